@@ -1,0 +1,13 @@
+// The demo scene.
+#pragma once
+#include <filesystem>
+
+#include "scene/document.h"
+
+namespace ovrix::demo {
+
+/// Writes the meshes and NAME "low_tide.ovrix" into a folder, which is made if missing; gives the scene's
+/// path.
+std::filesystem::path writeLowTide(const std::filesystem::path& folder);
+
+}  // namespace ovrix::demo

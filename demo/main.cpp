@@ -1,0 +1,17 @@
+#include <iostream>
+
+#include "low_tide.h"
+
+int main(int argc, char** argv) {
+    if (argc != 2) {
+        std::cerr << "usage: make-demo FOLDER\n";
+        return 2;
+    }
+    try {
+        std::cout << ovrix::demo::writeLowTide(argv[1]).string() << "\n";
+    } catch (const std::exception& e) {
+        std::cerr << "make-demo: " << e.what() << "\n";
+        return 1;
+    }
+    return 0;
+}

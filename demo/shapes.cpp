@@ -1,0 +1,139 @@
+#include "shapes.h"
+
+#include "base/noise.h"
+#include "geo/primitives.h"
+
+namespace ovrix::demo {
+
+namespace {
+
+float smoothStep(float a, float b, float x) {
+    const float t = std::clamp((x - a) / (b - a), 0.0f, 1.0f);
+    return t * t * (3.0f - 2.0f * t);
+}
+
+/// A dome of rock on the shelf, flattened a little and rough.
+float boulder(float x, float z, float cx, float cz, float radius, float height) {
+    const float wobble = 0.22f * gradientNoise(V3f(x * 2.3f, 3.0f, z * 2.3f), 91);
+    const float d = std::hypot(x - cx, z - cz) / (radius * (1.0f + wobble));
+    return d < 1.0f ? height * std::pow(1.0f - d * d, 0.55f) : 0.0f;
+}
+
+float ledgeHeight(float x, float z) {
+    const V3f p(x, 0, z);
+    const float bend = 0.35f * fractalNoise(p * 0.9f, 5, {3, 0.5f, 2.0f, false});
+    float y = -0.22f;
+    y += 0.26f * smoothStep(0.55f, 0.30f, z + bend);          // first step out of the sand
+    y += 0.24f * smoothStep(0.02f, -0.16f, z + bend * 1.2f);  // second step
+    y += 0.34f * smoothStep(-0.55f, -0.85f, z + bend * 0.8f + 0.12f * x);
+    y += boulder(x, z, -0.85f, -0.05f, 0.42f, 0.34f) + boulder(x, z, 0.95f, -0.42f, 0.5f, 0.44f);
+    y += boulder(x, z, 0.30f, 0.22f, 0.2f, 0.13f) + boulder(x, z, -0.25f, -0.75f, 0.36f, 0.28f);
+    y += 0.06f * fractalNoise(p * 2.6f, 11, {5, 0.55f, 2.1f, false});
+    const float crack = std::abs(gradientNoise(p * 1.7f + V3f(0.4f * bend), 23));
+    y -= 0.07f * smoothStep(0.07f, 0.0f, crack);
+    y += 0.012f * fractalNoise(p * 14.0f, 31, {3, 0.5f, 2.0f, true});
+    return y;
+}
+
+/// Turns a profile (radius, height) around Y; @p shape may push each point.
+MeshPtr turned(int around, const std::vector<V2f>& profile,
+               const std::function<V3f(V3f, float u, float v)>& shape) {
+    const int rows = int(profile.size()) - 1;
+    return makeGrid(around, rows, [&](float u, float v) {
+        const V2f q = profile[size_t(std::lround(v * float(rows)))];
+        const float phi = u < 1.0f ? -2.0f * kPi * u : 0.0f;  // the seam closes exactly
+        return shape(V3f(q.x * std::cos(phi), q.y, q.x * std::sin(phi)), u, v);
+    });
+}
+
+}  // namespace
+
+MeshPtr ledge() {
+    return makeGrid(300, 210, [](float u, float v) {
+        const float x = (u - 0.5f) * 3.4f, z = (0.5f - v) * 2.3f - 0.15f;
+        const float y = ledgeHeight(x, z);
+        // Sideways shifts make faces lean and hang over, which a bare height never does.
+        const V3f p(x, y, z);
+        const float lean = 0.05f * fractalNoise(p * 3.1f, 41, {3, 0.5f, 2.0f, false});
+        return V3f(x + lean, y,
+                   z + 0.09f * fractalNoise(p * 2.2f + V3f(7, y * 3, 1), 43, {3, 0.5f, 2.0f, false}));
+    });
+}
+
+float sandHeight(float x, float z) {
+    const V3f p(x, 0, z);
+    const float swell = 0.045f * fractalNoise(p * 0.8f, 61, {3, 0.5f, 2.0f, false});
+    const float ripple = 0.0045f * std::sin(52.0f * z + 6.0f * gradientNoise(p * 1.6f, 67) + 5.0f * x);
+    return -0.02f + swell + ripple + 0.02f * (1.0f - smoothStep(0.2f, 1.6f, z));
+}
+
+MeshPtr sand() {
+    return makeGrid(260, 260, [](float u, float v) {
+        const float x = (u - 0.5f) * 7.0f, z = (0.5f - v) * 7.0f;
+        return V3f(x, sandHeight(x, z), z);
+    });
+}
+
+MeshPtr barnacle(bool open, uint32_t seed) {
+    std::vector<V2f> profile = {{1.05f, -0.12f}, {1.0f, 0.05f},  {0.88f, 0.3f}, {0.72f, 0.55f},
+                                {0.56f, 0.74f},  {0.48f, 0.78f}, {0.42f, 0.74f}};
+    if (open)
+        profile.insert(profile.end(), {{0.38f, 0.55f}, {0.3f, 0.3f}, {0.15f, 0.22f}, {0.001f, 0.2f}});
+    else
+        profile.insert(profile.end(), {{0.4f, 0.62f}, {0.25f, 0.66f}, {0.12f, 0.72f}, {0.001f, 0.74f}});
+    return turned(42, profile, [seed](V3f p, float u, float v) {
+        const float plates = 0.06f * std::pow(std::abs(std::sin(3.0f * 2.0f * kPi * u)), 0.4f);
+        const float ribs = 0.035f * std::sin(18.0f * 2.0f * kPi * u) * (1.0f - v);
+        const V3f round(std::cos(2 * kPi * u), v * 2.0f, std::sin(2 * kPi * u));
+        const float rough = 0.10f * fractalNoise(round * 1.3f, seed, {3, 0.5f, 2.0f, false});
+        const float k = 0.94f + plates + ribs + rough;
+        return V3f(p.x * k, p.y * (1.0f + 0.8f * rough), p.z * k) * 0.006f;
+    });
+}
+
+MeshPtr limpet() {
+    std::vector<V2f> profile;
+    for (int i = 0; i <= 14; ++i) {
+        const float t = float(i) / 14.0f;
+        profile.push_back({std::max(0.001f, 1.0f - t), 0.62f * std::pow(t, 0.85f) - (i == 0 ? 0.06f : 0.0f)});
+    }
+    return turned(60, profile, [](V3f p, float u, float v) {
+        const float rib = 1.0f + 0.045f * std::sin(20.0f * 2.0f * kPi * u) * (1.0f - 0.7f * v);
+        const float ring = 0.012f * std::sin(38.0f * v);
+        return V3f(p.x * rib * 1.15f + 0.18f * v, p.y + ring, p.z * rib * 0.92f) * 0.014f;
+    });
+}
+
+MeshPtr snailShell() {
+    constexpr float kTurns = 3.6f, kGrowth = 0.30f;  // growth of the radius, per radian on a log scale
+    return makeGrid(110, 18, [](float u, float v) {
+        const float theta = kTurns * 2.0f * kPi * u,
+                    size = std::exp(kGrowth * 0.5f * (theta - kTurns * 2.0f * kPi));
+        const float psi = 2.0f * kPi * v;
+        const float ridge = 1.0f + 0.035f * std::sin(theta * 9.0f);
+        const float tube = 0.62f * size * ridge, around = 0.56f * size;
+        const V3f out(std::cos(theta), 0, std::sin(theta));
+        const V3f p = out * (around + tube * std::cos(psi)) +
+                      V3f(0, tube * std::sin(psi) * 1.05f - 1.55f * size + 1.0f, 0);
+        const V3f lying(p.y * 0.8f - p.x * 0.2f, p.x * 0.9f + 0.62f,
+                        p.z);  // on its side, as the tide leaves it
+        return lying * 0.0105f;
+    });
+}
+
+MeshPtr stone(uint32_t seed) {
+    const MeshPtr ball = makeSphere(1.0f, 40);
+    Mesh mesh = *ball;
+    auto p = mesh.points.add<V3f>("P");
+    for (V3f& q : p) {
+        const float bumps = 0.30f * fractalNoise(q * 0.9f, seed, {3, 0.5f, 2.0f, false}) +
+                            0.05f * fractalNoise(q * 5.0f, seed + 5, {3, 0.5f, 2.0f, false});
+        q = q * (1.0f + bumps);
+        q = V3f(q.x * 1.15f, q.y * 0.68f + 0.35f, q.z * 0.9f) * 0.03f;
+    }
+    mesh.corners.remove("N");
+    mesh.finish();
+    return std::make_shared<const Mesh>(std::move(mesh));
+}
+
+}  // namespace ovrix::demo

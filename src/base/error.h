@@ -1,0 +1,29 @@
+// Errors carry what went wrong, where, and what to do about it; one boundary shows them.
+#pragma once
+#include <stdexcept>
+#include <string>
+
+namespace ovrix {
+
+class Error : public std::runtime_error {
+  public:
+    /// @param what    what went wrong, a sentence without a full stop
+    /// @param where   file, layer, step or parameter it concerns; may be empty
+    /// @param remedy  what the user can do; may be empty
+    explicit Error(const std::string& what, std::string where = {}, std::string remedy = {});
+
+    const std::string& problem() const { return problem_; }
+    const std::string& where() const { return where_; }
+    const std::string& remedy() const { return remedy_; }
+
+  private:
+    std::string problem_, where_, remedy_;
+};
+
+/// Thrown out of long work after Progress::cancel(); not a failure.
+class Cancelled : public std::exception {
+  public:
+    const char* what() const noexcept override { return "cancelled"; }
+};
+
+}  // namespace ovrix

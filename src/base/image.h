@@ -1,0 +1,43 @@
+// A picture in memory, as fields, materials and skies read it.
+#pragma once
+#include <Imath/half.h>
+
+#include <memory>
+#include <string>
+#include <vector>
+
+#include "base/vec.h"
+
+namespace ovrix {
+
+/// RGBA in half floats, linear light, row 0 at the top. Immutable once made, so it may be read by all
+/// threads.
+struct Image {
+    int width = 0, height = 0;
+    std::vector<half> pixels;  ///< width * height * 4
+    uint64_t stamp = 0;        ///< changes with the file's contents; part of cache keys
+
+    Color color(int x, int y) const {
+        const half* p = &pixels[4 * (size_t(y) * size_t(width) + size_t(x))];
+        return Color(p[0], p[1], p[2]);
+    }
+    /// Bilinear, repeating; u to the right, v up, both 0 to 1 over the picture.
+    Color sample(float u, float v) const;
+    float sampleAlpha(float u, float v) const;
+};
+
+/// Gives images by path and colour space; made where files are known. Throws Error naming the file.
+class ImageSource {
+  public:
+    virtual ~ImageSource() = default;
+    /// @param space  the name of the colour space the file is in, from colorSpaceNames()
+    virtual std::shared_ptr<const Image> image(const std::string& path, const std::string& space) = 0;
+};
+
+/// Names of colour spaces that images in and out may have.
+inline const std::vector<std::string>& colorSpaceNames() {
+    static const std::vector<std::string> names = {"sRGB", "Linear Rec.709", "ACEScg", "Raw"};
+    return names;
+}
+
+}  // namespace ovrix

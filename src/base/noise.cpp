@@ -1,0 +1,62 @@
+#include "base/noise.h"
+
+namespace ovrix {
+
+namespace {
+
+uint32_t hashLattice(int32_t x, int32_t y, int32_t z, uint32_t seed) {
+    uint32_t h = uint32_t(x) * 0x8da6b343u ^ uint32_t(y) * 0xd8163841u ^ uint32_t(z) * 0xcb1ab31fu ^
+                 seed * 0x9e3779b9u;
+    h ^= h >> 15;
+    h *= 0x2c1b3c6du;
+    h ^= h >> 12;
+    h *= 0x297a2d39u;
+    return h ^ (h >> 15);
+}
+
+/// Dot product with one of the twelve edge directions of a cube.
+float edgeGradient(uint32_t h, float x, float y, float z) {
+    h &= 15u;
+    const float u = h < 8 ? x : y;
+    const float v = h < 4 ? y : (h == 12 || h == 14 ? x : z);
+    return ((h & 1u) ? -u : u) + ((h & 2u) ? -v : v);
+}
+
+float fade(float t) { return t * t * t * (t * (t * 6.0f - 15.0f) + 10.0f); }
+
+/// Floor that is defined for every float: far outside, all lattice points look alike and that is fine.
+int32_t latticeFloor(float x) { return int32_t(std::floor(std::clamp(x, -1e9f, 1e9f))); }
+
+}  // namespace
+
+float gradientNoise(const V3f& p, uint32_t seed) {
+    if (!isFinite(p)) return 0.0f;
+    const int32_t x = latticeFloor(p.x), y = latticeFloor(p.y), z = latticeFloor(p.z);
+    const float fx = p.x - float(x), fy = p.y - float(y), fz = p.z - float(z);
+    const float u = fade(fx), v = fade(fy), w = fade(fz);
+    const auto corner = [&](int i, int j, int k) {
+        return edgeGradient(hashLattice(x + i, y + j, z + k, seed), fx - float(i), fy - float(j),
+                            fz - float(k));
+    };
+    const float near =
+        lerp(lerp(corner(0, 0, 0), corner(1, 0, 0), u), lerp(corner(0, 1, 0), corner(1, 1, 0), u), v);
+    const float far =
+        lerp(lerp(corner(0, 0, 1), corner(1, 0, 1), u), lerp(corner(0, 1, 1), corner(1, 1, 1), u), v);
+    return lerp(near, far, w);
+}
+
+float fractalNoise(const V3f& p, uint32_t seed, const FractalOptions& options) {
+    float sum = 0.0f, amplitude = 1.0f, total = 0.0f;
+    V3f q = p;
+    for (int octave = 0; octave < std::clamp(options.octaves, 1, 12); ++octave) {
+        const float n = gradientNoise(q, seed + uint32_t(octave) * 101u);
+        sum += amplitude * (options.ridged ? 1.0f - 2.0f * std::abs(n) : n);
+        total += amplitude;
+        amplitude *= options.gain;
+        q = q * options.lacunarity +
+            V3f(17.3f, 5.7f, 11.9f);  // moved, or all octaves are zero together at the origin
+    }
+    return total > 0.0f ? sum / total : 0.0f;
+}
+
+}  // namespace ovrix

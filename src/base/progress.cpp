@@ -1,0 +1,37 @@
+#include "base/progress.h"
+
+#include "base/error.h"
+
+namespace ovrix {
+
+void Progress::check() const {
+    if (cancelled()) throw Cancelled();
+}
+
+std::string Progress::title() const {
+    std::lock_guard lock(mutex_);
+    return title_;
+}
+
+Progress& Progress::none() {
+    static Progress progress;  // nobody can cancel it: it is only handed to code that reports
+    return progress;
+}
+
+Progress::Task::Task(Progress& progress, std::string title) : progress_(progress) {
+    std::lock_guard lock(progress_.mutex_);
+    outer_ = std::exchange(progress_.title_, std::move(title));
+    progress_.fraction_.store(0.0f, std::memory_order_relaxed);
+}
+
+Progress::Task::~Task() {
+    std::lock_guard lock(progress_.mutex_);
+    progress_.title_ = outer_;
+}
+
+void Progress::Task::report(float fraction) {
+    progress_.fraction_.store(fraction, std::memory_order_relaxed);
+    progress_.check();
+}
+
+}  // namespace ovrix

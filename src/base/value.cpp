@@ -1,0 +1,99 @@
+#include "base/value.h"
+
+#include "base/hash.h"
+
+namespace ovrix {
+
+std::string typeName(ParamType type) {
+    static const char* names[] = {"bool",   "int",  "number", "range", "vector", "color",
+                                  "choice", "text", "file",   "ref",   "refs",   "shares"};
+    return names[size_t(type)];
+}
+
+bool holdsType(ParamType type, const Value& value) {
+    switch (type) {
+        case ParamType::Bool:
+            return std::holds_alternative<bool>(value);
+        case ParamType::Int:
+            return std::holds_alternative<int64_t>(value);
+        case ParamType::Number:
+            return std::holds_alternative<double>(value);
+        case ParamType::Range:
+            return std::holds_alternative<Range>(value);
+        case ParamType::Vector:
+            return std::holds_alternative<V3d>(value);
+        case ParamType::Color:
+            return std::holds_alternative<Color>(value);
+        case ParamType::Refs:
+            return std::holds_alternative<Refs>(value);
+        case ParamType::Shares:
+            return std::holds_alternative<Shares>(value);
+        default:
+            return std::holds_alternative<std::string>(value);
+    }
+}
+
+static double clampNumber(const ParamSpec& spec, double x) {
+    return std::isfinite(x) ? std::clamp(x, spec.hardMin, spec.hardMax)
+                            : std::clamp(0.0, spec.hardMin, spec.hardMax);
+}
+
+Value clampToSpec(const ParamSpec& spec, const Value& value) {
+    const auto fix = [&](double x) { return clampNumber(spec, x); };
+    if (auto* x = std::get_if<double>(&value)) return fix(*x);
+    if (auto* i = std::get_if<int64_t>(&value)) return int64_t(fix(double(*i)));
+    if (auto* r = std::get_if<Range>(&value)) {
+        const double a = fix(r->min), b = fix(r->max);
+        return Range{std::min(a, b), std::max(a, b)};
+    }
+    if (auto* v = std::get_if<V3d>(&value)) return V3d(fix(v->x), fix(v->y), fix(v->z));
+    return value;
+}
+
+Value mixValues(const Value& a, const Value& b, double t) {
+    if (a.index() != b.index()) return t < 1.0 ? a : b;
+    const auto mix = [t](double x, double y) { return x + (y - x) * t; };
+    if (auto* x = std::get_if<double>(&a)) return mix(*x, std::get<double>(b));
+    if (auto* i = std::get_if<int64_t>(&a))
+        return int64_t(std::llround(mix(double(*i), double(std::get<int64_t>(b)))));
+    if (auto* r = std::get_if<Range>(&a)) {
+        const Range& s = std::get<Range>(b);
+        return Range{mix(r->min, s.min), mix(r->max, s.max)};
+    }
+    if (auto* v = std::get_if<V3d>(&a)) {
+        const V3d& w = std::get<V3d>(b);
+        return V3d(mix(v->x, w.x), mix(v->y, w.y), mix(v->z, w.z));
+    }
+    if (auto* c = std::get_if<Color>(&a)) return Color(*c + (std::get<Color>(b) - *c) * float(t));
+    return t < 1.0 ? a : b;
+}
+
+namespace {
+
+struct AddValue {
+    Hasher& h;
+    void operator()(bool x) { h.add(uint64_t(x)); }
+    void operator()(int64_t x) { h.add(uint64_t(x)); }
+    void operator()(double x) { h.add(x); }
+    void operator()(const Range& r) { h.add(r.min).add(r.max); }
+    void operator()(const V3d& v) { h.add(v.x).add(v.y).add(v.z); }
+    void operator()(const Color& c) { h.add(double(c.x)).add(double(c.y)).add(double(c.z)); }
+    void operator()(const std::string& s) { h.add(std::string_view(s)); }
+    void operator()(const Refs& refs) {
+        h.add(uint64_t(refs.size()));
+        for (const auto& r : refs) h.add(std::string_view(r));
+    }
+    void operator()(const Shares& shares) {
+        h.add(uint64_t(shares.size()));
+        for (const auto& s : shares) h.add(std::string_view(s.ref)).add(s.share);
+    }
+};
+
+}  // namespace
+
+void addToHash(Hasher& hasher, const Value& value) {
+    hasher.add(uint64_t(value.index()));
+    std::visit(AddValue{hasher}, value);
+}
+
+}  // namespace ovrix

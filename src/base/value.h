@@ -1,0 +1,62 @@
+// Values of parameters, and how a parameter is declared. The card in the window, the scene file, the
+// command line and the manual's reference all come from one ParamSpec.
+#pragma once
+#include <string>
+#include <variant>
+#include <vector>
+
+#include "base/vec.h"
+
+namespace ovrix {
+
+/// Two ends that a number varies between; min <= max.
+struct Range {
+    double min = 0.0, max = 1.0;
+    bool operator==(const Range&) const = default;
+};
+
+/// One prototype and its part of the whole; parts need not add up to 1.
+struct Share {
+    std::string ref;
+    double share = 1.0;
+    bool operator==(const Share&) const = default;
+};
+
+using Refs = std::vector<std::string>;
+using Shares = std::vector<Share>;
+using Value = std::variant<bool, int64_t, double, Range, V3d, Color, std::string, Refs, Shares>;
+
+enum class ParamType { Bool, Int, Number, Range, Vector, Color, Choice, Text, File, Ref, Refs, Shares };
+
+/// What one parameter is. Ranges and defaults are in @ref unit; angles in degrees.
+struct ParamSpec {
+    std::string id, title;
+    ParamType type = ParamType::Number;
+    Value initial = 0.0;
+    std::string unit = {};                   ///< "m", "deg", "s", "1/m2", "EV" or empty
+    double hardMin = -1e12, hardMax = 1e12;  ///< what typing accepts
+    double softMin = 0.0, softMax = 1.0;     ///< what dragging covers
+    bool drivable = false;                   ///< may take a field
+    std::string help = {};                   ///< one line
+    std::vector<std::string> choices = {};   ///< for Choice
+    std::string refKind = {};                ///< for Ref, Refs, Shares: "object", "material", "camera"...
+    std::string showIf = {};                 ///< "param=value": shown only then, empty for always
+};
+
+/// Text of the type: "number", "int", "color", ...
+std::string typeName(ParamType type);
+
+/// The value clamped to the hard range and made finite; unchanged for types without a range.
+Value clampToSpec(const ParamSpec& spec, const Value& value);
+
+/// True when the value holds the C++ type that the spec's type stands for.
+bool holdsType(ParamType type, const Value& value);
+
+/// a + (b - a) * t where that means something, else the nearer of the two.
+Value mixValues(const Value& a, const Value& b, double t);
+
+/// Feeds a value to a running hash.
+class Hasher;
+void addToHash(Hasher& hasher, const Value& value);
+
+}  // namespace ovrix

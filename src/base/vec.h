@@ -1,0 +1,49 @@
+// Vector types: Imath's, under the short names used everywhere. Metres, Y up, right-handed.
+#pragma once
+#include <Imath/ImathBox.h>
+#include <Imath/ImathColor.h>
+#include <Imath/ImathMatrix.h>
+#include <Imath/ImathQuat.h>
+#include <Imath/ImathVec.h>
+
+#include <cmath>
+#include <numbers>
+
+namespace ovrix {
+
+using V2f = Imath::V2f;
+using V3f = Imath::V3f;
+using V4f = Imath::V4f;
+using V2d = Imath::V2d;
+using V3d = Imath::V3d;
+using V2i = Imath::V2i;
+using V3i = Imath::V3i;
+using Color = Imath::Color3<float>;  ///< linear light, Rec. 709 primaries
+using Quatf = Imath::Quatf;
+using M44f = Imath::M44f;  ///< row vectors: p' = p * M
+using Box3f = Imath::Box3f;
+
+inline constexpr float kPi = std::numbers::pi_v<float>;
+
+inline float radians(float degrees) { return degrees * (kPi / 180.0f); }
+inline float degrees(float radians) { return radians * (180.0f / kPi); }
+inline float lerp(float a, float b, float t) { return a + (b - a) * t; }
+inline bool isFinite(const V3f& v) { return std::isfinite(v.x) && std::isfinite(v.y) && std::isfinite(v.z); }
+
+/// Two unit vectors that complete the unit vector @p n to a right-handed frame (t, b, n), without a
+/// branch near the pole. Duff et al., "Building an Orthonormal Basis, Revisited", JCGT 6(1), 2017.
+inline void basis(const V3f& n, V3f& t, V3f& b) {
+    const float sign = std::copysign(1.0f, n.z);
+    const float a = -1.0f / (sign + n.z);
+    const float c = n.x * n.y * a;
+    t = V3f(1.0f + sign * n.x * n.x * a, sign * c, -sign * n.x);
+    b = V3f(c, sign + n.y * n.y * a, -n.y);
+}
+
+/// Rotation by a unit quaternion, without going through a matrix.
+inline V3f rotate(const Quatf& q, const V3f& v) {
+    const V3f t = 2.0f * q.v.cross(v);
+    return v + q.r * t + q.v.cross(t);
+}
+
+}  // namespace ovrix

@@ -1,0 +1,85 @@
+// Reads the command line; the one place where errors become messages and exit codes.
+#include <CLI/CLI.hpp>
+#include <iostream>
+
+#include "base/error.h"
+#include "cli/commands.h"
+
+namespace ovrix::cli {
+
+int run(const std::vector<std::string>& args, std::ostream& out, std::ostream& err) {
+    CLI::App app("Ovrix without a window: everything that needs none.", "ovrix-cli");
+    app.require_subcommand(1);
+    app.set_version_flag("--version", "Ovrix " OVRIX_VERSION);
+    Common common{false, out, err};
+    int code = 0;
+    app.add_flag("--json", common.json, "Results as JSON");
+    app.fallthrough();
+
+    std::string what, file, sceneOut;
+    std::vector<std::string> assignments;
+    double frame = 1;
+    EvalArgs evalArgs;
+    RenderArgs renderArgs;
+
+    auto* d = app.add_subcommand("describe",
+                                 "Every step, source and node with its parameters: unit, range, default");
+    d->add_option("STEP", what, "Only this one");
+    d->callback([&] { describe(common, what); });
+
+    auto* i = app.add_subcommand("info", "What a scene or a geometry file holds");
+    i->add_option("FILE", file)->required();
+    i->callback([&] { info(common, file); });
+
+    auto* c = app.add_subcommand("check", "What would surprise you about a scene");
+    c->add_option("SCENE", file)->required();
+    c->add_option("--frame", frame);
+    c->callback([&] { code = check(common, file, frame); });
+
+    auto* e = app.add_subcommand("eval", "Writes what a layer makes");
+    e->add_option("SCENE", evalArgs.scene)->required();
+    e->add_option("--layer", evalArgs.layer, "Its id")->required();
+    e->add_option("--frame", evalArgs.frame);
+    e->add_option("--purpose", evalArgs.purpose)->check(CLI::IsMember({"viewport", "render"}));
+    e->add_option("--out", evalArgs.out, "FILE.ply, .usda or .vdb")->required();
+    e->callback([&] { eval(common, evalArgs); });
+
+    auto* s = app.add_subcommand("set", "Changes values of a scene");
+    s->add_option("SCENE", file)->required();
+    s->add_option("PATH=VALUE", assignments)->required();
+    s->add_option("--out", sceneOut, "The new scene")->required();
+    s->callback([&] { set(common, file, assignments, sceneOut); });
+
+    auto* r = app.add_subcommand("render", "Renders a scene");
+    r->add_option("SCENE", renderArgs.scene)->required();
+    auto* one = r->add_option("--frame", renderArgs.frame);
+    r->add_option("--frames", renderArgs.frames, "A-B")->excludes(one);
+    r->add_option("--camera", renderArgs.camera, "Its id");
+    r->add_option("--size", renderArgs.size, "WxH");
+    r->add_option("--samples", renderArgs.samples)->check(CLI::Range(1, 1048576));
+    r->add_option("--region", renderArgs.region, "X,Y,W,H in pixels; the rest stays black");
+    r->add_option("--threads", renderArgs.threads)->check(CLI::Range(1, 1024));
+    r->add_option("--depth", renderArgs.depth, "Of the file's numbers")
+        ->check(CLI::IsMember({"8", "16", "half", "float"}));
+    r->add_flag("--draft", renderArgs.draft, "Only the share of each layer that Draft shows");
+    r->add_option("--out", renderArgs.out, "NAME.exr, .tif or .png; #### stands for the frame")->required();
+    r->callback([&] { render(common, renderArgs); });
+
+    try {
+        std::vector<std::string> reversed(args.rbegin(), args.rend());
+        app.parse(reversed);
+    } catch (const CLI::ParseError& problem) {
+        const bool asked = problem.get_exit_code() == 0;  // --help and --version
+        app.exit(problem, out, err);
+        return asked ? 0 : 2;
+    } catch (const std::bad_alloc&) {
+        err << "ovrix-cli: there was not enough memory. Lower counts, or close other programs.\n";
+        return 1;
+    } catch (const std::exception& problem) {
+        err << "ovrix-cli: " << problem.what() << "\n";
+        return 1;
+    }
+    return code;
+}
+
+}  // namespace ovrix::cli

@@ -1,0 +1,351 @@
+#include "cli/commands.h"
+
+#include <tbb/global_control.h>
+
+#include <fmt/format.h>
+#include <filesystem>
+#include <ostream>
+
+#include "base/error.h"
+#include "io/elements_io.h"
+#include "scene/checks.h"
+#include "scene/edits.h"
+#include "scene/scene_file.h"
+#include "scene/translate.h"
+
+namespace ovrix::cli {
+
+using Json = nlohmann::ordered_json;
+namespace fs = std::filesystem;
+
+namespace {
+
+Json specJson(const ParamSpec& s) {
+    Json j{{"id", s.id}, {"title", s.title}, {"type", typeName(s.type)}, {"default", valueToJson(s.initial)}};
+    if (!s.unit.empty()) j["unit"] = s.unit;
+    if (s.type == ParamType::Int || s.type == ParamType::Number || s.type == ParamType::Range ||
+        s.type == ParamType::Vector) {
+        j["range"] = {s.hardMin, s.hardMax};
+        j["usual"] = {s.softMin, s.softMax};
+    }
+    if (!s.choices.empty()) j["choices"] = s.choices;
+    if (!s.refKind.empty()) j["refers_to"] = s.refKind;
+    j["drivable"] = s.drivable;
+    j["help"] = s.help;
+    return j;
+}
+
+Json paramsJson(const std::vector<ParamSpec>& specs) {
+    Json out = Json::array();
+    for (const ParamSpec& s : specs) out.push_back(specJson(s));
+    return out;
+}
+
+Json describeAll(const std::string& what) {
+    Json all = Json::array();
+    const auto add = [&](const char* kind, const std::string& id, Json j) {
+        if (what.empty() || what == id) all.push_back(Json{{"kind", kind}, {"id", id}}), all.back().update(j);
+    };
+    for (const StepType& t : stepTypes())
+        add("step", t.id,
+            {{"title", t.title},
+             {"phase", phaseName(t.phase)},
+             {"help", t.help},
+             {"takes", kindName(t.takes)},
+             {"gives", kindName(t.gives)},
+             {"params", paramsJson(t.params)}});
+    for (const SourceType& t : sourceTypes())
+        add("source", t.id, {{"title", t.title}, {"help", t.help}, {"params", paramsJson(t.params)}});
+    for (const NodeType& t : nodeTypes())
+        add("node", t.id,
+            {{"title", t.title},
+             {"category", categoryName(t.category)},
+             {"help", t.help},
+             {"params", paramsJson(t.params)}});
+    return all;
+}
+
+std::string rangeText(const Json& p) {
+    if (!p.contains("range")) return "";
+    return fmt::format("  {} to {} {}", p["usual"][0].dump(), p["usual"][1].dump(), p.value("unit", ""));
+}
+
+void printDescription(std::ostream& out, const Json& all) {
+    for (const Json& t : all) {
+        out << fmt::format("{} {}: {}. {}\n", t["kind"].get<std::string>(), t["id"].get<std::string>(),
+                           t["title"].get<std::string>(), t["help"].get<std::string>());
+        for (const Json& p : t["params"])
+            out << fmt::format("    {:<12} {:<7} default {}{}{}\n                 {}\n",
+                               p["id"].get<std::string>(), p["type"].get<std::string>(), p["default"].dump(),
+                               rangeText(p), p["drivable"].get<bool>() ? "  takes a field" : "",
+                               p["help"].get<std::string>());
+        out << "\n";
+    }
+}
+
+Json boxJson(const Box3f& b) {
+    if (b.isEmpty()) return nullptr;
+    return {{b.min.x, b.min.y, b.min.z}, {b.max.x, b.max.y, b.max.z}};
+}
+
+/// A scene opened for evaluation.
+struct Opened {
+    Document document;
+    Evaluator evaluator;
+    explicit Opened(const std::string& file) : document(loadScene(file)) {
+        evaluator.setFolder(fs::absolute(file).parent_path());
+    }
+};
+
+Json sceneInfo(const std::string& file) {
+    const Document d = loadScene(file);
+    Json j{{"kind", "scene"}, {"file", file}, {"nodes", Json::array()}};
+    for (const NodePtr& n : d.nodes()) {
+        Json row{
+            {"id", n->id}, {"name", n->name}, {"category", categoryName(n->category())}, {"type", n->type}};
+        if (n->category() == Category::Layer) {
+            row["surface"] = std::get<std::string>(d.value(n->id, "surface"));
+            row["steps"] = Json::array();
+            for (const Step& s : n->steps) row["steps"].push_back(s.id);
+        }
+        j["nodes"].push_back(row);
+    }
+    return j;
+}
+
+Json meshInfo(const std::string& file) {
+    const FileMesh m = readMesh(file, Progress::none());
+    const MeshReport r = inspect(*m.mesh);
+    Json j{{"kind", "mesh"},
+           {"file", file},
+           {"points", m.mesh->points.size()},
+           {"faces", m.mesh->faceCount()},
+           {"triangles", m.mesh->triangles().size()},
+           {"bounds", boxJson(m.mesh->bounds())},
+           {"uvs", !m.mesh->uvs().empty()},
+           {"open_edges", r.openEdges},
+           {"non_manifold_edges", r.nonManifoldEdges},
+           {"flipped_edges", r.flippedEdges},
+           {"degenerate_faces", r.degenerateFaces},
+           {"materials", Json::array()}};
+    for (const FileMaterial& f : m.materials) j["materials"].push_back(f.name);
+    return j;
+}
+
+Json elementsJson(const std::string& file) {
+    const ElementsInfo e = readElementsInfo(file);
+    Json j{{"kind", e.kind},
+           {"file", file},
+           {"count", e.count},
+           {"bounds", boxJson(e.bounds)},
+           {"attributes", Json::object()}};
+    for (const auto& [name, type] : e.attributes) j["attributes"][name] = type;
+    return j;
+}
+
+void printFlat(std::ostream& out, const Json& j) {
+    for (const auto& [key, value] : j.items()) {
+        if (key != "nodes")
+            out << fmt::format("{}: {}\n", key, value.is_string() ? value.get<std::string>() : value.dump());
+        else
+            for (const Json& n : value)
+                out << fmt::format("  {:<9} {:<20} {}{}\n", n["category"].get<std::string>(),
+                                   n["id"].get<std::string>(), n["name"].get<std::string>(),
+                                   n.contains("steps")
+                                       ? " on " + n["surface"].get<std::string>() + ": " + n["steps"].dump()
+                                       : "");
+    }
+}
+
+}  // namespace
+
+void describe(const Common& common, const std::string& what) {
+    const Json all = describeAll(what);
+    if (all.empty())
+        throw Error("there is no step, source or node \"" + what + "\"", {}, "ovrix-cli describe lists them");
+    if (common.json)
+        common.out << all.dump(2) << "\n";
+    else
+        printDescription(common.out, all);
+}
+
+void info(const Common& common, const std::string& file) {
+    const std::string e = fs::path(file).extension().string();
+    Json j;
+    if (e == ".ovrix")
+        j = sceneInfo(file);
+    else if (e == ".vdb" || e == ".usda" || (e == ".ply" && !plyHasFaces(file)))
+        j = elementsJson(file);
+    else
+        j = meshInfo(file);
+    if (common.json)
+        common.out << j.dump(2) << "\n";
+    else
+        printFlat(common.out, j);
+}
+
+int check(const Common& common, const std::string& scene, double frame) {
+    Opened opened(scene);
+    LayerResults results;
+    for (const NodePtr& layer : opened.document.nodes(Category::Layer))
+        results[layer->id] = opened.evaluator.layer(opened.document, layer->id,
+                                                    {frame, Purpose::Viewport, false}, Progress::none());
+    const auto checks = findChecks(opened.document, results, opened.evaluator, frame, Progress::none());
+    Json j = Json::array();
+    int code = 0;
+    for (const Check& c : checks) {
+        code |= c.severity == Severity::Error;
+        j.push_back({{"severity", severityName(c.severity)},
+                     {"text", c.text},
+                     {"node", c.node},
+                     {"step", c.step},
+                     {"fix", c.fixTitle}});
+        if (!common.json) common.out << severityName(c.severity) << ": " << c.text << "\n";
+    }
+    if (common.json)
+        common.out << j.dump(2) << "\n";
+    else if (checks.empty())
+        common.out << "nothing to note\n";
+    return code;
+}
+
+void eval(const Common& common, const EvalArgs& a) {
+    Opened opened(a.scene);
+    if (opened.document.get(a.layer).category() != Category::Layer)
+        throw Error("\"" + a.layer + "\" is no layer", a.scene, "ovrix-cli info lists the layers");
+    const Purpose purpose = a.purpose == "viewport" ? Purpose::Viewport : Purpose::Render;
+    const LayerResult result =
+        opened.evaluator.layer(opened.document, a.layer, {a.frame, purpose, false}, Progress::none());
+    for (const StepReport& r : result.steps)
+        if (!r.error.empty()) throw Error(r.error, a.layer + "/" + r.step, r.remedy);
+    std::vector<ExportPrototype> prototypes;
+    if (auto* copies = std::get_if<std::shared_ptr<const Copies>>(&result.geometry))
+        for (const std::string& id : (*copies)->prototypes)
+            prototypes.push_back(
+                {opened.document.get(id).name,
+                 opened.evaluator.object(opened.document, id, a.frame, Progress::none()).mesh});
+    writeElements(a.out, result.geometry, prototypes);
+    Json j{{"layer", a.layer},
+           {"elements", elementCount(result.geometry)},
+           {"kind", kindName(kindOf(result.geometry))},
+           {"file", a.out},
+           {"steps", Json::array()}};
+    for (const StepReport& r : result.steps)
+        j["steps"].push_back({{"step", r.step}, {"in", r.in}, {"out", r.out}, {"ms", r.milliseconds}});
+    if (common.json)
+        common.out << j.dump(2) << "\n";
+    else
+        common.out << fmt::format("{}: {} {} in {}\n", a.layer, elementCount(result.geometry),
+                                  kindName(kindOf(result.geometry)), a.out);
+}
+
+void set(const Common& common, const std::string& scene, const std::vector<std::string>& assignments,
+         const std::string& out) {
+    Document d = loadScene(scene);
+    for (const std::string& a : assignments) {
+        const auto equals = a.find('=');
+        if (equals == std::string::npos)
+            throw Error("\"" + a + "\" is no PATH=VALUE", {}, "Write for example layer/scatter/count=3000");
+        d = withText(d, a.substr(0, equals), a.substr(equals + 1));
+    }
+    saveScene(rebasePaths(d, fs::absolute(scene).parent_path(), fs::absolute(out).parent_path()), out);
+    if (common.json) common.out << Json{{"file", out}, {"changes", assignments.size()}}.dump() << "\n";
+}
+
+namespace {
+
+std::vector<int> numbersIn(const std::string& text, char by, size_t count, const char* wanted) {
+    std::vector<int> out;
+    std::string part;
+    std::stringstream in(text);
+    while (std::getline(in, part, by)) {
+        if (part.empty() || part.size() > 8 || part.find_first_not_of("-0123456789") != std::string::npos)
+            break;
+        out.push_back(std::atoi(part.c_str()));
+    }
+    if (out.size() != count) throw Error("\"" + text + "\" is not " + wanted);
+    return out;
+}
+
+std::pair<int, int> frameRange(const RenderArgs& a) {
+    if (a.frames.empty()) return {int(a.frame), int(a.frame)};
+    const auto r = numbersIn(a.frames, '-', 2, "a range of frames like 1-24");
+    if (r[0] > r[1]) throw Error("the first frame comes after the last", a.frames);
+    return {r[0], r[1]};
+}
+
+/// #### becomes the frame with as many digits.
+std::string frameName(const std::string& pattern, int frame, bool several) {
+    const auto at = pattern.find('#');
+    if (at == std::string::npos) {
+        if (several) throw Error("several frames need #### in the name", pattern, "Write NAME.####.exr");
+        return pattern;
+    }
+    const auto end = pattern.find_first_not_of('#', at);
+    const size_t digits = (end == std::string::npos ? pattern.size() : end) - at;
+    return pattern.substr(0, at) + fmt::format("{:0{}}", frame, digits) +
+           (end == std::string::npos ? "" : pattern.substr(end));
+}
+
+void applySize(const RenderArgs& a, RenderJob& job) {
+    if (a.size.empty()) return;
+    const auto s = numbersIn(a.size, 'x', 2, "a size like 1280x720");
+    if (s[0] < 1 || s[1] < 1 || s[0] > 32768 || s[1] > 32768)
+        throw Error("the size must be 1 to 32768 pixels a side", a.size);
+    job.width = s[0], job.height = s[1];
+}
+
+Rect regionOf(const RenderArgs& a, const RenderJob& job) {
+    if (a.region.empty()) return {0, 0, job.width, job.height};
+    const auto r = numbersIn(a.region, ',', 4, "a region like 10,20,300,200");
+    const Rect rect{r[0], r[1], r[2], r[3]};
+    if (rect.x < 0 || rect.y < 0 || rect.width < 1 || rect.height < 1 || rect.x + rect.width > job.width ||
+        rect.y + rect.height > job.height)
+        throw Error(fmt::format("the region does not lie in the picture of {} x {}", job.width, job.height),
+                    a.region);
+    return rect;
+}
+
+WriteOptions writeOptions(const RenderArgs& a) {
+    WriteOptions o = defaultWriteOptions(a.out);
+    if (a.depth == "8") o.depth = PixelDepth::Bits8;
+    if (a.depth == "16") o.depth = PixelDepth::Bits16;
+    if (a.depth == "half") o.depth = PixelDepth::Half;
+    if (a.depth == "float") o.depth = PixelDepth::Float;
+    return o;
+}
+
+}  // namespace
+
+void render(const Common& common, const RenderArgs& a) {
+    std::optional<tbb::global_control> limit;
+    if (a.threads > 0) limit.emplace(tbb::global_control::max_allowed_parallelism, size_t(a.threads));
+    const WriteOptions options = writeOptions(a);
+    const auto [first, last] = frameRange(a);
+    frameName(a.out, first, first != last);  // a bad name is said before the work
+    Opened opened(a.scene);
+    JobBuilder builder(opened.evaluator);
+    Json files = Json::array();
+    for (int frame = first; frame <= last; ++frame) {
+        RenderJob job = builder.build(opened.document, {double(frame), a.camera, a.draft}, Progress::none());
+        for (const std::string& p : job.problems) common.err << "left out: " << p << "\n";
+        applySize(a, job);
+        if (a.samples > 0) job.samples = a.samples;
+        const Rect region = regionOf(a, job);
+        Film film(job.width, job.height);
+        const Renderer renderer(*job.scene, job.cameraFor(job.width, job.height), job.options);
+        for (int pass = 0; pass < job.samples; ++pass) {
+            renderer.renderPass(film, uint32_t(pass), region, Progress::none());
+            common.err << fmt::format("\rframe {}: pass {} of {}", frame, pass + 1, job.samples)
+                       << std::flush;
+        }
+        const std::string name = frameName(a.out, frame, first != last);
+        saveRender(name, film, job, options);
+        common.err << "\n";
+        files.push_back(name);
+        if (!common.json) common.out << name << "\n";
+    }
+    if (common.json) common.out << Json{{"files", files}}.dump(2) << "\n";
+}
+
+}  // namespace ovrix::cli

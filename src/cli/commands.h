@@ -1,0 +1,40 @@
+// The commands of ovrix-cli.
+#pragma once
+#include <iosfwd>
+#include <string>
+#include <vector>
+
+namespace ovrix::cli {
+
+struct Common {
+    bool json = false;
+    std::ostream& out;
+    std::ostream& err;
+};
+
+void describe(const Common& common, const std::string& what);
+void info(const Common& common, const std::string& file);
+/// Gives 1 when a check is an error, else 0.
+int check(const Common& common, const std::string& scene, double frame);
+
+struct EvalArgs {
+    std::string scene, layer, out, purpose = "render";
+    double frame = 1;
+};
+void eval(const Common& common, const EvalArgs& args);
+
+void set(const Common& common, const std::string& scene, const std::vector<std::string>& assignments,
+         const std::string& out);
+
+struct RenderArgs {
+    std::string scene, frames, camera, size, region, out, depth;
+    double frame = 1;
+    int samples = 0, threads = 0;
+    bool draft = false;
+};
+void render(const Common& common, const RenderArgs& args);
+
+/// Runs a whole command line; gives the exit code: 0 success, 1 failure, 2 bad usage.
+int run(const std::vector<std::string>& args, std::ostream& out, std::ostream& err);
+
+}  // namespace ovrix::cli

@@ -1,0 +1,60 @@
+#include "field/curve.h"
+
+#include <algorithm>
+
+namespace ovrix {
+
+namespace {
+
+float secant(const V2f& a, const V2f& b) { return b.x > a.x ? (b.y - a.y) / (b.x - a.x) : 0.0f; }
+
+/// Slope at point i: the harmonic mean of its neighbours' slopes, zero at a turn, which keeps the cubic
+/// monotone.
+float tangent(const std::vector<V2f>& p, size_t i) {
+    if (i == 0) return secant(p[0], p[1]);
+    if (i + 1 == p.size()) return secant(p[i - 1], p[i]);
+    const float before = secant(p[i - 1], p[i]), after = secant(p[i], p[i + 1]);
+    return before * after <= 0.0f ? 0.0f : 2.0f * before * after / (before + after);
+}
+
+}  // namespace
+
+float Curve::at(float x) const {
+    if (points.empty()) return x;
+    if (!(x > points.front().x)) return points.front().y;
+    if (x >= points.back().x) return points.back().y;
+    const auto next =
+        std::upper_bound(points.begin(), points.end(), x, [](float v, const V2f& p) { return v < p.x; });
+    const size_t i = size_t(next - points.begin()) - 1;
+    const V2f &a = points[i], &b = points[i + 1];
+    const float width = b.x - a.x, t = (x - a.x) / width;
+    if (!smooth || points.size() == 2) return a.y + (b.y - a.y) * t;
+    const float t2 = t * t, t3 = t2 * t;
+    return a.y * (2 * t3 - 3 * t2 + 1) + b.y * (3 * t2 - 2 * t3) +
+           width * (tangent(points, i) * (t3 - 2 * t2 + t) + tangent(points, i + 1) * (t3 - t2));
+}
+
+void Curve::tidy() {
+    std::erase_if(points, [](const V2f& p) { return !std::isfinite(p.x) || !std::isfinite(p.y); });
+    for (V2f& p : points) p = V2f(std::clamp(p.x, 0.0f, 1.0f), std::clamp(p.y, 0.0f, 1.0f));
+    std::stable_sort(points.begin(), points.end(), [](const V2f& a, const V2f& b) { return a.x < b.x; });
+    if (points.empty()) points = {{0.0f, 0.0f}, {1.0f, 1.0f}};
+}
+
+Curve bandCurve(float from, float to, float softness) {
+    const float s = std::max(softness, 1e-3f) * 0.5f;
+    Curve curve;
+    curve.points.clear();
+    if (from > 0.0f)
+        curve.points.insert(curve.points.end(), {{from - s, 0.0f}, {from + s, 1.0f}});
+    else
+        curve.points.push_back({0.0f, 1.0f});
+    if (to < 1.0f)
+        curve.points.insert(curve.points.end(), {{to - s, 1.0f}, {to + s, 0.0f}});
+    else
+        curve.points.push_back({1.0f, 1.0f});
+    curve.tidy();
+    return curve;
+}
+
+}  // namespace ovrix

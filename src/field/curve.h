@@ -1,0 +1,27 @@
+// A curve over 0 to 1 that remaps what a source gives.
+#pragma once
+#include <vector>
+
+#include "base/vec.h"
+
+namespace ovrix {
+
+/// Points with rising x in [0, 1], y in [0, 1]; constant before the first and after the last. Between them
+/// either straight, or a cubic that never overshoots.
+/// Fritsch and Carlson, "Monotone Piecewise Cubic Interpolation", SIAM J. Numer. Anal. 17(2), 1980.
+struct Curve {
+    std::vector<V2f> points = {{0.0f, 0.0f}, {1.0f, 1.0f}};
+    bool smooth = true;
+
+    float at(float x) const;
+    /// True when at(x) == x for all x in [0, 1].
+    bool isIdentity() const { return points == std::vector<V2f>{{0.0f, 0.0f}, {1.0f, 1.0f}}; }
+    /// Sorts by x, clamps into the unit square, drops points that are not numbers, and keeps at least one.
+    void tidy();
+    bool operator==(const Curve&) const = default;
+};
+
+/// Lets values between the two pass, with an edge that is soft on both sides of each: the usual mask shape.
+Curve bandCurve(float from, float to, float softness);
+
+}  // namespace ovrix

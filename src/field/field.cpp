@@ -1,0 +1,237 @@
+#include "field/field.h"
+
+#include "base/error.h"
+#include "base/hash.h"
+#include "base/parallel.h"
+
+namespace ovrix {
+
+Samples Samples::sub(size_t begin, size_t count) const {
+    const auto part = [&](auto span) { return span.empty() ? span : span.subspan(begin, count); };
+    return {part(position), part(normal), part(uv), part(id)};
+}
+
+void SourceKernel::evaluateColor(const Samples& samples, std::span<V3f> out) const {
+    std::vector<float> grey(samples.size());
+    evaluate(samples, grey);
+    for (size_t i = 0; i < out.size(); ++i) out[i] = V3f(grey[i]);
+}
+
+struct CompiledField::Entry {
+    std::unique_ptr<SourceKernel> kernel;
+    Curve remap;
+    bool plainRemap, invert;
+    Blend blend;
+    float strength;
+
+    float shape(float x) const {
+        if (!std::isfinite(x)) return 0.0f;
+        const float y = plainRemap ? x : remap.at(x);
+        return invert ? 1.0f - y : y;
+    }
+    float mix(float above, float x) const {
+        float full = x;
+        switch (blend) {
+            case Blend::Replace:
+                break;
+            case Blend::Multiply:
+                full = above * x;
+                break;
+            case Blend::Add:
+                full = above + x;
+                break;
+            case Blend::Min:
+                full = std::min(above, x);
+                break;
+            case Blend::Max:
+                full = std::max(above, x);
+                break;
+        }
+        return strength == 1.0f ? full : above + (full - above) * strength;
+    }
+};
+
+CompiledField::~CompiledField() = default;
+size_t CompiledField::sourceCount() const { return entries_.size(); }
+
+CompiledField::CompiledField(const Field& field, const FieldContext& context) {
+    for (const FieldSource& source : field.sources) {
+        if (!source.on) continue;
+        const SourceType* type = findSourceType(source.type);
+        if (!type)
+            throw Error("there is no field source \"" + source.type + "\"", {},
+                        "Remove it, or open the scene in a newer version");
+        const ResolvedParams params(type->params, source.params, context);
+        const Value strength = clampToSpec(strengthSpec(), source.strength.at(context.frame));
+        const double* number = std::get_if<double>(&strength);
+        entries_.push_back({type->compile(params, context), source.remap, source.remap.isIdentity(),
+                            source.invert, source.blend, number ? float(*number) : 1.0f});
+    }
+}
+
+namespace {
+constexpr size_t kBlock = 1024;  // values of one block stay in the first-level cache between sources
+}
+
+void CompiledField::evaluate(const Samples& samples, std::span<float> out) const {
+    std::fill(out.begin(), out.end(), 1.0f);
+    float values[kBlock];
+    for (size_t begin = 0; begin < samples.size(); begin += kBlock) {
+        const size_t n = std::min(kBlock, samples.size() - begin);
+        const Samples block = samples.sub(begin, n);
+        for (const Entry& e : entries_) {
+            e.kernel->evaluate(block, {values, n});
+            for (size_t i = 0; i < n; ++i) out[begin + i] = e.mix(out[begin + i], e.shape(values[i]));
+        }
+    }
+}
+
+void CompiledField::evaluateColor(const Samples& samples, std::span<V3f> out) const {
+    std::fill(out.begin(), out.end(), V3f(1.0f));
+    V3f values[64];
+    for (size_t begin = 0; begin < samples.size(); begin += std::size(values)) {
+        const size_t n = std::min(std::size(values), samples.size() - begin);
+        const Samples block = samples.sub(begin, n);
+        for (const Entry& e : entries_) {
+            e.kernel->evaluateColor(block, {values, n});
+            for (size_t i = 0; i < n; ++i)
+                for (int c = 0; c < 3; ++c)
+                    out[begin + i][c] = e.mix(out[begin + i][c], e.shape(values[i][c]));
+        }
+    }
+}
+
+void CompiledField::evaluateSource(size_t i, const Samples& samples, std::span<float> out) const {
+    entries_[i].kernel->evaluate(samples, out);
+    for (float& x : out) x = entries_[i].shape(x);
+}
+
+namespace {
+
+/// Evaluates over all samples on all threads.
+std::vector<float> evaluateAll(const CompiledField& field, const Samples& samples) {
+    std::vector<float> out(samples.size());
+    parallelRanges(samples.size(), 4096, Progress::none(), [&](size_t begin, size_t end) {
+        field.evaluate(samples.sub(begin, end - begin), {out.data() + begin, end - begin});
+    });
+    return out;
+}
+
+}  // namespace
+
+std::vector<float> Driven::over(const Samples& samples) const {
+    if (constant()) return std::vector<float>(samples.size(), high);
+    std::vector<float> out = evaluateAll(*field, samples);
+    for (float& x : out) x = lerp(low, high, x);
+    return out;
+}
+
+std::vector<float> DrivenRange::over(const Samples& samples, uint64_t seed, Stream stream) const {
+    std::vector<float> out;
+    if (field) {
+        out = evaluateAll(*field, samples);
+    } else {
+        out.resize(samples.size());
+        parallelFor(out.size(), Progress::none(),
+                    [&](size_t i) { out[i] = random1(seed, samples.id[i], stream); });
+    }
+    for (float& x : out) x = lerp(min, max, x);
+    return out;
+}
+
+Color DrivenColor::at(const Samples& one) const {
+    if (!field) return high;
+    V3f f(1.0f);
+    field->evaluateColor(one, {&f, 1});
+    return Color(low + (high - low) * f);
+}
+
+Param paramOr(const ParamSpec& spec, const ParamMap& params) {
+    const auto it = params.find(spec.id);
+    if (it == params.end() || !holdsType(spec.type, it->second.value)) {
+        Param fresh;
+        fresh.value = spec.initial;
+        if (spec.type == ParamType::Color) fresh.low = Color(0.0f);
+        return fresh;
+    }
+    return it->second;
+}
+
+ResolvedParams::ResolvedParams(std::span<const ParamSpec> specs, const ParamMap& params,
+                               const FieldContext& context) {
+    for (const ParamSpec& spec : specs) {
+        const Param param = paramOr(spec, params);
+        Entry e;
+        e.value = clampToSpec(spec, param.at(context.frame));
+        if (!holdsType(spec.type, e.value)) e.value = spec.initial;
+        e.low = param.low;
+        if (spec.drivable && param.field) {
+            try {
+                e.field = std::make_shared<CompiledField>(*param.field, context);
+            } catch (const Error& error) {
+                throw Error(error.problem(),
+                            error.where().empty() ? spec.title : spec.title + ", " + error.where(),
+                            error.remedy());
+            }
+        }
+        entries_[spec.id] = std::move(e);
+    }
+}
+
+const ResolvedParams::Entry& ResolvedParams::entry(const std::string& id) const {
+    const auto it = entries_.find(id);
+    if (it == entries_.end()) throw std::logic_error("no parameter is declared as " + id);
+    return it->second;
+}
+
+Driven ResolvedParams::driven(const std::string& id) const {
+    const Entry& e = entry(id);
+    const double* low = std::get_if<double>(&e.low);
+    return {low ? float(*low) : 0.0f, float(std::get<double>(e.value)), e.field};
+}
+
+DrivenRange ResolvedParams::drivenRange(const std::string& id) const {
+    const Entry& e = entry(id);
+    const Range& r = std::get<Range>(e.value);
+    return {float(r.min), float(r.max), e.field};
+}
+
+DrivenColor ResolvedParams::drivenColor(const std::string& id) const {
+    const Entry& e = entry(id);
+    const Color* low = std::get_if<Color>(&e.low);
+    return {low ? *low : Color(0.0f), std::get<Color>(e.value), e.field};
+}
+
+namespace {
+
+void addFieldToHash(Hasher& h, const Field& field, double frame,
+                    const std::function<uint64_t(const std::string&)>& fileStamp) {
+    for (const FieldSource& s : field.sources) {
+        if (!s.on) continue;
+        h.add(std::string_view(s.type))
+            .add(uint64_t(s.invert))
+            .add(uint64_t(s.blend))
+            .add(uint64_t(s.remap.smooth));
+        for (const V2f& p : s.remap.points) h.add(double(p.x)).add(double(p.y));
+        addToHash(h, s.strength.at(frame));
+        if (const SourceType* type = findSourceType(s.type))
+            addParamsToHash(h, type->params, s.params, frame, fileStamp);
+    }
+}
+
+}  // namespace
+
+void addParamsToHash(Hasher& h, std::span<const ParamSpec> specs, const ParamMap& params, double frame,
+                     const std::function<uint64_t(const std::string&)>& fileStamp) {
+    for (const ParamSpec& spec : specs) {
+        const Param param = paramOr(spec, params);
+        const Value value = param.at(frame);
+        addToHash(h, value);
+        if (spec.type == ParamType::File && fileStamp) h.add(fileStamp(std::get<std::string>(value)));
+        if (!param.field) continue;
+        addToHash(h, param.low);
+        addFieldToHash(h, *param.field, frame, fileStamp);
+    }
+}
+
+}  // namespace ovrix

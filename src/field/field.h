@@ -1,0 +1,144 @@
+// Evaluating fields: parameters resolved at a frame, and fields compiled to run over batches of samples.
+#pragma once
+#include <functional>
+#include <memory>
+#include <span>
+
+#include "base/image.h"
+#include "base/random.h"
+#include "field/param.h"
+
+namespace ovrix {
+
+class Hasher;
+
+/// Places at which a field is asked, in structure of arrays. Spans other than position may be empty; a
+/// source that needs one which is missing says so when it is compiled or gives 0.
+struct Samples {
+    std::span<const V3f> position;  ///< world, metres
+    std::span<const V3f> normal;    ///< unit
+    std::span<const V2f> uv;
+    std::span<const uint64_t> id;
+    size_t size() const { return position.size(); }
+    Samples sub(size_t begin, size_t count) const;
+};
+
+/// What sources may know beyond the samples.
+struct FieldContext {
+    double frame = 0.0;
+    V3f objectUp{0, 1, 0};          ///< the surface's own Y, in the world
+    M44f objectFromWorld;           ///< for heights measured from the surface
+    bool hasUvs = true;             ///< whether samples will carry uv
+    ImageSource* images = nullptr;  ///< null where none can be had; must outlive compiling only
+};
+
+class ResolvedParams;
+
+/// A source made ready to run. evaluate() is const and thread safe.
+class SourceKernel {
+  public:
+    virtual ~SourceKernel() = default;
+    virtual void evaluate(const Samples& samples, std::span<float> out) const = 0;
+    /// True when evaluateColor() gives more than grey.
+    virtual bool colored() const { return false; }
+    virtual void evaluateColor(const Samples& samples, std::span<V3f> out) const;
+};
+
+/// Declares a source once: the window, the file, the command line and the manual all read it.
+struct SourceType {
+    std::string id, title, help;
+    std::vector<ParamSpec> params;
+    std::function<std::unique_ptr<SourceKernel>(const ResolvedParams&, const FieldContext&)> compile;
+    Curve remap = {};  ///< the curve that a new source of this type starts with
+};
+
+/// All sources, in the order of menus. Adding a source adds a line in source_registry.cpp.
+const std::vector<SourceType>& sourceTypes();
+/// Null when there is none of that id.
+const SourceType* findSourceType(const std::string& id);
+/// A source with all its defaults. Throws Error on an unknown type.
+FieldSource makeSource(const std::string& type);
+/// The spec that all sources' strength has.
+const ParamSpec& strengthSpec();
+
+/// A field at one frame, ready to run. Immutable, thread safe.
+class CompiledField {
+  public:
+    /// Throws Error when a source is unknown, its image cannot be read, or it needs UVs that are not there.
+    CompiledField(const Field& field, const FieldContext& context);
+    ~CompiledField();
+    /// One number per sample. Where a source gives no number (NaN) the result is 0.
+    void evaluate(const Samples& samples, std::span<float> out) const;
+    void evaluateColor(const Samples& samples, std::span<V3f> out) const;
+    /// Source i alone: remapped, before blending. For the strip previews.
+    void evaluateSource(size_t i, const Samples& samples, std::span<float> out) const;
+    size_t sourceCount() const;
+
+  private:
+    struct Entry;
+    std::vector<Entry> entries_;
+};
+
+/// A number that may differ per element: low + (high - low) * field, or high alone without a field.
+struct Driven {
+    float low = 0.0f, high = 0.0f;
+    std::shared_ptr<const CompiledField> field;
+    bool constant() const { return !field; }
+    /// One number per sample.
+    std::vector<float> over(const Samples& samples) const;
+};
+
+/// A range that each element picks its number from: by its random number, or by a field when there is one.
+struct DrivenRange {
+    float min = 0.0f, max = 1.0f;
+    std::shared_ptr<const CompiledField> field;
+    std::vector<float> over(const Samples& samples, uint64_t seed, Stream stream) const;
+};
+
+/// A colour that may differ per place.
+struct DrivenColor {
+    Color low{0.0f}, high{1.0f};
+    std::shared_ptr<const CompiledField> field;
+    Color at(const Samples& one) const;
+};
+
+/// Parameters of one step, source, light... at one frame, by name, checked against their specs.
+class ResolvedParams {
+  public:
+    ResolvedParams(std::span<const ParamSpec> specs, const ParamMap& params, const FieldContext& context);
+
+    bool flag(const std::string& id) const { return get<bool>(id); }
+    int64_t integer(const std::string& id) const { return get<int64_t>(id); }
+    double number(const std::string& id) const { return get<double>(id); }
+    Range range(const std::string& id) const { return get<Range>(id); }
+    V3f vector(const std::string& id) const { return V3f(get<V3d>(id)); }
+    Color color(const std::string& id) const { return get<Color>(id); }
+    const std::string& text(const std::string& id) const { return get<std::string>(id); }
+    const Refs& refs(const std::string& id) const { return get<Refs>(id); }
+    const Shares& shares(const std::string& id) const { return get<Shares>(id); }
+    Driven driven(const std::string& id) const;
+    DrivenRange drivenRange(const std::string& id) const;
+    DrivenColor drivenColor(const std::string& id) const;
+
+  private:
+    struct Entry {
+        Value value, low;
+        std::shared_ptr<const CompiledField> field;
+    };
+    template <class T>
+    const T& get(const std::string& id) const {
+        return std::get<T>(entry(id).value);
+    }
+    const Entry& entry(const std::string& id) const;
+    std::map<std::string, Entry> entries_;
+};
+
+/// Feeds everything that a parameter set gives at a frame to a hash. @p fileStamp gives a number that
+/// changes when the file of that path changes.
+void addParamsToHash(Hasher& hasher, std::span<const ParamSpec> specs, const ParamMap& params, double frame,
+                     const std::function<uint64_t(const std::string& path)>& fileStamp);
+
+/// The parameter, or one with the spec's initial value. A value of another type counts as missing.
+Param paramOr(const ParamSpec& spec, const ParamMap& params);
+
+}  // namespace ovrix

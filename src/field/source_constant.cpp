@@ -1,0 +1,32 @@
+#include "field/sources.h"
+
+namespace ovrix {
+
+namespace {
+
+struct Constant : SourceKernel {
+    float value;
+    explicit Constant(float v) : value(v) {}
+    void evaluate(const Samples&, std::span<float> out) const override {
+        std::fill(out.begin(), out.end(), value);
+    }
+};
+
+}  // namespace
+
+SourceType constantSource() {
+    return {.id = "constant",
+            .title = "Constant",
+            .help = "The same number everywhere",
+            .params = {{.id = "value",
+                        .title = "Value",
+                        .initial = 1.0,
+                        .hardMin = -1e6,
+                        .hardMax = 1e6,
+                        .help = "The number"}},
+            .compile = [](const ResolvedParams& p, const FieldContext&) {
+                return std::make_unique<Constant>(float(p.number("value")));
+            }};
+}
+
+}  // namespace ovrix

@@ -1,0 +1,36 @@
+#include "field/sources.h"
+
+namespace ovrix {
+
+namespace {
+
+struct PerElement : SourceKernel {
+    uint64_t seed;
+    explicit PerElement(uint64_t s) : seed(s) {}
+    void evaluate(const Samples& s, std::span<float> out) const override {
+        for (size_t i = 0; i < out.size(); ++i)
+            out[i] = s.id.empty() ? 0.5f : random1(seed, s.id[i], Stream::Field);
+    }
+};
+
+}  // namespace
+
+SourceType randomSource() {
+    return {.id = "random",
+            .title = "Random per element",
+            .help = "Another number between 0 and 1 for each element, that stays with it",
+            .params = {{.id = "seed",
+                        .title = "Seed",
+                        .type = ParamType::Int,
+                        .initial = int64_t(1),
+                        .hardMin = 0,
+                        .hardMax = 9e15,
+                        .softMin = 0,
+                        .softMax = 100,
+                        .help = "Another number, another draw"}},
+            .compile = [](const ResolvedParams& p, const FieldContext&) {
+                return std::make_unique<PerElement>(uint64_t(p.integer("seed")));
+            }};
+}
+
+}  // namespace ovrix

@@ -1,0 +1,14 @@
+// Declarations of the field sources, one function each; see the .cpp files for what they compute.
+#pragma once
+#include "field/field.h"
+
+namespace ovrix {
+
+SourceType constantSource();
+SourceType slopeSource();
+SourceType heightSource();
+SourceType noiseSource();
+SourceType randomSource();
+SourceType imageSource();
+
+}  // namespace ovrix

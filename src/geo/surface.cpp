@@ -1,0 +1,213 @@
+#include "geo/surface.h"
+
+#include <embree3/rtcore.h>
+#include <xmmintrin.h>
+
+#include "base/parallel.h"
+#include "base/random.h"
+#include "geo/embree_device.h"
+
+namespace ovrix {
+
+namespace {
+
+int16_t packSigned(float x) { return int16_t(std::lround(std::clamp(x, -1.0f, 1.0f) * 32767.0f)); }
+
+}  // namespace
+
+Surface::Surface(MeshPtr mesh) : mesh_(std::move(mesh)) {
+    const auto& triangles = mesh_->triangles();
+    const auto p = mesh_->positions();
+    const auto n = mesh_->normals();
+    packed_.resize(triangles.size());
+    cumulated_.resize(triangles.size());
+    parallelFor(triangles.size(), Progress::none(), [&](size_t t) {
+        const V3f a = p[mesh_->cornerPoint[triangles[t][0]]];
+        Packed& k = packed_[t];
+        k.p = a;
+        k.e1 = p[mesh_->cornerPoint[triangles[t][1]]] - a;
+        k.e2 = p[mesh_->cornerPoint[triangles[t][2]]] - a;
+        for (size_t i = 0; i < 3; ++i)
+            for (int j = 0; j < 3; ++j) k.n[i][j] = packSigned(n[triangles[t][i]][j]);
+        const double area = 0.5 * double(k.e1.cross(k.e2).length());
+        cumulated_[t] = std::isfinite(area) ? area : 0.0;
+    });
+    for (double& area : cumulated_) area = totalArea_ += area;
+    startAt_.resize(triangles.size() + 1);
+    uint32_t t = 0;
+    for (size_t k = 0; k < startAt_.size(); ++k) {
+        const double target = totalArea_ * double(k) / double(startAt_.size());
+        while (t + 1 < cumulated_.size() && cumulated_[t] <= target) ++t;
+        startAt_[k] = t;
+    }
+}
+
+size_t Surface::bytes() const {
+    return packed_.size() * sizeof(Packed) + cumulated_.size() * 8 + startAt_.size() * 4;
+}
+
+uint32_t Surface::pick(double unit) const {
+    const double target = unit * totalArea_;
+    uint32_t t = startAt_[size_t(unit * double(startAt_.size()))];
+    while (t + 1 < cumulated_.size() && cumulated_[t] <= target) ++t;
+    return t;
+}
+
+void Surface::sample(uint64_t seed, uint64_t firstId, size_t count, Sample* out) const {
+    constexpr size_t kBatch = 64;  // memory of one batch is asked for before any of it is used
+    std::array<Random4, kBatch> r;
+    std::array<uint32_t, kBatch> triangle;
+    std::array<double, kBatch> unit;
+    for (size_t begin = 0; begin < count; begin += kBatch) {
+        const size_t n = std::min(kBatch, count - begin);
+        for (size_t i = 0; i < n; ++i) {
+            r[i] = random4(seed, firstId + begin + i, Stream::Place);
+            unit[i] = double(r[i].bits[0]) * 0x1p-32 + double(r[i].bits[1] & 0xFFFFFu) * 0x1p-52;
+            _mm_prefetch(reinterpret_cast<const char*>(&startAt_[size_t(unit[i] * double(startAt_.size()))]),
+                         _MM_HINT_T0);
+        }
+        for (size_t i = 0; i < n; ++i) {
+            triangle[i] = startAt_[size_t(unit[i] * double(startAt_.size()))];
+            _mm_prefetch(reinterpret_cast<const char*>(&cumulated_[triangle[i]]), _MM_HINT_T0);
+        }
+        for (size_t i = 0; i < n; ++i) {
+            triangle[i] = pick(unit[i]);
+            _mm_prefetch(reinterpret_cast<const char*>(&packed_[triangle[i]]), _MM_HINT_T0);
+        }
+        for (size_t i = 0; i < n; ++i) {
+            const Packed& k = packed_[triangle[i]];
+            float u = float(r[i].bits[2] >> 8) * 0x1p-24f, v = float(r[i].bits[3] >> 8) * 0x1p-24f;
+            if (u + v > 1.0f) {  // fold the square onto the triangle
+                u = 1.0f - u;
+                v = 1.0f - v;
+            }
+            const float w = 1.0f - u - v;
+            const V3f normal(w * k.n[0][0] + u * k.n[1][0] + v * k.n[2][0],
+                             w * k.n[0][1] + u * k.n[1][1] + v * k.n[2][1],
+                             w * k.n[0][2] + u * k.n[1][2] + v * k.n[2][2]);
+            const float length = std::sqrt(normal.dot(normal));
+            out[begin + i] = {k.p + u * k.e1 + v * k.e2, length > 0 ? normal / length : V3f(0, 1, 0),
+                              triangle[i], u, v};
+        }
+    }
+}
+
+V2f Surface::uvAt(uint32_t triangle, float u, float v) const {
+    const auto uv = mesh_->uvs();
+    if (uv.empty()) return V2f(0.0f);
+    const Triangle& t = mesh_->triangles()[triangle];
+    return uv[t[0]] * (1.0f - u - v) + uv[t[1]] * u + uv[t[2]] * v;
+}
+
+V3f Surface::normalAt(uint32_t triangle, float u, float v) const {
+    const auto n = mesh_->normals();
+    const Triangle& t = mesh_->triangles()[triangle];
+    const V3f sum = n[t[0]] * (1.0f - u - v) + n[t[1]] * u + n[t[2]] * v;
+    return sum.length() > 0.0f ? sum.normalized() : V3f(0, 1, 0);
+}
+
+struct Surface::Tracer {
+    RTCScene scene = nullptr;
+    ~Tracer() {
+        if (scene) rtcReleaseScene(scene);
+    }
+};
+
+Surface::~Surface() = default;
+
+Surface::Tracer& Surface::tracer() const {
+    std::call_once(tracerOnce_, [&] {
+        auto made = std::make_unique<Tracer>();
+        made->scene = rtcNewScene(embreeDevice());
+        if (!mesh_->triangles().empty()) {
+            RTCGeometry geometry = meshGeometry(*mesh_);
+            rtcAttachGeometry(made->scene, geometry);
+            rtcReleaseGeometry(geometry);
+        }
+        rtcCommitScene(made->scene);
+        tracer_ = std::move(made);
+    });
+    return *tracer_;
+}
+
+SurfaceHit Surface::intersect(const V3f& origin, const V3f& direction) const {
+    RTCRayHit ray{};
+    ray.ray = {origin.x,    origin.y,    origin.z,
+               0.0f,        direction.x, direction.y,
+               direction.z, 0.0f,        std::numeric_limits<float>::infinity(),
+               0xFFFFFFFFu, 0,           0};
+    ray.hit.geomID = RTC_INVALID_GEOMETRY_ID;
+    RTCIntersectContext context;
+    rtcInitIntersectContext(&context);
+    rtcIntersect1(tracer().scene, &context, &ray);
+    if (ray.hit.geomID == RTC_INVALID_GEOMETRY_ID) return {};
+    SurfaceHit hit{
+        true, ray.hit.primID, ray.hit.u, ray.hit.v, ray.ray.tfar, origin + direction * ray.ray.tfar, {}};
+    hit.normal = normalAt(hit.triangle, hit.u, hit.v);
+    return hit;
+}
+
+namespace {
+
+/// Closest point of a triangle. Ericson, "Real-Time Collision Detection", 2005, section 5.1.5.
+V3f closestOnTriangle(const V3f& p, const V3f& a, const V3f& ab, const V3f& ac, float& u, float& v) {
+    const V3f ap = p - a;
+    const float d1 = ab.dot(ap), d2 = ac.dot(ap);
+    const auto at = [&](float s, float t) {
+        u = s;
+        v = t;
+        return a + ab * s + ac * t;
+    };
+    if (d1 <= 0 && d2 <= 0) return at(0, 0);
+    const V3f bp = ap - ab;
+    const float d3 = ab.dot(bp), d4 = ac.dot(bp);
+    if (d3 >= 0 && d4 <= d3) return at(1, 0);
+    const float vc = d1 * d4 - d3 * d2;
+    if (vc <= 0 && d1 >= 0 && d3 <= 0) return at(d1 / (d1 - d3), 0);
+    const V3f cp = ap - ac;
+    const float d5 = ab.dot(cp), d6 = ac.dot(cp);
+    if (d6 >= 0 && d5 <= d6) return at(0, 1);
+    const float vb = d5 * d2 - d1 * d6;
+    if (vb <= 0 && d2 >= 0 && d6 <= 0) return at(0, d2 / (d2 - d6));
+    const float va = d3 * d6 - d5 * d4;
+    if (va <= 0 && d4 - d3 >= 0 && d5 - d6 >= 0) {
+        const float w = (d4 - d3) / ((d4 - d3) + (d5 - d6));
+        return at(1 - w, w);
+    }
+    const float sum = va + vb + vc;
+    return sum > 0 ? at(vb / sum, vc / sum) : at(0, 0);
+}
+
+}  // namespace
+
+SurfaceHit Surface::closest(const V3f& point) const {
+    struct Query {
+        const std::vector<Packed>* packed;
+        V3f point;
+        SurfaceHit best;
+    } query{&packed_, point, {}};
+    query.best.distance = std::numeric_limits<float>::infinity();
+    RTCPointQuery q{};
+    q.x = point.x, q.y = point.y, q.z = point.z;
+    q.radius = std::numeric_limits<float>::infinity();
+    RTCPointQueryContext context;
+    rtcInitPointQueryContext(&context);
+    const auto visit = [](RTCPointQueryFunctionArguments* args) {
+        auto& state = *static_cast<Query*>(args->userPtr);
+        const Packed& k = (*state.packed)[args->primID];
+        float u, v;
+        const V3f near = closestOnTriangle(state.point, k.p, k.e1, k.e2, u, v);
+        const float distance = (near - state.point).length();
+        SurfaceHit& best = state.best;
+        const bool tie = distance == best.distance && args->primID < best.triangle;
+        if (!(distance < best.distance) && !tie) return false;
+        best = {true, args->primID, u, v, distance, near, {}};
+        args->query->radius = distance;
+        return true;
+    };
+    rtcPointQuery(tracer().scene, &q, &context, visit, &query);
+    if (query.best.hit) query.best.normal = normalAt(query.best.triangle, query.best.u, query.best.v);
+    return query.best;
+}
+
+}  // namespace ovrix

@@ -1,0 +1,71 @@
+// A mesh prepared for being scattered on and asked about: points by area, rays, closest points.
+#pragma once
+#include <memory>
+#include <mutex>
+
+#include "base/progress.h"
+#include "geo/mesh.h"
+
+namespace ovrix {
+
+struct SurfaceHit {
+    bool hit = false;
+    uint32_t triangle = 0;
+    float u = 0, v = 0;  ///< weights of the triangle's second and third corner
+    float distance = 0;  ///< along the unit ray, or to the closest point; metres
+    V3f position{0, 0, 0}, normal{0, 1, 0};
+};
+
+/// All functions are thread safe. The ray tracer's tree is built at the first query that needs it.
+class Surface {
+  public:
+    /// @param mesh  finished; kept alive
+    explicit Surface(MeshPtr mesh);
+    ~Surface();
+
+    const Mesh& mesh() const { return *mesh_; }
+    MeshPtr meshPtr() const { return mesh_; }
+    /// Square metres.
+    double area() const { return totalArea_; }
+    size_t bytes() const;
+
+    /// Where an element lies for two random numbers that choose a triangle by area and two that choose a
+    /// point in it. Moving the surface moves the point with it; changing one area a little moves no point
+    /// far.
+    struct Sample {
+        V3f position, normal;
+        uint32_t triangle;
+        float u, v;
+    };
+    /// Positions of @p count elements: element i uses the four words of random4(seed, firstId + i, Place).
+    /// Triangles are drawn by inverting the cumulated area through a table of start points
+    /// (Chen and Asau, "On Generating Random Variates from an Empirical Distribution", AIIE Trans. 6, 1974).
+    void sample(uint64_t seed, uint64_t firstId, size_t count, Sample* out) const;
+
+    V2f uvAt(uint32_t triangle, float u, float v) const;
+    V3f normalAt(uint32_t triangle, float u, float v) const;
+
+    SurfaceHit intersect(const V3f& origin, const V3f& direction) const;
+    SurfaceHit closest(const V3f& point) const;
+
+  private:
+    struct alignas(64) Packed {  // one cache line: what sampling reads of a triangle
+        V3f p, e1, e2;
+        int16_t n[3][3];
+    };
+    struct Tracer;
+    Tracer& tracer() const;
+    uint32_t pick(double target) const;
+
+    MeshPtr mesh_;
+    std::vector<Packed> packed_;
+    std::vector<double> cumulated_;  // area up to and with triangle t
+    std::vector<uint32_t> startAt_;  // first triangle whose cumulated area passes k / size of the total
+    double totalArea_ = 0.0;
+    mutable std::once_flag tracerOnce_;
+    mutable std::unique_ptr<Tracer> tracer_;
+};
+
+using SurfacePtr = std::shared_ptr<const Surface>;
+
+}  // namespace ovrix

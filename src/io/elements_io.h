@@ -1,0 +1,38 @@
+// Points and copies in open formats: PLY, USD's text form, OpenVDB points.
+#pragma once
+#include <filesystem>
+
+#include "geo/elements.h"
+
+namespace ovrix {
+
+/// A prototype as an export needs it.
+struct ExportPrototype {
+    std::string name;
+    MeshPtr mesh;
+};
+
+/// Writes by the ending: .ply (binary, every attribute), .usda (points, or an instancer with its prototypes),
+/// .vdb (points with every attribute). Atomic. @p prototypes go with Copies::prototypes; others may leave
+/// them empty. Throws Error naming the file.
+void writeElements(const std::filesystem::path& path, const Geometry& geometry,
+                   const std::vector<ExportPrototype>& prototypes);
+
+/// What a file of elements holds, without taking it into the program.
+struct ElementsInfo {
+    std::string kind;  ///< "points", "copies"
+    size_t count = 0;
+    Box3f bounds;
+    std::vector<std::pair<std::string, std::string>> attributes;  ///< name, type
+};
+/// Throws Error on files that are not whole.
+ElementsInfo readElementsInfo(const std::filesystem::path& path);
+
+/// Points from a PLY file without faces. Scalar properties x, y, z and nx, ny, nz become P and N; id_low and
+/// id_high become id; others stay floats. Throws Error.
+PointSet readPlyPoints(const std::filesystem::path& path);
+
+/// True when a PLY file promises faces: then it is a mesh.
+bool plyHasFaces(const std::filesystem::path& path);
+
+}  // namespace ovrix

@@ -1,0 +1,55 @@
+// Images in and out through OpenImageIO.
+#pragma once
+#include <filesystem>
+#include <map>
+#include <mutex>
+
+#include "base/image.h"
+
+namespace ovrix {
+
+/// Reads an image and brings it into linear light. Throws Error naming the file.
+std::shared_ptr<const Image> readImage(const std::filesystem::path& path, const std::string& space);
+
+/// Keeps images that were read, and reads them again when their file changes. Thread safe.
+class ImageCache : public ImageSource {
+  public:
+    std::shared_ptr<const Image> image(const std::string& path, const std::string& space) override;
+    /// Paths that are not absolute start here.
+    void setFolder(const std::filesystem::path& folder);
+    std::filesystem::path resolve(const std::string& path) const;
+
+  private:
+    mutable std::mutex mutex_;
+    std::filesystem::path folder_;
+    std::map<std::pair<std::string, std::string>, std::shared_ptr<const Image>> images_;
+};
+
+/// One plane of a picture to write: row 0 at the top.
+struct Channel {
+    std::string name;  ///< "R", "depth.Z", "normal.X": what stands in the EXR
+    std::vector<float> values;
+    bool full = false;  ///< needs 32 bits even where the rest is half (ids, depth)
+};
+
+struct Picture {
+    int width = 0, height = 0;
+    std::vector<Channel> channels;  ///< the first three or four are the colour: R, G, B (A)
+};
+
+enum class PixelDepth { Bits8, Bits16, Half, Float };
+
+struct WriteOptions {
+    PixelDepth depth = PixelDepth::Half;
+    std::string space = "Linear Rec.709";      ///< of the file's colour; the picture is linear Rec. 709
+    std::map<std::string, std::string> notes;  ///< text attributes
+};
+
+/// Writes EXR (all channels, half or float), TIFF and PNG (the colour, 8 or 16 bits), by the path's ending.
+/// Atomic: an error leaves an older file as it was. Throws Error naming the file and a way out.
+void writeImage(const std::filesystem::path& path, const Picture& picture, const WriteOptions& options);
+
+/// What a path's ending takes when nothing is said: EXR half and linear, TIFF 16-bit sRGB, PNG 8-bit sRGB.
+WriteOptions defaultWriteOptions(const std::filesystem::path& path);
+
+}  // namespace ovrix

@@ -1,0 +1,241 @@
+#include "io/mesh_import.h"
+
+#include <assimp/config.h>
+#include <assimp/material.h>
+#include <assimp/postprocess.h>
+#include <assimp/scene.h>
+
+#include <assimp/Importer.hpp>
+#include <cstring>
+#include <fstream>
+#include <sstream>
+
+#include "base/files.h"
+
+namespace ovrix {
+
+namespace {
+
+/// Finds equal positions, so that faces which a file keeps apart share their points again.
+class PointWelder {
+  public:
+    explicit PointWelder(std::vector<V3f>& out) : points_(out) {}
+    uint32_t add(const V3f& p) {
+        const auto [it, isNew] = index_.try_emplace(Bits(p), uint32_t(points_.size()));
+        if (isNew) points_.push_back(p);
+        return it->second;
+    }
+    void expect(size_t count) { index_.reserve(count); }
+
+  private:
+    struct Bits {
+        uint32_t x, y, z;
+        explicit Bits(const V3f& p) : x(bits(p.x)), y(bits(p.y)), z(bits(p.z)) {}
+        static uint32_t bits(float f) {
+            f += 0.0f;  // -0 and 0 are the same place
+            uint32_t u;
+            std::memcpy(&u, &f, 4);
+            return u;
+        }
+        bool operator==(const Bits&) const = default;
+    };
+    struct Hash {
+        size_t operator()(const Bits& b) const {
+            uint64_t h = (uint64_t(b.x) << 32 | b.y) * 0x9e3779b97f4a7c15ull;
+            h ^= (h >> 29) ^ b.z;
+            return h * 0xbf58476d1ce4e5b9ull;
+        }
+    };
+    std::vector<V3f>& points_;
+    std::unordered_map<Bits, uint32_t, Hash> index_;
+};
+
+struct Gather {
+    const aiScene& scene;
+    bool wantNormals, wantUvs;
+    std::vector<V3f> positions, normals;
+    std::vector<V2f> uvs;
+    std::vector<int32_t> slots;
+    Mesh& mesh;
+    PointWelder weld{positions};
+
+    Gather(const aiScene& s, Mesh& m) : scene(s), wantNormals(true), wantUvs(false), mesh(m) {
+        size_t vertices = 0;
+        for (unsigned i = 0; i < scene.mNumMeshes; ++i) {
+            wantNormals &= scene.mMeshes[i]->HasNormals();
+            wantUvs |= scene.mMeshes[i]->HasTextureCoords(0);
+            vertices += scene.mMeshes[i]->mNumVertices;
+        }
+        weld.expect(vertices);
+    }
+
+    void walk(const aiNode& node, const aiMatrix4x4& above, int depth) {
+        if (depth > 256) throw Error("its parts are nested too deeply");
+        const aiMatrix4x4 matrix = above * node.mTransformation;
+        for (unsigned i = 0; i < node.mNumMeshes; ++i) add(*scene.mMeshes[node.mMeshes[i]], matrix);
+        for (unsigned i = 0; i < node.mNumChildren; ++i) walk(*node.mChildren[i], matrix, depth + 1);
+    }
+
+    void add(const aiMesh& part, const aiMatrix4x4& matrix) {
+        std::vector<uint32_t> point(part.mNumVertices);
+        for (unsigned i = 0; i < part.mNumVertices; ++i) {
+            const aiVector3D p = matrix * part.mVertices[i];
+            if (!std::isfinite(p.x) || !std::isfinite(p.y) || !std::isfinite(p.z))
+                throw Error(fmt::format("the position of point {} is not a number", i + 1));
+            point[i] = weld.add(V3f(p.x, p.y, p.z));
+        }
+        const aiMatrix3x3 turn = aiMatrix3x3(aiMatrix4x4(matrix).Inverse().Transpose());
+        for (unsigned f = 0; f < part.mNumFaces; ++f) addFace(part, part.mFaces[f], point, turn);
+    }
+
+    void addFace(const aiMesh& part, const aiFace& face, const std::vector<uint32_t>& point,
+                 const aiMatrix3x3& turn) {
+        if (face.mNumIndices < 3) return;  // loose points and lines are no surface
+        for (unsigned c = 0; c < face.mNumIndices; ++c) {
+            const unsigned v = face.mIndices[c];
+            if (v >= part.mNumVertices)
+                throw Error(fmt::format("a face refers to point {} of {}", v + 1, part.mNumVertices));
+            mesh.cornerPoint.push_back(point[v]);
+            if (wantNormals) normals.push_back(unit(turn * part.mNormals[v]));
+            if (wantUvs) uvs.push_back(uvOf(part, v));
+        }
+        mesh.faceStart.push_back(uint32_t(mesh.cornerPoint.size()));
+        slots.push_back(int32_t(part.mMaterialIndex));
+    }
+
+    static V3f unit(const aiVector3D& n) {
+        const V3f v(n.x, n.y, n.z);
+        const float length = v.length();
+        return std::isfinite(length) && length > 0.0f ? v / length : V3f(0, 1, 0);
+    }
+    static V2f uvOf(const aiMesh& part, unsigned v) {
+        if (!part.HasTextureCoords(0)) return V2f(0.0f);
+        const aiVector3D t = part.mTextureCoords[0][v];
+        return std::isfinite(t.x) && std::isfinite(t.y) ? V2f(t.x, t.y) : V2f(0.0f);
+    }
+};
+
+FileMaterial convert(const aiMaterial& from, const std::filesystem::path& folder) {
+    FileMaterial m;
+    aiString text;
+    if (from.Get(AI_MATKEY_NAME, text) == AI_SUCCESS) m.name = text.C_Str();
+    aiColor3D color;
+    const auto put = [&](Color& to) { to = Color(color.r, color.g, color.b); };
+    if (from.Get(AI_MATKEY_COLOR_DIFFUSE, color) == AI_SUCCESS) put(m.baseColor);
+    if (from.Get(AI_MATKEY_BASE_COLOR, color) == AI_SUCCESS) put(m.baseColor);
+    if (from.Get(AI_MATKEY_COLOR_EMISSIVE, color) == AI_SUCCESS) put(m.emission);
+    float number = 0.0f;
+    if (from.Get(AI_MATKEY_ROUGHNESS_FACTOR, number) == AI_SUCCESS)
+        m.roughness = number;
+    else if (from.Get(AI_MATKEY_SHININESS, number) == AI_SUCCESS && number > 0.0f)
+        m.roughness =
+            std::sqrt(std::sqrt(2.0f / (number + 2.0f)));  // Phong exponent to the width of the same lobe
+    if (from.Get(AI_MATKEY_METALLIC_FACTOR, number) == AI_SUCCESS) m.metalness = number;
+    if (from.GetTexture(aiTextureType_BASE_COLOR, 0, &text) == AI_SUCCESS ||
+        from.GetTexture(aiTextureType_DIFFUSE, 0, &text) == AI_SUCCESS)
+        if (text.length && text.C_Str()[0] != '*')
+            m.baseColorImage = (folder / text.C_Str()).lexically_normal().string();
+    return m;
+}
+
+/// Counts that the head of a file promises; a reader that finds fewer has read a truncated file.
+struct Promise {
+    size_t points = 0, faces = 0;
+};
+
+Promise promiseOf(const std::filesystem::path& path, const std::string& extension) {
+    std::ifstream in(path, std::ios::binary);
+    Promise promise;
+    std::string word, line;
+    if (extension == ".ply") {
+        while (std::getline(in, line) && line.rfind("end_header", 0) != 0) {
+            std::istringstream words(line);
+            size_t count = 0;
+            if (words >> word && word == "element" && words >> word >> count) {
+                if (word == "vertex") promise.points = count;
+                if (word == "face") promise.faces = count;
+            }
+        }
+    }
+    if (extension == ".off") {
+        const auto content = [&](std::string& to) {
+            while (std::getline(in, to))
+                if (!to.empty() && to[0] != '#' && to != "\r") return true;
+            return false;
+        };
+        if (content(line) && line.find("OFF") != std::string::npos && content(line))
+            std::istringstream(line) >> promise.points >> promise.faces;
+    }
+    return promise;
+}
+
+std::string lowerExtension(const std::filesystem::path& path) {
+    std::string e = path.extension().string();
+    std::transform(e.begin(), e.end(), e.begin(), [](unsigned char c) { return char(std::tolower(c)); });
+    return e;
+}
+
+const aiScene& readScene(Assimp::Importer& importer, const std::filesystem::path& path) {
+    importer.SetPropertyInteger(AI_CONFIG_PP_RVC_FLAGS, 0);
+    const aiScene* scene =
+        importer.ReadFile(path.string(), aiProcess_ValidateDataStructure | aiProcess_GlobalScale);
+    if (!scene)
+        throw Error(fmt::format("could not be read as a mesh ({})", importer.GetErrorString()), path.string(),
+                    "The file may be damaged, or not what its name says; write it again from where it came");
+    return *scene;
+}
+
+void requireWhole(const std::filesystem::path& path, const aiScene& scene) {
+    const Promise promise = promiseOf(path, lowerExtension(path));
+    size_t faces = 0;
+    for (unsigned i = 0; i < scene.mNumMeshes; ++i) faces += scene.mMeshes[i]->mNumFaces;
+    if (faces < promise.faces)
+        throw Error(
+            fmt::format("the file is truncated: it promises {} faces and holds {}", promise.faces, faces),
+            path.string(), "Write it again from where it came");
+}
+
+}  // namespace
+
+FileMesh importMesh(const std::filesystem::path& path) {
+    requireReadable(path);
+    if (!isMeshFile(path))
+        throw Error("is no mesh format that is read", path.string(),
+                    "Use OBJ, PLY, STL, OFF, glTF, GLB or FBX");
+    if (std::filesystem::file_size(path) == 0)
+        throw Error("the file is empty", path.string(), "Write it again from where it came");
+    Assimp::Importer importer;
+    const aiScene& scene = readScene(importer, path);
+    requireWhole(path, scene);
+    FileMesh out;
+    out.mesh = std::make_shared<Mesh>();
+    try {
+        Gather gather(scene, *out.mesh);
+        if (scene.mRootNode) gather.walk(*scene.mRootNode, aiMatrix4x4(), 0);
+        out.mesh->points.set("P", std::move(gather.positions));
+        if (gather.wantNormals && !gather.normals.empty())
+            out.mesh->corners.set("N", std::move(gather.normals));
+        if (gather.wantUvs && !gather.uvs.empty()) out.mesh->corners.set("uv", std::move(gather.uvs));
+        if (!gather.slots.empty()) out.mesh->faces.set("slot", std::move(gather.slots));
+        if (out.mesh->faceCount() == 0) throw Error("holds no faces");
+        out.mesh->finish();
+    } catch (const Error& e) {
+        throw Error(e.problem(), path.string(), "Write the mesh again from where it came");
+    }
+    for (unsigned i = 0; i < scene.mNumMaterials; ++i)
+        out.materials.push_back(convert(*scene.mMaterials[i], path.parent_path()));
+    return out;
+}
+
+const std::vector<std::string>& meshExtensions() {
+    static const std::vector<std::string> extensions = {".obj",  ".ply", ".stl", ".off",
+                                                        ".gltf", ".glb", ".fbx"};
+    return extensions;
+}
+
+bool isMeshFile(const std::filesystem::path& path) {
+    const auto& known = meshExtensions();
+    return std::find(known.begin(), known.end(), lowerExtension(path)) != known.end();
+}
+
+}  // namespace ovrix

@@ -1,0 +1,32 @@
+// Meshes from files: OBJ (with MTL), PLY, STL, OFF, glTF, GLB, FBX.
+#pragma once
+#include <filesystem>
+
+#include "base/progress.h"
+#include "geo/mesh.h"
+
+namespace ovrix {
+
+/// A material as a mesh file describes it. Colours are linear.
+struct FileMaterial {
+    std::string name;
+    Color baseColor{0.8f, 0.8f, 0.8f}, emission{0.0f, 0.0f, 0.0f};
+    float roughness = 0.6f, metalness = 0.0f;
+    std::string baseColorImage;  ///< path, empty for none
+};
+
+struct FileMesh {
+    std::shared_ptr<Mesh> mesh;  ///< finished; all parts of the file as one, in the file's own units and axes
+    std::vector<FileMaterial> materials;  ///< one per slot of the mesh
+};
+
+/// Reads in a process of its own, so that a damaged file can neither bring the program down nor hang it.
+/// Throws Error naming the file and what is wrong with it (missing, empty, a folder, not readable, damaged,
+/// positions that are no numbers, indices out of range, nothing to show), or Cancelled.
+FileMesh readMesh(const std::filesystem::path& path, Progress& progress);
+
+/// The extensions that readMesh() takes, in lower case with the dot.
+const std::vector<std::string>& meshExtensions();
+bool isMeshFile(const std::filesystem::path& path);
+
+}  // namespace ovrix

@@ -1,0 +1,51 @@
+// How a step is declared: once, in the file that computes it. The card, the scene file, the command line and
+// the manual's reference pages are made from this.
+#pragma once
+#include <functional>
+
+#include "base/progress.h"
+#include "field/field.h"
+#include "geo/elements.h"
+#include "geo/surface.h"
+
+namespace ovrix {
+
+/// What a step is for; also its colour.
+enum class Phase { Place, Shape, Move, Look };
+std::string phaseName(Phase phase);
+
+/// What a step is given.
+struct StepInput {
+    const Geometry& in;
+    const ResolvedParams& params;
+    SurfacePtr surface;             ///< what the layer lies on, in world space; null when it lies on nothing
+    double share = 1.0;             ///< part of the elements to make, 0 to 1: less than 1 in Draft
+    size_t memoryLimit = SIZE_MAX;  ///< bytes that a result may take
+    Progress& progress;
+};
+
+struct StepType {
+    std::string id, title;
+    Phase phase = Phase::Shape;
+    std::string help;
+    GeometryKind takes = GeometryKind::Points, gives = GeometryKind::Points;
+    std::vector<ParamSpec> params;
+    /// Pure: the same input gives the same bits on any number of threads. Throws Error or Cancelled.
+    std::function<Geometry(const StepInput&)> apply;
+};
+
+/// All steps, in the order of menus. Adding a step adds a line in step_registry.cpp.
+const std::vector<StepType>& stepTypes();
+/// Null when there is none of that id.
+const StepType* findStepType(const std::string& id);
+
+/// The attributes of points as samples for fields.
+Samples samplesOf(const AttributeSet& points);
+
+/// Throws an Error with the figure and a way out when @p bytes is more than @p limit.
+void askForMemory(double bytes, size_t limit, double elements);
+
+/// "1.2 GB", "340 MB", "12 kB".
+std::string byteText(double bytes);
+
+}  // namespace ovrix

@@ -1,0 +1,20 @@
+// The table of steps. A new step is its own header and source, one line here, one test.
+#include "ops/copies_of.h"
+#include "ops/orient.h"
+#include "ops/scatter.h"
+#include "ops/vary_size.h"
+
+namespace ovrix {
+
+const std::vector<StepType>& stepTypes() {
+    static const std::vector<StepType> types = {scatterStep(), orientStep(), varySizeStep(), copiesOfStep()};
+    return types;
+}
+
+const StepType* findStepType(const std::string& id) {
+    for (const StepType& type : stepTypes())
+        if (type.id == id) return &type;
+    return nullptr;
+}
+
+}  // namespace ovrix

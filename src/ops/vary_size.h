@@ -1,0 +1,19 @@
+// Gives each element a size of its own.
+#pragma once
+#include "ops/step.h"
+
+namespace ovrix {
+
+struct VarySizeOptions {
+    DrivenRange between = {0.8f, 1.2f, {}};  ///< factor on the prototype's own size
+    float small = 0.0f;  ///< 0 all sizes alike often, 1 mostly small ones with a few large
+    uint64_t seed = 1;
+};
+
+/// The points with "scale" multiplied by a factor from the range. Depends on seed and id alone.
+std::shared_ptr<const PointSet> varySize(const PointSet& points, const VarySizeOptions& options,
+                                         Progress& progress);
+
+StepType varySizeStep();
+
+}  // namespace ovrix

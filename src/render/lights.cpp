@@ -1,0 +1,200 @@
+#include "render/lights.h"
+
+#include <algorithm>
+#include <limits>
+
+namespace ovrix {
+
+namespace {
+
+constexpr float kFar = std::numeric_limits<float>::infinity();
+
+/// A direction within a cone around @p axis, evenly by solid angle.
+V3f inCone(const V3f& axis, float cosAngle, float u, float v) {
+    const float c = 1.0f - u * (1.0f - cosAngle), s = std::sqrt(std::max(0.0f, 1.0f - c * c)),
+                phi = 2 * kPi * v;
+    V3f t, b;
+    basis(axis, t, b);
+    return t * (s * std::cos(phi)) + b * (s * std::sin(phi)) + axis * c;
+}
+
+float conePdf(float cosAngle) { return 1.0f / (2.0f * kPi * std::max(1e-9f, 1.0f - cosAngle)); }
+
+LightSample sample(const SunLight& s, const V3f&, float u, float v) {
+    return {inCone(s.direction, s.cosAngle, u, v), kFar, conePdf(s.cosAngle), s.radiance};
+}
+
+LightHit hit(const SunLight& s, const V3f&, const V3f& d) {
+    if (d.dot(s.direction) < s.cosAngle) return {};
+    return {s.radiance, kFar, conePdf(s.cosAngle), true};
+}
+
+LightSample sample(const QuadLight& q, const V3f& from, float u, float v) {
+    const V3f to = q.corner + q.side1 * u + q.side2 * v - from;
+    const float distance2 = to.dot(to), distance = std::sqrt(distance2);
+    if (distance <= 0.0f) return {};
+    const V3f d = to / distance;
+    const float cosine = -d.dot(q.normal);
+    if (cosine <= 0.0f) return {};
+    return {d, distance, distance2 / (cosine * q.area), q.radiance};
+}
+
+LightHit hit(const QuadLight& q, const V3f& origin, const V3f& d) {
+    const float cosine = -d.dot(q.normal);
+    if (cosine <= 0.0f) return {};
+    const float t = (origin - q.corner).dot(q.normal) / cosine;
+    if (t <= 0.0f) return {};
+    const V3f local = origin + d * t - q.corner;
+    const float a = local.dot(q.side1) / q.side1.dot(q.side1), b = local.dot(q.side2) / q.side2.dot(q.side2);
+    if (a < 0 || a > 1 || b < 0 || b > 1) return {};
+    return {q.radiance, t, t * t / (cosine * q.area), true};
+}
+
+/// Cosine of the cone in which a ball is seen; rounding-safe for small and far balls.
+float ballCone(const BallLight& l, float distance2) {
+    return std::sqrt(std::max(0.0f, 1.0f - l.radius * l.radius / distance2));
+}
+
+float ballDistance(const BallLight& l, const V3f& origin, const V3f& d) {
+    const V3f to = l.center - origin;
+    const float along = to.dot(d), off2 = (to - d * along).dot(to - d * along),
+                under = l.radius * l.radius - off2;
+    return along - std::sqrt(std::max(0.0f, under));
+}
+
+float ballPdf(const BallLight& l, float distance2) {
+    const float sin2 = l.radius * l.radius / distance2;
+    // For narrow cones 1 - cos loses all digits: use its series.
+    const float oneMinusCos =
+        sin2 < 1e-3f ? 0.5f * sin2 * (1.0f + 0.25f * sin2) : 1.0f - ballCone(l, distance2);
+    return 1.0f / (2.0f * kPi * oneMinusCos);
+}
+
+LightSample sample(const BallLight& l, const V3f& from, float u, float v) {
+    const V3f to = l.center - from;
+    const float distance2 = to.dot(to);
+    if (distance2 <= l.radius * l.radius) return {};
+    const V3f d = inCone(to / std::sqrt(distance2), ballCone(l, distance2), u, v);
+    return {d, ballDistance(l, from, d), ballPdf(l, distance2), l.radiance};
+}
+
+LightHit hit(const BallLight& l, const V3f& origin, const V3f& d) {
+    const V3f to = l.center - origin;
+    const float along = to.dot(d), distance2 = to.dot(to);
+    const V3f off = to - d * along;
+    if (along <= 0.0f || off.dot(off) > l.radius * l.radius || distance2 <= l.radius * l.radius) return {};
+    return {l.radiance, ballDistance(l, origin, d), ballPdf(l, distance2), true};
+}
+
+LightSample sample(const DomeLight& l, const V3f&, float u, float v) {
+    float pdf = 0;
+    const V3f d = l.sample(u, v, pdf);
+    return {d, kFar, pdf, l.radiance(d)};
+}
+
+LightHit hit(const DomeLight& l, const V3f&, const V3f& d) { return {l.radiance(d), kFar, l.pdf(d), true}; }
+
+size_t pick(const float* cumulated, size_t count, float u, float& rest) {
+    const size_t i =
+        std::min(size_t(std::upper_bound(cumulated, cumulated + count, u) - cumulated), count - 1);
+    const float low = i ? cumulated[i - 1] : 0.0f, width = cumulated[i] - low;
+    rest = width > 0 ? std::clamp((u - low) / width, 0.0f, 0.99999994f) : 0.5f;
+    return i;
+}
+
+}  // namespace
+
+DomeLight::DomeLight(std::shared_ptr<const Image> image, const V3f& scale, float turn)
+    : image_(std::move(image)), scale_(scale), turn_(turn) {
+    if (!image_) return;
+    width_ = image_->width;
+    height_ = image_->height;
+    const size_t w = size_t(width_), h = size_t(height_);
+    cells_.resize(w * h);
+    density_.resize(w * h);
+    rows_.resize(h);
+    double all = 0;
+    std::vector<double> rowSum(h, 0.0), weight(w * h);
+    for (size_t y = 0; y < h; ++y) {
+        const double top = std::cos(M_PI * double(y) / double(h)),
+                     bottom = std::cos(M_PI * double(y + 1) / double(h));
+        const double solid = 2 * M_PI / double(w) * (top - bottom);
+        for (size_t x = 0; x < w; ++x) {
+            const Color c = image_->color(int(x), int(y));
+            weight[y * w + x] =
+                (std::max(0.0f, c.x) + std::max(0.0f, c.y) + std::max(0.0f, c.z) + 1e-6) * solid;
+            rowSum[y] += weight[y * w + x];
+        }
+        all += rowSum[y];
+        for (size_t x = 0; x < w; ++x) density_[y * w + x] = float(weight[y * w + x] / solid);
+    }
+    double sum = 0;
+    for (size_t y = 0; y < h; ++y) {
+        double inRow = 0;
+        for (size_t x = 0; x < w; ++x) {
+            cells_[y * w + x] = float((inRow += weight[y * w + x]) / rowSum[y]);
+            density_[y * w + x] = float(double(density_[y * w + x]) / all);
+        }
+        rows_[y] = float((sum += rowSum[y]) / all);
+    }
+}
+
+V3f DomeLight::pixelDirection(float x, float y) const {
+    // Even by solid angle within a row: rows are bands between two cosines.
+    const float band = std::floor(y), top = std::cos(kPi * band / float(height_)),
+                bottom = std::cos(kPi * (band + 1) / float(height_));
+    const float c = lerp(top, bottom, y - band), s = std::sqrt(std::max(0.0f, 1.0f - c * c));
+    const float phi = 2 * kPi * (x / float(width_) - 0.5f) + turn_;
+    return V3f(s * std::sin(phi), c, s * std::cos(phi));
+}
+
+namespace {
+
+void pixelOf(const V3f& d, float turn, float& u, float& v) {
+    u = (std::atan2(d.x, d.z) - turn) / (2 * kPi) + 0.5f;
+    u -= std::floor(u);
+    v = std::acos(std::clamp(d.y, -1.0f, 1.0f)) / kPi;
+}
+
+}  // namespace
+
+V3f DomeLight::radiance(const V3f& d) const {
+    if (!image_) return scale_;
+    float u, v;
+    pixelOf(d, turn_, u, v);
+    // The poles do not wrap: keep half a pixel away from them, or the sample reaches the other one.
+    const float margin = 0.5f / float(height_);
+    return V3f(image_->sample(u, 1.0f - std::clamp(v, margin, 1.0f - margin))) * scale_;
+}
+
+V3f DomeLight::sample(float u, float v, float& pdf) const {
+    if (!image_) {
+        pdf = 1.0f / (4 * kPi);
+        const float c = 1 - 2 * u, s = std::sqrt(std::max(0.0f, 1 - c * c));
+        return V3f(s * std::cos(2 * kPi * v), c, s * std::sin(2 * kPi * v));
+    }
+    float restY, restX;
+    const size_t y = pick(rows_.data(), rows_.size(), v, restY);
+    const size_t x = pick(&cells_[y * size_t(width_)], size_t(width_), u, restX);
+    pdf = density_[y * size_t(width_) + x];
+    return pixelDirection(float(x) + restX, float(y) + restY);
+}
+
+float DomeLight::pdf(const V3f& d) const {
+    if (!image_) return 1.0f / (4 * kPi);
+    float u, v;
+    pixelOf(d, turn_, u, v);
+    const int x = std::clamp(int(u * float(width_)), 0, width_ - 1),
+              y = std::clamp(int(v * float(height_)), 0, height_ - 1);
+    return density_[size_t(y) * size_t(width_) + size_t(x)];
+}
+
+LightSample sampleLight(const Light& light, const V3f& from, float u, float v) {
+    return std::visit([&](const auto& l) { return sample(l, from, u, v); }, light);
+}
+
+LightHit hitLight(const Light& light, const V3f& origin, const V3f& direction) {
+    return std::visit([&](const auto& l) { return hit(l, origin, direction); }, light);
+}
+
+}  // namespace ovrix

@@ -1,0 +1,73 @@
+// Lights: what they give, and how to aim at them.
+#pragma once
+#include <memory>
+#include <variant>
+#include <vector>
+
+#include "base/image.h"
+
+namespace ovrix {
+
+/// Parallel light from a disc. @ref radiance is over the disc.
+struct SunLight {
+    V3f direction{0, 1, 0};  ///< towards the sun
+    float cosAngle = 1.0f;   ///< cosine of half the disc's width
+    V3f radiance{0, 0, 0};
+};
+
+/// A parallelogram that shines to one side: corner + u * side1 + v * side2, towards side1 x side2.
+struct QuadLight {
+    V3f corner, side1, side2, normal;
+    float area = 0;
+    V3f radiance{0, 0, 0};
+};
+
+struct BallLight {
+    V3f center;
+    float radius = 0;
+    V3f radiance{0, 0, 0};
+};
+
+/// Light from all directions by an image, and its importance table: pieces of equal rows and columns,
+/// sampled by inverting cumulated sums (Pharr, Jakob, Humphreys, "Physically Based Rendering", 3rd
+/// ed., 13.6.7).
+class DomeLight {
+  public:
+    /// @param image  latitude-longitude, row 0 up, middle column towards +Z; null for even light
+    /// @param turn   radians around the vertical
+    DomeLight(std::shared_ptr<const Image> image, const V3f& scale, float turn);
+    V3f radiance(const V3f& direction) const;
+    V3f sample(float u, float v, float& pdf) const;  ///< a direction
+    float pdf(const V3f& direction) const;
+
+  private:
+    V3f pixelDirection(float x, float y) const;
+    std::shared_ptr<const Image> image_;
+    V3f scale_;
+    float turn_;
+    int width_ = 1, height_ = 1;
+    std::vector<float> rows_, cells_;  // cumulated: over rows, and within each row
+    std::vector<float> density_;       // per pixel, per steradian
+};
+
+using Light = std::variant<SunLight, QuadLight, BallLight, DomeLight>;
+
+/// Light that reaches a point from one sample on a light.
+struct LightSample {
+    V3f direction{0, 1, 0};
+    float distance = 0;  ///< infinity for far lights
+    float pdf = 0;       ///< per steradian; 0 when nothing comes from there
+    V3f radiance{0, 0, 0};
+};
+LightSample sampleLight(const Light& light, const V3f& from, float u, float v);
+
+/// What a ray that leaves everything else meets: radiance (0 where it misses), distance and the pdf that
+/// sampleLight() would have had for it.
+struct LightHit {
+    V3f radiance{0, 0, 0};
+    float distance = 0, pdf = 0;
+    bool hit = false;
+};
+LightHit hitLight(const Light& light, const V3f& origin, const V3f& direction);
+
+}  // namespace ovrix

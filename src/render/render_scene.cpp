@@ -1,0 +1,160 @@
+#include "render/render_scene.h"
+
+#include <embree3/rtcore.h>
+
+#include "base/parallel.h"
+#include "geo/embree_device.h"
+
+namespace ovrix {
+
+struct RenderScene::Prototype {
+    MeshPtr mesh;
+    RTCScene scene = nullptr;
+    explicit Prototype(MeshPtr m) : mesh(std::move(m)), scene(rtcNewScene(embreeDevice())) {
+        RTCGeometry geometry = meshGeometry(*mesh);
+        rtcAttachGeometryByID(scene, geometry, 0);
+        rtcReleaseGeometry(geometry);
+        rtcCommitScene(scene);
+    }
+    ~Prototype() { rtcReleaseScene(scene); }
+};
+
+RenderScene::RenderScene() : top_(rtcNewScene(embreeDevice())) {}
+RenderScene::~RenderScene() { rtcReleaseScene(top_); }
+
+uint32_t RenderScene::addMaterial(SurfaceMaterial material) {
+    materials_.push_back(std::move(material));
+    return uint32_t(materials_.size() - 1);
+}
+
+uint32_t RenderScene::addMesh(const MeshPtr& mesh) {
+    const auto [it, isNew] = meshIndex_.try_emplace(mesh.get(), uint32_t(meshes_.size()));
+    if (isNew) meshes_.push_back(std::make_unique<Prototype>(mesh));
+    return it->second;
+}
+
+uint32_t RenderScene::addLook(std::vector<uint32_t> materials) {
+    looks_.push_back(std::move(materials));
+    return uint32_t(looks_.size() - 1);
+}
+
+namespace {
+
+RTCGeometry newInstance(RTCScene prototype, const M44f& m) {
+    RTCGeometry geometry = rtcNewGeometry(embreeDevice(), RTC_GEOMETRY_TYPE_INSTANCE);
+    rtcSetGeometryInstancedScene(geometry, prototype);
+    rtcSetGeometryTransform(geometry, 0, RTC_FORMAT_FLOAT4X4_COLUMN_MAJOR,
+                            m.getValue());  // row vectors: same order
+    rtcCommitGeometry(geometry);
+    return geometry;
+}
+
+}  // namespace
+
+void RenderScene::addInstance(const Instance& instance, const M44f& matrix) {
+    addInstances(
+        {&instance, 1}, [&](size_t) { return matrix; }, Progress::none());
+}
+
+void RenderScene::addInstances(std::span<const Instance> instances, const std::function<M44f(size_t)>& matrix,
+                               Progress& progress) {
+    const size_t first = instances_.size();
+    instances_.insert(instances_.end(), instances.begin(), instances.end());
+    parallelFor(instances.size(), progress, [&](size_t i) {
+        RTCGeometry geometry = newInstance(meshes_[instances[i].mesh]->scene, matrix(i));
+        rtcAttachGeometryByID(top_, geometry, uint32_t(first + i));
+        rtcReleaseGeometry(geometry);
+    });
+}
+
+void RenderScene::commit(Progress& progress) {
+    Progress::Task task(progress, "Building the render");
+    // The tree is built in one go; the library asks now and then whether to go on.
+    rtcSetSceneProgressMonitorFunction(
+        top_, [](void* p, double) { return !static_cast<Progress*>(p)->cancelled(); }, &progress);
+    rtcCommitScene(top_);
+    rtcSetSceneProgressMonitorFunction(top_, nullptr, nullptr);
+    progress.check();
+    instances_.shrink_to_fit();
+    RTCBounds b;
+    rtcGetSceneBounds(top_, &b);
+    bounds_ = Box3f(V3f(b.lower_x, b.lower_y, b.lower_z), V3f(b.upper_x, b.upper_y, b.upper_z));
+}
+
+size_t RenderScene::bytes() const {
+    size_t total = instances_.capacity() * sizeof(Instance);
+    for (const auto& m : meshes_) total += m->mesh->bytes();
+    return total;
+}
+
+RayHit RenderScene::intersect(const Ray& ray, bool coherent) const {
+    RTCRayHit r;
+    r.ray.org_x = ray.origin.x, r.ray.org_y = ray.origin.y, r.ray.org_z = ray.origin.z;
+    r.ray.dir_x = ray.direction.x, r.ray.dir_y = ray.direction.y, r.ray.dir_z = ray.direction.z;
+    r.ray.tnear = 0.0f, r.ray.tfar = std::numeric_limits<float>::infinity();
+    r.ray.time = 0.0f, r.ray.mask = 0xFFFFFFFFu, r.ray.id = 0, r.ray.flags = 0;
+    r.hit.geomID = r.hit.instID[0] = RTC_INVALID_GEOMETRY_ID;
+    RTCIntersectContext context;
+    rtcInitIntersectContext(&context);
+    if (coherent) context.flags = RTC_INTERSECT_CONTEXT_FLAG_COHERENT;
+    rtcIntersect1(top_, &context, &r);
+    if (r.hit.geomID == RTC_INVALID_GEOMETRY_ID) return {};
+    return {r.ray.tfar,      r.hit.u,      r.hit.v,
+            r.hit.instID[0], r.hit.primID, V3f(r.hit.Ng_x, r.hit.Ng_y, r.hit.Ng_z)};
+}
+
+bool RenderScene::blocked(const V3f& origin, const V3f& d, float distance) const {
+    RTCRay r;
+    r.org_x = origin.x, r.org_y = origin.y, r.org_z = origin.z;
+    r.dir_x = d.x, r.dir_y = d.y, r.dir_z = d.z;
+    r.tnear = 0.0f, r.tfar = distance * 0.9999f;
+    r.time = 0.0f, r.mask = 0xFFFFFFFFu, r.id = 0, r.flags = 0;
+    RTCIntersectContext context;
+    rtcInitIntersectContext(&context);
+    rtcOccluded1(top_, &context, &r);
+    return r.tfar < 0.0f;
+}
+
+namespace {
+
+/// Normals go by the inverse transpose; up to length that is the matrix of cofactors, which also exists
+/// where the inverse does not.
+V3f normalToWorld(const float* m, const V3f& n) {
+    const V3f x(m[0], m[1], m[2]), y(m[4], m[5], m[6]), z(m[8], m[9], m[10]);
+    const float turn = x.dot(y.cross(z)) < 0 ? -1.0f : 1.0f;
+    return (y.cross(z) * n.x + z.cross(x) * n.y + x.cross(y) * n.z) * turn;
+}
+
+V3f unitOr(const V3f& v, const V3f& otherwise) {
+    const float length2 = v.dot(v);
+    return length2 > 1e-36f && std::isfinite(length2) ? v / std::sqrt(length2) : otherwise;
+}
+
+}  // namespace
+
+SurfacePoint RenderScene::surfacePoint(const RayHit& hit, const Ray& ray) const {
+    const Instance& instance = instances_[hit.instance];
+    const Mesh& mesh = *meshes_[instance.mesh]->mesh;
+    float m[16];
+    rtcGetGeometryTransform(rtcGetGeometry(top_, hit.instance), 0.0f, RTC_FORMAT_FLOAT4X4_COLUMN_MAJOR, m);
+    const Triangle& t = mesh.triangles()[hit.triangle];
+    const float w = 1.0f - hit.u - hit.v;
+    SurfacePoint p;
+    p.position = ray.origin + ray.direction * hit.distance;
+    p.faceNormal = unitOr(normalToWorld(m, hit.faceNormal), -ray.direction);
+    const auto n = mesh.normals();
+    p.normal = unitOr(normalToWorld(m, n[t[0]] * w + n[t[1]] * hit.u + n[t[2]] * hit.v), p.faceNormal);
+    if (p.faceNormal.dot(ray.direction) > 0.0f) p.faceNormal = -p.faceNormal;
+    if (p.normal.dot(p.faceNormal) < 0.0f) p.normal = -p.normal;
+    if (const auto uv = mesh.uvs(); !uv.empty()) p.uv = uv[t[0]] * w + uv[t[1]] * hit.u + uv[t[2]] * hit.v;
+    const auto slots = mesh.slots();
+    const auto& look = looks_[instance.look];
+    const size_t slot = slots.empty() ? 0 : size_t(slots[mesh.triangleFace(hit.triangle)]);
+    p.material = look[std::min(slot, look.size() - 1)];
+    p.element = instance.element;
+    p.object = instance.object;
+    p.layer = instance.layer;
+    return p;
+}
+
+}  // namespace ovrix

@@ -1,0 +1,94 @@
+// What is rendered: meshes once, instances by reference, materials, lights.
+#pragma once
+#include <functional>
+#include <map>
+#include <memory>
+#include <vector>
+
+#include "base/progress.h"
+#include "field/field.h"
+#include "geo/mesh.h"
+#include "render/camera.h"
+#include "render/lights.h"
+
+struct RTCSceneTy;  // Embree's
+
+namespace ovrix {
+
+struct SurfaceMaterial {
+    DrivenColor base{Color(0.0f), Color(0.5f), nullptr}, emission{Color(0.0f), Color(0.0f), nullptr};
+    Driven roughness{0, 0.5f, nullptr}, metalness{0, 0.0f, nullptr}, specular{0, 0.5f, nullptr},
+        glow{0, 1.0f, nullptr};
+    bool glows() const {
+        return emission.field || emission.high.x > 0 || emission.high.y > 0 || emission.high.z > 0;
+    }
+};
+
+/// One ray's hit, before shading.
+struct RayHit {
+    float distance = 0, u = 0, v = 0;
+    uint32_t instance = UINT32_MAX, triangle = 0;
+    V3f faceNormal;  ///< not normalised, in the instance's own space
+    bool hit() const { return instance != UINT32_MAX; }
+};
+
+/// Everything shading needs of a hit, in world space.
+struct SurfacePoint {
+    V3f position, normal, faceNormal;  ///< unit, turned to the side that the ray came from
+    V2f uv{0, 0};
+    uint64_t element = 0;
+    uint32_t material = 0, object = 0, layer = 0;
+};
+
+/// Filled by one thread, then committed; after that const and thread safe. Memory per instance beyond
+/// Embree's own is sizeof(Instance).
+class RenderScene {
+  public:
+    RenderScene();
+    ~RenderScene();
+    RenderScene(const RenderScene&) = delete;
+    RenderScene& operator=(const RenderScene&) = delete;
+
+    uint32_t addMaterial(SurfaceMaterial material);
+    /// A mesh to be instanced. Adding the same mesh again gives the same index.
+    uint32_t addMesh(const MeshPtr& mesh);
+    /// Materials of an instance's slots; one entry serves all slots. Gives an index for addInstance().
+    uint32_t addLook(std::vector<uint32_t> materials);
+    struct Instance {
+        uint32_t mesh, look, object, layer;
+        uint64_t element;
+    };
+    void addInstance(const Instance& instance, const M44f& matrix);
+    /// Many instances at once, on all threads.
+    void addInstances(std::span<const Instance> instances, const std::function<M44f(size_t)>& matrix,
+                      Progress& progress);
+    /// Builds the ray tracer's tree. Throws Cancelled.
+    void commit(Progress& progress);
+
+    /// Lights and materials may be replaced after commit(), while no ray is traced.
+    std::vector<Light> lights;
+    void clearMaterials() { materials_.clear(); }
+
+    RayHit intersect(const Ray& ray, bool coherent) const;
+    /// True when something lies between the origin and @p distance along the ray.
+    bool blocked(const V3f& origin, const V3f& direction, float distance) const;
+    SurfacePoint surfacePoint(const RayHit& hit, const Ray& ray) const;
+    const SurfaceMaterial& materialOf(const SurfacePoint& p) const { return materials_[p.material]; }
+
+    size_t instanceCount() const { return instances_.size(); }
+    size_t bytes() const;
+    const Box3f& bounds() const { return bounds_; }
+    void* embreeScene() const { return top_; }
+
+  private:
+    struct Prototype;
+    std::vector<SurfaceMaterial> materials_;
+    std::vector<std::vector<uint32_t>> looks_;
+    std::vector<std::unique_ptr<Prototype>> meshes_;
+    std::map<const Mesh*, uint32_t> meshIndex_;
+    std::vector<Instance> instances_;
+    RTCSceneTy* top_ = nullptr;
+    Box3f bounds_;
+};
+
+}  // namespace ovrix

@@ -1,0 +1,51 @@
+// The path tracer.
+#pragma once
+#include "base/progress.h"
+#include "render/film.h"
+#include "render/render_scene.h"
+#include "render/sampler.h"
+
+namespace ovrix {
+
+struct RenderOptions {
+    int bounces = 6;      ///< reflections after the first hit
+    float limit = 10.0f;  ///< largest indirect light of one sample, per colour; 0 for none
+    bool clearBackground = false;
+    uint32_t seed = 0;
+};
+
+/// Unidirectional path tracing with next-event estimation, multiple importance sampling (Veach and Guibas,
+/// "Optimally Combining Sampling Techniques for Monte Carlo Rendering", SIGGRAPH 95,
+/// doi:10.1145/218380.218498; power heuristic) and Russian roulette by throughput from the fourth
+/// bounce on. A pixel's sums depend on its place and the passes in order, never on threads or regions.
+class Renderer {
+  public:
+    /// @param scene  committed; must outlive the renderer
+    Renderer(const RenderScene& scene, const Camera& camera, const RenderOptions& options)
+        : scene_(scene), camera_(camera), options_(options) {}
+
+    /// Adds sample number @p pass to every pixel of @p region, which must lie in the film. Cancelling takes
+    /// a few milliseconds; the pass is then in part done and the film must not be kept.
+    void renderPass(Film& film, uint32_t pass, const Rect& region, Progress& progress) const;
+
+    /// One sample for every block of @p step x @p step pixels, spread over the block: a first look.
+    void renderPreview(Film& film, int step, const Rect& region, Progress& progress) const;
+
+    /// The first ray of a pixel's sample. The sampler goes on with its next dimensions.
+    Ray primaryRay(const Film& film, int x, int y, Sampler& sampler) const;
+
+  private:
+    struct Path;
+    void samplePixel(FilmPixel& pixel, const Film& film, int x, int y, uint32_t pass) const;
+    bool meetLights(Path& path, const RayHit& hit) const;
+    void gatherLight(Path& path, const SurfacePoint& point, const class Bsdf& bsdf, const V3f& wo,
+                     const struct Frame& frame) const;
+    bool bounce(Path& path, const SurfacePoint& point, const class Bsdf& bsdf, const V3f& wo,
+                const struct Frame& frame) const;
+
+    const RenderScene& scene_;
+    Camera camera_;
+    RenderOptions options_;
+};
+
+}  // namespace ovrix

@@ -1,0 +1,58 @@
+// Low-discrepancy samples, a function of (pixel, pass, dimension) alone.
+#pragma once
+#include <array>
+#include <cstdint>
+
+namespace ovrix {
+
+/// Four-dimensional Sobol points, Owen-scrambled by hashing, padded to any dimension by independent
+/// shuffles. Sobol and Joe-Kuo direction numbers; Burley, "Practical Hash-based Owen Scrambling",
+/// JCGT 9(4), 2020. The same pixel, pass and call order give the same numbers on any thread.
+class Sampler {
+  public:
+    Sampler(uint32_t x, uint32_t y, uint32_t pass, uint32_t seed)
+        : index_(pass), key_(hash(hash(x ^ hash(y)) ^ seed)) {}
+
+    /// The next four numbers in [0, 1): one set of dimensions that are well spread together.
+    std::array<float, 4> next4() {
+        const uint32_t setKey = hash(key_ ^ (0x9e3779b9u * ++set_));
+        const uint32_t index = nestedScramble(index_, setKey);
+        const std::array<uint32_t, 4> point = sobol(index);
+        std::array<float, 4> out;
+        for (uint32_t d = 0; d < 4; ++d) {
+            const uint32_t x = nestedScramble(point[d], hash(setKey ^ (0x85ebca6bu * (d + 1))));
+            out[d] = float(x >> 8) * 0x1p-24f;
+        }
+        return out;
+    }
+
+    static std::array<uint32_t, 4> sobol(uint32_t index);
+
+  private:
+    static uint32_t hash(uint32_t x) {
+        x ^= x >> 16;
+        x *= 0x21f0aaadu;
+        x ^= x >> 15;
+        x *= 0x735a2d97u;
+        return x ^ (x >> 15);
+    }
+    static uint32_t reverseBits(uint32_t x) {
+        x = ((x >> 1) & 0x55555555u) | ((x & 0x55555555u) << 1);
+        x = ((x >> 2) & 0x33333333u) | ((x & 0x33333333u) << 2);
+        x = ((x >> 4) & 0x0f0f0f0fu) | ((x & 0x0f0f0f0fu) << 4);
+        return __builtin_bswap32(x);
+    }
+    /// Base-2 Owen scramble: each bit is flipped by a hash of the bits above it.
+    static uint32_t nestedScramble(uint32_t x, uint32_t seed) {
+        x = reverseBits(x);
+        x ^= x * 0x3d20adeau;
+        x += seed;
+        x *= (seed >> 16) | 1u;
+        x ^= x * 0x05526c56u;
+        x ^= x * 0x53a22864u;
+        return reverseBits(x);
+    }
+    uint32_t index_, key_, set_ = 0;
+};
+
+}  // namespace ovrix

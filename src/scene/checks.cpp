@@ -1,0 +1,251 @@
+#include "scene/checks.h"
+
+#include <unistd.h>
+
+#include "base/error.h"
+#include "scene/edits.h"
+
+namespace ovrix {
+
+std::string severityName(Severity severity) {
+    static const char* names[] = {"note", "warning", "error"};
+    return names[size_t(severity)];
+}
+
+namespace {
+
+class Finder {
+  public:
+    Finder(const Document& d, const LayerResults& l, Evaluator& e, double f, Progress& p)
+        : document(d), layers(l), evaluator(e), frame(f), progress(p) {}
+
+    std::vector<Check> run() {
+        checkLights();
+        checkCamera();
+        for (const NodePtr& node : document.nodes()) {
+            progress.check();
+            checkReferences(*node);
+            if (node->category() == Category::Object) checkObject(*node);
+            if (node->category() == Category::Layer) checkLayer(*node);
+            if (node->category() == Category::Light) checkLightFile(*node);
+        }
+        std::stable_sort(found.begin(), found.end(),
+                         [](const Check& a, const Check& b) { return a.severity > b.severity; });
+        return std::move(found);
+    }
+
+  private:
+    void add(Severity severity, std::string text, const std::string& node, const std::string& step = {},
+             std::string fixTitle = {}, std::function<Document(const Document&)> fix = {}) {
+        found.push_back({severity, std::move(text), node, step, std::move(fixTitle), std::move(fix)});
+    }
+
+    void checkLights() {
+        for (const NodePtr& light : document.nodes(Category::Light))
+            if (light->rendered) return;
+        for (const NodePtr& m : document.nodes(Category::Material)) {
+            const Color e = std::get<Color>(document.value(m->id, "emission", frame));
+            if (e.x > 0 || e.y > 0 || e.z > 0) return;
+        }
+        add(Severity::Error, "Nothing lights the scene: the render will be black", {}, {},
+            "Add a sun and a sky", [](const Document& d) {
+                Document out = d;
+                Node sun = makeNode(out, "sun");
+                out.put(sun);
+                Node sky = makeNode(out, "sky");
+                sky.params["sun"].value = sun.id;
+                out.put(sky);
+                return out;
+            });
+    }
+
+    void checkCamera() {
+        const auto id = std::get<std::string>(document.value("render", "camera", frame));
+        const Node* camera = document.find(id);
+        if (camera && camera->category() == Category::Camera) return;
+        add(Severity::Error, "The render has no camera", "render", {}, "Use a camera", [](const Document& d) {
+            Document out = d;
+            std::string cameraId;
+            if (const auto cameras = d.nodes(Category::Camera); !cameras.empty())
+                cameraId = cameras[0]->id;
+            else {
+                Node made = makeNode(out, "camera");
+                cameraId = made.id;
+                out.put(std::move(made));
+            }
+            return withValue(out, {"render", "", "camera"}, cameraId);
+        });
+    }
+
+    void checkMissing(const std::string& ref, const std::string& what, const Node& node,
+                      const std::string& step) {
+        if (ref.empty() || document.find(ref)) return;
+        add(Severity::Error,
+            fmt::format("{}: {} refers to \"{}\", which is not in the scene", node.name, what, ref), node.id,
+            step);
+    }
+
+    void checkParams(const Node& node, const std::vector<ParamSpec>& specs, const ParamMap& params,
+                     const std::string& step) {
+        for (const ParamSpec& spec : specs) {
+            const Param p = paramOr(spec, params);
+            if (spec.type == ParamType::Ref)
+                checkMissing(std::get<std::string>(p.value), spec.title, node, step);
+            if (spec.type == ParamType::Refs)
+                for (const std::string& r : std::get<Refs>(p.value)) checkMissing(r, spec.title, node, step);
+            if (spec.type == ParamType::Shares)
+                for (const Share& s : std::get<Shares>(p.value)) checkMissing(s.ref, spec.title, node, step);
+            if (!p.field) continue;
+            for (const FieldSource& source : p.field->sources)
+                if (const auto it = source.params.find("file"); source.on && it != source.params.end())
+                    checkFile(std::get<std::string>(it->second.value), node, step);
+        }
+    }
+
+    void checkFile(const std::string& file, const Node& node, const std::string& step) {
+        std::error_code code;
+        if (file.empty() || std::filesystem::exists(evaluator.resolve(file), code)) return;
+        add(Severity::Error, fmt::format("{}: the file {} is missing", node.name, file), node.id, step);
+    }
+
+    void checkReferences(const Node& node) {
+        checkParams(node, specsOf(node), node.params, {});
+        for (const Step& s : node.steps)
+            if (s.on) checkParams(node, specsOf(s), s.params, s.id);
+        checkMissing(node.parent, "its parent", node, {});
+        if (!findNodeType(node.type))
+            add(Severity::Warning,
+                fmt::format("{}: this version knows no \"{}\"; it is kept and does nothing", node.name,
+                            node.type),
+                node.id);
+    }
+
+    void checkLightFile(const Node& node) {
+        if (node.type == "dome")
+            checkFile(std::get<std::string>(document.value(node.id, "file", frame)), node, {});
+    }
+
+    void checkObject(const Node& node) {
+        try {
+            const MeshReport r = evaluator.object(document, node.id, frame, progress).report;
+            if (r.nonManifoldEdges)
+                add(Severity::Note,
+                    fmt::format("{}: {} edges have more than two faces", node.name, r.nonManifoldEdges),
+                    node.id);
+            if (r.degenerateFaces)
+                add(Severity::Note,
+                    fmt::format("{}: {} faces have no area; nothing is placed on them", node.name,
+                                r.degenerateFaces),
+                    node.id);
+            if (r.flippedEdges)
+                add(Severity::Warning,
+                    fmt::format("{}: faces are turned against each other along {} edges, so things may stand "
+                                "on the wrong side",
+                                node.name, r.flippedEdges),
+                    node.id, {}, "Turn all over", [id = node.id](const Document& d) {
+                        const bool now = std::get<bool>(d.value(id, "flip"));
+                        return withValue(d, {id, "", "flip"}, !now);
+                    });
+            if (r.openEdges && !r.nonManifoldEdges && !r.flippedEdges)
+                add(Severity::Note, fmt::format("{}: is open along {} edges", node.name, r.openEdges),
+                    node.id);
+        } catch (const Error& e) {
+            add(Severity::Error, e.what(), node.id);
+        }
+        if (std::abs(document.worldMatrix(node.id, frame).determinant()) < 1e-18f)
+            add(Severity::Error, node.name + ": its scale is 0, so it cannot be seen", node.id, {},
+                "Set its scale to 1", [id = node.id](const Document& d) {
+                    return withValue(d, {id, "", "scale"}, V3d(1));
+                });
+    }
+
+    void checkLayer(const Node& layer) {
+        const auto surfaceId = std::get<std::string>(document.value(layer.id, "surface", frame));
+        if (surfaceId.empty())
+            add(Severity::Error, layer.name + ": lies on no surface, so it makes nothing", layer.id);
+        if (!layer.shown && layer.rendered)
+            add(Severity::Warning, layer.name + " is hidden but will render", layer.id, {}, "Show it",
+                flagFix(layer.id, true));
+        if (layer.shown && !layer.rendered)
+            add(Severity::Warning, layer.name + " is shown but will not render", layer.id, {}, "Render it",
+                flagFix(layer.id, false));
+        for (const Step& s : layer.steps)
+            if (s.on && s.type == "copies_of") checkCycle(layer, s, surfaceId);
+        const auto it = layers.find(layer.id);
+        if (it != layers.end()) checkResult(layer, it->second);
+    }
+
+    static std::function<Document(const Document&)> flagFix(std::string id, bool shown) {
+        return [id, shown](const Document& d) {
+            return withText(d, id + (shown ? "/shown" : "/rendered"), "true");
+        };
+    }
+
+    void checkCycle(const Node& layer, const Step& step, const std::string& surfaceId) {
+        for (const Share& s :
+             std::get<Shares>(paramOr(*findSpec(specsOf(step), "prototypes"), step.params).value))
+            if (s.ref == surfaceId && !surfaceId.empty())
+                add(Severity::Note,
+                    fmt::format("{}: puts copies of {} on itself", layer.name, document.get(surfaceId).name),
+                    layer.id, step.id);
+    }
+
+    void checkResult(const Node& layer, const LayerResult& result) {
+        for (const StepReport& r : result.steps)
+            if (!r.error.empty()) {
+                const Step* step = layer.step(r.step);
+                const StepType* type = step ? findStepType(step->type) : nullptr;
+                add(Severity::Error,
+                    fmt::format("{}, {}: {}{}", layer.name, type ? type->title : r.step, r.error,
+                                r.remedy.empty() ? "" : ". " + r.remedy),
+                    layer.id, r.step);
+                return;
+            }
+        if (elementCount(result.geometry) == 0) return checkEmpty(layer, result);
+        if (kindOf(result.geometry) == GeometryKind::Points)
+            add(Severity::Warning, layer.name + ": ends in bare points, which do not render", layer.id, {},
+                "Add Copies of", [id = layer.id](const Document& d) {
+                    const Node& l = d.get(id);
+                    return withStep(d, id, l.steps.size(), makeStep("copies_of", l));
+                });
+        const double full = double(bytesOf(result.geometry)) / result.share;
+        const double limit = std::get<double>(document.value("scene", "memory", frame)) * 1e9;
+        if (full > limit)
+            add(Severity::Error,
+                fmt::format("{}: at Full it takes about {}, more than the limit of {}", layer.name,
+                            byteText(full), byteText(limit)),
+                layer.id);
+    }
+
+    void checkEmpty(const Node& layer, const LayerResult& result) {
+        for (const StepReport& r : result.steps) {
+            const Step* step = layer.step(r.step);
+            if (r.out != 0 || !step || !step->on) continue;
+            const std::string title = findStepType(step->type)->title;
+            const bool masked = step->params.count("keep") && step->params.at("keep").field;
+            add(Severity::Warning,
+                fmt::format("{}: makes nothing, because {} {}", layer.name, title,
+                            masked ? "keeps no element: its mask is 0 everywhere"
+                                   : "gives no element: its count is too small"),
+                layer.id, r.step);
+            return;
+        }
+        add(Severity::Warning, layer.name + ": makes nothing, because it has no step that is on", layer.id);
+    }
+
+    const Document& document;
+    const LayerResults& layers;
+    Evaluator& evaluator;
+    double frame;
+    Progress& progress;
+    std::vector<Check> found;
+};
+
+}  // namespace
+
+std::vector<Check> findChecks(const Document& document, const LayerResults& layers, Evaluator& evaluator,
+                              double frame, Progress& progress) {
+    return Finder(document, layers, evaluator, frame, progress).run();
+}
+
+}  // namespace ovrix

@@ -1,0 +1,198 @@
+#include "scene/document.h"
+
+#include "base/error.h"
+
+namespace ovrix {
+
+Category Node::category() const {
+    const NodeType* t = findNodeType(type);
+    return t ? t->category : Category::Object;
+}
+
+const Step* Node::step(const std::string& stepId) const {
+    for (const Step& s : steps)
+        if (s.id == stepId) return &s;
+    return nullptr;
+}
+
+Document Document::fresh() {
+    Document d;
+    const auto add = [&](const char* type, const char* name) {
+        Node n = makeNode(d, type, name);
+        d.put(n);
+        return n.id;
+    };
+    add("scene", "Scene");
+    const std::string render = add("render", "Render");
+    const std::string sun = add("sun", "Sun"), sky = add("sky", "Sky"), camera = add("camera", "Camera");
+    Node settings = d.get(render);
+    settings.params["camera"].value = camera;
+    d.put(settings);
+    Node air = d.get(sky);
+    air.params["sun"].value = sun;
+    d.put(air);
+    return d;
+}
+
+std::vector<NodePtr> Document::nodes(Category category) const {
+    std::vector<NodePtr> found;
+    for (const NodePtr& n : nodes_)
+        if (n->category() == category) found.push_back(n);
+    return found;
+}
+
+const Node* Document::find(const std::string& id) const {
+    const size_t place = placeOf(id);
+    return place < nodes_.size() ? nodes_[place].get() : nullptr;
+}
+
+const Node& Document::get(const std::string& id) const {
+    const Node* node = find(id);
+    if (!node) throw Error("there is nothing with the id \"" + id + "\" in the scene");
+    return *node;
+}
+
+std::vector<NodePtr> Document::layersOn(const std::string& objectId) const {
+    std::vector<NodePtr> found;
+    for (const NodePtr& n : nodes(Category::Layer))
+        if (std::get<std::string>(value(n->id, "surface")) == objectId) found.push_back(n);
+    return found;
+}
+
+bool Document::isPrototype(const std::string& objectId) const {
+    for (const NodePtr& layer : nodes(Category::Layer))
+        for (const Step& step : layer->steps)
+            for (const auto& [id, param] : step.params)
+                if (const auto* shares = std::get_if<Shares>(&param.value))
+                    for (const Share& s : *shares)
+                        if (s.ref == objectId) return true;
+    return false;
+}
+
+size_t Document::placeOf(const std::string& id) const {
+    for (size_t i = 0; i < nodes_.size(); ++i)
+        if (nodes_[i]->id == id) return i;
+    return nodes_.size();
+}
+
+void Document::put(Node node) {
+    const size_t place = placeOf(node.id);
+    auto shared = std::make_shared<const Node>(std::move(node));
+    if (place < nodes_.size())
+        nodes_[place] = std::move(shared);
+    else
+        nodes_.push_back(std::move(shared));
+}
+
+void Document::insert(size_t place, Node node) {
+    nodes_.insert(nodes_.begin() + std::ptrdiff_t(std::min(place, nodes_.size())),
+                  std::make_shared<const Node>(std::move(node)));
+}
+
+bool Document::remove(const std::string& id) {
+    const size_t place = placeOf(id);
+    if (place == nodes_.size()) return false;
+    nodes_.erase(nodes_.begin() + std::ptrdiff_t(place));
+    return true;
+}
+
+static std::string slug(const std::string& name) {
+    std::string out;
+    for (unsigned char c : name) {
+        if (std::isalnum(c))
+            out += char(std::tolower(c));
+        else if (!out.empty() && out.back() != '_')
+            out += '_';
+    }
+    while (!out.empty() && out.back() == '_') out.pop_back();
+    return out.empty() ? "node" : out;
+}
+
+std::string Document::freeId(const std::string& name) const {
+    const std::string base = slug(name);
+    std::string id = base;
+    for (int i = 2; find(id); ++i) id = base + "_" + std::to_string(i);
+    return id;
+}
+
+Value Document::value(const std::string& nodeId, const std::string& param, double frame) const {
+    const Node& node = get(nodeId);
+    const ParamSpec* spec = findSpec(specsOf(node), param);
+    if (!spec) throw Error("\"" + nodeId + "\" has no parameter \"" + param + "\"");
+    return paramOr(*spec, node.params).at(frame);
+}
+
+M44f transformMatrix(const V3f& position, const V3f& r, const V3f& scale) {
+    M44f m, turn;
+    m.setScale(scale);
+    turn.rotate(V3f(radians(r.x), radians(r.y), radians(r.z)));
+    m *= turn;
+    m[3][0] = position.x, m[3][1] = position.y, m[3][2] = position.z;
+    return m;
+}
+
+M44f Document::worldMatrix(const std::string& nodeId, double frame) const {
+    M44f world;
+    std::vector<std::string> seen;
+    for (std::string id = nodeId; !id.empty() && std::find(seen.begin(), seen.end(), id) == seen.end();) {
+        const Node* node = find(id);
+        if (!node || !findSpec(specsOf(*node), "rotation")) break;
+        const auto v = [&](const char* name) { return V3f(std::get<V3d>(value(id, name, frame))); };
+        world = world * transformMatrix(v("position"), v("rotation"), v("scale"));
+        seen.push_back(id);
+        id = node->parent;
+    }
+    return world;
+}
+
+bool Document::operator==(const Document& other) const {
+    if (nodes_.size() != other.nodes_.size() || unknown != other.unknown) return false;
+    for (size_t i = 0; i < nodes_.size(); ++i)
+        if (nodes_[i] != other.nodes_[i] && !(*nodes_[i] == *other.nodes_[i])) return false;
+    return true;
+}
+
+static const std::vector<ParamSpec> kNoSpecs;
+
+const std::vector<ParamSpec>& specsOf(const Node& node) {
+    const NodeType* t = findNodeType(node.type);
+    return t ? t->params : kNoSpecs;
+}
+
+const std::vector<ParamSpec>& specsOf(const Step& step) {
+    const StepType* t = findStepType(step.type);
+    return t ? t->params : kNoSpecs;
+}
+
+const ParamSpec* findSpec(const std::vector<ParamSpec>& specs, const std::string& id) {
+    for (const ParamSpec& s : specs)
+        if (s.id == id) return &s;
+    return nullptr;
+}
+
+static ParamMap defaults(const std::vector<ParamSpec>& specs) {
+    ParamMap params;
+    for (const ParamSpec& s : specs) params[s.id] = paramOr(s, {});
+    return params;
+}
+
+Step makeStep(const std::string& type, const Node& layer) {
+    const StepType* t = findStepType(type);
+    if (!t) throw Error("there is no step \"" + type + "\"", {}, "ovrix-cli describe lists them");
+    Step step{type, type, true, defaults(t->params)};
+    for (int i = 2; layer.step(step.id); ++i) step.id = type + "_" + std::to_string(i);
+    return step;
+}
+
+Node makeNode(const Document& document, const std::string& type, const std::string& name) {
+    const NodeType* t = findNodeType(type);
+    if (!t) throw Error("there is no kind of node \"" + type + "\"", {}, "ovrix-cli describe lists them");
+    Node node;
+    node.type = type;
+    node.name = name.empty() ? t->title : name;
+    node.id = document.freeId(node.name);
+    node.params = defaults(t->params);
+    return node;
+}
+
+}  // namespace ovrix

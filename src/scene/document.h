@@ -1,0 +1,99 @@
+// The document: a list of nodes, each immutable and shared. Copying a document is cheap, so undo keeps whole
+// documents and workers get one of their own.
+#pragma once
+#include <filesystem>
+#include <memory>
+#include <nlohmann/json.hpp>
+#include <string>
+#include <vector>
+
+#include "field/param.h"
+#include "ops/step.h"
+#include "scene/node_types.h"
+
+namespace ovrix {
+
+/// One card of a recipe.
+struct Step {
+    std::string id;    ///< unique in its layer
+    std::string type;  ///< id in the step table
+    bool on = true;
+    ParamMap params;
+    nlohmann::json unknown = nlohmann::json::object();  ///< keys of a newer version, kept on save
+    bool operator==(const Step&) const = default;
+};
+
+/// An object, layer, light, camera, material or settings.
+struct Node {
+    std::string id;    ///< unique in the document, never changes
+    std::string type;  ///< id in the node table
+    std::string name;
+    std::string parent;    ///< an object whose transform carries this one; empty for none
+    bool shown = true;     ///< in the view
+    bool rendered = true;  ///< in the render
+    ParamMap params;
+    std::vector<Step> steps;  ///< layers only
+    nlohmann::json unknown = nlohmann::json::object();
+
+    Category category() const;
+    const Step* step(const std::string& stepId) const;
+    bool operator==(const Node&) const = default;
+};
+
+using NodePtr = std::shared_ptr<const Node>;
+
+class Document {
+  public:
+    /// A document with settings, a camera, a sun and a sky, and nothing else.
+    static Document fresh();
+
+    const std::vector<NodePtr>& nodes() const { return nodes_; }
+    std::vector<NodePtr> nodes(Category category) const;
+    /// Null when there is none of that id.
+    const Node* find(const std::string& id) const;
+    /// Throws Error when there is none of that id.
+    const Node& get(const std::string& id) const;
+    /// Layers whose "surface" is @p objectId.
+    std::vector<NodePtr> layersOn(const std::string& objectId) const;
+    /// Objects that a layer makes copies of, and that are rendered by it: prototypes need not be shown
+    /// themselves.
+    bool isPrototype(const std::string& objectId) const;
+
+    /// Adds or replaces; the place in the list stays.
+    void put(Node node);
+    void insert(size_t place, Node node);
+    bool remove(const std::string& id);
+    /// The place in nodes(), or nodes().size().
+    size_t placeOf(const std::string& id) const;
+    /// An id made from @p name that no node has: "stones_small", "stones_small_2"...
+    std::string freeId(const std::string& name) const;
+
+    /// The value at a frame, or the spec's initial one. Throws Error on an unknown node or parameter.
+    Value value(const std::string& nodeId, const std::string& param, double frame = 0) const;
+    /// Node to world, through all parents. A loop of parents ends where it closes.
+    M44f worldMatrix(const std::string& nodeId, double frame) const;
+
+    /// Keys at the top of the file that this version does not know.
+    nlohmann::json unknown = nlohmann::json::object();
+
+    /// Same contents: compares what nodes hold.
+    bool operator==(const Document& other) const;
+
+  private:
+    std::vector<NodePtr> nodes_;
+};
+
+/// Specs of a node's or step's parameters; empty for a type that this version does not know.
+const std::vector<ParamSpec>& specsOf(const Node& node);
+const std::vector<ParamSpec>& specsOf(const Step& step);
+const ParamSpec* findSpec(const std::vector<ParamSpec>& specs, const std::string& id);
+
+/// A step of that type with its defaults. Throws Error on an unknown type.
+Step makeStep(const std::string& type, const Node& layer);
+/// A node of that type with its defaults, named, with an id that is free. Throws Error on an unknown type.
+Node makeNode(const Document& document, const std::string& type, const std::string& name = {});
+
+/// Scale, then rotation around X, Y, Z in degrees, then position.
+M44f transformMatrix(const V3f& position, const V3f& rotationDegrees, const V3f& scale);
+
+}  // namespace ovrix

@@ -1,0 +1,372 @@
+#include "scene/edits.h"
+
+#include "base/error.h"
+
+namespace ovrix {
+
+namespace {
+
+/// Calls @p change with a copy of the node and puts it back.
+template <class Change>
+Document changed(const Document& document, const std::string& id, const Change& change) {
+    Node node = document.get(id);
+    change(node);
+    Document out = document;
+    out.put(std::move(node));
+    return out;
+}
+
+Step& stepIn(Node& node, const std::string& id) {
+    for (Step& s : node.steps)
+        if (s.id == id) return s;
+    throw Error("\"" + node.id + "\" has no step \"" + id + "\"");
+}
+
+const std::vector<ParamSpec>& specsAt(const Node& node, const std::string& step) {
+    if (step.empty()) return specsOf(node);
+    const Step* s = node.step(step);
+    if (!s) throw Error("\"" + node.id + "\" has no step \"" + step + "\"");
+    return specsOf(*s);
+}
+
+const FieldSource& sourceAt(const Param& param, const ParamPath& path) {
+    if (!param.field || size_t(path.source) >= param.field->sources.size())
+        throw Error("there is no such field source", path.text());
+    return param.field->sources[size_t(path.source)];
+}
+
+const ParamSpec& ownSpec(const Document& document, const ParamPath& path) {
+    const ParamSpec* spec = findSpec(specsAt(document.get(path.node), path.step), path.param);
+    if (!spec) throw Error("there is no such parameter", path.text(), "ovrix-cli describe lists them");
+    return *spec;
+}
+
+Param ownParam(const Document& document, const ParamPath& path) {
+    const Node& node = document.get(path.node);
+    const ParamMap& params = path.step.empty() ? node.params : node.step(path.step)->params;
+    return paramOr(ownSpec(document, path), params);
+}
+
+}  // namespace
+
+std::string ParamPath::text() const {
+    std::string out = node + (step.empty() ? "" : "/" + step) + "/" + param;
+    if (source >= 0) out += fmt::format("/field/{}/{}", source, sourceParam);
+    return out;
+}
+
+static std::vector<std::string> splitText(const std::string& text, char by) {
+    std::vector<std::string> parts(1);
+    for (char c : text) {
+        if (c == by)
+            parts.emplace_back();
+        else
+            parts.back() += c;
+    }
+    return parts;
+}
+
+ParamPath ParamPath::parse(const Document& document, const std::string& text) {
+    std::vector<std::string> parts = splitText(text, '/');
+    ParamPath path;
+    if (parts.size() >= 5 && parts[parts.size() - 3] == "field") {
+        path.sourceParam = parts.back();
+        const std::string& index = parts[parts.size() - 2];
+        if (index.empty() || index.size() > 6 || index.find_first_not_of("0123456789") != std::string::npos)
+            throw Error("expected the number of a field source", text);
+        path.source = std::stoi(index);
+        parts.resize(parts.size() - 3);
+    }
+    if (parts.size() < 2 || parts.size() > 3)
+        throw Error("is no path to a parameter", text, "Write NODE/PARAM or LAYER/STEP/PARAM");
+    path.node = parts[0];
+    path.step = parts.size() == 3 ? parts[1] : "";
+    path.param = parts.back();
+    specAt(document, path);
+    return path;
+}
+
+const ParamSpec& specAt(const Document& document, const ParamPath& path) {
+    const ParamSpec& own = ownSpec(document, path);
+    if (path.source < 0) return own;
+    const FieldSource& source = sourceAt(ownParam(document, path), path);
+    if (path.sourceParam == "strength") return strengthSpec();
+    const SourceType* type = findSourceType(source.type);
+    const ParamSpec* spec = type ? findSpec(type->params, path.sourceParam) : nullptr;
+    if (!spec) throw Error("there is no such parameter of the field source", path.text());
+    return *spec;
+}
+
+Param paramAt(const Document& document, const ParamPath& path) {
+    const Param own = ownParam(document, path);
+    if (path.source < 0) return own;
+    const FieldSource source = sourceAt(own, path);
+    return path.sourceParam == "strength" ? source.strength : paramOr(specAt(document, path), source.params);
+}
+
+Document withParam(const Document& document, const ParamPath& path, Param param) {
+    const ParamSpec& spec = specAt(document, path);
+    if (!holdsType(spec.type, param.value)) throw Error("expected a " + typeName(spec.type), path.text());
+    param.value = clampToSpec(spec, param.value);
+    if (path.source >= 0) {
+        Param own = ownParam(document, path);
+        auto field = std::make_shared<Field>(*own.field);
+        FieldSource& source = field->sources[size_t(path.source)];
+        (path.sourceParam == "strength" ? source.strength : source.params[path.sourceParam]) =
+            std::move(param);
+        own.field = field;
+        ParamPath owner = path;
+        owner.source = -1;
+        return withParam(document, owner, std::move(own));
+    }
+    return changed(document, path.node, [&](Node& node) {
+        (path.step.empty() ? node.params : stepIn(node, path.step).params)[path.param] = std::move(param);
+    });
+}
+
+Document withValue(const Document& document, const ParamPath& path, const Value& value) {
+    Param param = paramAt(document, path);
+    param.value = value;
+    return withParam(document, path, std::move(param));
+}
+
+Document withField(const Document& document, const ParamPath& path, std::shared_ptr<const Field> field) {
+    Param param = paramAt(document, path);
+    if (!specAt(document, path).drivable) throw Error("takes no field", path.text());
+    param.field = std::move(field);
+    return withParam(document, path, std::move(param));
+}
+
+namespace {
+
+double parseNumber(const std::string& text, const std::string& where) {
+    size_t used = 0;
+    double x = 0;
+    try {
+        x = std::stod(text, &used);
+    } catch (const std::exception&) {
+    }
+    if (used == 0 || used != text.size() || !std::isfinite(x))
+        throw Error("\"" + text + "\" is no number", where);
+    return x;
+}
+
+bool parseFlag(const std::string& text, const std::string& where) {
+    if (text == "true" || text == "on" || text == "yes" || text == "1") return true;
+    if (text == "false" || text == "off" || text == "no" || text == "0") return false;
+    throw Error("\"" + text + "\" is neither true nor false", where);
+}
+
+Color parseColor(const std::string& text, const std::string& where) {
+    if (text.size() == 7 && text[0] == '#' &&
+        text.find_first_not_of("0123456789abcdefABCDEF", 1) == std::string::npos) {
+        const auto part = [&](size_t i) {  // the usual notation is in sRGB; light inside is linear
+            const float s = float(std::stoi(text.substr(i, 2), nullptr, 16)) / 255.0f;
+            return s <= 0.04045f ? s / 12.92f : std::pow((s + 0.055f) / 1.055f, 2.4f);
+        };
+        return Color(part(1), part(3), part(5));
+    }
+    const auto parts = splitText(text, ',');
+    if (parts.size() != 3) throw Error("expected #rrggbb or three numbers", where);
+    return Color(float(parseNumber(parts[0], where)), float(parseNumber(parts[1], where)),
+                 float(parseNumber(parts[2], where)));
+}
+
+Value parseValue(const ParamSpec& spec, const std::string& text, const std::string& where) {
+    switch (spec.type) {
+        case ParamType::Bool:
+            return parseFlag(text, where);
+        case ParamType::Int:
+            return int64_t(std::clamp(parseNumber(text, where), -9e15, 9e15));
+        case ParamType::Number:
+            return parseNumber(text, where);
+        case ParamType::Range: {
+            const auto dots = text.find("..");
+            if (dots == std::string::npos) throw Error("expected two numbers as 0.2..0.8", where);
+            return Range{parseNumber(text.substr(0, dots), where), parseNumber(text.substr(dots + 2), where)};
+        }
+        case ParamType::Vector: {
+            const auto parts = splitText(text, ',');
+            if (parts.size() != 3) throw Error("expected three numbers as 1,2,3", where);
+            return V3d(parseNumber(parts[0], where), parseNumber(parts[1], where),
+                       parseNumber(parts[2], where));
+        }
+        case ParamType::Color:
+            return parseColor(text, where);
+        case ParamType::Refs:
+            return text.empty() ? Refs{} : Refs(splitText(text, ','));
+        case ParamType::Shares: {
+            Shares shares;
+            for (const std::string& part : splitText(text, ',')) {
+                const auto colon = part.find(':');
+                shares.push_back({part.substr(0, colon), colon == std::string::npos
+                                                             ? 1.0
+                                                             : parseNumber(part.substr(colon + 1), where)});
+            }
+            return shares;
+        }
+        default:
+            return valueFromJson(spec, text);
+    }
+}
+
+}  // namespace
+
+Document withText(const Document& document, const std::string& path, const std::string& text) {
+    const std::vector<std::string> parts = splitText(path, '/');
+    if (parts.size() == 2 && document.find(parts[0])) {
+        if (parts[1] == "shown" || parts[1] == "rendered")
+            return changed(document, parts[0], [&](Node& n) {
+                (parts[1] == "shown" ? n.shown : n.rendered) = parseFlag(text, path);
+            });
+        if (parts[1] == "name") return changed(document, parts[0], [&](Node& n) { n.name = text; });
+        if (parts[1] == "parent") {
+            if (!text.empty()) document.get(text);
+            return changed(document, parts[0], [&](Node& n) { n.parent = text; });
+        }
+    }
+    if (parts.size() == 3 && parts[2] == "on")
+        return withStepOn(document, parts[0], parts[1], parseFlag(text, path));
+    const ParamPath where = ParamPath::parse(document, path);
+    const ParamSpec& spec = specAt(document, where);
+    if (!text.empty() && text.front() == '{') {
+        const auto json = nlohmann::ordered_json::parse(text, nullptr, false);
+        if (json.is_discarded()) throw Error("is not JSON", path);
+        return withParam(document, where, paramFromJson(spec, json));
+    }
+    return withValue(document, where, parseValue(spec, text, path));
+}
+
+Document withNode(const Document& document, Node node) {
+    Document out = document;
+    out.put(std::move(node));
+    return out;
+}
+
+namespace {
+
+void dropReferences(ParamMap& params, const std::string& id) {
+    for (auto& [name, param] : params) {
+        if (auto* text = std::get_if<std::string>(&param.value); text && *text == id) text->clear();
+        if (auto* refs = std::get_if<Refs>(&param.value))
+            std::replace(refs->begin(), refs->end(), id, std::string());
+        if (auto* shares = std::get_if<Shares>(&param.value))
+            std::erase_if(*shares, [&](const Share& s) { return s.ref == id; });
+    }
+}
+
+}  // namespace
+
+Document withoutNode(const Document& document, const std::string& id) {
+    if (document.get(id).category() == Category::Settings) throw Error("the scene's settings stay");
+    Document out = document;
+    for (const NodePtr& layer : document.layersOn(id)) out = withoutNode(out, layer->id);
+    out.remove(id);
+    const std::vector<NodePtr> rest = out.nodes();
+    for (const NodePtr& other : rest) {
+        Node n = *other;
+        if (n.parent == id) n.parent = document.get(id).parent;
+        dropReferences(n.params, id);
+        for (Step& s : n.steps) dropReferences(s.params, id);
+        if (!(n == *other)) out.put(std::move(n));
+    }
+    return out;
+}
+
+Document withDuplicate(const Document& document, const std::string& id, std::string* newId) {
+    Document out = document;
+    Node copy = document.get(id);
+    if (copy.category() == Category::Settings) throw Error("the scene's settings cannot be copied");
+    copy.name += " copy";
+    copy.id = out.freeId(copy.name);
+    if (newId) *newId = copy.id;
+    const std::string copyId = copy.id;
+    out.insert(document.placeOf(id) + 1, std::move(copy));
+    for (const NodePtr& layer : document.layersOn(id)) {
+        Node l = *layer;
+        l.id = out.freeId(l.name);
+        l.params["surface"].value = copyId;
+        out.insert(out.nodes().size(), std::move(l));
+    }
+    return out;
+}
+
+Document withStep(const Document& document, const std::string& layer, size_t place, Step step) {
+    return changed(document, layer, [&](Node& n) {
+        n.steps.insert(n.steps.begin() + std::ptrdiff_t(std::min(place, n.steps.size())), std::move(step));
+    });
+}
+
+Document withoutStep(const Document& document, const std::string& layer, const std::string& step) {
+    return changed(document, layer, [&](Node& n) {
+        stepIn(n, step);
+        std::erase_if(n.steps, [&](const Step& s) { return s.id == step; });
+    });
+}
+
+Document withStepMoved(const Document& document, const std::string& layer, const std::string& step,
+                       size_t place) {
+    return changed(document, layer, [&](Node& n) {
+        Step moved = stepIn(n, step);
+        std::erase_if(n.steps, [&](const Step& s) { return s.id == step; });
+        n.steps.insert(n.steps.begin() + std::ptrdiff_t(std::min(place, n.steps.size())), std::move(moved));
+    });
+}
+
+Document withStepOn(const Document& document, const std::string& layer, const std::string& step, bool on) {
+    return changed(document, layer, [&](Node& n) { stepIn(n, step).on = on; });
+}
+
+std::vector<const StepType*> fittingSteps(const Node& layer, size_t place) {
+    GeometryKind before = GeometryKind::Nothing;
+    for (size_t i = 0; i < std::min(place, layer.steps.size()); ++i)
+        if (const StepType* t = findStepType(layer.steps[i].type)) before = t->gives;
+    const StepType* next = place < layer.steps.size() ? findStepType(layer.steps[place].type) : nullptr;
+    std::vector<const StepType*> fitting;
+    for (const StepType& t : stepTypes())
+        if (t.takes == before && (!next || t.gives == next->takes)) fitting.push_back(&t);
+    return fitting;
+}
+
+Document withLayer(const Document& document, const std::string& surface, const std::string& prototype,
+                   std::string* newId) {
+    const Node& below = document.get(surface);
+    const std::string thing =
+        prototype.empty() ? "Layer" : document.get(prototype).name + " on " + below.name;
+    Node layer = makeNode(document, "layer", thing);
+    layer.params["surface"].value = surface;
+    for (const char* type : {"scatter", "orient", "vary_size", "copies_of"})
+        layer.steps.push_back(makeStep(type, layer));
+    if (!prototype.empty()) layer.steps.back().params["prototypes"].value = Shares{{prototype, 1.0}};
+    if (newId) *newId = layer.id;
+    return withNode(document, std::move(layer));
+}
+
+Document withMeshFile(const Document& document, const std::filesystem::path& file, const FileMesh& mesh,
+                      std::string* newId) {
+    Document out = document;
+    Node object = makeNode(out, "mesh_file", file.stem().string());
+    object.params["file"].value = file.string();
+    Refs slots;
+    for (const FileMaterial& m : mesh.materials) {
+        Node material = makeNode(out, "surface", m.name.empty() ? object.name + " material" : m.name);
+        material.params["base"].value = m.baseColor;
+        material.params["roughness"].value = double(m.roughness);
+        material.params["metalness"].value = double(m.metalness);
+        material.params["emission"].value = m.emission;
+        if (!m.baseColorImage.empty() && !mesh.mesh->uvs().empty()) {
+            auto field = std::make_shared<Field>();
+            field->sources.push_back(makeSource("image"));
+            field->sources[0].params["file"].value = m.baseColorImage;
+            material.params["base"].field = field;
+        }
+        slots.push_back(material.id);
+        out.put(std::move(material));
+    }
+    object.params["slots"].value = slots;
+    if (newId) *newId = object.id;
+    out.put(std::move(object));
+    return out;
+}
+
+}  // namespace ovrix

@@ -1,0 +1,60 @@
+// Edits: each takes a document and gives the changed one. The window and the command line change nothing
+// by another way.
+#pragma once
+#include "io/mesh_reader.h"
+#include "scene/document.h"
+#include "scene/scene_file.h"
+
+namespace ovrix {
+
+/// Where a parameter lives: "sun/elevation", "barnacles/scatter/count", or inside a field
+/// "barnacles/scatter/keep/field/0/soft" (source 0) and ".../field/0/strength".
+struct ParamPath {
+    std::string node, step, param;
+    int source = -1;  ///< index in the parameter's field, or -1
+    std::string sourceParam = {};
+
+    /// Throws Error when the text is no such path in the document.
+    static ParamPath parse(const Document& document, const std::string& text);
+    std::string text() const;
+    bool operator==(const ParamPath&) const = default;
+};
+
+/// The spec and the parameter at a path. Throw Error when there is none.
+const ParamSpec& specAt(const Document& document, const ParamPath& path);
+Param paramAt(const Document& document, const ParamPath& path);
+
+Document withParam(const Document& document, const ParamPath& path, Param param);
+/// Sets the value, clamped to the hard range.
+Document withValue(const Document& document, const ParamPath& path, const Value& value);
+/// Sets or removes (null) the field of a drivable parameter.
+Document withField(const Document& document, const ParamPath& path, std::shared_ptr<const Field> field);
+/// Sets what a text says: "3000", "0.2..0.8", "1,2,3", "true", "#rrggbb", a choice, a path, "a:0.7,b:0.3", or
+/// JSON. Also "NODE/shown", "NODE/rendered", "NODE/name", "NODE/parent" and "NODE/STEP/on".
+Document withText(const Document& document, const std::string& path, const std::string& text);
+
+Document withNode(const Document& document, Node node);
+/// Removes a node, its layers when it is a surface, and every reference to it.
+Document withoutNode(const Document& document, const std::string& id);
+/// A copy of the node right after it; with its layers when it is a surface. @p newId gets the copy's id.
+Document withDuplicate(const Document& document, const std::string& id, std::string* newId = nullptr);
+
+Document withStep(const Document& document, const std::string& layer, size_t place, Step step);
+Document withoutStep(const Document& document, const std::string& layer, const std::string& step);
+Document withStepMoved(const Document& document, const std::string& layer, const std::string& step,
+                       size_t place);
+Document withStepOn(const Document& document, const std::string& layer, const std::string& step, bool on);
+
+/// Types of steps that fit at a place: what comes before gives what they take, and what they give is
+/// taken by what follows.
+std::vector<const StepType*> fittingSteps(const Node& layer, size_t place);
+
+/// A new layer on a surface with the steps to scatter, orient, size and copy @p prototype (may be empty).
+Document withLayer(const Document& document, const std::string& surface, const std::string& prototype,
+                   std::string* newId = nullptr);
+
+/// A new object from a mesh file that was read: with a material per slot when the file has some.
+Document withMeshFile(const Document& document, const std::filesystem::path& file, const FileMesh& mesh,
+                      std::string* newId = nullptr);
+
+}  // namespace ovrix

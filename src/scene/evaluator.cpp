@@ -1,0 +1,295 @@
+#include "scene/evaluator.h"
+
+#include <chrono>
+
+#include "base/error.h"
+#include "base/files.h"
+#include "base/hash.h"
+#include "geo/primitives.h"
+
+namespace ovrix {
+
+namespace {
+
+using Clock = std::chrono::steady_clock;
+
+double millisecondsSince(Clock::time_point start) {
+    return std::chrono::duration<double, std::milli>(Clock::now() - start).count();
+}
+
+void addMatrix(Hasher& h, const M44f& m) {
+    for (int r = 0; r < 4; ++r)
+        for (int c = 0; c < 4; ++c) h.add(double(m[r][c]));
+}
+
+float unitInMetres(const std::string& unit) {
+    if (unit == "millimetre") return 0.001f;
+    if (unit == "centimetre") return 0.01f;
+    if (unit == "inch") return 0.0254f;
+    if (unit == "foot") return 0.3048f;
+    return 1.0f;
+}
+
+/// From the file's unit and up axis to metres and Y up.
+M44f fileMatrix(const ResolvedParams& p) {
+    const float s = unitInMetres(p.text("unit"));
+    M44f m(s, 0, 0, 0, 0, s, 0, 0, 0, 0, s, 0, 0, 0, 0, 1);
+    if (p.text("up") == "Z") m = M44f(s, 0, 0, 0, 0, 0, -s, 0, 0, s, 0, 0, 0, 0, 0, 1);
+    return m;
+}
+
+MeshPtr turnedOver(const Mesh& mesh) {
+    Mesh out = mesh;
+    auto n = out.corners.add<V3f>("N");
+    for (size_t f = 0; f < out.faceCount(); ++f) {
+        const auto b = out.faceStart[f], e = out.faceStart[f + 1];
+        std::reverse(out.cornerPoint.begin() + b, out.cornerPoint.begin() + e);
+        std::reverse(n.begin() + b, n.begin() + e);
+        if (out.corners.has("uv")) {
+            auto uv = out.corners.add<V2f>("uv");
+            std::reverse(uv.begin() + b, uv.begin() + e);
+        }
+    }
+    for (V3f& v : n) v = -v;
+    out.finish();
+    return std::make_shared<const Mesh>(std::move(out));
+}
+
+MeshPtr builtIn(const std::string& type, const ResolvedParams& p) {
+    if (type == "plane") return makePlane(float(p.number("size")), int(p.integer("divisions")));
+    if (type == "sphere") return makeSphere(float(p.number("radius")), int(p.integer("segments")));
+    if (type == "torus")
+        return makeTorus(float(p.number("radius")), float(p.number("tube")), int(p.integer("segments")));
+    if (type == "terrain")
+        return makeTerrain({float(p.number("size")), int(p.integer("divisions")), float(p.number("height")),
+                            float(p.number("feature")), float(p.number("ridges")),
+                            uint32_t(p.integer("seed"))});
+    throw Error("there is no kind of object \"" + type + "\"", {}, "Open the scene in a newer version");
+}
+
+}  // namespace
+
+Evaluator::Evaluator(size_t cacheBytes) : limit_(cacheBytes) {}
+
+void Evaluator::setFolder(const std::filesystem::path& folder) { images_.setFolder(folder); }
+
+size_t Evaluator::cachedBytes() const {
+    std::lock_guard lock(mutex_);
+    return bytes_;
+}
+
+template <class T>
+std::shared_ptr<const T> Evaluator::lookUp(uint64_t key, double* milliseconds) {
+    std::lock_guard lock(mutex_);
+    const auto it = entries_.find(key);
+    if (it == entries_.end()) return nullptr;
+    recent_.splice(recent_.begin(), recent_, it->second.recent);
+    if (milliseconds) *milliseconds = it->second.milliseconds;
+    return std::static_pointer_cast<const T>(it->second.value);
+}
+
+template <class T>
+void Evaluator::keep(uint64_t key, std::shared_ptr<const T> value, size_t bytes, double milliseconds) {
+    std::lock_guard lock(mutex_);
+    if (entries_.count(key)) return;
+    recent_.push_front(key);
+    entries_[key] = {std::move(value), bytes, milliseconds, recent_.begin()};
+    bytes_ += bytes;
+    while (bytes_ > limit_ && recent_.size() > 1) {  // what is in use elsewhere stays alive there
+        const auto oldest = entries_.find(recent_.back());
+        bytes_ -= oldest->second.bytes;
+        entries_.erase(oldest);
+        recent_.pop_back();
+    }
+}
+
+uint64_t Evaluator::objectHash(const Node& node, double frame) const {
+    Hasher h;
+    h.add(std::string_view(node.type));
+    for (const ParamSpec& spec :
+         specsOf(node)) {  // where it stands and what it wears are no part of its mesh
+        if (spec.id == "material" || spec.id == "slots" || spec.id == "position" || spec.id == "rotation" ||
+            spec.id == "scale")
+            continue;
+        addParamsToHash(h, std::span(&spec, 1), node.params, frame, [this](const std::string& p) {
+            return p.empty() ? 0
+                             : mixBits(fileStamp(resolve(p)) ^ std::hash<std::string>()(resolve(p).string()));
+        });
+    }
+    return h.value();
+}
+
+ObjectResult Evaluator::makeObject(const Node& node, double frame, Progress& progress) {
+    FieldContext context;
+    context.frame = frame;
+    const ResolvedParams p(specsOf(node), node.params, context);
+    ObjectResult result;
+    if (node.type != "mesh_file") {
+        result.mesh = builtIn(node.type, p);
+        return result;
+    }
+    if (p.text("file").empty())
+        throw Error("no mesh file is chosen", {}, "Choose a file, or drop one on the window");
+    FileMesh file = readMesh(resolve(p.text("file")), progress);
+    result.report = inspect(*file.mesh);
+    result.fileMaterials = std::move(file.materials);
+    const M44f matrix = fileMatrix(p);
+    result.mesh = matrix == M44f() ? MeshPtr(file.mesh) : transformed(*file.mesh, matrix);
+    if (p.flag("flip")) result.mesh = turnedOver(*result.mesh);
+    return result;
+}
+
+ObjectResult Evaluator::object(const Document& document, const std::string& id, double frame,
+                               Progress& progress) {
+    const Node& node = document.get(id);
+    const uint64_t key = objectHash(node, frame);
+    if (const auto known = lookUp<ObjectResult>(key)) return *known;
+    try {
+        auto made = std::make_shared<ObjectResult>(makeObject(node, frame, progress));
+        made->hash = key;
+        keep<ObjectResult>(key, made, made->mesh->bytes());
+        return *made;
+    } catch (const Error& e) {
+        throw Error(e.problem(), e.where().empty() ? node.name : e.where(), e.remedy());
+    }
+}
+
+SurfacePtr Evaluator::surface(const Document& document, const std::string& id, double frame,
+                              Progress& progress, uint64_t* hash) {
+    const ObjectResult own = object(document, id, frame, progress);
+    const M44f world = document.worldMatrix(id, frame);
+    Hasher h;
+    h.add(std::string_view("surface")).add(own.hash);
+    addMatrix(h, world);
+    if (hash) *hash = h.value();
+    if (const auto known = lookUp<Surface>(h.value())) return known;
+    const auto made =
+        std::make_shared<const Surface>(world == M44f() ? own.mesh : transformed(*own.mesh, world));
+    keep<Surface>(h.value(), made, made->bytes() + (world == M44f() ? 0 : made->mesh().bytes()));
+    return made;
+}
+
+FieldContext Evaluator::fieldContext(const Document& document, const std::string& surfaceId, double frame,
+                                     bool hasUvs) {
+    FieldContext context;
+    context.frame = frame;
+    context.images = &images_;
+    context.hasUvs = hasUvs;
+    const M44f world = document.worldMatrix(surfaceId, frame);
+    if (std::abs(world.determinant()) > 1e-20f) context.objectFromWorld = world.inverse();
+    V3f up;
+    world.multDirMatrix(V3f(0, 1, 0), up);
+    if (up.length() > 0.0f) context.objectUp = up.normalized();
+    return context;
+}
+
+bool Evaluator::runSteps(const Document& document, const Node& layer, const EvalOptions& options,
+                         LayerResult& result, Progress& progress) {
+    const std::string surfaceId = std::get<std::string>(document.value(layer.id, "surface", options.frame));
+    SurfacePtr surface;
+    Hasher base;
+    FieldContext context;
+    std::string trouble, cure;
+    try {
+        uint64_t surfaceHash = 0;
+        if (!surfaceId.empty())
+            surface = this->surface(document, surfaceId, options.frame, progress, &surfaceHash);
+        base.add(surfaceHash).add(result.share);
+        context = fieldContext(document, surfaceId, options.frame, surface && !surface->mesh().uvs().empty());
+    } catch (const Error& e) {
+        trouble = e.where().empty() ? e.problem() : e.where() + ": " + e.problem();
+        cure = e.remedy();
+    }
+    const size_t memory = size_t(std::get<double>(document.value("scene", "memory")) * 1e9);
+    uint64_t hash = base.value();
+    Geometry geometry;
+    for (size_t i = 0; i < layer.steps.size(); ++i) {
+        const Step& step = layer.steps[i];
+        StepReport report{step.id, elementCount(geometry), 0, 0, false, false, {}, {}};
+        const StepType* type = findStepType(step.type);
+        if (step.on) {
+            try {
+                if (!trouble.empty()) throw Error(trouble, {}, cure);
+                if (!type)
+                    throw Error("there is no step \"" + step.type + "\"", {},
+                                "Open the scene in a newer version");
+                if (kindOf(geometry) != type->takes)
+                    throw Error(fmt::format("takes {}, and gets {}", kindName(type->takes),
+                                            kindName(kindOf(geometry))),
+                                {}, "Move it to where they are made");
+                Hasher h;
+                h.add(hash).add(std::string_view(step.type));
+                addParamsToHash(h, type->params, step.params, options.frame, [this](const std::string& p) {
+                    return p.empty() ? 0
+                                     : mixBits(fileStamp(resolve(p)) ^
+                                               std::hash<std::string>()(resolve(p).string()));
+                });
+                hash = h.value();
+                if (const auto known = lookUp<Geometry>(hash, &report.milliseconds)) {
+                    geometry = *known;
+                    report.cached = true;
+                } else {
+                    const auto start = Clock::now();
+                    const ResolvedParams params(type->params, step.params, context);
+                    geometry = type->apply({geometry, params, surface, result.share, memory, progress});
+                    report.milliseconds = millisecondsSince(start);
+                    ++stepsRun_;
+                    keep<Geometry>(hash, std::make_shared<const Geometry>(geometry), bytesOf(geometry),
+                                   report.milliseconds);
+                }
+            } catch (const Error& e) {
+                report.error = e.where().empty() ? e.problem() : e.where() + ": " + e.problem();
+                report.remedy = e.remedy();
+            } catch (const std::bad_alloc&) {
+                report.error = "there was not enough memory";
+                report.remedy = "Lower the count, or work in Draft";
+            }
+        }
+        report.out = elementCount(geometry);
+        result.steps.push_back(report);
+        if (report.error.empty()) continue;
+        recallLast(layer, i, result);
+        return false;
+    }
+    result.geometry = geometry;
+    result.hash = hash;
+    return true;
+}
+
+/// After a step failed, the cards that follow show what they last made, and so does the view.
+void Evaluator::recallLast(const Node& layer, size_t failed, LayerResult& result) {
+    std::lock_guard lock(mutex_);
+    const auto last = lastGood_.find(layer.id);
+    const LayerResult* known = last == lastGood_.end() ? nullptr : &last->second;
+    for (size_t i = failed + 1; i < layer.steps.size(); ++i) {
+        StepReport report;
+        if (known)
+            for (const StepReport& r : known->steps)
+                if (r.step == layer.steps[i].id) report = r;
+        report.step = layer.steps[i].id;
+        report.stale = true;
+        result.steps.push_back(report);
+    }
+    if (known) {
+        result.geometry = known->geometry;
+        result.hash = known->hash;
+    }
+}
+
+LayerResult Evaluator::layer(const Document& document, const std::string& id, const EvalOptions& options,
+                             Progress& progress) {
+    const Node& layer = document.get(id);
+    LayerResult result;
+    const bool full = options.full || options.purpose == Purpose::Render;
+    result.share = full ? 1.0 : std::clamp(std::get<double>(document.value("scene", "draft")), 0.001, 1.0);
+    result.ok = runSteps(document, layer, options, result, progress);
+    if (result.ok) {
+        std::lock_guard lock(mutex_);
+        lastGood_[id] = result;
+    } else if (options.purpose == Purpose::Render) {
+        result.geometry = {};  // a picture never shows what the recipe no longer makes
+    }
+    return result;
+}
+
+}  // namespace ovrix

@@ -1,0 +1,101 @@
+// From the document to geometry: pulled, pure, cached.
+#pragma once
+#include <list>
+#include <mutex>
+#include <unordered_map>
+
+#include "io/image_io.h"
+#include "io/mesh_reader.h"
+#include "scene/document.h"
+
+namespace ovrix {
+
+enum class Purpose { Viewport, Render };
+
+struct EvalOptions {
+    double frame = 1;
+    Purpose purpose = Purpose::Viewport;
+    bool full = false;  ///< the view shows everything; a render always does
+};
+
+/// An object's mesh in its own space, and what was seen when it was made.
+struct ObjectResult {
+    MeshPtr mesh;
+    uint64_t hash = 0;
+    MeshReport report;
+    std::vector<FileMaterial> fileMaterials;
+};
+
+/// What one step of a recipe did.
+struct StepReport {
+    std::string step;
+    size_t in = 0, out = 0;
+    double milliseconds = 0;  ///< of the run that made the result, also when it now comes from the cache
+    bool cached = false;
+    bool stale = false;  ///< an earlier step failed; the figures are of what this one last made
+    std::string error, remedy;
+};
+
+struct LayerResult {
+    Geometry geometry;  ///< world space; what was last made when a step fails
+    uint64_t hash = 0;  ///< equal hashes, equal geometry
+    bool ok = true;
+    double share = 1.0;  ///< part of the elements that were made
+    std::vector<StepReport> steps;
+};
+
+/// All functions are thread safe; two threads that ask for the same thing may both compute it.
+class Evaluator {
+  public:
+    explicit Evaluator(size_t cacheBytes = size_t(2) << 30);
+
+    /// Folder at which relative paths of the documents start.
+    void setFolder(const std::filesystem::path& folder);
+    std::filesystem::path resolve(const std::string& path) const { return images_.resolve(path); }
+    ImageCache& images() { return images_; }
+
+    /// Throws Error (naming the object) or Cancelled.
+    ObjectResult object(const Document& document, const std::string& id, double frame, Progress& progress);
+    /// The object in world space, ready to be scattered on. @p hash gets its cache key.
+    SurfacePtr surface(const Document& document, const std::string& id, double frame, Progress& progress,
+                       uint64_t* hash = nullptr);
+    /// Never throws Error: a step that fails says so in its report. Throws Cancelled.
+    LayerResult layer(const Document& document, const std::string& id, const EvalOptions& options,
+                      Progress& progress);
+
+    /// What fields on the layer's parameters are evaluated with.
+    FieldContext fieldContext(const Document& document, const std::string& surfaceId, double frame,
+                              bool hasUvs);
+
+    /// Steps computed since the start, not counting those from the cache. For tests and the status line.
+    size_t stepsRun() const { return stepsRun_.load(); }
+    size_t cachedBytes() const;
+
+  private:
+    struct Entry {
+        std::shared_ptr<const void> value;
+        size_t bytes = 0;
+        double milliseconds = 0;
+        std::list<uint64_t>::iterator recent;
+    };
+    template <class T>
+    std::shared_ptr<const T> lookUp(uint64_t key, double* milliseconds = nullptr);
+    template <class T>
+    void keep(uint64_t key, std::shared_ptr<const T> value, size_t bytes, double milliseconds = 0);
+    ObjectResult makeObject(const Node& node, double frame, Progress& progress);
+    uint64_t objectHash(const Node& node, double frame) const;
+    bool runSteps(const Document& document, const Node& layer, const EvalOptions& options,
+                  LayerResult& result, Progress& progress);
+    void recallLast(const Node& layer, size_t failed, LayerResult& result);
+
+    ImageCache images_;
+    size_t limit_;
+    mutable std::mutex mutex_;
+    std::unordered_map<uint64_t, Entry> entries_;
+    std::list<uint64_t> recent_;  // most recent first
+    size_t bytes_ = 0;
+    std::map<std::string, LayerResult> lastGood_;
+    std::atomic<size_t> stepsRun_{0};
+};
+
+}  // namespace ovrix

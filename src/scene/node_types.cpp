@@ -1,0 +1,311 @@
+#include "scene/node_types.h"
+
+#include "base/image.h"
+
+namespace ovrix {
+
+std::string categoryName(Category category) {
+    static const char* names[] = {"object", "layer", "light", "camera", "material", "settings"};
+    return names[size_t(category)];
+}
+
+namespace {
+
+using Specs = std::vector<ParamSpec>;
+
+Specs operator+(Specs a, const Specs& b) {
+    a.insert(a.end(), b.begin(), b.end());
+    return a;
+}
+
+ParamSpec number(std::string id, std::string title, double value, std::string unit, double hardMin,
+                 double hardMax, double softMin, double softMax, std::string help) {
+    return {.id = std::move(id),
+            .title = std::move(title),
+            .initial = value,
+            .unit = std::move(unit),
+            .hardMin = hardMin,
+            .hardMax = hardMax,
+            .softMin = softMin,
+            .softMax = softMax,
+            .help = std::move(help)};
+}
+
+ParamSpec whole(std::string id, std::string title, int64_t value, double hardMin, double hardMax,
+                double softMin, double softMax, std::string help) {
+    return {.id = std::move(id),
+            .title = std::move(title),
+            .type = ParamType::Int,
+            .initial = value,
+            .hardMin = hardMin,
+            .hardMax = hardMax,
+            .softMin = softMin,
+            .softMax = softMax,
+            .help = std::move(help)};
+}
+
+ParamSpec flag(std::string id, std::string title, bool value, std::string help) {
+    return {.id = std::move(id),
+            .title = std::move(title),
+            .type = ParamType::Bool,
+            .initial = value,
+            .help = std::move(help)};
+}
+
+ParamSpec choice(std::string id, std::string title, std::string value, std::vector<std::string> choices,
+                 std::string help) {
+    return {.id = std::move(id),
+            .title = std::move(title),
+            .type = ParamType::Choice,
+            .initial = std::move(value),
+            .help = std::move(help),
+            .choices = std::move(choices)};
+}
+
+ParamSpec vector(std::string id, std::string title, V3d value, std::string unit, double soft,
+                 std::string help) {
+    return {.id = std::move(id),
+            .title = std::move(title),
+            .type = ParamType::Vector,
+            .initial = value,
+            .unit = std::move(unit),
+            .hardMin = -1e6,
+            .hardMax = 1e6,
+            .softMin = -soft,
+            .softMax = soft,
+            .help = std::move(help)};
+}
+
+ParamSpec color(std::string id, std::string title, Color value, bool drivable, std::string help) {
+    return {.id = std::move(id),
+            .title = std::move(title),
+            .type = ParamType::Color,
+            .initial = value,
+            .hardMin = 0,
+            .hardMax = 1e6,
+            .drivable = drivable,
+            .help = std::move(help)};
+}
+
+ParamSpec ref(std::string id, std::string title, std::string kind, std::string help) {
+    return {.id = std::move(id),
+            .title = std::move(title),
+            .type = ParamType::Ref,
+            .initial = std::string(),
+            .help = std::move(help),
+            .refKind = std::move(kind)};
+}
+
+ParamSpec drivable(ParamSpec spec) {
+    spec.drivable = true;
+    return spec;
+}
+
+ParamSpec shownIf(ParamSpec spec, std::string condition) {
+    spec.showIf = std::move(condition);
+    return spec;
+}
+
+Specs transform() {
+    return {vector("position", "Position", V3d(0), "m", 5, "Where it stands"),
+            vector("rotation", "Rotation", V3d(0), "deg", 180, "Turned around X, then Y, then Z"),
+            vector("scale", "Scale", V3d(1), "", 5, "Factor along its own axes")};
+}
+
+Specs surfaceLook() {
+    return {ref("material", "Material", "material", "What it looks like; grey when none is chosen")};
+}
+
+std::vector<NodeType> objectTypes() {
+    const Specs tail = surfaceLook() + transform();
+    const ParamSpec segments = whole("segments", "Segments", 64, 3, 2048, 8, 256, "Faces around");
+    return {
+        {"mesh_file", "Mesh from file", Category::Object, "A mesh in OBJ, PLY, STL, OFF, glTF, GLB or FBX",
+         Specs{{.id = "file",
+                .title = "File",
+                .type = ParamType::File,
+                .initial = std::string(),
+                .help = "The mesh file"},
+               choice("unit", "One unit is", "metre", {"millimetre", "centimetre", "inch", "foot", "metre"},
+                      "Size of the file's unit"),
+               choice("up", "Up axis", "Y", {"Y", "Z"}, "The file's axis that points up"),
+               flag("flip", "Turn faces over", false, "For meshes whose faces look inward"),
+               {.id = "slots",
+                .title = "Slot materials",
+                .type = ParamType::Refs,
+                .initial = Refs{},
+                .help = "A material for each slot of the file",
+                .refKind = "material"}} +
+             tail},
+        {"plane", "Plane", Category::Object, "A flat square",
+         Specs{number("size", "Size", 2, "m", 1e-6, 1e6, 0.1, 10, "Length of a side"),
+               whole("divisions", "Divisions", 1, 1, 2048, 1, 256, "Faces along a side")} +
+             tail},
+        {"sphere", "Sphere", Category::Object, "A ball",
+         Specs{number("radius", "Radius", 0.5, "m", 1e-6, 1e6, 0.01, 5, "From the middle to the surface"),
+               segments} +
+             tail},
+        {"torus", "Torus", Category::Object, "A ring",
+         Specs{number("radius", "Radius", 0.5, "m", 1e-6, 1e6, 0.01, 5,
+                      "From the middle to the middle of the tube"),
+               number("tube", "Tube", 0.15, "m", 1e-6, 1e6, 0.01, 2, "Radius of the tube"), segments} +
+             tail},
+        {"terrain", "Terrain patch", Category::Object, "A square of hills",
+         Specs{number("size", "Size", 4, "m", 1e-6, 1e6, 0.5, 20, "Length of a side"),
+               whole("divisions", "Divisions", 192, 1, 2048, 16, 512, "Faces along a side"),
+               number("height", "Height", 0.6, "m", -1e6, 1e6, 0, 3, "How far crests rise"),
+               number("feature", "Feature size", 1.5, "m", 1e-4, 1e6, 0.1, 5, "Width of the largest hills"),
+               number("ridges", "Ridges", 0.3, "", 0, 1, 0, 1, "0 soft hills, 1 sharp crests"),
+               whole("seed", "Seed", 1, 0, 4294967295.0, 0, 100, "Another number, other hills")} +
+             tail},
+    };
+}
+
+std::vector<NodeType> lightTypes() {
+    const ParamSpec exposure =
+        number("exposure", "Exposure", 0, "EV", -30, 30, -6, 6, "Each step doubles the light");
+    const ParamSpec tint = color("color", "Colour", Color(1.0f), false, "Colour of the light");
+    const ParamSpec elevation =
+        number("elevation", "Height", 35, "deg", -90, 90, -5, 90, "Angle of the sun over the horizon");
+    const ParamSpec azimuth = number("azimuth", "Direction", 40, "deg", -3600, 3600, -180, 180,
+                                     "Angle of the sun around, from +Z towards +X");
+    const ParamSpec power = number("power", "Power", 20, "W/m2", 0, 1e9, 0, 100,
+                                   "Light given by each square metre, per steradian");
+    return {
+        {"sun",
+         "Sun",
+         Category::Light,
+         "Parallel light from a far disc",
+         {elevation, azimuth, exposure,
+          number("strength", "Strength", 3, "W/m2", 0, 1e6, 0, 10, "Light on a face turned to it"), tint,
+          flag("air", "Reddens when low", true, "Coloured by the air that its light passes"),
+          number("angle", "Disc", 0.53, "deg", 0.01, 90, 0.1, 10,
+                 "Width of the disc: wider, softer shadows")}},
+        {"area", "Area light", Category::Light, "A glowing rectangle that shines along its -Y",
+         Specs{exposure, power, tint, number("width", "Width", 1, "m", 1e-6, 1e6, 0.05, 5, "Along its X"),
+               number("height", "Height", 1, "m", 1e-6, 1e6, 0.05, 5, "Along its Z")} +
+             transform()},
+        {"ball", "Sphere light", Category::Light, "A glowing ball",
+         Specs{exposure, power, tint,
+               number("radius", "Radius", 0.1, "m", 1e-6, 1e6, 0.01, 2, "Size of the ball")} +
+             transform()},
+        {"dome",
+         "Dome image",
+         Category::Light,
+         "An image all around the scene",
+         {{.id = "file",
+           .title = "File",
+           .type = ParamType::File,
+           .initial = std::string(),
+           .help = "A picture of all directions, twice as wide as high; even light without one"},
+          choice("space", "Colour space", "Linear Rec.709", colorSpaceNames(),
+                 "The space that the file's numbers are in"),
+          exposure,
+          tint,
+          number("turn", "Turn", 0, "deg", -3600, 3600, -180, 180, "Around the vertical")}},
+        {"sky",
+         "Sky",
+         Category::Light,
+         "Daylight scattered in air, for the height of the sun",
+         {ref("sun", "Follows", "light",
+              "The sun that this sky belongs to; its own angles when none is chosen"),
+          shownIf(elevation, "sun="), shownIf(azimuth, "sun="), exposure,
+          number("haze", "Haze", 1.0, "", 0, 20, 0, 6,
+                 "0 clean mountain air, 1 a clear day, more is mist and dust"),
+          color("ground", "Ground", Color(0.12f, 0.11f, 0.1f), false,
+                "What the light meets below the horizon"),
+          tint}},
+    };
+}
+
+NodeType cameraType() {
+    return {"camera",
+            "Camera",
+            Category::Camera,
+            "What the render sees through",
+            {vector("position", "Position", V3d(3, 2, 4), "m", 10, "Where it stands"),
+             vector("target", "Looks at", V3d(0, 0, 0), "m", 10, "The point in the middle of the picture"),
+             number("roll", "Roll", 0, "deg", -3600, 3600, -45, 45, "Turned around the line of sight"),
+             number("focal", "Focal length", 35, "mm", 1, 5000, 12, 200, "On a film 36 mm wide"),
+             number("fstop", "f-stop", 0, "", 0, 1000, 0, 22,
+                    "Depth of field: small numbers blur more; 0 keeps all sharp"),
+             number("focus", "Focus distance", 0, "m", 0, 1e6, 0, 20,
+                    "Sharp at this distance; 0 focuses on what it looks at"),
+             number("exposure", "Exposure", 0, "EV", -30, 30, -6, 6,
+                    "Each step doubles the brightness of the picture")}};
+}
+
+NodeType materialType() {
+    return {"surface",
+            "Surface material",
+            Category::Material,
+            "Metal or not, from mirror to matt",
+            {color("base", "Base colour", Color(0.5f), true, "Colour of the body, or of the metal"),
+             drivable(number("roughness", "Roughness", 0.5, "", 0, 1, 0, 1, "0 mirror, 1 matt")),
+             drivable(number("metalness", "Metalness", 0, "", 0, 1, 0, 1, "0 stone, wood, skin; 1 metal")),
+             drivable(number("specular", "Specular", 0.5, "", 0, 1, 0, 1,
+                             "Strength of the shine of what is no metal; 0.5 is glassy")),
+             color("emission", "Emission", Color(0.0f), true, "Colour of its own light"),
+             drivable(number("glow", "Glow", 1, "W/m2", 0, 1e9, 0, 20, "Strength of its own light"))}};
+}
+
+std::vector<NodeType> settingsTypes() {
+    return {
+        {"render",
+         "Render",
+         Category::Settings,
+         "The picture and how long to work on it",
+         {ref("camera", "Camera", "camera", "Rendered through this one"),
+          whole("width", "Width", 1280, 1, 32768, 320, 3840, "Pixels across"),
+          whole("height", "Height", 720, 1, 32768, 180, 2160, "Pixels down"),
+          whole("samples", "Samples", 64, 1, 1048576, 1, 1024, "Passes over the picture: more is cleaner"),
+          whole("bounces", "Bounces", 6, 0, 64, 0, 16, "How often light may be reflected on its way"),
+          number("limit", "Limit of sparkle", 10, "", 0, 1e9, 0, 50,
+                 "Cuts bright dots of indirect light; 0 cuts nothing"),
+          choice("tone", "Tone", "soft", {"soft", "plain"},
+                 "soft rolls bright light off like film, plain cuts it at white"),
+          flag("transparent", "Clear background", false, "Leaves alpha 0 where nothing stands"),
+          whole("seed", "Seed", 0, 0, 4294967295.0, 0, 100, "Another number, other grain")}},
+        {"scene",
+         "Scene",
+         Category::Settings,
+         "What holds for the whole scene",
+         {number("draft", "Draft share", 0.1, "", 0.001, 1, 0.01, 1, "Part of each layer that Draft shows"),
+          number("memory", "Memory limit", 8, "GB", 0.05, 4096, 0.5, 64,
+                 "A layer that would take more is refused with the figure"),
+          number("start", "First frame", 1, "", -1e6, 1e6, 0, 100, "Of the animation"),
+          number("end", "Last frame", 96, "", -1e6, 1e6, 1, 500, "Of the animation"),
+          number("fps", "Frames per second", 24, "", 0.1, 1000, 12, 60, "Of the animation")}},
+    };
+}
+
+std::vector<NodeType> allTypes() {
+    std::vector<NodeType> types = objectTypes();
+    types.push_back({"layer",
+                     "Layer",
+                     Category::Layer,
+                     "A recipe on a surface, and what it makes",
+                     {ref("surface", "Surface", "object", "What it lies on"),
+                      ref("material", "Material", "material",
+                          "For all its copies; each prototype's own when none is chosen")}});
+    for (NodeType& t : lightTypes()) types.push_back(std::move(t));
+    types.push_back(cameraType());
+    types.push_back(materialType());
+    for (NodeType& t : settingsTypes()) types.push_back(std::move(t));
+    return types;
+}
+
+}  // namespace
+
+const std::vector<NodeType>& nodeTypes() {
+    static const std::vector<NodeType> types = allTypes();
+    return types;
+}
+
+const NodeType* findNodeType(const std::string& id) {
+    for (const NodeType& type : nodeTypes())
+        if (type.id == id) return &type;
+    return nullptr;
+}
+
+}  // namespace ovrix

@@ -1,0 +1,25 @@
+// What nodes a document may hold, each declared once: objects, layers, lights, cameras, materials, settings.
+#pragma once
+#include <string>
+#include <vector>
+
+#include "base/value.h"
+
+namespace ovrix {
+
+enum class Category { Object, Layer, Light, Camera, Material, Settings };
+std::string categoryName(Category category);
+
+struct NodeType {
+    std::string id, title;
+    Category category = Category::Object;
+    std::string help;
+    std::vector<ParamSpec> params;
+};
+
+/// All node types, in the order of menus.
+const std::vector<NodeType>& nodeTypes();
+/// Null when there is none of that id.
+const NodeType* findNodeType(const std::string& id);
+
+}  // namespace ovrix

@@ -1,0 +1,216 @@
+// Values, parameters and fields as JSON.
+#include "base/error.h"
+#include "scene/scene_file.h"
+
+namespace ovrix {
+
+using Json = nlohmann::ordered_json;
+
+namespace {
+
+/// The shortest decimal that reads back as the same float: 0.3, not 0.30000001192092896.
+double shortest(float x) { return std::isfinite(x) ? std::stod(fmt::format("{}", x)) : 0.0; }
+
+struct ToJson {
+    Json operator()(bool x) const { return x; }
+    Json operator()(int64_t x) const { return x; }
+    Json operator()(double x) const { return std::isfinite(x) ? x : 0.0; }
+    Json operator()(const Range& r) const { return Json::array({(*this)(r.min), (*this)(r.max)}); }
+    Json operator()(const V3d& v) const { return Json::array({(*this)(v.x), (*this)(v.y), (*this)(v.z)}); }
+    Json operator()(const Color& c) const {
+        return Json::array({shortest(c.x), shortest(c.y), shortest(c.z)});
+    }
+    Json operator()(const std::string& s) const { return s; }
+    Json operator()(const Refs& refs) const { return Json(refs); }
+    Json operator()(const Shares& shares) const {
+        Json out = Json::array();
+        for (const Share& s : shares) out.push_back(Json{{"of", s.ref}, {"share", (*this)(s.share)}});
+        return out;
+    }
+};
+
+[[noreturn]] void wrongType(const ParamSpec& spec, const char* wanted) {
+    throw Error(std::string("expected ") + wanted, spec.id,
+                "ovrix-cli describe shows what each parameter takes");
+}
+
+double numberFrom(const ParamSpec& spec, const Json& j) {
+    if (!j.is_number() || !std::isfinite(j.get<double>())) wrongType(spec, "a number");
+    return j.get<double>();
+}
+
+std::vector<double> numbersFrom(const ParamSpec& spec, const Json& j, size_t count) {
+    if (!j.is_array() || j.size() != count) wrongType(spec, count == 2 ? "two numbers" : "three numbers");
+    std::vector<double> out;
+    for (const Json& x : j) out.push_back(numberFrom(spec, x));
+    return out;
+}
+
+std::string textFrom(const ParamSpec& spec, const Json& j) {
+    if (!j.is_string()) wrongType(spec, "a text");
+    return j.get<std::string>();
+}
+
+Shares sharesFrom(const ParamSpec& spec, const Json& j) {
+    if (!j.is_array()) wrongType(spec, "a list of {\"of\", \"share\"}");
+    Shares out;
+    for (const Json& x : j) {
+        if (!x.is_object() || !x.contains("of")) wrongType(spec, "a list of {\"of\", \"share\"}");
+        out.push_back({textFrom(spec, x["of"]), x.contains("share") ? numberFrom(spec, x["share"]) : 1.0});
+    }
+    return out;
+}
+
+const char* const kEaseNames[] = {"linear", "smooth", "hold"};
+
+Json keysToJson(const std::vector<Key>& keys) {
+    Json out = Json::array();
+    for (const Key& k : keys)
+        out.push_back(
+            Json{{"frame", k.frame}, {"value", valueToJson(k.value)}, {"ease", kEaseNames[size_t(k.ease)]}});
+    return out;
+}
+
+std::vector<Key> keysFrom(const ParamSpec& spec, const Json& j) {
+    if (!j.is_array()) wrongType(spec, "a list of keys");
+    std::vector<Key> keys;
+    for (const Json& k : j) {
+        if (!k.is_object() || !k.contains("frame") || !k.contains("value"))
+            wrongType(spec, "keys with frame and value");
+        Key key{numberFrom(spec, k["frame"]), valueFromJson(spec, k["value"]), KeyEase::Smooth};
+        const std::string ease = k.contains("ease") ? textFrom(spec, k["ease"]) : "smooth";
+        for (size_t i = 0; i < 3; ++i)
+            if (ease == kEaseNames[i]) key.ease = KeyEase(i);
+        keys.push_back(key);
+    }
+    std::stable_sort(keys.begin(), keys.end(), [](const Key& a, const Key& b) { return a.frame < b.frame; });
+    return keys;
+}
+
+Json sourceToJson(const FieldSource& s) {
+    Json points = Json::array();
+    for (const V2f& p : s.remap.points) points.push_back(Json::array({shortest(p.x), shortest(p.y)}));
+    Json j{{"type", s.type},
+           {"on", s.on},
+           {"blend", blendName(s.blend)},
+           {"invert", s.invert},
+           {"strength", paramToJson(strengthSpec(), s.strength)},
+           {"remap", Json{{"points", points}, {"smooth", s.remap.smooth}}}};
+    Json params = Json::object();
+    if (const SourceType* type = findSourceType(s.type))
+        for (const ParamSpec& spec : type->params)
+            if (const auto it = s.params.find(spec.id); it != s.params.end())
+                params[spec.id] = paramToJson(spec, it->second);
+    j["params"] = params;
+    return j;
+}
+
+Curve curveFrom(const ParamSpec& spec, const Json& j) {
+    Curve curve;
+    if (!j.is_object() || !j.contains("points") || !j["points"].is_array())
+        wrongType(spec, "a remap with points");
+    curve.points.clear();
+    for (const Json& p : j["points"]) {
+        const auto xy = numbersFrom(spec, p, 2);
+        curve.points.push_back(V2f(float(xy[0]), float(xy[1])));
+    }
+    curve.smooth = j.value("smooth", true);
+    curve.tidy();
+    return curve;
+}
+
+FieldSource sourceFrom(const ParamSpec& spec, const Json& j) {
+    if (!j.is_object() || !j.contains("type")) wrongType(spec, "field sources with a type");
+    const std::string id = textFrom(spec, j["type"]);
+    const SourceType* type = findSourceType(id);
+    if (!type)
+        throw Error("there is no field source \"" + id + "\"", spec.id, "Open the scene in a newer version");
+    FieldSource s = makeSource(id);
+    s.on = j.value("on", true);
+    s.invert = j.value("invert", false);
+    if (j.contains("blend")) s.blend = blendFromName(textFrom(spec, j["blend"]));
+    if (j.contains("strength")) s.strength = paramFromJson(strengthSpec(), j["strength"]);
+    if (j.contains("remap")) s.remap = curveFrom(spec, j["remap"]);
+    if (j.contains("params") && j["params"].is_object())
+        for (const ParamSpec& p : type->params)
+            if (j["params"].contains(p.id)) s.params[p.id] = paramFromJson(p, j["params"][p.id]);
+    return s;
+}
+
+}  // namespace
+
+Json valueToJson(const Value& value) { return std::visit(ToJson(), value); }
+
+Value valueFromJson(const ParamSpec& spec, const Json& j) {
+    switch (spec.type) {
+        case ParamType::Bool:
+            if (!j.is_boolean()) wrongType(spec, "true or false");
+            return j.get<bool>();
+        case ParamType::Int: {
+            const double x = numberFrom(spec, j);
+            return j.is_number_integer() ? Value(j.get<int64_t>())
+                                         : Value(int64_t(std::clamp(x, -9e15, 9e15)));
+        }
+        case ParamType::Number:
+            return numberFrom(spec, j);
+        case ParamType::Range: {
+            const auto x = numbersFrom(spec, j, 2);
+            return Range{x[0], x[1]};
+        }
+        case ParamType::Vector: {
+            const auto x = numbersFrom(spec, j, 3);
+            return V3d(x[0], x[1], x[2]);
+        }
+        case ParamType::Color: {
+            const auto x = numbersFrom(spec, j, 3);
+            return Color(float(x[0]), float(x[1]), float(x[2]));
+        }
+        case ParamType::Choice: {
+            const std::string text = textFrom(spec, j);
+            if (std::find(spec.choices.begin(), spec.choices.end(), text) == spec.choices.end())
+                throw Error("\"" + text + "\" is no choice", spec.id,
+                            fmt::format("Use one of: {}", fmt::join(spec.choices, ", ")));
+            return text;
+        }
+        case ParamType::Refs: {
+            if (!j.is_array()) wrongType(spec, "a list of ids");
+            Refs refs;
+            for (const Json& x : j) refs.push_back(textFrom(spec, x));
+            return refs;
+        }
+        case ParamType::Shares:
+            return sharesFrom(spec, j);
+        default:
+            return textFrom(spec, j);
+    }
+}
+
+Json paramToJson(const ParamSpec& spec, const Param& param) {
+    if (!param.animated() && !param.field) return valueToJson(param.value);
+    Json j{{"value", valueToJson(param.value)}};
+    if (param.animated()) j["keys"] = keysToJson(param.keys);
+    if (!param.field) return j;
+    if (holdsType(spec.type, param.low) && spec.type != ParamType::Range) j["low"] = valueToJson(param.low);
+    j["field"] = Json::array();
+    for (const FieldSource& s : param.field->sources) j["field"].push_back(sourceToJson(s));
+    return j;
+}
+
+Param paramFromJson(const ParamSpec& spec, const Json& j) {
+    Param param = paramOr(spec, {});
+    if (!j.is_object()) {
+        param.value = valueFromJson(spec, j);
+        return param;
+    }
+    if (j.contains("value")) param.value = valueFromJson(spec, j["value"]);
+    if (j.contains("keys")) param.keys = keysFrom(spec, j["keys"]);
+    if (j.contains("low")) param.low = valueFromJson(spec, j["low"]);
+    if (!j.contains("field")) return param;
+    if (!j["field"].is_array()) wrongType(spec, "a list of field sources");
+    auto field = std::make_shared<Field>();
+    for (const Json& s : j["field"]) field->sources.push_back(sourceFrom(spec, s));
+    param.field = field;
+    return param;
+}
+
+}  // namespace ovrix

@@ -1,0 +1,360 @@
+#include "scene/translate.h"
+
+#include "base/error.h"
+#include "base/hash.h"
+#include "render/sky.h"
+
+namespace ovrix {
+
+/// One mesh, placed once or often, with the materials of its slots.
+struct JobBuilder::Part {
+    MeshPtr mesh;
+    std::vector<uint32_t> look;  ///< material indices
+    uint32_t object = 0, layer = 0;
+    M44f matrix;
+    std::shared_ptr<const Copies> copies;  ///< null for one instance
+    int32_t prototype = 0;                 ///< which of the copies' prototypes this mesh is
+    uint64_t hash = 0;
+};
+
+namespace {
+
+ResolvedParams paramsOf(const Document& document, const Node& node, double frame, ImageSource* images) {
+    (void)document;
+    FieldContext context;
+    context.frame = frame;
+    context.images = images;
+    return ResolvedParams(specsOf(node), node.params, context);
+}
+
+/// Materials by id; index 0 is plain grey.
+std::map<std::string, uint32_t> materialIndices(const Document& document) {
+    std::map<std::string, uint32_t> index;
+    uint32_t next = 1;
+    for (const NodePtr& m : document.nodes(Category::Material)) index[m->id] = next++;
+    return index;
+}
+
+uint32_t indexOf(const std::map<std::string, uint32_t>& index, const std::string& id) {
+    const auto it = index.find(id);
+    return it == index.end() ? 0 : it->second;
+}
+
+/// A material per slot: the slot's own, else the object's; the layer's stands above all.
+std::vector<uint32_t> lookOf(const Document& document, const Node& object, const Mesh& mesh,
+                             const std::string& layerMaterial, const std::map<std::string, uint32_t>& index,
+                             double frame) {
+    if (!layerMaterial.empty()) return {indexOf(index, layerMaterial)};
+    const uint32_t own = indexOf(index, std::get<std::string>(document.value(object.id, "material", frame)));
+    std::vector<uint32_t> look(std::max<size_t>(1, mesh.slotNames.size()), own);
+    if (own == 0 && findSpec(specsOf(object), "slots")) {
+        const Refs slots = std::get<Refs>(document.value(object.id, "slots", frame));
+        for (size_t i = 0; i < std::min(look.size(), slots.size()); ++i)
+            if (!slots[i].empty()) look[i] = indexOf(index, slots[i]);
+    }
+    return look;
+}
+
+void addToHash(Hasher& h, const M44f& m) {
+    for (int r = 0; r < 4; ++r)
+        for (int c = 0; c < 4; ++c) h.add(double(m[r][c]));
+}
+
+std::string wordsOf(const Error& e) { return e.what(); }
+
+}  // namespace
+
+CameraOptions cameraOptions(const Document& document, const std::string& id, double frame) {
+    const auto number = [&](const char* p) { return float(std::get<double>(document.value(id, p, frame))); };
+    CameraOptions c;
+    c.position = V3f(std::get<V3d>(document.value(id, "position", frame)));
+    c.target = V3f(std::get<V3d>(document.value(id, "target", frame)));
+    c.roll = radians(number("roll"));
+    c.focal = number("focal");
+    c.fstop = number("fstop");
+    c.focus = number("focus");
+    return c;
+}
+
+void JobBuilder::addLayer(const Document& document, const Node& node, const JobOptions& o, RenderJob& job,
+                          std::vector<Part>& parts, uint32_t layerId, Progress& progress) {
+    const EvalOptions eval{o.frame, o.draft ? Purpose::Viewport : Purpose::Render, !o.draft};
+    const LayerResult result = evaluator_.layer(document, node.id, eval, progress);
+    for (const StepReport& r : result.steps)
+        if (!r.error.empty())
+            job.problems.push_back(node.name + ": " + r.error + (r.remedy.empty() ? "" : ". " + r.remedy));
+    const auto* copies = std::get_if<std::shared_ptr<const Copies>>(&result.geometry);
+    if (!copies || !result.ok) return;
+    const auto index = materialIndices(document);
+    const auto layerMaterial = std::get<std::string>(document.value(node.id, "material", o.frame));
+    for (size_t k = 0; k < (*copies)->prototypes.size(); ++k) {
+        const Node* object = document.find((*copies)->prototypes[k]);
+        if (!object) continue;
+        const ObjectResult own = evaluator_.object(document, object->id, o.frame, progress);
+        // A prototype's own turn and size count, not where it stands.
+        const auto v = [&](const char* p) {
+            return V3f(std::get<V3d>(document.value(object->id, p, o.frame)));
+        };
+        Part part{own.mesh,
+                  lookOf(document, *object, *own.mesh, layerMaterial, index, o.frame),
+                  uint32_t(document.placeOf(object->id) + 1),
+                  layerId,
+                  transformMatrix(V3f(0.0f), v("rotation"), v("scale")),
+                  *copies,
+                  int32_t(k),
+                  0};
+        Hasher h;
+        h.add(own.hash).add(result.hash).add(uint64_t(k));
+        part.hash = h.value();
+        parts.push_back(std::move(part));
+    }
+}
+
+std::vector<JobBuilder::Part> JobBuilder::collect(const Document& document, const JobOptions& o,
+                                                  RenderJob& job, Progress& progress) {
+    std::vector<Part> parts;
+    const auto index = materialIndices(document);
+    for (const NodePtr& node : document.nodes()) {
+        const uint32_t id = uint32_t(document.placeOf(node->id) + 1);
+        if (!node->rendered) continue;
+        try {
+            if (node->category() == Category::Object) {
+                const ObjectResult own = evaluator_.object(document, node->id, o.frame, progress);
+                job.objectNames[id] = node->name;
+                parts.push_back({own.mesh, lookOf(document, *node, *own.mesh, {}, index, o.frame), id, 0,
+                                 document.worldMatrix(node->id, o.frame), nullptr, 0, own.hash});
+            }
+            if (node->category() == Category::Layer) {
+                job.layerNames[id] = node->name;
+                addLayer(document, *node, o, job, parts, id, progress);
+            }
+        } catch (const Error& e) {
+            job.problems.push_back(wordsOf(e));
+        }
+    }
+    return parts;
+}
+
+void JobBuilder::setMaterials(const Document& document, double frame, RenderJob& job) {
+    for (const NodePtr& node : document.nodes(Category::Material)) {
+        SurfaceMaterial m;
+        try {
+            const ResolvedParams p = paramsOf(document, *node, frame, &evaluator_.images());
+            m.base = p.drivenColor("base");
+            m.emission = p.drivenColor("emission");
+            m.roughness = p.driven("roughness");
+            m.metalness = p.driven("metalness");
+            m.specular = p.driven("specular");
+            m.glow = p.driven("glow");
+        } catch (const Error& e) {
+            job.problems.push_back(node->name + ": " + wordsOf(e));
+        }
+        scene_->addMaterial(std::move(m));
+    }
+}
+
+std::shared_ptr<const Image> JobBuilder::sky(const SkyOptions& o) {
+    Hasher h;
+    h.add(double(o.elevation)).add(double(o.azimuth)).add(double(o.haze));
+    for (int i = 0; i < 3; ++i) h.add(double(o.ground[i]));
+    if (!sky_ || h.value() != skyHash_) sky_ = makeSky(o);
+    skyHash_ = h.value();
+    return sky_;
+}
+
+namespace {
+
+float powerOf(const ResolvedParams& p) { return float(p.number("power") * std::exp2(p.number("exposure"))); }
+
+Light quadLight(const ResolvedParams& p, const M44f& world) {
+    QuadLight q;
+    const float w = float(p.number("width")), h = float(p.number("height"));
+    world.multDirMatrix(V3f(w, 0, 0), q.side1);
+    world.multDirMatrix(V3f(0, 0, h), q.side2);
+    world.multVecMatrix(V3f(-w / 2, 0, -h / 2), q.corner);
+    const V3f n = q.side1.cross(q.side2);  // X x Z points along -Y
+    q.area = n.length();
+    q.normal = q.area > 0 ? n / q.area : V3f(0, -1, 0);
+    q.radiance = V3f(p.color("color")) * powerOf(p);
+    return q;
+}
+
+Light ballLight(const ResolvedParams& p, const M44f& world) {
+    BallLight b;
+    world.multVecMatrix(V3f(0.0f), b.center);
+    b.radius = float(p.number("radius")) * std::cbrt(std::abs(world.determinant()));
+    b.radiance = V3f(p.color("color")) * powerOf(p);
+    return b;
+}
+
+Light sunLight(const ResolvedParams& p, float haze) {
+    SunLight s;
+    const float elevation = radians(float(p.number("elevation")));
+    s.direction = sunDirection(elevation, radians(float(p.number("azimuth"))));
+    s.cosAngle = std::cos(radians(float(p.number("angle"))) * 0.5f);
+    V3f light = V3f(p.color("color")) * float(p.number("strength") * std::exp2(p.number("exposure")));
+    if (p.flag("air")) {  // white when it stands highest
+        const V3f now(sunThroughAir(elevation, haze)), best(sunThroughAir(kPi / 2, haze));
+        for (int i = 0; i < 3; ++i) light[i] *= best[i] > 0 ? now[i] / best[i] : 0.0f;
+    }
+    s.radiance = light / (2 * kPi * std::max(1e-9f, 1.0f - s.cosAngle));
+    return s;
+}
+
+}  // namespace
+
+void JobBuilder::setLights(const Document& document, double frame, RenderJob& job) {
+    scene_->lights.clear();
+    std::map<std::string, float> hazeOf;  // a sun shines through the air of the sky that follows it
+    for (const NodePtr& node : document.nodes(Category::Light))
+        if (node->type == "sky" && node->rendered)
+            hazeOf[std::get<std::string>(document.value(node->id, "sun", frame))] =
+                float(std::get<double>(document.value(node->id, "haze", frame)));
+    for (const NodePtr& node : document.nodes(Category::Light)) {
+        if (!node->rendered) continue;
+        try {
+            const ResolvedParams p = paramsOf(document, *node, frame, &evaluator_.images());
+            const M44f world = document.worldMatrix(node->id, frame);
+            if (node->type == "sun")
+                scene_->lights.push_back(sunLight(p, hazeOf.count(node->id) ? hazeOf[node->id] : 1.0f));
+            if (node->type == "area") scene_->lights.push_back(quadLight(p, world));
+            if (node->type == "ball") scene_->lights.push_back(ballLight(p, world));
+            const V3f scale = V3f(p.color("color")) * float(std::exp2(p.number("exposure")));
+            if (node->type == "dome") {
+                const std::string& file = p.text("file");
+                scene_->lights.push_back(
+                    DomeLight(file.empty() ? nullptr : evaluator_.images().image(file, p.text("space")),
+                              scale, radians(float(p.number("turn")))));
+            }
+            if (node->type == "sky") {
+                const Node* sun = document.find(p.text("sun"));
+                const bool follows = sun && sun->type == "sun";
+                const auto own = [&](const char* id) {
+                    return float(follows ? std::get<double>(document.value(sun->id, id, frame))
+                                         : p.number(id));
+                };
+                const float strength = follows ? own("strength") * std::exp2(own("exposure")) : 3.0f;
+                const SkyOptions options{radians(own("elevation")), radians(own("azimuth")),
+                                         float(p.number("haze")), p.color("ground")};
+                scene_->lights.push_back(DomeLight(sky(options), scale * strength, 0.0f));
+            }
+        } catch (const Error& e) {
+            job.problems.push_back(node->name + ": " + wordsOf(e));
+        }
+    }
+}
+
+RenderJob JobBuilder::build(const Document& document, const JobOptions& o, Progress& progress) {
+    RenderJob job;
+    const std::vector<Part> parts = collect(document, o, job, progress);
+    Hasher h;
+    h.add(uint64_t(document.nodes(Category::Material).size()));
+    for (const Part& p : parts) {
+        h.add(p.hash).add(uint64_t(p.object)).add(uint64_t(p.layer));
+        for (uint32_t m : p.look) h.add(uint64_t(m));
+        addToHash(h, p.matrix);
+    }
+    const bool rebuild = !scene_ || h.value() != sceneHash_;
+    if (rebuild) scene_ = std::make_shared<RenderScene>();
+    scene_->clearMaterials();
+    scene_->addMaterial({});
+    setMaterials(document, o.frame, job);
+    setLights(document, o.frame, job);
+    if (rebuild) {
+        sceneHash_ = 0;
+        for (const Part& p : parts) {
+            const uint32_t mesh = scene_->addMesh(p.mesh), look = scene_->addLook(p.look);
+            if (!p.copies) {
+                scene_->addInstance({mesh, look, p.object, p.layer, 0}, p.matrix);
+                continue;
+            }
+            const AttributeSet& a = p.copies->attributes;
+            const auto position = a.find<V3f>("P");
+            const auto orient = a.find<Quatf>("orient");
+            const auto scale = a.find<float>("scale");
+            const auto prototype = a.find<int32_t>("prototype");
+            const auto id = a.find<uint64_t>("id");
+            std::vector<uint32_t> mine;
+            std::vector<RenderScene::Instance> instances;
+            for (size_t i = 0; i < prototype.size(); ++i)
+                if (prototype[i] == p.prototype) {
+                    mine.push_back(uint32_t(i));
+                    instances.push_back({mesh, look, p.object, p.layer, id[i]});
+                }
+            scene_->addInstances(
+                instances,
+                [&](size_t i) {
+                    return p.matrix * copyMatrix(position[mine[i]], orient[mine[i]], scale[mine[i]]);
+                },
+                progress);
+        }
+        scene_->commit(progress);
+        sceneHash_ = h.value();
+    }
+    job.scene = scene_;
+    const auto value = [&](const char* id) { return document.value("render", id, o.frame); };
+    job.options = {int(std::get<int64_t>(value("bounces"))), float(std::get<double>(value("limit"))),
+                   std::get<bool>(value("transparent")), uint32_t(std::get<int64_t>(value("seed")))};
+    job.width = int(std::get<int64_t>(value("width")));
+    job.height = int(std::get<int64_t>(value("height")));
+    job.samples = int(std::get<int64_t>(value("samples")));
+    const std::string camera = o.camera.empty() ? std::get<std::string>(value("camera")) : o.camera;
+    const Node* node = document.find(camera);
+    if (!node || node->category() != Category::Camera)
+        throw Error("the render has no camera", camera, "Choose a camera in the render settings");
+    job.camera = cameraOptions(document, camera, o.frame);
+    job.finish = {float(std::get<double>(document.value(camera, "exposure", o.frame))),
+                  std::get<std::string>(value("tone")) == "soft"};
+    return job;
+}
+
+Picture toPicture(const Film& film, const FinishOptions* finish) {
+    Picture picture{film.width(), film.height(), {}};
+    const size_t count = film.pixels().size();
+    const auto add = [&](const std::string& name, bool full, const auto& value) {
+        Channel c{name, std::vector<float>(count), full};
+        for (size_t i = 0; i < count; ++i) c.values[i] = value(film.pixels()[i]);
+        picture.channels.push_back(std::move(c));
+    };
+    const auto mean = [](const V3f& sum, const FilmPixel& p) {
+        return p.samples ? sum / float(p.samples) : V3f(0.0f);
+    };
+    const char* rgb[] = {"R", "G", "B"};
+    const char* xyz[] = {"X", "Y", "Z"};
+    const auto beauty = [&](const FilmPixel& p) {
+        const V3f light = mean(p.direct + p.indirect, p);
+        return finish ? finished(light, *finish) : light;
+    };
+    for (int c = 0; c < 3; ++c) add(rgb[c], false, [&](const FilmPixel& p) { return beauty(p)[c]; });
+    add("A", false, [&](const FilmPixel& p) { return p.samples ? p.alpha / float(p.samples) : 0.0f; });
+    if (finish) return picture;
+    add("depth.Z", true, [](const FilmPixel& p) { return p.depth; });
+    for (int c = 0; c < 3; ++c)
+        add(std::string("normal.") + xyz[c], false, [&](const FilmPixel& p) { return mean(p.normal, p)[c]; });
+    for (int c = 0; c < 3; ++c)
+        add(std::string("albedo.") + rgb[c], false, [&](const FilmPixel& p) { return mean(p.albedo, p)[c]; });
+    for (int c = 0; c < 3; ++c)
+        add(std::string("direct.") + rgb[c], false, [&](const FilmPixel& p) { return mean(p.direct, p)[c]; });
+    for (int c = 0; c < 3; ++c)
+        add(std::string("indirect.") + rgb[c], false,
+            [&](const FilmPixel& p) { return mean(p.indirect, p)[c]; });
+    add("object.id", true, [](const FilmPixel& p) { return float(p.object); });
+    add("layer.id", true, [](const FilmPixel& p) { return float(p.layer); });
+    return picture;
+}
+
+void saveRender(const std::filesystem::path& path, const Film& film, const RenderJob& job,
+                const WriteOptions& options) {
+    WriteOptions o = options;
+    const auto list = [](const std::map<uint32_t, std::string>& names) {
+        std::string text;
+        for (const auto& [id, name] : names)
+            text += fmt::format("{}{}={}", text.empty() ? "" : ";", id, name);
+        return text;
+    };
+    o.notes["ovrix:objects"] = list(job.objectNames);
+    o.notes["ovrix:layers"] = list(job.layerNames);
+    writeImage(path, toPicture(film, path.extension() == ".exr" ? nullptr : &job.finish), o);
+}
+
+}  // namespace ovrix

@@ -1,0 +1,65 @@
+// From the document to what the renderer takes, keeping what did not change.
+#pragma once
+#include "io/image_io.h"
+#include "render/finish.h"
+#include "render/renderer.h"
+#include "render/sky.h"
+#include "scene/evaluator.h"
+
+namespace ovrix {
+
+/// Everything one picture needs.
+struct RenderJob {
+    std::shared_ptr<const RenderScene> scene;
+    CameraOptions camera;
+    RenderOptions options;
+    FinishOptions finish;
+    int width = 0, height = 0, samples = 1;
+    std::map<uint32_t, std::string> objectNames, layerNames;  ///< by the ids in the film; 0 is nothing
+    std::vector<std::string> problems;                        ///< what was left out, and why
+    Camera cameraFor(int w, int h) const { return Camera(camera, float(w) / float(h)); }
+};
+
+struct JobOptions {
+    double frame = 1;
+    std::string camera;  ///< id; empty for the render settings' own
+    bool draft = false;  ///< show layers as the view does, by the Draft share
+};
+
+/// Keeps the ray tracer's scene between calls: moving the camera, a light or a colour builds nothing anew.
+/// One thread at a time, and no ray may be traced in an older job of the same builder during a call.
+class JobBuilder {
+  public:
+    explicit JobBuilder(Evaluator& evaluator) : evaluator_(evaluator) {}
+    /// Throws Cancelled. Parts that fail are left out and named in problems.
+    RenderJob build(const Document& document, const JobOptions& options, Progress& progress);
+
+  private:
+    struct Part;
+    std::vector<Part> collect(const Document& document, const JobOptions& options, RenderJob& job,
+                              Progress& progress);
+    void addLayer(const Document& document, const Node& node, const JobOptions& options, RenderJob& job,
+                  std::vector<Part>& parts, uint32_t layerId, Progress& progress);
+    void setLights(const Document& document, double frame, RenderJob& job);
+    void setMaterials(const Document& document, double frame, RenderJob& job);
+    std::shared_ptr<const Image> sky(const SkyOptions& options);
+
+    Evaluator& evaluator_;
+    std::shared_ptr<RenderScene> scene_;
+    uint64_t sceneHash_ = 0;
+    uint64_t skyHash_ = 0;
+    std::shared_ptr<const Image> sky_;
+};
+
+/// The film as a picture with all its passes: beauty, alpha, depth, normal, albedo, ids, direct, indirect.
+/// @param finish  null for scene light as it is, as EXR takes it; else the finished colour, for TIFF and PNG
+Picture toPicture(const Film& film, const FinishOptions* finish);
+
+/// Writes a render: EXR gets scene light and all passes, TIFF and PNG the finished picture.
+void saveRender(const std::filesystem::path& path, const Film& film, const RenderJob& job,
+                const WriteOptions& options);
+
+/// CameraOptions of a camera node.
+CameraOptions cameraOptions(const Document& document, const std::string& id, double frame);
+
+}  // namespace ovrix
