@@ -23,3 +23,26 @@ set(OVRIX_DEMO ${CMAKE_BINARY_DIR}/demo/low_tide.ovrix)
 add_custom_command(OUTPUT ${OVRIX_DEMO} COMMAND make-demo ${CMAKE_BINARY_DIR}/demo DEPENDS make-demo)
 add_custom_target(demo-scene ALL DEPENDS ${OVRIX_DEMO})
 
+# The window. Fonts are built in, from Debian's packages.
+find_file(INTER_REGULAR Inter-Regular.otf PATHS /usr/share/fonts/opentype/inter REQUIRED)
+find_file(INTER_BOLD Inter-SemiBold.otf PATHS /usr/share/fonts/opentype/inter REQUIRED)
+find_file(MONO_REGULAR JetBrainsMono-Regular.ttf PATHS /usr/share/fonts/truetype/jetbrains-mono REQUIRED)
+file(GLOB_RECURSE app_sources CONFIGURE_DEPENDS src/app/*.cpp src/app/*.h)
+list(REMOVE_ITEM app_sources ${CMAKE_SOURCE_DIR}/src/app/main.cpp)
+add_library(ovrix_app STATIC ${app_sources})
+set_target_properties(ovrix_app PROPERTIES AUTOMOC ON)
+target_precompile_headers(ovrix_app PRIVATE src/app/pch.h)
+# Nothing in it computes much: building fast counts for more than running fast.
+target_compile_options(ovrix_app PRIVATE $<$<CONFIG:Release>:-O1>)
+# Qt's short words (slots, emit) collide with other names, ours among them.
+target_compile_definitions(ovrix_app PUBLIC QT_NO_KEYWORDS)
+target_link_libraries(ovrix_app PUBLIC ovrix_core Qt6::Widgets Qt6::OpenGL Qt6::OpenGLWidgets Qt6::Svg)
+
+configure_file(src/app/fonts.qrc.in ${CMAKE_BINARY_DIR}/fonts.qrc)
+function(add_window_program name)
+  add_executable(${name} ${ARGN} ${CMAKE_BINARY_DIR}/fonts.qrc)
+  set_target_properties(${name} PROPERTIES AUTORCC ON)
+  target_link_libraries(${name} PRIVATE ovrix_app)
+  add_dependencies(${name} ovrix-mesh-reader)
+endfunction()
+add_window_program(ovrix src/app/main.cpp)

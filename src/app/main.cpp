@@ -1,0 +1,58 @@
+// The program with a window. `ovrix [FILE]` opens a scene; `--picture OUT.png` draws the window into a file
+// once the scene is there and a first render is done, and ends.
+#include <QApplication>
+#include <QCommandLineParser>
+#include <QElapsedTimer>
+#include <QTimer>
+#include <cstdio>
+
+#include "app/render/render_pane.h"
+#include "app/window/main_window.h"
+#include "scene/session.h"
+
+using namespace ovrix::app;
+
+namespace {
+
+/// Waits for results and some passes, then writes the window.
+int drawPicture(QApplication& application, MainWindow& window, const QString& file) {
+    window.setUnattended(true);
+    window.showRender(true);
+    window.renderPane()->setLive(true);
+    QElapsedTimer clock;
+    clock.start();
+    while (clock.elapsed() < 120000 && (window.controller().evaluating() || window.renderPane()->last().pass < 6)) application.processEvents(QEventLoop::AllEvents, 20);
+    window.renderPane()->stop();
+    const bool ok = window.grab().save(file);
+    if (!ok) std::fprintf(stderr, "ovrix: %s could not be written\n", qPrintable(file));
+    return ok ? 0 : 1;
+}
+
+}  // namespace
+
+int main(int argc, char** argv) {
+    QCoreApplication::setOrganizationName("ovrix");
+    QCoreApplication::setApplicationName("ovrix");
+    QCoreApplication::setApplicationVersion(OVRIX_VERSION);
+    QApplication application(argc, argv);
+    QCommandLineParser parser;
+    parser.setApplicationDescription("Scatter, groom, simulate and render particles, strands and copies on surfaces.");
+    parser.addHelpOption();
+    parser.addVersionOption();
+    parser.addPositionalArgument("FILE", "A scene (.ovrix) or a mesh to begin with");
+    parser.addOption({"picture", "Draw the window into a PNG and end", "OUT.png"});
+    parser.process(application);
+    const Preferences preferences = Preferences::load();
+    applyTheme(application, preferences.theme, preferences.scale);
+    MainWindow window;
+    window.show();
+    const bool picture = parser.isSet("picture");
+    if (!picture) window.controller().setAutosaveFolder(ovrix::Autosave::userFolder());
+    for (const QString& file : parser.positionalArguments()) {
+        if (file.endsWith(".ovrix")) window.controller().openScene(file);
+        else window.controller().importMesh(file);
+    }
+    if (picture) return drawPicture(application, window, parser.value("picture"));
+    QTimer::singleShot(0, &window, &MainWindow::offerRecovery);
+    return application.exec();
+}

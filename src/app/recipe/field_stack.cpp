@@ -1,0 +1,231 @@
+#include "app/recipe/field_stack.h"
+
+#include <QCheckBox>
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QMenu>
+#include <QPainter>
+#include <QPushButton>
+#include <QToolButton>
+#include <QVBoxLayout>
+
+#include "app/recipe/param_row.h"
+#include "app/theme/theme.h"
+#include "app/widgets/curve_box.h"
+#include "app/widgets/number_box.h"
+
+namespace ovrix::app {
+
+StripPreview::StripPreview(QWidget* parent) : QWidget(parent) {
+    setFixedSize(px(46), px(18));
+    setToolTip("What this source gives along the surface, from one end to the other");
+}
+
+void StripPreview::setValues(const std::vector<float>& values) {
+    values_ = values;
+    update();
+}
+
+void StripPreview::paintEvent(QPaintEvent*) {
+    QPainter p(this);
+    p.setPen(Qt::NoPen);
+    p.setBrush(tokens().raised);
+    p.drawRoundedRect(rect(), px(2), px(2));
+    for (int x = 0; x < width() && !values_.empty(); ++x) {
+        const size_t i = size_t(x) * values_.size() / size_t(width());
+        p.fillRect(x, 0, 1, height(), heatColor(values_[i]));
+    }
+}
+
+namespace {
+
+struct BlendLook {
+    Blend blend;
+    const char* sign;
+    const char* help;
+};
+const BlendLook kBlends[] = {{Blend::Replace, "=", "Replace what is above"},
+                             {Blend::Multiply, "\u00d7", "Multiply with what is above: only where both pass"},
+                             {Blend::Add, "+", "Add to what is above"},
+                             {Blend::Min, "\u2227", "The smaller of the two"},
+                             {Blend::Max, "\u2228", "The larger of the two"}};
+
+QToolButton* flatButton(const QString& tip) {
+    auto* b = new QToolButton;
+    b->setProperty("flat", true);
+    b->setToolTip(tip);
+    b->setAutoRaise(true);
+    return b;
+}
+
+}  // namespace
+
+FieldStack::FieldStack(Controller& controller, const ParamPath& path, QWidget* parent)
+    : QFrame(parent), controller_(controller), path_(path), layout_(new QVBoxLayout(this)) {
+    setObjectName("fieldStack");
+    layout_->setContentsMargins(px(6), px(6), px(6), px(6));
+    layout_->setSpacing(px(4));
+    connect(&controller_, &Controller::resultsChanged, this, &FieldStack::updateStrips);
+}
+
+void FieldStack::fillSourceMenu(QMenu& menu, const std::function<void(const std::string&)>& add) {
+    for (const SourceType& t : sourceTypes()) {
+        QAction* a = menu.addAction(QString::fromStdString(t.title), &menu, [add, id = t.id] { add(id); });
+        a->setToolTip(QString::fromStdString(t.help));
+    }
+    menu.setToolTipsVisible(true);
+}
+
+void FieldStack::change(const QString& label, const std::function<void(Field&)>& edit, bool dragging) {
+    Param param = paramAt(controller_.document(), path_);
+    Field field = param.field ? *param.field : Field();
+    edit(field);
+    param.field = field.sources.empty() ? nullptr : std::make_shared<const Field>(std::move(field));
+    controller_.edit(label, [&](const Document& d) { return withParam(d, path_, param); }, dragging ? path_.text() + "/" + label.toStdString() : std::string());
+}
+
+void FieldStack::refresh() {
+    const Param param = paramAt(controller_.document(), path_);
+    if (!param.field) return;
+    std::string shape = std::to_string(openSource_);
+    for (const FieldSource& s : param.field->sources) shape += "|" + s.type;
+    if (shape != shape_) {
+        shape_ = shape;
+        rebuild(*param.field);
+    }
+    for (size_t i = 0; i < rowRefreshers_.size(); ++i) rowRefreshers_[i](param.field->sources[i]);
+    for (ParamRow* row : paramRows_) row->refresh();
+    updateStrips();
+}
+
+void FieldStack::rebuild(const Field& field) {
+    while (QLayoutItem* item = layout_->takeAt(0)) {
+        if (item->widget()) item->widget()->hide(), item->widget()->deleteLater();
+        delete item;
+    }
+    strips_.clear();
+    rowRefreshers_.clear();
+    paramRows_.clear();
+    for (size_t i = 0; i < field.sources.size(); ++i) {
+        layout_->addWidget(makeRow(i, field.sources[i]));
+        if (int(i) != openSource_) continue;
+        const SourceType* type = findSourceType(field.sources[i].type);
+        for (const ParamSpec& spec : type ? type->params : std::vector<ParamSpec>()) {
+            ParamPath path = path_;
+            path.source = int(i);
+            path.sourceParam = spec.id;
+            paramRows_.push_back(new ParamRow(controller_, path, spec));
+            paramRows_.back()->setContentsMargins(px(14), 0, 0, 0);
+            layout_->addWidget(paramRows_.back());
+        }
+    }
+    auto* add = new QPushButton("Add a source");
+    add->setObjectName("addSource");
+    add->setProperty("link", true);
+    auto* menu = new QMenu(add);
+    fillSourceMenu(*menu, [this](const std::string& type) {
+        change("Add a source", [&](Field& f) { f.sources.push_back(makeSource(type)); });
+    });
+    add->setMenu(menu);
+    layout_->addWidget(add);
+}
+
+QWidget* FieldStack::makeRow(size_t index, const FieldSource& source) {
+    auto* row = new QWidget;
+    auto* line = new QHBoxLayout(row);
+    line->setContentsMargins(0, 0, 0, 0);
+    line->setSpacing(px(4));
+    const SourceType* type = findSourceType(source.type);
+
+    auto* blend = flatButton("How it is blended with what is above");
+    blend->setFixedWidth(px(18));
+    auto* blends = new QMenu(blend);
+    for (const BlendLook& b : kBlends)
+        blends->addAction(QString("%1   %2").arg(b.sign, b.help), this, [this, index, b] { change("Change blend", [&](Field& f) { f.sources[index].blend = b.blend; }); });
+    blend->setMenu(blends);
+    blend->setPopupMode(QToolButton::InstantPopup);
+
+    auto* title = new QPushButton(type ? QString::fromStdString(type->title) : QString::fromStdString(source.type));
+    title->setProperty("link", true);
+    title->setToolTip(type ? QString::fromStdString(type->help) : QString());
+    title->setMinimumWidth(px(30));
+    title->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);
+    title->setObjectName("sourceTitle");
+    connect(title, &QPushButton::clicked, this, [this, index] {
+        openSource_ = openSource_ == int(index) ? -1 : int(index);
+        refresh();
+    });
+
+    auto* strip = new StripPreview;
+    strips_.push_back(strip);
+    auto* curve = new CurveBox;
+    connect(curve, &CurveBox::changed, this, [this, index](const Curve& c, bool dragging) { change("Bend remap curve", [&](Field& f) { f.sources[index].remap = c; }, dragging); });
+    connect(curve, &CurveBox::finished, this, [this] { controller_.endDrag(); });
+
+    auto* strength = new NumberBox(strengthSpec());
+    strength->setFixedWidth(px(44));
+    strength->setDefault(1.0);
+    strength->setToolTip("Strength: 0 leaves what is above, 1 is the full blend");
+    connect(strength, &NumberBox::changed, this, [this, index](double v, bool dragging) { change("Change strength", [&](Field& f) { f.sources[index].strength.value = v; }, dragging); });
+    connect(strength, &NumberBox::finished, this, [this] { controller_.endDrag(); });
+
+    auto* more = flatButton("Invert, move or remove this source");
+    more->setIcon(icon("more"));
+    more->setFixedWidth(px(20));
+    auto* menu = new QMenu(more);
+    connect(menu, &QMenu::aboutToShow, this, [this, menu, index] { fillRowMenu(*menu, index); });
+    more->setMenu(menu);
+    more->setPopupMode(QToolButton::InstantPopup);
+
+    for (QWidget* w : {static_cast<QWidget*>(blend), static_cast<QWidget*>(title), static_cast<QWidget*>(strip), static_cast<QWidget*>(curve), static_cast<QWidget*>(strength), static_cast<QWidget*>(more)})
+        line->addWidget(w, w == title ? 1 : 0);
+    rowRefreshers_.push_back([=](const FieldSource& s) {
+        blend->setText(kBlends[size_t(s.blend)].sign);
+        curve->setCurve(s.remap);
+        if (const double* v = std::get_if<double>(&s.strength.value)) strength->setValue(*v);
+        QString name = type ? QString::fromStdString(type->title) : QString::fromStdString(s.type);
+        if (s.invert) name = "not " + name.toLower();
+        title->setText(name);
+        for (QWidget* w : {static_cast<QWidget*>(strip), static_cast<QWidget*>(curve), static_cast<QWidget*>(strength)}) w->setEnabled(s.on);
+        QFont font = title->font();
+        font.setStrikeOut(!s.on);
+        title->setFont(font);
+    });
+    return row;
+}
+
+void FieldStack::fillRowMenu(QMenu& menu, size_t index) {
+    menu.clear();
+    const Param param = paramAt(controller_.document(), path_);
+    const FieldSource& s = param.field->sources[index];
+    const auto toggle = [&](const QString& text, bool on, const std::function<void(FieldSource&)>& flip) {
+        QAction* a = menu.addAction(text, this, [this, index, flip, text] { change(text, [&](Field& f) { flip(f.sources[index]); }); });
+        a->setCheckable(true);
+        a->setChecked(on);
+    };
+    toggle("On", s.on, [](FieldSource& x) { x.on = !x.on; });
+    toggle("Invert", s.invert, [](FieldSource& x) { x.invert = !x.invert; });
+    menu.addSeparator();
+    QAction* up = menu.addAction("Move up", this, [this, index] { change("Move source", [&](Field& f) { std::swap(f.sources[index], f.sources[index - 1]); }); });
+    up->setEnabled(index > 0);
+    QAction* down = menu.addAction("Move down", this, [this, index] { change("Move source", [&](Field& f) { std::swap(f.sources[index], f.sources[index + 1]); }); });
+    down->setEnabled(index + 1 < param.field->sources.size());
+    menu.addAction("Remove", this, [this, index] {
+        openSource_ = -1;
+        change("Remove source", [&](Field& f) { f.sources.erase(f.sources.begin() + std::ptrdiff_t(index)); });
+    });
+}
+
+void FieldStack::updateStrips() {
+    const auto& overlay = controller_.results().overlay;
+    const bool mine = overlay && overlay->path == path_;
+    const Param param = paramAt(controller_.document(), path_);
+    size_t shown = 0;
+    for (size_t i = 0; i < strips_.size() && param.field && i < param.field->sources.size(); ++i) {
+        const bool on = param.field->sources[i].on;
+        strips_[i]->setValues(mine && on && shown < overlay->strips.size() ? overlay->strips[shown] : std::vector<float>());
+        shown += on;
+    }
+}
+
+}  // namespace ovrix::app

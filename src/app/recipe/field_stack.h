@@ -1,0 +1,54 @@
+// The stack of sources of one field, under the number that it drives.
+#pragma once
+#include <QFrame>
+#include <functional>
+
+#include "app/window/controller.h"
+
+class QVBoxLayout;
+class QMenu;
+
+namespace ovrix::app {
+
+class ParamRow;
+
+/// A band that shows what a source gives along the surface.
+class StripPreview : public QWidget {
+    Q_OBJECT
+  public:
+    explicit StripPreview(QWidget* parent = nullptr);
+    void setValues(const std::vector<float>& values);
+
+  protected:
+    void paintEvent(QPaintEvent*) override;
+
+  private:
+    std::vector<float> values_;
+};
+
+class FieldStack : public QFrame {
+    Q_OBJECT
+  public:
+    FieldStack(Controller& controller, const ParamPath& path, QWidget* parent = nullptr);
+    void refresh();
+    /// Fills @p menu with the sources that can be added; @p add gets the chosen type.
+    static void fillSourceMenu(QMenu& menu, const std::function<void(const std::string&)>& add);
+
+  private:
+    void rebuild(const Field& field);
+    QWidget* makeRow(size_t index, const FieldSource& source);
+    void fillRowMenu(QMenu& menu, size_t index);
+    void change(const QString& label, const std::function<void(Field&)>& edit, bool dragging = false);
+    void updateStrips();
+
+    Controller& controller_;
+    ParamPath path_;
+    QVBoxLayout* layout_;
+    std::string shape_;  // which sources there are: rebuilt when this changes
+    std::vector<StripPreview*> strips_;
+    std::vector<std::function<void(const FieldSource&)>> rowRefreshers_;
+    std::vector<ParamRow*> paramRows_;
+    int openSource_ = -1;
+};
+
+}  // namespace ovrix::app

@@ -1,0 +1,326 @@
+#include "app/recipe/param_row.h"
+
+#include <QCheckBox>
+#include <QComboBox>
+#include <QFileDialog>
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QMenu>
+#include <QPushButton>
+#include <QToolButton>
+#include <QVBoxLayout>
+
+#include "app/recipe/field_stack.h"
+#include "app/theme/theme.h"
+#include "app/widgets/color_button.h"
+#include "app/widgets/number_box.h"
+#include "app/widgets/shares_bar.h"
+#include "base/error.h"
+
+namespace ovrix::app {
+
+namespace {
+
+QString toolTipFor(const ParamSpec& s) {
+    QString text = QString::fromStdString(s.help);
+    if (s.type == ParamType::Int || s.type == ParamType::Number || s.type == ParamType::Range || s.type == ParamType::Vector) {
+        const bool whole = s.type == ParamType::Int;
+        text += QString("\nUsually %1 to %2, at most %3 to %4 %5")
+                    .arg(numberText(s.softMin, whole), numberText(s.softMax, whole), numberText(s.hardMin, false), numberText(s.hardMax, false), QString::fromStdString(s.unit));
+        text += "\nDrag to change (Ctrl finer, Shift coarser), click to type, double-click for the default";
+    }
+    return text;
+}
+
+}  // namespace
+
+ParamRow::ParamRow(Controller& controller, const ParamPath& path, const ParamSpec& spec, QWidget* parent)
+    : QWidget(parent), controller_(controller), path_(path), spec_(spec), layout_(new QVBoxLayout(this)) {
+    setObjectName("param:" + QString::fromStdString(path.text()));
+    layout_->setContentsMargins(0, 0, 0, 0);
+    layout_->setSpacing(px(4));
+    auto* line = new QHBoxLayout;
+    line->setSpacing(px(6));
+    const bool tall = spec.type == ParamType::Shares || spec.type == ParamType::Refs;
+    if (!tall) {
+        auto* label = new QLabel(QString::fromStdString(spec.title));
+        label->setFixedWidth(px(path.source >= 0 ? 74 : 88));
+        label->setToolTip(toolTipFor(spec));
+        line->addWidget(label);
+    }
+    editor_ = makeEditor();
+    editor_->setToolTip(toolTipFor(spec));
+    line->addWidget(editor_, 1);
+    if (spec.drivable) {
+        sources_ = new QToolButton;
+        sources_->setObjectName("sources");
+        sources_->setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
+        sources_->setFixedHeight(px(26));
+        sources_->setCheckable(true);
+        connect(sources_, &QToolButton::clicked, this, &ParamRow::toggleField);
+        line->addWidget(sources_, 1);
+        fieldButton_ = new QToolButton;
+        fieldButton_->setObjectName("fieldButton");
+        fieldButton_->setProperty("flat", true);
+        fieldButton_->setIcon(icon("field"));
+        fieldButton_->setCheckable(true);
+        fieldButton_->setFixedSize(px(22), px(22));
+        fieldButton_->setToolTip("Drive it by a field: slope, height, noise, an image...");
+        connect(fieldButton_, &QToolButton::clicked, this, &ParamRow::toggleField);
+        line->addWidget(fieldButton_);
+    }
+    layout_->addLayout(line);
+    refresh();
+}
+
+QWidget* ParamRow::makeEditor() {
+    switch (spec_.type) {
+        case ParamType::Bool: return makeBool();
+        case ParamType::Int:
+            return makeNumber([](const Value& v) { return double(std::get<int64_t>(v)); }, [](const Value&, double x) -> Value { return int64_t(x); }, double(std::get<int64_t>(spec_.initial)));
+        case ParamType::Number:
+            return makeNumber([](const Value& v) { return std::get<double>(v); }, [](const Value&, double x) -> Value { return x; }, std::get<double>(spec_.initial));
+        case ParamType::Range: return makeNumbers(2);
+        case ParamType::Vector: return makeNumbers(3);
+        case ParamType::Color: return makeColor();
+        case ParamType::Choice: return makeChoice();
+        case ParamType::Ref: return makeRef();
+        case ParamType::Refs: return makeRefs();
+        case ParamType::Shares: return makeShares();
+        default: return makeFile();
+    }
+}
+
+QWidget* ParamRow::makeNumber(const std::function<double(const Value&)>& get, const std::function<Value(const Value&, double)>& put, double initial) {
+    auto* box = new NumberBox(spec_);
+    box->setDefault(initial);
+    connect(box, &NumberBox::changed, this, [this, put](double x, bool dragging) {
+        controller_.setValue(path_, put(paramAt(controller_.document(), path_).value, x), dragging);
+    });
+    connect(box, &NumberBox::finished, this, [this] { controller_.endDrag(); });
+    connect(box, &NumberBox::refused, this, [this](const QString& why) { controller_.say(why, true); });
+    refreshers_.push_back([this, box, get](const Param& p) {
+        box->setValue(get(p.at(controller_.frame())));
+        box->setMark(p.animated() ? tokens().violet : p.field && !replacedByField() ? tokens().seaGlass : QColor());
+    });
+    return box;
+}
+
+QWidget* ParamRow::makeNumbers(size_t count) {
+    auto* row = new QWidget;
+    auto* line = new QHBoxLayout(row);
+    line->setContentsMargins(0, 0, 0, 0);
+    line->setSpacing(px(4));
+    for (size_t i = 0; i < count; ++i) {
+        const auto part = [i](const Value& v) {
+            if (auto* r = std::get_if<Range>(&v)) return i ? r->max : r->min;
+            return std::get<V3d>(v)[int(i)];
+        };
+        const auto put = [i](const Value& v, double x) -> Value {
+            if (auto* r = std::get_if<Range>(&v)) return i ? Range{std::min(r->min, x), x} : Range{x, std::max(r->max, x)};
+            V3d w = std::get<V3d>(v);
+            w[int(i)] = x;
+            return w;
+        };
+        line->addWidget(makeNumber(part, put, part(spec_.initial)), 1);
+    }
+    return row;
+}
+
+QWidget* ParamRow::makeBool() {
+    auto* box = new QCheckBox;
+    connect(box, &QCheckBox::clicked, this, [this](bool on) { controller_.setValue(path_, on); });
+    refreshers_.push_back([this, box](const Param& p) { box->setChecked(std::get<bool>(p.at(controller_.frame()))); });
+    return box;
+}
+
+QWidget* ParamRow::makeColor() {
+    auto* button = new ColorButton;
+    connect(button, &ColorButton::changed, this, [this](const Color& c, bool dragging) { controller_.setValue(path_, c, dragging); });
+    connect(button, &ColorButton::finished, this, [this] { controller_.endDrag(); });
+    refreshers_.push_back([this, button](const Param& p) { button->setColor(std::get<Color>(p.at(controller_.frame()))); });
+    return button;
+}
+
+QWidget* ParamRow::makeChoice() {
+    auto* box = new QComboBox;
+    for (const std::string& c : spec_.choices) box->addItem(QString::fromStdString(c));
+    connect(box, &QComboBox::activated, this, [this, box] { controller_.setValue(path_, box->currentText().toStdString()); });
+    refreshers_.push_back([this, box](const Param& p) { box->setCurrentText(QString::fromStdString(std::get<std::string>(p.at(controller_.frame())))); });
+    return box;
+}
+
+QWidget* ParamRow::makeFile() {
+    auto* button = new QPushButton;
+    button->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);
+    connect(button, &QPushButton::clicked, this, [this] {
+        const QString folder = QString::fromStdString(controller_.session().folder().string());
+        const bool mesh = path_.source < 0 && controller_.document().get(path_.node).category() == Category::Object;
+        const QString file = QFileDialog::getOpenFileName(this, "Choose a file", folder,
+                                                          mesh ? "Meshes (*.obj *.ply *.stl *.off *.gltf *.glb *.fbx)" : "Images (*.png *.jpg *.jpeg *.tif *.tiff *.exr *.hdr)");
+        if (file.isEmpty()) return;
+        const auto relative = std::filesystem::path(file.toStdString()).lexically_relative(controller_.session().folder());
+        controller_.setValue(path_, relative.empty() ? file.toStdString() : relative.string());
+    });
+    refreshers_.push_back([button](const Param& p) {
+        const QString file = QString::fromStdString(std::get<std::string>(p.value));
+        button->setText(file.isEmpty() ? "Choose..." : QFileInfo(file).fileName());
+        button->setToolTip(file);
+    });
+    return button;
+}
+
+namespace {
+
+/// All nodes of a kind in a box, after "none"; the item's data is the id.
+void fillNodes(QComboBox& box, const Document& document, const std::string& kind, const std::string& chosen) {
+    box.clear();
+    box.addItem("none", QString());
+    for (const NodePtr& n : document.nodes())
+        if (categoryName(n->category()) == kind) box.addItem(QString::fromStdString(n->name), QString::fromStdString(n->id));
+    const int at = box.findData(QString::fromStdString(chosen));
+    if (at < 0) box.addItem("missing: " + QString::fromStdString(chosen), QString::fromStdString(chosen));
+    box.setCurrentIndex(at < 0 ? box.count() - 1 : at);
+}
+
+}  // namespace
+
+QWidget* ParamRow::makeRef() {
+    auto* box = new QComboBox;
+    connect(box, &QComboBox::activated, this, [this, box] { controller_.setValue(path_, box->currentData().toString().toStdString()); });
+    refreshers_.push_back([this, box](const Param& p) { fillNodes(*box, controller_.document(), spec_.refKind, std::get<std::string>(p.value)); });
+    return box;
+}
+
+QWidget* ParamRow::makeRefs() {
+    auto* list = new QWidget;
+    auto* rows = new QVBoxLayout(list);
+    rows->setContentsMargins(0, 0, 0, 0);
+    rows->setSpacing(px(4));
+    refreshers_.push_back([this, list, rows](const Param& p) {
+        const Refs refs = std::get<Refs>(p.value);
+        while (rows->count() > int(refs.size())) {
+            QLayoutItem* item = rows->takeAt(rows->count() - 1);
+            item->widget()->deleteLater();
+            delete item;
+        }
+        for (int i = rows->count(); i < int(refs.size()); ++i) {
+            auto* row = new QWidget(list);
+            auto* line = new QHBoxLayout(row);
+            line->setContentsMargins(0, 0, 0, 0);
+            auto* label = new QLabel(QString("Slot %1").arg(i + 1));
+            label->setFixedWidth(px(88));
+            auto* box = new QComboBox;
+            line->addWidget(label);
+            line->addWidget(box, 1);
+            rows->addWidget(row);
+            connect(box, &QComboBox::activated, this, [this, box, i] {
+                Refs now = std::get<Refs>(paramAt(controller_.document(), path_).value);
+                now[size_t(i)] = box->currentData().toString().toStdString();
+                controller_.setValue(path_, now);
+            });
+        }
+        for (size_t i = 0; i < refs.size(); ++i) fillNodes(*rows->itemAt(int(i))->widget()->findChild<QComboBox*>(), controller_.document(), spec_.refKind, refs[i]);
+    });
+    return list;
+}
+
+QWidget* ParamRow::makeShares() {
+    auto* whole = new QWidget;
+    auto* rows = new QVBoxLayout(whole);
+    rows->setContentsMargins(0, 0, 0, 0);
+    rows->setSpacing(px(4));
+    auto* bar = new SharesBar;
+    auto* add = new QPushButton("Add a prototype");
+    add->setObjectName("addPrototype");
+    add->setProperty("link", true);
+    rows->addWidget(bar);
+    rows->addWidget(add, 0, Qt::AlignLeft);
+    auto* menu = new QMenu(add);
+    add->setMenu(menu);
+    connect(menu, &QMenu::aboutToShow, this, [this, menu] {
+        menu->clear();
+        for (const NodePtr& n : controller_.document().nodes(Category::Object))
+            menu->addAction(QString::fromStdString(n->name), this, [this, id = n->id] {
+                Shares shares = std::get<Shares>(paramAt(controller_.document(), path_).value);
+                double mean = 1.0;
+                if (!shares.empty()) {
+                    mean = 0;
+                    for (const Share& s : shares) mean += s.share / double(shares.size());
+                }
+                shares.push_back({id, mean});
+                controller_.setValue(path_, shares);
+            });
+        if (menu->isEmpty()) menu->addAction("There is no object: drop a mesh on the window")->setEnabled(false);
+    });
+    connect(bar, &SharesBar::changed, this, [this](const Shares& s, bool dragging) { controller_.setValue(path_, s, dragging); });
+    connect(bar, &SharesBar::finished, this, [this] { controller_.endDrag(); });
+    refreshers_.push_back([this, bar](const Param& p) {
+        const Shares shares = std::get<Shares>(p.value);
+        QStringList names;
+        for (const Share& s : shares) {
+            const Node* n = controller_.document().find(s.ref);
+            names << (n ? QString::fromStdString(n->name) : "missing");
+        }
+        bar->setShares(shares, names);
+    });
+    return whole;
+}
+
+void ParamRow::addFirstSource() {
+    QMenu menu(this);
+    FieldStack::fillSourceMenu(menu, [this](const std::string& type) {
+        auto field = std::make_shared<Field>();
+        field->sources.push_back(makeSource(type));
+        controller_.edit("Drive by a field", [&](const Document& d) { return withField(d, path_, field); });
+        Q_EMIT stackToggled(path_, true);
+        setStackOpen(true);
+    });
+    menu.exec(fieldButton_->mapToGlobal(QPoint(0, fieldButton_->height())));
+}
+
+void ParamRow::toggleField() {
+    if (!paramAt(controller_.document(), path_).field) {
+        addFirstSource();
+        return refresh();
+    }
+    const bool open = !stackOpen();
+    setStackOpen(open);
+    Q_EMIT stackToggled(path_, open);
+}
+
+bool ParamRow::stackOpen() const { return stack_ && !stack_->isHidden(); }
+
+void ParamRow::setStackOpen(bool open) {
+    const bool has = spec_.drivable && paramAt(controller_.document(), path_).field != nullptr;
+    if (open && has && !stack_) {
+        stack_ = new FieldStack(controller_, path_);
+        layout_->addWidget(stack_);
+    }
+    if (stack_) stack_->setVisible(open && has);
+    refresh();
+}
+
+void ParamRow::refresh() {
+    Param param;
+    try {
+        param = paramAt(controller_.document(), path_);
+    } catch (const Error&) {
+        return;  // the row is about to go
+    }
+    for (const Refresh& r : refreshers_) r(param);
+    if (!spec_.drivable) return;
+    const bool has = param.field != nullptr;
+    editor_->setVisible(!has || !replacedByField());
+    sources_->setVisible(has && replacedByField());
+    if (has) {
+        const size_t n = param.field->sources.size();
+        sources_->setText(n == 1 ? QString::fromStdString(findSourceType(param.field->sources[0].type)->title) : QString("%1 sources").arg(n));
+    }
+    if (stack_ && !has) stack_->hide();
+    if (stackOpen()) stack_->refresh();
+    sources_->setChecked(stackOpen());
+    fieldButton_->setChecked(has);
+}
+
+}  // namespace ovrix::app

@@ -1,0 +1,58 @@
+// One parameter in a card: its name, its editor, and for drivable ones the field under it.
+#pragma once
+#include <QWidget>
+#include <functional>
+
+#include "app/window/controller.h"
+
+class QLabel;
+class QToolButton;
+class QVBoxLayout;
+
+namespace ovrix::app {
+
+class FieldStack;
+
+/// Made from the spec alone; shows what the document holds after refresh().
+class ParamRow : public QWidget {
+    Q_OBJECT
+  public:
+    ParamRow(Controller& controller, const ParamPath& path, const ParamSpec& spec, QWidget* parent = nullptr);
+    void refresh();
+    const ParamPath& path() const { return path_; }
+    /// Opens or closes the field stack, when there is one.
+    void setStackOpen(bool open);
+    bool stackOpen() const;
+
+  Q_SIGNALS:
+    void stackToggled(const ParamPath& path, bool open);
+
+  private:
+    using Refresh = std::function<void(const Param&)>;
+    QWidget* makeEditor();
+    QWidget* makeNumber(const std::function<double(const Value&)>& get, const std::function<Value(const Value&, double)>& put, double initial);
+    QWidget* makeNumbers(size_t count);
+    QWidget* makeBool();
+    QWidget* makeChoice();
+    QWidget* makeFile();
+    QWidget* makeRef();
+    QWidget* makeRefs();
+    QWidget* makeShares();
+    QWidget* makeColor();
+    void toggleField();
+    void addFirstSource();
+    bool replacedByField() const { return spec_.type == ParamType::Number || spec_.type == ParamType::Color; }
+
+    Controller& controller_;
+    ParamPath path_;
+    ParamSpec spec_;
+    std::vector<Refresh> refreshers_;
+    QWidget* editor_ = nullptr;
+    QToolButton* sources_ = nullptr;
+    QToolButton* fieldButton_ = nullptr;
+    FieldStack* stack_ = nullptr;
+    QVBoxLayout* layout_ = nullptr;
+};
+
+
+}  // namespace ovrix::app

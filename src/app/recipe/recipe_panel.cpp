@@ -1,0 +1,285 @@
+#include "app/recipe/recipe_panel.h"
+
+#include <QFrame>
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QLineEdit>
+#include <QListWidget>
+#include <QPainter>
+#include <QPainterPath>
+#include <QPushButton>
+#include <QScrollArea>
+#include <QTimer>
+#include <QVBoxLayout>
+
+#include "app/theme/theme.h"
+
+namespace ovrix::app {
+
+FlowStream::FlowStream(QWidget* parent) : QWidget(parent) {
+    setFixedWidth(px(44));
+    setToolTip("How many elements are left after each step");
+}
+
+void FlowStream::setCards(const std::vector<StepCard*>& cards) {
+    cards_ = cards;
+    update();
+}
+
+void FlowStream::paintEvent(QPaintEvent*) {
+    size_t most = 0;
+    for (StepCard* c : cards_)
+        if (const StepReport* r = c->report()) most = std::max({most, r->in, r->out});
+    if (most == 0) return;
+    QPainter p(this);
+    p.setRenderHint(QPainter::Antialiasing);
+    const double full = px(14), middle = width() / 2.0 + px(2);
+    const auto half = [&](size_t n) { return std::max(0.75, 0.5 * full * double(n) / double(most)); };
+    size_t last = SIZE_MAX;
+    for (size_t i = 0; i < cards_.size(); ++i) {
+        StepCard* c = cards_[i];
+        const StepReport* r = c->report();
+        if (!r || c->step().empty()) continue;
+        const double top = c->y(), bottom = i + 1 < cards_.size() ? cards_[i + 1]->y() : c->y() + c->height();
+        const size_t in = r->in ? r->in : std::max(r->out, r->in), out = r->out;
+        QPainterPath path(QPointF(middle - half(in), top));
+        path.lineTo(middle + half(in), top);
+        path.cubicTo(middle + half(in), (top + bottom) / 2, middle + half(out), (top + bottom) / 2, middle + half(out), bottom);
+        path.lineTo(middle - half(out), bottom);
+        path.cubicTo(middle - half(out), (top + bottom) / 2, middle - half(in), (top + bottom) / 2, middle - half(in), top);
+        QColor fill = c->edge();
+        fill.setAlphaF(r->stale ? 0.25f : 0.6f);
+        p.fillPath(path, fill);
+        if (out == last) continue;
+        last = out;
+        const QRectF label(0, bottom - px(20), width() - 1, px(14));
+        p.setFont(figureFont(7.75));
+        const QString text = shortCount(double(out));
+        const double w = p.fontMetrics().horizontalAdvance(text) + px(4);
+        const QRectF ground(middle - w / 2, label.top(), w, label.height());
+        p.setPen(Qt::NoPen);
+        p.setBrush(tokens().panel);
+        p.drawRoundedRect(ground, 2, 2);
+        p.setPen(tokens().text);
+        p.drawText(ground, Qt::AlignCenter, text);
+    }
+}
+
+RecipePanel::RecipePanel(Controller& controller, QWidget* parent) : QWidget(parent), controller_(controller) {
+    setObjectName("dock");
+    auto* box = new QVBoxLayout(this);
+    box->setContentsMargins(0, 0, 0, 0);
+    box->setSpacing(0);
+    auto* head = new QWidget;
+    head->setFixedHeight(px(36));
+    auto* line = new QHBoxLayout(head);
+    line->setContentsMargins(px(14), 0, px(12), 0);
+    name_ = new QLabel;
+    name_->setFont(textFont(9.75, true));
+    facts_ = new QLabel;
+    facts_->setProperty("muted", true);
+    line->addWidget(name_);
+    line->addStretch();
+    line->addWidget(facts_);
+    box->addWidget(head);
+    auto* scroll = new QScrollArea;
+    scroll->setWidgetResizable(true);
+    scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    list_ = new QWidget;
+    auto* columns = new QHBoxLayout(list_);
+    columns->setContentsMargins(0, px(4), px(10), px(12));
+    columns->setSpacing(0);
+    flow_ = new FlowStream;
+    columns->addWidget(flow_);
+    auto* cards = new QWidget;
+    cardsLayout_ = new QVBoxLayout(cards);
+    cardsLayout_->setContentsMargins(0, 0, 0, 0);
+    cardsLayout_->setSpacing(px(8));
+    columns->addWidget(cards, 1);
+    scroll->setWidget(list_);
+    box->addWidget(scroll, 1);
+    connect(&controller_, &Controller::selectionChanged, this, &RecipePanel::rebuildIfNeeded);
+    connect(&controller_, &Controller::documentChanged, this, &RecipePanel::rebuildIfNeeded);
+    connect(&controller_, &Controller::resultsChanged, this, &RecipePanel::refresh);
+    rebuildIfNeeded();
+}
+
+void RecipePanel::rebuildIfNeeded() {
+    const Node* node = controller_.selectedNode();
+    std::string shape = node ? node->id + ":" + node->type : "";
+    if (node)
+        for (const Step& s : node->steps) shape += "|" + s.id;
+    if (shape != shape_) {
+        shape_ = shape;
+        rebuild();
+    }
+    refresh();
+}
+
+void RecipePanel::rebuild() {
+    while (QLayoutItem* item = cardsLayout_->takeAt(0)) {
+        if (item->widget()) item->widget()->hide(), item->widget()->deleteLater();
+        delete item;
+    }
+    cards_.clear();
+    add_ = nullptr;
+    const Node* node = controller_.selectedNode();
+    flow_->setVisible(node && node->category() == Category::Layer);
+    if (!node) {
+        auto* hint = new QLabel("Choose something in the outline or in the view.\n\nDrop a mesh on the window to begin with a surface of your own.");
+        hint->setWordWrap(true);
+        hint->setProperty("muted", true);
+        hint->setContentsMargins(px(14), px(10), px(8), 0);
+        cardsLayout_->addWidget(hint);
+        cardsLayout_->addStretch();
+        return flow_->setCards({});
+    }
+    std::vector<std::string> steps;
+    for (const Step& s : node->steps) steps.push_back(s.id);
+    if (node->category() != Category::Layer) steps = {""};
+    else steps.push_back("");  // what the layer lies on comes last: it is rarely changed
+    for (const std::string& step : steps) {
+        auto* card = new StepCard(controller_, node->id, step);
+        if (step.empty() && node->category() == Category::Layer) {
+            add_ = new QPushButton("Add a step");
+            add_->setObjectName("addStep");
+            add_->setProperty("link", true);
+            connect(add_, &QPushButton::clicked, this, [this] { openAddStep(); });
+            cardsLayout_->addWidget(add_);
+        }
+        connect(card, &StepCard::droppedAt, this, &RecipePanel::dropCard);
+        connect(card, &StepCard::addAbove, this, &RecipePanel::openAddStep);
+        connect(card, &StepCard::stackToggled, this, &RecipePanel::onStack);
+        cardsLayout_->addWidget(card);
+        cards_.push_back(card);
+        for (ParamRow* row : card->rows())
+            if (row->path() == openStack_) row->setStackOpen(true), controller_.setOverlay(openStack_);
+    }
+    const bool layer = node->category() == Category::Layer;
+    if (!layer) cardsLayout_->setContentsMargins(px(12), 0, 0, 0);
+    else cardsLayout_->setContentsMargins(0, 0, 0, 0);
+    cardsLayout_->addStretch();
+    flow_->setCards(cards_);
+}
+
+void RecipePanel::refreshHead() {
+    const Node* node = controller_.selectedNode();
+    name_->setText(node ? QString::fromStdString(node->name) : "Nothing chosen");
+    QString facts;
+    if (node && node->category() == Category::Layer) {
+        const Node* surface = controller_.document().find(std::get<std::string>(controller_.document().value(node->id, "surface")));
+        double ms = 0;
+        const auto it = controller_.results().layers.find(node->id);
+        if (it != controller_.results().layers.end())
+            for (const StepReport& r : it->second.steps) ms += r.milliseconds;
+        facts = QString("%1%2 ms").arg(surface ? "on " + QString::fromStdString(surface->name) + " \u00b7 " : "").arg(ms, 0, 'f', ms < 10 ? 1 : 0);
+    } else if (node) {
+        const auto it = controller_.results().objects.find(node->id);
+        if (it != controller_.results().objects.end()) facts = shortCount(double(it->second.mesh->triangles().size())) + " tri";
+    }
+    facts_->setText(facts);
+}
+
+void RecipePanel::refresh() {
+    for (StepCard* c : cards_) c->refresh();
+    refreshHead();
+    QTimer::singleShot(0, flow_, [this] { flow_->update(); });
+}
+
+StepCard* RecipePanel::card(const std::string& step) const {
+    for (StepCard* c : cards_)
+        if (c->step() == step) return c;
+    return nullptr;
+}
+
+void RecipePanel::onStack(const ParamPath& path, bool open) {
+    if (open)
+        for (StepCard* c : cards_)
+            for (ParamRow* row : c->rows())
+                if (!(row->path() == path) && row->stackOpen()) row->setStackOpen(false);
+    openStack_ = open ? path : ParamPath();
+    controller_.setOverlay(openStack_);
+}
+
+void RecipePanel::dropCard(const std::string& step, int y) {
+    size_t place = 0;
+    for (StepCard* c : cards_)
+        if (c->step() != step && !c->step().empty() && c->y() + c->height() / 2 < y) ++place;
+    const std::string node = controller_.selected();
+    controller_.edit("Move step", [&](const Document& d) { return withStepMoved(d, node, step, place); });
+    cardsLayout_->invalidate();
+    cardsLayout_->activate();
+}
+
+namespace {
+
+struct Offer {
+    const StepType* type;
+    size_t place;
+};
+
+/// Steps that can be added, each with the last place at which it fits.
+std::vector<Offer> offers(const Node& layer, const std::string& above) {
+    std::vector<Offer> out;
+    const auto add = [&](size_t place) {
+        for (const StepType* t : fittingSteps(layer, place)) {
+            const auto known = std::find_if(out.begin(), out.end(), [t](const Offer& o) { return o.type == t; });
+            if (known == out.end()) out.push_back({t, place});
+        }
+    };
+    if (const Step* s = layer.step(above)) add(size_t(s - layer.steps.data()));
+    else
+        for (size_t place = layer.steps.size() + 1; place-- > 0;) add(place);
+    return out;
+}
+
+}  // namespace
+
+void RecipePanel::openAddStep(const std::string& above) {
+    const Node* node = controller_.selectedNode();
+    if (!node || node->category() != Category::Layer) return;
+    auto* popup = new QFrame(this, Qt::Popup);
+    popup->setObjectName("card");
+    popup->setAttribute(Qt::WA_DeleteOnClose);
+    auto* box = new QVBoxLayout(popup);
+    auto* search = new QLineEdit;
+    search->setPlaceholderText("Search steps");
+    auto* list = new QListWidget;
+    list->setMinimumSize(px(280), px(160));
+    const auto all = offers(*node, above);
+    for (size_t i = 0; i < all.size(); ++i) {
+        auto* item = new QListWidgetItem(QString::fromStdString(all[i].type->title + "\n" + all[i].type->help), list);
+        item->setData(Qt::UserRole, int(i));
+    }
+    if (all.empty()) {
+        auto* item = new QListWidgetItem("No step fits here: it would have to take what comes before and give what follows needs", list);
+        item->setFlags(Qt::NoItemFlags);
+    }
+    list->setWordWrap(true);
+    list->setCurrentRow(0);
+    box->addWidget(search);
+    box->addWidget(list);
+    const std::string layer = node->id;
+    const auto take = [=, this] {
+        QListWidgetItem* item = list->currentItem();
+        if (!item || !(item->flags() & Qt::ItemIsEnabled) || item->isHidden()) return;
+        const Offer o = all[size_t(item->data(Qt::UserRole).toInt())];
+        popup->close();
+        controller_.edit("Add " + QString::fromStdString(o.type->title), [&](const Document& d) { return withStep(d, layer, o.place, makeStep(o.type->id, d.get(layer))); });
+    };
+    connect(search, &QLineEdit::textChanged, list, [list](const QString& text) {
+        for (int i = 0; i < list->count(); ++i) list->item(i)->setHidden(!list->item(i)->text().contains(text, Qt::CaseInsensitive));
+        for (int i = 0; i < list->count(); ++i)
+            if (!list->item(i)->isHidden()) return list->setCurrentRow(i);
+    });
+    connect(search, &QLineEdit::returnPressed, popup, take);
+    connect(list, &QListWidget::itemClicked, popup, take);
+    connect(list, &QListWidget::itemActivated, popup, take);
+    popup->adjustSize();
+    QWidget* by = add_ ? static_cast<QWidget*>(add_) : this;
+    popup->move(by->mapToGlobal(QPoint(0, -popup->height())));
+    popup->show();
+    search->setFocus();
+}
+
+}  // namespace ovrix::app

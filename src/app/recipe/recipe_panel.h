@@ -1,0 +1,54 @@
+// What is selected: the cards of a layer with the stream beside them, or the parameters of a node.
+#pragma once
+#include <QWidget>
+#include <set>
+
+#include "app/recipe/step_card.h"
+
+class QLabel;
+class QVBoxLayout;
+
+namespace ovrix::app {
+
+/// A thin stream beside the cards, as wide as the share of elements still there.
+class FlowStream : public QWidget {
+    Q_OBJECT
+  public:
+    explicit FlowStream(QWidget* parent = nullptr);
+    void setCards(const std::vector<StepCard*>& cards);
+
+  protected:
+    void paintEvent(QPaintEvent*) override;
+
+  private:
+    std::vector<StepCard*> cards_;
+};
+
+class RecipePanel : public QWidget {
+    Q_OBJECT
+  public:
+    explicit RecipePanel(Controller& controller, QWidget* parent = nullptr);
+    /// Opens the list of steps that can be added; @p above is a step's id, or empty for the end.
+    void openAddStep(const std::string& above = {});
+    StepCard* card(const std::string& step) const;
+
+  private:
+    void rebuildIfNeeded();
+    void rebuild();
+    void refresh();
+    void refreshHead();
+    void dropCard(const std::string& step, int y);
+    void onStack(const ParamPath& path, bool open);
+
+    Controller& controller_;
+    QLabel *name_, *facts_;
+    QWidget* list_;
+    QVBoxLayout* cardsLayout_;
+    FlowStream* flow_;
+    class QPushButton* add_ = nullptr;
+    std::vector<StepCard*> cards_;
+    std::string shape_;
+    ParamPath openStack_;
+};
+
+}  // namespace ovrix::app

@@ -1,0 +1,206 @@
+#include "app/recipe/step_card.h"
+
+#include <QContextMenuEvent>
+#include <QGraphicsOpacityEffect>
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QMenu>
+#include <QPainter>
+#include <QToolButton>
+#include <QVBoxLayout>
+
+#include "app/theme/theme.h"
+
+namespace ovrix::app {
+
+StepCard::StepCard(Controller& controller, const std::string& node, const std::string& step, QWidget* parent)
+    : QFrame(parent), controller_(controller), node_(node), step_(step) {
+    setObjectName("card");
+    setAccessibleName(QString::fromStdString(step.empty() ? node : step));
+    auto* box = new QVBoxLayout(this);
+    box->setContentsMargins(px(13), px(8), px(9), px(9));
+    box->setSpacing(px(6));
+    makeHead();
+    box->addWidget(head_);
+    problem_ = new QLabel;
+    problem_->setWordWrap(true);
+    problem_->hide();
+    box->addWidget(problem_);
+    body_ = new QWidget;
+    auto* rows = new QVBoxLayout(body_);
+    rows->setContentsMargins(0, 0, 0, 0);
+    rows->setSpacing(px(5));
+    for (const ParamSpec& spec : specs()) {
+        auto* row = new ParamRow(controller_, {node_, step_, spec.id}, spec);
+        connect(row, &ParamRow::stackToggled, this, &StepCard::stackToggled);
+        rows->addWidget(row);
+        rows_.push_back(row);
+    }
+    box->addWidget(body_);
+    refresh();
+}
+
+void StepCard::makeHead() {
+    head_ = new QWidget;
+    auto* line = new QHBoxLayout(head_);
+    line->setContentsMargins(0, 0, 0, 0);
+    line->setSpacing(px(4));
+    title_ = new QLabel;
+    title_->setFont(textFont(9.75, true));
+    figures_ = new QLabel;
+    figures_->setFont(figureFont(8.75));
+    figures_->setProperty("muted", true);
+    line->addWidget(title_);
+    line->addStretch();
+    line->addWidget(figures_);
+    if (step_.empty()) return;
+    fold_ = new QToolButton;
+    fold_->setProperty("flat", true);
+    fold_->setIcon(icon("down"));
+    fold_->setToolTip("Fold this card");
+    connect(fold_, &QToolButton::clicked, this, [this] {
+        body_->setVisible(body_->isHidden());
+        fold_->setIcon(icon(body_->isHidden() ? "right" : "down"));
+    });
+    auto* more = new QToolButton;
+    more->setObjectName("cardMenu");
+    more->setProperty("flat", true);
+    more->setIcon(icon("more"));
+    more->setToolTip("Turn off, move or remove this step");
+    more->setPopupMode(QToolButton::InstantPopup);
+    auto* menu = new QMenu(more);
+    connect(menu, &QMenu::aboutToShow, this, [this, menu] { fillMenu(*menu); });
+    more->setMenu(menu);
+    line->addWidget(fold_);
+    line->addWidget(more);
+    head_->setCursor(Qt::OpenHandCursor);
+    head_->installEventFilter(this);
+}
+
+const std::vector<ParamSpec>& StepCard::specs() const {
+    const Node& node = controller_.document().get(node_);
+    return step_.empty() ? specsOf(node) : specsOf(*node.step(step_));
+}
+
+void StepCard::fillMenu(QMenu& menu) {
+    menu.clear();
+    const Node* node = controller_.document().find(node_);
+    const Step* step = node ? node->step(step_) : nullptr;
+    if (!step) return;
+    QAction* on = menu.addAction("On", this, [this, now = step->on] {
+        controller_.edit(now ? "Turn step off" : "Turn step on", [&](const Document& d) { return withStepOn(d, node_, step_, !now); });
+    });
+    on->setCheckable(true);
+    on->setChecked(step->on);
+    const size_t place = size_t(step - node->steps.data());
+    const auto move = [this](size_t to) { controller_.edit("Move step", [&](const Document& d) { return withStepMoved(d, node_, step_, to); }); };
+    menu.addSeparator();
+    menu.addAction("Add a step above", this, [this] { Q_EMIT addAbove(step_); });
+    menu.addAction("Move up", this, [=] { move(place - 1); })->setEnabled(place > 0);
+    menu.addAction("Move down", this, [=] { move(place + 1); })->setEnabled(place + 1 < node->steps.size());
+    menu.addSeparator();
+    menu.addAction("Remove", this, [this] { controller_.edit("Remove step", [&](const Document& d) { return withoutStep(d, node_, step_); }); });
+}
+
+void StepCard::contextMenuEvent(QContextMenuEvent* e) {
+    if (step_.empty()) return;
+    QMenu menu(this);
+    fillMenu(menu);
+    menu.exec(e->globalPos());
+}
+
+bool StepCard::eventFilter(QObject* object, QEvent* event) {
+    if (object != head_) return QFrame::eventFilter(object, event);
+    auto* mouse = static_cast<QMouseEvent*>(event);
+    if (event->type() == QEvent::MouseButtonPress && mouse->button() == Qt::LeftButton) {
+        press_ = mouse->globalPosition().toPoint();
+        pressed_ = true;
+    } else if (event->type() == QEvent::MouseMove && pressed_) {
+        if ((mouse->globalPosition().toPoint() - press_).manhattanLength() > 8) {
+            dragging_ = true;
+            head_->setCursor(Qt::ClosedHandCursor);
+            raise();
+            move(x(), y() + mouse->globalPosition().toPoint().y() - press_.y());
+            press_ = mouse->globalPosition().toPoint();
+        }
+    } else if (event->type() == QEvent::MouseButtonRelease && pressed_) {
+        pressed_ = false;
+        head_->setCursor(Qt::OpenHandCursor);
+        if (std::exchange(dragging_, false)) Q_EMIT droppedAt(step_, y() + height() / 2);
+    }
+    return false;
+}
+
+const StepReport* StepCard::report() const {
+    const auto it = controller_.results().layers.find(node_);
+    if (it == controller_.results().layers.end()) return nullptr;
+    for (const StepReport& r : it->second.steps)
+        if (r.step == step_) return &r;
+    return nullptr;
+}
+
+QColor StepCard::edge() const {
+    const Node* node = controller_.document().find(node_);
+    const Step* step = node ? node->step(step_) : nullptr;
+    const StepType* type = step ? findStepType(step->type) : nullptr;
+    return type && step->on ? phaseColor(type->phase) : tokens().line;
+}
+
+bool StepCard::shown(const ParamSpec& spec) const {
+    const auto equals = spec.showIf.find('=');
+    if (equals == std::string::npos) return true;
+    const Param other = paramAt(controller_.document(), {node_, step_, spec.showIf.substr(0, equals)});
+    const auto* text = std::get_if<std::string>(&other.value);
+    return text && *text == spec.showIf.substr(equals + 1);
+}
+
+void StepCard::refresh() {
+    const Node* node = controller_.document().find(node_);
+    if (!node) return;
+    if (step_.empty()) {
+        const NodeType* type = findNodeType(node->type);
+        title_->setText(type ? QString::fromStdString(type->title) : QString::fromStdString(node->type));
+        const auto error = controller_.results().objectErrors.find(node_);
+        const bool bad = error != controller_.results().objectErrors.end();
+        problem_->setVisible(bad);
+        if (bad) problem_->setText(QString("<span style='color:%1'>%2</span>").arg(tokens().red.name(), QString::fromStdString(error->second).toHtmlEscaped()));
+    } else {
+        const Step* step = node->step(step_);
+        if (!step) return;
+        const StepType* type = findStepType(step->type);
+        title_->setText(type ? QString::fromStdString(type->title) : QString::fromStdString(step->type));
+        const StepReport* r = report();
+        QString figures;
+        if (!step->on) figures = "off";
+        else if (r && r->in != r->out && r->in) figures = QString("%1 \u2192 %2   %3 ms").arg(shortCount(double(r->in)), shortCount(double(r->out))).arg(r->milliseconds, 0, 'f', r->milliseconds < 10 ? 1 : 0);
+        else if (r) figures = QString("%1   %2 ms").arg(shortCount(double(r->out))).arg(r->milliseconds, 0, 'f', r->milliseconds < 10 ? 1 : 0);
+        figures_->setText(figures);
+        problem_->setVisible(r && !r->error.empty());
+        if (r && !r->error.empty()) {
+            const QString text = QString::fromStdString(r->error), remedy = QString::fromStdString(r->remedy);
+            problem_->setText(QString("<span style='color:%1'>%2</span><br>%3").arg(tokens().red.name(), text.left(1).toUpper() + text.mid(1).toHtmlEscaped(), remedy.toHtmlEscaped()));
+        }
+        const bool dim = !step->on || (r && r->stale);
+        auto* effect = dim ? new QGraphicsOpacityEffect(body_) : nullptr;
+        if (effect) effect->setOpacity(0.45);
+        if (dim != (body_->graphicsEffect() != nullptr)) body_->setGraphicsEffect(effect);
+        else delete effect;
+    }
+    const auto& all = specs();
+    for (size_t i = 0; i < rows_.size() && i < all.size(); ++i) {
+        rows_[i]->setVisible(shown(all[i]));
+        rows_[i]->refresh();
+    }
+    update();
+}
+
+void StepCard::paintEvent(QPaintEvent* e) {
+    QFrame::paintEvent(e);
+    QPainter p(this);
+    p.setRenderHint(QPainter::Antialiasing);
+    p.setPen(Qt::NoPen);
+    p.setBrush(edge());
+    p.drawRoundedRect(QRectF(0, 0, px(3), height()), 1.5, 1.5);
+}
+
+}  // namespace ovrix::app

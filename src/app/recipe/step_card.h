@@ -1,0 +1,52 @@
+// One step of a recipe as a card.
+#pragma once
+#include <QFrame>
+
+#include "app/recipe/param_row.h"
+
+class QLabel;
+class QToolButton;
+
+namespace ovrix::app {
+
+class StepCard : public QFrame {
+    Q_OBJECT
+  public:
+    /// @param step  empty for a card of the node's own parameters
+    StepCard(Controller& controller, const std::string& node, const std::string& step, QWidget* parent = nullptr);
+    void refresh();
+    const std::string& step() const { return step_; }
+    const std::vector<ParamRow*>& rows() const { return rows_; }
+    QColor edge() const;
+    /// In and out of the last evaluation; null when there was none.
+    const StepReport* report() const;
+
+  Q_SIGNALS:
+    /// The card's head was dropped at this height of its parent.
+    void droppedAt(const std::string& step, int y);
+    void addAbove(const std::string& step);
+    void stackToggled(const ParamPath& path, bool open);
+
+  protected:
+    void paintEvent(QPaintEvent*) override;
+    bool eventFilter(QObject*, QEvent*) override;
+    void contextMenuEvent(QContextMenuEvent*) override;
+
+  private:
+    void makeHead();
+    void fillMenu(class QMenu& menu);
+    const std::vector<ParamSpec>& specs() const;
+    bool shown(const ParamSpec& spec) const;
+
+    Controller& controller_;
+    std::string node_, step_;
+    QWidget* head_ = nullptr;
+    QWidget* body_ = nullptr;
+    QLabel *title_ = nullptr, *figures_ = nullptr, *problem_ = nullptr;
+    QToolButton* fold_ = nullptr;
+    std::vector<ParamRow*> rows_;
+    QPoint press_;
+    bool pressed_ = false, dragging_ = false;
+};
+
+}  // namespace ovrix::app

@@ -1,0 +1,367 @@
+#include "app/render/render_pane.h"
+
+#include <QComboBox>
+#include <QFileDialog>
+#include <QHBoxLayout>
+#include <QKeyEvent>
+#include <QLabel>
+#include <QMouseEvent>
+#include <QPainter>
+#include <QTimer>
+#include <QToolButton>
+#include <QVBoxLayout>
+
+#include "app/theme/theme.h"
+#include "app/view/view_widget.h"
+#include "base/error.h"
+
+namespace ovrix::app {
+
+PictureArea::PictureArea(QWidget* parent) : QWidget(parent) {
+    setMouseTracking(true);
+    setFocusPolicy(Qt::StrongFocus);
+    setMinimumSize(px(160), px(100));
+    setAccessibleName("Render");
+}
+
+void PictureArea::setImage(const QImage& image) {
+    image_ = image;
+    update();
+}
+
+void PictureArea::setPinned(const QImage& image) {
+    pinned_ = image;
+    update();
+}
+
+void PictureArea::setRegionMode(bool on) {
+    regionMode_ = on;
+    setCursor(on ? Qt::CrossCursor : Qt::ArrowCursor);
+}
+
+void PictureArea::setRegion(const std::optional<Rect>& region) {
+    region_ = region;
+    update();
+}
+
+QRectF PictureArea::pictureRect() const {
+    if (image_.isNull()) return rect();
+    const QSizeF fitted = QSizeF(image_.size()).scaled(size(), Qt::KeepAspectRatio);
+    return {QPointF((width() - fitted.width()) / 2, (height() - fitted.height()) / 2), fitted};
+}
+
+QPoint PictureArea::toPixel(const QPointF& p) const {
+    const QRectF r = pictureRect();
+    return {int(std::clamp((p.x() - r.left()) / r.width(), 0.0, 1.0) * image_.width()), int(std::clamp((p.y() - r.top()) / r.height(), 0.0, 1.0) * image_.height())};
+}
+
+void PictureArea::paintEvent(QPaintEvent*) {
+    QPainter p(this);
+    p.fillRect(rect(), tokens().ink);
+    if (image_.isNull()) {
+        p.setPen(tokens().muted);
+        p.drawText(rect(), Qt::AlignCenter, "No picture yet");
+        return;
+    }
+    const QRectF r = pictureRect();
+    p.setRenderHint(QPainter::SmoothPixmapTransform);
+    p.drawImage(r, image_);
+    if (!pinned_.isNull()) {
+        const double x = r.left() + r.width() * wipe_;
+        p.save();
+        p.setClipRect(QRectF(r.left(), r.top(), x - r.left(), r.height()));
+        p.drawImage(r, pinned_);
+        p.restore();
+        p.setPen(QPen(tokens().text, 1.5));
+        p.drawLine(QPointF(x, r.top()), QPointF(x, r.bottom()));
+        p.setFont(textFont(8.5));
+        p.drawText(QRectF(r.left() + px(8), r.top() + px(6), px(60), px(16)), "pin");
+        p.drawText(QRectF(r.right() - px(68), r.top() + px(6), px(60), px(16)), Qt::AlignRight, "now");
+    }
+    p.setBrush(Qt::NoBrush);
+    if (dragging_) {
+        p.setPen(QPen(tokens().seaGlass, 1, Qt::DashLine));
+        p.drawRect(QRectF(from_, to_).normalized());
+    } else if (region_) {
+        const double s = r.width() / image_.width();
+        p.setPen(QPen(tokens().seaGlass, 1));
+        p.drawRect(QRectF(r.left() + region_->x * s, r.top() + region_->y * s, region_->width * s, region_->height * s));
+    }
+    if (hasFocus()) {
+        p.setPen(QPen(tokens().seaGlass, 1));
+        p.drawRect(QRectF(rect()).adjusted(0.5, 0.5, -0.5, -0.5));
+    }
+}
+
+void PictureArea::mousePressEvent(QMouseEvent* e) {
+    setFocus();
+    if (image_.isNull() || e->button() != Qt::LeftButton) return;
+    from_ = to_ = e->position();
+    if (regionMode_) dragging_ = true;
+    else wiping_ = !pinned_.isNull();
+    mouseMoveEvent(e);
+}
+
+void PictureArea::mouseMoveEvent(QMouseEvent* e) {
+    if (image_.isNull()) return;
+    to_ = e->position();
+    if (wiping_) wipe_ = std::clamp((to_.x() - pictureRect().left()) / pictureRect().width(), 0.0, 1.0);
+    if (pictureRect().contains(to_)) {
+        const QPoint q = toPixel(to_);
+        Q_EMIT probed(std::min(q.x(), image_.width() - 1), std::min(q.y(), image_.height() - 1));
+    }
+    update();
+}
+
+void PictureArea::mouseReleaseEvent(QMouseEvent*) {
+    wiping_ = false;
+    if (!std::exchange(dragging_, false)) return;
+    const QPoint a = toPixel(QRectF(from_, to_).normalized().topLeft()), b = toPixel(QRectF(from_, to_).normalized().bottomRight());
+    update();
+    if (b.x() - a.x() >= 4 && b.y() - a.y() >= 4) Q_EMIT regionDragged({a.x(), a.y(), b.x() - a.x(), b.y() - a.y()});
+}
+
+void PictureArea::keyPressEvent(QKeyEvent* e) {
+    if (!pinned_.isNull() && (e->key() == Qt::Key_Left || e->key() == Qt::Key_Right)) {
+        wipe_ = std::clamp(wipe_ + (e->key() == Qt::Key_Right ? 0.05 : -0.05), 0.0, 1.0);
+        return update();
+    }
+    QWidget::keyPressEvent(e);
+}
+
+void PictureArea::resizeEvent(QResizeEvent*) { Q_EMIT resized(); }
+
+namespace {
+
+QToolButton* barButton(const char* name, const QString& tip, bool checkable) {
+    auto* b = new QToolButton;
+    b->setProperty("flat", true);
+    b->setIcon(icon(name));
+    b->setIconSize({px(16), px(16)});
+    b->setFixedSize(px(26), px(26));
+    b->setToolTip(tip);
+    b->setCheckable(checkable);
+    b->setObjectName(name);
+    return b;
+}
+
+QString clockText(double seconds) { return QString("%1:%2").arg(int(seconds) / 60).arg(int(seconds) % 60, 2, 10, QChar('0')); }
+
+}  // namespace
+
+RenderPane::RenderPane(Controller& controller, ViewWidget* view, QWidget* parent)
+    : QWidget(parent), controller_(controller), view_(view), later_(new QTimer(this)), worker_(controller.evaluator(), [this](RenderUpdate u) {
+          QMetaObject::invokeMethod(this, [this, u = std::move(u)] { onUpdate(u); }, Qt::QueuedConnection);
+      }) {
+    setObjectName("dock");
+    auto* box = new QVBoxLayout(this);
+    box->setContentsMargins(0, 0, 0, 0);
+    box->setSpacing(0);
+    auto* head = new QWidget;
+    head->setFixedHeight(px(36));
+    auto* line = new QHBoxLayout(head);
+    line->setContentsMargins(px(10), 0, px(6), 0);
+    line->setSpacing(px(2));
+    auto* title = new QLabel("Render");
+    title->setFont(textFont(9.75, true));
+    state_ = new QLabel;
+    state_->setFont(figureFont(8.5));
+    state_->setProperty("muted", true);
+    state_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
+    state_->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
+    line->addWidget(title);
+    line->addSpacing(px(6));
+    line->addWidget(state_, 1);
+    play_ = barButton("play", "Render on every change, or stop (Space)", true);
+    line->addWidget(play_);
+    box->addWidget(head);
+
+    picture_ = new PictureArea;
+    box->addWidget(picture_, 1);
+
+    auto* bar = new QWidget;
+    auto* tools = new QHBoxLayout(bar);
+    tools->setContentsMargins(px(8), px(4), px(6), px(4));
+    tools->setSpacing(px(4));
+    camera_ = new QComboBox;
+    camera_->addItems({"As the view", "Scene camera"});
+    camera_->setToolTip("What the render looks through");
+    size_ = new QComboBox;
+    size_->addItems({"Fit", "Half size", "Full size"});
+    size_->setToolTip("Pixels to render: as many as the pane has, or the size in the render settings");
+    draft_ = barButton("layer", "Draft: only the share of each layer that the view shows; off renders all", true);
+    regionButton_ = barButton("region", "Region: drag over the picture to render only that", true);
+    auto* pinButton = barButton("pin", "Pin this picture to compare with", false);
+    auto* saveButton = barButton("save", "Save the picture: EXR with all passes, TIFF or PNG", false);
+    for (QComboBox* b : {camera_, size_}) b->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed), tools->addWidget(b, 1);
+    for (QWidget* w : {draft_, regionButton_, pinButton, saveButton}) tools->addWidget(w);
+    box->addWidget(bar);
+
+    auto* pins = new QWidget;
+    pins_ = new QHBoxLayout(pins);
+    pins_->setContentsMargins(px(8), 0, px(8), px(4));
+    pins_->setSpacing(px(6));
+    pins_->addStretch();
+    box->addWidget(pins);
+    probe_ = new QLabel(" ");
+    probe_->setFont(figureFont(8.25));
+    probe_->setProperty("muted", true);
+    probe_->setContentsMargins(px(10), 0, px(6), px(5));
+    probe_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
+    box->addWidget(probe_);
+
+    later_->setSingleShot(true);
+    later_->setInterval(25);  // several signals of one change make one restart
+    connect(later_, &QTimer::timeout, this, &RenderPane::restart);
+    const auto soon = [this] {
+        if (live_) later_->start();
+    };
+    connect(&controller_, &Controller::documentChanged, this, soon);
+    connect(&controller_, &Controller::fileChanged, this, soon);
+    if (view_) connect(view_, &ViewWidget::cameraChanged, this, [this, soon] {
+        if (camera_->currentIndex() == 0) soon();
+    });
+    connect(picture_, &PictureArea::resized, this, [this, soon] {
+        if (size_->currentIndex() == 0) soon();
+    });
+    for (QComboBox* b : {camera_, size_}) connect(b, &QComboBox::currentIndexChanged, this, soon);
+    connect(draft_, &QToolButton::toggled, this, soon);
+    connect(play_, &QToolButton::clicked, this, [this](bool on) { setLive(on); });
+    connect(pinButton, &QToolButton::clicked, this, &RenderPane::pin);
+    connect(saveButton, &QToolButton::clicked, this, &RenderPane::chooseFileAndSave);
+    connect(picture_, &PictureArea::probed, this, &RenderPane::probe);
+    connect(regionButton_, &QToolButton::toggled, this, [this, soon](bool on) {
+        picture_->setRegionMode(on);
+        if (on) return;
+        region_.reset();
+        picture_->setRegion(region_);
+        soon();
+    });
+    connect(picture_, &PictureArea::regionDragged, this, [this](const Rect& r) {
+        region_ = r;
+        regionSize_ = renderSize();
+        picture_->setRegion(region_);
+        setLive(true);
+        restart();
+    });
+}
+
+void RenderPane::setLive(bool live) {
+    live_ = live;
+    play_->setChecked(live);
+    play_->setIcon(icon(live ? "stop" : "play"));
+    if (live) restart();
+    else worker_.stop();
+    Q_EMIT liveChanged(live);
+}
+
+QSize RenderPane::renderSize() const {
+    const Document& d = controller_.document();
+    const QSize full(d.find("render") ? int(std::get<int64_t>(d.value("render", "width"))) : 1280, d.find("render") ? int(std::get<int64_t>(d.value("render", "height"))) : 720);
+    if (size_->currentIndex() == 2) return full;
+    if (size_->currentIndex() == 1) return (full / 2).expandedTo({1, 1});
+    const QSize room = picture_->size() * picture_->devicePixelRatio();
+    // As the view: its own shape, unless it looks through the camera and so shows the camera's picture.
+    const QSize shape = view_ && camera_->currentIndex() == 0 && !view_->throughCamera() ? view_->size() : full;
+    return shape.scaled(room, Qt::KeepAspectRatio).expandedTo({1, 1});
+}
+
+void RenderPane::restart() {
+    if (!live_) return;
+    const QSize size = renderSize();
+    if (region_ && size != regionSize_) {
+        const double s = double(size.width()) / std::max(1, regionSize_.width());
+        Rect r{int(region_->x * s), int(region_->y * s), int(region_->width * s), int(region_->height * s)};
+        r.width = std::clamp(r.width, 1, size.width() - std::min(r.x, size.width() - 1));
+        r.height = std::clamp(r.height, 1, size.height() - std::min(r.y, size.height() - 1));
+        region_ = r;
+        regionSize_ = size;
+        picture_->setRegion(region_);
+    }
+    RenderRequest request{controller_.document(), controller_.session().folder(), controller_.frame(), size.width(), size.height(), std::nullopt, draft_->isChecked(), region_, 0};
+    if (view_ && camera_->currentIndex() == 0 && !view_->throughCamera()) request.camera = view_->camera().options();
+    worker_.start(std::move(request));
+}
+
+void RenderPane::stop() { setLive(false); }
+
+void RenderPane::onUpdate(const RenderUpdate& u) {
+    const QImage kept = picture_->image();
+    last_ = u;
+    if (!u.image.isNull()) picture_->setImage(u.image);
+    QString text;
+    if (u.failed) text = "failed";
+    else if (u.image.isNull()) text = u.state;
+    else if (u.pass == 0) text = QString("%1 of %2").arg(u.state).arg(u.passes);
+    else if (u.done) text = QString("%1 passes \u00b7 %2").arg(u.pass).arg(clockText(u.seconds));
+    else text = QString("%1 of %2 \u00b7 %3 to go").arg(u.pass).arg(u.passes).arg(clockText(u.seconds / u.pass * (u.passes - u.pass)));
+    state_->setText(text);
+    state_->setToolTip(u.failed ? u.state : QString());
+    if (u.failed) controller_.say(u.state, true);
+    for (const std::string& problem : u.problems)
+        if (u.pass == 1) controller_.say("Left out of the render: " + QString::fromStdString(problem), true);
+}
+
+void RenderPane::probe(int x, int y) {
+    const auto film = worker_.film();
+    if (!film || film->width() != picture_->image().width() || x < 0 || y < 0 || x >= film->width() || y >= film->height()) return;
+    const V3f c = film->beauty(x, y);
+    const FilmPixel& p = film->at(x, y);
+    QString text = QString("%1,%2  %3 %4 %5").arg(x).arg(y).arg(double(c.x), 0, 'f', 3).arg(double(c.y), 0, 'f', 3).arg(double(c.z), 0, 'f', 3);
+    const auto job = worker_.job();
+    if (job && p.object) {
+        const auto name = p.layer && job->layerNames.count(p.layer) ? job->layerNames.at(p.layer) : job->objectNames.count(p.object) ? job->objectNames.at(p.object) : std::string();
+        text += QString("  %1 m  %2").arg(double(p.depth), 0, 'f', 2).arg(QString::fromStdString(name));
+    }
+    probe_->setText(text);
+}
+
+void RenderPane::pin() {
+    if (picture_->image().isNull()) return controller_.say("There is no picture to pin yet", true);
+    pinned_.push_back(picture_->image());
+    const int index = int(pinned_.size()) - 1;
+    auto* b = new QToolButton;
+    b->setObjectName("pinned");
+    b->setCheckable(true);
+    b->setFixedSize(px(64), px(42));
+    b->setIconSize({px(58), px(36)});
+    b->setIcon(QIcon(QPixmap::fromImage(pinned_.back().scaled(px(116), px(72), Qt::KeepAspectRatioByExpanding, Qt::SmoothTransformation))));
+    b->setToolTip("Compare with this pin; drag the line over the picture. Right-click to let it go.");
+    b->setContextMenuPolicy(Qt::CustomContextMenu);
+    connect(b, &QToolButton::clicked, this, [this, index] { choosePin(chosenPin_ == index ? -1 : index); });
+    connect(b, &QToolButton::customContextMenuRequested, this, [this, b, index] {
+        if (chosenPin_ == index) choosePin(-1);
+        b->hide();
+        b->deleteLater();
+        pinned_[size_t(index)] = {};
+    });
+    pins_->insertWidget(pins_->count() - 1, b);
+    choosePin(index);
+}
+
+void RenderPane::choosePin(int index) {
+    chosenPin_ = index;
+    picture_->setPinned(index >= 0 ? pinned_[size_t(index)] : QImage());
+    int at = 0;
+    for (QToolButton* b : findChildren<QToolButton*>("pinned")) b->setChecked(!b->isHidden() && at++ == index);
+}
+
+void RenderPane::save(const QString& file) {
+    const auto film = worker_.film();
+    const auto job = worker_.job();
+    controller_.guarded([&] {
+        if (!film || !job) throw Error("there is no picture to save yet", {}, "Render first");
+        std::filesystem::path path = file.toStdString();
+        if (path.extension().empty()) path += ".exr";
+        saveRender(path, *film, *job, defaultWriteOptions(path));
+        controller_.say("Saved " + QString::fromStdString(path.filename().string()));
+    });
+}
+
+void RenderPane::chooseFileAndSave() {
+    const QString file = QFileDialog::getSaveFileName(this, "Save the picture", QString::fromStdString(controller_.session().folder().string()),
+                                                      "EXR with all passes (*.exr);;TIFF, 16 bits (*.tif);;PNG (*.png)");
+    if (!file.isEmpty()) save(file);
+}
+
+}  // namespace ovrix::app

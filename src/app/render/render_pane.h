@@ -1,0 +1,96 @@
+// The render beside the view: refining picture, region, pins and wipe, probe, saving.
+#pragma once
+#include <QWidget>
+
+#include "app/render/render_worker.h"
+#include "app/window/controller.h"
+
+class QLabel;
+class QComboBox;
+class QToolButton;
+class QTimer;
+class QHBoxLayout;
+
+namespace ovrix::app {
+
+class ViewWidget;
+
+/// The picture itself: shows it fitted, takes the region drag and the wipe.
+class PictureArea : public QWidget {
+    Q_OBJECT
+  public:
+    explicit PictureArea(QWidget* parent = nullptr);
+    void setImage(const QImage& image);
+    const QImage& image() const { return image_; }
+    void setPinned(const QImage& image);  ///< null to end the wipe
+    void setRegionMode(bool on);
+    void setRegion(const std::optional<Rect>& region);
+    /// Where the picture lies in the widget.
+    QRectF pictureRect() const;
+
+  Q_SIGNALS:
+    void regionDragged(const Rect& region);
+    void probed(int x, int y);
+    void resized();
+
+  protected:
+    void paintEvent(QPaintEvent*) override;
+    void mousePressEvent(QMouseEvent*) override;
+    void mouseMoveEvent(QMouseEvent*) override;
+    void mouseReleaseEvent(QMouseEvent*) override;
+    void resizeEvent(QResizeEvent*) override;
+    void keyPressEvent(QKeyEvent*) override;
+
+  private:
+    QPoint toPixel(const QPointF& p) const;
+    QImage image_, pinned_;
+    std::optional<Rect> region_;
+    bool regionMode_ = false, dragging_ = false, wiping_ = false;
+    QPointF from_, to_;
+    double wipe_ = 0.5;
+};
+
+class RenderPane : public QWidget {
+    Q_OBJECT
+  public:
+    RenderPane(Controller& controller, ViewWidget* view, QWidget* parent = nullptr);
+    /// Renders on every change while on.
+    void setLive(bool live);
+    bool live() const { return live_; }
+    void restart();
+    void stop();
+    void pin();
+    void save(const QString& file);
+    void chooseFileAndSave();
+    RenderWorker& worker() { return worker_; }
+    const RenderUpdate& last() const { return last_; }
+    PictureArea* picture() const { return picture_; }
+    const std::optional<Rect>& region() const { return region_; }
+
+  Q_SIGNALS:
+    void liveChanged(bool live);
+
+  private:
+    void onUpdate(const RenderUpdate& update);
+    QSize renderSize() const;
+    void probe(int x, int y);
+    void choosePin(int index);
+
+    Controller& controller_;
+    ViewWidget* view_;
+    bool live_ = false;
+    RenderUpdate last_;
+    std::optional<Rect> region_;
+    QSize regionSize_;
+    QLabel *state_, *probe_;
+    QComboBox *camera_, *size_;
+    QToolButton *play_, *regionButton_, *draft_;
+    PictureArea* picture_;
+    QHBoxLayout* pins_;
+    std::vector<QImage> pinned_;
+    int chosenPin_ = -1;
+    QTimer* later_;
+    RenderWorker worker_;  // last: it ends first
+};
+
+}  // namespace ovrix::app

@@ -1,0 +1,129 @@
+#include "app/render/render_worker.h"
+
+#include "base/error.h"
+
+namespace ovrix::app {
+
+using Clock = std::chrono::steady_clock;
+
+RenderWorker::RenderWorker(Evaluator& evaluator, Publish publish)
+    : builder_(evaluator), evaluator_(evaluator), publish_(std::move(publish)), thread_([this] { loop(); }) {}
+
+RenderWorker::~RenderWorker() {
+    {
+        std::lock_guard lock(mutex_);
+        stop_ = true;
+        if (running_) running_->cancel();
+    }
+    wake_.notify_all();
+    thread_.join();
+}
+
+void RenderWorker::start(RenderRequest request) {
+    std::lock_guard lock(mutex_);
+    waiting_ = std::move(request);
+    if (running_) running_->cancel();
+    busy_ = true;
+    wake_.notify_all();
+}
+
+void RenderWorker::stop() {
+    std::lock_guard lock(mutex_);
+    waiting_.reset();
+    if (running_) running_->cancel();
+}
+
+std::shared_ptr<const Film> RenderWorker::film() const {
+    std::lock_guard lock(mutex_);
+    return film_;
+}
+
+std::shared_ptr<const RenderJob> RenderWorker::job() const {
+    std::lock_guard lock(mutex_);
+    return job_;
+}
+
+void RenderWorker::waitIdle() {
+    std::unique_lock lock(mutex_);
+    idle_.wait(lock, [this] { return !busy_; });
+}
+
+void RenderWorker::loop() {
+    std::unique_lock lock(mutex_);
+    for (;;) {
+        wake_.wait(lock, [this] { return stop_ || waiting_; });
+        if (stop_) return;
+        const RenderRequest request = *std::exchange(waiting_, std::nullopt);
+        const auto progress = running_ = std::make_shared<Progress>();
+        began_ = Clock::now();
+        lock.unlock();
+        try {
+            render(request, *progress);
+        } catch (const Cancelled&) {
+            RenderUpdate update;
+            update.state = "stopped";
+            update.done = true;
+            publish_(std::move(update));
+        } catch (const std::exception& e) {
+            RenderUpdate update;
+            update.state = QString::fromUtf8(e.what());
+            update.failed = update.done = true;
+            publish_(std::move(update));
+        }
+        lock.lock();
+        running_ = nullptr;
+        busy_ = waiting_.has_value();
+        if (!busy_) idle_.notify_all();
+    }
+}
+
+void RenderWorker::publish(const Film& film, const FinishOptions& finish, RenderUpdate update) {
+    toScreen(film, finish, screen_);
+    update.image = QImage(reinterpret_cast<const uchar*>(screen_.data()), film.width(), film.height(), QImage::Format_RGB32).copy();
+    update.seconds = std::chrono::duration<double>(Clock::now() - began_).count();
+    publish_(std::move(update));
+}
+
+/// A region goes into what was there; a whole picture starts anew.
+std::shared_ptr<Film> RenderWorker::startFilm(const RenderRequest& r, const Rect& region) const {
+    std::shared_ptr<const Film> last = film();
+    if (!r.region || !last || last->width() != r.width || last->height() != r.height) return std::make_shared<Film>(r.width, r.height);
+    auto film = std::make_shared<Film>(*last);
+    for (int y = region.y; y < region.y + region.height; ++y)
+        for (int x = region.x; x < region.x + region.width; ++x) film->at(x, y) = FilmPixel();
+    return film;
+}
+
+void RenderWorker::render(const RenderRequest& r, Progress& progress) {
+    evaluator_.setFolder(r.folder);
+    auto job = std::make_shared<RenderJob>(builder_.build(r.document, {r.frame, {}, r.draft}, progress));
+    if (r.camera) job->camera = *r.camera;
+    const int passes = r.samples > 0 ? r.samples : job->samples;
+    const Renderer renderer(*job->scene, job->cameraFor(r.width, r.height), job->options);
+    const Rect region = r.region.value_or(Rect{0, 0, r.width, r.height});
+    auto film = startFilm(r, region);
+    RenderUpdate update;
+    update.passes = passes;
+    update.problems = job->problems;
+    for (int step : {8, 4, 2}) {  // coarse first, so that a change is seen at once
+        Film coarse = *film;
+        renderer.renderPreview(coarse, step, region, progress);
+        if (step == 8) update.firstSeconds = std::chrono::duration<double>(Clock::now() - began_).count();
+        update.state = "first look";
+        publish(coarse, job->finish, update);
+    }
+    update.state.clear();
+    for (int pass = 0; pass < passes; ++pass) {
+        renderer.renderPass(*film, uint32_t(pass), region, progress);
+        {
+            std::lock_guard lock(mutex_);
+            film_ = std::make_shared<const Film>(*film);
+            job_ = job;
+        }
+        update.pass = pass + 1;
+        update.done = pass + 1 == passes;
+        publish(*film, job->finish, update);
+    }
+}
+
+}  // namespace ovrix::app

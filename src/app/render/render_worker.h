@@ -1,0 +1,70 @@
+// The thread that renders beside the view. A new request takes the place of the one that runs.
+#pragma once
+#include <QImage>
+#include <condition_variable>
+#include <functional>
+#include <memory>
+#include <optional>
+#include <thread>
+
+#include "scene/translate.h"
+
+namespace ovrix::app {
+
+struct RenderRequest {
+    Document document;
+    std::filesystem::path folder;
+    double frame = 1;
+    int width = 640, height = 400;
+    std::optional<CameraOptions> camera;  ///< the view's own; else the scene's
+    bool draft = false;
+    std::optional<Rect> region;
+    int samples = 0;  ///< 0 for the scene's own number
+};
+
+/// What the pane shows. The image is finished for a screen.
+struct RenderUpdate {
+    QImage image;
+    int pass = 0, passes = 0;
+    double seconds = 0, firstSeconds = 0;  ///< since the request; until its first picture
+    QString state;                          ///< what is being done, or what went wrong
+    bool failed = false, done = false;
+    std::vector<std::string> problems;
+};
+
+class RenderWorker {
+  public:
+    using Publish = std::function<void(RenderUpdate)>;
+    RenderWorker(Evaluator& evaluator, Publish publish);
+    ~RenderWorker();
+    void start(RenderRequest request);
+    void stop();
+    bool busy() const { return busy_.load(); }
+    /// The last whole pass and what it was made with; null before there is one. For saving and probing.
+    std::shared_ptr<const Film> film() const;
+    std::shared_ptr<const RenderJob> job() const;
+    void waitIdle();
+
+  private:
+    void loop();
+    void render(const RenderRequest& request, Progress& progress);
+    void publish(const Film& film, const FinishOptions& finish, RenderUpdate update);
+    std::shared_ptr<Film> startFilm(const RenderRequest& request, const Rect& region) const;
+
+    JobBuilder builder_;
+    Evaluator& evaluator_;
+    Publish publish_;
+    mutable std::mutex mutex_;
+    std::condition_variable wake_, idle_;
+    std::optional<RenderRequest> waiting_;
+    std::shared_ptr<Progress> running_;
+    std::shared_ptr<const Film> film_;
+    std::shared_ptr<const RenderJob> job_;
+    std::vector<uint32_t> screen_;
+    std::chrono::steady_clock::time_point began_;
+    std::atomic<bool> busy_{false};
+    bool stop_ = false;
+    std::thread thread_;
+};
+
+}  // namespace ovrix::app

@@ -1,0 +1,483 @@
+#include "app/view/gl_scene.h"
+
+#include <QOpenGLContext>
+#include <QOpenGLFunctions>
+
+#include "app/theme/theme.h"
+#include "base/error.h"
+#include "base/hash.h"
+#include "geo/simplify.h"
+
+namespace ovrix::app {
+
+namespace {
+
+const char* kVertex = R"(#version 330 core
+layout(location = 0) in vec3 position;
+layout(location = 1) in vec3 normal;
+layout(location = 2) in float heat;
+layout(location = 3) in vec4 place;   // xyz, scale
+layout(location = 4) in vec4 turn;    // quaternion x y z w
+uniform mat4 viewProjection;
+uniform mat4 model;
+uniform float dotSize;
+out vec3 worldNormal;
+out vec3 worldPosition;
+out float heatValue;
+vec3 turned(vec4 q, vec3 v) { return v + 2.0 * cross(q.xyz, cross(q.xyz, v) + q.w * v); }
+void main() {
+    vec3 p = (model * vec4(position, 1.0)).xyz;
+    p = turned(turn, p * place.w) + place.xyz;
+    worldNormal = turned(turn, mat3(model) * normal);
+    worldPosition = p;
+    heatValue = heat;
+    gl_Position = viewProjection * vec4(p, 1.0);
+    gl_PointSize = dotSize;
+}
+)";
+
+const char* kFragment = R"(#version 330 core
+in vec3 worldNormal;
+in vec3 worldPosition;
+in float heatValue;
+uniform vec3 eye;
+uniform vec3 color;
+uniform vec3 heatColors[5];
+uniform int mode;        // 0 lit, 1 pick
+uniform vec3 pick;
+out vec4 result;
+vec3 heatAt(float t) {
+    float x = clamp(t, 0.0, 1.0) * 4.0;
+    int i = min(int(x), 3);
+    return mix(heatColors[i], heatColors[i + 1], x - float(i));
+}
+void main() {
+    if (mode == 1) { result = vec4(pick, 1.0); return; }
+    vec3 toEye = normalize(eye - worldPosition);
+    vec3 n = normalize(worldNormal);
+    if (dot(n, n) < 0.5) n = toEye;
+    if (dot(n, toEye) < 0.0) n = -n;
+    float sky = 0.5 + 0.5 * n.y;
+    float key = max(dot(n, normalize(vec3(-0.45, 0.75, 0.5))), 0.0);
+    float rim = pow(1.0 - max(dot(n, toEye), 0.0), 4.0);
+    float light = 0.26 + 0.30 * sky + 0.58 * key;
+    vec3 c = heatValue >= 0.0 ? heatAt(heatValue) : color;
+    result = vec4(c * light + vec3(0.05) * rim, 1.0);
+}
+)";
+
+const char* kLineVertex = R"(#version 330 core
+layout(location = 0) in vec4 place;   // xyz, strength
+uniform mat4 viewProjection;
+uniform vec3 eye;
+uniform float reach;
+out float strength;
+void main() {
+    strength = place.w * clamp(1.0 - distance(place.xyz, eye) / reach, 0.0, 1.0);
+    gl_Position = viewProjection * vec4(place.xyz, 1.0);
+}
+)";
+
+const char* kLineFragment = R"(#version 330 core
+in float strength;
+uniform vec3 color;
+out vec4 result;
+void main() { result = vec4(color, strength); }
+)";
+
+QVector3D asVector(const QColor& c) { return {float(c.redF()), float(c.greenF()), float(c.blueF())}; }
+QVector3D asVector(const V3f& v) { return {v.x, v.y, v.z}; }
+
+QMatrix4x4 asMatrix(const M44f& m) {  // row vectors to column vectors
+    QMatrix4x4 q;
+    for (int r = 0; r < 4; ++r)
+        for (int c = 0; c < 4; ++c) q(r, c) = m[c][r];
+    return q;
+}
+
+/// A colour that reads in the view: what the material is like in the middle of its range.
+Color materialColor(const Document& document, const std::string& id) {
+    const Node* node = document.find(id);
+    if (!node || node->type != "surface") return Color(0.42f, 0.44f, 0.45f);
+    const Param base = paramOr(*findSpec(specsOf(*node), "base"), node->params);
+    Color c = std::get<Color>(base.value);
+    if (base.field)
+        if (const auto* low = std::get_if<Color>(&base.low)) c = Color((V3f(c) * 2.0f + V3f(*low)) / 3.0f);
+    // Lifted, since the view is for seeing shapes: dark rock must not swallow them.
+    const auto lift = [](float x) { return 0.16f + 0.72f * std::pow(std::clamp(x, 0.0f, 1.0f), 1.0f / 2.2f); };
+    return Color(lift(c.x), lift(c.y), lift(c.z));
+}
+
+/// The value of an attribute that no array gives.
+void setFixed(GLuint index, float x, float y, float z, float w) {
+    const float v[4] = {x, y, z, w};
+    QOpenGLContext::currentContext()->functions()->glVertexAttrib4fv(index, v);
+}
+
+size_t costOf(const CopyBatch& b, DrawLevel level) {
+    switch (level) {
+        case DrawLevel::Meshes: return b.count * b.triangles;
+        case DrawLevel::Coarse: return b.count * b.coarseTriangles;
+        case DrawLevel::Boxes: return b.count * 12;
+        default: return b.count;
+    }
+}
+
+}  // namespace
+
+QString drawLevelName(DrawLevel level) {
+    static const char* names[] = {"meshes", "coarse meshes", "boxes", "dots"};
+    return names[size_t(level)];
+}
+
+void chooseLevels(std::vector<CopyBatch>& batches, size_t budget) {
+    for (CopyBatch& b : batches) b.level = b.triangles == 0 ? DrawLevel::Dots : DrawLevel::Meshes;
+    for (;;) {
+        size_t sum = 0;
+        CopyBatch* dearest = nullptr;
+        for (CopyBatch& b : batches) {
+            sum += costOf(b, b.level);
+            if (b.level != DrawLevel::Dots && (!dearest || costOf(b, b.level) > costOf(*dearest, dearest->level))) dearest = &b;
+        }
+        if (sum <= budget || !dearest) return;
+        dearest->level = DrawLevel(int(dearest->level) + 1);
+    }
+}
+
+GlScene::~GlScene() = default;
+
+void GlScene::initialise() {
+    if (!initializeOpenGLFunctions()) throw Error("OpenGL 3.3 is missing", {}, "Install a newer graphics driver");
+    const QString renderer = reinterpret_cast<const char*>(glGetString(GL_RENDERER));
+    software_ = renderer.contains("llvmpipe") || renderer.contains("softpipe") || renderer.contains("swrast");
+    const auto link = [](QOpenGLShaderProgram& p, const char* vertex, const char* fragment) {
+        if (!p.addShaderFromSourceCode(QOpenGLShader::Vertex, vertex) || !p.addShaderFromSourceCode(QOpenGLShader::Fragment, fragment) || !p.link())
+            throw Error("the view's shaders do not build: " + p.log().toStdString(), {}, "Install a newer graphics driver");
+    };
+    link(program_, kVertex, kFragment);
+    link(lines_, kLineVertex, kLineFragment);
+    // A box from 0 to 1, two triangles a side, with normals.
+    std::vector<float> box;
+    for (int axis = 0; axis < 3; ++axis)
+        for (int side = 0; side < 2; ++side) {
+            V3f n(0.0f), u(0.0f), v(0.0f);
+            n[axis] = side ? 1.0f : -1.0f;
+            u[(axis + 1) % 3] = 1.0f;
+            v[(axis + 2) % 3] = 1.0f;
+            V3f o(0.0f);
+            o[axis] = float(side);
+            for (const V3f& p : {o, o + u, o + u + v, o, o + u + v, o + v}) box.insert(box.end(), {p.x, p.y, p.z, n.x, n.y, n.z});
+        }
+    glGenVertexArrays(1, &boxVao_);
+    glGenVertexArrays(1, &dotVao_);
+    glGenVertexArrays(1, &gridVao_);
+    glGenBuffers(1, &boxBuffer_);
+    glGenBuffers(1, &gridBuffer_);
+    glBindVertexArray(boxVao_);
+    glBindBuffer(GL_ARRAY_BUFFER, boxBuffer_);
+    glBufferData(GL_ARRAY_BUFFER, GLsizeiptr(box.size() * sizeof(float)), box.data(), GL_STATIC_DRAW);
+    glEnableVertexAttribArray(0);
+    glVertexAttribPointer(0, 3, GL_FLOAT, GL_FALSE, 24, nullptr);
+    glEnableVertexAttribArray(1);
+    glVertexAttribPointer(1, 3, GL_FLOAT, GL_FALSE, 24, reinterpret_cast<void*>(12));
+    glBindVertexArray(0);
+    ready_ = true;
+}
+
+GlScene::MeshBuffers& GlScene::meshBuffers(uint64_t hash, const Mesh& mesh) {
+    MeshBuffers& b = meshes_[hash];
+    b.used = true;
+    if (b.vao) return b;
+    std::vector<V3f> vertices(mesh.cornerPoint.size() * 2);
+    const auto n = mesh.normals();
+    for (size_t c = 0; c < mesh.cornerPoint.size(); ++c) {
+        vertices[2 * c] = mesh.cornerPosition(uint32_t(c));
+        vertices[2 * c + 1] = n[c];
+    }
+    std::vector<uint32_t> indices;
+    for (const Triangle& t : mesh.triangles()) indices.insert(indices.end(), t.begin(), t.end());
+    b.count = GLsizei(indices.size());
+    const size_t triangles = mesh.triangles().size();
+    const auto coarse = simplifiedCorners(mesh, triangles > 20000 ? triangles / 6 : std::min<size_t>(triangles, 60 + triangles / 12));
+    b.coarseCount = GLsizei(coarse.size());
+    indices.insert(indices.end(), coarse.begin(), coarse.end());
+    b.bounds = mesh.bounds();
+    glGenVertexArrays(1, &b.vao);
+    glGenBuffers(1, &b.vertices);
+    glGenBuffers(1, &b.indices);
+    glBindVertexArray(b.vao);
+    glBindBuffer(GL_ARRAY_BUFFER, b.vertices);
+    glBufferData(GL_ARRAY_BUFFER, GLsizeiptr(vertices.size() * sizeof(V3f)), vertices.data(), GL_STATIC_DRAW);
+    glEnableVertexAttribArray(0);
+    glVertexAttribPointer(0, 3, GL_FLOAT, GL_FALSE, 24, nullptr);
+    glEnableVertexAttribArray(1);
+    glVertexAttribPointer(1, 3, GL_FLOAT, GL_FALSE, 24, reinterpret_cast<void*>(12));
+    glBindBuffer(GL_ELEMENT_ARRAY_BUFFER, b.indices);
+    glBufferData(GL_ELEMENT_ARRAY_BUFFER, GLsizeiptr(indices.size() * 4), indices.data(), GL_STATIC_DRAW);
+    glBindVertexArray(0);
+    return b;
+}
+
+void GlScene::setHeat(MeshBuffers& b, const OverlayView* overlay) {
+    glBindVertexArray(b.vao);
+    if (!overlay) {
+        glDisableVertexAttribArray(2);
+    } else {
+        if (!b.heat) glGenBuffers(1, &b.heat);
+        glBindBuffer(GL_ARRAY_BUFFER, b.heat);
+        if (b.heatHash != overlay->hash)
+            glBufferData(GL_ARRAY_BUFFER, GLsizeiptr(overlay->values.size() * sizeof(float)), overlay->values.data(), GL_DYNAMIC_DRAW);
+        b.heatHash = overlay->hash;
+        glEnableVertexAttribArray(2);
+        glVertexAttribPointer(2, 1, GL_FLOAT, GL_FALSE, 4, nullptr);
+    }
+    glBindVertexArray(0);
+}
+
+void GlScene::addBatches(const EvalSnapshot& snapshot, const Node& layer, const Copies& copies) {
+    const auto& result = snapshot.layers.at(layer.id);
+    const auto p = copies.attributes.find<V3f>("P");
+    const auto q = copies.attributes.find<Quatf>("orient");
+    const auto s = copies.attributes.find<float>("scale");
+    const auto prototype = copies.attributes.find<int32_t>("prototype");
+    for (size_t k = 0; k < copies.prototypes.size(); ++k) {
+        const auto object = snapshot.objects.find(copies.prototypes[k]);
+        if (object == snapshot.objects.end()) continue;
+        Hasher h;
+        h.add(result.hash).add(uint64_t(k));
+        BatchBuffer& b = buffers_[h.value()];
+        b.used = true;
+        if (!b.buffer) {
+            std::vector<float> data;
+            for (size_t i = 0; i < prototype.size(); ++i)
+                if (prototype[i] == int32_t(k)) data.insert(data.end(), {p[i].x, p[i].y, p[i].z, s[i], q[i].v.x, q[i].v.y, q[i].v.z, q[i].r});
+            b.count = data.size() / 8;
+            glGenBuffers(1, &b.buffer);
+            glBindBuffer(GL_ARRAY_BUFFER, b.buffer);
+            glBufferData(GL_ARRAY_BUFFER, GLsizeiptr(data.size() * sizeof(float)), data.data(), GL_STATIC_DRAW);
+        }
+        const MeshBuffers& mesh = meshBuffers(object->second.hash, *object->second.mesh);
+        batches_.push_back({layer.id, object->first, object->second.hash, h.value(), b.count, size_t(mesh.count) / 3, size_t(mesh.coarseCount) / 3, DrawLevel::Meshes});
+    }
+}
+
+/// Points without prototypes yet: dots.
+void GlScene::addPoints(const EvalSnapshot& snapshot, const Node& layer, const AttributeSet& points) {
+    const uint64_t hash = snapshot.layers.at(layer.id).hash;
+    BatchBuffer& b = buffers_[hash];
+    b.used = true;
+    const auto p = points.find<V3f>("P");
+    if (!b.buffer) {
+        std::vector<float> data;
+        for (const V3f& v : p) data.insert(data.end(), {v.x, v.y, v.z, 1.0f, 0, 0, 0, 1});
+        b.count = p.size();
+        glGenBuffers(1, &b.buffer);
+        glBindBuffer(GL_ARRAY_BUFFER, b.buffer);
+        glBufferData(GL_ARRAY_BUFFER, GLsizeiptr(data.size() * sizeof(float)), data.data(), GL_STATIC_DRAW);
+    }
+    batches_.push_back({layer.id, {}, 0, hash, b.count, 0, 0, DrawLevel::Dots});
+}
+
+void GlScene::update(const EvalSnapshot& snapshot) {
+    if (!ready_) return;
+    for (auto& [h, m] : meshes_) m.used = false;
+    for (auto& [h, b] : buffers_) b.used = false;
+    objects_.clear();
+    batches_.clear();
+    colors_.clear();
+    prototypeMatrix_.clear();
+    pickIds_ = {""};
+    const Document& d = snapshot.document;
+    const OverlayView* overlay = snapshot.overlay && snapshot.overlay->error.empty() && !snapshot.overlay->values.empty() ? &*snapshot.overlay : nullptr;
+    for (const NodePtr& node : d.nodes()) {
+        if (node->category() == Category::Object) {
+            const auto o = snapshot.objects.find(node->id);
+            if (o == snapshot.objects.end()) continue;
+            std::string material = std::get<std::string>(d.value(node->id, "material"));
+            if (material.empty() && findSpec(specsOf(*node), "slots")) {
+                const Refs slots = std::get<Refs>(d.value(node->id, "slots"));
+                if (!slots.empty()) material = slots[0];
+            }
+            colors_[node->id] = materialColor(d, material);
+            const auto v = [&](const char* id) { return V3f(std::get<V3d>(d.value(node->id, id))); };
+            prototypeMatrix_[node->id] = transformMatrix(V3f(0.0f), v("rotation"), v("scale"));
+            if (!node->shown) continue;
+            MeshBuffers& buffers = meshBuffers(o->second.hash, *o->second.mesh);
+            const bool heated = overlay && overlay->surface == node->id && overlay->values.size() == o->second.mesh->cornerPoint.size();
+            setHeat(buffers, heated ? overlay : nullptr);
+            objects_.push_back({node->id, {}, o->second.hash, o->second.world, colors_[node->id], heated});
+        }
+    }
+    for (const NodePtr& node : d.nodes(Category::Layer)) {
+        const auto r = snapshot.layers.find(node->id);
+        if (!node->shown || r == snapshot.layers.end()) continue;
+        const auto material = std::get<std::string>(d.value(node->id, "material"));
+        if (!material.empty()) colors_[node->id] = materialColor(d, material);
+        if (auto* c = std::get_if<std::shared_ptr<const Copies>>(&r->second.geometry)) addBatches(snapshot, *node, **c);
+        if (auto* p = std::get_if<std::shared_ptr<const PointSet>>(&r->second.geometry)) addPoints(snapshot, *node, (*p)->attributes);
+    }
+    dropUnused();
+}
+
+void GlScene::dropUnused() {
+    for (auto it = meshes_.begin(); it != meshes_.end();) {
+        if (it->second.used) {
+            ++it;
+            continue;
+        }
+        glDeleteVertexArrays(1, &it->second.vao);
+        glDeleteBuffers(1, &it->second.vertices);
+        glDeleteBuffers(1, &it->second.indices);
+        if (it->second.heat) glDeleteBuffers(1, &it->second.heat);
+        it = meshes_.erase(it);
+    }
+    for (auto it = buffers_.begin(); it != buffers_.end();) {
+        if (it->second.used) {
+            ++it;
+            continue;
+        }
+        glDeleteBuffers(1, &it->second.buffer);
+        it = buffers_.erase(it);
+    }
+}
+
+int GlScene::pickNumber(const std::string& id) {
+    const auto it = std::find(pickIds_.begin(), pickIds_.end(), id);
+    if (it != pickIds_.end()) return int(it - pickIds_.begin());
+    pickIds_.push_back(id);
+    return int(pickIds_.size()) - 1;
+}
+
+void GlScene::setColor(const Color& color, bool selected) {
+    const V3f accent(float(tokens().seaGlass.redF()), float(tokens().seaGlass.greenF()), float(tokens().seaGlass.blueF()));
+    program_.setUniformValue("color", asVector(selected ? V3f(color) * 0.55f + accent * 0.45f : V3f(color)));
+}
+
+void GlScene::bindInstances(GLuint buffer) {
+    glBindBuffer(GL_ARRAY_BUFFER, buffer);
+    for (GLuint i = 0; i < 2; ++i) {
+        glEnableVertexAttribArray(3 + i);
+        glVertexAttribPointer(3 + i, 4, GL_FLOAT, GL_FALSE, 32, reinterpret_cast<void*>(size_t(16) * i));
+        glVertexAttribDivisor(3 + i, 1);
+    }
+}
+
+void GlScene::drawBatch(const CopyBatch& batch, const Options& o) {
+    const BatchBuffer& b = buffers_.at(batch.hash);
+    if (b.count == 0) return;
+    const Color color = colors_.count(batch.layer) ? colors_[batch.layer] : colors_.count(batch.object) ? colors_[batch.object] : Color(0.6f);
+    setColor(color, o.selected == batch.layer);
+    const int number = pickNumber(batch.layer);
+    program_.setUniformValue("pick", QVector3D(float(number & 255) / 255.0f, float(number >> 8) / 255.0f, 0));
+    const auto m = meshes_.find(batch.meshHash);
+    const M44f own = prototypeMatrix_.count(batch.object) ? prototypeMatrix_[batch.object] : M44f();
+    if (batch.level == DrawLevel::Dots || m == meshes_.end()) {
+        // A dot is one vertex at the copy's place: instances of a single point.
+        program_.setUniformValue("model", QMatrix4x4());
+        glBindVertexArray(dotVao_);
+        bindInstances(b.buffer);
+        for (GLuint i = 3; i < 5; ++i) glVertexAttribDivisor(i, 0);
+        setFixed(0, 0, 0, 0, 1);
+        setFixed(1, 0, 0, 0, 0);
+        setFixed(2, -1, 0, 0, 1);
+        glDrawArrays(GL_POINTS, 0, GLsizei(b.count));
+        return;
+    }
+    if (batch.level == DrawLevel::Boxes) {
+        QMatrix4x4 model = asMatrix(own);
+        const Box3f& box = m->second.bounds;
+        model.translate(asVector(box.min));
+        model.scale(asVector(box.size()));
+        program_.setUniformValue("model", model);
+        glBindVertexArray(boxVao_);
+        bindInstances(b.buffer);
+        setFixed(2, -1, 0, 0, 1);
+        glDrawArraysInstanced(GL_TRIANGLES, 0, 36, GLsizei(b.count));
+        trianglesDrawn_ += b.count * 12;
+        return;
+    }
+    program_.setUniformValue("model", asMatrix(own));
+    glBindVertexArray(m->second.vao);
+    bindInstances(b.buffer);
+    glDisableVertexAttribArray(2);
+    setFixed(2, -1, 0, 0, 1);
+    const bool coarse = batch.level == DrawLevel::Coarse;
+    glDrawElementsInstanced(GL_TRIANGLES, coarse ? m->second.coarseCount : m->second.count, GL_UNSIGNED_INT,
+                            reinterpret_cast<void*>(coarse ? size_t(m->second.count) * 4 : 0), GLsizei(b.count));
+    trianglesDrawn_ += b.count * size_t(coarse ? m->second.coarseCount : m->second.count) / 3;
+    for (GLuint i = 3; i < 5; ++i) {
+        glDisableVertexAttribArray(i);
+        glVertexAttribDivisor(i, 0);
+    }
+    if (m->second.heatHash) glEnableVertexAttribArray(2);
+}
+
+void GlScene::draw(const Options& o) {
+    if (!ready_) return;
+    trianglesDrawn_ = 0;
+    glEnable(GL_DEPTH_TEST);
+    glEnable(GL_PROGRAM_POINT_SIZE);
+    program_.bind();
+    program_.setUniformValue("viewProjection", o.viewProjection);
+    program_.setUniformValue("eye", asVector(o.eye));
+    program_.setUniformValue("mode", o.picking ? 1 : 0);
+    program_.setUniformValue("dotSize", o.dotSize);
+    QVector3D heat[5];
+    for (int i = 0; i < 5; ++i) heat[i] = asVector(tokens().heat[i]);
+    program_.setUniformValueArray("heatColors", heat, 5);
+    for (const ObjectDraw& object : objects_) {
+        const MeshBuffers& b = meshes_.at(object.mesh);
+        setColor(object.color, o.selected == object.id && !object.overlay);
+        const int number = pickNumber(object.id);
+        program_.setUniformValue("pick", QVector3D(float(number & 255) / 255.0f, float(number >> 8) / 255.0f, 0));
+        program_.setUniformValue("model", asMatrix(object.world));
+        glBindVertexArray(b.vao);
+        if (object.overlay) glEnableVertexAttribArray(2);
+        else glDisableVertexAttribArray(2), setFixed(2, -1, 0, 0, 1);
+        setFixed(3, 0, 0, 0, 1);
+        setFixed(4, 0, 0, 0, 1);
+        const bool coarse = o.moving && software_ && b.count > 60000;
+        glDrawElements(GL_TRIANGLES, coarse ? b.coarseCount : b.count, GL_UNSIGNED_INT, reinterpret_cast<void*>(coarse ? size_t(b.count) * 4 : 0));
+        trianglesDrawn_ += size_t(coarse ? b.coarseCount : b.count) / 3;
+    }
+    const size_t budget = software_ ? (o.moving ? 120'000 : 1'200'000) : (o.moving ? 4'000'000 : 20'000'000);
+    chooseLevels(batches_, budget);
+    for (const CopyBatch& b : batches_) drawBatch(b, o);
+    glBindVertexArray(0);
+    program_.release();
+}
+
+void GlScene::drawGrid(const QMatrix4x4& viewProjection, const V3f& eye, float step) {
+    if (!ready_) return;
+    std::vector<float> data;
+    constexpr int kLines = 40;
+    const float cx = std::round(eye.x / (step * 10)) * step * 10, cz = std::round(eye.z / (step * 10)) * step * 10, reach = step * kLines;
+    for (int i = -kLines; i <= kLines; ++i) {
+        const float strength = i % 10 == 0 ? 0.5f : 0.2f;
+        for (int part = -4; part < 4; ++part) {  // short pieces, so that they fade with distance
+            const float a = reach * float(part) / 4.0f, b = reach * float(part + 1) / 4.0f, k = float(i) * step;
+            data.insert(data.end(), {cx + k, 0, cz + a, strength, cx + k, 0, cz + b, strength, cx + a, 0, cz + k, strength, cx + b, 0, cz + k, strength});
+        }
+    }
+    glEnable(GL_DEPTH_TEST);
+    glDepthMask(GL_FALSE);
+    glEnable(GL_BLEND);
+    glBlendFunc(GL_SRC_ALPHA, GL_ONE_MINUS_SRC_ALPHA);
+    lines_.bind();
+    lines_.setUniformValue("viewProjection", viewProjection);
+    lines_.setUniformValue("eye", asVector(eye));
+    lines_.setUniformValue("reach", reach + std::abs(eye.y));
+    lines_.setUniformValue("color", asVector(tokens().muted));
+    glBindVertexArray(gridVao_);
+    glBindBuffer(GL_ARRAY_BUFFER, gridBuffer_);
+    glBufferData(GL_ARRAY_BUFFER, GLsizeiptr(data.size() * sizeof(float)), data.data(), GL_STREAM_DRAW);
+    glEnableVertexAttribArray(0);
+    glVertexAttribPointer(0, 4, GL_FLOAT, GL_FALSE, 16, nullptr);
+    glDrawArrays(GL_LINES, 0, GLsizei(data.size() / 4));
+    glBindVertexArray(0);
+    lines_.release();
+    glDisable(GL_BLEND);
+    glDepthMask(GL_TRUE);
+}
+
+}  // namespace ovrix::app

@@ -1,0 +1,96 @@
+// The scene on the graphics card.
+#pragma once
+#include <QMatrix4x4>
+#include <QOpenGLFunctions_3_3_Core>
+#include <QOpenGLShaderProgram>
+#include <map>
+#include <memory>
+#include <unordered_map>
+
+#include "app/window/eval_worker.h"
+
+namespace ovrix::app {
+
+/// How the copies of one prototype are drawn.
+enum class DrawLevel { Meshes, Coarse, Boxes, Dots };
+QString drawLevelName(DrawLevel level);
+
+/// One prototype of one layer, ready to draw.
+struct CopyBatch {
+    std::string layer, object;
+    uint64_t meshHash = 0, hash = 0;
+    size_t count = 0, triangles = 0, coarseTriangles = 0;
+    DrawLevel level = DrawLevel::Meshes;
+};
+
+/// Chooses for each batch the finest level such that all together stay in the budget of triangles.
+void chooseLevels(std::vector<CopyBatch>& batches, size_t budget);
+
+class GlScene : protected QOpenGLFunctions_3_3_Core {
+  public:
+    ~GlScene();
+    /// In the current context. Throws Error when OpenGL 3.3 is missing.
+    void initialise();
+    /// Takes over a snapshot; uploads only what changed.
+    void update(const EvalSnapshot& snapshot);
+
+    struct Options {
+        QMatrix4x4 viewProjection;
+        V3f eye;
+        std::string selected;
+        bool moving = false;
+        bool picking = false;
+        float dotSize = 2.0f;
+    };
+    void draw(const Options& options);
+    void drawGrid(const QMatrix4x4& viewProjection, const V3f& eye, float step);
+    /// Node ids by the numbers that a picking draw writes; 0 is nothing.
+    const std::vector<std::string>& pickIds() const { return pickIds_; }
+    bool software() const { return software_; }
+    const std::vector<CopyBatch>& batches() const { return batches_; }
+    size_t trianglesDrawn() const { return trianglesDrawn_; }
+
+  private:
+    struct MeshBuffers {
+        GLuint vao = 0, vertices = 0, indices = 0, heat = 0;
+        GLsizei count = 0, coarseCount = 0;
+        uint64_t heatHash = 0;
+        Box3f bounds;
+        bool used = false;
+    };
+    struct BatchBuffer {
+        GLuint buffer = 0;
+        size_t count = 0;
+        bool used = false;
+    };
+    struct ObjectDraw {
+        std::string id, surfaceOf;
+        uint64_t mesh;
+        M44f world;
+        Color color;
+        bool overlay;
+    };
+    MeshBuffers& meshBuffers(uint64_t hash, const Mesh& mesh);
+    void setHeat(MeshBuffers& buffers, const OverlayView* overlay);
+    void addBatches(const EvalSnapshot& snapshot, const Node& layer, const Copies& copies);
+    void addPoints(const EvalSnapshot& snapshot, const Node& layer, const AttributeSet& points);
+    void bindInstances(GLuint buffer);
+    void drawBatch(const CopyBatch& batch, const Options& options);
+    void dropUnused();
+    void setColor(const Color& color, bool selected);
+    int pickNumber(const std::string& id);
+
+    QOpenGLShaderProgram program_, lines_;
+    std::unordered_map<uint64_t, MeshBuffers> meshes_;
+    std::unordered_map<uint64_t, BatchBuffer> buffers_;
+    std::vector<ObjectDraw> objects_;
+    std::vector<CopyBatch> batches_;
+    std::map<std::string, Color> colors_;
+    std::map<std::string, M44f> prototypeMatrix_;
+    std::vector<std::string> pickIds_;
+    GLuint boxVao_ = 0, boxBuffer_ = 0, dotVao_ = 0, gridVao_ = 0, gridBuffer_ = 0;
+    bool software_ = false, ready_ = false;
+    size_t trianglesDrawn_ = 0;
+};
+
+}  // namespace ovrix::app

@@ -1,0 +1,435 @@
+#include "app/view/view_widget.h"
+
+#include <QButtonGroup>
+#include <QMouseEvent>
+#include <QOffscreenSurface>
+#include <QOpenGLContext>
+#include <QOpenGLFramebufferObject>
+#include <QPainter>
+#include <QPainterPath>
+#include <QTimer>
+#include <QToolButton>
+#include <QVBoxLayout>
+
+#include "app/theme/theme.h"
+#include "app/widgets/number_box.h"
+#include "base/error.h"
+#include "scene/translate.h"
+
+namespace ovrix::app {
+
+QString missingOpenGl() {
+    QSurfaceFormat format;
+    format.setVersion(3, 3);
+    format.setProfile(QSurfaceFormat::CoreProfile);
+    QOpenGLContext context;
+    context.setFormat(format);
+    if (!context.create()) return "The 3D view needs OpenGL 3.3, and this display offers none.\nInstall a graphics driver (on Debian: libgl1-mesa-dri), or run under an X display.\nEverything else works: recipe, render, files.";
+    if (context.format().version() < qMakePair(3, 3))
+        return QString("The 3D view needs OpenGL 3.3, and this display offers %1.%2.\nInstall a newer graphics driver. Everything else works: recipe, render, files.")
+            .arg(context.format().majorVersion()).arg(context.format().minorVersion());
+    return {};
+}
+
+ViewWidget::ViewWidget(Controller& controller, QWidget* parent) : QOpenGLWidget(parent), controller_(controller), handles_(controller), rest_(new QTimer(this)) {
+    setFocusPolicy(Qt::StrongFocus);
+    setMouseTracking(true);
+    setMinimumSize(px(200), px(160));
+    setAccessibleName("View");
+    QSurfaceFormat format;
+    format.setVersion(3, 3);
+    format.setProfile(QSurfaceFormat::CoreProfile);
+    format.setDepthBufferSize(24);
+    setFormat(format);
+    rest_->setSingleShot(true);
+    rest_->setInterval(180);
+    connect(rest_, &QTimer::timeout, this, [this] {
+        moving_ = false;
+        update();
+    });
+    layOutTools();
+    connect(&controller_, &Controller::resultsChanged, this, [this] {
+        stale_ = true;
+        update();
+    });
+    connect(&controller_, &Controller::selectionChanged, this, qOverload<>(&ViewWidget::update));
+    connect(&controller_, &Controller::documentChanged, this, [this] {
+        if (throughCamera_) camera_.follow(cameraNow());
+        update();
+    });
+    connect(&controller_, &Controller::fileChanged, this, &ViewWidget::lookThroughCamera);
+    lookThroughCamera();
+}
+
+ViewWidget::~ViewWidget() {
+    makeCurrent();
+    scene_.reset();
+    doneCurrent();
+}
+
+void ViewWidget::layOutTools() {
+    tools_ = new QWidget(this);
+    tools_->setObjectName("card");
+    auto* box = new QVBoxLayout(tools_);
+    box->setContentsMargins(px(3), px(3), px(3), px(3));
+    box->setSpacing(px(2));
+    toolGroup_ = new QButtonGroup(this);
+    const struct {
+        const char* icon;
+        const char* tip;
+        Tool tool;
+    } all[] = {{"select", "Choose (1)", Tool::Select}, {"move", "Move (2)", Tool::Move}, {"turn", "Turn (3)", Tool::Turn}, {"scale", "Scale (4)", Tool::Scale}};
+    for (const auto& t : all) {
+        auto* b = new QToolButton;
+        b->setProperty("flat", true);
+        b->setIcon(icon(t.icon));
+        b->setIconSize({px(16), px(16)});
+        b->setFixedSize(px(28), px(28));
+        b->setCheckable(true);
+        b->setChecked(t.tool == Tool::Select);
+        b->setToolTip(t.tip);
+        b->setFocusPolicy(Qt::TabFocus);
+        toolGroup_->addButton(b, int(t.tool));
+        box->addWidget(b);
+        connect(b, &QToolButton::clicked, this, [this, tool = t.tool] { setTool(tool); });
+    }
+    const auto action = [&](const char* name, const char* tip, auto call) {
+        auto* b = new QToolButton;
+        b->setProperty("flat", true);
+        b->setIcon(icon(name));
+        b->setIconSize({px(16), px(16)});
+        b->setFixedSize(px(28), px(28));
+        b->setToolTip(tip);
+        b->setFocusPolicy(Qt::TabFocus);
+        box->addWidget(b);
+        connect(b, &QToolButton::clicked, this, call);
+    };
+    action("frame", "Bring everything into view (Home); what is chosen (Shift+Home)", [this] { frameAll(); });
+    action("camera", "Look through the scene's camera (C)", [this] { lookThroughCamera(); });
+    tools_->adjustSize();
+    tools_->move(px(10), px(10));
+}
+
+void ViewWidget::setTool(Tool tool) {
+    handles_.setTool(tool);
+    toolGroup_->button(int(tool))->setChecked(true);
+    Q_EMIT toolChanged(tool);
+    update();
+}
+
+CameraOptions ViewWidget::cameraNow() const {
+    const Document& d = controller_.document();
+    const Node* render = d.find("render");
+    const std::string id = render ? std::get<std::string>(d.value("render", "camera")) : "";
+    const Node* node = d.find(id);
+    if (!node || node->category() != Category::Camera) return camera_.options();
+    return cameraOptions(d, id, controller_.frame());
+}
+
+void ViewWidget::lookThroughCamera() {
+    throughCamera_ = true;
+    camera_.follow(cameraNow());
+    Q_EMIT cameraChanged();
+    update();
+}
+
+void ViewWidget::moved() {
+    throughCamera_ = false;
+    camera_.roll = 0;
+    moving_ = true;
+    rest_->start();
+    Q_EMIT cameraChanged();
+    update();
+}
+
+Camera ViewWidget::lens() const {
+    CameraOptions o = camera_.options();
+    const float aspect = float(width()) / float(std::max(1, height()));
+    if (throughCamera_) {  // show all of the camera's picture, whatever the view's shape
+        const Document& d = controller_.document();
+        if (d.find("render")) {
+            const float wanted = float(std::get<int64_t>(d.value("render", "width"))) / float(std::max<int64_t>(1, std::get<int64_t>(d.value("render", "height"))));
+            if (aspect > wanted) o.focal *= wanted / aspect;
+        }
+    }
+    return Camera(o, aspect);
+}
+
+QMatrix4x4 ViewWidget::viewProjection() const {
+    const Camera c = lens();
+    const float near = std::max(1e-4f, camera_.distance * 0.01f), far = camera_.distance * 200.0f + 100.0f;
+    QMatrix4x4 projection;
+    projection.frustum(-c.halfWidth() * near, c.halfWidth() * near, -c.halfHeight() * near, c.halfHeight() * near, near, far);
+    const V3f r = c.right(), u = c.up(), f = -c.forward(), p = c.position();
+    const QMatrix4x4 view(r.x, r.y, r.z, -r.dot(p), u.x, u.y, u.z, -u.dot(p), f.x, f.y, f.z, -f.dot(p), 0, 0, 0, 1);
+    return projection * view;
+}
+
+std::optional<QPointF> ViewWidget::project(const V3f& v) const {
+    const QVector4D q = viewProjection() * QVector4D(v.x, v.y, v.z, 1);
+    if (q.w() <= 1e-6f) return std::nullopt;
+    return QPointF((q.x() / q.w() * 0.5 + 0.5) * width(), (0.5 - q.y() / q.w() * 0.5) * height());
+}
+
+void ViewWidget::initializeGL() {
+    try {
+        scene_ = std::make_unique<GlScene>();
+        scene_->initialise();
+        stale_ = true;
+    } catch (const Error& e) {
+        scene_.reset();
+        missing_ = QString::fromUtf8(e.what());
+    }
+}
+
+void ViewWidget::paintGL() {
+    auto* gl = QOpenGLContext::currentContext()->functions();
+    const QColor ground = tokens().ink;
+    gl->glClearColor(float(ground.redF()), float(ground.greenF()), float(ground.blueF()), 1);
+    gl->glClear(GL_COLOR_BUFFER_BIT | GL_DEPTH_BUFFER_BIT);
+    if (scene_) {
+        if (std::exchange(stale_, false)) scene_->update(controller_.results());
+        GlScene::Options o;
+        o.viewProjection = viewProjection();
+        o.eye = camera_.position();
+        o.selected = controller_.selected();
+        o.moving = moving_;
+        o.dotSize = float(px(2)) * float(devicePixelRatio());
+        scene_->draw(o);
+        scene_->drawGrid(o.viewProjection, o.eye, gridStep());
+        gl->glDisable(GL_DEPTH_TEST);
+    }
+    QPainter p(this);
+    p.setRenderHint(QPainter::Antialiasing);
+    paintOver(p);
+}
+
+float ViewWidget::gridStep() const {
+    const float wanted = camera_.distance / 20.0f;
+    return std::pow(10.0f, std::round(std::log10(std::max(1e-5f, wanted))));
+}
+
+float ViewWidget::handleUnit() const {
+    const auto at = handles_.origin();
+    if (!at) return 1.0f;
+    const float depth = std::max(1e-4f, (*at - camera_.position()).dot(lens().forward()));
+    return depth * lens().halfWidth() * 2.0f * float(px(84)) / float(std::max(1, width()));
+}
+
+void ViewWidget::paintOver(QPainter& p) {
+    if (!missing_.isEmpty()) {
+        p.setPen(tokens().text);
+        p.drawText(rect(), Qt::AlignCenter, missing_);
+        return;
+    }
+    paintNodes(p);
+    handles_.paint(p, [this](const V3f& v) { return project(v); }, handleUnit());
+    paintLegend(p);
+    paintGridLabel(p);
+    if (hasFocus()) {
+        p.setPen(QPen(tokens().seaGlass, 1));
+        p.setBrush(Qt::NoBrush);
+        p.drawRect(QRectF(rect()).adjusted(0.5, 0.5, -0.5, -0.5));
+    }
+}
+
+/// Cameras and lights have no mesh: small signs stand for them.
+void ViewWidget::paintNodes(QPainter& p) {
+    const Document& d = controller_.document();
+    for (const NodePtr& n : d.nodes()) {
+        const bool camera = n->category() == Category::Camera, light = n->type == "area" || n->type == "ball";
+        if ((!camera && !light) || (camera && throughCamera_)) continue;
+        V3f at = V3f(std::get<V3d>(d.value(n->id, "position")));
+        if (light) {
+            const M44f m = d.worldMatrix(n->id, controller_.frame());
+            at = V3f(m[3][0], m[3][1], m[3][2]);
+        }
+        const auto q = project(at);
+        if (!q) continue;
+        const bool chosen = n->id == controller_.selected();
+        p.drawPixmap(QRectF(q->x() - px(9), q->y() - px(9), px(18), px(18)), iconPixmap(camera ? "camera" : "light", chosen ? tokens().seaGlass : tokens().text, px(36)), QRectF(0, 0, px(36), px(36)));
+        if (!camera) continue;
+        const Camera c(cameraOptions(d, n->id, controller_.frame()), 16.0f / 9.0f);
+        const float reach = 0.12f * camera_.distance;
+        p.setPen(QPen(chosen ? tokens().seaGlass : tokens().muted, 1));
+        QPolygonF frame;
+        for (const auto& [x, y] : {std::pair{-1, -1}, {1, -1}, {1, 1}, {-1, 1}, {-1, -1}})
+            if (const auto k = project(c.position() + (c.forward() + c.right() * (c.halfWidth() * float(x)) + c.up() * (c.halfHeight() * float(y))) * reach)) frame << *k;
+        p.drawPolyline(frame);
+        for (const QPointF& k : frame) p.drawLine(*q, k);
+    }
+}
+
+bool ViewWidget::showsOverlay() const {
+    const auto& o = controller_.results().overlay;
+    return o && o->error.empty() && !controller_.overlay().node.empty();
+}
+
+void ViewWidget::paintLegend(QPainter& p) {
+    const auto& o = controller_.results().overlay;
+    if (!o || controller_.overlay().node.empty()) return;
+    const QRectF box(px(10), height() - px(76), std::min(px(280), width() - px(20)), px(66));
+    p.setPen(Qt::NoPen);
+    p.setBrush(tokens().panel);
+    p.drawRoundedRect(box, px(4), px(4));
+    const QRectF inner = box.adjusted(px(10), px(8), -px(10), -px(8));
+    p.setFont(textFont(9.25));
+    p.setPen(tokens().text);
+    const QString share = o->error.empty() ? QString("%1% pass").arg(100.0 * o->mean, 0, 'f', 0) : QString();
+    p.drawText(inner, Qt::AlignTop | Qt::AlignLeft, p.fontMetrics().elidedText(QString::fromStdString(o->title), Qt::ElideRight, int(inner.width()) - px(70)));
+    p.setPen(tokens().muted);
+    p.setFont(figureFont(8.75));
+    p.drawText(inner, Qt::AlignTop | Qt::AlignRight, share);
+    if (!o->error.empty()) {
+        p.setPen(tokens().red);
+        p.setFont(textFont(8.75));
+        p.drawText(inner.adjusted(0, px(18), 0, 0), Qt::TextWordWrap, QString::fromStdString(o->error));
+        return;
+    }
+    const QRectF bar(inner.left(), inner.top() + px(21), inner.width(), px(8));
+    for (int x = 0; x < int(bar.width()); ++x) p.fillRect(QRectF(bar.left() + x, bar.top(), 1.5, bar.height()), heatColor(float(x) / float(bar.width())));
+    p.drawText(inner, Qt::AlignBottom | Qt::AlignLeft, "0 none");
+    p.drawText(inner, Qt::AlignBottom | Qt::AlignHCenter, "0.5");
+    p.drawText(inner, Qt::AlignBottom | Qt::AlignRight, "all 1");
+}
+
+void ViewWidget::paintGridLabel(QPainter& p) {
+    const float step = gridStep();
+    const QString size = step >= 1 ? QString("%1 m").arg(double(step)) : step >= 0.01f ? QString("%1 cm").arg(double(step) * 100) : QString("%1 mm").arg(double(step) * 1000);
+    QString text = "grid " + size;
+    if (throughCamera_) text = "scene camera   " + text;
+    if (scene_) {
+        DrawLevel coarsest = DrawLevel::Meshes;
+        for (const CopyBatch& b : scene_->batches()) coarsest = std::max(coarsest, b.level);
+        if (coarsest != DrawLevel::Meshes && !moving_) text = "some as " + drawLevelName(coarsest) + "   " + text;
+    }
+    p.setFont(figureFont(8.25));
+    p.setPen(tokens().muted);
+    p.drawText(QRectF(rect()).adjusted(0, px(8), -px(10), 0), Qt::AlignTop | Qt::AlignRight, text);
+}
+
+std::string ViewWidget::pick(const QPoint& at) {
+    const Document& d = controller_.document();
+    for (const NodePtr& n : d.nodes()) {  // signs first: they lie on top
+        const bool camera = n->category() == Category::Camera && !throughCamera_;
+        if (!camera && n->type != "area" && n->type != "ball") continue;
+        const auto q = project(V3f(std::get<V3d>(d.value(n->id, "position"))));
+        if (q && QLineF(*q, QPointF(at)).length() < px(12)) return n->id;
+    }
+    if (!scene_) return {};
+    makeCurrent();
+    const double ratio = devicePixelRatio();
+    QOpenGLFramebufferObject buffer(size() * ratio, QOpenGLFramebufferObject::Depth);
+    buffer.bind();
+    auto* gl = QOpenGLContext::currentContext()->functions();
+    gl->glViewport(0, 0, buffer.width(), buffer.height());
+    const int x = int(at.x() * ratio), y = buffer.height() - 1 - int(at.y() * ratio);
+    gl->glEnable(GL_SCISSOR_TEST);  // only the one pixel is filled
+    gl->glScissor(x, y, 1, 1);
+    gl->glClearColor(0, 0, 0, 0);
+    gl->glClear(GL_COLOR_BUFFER_BIT | GL_DEPTH_BUFFER_BIT);
+    GlScene::Options o;
+    o.viewProjection = viewProjection();
+    o.eye = camera_.position();
+    o.picking = true;
+    scene_->draw(o);
+    unsigned char pixel[4] = {};
+    gl->glReadPixels(x, y, 1, 1, GL_RGBA, GL_UNSIGNED_BYTE, pixel);
+    gl->glDisable(GL_SCISSOR_TEST);
+    buffer.release();
+    doneCurrent();
+    const size_t number = size_t(pixel[0]) | size_t(pixel[1]) << 8;
+    return number < scene_->pickIds().size() ? scene_->pickIds()[number] : std::string();
+}
+
+void ViewWidget::mousePressEvent(QMouseEvent* e) {
+    setFocus();
+    last_ = press_ = e->position().toPoint();
+    if (e->button() == Qt::LeftButton) handles_.press(e->position(), [this](const V3f& v) { return project(v); }, handleUnit());
+}
+
+void ViewWidget::mouseMoveEvent(QMouseEvent* e) {
+    const QPoint at = e->position().toPoint(), by = at - last_;
+    if (handles_.dragging()) {
+        handles_.drag(e->position(), [this](const V3f& v) { return project(v); }, e->modifiers() & Qt::ControlModifier);
+        last_ = at;
+        return;
+    }
+    const bool pan = (e->buttons() & Qt::MiddleButton) || ((e->buttons() & Qt::RightButton) && (e->modifiers() & Qt::ShiftModifier));
+    if (pan) {
+        camera_.pan(float(by.x()) / float(width()), float(by.y()) / float(width()));
+        moved();
+    } else if (e->buttons() & Qt::RightButton) {
+        camera_.orbit(float(by.x()) * 0.008f, float(by.y()) * 0.008f);
+        moved();
+    }
+    last_ = at;
+}
+
+void ViewWidget::mouseReleaseEvent(QMouseEvent* e) {
+    if (handles_.release()) return update();
+    if (e->button() == Qt::LeftButton && (e->position().toPoint() - press_).manhattanLength() < 4) controller_.select(pick(press_));
+}
+
+void ViewWidget::wheelEvent(QWheelEvent* e) {
+    camera_.zoom(std::pow(0.9985f, float(e->angleDelta().y())));
+    moved();
+}
+
+void ViewWidget::keyPressEvent(QKeyEvent* e) {
+    const float turn = 0.12f;
+    switch (e->key()) {
+        case Qt::Key_Left: camera_.orbit(turn, 0); return moved();
+        case Qt::Key_Right: camera_.orbit(-turn, 0); return moved();
+        case Qt::Key_Up: camera_.orbit(0, turn); return moved();
+        case Qt::Key_Down: camera_.orbit(0, -turn); return moved();
+        case Qt::Key_Plus: camera_.zoom(0.85f); return moved();
+        case Qt::Key_Minus: camera_.zoom(1.0f / 0.85f); return moved();
+        default: QOpenGLWidget::keyPressEvent(e);
+    }
+}
+
+void ViewWidget::resizeEvent(QResizeEvent* e) {
+    QOpenGLWidget::resizeEvent(e);
+    Q_EMIT cameraChanged();
+}
+
+Box3f ViewWidget::boundsOfNode(const Node& node) const {
+    const EvalSnapshot& r = controller_.results();
+    if (const auto it = r.layers.find(node.id); it != r.layers.end()) return boundsOf(it->second.geometry);
+    Box3f box;
+    if (const auto it = r.objects.find(node.id); it != r.objects.end()) {
+        const Box3f& b = it->second.mesh->bounds();
+        for (int i = 0; i < 8; ++i) box.extendBy(V3f(i & 1 ? b.max.x : b.min.x, i & 2 ? b.max.y : b.min.y, i & 4 ? b.max.z : b.min.z) * it->second.world);
+        return box;
+    }
+    if (findSpec(specsOf(node), "position")) {
+        const V3f p = V3f(std::get<V3d>(controller_.document().value(node.id, "position")));
+        box.extendBy(p - V3f(0.3f));
+        box.extendBy(p + V3f(0.3f));
+    }
+    return box;
+}
+
+Box3f ViewWidget::boundsOfAll() const {
+    Box3f box;
+    for (const NodePtr& n : controller_.document().nodes())
+        if (n->shown && (n->category() == Category::Object || n->category() == Category::Layer)) box.extendBy(boundsOfNode(*n));
+    return box;
+}
+
+void ViewWidget::frameAll() {
+    camera_.frame(boundsOfAll(), float(width()) / float(std::max(1, height())));
+    moved();
+}
+
+void ViewWidget::frameSelected() {
+    const Node* node = controller_.selectedNode();
+    if (!node) return frameAll();
+    const Box3f box = boundsOfNode(*node);
+    if (box.isEmpty()) return controller_.say(QString::fromStdString(node->name) + " has no place in the view", true);
+    camera_.frame(box, float(width()) / float(std::max(1, height())));
+    moved();
+}
+
+}  // namespace ovrix::app

@@ -1,0 +1,81 @@
+// The 3D view.
+#pragma once
+#include <QOpenGLWidget>
+#include <memory>
+
+#include "app/view/gl_scene.h"
+#include "app/view/handles.h"
+#include "app/view/orbit_camera.h"
+
+class QTimer;
+class QToolButton;
+class QButtonGroup;
+
+namespace ovrix::app {
+
+class ViewWidget : public QOpenGLWidget {
+    Q_OBJECT
+  public:
+    explicit ViewWidget(Controller& controller, QWidget* parent = nullptr);
+    ~ViewWidget() override;
+
+    const OrbitCamera& camera() const { return camera_; }
+    /// Through the scene's camera, as long as the view is not turned.
+    void lookThroughCamera();
+    bool throughCamera() const { return throughCamera_; }
+    void frameAll();
+    void frameSelected();
+    void setTool(Tool tool);
+    /// What lies under a point: a node's id, or empty.
+    std::string pick(const QPoint& at);
+    /// A heat map is on the surface and drawn.
+    bool showsOverlay() const;
+    const GlScene* scene() const { return scene_.get(); }
+    /// The picture's pixel of a place in the world, or nothing behind the eye.
+    std::optional<QPointF> project(const V3f& p) const;
+
+  Q_SIGNALS:
+    void cameraChanged();
+    void toolChanged(Tool tool);
+
+  protected:
+    void initializeGL() override;
+    void paintGL() override;
+    void mousePressEvent(QMouseEvent*) override;
+    void mouseMoveEvent(QMouseEvent*) override;
+    void mouseReleaseEvent(QMouseEvent*) override;
+    void wheelEvent(QWheelEvent*) override;
+    void keyPressEvent(QKeyEvent*) override;
+    void resizeEvent(QResizeEvent*) override;
+
+  private:
+    QMatrix4x4 viewProjection() const;
+    Camera lens() const;
+    CameraOptions cameraNow() const;
+    void moved();
+    void paintOver(QPainter& p);
+    void paintLegend(QPainter& p);
+    void paintNodes(QPainter& p);
+    void paintGridLabel(QPainter& p);
+    void layOutTools();
+    Box3f boundsOfNode(const Node& node) const;
+    Box3f boundsOfAll() const;
+    float gridStep() const;
+    float handleUnit() const;
+
+    Controller& controller_;
+    OrbitCamera camera_;
+    bool throughCamera_ = true, moving_ = false, stale_ = true;
+    std::unique_ptr<GlScene> scene_;
+    QString missing_;
+    Handles handles_;
+    QPoint last_, press_;
+    QWidget* tools_ = nullptr;
+    QButtonGroup* toolGroup_ = nullptr;
+    QTimer* rest_;
+};
+
+/// A text in place of the view where the platform has no OpenGL; empty when it has.
+QString missingOpenGl();
+
+}  // namespace ovrix::app

@@ -1,0 +1,58 @@
+#include "app/widgets/color_button.h"
+
+#include <QColorDialog>
+#include <QPainter>
+
+#include "app/theme/theme.h"
+#include "render/finish.h"
+
+namespace ovrix::app {
+
+QColor toScreenColor(const Color& c) {
+    const auto part = [](float x) { return encodeSrgb(std::clamp(x, 0.0f, 1.0f)); };
+    return QColor::fromRgbF(part(c.x), part(c.y), part(c.z));
+}
+
+Color fromScreenColor(const QColor& color) {
+    const auto part = [](float s) { return s <= 0.04045f ? s / 12.92f : std::pow((s + 0.055f) / 1.055f, 2.4f); };
+    return Color(part(color.redF()), part(color.greenF()), part(color.blueF()));
+}
+
+ColorButton::ColorButton(QWidget* parent) : QAbstractButton(parent) {
+    setFixedHeight(px(26));
+    setFocusPolicy(Qt::StrongFocus);
+    setCursor(Qt::PointingHandCursor);
+    connect(this, &QAbstractButton::clicked, this, &ColorButton::choose);
+}
+
+QSize ColorButton::sizeHint() const { return {px(120), px(26)}; }
+
+void ColorButton::setColor(const Color& color) {
+    color_ = color;
+    update();
+}
+
+void ColorButton::choose() {
+    const Color before = color_;
+    QColorDialog dialog(toScreenColor(color_), this);
+    dialog.setOption(QColorDialog::DontUseNativeDialog);
+    connect(&dialog, &QColorDialog::currentColorChanged, this, [this](const QColor& c) {
+        setColor(fromScreenColor(c));
+        Q_EMIT changed(color_, true);
+    });
+    if (dialog.exec() != QDialog::Accepted) {
+        setColor(before);
+        Q_EMIT changed(color_, true);
+    }
+    Q_EMIT finished();
+}
+
+void ColorButton::paintEvent(QPaintEvent*) {
+    QPainter p(this);
+    p.setRenderHint(QPainter::Antialiasing);
+    p.setPen(hasFocus() ? QPen(tokens().seaGlass, 1) : QPen(tokens().line, 1));
+    p.setBrush(toScreenColor(color_));
+    p.drawRoundedRect(QRectF(rect()).adjusted(0.5, 0.5, -0.5, -0.5), px(4), px(4));
+}
+
+}  // namespace ovrix::app

@@ -1,0 +1,33 @@
+// A colour: a swatch that opens a chooser.
+#pragma once
+#include <QAbstractButton>
+
+#include "base/vec.h"
+
+namespace ovrix::app {
+
+class ColorButton : public QAbstractButton {
+    Q_OBJECT
+  public:
+    explicit ColorButton(QWidget* parent = nullptr);
+    /// Linear light.
+    Color color() const { return color_; }
+    void setColor(const Color& color);
+    QSize sizeHint() const override;
+
+  Q_SIGNALS:
+    void changed(const Color& color, bool dragging);
+    void finished();
+
+  protected:
+    void paintEvent(QPaintEvent*) override;
+
+  private:
+    void choose();
+    Color color_{0.5f};
+};
+
+QColor toScreenColor(const Color& linear);
+Color fromScreenColor(const QColor& color);
+
+}  // namespace ovrix::app

@@ -1,0 +1,189 @@
+#include "app/window/controller.h"
+
+#include <QApplication>
+#include <QSettings>
+#include <QTimer>
+
+#include "base/error.h"
+#include "scene/scene_file.h"
+
+namespace ovrix::app {
+
+Controller::Controller(QObject* parent)
+    : QObject(parent), autosaveTimer_(new QTimer(this)), worker_(evaluator_, [this](std::shared_ptr<const EvalSnapshot> s) {
+          QMetaObject::invokeMethod(this, [this, s] {
+              results_ = s;
+              Q_EMIT resultsChanged();
+          }, Qt::QueuedConnection);
+      }) {
+    session_.onChange = [this] { onDocumentChanged(); };
+    autosaveTimer_->setSingleShot(true);
+    autosaveTimer_->setInterval(3000);
+    connect(autosaveTimer_, &QTimer::timeout, this, &Controller::writeAutosave);
+    requestResults();
+}
+
+Controller::~Controller() { session_.onChange = nullptr; }
+
+void Controller::onDocumentChanged() {
+    if (!selected_.empty() && !document().find(selected_)) {
+        selected_.clear();
+        Q_EMIT selectionChanged();
+    }
+    Q_EMIT documentChanged();
+    requestResults();
+    if (autosave_) autosaveTimer_->start();
+}
+
+void Controller::requestResults() { worker_.request({document(), session_.folder(), full_, frame_, overlay_}); }
+
+bool Controller::guarded(const std::function<void()>& body) {
+    try {
+        body();
+        return true;
+    } catch (const Cancelled&) {
+    } catch (const std::bad_alloc&) {
+        say("There was not enough memory. Lower the count, or work in Draft.", true);
+    } catch (const std::exception& e) {
+        say(QString::fromUtf8(e.what()), true);
+    }
+    return false;
+}
+
+void Controller::edit(const QString& label, const std::function<Document(const Document&)>& change, const std::string& mergeKey) {
+    guarded([&] { session_.apply(label.toStdString(), change(document()), mergeKey); });
+}
+
+void Controller::setParam(const ParamPath& path, const Param& param, bool dragging) {
+    edit("Change " + QString::fromStdString(specAt(document(), path).title), [&](const Document& d) { return withParam(d, path, param); },
+         dragging ? path.text() : std::string());
+}
+
+void Controller::setValue(const ParamPath& path, const Value& value, bool dragging) {
+    Param param = paramAt(document(), path);
+    param.value = value;
+    setParam(path, param, dragging);
+}
+
+void Controller::undo() {
+    if (!session_.canUndo()) return;
+    const auto label = QString::fromStdString(session_.undoLabel());
+    session_.undo();
+    say("Took back: " + label);
+}
+
+void Controller::redo() {
+    if (!session_.canRedo()) return;
+    const auto label = QString::fromStdString(session_.redoLabel());
+    session_.redo();
+    say("Did again: " + label);
+}
+
+void Controller::select(const std::string& id) {
+    if (id == selected_) return;
+    selected_ = id;
+    if (!overlay_.node.empty() && overlay_.node != id) setOverlay({});
+    Q_EMIT selectionChanged();
+}
+
+void Controller::setFull(bool full) {
+    if (full == full_) return;
+    full_ = full;
+    Q_EMIT modeChanged();
+    requestResults();
+}
+
+void Controller::setOverlay(const ParamPath& path) {
+    if (path == overlay_) return;
+    overlay_ = path;
+    Q_EMIT overlayChanged();
+    requestResults();
+}
+
+void Controller::openScene(const QString& file) {
+    guarded([&] {
+        session_.load(file.toStdString());
+        selected_.clear();
+        overlay_ = {};
+        if (autosave_) autosave_->clear();
+        addRecent(QString::fromStdString(session_.path().string()));
+        Q_EMIT selectionChanged();
+        Q_EMIT overlayChanged();
+        Q_EMIT fileChanged();
+    });
+}
+
+bool Controller::saveScene(const QString& file) {
+    return guarded([&] {
+        session_.save(file.toStdString());
+        if (autosave_) autosave_->clear();
+        autosaveTimer_->stop();
+        addRecent(QString::fromStdString(session_.path().string()));
+        Q_EMIT fileChanged();
+        say("Saved " + QString::fromStdString(session_.path().filename().string()));
+    });
+}
+
+void Controller::newScene() {
+    session_.reset(Document::fresh());
+    selected_.clear();
+    overlay_ = {};
+    Q_EMIT selectionChanged();
+    Q_EMIT overlayChanged();
+    Q_EMIT fileChanged();
+}
+
+void Controller::recover(const Autosave::Found& found) {
+    guarded([&] {
+        session_.recover(Autosave::read(found), found.original);
+        Autosave::discard(found);
+        Q_EMIT fileChanged();
+        say("Recovered what was not saved");
+    });
+}
+
+void Controller::importMesh(const QString& file) {
+    const std::filesystem::path path = file.toStdString();
+    say("Reading " + QString::fromStdString(path.filename().string()));
+    worker_.post([this, path](Progress& progress) {
+        QString problem;
+        FileMesh mesh;
+        try {
+            mesh = readMesh(path, progress);
+        } catch (const std::exception& e) {
+            problem = QString::fromUtf8(e.what());
+        }
+        QMetaObject::invokeMethod(this, [this, path, mesh, problem] {
+            if (!problem.isEmpty()) return say(problem, true);
+            std::string id;
+            edit("Add " + QString::fromStdString(path.filename().string()), [&](const Document& d) {
+                const auto folder = session_.folder();
+                const auto relative = std::filesystem::absolute(path).lexically_relative(folder);
+                return withMeshFile(d, session_.path().empty() || relative.empty() ? std::filesystem::absolute(path) : relative, mesh, &id);
+            });
+            select(id);
+            say(QString("Added %1 with %2 triangles").arg(QString::fromStdString(path.filename().string()), shortNumber(mesh.mesh->triangles().size())));
+        }, Qt::QueuedConnection);
+    });
+}
+
+QString Controller::shortNumber(size_t n) { return QLocale(QLocale::C).toString(qulonglong(n)).replace(',', ' '); }
+
+void Controller::setAutosaveFolder(const std::filesystem::path& folder) { autosave_ = std::make_unique<Autosave>(folder); }
+
+void Controller::writeAutosave() {
+    if (!autosave_) return;
+    if (!session_.dirty()) return autosave_->clear();
+    guarded([&] { autosave_->write(document(), session_.folder(), session_.path()); });
+}
+
+QStringList Controller::recentFiles() const { return QSettings().value("recentFiles").toStringList(); }
+
+void Controller::addRecent(const QString& file) {
+    QStringList files = recentFiles();
+    files.removeAll(file);
+    files.prepend(file);
+    QSettings().setValue("recentFiles", QStringList(files.mid(0, 10)));
+}
+
+}  // namespace ovrix::app

@@ -1,0 +1,88 @@
+// What the panels share: the session, the selection, the results. Panels read here and edit through here.
+#pragma once
+#include <QObject>
+#include <QStringList>
+
+#include "app/window/eval_worker.h"
+#include "scene/edits.h"
+#include "scene/session.h"
+
+namespace ovrix::app {
+
+class Controller : public QObject {
+    Q_OBJECT
+  public:
+    explicit Controller(QObject* parent = nullptr);
+    ~Controller() override;
+
+    Session& session() { return session_; }
+    const Document& document() const { return session_.document(); }
+    Evaluator& evaluator() { return evaluator_; }
+    const EvalSnapshot& results() const { return *results_; }
+    bool evaluating() const { return worker_.busy(); }
+    EvalWorker& worker() { return worker_; }
+
+    /// Applies an edit; Errors from @p change are shown and change nothing.
+    void edit(const QString& label, const std::function<Document(const Document&)>& change, const std::string& mergeKey = {});
+    void setValue(const ParamPath& path, const Value& value, bool dragging = false);
+    void setParam(const ParamPath& path, const Param& param, bool dragging = false);
+    void endDrag() { session_.endMerge(); }
+    void undo();
+    void redo();
+
+    const std::string& selected() const { return selected_; }
+    /// Null when nothing is selected.
+    const Node* selectedNode() const { return document().find(selected_); }
+    void select(const std::string& id);
+
+    bool full() const { return full_; }
+    void setFull(bool full);
+    double frame() const { return frame_; }
+
+    /// The field whose heat map lies on the surface; an empty node for none.
+    const ParamPath& overlay() const { return overlay_; }
+    void setOverlay(const ParamPath& path);
+
+    /// Runs @p body; an Error from it becomes a message. True when it went through.
+    bool guarded(const std::function<void()>& body);
+    void say(const QString& text, bool bad = false) { Q_EMIT message(text, bad); }
+
+    void openScene(const QString& file);
+    bool saveScene(const QString& file);
+    void newScene();
+    void recover(const Autosave::Found& found);
+    /// Reads a mesh on the worker and adds it as an object.
+    void importMesh(const QString& file);
+    void setAutosaveFolder(const std::filesystem::path& folder);
+    Autosave* autosave() { return autosave_.get(); }
+    void writeAutosave();
+    static QString shortNumber(size_t n);
+
+    QStringList recentFiles() const;
+    void addRecent(const QString& file);
+
+  Q_SIGNALS:
+    void documentChanged();
+    void selectionChanged();
+    void resultsChanged();
+    void modeChanged();
+    void overlayChanged();
+    void fileChanged();
+    void message(const QString& text, bool bad);
+
+  private:
+    void requestResults();
+    void onDocumentChanged();
+    Evaluator evaluator_;
+    Session session_;
+    std::shared_ptr<const EvalSnapshot> results_ = std::make_shared<EvalSnapshot>();
+    std::string selected_;
+    bool full_ = false;
+    double frame_ = 1;
+    ParamPath overlay_;
+    std::unique_ptr<Autosave> autosave_;
+    class QTimer* autosaveTimer_;
+    EvalWorker worker_;  // last: it ends before what it uses
+};
+
+}  // namespace ovrix::app

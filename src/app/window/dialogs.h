@@ -1,0 +1,58 @@
+// The small windows: command search, preferences, shortcuts, checks.
+#pragma once
+#include <QDialog>
+#include <QFrame>
+
+#include "app/theme/theme.h"
+#include "app/window/command.h"
+#include "app/window/controller.h"
+
+namespace ovrix::app {
+
+/// Type to find a command, Enter runs it.
+class CommandSearch : public QFrame {
+    Q_OBJECT
+  public:
+    CommandSearch(const std::vector<Command>& commands, QWidget* parent);
+};
+
+struct Preferences {
+    ThemeKind theme = ThemeKind::Dark;
+    double scale = 1.0;
+    double memoryGb = 8.0;  ///< for new scenes, and offered for the open one
+    int threads = 0;        ///< 0 for all
+    static Preferences load();
+    void save() const;
+};
+
+class PreferencesDialog : public QDialog {
+    Q_OBJECT
+  public:
+    PreferencesDialog(const Preferences& now, QWidget* parent);
+
+  Q_SIGNALS:
+    /// While choosing, so that the effect is seen.
+    void changed(const Preferences& preferences);
+
+  private:
+    Preferences now_;
+};
+
+class ShortcutsPage : public QDialog {
+    Q_OBJECT
+  public:
+    ShortcutsPage(const std::vector<Command>& commands, QWidget* parent);
+};
+
+/// The list of checks, each with Show and, where it can, Fix.
+class ChecksPopup : public QFrame {
+    Q_OBJECT
+  public:
+    ChecksPopup(Controller& controller, QWidget* parent);
+
+  private:
+    void rebuild();
+    Controller& controller_;
+};
+
+}  // namespace ovrix::app

@@ -1,0 +1,170 @@
+#include "app/window/eval_worker.h"
+
+#include "base/hash.h"
+#include "base/parallel.h"
+
+namespace ovrix::app {
+
+using Clock = std::chrono::steady_clock;
+
+EvalWorker::EvalWorker(Evaluator& evaluator, Publish publish)
+    : evaluator_(evaluator), publish_(std::move(publish)), thread_([this] { loop(); }) {}
+
+EvalWorker::~EvalWorker() {
+    {
+        std::lock_guard lock(mutex_);
+        stop_ = true;
+        if (running_) running_->cancel();
+    }
+    wake_.notify_all();
+    thread_.join();
+}
+
+void EvalWorker::request(Request request) {
+    std::lock_guard lock(mutex_);
+    waiting_ = std::move(request);
+    // While a value is dragged, work that is nearly done is let finish, or nothing would ever show.
+    if (running_ && Clock::now() - began_ > std::chrono::milliseconds(400) && jobs_.empty()) running_->cancel();
+    busy_ = true;
+    wake_.notify_all();
+}
+
+void EvalWorker::post(std::function<void(Progress&)> job) {
+    std::lock_guard lock(mutex_);
+    jobs_.push_back(std::move(job));
+    busy_ = true;
+    wake_.notify_all();
+}
+
+void EvalWorker::cancel() {
+    std::lock_guard lock(mutex_);
+    if (running_) running_->cancel();
+}
+
+double EvalWorker::busySeconds() const {
+    std::lock_guard lock(mutex_);
+    return running_ ? std::chrono::duration<double>(Clock::now() - began_).count() : 0.0;
+}
+
+std::string EvalWorker::title() const {
+    std::lock_guard lock(mutex_);
+    return running_ ? running_->title() : std::string();
+}
+
+float EvalWorker::fraction() const {
+    std::lock_guard lock(mutex_);
+    return running_ ? running_->fraction() : 0.0f;
+}
+
+void EvalWorker::waitIdle() {
+    std::unique_lock lock(mutex_);
+    idle_.wait(lock, [this] { return !busy_; });
+}
+
+void EvalWorker::loop() {
+    std::unique_lock lock(mutex_);
+    for (;;) {
+        wake_.wait(lock, [this] { return stop_ || waiting_ || !jobs_.empty(); });
+        if (stop_) return;
+        std::function<void(Progress&)> job;
+        std::optional<Request> request;
+        if (!jobs_.empty()) {
+            job = std::move(jobs_.front());
+            jobs_.erase(jobs_.begin());
+        } else {
+            request = std::exchange(waiting_, std::nullopt);
+        }
+        const auto progress = running_ = std::make_shared<Progress>();
+        began_ = Clock::now();
+        lock.unlock();
+        try {
+            if (job) job(*progress);
+            else publish_(evaluate(*request, *progress));
+        } catch (const Cancelled&) {
+        }
+        lock.lock();
+        running_ = nullptr;
+        busy_ = waiting_ || !jobs_.empty();
+        if (!busy_) idle_.notify_all();
+    }
+}
+
+std::shared_ptr<const EvalSnapshot> EvalWorker::evaluate(const Request& r, Progress& progress) {
+    const auto start = Clock::now();
+    auto snapshot = std::make_shared<EvalSnapshot>();
+    snapshot->document = r.document;
+    snapshot->full = r.full;
+    evaluator_.setFolder(r.folder);
+    for (const NodePtr& node : r.document.nodes()) {
+        progress.check();
+        if (node->category() == Category::Object) {
+            try {
+                const ObjectResult o = evaluator_.object(r.document, node->id, r.frame, progress);
+                snapshot->objects[node->id] = {o.mesh, r.document.worldMatrix(node->id, r.frame), o.hash};
+            } catch (const Error& e) {
+                snapshot->objectErrors[node->id] = e.what();
+            }
+        }
+        if (node->category() != Category::Layer) continue;
+        LayerResult result = evaluator_.layer(r.document, node->id, {r.frame, Purpose::Viewport, r.full}, progress);
+        const size_t count = elementCount(result.geometry);
+        if (node->shown) snapshot->shown += count;
+        snapshot->total += double(count) / result.share;
+        snapshot->bytes += bytesOf(result.geometry);
+        snapshot->layers[node->id] = std::move(result);
+    }
+    for (const auto& [id, o] : snapshot->objects) snapshot->bytes += o.mesh->bytes();
+    evaluateOverlay(r, *snapshot, progress);
+    snapshot->checks = findChecks(r.document, snapshot->layers, evaluator_, r.frame, progress);
+    snapshot->milliseconds = std::chrono::duration<double, std::milli>(Clock::now() - start).count();
+    return snapshot;
+}
+
+void EvalWorker::evaluateOverlay(const Request& r, EvalSnapshot& snapshot, Progress& progress) {
+    if (r.overlay.node.empty()) return;
+    OverlayView view;
+    view.path = r.overlay;
+    try {
+        const Param param = paramAt(r.document, r.overlay);
+        const Node& layer = r.document.get(r.overlay.node);
+        if (!param.field || layer.category() != Category::Layer) return;
+        view.title = layer.name + " \u00b7 " + specAt(r.document, r.overlay).title;
+        view.surface = std::get<std::string>(r.document.value(layer.id, "surface", r.frame));
+        const SurfacePtr surface = evaluator_.surface(r.document, view.surface, r.frame, progress);
+        const Mesh& mesh = surface->mesh();
+        const CompiledField field(*param.field, evaluator_.fieldContext(r.document, view.surface, r.frame, !mesh.uvs().empty()));
+        std::vector<V3f> position(mesh.cornerPoint.size());
+        std::vector<uint64_t> id(position.size());
+        for (size_t c = 0; c < position.size(); ++c) position[c] = mesh.cornerPosition(uint32_t(c)), id[c] = c;
+        const Samples samples{position, mesh.normals(), mesh.uvs(), id};
+        view.values.resize(position.size());
+        parallelRanges(position.size(), 4096, progress, [&](size_t b, size_t e) { field.evaluate(samples.sub(b, e - b), {view.values.data() + b, e - b}); });
+        std::vector<Surface::Sample> line(4096);
+        surface->sample(1, 0, line.size(), line.data());
+        std::sort(line.begin(), line.end(), [](const auto& a, const auto& b) { return a.position.x < b.position.x; });
+        std::vector<V3f> p, n;
+        std::vector<V2f> uv;
+        for (const auto& s : line) p.push_back(s.position), n.push_back(s.normal), uv.push_back(surface->uvAt(s.triangle, s.u, s.v));
+        id.resize(line.size());
+        const Samples even{p, n, uv, id};
+        std::vector<float> value(line.size());
+        field.evaluate(even, value);
+        for (float x : value) view.mean += double(std::clamp(x, 0.0f, 1.0f)) / double(value.size());
+        for (size_t i = 0; i < field.sourceCount(); ++i) {
+            field.evaluateSource(i, even, value);
+            std::vector<float> strip(64, 0.0f);
+            for (size_t k = 0; k < value.size(); ++k) strip[k * strip.size() / value.size()] += value[k] * float(strip.size()) / float(value.size());
+            view.strips.push_back(std::move(strip));
+        }
+        Hasher h;
+        h.add(std::string_view(view.surface));
+        for (float x : view.values) h.add(double(x));
+        view.hash = h.value();
+    } catch (const Error& e) {
+        view.error = e.what();
+        view.values.clear();
+    }
+    snapshot.overlay = std::move(view);
+}
+
+}  // namespace ovrix::app

@@ -1,0 +1,90 @@
+// The thread that evaluates the document for the view. A new request replaces the one that waits.
+#pragma once
+#include <condition_variable>
+#include <functional>
+#include <memory>
+#include <optional>
+#include <thread>
+
+#include "scene/checks.h"
+#include "scene/edits.h"
+
+namespace ovrix::app {
+
+/// An object as the view draws it.
+struct ObjectView {
+    MeshPtr mesh;
+    M44f world;
+    uint64_t hash = 0;
+};
+
+/// A field laid on its surface.
+struct OverlayView {
+    ParamPath path;
+    std::string surface, title;
+    std::vector<float> values;                 ///< per corner of the surface's mesh
+    std::vector<std::vector<float>> strips;    ///< each source that is on, over a line of samples
+    double mean = 0;                           ///< by area: the share that passes
+    std::string error;
+    uint64_t hash = 0;
+};
+
+/// What one evaluation gave. Immutable once published.
+struct EvalSnapshot {
+    Document document;
+    std::map<std::string, LayerResult> layers;
+    std::map<std::string, ObjectView> objects;
+    std::map<std::string, std::string> objectErrors;
+    std::vector<Check> checks;
+    std::optional<OverlayView> overlay;
+    double milliseconds = 0;
+    size_t shown = 0, bytes = 0;
+    double total = 0;  ///< at Full, by the share that was made
+    bool full = false;
+};
+
+class EvalWorker {
+  public:
+    struct Request {
+        Document document;
+        std::filesystem::path folder;
+        bool full = false;
+        double frame = 1;
+        ParamPath overlay;
+    };
+    using Publish = std::function<void(std::shared_ptr<const EvalSnapshot>)>;
+
+    /// @param publish  called on the worker's thread
+    EvalWorker(Evaluator& evaluator, Publish publish);
+    ~EvalWorker();
+    void request(Request request);
+    /// Runs @p job on the worker before the next evaluation.
+    void post(std::function<void(Progress&)> job);
+    void cancel();
+    bool busy() const { return busy_.load(); }
+    /// Seconds since the running work began; 0 when idle.
+    double busySeconds() const;
+    std::string title() const;
+    float fraction() const;
+    /// Waits until nothing is running or waiting. For tests and pictures.
+    void waitIdle();
+
+  private:
+    void loop();
+    std::shared_ptr<const EvalSnapshot> evaluate(const Request& request, Progress& progress);
+    void evaluateOverlay(const Request& request, EvalSnapshot& snapshot, Progress& progress);
+
+    Evaluator& evaluator_;
+    Publish publish_;
+    mutable std::mutex mutex_;
+    std::condition_variable wake_, idle_;
+    std::optional<Request> waiting_;
+    std::vector<std::function<void(Progress&)>> jobs_;
+    std::shared_ptr<Progress> running_;
+    std::chrono::steady_clock::time_point began_;
+    std::atomic<bool> busy_{false};
+    bool stop_ = false;
+    std::thread thread_;
+};
+
+}  // namespace ovrix::app

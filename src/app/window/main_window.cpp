@@ -1,0 +1,526 @@
+#include "app/window/main_window.h"
+
+#include <tbb/global_control.h>
+
+#include <QApplication>
+#include <QCloseEvent>
+#include <QFileDialog>
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QMenu>
+#include <QMessageBox>
+#include <QMimeData>
+#include <QPushButton>
+#include <QShortcut>
+#include <QSplitter>
+#include <QTimer>
+#include <QToolButton>
+#include <QVBoxLayout>
+
+#include "app/recipe/recipe_panel.h"
+#include "app/render/render_pane.h"
+#include "app/view/view_widget.h"
+#include "app/window/outline.h"
+
+namespace ovrix::app {
+
+namespace {
+
+QLabel* statusLabel(bool figures = true) {
+    auto* l = new QLabel;
+    if (figures) l->setFont(figureFont(8.75));
+    l->setProperty("muted", true);
+    return l;
+}
+
+}  // namespace
+
+MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent), preferences_(Preferences::load()) {
+    setAcceptDrops(true);
+    setMinimumSize(900, 560);
+    resize(1280, 800);
+    makeCommands();
+    auto* whole = new QWidget;
+    auto* rows = new QVBoxLayout(whole);
+    rows->setContentsMargins(0, 0, 0, 0);
+    rows->setSpacing(0);
+    makeToolbar();
+    makeStatus();
+    rows->addWidget(bar_);
+    const auto line = [&] {
+        auto* l = new QFrame;
+        l->setFixedHeight(1);
+        l->setStyleSheet("background:" + tokens().line.name());
+        return l;
+    };
+    rows->addWidget(line());
+    auto* columns = new QSplitter(Qt::Horizontal);
+    columns->setHandleWidth(1);
+    outline_ = new Outline(controller_);
+    outline_->setContentsMargins(px(8), px(6), 0, 0);
+    outline_->setMinimumWidth(px(160));
+    columns->addWidget(outline_);
+    middle_ = new QSplitter(Qt::Horizontal);
+    middle_->setHandleWidth(1);
+    const QString missing = missingOpenGl();
+    if (missing.isEmpty()) {
+        view_ = new ViewWidget(controller_);
+        middle_->addWidget(view_);
+    } else {
+        auto* text = new QLabel(missing);
+        text->setObjectName("noOpenGl");
+        text->setAlignment(Qt::AlignCenter);
+        text->setWordWrap(true);
+        text->setMinimumWidth(px(200));
+        middle_->addWidget(text);
+    }
+    render_ = new RenderPane(controller_, view_);
+    middle_->addWidget(render_);
+    middle_->setStretchFactor(0, 3);
+    middle_->setStretchFactor(1, 2);
+    middle_->setCollapsible(0, false);
+    middle_->setCollapsible(1, false);
+    render_->hide();
+    columns->addWidget(middle_);
+    recipe_ = new RecipePanel(controller_);
+    recipe_->setMinimumWidth(px(280));
+    columns->addWidget(recipe_);
+    columns->setStretchFactor(0, 0);
+    columns->setStretchFactor(1, 1);
+    columns->setStretchFactor(2, 0);
+    columns->setSizes({px(232), 1280 - px(232) - px(328), px(328)});
+    columns->setCollapsible(1, false);
+    rows->addWidget(columns, 1);
+    rows->addWidget(line());
+    rows->addWidget(status_);
+    setCentralWidget(whole);
+    for (size_t i = 0; i < commands_.size(); ++i)
+        if (!commands_[i].keys.isEmpty()) {
+            auto* shortcut = new QShortcut(commands_[i].keys, this);
+            connect(shortcut, &QShortcut::activated, this, [this, i] {
+                if (commands_[i].enabled()) commands_[i].run();
+            });
+        }
+    clock_ = new QTimer(this);
+    clock_->setInterval(100);
+    connect(clock_, &QTimer::timeout, this, [this] {
+        const bool slow = controller_.worker().busySeconds() > 0.5;
+        working_->setVisible(slow);
+        cancel_->setVisible(slow);
+        if (slow) working_->setText(QString("%1 %2 s").arg(QString::fromStdString(controller_.worker().title())).arg(controller_.worker().busySeconds(), 0, 'f', 1));
+    });
+    clock_->start();
+    connect(&controller_, &Controller::documentChanged, this, &MainWindow::refreshTitle);
+    connect(&controller_, &Controller::fileChanged, this, &MainWindow::refreshTitle);
+    connect(&controller_, &Controller::resultsChanged, this, &MainWindow::refreshStatus);
+    connect(&controller_, &Controller::modeChanged, this, &MainWindow::refreshMode);
+    connect(&controller_, &Controller::message, this, &MainWindow::showMessage);
+    connect(render_, &RenderPane::liveChanged, this, [this](bool live) { renderButton_->setText(live ? "Stop" : "Render"); });
+    applyPreferences(preferences_);
+    refreshTitle();
+    refreshStatus();
+    refreshMode();
+}
+
+MainWindow::~MainWindow() {
+    // The render's thread uses the controller's evaluator: it ends first.
+    delete centralWidget();
+}
+
+void MainWindow::makeCommands() {
+    const auto add = [&](const char* id, const char* title, const char* help, QKeySequence keys, std::function<void()> run, std::function<bool()> enabled = [] { return true; }) {
+        commands_.push_back({id, title, help, keys, std::move(run), std::move(enabled)});
+    };
+    const auto hasNode = [this] { return controller_.selectedNode() != nullptr; };
+    const auto hasView = [this] { return view_ != nullptr; };
+    add("new", "New scene", "Begin with a sun, a sky and a camera", QKeySequence::New, [this] { if (mayLeave()) controller_.newScene(); });
+    add("open", "Open scene...", "A .ovrix file", QKeySequence::Open, [this] {
+        if (!mayLeave()) return;
+        const QString file = QFileDialog::getOpenFileName(this, "Open a scene", QString::fromStdString(controller_.session().folder().string()), "Scenes (*.ovrix)");
+        if (!file.isEmpty()) controller_.openScene(file);
+    });
+    add("save", "Save scene", "Under its own name", QKeySequence::Save, [this] { save(); });
+    add("saveAs", "Save scene as...", "Under another name", QKeySequence("Ctrl+Shift+S"), [this] { saveAs(); });
+    add("import", "Add a mesh file...", "OBJ, PLY, STL, OFF, glTF, GLB or FBX; dropping it on the window does the same", QKeySequence("Ctrl+I"), [this] {
+        for (const QString& file : QFileDialog::getOpenFileNames(this, "Add mesh files", QString::fromStdString(controller_.session().folder().string()), "Meshes (*.obj *.ply *.stl *.off *.gltf *.glb *.fbx)"))
+            controller_.importMesh(file);
+    });
+    add("undo", "Undo", "Take the last change back", QKeySequence::Undo, [this] { controller_.undo(); }, [this] { return controller_.session().canUndo(); });
+    add("redo", "Redo", "Do it again", QKeySequence("Ctrl+Shift+Z"), [this] { controller_.redo(); }, [this] { return controller_.session().canRedo(); });
+    add("layer", "Add a layer on the chosen surface", "A recipe that scatters copies on it", QKeySequence("Ctrl+L"), [this] {
+        std::string made, surface = controller_.selected();
+        if (controller_.selectedNode()->category() == Category::Layer) surface = std::get<std::string>(controller_.document().value(surface, "surface"));
+        controller_.edit("Add layer", [&](const Document& d) { return withLayer(d, surface, {}, &made); });
+        controller_.select(made);
+    }, [this] {
+        const Node* n = controller_.selectedNode();
+        return n && (n->category() == Category::Object || n->category() == Category::Layer);
+    });
+    add("step", "Add a step to the recipe", "Only steps that fit are offered", QKeySequence("Ctrl+Shift+A"), [this] { recipe_->openAddStep(); }, [this] {
+        const Node* n = controller_.selectedNode();
+        return n && n->category() == Category::Layer;
+    });
+    add("duplicate", "Duplicate", "A copy of what is chosen, with the layers on it", QKeySequence("Ctrl+D"), [this] {
+        std::string made;
+        controller_.edit("Duplicate", [&](const Document& d) { return withDuplicate(d, controller_.selected(), &made); });
+        if (!made.empty()) controller_.select(made);
+    }, hasNode);
+    add("delete", "Delete", "What is chosen, with the layers on it", QKeySequence("Shift+Delete"), [this] { controller_.edit("Delete", [&](const Document& d) { return withoutNode(d, controller_.selected()); }); }, hasNode);
+    for (const NodeType& t : nodeTypes()) {
+        if (t.category == Category::Layer || t.category == Category::Settings || t.id == "mesh_file") continue;
+        commands_.push_back({"add:" + QString::fromStdString(t.id), "Add " + QString::fromStdString(t.title).toLower(), QString::fromStdString(t.help), {}, [this, id = t.id] { addFromMenu(id); }});
+    }
+    add("draft", "Show as Draft", "The share of each layer that is set in the scene", QKeySequence("Ctrl+1"), [this] { controller_.setFull(false); });
+    add("full", "Show in Full", "Everything; the memory it takes is said first", QKeySequence("Ctrl+2"), [this] { askFull(); });
+    add("render", "Render beside the view", "Starts or stops; refines on every change", QKeySequence("Ctrl+R"), [this] {
+        const bool on = render_->isHidden() || !render_->live();
+        if (on) showRender(true);
+        render_->setLive(on);
+    });
+    add("closeRender", "Close the render pane", "The view takes its place", QKeySequence("Ctrl+Shift+R"), [this] { showRender(false); }, [this] { return !render_->isHidden(); });
+    add("pin", "Pin the picture", "Keep it to compare with", QKeySequence("Ctrl+P"), [this] { render_->pin(); }, [this] { return !render_->isHidden(); });
+    add("savePicture", "Save the picture...", "EXR with all passes, TIFF or PNG", QKeySequence("Ctrl+E"), [this] { render_->chooseFileAndSave(); }, [this] { return render_->worker().film() != nullptr; });
+    add("frameAll", "Bring everything into view", "", QKeySequence("Home"), [this] { view_->frameAll(); }, hasView);
+    add("frameChosen", "Bring what is chosen into view", "", QKeySequence("Shift+Home"), [this] { view_->frameSelected(); }, hasView);
+    add("camera", "Look through the scene's camera", "", QKeySequence("C"), [this] { view_->lookThroughCamera(); }, hasView);
+    add("cameraHere", "Put the scene's camera where the view is", "So that the render shows what you see", QKeySequence("Shift+C"), [this] {
+        const CameraOptions c = view_->camera().options();
+        controller_.edit("Put camera here", [&](const Document& d) {
+            const std::string id = std::get<std::string>(d.value("render", "camera"));
+            Document out = withValue(d, {id, "", "position"}, V3d(c.position));
+            return withValue(out, {id, "", "target"}, V3d(c.target));
+        });
+        view_->lookThroughCamera();
+    }, hasView);
+    const struct {
+        const char *id, *title, *key;
+        Tool tool;
+    } tools[] = {{"toolSelect", "Choose", "1", Tool::Select}, {"toolMove", "Move", "2", Tool::Move}, {"toolTurn", "Turn", "3", Tool::Turn}, {"toolScale", "Scale", "4", Tool::Scale}};
+    for (const auto& t : tools) add(t.id, t.title, "Tool of the view", QKeySequence(t.key), [this, tool = t.tool] { view_->setTool(tool); }, hasView);
+    add("checks", "Checks", "What would surprise you", QKeySequence("F8"), [this] { checks_->click(); });
+    add("preferences", "Preferences...", "Theme, interface scale, memory limit, threads", QKeySequence("Ctrl+,"), [this] {
+        PreferencesDialog dialog(preferences_, this);
+        connect(&dialog, &PreferencesDialog::changed, this, [this](const Preferences& p) {
+            const bool memory = p.memoryGb != preferences_.memoryGb;
+            applyPreferences(p);
+            if (memory) controller_.setValue({"scene", "", "memory"}, p.memoryGb, true);
+        });
+        dialog.exec();
+        controller_.endDrag();
+    });
+    add("shortcuts", "Shortcuts", "All on one page", QKeySequence("F1"), [this] { ShortcutsPage(commands_, this).exec(); });
+    add("search", "Search commands", "Do anything by its name", QKeySequence("Ctrl+K"), [this] { openSearch(); });
+    add("quit", "Quit", "Asks about what is not saved", QKeySequence::Quit, [this] { close(); });
+}
+
+void MainWindow::run(const QString& id) {
+    for (const Command& c : commands_)
+        if (c.id == id && c.enabled()) return c.run();
+}
+
+void MainWindow::makeToolbar() {
+    bar_ = new QWidget;
+    bar_->setObjectName("bar");
+    bar_->setFixedHeight(px(44));
+    auto* line = new QHBoxLayout(bar_);
+    line->setContentsMargins(px(10), 0, px(12), 0);
+    line->setSpacing(px(6));
+    auto* file = new QPushButton("File");
+    file->setToolTip("Open, save, recent scenes");
+    auto* fileMenu = new QMenu(file);
+    connect(fileMenu, &QMenu::aboutToShow, this, [this, fileMenu] { fillFileMenu(*fileMenu); });
+    file->setMenu(fileMenu);
+    auto* add = new QPushButton("Add");
+    add->setToolTip("Surfaces, layers, lights, cameras, materials");
+    auto* addMenu = new QMenu(add);
+    connect(addMenu, &QMenu::aboutToShow, this, [this, addMenu] { fillAddMenu(*addMenu); });
+    add->setMenu(addMenu);
+    title_ = new QLabel;
+    title_->setFont(textFont(9.75, true));
+    title_->setStyleSheet("color:" + tokens().seaGlass.name());
+    edited_ = new QLabel;
+    edited_->setProperty("muted", true);
+    undo_ = new QPushButton("Undo");
+    redo_ = new QPushButton("Redo");
+    connect(undo_, &QPushButton::clicked, this, [this] { controller_.undo(); });
+    connect(redo_, &QPushButton::clicked, this, [this] { controller_.redo(); });
+    auto* search = new QPushButton("Do anything...                      Ctrl K");
+    search->setObjectName("search");
+    search->setMinimumWidth(px(220));
+    connect(search, &QPushButton::clicked, this, &MainWindow::openSearch);
+    draft_ = new QToolButton;
+    full_ = new QToolButton;
+    for (QToolButton* b : {draft_, full_}) {
+        b->setObjectName("segment");
+        b->setCheckable(true);
+        b->setFixedHeight(px(26));
+    }
+    draft_->setToolTip("Show a share of each layer: fast while shaping (Ctrl+1)");
+    full_->setToolTip("Show everything (Ctrl+2)");
+    connect(draft_, &QToolButton::clicked, this, [this] {
+        controller_.setFull(false);
+        refreshMode();
+    });
+    connect(full_, &QToolButton::clicked, this, &MainWindow::askFull);
+    renderButton_ = new QPushButton("Render");
+    renderButton_->setProperty("primary", true);
+    renderButton_->setToolTip("Render beside the view (Ctrl+R)");
+    connect(renderButton_, &QPushButton::clicked, this, [this] { run("render"); });
+    for (QWidget* w : {static_cast<QWidget*>(file), static_cast<QWidget*>(add), static_cast<QWidget*>(undo_), static_cast<QWidget*>(redo_)}) line->addWidget(w);
+    line->addSpacing(px(8));
+    line->addWidget(title_);
+    line->addWidget(edited_);
+    line->addStretch();
+    line->addWidget(search);
+    line->addStretch();
+    auto* segments = new QHBoxLayout;
+    segments->setSpacing(0);
+    segments->addWidget(draft_);
+    segments->addWidget(full_);
+    line->addLayout(segments);
+    line->addSpacing(px(4));
+    line->addWidget(renderButton_);
+}
+
+void MainWindow::makeStatus() {
+    status_ = new QWidget;
+    status_->setObjectName("status");
+    status_->setFixedHeight(px(27));
+    auto* line = new QHBoxLayout(status_);
+    line->setContentsMargins(px(14), 0, px(6), 0);
+    line->setSpacing(px(20));
+    shown_ = statusLabel();
+    memory_ = statusLabel();
+    time_ = statusLabel();
+    message_ = statusLabel(false);
+    message_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
+    message_->setTextFormat(Qt::PlainText);
+    working_ = statusLabel(false);
+    cancel_ = new QPushButton("Cancel");
+    connect(cancel_, &QPushButton::clicked, this, [this] {
+        controller_.worker().cancel();
+        controller_.say("Cancelled; the view shows what was there before");
+    });
+    working_->hide();
+    cancel_->hide();
+    checks_ = new QPushButton;
+    checks_->setObjectName("checksButton");
+    checks_->setProperty("link", true);
+    connect(checks_, &QPushButton::clicked, this, [this] {
+        auto* popup = new ChecksPopup(controller_, this);
+        popup->move(status_->mapToGlobal(QPoint(status_->width() - popup->width() - px(8), -popup->height() - px(4))));
+        popup->show();
+    });
+    for (QLabel* l : {shown_, memory_, time_}) line->addWidget(l);
+    line->addWidget(message_, 1);
+    line->addWidget(working_);
+    line->addWidget(cancel_);
+    line->addWidget(checks_);
+    messageTimer_ = new QTimer(this);
+    messageTimer_->setSingleShot(true);
+    connect(messageTimer_, &QTimer::timeout, this, [this] { message_->clear(); });
+}
+
+void MainWindow::showMessage(const QString& text, bool bad) {
+    message_->setText(text);
+    message_->setToolTip(text);
+    message_->setStyleSheet("color:" + (bad ? tokens().red : tokens().text).name());
+    messageTimer_->start(bad ? 20000 : 5000);
+}
+
+QString MainWindow::statusText() const { return message_->text(); }
+
+void MainWindow::refreshTitle() {
+    const auto& path = controller_.session().path();
+    const QString name = path.empty() ? "Untitled" : QString::fromStdString(path.stem().string()).replace('_', ' ');
+    title_->setText(name.left(1).toUpper() + name.mid(1));
+    edited_->setText(controller_.session().dirty() ? "edited" : "");
+    setWindowTitle(title_->text() + (controller_.session().dirty() ? " (edited)" : "") + " - Ovrix");
+    undo_->setEnabled(controller_.session().canUndo());
+    redo_->setEnabled(controller_.session().canRedo());
+    undo_->setToolTip("Undo " + QString::fromStdString(controller_.session().undoLabel()));
+    redo_->setToolTip("Redo " + QString::fromStdString(controller_.session().redoLabel()));
+}
+
+void MainWindow::refreshStatus() {
+    const EvalSnapshot& r = controller_.results();
+    shown_->setText(QString("%1 of %2 shown").arg(shortCount(double(r.shown)), shortCount(r.total)));
+    const double limit = std::get<double>(controller_.document().find("scene") ? controller_.document().value("scene", "memory") : Value(8.0));
+    memory_->setText(QString("%1 of %2 GB").arg(double(r.bytes) / 1e9, 0, 'f', 2).arg(limit, 0, 'g', 3));
+    time_->setText(QString("last change %1 ms").arg(r.milliseconds, 0, 'f', 0));
+    size_t serious = 0;
+    const Check* first = nullptr;
+    for (const Check& c : r.checks)
+        if (c.severity != Severity::Note) {
+            ++serious;
+            if (!first) first = &c;
+        }
+    QString text = r.checks.empty() ? "Checks: all well" : QString("%1 note%2").arg(r.checks.size()).arg(r.checks.size() == 1 ? "" : "s");
+    if (serious) text = QString("%1 check%2: %3").arg(serious).arg(serious == 1 ? "" : "s").arg(QString::fromStdString(first->text));
+    checks_->setText(fontMetrics().elidedText(text, Qt::ElideRight, px(420)));
+    checks_->setProperty("bad", serious > 0);
+    checks_->style()->unpolish(checks_);
+    checks_->style()->polish(checks_);
+    refreshMode();
+}
+
+void MainWindow::refreshMode() {
+    const EvalSnapshot& r = controller_.results();
+    const Document& d = controller_.document();
+    const double share = d.find("scene") ? std::get<double>(d.value("scene", "draft")) : 0.1;
+    draft_->setText(QString("Draft %1%").arg(share * 100, 0, 'g', 3));
+    full_->setText("Full " + shortCount(r.total));
+    draft_->setChecked(!controller_.full());
+    full_->setChecked(controller_.full());
+}
+
+/// Full shows everything, so the memory it takes is said first where it is much.
+void MainWindow::askFull() {
+    refreshMode();
+    if (controller_.full()) return;
+    double bytes = 0;
+    for (const auto& [id, layer] : controller_.results().layers) bytes += double(bytesOf(layer.geometry)) / layer.share;
+    const QString cost = QString("%1 elements, about %2").arg(shortCount(controller_.results().total), QString::fromStdString(byteText(bytes)));
+    if (bytes > 1e9 && !unattended_ &&
+        QMessageBox::question(this, "Show in Full", "Full will show " + cost + ". Go on?") != QMessageBox::Yes)
+        return;
+    controller_.setFull(true);
+    controller_.say("Full: " + cost);
+    refreshMode();
+}
+
+void MainWindow::showRender(bool show) {
+    if (!show) render_->setLive(false);
+    if (show && render_->isHidden()) {
+        render_->show();
+        const int w = middle_->width();
+        middle_->setSizes({w * 55 / 100, w * 45 / 100});
+    }
+    render_->setVisible(show);
+}
+
+void MainWindow::applyPreferences(const Preferences& p) {
+    const bool look = p.theme != preferences_.theme || p.scale != preferences_.scale;
+    preferences_ = p;
+    threads_.reset();
+    if (p.threads > 0) threads_ = std::make_unique<tbb::global_control>(tbb::global_control::max_allowed_parallelism, size_t(p.threads));
+    if (look) controller_.say("Theme and scale apply to all of the window when Ovrix is started again");
+}
+
+bool MainWindow::save() {
+    if (controller_.session().path().empty()) return saveAs();
+    return controller_.saveScene(QString::fromStdString(controller_.session().path().string()));
+}
+
+bool MainWindow::saveAs() {
+    QString file = QFileDialog::getSaveFileName(this, "Save the scene", QString::fromStdString((controller_.session().folder() / "scene.ovrix").string()), "Scenes (*.ovrix)");
+    if (file.isEmpty()) return false;
+    if (!file.endsWith(".ovrix")) file += ".ovrix";
+    return controller_.saveScene(file);
+}
+
+bool MainWindow::mayLeave() {
+    if (!controller_.session().dirty() || unattended_) return true;
+    const auto answer = QMessageBox::question(this, "Not saved", "The scene has changes that are not saved.", QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel);
+    if (answer == QMessageBox::Save) return save();
+    return answer == QMessageBox::Discard;
+}
+
+void MainWindow::closeEvent(QCloseEvent* e) {
+    if (!mayLeave()) return e->ignore();
+    render_->setLive(false);
+    if (controller_.autosave()) controller_.autosave()->clear();
+    e->accept();
+}
+
+void MainWindow::addFromMenu(const std::string& type) {
+    std::string made;
+    controller_.edit("Add " + QString::fromStdString(findNodeType(type)->title), [&](const Document& d) {
+        Node n = makeNode(d, type);
+        made = n.id;
+        return withNode(d, std::move(n));
+    });
+    controller_.select(made);
+}
+
+void MainWindow::fillAddMenu(QMenu& menu) {
+    menu.clear();
+    const auto command = [&](const QString& id) {
+        for (const Command& c : commands_)
+            if (c.id == id) {
+                QAction* a = menu.addAction(c.title, this, c.run);
+                a->setEnabled(c.enabled());
+                a->setToolTip(c.help);
+                a->setShortcut(c.keys);
+                a->setShortcutContext(Qt::WidgetShortcut);
+            }
+    };
+    menu.setToolTipsVisible(true);
+    command("layer");
+    command("import");
+    Category last = Category::Settings;
+    for (const NodeType& t : nodeTypes()) {
+        if (t.category == Category::Layer || t.category == Category::Settings || t.id == "mesh_file") continue;
+        if (t.category != last) menu.addSeparator();
+        last = t.category;
+        QAction* a = menu.addAction(QString::fromStdString(t.title), this, [this, id = t.id] { addFromMenu(id); });
+        a->setToolTip(QString::fromStdString(t.help));
+    }
+}
+
+void MainWindow::fillFileMenu(QMenu& menu) {
+    menu.clear();
+    const auto add = [&](const char* id) {
+        for (const Command& c : commands_)
+            if (c.id == id) {
+                QAction* a = menu.addAction(c.title, this, c.run);
+                a->setEnabled(c.enabled());
+                a->setShortcut(c.keys);
+                a->setShortcutContext(Qt::WidgetShortcut);
+            }
+    };
+    for (const char* id : {"new", "open", "save", "saveAs", "import", "savePicture"}) add(id);
+    const QStringList recent = controller_.recentFiles();
+    if (!recent.isEmpty()) menu.addSeparator();
+    for (const QString& file : recent)
+        menu.addAction(QFileInfo(file).completeBaseName() + "   " + QFileInfo(file).path(), this, [this, file] {
+            if (mayLeave()) controller_.openScene(file);
+        });
+    menu.addSeparator();
+    for (const char* id : {"preferences", "shortcuts", "quit"}) add(id);
+}
+
+void MainWindow::openSearch() {
+    auto* search = new CommandSearch(commands_, this);
+    search->move(mapToGlobal(QPoint((width() - search->width()) / 2, px(46))));
+    search->show();
+}
+
+void MainWindow::dragEnterEvent(QDragEnterEvent* e) {
+    for (const QUrl& url : e->mimeData()->urls())
+        if (url.isLocalFile()) return e->acceptProposedAction();
+}
+
+void MainWindow::dropEvent(QDropEvent* e) {
+    for (const QUrl& url : e->mimeData()->urls()) {
+        const QString file = url.toLocalFile();
+        if (file.endsWith(".ovrix")) {
+            if (mayLeave()) controller_.openScene(file);
+        } else {
+            controller_.importMesh(file);
+        }
+    }
+    e->acceptProposedAction();
+}
+
+void MainWindow::offerRecovery() {
+    if (!controller_.autosave()) return;
+    for (const Autosave::Found& found : controller_.autosave()->found()) {
+        const QString name = found.original.empty() ? "an untitled scene" : QString::fromStdString(found.original.filename().string());
+        const auto answer = QMessageBox::question(this, "Recover", "Ovrix ended without saving " + name + ". Bring it back?", QMessageBox::Yes | QMessageBox::Discard | QMessageBox::Cancel);
+        if (answer == QMessageBox::Yes) return controller_.recover(found);
+        if (answer == QMessageBox::Discard) Autosave::discard(found);
+    }
+}
+
+}  // namespace ovrix::app

@@ -1,0 +1,84 @@
+// The window: toolbar, outline, view, render, recipe, status.
+#pragma once
+#include <QMainWindow>
+
+#include "app/window/command.h"
+#include "app/window/dialogs.h"
+
+class QLabel;
+class QPushButton;
+class QSplitter;
+class QToolButton;
+
+namespace tbb::detail::d1 {
+class global_control;
+}
+
+namespace ovrix::app {
+
+class Outline;
+class RecipePanel;
+class RenderPane;
+class ViewWidget;
+
+class MainWindow : public QMainWindow {
+    Q_OBJECT
+  public:
+    explicit MainWindow(QWidget* parent = nullptr);
+    ~MainWindow() override;
+
+    Controller& controller() { return controller_; }
+    ViewWidget* view() { return view_; }  ///< null where the platform has no OpenGL
+    RenderPane* renderPane() { return render_; }
+    Outline* outline() { return outline_; }
+    RecipePanel* recipe() { return recipe_; }
+    const std::vector<Command>& commands() const { return commands_; }
+    void run(const QString& command);
+    QString statusText() const;
+    void showRender(bool show);
+    void applyPreferences(const Preferences& preferences);
+    /// Offers what an earlier run left unsaved.
+    void offerRecovery();
+    /// Answers questions without a person: tests and pictures.
+    void setUnattended(bool on) { unattended_ = on; }
+
+  protected:
+    void dragEnterEvent(QDragEnterEvent*) override;
+    void dropEvent(QDropEvent*) override;
+    void closeEvent(QCloseEvent*) override;
+
+  private:
+    void makeCommands();
+    void makeToolbar();
+    void makeStatus();
+    void refreshTitle();
+    void refreshStatus();
+    void refreshMode();
+    void askFull();
+    bool mayLeave();
+    bool save();
+    bool saveAs();
+    void addFromMenu(const std::string& type);
+    void fillAddMenu(class QMenu& menu);
+    void fillFileMenu(class QMenu& menu);
+    void openSearch();
+    void showMessage(const QString& text, bool bad);
+
+    Controller controller_;
+    std::vector<Command> commands_;
+    QWidget *bar_ = nullptr, *status_ = nullptr;
+    QLabel *title_, *edited_, *shown_, *memory_, *time_, *message_, *working_;
+    QPushButton *undo_, *redo_, *cancel_, *checks_, *renderButton_;
+    QToolButton *draft_, *full_;
+    QSplitter* middle_;
+    Outline* outline_ = nullptr;
+    ViewWidget* view_ = nullptr;
+    RenderPane* render_ = nullptr;
+    RecipePanel* recipe_ = nullptr;
+    class QTimer *clock_, *messageTimer_;
+    Preferences preferences_;
+    std::unique_ptr<tbb::detail::d1::global_control> threads_;
+    bool unattended_ = false;
+};
+
+}  // namespace ovrix::app

@@ -1,0 +1,301 @@
+#include "app/window/outline.h"
+
+#include <QContextMenuEvent>
+#include <QDrag>
+#include <QMenu>
+#include <QMimeData>
+#include <QPainter>
+#include <QScrollBar>
+#include <QStyledItemDelegate>
+
+#include "app/theme/theme.h"
+
+namespace ovrix::app {
+
+namespace {
+
+constexpr const char* kMime = "application/x-ovrix-node";
+
+QRect shownRect(const QRect& row) { return {row.right() - px(44), row.top(), px(20), row.height()}; }
+QRect renderedRect(const QRect& row) { return {row.right() - px(24), row.top(), px(20), row.height()}; }
+
+class RowDelegate : public QStyledItemDelegate {
+  public:
+    using QStyledItemDelegate::QStyledItemDelegate;
+    QSize sizeHint(const QStyleOptionViewItem&, const QModelIndex& index) const override { return {px(100), index.data(GroupRole).toBool() ? px(30) : px(27)}; }
+    void paint(QPainter* p, const QStyleOptionViewItem& o, const QModelIndex& index) const override {
+        const Tokens& t = tokens();
+        p->setRenderHint(QPainter::Antialiasing);
+        const QRect row(0, o.rect.top(), o.widget ? static_cast<const QTreeWidget*>(o.widget)->viewport()->width() : o.rect.right(), o.rect.height());
+        if (index.data(GroupRole).toBool()) {
+            p->setPen(t.muted);
+            p->setFont(textFont(8.75));
+            p->drawText(o.rect.adjusted(0, 0, 0, -px(4)), Qt::AlignLeft | Qt::AlignBottom, index.data().toString());
+            return;
+        }
+        if (o.state & QStyle::State_Selected) {
+            QColor ground = t.seaGlass;
+            ground.setAlphaF(0.16f);
+            p->fillRect(row, ground);
+            p->fillRect(QRect(0, row.top(), px(2), row.height()), t.seaGlass);
+        } else if (o.state & QStyle::State_MouseOver) {
+            p->fillRect(row, t.raised);
+        }
+        if (o.state & QStyle::State_HasFocus) {
+            p->setPen(QPen(t.seaGlass, 1));
+            p->drawRect(QRectF(row).adjusted(0.5, 0.5, -0.5, -0.5));
+        }
+        const bool shown = index.data(ShownRole).toBool(), rendered = index.data(RenderedRole).toBool(), problem = index.data(ProblemRole).toBool();
+        const bool flags = index.data(ShownRole).isValid();
+        int right = row.right() - px(10);
+        if (flags) {
+            const QPointF a = QRectF(shownRect(row)).center(), b = QRectF(renderedRect(row)).center();
+            p->setPen(QPen(shown ? t.seaGlass : t.muted, 1.3));
+            p->setBrush(shown ? QBrush(t.seaGlass) : Qt::NoBrush);
+            p->drawEllipse(a, px(4), px(4));
+            p->setPen(QPen(rendered ? t.text : t.muted, 1.3));
+            p->setBrush(rendered ? QBrush(t.muted) : Qt::NoBrush);
+            p->drawRoundedRect(QRectF(b.x() - px(4), b.y() - px(4), px(8), px(8)), 1.5, 1.5);
+            right = row.right() - px(50);
+        }
+        p->setBrush(Qt::NoBrush);
+        const QString count = index.data(CountRole).toString();
+        p->setFont(figureFont(8.5));
+        const int countWidth = count.isEmpty() ? 0 : p->fontMetrics().horizontalAdvance(count) + px(8);
+        p->setPen(problem ? t.red : t.muted);
+        p->drawText(QRect(right - countWidth, row.top(), countWidth, row.height()), Qt::AlignRight | Qt::AlignVCenter, count);
+        p->setFont(textFont(9.5));
+        p->setPen(shown || !flags ? t.text : t.muted);
+        const int left = o.rect.left() + px(2);
+        const QString name = p->fontMetrics().elidedText(index.data().toString(), Qt::ElideRight, right - countWidth - left - px(4));
+        p->drawText(QRect(left, row.top(), right - left, row.height()), Qt::AlignLeft | Qt::AlignVCenter, name);
+    }
+    void updateEditorGeometry(QWidget* editor, const QStyleOptionViewItem& o, const QModelIndex&) const override { editor->setGeometry(o.rect.adjusted(0, px(1), -px(50), -px(1))); }
+};
+
+}  // namespace
+
+Outline::Outline(Controller& controller, QWidget* parent) : QTreeWidget(parent), controller_(controller) {
+    setHeaderHidden(true);
+    setRootIsDecorated(false);
+    setIndentation(px(16));
+    setMouseTracking(true);
+    setUniformRowHeights(false);
+    setItemDelegate(new RowDelegate(this));
+    setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    setEditTriggers(QAbstractItemView::EditKeyPressed | QAbstractItemView::DoubleClicked);
+    setDragEnabled(true);
+    setAcceptDrops(true);
+    setDropIndicatorShown(true);
+    setAccessibleName("Outline");
+    setExpandsOnDoubleClick(false);
+    connect(this, &QTreeWidget::currentItemChanged, this, [this](QTreeWidgetItem* item) {
+        if (!filling_ && item && !item->data(0, GroupRole).toBool()) controller_.select(item->data(0, IdRole).toString().toStdString());
+    });
+    connect(this, &QTreeWidget::itemChanged, this, [this](QTreeWidgetItem* item) {
+        if (filling_) return;
+        const std::string id = item->data(0, IdRole).toString().toStdString(), name = item->text(0).trimmed().toStdString();
+        const Node* node = controller_.document().find(id);
+        if (!node || node->name == name) return;
+        if (name.empty()) return rebuild();
+        controller_.edit("Rename", [&](const Document& d) { return withText(d, id + "/name", name); });
+    });
+    connect(&controller_, &Controller::documentChanged, this, &Outline::rebuild);
+    connect(&controller_, &Controller::selectionChanged, this, [this] {
+        filling_ = true;
+        setCurrentItem(itemOf(controller_.selected()));
+        filling_ = false;
+    });
+    connect(&controller_, &Controller::resultsChanged, this, &Outline::refreshCounts);
+    rebuild();
+}
+
+QTreeWidgetItem* Outline::itemOf(const std::string& id) const {
+    const auto it = items_.find(id);
+    return it == items_.end() ? nullptr : it->second;
+}
+
+QTreeWidgetItem* Outline::addGroup(const QString& title) {
+    auto* group = new QTreeWidgetItem(this, {title});
+    group->setData(0, GroupRole, true);
+    group->setFlags(Qt::ItemIsEnabled | Qt::ItemIsDropEnabled);
+    return group;
+}
+
+QTreeWidgetItem* Outline::addNode(QTreeWidgetItem* under, const Node& node) {
+    auto* item = new QTreeWidgetItem(under, {QString::fromStdString(node.name)});
+    item->setData(0, IdRole, QString::fromStdString(node.id));
+    const bool flags = node.category() != Category::Material && node.category() != Category::Settings && node.category() != Category::Camera;
+    if (flags) {
+        item->setData(0, ShownRole, node.shown);
+        item->setData(0, RenderedRole, node.rendered);
+    }
+    item->setToolTip(0, flags ? QString::fromStdString(node.name) + "\nThe round sign shows it in the view, the square one in the render" : QString::fromStdString(node.name));
+    item->setFlags(item->flags() | Qt::ItemIsEditable | Qt::ItemIsDragEnabled | Qt::ItemIsDropEnabled);
+    items_[node.id] = item;
+    return item;
+}
+
+void Outline::addObject(QTreeWidgetItem* group, const Node& node, int depth) {
+    auto* item = addNode(group, node);
+    for (const NodePtr& layer : controller_.document().layersOn(node.id)) addNode(item, *layer);
+    for (const NodePtr& child : controller_.document().nodes(Category::Object))
+        if (child->parent == node.id && child->id != node.id && depth < 32 && !items_.count(child->id)) addObject(item, *child, depth + 1);
+}
+
+void Outline::rebuild() {
+    filling_ = true;
+    const int scroll = verticalScrollBar()->value();
+    clear();
+    items_.clear();
+    const Document& d = controller_.document();
+    std::vector<NodePtr> surfaces, others, loose;
+    for (const NodePtr& n : d.nodes(Category::Object)) {
+        if (!n->parent.empty() && d.find(n->parent)) continue;
+        (d.isPrototype(n->id) && d.layersOn(n->id).empty() ? others : surfaces).push_back(n);
+    }
+    if (!surfaces.empty()) {
+        auto* group = addGroup("Surfaces");
+        for (const NodePtr& n : surfaces) addObject(group, *n, 0);
+    }
+    for (const NodePtr& n : d.nodes(Category::Layer))
+        if (!items_.count(n->id)) loose.push_back(n);
+    const auto list = [&](const QString& title, const std::vector<NodePtr>& nodes) {
+        if (nodes.empty()) return;
+        auto* group = addGroup(title);
+        for (const NodePtr& n : nodes)
+            if (!items_.count(n->id)) addNode(group, *n);
+    };
+    list("On no surface", loose);
+    list("Prototypes", others);
+    std::vector<NodePtr> light = d.nodes(Category::Light), cameras = d.nodes(Category::Camera);
+    light.insert(light.end(), cameras.begin(), cameras.end());
+    list("Light and camera", light);
+    list("Materials", d.nodes(Category::Material));
+    list("Settings", d.nodes(Category::Settings));
+    expandAll();
+    setCurrentItem(itemOf(controller_.selected()));
+    verticalScrollBar()->setValue(scroll);
+    filling_ = false;
+    refreshCounts();
+}
+
+void Outline::refreshCounts() {
+    filling_ = true;
+    const EvalSnapshot& r = controller_.results();
+    for (auto& [id, item] : items_) {
+        const auto layer = r.layers.find(id);
+        const auto object = r.objects.find(id);
+        QString text;
+        bool problem = r.objectErrors.count(id) != 0;
+        if (layer != r.layers.end()) {
+            text = shortCount(double(elementCount(layer->second.geometry)));
+            problem = !layer->second.ok;
+        } else if (object != r.objects.end()) {
+            text = shortCount(double(object->second.mesh->triangles().size())) + " tri";
+        } else if (const Node* n = controller_.document().find(id); n && n->type == "sun") {
+            text = QString::number(std::get<double>(controller_.document().value(id, "elevation")), 'f', 1) + "\u00b0";
+        } else if (n && n->category() == Category::Camera) {
+            text = QString::number(std::get<double>(controller_.document().value(id, "focal")), 'f', 0) + " mm";
+        }
+        if (problem) text = "! " + text;
+        item->setData(0, CountRole, text);
+        item->setData(0, ProblemRole, problem);
+    }
+    filling_ = false;
+}
+
+void Outline::toggleFlag(const std::string& id, bool shown) {
+    const Node& node = controller_.document().get(id);
+    const bool now = shown ? node.shown : node.rendered;
+    controller_.edit(shown ? (now ? "Hide" : "Show") : (now ? "Leave out of render" : "Render"),
+                     [&](const Document& d) { return withText(d, id + (shown ? "/shown" : "/rendered"), now ? "false" : "true"); });
+}
+
+void Outline::mousePressEvent(QMouseEvent* e) {
+    QTreeWidgetItem* item = itemAt(e->position().toPoint());
+    if (item && item->data(0, ShownRole).isValid() && e->button() == Qt::LeftButton) {
+        QRect row = visualItemRect(item);
+        row = QRect(0, row.top(), viewport()->width(), row.height());
+        const std::string id = item->data(0, IdRole).toString().toStdString();
+        if (shownRect(row).contains(e->position().toPoint())) return toggleFlag(id, true);
+        if (renderedRect(row).contains(e->position().toPoint())) return toggleFlag(id, false);
+    }
+    QTreeWidget::mousePressEvent(e);
+}
+
+void Outline::keyPressEvent(QKeyEvent* e) {
+    const std::string id = controller_.selected();
+    if (!id.empty() && e->key() == Qt::Key_Delete) {
+        controller_.edit("Delete", [&](const Document& d) { return withoutNode(d, id); });
+        return;
+    }
+    if (!id.empty() && e->key() == Qt::Key_H) return toggleFlag(id, !(e->modifiers() & Qt::ShiftModifier));
+    QTreeWidget::keyPressEvent(e);
+}
+
+void Outline::contextMenuEvent(QContextMenuEvent* e) {
+    QTreeWidgetItem* item = itemAt(e->pos());
+    if (!item || item->data(0, GroupRole).toBool()) return;
+    const std::string id = item->data(0, IdRole).toString().toStdString();
+    const Node node = controller_.document().get(id);
+    QMenu menu(this);
+    if (node.category() == Category::Object)
+        menu.addAction("Add a layer on it", this, [this, id] {
+            std::string made;
+            controller_.edit("Add layer", [&](const Document& d) { return withLayer(d, id, {}, &made); });
+            controller_.select(made);
+        });
+    menu.addAction("Rename", this, [this, item] { editItem(item, 0); });
+    if (node.category() != Category::Settings) {
+        menu.addAction("Duplicate", this, [this, id] {
+            std::string made;
+            controller_.edit("Duplicate", [&](const Document& d) { return withDuplicate(d, id, &made); });
+            controller_.select(made);
+        });
+        menu.addAction("Delete", this, [this, id] { controller_.edit("Delete", [&](const Document& d) { return withoutNode(d, id); }); });
+    }
+    menu.exec(e->globalPos());
+}
+
+void Outline::startDrag(Qt::DropActions) {
+    QTreeWidgetItem* item = currentItem();
+    if (!item || item->data(0, GroupRole).toBool()) return;
+    auto* drag = new QDrag(this);
+    auto* mime = new QMimeData;
+    mime->setData(kMime, item->data(0, IdRole).toString().toUtf8());
+    drag->setMimeData(mime);
+    drag->exec(Qt::MoveAction);
+}
+
+void Outline::dragEnterEvent(QDragEnterEvent* e) {
+    if (e->mimeData()->hasFormat(kMime)) e->acceptProposedAction();
+    else e->ignore();  // files go to the window
+}
+
+void Outline::dragMoveEvent(QDragMoveEvent* e) {
+    if (e->mimeData()->hasFormat(kMime)) e->acceptProposedAction();
+    else e->ignore();
+}
+
+/// A layer dropped on a surface lies on it; an object on an object is carried by it; on a group, by nothing.
+void Outline::dropEvent(QDropEvent* e) {
+    if (!e->mimeData()->hasFormat(kMime)) return e->ignore();
+    const std::string id = e->mimeData()->data(kMime).toStdString();
+    QTreeWidgetItem* over = itemAt(e->position().toPoint());
+    const std::string target = over ? over->data(0, IdRole).toString().toStdString() : std::string();
+    const Node* node = controller_.document().find(id);
+    const Node* on = controller_.document().find(target);
+    e->setDropAction(Qt::IgnoreAction);
+    e->accept();
+    if (!node || id == target) return;
+    if (node->category() == Category::Layer && on && on->category() == Category::Object)
+        return controller_.edit("Move layer", [&](const Document& d) { return withText(d, id + "/surface", target); });
+    if (node->category() == Category::Object && (!on || on->category() == Category::Object)) {
+        for (const Node* n = on; n; n = controller_.document().find(n->parent))
+            if (n->id == id) return controller_.say("An object cannot be carried by what it carries", true);
+        controller_.edit("Carry object", [&](const Document& d) { return withText(d, id + "/parent", target); });
+    }
+}
+
+}  // namespace ovrix::app

@@ -1,0 +1,40 @@
+// What is in the scene, grouped by what lies on what.
+#pragma once
+#include <QTreeWidget>
+
+#include "app/window/controller.h"
+
+namespace ovrix::app {
+
+class Outline : public QTreeWidget {
+    Q_OBJECT
+  public:
+    explicit Outline(Controller& controller, QWidget* parent = nullptr);
+    QTreeWidgetItem* itemOf(const std::string& id) const;
+
+  protected:
+    void contextMenuEvent(QContextMenuEvent*) override;
+    void keyPressEvent(QKeyEvent*) override;
+    void mousePressEvent(QMouseEvent*) override;
+    void startDrag(Qt::DropActions) override;
+    void dragEnterEvent(QDragEnterEvent*) override;
+    void dragMoveEvent(QDragMoveEvent*) override;
+    void dropEvent(QDropEvent*) override;
+
+  private:
+    void rebuild();
+    void refreshCounts();
+    void toggleFlag(const std::string& id, bool shown);
+    QTreeWidgetItem* addGroup(const QString& title);
+    QTreeWidgetItem* addNode(QTreeWidgetItem* under, const Node& node);
+    void addObject(QTreeWidgetItem* group, const Node& node, int depth);
+
+    Controller& controller_;
+    std::map<std::string, QTreeWidgetItem*> items_;
+    bool filling_ = false;
+};
+
+/// Columns of an item's data.
+enum OutlineRole { IdRole = Qt::UserRole, CountRole, ShownRole, RenderedRole, GroupRole, ProblemRole };
+
+}  // namespace ovrix::app

@@ -1,0 +1,11 @@
+// Coarser versions of a mesh for drawing.
+#pragma once
+#include "geo/mesh.h"
+
+namespace ovrix {
+
+/// Triangles (as corner indices of @p mesh) of a coarser version with about @p targetTriangles; the shape is
+/// kept roughly, topology and seams are not. Never more than the mesh has. Uses meshoptimizer.
+std::vector<uint32_t> simplifiedCorners(const Mesh& mesh, size_t targetTriangles);
+
+}  // namespace ovrix

@@ -1,0 +1,172 @@
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include <csignal>
+#include <fstream>
+
+#include "base/error.h"
+#include "base/files.h"
+#include "base/hash.h"
+#include "base/image.h"
+#include "base/noise.h"
+#include "base/number_text.h"
+#include "base/progress.h"
+#include "base/random.h"
+#include "base/value.h"
+#include "support.h"
+
+using namespace ovrix;
+using namespace ovrix::tests;
+namespace fs = std::filesystem;
+
+TEST_CASE("Philox gives the published answers", "[random]") {
+    // Known answers published with the algorithm.
+    CHECK(philox({0, 0, 0, 0}, {0, 0}) == std::array<uint32_t, 4>{0x6627e8d5, 0xe169c58d, 0xbc57ac4c, 0x9b00dbd8});
+    CHECK(philox({~0u, ~0u, ~0u, ~0u}, {~0u, ~0u}) == std::array<uint32_t, 4>{0x408f276d, 0x41c83b0e, 0xa20bc7c6, 0x6d5451fd});
+    CHECK(philox({0x243f6a88, 0x85a308d3, 0x13198a2e, 0x03707344}, {0xa4093822, 0x299f31d0}) ==
+          std::array<uint32_t, 4>{0xd16cfe09, 0x94fdcceb, 0x5001e420, 0x24126ea1});
+}
+
+TEST_CASE("random numbers are uniform and streams are independent", "[random]") {
+    constexpr int kBins = 64, kDraws = 200000;
+    std::vector<int> one(kBins), pair(kBins * kBins);
+    for (int i = 0; i < kDraws; ++i) {
+        const float a = random1(testSeed(), uint64_t(i), Stream::Size), b = random1(testSeed(), uint64_t(i), Stream::Roll);
+        REQUIRE((a >= 0.0f && a < 1.0f));
+        ++one[size_t(a * kBins)];
+        ++pair[size_t(a * kBins) * kBins + size_t(b * kBins)];
+    }
+    const auto chi = [](const std::vector<int>& bins) {
+        const double expected = double(kDraws) / double(bins.size());
+        double sum = 0;
+        for (int n : bins) sum += (n - expected) * (n - expected) / expected;
+        return sum;
+    };
+    CHECK(chi(one) < chiSquareLimit(kBins - 1));
+    CHECK(chi(pair) < chiSquareLimit(kBins * kBins - 1));
+}
+
+TEST_CASE("gradient noise is zero on its lattice, bounded, and safe on any input", "[noise]") {
+    for (int i = -3; i < 3; ++i) CHECK(gradientNoise(V3f(float(i), float(2 * i), 5), 7) == 0.0f);
+    float least = 1, most = -1;
+    for (int i = 0; i < 20000; ++i) {
+        const float n = gradientNoise(V3f(float(i) * 0.137f, float(i) * 0.071f, float(i) * 0.053f), 3);
+        least = std::min(least, n), most = std::max(most, n);
+    }
+    CHECK((least > -1.01f && least < -0.4f));
+    CHECK((most < 1.01f && most > 0.4f));
+    const float nan = std::numeric_limits<float>::quiet_NaN(), inf = std::numeric_limits<float>::infinity();
+    CHECK(gradientNoise(V3f(nan, 0, 0), 1) == 0.0f);
+    CHECK(gradientNoise(V3f(0, inf, 0), 1) == 0.0f);
+    CHECK(std::isfinite(gradientNoise(V3f(1e30f, -1e30f, 3e9f), 1)));
+}
+
+TEST_CASE("progress tells its task and is cancelled by an exception", "[progress]") {
+    Progress progress;
+    {
+        Progress::Task outer(progress, "outer");
+        {
+            Progress::Task inner(progress, "inner");
+            inner.report(0.5f);
+            CHECK(progress.title() == "inner");
+            CHECK(progress.fraction() == 0.5f);
+        }
+        CHECK(progress.title() == "outer");
+        progress.cancel();
+        CHECK_THROWS_AS(outer.report(0.6f), Cancelled);
+    }
+    CHECK(progress.title().empty());
+    CHECK_THROWS_AS(progress.check(), Cancelled);
+}
+
+TEST_CASE("files are written whole or not at all", "[files]") {
+    TemporaryFolder folder;
+    writeFile(folder / "a.txt", "old");
+    CHECK_THROWS_AS(writeAtomically(folder / "a.txt", [](const fs::path& p) {
+        std::ofstream(p) << "half";
+        throw Error("the disk is full");
+    }), Error);
+    CHECK(readFile(folder / "a.txt") == "old");
+    CHECK(std::distance(fs::directory_iterator(folder.path()), fs::directory_iterator()) == 1);
+    CHECK_THROWS_WITH(readFile(folder / "none"), Catch::Contains("does not exist"));
+    CHECK_THROWS_WITH(readFile(folder.path()), Catch::Contains("folder"));
+    CHECK_THROWS_WITH(writeFile(folder / "no/such/folder.txt", "x"), Catch::Contains("does not exist"));
+    CHECK_THROWS_WITH(writeFile(folder.path(), "x"), Catch::Contains("folder"));
+}
+
+TEST_CASE("a kill during a save keeps the old file", "[files]") {
+    TemporaryFolder folder;
+    const std::string before(1000, 'a');
+    writeFile(folder / "scene", before);
+    for (int round = 0; round < 5; ++round) {
+        const pid_t child = fork();
+        if (child == 0) {
+            writeAtomically(folder / "scene", [](const fs::path& p) {
+                std::ofstream out(p);
+                out << std::string(500, 'b') << std::flush;
+                kill(getpid(), SIGKILL);
+            });
+            _exit(0);
+        }
+        int status = 0;
+        waitpid(child, &status, 0);
+        REQUIRE(WIFSIGNALED(status));
+        CHECK(readFile(folder / "scene") == before);
+    }
+}
+
+TEST_CASE("a full disk is an error and leaves the old file", "[files]") {
+    if (!fs::exists("/dev/full")) return;
+    TemporaryFolder folder;
+    writeFile(folder / "a", "old");
+    CHECK_THROWS_AS(writeAtomically(folder / "a", [](const fs::path&) {
+        std::ofstream out("/dev/full");
+        out << std::string(100000, 'x') << std::flush;
+        if (!out) throw Error("could not be written");
+    }), Error);
+    CHECK(readFile(folder / "a") == "old");
+}
+
+TEST_CASE("numbers are typed with arithmetic and units", "[numbers]") {
+    CHECK(parseNumberText("2.5cm", "m") == Approx(0.025));
+    CHECK(parseNumberText("1/24", "") == Approx(1.0 / 24));
+    CHECK(parseNumberText("3*(2+0.5)", "") == 7.5);
+    CHECK(parseNumberText("48 000", "") == 48000);
+    CHECK(parseNumberText("12mm", "m") == Approx(0.012));
+    CHECK(parseNumberText("0.5turn", "deg") == 180);
+    CHECK(parseNumberText("50%", "") == 0.5);
+    CHECK(parseNumberText("-1e-3", "") == -0.001);
+    for (const char* bad : {"", "abc", "1/0", "2..3", "5kg", "((", "1+", "exit(1)"}) {
+        INFO(bad);
+        CHECK_THROWS_AS(parseNumberText(bad, "m"), Error);
+    }
+    CHECK_THROWS_AS(parseNumberText(std::string(1000, '9'), ""), Error);
+}
+
+TEST_CASE("values keep to their spec", "[values]") {
+    const ParamSpec spec{.id = "x", .title = "X", .initial = 1.0, .hardMin = 0, .hardMax = 10};
+    CHECK(std::get<double>(clampToSpec(spec, 50.0)) == 10);
+    CHECK(std::get<double>(clampToSpec(spec, std::nan(""))) == 0);
+    CHECK(std::get<Range>(clampToSpec(spec, Range{8, 3})) == Range{3, 8});
+    CHECK(std::get<double>(mixValues(2.0, 4.0, 0.25)) == 2.5);
+    CHECK(std::get<std::string>(mixValues(std::string("a"), std::string("b"), 0.5)) == "a");
+}
+
+TEST_CASE("hashes differ for different contents", "[hash]") {
+    CHECK(Hasher().add(std::string_view("ab")).value() != Hasher().add(std::string_view("ba")).value());
+    CHECK(Hasher().add(std::string_view("")).value() != Hasher().value());
+    CHECK(Hasher().add(0.0).value() != Hasher().add(-0.0).value());
+    CHECK(Hasher().add(std::string_view("same")).value() == Hasher().add(std::string_view("same")).value());
+}
+
+TEST_CASE("images are sampled between pixels and repeat", "[image]") {
+    Image image;
+    image.width = 2, image.height = 1;
+    image.pixels = {half(0), half(0), half(0), half(1), half(1), half(1), half(1), half(0)};
+    CHECK(image.sample(0.25f, 0.5f).x == Approx(0.0f));
+    CHECK(image.sample(0.75f, 0.5f).x == Approx(1.0f));
+    CHECK(image.sample(0.5f, 0.5f).x == Approx(0.5f));
+    CHECK(image.sample(1.25f, 7.5f).x == Approx(0.0f));
+    CHECK(image.sampleAlpha(0.25f, 0.5f) == Approx(1.0f));
+    CHECK(image.sample(std::nanf(""), 0).x == 0.0f);
+}

@@ -1,0 +1,124 @@
+#include "base/random.h"
+#include "geo/elements.h"
+#include "geo/simplify.h"
+#include "geo/surface.h"
+#include "support.h"
+
+using namespace ovrix;
+using namespace ovrix::tests;
+
+TEST_CASE("attributes keep their type and length", "[attributes]") {
+    AttributeSet set;
+    set.resize(3);
+    set.add<float>("a", 2.0f)[1] = 5.0f;
+    set.add<V3f>("p");
+    set.add<Quatf>("q");
+    set.add<uint64_t>("id");
+    set.set("name", StringColumn{{0, 1, 0}, {"x", "y"}});
+    CHECK(set.find<float>("a")[1] == 5.0f);
+    CHECK(set.find<V3f>("p")[2] == V3f(0.0f));
+    CHECK(set.find<Quatf>("q")[0] == Quatf());
+    CHECK(set.find<int32_t>("a").empty());
+    CHECK_THROWS_AS(set.add<V2f>("a"), Error);
+    CHECK_THROWS_AS(set.set("b", std::vector<float>(4)), Error);
+    const AttributeSet two = set.gathered(std::vector<uint32_t>{2, 1});
+    CHECK(two.size() == 2);
+    CHECK(two.find<float>("a")[1] == 5.0f);
+    CHECK(std::get<StringColumn>(two.columns().at("name")).index == std::vector<int32_t>{0, 1});
+    set.resize(5);
+    CHECK(set.find<float>("a").size() == 5);
+    CHECK(set.find<float>("a")[4] == 0.0f);
+    CHECK(AttributeSet().gathered({}).size() == 0);
+}
+
+TEST_CASE("built-in surfaces have the areas that theory says", "[mesh]") {
+    CHECK(Surface(makePlane(2, 7)).area() == Approx(4.0).epsilon(1e-5));
+    // A sphere of n faces is smaller by about 2/3 (pi/n)^2 and more: 0.2% for 128 around.
+    CHECK(Surface(makeSphere(0.5f, 128)).area() == Approx(4 * M_PI * 0.25).epsilon(2e-3));
+    CHECK(Surface(makeTorus(1, 0.25f, 128)).area() == Approx(4 * M_PI * M_PI * 0.25).epsilon(2e-3));
+    for (const MeshPtr& m : {makeSphere(1, 16), makeTorus(1, 0.3f, 12)}) {
+        const MeshReport r = inspect(*m);
+        CHECK(r.clean());
+        CHECK(r.openEdges == 0);
+        const auto n = m->normals();
+        size_t outward = 0;
+        for (uint32_t c = 0; c < n.size(); ++c) outward += n[c].dot(m->cornerPosition(c)) > -0.8f;
+        CHECK(outward == n.size());
+    }
+    CHECK(inspect(*makePlane(1, 4)).openEdges == 16);
+    CHECK(makePlane(1, 1)->normals()[0].y == Approx(1.0f));
+}
+
+TEST_CASE("polygons are split into triangles that cover them", "[mesh]") {
+    // An L shape: concave, area 3.
+    const auto l = meshOf({{0, 0, 0}, {2, 0, 0}, {2, 1, 0}, {1, 1, 0}, {1, 2, 0}, {0, 2, 0}}, {{0, 1, 2, 3, 4, 5}});
+    CHECK(l->triangles().size() == 4);
+    CHECK(Surface(l).area() == Approx(3.0));
+    CHECK(l->triangleFace(3) == 0);
+}
+
+TEST_CASE("meshes refuse what is not a mesh and report what is odd", "[mesh]") {
+    CHECK_THROWS_AS(meshOf({{0, 0, 0}, {1, 0, 0}}, {{0, 1, 2}}), Error);
+    CHECK_THROWS_AS(meshOf({{0, 0, 0}, {1, 0, 0}, {std::nanf(""), 0, 0}}, {{0, 1, 2}}), Error);
+    const std::vector<V3f> p = {{0, 0, 0}, {1, 0, 0}, {0, 1, 0}, {0, 0, 1}, {1, 1, 0}};
+    CHECK(inspect(*meshOf(p, {{0, 1, 1}})).degenerateFaces == 1);
+    CHECK(inspect(*meshOf(p, {{0, 1, 2}, {0, 1, 3}, {0, 1, 4}})).nonManifoldEdges == 1);
+    CHECK(inspect(*meshOf(p, {{0, 1, 2}, {1, 2, 4}})).flippedEdges == 1);
+    CHECK(inspect(*meshOf(p, {{0, 1, 2}, {2, 1, 4}})).flippedEdges == 0);
+    CHECK(meshOf({}, {})->triangles().empty());
+}
+
+TEST_CASE("a mirrored mesh keeps looking outward", "[mesh]") {
+    M44f mirror;
+    mirror.setScale(V3f(-2, 1, 1));
+    const MeshPtr m = transformed(*makeSphere(1, 12), mirror);
+    CHECK(inspect(*m).clean());
+    for (const Triangle& t : m->triangles()) {
+        const V3f a = m->cornerPosition(t[0]), b = m->cornerPosition(t[1]), c = m->cornerPosition(t[2]);
+        CHECK((b - a).cross(c - a).dot(a + b + c) > 0);
+    }
+}
+
+TEST_CASE("closest points and rays agree with brute force", "[surface]") {
+    const Surface surface(makeTorus(1, 0.3f, 20));
+    const Mesh& mesh = surface.mesh();
+    for (uint64_t i = 0; i < 200; ++i) {
+        const Random4 r = random4(testSeed(), i, Stream::User);
+        const V3f q((r[0] - 0.5f) * 4, (r[1] - 0.5f) * 2, (r[2] - 0.5f) * 4);
+        const SurfaceHit near = surface.closest(q);
+        REQUIRE(near.hit);
+        // No sampled place of any triangle is closer by more than the sampling allows.
+        float best = 1e9f;
+        for (const Triangle& t : mesh.triangles())
+            for (int k = 0; k <= 10; ++k)
+                for (int l = 0; l + k <= 10; ++l) {
+                    const float u = float(k) / 10, v = float(l) / 10;
+                    const V3f p = mesh.cornerPosition(t[0]) * (1 - u - v) + mesh.cornerPosition(t[1]) * u + mesh.cornerPosition(t[2]) * v;
+                    best = std::min(best, (p - q).length());
+                }
+        CHECK(near.distance <= best + 1e-5f);
+        CHECK(near.distance >= best - 0.05f);
+        const SurfaceHit hit = surface.intersect(q, (near.position - q).normalized());
+        CHECK(hit.hit);
+        CHECK(hit.distance == Approx(near.distance).margin(1e-4));
+    }
+    CHECK_FALSE(surface.intersect(V3f(0, 5, 0), V3f(0, 1, 0)).hit);
+    CHECK_FALSE(Surface(meshOf({}, {})).closest(V3f(0.0f)).hit);
+}
+
+TEST_CASE("coarser meshes are coarser and stay in place", "[mesh]") {
+    const MeshPtr m = makeSphere(1, 64);
+    const auto corners = simplifiedCorners(*m, 200);
+    CHECK(corners.size() / 3 <= 220);
+    CHECK(corners.size() / 3 >= 20);
+    for (uint32_t c : corners) REQUIRE(c < m->cornerPoint.size());
+    CHECK(simplifiedCorners(*m, 1u << 30).size() == m->triangles().size() * 3);
+}
+
+TEST_CASE("a copy's matrix scales, turns and places", "[copies]") {
+    const Quatf quarter = Quatf().setAxisAngle(V3f(0, 1, 0), kPi / 2);
+    const V3f p = V3f(1, 0, 0) * copyMatrix(V3f(10, 0, 0), quarter, 2);
+    CHECK(p.x == Approx(10).margin(1e-5));
+    CHECK(p.z == Approx(-2).margin(1e-5));
+    CHECK((rotate(quarter, V3f(1, 0, 0)) - V3f(0, 0, -1)).length() < 1e-6f);
+}

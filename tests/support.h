@@ -1,0 +1,58 @@
+// What several tests need: folders that go away, seeds that are printed, small meshes, statistics.
+#pragma once
+#include <catch2/catch.hpp>
+#include <cstdio>
+#include <cstdlib>
+#include <filesystem>
+#include <random>
+
+#include "geo/mesh.h"
+#include "geo/primitives.h"
+
+namespace ovrix::tests {
+
+/// A folder of its own for one test.
+class TemporaryFolder {
+  public:
+    TemporaryFolder() {
+        std::string pattern = (std::filesystem::temp_directory_path() / "ovrix-test-XXXXXX").string();
+        path_ = mkdtemp(pattern.data());
+    }
+    ~TemporaryFolder() {
+        std::error_code ignored;
+        std::filesystem::remove_all(path_, ignored);
+    }
+    std::filesystem::path operator/(const std::string& name) const { return path_ / name; }
+    const std::filesystem::path& path() const { return path_; }
+
+  private:
+    std::filesystem::path path_;
+};
+
+/// The seed of random tests: printed, and taken from OVRIX_TEST_SEED to run a failure again.
+inline uint64_t testSeed() {
+    static const uint64_t seed = [] {
+        const char* given = std::getenv("OVRIX_TEST_SEED");
+        const uint64_t s = given ? std::strtoull(given, nullptr, 10) : 20260101;
+        std::printf("random tests use OVRIX_TEST_SEED=%llu\n", static_cast<unsigned long long>(s));
+        return s;
+    }();
+    return seed;
+}
+
+/// Upper limit of chi-square with @p degrees of freedom that a true hypothesis passes in one of a million
+/// runs (normal quantile 4.75). Wilson and Hilferty, PNAS 17(12), 1931.
+inline double chiSquareLimit(double degrees) {
+    const double k = 2.0 / (9.0 * degrees), x = 1.0 - k + 4.75 * std::sqrt(k);
+    return degrees * x * x * x;
+}
+
+inline std::shared_ptr<Mesh> meshOf(const std::vector<V3f>& points, const std::vector<std::vector<uint32_t>>& faces) {
+    auto mesh = std::make_shared<Mesh>();
+    mesh->points.set("P", points);
+    for (const auto& f : faces) mesh->addFace(f);
+    mesh->finish();
+    return mesh;
+}
+
+}  // namespace ovrix::tests
