@@ -143,7 +143,7 @@ Looks makeLooks(Maker& m) {
                          {perElement(11), blended(noise(0.005, 6, 1.2, 2), Blend::Multiply, 0.35)}, 0.28);
     l.stone = m.material("Stone", Color(0.05f, 0.052f, 0.055f), Color(0.34f, 0.31f, 0.28f),
                          {perElement(13), blended(noise(0.03, 1, 1.2, 4), Blend::Multiply, 0.5)}, 0.48);
-    l.water = m.add("surface", "Still water");
+    l.water = m.add("surface", "Water");
     m.document = withValue(m.document, {l.water, "", "base"}, Color(0.006f, 0.014f, 0.015f));
     m.document = withValue(m.document, {l.water, "", "roughness"}, 0.03);
     m.document = withValue(m.document, {l.water, "", "specular"}, 0.35);
@@ -152,21 +152,21 @@ Looks makeLooks(Maker& m) {
 
 void setStage(Maker& m) {
     m.set("sun/name", "Low sun");
-    m.set("sun/elevation", "9");
-    m.set("sun/azimuth", "-118");
-    m.set("sun/strength", "5.5");
+    m.set("sun/elevation", "8");
+    m.set("sun/azimuth", "-66");
+    m.set("sun/strength", "7");
     m.set("sun/angle", "1.2");
     m.set("sky/name", "Evening sky");
-    m.set("sky/haze", "1.6");
-    m.set("sky/exposure", "0.9");
+    m.set("sky/haze", "1.3");
+    m.set("sky/exposure", "1.2");
     m.set("sky/ground", "0.16,0.13,0.1");
-    m.set("camera/name", "Low, 40 mm");
-    m.set("camera/position", "0.28,0.42,1.62");
-    m.set("camera/target", "0.0,0.115,0.0");
-    m.set("camera/focal", "40");
-    m.set("camera/fstop", "8");
-    m.set("camera/focus", "1.45");
-    m.set("camera/exposure", "0.5");
+    m.set("camera/name", "Low, 42 mm");
+    m.set("camera/position", "0.42,0.44,1.9");
+    m.set("camera/target", "0.0,0.16,0.0");
+    m.set("camera/focal", "42");
+    m.set("camera/fstop", "11");
+    m.set("camera/focus", "1.75");
+    m.set("camera/exposure", "0.3");
     m.set("render/width", "1280");
     m.set("render/height", "720");
     m.set("scene/draft", "0.25");
@@ -186,18 +186,18 @@ void addLayers(Maker& m, const Looks& l, const std::string& ledge, const std::st
     };
     m.layer("Barnacles, small", ledge, barnacles, 60000, 2, {0.35, 0.9}, 0.25, colony(2.6), 0.0, 0.0);
     m.layer("Barnacles, large", ledge, barnacles, 9000, 5, {0.9, 2.1}, 0.45, colony(3.2), 0.0, 0.0);
-    m.layer("Limpets", ledge, {{tent, 1}}, 900, 4, {0.7, 1.7}, 0.35,
+    m.layer("Limpets", ledge, {{tent, 1}}, 1700, 4, {0.7, 1.8}, 0.35,
             {blended(heightBand(0.03, 0.6, 0.04), Blend::Replace), inverted(noise(0.3, 21, 1.4, 3))}, 0.0,
             -0.001);
-    m.layer("Snails on rock", ledge, {{snail, 1}}, 500, 7, {0.5, 1.3}, 0.35,
+    m.layer("Snails on rock", ledge, {{snail, 1}}, 1400, 7, {0.7, 1.7}, 0.35,
             {blended(heightBand(0.0, 0.5, 0.04), Blend::Replace), slope(0, 35, 15), noise(0.35, 33, 1.6, 2)},
             0.1, -0.001);
-    m.layer("Pebbles", sandId, {{stoneA, 0.6}, {stoneB, 0.4}}, 14000, 3, {0.06, 0.3}, 0.35,
+    m.layer("Pebbles", sandId, {{stoneA, 0.6}, {stoneB, 0.4}}, 22000, 3, {0.06, 0.34}, 0.35,
             {blended(noise(0.7, 14, 1.8, 4), Blend::Replace), blended(slope(0, 40, 10), Blend::Multiply)},
             0.2, -0.002);
     m.layer("Stones", sandId, {{stoneA, 0.5}, {stoneB, 0.5}}, 420, 9, {0.5, 2.4}, 0.5,
             {noise(0.9, 14, 1.6, 3)}, 0.5, -0.006);
-    m.layer("Snails on sand", sandId, {{snail, 1}}, 1500, 8, {0.5, 1.2}, 0.2, {noise(0.5, 52, 2.0, 3)}, 0.6,
+    m.layer("Snails on sand", sandId, {{snail, 1}}, 2600, 8, {0.6, 1.5}, 0.2, {noise(0.5, 52, 2.0, 3)}, 0.6,
             -0.001);
 }
 
@@ -210,8 +210,8 @@ std::filesystem::path writeLowTide(const std::filesystem::path& folder) {
     const Looks looks = makeLooks(m);
     const std::string ledgeId = m.mesh("Ledge", ledge(), looks.rock, true);
     const std::string sandId = m.mesh("Sand", sand(), looks.sand, true);
-    const std::string pool = m.add("plane", "Pool");
-    m.set(pool + "/size", "7");
+    const std::string pool = m.add("plane", "Still water");
+    m.set(pool + "/size", "600");
     m.set(pool + "/material", looks.water);
     m.set(pool + "/position", "0,-0.012,0");
     setStage(m);

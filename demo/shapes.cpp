@@ -24,14 +24,15 @@ float ledgeHeight(float x, float z) {
     const float bend = 0.35f * fractalNoise(p * 0.9f, 5, {3, 0.5f, 2.0f, false});
     float y = -0.22f;
     y += 0.26f * smoothStep(0.55f, 0.30f, z + bend);          // first step out of the sand
-    y += 0.24f * smoothStep(0.02f, -0.16f, z + bend * 1.2f);  // second step
-    y += 0.34f * smoothStep(-0.55f, -0.85f, z + bend * 0.8f + 0.12f * x);
-    y += boulder(x, z, -0.85f, -0.05f, 0.42f, 0.34f) + boulder(x, z, 0.95f, -0.42f, 0.5f, 0.44f);
-    y += boulder(x, z, 0.30f, 0.22f, 0.2f, 0.13f) + boulder(x, z, -0.25f, -0.75f, 0.36f, 0.28f);
+    y += 0.17f * smoothStep(0.02f, -0.16f, z + bend * 1.2f);  // second step
+    y += 0.10f * smoothStep(-0.55f, -0.85f, z + bend * 0.8f + 0.12f * x);
+    y += boulder(x, z, -0.85f, -0.05f, 0.42f, 0.26f) + boulder(x, z, 0.95f, -0.42f, 0.46f, 0.27f);
+    y += boulder(x, z, 0.30f, 0.22f, 0.2f, 0.13f) + boulder(x, z, -0.25f, -0.75f, 0.36f, 0.20f);
     y += 0.06f * fractalNoise(p * 2.6f, 11, {5, 0.55f, 2.1f, false});
     const float crack = std::abs(gradientNoise(p * 1.7f + V3f(0.4f * bend), 23));
     y -= 0.07f * smoothStep(0.07f, 0.0f, crack);
-    y += 0.012f * fractalNoise(p * 14.0f, 31, {3, 0.5f, 2.0f, true});
+    y += 0.016f * fractalNoise(p * 9.0f, 31, {4, 0.55f, 2.0f, true});
+    y += 0.012f * fractalNoise(p * 22.0f, 37, {2, 0.5f, 2.0f, false});
     return y;
 }
 
@@ -49,7 +50,7 @@ MeshPtr turned(int around, const std::vector<V2f>& profile,
 }  // namespace
 
 MeshPtr ledge() {
-    return makeGrid(300, 210, [](float u, float v) {
+    return makeGrid(340, 240, [](float u, float v) {
         const float x = (u - 0.5f) * 3.4f, z = (0.5f - v) * 2.3f - 0.15f;
         const float y = ledgeHeight(x, z);
         // Sideways shifts make faces lean and hang over, which a bare height never does.

@@ -24,13 +24,15 @@ float edgeGradient(uint32_t h, float x, float y, float z) {
 
 float fade(float t) { return t * t * t * (t * (t * 6.0f - 15.0f) + 10.0f); }
 
-/// Floor that is defined for every float: far outside, all lattice points look alike and that is fine.
-int32_t latticeFloor(float x) { return int32_t(std::floor(std::clamp(x, -1e9f, 1e9f))); }
+int32_t latticeFloor(float x) { return int32_t(std::floor(x)); }
 
 }  // namespace
 
-float gradientNoise(const V3f& p, uint32_t seed) {
-    if (!isFinite(p)) return 0.0f;
+float gradientNoise(const V3f& place, uint32_t seed) {
+    if (!isFinite(place)) return 0.0f;
+    // Beyond this, neighbouring floats are further apart than lattice points.
+    const auto near = [](float x) { return std::clamp(x, -1e9f, 1e9f); };
+    const V3f p(near(place.x), near(place.y), near(place.z));
     const int32_t x = latticeFloor(p.x), y = latticeFloor(p.y), z = latticeFloor(p.z);
     const float fx = p.x - float(x), fy = p.y - float(y), fz = p.z - float(z);
     const float u = fade(fx), v = fade(fy), w = fade(fz);
@@ -42,7 +44,7 @@ float gradientNoise(const V3f& p, uint32_t seed) {
         lerp(lerp(corner(0, 0, 0), corner(1, 0, 0), u), lerp(corner(0, 1, 0), corner(1, 1, 0), u), v);
     const float far =
         lerp(lerp(corner(0, 0, 1), corner(1, 0, 1), u), lerp(corner(0, 1, 1), corner(1, 1, 1), u), v);
-    return lerp(near, far, w);
+    return lerp(front, back, w);
 }
 
 float fractalNoise(const V3f& p, uint32_t seed, const FractalOptions& options) {

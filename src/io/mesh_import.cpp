@@ -185,6 +185,16 @@ const aiScene& readScene(Assimp::Importer& importer, const std::filesystem::path
     return *scene;
 }
 
+/// The reader behind never comes back from a PLY header without an end.
+void requireHeader(const std::filesystem::path& path) {
+    if (lowerExtension(path) != ".ply") return;
+    std::ifstream in(path, std::ios::binary);
+    std::string line;
+    for (int i = 0; i < 10000 && std::getline(in, line); ++i)
+        if (line.rfind("end_header", 0) == 0 && !in.eof()) return;
+    throw Error("the PLY header has no end", path.string(), "The file may be truncated; write it again from where it came");
+}
+
 void requireWhole(const std::filesystem::path& path, const aiScene& scene) {
     const Promise promise = promiseOf(path, lowerExtension(path));
     size_t faces = 0;
@@ -204,6 +214,7 @@ FileMesh importMesh(const std::filesystem::path& path) {
                     "Use OBJ, PLY, STL, OFF, glTF, GLB or FBX");
     if (std::filesystem::file_size(path) == 0)
         throw Error("the file is empty", path.string(), "Write it again from where it came");
+    requireHeader(path);
     Assimp::Importer importer;
     const aiScene& scene = readScene(importer, path);
     requireWhole(path, scene);

@@ -22,7 +22,12 @@ namespace ovrix {
 
 namespace {
 
-constexpr auto kLongestRead = std::chrono::minutes(5);
+/// A damaged file can send a reader round in circles. Whole files are read at some 20 MB/s and more.
+std::chrono::seconds longestRead(const std::filesystem::path& path) {
+    std::error_code code;
+    const auto size = std::filesystem::file_size(path, code);
+    return std::chrono::seconds(5 + (code ? 0 : 2 * size / 1'000'000));
+}
 
 class Descriptor {
   public:
@@ -49,6 +54,7 @@ std::filesystem::path readerProgram() {
 /// Waits for the child, killing it on cancel or when it takes too long.
 int waitFor(pid_t child, Progress& progress, const std::filesystem::path& path) {
     const auto start = std::chrono::steady_clock::now();
+    const auto longest = longestRead(path);
     int status = 0;
     const auto stop = [&] {
         ::kill(child, SIGKILL);
@@ -60,10 +66,10 @@ int waitFor(pid_t child, Progress& progress, const std::filesystem::path& path) 
             stop();
             throw Cancelled();
         }
-        if (std::chrono::steady_clock::now() - start > kLongestRead) {
+        if (std::chrono::steady_clock::now() - start > longest) {
             stop();
-            throw Error("reading it took more than five minutes", path.string(),
-                        "The file may be damaged, or far too large");
+            throw Error(fmt::format("reading it took more than {} seconds", longest.count()), path.string(),
+                        "The file may be damaged; write it again from where it came");
         }
         ::usleep(useconds_t(delay));
     }

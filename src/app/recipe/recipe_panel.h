@@ -47,7 +47,7 @@ class RecipePanel : public QWidget {
     FlowStream* flow_;
     class QPushButton* add_ = nullptr;
     std::vector<StepCard*> cards_;
-    std::string shape_;
+    std::string shape_ = "not built";
     ParamPath openStack_;
 };
 

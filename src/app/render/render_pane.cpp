@@ -184,10 +184,10 @@ RenderPane::RenderPane(Controller& controller, ViewWidget* view, QWidget* parent
     tools->setContentsMargins(px(8), px(4), px(6), px(4));
     tools->setSpacing(px(4));
     camera_ = new QComboBox;
-    camera_->addItems({"As the view", "Scene camera"});
-    camera_->setToolTip("What the render looks through");
+    camera_->addItems({"View", "Camera"});
+    camera_->setToolTip("What the render looks through: as the view, or the scene's camera");
     size_ = new QComboBox;
-    size_->addItems({"Fit", "Half size", "Full size"});
+    size_->addItems({"Fit", "Half", "Full"});
     size_->setToolTip("Pixels to render: as many as the pane has, or the size in the render settings");
     draft_ = barButton("layer", "Draft: only the share of each layer that the view shows; off renders all", true);
     regionButton_ = barButton("region", "Region: drag over the picture to render only that", true);

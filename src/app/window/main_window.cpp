@@ -264,6 +264,7 @@ void MainWindow::makeToolbar() {
     connect(full_, &QToolButton::clicked, this, &MainWindow::askFull);
     renderButton_ = new QPushButton("Render");
     renderButton_->setProperty("primary", true);
+    renderButton_->setMinimumWidth(px(72));
     renderButton_->setToolTip("Render beside the view (Ctrl+R)");
     connect(renderButton_, &QPushButton::clicked, this, [this] { run("render"); });
     for (QWidget* w : {static_cast<QWidget*>(file), static_cast<QWidget*>(add), static_cast<QWidget*>(undo_), static_cast<QWidget*>(redo_)}) line->addWidget(w);

@@ -26,7 +26,7 @@ class RowDelegate : public QStyledItemDelegate {
     void paint(QPainter* p, const QStyleOptionViewItem& o, const QModelIndex& index) const override {
         const Tokens& t = tokens();
         p->setRenderHint(QPainter::Antialiasing);
-        const QRect row(0, o.rect.top(), o.widget ? static_cast<const QTreeWidget*>(o.widget)->viewport()->width() : o.rect.right(), o.rect.height());
+        const QRect row(-px(8), o.rect.top(), px(8) + (o.widget ? static_cast<const QTreeWidget*>(o.widget)->viewport()->width() : o.rect.right()), o.rect.height());
         if (index.data(GroupRole).toBool()) {
             p->setPen(t.muted);
             p->setFont(textFont(8.75));
@@ -79,6 +79,7 @@ Outline::Outline(Controller& controller, QWidget* parent) : QTreeWidget(parent),
     setHeaderHidden(true);
     setRootIsDecorated(false);
     setIndentation(px(16));
+    setViewportMargins(px(8), px(4), 0, 0);
     setMouseTracking(true);
     setUniformRowHeights(false);
     setItemDelegate(new RowDelegate(this));

@@ -1,0 +1,99 @@
+#include "cli/commands.h"
+
+#include <filesystem>
+#include <nlohmann/json.hpp>
+#include <sstream>
+
+#include "base/files.h"
+#include "io/image_io.h"
+#include "low_tide.h"
+#include "scene/scene_file.h"
+#include "support.h"
+
+using namespace ovrix;
+using namespace ovrix::tests;
+
+namespace {
+
+struct Result {
+    int code;
+    std::string out, err;
+    nlohmann::json json() const { return nlohmann::json::parse(out); }
+};
+
+Result run(std::vector<std::string> args) {
+    std::ostringstream out, err;
+    const int code = cli::run(args, out, err);
+    return {code, out.str(), err.str()};
+}
+
+struct Demo {
+    TemporaryFolder folder;
+    std::string scene = demo::writeLowTide(folder.path()).string();
+    std::string file(const std::string& name) const { return (folder / name).string(); }
+};
+
+}  // namespace
+
+TEST_CASE("describe tells everything that a step takes", "[cli]") {
+    const auto all = run({"describe", "--json"});
+    CHECK(all.code == 0);
+    CHECK(all.json().size() == stepTypes().size() + sourceTypes().size() + nodeTypes().size());
+    const auto one = run({"--json", "describe", "scatter"}).json();
+    REQUIRE(one.size() == 1);
+    CHECK(one[0]["params"][1]["id"] == "count");
+    CHECK(one[0]["params"][1]["default"] == 2000);
+    CHECK(run({"describe", "scatter"}).out.find("Scatter on surface") != std::string::npos);
+    CHECK(run({"describe", "nonsense"}).code == 1);
+}
+
+TEST_CASE("bad usage is told from failure", "[cli]") {
+    CHECK(run({}).code == 2);
+    CHECK(run({"dance"}).code == 2);
+    CHECK(run({"render", "a.ovrix"}).code == 2);
+    CHECK(run({"eval", "a.ovrix", "--layer", "x", "--out", "y", "--purpose", "fun"}).code == 2);
+    CHECK(run({"--help"}).code == 0);
+    const auto missing = run({"check", "/no/such.ovrix"});
+    CHECK(missing.code == 1);
+    CHECK(missing.err.find("/no/such.ovrix") != std::string::npos);
+}
+
+TEST_CASE("the demo scene is checked, described, changed, evaluated and rendered", "[cli]") {
+    const Demo demo;
+    CHECK(run({"check", demo.scene}).code == 0);
+    const auto info = run({"info", demo.scene, "--json"}).json();
+    CHECK(info["kind"] == "scene");
+    CHECK(info["nodes"].size() > 20);
+    CHECK(run({"info", demo.file("ledge.ply"), "--json"}).json()["kind"] == "mesh");
+
+    CHECK(run({"set", demo.scene, "limpets/scatter/count=40", "limpets/scatter/keep={\"value\":1}", "--out", demo.file("b.ovrix")}).code == 0);
+    CHECK(run({"set", demo.scene, "limpets/scatter/nothing=1", "--out", demo.file("c.ovrix")}).code == 1);
+    CHECK_FALSE(std::filesystem::exists(demo.file("c.ovrix")));
+    for (const char* name : {"l.ply", "l.usda", "l.vdb"}) {
+        const auto eval = run({"eval", demo.file("b.ovrix"), "--layer", "limpets", "--out", demo.file(name), "--json"});
+        REQUIRE(eval.code == 0);
+        CHECK(eval.json()["elements"] == 40);
+        CHECK(run({"info", demo.file(name), "--json"}).json()["count"] == 40);
+    }
+    CHECK(run({"eval", demo.scene, "--layer", "ledge", "--out", demo.file("x.ply")}).code == 1);
+
+    const auto render = [&](const std::string& name, std::vector<std::string> more) {
+        std::vector<std::string> args = {"render", demo.file("b.ovrix"), "--size", "64x36", "--samples", "2", "--out", demo.file(name)};
+        args.insert(args.end(), more.begin(), more.end());
+        return run(args);
+    };
+    CHECK(render("a.exr", {"--depth", "float"}).code == 0);
+    CHECK(render("b.exr", {"--depth", "float", "--threads", "1"}).code == 0);
+    CHECK(readFile(demo.file("a.exr")) == readFile(demo.file("b.exr")));
+    CHECK(render("a.tif", {}).code == 0);
+    CHECK(render("r.png", {"--region", "8,8,16,16"}).code == 0);
+    CHECK(readImage(demo.file("r.png"), "sRGB")->color(60, 30).x == 0.0f);
+    CHECK(render("f.##.png", {"--frames", "3-4"}).code == 0);
+    CHECK(std::filesystem::exists(demo.file("f.03.png")));
+    CHECK(std::filesystem::exists(demo.file("f.04.png")));
+    CHECK(render("f.png", {"--frames", "3-4"}).code == 1);
+    CHECK(render("x.exr", {"--region", "0,0,999,9"}).code == 1);
+    CHECK(render("x.exr", {"--size", "0x0"}).code == 1);
+    CHECK(render("x.jpeg", {}).code == 1);
+    CHECK(render("x.exr", {"--camera", "nobody"}).code == 1);
+}

@@ -1,0 +1,312 @@
+#include <tbb/global_control.h>
+
+#include "base/random.h"
+#include "geo/primitives.h"
+#include "render/bsdf.h"
+#include "render/finish.h"
+#include "render/renderer.h"
+#include "render/sky.h"
+#include "support.h"
+
+using namespace ovrix;
+using namespace ovrix::tests;
+
+namespace {
+
+SurfaceMaterial plain(float base, float roughness, float metalness, float specular) {
+    SurfaceMaterial m;
+    m.base.high = Color(base);
+    m.roughness.high = roughness;
+    m.metalness.high = metalness;
+    m.specular.high = specular;
+    return m;
+}
+
+void addTo(RenderScene& scene, const MeshPtr& mesh, const SurfaceMaterial& material, const M44f& matrix = M44f()) {
+    const uint32_t look = scene.addLook({scene.addMaterial(material)});
+    scene.addInstance({scene.addMesh(mesh), look, 1, 0, 0}, matrix);
+}
+
+Film render(const RenderScene& scene, const CameraOptions& camera, int size, int passes, int bounces, float limit = 0) {
+    Film film(size, size);
+    RenderOptions o;
+    o.bounces = bounces;
+    o.limit = limit;
+    const Renderer renderer(scene, Camera(camera, 1.0f), o);
+    for (int pass = 0; pass < passes; ++pass) renderer.renderPass(film, uint32_t(pass), {0, 0, size, size}, Progress::none());
+    return film;
+}
+
+V3f meanOver(const Film& film, int x0, int y0, int x1, int y1) {
+    V3f sum(0.0f);
+    for (int y = y0; y < y1; ++y)
+        for (int x = x0; x < x1; ++x) sum += film.beauty(x, y);
+    return sum / float((x1 - x0) * (y1 - y0));
+}
+
+/// Light on a small floor at the origin, facing up, from lights: what a white floor then shows, times pi.
+float irradiance(const std::vector<Light>& lights, int passes) {
+    RenderScene scene;
+    addTo(scene, makePlane(0.01f, 1), plain(1.0f, 1, 0, 0));
+    scene.lights = lights;
+    scene.commit(Progress::none());
+    CameraOptions c;
+    c.position = V3f(0, 0.02f, 0.001f);
+    c.target = V3f(0.0f);
+    c.focal = 200;
+    return meanOver(render(scene, c, 16, passes, 0), 0, 0, 16, 16).x * kPi;
+}
+
+}  // namespace
+
+TEST_CASE("white furnace: spheres under an even sky vanish", "[render][furnace]") {
+    struct Case {
+        const char* name;
+        SurfaceMaterial material;
+    };
+    for (const Case& k : {Case{"diffuse", plain(1, 1, 0, 0)}, Case{"diffuse under a shine", plain(1, 0.4f, 0, 0.5f)},
+                          Case{"metal 0.3", plain(1, 0.3f, 1, 0.5f)}, Case{"metal 0.6", plain(1, 0.6f, 1, 0.5f)}, Case{"metal 1", plain(1, 1, 1, 0.5f)}}) {
+        INFO(k.name);
+        RenderScene scene;
+        addTo(scene, makeSphere(1, 128), k.material);
+        scene.lights.push_back(DomeLight(nullptr, V3f(1.0f), 0));
+        scene.commit(Progress::none());
+        CameraOptions c;
+        c.position = V3f(0, 0, 4);
+        c.focal = 50;
+        const V3f mean = meanOver(render(scene, c, 48, 64, 8), 12, 12, 36, 36);
+        CHECK(mean.x == Approx(1.0f).epsilon(0.01));
+    }
+}
+
+TEST_CASE("a grey sphere returns its albedo", "[render][furnace]") {
+    RenderScene scene;
+    addTo(scene, makeSphere(1, 128), plain(0.5f, 1, 0, 0));
+    scene.lights.push_back(DomeLight(nullptr, V3f(2.0f), 0));
+    scene.commit(Progress::none());
+    CameraOptions c;
+    c.position = V3f(0, 0, 4);
+    c.focal = 50;
+    CHECK(meanOver(render(scene, c, 32, 64, 8), 8, 8, 24, 24).x == Approx(1.0f).epsilon(0.01));
+}
+
+TEST_CASE("a square light gives what its form factor says", "[render][lights]") {
+    // A square of side 2a at height h over the receiver, facing it: 4 corners of
+    // F = 1/(2 pi) (A/sqrt(1+A^2) atan(B/sqrt(1+A^2)) + B/sqrt(1+B^2) atan(A/sqrt(1+B^2))), A = B = a/h.
+    const float a = 0.5f, h = 1.0f, A = a / h;
+    const float form = 4 * (1 / (2 * kPi)) * 2 * (A / std::sqrt(1 + A * A) * std::atan(A / std::sqrt(1 + A * A)));
+    QuadLight q;
+    q.side1 = V3f(2 * a, 0, 0), q.side2 = V3f(0, 0, 2 * a), q.corner = V3f(-a, h, -a), q.normal = V3f(0, -1, 0), q.area = 4 * a * a;
+    q.radiance = V3f(3.0f);
+    CHECK(irradiance({q}, 256) == Approx(3 * kPi * form).epsilon(0.01));
+    q.normal = V3f(0, 1, 0);
+    CHECK(irradiance({q}, 4) == 0.0f);
+}
+
+TEST_CASE("a ball light gives what its form factor says", "[render][lights]") {
+    BallLight b;
+    b.center = V3f(0, 2, 0);
+    b.radius = 0.5f;
+    b.radiance = V3f(4.0f);
+    CHECK(irradiance({b}, 256) == Approx(4 * kPi * 0.0625f).epsilon(0.01));
+    b.center = V3f(2, 2, 0);  // 45 degrees to the side: (r/d)^2 cos
+    CHECK(irradiance({b}, 256) == Approx(4 * kPi * 0.25f / 8 * std::sqrt(0.5f)).epsilon(0.01));
+    b.radius = 1e-4f;  // so narrow that cosines lose their digits
+    CHECK(irradiance({b}, 64) == Approx(4 * kPi * 1e-8f / 8 * std::sqrt(0.5f)).epsilon(0.01));
+}
+
+TEST_CASE("a sun gives its strength, and two lights add", "[render][lights]") {
+    SunLight s;
+    s.direction = V3f(0, std::sqrt(0.75f), 0.5f);
+    s.cosAngle = std::cos(radians(0.25f));
+    s.radiance = V3f(2.0f / (2 * kPi * (1 - s.cosAngle)));
+    CHECK(irradiance({s}, 256) == Approx(2 * std::sqrt(0.75f)).epsilon(0.01));
+    CHECK(irradiance({s, DomeLight(nullptr, V3f(1.0f), 0)}, 256) == Approx(2 * std::sqrt(0.75f) + kPi).epsilon(0.01));
+}
+
+TEST_CASE("a dome image is sampled as it shines", "[render][lights]") {
+    auto image = std::make_shared<Image>();
+    image->width = 64, image->height = 32;
+    image->pixels.assign(64 * 32 * 4, half(0.05f));
+    for (int x = 20; x < 26; ++x)
+        for (int y = 4; y < 8; ++y)
+            for (int c = 0; c < 3; ++c) image->pixels[4 * size_t(y * 64 + x) + size_t(c)] = half(50.0f);
+    const DomeLight dome(image, V3f(1.0f), 0.7f);
+    // Its density integrates to 1, and light over density gives the light of all directions.
+    double density = 0, light = 0, sampled = 0;
+    constexpr int kDraws = 200000;
+    for (int i = 0; i < kDraws; ++i) {
+        const Random4 r = random4(testSeed(), uint64_t(i), Stream::User);
+        const float z = 1 - 2 * r[0], s = std::sqrt(1 - z * z);
+        const V3f d(s * std::cos(2 * kPi * r[1]), z, s * std::sin(2 * kPi * r[1]));
+        density += double(dome.pdf(d)) * 4 * M_PI / kDraws;
+        light += double(dome.radiance(d).x) * 4 * M_PI / kDraws;
+        float pdf = 0;
+        const V3f e = dome.sample(r[2], r[3], pdf);
+        REQUIRE(e.length() == Approx(1).margin(1e-4));
+        REQUIRE(pdf == Approx(dome.pdf(e)).epsilon(0.35));  // equal but where rounding lands in the next pixel
+        sampled += double(dome.radiance(e).x / pdf) / kDraws;
+    }
+    CHECK(density == Approx(1).epsilon(0.03));
+    CHECK(sampled == Approx(light).epsilon(0.04));
+}
+
+TEST_CASE("scattering functions conserve energy, and sample as they say", "[render][bsdf]") {
+    for (float rough : {0.1f, 0.4f, 0.9f})
+        for (float metal : {0.0f, 0.5f, 1.0f}) {
+            const Bsdf bsdf(Color(0.9f), rough, metal, 0.7f);
+            for (float cosine : {0.2f, 0.7f, 1.0f}) {
+                INFO("rough " << rough << " metal " << metal << " cosine " << cosine);
+                const V3f wo(std::sqrt(1 - cosine * cosine), 0, cosine);
+                double albedo = 0, density = 0;
+                constexpr int kDraws = 40000;
+                for (int i = 0; i < kDraws; ++i) {
+                    const Random4 r = random4(testSeed(), uint64_t(i), Stream::User);
+                    albedo += double(bsdf.sample(wo, r[0], r[1], r[2]).weight.x) / kDraws;
+                    const V3f even(std::sqrt(std::max(0.0f, 1 - r[1] * r[1])) * std::cos(2 * kPi * r[2]), std::sqrt(std::max(0.0f, 1 - r[1] * r[1])) * std::sin(2 * kPi * r[2]), r[1]);
+                    density += double(bsdf.evaluate(wo, even).pdf) * 2 * M_PI / kDraws;
+                }
+                CHECK(albedo <= 1.01);
+                CHECK(albedo == Approx(bsdf.albedo(wo).x).epsilon(0.02));
+                if (rough > 0.3f) CHECK(density <= 1.03);
+            }
+        }
+    CHECK(Bsdf(Color(1.0f), 0.5f, 0, 0).evaluate(V3f(0, 0, -1), V3f(0, 0, 1)).pdf == 0.0f);
+}
+
+TEST_CASE("samples are well spread: each quarter of the passes fills each quarter of the range", "[render][sampler]") {
+    for (uint32_t x = 0; x < 8; ++x) {
+        std::array<std::array<int, 16>, 4> bins{};
+        for (uint32_t pass = 0; pass < 64; ++pass) {
+            Sampler s(x, 3, pass, 0);
+            s.next4();
+            const auto r = s.next4();
+            for (size_t d = 0; d < 4; ++d) {
+                REQUIRE((r[d] >= 0.0f && r[d] < 1.0f));
+                ++bins[d][size_t(r[d] * 16)];
+            }
+        }
+        for (const auto& b : bins)
+            for (int n : b) CHECK(n == 4);  // a scrambled (0, m, 1)-net in base 2 hits each interval alike
+    }
+    Sampler a(1, 2, 3, 4), b(1, 2, 3, 4), c(1, 2, 3, 5);
+    CHECK(a.next4() == b.next4());
+    CHECK(a.next4() != c.next4());
+}
+
+TEST_CASE("the same scene gives the same bits on one and on many threads, whole or by region", "[render][threads]") {
+    RenderScene scene;
+    for (int i = 0; i < 5; ++i) {
+        M44f m;
+        m.setTranslation(V3f(float(i) - 2, 0.2f * float(i % 2), 0));
+        addTo(scene, makeTorus(0.5f, 0.2f, 24), plain(0.2f * float(i + 1), 0.3f, float(i % 2), 0.5f), m);
+    }
+    scene.lights = {SunLight{V3f(0.6f, 0.8f, 0), 0.999f, V3f(100.0f)}, DomeLight(makeSky({}), V3f(1.0f), 0)};
+    scene.commit(Progress::none());
+    CameraOptions c;
+    c.fstop = 4;
+    const Film many = render(scene, c, 40, 4, 5, 10);
+    Film parts(40, 40);
+    {
+        tbb::global_control one(tbb::global_control::max_allowed_parallelism, 1);
+        RenderOptions o;
+        o.bounces = 5;
+        const Renderer renderer(scene, Camera(c, 1.0f), o);
+        for (const Rect& r : {Rect{0, 0, 40, 13}, Rect{0, 13, 17, 27}, Rect{17, 13, 23, 27}})
+            for (uint32_t pass = 0; pass < 4; ++pass) renderer.renderPass(parts, pass, r, Progress::none());
+    }
+    for (int y = 0; y < 40; ++y)
+        for (int x = 0; x < 40; ++x) {
+            REQUIRE(many.at(x, y).direct == parts.at(x, y).direct);
+            REQUIRE(many.at(x, y).indirect == parts.at(x, y).indirect);
+            REQUIRE(many.at(x, y).depth == parts.at(x, y).depth);
+        }
+}
+
+TEST_CASE("passes say what stands where", "[render][aov]") {
+    RenderScene scene;
+    addTo(scene, makePlane(1, 1), plain(0.25f, 1, 0, 0));
+    scene.commit(Progress::none());
+    CameraOptions c;
+    c.position = V3f(0, 2, 0.0001f);
+    c.target = V3f(0.0f);
+    c.focal = 18;
+    const Film film = render(scene, c, 9, 2, 2);
+    const FilmPixel& middle = film.at(4, 4);
+    CHECK(middle.depth == Approx(2).margin(1e-3));
+    CHECK(middle.object == 1);
+    CHECK((middle.normal / float(middle.samples)).y == Approx(1));
+    CHECK((middle.albedo / float(middle.samples)).x == Approx(0.25f));
+    CHECK(film.at(0, 0).object == 0);
+    CHECK(film.beauty(4, 4) == V3f(0.0f));  // nothing lights it
+    const Film empty = render(RenderScene(), c, 3, 1, 2);
+    CHECK(empty.at(1, 1).samples == 1);
+}
+
+TEST_CASE("direct and indirect light add up, and emission is direct", "[render][aov]") {
+    RenderScene scene;
+    SurfaceMaterial glow = plain(0, 1, 0, 0);
+    glow.emission.high = Color(2.0f);
+    glow.glow.high = 3.0f;
+    addTo(scene, makePlane(10, 1), glow);
+    scene.commit(Progress::none());
+    CameraOptions c;
+    c.position = V3f(0, 1, 0.001f);
+    c.target = V3f(0.0f);
+    const Film film = render(scene, c, 4, 2, 3);
+    CHECK(film.beauty(2, 2).x == Approx(6));
+    CHECK(film.at(2, 2).indirect == V3f(0.0f));
+}
+
+TEST_CASE("cancelling ends a pass", "[render]") {
+    RenderScene scene;
+    scene.commit(Progress::none());
+    Film film(64, 64);
+    Progress progress;
+    progress.cancel();
+    CHECK_THROWS_AS(Renderer(scene, Camera(), {}).renderPass(film, 0, {0, 0, 64, 64}, progress), Cancelled);
+}
+
+TEST_CASE("a lens keeps its focus sharp", "[render][camera]") {
+    CameraOptions o;
+    o.position = V3f(0, 0, 5);
+    o.fstop = 1.4f;
+    o.focal = 85;
+    const Camera camera(o, 1.5f);
+    for (float u : {0.1f, 0.9f})
+        for (float v : {0.2f, 0.7f}) {
+            const Ray r = camera.ray(0.5f, 0.5f, u, v);
+            const V3f at = r.origin + r.direction * (r.origin.z / -r.direction.z);
+            CHECK(at.length() < 1e-4f);
+        }
+    CHECK(Camera(o, 1.5f).ray(0.5f, 0.5f, 0.9f, 0.1f).origin != o.position);
+    const Camera down({V3f(0, 5, 0), V3f(0.0f), 0, 35, 0, 0}, 1);
+    CHECK(isFinite(down.ray(0.1f, 0.9f, 0, 0).direction));
+}
+
+TEST_CASE("the sun reddens when low and the sky is blue above", "[render][sky]") {
+    const Color high = sunThroughAir(kPi / 2, 1), low = sunThroughAir(radians(3.0f), 1);
+    CHECK(high.x / high.z < 1.5f);
+    CHECK(low.x / low.z > 3.0f);
+    CHECK(low.x < high.x);
+    CHECK(sunThroughAir(-0.5f, 1) == Color(0.0f));
+    const auto sky = makeSky({radians(45.0f), 0, 1, Color(0.1f)});
+    const Color zenith = sky->color(0, 2);
+    CHECK(zenith.z > zenith.x);
+    for (half h : sky->pixels) REQUIRE(h.isFinite());
+}
+
+TEST_CASE("finishing keeps dark and middle tones and stays within white", "[render][finish]") {
+    CHECK(finished(V3f(0.2f), {0, true}).x == Approx(0.2f));
+    CHECK(finished(V3f(0.1f), {1, true}).x == Approx(0.2f));
+    CHECK(finished(V3f(50.0f), {0, true}).x == 1.0f);
+    CHECK(finished(V3f(0.9f), {0, true}).x < 0.9f);
+    CHECK(finished(V3f(2.0f), {0, false}).x == 2.0f);
+    CHECK(finished(V3f(-1.0f), {0, true}).x == 0.0f);
+    float last = -1;
+    for (float x = 0; x < 8; x += 0.01f) {
+        const float y = finished(V3f(x), {0, true}).x;
+        CHECK(y >= last);
+        last = y;
+    }
+}
