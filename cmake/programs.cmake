@@ -56,3 +56,14 @@ target_link_libraries(ovrix-tests PRIVATE ovrix_core ovrix_cli_lib ovrix_demo em
 target_compile_options(ovrix-tests PRIVATE $<$<CONFIG:Release>:-O1>)
 add_dependencies(ovrix-tests ovrix-mesh-reader)
 set_source_files_properties(tests/main.cpp PROPERTIES SKIP_PRECOMPILE_HEADERS ON)
+
+add_window_program(ovrix-app-tests tests/app/window_test.cpp)
+set_target_properties(ovrix-app-tests PROPERTIES AUTOMOC ON)
+target_compile_options(ovrix-app-tests PRIVATE $<$<CONFIG:Release>:-O1>)
+target_link_libraries(ovrix-app-tests PRIVATE Qt6::Test)
+
+add_executable(ovrix-bench bench/bench.cpp)
+target_link_libraries(ovrix-bench PRIVATE ovrix_core ovrix_demo embree benchmark::benchmark)
+add_dependencies(ovrix-bench ovrix-mesh-reader)
+
+add_window_program(ovrix-shots src/app/shots/main.cpp)

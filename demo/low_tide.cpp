@@ -52,7 +52,11 @@ class Maker {
                       double upright, double lift) {
         std::string id;
         document = withLayer(document, surface, prototypes[0].ref, &id);
-        set(id + "/name", name);
+        Node named = document.get(id);
+        document.remove(id);
+        named.name = name;
+        id = named.id = document.freeId(name);
+        document.put(std::move(named));
         const auto value = [&](const char* step, const char* param, const Value& v) {
             document = withValue(document, {id, step, param}, v);
         };

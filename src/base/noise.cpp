@@ -40,9 +40,9 @@ float gradientNoise(const V3f& place, uint32_t seed) {
         return edgeGradient(hashLattice(x + i, y + j, z + k, seed), fx - float(i), fy - float(j),
                             fz - float(k));
     };
-    const float near =
+    const float front =
         lerp(lerp(corner(0, 0, 0), corner(1, 0, 0), u), lerp(corner(0, 1, 0), corner(1, 1, 0), u), v);
-    const float far =
+    const float back =
         lerp(lerp(corner(0, 0, 1), corner(1, 0, 1), u), lerp(corner(0, 1, 1), corner(1, 1, 1), u), v);
     return lerp(front, back, w);
 }

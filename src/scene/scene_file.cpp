@@ -58,6 +58,8 @@ auto at(const std::string& place, const Body& body) {
         return body();
     } catch (const Error& e) {
         throw Error(e.problem(), e.where().empty() ? place : place + " > " + e.where(), e.remedy());
+    } catch (const nlohmann::json::exception& e) {
+        throw Error(std::string("is not what stands here usually (") + e.what() + ")", place, "Restore the file from a copy");
     }
 }
 
@@ -142,6 +144,8 @@ Json parse(const std::string& text, const std::string& name) {
         const auto line = 1 + std::count(text.begin(), text.begin() + std::ptrdiff_t(end), '\n');
         throw Error(fmt::format("is no scene: line {} is not JSON", line), name,
                     "Restore the file from a copy");
+    } catch (const nlohmann::json::exception& e) {  // such as a number too large to hold
+        throw Error(std::string("is no scene: ") + e.what(), name, "Restore the file from a copy");
     }
 }
 

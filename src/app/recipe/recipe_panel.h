@@ -6,6 +6,7 @@
 #include "app/recipe/step_card.h"
 
 class QLabel;
+class QPushButton;
 class QVBoxLayout;
 
 namespace ovrix::app {
@@ -45,7 +46,7 @@ class RecipePanel : public QWidget {
     QWidget* list_;
     QVBoxLayout* cardsLayout_;
     FlowStream* flow_;
-    class QPushButton* add_ = nullptr;
+    QPushButton* add_ = nullptr;
     std::vector<StepCard*> cards_;
     std::string shape_ = "not built";
     ParamPath openStack_;

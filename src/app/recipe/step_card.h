@@ -5,6 +5,7 @@
 #include "app/recipe/param_row.h"
 
 class QLabel;
+class QMenu;
 class QToolButton;
 
 namespace ovrix::app {
@@ -34,7 +35,7 @@ class StepCard : public QFrame {
 
   private:
     void makeHead();
-    void fillMenu(class QMenu& menu);
+    void fillMenu(QMenu& menu);
     const std::vector<ParamSpec>& specs() const;
     bool shown(const ParamSpec& spec) const;
 

@@ -7,6 +7,8 @@
 #include "scene/edits.h"
 #include "scene/session.h"
 
+class QTimer;
+
 namespace ovrix::app {
 
 class Controller : public QObject {
@@ -81,7 +83,7 @@ class Controller : public QObject {
     double frame_ = 1;
     ParamPath overlay_;
     std::unique_ptr<Autosave> autosave_;
-    class QTimer* autosaveTimer_;
+    QTimer* autosaveTimer_;
     EvalWorker worker_;  // last: it ends before what it uses
 };
 

@@ -6,6 +6,8 @@
 #include "app/window/dialogs.h"
 
 class QLabel;
+class QMenu;
+class QTimer;
 class QPushButton;
 class QSplitter;
 class QToolButton;
@@ -59,8 +61,8 @@ class MainWindow : public QMainWindow {
     bool save();
     bool saveAs();
     void addFromMenu(const std::string& type);
-    void fillAddMenu(class QMenu& menu);
-    void fillFileMenu(class QMenu& menu);
+    void fillAddMenu(QMenu& menu);
+    void fillFileMenu(QMenu& menu);
     void openSearch();
     void showMessage(const QString& text, bool bad);
 
@@ -75,7 +77,7 @@ class MainWindow : public QMainWindow {
     ViewWidget* view_ = nullptr;
     RenderPane* render_ = nullptr;
     RecipePanel* recipe_ = nullptr;
-    class QTimer *clock_, *messageTimer_;
+    QTimer *clock_, *messageTimer_;
     Preferences preferences_;
     std::unique_ptr<tbb::detail::d1::global_control> threads_;
     bool unattended_ = false;

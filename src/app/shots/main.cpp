@@ -1,0 +1,103 @@
+// Renews the pictures of the documentation by driving the real window: ovrix-shots SCENE FOLDER.
+#include <QtWidgets>
+#include <cstdio>
+
+#include "app/recipe/recipe_panel.h"
+#include "app/render/render_pane.h"
+#include "app/view/view_widget.h"
+#include "app/window/main_window.h"
+#include "scene/translate.h"
+
+using namespace ovrix;
+using namespace ovrix::app;
+
+namespace {
+
+class Photographer {
+  public:
+    Photographer(QString scene, QString folder) : folder_(std::move(folder)) {
+        window_.setUnattended(true);
+        window_.resize(1280, 800);
+        window_.show();
+        window_.controller().openScene(scene);
+        settle();
+    }
+
+    void settle(int milliseconds = 350) {
+        QElapsedTimer clock;
+        clock.start();
+        while (clock.elapsed() < milliseconds || window_.controller().evaluating()) QApplication::processEvents(QEventLoop::AllEvents, 20);
+    }
+    void passes(int count) {
+        QElapsedTimer clock;
+        clock.start();
+        while (clock.elapsed() < 180000 && (window_.renderPane()->last().pass < count)) QApplication::processEvents(QEventLoop::AllEvents, 20);
+    }
+    void take(const QString& name) {
+        settle();
+        const QString file = folder_ + "/" + name + ".png";
+        if (!window_.grab().save(file)) std::fprintf(stderr, "ovrix-shots: %s could not be written\n", qPrintable(file));
+    }
+    /// With what lies over the window, which a grab of the window does not hold.
+    void takeWith(const QString& name, QWidget* over) {
+        settle();
+        QPixmap picture = window_.grab();
+        QPainter painter(&picture);
+        painter.drawPixmap(window_.mapFromGlobal(over->mapToGlobal(QPoint(0, 0))), over->grab());
+        painter.end();
+        picture.save(folder_ + "/" + name + ".png");
+    }
+    void openStack(const char* row) {
+        QWidget* w = window_.recipe()->findChild<QWidget*>(QString("param:") + row);
+        if (w) w->findChild<QToolButton*>("sources")->click();
+        settle();
+    }
+    MainWindow& window() { return window_; }
+
+  private:
+    QString folder_;
+    MainWindow window_;
+};
+
+}  // namespace
+
+int main(int argc, char** argv) {
+    QStandardPaths::setTestModeEnabled(true);
+    QCoreApplication::setOrganizationName("ovrix-shots");
+    QCoreApplication::setApplicationName("ovrix-shots");
+    QApplication application(argc, argv);
+    if (argc != 3) {
+        std::fprintf(stderr, "usage: ovrix-shots SCENE FOLDER\n");
+        return 2;
+    }
+    applyTheme(application, ThemeKind::Dark, 1.0);
+    Photographer p(argv[1], argv[2]);
+    MainWindow& w = p.window();
+    w.controller().select("barnacles_large");
+    w.showRender(true);
+    w.renderPane()->setLive(true);
+    p.settle();
+    p.passes(24);
+    p.take("window");
+    w.renderPane()->stop();
+    w.showRender(false);
+    p.openStack("barnacles_large/scatter/keep");
+    p.take("field-stack");
+    w.controller().select("sun");
+    p.take("light");
+    w.controller().select("stones");
+    w.view()->setTool(Tool::Select);
+    w.run("full");
+    p.settle();
+    w.view()->frameSelected();
+    p.take("view-full");
+    w.view()->lookThroughCamera();
+    w.run("search");
+    if (QWidget* popup = QApplication::activePopupWidget()) {
+        QTimer::singleShot(0, popup, [popup] { popup->findChild<QLineEdit*>()->setText("add"); });
+        p.settle();
+        p.takeWith("search", popup);
+        popup->close();
+    }
+    return 0;
+}

@@ -1,0 +1,73 @@
+// A real window to drive with real events.
+#pragma once
+#include <QtTest>
+#include <QtWidgets>
+#include <memory>
+
+#include "app/recipe/recipe_panel.h"
+#include "app/render/render_pane.h"
+#include "app/view/view_widget.h"
+#include "app/window/main_window.h"
+#include "app/window/outline.h"
+#include "scene/scene_file.h"
+
+namespace ovrix::app {
+
+class Driver {
+  public:
+    Driver() {
+        window.setUnattended(true);
+        window.resize(1280, 800);
+        window.show();
+        (void)QTest::qWaitForWindowExposed(&window);
+        QApplication::setActiveWindow(&window);  // there is no window manager here: shortcuts need it
+        settle();
+    }
+    ~Driver() { window.renderPane()->stop(); }
+
+    /// Until nothing is being evaluated and the events are through.
+    void settle() {
+        for (int i = 0; i < 400; ++i) {
+            QApplication::processEvents(QEventLoop::AllEvents, 5);
+            if (!window.controller().evaluating() && i > 2) break;
+            QTest::qWait(5);
+        }
+        QApplication::processEvents();
+    }
+    bool waitFor(const std::function<bool()>& condition, int milliseconds = 20000) { return QTest::qWaitFor(condition, milliseconds); }
+
+    const Document& document() { return window.controller().document(); }
+    Value value(const std::string& path) { return paramAt(document(), ParamPath::parse(document(), path)).value; }
+    /// The first widget of a type inside the row of a parameter.
+    template <class W>
+    W* editor(const std::string& path) {
+        QWidget* row = window.recipe()->findChild<QWidget*>("param:" + QString::fromStdString(path));
+        return row ? row->findChild<W*>() : nullptr;
+    }
+    /// Drops a file on the window.
+    void drop(const QString& file) {
+        QMimeData mime;
+        mime.setUrls({QUrl::fromLocalFile(file)});
+        const QPoint at(500, 300);
+        QDragEnterEvent enter(at, Qt::CopyAction, &mime, Qt::LeftButton, Qt::NoModifier);
+        QApplication::sendEvent(&window, &enter);
+        QVERIFY2(enter.isAccepted(), "the window takes files");
+        QDropEvent event(QPointF(at), Qt::CopyAction, &mime, Qt::LeftButton, Qt::NoModifier);
+        QApplication::sendEvent(&window, &event);
+        settle();
+    }
+    void dragBox(QWidget* box, int by, Qt::KeyboardModifiers modifiers = Qt::NoModifier) {
+        const QPoint from = box->rect().center();
+        QTest::mousePress(box, Qt::LeftButton, modifiers, from);
+        for (int i = 1; i <= 10; ++i) {
+            QMouseEvent move(QEvent::MouseMove, QPointF(from) + QPointF(by * i / 10.0, 0), box->mapToGlobal(QPointF(from) + QPointF(by * i / 10.0, 0)), Qt::NoButton, Qt::LeftButton, modifiers);
+            QApplication::sendEvent(box, &move);
+        }
+        QTest::mouseRelease(box, Qt::LeftButton, modifiers, from + QPoint(by, 0));
+        settle();
+    }
+
+    MainWindow window;
+};
+
+}  // namespace ovrix::app
