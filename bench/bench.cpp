@@ -74,7 +74,8 @@ void scatterAgainstGenerator(benchmark::State& state) {
     std::vector<V3f> p, n;
     std::vector<uint64_t> id;
     for (auto _ : state) {
-        state.counters["ratio"] = medianRatio(5, [] { scatter(5'000'000); }, [&] { bareWrite(5'000'000, p, n, id); });
+        state.counters["ratio"] = medianRatio(
+            5, [] { scatter(5'000'000); }, [&] { bareWrite(5'000'000, p, n, id); });
         state.counters["limit"] = 3;
     }
 }
@@ -82,13 +83,15 @@ void scatterAgainstGenerator(benchmark::State& state) {
 void scatterGrowth(benchmark::State& state) {
     bigSurface();
     for (auto _ : state) {
-        state.counters["ratio"] = medianRatio(5, [] { scatter(5'000'000); }, [] { scatter(500'000); });
+        state.counters["ratio"] = medianRatio(
+            5, [] { scatter(5'000'000); }, [] { scatter(500'000); });
         state.counters["limit"] = 11;
     }
 }
 
 const std::string& demoPath() {
-    static const std::string path = demo::writeLowTide(std::filesystem::temp_directory_path() / "ovrix-bench").string();
+    static const std::string path =
+        demo::writeLowTide(std::filesystem::temp_directory_path() / "ovrix-bench").string();
     return path;
 }
 
@@ -98,7 +101,8 @@ struct Demo {
     Demo() { evaluator.setFolder(std::filesystem::path(demoPath()).parent_path()); }
 };
 
-/// Rate of the demo's primary rays, made and traced as the renderer does, over a bare loop over the same rays.
+/// Rate of the demo's primary rays, made and traced as the renderer does, over a bare loop over the same
+/// rays.
 void primaryRays(benchmark::State& state) {
     Demo demo;
     JobBuilder builder(demo.evaluator);
@@ -113,7 +117,8 @@ void primaryRays(benchmark::State& state) {
         parallelRanges(size_t(kHeight / 16) * (kWidth / 16), 1, Progress::none(), [&](size_t b, size_t e) {
             for (size_t t = b; t < e; ++t)
                 for (int y = 0; y < 16; ++y)
-                    for (int x = 0; x < 16; ++x) body(int(t % (kWidth / 16)) * 16 + x, int(t / (kWidth / 16)) * 16 + y);
+                    for (int x = 0; x < 16; ++x)
+                        body(int(t % (kWidth / 16)) * 16 + x, int(t / (kWidth / 16)) * 16 + y);
         });
     };
     tiles([&](int x, int y) {
@@ -124,7 +129,18 @@ void primaryRays(benchmark::State& state) {
         tiles([&](int x, int y) {
             const Ray& ray = rays[size_t(y * kWidth + x)];
             RTCRayHit r;
-            r.ray = {ray.origin.x, ray.origin.y, ray.origin.z, 0, ray.direction.x, ray.direction.y, ray.direction.z, 0, std::numeric_limits<float>::infinity(), ~0u, 0, 0};
+            r.ray = {ray.origin.x,
+                     ray.origin.y,
+                     ray.origin.z,
+                     0,
+                     ray.direction.x,
+                     ray.direction.y,
+                     ray.direction.z,
+                     0,
+                     std::numeric_limits<float>::infinity(),
+                     ~0u,
+                     0,
+                     0};
             r.hit.geomID = r.hit.instID[0] = RTC_INVALID_GEOMETRY_ID;
             RTCIntersectContext context;
             rtcInitIntersectContext(&context);
@@ -220,7 +236,9 @@ void changeOneNumber(benchmark::State& state) {
     for (auto _ : state) {
         for (const char* path : {"/scatter/seed", "/orient/seed", "/vary_size/seed", "/copies_of/seed"}) {
             d = withText(d, layer + path, std::to_string(seed++));
-            times.push_back(1000 * secondsOf([&] { evaluator.layer(d, layer, {1, Purpose::Viewport, true}, Progress::none()); }));
+            times.push_back(1000 * secondsOf([&] {
+                                evaluator.layer(d, layer, {1, Purpose::Viewport, true}, Progress::none());
+                            }));
         }
     }
     state.counters["worst_ms"] = *std::max_element(times.begin(), times.end());
@@ -237,12 +255,13 @@ void firstPicture(benchmark::State& state) {
     for (auto _ : state) {
         demo.document = withValue(demo.document, {"sun", "", "elevation"}, elevation += 0.5);
         times.push_back(1000 * secondsOf([&] {
-            const RenderJob job = builder.build(demo.document, {}, Progress::none());
-            Film film(640, 400);
-            Renderer(*job.scene, job.cameraFor(640, 400), job.options).renderPreview(film, 8, {0, 0, 640, 400}, Progress::none());
-            std::vector<uint32_t> screen;
-            toScreen(film, job.finish, screen);
-        }));
+                            const RenderJob job = builder.build(demo.document, {}, Progress::none());
+                            Film film(640, 400);
+                            Renderer(*job.scene, job.cameraFor(640, 400), job.options)
+                                .renderPreview(film, 8, {0, 0, 640, 400}, Progress::none());
+                            std::vector<uint32_t> screen;
+                            toScreen(film, job.finish, screen);
+                        }));
     }
     std::sort(times.begin(), times.end());
     state.counters["median_ms"] = times[times.size() / 2];
@@ -265,7 +284,9 @@ void stopAnswer(benchmark::State& state) {
             progress.cancel();
         });
         try {
-            for (uint32_t pass = 0;; ++pass) Renderer(*job.scene, job.cameraFor(640, 400), job.options).renderPass(film, pass, {0, 0, 640, 400}, progress);
+            for (uint32_t pass = 0;; ++pass)
+                Renderer(*job.scene, job.cameraFor(640, 400), job.options)
+                    .renderPass(film, pass, {0, 0, 640, 400}, progress);
         } catch (const Cancelled&) {
         }
         times.push_back(std::chrono::duration<double, std::milli>(Clock::now() - told).count());

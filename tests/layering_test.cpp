@@ -8,9 +8,12 @@ namespace fs = std::filesystem;
 
 namespace {
 
-const std::vector<std::string> kOrder = {"base", "geo", "field", "ops", "sim", "render", "io", "scene", "cli", "app"};
+const std::vector<std::string> kOrder = {"base",   "geo", "field", "ops", "sim",
+                                         "render", "io",  "scene", "cli", "app"};
 
-size_t rank(const std::string& folder) { return size_t(std::find(kOrder.begin(), kOrder.end(), folder) - kOrder.begin()); }
+size_t rank(const std::string& folder) {
+    return size_t(std::find(kOrder.begin(), kOrder.end(), folder) - kOrder.begin());
+}
 
 struct Include {
     std::string file, folder, target;
@@ -28,7 +31,8 @@ std::vector<Include> allIncludes() {
         while (std::getline(in, text)) {
             std::smatch m;
             if (std::regex_search(text, m, line))
-                found.push_back({entry.path().string(), fs::relative(entry.path(), source).begin()->string(), m[2], m[1] == "\""});
+                found.push_back({entry.path().string(), fs::relative(entry.path(), source).begin()->string(),
+                                 m[2], m[1] == "\""});
         }
     }
     return found;

@@ -47,7 +47,8 @@ inline double chiSquareLimit(double degrees) {
     return degrees * x * x * x;
 }
 
-inline std::shared_ptr<Mesh> meshOf(const std::vector<V3f>& points, const std::vector<std::vector<uint32_t>>& faces) {
+inline std::shared_ptr<Mesh> meshOf(const std::vector<V3f>& points,
+                                    const std::vector<std::vector<uint32_t>>& faces) {
     auto mesh = std::make_shared<Mesh>();
     mesh->points.set("P", points);
     for (const auto& f : faces) mesh->addFace(f);

@@ -21,7 +21,9 @@ int drawPicture(QApplication& application, MainWindow& window, const QString& fi
     window.renderPane()->setLive(true);
     QElapsedTimer clock;
     clock.start();
-    while (clock.elapsed() < 120000 && (window.controller().evaluating() || window.renderPane()->last().pass < 6)) application.processEvents(QEventLoop::AllEvents, 20);
+    while (clock.elapsed() < 120000 &&
+           (window.controller().evaluating() || window.renderPane()->last().pass < 6))
+        application.processEvents(QEventLoop::AllEvents, 20);
     window.renderPane()->stop();
     const bool ok = window.grab().save(file);
     if (!ok) std::fprintf(stderr, "ovrix: %s could not be written\n", qPrintable(file));
@@ -36,7 +38,8 @@ int main(int argc, char** argv) {
     QCoreApplication::setApplicationVersion(OVRIX_VERSION);
     QApplication application(argc, argv);
     QCommandLineParser parser;
-    parser.setApplicationDescription("Scatter, groom, simulate and render particles, strands and copies on surfaces.");
+    parser.setApplicationDescription(
+        "Scatter, groom, simulate and render particles, strands and copies on surfaces.");
     parser.addHelpOption();
     parser.addVersionOption();
     parser.addPositionalArgument("FILE", "A scene (.ovrix) or a mesh to begin with");
@@ -49,8 +52,10 @@ int main(int argc, char** argv) {
     const bool picture = parser.isSet("picture");
     if (!picture) window.controller().setAutosaveFolder(ovrix::Autosave::userFolder());
     for (const QString& file : parser.positionalArguments()) {
-        if (file.endsWith(".ovrix")) window.controller().openScene(file);
-        else window.controller().importMesh(file);
+        if (file.endsWith(".ovrix"))
+            window.controller().openScene(file);
+        else
+            window.controller().importMesh(file);
     }
     if (picture) return drawPicture(application, window, parser.value("picture"));
     QTimer::singleShot(0, &window, &MainWindow::offerRecovery);

@@ -10,6 +10,7 @@ RTCDevice embreeDevice() {
         rtcSetDeviceErrorFunction(
             made,
             [](void*, RTCError code, const char* text) {
+                if (code == RTC_ERROR_CANCELLED) return;  // asked for
                 log::error("ray tracer: {} ({})", text, int(code));
             },
             nullptr);

@@ -16,7 +16,8 @@ std::vector<uint32_t> simplifiedCorners(const Mesh& mesh, size_t targetTriangles
     std::vector<unsigned> coarse(points.size());
     const auto p = mesh.positions();
     float error = 0;
-    coarse.resize(meshopt_simplifySloppy(coarse.data(), points.data(), points.size(), &p[0].x, p.size(), sizeof(V3f), targetTriangles * 3, 1.0f, &error));
+    coarse.resize(meshopt_simplifySloppy(coarse.data(), points.data(), points.size(), &p[0].x, p.size(),
+                                         sizeof(V3f), targetTriangles * 3, 1.0f, &error));
     std::vector<uint32_t> cornerOf(p.size(), 0);  // any corner of a point stands for it
     for (uint32_t c = 0; c < mesh.cornerPoint.size(); ++c) cornerOf[mesh.cornerPoint[c]] = c;
     std::vector<uint32_t> out;

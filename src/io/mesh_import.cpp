@@ -192,7 +192,8 @@ void requireHeader(const std::filesystem::path& path) {
     std::string line;
     for (int i = 0; i < 10000 && std::getline(in, line); ++i)
         if (line.rfind("end_header", 0) == 0 && !in.eof()) return;
-    throw Error("the PLY header has no end", path.string(), "The file may be truncated; write it again from where it came");
+    throw Error("the PLY header has no end", path.string(),
+                "The file may be truncated; write it again from where it came");
 }
 
 void requireWhole(const std::filesystem::path& path, const aiScene& scene) {

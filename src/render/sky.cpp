@@ -148,7 +148,9 @@ std::shared_ptr<const Image> makeSky(const SkyOptions& o) {
     const V3f ground = V3f(onGround / M_PI) * V3f(o.ground);
     for (int y = 0; y < kHeight; ++y)
         for (int x = 0; x < kWidth; ++x) {
-            const V3f c = y < kHeight / 2 ? rows[size_t(y) * kWidth + size_t(x)] : ground;
+            // The first row below the horizon is still sky, or the horizon would blend into the ground.
+            const V3f c =
+                y <= kHeight / 2 ? rows[size_t(std::min(y, kHeight / 2 - 1)) * kWidth + size_t(x)] : ground;
             half* p = &image->pixels[4 * (size_t(y) * kWidth + size_t(x))];
             p[0] = c.x, p[1] = c.y, p[2] = c.z, p[3] = 1.0f;
         }

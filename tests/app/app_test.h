@@ -34,10 +34,14 @@ class Driver {
         }
         QApplication::processEvents();
     }
-    bool waitFor(const std::function<bool()>& condition, int milliseconds = 20000) { return QTest::qWaitFor(condition, milliseconds); }
+    bool waitFor(const std::function<bool()>& condition, int milliseconds = 20000) {
+        return QTest::qWaitFor(condition, milliseconds);
+    }
 
     const Document& document() { return window.controller().document(); }
-    Value value(const std::string& path) { return paramAt(document(), ParamPath::parse(document(), path)).value; }
+    Value value(const std::string& path) {
+        return paramAt(document(), ParamPath::parse(document(), path)).value;
+    }
     /// The first widget of a type inside the row of a parameter.
     template <class W>
     W* editor(const std::string& path) {
@@ -60,7 +64,9 @@ class Driver {
         const QPoint from = box->rect().center();
         QTest::mousePress(box, Qt::LeftButton, modifiers, from);
         for (int i = 1; i <= 10; ++i) {
-            QMouseEvent move(QEvent::MouseMove, QPointF(from) + QPointF(by * i / 10.0, 0), box->mapToGlobal(QPointF(from) + QPointF(by * i / 10.0, 0)), Qt::NoButton, Qt::LeftButton, modifiers);
+            QMouseEvent move(QEvent::MouseMove, QPointF(from) + QPointF(by * i / 10.0, 0),
+                             box->mapToGlobal(QPointF(from) + QPointF(by * i / 10.0, 0)), Qt::NoButton,
+                             Qt::LeftButton, modifiers);
             QApplication::sendEvent(box, &move);
         }
         QTest::mouseRelease(box, Qt::LeftButton, modifiers, from + QPoint(by, 0));

@@ -1,12 +1,12 @@
 // Drives the real window with real mouse and key events, and looks at the document and the picture.
-#include "app_test.h"
 #include "app/theme/theme.h"
 #include "app/widgets/curve_box.h"
 #include "app/widgets/number_box.h"
 #include "app/widgets/shares_bar.h"
+#include "app_test.h"
+#include "geo/primitives.h"
 #include "io/image_io.h"
 #include "io/mesh_writer.h"
-#include "geo/primitives.h"
 
 using namespace ovrix;
 using namespace ovrix::app;
@@ -63,7 +63,9 @@ class WindowTest : public QObject {
     }
     static constexpr const char* kLayer = "ball_on_ground";
     std::string in(const char* rest) { return std::string(kLayer) + "/" + rest; }
-    size_t elements() { return elementCount(driver->window.controller().results().layers.at(kLayer).geometry); }
+    size_t elements() {
+        return elementCount(driver->window.controller().results().layers.at(kLayer).geometry);
+    }
 
     std::unique_ptr<QTemporaryDir> folder;
     std::unique_ptr<Driver> driver;
@@ -77,7 +79,9 @@ void WindowTest::dropsAMeshAndScattersOnIt() {
     driver->drop(path("pebble.ply"));
     QVERIFY(driver->waitFor([&] { return driver->document().find("pebble"); }));
     auto& c = driver->window.controller();
-    QTest::mouseClick(driver->window.outline()->viewport(), Qt::LeftButton, Qt::NoModifier, driver->window.outline()->visualItemRect(driver->window.outline()->itemOf("rock")).center());
+    QTest::mouseClick(
+        driver->window.outline()->viewport(), Qt::LeftButton, Qt::NoModifier,
+        driver->window.outline()->visualItemRect(driver->window.outline()->itemOf("rock")).center());
     QCOMPARE(c.selected(), std::string("rock"));
     QTest::keyClick(&driver->window, Qt::Key_L, Qt::ControlModifier);
     driver->settle();
@@ -149,7 +153,10 @@ void WindowTest::undoesEverything() {
     states.push_back(writeScene(c.document()));
     driver->dragBox(driver->editor<NumberBox>(in("vary_size/between")), 30);
     states.push_back(writeScene(c.document()));
-    c.edit("field", [&](const Document& d) { return withField(d, ParamPath::parse(d, in("scatter/keep")), std::make_shared<Field>(Field{{makeSource("slope")}})); });
+    c.edit("field", [&](const Document& d) {
+        return withField(d, ParamPath::parse(d, in("scatter/keep")),
+                         std::make_shared<Field>(Field{{makeSource("slope")}}));
+    });
     states.push_back(writeScene(c.document()));
     QVERIFY(spy.count() >= 3);
     QVERIFY(states[0] != states[1] && states[1] != states[2] && states[2] != states[3]);
@@ -169,9 +176,13 @@ void WindowTest::paintsTheOverlay() {
     makeLayer();
     auto& c = driver->window.controller();
     const QImage before = driver->window.view()->grabFramebuffer();
-    c.edit("mask", [&](const Document& d) { return withField(d, ParamPath::parse(d, in("scatter/keep")), std::make_shared<Field>(Field{{makeSource("slope")}})); });
+    c.edit("mask", [&](const Document& d) {
+        return withField(d, ParamPath::parse(d, in("scatter/keep")),
+                         std::make_shared<Field>(Field{{makeSource("slope")}}));
+    });
     driver->settle();
-    auto* row = driver->window.recipe()->findChild<QWidget*>("param:" + QString::fromStdString(in("scatter/keep")));
+    auto* row =
+        driver->window.recipe()->findChild<QWidget*>("param:" + QString::fromStdString(in("scatter/keep")));
     auto* sources = row->findChild<QToolButton*>("sources");
     QVERIFY(sources->isVisible());
     QTest::mouseClick(sources, Qt::LeftButton);
@@ -188,6 +199,15 @@ void WindowTest::paintsTheOverlay() {
     for (int y = 0; y < after.height(); y += 4)
         for (int x = 0; x < after.width(); x += 4) changed += before.pixel(x, y) != after.pixel(x, y);
     QVERIFY2(changed > after.width() * after.height() / 16 / 20, qPrintable(QString::number(changed)));
+    // What the mask is where the field is 0 has its own box.
+    auto* ends = row->findChild<QWidget*>("fieldEnds");
+    QVERIFY(ends);
+    driver->dragBox(ends->findChildren<NumberBox*>()[0], 60);
+    QVERIFY(std::get<double>(
+                paramAt(driver->document(), ParamPath::parse(driver->document(), in("scatter/keep"))).low) >
+            0.1);
+    c.undo();
+    driver->settle();
     // A narrower slope lets fewer stand, live.
     const size_t many = elements();
     auto* title = row->findChild<QPushButton*>("sourceTitle");
@@ -215,9 +235,11 @@ void WindowTest::rendersARegionPinsAndSaves() {
     auto* region = pane->findChild<QToolButton*>("region");
     QTest::mouseClick(region, Qt::LeftButton);
     const QRectF r = pane->picture()->pictureRect();
-    const QPoint a = (r.topLeft() + QPointF(r.width() * 0.25, r.height() * 0.5)).toPoint(), b = (r.topLeft() + QPointF(r.width() * 0.6, r.height() * 0.9)).toPoint();
+    const QPoint a = (r.topLeft() + QPointF(r.width() * 0.25, r.height() * 0.5)).toPoint(),
+                 b = (r.topLeft() + QPointF(r.width() * 0.6, r.height() * 0.9)).toPoint();
     QTest::mousePress(pane->picture(), Qt::LeftButton, Qt::NoModifier, a);
-    QMouseEvent move(QEvent::MouseMove, QPointF(b), pane->picture()->mapToGlobal(QPointF(b)), Qt::NoButton, Qt::LeftButton, Qt::NoModifier);
+    QMouseEvent move(QEvent::MouseMove, QPointF(b), pane->picture()->mapToGlobal(QPointF(b)), Qt::NoButton,
+                     Qt::LeftButton, Qt::NoModifier);
     QApplication::sendEvent(pane->picture(), &move);
     QTest::mouseRelease(pane->picture(), Qt::LeftButton, Qt::NoModifier, b);
     QVERIFY(pane->region().has_value());
@@ -271,9 +293,11 @@ void WindowTest::savesAndReopensToTheSamePicture() {
     driver->window.controller().openScene(path("a.ovrix"));
     driver->settle();
     RenderWorker worker(driver->window.controller().evaluator(), [](RenderUpdate) {});
-    worker.start({driver->document(), driver->window.controller().session().folder(), 1, 96, 54, std::nullopt, false, std::nullopt, 2});
+    worker.start({driver->document(), driver->window.controller().session().folder(), 1, 96, 54, std::nullopt,
+                  false, std::nullopt, 2});
     worker.waitIdle();
-    for (size_t i = 0; i < first.size(); ++i) QCOMPARE(worker.film()->pixels()[i].direct + worker.film()->pixels()[i].indirect, first[i]);
+    for (size_t i = 0; i < first.size(); ++i)
+        QCOMPARE(worker.film()->pixels()[i].direct + worker.film()->pixels()[i].indirect, first[i]);
 }
 
 void WindowTest::refusesBadFilesAndKeepsTheDocument() {
@@ -327,7 +351,8 @@ void WindowTest::movesWithHandles() {
     QTest::mousePress(view, Qt::LeftButton, Qt::NoModifier, grab.toPoint());
     for (int i = 1; i <= 6; ++i) {
         const QPointF p = grab + (to - grab) * (i / 6.0);
-        QMouseEvent move(QEvent::MouseMove, p, view->mapToGlobal(p), Qt::NoButton, Qt::LeftButton, Qt::NoModifier);
+        QMouseEvent move(QEvent::MouseMove, p, view->mapToGlobal(p), Qt::NoButton, Qt::LeftButton,
+                         Qt::NoModifier);
         QApplication::sendEvent(view, &move);
     }
     QTest::mouseRelease(view, Qt::LeftButton, Qt::NoModifier, to.toPoint());
@@ -347,7 +372,8 @@ void WindowTest::turnsTheView() {
     QVERIFY(view->throughCamera());
     const QPoint from(200, 200), to(260, 220);
     QTest::mousePress(view, Qt::RightButton, Qt::NoModifier, from);
-    QMouseEvent move(QEvent::MouseMove, QPointF(to), view->mapToGlobal(QPointF(to)), Qt::NoButton, Qt::RightButton, Qt::NoModifier);
+    QMouseEvent move(QEvent::MouseMove, QPointF(to), view->mapToGlobal(QPointF(to)), Qt::NoButton,
+                     Qt::RightButton, Qt::NoModifier);
     QApplication::sendEvent(view, &move);
     QTest::mouseRelease(view, Qt::RightButton, Qt::NoModifier, to);
     QVERIFY(view->camera().yaw != before.yaw);
@@ -382,13 +408,15 @@ void WindowTest::addsAndMovesSteps() {
     QTest::mousePress(head, Qt::LeftButton, Qt::NoModifier, grab);
     for (int i = 1; i <= 8; ++i) {
         const QPoint global = head->mapToGlobal(grab) + QPoint(0, up / 8);
-        QMouseEvent move(QEvent::MouseMove, QPointF(head->mapFromGlobal(global)), QPointF(global), Qt::NoButton, Qt::LeftButton, Qt::NoModifier);
+        QMouseEvent move(QEvent::MouseMove, QPointF(head->mapFromGlobal(global)), QPointF(global),
+                         Qt::NoButton, Qt::LeftButton, Qt::NoModifier);
         QApplication::sendEvent(head, &move);
     }
     QTest::mouseRelease(head, Qt::LeftButton, Qt::NoModifier, grab);
     driver->settle();
     layer = driver->document().find(kLayer);
-    QVERIFY2(layer->steps[1].id == "vary_size_2" || layer->steps[2].id == "vary_size_2", layer->steps[1].id.c_str());
+    QVERIFY2(layer->steps[1].id == "vary_size_2" || layer->steps[2].id == "vary_size_2",
+             layer->steps[1].id.c_str());
     driver->window.controller().undo();
     driver->window.controller().undo();
     QCOMPARE(driver->document().find(kLayer)->steps.size(), size_t(4));
@@ -407,7 +435,9 @@ void WindowTest::sharesAreDragged() {
     QVERIFY(bar);
     const QPoint middle(bar->width() / 2, bar->height() / 2);
     QTest::mousePress(bar, Qt::LeftButton, Qt::NoModifier, middle);
-    QMouseEvent move(QEvent::MouseMove, QPointF(bar->width() * 0.75, middle.y()), bar->mapToGlobal(QPointF(bar->width() * 0.75, middle.y())), Qt::NoButton, Qt::LeftButton, Qt::NoModifier);
+    QMouseEvent move(QEvent::MouseMove, QPointF(bar->width() * 0.75, middle.y()),
+                     bar->mapToGlobal(QPointF(bar->width() * 0.75, middle.y())), Qt::NoButton, Qt::LeftButton,
+                     Qt::NoModifier);
     QApplication::sendEvent(bar, &move);
     QTest::mouseRelease(bar, Qt::LeftButton, Qt::NoModifier, QPoint(bar->width() * 3 / 4, middle.y()));
     driver->settle();
@@ -446,13 +476,15 @@ void WindowTest::searchesCommands() {
     std::set<QString> keys;
     for (const Command& c : driver->window.commands()) {
         QVERIFY(!c.title.isEmpty());
-        if (!c.keys.isEmpty()) QVERIFY2(keys.insert(c.keys.toString()).second, qPrintable("twice: " + c.keys.toString()));
+        if (!c.keys.isEmpty())
+            QVERIFY2(keys.insert(c.keys.toString()).second, qPrintable("twice: " + c.keys.toString()));
     }
 }
 
 void WindowTest::showsChecksAndFixes() {
     makeLayer();
-    driver->window.controller().edit("hide", [&](const Document& d) { return withText(d, std::string(kLayer) + "/shown", "false"); });
+    driver->window.controller().edit(
+        "hide", [&](const Document& d) { return withText(d, std::string(kLayer) + "/shown", "false"); });
     driver->settle();
     auto* button = driver->window.findChild<QPushButton*>("checksButton");
     QVERIFY(button->text().contains("hidden but will render"));
@@ -476,9 +508,11 @@ void WindowTest::outlineTogglesRenamesAndDeletes() {
         const QRect r = outline->visualItemRect(outline->itemOf(id));
         return QRect(0, r.top(), outline->viewport()->width(), r.height());
     };
-    QTest::mouseClick(outline->viewport(), Qt::LeftButton, Qt::NoModifier, QPoint(row(kLayer).right() - px(34), row(kLayer).center().y()));
+    QTest::mouseClick(outline->viewport(), Qt::LeftButton, Qt::NoModifier,
+                      QPoint(row(kLayer).right() - px(34), row(kLayer).center().y()));
     QVERIFY(!driver->document().find(kLayer)->shown);
-    QTest::mouseClick(outline->viewport(), Qt::LeftButton, Qt::NoModifier, QPoint(row(kLayer).right() - px(14), row(kLayer).center().y()));
+    QTest::mouseClick(outline->viewport(), Qt::LeftButton, Qt::NoModifier,
+                      QPoint(row(kLayer).right() - px(14), row(kLayer).center().y()));
     QVERIFY(!driver->document().find(kLayer)->rendered);
     driver->window.controller().select("ground");
     outline->setFocus();

@@ -21,8 +21,10 @@ namespace fs = std::filesystem;
 
 TEST_CASE("Philox gives the published answers", "[random]") {
     // Known answers published with the algorithm.
-    CHECK(philox({0, 0, 0, 0}, {0, 0}) == std::array<uint32_t, 4>{0x6627e8d5, 0xe169c58d, 0xbc57ac4c, 0x9b00dbd8});
-    CHECK(philox({~0u, ~0u, ~0u, ~0u}, {~0u, ~0u}) == std::array<uint32_t, 4>{0x408f276d, 0x41c83b0e, 0xa20bc7c6, 0x6d5451fd});
+    CHECK(philox({0, 0, 0, 0}, {0, 0}) ==
+          std::array<uint32_t, 4>{0x6627e8d5, 0xe169c58d, 0xbc57ac4c, 0x9b00dbd8});
+    CHECK(philox({~0u, ~0u, ~0u, ~0u}, {~0u, ~0u}) ==
+          std::array<uint32_t, 4>{0x408f276d, 0x41c83b0e, 0xa20bc7c6, 0x6d5451fd});
     CHECK(philox({0x243f6a88, 0x85a308d3, 0x13198a2e, 0x03707344}, {0xa4093822, 0x299f31d0}) ==
           std::array<uint32_t, 4>{0xd16cfe09, 0x94fdcceb, 0x5001e420, 0x24126ea1});
 }
@@ -31,7 +33,8 @@ TEST_CASE("random numbers are uniform and streams are independent", "[random]") 
     constexpr int kBins = 64, kDraws = 200000;
     std::vector<int> one(kBins), pair(kBins * kBins);
     for (int i = 0; i < kDraws; ++i) {
-        const float a = random1(testSeed(), uint64_t(i), Stream::Size), b = random1(testSeed(), uint64_t(i), Stream::Roll);
+        const float a = random1(testSeed(), uint64_t(i), Stream::Size),
+                    b = random1(testSeed(), uint64_t(i), Stream::Roll);
         REQUIRE((a >= 0.0f && a < 1.0f));
         ++one[size_t(a * kBins)];
         ++pair[size_t(a * kBins) * kBins + size_t(b * kBins)];
@@ -82,10 +85,12 @@ TEST_CASE("progress tells its task and is cancelled by an exception", "[progress
 TEST_CASE("files are written whole or not at all", "[files]") {
     TemporaryFolder folder;
     writeFile(folder / "a.txt", "old");
-    CHECK_THROWS_AS(writeAtomically(folder / "a.txt", [](const fs::path& p) {
-        std::ofstream(p) << "half";
-        throw Error("the disk is full");
-    }), Error);
+    CHECK_THROWS_AS(writeAtomically(folder / "a.txt",
+                                    [](const fs::path& p) {
+                                        std::ofstream(p) << "half";
+                                        throw Error("the disk is full");
+                                    }),
+                    Error);
     CHECK(readFile(folder / "a.txt") == "old");
     CHECK(std::distance(fs::directory_iterator(folder.path()), fs::directory_iterator()) == 1);
     CHECK_THROWS_WITH(readFile(folder / "none"), Catch::Contains("does not exist"));
@@ -119,11 +124,13 @@ TEST_CASE("a full disk is an error and leaves the old file", "[files]") {
     if (!fs::exists("/dev/full")) return;
     TemporaryFolder folder;
     writeFile(folder / "a", "old");
-    CHECK_THROWS_AS(writeAtomically(folder / "a", [](const fs::path&) {
-        std::ofstream out("/dev/full");
-        out << std::string(100000, 'x') << std::flush;
-        if (!out) throw Error("could not be written");
-    }), Error);
+    CHECK_THROWS_AS(writeAtomically(folder / "a",
+                                    [](const fs::path&) {
+                                        std::ofstream out("/dev/full");
+                                        out << std::string(100000, 'x') << std::flush;
+                                        if (!out) throw Error("could not be written");
+                                    }),
+                    Error);
     CHECK(readFile(folder / "a") == "old");
 }
 

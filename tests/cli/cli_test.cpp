@@ -66,11 +66,14 @@ TEST_CASE("the demo scene is checked, described, changed, evaluated and rendered
     CHECK(info["nodes"].size() > 20);
     CHECK(run({"info", demo.file("ledge.ply"), "--json"}).json()["kind"] == "mesh");
 
-    CHECK(run({"set", demo.scene, "limpets/scatter/count=40", "limpets/scatter/keep={\"value\":1}", "--out", demo.file("b.ovrix")}).code == 0);
+    CHECK(run({"set", demo.scene, "limpets/scatter/count=40", "limpets/scatter/keep={\"value\":1}", "--out",
+               demo.file("b.ovrix")})
+              .code == 0);
     CHECK(run({"set", demo.scene, "limpets/scatter/nothing=1", "--out", demo.file("c.ovrix")}).code == 1);
     CHECK_FALSE(std::filesystem::exists(demo.file("c.ovrix")));
     for (const char* name : {"l.ply", "l.usda", "l.vdb"}) {
-        const auto eval = run({"eval", demo.file("b.ovrix"), "--layer", "limpets", "--out", demo.file(name), "--json"});
+        const auto eval =
+            run({"eval", demo.file("b.ovrix"), "--layer", "limpets", "--out", demo.file(name), "--json"});
         REQUIRE(eval.code == 0);
         CHECK(eval.json()["elements"] == 40);
         CHECK(run({"info", demo.file(name), "--json"}).json()["count"] == 40);
@@ -78,7 +81,8 @@ TEST_CASE("the demo scene is checked, described, changed, evaluated and rendered
     CHECK(run({"eval", demo.scene, "--layer", "ledge", "--out", demo.file("x.ply")}).code == 1);
 
     const auto render = [&](const std::string& name, std::vector<std::string> more) {
-        std::vector<std::string> args = {"render", demo.file("b.ovrix"), "--size", "64x36", "--samples", "2", "--out", demo.file(name)};
+        std::vector<std::string> args = {"render", demo.file("b.ovrix"), "--size", "64x36", "--samples", "2",
+                                         "--out",  demo.file(name)};
         args.insert(args.end(), more.begin(), more.end());
         return run(args);
     };

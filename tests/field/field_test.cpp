@@ -83,7 +83,8 @@ TEST_CASE("slope masks a sphere's cap of the right area", "[field]") {
     constexpr size_t kCount = 20000;
     std::vector<V3f> n(kCount);
     for (size_t i = 0; i < kCount; ++i) {  // evenly over the sphere
-        const float y = 1 - 2 * (float(i) + 0.5f) / kCount, r = std::sqrt(1 - y * y), a = 2.399963f * float(i);
+        const float y = 1 - 2 * (float(i) + 0.5f) / kCount, r = std::sqrt(1 - y * y),
+                    a = 2.399963f * float(i);
         n[i] = V3f(r * std::cos(a), y, r * std::sin(a));
     }
     std::vector<float> out(kCount);
@@ -97,9 +98,11 @@ TEST_CASE("slope and height may be measured from the object", "[field]") {
     Probe probe;
     FieldContext context;
     context.objectUp = V3f(1, 0, 0);
-    CHECK(probe.of({{with(with(makeSource("slope"), "up", std::string("object")), "soft", 0.0)}}, context) == 0.0f);
+    CHECK(probe.of({{with(with(makeSource("slope"), "up", std::string("object")), "soft", 0.0)}}, context) ==
+          0.0f);
     context.objectFromWorld.setTranslation(V3f(0, 10, 0));
-    const Field height{{with(with(makeSource("height"), "range", Range{10, 11}), "from", std::string("object"))}};
+    const Field height{
+        {with(with(makeSource("height"), "range", Range{10, 11}), "from", std::string("object"))}};
     CHECK(probe.of(height, context) == Approx(0.25f));
     CHECK(probe.of({{with(makeSource("height"), "range", Range{0, 1})}}) == Approx(0.25f));
     CHECK(probe.of({{with(makeSource("height"), "range", Range{0.25, 0.25})}}) == 1.0f);
@@ -107,7 +110,8 @@ TEST_CASE("slope and height may be measured from the object", "[field]") {
 
 TEST_CASE("noise has its mean in the middle and another seed is another noise", "[field]") {
     std::vector<V3f> p(20000);
-    for (size_t i = 0; i < p.size(); ++i) p[i] = V3f(float(i % 100), float(i / 100 % 100), float(i / 10000)) * 0.173f;
+    for (size_t i = 0; i < p.size(); ++i)
+        p[i] = V3f(float(i % 100), float(i / 100 % 100), float(i / 10000)) * 0.173f;
     std::vector<float> a(p.size()), b(p.size());
     CompiledField(Field{{makeSource("noise")}}, {}).evaluate({p, {}, {}, {}}, a);
     CompiledField(Field{{with(makeSource("noise"), "seed", int64_t(2))}}, {}).evaluate({p, {}, {}, {}}, b);
@@ -156,8 +160,11 @@ TEST_CASE("images drive numbers by brightness and colours by colour", "[field]")
     V3f color(0.0f);
     CompiledField(field, context).evaluateColor(probe.samples(), {&color, 1});
     CHECK(color == V3f(0.5f, 0.25f, 0.125f));
-    CHECK(probe.of({{with(with(makeSource("image"), "file", std::string("there.png")), "channel", std::string("red"))}}, context) == 0.5f);
-    CHECK_THROWS_WITH(probe.of({{with(makeSource("image"), "file", std::string("gone.png"))}}, context), Catch::Contains("gone.png"));
+    CHECK(probe.of({{with(with(makeSource("image"), "file", std::string("there.png")), "channel",
+                          std::string("red"))}},
+                   context) == 0.5f);
+    CHECK_THROWS_WITH(probe.of({{with(makeSource("image"), "file", std::string("gone.png"))}}, context),
+                      Catch::Contains("gone.png"));
     CHECK_THROWS_WITH(probe.of({{makeSource("image")}}, context), Catch::Contains("no file"));
     context.hasUvs = false;
     CHECK_THROWS_WITH(probe.of(field, context), Catch::Contains("UVs"));
@@ -173,7 +180,9 @@ TEST_CASE("fields never give what is not a number", "[field]") {
         INFO(t.id);
         CHECK(std::isfinite(probe.of({{makeSource(t.id)}})));
     }
-    CHECK_THROWS_AS(probe.of({{FieldSource{"unknown", true, {}, {}, false, Blend::Add, {1.0, {}, nullptr, 0.0}}}}), Error);
+    CHECK_THROWS_AS(
+        probe.of({{FieldSource{"unknown", true, {}, {}, false, Blend::Add, {1.0, {}, nullptr, 0.0}}}}),
+        Error);
     CompiledField(Field{{makeSource("noise")}}, {}).evaluate({}, {});
 }
 
@@ -204,7 +213,10 @@ TEST_CASE("keys give values between and around them", "[param]") {
     Param p;
     p.value = 1.0;
     CHECK(std::get<double>(p.at(50)) == 1.0);
-    p.keys = {{10, 0.0, KeyEase::Linear}, {20, 10.0, KeyEase::Hold}, {30, 20.0, KeyEase::Smooth}, {40, 30.0, KeyEase::Smooth}};
+    p.keys = {{10, 0.0, KeyEase::Linear},
+              {20, 10.0, KeyEase::Hold},
+              {30, 20.0, KeyEase::Smooth},
+              {40, 30.0, KeyEase::Smooth}};
     CHECK(std::get<double>(p.at(0)) == 0.0);
     CHECK(std::get<double>(p.at(15)) == 5.0);
     CHECK(std::get<double>(p.at(25)) == 10.0);

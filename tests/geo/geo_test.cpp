@@ -51,7 +51,8 @@ TEST_CASE("built-in surfaces have the areas that theory says", "[mesh]") {
 
 TEST_CASE("polygons are split into triangles that cover them", "[mesh]") {
     // An L shape: concave, area 3.
-    const auto l = meshOf({{0, 0, 0}, {2, 0, 0}, {2, 1, 0}, {1, 1, 0}, {1, 2, 0}, {0, 2, 0}}, {{0, 1, 2, 3, 4, 5}});
+    const auto l =
+        meshOf({{0, 0, 0}, {2, 0, 0}, {2, 1, 0}, {1, 1, 0}, {1, 2, 0}, {0, 2, 0}}, {{0, 1, 2, 3, 4, 5}});
     CHECK(l->triangles().size() == 4);
     CHECK(Surface(l).area() == Approx(3.0));
     CHECK(l->triangleFace(3) == 0);
@@ -93,14 +94,16 @@ TEST_CASE("closest points and rays agree with brute force", "[surface]") {
             for (int k = 0; k <= 10; ++k)
                 for (int l = 0; l + k <= 10; ++l) {
                     const float u = float(k) / 10, v = float(l) / 10;
-                    const V3f p = mesh.cornerPosition(t[0]) * (1 - u - v) + mesh.cornerPosition(t[1]) * u + mesh.cornerPosition(t[2]) * v;
+                    const V3f p = mesh.cornerPosition(t[0]) * (1 - u - v) + mesh.cornerPosition(t[1]) * u +
+                                  mesh.cornerPosition(t[2]) * v;
                     best = std::min(best, (p - q).length());
                 }
         CHECK(near.distance <= best + 1e-5f);
         CHECK(near.distance >= best - 0.05f);
         // A ray to just beside the closest point, inside its triangle: edges seen side-on can be missed.
         const Triangle& t = mesh.triangles()[near.triangle];
-        const V3f middle = (mesh.cornerPosition(t[0]) + mesh.cornerPosition(t[1]) + mesh.cornerPosition(t[2])) / 3.0f;
+        const V3f middle =
+            (mesh.cornerPosition(t[0]) + mesh.cornerPosition(t[1]) + mesh.cornerPosition(t[2])) / 3.0f;
         const V3f aim = near.position + (middle - near.position) * 0.05f;
         const SurfaceHit hit = surface.intersect(q, (aim - q).normalized());
         CHECK(hit.hit);

@@ -51,12 +51,14 @@ std::string glbTriangle() {
     const uint16_t index[4] = {0, 1, 2, 0};
     std::string bin(reinterpret_cast<const char*>(p), sizeof p);
     bin.append(reinterpret_cast<const char*>(index), 8);
-    std::string json = R"({"asset":{"version":"2.0"},"scene":0,"scenes":[{"nodes":[0]}],"nodes":[{"mesh":0,"translation":[0,0,5]}],"meshes":[{"primitives":[{"attributes":{"POSITION":0},"indices":1}]}],"buffers":[{"byteLength":44}],"bufferViews":[{"buffer":0,"byteLength":36},{"buffer":0,"byteOffset":36,"byteLength":6}],"accessors":[{"bufferView":0,"componentType":5126,"count":3,"type":"VEC3","min":[0,0,0],"max":[1,1,0]},{"bufferView":1,"componentType":5123,"count":3,"type":"SCALAR"}]})";
+    std::string json =
+        R"({"asset":{"version":"2.0"},"scene":0,"scenes":[{"nodes":[0]}],"nodes":[{"mesh":0,"translation":[0,0,5]}],"meshes":[{"primitives":[{"attributes":{"POSITION":0},"indices":1}]}],"buffers":[{"byteLength":44}],"bufferViews":[{"buffer":0,"byteLength":36},{"buffer":0,"byteOffset":36,"byteLength":6}],"accessors":[{"bufferView":0,"componentType":5126,"count":3,"type":"VEC3","min":[0,0,0],"max":[1,1,0]},{"bufferView":1,"componentType":5123,"count":3,"type":"SCALAR"}]})";
     while (json.size() % 4) json += ' ';
     const auto word = [](uint32_t x) { return std::string(reinterpret_cast<const char*>(&x), 4); };
-    return word(0x46546C67) + word(2) + word(uint32_t(28 + json.size() + bin.size())) + word(uint32_t(json.size())) + word(0x4E4F534A) + json + word(uint32_t(bin.size())) + word(0x004E4942) + bin;
+    return word(0x46546C67) + word(2) + word(uint32_t(28 + json.size() + bin.size())) +
+           word(uint32_t(json.size())) + word(0x4E4F534A) + json + word(uint32_t(bin.size())) +
+           word(0x004E4942) + bin;
 }
-
 
 }  // namespace
 
@@ -79,7 +81,9 @@ TEST_CASE("meshes of every format come in with what they hold", "[mesh-io]") {
 
     writeFile(folder / "t.off", "OFF\n3 1 0\n0 0 0\n1 0 0\n0 1 0\n3 0 1 2\n");
     CHECK(read(folder / "t.off").mesh->triangles().size() == 1);
-    writeFile(folder / "t.stl", "solid a\nfacet normal 0 0 1\nouter loop\nvertex 0 0 0\nvertex 1 0 0\nvertex 0 1 0\nendloop\nendfacet\nendsolid a\n");
+    writeFile(folder / "t.stl",
+              "solid a\nfacet normal 0 0 1\nouter loop\nvertex 0 0 0\nvertex 1 0 0\nvertex 0 1 "
+              "0\nendloop\nendfacet\nendsolid a\n");
     CHECK(read(folder / "t.stl").mesh->triangles().size() == 1);
     writeFile(folder / "t.glb", glbTriangle());
     const FileMesh glb = read(folder / "t.glb");
@@ -94,7 +98,8 @@ TEST_CASE("meshes of every format come in with what they hold", "[mesh-io]") {
 
 TEST_CASE("odd meshes load and are described", "[mesh-io]") {
     TemporaryFolder folder;
-    writeFile(folder / "a.obj", "v 0 0 0\nv 1 0 0\nv 0 1 0\nv 0 0 1\nv 1 1 0\nf 1 2 3\nf 1 2 4\nf 1 2 5\nf 1 1 2\nf 2 3 5\n");
+    writeFile(folder / "a.obj",
+              "v 0 0 0\nv 1 0 0\nv 0 1 0\nv 0 0 1\nv 1 1 0\nf 1 2 3\nf 1 2 4\nf 1 2 5\nf 1 1 2\nf 2 3 5\n");
     const MeshReport r = inspect(*read(folder / "a.obj").mesh);
     CHECK(r.nonManifoldEdges == 1);
     CHECK(r.degenerateFaces == 1);
@@ -107,7 +112,8 @@ TEST_CASE("meshes that cannot be are refused by name and reason", "[mesh-io]") {
         INFO(name << " " << why);
         CHECK_THROWS_WITH(read(folder / name), Catch::Contains(name) && Catch::Contains(why));
     };
-    CHECK_THROWS_WITH(read(folder / "gone.obj"), Catch::Contains("gone.obj") && Catch::Contains("does not exist"));
+    CHECK_THROWS_WITH(read(folder / "gone.obj"),
+                      Catch::Contains("gone.obj") && Catch::Contains("does not exist"));
     CHECK_THROWS_WITH(read(folder.path()), Catch::Contains("folder"));
     refused("empty.obj", "", "empty");
     refused("words.obj", "this is a letter to a friend\n", "");
@@ -139,9 +145,13 @@ TEST_CASE("no mutation of a mesh file brings the program down", "[mesh-io][mutat
     std::mt19937_64 random(testSeed());
     writePlyMesh(folder / "seed.ply", *makeSphere(1, 6));
     const std::vector<std::pair<std::string, std::string>> seeds = {
-        {".obj", kCube}, {".ply", readFile(folder / "seed.ply")}, {".glb", glbTriangle()},
+        {".obj", kCube},
+        {".ply", readFile(folder / "seed.ply")},
+        {".glb", glbTriangle()},
         {".off", "OFF\n4 2 0\n0 0 0\n1 0 0\n0 1 0\n1 1 0\n3 0 1 2\n3 1 3 2\n"},
-        {".stl", "solid a\nfacet normal 0 0 1\nouter loop\nvertex 0 0 0\nvertex 1 0 0\nvertex 0 1 0\nendloop\nendfacet\nendsolid a\n"}};
+        {".stl",
+         "solid a\nfacet normal 0 0 1\nouter loop\nvertex 0 0 0\nvertex 1 0 0\nvertex 0 1 "
+         "0\nendloop\nendfacet\nendsolid a\n"}};
     size_t loaded = 0, refused = 0;
     for (int round = 0; round < 1000; ++round) {
         auto [extension, bytes] = seeds[size_t(round) % seeds.size()];
@@ -149,10 +159,17 @@ TEST_CASE("no mutation of a mesh file brings the program down", "[mesh-io][mutat
         for (int e = 0; e < edits && !bytes.empty(); ++e) {
             const size_t at = random() % bytes.size();
             switch (random() % 4) {
-                case 0: bytes[at] = char(random()); break;
-                case 1: bytes.erase(at, 1 + random() % 16); break;
-                case 2: bytes.insert(at, bytes.substr(random() % bytes.size(), random() % 16)); break;
-                default: bytes.resize(at + 1);
+                case 0:
+                    bytes[at] = char(random());
+                    break;
+                case 1:
+                    bytes.erase(at, 1 + random() % 16);
+                    break;
+                case 2:
+                    bytes.insert(at, bytes.substr(random() % bytes.size(), random() % 16));
+                    break;
+                default:
+                    bytes.resize(at + 1);
             }
         }
         const fs::path file = folder / ("mutated" + extension);
@@ -194,15 +211,18 @@ TEST_CASE("pictures come back as they were written", "[image-io]") {
         PixelDepth depth;
         float tolerance;  // half a step of the coarsest numbers, seen in linear light
     };
-    for (const Case& k : {Case{"a.exr", PixelDepth::Half, 5e-4f}, Case{"b.exr", PixelDepth::Float, 1e-6f}, Case{"c.tif", PixelDepth::Bits16, 3e-5f},
-                          Case{"d.png", PixelDepth::Bits16, 3e-5f}, Case{"e.png", PixelDepth::Bits8, 5e-3f}}) {
+    for (const Case& k : {Case{"a.exr", PixelDepth::Half, 5e-4f}, Case{"b.exr", PixelDepth::Float, 1e-6f},
+                          Case{"c.tif", PixelDepth::Bits16, 3e-5f}, Case{"d.png", PixelDepth::Bits16, 3e-5f},
+                          Case{"e.png", PixelDepth::Bits8, 5e-3f}}) {
         INFO(k.name);
         WriteOptions o = defaultWriteOptions(folder / k.name);
         o.depth = k.depth;
         writeImage(folder / k.name, p, o);
         const auto back = readImage(folder / k.name, o.space);
         REQUIRE(back->width == 8);
-        for (int i = 0; i < 32; ++i) CHECK(float(back->color(i % 8, i / 8).x) == Approx(p.channels[0].values[size_t(i)]).margin(double(k.tolerance) + 5e-4));
+        for (int i = 0; i < 32; ++i)
+            CHECK(float(back->color(i % 8, i / 8).x) ==
+                  Approx(p.channels[0].values[size_t(i)]).margin(double(k.tolerance) + 5e-4));
     }
     auto exr = OIIO::ImageInput::open((folder / "a.exr").string());
     REQUIRE(exr);
@@ -272,8 +292,10 @@ TEST_CASE("points and copies are written in open formats and read back", "[eleme
         CHECK(info.attributes.size() >= 2);
     }
     const PointSet back = readPlyPoints(folder / "p.ply");
-    CHECK(std::equal(back.attributes.find<V3f>("P").begin(), back.attributes.find<V3f>("P").end(), points->attributes.find<V3f>("P").begin()));
-    CHECK(std::equal(back.attributes.find<uint64_t>("id").begin(), back.attributes.find<uint64_t>("id").end(), points->attributes.find<uint64_t>("id").begin()));
+    CHECK(std::equal(back.attributes.find<V3f>("P").begin(), back.attributes.find<V3f>("P").end(),
+                     points->attributes.find<V3f>("P").begin()));
+    CHECK(std::equal(back.attributes.find<uint64_t>("id").begin(), back.attributes.find<uint64_t>("id").end(),
+                     points->attributes.find<uint64_t>("id").begin()));
     writeElements(folder / "c.usda", copies, {{"Shell one", makeSphere(1, 6)}, {"2", makePlane(1, 1)}});
     const ElementsInfo info = readElementsInfo(folder / "c.usda");
     CHECK(info.kind == "copies");
@@ -285,14 +307,20 @@ TEST_CASE("points and copies are written in open formats and read back", "[eleme
     CHECK(readPlyPoints(folder / "c.ply").size() == 500);
     CHECK_THROWS_AS(writeElements(folder / "c.txt", copies, {}), Error);
     CHECK_THROWS_AS(writeElements(folder / "c.ply", Geometry(), {}), Error);
-    writeElements(folder / "none.vdb", std::make_shared<const PointSet>(*scatterOnSurface(s, {0, 1, {0, 1, nullptr}, 1, true, SIZE_MAX}, Progress::none())), {});
+    writeElements(folder / "none.vdb",
+                  std::make_shared<const PointSet>(
+                      *scatterOnSurface(s, {0, 1, {0, 1, nullptr}, 1, true, SIZE_MAX}, Progress::none())),
+                  {});
 }
 
 TEST_CASE("damaged element files are refused", "[elements-io]") {
     TemporaryFolder folder;
-    writeFile(folder / "a.ply", "ply\nformat binary_little_endian 1.0\nelement vertex 1000000\nproperty float x\nproperty float y\nproperty float z\nend_header\nshort");
+    writeFile(folder / "a.ply",
+              "ply\nformat binary_little_endian 1.0\nelement vertex 1000000\nproperty float x\nproperty "
+              "float y\nproperty float z\nend_header\nshort");
     CHECK_THROWS_WITH(readPlyPoints(folder / "a.ply"), Catch::Contains("truncated"));
-    writeFile(folder / "b.ply", "ply\nformat ascii 1.0\nelement vertex 2\nproperty float x\nend_header\n1\n2\n");
+    writeFile(folder / "b.ply",
+              "ply\nformat ascii 1.0\nelement vertex 2\nproperty float x\nend_header\n1\n2\n");
     CHECK_THROWS_WITH(readPlyPoints(folder / "b.ply"), Catch::Contains("without x"));
     writeFile(folder / "c.vdb", "not a volume");
     CHECK_THROWS_WITH(readElementsInfo(folder / "c.vdb"), Catch::Contains("c.vdb"));

@@ -12,7 +12,8 @@ using namespace ovrix::tests;
 
 namespace {
 
-std::shared_ptr<const PointSet> scatter(const Surface& s, size_t count, uint64_t seed, Driven keep = {0, 1, nullptr}) {
+std::shared_ptr<const PointSet> scatter(const Surface& s, size_t count, uint64_t seed,
+                                        Driven keep = {0, 1, nullptr}) {
     ScatterOptions o;
     o.count = count;
     o.seed = seed;
@@ -44,7 +45,8 @@ double chiSquareByArea(const Surface& s, const PointSet& points, uint64_t seed) 
     double sum = 0;
     for (size_t t = 0; t < hits.size(); ++t) {
         const Triangle& k = m.triangles()[t];
-        const V3f a = m.cornerPosition(k[0]), e1 = m.cornerPosition(k[1]) - a, e2 = m.cornerPosition(k[2]) - a;
+        const V3f a = m.cornerPosition(k[0]), e1 = m.cornerPosition(k[1]) - a,
+                  e2 = m.cornerPosition(k[2]) - a;
         const double expected = 0.5 * double(e1.cross(e2).length()) / s.area() * double(points.size());
         sum += (hits[t] - expected) * (hits[t] - expected) / expected;
     }
@@ -69,7 +71,8 @@ TEST_CASE("scattering is uniform by area", "[scatter]") {
         for (uint64_t seed = testSeed(); seed < testSeed() + 4; ++seed) {
             INFO("seed " << seed);
             const auto points = scatter(*s, 60000, seed);
-            CHECK(chiSquareByArea(*s, *points, seed) < chiSquareLimit(double(s->mesh().triangles().size() - 1)));
+            CHECK(chiSquareByArea(*s, *points, seed) <
+                  chiSquareLimit(double(s->mesh().triangles().size() - 1)));
         }
 }
 
@@ -79,7 +82,8 @@ TEST_CASE("every point lies on its surface and the count is exact", "[scatter]")
         const auto points = scatter(s, count, 5);
         REQUIRE(points->size() == count);
         for (const V3f& p : positions(*points)) REQUIRE(s.closest(p).distance < 1e-5f * 5.0f);
-        for (const V3f& n : points->attributes.find<V3f>("N")) REQUIRE(n.length() == Approx(1.0f).margin(1e-4));
+        for (const V3f& n : points->attributes.find<V3f>("N"))
+            REQUIRE(n.length() == Approx(1.0f).margin(1e-4));
     }
 }
 
@@ -93,7 +97,8 @@ TEST_CASE("raising the count keeps the elements that were there", "[scatter]") {
 
 TEST_CASE("a mask thins, and its strength moves nobody", "[scatter]") {
     const Surface s(makePlane(2, 4));
-    const auto all = scatter(s, 20000, 3), weak = scatter(s, 20000, 3, noiseMask(0.5)), strong = scatter(s, 20000, 3, noiseMask(1.0));
+    const auto all = scatter(s, 20000, 3), weak = scatter(s, 20000, 3, noiseMask(0.5)),
+               strong = scatter(s, 20000, 3, noiseMask(1.0));
     CHECK(strong->size() < weak->size());
     CHECK(weak->size() < all->size());
     for (const auto& thin : {weak, strong})
@@ -106,12 +111,14 @@ TEST_CASE("a mask thins, and its strength moves nobody", "[scatter]") {
     CHECK(std::abs(double(scatter(s, 20000, 3, {0, 0.5f, nullptr})->size()) - 10000) < 5 * std::sqrt(5000.0));
 }
 
-TEST_CASE("moving a surface carries its elements, and a small change of shape moves them little", "[scatter]") {
+TEST_CASE("moving a surface carries its elements, and a small change of shape moves them little",
+          "[scatter]") {
     const MeshPtr plane = makePlane(1, 10);
     M44f up;
     up.setTranslation(V3f(0, 3, 0));
     const auto a = scatter(Surface(plane), 1000, 1), b = scatter(Surface(transformed(*plane, up)), 1000, 1);
-    for (size_t i = 0; i < 1000; ++i) REQUIRE((positions(*a)[i] + V3f(0, 3, 0) - positions(*b)[i]).length() < 1e-5f);
+    for (size_t i = 0; i < 1000; ++i)
+        REQUIRE((positions(*a)[i] + V3f(0, 3, 0) - positions(*b)[i]).length() < 1e-5f);
     Mesh bumped = *plane;
     bumped.points.add<V3f>("P")[60].y += 0.01f;
     bumped.finish();
@@ -128,7 +135,9 @@ TEST_CASE("one and many threads give the same bits", "[scatter][threads]") {
         OrientOptions orient;
         orient.tilt = {0, 20, nullptr};
         const auto turned = orientPoints(*points, orient, Progress::none());
-        return copiesOf(*varySize(*turned, {}, Progress::none()), {{{"a", 1}, {"b", 2}}, 1, 1, 0}, Progress::none())->attributes;
+        return copiesOf(*varySize(*turned, {}, Progress::none()), {{{"a", 1}, {"b", 2}}, 1, 1, 0},
+                        Progress::none())
+            ->attributes;
     };
     const AttributeSet many = make();
     tbb::global_control one(tbb::global_control::max_allowed_parallelism, 1);
@@ -137,7 +146,8 @@ TEST_CASE("one and many threads give the same bits", "[scatter][threads]") {
 
 TEST_CASE("scattering refuses what cannot be", "[scatter]") {
     CHECK_THROWS_WITH(scatter(Surface(meshOf({}, {})), 10, 1), Catch::Contains("no area"));
-    CHECK_THROWS_WITH(scatter(Surface(meshOf({{0, 0, 0}, {1, 0, 0}, {2, 0, 0}}, {{0, 1, 2}})), 10, 1), Catch::Contains("no area"));
+    CHECK_THROWS_WITH(scatter(Surface(meshOf({{0, 0, 0}, {1, 0, 0}, {2, 0, 0}}, {{0, 1, 2}})), 10, 1),
+                      Catch::Contains("no area"));
     ScatterOptions o;
     o.count = 1'000'000'000;
     o.memoryLimit = 1'000'000'000;
@@ -171,14 +181,17 @@ TEST_CASE("orientation stands along the normal, up, or between", "[orient]") {
     const auto n = points->attributes.find<V3f>("N");
     for (size_t i = 0; i < points->size(); ++i) {
         REQUIRE((rotate(along->attributes.find<Quatf>("orient")[i], V3f(0, 1, 0)) - n[i]).length() < 1e-4f);
-        REQUIRE((rotate(upright->attributes.find<Quatf>("orient")[i], V3f(0, 1, 0)) - V3f(0, 1, 0)).length() < 1e-4f);
+        REQUIRE((rotate(upright->attributes.find<Quatf>("orient")[i], V3f(0, 1, 0)) - V3f(0, 1, 0)).length() <
+                1e-4f);
         const V3f between = rotate(half->attributes.find<Quatf>("orient")[i], V3f(0, 1, 0));
-        if ((n[i] + V3f(0, 1, 0)).length() > 0.1f) REQUIRE((between - (n[i] + V3f(0, 1, 0)).normalized()).length() < 1e-3f);
+        if ((n[i] + V3f(0, 1, 0)).length() > 0.1f)
+            REQUIRE((between - (n[i] + V3f(0, 1, 0)).normalized()).length() < 1e-3f);
     }
     o.toUp = {0, 1, nullptr};
     o.tilt = {30, 30, nullptr};
     const auto tilted = orientPoints(*points, o, Progress::none());
-    for (const Quatf& q : tilted->attributes.find<Quatf>("orient")) REQUIRE(rotate(q, V3f(0, 1, 0)).y == Approx(std::cos(radians(30.0f))).margin(1e-4));
+    for (const Quatf& q : tilted->attributes.find<Quatf>("orient"))
+        REQUIRE(rotate(q, V3f(0, 1, 0)).y == Approx(std::cos(radians(30.0f))).margin(1e-4));
     CHECK(rotate(turnToUp(V3f(0, -1, 0)), V3f(0, 1, 0)).y == Approx(-1));
 }
 
@@ -199,16 +212,19 @@ TEST_CASE("sizes fill their range", "[size]") {
     for (float x : few->attributes.find<float>("scale")) large += x > 1.25f;
     CHECK(large < 20000 / 8);
     const auto twice = varySize(*even, o, Progress::none());
-    CHECK(twice->attributes.find<float>("scale")[0] == Approx(s[0] * few->attributes.find<float>("scale")[0]));
+    CHECK(twice->attributes.find<float>("scale")[0] ==
+          Approx(s[0] * few->attributes.find<float>("scale")[0]));
 }
 
 TEST_CASE("shares are kept within binomial bounds and zero is never picked", "[copies]") {
     const auto points = scatter(Surface(makePlane(1, 1)), 100000, 1);
-    const auto copies = copiesOf(*points, {{{"a", 6}, {"none", 0}, {"b", 3}, {"c", 1}, {"last", 0}}, 1, 1, 0}, Progress::none());
+    const auto copies = copiesOf(*points, {{{"a", 6}, {"none", 0}, {"b", 3}, {"c", 1}, {"last", 0}}, 1, 1, 0},
+                                 Progress::none());
     std::vector<double> count(5);
     for (int32_t k : copies->attributes.find<int32_t>("prototype")) ++count[size_t(k)];
     const double share[] = {0.6, 0, 0.3, 0.1, 0};
-    for (size_t i = 0; i < 5; ++i) CHECK(std::abs(count[i] - 1e5 * share[i]) <= 5 * std::sqrt(1e5 * share[i] * (1 - share[i])));
+    for (size_t i = 0; i < 5; ++i)
+        CHECK(std::abs(count[i] - 1e5 * share[i]) <= 5 * std::sqrt(1e5 * share[i] * (1 - share[i])));
     CHECK(copies->prototypes.size() == 5);
     CHECK_THROWS_WITH(copiesOf(*points, {{}, 1, 1, 0}, Progress::none()), Catch::Contains("nothing to copy"));
     CHECK_THROWS_AS(copiesOf(*points, {{{"a", -1}}, 1, 1, 0}, Progress::none()), Error);

@@ -22,18 +22,21 @@ SurfaceMaterial plain(float base, float roughness, float metalness, float specul
     return m;
 }
 
-void addTo(RenderScene& scene, const MeshPtr& mesh, const SurfaceMaterial& material, const M44f& matrix = M44f()) {
+void addTo(RenderScene& scene, const MeshPtr& mesh, const SurfaceMaterial& material,
+           const M44f& matrix = M44f()) {
     const uint32_t look = scene.addLook({scene.addMaterial(material)});
     scene.addInstance({scene.addMesh(mesh), look, 1, 0, 0}, matrix);
 }
 
-Film render(const RenderScene& scene, const CameraOptions& camera, int size, int passes, int bounces, float limit = 0) {
+Film render(const RenderScene& scene, const CameraOptions& camera, int size, int passes, int bounces,
+            float limit = 0) {
     Film film(size, size);
     RenderOptions o;
     o.bounces = bounces;
     o.limit = limit;
     const Renderer renderer(scene, Camera(camera, 1.0f), o);
-    for (int pass = 0; pass < passes; ++pass) renderer.renderPass(film, uint32_t(pass), {0, 0, size, size}, Progress::none());
+    for (int pass = 0; pass < passes; ++pass)
+        renderer.renderPass(film, uint32_t(pass), {0, 0, size, size}, Progress::none());
     return film;
 }
 
@@ -64,8 +67,10 @@ TEST_CASE("white furnace: spheres under an even sky vanish", "[render][furnace]"
         const char* name;
         SurfaceMaterial material;
     };
-    for (const Case& k : {Case{"diffuse", plain(1, 1, 0, 0)}, Case{"diffuse under a shine", plain(1, 0.4f, 0, 0.5f)},
-                          Case{"metal 0.3", plain(1, 0.3f, 1, 0.5f)}, Case{"metal 0.6", plain(1, 0.6f, 1, 0.5f)}, Case{"metal 1", plain(1, 1, 1, 0.5f)}}) {
+    for (const Case& k :
+         {Case{"diffuse", plain(1, 1, 0, 0)}, Case{"diffuse under a shine", plain(1, 0.4f, 0, 0.5f)},
+          Case{"metal 0.3", plain(1, 0.3f, 1, 0.5f)}, Case{"metal 0.6", plain(1, 0.6f, 1, 0.5f)},
+          Case{"metal 1", plain(1, 1, 1, 0.5f)}}) {
         INFO(k.name);
         RenderScene scene;
         addTo(scene, makeSphere(1, 128), k.material);
@@ -94,9 +99,11 @@ TEST_CASE("a square light gives what its form factor says", "[render][lights]") 
     // A square of side 2a at height h over the receiver, facing it: 4 corners of
     // F = 1/(2 pi) (A/sqrt(1+A^2) atan(B/sqrt(1+A^2)) + B/sqrt(1+B^2) atan(A/sqrt(1+B^2))), A = B = a/h.
     const float a = 0.5f, h = 1.0f, A = a / h;
-    const float form = 4 * (1 / (2 * kPi)) * 2 * (A / std::sqrt(1 + A * A) * std::atan(A / std::sqrt(1 + A * A)));
+    const float form =
+        4 * (1 / (2 * kPi)) * 2 * (A / std::sqrt(1 + A * A) * std::atan(A / std::sqrt(1 + A * A)));
     QuadLight q;
-    q.side1 = V3f(2 * a, 0, 0), q.side2 = V3f(0, 0, 2 * a), q.corner = V3f(-a, h, -a), q.normal = V3f(0, -1, 0), q.area = 4 * a * a;
+    q.side1 = V3f(2 * a, 0, 0), q.side2 = V3f(0, 0, 2 * a), q.corner = V3f(-a, h, -a),
+    q.normal = V3f(0, -1, 0), q.area = 4 * a * a;
     q.radiance = V3f(3.0f);
     CHECK(irradiance({q}, 256) == Approx(3 * kPi * form).epsilon(0.01));
     q.normal = V3f(0, 1, 0);
@@ -121,7 +128,8 @@ TEST_CASE("a sun gives its strength, and two lights add", "[render][lights]") {
     s.cosAngle = std::cos(radians(0.25f));
     s.radiance = V3f(2.0f / (2 * kPi * (1 - s.cosAngle)));
     CHECK(irradiance({s}, 256) == Approx(2 * std::sqrt(0.75f)).epsilon(0.01));
-    CHECK(irradiance({s, DomeLight(nullptr, V3f(1.0f), 0)}, 256) == Approx(2 * std::sqrt(0.75f) + kPi).epsilon(0.01));
+    CHECK(irradiance({s, DomeLight(nullptr, V3f(1.0f), 0)}, 256) ==
+          Approx(2 * std::sqrt(0.75f) + kPi).epsilon(0.01));
 }
 
 TEST_CASE("a dome image is sampled as it shines", "[render][lights]") {
@@ -144,7 +152,8 @@ TEST_CASE("a dome image is sampled as it shines", "[render][lights]") {
         float pdf = 0;
         const V3f e = dome.sample(r[2], r[3], pdf);
         REQUIRE(e.length() == Approx(1).margin(1e-4));
-        REQUIRE(pdf == Approx(dome.pdf(e)).epsilon(0.35));  // equal but where rounding lands in the next pixel
+        REQUIRE(pdf ==
+                Approx(dome.pdf(e)).epsilon(0.35));  // equal but where rounding lands in the next pixel
         sampled += double(dome.radiance(e).x / pdf) / kDraws;
     }
     CHECK(density == Approx(1).epsilon(0.03));
@@ -163,7 +172,9 @@ TEST_CASE("scattering functions conserve energy, and sample as they say", "[rend
                 for (int i = 0; i < kDraws; ++i) {
                     const Random4 r = random4(testSeed(), uint64_t(i), Stream::User);
                     albedo += double(bsdf.sample(wo, r[0], r[1], r[2]).weight.x) / kDraws;
-                    const V3f even(std::sqrt(std::max(0.0f, 1 - r[1] * r[1])) * std::cos(2 * kPi * r[2]), std::sqrt(std::max(0.0f, 1 - r[1] * r[1])) * std::sin(2 * kPi * r[2]), r[1]);
+                    const V3f even(std::sqrt(std::max(0.0f, 1 - r[1] * r[1])) * std::cos(2 * kPi * r[2]),
+                                   std::sqrt(std::max(0.0f, 1 - r[1] * r[1])) * std::sin(2 * kPi * r[2]),
+                                   r[1]);
                     density += double(bsdf.evaluate(wo, even).pdf) * 2 * M_PI / kDraws;
                 }
                 CHECK(albedo <= 1.01);
@@ -174,7 +185,8 @@ TEST_CASE("scattering functions conserve energy, and sample as they say", "[rend
     CHECK(Bsdf(Color(1.0f), 0.5f, 0, 0).evaluate(V3f(0, 0, -1), V3f(0, 0, 1)).pdf == 0.0f);
 }
 
-TEST_CASE("samples are well spread: each quarter of the passes fills each quarter of the range", "[render][sampler]") {
+TEST_CASE("samples are well spread: each quarter of the passes fills each quarter of the range",
+          "[render][sampler]") {
     for (uint32_t x = 0; x < 8; ++x) {
         std::array<std::array<int, 16>, 4> bins{};
         for (uint32_t pass = 0; pass < 64; ++pass) {
@@ -194,7 +206,8 @@ TEST_CASE("samples are well spread: each quarter of the passes fills each quarte
     CHECK(a.next4() != c.next4());
 }
 
-TEST_CASE("the same scene gives the same bits on one and on many threads, whole or by region", "[render][threads]") {
+TEST_CASE("the same scene gives the same bits on one and on many threads, whole or by region",
+          "[render][threads]") {
     RenderScene scene;
     for (int i = 0; i < 5; ++i) {
         M44f m;

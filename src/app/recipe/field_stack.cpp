@@ -11,13 +11,14 @@
 
 #include "app/recipe/param_row.h"
 #include "app/theme/theme.h"
+#include "app/widgets/color_button.h"
 #include "app/widgets/curve_box.h"
 #include "app/widgets/number_box.h"
 
 namespace ovrix::app {
 
 StripPreview::StripPreview(QWidget* parent) : QWidget(parent) {
-    setFixedSize(px(46), px(18));
+    setFixedSize(px(34), px(18));
     setToolTip("What this source gives along the surface, from one end to the other");
 }
 
@@ -81,7 +82,9 @@ void FieldStack::change(const QString& label, const std::function<void(Field&)>&
     Field field = param.field ? *param.field : Field();
     edit(field);
     param.field = field.sources.empty() ? nullptr : std::make_shared<const Field>(std::move(field));
-    controller_.edit(label, [&](const Document& d) { return withParam(d, path_, param); }, dragging ? path_.text() + "/" + label.toStdString() : std::string());
+    controller_.edit(
+        label, [&](const Document& d) { return withParam(d, path_, param); },
+        dragging ? path_.text() + "/" + label.toStdString() : std::string());
 }
 
 void FieldStack::refresh() {
@@ -95,6 +98,7 @@ void FieldStack::refresh() {
     }
     for (size_t i = 0; i < rowRefreshers_.size(); ++i) rowRefreshers_[i](param.field->sources[i]);
     for (ParamRow* row : paramRows_) row->refresh();
+    for (const auto& refreshEnd : endRefreshers_) refreshEnd();
     updateStrips();
 }
 
@@ -105,6 +109,7 @@ void FieldStack::rebuild(const Field& field) {
     }
     strips_.clear();
     rowRefreshers_.clear();
+    endRefreshers_.clear();
     paramRows_.clear();
     for (size_t i = 0; i < field.sources.size(); ++i) {
         layout_->addWidget(makeRow(i, field.sources[i]));
@@ -119,6 +124,7 @@ void FieldStack::rebuild(const Field& field) {
             layout_->addWidget(paramRows_.back());
         }
     }
+    if (QWidget* ends = makeEnds()) layout_->addWidget(ends);
     auto* add = new QPushButton("Add a source");
     add->setObjectName("addSource");
     add->setProperty("link", true);
@@ -128,6 +134,53 @@ void FieldStack::rebuild(const Field& field) {
     });
     add->setMenu(menu);
     layout_->addWidget(add);
+}
+
+/// What the parameter is where the field is 0, and where it is 1. A range has its two ends in its own row.
+QWidget* FieldStack::makeEnds() {
+    const ParamSpec& spec = specAt(controller_.document(), path_);
+    if (spec.type != ParamType::Number && spec.type != ParamType::Color) return nullptr;
+    auto* row = new QWidget;
+    row->setObjectName("fieldEnds");
+    auto* line = new QHBoxLayout(row);
+    line->setContentsMargins(px(2), px(2), 0, 0);
+    line->setSpacing(px(6));
+    for (const bool high : {false, true}) {
+        auto* label = new QLabel(high ? "1 is" : "0 is");
+        label->setProperty("muted", true);
+        line->addWidget(label);
+        const auto put = [this, high](const Value& value, bool dragging) {
+            Param param = paramAt(controller_.document(), path_);
+            (high ? param.value : param.low) = value;
+            controller_.setParam(path_, param, dragging);
+        };
+        const auto shown = [this, high] {
+            const Param param = paramAt(controller_.document(), path_);
+            return high ? param.value : param.low;
+        };
+        if (spec.type == ParamType::Number) {
+            auto* box = new NumberBox(spec);
+            box->setToolTip(high ? "The number where the field is 1" : "The number where the field is 0");
+            connect(box, &NumberBox::changed, this, [put](double v, bool dragging) { put(v, dragging); });
+            connect(box, &NumberBox::finished, this, [this] { controller_.endDrag(); });
+            endRefreshers_.push_back([box, shown] {
+                const Value v = shown();
+                if (const double* x = std::get_if<double>(&v)) box->setValue(*x);
+            });
+            line->addWidget(box, 1);
+        } else {
+            auto* button = new ColorButton;
+            connect(button, &ColorButton::changed, this,
+                    [put](const Color& c, bool dragging) { put(c, dragging); });
+            connect(button, &ColorButton::finished, this, [this] { controller_.endDrag(); });
+            endRefreshers_.push_back([button, shown] {
+                const Value v = shown();
+                if (const Color* c = std::get_if<Color>(&v)) button->setColor(*c);
+            });
+            line->addWidget(button, 1);
+        }
+    }
+    return row;
 }
 
 QWidget* FieldStack::makeRow(size_t index, const FieldSource& source) {
@@ -141,11 +194,14 @@ QWidget* FieldStack::makeRow(size_t index, const FieldSource& source) {
     blend->setFixedWidth(px(18));
     auto* blends = new QMenu(blend);
     for (const BlendLook& b : kBlends)
-        blends->addAction(QString("%1   %2").arg(b.sign, b.help), this, [this, index, b] { change("Change blend", [&](Field& f) { f.sources[index].blend = b.blend; }); });
+        blends->addAction(QString("%1   %2").arg(b.sign, b.help), this, [this, index, b] {
+            change("Change blend", [&](Field& f) { f.sources[index].blend = b.blend; });
+        });
     blend->setMenu(blends);
     blend->setPopupMode(QToolButton::InstantPopup);
 
-    auto* title = new QPushButton(type ? QString::fromStdString(type->title) : QString::fromStdString(source.type));
+    auto* title =
+        new QPushButton(type ? QString::fromStdString(type->title) : QString::fromStdString(source.type));
     title->setProperty("link", true);
     title->setToolTip(type ? QString::fromStdString(type->help) : QString());
     title->setMinimumWidth(px(30));
@@ -159,14 +215,20 @@ QWidget* FieldStack::makeRow(size_t index, const FieldSource& source) {
     auto* strip = new StripPreview;
     strips_.push_back(strip);
     auto* curve = new CurveBox;
-    connect(curve, &CurveBox::changed, this, [this, index](const Curve& c, bool dragging) { change("Bend remap curve", [&](Field& f) { f.sources[index].remap = c; }, dragging); });
+    connect(curve, &CurveBox::changed, this, [this, index](const Curve& c, bool dragging) {
+        change(
+            "Bend remap curve", [&](Field& f) { f.sources[index].remap = c; }, dragging);
+    });
     connect(curve, &CurveBox::finished, this, [this] { controller_.endDrag(); });
 
     auto* strength = new NumberBox(strengthSpec());
-    strength->setFixedWidth(px(44));
+    strength->setFixedWidth(px(38));
     strength->setDefault(1.0);
     strength->setToolTip("Strength: 0 leaves what is above, 1 is the full blend");
-    connect(strength, &NumberBox::changed, this, [this, index](double v, bool dragging) { change("Change strength", [&](Field& f) { f.sources[index].strength.value = v; }, dragging); });
+    connect(strength, &NumberBox::changed, this, [this, index](double v, bool dragging) {
+        change(
+            "Change strength", [&](Field& f) { f.sources[index].strength.value = v; }, dragging);
+    });
     connect(strength, &NumberBox::finished, this, [this] { controller_.endDrag(); });
 
     auto* more = flatButton("Invert, move or remove this source");
@@ -177,7 +239,9 @@ QWidget* FieldStack::makeRow(size_t index, const FieldSource& source) {
     more->setMenu(menu);
     more->setPopupMode(QToolButton::InstantPopup);
 
-    for (QWidget* w : {static_cast<QWidget*>(blend), static_cast<QWidget*>(title), static_cast<QWidget*>(strip), static_cast<QWidget*>(curve), static_cast<QWidget*>(strength), static_cast<QWidget*>(more)})
+    for (QWidget* w :
+         {static_cast<QWidget*>(blend), static_cast<QWidget*>(title), static_cast<QWidget*>(strip),
+          static_cast<QWidget*>(curve), static_cast<QWidget*>(strength), static_cast<QWidget*>(more)})
         line->addWidget(w, w == title ? 1 : 0);
     rowRefreshers_.push_back([=](const FieldSource& s) {
         blend->setText(kBlends[size_t(s.blend)].sign);
@@ -186,7 +250,9 @@ QWidget* FieldStack::makeRow(size_t index, const FieldSource& source) {
         QString name = type ? QString::fromStdString(type->title) : QString::fromStdString(s.type);
         if (s.invert) name = "not " + name.toLower();
         title->setText(name);
-        for (QWidget* w : {static_cast<QWidget*>(strip), static_cast<QWidget*>(curve), static_cast<QWidget*>(strength)}) w->setEnabled(s.on);
+        for (QWidget* w :
+             {static_cast<QWidget*>(strip), static_cast<QWidget*>(curve), static_cast<QWidget*>(strength)})
+            w->setEnabled(s.on);
         QFont font = title->font();
         font.setStrikeOut(!s.on);
         title->setFont(font);
@@ -199,20 +265,27 @@ void FieldStack::fillRowMenu(QMenu& menu, size_t index) {
     const Param param = paramAt(controller_.document(), path_);
     const FieldSource& s = param.field->sources[index];
     const auto toggle = [&](const QString& text, bool on, const std::function<void(FieldSource&)>& flip) {
-        QAction* a = menu.addAction(text, this, [this, index, flip, text] { change(text, [&](Field& f) { flip(f.sources[index]); }); });
+        QAction* a = menu.addAction(text, this, [this, index, flip, text] {
+            change(text, [&](Field& f) { flip(f.sources[index]); });
+        });
         a->setCheckable(true);
         a->setChecked(on);
     };
     toggle("On", s.on, [](FieldSource& x) { x.on = !x.on; });
     toggle("Invert", s.invert, [](FieldSource& x) { x.invert = !x.invert; });
     menu.addSeparator();
-    QAction* up = menu.addAction("Move up", this, [this, index] { change("Move source", [&](Field& f) { std::swap(f.sources[index], f.sources[index - 1]); }); });
+    QAction* up = menu.addAction("Move up", this, [this, index] {
+        change("Move source", [&](Field& f) { std::swap(f.sources[index], f.sources[index - 1]); });
+    });
     up->setEnabled(index > 0);
-    QAction* down = menu.addAction("Move down", this, [this, index] { change("Move source", [&](Field& f) { std::swap(f.sources[index], f.sources[index + 1]); }); });
+    QAction* down = menu.addAction("Move down", this, [this, index] {
+        change("Move source", [&](Field& f) { std::swap(f.sources[index], f.sources[index + 1]); });
+    });
     down->setEnabled(index + 1 < param.field->sources.size());
     menu.addAction("Remove", this, [this, index] {
         openSource_ = -1;
-        change("Remove source", [&](Field& f) { f.sources.erase(f.sources.begin() + std::ptrdiff_t(index)); });
+        change("Remove source",
+               [&](Field& f) { f.sources.erase(f.sources.begin() + std::ptrdiff_t(index)); });
     });
 }
 
@@ -223,7 +296,8 @@ void FieldStack::updateStrips() {
     size_t shown = 0;
     for (size_t i = 0; i < strips_.size() && param.field && i < param.field->sources.size(); ++i) {
         const bool on = param.field->sources[i].on;
-        strips_[i]->setValues(mine && on && shown < overlay->strips.size() ? overlay->strips[shown] : std::vector<float>());
+        strips_[i]->setValues(mine && on && shown < overlay->strips.size() ? overlay->strips[shown]
+                                                                           : std::vector<float>());
         shown += on;
     }
 }

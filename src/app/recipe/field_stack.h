@@ -36,6 +36,7 @@ class FieldStack : public QFrame {
 
   private:
     void rebuild(const Field& field);
+    QWidget* makeEnds();
     QWidget* makeRow(size_t index, const FieldSource& source);
     void fillRowMenu(QMenu& menu, size_t index);
     void change(const QString& label, const std::function<void(Field&)>& edit, bool dragging = false);
@@ -47,6 +48,7 @@ class FieldStack : public QFrame {
     std::string shape_;  // which sources there are: rebuilt when this changes
     std::vector<StripPreview*> strips_;
     std::vector<std::function<void(const FieldSource&)>> rowRefreshers_;
+    std::vector<std::function<void()>> endRefreshers_;
     std::vector<ParamRow*> paramRows_;
     int openSource_ = -1;
 };

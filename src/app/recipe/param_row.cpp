@@ -23,10 +23,13 @@ namespace {
 
 QString toolTipFor(const ParamSpec& s) {
     QString text = QString::fromStdString(s.help);
-    if (s.type == ParamType::Int || s.type == ParamType::Number || s.type == ParamType::Range || s.type == ParamType::Vector) {
+    if (s.type == ParamType::Int || s.type == ParamType::Number || s.type == ParamType::Range ||
+        s.type == ParamType::Vector) {
         const bool whole = s.type == ParamType::Int;
-        text += QString("\nUsually %1 to %2, at most %3 to %4 %5")
-                    .arg(numberText(s.softMin, whole), numberText(s.softMax, whole), numberText(s.hardMin, false), numberText(s.hardMax, false), QString::fromStdString(s.unit));
+        text +=
+            QString("\nUsually %1 to %2, at most %3 to %4 %5")
+                .arg(numberText(s.softMin, whole), numberText(s.softMax, whole), numberText(s.hardMin, false),
+                     numberText(s.hardMax, false), QString::fromStdString(s.unit));
         text += "\nDrag to change (Ctrl finer, Shift coarser), click to type, double-click for the default";
     }
     return text;
@@ -75,23 +78,37 @@ ParamRow::ParamRow(Controller& controller, const ParamPath& path, const ParamSpe
 
 QWidget* ParamRow::makeEditor() {
     switch (spec_.type) {
-        case ParamType::Bool: return makeBool();
+        case ParamType::Bool:
+            return makeBool();
         case ParamType::Int:
-            return makeNumber([](const Value& v) { return double(std::get<int64_t>(v)); }, [](const Value&, double x) -> Value { return int64_t(x); }, double(std::get<int64_t>(spec_.initial)));
+            return makeNumber([](const Value& v) { return double(std::get<int64_t>(v)); },
+                              [](const Value&, double x) -> Value { return int64_t(x); },
+                              double(std::get<int64_t>(spec_.initial)));
         case ParamType::Number:
-            return makeNumber([](const Value& v) { return std::get<double>(v); }, [](const Value&, double x) -> Value { return x; }, std::get<double>(spec_.initial));
-        case ParamType::Range: return makeNumbers(2);
-        case ParamType::Vector: return makeNumbers(3);
-        case ParamType::Color: return makeColor();
-        case ParamType::Choice: return makeChoice();
-        case ParamType::Ref: return makeRef();
-        case ParamType::Refs: return makeRefs();
-        case ParamType::Shares: return makeShares();
-        default: return makeFile();
+            return makeNumber([](const Value& v) { return std::get<double>(v); },
+                              [](const Value&, double x) -> Value { return x; },
+                              std::get<double>(spec_.initial));
+        case ParamType::Range:
+            return makeNumbers(2);
+        case ParamType::Vector:
+            return makeNumbers(3);
+        case ParamType::Color:
+            return makeColor();
+        case ParamType::Choice:
+            return makeChoice();
+        case ParamType::Ref:
+            return makeRef();
+        case ParamType::Refs:
+            return makeRefs();
+        case ParamType::Shares:
+            return makeShares();
+        default:
+            return makeFile();
     }
 }
 
-QWidget* ParamRow::makeNumber(const std::function<double(const Value&)>& get, const std::function<Value(const Value&, double)>& put, double initial) {
+QWidget* ParamRow::makeNumber(const std::function<double(const Value&)>& get,
+                              const std::function<Value(const Value&, double)>& put, double initial) {
     auto* box = new NumberBox(spec_);
     box->setDefault(initial);
     connect(box, &NumberBox::changed, this, [this, put](double x, bool dragging) {
@@ -101,7 +118,9 @@ QWidget* ParamRow::makeNumber(const std::function<double(const Value&)>& get, co
     connect(box, &NumberBox::refused, this, [this](const QString& why) { controller_.say(why, true); });
     refreshers_.push_back([this, box, get](const Param& p) {
         box->setValue(get(p.at(controller_.frame())));
-        box->setMark(p.animated() ? tokens().violet : p.field && !replacedByField() ? tokens().seaGlass : QColor());
+        box->setMark(p.animated()                    ? tokens().violet
+                     : p.field && !replacedByField() ? tokens().seaGlass
+                                                     : QColor());
     });
     return box;
 }
@@ -117,7 +136,8 @@ QWidget* ParamRow::makeNumbers(size_t count) {
             return std::get<V3d>(v)[int(i)];
         };
         const auto put = [i](const Value& v, double x) -> Value {
-            if (auto* r = std::get_if<Range>(&v)) return i ? Range{std::min(r->min, x), x} : Range{x, std::max(r->max, x)};
+            if (auto* r = std::get_if<Range>(&v))
+                return i ? Range{std::min(r->min, x), x} : Range{x, std::max(r->max, x)};
             V3d w = std::get<V3d>(v);
             w[int(i)] = x;
             return w;
@@ -130,23 +150,29 @@ QWidget* ParamRow::makeNumbers(size_t count) {
 QWidget* ParamRow::makeBool() {
     auto* box = new QCheckBox;
     connect(box, &QCheckBox::clicked, this, [this](bool on) { controller_.setValue(path_, on); });
-    refreshers_.push_back([this, box](const Param& p) { box->setChecked(std::get<bool>(p.at(controller_.frame()))); });
+    refreshers_.push_back(
+        [this, box](const Param& p) { box->setChecked(std::get<bool>(p.at(controller_.frame()))); });
     return box;
 }
 
 QWidget* ParamRow::makeColor() {
     auto* button = new ColorButton;
-    connect(button, &ColorButton::changed, this, [this](const Color& c, bool dragging) { controller_.setValue(path_, c, dragging); });
+    connect(button, &ColorButton::changed, this,
+            [this](const Color& c, bool dragging) { controller_.setValue(path_, c, dragging); });
     connect(button, &ColorButton::finished, this, [this] { controller_.endDrag(); });
-    refreshers_.push_back([this, button](const Param& p) { button->setColor(std::get<Color>(p.at(controller_.frame()))); });
+    refreshers_.push_back(
+        [this, button](const Param& p) { button->setColor(std::get<Color>(p.at(controller_.frame()))); });
     return button;
 }
 
 QWidget* ParamRow::makeChoice() {
     auto* box = new QComboBox;
     for (const std::string& c : spec_.choices) box->addItem(QString::fromStdString(c));
-    connect(box, &QComboBox::activated, this, [this, box] { controller_.setValue(path_, box->currentText().toStdString()); });
-    refreshers_.push_back([this, box](const Param& p) { box->setCurrentText(QString::fromStdString(std::get<std::string>(p.at(controller_.frame())))); });
+    connect(box, &QComboBox::activated, this,
+            [this, box] { controller_.setValue(path_, box->currentText().toStdString()); });
+    refreshers_.push_back([this, box](const Param& p) {
+        box->setCurrentText(QString::fromStdString(std::get<std::string>(p.at(controller_.frame()))));
+    });
     return box;
 }
 
@@ -155,11 +181,15 @@ QWidget* ParamRow::makeFile() {
     button->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);
     connect(button, &QPushButton::clicked, this, [this] {
         const QString folder = QString::fromStdString(controller_.session().folder().string());
-        const bool mesh = path_.source < 0 && controller_.document().get(path_.node).category() == Category::Object;
-        const QString file = QFileDialog::getOpenFileName(this, "Choose a file", folder,
-                                                          mesh ? "Meshes (*.obj *.ply *.stl *.off *.gltf *.glb *.fbx)" : "Images (*.png *.jpg *.jpeg *.tif *.tiff *.exr *.hdr)");
+        const bool mesh =
+            path_.source < 0 && controller_.document().get(path_.node).category() == Category::Object;
+        const QString file =
+            QFileDialog::getOpenFileName(this, "Choose a file", folder,
+                                         mesh ? "Meshes (*.obj *.ply *.stl *.off *.gltf *.glb *.fbx)"
+                                              : "Images (*.png *.jpg *.jpeg *.tif *.tiff *.exr *.hdr)");
         if (file.isEmpty()) return;
-        const auto relative = std::filesystem::path(file.toStdString()).lexically_relative(controller_.session().folder());
+        const auto relative =
+            std::filesystem::path(file.toStdString()).lexically_relative(controller_.session().folder());
         controller_.setValue(path_, relative.empty() ? file.toStdString() : relative.string());
     });
     refreshers_.push_back([button](const Param& p) {
@@ -177,7 +207,8 @@ void fillNodes(QComboBox& box, const Document& document, const std::string& kind
     box.clear();
     box.addItem("none", QString());
     for (const NodePtr& n : document.nodes())
-        if (categoryName(n->category()) == kind) box.addItem(QString::fromStdString(n->name), QString::fromStdString(n->id));
+        if (categoryName(n->category()) == kind)
+            box.addItem(QString::fromStdString(n->name), QString::fromStdString(n->id));
     const int at = box.findData(QString::fromStdString(chosen));
     if (at < 0) box.addItem("missing: " + QString::fromStdString(chosen), QString::fromStdString(chosen));
     box.setCurrentIndex(at < 0 ? box.count() - 1 : at);
@@ -187,8 +218,11 @@ void fillNodes(QComboBox& box, const Document& document, const std::string& kind
 
 QWidget* ParamRow::makeRef() {
     auto* box = new QComboBox;
-    connect(box, &QComboBox::activated, this, [this, box] { controller_.setValue(path_, box->currentData().toString().toStdString()); });
-    refreshers_.push_back([this, box](const Param& p) { fillNodes(*box, controller_.document(), spec_.refKind, std::get<std::string>(p.value)); });
+    connect(box, &QComboBox::activated, this,
+            [this, box] { controller_.setValue(path_, box->currentData().toString().toStdString()); });
+    refreshers_.push_back([this, box](const Param& p) {
+        fillNodes(*box, controller_.document(), spec_.refKind, std::get<std::string>(p.value));
+    });
     return box;
 }
 
@@ -220,7 +254,9 @@ QWidget* ParamRow::makeRefs() {
                 controller_.setValue(path_, now);
             });
         }
-        for (size_t i = 0; i < refs.size(); ++i) fillNodes(*rows->itemAt(int(i))->widget()->findChild<QComboBox*>(), controller_.document(), spec_.refKind, refs[i]);
+        for (size_t i = 0; i < refs.size(); ++i)
+            fillNodes(*rows->itemAt(int(i))->widget()->findChild<QComboBox*>(), controller_.document(),
+                      spec_.refKind, refs[i]);
     });
     return list;
 }
@@ -251,9 +287,11 @@ QWidget* ParamRow::makeShares() {
                 shares.push_back({id, mean});
                 controller_.setValue(path_, shares);
             });
-        if (menu->isEmpty()) menu->addAction("There is no object: drop a mesh on the window")->setEnabled(false);
+        if (menu->isEmpty())
+            menu->addAction("There is no object: drop a mesh on the window")->setEnabled(false);
     });
-    connect(bar, &SharesBar::changed, this, [this](const Shares& s, bool dragging) { controller_.setValue(path_, s, dragging); });
+    connect(bar, &SharesBar::changed, this,
+            [this](const Shares& s, bool dragging) { controller_.setValue(path_, s, dragging); });
     connect(bar, &SharesBar::finished, this, [this] { controller_.endDrag(); });
     refreshers_.push_back([this, bar](const Param& p) {
         const Shares shares = std::get<Shares>(p.value);
@@ -315,7 +353,8 @@ void ParamRow::refresh() {
     sources_->setVisible(has && replacedByField());
     if (has) {
         const size_t n = param.field->sources.size();
-        sources_->setText(n == 1 ? QString::fromStdString(findSourceType(param.field->sources[0].type)->title) : QString("%1 sources").arg(n));
+        sources_->setText(n == 1 ? QString::fromStdString(findSourceType(param.field->sources[0].type)->title)
+                                 : QString("%1 sources").arg(n));
     }
     if (stack_ && !has) stack_->hide();
     if (stackOpen()) stack_->refresh();

@@ -30,7 +30,8 @@ class ParamRow : public QWidget {
   private:
     using Refresh = std::function<void(const Param&)>;
     QWidget* makeEditor();
-    QWidget* makeNumber(const std::function<double(const Value&)>& get, const std::function<Value(const Value&, double)>& put, double initial);
+    QWidget* makeNumber(const std::function<double(const Value&)>& get,
+                        const std::function<Value(const Value&, double)>& put, double initial);
     QWidget* makeNumbers(size_t count);
     QWidget* makeBool();
     QWidget* makeChoice();
@@ -53,6 +54,5 @@ class ParamRow : public QWidget {
     FieldStack* stack_ = nullptr;
     QVBoxLayout* layout_ = nullptr;
 };
-
 
 }  // namespace ovrix::app

@@ -44,9 +44,11 @@ void FlowStream::paintEvent(QPaintEvent*) {
         const size_t in = r->in ? r->in : std::max(r->out, r->in), out = r->out;
         QPainterPath path(QPointF(middle - half(in), top));
         path.lineTo(middle + half(in), top);
-        path.cubicTo(middle + half(in), (top + bottom) / 2, middle + half(out), (top + bottom) / 2, middle + half(out), bottom);
+        path.cubicTo(middle + half(in), (top + bottom) / 2, middle + half(out), (top + bottom) / 2,
+                     middle + half(out), bottom);
         path.lineTo(middle - half(out), bottom);
-        path.cubicTo(middle - half(out), (top + bottom) / 2, middle - half(in), (top + bottom) / 2, middle - half(in), top);
+        path.cubicTo(middle - half(out), (top + bottom) / 2, middle - half(in), (top + bottom) / 2,
+                     middle - half(in), top);
         QColor fill = c->edge();
         fill.setAlphaF(r->stale ? 0.25f : 0.6f);
         p.fillPath(path, fill);
@@ -92,6 +94,7 @@ RecipePanel::RecipePanel(Controller& controller, QWidget* parent) : QWidget(pare
     flow_ = new FlowStream;
     columns->addWidget(flow_);
     auto* cards = new QWidget;
+    cards->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
     cardsLayout_ = new QVBoxLayout(cards);
     cardsLayout_->setContentsMargins(0, 0, 0, 0);
     cardsLayout_->setSpacing(px(8));
@@ -126,7 +129,9 @@ void RecipePanel::rebuild() {
     const Node* node = controller_.selectedNode();
     flow_->setVisible(node && node->category() == Category::Layer);
     if (!node) {
-        auto* hint = new QLabel("Choose something in the outline or in the view.\n\nDrop a mesh on the window to begin with a surface of your own.");
+        auto* hint = new QLabel(
+            "Choose something in the outline or in the view.\n\nDrop a mesh on the window to begin with a "
+            "surface of your own.");
         hint->setWordWrap(true);
         hint->setProperty("muted", true);
         hint->setContentsMargins(px(14), px(10), px(8), 0);
@@ -136,8 +141,10 @@ void RecipePanel::rebuild() {
     }
     std::vector<std::string> steps;
     for (const Step& s : node->steps) steps.push_back(s.id);
-    if (node->category() != Category::Layer) steps = {""};
-    else steps.push_back("");  // what the layer lies on comes last: it is rarely changed
+    if (node->category() != Category::Layer)
+        steps = {""};
+    else
+        steps.push_back("");  // what the layer lies on comes last: it is rarely changed
     for (const std::string& step : steps) {
         auto* card = new StepCard(controller_, node->id, step);
         if (step.empty() && node->category() == Category::Layer) {
@@ -156,8 +163,10 @@ void RecipePanel::rebuild() {
             if (row->path() == openStack_) row->setStackOpen(true), controller_.setOverlay(openStack_);
     }
     const bool layer = node->category() == Category::Layer;
-    if (!layer) cardsLayout_->setContentsMargins(px(12), 0, 0, 0);
-    else cardsLayout_->setContentsMargins(0, 0, 0, 0);
+    if (!layer)
+        cardsLayout_->setContentsMargins(px(12), 0, 0, 0);
+    else
+        cardsLayout_->setContentsMargins(0, 0, 0, 0);
     cardsLayout_->addStretch();
     flow_->setCards(cards_);
 }
@@ -167,15 +176,19 @@ void RecipePanel::refreshHead() {
     name_->setText(node ? QString::fromStdString(node->name) : "Nothing chosen");
     QString facts;
     if (node && node->category() == Category::Layer) {
-        const Node* surface = controller_.document().find(std::get<std::string>(controller_.document().value(node->id, "surface")));
+        const Node* surface = controller_.document().find(
+            std::get<std::string>(controller_.document().value(node->id, "surface")));
         double ms = 0;
         const auto it = controller_.results().layers.find(node->id);
         if (it != controller_.results().layers.end())
             for (const StepReport& r : it->second.steps) ms += r.milliseconds;
-        facts = QString("%1%2 ms").arg(surface ? "on " + QString::fromStdString(surface->name) + " \u00b7 " : "").arg(ms, 0, 'f', ms < 10 ? 1 : 0);
+        facts = QString("%1%2 ms")
+                    .arg(surface ? "on " + QString::fromStdString(surface->name) + " \u00b7 " : "")
+                    .arg(ms, 0, 'f', ms < 10 ? 1 : 0);
     } else if (node) {
         const auto it = controller_.results().objects.find(node->id);
-        if (it != controller_.results().objects.end()) facts = shortCount(double(it->second.mesh->triangles().size())) + " tri";
+        if (it != controller_.results().objects.end())
+            facts = shortCount(double(it->second.mesh->triangles().size())) + " tri";
     }
     facts_->setText(facts);
 }
@@ -223,11 +236,13 @@ std::vector<Offer> offers(const Node& layer, const std::string& above) {
     std::vector<Offer> out;
     const auto add = [&](size_t place) {
         for (const StepType* t : fittingSteps(layer, place)) {
-            const auto known = std::find_if(out.begin(), out.end(), [t](const Offer& o) { return o.type == t; });
+            const auto known =
+                std::find_if(out.begin(), out.end(), [t](const Offer& o) { return o.type == t; });
             if (known == out.end()) out.push_back({t, place});
         }
     };
-    if (const Step* s = layer.step(above)) add(size_t(s - layer.steps.data()));
+    if (const Step* s = layer.step(above))
+        add(size_t(s - layer.steps.data()));
     else
         for (size_t place = layer.steps.size() + 1; place-- > 0;) add(place);
     return out;
@@ -248,11 +263,13 @@ void RecipePanel::openAddStep(const std::string& above) {
     list->setMinimumSize(px(280), px(160));
     const auto all = offers(*node, above);
     for (size_t i = 0; i < all.size(); ++i) {
-        auto* item = new QListWidgetItem(QString::fromStdString(all[i].type->title + "\n" + all[i].type->help), list);
+        auto* item =
+            new QListWidgetItem(QString::fromStdString(all[i].type->title + "\n" + all[i].type->help), list);
         item->setData(Qt::UserRole, int(i));
     }
     if (all.empty()) {
-        auto* item = new QListWidgetItem("No step fits here: it would have to take what comes before and give what follows needs", list);
+        auto* item = new QListWidgetItem(
+            "No step fits here: it would have to take what comes before and give what follows needs", list);
         item->setFlags(Qt::NoItemFlags);
     }
     list->setWordWrap(true);
@@ -265,10 +282,13 @@ void RecipePanel::openAddStep(const std::string& above) {
         if (!item || !(item->flags() & Qt::ItemIsEnabled) || item->isHidden()) return;
         const Offer o = all[size_t(item->data(Qt::UserRole).toInt())];
         popup->close();
-        controller_.edit("Add " + QString::fromStdString(o.type->title), [&](const Document& d) { return withStep(d, layer, o.place, makeStep(o.type->id, d.get(layer))); });
+        controller_.edit("Add " + QString::fromStdString(o.type->title), [&](const Document& d) {
+            return withStep(d, layer, o.place, makeStep(o.type->id, d.get(layer)));
+        });
     };
     connect(search, &QLineEdit::textChanged, list, [list](const QString& text) {
-        for (int i = 0; i < list->count(); ++i) list->item(i)->setHidden(!list->item(i)->text().contains(text, Qt::CaseInsensitive));
+        for (int i = 0; i < list->count(); ++i)
+            list->item(i)->setHidden(!list->item(i)->text().contains(text, Qt::CaseInsensitive));
         for (int i = 0; i < list->count(); ++i)
             if (!list->item(i)->isHidden()) return list->setCurrentRow(i);
     });

@@ -50,9 +50,10 @@ void StepCard::makeHead() {
     figures_ = new QLabel;
     figures_->setFont(figureFont(8.75));
     figures_->setProperty("muted", true);
+    figures_->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
+    figures_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
     line->addWidget(title_);
-    line->addStretch();
-    line->addWidget(figures_);
+    line->addWidget(figures_, 1);
     if (step_.empty()) return;
     fold_ = new QToolButton;
     fold_->setProperty("flat", true);
@@ -88,18 +89,23 @@ void StepCard::fillMenu(QMenu& menu) {
     const Step* step = node ? node->step(step_) : nullptr;
     if (!step) return;
     QAction* on = menu.addAction("On", this, [this, now = step->on] {
-        controller_.edit(now ? "Turn step off" : "Turn step on", [&](const Document& d) { return withStepOn(d, node_, step_, !now); });
+        controller_.edit(now ? "Turn step off" : "Turn step on",
+                         [&](const Document& d) { return withStepOn(d, node_, step_, !now); });
     });
     on->setCheckable(true);
     on->setChecked(step->on);
     const size_t place = size_t(step - node->steps.data());
-    const auto move = [this](size_t to) { controller_.edit("Move step", [&](const Document& d) { return withStepMoved(d, node_, step_, to); }); };
+    const auto move = [this](size_t to) {
+        controller_.edit("Move step", [&](const Document& d) { return withStepMoved(d, node_, step_, to); });
+    };
     menu.addSeparator();
     menu.addAction("Add a step above", this, [this] { Q_EMIT addAbove(step_); });
     menu.addAction("Move up", this, [=] { move(place - 1); })->setEnabled(place > 0);
     menu.addAction("Move down", this, [=] { move(place + 1); })->setEnabled(place + 1 < node->steps.size());
     menu.addSeparator();
-    menu.addAction("Remove", this, [this] { controller_.edit("Remove step", [&](const Document& d) { return withoutStep(d, node_, step_); }); });
+    menu.addAction("Remove", this, [this] {
+        controller_.edit("Remove step", [&](const Document& d) { return withoutStep(d, node_, step_); });
+    });
 }
 
 void StepCard::contextMenuEvent(QContextMenuEvent* e) {
@@ -163,7 +169,10 @@ void StepCard::refresh() {
         const auto error = controller_.results().objectErrors.find(node_);
         const bool bad = error != controller_.results().objectErrors.end();
         problem_->setVisible(bad);
-        if (bad) problem_->setText(QString("<span style='color:%1'>%2</span>").arg(tokens().red.name(), QString::fromStdString(error->second).toHtmlEscaped()));
+        if (bad)
+            problem_->setText(
+                QString("<span style='color:%1'>%2</span>")
+                    .arg(tokens().red.name(), QString::fromStdString(error->second).toHtmlEscaped()));
     } else {
         const Step* step = node->step(step_);
         if (!step) return;
@@ -171,20 +180,34 @@ void StepCard::refresh() {
         title_->setText(type ? QString::fromStdString(type->title) : QString::fromStdString(step->type));
         const StepReport* r = report();
         QString figures;
-        if (!step->on) figures = "off";
-        else if (r && r->in != r->out && r->in) figures = QString("%1 \u2192 %2   %3 ms").arg(shortCount(double(r->in)), shortCount(double(r->out))).arg(r->milliseconds, 0, 'f', r->milliseconds < 10 ? 1 : 0);
-        else if (r) figures = QString("%1   %2 ms").arg(shortCount(double(r->out))).arg(r->milliseconds, 0, 'f', r->milliseconds < 10 ? 1 : 0);
+        if (!step->on)
+            figures = "off";
+        else if (r && r->in != r->out && r->in)
+            figures = QString("%1 \u2192 %2  %3 ms")
+                          .arg(shortCount(double(r->in)), shortCount(double(r->out)))
+                          .arg(r->milliseconds, 0, 'f', r->milliseconds < 10 ? 1 : 0);
+        else if (r && !r->in)
+            figures = QString("%1 ms").arg(r->milliseconds, 0, 'f', r->milliseconds < 10 ? 1 : 0);
+        else if (r)
+            figures = QString("%1  %2 ms")
+                          .arg(shortCount(double(r->out)))
+                          .arg(r->milliseconds, 0, 'f', r->milliseconds < 10 ? 1 : 0);
         figures_->setText(figures);
         problem_->setVisible(r && !r->error.empty());
         if (r && !r->error.empty()) {
             const QString text = QString::fromStdString(r->error), remedy = QString::fromStdString(r->remedy);
-            problem_->setText(QString("<span style='color:%1'>%2</span><br>%3").arg(tokens().red.name(), text.left(1).toUpper() + text.mid(1).toHtmlEscaped(), remedy.toHtmlEscaped()));
+            problem_->setText(QString("<span style='color:%1'>%2</span><br>%3")
+                                  .arg(tokens().red.name(),
+                                       text.left(1).toUpper() + text.mid(1).toHtmlEscaped(),
+                                       remedy.toHtmlEscaped()));
         }
         const bool dim = !step->on || (r && r->stale);
         auto* effect = dim ? new QGraphicsOpacityEffect(body_) : nullptr;
         if (effect) effect->setOpacity(0.45);
-        if (dim != (body_->graphicsEffect() != nullptr)) body_->setGraphicsEffect(effect);
-        else delete effect;
+        if (dim != (body_->graphicsEffect() != nullptr))
+            body_->setGraphicsEffect(effect);
+        else
+            delete effect;
     }
     const auto& all = specs();
     for (size_t i = 0; i < rows_.size() && i < all.size(); ++i) {

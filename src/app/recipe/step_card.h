@@ -14,7 +14,8 @@ class StepCard : public QFrame {
     Q_OBJECT
   public:
     /// @param step  empty for a card of the node's own parameters
-    StepCard(Controller& controller, const std::string& node, const std::string& step, QWidget* parent = nullptr);
+    StepCard(Controller& controller, const std::string& node, const std::string& step,
+             QWidget* parent = nullptr);
     void refresh();
     const std::string& step() const { return step_; }
     const std::vector<ParamRow*>& rows() const { return rows_; }

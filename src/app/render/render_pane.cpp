@@ -52,7 +52,8 @@ QRectF PictureArea::pictureRect() const {
 
 QPoint PictureArea::toPixel(const QPointF& p) const {
     const QRectF r = pictureRect();
-    return {int(std::clamp((p.x() - r.left()) / r.width(), 0.0, 1.0) * image_.width()), int(std::clamp((p.y() - r.top()) / r.height(), 0.0, 1.0) * image_.height())};
+    return {int(std::clamp((p.x() - r.left()) / r.width(), 0.0, 1.0) * image_.width()),
+            int(std::clamp((p.y() - r.top()) / r.height(), 0.0, 1.0) * image_.height())};
 }
 
 void PictureArea::paintEvent(QPaintEvent*) {
@@ -85,7 +86,8 @@ void PictureArea::paintEvent(QPaintEvent*) {
     } else if (region_) {
         const double s = r.width() / image_.width();
         p.setPen(QPen(tokens().seaGlass, 1));
-        p.drawRect(QRectF(r.left() + region_->x * s, r.top() + region_->y * s, region_->width * s, region_->height * s));
+        p.drawRect(QRectF(r.left() + region_->x * s, r.top() + region_->y * s, region_->width * s,
+                          region_->height * s));
     }
     if (hasFocus()) {
         p.setPen(QPen(tokens().seaGlass, 1));
@@ -97,8 +99,10 @@ void PictureArea::mousePressEvent(QMouseEvent* e) {
     setFocus();
     if (image_.isNull() || e->button() != Qt::LeftButton) return;
     from_ = to_ = e->position();
-    if (regionMode_) dragging_ = true;
-    else wiping_ = !pinned_.isNull();
+    if (regionMode_)
+        dragging_ = true;
+    else
+        wiping_ = !pinned_.isNull();
     mouseMoveEvent(e);
 }
 
@@ -116,9 +120,11 @@ void PictureArea::mouseMoveEvent(QMouseEvent* e) {
 void PictureArea::mouseReleaseEvent(QMouseEvent*) {
     wiping_ = false;
     if (!std::exchange(dragging_, false)) return;
-    const QPoint a = toPixel(QRectF(from_, to_).normalized().topLeft()), b = toPixel(QRectF(from_, to_).normalized().bottomRight());
+    const QPoint a = toPixel(QRectF(from_, to_).normalized().topLeft()),
+                 b = toPixel(QRectF(from_, to_).normalized().bottomRight());
     update();
-    if (b.x() - a.x() >= 4 && b.y() - a.y() >= 4) Q_EMIT regionDragged({a.x(), a.y(), b.x() - a.x(), b.y() - a.y()});
+    if (b.x() - a.x() >= 4 && b.y() - a.y() >= 4)
+        Q_EMIT regionDragged({a.x(), a.y(), b.x() - a.x(), b.y() - a.y()});
 }
 
 void PictureArea::keyPressEvent(QKeyEvent* e) {
@@ -145,13 +151,20 @@ QToolButton* barButton(const char* name, const QString& tip, bool checkable) {
     return b;
 }
 
-QString clockText(double seconds) { return QString("%1:%2").arg(int(seconds) / 60).arg(int(seconds) % 60, 2, 10, QChar('0')); }
+QString clockText(double seconds) {
+    return QString("%1:%2").arg(int(seconds) / 60).arg(int(seconds) % 60, 2, 10, QChar('0'));
+}
 
 }  // namespace
 
 RenderPane::RenderPane(Controller& controller, ViewWidget* view, QWidget* parent)
-    : QWidget(parent), controller_(controller), view_(view), later_(new QTimer(this)), worker_(controller.evaluator(), [this](RenderUpdate u) {
-          QMetaObject::invokeMethod(this, [this, u = std::move(u)] { onUpdate(u); }, Qt::QueuedConnection);
+    : QWidget(parent),
+      controller_(controller),
+      view_(view),
+      later_(new QTimer(this)),
+      worker_(controller.evaluator(), [this](RenderUpdate u) {
+          QMetaObject::invokeMethod(
+              this, [this, u = std::move(u)] { onUpdate(u); }, Qt::QueuedConnection);
       }) {
     setObjectName("dock");
     auto* box = new QVBoxLayout(this);
@@ -189,11 +202,13 @@ RenderPane::RenderPane(Controller& controller, ViewWidget* view, QWidget* parent
     size_ = new QComboBox;
     size_->addItems({"Fit", "Half", "Full"});
     size_->setToolTip("Pixels to render: as many as the pane has, or the size in the render settings");
-    draft_ = barButton("layer", "Draft: only the share of each layer that the view shows; off renders all", true);
+    draft_ =
+        barButton("layer", "Draft: only the share of each layer that the view shows; off renders all", true);
     regionButton_ = barButton("region", "Region: drag over the picture to render only that", true);
     auto* pinButton = barButton("pin", "Pin this picture to compare with", false);
     auto* saveButton = barButton("save", "Save the picture: EXR with all passes, TIFF or PNG", false);
-    for (QComboBox* b : {camera_, size_}) b->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed), tools->addWidget(b, 1);
+    for (QComboBox* b : {camera_, size_})
+        b->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed), tools->addWidget(b, 1);
     for (QWidget* w : {draft_, regionButton_, pinButton, saveButton}) tools->addWidget(w);
     box->addWidget(bar);
 
@@ -218,9 +233,10 @@ RenderPane::RenderPane(Controller& controller, ViewWidget* view, QWidget* parent
     };
     connect(&controller_, &Controller::documentChanged, this, soon);
     connect(&controller_, &Controller::fileChanged, this, soon);
-    if (view_) connect(view_, &ViewWidget::cameraChanged, this, [this, soon] {
-        if (camera_->currentIndex() == 0) soon();
-    });
+    if (view_)
+        connect(view_, &ViewWidget::cameraChanged, this, [this, soon] {
+            if (camera_->currentIndex() == 0) soon();
+        });
     connect(picture_, &PictureArea::resized, this, [this, soon] {
         if (size_->currentIndex() == 0) soon();
     });
@@ -250,19 +266,23 @@ void RenderPane::setLive(bool live) {
     live_ = live;
     play_->setChecked(live);
     play_->setIcon(icon(live ? "stop" : "play"));
-    if (live) restart();
-    else worker_.stop();
+    if (live)
+        restart();
+    else
+        worker_.stop();
     Q_EMIT liveChanged(live);
 }
 
 QSize RenderPane::renderSize() const {
     const Document& d = controller_.document();
-    const QSize full(d.find("render") ? int(std::get<int64_t>(d.value("render", "width"))) : 1280, d.find("render") ? int(std::get<int64_t>(d.value("render", "height"))) : 720);
+    const QSize full(d.find("render") ? int(std::get<int64_t>(d.value("render", "width"))) : 1280,
+                     d.find("render") ? int(std::get<int64_t>(d.value("render", "height"))) : 720);
     if (size_->currentIndex() == 2) return full;
     if (size_->currentIndex() == 1) return (full / 2).expandedTo({1, 1});
     const QSize room = picture_->size() * picture_->devicePixelRatio();
     // As the view: its own shape, unless it looks through the camera and so shows the camera's picture.
-    const QSize shape = view_ && camera_->currentIndex() == 0 && !view_->throughCamera() ? view_->size() : full;
+    const QSize shape =
+        view_ && camera_->currentIndex() == 0 && !view_->throughCamera() ? view_->size() : full;
     return shape.scaled(room, Qt::KeepAspectRatio).expandedTo({1, 1});
 }
 
@@ -278,8 +298,17 @@ void RenderPane::restart() {
         regionSize_ = size;
         picture_->setRegion(region_);
     }
-    RenderRequest request{controller_.document(), controller_.session().folder(), controller_.frame(), size.width(), size.height(), std::nullopt, draft_->isChecked(), region_, 0};
-    if (view_ && camera_->currentIndex() == 0 && !view_->throughCamera()) request.camera = view_->camera().options();
+    RenderRequest request{controller_.document(),
+                          controller_.session().folder(),
+                          controller_.frame(),
+                          size.width(),
+                          size.height(),
+                          std::nullopt,
+                          draft_->isChecked(),
+                          region_,
+                          0};
+    if (view_ && camera_->currentIndex() == 0 && !view_->throughCamera())
+        request.camera = view_->camera().options();
     worker_.start(std::move(request));
 }
 
@@ -290,11 +319,19 @@ void RenderPane::onUpdate(const RenderUpdate& u) {
     last_ = u;
     if (!u.image.isNull()) picture_->setImage(u.image);
     QString text;
-    if (u.failed) text = "failed";
-    else if (u.image.isNull()) text = u.state;
-    else if (u.pass == 0) text = QString("%1 of %2").arg(u.state).arg(u.passes);
-    else if (u.done) text = QString("%1 passes \u00b7 %2").arg(u.pass).arg(clockText(u.seconds));
-    else text = QString("%1 of %2 \u00b7 %3 to go").arg(u.pass).arg(u.passes).arg(clockText(u.seconds / u.pass * (u.passes - u.pass)));
+    if (u.failed)
+        text = "failed";
+    else if (u.image.isNull())
+        text = u.state;
+    else if (u.pass == 0)
+        text = QString("%1 of %2").arg(u.state).arg(u.passes);
+    else if (u.done)
+        text = QString("%1 passes \u00b7 %2").arg(u.pass).arg(clockText(u.seconds));
+    else
+        text = QString("%1 of %2 \u00b7 %3 to go")
+                   .arg(u.pass)
+                   .arg(u.passes)
+                   .arg(clockText(u.seconds / u.pass * (u.passes - u.pass)));
     state_->setText(text);
     state_->setToolTip(u.failed ? u.state : QString());
     if (u.failed) controller_.say(u.state, true);
@@ -304,13 +341,22 @@ void RenderPane::onUpdate(const RenderUpdate& u) {
 
 void RenderPane::probe(int x, int y) {
     const auto film = worker_.film();
-    if (!film || film->width() != picture_->image().width() || x < 0 || y < 0 || x >= film->width() || y >= film->height()) return;
+    if (!film || film->width() != picture_->image().width() || x < 0 || y < 0 || x >= film->width() ||
+        y >= film->height())
+        return;
     const V3f c = film->beauty(x, y);
     const FilmPixel& p = film->at(x, y);
-    QString text = QString("%1,%2  %3 %4 %5").arg(x).arg(y).arg(double(c.x), 0, 'f', 3).arg(double(c.y), 0, 'f', 3).arg(double(c.z), 0, 'f', 3);
+    QString text = QString("%1,%2  %3 %4 %5")
+                       .arg(x)
+                       .arg(y)
+                       .arg(double(c.x), 0, 'f', 3)
+                       .arg(double(c.y), 0, 'f', 3)
+                       .arg(double(c.z), 0, 'f', 3);
     const auto job = worker_.job();
     if (job && p.object) {
-        const auto name = p.layer && job->layerNames.count(p.layer) ? job->layerNames.at(p.layer) : job->objectNames.count(p.object) ? job->objectNames.at(p.object) : std::string();
+        const auto name = p.layer && job->layerNames.count(p.layer) ? job->layerNames.at(p.layer)
+                          : job->objectNames.count(p.object)        ? job->objectNames.at(p.object)
+                                                                    : std::string();
         text += QString("  %1 m  %2").arg(double(p.depth), 0, 'f', 2).arg(QString::fromStdString(name));
     }
     probe_->setText(text);
@@ -325,7 +371,8 @@ void RenderPane::pin() {
     b->setCheckable(true);
     b->setFixedSize(px(64), px(42));
     b->setIconSize({px(58), px(36)});
-    b->setIcon(QIcon(QPixmap::fromImage(pinned_.back().scaled(px(116), px(72), Qt::KeepAspectRatioByExpanding, Qt::SmoothTransformation))));
+    b->setIcon(QIcon(QPixmap::fromImage(
+        pinned_.back().scaled(px(116), px(72), Qt::KeepAspectRatioByExpanding, Qt::SmoothTransformation))));
     b->setToolTip("Compare with this pin; drag the line over the picture. Right-click to let it go.");
     b->setContextMenuPolicy(Qt::CustomContextMenu);
     connect(b, &QToolButton::clicked, this, [this, index] { choosePin(chosenPin_ == index ? -1 : index); });
@@ -343,7 +390,8 @@ void RenderPane::choosePin(int index) {
     chosenPin_ = index;
     picture_->setPinned(index >= 0 ? pinned_[size_t(index)] : QImage());
     int at = 0;
-    for (QToolButton* b : findChildren<QToolButton*>("pinned")) b->setChecked(!b->isHidden() && at++ == index);
+    for (QToolButton* b : findChildren<QToolButton*>("pinned"))
+        b->setChecked(!b->isHidden() && at++ == index);
 }
 
 void RenderPane::save(const QString& file) {
@@ -359,8 +407,9 @@ void RenderPane::save(const QString& file) {
 }
 
 void RenderPane::chooseFileAndSave() {
-    const QString file = QFileDialog::getSaveFileName(this, "Save the picture", QString::fromStdString(controller_.session().folder().string()),
-                                                      "EXR with all passes (*.exr);;TIFF, 16 bits (*.tif);;PNG (*.png)");
+    const QString file = QFileDialog::getSaveFileName(
+        this, "Save the picture", QString::fromStdString(controller_.session().folder().string()),
+        "EXR with all passes (*.exr);;TIFF, 16 bits (*.tif);;PNG (*.png)");
     if (!file.isEmpty()) save(file);
 }
 

@@ -79,7 +79,9 @@ void RenderWorker::loop() {
 
 void RenderWorker::publish(const Film& film, const FinishOptions& finish, RenderUpdate update) {
     toScreen(film, finish, screen_);
-    update.image = QImage(reinterpret_cast<const uchar*>(screen_.data()), film.width(), film.height(), QImage::Format_RGB32).copy();
+    update.image = QImage(reinterpret_cast<const uchar*>(screen_.data()), film.width(), film.height(),
+                          QImage::Format_RGB32)
+                       .copy();
     update.seconds = std::chrono::duration<double>(Clock::now() - began_).count();
     publish_(std::move(update));
 }
@@ -87,7 +89,8 @@ void RenderWorker::publish(const Film& film, const FinishOptions& finish, Render
 /// A region goes into what was there; a whole picture starts anew.
 std::shared_ptr<Film> RenderWorker::startFilm(const RenderRequest& r, const Rect& region) const {
     std::shared_ptr<const Film> last = film();
-    if (!r.region || !last || last->width() != r.width || last->height() != r.height) return std::make_shared<Film>(r.width, r.height);
+    if (!r.region || !last || last->width() != r.width || last->height() != r.height)
+        return std::make_shared<Film>(r.width, r.height);
     auto film = std::make_shared<Film>(*last);
     for (int y = region.y; y < region.y + region.height; ++y)
         for (int x = region.x; x < region.x + region.width; ++x) film->at(x, y) = FilmPixel();

@@ -26,17 +26,20 @@ class Photographer {
     void settle(int milliseconds = 350) {
         QElapsedTimer clock;
         clock.start();
-        while (clock.elapsed() < milliseconds || window_.controller().evaluating()) QApplication::processEvents(QEventLoop::AllEvents, 20);
+        while (clock.elapsed() < milliseconds || window_.controller().evaluating())
+            QApplication::processEvents(QEventLoop::AllEvents, 20);
     }
     void passes(int count) {
         QElapsedTimer clock;
         clock.start();
-        while (clock.elapsed() < 180000 && (window_.renderPane()->last().pass < count)) QApplication::processEvents(QEventLoop::AllEvents, 20);
+        while (clock.elapsed() < 180000 && (window_.renderPane()->last().pass < count))
+            QApplication::processEvents(QEventLoop::AllEvents, 20);
     }
     void take(const QString& name) {
         settle();
         const QString file = folder_ + "/" + name + ".png";
-        if (!window_.grab().save(file)) std::fprintf(stderr, "ovrix-shots: %s could not be written\n", qPrintable(file));
+        if (!window_.grab().save(file))
+            std::fprintf(stderr, "ovrix-shots: %s could not be written\n", qPrintable(file));
     }
     /// With what lies over the window, which a grab of the window does not hold.
     void takeWith(const QString& name, QWidget* over) {

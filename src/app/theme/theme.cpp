@@ -14,13 +14,17 @@ namespace ovrix::app {
 namespace {
 
 Tokens darkTokens() {
-    return {"#12181B", "#1A2226", "#232D32", "#33414A", "#DCE6E4", "#8DA09F", "#5CCFB4", "#D8B878", "#78AEEA",
-            "#E48BAE", "#B59BF2", "#E6B450", "#EE6E68", "#141B1E", {"#1B2B4A", "#235E7D", "#3F9F95", "#A5C68F", "#EFE6B8"}};
+    return {
+        "#12181B", "#1A2226", "#232D32", "#33414A", "#DCE6E4",
+        "#8DA09F", "#5CCFB4", "#D8B878", "#78AEEA", "#E48BAE",
+        "#B59BF2", "#E6B450", "#EE6E68", "#141B1E", {"#1B2B4A", "#235E7D", "#3F9F95", "#A5C68F", "#EFE6B8"}};
 }
 
 Tokens lightTokens() {
-    return {"#E9EEEC", "#F5F8F7", "#FFFFFF", "#C6D1CF", "#17211F", "#566765", "#0F7A63", "#86641A", "#2563A8",
-            "#A93C6A", "#6A4BC0", "#8A5F00", "#B3312B", "#E6ECEA", {"#1B2B4A", "#235E7D", "#3F9F95", "#A5C68F", "#EFE6B8"}};
+    return {
+        "#E9EEEC", "#F5F8F7", "#FFFFFF", "#C6D1CF", "#17211F",
+        "#566765", "#0F7A63", "#86641A", "#2563A8", "#A93C6A",
+        "#6A4BC0", "#8A5F00", "#B3312B", "#E6ECEA", {"#1B2B4A", "#235E7D", "#3F9F95", "#A5C68F", "#EFE6B8"}};
 }
 
 Tokens current = darkTokens();
@@ -52,7 +56,6 @@ QLineEdit, QPlainTextEdit { background: @field; border: 1px solid transparent; b
 QLineEdit:focus { border-color: @accent; }
 QComboBox { background: @field; border: 1px solid transparent; border-radius: 4px; padding: 3px 8px; min-height: 18px; }
 QComboBox:focus { border-color: @accent; }
-QComboBox::drop-down { border: 0; width: 18px; }
 QComboBox QAbstractItemView { background: @raised; border: 1px solid @line; }
 QCheckBox { spacing: 8px; }
 QCheckBox:focus { color: @accent; }
@@ -67,7 +70,8 @@ QScrollBar:horizontal { background: transparent; height: 8px; margin: 0; }
 QScrollBar::handle { background: @line; border-radius: 4px; min-height: 28px; min-width: 28px; }
 QScrollBar::add-line, QScrollBar::sub-line { width: 0; height: 0; }
 QScrollBar::add-page, QScrollBar::sub-page { background: transparent; }
-QTreeView, QListView { background: transparent; border: 0; }
+QTreeView, QListView { background: transparent; border: 0; show-decoration-selected: 0; }
+QTreeView::item:selected, QTreeView::branch:selected, QTreeView::branch { background: transparent; }
 QSplitter::handle { background: @line; }
 QSplitter::handle:horizontal { width: 1px; }
 QProgressBar { background: @line; border: 0; max-height: 2px; }
@@ -81,11 +85,13 @@ QProgressBar::chunk { background: @accent; }
 #checksButton[bad="false"] { color: @muted; background: transparent; }
 )";
     QColor dim = t.seaGlass;
-    dim = QColor::fromRgbF(float(dim.redF() * 0.28 + t.panel.redF() * 0.72), float(dim.greenF() * 0.28 + t.panel.greenF() * 0.72),
+    dim = QColor::fromRgbF(float(dim.redF() * 0.28 + t.panel.redF() * 0.72),
+                           float(dim.greenF() * 0.28 + t.panel.greenF() * 0.72),
                            float(dim.blueF() * 0.28 + t.panel.blueF() * 0.72));
-    const std::pair<const char*, QColor> colors[] = {{"@accentDim", dim},  {"@accent", t.seaGlass}, {"@panel", t.panel}, {"@ink", t.ink},
-                                                     {"@raised", t.raised}, {"@line", t.line},       {"@text", t.text},   {"@muted", t.muted},
-                                                     {"@field", t.field},   {"@amber", t.amber}};
+    const std::pair<const char*, QColor> colors[] = {
+        {"@accentDim", dim},   {"@accent", t.seaGlass}, {"@panel", t.panel}, {"@ink", t.ink},
+        {"@raised", t.raised}, {"@line", t.line},       {"@text", t.text},   {"@muted", t.muted},
+        {"@field", t.field},   {"@amber", t.amber}};
     for (const auto& [name, color] : colors) s.replace(name, hex(color));
     static const QRegularExpression pixels("(\\d+)px");
     QString scaled;
@@ -107,7 +113,8 @@ int px(double length) { return int(std::lround(length * currentScale)); }
 
 void applyTheme(QApplication& application, ThemeKind kind, double scale) {
     static const bool loaded = [] {
-        for (const char* file : {":/fonts/Inter-Regular.otf", ":/fonts/Inter-SemiBold.otf", ":/fonts/JetBrainsMono-Regular.ttf"})
+        for (const char* file :
+             {":/fonts/Inter-Regular.otf", ":/fonts/Inter-SemiBold.otf", ":/fonts/JetBrainsMono-Regular.ttf"})
             QFontDatabase::addApplicationFont(file);
         return true;
     }();
@@ -143,7 +150,8 @@ QColor heatColor(float t) {
     const int i = std::min(int(x), 3);
     const float f = x - float(i);
     const QColor &a = current.heat[i], &b = current.heat[i + 1];
-    return QColor::fromRgbF(lerp(float(a.redF()), float(b.redF()), f), lerp(float(a.greenF()), float(b.greenF()), f),
+    return QColor::fromRgbF(lerp(float(a.redF()), float(b.redF()), f),
+                            lerp(float(a.greenF()), float(b.greenF()), f),
                             lerp(float(a.blueF()), float(b.blueF()), f));
 }
 
@@ -162,8 +170,11 @@ QFont figureFont(double size) {
 
 QPixmap iconPixmap(const QString& name, const QColor& color, int size) {
     const QString body = iconBody(name);
-    const QString svg = QString("<svg xmlns='http://www.w3.org/2000/svg' viewBox='0 0 16 16' fill='none' stroke='%1' stroke-width='1.5' "
-                                "stroke-linecap='round' stroke-linejoin='round'>%2</svg>").arg(color.name(), body);
+    const QString svg = QString(
+                            "<svg xmlns='http://www.w3.org/2000/svg' viewBox='0 0 16 16' fill='none' "
+                            "stroke='%1' stroke-width='1.5' "
+                            "stroke-linecap='round' stroke-linejoin='round'>%2</svg>")
+                            .arg(color.name(), body);
     QPixmap pixmap(size, size);
     pixmap.fill(Qt::transparent);
     QPainter painter(&pixmap);
@@ -180,7 +191,11 @@ QIcon icon(const QString& name) {
 }
 
 QString shortCount(double n) {
-    const auto figures = [](double x) { return x >= 100 ? QString::number(x, 'f', 0) : x >= 10 ? QString::number(x, 'f', 1) : QString::number(x, 'f', 2); };
+    const auto figures = [](double x) {
+        return x >= 100  ? QString::number(x, 'f', 0)
+               : x >= 10 ? QString::number(x, 'f', 1)
+                         : QString::number(x, 'f', 2);
+    };
     if (n >= 1e9) return figures(n / 1e9) + " G";
     if (n >= 1e6) return figures(n / 1e6) + " M";
     if (n >= 1e4) return figures(n / 1e3) + " k";

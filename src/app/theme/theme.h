@@ -14,8 +14,8 @@ namespace ovrix::app {
 struct Tokens {
     QColor ink, panel, raised, line, text, muted;
     QColor seaGlass, sand, water, anemone, violet, amber, red;
-    QColor field;      ///< ground of number boxes
-    QColor heat[5];    ///< the heat map from 0 to 1
+    QColor field;    ///< ground of number boxes
+    QColor heat[5];  ///< the heat map from 0 to 1
 };
 
 enum class ThemeKind { Dark, Light };

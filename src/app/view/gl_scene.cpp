@@ -104,7 +104,9 @@ Color materialColor(const Document& document, const std::string& id) {
     if (base.field)
         if (const auto* low = std::get_if<Color>(&base.low)) c = Color((V3f(c) * 2.0f + V3f(*low)) / 3.0f);
     // Lifted, since the view is for seeing shapes: dark rock must not swallow them.
-    const auto lift = [](float x) { return 0.16f + 0.72f * std::pow(std::clamp(x, 0.0f, 1.0f), 1.0f / 2.2f); };
+    const auto lift = [](float x) {
+        return 0.16f + 0.72f * std::pow(std::clamp(x, 0.0f, 1.0f), 1.0f / 2.2f);
+    };
     return Color(lift(c.x), lift(c.y), lift(c.z));
 }
 
@@ -116,10 +118,14 @@ void setFixed(GLuint index, float x, float y, float z, float w) {
 
 size_t costOf(const CopyBatch& b, DrawLevel level) {
     switch (level) {
-        case DrawLevel::Meshes: return b.count * b.triangles;
-        case DrawLevel::Coarse: return b.count * b.coarseTriangles;
-        case DrawLevel::Boxes: return b.count * 12;
-        default: return b.count;
+        case DrawLevel::Meshes:
+            return b.count * b.triangles;
+        case DrawLevel::Coarse:
+            return b.count * b.coarseTriangles;
+        case DrawLevel::Boxes:
+            return b.count * 12;
+        default:
+            return b.count;
     }
 }
 
@@ -137,7 +143,12 @@ void chooseLevels(std::vector<CopyBatch>& batches, size_t budget) {
         CopyBatch* dearest = nullptr;
         for (CopyBatch& b : batches) {
             sum += costOf(b, b.level);
-            if (b.level != DrawLevel::Dots && (!dearest || costOf(b, b.level) > costOf(*dearest, dearest->level))) dearest = &b;
+            if (b.level == DrawLevel::Dots) continue;
+            // All go one level down before any goes two: coarse shapes say more than boxes.
+            const bool finer = dearest && b.level < dearest->level,
+                       same = dearest && b.level == dearest->level;
+            if (!dearest || finer || (same && costOf(b, b.level) > costOf(*dearest, dearest->level)))
+                dearest = &b;
         }
         if (sum <= budget || !dearest) return;
         dearest->level = DrawLevel(int(dearest->level) + 1);
@@ -147,12 +158,15 @@ void chooseLevels(std::vector<CopyBatch>& batches, size_t budget) {
 GlScene::~GlScene() = default;
 
 void GlScene::initialise() {
-    if (!initializeOpenGLFunctions()) throw Error("OpenGL 3.3 is missing", {}, "Install a newer graphics driver");
+    if (!initializeOpenGLFunctions())
+        throw Error("OpenGL 3.3 is missing", {}, "Install a newer graphics driver");
     const QString renderer = reinterpret_cast<const char*>(glGetString(GL_RENDERER));
     software_ = renderer.contains("llvmpipe") || renderer.contains("softpipe") || renderer.contains("swrast");
     const auto link = [](QOpenGLShaderProgram& p, const char* vertex, const char* fragment) {
-        if (!p.addShaderFromSourceCode(QOpenGLShader::Vertex, vertex) || !p.addShaderFromSourceCode(QOpenGLShader::Fragment, fragment) || !p.link())
-            throw Error("the view's shaders do not build: " + p.log().toStdString(), {}, "Install a newer graphics driver");
+        if (!p.addShaderFromSourceCode(QOpenGLShader::Vertex, vertex) ||
+            !p.addShaderFromSourceCode(QOpenGLShader::Fragment, fragment) || !p.link())
+            throw Error("the view's shaders do not build: " + p.log().toStdString(), {},
+                        "Install a newer graphics driver");
     };
     link(program_, kVertex, kFragment);
     link(lines_, kLineVertex, kLineFragment);
@@ -166,7 +180,8 @@ void GlScene::initialise() {
             v[(axis + 2) % 3] = 1.0f;
             V3f o(0.0f);
             o[axis] = float(side);
-            for (const V3f& p : {o, o + u, o + u + v, o, o + u + v, o + v}) box.insert(box.end(), {p.x, p.y, p.z, n.x, n.y, n.z});
+            for (const V3f& p : {o, o + u, o + u + v, o, o + u + v, o + v})
+                box.insert(box.end(), {p.x, p.y, p.z, n.x, n.y, n.z});
         }
     glGenVertexArrays(1, &boxVao_);
     glGenVertexArrays(1, &dotVao_);
@@ -198,7 +213,8 @@ GlScene::MeshBuffers& GlScene::meshBuffers(uint64_t hash, const Mesh& mesh) {
     for (const Triangle& t : mesh.triangles()) indices.insert(indices.end(), t.begin(), t.end());
     b.count = GLsizei(indices.size());
     const size_t triangles = mesh.triangles().size();
-    const auto coarse = simplifiedCorners(mesh, triangles > 20000 ? triangles / 6 : std::min<size_t>(triangles, 60 + triangles / 12));
+    const auto coarse = simplifiedCorners(
+        mesh, triangles > 20000 ? triangles / 6 : std::min<size_t>(triangles, 60 + triangles / 12));
     b.coarseCount = GLsizei(coarse.size());
     indices.insert(indices.end(), coarse.begin(), coarse.end());
     b.bounds = mesh.bounds();
@@ -226,7 +242,8 @@ void GlScene::setHeat(MeshBuffers& b, const OverlayView* overlay) {
         if (!b.heat) glGenBuffers(1, &b.heat);
         glBindBuffer(GL_ARRAY_BUFFER, b.heat);
         if (b.heatHash != overlay->hash)
-            glBufferData(GL_ARRAY_BUFFER, GLsizeiptr(overlay->values.size() * sizeof(float)), overlay->values.data(), GL_DYNAMIC_DRAW);
+            glBufferData(GL_ARRAY_BUFFER, GLsizeiptr(overlay->values.size() * sizeof(float)),
+                         overlay->values.data(), GL_DYNAMIC_DRAW);
         b.heatHash = overlay->hash;
         glEnableVertexAttribArray(2);
         glVertexAttribPointer(2, 1, GL_FLOAT, GL_FALSE, 4, nullptr);
@@ -250,14 +267,18 @@ void GlScene::addBatches(const EvalSnapshot& snapshot, const Node& layer, const 
         if (!b.buffer) {
             std::vector<float> data;
             for (size_t i = 0; i < prototype.size(); ++i)
-                if (prototype[i] == int32_t(k)) data.insert(data.end(), {p[i].x, p[i].y, p[i].z, s[i], q[i].v.x, q[i].v.y, q[i].v.z, q[i].r});
+                if (prototype[i] == int32_t(k))
+                    data.insert(data.end(),
+                                {p[i].x, p[i].y, p[i].z, s[i], q[i].v.x, q[i].v.y, q[i].v.z, q[i].r});
             b.count = data.size() / 8;
             glGenBuffers(1, &b.buffer);
             glBindBuffer(GL_ARRAY_BUFFER, b.buffer);
-            glBufferData(GL_ARRAY_BUFFER, GLsizeiptr(data.size() * sizeof(float)), data.data(), GL_STATIC_DRAW);
+            glBufferData(GL_ARRAY_BUFFER, GLsizeiptr(data.size() * sizeof(float)), data.data(),
+                         GL_STATIC_DRAW);
         }
         const MeshBuffers& mesh = meshBuffers(object->second.hash, *object->second.mesh);
-        batches_.push_back({layer.id, object->first, object->second.hash, h.value(), b.count, size_t(mesh.count) / 3, size_t(mesh.coarseCount) / 3, DrawLevel::Meshes});
+        batches_.push_back({layer.id, object->first, object->second.hash, h.value(), b.count,
+                            size_t(mesh.count) / 3, size_t(mesh.coarseCount) / 3, DrawLevel::Meshes});
     }
 }
 
@@ -288,7 +309,10 @@ void GlScene::update(const EvalSnapshot& snapshot) {
     prototypeMatrix_.clear();
     pickIds_ = {""};
     const Document& d = snapshot.document;
-    const OverlayView* overlay = snapshot.overlay && snapshot.overlay->error.empty() && !snapshot.overlay->values.empty() ? &*snapshot.overlay : nullptr;
+    const OverlayView* overlay =
+        snapshot.overlay && snapshot.overlay->error.empty() && !snapshot.overlay->values.empty()
+            ? &*snapshot.overlay
+            : nullptr;
     for (const NodePtr& node : d.nodes()) {
         if (node->category() == Category::Object) {
             const auto o = snapshot.objects.find(node->id);
@@ -303,7 +327,8 @@ void GlScene::update(const EvalSnapshot& snapshot) {
             prototypeMatrix_[node->id] = transformMatrix(V3f(0.0f), v("rotation"), v("scale"));
             if (!node->shown) continue;
             MeshBuffers& buffers = meshBuffers(o->second.hash, *o->second.mesh);
-            const bool heated = overlay && overlay->surface == node->id && overlay->values.size() == o->second.mesh->cornerPoint.size();
+            const bool heated = overlay && overlay->surface == node->id &&
+                                overlay->values.size() == o->second.mesh->cornerPoint.size();
             setHeat(buffers, heated ? overlay : nullptr);
             objects_.push_back({node->id, {}, o->second.hash, o->second.world, colors_[node->id], heated});
         }
@@ -313,8 +338,10 @@ void GlScene::update(const EvalSnapshot& snapshot) {
         if (!node->shown || r == snapshot.layers.end()) continue;
         const auto material = std::get<std::string>(d.value(node->id, "material"));
         if (!material.empty()) colors_[node->id] = materialColor(d, material);
-        if (auto* c = std::get_if<std::shared_ptr<const Copies>>(&r->second.geometry)) addBatches(snapshot, *node, **c);
-        if (auto* p = std::get_if<std::shared_ptr<const PointSet>>(&r->second.geometry)) addPoints(snapshot, *node, (*p)->attributes);
+        if (auto* c = std::get_if<std::shared_ptr<const Copies>>(&r->second.geometry))
+            addBatches(snapshot, *node, **c);
+        if (auto* p = std::get_if<std::shared_ptr<const PointSet>>(&r->second.geometry))
+            addPoints(snapshot, *node, (*p)->attributes);
     }
     dropUnused();
 }
@@ -349,7 +376,8 @@ int GlScene::pickNumber(const std::string& id) {
 }
 
 void GlScene::setColor(const Color& color, bool selected) {
-    const V3f accent(float(tokens().seaGlass.redF()), float(tokens().seaGlass.greenF()), float(tokens().seaGlass.blueF()));
+    const V3f accent(float(tokens().seaGlass.redF()), float(tokens().seaGlass.greenF()),
+                     float(tokens().seaGlass.blueF()));
     program_.setUniformValue("color", asVector(selected ? V3f(color) * 0.55f + accent * 0.45f : V3f(color)));
 }
 
@@ -365,7 +393,9 @@ void GlScene::bindInstances(GLuint buffer) {
 void GlScene::drawBatch(const CopyBatch& batch, const Options& o) {
     const BatchBuffer& b = buffers_.at(batch.hash);
     if (b.count == 0) return;
-    const Color color = colors_.count(batch.layer) ? colors_[batch.layer] : colors_.count(batch.object) ? colors_[batch.object] : Color(0.6f);
+    const Color color = colors_.count(batch.layer)    ? colors_[batch.layer]
+                        : colors_.count(batch.object) ? colors_[batch.object]
+                                                      : Color(0.6f);
     setColor(color, o.selected == batch.layer);
     const int number = pickNumber(batch.layer);
     program_.setUniformValue("pick", QVector3D(float(number & 255) / 255.0f, float(number >> 8) / 255.0f, 0));
@@ -403,7 +433,8 @@ void GlScene::drawBatch(const CopyBatch& batch, const Options& o) {
     setFixed(2, -1, 0, 0, 1);
     const bool coarse = batch.level == DrawLevel::Coarse;
     glDrawElementsInstanced(GL_TRIANGLES, coarse ? m->second.coarseCount : m->second.count, GL_UNSIGNED_INT,
-                            reinterpret_cast<void*>(coarse ? size_t(m->second.count) * 4 : 0), GLsizei(b.count));
+                            reinterpret_cast<void*>(coarse ? size_t(m->second.count) * 4 : 0),
+                            GLsizei(b.count));
     trianglesDrawn_ += b.count * size_t(coarse ? m->second.coarseCount : m->second.count) / 3;
     for (GLuint i = 3; i < 5; ++i) {
         glDisableVertexAttribArray(i);
@@ -429,15 +460,19 @@ void GlScene::draw(const Options& o) {
         const MeshBuffers& b = meshes_.at(object.mesh);
         setColor(object.color, o.selected == object.id && !object.overlay);
         const int number = pickNumber(object.id);
-        program_.setUniformValue("pick", QVector3D(float(number & 255) / 255.0f, float(number >> 8) / 255.0f, 0));
+        program_.setUniformValue("pick",
+                                 QVector3D(float(number & 255) / 255.0f, float(number >> 8) / 255.0f, 0));
         program_.setUniformValue("model", asMatrix(object.world));
         glBindVertexArray(b.vao);
-        if (object.overlay) glEnableVertexAttribArray(2);
-        else glDisableVertexAttribArray(2), setFixed(2, -1, 0, 0, 1);
+        if (object.overlay)
+            glEnableVertexAttribArray(2);
+        else
+            glDisableVertexAttribArray(2), setFixed(2, -1, 0, 0, 1);
         setFixed(3, 0, 0, 0, 1);
         setFixed(4, 0, 0, 0, 1);
         const bool coarse = o.moving && software_ && b.count > 60000;
-        glDrawElements(GL_TRIANGLES, coarse ? b.coarseCount : b.count, GL_UNSIGNED_INT, reinterpret_cast<void*>(coarse ? size_t(b.count) * 4 : 0));
+        glDrawElements(GL_TRIANGLES, coarse ? b.coarseCount : b.count, GL_UNSIGNED_INT,
+                       reinterpret_cast<void*>(coarse ? size_t(b.count) * 4 : 0));
         trianglesDrawn_ += size_t(coarse ? b.coarseCount : b.count) / 3;
     }
     const size_t budget = software_ ? (o.moving ? 120'000 : 1'200'000) : (o.moving ? 4'000'000 : 20'000'000);
@@ -451,12 +486,15 @@ void GlScene::drawGrid(const QMatrix4x4& viewProjection, const V3f& eye, float s
     if (!ready_) return;
     std::vector<float> data;
     constexpr int kLines = 40;
-    const float cx = std::round(eye.x / (step * 10)) * step * 10, cz = std::round(eye.z / (step * 10)) * step * 10, reach = step * kLines;
+    const float cx = std::round(eye.x / (step * 10)) * step * 10,
+                cz = std::round(eye.z / (step * 10)) * step * 10, reach = step * kLines;
     for (int i = -kLines; i <= kLines; ++i) {
         const float strength = i % 10 == 0 ? 0.5f : 0.2f;
         for (int part = -4; part < 4; ++part) {  // short pieces, so that they fade with distance
-            const float a = reach * float(part) / 4.0f, b = reach * float(part + 1) / 4.0f, k = float(i) * step;
-            data.insert(data.end(), {cx + k, 0, cz + a, strength, cx + k, 0, cz + b, strength, cx + a, 0, cz + k, strength, cx + b, 0, cz + k, strength});
+            const float a = reach * float(part) / 4.0f, b = reach * float(part + 1) / 4.0f,
+                        k = float(i) * step;
+            data.insert(data.end(), {cx + k, 0, cz + a, strength, cx + k, 0, cz + b, strength, cx + a, 0,
+                                     cz + k, strength, cx + b, 0, cz + k, strength});
         }
     }
     glEnable(GL_DEPTH_TEST);

@@ -12,7 +12,9 @@ namespace {
 QColor axisColor(int i) { return i == 0 ? tokens().anemone : i == 1 ? tokens().seaGlass : tokens().water; }
 const char* const kLetters[] = {"X", "Y", "Z"};
 
-const char* paramOf(Tool tool) { return tool == Tool::Move ? "position" : tool == Tool::Turn ? "rotation" : "scale"; }
+const char* paramOf(Tool tool) {
+    return tool == Tool::Move ? "position" : tool == Tool::Turn ? "rotation" : "scale";
+}
 
 }  // namespace
 
@@ -24,7 +26,8 @@ bool Handles::usable() const {
 std::optional<V3f> Handles::origin() const {
     const Node* node = controller_.selectedNode();
     if (!node || !findSpec(specsOf(*node), "position")) return std::nullopt;
-    if (node->category() == Category::Camera) return V3f(std::get<V3d>(controller_.document().value(node->id, "position")));
+    if (node->category() == Category::Camera)
+        return V3f(std::get<V3d>(controller_.document().value(node->id, "position")));
     const M44f m = controller_.document().worldMatrix(node->id, controller_.frame());
     return V3f(m[3][0], m[3][1], m[3][2]);
 }
@@ -79,8 +82,10 @@ void Handles::paint(QPainter& p, const Projection& project, float unit) const {
             if (!tip) continue;
             p.drawLine(*center, *tip);
             p.setBrush(color);
-            if (tool_ == Tool::Move) p.drawEllipse(*tip, px(4), px(4));
-            else p.drawRect(QRectF(tip->x() - px(4), tip->y() - px(4), px(8), px(8)));
+            if (tool_ == Tool::Move)
+                p.drawEllipse(*tip, px(4), px(4));
+            else
+                p.drawRect(QRectF(tip->x() - px(4), tip->y() - px(4), px(8), px(8)));
             label = *tip + QPointF(px(8), -px(4));
         }
         p.setBrush(Qt::NoBrush);
@@ -136,7 +141,8 @@ bool Handles::drag(const QPointF& to, const Projection& project, bool fine) {
         const auto tip = ring(axis_, unit_);
         double area = 0;
         for (size_t k = 0; k + 1 < tip.size(); ++k)
-            if (const auto a = project(tip[k]), b = project(tip[k + 1]); a && b) area += a->x() * b->y() - b->x() * a->y();
+            if (const auto a = project(tip[k]), b = project(tip[k + 1]); a && b)
+                area += a->x() * b->y() - b->x() * a->y();
         value[axis_] += turn * speed * (area > 0 ? -1.0 : 1.0);
     } else {
         const auto tip = project(*origin() + axis(axis_) * unit_);
@@ -146,7 +152,9 @@ bool Handles::drag(const QPointF& to, const Projection& project, bool fine) {
         if (length2 < 4) return true;
         const double share = (along.x() * by.x() + along.y() * by.y()) / length2 * speed;
         if (tool_ == Tool::Move) {
-            const M44f parent = node->parent.empty() ? M44f() : controller_.document().worldMatrix(node->parent, controller_.frame());
+            const M44f parent = node->parent.empty()
+                                    ? M44f()
+                                    : controller_.document().worldMatrix(node->parent, controller_.frame());
             V3f unit(0.0f), world;
             unit[axis_] = 1.0f;
             parent.multDirMatrix(unit, world);

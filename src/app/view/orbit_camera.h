@@ -27,7 +27,9 @@ class OrbitCamera {
         distance = radius / std::sin(std::max(0.05f, half)) * 0.9f;
     }
     V3f position() const {
-        return target + V3f(std::cos(pitch) * std::sin(yaw), std::sin(pitch), std::cos(pitch) * std::cos(yaw)) * distance;
+        return target +
+               V3f(std::cos(pitch) * std::sin(yaw), std::sin(pitch), std::cos(pitch) * std::cos(yaw)) *
+                   distance;
     }
     CameraOptions options() const { return {position(), target, roll, focal, 0.0f, 0.0f}; }
     /// Takes the place of a scene camera.

@@ -18,20 +18,45 @@
 
 namespace ovrix::app {
 
+class ViewOverlay : public QWidget {
+  public:
+    explicit ViewOverlay(ViewWidget* view) : QWidget(view), view_(view) {
+        setAttribute(Qt::WA_TransparentForMouseEvents);
+        setAttribute(Qt::WA_NoSystemBackground);
+    }
+
+  protected:
+    void paintEvent(QPaintEvent*) override {
+        QPainter p(this);
+        p.setRenderHint(QPainter::Antialiasing);
+        view_->paintOver(p);
+    }
+
+  private:
+    ViewWidget* view_;
+};
+
 QString missingOpenGl() {
     QSurfaceFormat format;
     format.setVersion(3, 3);
     format.setProfile(QSurfaceFormat::CoreProfile);
     QOpenGLContext context;
     context.setFormat(format);
-    if (!context.create()) return "The 3D view needs OpenGL 3.3, and this display offers none.\nInstall a graphics driver (on Debian: libgl1-mesa-dri), or run under an X display.\nEverything else works: recipe, render, files.";
+    if (!context.create())
+        return "The 3D view needs OpenGL 3.3, and this display offers none.\nInstall a graphics driver (on "
+               "Debian: libgl1-mesa-dri), or run under an X display.\nEverything else works: recipe, render, "
+               "files.";
     if (context.format().version() < qMakePair(3, 3))
-        return QString("The 3D view needs OpenGL 3.3, and this display offers %1.%2.\nInstall a newer graphics driver. Everything else works: recipe, render, files.")
-            .arg(context.format().majorVersion()).arg(context.format().minorVersion());
+        return QString(
+                   "The 3D view needs OpenGL 3.3, and this display offers %1.%2.\nInstall a newer graphics "
+                   "driver. Everything else works: recipe, render, files.")
+            .arg(context.format().majorVersion())
+            .arg(context.format().minorVersion());
     return {};
 }
 
-ViewWidget::ViewWidget(Controller& controller, QWidget* parent) : QOpenGLWidget(parent), controller_(controller), handles_(controller), rest_(new QTimer(this)) {
+ViewWidget::ViewWidget(Controller& controller, QWidget* parent)
+    : QOpenGLWidget(parent), controller_(controller), handles_(controller), rest_(new QTimer(this)) {
     setFocusPolicy(Qt::StrongFocus);
     setMouseTracking(true);
     setMinimumSize(px(200), px(160));
@@ -45,17 +70,18 @@ ViewWidget::ViewWidget(Controller& controller, QWidget* parent) : QOpenGLWidget(
     rest_->setInterval(180);
     connect(rest_, &QTimer::timeout, this, [this] {
         moving_ = false;
-        update();
+        refresh();
     });
+    overlay_ = new ViewOverlay(this);
     layOutTools();
     connect(&controller_, &Controller::resultsChanged, this, [this] {
         stale_ = true;
-        update();
+        refresh();
     });
-    connect(&controller_, &Controller::selectionChanged, this, qOverload<>(&ViewWidget::update));
+    connect(&controller_, &Controller::selectionChanged, this, &ViewWidget::refresh);
     connect(&controller_, &Controller::documentChanged, this, [this] {
         if (throughCamera_) camera_.follow(cameraNow());
-        update();
+        refresh();
     });
     connect(&controller_, &Controller::fileChanged, this, &ViewWidget::lookThroughCamera);
     lookThroughCamera();
@@ -65,6 +91,12 @@ ViewWidget::~ViewWidget() {
     makeCurrent();
     scene_.reset();
     doneCurrent();
+}
+
+/// The picture and what lies over it.
+void ViewWidget::refresh() {
+    update();
+    overlay_->update();
 }
 
 void ViewWidget::layOutTools() {
@@ -78,7 +110,10 @@ void ViewWidget::layOutTools() {
         const char* icon;
         const char* tip;
         Tool tool;
-    } all[] = {{"select", "Choose (1)", Tool::Select}, {"move", "Move (2)", Tool::Move}, {"turn", "Turn (3)", Tool::Turn}, {"scale", "Scale (4)", Tool::Scale}};
+    } all[] = {{"select", "Choose (1)", Tool::Select},
+               {"move", "Move (2)", Tool::Move},
+               {"turn", "Turn (3)", Tool::Turn},
+               {"scale", "Scale (4)", Tool::Scale}};
     for (const auto& t : all) {
         auto* b = new QToolButton;
         b->setProperty("flat", true);
@@ -114,7 +149,7 @@ void ViewWidget::setTool(Tool tool) {
     handles_.setTool(tool);
     toolGroup_->button(int(tool))->setChecked(true);
     Q_EMIT toolChanged(tool);
-    update();
+    refresh();
 }
 
 CameraOptions ViewWidget::cameraNow() const {
@@ -130,7 +165,7 @@ void ViewWidget::lookThroughCamera() {
     throughCamera_ = true;
     camera_.follow(cameraNow());
     Q_EMIT cameraChanged();
-    update();
+    refresh();
 }
 
 void ViewWidget::moved() {
@@ -139,7 +174,7 @@ void ViewWidget::moved() {
     moving_ = true;
     rest_->start();
     Q_EMIT cameraChanged();
-    update();
+    refresh();
 }
 
 Camera ViewWidget::lens() const {
@@ -148,7 +183,8 @@ Camera ViewWidget::lens() const {
     if (throughCamera_) {  // show all of the camera's picture, whatever the view's shape
         const Document& d = controller_.document();
         if (d.find("render")) {
-            const float wanted = float(std::get<int64_t>(d.value("render", "width"))) / float(std::max<int64_t>(1, std::get<int64_t>(d.value("render", "height"))));
+            const float wanted = float(std::get<int64_t>(d.value("render", "width"))) /
+                                 float(std::max<int64_t>(1, std::get<int64_t>(d.value("render", "height"))));
             if (aspect > wanted) o.focal *= wanted / aspect;
         }
     }
@@ -159,9 +195,11 @@ QMatrix4x4 ViewWidget::viewProjection() const {
     const Camera c = lens();
     const float near = std::max(1e-4f, camera_.distance * 0.01f), far = camera_.distance * 200.0f + 100.0f;
     QMatrix4x4 projection;
-    projection.frustum(-c.halfWidth() * near, c.halfWidth() * near, -c.halfHeight() * near, c.halfHeight() * near, near, far);
+    projection.frustum(-c.halfWidth() * near, c.halfWidth() * near, -c.halfHeight() * near,
+                       c.halfHeight() * near, near, far);
     const V3f r = c.right(), u = c.up(), f = -c.forward(), p = c.position();
-    const QMatrix4x4 view(r.x, r.y, r.z, -r.dot(p), u.x, u.y, u.z, -u.dot(p), f.x, f.y, f.z, -f.dot(p), 0, 0, 0, 1);
+    const QMatrix4x4 view(r.x, r.y, r.z, -r.dot(p), u.x, u.y, u.z, -u.dot(p), f.x, f.y, f.z, -f.dot(p), 0, 0,
+                          0, 1);
     return projection * view;
 }
 
@@ -199,9 +237,6 @@ void ViewWidget::paintGL() {
         scene_->drawGrid(o.viewProjection, o.eye, gridStep());
         gl->glDisable(GL_DEPTH_TEST);
     }
-    QPainter p(this);
-    p.setRenderHint(QPainter::Antialiasing);
-    paintOver(p);
 }
 
 float ViewWidget::gridStep() const {
@@ -223,7 +258,8 @@ void ViewWidget::paintOver(QPainter& p) {
         return;
     }
     paintNodes(p);
-    handles_.paint(p, [this](const V3f& v) { return project(v); }, handleUnit());
+    handles_.paint(
+        p, [this](const V3f& v) { return project(v); }, handleUnit());
     paintLegend(p);
     paintGridLabel(p);
     if (hasFocus()) {
@@ -247,14 +283,20 @@ void ViewWidget::paintNodes(QPainter& p) {
         const auto q = project(at);
         if (!q) continue;
         const bool chosen = n->id == controller_.selected();
-        p.drawPixmap(QRectF(q->x() - px(9), q->y() - px(9), px(18), px(18)), iconPixmap(camera ? "camera" : "light", chosen ? tokens().seaGlass : tokens().text, px(36)), QRectF(0, 0, px(36), px(36)));
+        p.drawPixmap(
+            QRectF(q->x() - px(9), q->y() - px(9), px(18), px(18)),
+            iconPixmap(camera ? "camera" : "light", chosen ? tokens().seaGlass : tokens().text, px(36)),
+            QRectF(0, 0, px(36), px(36)));
         if (!camera) continue;
         const Camera c(cameraOptions(d, n->id, controller_.frame()), 16.0f / 9.0f);
         const float reach = 0.12f * camera_.distance;
         p.setPen(QPen(chosen ? tokens().seaGlass : tokens().muted, 1));
         QPolygonF frame;
         for (const auto& [x, y] : {std::pair{-1, -1}, {1, -1}, {1, 1}, {-1, 1}, {-1, -1}})
-            if (const auto k = project(c.position() + (c.forward() + c.right() * (c.halfWidth() * float(x)) + c.up() * (c.halfHeight() * float(y))) * reach)) frame << *k;
+            if (const auto k = project(c.position() + (c.forward() + c.right() * (c.halfWidth() * float(x)) +
+                                                       c.up() * (c.halfHeight() * float(y))) *
+                                                          reach))
+                frame << *k;
         p.drawPolyline(frame);
         for (const QPointF& k : frame) p.drawLine(*q, k);
     }
@@ -276,7 +318,9 @@ void ViewWidget::paintLegend(QPainter& p) {
     p.setFont(textFont(9.25));
     p.setPen(tokens().text);
     const QString share = o->error.empty() ? QString("%1% pass").arg(100.0 * o->mean, 0, 'f', 0) : QString();
-    p.drawText(inner, Qt::AlignTop | Qt::AlignLeft, p.fontMetrics().elidedText(QString::fromStdString(o->title), Qt::ElideRight, int(inner.width()) - px(70)));
+    p.drawText(inner, Qt::AlignTop | Qt::AlignLeft,
+               p.fontMetrics().elidedText(QString::fromStdString(o->title), Qt::ElideRight,
+                                          int(inner.width()) - px(70)));
     p.setPen(tokens().muted);
     p.setFont(figureFont(8.75));
     p.drawText(inner, Qt::AlignTop | Qt::AlignRight, share);
@@ -287,7 +331,9 @@ void ViewWidget::paintLegend(QPainter& p) {
         return;
     }
     const QRectF bar(inner.left(), inner.top() + px(21), inner.width(), px(8));
-    for (int x = 0; x < int(bar.width()); ++x) p.fillRect(QRectF(bar.left() + x, bar.top(), 1.5, bar.height()), heatColor(float(x) / float(bar.width())));
+    for (int x = 0; x < int(bar.width()); ++x)
+        p.fillRect(QRectF(bar.left() + x, bar.top(), 1.5, bar.height()),
+                   heatColor(float(x) / float(bar.width())));
     p.drawText(inner, Qt::AlignBottom | Qt::AlignLeft, "0 none");
     p.drawText(inner, Qt::AlignBottom | Qt::AlignHCenter, "0.5");
     p.drawText(inner, Qt::AlignBottom | Qt::AlignRight, "all 1");
@@ -295,13 +341,16 @@ void ViewWidget::paintLegend(QPainter& p) {
 
 void ViewWidget::paintGridLabel(QPainter& p) {
     const float step = gridStep();
-    const QString size = step >= 1 ? QString("%1 m").arg(double(step)) : step >= 0.01f ? QString("%1 cm").arg(double(step) * 100) : QString("%1 mm").arg(double(step) * 1000);
+    const QString size = step >= 1       ? QString("%1 m").arg(double(step))
+                         : step >= 0.01f ? QString("%1 cm").arg(double(step) * 100)
+                                         : QString("%1 mm").arg(double(step) * 1000);
     QString text = "grid " + size;
     if (throughCamera_) text = "scene camera   " + text;
     if (scene_) {
         DrawLevel coarsest = DrawLevel::Meshes;
         for (const CopyBatch& b : scene_->batches()) coarsest = std::max(coarsest, b.level);
-        if (coarsest != DrawLevel::Meshes && !moving_) text = "some as " + drawLevelName(coarsest) + "   " + text;
+        if (coarsest != DrawLevel::Meshes && !moving_)
+            text = "some as " + drawLevelName(coarsest) + "   " + text;
     }
     p.setFont(figureFont(8.25));
     p.setPen(tokens().muted);
@@ -345,17 +394,21 @@ std::string ViewWidget::pick(const QPoint& at) {
 void ViewWidget::mousePressEvent(QMouseEvent* e) {
     setFocus();
     last_ = press_ = e->position().toPoint();
-    if (e->button() == Qt::LeftButton) handles_.press(e->position(), [this](const V3f& v) { return project(v); }, handleUnit());
+    if (e->button() == Qt::LeftButton)
+        handles_.press(
+            e->position(), [this](const V3f& v) { return project(v); }, handleUnit());
 }
 
 void ViewWidget::mouseMoveEvent(QMouseEvent* e) {
     const QPoint at = e->position().toPoint(), by = at - last_;
     if (handles_.dragging()) {
-        handles_.drag(e->position(), [this](const V3f& v) { return project(v); }, e->modifiers() & Qt::ControlModifier);
+        handles_.drag(
+            e->position(), [this](const V3f& v) { return project(v); }, e->modifiers() & Qt::ControlModifier);
         last_ = at;
         return;
     }
-    const bool pan = (e->buttons() & Qt::MiddleButton) || ((e->buttons() & Qt::RightButton) && (e->modifiers() & Qt::ShiftModifier));
+    const bool pan = (e->buttons() & Qt::MiddleButton) ||
+                     ((e->buttons() & Qt::RightButton) && (e->modifiers() & Qt::ShiftModifier));
     if (pan) {
         camera_.pan(float(by.x()) / float(width()), float(by.y()) / float(width()));
         moved();
@@ -367,8 +420,9 @@ void ViewWidget::mouseMoveEvent(QMouseEvent* e) {
 }
 
 void ViewWidget::mouseReleaseEvent(QMouseEvent* e) {
-    if (handles_.release()) return update();
-    if (e->button() == Qt::LeftButton && (e->position().toPoint() - press_).manhattanLength() < 4) controller_.select(pick(press_));
+    if (handles_.release()) return refresh();
+    if (e->button() == Qt::LeftButton && (e->position().toPoint() - press_).manhattanLength() < 4)
+        controller_.select(pick(press_));
 }
 
 void ViewWidget::wheelEvent(QWheelEvent* e) {
@@ -379,18 +433,32 @@ void ViewWidget::wheelEvent(QWheelEvent* e) {
 void ViewWidget::keyPressEvent(QKeyEvent* e) {
     const float turn = 0.12f;
     switch (e->key()) {
-        case Qt::Key_Left: camera_.orbit(turn, 0); return moved();
-        case Qt::Key_Right: camera_.orbit(-turn, 0); return moved();
-        case Qt::Key_Up: camera_.orbit(0, turn); return moved();
-        case Qt::Key_Down: camera_.orbit(0, -turn); return moved();
-        case Qt::Key_Plus: camera_.zoom(0.85f); return moved();
-        case Qt::Key_Minus: camera_.zoom(1.0f / 0.85f); return moved();
-        default: QOpenGLWidget::keyPressEvent(e);
+        case Qt::Key_Left:
+            camera_.orbit(turn, 0);
+            return moved();
+        case Qt::Key_Right:
+            camera_.orbit(-turn, 0);
+            return moved();
+        case Qt::Key_Up:
+            camera_.orbit(0, turn);
+            return moved();
+        case Qt::Key_Down:
+            camera_.orbit(0, -turn);
+            return moved();
+        case Qt::Key_Plus:
+            camera_.zoom(0.85f);
+            return moved();
+        case Qt::Key_Minus:
+            camera_.zoom(1.0f / 0.85f);
+            return moved();
+        default:
+            QOpenGLWidget::keyPressEvent(e);
     }
 }
 
 void ViewWidget::resizeEvent(QResizeEvent* e) {
     QOpenGLWidget::resizeEvent(e);
+    overlay_->setGeometry(rect());
     Q_EMIT cameraChanged();
 }
 
@@ -400,7 +468,10 @@ Box3f ViewWidget::boundsOfNode(const Node& node) const {
     Box3f box;
     if (const auto it = r.objects.find(node.id); it != r.objects.end()) {
         const Box3f& b = it->second.mesh->bounds();
-        for (int i = 0; i < 8; ++i) box.extendBy(V3f(i & 1 ? b.max.x : b.min.x, i & 2 ? b.max.y : b.min.y, i & 4 ? b.max.z : b.min.z) * it->second.world);
+        for (int i = 0; i < 8; ++i)
+            box.extendBy(
+                V3f(i & 1 ? b.max.x : b.min.x, i & 2 ? b.max.y : b.min.y, i & 4 ? b.max.z : b.min.z) *
+                it->second.world);
         return box;
     }
     if (findSpec(specsOf(node), "position")) {
@@ -414,7 +485,8 @@ Box3f ViewWidget::boundsOfNode(const Node& node) const {
 Box3f ViewWidget::boundsOfAll() const {
     Box3f box;
     for (const NodePtr& n : controller_.document().nodes())
-        if (n->shown && (n->category() == Category::Object || n->category() == Category::Layer)) box.extendBy(boundsOfNode(*n));
+        if (n->shown && (n->category() == Category::Object || n->category() == Category::Layer))
+            box.extendBy(boundsOfNode(*n));
     return box;
 }
 
@@ -427,7 +499,8 @@ void ViewWidget::frameSelected() {
     const Node* node = controller_.selectedNode();
     if (!node) return frameAll();
     const Box3f box = boundsOfNode(*node);
-    if (box.isEmpty()) return controller_.say(QString::fromStdString(node->name) + " has no place in the view", true);
+    if (box.isEmpty())
+        return controller_.say(QString::fromStdString(node->name) + " has no place in the view", true);
     camera_.frame(box, float(width()) / float(std::max(1, height())));
     moved();
 }

@@ -13,6 +13,9 @@ class QButtonGroup;
 
 namespace ovrix::app {
 
+/// What lies over the picture: legend, handles, signs of lights and cameras.
+class ViewOverlay;
+
 class ViewWidget : public QOpenGLWidget {
     Q_OBJECT
   public:
@@ -49,6 +52,8 @@ class ViewWidget : public QOpenGLWidget {
     void resizeEvent(QResizeEvent*) override;
 
   private:
+    friend class ViewOverlay;
+    void refresh();
     QMatrix4x4 viewProjection() const;
     Camera lens() const;
     CameraOptions cameraNow() const;
@@ -71,6 +76,7 @@ class ViewWidget : public QOpenGLWidget {
     Handles handles_;
     QPoint last_, press_;
     QWidget* tools_ = nullptr;
+    QWidget* overlay_ = nullptr;
     QButtonGroup* toolGroup_ = nullptr;
     QTimer* rest_;
 };

@@ -14,7 +14,9 @@ QColor toScreenColor(const Color& c) {
 }
 
 Color fromScreenColor(const QColor& color) {
-    const auto part = [](float s) { return s <= 0.04045f ? s / 12.92f : std::pow((s + 0.055f) / 1.055f, 2.4f); };
+    const auto part = [](float s) {
+        return s <= 0.04045f ? s / 12.92f : std::pow((s + 0.055f) / 1.055f, 2.4f);
+    };
     return Color(part(color.redF()), part(color.greenF()), part(color.blueF()));
 }
 

@@ -19,9 +19,12 @@ QPainterPath curvePath(const Curve& curve, const QRectF& area) {
     QPainterPath path;
     for (int i = 0; i <= 64; ++i) {
         const float x = float(i) / 64.0f;
-        const QPointF p(area.left() + area.width() * double(x), area.bottom() - area.height() * double(curve.at(x)));
-        if (i) path.lineTo(p);
-        else path.moveTo(p);
+        const QPointF p(area.left() + area.width() * double(x),
+                        area.bottom() - area.height() * double(curve.at(x)));
+        if (i)
+            path.lineTo(p);
+        else
+            path.moveTo(p);
     }
     return path;
 }
@@ -42,9 +45,12 @@ void CurveEditor::setCurve(const Curve& curve) {
 }
 
 QRectF CurveEditor::area() const { return QRectF(rect()).adjusted(px(8), px(8), -px(8), -px(8)); }
-QPointF CurveEditor::toScreen(const V2f& p) const { return {area().left() + area().width() * double(p.x), area().bottom() - area().height() * double(p.y)}; }
+QPointF CurveEditor::toScreen(const V2f& p) const {
+    return {area().left() + area().width() * double(p.x), area().bottom() - area().height() * double(p.y)};
+}
 V2f CurveEditor::fromScreen(const QPointF& p) const {
-    return V2f(float((p.x() - area().left()) / area().width()), float((area().bottom() - p.y()) / area().height()));
+    return V2f(float((p.x() - area().left()) / area().width()),
+               float((area().bottom() - p.y()) / area().height()));
 }
 
 int CurveEditor::pointAt(const QPointF& p) const {
@@ -62,7 +68,8 @@ void CurveEditor::paintEvent(QPaintEvent*) {
     p.drawRoundedRect(rect(), px(4), px(4));
     p.setPen(QPen(t.line, 1));
     for (int i = 0; i <= 4; ++i) {
-        const double x = area().left() + area().width() * i / 4.0, y = area().top() + area().height() * i / 4.0;
+        const double x = area().left() + area().width() * i / 4.0,
+                     y = area().top() + area().height() * i / 4.0;
         p.drawLine(QPointF(x, area().top()), QPointF(x, area().bottom()));
         p.drawLine(QPointF(area().left(), y), QPointF(area().right(), y));
     }
@@ -88,7 +95,8 @@ void CurveEditor::mousePressEvent(QMouseEvent* e) {
     if (chosen_ < 0) {
         V2f p = fromScreen(e->position());
         p = V2f(std::clamp(p.x, 0.0f, 1.0f), std::clamp(p.y, 0.0f, 1.0f));
-        const auto place = std::lower_bound(curve_.points.begin(), curve_.points.end(), p, [](const V2f& a, const V2f& b) { return a.x < b.x; });
+        const auto place = std::lower_bound(curve_.points.begin(), curve_.points.end(), p,
+                                            [](const V2f& a, const V2f& b) { return a.x < b.x; });
         chosen_ = int(place - curve_.points.begin());
         curve_.points.insert(place, p);
         Q_EMIT changed(curve_, true);
@@ -134,23 +142,28 @@ void CurveEditor::keyPressEvent(QKeyEvent* e) {
     }
     if (chosen_ < 0) return QWidget::keyPressEvent(e);
     V2f p = curve_.points[size_t(chosen_)];
-    if (e->key() == Qt::Key_Left) p.x -= step;
-    else if (e->key() == Qt::Key_Right) p.x += step;
-    else if (e->key() == Qt::Key_Up) p.y += step;
-    else if (e->key() == Qt::Key_Down) p.y -= step;
-    else return QWidget::keyPressEvent(e);
+    if (e->key() == Qt::Key_Left)
+        p.x -= step;
+    else if (e->key() == Qt::Key_Right)
+        p.x += step;
+    else if (e->key() == Qt::Key_Up)
+        p.y += step;
+    else if (e->key() == Qt::Key_Down)
+        p.y -= step;
+    else
+        return QWidget::keyPressEvent(e);
     moveChosen(p, true);
     Q_EMIT finished();
 }
 
 CurveBox::CurveBox(QWidget* parent) : QWidget(parent) {
-    setFixedSize(px(52), px(22));
+    setFixedSize(px(40), px(22));
     setFocusPolicy(Qt::StrongFocus);
     setCursor(Qt::PointingHandCursor);
     setToolTip("Remap curve: what the source gives, left to right, becomes what it counts. Click to change.");
 }
 
-QSize CurveBox::sizeHint() const { return {px(52), px(22)}; }
+QSize CurveBox::sizeHint() const { return {px(40), px(22)}; }
 
 void CurveBox::setCurve(const Curve& curve) {
     curve_ = curve;

@@ -47,12 +47,20 @@ void NumberBox::setMark(const QColor& color) {
 }
 
 QString NumberBox::shownText() const {
-    const QString unit = QString::fromStdString(spec_.unit).replace("deg", "\u00b0").replace("1/m2", "/m\u00b2").replace("m2", "m\u00b2");
+    const QString unit = QString::fromStdString(spec_.unit)
+                             .replace("deg", "\u00b0")
+                             .replace("1/m2", "/m\u00b2")
+                             .replace("m2", "m\u00b2");
     const QString number = numberText(value_, spec_.type == ParamType::Int);
-    return unit.isEmpty() || width() < px(64) ? number : unit == "\u00b0" ? number + unit : number + " " + unit;
+    return unit.isEmpty() || width() < px(64) ? number
+           : unit == "\u00b0"                 ? number + unit
+                                              : number + " " + unit;
 }
 
-QString NumberBox::typedText() const { return spec_.type == ParamType::Int ? QString::number(qlonglong(value_)) : QString::number(value_, 'g', 10); }
+QString NumberBox::typedText() const {
+    return spec_.type == ParamType::Int ? QString::number(qlonglong(value_))
+                                        : QString::number(value_, 'g', 10);
+}
 
 void NumberBox::paintEvent(QPaintEvent*) {
     QPainter p(this);
@@ -89,7 +97,8 @@ void NumberBox::paintEvent(QPaintEvent*) {
 /// One pixel of dragging: the soft range over some 240 pixels; finer where the value is small beside it.
 double NumberBox::perPixel() const {
     const double range = (spec_.softMax - spec_.softMin) / 240.0;
-    if (spec_.type == ParamType::Int) return std::max(range, std::abs(pressValue_) > 400 ? std::abs(pressValue_) / 200.0 : 0.1);
+    if (spec_.type == ParamType::Int)
+        return std::max(range, std::abs(pressValue_) > 400 ? std::abs(pressValue_) / 200.0 : 0.1);
     return std::max(range, std::abs(pressValue_) * 0.002);
 }
 
@@ -145,7 +154,9 @@ void NumberBox::mouseDoubleClickEvent(QMouseEvent*) {
 
 void NumberBox::keyPressEvent(QKeyEvent* e) {
     const double unit = spec_.type == ParamType::Int ? 1.0 : (spec_.softMax - spec_.softMin) / 100.0;
-    const double speed = e->modifiers() & Qt::ControlModifier ? (spec_.type == ParamType::Int ? 1.0 : 0.1) : e->modifiers() & Qt::ShiftModifier ? 10.0 : 1.0;
+    const double speed = e->modifiers() & Qt::ControlModifier ? (spec_.type == ParamType::Int ? 1.0 : 0.1)
+                         : e->modifiers() & Qt::ShiftModifier ? 10.0
+                                                              : 1.0;
     if (e->key() == Qt::Key_Up || e->key() == Qt::Key_Down) {
         step((e->key() == Qt::Key_Up ? 1 : -1) * unit * speed);
         Q_EMIT finished();
@@ -182,7 +193,8 @@ void NumberBox::endTyping(bool take) {
     update();
     if (!take || text == typedText()) return;
     try {
-        double next = std::clamp(parseNumberText(text.toStdString(), spec_.unit), spec_.hardMin, spec_.hardMax);
+        double next =
+            std::clamp(parseNumberText(text.toStdString(), spec_.unit), spec_.hardMin, spec_.hardMax);
         if (spec_.type == ParamType::Int) next = std::round(next);
         value_ = next;
         Q_EMIT changed(value_, false);

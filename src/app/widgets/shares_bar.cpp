@@ -71,10 +71,12 @@ void SharesBar::paintEvent(QPaintEvent*) {
         const QRectF text = part.adjusted(px(7), px(4), -px(3), -px(4));
         p.setPen(t.text);
         p.setFont(textFont(9));
-        p.drawText(text, Qt::AlignLeft | Qt::AlignTop, p.fontMetrics().elidedText(names_.value(int(i)), Qt::ElideRight, int(text.width())));
+        p.drawText(text, Qt::AlignLeft | Qt::AlignTop,
+                   p.fontMetrics().elidedText(names_.value(int(i)), Qt::ElideRight, int(text.width())));
         p.setPen(t.muted);
         p.setFont(figureFont(8.5));
-        p.drawText(text, Qt::AlignLeft | Qt::AlignBottom, QString::number(100.0 * std::max(0.0, shares_[i].share) / total(), 'f', 0) + "%");
+        p.drawText(text, Qt::AlignLeft | Qt::AlignBottom,
+                   QString::number(100.0 * std::max(0.0, shares_[i].share) / total(), 'f', 0) + "%");
         if (hasFocus() && int(i) == chosen_) {
             p.setPen(QPen(t.seaGlass, 1));
             p.setBrush(Qt::NoBrush);
@@ -141,7 +143,8 @@ void SharesBar::keyPressEvent(QKeyEvent* e) {
     }
     if (e->key() == Qt::Key_Delete) return remove(size_t(chosen_));
     if (e->key() == Qt::Key_Up || e->key() == Qt::Key_Down) {
-        shares_[size_t(chosen_)].share = std::max(0.01, shares_[size_t(chosen_)].share * (e->key() == Qt::Key_Up ? 1.1 : 1 / 1.1));
+        shares_[size_t(chosen_)].share =
+            std::max(0.01, shares_[size_t(chosen_)].share * (e->key() == Qt::Key_Up ? 1.1 : 1 / 1.1));
         update();
         Q_EMIT changed(shares_, false);
         Q_EMIT finished();
@@ -154,8 +157,10 @@ bool SharesBar::event(QEvent* e) {
     if (e->type() == QEvent::ToolTip && !shares_.empty()) {
         auto* help = static_cast<QHelpEvent*>(e);
         const int i = partAt(help->x());
-        QToolTip::showText(help->globalPos(), QString("%1: %2 of 100. Drag the borders; right-click to take it out.")
-                                                  .arg(names_.value(i)).arg(100.0 * shares_[size_t(i)].share / total(), 0, 'f', 1));
+        QToolTip::showText(help->globalPos(),
+                           QString("%1: %2 of 100. Drag the borders; right-click to take it out.")
+                               .arg(names_.value(i))
+                               .arg(100.0 * shares_[size_t(i)].share / total(), 0, 'f', 1));
         return true;
     }
     return QWidget::event(e);

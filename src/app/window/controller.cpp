@@ -10,11 +10,16 @@
 namespace ovrix::app {
 
 Controller::Controller(QObject* parent)
-    : QObject(parent), autosaveTimer_(new QTimer(this)), worker_(evaluator_, [this](std::shared_ptr<const EvalSnapshot> s) {
-          QMetaObject::invokeMethod(this, [this, s] {
-              results_ = s;
-              Q_EMIT resultsChanged();
-          }, Qt::QueuedConnection);
+    : QObject(parent),
+      autosaveTimer_(new QTimer(this)),
+      worker_(evaluator_, [this](std::shared_ptr<const EvalSnapshot> s) {
+          QMetaObject::invokeMethod(
+              this,
+              [this, s] {
+                  results_ = s;
+                  Q_EMIT resultsChanged();
+              },
+              Qt::QueuedConnection);
       }) {
     session_.onChange = [this] { onDocumentChanged(); };
     autosaveTimer_->setSingleShot(true);
@@ -35,7 +40,9 @@ void Controller::onDocumentChanged() {
     if (autosave_) autosaveTimer_->start();
 }
 
-void Controller::requestResults() { worker_.request({document(), session_.folder(), full_, frame_, overlay_}); }
+void Controller::requestResults() {
+    worker_.request({document(), session_.folder(), full_, frame_, overlay_});
+}
 
 bool Controller::guarded(const std::function<void()>& body) {
     try {
@@ -50,13 +57,15 @@ bool Controller::guarded(const std::function<void()>& body) {
     return false;
 }
 
-void Controller::edit(const QString& label, const std::function<Document(const Document&)>& change, const std::string& mergeKey) {
+void Controller::edit(const QString& label, const std::function<Document(const Document&)>& change,
+                      const std::string& mergeKey) {
     guarded([&] { session_.apply(label.toStdString(), change(document()), mergeKey); });
 }
 
 void Controller::setParam(const ParamPath& path, const Param& param, bool dragging) {
-    edit("Change " + QString::fromStdString(specAt(document(), path).title), [&](const Document& d) { return withParam(d, path, param); },
-         dragging ? path.text() : std::string());
+    edit(
+        "Change " + QString::fromStdString(specAt(document(), path).title),
+        [&](const Document& d) { return withParam(d, path, param); }, dragging ? path.text() : std::string());
 }
 
 void Controller::setValue(const ParamPath& path, const Value& value, bool dragging) {
@@ -153,23 +162,36 @@ void Controller::importMesh(const QString& file) {
         } catch (const std::exception& e) {
             problem = QString::fromUtf8(e.what());
         }
-        QMetaObject::invokeMethod(this, [this, path, mesh, problem] {
-            if (!problem.isEmpty()) return say(problem, true);
-            std::string id;
-            edit("Add " + QString::fromStdString(path.filename().string()), [&](const Document& d) {
-                const auto folder = session_.folder();
-                const auto relative = std::filesystem::absolute(path).lexically_relative(folder);
-                return withMeshFile(d, session_.path().empty() || relative.empty() ? std::filesystem::absolute(path) : relative, mesh, &id);
-            });
-            select(id);
-            say(QString("Added %1 with %2 triangles").arg(QString::fromStdString(path.filename().string()), shortNumber(mesh.mesh->triangles().size())));
-        }, Qt::QueuedConnection);
+        QMetaObject::invokeMethod(
+            this,
+            [this, path, mesh, problem] {
+                if (!problem.isEmpty()) return say(problem, true);
+                std::string id;
+                edit("Add " + QString::fromStdString(path.filename().string()), [&](const Document& d) {
+                    const auto folder = session_.folder();
+                    const auto relative = std::filesystem::absolute(path).lexically_relative(folder);
+                    return withMeshFile(d,
+                                        session_.path().empty() || relative.empty()
+                                            ? std::filesystem::absolute(path)
+                                            : relative,
+                                        mesh, &id);
+                });
+                select(id);
+                say(QString("Added %1 with %2 triangles")
+                        .arg(QString::fromStdString(path.filename().string()),
+                             shortNumber(mesh.mesh->triangles().size())));
+            },
+            Qt::QueuedConnection);
     });
 }
 
-QString Controller::shortNumber(size_t n) { return QLocale(QLocale::C).toString(qulonglong(n)).replace(',', ' '); }
+QString Controller::shortNumber(size_t n) {
+    return QLocale(QLocale::C).toString(qulonglong(n)).replace(',', ' ');
+}
 
-void Controller::setAutosaveFolder(const std::filesystem::path& folder) { autosave_ = std::make_unique<Autosave>(folder); }
+void Controller::setAutosaveFolder(const std::filesystem::path& folder) {
+    autosave_ = std::make_unique<Autosave>(folder);
+}
 
 void Controller::writeAutosave() {
     if (!autosave_) return;

@@ -25,7 +25,8 @@ class Controller : public QObject {
     EvalWorker& worker() { return worker_; }
 
     /// Applies an edit; Errors from @p change are shown and change nothing.
-    void edit(const QString& label, const std::function<Document(const Document&)>& change, const std::string& mergeKey = {});
+    void edit(const QString& label, const std::function<Document(const Document&)>& change,
+              const std::string& mergeKey = {});
     void setValue(const ParamPath& path, const Value& value, bool dragging = false);
     void setParam(const ParamPath& path, const Param& param, bool dragging = false);
     void endDrag() { session_.endMerge(); }

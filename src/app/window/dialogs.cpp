@@ -18,7 +18,8 @@
 
 namespace ovrix::app {
 
-CommandSearch::CommandSearch(const std::vector<Command>& commands, QWidget* parent) : QFrame(parent, Qt::Popup) {
+CommandSearch::CommandSearch(const std::vector<Command>& commands, QWidget* parent)
+    : QFrame(parent, Qt::Popup) {
     setObjectName("card");
     setAttribute(Qt::WA_DeleteOnClose);
     auto* box = new QVBoxLayout(this);
@@ -29,7 +30,8 @@ CommandSearch::CommandSearch(const std::vector<Command>& commands, QWidget* pare
     list->setFixedSize(px(440), px(320));
     for (size_t i = 0; i < commands.size(); ++i) {
         const QString keys = commands[i].keys.toString(QKeySequence::NativeText);
-        auto* item = new QListWidgetItem(keys.isEmpty() ? commands[i].title : commands[i].title + "    " + keys, list);
+        auto* item =
+            new QListWidgetItem(keys.isEmpty() ? commands[i].title : commands[i].title + "    " + keys, list);
         item->setToolTip(commands[i].help);
         item->setData(Qt::UserRole, int(i));
         if (!commands[i].enabled()) item->setFlags(Qt::NoItemFlags);
@@ -43,7 +45,9 @@ CommandSearch::CommandSearch(const std::vector<Command>& commands, QWidget* pare
         for (int i = 0; i < list->count(); ++i) {
             const Command& c = commands[size_t(list->item(i)->data(Qt::UserRole).toInt())];
             const QString all = c.title + " " + c.help;
-            const bool fits = std::all_of(words.begin(), words.end(), [&](const QString& w) { return all.contains(w, Qt::CaseInsensitive); });
+            const bool fits = std::all_of(words.begin(), words.end(), [&](const QString& w) {
+                return all.contains(w, Qt::CaseInsensitive);
+            });
             list->item(i)->setHidden(!fits);
             if (fits && first < 0 && (list->item(i)->flags() & Qt::ItemIsEnabled)) first = i;
         }
@@ -92,9 +96,17 @@ PreferencesDialog::PreferencesDialog(const Preferences& now, QWidget* parent) : 
     theme->addItems({"Dark", "Light"});
     theme->setCurrentIndex(now.theme == ThemeKind::Light);
     auto* scale = new QComboBox;
-    for (int percent : {100, 125, 150, 175, 200}) scale->addItem(QString("%1%").arg(percent), percent / 100.0);
+    for (int percent : {100, 125, 150, 175, 200})
+        scale->addItem(QString("%1%").arg(percent), percent / 100.0);
     scale->setCurrentIndex(std::max(0, scale->findData(now.scale)));
-    auto* memory = new NumberBox({.id = "memory", .title = "Memory limit", .initial = 8.0, .unit = "GB", .hardMin = 0.5, .hardMax = 4096, .softMin = 0.5, .softMax = 64});
+    auto* memory = new NumberBox({.id = "memory",
+                                  .title = "Memory limit",
+                                  .initial = 8.0,
+                                  .unit = "GB",
+                                  .hardMin = 0.5,
+                                  .hardMax = 4096,
+                                  .softMin = 0.5,
+                                  .softMax = 64});
     memory->setValue(now.memoryGb);
     memory->setDefault(8);
     auto* threads = new QComboBox;
@@ -107,7 +119,9 @@ PreferencesDialog::PreferencesDialog(const Preferences& now, QWidget* parent) : 
     form->addRow("Memory limit", memory);
     form->addRow("Threads", threads);
     box->addLayout(form);
-    auto* note = new QLabel("The memory limit is kept with each scene; changing it here sets it for the open scene and for new ones.");
+    auto* note = new QLabel(
+        "The memory limit is kept with each scene; changing it here sets it for the open scene and for new "
+        "ones.");
     note->setWordWrap(true);
     note->setProperty("muted", true);
     box->addWidget(note);
@@ -173,7 +187,8 @@ ShortcutsPage::ShortcutsPage(const std::vector<Command>& commands, QWidget* pare
     resize(px(520), px(560));
 }
 
-ChecksPopup::ChecksPopup(Controller& controller, QWidget* parent) : QFrame(parent, Qt::Popup), controller_(controller) {
+ChecksPopup::ChecksPopup(Controller& controller, QWidget* parent)
+    : QFrame(parent, Qt::Popup), controller_(controller) {
     setObjectName("card");
     setAttribute(Qt::WA_DeleteOnClose);
     connect(&controller_, &Controller::resultsChanged, this, &ChecksPopup::rebuild);
@@ -196,10 +211,14 @@ void ChecksPopup::rebuild() {
         auto* row = new QWidget;
         auto* line = new QHBoxLayout(row);
         line->setContentsMargins(0, px(2), 0, px(2));
-        auto* mark = new QLabel(c.severity == Severity::Error ? "error" : c.severity == Severity::Warning ? "warning" : "note");
+        auto* mark = new QLabel(c.severity == Severity::Error     ? "error"
+                                : c.severity == Severity::Warning ? "warning"
+                                                                  : "note");
         mark->setFont(figureFont(8.25));
         mark->setFixedWidth(px(56));
-        const QColor color = c.severity == Severity::Error ? tokens().red : c.severity == Severity::Warning ? tokens().amber : tokens().muted;
+        const QColor color = c.severity == Severity::Error     ? tokens().red
+                             : c.severity == Severity::Warning ? tokens().amber
+                                                               : tokens().muted;
         mark->setStyleSheet("color:" + color.name());
         auto* text = new QLabel(QString::fromStdString(c.text));
         text->setWordWrap(true);
@@ -217,7 +236,8 @@ void ChecksPopup::rebuild() {
         if (c.fix) {
             auto* fix = new QPushButton("Fix");
             fix->setToolTip(QString::fromStdString(c.fixTitle));
-            connect(fix, &QPushButton::clicked, this, [this, f = c.fix, t = c.fixTitle] { controller_.edit(QString::fromStdString(t), f); });
+            connect(fix, &QPushButton::clicked, this,
+                    [this, f = c.fix, t = c.fixTitle] { controller_.edit(QString::fromStdString(t), f); });
             line->addWidget(fix);
         }
         rows->addWidget(row);

@@ -24,7 +24,8 @@ void EvalWorker::request(Request request) {
     std::lock_guard lock(mutex_);
     waiting_ = std::move(request);
     // While a value is dragged, work that is nearly done is let finish, or nothing would ever show.
-    if (running_ && Clock::now() - began_ > std::chrono::milliseconds(400) && jobs_.empty()) running_->cancel();
+    if (running_ && Clock::now() - began_ > std::chrono::milliseconds(400) && jobs_.empty())
+        running_->cancel();
     busy_ = true;
     wake_.notify_all();
 }
@@ -78,8 +79,10 @@ void EvalWorker::loop() {
         began_ = Clock::now();
         lock.unlock();
         try {
-            if (job) job(*progress);
-            else publish_(evaluate(*request, *progress));
+            if (job)
+                job(*progress);
+            else
+                publish_(evaluate(*request, *progress));
         } catch (const Cancelled&) {
         }
         lock.lock();
@@ -106,7 +109,8 @@ std::shared_ptr<const EvalSnapshot> EvalWorker::evaluate(const Request& r, Progr
             }
         }
         if (node->category() != Category::Layer) continue;
-        LayerResult result = evaluator_.layer(r.document, node->id, {r.frame, Purpose::Viewport, r.full}, progress);
+        LayerResult result =
+            evaluator_.layer(r.document, node->id, {r.frame, Purpose::Viewport, r.full}, progress);
         const size_t count = elementCount(result.geometry);
         if (node->shown) snapshot->shown += count;
         snapshot->total += double(count) / result.share;
@@ -132,19 +136,25 @@ void EvalWorker::evaluateOverlay(const Request& r, EvalSnapshot& snapshot, Progr
         view.surface = std::get<std::string>(r.document.value(layer.id, "surface", r.frame));
         const SurfacePtr surface = evaluator_.surface(r.document, view.surface, r.frame, progress);
         const Mesh& mesh = surface->mesh();
-        const CompiledField field(*param.field, evaluator_.fieldContext(r.document, view.surface, r.frame, !mesh.uvs().empty()));
+        const CompiledField field(
+            *param.field, evaluator_.fieldContext(r.document, view.surface, r.frame, !mesh.uvs().empty()));
         std::vector<V3f> position(mesh.cornerPoint.size());
         std::vector<uint64_t> id(position.size());
-        for (size_t c = 0; c < position.size(); ++c) position[c] = mesh.cornerPosition(uint32_t(c)), id[c] = c;
+        for (size_t c = 0; c < position.size(); ++c)
+            position[c] = mesh.cornerPosition(uint32_t(c)), id[c] = c;
         const Samples samples{position, mesh.normals(), mesh.uvs(), id};
         view.values.resize(position.size());
-        parallelRanges(position.size(), 4096, progress, [&](size_t b, size_t e) { field.evaluate(samples.sub(b, e - b), {view.values.data() + b, e - b}); });
+        parallelRanges(position.size(), 4096, progress, [&](size_t b, size_t e) {
+            field.evaluate(samples.sub(b, e - b), {view.values.data() + b, e - b});
+        });
         std::vector<Surface::Sample> line(4096);
         surface->sample(1, 0, line.size(), line.data());
-        std::sort(line.begin(), line.end(), [](const auto& a, const auto& b) { return a.position.x < b.position.x; });
+        std::sort(line.begin(), line.end(),
+                  [](const auto& a, const auto& b) { return a.position.x < b.position.x; });
         std::vector<V3f> p, n;
         std::vector<V2f> uv;
-        for (const auto& s : line) p.push_back(s.position), n.push_back(s.normal), uv.push_back(surface->uvAt(s.triangle, s.u, s.v));
+        for (const auto& s : line)
+            p.push_back(s.position), n.push_back(s.normal), uv.push_back(surface->uvAt(s.triangle, s.u, s.v));
         id.resize(line.size());
         const Samples even{p, n, uv, id};
         std::vector<float> value(line.size());
@@ -153,7 +163,9 @@ void EvalWorker::evaluateOverlay(const Request& r, EvalSnapshot& snapshot, Progr
         for (size_t i = 0; i < field.sourceCount(); ++i) {
             field.evaluateSource(i, even, value);
             std::vector<float> strip(64, 0.0f);
-            for (size_t k = 0; k < value.size(); ++k) strip[k * strip.size() / value.size()] += value[k] * float(strip.size()) / float(value.size());
+            for (size_t k = 0; k < value.size(); ++k)
+                strip[k * strip.size() / value.size()] +=
+                    value[k] * float(strip.size()) / float(value.size());
             view.strips.push_back(std::move(strip));
         }
         Hasher h;

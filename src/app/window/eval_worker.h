@@ -22,9 +22,9 @@ struct ObjectView {
 struct OverlayView {
     ParamPath path;
     std::string surface, title;
-    std::vector<float> values;                 ///< per corner of the surface's mesh
-    std::vector<std::vector<float>> strips;    ///< each source that is on, over a line of samples
-    double mean = 0;                           ///< by area: the share that passes
+    std::vector<float> values;               ///< per corner of the surface's mesh
+    std::vector<std::vector<float>> strips;  ///< each source that is on, over a line of samples
+    double mean = 0;                         ///< by area: the share that passes
     std::string error;
     uint64_t hash = 0;
 };

@@ -107,7 +107,10 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent), preferences_(Pref
         const bool slow = controller_.worker().busySeconds() > 0.5;
         working_->setVisible(slow);
         cancel_->setVisible(slow);
-        if (slow) working_->setText(QString("%1 %2 s").arg(QString::fromStdString(controller_.worker().title())).arg(controller_.worker().busySeconds(), 0, 'f', 1));
+        if (slow)
+            working_->setText(QString("%1 %2 s")
+                                  .arg(QString::fromStdString(controller_.worker().title()))
+                                  .arg(controller_.worker().busySeconds(), 0, 'f', 1));
     });
     clock_->start();
     connect(&controller_, &Controller::documentChanged, this, &MainWindow::refreshTitle);
@@ -115,7 +118,8 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent), preferences_(Pref
     connect(&controller_, &Controller::resultsChanged, this, &MainWindow::refreshStatus);
     connect(&controller_, &Controller::modeChanged, this, &MainWindow::refreshMode);
     connect(&controller_, &Controller::message, this, &MainWindow::showMessage);
-    connect(render_, &RenderPane::liveChanged, this, [this](bool live) { renderButton_->setText(live ? "Stop" : "Render"); });
+    connect(render_, &RenderPane::liveChanged, this,
+            [this](bool live) { renderButton_->setText(live ? "Stop" : "Render"); });
     applyPreferences(preferences_);
     refreshTitle();
     refreshStatus();
@@ -128,88 +132,156 @@ MainWindow::~MainWindow() {
 }
 
 void MainWindow::makeCommands() {
-    const auto add = [&](const char* id, const char* title, const char* help, QKeySequence keys, std::function<void()> run, std::function<bool()> enabled = [] { return true; }) {
+    const auto add = [&](
+                         const char* id, const char* title, const char* help, QKeySequence keys,
+                         std::function<void()> run, std::function<bool()> enabled = [] { return true; }) {
         commands_.push_back({id, title, help, keys, std::move(run), std::move(enabled)});
     };
     const auto hasNode = [this] { return controller_.selectedNode() != nullptr; };
     const auto hasView = [this] { return view_ != nullptr; };
-    add("new", "New scene", "Begin with a sun, a sky and a camera", QKeySequence::New, [this] { if (mayLeave()) controller_.newScene(); });
+    add("new", "New scene", "Begin with a sun, a sky and a camera", QKeySequence::New, [this] {
+        if (mayLeave()) controller_.newScene();
+    });
     add("open", "Open scene...", "A .ovrix file", QKeySequence::Open, [this] {
         if (!mayLeave()) return;
-        const QString file = QFileDialog::getOpenFileName(this, "Open a scene", QString::fromStdString(controller_.session().folder().string()), "Scenes (*.ovrix)");
+        const QString file = QFileDialog::getOpenFileName(
+            this, "Open a scene", QString::fromStdString(controller_.session().folder().string()),
+            "Scenes (*.ovrix)");
         if (!file.isEmpty()) controller_.openScene(file);
     });
     add("save", "Save scene", "Under its own name", QKeySequence::Save, [this] { save(); });
-    add("saveAs", "Save scene as...", "Under another name", QKeySequence("Ctrl+Shift+S"), [this] { saveAs(); });
-    add("import", "Add a mesh file...", "OBJ, PLY, STL, OFF, glTF, GLB or FBX; dropping it on the window does the same", QKeySequence("Ctrl+I"), [this] {
-        for (const QString& file : QFileDialog::getOpenFileNames(this, "Add mesh files", QString::fromStdString(controller_.session().folder().string()), "Meshes (*.obj *.ply *.stl *.off *.gltf *.glb *.fbx)"))
-            controller_.importMesh(file);
-    });
-    add("undo", "Undo", "Take the last change back", QKeySequence::Undo, [this] { controller_.undo(); }, [this] { return controller_.session().canUndo(); });
-    add("redo", "Redo", "Do it again", QKeySequence("Ctrl+Shift+Z"), [this] { controller_.redo(); }, [this] { return controller_.session().canRedo(); });
-    add("layer", "Add a layer on the chosen surface", "A recipe that scatters copies on it", QKeySequence("Ctrl+L"), [this] {
-        std::string made, surface = controller_.selected();
-        if (controller_.selectedNode()->category() == Category::Layer) surface = std::get<std::string>(controller_.document().value(surface, "surface"));
-        controller_.edit("Add layer", [&](const Document& d) { return withLayer(d, surface, {}, &made); });
-        controller_.select(made);
-    }, [this] {
-        const Node* n = controller_.selectedNode();
-        return n && (n->category() == Category::Object || n->category() == Category::Layer);
-    });
-    add("step", "Add a step to the recipe", "Only steps that fit are offered", QKeySequence("Ctrl+Shift+A"), [this] { recipe_->openAddStep(); }, [this] {
-        const Node* n = controller_.selectedNode();
-        return n && n->category() == Category::Layer;
-    });
-    add("duplicate", "Duplicate", "A copy of what is chosen, with the layers on it", QKeySequence("Ctrl+D"), [this] {
-        std::string made;
-        controller_.edit("Duplicate", [&](const Document& d) { return withDuplicate(d, controller_.selected(), &made); });
-        if (!made.empty()) controller_.select(made);
-    }, hasNode);
-    add("delete", "Delete", "What is chosen, with the layers on it", QKeySequence("Shift+Delete"), [this] { controller_.edit("Delete", [&](const Document& d) { return withoutNode(d, controller_.selected()); }); }, hasNode);
-    for (const NodeType& t : nodeTypes()) {
-        if (t.category == Category::Layer || t.category == Category::Settings || t.id == "mesh_file") continue;
-        commands_.push_back({"add:" + QString::fromStdString(t.id), "Add " + QString::fromStdString(t.title).toLower(), QString::fromStdString(t.help), {}, [this, id = t.id] { addFromMenu(id); }});
-    }
-    add("draft", "Show as Draft", "The share of each layer that is set in the scene", QKeySequence("Ctrl+1"), [this] { controller_.setFull(false); });
-    add("full", "Show in Full", "Everything; the memory it takes is said first", QKeySequence("Ctrl+2"), [this] { askFull(); });
-    add("render", "Render beside the view", "Starts or stops; refines on every change", QKeySequence("Ctrl+R"), [this] {
-        const bool on = render_->isHidden() || !render_->live();
-        if (on) showRender(true);
-        render_->setLive(on);
-    });
-    add("closeRender", "Close the render pane", "The view takes its place", QKeySequence("Ctrl+Shift+R"), [this] { showRender(false); }, [this] { return !render_->isHidden(); });
-    add("pin", "Pin the picture", "Keep it to compare with", QKeySequence("Ctrl+P"), [this] { render_->pin(); }, [this] { return !render_->isHidden(); });
-    add("savePicture", "Save the picture...", "EXR with all passes, TIFF or PNG", QKeySequence("Ctrl+E"), [this] { render_->chooseFileAndSave(); }, [this] { return render_->worker().film() != nullptr; });
-    add("frameAll", "Bring everything into view", "", QKeySequence("Home"), [this] { view_->frameAll(); }, hasView);
-    add("frameChosen", "Bring what is chosen into view", "", QKeySequence("Shift+Home"), [this] { view_->frameSelected(); }, hasView);
-    add("camera", "Look through the scene's camera", "", QKeySequence("C"), [this] { view_->lookThroughCamera(); }, hasView);
-    add("cameraHere", "Put the scene's camera where the view is", "So that the render shows what you see", QKeySequence("Shift+C"), [this] {
-        const CameraOptions c = view_->camera().options();
-        controller_.edit("Put camera here", [&](const Document& d) {
-            const std::string id = std::get<std::string>(d.value("render", "camera"));
-            Document out = withValue(d, {id, "", "position"}, V3d(c.position));
-            return withValue(out, {id, "", "target"}, V3d(c.target));
+    add("saveAs", "Save scene as...", "Under another name", QKeySequence("Ctrl+Shift+S"),
+        [this] { saveAs(); });
+    add("import", "Add a mesh file...",
+        "OBJ, PLY, STL, OFF, glTF, GLB or FBX; dropping it on the window does the same",
+        QKeySequence("Ctrl+I"), [this] {
+            for (const QString& file : QFileDialog::getOpenFileNames(
+                     this, "Add mesh files", QString::fromStdString(controller_.session().folder().string()),
+                     "Meshes (*.obj *.ply *.stl *.off *.gltf *.glb *.fbx)"))
+                controller_.importMesh(file);
         });
-        view_->lookThroughCamera();
-    }, hasView);
+    add(
+        "undo", "Undo", "Take the last change back", QKeySequence::Undo, [this] { controller_.undo(); },
+        [this] { return controller_.session().canUndo(); });
+    add(
+        "redo", "Redo", "Do it again", QKeySequence("Ctrl+Shift+Z"), [this] { controller_.redo(); },
+        [this] { return controller_.session().canRedo(); });
+    add(
+        "layer", "Add a layer on the chosen surface", "A recipe that scatters copies on it",
+        QKeySequence("Ctrl+L"),
+        [this] {
+            std::string made, surface = controller_.selected();
+            if (controller_.selectedNode()->category() == Category::Layer)
+                surface = std::get<std::string>(controller_.document().value(surface, "surface"));
+            controller_.edit("Add layer",
+                             [&](const Document& d) { return withLayer(d, surface, {}, &made); });
+            controller_.select(made);
+        },
+        [this] {
+            const Node* n = controller_.selectedNode();
+            return n && (n->category() == Category::Object || n->category() == Category::Layer);
+        });
+    add(
+        "step", "Add a step to the recipe", "Only steps that fit are offered", QKeySequence("Ctrl+Shift+A"),
+        [this] { recipe_->openAddStep(); },
+        [this] {
+            const Node* n = controller_.selectedNode();
+            return n && n->category() == Category::Layer;
+        });
+    add(
+        "duplicate", "Duplicate", "A copy of what is chosen, with the layers on it", QKeySequence("Ctrl+D"),
+        [this] {
+            std::string made;
+            controller_.edit("Duplicate", [&](const Document& d) {
+                return withDuplicate(d, controller_.selected(), &made);
+            });
+            if (!made.empty()) controller_.select(made);
+        },
+        hasNode);
+    add(
+        "delete", "Delete", "What is chosen, with the layers on it", QKeySequence("Shift+Delete"),
+        [this] {
+            controller_.edit("Delete",
+                             [&](const Document& d) { return withoutNode(d, controller_.selected()); });
+        },
+        hasNode);
+    for (const NodeType& t : nodeTypes()) {
+        if (t.category == Category::Layer || t.category == Category::Settings || t.id == "mesh_file")
+            continue;
+        commands_.push_back({"add:" + QString::fromStdString(t.id),
+                             "Add " + QString::fromStdString(t.title).toLower(),
+                             QString::fromStdString(t.help),
+                             {},
+                             [this, id = t.id] { addFromMenu(id); }});
+    }
+    add("draft", "Show as Draft", "The share of each layer that is set in the scene", QKeySequence("Ctrl+1"),
+        [this] { controller_.setFull(false); });
+    add("full", "Show in Full", "Everything; the memory it takes is said first", QKeySequence("Ctrl+2"),
+        [this] { askFull(); });
+    add("render", "Render beside the view", "Starts or stops; refines on every change",
+        QKeySequence("Ctrl+R"), [this] {
+            const bool on = render_->isHidden() || !render_->live();
+            if (on) showRender(true);
+            render_->setLive(on);
+        });
+    add(
+        "closeRender", "Close the render pane", "The view takes its place", QKeySequence("Ctrl+Shift+R"),
+        [this] { showRender(false); }, [this] { return !render_->isHidden(); });
+    add(
+        "pin", "Pin the picture", "Keep it to compare with", QKeySequence("Ctrl+P"),
+        [this] { render_->pin(); }, [this] { return !render_->isHidden(); });
+    add(
+        "savePicture", "Save the picture...", "EXR with all passes, TIFF or PNG", QKeySequence("Ctrl+E"),
+        [this] { render_->chooseFileAndSave(); }, [this] { return render_->worker().film() != nullptr; });
+    add(
+        "frameAll", "Bring everything into view", "", QKeySequence("Home"), [this] { view_->frameAll(); },
+        hasView);
+    add(
+        "frameChosen", "Bring what is chosen into view", "", QKeySequence("Shift+Home"),
+        [this] { view_->frameSelected(); }, hasView);
+    add(
+        "camera", "Look through the scene's camera", "", QKeySequence("C"),
+        [this] { view_->lookThroughCamera(); }, hasView);
+    add(
+        "cameraHere", "Put the scene's camera where the view is", "So that the render shows what you see",
+        QKeySequence("Shift+C"),
+        [this] {
+            const CameraOptions c = view_->camera().options();
+            controller_.edit("Put camera here", [&](const Document& d) {
+                const std::string id = std::get<std::string>(d.value("render", "camera"));
+                Document out = withValue(d, {id, "", "position"}, V3d(c.position));
+                return withValue(out, {id, "", "target"}, V3d(c.target));
+            });
+            view_->lookThroughCamera();
+        },
+        hasView);
     const struct {
         const char *id, *title, *key;
         Tool tool;
-    } tools[] = {{"toolSelect", "Choose", "1", Tool::Select}, {"toolMove", "Move", "2", Tool::Move}, {"toolTurn", "Turn", "3", Tool::Turn}, {"toolScale", "Scale", "4", Tool::Scale}};
-    for (const auto& t : tools) add(t.id, t.title, "Tool of the view", QKeySequence(t.key), [this, tool = t.tool] { view_->setTool(tool); }, hasView);
+    } tools[] = {{"toolSelect", "Choose", "1", Tool::Select},
+                 {"toolMove", "Move", "2", Tool::Move},
+                 {"toolTurn", "Turn", "3", Tool::Turn},
+                 {"toolScale", "Scale", "4", Tool::Scale}};
+    for (const auto& t : tools)
+        add(
+            t.id, t.title, "Tool of the view", QKeySequence(t.key),
+            [this, tool = t.tool] { view_->setTool(tool); }, hasView);
     add("checks", "Checks", "What would surprise you", QKeySequence("F8"), [this] { checks_->click(); });
-    add("preferences", "Preferences...", "Theme, interface scale, memory limit, threads", QKeySequence("Ctrl+,"), [this] {
-        PreferencesDialog dialog(preferences_, this);
-        connect(&dialog, &PreferencesDialog::changed, this, [this](const Preferences& p) {
-            const bool memory = p.memoryGb != preferences_.memoryGb;
-            applyPreferences(p);
-            if (memory) controller_.setValue({"scene", "", "memory"}, p.memoryGb, true);
+    add("preferences", "Preferences...", "Theme, interface scale, memory limit, threads",
+        QKeySequence("Ctrl+,"), [this] {
+            PreferencesDialog dialog(preferences_, this);
+            connect(&dialog, &PreferencesDialog::changed, this, [this](const Preferences& p) {
+                const bool memory = p.memoryGb != preferences_.memoryGb;
+                applyPreferences(p);
+                if (memory) controller_.setValue({"scene", "", "memory"}, p.memoryGb, true);
+            });
+            dialog.exec();
+            controller_.endDrag();
         });
-        dialog.exec();
-        controller_.endDrag();
-    });
-    add("shortcuts", "Shortcuts", "All on one page", QKeySequence("F1"), [this] { ShortcutsPage(commands_, this).exec(); });
-    add("search", "Search commands", "Do anything by its name", QKeySequence("Ctrl+K"), [this] { openSearch(); });
+    add("shortcuts", "Shortcuts", "All on one page", QKeySequence("F1"),
+        [this] { ShortcutsPage(commands_, this).exec(); });
+    add("search", "Search commands", "Do anything by its name", QKeySequence("Ctrl+K"),
+        [this] { openSearch(); });
     add("quit", "Quit", "Asks about what is not saved", QKeySequence::Quit, [this] { close(); });
 }
 
@@ -267,7 +339,9 @@ void MainWindow::makeToolbar() {
     renderButton_->setMinimumWidth(px(72));
     renderButton_->setToolTip("Render beside the view (Ctrl+R)");
     connect(renderButton_, &QPushButton::clicked, this, [this] { run("render"); });
-    for (QWidget* w : {static_cast<QWidget*>(file), static_cast<QWidget*>(add), static_cast<QWidget*>(undo_), static_cast<QWidget*>(redo_)}) line->addWidget(w);
+    for (QWidget* w : {static_cast<QWidget*>(file), static_cast<QWidget*>(add), static_cast<QWidget*>(undo_),
+                       static_cast<QWidget*>(redo_)})
+        line->addWidget(w);
     line->addSpacing(px(8));
     line->addWidget(title_);
     line->addWidget(edited_);
@@ -309,7 +383,8 @@ void MainWindow::makeStatus() {
     checks_->setProperty("link", true);
     connect(checks_, &QPushButton::clicked, this, [this] {
         auto* popup = new ChecksPopup(controller_, this);
-        popup->move(status_->mapToGlobal(QPoint(status_->width() - popup->width() - px(8), -popup->height() - px(4))));
+        popup->move(status_->mapToGlobal(
+            QPoint(status_->width() - popup->width() - px(8), -popup->height() - px(4))));
         popup->show();
     });
     for (QLabel* l : {shown_, memory_, time_}) line->addWidget(l);
@@ -333,7 +408,8 @@ QString MainWindow::statusText() const { return message_->text(); }
 
 void MainWindow::refreshTitle() {
     const auto& path = controller_.session().path();
-    const QString name = path.empty() ? "Untitled" : QString::fromStdString(path.stem().string()).replace('_', ' ');
+    const QString name =
+        path.empty() ? "Untitled" : QString::fromStdString(path.stem().string()).replace('_', ' ');
     title_->setText(name.left(1).toUpper() + name.mid(1));
     edited_->setText(controller_.session().dirty() ? "edited" : "");
     setWindowTitle(title_->text() + (controller_.session().dirty() ? " (edited)" : "") + " - Ovrix");
@@ -346,7 +422,8 @@ void MainWindow::refreshTitle() {
 void MainWindow::refreshStatus() {
     const EvalSnapshot& r = controller_.results();
     shown_->setText(QString("%1 of %2 shown").arg(shortCount(double(r.shown)), shortCount(r.total)));
-    const double limit = std::get<double>(controller_.document().find("scene") ? controller_.document().value("scene", "memory") : Value(8.0));
+    const double limit = std::get<double>(
+        controller_.document().find("scene") ? controller_.document().value("scene", "memory") : Value(8.0));
     memory_->setText(QString("%1 of %2 GB").arg(double(r.bytes) / 1e9, 0, 'f', 2).arg(limit, 0, 'g', 3));
     time_->setText(QString("last change %1 ms").arg(r.milliseconds, 0, 'f', 0));
     size_t serious = 0;
@@ -356,8 +433,14 @@ void MainWindow::refreshStatus() {
             ++serious;
             if (!first) first = &c;
         }
-    QString text = r.checks.empty() ? "Checks: all well" : QString("%1 note%2").arg(r.checks.size()).arg(r.checks.size() == 1 ? "" : "s");
-    if (serious) text = QString("%1 check%2: %3").arg(serious).arg(serious == 1 ? "" : "s").arg(QString::fromStdString(first->text));
+    QString text = r.checks.empty()
+                       ? "Checks: all well"
+                       : QString("%1 note%2").arg(r.checks.size()).arg(r.checks.size() == 1 ? "" : "s");
+    if (serious)
+        text = QString("%1 check%2: %3")
+                   .arg(serious)
+                   .arg(serious == 1 ? "" : "s")
+                   .arg(QString::fromStdString(first->text));
     checks_->setText(fontMetrics().elidedText(text, Qt::ElideRight, px(420)));
     checks_->setProperty("bad", serious > 0);
     checks_->style()->unpolish(checks_);
@@ -380,10 +463,14 @@ void MainWindow::askFull() {
     refreshMode();
     if (controller_.full()) return;
     double bytes = 0;
-    for (const auto& [id, layer] : controller_.results().layers) bytes += double(bytesOf(layer.geometry)) / layer.share;
-    const QString cost = QString("%1 elements, about %2").arg(shortCount(controller_.results().total), QString::fromStdString(byteText(bytes)));
+    for (const auto& [id, layer] : controller_.results().layers)
+        bytes += double(bytesOf(layer.geometry)) / layer.share;
+    const QString cost =
+        QString("%1 elements, about %2")
+            .arg(shortCount(controller_.results().total), QString::fromStdString(byteText(bytes)));
     if (bytes > 1e9 && !unattended_ &&
-        QMessageBox::question(this, "Show in Full", "Full will show " + cost + ". Go on?") != QMessageBox::Yes)
+        QMessageBox::question(this, "Show in Full", "Full will show " + cost + ". Go on?") !=
+            QMessageBox::Yes)
         return;
     controller_.setFull(true);
     controller_.say("Full: " + cost);
@@ -404,7 +491,9 @@ void MainWindow::applyPreferences(const Preferences& p) {
     const bool look = p.theme != preferences_.theme || p.scale != preferences_.scale;
     preferences_ = p;
     threads_.reset();
-    if (p.threads > 0) threads_ = std::make_unique<tbb::global_control>(tbb::global_control::max_allowed_parallelism, size_t(p.threads));
+    if (p.threads > 0)
+        threads_ = std::make_unique<tbb::global_control>(tbb::global_control::max_allowed_parallelism,
+                                                         size_t(p.threads));
     if (look) controller_.say("Theme and scale apply to all of the window when Ovrix is started again");
 }
 
@@ -414,7 +503,10 @@ bool MainWindow::save() {
 }
 
 bool MainWindow::saveAs() {
-    QString file = QFileDialog::getSaveFileName(this, "Save the scene", QString::fromStdString((controller_.session().folder() / "scene.ovrix").string()), "Scenes (*.ovrix)");
+    QString file = QFileDialog::getSaveFileName(
+        this, "Save the scene",
+        QString::fromStdString((controller_.session().folder() / "scene.ovrix").string()),
+        "Scenes (*.ovrix)");
     if (file.isEmpty()) return false;
     if (!file.endsWith(".ovrix")) file += ".ovrix";
     return controller_.saveScene(file);
@@ -422,7 +514,8 @@ bool MainWindow::saveAs() {
 
 bool MainWindow::mayLeave() {
     if (!controller_.session().dirty() || unattended_) return true;
-    const auto answer = QMessageBox::question(this, "Not saved", "The scene has changes that are not saved.", QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel);
+    const auto answer = QMessageBox::question(this, "Not saved", "The scene has changes that are not saved.",
+                                              QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel);
     if (answer == QMessageBox::Save) return save();
     return answer == QMessageBox::Discard;
 }
@@ -461,10 +554,12 @@ void MainWindow::fillAddMenu(QMenu& menu) {
     command("import");
     Category last = Category::Settings;
     for (const NodeType& t : nodeTypes()) {
-        if (t.category == Category::Layer || t.category == Category::Settings || t.id == "mesh_file") continue;
+        if (t.category == Category::Layer || t.category == Category::Settings || t.id == "mesh_file")
+            continue;
         if (t.category != last) menu.addSeparator();
         last = t.category;
-        QAction* a = menu.addAction(QString::fromStdString(t.title), this, [this, id = t.id] { addFromMenu(id); });
+        QAction* a =
+            menu.addAction(QString::fromStdString(t.title), this, [this, id = t.id] { addFromMenu(id); });
         a->setToolTip(QString::fromStdString(t.help));
     }
 }
@@ -484,9 +579,10 @@ void MainWindow::fillFileMenu(QMenu& menu) {
     const QStringList recent = controller_.recentFiles();
     if (!recent.isEmpty()) menu.addSeparator();
     for (const QString& file : recent)
-        menu.addAction(QFileInfo(file).completeBaseName() + "   " + QFileInfo(file).path(), this, [this, file] {
-            if (mayLeave()) controller_.openScene(file);
-        });
+        menu.addAction(QFileInfo(file).completeBaseName() + "   " + QFileInfo(file).path(), this,
+                       [this, file] {
+                           if (mayLeave()) controller_.openScene(file);
+                       });
     menu.addSeparator();
     for (const char* id : {"preferences", "shortcuts", "quit"}) add(id);
 }
@@ -517,8 +613,12 @@ void MainWindow::dropEvent(QDropEvent* e) {
 void MainWindow::offerRecovery() {
     if (!controller_.autosave()) return;
     for (const Autosave::Found& found : controller_.autosave()->found()) {
-        const QString name = found.original.empty() ? "an untitled scene" : QString::fromStdString(found.original.filename().string());
-        const auto answer = QMessageBox::question(this, "Recover", "Ovrix ended without saving " + name + ". Bring it back?", QMessageBox::Yes | QMessageBox::Discard | QMessageBox::Cancel);
+        const QString name = found.original.empty()
+                                 ? "an untitled scene"
+                                 : QString::fromStdString(found.original.filename().string());
+        const auto answer =
+            QMessageBox::question(this, "Recover", "Ovrix ended without saving " + name + ". Bring it back?",
+                                  QMessageBox::Yes | QMessageBox::Discard | QMessageBox::Cancel);
         if (answer == QMessageBox::Yes) return controller_.recover(found);
         if (answer == QMessageBox::Discard) Autosave::discard(found);
     }

@@ -22,15 +22,21 @@ QRect renderedRect(const QRect& row) { return {row.right() - px(24), row.top(), 
 class RowDelegate : public QStyledItemDelegate {
   public:
     using QStyledItemDelegate::QStyledItemDelegate;
-    QSize sizeHint(const QStyleOptionViewItem&, const QModelIndex& index) const override { return {px(100), index.data(GroupRole).toBool() ? px(30) : px(27)}; }
+    QSize sizeHint(const QStyleOptionViewItem&, const QModelIndex& index) const override {
+        return {px(100), index.data(GroupRole).toBool() ? px(30) : px(27)};
+    }
     void paint(QPainter* p, const QStyleOptionViewItem& o, const QModelIndex& index) const override {
         const Tokens& t = tokens();
         p->setRenderHint(QPainter::Antialiasing);
-        const QRect row(-px(8), o.rect.top(), px(8) + (o.widget ? static_cast<const QTreeWidget*>(o.widget)->viewport()->width() : o.rect.right()), o.rect.height());
+        const QRect row(
+            0, o.rect.top(),
+            (o.widget ? static_cast<const QTreeWidget*>(o.widget)->viewport()->width() : o.rect.right()),
+            o.rect.height());
         if (index.data(GroupRole).toBool()) {
             p->setPen(t.muted);
             p->setFont(textFont(8.75));
-            p->drawText(o.rect.adjusted(0, 0, 0, -px(4)), Qt::AlignLeft | Qt::AlignBottom, index.data().toString());
+            p->drawText(o.rect.adjusted(px(12), 0, 0, -px(4)), Qt::AlignLeft | Qt::AlignBottom,
+                        index.data().toString());
             return;
         }
         if (o.state & QStyle::State_Selected) {
@@ -45,7 +51,8 @@ class RowDelegate : public QStyledItemDelegate {
             p->setPen(QPen(t.seaGlass, 1));
             p->drawRect(QRectF(row).adjusted(0.5, 0.5, -0.5, -0.5));
         }
-        const bool shown = index.data(ShownRole).toBool(), rendered = index.data(RenderedRole).toBool(), problem = index.data(ProblemRole).toBool();
+        const bool shown = index.data(ShownRole).toBool(), rendered = index.data(RenderedRole).toBool(),
+                   problem = index.data(ProblemRole).toBool();
         const bool flags = index.data(ShownRole).isValid();
         int right = row.right() - px(10);
         if (flags) {
@@ -63,14 +70,20 @@ class RowDelegate : public QStyledItemDelegate {
         p->setFont(figureFont(8.5));
         const int countWidth = count.isEmpty() ? 0 : p->fontMetrics().horizontalAdvance(count) + px(8);
         p->setPen(problem ? t.red : t.muted);
-        p->drawText(QRect(right - countWidth, row.top(), countWidth, row.height()), Qt::AlignRight | Qt::AlignVCenter, count);
+        p->drawText(QRect(right - countWidth, row.top(), countWidth, row.height()),
+                    Qt::AlignRight | Qt::AlignVCenter, count);
         p->setFont(textFont(9.5));
         p->setPen(shown || !flags ? t.text : t.muted);
         const int left = o.rect.left() + px(2);
-        const QString name = p->fontMetrics().elidedText(index.data().toString(), Qt::ElideRight, right - countWidth - left - px(4));
-        p->drawText(QRect(left, row.top(), right - left, row.height()), Qt::AlignLeft | Qt::AlignVCenter, name);
+        const QString name = p->fontMetrics().elidedText(index.data().toString(), Qt::ElideRight,
+                                                         right - countWidth - left - px(4));
+        p->drawText(QRect(left, row.top(), right - left, row.height()), Qt::AlignLeft | Qt::AlignVCenter,
+                    name);
     }
-    void updateEditorGeometry(QWidget* editor, const QStyleOptionViewItem& o, const QModelIndex&) const override { editor->setGeometry(o.rect.adjusted(0, px(1), -px(50), -px(1))); }
+    void updateEditorGeometry(QWidget* editor, const QStyleOptionViewItem& o,
+                              const QModelIndex&) const override {
+        editor->setGeometry(o.rect.adjusted(0, px(1), -px(50), -px(1)));
+    }
 };
 
 }  // namespace
@@ -79,7 +92,6 @@ Outline::Outline(Controller& controller, QWidget* parent) : QTreeWidget(parent),
     setHeaderHidden(true);
     setRootIsDecorated(false);
     setIndentation(px(16));
-    setViewportMargins(px(8), px(4), 0, 0);
     setMouseTracking(true);
     setUniformRowHeights(false);
     setItemDelegate(new RowDelegate(this));
@@ -91,15 +103,20 @@ Outline::Outline(Controller& controller, QWidget* parent) : QTreeWidget(parent),
     setAccessibleName("Outline");
     setExpandsOnDoubleClick(false);
     connect(this, &QTreeWidget::currentItemChanged, this, [this](QTreeWidgetItem* item) {
-        if (!filling_ && item && !item->data(0, GroupRole).toBool()) controller_.select(item->data(0, IdRole).toString().toStdString());
+        if (!filling_ && item && !item->data(0, GroupRole).toBool())
+            controller_.select(item->data(0, IdRole).toString().toStdString());
     });
     connect(this, &QTreeWidget::itemChanged, this, [this](QTreeWidgetItem* item) {
         if (filling_) return;
-        const std::string id = item->data(0, IdRole).toString().toStdString(), name = item->text(0).trimmed().toStdString();
+        const std::string id = item->data(0, IdRole).toString().toStdString(),
+                          name = item->text(0).trimmed().toStdString();
         const Node* node = controller_.document().find(id);
         if (!node || node->name == name) return;
         if (name.empty()) return rebuild();
-        controller_.edit("Rename", [&](const Document& d) { return withText(d, id + "/name", name); });
+        // Later: the list is made anew, and the row's editor is still closing.
+        QTimer::singleShot(0, this, [this, id, name] {
+            controller_.edit("Rename", [&](const Document& d) { return withText(d, id + "/name", name); });
+        });
     });
     connect(&controller_, &Controller::documentChanged, this, &Outline::rebuild);
     connect(&controller_, &Controller::selectionChanged, this, [this] {
@@ -126,12 +143,15 @@ QTreeWidgetItem* Outline::addGroup(const QString& title) {
 QTreeWidgetItem* Outline::addNode(QTreeWidgetItem* under, const Node& node) {
     auto* item = new QTreeWidgetItem(under, {QString::fromStdString(node.name)});
     item->setData(0, IdRole, QString::fromStdString(node.id));
-    const bool flags = node.category() != Category::Material && node.category() != Category::Settings && node.category() != Category::Camera;
+    const bool flags = node.category() != Category::Material && node.category() != Category::Settings &&
+                       node.category() != Category::Camera;
     if (flags) {
         item->setData(0, ShownRole, node.shown);
         item->setData(0, RenderedRole, node.rendered);
     }
-    item->setToolTip(0, flags ? QString::fromStdString(node.name) + "\nThe round sign shows it in the view, the square one in the render" : QString::fromStdString(node.name));
+    item->setToolTip(0, flags ? QString::fromStdString(node.name) +
+                                    "\nThe round sign shows it in the view, the square one in the render"
+                              : QString::fromStdString(node.name));
     item->setFlags(item->flags() | Qt::ItemIsEditable | Qt::ItemIsDragEnabled | Qt::ItemIsDropEnabled);
     items_[node.id] = item;
     return item;
@@ -141,7 +161,8 @@ void Outline::addObject(QTreeWidgetItem* group, const Node& node, int depth) {
     auto* item = addNode(group, node);
     for (const NodePtr& layer : controller_.document().layersOn(node.id)) addNode(item, *layer);
     for (const NodePtr& child : controller_.document().nodes(Category::Object))
-        if (child->parent == node.id && child->id != node.id && depth < 32 && !items_.count(child->id)) addObject(item, *child, depth + 1);
+        if (child->parent == node.id && child->id != node.id && depth < 32 && !items_.count(child->id))
+            addObject(item, *child, depth + 1);
 }
 
 void Outline::rebuild() {
@@ -195,9 +216,11 @@ void Outline::refreshCounts() {
         } else if (object != r.objects.end()) {
             text = shortCount(double(object->second.mesh->triangles().size())) + " tri";
         } else if (const Node* n = controller_.document().find(id); n && n->type == "sun") {
-            text = QString::number(std::get<double>(controller_.document().value(id, "elevation")), 'f', 1) + "\u00b0";
+            text = QString::number(std::get<double>(controller_.document().value(id, "elevation")), 'f', 1) +
+                   "\u00b0";
         } else if (n && n->category() == Category::Camera) {
-            text = QString::number(std::get<double>(controller_.document().value(id, "focal")), 'f', 0) + " mm";
+            text =
+                QString::number(std::get<double>(controller_.document().value(id, "focal")), 'f', 0) + " mm";
         }
         if (problem) text = "! " + text;
         item->setData(0, CountRole, text);
@@ -210,7 +233,9 @@ void Outline::toggleFlag(const std::string& id, bool shown) {
     const Node& node = controller_.document().get(id);
     const bool now = shown ? node.shown : node.rendered;
     controller_.edit(shown ? (now ? "Hide" : "Show") : (now ? "Leave out of render" : "Render"),
-                     [&](const Document& d) { return withText(d, id + (shown ? "/shown" : "/rendered"), now ? "false" : "true"); });
+                     [&](const Document& d) {
+                         return withText(d, id + (shown ? "/shown" : "/rendered"), now ? "false" : "true");
+                     });
 }
 
 void Outline::mousePressEvent(QMouseEvent* e) {
@@ -254,7 +279,9 @@ void Outline::contextMenuEvent(QContextMenuEvent* e) {
             controller_.edit("Duplicate", [&](const Document& d) { return withDuplicate(d, id, &made); });
             controller_.select(made);
         });
-        menu.addAction("Delete", this, [this, id] { controller_.edit("Delete", [&](const Document& d) { return withoutNode(d, id); }); });
+        menu.addAction("Delete", this, [this, id] {
+            controller_.edit("Delete", [&](const Document& d) { return withoutNode(d, id); });
+        });
     }
     menu.exec(e->globalPos());
 }
@@ -270,13 +297,17 @@ void Outline::startDrag(Qt::DropActions) {
 }
 
 void Outline::dragEnterEvent(QDragEnterEvent* e) {
-    if (e->mimeData()->hasFormat(kMime)) e->acceptProposedAction();
-    else e->ignore();  // files go to the window
+    if (e->mimeData()->hasFormat(kMime))
+        e->acceptProposedAction();
+    else
+        e->ignore();  // files go to the window
 }
 
 void Outline::dragMoveEvent(QDragMoveEvent* e) {
-    if (e->mimeData()->hasFormat(kMime)) e->acceptProposedAction();
-    else e->ignore();
+    if (e->mimeData()->hasFormat(kMime))
+        e->acceptProposedAction();
+    else
+        e->ignore();
 }
 
 /// A layer dropped on a surface lies on it; an object on an object is carried by it; on a group, by nothing.
@@ -291,11 +322,13 @@ void Outline::dropEvent(QDropEvent* e) {
     e->accept();
     if (!node || id == target) return;
     if (node->category() == Category::Layer && on && on->category() == Category::Object)
-        return controller_.edit("Move layer", [&](const Document& d) { return withText(d, id + "/surface", target); });
+        return controller_.edit("Move layer",
+                                [&](const Document& d) { return withText(d, id + "/surface", target); });
     if (node->category() == Category::Object && (!on || on->category() == Category::Object)) {
         for (const Node* n = on; n; n = controller_.document().find(n->parent))
             if (n->id == id) return controller_.say("An object cannot be carried by what it carries", true);
-        controller_.edit("Carry object", [&](const Document& d) { return withText(d, id + "/parent", target); });
+        controller_.edit("Carry object",
+                         [&](const Document& d) { return withText(d, id + "/parent", target); });
     }
 }
 

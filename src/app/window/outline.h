@@ -13,6 +13,8 @@ class Outline : public QTreeWidget {
     QTreeWidgetItem* itemOf(const std::string& id) const;
 
   protected:
+    void drawBranches(QPainter*, const QRect&, const QModelIndex&) const override {
+    }  // rows paint their own ground
     void contextMenuEvent(QContextMenuEvent*) override;
     void keyPressEvent(QKeyEvent*) override;
     void mousePressEvent(QMouseEvent*) override;
