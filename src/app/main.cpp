@@ -4,6 +4,7 @@
 #include <QCommandLineParser>
 #include <QElapsedTimer>
 #include <QTimer>
+#include <clocale>
 #include <cstdio>
 
 #include "app/render/render_pane.h"
@@ -37,6 +38,7 @@ int main(int argc, char** argv) {
     QCoreApplication::setApplicationName("ovrix");
     QCoreApplication::setApplicationVersion(OVRIX_VERSION);
     QApplication application(argc, argv);
+    std::setlocale(LC_NUMERIC, "C");  // files hold decimal points whatever the user's language
     QCommandLineParser parser;
     parser.setApplicationDescription(
         "Scatter, groom, simulate and render particles, strands and copies on surfaces.");

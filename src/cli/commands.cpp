@@ -332,6 +332,7 @@ void render(const Common& common, const RenderArgs& a) {
         applySize(a, job);
         if (a.samples > 0) job.samples = a.samples;
         const Rect region = regionOf(a, job);
+        requireFilmMemory(opened.document, job.width, job.height);
         Film film(job.width, job.height);
         const Renderer renderer(*job.scene, job.cameraFor(job.width, job.height), job.options);
         for (int pass = 0; pass < job.samples; ++pass) {

@@ -91,15 +91,7 @@ StepType copiesOfStep() {
                         .softMin = -0.1,
                         .softMax = 0.1,
                         .help = "Out of the surface along the copy's up; below 0 sinks it in"},
-                       {.id = "seed",
-                        .title = "Seed",
-                        .type = ParamType::Int,
-                        .initial = int64_t(1),
-                        .hardMin = 0,
-                        .hardMax = 9e15,
-                        .softMin = 0,
-                        .softMax = 100,
-                        .help = "Another number, other picks"}},
+                       seedSpec("Another number, other picks")},
             .apply = applyCopiesOf};
 }
 

@@ -79,15 +79,7 @@ StepType orientStep() {
                         .softMax = 90,
                         .drivable = true,
                         .help = "Lean to a random side, picked between the two"},
-                       {.id = "seed",
-                        .title = "Seed",
-                        .type = ParamType::Int,
-                        .initial = int64_t(1),
-                        .hardMin = 0,
-                        .hardMax = 9e15,
-                        .softMin = 0,
-                        .softMax = 100,
-                        .help = "Another number, other turns"}},
+                       seedSpec("Another number, other turns")},
             .apply = applyOrient};
 }
 

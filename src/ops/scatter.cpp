@@ -95,7 +95,8 @@ Geometry applyScatter(const StepInput& in) {
     const bool byDensity = in.params.text("amount") == "density";
     const double wanted = byDensity ? std::round(in.params.number("density") * in.surface->area())
                                     : double(in.params.integer("count"));
-    askForMemory(40.0 * wanted * in.share, in.memoryLimit, wanted * in.share);
+    // With what later steps add, and what the cache keeps of each.
+    askForMemory(160.0 * wanted * in.share, in.memoryLimit, wanted * in.share);
     o.count = size_t(wanted);
     o.seed = uint64_t(in.params.integer("seed"));
     o.keep = in.params.driven("keep");
@@ -139,15 +140,7 @@ StepType scatterStep() {
                         .softMax = 5000,
                         .help = "Elements per square metre before the mask",
                         .showIf = "amount=density"},
-                       {.id = "seed",
-                        .title = "Seed",
-                        .type = ParamType::Int,
-                        .initial = int64_t(1),
-                        .hardMin = 0,
-                        .hardMax = 9e15,
-                        .softMin = 0,
-                        .softMax = 100,
-                        .help = "Another number, another arrangement"},
+                       seedSpec("Another number, another arrangement"),
                        {.id = "keep",
                         .title = "Mask",
                         .initial = 1.0,

@@ -53,15 +53,7 @@ StepType varySizeStep() {
                     .hardMin = 0,
                     .hardMax = 1,
                     .help = "0 draws all sizes alike often, 1 mostly small ones and a few large"},
-                   {.id = "seed",
-                    .title = "Seed",
-                    .type = ParamType::Int,
-                    .initial = int64_t(1),
-                    .hardMin = 0,
-                    .hardMax = 9e15,
-                    .softMin = 0,
-                    .softMax = 100,
-                    .help = "Another number, other sizes"}},
+                   seedSpec("Another number, other sizes")},
         .apply = applyVarySize};
 }
 

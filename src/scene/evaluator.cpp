@@ -256,6 +256,11 @@ bool Evaluator::runSteps(const Document& document, const Node& layer, const Eval
     return true;
 }
 
+void Evaluator::forgetLast() {
+    std::lock_guard lock(mutex_);
+    lastGood_.clear();
+}
+
 /// After a step failed, the cards that follow show what they last made, and so does the view.
 void Evaluator::recallLast(const Node& layer, size_t failed, LayerResult& result) {
     std::lock_guard lock(mutex_);

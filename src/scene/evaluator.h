@@ -63,6 +63,9 @@ class Evaluator {
     LayerResult layer(const Document& document, const std::string& id, const EvalOptions& options,
                       Progress& progress);
 
+    /// Forgets what failing steps would show: the next document has nothing to do with the last.
+    void forgetLast();
+
     /// What fields on the layer's parameters are evaluated with.
     FieldContext fieldContext(const Document& document, const std::string& surfaceId, double frame,
                               bool hasUvs);

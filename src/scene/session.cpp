@@ -74,7 +74,11 @@ void Session::save(const fs::path& path) {
 }
 
 void Session::recover(Document document, const fs::path& path) {
-    reset(Document(), path);
+    path_ = path;
+    saved_ = Document();  // equal to nothing that was recovered: it counts as not saved
+    undo_.clear();
+    redo_.clear();
+    endMerge();
     current_ =
         path.empty() ? std::move(document) : rebasePaths(document, "/", fs::absolute(path).parent_path());
     changed();

@@ -1,5 +1,7 @@
 #include "scene/translate.h"
 
+#include <set>
+
 #include "base/error.h"
 #include "base/hash.h"
 #include "render/sky.h"
@@ -244,9 +246,22 @@ void JobBuilder::setLights(const Document& document, double frame, RenderJob& jo
     }
 }
 
+/// Measured: what the ray tracer takes for one instance, with its part of the tree.
+void JobBuilder::requireInstanceMemory(const Document& document, const std::vector<Part>& parts) {
+    double instances = 0;
+    std::set<const Copies*> counted;
+    for (const Part& p : parts)
+        if (!p.copies)
+            ++instances;
+        else if (counted.insert(p.copies.get()).second)
+            instances += double(p.copies->size());
+    askForMemory(420.0 * instances, memoryLimit(document), instances);
+}
+
 RenderJob JobBuilder::build(const Document& document, const JobOptions& o, Progress& progress) {
     RenderJob job;
     const std::vector<Part> parts = collect(document, o, job, progress);
+    requireInstanceMemory(document, parts);
     Hasher h;
     h.add(uint64_t(document.nodes(Category::Material).size()));
     for (const Part& p : parts) {
@@ -306,6 +321,20 @@ RenderJob JobBuilder::build(const Document& document, const JobOptions& o, Progr
     job.finish = {float(std::get<double>(document.value(camera, "exposure", o.frame))),
                   std::get<std::string>(value("tone")) == "soft"};
     return job;
+}
+
+size_t memoryLimit(const Document& document) {
+    return document.find("scene") ? size_t(std::get<double>(document.value("scene", "memory")) * 1e9)
+                                  : SIZE_MAX;
+}
+
+void requireFilmMemory(const Document& document, int width, int height) {
+    // The film, a copy of its last whole pass, and the picture on the screen.
+    const double bytes = double(width) * height * (2 * sizeof(FilmPixel) + 8);
+    if (bytes > double(memoryLimit(document)))
+        throw Error(fmt::format("a picture of {} x {} takes {}, more than the limit of {}", width, height,
+                                byteText(bytes), byteText(double(memoryLimit(document)))),
+                    {}, "Make it smaller, or raise the memory limit");
 }
 
 Picture toPicture(const Film& film, const FinishOptions* finish) {

@@ -40,6 +40,7 @@ class JobBuilder {
                               Progress& progress);
     void addLayer(const Document& document, const Node& node, const JobOptions& options, RenderJob& job,
                   std::vector<Part>& parts, uint32_t layerId, Progress& progress);
+    static void requireInstanceMemory(const Document& document, const std::vector<Part>& parts);
     void setLights(const Document& document, double frame, RenderJob& job);
     void setMaterials(const Document& document, double frame, RenderJob& job);
     std::shared_ptr<const Image> sky(const SkyOptions& options);
@@ -58,6 +59,11 @@ Picture toPicture(const Film& film, const FinishOptions* finish);
 /// Writes a render: EXR gets scene light and all passes, TIFF and PNG the finished picture.
 void saveRender(const std::filesystem::path& path, const Film& film, const RenderJob& job,
                 const WriteOptions& options);
+
+/// Bytes that the scene allows.
+size_t memoryLimit(const Document& document);
+/// Throws an Error with the figure when a picture of that size would pass the limit.
+void requireFilmMemory(const Document& document, int width, int height);
 
 /// CameraOptions of a camera node.
 CameraOptions cameraOptions(const Document& document, const std::string& id, double frame);

@@ -42,6 +42,8 @@ class WindowTest : public QObject {
     void draftAndFull();
     void stopsFast();
     void showsAtTwiceTheScale();
+    void bringsBackWhatWasNotSaved();
+    void worksWithoutOpenGl();
 
   private:
     QString path(const char* name) { return folder->filePath(name); }
@@ -573,8 +575,57 @@ void WindowTest::showsAtTwiceTheScale() {
     QCOMPARE(count->height(), 52);
     const QImage picture = driver->window.grab().toImage();
     QVERIFY(picture.width() >= 1280);
+    // Back while it runs: the window is made anew, the scene and the choice stay.
+    Preferences small = Preferences::load();
+    driver->window.applyPreferences(small);
+    Preferences large = small;
+    large.scale = 1.5;
+    driver->window.applyPreferences(large);
+    driver->settle();
+    QCOMPARE(driver->window.controller().selected(), std::string(kLayer));
+    count = driver->editor<NumberBox>(in("scatter/count"));
+    QVERIFY(count);
+    QCOMPARE(count->height(), 39);
+    driver->dragBox(count, 30);
+    QVERIFY(std::get<int64_t>(driver->value(in("scatter/count"))) > 2000);
     driver.reset();
     applyTheme(*qApp, ThemeKind::Dark, 1.0);
+}
+
+void WindowTest::bringsBackWhatWasNotSaved() {
+    makeLayer();
+    auto& c = driver->window.controller();
+    const auto kept = std::filesystem::path(path("kept").toStdString());
+    c.setAutosaveFolder(kept);
+    c.edit("change", [&](const Document& d) { return withText(d, in("scatter/count"), "777"); });
+    c.writeAutosave();
+    const std::string text = writeScene(driver->document());
+    // As a program that was killed leaves it: under the number of a process that is no more.
+    for (const auto& file : std::filesystem::directory_iterator(kept))
+        std::filesystem::rename(file.path(), kept / "4194303.autosave");
+    driver = std::make_unique<Driver>();
+    driver->window.controller().setAutosaveFolder(kept);
+    const auto found = driver->window.controller().autosave()->found();
+    QCOMPARE(found.size(), size_t(1));
+    driver->window.controller().recover(found[0]);
+    driver->settle();
+    QCOMPARE(writeScene(driver->document()), text);
+    QVERIFY(driver->window.controller().session().dirty());
+    QVERIFY(driver->window.controller().autosave()->found().empty());
+}
+
+/// Run by itself on a platform without OpenGL; see ./dev test.
+void WindowTest::worksWithoutOpenGl() {
+    if (driver->window.view()) QSKIP("this display has OpenGL");
+    auto* text = driver->window.findChild<QLabel*>("noOpenGl");
+    QVERIFY(text && text->text().contains("OpenGL 3.3"));
+    makeLayer();
+    QCOMPARE(elements(), size_t(200));
+    driver->window.run("frameAll");  // what needs the view is not offered
+    driver->window.showRender(true);
+    driver->window.renderPane()->setLive(true);
+    QVERIFY(driver->waitFor([&] { return driver->window.renderPane()->last().pass >= 1; }));
+    QVERIFY(driver->window.controller().saveScene(path("a.ovrix")));
 }
 
 int main(int argc, char** argv) {

@@ -98,6 +98,8 @@ TEST_CASE("the demo scene is checked, described, changed, evaluated and rendered
     CHECK(render("f.png", {"--frames", "3-4"}).code == 1);
     CHECK(render("x.exr", {"--region", "0,0,999,9"}).code == 1);
     CHECK(run({"render", demo.file("b.ovrix"), "--size", "0x0", "--out", demo.file("x.exr")}).code == 1);
+    CHECK(run({"render", demo.file("b.ovrix"), "--size", "32768x32768", "--out", demo.file("x.exr")})
+              .err.find("GB") != std::string::npos);
     CHECK(render("x.jpeg", {}).code == 1);
     CHECK(render("x.exr", {"--camera", "nobody"}).code == 1);
 }

@@ -425,6 +425,8 @@ TEST_CASE("a step that fails says so, and the rest shows what it last made", "[e
     CHECK(bad.steps[3].out == good.steps[3].out);
     CHECK(elementCount(bad.geometry) == elementCount(good.geometry));
     CHECK(elementCount(s.eval(Purpose::Render).geometry) == 0);  // a picture shows no leftovers
+    s.evaluator.forgetLast();
+    CHECK(elementCount(s.eval(Purpose::Viewport).geometry) == 0);
     s.set(s.layer + "/scatter/on", "false");
     CHECK(s.eval(Purpose::Viewport).steps[1].error.find("takes points") != std::string::npos);
 }
@@ -529,6 +531,10 @@ TEST_CASE("a changed light keeps the ray tracer's scene, a changed layer does no
     const auto job = builder.build(s.document, {}, Progress::none());
     CHECK(job.scene != a);
     CHECK(job.scene->instanceCount() == 2002);
+    s.set("scene/memory", "0.05");
+    s.set(s.layer + "/scatter/count", "200000");
+    CHECK_THROWS_WITH(builder.build(s.document, {}, Progress::none()), Catch::Contains("limit"));
+    s.set(s.layer + "/scatter/count", "10");
     s.document = withoutNode(s.document, "camera");
     CHECK_THROWS_WITH(builder.build(s.document, {}, Progress::none()), Catch::Contains("camera"));
 }

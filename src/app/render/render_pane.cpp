@@ -394,23 +394,40 @@ void RenderPane::choosePin(int index) {
         b->setChecked(!b->isHidden() && at++ == index);
 }
 
-void RenderPane::save(const QString& file) {
+void RenderPane::save(const QString& file, std::optional<PixelDepth> depth) {
     const auto film = worker_.film();
     const auto job = worker_.job();
     controller_.guarded([&] {
         if (!film || !job) throw Error("there is no picture to save yet", {}, "Render first");
         std::filesystem::path path = file.toStdString();
         if (path.extension().empty()) path += ".exr";
-        saveRender(path, *film, *job, defaultWriteOptions(path));
+        WriteOptions options = defaultWriteOptions(path);
+        if (depth) options.depth = *depth;
+        saveRender(path, *film, *job, options);
         controller_.say("Saved " + QString::fromStdString(path.filename().string()));
     });
 }
 
 void RenderPane::chooseFileAndSave() {
-    const QString file = QFileDialog::getSaveFileName(
+    const struct {
+        QString title, ending;
+        PixelDepth depth;
+    } kinds[] = {{"EXR with all passes, half (*.exr)", ".exr", PixelDepth::Half},
+                 {"EXR with all passes, float (*.exr)", ".exr", PixelDepth::Float},
+                 {"TIFF, 16 bits (*.tif)", ".tif", PixelDepth::Bits16},
+                 {"PNG, 8 bits (*.png)", ".png", PixelDepth::Bits8},
+                 {"PNG, 16 bits (*.png)", ".png", PixelDepth::Bits16}};
+    QStringList titles;
+    for (const auto& k : kinds) titles << k.title;
+    QString chosen = titles[0];
+    QString file = QFileDialog::getSaveFileName(
         this, "Save the picture", QString::fromStdString(controller_.session().folder().string()),
-        "EXR with all passes (*.exr);;TIFF, 16 bits (*.tif);;PNG (*.png)");
-    if (!file.isEmpty()) save(file);
+        titles.join(";;"), &chosen);
+    if (file.isEmpty()) return;
+    const auto& kind = kinds[std::max<qsizetype>(0, titles.indexOf(chosen))];
+    if (QFileInfo(file).suffix().isEmpty()) file += kind.ending;
+    const bool fits = file.endsWith(kind.ending);  // another ending was typed: it decides
+    save(file, fits ? std::optional(kind.depth) : std::nullopt);
 }
 
 }  // namespace ovrix::app

@@ -60,7 +60,8 @@ class RenderPane : public QWidget {
     void restart();
     void stop();
     void pin();
-    void save(const QString& file);
+    /// @param depth  of the file's numbers; the ending's usual one when nothing is said
+    void save(const QString& file, std::optional<PixelDepth> depth = {});
     void chooseFileAndSave();
     RenderWorker& worker() { return worker_; }
     const RenderUpdate& last() const { return last_; }

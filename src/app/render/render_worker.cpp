@@ -99,6 +99,7 @@ std::shared_ptr<Film> RenderWorker::startFilm(const RenderRequest& r, const Rect
 
 void RenderWorker::render(const RenderRequest& r, Progress& progress) {
     evaluator_.setFolder(r.folder);
+    requireFilmMemory(r.document, r.width, r.height);
     auto job = std::make_shared<RenderJob>(builder_.build(r.document, {r.frame, {}, r.draft}, progress));
     if (r.camera) job->camera = *r.camera;
     const int passes = r.samples > 0 ? r.samples : job->samples;

@@ -112,6 +112,7 @@ void Controller::setOverlay(const ParamPath& path) {
 void Controller::openScene(const QString& file) {
     guarded([&] {
         session_.load(file.toStdString());
+        evaluator_.forgetLast();
         selected_.clear();
         overlay_ = {};
         if (autosave_) autosave_->clear();
@@ -133,8 +134,9 @@ bool Controller::saveScene(const QString& file) {
     });
 }
 
-void Controller::newScene() {
-    session_.reset(Document::fresh());
+void Controller::newScene(double memoryGb) {
+    evaluator_.forgetLast();
+    session_.reset(withValue(Document::fresh(), {"scene", "", "memory"}, memoryGb));
     selected_.clear();
     overlay_ = {};
     Q_EMIT selectionChanged();

@@ -52,7 +52,8 @@ class Controller : public QObject {
 
     void openScene(const QString& file);
     bool saveScene(const QString& file);
-    void newScene();
+    /// @param memoryGb  the limit that the new scene gets
+    void newScene(double memoryGb);
     void recover(const Autosave::Found& found);
     /// Reads a mesh on the worker and adds it as an object.
     void importMesh(const QString& file);

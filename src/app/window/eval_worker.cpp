@@ -84,6 +84,11 @@ void EvalWorker::loop() {
             else
                 publish_(evaluate(*request, *progress));
         } catch (const Cancelled&) {
+        } catch (const std::exception& e) {  // a scene without its settings, say; it must not end the program
+            auto snapshot = std::make_shared<EvalSnapshot>();
+            if (request) snapshot->document = request->document;
+            snapshot->checks.push_back({Severity::Error, e.what(), {}, {}, {}, {}});
+            publish_(snapshot);
         }
         lock.lock();
         running_ = nullptr;

@@ -50,6 +50,7 @@ class MainWindow : public QMainWindow {
     void closeEvent(QCloseEvent*) override;
 
   private:
+    void buildInterface();
     void makeCommands();
     void makeToolbar();
     void makeStatus();

@@ -1,0 +1,166 @@
+// The list of everything that can be done in the window.
+#include <QFileDialog>
+#include <QPushButton>
+
+#include "app/recipe/recipe_panel.h"
+#include "app/render/render_pane.h"
+#include "app/view/view_widget.h"
+#include "app/window/main_window.h"
+
+namespace ovrix::app {
+
+void MainWindow::makeCommands() {
+    const auto add = [&](
+                         const char* id, const char* title, const char* help, QKeySequence keys,
+                         std::function<void()> run, std::function<bool()> enabled = [] { return true; }) {
+        commands_.push_back({id, title, help, keys, std::move(run), std::move(enabled)});
+    };
+    const auto hasNode = [this] { return controller_.selectedNode() != nullptr; };
+    const auto hasView = [this] { return view_ != nullptr; };
+    add("new", "New scene", "Begin with a sun, a sky and a camera", QKeySequence::New, [this] {
+        if (mayLeave()) controller_.newScene(preferences_.memoryGb);
+    });
+    add("open", "Open scene...", "A .ovrix file", QKeySequence::Open, [this] {
+        if (!mayLeave()) return;
+        const QString file = QFileDialog::getOpenFileName(
+            this, "Open a scene", QString::fromStdString(controller_.session().folder().string()),
+            "Scenes (*.ovrix)");
+        if (!file.isEmpty()) controller_.openScene(file);
+    });
+    add("save", "Save scene", "Under its own name", QKeySequence::Save, [this] { save(); });
+    add("saveAs", "Save scene as...", "Under another name", QKeySequence("Ctrl+Shift+S"),
+        [this] { saveAs(); });
+    add("import", "Add a mesh file...",
+        "OBJ, PLY, STL, OFF, glTF, GLB or FBX; dropping it on the window does the same",
+        QKeySequence("Ctrl+I"), [this] {
+            for (const QString& file : QFileDialog::getOpenFileNames(
+                     this, "Add mesh files", QString::fromStdString(controller_.session().folder().string()),
+                     "Meshes (*.obj *.ply *.stl *.off *.gltf *.glb *.fbx)"))
+                controller_.importMesh(file);
+        });
+    add(
+        "undo", "Undo", "Take the last change back", QKeySequence::Undo, [this] { controller_.undo(); },
+        [this] { return controller_.session().canUndo(); });
+    add(
+        "redo", "Redo", "Do it again", QKeySequence("Ctrl+Shift+Z"), [this] { controller_.redo(); },
+        [this] { return controller_.session().canRedo(); });
+    add(
+        "layer", "Add a layer on the chosen surface", "A recipe that scatters copies on it",
+        QKeySequence("Ctrl+L"),
+        [this] {
+            std::string made, surface = controller_.selected();
+            if (controller_.selectedNode()->category() == Category::Layer)
+                surface = std::get<std::string>(controller_.document().value(surface, "surface"));
+            controller_.edit("Add layer",
+                             [&](const Document& d) { return withLayer(d, surface, {}, &made); });
+            controller_.select(made);
+        },
+        [this] {
+            const Node* n = controller_.selectedNode();
+            return n && (n->category() == Category::Object || n->category() == Category::Layer);
+        });
+    add(
+        "step", "Add a step to the recipe", "Only steps that fit are offered", QKeySequence("Ctrl+Shift+A"),
+        [this] { recipe_->openAddStep(); },
+        [this] {
+            const Node* n = controller_.selectedNode();
+            return n && n->category() == Category::Layer;
+        });
+    add(
+        "duplicate", "Duplicate", "A copy of what is chosen, with the layers on it", QKeySequence("Ctrl+D"),
+        [this] {
+            std::string made;
+            controller_.edit("Duplicate", [&](const Document& d) {
+                return withDuplicate(d, controller_.selected(), &made);
+            });
+            if (!made.empty()) controller_.select(made);
+        },
+        hasNode);
+    add(
+        "delete", "Delete", "What is chosen, with the layers on it", QKeySequence("Shift+Delete"),
+        [this] {
+            controller_.edit("Delete",
+                             [&](const Document& d) { return withoutNode(d, controller_.selected()); });
+        },
+        hasNode);
+    for (const NodeType& t : nodeTypes()) {
+        if (t.category == Category::Layer || t.category == Category::Settings || t.id == "mesh_file")
+            continue;
+        commands_.push_back({"add:" + QString::fromStdString(t.id),
+                             "Add " + QString::fromStdString(t.title).toLower(),
+                             QString::fromStdString(t.help),
+                             {},
+                             [this, id = t.id] { addFromMenu(id); }});
+    }
+    add("draft", "Show as Draft", "The share of each layer that is set in the scene", QKeySequence("Ctrl+1"),
+        [this] { controller_.setFull(false); });
+    add("full", "Show in Full", "Everything; the memory it takes is said first", QKeySequence("Ctrl+2"),
+        [this] { askFull(); });
+    add("render", "Render beside the view", "Starts or stops; refines on every change",
+        QKeySequence("Ctrl+R"), [this] {
+            const bool on = render_->isHidden() || !render_->live();
+            if (on) showRender(true);
+            render_->setLive(on);
+        });
+    add(
+        "closeRender", "Close the render pane", "The view takes its place", QKeySequence("Ctrl+Shift+R"),
+        [this] { showRender(false); }, [this] { return !render_->isHidden(); });
+    add(
+        "pin", "Pin the picture", "Keep it to compare with", QKeySequence("Ctrl+P"),
+        [this] { render_->pin(); }, [this] { return !render_->isHidden(); });
+    add(
+        "savePicture", "Save the picture...", "EXR with all passes, TIFF or PNG", QKeySequence("Ctrl+E"),
+        [this] { render_->chooseFileAndSave(); }, [this] { return render_->worker().film() != nullptr; });
+    add(
+        "frameAll", "Bring everything into view", "", QKeySequence("Home"), [this] { view_->frameAll(); },
+        hasView);
+    add(
+        "frameChosen", "Bring what is chosen into view", "", QKeySequence("Shift+Home"),
+        [this] { view_->frameSelected(); }, hasView);
+    add(
+        "camera", "Look through the scene's camera", "", QKeySequence("C"),
+        [this] { view_->lookThroughCamera(); }, hasView);
+    add(
+        "cameraHere", "Put the scene's camera where the view is", "So that the render shows what you see",
+        QKeySequence("Shift+C"),
+        [this] {
+            const CameraOptions c = view_->camera().options();
+            controller_.edit("Put camera here", [&](const Document& d) {
+                const std::string id = std::get<std::string>(d.value("render", "camera"));
+                Document out = withValue(d, {id, "", "position"}, V3d(c.position));
+                return withValue(out, {id, "", "target"}, V3d(c.target));
+            });
+            view_->lookThroughCamera();
+        },
+        hasView);
+    const struct {
+        const char *id, *title, *key;
+        Tool tool;
+    } tools[] = {{"toolSelect", "Choose", "1", Tool::Select},
+                 {"toolMove", "Move", "2", Tool::Move},
+                 {"toolTurn", "Turn", "3", Tool::Turn},
+                 {"toolScale", "Scale", "4", Tool::Scale}};
+    for (const auto& t : tools)
+        add(
+            t.id, t.title, "Tool of the view", QKeySequence(t.key),
+            [this, tool = t.tool] { view_->setTool(tool); }, hasView);
+    add("checks", "Checks", "What would surprise you", QKeySequence("F8"), [this] { checks_->click(); });
+    add("preferences", "Preferences...", "Theme, interface scale, memory limit, threads",
+        QKeySequence("Ctrl+,"), [this] {
+            PreferencesDialog dialog(preferences_, this);
+            connect(&dialog, &PreferencesDialog::changed, this, [this](const Preferences& p) {
+                const bool memory = p.memoryGb != preferences_.memoryGb;
+                applyPreferences(p);
+                if (memory) controller_.setValue({"scene", "", "memory"}, p.memoryGb, true);
+            });
+            dialog.exec();
+            controller_.endDrag();
+        });
+    add("shortcuts", "Shortcuts", "All on one page", QKeySequence("F1"),
+        [this] { ShortcutsPage(commands_, this).exec(); });
+    add("search", "Search commands", "Do anything by its name", QKeySequence("Ctrl+K"),
+        [this] { openSearch(); });
+    add("quit", "Quit", "Asks about what is not saved", QKeySequence::Quit, [this] { close(); });
+}
+
+}  // namespace ovrix::app
