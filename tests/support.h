@@ -15,7 +15,8 @@ namespace ovrix::tests {
 class TemporaryFolder {
   public:
     TemporaryFolder() {
-        std::string pattern = (std::filesystem::temp_directory_path() / "ovrix-test-XXXXXX").string();
+        std::string pattern =
+            (std::filesystem::temp_directory_path() / ("ovrix-test-" + std::string(6, 'X'))).string();
         path_ = mkdtemp(pattern.data());
     }
     ~TemporaryFolder() {
@@ -45,6 +46,22 @@ inline uint64_t testSeed() {
 inline double chiSquareLimit(double degrees) {
     const double k = 2.0 / (9.0 * degrees), x = 1.0 - k + 4.75 * std::sqrt(k);
     return degrees * x * x * x;
+}
+
+/// One random change of a file: a byte, a hole, a cut.
+inline void damage(std::string& bytes, std::mt19937_64& random) {
+    if (bytes.empty()) return;
+    const size_t at = random() % bytes.size();
+    switch (random() % 3) {
+        case 0:
+            bytes[at] = char(random());
+            break;
+        case 1:
+            bytes.erase(at, 1 + random() % 40);
+            break;
+        default:
+            bytes.resize(at + 1);
+    }
 }
 
 inline std::shared_ptr<Mesh> meshOf(const std::vector<V3f>& points,

@@ -96,4 +96,21 @@ void addToHash(Hasher& hasher, const Value& value) {
     std::visit(AddValue{hasher}, value);
 }
 
+void addToHash(Hasher& hasher, const M44f& m) {
+    for (int r = 0; r < 4; ++r)
+        for (int c = 0; c < 4; ++c) hasher.add(double(m[r][c]));
+}
+
+ParamSpec seedSpec(std::string help) {
+    return {.id = "seed",
+            .title = "Seed",
+            .type = ParamType::Int,
+            .initial = int64_t(1),
+            .hardMin = 0,
+            .hardMax = 9e15,
+            .softMin = 0,
+            .softMax = 100,
+            .help = std::move(help)};
+}
+
 }  // namespace ovrix

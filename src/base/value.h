@@ -58,5 +58,9 @@ Value mixValues(const Value& a, const Value& b, double t);
 /// Feeds a value to a running hash.
 class Hasher;
 void addToHash(Hasher& hasher, const Value& value);
+void addToHash(Hasher& hasher, const M44f& matrix);
+
+/// The "seed" that everything with chance has.
+ParamSpec seedSpec(std::string help);
 
 }  // namespace ovrix

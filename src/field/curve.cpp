@@ -41,20 +41,4 @@ void Curve::tidy() {
     if (points.empty()) points = {{0.0f, 0.0f}, {1.0f, 1.0f}};
 }
 
-Curve bandCurve(float from, float to, float softness) {
-    const float s = std::max(softness, 1e-3f) * 0.5f;
-    Curve curve;
-    curve.points.clear();
-    if (from > 0.0f)
-        curve.points.insert(curve.points.end(), {{from - s, 0.0f}, {from + s, 1.0f}});
-    else
-        curve.points.push_back({0.0f, 1.0f});
-    if (to < 1.0f)
-        curve.points.insert(curve.points.end(), {{to - s, 1.0f}, {to + s, 0.0f}});
-    else
-        curve.points.push_back({1.0f, 1.0f});
-    curve.tidy();
-    return curve;
-}
-
 }  // namespace ovrix

@@ -21,7 +21,4 @@ struct Curve {
     bool operator==(const Curve&) const = default;
 };
 
-/// Lets values between the two pass, with an edge that is soft on both sides of each: the usual mask shape.
-Curve bandCurve(float from, float to, float softness);
-
 }  // namespace ovrix

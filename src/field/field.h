@@ -39,8 +39,7 @@ class SourceKernel {
   public:
     virtual ~SourceKernel() = default;
     virtual void evaluate(const Samples& samples, std::span<float> out) const = 0;
-    /// True when evaluateColor() gives more than grey.
-    virtual bool colored() const { return false; }
+    /// Grey, unless the source has colours.
     virtual void evaluateColor(const Samples& samples, std::span<V3f> out) const;
 };
 

@@ -23,7 +23,6 @@ struct Picture : SourceKernel {
         if (channel == "blue") return c.z;
         return 0.2126f * c.x + 0.7152f * c.y + 0.0722f * c.z;  // luminance, Rec. 709
     }
-    bool colored() const override { return true; }
     void evaluateColor(const Samples& s, std::span<V3f> out) const override {
         for (size_t i = 0; i < out.size(); ++i) out[i] = s.uv.empty() ? V3f(0.0f) : V3f(colorAt(s.uv[i]));
     }
@@ -38,8 +37,8 @@ std::unique_ptr<SourceKernel> compilePicture(const ResolvedParams& p, const Fiel
     if (!context.images) throw Error("images cannot be read here", file);
     auto kernel = std::make_unique<Picture>();
     kernel->image = context.images->image(file, p.text("space"));
-    kernel->repeatU = float(p.vector("repeat").x);
-    kernel->repeatV = float(p.vector("repeat").y);
+    kernel->repeatU = float(p.number("repeat_u"));
+    kernel->repeatV = float(p.number("repeat_v"));
     kernel->channel = p.text("channel");
     return kernel;
 }
@@ -69,15 +68,22 @@ SourceType imageSource() {
                         .initial = std::string("brightness"),
                         .help = "What drives a number",
                         .choices = {"brightness", "red", "green", "blue", "alpha"}},
-                       {.id = "repeat",
-                        .title = "Repeat",
-                        .type = ParamType::Vector,
-                        .initial = V3d(1, 1, 0),
+                       {.id = "repeat_u",
+                        .title = "Repeat U",
+                        .initial = 1.0,
                         .hardMin = -1e4,
                         .hardMax = 1e4,
                         .softMin = 0,
                         .softMax = 10,
-                        .help = "How often it lies along U and along V"}},
+                        .help = "How often it lies along U"},
+                       {.id = "repeat_v",
+                        .title = "Repeat V",
+                        .initial = 1.0,
+                        .hardMin = -1e4,
+                        .hardMax = 1e4,
+                        .softMin = 0,
+                        .softMax = 10,
+                        .help = "How often it lies along V"}},
             .compile = compilePicture};
 }
 

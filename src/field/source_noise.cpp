@@ -54,15 +54,7 @@ SourceType noiseSource() {
                         .type = ParamType::Bool,
                         .initial = false,
                         .help = "Sharp crests in place of soft patches"},
-                       {.id = "seed",
-                        .title = "Seed",
-                        .type = ParamType::Int,
-                        .initial = int64_t(1),
-                        .hardMin = 0,
-                        .hardMax = 4294967295.0,
-                        .softMin = 0,
-                        .softMax = 100,
-                        .help = "Another number, other patches"}},
+                       seedSpec("Another number, other patches")},
             .compile = [](const ResolvedParams& p, const FieldContext&) {
                 auto kernel = std::make_unique<Noise>();
                 kernel->frequency = float(1.0 / p.number("size"));

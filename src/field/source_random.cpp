@@ -19,15 +19,7 @@ SourceType randomSource() {
     return {.id = "random",
             .title = "Random per element",
             .help = "Another number between 0 and 1 for each element, that stays with it",
-            .params = {{.id = "seed",
-                        .title = "Seed",
-                        .type = ParamType::Int,
-                        .initial = int64_t(1),
-                        .hardMin = 0,
-                        .hardMax = 9e15,
-                        .softMin = 0,
-                        .softMax = 100,
-                        .help = "Another number, another draw"}},
+            .params = {seedSpec("Another number, another draw")},
             .compile = [](const ResolvedParams& p, const FieldContext&) {
                 return std::make_unique<PerElement>(uint64_t(p.integer("seed")));
             }};

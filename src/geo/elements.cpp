@@ -50,6 +50,19 @@ Box3f boundsOf(const Geometry& geometry) {
     return box;
 }
 
+std::vector<float> packedCopies(const Copies& copies, int32_t prototype) {
+    const auto p = copies.attributes.find<V3f>("P");
+    const auto q = copies.attributes.find<Quatf>("orient");
+    const auto s = copies.attributes.find<float>("scale");
+    const auto which = copies.attributes.find<int32_t>("prototype");
+    std::vector<float> data;
+    data.reserve(8 * size_t(std::count(which.begin(), which.end(), prototype)));
+    for (size_t i = 0; i < which.size(); ++i)
+        if (which[i] == prototype)
+            data.insert(data.end(), {p[i].x, p[i].y, p[i].z, s[i], q[i].v.x, q[i].v.y, q[i].v.z, q[i].r});
+    return data;
+}
+
 M44f copyMatrix(const V3f& position, const Quatf& orient, float scale) {
     M44f m = orient.toMatrix44();
     for (int row = 0; row < 3; ++row)

@@ -44,6 +44,9 @@ size_t elementCount(const Geometry& geometry);
 size_t bytesOf(const Geometry& geometry);
 Box3f boundsOf(const Geometry& geometry);
 
+/// What drawing copies of one prototype takes: x y z, scale, and the quaternion x y z w of each, in order.
+std::vector<float> packedCopies(const Copies& copies, int32_t prototype);
+
 /// The matrix that places copy i: scale, then orientation, then position.
 M44f copyMatrix(const V3f& position, const Quatf& orient, float scale);
 

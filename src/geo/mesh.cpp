@@ -176,6 +176,17 @@ void computeNormals(Mesh& mesh, float creaseDegrees) {
     });
 }
 
+void reverseFaces(Mesh& mesh) {
+    const auto turn = [&](auto values) {
+        if (values.empty()) return;
+        for (size_t f = 0; f < mesh.faceCount(); ++f)
+            std::reverse(values.begin() + mesh.faceStart[f], values.begin() + mesh.faceStart[f + 1]);
+    };
+    turn(std::span<uint32_t>(mesh.cornerPoint));
+    if (mesh.corners.has("N")) turn(mesh.corners.add<V3f>("N"));
+    if (mesh.corners.has("uv")) turn(mesh.corners.add<V2f>("uv"));
+}
+
 MeshPtr transformed(const Mesh& mesh, const M44f& matrix) {
     auto out = std::make_shared<Mesh>(mesh);
     const M44f inverse = matrix.inverse();
@@ -189,15 +200,7 @@ MeshPtr transformed(const Mesh& mesh, const M44f& matrix) {
         forNormals.multDirMatrix(n[i], moved);
         n[i] = moved.length() > 0.0f ? moved.normalized() : V3f(0, 1, 0);
     });
-    if (mirrors) {
-        auto uv = out->corners.has("uv") ? out->corners.add<V2f>("uv") : std::span<V2f>();
-        for (size_t f = 0; f < out->faceCount(); ++f) {
-            const auto b = out->faceStart[f], e = out->faceStart[f + 1];
-            std::reverse(out->cornerPoint.begin() + b, out->cornerPoint.begin() + e);
-            std::reverse(n.begin() + b, n.begin() + e);
-            if (!uv.empty()) std::reverse(uv.begin() + b, uv.begin() + e);
-        }
-    }
+    if (mirrors) reverseFaces(*out);
     out->finish();
     return out;
 }

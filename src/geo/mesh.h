@@ -57,6 +57,9 @@ using MeshPtr = std::shared_ptr<const Mesh>;
 /// Thürmer and Wüthrich, "Computing Vertex Normals from Polygonal Facets", JGT 3(1), 1998.
 void computeNormals(Mesh& mesh, float creaseDegrees);
 
+/// Turns every face's winding round; its corners keep their normals and UVs. Call finish() after it.
+void reverseFaces(Mesh& mesh);
+
 /// The mesh with points moved by @p matrix and normals by its inverse transpose; faces turn when it mirrors.
 MeshPtr transformed(const Mesh& mesh, const M44f& matrix);
 

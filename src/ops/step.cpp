@@ -7,18 +7,6 @@ std::string phaseName(Phase phase) {
     return names[size_t(phase)];
 }
 
-ParamSpec seedSpec(std::string help) {
-    return {.id = "seed",
-            .title = "Seed",
-            .type = ParamType::Int,
-            .initial = int64_t(1),
-            .hardMin = 0,
-            .hardMax = 9e15,
-            .softMin = 0,
-            .softMax = 100,
-            .help = std::move(help)};
-}
-
 Samples samplesOf(const AttributeSet& points) {
     return {points.find<V3f>("P"), points.find<V3f>("N"), points.find<V2f>("uv"),
             points.find<uint64_t>("id")};

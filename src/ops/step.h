@@ -39,9 +39,6 @@ const std::vector<StepType>& stepTypes();
 /// Null when there is none of that id.
 const StepType* findStepType(const std::string& id);
 
-/// The "seed" that every step with chance has.
-ParamSpec seedSpec(std::string help);
-
 /// The attributes of points as samples for fields.
 Samples samplesOf(const AttributeSet& points);
 

@@ -4,6 +4,7 @@
 #include <array>
 
 #include "base/parallel.h"
+#include "base/srgb.h"
 
 namespace ovrix {
 
@@ -29,10 +30,6 @@ uint32_t encode8(float linear) {
 }
 
 }  // namespace
-
-float encodeSrgb(float x) {
-    return x <= 0.0031308f ? 12.92f * x : 1.055f * std::pow(x, 1.0f / 2.4f) - 0.055f;
-}
 
 V3f finished(const V3f& light, const FinishOptions& o) {
     const V3f c = light * std::exp2(o.exposure);

@@ -14,9 +14,6 @@ struct FinishOptions {
 /// doi:10.1145/566570.566575, applied above a knee so that dark and middle tones stay as rendered.
 V3f finished(const V3f& light, const FinishOptions& options);
 
-/// The sRGB transfer function, 0 to 1.
-float encodeSrgb(float linear);
-
 /// 0xAARRGGBB rows, top first, for a screen; alpha is multiplied in.
 void toScreen(const Film& film, const FinishOptions& options, std::vector<uint32_t>& out);
 

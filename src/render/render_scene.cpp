@@ -76,15 +76,6 @@ void RenderScene::commit(Progress& progress) {
     rtcSetSceneProgressMonitorFunction(top_, nullptr, nullptr);
     progress.check();
     instances_.shrink_to_fit();
-    RTCBounds b;
-    rtcGetSceneBounds(top_, &b);
-    bounds_ = Box3f(V3f(b.lower_x, b.lower_y, b.lower_z), V3f(b.upper_x, b.upper_y, b.upper_z));
-}
-
-size_t RenderScene::bytes() const {
-    size_t total = instances_.capacity() * sizeof(Instance);
-    for (const auto& m : meshes_) total += m->mesh->bytes();
-    return total;
 }
 
 RayHit RenderScene::intersect(const Ray& ray, bool coherent) const {

@@ -76,8 +76,6 @@ class RenderScene {
     const SurfaceMaterial& materialOf(const SurfacePoint& p) const { return materials_[p.material]; }
 
     size_t instanceCount() const { return instances_.size(); }
-    size_t bytes() const;
-    const Box3f& bounds() const { return bounds_; }
     void* embreeScene() const { return top_; }
 
   private:
@@ -88,7 +86,6 @@ class RenderScene {
     std::map<const Mesh*, uint32_t> meshIndex_;
     std::vector<Instance> instances_;
     RTCSceneTy* top_ = nullptr;
-    Box3f bounds_;
 };
 
 }  // namespace ovrix

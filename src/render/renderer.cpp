@@ -1,7 +1,5 @@
 #include "render/renderer.h"
 
-#include <tbb/blocked_range2d.h>
-
 #include "base/parallel.h"
 #include "render/bsdf.h"
 

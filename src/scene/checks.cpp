@@ -60,11 +60,12 @@ class Finder {
     }
 
     void checkCamera() {
-        const auto id = std::get<std::string>(document.value("render", "camera", frame));
+        const auto id = std::get<std::string>(document.setting("render", "camera", frame));
         const Node* camera = document.find(id);
         if (camera && camera->category() == Category::Camera) return;
         add(Severity::Error, "The render has no camera", "render", {}, "Use a camera", [](const Document& d) {
             Document out = d;
+            if (!out.find("render")) out.put(makeNode(out, "render"));
             std::string cameraId;
             if (const auto cameras = d.nodes(Category::Camera); !cameras.empty())
                 cameraId = cameras[0]->id;
@@ -209,7 +210,7 @@ class Finder {
                     return withStep(d, id, l.steps.size(), makeStep("copies_of", l));
                 });
         const double full = double(bytesOf(result.geometry)) / result.share;
-        const double limit = std::get<double>(document.value("scene", "memory", frame)) * 1e9;
+        const double limit = double(document.memoryLimit());
         if (full > limit)
             add(Severity::Error,
                 fmt::format("{}: at Full it takes about {}, more than the limit of {}", layer.name,

@@ -122,6 +122,16 @@ Value Document::value(const std::string& nodeId, const std::string& param, doubl
     return paramOr(*spec, node.params).at(frame);
 }
 
+Value Document::setting(const std::string& settings, const std::string& param, double frame) const {
+    const NodeType* type = findNodeType(settings);
+    const ParamSpec* spec = type ? findSpec(type->params, param) : nullptr;
+    if (!spec) throw Error("there is no setting \"" + settings + "/" + param + "\"");
+    const Node* node = find(settings);
+    return node && node->type == settings ? paramOr(*spec, node->params).at(frame) : spec->initial;
+}
+
+size_t Document::memoryLimit() const { return size_t(std::get<double>(setting("scene", "memory")) * 1e9); }
+
 M44f transformMatrix(const V3f& position, const V3f& r, const V3f& scale) {
     M44f m, turn;
     m.setScale(scale);

@@ -70,6 +70,10 @@ class Document {
 
     /// The value at a frame, or the spec's initial one. Throws Error on an unknown node or parameter.
     Value value(const std::string& nodeId, const std::string& param, double frame = 0) const;
+    /// A value of the "render" or "scene" settings; the spec's initial one where the scene has no such node.
+    Value setting(const std::string& settings, const std::string& param, double frame = 0) const;
+    /// Bytes that the scene allows a result to take.
+    size_t memoryLimit() const;
     /// Node to world, through all parents. A loop of parents ends where it closes.
     M44f worldMatrix(const std::string& nodeId, double frame) const;
 

@@ -1,6 +1,8 @@
 #include "scene/edits.h"
 
 #include "base/error.h"
+#include "base/number_text.h"
+#include "base/srgb.h"
 
 namespace ovrix {
 
@@ -139,16 +141,13 @@ Document withField(const Document& document, const ParamPath& path, std::shared_
 
 namespace {
 
-double parseNumber(const std::string& text, const std::string& where) {
-    size_t used = 0;
-    double x = 0;
+/// As in the window: arithmetic and units. Throws Error naming the path.
+double parseNumber(const std::string& text, const std::string& where, const std::string& unit) {
     try {
-        x = std::stod(text, &used);
-    } catch (const std::exception&) {
+        return parseNumberText(text, unit);
+    } catch (const Error& e) {
+        throw Error(e.problem(), where, e.remedy());
     }
-    if (used == 0 || used != text.size() || !std::isfinite(x))
-        throw Error("\"" + text + "\" is no number", where);
-    return x;
 }
 
 bool parseFlag(const std::string& text, const std::string& where) {
@@ -161,15 +160,14 @@ Color parseColor(const std::string& text, const std::string& where) {
     if (text.size() == 7 && text[0] == '#' &&
         text.find_first_not_of("0123456789abcdefABCDEF", 1) == std::string::npos) {
         const auto part = [&](size_t i) {  // the usual notation is in sRGB; light inside is linear
-            const float s = float(std::stoi(text.substr(i, 2), nullptr, 16)) / 255.0f;
-            return s <= 0.04045f ? s / 12.92f : std::pow((s + 0.055f) / 1.055f, 2.4f);
+            return decodeSrgb(float(std::stoi(text.substr(i, 2), nullptr, 16)) / 255.0f);
         };
         return Color(part(1), part(3), part(5));
     }
     const auto parts = splitText(text, ',');
     if (parts.size() != 3) throw Error("expected #rrggbb or three numbers", where);
-    return Color(float(parseNumber(parts[0], where)), float(parseNumber(parts[1], where)),
-                 float(parseNumber(parts[2], where)));
+    return Color(float(parseNumber(parts[0], where, "")), float(parseNumber(parts[1], where, "")),
+                 float(parseNumber(parts[2], where, "")));
 }
 
 Value parseValue(const ParamSpec& spec, const std::string& text, const std::string& where) {
@@ -177,19 +175,20 @@ Value parseValue(const ParamSpec& spec, const std::string& text, const std::stri
         case ParamType::Bool:
             return parseFlag(text, where);
         case ParamType::Int:
-            return int64_t(std::clamp(parseNumber(text, where), -9e15, 9e15));
+            return int64_t(std::clamp(parseNumber(text, where, spec.unit), -9e15, 9e15));
         case ParamType::Number:
-            return parseNumber(text, where);
+            return parseNumber(text, where, spec.unit);
         case ParamType::Range: {
             const auto dots = text.find("..");
             if (dots == std::string::npos) throw Error("expected two numbers as 0.2..0.8", where);
-            return Range{parseNumber(text.substr(0, dots), where), parseNumber(text.substr(dots + 2), where)};
+            return Range{parseNumber(text.substr(0, dots), where, spec.unit),
+                         parseNumber(text.substr(dots + 2), where, spec.unit)};
         }
         case ParamType::Vector: {
             const auto parts = splitText(text, ',');
             if (parts.size() != 3) throw Error("expected three numbers as 1,2,3", where);
-            return V3d(parseNumber(parts[0], where), parseNumber(parts[1], where),
-                       parseNumber(parts[2], where));
+            return V3d(parseNumber(parts[0], where, spec.unit), parseNumber(parts[1], where, spec.unit),
+                       parseNumber(parts[2], where, spec.unit));
         }
         case ParamType::Color:
             return parseColor(text, where);
@@ -199,9 +198,10 @@ Value parseValue(const ParamSpec& spec, const std::string& text, const std::stri
             Shares shares;
             for (const std::string& part : splitText(text, ',')) {
                 const auto colon = part.find(':');
-                shares.push_back({part.substr(0, colon), colon == std::string::npos
-                                                             ? 1.0
-                                                             : parseNumber(part.substr(colon + 1), where)});
+                shares.push_back(
+                    {part.substr(0, colon), colon == std::string::npos
+                                                ? 1.0
+                                                : parseNumber(part.substr(colon + 1), where, spec.unit)});
             }
             return shares;
         }

@@ -17,11 +17,6 @@ double millisecondsSince(Clock::time_point start) {
     return std::chrono::duration<double, std::milli>(Clock::now() - start).count();
 }
 
-void addMatrix(Hasher& h, const M44f& m) {
-    for (int r = 0; r < 4; ++r)
-        for (int c = 0; c < 4; ++c) h.add(double(m[r][c]));
-}
-
 float unitInMetres(const std::string& unit) {
     if (unit == "millimetre") return 0.001f;
     if (unit == "centimetre") return 0.01f;
@@ -40,17 +35,8 @@ M44f fileMatrix(const ResolvedParams& p) {
 
 MeshPtr turnedOver(const Mesh& mesh) {
     Mesh out = mesh;
-    auto n = out.corners.add<V3f>("N");
-    for (size_t f = 0; f < out.faceCount(); ++f) {
-        const auto b = out.faceStart[f], e = out.faceStart[f + 1];
-        std::reverse(out.cornerPoint.begin() + b, out.cornerPoint.begin() + e);
-        std::reverse(n.begin() + b, n.begin() + e);
-        if (out.corners.has("uv")) {
-            auto uv = out.corners.add<V2f>("uv");
-            std::reverse(uv.begin() + b, uv.begin() + e);
-        }
-    }
-    for (V3f& v : n) v = -v;
+    reverseFaces(out);
+    for (V3f& v : out.corners.add<V3f>("N")) v = -v;
     out.finish();
     return std::make_shared<const Mesh>(std::move(out));
 }
@@ -72,11 +58,6 @@ MeshPtr builtIn(const std::string& type, const ResolvedParams& p) {
 Evaluator::Evaluator(size_t cacheBytes) : limit_(cacheBytes) {}
 
 void Evaluator::setFolder(const std::filesystem::path& folder) { images_.setFolder(folder); }
-
-size_t Evaluator::cachedBytes() const {
-    std::lock_guard lock(mutex_);
-    return bytes_;
-}
 
 template <class T>
 std::shared_ptr<const T> Evaluator::lookUp(uint64_t key, double* milliseconds) {
@@ -103,6 +84,12 @@ void Evaluator::keep(uint64_t key, std::shared_ptr<const T> value, size_t bytes,
     }
 }
 
+uint64_t Evaluator::stampOf(const std::string& path) const {
+    if (path.empty()) return 0;
+    const auto whole = resolve(path);
+    return Hasher().add(fileStamp(whole)).add(std::string_view(whole.native())).value();
+}
+
 uint64_t Evaluator::objectHash(const Node& node, double frame) const {
     Hasher h;
     h.add(std::string_view(node.type));
@@ -111,10 +98,8 @@ uint64_t Evaluator::objectHash(const Node& node, double frame) const {
         if (spec.id == "material" || spec.id == "slots" || spec.id == "position" || spec.id == "rotation" ||
             spec.id == "scale")
             continue;
-        addParamsToHash(h, std::span(&spec, 1), node.params, frame, [this](const std::string& p) {
-            return p.empty() ? 0
-                             : mixBits(fileStamp(resolve(p)) ^ std::hash<std::string>()(resolve(p).string()));
-        });
+        addParamsToHash(h, std::span(&spec, 1), node.params, frame,
+                        [this](const std::string& p) { return stampOf(p); });
     }
     return h.value();
 }
@@ -160,7 +145,7 @@ SurfacePtr Evaluator::surface(const Document& document, const std::string& id, d
     const M44f world = document.worldMatrix(id, frame);
     Hasher h;
     h.add(std::string_view("surface")).add(own.hash);
-    addMatrix(h, world);
+    addToHash(h, world);
     if (hash) *hash = h.value();
     if (const auto known = lookUp<Surface>(h.value())) return known;
     const auto made =
@@ -200,7 +185,7 @@ bool Evaluator::runSteps(const Document& document, const Node& layer, const Eval
         trouble = e.where().empty() ? e.problem() : e.where() + ": " + e.problem();
         cure = e.remedy();
     }
-    const size_t memory = size_t(std::get<double>(document.value("scene", "memory")) * 1e9);
+    const size_t memory = document.memoryLimit();
     uint64_t hash = base.value();
     Geometry geometry;
     for (size_t i = 0; i < layer.steps.size(); ++i) {
@@ -219,11 +204,8 @@ bool Evaluator::runSteps(const Document& document, const Node& layer, const Eval
                                 {}, "Move it to where they are made");
                 Hasher h;
                 h.add(hash).add(std::string_view(step.type));
-                addParamsToHash(h, type->params, step.params, options.frame, [this](const std::string& p) {
-                    return p.empty() ? 0
-                                     : mixBits(fileStamp(resolve(p)) ^
-                                               std::hash<std::string>()(resolve(p).string()));
-                });
+                addParamsToHash(h, type->params, step.params, options.frame,
+                                [this](const std::string& p) { return stampOf(p); });
                 hash = h.value();
                 if (const auto known = lookUp<Geometry>(hash, &report.milliseconds)) {
                     geometry = *known;
@@ -286,7 +268,7 @@ LayerResult Evaluator::layer(const Document& document, const std::string& id, co
     const Node& layer = document.get(id);
     LayerResult result;
     const bool full = options.full || options.purpose == Purpose::Render;
-    result.share = full ? 1.0 : std::clamp(std::get<double>(document.value("scene", "draft")), 0.001, 1.0);
+    result.share = full ? 1.0 : std::clamp(std::get<double>(document.setting("scene", "draft")), 0.001, 1.0);
     result.ok = runSteps(document, layer, options, result, progress);
     if (result.ok) {
         std::lock_guard lock(mutex_);

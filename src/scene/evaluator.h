@@ -72,7 +72,6 @@ class Evaluator {
 
     /// Steps computed since the start, not counting those from the cache. For tests and the status line.
     size_t stepsRun() const { return stepsRun_.load(); }
-    size_t cachedBytes() const;
 
   private:
     struct Entry {
@@ -86,6 +85,8 @@ class Evaluator {
     template <class T>
     void keep(uint64_t key, std::shared_ptr<const T> value, size_t bytes, double milliseconds = 0);
     ObjectResult makeObject(const Node& node, double frame, Progress& progress);
+    /// Changes when the file of that path does.
+    uint64_t stampOf(const std::string& path) const;
     uint64_t objectHash(const Node& node, double frame) const;
     bool runSteps(const Document& document, const Node& layer, const EvalOptions& options,
                   LayerResult& result, Progress& progress);

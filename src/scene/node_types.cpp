@@ -272,10 +272,7 @@ std::vector<NodeType> settingsTypes() {
          "What holds for the whole scene",
          {number("draft", "Draft share", 0.1, "", 0.001, 1, 0.01, 1, "Part of each layer that Draft shows"),
           number("memory", "Memory limit", 8, "GB", 0.05, 4096, 0.5, 64,
-                 "A layer that would take more is refused with the figure"),
-          number("start", "First frame", 1, "", -1e6, 1e6, 0, 100, "Of the animation"),
-          number("end", "Last frame", 96, "", -1e6, 1e6, 1, 500, "Of the animation"),
-          number("fps", "Frames/second", 24, "", 0.1, 1000, 12, 60, "Of the animation")}},
+                 "A layer that would take more is refused with the figure")}},
     };
 }
 

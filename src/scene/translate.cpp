@@ -57,13 +57,6 @@ std::vector<uint32_t> lookOf(const Document& document, const Node& object, const
     return look;
 }
 
-void addToHash(Hasher& h, const M44f& m) {
-    for (int r = 0; r < 4; ++r)
-        for (int c = 0; c < 4; ++c) h.add(double(m[r][c]));
-}
-
-std::string wordsOf(const Error& e) { return e.what(); }
-
 }  // namespace
 
 CameraOptions cameraOptions(const Document& document, const std::string& id, double frame) {
@@ -131,7 +124,7 @@ std::vector<JobBuilder::Part> JobBuilder::collect(const Document& document, cons
                 addLayer(document, *node, o, job, parts, id, progress);
             }
         } catch (const Error& e) {
-            job.problems.push_back(wordsOf(e));
+            job.problems.push_back(e.what());
         }
     }
     return parts;
@@ -149,7 +142,7 @@ void JobBuilder::setMaterials(const Document& document, double frame, RenderJob&
             m.specular = p.driven("specular");
             m.glow = p.driven("glow");
         } catch (const Error& e) {
-            job.problems.push_back(node->name + ": " + wordsOf(e));
+            job.problems.push_back(node->name + ": " + e.what());
         }
         scene_->addMaterial(std::move(m));
     }
@@ -241,7 +234,7 @@ void JobBuilder::setLights(const Document& document, double frame, RenderJob& jo
                 scene_->lights.push_back(DomeLight(sky(options), scale * strength, 0.0f));
             }
         } catch (const Error& e) {
-            job.problems.push_back(node->name + ": " + wordsOf(e));
+            job.problems.push_back(node->name + ": " + e.what());
         }
     }
 }
@@ -255,7 +248,7 @@ void JobBuilder::requireInstanceMemory(const Document& document, const std::vect
             ++instances;
         else if (counted.insert(p.copies.get()).second)
             instances += double(p.copies->size());
-    askForMemory(420.0 * instances, memoryLimit(document), instances);
+    askForMemory(420.0 * instances, document.memoryLimit(), instances);
 }
 
 RenderJob JobBuilder::build(const Document& document, const JobOptions& o, Progress& progress) {
@@ -307,7 +300,7 @@ RenderJob JobBuilder::build(const Document& document, const JobOptions& o, Progr
         sceneHash_ = h.value();
     }
     job.scene = scene_;
-    const auto value = [&](const char* id) { return document.value("render", id, o.frame); };
+    const auto value = [&](const char* id) { return document.setting("render", id, o.frame); };
     job.options = {int(std::get<int64_t>(value("bounces"))), float(std::get<double>(value("limit"))),
                    std::get<bool>(value("transparent")), uint32_t(std::get<int64_t>(value("seed")))};
     job.width = int(std::get<int64_t>(value("width")));
@@ -323,17 +316,12 @@ RenderJob JobBuilder::build(const Document& document, const JobOptions& o, Progr
     return job;
 }
 
-size_t memoryLimit(const Document& document) {
-    return document.find("scene") ? size_t(std::get<double>(document.value("scene", "memory")) * 1e9)
-                                  : SIZE_MAX;
-}
-
 void requireFilmMemory(const Document& document, int width, int height) {
     // The film, a copy of its last whole pass, and the picture on the screen.
     const double bytes = double(width) * height * (2 * sizeof(FilmPixel) + 8);
-    if (bytes > double(memoryLimit(document)))
+    if (bytes > double(document.memoryLimit()))
         throw Error(fmt::format("a picture of {} x {} takes {}, more than the limit of {}", width, height,
-                                byteText(bytes), byteText(double(memoryLimit(document)))),
+                                byteText(bytes), byteText(double(document.memoryLimit()))),
                     {}, "Make it smaller, or raise the memory limit");
 }
 

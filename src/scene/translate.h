@@ -60,8 +60,6 @@ Picture toPicture(const Film& film, const FinishOptions* finish);
 void saveRender(const std::filesystem::path& path, const Film& film, const RenderJob& job,
                 const WriteOptions& options);
 
-/// Bytes that the scene allows.
-size_t memoryLimit(const Document& document);
 /// Throws an Error with the figure when a picture of that size would pass the limit.
 void requireFilmMemory(const Document& document, int width, int height);
 

@@ -12,6 +12,7 @@
 #include "base/number_text.h"
 #include "base/progress.h"
 #include "base/random.h"
+#include "base/srgb.h"
 #include "base/value.h"
 #include "support.h"
 
@@ -176,4 +177,10 @@ TEST_CASE("images are sampled between pixels and repeat", "[image]") {
     CHECK(image.sample(1.25f, 7.5f).x == Approx(0.0f));
     CHECK(image.sampleAlpha(0.25f, 0.5f) == Approx(1.0f));
     CHECK(image.sample(std::nanf(""), 0).x == 0.0f);
+}
+
+TEST_CASE("the transfer function goes there and back", "[srgb]") {
+    for (float x = 0; x <= 1.0f; x += 0.01f) CHECK(decodeSrgb(encodeSrgb(x)) == Approx(x).margin(1e-5));
+    CHECK(encodeSrgb(0.21404f) == Approx(0.5f).epsilon(1e-3));
+    CHECK(encodeSrgb(1.0f) == Approx(1.0f));
 }

@@ -203,7 +203,7 @@ TEST_CASE("curves pass through their points and never overshoot", "[curve]") {
     c.points.clear();
     c.tidy();
     CHECK(c.points.size() == 2);
-    const Curve band = bandCurve(0.3f, 0.7f, 0.1f);
+    const Curve band{{{0.25f, 0}, {0.35f, 1}, {0.65f, 1}, {0.75f, 0}}, true};
     CHECK(band.at(0.5f) == 1.0f);
     CHECK(band.at(0.1f) == 0.0f);
     CHECK(band.at(0.9f) == 0.0f);

@@ -129,3 +129,29 @@ TEST_CASE("a copy's matrix scales, turns and places", "[copies]") {
     CHECK(p.z == Approx(-2).margin(1e-5));
     CHECK((rotate(quarter, V3f(1, 0, 0)) - V3f(0, 0, -1)).length() < 1e-6f);
 }
+
+TEST_CASE("copies are packed for drawing, each prototype by itself and in order", "[copies]") {
+    Copies copies;
+    copies.attributes.set("P", std::vector<V3f>{{1, 2, 3}, {4, 5, 6}, {7, 8, 9}});
+    copies.attributes.set("scale", std::vector<float>{2, 3, 4});
+    copies.attributes.set("orient", std::vector<Quatf>(3, Quatf(0.5f, V3f(0.1f, 0.2f, 0.3f))));
+    copies.attributes.set("prototype", std::vector<int32_t>{0, 1, 0});
+    CHECK(packedCopies(copies, 0) ==
+          std::vector<float>{1, 2, 3, 2, 0.1f, 0.2f, 0.3f, 0.5f, 7, 8, 9, 4, 0.1f, 0.2f, 0.3f, 0.5f});
+    CHECK(packedCopies(copies, 1).size() == 8);
+    CHECK(packedCopies(copies, 2).empty());
+    CHECK(packedCopies({}, 0).empty());
+}
+
+TEST_CASE("faces turned twice are as they were", "[mesh]") {
+    Mesh mesh = *makeSphere(1, 32);  // smooth: one normal a point
+    const auto before = mesh.cornerPoint;
+    const V3f normal = mesh.normals()[5];
+    const uint32_t point = mesh.cornerPoint[5];
+    reverseFaces(mesh);
+    CHECK(mesh.cornerPoint != before);
+    for (uint32_t c = 0; c < mesh.cornerPoint.size(); ++c)  // a corner's normal goes with its point
+        if (mesh.cornerPoint[c] == point) CHECK(mesh.normals()[c].dot(normal) > 0.99f);
+    reverseFaces(mesh);
+    CHECK(mesh.cornerPoint == before);
+}

@@ -156,21 +156,11 @@ TEST_CASE("no mutation of a mesh file brings the program down", "[mesh-io][mutat
     for (int round = 0; round < 1000; ++round) {
         auto [extension, bytes] = seeds[size_t(round) % seeds.size()];
         const int edits = 1 + int(random() % 2);
-        for (int e = 0; e < edits && !bytes.empty(); ++e) {
-            const size_t at = random() % bytes.size();
-            switch (random() % 4) {
-                case 0:
-                    bytes[at] = char(random());
-                    break;
-                case 1:
-                    bytes.erase(at, 1 + random() % 16);
-                    break;
-                case 2:
-                    bytes.insert(at, bytes.substr(random() % bytes.size(), random() % 16));
-                    break;
-                default:
-                    bytes.resize(at + 1);
-            }
+        for (int e = 0; e < edits; ++e) {
+            if (random() % 4 || bytes.empty())
+                damage(bytes, random);
+            else
+                bytes.insert(random() % bytes.size(), bytes.substr(random() % bytes.size(), random() % 16));
         }
         const fs::path file = folder / ("mutated" + extension);
         std::ofstream(file, std::ios::binary) << bytes;

@@ -9,6 +9,7 @@
 #include "low_tide.h"
 #include "scene/checks.h"
 #include "scene/edits.h"
+#include "scene/overlay.h"
 #include "scene/scene_file.h"
 #include "scene/session.h"
 #include "scene/translate.h"
@@ -73,7 +74,7 @@ TEST_CASE("scenes are written and read byte for byte", "[scene-file]") {
         Field f = p.field ? *p.field : Field();
         f.sources.push_back(makeSource(t.id));
         f.sources.back().blend = Blend::Max;
-        f.sources.back().remap = bandCurve(0.2f, 0.7f, 0.1f);
+        f.sources.back().remap = Curve{{{0.1f, 0}, {0.3f, 1}, {0.7f, 1}, {0.9f, 0}}, true};
         p.field = std::make_shared<Field>(f);
         s.document = withParam(s.document, {s.layer, "scatter", "keep"}, p);
     }
@@ -153,22 +154,12 @@ TEST_CASE("no mutation of a scene brings the reader or the evaluation down", "[s
     for (int round = 0; round < 2000; ++round) {
         std::string bytes = text;
         for (int e = 0; e < 1 + int(random() % 3); ++e) {
-            const size_t at = random() % bytes.size();
-            switch (random() % 4) {
-                case 0:
-                    bytes[at] = char(random());
-                    break;
-                case 1:
-                    bytes.erase(at, 1 + random() % 40);
-                    break;
-                case 2:
-                    bytes.resize(at + 1);
-                    break;
-                default:  // another value where one stood
-                    if (const size_t colon = bytes.find(": ", at); colon != std::string::npos) {
-                        const size_t end = bytes.find_first_of(",\n", colon);
-                        bytes.replace(colon + 2, end - colon - 2, words[random() % words.size()]);
-                    }
+            const size_t at = random() % bytes.size(), colon = bytes.find(": ", at);
+            if (random() % 4 || colon == std::string::npos) {
+                damage(bytes, random);
+            } else {  // another value where one stood
+                const size_t end = bytes.find_first_of(",\n", colon);
+                bytes.replace(colon + 2, end - colon - 2, words[random() % words.size()]);
             }
         }
         try {
@@ -319,6 +310,8 @@ TEST_CASE("the command line's texts set every kind of value", "[edits]") {
     CHECK(std::get<Shares>(value(s.layer + "/copies_of/prototypes")).size() == 2);
     CHECK_FALSE(s.document.get(s.layer).step("orient")->on);
     CHECK(paramAt(s.document, ParamPath::parse(s.document, s.layer + "/scatter/keep")).field);
+    s.set(s.plane + "/size", "150cm");
+    CHECK(std::get<double>(value(s.plane + "/size")) == Approx(1.5));
     s.set(s.layer + "/scatter/count", "-5");
     CHECK(std::get<int64_t>(value(s.layer + "/scatter/count")) == 0);  // clamped to the hard range
     for (const auto& [path, text] :
@@ -537,4 +530,60 @@ TEST_CASE("a changed light keeps the ray tracer's scene, a changed layer does no
     s.set(s.layer + "/scatter/count", "10");
     s.document = withoutNode(s.document, "camera");
     CHECK_THROWS_WITH(builder.build(s.document, {}, Progress::none()), Catch::Contains("camera"));
+}
+
+TEST_CASE("scenes without settings go by their defaults", "[evaluator]") {
+    const Document d = readScene(R"({"format": "ovrix-scene", "version": 1, "nodes": [
+        {"id": "g", "type": "plane"}, {"id": "b", "type": "sphere"},
+        {"id": "l", "type": "layer", "params": {"surface": "g"}, "steps": [{"type": "scatter"}, {"type": "copies_of", "params": {"prototypes": [{"of": "b"}]}}]}]})");
+    CHECK(std::get<double>(d.setting("scene", "draft")) == 0.1);
+    CHECK(d.memoryLimit() == 8'000'000'000u);
+    CHECK_THROWS_AS(d.setting("scene", "nothing"), Error);
+    Evaluator evaluator;
+    const LayerResult r = evaluator.layer(d, "l", {1, Purpose::Viewport, false}, Progress::none());
+    CHECK(elementCount(r.geometry) == 200);
+    Document mended = d;
+    for (int i = 0; i < 3; ++i)
+        for (const Check& c : findChecks(mended, {{"l", r}}, evaluator, 1, Progress::none()))
+            if (c.fix) {
+                mended = c.fix(mended);
+                break;
+            }
+    JobBuilder builder(evaluator);
+    CHECK(builder.build(mended, {}, Progress::none()).scene->instanceCount() == 2002);
+}
+
+TEST_CASE("an overlay has the field at every corner, the share that passes, and a strip for each source",
+          "[overlay]") {
+    Small s;
+    const ParamPath path = ParamPath::parse(s.document, s.layer + "/scatter/keep");
+    CHECK_FALSE(makeOverlay(s.document, path, s.evaluator, 1, Progress::none()));
+    // Height over a plane that stands upright, from its lower to its upper edge: 0 to 1, half passes.
+    s.set(s.plane + "/rotation", "90,0,0");
+    s.set(s.plane + "/divisions", "4");
+    FieldSource height = makeSource("height"), half = makeSource("constant"), off = makeSource("noise");
+    height.params["range"].value = Range{-1, 1};
+    half.params["value"].value = 0.5;
+    off.on = false;
+    s.document = withField(s.document, path, std::make_shared<Field>(Field{{height, off, half}}));
+    const auto overlay = makeOverlay(s.document, path, s.evaluator, 1, Progress::none());
+    REQUIRE(overlay);
+    CHECK(overlay->error.empty());
+    CHECK(overlay->surface == s.plane);
+    REQUIRE(overlay->values.size() == 64);
+    CHECK(*std::min_element(overlay->values.begin(), overlay->values.end()) == Approx(0).margin(1e-5));
+    CHECK(*std::max_element(overlay->values.begin(), overlay->values.end()) == Approx(0.5));
+    CHECK(overlay->mean == Approx(0.25).margin(5 * 0.145 / 64));  // five deviations of 4,096 samples
+    REQUIRE(overlay->strips.size() == 2);
+    for (float x : overlay->strips[1]) CHECK(x == Approx(0.5f));
+    s.set(s.layer + "/scatter/keep/field/2/value", "0.25");
+    CHECK(makeOverlay(s.document, path, s.evaluator, 1, Progress::none())->hash != overlay->hash);
+    s.set(s.layer + "/surface", "");
+    CHECK(makeOverlay(s.document, path, s.evaluator, 1, Progress::none())->error.find("no surface") !=
+          std::string::npos);
+    s.set(s.layer + "/surface", s.plane);
+    s.document = withField(s.document, path, fieldOf("image"));
+    const auto failed = makeOverlay(s.document, path, s.evaluator, 1, Progress::none());
+    CHECK(failed->values.empty());
+    CHECK_FALSE(failed->error.empty());
 }

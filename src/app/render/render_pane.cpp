@@ -275,8 +275,8 @@ void RenderPane::setLive(bool live) {
 
 QSize RenderPane::renderSize() const {
     const Document& d = controller_.document();
-    const QSize full(d.find("render") ? int(std::get<int64_t>(d.value("render", "width"))) : 1280,
-                     d.find("render") ? int(std::get<int64_t>(d.value("render", "height"))) : 720);
+    const QSize full(int(std::get<int64_t>(d.setting("render", "width"))),
+                     int(std::get<int64_t>(d.setting("render", "height"))));
     if (size_->currentIndex() == 2) return full;
     if (size_->currentIndex() == 1) return (full / 2).expandedTo({1, 1});
     const QSize room = picture_->size() * picture_->devicePixelRatio();
@@ -315,7 +315,6 @@ void RenderPane::restart() {
 void RenderPane::stop() { setLive(false); }
 
 void RenderPane::onUpdate(const RenderUpdate& u) {
-    const QImage kept = picture_->image();
     last_ = u;
     if (!u.image.isNull()) picture_->setImage(u.image);
     QString text;
@@ -363,35 +362,30 @@ void RenderPane::probe(int x, int y) {
 }
 
 void RenderPane::pin() {
-    if (picture_->image().isNull()) return controller_.say("There is no picture to pin yet", true);
-    pinned_.push_back(picture_->image());
-    const int index = int(pinned_.size()) - 1;
+    const QImage image = picture_->image();
+    if (image.isNull()) return controller_.say("There is no picture to pin yet", true);
     auto* b = new QToolButton;
     b->setObjectName("pinned");
     b->setCheckable(true);
     b->setFixedSize(px(64), px(42));
     b->setIconSize({px(58), px(36)});
     b->setIcon(QIcon(QPixmap::fromImage(
-        pinned_.back().scaled(px(116), px(72), Qt::KeepAspectRatioByExpanding, Qt::SmoothTransformation))));
+        image.scaled(px(116), px(72), Qt::KeepAspectRatioByExpanding, Qt::SmoothTransformation))));
     b->setToolTip("Compare with this pin; drag the line over the picture. Right-click to let it go.");
     b->setContextMenuPolicy(Qt::CustomContextMenu);
-    connect(b, &QToolButton::clicked, this, [this, index] { choosePin(chosenPin_ == index ? -1 : index); });
-    connect(b, &QToolButton::customContextMenuRequested, this, [this, b, index] {
-        if (chosenPin_ == index) choosePin(-1);
-        b->hide();
+    connect(b, &QToolButton::clicked, this,
+            [this, b, image](bool on) { comparePin(on ? b : nullptr, image); });
+    connect(b, &QToolButton::customContextMenuRequested, this, [this, b] {
+        if (b->isChecked()) comparePin(nullptr, {});
         b->deleteLater();
-        pinned_[size_t(index)] = {};
     });
     pins_->insertWidget(pins_->count() - 1, b);
-    choosePin(index);
+    comparePin(b, image);
 }
 
-void RenderPane::choosePin(int index) {
-    chosenPin_ = index;
-    picture_->setPinned(index >= 0 ? pinned_[size_t(index)] : QImage());
-    int at = 0;
-    for (QToolButton* b : findChildren<QToolButton*>("pinned"))
-        b->setChecked(!b->isHidden() && at++ == index);
+void RenderPane::comparePin(QToolButton* pin, const QImage& image) {
+    for (QToolButton* b : findChildren<QToolButton*>("pinned")) b->setChecked(b == pin);
+    picture_->setPinned(pin ? image : QImage());
 }
 
 void RenderPane::save(const QString& file, std::optional<PixelDepth> depth) {

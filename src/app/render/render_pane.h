@@ -75,7 +75,8 @@ class RenderPane : public QWidget {
     void onUpdate(const RenderUpdate& update);
     QSize renderSize() const;
     void probe(int x, int y);
-    void choosePin(int index);
+    /// Compares with a pin, or with none (null).
+    void comparePin(QToolButton* pin, const QImage& image);
 
     Controller& controller_;
     ViewWidget* view_;
@@ -88,8 +89,6 @@ class RenderPane : public QWidget {
     QToolButton *play_, *regionButton_, *draft_;
     PictureArea* picture_;
     QHBoxLayout* pins_;
-    std::vector<QImage> pinned_;
-    int chosenPin_ = -1;
     QTimer* later_;
     RenderWorker worker_;  // last: it ends first
 };

@@ -112,7 +112,6 @@ void RenderWorker::render(const RenderRequest& r, Progress& progress) {
     for (int step : {8, 4, 2}) {  // coarse first, so that a change is seen at once
         Film coarse = *film;
         renderer.renderPreview(coarse, step, region, progress);
-        if (step == 8) update.firstSeconds = std::chrono::duration<double>(Clock::now() - began_).count();
         update.state = "first look";
         publish(coarse, job->finish, update);
     }

@@ -26,8 +26,8 @@ struct RenderRequest {
 struct RenderUpdate {
     QImage image;
     int pass = 0, passes = 0;
-    double seconds = 0, firstSeconds = 0;  ///< since the request; until its first picture
-    QString state;                         ///< what is being done, or what went wrong
+    double seconds = 0;  ///< since the request
+    QString state;       ///< what is being done, or what went wrong
     bool failed = false, done = false;
     std::vector<std::string> problems;
 };

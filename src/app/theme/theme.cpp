@@ -108,7 +108,6 @@ QProgressBar::chunk { background: @accent; }
 }  // namespace
 
 const Tokens& tokens() { return current; }
-double interfaceScale() { return currentScale; }
 int px(double length) { return int(std::lround(length * currentScale)); }
 
 void applyTheme(QApplication& application, ThemeKind kind, double scale) {

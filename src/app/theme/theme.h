@@ -23,7 +23,6 @@ enum class ThemeKind { Dark, Light };
 /// Loads the fonts that are built in, and applies colours and styles. May be called again to change.
 void applyTheme(QApplication& application, ThemeKind kind, double scale);
 const Tokens& tokens();
-double interfaceScale();
 /// A length of the 8-pixel grid, scaled.
 int px(double length);
 

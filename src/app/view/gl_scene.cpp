@@ -234,7 +234,7 @@ GlScene::MeshBuffers& GlScene::meshBuffers(uint64_t hash, const Mesh& mesh) {
     return b;
 }
 
-void GlScene::setHeat(MeshBuffers& b, const OverlayView* overlay) {
+void GlScene::setHeat(MeshBuffers& b, const Overlay* overlay) {
     glBindVertexArray(b.vao);
     if (!overlay) {
         glDisableVertexAttribArray(2);
@@ -253,10 +253,6 @@ void GlScene::setHeat(MeshBuffers& b, const OverlayView* overlay) {
 
 void GlScene::addBatches(const EvalSnapshot& snapshot, const Node& layer, const Copies& copies) {
     const auto& result = snapshot.layers.at(layer.id);
-    const auto p = copies.attributes.find<V3f>("P");
-    const auto q = copies.attributes.find<Quatf>("orient");
-    const auto s = copies.attributes.find<float>("scale");
-    const auto prototype = copies.attributes.find<int32_t>("prototype");
     for (size_t k = 0; k < copies.prototypes.size(); ++k) {
         const auto object = snapshot.objects.find(copies.prototypes[k]);
         if (object == snapshot.objects.end()) continue;
@@ -265,11 +261,7 @@ void GlScene::addBatches(const EvalSnapshot& snapshot, const Node& layer, const 
         BatchBuffer& b = buffers_[h.value()];
         b.used = true;
         if (!b.buffer) {
-            std::vector<float> data;
-            for (size_t i = 0; i < prototype.size(); ++i)
-                if (prototype[i] == int32_t(k))
-                    data.insert(data.end(),
-                                {p[i].x, p[i].y, p[i].z, s[i], q[i].v.x, q[i].v.y, q[i].v.z, q[i].r});
+            const std::vector<float> data = packedCopies(copies, int32_t(k));
             b.count = data.size() / 8;
             glGenBuffers(1, &b.buffer);
             glBindBuffer(GL_ARRAY_BUFFER, b.buffer);
@@ -309,7 +301,7 @@ void GlScene::update(const EvalSnapshot& snapshot) {
     prototypeMatrix_.clear();
     pickIds_ = {""};
     const Document& d = snapshot.document;
-    const OverlayView* overlay =
+    const Overlay* overlay =
         snapshot.overlay && snapshot.overlay->error.empty() && !snapshot.overlay->values.empty()
             ? &*snapshot.overlay
             : nullptr;

@@ -71,7 +71,7 @@ class GlScene : protected QOpenGLFunctions_3_3_Core {
         bool overlay;
     };
     MeshBuffers& meshBuffers(uint64_t hash, const Mesh& mesh);
-    void setHeat(MeshBuffers& buffers, const OverlayView* overlay);
+    void setHeat(MeshBuffers& buffers, const Overlay* overlay);
     void addBatches(const EvalSnapshot& snapshot, const Node& layer, const Copies& copies);
     void addPoints(const EvalSnapshot& snapshot, const Node& layer, const AttributeSet& points);
     void bindInstances(GLuint buffer);

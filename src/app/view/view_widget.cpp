@@ -18,6 +18,14 @@
 
 namespace ovrix::app {
 
+/// "Barnacles \u00b7 Mask"
+static QString overlayTitle(const Document& document, const ParamPath& path) {
+    const Node* layer = document.find(path.node);
+    if (!layer) return {};
+    return QString::fromStdString(layer->name) + " \u00b7 " +
+           QString::fromStdString(specAt(document, path).title);
+}
+
 class ViewOverlay : public QWidget {
   public:
     explicit ViewOverlay(ViewWidget* view) : QWidget(view), view_(view) {
@@ -154,8 +162,7 @@ void ViewWidget::setTool(Tool tool) {
 
 CameraOptions ViewWidget::cameraNow() const {
     const Document& d = controller_.document();
-    const Node* render = d.find("render");
-    const std::string id = render ? std::get<std::string>(d.value("render", "camera")) : "";
+    const std::string id = std::get<std::string>(d.setting("render", "camera"));
     const Node* node = d.find(id);
     if (!node || node->category() != Category::Camera) return camera_.options();
     return cameraOptions(d, id, controller_.frame());
@@ -182,11 +189,9 @@ Camera ViewWidget::lens() const {
     const float aspect = float(width()) / float(std::max(1, height()));
     if (throughCamera_) {  // show all of the camera's picture, whatever the view's shape
         const Document& d = controller_.document();
-        if (d.find("render")) {
-            const float wanted = float(std::get<int64_t>(d.value("render", "width"))) /
-                                 float(std::max<int64_t>(1, std::get<int64_t>(d.value("render", "height"))));
-            if (aspect > wanted) o.focal *= wanted / aspect;
-        }
+        const float wanted = float(std::get<int64_t>(d.setting("render", "width"))) /
+                             float(std::max<int64_t>(1, std::get<int64_t>(d.setting("render", "height"))));
+        if (aspect > wanted) o.focal *= wanted / aspect;
     }
     return Camera(o, aspect);
 }
@@ -273,7 +278,8 @@ void ViewWidget::paintOver(QPainter& p) {
 void ViewWidget::paintNodes(QPainter& p) {
     const Document& d = controller_.document();
     for (const NodePtr& n : d.nodes()) {
-        const bool camera = n->category() == Category::Camera, light = n->type == "area" || n->type == "ball";
+        const bool camera = n->category() == Category::Camera;
+        const bool light = n->shown && (n->type == "area" || n->type == "ball");
         if ((!camera && !light) || (camera && throughCamera_)) continue;
         V3f at = V3f(std::get<V3d>(d.value(n->id, "position")));
         if (light) {
@@ -319,7 +325,7 @@ void ViewWidget::paintLegend(QPainter& p) {
     p.setPen(tokens().text);
     const QString share = o->error.empty() ? QString("%1% pass").arg(100.0 * o->mean, 0, 'f', 0) : QString();
     p.drawText(inner, Qt::AlignTop | Qt::AlignLeft,
-               p.fontMetrics().elidedText(QString::fromStdString(o->title), Qt::ElideRight,
+               p.fontMetrics().elidedText(overlayTitle(controller_.document(), o->path), Qt::ElideRight,
                                           int(inner.width()) - px(70)));
     p.setPen(tokens().muted);
     p.setFont(figureFont(8.75));

@@ -4,7 +4,7 @@
 #include <QPainter>
 
 #include "app/theme/theme.h"
-#include "render/finish.h"
+#include "base/srgb.h"
 
 namespace ovrix::app {
 
@@ -14,10 +14,7 @@ QColor toScreenColor(const Color& c) {
 }
 
 Color fromScreenColor(const QColor& color) {
-    const auto part = [](float s) {
-        return s <= 0.04045f ? s / 12.92f : std::pow((s + 0.055f) / 1.055f, 2.4f);
-    };
-    return Color(part(color.redF()), part(color.greenF()), part(color.blueF()));
+    return Color(decodeSrgb(color.redF()), decodeSrgb(color.greenF()), decodeSrgb(color.blueF()));
 }
 
 ColorButton::ColorButton(QWidget* parent) : QAbstractButton(parent) {

@@ -4,6 +4,7 @@
 #include <QSettings>
 #include <QTimer>
 
+#include "app/theme/theme.h"
 #include "base/error.h"
 #include "scene/scene_file.h"
 
@@ -181,14 +182,10 @@ void Controller::importMesh(const QString& file) {
                 select(id);
                 say(QString("Added %1 with %2 triangles")
                         .arg(QString::fromStdString(path.filename().string()),
-                             shortNumber(mesh.mesh->triangles().size())));
+                             shortCount(double(mesh.mesh->triangles().size()))));
             },
             Qt::QueuedConnection);
     });
-}
-
-QString Controller::shortNumber(size_t n) {
-    return QLocale(QLocale::C).toString(qulonglong(n)).replace(',', ' ');
 }
 
 void Controller::setAutosaveFolder(const std::filesystem::path& folder) {

@@ -60,7 +60,6 @@ class Controller : public QObject {
     void setAutosaveFolder(const std::filesystem::path& folder);
     Autosave* autosave() { return autosave_.get(); }
     void writeAutosave();
-    static QString shortNumber(size_t n);
 
     QStringList recentFiles() const;
     void addRecent(const QString& file);

@@ -1,8 +1,5 @@
 #include "app/window/eval_worker.h"
 
-#include "base/hash.h"
-#include "base/parallel.h"
-
 namespace ovrix::app {
 
 using Clock = std::chrono::steady_clock;
@@ -123,65 +120,11 @@ std::shared_ptr<const EvalSnapshot> EvalWorker::evaluate(const Request& r, Progr
         snapshot->layers[node->id] = std::move(result);
     }
     for (const auto& [id, o] : snapshot->objects) snapshot->bytes += o.mesh->bytes();
-    evaluateOverlay(r, *snapshot, progress);
+    if (!r.overlay.node.empty())
+        snapshot->overlay = makeOverlay(r.document, r.overlay, evaluator_, r.frame, progress);
     snapshot->checks = findChecks(r.document, snapshot->layers, evaluator_, r.frame, progress);
     snapshot->milliseconds = std::chrono::duration<double, std::milli>(Clock::now() - start).count();
     return snapshot;
-}
-
-void EvalWorker::evaluateOverlay(const Request& r, EvalSnapshot& snapshot, Progress& progress) {
-    if (r.overlay.node.empty()) return;
-    OverlayView view;
-    view.path = r.overlay;
-    try {
-        const Param param = paramAt(r.document, r.overlay);
-        const Node& layer = r.document.get(r.overlay.node);
-        if (!param.field || layer.category() != Category::Layer) return;
-        view.title = layer.name + " \u00b7 " + specAt(r.document, r.overlay).title;
-        view.surface = std::get<std::string>(r.document.value(layer.id, "surface", r.frame));
-        const SurfacePtr surface = evaluator_.surface(r.document, view.surface, r.frame, progress);
-        const Mesh& mesh = surface->mesh();
-        const CompiledField field(
-            *param.field, evaluator_.fieldContext(r.document, view.surface, r.frame, !mesh.uvs().empty()));
-        std::vector<V3f> position(mesh.cornerPoint.size());
-        std::vector<uint64_t> id(position.size());
-        for (size_t c = 0; c < position.size(); ++c)
-            position[c] = mesh.cornerPosition(uint32_t(c)), id[c] = c;
-        const Samples samples{position, mesh.normals(), mesh.uvs(), id};
-        view.values.resize(position.size());
-        parallelRanges(position.size(), 4096, progress, [&](size_t b, size_t e) {
-            field.evaluate(samples.sub(b, e - b), {view.values.data() + b, e - b});
-        });
-        std::vector<Surface::Sample> line(4096);
-        surface->sample(1, 0, line.size(), line.data());
-        std::sort(line.begin(), line.end(),
-                  [](const auto& a, const auto& b) { return a.position.x < b.position.x; });
-        std::vector<V3f> p, n;
-        std::vector<V2f> uv;
-        for (const auto& s : line)
-            p.push_back(s.position), n.push_back(s.normal), uv.push_back(surface->uvAt(s.triangle, s.u, s.v));
-        id.resize(line.size());
-        const Samples even{p, n, uv, id};
-        std::vector<float> value(line.size());
-        field.evaluate(even, value);
-        for (float x : value) view.mean += double(std::clamp(x, 0.0f, 1.0f)) / double(value.size());
-        for (size_t i = 0; i < field.sourceCount(); ++i) {
-            field.evaluateSource(i, even, value);
-            std::vector<float> strip(64, 0.0f);
-            for (size_t k = 0; k < value.size(); ++k)
-                strip[k * strip.size() / value.size()] +=
-                    value[k] * float(strip.size()) / float(value.size());
-            view.strips.push_back(std::move(strip));
-        }
-        Hasher h;
-        h.add(std::string_view(view.surface));
-        for (float x : view.values) h.add(double(x));
-        view.hash = h.value();
-    } catch (const Error& e) {
-        view.error = e.what();
-        view.values.clear();
-    }
-    snapshot.overlay = std::move(view);
 }
 
 }  // namespace ovrix::app

@@ -7,7 +7,7 @@
 #include <thread>
 
 #include "scene/checks.h"
-#include "scene/edits.h"
+#include "scene/overlay.h"
 
 namespace ovrix::app {
 
@@ -18,17 +18,6 @@ struct ObjectView {
     uint64_t hash = 0;
 };
 
-/// A field laid on its surface.
-struct OverlayView {
-    ParamPath path;
-    std::string surface, title;
-    std::vector<float> values;               ///< per corner of the surface's mesh
-    std::vector<std::vector<float>> strips;  ///< each source that is on, over a line of samples
-    double mean = 0;                         ///< by area: the share that passes
-    std::string error;
-    uint64_t hash = 0;
-};
-
 /// What one evaluation gave. Immutable once published.
 struct EvalSnapshot {
     Document document;
@@ -36,7 +25,7 @@ struct EvalSnapshot {
     std::map<std::string, ObjectView> objects;
     std::map<std::string, std::string> objectErrors;
     std::vector<Check> checks;
-    std::optional<OverlayView> overlay;
+    std::optional<Overlay> overlay;
     double milliseconds = 0;
     size_t shown = 0, bytes = 0;
     double total = 0;  ///< at Full, by the share that was made
@@ -72,7 +61,6 @@ class EvalWorker {
   private:
     void loop();
     std::shared_ptr<const EvalSnapshot> evaluate(const Request& request, Progress& progress);
-    void evaluateOverlay(const Request& request, EvalSnapshot& snapshot, Progress& progress);
 
     Evaluator& evaluator_;
     Publish publish_;

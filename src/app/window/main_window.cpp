@@ -274,8 +274,7 @@ void MainWindow::refreshTitle() {
 void MainWindow::refreshStatus() {
     const EvalSnapshot& r = controller_.results();
     shown_->setText(QString("%1 of %2 shown").arg(shortCount(double(r.shown)), shortCount(r.total)));
-    const double limit = std::get<double>(
-        controller_.document().find("scene") ? controller_.document().value("scene", "memory") : Value(8.0));
+    const double limit = std::get<double>(controller_.document().setting("scene", "memory"));
     memory_->setText(QString("%1 of %2 GB").arg(double(r.bytes) / 1e9, 0, 'f', 2).arg(limit, 0, 'g', 3));
     time_->setText(QString("last change %1 ms").arg(r.milliseconds, 0, 'f', 0));
     size_t serious = 0;
@@ -303,7 +302,7 @@ void MainWindow::refreshStatus() {
 void MainWindow::refreshMode() {
     const EvalSnapshot& r = controller_.results();
     const Document& d = controller_.document();
-    const double share = d.find("scene") ? std::get<double>(d.value("scene", "draft")) : 0.1;
+    const double share = std::get<double>(d.setting("scene", "draft"));
     draft_->setText(QString("Draft %1%").arg(share * 100, 0, 'g', 3));
     full_->setText("Full " + shortCount(r.total));
     draft_->setChecked(!controller_.full());

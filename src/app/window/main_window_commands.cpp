@@ -126,7 +126,7 @@ void MainWindow::makeCommands() {
         [this] {
             const CameraOptions c = view_->camera().options();
             controller_.edit("Put camera here", [&](const Document& d) {
-                const std::string id = std::get<std::string>(d.value("render", "camera"));
+                const std::string id = std::get<std::string>(d.setting("render", "camera"));
                 Document out = withValue(d, {id, "", "position"}, V3d(c.position));
                 return withValue(out, {id, "", "target"}, V3d(c.target));
             });

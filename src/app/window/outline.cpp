@@ -53,16 +53,18 @@ class RowDelegate : public QStyledItemDelegate {
         }
         const bool shown = index.data(ShownRole).toBool(), rendered = index.data(RenderedRole).toBool(),
                    problem = index.data(ProblemRole).toBool();
-        const bool flags = index.data(ShownRole).isValid();
+        const bool view = index.data(ShownRole).isValid(), render = index.data(RenderedRole).isValid();
         int right = row.right() - px(10);
-        if (flags) {
-            const QPointF a = QRectF(shownRect(row)).center(), b = QRectF(renderedRect(row)).center();
+        if (view) {
             p->setPen(QPen(shown ? t.seaGlass : t.muted, 1.3));
             p->setBrush(shown ? QBrush(t.seaGlass) : Qt::NoBrush);
-            p->drawEllipse(a, px(4), px(4));
+            p->drawEllipse(QRectF(shownRect(row)).center(), px(4), px(4));
+        }
+        if (render) {
+            const QPointF at = QRectF(renderedRect(row)).center();
             p->setPen(QPen(rendered ? t.text : t.muted, 1.3));
             p->setBrush(rendered ? QBrush(t.muted) : Qt::NoBrush);
-            p->drawRoundedRect(QRectF(b.x() - px(4), b.y() - px(4), px(8), px(8)), 1.5, 1.5);
+            p->drawRoundedRect(QRectF(at.x() - px(4), at.y() - px(4), px(8), px(8)), 1.5, 1.5);
             right = row.right() - px(50);
         }
         p->setBrush(Qt::NoBrush);
@@ -73,7 +75,7 @@ class RowDelegate : public QStyledItemDelegate {
         p->drawText(QRect(right - countWidth, row.top(), countWidth, row.height()),
                     Qt::AlignRight | Qt::AlignVCenter, count);
         p->setFont(textFont(9.5));
-        p->setPen(shown || !flags ? t.text : t.muted);
+        p->setPen((view ? shown : !render || rendered) ? t.text : t.muted);
         const int left = o.rect.left() + px(2);
         const QString name = p->fontMetrics().elidedText(index.data().toString(), Qt::ElideRight,
                                                          right - countWidth - left - px(4));
@@ -143,12 +145,12 @@ QTreeWidgetItem* Outline::addGroup(const QString& title) {
 QTreeWidgetItem* Outline::addNode(QTreeWidgetItem* under, const Node& node) {
     auto* item = new QTreeWidgetItem(under, {QString::fromStdString(node.name)});
     item->setData(0, IdRole, QString::fromStdString(node.id));
-    const bool flags = node.category() != Category::Material && node.category() != Category::Settings &&
-                       node.category() != Category::Camera;
-    if (flags) {
-        item->setData(0, ShownRole, node.shown);
-        item->setData(0, RenderedRole, node.rendered);
-    }
+    // A sign only where it does something: a sun is nowhere in the view, a camera in no picture.
+    const bool object = node.category() == Category::Object || node.category() == Category::Layer;
+    const bool placedLight = node.type == "area" || node.type == "ball";
+    const bool flags = object || node.category() == Category::Light;
+    if (object || placedLight) item->setData(0, ShownRole, node.shown);
+    if (flags) item->setData(0, RenderedRole, node.rendered);
     item->setToolTip(0, flags ? QString::fromStdString(node.name) +
                                     "\nThe round sign shows it in the view, the square one in the render"
                               : QString::fromStdString(node.name));
@@ -240,12 +242,14 @@ void Outline::toggleFlag(const std::string& id, bool shown) {
 
 void Outline::mousePressEvent(QMouseEvent* e) {
     QTreeWidgetItem* item = itemAt(e->position().toPoint());
-    if (item && item->data(0, ShownRole).isValid() && e->button() == Qt::LeftButton) {
+    if (item && !item->data(0, GroupRole).toBool() && e->button() == Qt::LeftButton) {
         QRect row = visualItemRect(item);
         row = QRect(0, row.top(), viewport()->width(), row.height());
         const std::string id = item->data(0, IdRole).toString().toStdString();
-        if (shownRect(row).contains(e->position().toPoint())) return toggleFlag(id, true);
-        if (renderedRect(row).contains(e->position().toPoint())) return toggleFlag(id, false);
+        if (item->data(0, ShownRole).isValid() && shownRect(row).contains(e->position().toPoint()))
+            return toggleFlag(id, true);
+        if (item->data(0, RenderedRole).isValid() && renderedRect(row).contains(e->position().toPoint()))
+            return toggleFlag(id, false);
     }
     QTreeWidget::mousePressEvent(e);
 }
@@ -256,7 +260,11 @@ void Outline::keyPressEvent(QKeyEvent* e) {
         controller_.edit("Delete", [&](const Document& d) { return withoutNode(d, id); });
         return;
     }
-    if (!id.empty() && e->key() == Qt::Key_H) return toggleFlag(id, !(e->modifiers() & Qt::ShiftModifier));
+    if (QTreeWidgetItem* item = itemOf(id); item && e->key() == Qt::Key_H) {
+        const bool shown = !(e->modifiers() & Qt::ShiftModifier);
+        if (item->data(0, shown ? ShownRole : RenderedRole).isValid()) toggleFlag(id, shown);
+        return;
+    }
     QTreeWidget::keyPressEvent(e);
 }
 

@@ -1,0 +1,109 @@
+#include "scene/overlay.h"
+
+#include "base/error.h"
+#include "base/hash.h"
+#include "base/parallel.h"
+
+namespace ovrix {
+
+namespace {
+
+constexpr size_t kSamples = 4096, kStripCells = 64;
+
+/// Places spread evenly over a surface, sorted along X.
+struct Places {
+    std::vector<V3f> position, normal;
+    std::vector<V2f> uv;
+    std::vector<uint64_t> id;
+    explicit Places(const Surface& surface) {
+        if (!(surface.area() > 0.0)) return;
+        std::vector<Surface::Sample> samples(kSamples);
+        surface.sample(1, 0, samples.size(), samples.data());
+        std::sort(samples.begin(), samples.end(),
+                  [](const auto& a, const auto& b) { return a.position.x < b.position.x; });
+        for (const Surface::Sample& s : samples) {
+            position.push_back(s.position);
+            normal.push_back(s.normal);
+            uv.push_back(surface.uvAt(s.triangle, s.u, s.v));
+            id.push_back(id.size());
+        }
+    }
+    Samples samples() const { return {position, normal, uv, id}; }
+};
+
+std::vector<float> overCorners(const CompiledField& field, const Mesh& mesh, Progress& progress) {
+    std::vector<V3f> position(mesh.cornerPoint.size());
+    std::vector<uint64_t> id(position.size());
+    std::vector<float> values(position.size());
+    parallelFor(position.size(), progress, [&](size_t c) {
+        position[c] = mesh.cornerPosition(uint32_t(c));
+        id[c] = c;
+    });
+    const Samples samples{position, mesh.normals(), mesh.uvs(), id};
+    parallelRanges(values.size(), 4096, progress, [&](size_t begin, size_t end) {
+        field.evaluate(samples.sub(begin, end - begin), {values.data() + begin, end - begin});
+    });
+    return values;
+}
+
+double meanOf(const std::vector<float>& values) {
+    double sum = 0;
+    for (float x : values) sum += double(std::clamp(x, 0.0f, 1.0f));
+    return values.empty() ? 0.0 : sum / double(values.size());
+}
+
+/// Means over equal parts of the values, in order.
+std::vector<float> stripOf(const std::vector<float>& values) {
+    std::vector<float> strip(kStripCells, 0.0f);
+    const float share = float(kStripCells) / float(std::max<size_t>(1, values.size()));
+    for (size_t i = 0; i < values.size(); ++i) strip[i * kStripCells / values.size()] += values[i] * share;
+    return strip;
+}
+
+uint64_t hashOf(const std::string& surface, const std::vector<float>& values) {
+    Hasher h;
+    h.add(std::string_view(surface));
+    for (float x : values) h.add(double(x));
+    return h.value();
+}
+
+void fill(Overlay& overlay, const Field& source, const Document& document, Evaluator& evaluator, double frame,
+          Progress& progress) {
+    const SurfacePtr surface = evaluator.surface(document, overlay.surface, frame, progress);
+    const Mesh& mesh = surface->mesh();
+    const CompiledField field(source,
+                              evaluator.fieldContext(document, overlay.surface, frame, !mesh.uvs().empty()));
+    overlay.values = overCorners(field, mesh, progress);
+    overlay.hash = hashOf(overlay.surface, overlay.values);
+    const Places places(*surface);
+    std::vector<float> values(places.position.size());
+    field.evaluate(places.samples(), values);
+    overlay.mean = meanOf(values);
+    for (size_t i = 0; i < field.sourceCount(); ++i) {
+        field.evaluateSource(i, places.samples(), values);
+        overlay.strips.push_back(stripOf(values));
+    }
+}
+
+}  // namespace
+
+std::optional<Overlay> makeOverlay(const Document& document, const ParamPath& path, Evaluator& evaluator,
+                                   double frame, Progress& progress) {
+    const Node* layer = document.find(path.node);
+    if (!layer || layer->category() != Category::Layer) return std::nullopt;
+    Overlay overlay;
+    overlay.path = path;
+    try {
+        const Param param = paramAt(document, path);
+        if (!param.field) return std::nullopt;
+        overlay.surface = std::get<std::string>(document.value(layer->id, "surface", frame));
+        if (overlay.surface.empty()) throw Error("the layer lies on no surface");
+        fill(overlay, *param.field, document, evaluator, frame, progress);
+    } catch (const Error& e) {
+        overlay.values.clear();
+        overlay.error = e.what();
+    }
+    return overlay;
+}
+
+}  // namespace ovrix

@@ -1,0 +1,23 @@
+// A field laid on its layer's surface, as the view paints it and the field's rows preview it.
+#pragma once
+#include "scene/edits.h"
+#include "scene/evaluator.h"
+
+namespace ovrix {
+
+struct Overlay {
+    ParamPath path;
+    std::string surface;                     ///< the object's id
+    std::vector<float> values;               ///< per corner of the surface's mesh
+    double mean = 0;                         ///< by area, of values cut to 0 to 1: the share that passes
+    std::vector<std::vector<float>> strips;  ///< each source that is on, alone, along the surface's X
+    uint64_t hash = 0;                       ///< of surface and values
+    std::string error;                       ///< why there are no values; empty when there are
+};
+
+/// The field at @p path, which is one of a layer or of its steps. Nothing when the parameter has no field.
+/// Throws Cancelled; an Error stands in the result.
+std::optional<Overlay> makeOverlay(const Document& document, const ParamPath& path, Evaluator& evaluator,
+                                   double frame, Progress& progress);
+
+}  // namespace ovrix
