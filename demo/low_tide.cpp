@@ -123,10 +123,16 @@ struct Looks {
 
 Looks makeLooks(Maker& m) {
     Looks l;
-    l.rock = m.material("Wet rock", Color(0.020f, 0.021f, 0.022f), Color(0.21f, 0.175f, 0.14f),
-                        {noise(0.5, 4, 1.1, 6), blended(noise(0.06, 9, 1.4, 4), Blend::Multiply, 0.55),
+    l.rock = m.material("Wet rock", Color(0.016f, 0.017f, 0.019f), Color(0.36f, 0.30f, 0.235f),
+                        {noise(0.5, 4, 1.1, 6), blended(noise(0.05, 9, 1.9, 5), Blend::Multiply, 0.75),
                          blended(slope(0, 50, 40), Blend::Multiply, 0.4)},
                         0.42);
+    Param dampRock;  // wet patches shine, dry ones do not
+    dampRock.value = 0.78;
+    dampRock.low = 0.3;
+    dampRock.field = std::make_shared<Field>(
+        Field{{noise(0.22, 17, 1.8, 4), blended(noise(0.02, 19, 1.6, 3), Blend::Multiply, 0.7)}});
+    m.document = withParam(m.document, {l.rock, "", "roughness"}, dampRock);
     l.sand =
         m.material("Wet sand", Color(0.085f, 0.066f, 0.048f), Color(0.34f, 0.27f, 0.19f),
                    {heightBand(-0.03, 0.2, 0.03), blended(noise(0.004, 3, 2.0, 2), Blend::Multiply, 0.45),
@@ -193,16 +199,17 @@ void addLayers(Maker& m, const Looks& l, const std::string& ledge, const std::st
     m.layer("Limpets", ledge, {{tent, 1}}, 1700, 4, {0.7, 1.8}, 0.35,
             {blended(heightBand(0.03, 0.6, 0.04), Blend::Replace), inverted(noise(0.3, 21, 1.4, 3))}, 0.0,
             -0.001);
-    m.layer("Snails on rock", ledge, {{snail, 1}}, 1400, 7, {0.7, 1.7}, 0.35,
-            {blended(heightBand(0.0, 0.5, 0.04), Blend::Replace), slope(0, 35, 15), noise(0.35, 33, 1.6, 2)},
-            0.1, -0.001);
+    m.layer(
+        "Snails on rock", ledge, {{snail, 1}}, 1400, 7, {0.7, 1.7}, 0.35,
+        {blended(heightBand(0.03, 0.5, 0.025), Blend::Replace), slope(0, 35, 15), noise(0.35, 33, 1.6, 2)},
+        0.1, -0.001);
     m.layer("Pebbles", sandId, {{stoneA, 0.6}, {stoneB, 0.4}}, 22000, 3, {0.06, 0.34}, 0.35,
             {blended(noise(0.7, 14, 1.8, 4), Blend::Replace), blended(slope(0, 40, 10), Blend::Multiply)},
             0.2, -0.002);
     m.layer("Stones", sandId, {{stoneA, 0.5}, {stoneB, 0.5}}, 420, 9, {0.5, 2.4}, 0.5,
             {noise(0.9, 14, 1.6, 3)}, 0.5, -0.006);
-    m.layer("Snails on sand", sandId, {{snail, 1}}, 2600, 8, {0.6, 1.5}, 0.2, {noise(0.5, 52, 2.0, 3)}, 0.6,
-            -0.001);
+    m.layer("Snails on sand", sandId, {{snail, 1}}, 2600, 8, {0.6, 1.5}, 0.2,
+            {blended(heightBand(0.004, 0.6, 0.006), Blend::Replace), noise(0.5, 52, 2.0, 3)}, 0.6, -0.001);
 }
 
 }  // namespace

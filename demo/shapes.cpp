@@ -30,7 +30,7 @@ float ledgeHeight(float x, float z) {
     y += boulder(x, z, 0.30f, 0.22f, 0.2f, 0.13f) + boulder(x, z, -0.25f, -0.75f, 0.36f, 0.20f);
     y += 0.06f * fractalNoise(p * 2.6f, 11, {5, 0.55f, 2.1f, false});
     const float crack = std::abs(gradientNoise(p * 1.7f + V3f(0.4f * bend), 23));
-    y -= 0.07f * smoothStep(0.07f, 0.0f, crack);
+    y -= 0.03f * smoothStep(0.07f, 0.0f, crack);
     y += 0.016f * fractalNoise(p * 9.0f, 31, {4, 0.55f, 2.0f, true});
     y += 0.012f * fractalNoise(p * 22.0f, 37, {2, 0.5f, 2.0f, false});
     return y;
@@ -47,10 +47,38 @@ MeshPtr turned(int around, const std::vector<V2f>& profile,
     });
 }
 
+/// Pushes the points along their normals, so that walls get as rough as what lies flat.
+MeshPtr roughened(const Mesh& mesh, const std::function<float(const V3f&)>& push) {
+    std::vector<V3f> normal(mesh.points.size(), V3f(0.0f));
+    const auto position = mesh.positions();
+    for (const auto& t : mesh.triangles()) {
+        const V3f a = mesh.cornerPosition(t[0]), b = mesh.cornerPosition(t[1]), c = mesh.cornerPosition(t[2]);
+        const V3f n = (b - a).cross(c - a);  // as long as twice the area: large faces count for more
+        for (uint32_t corner : t) normal[mesh.cornerPoint[corner]] += n;
+    }
+    Mesh out = mesh;
+    const std::vector<V3f> before(position.begin(), position.end());
+    auto moved = out.points.add<V3f>("P");
+    for (size_t i = 0; i < before.size(); ++i)
+        moved[i] = before[i] + normal[i].normalized() * push(before[i]);
+    out.corners.remove("N");
+    out.finish();
+    return std::make_shared<const Mesh>(std::move(out));
+}
+
+/// Broken rock: ridges that run through it, chips, and grain.
+float rockRelief(const V3f& p) {
+    const V3f tilted(p.x + 0.25f * p.y, p.y * 1.8f - 0.3f * p.x, p.z);  // beds lie aslant
+    const float beds = fractalNoise(tilted * 4.5f, 71, {4, 0.5f, 2.1f, true});
+    const float chips = fractalNoise(p * 17.0f, 73, {3, 0.55f, 2.0f, true});
+    const float grain = fractalNoise(p * 60.0f, 79, {2, 0.5f, 2.0f, false});
+    return 0.034f * beds + 0.014f * chips + 0.004f * grain;
+}
+
 }  // namespace
 
 MeshPtr ledge() {
-    return makeGrid(340, 240, [](float u, float v) {
+    const MeshPtr smooth = makeGrid(440, 310, [](float u, float v) {
         const float x = (u - 0.5f) * 3.4f, z = (0.5f - v) * 2.3f - 0.15f;
         const float y = ledgeHeight(x, z);
         // Sideways shifts make faces lean and hang over, which a bare height never does.
@@ -59,12 +87,13 @@ MeshPtr ledge() {
         return V3f(x + lean, y,
                    z + 0.09f * fractalNoise(p * 2.2f + V3f(7, y * 3, 1), 43, {3, 0.5f, 2.0f, false}));
     });
+    return roughened(*smooth, rockRelief);
 }
 
 float sandHeight(float x, float z) {
     const V3f p(x, 0, z);
     const float swell = 0.045f * fractalNoise(p * 0.8f, 61, {3, 0.5f, 2.0f, false});
-    const float ripple = 0.0045f * std::sin(52.0f * z + 6.0f * gradientNoise(p * 1.6f, 67) + 5.0f * x);
+    const float ripple = 0.0022f * std::sin(52.0f * z + 6.0f * gradientNoise(p * 1.6f, 67) + 5.0f * x);
     return -0.02f + swell + ripple + 0.02f * (1.0f - smoothStep(0.2f, 1.6f, z));
 }
 

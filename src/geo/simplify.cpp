@@ -26,4 +26,10 @@ std::vector<uint32_t> simplifiedCorners(const Mesh& mesh, size_t targetTriangles
     return out;
 }
 
+std::vector<uint32_t> coarseCorners(const Mesh& mesh) {
+    const size_t triangles = mesh.triangles().size();
+    return simplifiedCorners(
+        mesh, triangles > 20000 ? triangles / 6 : std::min<size_t>(triangles, 60 + triangles / 12));
+}
+
 }  // namespace ovrix

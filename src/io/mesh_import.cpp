@@ -206,6 +206,22 @@ void requireWhole(const std::filesystem::path& path, const aiScene& scene) {
             path.string(), "Write it again from where it came");
 }
 
+/// From the axes that the file names in its head (FBX does) to X right, Y up, Z forward.
+aiMatrix4x4 axesOf(const aiScene& scene) {
+    aiMatrix4x4 turn;
+    if (!scene.mMetaData) return turn;
+    int axis[3] = {0, 1, 2}, sign[3] = {1, 1, 1};
+    const char* names[3] = {"CoordAxis", "UpAxis", "FrontAxis"};
+    for (int i = 0; i < 3; ++i) {
+        scene.mMetaData->Get(names[i], axis[i]);
+        scene.mMetaData->Get(names[i] + std::string("Sign"), sign[i]);
+        if (axis[i] < 0 || axis[i] > 2 || (sign[i] != 1 && sign[i] != -1)) return turn;
+    }
+    aiMatrix4x4 named(0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 1);
+    for (unsigned i = 0; i < 3; ++i) named[i][axis[i]] = float(sign[i]);
+    return named.Determinant() == 1.0f ? named : turn;  // a head that makes no sense is not followed
+}
+
 }  // namespace
 
 FileMesh importMesh(const std::filesystem::path& path) {
@@ -223,7 +239,7 @@ FileMesh importMesh(const std::filesystem::path& path) {
     out.mesh = std::make_shared<Mesh>();
     try {
         Gather gather(scene, *out.mesh);
-        if (scene.mRootNode) gather.walk(*scene.mRootNode, aiMatrix4x4(), 0);
+        if (scene.mRootNode) gather.walk(*scene.mRootNode, axesOf(scene), 0);
         out.mesh->points.set("P", std::move(gather.positions));
         if (gather.wantNormals && !gather.normals.empty())
             out.mesh->corners.set("N", std::move(gather.normals));

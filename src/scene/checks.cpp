@@ -128,7 +128,9 @@ class Finder {
 
     void checkObject(const Node& node) {
         try {
-            const MeshReport r = evaluator.object(document, node.id, frame, progress).report;
+            const ObjectResult made = evaluator.object(document, node.id, frame, progress);
+            const MeshReport& r = made.report;
+            if (made.mesh->uvs().empty()) checkImagesWithoutUvs(node);
             if (r.nonManifoldEdges)
                 add(Severity::Note,
                     fmt::format("{}: {} edges have more than two faces", node.name, r.nonManifoldEdges),
@@ -160,6 +162,25 @@ class Finder {
                 });
     }
 
+    /// A material reads its images by UV: on a mesh without them it shows only the low end of the field.
+    void checkImagesWithoutUvs(const Node& object) {
+        for (const NodePtr& m : document.nodes(Category::Material))
+            if (wearsMaterial(document, object, m->id, frame) && hasImage(*m))
+                add(Severity::Warning,
+                    fmt::format("{}: the image of {} has nothing to lie on, because the mesh has no UVs. "
+                                "Give it UVs where it was made, or use another source",
+                                object.name, m->name),
+                    m->id);
+    }
+
+    static bool hasImage(const Node& material) {
+        for (const auto& [name, param] : material.params)
+            if (param.field)
+                for (const FieldSource& s : param.field->sources)
+                    if (s.on && s.type == "image") return true;
+        return false;
+    }
+
     void checkLayer(const Node& layer) {
         const auto surfaceId = std::get<std::string>(document.value(layer.id, "surface", frame));
         if (surfaceId.empty())
@@ -183,8 +204,8 @@ class Finder {
     }
 
     void checkCycle(const Node& layer, const Step& step, const std::string& surfaceId) {
-        for (const Share& s :
-             std::get<Shares>(paramOr(*findSpec(specsOf(step), "prototypes"), step.params).value))
+        const Param prototypes = paramOr(*findSpec(specsOf(step), "prototypes"), step.params);
+        for (const Share& s : std::get<Shares>(prototypes.value))
             if (s.ref == surfaceId && !surfaceId.empty())
                 add(Severity::Note,
                     fmt::format("{}: puts copies of {} on itself", layer.name, document.get(surfaceId).name),

@@ -59,14 +59,28 @@ std::vector<NodePtr> Document::layersOn(const std::string& objectId) const {
     return found;
 }
 
+std::vector<std::string> prototypesOf(const Node& layer) {
+    std::vector<std::string> ids;
+    for (const Step& step : layer.steps)
+        for (const auto& [id, param] : step.params)
+            if (const auto* shares = std::get_if<Shares>(&param.value))
+                for (const Share& s : *shares) ids.push_back(s.ref);
+    return ids;
+}
+
 bool Document::isPrototype(const std::string& objectId) const {
-    for (const NodePtr& layer : nodes(Category::Layer))
-        for (const Step& step : layer->steps)
-            for (const auto& [id, param] : step.params)
-                if (const auto* shares = std::get_if<Shares>(&param.value))
-                    for (const Share& s : *shares)
-                        if (s.ref == objectId) return true;
+    for (const NodePtr& layer : nodes(Category::Layer)) {
+        const auto ids = prototypesOf(*layer);
+        if (std::find(ids.begin(), ids.end(), objectId) != ids.end()) return true;
+    }
     return false;
+}
+
+bool wearsMaterial(const Document& document, const Node& object, const std::string& material, double frame) {
+    if (std::get<std::string>(document.value(object.id, "material", frame)) == material) return true;
+    if (!findSpec(specsOf(object), "slots")) return false;
+    const Refs slots = std::get<Refs>(document.value(object.id, "slots", frame));
+    return std::find(slots.begin(), slots.end(), material) != slots.end();
 }
 
 size_t Document::placeOf(const std::string& id) const {

@@ -92,6 +92,11 @@ const std::vector<ParamSpec>& specsOf(const Node& node);
 const std::vector<ParamSpec>& specsOf(const Step& step);
 const ParamSpec* findSpec(const std::vector<ParamSpec>& specs, const std::string& id);
 
+/// Whether the object has the material as its own or in one of its slots.
+bool wearsMaterial(const Document& document, const Node& object, const std::string& material, double frame);
+/// The objects that the layer's steps make copies of.
+std::vector<std::string> prototypesOf(const Node& layer);
+
 /// A step of that type with its defaults. Throws Error on an unknown type.
 Step makeStep(const std::string& type, const Node& layer);
 /// A node of that type with its defaults, named, with an id that is free. Throws Error on an unknown type.

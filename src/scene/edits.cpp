@@ -219,7 +219,10 @@ Document withText(const Document& document, const std::string& path, const std::
             return changed(document, parts[0], [&](Node& n) {
                 (parts[1] == "shown" ? n.shown : n.rendered) = parseFlag(text, path);
             });
-        if (parts[1] == "name") return changed(document, parts[0], [&](Node& n) { n.name = text; });
+        if (parts[1] == "name") {
+            if (text.empty()) throw Error("a name cannot be empty", path);
+            return changed(document, parts[0], [&](Node& n) { n.name = text; });
+        }
         if (parts[1] == "parent") {
             if (!text.empty()) document.get(text);
             return changed(document, parts[0], [&](Node& n) { n.parent = text; });
@@ -260,8 +263,9 @@ void dropReferences(ParamMap& params, const std::string& id) {
 Document withoutNode(const Document& document, const std::string& id) {
     if (document.get(id).category() == Category::Settings) throw Error("the scene's settings stay");
     Document out = document;
-    for (const NodePtr& layer : document.layersOn(id)) out = withoutNode(out, layer->id);
-    out.remove(id);
+    out.remove(id);  // first, so that layers which lie on each other end too
+    for (const NodePtr& layer : document.layersOn(id))
+        if (out.find(layer->id)) out = withoutNode(out, layer->id);
     const std::vector<NodePtr> rest = out.nodes();
     for (const NodePtr& other : rest) {
         Node n = *other;

@@ -6,6 +6,7 @@
 #include "base/files.h"
 #include "base/hash.h"
 #include "geo/primitives.h"
+#include "geo/simplify.h"
 
 namespace ovrix {
 
@@ -137,6 +138,14 @@ ObjectResult Evaluator::object(const Document& document, const std::string& id, 
     } catch (const Error& e) {
         throw Error(e.problem(), e.where().empty() ? node.name : e.where(), e.remedy());
     }
+}
+
+std::shared_ptr<const std::vector<uint32_t>> Evaluator::coarse(const ObjectResult& object) {
+    const uint64_t key = Hasher().add(std::string_view("coarse")).add(object.hash).value();
+    if (auto known = lookUp<std::vector<uint32_t>>(key)) return known;
+    const auto made = std::make_shared<const std::vector<uint32_t>>(coarseCorners(*object.mesh));
+    keep<std::vector<uint32_t>>(key, made, made->size() * sizeof(uint32_t));
+    return made;
 }
 
 SurfacePtr Evaluator::surface(const Document& document, const std::string& id, double frame,

@@ -56,6 +56,8 @@ class Evaluator {
 
     /// Throws Error (naming the object) or Cancelled.
     ObjectResult object(const Document& document, const std::string& id, double frame, Progress& progress);
+    /// A coarser version of the object's mesh for drawing, as corner indices of it.
+    std::shared_ptr<const std::vector<uint32_t>> coarse(const ObjectResult& object);
     /// The object in world space, ready to be scattered on. @p hash gets its cache key.
     SurfacePtr surface(const Document& document, const std::string& id, double frame, Progress& progress,
                        uint64_t* hash = nullptr);

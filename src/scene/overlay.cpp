@@ -87,17 +87,46 @@ void fill(Overlay& overlay, const Field& source, const Document& document, Evalu
 
 }  // namespace
 
+namespace {
+
+/// The object on which a material is previewed: one in view that wears it, else any that does, else a
+/// prototype of a layer that does.
+std::string wearerOf(const Document& document, const std::string& material, double frame) {
+    std::string hidden;
+    for (const NodePtr& object : document.nodes(Category::Object)) {
+        if (!wearsMaterial(document, *object, material, frame)) continue;
+        if (object->shown) return object->id;
+        if (hidden.empty()) hidden = object->id;
+    }
+    if (!hidden.empty()) return hidden;
+    for (const NodePtr& layer : document.nodes(Category::Layer))
+        if (std::get<std::string>(document.value(layer->id, "material", frame)) == material)
+            for (const std::string& id : prototypesOf(*layer))
+                if (document.find(id)) return id;
+    return {};
+}
+
+std::string surfaceFor(const Document& document, const Node& node, double frame) {
+    const bool material = node.category() == Category::Material;
+    const std::string id = material ? wearerOf(document, node.id, frame)
+                                    : std::get<std::string>(document.value(node.id, "surface", frame));
+    if (id.empty()) throw Error(material ? "nothing wears the material" : "the layer lies on no surface");
+    return id;
+}
+
+}  // namespace
+
 std::optional<Overlay> makeOverlay(const Document& document, const ParamPath& path, Evaluator& evaluator,
                                    double frame, Progress& progress) {
-    const Node* layer = document.find(path.node);
-    if (!layer || layer->category() != Category::Layer) return std::nullopt;
+    const Node* node = document.find(path.node);
+    if (!node || (node->category() != Category::Layer && node->category() != Category::Material))
+        return std::nullopt;
     Overlay overlay;
     overlay.path = path;
     try {
         const Param param = paramAt(document, path);
         if (!param.field) return std::nullopt;
-        overlay.surface = std::get<std::string>(document.value(layer->id, "surface", frame));
-        if (overlay.surface.empty()) throw Error("the layer lies on no surface");
+        overlay.surface = surfaceFor(document, *node, frame);
         fill(overlay, *param.field, document, evaluator, frame, progress);
     } catch (const Error& e) {
         overlay.values.clear();

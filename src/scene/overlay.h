@@ -1,4 +1,5 @@
-// A field laid on its layer's surface, as the view paints it and the field's rows preview it.
+// A field laid on its layer's surface, or on an object that wears its material: as the view paints it and
+// the field's rows preview it.
 #pragma once
 #include "scene/edits.h"
 #include "scene/evaluator.h"
@@ -15,8 +16,8 @@ struct Overlay {
     std::string error;                       ///< why there are no values; empty when there are
 };
 
-/// The field at @p path, which is one of a layer or of its steps. Nothing when the parameter has no field.
-/// Throws Cancelled; an Error stands in the result.
+/// The field at @p path, which is one of a layer, of its steps, or of a material. Nothing when the parameter
+/// has no field. Throws Cancelled; an Error stands in the result.
 std::optional<Overlay> makeOverlay(const Document& document, const ParamPath& path, Evaluator& evaluator,
                                    double frame, Progress& progress);
 

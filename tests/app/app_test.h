@@ -6,9 +6,16 @@
 
 #include "app/recipe/recipe_panel.h"
 #include "app/render/render_pane.h"
+#include "app/theme/theme.h"
 #include "app/view/view_widget.h"
+#include "app/widgets/curve_box.h"
+#include "app/widgets/number_box.h"
+#include "app/widgets/shares_bar.h"
 #include "app/window/main_window.h"
 #include "app/window/outline.h"
+#include "geo/primitives.h"
+#include "io/image_io.h"
+#include "io/mesh_writer.h"
 #include "scene/scene_file.h"
 
 namespace ovrix::app {
@@ -74,6 +81,59 @@ class Driver {
     }
 
     MainWindow window;
+};
+
+/// A window and a folder of its own for every test, and a layer of balls on a ground for those that ask.
+class WindowFixture : public QObject {
+    Q_OBJECT
+  private Q_SLOTS:
+    void init() {
+        folder = std::make_unique<QTemporaryDir>();
+        driver = std::make_unique<Driver>();
+    }
+    void cleanup() {
+        driver.reset();
+        folder.reset();
+    }
+
+  protected:
+    QString path(const char* name) { return folder->filePath(name); }
+    void makeLayer() {
+        auto& c = driver->window.controller();
+        c.edit("scene", [&](const Document& d) {
+            Document out = d;
+            out.put(makeNode(out, "terrain", "Ground"));
+            out.put(makeNode(out, "sphere", "Ball"));
+            out = withText(out, "ball/radius", "0.03");
+            out = withText(out, "ball/shown", "false");
+            std::string id;
+            out = withLayer(out, "ground", "ball", &id);
+            return out;
+        });
+        c.select(kLayer);
+        driver->settle();
+    }
+    static constexpr const char* kLayer = "ball_on_ground";
+    std::string in(const char* rest) { return std::string(kLayer) + "/" + rest; }
+    size_t elements() {
+        return elementCount(driver->window.controller().results().layers.at(kLayer).geometry);
+    }
+
+    std::unique_ptr<QTemporaryDir> folder;
+    std::unique_ptr<Driver> driver;
+};
+
+/// The test classes of the program, each put in by its own file.
+inline std::vector<std::function<std::unique_ptr<QObject>()>>& testClasses() {
+    static std::vector<std::function<std::unique_ptr<QObject>()>> classes;
+    return classes;
+}
+
+template <class Test>
+struct RegisteredTest {
+    RegisteredTest() {
+        testClasses().push_back([] { return std::make_unique<Test>(); });
+    }
 };
 
 }  // namespace ovrix::app

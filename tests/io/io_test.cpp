@@ -10,6 +10,7 @@
 #include <fstream>
 
 #include "base/files.h"
+#include "io/fbx_square.h"
 #include "ops/copies_of.h"
 #include "ops/scatter.h"
 #include "scene/scene_file.h"
@@ -94,6 +95,40 @@ TEST_CASE("meshes of every format come in with what they hold", "[mesh-io]") {
     CHECK(ply.mesh->faceCount() == makeSphere(1, 16)->faceCount());
     CHECK_FALSE(ply.mesh->uvs().empty());
     CHECK(inspect(*ply.mesh).openEdges == 0);  // welded again
+}
+
+TEST_CASE("FBX comes in metres, with its materials, whatever its axis", "[mesh-io]") {
+    TemporaryFolder folder;
+    writeFile(folder / "square.fbx", kFbxSquare);
+    const FileMesh m = read(folder / "square.fbx");
+    REQUIRE(m.mesh->faceCount() == 1);
+    const Box3f b = m.mesh->bounds();  // 100 units of a centimetre, put 300 forward
+    CHECK((b.max - V3f(1, 1, 3)).length() < 1e-5f);
+    CHECK((b.min - V3f(0, 0, 3)).length() < 1e-5f);
+    CHECK(m.mesh->uvs()[2] == V2f(1, 1));
+    REQUIRE(m.mesh->normals().size() == 4);
+    CHECK((m.mesh->normals()[0] - V3f(0, 0, 1)).length() < 1e-5f);
+    REQUIRE(m.materials.size() == 1);
+    CHECK(m.materials[0].name == "Slate");
+    CHECK(m.materials[0].baseColor.y == Approx(0.5f));
+
+    std::string inMetres = kFbxSquare;
+    inMetres.replace(inMetres.find("\"Number\", \"\",1"), 14, "\"Number\", \"\",100");
+    writeFile(folder / "metres.fbx", inMetres);
+    CHECK(read(folder / "metres.fbx").mesh->bounds().max.x == Approx(100));
+
+    std::string lying = kFbxSquare;  // the same with Z up: what pointed up the page now points away
+    lying.replace(lying.find("\"UpAxis\", \"int\", \"Integer\", \"\",1"), 33,
+                  "\"UpAxis\", \"int\", \"Integer\", \"\",2");
+    lying.replace(lying.find("\"FrontAxis\", \"int\", \"Integer\", \"\",2"), 36,
+                  "\"FrontAxis\", \"int\", \"Integer\", \"\",1");
+    lying.replace(lying.find("\"FrontAxisSign\", \"int\", \"Integer\", \"\",1"), 40,
+                  "\"FrontAxisSign\", \"int\", \"Integer\", \"\",-1");
+    writeFile(folder / "lying.fbx", lying);
+    const Box3f z = read(folder / "lying.fbx").mesh->bounds();
+    INFO(z.min << " to " << z.max);
+    CHECK((z.max - V3f(1, 3, 0)).length() < 1e-4f);
+    CHECK((z.min - V3f(0, 3, -1)).length() < 1e-4f);
 }
 
 TEST_CASE("odd meshes load and are described", "[mesh-io]") {

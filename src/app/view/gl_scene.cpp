@@ -6,7 +6,6 @@
 #include "app/theme/theme.h"
 #include "base/error.h"
 #include "base/hash.h"
-#include "geo/simplify.h"
 
 namespace ovrix::app {
 
@@ -199,8 +198,9 @@ void GlScene::initialise() {
     ready_ = true;
 }
 
-GlScene::MeshBuffers& GlScene::meshBuffers(uint64_t hash, const Mesh& mesh) {
-    MeshBuffers& b = meshes_[hash];
+GlScene::MeshBuffers& GlScene::meshBuffers(const ObjectView& object) {
+    const Mesh& mesh = *object.mesh;
+    MeshBuffers& b = meshes_[object.hash];
     b.used = true;
     if (b.vao) return b;
     std::vector<V3f> vertices(mesh.cornerPoint.size() * 2);
@@ -210,13 +210,11 @@ GlScene::MeshBuffers& GlScene::meshBuffers(uint64_t hash, const Mesh& mesh) {
         vertices[2 * c + 1] = n[c];
     }
     std::vector<uint32_t> indices;
+    indices.reserve(mesh.triangles().size() * 3 + object.coarse->size());
     for (const Triangle& t : mesh.triangles()) indices.insert(indices.end(), t.begin(), t.end());
     b.count = GLsizei(indices.size());
-    const size_t triangles = mesh.triangles().size();
-    const auto coarse = simplifiedCorners(
-        mesh, triangles > 20000 ? triangles / 6 : std::min<size_t>(triangles, 60 + triangles / 12));
-    b.coarseCount = GLsizei(coarse.size());
-    indices.insert(indices.end(), coarse.begin(), coarse.end());
+    b.coarseCount = GLsizei(object.coarse->size());
+    indices.insert(indices.end(), object.coarse->begin(), object.coarse->end());
     b.bounds = mesh.bounds();
     glGenVertexArrays(1, &b.vao);
     glGenBuffers(1, &b.vertices);
@@ -268,7 +266,7 @@ void GlScene::addBatches(const EvalSnapshot& snapshot, const Node& layer, const 
             glBufferData(GL_ARRAY_BUFFER, GLsizeiptr(data.size() * sizeof(float)), data.data(),
                          GL_STATIC_DRAW);
         }
-        const MeshBuffers& mesh = meshBuffers(object->second.hash, *object->second.mesh);
+        const MeshBuffers& mesh = meshBuffers(object->second);
         batches_.push_back({layer.id, object->first, object->second.hash, h.value(), b.count,
                             size_t(mesh.count) / 3, size_t(mesh.coarseCount) / 3, DrawLevel::Meshes});
     }
@@ -318,7 +316,7 @@ void GlScene::update(const EvalSnapshot& snapshot) {
             const auto v = [&](const char* id) { return V3f(std::get<V3d>(d.value(node->id, id))); };
             prototypeMatrix_[node->id] = transformMatrix(V3f(0.0f), v("rotation"), v("scale"));
             if (!node->shown) continue;
-            MeshBuffers& buffers = meshBuffers(o->second.hash, *o->second.mesh);
+            MeshBuffers& buffers = meshBuffers(o->second);
             const bool heated = overlay && overlay->surface == node->id &&
                                 overlay->values.size() == o->second.mesh->cornerPoint.size();
             setHeat(buffers, heated ? overlay : nullptr);

@@ -70,7 +70,7 @@ class GlScene : protected QOpenGLFunctions_3_3_Core {
         Color color;
         bool overlay;
     };
-    MeshBuffers& meshBuffers(uint64_t hash, const Mesh& mesh);
+    MeshBuffers& meshBuffers(const ObjectView& object);
     void setHeat(MeshBuffers& buffers, const Overlay* overlay);
     void addBatches(const EvalSnapshot& snapshot, const Node& layer, const Copies& copies);
     void addPoints(const EvalSnapshot& snapshot, const Node& layer, const AttributeSet& points);

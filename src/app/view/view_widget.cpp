@@ -323,7 +323,10 @@ void ViewWidget::paintLegend(QPainter& p) {
     const QRectF inner = box.adjusted(px(10), px(8), -px(10), -px(8));
     p.setFont(textFont(9.25));
     p.setPen(tokens().text);
-    const QString share = o->error.empty() ? QString("%1% pass").arg(100.0 * o->mean, 0, 'f', 0) : QString();
+    const Node* node = controller_.document().find(o->path.node);
+    const bool mask = node && node->category() == Category::Layer;  // of a colour nothing "passes"
+    const QString share =
+        !o->error.empty() ? QString() : QString(mask ? "%1% pass" : "mean %1%").arg(100 * o->mean, 0, 'f', 0);
     p.drawText(inner, Qt::AlignTop | Qt::AlignLeft,
                p.fontMetrics().elidedText(overlayTitle(controller_.document(), o->path), Qt::ElideRight,
                                           int(inner.width()) - px(70)));

@@ -79,12 +79,13 @@ void EvalWorker::loop() {
             if (job)
                 job(*progress);
             else
-                publish_(evaluate(*request, *progress));
+                publish_(last_ = evaluate(*request, *progress));
         } catch (const Cancelled&) {
         } catch (const std::exception& e) {  // a scene without its settings, say; it must not end the program
-            auto snapshot = std::make_shared<EvalSnapshot>();
+            // What was last made stays in view; the check says why nothing newer is.
+            auto snapshot = std::make_shared<EvalSnapshot>(last_ ? *last_ : EvalSnapshot());
             if (request) snapshot->document = request->document;
-            snapshot->checks.push_back({Severity::Error, e.what(), {}, {}, {}, {}});
+            snapshot->checks.assign(1, {Severity::Error, e.what(), {}, {}, {}, {}});
             publish_(snapshot);
         }
         lock.lock();
@@ -105,7 +106,8 @@ std::shared_ptr<const EvalSnapshot> EvalWorker::evaluate(const Request& r, Progr
         if (node->category() == Category::Object) {
             try {
                 const ObjectResult o = evaluator_.object(r.document, node->id, r.frame, progress);
-                snapshot->objects[node->id] = {o.mesh, r.document.worldMatrix(node->id, r.frame), o.hash};
+                snapshot->objects[node->id] = {o.mesh, evaluator_.coarse(o),
+                                               r.document.worldMatrix(node->id, r.frame), o.hash};
             } catch (const Error& e) {
                 snapshot->objectErrors[node->id] = e.what();
             }

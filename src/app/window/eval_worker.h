@@ -14,6 +14,7 @@ namespace ovrix::app {
 /// An object as the view draws it.
 struct ObjectView {
     MeshPtr mesh;
+    std::shared_ptr<const std::vector<uint32_t>> coarse;  ///< corners of a coarser version
     M44f world;
     uint64_t hash = 0;
 };
@@ -72,6 +73,7 @@ class EvalWorker {
     std::chrono::steady_clock::time_point began_;
     std::atomic<bool> busy_{false};
     bool stop_ = false;
+    std::shared_ptr<const EvalSnapshot> last_;  ///< of the worker's thread alone
     std::thread thread_;
 };
 

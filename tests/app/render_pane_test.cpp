@@ -1,0 +1,127 @@
+// Drives the render pane: regions, pins, saving, stopping.
+#include "app_test.h"
+
+using namespace ovrix;
+using namespace ovrix::app;
+
+class RenderPaneTest : public WindowFixture {
+    Q_OBJECT
+  private Q_SLOTS:
+    void rendersARegionPinsAndSaves();
+    void savesAndReopensToTheSamePicture();
+    void stopsFast();
+};
+
+void RenderPaneTest::rendersARegionPinsAndSaves() {
+    makeLayer();
+    auto* pane = driver->window.renderPane();
+    QTest::keyClick(&driver->window, Qt::Key_R, Qt::ControlModifier);
+    QVERIFY(pane->isVisible());
+    QVERIFY(driver->waitFor([&] { return pane->last().pass >= 1; }));
+    const QImage whole = pane->picture()->image();
+    QVERIFY(whole.width() > 100);
+    pane->worker().stop();  // so that the film of the whole picture stays as it is
+    QVERIFY(driver->waitFor([&] { return !pane->worker().busy(); }));
+    const auto before = pane->worker().film();
+    auto* region = pane->findChild<QToolButton*>("region");
+    QTest::mouseClick(region, Qt::LeftButton);
+    const QRectF r = pane->picture()->pictureRect();
+    const QPoint a = (r.topLeft() + QPointF(r.width() * 0.25, r.height() * 0.5)).toPoint(),
+                 b = (r.topLeft() + QPointF(r.width() * 0.6, r.height() * 0.9)).toPoint();
+    QTest::mousePress(pane->picture(), Qt::LeftButton, Qt::NoModifier, a);
+    QMouseEvent move(QEvent::MouseMove, QPointF(b), pane->picture()->mapToGlobal(QPointF(b)), Qt::NoButton,
+                     Qt::LeftButton, Qt::NoModifier);
+    QApplication::sendEvent(pane->picture(), &move);
+    QTest::mouseRelease(pane->picture(), Qt::LeftButton, Qt::NoModifier, b);
+    QVERIFY(pane->region().has_value());
+    QVERIFY(std::abs(pane->region()->x - whole.width() / 4) < 4);
+    const int width = pane->region()->width;
+    QVERIFY(std::abs(width - whole.width() * 35 / 100) < 6);
+    QVERIFY(driver->waitFor([&] { return pane->last().pass >= 2; }));
+    // Inside it was made anew, outside it is what it was, to the bit.
+    const auto film = pane->worker().film();
+    const Rect at = *pane->region();
+    QCOMPARE(film->width(), before->width());
+    for (int y = 0; y < film->height(); y += 3)
+        for (int x = 0; x < film->width(); x += 3) {
+            const bool inside = x >= at.x && y >= at.y && x < at.x + at.width && y < at.y + at.height;
+            if (inside)
+                QVERIFY(film->at(x, y).samples >= 2);
+            else
+                QCOMPARE(film->at(x, y).direct, before->at(x, y).direct);
+        }
+    QTest::mouseClick(region, Qt::LeftButton);
+    QVERIFY(!pane->region().has_value());
+    QVERIFY(driver->waitFor([&] { return pane->last().pass >= 1 && !pane->last().image.isNull(); }));
+
+    QTest::mouseClick(pane->findChild<QToolButton*>("pin"), Qt::LeftButton);
+    const auto pins = [&] { return pane->findChildren<QToolButton*>("pinned"); };
+    QCOMPARE(pins().size(), 1);
+    QTest::mouseClick(pane->findChild<QToolButton*>("pin"), Qt::LeftButton);
+    QCOMPARE(pins().size(), 2);
+    QVERIFY(!pins()[0]->isChecked() && pins()[1]->isChecked());
+    Q_EMIT pins()[0]->customContextMenuRequested({});  // the first goes, the second still compares
+    QTest::qWait(20);
+    QCOMPARE(pins().size(), 1);
+    QVERIFY(pins()[0]->isChecked());
+    QTest::mouseClick(pins()[0], Qt::LeftButton);
+    QVERIFY(!pins()[0]->isChecked());
+    // The sun goes down: the left half keeps the pin, the right one changes.
+    driver->window.controller().setValue({"sun", "", "elevation"}, 2.0);
+    driver->settle();
+    QVERIFY(driver->waitFor([&] { return pane->last().pass >= 1; }));
+
+    pane->save(path("a.exr"));
+    pane->save(path("a.tif"));
+    QVERIFY(QFile::exists(path("a.exr")));
+    const auto tif = readImage(path("a.tif").toStdString(), "sRGB");
+    QCOMPARE(tif->width, pane->worker().film()->width());
+    pane->save(path("no/such/a.exr"));
+    QVERIFY(driver->window.statusText().contains("does not exist"));
+    QVERIFY(pane->worker().film());  // a failed save loses no render
+    pane->stop();
+    QVERIFY(driver->waitFor([&] { return !pane->worker().busy(); }));
+}
+
+void RenderPaneTest::savesAndReopensToTheSamePicture() {
+    makeLayer();
+    auto& c = driver->window.controller();
+    QVERIFY(c.saveScene(path("a.ovrix")));
+    QVERIFY(!c.session().dirty());
+    QVERIFY(c.recentFiles().contains(path("a.ovrix")));
+    const auto picture = [&] {
+        RenderWorker worker(c.evaluator(), [](RenderUpdate) {});
+        worker.start({c.document(), c.session().folder(), 1, 96, 54, std::nullopt, false, std::nullopt, 2});
+        worker.waitIdle();
+        std::vector<V3f> light;
+        for (const FilmPixel& p : worker.film()->pixels()) light.push_back(p.direct + p.indirect);
+        return light;
+    };
+    const auto first = picture();
+    driver = std::make_unique<Driver>();
+    driver->window.controller().openScene(path("a.ovrix"));
+    driver->settle();
+    RenderWorker worker(driver->window.controller().evaluator(), [](RenderUpdate) {});
+    worker.start({driver->document(), driver->window.controller().session().folder(), 1, 96, 54, std::nullopt,
+                  false, std::nullopt, 2});
+    worker.waitIdle();
+    for (size_t i = 0; i < first.size(); ++i)
+        QCOMPARE(worker.film()->pixels()[i].direct + worker.film()->pixels()[i].indirect, first[i]);
+}
+
+void RenderPaneTest::stopsFast() {
+    makeLayer();
+    auto* pane = driver->window.renderPane();
+    driver->window.showRender(true);
+    for (int i = 0; i < 10; ++i) {  // camera moves restart it again and again; nothing piles up
+        pane->setLive(true);
+        driver->window.view()->frameAll();
+        QTest::qWait(20);
+    }
+    pane->stop();
+    QVERIFY(driver->waitFor([&] { return !pane->worker().busy(); }));
+}
+
+static const RegisteredTest<RenderPaneTest> registered;
+
+#include "render_pane_test.moc"

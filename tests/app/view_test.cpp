@@ -1,0 +1,86 @@
+// Drives the view: picking, handles and the camera.
+#include "app_test.h"
+
+using namespace ovrix;
+using namespace ovrix::app;
+
+class ViewTest : public WindowFixture {
+    Q_OBJECT
+  private Q_SLOTS:
+    void chooses();
+    void movesWithHandles();
+    void turnsTheView();
+};
+
+void ViewTest::chooses() {
+    makeLayer();
+    auto* view = driver->window.view();
+    view->frameAll();
+    driver->settle();
+    QTest::qWait(250);
+    const auto at = view->project(V3f(0, 0, 0));
+    QVERIFY(at);
+    QTest::mouseClick(view, Qt::LeftButton, Qt::NoModifier, at->toPoint());
+    const std::string hit = driver->window.controller().selected();
+    QVERIFY2(hit == "ground" || hit == kLayer, hit.c_str());
+    QTest::mouseClick(view, Qt::LeftButton, Qt::NoModifier, QPoint(view->width() / 2, 3));
+    QVERIFY(driver->window.controller().selected().empty());
+}
+
+void ViewTest::movesWithHandles() {
+    makeLayer();
+    auto& c = driver->window.controller();
+    auto* view = driver->window.view();
+    c.select("ground");
+    view->frameAll();
+    QTest::keyClick(view, Qt::Key_2);
+    driver->settle();
+    const auto from = view->project(V3f(0, 0, 0));
+    QVERIFY(from);
+    // Along the screen direction of +X, from within the handle.
+    const auto along = view->project(V3f(0.5f, 0, 0));
+    QVERIFY(along);
+    const QPointF unit = (*along - *from) / QLineF(*from, *along).length();
+    const QPointF grab = *from + unit * px(50), to = grab + unit * 60;
+    QTest::mousePress(view, Qt::LeftButton, Qt::NoModifier, grab.toPoint());
+    for (int i = 1; i <= 6; ++i) {
+        const QPointF p = grab + (to - grab) * (i / 6.0);
+        QMouseEvent move(QEvent::MouseMove, p, view->mapToGlobal(p), Qt::NoButton, Qt::LeftButton,
+                         Qt::NoModifier);
+        QApplication::sendEvent(view, &move);
+    }
+    QTest::mouseRelease(view, Qt::LeftButton, Qt::NoModifier, to.toPoint());
+    driver->settle();
+    const V3d moved = std::get<V3d>(driver->value("ground/position"));
+    QVERIFY2(moved.x > 0.05, qPrintable(QString::number(moved.x)));
+    QCOMPARE(moved.y, 0.0);
+    QCOMPARE(moved.z, 0.0);
+    c.undo();
+    QCOMPARE(std::get<V3d>(driver->value("ground/position")).x, 0.0);
+}
+
+void ViewTest::turnsTheView() {
+    makeLayer();
+    auto* view = driver->window.view();
+    const OrbitCamera before = view->camera();
+    QVERIFY(view->throughCamera());
+    const QPoint from(200, 200), to(260, 220);
+    QTest::mousePress(view, Qt::RightButton, Qt::NoModifier, from);
+    QMouseEvent move(QEvent::MouseMove, QPointF(to), view->mapToGlobal(QPointF(to)), Qt::NoButton,
+                     Qt::RightButton, Qt::NoModifier);
+    QApplication::sendEvent(view, &move);
+    QTest::mouseRelease(view, Qt::RightButton, Qt::NoModifier, to);
+    QVERIFY(view->camera().yaw != before.yaw);
+    QVERIFY(!view->throughCamera());
+    const float distance = view->camera().distance;
+    view->setFocus();
+    QTest::keyClick(view, Qt::Key_Plus);
+    QVERIFY(view->camera().distance < distance);
+    QTest::keyClick(&driver->window, Qt::Key_C);
+    QVERIFY(view->throughCamera());
+    QVERIFY(std::abs(view->camera().yaw - before.yaw) < 1e-5f);
+}
+
+static const RegisteredTest<ViewTest> registered;
+
+#include "view_test.moc"

@@ -1,0 +1,173 @@
+// Materials and lights from the document to the picture: domes from files, images by UV, their checks.
+#include <fstream>
+
+#include "base/random.h"
+#include "io/image_io.h"
+#include "io/mesh_writer.h"
+#include "scene/checks.h"
+#include "scene/edits.h"
+#include "scene/overlay.h"
+#include "scene/translate.h"
+#include "support.h"
+
+using namespace ovrix;
+using namespace ovrix::tests;
+
+namespace {
+
+/// A white sphere alone in the middle of the picture, without any light.
+struct Studio {
+    TemporaryFolder folder;
+    Document document = Document::fresh();
+    Evaluator evaluator;
+    std::string ball;
+
+    Studio() {
+        evaluator.setFolder(folder.path());
+        for (const NodePtr& light : document.nodes(Category::Light)) document.remove(light->id);
+        ball = add("sphere");
+        set(ball + "/segments", "64");
+        set(ball + "/radius", "1");
+        set("camera/position", "0,0,6");
+        set("camera/target", "0,0,0");
+        set("camera/exposure", "0");
+    }
+    std::string add(const std::string& type) {
+        const Node n = makeNode(document, type);
+        document.put(n);
+        return n.id;
+    }
+    void set(const std::string& path, const std::string& text) { document = withText(document, path, text); }
+    void wear(const std::string& material) { set(ball + "/material", material); }
+
+    Film render(int size, int passes) {
+        JobBuilder builder(evaluator);
+        const RenderJob job = builder.build(document, {}, Progress::none());
+        CHECK(job.problems.empty());
+        Film film(size, size);
+        const Renderer renderer(*job.scene, job.cameraFor(size, size), job.options);
+        for (int pass = 0; pass < passes; ++pass)
+            renderer.renderPass(film, uint32_t(pass), {0, 0, size, size}, Progress::none());
+        return film;
+    }
+    bool hasCheck(const std::string& part) {
+        for (const Check& c : findChecks(document, {}, evaluator, 1, Progress::none()))
+            if (c.text.find(part) != std::string::npos) return true;
+        return false;
+    }
+};
+
+/// A sky around: one colour where u is below a half, another above it.
+void writeSky(const std::filesystem::path& file, const V3f& left, const V3f& right) {
+    Picture p{64, 32, {}};
+    const char* names[] = {"R", "G", "B"};
+    for (int c = 0; c < 3; ++c) {
+        Channel channel{names[c], {}, false};
+        for (int y = 0; y < 32; ++y)
+            for (int x = 0; x < 64; ++x) channel.values.push_back(x < 32 ? left[c] : right[c]);
+        p.channels.push_back(std::move(channel));
+    }
+    WriteOptions o = defaultWriteOptions(file);
+    o.depth = PixelDepth::Float;
+    writeImage(file, p, o);
+}
+
+V3f meanOf(const Film& film, int x0, int x1, int y0, int y1) {
+    V3f sum(0.0f);
+    for (int y = y0; y < y1; ++y)
+        for (int x = x0; x < x1; ++x) sum += film.beauty(x, y);
+    return sum / float((x1 - x0) * (y1 - y0));
+}
+
+}  // namespace
+
+TEST_CASE("a dome lights with the picture of its file, beyond white", "[translate][dome]") {
+    Studio s;
+    writeSky(s.folder / "even.exr", V3f(3.0f), V3f(3.0f));
+    const std::string dome = s.add("dome");
+    s.set(dome + "/file", "even.exr");
+    const std::string grey = s.add("surface");
+    s.set(grey + "/base", "0.5,0.5,0.5");
+    s.set(grey + "/specular", "0");
+    s.set(grey + "/roughness", "1");
+    s.wear(grey);
+    // An even sky of 3 on a diffuse 0.5: 1.5 everywhere on a convex body. 64 x 64 values of a smooth
+    // integrand average to well within a hundredth.
+    const Film film = s.render(32, 16);
+    CHECK(meanOf(film, 13, 19, 13, 19).x == Approx(1.5f).epsilon(0.01));
+    CHECK(meanOf(film, 0, 3, 0, 3).y == Approx(3.0f).epsilon(0.001));  // and it is seen behind
+
+    SECTION("each half of the sky colours its side, and turning the dome turns the colours") {
+        writeSky(s.folder / "halves.exr", V3f(4, 0, 0), V3f(0, 0, 4));
+        s.set(dome + "/file", "halves.exr");
+        const Film a = s.render(32, 16);
+        s.set(dome + "/turn", "180");
+        const Film b = s.render(32, 16);
+        const V3f left = meanOf(a, 8, 12, 14, 18), right = meanOf(a, 20, 24, 14, 18);
+        CHECK((left.x > left.z) != (right.x > right.z));
+        const V3f turned = meanOf(b, 8, 12, 14, 18);
+        CHECK(turned.x == Approx(left.z).margin(0.03));  // noise of 16 paths a pixel
+        CHECK(turned.z == Approx(left.x).margin(0.03));
+    }
+    SECTION("a file that is missing or damaged is told") {
+        s.set(dome + "/file", "gone.exr");
+        CHECK(s.hasCheck("gone.exr"));
+        std::ofstream(s.folder / "bad.hdr") << "no picture";
+        s.set(dome + "/file", "bad.hdr");
+        JobBuilder builder(s.evaluator);
+        const RenderJob job = builder.build(s.document, {}, Progress::none());
+        REQUIRE(job.problems.size() == 1);
+        CHECK(job.problems[0].find("bad.hdr") != std::string::npos);
+    }
+}
+
+TEST_CASE("an image on a mesh without UVs is told, and only there", "[checks]") {
+    Studio s;
+    s.add("sun");
+    writeSky(s.folder / "colours.exr", V3f(1, 0, 0), V3f(0, 1, 0));
+    std::ofstream(s.folder / "bare.obj") << "v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n";
+    const std::string bare = s.add("mesh_file"), painted = s.add("surface");
+    s.set(bare + "/file", "bare.obj");
+    FieldSource image = makeSource("image");
+    image.params["file"].value = std::string("colours.exr");
+    s.document = withField(s.document, {painted, "", "base"}, std::make_shared<Field>(Field{{image}}));
+    s.wear(painted);
+    CHECK_FALSE(s.hasCheck("no UVs"));  // the sphere has them
+    s.set(bare + "/material", painted);
+    CHECK(s.hasCheck("no UVs"));
+    Field off{{image}};
+    off.sources[0].on = false;
+    s.document = withField(s.document, {painted, "", "base"}, std::make_shared<Field>(off));
+    CHECK_FALSE(s.hasCheck("no UVs"));
+}
+
+TEST_CASE("the field of a material is previewed on what wears it", "[overlay]") {
+    Studio s;
+    const std::string look = s.add("surface");
+    const ParamPath base{look, "", "base"};
+    s.document = withField(s.document, base, std::make_shared<Field>(Field{{makeSource("height")}}));
+    auto overlay = [&] { return makeOverlay(s.document, base, s.evaluator, 1, Progress::none()); };
+    REQUIRE(overlay());
+    CHECK(overlay()->error == "nothing wears the material");
+    s.wear(look);
+    REQUIRE(overlay()->error.empty());
+    CHECK(overlay()->surface == s.ball);
+    CHECK(overlay()->strips.size() == 1);
+    const auto sphere = s.evaluator.object(s.document, s.ball, 1, Progress::none());
+    CHECK(overlay()->values.size() == sphere.mesh->cornerPoint.size());
+
+    SECTION("what is in view comes first") {
+        s.set(s.ball + "/shown", "false");
+        const std::string plane = s.add("plane");
+        s.set(plane + "/material", look);
+        CHECK(overlay()->surface == plane);
+    }
+    SECTION("a layer's material is previewed on its prototype") {
+        s.wear("");
+        std::string layer;
+        const std::string plane = s.add("plane");
+        s.document = withLayer(s.document, plane, s.ball, &layer);
+        s.set(layer + "/material", look);
+        CHECK(overlay()->surface == s.ball);
+    }
+}
