@@ -252,7 +252,9 @@ TEST_CASE("passes say what stands where", "[render][aov]") {
     CHECK((middle.albedo / float(middle.samples)).x == Approx(0.25f));
     CHECK(film.at(0, 0).object == 0);
     CHECK(film.beauty(4, 4) == V3f(0.0f));  // nothing lights it
-    const Film empty = render(RenderScene(), c, 3, 1, 2);
+    RenderScene nothing;
+    nothing.commit(Progress::none());
+    const Film empty = render(nothing, c, 3, 1, 2);
     CHECK(empty.at(1, 1).samples == 1);
 }
 
