@@ -21,18 +21,18 @@ float boulder(float x, float z, float cx, float cz, float radius, float height) 
 
 float ledgeHeight(float x, float z) {
     const V3f p(x, 0, z);
-    const float bend = 0.35f * fractalNoise(p * 0.9f, 5, {3, 0.5f, 2.0f, false});
+    const float bend = 0.35f * fractalNoise(p * 0.9f, 5, {3, 0.5f, 2.0f, NoiseKind::Soft});
     float y = -0.22f;
     y += 0.26f * smoothStep(0.55f, 0.30f, z + bend);          // first step out of the sand
     y += 0.17f * smoothStep(0.02f, -0.16f, z + bend * 1.2f);  // second step
     y += 0.10f * smoothStep(-0.55f, -0.85f, z + bend * 0.8f + 0.12f * x);
     y += boulder(x, z, -0.85f, -0.05f, 0.42f, 0.26f) + boulder(x, z, 0.95f, -0.42f, 0.46f, 0.27f);
     y += boulder(x, z, 0.30f, 0.22f, 0.2f, 0.13f) + boulder(x, z, -0.25f, -0.75f, 0.36f, 0.20f);
-    y += 0.06f * fractalNoise(p * 2.6f, 11, {5, 0.55f, 2.1f, false});
+    y += 0.06f * fractalNoise(p * 2.6f, 11, {5, 0.55f, 2.1f, NoiseKind::Soft});
     const float crack = std::abs(gradientNoise(p * 1.7f + V3f(0.4f * bend), 23));
     y -= 0.03f * smoothStep(0.07f, 0.0f, crack);
-    y += 0.016f * fractalNoise(p * 9.0f, 31, {4, 0.55f, 2.0f, true});
-    y += 0.012f * fractalNoise(p * 22.0f, 37, {2, 0.5f, 2.0f, false});
+    y += 0.016f * fractalNoise(p * 9.0f, 31, {4, 0.55f, 2.0f, NoiseKind::Ridged});
+    y += 0.012f * fractalNoise(p * 22.0f, 37, {2, 0.5f, 2.0f, NoiseKind::Soft});
     return y;
 }
 
@@ -69,9 +69,9 @@ MeshPtr roughened(const Mesh& mesh, const std::function<float(const V3f&)>& push
 /// Broken rock: ridges that run through it, chips, and grain.
 float rockRelief(const V3f& p) {
     const V3f tilted(p.x + 0.25f * p.y, p.y * 1.8f - 0.3f * p.x, p.z);  // beds lie aslant
-    const float beds = fractalNoise(tilted * 4.5f, 71, {4, 0.5f, 2.1f, true});
-    const float chips = fractalNoise(p * 17.0f, 73, {3, 0.55f, 2.0f, true});
-    const float grain = fractalNoise(p * 60.0f, 79, {2, 0.5f, 2.0f, false});
+    const float beds = fractalNoise(tilted * 4.5f, 71, {4, 0.5f, 2.1f, NoiseKind::Ridged});
+    const float chips = fractalNoise(p * 17.0f, 73, {3, 0.55f, 2.0f, NoiseKind::Ridged});
+    const float grain = fractalNoise(p * 60.0f, 79, {2, 0.5f, 2.0f, NoiseKind::Soft});
     return 0.034f * beds + 0.014f * chips + 0.004f * grain;
 }
 
@@ -83,16 +83,16 @@ MeshPtr ledge() {
         const float y = ledgeHeight(x, z);
         // Sideways shifts make faces lean and hang over, which a bare height never does.
         const V3f p(x, y, z);
-        const float lean = 0.05f * fractalNoise(p * 3.1f, 41, {3, 0.5f, 2.0f, false});
+        const float lean = 0.05f * fractalNoise(p * 3.1f, 41, {3, 0.5f, 2.0f, NoiseKind::Soft});
         return V3f(x + lean, y,
-                   z + 0.09f * fractalNoise(p * 2.2f + V3f(7, y * 3, 1), 43, {3, 0.5f, 2.0f, false}));
+                   z + 0.09f * fractalNoise(p * 2.2f + V3f(7, y * 3, 1), 43, {3, 0.5f, 2.0f, NoiseKind::Soft}));
     });
     return roughened(*smooth, rockRelief);
 }
 
 float sandHeight(float x, float z) {
     const V3f p(x, 0, z);
-    const float swell = 0.045f * fractalNoise(p * 0.8f, 61, {3, 0.5f, 2.0f, false});
+    const float swell = 0.045f * fractalNoise(p * 0.8f, 61, {3, 0.5f, 2.0f, NoiseKind::Soft});
     const float ripple = 0.0022f * std::sin(52.0f * z + 6.0f * gradientNoise(p * 1.6f, 67) + 5.0f * x);
     return -0.02f + swell + ripple + 0.02f * (1.0f - smoothStep(0.2f, 1.6f, z));
 }
@@ -115,7 +115,7 @@ MeshPtr barnacle(bool open, uint32_t seed) {
         const float plates = 0.06f * std::pow(std::abs(std::sin(3.0f * 2.0f * kPi * u)), 0.4f);
         const float ribs = 0.035f * std::sin(18.0f * 2.0f * kPi * u) * (1.0f - v);
         const V3f round(std::cos(2 * kPi * u), v * 2.0f, std::sin(2 * kPi * u));
-        const float rough = 0.10f * fractalNoise(round * 1.3f, seed, {3, 0.5f, 2.0f, false});
+        const float rough = 0.10f * fractalNoise(round * 1.3f, seed, {3, 0.5f, 2.0f, NoiseKind::Soft});
         const float k = 0.94f + plates + ribs + rough;
         return V3f(p.x * k, p.y * (1.0f + 0.8f * rough), p.z * k) * 0.006f;
     });
@@ -156,8 +156,8 @@ MeshPtr stone(uint32_t seed) {
     Mesh mesh = *ball;
     auto p = mesh.points.add<V3f>("P");
     for (V3f& q : p) {
-        const float bumps = 0.30f * fractalNoise(q * 0.9f, seed, {3, 0.5f, 2.0f, false}) +
-                            0.05f * fractalNoise(q * 5.0f, seed + 5, {3, 0.5f, 2.0f, false});
+        const float bumps = 0.30f * fractalNoise(q * 0.9f, seed, {3, 0.5f, 2.0f, NoiseKind::Soft}) +
+                            0.05f * fractalNoise(q * 5.0f, seed + 5, {3, 0.5f, 2.0f, NoiseKind::Soft});
         q = q * (1.0f + bumps);
         q = V3f(q.x * 1.15f, q.y * 0.68f + 0.35f, q.z * 0.9f) * 0.03f;
     }

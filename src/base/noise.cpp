@@ -1,5 +1,7 @@
 #include "base/noise.h"
 
+#include "base/hash.h"
+
 namespace ovrix {
 
 namespace {
@@ -26,13 +28,17 @@ float fade(float t) { return t * t * t * (t * (t * 6.0f - 15.0f) + 10.0f); }
 
 int32_t latticeFloor(float x) { return int32_t(std::floor(x)); }
 
+/// Beyond this, neighbouring floats are further apart than lattice points.
+V3f nearOrigin(const V3f& p) {
+    const auto near = [](float x) { return std::clamp(x, -1e9f, 1e9f); };
+    return V3f(near(p.x), near(p.y), near(p.z));
+}
+
 }  // namespace
 
 float gradientNoise(const V3f& place, uint32_t seed) {
     if (!isFinite(place)) return 0.0f;
-    // Beyond this, neighbouring floats are further apart than lattice points.
-    const auto near = [](float x) { return std::clamp(x, -1e9f, 1e9f); };
-    const V3f p(near(place.x), near(place.y), near(place.z));
+    const V3f p = nearOrigin(place);
     const int32_t x = latticeFloor(p.x), y = latticeFloor(p.y), z = latticeFloor(p.z);
     const float fx = p.x - float(x), fy = p.y - float(y), fz = p.z - float(z);
     const float u = fade(fx), v = fade(fy), w = fade(fz);
@@ -47,12 +53,52 @@ float gradientNoise(const V3f& place, uint32_t seed) {
     return lerp(front, back, w);
 }
 
+Cells cellularNoise(const V3f& place, uint32_t seed) {
+    if (!isFinite(place)) return {};
+    const V3f p = nearOrigin(place);
+    const int32_t x = latticeFloor(p.x), y = latticeFloor(p.y), z = latticeFloor(p.z);
+    const V3f inCell = p - V3f(float(x), float(y), float(z));
+    float first = 1e9f, second = 1e9f;  // squared
+    uint32_t nearest = 0;
+    for (int k = 0; k < 27; ++k) {
+        const int i = k % 3 - 1, j = k / 3 % 3 - 1, l = k / 9 - 1;
+        const uint32_t h = hashLattice(x + i, y + j, z + l, seed);
+        const V3f feature(float(i) + float(h & 1023u) / 1024.0f, float(j) + float(h >> 10 & 1023u) / 1024.0f,
+                          float(l) + float(h >> 20 & 1023u) / 1024.0f);
+        const float d = (feature - inCell).length2();
+        if (d < first)
+            second = first, first = d, nearest = h;
+        else
+            second = std::min(second, d);
+    }
+    return {std::sqrt(first), std::sqrt(second), uint32_t(mixBits(nearest))};
+}
+
+namespace {
+
+float octave(const V3f& p, uint32_t seed, NoiseKind kind) {
+    switch (kind) {
+        case NoiseKind::Soft:
+            return gradientNoise(p, seed);
+        case NoiseKind::Ridged:
+            return 1.0f - 2.0f * std::abs(gradientNoise(p, seed));
+        case NoiseKind::Cells:
+            return 1.0f - 2.0f * std::min(1.0f, cellularNoise(p, seed).first);
+        case NoiseKind::Cracks: {
+            const Cells cells = cellularNoise(p, seed);
+            return 1.0f - 2.0f * std::min(1.0f, cells.second - cells.first);
+        }
+    }
+    return 0.0f;
+}
+
+}  // namespace
+
 float fractalNoise(const V3f& p, uint32_t seed, const FractalOptions& options) {
     float sum = 0.0f, amplitude = 1.0f, total = 0.0f;
     V3f q = p;
-    for (int octave = 0; octave < std::clamp(options.octaves, 1, 12); ++octave) {
-        const float n = gradientNoise(q, seed + uint32_t(octave) * 101u);
-        sum += amplitude * (options.ridged ? 1.0f - 2.0f * std::abs(n) : n);
+    for (int i = 0; i < std::clamp(options.octaves, 1, 12); ++i) {
+        sum += amplitude * octave(q, seed + uint32_t(i) * 101u, options.kind);
         total += amplitude;
         amplitude *= options.gain;
         q = q * options.lacunarity +

@@ -9,11 +9,26 @@ namespace ovrix {
 /// hash of its coordinates and the seed, so there is no table and no period. Thread safe.
 float gradientNoise(const V3f& p, uint32_t seed);
 
+/// Distances from @p p to the nearest and the second nearest of feature points, one in each unit cell.
+/// Worley, "A Cellular Texture Basis Function", SIGGRAPH 1996, doi:10.1145/237170.237267. Thread safe.
+struct Cells {
+    float first = 0, second = 0;
+    uint32_t nearest = 0;  ///< a random number of the nearest point
+};
+Cells cellularNoise(const V3f& p, uint32_t seed);
+
+enum class NoiseKind {
+    Soft,    ///< gradient noise
+    Ridged,  ///< 1 - 2 |gradient noise|: sharp crests
+    Cells,   ///< 1 - 2 first: bumps around scattered points
+    Cracks   ///< 1 - 2 (second - first): high along the borders between cells
+};
+
 struct FractalOptions {
     int octaves = 4;          ///< 1 to 12
     float gain = 0.5f;        ///< amplitude of an octave by the one before
     float lacunarity = 2.0f;  ///< frequency of an octave by the one before
-    bool ridged = false;      ///< 1 - |noise| per octave: sharp crests
+    NoiseKind kind = NoiseKind::Soft;
 };
 
 /// Sum of octaves, normalised by the sum of amplitudes: about -1 to 1.

@@ -22,7 +22,25 @@ inline std::array<uint32_t, 4> philox(std::array<uint32_t, 4> counter, std::arra
 }
 
 /// What a random number is used for; numbers of different streams are independent.
-enum class Stream : uint32_t { Place = 1, Keep, Pick, Roll, Tilt, TiltAxis, Size, Field, User = 1000 };
+enum class Stream : uint32_t {
+    Place = 1,
+    Keep,
+    Pick,
+    Roll,
+    Tilt,
+    TiltAxis,
+    Size,
+    Field,
+    Width,
+    Height,
+    Depth,
+    Hue,
+    Saturation,
+    Brightness,
+    Lift,
+    PrototypeSize,
+    User = 1000
+};
 
 /// Four independent uniform numbers in [0, 1) for one element.
 struct Random4 {

@@ -85,7 +85,11 @@ struct AddValue {
     }
     void operator()(const Shares& shares) {
         h.add(uint64_t(shares.size()));
-        for (const auto& s : shares) h.add(std::string_view(s.ref)).add(s.share);
+        for (const auto& s : shares) {
+            h.add(std::string_view(s.ref)).add(s.share);
+            (*this)(s.size);
+            (*this)(s.tilt);
+        }
     }
 };
 

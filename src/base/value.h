@@ -19,6 +19,8 @@ struct Range {
 struct Share {
     std::string ref;
     double share = 1.0;
+    Range size{1, 1};  ///< factors between which each of its copies picks one
+    Range tilt{0, 0};  ///< degrees that each leans to a random side
     bool operator==(const Share&) const = default;
 };
 
@@ -39,8 +41,8 @@ struct ParamSpec {
     bool drivable = false;                   ///< may take a field
     std::string help = {};                   ///< one line
     std::vector<std::string> choices = {};   ///< for Choice
-    std::string refKind = {};                ///< for Ref, Refs, Shares: "object", "material", "camera"...
-    std::string showIf = {};                 ///< "param=value": shown only then, empty for always
+    std::string refKind = {};  ///< for Ref, Refs, Shares: "object", "object or layer", "material"...
+    std::string showIf = {};   ///< when it applies: see specs::applies()
 };
 
 /// Text of the type: "number", "int", "color", ...

@@ -8,7 +8,19 @@ namespace ovrix {
 
 Samples Samples::sub(size_t begin, size_t count) const {
     const auto part = [&](auto span) { return span.empty() ? span : span.subspan(begin, count); };
-    return {part(position), part(normal), part(uv), part(id)};
+    return {part(position), part(normal), part(uv), part(id), part(triangle), part(bary), part(scale)};
+}
+
+const Surface& surfaceFor(const FieldContext& context, const std::string& what) {
+    if (!context.surface)
+        throw Error("there is no surface for " + what, {}, "Use it in a layer that lies on a surface");
+    return *context.surface;
+}
+
+Surroundings& surroundingsFor(const FieldContext& context, const std::string& what) {
+    if (!context.surroundings)
+        throw Error(what + " cannot see other objects here", {}, "Use it in a layer that lies on a surface");
+    return *context.surroundings;
 }
 
 void SourceKernel::evaluateColor(const Samples& samples, std::span<V3f> out) const {
@@ -109,9 +121,9 @@ void CompiledField::evaluateSource(size_t i, const Samples& samples, std::span<f
 namespace {
 
 /// Evaluates over all samples on all threads.
-std::vector<float> evaluateAll(const CompiledField& field, const Samples& samples) {
+std::vector<float> evaluateAll(const CompiledField& field, const Samples& samples, Progress& progress) {
     std::vector<float> out(samples.size());
-    parallelRanges(samples.size(), 4096, Progress::none(), [&](size_t begin, size_t end) {
+    parallelRanges(samples.size(), 4096, progress, [&](size_t begin, size_t end) {
         field.evaluate(samples.sub(begin, end - begin), {out.data() + begin, end - begin});
     });
     return out;
@@ -119,21 +131,21 @@ std::vector<float> evaluateAll(const CompiledField& field, const Samples& sample
 
 }  // namespace
 
-std::vector<float> Driven::over(const Samples& samples) const {
+std::vector<float> Driven::over(const Samples& samples, Progress& progress) const {
     if (constant()) return std::vector<float>(samples.size(), high);
-    std::vector<float> out = evaluateAll(*field, samples);
+    std::vector<float> out = evaluateAll(*field, samples, progress);
     for (float& x : out) x = lerp(low, high, x);
     return out;
 }
 
-std::vector<float> DrivenRange::over(const Samples& samples, uint64_t seed, Stream stream) const {
+std::vector<float> DrivenRange::over(const Samples& samples, uint64_t seed, Stream stream,
+                                     Progress& progress) const {
     std::vector<float> out;
     if (field) {
-        out = evaluateAll(*field, samples);
+        out = evaluateAll(*field, samples, progress);
     } else {
         out.resize(samples.size());
-        parallelFor(out.size(), Progress::none(),
-                    [&](size_t i) { out[i] = random1(seed, samples.id[i], stream); });
+        parallelFor(out.size(), progress, [&](size_t i) { out[i] = random1(seed, samples.id[i], stream); });
     }
     for (float& x : out) x = lerp(min, max, x);
     return out;
@@ -204,8 +216,7 @@ DrivenColor ResolvedParams::drivenColor(const std::string& id) const {
 
 namespace {
 
-void addFieldToHash(Hasher& h, const Field& field, double frame,
-                    const std::function<uint64_t(const std::string&)>& fileStamp) {
+void addFieldToHash(Hasher& h, const Field& field, double frame, const Stamps& stamps) {
     for (const FieldSource& s : field.sources) {
         if (!s.on) continue;
         h.add(std::string_view(s.type))
@@ -215,22 +226,34 @@ void addFieldToHash(Hasher& h, const Field& field, double frame,
         for (const V2f& p : s.remap.points) h.add(double(p.x)).add(double(p.y));
         addToHash(h, s.strength.at(frame));
         if (const SourceType* type = findSourceType(s.type))
-            addParamsToHash(h, type->params, s.params, frame, fileStamp);
+            addParamsToHash(h, type->params, s.params, frame, stamps);
     }
+}
+
+/// The ids of nodes that a value names.
+Refs refsIn(const ParamSpec& spec, const Value& value) {
+    if (spec.type == ParamType::Ref) return {std::get<std::string>(value)};
+    if (spec.type == ParamType::Refs) return std::get<Refs>(value);
+    Refs out;
+    if (spec.type == ParamType::Shares)
+        for (const Share& s : std::get<Shares>(value)) out.push_back(s.ref);
+    return out;
 }
 
 }  // namespace
 
 void addParamsToHash(Hasher& h, std::span<const ParamSpec> specs, const ParamMap& params, double frame,
-                     const std::function<uint64_t(const std::string&)>& fileStamp) {
+                     const Stamps& stamps) {
     for (const ParamSpec& spec : specs) {
         const Param param = paramOr(spec, params);
         const Value value = param.at(frame);
         addToHash(h, value);
-        if (spec.type == ParamType::File && fileStamp) h.add(fileStamp(std::get<std::string>(value)));
+        if (spec.type == ParamType::File && stamps.file) h.add(stamps.file(std::get<std::string>(value)));
+        if (stamps.ref)
+            for (const std::string& id : refsIn(spec, value)) h.add(stamps.ref(spec, id));
         if (!param.field) continue;
         addToHash(h, param.low);
-        addFieldToHash(h, *param.field, frame, fileStamp);
+        addFieldToHash(h, *param.field, frame, stamps);
     }
 }
 

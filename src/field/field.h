@@ -5,8 +5,10 @@
 #include <span>
 
 #include "base/image.h"
+#include "base/progress.h"
 #include "base/random.h"
 #include "field/param.h"
+#include "field/surroundings.h"
 
 namespace ovrix {
 
@@ -19,6 +21,9 @@ struct Samples {
     std::span<const V3f> normal;    ///< unit
     std::span<const V2f> uv;
     std::span<const uint64_t> id;
+    std::span<const int32_t> triangle = {};  ///< of the layer's surface, on which the sample lies
+    std::span<const V2f> bary = {};          ///< weights of that triangle's second and third corner
+    std::span<const float> scale = {};       ///< the element's size so far
     size_t size() const { return position.size(); }
     Samples sub(size_t begin, size_t count) const;
 };
@@ -30,7 +35,17 @@ struct FieldContext {
     M44f objectFromWorld;           ///< for heights measured from the surface
     bool hasUvs = true;             ///< whether samples will carry uv
     ImageSource* images = nullptr;  ///< null where none can be had; must outlive compiling only
+    SurfacePtr surface =
+        nullptr;  ///< what the samples lie on, in world space; null where they lie on nothing
+    Surroundings* surroundings =
+        nullptr;  ///< null where nothing else can be seen; must outlive compiling only
+    Progress* progress = &Progress::none();  ///< must outlive compiling only
 };
+
+/// The context's surface. Throws an Error that says what needs it.
+const Surface& surfaceFor(const FieldContext& context, const std::string& what);
+/// The context's surroundings. Throws an Error that says what needs them.
+Surroundings& surroundingsFor(const FieldContext& context, const std::string& what);
 
 class ResolvedParams;
 
@@ -84,14 +99,15 @@ struct Driven {
     std::shared_ptr<const CompiledField> field;
     bool constant() const { return !field; }
     /// One number per sample.
-    std::vector<float> over(const Samples& samples) const;
+    std::vector<float> over(const Samples& samples, Progress& progress = Progress::none()) const;
 };
 
 /// A range that each element picks its number from: by its random number, or by a field when there is one.
 struct DrivenRange {
     float min = 0.0f, max = 1.0f;
     std::shared_ptr<const CompiledField> field;
-    std::vector<float> over(const Samples& samples, uint64_t seed, Stream stream) const;
+    std::vector<float> over(const Samples& samples, uint64_t seed, Stream stream,
+                            Progress& progress = Progress::none()) const;
 };
 
 /// A colour that may differ per place.
@@ -132,10 +148,16 @@ class ResolvedParams {
     std::map<std::string, Entry> entries_;
 };
 
-/// Feeds everything that a parameter set gives at a frame to a hash. @p fileStamp gives a number that
-/// changes when the file of that path changes.
+/// Numbers that change when something outside a parameter set does; either may be empty.
+struct Stamps {
+    std::function<uint64_t(const std::string& path)> file;
+    /// Of a node that a parameter names.
+    std::function<uint64_t(const ParamSpec& spec, const std::string& id)> ref;
+};
+
+/// Feeds everything that a parameter set gives at a frame to a hash.
 void addParamsToHash(Hasher& hasher, std::span<const ParamSpec> specs, const ParamMap& params, double frame,
-                     const std::function<uint64_t(const std::string& path)>& fileStamp);
+                     const Stamps& stamps);
 
 /// The parameter, or one with the spec's initial value. A value of another type counts as missing.
 Param paramOr(const ParamSpec& spec, const ParamMap& params);

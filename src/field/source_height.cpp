@@ -1,19 +1,27 @@
+#include "base/specs.h"
+#include "field/band.h"
 #include "field/sources.h"
 
 namespace ovrix {
+
+using namespace specs;
 
 namespace {
 
 struct Height : SourceKernel {
     M44f toLocal;
-    bool local;
-    float from, to;
+    bool local, isBand;
+    Band band;
     void evaluate(const Samples& s, std::span<float> out) const override {
-        const float width = to - from;
         for (size_t i = 0; i < out.size(); ++i) {
             const float y = local ? (s.position[i] * toLocal).y : s.position[i].y;
-            out[i] = width > 0.0f ? std::clamp((y - from) / width, 0.0f, 1.0f) : (y >= from ? 1.0f : 0.0f);
+            out[i] = isBand ? band.at(y) : ramp(y);
         }
+    }
+    float ramp(float y) const {
+        const float width = band.to - band.from;
+        return width > 0.0f ? std::clamp((y - band.from) / width, 0.0f, 1.0f)
+                            : (y >= band.from ? 1.0f : 0.0f);
     }
 };
 
@@ -22,29 +30,23 @@ struct Height : SourceKernel {
 SourceType heightSource() {
     return {.id = "height",
             .title = "Height",
-            .help = "Rises from 0 to 1 between two heights; bend its curve for a band",
-            .params = {{.id = "range",
-                        .title = "Between",
-                        .type = ParamType::Range,
-                        .initial = Range{0, 1},
-                        .unit = "m",
-                        .hardMin = -1e6,
-                        .hardMax = 1e6,
-                        .softMin = -2,
-                        .softMax = 2,
-                        .help = "Heights that give 0 and 1"},
-                       {.id = "from",
-                        .title = "Measured in",
-                        .type = ParamType::Choice,
-                        .initial = std::string("world"),
-                        .help = "The world's Y, or the surface's own",
-                        .choices = {"world", "object"}}},
+            .help = "Rises from 0 to 1 between two heights, or is 1 in the band between them",
+            .params = {range("range", "Between", Range{0, 1}, "m", -1e6, 1e6, -2, 2,
+                             "Heights that give 0 and 1, or the limits of the band"),
+                       choice("form", "Form", "rise", {"rise", "band"},
+                              "From 0 to 1 between the heights, or 1 between them and 0 outside"),
+                       shownIf(number("soft", "Soft edge", 0.1, "m", 0, 1e6, 0, 1,
+                                      "Width of the passage from 0 to 1, half on each side of the limit"),
+                               "form=band"),
+                       choice("from", "Measured in", "world", {"world", "object"},
+                              "The world's Y, or the surface's own")},
             .compile = [](const ResolvedParams& p, const FieldContext& context) {
                 auto kernel = std::make_unique<Height>();
                 kernel->toLocal = context.objectFromWorld;
                 kernel->local = p.text("from") == "object";
-                kernel->from = float(p.range("range").min);
-                kernel->to = float(p.range("range").max);
+                kernel->isBand = p.text("form") == "band";
+                kernel->band = {float(p.range("range").min), float(p.range("range").max),
+                                float(p.number("soft"))};
                 return kernel;
             }};
 }

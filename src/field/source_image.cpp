@@ -1,89 +1,122 @@
 #include "base/error.h"
+#include "base/specs.h"
 #include "field/sources.h"
 
 namespace ovrix {
 
+using namespace specs;
+
 namespace {
+
+enum class Lay { Uv, Planar, Box };
 
 struct Picture : SourceKernel {
     std::shared_ptr<const Image> image;
-    float repeatU, repeatV;
+    float repeatU, repeatV, size;
     std::string channel;
+    Lay lay = Lay::Uv;
+    int axis = 1;  // planar: looked at along X, Y or Z
+    M44f toLocal;
 
-    Color colorAt(const V2f& uv) const { return image->sample(uv.x * repeatU, uv.y * repeatV); }
-
-    void evaluate(const Samples& s, std::span<float> out) const override {
-        for (size_t i = 0; i < out.size(); ++i) out[i] = s.uv.empty() ? 0.0f : pick(s.uv[i]);
+    /// Places on the picture for one sample, with weights that add up to 1.
+    struct Looks {
+        std::array<V2f, 3> uv{V2f(0.0f), V2f(0.0f), V2f(0.0f)};
+        std::array<float, 3> weight{};
+    };
+    Looks looksAt(const Samples& s, size_t i) const {
+        Looks looks;
+        if (lay == Lay::Uv) {
+            if (s.uv.empty()) return looks;
+            looks.uv[0] = V2f(s.uv[i].x * repeatU, s.uv[i].y * repeatV);
+            looks.weight[0] = 1.0f;
+            return looks;
+        }
+        const V3f p = s.position[i] * toLocal / size;
+        for (int a = 0; a < 3; ++a) looks.uv[size_t(a)] = seenAlong(p, a);
+        if (lay == Lay::Planar) {
+            looks.weight[size_t(axis)] = 1.0f;
+            return looks;
+        }
+        V3f n(0, 1, 0);
+        if (!s.normal.empty()) toLocal.multDirMatrix(s.normal[i], n);
+        float sum = 0.0f;  // sides pass into each other over a narrow band
+        for (int a = 0; a < 3; ++a) sum += looks.weight[size_t(a)] = std::pow(std::abs(n[a]), 8.0f);
+        if (!(sum > 0.0f)) return looks.weight = {0, 1, 0}, looks;
+        for (float& w : looks.weight) w /= sum;
+        return looks;
+    }
+    V2f seenAlong(const V3f& p, int a) const {
+        const V2f uv = a == 0 ? V2f(-p.z, p.y) : a == 1 ? V2f(p.x, -p.z) : V2f(p.x, p.y);
+        return V2f(uv.x * repeatU + 0.5f, uv.y * repeatV + 0.5f);
     }
     float pick(const V2f& uv) const {
-        if (channel == "alpha") return image->sampleAlpha(uv.x * repeatU, uv.y * repeatV);
-        const Color c = colorAt(uv);
+        if (channel == "alpha") return image->sampleAlpha(uv.x, uv.y);
+        const Color c = image->sample(uv.x, uv.y);
         if (channel == "red") return c.x;
         if (channel == "green") return c.y;
         if (channel == "blue") return c.z;
         return 0.2126f * c.x + 0.7152f * c.y + 0.0722f * c.z;  // luminance, Rec. 709
     }
+    template <class T, class Read>
+    void mix(const Samples& s, std::span<T> out, const Read& read) const {
+        for (size_t i = 0; i < out.size(); ++i) {
+            const Looks looks = looksAt(s, i);
+            out[i] = T(0.0f);
+            for (size_t a = 0; a < 3; ++a)
+                if (looks.weight[a] > 0.0f) out[i] += read(looks.uv[a]) * looks.weight[a];
+        }
+    }
+    void evaluate(const Samples& s, std::span<float> out) const override {
+        mix(s, out, [&](const V2f& uv) { return pick(uv); });
+    }
     void evaluateColor(const Samples& s, std::span<V3f> out) const override {
-        for (size_t i = 0; i < out.size(); ++i) out[i] = s.uv.empty() ? V3f(0.0f) : V3f(colorAt(s.uv[i]));
+        mix(s, out, [&](const V2f& uv) { return V3f(image->sample(uv.x, uv.y)); });
     }
 };
 
 std::unique_ptr<SourceKernel> compilePicture(const ResolvedParams& p, const FieldContext& context) {
-    const std::string& file = p.text("file");
+    const std::string &file = p.text("file"), &lay = p.text("lay");
     if (file.empty()) throw Error("the image source has no file", {}, "Choose an image");
-    if (!context.hasUvs)
+    if (lay == "uv" && !context.hasUvs)
         throw Error("the surface has no UVs for the image source", {},
-                    "Give the mesh UVs, or use another source");
+                    "Set how it is laid to box, or give the mesh UVs");
     if (!context.images) throw Error("images cannot be read here", file);
     auto kernel = std::make_unique<Picture>();
     kernel->image = context.images->image(file, p.text("space"));
     kernel->repeatU = float(p.number("repeat_u"));
     kernel->repeatV = float(p.number("repeat_v"));
     kernel->channel = p.text("channel");
+    kernel->lay = lay == "box" ? Lay::Box : lay == "planar" ? Lay::Planar : Lay::Uv;
+    kernel->size = float(p.number("size"));
+    kernel->axis = p.text("axis") == "X" ? 0 : p.text("axis") == "Z" ? 2 : 1;
+    kernel->toLocal = context.objectFromWorld;
     return kernel;
 }
 
 }  // namespace
 
 SourceType imageSource() {
+    const auto repeat = [](const char* id, const char* title, const char* help) {
+        return number(id, title, 1, "", -1e4, 1e4, 0, 10, help);
+    };
     return {.id = "image",
-            .title = "Image by UV",
-            .help =
-                "A picture laid on by the surface's UVs: its brightness drives numbers, its colour drives "
-                "colours",
-            .params = {{.id = "file",
-                        .title = "File",
-                        .type = ParamType::File,
-                        .initial = std::string(),
-                        .help = "The image"},
-                       {.id = "space",
-                        .title = "Colour space",
-                        .type = ParamType::Choice,
-                        .initial = std::string("sRGB"),
-                        .help = "The space that the file's numbers are in",
-                        .choices = colorSpaceNames()},
-                       {.id = "channel",
-                        .title = "Channel",
-                        .type = ParamType::Choice,
-                        .initial = std::string("brightness"),
-                        .help = "What drives a number",
-                        .choices = {"brightness", "red", "green", "blue", "alpha"}},
-                       {.id = "repeat_u",
-                        .title = "Repeat U",
-                        .initial = 1.0,
-                        .hardMin = -1e4,
-                        .hardMax = 1e4,
-                        .softMin = 0,
-                        .softMax = 10,
-                        .help = "How often it lies along U"},
-                       {.id = "repeat_v",
-                        .title = "Repeat V",
-                        .initial = 1.0,
-                        .hardMin = -1e4,
-                        .hardMax = 1e4,
-                        .softMin = 0,
-                        .softMax = 10,
-                        .help = "How often it lies along V"}},
+            .title = "Image",
+            .help = "A picture laid on the surface: its brightness drives numbers, its colour drives colours",
+            .params = {file("file", "File", "The image"),
+                       choice("lay", "Laid", "uv", {"uv", "planar", "box"},
+                              "By the surface's UVs, from one side, or from all six sides"),
+                       shownIf(choice("axis", "Along", "Y", {"X", "Y", "Z"},
+                                      "The surface's own axis that the picture is looked at along"),
+                               "lay=planar"),
+                       shownIf(number("size", "Size", 1, "m", 1e-6, 1e6, 0.05, 5,
+                                      "Width of the picture where it is not laid by UVs"),
+                               "lay!=uv"),
+                       choice("space", "Colour space", "sRGB", colorSpaceNames(),
+                              "The space that the file's numbers are in"),
+                       choice("channel", "Channel", "brightness",
+                              {"brightness", "red", "green", "blue", "alpha"}, "What drives a number"),
+                       repeat("repeat_u", "Repeat U", "How often it lies along U"),
+                       repeat("repeat_v", "Repeat V", "How often it lies along V")},
             .compile = compilePicture};
 }
 

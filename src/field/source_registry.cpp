@@ -6,7 +6,8 @@ namespace ovrix {
 
 const std::vector<SourceType>& sourceTypes() {
     static const std::vector<SourceType> types = {
-        constantSource(), slopeSource(), heightSource(), noiseSource(), randomSource(), imageSource(),
+        constantSource(), slopeSource(), heightSource(), facingSource(), curvatureSource(), occlusionSource(),
+        distanceSource(), noiseSource(), randomSource(), imageSource(),  formulaSource(),
     };
     return types;
 }

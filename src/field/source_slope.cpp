@@ -1,25 +1,33 @@
+#include "base/specs.h"
+#include "field/band.h"
 #include "field/sources.h"
 
 namespace ovrix {
 
+using namespace specs;
+
 namespace {
 
-/// Angle between the normal and up, as a share of 180 degrees, then placed between the two limits.
-struct Slope : SourceKernel {
-    V3f up;
-    float from, to, soft;  // radians
-    void evaluate(const Samples& s, std::span<float> out) const override {
-        for (size_t i = 0; i < out.size(); ++i) {
-            const float angle =
-                s.normal.empty() ? 0.0f : std::acos(std::clamp(s.normal[i].dot(up), -1.0f, 1.0f));
-            out[i] = std::min(edge(angle - from), edge(to - angle));
-        }
+/// Whether the angle between the normal and an axis lies between two limits.
+struct Lean : SourceKernel {
+    V3f axis{0, 1, 0};
+    Band band;  // radians
+    Lean(const V3f& a, const Range& degrees, double softDegrees) : axis(a) {
+        // A limit at an end of the scale lets everything beyond it pass, soft edge or not.
+        band = {degrees.min <= 0 ? -10.0f : radians(float(degrees.min)),
+                degrees.max >= 180 ? 10.0f : radians(float(degrees.max)), radians(float(softDegrees))};
     }
-    float edge(float inside) const {
-        if (soft <= 0.0f) return inside >= 0.0f ? 1.0f : 0.0f;
-        return std::clamp(inside / soft + 0.5f, 0.0f, 1.0f);
+    void evaluate(const Samples& s, std::span<float> out) const override {
+        for (size_t i = 0; i < out.size(); ++i)
+            out[i] =
+                band.at(s.normal.empty() ? 0.0f : std::acos(std::clamp(s.normal[i].dot(axis), -1.0f, 1.0f)));
     }
 };
+
+ParamSpec softAngle() {
+    return number("soft", "Soft edge", 8, "deg", 0, 180, 0, 45,
+                  "Width of the passage from 0 to 1, half on each side of the limit");
+}
 
 }  // namespace
 
@@ -29,41 +37,30 @@ SourceType slopeSource() {
         .title = "Slope",
         .help =
             "1 where the surface leans between two angles from up: 0 is level, 90 upright, 180 an overhang",
-        .params = {{.id = "range",
-                    .title = "Between",
-                    .type = ParamType::Range,
-                    .initial = Range{0, 35},
-                    .unit = "deg",
-                    .hardMin = 0,
-                    .hardMax = 180,
-                    .softMin = 0,
-                    .softMax = 180,
-                    .help = "Angles that pass"},
-                   {.id = "soft",
-                    .title = "Soft edge",
-                    .initial = 8.0,
-                    .unit = "deg",
-                    .hardMin = 0,
-                    .hardMax = 180,
-                    .softMin = 0,
-                    .softMax = 45,
-                    .help = "Width of the passage from 0 to 1, half on each side of the limit"},
-                   {.id = "up",
-                    .title = "Up is",
-                    .type = ParamType::Choice,
-                    .initial = std::string("world"),
-                    .help = "Measured from the world's Y or from the surface's own",
-                    .choices = {"world", "object"}}},
+        .params = {range("range", "Between", Range{0, 35}, "deg", 0, 180, 0, 180, "Angles that pass"),
+                   softAngle(),
+                   choice("up", "Up is", "world", {"world", "object"},
+                          "Measured from the world's Y or from the surface's own")},
         .compile = [](const ResolvedParams& p, const FieldContext& context) {
-            auto kernel = std::make_unique<Slope>();
-            kernel->up = p.text("up") == "object" ? context.objectUp : V3f(0, 1, 0);
-            // A limit at an end of the scale lets everything beyond it pass, soft edge or not.
-            kernel->soft = radians(float(p.number("soft")));
-            const Range r = p.range("range");
-            kernel->from = r.min <= 0 ? -10.0f : radians(float(r.min));
-            kernel->to = r.max >= 180 ? 10.0f : radians(float(r.max));
-            return kernel;
+            const V3f up = p.text("up") == "object" ? context.objectUp : V3f(0, 1, 0);
+            return std::make_unique<Lean>(up, p.range("range"), p.number("soft"));
         }};
+}
+
+SourceType facingSource() {
+    return {.id = "facing",
+            .title = "Facing",
+            .help = "1 where the surface looks in a direction: the side to the sea, the wind or the light",
+            .params = {vector("direction", "Direction", V3d(0, 0, 1), "", 1,
+                              "Where it looks; its length does not matter"),
+                       range("range", "Between", Range{0, 60}, "deg", 0, 180, 0, 180,
+                             "Angles from the direction that pass"),
+                       softAngle()},
+            .compile = [](const ResolvedParams& p, const FieldContext&) {
+                const V3f d = p.vector("direction");
+                return std::make_unique<Lean>(d.length() > 0 ? d.normalized() : V3f(0, 1, 0),
+                                              p.range("range"), p.number("soft"));
+            }};
 }
 
 }  // namespace ovrix

@@ -10,5 +10,10 @@ SourceType heightSource();
 SourceType noiseSource();
 SourceType randomSource();
 SourceType imageSource();
+SourceType facingSource();
+SourceType curvatureSource();
+SourceType occlusionSource();
+SourceType distanceSource();
+SourceType formulaSource();
 
 }  // namespace ovrix

@@ -50,23 +50,39 @@ Box3f boundsOf(const Geometry& geometry) {
     return box;
 }
 
-std::vector<float> packedCopies(const Copies& copies, int32_t prototype) {
-    const auto p = copies.attributes.find<V3f>("P");
-    const auto q = copies.attributes.find<Quatf>("orient");
-    const auto s = copies.attributes.find<float>("scale");
-    const auto which = copies.attributes.find<int32_t>("prototype");
-    std::vector<float> data;
-    data.reserve(8 * size_t(std::count(which.begin(), which.end(), prototype)));
-    for (size_t i = 0; i < which.size(); ++i)
-        if (which[i] == prototype)
-            data.insert(data.end(), {p[i].x, p[i].y, p[i].z, s[i], q[i].v.x, q[i].v.y, q[i].v.z, q[i].r});
-    return data;
+ElementPlaces::ElementPlaces(const AttributeSet& set)
+    : position(set.find<V3f>("P")),
+      stretch(set.find<V3f>("stretch")),
+      tint(set.find<V3f>("tint")),
+      orient(set.find<Quatf>("orient")),
+      scale(set.find<float>("scale")) {}
+
+M44f ElementPlaces::matrix(size_t i) const {
+    return copyMatrix(position[i], orient.empty() ? Quatf() : orient[i], scale.empty() ? 1.0f : scale[i],
+                      stretchOf(i));
 }
 
-M44f copyMatrix(const V3f& position, const Quatf& orient, float scale) {
+PackedCopies packedCopies(const Copies& copies, int32_t prototype) {
+    const ElementPlaces places(copies.attributes);
+    const auto which = copies.attributes.find<int32_t>("prototype");
+    PackedCopies out;
+    out.shaped = !places.stretch.empty() || !places.tint.empty();
+    out.data.reserve(out.stride() * size_t(std::count(which.begin(), which.end(), prototype)));
+    for (size_t i = 0; i < which.size(); ++i) {
+        if (which[i] != prototype) continue;
+        const V3f &p = places.position[i], s = places.stretchOf(i), t = places.tintOf(i);
+        const Quatf q = places.orient.empty() ? Quatf() : places.orient[i];
+        const float scale = places.scale.empty() ? 1.0f : places.scale[i];
+        out.data.insert(out.data.end(), {p.x, p.y, p.z, scale, q.v.x, q.v.y, q.v.z, q.r});
+        if (out.shaped) out.data.insert(out.data.end(), {s.x, s.y, s.z, t.x, t.y, t.z});
+    }
+    return out;
+}
+
+M44f copyMatrix(const V3f& position, const Quatf& orient, float scale, const V3f& stretch) {
     M44f m = orient.toMatrix44();
     for (int row = 0; row < 3; ++row)
-        for (int column = 0; column < 3; ++column) m[row][column] *= scale;
+        for (int column = 0; column < 3; ++column) m[row][column] *= scale * stretch[row];
     m[3][0] = position.x;
     m[3][1] = position.y;
     m[3][2] = position.z;

@@ -24,6 +24,8 @@ struct StrandSet {
 };
 
 /// Copies of prototypes: per copy "P", "orient", "scale", "id" and "prototype" (int, index into prototypes).
+/// They may carry "stretch" (V3f, factors along the copy's own axes, on top of the scale) and "tint" (V3f:
+/// hue shift in turns, factor on saturation, factor on brightness).
 struct Copies {
     std::vector<std::string> prototypes;  ///< ids of objects in the document
     AttributeSet attributes;
@@ -44,10 +46,29 @@ size_t elementCount(const Geometry& geometry);
 size_t bytesOf(const Geometry& geometry);
 Box3f boundsOf(const Geometry& geometry);
 
-/// What drawing copies of one prototype takes: x y z, scale, and the quaternion x y z w of each, in order.
-std::vector<float> packedCopies(const Copies& copies, int32_t prototype);
+/// The matrix that places a copy: stretch and scale, then orientation, then position.
+M44f copyMatrix(const V3f& position, const Quatf& orient, float scale, const V3f& stretch = V3f(1.0f));
 
-/// The matrix that places copy i: scale, then orientation, then position.
-M44f copyMatrix(const V3f& position, const Quatf& orient, float scale);
+/// Where the elements of a set stand. Columns that are missing count as their neutral value.
+struct ElementPlaces {
+    std::span<const V3f> position, stretch, tint;
+    std::span<const Quatf> orient;
+    std::span<const float> scale;
+    explicit ElementPlaces(const AttributeSet& set);
+    size_t size() const { return position.size(); }
+    V3f stretchOf(size_t i) const { return stretch.empty() ? V3f(1.0f) : stretch[i]; }
+    V3f tintOf(size_t i) const { return tint.empty() ? V3f(0, 1, 1) : tint[i]; }
+    M44f matrix(size_t i) const;
+};
+
+/// What drawing copies of one prototype takes, in order: x y z, scale, the quaternion x y z w, and, when the
+/// copies are @ref shaped, stretch x y z and tint x y z.
+struct PackedCopies {
+    bool shaped = false;
+    std::vector<float> data;
+    size_t stride() const { return shaped ? 14 : 8; }
+    size_t size() const { return data.size() / stride(); }
+};
+PackedCopies packedCopies(const Copies& copies, int32_t prototype);
 
 }  // namespace ovrix

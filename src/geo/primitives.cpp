@@ -93,8 +93,8 @@ MeshPtr makeTerrain(const TerrainOptions& o) {
     return makeGrid(o.divisions, o.divisions, [&o](float u, float v) {
         const float x = (u - 0.5f) * o.size, z = (0.5f - v) * o.size;
         const V3f p = V3f(x, 0, z) / std::max(o.featureSize, 1e-4f);
-        const float soft = fractalNoise(p, o.seed, {6, 0.5f, 2.0f, false});
-        const float sharp = fractalNoise(p, o.seed + 7, {6, 0.5f, 2.0f, true});
+        const float soft = fractalNoise(p, o.seed, {6, 0.5f, 2.0f, NoiseKind::Soft});
+        const float sharp = fractalNoise(p, o.seed + 7, {6, 0.5f, 2.0f, NoiseKind::Ridged});
         return V3f(x, o.height * lerp(soft, sharp, o.ridges), z);
     });
 }

@@ -1,6 +1,7 @@
 #include "geo/surface.h"
 
 #include <embree3/rtcore.h>
+#include <tbb/task_arena.h>
 #include <xmmintrin.h>
 
 #include "base/parallel.h"
@@ -92,6 +93,31 @@ void Surface::sample(uint64_t seed, uint64_t firstId, size_t count, Sample* out)
     }
 }
 
+void Surface::samplePlaces(uint64_t seed, uint64_t round, size_t begin, size_t end, size_t total,
+                           Place* out) const {
+    if (begin >= end) return;
+    const double part = 1.0 / double(total);
+    uint32_t t = pick(double(begin) * part);
+    for (size_t i = begin; i < end; ++i) {
+        const Random4 r = random4(seed, uint64_t(i) | round << 40, Stream::Place);
+        const double target = (double(i) + double(r[0])) * part * totalArea_;
+        while (t + 1 < cumulated_.size() && cumulated_[t] <= target) ++t;
+        float u = r[1], v = r[2];
+        if (u + v > 1.0f) u = 1.0f - u, v = 1.0f - v;
+        const Packed& k = packed_[t];
+        *out++ = {k.p + u * k.e1 + v * k.e2, t, u, v};
+    }
+}
+
+Surface::Sample Surface::sampleAt(uint32_t triangle, float u, float v) const {
+    const Packed& k = packed_[triangle];
+    const float w = 1.0f - u - v;
+    V3f n(0.0f);
+    for (int j = 0; j < 3; ++j) n[j] = w * k.n[0][j] + u * k.n[1][j] + v * k.n[2][j];
+    const float length = n.length();
+    return {k.p + u * k.e1 + v * k.e2, length > 0 ? n / length : V3f(0, 1, 0), triangle, u, v};
+}
+
 V2f Surface::uvAt(uint32_t triangle, float u, float v) const {
     const auto uv = mesh_->uvs();
     if (uv.empty()) return V2f(0.0f);
@@ -104,6 +130,20 @@ V3f Surface::normalAt(uint32_t triangle, float u, float v) const {
     const Triangle& t = mesh_->triangles()[triangle];
     const V3f sum = n[t[0]] * (1.0f - u - v) + n[t[1]] * u + n[t[2]] * v;
     return sum.length() > 0.0f ? sum.normalized() : V3f(0, 1, 0);
+}
+
+float Surface::between(std::span<const float> perPoint, uint32_t triangle, float u, float v) const {
+    const Triangle& t = mesh_->triangles()[triangle];
+    const auto at = [&](size_t k) { return perPoint[mesh_->cornerPoint[t[k]]]; };
+    return at(0) * (1.0f - u - v) + at(1) * u + at(2) * v;
+}
+
+std::shared_ptr<const std::vector<float>> Surface::kept(
+    const std::string& key, const std::function<std::vector<float>()>& make) const {
+    std::lock_guard lock(keptMutex_);
+    auto& slot = kept_[key];
+    if (!slot) slot = std::make_shared<const std::vector<float>>(make());
+    return slot;
 }
 
 struct Surface::Tracer {
@@ -124,7 +164,9 @@ Surface::Tracer& Surface::tracer() const {
             rtcAttachGeometry(made->scene, geometry);
             rtcReleaseGeometry(geometry);
         }
-        rtcCommitScene(made->scene);
+        // A query within a parallel loop may come here; the thread must not take up another piece of that
+        // loop, which would wait for itself.
+        tbb::this_task_arena::isolate([&] { rtcCommitScene(made->scene); });
         tracer_ = std::move(made);
     });
     return *tracer_;
@@ -145,6 +187,18 @@ SurfaceHit Surface::intersect(const V3f& origin, const V3f& direction) const {
         true, ray.hit.primID, ray.hit.u, ray.hit.v, ray.ray.tfar, origin + direction * ray.ray.tfar, {}};
     hit.normal = normalAt(hit.triangle, hit.u, hit.v);
     return hit;
+}
+
+bool Surface::blocked(const V3f& o, const V3f& d, float distance) const {
+    RTCRay ray{};
+    ray.org_x = o.x, ray.org_y = o.y, ray.org_z = o.z;
+    ray.dir_x = d.x, ray.dir_y = d.y, ray.dir_z = d.z;
+    ray.tfar = distance;
+    ray.mask = 0xFFFFFFFFu;
+    RTCIntersectContext context;
+    rtcInitIntersectContext(&context);
+    rtcOccluded1(tracer().scene, &context, &ray);
+    return ray.tfar < 0.0f;
 }
 
 namespace {
@@ -180,16 +234,17 @@ V3f closestOnTriangle(const V3f& p, const V3f& a, const V3f& ab, const V3f& ac, 
 
 }  // namespace
 
-SurfaceHit Surface::closest(const V3f& point) const {
+SurfaceHit Surface::closest(const V3f& point, float reach) const {
+    if (!isFinite(point)) return {};
     struct Query {
         const std::vector<Packed>* packed;
         V3f point;
         SurfaceHit best;
     } query{&packed_, point, {}};
-    query.best.distance = std::numeric_limits<float>::infinity();
+    query.best.distance = reach;
     RTCPointQuery q{};
     q.x = point.x, q.y = point.y, q.z = point.z;
-    q.radius = std::numeric_limits<float>::infinity();
+    q.radius = reach;
     RTCPointQueryContext context;
     rtcInitPointQueryContext(&context);
     const auto visit = [](RTCPointQueryFunctionArguments* args) {
@@ -200,7 +255,7 @@ SurfaceHit Surface::closest(const V3f& point) const {
         const float distance = (near - state.point).length();
         SurfaceHit& best = state.best;
         const bool tie = distance == best.distance && args->primID < best.triangle;
-        if (!(distance < best.distance) && !tie) return false;
+        if (!(distance < best.distance) && !(tie && best.hit)) return false;
         best = {true, args->primID, u, v, distance, near, {}};
         args->query->radius = distance;
         return true;

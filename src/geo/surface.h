@@ -1,5 +1,8 @@
 // A mesh prepared for being scattered on and asked about: points by area, rays, closest points.
 #pragma once
+#include <functional>
+#include <limits>
+#include <map>
 #include <memory>
 #include <mutex>
 
@@ -42,11 +45,34 @@ class Surface {
     /// (Chen and Asau, "On Generating Random Variates from an Empirical Distribution", AIIE Trans. 6, 1974).
     void sample(uint64_t seed, uint64_t firstId, size_t count, Sample* out) const;
 
+    /// A point of the surface without its normal.
+    struct Place {
+        V3f position;
+        uint32_t triangle;
+        float u, v;
+    };
+    /// One random point in each of the parts @p begin to @p end - 1 when the area is cut into @p total equal
+    /// parts, in the order of the triangles: evenly spread, and quick, since memory is read in order.
+    void samplePlaces(uint64_t seed, uint64_t round, size_t begin, size_t end, size_t total,
+                      Place* out) const;
+    /// What a place is like, as sample() gives it.
+    Sample sampleAt(uint32_t triangle, float u, float v) const;
+
     V2f uvAt(uint32_t triangle, float u, float v) const;
     V3f normalAt(uint32_t triangle, float u, float v) const;
 
     SurfaceHit intersect(const V3f& origin, const V3f& direction) const;
-    SurfaceHit closest(const V3f& point) const;
+    /// Whether anything lies on the unit ray within @p distance.
+    bool blocked(const V3f& origin, const V3f& direction, float distance) const;
+    /// The closest point, the lower triangle where two are alike; no hit when all lies beyond @p reach.
+    SurfaceHit closest(const V3f& point, float reach = std::numeric_limits<float>::infinity()) const;
+
+    /// A value per mesh point at a place on the surface.
+    float between(std::span<const float> perPoint, uint32_t triangle, float u, float v) const;
+    /// Values per mesh point that are made once and kept with the surface. @p key says what they are; a
+    /// second thread that asks for the same waits.
+    std::shared_ptr<const std::vector<float>> kept(const std::string& key,
+                                                   const std::function<std::vector<float>()>& make) const;
 
   private:
     struct alignas(64) Packed {  // one cache line: what sampling reads of a triangle
@@ -64,6 +90,8 @@ class Surface {
     double totalArea_ = 0.0;
     mutable std::once_flag tracerOnce_;
     mutable std::unique_ptr<Tracer> tracer_;
+    mutable std::mutex keptMutex_;
+    mutable std::map<std::string, std::shared_ptr<const std::vector<float>>> kept_;
 };
 
 using SurfacePtr = std::shared_ptr<const Surface>;

@@ -1,6 +1,8 @@
 #include "ops/copies_of.h"
 
+#include "base/noise.h"
 #include "base/parallel.h"
+#include "base/specs.h"
 #include "ops/orient.h"
 
 namespace ovrix {
@@ -27,6 +29,26 @@ int32_t pickPrototype(const Shares& shares, const std::vector<float>& ends, floa
     return 0;
 }
 
+/// The number from 0 to 1 by which each element picks its prototype.
+std::vector<float> picks(const CopiesOptions& o, const Samples& samples, Progress& progress) {
+    if (o.pick == CopiesOptions::ByField) return o.field.over(samples, progress);
+    std::vector<float> unit(samples.size());
+    parallelFor(unit.size(), progress, [&](size_t i) {
+        const Random4 own = random4(o.seed, samples.id[i], Stream::Pick);
+        if (o.pick == CopiesOptions::InTurn) {
+            // The golden ratio's steps meet every share as evenly as can be over any run of ids.
+            const double turns = double(samples.id[i]) * 0.6180339887498949;
+            unit[i] = float(turns - std::floor(turns));
+        } else if (o.pick == CopiesOptions::Clusters && own[1] >= o.mingle) {
+            const V3f p = samples.position[i] / std::max(o.cluster, 1e-6f);
+            unit[i] = float(cellularNoise(p, uint32_t(o.seed)).nearest >> 8) * 0x1p-24f;
+        } else {
+            unit[i] = own[0];
+        }
+    });
+    return unit;
+}
+
 }  // namespace
 
 std::shared_ptr<const Copies> copiesOf(const PointSet& points, const CopiesOptions& o, Progress& progress) {
@@ -36,63 +58,75 @@ std::shared_ptr<const Copies> copiesOf(const PointSet& points, const CopiesOptio
     for (const Share& s : o.prototypes) out->prototypes.push_back(s.ref);
     out->attributes = points.attributes;
     const Samples samples = samplesOf(points.attributes);
+    const std::vector<float> unit = picks(o, samples, progress);
+    const std::vector<float> lift = o.lift.over(samples, progress);
     const bool turned = points.attributes.has("orient");
     auto orient = out->attributes.add<Quatf>("orient");
     auto scale = out->attributes.add<float>("scale", 1.0f);
     auto prototype = out->attributes.add<int32_t>("prototype");
     auto position = out->attributes.add<V3f>("P");
     parallelFor(points.size(), progress, [&](size_t i) {
-        prototype[i] = pickPrototype(o.prototypes, ends, random1(o.seed, samples.id[i], Stream::Pick));
-        scale[i] *= o.size;
+        prototype[i] = pickPrototype(o.prototypes, ends, unit[i]);
+        const Share& share = o.prototypes[size_t(prototype[i])];
+        const Random4 own = random4(o.seed, samples.id[i], Stream::PrototypeSize);
+        scale[i] *= o.size * lerp(float(share.size.min), float(share.size.max), own[0]);
         if (!turned && !samples.normal.empty()) orient[i] = turnToUp(samples.normal[i]);
         const V3f up = rotate(orient[i], V3f(0, 1, 0));
-        position[i] = samples.position[i] + up * o.lift;
+        if (share.tilt.max != 0.0 || share.tilt.min != 0.0)
+            orient[i] = orient[i] * lean(o.seed, samples.id[i],
+                                         lerp(float(share.tilt.min), float(share.tilt.max), own[1]));
+        position[i] = samples.position[i] + up * lift[i];
     });
     out->attributes.remove("N");
     return out;
 }
 
 static Geometry applyCopiesOf(const StepInput& in) {
+    static const std::map<std::string, CopiesOptions::Pick> picks = {{"random", CopiesOptions::Random},
+                                                                     {"field", CopiesOptions::ByField},
+                                                                     {"in turn", CopiesOptions::InTurn},
+                                                                     {"clusters", CopiesOptions::Clusters}};
     CopiesOptions o;
     o.prototypes = in.params.shares("prototypes");
+    o.pick = picks.at(in.params.text("pick"));
+    o.field = in.params.driven("by");
+    o.cluster = float(in.params.number("cluster"));
+    o.mingle = float(in.params.number("mingle"));
     o.seed = uint64_t(in.params.integer("seed"));
     o.size = float(in.params.number("size"));
-    o.lift = float(in.params.number("lift"));
+    o.lift = in.params.driven("lift");
     return copiesOf(*std::get<std::shared_ptr<const PointSet>>(in.in), o, in.progress);
 }
 
 StepType copiesOfStep() {
-    return {.id = "copies_of",
-            .title = "Copies of",
-            .phase = Phase::Look,
-            .help = "Puts a copy of a prototype on each point, mixed by shares",
-            .takes = GeometryKind::Points,
-            .gives = GeometryKind::Copies,
-            .params = {{.id = "prototypes",
-                        .title = "Prototypes",
-                        .type = ParamType::Shares,
-                        .initial = Shares{},
-                        .help = "Objects to copy, and how often each",
-                        .refKind = "object"},
-                       {.id = "size",
-                        .title = "Size",
-                        .initial = 1.0,
-                        .hardMin = 0,
-                        .hardMax = 1e6,
-                        .softMin = 0,
-                        .softMax = 3,
-                        .help = "Factor on the size of all copies"},
-                       {.id = "lift",
-                        .title = "Lift",
-                        .initial = 0.0,
-                        .unit = "m",
-                        .hardMin = -1e6,
-                        .hardMax = 1e6,
-                        .softMin = -0.1,
-                        .softMax = 0.1,
-                        .help = "Out of the surface along the copy's up; below 0 sinks it in"},
-                       seedSpec("Another number, other picks")},
-            .apply = applyCopiesOf};
+    using namespace specs;
+    ParamSpec prototypes = refs("prototypes", "Prototypes", "object", "Objects to copy, and how often each");
+    prototypes.type = ParamType::Shares;
+    prototypes.initial = Shares{};
+    return {
+        .id = "copies_of",
+        .title = "Copies of",
+        .phase = Phase::Look,
+        .help = "Puts a copy of a prototype on each point, mixed by shares",
+        .takes = GeometryKind::Points,
+        .gives = GeometryKind::Copies,
+        .params = {prototypes,
+                   choice("pick", "Picked", "random", {"random", "field", "in turn", "clusters"},
+                          "Each by chance, by a field, in the order of ids, or in patches of one kind"),
+                   shownIf(drivable(unitNumber("by", "By", 1,
+                                               "0 picks the first prototype, 1 the last; give it a field")),
+                           "pick=field"),
+                   shownIf(number("cluster", "Patch size", 0.5, "m", 1e-5, 1e5, 0.05, 3,
+                                  "Width of a patch of one kind"),
+                           "pick=clusters"),
+                   shownIf(unitNumber("mingle", "Mingle", 0.1,
+                                      "Part of the elements in a patch that pick by themselves"),
+                           "pick=clusters"),
+                   number("size", "Size", 1, "", 0, 1e6, 0, 3, "Factor on the size of all copies"),
+                   drivable(number("lift", "Lift", 0, "m", -1e6, 1e6, -0.1, 0.1,
+                                   "Out of the surface along the copy's up; below 0 sinks it in")),
+                   seedSpec("Another number, other picks")},
+        .apply = applyCopiesOf};
 }
 
 }  // namespace ovrix

@@ -1,6 +1,7 @@
 #include "ops/orient.h"
 
 #include "base/parallel.h"
+#include "base/specs.h"
 
 namespace ovrix {
 
@@ -13,30 +14,79 @@ static Quatf turnAround(const V3f& axis, float angle) {
     return Quatf(std::cos(angle * 0.5f), axis * std::sin(angle * 0.5f));
 }
 
+Quatf lean(uint64_t seed, uint64_t id, float degrees) {
+    const float side = 2.0f * kPi * random1(seed, id, Stream::TiltAxis);
+    return turnAround(V3f(std::cos(side), 0.0f, std::sin(side)), radians(degrees));
+}
+
+V3f Aim::from(const V3f& position, const V3f& normal) const {
+    const auto unit = [](const V3f& v) { return v.length() > 1e-9f ? v.normalized() : V3f(0.0f); };
+    switch (kind) {
+        case Up:
+            return V3f(0, 1, 0);
+        case Direction:
+            return unit(vector);
+        case Point:
+            return unit(vector - position);
+        case Surface:
+            return unit(surface->closest(position).position - position);
+        case Downhill:
+            return unit(normal * normal.y - V3f(0, 1, 0));  // down, along the surface
+        case Free:
+            break;
+    }
+    return V3f(0.0f);
+}
+
+/// The turn about +Y that makes an element which stands along @p stand look to @p front.
+static Quatf turnToFront(const Quatf& stand, const V3f& front) {
+    const V3f local = rotate(stand.inverse(), front);
+    if (local.x * local.x + local.z * local.z < 1e-12f) return Quatf();
+    return turnAround(V3f(0, 1, 0), std::atan2(local.x, local.z));
+}
+
 std::shared_ptr<const PointSet> orientPoints(const PointSet& points, const OrientOptions& o,
                                              Progress& progress) {
     Progress::Task task(progress, "Orienting");
     auto out = std::make_shared<PointSet>(points);
     const Samples samples = samplesOf(points.attributes);
-    const std::vector<float> toUp = o.toUp.over(samples);
-    const std::vector<float> roll = o.roll.over(samples, o.seed, Stream::Roll);
-    const std::vector<float> tilt = o.tilt.over(samples, o.seed, Stream::Tilt);
+    const std::vector<float> toUp = o.toUp.over(samples, progress);
+    const std::vector<float> roll = o.roll.over(samples, o.seed, Stream::Roll, progress);
+    const std::vector<float> tilt = o.tilt.over(samples, o.seed, Stream::Tilt, progress);
     auto orient = out->attributes.add<Quatf>("orient");
     parallelFor(points.size(), progress, [&](size_t i) {
         const V3f normal = samples.normal.empty() ? V3f(0, 1, 0) : samples.normal[i];
-        V3f up = normal + (V3f(0, 1, 0) - normal) * toUp[i];
+        const V3f aim = toUp[i] != 0.0f ? o.stand.from(samples.position[i], normal) : normal;
+        V3f up = normal + (aim - normal) * toUp[i];
         up = up.length() > 1e-6f ? up.normalized() : normal;
-        const float side = 2.0f * kPi * random1(o.seed, samples.id[i], Stream::TiltAxis);
-        const V3f axis(std::cos(side), 0.0f, std::sin(side));
-        orient[i] =
-            turnToUp(up) * turnAround(axis, radians(tilt[i])) * turnAround(V3f(0, 1, 0), radians(roll[i]));
+        Quatf turn = turnToUp(up);
+        if (o.front.kind != Aim::Free)
+            turn = turn * turnToFront(turn, o.front.from(samples.position[i], normal));
+        orient[i] = turn * lean(o.seed, samples.id[i], tilt[i]) * turnAround(V3f(0, 1, 0), radians(roll[i]));
     });
     return out;
+}
+
+static Aim aimOf(const StepInput& in, const std::string& prefix) {
+    static const std::map<std::string, Aim::Kind> kinds = {
+        {"up", Aim::Up},          {"direction", Aim::Direction}, {"point", Aim::Point},
+        {"object", Aim::Surface}, {"downhill", Aim::Downhill},   {"free", Aim::Free}};
+    Aim aim;
+    aim.kind = kinds.at(in.params.text(prefix));
+    aim.vector = in.params.vector(prefix + (aim.kind == Aim::Point ? "_point" : "_direction"));
+    if (aim.kind != Aim::Surface) return aim;
+    const std::string& id = in.params.text(prefix + "_object");
+    if (id.empty()) throw Error("has no object to turn to", {}, "Choose one");
+    if (!in.around) throw Error("cannot see other objects here");
+    aim.surface = in.around->surface(id);
+    return aim;
 }
 
 static Geometry applyOrient(const StepInput& in) {
     OrientOptions o;
     o.toUp = in.params.driven("to_up");
+    o.stand = aimOf(in, "stand");
+    o.front = aimOf(in, "front");
     o.roll = in.params.drivenRange("roll");
     o.tilt = in.params.drivenRange("tilt");
     o.seed = uint64_t(in.params.integer("seed"));
@@ -44,43 +94,43 @@ static Geometry applyOrient(const StepInput& in) {
 }
 
 StepType orientStep() {
-    return {.id = "orient",
-            .title = "Orient",
-            .phase = Phase::Shape,
-            .help = "Stands elements on the surface, upright or between, with a roll and a tilt of their own",
-            .takes = GeometryKind::Points,
-            .gives = GeometryKind::Points,
-            .params = {{.id = "to_up",
-                        .title = "Upright",
-                        .initial = 0.0,
-                        .hardMin = 0,
-                        .hardMax = 1,
-                        .drivable = true,
-                        .help = "0 stands along the surface's normal, 1 straight up"},
-                       {.id = "roll",
-                        .title = "Roll",
-                        .type = ParamType::Range,
-                        .initial = Range{0, 360},
-                        .unit = "deg",
-                        .hardMin = -3600,
-                        .hardMax = 3600,
-                        .softMin = 0,
-                        .softMax = 360,
-                        .drivable = true,
-                        .help = "Turn around its own axis, picked between the two"},
-                       {.id = "tilt",
-                        .title = "Tilt",
-                        .type = ParamType::Range,
-                        .initial = Range{0, 0},
-                        .unit = "deg",
-                        .hardMin = -180,
-                        .hardMax = 180,
-                        .softMin = 0,
-                        .softMax = 90,
-                        .drivable = true,
-                        .help = "Lean to a random side, picked between the two"},
-                       seedSpec("Another number, other turns")},
-            .apply = applyOrient};
+    using namespace specs;
+    const auto angle = [](const char* id, const char* title, Range initial, double hard, Range soft,
+                          const char* help) {
+        return drivable(range(id, title, initial, "deg", -hard, hard, soft.min, soft.max, help));
+    };
+    return {
+        .id = "orient",
+        .title = "Orient",
+        .phase = Phase::Shape,
+        .help = "Stands elements on the surface, upright or between, with a roll and a tilt of their own",
+        .takes = GeometryKind::Points,
+        .gives = GeometryKind::Points,
+        .params = {choice("stand", "Stand to", "up", {"up", "direction", "point", "object"},
+                          "What elements stand towards where the next number is 1"),
+                   shownIf(vector("stand_direction", "Direction", V3d(0, 1, 0), "", 1,
+                                  "Its length does not matter"),
+                           "stand=direction"),
+                   shownIf(vector("stand_point", "Point", V3d(0, 1, 0), "m", 5, "In the world"),
+                           "stand=point"),
+                   shownIf(ref("stand_object", "Object", "object", "Its nearest point is aimed at"),
+                           "stand=object"),
+                   drivable(unitNumber("to_up", "Upright", 0,
+                                       "0 stands along the surface's normal, 1 as chosen above")),
+                   choice("front", "Look to", "free", {"free", "direction", "point", "object", "downhill"},
+                          "What the front of each element, its Z, is turned to before the roll"),
+                   shownIf(vector("front_direction", "Direction", V3d(0, 0, 1), "", 1,
+                                  "Its length does not matter"),
+                           "front=direction"),
+                   shownIf(vector("front_point", "Point", V3d(0), "m", 5, "In the world"), "front=point"),
+                   shownIf(ref("front_object", "Object", "object", "Its nearest point is looked at"),
+                           "front=object"),
+                   angle("roll", "Roll", Range{0, 360}, 3600, Range{0, 360},
+                         "Turn around its own axis, picked between the two"),
+                   angle("tilt", "Tilt", Range{0, 0}, 180, Range{0, 90},
+                         "Lean to a random side, picked between the two"),
+                   seedSpec("Another number, other turns")},
+        .apply = applyOrient};
 }
 
 }  // namespace ovrix

@@ -13,9 +13,10 @@ struct ScatterOptions {
     size_t memoryLimit = SIZE_MAX;
 };
 
-/// Points with "P", "N", "id" (and "uv"). Element i depends on seed and i alone: raising count keeps the ones
-/// that were there, and raising the mask adds elements without moving one. Uniform by area where the mask
-/// is 1. Throws Error when the surface has no area or memory would pass the limit; Cancelled.
+/// Points with "P", "N", "id", "triangle" and "bary" (where on the surface; and "uv"). Element i depends on
+/// seed and i alone: raising count keeps the ones that were there, and raising the mask adds elements without
+/// moving one. Uniform by area where the mask is 1. Throws Error when the surface has no area or memory would
+/// pass the limit; Cancelled.
 std::shared_ptr<const PointSet> scatterOnSurface(const Surface& surface, const ScatterOptions& options,
                                                  Progress& progress);
 

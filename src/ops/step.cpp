@@ -8,8 +8,13 @@ std::string phaseName(Phase phase) {
 }
 
 Samples samplesOf(const AttributeSet& points) {
-    return {points.find<V3f>("P"), points.find<V3f>("N"), points.find<V2f>("uv"),
-            points.find<uint64_t>("id")};
+    return {points.find<V3f>("P"),
+            points.find<V3f>("N"),
+            points.find<V2f>("uv"),
+            points.find<uint64_t>("id"),
+            points.find<int32_t>("triangle"),
+            points.find<V2f>("bary"),
+            points.find<float>("scale")};
 }
 
 std::string byteText(double bytes) {

@@ -22,6 +22,7 @@ struct StepInput {
     double share = 1.0;             ///< part of the elements to make, 0 to 1: less than 1 in Draft
     size_t memoryLimit = SIZE_MAX;  ///< bytes that a result may take
     Progress& progress;
+    Surroundings* around = nullptr;  ///< the rest of the scene; null where there is none
 };
 
 struct StepType {

@@ -1,13 +1,19 @@
 // The table of steps. A new step is its own header and source, one line here, one test.
 #include "ops/copies_of.h"
+#include "ops/keep_apart.h"
 #include "ops/orient.h"
+#include "ops/place_grid.h"
 #include "ops/scatter.h"
+#include "ops/spread.h"
+#include "ops/vary_color.h"
 #include "ops/vary_size.h"
 
 namespace ovrix {
 
 const std::vector<StepType>& stepTypes() {
-    static const std::vector<StepType> types = {scatterStep(), orientStep(), varySizeStep(), copiesOfStep()};
+    static const std::vector<StepType> types = {scatterStep(),   spreadStep(),   gridStep(),
+                                                onMeshStep(),    orientStep(),   varySizeStep(),
+                                                varyColorStep(), copiesOfStep(), keepApartStep()};
     return types;
 }
 

@@ -6,11 +6,14 @@ namespace ovrix {
 
 struct VarySizeOptions {
     DrivenRange between = {0.8f, 1.2f, {}};  ///< factor on the prototype's own size
-    float small = 0.0f;  ///< 0 all sizes alike often, 1 mostly small ones with a few large
+    float small = 0.0f;   ///< 0 all sizes alike often, 1 mostly small ones with a few large
+    bool byAxis = false;  ///< whether the element is stretched along its own axes too
+    DrivenRange axis[3] = {{1, 1, {}}, {1, 1, {}}, {1, 1, {}}};  ///< factors along X, Y (up), Z
     uint64_t seed = 1;
 };
 
-/// The points with "scale" multiplied by a factor from the range. Depends on seed and id alone.
+/// The points with "scale", and by axis "stretch", multiplied by factors from the ranges. Depends on seed and
+/// id alone.
 std::shared_ptr<const PointSet> varySize(const PointSet& points, const VarySizeOptions& options,
                                          Progress& progress);
 

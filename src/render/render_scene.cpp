@@ -53,13 +53,15 @@ RTCGeometry newInstance(RTCScene prototype, const M44f& m) {
 
 void RenderScene::addInstance(const Instance& instance, const M44f& matrix) {
     addInstances(
-        {&instance, 1}, [&](size_t) { return matrix; }, Progress::none());
+        {&instance, 1}, [&](size_t) { return matrix; }, {}, Progress::none());
 }
 
 void RenderScene::addInstances(std::span<const Instance> instances, const std::function<M44f(size_t)>& matrix,
-                               Progress& progress) {
+                               const std::function<V3f(size_t)>& tint, Progress& progress) {
     const size_t first = instances_.size();
     instances_.insert(instances_.end(), instances.begin(), instances.end());
+    if (tint || !tints_.empty()) tints_.resize(instances_.size(), V3f(0, 1, 1));
+    for (size_t i = 0; tint && i < instances.size(); ++i) tints_[first + i] = tint(i);
     parallelFor(instances.size(), progress, [&](size_t i) {
         RTCGeometry geometry = newInstance(meshes_[instances[i].mesh]->scene, matrix(i));
         rtcAttachGeometryByID(top_, geometry, uint32_t(first + i));
@@ -143,6 +145,7 @@ SurfacePoint RenderScene::surfacePoint(const RayHit& hit, const Ray& ray) const 
     const size_t slot = slots.empty() ? 0 : size_t(slots[mesh.triangleFace(hit.triangle)]);
     p.material = look[std::min(slot, look.size() - 1)];
     p.element = instance.element;
+    if (!tints_.empty()) p.tint = tints_[hit.instance];
     p.object = instance.object;
     p.layer = instance.layer;
     return p;

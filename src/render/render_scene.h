@@ -36,6 +36,7 @@ struct RayHit {
 struct SurfacePoint {
     V3f position, normal, faceNormal;  ///< unit, turned to the side that the ray came from
     V2f uv{0, 0};
+    V3f tint{0, 1, 1};  ///< see tinted()
     uint64_t element = 0;
     uint32_t material = 0, object = 0, layer = 0;
 };
@@ -59,9 +60,9 @@ class RenderScene {
         uint64_t element;
     };
     void addInstance(const Instance& instance, const M44f& matrix);
-    /// Many instances at once, on all threads.
+    /// Many instances at once, on all threads. @p tint, a shift of colour for each, may be empty.
     void addInstances(std::span<const Instance> instances, const std::function<M44f(size_t)>& matrix,
-                      Progress& progress);
+                      const std::function<V3f(size_t)>& tint, Progress& progress);
     /// Builds the ray tracer's tree. Throws Cancelled.
     void commit(Progress& progress);
 
@@ -85,6 +86,7 @@ class RenderScene {
     std::vector<std::unique_ptr<Prototype>> meshes_;
     std::map<const Mesh*, uint32_t> meshIndex_;
     std::vector<Instance> instances_;
+    std::vector<V3f> tints_;  // empty while no instance has one
     RTCSceneTy* top_ = nullptr;
 };
 

@@ -1,5 +1,7 @@
 #include "render/renderer.h"
 
+#include "base/tint.h"
+
 #include "base/parallel.h"
 #include "render/bsdf.h"
 
@@ -56,8 +58,8 @@ float numberAt(const Driven& d, const Samples& one) {
 }
 
 Shaded shade(const SurfaceMaterial& m, const SurfacePoint& p) {
-    const Samples one{{&p.position, 1}, {&p.normal, 1}, {&p.uv, 1}, {&p.element, 1}};
-    const Color base = m.base.at(one);
+    const Samples one{{&p.position, 1}, {&p.normal, 1}, {&p.uv, 1}, {&p.element, 1}, {}, {}, {}};
+    const Color base = tinted(m.base.at(one), p.tint);
     Shaded s{Bsdf(base, numberAt(m.roughness, one), numberAt(m.metalness, one), numberAt(m.specular, one)),
              base};
     if (m.glows()) s.emission = V3f(m.emission.at(one)) * numberAt(m.glow, one);

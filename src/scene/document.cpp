@@ -59,6 +59,30 @@ std::vector<NodePtr> Document::layersOn(const std::string& objectId) const {
     return found;
 }
 
+const Node& recipeOwner(const Document& document, const Node& layer) {
+    const Node* owner = &layer;
+    for (size_t hops = 0; hops <= document.nodes().size(); ++hops) {
+        const auto link = owner->params.find("linked");
+        const auto* id =
+            link == owner->params.end() ? nullptr : std::get_if<std::string>(&link->second.value);
+        const Node* next = id && !id->empty() ? document.find(*id) : nullptr;
+        if (!next || next->category() != Category::Layer) return *owner;
+        owner = next;
+    }
+    return layer;  // a circle
+}
+
+Node recipeOf(const Document& document, const Node& layer) {
+    const Node& owner = recipeOwner(document, layer);
+    if (&owner == &layer) return layer;
+    Node whole = layer;
+    whole.steps = owner.steps;
+    for (Step& step : whole.steps)
+        if (const Step* own = layer.step(step.id); own && own->type == step.type)
+            for (const auto& [id, param] : own->params) step.params[id] = param;
+    return whole;
+}
+
 std::vector<std::string> prototypesOf(const Node& layer) {
     std::vector<std::string> ids;
     for (const Step& step : layer.steps)
@@ -70,7 +94,7 @@ std::vector<std::string> prototypesOf(const Node& layer) {
 
 bool Document::isPrototype(const std::string& objectId) const {
     for (const NodePtr& layer : nodes(Category::Layer)) {
-        const auto ids = prototypesOf(*layer);
+        const auto ids = prototypesOf(recipeOf(*this, *layer));
         if (std::find(ids.begin(), ids.end(), objectId) != ids.end()) return true;
     }
     return false;

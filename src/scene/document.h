@@ -94,7 +94,12 @@ const ParamSpec* findSpec(const std::vector<ParamSpec>& specs, const std::string
 
 /// Whether the object has the material as its own or in one of its slots.
 bool wearsMaterial(const Document& document, const Node& object, const std::string& material, double frame);
-/// The objects that the layer's steps make copies of.
+/// The layer whose recipe a layer follows: itself, or the one it is linked to. A link that leads nowhere or
+/// round in a circle counts as none.
+const Node& recipeOwner(const Document& document, const Node& layer);
+/// The layer with the recipe that it follows: the owner's steps, with the layer's own values put over theirs.
+Node recipeOf(const Document& document, const Node& layer);
+/// The objects that the layer's steps make copies of; of a linked layer, pass recipeOf().
 std::vector<std::string> prototypesOf(const Node& layer);
 
 /// A step of that type with its defaults. Throws Error on an unknown type.

@@ -2,6 +2,7 @@
 
 #include "base/error.h"
 #include "base/number_text.h"
+#include "base/specs.h"
 #include "base/srgb.h"
 
 namespace ovrix {
@@ -24,9 +25,19 @@ Step& stepIn(Node& node, const std::string& id) {
     throw Error("\"" + node.id + "\" has no step \"" + id + "\"");
 }
 
-const std::vector<ParamSpec>& specsAt(const Node& node, const std::string& step) {
+/// The step as the node may change it: of a linked layer, the one that holds its own values.
+Step& ownStep(const Document& document, Node& node, const std::string& id) {
+    const Node& owner = recipeOwner(document, document.get(node.id));
+    if (owner.id == node.id || node.step(id)) return stepIn(node, id);
+    const Step* shared = owner.step(id);
+    if (!shared) throw Error("\"" + node.id + "\" has no step \"" + id + "\"");
+    node.steps.push_back({shared->id, shared->type, true, {}, nlohmann::json::object()});
+    return node.steps.back();
+}
+
+const std::vector<ParamSpec>& specsAt(const Document& document, const Node& node, const std::string& step) {
     if (step.empty()) return specsOf(node);
-    const Step* s = node.step(step);
+    const Step* s = recipeOwner(document, node).step(step);
     if (!s) throw Error("\"" + node.id + "\" has no step \"" + step + "\"");
     return specsOf(*s);
 }
@@ -38,15 +49,18 @@ const FieldSource& sourceAt(const Param& param, const ParamPath& path) {
 }
 
 const ParamSpec& ownSpec(const Document& document, const ParamPath& path) {
-    const ParamSpec* spec = findSpec(specsAt(document.get(path.node), path.step), path.param);
+    const ParamSpec* spec = findSpec(specsAt(document, document.get(path.node), path.step), path.param);
     if (!spec) throw Error("there is no such parameter", path.text(), "ovrix-cli describe lists them");
     return *spec;
 }
 
 Param ownParam(const Document& document, const ParamPath& path) {
     const Node& node = document.get(path.node);
-    const ParamMap& params = path.step.empty() ? node.params : node.step(path.step)->params;
-    return paramOr(ownSpec(document, path), params);
+    const ParamSpec& spec = ownSpec(document, path);
+    if (path.step.empty()) return paramOr(spec, node.params);
+    if (const Step* own = node.step(path.step); own && own->params.count(path.param))
+        return paramOr(spec, own->params);
+    return paramOr(spec, recipeOwner(document, node).step(path.step)->params);
 }
 
 }  // namespace
@@ -106,6 +120,17 @@ Param paramAt(const Document& document, const ParamPath& path) {
     return path.sourceParam == "strength" ? source.strength : paramOr(specAt(document, path), source.params);
 }
 
+bool appliesAt(const Document& document, const ParamPath& path, const ParamSpec& spec) {
+    return specs::applies(spec, [&](const std::string& other) -> std::string {
+        ParamPath beside = path;
+        (path.source >= 0 ? beside.sourceParam : beside.param) = other;
+        const Value value = paramAt(document, beside).value;
+        if (const bool* flag = std::get_if<bool>(&value)) return *flag ? "true" : "false";
+        const auto* text = std::get_if<std::string>(&value);
+        return text ? *text : std::string();
+    });
+}
+
 Document withParam(const Document& document, const ParamPath& path, Param param) {
     const ParamSpec& spec = specAt(document, path);
     if (!holdsType(spec.type, param.value)) throw Error("expected a " + typeName(spec.type), path.text());
@@ -122,7 +147,8 @@ Document withParam(const Document& document, const ParamPath& path, Param param)
         return withParam(document, owner, std::move(own));
     }
     return changed(document, path.node, [&](Node& node) {
-        (path.step.empty() ? node.params : stepIn(node, path.step).params)[path.param] = std::move(param);
+        (path.step.empty() ? node.params : ownStep(document, node, path.step).params)[path.param] =
+            std::move(param);
     });
 }
 
@@ -248,13 +274,22 @@ Document withNode(const Document& document, Node node) {
 
 namespace {
 
-void dropReferences(ParamMap& params, const std::string& id) {
+/// Only parameters that are declared as references: a choice or a text may happen to read like an id.
+void dropReferences(const std::vector<ParamSpec>& specs, ParamMap& params, const std::string& id) {
     for (auto& [name, param] : params) {
-        if (auto* text = std::get_if<std::string>(&param.value); text && *text == id) text->clear();
+        const ParamSpec* spec = findSpec(specs, name);
+        auto* text = std::get_if<std::string>(&param.value);
+        if (text && spec && spec->type == ParamType::Ref && *text == id) text->clear();
         if (auto* refs = std::get_if<Refs>(&param.value))
             std::replace(refs->begin(), refs->end(), id, std::string());
         if (auto* shares = std::get_if<Shares>(&param.value))
             std::erase_if(*shares, [&](const Share& s) { return s.ref == id; });
+        if (!param.field) continue;
+        auto field = std::make_shared<Field>(*param.field);
+        for (FieldSource& source : field->sources)
+            if (const SourceType* type = findSourceType(source.type))
+                dropReferences(type->params, source.params, id);
+        if (!(*field == *param.field)) param.field = field;
     }
 }
 
@@ -263,6 +298,8 @@ void dropReferences(ParamMap& params, const std::string& id) {
 Document withoutNode(const Document& document, const std::string& id) {
     if (document.get(id).category() == Category::Settings) throw Error("the scene's settings stay");
     Document out = document;
+    for (const NodePtr& layer : document.nodes(Category::Layer))  // what follows its recipe keeps it
+        if (layer->id != id && recipeOwner(document, *layer).id == id) out = withUnlinked(out, layer->id);
     out.remove(id);  // first, so that layers which lie on each other end too
     for (const NodePtr& layer : document.layersOn(id))
         if (out.find(layer->id)) out = withoutNode(out, layer->id);
@@ -270,8 +307,8 @@ Document withoutNode(const Document& document, const std::string& id) {
     for (const NodePtr& other : rest) {
         Node n = *other;
         if (n.parent == id) n.parent = document.get(id).parent;
-        dropReferences(n.params, id);
-        for (Step& s : n.steps) dropReferences(s.params, id);
+        dropReferences(specsOf(n), n.params, id);
+        for (Step& s : n.steps) dropReferences(specsOf(s), s.params, id);
         if (!(n == *other)) out.put(std::move(n));
     }
     return out;
@@ -295,14 +332,59 @@ Document withDuplicate(const Document& document, const std::string& id, std::str
     return out;
 }
 
-Document withStep(const Document& document, const std::string& layer, size_t place, Step step) {
+Document withLinkedLayer(const Document& document, const std::string& id, const std::string& surface,
+                         std::string* newId) {
+    const Node& layer = document.get(id);
+    if (layer.category() != Category::Layer) throw Error("only a layer can be linked to", layer.name);
+    const Node& owner = recipeOwner(document, layer);
+    Node copy = layer;
+    copy.name += " linked";
+    copy.id = document.freeId(copy.name);
+    if (&owner == &layer)
+        copy.steps.clear();  // else it starts with the own values of the one it is made from
+    copy.params["linked"].value = owner.id;
+    copy.params["surface"].value = surface;
+    if (newId) *newId = copy.id;
+    Document out = document;
+    out.insert(document.placeOf(id) + 1, std::move(copy));
+    return out;
+}
+
+Document withUnlinked(const Document& document, const std::string& layer) {
     return changed(document, layer, [&](Node& n) {
+        n.steps = recipeOf(document, document.get(layer)).steps;
+        n.params["linked"].value = std::string();
+    });
+}
+
+bool isOwnValue(const Document& document, const ParamPath& path) {
+    const Node& node = document.get(path.node);
+    if (path.step.empty() || &recipeOwner(document, node) == &node) return false;
+    const Step* own = node.step(path.step);
+    return own && own->params.count(path.param);
+}
+
+Document withSharedValue(const Document& document, const ParamPath& path) {
+    if (!isOwnValue(document, path)) return document;
+    return changed(document, path.node, [&](Node& n) {
+        Step& own = stepIn(n, path.step);
+        own.params.erase(path.param);
+        if (own.params.empty()) std::erase_if(n.steps, [&](const Step& s) { return s.id == path.step; });
+    });
+}
+
+static std::string ownerId(const Document& document, const std::string& layer) {
+    return recipeOwner(document, document.get(layer)).id;
+}
+
+Document withStep(const Document& document, const std::string& layer, size_t place, Step step) {
+    return changed(document, ownerId(document, layer), [&](Node& n) {
         n.steps.insert(n.steps.begin() + std::ptrdiff_t(std::min(place, n.steps.size())), std::move(step));
     });
 }
 
 Document withoutStep(const Document& document, const std::string& layer, const std::string& step) {
-    return changed(document, layer, [&](Node& n) {
+    return changed(document, ownerId(document, layer), [&](Node& n) {
         stepIn(n, step);
         std::erase_if(n.steps, [&](const Step& s) { return s.id == step; });
     });
@@ -310,7 +392,7 @@ Document withoutStep(const Document& document, const std::string& layer, const s
 
 Document withStepMoved(const Document& document, const std::string& layer, const std::string& step,
                        size_t place) {
-    return changed(document, layer, [&](Node& n) {
+    return changed(document, ownerId(document, layer), [&](Node& n) {
         Step moved = stepIn(n, step);
         std::erase_if(n.steps, [&](const Step& s) { return s.id == step; });
         n.steps.insert(n.steps.begin() + std::ptrdiff_t(std::min(place, n.steps.size())), std::move(moved));
@@ -318,7 +400,31 @@ Document withStepMoved(const Document& document, const std::string& layer, const
 }
 
 Document withStepOn(const Document& document, const std::string& layer, const std::string& step, bool on) {
-    return changed(document, layer, [&](Node& n) { stepIn(n, step).on = on; });
+    return changed(document, ownerId(document, layer), [&](Node& n) { stepIn(n, step).on = on; });
+}
+
+std::vector<const StepType*> replacementsOf(const Step& step) {
+    std::vector<const StepType*> fitting;
+    const StepType* own = findStepType(step.type);
+    for (const StepType& t : stepTypes())
+        if (own && t.id != own->id && t.takes == own->takes && t.gives == own->gives && t.phase == own->phase)
+            fitting.push_back(&t);
+    return fitting;
+}
+
+Document withStepReplaced(const Document& document, const std::string& layer, const std::string& step,
+                          const std::string& type) {
+    return changed(document, ownerId(document, layer), [&](Node& n) {
+        Step& old = stepIn(n, step);
+        Step fresh = makeStep(type, n);
+        for (const ParamSpec& spec : specsOf(fresh)) {
+            const ParamSpec* before = findSpec(specsOf(old), spec.id);
+            if (before && before->type == spec.type && old.params.count(spec.id))
+                fresh.params[spec.id] = old.params.at(spec.id);
+        }
+        fresh.on = old.on;
+        old = std::move(fresh);
+    });
 }
 
 std::vector<const StepType*> fittingSteps(const Node& layer, size_t place) {

@@ -24,6 +24,9 @@ struct ParamPath {
 const ParamSpec& specAt(const Document& document, const ParamPath& path);
 Param paramAt(const Document& document, const ParamPath& path);
 
+/// Whether the parameter at a path applies, by what the others around it hold now.
+bool appliesAt(const Document& document, const ParamPath& path, const ParamSpec& spec);
+
 Document withParam(const Document& document, const ParamPath& path, Param param);
 /// Sets the value, clamped to the hard range.
 Document withValue(const Document& document, const ParamPath& path, const Value& value);
@@ -39,10 +42,27 @@ Document withoutNode(const Document& document, const std::string& id);
 /// A copy of the node right after it; with its layers when it is a surface. @p newId gets the copy's id.
 Document withDuplicate(const Document& document, const std::string& id, std::string* newId = nullptr);
 
+/// A copy of a layer that follows its recipe: later changes of the recipe show in both. Values that are set
+/// in the copy are its own. @p surface is what it lies on.
+Document withLinkedLayer(const Document& document, const std::string& layer, const std::string& surface,
+                         std::string* newId = nullptr);
+/// Gives a linked layer a recipe of its own, as it is now.
+Document withUnlinked(const Document& document, const std::string& layer);
+/// Whether the layer has its own value where the rest of the recipe is shared.
+bool isOwnValue(const Document& document, const ParamPath& path);
+/// Takes the shared value again.
+Document withSharedValue(const Document& document, const ParamPath& path);
+
+/// Steps of a linked layer are those of the layer it follows: these edits change the shared recipe.
 Document withStep(const Document& document, const std::string& layer, size_t place, Step step);
 Document withoutStep(const Document& document, const std::string& layer, const std::string& step);
 Document withStepMoved(const Document& document, const std::string& layer, const std::string& step,
                        size_t place);
+/// Another type of step in its place; parameters that both have keep their values and fields.
+Document withStepReplaced(const Document& document, const std::string& layer, const std::string& step,
+                          const std::string& type);
+/// Types that could stand in a step's place.
+std::vector<const StepType*> replacementsOf(const Step& step);
 Document withStepOn(const Document& document, const std::string& layer, const std::string& step, bool on);
 
 /// Types of steps that fit at a place: what comes before gives what they take, and what they give is

@@ -7,6 +7,7 @@
 #include "base/hash.h"
 #include "geo/primitives.h"
 #include "geo/simplify.h"
+#include "scene/around.h"
 
 namespace ovrix {
 
@@ -60,31 +61,6 @@ Evaluator::Evaluator(size_t cacheBytes) : limit_(cacheBytes) {}
 
 void Evaluator::setFolder(const std::filesystem::path& folder) { images_.setFolder(folder); }
 
-template <class T>
-std::shared_ptr<const T> Evaluator::lookUp(uint64_t key, double* milliseconds) {
-    std::lock_guard lock(mutex_);
-    const auto it = entries_.find(key);
-    if (it == entries_.end()) return nullptr;
-    recent_.splice(recent_.begin(), recent_, it->second.recent);
-    if (milliseconds) *milliseconds = it->second.milliseconds;
-    return std::static_pointer_cast<const T>(it->second.value);
-}
-
-template <class T>
-void Evaluator::keep(uint64_t key, std::shared_ptr<const T> value, size_t bytes, double milliseconds) {
-    std::lock_guard lock(mutex_);
-    if (entries_.count(key)) return;
-    recent_.push_front(key);
-    entries_[key] = {std::move(value), bytes, milliseconds, recent_.begin()};
-    bytes_ += bytes;
-    while (bytes_ > limit_ && recent_.size() > 1) {  // what is in use elsewhere stays alive there
-        const auto oldest = entries_.find(recent_.back());
-        bytes_ -= oldest->second.bytes;
-        entries_.erase(oldest);
-        recent_.pop_back();
-    }
-}
-
 uint64_t Evaluator::stampOf(const std::string& path) const {
     if (path.empty()) return 0;
     const auto whole = resolve(path);
@@ -100,7 +76,7 @@ uint64_t Evaluator::objectHash(const Node& node, double frame) const {
             spec.id == "scale")
             continue;
         addParamsToHash(h, std::span(&spec, 1), node.params, frame,
-                        [this](const std::string& p) { return stampOf(p); });
+                        {[this](const std::string& p) { return stampOf(p); }, {}});
     }
     return h.value();
 }
@@ -148,27 +124,20 @@ std::shared_ptr<const std::vector<uint32_t>> Evaluator::coarse(const ObjectResul
     return made;
 }
 
-SurfacePtr Evaluator::surface(const Document& document, const std::string& id, double frame,
-                              Progress& progress, uint64_t* hash) {
-    const ObjectResult own = object(document, id, frame, progress);
-    const M44f world = document.worldMatrix(id, frame);
-    Hasher h;
-    h.add(std::string_view("surface")).add(own.hash);
-    addToHash(h, world);
-    if (hash) *hash = h.value();
-    if (const auto known = lookUp<Surface>(h.value())) return known;
-    const auto made =
-        std::make_shared<const Surface>(world == M44f() ? own.mesh : transformed(*own.mesh, world));
-    keep<Surface>(h.value(), made, made->bytes() + (world == M44f() ? 0 : made->mesh().bytes()));
-    return made;
+SurfacePtr Evaluator::surface(const Document& document, const std::string& id, const EvalOptions& options,
+                              Progress& progress) {
+    return Around(*this, document, options, progress).surface(id);
 }
 
 FieldContext Evaluator::fieldContext(const Document& document, const std::string& surfaceId, double frame,
-                                     bool hasUvs) {
+                                     const SurfacePtr& surface, Surroundings* around, Progress& progress) {
     FieldContext context;
     context.frame = frame;
     context.images = &images_;
-    context.hasUvs = hasUvs;
+    context.surface = surface;
+    context.hasUvs = surface && !surface->mesh().uvs().empty();
+    context.surroundings = around;
+    context.progress = &progress;
     const M44f world = document.worldMatrix(surfaceId, frame);
     if (std::abs(world.determinant()) > 1e-20f) context.objectFromWorld = world.inverse();
     V3f up;
@@ -177,52 +146,62 @@ FieldContext Evaluator::fieldContext(const Document& document, const std::string
     return context;
 }
 
-bool Evaluator::runSteps(const Document& document, const Node& layer, const EvalOptions& options,
-                         LayerResult& result, Progress& progress) {
-    const std::string surfaceId = std::get<std::string>(document.value(layer.id, "surface", options.frame));
+namespace {
+
+void requireFit(const StepType& type, const Geometry& in) {
+    if (kindOf(in) != type.takes)
+        throw Error(fmt::format("takes {}, and gets {}", kindName(type.takes), kindName(kindOf(in))), {},
+                    "Move it to where they are made");
+}
+
+/// What a step finds before it: the layer's surface, or why there is none.
+struct Ground {
     SurfacePtr surface;
-    Hasher base;
     FieldContext context;
+    uint64_t hash = 0;
     std::string trouble, cure;
+    void require() const {
+        if (!trouble.empty()) throw Error(trouble, {}, cure);
+    }
+};
+
+}  // namespace
+
+bool Evaluator::runSteps(const Document& document, const Node& layer, Around& around, LayerResult& result) {
+    const double frame = around.options().frame;
+    const std::string surfaceId = std::get<std::string>(document.value(layer.id, "surface", frame));
+    Ground ground;
     try {
-        uint64_t surfaceHash = 0;
-        if (!surfaceId.empty())
-            surface = this->surface(document, surfaceId, options.frame, progress, &surfaceHash);
-        base.add(surfaceHash).add(result.share);
-        context = fieldContext(document, surfaceId, options.frame, surface && !surface->mesh().uvs().empty());
+        if (!surfaceId.empty()) ground.surface = around.surface(surfaceId);
+        ground.hash = Hasher().add(around.surfaceHash(surfaceId)).add(result.share).value();
+        ground.context = fieldContext(document, surfaceId, frame, ground.surface, &around, around.progress());
     } catch (const Error& e) {
-        trouble = e.where().empty() ? e.problem() : e.where() + ": " + e.problem();
-        cure = e.remedy();
+        ground.trouble = e.where().empty() ? e.problem() : e.where() + ": " + e.problem();
+        ground.cure = e.remedy();
     }
     const size_t memory = document.memoryLimit();
-    uint64_t hash = base.value();
+    uint64_t hash = ground.hash;
     Geometry geometry;
     for (size_t i = 0; i < layer.steps.size(); ++i) {
         const Step& step = layer.steps[i];
         StepReport report{step.id, elementCount(geometry), 0, 0, false, false, {}, {}};
-        const StepType* type = findStepType(step.type);
         if (step.on) {
             try {
-                if (!trouble.empty()) throw Error(trouble, {}, cure);
+                ground.require();
+                const StepType* type = findStepType(step.type);
                 if (!type)
                     throw Error("there is no step \"" + step.type + "\"", {},
                                 "Open the scene in a newer version");
-                if (kindOf(geometry) != type->takes)
-                    throw Error(fmt::format("takes {}, and gets {}", kindName(type->takes),
-                                            kindName(kindOf(geometry))),
-                                {}, "Move it to where they are made");
-                Hasher h;
-                h.add(hash).add(std::string_view(step.type));
-                addParamsToHash(h, type->params, step.params, options.frame,
-                                [this](const std::string& p) { return stampOf(p); });
-                hash = h.value();
+                requireFit(*type, geometry);
+                hash = around.stepHash(hash, *type, step);
                 if (const auto known = lookUp<Geometry>(hash, &report.milliseconds)) {
                     geometry = *known;
                     report.cached = true;
                 } else {
                     const auto start = Clock::now();
-                    const ResolvedParams params(type->params, step.params, context);
-                    geometry = type->apply({geometry, params, surface, result.share, memory, progress});
+                    const ResolvedParams params(type->params, step.params, ground.context);
+                    geometry = type->apply(
+                        {geometry, params, ground.surface, result.share, memory, around.progress(), &around});
                     report.milliseconds = millisecondsSince(start);
                     ++stepsRun_;
                     keep<Geometry>(hash, std::make_shared<const Geometry>(geometry), bytesOf(geometry),
@@ -274,15 +253,19 @@ void Evaluator::recallLast(const Node& layer, size_t failed, LayerResult& result
 
 LayerResult Evaluator::layer(const Document& document, const std::string& id, const EvalOptions& options,
                              Progress& progress) {
-    const Node& layer = document.get(id);
+    Around around(*this, document, options, progress);
+    return layer(document.get(id), around);
+}
+
+LayerResult Evaluator::layer(const Node& layer, Around& around) {
     LayerResult result;
-    const bool full = options.full || options.purpose == Purpose::Render;
-    result.share = full ? 1.0 : std::clamp(std::get<double>(document.setting("scene", "draft")), 0.001, 1.0);
-    result.ok = runSteps(document, layer, options, result, progress);
+    result.share = around.share();
+    const Around::Asking asking(around, layer.id);
+    result.ok = runSteps(around.document(), recipeOf(around.document(), layer), around, result);
     if (result.ok) {
         std::lock_guard lock(mutex_);
-        lastGood_[id] = result;
-    } else if (options.purpose == Purpose::Render) {
+        lastGood_[layer.id] = result;
+    } else if (around.options().purpose == Purpose::Render) {
         result.geometry = {};  // a picture never shows what the recipe no longer makes
     }
     return result;

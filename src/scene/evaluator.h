@@ -58,9 +58,9 @@ class Evaluator {
     ObjectResult object(const Document& document, const std::string& id, double frame, Progress& progress);
     /// A coarser version of the object's mesh for drawing, as corner indices of it.
     std::shared_ptr<const std::vector<uint32_t>> coarse(const ObjectResult& object);
-    /// The object in world space, ready to be scattered on. @p hash gets its cache key.
-    SurfacePtr surface(const Document& document, const std::string& id, double frame, Progress& progress,
-                       uint64_t* hash = nullptr);
+    /// The object in world space, ready to be scattered on; of a layer, its copies as one mesh.
+    SurfacePtr surface(const Document& document, const std::string& id, const EvalOptions& options,
+                       Progress& progress);
     /// Never throws Error: a step that fails says so in its report. Throws Cancelled.
     LayerResult layer(const Document& document, const std::string& id, const EvalOptions& options,
                       Progress& progress);
@@ -68,9 +68,12 @@ class Evaluator {
     /// Forgets what failing steps would show: the next document has nothing to do with the last.
     void forgetLast();
 
-    /// What fields on the layer's parameters are evaluated with.
+    /// What fields of what lies on a surface are evaluated with. @p around outlives the use of the result.
     FieldContext fieldContext(const Document& document, const std::string& surfaceId, double frame,
-                              bool hasUvs);
+                              const SurfacePtr& surface, Surroundings* around, Progress& progress);
+
+    /// What a node's fields and steps may ask of other nodes. Refers to its arguments; of one thread.
+    class Around;
 
     /// Steps computed since the start, not counting those from the cache. For tests and the status line.
     size_t stepsRun() const { return stepsRun_.load(); }
@@ -90,8 +93,8 @@ class Evaluator {
     /// Changes when the file of that path does.
     uint64_t stampOf(const std::string& path) const;
     uint64_t objectHash(const Node& node, double frame) const;
-    bool runSteps(const Document& document, const Node& layer, const EvalOptions& options,
-                  LayerResult& result, Progress& progress);
+    bool runSteps(const Document& document, const Node& layer, Around& around, LayerResult& result);
+    LayerResult layer(const Node& layer, Around& around);
     void recallLast(const Node& layer, size_t failed, LayerResult& result);
 
     ImageCache images_;
@@ -103,5 +106,30 @@ class Evaluator {
     std::map<std::string, LayerResult> lastGood_;
     std::atomic<size_t> stepsRun_{0};
 };
+
+template <class T>
+std::shared_ptr<const T> Evaluator::lookUp(uint64_t key, double* milliseconds) {
+    std::lock_guard lock(mutex_);
+    const auto it = entries_.find(key);
+    if (it == entries_.end()) return nullptr;
+    recent_.splice(recent_.begin(), recent_, it->second.recent);
+    if (milliseconds) *milliseconds = it->second.milliseconds;
+    return std::static_pointer_cast<const T>(it->second.value);
+}
+
+template <class T>
+void Evaluator::keep(uint64_t key, std::shared_ptr<const T> value, size_t bytes, double milliseconds) {
+    std::lock_guard lock(mutex_);
+    if (entries_.count(key)) return;
+    recent_.push_front(key);
+    entries_[key] = {std::move(value), bytes, milliseconds, recent_.begin()};
+    bytes_ += bytes;
+    while (bytes_ > limit_ && recent_.size() > 1) {  // what is in use elsewhere stays alive there
+        const auto oldest = entries_.find(recent_.back());
+        bytes_ -= oldest->second.bytes;
+        entries_.erase(oldest);
+        recent_.pop_back();
+    }
+}
 
 }  // namespace ovrix

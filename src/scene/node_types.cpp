@@ -1,8 +1,11 @@
 #include "scene/node_types.h"
 
 #include "base/image.h"
+#include "base/specs.h"
 
 namespace ovrix {
+
+using namespace specs;
 
 std::string categoryName(Category category) {
     static const char* names[] = {"object", "layer", "light", "camera", "material", "settings"};
@@ -10,101 +13,6 @@ std::string categoryName(Category category) {
 }
 
 namespace {
-
-using Specs = std::vector<ParamSpec>;
-
-Specs operator+(Specs a, const Specs& b) {
-    a.insert(a.end(), b.begin(), b.end());
-    return a;
-}
-
-ParamSpec number(std::string id, std::string title, double value, std::string unit, double hardMin,
-                 double hardMax, double softMin, double softMax, std::string help) {
-    return {.id = std::move(id),
-            .title = std::move(title),
-            .initial = value,
-            .unit = std::move(unit),
-            .hardMin = hardMin,
-            .hardMax = hardMax,
-            .softMin = softMin,
-            .softMax = softMax,
-            .help = std::move(help)};
-}
-
-ParamSpec whole(std::string id, std::string title, int64_t value, double hardMin, double hardMax,
-                double softMin, double softMax, std::string help) {
-    return {.id = std::move(id),
-            .title = std::move(title),
-            .type = ParamType::Int,
-            .initial = value,
-            .hardMin = hardMin,
-            .hardMax = hardMax,
-            .softMin = softMin,
-            .softMax = softMax,
-            .help = std::move(help)};
-}
-
-ParamSpec flag(std::string id, std::string title, bool value, std::string help) {
-    return {.id = std::move(id),
-            .title = std::move(title),
-            .type = ParamType::Bool,
-            .initial = value,
-            .help = std::move(help)};
-}
-
-ParamSpec choice(std::string id, std::string title, std::string value, std::vector<std::string> choices,
-                 std::string help) {
-    return {.id = std::move(id),
-            .title = std::move(title),
-            .type = ParamType::Choice,
-            .initial = std::move(value),
-            .help = std::move(help),
-            .choices = std::move(choices)};
-}
-
-ParamSpec vector(std::string id, std::string title, V3d value, std::string unit, double soft,
-                 std::string help) {
-    return {.id = std::move(id),
-            .title = std::move(title),
-            .type = ParamType::Vector,
-            .initial = value,
-            .unit = std::move(unit),
-            .hardMin = -1e6,
-            .hardMax = 1e6,
-            .softMin = -soft,
-            .softMax = soft,
-            .help = std::move(help)};
-}
-
-ParamSpec color(std::string id, std::string title, Color value, bool drivable, std::string help) {
-    return {.id = std::move(id),
-            .title = std::move(title),
-            .type = ParamType::Color,
-            .initial = value,
-            .hardMin = 0,
-            .hardMax = 1e6,
-            .drivable = drivable,
-            .help = std::move(help)};
-}
-
-ParamSpec ref(std::string id, std::string title, std::string kind, std::string help) {
-    return {.id = std::move(id),
-            .title = std::move(title),
-            .type = ParamType::Ref,
-            .initial = std::string(),
-            .help = std::move(help),
-            .refKind = std::move(kind)};
-}
-
-ParamSpec drivable(ParamSpec spec) {
-    spec.drivable = true;
-    return spec;
-}
-
-ParamSpec shownIf(ParamSpec spec, std::string condition) {
-    spec.showIf = std::move(condition);
-    return spec;
-}
 
 Specs transform() {
     return {vector("position", "Position", V3d(0), "m", 5, "Where it stands"),
@@ -282,9 +190,12 @@ std::vector<NodeType> allTypes() {
                      "Layer",
                      Category::Layer,
                      "A recipe on a surface, and what it makes",
-                     {ref("surface", "Surface", "object", "What it lies on"),
+                     {ref("surface", "Surface", "object or layer",
+                          "What it lies on: an object, or the copies that another layer makes"),
                       ref("material", "Material", "material",
-                          "For all its copies; each prototype's own when none is chosen")}});
+                          "For all its copies; each prototype's own when none is chosen"),
+                      ref("linked", "Recipe of", "layer",
+                          "Follows the recipe of another layer; values set here are its own")}});
     for (NodeType& t : lightTypes()) types.push_back(std::move(t));
     types.push_back(cameraType());
     types.push_back(materialType());

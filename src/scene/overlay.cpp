@@ -3,6 +3,7 @@
 #include "base/error.h"
 #include "base/hash.h"
 #include "base/parallel.h"
+#include "scene/around.h"
 
 namespace ovrix {
 
@@ -13,8 +14,9 @@ constexpr size_t kSamples = 4096, kStripCells = 64;
 /// Places spread evenly over a surface, sorted along X.
 struct Places {
     std::vector<V3f> position, normal;
-    std::vector<V2f> uv;
+    std::vector<V2f> uv, bary;
     std::vector<uint64_t> id;
+    std::vector<int32_t> triangle;
     explicit Places(const Surface& surface) {
         if (!(surface.area() > 0.0)) return;
         std::vector<Surface::Sample> samples(kSamples);
@@ -26,20 +28,29 @@ struct Places {
             normal.push_back(s.normal);
             uv.push_back(surface.uvAt(s.triangle, s.u, s.v));
             id.push_back(id.size());
+            triangle.push_back(int32_t(s.triangle));
+            bary.push_back(V2f(s.u, s.v));
         }
     }
-    Samples samples() const { return {position, normal, uv, id}; }
+    Samples samples() const { return {position, normal, uv, id, triangle, bary, {}}; }
 };
 
 std::vector<float> overCorners(const CompiledField& field, const Mesh& mesh, Progress& progress) {
     std::vector<V3f> position(mesh.cornerPoint.size());
     std::vector<uint64_t> id(position.size());
     std::vector<float> values(position.size());
+    std::vector<int32_t> triangle(position.size(), 0);
+    std::vector<V2f> bary(position.size(), V2f(0.0f));
+    for (size_t t = 0; t < mesh.triangles().size(); ++t)
+        for (size_t k = 0; k < 3; ++k) {
+            triangle[mesh.triangles()[t][k]] = int32_t(t);
+            bary[mesh.triangles()[t][k]] = V2f(k == 1, k == 2);
+        }
     parallelFor(position.size(), progress, [&](size_t c) {
         position[c] = mesh.cornerPosition(uint32_t(c));
         id[c] = c;
     });
-    const Samples samples{position, mesh.normals(), mesh.uvs(), id};
+    const Samples samples{position, mesh.normals(), mesh.uvs(), id, triangle, bary, {}};
     parallelRanges(values.size(), 4096, progress, [&](size_t begin, size_t end) {
         field.evaluate(samples.sub(begin, end - begin), {values.data() + begin, end - begin});
     });
@@ -67,12 +78,14 @@ uint64_t hashOf(const std::string& surface, const std::vector<float>& values) {
     return h.value();
 }
 
-void fill(Overlay& overlay, const Field& source, const Document& document, Evaluator& evaluator, double frame,
-          Progress& progress) {
-    const SurfacePtr surface = evaluator.surface(document, overlay.surface, frame, progress);
+void fill(Overlay& overlay, const Field& source, Evaluator::Around& around, Evaluator& evaluator) {
+    const double frame = around.options().frame;
+    Progress& progress = around.progress();
+    const SurfacePtr surface = around.surface(overlay.surface);
     const Mesh& mesh = surface->mesh();
-    const CompiledField field(source,
-                              evaluator.fieldContext(document, overlay.surface, frame, !mesh.uvs().empty()));
+    const Evaluator::Around::Asking asking(around, overlay.path.node);
+    const CompiledField field(source, evaluator.fieldContext(around.document(), overlay.surface, frame,
+                                                             surface, &around, progress));
     overlay.values = overCorners(field, mesh, progress);
     overlay.hash = hashOf(overlay.surface, overlay.values);
     const Places places(*surface);
@@ -101,12 +114,12 @@ std::string wearerOf(const Document& document, const std::string& material, doub
     if (!hidden.empty()) return hidden;
     for (const NodePtr& layer : document.nodes(Category::Layer))
         if (std::get<std::string>(document.value(layer->id, "material", frame)) == material)
-            for (const std::string& id : prototypesOf(*layer))
+            for (const std::string& id : prototypesOf(recipeOf(document, *layer)))
                 if (document.find(id)) return id;
     return {};
 }
 
-std::string surfaceFor(const Document& document, const Node& node, double frame) {
+std::string surfaceUnder(const Document& document, const Node& node, double frame) {
     const bool material = node.category() == Category::Material;
     const std::string id = material ? wearerOf(document, node.id, frame)
                                     : std::get<std::string>(document.value(node.id, "surface", frame));
@@ -117,7 +130,7 @@ std::string surfaceFor(const Document& document, const Node& node, double frame)
 }  // namespace
 
 std::optional<Overlay> makeOverlay(const Document& document, const ParamPath& path, Evaluator& evaluator,
-                                   double frame, Progress& progress) {
+                                   const EvalOptions& options, Progress& progress) {
     const Node* node = document.find(path.node);
     if (!node || (node->category() != Category::Layer && node->category() != Category::Material))
         return std::nullopt;
@@ -126,8 +139,9 @@ std::optional<Overlay> makeOverlay(const Document& document, const ParamPath& pa
     try {
         const Param param = paramAt(document, path);
         if (!param.field) return std::nullopt;
-        overlay.surface = surfaceFor(document, *node, frame);
-        fill(overlay, *param.field, document, evaluator, frame, progress);
+        overlay.surface = surfaceUnder(document, *node, options.frame);
+        Evaluator::Around around(evaluator, document, options, progress);
+        fill(overlay, *param.field, around, evaluator);
     } catch (const Error& e) {
         overlay.values.clear();
         overlay.error = e.what();

@@ -24,7 +24,12 @@ struct ToJson {
     Json operator()(const Refs& refs) const { return Json(refs); }
     Json operator()(const Shares& shares) const {
         Json out = Json::array();
-        for (const Share& s : shares) out.push_back(Json{{"of", s.ref}, {"share", (*this)(s.share)}});
+        for (const Share& s : shares) {
+            Json j{{"of", s.ref}, {"share", (*this)(s.share)}};
+            if (s.size != Share().size) j["size"] = (*this)(s.size);
+            if (s.tilt != Share().tilt) j["tilt"] = (*this)(s.tilt);
+            out.push_back(std::move(j));
+        }
         return out;
     }
 };
@@ -51,12 +56,21 @@ std::string textFrom(const ParamSpec& spec, const Json& j) {
     return j.get<std::string>();
 }
 
+Range rangeFrom(const ParamSpec& spec, const Json& j) {
+    const auto n = numbersFrom(spec, j, 2);
+    return {std::min(n[0], n[1]), std::max(n[0], n[1])};
+}
+
 Shares sharesFrom(const ParamSpec& spec, const Json& j) {
     if (!j.is_array()) wrongType(spec, "a list of {\"of\", \"share\"}");
     Shares out;
     for (const Json& x : j) {
         if (!x.is_object() || !x.contains("of")) wrongType(spec, "a list of {\"of\", \"share\"}");
-        out.push_back({textFrom(spec, x["of"]), x.contains("share") ? numberFrom(spec, x["share"]) : 1.0});
+        Share share{textFrom(spec, x["of"])};
+        if (x.contains("share")) share.share = numberFrom(spec, x["share"]);
+        if (x.contains("size")) share.size = rangeFrom(spec, x["size"]);
+        if (x.contains("tilt")) share.tilt = rangeFrom(spec, x["tilt"]);
+        out.push_back(std::move(share));
     }
     return out;
 }

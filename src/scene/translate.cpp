@@ -277,9 +277,7 @@ RenderJob JobBuilder::build(const Document& document, const JobOptions& o, Progr
                 continue;
             }
             const AttributeSet& a = p.copies->attributes;
-            const auto position = a.find<V3f>("P");
-            const auto orient = a.find<Quatf>("orient");
-            const auto scale = a.find<float>("scale");
+            const ElementPlaces places(a);
             const auto prototype = a.find<int32_t>("prototype");
             const auto id = a.find<uint64_t>("id");
             std::vector<uint32_t> mine;
@@ -290,10 +288,9 @@ RenderJob JobBuilder::build(const Document& document, const JobOptions& o, Progr
                     instances.push_back({mesh, look, p.object, p.layer, id[i]});
                 }
             scene_->addInstances(
-                instances,
-                [&](size_t i) {
-                    return p.matrix * copyMatrix(position[mine[i]], orient[mine[i]], scale[mine[i]]);
-                },
+                instances, [&](size_t i) { return p.matrix * places.matrix(mine[i]); },
+                places.tint.empty() ? std::function<V3f(size_t)>()
+                                    : [&](size_t i) { return places.tint[mine[i]]; },
                 progress);
         }
         scene_->commit(progress);

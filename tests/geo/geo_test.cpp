@@ -136,11 +136,14 @@ TEST_CASE("copies are packed for drawing, each prototype by itself and in order"
     copies.attributes.set("scale", std::vector<float>{2, 3, 4});
     copies.attributes.set("orient", std::vector<Quatf>(3, Quatf(0.5f, V3f(0.1f, 0.2f, 0.3f))));
     copies.attributes.set("prototype", std::vector<int32_t>{0, 1, 0});
-    CHECK(packedCopies(copies, 0) ==
+    CHECK(packedCopies(copies, 0).data ==
           std::vector<float>{1, 2, 3, 2, 0.1f, 0.2f, 0.3f, 0.5f, 7, 8, 9, 4, 0.1f, 0.2f, 0.3f, 0.5f});
-    CHECK(packedCopies(copies, 1).size() == 8);
-    CHECK(packedCopies(copies, 2).empty());
-    CHECK(packedCopies({}, 0).empty());
+    CHECK(packedCopies(copies, 1).size() == 1);
+    CHECK(packedCopies(copies, 2).size() == 0);
+    CHECK(packedCopies({}, 0).size() == 0);
+    copies.attributes.set("stretch", std::vector<V3f>(3, V3f(1, 2, 3)));
+    const PackedCopies shaped = packedCopies(copies, 1);
+    CHECK(shaped.data == std::vector<float>{4, 5, 6, 3, 0.1f, 0.2f, 0.3f, 0.5f, 1, 2, 3, 0, 1, 1});
 }
 
 TEST_CASE("faces turned twice are as they were", "[mesh]") {

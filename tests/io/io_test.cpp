@@ -306,7 +306,7 @@ TEST_CASE("points and copies are written in open formats and read back", "[eleme
     ScatterOptions o;
     o.count = 500;
     const auto points = scatterOnSurface(s, o, Progress::none());
-    const Geometry copies = copiesOf(*points, {{{"a", 1}, {"b", 1}}, 1, 1, 0}, Progress::none());
+    const Geometry copies = copiesOf(*points, {.prototypes = {{"a", 1}, {"b", 1}}}, Progress::none());
     for (const char* name : {"p.ply", "p.usda", "p.vdb"}) {
         INFO(name);
         writeElements(folder / name, points, {});

@@ -135,7 +135,7 @@ TEST_CASE("one and many threads give the same bits", "[scatter][threads]") {
         OrientOptions orient;
         orient.tilt = {0, 20, nullptr};
         const auto turned = orientPoints(*points, orient, Progress::none());
-        return copiesOf(*varySize(*turned, {}, Progress::none()), {{{"a", 1}, {"b", 2}}, 1, 1, 0},
+        return copiesOf(*varySize(*turned, {}, Progress::none()), {.prototypes = {{"a", 1}, {"b", 2}}},
                         Progress::none())
             ->attributes;
     };
@@ -218,21 +218,23 @@ TEST_CASE("sizes fill their range", "[size]") {
 
 TEST_CASE("shares are kept within binomial bounds and zero is never picked", "[copies]") {
     const auto points = scatter(Surface(makePlane(1, 1)), 100000, 1);
-    const auto copies = copiesOf(*points, {{{"a", 6}, {"none", 0}, {"b", 3}, {"c", 1}, {"last", 0}}, 1, 1, 0},
-                                 Progress::none());
+    const auto copies = copiesOf(
+        *points, {.prototypes = {{"a", 6}, {"none", 0}, {"b", 3}, {"c", 1}, {"last", 0}}}, Progress::none());
     std::vector<double> count(5);
     for (int32_t k : copies->attributes.find<int32_t>("prototype")) ++count[size_t(k)];
     const double share[] = {0.6, 0, 0.3, 0.1, 0};
     for (size_t i = 0; i < 5; ++i)
         CHECK(std::abs(count[i] - 1e5 * share[i]) <= 5 * std::sqrt(1e5 * share[i] * (1 - share[i])));
     CHECK(copies->prototypes.size() == 5);
-    CHECK_THROWS_WITH(copiesOf(*points, {{}, 1, 1, 0}, Progress::none()), Catch::Contains("nothing to copy"));
-    CHECK_THROWS_AS(copiesOf(*points, {{{"a", -1}}, 1, 1, 0}, Progress::none()), Error);
+    CHECK_THROWS_WITH(copiesOf(*points, CopiesOptions(), Progress::none()),
+                      Catch::Contains("nothing to copy"));
+    CHECK_THROWS_AS(copiesOf(*points, {.prototypes = {{"a", -1}}}, Progress::none()), Error);
 }
 
 TEST_CASE("copies without a turn of their own stand on the surface, lifted along it", "[copies]") {
     const auto points = scatter(Surface(makeSphere(1, 64)), 500, 1);
-    const auto copies = copiesOf(*points, {{{"a", 1}}, 1, 2.0f, 0.5f}, Progress::none());
+    const auto copies =
+        copiesOf(*points, {.prototypes = {{"a", 1}}, .size = 2.0f, .lift = {0, 0.5f, {}}}, Progress::none());
     const auto p = copies->attributes.find<V3f>("P");
     for (size_t i = 0; i < p.size(); ++i) REQUIRE(p[i].length() == Approx(1.5f).margin(5e-3));
     CHECK(copies->attributes.find<float>("scale")[0] == 2.0f);

@@ -146,7 +146,7 @@ TEST_CASE("the field of a material is previewed on what wears it", "[overlay]") 
     const std::string look = s.add("surface");
     const ParamPath base{look, "", "base"};
     s.document = withField(s.document, base, std::make_shared<Field>(Field{{makeSource("height")}}));
-    auto overlay = [&] { return makeOverlay(s.document, base, s.evaluator, 1, Progress::none()); };
+    auto overlay = [&] { return makeOverlay(s.document, base, s.evaluator, {1}, Progress::none()); };
     REQUIRE(overlay());
     CHECK(overlay()->error == "nothing wears the material");
     s.wear(look);

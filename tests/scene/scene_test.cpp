@@ -338,10 +338,11 @@ TEST_CASE("steps are offered where they fit", "[edits]") {
         return out;
     };
     CHECK(names(0).empty());
-    CHECK(names(1) == std::vector<std::string>{"orient", "vary_size"});
-    CHECK(names(4).empty());
+    CHECK(names(1) == std::vector<std::string>{"orient", "vary_size", "vary_color"});
+    CHECK(names(4) == std::vector<std::string>{"keep_apart"});
     Node bare = makeNode(s.document, "layer");
-    CHECK(fittingSteps(bare, 0).size() == 1);
+    for (const StepType* t : fittingSteps(bare, 0)) CHECK(t->phase == Phase::Place);
+    CHECK(fittingSteps(bare, 0).size() == 4);
 }
 
 TEST_CASE("editing a step computes it and what follows, nothing else", "[evaluator]") {
@@ -557,7 +558,7 @@ TEST_CASE("an overlay has the field at every corner, the share that passes, and 
           "[overlay]") {
     Small s;
     const ParamPath path = ParamPath::parse(s.document, s.layer + "/scatter/keep");
-    CHECK_FALSE(makeOverlay(s.document, path, s.evaluator, 1, Progress::none()));
+    CHECK_FALSE(makeOverlay(s.document, path, s.evaluator, {1}, Progress::none()));
     // Height over a plane that stands upright, from its lower to its upper edge: 0 to 1, half passes.
     s.set(s.plane + "/rotation", "90,0,0");
     s.set(s.plane + "/divisions", "4");
@@ -566,7 +567,7 @@ TEST_CASE("an overlay has the field at every corner, the share that passes, and 
     half.params["value"].value = 0.5;
     off.on = false;
     s.document = withField(s.document, path, std::make_shared<Field>(Field{{height, off, half}}));
-    const auto overlay = makeOverlay(s.document, path, s.evaluator, 1, Progress::none());
+    const auto overlay = makeOverlay(s.document, path, s.evaluator, {1}, Progress::none());
     REQUIRE(overlay);
     CHECK(overlay->error.empty());
     CHECK(overlay->surface == s.plane);
@@ -577,13 +578,13 @@ TEST_CASE("an overlay has the field at every corner, the share that passes, and 
     REQUIRE(overlay->strips.size() == 2);
     for (float x : overlay->strips[1]) CHECK(x == Approx(0.5f));
     s.set(s.layer + "/scatter/keep/field/2/value", "0.25");
-    CHECK(makeOverlay(s.document, path, s.evaluator, 1, Progress::none())->hash != overlay->hash);
+    CHECK(makeOverlay(s.document, path, s.evaluator, {1}, Progress::none())->hash != overlay->hash);
     s.set(s.layer + "/surface", "");
-    CHECK(makeOverlay(s.document, path, s.evaluator, 1, Progress::none())->error.find("no surface") !=
+    CHECK(makeOverlay(s.document, path, s.evaluator, {1}, Progress::none())->error.find("no surface") !=
           std::string::npos);
     s.set(s.layer + "/surface", s.plane);
     s.document = withField(s.document, path, fieldOf("image"));
-    const auto failed = makeOverlay(s.document, path, s.evaluator, 1, Progress::none());
+    const auto failed = makeOverlay(s.document, path, s.evaluator, {1}, Progress::none());
     CHECK(failed->values.empty());
     CHECK_FALSE(failed->error.empty());
 }

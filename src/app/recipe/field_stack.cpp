@@ -97,7 +97,10 @@ void FieldStack::refresh() {
         rebuild(*param.field);
     }
     for (size_t i = 0; i < rowRefreshers_.size(); ++i) rowRefreshers_[i](param.field->sources[i]);
-    for (ParamRow* row : paramRows_) row->refresh();
+    for (ParamRow* row : paramRows_) {
+        row->refresh();
+        row->setVisible(appliesAt(controller_.document(), row->path(), row->spec()));
+    }
     for (const auto& refreshEnd : endRefreshers_) refreshEnd();
     updateStrips();
 }

@@ -5,6 +5,7 @@
 #include <QFileDialog>
 #include <QHBoxLayout>
 #include <QLabel>
+#include <QLineEdit>
 #include <QMenu>
 #include <QPushButton>
 #include <QToolButton>
@@ -102,6 +103,8 @@ QWidget* ParamRow::makeEditor() {
             return makeRefs();
         case ParamType::Shares:
             return makeShares();
+        case ParamType::Text:
+            return makeText();
         default:
             return makeFile();
     }
@@ -202,13 +205,17 @@ QWidget* ParamRow::makeFile() {
 
 namespace {
 
+bool isOfKind(const Node& node, const std::string& kind) {
+    if (kind != "object or layer") return categoryName(node.category()) == kind;
+    return node.category() == Category::Object || node.category() == Category::Layer;
+}
+
 /// All nodes of a kind in a box, after "none"; the item's data is the id.
 void fillNodes(QComboBox& box, const Document& document, const std::string& kind, const std::string& chosen) {
     box.clear();
     box.addItem("none", QString());
     for (const NodePtr& n : document.nodes())
-        if (categoryName(n->category()) == kind)
-            box.addItem(QString::fromStdString(n->name), QString::fromStdString(n->id));
+        if (isOfKind(*n, kind)) box.addItem(QString::fromStdString(n->name), QString::fromStdString(n->id));
     const int at = box.findData(QString::fromStdString(chosen));
     if (at < 0) box.addItem("missing: " + QString::fromStdString(chosen), QString::fromStdString(chosen));
     box.setCurrentIndex(at < 0 ? box.count() - 1 : at);
@@ -226,32 +233,80 @@ QWidget* ParamRow::makeRef() {
     return box;
 }
 
+QWidget* ParamRow::makeText() {
+    auto* line = new QLineEdit;
+    line->setObjectName("text");
+    connect(line, &QLineEdit::editingFinished, this, [this, line] {
+        const std::string text = line->text().toStdString();
+        if (std::get<std::string>(paramAt(controller_.document(), path_).value) != text)
+            controller_.setValue(path_, text);
+    });
+    refreshers_.push_back([line](const Param& p) {
+        const QString text = QString::fromStdString(std::get<std::string>(p.value));
+        if (!line->hasFocus() || line->text().isEmpty()) line->setText(text);
+    });
+    return line;
+}
+
+/// A row for each node that is named. Slots are as many as the mesh has; other lists grow and shrink.
 QWidget* ParamRow::makeRefs() {
+    const bool slots = spec_.id == "slots";
     auto* list = new QWidget;
-    auto* rows = new QVBoxLayout(list);
-    rows->setContentsMargins(0, 0, 0, 0);
+    auto* all = new QVBoxLayout(list);
+    all->setContentsMargins(0, 0, 0, 0);
+    all->setSpacing(px(4));
+    auto* rows = new QVBoxLayout;
     rows->setSpacing(px(4));
-    refreshers_.push_back([this, list, rows](const Param& p) {
+    if (!slots) {
+        auto* title = new QLabel(QString::fromStdString(spec_.title));
+        title->setToolTip(toolTipFor(spec_));
+        all->addWidget(title);
+    }
+    all->addLayout(rows);
+    const auto change = [this](const std::function<void(Refs&)>& edit) {
+        Refs now = std::get<Refs>(paramAt(controller_.document(), path_).value);
+        edit(now);
+        controller_.setValue(path_, now);
+    };
+    if (!slots) {
+        auto* add = new QPushButton("Add one");
+        add->setObjectName("addRef");
+        add->setProperty("link", true);
+        connect(add, &QPushButton::clicked, this,
+                [change] { change([](Refs& refs) { refs.emplace_back(); }); });
+        all->addWidget(add, 0, Qt::AlignLeft);
+    }
+    refreshers_.push_back([this, list, rows, change, slots](const Param& p) {
         const Refs refs = std::get<Refs>(p.value);
         while (rows->count() > int(refs.size())) {
             QLayoutItem* item = rows->takeAt(rows->count() - 1);
-            item->widget()->deleteLater();
+            item->widget()->hide(), item->widget()->deleteLater();
             delete item;
         }
         for (int i = rows->count(); i < int(refs.size()); ++i) {
             auto* row = new QWidget(list);
             auto* line = new QHBoxLayout(row);
             line->setContentsMargins(0, 0, 0, 0);
-            auto* label = new QLabel(QString("Slot %1").arg(i + 1));
-            label->setFixedWidth(px(88));
             auto* box = new QComboBox;
-            line->addWidget(label);
+            box->setObjectName("ref");
+            if (slots) {
+                auto* label = new QLabel(QString("Slot %1").arg(i + 1));
+                label->setFixedWidth(px(88));
+                line->addWidget(label);
+            }
             line->addWidget(box, 1);
+            if (!slots) {
+                auto* remove = new QToolButton;
+                remove->setProperty("flat", true);
+                remove->setIcon(icon("close"));
+                remove->setToolTip("Take it out of the list");
+                connect(remove, &QToolButton::clicked, this,
+                        [change, i] { change([i](Refs& r) { r.erase(r.begin() + i); }); });
+                line->addWidget(remove);
+            }
             rows->addWidget(row);
-            connect(box, &QComboBox::activated, this, [this, box, i] {
-                Refs now = std::get<Refs>(paramAt(controller_.document(), path_).value);
-                now[size_t(i)] = box->currentData().toString().toStdString();
-                controller_.setValue(path_, now);
+            connect(box, &QComboBox::activated, this, [change, box, i] {
+                change([&](Refs& r) { r[size_t(i)] = box->currentData().toString().toStdString(); });
             });
         }
         for (size_t i = 0; i < refs.size(); ++i)

@@ -20,6 +20,7 @@ class ParamRow : public QWidget {
     ParamRow(Controller& controller, const ParamPath& path, const ParamSpec& spec, QWidget* parent = nullptr);
     void refresh();
     const ParamPath& path() const { return path_; }
+    const ParamSpec& spec() const { return spec_; }
     /// Opens or closes the field stack, when there is one.
     void setStackOpen(bool open);
     bool stackOpen() const;
@@ -38,6 +39,7 @@ class ParamRow : public QWidget {
     QWidget* makeFile();
     QWidget* makeRef();
     QWidget* makeRefs();
+    QWidget* makeText();
     QWidget* makeShares();
     QWidget* makeColor();
     void toggleField();

@@ -111,7 +111,7 @@ void RecipePanel::rebuildIfNeeded() {
     const Node* node = controller_.selectedNode();
     std::string shape = node ? node->id + ":" + node->type : "";
     if (node)
-        for (const Step& s : node->steps) shape += "|" + s.id;
+        for (const Step& s : recipeOwner(controller_.document(), *node).steps) shape += "|" + s.id;
     if (shape != shape_) {
         shape_ = shape;
         rebuild();
@@ -140,7 +140,7 @@ void RecipePanel::rebuild() {
         return flow_->setCards({});
     }
     std::vector<std::string> steps;
-    for (const Step& s : node->steps) steps.push_back(s.id);
+    for (const Step& s : recipeOwner(controller_.document(), *node).steps) steps.push_back(s.id);
     if (node->category() != Category::Layer)
         steps = {""};
     else
@@ -251,8 +251,9 @@ std::vector<Offer> offers(const Node& layer, const std::string& above) {
 }  // namespace
 
 void RecipePanel::openAddStep(const std::string& above) {
-    const Node* node = controller_.selectedNode();
-    if (!node || node->category() != Category::Layer) return;
+    const Node* chosen = controller_.selectedNode();
+    if (!chosen || chosen->category() != Category::Layer) return;
+    const Node* node = &recipeOwner(controller_.document(), *chosen);
     auto* popup = new QFrame(this, Qt::Popup);
     popup->setObjectName("card");
     popup->setAttribute(Qt::WA_DeleteOnClose);

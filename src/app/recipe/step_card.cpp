@@ -80,12 +80,17 @@ void StepCard::makeHead() {
 
 const std::vector<ParamSpec>& StepCard::specs() const {
     const Node& node = controller_.document().get(node_);
-    return step_.empty() ? specsOf(node) : specsOf(*node.step(step_));
+    return step_.empty() ? specsOf(node) : specsOf(*recipeOwner(controller_.document(), node).step(step_));
+}
+
+const Node* StepCard::recipe() const {
+    const Node* node = controller_.document().find(node_);
+    return node ? &recipeOwner(controller_.document(), *node) : nullptr;
 }
 
 void StepCard::fillMenu(QMenu& menu) {
     menu.clear();
-    const Node* node = controller_.document().find(node_);
+    const Node* node = recipe();
     const Step* step = node ? node->step(step_) : nullptr;
     if (!step) return;
     QAction* on = menu.addAction("On", this, [this, now = step->on] {
@@ -102,6 +107,15 @@ void StepCard::fillMenu(QMenu& menu) {
     menu.addAction("Add a step above", this, [this] { Q_EMIT addAbove(step_); });
     menu.addAction("Move up", this, [=] { move(place - 1); })->setEnabled(place > 0);
     menu.addAction("Move down", this, [=] { move(place + 1); })->setEnabled(place + 1 < node->steps.size());
+    const auto others = replacementsOf(*step);
+    if (!others.empty()) {
+        QMenu* swap = menu.addMenu("Change to");
+        for (const StepType* t : others)
+            swap->addAction(QString::fromStdString(t->title), this, [this, id = t->id] {
+                controller_.edit("Change step",
+                                 [&](const Document& d) { return withStepReplaced(d, node_, step_, id); });
+            });
+    }
     menu.addSeparator();
     menu.addAction("Remove", this, [this] {
         controller_.edit("Remove step", [&](const Document& d) { return withoutStep(d, node_, step_); });
@@ -117,7 +131,8 @@ void StepCard::contextMenuEvent(QContextMenuEvent* e) {
 
 bool StepCard::eventFilter(QObject* object, QEvent* event) {
     if (object != head_) return QFrame::eventFilter(object, event);
-    auto* mouse = static_cast<QMouseEvent*>(event);
+    auto* mouse = dynamic_cast<QMouseEvent*>(event);
+    if (!mouse) return false;
     if (event->type() == QEvent::MouseButtonPress && mouse->button() == Qt::LeftButton) {
         press_ = mouse->globalPosition().toPoint();
         pressed_ = true;
@@ -146,18 +161,14 @@ const StepReport* StepCard::report() const {
 }
 
 QColor StepCard::edge() const {
-    const Node* node = controller_.document().find(node_);
+    const Node* node = recipe();
     const Step* step = node ? node->step(step_) : nullptr;
     const StepType* type = step ? findStepType(step->type) : nullptr;
     return type && step->on ? phaseColor(type->phase) : tokens().line;
 }
 
 bool StepCard::shown(const ParamSpec& spec) const {
-    const auto equals = spec.showIf.find('=');
-    if (equals == std::string::npos) return true;
-    const Param other = paramAt(controller_.document(), {node_, step_, spec.showIf.substr(0, equals)});
-    const auto* text = std::get_if<std::string>(&other.value);
-    return text && *text == spec.showIf.substr(equals + 1);
+    return appliesAt(controller_.document(), {node_, step_, spec.id}, spec);
 }
 
 void StepCard::refresh() {
@@ -174,7 +185,7 @@ void StepCard::refresh() {
                 QString("<span style='color:%1'>%2</span>")
                     .arg(tokens().red.name(), QString::fromStdString(error->second).toHtmlEscaped()));
     } else {
-        const Step* step = node->step(step_);
+        const Step* step = recipe()->step(step_);
         if (!step) return;
         const StepType* type = findStepType(step->type);
         title_->setText(type ? QString::fromStdString(type->title) : QString::fromStdString(step->type));

@@ -22,6 +22,8 @@ class StepCard : public QFrame {
     QColor edge() const;
     /// In and out of the last evaluation; null when there was none.
     const StepReport* report() const;
+    /// The node whose steps this card is of: of a linked layer, the one that it follows.
+    const Node* recipe() const;
 
   Q_SIGNALS:
     /// The card's head was dropped at this height of its parent.

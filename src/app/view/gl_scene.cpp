@@ -17,19 +17,23 @@ layout(location = 1) in vec3 normal;
 layout(location = 2) in float heat;
 layout(location = 3) in vec4 place;   // xyz, scale
 layout(location = 4) in vec4 turn;    // quaternion x y z w
+layout(location = 5) in vec3 stretch;
+layout(location = 6) in vec3 tint;    // hue shift in turns, factors on saturation and brightness
 uniform mat4 viewProjection;
 uniform mat4 model;
 uniform float dotSize;
 out vec3 worldNormal;
 out vec3 worldPosition;
 out float heatValue;
+out vec3 tintValue;
 vec3 turned(vec4 q, vec3 v) { return v + 2.0 * cross(q.xyz, cross(q.xyz, v) + q.w * v); }
 void main() {
     vec3 p = (model * vec4(position, 1.0)).xyz;
-    p = turned(turn, p * place.w) + place.xyz;
-    worldNormal = turned(turn, mat3(model) * normal);
+    p = turned(turn, p * place.w * stretch) + place.xyz;
+    worldNormal = turned(turn, mat3(model) * normal / max(stretch, vec3(1e-6)));
     worldPosition = p;
     heatValue = heat;
+    tintValue = tint;
     gl_Position = viewProjection * vec4(p, 1.0);
     gl_PointSize = dotSize;
 }
@@ -39,6 +43,7 @@ const char* kFragment = R"(#version 330 core
 in vec3 worldNormal;
 in vec3 worldPosition;
 in float heatValue;
+in vec3 tintValue;
 uniform vec3 eye;
 uniform vec3 color;
 uniform vec3 heatColors[5];
@@ -50,6 +55,13 @@ vec3 heatAt(float t) {
     int i = min(int(x), 3);
     return mix(heatColors[i], heatColors[i + 1], x - float(i));
 }
+vec3 tinted(vec3 c) {
+    vec3 axis = vec3(0.57735027);
+    float a = 6.2831853 * tintValue.x;
+    vec3 t = c * cos(a) + cross(axis, c) * sin(a) + axis * dot(axis, c) * (1.0 - cos(a));
+    float grey = dot(t, vec3(0.2126, 0.7152, 0.0722));
+    return max(vec3(0.0), (vec3(grey) + (t - vec3(grey)) * tintValue.y) * tintValue.z);
+}
 void main() {
     if (mode == 1) { result = vec4(pick, 1.0); return; }
     vec3 toEye = normalize(eye - worldPosition);
@@ -60,7 +72,7 @@ void main() {
     float key = max(dot(n, normalize(vec3(-0.45, 0.75, 0.5))), 0.0);
     float rim = pow(1.0 - max(dot(n, toEye), 0.0), 4.0);
     float light = 0.26 + 0.30 * sky + 0.58 * key;
-    vec3 c = heatValue >= 0.0 ? heatAt(heatValue) : color;
+    vec3 c = heatValue >= 0.0 ? heatAt(heatValue) : tinted(color);
     result = vec4(c * light + vec3(0.05) * rim, 1.0);
 }
 )";
@@ -259,8 +271,10 @@ void GlScene::addBatches(const EvalSnapshot& snapshot, const Node& layer, const 
         BatchBuffer& b = buffers_[h.value()];
         b.used = true;
         if (!b.buffer) {
-            const std::vector<float> data = packedCopies(copies, int32_t(k));
-            b.count = data.size() / 8;
+            const PackedCopies packed = packedCopies(copies, int32_t(k));
+            const std::vector<float>& data = packed.data;
+            b.count = packed.size();
+            b.shaped = packed.shaped;
             glGenBuffers(1, &b.buffer);
             glBindBuffer(GL_ARRAY_BUFFER, b.buffer);
             glBufferData(GL_ARRAY_BUFFER, GLsizeiptr(data.size() * sizeof(float)), data.data(),
@@ -371,12 +385,30 @@ void GlScene::setColor(const Color& color, bool selected) {
     program_.setUniformValue("color", asVector(selected ? V3f(color) * 0.55f + accent * 0.45f : V3f(color)));
 }
 
-void GlScene::bindInstances(GLuint buffer) {
-    glBindBuffer(GL_ARRAY_BUFFER, buffer);
-    for (GLuint i = 0; i < 2; ++i) {
-        glEnableVertexAttribArray(3 + i);
-        glVertexAttribPointer(3 + i, 4, GL_FLOAT, GL_FALSE, 32, reinterpret_cast<void*>(size_t(16) * i));
-        glVertexAttribDivisor(3 + i, 1);
+void GlScene::bindInstances(const BatchBuffer& batch, GLuint divisor) {
+    struct Part {
+        GLuint index;
+        GLint length;
+        size_t offset;
+    };
+    static const Part parts[] = {{3, 4, 0}, {4, 4, 16}, {5, 3, 32}, {6, 3, 44}};
+    const GLsizei stride = batch.shaped ? 56 : 32;
+    glBindBuffer(GL_ARRAY_BUFFER, batch.buffer);
+    setFixed(5, 1, 1, 1, 1);
+    setFixed(6, 0, 1, 1, 1);
+    for (const Part& part : parts) {
+        if (part.index > 4 && !batch.shaped) continue;
+        glEnableVertexAttribArray(part.index);
+        glVertexAttribPointer(part.index, part.length, GL_FLOAT, GL_FALSE, stride,
+                              reinterpret_cast<void*>(part.offset));
+        glVertexAttribDivisor(part.index, divisor);
+    }
+}
+
+void GlScene::releaseInstances() {
+    for (GLuint i = 3; i < 7; ++i) {
+        glDisableVertexAttribArray(i);
+        glVertexAttribDivisor(i, 0);
     }
 }
 
@@ -395,12 +427,12 @@ void GlScene::drawBatch(const CopyBatch& batch, const Options& o) {
         // A dot is one vertex at the copy's place: instances of a single point.
         program_.setUniformValue("model", QMatrix4x4());
         glBindVertexArray(dotVao_);
-        bindInstances(b.buffer);
-        for (GLuint i = 3; i < 5; ++i) glVertexAttribDivisor(i, 0);
+        bindInstances(b, 0);
         setFixed(0, 0, 0, 0, 1);
         setFixed(1, 0, 0, 0, 0);
         setFixed(2, -1, 0, 0, 1);
         glDrawArrays(GL_POINTS, 0, GLsizei(b.count));
+        releaseInstances();
         return;
     }
     if (batch.level == DrawLevel::Boxes) {
@@ -410,15 +442,16 @@ void GlScene::drawBatch(const CopyBatch& batch, const Options& o) {
         model.scale(asVector(box.size()));
         program_.setUniformValue("model", model);
         glBindVertexArray(boxVao_);
-        bindInstances(b.buffer);
+        bindInstances(b, 1);
         setFixed(2, -1, 0, 0, 1);
         glDrawArraysInstanced(GL_TRIANGLES, 0, 36, GLsizei(b.count));
+        releaseInstances();
         trianglesDrawn_ += b.count * 12;
         return;
     }
     program_.setUniformValue("model", asMatrix(own));
     glBindVertexArray(m->second.vao);
-    bindInstances(b.buffer);
+    bindInstances(b, 1);
     glDisableVertexAttribArray(2);
     setFixed(2, -1, 0, 0, 1);
     const bool coarse = batch.level == DrawLevel::Coarse;
@@ -426,10 +459,7 @@ void GlScene::drawBatch(const CopyBatch& batch, const Options& o) {
                             reinterpret_cast<void*>(coarse ? size_t(m->second.count) * 4 : 0),
                             GLsizei(b.count));
     trianglesDrawn_ += b.count * size_t(coarse ? m->second.coarseCount : m->second.count) / 3;
-    for (GLuint i = 3; i < 5; ++i) {
-        glDisableVertexAttribArray(i);
-        glVertexAttribDivisor(i, 0);
-    }
+    releaseInstances();
     if (m->second.heatHash) glEnableVertexAttribArray(2);
 }
 
@@ -460,6 +490,8 @@ void GlScene::draw(const Options& o) {
             glDisableVertexAttribArray(2), setFixed(2, -1, 0, 0, 1);
         setFixed(3, 0, 0, 0, 1);
         setFixed(4, 0, 0, 0, 1);
+        setFixed(5, 1, 1, 1, 1);
+        setFixed(6, 0, 1, 1, 1);
         const bool coarse = o.moving && software_ && b.count > 60000;
         glDrawElements(GL_TRIANGLES, coarse ? b.coarseCount : b.count, GL_UNSIGNED_INT,
                        reinterpret_cast<void*>(coarse ? size_t(b.count) * 4 : 0));

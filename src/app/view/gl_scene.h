@@ -61,6 +61,7 @@ class GlScene : protected QOpenGLFunctions_3_3_Core {
     struct BatchBuffer {
         GLuint buffer = 0;
         size_t count = 0;
+        bool shaped = false;
         bool used = false;
     };
     struct ObjectDraw {
@@ -74,7 +75,8 @@ class GlScene : protected QOpenGLFunctions_3_3_Core {
     void setHeat(MeshBuffers& buffers, const Overlay* overlay);
     void addBatches(const EvalSnapshot& snapshot, const Node& layer, const Copies& copies);
     void addPoints(const EvalSnapshot& snapshot, const Node& layer, const AttributeSet& points);
-    void bindInstances(GLuint buffer);
+    void bindInstances(const BatchBuffer& batch, GLuint divisor);
+    void releaseInstances();
     void drawBatch(const CopyBatch& batch, const Options& options);
     void dropUnused();
     void setColor(const Color& color, bool selected);

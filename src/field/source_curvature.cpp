@@ -1,0 +1,64 @@
+#include "base/specs.h"
+#include "field/sources.h"
+#include "geo/curvature.h"
+
+namespace ovrix {
+
+using namespace specs;
+
+namespace {
+
+struct Bend : SourceKernel {
+    SurfacePtr surface;
+    std::shared_ptr<const std::vector<float>> perPoint;
+    float size;
+    std::string side;
+
+    float shape(float curvature) const {
+        const float x = curvature * size;
+        if (side == "ridges") return std::clamp(x, 0.0f, 1.0f);
+        if (side == "hollows") return std::clamp(-x, 0.0f, 1.0f);
+        return std::clamp(0.5f + 0.5f * x, 0.0f, 1.0f);
+    }
+    void evaluate(const Samples& s, std::span<float> out) const override {
+        for (size_t i = 0; i < out.size(); ++i) {
+            if (!s.triangle.empty()) {
+                out[i] =
+                    shape(surface->between(*perPoint, uint32_t(s.triangle[i]), s.bary[i].x, s.bary[i].y));
+                continue;
+            }
+            const SurfaceHit hit = surface->closest(s.position[i]);
+            out[i] = hit.hit ? shape(surface->between(*perPoint, hit.triangle, hit.u, hit.v)) : 0.0f;
+        }
+    }
+};
+
+}  // namespace
+
+SourceType curvatureSource() {
+    return {.id = "curvature",
+            .title = "Curvature",
+            .help = "Finds ridges, where edges are worn, or hollows, where things gather",
+            .params = {choice("side", "Find", "hollows", {"hollows", "ridges", "both"},
+                              "Both gives 0 in hollows, half where it is flat, 1 on ridges"),
+                       number("size", "Size", 0.1, "m", 1e-6, 1e6, 0.01, 1,
+                              "Radius of a bend that gives 1; larger finds gentler bends"),
+                       whole("smooth", "Smooth", 2, 0, 200, 0, 20,
+                             "Times that each point takes the mean of its neighbours")},
+            .compile = [](const ResolvedParams& p, const FieldContext& context) {
+                auto kernel = std::make_unique<Bend>();
+                const Surface& surface = surfaceFor(context, "curvature");
+                const int rounds = int(p.integer("smooth"));
+                kernel->surface = context.surface;
+                kernel->size = float(p.number("size"));
+                kernel->side = p.text("side");
+                kernel->perPoint = surface.kept(fmt::format("curvature {}", rounds), [&] {
+                    std::vector<float> values = meanCurvature(surface.mesh());
+                    smoothOverPoints(surface.mesh(), rounds, values);
+                    return values;
+                });
+                return kernel;
+            }};
+}
+
+}  // namespace ovrix

@@ -1,0 +1,73 @@
+#include "base/error.h"
+#include "base/specs.h"
+#include "field/sources.h"
+#include "geo/nearest.h"
+
+namespace ovrix {
+
+using namespace specs;
+
+namespace {
+
+struct Distance : SourceKernel {
+    std::vector<SurfacePtr> surfaces;
+    std::vector<std::shared_ptr<const NearestPoints>> clouds;
+    float from = 0, to = 1;
+
+    void evaluate(const Samples& s, std::span<float> out) const override {
+        const float width = to - from;
+        for (size_t i = 0; i < out.size(); ++i) {
+            const float d = distance(s.position[i]);
+            out[i] = width > 0.0f ? std::clamp((d - from) / width, 0.0f, 1.0f) : (d >= from ? 1.0f : 0.0f);
+        }
+    }
+    /// To the nearest of all; no further than @ref to.
+    float distance(const V3f& p) const {
+        float best = to;
+        for (const SurfacePtr& surface : surfaces)
+            if (const SurfaceHit hit = surface->closest(p, best); hit.hit)
+                best = std::min(best, hit.distance);
+        for (const auto& cloud : clouds) best = std::min(best, cloud->distance(p, best));
+        return best;
+    }
+};
+
+std::shared_ptr<const NearestPoints> cloudOf(const Geometry& geometry) {
+    std::span<const V3f> p;
+    if (const auto* points = std::get_if<std::shared_ptr<const PointSet>>(&geometry))
+        p = (*points)->attributes.find<V3f>("P");
+    else if (const auto* copies = std::get_if<std::shared_ptr<const Copies>>(&geometry))
+        p = (*copies)->attributes.find<V3f>("P");
+    return std::make_shared<const NearestPoints>(std::vector<V3f>(p.begin(), p.end()));
+}
+
+std::unique_ptr<SourceKernel> compileDistance(const ResolvedParams& p, const FieldContext& context) {
+    auto kernel = std::make_unique<Distance>();
+    for (const std::string& id : p.refs("to")) {
+        if (id.empty()) continue;
+        Surroundings& around = surroundingsFor(context, "distance");
+        if (around.isLayer(id))
+            kernel->clouds.push_back(cloudOf(around.elements(id)));
+        else
+            kernel->surfaces.push_back(around.surface(id));
+    }
+    if (kernel->clouds.empty() && kernel->surfaces.empty())
+        throw Error("the distance source has nothing to measure to", {}, "Choose an object or a layer");
+    kernel->from = float(p.range("range").min);
+    kernel->to = float(p.range("range").max);
+    return kernel;
+}
+
+}  // namespace
+
+SourceType distanceSource() {
+    return {.id = "distance",
+            .title = "Distance",
+            .help = "Rises from 0 to 1 with the distance to objects, or to the elements of layers",
+            .params = {refs("to", "To", "object or layer", "The nearest of these counts"),
+                       range("range", "Between", Range{0, 0.5}, "m", 0, 1e6, 0, 2,
+                             "Distances that give 0 and 1")},
+            .compile = compileDistance};
+}
+
+}  // namespace ovrix

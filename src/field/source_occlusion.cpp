@@ -1,0 +1,72 @@
+#include "base/hash.h"
+#include "base/specs.h"
+#include "field/sources.h"
+
+namespace ovrix {
+
+using namespace specs;
+
+namespace {
+
+/// The share of the cosine-weighted sky over a place that is shut off within a distance. The rays of a place
+/// are a rank-1 lattice, shifted by a hash of the position so that neighbours do not err alike.
+struct Shelter : SourceKernel {
+    std::vector<SurfacePtr> shelters;
+    float reach = 1.0f, offset = 1e-4f;
+    int rays = 32;
+
+    void evaluate(const Samples& s, std::span<float> out) const override {
+        for (size_t i = 0; i < out.size(); ++i)
+            out[i] = s.normal.empty() ? 0.0f : at(s.position[i], s.normal[i]);
+    }
+    float at(const V3f& position, const V3f& normal) const {
+        if (!isFinite(position) || !isFinite(normal)) return 0.0f;
+        const V3f side = (std::abs(normal.x) > 0.7f ? V3f(0, 1, 0) : V3f(1, 0, 0)).cross(normal).normalized();
+        const V3f across = normal.cross(side);
+        const V3f origin = position + normal * offset;
+        const uint64_t h =
+            Hasher().add(double(position.x)).add(double(position.y)).add(double(position.z)).value();
+        const float shiftU = float(h >> 40) * 0x1p-24f, shiftV = float(h & 0xFFFFFFu) * 0x1p-24f;
+        int shut = 0;
+        for (int k = 0; k < rays; ++k) {
+            float u = (float(k) + 0.5f) / float(rays) + shiftU, v = float(k) * 0.61803399f + shiftV;
+            u -= std::floor(u), v -= std::floor(v);
+            const float r = std::sqrt(u), angle = 2.0f * kPi * v;
+            const V3f d = side * (r * std::cos(angle)) + across * (r * std::sin(angle)) +
+                          normal * std::sqrt(std::max(0.0f, 1.0f - u));
+            for (const SurfacePtr& shelter : shelters)
+                if (shelter->blocked(origin, d, reach)) {
+                    ++shut;
+                    break;
+                }
+        }
+        return float(shut) / float(rays);
+    }
+};
+
+}  // namespace
+
+SourceType occlusionSource() {
+    return {.id = "occlusion",
+            .title = "Shelter",
+            .help = "How sheltered a place is: 0 under the open sky, 1 where everything around is near",
+            .params = {number("reach", "Reach", 0.3, "m", 1e-6, 1e6, 0.01, 2,
+                              "How near things must be to shelter"),
+                       whole("rays", "Rays", 32, 1, 4096, 8, 128,
+                             "Directions asked from each place; more is smoother and slower"),
+                       refs("objects", "Also by", "object or layer", "Other things that shelter")},
+            .compile = [](const ResolvedParams& p, const FieldContext& context) {
+                auto kernel = std::make_unique<Shelter>();
+                kernel->shelters = {(surfaceFor(context, "shelter"), context.surface)};
+                for (const std::string& id : p.refs("objects"))
+                    if (!id.empty())
+                        kernel->shelters.push_back(surroundingsFor(context, "shelter").surface(id));
+                kernel->reach = float(p.number("reach"));
+                kernel->rays = int(p.integer("rays"));
+                const Box3f& box = context.surface->mesh().bounds();
+                kernel->offset = 1e-5f * std::max(1e-3f, (box.max - box.min).length());
+                return kernel;
+            }};
+}
+
+}  // namespace ovrix

@@ -1,0 +1,26 @@
+// What fields and steps may ask of the rest of the scene.
+#pragma once
+#include <string>
+
+#include "geo/elements.h"
+#include "geo/surface.h"
+
+namespace ovrix {
+
+/// Gives what the other nodes of the scene make, in world space. Made by the evaluation; used by one thread
+/// at a time. Its functions throw Error, which names the node, when it is missing, cannot be made, or depends
+/// on the asker itself; and Cancelled.
+class Surroundings {
+  public:
+    virtual ~Surroundings() = default;
+    /// True for a layer, false for an object.
+    virtual bool isLayer(const std::string& id) = 0;
+    /// An object, or the copies of a layer as one mesh.
+    virtual SurfacePtr surface(const std::string& id) = 0;
+    /// What a layer makes.
+    virtual Geometry elements(const std::string& layer) = 0;
+    /// An object's mesh in its own space.
+    virtual MeshPtr mesh(const std::string& object) = 0;
+};
+
+}  // namespace ovrix

@@ -1,0 +1,32 @@
+// Closest points of a cloud, by a k-d tree.
+#pragma once
+#include <functional>
+#include <memory>
+#include <vector>
+
+#include "base/vec.h"
+
+namespace ovrix {
+
+/// Immutable; all functions are thread safe. Points that are not finite are never found.
+class NearestPoints {
+  public:
+    explicit NearestPoints(std::vector<V3f> points);
+    ~NearestPoints();
+
+    size_t size() const { return points_.size(); }
+    const std::vector<V3f>& points() const { return points_; }
+    /// Metres to the closest point, or @p reach when none is nearer.
+    float distance(const V3f& p, float reach) const;
+    /// Index of the closest point nearer than @p reach, the lowest of those equally far; size() for none.
+    size_t nearest(const V3f& p, float reach) const;
+    /// Calls @p visit with the index of each point nearer than @p radius, in no order.
+    void within(const V3f& p, float radius, const std::function<void(uint32_t)>& visit) const;
+
+  private:
+    struct Tree;
+    std::vector<V3f> points_;
+    std::unique_ptr<Tree> tree_;
+};
+
+}  // namespace ovrix

@@ -1,0 +1,61 @@
+#include "ops/place_points.h"
+
+#include "base/parallel.h"
+#include "base/specs.h"
+
+namespace ovrix {
+
+PointColumns makePointColumns(AttributeSet& set, size_t count, bool withUv) {
+    set.set("P", std::vector<V3f>(count));
+    set.set("N", std::vector<V3f>(count));
+    set.set("id", std::vector<uint64_t>(count));
+    set.set("triangle", std::vector<int32_t>(count));
+    set.set("bary", std::vector<V2f>(count));
+    if (withUv) set.set("uv", std::vector<V2f>(count));
+    return {set.add<V3f>("P"),       set.add<V3f>("N"),
+            set.add<uint64_t>("id"), set.add<int32_t>("triangle"),
+            set.add<V2f>("bary"),    withUv ? set.add<V2f>("uv") : std::span<V2f>()};
+}
+
+double bytesPerPoint(bool withUv) { return 12 + 12 + 8 + 4 + 8 + (withUv ? 8 : 0); }
+
+std::shared_ptr<const PointSet> masked(std::shared_ptr<const PointSet> points, const Driven& keep,
+                                       uint64_t seed, Progress& progress) {
+    if (keep.constant() && keep.high >= 1.0f) return points;
+    const Samples samples = samplesOf(points->attributes);
+    const std::vector<float> chance = keep.over(samples, progress);
+    std::vector<uint8_t> pass(points->size());
+    parallelFor(points->size(), progress,
+                [&](size_t i) { pass[i] = random1(seed, samples.id[i], Stream::Keep) < chance[i]; });
+    std::vector<uint32_t> indices;
+    for (size_t i = 0; i < pass.size(); ++i)
+        if (pass[i]) indices.push_back(uint32_t(i));
+    if (indices.size() == points->size()) return points;
+    auto kept = std::make_shared<PointSet>();
+    kept->attributes = points->attributes.gathered(indices);
+    return kept;
+}
+
+ParamSpec keepSpec() {
+    return specs::drivable(
+        specs::unitNumber("keep", "Mask", 1, "Chance that an element stays; a field says where"));
+}
+
+const Surface& surfaceOf(const StepInput& in) {
+    if (!in.surface) throw Error("the layer lies on no surface", {}, "Choose a surface for the layer");
+    return *in.surface;
+}
+
+void requireArea(const Surface& surface) {
+    if (!(surface.area() > 0.0))
+        throw Error("the surface has no area", {}, "Check that its mesh has faces and its scale is not 0");
+}
+
+void requireCount(double count) {
+    constexpr double kMost = double(size_t(1) << 31);
+    if (count > kMost)
+        throw Error(fmt::format("{:.0f} elements are more than one layer can hold ({:.0f})", count, kMost),
+                    {}, "Lower the count or density, or divide them over several layers");
+}
+
+}  // namespace ovrix

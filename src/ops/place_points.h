@@ -1,0 +1,46 @@
+// What steps that put points on a surface have in common.
+#pragma once
+#include "ops/step.h"
+
+namespace ovrix {
+
+/// The columns that every point on a surface has; uv is empty where it has none.
+struct PointColumns {
+    std::span<V3f> p, n;
+    std::span<uint64_t> id;
+    std::span<int32_t> triangle;
+    std::span<V2f> bary, uv;
+
+    void put(size_t i, uint64_t elementId, const Surface::Sample& s) const {
+        p[i] = s.position;
+        n[i] = s.normal;
+        id[i] = elementId;
+        triangle[i] = int32_t(s.triangle);
+        bary[i] = V2f(s.u, s.v);
+    }
+    void putUv(size_t i, const Surface& surface, const Surface::Sample& s) const {
+        uv[i] = surface.uvAt(s.triangle, s.u, s.v);
+    }
+};
+
+/// Columns of @p count points in an empty set, sized without filling: each is written once, by the thread
+/// that made it.
+PointColumns makePointColumns(AttributeSet& set, size_t count, bool withUv);
+double bytesPerPoint(bool withUv);
+
+/// The points that their own random number lets through: each stays with the chance that @p keep gives where
+/// it lies.
+std::shared_ptr<const PointSet> masked(std::shared_ptr<const PointSet> points, const Driven& keep,
+                                       uint64_t seed, Progress& progress);
+
+/// The "keep" that every step has which places elements.
+ParamSpec keepSpec();
+
+/// The layer's surface. Throws Error when there is none.
+const Surface& surfaceOf(const StepInput& in);
+
+/// Throws Error when the surface has no area, or @p count elements are more than one layer can hold.
+void requireArea(const Surface& surface);
+void requireCount(double count);
+
+}  // namespace ovrix

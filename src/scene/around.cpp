@@ -1,0 +1,137 @@
+#include "scene/around.h"
+
+#include "base/error.h"
+#include "base/hash.h"
+#include "geo/merge.h"
+
+namespace ovrix {
+
+namespace {
+
+M44f ownMatrix(const Document& document, const std::string& object, double frame) {
+    const auto v = [&](const char* p) { return V3f(std::get<V3d>(document.value(object, p, frame))); };
+    return transformMatrix(V3f(0.0f), v("rotation"), v("scale"));
+}
+
+}  // namespace
+
+Evaluator::Around::Asking::Asking(Around& around, const std::string& id) : around_(around) {
+    auto& asking = around.asking_;
+    const auto again = std::find(asking.begin(), asking.end(), id);
+    if (again != asking.end()) {
+        std::string path;
+        for (auto it = again; it != asking.end(); ++it) path += around.document_.get(*it).name + " \u2192 ";
+        const std::string name = around.document_.get(id).name;
+        throw Error(fmt::format("{} depends on itself: {}{}", name, path, name), {},
+                    "Take one of them out of what the other refers to");
+    }
+    asking.push_back(id);
+}
+
+double Evaluator::Around::share() const {
+    const bool full = options_.full || options_.purpose == Purpose::Render;
+    return full ? 1.0 : std::clamp(std::get<double>(document_.setting("scene", "draft")), 0.001, 1.0);
+}
+
+bool Evaluator::Around::isLayer(const std::string& id) {
+    return document_.get(id).category() == Category::Layer;
+}
+
+uint64_t Evaluator::Around::meshHash(const std::string& object) {
+    Hasher h;
+    h.add(evaluator_.objectHash(document_.get(object), options_.frame));
+    addToHash(h, ownMatrix(document_, object, options_.frame));
+    return h.value();
+}
+
+uint64_t Evaluator::Around::surfaceHash(const std::string& id) {
+    if (id.empty()) return 0;
+    const Node& node = document_.get(id);
+    Hasher h;
+    if (node.category() == Category::Layer) {
+        h.add(std::string_view("copies as surface")).add(layerHash(id));
+        return h.value();  // what the layer hashes names its prototypes, and hashes their meshes too
+    }
+    h.add(std::string_view("surface")).add(evaluator_.objectHash(node, options_.frame));
+    addToHash(h, document_.worldMatrix(id, options_.frame));
+    return h.value();
+}
+
+uint64_t Evaluator::Around::refHash(const ParamSpec& spec, const std::string& id) {
+    const Node* node = document_.find(id);
+    if (!node) return 0;
+    if (spec.type == ParamType::Shares) return node->category() == Category::Object ? meshHash(id) : 0;
+    if (node->category() == Category::Object || node->category() == Category::Layer) return surfaceHash(id);
+    return 0;
+}
+
+uint64_t Evaluator::Around::stepHash(uint64_t before, const StepType& type, const Step& step) {
+    Hasher h;
+    h.add(before).add(std::string_view(type.id));
+    addParamsToHash(h, type.params, step.params, options_.frame,
+                    {[this](const std::string& path) { return evaluator_.stampOf(path); },
+                     [this](const ParamSpec& spec, const std::string& id) { return refHash(spec, id); }});
+    return h.value();
+}
+
+uint64_t Evaluator::Around::layerHash(const std::string& id) {
+    if (const auto known = layerHashes_.find(id); known != layerHashes_.end()) return known->second;
+    const Asking asking(*this, id);
+    const auto on = std::get<std::string>(document_.value(id, "surface", options_.frame));
+    uint64_t hash = Hasher().add(surfaceHash(on)).add(share()).value();
+    for (const Step& step : recipeOf(document_, document_.get(id)).steps)
+        if (const StepType* type = findStepType(step.type); type && step.on)
+            hash = stepHash(hash, *type, step);
+    return layerHashes_[id] = hash;
+}
+
+Geometry Evaluator::Around::elements(const std::string& id) {
+    const LayerResult result = evaluator_.layer(document_.get(id), *this);
+    for (const StepReport& r : result.steps)
+        if (!r.error.empty()) throw Error(r.error, document_.get(id).name, r.remedy);
+    return result.geometry;
+}
+
+MeshPtr Evaluator::Around::mesh(const std::string& id) {
+    const uint64_t key = Hasher().add(std::string_view("prototype")).add(meshHash(id)).value();
+    if (auto known = evaluator_.lookUp<Mesh>(key)) return known;
+    const ObjectResult own = evaluator_.object(document_, id, options_.frame, progress_);
+    const M44f matrix = ownMatrix(document_, id, options_.frame);
+    if (matrix == M44f()) return own.mesh;
+    const MeshPtr made = transformed(*own.mesh, matrix);
+    evaluator_.keep<Mesh>(key, made, made->bytes());
+    return made;
+}
+
+std::vector<MeshPtr> Evaluator::Around::prototypes(const Copies& copies) {
+    std::vector<MeshPtr> meshes;
+    for (const std::string& id : copies.prototypes) meshes.push_back(document_.find(id) ? mesh(id) : nullptr);
+    return meshes;
+}
+
+SurfacePtr Evaluator::Around::surface(const std::string& id) {
+    const Node& node = document_.get(id);
+    const uint64_t key = surfaceHash(id);
+    if (const auto known = evaluator_.lookUp<Surface>(key)) return known;
+    MeshPtr mesh;
+    size_t own = 0;
+    if (node.category() == Category::Layer) {
+        const Geometry geometry = elements(id);
+        const auto* copies = std::get_if<std::shared_ptr<const Copies>>(&geometry);
+        if (!copies) throw Error("makes no copies to lie on", node.name, "End its recipe with Copies of");
+        const std::vector<MeshPtr> meshes = prototypes(**copies);
+        askForMemory(2.5 * mergedBytes(**copies, meshes), document_.memoryLimit(), double((*copies)->size()));
+        mesh = mergedCopies(**copies, meshes);
+        own = mesh->bytes();
+    } else {
+        const ObjectResult object = evaluator_.object(document_, id, options_.frame, progress_);
+        const M44f world = document_.worldMatrix(id, options_.frame);
+        mesh = world == M44f() ? object.mesh : transformed(*object.mesh, world);
+        own = world == M44f() ? 0 : mesh->bytes();
+    }
+    const auto made = std::make_shared<const Surface>(std::move(mesh));
+    evaluator_.keep<Surface>(key, made, made->bytes() + own);
+    return made;
+}
+
+}  // namespace ovrix

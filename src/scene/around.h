@@ -1,0 +1,55 @@
+// The surroundings of a node while the evaluation works on it, and the hashes that say when they changed.
+#pragma once
+#include "scene/evaluator.h"
+
+namespace ovrix {
+
+class Evaluator::Around : public Surroundings {
+  public:
+    Around(Evaluator& evaluator, const Document& document, const EvalOptions& options, Progress& progress)
+        : evaluator_(evaluator), document_(document), options_(options), progress_(progress) {}
+
+    bool isLayer(const std::string& id) override;
+    SurfacePtr surface(const std::string& id) override;
+    Geometry elements(const std::string& layer) override;
+    /// With the object's own turn and size, as its copies have.
+    MeshPtr mesh(const std::string& object) override;
+
+    const Document& document() const { return document_; }
+    const EvalOptions& options() const { return options_; }
+    Progress& progress() const { return progress_; }
+    /// Part of the elements that is made.
+    double share() const;
+
+    /// Equal as long as what the functions above give is equal. Throw Error on a cycle.
+    uint64_t surfaceHash(const std::string& id);
+    uint64_t layerHash(const std::string& id);
+    uint64_t meshHash(const std::string& object);
+    /// The key of a step's result, given that of what it gets.
+    uint64_t stepHash(uint64_t before, const StepType& type, const Step& step);
+
+    /// Says that a node is being worked on. Throws Error, naming the cycle, when it already is.
+    class Asking {
+      public:
+        Asking(Around& around, const std::string& id);
+        ~Asking() { around_.asking_.pop_back(); }
+        Asking(const Asking&) = delete;
+        Asking& operator=(const Asking&) = delete;
+
+      private:
+        Around& around_;
+    };
+
+  private:
+    uint64_t refHash(const ParamSpec& spec, const std::string& id);
+    std::vector<MeshPtr> prototypes(const Copies& copies);
+
+    Evaluator& evaluator_;
+    const Document& document_;
+    EvalOptions options_;
+    Progress& progress_;
+    std::vector<std::string> asking_;
+    std::map<std::string, uint64_t> layerHashes_;
+};
+
+}  // namespace ovrix

@@ -1,0 +1,288 @@
+// Sources that look at the surface and at the rest of the scene.
+#include <numeric>
+
+#include "base/error.h"
+#include "base/noise.h"
+#include "field/field.h"
+#include "geo/curvature.h"
+#include "geo/nearest.h"
+#include "support.h"
+
+using namespace ovrix;
+using namespace ovrix::tests;
+
+namespace {
+
+/// A scene of given surfaces and points, by name.
+struct Around : Surroundings {
+    std::map<std::string, SurfacePtr> surfaces;
+    std::map<std::string, Geometry> layers;
+    bool isLayer(const std::string& id) override { return layers.count(id) > 0; }
+    SurfacePtr surface(const std::string& id) override {
+        if (!surfaces.count(id)) throw Error("there is nothing with the id \"" + id + "\" in the scene");
+        return surfaces[id];
+    }
+    Geometry elements(const std::string& id) override { return layers.at(id); }
+    MeshPtr mesh(const std::string& id) override { return surface(id)->meshPtr(); }
+};
+
+FieldSource with(FieldSource s, const std::string& param, const Value& value) {
+    s.params[param].value = value;
+    return s;
+}
+
+/// The field at points with normals.
+std::vector<float> at(const FieldSource& source, const std::vector<V3f>& p, const std::vector<V3f>& n,
+                      const FieldContext& context = {}) {
+    std::vector<float> out(p.size());
+    CompiledField(Field{{source}}, context).evaluate({p, n, {}, {}}, out);
+    return out;
+}
+
+/// A point that nobody lists in order.
+V3f somewhere(std::mt19937_64& random, float size) {
+    std::uniform_real_distribution<float> d(-size, size);
+    return V3f(d(random), d(random), d(random));
+}
+
+}  // namespace
+
+TEST_CASE("facing passes the side of a sphere that looks there", "[field]") {
+    const V3f sea = V3f(1, 0, 1).normalized();
+    const FieldSource source =
+        with(with(with(makeSource("facing"), "direction", V3d(2, 0, 2)), "range", Range{0, 60}), "soft", 0.0);
+    const auto out = at(source, {sea, -sea, V3f(0, 1, 0)}, {sea, -sea, V3f(0, 1, 0)});
+    CHECK(out == std::vector<float>{1, 0, 0});
+}
+
+TEST_CASE("a height band is 1 between its limits and 0 outside", "[field]") {
+    const FieldSource source = with(
+        with(with(makeSource("height"), "range", Range{1, 2}), "form", std::string("band")), "soft", 0.2);
+    const auto out = at(source, {{0, 0.5f, 0}, {0, 1, 0}, {0, 1.5f, 0}, {0, 2.05f, 0}, {0, 3, 0}}, {});
+    CHECK(out[0] == 0.0f);
+    CHECK(out[1] == Approx(0.5f));
+    CHECK(out[2] == 1.0f);
+    CHECK(out[3] == Approx(0.25f).margin(1e-5));
+    CHECK(out[4] == 0.0f);
+}
+
+TEST_CASE("mean curvature of a sphere is one over its radius, of a plane 0", "[curvature]") {
+    const auto sphere = meanCurvature(*makeSphere(2.0f, 96));
+    double mean = 0;
+    for (float h : sphere) mean += double(h) / double(sphere.size());
+    CHECK(mean ==
+          Approx(0.5).epsilon(0.02));  // the mesh is inscribed: about (pi / 96)^2 off, more at the poles
+    for (float h : meanCurvature(*makePlane(1, 8))) CHECK(h == Approx(0).margin(1e-5));
+    auto inside = std::make_shared<Mesh>(*makeSphere(2.0f, 48));
+    reverseFaces(*inside);
+    inside->finish();
+    CHECK(meanCurvature(*inside)[700] == Approx(-0.5).epsilon(0.05));
+    CHECK(meanCurvature(Mesh()).empty());
+}
+
+TEST_CASE("curvature finds ridges and hollows", "[field]") {
+    FieldContext context;
+    context.surface = std::make_shared<const Surface>(makeSphere(0.1f, 64));
+    const std::vector<V3f> p = {{0.1f, 0, 0}}, n = {{1, 0, 0}};
+    const FieldSource source = with(makeSource("curvature"), "size", 0.05);
+    CHECK(at(with(source, "side", std::string("ridges")), p, n, context)[0] == Approx(0.5f).epsilon(0.03));
+    CHECK(at(with(source, "side", std::string("hollows")), p, n, context)[0] == 0.0f);
+    CHECK(at(with(source, "side", std::string("both")), p, n, context)[0] == Approx(0.75f).epsilon(0.03));
+    CHECK_THROWS_WITH(at(source, p, n), Catch::Contains("there is no surface"));
+}
+
+TEST_CASE("shelter of a place beside a wall is the wall's share of its sky", "[field]") {
+    // A wall of height h along a floor's edge, seen from distance d: the cosine-weighted share of an endless
+    // wall is (1 - d / sqrt(d^2 + h^2)) / 2 (Siegel and Howell, configuration factor of two plates at a right
+    // angle).
+    auto mesh = std::make_shared<Mesh>();
+    const float far = 400;
+    mesh->points.set("P", std::vector<V3f>{{-far, 0, 0},
+                                           {far, 0, 0},
+                                           {far, 1, 0},
+                                           {-far, 1, 0},
+                                           {-far, 0, 0},
+                                           {far, 0, 0},
+                                           {far, 0, far},
+                                           {-far, 0, far}});
+    mesh->addFace({0, 1, 2, 3});
+    mesh->addFace({7, 6, 5, 4});
+    mesh->finish();
+    FieldContext context;
+    context.surface = std::make_shared<const Surface>(mesh);
+    const FieldSource source = with(with(makeSource("occlusion"), "reach", 1000.0), "rays", int64_t(4096));
+    for (float d : {0.25f, 1.0f, 3.0f}) {
+        const float expected = 0.5f * (1 - d / std::sqrt(d * d + 1));
+        CHECK(at(source, {{0.3f, 0, d}}, {{0, 1, 0}}, context)[0] == Approx(expected).margin(0.01));
+    }
+    CHECK(at(with(source, "reach", 0.5), {{0, 0, 1}}, {{0, 1, 0}}, context)[0] == 0.0f);
+}
+
+TEST_CASE("shelter is 1 in a closed box, and other objects shelter too", "[field]") {
+    FieldContext context;
+    Around around;
+    context.surface = std::make_shared<const Surface>(makePlane(2, 4));
+    around.surfaces["lid"] = std::make_shared<const Surface>(makeSphere(5, 64));
+    context.surroundings = &around;
+    FieldSource source = with(makeSource("occlusion"), "reach", 100.0);
+    CHECK(at(source, {{0, 0, 0}}, {{0, 1, 0}}, context)[0] == 0.0f);
+    source.params["objects"].value = Refs{"lid"};
+    CHECK(at(source, {{0, 0, 0}}, {{0, 1, 0}}, context)[0] == 1.0f);
+    source.params["objects"].value = Refs{"gone"};
+    CHECK_THROWS_WITH(at(source, {{0, 0, 0}}, {{0, 1, 0}}, context), Catch::Contains("gone"));
+}
+
+TEST_CASE("distance to surfaces and to elements is the true one", "[field]") {
+    std::mt19937_64 random(testSeed());
+    FieldContext context;
+    Around around;
+    context.surroundings = &around;
+    around.surfaces["ball"] = std::make_shared<const Surface>(makeSphere(0.5f, 200));
+    auto points = std::make_shared<PointSet>();
+    std::vector<V3f> cloud(300);
+    for (V3f& p : cloud) p = somewhere(random, 1);
+    points->attributes.set("P", cloud);
+    around.layers["dots"] = std::shared_ptr<const PointSet>(points);
+    std::vector<V3f> p(200);
+    for (V3f& q : p) q = somewhere(random, 2);
+
+    FieldSource source = with(makeSource("distance"), "range", Range{0, 10});
+    source.params["to"].value = Refs{"ball"};
+    const auto toBall = at(source, p, {}, context);
+    source.params["to"].value = Refs{"dots"};
+    const auto toDots = at(source, p, {}, context);
+    source.params["to"].value = Refs{"dots", "", "ball"};
+    const auto toBoth = at(source, p, {}, context);
+    for (size_t i = 0; i < p.size(); ++i) {
+        // The ball is of flat faces: inside its sphere by at most 1 - cos(pi / 200) of the radius.
+        CHECK(toBall[i] * 10 == Approx(std::abs(p[i].length() - 0.5f)).margin(2e-4));
+        float nearest = 1e9f;
+        for (const V3f& q : cloud) nearest = std::min(nearest, (q - p[i]).length());
+        CHECK(toDots[i] * 10 == Approx(nearest).epsilon(1e-5));
+        CHECK(toBoth[i] == Approx(std::min(toBall[i], toDots[i])));
+    }
+    source.params["range"].value = Range{0.2, 0.3};
+    CHECK(at(source, {cloud[0]}, {}, context)[0] == 0.0f);
+    source.params["to"].value = Refs{};
+    CHECK_THROWS_WITH(at(source, p, {}, context), Catch::Contains("nothing to measure to"));
+}
+
+TEST_CASE("nearest points against looking at all, with ties and numbers that are none", "[nearest]") {
+    std::mt19937_64 random(testSeed() + 1);
+    std::vector<V3f> cloud(500);
+    for (V3f& p : cloud) p = somewhere(random, 1);
+    cloud[7] = V3f(NAN, 0, 0);
+    cloud[9] = cloud[300] = V3f(0.1f, 0.2f, 0.3f);
+    const NearestPoints tree(cloud);
+    CHECK(tree.nearest(cloud[9], 1) == 9);
+    for (int k = 0; k < 100; ++k) {
+        const V3f q = somewhere(random, 1.5f);
+        size_t best = cloud.size();
+        float d2 = 0.25f;
+        std::vector<uint32_t> inside;
+        for (size_t i = 0; i < cloud.size(); ++i) {
+            if (!isFinite(cloud[i])) continue;
+            const float d = (cloud[i] - q).length2();
+            if (d < 0.04f) inside.push_back(uint32_t(i));
+            if (d < d2) d2 = d, best = i;
+        }
+        CHECK(tree.nearest(q, 0.5f) == best);
+        std::vector<uint32_t> found;
+        tree.within(q, 0.2f, [&](uint32_t i) { found.push_back(i); });
+        std::sort(found.begin(), found.end());
+        CHECK(found == inside);
+    }
+    CHECK(NearestPoints({}).nearest(V3f(0.0f), 1) == 0);
+    CHECK(tree.nearest(V3f(NAN, 0, 0), 1) == cloud.size());
+}
+
+TEST_CASE("formulas over named attributes, and what is wrong with one", "[field]") {
+    const auto value = [](const std::string& text) {
+        return at(with(makeSource("formula"), "formula", text), {{1, 2, 3}}, {{0, 0.5f, 0.8660254f}})[0];
+    };
+    CHECK(value("x + y * z") == 7.0f);
+    CHECK(value("slope") == Approx(60));
+    CHECK(value("x > 0 ? 0.25 : 0.75") == 0.25f);
+    CHECK(value("scale") == 1.0f);
+    CHECK(value("1 / 0") == 0.0f);  // no number counts as 0
+    CHECK_THROWS_WITH(value("x +"), Catch::Contains("formula"));
+    CHECK_THROWS_WITH(value("x + lilac"),
+                      Catch::Contains("character 5") && Catch::Contains("lilac") && Catch::Contains("slope"));
+    CHECK_THROWS_AS(value(""), Error);
+}
+
+TEST_CASE("formulas give the same on many threads", "[field]") {
+    std::vector<V3f> p(50000);
+    for (size_t i = 0; i < p.size(); ++i) p[i] = V3f(float(i), 0, 0);
+    const auto field = std::make_shared<CompiledField>(
+        Field{{with(makeSource("formula"), "formula", std::string("x / 50000"))}}, FieldContext());
+    std::vector<uint64_t> id(p.size(), 0);
+    const auto out = Driven{0, 1, field}.over({p, {}, {}, id});
+    for (size_t i = 0; i < p.size(); ++i) REQUIRE(out[i] == Approx(double(i) / 50000).margin(1e-6));
+}
+
+TEST_CASE("cellular noise knows its nearest points", "[noise]") {
+    // Brute force over the features of a block: each cell's feature is where the noise is 0.
+    std::mt19937_64 random(testSeed() + 2);
+    for (int k = 0; k < 200; ++k) {
+        const V3f p = somewhere(random, 20);
+        const Cells c = cellularNoise(p, 3);
+        REQUIRE(c.first <= c.second);
+        REQUIRE(c.first <= std::sqrt(3.0f));
+        // First is a distance: it changes no faster than the place does.
+        const V3f q = p + somewhere(random, 0.01f);
+        REQUIRE(std::abs(cellularNoise(q, 3).first - c.first) <= (q - p).length() + 1e-5f);
+    }
+    CHECK(cellularNoise(V3f(0.3f), 1).nearest != cellularNoise(V3f(0.3f), 2).nearest);
+    CHECK(cellularNoise(V3f(NAN), 1).first == 0.0f);
+}
+
+TEST_CASE("every kind of noise stays between 0 and 1 and moves with its offset", "[field][noise]") {
+    for (const char* kind : {"soft", "ridged", "cells", "cracks"}) {
+        const FieldSource source = with(makeSource("noise"), "kind", std::string(kind));
+        std::vector<V3f> p(2000), moved(2000);
+        for (size_t i = 0; i < p.size(); ++i) {
+            p[i] = V3f(float(i % 50), float(i / 50), 3) * 0.07f;
+            moved[i] = p[i] - V3f(0.5f, 0.25f, -0.125f);
+        }
+        const auto a = at(source, p, {});
+        const auto b = at(with(source, "offset", V3d(0.5, 0.25, -0.125)), moved, {});
+        const auto [low, high] = std::minmax_element(a.begin(), a.end());
+        CHECK(*low >= 0.0f);
+        CHECK(*high <= 1.0f);
+        CHECK(*high - *low > 0.3f);
+        for (size_t i = 0; i < a.size(); ++i) REQUIRE(a[i] == Approx(b[i]).margin(2e-4));
+    }
+}
+
+namespace {
+
+/// Left half black, right half white.
+struct Halves : ImageSource {
+    std::shared_ptr<const Image> image(const std::string&, const std::string&) override {
+        auto made = std::make_shared<Image>();
+        made->width = 64, made->height = 1;
+        for (int x = 0; x < 64; ++x)
+            for (int c = 0; c < 4; ++c) made->pixels.push_back(half(c == 3 || x >= 32 ? 1.0f : 0.0f));
+        return made;
+    }
+};
+
+}  // namespace
+
+TEST_CASE("images lie flat or around without UVs", "[field][image]") {
+    Halves images;
+    FieldContext context;
+    context.images = &images;
+    context.hasUvs = false;
+    FieldSource source = with(with(makeSource("image"), "file", std::string("a.png")), "size", 2.0);
+    CHECK_THROWS_WITH(at(source, {{0, 0, 0}}, {{0, 1, 0}}, context), Catch::Contains("no UVs"));
+    source.params["lay"].value = std::string("planar");
+    const auto planar = at(source, {{-0.5f, 0, 0}, {0.5f, 7, 0}}, {{0, 1, 0}, {0, 1, 0}}, context);
+    CHECK(planar == std::vector<float>{0, 1});
+    source.params["axis"].value = std::string("X");
+    CHECK(at(source, {{9, 0, -0.5f}}, {{0, 1, 0}}, context)[0] == 1.0f);
+    source.params["lay"].value = std::string("box");  // the normal says from which side
+    CHECK(at(source, {{0.5f, 0, 0.5f}}, {{0, 1, 0}}, context)[0] == Approx(1.0f));
+    CHECK(at(source, {{0.5f, 0, 0.5f}}, {{1, 0, 0}}, context)[0] == Approx(0.0f));
+}
