@@ -9,6 +9,7 @@
 
 #include "base/parallel.h"
 #include "base/random.h"
+#include "bench_support.h"
 #include "geo/embree_device.h"
 #include "geo/primitives.h"
 #include "low_tide.h"
@@ -18,34 +19,9 @@
 #include "scene/translate.h"
 
 using namespace ovrix;
+using namespace ovrix::bench;
 
 namespace {
-
-using Clock = std::chrono::steady_clock;
-
-template <class Body>
-double secondsOf(const Body& body) {
-    const auto start = Clock::now();
-    body();
-    return std::chrono::duration<double>(Clock::now() - start).count();
-}
-
-/// The median of several ratios, each of two runs right after one another.
-template <class Ours, class Bare>
-double medianRatio(int rounds, const Ours& ours, const Bare& bare) {
-    std::vector<double> ratios;
-    for (int i = 0; i < rounds; ++i) {
-        const double b = secondsOf(bare), a = secondsOf(ours);
-        ratios.push_back(a / b);
-    }
-    std::sort(ratios.begin(), ratios.end());
-    return ratios[ratios.size() / 2];
-}
-
-const Surface& bigSurface() {
-    static const Surface surface(makeTerrain({4, 512, 0.6f, 1.5f, 0.3f, 1}));  // 524,288 triangles
-    return surface;
-}
 
 /// Positions, normals and ids from the bare generator, written by the same threads.
 void bareWrite(size_t count, std::vector<V3f>& p, std::vector<V3f>& n, std::vector<uint64_t>& id) {

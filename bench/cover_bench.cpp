@@ -1,0 +1,150 @@
+// Figures of covering a surface: spacing, overlaps, stacks of fields.
+#include <benchmark/benchmark.h>
+
+#include <nanoflann.hpp>
+
+#include "base/noise.h"
+#include "base/parallel.h"
+#include "bench_support.h"
+#include "ops/keep_apart.h"
+#include "ops/scatter.h"
+#include "ops/spread.h"
+
+namespace ovrix::bench {
+
+namespace {
+
+/// About @p count points: the largest share of a surface that spacing fills is known well enough.
+std::shared_ptr<const PointSet> spread(double count) {
+    SpreadOptions o;
+    o.uv = false;
+    o.distance = {0, float(std::sqrt(0.51 * bigSurface().area() / count)), {}};
+    return spreadOnSurface(bigSurface(), o, Progress::none());
+}
+
+std::shared_ptr<const PointSet> scatter(size_t count) {
+    ScatterOptions o;
+    o.count = count;
+    o.uv = false;
+    return scatterOnSurface(bigSurface(), o, Progress::none());
+}
+
+void spreadAgainstScatter(benchmark::State& state) {
+    const size_t count = spread(1e6)->size();
+    for (auto _ : state) {
+        state.counters["ratio"] = medianRatio(
+            5, [] { spread(1e6); }, [&] { scatter(count); });
+        state.counters["points"] = double(count);
+        state.counters["limit"] = 6;
+    }
+}
+
+void spreadGrowth(benchmark::State& state) {
+    bigSurface();
+    for (auto _ : state) {
+        state.counters["ratio"] = medianRatio(
+            3, [] { spread(1e6); }, [] { spread(1e5); });
+        state.counters["limit"] = 12;
+    }
+}
+
+struct Cloud {
+    const std::vector<V3f>& p;
+    size_t kdtree_get_point_count() const { return p.size(); }
+    float kdtree_get_pt(size_t i, size_t axis) const { return p[i][int(axis)]; }
+    template <class Box>
+    bool kdtree_get_bbox(Box&) const {
+        return false;
+    }
+};
+
+/// A bare tree over the points and one radius query for each, on all threads.
+size_t bareRadiusQueries(const std::vector<V3f>& p, float radius) {
+    const Cloud cloud{p};
+    nanoflann::KDTreeSingleIndexAdaptor<nanoflann::L2_Simple_Adaptor<float, Cloud>, Cloud, 3, uint32_t> tree(
+        3, cloud, nanoflann::KDTreeSingleIndexAdaptorParams(10));
+    tree.buildIndex();
+    std::atomic<size_t> found{0};
+    parallelRanges(p.size(), 4096, Progress::none(), [&](size_t begin, size_t end) {
+        std::vector<std::pair<uint32_t, float>> near;
+        size_t mine = 0;
+        for (size_t i = begin; i < end; ++i) mine += tree.radiusSearch(&p[i].x, radius * radius, near, {});
+        found += mine;
+    });
+    return found;
+}
+
+void overlapsAgainstTree(benchmark::State& state) {
+    const auto points = scatter(1'000'000);
+    const auto p = points->attributes.find<V3f>("P");
+    Footprints f{{p.begin(), p.end()}, std::vector<float>(p.size())};
+    const float radius = 0.5f * float(std::sqrt(0.5 * bigSurface().area() / double(p.size())));
+    for (size_t i = 0; i < f.radius.size(); ++i)
+        f.radius[i] = radius * (0.6f + 0.8f * random1(3, i, Stream::Size));
+    const auto ids = points->attributes.find<uint64_t>("id");
+    for (auto _ : state) {
+        state.counters["ratio"] = medianRatio(
+            5, [&] { benchmark::DoNotOptimize(keepApart(f, ids, {}, Progress::none())); },
+            [&] { benchmark::DoNotOptimize(bareRadiusQueries(f.center, 2 * radius)); });
+        state.counters["limit"] = 3;
+    }
+}
+
+FieldSource sourceOf(const std::string& type, double octaves = 0) {
+    FieldSource s = makeSource(type);
+    if (octaves > 0) s.params["octaves"].value = int64_t(octaves);
+    return s;
+}
+
+double secondsOfField(const std::vector<FieldSource>& sources, const PointSet& points) {
+    const auto field = std::make_shared<const CompiledField>(Field{sources}, FieldContext());
+    const Driven driven{0, 1, field};
+    return secondsOf([&] { benchmark::DoNotOptimize(driven.over(samplesOf(points.attributes))); });
+}
+
+void stackAgainstItsSources(benchmark::State& state) {
+    const auto points = scatter(1'000'000);
+    const std::vector<FieldSource> stack = {sourceOf("slope"), sourceOf("height"), sourceOf("noise"),
+                                            sourceOf("facing"), sourceOf("random")};
+    for (auto _ : state) {
+        std::vector<double> ratios;
+        for (int round = 0; round < 5; ++round) {
+            double alone = 0;
+            for (const FieldSource& s : stack) alone += secondsOfField({s}, *points);
+            ratios.push_back(secondsOfField(stack, *points) / alone);
+        }
+        std::sort(ratios.begin(), ratios.end());
+        state.counters["ratio"] = ratios[2];
+        state.counters["limit"] = 1.3;
+    }
+}
+
+void noiseAgainstBareLoop(benchmark::State& state) {
+    const auto points = scatter(1'000'000);
+    const auto p = points->attributes.find<V3f>("P");
+    std::vector<float> out(p.size());
+    for (auto _ : state) {
+        std::vector<double> ratios;
+        for (int round = 0; round < 5; ++round) {
+            const double bare = secondsOf([&] {
+                parallelRanges(p.size(), 4096, Progress::none(), [&](size_t begin, size_t end) {
+                    for (size_t i = begin; i < end; ++i) out[i] = gradientNoise(p[i] * 2.0f, 1);
+                });
+            });
+            ratios.push_back(bare / secondsOfField({sourceOf("noise", 1)}, *points));
+        }
+        std::sort(ratios.begin(), ratios.end());
+        state.counters["rate_share"] = ratios[2];
+        state.counters["limit"] = 0.5;
+    }
+}
+
+BENCHMARK(spreadAgainstScatter)->Iterations(1)->Unit(benchmark::kMillisecond);
+BENCHMARK(spreadGrowth)->Iterations(1)->Unit(benchmark::kMillisecond);
+BENCHMARK(overlapsAgainstTree)->Iterations(1)->Unit(benchmark::kMillisecond);
+BENCHMARK(stackAgainstItsSources)->Iterations(1)->Unit(benchmark::kMillisecond);
+BENCHMARK(noiseAgainstBareLoop)->Iterations(1)->Unit(benchmark::kMillisecond);
+
+}  // namespace
+
+}  // namespace ovrix::bench
