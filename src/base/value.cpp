@@ -5,8 +5,8 @@
 namespace ovrix {
 
 std::string typeName(ParamType type) {
-    static const char* names[] = {"bool",   "int",  "number", "range", "vector", "color",
-                                  "choice", "text", "file",   "ref",   "refs",   "shares"};
+    static const char* names[] = {"bool", "int",  "number", "range", "vector", "color", "choice",
+                                  "text", "file", "ref",    "refs",  "shares", "map",   "edits"};
     return names[size_t(type)];
 }
 
@@ -28,6 +28,10 @@ bool holdsType(ParamType type, const Value& value) {
             return std::holds_alternative<Refs>(value);
         case ParamType::Shares:
             return std::holds_alternative<Shares>(value);
+        case ParamType::Map:
+            return std::holds_alternative<MapValue>(value);
+        case ParamType::Edits:
+            return std::holds_alternative<HandEdits>(value);
         default:
             return std::holds_alternative<std::string>(value);
     }
@@ -79,6 +83,16 @@ struct AddValue {
     void operator()(const V3d& v) { h.add(v.x).add(v.y).add(v.z); }
     void operator()(const Color& c) { h.add(double(c.x)).add(double(c.y)).add(double(c.z)); }
     void operator()(const std::string& s) { h.add(std::string_view(s)); }
+    void operator()(const MapValue& map) { h.add(map.hash()); }
+    void operator()(const HandEdits& edits) {
+        h.add(uint64_t(edits.list.size()));
+        for (const HandEdit& e : edits.list) {
+            h.add(e.id).add(uint64_t(e.added)).add(uint64_t(e.removed)).add(double(e.size));
+            (*this)(V3d(e.move));
+            (*this)(V3d(e.turn.v));
+            h.add(double(e.turn.r)).add(std::string_view(e.prototype));
+        }
+    }
     void operator()(const Refs& refs) {
         h.add(uint64_t(refs.size()));
         for (const auto& r : refs) h.add(std::string_view(r));

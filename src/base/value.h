@@ -5,6 +5,8 @@
 #include <variant>
 #include <vector>
 
+#include "base/hand_edits.h"
+#include "base/painted_map.h"
 #include "base/vec.h"
 
 namespace ovrix {
@@ -26,9 +28,25 @@ struct Share {
 
 using Refs = std::vector<std::string>;
 using Shares = std::vector<Share>;
-using Value = std::variant<bool, int64_t, double, Range, V3d, Color, std::string, Refs, Shares>;
+using Value =
+    std::variant<bool, int64_t, double, Range, V3d, Color, std::string, Refs, Shares, MapValue, HandEdits>;
 
-enum class ParamType { Bool, Int, Number, Range, Vector, Color, Choice, Text, File, Ref, Refs, Shares };
+enum class ParamType {
+    Bool,
+    Int,
+    Number,
+    Range,
+    Vector,
+    Color,
+    Choice,
+    Text,
+    File,
+    Ref,
+    Refs,
+    Shares,
+    Map,
+    Edits
+};
 
 /// What one parameter is. Ranges and defaults are in @ref unit; angles in degrees.
 struct ParamSpec {

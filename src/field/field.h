@@ -131,6 +131,8 @@ class ResolvedParams {
     const std::string& text(const std::string& id) const { return get<std::string>(id); }
     const Refs& refs(const std::string& id) const { return get<Refs>(id); }
     const Shares& shares(const std::string& id) const { return get<Shares>(id); }
+    const MapValue& map(const std::string& id) const { return get<MapValue>(id); }
+    const HandEdits& edits(const std::string& id) const { return get<HandEdits>(id); }
     Driven driven(const std::string& id) const;
     DrivenRange drivenRange(const std::string& id) const;
     DrivenColor drivenColor(const std::string& id) const;

@@ -52,10 +52,10 @@ SourceType curvatureSource() {
                 kernel->surface = context.surface;
                 kernel->size = float(p.number("size"));
                 kernel->side = p.text("side");
-                kernel->perPoint = surface.kept(fmt::format("curvature {}", rounds), [&] {
+                kernel->perPoint = surface.kept<std::vector<float>>(fmt::format("curvature {}", rounds), [&] {
                     std::vector<float> values = meanCurvature(surface.mesh());
                     smoothOverPoints(surface.mesh(), rounds, values);
-                    return values;
+                    return std::make_shared<const std::vector<float>>(std::move(values));
                 });
                 return kernel;
             }};

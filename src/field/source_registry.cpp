@@ -7,7 +7,7 @@ namespace ovrix {
 const std::vector<SourceType>& sourceTypes() {
     static const std::vector<SourceType> types = {
         constantSource(), slopeSource(), heightSource(), facingSource(), curvatureSource(), occlusionSource(),
-        distanceSource(), noiseSource(), randomSource(), imageSource(),  formulaSource(),
+        distanceSource(), noiseSource(), randomSource(), imageSource(),  paintSource(),     formulaSource(),
     };
     return types;
 }

@@ -10,6 +10,7 @@ SourceType heightSource();
 SourceType noiseSource();
 SourceType randomSource();
 SourceType imageSource();
+SourceType paintSource();
 SourceType facingSource();
 SourceType curvatureSource();
 SourceType occlusionSource();

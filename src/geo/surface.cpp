@@ -138,11 +138,12 @@ float Surface::between(std::span<const float> perPoint, uint32_t triangle, float
     return at(0) * (1.0f - u - v) + at(1) * u + at(2) * v;
 }
 
-std::shared_ptr<const std::vector<float>> Surface::kept(
-    const std::string& key, const std::function<std::vector<float>()>& make) const {
+std::shared_ptr<const void> Surface::keptAny(const std::string& key,
+                                             const std::function<std::shared_ptr<const void>()>& make) const {
     std::lock_guard lock(keptMutex_);
     auto& slot = kept_[key];
-    if (!slot) slot = std::make_shared<const std::vector<float>>(make());
+    // Isolated: while it waits within making, the thread must take up no other work that asks for the same.
+    if (!slot) tbb::this_task_arena::isolate([&] { slot = make(); });
     return slot;
 }
 
@@ -263,6 +264,30 @@ SurfaceHit Surface::closest(const V3f& point, float reach) const {
     rtcPointQuery(tracer().scene, &q, &context, visit, &query);
     if (query.best.hit) query.best.normal = normalAt(query.best.triangle, query.best.u, query.best.v);
     return query.best;
+}
+
+void Surface::trianglesWithin(const V3f& point, float radius,
+                              const std::function<void(uint32_t)>& visit) const {
+    struct Query {
+        const std::vector<Packed>* packed;
+        const std::function<void(uint32_t)>* visit;
+        V3f point;
+        float radius;
+    } query{&packed_, &visit, point, radius};
+    RTCPointQuery q{};
+    q.x = point.x, q.y = point.y, q.z = point.z;
+    q.radius = radius;
+    RTCPointQueryContext context;
+    rtcInitPointQueryContext(&context);
+    const auto each = [](RTCPointQueryFunctionArguments* args) {
+        auto& state = *static_cast<Query*>(args->userPtr);
+        const Packed& k = (*state.packed)[args->primID];
+        float u, v;
+        if ((closestOnTriangle(state.point, k.p, k.e1, k.e2, u, v) - state.point).length() < state.radius)
+            (*state.visit)(args->primID);
+        return false;
+    };
+    rtcPointQuery(tracer().scene, &q, &context, each, &query);
 }
 
 }  // namespace ovrix

@@ -69,16 +69,23 @@ class Surface {
 
     /// A value per mesh point at a place on the surface.
     float between(std::span<const float> perPoint, uint32_t triangle, float u, float v) const;
-    /// Values per mesh point that are made once and kept with the surface. @p key says what they are; a
-    /// second thread that asks for the same waits.
-    std::shared_ptr<const std::vector<float>> kept(const std::string& key,
-                                                   const std::function<std::vector<float>()>& make) const;
+    /// Calls @p visit for each triangle that comes nearer to a point than @p radius, in no order.
+    void trianglesWithin(const V3f& point, float radius, const std::function<void(uint32_t)>& visit) const;
+    /// Something that is made once and kept with the surface. @p key says what it is; a second thread that
+    /// asks for the same waits.
+    template <class T>
+    std::shared_ptr<const T> kept(const std::string& key,
+                                  const std::function<std::shared_ptr<const T>()>& make) const {
+        return std::static_pointer_cast<const T>(keptAny(key, make));
+    }
 
   private:
     struct alignas(64) Packed {  // one cache line: what sampling reads of a triangle
         V3f p, e1, e2;
         int16_t n[3][3];
     };
+    std::shared_ptr<const void> keptAny(const std::string& key,
+                                        const std::function<std::shared_ptr<const void>()>& make) const;
     struct Tracer;
     Tracer& tracer() const;
     uint32_t pick(double target) const;
@@ -91,7 +98,7 @@ class Surface {
     mutable std::once_flag tracerOnce_;
     mutable std::unique_ptr<Tracer> tracer_;
     mutable std::mutex keptMutex_;
-    mutable std::map<std::string, std::shared_ptr<const std::vector<float>>> kept_;
+    mutable std::map<std::string, std::shared_ptr<const void>> kept_;
 };
 
 using SurfacePtr = std::shared_ptr<const Surface>;

@@ -1,4 +1,5 @@
 // The table of steps. A new step is its own header and source, one line here, one test.
+#include "ops/by_hand.h"
 #include "ops/copies_of.h"
 #include "ops/keep_apart.h"
 #include "ops/orient.h"
@@ -11,9 +12,9 @@
 namespace ovrix {
 
 const std::vector<StepType>& stepTypes() {
-    static const std::vector<StepType> types = {scatterStep(),   spreadStep(),   gridStep(),
-                                                onMeshStep(),    orientStep(),   varySizeStep(),
-                                                varyColorStep(), copiesOfStep(), keepApartStep()};
+    static const std::vector<StepType> types = {
+        scatterStep(),  spreadStep(),    gridStep(),     onMeshStep(),    orientStep(),
+        varySizeStep(), varyColorStep(), copiesOfStep(), keepApartStep(), byHandStep()};
     return types;
 }
 

@@ -3,7 +3,9 @@
 #include <unistd.h>
 
 #include "base/error.h"
+#include "field/paint.h"
 #include "scene/edits.h"
+#include "scene/map_files.h"
 
 namespace ovrix {
 
@@ -22,6 +24,7 @@ class Finder {
     std::vector<Check> run() {
         checkLights();
         checkCamera();
+        checkMaps();
         for (const NodePtr& node : document.nodes()) {
             progress.check();
             checkReferences(*node);
@@ -98,6 +101,9 @@ class Finder {
                 for (const Share& s : std::get<Shares>(p.value)) checkMissing(s.ref, spec.title, node, step);
             if (!p.field) continue;
             for (const FieldSource& source : p.field->sources)
+                if (const SourceType* type = findSourceType(source.type); type && source.on)
+                    checkParams(node, type->params, source.params, step);
+            for (const FieldSource& source : p.field->sources)
                 if (const auto it = source.params.find("file"); source.on && it != source.params.end())
                     checkFile(std::get<std::string>(it->second.value), node, step);
         }
@@ -107,6 +113,38 @@ class Finder {
         std::error_code code;
         if (file.empty() || std::filesystem::exists(evaluator.resolve(file), code)) return;
         add(Severity::Error, fmt::format("{}: the file {} is missing", node.name, file), node.id, step);
+    }
+
+    /// A painted map whose file is gone, or that was painted on another mesh.
+    void checkMaps() {
+        overMaps(document, [this](const Node& node, const std::string& step, const FieldSource& source,
+                                  const MapValue& value) {
+            if (!source.on) return;
+            if (!value.map->loaded()) {
+                add(Severity::Error,
+                    fmt::format(
+                        "{}: the file of a painted map is missing or damaged ({:016x}.ply). Put it back "
+                        "beside the scene, or paint again",
+                        node.name, value.hash()),
+                    node.id, step);
+                return;
+            }
+            const auto on = node.category() == Category::Layer
+                                ? std::get<std::string>(document.value(node.id, "surface", frame))
+                                : std::string();
+            const Node* surface = document.find(on);
+            if (!surface || surface->category() != Category::Object) return;
+            try {
+                const ObjectResult made = evaluator.object(document, on, frame, progress);
+                if (topologyOf(*made.mesh) != value.map->layout->topology)
+                    add(Severity::Note,
+                        fmt::format(
+                            "{}: its map was painted on another mesh; each place takes the nearest value",
+                            node.name),
+                        node.id, step);
+            } catch (const Error&) {  // said by the surface's own check
+            }
+        });
     }
 
     void checkReferences(const Node& node) {

@@ -82,6 +82,7 @@ void fill(Overlay& overlay, const Field& source, Evaluator::Around& around, Eval
     const double frame = around.options().frame;
     Progress& progress = around.progress();
     const SurfacePtr surface = around.surface(overlay.surface);
+    overlay.ground = surface;
     const Mesh& mesh = surface->mesh();
     const Evaluator::Around::Asking asking(around, overlay.path.node);
     const CompiledField field(source, evaluator.fieldContext(around.document(), overlay.surface, frame,

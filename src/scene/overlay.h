@@ -12,6 +12,7 @@ struct Overlay {
     std::vector<float> values;               ///< per corner of the surface's mesh
     double mean = 0;                         ///< by area, of values cut to 0 to 1: the share that passes
     std::vector<std::vector<float>> strips;  ///< each source that is on, alone, along the surface's X
+    SurfacePtr ground;                       ///< what it lies on, in the world, to be painted on
     uint64_t hash = 0;                       ///< of surface and values
     std::string error;                       ///< why there are no values; empty when there are
 };

@@ -21,6 +21,29 @@ struct ToJson {
         return Json::array({shortest(c.x), shortest(c.y), shortest(c.z)});
     }
     Json operator()(const std::string& s) const { return s; }
+    Json operator()(const MapValue& value) const {
+        if (!value.map) return nullptr;
+        return Json{{"hash", fmt::format("{:016x}", value.hash())},
+                    {"topology", fmt::format("{:016x}", value.map->layout->topology)},
+                    {"resolution", shortest(value.map->layout->resolution)}};
+    }
+    Json operator()(const Quatf& q) const {
+        return Json::array({shortest(q.r), shortest(q.v.x), shortest(q.v.y), shortest(q.v.z)});
+    }
+    Json operator()(const HandEdits& edits) const {
+        Json out = Json::array();
+        for (const HandEdit& e : edits.list) {
+            Json j{{"id", e.id}};
+            if (e.added) j["added"] = true;
+            if (e.removed) j["removed"] = true;
+            if (e.move != V3f(0.0f)) j["move"] = (*this)(Color(e.move));
+            if (e.turn != Quatf()) j["turn"] = (*this)(e.turn);
+            if (e.size != 1.0f) j["size"] = shortest(e.size);
+            if (!e.prototype.empty()) j["prototype"] = e.prototype;
+            out.push_back(std::move(j));
+        }
+        return out;
+    }
     Json operator()(const Refs& refs) const { return Json(refs); }
     Json operator()(const Shares& shares) const {
         Json out = Json::array();
@@ -73,6 +96,53 @@ Shares sharesFrom(const ParamSpec& spec, const Json& j) {
         out.push_back(std::move(share));
     }
     return out;
+}
+
+uint64_t hexFrom(const ParamSpec& spec, const Json& j, const char* key) {
+    const std::string text = j.contains(key) ? textFrom(spec, j[key]) : std::string();
+    if (text.empty() || text.size() > 16 || text.find_first_not_of("0123456789abcdef") != std::string::npos)
+        wrongType(spec, "a map with hash and topology");
+    return std::stoull(text, nullptr, 16);
+}
+
+MapValue mapFrom(const ParamSpec& spec, const Json& j) {
+    if (j.is_null()) return {};
+    if (!j.is_object()) wrongType(spec, "a map with hash and topology");
+    auto layout = std::make_shared<PaintLayout>();
+    layout->topology = hexFrom(spec, j, "topology");
+    if (j.contains("resolution")) layout->resolution = float(numberFrom(spec, j["resolution"]));
+    auto map = std::make_shared<PaintedMap>();
+    map->layout = layout;
+    map->hash = hexFrom(spec, j, "hash");
+    return {map};
+}
+
+HandEdits editsFrom(const ParamSpec& spec, const Json& j) {
+    if (!j.is_array()) wrongType(spec, "a list of edits by id");
+    HandEdits edits;
+    for (const Json& x : j) {
+        if (!x.is_object() || !x.contains("id") || !x["id"].is_number_unsigned())
+            wrongType(spec, "a list of edits by id");
+        HandEdit e;
+        e.id = x["id"].get<uint64_t>();
+        e.added = x.value("added", Json(false)) == true;
+        e.removed = x.value("removed", Json(false)) == true;
+        if (x.contains("move")) {
+            const auto n = numbersFrom(spec, x["move"], 3);
+            e.move = V3f(float(n[0]), float(n[1]), float(n[2]));
+        }
+        if (x.contains("turn")) {
+            if (!x["turn"].is_array() || x["turn"].size() != 4) wrongType(spec, "a turn of four numbers");
+            float n[4];
+            for (size_t i = 0; i < 4; ++i) n[i] = float(numberFrom(spec, x["turn"][i]));
+            e.turn = Quatf(n[0], V3f(n[1], n[2], n[3]));
+            if (!(e.turn.length() > 1e-6f)) wrongType(spec, "a turn of four numbers that are not all 0");
+        }
+        if (x.contains("size")) e.size = float(numberFrom(spec, x["size"]));
+        if (x.contains("prototype")) e.prototype = textFrom(spec, x["prototype"]);
+        edits.put(e);
+    }
+    return edits;
 }
 
 const char* const kEaseNames[] = {"linear", "smooth", "hold"};
@@ -194,6 +264,10 @@ Value valueFromJson(const ParamSpec& spec, const Json& j) {
         }
         case ParamType::Shares:
             return sharesFrom(spec, j);
+        case ParamType::Map:
+            return mapFrom(spec, j);
+        case ParamType::Edits:
+            return editsFrom(spec, j);
         default:
             return textFrom(spec, j);
     }
@@ -212,7 +286,7 @@ Json paramToJson(const ParamSpec& spec, const Param& param) {
 
 Param paramFromJson(const ParamSpec& spec, const Json& j) {
     Param param = paramOr(spec, {});
-    if (!j.is_object()) {
+    if (!j.is_object() || j.contains("hash")) {  // a map is an object by itself
         param.value = valueFromJson(spec, j);
         return param;
     }

@@ -4,6 +4,7 @@
 
 #include "base/error.h"
 #include "base/files.h"
+#include "scene/map_files.h"
 
 namespace ovrix {
 
@@ -198,10 +199,14 @@ Document readScene(const std::string& text, const std::string& name) {
     return document;
 }
 
-Document loadScene(const std::filesystem::path& path) { return readScene(readFile(path), path.string()); }
+Document loadScene(const std::filesystem::path& path) {
+    return withMapsRead(readScene(readFile(path), path.string()), mapFolder(path));
+}
 
 void saveScene(const Document& document, const std::filesystem::path& path) {
+    writeMaps(document, mapFolder(path));  // first: the scene never refers to one that is not there
     writeFile(path, writeScene(document));
+    dropOldMaps(document, mapFolder(path));
 }
 
 namespace {

@@ -5,6 +5,7 @@
 
 #include "base/error.h"
 #include "base/files.h"
+#include "scene/map_files.h"
 #include "scene/scene_file.h"
 
 namespace fs = std::filesystem;
@@ -91,14 +92,17 @@ Autosave::Autosave(fs::path folder) : folder_(std::move(folder)) {
 }
 
 void Autosave::write(const Document& document, const fs::path& folder, const fs::path& original) {
+    writeMaps(document, mapFolder(file_));
     nlohmann::ordered_json j{{"original", original.string()},
                              {"scene", writeScene(rebasePaths(document, folder, {}))}};
     writeFile(file_, j.dump());
+    dropOldMaps(document, mapFolder(file_));
 }
 
 void Autosave::clear() {
     std::error_code code;
     fs::remove(file_, code);
+    fs::remove_all(mapFolder(file_), code);
 }
 
 std::vector<Autosave::Found> Autosave::found() const {
@@ -121,12 +125,13 @@ Document Autosave::read(const Found& found) {
     const auto j = nlohmann::json::parse(readFile(found.file), nullptr, false);
     if (!j.is_object() || !j.contains("scene") || !j["scene"].is_string())
         throw Error("the kept scene is damaged", found.file.string(), "Open the last saved file");
-    return readScene(j["scene"].get<std::string>(), found.file.string());
+    return withMapsRead(readScene(j["scene"].get<std::string>(), found.file.string()), mapFolder(found.file));
 }
 
 void Autosave::discard(const Found& found) {
     std::error_code code;
     fs::remove(found.file, code);
+    fs::remove_all(mapFolder(found.file), code);
 }
 
 fs::path Autosave::userFolder() {

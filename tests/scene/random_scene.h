@@ -40,6 +40,20 @@ class RandomScenes {
                 return Refs{anyNode(d), "", anyNode(d)};
             case ParamType::Shares:
                 return Shares{{anyNode(d), unit()}, {anyNode(d), 3 * unit()}};
+            case ParamType::Map:
+                return MapValue();
+            case ParamType::Edits: {
+                HandEdits edits;
+                for (uint64_t i = 0, n = below(4); i < n; ++i) {
+                    HandEdit e;
+                    e.id = below(50);
+                    e.removed = oneIn(2);
+                    e.move = V3f(float(unit()), float(unit()), 0);
+                    e.size = float(unit());
+                    edits.put(e);
+                }
+                return edits;
+            }
             default:
                 return text();
         }

@@ -339,7 +339,7 @@ TEST_CASE("steps are offered where they fit", "[edits]") {
     };
     CHECK(names(0).empty());
     CHECK(names(1) == std::vector<std::string>{"orient", "vary_size", "vary_color"});
-    CHECK(names(4) == std::vector<std::string>{"keep_apart"});
+    CHECK(names(4) == std::vector<std::string>{"keep_apart", "by_hand"});
     Node bare = makeNode(s.document, "layer");
     for (const StepType* t : fittingSteps(bare, 0)) CHECK(t->phase == Phase::Place);
     CHECK(fittingSteps(bare, 0).size() == 4);

@@ -2,6 +2,7 @@
 
 #include <QCheckBox>
 #include <QComboBox>
+#include <QContextMenuEvent>
 #include <QFileDialog>
 #include <QHBoxLayout>
 #include <QLabel>
@@ -51,6 +52,7 @@ ParamRow::ParamRow(Controller& controller, const ParamPath& path, const ParamSpe
         label->setFixedWidth(px(path.source >= 0 ? 74 : 88));
         label->setToolTip(toolTipFor(spec));
         line->addWidget(label);
+        name_ = label;
     }
     editor_ = makeEditor();
     editor_->setToolTip(toolTipFor(spec));
@@ -105,6 +107,10 @@ QWidget* ParamRow::makeEditor() {
             return makeShares();
         case ParamType::Text:
             return makeText();
+        case ParamType::Map:
+            return makeMap();
+        case ParamType::Edits:
+            return makeEdits();
         default:
             return makeFile();
     }
@@ -248,6 +254,61 @@ QWidget* ParamRow::makeText() {
     return line;
 }
 
+QWidget* ParamRow::makeMap() {
+    auto* row = new QWidget;
+    auto* line = new QHBoxLayout(row);
+    line->setContentsMargins(0, 0, 0, 0);
+    line->setSpacing(px(4));
+    auto* paint = new QPushButton("Paint");
+    paint->setObjectName("paintMap");
+    paint->setCheckable(true);
+    paint->setToolTip("Opens the brush in the view");
+    auto* clear = new QPushButton("Clear");
+    clear->setObjectName("clearMap");
+    line->addWidget(paint, 1);
+    line->addWidget(clear);
+    ParamPath source = path_;
+    source.sourceParam = "map";
+    connect(paint, &QPushButton::clicked, this,
+            [this, source](bool on) { controller_.setPainting(on ? source : ParamPath()); });
+    connect(&controller_, &Controller::paintingChanged, paint,
+            [this, paint, source] { paint->setChecked(controller_.painting() == source); });
+    connect(clear, &QPushButton::clicked, this, [this] { controller_.setValue(path_, MapValue()); });
+    refreshers_.push_back([this, paint, clear, source](const Param& p) {
+        paint->setChecked(controller_.painting() == source);
+        clear->setEnabled(std::get<MapValue>(p.value).map != nullptr);
+    });
+    return row;
+}
+
+/// What was changed by hand, in short; the work itself is done in the view.
+QWidget* ParamRow::makeEdits() {
+    auto* row = new QWidget;
+    auto* line = new QHBoxLayout(row);
+    line->setContentsMargins(0, 0, 0, 0);
+    auto* text = new QLabel;
+    text->setProperty("muted", true);
+    text->setWordWrap(true);
+    auto* clear = new QPushButton("Clear");
+    clear->setObjectName("clearEdits");
+    clear->setToolTip("Gives every element back to the recipe");
+    line->addWidget(text, 1);
+    line->addWidget(clear);
+    connect(clear, &QPushButton::clicked, this, [this] { controller_.setValue(path_, HandEdits()); });
+    refreshers_.push_back([text, clear](const Param& p) {
+        size_t added = 0, removed = 0, changed = 0;
+        for (const HandEdit& e : std::get<HandEdits>(p.value).list)
+            ++(e.added ? added : e.removed ? removed : changed);
+        QStringList parts;
+        if (changed) parts << QString("%1 changed").arg(changed);
+        if (added) parts << QString("%1 placed").arg(added);
+        if (removed) parts << QString("%1 taken out").arg(removed);
+        text->setText(parts.isEmpty() ? "Press 5 and work in the view" : parts.join(", "));
+        clear->setEnabled(!parts.isEmpty());
+    });
+    return row;
+}
+
 /// A row for each node that is named. Slots are as many as the mesh has; other lists grow and shrink.
 QWidget* ParamRow::makeRefs() {
     const bool slots = spec_.id == "slots";
@@ -360,6 +421,16 @@ QWidget* ParamRow::makeShares() {
     return whole;
 }
 
+void ParamRow::contextMenuEvent(QContextMenuEvent* e) {
+    if (path_.source >= 0 || !isOwnValue(controller_.document(), path_)) return QWidget::contextMenuEvent(e);
+    QMenu menu(this);
+    menu.addAction("Take the shared value again", this, [this] {
+        controller_.edit("Take the shared value",
+                         [&](const Document& d) { return withSharedValue(d, path_); });
+    });
+    menu.exec(e->globalPos());
+}
+
 void ParamRow::addFirstSource() {
     QMenu menu(this);
     FieldStack::fillSourceMenu(menu, [this](const std::string& type) {
@@ -402,6 +473,17 @@ void ParamRow::refresh() {
         return;  // the row is about to go
     }
     for (const Refresh& r : refreshers_) r(param);
+    if (name_) {
+        const bool own = path_.source < 0 && isOwnValue(controller_.document(), path_);
+        QFont font = name_->font();
+        font.setItalic(own);
+        name_->setFont(font);
+        name_->setText(QString::fromStdString(spec_.title) + (own ? " *" : ""));
+        name_->setToolTip(
+            own ? "This layer's own value; the rest of the recipe is shared.\nRight click takes "
+                  "the shared value again"
+                : toolTipFor(spec_));
+    }
     if (!spec_.drivable) return;
     const bool has = param.field != nullptr;
     editor_->setVisible(!has || !replacedByField());

@@ -28,6 +28,9 @@ class ParamRow : public QWidget {
   Q_SIGNALS:
     void stackToggled(const ParamPath& path, bool open);
 
+  protected:
+    void contextMenuEvent(QContextMenuEvent*) override;
+
   private:
     using Refresh = std::function<void(const Param&)>;
     QWidget* makeEditor();
@@ -40,6 +43,8 @@ class ParamRow : public QWidget {
     QWidget* makeRef();
     QWidget* makeRefs();
     QWidget* makeText();
+    QWidget* makeMap();
+    QWidget* makeEdits();
     QWidget* makeShares();
     QWidget* makeColor();
     void toggleField();
@@ -51,6 +56,7 @@ class ParamRow : public QWidget {
     ParamSpec spec_;
     std::vector<Refresh> refreshers_;
     QWidget* editor_ = nullptr;
+    QLabel* name_ = nullptr;
     QToolButton* sources_ = nullptr;
     QToolButton* fieldButton_ = nullptr;
     FieldStack* stack_ = nullptr;

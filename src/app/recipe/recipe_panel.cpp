@@ -290,8 +290,14 @@ void RecipePanel::openAddStep(const std::string& above) {
     connect(search, &QLineEdit::textChanged, list, [list](const QString& text) {
         for (int i = 0; i < list->count(); ++i)
             list->item(i)->setHidden(!list->item(i)->text().contains(text, Qt::CaseInsensitive));
-        for (int i = 0; i < list->count(); ++i)
-            if (!list->item(i)->isHidden()) return list->setCurrentRow(i);
+        // A title that matches comes before a text that does.
+        for (const bool title : {true, false})
+            for (int i = 0; i < list->count(); ++i) {
+                const QString own = list->item(i)->text();
+                if (!list->item(i)->isHidden() &&
+                    (!title || own.section('\n', 0, 0).contains(text, Qt::CaseInsensitive)))
+                    return list->setCurrentRow(i);
+            }
     });
     connect(search, &QLineEdit::returnPressed, popup, take);
     connect(list, &QListWidget::itemClicked, popup, take);

@@ -4,14 +4,12 @@
 #include <functional>
 #include <optional>
 
+#include "app/view/view_port.h"
 #include "app/window/controller.h"
 
 namespace ovrix::app {
 
-enum class Tool { Select, Move, Turn, Scale };
-
-/// From the world to the view's pixels; nothing behind the eye.
-using Projection = std::function<std::optional<QPointF>(const V3f&)>;
+enum class Tool { Select, Move, Turn, Scale, Elements };
 
 class Handles {
   public:

@@ -7,6 +7,7 @@
 #include <QOpenGLFramebufferObject>
 #include <QPainter>
 #include <QPainterPath>
+#include <QTabletEvent>
 #include <QTimer>
 #include <QToolButton>
 #include <QVBoxLayout>
@@ -81,6 +82,10 @@ ViewWidget::ViewWidget(Controller& controller, QWidget* parent)
         refresh();
     });
     overlay_ = new ViewOverlay(this);
+    brush_ = new BrushTool(controller_, this);
+    elements_ = new ElementTool(controller_, this);
+    connect(brush_, &BrushTool::changed, this, &ViewWidget::refresh);
+    connect(elements_, &ElementTool::changed, this, &ViewWidget::refresh);
     layOutTools();
     connect(&controller_, &Controller::resultsChanged, this, [this] {
         stale_ = true;
@@ -121,7 +126,11 @@ void ViewWidget::layOutTools() {
     } all[] = {{"select", "Choose (1)", Tool::Select},
                {"move", "Move (2)", Tool::Move},
                {"turn", "Turn (3)", Tool::Turn},
-               {"scale", "Scale (4)", Tool::Scale}};
+               {"scale", "Scale (4)", Tool::Scale},
+               {"hand",
+                "Single elements of the chosen layer (5): drag moves, Shift turns, Ctrl sizes, Delete "
+                "takes out, a double click places",
+                Tool::Elements}};
     for (const auto& t : all) {
         auto* b = new QToolButton;
         b->setProperty("flat", true);
@@ -155,6 +164,7 @@ void ViewWidget::layOutTools() {
 
 void ViewWidget::setTool(Tool tool) {
     handles_.setTool(tool);
+    elements_->setActive(tool == Tool::Elements);
     toolGroup_->button(int(tool))->setChecked(true);
     Q_EMIT toolChanged(tool);
     refresh();
@@ -206,6 +216,16 @@ QMatrix4x4 ViewWidget::viewProjection() const {
     const QMatrix4x4 view(r.x, r.y, r.z, -r.dot(p), u.x, u.y, u.z, -u.dot(p), f.x, f.y, f.z, -f.dot(p), 0, 0,
                           0, 1);
     return projection * view;
+}
+
+ViewPort ViewWidget::port() const {
+    return {[this](const V3f& v) { return project(v); }, lens().position(),
+            [this](const QPointF& at) {
+                const Camera c = lens();
+                const float x = (2.0f * float(at.x()) / float(std::max(1, width())) - 1.0f) * c.halfWidth();
+                const float y = (1.0f - 2.0f * float(at.y()) / float(std::max(1, height()))) * c.halfHeight();
+                return (c.forward() + c.right() * x + c.up() * y).normalized();
+            }};
 }
 
 std::optional<QPointF> ViewWidget::project(const V3f& v) const {
@@ -265,6 +285,8 @@ void ViewWidget::paintOver(QPainter& p) {
     paintNodes(p);
     handles_.paint(
         p, [this](const V3f& v) { return project(v); }, handleUnit());
+    brush_->paint(p, port());
+    elements_->paint(p, port());
     paintLegend(p);
     paintGridLabel(p);
     if (hasFocus()) {
@@ -403,6 +425,9 @@ std::string ViewWidget::pick(const QPoint& at) {
 void ViewWidget::mousePressEvent(QMouseEvent* e) {
     setFocus();
     last_ = press_ = e->position().toPoint();
+    if (e->button() == Qt::LeftButton && (brush_->press(e->position(), e->modifiers(), pressure_, port()) ||
+                                          elements_->press(e->position(), e->modifiers(), port())))
+        return;
     if (e->button() == Qt::LeftButton)
         handles_.press(
             e->position(), [this](const V3f& v) { return project(v); }, handleUnit());
@@ -410,6 +435,10 @@ void ViewWidget::mousePressEvent(QMouseEvent* e) {
 
 void ViewWidget::mouseMoveEvent(QMouseEvent* e) {
     const QPoint at = e->position().toPoint(), by = at - last_;
+    if (brush_->move(e->position(), e->modifiers(), pressure_, e->buttons() & Qt::LeftButton, port()) &&
+        e->buttons() & Qt::LeftButton)
+        return;
+    if (elements_->move(e->position(), e->modifiers(), port())) return;
     if (handles_.dragging()) {
         handles_.drag(
             e->position(), [this](const V3f& v) { return project(v); }, e->modifiers() & Qt::ControlModifier);
@@ -429,9 +458,35 @@ void ViewWidget::mouseMoveEvent(QMouseEvent* e) {
 }
 
 void ViewWidget::mouseReleaseEvent(QMouseEvent* e) {
-    if (handles_.release()) return refresh();
+    if (brush_->release() || elements_->release() || handles_.release()) return refresh();
+    const bool still = (e->position().toPoint() - press_).manhattanLength() < 4;
+    if (e->button() == Qt::RightButton && still &&
+        elements_->menu(e->position(), e->globalPosition().toPoint(), port()))
+        return;
+    // While single elements are worked on, a click beside them leaves the layer chosen.
+    const Node* node = controller_.selectedNode();
+    if (elements_->active() && node && node->category() == Category::Layer && pick(press_) != node->id) {
+        const std::string other = pick(press_);
+        const Node* there = controller_.document().find(other);
+        if (!there || there->category() != Category::Layer) return refresh();
+    }
     if (e->button() == Qt::LeftButton && (e->position().toPoint() - press_).manhattanLength() < 4)
         controller_.select(pick(press_));
+}
+
+void ViewWidget::mouseDoubleClickEvent(QMouseEvent* e) {
+    if (e->button() == Qt::LeftButton) elements_->doubleClick(e->position(), port());
+}
+
+void ViewWidget::leaveEvent(QEvent*) {
+    brush_->leave();
+    refresh();
+}
+
+/// The pen's pressure; its moves then come as those of a mouse.
+void ViewWidget::tabletEvent(QTabletEvent* e) {
+    pressure_ = e->type() == QEvent::TabletRelease ? 1.0f : float(e->pressure());
+    e->ignore();
 }
 
 void ViewWidget::wheelEvent(QWheelEvent* e) {
@@ -440,6 +495,7 @@ void ViewWidget::wheelEvent(QWheelEvent* e) {
 }
 
 void ViewWidget::keyPressEvent(QKeyEvent* e) {
+    if (brush_->key(e->key()) || elements_->key(e->key())) return;
     const float turn = 0.12f;
     switch (e->key()) {
         case Qt::Key_Left:
@@ -468,6 +524,7 @@ void ViewWidget::keyPressEvent(QKeyEvent* e) {
 void ViewWidget::resizeEvent(QResizeEvent* e) {
     QOpenGLWidget::resizeEvent(e);
     overlay_->setGeometry(rect());
+    brush_->layOut(size());
     Q_EMIT cameraChanged();
 }
 

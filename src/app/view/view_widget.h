@@ -3,6 +3,8 @@
 #include <QOpenGLWidget>
 #include <memory>
 
+#include "app/view/brush_tool.h"
+#include "app/view/element_tool.h"
 #include "app/view/gl_scene.h"
 #include "app/view/handles.h"
 #include "app/view/orbit_camera.h"
@@ -36,6 +38,8 @@ class ViewWidget : public QOpenGLWidget {
     const GlScene* scene() const { return scene_.get(); }
     /// The picture's pixel of a place in the world, or nothing behind the eye.
     std::optional<QPointF> project(const V3f& p) const;
+    const ElementTool& elements() const { return *elements_; }
+    const BrushTool& brush() const { return *brush_; }
 
   Q_SIGNALS:
     void cameraChanged();
@@ -50,6 +54,9 @@ class ViewWidget : public QOpenGLWidget {
     void wheelEvent(QWheelEvent*) override;
     void keyPressEvent(QKeyEvent*) override;
     void resizeEvent(QResizeEvent*) override;
+    void mouseDoubleClickEvent(QMouseEvent*) override;
+    void leaveEvent(QEvent*) override;
+    void tabletEvent(QTabletEvent*) override;
 
   private:
     friend class ViewOverlay;
@@ -66,6 +73,7 @@ class ViewWidget : public QOpenGLWidget {
     Box3f boundsOfNode(const Node& node) const;
     Box3f boundsOfAll() const;
     float gridStep() const;
+    ViewPort port() const;
     float handleUnit() const;
 
     Controller& controller_;
@@ -74,6 +82,9 @@ class ViewWidget : public QOpenGLWidget {
     std::unique_ptr<GlScene> scene_;
     QString missing_;
     Handles handles_;
+    BrushTool* brush_ = nullptr;
+    ElementTool* elements_ = nullptr;
+    float pressure_ = 1.0f;  // of a tablet's pen; a mouse presses fully
     QPoint last_, press_;
     QWidget* tools_ = nullptr;
     QWidget* overlay_ = nullptr;

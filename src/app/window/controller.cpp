@@ -31,11 +31,26 @@ Controller::Controller(QObject* parent)
 
 Controller::~Controller() { session_.onChange = nullptr; }
 
+/// Whether what was painted on is still there, and still a painted source.
+static bool paintable(const Document& document, ParamPath path) {
+    const Node* node = document.find(path.node);
+    if (!node) return false;
+    const int source = std::exchange(path.source, -1);
+    try {
+        const Param param = paramAt(document, path);
+        return param.field && size_t(source) < param.field->sources.size() &&
+               param.field->sources[size_t(source)].type == "paint";
+    } catch (const Error&) {
+        return false;
+    }
+}
+
 void Controller::onDocumentChanged() {
     if (!selected_.empty() && !document().find(selected_)) {
         selected_.clear();
         Q_EMIT selectionChanged();
     }
+    if (!painting_.node.empty() && !paintable(document(), painting_)) setPainting({});
     Q_EMIT documentChanged();
     requestResults();
     if (autosave_) autosaveTimer_->start();
@@ -92,6 +107,7 @@ void Controller::redo() {
 void Controller::select(const std::string& id) {
     if (id == selected_) return;
     selected_ = id;
+    if (!painting_.node.empty() && painting_.node != id) setPainting({});
     if (!overlay_.node.empty() && overlay_.node != id) setOverlay({});
     Q_EMIT selectionChanged();
 }
@@ -108,6 +124,25 @@ void Controller::setOverlay(const ParamPath& path) {
     overlay_ = path;
     Q_EMIT overlayChanged();
     requestResults();
+}
+
+void Controller::duplicateLinked(const std::string& layer) {
+    std::string made;
+    edit("Duplicate with a shared recipe", [&](const Document& d) {
+        return withLinkedLayer(d, layer, std::get<std::string>(d.value(layer, "surface")), &made);
+    });
+    if (!made.empty()) select(made);
+}
+
+void Controller::setPainting(const ParamPath& source) {
+    if (source == painting_) return;
+    painting_ = source;
+    Q_EMIT paintingChanged();
+    if (source.node.empty()) return;
+    ParamPath owner = source;
+    owner.source = -1;
+    owner.sourceParam.clear();
+    setOverlay(owner);
 }
 
 void Controller::openScene(const QString& file) {

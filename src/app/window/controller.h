@@ -30,6 +30,8 @@ class Controller : public QObject {
     void setValue(const ParamPath& path, const Value& value, bool dragging = false);
     void setParam(const ParamPath& path, const Param& param, bool dragging = false);
     void endDrag() { session_.endMerge(); }
+    /// A copy of the layer that follows its recipe, chosen.
+    void duplicateLinked(const std::string& layer);
     void undo();
     void redo();
 
@@ -45,6 +47,10 @@ class Controller : public QObject {
     /// The field whose heat map lies on the surface; an empty node for none.
     const ParamPath& overlay() const { return overlay_; }
     void setOverlay(const ParamPath& path);
+
+    /// The painted source that the view's brush works on; an empty node for none.
+    const ParamPath& painting() const { return painting_; }
+    void setPainting(const ParamPath& source);
 
     /// Runs @p body; an Error from it becomes a message. True when it went through.
     bool guarded(const std::function<void()>& body);
@@ -70,6 +76,7 @@ class Controller : public QObject {
     void resultsChanged();
     void modeChanged();
     void overlayChanged();
+    void paintingChanged();
     void fileChanged();
     void message(const QString& text, bool bad);
 
@@ -82,7 +89,7 @@ class Controller : public QObject {
     std::string selected_;
     bool full_ = false;
     double frame_ = 1;
-    ParamPath overlay_;
+    ParamPath overlay_, painting_;
     std::unique_ptr<Autosave> autosave_;
     QTimer* autosaveTimer_;
     EvalWorker worker_;  // last: it ends before what it uses

@@ -167,6 +167,14 @@ ShortcutsPage::ShortcutsPage(const std::vector<Command>& commands, QWidget* pare
     row("Wheel, + and -", "Nearer and farther");
     row("Arrows", "Turn in steps");
     row("Click", "Choose");
+    head("While painting");
+    row("Ctrl, Shift", "The other way; smooth");
+    row("Q, W; A, S", "Radius; strength");
+    row("Alt+drag", "Radius to the sides, strength up and down");
+    head("On single elements");
+    row("Drag, Shift, Ctrl", "Move along the surface; turn; size");
+    row("Double-click, Delete", "Place one; take it out");
+    row("Right click", "Replace, make real, give back");
     head("On a number");
     row("Drag", "Change; Ctrl finer, Shift coarser");
     row("Click, Enter or a digit", "Type: 2.5cm, 1/24, 3*0.2");

@@ -123,8 +123,8 @@ std::shared_ptr<const EvalSnapshot> EvalWorker::evaluate(const Request& r, Progr
     }
     for (const auto& [id, o] : snapshot->objects) snapshot->bytes += o.mesh->bytes();
     if (!r.overlay.node.empty())
-        snapshot->overlay = makeOverlay(r.document, r.overlay, evaluator_,
-                                        {r.frame, Purpose::Viewport, r.full}, progress);
+        snapshot->overlay =
+            makeOverlay(r.document, r.overlay, evaluator_, {r.frame, Purpose::Viewport, r.full}, progress);
     snapshot->checks = findChecks(r.document, snapshot->layers, evaluator_, r.frame, progress);
     snapshot->milliseconds = std::chrono::duration<double, std::milli>(Clock::now() - start).count();
     return snapshot;

@@ -76,6 +76,22 @@ void MainWindow::makeCommands() {
             if (!made.empty()) controller_.select(made);
         },
         hasNode);
+    const auto hasLayer = [this] {
+        const Node* n = controller_.selectedNode();
+        return n && n->category() == Category::Layer;
+    };
+    add(
+        "linked", "Duplicate with a shared recipe", "Later changes of the recipe show in both layers",
+        QKeySequence("Ctrl+Shift+D"), [this] { controller_.duplicateLinked(controller_.selected()); },
+        hasLayer);
+    add(
+        "unlink", "Give the layer a recipe of its own", "As it is now; it no longer follows another layer",
+        {},
+        [this] {
+            controller_.edit("Unlink",
+                             [&](const Document& d) { return withUnlinked(d, controller_.selected()); });
+        },
+        hasLayer);
     add(
         "delete", "Delete", "What is chosen, with the layers on it", QKeySequence("Shift+Delete"),
         [this] {
@@ -139,7 +155,8 @@ void MainWindow::makeCommands() {
     } tools[] = {{"toolSelect", "Choose", "1", Tool::Select},
                  {"toolMove", "Move", "2", Tool::Move},
                  {"toolTurn", "Turn", "3", Tool::Turn},
-                 {"toolScale", "Scale", "4", Tool::Scale}};
+                 {"toolScale", "Scale", "4", Tool::Scale},
+                 {"toolElements", "Single elements", "5", Tool::Elements}};
     for (const auto& t : tools)
         add(
             t.id, t.title, "Tool of the view", QKeySequence(t.key),

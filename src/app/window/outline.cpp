@@ -159,9 +159,16 @@ QTreeWidgetItem* Outline::addNode(QTreeWidgetItem* under, const Node& node) {
     return item;
 }
 
+/// A layer, and those that lie on its copies.
+void Outline::addLayer(QTreeWidgetItem* parent, const Node& layer, int depth) {
+    if (items_.count(layer.id) || depth > 32) return;  // also where layers lie on each other in a circle
+    auto* item = addNode(parent, layer);
+    for (const NodePtr& above : controller_.document().layersOn(layer.id)) addLayer(item, *above, depth + 1);
+}
+
 void Outline::addObject(QTreeWidgetItem* group, const Node& node, int depth) {
     auto* item = addNode(group, node);
-    for (const NodePtr& layer : controller_.document().layersOn(node.id)) addNode(item, *layer);
+    for (const NodePtr& layer : controller_.document().layersOn(node.id)) addLayer(item, *layer, depth + 1);
     for (const NodePtr& child : controller_.document().nodes(Category::Object))
         if (child->parent == node.id && child->id != node.id && depth < 32 && !items_.count(child->id))
             addObject(item, *child, depth + 1);
@@ -274,12 +281,14 @@ void Outline::contextMenuEvent(QContextMenuEvent* e) {
     const std::string id = item->data(0, IdRole).toString().toStdString();
     const Node node = controller_.document().get(id);
     QMenu menu(this);
-    if (node.category() == Category::Object)
-        menu.addAction("Add a layer on it", this, [this, id] {
-            std::string made;
-            controller_.edit("Add layer", [&](const Document& d) { return withLayer(d, id, {}, &made); });
-            controller_.select(made);
-        });
+    if (node.category() == Category::Object || node.category() == Category::Layer)
+        menu.addAction(node.category() == Category::Layer ? "Add a layer on its copies" : "Add a layer on it",
+                       this, [this, id] {
+                           std::string made;
+                           controller_.edit("Add layer",
+                                            [&](const Document& d) { return withLayer(d, id, {}, &made); });
+                           controller_.select(made);
+                       });
     menu.addAction("Rename", this, [this, item] { editItem(item, 0); });
     if (node.category() != Category::Settings) {
         menu.addAction("Duplicate", this, [this, id] {
@@ -287,6 +296,17 @@ void Outline::contextMenuEvent(QContextMenuEvent* e) {
             controller_.edit("Duplicate", [&](const Document& d) { return withDuplicate(d, id, &made); });
             controller_.select(made);
         });
+        if (node.category() == Category::Layer) {
+            menu.addAction("Duplicate with a shared recipe", this,
+                           [this, id] { controller_.duplicateLinked(id); });
+            menu.addAction("Give it a recipe of its own", this,
+                           [this, id] {
+                               controller_.edit("Unlink",
+                                                [&](const Document& d) { return withUnlinked(d, id); });
+                           })
+                ->setEnabled(&recipeOwner(controller_.document(), controller_.document().get(id)) !=
+                             controller_.document().find(id));
+        }
         menu.addAction("Delete", this, [this, id] {
             controller_.edit("Delete", [&](const Document& d) { return withoutNode(d, id); });
         });

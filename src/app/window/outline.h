@@ -29,6 +29,7 @@ class Outline : public QTreeWidget {
     void toggleFlag(const std::string& id, bool shown);
     QTreeWidgetItem* addGroup(const QString& title);
     QTreeWidgetItem* addNode(QTreeWidgetItem* under, const Node& node);
+    void addLayer(QTreeWidgetItem* parent, const Node& layer, int depth);
     void addObject(QTreeWidgetItem* group, const Node& node, int depth);
 
     Controller& controller_;

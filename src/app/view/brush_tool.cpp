@@ -1,0 +1,248 @@
+#include "app/view/brush_tool.h"
+
+#include <QButtonGroup>
+#include <QCheckBox>
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QPushButton>
+
+#include "app/theme/theme.h"
+#include "app/widgets/number_box.h"
+#include "base/error.h"
+#include "base/specs.h"
+#include "scene/handwork.h"
+
+namespace ovrix::app {
+
+namespace {
+
+struct ModeLook {
+    Brush::Mode mode;
+    const char* title;
+    const char* help;
+};
+const ModeLook kModes[] = {{Brush::Add, "Add", "Brings values up to 1"},
+                           {Brush::Subtract, "Take", "Brings values down to 0; Ctrl while painting does too"},
+                           {Brush::Smooth, "Smooth", "Evens values out; Shift while painting does too"},
+                           {Brush::Erase, "Erase", "Brings back what it gives where nothing is painted"}};
+
+}  // namespace
+
+BrushStrip::BrushStrip(Brush& brush, QWidget* parent)
+    : QWidget(parent), brush_(brush), modes_(new QButtonGroup(this)) {
+    setObjectName("card");
+    setAttribute(Qt::WA_StyledBackground);
+    auto* line = new QHBoxLayout(this);
+    line->setContentsMargins(px(8), px(4), px(8), px(4));
+    line->setSpacing(px(6));
+    for (const ModeLook& m : kModes) {
+        auto* b = new QPushButton(m.title);
+        b->setObjectName(QString("brush") + m.title);
+        b->setToolTip(m.help);
+        b->setCheckable(true);
+        modes_->addButton(b, int(m.mode));
+        line->addWidget(b);
+        connect(b, &QPushButton::clicked, this, [this, mode = m.mode] {
+            brush_.mode = mode;
+            Q_EMIT changed();
+        });
+    }
+    auto* whole = new QPushButton("Flood");
+    whole->setObjectName("brushFlood");
+    whole->setToolTip("Brings the whole surface up by the strength");
+    connect(whole, &QPushButton::clicked, this, &BrushStrip::flood);
+    line->addWidget(whole);
+    const auto number = [&](const ParamSpec& spec, float Brush::*member) {
+        auto* label = new QLabel(QString::fromStdString(spec.title));
+        auto* box = new NumberBox(spec);
+        box->setFixedWidth(px(64));
+        box->setToolTip(QString::fromStdString(spec.help));
+        connect(box, &NumberBox::changed, this, [this, member](double x, bool) {
+            brush_.*member = float(x);
+            Q_EMIT changed();
+        });
+        line->addWidget(label);
+        line->addWidget(box);
+        return box;
+    };
+    radius_ = number(specs::number("radius", "Radius", 0.1, "m", 1e-4, 1e4, 0.01, 1,
+                                   "Q smaller, W larger; drag with Alt to the sides"),
+                     &Brush::radius);
+    strength_ =
+        number(specs::unitNumber("strength", "Strength", 0.5,
+                                 "How far one touch goes: A less, S more; drag with Alt up and down. A "
+                                 "tablet's pressure scales it"),
+               &Brush::strength);
+    auto* mirror = new QCheckBox("Mirror");
+    mirror->setToolTip("Paints on the other side of the surface's own X too");
+    connect(mirror, &QCheckBox::toggled, this, [this](bool on) {
+        brush_.mirror = on;
+        Q_EMIT changed();
+    });
+    mirror_ = mirror;
+    line->addWidget(mirror);
+    auto* end = new QPushButton("Done");
+    end->setObjectName("brushDone");
+    end->setToolTip("Ends painting (Esc)");
+    connect(end, &QPushButton::clicked, this, &BrushStrip::done);
+    line->addWidget(end);
+    for (QWidget* w : findChildren<QWidget*>()) w->setFocusPolicy(Qt::TabFocus);
+    refresh();
+}
+
+void BrushStrip::refresh() {
+    if (auto* b = modes_->button(int(brush_.mode))) b->setChecked(true);
+    radius_->setValue(double(brush_.radius));
+    strength_->setValue(double(brush_.strength));
+    static_cast<QCheckBox*>(mirror_)->setChecked(brush_.mirror);
+}
+
+BrushTool::BrushTool(Controller& controller, QWidget* view)
+    : QObject(view), controller_(controller), strip_(new BrushStrip(brush_, view)) {
+    strip_->hide();
+    connect(strip_, &BrushStrip::changed, this, &BrushTool::changed);
+    connect(strip_, &BrushStrip::done, this, [this] { controller_.setPainting({}); });
+    connect(strip_, &BrushStrip::flood, this, [this] {
+        const SurfacePtr surface = ground();
+        if (!surface) return;
+        Brush whole = brush_;
+        whole.mode = Brush::Flood;
+        controller_.edit("Flood the mask", [&](const Document& d) {
+            return withDabs(d, controller_.painting(), *surface, whole, {}, controller_.frame());
+        });
+    });
+    connect(&controller_, &Controller::paintingChanged, this, [this] {
+        strip_->setVisible(active());
+        strip_->raise();
+        hover_.reset();
+        Q_EMIT changed();
+    });
+}
+
+void BrushTool::layOut(const QSize& view) {
+    strip_->adjustSize();
+    strip_->resize(std::min(strip_->sizeHint().width(), view.width() - px(60)), strip_->sizeHint().height());
+    strip_->move(px(48), px(24));
+}
+
+SurfacePtr BrushTool::ground() const {
+    const auto& overlay = controller_.results().overlay;
+    return overlay && overlay->path.node == controller_.painting().node ? overlay->ground : nullptr;
+}
+
+std::optional<Dab> BrushTool::dabAt(const QPointF& at, float pressure, const ViewPort& port) const {
+    const SurfacePtr surface = ground();
+    if (!surface) return std::nullopt;
+    const SurfaceHit hit = surface->intersect(port.eye, port.direction(at));
+    if (!hit.hit) return std::nullopt;
+    return Dab{hit.position, hit.normal, pressure};
+}
+
+void BrushTool::touch(const Dab& dab, Qt::KeyboardModifiers modifiers) {
+    Brush now = brush_;
+    if (modifiers & Qt::ShiftModifier) now.mode = Brush::Smooth;
+    if (modifiers & Qt::ControlModifier)
+        now.mode = brush_.mode == Brush::Subtract ? Brush::Add : Brush::Subtract;
+    const SurfacePtr surface = ground();
+    controller_.edit(
+        "Paint the mask",
+        [&](const Document& d) {
+            return withDabs(d, controller_.painting(), *surface, now, {&dab, 1}, controller_.frame());
+        },
+        "paint " + controller_.painting().text());
+    last_ = dab;
+}
+
+bool BrushTool::press(const QPointF& at, Qt::KeyboardModifiers modifiers, float pressure,
+                      const ViewPort& port) {
+    if (!active()) return false;
+    at_ = at;
+    if (modifiers & Qt::AltModifier) return sizing_ = true;
+    hover_ = dabAt(at, pressure, port);
+    if (!hover_) return false;
+    down_ = true;
+    touch(*hover_, modifiers);
+    return true;
+}
+
+void BrushTool::sizeBy(const QPointF& delta) {
+    brush_.radius = std::clamp(brush_.radius * std::pow(1.01f, float(delta.x())), 1e-4f, 1e4f);
+    brush_.strength = std::clamp(brush_.strength - float(delta.y()) * 0.005f, 0.0f, 1.0f);
+    strip_->refresh();
+    Q_EMIT changed();
+}
+
+bool BrushTool::move(const QPointF& at, Qt::KeyboardModifiers modifiers, float pressure, bool down,
+                     const ViewPort& port) {
+    if (!active()) return false;
+    if (sizing_ && down) {
+        sizeBy(at - std::exchange(at_, at));
+        return true;
+    }
+    hover_ = dabAt(at, pressure, port);
+    Q_EMIT changed();
+    if (!down_ || !hover_) return down_;
+    // Touches are a quarter of the radius apart, so that a stroke is even however fast the hand is.
+    const float apart = std::max(brush_.radius * 0.25f, 1e-6f);
+    if (last_ && (hover_->position - last_->position).length() < apart) return true;
+    touch(*hover_, modifiers);
+    return true;
+}
+
+bool BrushTool::release() {
+    sizing_ = false;
+    if (!std::exchange(down_, false)) return false;
+    last_.reset();
+    controller_.endDrag();
+    return true;
+}
+
+bool BrushTool::key(int key) {
+    if (!active()) return false;
+    switch (key) {
+        case Qt::Key_Q:
+            brush_.radius /= 1.15f;
+            break;
+        case Qt::Key_W:
+            brush_.radius *= 1.15f;
+            break;
+        case Qt::Key_A:
+            brush_.strength = std::max(0.0f, brush_.strength - 0.05f);
+            break;
+        case Qt::Key_S:
+            brush_.strength = std::min(1.0f, brush_.strength + 0.05f);
+            break;
+        case Qt::Key_Escape:
+            controller_.setPainting({});
+            return true;
+        default:
+            return false;
+    }
+    strip_->refresh();
+    Q_EMIT changed();
+    return true;
+}
+
+void BrushTool::paint(QPainter& p, const ViewPort& port) const {
+    if (!active() || !hover_) return;
+    const V3f n = hover_->normal;
+    const V3f side = (std::abs(n.x) > 0.7f ? V3f(0, 1, 0) : V3f(1, 0, 0)).cross(n).normalized();
+    const V3f across = n.cross(side);
+    p.setBrush(Qt::NoBrush);
+    for (const float part : {1.0f, 0.5f}) {  // the rim, and where it is half as strong
+        QPolygonF ring;
+        for (int i = 0; i <= 48; ++i) {
+            const float a = 2.0f * kPi * float(i) / 48.0f;
+            const V3f at = hover_->position +
+                           (side * std::cos(a) + across * std::sin(a)) * (brush_.radius * part) +
+                           n * (0.01f * brush_.radius);
+            if (const auto q = port.project(at)) ring << *q;
+        }
+        p.setPen(QPen(tokens().ink, part == 1.0f ? 3.5 : 2.5));
+        p.drawPolyline(ring);
+        p.setPen(QPen(part == 1.0f ? tokens().seaGlass : tokens().text, part == 1.0f ? 1.5 : 0.8));
+        p.drawPolyline(ring);
+    }
+}
+
+}  // namespace ovrix::app

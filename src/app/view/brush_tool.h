@@ -1,0 +1,70 @@
+// Painting the mask of a layer on its surface.
+#pragma once
+#include <QPainter>
+#include <QWidget>
+
+#include "app/view/view_port.h"
+#include "app/window/controller.h"
+#include "field/paint.h"
+
+class QButtonGroup;
+
+namespace ovrix::app {
+
+class NumberBox;
+
+/// The strip of modes and numbers over the view while a mask is painted.
+class BrushStrip : public QWidget {
+    Q_OBJECT
+  public:
+    BrushStrip(Brush& brush, QWidget* parent);
+    /// Shows what the brush is now.
+    void refresh();
+
+  Q_SIGNALS:
+    void changed();
+    void flood();
+    void done();
+
+  private:
+    Brush& brush_;
+    QButtonGroup* modes_;
+    NumberBox *radius_, *strength_;
+    QWidget* mirror_;
+};
+
+class BrushTool : public QObject {
+    Q_OBJECT
+  public:
+    BrushTool(Controller& controller, QWidget* view);
+    /// A painted source is being worked on.
+    bool active() const { return !controller_.painting().node.empty(); }
+    /// Each true when the tool took the event.
+    bool press(const QPointF& at, Qt::KeyboardModifiers modifiers, float pressure, const ViewPort& port);
+    bool move(const QPointF& at, Qt::KeyboardModifiers modifiers, float pressure, bool down,
+              const ViewPort& port);
+    bool release();
+    bool key(int key);
+    void leave() { hover_.reset(); }
+    void paint(QPainter& painter, const ViewPort& port) const;
+    const Brush& brush() const { return brush_; }
+    void layOut(const QSize& view);
+
+  Q_SIGNALS:
+    void changed();
+
+  private:
+    SurfacePtr ground() const;
+    std::optional<Dab> dabAt(const QPointF& at, float pressure, const ViewPort& port) const;
+    void touch(const Dab& dab, Qt::KeyboardModifiers modifiers);
+    void sizeBy(const QPointF& delta);
+
+    Controller& controller_;
+    Brush brush_;
+    BrushStrip* strip_;
+    std::optional<Dab> hover_, last_;
+    bool down_ = false, sizing_ = false;
+    QPointF at_;
+};
+
+}  // namespace ovrix::app

@@ -1,0 +1,223 @@
+#include "app/view/element_tool.h"
+
+#include <QMenu>
+
+#include "app/theme/theme.h"
+#include "base/error.h"
+
+namespace ovrix::app {
+
+ElementTool::ElementTool(Controller& controller, QWidget* view) : QObject(view), controller_(controller) {
+    connect(&controller_, &Controller::selectionChanged, this, [this] {
+        if (controller_.selected() != layer_) id_.reset();
+    });
+}
+
+void ElementTool::setActive(bool active) {
+    active_ = active;
+    if (!active) id_.reset();
+    Q_EMIT changed();
+}
+
+std::shared_ptr<const Copies> ElementTool::copies() const {
+    const Node* node = controller_.selectedNode();
+    if (!node || node->category() != Category::Layer) return nullptr;
+    const auto it = controller_.results().layers.find(node->id);
+    if (it == controller_.results().layers.end()) return nullptr;
+    const auto* copies = std::get_if<std::shared_ptr<const Copies>>(&it->second.geometry);
+    return copies ? *copies : nullptr;
+}
+
+std::vector<Box3f> ElementTool::boxes(const Copies& copies) const {
+    std::vector<Box3f> all;
+    const Document& d = controller_.document();
+    for (const std::string& id : copies.prototypes) {
+        Box3f box;
+        const auto object = controller_.results().objects.find(id);
+        if (object != controller_.results().objects.end() && d.find(id)) {
+            const auto v = [&](const char* p) { return V3f(std::get<V3d>(d.value(id, p))); };
+            const M44f own = transformMatrix(V3f(0.0f), v("rotation"), v("scale"));
+            const Box3f& b = object->second.mesh->bounds();
+            for (int i = 0; i < 8; ++i)
+                box.extendBy(
+                    V3f(i & 1 ? b.max.x : b.min.x, i & 2 ? b.max.y : b.min.y, i & 4 ? b.max.z : b.min.z) *
+                    own);
+        }
+        all.push_back(box);
+    }
+    return all;
+}
+
+SurfacePtr ElementTool::ground() const {
+    const Node* node = controller_.selectedNode();
+    if (!node || node->category() != Category::Layer) return nullptr;
+    const auto id = std::get<std::string>(controller_.document().value(node->id, "surface"));
+    if (id.empty()) return nullptr;
+    SurfacePtr surface;
+    controller_.guarded([&] {  // it was made for the layer: this only finds it again
+        surface = controller_.evaluator().surface(
+            controller_.document(), id, {controller_.frame(), Purpose::Viewport, controller_.full()},
+            Progress::none());
+    });
+    return surface;
+}
+
+std::optional<size_t> ElementTool::indexOfChosen(const Copies& copies) const {
+    if (!id_ || controller_.selected() != layer_) return std::nullopt;
+    const auto ids = copies.attributes.find<uint64_t>("id");
+    const auto it = std::find(ids.begin(), ids.end(), *id_);
+    return it == ids.end() ? std::nullopt : std::optional(size_t(it - ids.begin()));
+}
+
+std::optional<uint64_t> ElementTool::chosen() const {
+    const auto all = copies();
+    return all && indexOfChosen(*all) ? id_ : std::nullopt;
+}
+
+bool ElementTool::chooseAt(const QPointF& at, const ViewPort& port) {
+    const auto all = copies();
+    if (!all) return false;
+    const auto hit = elementAt(*all, boxes(*all), port.eye, port.direction(at));
+    id_ = hit ? std::optional(hit->id) : std::nullopt;
+    layer_ = controller_.selected();
+    Q_EMIT changed();
+    return hit.has_value();
+}
+
+bool ElementTool::press(const QPointF& at, Qt::KeyboardModifiers, const ViewPort& port) {
+    if (!active_ || !copies()) return false;
+    last_ = at;
+    if (!chooseAt(at, port)) return false;
+    const auto all = copies();
+    start_ = handEditOf(controller_.document(), layer_, *id_);
+    startPlace_ = all->attributes.find<V3f>("P")[*indexOfChosen(*all)];
+    return dragging_ = true;
+}
+
+void ElementTool::change(const QString& label, const std::function<void(HandEdit&)>& edit, bool dragging) {
+    if (!id_) return;
+    controller_.edit(
+        label,
+        [&](const Document& d) {
+            HandEdit e = handEditOf(d, layer_, *id_);
+            edit(e);
+            return withHandEdit(d, layer_, [&](HandEdits& all) { all.put(e); });
+        },
+        dragging ? fmt::format("hand {} {}", layer_, *id_) : std::string());
+}
+
+bool ElementTool::move(const QPointF& at, Qt::KeyboardModifiers modifiers, const ViewPort& port) {
+    if (!dragging_ || !id_) return false;
+    const QPointF by = at - last_;
+    if (by.manhattanLength() < 3 && !(modifiers & (Qt::ShiftModifier | Qt::ControlModifier))) return true;
+    if (modifiers & Qt::ShiftModifier) {
+        const float a = float(by.x()) * 0.01f;
+        change(
+            "Turn an element",
+            [&](HandEdit& e) { e.turn = Quatf(std::cos(a / 2), V3f(0, std::sin(a / 2), 0)) * start_.turn; },
+            true);
+    } else if (modifiers & Qt::ControlModifier) {
+        change(
+            "Size an element", [&](HandEdit& e) { e.size = start_.size * std::pow(1.01f, float(by.x())); },
+            true);
+    } else if (const SurfacePtr surface = ground()) {
+        const SurfaceHit hit = surface->intersect(port.eye, port.direction(at));
+        if (!hit.hit) return true;
+        change(
+            "Move an element", [&](HandEdit& e) { e.move = start_.move + hit.position - startPlace_; }, true);
+    }
+    return true;
+}
+
+bool ElementTool::release() {
+    if (!std::exchange(dragging_, false)) return false;
+    controller_.endDrag();
+    return true;
+}
+
+bool ElementTool::doubleClick(const QPointF& at, const ViewPort& port) {
+    const auto all = copies();
+    const SurfacePtr surface = active_ && all ? ground() : nullptr;
+    if (!surface || all->prototypes.empty()) return false;
+    const SurfaceHit hit = surface->intersect(port.eye, port.direction(at));
+    if (!hit.hit) return false;
+    layer_ = controller_.selected();
+    uint64_t made = 0;
+    controller_.edit("Place an element", [&](const Document& d) {
+        return withPlaced(d, layer_, all->prototypes.front(), hit.position, hit.normal, &made);
+    });
+    if (made) id_ = made;
+    Q_EMIT changed();
+    return true;
+}
+
+void ElementTool::removeChosen() {
+    if (!chosen()) return;
+    change("Take an element out", [](HandEdit& e) { e.removed = true; });
+    id_.reset();
+}
+
+void ElementTool::giveBack() {
+    change("Give an element back to the recipe", [](HandEdit& e) {
+        const uint64_t id = e.id;
+        e = HandEdit();
+        e.id = id;
+    });
+}
+
+void ElementTool::makeReal() {
+    const auto all = copies();
+    if (!all || !id_) return;
+    std::vector<std::string> made;
+    controller_.edit("Make an element real", [&](const Document& d) {
+        return withMadeReal(d, layer_, *all, {&*id_, 1}, &made);
+    });
+    if (!made.empty()) controller_.select(made.front());
+}
+
+bool ElementTool::key(int key) {
+    if (!active_ || !chosen() || (key != Qt::Key_Delete && key != Qt::Key_Backspace)) return false;
+    removeChosen();
+    return true;
+}
+
+bool ElementTool::menu(const QPointF& at, const QPoint& global, const ViewPort& port) {
+    if (!active_ || !chooseAt(at, port)) return false;
+    const auto all = copies();
+    QMenu menu;
+    QMenu* replace = menu.addMenu("Replace by");
+    for (const std::string& id : all->prototypes)
+        if (const Node* node = controller_.document().find(id))
+            replace->addAction(QString::fromStdString(node->name), this, [this, id] {
+                change("Replace an element", [&](HandEdit& e) { e.prototype = id; });
+            });
+    menu.addAction("Make real", this, &ElementTool::makeReal);
+    menu.addAction("Give back to the recipe", this, &ElementTool::giveBack)
+        ->setEnabled(!handEditOf(controller_.document(), layer_, *id_).changesNothing());
+    menu.addSeparator();
+    menu.addAction("Take out", this, &ElementTool::removeChosen);
+    menu.exec(global);
+    return true;
+}
+
+void ElementTool::paint(QPainter& p, const ViewPort& port) const {
+    const auto all = active_ ? copies() : nullptr;
+    const auto index = all ? indexOfChosen(*all) : std::nullopt;
+    if (!index) return;
+    const Box3f box = boxes(*all)[size_t(all->attributes.find<int32_t>("prototype")[*index])];
+    const M44f matrix = ElementPlaces(all->attributes).matrix(*index);
+    p.setPen(QPen(tokens().seaGlass, 1.5));
+    for (int a = 0; a < 8; ++a)
+        for (int bit = 1; bit < 8; bit *= 2) {
+            if (a & bit) continue;
+            const auto corner = [&](int k) {
+                return V3f(k & 1 ? box.max.x : box.min.x, k & 2 ? box.max.y : box.min.y,
+                           k & 4 ? box.max.z : box.min.z) *
+                       matrix;
+            };
+            const auto from = port.project(corner(a)), to = port.project(corner(a | bit));
+            if (from && to) p.drawLine(*from, *to);
+        }
+}
+
+}  // namespace ovrix::app

@@ -1,0 +1,21 @@
+// What tools of the view know of it: where the mouse points, and where places stand on the screen.
+#pragma once
+#include <QPointF>
+#include <functional>
+#include <optional>
+
+#include "base/vec.h"
+
+namespace ovrix::app {
+
+/// From the world to the view's pixels; nothing behind the eye.
+using Projection = std::function<std::optional<QPointF>(const V3f&)>;
+
+struct ViewPort {
+    Projection project;
+    V3f eye;
+    /// Unit direction from the eye through a pixel.
+    std::function<V3f(const QPointF&)> direction;
+};
+
+}  // namespace ovrix::app

@@ -1,0 +1,64 @@
+#include "base/specs.h"
+#include "field/paint.h"
+#include "field/sources.h"
+
+namespace ovrix {
+
+using namespace specs;
+
+namespace {
+
+struct Painted : SourceKernel {
+    SurfacePtr surface;
+    std::shared_ptr<const PaintedMap> map;  // on the surface's own topology; null for bare
+    float base = 0.0f;
+
+    void evaluate(const Samples& s, std::span<float> out) const override {
+        for (size_t i = 0; i < out.size(); ++i) {
+            if (!map) {
+                out[i] = base;
+            } else if (!s.triangle.empty()) {
+                out[i] = paintedAt(*map, uint32_t(s.triangle[i]), s.bary[i].x, s.bary[i].y);
+            } else {
+                const SurfaceHit hit = surface->closest(s.position[i]);
+                out[i] = hit.hit ? paintedAt(*map, hit.triangle, hit.u, hit.v) : base;
+            }
+        }
+    }
+};
+
+std::unique_ptr<SourceKernel> compilePainted(const ResolvedParams& p, const FieldContext& context) {
+    auto kernel = std::make_unique<Painted>();
+    kernel->base = float(p.number("base"));
+    const auto& map = p.map("map").map;
+    if (!map || !map->loaded()) return kernel;  // the checks say when a map is missing
+    const Surface& surface = surfaceFor(context, "the painted map");
+    kernel->surface = context.surface;
+    kernel->map = map;
+    // On a mesh of other topology each place takes the nearest painted value. Made once a surface and map.
+    if (map->layout->topology != topologyOf(surface.mesh()))
+        kernel->map = surface.kept<PaintedMap>(fmt::format("painted {:x}", map->hash), [&] {
+            const auto layout =
+                makePaintLayout(surface, context.objectFromWorld, map->layout->resolution, SIZE_MAX);
+            return transferred(*map, layout, *context.progress);
+        });
+    return kernel;
+}
+
+}  // namespace
+
+SourceType paintSource() {
+    ParamSpec map = text("map", "Map", {}, "What was painted");
+    map.type = ParamType::Map;
+    map.initial = MapValue();
+    return {.id = "paint",
+            .title = "Painted",
+            .help = "A mask painted on the surface with brushes",
+            .params = {map, unitNumber("base", "Unpainted", 0, "What it gives where nothing is painted"),
+                       number("resolution", "Resolution", 0.02, "m", 1e-4, 1e3, 0.002, 0.2,
+                              "Distance between painted values where the mesh is coarser; finer takes more "
+                              "memory")},
+            .compile = compilePainted};
+}
+
+}  // namespace ovrix

@@ -1,0 +1,87 @@
+#include "ops/by_hand.h"
+
+#include "base/specs.h"
+
+namespace ovrix {
+
+namespace {
+
+int32_t prototypeIndex(Copies& copies, const std::string& id) {
+    const auto it = std::find(copies.prototypes.begin(), copies.prototypes.end(), id);
+    if (it != copies.prototypes.end()) return int32_t(it - copies.prototypes.begin());
+    copies.prototypes.push_back(id);
+    return int32_t(copies.prototypes.size()) - 1;
+}
+
+}  // namespace
+
+std::shared_ptr<const Copies> withHandEdits(const Copies& copies, const HandEdits& edits) {
+    auto out = std::make_shared<Copies>();
+    out->prototypes = copies.prototypes;
+    const auto ids = copies.attributes.find<uint64_t>("id");
+    std::vector<uint32_t> kept;
+    kept.reserve(ids.size());
+    for (size_t i = 0; i < ids.size(); ++i) {
+        const HandEdit* e = edits.find(ids[i]);
+        if (!e || !e->removed) kept.push_back(uint32_t(i));
+    }
+    out->attributes = kept.size() == ids.size() ? copies.attributes : copies.attributes.gathered(kept);
+    std::vector<const HandEdit*> added;
+    for (const HandEdit& e : edits.list)
+        if (e.added && !e.prototype.empty()) added.push_back(&e);
+    const size_t count = kept.size();
+    out->attributes.resize(count + added.size());
+    auto position = out->attributes.add<V3f>("P");
+    auto orient = out->attributes.add<Quatf>("orient");
+    auto scale = out->attributes.add<float>("scale", 1.0f);
+    auto prototype = out->attributes.add<int32_t>("prototype");
+    auto id = out->attributes.add<uint64_t>("id");
+    for (size_t i = 0; i < count; ++i) {
+        const HandEdit* e = edits.find(id[i]);
+        if (!e || e->added) continue;
+        position[i] += e->move;
+        orient[i] = (e->turn * orient[i]).normalized();
+        scale[i] *= e->size;
+        if (!e->prototype.empty()) prototype[i] = prototypeIndex(*out, e->prototype);
+    }
+    for (size_t k = 0; k < added.size(); ++k) {
+        const size_t i = count + k;
+        position[i] = added[k]->move;
+        orient[i] = added[k]->turn.normalized();
+        scale[i] = added[k]->size;
+        prototype[i] = prototypeIndex(*out, added[k]->prototype);
+        id[i] = added[k]->id;
+    }
+    // What other columns say of an added one is neutral, not 0.
+    if (out->attributes.has("stretch")) {
+        auto stretch = out->attributes.add<V3f>("stretch");
+        std::fill(stretch.begin() + std::ptrdiff_t(count), stretch.end(), V3f(1.0f));
+    }
+    if (out->attributes.has("tint")) {
+        auto tint = out->attributes.add<V3f>("tint");
+        std::fill(tint.begin() + std::ptrdiff_t(count), tint.end(), V3f(0, 1, 1));
+    }
+    return out;
+}
+
+static Geometry applyByHand(const StepInput& in) {
+    const HandEdits& edits = in.params.edits("edits");
+    if (edits.list.empty()) return in.in;
+    return withHandEdits(*std::get<std::shared_ptr<const Copies>>(in.in), edits);
+}
+
+StepType byHandStep() {
+    ParamSpec edits = specs::text("edits", "Edits", {}, "What was changed by hand, by the element's id");
+    edits.type = ParamType::Edits;
+    edits.initial = HandEdits();
+    return {.id = "by_hand",
+            .title = "By hand",
+            .phase = Phase::Shape,
+            .help = "Single copies placed, moved, turned, sized, replaced or taken out in the view",
+            .takes = GeometryKind::Copies,
+            .gives = GeometryKind::Copies,
+            .params = {edits},
+            .apply = applyByHand};
+}
+
+}  // namespace ovrix

@@ -1,0 +1,14 @@
+// Changes to single copies, made by hand, on top of what the recipe gives.
+#pragma once
+#include "ops/step.h"
+
+namespace ovrix {
+
+/// The copies with the edits of their ids: moved, turned, sized, of another prototype, taken out; and those
+/// that were added, at the end. Edits of ids that are not there wait. A prototype that the copies do not have
+/// yet joins their list.
+std::shared_ptr<const Copies> withHandEdits(const Copies& copies, const HandEdits& edits);
+
+StepType byHandStep();
+
+}  // namespace ovrix

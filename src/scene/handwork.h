@@ -1,0 +1,39 @@
+// What the view does to a layer by hand: painting its masks, and placing, moving and taking out single
+// elements.
+#pragma once
+#include "field/paint.h"
+#include "scene/edits.h"
+
+namespace ovrix {
+
+/// The document after some dabs on the painted source that @p source names (its param is not looked at). The
+/// map is made, or moved to the surface's topology, where it has to be. Throws Error when the source is none,
+/// or the surface has no faces.
+Document withDabs(const Document& document, const ParamPath& source, const Surface& surface,
+                  const Brush& brush, std::span<const Dab> dabs, double frame);
+
+/// An element that a ray meets.
+struct ElementHit {
+    uint64_t id = 0;
+    uint32_t index = 0;  ///< in the copies
+    float distance = 0;
+};
+/// The nearest copy whose box the ray meets; boxes are those of the prototypes, turned and sized with the
+/// copies.
+/// @p boxes go with the copies' prototypes.
+std::optional<ElementHit> elementAt(const Copies& copies, std::span<const Box3f> boxes, const V3f& origin,
+                                    const V3f& direction);
+
+/// The layer's step that holds what was changed by hand, last in the recipe; made when @p change needs it.
+Document withHandEdit(const Document& document, const std::string& layer,
+                      const std::function<void(HandEdits&)>& change);
+/// What is held of an element now: an empty edit of that id where there is none.
+HandEdit handEditOf(const Document& document, const std::string& layer, uint64_t id);
+/// An added element standing on a surface at a place. @p id gets its id.
+Document withPlaced(const Document& document, const std::string& layer, const std::string& prototype,
+                    const V3f& position, const V3f& normal, uint64_t* id = nullptr);
+/// The elements as objects of their own, taken out of the layer. @p newIds gets the objects' ids.
+Document withMadeReal(const Document& document, const std::string& layer, const Copies& copies,
+                      std::span<const uint64_t> ids, std::vector<std::string>* newIds = nullptr);
+
+}  // namespace ovrix
