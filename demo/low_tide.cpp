@@ -1,7 +1,11 @@
 #include "low_tide.h"
 
+#include <fmt/format.h>
+
 #include "io/mesh_writer.h"
 #include "scene/edits.h"
+#include "scene/evaluator.h"
+#include "scene/handwork.h"
 #include "scene/scene_file.h"
 #include "shapes.h"
 
@@ -117,8 +121,24 @@ FieldSource inverted(FieldSource s) {
     return s;
 }
 
+/// How sheltered a place is: barnacles and dirt sit in cracks.
+FieldSource shelter(double reach, int64_t rays) {
+    FieldSource s = makeSource("occlusion");
+    s.params["reach"].value = reach;
+    s.params["rays"].value = rays;
+    s.remap.points = {{0.04f, 0}, {0.45f, 1}, {1, 1}};
+    return s;
+}
+
+FieldSource awayFrom(const Refs& things, Range between) {
+    FieldSource s = makeSource("distance");
+    s.params["to"].value = things;
+    s.params["range"].value = between;
+    return s;
+}
+
 struct Looks {
-    std::string rock, sand, plate, limpet, snail, stone, water;
+    std::string rock, sand, plate, limpet, snail, stone, water, grass, glass;
 };
 
 Looks makeLooks(Maker& m) {
@@ -153,6 +173,13 @@ Looks makeLooks(Maker& m) {
                          {perElement(11), blended(noise(0.005, 6, 1.2, 2), Blend::Multiply, 0.35)}, 0.28);
     l.stone = m.material("Stone", Color(0.05f, 0.052f, 0.055f), Color(0.34f, 0.31f, 0.28f),
                          {perElement(13), blended(noise(0.03, 1, 1.2, 4), Blend::Multiply, 0.5)}, 0.48);
+    l.grass = m.material("Sea grass", Color(0.035f, 0.075f, 0.02f), Color(0.19f, 0.27f, 0.055f),
+                         {perElement(19), blended(noise(0.05, 12, 1.4, 3), Blend::Multiply, 0.5)}, 0.32);
+    m.set(l.grass + "/translucency", "0.42");
+    l.glass = m.add("surface", "Float glass");
+    m.document = withValue(m.document, {l.glass, "", "base"}, Color(0.02f, 0.10f, 0.075f));
+    m.document = withValue(m.document, {l.glass, "", "roughness"}, 0.04);
+    m.document = withValue(m.document, {l.glass, "", "specular"}, 0.7);
     l.water = m.add("surface", "Water");
     m.document = withValue(m.document, {l.water, "", "base"}, Color(0.006f, 0.014f, 0.015f));
     m.document = withValue(m.document, {l.water, "", "roughness"}, 0.03);
@@ -182,6 +209,123 @@ void setStage(Maker& m) {
     m.set("scene/draft", "0.25");
 }
 
+/// Four sizes of the same stones: one recipe, and three layers that follow it with a count, a size and a seed
+/// of their own. Smaller ones keep off larger ones; the largest carry a few pebbles.
+void addStones(Maker& m, const std::string& sandId, const std::string& stoneA, const std::string& stoneB) {
+    const auto largest =
+        m.layer("Stones, largest", sandId, {{stoneA, 0.5}, {stoneB, 0.5}}, 22, 9, {1.9, 3.4}, 0.3,
+                {blended(noise(0.9, 14, 1.6, 3), Blend::Replace),
+                 blended(heightBand(-0.03, 0.6, 0.02), Blend::Multiply)},
+                0.5, -0.016);
+    m.document = withStep(m.document, largest, 4, makeStep("keep_apart", m.document.get(largest)));
+    m.document = withText(m.document, largest + "/keep_apart/overlap", "0.15");
+    Refs above = {largest};
+    struct Size {
+        const char *name, *count, *between, *seed, *lift;
+    };
+    for (const Size& size : {Size{"Stones, large", "170", "0.9..1.9", "23", "-0.008"},
+                             Size{"Stones, medium", "1500", "0.3..0.9", "31", "-0.004"},
+                             Size{"Pebbles", "20000", "0.06..0.3", "3", "-0.002"}}) {
+        std::string id;
+        m.document = withLinkedLayer(m.document, largest, sandId, &id);
+        Node named = m.document.get(id);
+        m.document.remove(id);
+        named.name = size.name;
+        id = named.id = m.document.freeId(size.name);
+        m.document.put(std::move(named));
+        m.set(id + "/scatter/count", size.count);
+        m.set(id + "/scatter/seed", size.seed);
+        m.set(id + "/orient/seed", size.seed);
+        m.set(id + "/vary_size/between", size.between);
+        m.set(id + "/copies_of/lift", size.lift);
+        m.document = withValue(m.document, {id, "keep_apart", "from"}, above);
+        above.push_back(id);
+    }
+    m.layer("Pebbles on stones", largest, {{stoneA, 0.5}, {stoneB, 0.5}}, 900, 41, {0.05, 0.2}, 0.4,
+            {blended(slope(0, 45, 12), Blend::Replace), noise(0.08, 5, 2.2, 3)}, 0.1, -0.001);
+}
+
+/// Tufts of two kinds along the water, with a clearing that was painted and a float that they leave room.
+void addGrass(Maker& m, const Looks& l, const std::string& sandId) {
+    const std::string ball = m.add("sphere", "Glass float");
+    m.set(ball + "/radius", "0.075");
+    m.set(ball + "/segments", "96");
+    m.set(ball + "/position", fmt::format("-0.62,{:.4f},0.86", sandHeight(-0.62f, 0.86f) + 0.06f));
+    m.set(ball + "/material", l.glass);
+    const auto tuft = [&](const char* name, std::vector<std::pair<const char*, const char*>> values) {
+        const std::string id = m.add("blade", name);
+        for (const auto& [param, value] : values) m.set(id + "/" + param, value);
+        m.set(id + "/material", l.grass);
+        m.set(id + "/shown", "false"), m.set(id + "/rendered", "false");
+        return id;
+    };
+    const std::string tall = tuft("Tall sea grass", {{"height", "0.17"},
+                                                     {"width", "0.006"},
+                                                     {"blades", "9"},
+                                                     {"spread", "0.016"},
+                                                     {"bend", "55"},
+                                                     {"curl", "35"},
+                                                     {"twist", "40"},
+                                                     {"wave", "12"},
+                                                     {"segments", "9"}}),
+                      low = tuft("Low sea grass", {{"height", "0.075"},
+                                                   {"width", "0.008"},
+                                                   {"blades", "13"},
+                                                   {"spread", "0.022"},
+                                                   {"bend", "70"},
+                                                   {"curl", "25"},
+                                                   {"tip", "0.3"},
+                                                   {"segments", "7"},
+                                                   {"seed", "4"}});
+    Evaluator evaluator;
+    evaluator.setFolder(m.folder);
+    const SurfacePtr ground = evaluator.surface(m.document, sandId, {1}, Progress::none());
+    struct Kind {
+        const char* name;
+        std::string prototype;
+        const char* distance;
+        int64_t seed;
+        double low, high;
+        const char* hue;
+    };
+    for (const Kind& kind : {Kind{"Sea grass, tall", tall, "0.02", 5, 0.004, 0.07, "-8..6"},
+                             Kind{"Sea grass, low", low, "0.016", 6, 0.002, 0.10, "4..20"}}) {
+        FieldSource clearing = makeSource("paint");
+        clearing.params["base"].value = 1.0;
+        clearing.params["resolution"].value = 0.03;
+        const std::string id = m.layer(
+            kind.name, sandId, {{kind.prototype, 1}}, 100, kind.seed, {0.55, 1.25}, 0.2,
+            {blended(heightBand(kind.low, kind.high, 0.012), Blend::Replace),
+             noise(0.32, 60 + kind.seed, 3.2, 3), blended(awayFrom({ball}, {0.02, 0.07}), Blend::Multiply),
+             blended(clearing, Blend::Multiply)},
+            0.75, -0.004);
+        m.document = withStepReplaced(m.document, id, "scatter", "spread");
+        m.set(id + "/spread/distance", kind.distance);
+        m.document = withStep(m.document, id, 3, makeStep("vary_color", m.document.get(id)));
+        m.set(id + "/vary_color/hue", kind.hue);
+        Brush brush;
+        brush.mode = Brush::Subtract;
+        brush.radius = 0.28f, brush.strength = 1.0f;
+        std::vector<Dab> dabs;
+        for (const auto& [x, z] : {std::pair(0.62f, 1.05f), {0.78f, 1.0f}, {0.5f, 1.2f}})
+            dabs.push_back({V3f(x, sandHeight(x, z), z), V3f(0, 1, 0), 1});
+        m.document = withDabs(m.document, {id, "spread", "keep", 3, "map"}, *ground, brush, dabs, 1);
+    }
+}
+
+/// A few elements that were set down one by one.
+void placeByHand(Maker& m, const std::string& surface, const std::string& layer,
+                 const std::vector<std::pair<float, float>>& places,
+                 const std::vector<std::string>& prototypes) {
+    Evaluator evaluator;
+    evaluator.setFolder(m.folder);
+    const SurfacePtr ground = evaluator.surface(m.document, surface, {1}, Progress::none());
+    for (size_t i = 0; i < places.size(); ++i) {
+        const SurfaceHit hit = ground->intersect(V3f(places[i].first, 5, places[i].second), V3f(0, -1, 0));
+        if (hit.hit) m.document = withPlaced(m.document, layer, prototypes[i], hit.position, hit.normal);
+    }
+}
+
 void addLayers(Maker& m, const Looks& l, const std::string& ledge, const std::string& sandId) {
     const std::string open = m.mesh("Barnacle, open", barnacle(true, 3), l.plate, false);
     const std::string closed = m.mesh("Barnacle, closed", barnacle(false, 8), l.plate, false);
@@ -192,7 +336,8 @@ void addLayers(Maker& m, const Looks& l, const std::string& ledge, const std::st
     const Shares barnacles = {{closed, 0.66}, {open, 0.34}};
     const auto colony = [](double contrast) {
         return std::vector<FieldSource>{blended(heightBand(0.045, 0.36, 0.03), Blend::Replace),
-                                        noise(0.24, 21, contrast, 4), slope(10, 100, 12)};
+                                        noise(0.24, 21, contrast, 4), slope(10, 100, 12),
+                                        blended(shelter(0.07, 20), Blend::Multiply, 0.7)};
     };
     m.layer("Barnacles, small", ledge, barnacles, 60000, 2, {0.35, 0.9}, 0.25, colony(2.6), 0.0, 0.0);
     m.layer("Barnacles, large", ledge, barnacles, 9000, 5, {0.9, 2.1}, 0.45, colony(3.2), 0.0, 0.0);
@@ -203,13 +348,12 @@ void addLayers(Maker& m, const Looks& l, const std::string& ledge, const std::st
         "Snails on rock", ledge, {{snail, 1}}, 1400, 7, {0.7, 1.7}, 0.35,
         {blended(heightBand(0.03, 0.5, 0.025), Blend::Replace), slope(0, 35, 15), noise(0.35, 33, 1.6, 2)},
         0.1, -0.001);
-    m.layer("Pebbles", sandId, {{stoneA, 0.6}, {stoneB, 0.4}}, 22000, 3, {0.06, 0.34}, 0.35,
-            {blended(noise(0.7, 14, 1.8, 4), Blend::Replace), blended(slope(0, 40, 10), Blend::Multiply)},
-            0.2, -0.002);
-    m.layer("Stones", sandId, {{stoneA, 0.5}, {stoneB, 0.5}}, 420, 9, {0.5, 2.4}, 0.5,
-            {noise(0.9, 14, 1.6, 3)}, 0.5, -0.006);
-    m.layer("Snails on sand", sandId, {{snail, 1}}, 2600, 8, {0.6, 1.5}, 0.2,
+    addStones(m, sandId, stoneA, stoneB);
+    m.layer("Shells on sand", sandId, {{snail, 0.62}, {tent, 0.3}, {closed, 0.08}}, 2600, 8, {0.6, 1.5}, 0.2,
             {blended(heightBand(0.004, 0.6, 0.006), Blend::Replace), noise(0.5, 52, 2.0, 3)}, 0.6, -0.001);
+    addGrass(m, l, sandId);
+    placeByHand(m, sandId, "shells_on_sand", {{-0.28f, 0.98f}, {0.93f, 1.02f}, {0.8f, 1.12f}},
+                {snail, snail, tent});
 }
 
 }  // namespace

@@ -84,8 +84,9 @@ MeshPtr ledge() {
         // Sideways shifts make faces lean and hang over, which a bare height never does.
         const V3f p(x, y, z);
         const float lean = 0.05f * fractalNoise(p * 3.1f, 41, {3, 0.5f, 2.0f, NoiseKind::Soft});
-        return V3f(x + lean, y,
-                   z + 0.09f * fractalNoise(p * 2.2f + V3f(7, y * 3, 1), 43, {3, 0.5f, 2.0f, NoiseKind::Soft}));
+        return V3f(
+            x + lean, y,
+            z + 0.09f * fractalNoise(p * 2.2f + V3f(7, y * 3, 1), 43, {3, 0.5f, 2.0f, NoiseKind::Soft}));
     });
     return roughened(*smooth, rockRelief);
 }

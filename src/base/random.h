@@ -39,6 +39,7 @@ enum class Stream : uint32_t {
     Brightness,
     Lift,
     PrototypeSize,
+    Show,
     User = 1000
 };
 

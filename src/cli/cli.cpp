@@ -40,8 +40,10 @@ int run(const std::vector<std::string>& args, std::ostream& out, std::ostream& e
     e->add_option("SCENE", evalArgs.scene)->required();
     e->add_option("--layer", evalArgs.layer, "Its id")->required();
     e->add_option("--frame", evalArgs.frame);
+    e->add_flag("--mesh", evalArgs.mesh, "All copies as one mesh (.ply, .obj, .glb)");
     e->add_option("--purpose", evalArgs.purpose)->check(CLI::IsMember({"viewport", "render"}));
-    e->add_option("--out", evalArgs.out, "FILE.ply, .usda or .vdb")->required();
+    e->add_option("--out", evalArgs.out, "FILE.ply, .csv, .usda or .vdb; .obj or .glb for one mesh")
+        ->required();
     e->callback([&] { eval(common, evalArgs); });
 
     auto* s = app.add_subcommand("set", "Changes values of a scene");

@@ -10,6 +10,7 @@
 #include "io/elements_io.h"
 #include "scene/checks.h"
 #include "scene/edits.h"
+#include "scene/hand_on.h"
 #include "scene/scene_file.h"
 #include "scene/translate.h"
 
@@ -214,17 +215,10 @@ void eval(const Common& common, const EvalArgs& a) {
     if (opened.document.get(a.layer).category() != Category::Layer)
         throw Error("\"" + a.layer + "\" is no layer", a.scene, "ovrix-cli info lists the layers");
     const Purpose purpose = a.purpose == "viewport" ? Purpose::Viewport : Purpose::Render;
-    const LayerResult result =
-        opened.evaluator.layer(opened.document, a.layer, {a.frame, purpose, false}, Progress::none());
-    for (const StepReport& r : result.steps)
-        if (!r.error.empty()) throw Error(r.error, a.layer + "/" + r.step, r.remedy);
-    std::vector<ExportPrototype> prototypes;
-    if (auto* copies = std::get_if<std::shared_ptr<const Copies>>(&result.geometry))
-        for (const std::string& id : (*copies)->prototypes)
-            prototypes.push_back(
-                {opened.document.get(id).name,
-                 opened.evaluator.object(opened.document, id, a.frame, Progress::none()).mesh});
-    writeElements(a.out, result.geometry, prototypes);
+    const std::string ending = std::filesystem::path(a.out).extension().string();
+    const bool mesh = a.mesh || ending == ".obj" || ending == ".glb";
+    const LayerResult result = handOn(opened.document, a.layer, mesh ? HandOn::Mesh : HandOn::Elements, a.out,
+                                      opened.evaluator, {a.frame, purpose, false}, Progress::none());
     Json j{{"layer", a.layer},
            {"elements", elementCount(result.geometry)},
            {"kind", kindName(kindOf(result.geometry))},

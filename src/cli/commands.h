@@ -19,6 +19,7 @@ int check(const Common& common, const std::string& scene, double frame);
 
 struct EvalArgs {
     std::string scene, layer, out, purpose = "render";
+    bool mesh = false;  ///< all copies as one mesh
     double frame = 1;
 };
 void eval(const Common& common, const EvalArgs& args);

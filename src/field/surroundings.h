@@ -21,6 +21,8 @@ class Surroundings {
     virtual Geometry elements(const std::string& layer) = 0;
     /// An object's mesh in its own space.
     virtual MeshPtr mesh(const std::string& object) = 0;
+    /// The points of a file.
+    virtual std::shared_ptr<const PointSet> points(const std::string& file) = 0;
 };
 
 }  // namespace ovrix

@@ -1,6 +1,7 @@
 #include "geo/primitives.h"
 
 #include "base/noise.h"
+#include "base/random.h"
 
 namespace ovrix {
 
@@ -97,6 +98,87 @@ MeshPtr makeTerrain(const TerrainOptions& o) {
         const float sharp = fractalNoise(p, o.seed + 7, {6, 0.5f, 2.0f, NoiseKind::Ridged});
         return V3f(x, o.height * lerp(soft, sharp, o.ridges), z);
     });
+}
+
+namespace {
+
+float smooth(float t) { return t * t * (3.0f - 2.0f * t); }
+
+/// Part of the widest that a blade has at t from foot to tip.
+float bladeProfile(const BladeOptions& o, float t) {
+    const float m = std::clamp(o.widest, 0.0f, 1.0f);
+    if (t < m) return lerp(o.foot, 1.0f, smooth(t / m));
+    return m < 1.0f ? lerp(1.0f, o.tip, smooth((t - m) / (1.0f - m))) : 1.0f;
+}
+
+/// How one blade of a tuft differs from the others.
+struct BladeOwn {
+    V3f root{0, 0, 0};
+    float heading = 0, size = 1, bend = 1;
+    int cell = 0;
+};
+
+void addBlade(Mesh& mesh, std::vector<V3f>& points, std::vector<V2f>& uv, const BladeOptions& o,
+              const BladeOwn& own, uint32_t seed) {
+    const int segments = std::clamp(o.segments, 1, 256);
+    const uint32_t first = uint32_t(points.size());
+    const float step = o.height * own.size / float(segments);
+    const V2f cell(1.0f / float(o.columns), 1.0f / float(o.rows));
+    const V2f corner(float(own.cell % o.columns) * cell.x, 1.0f - float(own.cell / o.columns + 1) * cell.y);
+    V3f at = own.root;
+    for (int k = 0; k <= segments; ++k) {
+        const float t = float(k) / float(segments);
+        const float lean = o.bend * own.bend * t + o.curl * t * t * t;
+        const float sway = o.wave * gradientNoise(V3f(0.37f, 2.0f * t, 0.71f), seed);
+        const float turn = own.heading + o.twist * t + sway;
+        // Forward, along and across of the blade at t.
+        const V3f ahead(std::sin(turn), 0, std::cos(turn)), across(std::cos(turn), 0, -std::sin(turn));
+        const V3f along = ahead * std::sin(lean) + V3f(0, 1, 0) * std::cos(lean);
+        const V3f face = across.cross(along);
+        const float half = 0.5f * o.width * own.size * bladeProfile(o, t);
+        for (int side = -1; side <= 1; ++side)
+            points.push_back(at + across * (half * float(side)) - face * (o.fold * half * float(side != 0)));
+        if (k < segments) at += along * step;
+    }
+    const auto texture = [&](int k, int side) {
+        return V2f(corner.x + cell.x * (0.5f + 0.5f * float(side)),
+                   corner.y + cell.y * float(k) / float(segments));
+    };
+    for (int k = 0; k < segments; ++k)
+        for (int side = -1; side < 1; ++side) {
+            const uint32_t a = first + uint32_t(3 * k + side + 1);
+            mesh.addFace({a, a + 1, a + 4, a + 3});
+            uv.insert(uv.end(), {texture(k, side), texture(k, side + 1), texture(k + 1, side + 1),
+                                 texture(k + 1, side)});
+        }
+}
+
+}  // namespace
+
+MeshPtr makeBlades(const BladeOptions& given) {
+    BladeOptions o = given;
+    o.columns = std::max(1, o.columns), o.rows = std::max(1, o.rows);
+    auto mesh = std::make_shared<Mesh>();
+    std::vector<V3f> points;
+    std::vector<V2f> uv;
+    const int count = std::clamp(o.blades, 1, 512), pictures = o.columns * o.rows;
+    for (int i = 0; i < count; ++i) {
+        const Random4 r = random4(o.seed, uint64_t(i), Stream::Place);
+        BladeOwn own;
+        own.cell = (o.firstCell + i % std::max(1, o.cells)) % pictures;
+        if (count > 1) {
+            const float angle = 2.0f * kPi * r[0], away = std::sqrt(r[1]);
+            own.root = V3f(std::sin(angle), 0, std::cos(angle)) * (o.spread * away);
+            own.heading = angle + (r[2] - 0.5f) * 1.2f;
+            own.size = 1.0f - 0.45f * r[3] * (0.4f + 0.6f * away);
+            own.bend = 0.3f + 0.9f * away + 0.4f * (r[2] - 0.5f);
+        }
+        addBlade(*mesh, points, uv, o, own, o.seed + uint32_t(i) * 31u);
+    }
+    mesh->points.set("P", std::move(points));
+    mesh->corners.set("uv", std::move(uv));
+    mesh->finish();
+    return mesh;
 }
 
 }  // namespace ovrix

@@ -26,6 +26,22 @@ struct TerrainOptions {
 /// A patch of hills by fractal noise over the XZ plane.
 MeshPtr makeTerrain(const TerrainOptions& options);
 
+struct BladeOptions {
+    float height = 0.3f, width = 0.02f;            ///< metres
+    float foot = 0.6f, widest = 0.3f, tip = 0.0f;  ///< parts of the width; place of the widest, 0 to 1
+    int segments = 10;                             ///< 1 to 256
+    float bend = 0.5f, curl = 0.3f, twist = 0.2f, wave = 0.0f;  ///< radians over the whole length
+    float fold = 0.15f;                                   ///< 0 flat to 1 edges raised by the half width
+    int blades = 1;                                       ///< 1 to 512
+    float spread = 0.03f;                                 ///< metres, radius of the tuft's foot
+    int columns = 1, rows = 1, firstCell = 0, cells = 1;  ///< which parts of an image the blades take in turn
+    uint32_t seed = 1;
+};
+/// Blades that grow along +Y from the origin: three points across and segments + 1 along. U runs across, V
+/// along from foot to tip, laid before the blade is bent. A single blade leans towards +Z; those of a tuft
+/// lean outward.
+MeshPtr makeBlades(const BladeOptions& options);
+
 /// Quads over a grid of (columns + 1) x (rows + 1) points that @p place gives for u, v in [0, 1].
 MeshPtr makeGrid(int columns, int rows, const std::function<V3f(float u, float v)>& place);
 

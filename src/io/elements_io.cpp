@@ -1,10 +1,12 @@
 #include "io/elements_io.h"
 
+#include <charconv>
 #include <cstring>
 #include <fstream>
 #include <sstream>
 
 #include "base/files.h"
+#include "io/csv_points.h"
 #include "io/vdb_points.h"
 
 namespace ovrix {
@@ -46,7 +48,8 @@ void addProperties(std::vector<Property>& out, const std::string& name, const Co
             floats({(name + "_x").c_str(), (name + "_y").c_str(), (name + "_z").c_str()}, get);
     }
     if (auto* v = std::get_if<std::vector<V2f>>(&column))
-        floats({"u", "v"}, [v](size_t i, int k) { return (*v)[i][k]; });
+        floats({name == "uv" ? "u" : (name + "_u").c_str(), name == "uv" ? "v" : (name + "_v").c_str()},
+               [v](size_t i, int k) { return (*v)[i][k]; });
     if (auto* v = std::get_if<std::vector<float>>(&column))
         floats({name.c_str()}, [v](size_t i, int) { return (*v)[i]; });
     if (auto* v = std::get_if<std::vector<Color>>(&column))
@@ -132,9 +135,11 @@ std::string usdCopies(const Copies& copies, const std::vector<ExportPrototype>& 
                     [](std::string& o, const Quatf& q) {
                         fmt::format_to(std::back_inserter(o), "({}, {}, {}, {})", q.r, q.v.x, q.v.y, q.v.z);
                     });
-    usdArray<float>(out, "    ", "float3[] scales", a.find<float>("scale"), [](std::string& o, float s) {
-        fmt::format_to(std::back_inserter(o), "({}, {}, {})", s, s, s);
-    });
+    const ElementPlaces places(a);
+    std::vector<V3f> scales(places.size());
+    for (size_t i = 0; i < scales.size(); ++i)
+        scales[i] = places.stretchOf(i) * (places.scale.empty() ? 1.0f : places.scale[i]);
+    usdArray<V3f>(out, "    ", "float3[] scales", scales, putV3);
     out += "    rel prototypes = [";
     std::string meshes;
     for (size_t i = 0; i < prototypes.size(); ++i) {
@@ -170,9 +175,10 @@ void writeElements(const std::filesystem::path& path, const Geometry& geometry,
     const std::string e = path.extension().string();
     if (e == ".ply") return writeFile(path, plyOf(a));
     if (e == ".usda") return writeFile(path, usdOf(geometry, prototypes));
+    if (e == ".csv") return writeCsvPoints(path, a);
     if (e != ".vdb")
         throw Error("elements are not written with the ending \"" + e + "\"", path.string(),
-                    "Use .ply, .usda or .vdb");
+                    "Use .ply, .csv, .usda or .vdb");
     writeAtomically(path, [&](const std::filesystem::path& temporary) { writeVdbPoints(temporary, a); });
 }
 
@@ -352,14 +358,88 @@ ElementsInfo usdInfo(const std::filesystem::path& path) {
     return info;
 }
 
+/// Numbers of an array in brackets after a declaration.
+template <class T>
+std::vector<T> usdNumbers(const std::string& text, const std::string& declaration) {
+    std::vector<T> out;
+    size_t at = text.find(declaration);
+    if (at == std::string::npos) return out;
+    at = text.find('[', at + declaration.size() - 1) + 1;
+    const size_t end = text.find(']', at);
+    const char* p = text.data() + at;
+    const char* last = text.data() + std::min(end, text.size());
+    while (p < last) {
+        T x{};
+        const auto [next, error] = std::from_chars(p, last, x);
+        if (error == std::errc()) out.push_back(x);
+        p = error == std::errc() ? next : p + 1;
+    }
+    return out;
+}
+
+PointSet usdPointsFrom(const std::filesystem::path& path) {
+    const std::string text = readFile(path);
+    if (text.rfind("#usda", 0) != 0) throw Error("is no USD text file", path.string());
+    const bool copies = text.find("def PointInstancer") != std::string::npos;
+    PointSet set;
+    const auto p = usdVectors(text, copies ? "point3f[] positions =" : "point3f[] points =");
+    if (p.empty()) throw Error("holds no points", path.string(), "Export points or instances");
+    set.attributes.set("P", p);
+    const auto fits = [&](size_t n) { return n == p.size(); };
+    if (auto ids = usdNumbers<uint64_t>(text, "int64[] ids = "); fits(ids.size()))
+        set.attributes.set("id", std::move(ids));
+    if (auto n = usdVectors(text, "normal3f[] normals ="); fits(n.size()))
+        set.attributes.set("N", std::move(n));
+    if (auto s = usdNumbers<float>(text, "float[] primvars:scale = "); fits(s.size()))
+        set.attributes.set("scale", std::move(s));
+    if (const auto s = usdVectors(text, "float3[] scales ="); fits(s.size())) {
+        auto scale = set.attributes.add<float>("scale");
+        auto stretch = set.attributes.add<V3f>("stretch", V3f(1.0f));
+        for (size_t i = 0; i < s.size(); ++i) {
+            scale[i] = s[i].y;
+            if (s[i].y != 0.0f) stretch[i] = s[i] / s[i].y;
+        }
+    }
+    if (const auto q = usdNumbers<float>(text, "quath[] orientations = ");
+        fits(q.size() / 4) && q.size() % 4 == 0) {
+        auto orient = set.attributes.add<Quatf>("orient");
+        for (size_t i = 0; i < orient.size(); ++i)
+            orient[i] = Quatf(q[4 * i], V3f(q[4 * i + 1], q[4 * i + 2], q[4 * i + 3]));
+    }
+    if (auto which = usdNumbers<int32_t>(text, "int[] protoIndices = "); fits(which.size())) {
+        auto kind = set.attributes.add<float>("kind");
+        for (size_t i = 0; i < which.size(); ++i) kind[i] = float(which[i]);
+    }
+    return set;
+}
+
 }  // namespace
+
+PointSet readPoints(const std::filesystem::path& path) {
+    requireReadable(path);
+    const std::string e = path.extension().string();
+    if (e != ".ply" && e != ".csv" && e != ".usda" && e != ".vdb")
+        throw Error("is no file of points that can be read", path.string(), "Use .ply, .csv, .usda or .vdb");
+    PointSet set = e == ".csv"    ? readCsvPoints(path)
+                   : e == ".usda" ? usdPointsFrom(path)
+                   : e == ".vdb"  ? readVdbPoints(path)
+                                  : readPlyPoints(path);
+    for (const V3f& p : set.attributes.find<V3f>("P"))
+        if (!isFinite(p)) throw Error("has a place that is no number", path.string(), "Write the file again");
+    if (set.attributes.find<uint64_t>("id").empty()) {  // in the order of the file
+        set.attributes.remove("id");
+        auto id = set.attributes.add<uint64_t>("id");
+        for (size_t i = 0; i < id.size(); ++i) id[i] = i;
+    }
+    return set;
+}
 
 ElementsInfo readElementsInfo(const std::filesystem::path& path) {
     requireReadable(path);
     const std::string e = path.extension().string();
     if (e == ".vdb") return readVdbInfo(path);
     if (e == ".usda") return usdInfo(path);
-    const PointSet points = readPlyPoints(path);
+    const PointSet points = e == ".csv" ? readCsvPoints(path) : readPlyPoints(path);
     ElementsInfo info{"points", points.size(), {}, {}};
     for (const V3f& p : points.attributes.find<V3f>("P")) info.bounds.extendBy(p);
     for (const auto& [name, column] : points.attributes.columns())

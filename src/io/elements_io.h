@@ -32,6 +32,11 @@ ElementsInfo readElementsInfo(const std::filesystem::path& path);
 /// id_high become id; others stay floats. Throws Error.
 PointSet readPlyPoints(const std::filesystem::path& path);
 
+/// Points from a .ply, .csv, .usda (points or instances) or .vdb file, with the attributes that are known: P,
+/// N, orient, scale, stretch, id, and floats by their names. Ids are those of the file, else the order in it.
+/// Throws Error naming the file.
+PointSet readPoints(const std::filesystem::path& path);
+
 /// True when a PLY file promises faces: then it is a mesh.
 bool plyHasFaces(const std::filesystem::path& path);
 

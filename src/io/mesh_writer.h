@@ -10,4 +10,11 @@ namespace ovrix {
 /// Atomic; throws Error.
 void writePlyMesh(const std::filesystem::path& path, const Mesh& mesh);
 
+/// Text OBJ with normals and UVs, faces as they are, and a group for each slot.
+void writeObjMesh(const std::filesystem::path& path, const Mesh& mesh);
+/// Binary glTF 2.0, triangles with normals and UVs.
+void writeGlbMesh(const std::filesystem::path& path, const Mesh& mesh);
+/// By the ending: .ply, .obj or .glb. Throws Error on others.
+void writeMesh(const std::filesystem::path& path, const Mesh& mesh);
+
 }  // namespace ovrix

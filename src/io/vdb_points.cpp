@@ -127,4 +127,77 @@ ElementsInfo readVdbInfo(const std::filesystem::path& path) {
     return info;
 }
 
+namespace {
+
+/// Appends one leaf's values of an attribute, if it has the type.
+template <class T, class Out, class Convert>
+bool appendValues(const vdb::points::AttributeArray& array, const std::vector<vdb::Index>& on,
+                  std::vector<Out>& out, const Convert& convert) {
+    if (array.valueType() != vdb::typeNameAsString<T>()) return false;
+    const auto handle = vdb::points::AttributeHandle<T>::create(array);
+    for (vdb::Index i : on) out.push_back(convert(handle->get(i)));
+    return true;
+}
+
+}  // namespace
+
+PointSet readVdbPoints(const std::filesystem::path& path) {
+    initialise();
+    std::vector<V3f> places;
+    std::vector<uint64_t> ids;
+    std::map<std::string, std::vector<float>> numbers;
+    std::map<std::string, std::vector<V3f>> vectors;
+    std::map<std::string, std::vector<Quatf>> turns;
+    try {
+        vdb::io::File file(path.string());
+        file.open(false);
+        for (auto it = file.beginName(); it != file.endName(); ++it) {
+            const auto grid = vdb::gridPtrCast<vdb::points::PointDataGrid>(file.readGrid(it.gridName()));
+            if (!grid) continue;
+            for (auto leaf = grid->tree().cbeginLeaf(); leaf; ++leaf) {
+                std::vector<vdb::Index> on;
+                const auto p =
+                    vdb::points::AttributeHandle<vdb::Vec3f>::create(leaf->constAttributeArray("P"));
+                for (auto i = leaf->beginIndexOn(); i; ++i) {
+                    const auto w =
+                        grid->transform().indexToWorld(vdb::Vec3d(p->get(*i)) + i.getCoord().asVec3d());
+                    places.push_back(V3f(float(w.x()), float(w.y()), float(w.z())));
+                    on.push_back(*i);
+                }
+                for (const auto& [name, position] : leaf->attributeSet().descriptor().map()) {
+                    if (name == "P") continue;
+                    const auto& array = leaf->constAttributeArray(position);
+                    if (name == "id" &&
+                        appendValues<int64_t>(array, on, ids, [](int64_t x) { return uint64_t(x); }))
+                        continue;
+                    appendValues<float>(array, on, numbers[name], [](float x) { return x; }) ||
+                        appendValues<int32_t>(array, on, numbers[name], [](int32_t x) { return float(x); }) ||
+                        appendValues<vdb::Vec3f>(
+                            array, on, vectors[name],
+                            [](const vdb::Vec3f& v) { return V3f(v.x(), v.y(), v.z()); }) ||
+                        appendValues<vdb::math::Quat<float>>(array, on, turns[name], [](const auto& q) {
+                            return Quatf(q.w(), V3f(q.x(), q.y(), q.z()));
+                        });
+                }
+            }
+        }
+        file.close();
+    } catch (const vdb::Exception& e) {
+        throw Error(std::string("could not be read as OpenVDB points (") + e.what() + ")", path.string(),
+                    "Write it again from where it came");
+    }
+    if (places.empty()) throw Error("holds no points", path.string());
+    PointSet set;
+    const size_t count = places.size();
+    set.attributes.set("P", std::move(places));
+    if (ids.size() == count) set.attributes.set("id", std::move(ids));
+    for (auto& [name, values] : numbers)
+        if (values.size() == count) set.attributes.set(name, std::move(values));
+    for (auto& [name, values] : vectors)
+        if (values.size() == count) set.attributes.set(name, std::move(values));
+    for (auto& [name, values] : turns)
+        if (values.size() == count) set.attributes.set(name, std::move(values));
+    return set;
+}
+
 }  // namespace ovrix

@@ -7,6 +7,8 @@
 namespace ovrix {
 
 void writeVdbPoints(const std::filesystem::path& path, const AttributeSet& points);
+/// P, id, and float and vector attributes. Throws Error.
+PointSet readVdbPoints(const std::filesystem::path& path);
 ElementsInfo readVdbInfo(const std::filesystem::path& path);
 
 }  // namespace ovrix

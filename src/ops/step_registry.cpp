@@ -1,6 +1,8 @@
 // The table of steps. A new step is its own header and source, one line here, one test.
 #include "ops/by_hand.h"
 #include "ops/copies_of.h"
+#include "ops/from_file.h"
+#include "ops/ground.h"
 #include "ops/keep_apart.h"
 #include "ops/orient.h"
 #include "ops/place_grid.h"
@@ -13,8 +15,9 @@ namespace ovrix {
 
 const std::vector<StepType>& stepTypes() {
     static const std::vector<StepType> types = {
-        scatterStep(),  spreadStep(),    gridStep(),     onMeshStep(),    orientStep(),
-        varySizeStep(), varyColorStep(), copiesOfStep(), keepApartStep(), byHandStep()};
+        scatterStep(), spreadStep(),    gridStep(),      onMeshStep(),   fromFileStep(),
+        orientStep(),  varySizeStep(),  varyColorStep(), copiesOfStep(), keepApartStep(),
+        byHandStep(),  subdivideStep(), displaceStep(),  smoothStep()};
     return types;
 }
 

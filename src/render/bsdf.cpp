@@ -84,12 +84,13 @@ float luminance(const V3f& c) { return 0.2126f * c.x + 0.7152f * c.y + 0.0722f *
 
 }  // namespace
 
-Bsdf::Bsdf(const Color& base, float roughness, float metalness, float specular)
+Bsdf::Bsdf(const Color& base, float roughness, float metalness, float specular, float translucency)
     : base_(std::clamp(base.x, 0.0f, 1.0f), std::clamp(base.y, 0.0f, 1.0f), std::clamp(base.z, 0.0f, 1.0f)) {
     const float metal = std::clamp(metalness, 0.0f, 1.0f), rough = std::clamp(roughness, 0.0f, 1.0f);
     f0_ = V3f(0.08f * std::clamp(specular, 0.0f, 1.0f)) * (1.0f - metal) + base_ * metal;
     alpha_ = std::max(1e-3f, rough * rough);
     body_ = 1.0f - metal;
+    through_ = std::clamp(translucency, 0.0f, 1.0f);
     // Specular 0 means no shine at all, not one that only shows at grazing angles.
     if (specular <= 0.0f && metal == 0.0f) f0_ = V3f(0.0f), alpha_ = -1.0f;
 }
@@ -132,9 +133,11 @@ float Bsdf::shinePdf(const V3f& wo, const V3f& wi) const {
 }
 
 Bsdf::Value Bsdf::evaluate(const V3f& wo, const V3f& wi) const {
-    if (wo.z <= 0.0f || wi.z <= 0.0f) return {};
+    if (wo.z <= 0.0f || wi.z == 0.0f || (wi.z < 0.0f && through_ == 0.0f)) return {};
     const float share = shineShare(wo);
-    Value value{bodyColor(wo.z) * (wi.z / kPi), (1.0f - share) * wi.z / kPi};
+    const float part = wi.z > 0.0f ? 1.0f - through_ : through_, cosine = std::abs(wi.z) / kPi;
+    Value value{bodyColor(wo.z) * (part * cosine), (1.0f - share) * part * cosine};
+    if (wi.z < 0.0f) return value;
     if (share > 0.0f) {
         value.f += shine(wo, wi);
         value.pdf += share * shinePdf(wo, wi);
@@ -145,12 +148,15 @@ Bsdf::Value Bsdf::evaluate(const V3f& wo, const V3f& wi) const {
 Bsdf::Sample Bsdf::sample(const V3f& wo, float pick, float u, float v) const {
     Sample s;
     if (wo.z <= 0.0f) return s;
-    if (pick < shineShare(wo)) {
+    const float share = shineShare(wo);
+    if (pick < share) {
         const V3f h = visibleNormal(wo, alpha_, u, v);
         s.wi = h * (2.0f * wo.dot(h)) - wo;
+        if (s.wi.z <= 0.0f) return s;
     } else {
         const float r = std::sqrt(u), phi = 2.0f * kPi * v;
         s.wi = V3f(r * std::cos(phi), r * std::sin(phi), std::sqrt(std::max(0.0f, 1.0f - u)));
+        if (pick - share < through_ * (1.0f - share)) s.wi.z = -s.wi.z;
     }
     const Value value = evaluate(wo, s.wi);
     s.pdf = value.pdf;

@@ -5,17 +5,20 @@
 namespace ovrix {
 
 /// A surface at one point, in a frame whose z axis is the shading normal. Directions point away from the
-/// surface and are unit vectors; both of a pair lie above it (z > 0), else the value is 0.
+/// surface and are unit vectors; wo lies above it (z > 0), and wi too, or below it where light shines through
+/// a thin surface such as a leaf; else the value is 0.
 ///
 /// Shine: GGX microfacets with height-correlated masking, sampled by visible normals (Heitz, "Sampling the
 /// GGX Distribution of Visible Normals", JCGT 7(4), 2018), Schlick's Fresnel, and the energy that is lost
 /// between microfacets given back (Turquin, "Practical Multiple Scattering Compensation for Microfacet
-/// Models", 2019). Body: Lambert, with what the shine leaves over. All const and thread safe.
+/// Models", 2019). Body: Lambert, with what the shine leaves over, part of it on
+/// the other side. All const and thread safe.
 class Bsdf {
   public:
     /// @param roughness 0 to 1, perceptual: the width of the lobe is its square
     /// @param specular  0 to 1; 0.5 reflects 4% at normal incidence
-    Bsdf(const Color& base, float roughness, float metalness, float specular);
+    /// @param translucency  part of the body's light that leaves on the other side, 0 to 1
+    Bsdf(const Color& base, float roughness, float metalness, float specular, float translucency = 0.0f);
 
     struct Value {
         V3f f{0.0f, 0.0f, 0.0f};  ///< scattering function times the cosine of the incoming direction
@@ -41,7 +44,7 @@ class Bsdf {
     float shineShare(const V3f& wo) const;
 
     V3f base_, f0_;
-    float alpha_, body_;
+    float alpha_, body_, through_;
 };
 
 }  // namespace ovrix

@@ -23,6 +23,7 @@ RenderScene::RenderScene() : top_(rtcNewScene(embreeDevice())) {}
 RenderScene::~RenderScene() { rtcReleaseScene(top_); }
 
 uint32_t RenderScene::addMaterial(SurfaceMaterial material) {
+    cuts_ = cuts_ || material.cuts();
     materials_.push_back(std::move(material));
     return uint32_t(materials_.size() - 1);
 }
@@ -80,7 +81,7 @@ void RenderScene::commit(Progress& progress) {
     instances_.shrink_to_fit();
 }
 
-RayHit RenderScene::intersect(const Ray& ray, bool coherent) const {
+RayHit RenderScene::nearest(const Ray& ray, bool coherent) const {
     RTCRayHit r;
     r.ray.org_x = ray.origin.x, r.ray.org_y = ray.origin.y, r.ray.org_z = ray.origin.z;
     r.ray.dir_x = ray.direction.x, r.ray.dir_y = ray.direction.y, r.ray.dir_z = ray.direction.z;
@@ -96,7 +97,40 @@ RayHit RenderScene::intersect(const Ray& ray, bool coherent) const {
             r.hit.instID[0], r.hit.primID, V3f(r.hit.Ng_x, r.hit.Ng_y, r.hit.Ng_z)};
 }
 
+Samples samplesAt(const SurfacePoint& p) {
+    return {{&p.position, 1}, {&p.normal, 1}, {&p.uv, 1}, {&p.element, 1}, {}, {}, {}};
+}
+
+/// Whether the ray goes on, because the material leaves a hole there.
+bool RenderScene::isCut(const RayHit& hit, const Ray& ray) const {
+    const SurfacePoint p = surfacePoint(hit, ray);
+    const Driven& opacity = materials_[p.material].opacity;
+    if (opacity.constant()) return opacity.high < 0.5f;
+    float x = 1.0f;
+    opacity.field->evaluate(samplesAt(p), {&x, 1});
+    return lerp(opacity.low, opacity.high, x) < 0.5f;
+}
+
+RayHit RenderScene::intersect(const Ray& ray, bool coherent) const {
+    RayHit hit = nearest(ray, coherent);
+    if (!cuts_) return hit;
+    float gone = 0.0f;
+    Ray rest = ray;
+    for (int holes = 0; holes < 256 && hit.hit() && isCut(hit, rest); ++holes) {
+        const float step = hit.distance * 1.00001f + 1e-6f;
+        gone += step;
+        rest.origin += rest.direction * step;
+        hit = nearest(rest, false);
+    }
+    hit.distance += gone;
+    return hit;
+}
+
 bool RenderScene::blocked(const V3f& origin, const V3f& d, float distance) const {
+    if (cuts_) {
+        const RayHit hit = intersect({origin, d}, false);
+        return hit.hit() && hit.distance < distance * 0.9999f;
+    }
     RTCRay r;
     r.org_x = origin.x, r.org_y = origin.y, r.org_z = origin.z;
     r.dir_x = d.x, r.dir_y = d.y, r.dir_z = d.z;

@@ -18,7 +18,9 @@ namespace ovrix {
 struct SurfaceMaterial {
     DrivenColor base{Color(0.0f), Color(0.5f), nullptr}, emission{Color(0.0f), Color(0.0f), nullptr};
     Driven roughness{0, 0.5f, nullptr}, metalness{0, 0.0f, nullptr}, specular{0, 0.5f, nullptr},
-        glow{0, 1.0f, nullptr};
+        glow{0, 1.0f, nullptr}, translucency{0, 0.0f, nullptr}, opacity{0, 1.0f, nullptr};
+    /// Whether rays may pass where it is less than half there.
+    bool cuts() const { return opacity.field || opacity.high < 0.5f; }
     bool glows() const {
         return emission.field || emission.high.x > 0 || emission.high.y > 0 || emission.high.z > 0;
     }
@@ -40,6 +42,9 @@ struct SurfacePoint {
     uint64_t element = 0;
     uint32_t material = 0, object = 0, layer = 0;
 };
+
+/// The point as fields of materials see it; refers to it.
+Samples samplesAt(const SurfacePoint& point);
 
 /// Filled by one thread, then committed; after that const and thread safe. Memory per instance beyond
 /// Embree's own is sizeof(Instance).
@@ -68,7 +73,10 @@ class RenderScene {
 
     /// Lights and materials may be replaced after commit(), while no ray is traced.
     std::vector<Light> lights;
-    void clearMaterials() { materials_.clear(); }
+    void clearMaterials() {
+        materials_.clear();
+        cuts_ = false;
+    }
 
     RayHit intersect(const Ray& ray, bool coherent) const;
     /// True when something lies between the origin and @p distance along the ray.
@@ -81,6 +89,9 @@ class RenderScene {
 
   private:
     struct Prototype;
+    RayHit nearest(const Ray& ray, bool coherent) const;
+    bool isCut(const RayHit& hit, const Ray& ray) const;
+    bool cuts_ = false;  // some material does
     std::vector<SurfaceMaterial> materials_;
     std::vector<std::vector<uint32_t>> looks_;
     std::vector<std::unique_ptr<Prototype>> meshes_;

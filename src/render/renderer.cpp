@@ -58,9 +58,10 @@ float numberAt(const Driven& d, const Samples& one) {
 }
 
 Shaded shade(const SurfaceMaterial& m, const SurfacePoint& p) {
-    const Samples one{{&p.position, 1}, {&p.normal, 1}, {&p.uv, 1}, {&p.element, 1}, {}, {}, {}};
+    const Samples one = samplesAt(p);
     const Color base = tinted(m.base.at(one), p.tint);
-    Shaded s{Bsdf(base, numberAt(m.roughness, one), numberAt(m.metalness, one), numberAt(m.specular, one)),
+    Shaded s{Bsdf(base, numberAt(m.roughness, one), numberAt(m.metalness, one), numberAt(m.specular, one),
+                  numberAt(m.translucency, one)),
              base};
     if (m.glows()) s.emission = V3f(m.emission.at(one)) * numberAt(m.glow, one);
     return s;
@@ -113,12 +114,18 @@ void Renderer::gatherLight(Path& path, const SurfacePoint& point, const Bsdf& bs
     const Light& light = scene_.lights[std::min(size_t(r[0] * float(count)), count - 1)];
     const V3f origin = leave(point.position, point.faceNormal);
     const LightSample s = sampleLight(light, origin, r[1], r[2]);
-    if (s.pdf <= 0.0f || s.direction.dot(point.faceNormal) <= 0.0f) return;
-    const Bsdf::Value value = bsdf.evaluate(wo, frame.toLocal(s.direction));
+    if (s.pdf <= 0.0f) return;
+    const V3f wi = frame.toLocal(s.direction);
+    const float side = s.direction.dot(point.faceNormal);
+    if (side * wi.z <= 0.0f) return;  // the bent normal and the face do not agree
+    const Bsdf::Value value = bsdf.evaluate(wo, wi);
     if (value.pdf <= 0.0f && value.f.x + value.f.y + value.f.z <= 0.0f) return;
     const float pdf = s.pdf / float(count);
     const V3f light3 = path.weight * value.f * s.radiance * (powerHeuristic(pdf, value.pdf) / pdf);
-    if (light3.x + light3.y + light3.z <= 0.0f || scene_.blocked(origin, s.direction, s.distance)) return;
+    if (light3.x + light3.y + light3.z <= 0.0f ||
+        scene_.blocked(side > 0.0f ? origin : leave(point.position, -point.faceNormal), s.direction,
+                       s.distance))
+        return;
     path.add(capped(light3, path.depth > 0 ? options_.limit : 0.0f), path.depth + 1);
 }
 
@@ -127,7 +134,8 @@ bool Renderer::bounce(Path& path, const SurfacePoint& point, const Bsdf& bsdf, c
     const auto r = path.sampler.next4();
     const Bsdf::Sample s = bsdf.sample(wo, r[0], r[1], r[2]);
     const V3f direction = frame.toWorld(s.wi);
-    if (s.pdf <= 0.0f || direction.dot(point.faceNormal) <= 0.0f) return false;
+    const float side = direction.dot(point.faceNormal);
+    if (s.pdf <= 0.0f || side * s.wi.z <= 0.0f) return false;
     path.weight *= s.weight;
     path.pdf = s.pdf;
     ++path.depth;
@@ -136,7 +144,8 @@ bool Renderer::bounce(Path& path, const SurfacePoint& point, const Bsdf& bsdf, c
         if (r[3] >= stay) return false;
         path.weight /= stay;
     }
-    path.ray = {leave(point.position, point.faceNormal), direction.normalized()};
+    path.ray = {leave(point.position, side > 0.0f ? point.faceNormal : -point.faceNormal),
+                direction.normalized()};
     return path.depth <= options_.bounces + 1;
 }
 

@@ -3,6 +3,7 @@
 #include "base/error.h"
 #include "base/hash.h"
 #include "geo/merge.h"
+#include "io/elements_io.h"
 
 namespace ovrix {
 
@@ -100,6 +101,14 @@ MeshPtr Evaluator::Around::mesh(const std::string& id) {
     if (matrix == M44f()) return own.mesh;
     const MeshPtr made = transformed(*own.mesh, matrix);
     evaluator_.keep<Mesh>(key, made, made->bytes());
+    return made;
+}
+
+std::shared_ptr<const PointSet> Evaluator::Around::points(const std::string& file) {
+    const uint64_t key = Hasher().add(std::string_view("points")).add(evaluator_.stampOf(file)).value();
+    if (auto known = evaluator_.lookUp<PointSet>(key)) return known;
+    auto made = std::make_shared<const PointSet>(readPoints(evaluator_.resolve(file)));
+    evaluator_.keep<PointSet>(key, made, made->attributes.bytes());
     return made;
 }
 

@@ -14,6 +14,7 @@ class Evaluator::Around : public Surroundings {
     Geometry elements(const std::string& layer) override;
     /// With the object's own turn and size, as its copies have.
     MeshPtr mesh(const std::string& object) override;
+    std::shared_ptr<const PointSet> points(const std::string& file) override;
 
     const Document& document() const { return document_; }
     const EvalOptions& options() const { return options_; }

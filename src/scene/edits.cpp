@@ -428,13 +428,15 @@ Document withStepReplaced(const Document& document, const std::string& layer, co
 }
 
 std::vector<const StepType*> fittingSteps(const Node& layer, size_t place) {
-    GeometryKind before = GeometryKind::Nothing;
+    const bool object = layer.category() == Category::Object;
+    GeometryKind before = object ? GeometryKind::Mesh : GeometryKind::Nothing;
     for (size_t i = 0; i < std::min(place, layer.steps.size()); ++i)
         if (const StepType* t = findStepType(layer.steps[i].type)) before = t->gives;
     const StepType* next = place < layer.steps.size() ? findStepType(layer.steps[place].type) : nullptr;
     std::vector<const StepType*> fitting;
     for (const StepType& t : stepTypes())
-        if (t.takes == before && (!next || t.gives == next->takes)) fitting.push_back(&t);
+        if (t.takes == before && (next ? t.gives == next->takes : !object || t.gives == GeometryKind::Mesh))
+            fitting.push_back(&t);
     return fitting;
 }
 

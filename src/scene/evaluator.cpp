@@ -8,6 +8,7 @@
 #include "geo/primitives.h"
 #include "geo/simplify.h"
 #include "scene/around.h"
+#include "scene/showing.h"
 
 namespace ovrix {
 
@@ -48,11 +49,33 @@ MeshPtr builtIn(const std::string& type, const ResolvedParams& p) {
     if (type == "sphere") return makeSphere(float(p.number("radius")), int(p.integer("segments")));
     if (type == "torus")
         return makeTorus(float(p.number("radius")), float(p.number("tube")), int(p.integer("segments")));
+    if (type == "blade") {
+        BladeOptions o;
+        const auto number = [&](const char* id) { return float(p.number(id)); };
+        const auto whole = [&](const char* id) { return int(p.integer(id)); };
+        o.height = number("height"), o.width = number("width");
+        o.foot = number("foot"), o.widest = number("widest"), o.tip = number("tip");
+        o.segments = whole("segments");
+        o.bend = radians(number("bend")), o.curl = radians(number("curl"));
+        o.twist = radians(number("twist")), o.wave = radians(number("wave"));
+        o.fold = number("fold");
+        o.blades = whole("blades"), o.spread = number("spread");
+        o.columns = whole("columns"), o.rows = whole("rows");
+        o.firstCell = whole("from_cell"), o.cells = whole("cells");
+        o.seed = uint32_t(p.integer("seed"));
+        return makeBlades(o);
+    }
     if (type == "terrain")
         return makeTerrain({float(p.number("size")), int(p.integer("divisions")), float(p.number("height")),
                             float(p.number("feature")), float(p.number("ridges")),
                             uint32_t(p.integer("seed"))});
     throw Error("there is no kind of object \"" + type + "\"", {}, "Open the scene in a newer version");
+}
+
+void requireFit(const StepType& type, const Geometry& in) {
+    if (kindOf(in) != type.takes)
+        throw Error(fmt::format("takes {}, and gets {}", kindName(type.takes), kindName(kindOf(in))), {},
+                    "Move it to where they are made");
 }
 
 }  // namespace
@@ -78,7 +101,50 @@ uint64_t Evaluator::objectHash(const Node& node, double frame) const {
         addParamsToHash(h, std::span(&spec, 1), node.params, frame,
                         {[this](const std::string& p) { return stampOf(p); }, {}});
     }
+    for (const Step& step : node.steps)
+        if (const StepType* type = findStepType(step.type); type && step.on) {
+            h.add(std::string_view(type->id));
+            addParamsToHash(h, type->params, step.params, frame,
+                            {[this](const std::string& p) { return stampOf(p); }, {}});
+        }
     return h.value();
+}
+
+/// The object's own recipe on its mesh. Fields are asked in the object's space: moving it moves them with it.
+void Evaluator::shapeObject(const Node& node, double frame, size_t memory, ObjectResult& result,
+                            Progress& progress) {
+    for (const Step& step : node.steps) {
+        StepReport report{step.id, result.mesh->triangles().size(), 0, 0, false, false, {}, {}};
+        const StepType* type = findStepType(step.type);
+        if (step.on) {
+            const auto start = Clock::now();
+            const Geometry in = result.mesh;
+            try {
+                if (!type)
+                    throw Error("there is no step \"" + step.type + "\"", {},
+                                "Open the scene in a newer version");
+                requireFit(*type, in);
+                FieldContext context;
+                context.frame = frame;
+                context.images = &images_;
+                context.progress = &progress;
+                context.hasUvs = !result.mesh->uvs().empty();
+                context.surface = std::make_shared<const Surface>(result.mesh);
+                const ResolvedParams params(type->params, step.params, context);
+                const Geometry out =
+                    type->apply({in, params, context.surface, 1.0, memory, progress, nullptr});
+                const MeshPtr* mesh = std::get_if<MeshPtr>(&out);
+                if (!mesh) throw Error("gives no mesh", {}, "Take it out of the object's recipe");
+                result.mesh = *mesh;
+            } catch (const Error& e) {
+                throw Error(e.where().empty() ? e.problem() : e.where() + ": " + e.problem(),
+                            node.name + ", " + (type ? type->title : step.type), e.remedy());
+            }
+            report.milliseconds = millisecondsSince(start);
+        }
+        report.out = result.mesh->triangles().size();
+        result.steps.push_back(report);
+    }
 }
 
 ObjectResult Evaluator::makeObject(const Node& node, double frame, Progress& progress) {
@@ -108,6 +174,7 @@ ObjectResult Evaluator::object(const Document& document, const std::string& id, 
     if (const auto known = lookUp<ObjectResult>(key)) return *known;
     try {
         auto made = std::make_shared<ObjectResult>(makeObject(node, frame, progress));
+        shapeObject(node, frame, document.memoryLimit(), *made, progress);
         made->hash = key;
         keep<ObjectResult>(key, made, made->mesh->bytes());
         return *made;
@@ -147,12 +214,6 @@ FieldContext Evaluator::fieldContext(const Document& document, const std::string
 }
 
 namespace {
-
-void requireFit(const StepType& type, const Geometry& in) {
-    if (kindOf(in) != type.takes)
-        throw Error(fmt::format("takes {}, and gets {}", kindName(type.takes), kindName(kindOf(in))), {},
-                    "Move it to where they are made");
-}
 
 /// What a step finds before it: the layer's surface, or why there is none.
 struct Ground {
@@ -254,7 +315,22 @@ void Evaluator::recallLast(const Node& layer, size_t failed, LayerResult& result
 LayerResult Evaluator::layer(const Document& document, const std::string& id, const EvalOptions& options,
                              Progress& progress) {
     Around around(*this, document, options, progress);
-    return layer(document.get(id), around);
+    LayerResult result = layer(document.get(id), around);
+    result.made = elementCount(result.geometry);
+    const auto* copies = std::get_if<std::shared_ptr<const Copies>>(&result.geometry);
+    const Showing showing = showingOf(document, document.get(id), options);
+    if (!copies || showing.all()) return result;
+    Hasher h;
+    h.add(std::string_view("shown")).add(result.hash);
+    addToHash(h, showing);
+    result.hash = h.value();
+    if (const auto known = lookUp<Geometry>(result.hash)) {
+        result.geometry = *known;
+        return result;
+    }
+    result.geometry = shownOf(*copies, showing);
+    keep<Geometry>(result.hash, std::make_shared<const Geometry>(result.geometry), bytesOf(result.geometry));
+    return result;
 }
 
 LayerResult Evaluator::layer(const Node& layer, Around& around) {

@@ -18,14 +18,6 @@ struct EvalOptions {
     bool full = false;  ///< the view shows everything; a render always does
 };
 
-/// An object's mesh in its own space, and what was seen when it was made.
-struct ObjectResult {
-    MeshPtr mesh;
-    uint64_t hash = 0;
-    MeshReport report;
-    std::vector<FileMaterial> fileMaterials;
-};
-
 /// What one step of a recipe did.
 struct StepReport {
     std::string step;
@@ -36,11 +28,21 @@ struct StepReport {
     std::string error, remedy;
 };
 
+/// An object's mesh in its own space, and what was seen when it was made.
+struct ObjectResult {
+    MeshPtr mesh;
+    uint64_t hash = 0;
+    MeshReport report;
+    std::vector<FileMaterial> fileMaterials;
+    std::vector<StepReport> steps;  ///< of the object's own recipe
+};
+
 struct LayerResult {
     Geometry geometry;  ///< world space; what was last made when a step fails
     uint64_t hash = 0;  ///< equal hashes, equal geometry
     bool ok = true;
     double share = 1.0;  ///< part of the elements that were made
+    size_t made = 0;     ///< elements before the layer's settings left some out
     std::vector<StepReport> steps;
 };
 
@@ -90,6 +92,7 @@ class Evaluator {
     template <class T>
     void keep(uint64_t key, std::shared_ptr<const T> value, size_t bytes, double milliseconds = 0);
     ObjectResult makeObject(const Node& node, double frame, Progress& progress);
+    void shapeObject(const Node& node, double frame, size_t memory, ObjectResult& result, Progress& progress);
     /// Changes when the file of that path does.
     uint64_t stampOf(const std::string& path) const;
     uint64_t objectHash(const Node& node, double frame) const;

@@ -46,7 +46,9 @@ Document withDabs(const Document& document, const ParamPath& source, const Surfa
     if (!param.field) throw Error("there is no field there", source.text(), "Drive the number by a field");
     auto field = std::make_shared<Field>(*param.field);
     FieldSource& painted = paintedIn(*field, source);
-    const std::string on = std::get<std::string>(document.value(source.node, "surface", frame));
+    const std::string on = document.get(source.node).category() == Category::Object
+                               ? source.node
+                               : std::get<std::string>(document.value(source.node, "surface", frame));
     const M44f world = document.worldMatrix(on, frame);
     const M44f local = std::abs(world.determinant()) > 1e-20f ? world.inverse() : M44f();
     Brush brush = brushed_;

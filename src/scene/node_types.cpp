@@ -58,6 +58,27 @@ std::vector<NodeType> objectTypes() {
                       "From the middle to the middle of the tube"),
                number("tube", "Tube", 0.15, "m", 1e-6, 1e6, 0.01, 2, "Radius of the tube"), segments} +
              tail},
+        {"blade", "Blade", Category::Object, "A blade of grass, a leaf or a frond, or a tuft of them",
+         Specs{
+             number("height", "Height", 0.3, "m", 1e-5, 1e4, 0.02, 2, "Along the blade"),
+             number("width", "Width", 0.02, "m", 1e-6, 1e3, 0.002, 0.3, "Where it is widest"),
+             unitNumber("foot", "Foot", 0.6, "Width at the foot, as a part of the widest"),
+             unitNumber("widest", "Widest at", 0.3, "Where along the blade it is widest"),
+             unitNumber("tip", "Tip", 0, "Width at the tip; 0 is pointed"),
+             whole("segments", "Segments", 10, 1, 256, 3, 32, "Faces along the blade"),
+             number("bend", "Bend", 30, "deg", -720, 720, 0, 120, "Leans over evenly from foot to tip"),
+             number("curl", "Curl", 20, "deg", -1440, 1440, -180, 360, "Rolls in towards the tip"),
+             number("twist", "Twist", 15, "deg", -1440, 1440, -180, 180, "Turns about itself"),
+             number("wave", "Wave", 0, "deg", 0, 180, 0, 45, "Sways to the sides along its length"),
+             unitNumber("fold", "Fold", 0.15, "Raises both edges, like a gutter"),
+             whole("blades", "Blades", 1, 1, 512, 1, 40, "More make a tuft, each a little different"),
+             number("spread", "Spread", 0.03, "m", 0, 1e3, 0, 0.3, "Radius of the tuft's foot"),
+             whole("columns", "Atlas columns", 1, 1, 64, 1, 8, "Pictures side by side in the blade's image"),
+             whole("rows", "Atlas rows", 1, 1, 64, 1, 8, "Pictures above each other in it"),
+             whole("from_cell", "First picture", 0, 0, 4095, 0, 16, "Counted from the upper left"),
+             whole("cells", "Pictures", 1, 1, 4096, 1, 16, "How many from there on the blades take in turn"),
+             whole("seed", "Seed", 1, 0, 4294967295.0, 0, 100, "Another number, another tuft")} +
+             tail},
         {"terrain", "Terrain patch", Category::Object, "A square of hills",
          Specs{number("size", "Size", 4, "m", 1e-6, 1e6, 0.5, 20, "Length of a side"),
                whole("divisions", "Divisions", 192, 1, 2048, 16, 512, "Faces along a side"),
@@ -153,6 +174,10 @@ NodeType materialType() {
              drivable(number("metalness", "Metalness", 0, "", 0, 1, 0, 1, "0 stone, wood, skin; 1 metal")),
              drivable(number("specular", "Specular", 0.5, "", 0, 1, 0, 1,
                              "Strength of the shine of what is no metal; 0.5 is glassy")),
+             drivable(unitNumber("translucency", "Translucency", 0,
+                                 "Part of the light that shines through, for thin things such as leaves")),
+             drivable(unitNumber("opacity", "Opacity", 1,
+                                 "Cut out where it is under half; an image's alpha cuts leaves from a card")),
              color("emission", "Emission", Color(0.0f), true, "Colour of its own light"),
              drivable(number("glow", "Glow", 1, "W/m2", 0, 1e9, 0, 20, "Strength of its own light"))}};
 }
@@ -186,16 +211,30 @@ std::vector<NodeType> settingsTypes() {
 
 std::vector<NodeType> allTypes() {
     std::vector<NodeType> types = objectTypes();
-    types.push_back({"layer",
-                     "Layer",
-                     Category::Layer,
-                     "A recipe on a surface, and what it makes",
-                     {ref("surface", "Surface", "object or layer",
-                          "What it lies on: an object, or the copies that another layer makes"),
-                      ref("material", "Material", "material",
-                          "For all its copies; each prototype's own when none is chosen"),
-                      ref("linked", "Recipe of", "layer",
-                          "Follows the recipe of another layer; values set here are its own")}});
+    types.push_back(
+        {"layer",
+         "Layer",
+         Category::Layer,
+         "A recipe on a surface, and what it makes",
+         {ref("surface", "Surface", "object or layer",
+              "What it lies on: an object, or the copies that another layer makes"),
+          ref("material", "Material", "material",
+              "For all its copies; each prototype's own when none is chosen"),
+          choice("show_as", "Shown as", "auto", {"auto", "meshes", "boxes", "dots"},
+                 "How the view draws its copies; auto keeps the view fluid"),
+          unitNumber("view_share", "Shown part", 1, "Part of its copies that the view shows"),
+          whole("view_most", "Shown at most", 0, 0, 1e12, 0, 1000000,
+                "The view shows no more than this many; 0 is all"),
+          number("thin_from", "Thin out from", 0, "m", 0, 1e6, 0, 20,
+                 "Farther than this from the camera, copies thin out with the distance, in view and "
+                 "render; 0 never"),
+          choice("cull", "Leave out unseen", "never", {"never", "view", "view and render"},
+                 "Makes only what the scene's camera sees"),
+          shownIf(number("cull_margin", "Margin", 0.5, "m", 0, 1e6, 0, 5,
+                         "Kept around the camera's view, for shadows and reflections"),
+                  "cull!=never"),
+          ref("linked", "Recipe of", "layer",
+              "Follows the recipe of another layer; values set here are its own")}});
     for (NodeType& t : lightTypes()) types.push_back(std::move(t));
     types.push_back(cameraType());
     types.push_back(materialType());

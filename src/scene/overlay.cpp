@@ -121,6 +121,7 @@ std::string wearerOf(const Document& document, const std::string& material, doub
 }
 
 std::string surfaceUnder(const Document& document, const Node& node, double frame) {
+    if (node.category() == Category::Object) return node.id;
     const bool material = node.category() == Category::Material;
     const std::string id = material ? wearerOf(document, node.id, frame)
                                     : std::get<std::string>(document.value(node.id, "surface", frame));
@@ -133,7 +134,8 @@ std::string surfaceUnder(const Document& document, const Node& node, double fram
 std::optional<Overlay> makeOverlay(const Document& document, const ParamPath& path, Evaluator& evaluator,
                                    const EvalOptions& options, Progress& progress) {
     const Node* node = document.find(path.node);
-    if (!node || (node->category() != Category::Layer && node->category() != Category::Material))
+    if (!node || (node->category() != Category::Layer && node->category() != Category::Material &&
+                  node->category() != Category::Object))
         return std::nullopt;
     Overlay overlay;
     overlay.path = path;

@@ -44,7 +44,7 @@ Json nodeToJson(const Node& node) {
     j["shown"] = node.shown;
     j["rendered"] = node.rendered;
     j["params"] = paramsToJson(specsOf(node), node.params, node.unknown);
-    if (node.category() == Category::Layer) {
+    if (node.category() == Category::Layer || !node.steps.empty()) {
         j["steps"] = Json::array();
         for (const Step& s : node.steps) j["steps"].push_back(stepToJson(s));
     }
@@ -160,8 +160,23 @@ std::string writeScene(const Document& document) {
     return j.dump(2, ' ', false, Json::error_handler_t::replace) + "\n";
 }
 
+namespace {
+
+/// A noise had "ridged"; now it has a kind, of which ridged is one.
+void nameNoiseKinds(Json& json) {
+    if (json.is_object() && json.value("type", Json()) == "noise" && json.contains("params") &&
+        json["params"].is_object() && json["params"].contains("ridged")) {
+        if (json["params"]["ridged"] == true) json["params"]["kind"] = "ridged";
+        json["params"].erase("ridged");
+    }
+    if (json.is_structured())
+        for (Json& inner : json) nameNoiseKinds(inner);
+}
+
+}  // namespace
+
 const std::vector<Migration>& sceneMigrations() {
-    static const std::vector<Migration> table = {};  // version 1 is the first
+    static const std::vector<Migration> table = {nameNoiseKinds};
     return table;
 }
 

@@ -141,6 +141,8 @@ void JobBuilder::setMaterials(const Document& document, double frame, RenderJob&
             m.metalness = p.driven("metalness");
             m.specular = p.driven("specular");
             m.glow = p.driven("glow");
+            m.translucency = p.driven("translucency");
+            m.opacity = p.driven("opacity");
         } catch (const Error& e) {
             job.problems.push_back(node->name + ": " + e.what());
         }

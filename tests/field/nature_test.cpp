@@ -24,6 +24,7 @@ struct Around : Surroundings {
     }
     Geometry elements(const std::string& id) override { return layers.at(id); }
     MeshPtr mesh(const std::string& id) override { return surface(id)->meshPtr(); }
+    std::shared_ptr<const PointSet> points(const std::string&) override { return nullptr; }
 };
 
 FieldSource with(FieldSource s, const std::string& param, const Value& value) {

@@ -115,6 +115,9 @@ TEST_CASE("older versions are brought up to date, one step after the other", "[s
     // Kept from version 1: must open for ever.
     const Document kept = loadScene(std::filesystem::path(OVRIX_SOURCE_DIR) / "tests/data/version-1.ovrix");
     CHECK(kept.find("ledge_stones"));
+    CHECK(std::get<std::string>(
+              paramAt(kept, ParamPath::parse(kept, "ledge_stones/scatter/keep/field/1/kind")).value) ==
+          "ridged");
     CHECK(std::get<int64_t>(paramAt(kept, ParamPath::parse(kept, "ledge_stones/scatter/count")).value) ==
           1234);
 }
@@ -342,7 +345,7 @@ TEST_CASE("steps are offered where they fit", "[edits]") {
     CHECK(names(4) == std::vector<std::string>{"keep_apart", "by_hand"});
     Node bare = makeNode(s.document, "layer");
     for (const StepType* t : fittingSteps(bare, 0)) CHECK(t->phase == Phase::Place);
-    CHECK(fittingSteps(bare, 0).size() == 4);
+    CHECK(fittingSteps(bare, 0).size() == 5);
 }
 
 TEST_CASE("editing a step computes it and what follows, nothing else", "[evaluator]") {

@@ -13,10 +13,10 @@
 #include <QVBoxLayout>
 
 #include "app/recipe/field_stack.h"
+#include "app/recipe/shares_editor.h"
 #include "app/theme/theme.h"
 #include "app/widgets/color_button.h"
 #include "app/widgets/number_box.h"
-#include "app/widgets/shares_bar.h"
 #include "base/error.h"
 
 namespace ovrix::app {
@@ -192,10 +192,12 @@ QWidget* ParamRow::makeFile() {
         const QString folder = QString::fromStdString(controller_.session().folder().string());
         const bool mesh =
             path_.source < 0 && controller_.document().get(path_.node).category() == Category::Object;
+        const bool points = path_.source < 0 && !path_.step.empty();
         const QString file =
             QFileDialog::getOpenFileName(this, "Choose a file", folder,
-                                         mesh ? "Meshes (*.obj *.ply *.stl *.off *.gltf *.glb *.fbx)"
-                                              : "Images (*.png *.jpg *.jpeg *.tif *.tiff *.exr *.hdr)");
+                                         mesh     ? "Meshes (*.obj *.ply *.stl *.off *.gltf *.glb *.fbx)"
+                                         : points ? "Points (*.ply *.csv *.usda *.vdb)"
+                                                  : "Images (*.png *.jpg *.jpeg *.tif *.tiff *.exr *.hdr)");
         if (file.isEmpty()) return;
         const auto relative =
             std::filesystem::path(file.toStdString()).lexically_relative(controller_.session().folder());
@@ -378,47 +380,9 @@ QWidget* ParamRow::makeRefs() {
 }
 
 QWidget* ParamRow::makeShares() {
-    auto* whole = new QWidget;
-    auto* rows = new QVBoxLayout(whole);
-    rows->setContentsMargins(0, 0, 0, 0);
-    rows->setSpacing(px(4));
-    auto* bar = new SharesBar;
-    auto* add = new QPushButton("Add a prototype");
-    add->setObjectName("addPrototype");
-    add->setProperty("link", true);
-    rows->addWidget(bar);
-    rows->addWidget(add, 0, Qt::AlignLeft);
-    auto* menu = new QMenu(add);
-    add->setMenu(menu);
-    connect(menu, &QMenu::aboutToShow, this, [this, menu] {
-        menu->clear();
-        for (const NodePtr& n : controller_.document().nodes(Category::Object))
-            menu->addAction(QString::fromStdString(n->name), this, [this, id = n->id] {
-                Shares shares = std::get<Shares>(paramAt(controller_.document(), path_).value);
-                double mean = 1.0;
-                if (!shares.empty()) {
-                    mean = 0;
-                    for (const Share& s : shares) mean += s.share / double(shares.size());
-                }
-                shares.push_back({id, mean});
-                controller_.setValue(path_, shares);
-            });
-        if (menu->isEmpty())
-            menu->addAction("There is no object: drop a mesh on the window")->setEnabled(false);
-    });
-    connect(bar, &SharesBar::changed, this,
-            [this](const Shares& s, bool dragging) { controller_.setValue(path_, s, dragging); });
-    connect(bar, &SharesBar::finished, this, [this] { controller_.endDrag(); });
-    refreshers_.push_back([this, bar](const Param& p) {
-        const Shares shares = std::get<Shares>(p.value);
-        QStringList names;
-        for (const Share& s : shares) {
-            const Node* n = controller_.document().find(s.ref);
-            names << (n ? QString::fromStdString(n->name) : "missing");
-        }
-        bar->setShares(shares, names);
-    });
-    return whole;
+    auto* editor = new SharesEditor(controller_, path_);
+    refreshers_.push_back([editor](const Param& p) { editor->refresh(std::get<Shares>(p.value)); });
+    return editor;
 }
 
 void ParamRow::contextMenuEvent(QContextMenuEvent* e) {

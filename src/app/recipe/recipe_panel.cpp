@@ -141,19 +141,21 @@ void RecipePanel::rebuild() {
     }
     std::vector<std::string> steps;
     for (const Step& s : recipeOwner(controller_.document(), *node).steps) steps.push_back(s.id);
+    const bool object = node->category() == Category::Object;
     if (node->category() != Category::Layer)
-        steps = {""};
+        steps.insert(steps.begin(), "");  // what it is comes before what is done to it
     else
         steps.push_back("");  // what the layer lies on comes last: it is rarely changed
+    const auto addButton = [&] {
+        add_ = new QPushButton("Add a step");
+        add_->setObjectName("addStep");
+        add_->setProperty("link", true);
+        connect(add_, &QPushButton::clicked, this, [this] { openAddStep(); });
+        cardsLayout_->addWidget(add_);
+    };
     for (const std::string& step : steps) {
         auto* card = new StepCard(controller_, node->id, step);
-        if (step.empty() && node->category() == Category::Layer) {
-            add_ = new QPushButton("Add a step");
-            add_->setObjectName("addStep");
-            add_->setProperty("link", true);
-            connect(add_, &QPushButton::clicked, this, [this] { openAddStep(); });
-            cardsLayout_->addWidget(add_);
-        }
+        if (step.empty() && node->category() == Category::Layer) addButton();
         connect(card, &StepCard::droppedAt, this, &RecipePanel::dropCard);
         connect(card, &StepCard::addAbove, this, &RecipePanel::openAddStep);
         connect(card, &StepCard::stackToggled, this, &RecipePanel::onStack);
@@ -162,6 +164,7 @@ void RecipePanel::rebuild() {
         for (ParamRow* row : card->rows())
             if (row->path() == openStack_) row->setStackOpen(true), controller_.setOverlay(openStack_);
     }
+    if (object) addButton();
     const bool layer = node->category() == Category::Layer;
     if (!layer)
         cardsLayout_->setContentsMargins(px(12), 0, 0, 0);
@@ -252,7 +255,7 @@ std::vector<Offer> offers(const Node& layer, const std::string& above) {
 
 void RecipePanel::openAddStep(const std::string& above) {
     const Node* chosen = controller_.selectedNode();
-    if (!chosen || chosen->category() != Category::Layer) return;
+    if (!chosen || (chosen->category() != Category::Layer && chosen->category() != Category::Object)) return;
     const Node* node = &recipeOwner(controller_.document(), *chosen);
     auto* popup = new QFrame(this, Qt::Popup);
     popup->setObjectName("card");

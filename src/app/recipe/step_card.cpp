@@ -153,10 +153,14 @@ bool StepCard::eventFilter(QObject* object, QEvent* event) {
 }
 
 const StepReport* StepCard::report() const {
-    const auto it = controller_.results().layers.find(node_);
-    if (it == controller_.results().layers.end()) return nullptr;
-    for (const StepReport& r : it->second.steps)
-        if (r.step == step_) return &r;
+    const EvalSnapshot& all = controller_.results();
+    const auto layer = all.layers.find(node_);
+    const auto object = all.objects.find(node_);
+    const std::vector<StepReport>* steps = layer != all.layers.end()     ? &layer->second.steps
+                                           : object != all.objects.end() ? &object->second.steps
+                                                                         : nullptr;
+    for (size_t i = 0; steps && i < steps->size(); ++i)
+        if ((*steps)[i].step == step_) return &(*steps)[i];
     return nullptr;
 }
 

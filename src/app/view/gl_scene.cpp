@@ -148,13 +148,14 @@ QString drawLevelName(DrawLevel level) {
 }
 
 void chooseLevels(std::vector<CopyBatch>& batches, size_t budget) {
-    for (CopyBatch& b : batches) b.level = b.triangles == 0 ? DrawLevel::Dots : DrawLevel::Meshes;
+    for (CopyBatch& b : batches)
+        if (!b.fixed) b.level = b.triangles == 0 ? DrawLevel::Dots : DrawLevel::Meshes;
     for (;;) {
         size_t sum = 0;
         CopyBatch* dearest = nullptr;
         for (CopyBatch& b : batches) {
             sum += costOf(b, b.level);
-            if (b.level == DrawLevel::Dots) continue;
+            if (b.level == DrawLevel::Dots || b.fixed) continue;
             // All go one level down before any goes two: coarse shapes say more than boxes.
             const bool finer = dearest && b.level < dearest->level,
                        same = dearest && b.level == dearest->level;
@@ -282,7 +283,13 @@ void GlScene::addBatches(const EvalSnapshot& snapshot, const Node& layer, const 
         }
         const MeshBuffers& mesh = meshBuffers(object->second);
         batches_.push_back({layer.id, object->first, object->second.hash, h.value(), b.count,
-                            size_t(mesh.count) / 3, size_t(mesh.coarseCount) / 3, DrawLevel::Meshes});
+                            size_t(mesh.count) / 3, size_t(mesh.coarseCount) / 3, DrawLevel::Meshes, false});
+        const auto as = std::get<std::string>(snapshot.document.value(layer.id, "show_as"));
+        if (as == "auto") continue;
+        batches_.back().fixed = true;
+        batches_.back().level = as == "boxes"  ? DrawLevel::Boxes
+                                : as == "dots" ? DrawLevel::Dots
+                                               : DrawLevel::Meshes;
     }
 }
 
@@ -300,7 +307,7 @@ void GlScene::addPoints(const EvalSnapshot& snapshot, const Node& layer, const A
         glBindBuffer(GL_ARRAY_BUFFER, b.buffer);
         glBufferData(GL_ARRAY_BUFFER, GLsizeiptr(data.size() * sizeof(float)), data.data(), GL_STATIC_DRAW);
     }
-    batches_.push_back({layer.id, {}, 0, hash, b.count, 0, 0, DrawLevel::Dots});
+    batches_.push_back({layer.id, {}, 0, hash, b.count, 0, 0, DrawLevel::Dots, false});
 }
 
 void GlScene::update(const EvalSnapshot& snapshot) {

@@ -21,9 +21,11 @@ struct CopyBatch {
     uint64_t meshHash = 0, hash = 0;
     size_t count = 0, triangles = 0, coarseTriangles = 0;
     DrawLevel level = DrawLevel::Meshes;
+    bool fixed = false;  ///< the artist chose the level
 };
 
-/// Chooses for each batch the finest level such that all together stay in the budget of triangles.
+/// Chooses for each batch that is not fixed the finest level such that all together stay in the budget of
+/// triangles.
 void chooseLevels(std::vector<CopyBatch>& batches, size_t budget);
 
 class GlScene : protected QOpenGLFunctions_3_3_Core {

@@ -189,6 +189,30 @@ void Controller::recover(const Autosave::Found& found) {
     });
 }
 
+void Controller::handOnLayer(const std::string& layer, HandOn what, const QString& file) {
+    const std::filesystem::path path = file.toStdString();
+    const Document now = document();
+    say("Writing " + QString::fromStdString(path.filename().string()));
+    worker_.post([this, layer, what, path, now, frame = frame_](Progress& progress) {
+        QString text;
+        bool bad = false;
+        try {
+            const LayerResult result =
+                handOn(now, layer, what, path, evaluator_, {frame, Purpose::Render, true}, progress);
+            text = QString("Wrote %1 elements to %2")
+                       .arg(shortCount(double(elementCount(result.geometry))),
+                            QString::fromStdString(path.filename().string()));
+        } catch (const Cancelled&) {
+            text = "Not written: stopped";
+        } catch (const std::exception& e) {
+            text = QString::fromUtf8(e.what());
+            bad = true;
+        }
+        QMetaObject::invokeMethod(
+            this, [this, text, bad] { say(text, bad); }, Qt::QueuedConnection);
+    });
+}
+
 void Controller::importMesh(const QString& file) {
     const std::filesystem::path path = file.toStdString();
     say("Reading " + QString::fromStdString(path.filename().string()));

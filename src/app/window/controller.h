@@ -5,6 +5,7 @@
 
 #include "app/window/eval_worker.h"
 #include "scene/edits.h"
+#include "scene/hand_on.h"
 #include "scene/session.h"
 
 class QTimer;
@@ -63,6 +64,8 @@ class Controller : public QObject {
     void recover(const Autosave::Found& found);
     /// Reads a mesh on the worker and adds it as an object.
     void importMesh(const QString& file);
+    /// Writes what the layer makes at Full, on the worker.
+    void handOnLayer(const std::string& layer, HandOn what, const QString& file);
     void setAutosaveFolder(const std::filesystem::path& folder);
     Autosave* autosave() { return autosave_.get(); }
     void writeAutosave();

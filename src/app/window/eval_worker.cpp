@@ -107,7 +107,7 @@ std::shared_ptr<const EvalSnapshot> EvalWorker::evaluate(const Request& r, Progr
             try {
                 const ObjectResult o = evaluator_.object(r.document, node->id, r.frame, progress);
                 snapshot->objects[node->id] = {o.mesh, evaluator_.coarse(o),
-                                               r.document.worldMatrix(node->id, r.frame), o.hash};
+                                               r.document.worldMatrix(node->id, r.frame), o.hash, o.steps};
             } catch (const Error& e) {
                 snapshot->objectErrors[node->id] = e.what();
             }
@@ -117,7 +117,7 @@ std::shared_ptr<const EvalSnapshot> EvalWorker::evaluate(const Request& r, Progr
             evaluator_.layer(r.document, node->id, {r.frame, Purpose::Viewport, r.full}, progress);
         const size_t count = elementCount(result.geometry);
         if (node->shown) snapshot->shown += count;
-        snapshot->total += double(count) / result.share;
+        snapshot->total += double(result.made) / result.share;
         snapshot->bytes += bytesOf(result.geometry);
         snapshot->layers[node->id] = std::move(result);
     }

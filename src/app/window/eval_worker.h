@@ -17,6 +17,7 @@ struct ObjectView {
     std::shared_ptr<const std::vector<uint32_t>> coarse;  ///< corners of a coarser version
     M44f world;
     uint64_t hash = 0;
+    std::vector<StepReport> steps;  ///< of the object's own recipe
 };
 
 /// What one evaluation gave. Immutable once published.

@@ -36,6 +36,8 @@ class MainWindow : public QMainWindow {
     RecipePanel* recipe() { return recipe_; }
     const std::vector<Command>& commands() const { return commands_; }
     void run(const QString& command);
+    /// Asks where, and how much memory where it is much, then writes what the chosen layer makes.
+    void askHandOn(HandOn what);
     QString statusText() const;
     void showRender(bool show);
     void applyPreferences(const Preferences& preferences);

@@ -64,7 +64,7 @@ void MainWindow::makeCommands() {
         [this] { recipe_->openAddStep(); },
         [this] {
             const Node* n = controller_.selectedNode();
-            return n && n->category() == Category::Layer;
+            return n && (n->category() == Category::Layer || n->category() == Category::Object);
         });
     add(
         "duplicate", "Duplicate", "A copy of what is chosen, with the layers on it", QKeySequence("Ctrl+D"),
@@ -92,6 +92,13 @@ void MainWindow::makeCommands() {
                              [&](const Document& d) { return withUnlinked(d, controller_.selected()); });
         },
         hasLayer);
+    add(
+        "handOn", "Export the layer's copies...",
+        "Instances and points with attributes: .usda, .ply, .csv, .vdb", QKeySequence("Ctrl+E"),
+        [this] { askHandOn(HandOn::Elements); }, hasLayer);
+    add(
+        "handOnMesh", "Export the layer as one mesh...", "All copies joined: .glb, .obj, .ply", {},
+        [this] { askHandOn(HandOn::Mesh); }, hasLayer);
     add(
         "delete", "Delete", "What is chosen, with the layers on it", QKeySequence("Shift+Delete"),
         [this] {

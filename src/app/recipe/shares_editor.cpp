@@ -1,0 +1,134 @@
+#include "app/recipe/shares_editor.h"
+
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QMenu>
+#include <QPushButton>
+#include <QVBoxLayout>
+
+#include "app/theme/theme.h"
+#include "app/widgets/mesh_thumbnail.h"
+#include "base/specs.h"
+
+namespace ovrix::app {
+
+SharesEditor::SharesEditor(Controller& controller, const ParamPath& path, QWidget* parent)
+    : QWidget(parent),
+      controller_(controller),
+      path_(path),
+      bar_(new SharesBar),
+      rowsLayout_(new QVBoxLayout) {
+    auto* all = new QVBoxLayout(this);
+    all->setContentsMargins(0, 0, 0, 0);
+    all->setSpacing(px(6));
+    all->addWidget(bar_);
+    rowsLayout_->setSpacing(px(6));
+    all->addLayout(rowsLayout_);
+    auto* add = new QPushButton("Add a prototype");
+    add->setObjectName("addPrototype");
+    add->setProperty("link", true);
+    auto* menu = new QMenu(add);
+    add->setMenu(menu);
+    connect(menu, &QMenu::aboutToShow, this, [this, menu] { fillMenu(*menu); });
+    all->addWidget(add, 0, Qt::AlignLeft);
+    connect(bar_, &SharesBar::changed, this, &SharesEditor::set);
+    connect(bar_, &SharesBar::finished, this, [this] { controller_.endDrag(); });
+    connect(&controller_, &Controller::resultsChanged, this, [this] { refresh(now()); });
+}
+
+Shares SharesEditor::now() const { return std::get<Shares>(paramAt(controller_.document(), path_).value); }
+
+void SharesEditor::set(const Shares& shares, bool dragging) { controller_.setValue(path_, shares, dragging); }
+
+void SharesEditor::fillMenu(QMenu& menu) {
+    menu.clear();
+    for (const NodePtr& n : controller_.document().nodes(Category::Object))
+        menu.addAction(QString::fromStdString(n->name), this, [this, id = n->id] {
+            Shares shares = now();
+            double mean = shares.empty() ? 1.0 : 0.0;
+            for (const Share& s : shares) mean += s.share / double(shares.size());
+            shares.push_back({id, mean});
+            set(shares, false);
+        });
+    if (menu.isEmpty()) menu.addAction("There is no object: drop a mesh on the window")->setEnabled(false);
+}
+
+SharesEditor::Row SharesEditor::makeRow(size_t index) {
+    Row row;
+    row.widget = new QWidget(this);
+    auto* line = new QHBoxLayout(row.widget);
+    line->setContentsMargins(0, 0, 0, 0);
+    line->setSpacing(px(6));
+    row.picture = new QLabel;
+    row.picture->setFixedSize(px(40), px(40));
+    line->addWidget(row.picture);
+    auto* right = new QVBoxLayout;
+    right->setSpacing(px(2));
+    row.name = new QLabel;
+    row.name->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);
+    right->addWidget(row.name);
+    auto* numbers = new QHBoxLayout;
+    numbers->setSpacing(px(3));
+    const auto pair = [&](const char* sign, const char* help, const ParamSpec& spec, Range Share::*member,
+                          NumberBox* boxes[2]) {
+        auto* label = new QLabel(sign);
+        label->setProperty("muted", true);
+        label->setToolTip(help);
+        numbers->addWidget(label);
+        for (int end = 0; end < 2; ++end) {
+            boxes[end] = new NumberBox(spec);
+            boxes[end]->setToolTip(help);
+            boxes[end]->setMinimumWidth(px(30));
+            connect(boxes[end], &NumberBox::changed, this,
+                    [this, index, member, end](double x, bool dragging) {
+                        Shares shares = now();
+                        if (index >= shares.size()) return;
+                        Range& r = shares[index].*member;
+                        r = end ? Range{std::min(r.min, x), x} : Range{x, std::max(r.max, x)};
+                        set(shares, dragging);
+                    });
+            connect(boxes[end], &NumberBox::finished, this, [this] { controller_.endDrag(); });
+            numbers->addWidget(boxes[end], 1);
+        }
+    };
+    pair("\u00d7", "Factors on the size of this prototype's copies, picked between the two",
+         specs::number("size", "Size", 1, "", 0, 1e6, 0, 3, ""), &Share::size, row.size);
+    pair("\u2220", "Degrees that this prototype's copies lean, picked between the two",
+         specs::number("tilt", "Tilt", 0, "deg", -180, 180, 0, 90, ""), &Share::tilt, row.tilt);
+    right->addLayout(numbers);
+    line->addLayout(right, 1);
+    rowsLayout_->addWidget(row.widget);
+    return row;
+}
+
+void SharesEditor::refresh(const Shares& shares) {
+    QStringList names;
+    for (const Share& s : shares) {
+        const Node* n = controller_.document().find(s.ref);
+        names << (n ? QString::fromStdString(n->name) : "missing");
+    }
+    bar_->setShares(shares, names);
+    while (rows_.size() > shares.size()) {
+        rows_.back().widget->hide();
+        rows_.back().widget->deleteLater();
+        rowsLayout_->removeWidget(rows_.back().widget);
+        rows_.pop_back();
+    }
+    while (rows_.size() < shares.size()) rows_.push_back(makeRow(rows_.size()));
+    for (size_t i = 0; i < rows_.size(); ++i) {
+        const Row& row = rows_[i];
+        row.name->setText(names[int(i)]);
+        row.name->setToolTip(names[int(i)]);
+        row.size[0]->setValue(shares[i].size.min), row.size[1]->setValue(shares[i].size.max);
+        row.tilt[0]->setValue(shares[i].tilt.min), row.tilt[1]->setValue(shares[i].tilt.max);
+        const auto object = controller_.results().objects.find(shares[i].ref);
+        const int side = int(px(40) * devicePixelRatioF());
+        QPixmap picture;
+        if (object != controller_.results().objects.end())
+            picture = meshThumbnail(object->second, tokens().text, side);
+        picture.setDevicePixelRatio(devicePixelRatioF());
+        row.picture->setPixmap(picture);
+    }
+}
+
+}  // namespace ovrix::app

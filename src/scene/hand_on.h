@@ -1,0 +1,22 @@
+// Handing a layer on to other programs.
+#pragma once
+#include "scene/evaluator.h"
+
+namespace ovrix {
+
+enum class HandOn {
+    Elements,  ///< points or instances with attributes: .ply, .csv, .usda, .vdb
+    Mesh       ///< all copies as one mesh: .ply, .obj, .glb
+};
+
+/// Bytes that the layer would take as one mesh in memory; 0 when it makes no copies.
+double meshBytes(const Document& document, const std::string& layer, Evaluator& evaluator,
+                 const EvalOptions& options, Progress& progress);
+
+/// Writes what a layer makes at Full. Throws Error when a step of it fails, it makes nothing that fits, the
+/// mesh would pass the memory limit, or the file cannot be written; Cancelled.
+LayerResult handOn(const Document& document, const std::string& layer, HandOn what,
+                   const std::filesystem::path& file, Evaluator& evaluator, const EvalOptions& options,
+                   Progress& progress);
+
+}  // namespace ovrix
