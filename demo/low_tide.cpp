@@ -213,7 +213,7 @@ void setStage(Maker& m) {
 /// of their own. Smaller ones keep off larger ones; the largest carry a few pebbles.
 void addStones(Maker& m, const std::string& sandId, const std::string& stoneA, const std::string& stoneB) {
     const auto largest =
-        m.layer("Stones, largest", sandId, {{stoneA, 0.5}, {stoneB, 0.5}}, 22, 9, {1.9, 3.4}, 0.3,
+        m.layer("Stones, largest", sandId, {{stoneA, 0.5}, {stoneB, 0.5}}, 60, 9, {1.9, 3.4}, 0.3,
                 {blended(noise(0.9, 14, 1.6, 3), Blend::Replace),
                  blended(heightBand(-0.03, 0.6, 0.02), Blend::Multiply)},
                 0.5, -0.016);
@@ -223,8 +223,8 @@ void addStones(Maker& m, const std::string& sandId, const std::string& stoneA, c
     struct Size {
         const char *name, *count, *between, *seed, *lift;
     };
-    for (const Size& size : {Size{"Stones, large", "170", "0.9..1.9", "23", "-0.008"},
-                             Size{"Stones, medium", "1500", "0.3..0.9", "31", "-0.004"},
+    for (const Size& size : {Size{"Stones, large", "420", "0.9..1.9", "23", "-0.008"},
+                             Size{"Stones, medium", "3200", "0.3..0.9", "31", "-0.004"},
                              Size{"Pebbles", "20000", "0.06..0.3", "3", "-0.002"}}) {
         std::string id;
         m.document = withLinkedLayer(m.document, largest, sandId, &id);
@@ -250,7 +250,7 @@ void addGrass(Maker& m, const Looks& l, const std::string& sandId) {
     const std::string ball = m.add("sphere", "Glass float");
     m.set(ball + "/radius", "0.075");
     m.set(ball + "/segments", "96");
-    m.set(ball + "/position", fmt::format("-0.62,{:.4f},0.86", sandHeight(-0.62f, 0.86f) + 0.06f));
+    m.set(ball + "/position", fmt::format("-0.27,{:.4f},0.8", sandHeight(-0.27f, 0.8f) + 0.062f));
     m.set(ball + "/material", l.glass);
     const auto tuft = [&](const char* name, std::vector<std::pair<const char*, const char*>> values) {
         const std::string id = m.add("blade", name);
@@ -301,13 +301,15 @@ void addGrass(Maker& m, const Looks& l, const std::string& sandId) {
             0.75, -0.004);
         m.document = withStepReplaced(m.document, id, "scatter", "spread");
         m.set(id + "/spread/distance", kind.distance);
+        m.set(id + "/view_share", "0.08");  // tufts have many faces: the view shows a few, as what they are
+        m.set(id + "/show_as", "meshes");
         m.document = withStep(m.document, id, 3, makeStep("vary_color", m.document.get(id)));
         m.set(id + "/vary_color/hue", kind.hue);
         Brush brush;
         brush.mode = Brush::Subtract;
         brush.radius = 0.28f, brush.strength = 1.0f;
         std::vector<Dab> dabs;
-        for (const auto& [x, z] : {std::pair(0.62f, 1.05f), {0.78f, 1.0f}, {0.5f, 1.2f}})
+        for (const auto& [x, z] : {std::pair(0.62f, 1.05f), {0.74f, 0.98f}, {0.5f, 1.2f}, {-0.3f, 1.0f}})
             dabs.push_back({V3f(x, sandHeight(x, z), z), V3f(0, 1, 0), 1});
         m.document = withDabs(m.document, {id, "spread", "keep", 3, "map"}, *ground, brush, dabs, 1);
     }

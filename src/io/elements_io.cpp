@@ -235,20 +235,25 @@ PlyHeader plyHeader(const std::string& text, const std::string& name) {
     return h;
 }
 
-double plyNumber(const char* p, const std::string& type) {
-    const auto as = [p](auto zero) {
-        std::memcpy(&zero, p, sizeof zero);
-        return double(zero);
+/// One property of all vertices: the type is looked at once, not for each number.
+void plyColumn(const char* p, size_t stride, const std::string& type, std::vector<double>& out) {
+    const auto as = [&](auto zero) {
+        for (double& x : out) {
+            std::memcpy(&zero, p, sizeof zero);
+            x = double(zero);
+            p += stride;
+        }
     };
+    const bool natural = type[0] == 'u';
     switch (plySize(type)) {
         case 1:
-            return type[0] == 'u' ? as(uint8_t()) : as(int8_t());
+            return natural ? as(uint8_t()) : as(int8_t());
         case 2:
-            return type[0] == 'u' ? as(uint16_t()) : as(int16_t());
+            return natural ? as(uint16_t()) : as(int16_t());
         case 8:
             return as(double());
         default:
-            return type[0] == 'u' ? as(uint32_t()) : type[0] == 'i' ? as(int32_t()) : as(float());
+            return natural ? as(uint32_t()) : type[0] == 'i' ? as(int32_t()) : as(float());
     }
 }
 
@@ -263,18 +268,18 @@ std::vector<std::vector<double>> plyValues(const std::string& text, const PlyHea
         throw Error("is truncated: it promises more points than it holds", name,
                     "Write the file again from where it came");
     for (auto& v : values) v.resize(h.vertices);
-    std::istringstream in(h.binary ? std::string() : text.substr(h.end));
     const char* p = text.data() + h.end;
+    for (size_t k = 0; h.binary && k < h.properties.size(); ++k) {
+        plyColumn(p, stride, h.properties[k].first, values[k]);
+        p += plySize(h.properties[k].first);
+    }
+    if (h.binary) return values;
+    std::istringstream in(text.substr(h.end));
     for (size_t i = 0; i < h.vertices; ++i)
-        for (size_t k = 0; k < h.properties.size(); ++k) {
-            if (h.binary) {
-                values[k][i] = plyNumber(p, h.properties[k].first);
-                p += plySize(h.properties[k].first);
-            } else if (!(in >> values[k][i])) {
+        for (size_t k = 0; k < h.properties.size(); ++k)
+            if (!(in >> values[k][i]))
                 throw Error(fmt::format("is truncated or damaged at point {}", i + 1), name,
                             "Write the file again from where it came");
-            }
-        }
     return values;
 }
 

@@ -1,5 +1,6 @@
 #include "scene/map_files.h"
 
+#include <map>
 #include <set>
 
 #include "base/error.h"
@@ -115,10 +116,13 @@ void dropOldMaps(const Document& document, const fs::path& folder) {
 
 Document withMapsRead(const Document& document, const fs::path& folder) {
     Document out = document;
+    std::map<uint64_t, std::shared_ptr<const PaintedMap>> known;  // layers that were duplicated share theirs
     const Change read = [&](MapValue& value) {
         if (!value.map || value.map->loaded()) return;
         try {
-            value.map = readMap(*value.map, folder / nameOf(value.hash()));
+            auto& map = known[value.hash()];
+            if (!map) map = readMap(*value.map, folder / nameOf(value.hash()));
+            value.map = map;
         } catch (const Error& e) {
             log::error("{}", e.what());  // the checks tell the artist
         }

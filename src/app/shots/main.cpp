@@ -55,6 +55,28 @@ class Photographer {
         if (w) w->findChild<QToolButton*>("sources")->click();
         settle();
     }
+    /// Opens a source's numbers in an open stack.
+    void openSource(const char* row, const QString& title) {
+        QWidget* w = window_.recipe()->findChild<QWidget*>(QString("param:") + row);
+        if (!w) return;
+        for (auto* b : w->findChildren<QPushButton*>("sourceTitle"))
+            if (b->text().contains(title, Qt::CaseInsensitive)) {
+                b->click();
+                break;
+            }
+        settle();
+    }
+    void scrollTo(const char* row) {
+        QWidget* w = window_.recipe()->findChild<QWidget*>(QString("param:") + row);
+        for (QWidget* up = w; up; up = up->parentWidget())
+            if (auto* area = qobject_cast<QScrollArea*>(up)) area->ensureWidgetVisible(w, 0, 60);
+        settle();
+    }
+    void hover(QWidget* on, const QPointF& at) {
+        QMouseEvent move(QEvent::MouseMove, at, on->mapToGlobal(at), Qt::NoButton, Qt::NoButton, {});
+        QApplication::sendEvent(on, &move);
+        settle();
+    }
     MainWindow& window() { return window_; }
 
   private:
@@ -88,6 +110,19 @@ int main(int argc, char** argv) {
     p.take("field-stack");
     w.controller().select("sun");
     p.take("light");
+    w.controller().select("sea_grass_tall");
+    p.settle();
+    p.openStack("sea_grass_tall/spread/keep");
+    p.openSource("sea_grass_tall/spread/keep", "Painted");
+    w.controller().setPainting({"sea_grass_tall", "spread", "keep", 3, "map"});
+    p.settle();
+    if (const auto at = w.view()->project(V3f(0.66f, 0.02f, 1.02f))) p.hover(w.view(), *at);
+    p.take("paint");
+    w.controller().setPainting({});
+    w.controller().select("shells_on_sand");
+    p.settle();
+    p.scrollTo("shells_on_sand/copies_of/prototypes");
+    p.take("mixer");
     w.controller().select("stones");
     w.view()->setTool(Tool::Select);
     w.run("full");

@@ -5,6 +5,7 @@
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QPushButton>
+#include <QVBoxLayout>
 
 #include "app/theme/theme.h"
 #include "app/widgets/number_box.h"
@@ -32,9 +33,12 @@ BrushStrip::BrushStrip(Brush& brush, QWidget* parent)
     : QWidget(parent), brush_(brush), modes_(new QButtonGroup(this)) {
     setObjectName("card");
     setAttribute(Qt::WA_StyledBackground);
-    auto* line = new QHBoxLayout(this);
-    line->setContentsMargins(px(8), px(4), px(8), px(4));
-    line->setSpacing(px(6));
+    auto* lines = new QVBoxLayout(this);
+    lines->setContentsMargins(px(8), px(6), px(8), px(6));
+    lines->setSpacing(px(4));
+    auto* line = new QHBoxLayout;
+    line->setSpacing(px(4));
+    lines->addLayout(line);
     for (const ModeLook& m : kModes) {
         auto* b = new QPushButton(m.title);
         b->setObjectName(QString("brush") + m.title);
@@ -52,6 +56,10 @@ BrushStrip::BrushStrip(Brush& brush, QWidget* parent)
     whole->setToolTip("Brings the whole surface up by the strength");
     connect(whole, &QPushButton::clicked, this, &BrushStrip::flood);
     line->addWidget(whole);
+    line->addStretch();
+    line = new QHBoxLayout;
+    line->setSpacing(px(6));
+    lines->addLayout(line);
     const auto number = [&](const ParamSpec& spec, float Brush::*member) {
         auto* label = new QLabel(QString::fromStdString(spec.title));
         auto* box = new NumberBox(spec);
@@ -81,6 +89,7 @@ BrushStrip::BrushStrip(Brush& brush, QWidget* parent)
     });
     mirror_ = mirror;
     line->addWidget(mirror);
+    line->addStretch();
     auto* end = new QPushButton("Done");
     end->setObjectName("brushDone");
     end->setToolTip("Ends painting (Esc)");
@@ -121,8 +130,8 @@ BrushTool::BrushTool(Controller& controller, QWidget* view)
 
 void BrushTool::layOut(const QSize& view) {
     strip_->adjustSize();
-    strip_->resize(std::min(strip_->sizeHint().width(), view.width() - px(60)), strip_->sizeHint().height());
-    strip_->move(px(48), px(24));
+    strip_->resize(std::min(strip_->sizeHint().width(), view.width() - px(56)), strip_->sizeHint().height());
+    strip_->move(px(48), px(26));
 }
 
 SurfacePtr BrushTool::ground() const {
