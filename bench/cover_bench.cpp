@@ -9,6 +9,9 @@
 #include "ops/keep_apart.h"
 #include "ops/scatter.h"
 #include "ops/spread.h"
+#include "scene/evaluator.h"
+#include "scene/handwork.h"
+#include "scene/overlay.h"
 
 namespace ovrix::bench {
 
@@ -139,6 +142,79 @@ void noiseAgainstBareLoop(benchmark::State& state) {
     }
 }
 
+/// From a touch of the brush to the data that the view draws: elements and heat map.
+void brushStroke(benchmark::State& state) {
+    Document d = Document::fresh();
+    Node ground = makeNode(d, "terrain", "Ground"), ball = makeNode(d, "sphere", "Ball");
+    ground.params["divisions"].value = int64_t(500);  // 500,000 triangles
+    d.put(ground);
+    d.put(ball);
+    std::string layer;
+    d = withLayer(d, ground.id, ball.id, &layer);
+    d = withText(d, layer + "/scatter/count", "200000");
+    FieldSource paint = makeSource("paint");
+    paint.params["base"].value = 1.0;
+    d = withField(d, {layer, "scatter", "keep"}, std::make_shared<Field>(Field{{paint}}));
+    Evaluator evaluator;
+    const EvalOptions full{1, Purpose::Viewport, true};
+    const SurfacePtr surface = evaluator.surface(d, ground.id, full, Progress::none());
+    double parts[2] = {0, 0};
+    const auto frame = [&](float x) {
+        const Dab dab{V3f(x, 0.1f, 0), V3f(0, 1, 0), 1};
+        Brush brush;
+        brush.mode = Brush::Subtract;
+        brush.radius = 0.2f;
+        parts[0] += secondsOf(
+            [&] { d = withDabs(d, {layer, "scatter", "keep", 0, "map"}, *surface, brush, {&dab, 1}, 1); });
+        parts[1] += secondsOf(
+            [&] { benchmark::DoNotOptimize(evaluator.layer(d, layer, full, Progress::none())); });
+        benchmark::DoNotOptimize(
+            makeOverlay(d, {layer, "scatter", "keep"}, evaluator, full, Progress::none()));
+    };
+    frame(0);
+    parts[0] = parts[1] = 0;
+    std::vector<double> times;
+    for (auto _ : state)
+        for (int i = 0; i < 15; ++i)
+            times.push_back(1000 * secondsOf([&] { frame(-1.5f + 0.2f * float(i)); }));
+    std::sort(times.begin(), times.end());
+    state.counters["median_ms"] = times[times.size() / 2];
+    state.counters["limit_ms"] = 50;
+    state.counters["brush_ms"] = 1000 * parts[0] / double(times.size());
+    state.counters["elements_ms"] = 1000 * parts[1] / double(times.size());
+}
+
+/// 60 layers with 50,000 copies each: all of them in Draft, then one change of one layer.
+void largeScene(benchmark::State& state) {
+    Document d = Document::fresh();
+    Node ground = makeNode(d, "terrain", "Ground"), ball = makeNode(d, "sphere", "Ball");
+    d.put(ground);
+    d.put(ball);
+    std::vector<std::string> layers(60);
+    for (size_t i = 0; i < layers.size(); ++i) {
+        d = withLayer(d, ground.id, ball.id, &layers[i]);
+        d = withText(d, layers[i] + "/scatter/count", "50000");
+        d = withText(d, layers[i] + "/scatter/seed", std::to_string(i + 1));
+        d = withField(d, {layers[i], "scatter", "keep"},
+                      std::make_shared<Field>(Field{{makeSource("slope")}}));
+    }
+    for (auto _ : state) {
+        Evaluator evaluator;
+        const auto all = [&] {
+            for (const std::string& l : layers)
+                benchmark::DoNotOptimize(
+                    evaluator.layer(d, l, {1, Purpose::Viewport, false}, Progress::none()));
+        };
+        state.counters["open_ms"] = 1000 * secondsOf(all);
+        state.counters["open_limit_ms"] = 2000;
+        d = withText(d, layers[30] + "/orient/seed", "77");
+        state.counters["edit_ms"] = 1000 * secondsOf(all);
+        state.counters["edit_limit_ms"] = 150;
+    }
+}
+
+BENCHMARK(brushStroke)->Iterations(1)->Unit(benchmark::kMillisecond);
+BENCHMARK(largeScene)->Iterations(1)->Unit(benchmark::kMillisecond);
 BENCHMARK(spreadAgainstScatter)->Iterations(1)->Unit(benchmark::kMillisecond);
 BENCHMARK(spreadGrowth)->Iterations(1)->Unit(benchmark::kMillisecond);
 BENCHMARK(overlapsAgainstTree)->Iterations(1)->Unit(benchmark::kMillisecond);

@@ -49,11 +49,16 @@ uint64_t topologyOf(const Mesh& mesh) {
     return Hasher().add(bytes(mesh.faceStart)).add(bytes(mesh.cornerPoint)).value();
 }
 
+uint64_t topologyOf(const Surface& surface) {
+    return *surface.kept<uint64_t>(
+        "topology", [&] { return std::make_shared<const uint64_t>(topologyOf(surface.mesh())); });
+}
+
 PaintLayoutPtr makePaintLayout(const Surface& surface, const M44f& objectFromWorld, float resolution,
                                size_t memoryLimit) {
     const Mesh& mesh = surface.mesh();
     auto layout = std::make_shared<PaintLayout>();
-    layout->topology = topologyOf(mesh);
+    layout->topology = topologyOf(surface);
     layout->resolution = std::max(resolution, 1e-6f);
     std::vector<std::array<V3f, 3>> corners(mesh.triangles().size());
     std::vector<int> parts(corners.size());
@@ -86,6 +91,8 @@ PaintLayoutPtr makePaintLayout(const Surface& surface, const M44f& objectFromWor
 float paintedAt(const PaintedMap& map, uint32_t triangle, float u, float v) {
     const auto& start = map.layout->start;
     const float* values = map.values.data() + start[triangle];
+    if (start[triangle + 1] - start[triangle] == 3)  // most often: a fine mesh has only its corners
+        return values[0] + (values[1] - values[0]) * u + (values[2] - values[0]) * v;
     const int n = partsOf(start[triangle + 1] - start[triangle]);
     const float x = std::clamp(u, 0.0f, 1.0f) * float(n), y = std::clamp(v, 0.0f, 1.0f) * float(n);
     const int row = std::clamp(int(y), 0, n - 1), column = std::clamp(int(x), 0, n - 1 - row);

@@ -8,6 +8,8 @@ namespace ovrix {
 
 /// Equal for meshes whose triangles join the same points, wherever these lie.
 uint64_t topologyOf(const Mesh& mesh);
+/// Of its mesh; worked out once.
+uint64_t topologyOf(const Surface& surface);
 
 /// Lattices so fine that neighbours lie no further apart than @p resolution, where a triangle's edge is cut
 /// in at most 128 parts. @p objectFromWorld takes the surface to the space in which places are kept. Throws

@@ -36,7 +36,7 @@ std::unique_ptr<SourceKernel> compilePainted(const ResolvedParams& p, const Fiel
     kernel->surface = context.surface;
     kernel->map = map;
     // On a mesh of other topology each place takes the nearest painted value. Made once a surface and map.
-    if (map->layout->topology != topologyOf(surface.mesh()))
+    if (map->layout->topology != topologyOf(surface))
         kernel->map = surface.kept<PaintedMap>(fmt::format("painted {:x}", map->hash), [&] {
             const auto layout =
                 makePaintLayout(surface, context.objectFromWorld, map->layout->resolution, SIZE_MAX);

@@ -140,11 +140,16 @@ float Surface::between(std::span<const float> perPoint, uint32_t triangle, float
 
 std::shared_ptr<const void> Surface::keptAny(const std::string& key,
                                              const std::function<std::shared_ptr<const void>()>& make) const {
-    std::lock_guard lock(keptMutex_);
-    auto& slot = kept_[key];
+    std::shared_ptr<Kept> slot;
+    {
+        std::lock_guard lock(keptMutex_);
+        auto& known = kept_[key];
+        if (!known) known = std::make_shared<Kept>();
+        slot = known;
+    }
     // Isolated: while it waits within making, the thread must take up no other work that asks for the same.
-    if (!slot) tbb::this_task_arena::isolate([&] { slot = make(); });
-    return slot;
+    std::call_once(slot->once, [&] { tbb::this_task_arena::isolate([&] { slot->value = make(); }); });
+    return slot->value;
 }
 
 struct Surface::Tracer {

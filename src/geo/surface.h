@@ -98,7 +98,11 @@ class Surface {
     mutable std::once_flag tracerOnce_;
     mutable std::unique_ptr<Tracer> tracer_;
     mutable std::mutex keptMutex_;
-    mutable std::map<std::string, std::shared_ptr<const void>> kept_;
+    struct Kept {
+        std::once_flag once;
+        std::shared_ptr<const void> value;
+    };
+    mutable std::map<std::string, std::shared_ptr<Kept>> kept_;
 };
 
 using SurfacePtr = std::shared_ptr<const Surface>;

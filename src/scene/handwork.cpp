@@ -25,7 +25,7 @@ std::shared_ptr<const PaintedMap> mapFor(const FieldSource& source, const Surfac
     const auto it = source.params.find("map");
     const auto known = it == source.params.end() ? nullptr : std::get<MapValue>(it->second.value).map;
     const float resolution = float(numberOf(source, "resolution", frame));
-    if (known && known->loaded() && known->layout->topology == topologyOf(surface.mesh()) &&
+    if (known && known->loaded() && known->layout->topology == topologyOf(surface) &&
         known->layout->resolution == std::max(resolution, 1e-6f))
         return known;
     const PaintLayoutPtr layout = makePaintLayout(surface, objectFromWorld, resolution, memory);

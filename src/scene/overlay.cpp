@@ -35,22 +35,34 @@ struct Places {
     Samples samples() const { return {position, normal, uv, id, triangle, bary, {}}; }
 };
 
-std::vector<float> overCorners(const CompiledField& field, const Mesh& mesh, Progress& progress) {
-    std::vector<V3f> position(mesh.cornerPoint.size());
-    std::vector<uint64_t> id(position.size());
-    std::vector<float> values(position.size());
-    std::vector<int32_t> triangle(position.size(), 0);
-    std::vector<V2f> bary(position.size(), V2f(0.0f));
-    for (size_t t = 0; t < mesh.triangles().size(); ++t)
-        for (size_t k = 0; k < 3; ++k) {
-            triangle[mesh.triangles()[t][k]] = int32_t(t);
-            bary[mesh.triangles()[t][k]] = V2f(k == 1, k == 2);
-        }
-    parallelFor(position.size(), progress, [&](size_t c) {
-        position[c] = mesh.cornerPosition(uint32_t(c));
-        id[c] = c;
-    });
-    const Samples samples{position, mesh.normals(), mesh.uvs(), id, triangle, bary, {}};
+/// The corners of a mesh as samples. Kept with the surface: while a mask is painted they stay what they are.
+struct Corners {
+    std::vector<V3f> position;
+    std::vector<uint64_t> id;
+    std::vector<int32_t> triangle;
+    std::vector<V2f> bary;
+    explicit Corners(const Mesh& mesh)
+        : position(mesh.cornerPoint.size()),
+          id(position.size()),
+          triangle(position.size(), 0),
+          bary(position.size(), V2f(0.0f)) {
+        for (size_t c = 0; c < position.size(); ++c)
+            position[c] = mesh.cornerPosition(uint32_t(c)), id[c] = c;
+        for (size_t t = 0; t < mesh.triangles().size(); ++t)
+            for (size_t k = 0; k < 3; ++k) {
+                triangle[mesh.triangles()[t][k]] = int32_t(t);
+                bary[mesh.triangles()[t][k]] = V2f(float(k == 1), float(k == 2));
+            }
+    }
+};
+
+std::vector<float> overCorners(const CompiledField& field, const Surface& surface, Progress& progress) {
+    const Mesh& mesh = surface.mesh();
+    const auto corners =
+        surface.kept<Corners>("corners", [&] { return std::make_shared<const Corners>(mesh); });
+    std::vector<float> values(corners->position.size());
+    const Samples samples{corners->position, mesh.normals(), mesh.uvs(), corners->id,
+                          corners->triangle, corners->bary,  {}};
     parallelRanges(values.size(), 4096, progress, [&](size_t begin, size_t end) {
         field.evaluate(samples.sub(begin, end - begin), {values.data() + begin, end - begin});
     });
@@ -74,7 +86,7 @@ std::vector<float> stripOf(const std::vector<float>& values) {
 uint64_t hashOf(const std::string& surface, const std::vector<float>& values) {
     Hasher h;
     h.add(std::string_view(surface));
-    for (float x : values) h.add(double(x));
+    h.add(std::string_view(reinterpret_cast<const char*>(values.data()), values.size() * sizeof(float)));
     return h.value();
 }
 
@@ -83,13 +95,14 @@ void fill(Overlay& overlay, const Field& source, Evaluator::Around& around, Eval
     Progress& progress = around.progress();
     const SurfacePtr surface = around.surface(overlay.surface);
     overlay.ground = surface;
-    const Mesh& mesh = surface->mesh();
     const Evaluator::Around::Asking asking(around, overlay.path.node);
     const CompiledField field(source, evaluator.fieldContext(around.document(), overlay.surface, frame,
                                                              surface, &around, progress));
-    overlay.values = overCorners(field, mesh, progress);
+    overlay.values = overCorners(field, *surface, progress);
     overlay.hash = hashOf(overlay.surface, overlay.values);
-    const Places places(*surface);
+    const auto kept =
+        surface->kept<Places>("places", [&] { return std::make_shared<const Places>(*surface); });
+    const Places& places = *kept;
     std::vector<float> values(places.position.size());
     field.evaluate(places.samples(), values);
     overlay.mean = meanOf(values);

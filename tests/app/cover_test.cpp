@@ -89,7 +89,7 @@ void CoverTest::paintsAMask() {
     QVERIFY(c.document() == before);
     QTest::keyClick(view, Qt::Key_Escape);
     QVERIFY(!view->brush().active());
-    auto* clear = row("scatter/keep")->findChild<QPushButton*>("clearMap");
+    auto* clear = row("scatter/keep")->findChild<QToolButton*>("clearMap");
     QTest::mouseClick(clear, Qt::LeftButton);
     driver->settle();
     QCOMPARE(elements(), size_t(0));

@@ -1,3 +1,4 @@
+#include "base/parallel.h"
 #include "base/random.h"
 #include "geo/elements.h"
 #include "geo/simplify.h"
@@ -157,4 +158,27 @@ TEST_CASE("faces turned twice are as they were", "[mesh]") {
         if (mesh.cornerPoint[c] == point) CHECK(mesh.normals()[c].dot(normal) > 0.99f);
     reverseFaces(mesh);
     CHECK(mesh.cornerPoint == before);
+}
+
+TEST_CASE("what is kept with a surface is made once, and making may ask for other things", "[surface]") {
+    const Surface surface(makePlane(1, 1));
+    int made = 0;
+    const auto inner = [&] {
+        return surface.kept<int>("inner", [&] { return std::make_shared<const int>(++made); });
+    };
+    const auto outer = [&] {
+        return surface.kept<int>("outer", [&] { return std::make_shared<const int>(*inner() + 10); });
+    };
+    CHECK(*outer() == 11);
+    CHECK(*outer() == 11);
+    CHECK(*inner() == 1);
+    CHECK(made == 1);
+    // One that fails is made again when it is next asked for.
+    CHECK_THROWS(surface.kept<int>("bad", []() -> std::shared_ptr<const int> { throw Cancelled(); }));
+    CHECK(*surface.kept<int>("bad", [] { return std::make_shared<const int>(5); }) == 5);
+    std::atomic<int> runs{0};
+    parallelFor(1000, Progress::none(), [&](size_t) {
+        surface.kept<int>("shared", [&] { return std::make_shared<const int>(++runs); });
+    });
+    CHECK(runs == 1);
 }

@@ -185,6 +185,65 @@ TEST_CASE("scattering functions conserve energy, and sample as they say", "[rend
     CHECK(Bsdf(Color(1.0f), 0.5f, 0, 0).evaluate(V3f(0, 0, -1), V3f(0, 0, 1)).pdf == 0.0f);
 }
 
+TEST_CASE("a thin surface lets through what it says, and loses nothing", "[render][bsdf]") {
+    for (float through : {0.0f, 0.3f, 1.0f}) {
+        const Bsdf bsdf(Color(0.8f), 0.5f, 0, 0, through);
+        const V3f wo = V3f(0.3f, 0, 1).normalized();
+        double above = 0, below = 0;
+        constexpr int kDraws = 20000;
+        for (int i = 0; i < kDraws; ++i) {
+            const Random4 r = random4(testSeed(), uint64_t(i), Stream::User);
+            const Bsdf::Sample s = bsdf.sample(wo, r[0], r[1], r[2]);
+            (s.wi.z > 0 ? above : below) += double(s.weight.x) / kDraws;
+            REQUIRE(bsdf.evaluate(wo, s.wi).pdf == Approx(s.pdf));
+        }
+        CHECK(above + below == Approx(0.8).epsilon(0.01));
+        CHECK(below == Approx(0.8 * double(through)).margin(0.015));
+    }
+    CHECK(Bsdf(Color(1.0f), 0.5f, 0, 0.5f).evaluate(V3f(0, 0, 1), V3f(0, 0, -1)).pdf == 0.0f);
+}
+
+TEST_CASE("white furnace: a thin translucent sheet vanishes as well", "[render][furnace]") {
+    RenderScene scene;
+    SurfaceMaterial leaf = plain(1, 1, 0, 0);
+    leaf.translucency.high = 0.5f;
+    addTo(scene, makeSphere(1, 64), leaf);
+    scene.lights.push_back(DomeLight(nullptr, V3f(1.0f), 0));
+    scene.commit(Progress::none());
+    CameraOptions c;
+    c.position = V3f(0, 0, 4);
+    c.target = V3f(0.0f);
+    CHECK(meanOver(render(scene, c, 24, 64, 24), 9, 9, 15, 15).x == Approx(1).epsilon(0.03));
+}
+
+TEST_CASE("what is cut out lets rays and shadows through", "[render][cutout]") {
+    // A sheet over a floor, cut away where x is above 0.
+    SurfaceMaterial sheet = plain(0, 1, 0, 0);
+    FieldSource source = makeSource("formula");
+    source.params["formula"].value = std::string("x > 0 ? 0 : 1");
+    sheet.opacity = {0, 1, std::make_shared<CompiledField>(Field{{source}}, FieldContext())};
+    CHECK(sheet.cuts());
+    RenderScene scene;
+    addTo(scene, makePlane(2, 1), sheet);
+    scene.commit(Progress::none());
+    const V3f down(0, -1, 0);
+    CHECK(scene.intersect({V3f(-0.5f, 1, 0), down}, false).hit());
+    CHECK_FALSE(scene.intersect({V3f(0.5f, 1, 0), down}, false).hit());
+    CHECK(scene.blocked(V3f(-0.5f, 1, 0), down, 5));
+    CHECK_FALSE(scene.blocked(V3f(0.5f, 1, 0), down, 5));
+    CHECK_FALSE(scene.blocked(V3f(-0.5f, 1, 0), down, 0.5f));
+    // From one hole to what lies behind it: the distance is that of the whole way.
+    RenderScene two;
+    addTo(two, makePlane(2, 1), sheet);
+    M44f below;
+    below.setTranslation(V3f(0, -1, 0));
+    addTo(two, makeSphere(0.25f, 64), plain(0.5f, 1, 0, 0), below);
+    two.commit(Progress::none());
+    const RayHit hit = two.intersect({V3f(0.1f, 3, 0), down}, false);
+    REQUIRE(hit.hit());
+    CHECK(hit.distance == Approx(4 - std::sqrt(0.0625f - 0.01f)).margin(2e-3));
+}
+
 TEST_CASE("samples are well spread: each quarter of the passes fills each quarter of the range",
           "[render][sampler]") {
     for (uint32_t x = 0; x < 8; ++x) {

@@ -216,6 +216,7 @@ QWidget* FieldStack::makeRow(size_t index, const FieldSource& source) {
     });
 
     auto* strip = new StripPreview;
+    strip->setVisible(width() >= px(215));
     strips_.push_back(strip);
     auto* curve = new CurveBox;
     connect(curve, &CurveBox::changed, this, [this, index](const Curve& c, bool dragging) {
@@ -290,6 +291,12 @@ void FieldStack::fillRowMenu(QMenu& menu, size_t index) {
         change("Remove source",
                [&](Field& f) { f.sources.erase(f.sources.begin() + std::ptrdiff_t(index)); });
     });
+}
+
+/// Where there is little room, names come before previews.
+void FieldStack::resizeEvent(QResizeEvent* e) {
+    QFrame::resizeEvent(e);
+    for (StripPreview* strip : strips_) strip->setVisible(width() >= px(215));
 }
 
 void FieldStack::updateStrips() {

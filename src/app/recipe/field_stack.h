@@ -34,6 +34,9 @@ class FieldStack : public QFrame {
     /// Fills @p menu with the sources that can be added; @p add gets the chosen type.
     static void fillSourceMenu(QMenu& menu, const std::function<void(const std::string&)>& add);
 
+  protected:
+    void resizeEvent(QResizeEvent*) override;
+
   private:
     void rebuild(const Field& field);
     QWidget* makeEnds();

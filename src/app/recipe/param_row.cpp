@@ -265,8 +265,11 @@ QWidget* ParamRow::makeMap() {
     paint->setObjectName("paintMap");
     paint->setCheckable(true);
     paint->setToolTip("Opens the brush in the view");
-    auto* clear = new QPushButton("Clear");
+    auto* clear = new QToolButton;
     clear->setObjectName("clearMap");
+    clear->setProperty("flat", true);
+    clear->setIcon(icon("close"));
+    clear->setToolTip("Takes everything off that was painted");
     line->addWidget(paint, 1);
     line->addWidget(clear);
     ParamPath source = path_;
@@ -275,7 +278,7 @@ QWidget* ParamRow::makeMap() {
             [this, source](bool on) { controller_.setPainting(on ? source : ParamPath()); });
     connect(&controller_, &Controller::paintingChanged, paint,
             [this, paint, source] { paint->setChecked(controller_.painting() == source); });
-    connect(clear, &QPushButton::clicked, this, [this] { controller_.setValue(path_, MapValue()); });
+    connect(clear, &QToolButton::clicked, this, [this] { controller_.setValue(path_, MapValue()); });
     refreshers_.push_back([this, paint, clear, source](const Param& p) {
         paint->setChecked(controller_.painting() == source);
         clear->setEnabled(std::get<MapValue>(p.value).map != nullptr);

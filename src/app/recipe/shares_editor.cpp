@@ -12,6 +12,12 @@
 
 namespace ovrix::app {
 
+/// Light on dark and on light ground: faces must be told apart.
+static QColor pictureColor() {
+    const QColor text = tokens().text;
+    return text.lightnessF() > 0.5f ? text : tokens().muted.lighter(170);
+}
+
 SharesEditor::SharesEditor(Controller& controller, const ParamPath& path, QWidget* parent)
     : QWidget(parent),
       controller_(controller),
@@ -125,7 +131,7 @@ void SharesEditor::refresh(const Shares& shares) {
         const int side = int(px(40) * devicePixelRatioF());
         QPixmap picture;
         if (object != controller_.results().objects.end())
-            picture = meshThumbnail(object->second, tokens().text, side);
+            picture = meshThumbnail(object->second, pictureColor(), side);
         picture.setDevicePixelRatio(devicePixelRatioF());
         row.picture->setPixmap(picture);
     }

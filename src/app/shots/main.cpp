@@ -91,11 +91,12 @@ int main(int argc, char** argv) {
     QCoreApplication::setOrganizationName("ovrix-shots");
     QCoreApplication::setApplicationName("ovrix-shots");
     QApplication application(argc, argv);
-    if (argc != 3) {
-        std::fprintf(stderr, "usage: ovrix-shots SCENE FOLDER\n");
+    if (argc < 3 || argc > 5) {
+        std::fprintf(stderr, "usage: ovrix-shots SCENE FOLDER [SCALE [light]]\n");
         return 2;
     }
-    applyTheme(application, ThemeKind::Dark, 1.0);
+    applyTheme(application, argc == 5 ? ThemeKind::Light : ThemeKind::Dark,
+               argc > 3 ? std::clamp(std::atof(argv[3]), 1.0, 2.0) : 1.0);
     Photographer p(argv[1], argv[2]);
     MainWindow& w = p.window();
     w.controller().select("barnacles_large");

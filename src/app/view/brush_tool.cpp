@@ -5,9 +5,9 @@
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QPushButton>
-#include <QVBoxLayout>
 
 #include "app/theme/theme.h"
+#include "app/widgets/flow_layout.h"
 #include "app/widgets/number_box.h"
 #include "base/error.h"
 #include "base/specs.h"
@@ -33,12 +33,8 @@ BrushStrip::BrushStrip(Brush& brush, QWidget* parent)
     : QWidget(parent), brush_(brush), modes_(new QButtonGroup(this)) {
     setObjectName("card");
     setAttribute(Qt::WA_StyledBackground);
-    auto* lines = new QVBoxLayout(this);
-    lines->setContentsMargins(px(8), px(6), px(8), px(6));
-    lines->setSpacing(px(4));
-    auto* line = new QHBoxLayout;
-    line->setSpacing(px(4));
-    lines->addLayout(line);
+    auto* line = new FlowLayout(this, px(4));
+    line->setContentsMargins(px(8), px(6), px(8), px(6));
     for (const ModeLook& m : kModes) {
         auto* b = new QPushButton(m.title);
         b->setObjectName(QString("brush") + m.title);
@@ -56,21 +52,21 @@ BrushStrip::BrushStrip(Brush& brush, QWidget* parent)
     whole->setToolTip("Brings the whole surface up by the strength");
     connect(whole, &QPushButton::clicked, this, &BrushStrip::flood);
     line->addWidget(whole);
-    line->addStretch();
-    line = new QHBoxLayout;
-    line->setSpacing(px(6));
-    lines->addLayout(line);
     const auto number = [&](const ParamSpec& spec, float Brush::*member) {
-        auto* label = new QLabel(QString::fromStdString(spec.title));
+        auto* both = new QWidget;  // a name and its number stay on one line
+        auto* pair = new QHBoxLayout(both);
+        pair->setContentsMargins(px(4), 0, 0, 0);
+        pair->setSpacing(px(4));
+        pair->addWidget(new QLabel(QString::fromStdString(spec.title)));
         auto* box = new NumberBox(spec);
         box->setFixedWidth(px(64));
+        pair->addWidget(box);
         box->setToolTip(QString::fromStdString(spec.help));
         connect(box, &NumberBox::changed, this, [this, member](double x, bool) {
             brush_.*member = float(x);
             Q_EMIT changed();
         });
-        line->addWidget(label);
-        line->addWidget(box);
+        line->addWidget(both);
         return box;
     };
     radius_ = number(specs::number("radius", "Radius", 0.1, "m", 1e-4, 1e4, 0.01, 1,
@@ -89,7 +85,6 @@ BrushStrip::BrushStrip(Brush& brush, QWidget* parent)
     });
     mirror_ = mirror;
     line->addWidget(mirror);
-    line->addStretch();
     auto* end = new QPushButton("Done");
     end->setObjectName("brushDone");
     end->setToolTip("Ends painting (Esc)");
@@ -129,8 +124,8 @@ BrushTool::BrushTool(Controller& controller, QWidget* view)
 }
 
 void BrushTool::layOut(const QSize& view) {
-    strip_->adjustSize();
-    strip_->resize(std::min(strip_->sizeHint().width(), view.width() - px(56)), strip_->sizeHint().height());
+    const int width = std::min(px(420), view.width() - px(56));
+    strip_->resize(width, strip_->layout()->heightForWidth(width));
     strip_->move(px(48), px(26));
 }
 

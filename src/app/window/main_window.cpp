@@ -167,13 +167,18 @@ void MainWindow::makeToolbar() {
     title_->setStyleSheet("color:" + tokens().seaGlass.name());
     edited_ = new QLabel;
     edited_->setProperty("muted", true);
-    undo_ = new QPushButton("Undo");
-    redo_ = new QPushButton("Redo");
+    undo_ = new QPushButton;
+    redo_ = new QPushButton;
+    undo_->setIcon(icon("undo"));
+    redo_->setIcon(icon("redo"));
+    undo_->setAccessibleName("Undo");
+    redo_->setAccessibleName("Redo");
     connect(undo_, &QPushButton::clicked, this, [this] { controller_.undo(); });
     connect(redo_, &QPushButton::clicked, this, [this] { controller_.redo(); });
-    auto* search = new QPushButton("Do anything...                      Ctrl K");
+    auto* search = new QPushButton("Do anything...    Ctrl K");
     search->setObjectName("search");
-    search->setMinimumWidth(px(220));
+    search->setMinimumWidth(px(84));
+    search->setSizePolicy(QSizePolicy::Preferred, QSizePolicy::Fixed);
     connect(search, &QPushButton::clicked, this, &MainWindow::openSearch);
     draft_ = new QToolButton;
     full_ = new QToolButton;
@@ -181,6 +186,7 @@ void MainWindow::makeToolbar() {
         b->setObjectName("segment");
         b->setCheckable(true);
         b->setFixedHeight(px(26));
+        b->setSizePolicy(QSizePolicy::Minimum, QSizePolicy::Fixed);
     }
     draft_->setToolTip("Show a share of each layer: fast while shaping (Ctrl+1)");
     full_->setToolTip("Show everything (Ctrl+2)");

@@ -94,7 +94,7 @@ void MainWindow::makeCommands() {
         hasLayer);
     add(
         "handOn", "Export the layer's copies...",
-        "Instances and points with attributes: .usda, .ply, .csv, .vdb", QKeySequence("Ctrl+E"),
+        "Instances and points with attributes: .usda, .ply, .csv, .vdb", QKeySequence("Ctrl+Shift+E"),
         [this] { askHandOn(HandOn::Elements); }, hasLayer);
     add(
         "handOnMesh", "Export the layer as one mesh...", "All copies joined: .glb, .obj, .ply", {},
