@@ -57,7 +57,8 @@ SourceType occlusionSource() {
                        refs("objects", "Also by", "object or layer", "Other things that shelter")},
             .compile = [](const ResolvedParams& p, const FieldContext& context) {
                 auto kernel = std::make_unique<Shelter>();
-                kernel->shelters = {(surfaceFor(context, "shelter"), context.surface)};
+                surfaceFor(context, "shelter");  // or says that there is none
+                kernel->shelters = {context.surface};
                 for (const std::string& id : p.refs("objects"))
                     if (!id.empty())
                         kernel->shelters.push_back(surroundingsFor(context, "shelter").surface(id));

@@ -33,7 +33,8 @@ void addTriangle(const std::array<V3, 3>& p, const std::array<uint32_t, 3>& at, 
 
 uint64_t edgeKey(uint32_t a, uint32_t b) { return uint64_t(std::min(a, b)) << 32 | std::max(a, b); }
 
-/// Points on an edge that has only one triangle.
+}  // namespace
+
 std::vector<uint8_t> openPoints(const Mesh& mesh) {
     std::vector<uint64_t> edges;
     edges.reserve(mesh.triangles().size() * 3);
@@ -50,8 +51,6 @@ std::vector<uint8_t> openPoints(const Mesh& mesh) {
     }
     return open;
 }
-
-}  // namespace
 
 std::vector<float> meanCurvature(const Mesh& mesh) {
     const auto p = mesh.positions();

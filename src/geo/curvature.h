@@ -10,6 +10,9 @@ namespace ovrix {
 /// 2-Manifolds", VisMath 2002, equation 8. Cost linear in triangles. Thread safe.
 std::vector<float> meanCurvature(const Mesh& mesh);
 
+/// For each point whether it lies on an edge that has only one triangle. Thread safe.
+std::vector<uint8_t> openPoints(const Mesh& mesh);
+
 /// Each value replaced by the mean of itself and its neighbours along edges, @p rounds times.
 void smoothOverPoints(const Mesh& mesh, int rounds, std::vector<float>& values);
 

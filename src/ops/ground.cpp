@@ -5,6 +5,8 @@
 
 #include "base/parallel.h"
 #include "base/specs.h"
+#include "geo/corner_places.h"
+#include "geo/curvature.h"
 
 namespace ovrix {
 
@@ -143,20 +145,10 @@ MeshPtr withPoints(const Mesh& mesh, std::vector<V3f> points) {
 MeshPtr displaced(const MeshPtr& mesh, const Driven& strength, Progress& progress) {
     Progress::Task task(progress, "Displacing");
     const size_t corners = mesh->cornerPoint.size();
-    std::vector<V3f> position(corners);
-    std::vector<uint64_t> id(corners);
-    std::vector<int32_t> triangle(corners, 0);
-    std::vector<V2f> bary(corners, V2f(0.0f));
-    for (size_t t = 0; t < mesh->triangles().size(); ++t)
-        for (size_t k = 0; k < 3; ++k) {
-            const uint32_t c = mesh->triangles()[t][k];
-            triangle[c] = int32_t(t);
-            bary[c] = V2f(float(k == 1), float(k == 2));
-        }
-    for (size_t c = 0; c < corners; ++c)
-        position[c] = mesh->cornerPosition(uint32_t(c)), id[c] = mesh->cornerPoint[c];
-    const std::vector<float> by =
-        strength.over({position, mesh->normals(), mesh->uvs(), id, triangle, bary, {}}, progress);
+    const CornerPlaces places(*mesh);
+    const std::vector<float> by = strength.over(
+        {places.position, mesh->normals(), mesh->uvs(), places.id, places.triangle, places.bary, {}},
+        progress);
     // A point takes the mean of its corners, so that it stays one point where UVs or normals are cut.
     const auto p = mesh->positions();
     std::vector<V3f> normal(p.size(), V3f(0.0f));
@@ -182,13 +174,7 @@ MeshPtr smoothed(const Mesh& mesh, int rounds, float strength) {
             edges.emplace_back(std::min(a, b), std::max(a, b));
         }
     std::sort(edges.begin(), edges.end());
-    std::vector<uint8_t> open(mesh.positions().size(), 0);
-    for (size_t i = 0; i < edges.size();) {
-        size_t end = i;
-        while (end < edges.size() && edges[end] == edges[i]) ++end;
-        if (end == i + 1) open[edges[i].first] = open[edges[i].second] = 1;  // a border stays where it is
-        i = end;
-    }
+    const std::vector<uint8_t> open = openPoints(mesh);  // a border stays where it is
     edges.erase(std::unique(edges.begin(), edges.end()), edges.end());
     std::vector<V3f> p(mesh.positions().begin(), mesh.positions().end()), sum(p.size());
     std::vector<float> count(p.size());

@@ -3,6 +3,7 @@
 #include <Imath/ImathMatrixAlgo.h>
 
 #include "base/error.h"
+#include "ops/orient.h"
 
 namespace ovrix {
 
@@ -129,10 +130,7 @@ Document withPlaced(const Document& document, const std::string& layer, const st
         e.id = std::max(kFirstAddedId, edits.list.empty() ? 0 : edits.list.back().id + 1);
         e.added = true;
         e.move = position;
-        // The shortest turn from +Y to the normal.
-        const V3f n = normal.length() > 0 ? normal.normalized() : V3f(0, 1, 0);
-        e.turn = n.y < -0.999999f ? Quatf(0.0f, V3f(1, 0, 0))
-                                  : Quatf(1.0f + n.y, V3f(n.z, 0.0f, -n.x)).normalized();
+        e.turn = turnToUp(normal.length() > 0 ? normal.normalized() : V3f(0, 1, 0));
         e.prototype = prototype;
         edits.put(e);
         if (id) *id = e.id;

@@ -3,6 +3,7 @@
 #include "base/error.h"
 #include "base/hash.h"
 #include "base/parallel.h"
+#include "geo/corner_places.h"
 #include "scene/around.h"
 
 namespace ovrix {
@@ -35,31 +36,10 @@ struct Places {
     Samples samples() const { return {position, normal, uv, id, triangle, bary, {}}; }
 };
 
-/// The corners of a mesh as samples. Kept with the surface: while a mask is painted they stay what they are.
-struct Corners {
-    std::vector<V3f> position;
-    std::vector<uint64_t> id;
-    std::vector<int32_t> triangle;
-    std::vector<V2f> bary;
-    explicit Corners(const Mesh& mesh)
-        : position(mesh.cornerPoint.size()),
-          id(position.size()),
-          triangle(position.size(), 0),
-          bary(position.size(), V2f(0.0f)) {
-        for (size_t c = 0; c < position.size(); ++c)
-            position[c] = mesh.cornerPosition(uint32_t(c)), id[c] = c;
-        for (size_t t = 0; t < mesh.triangles().size(); ++t)
-            for (size_t k = 0; k < 3; ++k) {
-                triangle[mesh.triangles()[t][k]] = int32_t(t);
-                bary[mesh.triangles()[t][k]] = V2f(float(k == 1), float(k == 2));
-            }
-    }
-};
-
 std::vector<float> overCorners(const CompiledField& field, const Surface& surface, Progress& progress) {
     const Mesh& mesh = surface.mesh();
-    const auto corners =
-        surface.kept<Corners>("corners", [&] { return std::make_shared<const Corners>(mesh); });
+    const auto corners = surface.kept<CornerPlaces>(  // while a mask is painted they stay what they are
+        "corners", [&] { return std::make_shared<const CornerPlaces>(mesh); });
     std::vector<float> values(corners->position.size());
     const Samples samples{corners->position, mesh.normals(), mesh.uvs(), corners->id,
                           corners->triangle, corners->bary,  {}};

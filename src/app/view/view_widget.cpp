@@ -463,15 +463,13 @@ void ViewWidget::mouseReleaseEvent(QMouseEvent* e) {
     if (e->button() == Qt::RightButton && still &&
         elements_->menu(e->position(), e->globalPosition().toPoint(), port()))
         return;
+    if (e->button() != Qt::LeftButton || !still) return;
+    const std::string under = pick(press_);
     // While single elements are worked on, a click beside them leaves the layer chosen.
-    const Node* node = controller_.selectedNode();
-    if (elements_->active() && node && node->category() == Category::Layer && pick(press_) != node->id) {
-        const std::string other = pick(press_);
-        const Node* there = controller_.document().find(other);
-        if (!there || there->category() != Category::Layer) return refresh();
-    }
-    if (e->button() == Qt::LeftButton && (e->position().toPoint() - press_).manhattanLength() < 4)
-        controller_.select(pick(press_));
+    const Node *node = controller_.selectedNode(), *there = controller_.document().find(under);
+    const bool layer = there && there->category() == Category::Layer;
+    if (elements_->active() && node && node->category() == Category::Layer && !layer) return refresh();
+    controller_.select(under);
 }
 
 void ViewWidget::mouseDoubleClickEvent(QMouseEvent* e) {
