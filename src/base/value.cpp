@@ -5,8 +5,8 @@
 namespace ovrix {
 
 std::string typeName(ParamType type) {
-    static const char* names[] = {"bool", "int",  "number", "range", "vector", "color", "choice",
-                                  "text", "file", "ref",    "refs",  "shares", "map",   "edits"};
+    static const char* names[] = {"bool", "int", "number", "range",  "vector", "color", "choice", "text",
+                                  "file", "ref", "refs",   "shares", "map",    "edits", "points"};
     return names[size_t(type)];
 }
 
@@ -32,6 +32,8 @@ bool holdsType(ParamType type, const Value& value) {
             return std::holds_alternative<MapValue>(value);
         case ParamType::Edits:
             return std::holds_alternative<HandEdits>(value);
+        case ParamType::Points:
+            return std::holds_alternative<CurvePoints>(value);
         default:
             return std::holds_alternative<std::string>(value);
     }
@@ -51,6 +53,11 @@ Value clampToSpec(const ParamSpec& spec, const Value& value) {
         return Range{std::min(a, b), std::max(a, b)};
     }
     if (auto* v = std::get_if<V3d>(&value)) return V3d(fix(v->x), fix(v->y), fix(v->z));
+    if (auto* c = std::get_if<CurvePoints>(&value)) {
+        CurvePoints out = *c;
+        for (V3f& p : out.list) p = V3f(V3d(fix(p.x), fix(p.y), fix(p.z)));
+        return out;
+    }
     return value;
 }
 
@@ -92,6 +99,10 @@ struct AddValue {
             (*this)(V3d(e.turn.v));
             h.add(double(e.turn.r)).add(std::string_view(e.prototype));
         }
+    }
+    void operator()(const CurvePoints& points) {
+        h.add(uint64_t(points.list.size()));
+        for (const V3f& p : points.list) (*this)(V3d(p));
     }
     void operator()(const Refs& refs) {
         h.add(uint64_t(refs.size()));

@@ -26,10 +26,16 @@ struct Share {
     bool operator==(const Share&) const = default;
 };
 
+/// The points that a curve goes through, in the curve's own space, metres.
+struct CurvePoints {
+    std::vector<V3f> list;
+    bool operator==(const CurvePoints&) const = default;
+};
+
 using Refs = std::vector<std::string>;
 using Shares = std::vector<Share>;
-using Value =
-    std::variant<bool, int64_t, double, Range, V3d, Color, std::string, Refs, Shares, MapValue, HandEdits>;
+using Value = std::variant<bool, int64_t, double, Range, V3d, Color, std::string, Refs, Shares, MapValue,
+                           HandEdits, CurvePoints>;
 
 enum class ParamType {
     Bool,
@@ -45,7 +51,8 @@ enum class ParamType {
     Refs,
     Shares,
     Map,
-    Edits
+    Edits,
+    Points
 };
 
 /// What one parameter is. Ranges and defaults are in @ref unit; angles in degrees.

@@ -12,6 +12,7 @@ namespace {
 struct Distance : SourceKernel {
     std::vector<SurfacePtr> surfaces;
     std::vector<std::shared_ptr<const NearestPoints>> clouds;
+    std::vector<std::shared_ptr<const CurveSet>> curves;
     float from = 0, to = 1;
 
     void evaluate(const Samples& s, std::span<float> out) const override {
@@ -28,6 +29,8 @@ struct Distance : SourceKernel {
             if (const SurfaceHit hit = surface->closest(p, best); hit.hit)
                 best = std::min(best, hit.distance);
         for (const auto& cloud : clouds) best = std::min(best, cloud->distance(p, best));
+        for (const auto& set : curves)
+            if (const auto near = set->closest(p, best)) best = std::min(best, near->distance);
         return best;
     }
 };
@@ -46,13 +49,17 @@ std::unique_ptr<SourceKernel> compileDistance(const ResolvedParams& p, const Fie
     for (const std::string& id : p.refs("to")) {
         if (id.empty()) continue;
         Surroundings& around = surroundingsFor(context, "distance");
-        if (around.isLayer(id))
+        const Surroundings::Kind kind = around.kindOf(id);
+        if (kind == Surroundings::Kind::Layer)
             kernel->clouds.push_back(cloudOf(around.elements(id)));
+        else if (kind == Surroundings::Kind::Curve)
+            kernel->curves.push_back(around.curves(id));
         else
             kernel->surfaces.push_back(around.surface(id));
     }
-    if (kernel->clouds.empty() && kernel->surfaces.empty())
-        throw Error("the distance source has nothing to measure to", {}, "Choose an object or a layer");
+    if (kernel->clouds.empty() && kernel->surfaces.empty() && kernel->curves.empty())
+        throw Error("the distance source has nothing to measure to", {},
+                    "Choose an object, a layer or a curve");
     kernel->from = float(p.range("range").min);
     kernel->to = float(p.range("range").max);
     return kernel;
@@ -63,8 +70,8 @@ std::unique_ptr<SourceKernel> compileDistance(const ResolvedParams& p, const Fie
 SourceType distanceSource() {
     return {.id = "distance",
             .title = "Distance",
-            .help = "Rises from 0 to 1 with the distance to objects, or to the elements of layers",
-            .params = {refs("to", "To", "object or layer", "The nearest of these counts"),
+            .help = "Rises from 0 to 1 with the distance to objects, curves, or the elements of layers",
+            .params = {refs("to", "To", "object or layer or curve", "The nearest of these counts"),
                        range("range", "Between", Range{0, 0.5}, "m", 0, 1e6, 0, 2,
                              "Distances that give 0 and 1")},
             .compile = compileDistance};

@@ -2,6 +2,7 @@
 #pragma once
 #include <string>
 
+#include "geo/curve_set.h"
 #include "geo/elements.h"
 #include "geo/surface.h"
 
@@ -13,14 +14,16 @@ namespace ovrix {
 class Surroundings {
   public:
     virtual ~Surroundings() = default;
-    /// True for a layer, false for an object.
-    virtual bool isLayer(const std::string& id) = 0;
+    enum class Kind { Object, Layer, Curve };
+    virtual Kind kindOf(const std::string& id) = 0;
     /// An object, or the copies of a layer as one mesh.
     virtual SurfacePtr surface(const std::string& id) = 0;
     /// What a layer makes.
     virtual Geometry elements(const std::string& layer) = 0;
     /// An object's mesh in its own space.
     virtual MeshPtr mesh(const std::string& object) = 0;
+    /// A curve, in the world.
+    virtual std::shared_ptr<const CurveSet> curves(const std::string& id) = 0;
     /// The points of a file.
     virtual std::shared_ptr<const PointSet> points(const std::string& file) = 0;
 };

@@ -17,7 +17,8 @@ std::shared_ptr<const PointSet> pointsFromFile(const PointSet& points, const Sur
     auto out = std::make_shared<PointSet>();
     out->attributes = points.attributes.gathered(kept);
     // What only holds where the file came from: another surface's triangles, another layer's prototypes.
-    for (const char* name : {"triangle", "bary", "bary_u", "bary_v", "prototype"}) out->attributes.remove(name);
+    for (const char* name : {"triangle", "bary", "bary_u", "bary_v", "prototype"})
+        out->attributes.remove(name);
     const bool normals = points.attributes.has("N");
     auto n = out->attributes.add<V3f>("N", V3f(0, 1, 0));
     auto p = out->attributes.add<V3f>("P");
@@ -64,6 +65,7 @@ StepType fromFileStep() {
         .params = {file("file", "File", "The points"),
                    flag("on_surface", "Lay on surface", false, "Moves each to the surface's nearest point"),
                    seedSpec("Another number, another choice where the mask is between 0 and 1"), keepSpec()},
+        .mask = "keep",
         .apply = applyFromFile};
 }
 

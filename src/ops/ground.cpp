@@ -223,13 +223,37 @@ StepType subdivideStep() {
                     });
 }
 
+namespace {
+
+ParamSpec displaceBy() {
+    return specs::drivable(specs::number("by", "By", 0.05, "m", -1e4, 1e4, -0.5, 0.5,
+                                         "Along the normal; below 0 inwards. A field says where"));
+}
+
+Geometry applyDisplace(const StepInput& in) {
+    return displaced(meshIn(in), in.params.driven("by"), in.progress);
+}
+
+}  // namespace
+
 StepType displaceStep() {
-    ParamSpec by = specs::drivable(specs::number("by", "By", 0.05, "m", -1e4, 1e4, -0.5, 0.5,
-                                                 "Along the normal; below 0 inwards. A field says where"));
     return meshStep("displace", "Displace", "Moves the surface along its normals, by a number or a field",
-                    {by}, [](const StepInput& in) {
-                        return Geometry(displaced(meshIn(in), in.params.driven("by"), in.progress));
-                    });
+                    {displaceBy()}, applyDisplace);
+}
+
+/// Displacing by a painted field which is neutral where nothing is painted: Add pulls, Take pushes.
+StepType pushStep() {
+    StepType type =
+        meshStep("push", "Push and pull",
+                 "Moves the surface where a brush goes over it: Add pulls it out, Take pushes it in",
+                 {displaceBy()}, applyDisplace);
+    FieldSource painted = makeSource("paint");
+    painted.params["base"].value = 0.5;
+    Param& by = type.start["by"];
+    by.value = 0.1;
+    by.low = -0.1;
+    by.field = std::make_shared<const Field>(Field{{painted}});
+    return type;
 }
 
 StepType smoothStep() {

@@ -21,6 +21,7 @@ MeshPtr smoothed(const Mesh& mesh, int rounds, float strength);
 
 StepType subdivideStep();
 StepType displaceStep();
+StepType pushStep();
 StepType smoothStep();
 
 }  // namespace ovrix

@@ -188,7 +188,7 @@ Geometry applyKeepApart(const StepInput& in) {
                                   : KeepApartOptions::LowId;
     for (const std::string& id : in.params.refs("from")) {
         if (id.empty()) continue;
-        if (in.around->isLayer(id))
+        if (in.around->kindOf(id) == Surroundings::Kind::Layer)
             o.others.push_back(footprintsOf(in.around->elements(id), *in.around));
         else
             o.obstacles.push_back(in.around->surface(id));

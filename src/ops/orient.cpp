@@ -2,6 +2,7 @@
 
 #include "base/parallel.h"
 #include "base/specs.h"
+#include "ops/along.h"
 
 namespace ovrix {
 
@@ -30,6 +31,10 @@ V3f Aim::from(const V3f& position, const V3f& normal) const {
             return unit(vector - position);
         case Surface:
             return unit(surface->closest(position).position - position);
+        case Tangent: {
+            const auto near = curves->closest(position);
+            return near ? near->place.tangent : V3f(0.0f);
+        }
         case Downhill:
             return unit(normal * normal.y - V3f(0, 1, 0));  // down, along the surface
         case Free:
@@ -70,10 +75,12 @@ std::shared_ptr<const PointSet> orientPoints(const PointSet& points, const Orien
 static Aim aimOf(const StepInput& in, const std::string& prefix) {
     static const std::map<std::string, Aim::Kind> kinds = {
         {"up", Aim::Up},          {"direction", Aim::Direction}, {"point", Aim::Point},
-        {"object", Aim::Surface}, {"downhill", Aim::Downhill},   {"free", Aim::Free}};
+        {"object", Aim::Surface}, {"downhill", Aim::Downhill},   {"curve", Aim::Tangent},
+        {"free", Aim::Free}};
     Aim aim;
     aim.kind = kinds.at(in.params.text(prefix));
     aim.vector = in.params.vector(prefix + (aim.kind == Aim::Point ? "_point" : "_direction"));
+    if (aim.kind == Aim::Tangent) aim.curves = curvesOf(in, prefix + "_curves");
     if (aim.kind != Aim::Surface) return aim;
     const std::string& id = in.params.text(prefix + "_object");
     if (id.empty()) throw Error("has no object to turn to", {}, "Choose one");
@@ -106,30 +113,32 @@ StepType orientStep() {
         .help = "Stands elements on the surface, upright or between, with a roll and a tilt of their own",
         .takes = GeometryKind::Points,
         .gives = GeometryKind::Points,
-        .params = {choice("stand", "Stand to", "up", {"up", "direction", "point", "object"},
-                          "What elements stand towards where the next number is 1"),
-                   shownIf(vector("stand_direction", "Direction", V3d(0, 1, 0), "", 1,
-                                  "Its length does not matter"),
-                           "stand=direction"),
-                   shownIf(vector("stand_point", "Point", V3d(0, 1, 0), "m", 5, "In the world"),
-                           "stand=point"),
-                   shownIf(ref("stand_object", "Object", "object", "Its nearest point is aimed at"),
-                           "stand=object"),
-                   drivable(unitNumber("to_up", "Upright", 0,
-                                       "0 stands along the surface's normal, 1 as chosen above")),
-                   choice("front", "Look to", "free", {"free", "direction", "point", "object", "downhill"},
-                          "What the front of each element, its Z, is turned to before the roll"),
-                   shownIf(vector("front_direction", "Direction", V3d(0, 0, 1), "", 1,
-                                  "Its length does not matter"),
-                           "front=direction"),
-                   shownIf(vector("front_point", "Point", V3d(0), "m", 5, "In the world"), "front=point"),
-                   shownIf(ref("front_object", "Object", "object", "Its nearest point is looked at"),
-                           "front=object"),
-                   angle("roll", "Roll", Range{0, 360}, 3600, Range{0, 360},
-                         "Turn around its own axis, picked between the two"),
-                   angle("tilt", "Tilt", Range{0, 0}, 180, Range{0, 90},
-                         "Lean to a random side, picked between the two"),
-                   seedSpec("Another number, other turns")},
+        .params =
+            {choice("stand", "Stand to", "up", {"up", "direction", "point", "object", "curve"},
+                    "What elements stand towards where the next number is 1"),
+             shownIf(
+                 vector("stand_direction", "Direction", V3d(0, 1, 0), "", 1, "Its length does not matter"),
+                 "stand=direction"),
+             shownIf(vector("stand_point", "Point", V3d(0, 1, 0), "m", 5, "In the world"), "stand=point"),
+             shownIf(ref("stand_object", "Object", "object", "Its nearest point is aimed at"),
+                     "stand=object"),
+             shownIf(refs("stand_curves", "Curves", "curve", "They stand along the nearest"), "stand=curve"),
+             drivable(
+                 unitNumber("to_up", "Upright", 0, "0 stands along the surface's normal, 1 as chosen above")),
+             choice("front", "Look to", "free", {"free", "direction", "point", "object", "downhill", "curve"},
+                    "What the front of each element, its Z, is turned to before the roll"),
+             shownIf(
+                 vector("front_direction", "Direction", V3d(0, 0, 1), "", 1, "Its length does not matter"),
+                 "front=direction"),
+             shownIf(vector("front_point", "Point", V3d(0), "m", 5, "In the world"), "front=point"),
+             shownIf(ref("front_object", "Object", "object", "Its nearest point is looked at"),
+                     "front=object"),
+             shownIf(refs("front_curves", "Curves", "curve", "They look along the nearest"), "front=curve"),
+             angle("roll", "Roll", Range{0, 360}, 3600, Range{0, 360},
+                   "Turn around its own axis, picked between the two"),
+             angle("tilt", "Tilt", Range{0, 0}, 180, Range{0, 90},
+                   "Lean to a random side, picked between the two"),
+             seedSpec("Another number, other turns")},
         .apply = applyOrient};
 }
 

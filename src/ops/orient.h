@@ -6,19 +6,20 @@ namespace ovrix {
 
 /// What an element's up, or its front, is turned to.
 struct Aim {
-    enum Kind { Up, Direction, Point, Surface, Downhill, Free } kind = Up;
-    V3f vector{0, 1, 0};   ///< the direction, or the point in the world
-    SurfacePtr surface{};  ///< whose nearest point is aimed at
+    enum Kind { Up, Direction, Point, Surface, Downhill, Tangent, Free } kind = Up;
+    V3f vector{0, 1, 0};                       ///< the direction, or the point in the world
+    SurfacePtr surface{};                      ///< whose nearest point is aimed at
+    std::shared_ptr<const CurveSet> curves{};  ///< along the nearest of which it aims
     /// Unit vector from a place; 0 where there is none.
     V3f from(const V3f& position, const V3f& normal) const;
 };
 
 struct OrientOptions {
-    Driven toUp = {0, 0, {}};         ///< 0 along the normal, 1 along @ref stand
-    Aim stand;                        ///< what elements stand towards
-    Aim front = {Aim::Free, {}, {}};  ///< what their front (+Z) looks to before the roll
-    DrivenRange roll = {0, 360, {}};  ///< degrees around the element's own up
-    DrivenRange tilt = {0, 0, {}};    ///< degrees away from up, towards a random side
+    Driven toUp = {0, 0, {}};             ///< 0 along the normal, 1 along @ref stand
+    Aim stand;                            ///< what elements stand towards
+    Aim front = {Aim::Free, {}, {}, {}};  ///< what their front (+Z) looks to before the roll
+    DrivenRange roll = {0, 360, {}};      ///< degrees around the element's own up
+    DrivenRange tilt = {0, 0, {}};        ///< degrees away from up, towards a random side
     uint64_t seed = 1;
 };
 

@@ -145,6 +145,7 @@ StepType gridStep() {
                        number("turn", "Turn", 0, "deg", -3600, 3600, -90, 90, "Of the rows, around up"),
                        flag("offset", "Stagger", false, "Moves every other row by half a spacing"),
                        seedSpec("Another number, another jitter"), keepSpec()},
+            .mask = "keep",
             .apply = applyGrid};
 }
 
@@ -160,6 +161,7 @@ StepType onMeshStep() {
         .params = {choice("at", "At", "points", {"points", "faces"}, "Points of the mesh, or face middles"),
                    whole("every", "Every", 1, 1, 1e6, 1, 20, "Only each n-th of them"),
                    seedSpec("Another number, another choice where the mask is between 0 and 1"), keepSpec()},
+        .mask = "keep",
         .apply = applyOnMesh};
 }
 

@@ -92,6 +92,7 @@ StepType scatterStep() {
                         .showIf = "amount=density"},
                        seedSpec("Another number, another arrangement"),
                        keepSpec()},
+            .mask = "keep",
             .apply = applyScatter};
 }
 

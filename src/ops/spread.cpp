@@ -336,6 +336,7 @@ StepType spreadStep() {
             .params = {specs::drivable(specs::number("distance", "Distance", 0.1, "m", 1e-5, 1e5, 0.01, 1,
                                                      "No two are nearer than this; a field varies it")),
                        seedSpec("Another number, another arrangement"), keepSpec()},
+            .mask = "keep",
             .apply = applySpread};
 }
 

@@ -31,6 +31,11 @@ struct StepType {
     std::string help;
     GeometryKind takes = GeometryKind::Points, gives = GeometryKind::Points;
     std::vector<ParamSpec> params;
+    /// The parameter that does no more than thin what is placed, by masked(); empty for none. Then what was
+    /// placed is kept, and a change of the mask asks only who stays.
+    std::string mask = {};
+    /// What a new step starts with where it is not its specs' initial values.
+    ParamMap start = {};
     /// Pure: the same input gives the same bits on any number of threads. Throws Error or Cancelled.
     std::function<Geometry(const StepInput&)> apply;
 };

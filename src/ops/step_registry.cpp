@@ -1,4 +1,5 @@
 // The table of steps. A new step is its own header and source, one line here, one test.
+#include "ops/along.h"
 #include "ops/by_hand.h"
 #include "ops/copies_of.h"
 #include "ops/from_file.h"
@@ -15,9 +16,9 @@ namespace ovrix {
 
 const std::vector<StepType>& stepTypes() {
     static const std::vector<StepType> types = {
-        scatterStep(), spreadStep(),    gridStep(),      onMeshStep(),   fromFileStep(),
-        orientStep(),  varySizeStep(),  varyColorStep(), copiesOfStep(), keepApartStep(),
-        byHandStep(),  subdivideStep(), displaceStep(),  smoothStep()};
+        scatterStep(),   spreadStep(),   gridStep(),      onMeshStep(),   alongStep(),     fromFileStep(),
+        orientStep(),    varySizeStep(), varyColorStep(), copiesOfStep(), keepApartStep(), byHandStep(),
+        subdivideStep(), displaceStep(), pushStep(),      smoothStep()};
     return types;
 }
 

@@ -34,8 +34,31 @@ double Evaluator::Around::share() const {
     return full ? 1.0 : std::clamp(std::get<double>(document_.setting("scene", "draft")), 0.001, 1.0);
 }
 
-bool Evaluator::Around::isLayer(const std::string& id) {
-    return document_.get(id).category() == Category::Layer;
+Surroundings::Kind Evaluator::Around::kindOf(const std::string& id) {
+    const Category category = document_.get(id).category();
+    return category == Category::Layer   ? Kind::Layer
+           : category == Category::Curve ? Kind::Curve
+                                         : Kind::Object;
+}
+
+uint64_t Evaluator::Around::curveHash(const Node& curve) {
+    Hasher h;
+    h.add(std::string_view("curve"));
+    addParamsToHash(h, specsOf(curve), curve.params, options_.frame, {});
+    addToHash(h, document_.worldMatrix(curve.id, options_.frame));
+    return h.value();
+}
+
+std::shared_ptr<const CurveSet> Evaluator::Around::curves(const std::string& id) {
+    const Node& node = document_.get(id);
+    if (node.category() != Category::Curve) throw Error("is no curve", node.name, "Choose a curve");
+    const uint64_t key = curveHash(node);
+    if (auto known = evaluator_.lookUp<CurveSet>(key)) return known;
+    auto line = curveLine(document_, id, options_.frame);
+    const size_t bytes = line.size() * 64;
+    auto made = std::make_shared<const CurveSet>(std::vector<std::vector<V3f>>{std::move(line)});
+    evaluator_.keep<CurveSet>(key, made, bytes);
+    return made;
 }
 
 uint64_t Evaluator::Around::meshHash(const std::string& object) {
@@ -61,6 +84,7 @@ uint64_t Evaluator::Around::surfaceHash(const std::string& id) {
 uint64_t Evaluator::Around::refHash(const ParamSpec& spec, const std::string& id) {
     const Node* node = document_.find(id);
     if (!node) return 0;
+    if (node->category() == Category::Curve) return curveHash(*node);
     if (spec.type == ParamType::Shares) return node->category() == Category::Object ? meshHash(id) : 0;
     if (node->category() == Category::Object || node->category() == Category::Layer) return surfaceHash(id);
     return 0;

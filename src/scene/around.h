@@ -9,11 +9,12 @@ class Evaluator::Around : public Surroundings {
     Around(Evaluator& evaluator, const Document& document, const EvalOptions& options, Progress& progress)
         : evaluator_(evaluator), document_(document), options_(options), progress_(progress) {}
 
-    bool isLayer(const std::string& id) override;
+    Kind kindOf(const std::string& id) override;
     SurfacePtr surface(const std::string& id) override;
     Geometry elements(const std::string& layer) override;
     /// With the object's own turn and size, as its copies have.
     MeshPtr mesh(const std::string& object) override;
+    std::shared_ptr<const CurveSet> curves(const std::string& id) override;
     std::shared_ptr<const PointSet> points(const std::string& file) override;
 
     const Document& document() const { return document_; }
@@ -42,6 +43,7 @@ class Evaluator::Around : public Surroundings {
     };
 
   private:
+    uint64_t curveHash(const Node& curve);
     uint64_t refHash(const ParamSpec& spec, const std::string& id);
     std::vector<MeshPtr> prototypes(const Copies& copies);
 

@@ -170,6 +170,15 @@ Value Document::setting(const std::string& settings, const std::string& param, d
 
 size_t Document::memoryLimit() const { return size_t(std::get<double>(setting("scene", "memory")) * 1e9); }
 
+std::vector<V3f> curveLine(const Document& document, const std::string& curve, double frame) {
+    const auto flag = [&](const char* id) { return std::get<bool>(document.value(curve, id, frame)); };
+    const auto points = std::get<CurvePoints>(document.value(curve, "points", frame));
+    std::vector<V3f> line = curveThrough(points.list, flag("closed"), flag("round"));
+    const M44f world = document.worldMatrix(curve, frame);
+    for (V3f& p : line) p = p * world;
+    return line;
+}
+
 M44f transformMatrix(const V3f& position, const V3f& r, const V3f& scale) {
     M44f m, turn;
     m.setScale(scale);
@@ -228,6 +237,7 @@ Step makeStep(const std::string& type, const Node& layer) {
     const StepType* t = findStepType(type);
     if (!t) throw Error("there is no step \"" + type + "\"", {}, "ovrix-cli describe lists them");
     Step step{type, type, true, defaults(t->params)};
+    for (const auto& [id, param] : t->start) step.params[id] = param;
     for (int i = 2; layer.step(step.id); ++i) step.id = type + "_" + std::to_string(i);
     return step;
 }

@@ -107,6 +107,9 @@ Step makeStep(const std::string& type, const Node& layer);
 /// A node of that type with its defaults, named, with an id that is free. Throws Error on an unknown type.
 Node makeNode(const Document& document, const std::string& type, const std::string& name = {});
 
+/// Close points on a curve node, in the world.
+std::vector<V3f> curveLine(const Document& document, const std::string& curve, double frame);
+
 /// Scale, then rotation around X, Y, Z in degrees, then position.
 M44f transformMatrix(const V3f& position, const V3f& rotationDegrees, const V3f& scale);
 

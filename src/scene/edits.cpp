@@ -4,6 +4,7 @@
 #include "base/number_text.h"
 #include "base/specs.h"
 #include "base/srgb.h"
+#include "scene/references.h"
 
 namespace ovrix {
 
@@ -272,29 +273,6 @@ Document withNode(const Document& document, Node node) {
     return out;
 }
 
-namespace {
-
-/// Only parameters that are declared as references: a choice or a text may happen to read like an id.
-void dropReferences(const std::vector<ParamSpec>& specs, ParamMap& params, const std::string& id) {
-    for (auto& [name, param] : params) {
-        const ParamSpec* spec = findSpec(specs, name);
-        auto* text = std::get_if<std::string>(&param.value);
-        if (text && spec && spec->type == ParamType::Ref && *text == id) text->clear();
-        if (auto* refs = std::get_if<Refs>(&param.value))
-            std::replace(refs->begin(), refs->end(), id, std::string());
-        if (auto* shares = std::get_if<Shares>(&param.value))
-            std::erase_if(*shares, [&](const Share& s) { return s.ref == id; });
-        if (!param.field) continue;
-        auto field = std::make_shared<Field>(*param.field);
-        for (FieldSource& source : field->sources)
-            if (const SourceType* type = findSourceType(source.type))
-                dropReferences(type->params, source.params, id);
-        if (!(*field == *param.field)) param.field = field;
-    }
-}
-
-}  // namespace
-
 Document withoutNode(const Document& document, const std::string& id) {
     if (document.get(id).category() == Category::Settings) throw Error("the scene's settings stay");
     Document out = document;
@@ -307,8 +285,9 @@ Document withoutNode(const Document& document, const std::string& id) {
     for (const NodePtr& other : rest) {
         Node n = *other;
         if (n.parent == id) n.parent = document.get(id).parent;
-        dropReferences(specsOf(n), n.params, id);
-        for (Step& s : n.steps) dropReferences(specsOf(s), s.params, id);
+        changeReferences(n, [&](const ParamSpec&, std::string& ref) {
+            if (ref == id) ref.clear();
+        });
         if (!(n == *other)) out.put(std::move(n));
     }
     return out;

@@ -7,6 +7,7 @@
 #include "base/hash.h"
 #include "geo/primitives.h"
 #include "geo/simplify.h"
+#include "ops/place_points.h"
 #include "scene/around.h"
 #include "scene/showing.h"
 
@@ -228,6 +229,14 @@ struct Ground {
 
 }  // namespace
 
+/// Whether the step has a mask that may take elements out.
+static bool thins(const StepType& type, const Step& step) {
+    const auto mask = step.params.find(type.mask);
+    if (type.mask.empty() || mask == step.params.end()) return false;
+    const double* value = std::get_if<double>(&mask->second.value);
+    return mask->second.field || mask->second.animated() || (value && *value < 1.0);
+}
+
 bool Evaluator::runSteps(const Document& document, const Node& layer, Around& around, LayerResult& result) {
     const double frame = around.options().frame;
     const std::string surfaceId = std::get<std::string>(document.value(layer.id, "surface", frame));
@@ -254,15 +263,35 @@ bool Evaluator::runSteps(const Document& document, const Node& layer, Around& ar
                     throw Error("there is no step \"" + step.type + "\"", {},
                                 "Open the scene in a newer version");
                 requireFit(*type, geometry);
-                hash = around.stepHash(hash, *type, step);
+                const uint64_t before = hash;
+                hash = around.stepHash(before, *type, step);
                 if (const auto known = lookUp<Geometry>(hash, &report.milliseconds)) {
                     geometry = *known;
                     report.cached = true;
                 } else {
                     const auto start = Clock::now();
                     const ResolvedParams params(type->params, step.params, ground.context);
-                    geometry = type->apply(
-                        {geometry, params, ground.surface, result.share, memory, around.progress(), &around});
+                    const auto run = [&](const ResolvedParams& p) {
+                        return type->apply(
+                            {geometry, p, ground.surface, result.share, memory, around.progress(), &around});
+                    };
+                    if (thins(*type, step)) {
+                        Step whole = step;
+                        whole.params.erase(type->mask);
+                        const uint64_t key = around.stepHash(before, *type, whole);
+                        if (const auto placed = lookUp<Geometry>(key)) {
+                            geometry = *placed;
+                        } else {
+                            geometry = run(ResolvedParams(type->params, whole.params, ground.context));
+                            keep<Geometry>(key, std::make_shared<const Geometry>(geometry),
+                                           bytesOf(geometry));
+                        }
+                        geometry = masked(std::get<std::shared_ptr<const PointSet>>(geometry),
+                                          params.driven(type->mask), uint64_t(params.integer("seed")),
+                                          around.progress());
+                    } else {
+                        geometry = run(params);
+                    }
                     report.milliseconds = millisecondsSince(start);
                     ++stepsRun_;
                     keep<Geometry>(hash, std::make_shared<const Geometry>(geometry), bytesOf(geometry),

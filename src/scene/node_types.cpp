@@ -8,7 +8,7 @@ namespace ovrix {
 using namespace specs;
 
 std::string categoryName(Category category) {
-    static const char* names[] = {"object", "layer", "light", "camera", "material", "settings"};
+    static const char* names[] = {"object", "layer", "curve", "light", "camera", "material", "settings"};
     return names[size_t(category)];
 }
 
@@ -147,6 +147,19 @@ std::vector<NodeType> lightTypes() {
     };
 }
 
+NodeType curveType() {
+    return {
+        "curve", "Curve", Category::Curve, "A line to place things along, or to turn them to",
+        Specs{{.id = "points",
+               .title = "Points",
+               .type = ParamType::Points,
+               .initial = CurvePoints{},
+               .help = "What it goes through; drawn in the view"},
+              flag("closed", "Closed", false, "Goes on from the last point to the first"),
+              flag("round", "Round", true, "Bends through its points; else straight from one to the next")} +
+            transform()};
+}
+
 NodeType cameraType() {
     return {"camera",
             "Camera",
@@ -235,6 +248,7 @@ std::vector<NodeType> allTypes() {
                   "cull!=never"),
           ref("linked", "Recipe of", "layer",
               "Follows the recipe of another layer; values set here are its own")}});
+    types.push_back(curveType());
     for (NodeType& t : lightTypes()) types.push_back(std::move(t));
     types.push_back(cameraType());
     types.push_back(materialType());

@@ -7,7 +7,7 @@
 
 namespace ovrix {
 
-enum class Category { Object, Layer, Light, Camera, Material, Settings };
+enum class Category { Object, Layer, Curve, Light, Camera, Material, Settings };
 std::string categoryName(Category category);
 
 struct NodeType {

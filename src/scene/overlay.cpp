@@ -86,6 +86,8 @@ void fill(Overlay& overlay, const Field& source, Evaluator::Around& around, Eval
     std::vector<float> values(places.position.size());
     field.evaluate(places.samples(), values);
     overlay.mean = meanOf(values);
+    overlay.spread = values;
+    std::sort(overlay.spread.begin(), overlay.spread.end());
     for (size_t i = 0; i < field.sourceCount(); ++i) {
         field.evaluateSource(i, places.samples(), values);
         overlay.strips.push_back(stripOf(values));
@@ -123,6 +125,11 @@ std::string surfaceUnder(const Document& document, const Node& node, double fram
 }
 
 }  // namespace
+
+double Overlay::shareFrom(float threshold) const {
+    const auto from = std::lower_bound(spread.begin(), spread.end(), threshold);
+    return spread.empty() ? 0.0 : double(spread.end() - from) / double(spread.size());
+}
 
 std::optional<Overlay> makeOverlay(const Document& document, const ParamPath& path, Evaluator& evaluator,
                                    const EvalOptions& options, Progress& progress) {

@@ -8,9 +8,12 @@ namespace ovrix {
 
 struct Overlay {
     ParamPath path;
-    std::string surface;                     ///< the object's id
-    std::vector<float> values;               ///< per corner of the surface's mesh
-    double mean = 0;                         ///< by area, of values cut to 0 to 1: the share that passes
+    std::string surface;        ///< the object's id
+    std::vector<float> values;  ///< per corner of the surface's mesh
+    double mean = 0;            ///< by area, of values cut to 0 to 1: the share that passes
+    std::vector<float> spread;  ///< values at places even by area, ascending
+    /// Part of the surface on which the field gives @p threshold or more.
+    double shareFrom(float threshold) const;
     std::vector<std::vector<float>> strips;  ///< each source that is on, alone, along the surface's X
     SurfacePtr ground;                       ///< what it lies on, in the world, to be painted on
     uint64_t hash = 0;                       ///< of surface and values

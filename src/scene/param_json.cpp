@@ -44,6 +44,11 @@ struct ToJson {
         }
         return out;
     }
+    Json operator()(const CurvePoints& points) const {
+        Json out = Json::array();
+        for (const V3f& p : points.list) out.push_back((*this)(Color(p)));
+        return out;
+    }
     Json operator()(const Refs& refs) const { return Json(refs); }
     Json operator()(const Shares& shares) const {
         Json out = Json::array();
@@ -143,6 +148,16 @@ HandEdits editsFrom(const ParamSpec& spec, const Json& j) {
         edits.put(e);
     }
     return edits;
+}
+
+CurvePoints pointsFrom(const ParamSpec& spec, const Json& j) {
+    if (!j.is_array()) wrongType(spec, "a list of points");
+    CurvePoints points;
+    for (const Json& p : j) {
+        const auto n = numbersFrom(spec, p, 3);
+        points.list.push_back(V3f(float(n[0]), float(n[1]), float(n[2])));
+    }
+    return points;
 }
 
 const char* const kEaseNames[] = {"linear", "smooth", "hold"};
@@ -268,6 +283,8 @@ Value valueFromJson(const ParamSpec& spec, const Json& j) {
             return mapFrom(spec, j);
         case ParamType::Edits:
             return editsFrom(spec, j);
+        case ParamType::Points:
+            return pointsFrom(spec, j);
         default:
             return textFrom(spec, j);
     }

@@ -17,7 +17,11 @@ namespace {
 struct Around : Surroundings {
     std::map<std::string, SurfacePtr> surfaces;
     std::map<std::string, Geometry> layers;
-    bool isLayer(const std::string& id) override { return layers.count(id) > 0; }
+    std::map<std::string, std::shared_ptr<const CurveSet>> curveSets;
+    Kind kindOf(const std::string& id) override {
+        return layers.count(id) ? Kind::Layer : curveSets.count(id) ? Kind::Curve : Kind::Object;
+    }
+    std::shared_ptr<const CurveSet> curves(const std::string& id) override { return curveSets.at(id); }
     SurfacePtr surface(const std::string& id) override {
         if (!surfaces.count(id)) throw Error("there is nothing with the id \"" + id + "\" in the scene");
         return surfaces[id];

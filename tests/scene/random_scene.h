@@ -54,6 +54,12 @@ class RandomScenes {
                 }
                 return edits;
             }
+            case ParamType::Points: {
+                CurvePoints points;
+                for (uint64_t i = 0, n = below(5); i < n; ++i)
+                    points.list.push_back(V3f(float(unit()), float(unit()), float(2 * unit() - 1)));
+                return points;
+            }
             default:
                 return text();
         }

@@ -111,6 +111,8 @@ QWidget* ParamRow::makeEditor() {
             return makeMap();
         case ParamType::Edits:
             return makeEdits();
+        case ParamType::Points:
+            return makePoints();
         default:
             return makeFile();
     }
@@ -214,8 +216,8 @@ QWidget* ParamRow::makeFile() {
 namespace {
 
 bool isOfKind(const Node& node, const std::string& kind) {
-    if (kind != "object or layer") return categoryName(node.category()) == kind;
-    return node.category() == Category::Object || node.category() == Category::Layer;
+    const std::string any = " or " + kind + " or ";
+    return any.find(" or " + categoryName(node.category()) + " or ") != std::string::npos;
 }
 
 /// All nodes of a kind in a box, after "none"; the item's data is the id.
@@ -312,6 +314,18 @@ QWidget* ParamRow::makeEdits() {
         clear->setEnabled(!parts.isEmpty());
     });
     return row;
+}
+
+/// How many points a curve has; they are drawn in the view.
+QWidget* ParamRow::makePoints() {
+    auto* text = new QLabel;
+    text->setProperty("muted", true);
+    text->setWordWrap(true);
+    refreshers_.push_back([text](const Param& p) {
+        const size_t n = std::get<CurvePoints>(p.value).list.size();
+        text->setText(n ? QString("%1, drawn with key 6").arg(n) : "Press 6 and draw in the view");
+    });
+    return text;
 }
 
 /// A row for each node that is named. Slots are as many as the mesh has; other lists grow and shrink.

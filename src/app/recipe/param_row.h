@@ -45,6 +45,7 @@ class ParamRow : public QWidget {
     QWidget* makeText();
     QWidget* makeMap();
     QWidget* makeEdits();
+    QWidget* makePoints();
     QWidget* makeShares();
     QWidget* makeColor();
     void toggleField();

@@ -12,6 +12,9 @@ QString iconBody(const QString& name) {
          "8l-1.6 1.6'/>"},
         {"turn", "<path d='M13.5 8A5.5 5.5 0 1 1 11 3.4'/><path d='M13.6 2.2 11 3.4l1.4 2.4'/>"},
         {"scale", "<path d='M2.5 9.5h4v4h-4zM9.5 6.5 13.5 2.5M10 2.5h3.5V6'/>"},
+        {"curve",
+         "<path d='M2.2 12.2c3.2 2.6 4.6-.6 5.4-4.2s2.4-5.6 6-4.2'/><circle cx='2.4' cy='12.2' r='1.3'/>"
+         "<circle cx='7.6' cy='8' r='1.3'/><circle cx='13.6' cy='3.8' r='1.3'/>"},
         {"hand", "<path d='M8 1.8v3M8 11.2v3M1.8 8h3M11.2 8h3'/><circle cx='8' cy='8' r='2.6'/>"},
         {"frame",
          "<path d='M2.5 5.5v-3h3M10.5 2.5h3v3M13.5 10.5v3h-3M5.5 13.5h-3v-3'/><circle cx='8' cy='8' "

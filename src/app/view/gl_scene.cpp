@@ -48,6 +48,7 @@ uniform vec3 eye;
 uniform vec3 color;
 uniform vec3 heatColors[5];
 uniform int mode;        // 0 lit, 1 pick
+uniform float zone;      // heat from which a place counts as inside; below 0 shows all heat
 uniform vec3 pick;
 out vec4 result;
 vec3 heatAt(float t) {
@@ -73,6 +74,11 @@ void main() {
     float rim = pow(1.0 - max(dot(n, toEye), 0.0), 4.0);
     float light = 0.26 + 0.30 * sky + 0.58 * key;
     vec3 c = heatValue >= 0.0 ? heatAt(heatValue) : tinted(color);
+    if (heatValue >= 0.0 && zone >= 0.0) {
+        float soft = max(fwidth(heatValue), 1e-5);
+        c = mix(heatColors[0], heatColors[3], smoothstep(zone - soft, zone + soft, heatValue));
+        c = mix(c, vec3(1.0), 0.8 * (1.0 - smoothstep(soft, 2.0 * soft, abs(heatValue - zone))));
+    }
     result = vec4(c * light + vec3(0.05) * rim, 1.0);
 }
 )";
@@ -480,6 +486,7 @@ void GlScene::draw(const Options& o) {
     program_.setUniformValue("eye", asVector(o.eye));
     program_.setUniformValue("mode", o.picking ? 1 : 0);
     program_.setUniformValue("dotSize", o.dotSize);
+    program_.setUniformValue("zone", o.zone);
     QVector3D heat[5];
     for (int i = 0; i < 5; ++i) heat[i] = asVector(tokens().heat[i]);
     program_.setUniformValueArray("heatColors", heat, 5);
@@ -506,7 +513,8 @@ void GlScene::draw(const Options& o) {
     }
     const size_t budget = software_ ? (o.moving ? 120'000 : 1'200'000) : (o.moving ? 4'000'000 : 20'000'000);
     chooseLevels(batches_, budget);
-    for (const CopyBatch& b : batches_) drawBatch(b, o);
+    for (const CopyBatch& b : batches_)
+        if (!o.objectsOnly) drawBatch(b, o);
     glBindVertexArray(0);
     program_.release();
 }

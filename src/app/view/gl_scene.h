@@ -42,7 +42,9 @@ class GlScene : protected QOpenGLFunctions_3_3_Core {
         std::string selected;
         bool moving = false;
         bool picking = false;
+        bool objectsOnly = false;  ///< without what layers make
         float dotSize = 2.0f;
+        float zone = -1.0f;  ///< shows the overlay as what lies over this value and what does not
     };
     void draw(const Options& options);
     void drawGrid(const QMatrix4x4& viewProjection, const V3f& eye, float step);

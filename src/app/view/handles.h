@@ -9,7 +9,7 @@
 
 namespace ovrix::app {
 
-enum class Tool { Select, Move, Turn, Scale, Elements };
+enum class Tool { Select, Move, Turn, Scale, Elements, Curves };
 
 class Handles {
   public:

@@ -16,6 +16,8 @@ struct ViewPort {
     V3f eye;
     /// Unit direction from the eye through a pixel.
     std::function<V3f(const QPointF&)> direction;
+    /// What can be seen at a pixel of the scene's objects, else of the level ground; nothing in the sky.
+    std::function<std::optional<V3f>(const QPointF&)> place;
 };
 
 }  // namespace ovrix::app

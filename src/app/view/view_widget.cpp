@@ -85,7 +85,9 @@ ViewWidget::ViewWidget(Controller& controller, QWidget* parent)
     brush_ = new BrushTool(controller_, this);
     elements_ = new ElementTool(controller_, this);
     connect(brush_, &BrushTool::changed, this, &ViewWidget::refresh);
+    curves_ = new CurveTool(controller_, this);
     connect(elements_, &ElementTool::changed, this, &ViewWidget::refresh);
+    connect(curves_, &CurveTool::changed, this, &ViewWidget::refresh);
     layOutTools();
     connect(&controller_, &Controller::resultsChanged, this, [this] {
         stale_ = true;
@@ -130,7 +132,11 @@ void ViewWidget::layOutTools() {
                {"hand",
                 "Single elements of the chosen layer (5): drag moves, Shift turns, Ctrl sizes, Delete "
                 "takes out, a double click places",
-                Tool::Elements}};
+                Tool::Elements},
+               {"curve",
+                "Draw curves (6): clicks or strokes add points, drags move them, Delete takes one out, Enter "
+                "ends the curve",
+                Tool::Curves}};
     for (const auto& t : all) {
         auto* b = new QToolButton;
         b->setProperty("flat", true);
@@ -160,11 +166,25 @@ void ViewWidget::layOutTools() {
     action("camera", "Look through the scene's camera (C)", [this] { lookThroughCamera(); });
     tools_->adjustSize();
     tools_->move(px(10), px(10));
+    zoneButton_ = new QToolButton(this);
+    zoneButton_->setObjectName("zone");
+    zoneButton_->setText("Zone");
+    zoneButton_->setFont(textFont(8.5));
+    zoneButton_->setCheckable(true);
+    zoneButton_->setFixedSize(px(44), px(20));
+    zoneButton_->setFocusPolicy(Qt::TabFocus);
+    zoneButton_->setToolTip("Shows where the field passes a value and where not; drag the bar to move it");
+    zoneButton_->hide();
+    connect(zoneButton_, &QToolButton::toggled, this, [this](bool on) {
+        zone_ = on ? std::optional(0.5f) : std::nullopt;
+        refresh();
+    });
 }
 
 void ViewWidget::setTool(Tool tool) {
     handles_.setTool(tool);
     elements_->setActive(tool == Tool::Elements);
+    curves_->setActive(tool == Tool::Curves);
     toolGroup_->button(int(tool))->setChecked(true);
     Q_EMIT toolChanged(tool);
     refresh();
@@ -218,14 +238,15 @@ QMatrix4x4 ViewWidget::viewProjection() const {
     return projection * view;
 }
 
-ViewPort ViewWidget::port() const {
+ViewPort ViewWidget::port() {
     return {[this](const V3f& v) { return project(v); }, lens().position(),
             [this](const QPointF& at) {
                 const Camera c = lens();
                 const float x = (2.0f * float(at.x()) / float(std::max(1, width())) - 1.0f) * c.halfWidth();
                 const float y = (1.0f - 2.0f * float(at.y()) / float(std::max(1, height()))) * c.halfHeight();
                 return (c.forward() + c.right() * x + c.up() * y).normalized();
-            }};
+            },
+            [this](const QPointF& at) { return placeAt(at.toPoint()); }};
 }
 
 std::optional<QPointF> ViewWidget::project(const V3f& v) const {
@@ -258,6 +279,7 @@ void ViewWidget::paintGL() {
         o.selected = controller_.selected();
         o.moving = moving_;
         o.dotSize = float(px(2)) * float(devicePixelRatio());
+        o.zone = zone_.value_or(-1.0f);
         scene_->draw(o);
         scene_->drawGrid(o.viewProjection, o.eye, gridStep());
         gl->glDisable(GL_DEPTH_TEST);
@@ -287,6 +309,7 @@ void ViewWidget::paintOver(QPainter& p) {
         p, [this](const V3f& v) { return project(v); }, handleUnit());
     brush_->paint(p, port());
     elements_->paint(p, port());
+    curves_->paint(p, port());
     paintLegend(p);
     paintGridLabel(p);
     if (hasFocus()) {
@@ -335,39 +358,68 @@ bool ViewWidget::showsOverlay() const {
     return o && o->error.empty() && !controller_.overlay().node.empty();
 }
 
+QRectF ViewWidget::legendBox() const {
+    return {double(px(10)), double(height() - px(76)), double(std::min(px(280), width() - px(20))),
+            double(px(66))};
+}
+
+QRectF ViewWidget::legendBar() const {
+    const QRectF inner = legendBox().adjusted(px(10), px(8), -px(10), -px(8));
+    return {inner.left(), inner.top() + px(23), inner.width(), double(px(8))};
+}
+
 void ViewWidget::paintLegend(QPainter& p) {
     const auto& o = controller_.results().overlay;
-    if (!o || controller_.overlay().node.empty()) return;
-    const QRectF box(px(10), height() - px(76), std::min(px(280), width() - px(20)), px(66));
+    const bool shown = o && !controller_.overlay().node.empty();
+    zoneButton_->setVisible(shown && o->error.empty());
+    if (!shown) return;
+    const QRectF box = legendBox();
     p.setPen(Qt::NoPen);
     p.setBrush(tokens().panel);
     p.drawRoundedRect(box, px(4), px(4));
     const QRectF inner = box.adjusted(px(10), px(8), -px(10), -px(8));
+    const double buttons = px(48);
     p.setFont(textFont(9.25));
     p.setPen(tokens().text);
     const Node* node = controller_.document().find(o->path.node);
     const bool mask = node && node->category() == Category::Layer;  // of a colour nothing "passes"
-    const QString share =
-        !o->error.empty() ? QString() : QString(mask ? "%1% pass" : "mean %1%").arg(100 * o->mean, 0, 'f', 0);
+    const QString share = !o->error.empty() ? QString()
+                          : zone_           ? QString("%1% inside").arg(100 * o->shareFrom(*zone_), 0, 'f', 0)
+                                  : QString(mask ? "%1% pass" : "mean %1%").arg(100 * o->mean, 0, 'f', 0);
     p.drawText(inner, Qt::AlignTop | Qt::AlignLeft,
                p.fontMetrics().elidedText(overlayTitle(controller_.document(), o->path), Qt::ElideRight,
-                                          int(inner.width()) - px(70)));
+                                          int(inner.width() - buttons) - px(78)));
     p.setPen(tokens().muted);
     p.setFont(figureFont(8.75));
-    p.drawText(inner, Qt::AlignTop | Qt::AlignRight, share);
+    p.drawText(inner.adjusted(0, 0, -buttons, 0), Qt::AlignTop | Qt::AlignRight, share);
     if (!o->error.empty()) {
         p.setPen(tokens().red);
         p.setFont(textFont(8.75));
         p.drawText(inner.adjusted(0, px(18), 0, 0), Qt::TextWordWrap, QString::fromStdString(o->error));
         return;
     }
-    const QRectF bar(inner.left(), inner.top() + px(21), inner.width(), px(8));
-    for (int x = 0; x < int(bar.width()); ++x)
+    const QRectF bar = legendBar();
+    for (int x = 0; x < int(bar.width()); ++x) {
+        const float t = float(x) / float(bar.width());
         p.fillRect(QRectF(bar.left() + x, bar.top(), 1.5, bar.height()),
-                   heatColor(float(x) / float(bar.width())));
+                   zone_ ? tokens().heat[t >= *zone_ ? 3 : 0] : heatColor(t));
+    }
     p.drawText(inner, Qt::AlignBottom | Qt::AlignLeft, "0 none");
-    p.drawText(inner, Qt::AlignBottom | Qt::AlignHCenter, "0.5");
     p.drawText(inner, Qt::AlignBottom | Qt::AlignRight, "all 1");
+    if (!zone_) return p.drawText(inner, Qt::AlignBottom | Qt::AlignHCenter, "0.5");
+    const double at = bar.left() + double(*zone_) * bar.width();
+    p.setPen(QPen(tokens().text, px(2)));
+    p.drawLine(QPointF(at, bar.top() - px(3)), QPointF(at, bar.bottom() + px(3)));
+    p.drawText(inner, Qt::AlignBottom | Qt::AlignHCenter, QString("from %1").arg(double(*zone_), 0, 'f', 2));
+}
+
+/// The bar of the legend moves the border of the zone.
+bool ViewWidget::dragZone(const QPointF& at) {
+    if (!zone_) return false;
+    const QRectF bar = legendBar();
+    zone_ = float(std::clamp((at.x() - bar.left()) / bar.width(), 0.0, 1.0));
+    refresh();
+    return true;
 }
 
 void ViewWidget::paintGridLabel(QPainter& p) {
@@ -396,7 +448,38 @@ std::string ViewWidget::pick(const QPoint& at) {
         const auto q = project(V3f(std::get<V3d>(d.value(n->id, "position"))));
         if (q && QLineF(*q, QPointF(at)).length() < px(12)) return n->id;
     }
-    if (!scene_) return {};
+    if (const std::string curve = curves_->curveAt(at, port()); !curve.empty()) return curve;
+    unsigned char pixel[4] = {};
+    drawForPicking(at, false, [&](int x, int y) {
+        QOpenGLContext::currentContext()->functions()->glReadPixels(x, y, 1, 1, GL_RGBA, GL_UNSIGNED_BYTE,
+                                                                    pixel);
+    });
+    const size_t number = size_t(pixel[0]) | size_t(pixel[1]) << 8;
+    return scene_ && number < scene_->pickIds().size() ? scene_->pickIds()[number] : std::string();
+}
+
+std::optional<V3f> ViewWidget::placeAt(const QPoint& at) {
+    float depth = 1.0f;
+    drawForPicking(at, true, [&](int x, int y) {
+        QOpenGLContext::currentContext()->functions()->glReadPixels(x, y, 1, 1, GL_DEPTH_COMPONENT, GL_FLOAT,
+                                                                    &depth);
+    });
+    const ViewPort view = port();
+    const V3f direction = view.direction(QPointF(at) + QPointF(0.5, 0.5));
+    if (depth >= 1.0f) {  // nothing there: the plane of the grid
+        if (!(direction.y < -1e-3f) || view.eye.y <= 0.0f) return std::nullopt;
+        return view.eye - direction * (view.eye.y / direction.y);
+    }
+    const QVector4D clip((2.0f * (float(at.x()) + 0.5f)) / float(width()) - 1.0f,
+                         1.0f - (2.0f * (float(at.y()) + 0.5f)) / float(height()), 2.0f * depth - 1.0f, 1.0f);
+    const QVector4D world = viewProjection().inverted() * clip;
+    return V3f(world.x(), world.y(), world.z()) / world.w();
+}
+
+/// Draws the scene's numbers and depth for one pixel, off the screen, and has them read.
+void ViewWidget::drawForPicking(const QPoint& at, bool objectsOnly,
+                                const std::function<void(int x, int y)>& read) {
+    if (!scene_) return;
     makeCurrent();
     const double ratio = devicePixelRatio();
     QOpenGLFramebufferObject buffer(size() * ratio, QOpenGLFramebufferObject::Depth);
@@ -412,21 +495,26 @@ std::string ViewWidget::pick(const QPoint& at) {
     o.viewProjection = viewProjection();
     o.eye = camera_.position();
     o.picking = true;
+    o.objectsOnly = objectsOnly;
     scene_->draw(o);
-    unsigned char pixel[4] = {};
-    gl->glReadPixels(x, y, 1, 1, GL_RGBA, GL_UNSIGNED_BYTE, pixel);
+    read(x, y);
     gl->glDisable(GL_SCISSOR_TEST);
     buffer.release();
     doneCurrent();
-    const size_t number = size_t(pixel[0]) | size_t(pixel[1]) << 8;
-    return number < scene_->pickIds().size() ? scene_->pickIds()[number] : std::string();
 }
 
 void ViewWidget::mousePressEvent(QMouseEvent* e) {
     setFocus();
     last_ = press_ = e->position().toPoint();
-    if (e->button() == Qt::LeftButton && (brush_->press(e->position(), e->modifiers(), pressure_, port()) ||
-                                          elements_->press(e->position(), e->modifiers(), port())))
+    draggingZone_ = e->button() == Qt::LeftButton && zone_ && zoneButton_->isVisible() &&
+                    legendBar().adjusted(-px(6), -px(6), px(6), px(6)).contains(e->position());
+    if (draggingZone_) {
+        dragZone(e->position());
+        return;
+    }
+    if (e->button() == Qt::LeftButton &&
+        (brush_->press(e->position(), e->modifiers(), pressure_, port()) ||
+         elements_->press(e->position(), e->modifiers(), port()) || curves_->press(e->position(), port())))
         return;
     if (e->button() == Qt::LeftButton)
         handles_.press(
@@ -435,10 +523,15 @@ void ViewWidget::mousePressEvent(QMouseEvent* e) {
 
 void ViewWidget::mouseMoveEvent(QMouseEvent* e) {
     const QPoint at = e->position().toPoint(), by = at - last_;
+    if (draggingZone_) {
+        dragZone(e->position());
+        return;
+    }
     if (brush_->move(e->position(), e->modifiers(), pressure_, e->buttons() & Qt::LeftButton, port()) &&
         e->buttons() & Qt::LeftButton)
         return;
-    if (elements_->move(e->position(), e->modifiers(), port())) return;
+    if (elements_->move(e->position(), e->modifiers(), port()) || curves_->move(e->position(), port()))
+        return;
     if (handles_.dragging()) {
         handles_.drag(
             e->position(), [this](const V3f& v) { return project(v); }, e->modifiers() & Qt::ControlModifier);
@@ -458,7 +551,9 @@ void ViewWidget::mouseMoveEvent(QMouseEvent* e) {
 }
 
 void ViewWidget::mouseReleaseEvent(QMouseEvent* e) {
-    if (brush_->release() || elements_->release() || handles_.release()) return refresh();
+    if (std::exchange(draggingZone_, false)) return;
+    if (brush_->release() || elements_->release() || curves_->release() || handles_.release())
+        return refresh();
     const bool still = (e->position().toPoint() - press_).manhattanLength() < 4;
     if (e->button() == Qt::RightButton && still &&
         elements_->menu(e->position(), e->globalPosition().toPoint(), port()))
@@ -493,7 +588,7 @@ void ViewWidget::wheelEvent(QWheelEvent* e) {
 }
 
 void ViewWidget::keyPressEvent(QKeyEvent* e) {
-    if (brush_->key(e->key()) || elements_->key(e->key())) return;
+    if (brush_->key(e->key()) || elements_->key(e->key()) || curves_->key(e->key())) return;
     const float turn = 0.12f;
     switch (e->key()) {
         case Qt::Key_Left:
@@ -523,6 +618,8 @@ void ViewWidget::resizeEvent(QResizeEvent* e) {
     QOpenGLWidget::resizeEvent(e);
     overlay_->setGeometry(rect());
     brush_->layOut(size());
+    const QRectF legend = legendBox();
+    zoneButton_->move(int(legend.right()) - px(8) - zoneButton_->width(), int(legend.top()) + px(6));
     Q_EMIT cameraChanged();
 }
 
@@ -538,7 +635,9 @@ Box3f ViewWidget::boundsOfNode(const Node& node) const {
                 it->second.world);
         return box;
     }
-    if (findSpec(specsOf(node), "position")) {
+    if (node.category() == Category::Curve)
+        for (const V3f& p : curveLine(controller_.document(), node.id, controller_.frame())) box.extendBy(p);
+    if (box.isEmpty() && findSpec(specsOf(node), "position")) {
         const V3f p = V3f(std::get<V3d>(controller_.document().value(node.id, "position")));
         box.extendBy(p - V3f(0.3f));
         box.extendBy(p + V3f(0.3f));

@@ -4,6 +4,7 @@
 #include <memory>
 
 #include "app/view/brush_tool.h"
+#include "app/view/curve_tool.h"
 #include "app/view/element_tool.h"
 #include "app/view/gl_scene.h"
 #include "app/view/handles.h"
@@ -35,11 +36,15 @@ class ViewWidget : public QOpenGLWidget {
     std::string pick(const QPoint& at);
     /// A heat map is on the surface and drawn.
     bool showsOverlay() const;
+    /// The value from which the heat map counts a place as inside; nothing while it shows all values.
+    std::optional<float> zone() const { return zone_; }
     const GlScene* scene() const { return scene_.get(); }
     /// The picture's pixel of a place in the world, or nothing behind the eye.
     std::optional<QPointF> project(const V3f& p) const;
     const ElementTool& elements() const { return *elements_; }
     const BrushTool& brush() const { return *brush_; }
+    /// The place of an object's surface at a pixel, else of the level ground; nothing in the sky.
+    std::optional<V3f> placeAt(const QPoint& at);
 
   Q_SIGNALS:
     void cameraChanged();
@@ -61,19 +66,23 @@ class ViewWidget : public QOpenGLWidget {
   private:
     friend class ViewOverlay;
     void refresh();
+    void drawForPicking(const QPoint& at, bool objectsOnly, const std::function<void(int x, int y)>& read);
     QMatrix4x4 viewProjection() const;
     Camera lens() const;
     CameraOptions cameraNow() const;
     void moved();
     void paintOver(QPainter& p);
     void paintLegend(QPainter& p);
+    QRectF legendBox() const;
+    QRectF legendBar() const;
+    bool dragZone(const QPointF& at);
     void paintNodes(QPainter& p);
     void paintGridLabel(QPainter& p);
     void layOutTools();
     Box3f boundsOfNode(const Node& node) const;
     Box3f boundsOfAll() const;
     float gridStep() const;
-    ViewPort port() const;
+    ViewPort port();
     float handleUnit() const;
 
     Controller& controller_;
@@ -84,8 +93,12 @@ class ViewWidget : public QOpenGLWidget {
     Handles handles_;
     BrushTool* brush_ = nullptr;
     ElementTool* elements_ = nullptr;
+    CurveTool* curves_ = nullptr;
     float pressure_ = 1.0f;  // of a tablet's pen; a mouse presses fully
     QPoint last_, press_;
+    std::optional<float> zone_;
+    bool draggingZone_ = false;
+    QToolButton* zoneButton_ = nullptr;
     QWidget* tools_ = nullptr;
     QWidget* overlay_ = nullptr;
     QButtonGroup* toolGroup_ = nullptr;

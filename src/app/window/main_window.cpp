@@ -424,6 +424,7 @@ void MainWindow::addFromMenu(const std::string& type) {
         return withNode(d, std::move(n));
     });
     controller_.select(made);
+    if (view_ && findNodeType(type)->category == Category::Curve) view_->setTool(Tool::Curves);
 }
 
 void MainWindow::fillAddMenu(QMenu& menu) {

@@ -163,7 +163,8 @@ void MainWindow::makeCommands() {
                  {"toolMove", "Move", "2", Tool::Move},
                  {"toolTurn", "Turn", "3", Tool::Turn},
                  {"toolScale", "Scale", "4", Tool::Scale},
-                 {"toolElements", "Single elements", "5", Tool::Elements}};
+                 {"toolElements", "Single elements", "5", Tool::Elements},
+                 {"toolCurves", "Draw curves", "6", Tool::Curves}};
     for (const auto& t : tools)
         add(
             t.id, t.title, "Tool of the view", QKeySequence(t.key),

@@ -149,7 +149,8 @@ QTreeWidgetItem* Outline::addNode(QTreeWidgetItem* under, const Node& node) {
     const bool object = node.category() == Category::Object || node.category() == Category::Layer;
     const bool placedLight = node.type == "area" || node.type == "ball";
     const bool flags = object || node.category() == Category::Light;
-    if (object || placedLight) item->setData(0, ShownRole, node.shown);
+    const bool curve = node.category() == Category::Curve;
+    if (object || placedLight || curve) item->setData(0, ShownRole, node.shown);
     if (flags) item->setData(0, RenderedRole, node.rendered);
     item->setToolTip(0, flags ? QString::fromStdString(node.name) +
                                     "\nThe round sign shows it in the view, the square one in the render"
@@ -199,6 +200,7 @@ void Outline::rebuild() {
     };
     list("On no surface", loose);
     list("Prototypes", others);
+    list("Curves", d.nodes(Category::Curve));
     std::vector<NodePtr> light = d.nodes(Category::Light), cameras = d.nodes(Category::Camera);
     light.insert(light.end(), cameras.begin(), cameras.end());
     list("Light and camera", light);
@@ -227,6 +229,9 @@ void Outline::refreshCounts() {
         } else if (const Node* n = controller_.document().find(id); n && n->type == "sun") {
             text = QString::number(std::get<double>(controller_.document().value(id, "elevation")), 'f', 1) +
                    "\u00b0";
+        } else if (n && n->category() == Category::Curve) {
+            text = shortCount(
+                double(std::get<CurvePoints>(controller_.document().value(id, "points")).list.size()));
         } else if (n && n->category() == Category::Camera) {
             text =
                 QString::number(std::get<double>(controller_.document().value(id, "focal")), 'f', 0) + " mm";

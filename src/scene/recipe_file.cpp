@@ -1,0 +1,280 @@
+#include "scene/recipe_file.h"
+
+#include "base/error.h"
+#include "base/files.h"
+#include "base/hash.h"
+#include "scene/edits.h"
+#include "scene/references.h"
+#include "scene/scene_file.h"
+#include "scene/translate.h"
+
+namespace ovrix {
+
+namespace {
+
+namespace fs = std::filesystem;
+
+/// Whether a reference of that kind goes with the recipe.
+bool goesAlong(const ParamSpec& spec, const Node& node) {
+    return node.category() == Category::Material ||
+           (spec.type == ParamType::Shares && node.category() == Category::Object);
+}
+
+/// The node with all that it needs, in @p parts.
+void gather(const Document& document, Node node, RecipeFile& out) {
+    std::vector<std::string> needed;
+    changeReferences(node, [&](const ParamSpec& spec, std::string& id) {
+        const Node* other = document.find(id);
+        if (other && goesAlong(spec, *other)) {
+            needed.push_back(id);
+            return;
+        }
+        if (other) out.leftOut.push_back(other->name);
+        id.clear();
+    });
+    node.parent.clear();
+    if (node.category() == Category::Object) node.shown = node.rendered = false;  // copies are what is seen
+    out.parts.insert(out.parts.nodes().size(), std::move(node));
+    for (const std::string& id : needed)
+        if (!out.parts.find(id)) gather(document, document.get(id), out);
+}
+
+/// Values that belong to one surface: what is painted on it, and elements changed by hand.
+void forgetPlace(ParamMap& params, RecipeFile& out) {
+    for (auto& [name, param] : params) {
+        if (auto* map = std::get_if<MapValue>(&param.value); map && map->map) {
+            param.value = MapValue();
+            out.leftOut.push_back("a painted map");
+        }
+        if (auto* edits = std::get_if<HandEdits>(&param.value); edits && !edits->list.empty()) {
+            param.value = HandEdits();
+            out.leftOut.push_back("changes by hand");
+        }
+        if (!param.field) continue;
+        auto field = std::make_shared<Field>(*param.field);
+        for (FieldSource& source : field->sources) forgetPlace(source.params, out);
+        param.field = field;
+    }
+}
+
+/// Alike in all that copies of it show.
+bool alike(Node known, const Node& part) {
+    known.shown = part.shown;
+    known.rendered = part.rendered;
+    known.parent = part.parent;
+    return known == part;
+}
+
+/// Adds the recipe's prototypes and materials, and gives its layer with the ids that they have there.
+Node settle(Document& document, const RecipeFile& recipe) {
+    std::map<std::string, std::string> idOf;
+    std::vector<Node> added;
+    for (const NodePtr& part : recipe.parts.nodes()) {
+        if (part->id == recipe.layer().id) continue;
+        const Node* known = document.find(part->id);
+        const bool same = known && alike(*known, *part);
+        idOf[part->id] = same ? part->id : document.freeId(part->name);
+        if (same) continue;
+        Node node = *part;
+        node.id = idOf[part->id];
+        document.insert(document.nodes().size(), node);
+        added.push_back(std::move(node));
+    }
+    const auto rename = [&](const ParamSpec&, std::string& id) {
+        if (const auto it = idOf.find(id); it != idOf.end()) id = it->second;
+    };
+    for (Node& node : added) {
+        changeReferences(node, rename);
+        document.put(node);
+    }
+    Node layer = recipe.layer();
+    changeReferences(layer, rename);
+    return layer;
+}
+
+}  // namespace
+
+RecipeFile recipeOfLayer(const Document& document, const std::string& id, const fs::path& folder) {
+    const Document whole = rebasePaths(document, folder, {});
+    Node layer = recipeOf(whole, whole.get(id));
+    if (layer.category() != Category::Layer)
+        throw Error("has no recipe to save", layer.name, "Choose a layer");
+    RecipeFile out;
+    out.name = layer.name;
+    layer.params.erase("surface");
+    layer.params.erase("linked");
+    for (Step& step : layer.steps) forgetPlace(step.params, out);
+    gather(whole, std::move(layer), out);
+    return out;
+}
+
+std::string writeRecipe(const RecipeFile& recipe) {
+    auto json = nlohmann::ordered_json::parse(writeScene(recipe.parts));
+    nlohmann::ordered_json out{{"format", "ovrix-recipe"},
+                               {"version", json["version"]},
+                               {"name", recipe.name},
+                               {"about", recipe.about},
+                               {"nodes", json["nodes"]}};
+    return out.dump(2) + "\n";
+}
+
+RecipeFile readRecipe(const std::string& text, const std::string& name) {
+    auto json = nlohmann::ordered_json::parse(text, nullptr, false);
+    if (!json.is_object() || json.value("format", nlohmann::ordered_json()) != "ovrix-recipe")
+        throw Error("is no Ovrix recipe", name, "Choose a .recipe file");
+    RecipeFile recipe;
+    const auto textOf = [&](const char* key) {
+        return json.contains(key) && json[key].is_string() ? json[key].get<std::string>() : std::string();
+    };
+    recipe.name = textOf("name");
+    recipe.about = textOf("about");
+    json["format"] = "ovrix-scene";
+    recipe.parts = readScene(json.dump(), name);
+    if (recipe.parts.nodes().empty() || recipe.layer().category() != Category::Layer)
+        throw Error("does not begin with a layer", name, "Save it again from a scene");
+    if (recipe.name.empty()) recipe.name = recipe.layer().name;
+    return recipe;
+}
+
+void saveRecipe(const RecipeFile& recipe, const fs::path& path) { writeFile(path, writeRecipe(recipe)); }
+
+RecipeFile loadRecipe(const fs::path& path) { return readRecipe(readFile(path), path.string()); }
+
+Document withRecipe(const Document& document, const RecipeFile& recipe, const std::string& surface,
+                    std::string* newId) {
+    const Category on = document.get(surface).category();
+    if (on != Category::Object && on != Category::Layer)
+        throw Error("is no surface", document.get(surface).name, "Choose an object or a layer");
+    Document out = document;
+    Node layer = settle(out, recipe);
+    layer.name = recipe.name;
+    layer.id = out.freeId(layer.name);
+    layer.params["surface"].value = surface;
+    if (newId) *newId = layer.id;
+    out.insert(out.nodes().size(), std::move(layer));
+    return out;
+}
+
+Document withRecipeOf(const Document& document, const RecipeFile& recipe, const std::string& id) {
+    Document out = withUnlinked(document, id);
+    Node layer = settle(out, recipe);
+    Node now = out.get(id);
+    now.steps = layer.steps;
+    for (const auto& [param, value] : layer.params)
+        if (param != "surface" && param != "linked") now.params[param] = value;
+    out.put(std::move(now));
+    return out;
+}
+
+namespace {
+
+/// The middle one of the prototypes' largest extents, with their own sizes.
+float usualSize(const RecipeFile& recipe, Evaluator& evaluator, Progress& progress) {
+    std::vector<float> sizes;
+    for (const NodePtr& node : recipe.parts.nodes(Category::Object)) {
+        const V3f size = evaluator.object(recipe.parts, node->id, 1, progress).mesh->bounds().size();
+        const V3f scale = V3f(std::get<V3d>(recipe.parts.value(node->id, "scale")));
+        sizes.push_back(std::max({size.x * scale.x, size.y * scale.y, size.z * scale.z}));
+    }
+    std::sort(sizes.begin(), sizes.end());
+    return sizes.empty() || !(sizes[sizes.size() / 2] > 0) ? 0.1f : sizes[sizes.size() / 2];
+}
+
+}  // namespace
+
+Document recipeSample(const RecipeFile& recipe, Evaluator& evaluator, Progress& progress) {
+    const double side = 9.0 * double(usualSize(recipe, evaluator, progress));
+    Document d = Document::fresh();
+    Node soil = makeNode(d, "surface", "Soil");
+    soil.params["base"].value = Color(0.16f, 0.14f, 0.12f);
+    soil.params["roughness"].value = 0.8;
+    Node ground = makeNode(d, "terrain", "Ground");
+    ground.params["size"].value = side;
+    ground.params["height"].value = side * 0.06;
+    ground.params["feature"].value = side * 0.5;
+    ground.params["divisions"].value = int64_t(96);
+    ground.params["material"].value = soil.id;
+    const std::string on = ground.id;
+    d = withNode(withNode(d, soil), ground);
+    std::string id;
+    d = withRecipe(d, recipe, on, &id);
+    Node layer = d.get(id);
+    for (Step& step : layer.steps)  // a count is of a surface of some other size
+        if (const auto count = step.params.find("count"); count != step.params.end())
+            if (auto* n = std::get_if<int64_t>(&count->second.value)) *n = std::min<int64_t>(*n, 220);
+    d.put(layer);
+    const std::string camera = std::get<std::string>(d.setting("render", "camera"));
+    d = withValue(d, {camera, "", "position"}, V3d(side * 0.62, side * 0.5, side * 0.78));
+    d = withValue(d, {camera, "", "target"}, V3d(0, side * 0.04, side * 0.03));
+    d = withValue(d, {camera, "", "focal"}, 40.0);
+    d = withValue(d, {"render", "", "width"}, int64_t(240));
+    return withValue(d, {"render", "", "height"}, int64_t(160));
+}
+
+void writeRecipePicture(const RecipeFile& recipe, const fs::path& path, Progress& progress) {
+    Evaluator evaluator(size_t(256) << 20);
+    const Document sample = recipeSample(recipe, evaluator, progress);
+    JobBuilder builder(evaluator);
+    const RenderJob job = builder.build(sample, {}, progress);
+    if (!job.problems.empty()) throw Error(job.problems.front(), recipe.name);
+    Film film(job.width, job.height);
+    const Renderer renderer(*job.scene, job.cameraFor(job.width, job.height), job.options);
+    for (uint32_t pass = 0; pass < 24; ++pass)
+        renderer.renderPass(film, pass, {0, 0, job.width, job.height}, progress);
+    fs::create_directories(path.parent_path());
+    saveRender(path, film, job, {});
+}
+
+namespace {
+
+void listFolder(const fs::path& folder, bool own, const fs::path& pictures, std::vector<LibraryEntry>& out) {
+    std::error_code none;
+    const size_t first = out.size();
+    for (const auto& item : fs::directory_iterator(folder, none)) {
+        if (item.path().extension() != ".recipe") continue;
+        LibraryEntry entry;
+        entry.file = item.path();
+        entry.own = own;
+        entry.name = item.path().stem().string();
+        // By contents, so that a recipe which changed gets another picture.
+        const uint64_t stamp =
+            Hasher().add(fileStamp(item.path())).add(std::string_view(item.path().native())).value();
+        entry.picture = pictures / fmt::format("{:016x}.png", stamp);
+        try {
+            const RecipeFile recipe = loadRecipe(item.path());
+            entry.name = recipe.name;
+            entry.about = recipe.about;
+        } catch (const Error& e) {
+            entry.error = e.what();
+        }
+        out.push_back(std::move(entry));
+    }
+    std::sort(out.begin() + ptrdiff_t(first), out.end(), [](const LibraryEntry& a, const LibraryEntry& b) {
+        return std::tie(a.name, a.file) < std::tie(b.name, b.file);
+    });
+}
+
+}  // namespace
+
+std::vector<LibraryEntry> libraryOf(const fs::path& builtIn, const fs::path& own, const fs::path& pictures) {
+    std::vector<LibraryEntry> out;
+    listFolder(builtIn, false, pictures, out);
+    listFolder(own, true, pictures, out);
+    return out;
+}
+
+fs::path freeRecipePath(const fs::path& folder, const std::string& name) {
+    std::string stem;
+    for (const char c : name)
+        stem += std::isalnum(uint8_t(c))             ? char(std::tolower(uint8_t(c)))
+                : stem.empty() || stem.back() == '_' ? '\0'
+                                                     : '_';
+    std::erase(stem, '\0');
+    while (!stem.empty() && stem.back() == '_') stem.pop_back();
+    if (stem.empty()) stem = "recipe";
+    fs::path path = folder / (stem + ".recipe");
+    for (int i = 2; fs::exists(path); ++i) path = folder / fmt::format("{}_{}.recipe", stem, i);
+    return path;
+}
+
+}  // namespace ovrix
