@@ -1,6 +1,7 @@
 #include <iostream>
 
 #include "low_tide.h"
+#include "recipes.h"
 
 int main(int argc, char** argv) {
     if (argc != 2) {
@@ -8,6 +9,7 @@ int main(int argc, char** argv) {
         return 2;
     }
     try {
+        ovrix::demo::writeRecipes(std::filesystem::path(argv[1]) / "recipes");
         std::cout << ovrix::demo::writeLowTide(argv[1]).string() << "\n";
     } catch (const std::exception& e) {
         std::cerr << "make-demo: " << e.what() << "\n";

@@ -20,6 +20,7 @@
 #include "app/recipe/recipe_panel.h"
 #include "app/render/render_pane.h"
 #include "app/view/view_widget.h"
+#include "app/window/library_window.h"
 #include "app/window/outline.h"
 
 namespace ovrix::app {
@@ -382,6 +383,7 @@ void MainWindow::applyPreferences(const Preferences& p) {
     render_->setLive(false);
     applyTheme(*qApp, p.theme, p.scale);
     buildInterface();
+    delete std::exchange(library_, nullptr);  // made anew in the other size when it is next opened
     showRender(render);
     if (live) render_->setLive(true);
 }
@@ -427,6 +429,14 @@ void MainWindow::addFromMenu(const std::string& type) {
     if (view_ && findNodeType(type)->category == Category::Curve) view_->setTool(Tool::Curves);
 }
 
+void MainWindow::openLibrary() {
+    if (!library_) library_ = new LibraryWindow(controller_, this);
+    library_->refresh();
+    library_->show();
+    library_->raise();
+    library_->activateWindow();
+}
+
 void MainWindow::fillAddMenu(QMenu& menu) {
     menu.clear();
     const auto command = [&](const QString& id) {
@@ -441,6 +451,7 @@ void MainWindow::fillAddMenu(QMenu& menu) {
     };
     menu.setToolTipsVisible(true);
     command("layer");
+    command("library");
     command("import");
     Category last = Category::Settings;
     for (const NodeType& t : nodeTypes()) {
@@ -484,15 +495,33 @@ void MainWindow::openSearch() {
 }
 
 void MainWindow::dragEnterEvent(QDragEnterEvent* e) {
+    if (e->mimeData()->hasFormat(kRecipeMime)) return e->acceptProposedAction();
     for (const QUrl& url : e->mimeData()->urls())
         if (url.isLocalFile()) return e->acceptProposedAction();
 }
 
+/// A recipe that is dropped lies on what is under the mouse, in the view or the outline.
+void MainWindow::dropRecipe(const QString& file, const QPoint& at) {
+    std::string target;
+    if (view_ && view_->rect().contains(view_->mapFrom(this, at)))
+        target = view_->pick(view_->mapFrom(this, at));
+    else
+        target = outline_->idAt(outline_->viewport()->mapFrom(this, at));
+    const Node* node = controller_.document().find(target);
+    if (!node || (node->category() != Category::Object && node->category() != Category::Layer))
+        return controller_.say("Drop a recipe on a surface, in the view or in the outline", true);
+    layRecipe(controller_, file, target);
+}
+
 void MainWindow::dropEvent(QDropEvent* e) {
+    if (e->mimeData()->hasFormat(kRecipeMime))
+        dropRecipe(QString::fromUtf8(e->mimeData()->data(kRecipeMime)), e->position().toPoint());
     for (const QUrl& url : e->mimeData()->urls()) {
         const QString file = url.toLocalFile();
         if (file.endsWith(".ovrix")) {
             if (mayLeave()) controller_.openScene(file);
+        } else if (file.endsWith(".recipe")) {
+            dropRecipe(file, e->position().toPoint());
         } else {
             controller_.importMesh(file);
         }

@@ -18,6 +18,7 @@ class global_control;
 
 namespace ovrix::app {
 
+class LibraryWindow;
 class Outline;
 class RecipePanel;
 class RenderPane;
@@ -34,6 +35,7 @@ class MainWindow : public QMainWindow {
     RenderPane* renderPane() { return render_; }
     Outline* outline() { return outline_; }
     RecipePanel* recipe() { return recipe_; }
+    LibraryWindow* library() { return library_; }
     const std::vector<Command>& commands() const { return commands_; }
     void run(const QString& command);
     /// Asks where, and how much memory where it is much, then writes what the chosen layer makes.
@@ -67,6 +69,8 @@ class MainWindow : public QMainWindow {
     void fillAddMenu(QMenu& menu);
     void fillFileMenu(QMenu& menu);
     void openSearch();
+    void openLibrary();
+    void dropRecipe(const QString& file, const QPoint& at);
     void showMessage(const QString& text, bool bad);
 
     Controller controller_;
@@ -76,6 +80,7 @@ class MainWindow : public QMainWindow {
     QPushButton *undo_, *redo_, *cancel_, *checks_, *renderButton_;
     QToolButton *draft_, *full_;
     QSplitter* middle_;
+    LibraryWindow* library_ = nullptr;  ///< null until it is first opened
     Outline* outline_ = nullptr;
     ViewWidget* view_ = nullptr;
     RenderPane* render_ = nullptr;

@@ -99,6 +99,8 @@ void MainWindow::makeCommands() {
     add(
         "handOnMesh", "Export the layer as one mesh...", "All copies joined: .glb, .obj, .ply", {},
         [this] { askHandOn(HandOn::Mesh); }, hasLayer);
+    add("library", "Recipe library", "Lay a recipe on a surface, or save one of your own",
+        QKeySequence("Ctrl+B"), [this] { openLibrary(); });
     add(
         "delete", "Delete", "What is chosen, with the layers on it", QKeySequence("Shift+Delete"),
         [this] {

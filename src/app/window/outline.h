@@ -10,6 +10,11 @@ class Outline : public QTreeWidget {
     Q_OBJECT
   public:
     explicit Outline(Controller& controller, QWidget* parent = nullptr);
+    /// Of the row at a place of the viewport; empty where there is none.
+    std::string idAt(const QPoint& at) const {
+        const QTreeWidgetItem* item = itemAt(at);
+        return item ? item->data(0, Qt::UserRole).toString().toStdString() : std::string();
+    }
     QTreeWidgetItem* itemOf(const std::string& id) const;
 
   protected:

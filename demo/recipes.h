@@ -1,0 +1,10 @@
+// The recipes that come with the program.
+#pragma once
+#include <filesystem>
+
+namespace ovrix::demo {
+
+/// Writes them into a folder, which is made if missing.
+void writeRecipes(const std::filesystem::path& folder);
+
+}  // namespace ovrix::demo

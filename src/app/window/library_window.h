@@ -1,0 +1,72 @@
+// The library of recipes: pictures to choose from, to lay on a surface, and to save one's own.
+#pragma once
+#include <QDialog>
+#include <thread>
+
+#include "app/window/controller.h"
+#include "scene/recipe_file.h"
+
+class QLabel;
+class QLineEdit;
+class QListWidget;
+class QPushButton;
+
+namespace ovrix::app {
+
+/// What a dragged recipe is called between windows; the data is the file's path.
+inline constexpr const char* kRecipeMime = "application/x-ovrix-recipe";
+
+/// Makes the pictures of recipes one after another, on a thread of its own.
+class PictureMaker : public QObject {
+    Q_OBJECT
+  public:
+    explicit PictureMaker(QObject* parent) : QObject(parent) {}
+    ~PictureMaker() override { stop(); }
+    /// Begins on these; what runs is stopped.
+    void make(std::vector<LibraryEntry> entries);
+    void stop();
+
+  Q_SIGNALS:
+    /// @p problem is empty when the picture is there.
+    void made(const QString& picture, const QString& problem);
+
+  private:
+    std::shared_ptr<Progress> progress_;
+    std::thread thread_;
+};
+
+class LibraryWindow : public QDialog {
+    Q_OBJECT
+  public:
+    explicit LibraryWindow(Controller& controller, QWidget* parent);
+
+    /// Where recipes are: those that come with the program, the artist's own, and pictures.
+    static std::filesystem::path builtInFolder();
+    static std::filesystem::path ownFolder();
+    static std::filesystem::path pictureFolder();
+
+    void refresh();
+    QListWidget* list() const { return list_; }
+
+  private:
+    const LibraryEntry* chosen() const;
+    void refreshActions();
+    void fillPictures();
+    void layOn();
+    void useInLayer();
+    void saveChosenLayer();
+    void removeChosen();
+
+    Controller& controller_;
+    std::vector<LibraryEntry> entries_;
+    QLineEdit *search_, *name_;
+    QListWidget* list_;
+    QLabel* about_;
+    QPushButton *lay_, *use_, *save_, *remove_;
+    PictureMaker* maker_;
+};
+
+/// Lays the recipe of a file on a surface, as one undo; an Error becomes a message.
+void layRecipe(Controller& controller, const QString& file, const std::string& surface);
+
+}  // namespace ovrix::app
