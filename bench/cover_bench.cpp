@@ -156,7 +156,7 @@ void brushStroke(benchmark::State& state) {
     paint.params["base"].value = 1.0;
     d = withField(d, {layer, "scatter", "keep"}, std::make_shared<Field>(Field{{paint}}));
     Evaluator evaluator;
-    const EvalOptions full{1, Purpose::Viewport, true};
+    const EvalOptions full{1, Purpose::Viewport, true, layer};
     const SurfacePtr surface = evaluator.surface(d, ground.id, full, Progress::none());
     double parts[2] = {0, 0};
     const auto frame = [&](float x) {
@@ -164,10 +164,11 @@ void brushStroke(benchmark::State& state) {
         Brush brush;
         brush.mode = Brush::Subtract;
         brush.radius = 0.2f;
-        parts[0] += secondsOf(
-            [&] { d = withDabs(d, {layer, "scatter", "keep", 0, "map"}, *surface, brush, {&dab, 1}, 1); });
-        parts[1] += secondsOf(
-            [&] { benchmark::DoNotOptimize(evaluator.layer(d, layer, full, Progress::none())); });
+        parts[0] += secondsOf([&] {
+            d = withDabs(d, {layer, "scatter", "keep", 0, "map"}, *surface, brush, {&dab, 1}, 1);
+        });
+        parts[1] +=
+            secondsOf([&] { benchmark::DoNotOptimize(evaluator.layer(d, layer, full, Progress::none())); });
         benchmark::DoNotOptimize(
             makeOverlay(d, {layer, "scatter", "keep"}, evaluator, full, Progress::none()));
     };

@@ -2,6 +2,9 @@
 
 #include <muParser.h>
 
+#include <charconv>
+#include <cstring>
+
 #include "base/error.h"
 
 namespace ovrix {
@@ -61,6 +64,47 @@ double parseNumberText(const std::string& text, const std::string& unit) {
     } catch (const mu::Parser::exception_type& e) {
         throw Error("\"" + text + "\" is no number (" + e.GetMsg() + ")", {}, hint);
     }
+}
+
+std::vector<int> cellsFromText(const std::string& text, int count) {
+    std::vector<bool> named(size_t(std::max(0, count)), false);
+    const char *at = text.data(), *const end = at + text.size();
+    const auto skip = [&](const char* what) {
+        while (at < end && std::strchr(what, *at)) ++at;
+    };
+    const auto number = [&] {
+        skip(" ");
+        int x = 0;
+        const auto [next, error] = std::from_chars(at, end, x);
+        if (error != std::errc() || x < 0)
+            throw Error("\"" + text + "\" is no list of pictures", {}, "Write it like 0-3, 7");
+        at = next;
+        skip(" ");
+        return x;
+    };
+    for (skip(" ,"); at < end; skip(" ,")) {
+        const int first = number();
+        int last = first;
+        if (at < end && *at == '-') ++at, last = number();
+        for (int i = first; i <= std::min(last, count - 1); ++i) named[size_t(i)] = true;
+    }
+    std::vector<int> cells;
+    for (int i = 0; i < count; ++i)
+        if (named[size_t(i)]) cells.push_back(i);
+    return cells;
+}
+
+std::string textFromCells(const std::vector<int>& cells) {
+    std::string text;
+    for (size_t i = 0; i < cells.size();) {
+        size_t last = i;
+        while (last + 1 < cells.size() && cells[last + 1] == cells[last] + 1) ++last;
+        if (!text.empty()) text += ", ";
+        text += std::to_string(cells[i]);
+        if (last > i) text += (last == i + 1 ? ", " : "-") + std::to_string(cells[last]);
+        i = last + 1;
+    }
+    return text;
 }
 
 }  // namespace ovrix

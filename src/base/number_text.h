@@ -1,6 +1,7 @@
 // Numbers as people type them.
 #pragma once
 #include <string>
+#include <vector>
 
 namespace ovrix {
 
@@ -8,5 +9,11 @@ namespace ovrix {
 /// "deg", "s" or anything else). Lengths may carry mm, cm, m, km, in, ft; angles deg, rad, turn; times ms, s,
 /// min; any number may carry %. Throws Error saying what is wrong and where.
 double parseNumberText(const std::string& text, const std::string& unit);
+
+/// The whole numbers below @p count that a text such as "0-3, 7" names, each once, ascending. Numbers that
+/// are too large are left out. Throws Error when it is no such text.
+std::vector<int> cellsFromText(const std::string& text, int count);
+/// The shortest such text.
+std::string textFromCells(const std::vector<int>& cells);
 
 }  // namespace ovrix

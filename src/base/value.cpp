@@ -6,7 +6,7 @@ namespace ovrix {
 
 std::string typeName(ParamType type) {
     static const char* names[] = {"bool", "int", "number", "range",  "vector", "color", "choice", "text",
-                                  "file", "ref", "refs",   "shares", "map",    "edits", "points"};
+                                  "file", "ref", "refs",   "shares", "map",    "edits", "points", "cells"};
     return names[size_t(type)];
 }
 

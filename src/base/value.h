@@ -52,7 +52,8 @@ enum class ParamType {
     Shares,
     Map,
     Edits,
-    Points
+    Points,
+    Cells
 };
 
 /// What one parameter is. Ranges and defaults are in @ref unit; angles in degrees.

@@ -1,5 +1,7 @@
 #include "geo/attributes.h"
 
+#include <atomic>
+
 #include "base/parallel.h"
 
 namespace ovrix {
@@ -42,15 +44,35 @@ size_t lengthOf(const StringColumn& column) { return column.index.size(); }
 
 void AttributeSet::resize(size_t count) {
     for (auto& [name, column] : columns_)
-        std::visit([count](auto& values) { resizeColumn(values, count); }, column);
+        std::visit([count](auto& values) { resizeColumn(values, count); }, own(column));
     size_ = count;
 }
 
 size_t AttributeSet::bytes() const {
     size_t total = 0;
     for (const auto& [name, column] : columns_)
-        total += std::visit([](const auto& values) { return bytesOf(values); }, column);
+        total += std::visit([](const auto& values) { return bytesOf(values); }, *column);
     return total;
+}
+
+Column& AttributeSet::own(std::shared_ptr<Column>& column) {
+    if (column.use_count() > 1) column = std::make_shared<Column>(*column);
+    std::atomic_thread_fence(std::memory_order_acquire);  // what another thread read before it let go is read
+    return *column;
+}
+
+std::vector<std::pair<std::string, const Column*>> AttributeSet::columns() const {
+    std::vector<std::pair<std::string, const Column*>> all;
+    for (const auto& [name, column] : columns_) all.emplace_back(name, column.get());
+    return all;
+}
+
+bool AttributeSet::operator==(const AttributeSet& other) const {
+    return size_ == other.size_ && std::equal(columns_.begin(), columns_.end(), other.columns_.begin(),
+                                              other.columns_.end(), [](const auto& a, const auto& b) {
+                                                  return a.first == b.first &&
+                                                         (a.second == b.second || *a.second == *b.second);
+                                              });
 }
 
 void AttributeSet::set(const std::string& name, Column column) {
@@ -59,15 +81,15 @@ void AttributeSet::set(const std::string& name, Column column) {
     if (count != size_)
         throw Error(
             fmt::format("attribute \"{}\" has {} elements where {} are expected", name, count, size_));
-    columns_[name] = std::move(column);
+    columns_[name] = std::make_shared<Column>(std::move(column));
 }
 
 AttributeSet AttributeSet::gathered(std::span<const uint32_t> indices) const {
     AttributeSet out;
     out.size_ = indices.size();
     for (const auto& [name, column] : columns_)
-        out.columns_[name] =
-            std::visit([&](const auto& values) -> Column { return gather(values, indices); }, column);
+        out.columns_[name] = std::make_shared<Column>(
+            std::visit([&](const auto& values) -> Column { return gather(values, indices); }, *column));
     return out;
 }
 

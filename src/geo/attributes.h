@@ -1,6 +1,7 @@
 // Named, typed columns over one kind of element: structure of arrays.
 #pragma once
 #include <map>
+#include <memory>
 #include <span>
 #include <string>
 #include <variant>
@@ -31,7 +32,9 @@ T blankValue() {
         return T(0);
 }
 
-/// Columns of equal length. Reading from several threads is safe while none writes.
+/// Columns of equal length. Copying a set copies no column: copies share it until one of them is about to
+/// write to it. So a step that sets one attribute neither copies nor keeps the others twice. Reading from
+/// several threads is safe while none writes; a span for writing holds until its set is copied.
 class AttributeSet {
   public:
     size_t size() const { return size_; }
@@ -39,19 +42,22 @@ class AttributeSet {
     void resize(size_t count);
     bool has(const std::string& name) const { return columns_.count(name) != 0; }
     bool remove(const std::string& name) { return columns_.erase(name) != 0; }
-    const std::map<std::string, Column>& columns() const { return columns_; }
-    /// Memory of all columns, in bytes.
+    bool empty() const { return columns_.empty(); }
+    /// All columns by name, in the order of names.
+    std::vector<std::pair<std::string, const Column*>> columns() const;
+    /// Memory of all columns, in bytes; shared ones count whole.
     size_t bytes() const;
 
     /// The column of that name and type, made with @p fill if it is not there. Throws Error if the name has
     /// another type.
     template <class T>
     std::span<T> add(const std::string& name, const T& fill = blankValue<T>()) {
-        auto [it, isNew] = columns_.try_emplace(name, std::vector<T>());
-        auto* values = std::get_if<std::vector<T>>(&it->second);
-        if (!values) throw Error("attribute \"" + name + "\" has another type");
-        if (isNew) values->assign(size_, fill);
-        return {values->data(), values->size()};
+        std::shared_ptr<Column>& column = columns_[name];
+        if (!column) column = std::make_shared<Column>(std::vector<T>(size_, fill));
+        if (!std::holds_alternative<std::vector<T>>(*column))
+            throw Error("attribute \"" + name + "\" has another type");
+        auto& values = std::get<std::vector<T>>(own(column));
+        return {values.data(), values.size()};
     }
 
     /// Takes a whole column; its length must be size(), or this set must be without columns.
@@ -62,18 +68,21 @@ class AttributeSet {
     std::span<const T> find(const std::string& name) const {
         const auto it = columns_.find(name);
         if (it == columns_.end()) return {};
-        const auto* values = std::get_if<std::vector<T>>(&it->second);
+        const auto* values = std::get_if<std::vector<T>>(it->second.get());
         return values ? std::span<const T>(*values) : std::span<const T>();
     }
 
     /// Only the elements at @p indices, in that order. Indices must be below size().
     AttributeSet gathered(std::span<const uint32_t> indices) const;
 
-    bool operator==(const AttributeSet&) const = default;
+    bool operator==(const AttributeSet& other) const;
 
   private:
+    /// The column, which no other set has from then on.
+    static Column& own(std::shared_ptr<Column>& column);
+
     size_t size_ = 0;
-    std::map<std::string, Column> columns_;
+    std::map<std::string, std::shared_ptr<Column>> columns_;
 };
 
 /// Number of elements in a column, and the name of its type ("float", "vec3", "id", ...).

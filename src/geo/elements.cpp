@@ -41,6 +41,21 @@ const AttributeSet* placed(const Geometry& geometry) {
 }  // namespace
 
 size_t elementCount(const Geometry& geometry) { return std::visit(Count(), geometry); }
+Geometry gathered(const Geometry& geometry, std::span<const uint32_t> indices) {
+    if (const auto* points = std::get_if<std::shared_ptr<const PointSet>>(&geometry)) {
+        auto out = std::make_shared<PointSet>();
+        out->attributes = (*points)->attributes.gathered(indices);
+        return out;
+    }
+    if (const auto* copies = std::get_if<std::shared_ptr<const Copies>>(&geometry)) {
+        auto out = std::make_shared<Copies>();
+        out->prototypes = (*copies)->prototypes;
+        out->attributes = (*copies)->attributes.gathered(indices);
+        return out;
+    }
+    return geometry;
+}
+
 size_t bytesOf(const Geometry& geometry) { return std::visit(Bytes(), geometry); }
 
 Box3f boundsOf(const Geometry& geometry) {

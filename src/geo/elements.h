@@ -44,6 +44,8 @@ std::string kindName(GeometryKind kind);
 /// Number of elements: points, strands, copies, or 1 for a mesh.
 size_t elementCount(const Geometry& geometry);
 size_t bytesOf(const Geometry& geometry);
+/// Only the points or copies at @p indices, in that order; other kinds whole.
+Geometry gathered(const Geometry& geometry, std::span<const uint32_t> indices);
 Box3f boundsOf(const Geometry& geometry);
 
 /// The matrix that places a copy: stretch and scale, then orientation, then position.

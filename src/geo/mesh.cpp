@@ -111,8 +111,8 @@ void Mesh::finish() {
     for (size_t c = 0; c < cornerPoint.size(); ++c)
         if (cornerPoint[c] >= p.size())
             throw Error(fmt::format("a face refers to point {} of {}", cornerPoint[c] + 1, p.size()));
-    if (corners.columns().empty()) corners.resize(cornerPoint.size());
-    if (faces.columns().empty()) faces.resize(faceCount());
+    if (corners.empty()) corners.resize(cornerPoint.size());
+    if (faces.empty()) faces.resize(faceCount());
     if (corners.size() != cornerPoint.size() || faces.size() != faceCount())
         throw Error("the mesh's attributes do not match its faces");
     makeTriangles();

@@ -162,10 +162,11 @@ MeshPtr makeBlades(const BladeOptions& given) {
     std::vector<V3f> points;
     std::vector<V2f> uv;
     const int count = std::clamp(o.blades, 1, 512), pictures = o.columns * o.rows;
+    std::erase_if(o.cells, [&](int cell) { return cell < 0 || cell >= pictures; });
     for (int i = 0; i < count; ++i) {
         const Random4 r = random4(o.seed, uint64_t(i), Stream::Place);
         BladeOwn own;
-        own.cell = (o.firstCell + i % std::max(1, o.cells)) % pictures;
+        own.cell = o.cells.empty() ? i % pictures : o.cells[size_t(i) % o.cells.size()];
         if (count > 1) {
             const float angle = 2.0f * kPi * r[0], away = std::sqrt(r[1]);
             own.root = V3f(std::sin(angle), 0, std::cos(angle)) * (o.spread * away);

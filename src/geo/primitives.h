@@ -34,7 +34,8 @@ struct BladeOptions {
     float fold = 0.15f;                                   ///< 0 flat to 1 edges raised by the half width
     int blades = 1;                                       ///< 1 to 512
     float spread = 0.03f;                                 ///< metres, radius of the tuft's foot
-    int columns = 1, rows = 1, firstCell = 0, cells = 1;  ///< which parts of an image the blades take in turn
+    int columns = 1, rows = 1;                            ///< of the pictures in the blades' image
+    std::vector<int> cells = {};  ///< pictures that the blades take in turn, from the upper left; empty for all
     uint32_t seed = 1;
 };
 /// Blades that grow along +Y from the origin: three points across and segments + 1 along. U runs across, V

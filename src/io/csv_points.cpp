@@ -68,7 +68,7 @@ bool read(std::string_view text, T& value) {
 
 void writeCsvPoints(const std::filesystem::path& path, const AttributeSet& points) {
     std::vector<Field> fields;
-    for (const auto& [name, column] : points.columns()) addFields(fields, name, column);
+    for (const auto& [name, column] : points.columns()) addFields(fields, name, *column);
     std::stable_partition(fields.begin(), fields.end(),
                           [](const Field& f) { return f.name == "x" || f.name == "y" || f.name == "z"; });
     std::string out;

@@ -68,7 +68,7 @@ void addProperties(std::vector<Property>& out, const std::string& name, const Co
 
 std::string plyOf(const AttributeSet& a) {
     std::vector<Property> properties;
-    for (const auto& [name, column] : a.columns()) addProperties(properties, name, column);
+    for (const auto& [name, column] : a.columns()) addProperties(properties, name, *column);
     std::stable_partition(properties.begin(), properties.end(),
                           [](const Property& p) { return p.name == "x" || p.name == "y" || p.name == "z"; });
     std::string out = fmt::format("ply\nformat binary_little_endian 1.0\ncomment Ovrix " OVRIX_VERSION
@@ -448,7 +448,7 @@ ElementsInfo readElementsInfo(const std::filesystem::path& path) {
     ElementsInfo info{"points", points.size(), {}, {}};
     for (const V3f& p : points.attributes.find<V3f>("P")) info.bounds.extendBy(p);
     for (const auto& [name, column] : points.attributes.columns())
-        info.attributes.emplace_back(name, columnTypeName(column));
+        info.attributes.emplace_back(name, columnTypeName(*column));
     return info;
 }
 

@@ -86,7 +86,7 @@ void writeVdbPoints(const std::filesystem::path& path, const AttributeSet& point
         *index, wrapper, *transform);
     grid->setName("points");
     for (const auto& [name, column] : points.columns())
-        if (name != "P") addColumn(*grid, *index, name, column);
+        if (name != "P") addColumn(*grid, *index, name, *column);
     vdb::io::File file(path.string());
     file.setCompression(vdb::io::COMPRESS_BLOSC | vdb::io::COMPRESS_ACTIVE_MASK);
     file.write({grid});

@@ -126,6 +126,7 @@ StepType copiesOfStep() {
                    drivable(number("lift", "Lift", 0, "m", -1e6, 1e6, -0.1, 0.1,
                                    "Out of the surface along the copy's up; below 0 sinks it in")),
                    seedSpec("Another number, other picks")},
+        .elementwise = true,
         .apply = applyCopiesOf};
 }
 

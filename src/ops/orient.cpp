@@ -139,6 +139,7 @@ StepType orientStep() {
              angle("tilt", "Tilt", Range{0, 0}, 180, Range{0, 90},
                    "Lean to a random side, picked between the two"),
              seedSpec("Another number, other turns")},
+        .elementwise = true,
         .apply = applyOrient};
 }
 

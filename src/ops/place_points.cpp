@@ -19,20 +19,28 @@ PointColumns makePointColumns(AttributeSet& set, size_t count, bool withUv) {
 
 double bytesPerPoint(bool withUv) { return 12 + 12 + 8 + 4 + 8 + (withUv ? 8 : 0); }
 
-std::shared_ptr<const PointSet> masked(std::shared_ptr<const PointSet> points, const Driven& keep,
-                                       uint64_t seed, Progress& progress) {
-    if (keep.constant() && keep.high >= 1.0f) return points;
-    const Samples samples = samplesOf(points->attributes);
+std::optional<std::vector<uint32_t>> survivors(const AttributeSet& elements, const Driven& keep,
+                                               uint64_t seed, Progress& progress) {
+    if (keep.constant() && keep.high >= 1.0f) return std::nullopt;
+    const Samples samples = samplesOf(elements);
     const std::vector<float> chance = keep.over(samples, progress);
-    std::vector<uint8_t> pass(points->size());
-    parallelFor(points->size(), progress,
-                [&](size_t i) { pass[i] = random1(seed, samples.id[i], Stream::Keep) < chance[i]; });
+    std::vector<uint8_t> pass(samples.size());
+    parallelFor(pass.size(), progress, [&](size_t i) {
+        pass[i] = chance[i] >= 1.0f || random1(seed, samples.id[i], Stream::Keep) < chance[i];
+    });
     std::vector<uint32_t> indices;
     for (size_t i = 0; i < pass.size(); ++i)
         if (pass[i]) indices.push_back(uint32_t(i));
-    if (indices.size() == points->size()) return points;
+    if (indices.size() == pass.size()) return std::nullopt;
+    return indices;
+}
+
+std::shared_ptr<const PointSet> masked(std::shared_ptr<const PointSet> points, const Driven& keep,
+                                       uint64_t seed, Progress& progress) {
+    const auto stay = survivors(points->attributes, keep, seed, progress);
+    if (!stay) return points;
     auto kept = std::make_shared<PointSet>();
-    kept->attributes = points->attributes.gathered(indices);
+    kept->attributes = points->attributes.gathered(*stay);
     return kept;
 }
 

@@ -1,5 +1,7 @@
 // What steps that put points on a surface have in common.
 #pragma once
+#include <optional>
+
 #include "ops/step.h"
 
 namespace ovrix {
@@ -28,6 +30,10 @@ struct PointColumns {
 PointColumns makePointColumns(AttributeSet& set, size_t count, bool withUv);
 double bytesPerPoint(bool withUv);
 
+/// The elements that their own random number lets through: each stays with the chance that @p keep gives
+/// where it lies. Nothing when all stay.
+std::optional<std::vector<uint32_t>> survivors(const AttributeSet& elements, const Driven& keep,
+                                               uint64_t seed, Progress& progress);
 /// The points that their own random number lets through: each stays with the chance that @p keep gives where
 /// it lies.
 std::shared_ptr<const PointSet> masked(std::shared_ptr<const PointSet> points, const Driven& keep,

@@ -34,6 +34,8 @@ struct StepType {
     /// The parameter that does no more than thin what is placed, by masked(); empty for none. Then what was
     /// placed is kept, and a change of the mask asks only who stays.
     std::string mask = {};
+    /// What it makes of an element depends on that element alone: thinning may as well come after it.
+    bool elementwise = false;
     /// What a new step starts with where it is not its specs' initial values.
     ParamMap start = {};
     /// Pure: the same input gives the same bits on any number of threads. Throws Error or Cancelled.

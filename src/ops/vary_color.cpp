@@ -44,6 +44,7 @@ StepType varyColorStep() {
                        drivable(range("brightness", "Brightness", Range{0.8, 1.2}, "", 0, 100, 0, 2,
                                       "Factor, picked between the two")),
                        seedSpec("Another number, other shifts")},
+            .elementwise = true,
             .apply = applyVaryColor};
 }
 

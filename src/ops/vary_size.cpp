@@ -63,6 +63,7 @@ StepType varySizeStep() {
                        axis("height", "Height", "Factors along the element's own Y, its up"),
                        axis("depth", "Depth", "Factors along the element's own Z"),
                        seedSpec("Another number, other sizes")},
+            .elementwise = true,
             .apply = applyVarySize};
 }
 

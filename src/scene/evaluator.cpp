@@ -5,6 +5,7 @@
 #include "base/error.h"
 #include "base/files.h"
 #include "base/hash.h"
+#include "base/number_text.h"
 #include "geo/primitives.h"
 #include "geo/simplify.h"
 #include "ops/place_points.h"
@@ -62,7 +63,7 @@ MeshPtr builtIn(const std::string& type, const ResolvedParams& p) {
         o.fold = number("fold");
         o.blades = whole("blades"), o.spread = number("spread");
         o.columns = whole("columns"), o.rows = whole("rows");
-        o.firstCell = whole("from_cell"), o.cells = whole("cells");
+        o.cells = cellsFromText(p.text("pictures"), o.columns * o.rows);
         o.seed = uint32_t(p.integer("seed"));
         return makeBlades(o);
     }
@@ -214,21 +215,6 @@ FieldContext Evaluator::fieldContext(const Document& document, const std::string
     return context;
 }
 
-namespace {
-
-/// What a step finds before it: the layer's surface, or why there is none.
-struct Ground {
-    SurfacePtr surface;
-    FieldContext context;
-    uint64_t hash = 0;
-    std::string trouble, cure;
-    void require() const {
-        if (!trouble.empty()) throw Error(trouble, {}, cure);
-    }
-};
-
-}  // namespace
-
 /// Whether the step has a mask that may take elements out.
 static bool thins(const StepType& type, const Step& step) {
     const auto mask = step.params.find(type.mask);
@@ -237,66 +223,105 @@ static bool thins(const StepType& type, const Step& step) {
     return mask->second.field || mask->second.animated() || (value && *value < 1.0);
 }
 
-bool Evaluator::runSteps(const Document& document, const Node& layer, Around& around, LayerResult& result) {
-    const double frame = around.options().frame;
-    const std::string surfaceId = std::get<std::string>(document.value(layer.id, "surface", frame));
-    Ground ground;
-    try {
-        if (!surfaceId.empty()) ground.surface = around.surface(surfaceId);
-        ground.hash = Hasher().add(around.surfaceHash(surfaceId)).add(result.share).value();
-        ground.context = fieldContext(document, surfaceId, frame, ground.surface, &around, around.progress());
-    } catch (const Error& e) {
-        ground.trouble = e.where().empty() ? e.problem() : e.where() + ": " + e.problem();
-        ground.cure = e.remedy();
+/// One run through a layer's recipe.
+class Evaluator::Run {
+  public:
+    Run(Evaluator& evaluator, const Node& layer, Around& around, LayerResult& result)
+        : evaluator_(evaluator), layer_(layer), around_(around), result_(result) {
+        const Document& document = around.document();
+        const double frame = around.options().frame;
+        memory_ = document.memoryLimit();
+        const auto surfaceId = std::get<std::string>(document.value(layer.id, "surface", frame));
+        try {
+            if (!surfaceId.empty()) surface_ = around.surface(surfaceId);
+            hash_ = Hasher().add(around.surfaceHash(surfaceId)).add(result.share).value();
+            context_ =
+                evaluator.fieldContext(document, surfaceId, frame, surface_, &around, around.progress());
+        } catch (const Error& e) {
+            trouble_ = e.where().empty() ? e.problem() : e.where() + ": " + e.problem();
+            cure_ = e.remedy();
+        }
     }
-    const size_t memory = document.memoryLimit();
-    uint64_t hash = ground.hash;
-    Geometry geometry;
-    for (size_t i = 0; i < layer.steps.size(); ++i) {
-        const Step& step = layer.steps[i];
-        StepReport report{step.id, elementCount(geometry), 0, 0, false, false, {}, {}};
+
+    /// Until a step fails. True when none does.
+    bool all() {
+        for (size_t i = 0; i < layer_.steps.size();) {
+            if (const size_t end = paintedUntil(i); end > i) {
+                i = end;
+                continue;
+            }
+            if (!one(i)) {
+                evaluator_.recallLast(layer_, i, result_);
+                return false;
+            }
+            ++i;
+        }
+        result_.geometry = geometry_;
+        result_.hash = hash_;
+        return true;
+    }
+
+  private:
+    const StepType& typeOf(const Step& step) const {
+        if (!trouble_.empty()) throw Error(trouble_, {}, cure_);
+        const StepType* type = findStepType(step.type);
+        if (!type)
+            throw Error("there is no step \"" + step.type + "\"", {}, "Open the scene in a newer version");
+        return *type;
+    }
+
+    Geometry apply(const StepType& type, const Step& step, const Geometry& in) {
+        const ResolvedParams params(type.params, step.params, context_);
+        ++evaluator_.stepsRun_;
+        return type.apply({in, params, surface_, result_.share, memory_, around_.progress(), &around_});
+    }
+
+    /// From the cache, or made and kept there.
+    Geometry kept(uint64_t key, const std::function<Geometry()>& make, double* milliseconds = nullptr) {
+        if (const auto known = evaluator_.lookUp<Geometry>(key, milliseconds)) return *known;
+        const auto start = Clock::now();
+        auto made = std::make_shared<const Geometry>(make());
+        const double time = millisecondsSince(start);
+        if (milliseconds) *milliseconds = time;
+        evaluator_.keep<Geometry>(key, made, bytesOf(*made), time);
+        return *made;
+    }
+
+    /// What a step with a mask places when its mask takes nothing out, and the key of that.
+    std::pair<Geometry, uint64_t> placed(const StepType& type, const Step& step) {
+        Step whole = step;
+        whole.params.erase(type.mask);
+        const uint64_t key = around_.stepHash(hash_, type, whole);
+        return {kept(key, [&] { return apply(type, whole, geometry_); }), key};
+    }
+
+    Geometry make(const StepType& type, const Step& step) {
+        if (!thins(type, step)) return apply(type, step, geometry_);
+        const Geometry all = placed(type, step).first;
+        const ResolvedParams params(type.params, step.params, context_);
+        ++evaluator_.stepsRun_;
+        return masked(std::get<std::shared_ptr<const PointSet>>(all), params.driven(type.mask),
+                      uint64_t(params.integer("seed")), around_.progress());
+    }
+
+    /// One step; false when it fails, which its report says.
+    bool one(size_t i) {
+        const Step& step = layer_.steps[i];
+        StepReport report{step.id, elementCount(geometry_), 0, 0, false, false, {}, {}};
         if (step.on) {
             try {
-                ground.require();
-                const StepType* type = findStepType(step.type);
-                if (!type)
-                    throw Error("there is no step \"" + step.type + "\"", {},
-                                "Open the scene in a newer version");
-                requireFit(*type, geometry);
-                const uint64_t before = hash;
-                hash = around.stepHash(before, *type, step);
-                if (const auto known = lookUp<Geometry>(hash, &report.milliseconds)) {
-                    geometry = *known;
-                    report.cached = true;
-                } else {
-                    const auto start = Clock::now();
-                    const ResolvedParams params(type->params, step.params, ground.context);
-                    const auto run = [&](const ResolvedParams& p) {
-                        return type->apply(
-                            {geometry, p, ground.surface, result.share, memory, around.progress(), &around});
-                    };
-                    if (thins(*type, step)) {
-                        Step whole = step;
-                        whole.params.erase(type->mask);
-                        const uint64_t key = around.stepHash(before, *type, whole);
-                        if (const auto placed = lookUp<Geometry>(key)) {
-                            geometry = *placed;
-                        } else {
-                            geometry = run(ResolvedParams(type->params, whole.params, ground.context));
-                            keep<Geometry>(key, std::make_shared<const Geometry>(geometry),
-                                           bytesOf(geometry));
-                        }
-                        geometry = masked(std::get<std::shared_ptr<const PointSet>>(geometry),
-                                          params.driven(type->mask), uint64_t(params.integer("seed")),
-                                          around.progress());
-                    } else {
-                        geometry = run(params);
-                    }
-                    report.milliseconds = millisecondsSince(start);
-                    ++stepsRun_;
-                    keep<Geometry>(hash, std::make_shared<const Geometry>(geometry), bytesOf(geometry),
-                                   report.milliseconds);
-                }
+                const StepType& type = typeOf(step);
+                requireFit(type, geometry_);
+                const uint64_t key = around_.stepHash(hash_, type, step);
+                report.cached = true;
+                geometry_ = kept(
+                    key,
+                    [&] {
+                        report.cached = false;
+                        return make(type, step);
+                    },
+                    &report.milliseconds);
+                hash_ = key;
             } catch (const Error& e) {
                 report.error = e.where().empty() ? e.problem() : e.where() + ": " + e.problem();
                 report.remedy = e.remedy();
@@ -305,16 +330,80 @@ bool Evaluator::runSteps(const Document& document, const Node& layer, Around& ar
                 report.remedy = "Lower the count, or work in Draft";
             }
         }
-        report.out = elementCount(geometry);
-        result.steps.push_back(report);
-        if (report.error.empty()) continue;
-        recallLast(layer, i, result);
-        return false;
+        report.out = elementCount(geometry_);
+        result_.steps.push_back(report);
+        return report.error.empty();
     }
-    result.geometry = geometry;
-    result.hash = hash;
-    return true;
-}
+
+    /// The end of the steps from @p first that can work on all that the first one places, and be thinned by
+    /// its mask then; @p first itself when the mask is not being painted, or something is not as it should
+    /// be: then the steps say so one by one.
+    size_t paintedUntil(size_t first) {
+        const auto& steps = layer_.steps;
+        if (around_.options().painted != layer_.id || !steps[first].on) return first;
+        const StepType* type = findStepType(steps[first].type);
+        if (!type || !thins(*type, steps[first]) || kindOf(geometry_) != type->takes) return first;
+        size_t end = first + 1;
+        for (; end < steps.size(); ++end) {
+            const StepType* next = findStepType(steps[end].type);
+            if (steps[end].on && !(next && next->elementwise)) break;
+        }
+        try {
+            thinLast(first, end);
+        } catch (const Error&) {
+            result_.steps.resize(first);
+            return first;
+        }
+        return end;
+    }
+
+    void thinLast(size_t first, size_t end) {
+        const auto start = Clock::now();
+        const auto& steps = layer_.steps;
+        const StepType& type = typeOf(steps[first]);
+        auto [placedAll, key] = placed(type, steps[first]);
+        uint64_t hash = around_.stepHash(hash_, type, steps[first]);
+        Geometry all = placedAll;
+        for (size_t i = first + 1; i < end; ++i) {
+            if (!steps[i].on) continue;
+            const StepType& next = typeOf(steps[i]);
+            requireFit(next, all);
+            key = around_.stepHash(key, next, steps[i]);
+            hash = around_.stepHash(hash, next, steps[i]);
+            all = kept(key, [&] { return apply(next, steps[i], all); });
+        }
+        const size_t before = elementCount(geometry_);
+        geometry_ = kept(hash, [&] {
+            const ResolvedParams params(type.params, steps[first].params, context_);
+            const auto& points = std::get<std::shared_ptr<const PointSet>>(placedAll);
+            const auto stay = survivors(points->attributes, params.driven(type.mask),
+                                        uint64_t(params.integer("seed")), around_.progress());
+            return stay ? gathered(all, *stay) : all;
+        });
+        hash_ = hash;
+        const double time = millisecondsSince(start);
+        for (size_t i = first; i < end; ++i)
+            result_.steps.push_back({steps[i].id,
+                                     i == first ? before : elementCount(geometry_),
+                                     elementCount(geometry_),
+                                     i == first ? time : 0.0,
+                                     false,
+                                     false,
+                                     {},
+                                     {}});
+    }
+
+    Evaluator& evaluator_;
+    const Node& layer_;
+    Around& around_;
+    LayerResult& result_;
+    SurfacePtr surface_;
+    FieldContext context_;
+    std::string trouble_, cure_;  // why there is no surface
+    size_t memory_ = 0;
+    Geometry geometry_;
+    uint64_t hash_ = 0;
+};
 
 void Evaluator::forgetLast() {
     std::lock_guard lock(mutex_);
@@ -366,7 +455,8 @@ LayerResult Evaluator::layer(const Node& layer, Around& around) {
     LayerResult result;
     result.share = around.share();
     const Around::Asking asking(around, layer.id);
-    result.ok = runSteps(around.document(), recipeOf(around.document(), layer), around, result);
+    const Node recipe = recipeOf(around.document(), layer);
+    result.ok = Run(*this, recipe, around, result).all();
     if (result.ok) {
         std::lock_guard lock(mutex_);
         lastGood_[layer.id] = result;

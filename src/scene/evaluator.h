@@ -16,6 +16,9 @@ struct EvalOptions {
     double frame = 1;
     Purpose purpose = Purpose::Viewport;
     bool full = false;  ///< the view shows everything; a render always does
+    /// A layer whose mask is being painted: its steps work on all that was placed, once, and a change of the
+    /// mask only chooses among what they made. The same result, for more memory.
+    std::string painted = {};
 };
 
 /// What one step of a recipe did.
@@ -96,7 +99,7 @@ class Evaluator {
     /// Changes when the file of that path does.
     uint64_t stampOf(const std::string& path) const;
     uint64_t objectHash(const Node& node, double frame) const;
-    bool runSteps(const Document& document, const Node& layer, Around& around, LayerResult& result);
+    class Run;
     LayerResult layer(const Node& layer, Around& around);
     void recallLast(const Node& layer, size_t failed, LayerResult& result);
 

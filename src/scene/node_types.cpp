@@ -75,8 +75,11 @@ std::vector<NodeType> objectTypes() {
              number("spread", "Spread", 0.03, "m", 0, 1e3, 0, 0.3, "Radius of the tuft's foot"),
              whole("columns", "Atlas columns", 1, 1, 64, 1, 8, "Pictures side by side in the blade's image"),
              whole("rows", "Atlas rows", 1, 1, 64, 1, 8, "Pictures above each other in it"),
-             whole("from_cell", "First picture", 0, 0, 4095, 0, 16, "Counted from the upper left"),
-             whole("cells", "Pictures", 1, 1, 4096, 1, 16, "How many from there on the blades take in turn"),
+             {.id = "pictures",
+              .title = "Pictures",
+              .type = ParamType::Cells,
+              .initial = std::string(),
+              .help = "Those that the blades take in turn, counted from the upper left; all where none is named"},
              whole("seed", "Seed", 1, 0, 4294967295.0, 0, 100, "Another number, another tuft")} +
              tail},
         {"terrain", "Terrain patch", Category::Object, "A square of hills",

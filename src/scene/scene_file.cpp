@@ -4,6 +4,7 @@
 
 #include "base/error.h"
 #include "base/files.h"
+#include "base/number_text.h"
 #include "scene/map_files.h"
 
 namespace ovrix {
@@ -173,10 +174,32 @@ void nameNoiseKinds(Json& json) {
         for (Json& inner : json) nameNoiseKinds(inner);
 }
 
+/// A blade took so many pictures from a first one on; now they are named.
+void nameBladePictures(Json& scene) {
+    if (!scene.contains("nodes") || !scene["nodes"].is_array()) return;
+    for (Json& node : scene["nodes"]) {
+        if (!node.is_object() || node.value("type", Json()) != "blade" || !node.contains("params") ||
+            !node["params"].is_object())
+            continue;
+        Json& params = node["params"];
+        const auto whole = [&](const char* key, int initial) {
+            return params.contains(key) && params[key].is_number_integer() ? params[key].get<int>() : initial;
+        };
+        const int first = whole("from_cell", 0), count = std::max(1, whole("cells", 1)),
+                  all = std::clamp(whole("columns", 1) * whole("rows", 1), 1, 4096);
+        std::vector<int> cells;
+        for (int i = 0; i < std::min(count, all); ++i) cells.push_back((std::max(0, first) + i) % all);
+        std::sort(cells.begin(), cells.end());
+        params["pictures"] = textFromCells(cells);
+        params.erase("from_cell");
+        params.erase("cells");
+    }
+}
+
 }  // namespace
 
 const std::vector<Migration>& sceneMigrations() {
-    static const std::vector<Migration> table = {nameNoiseKinds};
+    static const std::vector<Migration> table = {nameNoiseKinds, nameBladePictures};
     return table;
 }
 

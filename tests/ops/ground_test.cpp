@@ -1,5 +1,7 @@
 // The object's own recipe, blades, joined copies.
 #include "ops/ground.h"
+
+#include <set>
 #include "base/tint.h"
 #include "geo/merge.h"
 #include "scene/edits.h"
@@ -142,7 +144,7 @@ TEST_CASE("blades are as long, wide and bent as asked, with their pictures", "[b
     CHECK(bent->bounds().max.z == Approx(2 * 0.3f / kPi).epsilon(0.01));
     CHECK(bent->positions().back().y == Approx(0).margin(2e-3));
     // UVs stay those of the straight blade, in the cell that was asked for.
-    o.columns = 4, o.rows = 2, o.firstCell = 5, o.segments = 10;
+    o.columns = 4, o.rows = 2, o.cells = {5}, o.segments = 10;
     const MeshPtr inCell = makeBlades(o);
     for (const V2f& t : inCell->uvs()) {
         REQUIRE((t.x >= 0.25f - 1e-5f && t.x <= 0.5f + 1e-5f));
@@ -152,6 +154,16 @@ TEST_CASE("blades are as long, wide and bent as asked, with their pictures", "[b
     const MeshPtr tuft = makeBlades(o);
     CHECK(tuft->faceCount() == 30 * 20);
     CHECK(makeBlades(o)->points == tuft->points);
+    // Several pictures are taken in turn; those that are not there are passed over.
+    o.cells = {-1, 2, 7, 99};
+    std::set<std::pair<int, int>> used;
+    const MeshPtr two = makeBlades(o);
+    for (size_t f = 0; f < two->faceCount(); ++f) {  // by the middle of each face: corners lie on borders
+        V2f middle(0.0f);
+        for (uint32_t c = two->faceStart[f]; c < two->faceStart[f + 1]; ++c) middle += two->uvs()[c] / 4.0f;
+        used.insert({int(middle.x * 4), int(middle.y * 2)});
+    }
+    CHECK(used == std::set<std::pair<int, int>>{{2, 1}, {3, 0}});
     o.columns = 0, o.segments = -3, o.blades = 0;
     CHECK(makeBlades(o)->faceCount() == 2);
 }

@@ -12,6 +12,7 @@
 #include <QToolButton>
 #include <QVBoxLayout>
 
+#include "app/recipe/atlas_editor.h"
 #include "app/recipe/field_stack.h"
 #include "app/recipe/shares_editor.h"
 #include "app/theme/theme.h"
@@ -46,7 +47,8 @@ ParamRow::ParamRow(Controller& controller, const ParamPath& path, const ParamSpe
     layout_->setSpacing(px(4));
     auto* line = new QHBoxLayout;
     line->setSpacing(px(6));
-    const bool tall = spec.type == ParamType::Shares || spec.type == ParamType::Refs;
+    const bool tall =
+        spec.type == ParamType::Shares || spec.type == ParamType::Refs || spec.type == ParamType::Cells;
     if (!tall) {
         auto* label = new QLabel(QString::fromStdString(spec.title));
         label->setFixedWidth(px(path.source >= 0 ? 74 : 88));
@@ -113,6 +115,8 @@ QWidget* ParamRow::makeEditor() {
             return makeEdits();
         case ParamType::Points:
             return makePoints();
+        case ParamType::Cells:
+            return makeCells();
         default:
             return makeFile();
     }
@@ -314,6 +318,15 @@ QWidget* ParamRow::makeEdits() {
         clear->setEnabled(!parts.isEmpty());
     });
     return row;
+}
+
+/// The blades' image, cut into its pictures, to choose from.
+QWidget* ParamRow::makeCells() {
+    auto* editor = new AtlasEditor(controller_, path_.node);
+    connect(editor, &AtlasEditor::changed, this,
+            [this](const QString& cells) { controller_.setValue(path_, cells.toStdString()); });
+    refreshers_.push_back([editor](const Param& p) { editor->refresh(std::get<std::string>(p.value)); });
+    return editor;
 }
 
 /// How many points a curve has; they are drawn in the view.

@@ -46,6 +46,7 @@ class ParamRow : public QWidget {
     QWidget* makeMap();
     QWidget* makeEdits();
     QWidget* makePoints();
+    QWidget* makeCells();
     QWidget* makeShares();
     QWidget* makeColor();
     void toggleField();

@@ -57,7 +57,7 @@ void Controller::onDocumentChanged() {
 }
 
 void Controller::requestResults() {
-    worker_.request({document(), session_.folder(), full_, frame_, overlay_});
+    worker_.request({document(), session_.folder(), full_, frame_, overlay_, painting_.node});
 }
 
 bool Controller::guarded(const std::function<void()>& body) {

@@ -42,6 +42,7 @@ class EvalWorker {
         bool full = false;
         double frame = 1;
         ParamPath overlay;
+        std::string painted = {};  ///< the layer whose mask is being painted
     };
     using Publish = std::function<void(std::shared_ptr<const EvalSnapshot>)>;
 

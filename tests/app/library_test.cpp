@@ -1,0 +1,122 @@
+// Drives the library of recipes: choosing, laying, using, saving, taking out, dragging.
+#include "app/window/library_window.h"
+#include "app_test.h"
+
+using namespace ovrix;
+using namespace ovrix::app;
+
+class LibraryTest : public WindowFixture {
+    Q_OBJECT
+  private Q_SLOTS:
+    void laysARecipe();
+    void savesAndTakesOut();
+    void dropsOnASurface();
+
+  private:
+    LibraryWindow* open() {
+        driver->window.run("library");
+        driver->settle();
+        return driver->window.library();
+    }
+    QPushButton* button(LibraryWindow* w, const char* name) { return w->findChild<QPushButton*>(name); }
+    size_t layers() { return driver->document().nodes(Category::Layer).size(); }
+};
+
+void LibraryTest::laysARecipe() {
+    makeLayer();
+    auto& c = driver->window.controller();
+    LibraryWindow* library = open();
+    QVERIFY(library && library->isVisible());
+    QListWidget* list = library->list();
+    QVERIFY(list->count() >= 6);
+    // Searching hides the others.
+    auto* search = library->findChild<QLineEdit*>("searchRecipes");
+    search->setFocus();
+    QTest::keyClicks(search, "cobble");
+    int shown = 0;
+    for (int i = 0; i < list->count(); ++i)
+        if (!list->item(i)->isHidden()) ++shown, list->setCurrentRow(i);
+    QCOMPARE(shown, 1);
+    c.select("");
+    QVERIFY(!button(library, "layRecipe")->isEnabled());
+    c.select("ground");
+    QVERIFY(button(library, "layRecipe")->isEnabled());
+    QVERIFY(!button(library, "useRecipe")->isEnabled());
+    const Document before = c.document();
+    QTest::mouseClick(button(library, "layRecipe"), Qt::LeftButton);
+    driver->settle();
+    QCOMPARE(layers(), size_t(2));
+    const std::string made = c.selected();
+    QVERIFY(driver->waitFor([&] {
+        const auto it = c.results().layers.find(made);
+        return it != c.results().layers.end() && it->second.ok && elementCount(it->second.geometry) > 10;
+    }));
+    c.undo();
+    QVERIFY(c.document() == before);
+    c.select(kLayer);
+    QTest::mouseClick(button(library, "useRecipe"), Qt::LeftButton);
+    driver->settle();
+    QCOMPARE(layers(), size_t(1));
+    QVERIFY(c.document().get(kLayer).step("spread"));
+    // A picture of it comes by itself.
+    QVERIFY(driver->waitFor([&] { return !list->item(0)->icon().isNull(); }));
+}
+
+void LibraryTest::savesAndTakesOut() {
+    makeLayer();
+    auto& c = driver->window.controller();
+    LibraryWindow* library = open();
+    const int count = library->list()->count();
+    auto* name = library->findChild<QLineEdit*>("recipeName");
+    QCOMPARE(name->text(), QString::fromStdString(c.document().get(kLayer).name));
+    name->selectAll();
+    QTest::keyClicks(name, "Marbles");
+    QTest::mouseClick(button(library, "saveRecipe"), Qt::LeftButton);
+    driver->settle();
+    QCOMPARE(library->list()->count(), count + 1);
+    QCOMPARE(library->list()->currentItem()->text(), QString("Marbles"));
+    QVERIFY(std::filesystem::exists(LibraryWindow::ownFolder() / "marbles.recipe"));
+    c.select("ground");
+    QTest::mouseClick(button(library, "layRecipe"), Qt::LeftButton);
+    driver->settle();
+    QCOMPARE(layers(), size_t(2));
+    QCOMPARE(QString::fromStdString(c.selectedNode()->name), QString("Marbles"));
+    QVERIFY(button(library, "removeRecipe")->isEnabled());
+    QTest::mouseClick(button(library, "removeRecipe"), Qt::LeftButton);
+    driver->settle();
+    QCOMPARE(library->list()->count(), count);
+    QVERIFY(!std::filesystem::exists(LibraryWindow::ownFolder() / "marbles.recipe"));
+    library->list()->setCurrentRow(0);
+    QVERIFY(!button(library, "removeRecipe")->isEnabled());  // one that comes with the program
+}
+
+void LibraryTest::dropsOnASurface() {
+    makeLayer();
+    auto& c = driver->window.controller();
+    LibraryWindow* library = open();
+    QMimeData mime;
+    mime.setData(kRecipeMime, library->list()->item(0)->data(Qt::UserRole).toString().toUtf8());
+    const auto dropAt = [&](const QPoint& at) {
+        QDragEnterEvent enter(at, Qt::CopyAction, &mime, Qt::LeftButton, Qt::NoModifier);
+        QApplication::sendEvent(&driver->window, &enter);
+        QVERIFY(enter.isAccepted());
+        QDropEvent drop(QPointF(at), Qt::CopyAction, &mime, Qt::LeftButton, Qt::NoModifier);
+        QApplication::sendEvent(&driver->window, &drop);
+        driver->settle();
+    };
+    auto* outline = driver->window.outline();
+    const QRect row = outline->visualItemRect(outline->itemOf("ground"));
+    dropAt(outline->viewport()->mapTo(&driver->window, row.center()));
+    QCOMPARE(layers(), size_t(2));
+    auto* view = driver->window.view();
+    view->frameAll();
+    driver->settle();
+    dropAt(view->mapTo(&driver->window, view->project(V3f(0, 0, 0))->toPoint()));
+    QCOMPARE(layers(), size_t(3));
+    const Document before = c.document();
+    dropAt(view->mapTo(&driver->window, QPoint(view->width() - 4, 4)));  // the sky: said, and nothing is done
+    QVERIFY(c.document() == before);
+}
+
+static const RegisteredTest<LibraryTest> registered;
+#include "library_test.moc"
