@@ -315,6 +315,36 @@ void addGrass(Maker& m, const Looks& l, const std::string& sandId) {
     }
 }
 
+/// What the last high water left: shells, stones and weed in a band along a curve on the sand.
+void addStrandLine(Maker& m, const std::string& sandId, const Shares& things) {
+    Node line = makeNode(m.document, "curve", "High water");
+    CurvePoints points;
+    for (const auto& [x, z] : {std::pair(-1.5f, 1.25f),
+                               {-0.95f, 0.98f},
+                               {-0.45f, 0.93f},
+                               {0.1f, 1.16f},
+                               {0.5f, 1.02f},
+                               {0.95f, 0.82f},
+                               {1.5f, 0.95f}})
+        points.list.push_back(V3f(x, sandHeight(x, z), z));
+    line.params["points"].value = points;
+    m.document.put(line);
+    const std::string id =
+        m.layer("Strand line", sandId, things, 100, 12, {0.35, 1.25}, 0.45, {}, 0.5, -0.002);
+    m.document = withStepReplaced(m.document, id, "scatter", "along");
+    m.document = withValue(m.document, {id, "along", "curves"}, Refs{line.id});
+    for (const auto& [path, text] : {std::pair("along/amount", "count"),
+                                     {"along/count", "900"},
+                                     {"along/jitter", "1"},
+                                     {"along/width", "0.16"},
+                                     {"along/seed", "4"},
+                                     {"orient/tilt", "0..38"}})
+        m.set(id + "/" + path, text);
+    m.document = withField(m.document, {id, "along", "keep"},
+                           std::make_shared<Field>(Field{{noise(0.16, 81, 2.6, 3)}}));
+    m.document = withStep(m.document, id, 4, makeStep("keep_apart", m.document.get(id)));
+}
+
 /// A few elements that were set down one by one.
 void placeByHand(Maker& m, const std::string& surface, const std::string& layer,
                  const std::vector<std::pair<float, float>>& places,
@@ -354,6 +384,7 @@ void addLayers(Maker& m, const Looks& l, const std::string& ledge, const std::st
     m.layer("Shells on sand", sandId, {{snail, 0.62}, {tent, 0.3}, {closed, 0.08}}, 2600, 8, {0.6, 1.5}, 0.2,
             {blended(heightBand(0.004, 0.6, 0.006), Blend::Replace), noise(0.5, 52, 2.0, 3)}, 0.6, -0.001);
     addGrass(m, l, sandId);
+    addStrandLine(m, sandId, {{stoneA, 0.3}, {stoneB, 0.22}, {snail, 0.25}, {tent, 0.15}, {closed, 0.08}});
     placeByHand(m, sandId, "shells_on_sand", {{-0.28f, 0.98f}, {0.93f, 1.02f}, {0.8f, 1.12f}},
                 {snail, snail, tent});
 }

@@ -71,14 +71,15 @@ float rockRelief(const V3f& p) {
     const V3f tilted(p.x + 0.25f * p.y, p.y * 1.8f - 0.3f * p.x, p.z);  // beds lie aslant
     const float beds = fractalNoise(tilted * 4.5f, 71, {4, 0.5f, 2.1f, NoiseKind::Ridged});
     const float chips = fractalNoise(p * 17.0f, 73, {3, 0.55f, 2.0f, NoiseKind::Ridged});
-    const float grain = fractalNoise(p * 60.0f, 79, {2, 0.5f, 2.0f, NoiseKind::Soft});
-    return 0.034f * beds + 0.014f * chips + 0.004f * grain;
+    const float knobs = fractalNoise(p * 31.0f, 77, {3, 0.55f, 2.1f, NoiseKind::Soft});
+    const float grain = fractalNoise(p * 78.0f, 79, {2, 0.6f, 1.9f, NoiseKind::Soft});
+    return 0.032f * beds + 0.009f * chips + 0.010f * knobs + 0.0055f * grain;
 }
 
 }  // namespace
 
 MeshPtr ledge() {
-    const MeshPtr smooth = makeGrid(440, 310, [](float u, float v) {
+    const MeshPtr smooth = makeGrid(580, 400, [](float u, float v) {
         const float x = (u - 0.5f) * 3.4f, z = (0.5f - v) * 2.3f - 0.15f;
         const float y = ledgeHeight(x, z);
         // Sideways shifts make faces lean and hang over, which a bare height never does.
@@ -99,7 +100,7 @@ float sandHeight(float x, float z) {
 }
 
 MeshPtr sand() {
-    return makeGrid(260, 260, [](float u, float v) {
+    return makeGrid(420, 420, [](float u, float v) {
         const float x = (u - 0.5f) * 7.0f, z = (0.5f - v) * 7.0f;
         return V3f(x, sandHeight(x, z), z);
     });

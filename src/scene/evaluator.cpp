@@ -297,9 +297,10 @@ class Evaluator::Run {
 
     Geometry make(const StepType& type, const Step& step) {
         if (!thins(type, step)) return apply(type, step, geometry_);
+        const size_t before = evaluator_.stepsRun_;
         const Geometry all = placed(type, step).first;
+        if (evaluator_.stepsRun_ == before) ++evaluator_.stepsRun_;  // with its placing it counts as one
         const ResolvedParams params(type.params, step.params, context_);
-        ++evaluator_.stepsRun_;
         return masked(std::get<std::shared_ptr<const PointSet>>(all), params.driven(type.mask),
                       uint64_t(params.integer("seed")), around_.progress());
     }

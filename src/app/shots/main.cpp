@@ -5,6 +5,7 @@
 #include "app/recipe/recipe_panel.h"
 #include "app/render/render_pane.h"
 #include "app/view/view_widget.h"
+#include "app/window/library_window.h"
 #include "app/window/main_window.h"
 #include "scene/translate.h"
 
@@ -124,8 +125,25 @@ int main(int argc, char** argv) {
     p.settle();
     p.scrollTo("shells_on_sand/copies_of/prototypes");
     p.take("mixer");
-    w.controller().select("stones");
+    w.controller().select("pebbles");
+    w.run("library");
+    QElapsedTimer pictures;
+    pictures.start();
+    const auto all =
+        libraryOf(LibraryWindow::builtInFolder(), LibraryWindow::ownFolder(), LibraryWindow::pictureFolder());
+    while (pictures.elapsed() < 120000 && !std::all_of(all.begin(), all.end(), [](const LibraryEntry& e) {
+               return std::filesystem::exists(e.picture);
+           }))
+        QApplication::processEvents(QEventLoop::AllEvents, 20);
+    w.library()->move(w.mapToGlobal(QPoint(350, 130)));
+    p.takeWith("library", w.library());
+    w.library()->hide();
+    w.controller().select("strand_line");
+    w.view()->setTool(Tool::Curves);
+    p.settle();
+    p.take("curves");
     w.view()->setTool(Tool::Select);
+    w.controller().select("stones_largest");
     w.run("full");
     p.settle();
     w.view()->frameSelected();
