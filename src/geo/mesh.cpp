@@ -15,11 +15,23 @@ void Mesh::addFace(std::initializer_list<uint32_t> pointIndices) {
 
 namespace {
 
+/// Where the corners of a mesh stand. An attribute is looked up by its name, which is too much for every
+/// corner.
+class Corners {
+  public:
+    explicit Corners(const Mesh& mesh) : position_(mesh.positions()), point_(mesh.cornerPoint) {}
+    const V3f& operator[](uint32_t corner) const { return position_[point_[corner]]; }
+
+  private:
+    std::span<const V3f> position_;
+    std::span<const uint32_t> point_;
+};
+
 /// Newell's normal: right for faces that are not flat or not convex; its length is twice the area.
-V3f faceNormal(const Mesh& mesh, uint32_t begin, uint32_t end) {
+V3f faceNormal(const Corners& at, uint32_t begin, uint32_t end) {
     V3f sum(0.0f);
     for (uint32_t c = begin; c < end; ++c) {
-        const V3f a = mesh.cornerPosition(c), b = mesh.cornerPosition(c + 1 < end ? c + 1 : begin);
+        const V3f &a = at[c], &b = at[c + 1 < end ? c + 1 : begin];
         sum += V3f((a.y - b.y) * (a.z + b.z), (a.z - b.z) * (a.x + b.x), (a.x - b.x) * (a.y + b.y));
     }
     return sum;
@@ -34,12 +46,12 @@ bool insideTriangle(const V2f& p, const V2f& a, const V2f& b, const V2f& c) {
 /// Splits a polygon by cutting ears; the rest becomes a fan when no ear is left (a self-crossing face).
 class EarCutter {
   public:
-    EarCutter(const Mesh& mesh, uint32_t begin, uint32_t end) {
-        V3f n = faceNormal(mesh, begin, end), t, b;
+    EarCutter(const Corners& at, uint32_t begin, uint32_t end) {
+        V3f n = faceNormal(at, begin, end), t, b;
         if (n.length() == 0.0f) n = V3f(0, 1, 0);
         basis(n.normalized(), t, b);
         for (uint32_t c = begin; c < end; ++c) {
-            const V3f p = mesh.cornerPosition(c);
+            const V3f& p = at[c];
             flat_.push_back(V2f(p.dot(t), p.dot(b)));
             left_.push_back(c - begin);
         }
@@ -84,9 +96,21 @@ class EarCutter {
     uint32_t first_ = 0;
 };
 
+/// Whether cutting a quad from its first to its third corner is what the ear cutter would do: most quads are
+/// so, and need no lists.
+bool splitsAtOnce(const Corners& at, uint32_t begin) {
+    V3f n = faceNormal(at, begin, begin + 4), t, b;
+    if (n.length() == 0.0f) return false;
+    basis(n.normalized(), t, b);
+    V2f p[4];
+    for (uint32_t k = 0; k < 4; ++k) p[k] = V2f(at[begin + k].dot(t), at[begin + k].dot(b));
+    return cross2(p[0], p[1], p[2]) > 0 && !insideTriangle(p[3], p[0], p[1], p[2]);
+}
+
 }  // namespace
 
 void Mesh::makeTriangles() {
+    const Corners at(*this);
     triangles_.clear();
     triangleFace_.clear();
     triangles_.reserve(cornerPoint.size() > 2 * faceCount() ? cornerPoint.size() - 2 * faceCount() : 0);
@@ -97,7 +121,12 @@ void Mesh::makeTriangles() {
             triangleFace_.push_back(uint32_t(f));
         };
         if (end - begin == 3) emit({begin, begin + 1, begin + 2});
-        if (end - begin > 3) EarCutter(*this, begin, end).cut(emit);
+        if (end - begin == 4 && splitsAtOnce(at, begin)) {
+            emit({begin, begin + 1, begin + 2});
+            emit({begin, begin + 2, begin + 3});
+        } else if (end - begin > 3) {
+            EarCutter(at, begin, end).cut(emit);
+        }
     }
     bool same = triangles_.size() == faceCount();
     for (size_t t = 0; same && t < triangleFace_.size(); ++t) same = triangleFace_[t] == t;
@@ -139,10 +168,10 @@ struct CornerList {  // corners around each point, in compressed rows
     }
 };
 
-float cornerAngle(const Mesh& mesh, uint32_t begin, uint32_t end, uint32_t c) {
-    const V3f p = mesh.cornerPosition(c);
-    const V3f a = mesh.cornerPosition(c > begin ? c - 1 : end - 1) - p;
-    const V3f b = mesh.cornerPosition(c + 1 < end ? c + 1 : begin) - p;
+float cornerAngle(const Corners& at, uint32_t begin, uint32_t end, uint32_t c) {
+    const V3f& p = at[c];
+    const V3f a = at[c > begin ? c - 1 : end - 1] - p;
+    const V3f b = at[c + 1 < end ? c + 1 : begin] - p;
     const float scale = a.length() * b.length();
     return scale > 0.0f ? std::acos(std::clamp(a.dot(b) / scale, -1.0f, 1.0f)) : 0.0f;
 }
@@ -153,11 +182,12 @@ void computeNormals(Mesh& mesh, float creaseDegrees) {
     std::vector<V3f> flat(mesh.faceCount());
     std::vector<float> angle(mesh.cornerPoint.size());
     std::vector<uint32_t> face(mesh.cornerPoint.size());
+    const Corners at(mesh);
     parallelFor(mesh.faceCount(), Progress::none(), [&](size_t f) {
         const uint32_t begin = mesh.faceStart[f], end = mesh.faceStart[f + 1];
-        flat[f] = faceNormal(mesh, begin, end).normalized();
+        flat[f] = faceNormal(at, begin, end).normalized();
         for (uint32_t c = begin; c < end; ++c) {
-            angle[c] = cornerAngle(mesh, begin, end, c);
+            angle[c] = cornerAngle(at, begin, end, c);
             face[c] = uint32_t(f);
         }
     });
@@ -213,23 +243,24 @@ struct EdgeUse {
     bool operator<(const EdgeUse& o) const { return key < o.key; }
 };
 
-bool isDegenerate(const Mesh& mesh, uint32_t begin, uint32_t end) {
+bool isDegenerate(const Mesh& mesh, const Corners& at, uint32_t begin, uint32_t end) {
     if (end - begin < 3) return true;
     for (uint32_t c = begin; c < end; ++c)
         for (uint32_t d = c + 1; d < end; ++d)
             if (mesh.cornerPoint[c] == mesh.cornerPoint[d]) return true;
-    return !(faceNormal(mesh, begin, end).length() > 0.0f);
+    return !(faceNormal(at, begin, end).length() > 0.0f);
 }
 
 }  // namespace
 
 MeshReport inspect(const Mesh& mesh) {
+    const Corners at(mesh);
     MeshReport report;
     std::vector<EdgeUse> edges;
     edges.reserve(mesh.cornerPoint.size());
     for (size_t f = 0; f < mesh.faceCount(); ++f) {
         const uint32_t begin = mesh.faceStart[f], end = mesh.faceStart[f + 1];
-        if (isDegenerate(mesh, begin, end)) {
+        if (isDegenerate(mesh, at, begin, end)) {
             ++report.degenerateFaces;
             continue;
         }
