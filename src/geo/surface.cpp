@@ -93,19 +93,70 @@ void Surface::sample(uint64_t seed, uint64_t firstId, size_t count, Sample* out)
     }
 }
 
-void Surface::samplePlaces(uint64_t seed, uint64_t round, size_t begin, size_t end, size_t total,
+namespace {
+
+/// Where numbers from 0 to 1 lie in a triangle such that numbers near each other lie near each other, and
+/// equal parts of the one are equal parts of the other: each base 4 digit chooses one of four smaller
+/// triangles (Basu and Owen, "Low discrepancy constructions in the triangle", SIAM J. Numer. Anal. 53(2),
+/// 2015). Four digits at a time.
+class TriangleOrder {
+  public:
+    TriangleOrder() {
+        for (int i = 0; i < 256; ++i) {
+            V2f corner(0.0f);
+            float size = 1.0f;  // below 0 in the middle one, which stands on its head
+            for (int shift = 6; shift >= 0; shift -= 2) {
+                const int digit = i >> shift & 3;
+                const V2f step = digit == 0   ? V2f(0, 0)
+                                 : digit == 1 ? V2f(0.5f, 0.5f)
+                                 : digit == 2 ? V2f(0.5f, 0)
+                                              : V2f(0, 0.5f);
+                corner += step * size;
+                size *= digit == 1 ? -0.5f : 0.5f;
+            }
+            parts_[size_t(i)] = {corner, size};
+        }
+    }
+    /// Weights of the second and third corner.
+    V2f at(double f) const {
+        constexpr int kBits = 40;  // corners are 2^-20 of the edges apart
+        const uint64_t all = std::min(uint64_t(f * double(uint64_t(1) << kBits)), (uint64_t(1) << kBits) - 1);
+        V2f corner(0.0f);
+        float size = 1.0f;
+        for (int shift = kBits - 8; shift >= 0; shift -= 8) {
+            const Part& part = parts_[all >> shift & 255];
+            corner += part.corner * size;
+            size *= part.size;
+        }
+        return corner + V2f(size / 3.0f);
+    }
+
+  private:
+    struct Part {
+        V2f corner;
+        float size;
+    };
+    std::array<Part, 256> parts_;
+};
+
+const TriangleOrder triangleOrder;
+
+}  // namespace
+
+void Surface::samplePlaces(uint64_t seed, uint64_t round, std::span<const uint32_t> parts, size_t total,
                            Place* out) const {
-    if (begin >= end) return;
-    const double part = 1.0 / double(total);
-    uint32_t t = pick(double(begin) * part);
-    for (size_t i = begin; i < end; ++i) {
-        const Random4 r = random4(seed, uint64_t(i) | round << 40, Stream::Place);
-        const double target = (double(i) + double(r[0])) * part * totalArea_;
+    if (parts.empty()) return;
+    const double part = totalArea_ / double(total);
+    uint32_t t = pick(double(parts[0]) / double(total));
+    for (const uint32_t i : parts) {
+        // Four rounds share a block of random words.
+        const Random4 r = random4(seed, uint64_t(i) | (round / 4) << 40, Stream::Place);
+        const double target = (double(i) + 0.2 + 0.6 * double(r.bits[round % 4]) * 0x1p-32) * part;
         while (t + 1 < cumulated_.size() && cumulated_[t] <= target) ++t;
-        float u = r[1], v = r[2];
-        if (u + v > 1.0f) u = 1.0f - u, v = 1.0f - v;
+        const double before = t ? cumulated_[t - 1] : 0.0, area = cumulated_[t] - before;
+        const V2f w = triangleOrder.at(area > 0 ? std::clamp((target - before) / area, 0.0, 1.0) : 0.0);
         const Packed& k = packed_[t];
-        *out++ = {k.p + u * k.e1 + v * k.e2, t, u, v};
+        *out++ = {k.p + w.x * k.e1 + w.y * k.e2, t, w.x, w.y};
     }
 }
 

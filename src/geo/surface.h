@@ -51,9 +51,9 @@ class Surface {
         uint32_t triangle;
         float u, v;
     };
-    /// One random point in each of the parts @p begin to @p end - 1 when the area is cut into @p total equal
-    /// parts, in the order of the triangles: evenly spread, and quick, since memory is read in order.
-    void samplePlaces(uint64_t seed, uint64_t round, size_t begin, size_t end, size_t total,
+    /// One random point in each of @p parts, ascending, when the area is cut into @p total equal parts in the
+    /// order of the triangles: evenly spread, and quick, since memory is read in order.
+    void samplePlaces(uint64_t seed, uint64_t round, std::span<const uint32_t> parts, size_t total,
                       Place* out) const;
     /// What a place is like, as sample() gives it.
     Sample sampleAt(uint32_t triangle, float u, float v) const;

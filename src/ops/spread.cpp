@@ -1,6 +1,7 @@
 #include "ops/spread.h"
 
 #include <atomic>
+#include <numeric>
 
 #include "base/parallel.h"
 #include "base/specs.h"
@@ -10,16 +11,17 @@ namespace ovrix {
 
 namespace {
 
-constexpr size_t kRounds = 3;      // darts per place
+constexpr size_t kRounds = 2;  // of darts; the second for the parts of the surface that hold no point yet
+
 constexpr size_t kPiece = 4096;    // darts thrown by one thread at a time
-constexpr int kCellsPerTile = 14;  // along an edge; a tile with its margin stays in the first-level cache
+constexpr int kCellsPerTile = 24;  // along an edge; a tile with its margin stays in the first-level cache
 constexpr float kSmallestPart = 0.05f;          // of the largest distance that a field may ask for
 constexpr size_t kMostTiles = size_t(1) << 24;  // in the box around the surface, empty ones too
 constexpr size_t kChunks = 16;                  // parts that are counted on their own, so that order is kept
 
 struct Dart {
     V3f position;
-    uint32_t index;  // round * perRound + place in the round
+    uint32_t index;  // round * parts + part
 };
 
 /// Memory that is written before it is read, and so not filled first.
@@ -49,6 +51,7 @@ class Tiles {
             }
             if (all <= double(kMostTiles)) break;
         }
+        perMetre_ = 1.0f / edge_;
         number_ =
             std::vector<std::atomic<uint32_t>>(size_t(count_[0]) * size_t(count_[1]) * size_t(count_[2]));
     }
@@ -56,16 +59,17 @@ class Tiles {
         size_t place = 0;
         for (int a = 2; a >= 0; --a)
             place = place * size_t(count_[a]) +
-                    size_t(std::clamp(int((p[a] - origin_[a]) / edge_), 0, count_[a] - 1));
+                    size_t(std::clamp(int((p[a] - origin_[a]) * perMetre_), 0, count_[a] - 1));
         return place;
     }
     void mark(size_t place) {
         if (number_[place].load(std::memory_order_relaxed) == 0)
-            number_[place].store(1, std::memory_order_relaxed);
+            number_[place].store(kMarked, std::memory_order_relaxed);
     }
+    /// Those that were marked since the last time get the next numbers.
     void numberMarked() {
         for (size_t i = 0; i < number_.size(); ++i) {
-            if (number_[i] == 0) continue;
+            if (number_[i].load(std::memory_order_relaxed) != kMarked) continue;
             const int x = int(i % size_t(count_[0])), yz = int(i / size_t(count_[0]));
             keys_.push_back({x, yz % count_[1], yz / count_[1]});
             number_[i] = uint32_t(keys_.size());
@@ -81,8 +85,9 @@ class Tiles {
     V3f cornerOf(const Key& k) const { return origin_ + V3f(float(k.x), float(k.y), float(k.z)) * edge_; }
 
   private:
+    static constexpr uint32_t kMarked = UINT32_MAX;
     V3f origin_;
-    float edge_;
+    float edge_, perMetre_;
     int count_[3];
     std::vector<std::atomic<uint32_t>> number_;  // 0 for none, else one more than the number
     std::vector<Key> keys_;
@@ -97,9 +102,10 @@ class Spreader {
         if (o.distance.field)
             smallest_ = std::max(std::min(o.distance.low, o.distance.high), largest_ * kSmallestPart);
         if (!(largest_ > 0.0f)) throw Error("the distance is 0", {}, "Set a distance above 0");
-        const double perRound = std::ceil(surface.area() / double(smallest_) / double(smallest_));
+        // A little more than one part for each square of the distance: that fills it as far as it should.
+        const double perRound = std::ceil(1.05 * surface.area() / double(smallest_) / double(smallest_));
         constexpr double kStay = 0.55;  // of one round's darts, about
-        askForMemory((sizeof(Dart) + 4) * kRounds * perRound + bytesPerPoint(o.uv) * kStay * perRound,
+        askForMemory((2 * sizeof(Dart) + 5) * perRound + bytesPerPoint(o.uv) * kStay * perRound,
                      o.memoryLimit, perRound * kStay);
         requireCount(perRound * kRounds);
         perRound_ = std::max<size_t>(1, size_t(perRound));
@@ -109,32 +115,38 @@ class Spreader {
             std::make_unique<Tiles>(surface.mesh().bounds(), cell_ * float(cellsPerTile_), cellsPerTile_);
     }
 
+    /// One dart for each part of the surface; then another for those without a point. What lies in the part
+    /// of a point is hardly ever far enough from it.
     std::shared_ptr<const PointSet> run() {
-        const Darts thrown = throwDarts();
-        const Darts sorted = sortedIntoTiles(thrown);
-        accepted_.resize(tiles_->keys().size());
-        for (int group = 0; group < 8; ++group) workOn(group, sorted);
+        Progress::Task task(progress_, "Spreading");
+        std::vector<uint32_t> parts(perRound_);
+        std::iota(parts.begin(), parts.end(), 0u);
+        taken_.assign(perRound_, 0);
+        for (size_t round = 0; round < kRounds; ++round) {
+            const Darts sorted = sortedIntoTiles(thrown(parts, round));
+            accepted_.resize(tiles_->keys().size());
+            border_.resize(tiles_->keys().size());
+            for (int group = 0; group < 8; ++group) workOn(group, sorted);
+            std::erase_if(parts, [&](uint32_t part) { return taken_[part] != 0; });
+        }
         return collect();
     }
 
   private:
-    size_t darts() const { return perRound_ * kRounds; }
-
-    Darts throwDarts() {
-        Progress::Task task(progress_, "Spreading");
-        Darts thrown(darts());
-        for (size_t round = 0; round < kRounds; ++round)
-            parallelRanges(perRound_, kPiece, progress_, [&](size_t begin, size_t end) {
-                std::vector<Surface::Place> places(end - begin);
-                surface_.samplePlaces(o_.seed, round, begin, end, perRound_, places.data());
-                for (size_t i = begin; i < end; ++i) {
-                    const size_t index = round * perRound_ + i;
-                    thrown[index] = {places[i - begin].position, uint32_t(index)};
-                    tiles_->mark(tiles_->placeOf(thrown[index].position));
-                }
-            });
+    Darts thrown(std::span<const uint32_t> parts, size_t round) {
+        Darts darts(parts.size());
+        parallelRanges(parts.size(), kPiece, progress_, [&](size_t begin, size_t end) {
+            std::vector<Surface::Place> places(end - begin);
+            surface_.samplePlaces(o_.seed, round, parts.subspan(begin, end - begin), perRound_,
+                                  places.data());
+            for (size_t i = begin; i < end; ++i) {
+                const V3f& p = places[i - begin].position;
+                darts[i] = {p, uint32_t(round * perRound_ + parts[i])};
+                tiles_->mark(tiles_->placeOf(p));
+            }
+        });
         tiles_->numberMarked();
-        return thrown;
+        return darts;
     }
 
     /// Those of a tile together, in the order in which they were thrown.
@@ -160,11 +172,13 @@ class Spreader {
         return sorted;
     }
 
-    /// Points of one tile and of the margin around it, in cells.
+    /// Points of one tile and of the margin around it, in cells. A piece of a surface is nearly flat, so the
+    /// cells lie in the two directions in which it is widest: nine are looked at and not twenty-seven.
     struct Local {
         int side, reach;
-        float cell;
+        float perMetre;
         V3f origin;
+        int across = 0, along = 1;  // axes of the cells
         std::vector<int32_t> head;
         struct Point {
             V3f position;
@@ -173,43 +187,41 @@ class Spreader {
         };
         std::vector<Point> points;
 
-        void begin(const V3f& corner) {
-            origin = corner - V3f(cell * float(reach));
-            head.assign(size_t(side) * size_t(side) * size_t(side), -1);
+        Local(int cells, int r, float cell) : side(cells + 2 * r), reach(r), perMetre(1.0f / cell) {}
+        void begin(const V3f& corner, int thin) {
+            origin = corner - V3f(float(reach) / perMetre);
+            across = thin == 0 ? 1 : 0, along = thin == 2 ? 1 : 2;
+            head.assign(size_t(side) * size_t(side), -1);
             points.clear();
         }
-        int along(float x) const { return int(std::floor(x / cell)); }
-        bool inside(const V3f& p) const {
-            for (int a = 0; a < 3; ++a)
-                if (const int k = along(p[a] - origin[a]); k < 0 || k >= side) return false;
-            return true;
+        /// Whether a point is in the tile or its margin.
+        bool inside(const V3f& p) const { return between(p, 0.0f, float(side)); }
+        /// Whether tiles beside this one may have to know of a point in it.
+        bool nearBorder(const V3f& p) const { return !between(p, float(2 * reach), float(side - 2 * reach)); }
+        bool between(const V3f& p, float low, float high) const {
+            const V3f q = (p - origin) * perMetre;
+            return q.x >= low && q.y >= low && q.z >= low && q.x < high && q.y < high && q.z < high;
         }
-        size_t slot(int x, int y, int z) const {
-            return (size_t(z) * size_t(side) + size_t(y)) * size_t(side) + size_t(x);
+        int cell(const V3f& p, int axis) const {
+            return std::clamp(int((p[axis] - origin[axis]) * perMetre), 0, side - 1);
         }
         void add(const V3f& p, float distance) {
-            const auto at = [&](int a) { return std::clamp(along(p[a] - origin[a]), 0, side - 1); };
-            int32_t& h = head[slot(at(0), at(1), at(2))];
+            int32_t& h = head[size_t(cell(p, along) * side + cell(p, across))];
             points.push_back({p, distance, h});
             h = int32_t(points.size()) - 1;
         }
         /// Whether a point is nearer than it may be to one that keeps @p distance.
         bool crowded(const V3f& p, float distance) const {
-            int low[3], high[3];
-            int own[3];
-            for (int a = 0; a < 3; ++a) {
-                own[a] = std::clamp(along(p[a] - origin[a]), 0, side - 1);
-                low[a] = std::max(0, own[a] - reach), high[a] = std::min(side - 1, own[a] + reach);
-            }
-            if (crowdedIn(slot(own[0], own[1], own[2]), p, distance)) return true;  // most often
-            for (int z = low[2]; z <= high[2]; ++z)
-                for (int y = low[1]; y <= high[1]; ++y)
-                    for (size_t s = slot(low[0], y, z), end = s + size_t(high[0] - low[0]); s <= end; ++s)
-                        if (crowdedIn(s, p, distance)) return true;
+            const int column = cell(p, across), row = cell(p, along);
+            if (crowdedIn(size_t(row * side + column), p, distance)) return true;  // most often
+            const int left = std::max(0, column - reach), right = std::min(side - 1, column + reach);
+            for (int r = std::max(0, row - reach), end = std::min(side - 1, row + reach); r <= end; ++r)
+                for (int c = left; c <= right; ++c)
+                    if (crowdedIn(size_t(r * side + c), p, distance)) return true;
             return false;
         }
-        bool crowdedIn(size_t s, const V3f& p, float distance) const {
-            for (int32_t i = head[s]; i >= 0; i = points[size_t(i)].next) {
+        bool crowdedIn(size_t cell, const V3f& p, float distance) const {
+            for (int32_t i = head[cell]; i >= 0; i = points[size_t(i)].next) {
                 const Point& q = points[size_t(i)];
                 const float d = std::max(distance, q.distance);
                 if ((q.position - p).length2() < d * d) return true;
@@ -221,7 +233,7 @@ class Spreader {
     struct Kept {
         V3f position;
         float distance;
-        uint32_t index;
+        uint32_t index;  // round * perRound + part
     };
 
     void workOn(int group, const Darts& darts) {
@@ -231,21 +243,20 @@ class Spreader {
             if (((k.x & 1) | (k.y & 1) << 1 | (k.z & 1) << 2) == group) mine.push_back(t);
         }
         parallelRanges(mine.size(), 8, progress_, [&](size_t begin, size_t end) {
-            Local local{cellsPerTile_ + 2 * reach_, reach_, cell_, {}, {}, {}};
+            Local local(cellsPerTile_, reach_, cell_);
             for (size_t i = begin; i < end; ++i) workOnTile(mine[i], darts, local);
         });
     }
 
     void workOnTile(uint32_t tile, const Darts& darts, Local& local) {
+        if (tile + 1 >= start_.size() || start_[tile] == start_[tile + 1]) return;
         const auto& key = tiles_->keys()[tile];
-        local.begin(tiles_->cornerOf(key));
+        local.begin(tiles_->cornerOf(key), thinAxis(tile, darts));
         for (int k = 0; k < 27; ++k) {
-            const uint32_t t =
-                k == 13 ? UINT32_MAX
-                        : tiles_->find(key.x + k % 3 - 1, key.y + k / 3 % 3 - 1, key.z + k / 9 - 1);
-            if (t == UINT32_MAX) continue;
-            for (const Kept& p : accepted_[t])
-                if (local.inside(p.position)) local.add(p.position, p.distance);
+            const uint32_t t = tiles_->find(key.x + k % 3 - 1, key.y + k / 3 % 3 - 1, key.z + k / 9 - 1);
+            if (t >= accepted_.size()) continue;
+            for (const Kept& p : t == tile ? accepted_[t] : border_[t])
+                if (t == tile || local.inside(p.position)) local.add(p.position, p.distance);
         }
         const std::vector<float> distance = distances(tile, darts);
         auto& out = accepted_[tile];
@@ -255,7 +266,17 @@ class Spreader {
             if (local.crowded(dart.position, d)) continue;
             local.add(dart.position, d);
             out.push_back({dart.position, d, dart.index});
+            if (local.nearBorder(dart.position)) border_[tile].push_back(out.back());
+            std::atomic_ref(taken_[dart.index % perRound_]).store(1, std::memory_order_relaxed);
         }
+    }
+
+    /// The axis along which the darts of a tile spread least.
+    int thinAxis(uint32_t tile, const Darts& darts) const {
+        Box3f box;
+        for (size_t i = start_[tile]; i < start_[tile + 1]; ++i) box.extendBy(darts[i].position);
+        const V3f size = box.size();
+        return size.x < size.y && size.x < size.z ? 0 : size.y < size.z ? 1 : 2;
     }
 
     /// Of each dart of the tile; empty when they are all alike.
@@ -274,8 +295,9 @@ class Spreader {
     /// Works a dart out again: keeping it for all would take more time than making it for those that stay.
     void put(const PointColumns& columns, size_t i, uint32_t index) const {
         Surface::Place place;
-        const size_t round = index / perRound_, in = index % perRound_;
-        surface_.samplePlaces(o_.seed, round, in, in + 1, perRound_, &place);
+        const size_t round = index / perRound_;
+        const uint32_t part = uint32_t(index % perRound_);
+        surface_.samplePlaces(o_.seed, round, {&part, 1}, perRound_, &place);
         const Surface::Sample sample = surface_.sampleAt(place.triangle, place.u, place.v);
         columns.put(i, index, sample);
         if (!columns.uv.empty()) columns.putUv(i, surface_, sample);
@@ -302,8 +324,9 @@ class Spreader {
     size_t perRound_;
     int cellsPerTile_ = kCellsPerTile;
     std::unique_ptr<Tiles> tiles_;
-    std::vector<uint32_t> start_;  // of each tile's darts
-    std::vector<std::vector<Kept>> accepted_;
+    std::vector<uint32_t> start_;                       // of each tile's darts
+    std::vector<std::vector<Kept>> accepted_, border_;  // of each tile; those near its border once more
+    std::vector<uint8_t> taken_;                        // parts that hold a point
 };
 
 }  // namespace
