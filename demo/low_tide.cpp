@@ -145,6 +145,7 @@ Looks makeLooks(Maker& m) {
     Looks l;
     l.rock = m.material("Wet rock", Color(0.016f, 0.017f, 0.019f), Color(0.36f, 0.30f, 0.235f),
                         {noise(0.5, 4, 1.1, 6), blended(noise(0.05, 9, 1.9, 5), Blend::Multiply, 0.75),
+                         blended(noise(0.011, 29, 2.4, 4), Blend::Multiply, 0.6),
                          blended(slope(0, 50, 40), Blend::Multiply, 0.4)},
                         0.42);
     Param dampRock;  // wet patches shine, dry ones do not
@@ -176,10 +177,14 @@ Looks makeLooks(Maker& m) {
     l.grass = m.material("Sea grass", Color(0.035f, 0.075f, 0.02f), Color(0.19f, 0.27f, 0.055f),
                          {perElement(19), blended(noise(0.05, 12, 1.4, 3), Blend::Multiply, 0.5)}, 0.32);
     m.set(l.grass + "/translucency", "0.42");
-    l.glass = m.add("surface", "Float glass");
-    m.document = withValue(m.document, {l.glass, "", "base"}, Color(0.02f, 0.10f, 0.075f));
-    m.document = withValue(m.document, {l.glass, "", "roughness"}, 0.04);
-    m.document = withValue(m.document, {l.glass, "", "specular"}, 0.7);
+    l.glass = m.material("Float glass", Color(0.010f, 0.055f, 0.045f), Color(0.045f, 0.17f, 0.13f),
+                         {noise(0.05, 23, 1.3, 3)}, 0.3);
+    Param salted;  // clear in places, and blind where salt has dried on it
+    salted.value = 0.42;
+    salted.low = 0.05;
+    salted.field = std::make_shared<Field>(Field{{noise(0.035, 27, 2.2, 4), slope(60, 180, 50)}});
+    m.document = withParam(m.document, {l.glass, "", "roughness"}, salted);
+    m.document = withValue(m.document, {l.glass, "", "specular"}, 0.6);
     l.water = m.add("surface", "Water");
     m.document = withValue(m.document, {l.water, "", "base"}, Color(0.006f, 0.014f, 0.015f));
     m.document = withValue(m.document, {l.water, "", "roughness"}, 0.03);
@@ -209,25 +214,29 @@ void setStage(Maker& m) {
     m.set("scene/draft", "0.25");
 }
 
-/// Four sizes of the same stones: one recipe, and three layers that follow it with a count, a size and a seed
-/// of their own. Smaller ones keep off larger ones; the largest carry a few pebbles.
-void addStones(Maker& m, const std::string& sandId, const std::string& stoneA, const std::string& stoneB) {
+/// Four sizes of the same stones on the flats of the ledge: one recipe, and three layers that follow it with
+/// a count, a size and a seed of their own; two more follow it on the sand. Smaller ones keep off larger
+/// ones; the largest carry a few pebbles.
+void addStones(Maker& m, const std::string& ledge, const std::string& sandId, const std::string& stoneA,
+               const std::string& stoneB) {
     const auto largest =
-        m.layer("Stones, largest", sandId, {{stoneA, 0.5}, {stoneB, 0.5}}, 60, 9, {1.9, 3.4}, 0.3,
-                {blended(noise(0.9, 14, 1.6, 3), Blend::Replace),
-                 blended(heightBand(-0.03, 0.6, 0.02), Blend::Multiply)},
-                0.5, -0.016);
+        m.layer("Stones, largest", ledge, {{stoneA, 0.5}, {stoneB, 0.5}}, 110, 9, {1.2, 2.2}, 0.3,
+                {blended(slope(0, 24, 12), Blend::Replace), noise(0.5, 14, 2.4, 3),
+                 blended(heightBand(-0.01, 0.6, 0.02), Blend::Multiply)},
+                0.5, -0.012);
     m.document = withStep(m.document, largest, 4, makeStep("keep_apart", m.document.get(largest)));
     m.document = withText(m.document, largest + "/keep_apart/overlap", "0.15");
     Refs above = {largest};
     struct Size {
-        const char *name, *count, *between, *seed, *lift;
+        const char *name, *surface, *count, *between, *seed, *lift;
     };
-    for (const Size& size : {Size{"Stones, large", "420", "0.9..1.9", "23", "-0.008"},
-                             Size{"Stones, medium", "3200", "0.3..0.9", "31", "-0.004"},
-                             Size{"Pebbles", "20000", "0.06..0.3", "3", "-0.002"}}) {
+    for (const Size& size : {Size{"Stones, large", ledge.c_str(), "900", "0.6..1.2", "23", "-0.006"},
+                             Size{"Stones, medium", ledge.c_str(), "5200", "0.25..0.6", "31", "-0.003"},
+                             Size{"Pebbles", ledge.c_str(), "26000", "0.06..0.25", "3", "-0.0015"},
+                             Size{"Stones on sand", sandId.c_str(), "1500", "0.5..2.2", "37", "-0.008"},
+                             Size{"Pebbles on sand", sandId.c_str(), "26000", "0.06..0.3", "43", "-0.002"}}) {
         std::string id;
-        m.document = withLinkedLayer(m.document, largest, sandId, &id);
+        m.document = withLinkedLayer(m.document, largest, size.surface, &id);
         Node named = m.document.get(id);
         m.document.remove(id);
         named.name = size.name;
@@ -248,9 +257,9 @@ void addStones(Maker& m, const std::string& sandId, const std::string& stoneA, c
 /// Tufts of two kinds along the water, with a clearing that was painted and a float that they leave room.
 void addGrass(Maker& m, const Looks& l, const std::string& sandId) {
     const std::string ball = m.add("sphere", "Glass float");
-    m.set(ball + "/radius", "0.075");
+    m.set(ball + "/radius", "0.05");
     m.set(ball + "/segments", "96");
-    m.set(ball + "/position", fmt::format("-0.27,{:.4f},0.8", sandHeight(-0.27f, 0.8f) + 0.062f));
+    m.set(ball + "/position", fmt::format("0.452,{:.4f},0.615", sandHeight(0.452f, 0.615f) + 0.036f));
     m.set(ball + "/material", l.glass);
     const auto tuft = [&](const char* name, std::vector<std::pair<const char*, const char*>> values) {
         const std::string id = m.add("blade", name);
@@ -268,15 +277,17 @@ void addGrass(Maker& m, const Looks& l, const std::string& sandId) {
                                                      {"twist", "40"},
                                                      {"wave", "12"},
                                                      {"segments", "9"}}),
-                      low = tuft("Low sea grass", {{"height", "0.075"},
-                                                   {"width", "0.008"},
-                                                   {"blades", "13"},
-                                                   {"spread", "0.022"},
-                                                   {"bend", "70"},
-                                                   {"curl", "25"},
-                                                   {"tip", "0.3"},
-                                                   {"segments", "7"},
-                                                   {"seed", "4"}});
+                      low =
+                          tuft("Low sea grass",
+                               {{"height", "0.075"},
+                                {"width", "0.008"},
+                                {"blades", "13"},
+                                {"spread", "0.022"},
+                                {"bend", "70"},
+                                {"curl", "25"},
+                                {"profile", R"({"points": [[0, 0.6], [0.3, 1], [1, 0.3]], "smooth": true})"},
+                                {"segments", "7"},
+                                {"seed", "4"}});
     Evaluator evaluator;
     evaluator.setFolder(m.folder);
     const SurfacePtr ground = evaluator.surface(m.document, sandId, {1}, Progress::none());
@@ -307,9 +318,9 @@ void addGrass(Maker& m, const Looks& l, const std::string& sandId) {
         m.set(id + "/vary_color/hue", kind.hue);
         Brush brush;
         brush.mode = Brush::Subtract;
-        brush.radius = 0.28f, brush.strength = 1.0f;
+        brush.radius = 0.13f, brush.strength = 1.0f;
         std::vector<Dab> dabs;
-        for (const auto& [x, z] : {std::pair(0.62f, 1.05f), {0.74f, 0.98f}, {0.5f, 1.2f}, {-0.3f, 1.0f}})
+        for (const auto& [x, z] : {std::pair(0.44f, 0.58f), {0.50f, 0.70f}, {0.36f, 0.50f}, {-0.34f, 0.72f}})
             dabs.push_back({V3f(x, sandHeight(x, z), z), V3f(0, 1, 0), 1});
         m.document = withDabs(m.document, {id, "spread", "keep", 3, "map"}, *ground, brush, dabs, 1);
     }
@@ -317,26 +328,26 @@ void addGrass(Maker& m, const Looks& l, const std::string& sandId) {
 
 /// What the last high water left: shells, stones and weed in a band along a curve on the sand.
 void addStrandLine(Maker& m, const std::string& sandId, const Shares& things) {
-    Node line = makeNode(m.document, "curve", "High water");
-    CurvePoints points;
-    for (const auto& [x, z] : {std::pair(-1.5f, 1.25f),
-                               {-0.95f, 0.98f},
-                               {-0.45f, 0.93f},
-                               {0.1f, 1.16f},
-                               {0.5f, 1.02f},
-                               {0.95f, 0.82f},
-                               {1.5f, 0.95f}})
-        points.list.push_back(V3f(x, sandHeight(x, z), z));
-    line.params["points"].value = points;
-    m.document.put(line);
+    const std::vector<std::vector<std::pair<float, float>>> shores = {
+        {{-0.70f, 0.48f}, {-0.52f, 0.61f}, {-0.38f, 0.69f}, {-0.30f, 0.80f}, {-0.34f, 0.95f}},
+        {{0.35f, 0.47f}, {0.41f, 0.54f}, {0.48f, 0.63f}, {0.53f, 0.76f}, {0.50f, 0.92f}}};
+    Refs lines;
+    for (const auto& shore : shores) {
+        Node line = makeNode(m.document, "curve", lines.empty() ? "High water, left" : "High water, right");
+        CurvePoints points;
+        for (const auto& [x, z] : shore) points.list.push_back(V3f(x, sandHeight(x, z), z));
+        line.params["points"].value = points;
+        lines.push_back(line.id);
+        m.document.put(line);
+    }
     const std::string id =
         m.layer("Strand line", sandId, things, 100, 12, {0.35, 1.25}, 0.45, {}, 0.5, -0.002);
     m.document = withStepReplaced(m.document, id, "scatter", "along");
-    m.document = withValue(m.document, {id, "along", "curves"}, Refs{line.id});
+    m.document = withValue(m.document, {id, "along", "curves"}, lines);
     for (const auto& [path, text] : {std::pair("along/amount", "count"),
-                                     {"along/count", "900"},
+                                     {"along/count", "520"},
                                      {"along/jitter", "1"},
-                                     {"along/width", "0.16"},
+                                     {"along/width", "0.07"},
                                      {"along/seed", "4"},
                                      {"orient/tilt", "0..38"}})
         m.set(id + "/" + path, text);
@@ -380,12 +391,12 @@ void addLayers(Maker& m, const Looks& l, const std::string& ledge, const std::st
         "Snails on rock", ledge, {{snail, 1}}, 1400, 7, {0.7, 1.7}, 0.35,
         {blended(heightBand(0.03, 0.5, 0.025), Blend::Replace), slope(0, 35, 15), noise(0.35, 33, 1.6, 2)},
         0.1, -0.001);
-    addStones(m, sandId, stoneA, stoneB);
+    addStones(m, ledge, sandId, stoneA, stoneB);
     m.layer("Shells on sand", sandId, {{snail, 0.62}, {tent, 0.3}, {closed, 0.08}}, 2600, 8, {0.6, 1.5}, 0.2,
             {blended(heightBand(0.004, 0.6, 0.006), Blend::Replace), noise(0.5, 52, 2.0, 3)}, 0.6, -0.001);
     addGrass(m, l, sandId);
     addStrandLine(m, sandId, {{stoneA, 0.3}, {stoneB, 0.22}, {snail, 0.25}, {tent, 0.15}, {closed, 0.08}});
-    placeByHand(m, sandId, "shells_on_sand", {{-0.28f, 0.98f}, {0.93f, 1.02f}, {0.8f, 1.12f}},
+    placeByHand(m, sandId, "shells_on_sand", {{-0.37f, 0.70f}, {0.405f, 0.55f}, {0.50f, 0.69f}},
                 {snail, snail, tent});
 }
 

@@ -73,13 +73,13 @@ float rockRelief(const V3f& p) {
     const float chips = fractalNoise(p * 17.0f, 73, {3, 0.55f, 2.0f, NoiseKind::Ridged});
     const float knobs = fractalNoise(p * 31.0f, 77, {3, 0.55f, 2.1f, NoiseKind::Soft});
     const float grain = fractalNoise(p * 78.0f, 79, {2, 0.6f, 1.9f, NoiseKind::Soft});
-    return 0.032f * beds + 0.009f * chips + 0.010f * knobs + 0.0055f * grain;
+    return 0.034f * beds + 0.012f * chips + 0.006f * knobs + 0.0045f * grain;
 }
 
 }  // namespace
 
 MeshPtr ledge() {
-    const MeshPtr smooth = makeGrid(580, 400, [](float u, float v) {
+    const MeshPtr smooth = makeGrid(520, 360, [](float u, float v) {
         const float x = (u - 0.5f) * 3.4f, z = (0.5f - v) * 2.3f - 0.15f;
         const float y = ledgeHeight(x, z);
         // Sideways shifts make faces lean and hang over, which a bare height never does.
@@ -95,12 +95,13 @@ MeshPtr ledge() {
 float sandHeight(float x, float z) {
     const V3f p(x, 0, z);
     const float swell = 0.045f * fractalNoise(p * 0.8f, 61, {3, 0.5f, 2.0f, NoiseKind::Soft});
-    const float ripple = 0.0022f * std::sin(52.0f * z + 6.0f * gradientNoise(p * 1.6f, 67) + 5.0f * x);
-    return -0.02f + swell + ripple + 0.02f * (1.0f - smoothStep(0.2f, 1.6f, z));
+    const float grain = 0.0035f * fractalNoise(p * 13.0f, 69, {3, 0.5f, 2.0f, NoiseKind::Soft});
+    const float ripple = 0.0009f * std::sin(52.0f * z + 6.0f * gradientNoise(p * 1.6f, 67) + 5.0f * x);
+    return -0.02f + swell + ripple + grain + 0.02f * (1.0f - smoothStep(0.2f, 1.6f, z));
 }
 
 MeshPtr sand() {
-    return makeGrid(420, 420, [](float u, float v) {
+    return makeGrid(320, 320, [](float u, float v) {
         const float x = (u - 0.5f) * 7.0f, z = (0.5f - v) * 7.0f;
         return V3f(x, sandHeight(x, z), z);
     });
