@@ -302,10 +302,10 @@ void FieldStack::resizeEvent(QResizeEvent* e) {
 void FieldStack::updateStrips() {
     const auto& overlay = controller_.results().overlay;
     const bool mine = overlay && overlay->path == path_;
-    const Param param = paramAt(controller_.document(), path_);
+    const auto param = controller_.paramNow(path_);
     size_t shown = 0;
-    for (size_t i = 0; i < strips_.size() && param.field && i < param.field->sources.size(); ++i) {
-        const bool on = param.field->sources[i].on;
+    for (size_t i = 0; i < strips_.size() && param && param->field && i < param->field->sources.size(); ++i) {
+        const bool on = param->field->sources[i].on;
         strips_[i]->setValues(mine && on && shown < overlay->strips.size() ? overlay->strips[shown]
                                                                            : std::vector<float>());
         shown += on;

@@ -42,7 +42,10 @@ SharesEditor::SharesEditor(Controller& controller, const ParamPath& path, QWidge
     connect(&controller_, &Controller::resultsChanged, this, [this] { refresh(now()); });
 }
 
-Shares SharesEditor::now() const { return std::get<Shares>(paramAt(controller_.document(), path_).value); }
+Shares SharesEditor::now() const {
+    const auto param = controller_.paramNow(path_);
+    return param ? std::get<Shares>(param->value) : Shares();
+}
 
 void SharesEditor::set(const Shares& shares, bool dragging) { controller_.setValue(path_, shares, dragging); }
 

@@ -171,6 +171,7 @@ void ViewWidget::layOutTools() {
     zoneButton_->setText("Zone");
     zoneButton_->setFont(textFont(8.5));
     zoneButton_->setCheckable(true);
+    zoneButton_->setProperty("flat", true);
     zoneButton_->setFixedSize(px(44), px(20));
     zoneButton_->setFocusPolicy(Qt::TabFocus);
     zoneButton_->setToolTip("Shows where the field passes a value and where not; drag the bar to move it");
@@ -437,7 +438,9 @@ void ViewWidget::paintGridLabel(QPainter& p) {
     }
     p.setFont(figureFont(8.25));
     p.setPen(tokens().muted);
-    p.drawText(QRectF(rect()).adjusted(0, px(8), -px(10), 0), Qt::AlignTop | Qt::AlignRight, text);
+    const QRectF room = QRectF(rect()).adjusted(px(52), px(8), -px(10), 0);  // beside the tools
+    p.drawText(room, Qt::AlignTop | Qt::AlignRight,
+               p.fontMetrics().elidedText(text, Qt::ElideLeft, int(room.width())));
 }
 
 std::string ViewWidget::pick(const QPoint& at) {

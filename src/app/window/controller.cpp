@@ -90,6 +90,14 @@ void Controller::setValue(const ParamPath& path, const Value& value, bool draggi
     setParam(path, param, dragging);
 }
 
+std::optional<Param> Controller::paramNow(const ParamPath& path) const {
+    try {
+        return paramAt(document(), path);
+    } catch (const Error&) {
+        return std::nullopt;
+    }
+}
+
 void Controller::undo() {
     if (!session_.canUndo()) return;
     const auto label = QString::fromStdString(session_.undoLabel());

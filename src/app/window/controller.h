@@ -37,6 +37,9 @@ class Controller : public QObject {
     void redo();
 
     const std::string& selected() const { return selected_; }
+    /// The parameter as it is now; nothing when it is no longer there, which widgets that are about to go may
+    /// meet.
+    std::optional<Param> paramNow(const ParamPath& path) const;
     /// Null when nothing is selected.
     const Node* selectedNode() const { return document().find(selected_); }
     void select(const std::string& id);

@@ -176,8 +176,9 @@ void MainWindow::makeToolbar() {
     redo_->setAccessibleName("Redo");
     connect(undo_, &QPushButton::clicked, this, [this] { controller_.undo(); });
     connect(redo_, &QPushButton::clicked, this, [this] { controller_.redo(); });
-    auto* search = new QPushButton("Do anything...    Ctrl K");
+    auto* search = new QPushButton(px(100) > 150 ? "Ctrl K" : "Do anything...    Ctrl K");
     search->setObjectName("search");
+    search->setToolTip("Search for anything that can be done (Ctrl+K)");
     search->setMinimumWidth(px(84));
     search->setSizePolicy(QSizePolicy::Preferred, QSizePolicy::Fixed);
     connect(search, &QPushButton::clicked, this, &MainWindow::openSearch);
@@ -312,21 +313,29 @@ void MainWindow::refreshMode() {
     const double share = std::get<double>(d.setting("scene", "draft"));
     draft_->setText(QString("Draft %1%").arg(share * 100, 0, 'g', 3));
     full_->setText("Full " + shortCount(r.total));
+    full_->setToolTip("Shows everything: " + fullCost());
     draft_->setChecked(!controller_.full());
     full_->setChecked(controller_.full());
+}
+
+double MainWindow::fullBytes() const {
+    double bytes = 0;
+    for (const auto& [id, layer] : controller_.results().layers)
+        bytes += double(bytesOf(layer.geometry)) / layer.share;
+    return bytes;
+}
+
+QString MainWindow::fullCost() const {
+    return QString("%1 elements, about %2")
+        .arg(shortCount(controller_.results().total), QString::fromStdString(byteText(fullBytes())));
 }
 
 /// Full shows everything, so the memory it takes is said first where it is much.
 void MainWindow::askFull() {
     refreshMode();
     if (controller_.full()) return;
-    double bytes = 0;
-    for (const auto& [id, layer] : controller_.results().layers)
-        bytes += double(bytesOf(layer.geometry)) / layer.share;
-    const QString cost =
-        QString("%1 elements, about %2")
-            .arg(shortCount(controller_.results().total), QString::fromStdString(byteText(bytes)));
-    if (bytes > 1e9 && !unattended_ &&
+    const QString cost = fullCost();
+    if (fullBytes() > 1e9 && !unattended_ &&
         QMessageBox::question(this, "Show in Full", "Full will show " + cost + ". Go on?") !=
             QMessageBox::Yes)
         return;

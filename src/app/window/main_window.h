@@ -62,6 +62,9 @@ class MainWindow : public QMainWindow {
     void refreshStatus();
     void refreshMode();
     void askFull();
+    double fullBytes() const;
+    /// What Full would show and take, in words.
+    QString fullCost() const;
     bool mayLeave();
     bool save();
     bool saveAs();

@@ -68,7 +68,15 @@ class RowDelegate : public QStyledItemDelegate {
             right = row.right() - px(50);
         }
         p->setBrush(Qt::NoBrush);
-        const QString count = index.data(CountRole).toString();
+        QString count = index.data(CountRole).toString();
+        // Where there is little room the name comes before the figure.
+        const int room = right - o.rect.left(),
+                  name0 = QFontMetrics(textFont(9.5)).horizontalAdvance(index.data().toString());
+        const auto fits = [&] {
+            return name0 + QFontMetrics(figureFont(8.5)).horizontalAdvance(count) + px(14) <= room;
+        };
+        if (!fits() && count.endsWith(" tri")) count.chop(4);
+        if (!fits() && !problem && room < px(150)) count.clear();
         p->setFont(figureFont(8.5));
         const int countWidth = count.isEmpty() ? 0 : p->fontMetrics().horizontalAdvance(count) + px(8);
         p->setPen(problem ? t.red : t.muted);
