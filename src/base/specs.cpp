@@ -119,6 +119,16 @@ ParamSpec unitNumber(std::string id, std::string title, double value, std::strin
     return number(std::move(id), std::move(title), value, {}, 0, 1, 0, 1, std::move(help));
 }
 
+ParamSpec profile(std::string id, std::string title, std::vector<V2f> points, std::string help) {
+    Curve curve;
+    curve.points = std::move(points);
+    return {.id = std::move(id),
+            .title = std::move(title),
+            .type = ParamType::Profile,
+            .initial = curve,
+            .help = std::move(help)};
+}
+
 ParamSpec drivable(ParamSpec spec) {
     spec.drivable = true;
     return spec;

@@ -27,6 +27,8 @@ ParamSpec file(std::string id, std::string title, std::string help);
 ParamSpec refs(std::string id, std::string title, std::string kind, std::string help);
 /// A number from 0 to 1.
 ParamSpec unitNumber(std::string id, std::string title, double value, std::string help);
+/// How a number goes along something from 0 to 1.
+ParamSpec profile(std::string id, std::string title, std::vector<V2f> points, std::string help);
 ParamSpec drivable(ParamSpec spec);
 ParamSpec shownIf(ParamSpec spec, std::string condition);
 

@@ -5,8 +5,9 @@
 namespace ovrix {
 
 std::string typeName(ParamType type) {
-    static const char* names[] = {"bool", "int", "number", "range",  "vector", "color", "choice", "text",
-                                  "file", "ref", "refs",   "shares", "map",    "edits", "points", "cells"};
+    static const char* names[] = {"bool",   "int",   "number", "range", "vector", "color",
+                                  "choice", "text",  "file",   "ref",   "refs",   "shares",
+                                  "map",    "edits", "points", "cells", "profile"};
     return names[size_t(type)];
 }
 
@@ -34,6 +35,8 @@ bool holdsType(ParamType type, const Value& value) {
             return std::holds_alternative<HandEdits>(value);
         case ParamType::Points:
             return std::holds_alternative<CurvePoints>(value);
+        case ParamType::Profile:
+            return std::holds_alternative<Curve>(value);
         default:
             return std::holds_alternative<std::string>(value);
     }
@@ -53,6 +56,11 @@ Value clampToSpec(const ParamSpec& spec, const Value& value) {
         return Range{std::min(a, b), std::max(a, b)};
     }
     if (auto* v = std::get_if<V3d>(&value)) return V3d(fix(v->x), fix(v->y), fix(v->z));
+    if (auto* c = std::get_if<Curve>(&value)) {
+        Curve out = *c;
+        out.tidy();
+        return out;
+    }
     if (auto* c = std::get_if<CurvePoints>(&value)) {
         CurvePoints out = *c;
         for (V3f& p : out.list) p = V3f(V3d(fix(p.x), fix(p.y), fix(p.z)));
@@ -103,6 +111,10 @@ struct AddValue {
     void operator()(const CurvePoints& points) {
         h.add(uint64_t(points.list.size()));
         for (const V3f& p : points.list) (*this)(V3d(p));
+    }
+    void operator()(const Curve& curve) {
+        h.add(uint64_t(curve.points.size())).add(uint64_t(curve.smooth));
+        for (const V2f& p : curve.points) h.add(double(p.x)).add(double(p.y));
     }
     void operator()(const Refs& refs) {
         h.add(uint64_t(refs.size()));

@@ -5,6 +5,7 @@
 #include <variant>
 #include <vector>
 
+#include "base/curve.h"
 #include "base/hand_edits.h"
 #include "base/painted_map.h"
 #include "base/vec.h"
@@ -35,7 +36,7 @@ struct CurvePoints {
 using Refs = std::vector<std::string>;
 using Shares = std::vector<Share>;
 using Value = std::variant<bool, int64_t, double, Range, V3d, Color, std::string, Refs, Shares, MapValue,
-                           HandEdits, CurvePoints>;
+                           HandEdits, CurvePoints, Curve>;
 
 enum class ParamType {
     Bool,
@@ -53,7 +54,8 @@ enum class ParamType {
     Map,
     Edits,
     Points,
-    Cells
+    Cells,
+    Profile
 };
 
 /// What one parameter is. Ranges and defaults are in @ref unit; angles in degrees.

@@ -133,6 +133,7 @@ class ResolvedParams {
     const Shares& shares(const std::string& id) const { return get<Shares>(id); }
     const MapValue& map(const std::string& id) const { return get<MapValue>(id); }
     const HandEdits& edits(const std::string& id) const { return get<HandEdits>(id); }
+    const Curve& profile(const std::string& id) const { return get<Curve>(id); }
     const CurvePoints& points(const std::string& id) const { return get<CurvePoints>(id); }
     Driven driven(const std::string& id) const;
     DrivenRange drivenRange(const std::string& id) const;

@@ -6,7 +6,7 @@
 #include <vector>
 
 #include "base/value.h"
-#include "field/curve.h"
+#include "base/curve.h"
 
 namespace ovrix {
 

@@ -102,15 +102,6 @@ MeshPtr makeTerrain(const TerrainOptions& o) {
 
 namespace {
 
-float smooth(float t) { return t * t * (3.0f - 2.0f * t); }
-
-/// Part of the widest that a blade has at t from foot to tip.
-float bladeProfile(const BladeOptions& o, float t) {
-    const float m = std::clamp(o.widest, 0.0f, 1.0f);
-    if (t < m) return lerp(o.foot, 1.0f, smooth(t / m));
-    return m < 1.0f ? lerp(1.0f, o.tip, smooth((t - m) / (1.0f - m))) : 1.0f;
-}
-
 /// How one blade of a tuft differs from the others.
 struct BladeOwn {
     V3f root{0, 0, 0};
@@ -135,7 +126,7 @@ void addBlade(Mesh& mesh, std::vector<V3f>& points, std::vector<V2f>& uv, const 
         const V3f ahead(std::sin(turn), 0, std::cos(turn)), across(std::cos(turn), 0, -std::sin(turn));
         const V3f along = ahead * std::sin(lean) + V3f(0, 1, 0) * std::cos(lean);
         const V3f face = across.cross(along);
-        const float half = 0.5f * o.width * own.size * bladeProfile(o, t);
+        const float half = 0.5f * o.width * own.size * o.profile.at(t);
         for (int side = -1; side <= 1; ++side)
             points.push_back(at + across * (half * float(side)) - face * (o.fold * half * float(side != 0)));
         if (k < segments) at += along * step;

@@ -2,6 +2,7 @@
 #pragma once
 #include <functional>
 
+#include "base/curve.h"
 #include "geo/mesh.h"
 
 namespace ovrix {
@@ -28,7 +29,7 @@ MeshPtr makeTerrain(const TerrainOptions& options);
 
 struct BladeOptions {
     float height = 0.3f, width = 0.02f;            ///< metres
-    float foot = 0.6f, widest = 0.3f, tip = 0.0f;  ///< parts of the width; place of the widest, 0 to 1
+    Curve profile = {{{0, 0.6f}, {0.3f, 1}, {1, 0}}, true};  ///< width from foot to tip, as a part of it
     int segments = 10;                             ///< 1 to 256
     float bend = 0.5f, curl = 0.3f, twist = 0.2f, wave = 0.0f;  ///< radians over the whole length
     float fold = 0.15f;                                   ///< 0 flat to 1 edges raised by the half width

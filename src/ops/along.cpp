@@ -134,7 +134,7 @@ StepType alongStep() {
                        unitNumber("jitter", "Jitter", 0, "How far each may slide along the curve"),
                        number("width", "Strip", 0, "m", 0, 1e5, 0, 2,
                               "Width of the strip around the curve in which they lie"),
-                       flag("on_surface", "Lay on surface", true, "On the surface's nearest point"),
+                       flag("on_surface", "On surface", true, "On the surface's nearest point"),
                        seedSpec("Another number, another arrangement"), keepSpec()},
             .mask = "keep",
             .apply = applyAlong};

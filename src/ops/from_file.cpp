@@ -63,7 +63,7 @@ StepType fromFileStep() {
         .takes = GeometryKind::Nothing,
         .gives = GeometryKind::Points,
         .params = {file("file", "File", "The points"),
-                   flag("on_surface", "Lay on surface", false, "Moves each to the surface's nearest point"),
+                   flag("on_surface", "On surface", false, "Moves each to the surface's nearest point"),
                    seedSpec("Another number, another choice where the mask is between 0 and 1"), keepSpec()},
         .mask = "keep",
         .apply = applyFromFile};

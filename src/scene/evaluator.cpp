@@ -56,7 +56,7 @@ MeshPtr builtIn(const std::string& type, const ResolvedParams& p) {
         const auto number = [&](const char* id) { return float(p.number(id)); };
         const auto whole = [&](const char* id) { return int(p.integer(id)); };
         o.height = number("height"), o.width = number("width");
-        o.foot = number("foot"), o.widest = number("widest"), o.tip = number("tip");
+        o.profile = p.profile("profile");
         o.segments = whole("segments");
         o.bend = radians(number("bend")), o.curl = radians(number("curl"));
         o.twist = radians(number("twist")), o.wave = radians(number("wave"));

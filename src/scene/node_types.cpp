@@ -62,9 +62,8 @@ std::vector<NodeType> objectTypes() {
          Specs{
              number("height", "Height", 0.3, "m", 1e-5, 1e4, 0.02, 2, "Along the blade"),
              number("width", "Width", 0.02, "m", 1e-6, 1e3, 0.002, 0.3, "Where it is widest"),
-             unitNumber("foot", "Foot", 0.6, "Width at the foot, as a part of the widest"),
-             unitNumber("widest", "Widest at", 0.3, "Where along the blade it is widest"),
-             unitNumber("tip", "Tip", 0, "Width at the tip; 0 is pointed"),
+             profile("profile", "Profile", {{0, 0.6f}, {0.3f, 1}, {1, 0}},
+                     "Width from foot to tip, as a part of the widest"),
              whole("segments", "Segments", 10, 1, 256, 3, 32, "Faces along the blade"),
              number("bend", "Bend", 30, "deg", -720, 720, 0, 120, "Leans over evenly from foot to tip"),
              number("curl", "Curl", 20, "deg", -1440, 1440, -180, 360, "Rolls in towards the tip"),
@@ -79,7 +78,8 @@ std::vector<NodeType> objectTypes() {
               .title = "Pictures",
               .type = ParamType::Cells,
               .initial = std::string(),
-              .help = "Those that the blades take in turn, counted from the upper left; all where none is named"},
+              .help =
+                  "Those that the blades take in turn, counted from the upper left; all where none is named"},
              whole("seed", "Seed", 1, 0, 4294967295.0, 0, 100, "Another number, another tuft")} +
              tail},
         {"terrain", "Terrain patch", Category::Object, "A square of hills",

@@ -44,6 +44,11 @@ struct ToJson {
         }
         return out;
     }
+    Json operator()(const Curve& curve) const {
+        Json points = Json::array();
+        for (const V2f& p : curve.points) points.push_back(Json::array({shortest(p.x), shortest(p.y)}));
+        return Json{{"points", points}, {"smooth", curve.smooth}};
+    }
     Json operator()(const CurvePoints& points) const {
         Json out = Json::array();
         for (const V3f& p : points.list) out.push_back((*this)(Color(p)));
@@ -187,14 +192,12 @@ std::vector<Key> keysFrom(const ParamSpec& spec, const Json& j) {
 }
 
 Json sourceToJson(const FieldSource& s) {
-    Json points = Json::array();
-    for (const V2f& p : s.remap.points) points.push_back(Json::array({shortest(p.x), shortest(p.y)}));
     Json j{{"type", s.type},
            {"on", s.on},
            {"blend", blendName(s.blend)},
            {"invert", s.invert},
            {"strength", paramToJson(strengthSpec(), s.strength)},
-           {"remap", Json{{"points", points}, {"smooth", s.remap.smooth}}}};
+           {"remap", ToJson()(s.remap)}};
     Json params = Json::object();
     if (const SourceType* type = findSourceType(s.type))
         for (const ParamSpec& spec : type->params)
@@ -207,7 +210,7 @@ Json sourceToJson(const FieldSource& s) {
 Curve curveFrom(const ParamSpec& spec, const Json& j) {
     Curve curve;
     if (!j.is_object() || !j.contains("points") || !j["points"].is_array())
-        wrongType(spec, "a remap with points");
+        wrongType(spec, "a curve with points");
     curve.points.clear();
     for (const Json& p : j["points"]) {
         const auto xy = numbersFrom(spec, p, 2);
@@ -285,6 +288,8 @@ Value valueFromJson(const ParamSpec& spec, const Json& j) {
             return editsFrom(spec, j);
         case ParamType::Points:
             return pointsFrom(spec, j);
+        case ParamType::Profile:
+            return curveFrom(spec, j);
         default:
             return textFrom(spec, j);
     }
@@ -303,7 +308,7 @@ Json paramToJson(const ParamSpec& spec, const Param& param) {
 
 Param paramFromJson(const ParamSpec& spec, const Json& j) {
     Param param = paramOr(spec, {});
-    if (!j.is_object() || j.contains("hash")) {  // a map is an object by itself
+    if (!j.is_object() || j.contains("hash") || j.contains("points")) {  // maps and profiles are objects
         param.value = valueFromJson(spec, j);
         return param;
     }

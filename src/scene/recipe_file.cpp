@@ -16,7 +16,7 @@ namespace fs = std::filesystem;
 
 /// Whether a reference of that kind goes with the recipe.
 bool goesAlong(const ParamSpec& spec, const Node& node) {
-    return node.category() == Category::Material ||
+    return (spec.refKind == "material" && node.category() == Category::Material) ||
            (spec.type == ParamType::Shares && node.category() == Category::Object);
 }
 
@@ -35,8 +35,10 @@ void gather(const Document& document, Node node, RecipeFile& out) {
     node.parent.clear();
     if (node.category() == Category::Object) node.shown = node.rendered = false;  // copies are what is seen
     out.parts.insert(out.parts.nodes().size(), std::move(node));
-    for (const std::string& id : needed)
-        if (!out.parts.find(id)) gather(document, document.get(id), out);
+    for (const std::string& id : needed) {
+        out.parts.remove(id);  // it comes after everything that needs it
+        gather(document, document.get(id), out);
+    }
 }
 
 /// Values that belong to one surface: what is painted on it, and elements changed by hand.
@@ -65,27 +67,30 @@ bool alike(Node known, const Node& part) {
     return known == part;
 }
 
+/// The node of the document that is just like @p part; null when there is none.
+const Node* likeness(const Document& document, Node part) {
+    for (const NodePtr& node : document.nodes()) {
+        part.id = node->id;
+        if (alike(*node, part)) return node.get();
+    }
+    return nullptr;
+}
+
 /// Adds the recipe's prototypes and materials, and gives its layer with the ids that they have there.
 Node settle(Document& document, const RecipeFile& recipe) {
     std::map<std::string, std::string> idOf;
-    std::vector<Node> added;
-    for (const NodePtr& part : recipe.parts.nodes()) {
-        if (part->id == recipe.layer().id) continue;
-        const Node* known = document.find(part->id);
-        const bool same = known && alike(*known, *part);
-        idOf[part->id] = same ? part->id : document.freeId(part->name);
-        if (same) continue;
-        Node node = *part;
-        node.id = idOf[part->id];
-        document.insert(document.nodes().size(), node);
-        added.push_back(std::move(node));
-    }
     const auto rename = [&](const ParamSpec&, std::string& id) {
         if (const auto it = idOf.find(id); it != idOf.end()) id = it->second;
     };
-    for (Node& node : added) {
-        changeReferences(node, rename);
-        document.put(node);
+    const auto& parts = recipe.parts.nodes();
+    for (size_t i = parts.size(); i-- > 1;) {  // what a part needs comes after it, and so is settled before
+        Node part = *parts[i];
+        changeReferences(part, rename);
+        const Node* known = likeness(document, part);
+        idOf[parts[i]->id] = known ? known->id : document.freeId(part.name);
+        if (known) continue;
+        part.id = idOf[parts[i]->id];
+        document.insert(document.nodes().size(), std::move(part));
     }
     Node layer = recipe.layer();
     changeReferences(layer, rename);
@@ -128,6 +133,7 @@ RecipeFile readRecipe(const std::string& text, const std::string& name) {
     };
     recipe.name = textOf("name");
     recipe.about = textOf("about");
+    for (const char* key : {"name", "about"}) json.erase(key);
     json["format"] = "ovrix-scene";
     recipe.parts = readScene(json.dump(), name);
     if (recipe.parts.nodes().empty() || recipe.layer().category() != Category::Layer)
@@ -222,7 +228,7 @@ void writeRecipePicture(const RecipeFile& recipe, const fs::path& path, Progress
     for (uint32_t pass = 0; pass < 24; ++pass)
         renderer.renderPass(film, pass, {0, 0, job.width, job.height}, progress);
     fs::create_directories(path.parent_path());
-    saveRender(path, film, job, {});
+    saveRender(path, film, job, defaultWriteOptions(path));
 }
 
 namespace {
@@ -265,11 +271,12 @@ std::vector<LibraryEntry> libraryOf(const fs::path& builtIn, const fs::path& own
 
 fs::path freeRecipePath(const fs::path& folder, const std::string& name) {
     std::string stem;
-    for (const char c : name)
-        stem += std::isalnum(uint8_t(c))             ? char(std::tolower(uint8_t(c)))
-                : stem.empty() || stem.back() == '_' ? '\0'
-                                                     : '_';
-    std::erase(stem, '\0');
+    for (const char c : name) {
+        if (std::isalnum(uint8_t(c)))
+            stem += char(std::tolower(uint8_t(c)));
+        else if (!stem.empty() && stem.back() != '_')
+            stem += '_';
+    }
     while (!stem.empty() && stem.back() == '_') stem.pop_back();
     if (stem.empty()) stem = "recipe";
     fs::path path = folder / (stem + ".recipe");

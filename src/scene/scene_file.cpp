@@ -174,13 +174,14 @@ void nameNoiseKinds(Json& json) {
         for (Json& inner : json) nameNoiseKinds(inner);
 }
 
-/// A blade took so many pictures from a first one on; now they are named.
-void nameBladePictures(Json& scene) {
+/// A blade took so many pictures from a first one on, and had three numbers for its width along it; now the
+/// pictures are named, and the width is a profile.
+void renewBlades(Json& scene) {
     if (!scene.contains("nodes") || !scene["nodes"].is_array()) return;
     for (Json& node : scene["nodes"]) {
-        if (!node.is_object() || node.value("type", Json()) != "blade" || !node.contains("params") ||
-            !node["params"].is_object())
-            continue;
+        if (!node.is_object() || node.value("type", Json()) != "blade") continue;
+        if (!node.contains("params")) node["params"] = Json::object();
+        if (!node["params"].is_object()) continue;
         Json& params = node["params"];
         const auto whole = [&](const char* key, int initial) {
             return params.contains(key) && params[key].is_number_integer() ? params[key].get<int>() : initial;
@@ -191,15 +192,22 @@ void nameBladePictures(Json& scene) {
         for (int i = 0; i < std::min(count, all); ++i) cells.push_back((std::max(0, first) + i) % all);
         std::sort(cells.begin(), cells.end());
         params["pictures"] = textFromCells(cells);
-        params.erase("from_cell");
-        params.erase("cells");
+        const auto part = [&](const char* key, double initial) {
+            return params.contains(key) && params[key].is_number() ? params[key].get<double>() : initial;
+        };
+        const double widest = std::clamp(part("widest", 0.3), 0.001, 0.999);
+        params["profile"] =
+            Json{{"points", Json::array({Json::array({0, part("foot", 0.6)}), Json::array({widest, 1}),
+                                         Json::array({1, part("tip", 0)})})},
+                 {"smooth", true}};
+        for (const char* key : {"from_cell", "cells", "foot", "widest", "tip"}) params.erase(key);
     }
 }
 
 }  // namespace
 
 const std::vector<Migration>& sceneMigrations() {
-    static const std::vector<Migration> table = {nameNoiseKinds, nameBladePictures};
+    static const std::vector<Migration> table = {nameNoiseKinds, renewBlades};
     return table;
 }
 

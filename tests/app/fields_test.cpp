@@ -60,8 +60,8 @@ void FieldsTest::buildsAStack() {
     QCOMPARE(field().sources.size(), size_t(3));
     QVERIFY(driver->waitFor([&] { return c.results().overlay && c.results().overlay->strips.size() == 3; }));
     // Each row says how it is blended, and can be turned round, moved and taken out.
-    take(buttons(stack, "How it is blended")[1]->menu(), "larger");
-    QVERIFY(field().sources[1].blend == Blend::Max);
+    take(buttons(stack, "How it is blended")[1]->menu(), "Replace");
+    QVERIFY(field().sources[1].blend == Blend::Replace);
     take(buttons(stack, "Invert, move")[1]->menu(), "Invert");
     QVERIFY(field().sources[1].invert);
     take(buttons(stack, "Invert, move")[1]->menu(), "Move up");

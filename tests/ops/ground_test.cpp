@@ -104,7 +104,7 @@ TEST_CASE("an object's recipe shapes it, and layers lie on the result", "[ground
     std::string layer;
     d = withLayer(d, plane, b.id, &layer);
     Evaluator evaluator;
-    CHECK(fittingSteps(d.get(plane), 0).size() == 3);
+    CHECK(fittingSteps(d.get(plane), 0).size() == 4);
     d = withStep(d, plane, 0, makeStep("subdivide", d.get(plane)));
     d = withStep(d, plane, 1, makeStep("displace", d.get(plane)));
     d = withText(d, plane + "/displace/by", "0.3");
@@ -139,7 +139,7 @@ TEST_CASE("blades are as long, wide and bent as asked, with their pictures", "[b
     CHECK(straight->bounds().max.x == Approx(0.01f).epsilon(0.02));
     CHECK(straight->faceCount() == 20);
     o.bend = kPi;  // half a circle: the tip is level with the foot, a diameter ahead
-    o.segments = 200, o.tip = 0;
+    o.segments = 200;
     const MeshPtr bent = makeBlades(o);
     CHECK(bent->bounds().max.z == Approx(2 * 0.3f / kPi).epsilon(0.01));
     CHECK(bent->positions().back().y == Approx(0).margin(2e-3));

@@ -54,6 +54,14 @@ class RandomScenes {
                 }
                 return edits;
             }
+            case ParamType::Profile: {
+                Curve curve;
+                for (uint64_t i = 0, n = below(4); i < n; ++i)
+                    curve.points.push_back({float(unit()), float(unit())});
+                curve.smooth = oneIn(2);
+                curve.tidy();
+                return curve;
+            }
             case ParamType::Points: {
                 CurvePoints points;
                 for (uint64_t i = 0, n = below(5); i < n; ++i)

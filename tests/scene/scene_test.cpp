@@ -122,6 +122,17 @@ TEST_CASE("older versions are brought up to date, one step after the other", "[s
           1234);
 }
 
+TEST_CASE("blades of version 2 keep their pictures and their shape", "[scene-file]") {
+    const Document kept = loadScene(std::filesystem::path(OVRIX_SOURCE_DIR) / "tests/data/version-2.ovrix");
+    CHECK(std::get<std::string>(kept.value("leaf", "pictures")) == "0, 6, 7");
+    const Curve profile = std::get<Curve>(kept.value("leaf", "profile"));
+    CHECK(profile.points == std::vector<V2f>{{0, 0.25f}, {0.5f, 1}, {1, 0.125f}});
+    CHECK(kept.get("leaf").params.count("widest") == 0);
+    CHECK(kept.get("leaf").unknown.empty());
+    CHECK(std::get<Curve>(kept.value("plain", "profile")).points ==
+          std::vector<V2f>{{0, 0.6f}, {0.3f, 1}, {1, 0}});
+}
+
 TEST_CASE("scenes that cannot be read say where and why", "[scene-file]") {
     const auto refused = [](const std::string& text, const std::string& why) {
         INFO(text);
@@ -345,7 +356,7 @@ TEST_CASE("steps are offered where they fit", "[edits]") {
     CHECK(names(4) == std::vector<std::string>{"keep_apart", "by_hand"});
     Node bare = makeNode(s.document, "layer");
     for (const StepType* t : fittingSteps(bare, 0)) CHECK(t->phase == Phase::Place);
-    CHECK(fittingSteps(bare, 0).size() == 5);
+    CHECK(fittingSteps(bare, 0).size() == 6);
 }
 
 TEST_CASE("editing a step computes it and what follows, nothing else", "[evaluator]") {

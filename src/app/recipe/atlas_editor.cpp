@@ -46,7 +46,9 @@ QImage smallCopy(const Image& image) {
             const int sx = std::min(x * step, image.width - 1), sy = std::min(y * step, image.height - 1);
             const half* p = &image.pixels[4 * (size_t(sy) * size_t(image.width) + size_t(sx))];
             const auto byte = [](float v) { return int(std::clamp(v, 0.0f, 1.0f) * 255.0f + 0.5f); };
-            out.setPixel(x, y, qRgba(byte(encodeSrgb(p[0])), byte(encodeSrgb(p[1])), byte(encodeSrgb(p[2])), byte(p[3])));
+            out.setPixel(
+                x, y,
+                qRgba(byte(encodeSrgb(p[0])), byte(encodeSrgb(p[1])), byte(encodeSrgb(p[2])), byte(p[3])));
         }
     return out;
 }

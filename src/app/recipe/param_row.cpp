@@ -17,6 +17,7 @@
 #include "app/recipe/shares_editor.h"
 #include "app/theme/theme.h"
 #include "app/widgets/color_button.h"
+#include "app/widgets/curve_box.h"
 #include "app/widgets/number_box.h"
 #include "base/error.h"
 
@@ -117,6 +118,8 @@ QWidget* ParamRow::makeEditor() {
             return makePoints();
         case ParamType::Cells:
             return makeCells();
+        case ParamType::Profile:
+            return makeProfile();
         default:
             return makeFile();
     }
@@ -329,6 +332,18 @@ QWidget* ParamRow::makeCells() {
     return editor;
 }
 
+QWidget* ParamRow::makeProfile() {
+    auto* box = new CurveBox;
+    box->setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
+    box->setMaximumWidth(QWIDGETSIZE_MAX);
+    connect(box, &CurveBox::changed, this,
+            [this](const Curve& c, bool dragging) { controller_.setValue(path_, c, dragging); });
+    connect(box, &CurveBox::finished, this, [this] { controller_.endDrag(); });
+    refreshers_.push_back(
+        [this, box](const Param& p) { box->setCurve(std::get<Curve>(p.at(controller_.frame()))); });
+    return box;
+}
+
 /// How many points a curve has; they are drawn in the view.
 QWidget* ParamRow::makePoints() {
     auto* text = new QLabel;
@@ -460,12 +475,9 @@ void ParamRow::setStackOpen(bool open) {
 }
 
 void ParamRow::refresh() {
-    Param param;
-    try {
-        param = paramAt(controller_.document(), path_);
-    } catch (const Error&) {
-        return;  // the row is about to go
-    }
+    const auto now = controller_.paramNow(path_);
+    if (!now) return;  // the row is about to go
+    const Param& param = *now;
     for (const Refresh& r : refreshers_) r(param);
     if (name_) {
         const bool own = path_.source < 0 && isOwnValue(controller_.document(), path_);

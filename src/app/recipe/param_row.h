@@ -47,6 +47,7 @@ class ParamRow : public QWidget {
     QWidget* makeEdits();
     QWidget* makePoints();
     QWidget* makeCells();
+    QWidget* makeProfile();
     QWidget* makeShares();
     QWidget* makeColor();
     void toggleField();

@@ -118,7 +118,7 @@ int main(int argc, char** argv) {
     p.openSource("sea_grass_tall/spread/keep", "Painted");
     w.controller().setPainting({"sea_grass_tall", "spread", "keep", 3, "map"});
     p.settle();
-    if (const auto at = w.view()->project(V3f(0.66f, 0.02f, 1.02f))) p.hover(w.view(), *at);
+    if (const auto at = w.view()->project(V3f(0.46f, 0.02f, 0.72f))) p.hover(w.view(), *at);
     p.take("paint");
     w.controller().setPainting({});
     w.controller().select("shells_on_sand");

@@ -2,7 +2,7 @@
 #pragma once
 #include <QWidget>
 
-#include "field/curve.h"
+#include "base/curve.h"
 
 namespace ovrix::app {
 

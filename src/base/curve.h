@@ -1,4 +1,4 @@
-// A curve over 0 to 1 that remaps what a source gives.
+// A curve over 0 to 1: it remaps what a source gives, or says how a number goes from foot to tip.
 #pragma once
 #include <vector>
 

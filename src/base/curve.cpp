@@ -1,4 +1,4 @@
-#include "field/curve.h"
+#include "base/curve.h"
 
 #include <algorithm>
 
