@@ -148,10 +148,15 @@ void Surface::samplePlaces(uint64_t seed, uint64_t round, std::span<const uint32
     if (parts.empty()) return;
     const double part = totalArea_ / double(total);
     uint32_t t = pick(double(parts[0]) / double(total));
+    uint64_t four = UINT64_MAX;
+    Random4 random{};
     for (const uint32_t i : parts) {
-        // Four rounds share a block of random words.
-        const Random4 r = random4(seed, uint64_t(i) | (round / 4) << 40, Stream::Place);
-        const double target = (double(i) + 0.2 + 0.6 * double(r.bits[round % 4]) * 0x1p-32) * part;
+        if (i / 4 != four) {  // four parts share a block of random words
+            four = i / 4;
+            random = random4(seed, four | round << 40, Stream::Place);
+        }
+        // Not all of its part: what lies closer to the middle meets others less.
+        const double target = (double(i) + 0.2 + 0.6 * double(random.bits[i % 4]) * 0x1p-32) * part;
         while (t + 1 < cumulated_.size() && cumulated_[t] <= target) ++t;
         const double before = t ? cumulated_[t - 1] : 0.0, area = cumulated_[t] - before;
         const V2f w = triangleOrder.at(area > 0 ? std::clamp((target - before) / area, 0.0, 1.0) : 0.0);

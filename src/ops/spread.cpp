@@ -14,7 +14,7 @@ namespace {
 constexpr size_t kRounds = 2;  // of darts; the second for the parts of the surface that hold no point yet
 
 constexpr size_t kPiece = 4096;    // darts thrown by one thread at a time
-constexpr int kCellsPerTile = 24;  // along an edge; a tile with its margin stays in the first-level cache
+constexpr int kCellsPerTile = 32;  // along an edge; a tile with its margin stays in the first-level cache
 constexpr float kSmallestPart = 0.05f;          // of the largest distance that a field may ask for
 constexpr size_t kMostTiles = size_t(1) << 24;  // in the box around the surface, empty ones too
 constexpr size_t kChunks = 16;                  // parts that are counted on their own, so that order is kept
@@ -24,11 +24,11 @@ struct Dart {
     uint32_t index;  // round * parts + part
 };
 
-/// Memory that is written before it is read, and so not filled first.
+/// Memory that is written before it is read, and so not filled first; both rounds use the same.
 struct Darts {
     std::unique_ptr<Dart[]> all;
     size_t size = 0;
-    explicit Darts(size_t n) : all(new Dart[n]), size(n) {}
+    explicit Darts(size_t most) : all(new Dart[most]) {}
     Dart& operator[](size_t i) { return all[i]; }
     const Dart& operator[](size_t i) const { return all[i]; }
 };
@@ -103,7 +103,7 @@ class Spreader {
             smallest_ = std::max(std::min(o.distance.low, o.distance.high), largest_ * kSmallestPart);
         if (!(largest_ > 0.0f)) throw Error("the distance is 0", {}, "Set a distance above 0");
         // A little more than one part for each square of the distance: that fills it as far as it should.
-        const double perRound = std::ceil(1.05 * surface.area() / double(smallest_) / double(smallest_));
+        const double perRound = std::ceil(1.03 * surface.area() / double(smallest_) / double(smallest_));
         constexpr double kStay = 0.55;  // of one round's darts, about
         askForMemory((2 * sizeof(Dart) + 5) * perRound + bytesPerPoint(o.uv) * kStay * perRound,
                      o.memoryLimit, perRound * kStay);
@@ -122,19 +122,21 @@ class Spreader {
         std::vector<uint32_t> parts(perRound_);
         std::iota(parts.begin(), parts.end(), 0u);
         taken_.assign(perRound_, 0);
+        Darts thrown(perRound_), sorted(perRound_);
         for (size_t round = 0; round < kRounds; ++round) {
-            const Darts sorted = sortedIntoTiles(thrown(parts, round));
+            if (round) std::erase_if(parts, [&](uint32_t part) { return taken_[part] != 0; });
+            throwDarts(parts, round, thrown);
+            sortIntoTiles(thrown, sorted);
             accepted_.resize(tiles_->keys().size());
             border_.resize(tiles_->keys().size());
             for (int group = 0; group < 8; ++group) workOn(group, sorted);
-            std::erase_if(parts, [&](uint32_t part) { return taken_[part] != 0; });
         }
         return collect();
     }
 
   private:
-    Darts thrown(std::span<const uint32_t> parts, size_t round) {
-        Darts darts(parts.size());
+    void throwDarts(std::span<const uint32_t> parts, size_t round, Darts& darts) {
+        darts.size = parts.size();
         parallelRanges(parts.size(), kPiece, progress_, [&](size_t begin, size_t end) {
             std::vector<Surface::Place> places(end - begin);
             surface_.samplePlaces(o_.seed, round, parts.subspan(begin, end - begin), perRound_,
@@ -146,11 +148,10 @@ class Spreader {
             }
         });
         tiles_->numberMarked();
-        return darts;
     }
 
     /// Those of a tile together, in the order in which they were thrown.
-    Darts sortedIntoTiles(const Darts& thrown) {
+    void sortIntoTiles(const Darts& thrown, Darts& sorted) {
         const size_t tiles = tiles_->keys().size(), part = (thrown.size + kChunks - 1) / kChunks;
         std::vector<uint32_t> next(tiles * kChunks, 0);
         const auto overChunks = [&](const auto& body) {
@@ -167,9 +168,8 @@ class Spreader {
             for (size_t c = 0; c < kChunks; ++c) sum += std::exchange(next[c * tiles + t], sum);
             start_[t + 1] = sum;
         }
-        Darts sorted(thrown.size);
+        sorted.size = thrown.size;
         overChunks([&](size_t i, uint32_t& place) { sorted[place++] = thrown[i]; });
-        return sorted;
     }
 
     /// Points of one tile and of the margin around it, in cells. A piece of a surface is nearly flat, so the
