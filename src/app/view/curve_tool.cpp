@@ -194,10 +194,9 @@ void CurveTool::paint(QPainter& p, const ViewPort& port) const {
         const bool chosen = node->id == controller_.selected();
         const auto line = curveLine(controller_.document(), node->id, controller_.frame());
         for (const bool halo : {true, false}) {
-            p.setPen(QPen(halo     ? tokens().ink
-                          : chosen ? tokens().seaGlass
-                                   : tokens().text,
-                          halo ? px(3) : px(1.5)));
+            QColor color = halo ? tokens().ink : chosen ? tokens().seaGlass : tokens().text;
+            if (!active_ && !chosen) color.setAlphaF(0.45f);  // there, and not in the way
+            p.setPen(QPen(color, halo ? px(3) : px(1.5)));
             std::optional<QPointF> before;
             for (const V3f& v : line) {
                 const auto q = port.project(v);

@@ -69,14 +69,12 @@ class RowDelegate : public QStyledItemDelegate {
         }
         p->setBrush(Qt::NoBrush);
         QString count = index.data(CountRole).toString();
-        // Where there is little room the name comes before the figure.
-        const int room = right - o.rect.left(),
-                  name0 = QFontMetrics(textFont(9.5)).horizontalAdvance(index.data().toString());
-        const auto fits = [&] {
-            return name0 + QFontMetrics(figureFont(8.5)).horizontalAdvance(count) + px(14) <= room;
-        };
-        if (!fits() && count.endsWith(" tri")) count.chop(4);
-        if (!fits() && !problem && room < px(150)) count.clear();
+        // Where there is little room most of the name comes before the figure.
+        const double room = right - o.rect.left() - px(14),
+                     name0 = QFontMetrics(textFont(9.5)).horizontalAdvance(index.data().toString());
+        const auto left0 = [&] { return room - QFontMetrics(figureFont(8.5)).horizontalAdvance(count); };
+        if (left0() < name0 && count.endsWith(" tri")) count.chop(4);
+        if (left0() < 0.6 * name0 && !problem) count.clear();
         p->setFont(figureFont(8.5));
         const int countWidth = count.isEmpty() ? 0 : p->fontMetrics().horizontalAdvance(count) + px(8);
         p->setPen(problem ? t.red : t.muted);
