@@ -1,5 +1,7 @@
 #include "ops/along.h"
 
+#include <bit>
+
 #include "base/parallel.h"
 #include "base/specs.h"
 #include "ops/place_points.h"
@@ -25,7 +27,9 @@ std::vector<Stop> stopsByCount(const CurveSet& curves, const AlongOptions& o) {
     const double begin = random1(o.seed, 0, Stream::Place), total = curves.totalLength();
     std::vector<Stop> stops(count);
     for (size_t i = 0; i < count; ++i) {
-        const double slide = double(o.jitter) * (random1(o.seed, i, Stream::Lift) - 0.5) / double(o.count);
+        // By the gap that it was put into, so that raising the count moves it no further.
+        const double gap = std::ldexp(1.0, -int(std::bit_width(uint64_t(i))) - 1);
+        const double slide = double(o.jitter) * (random1(o.seed, i, Stream::Lift) - 0.5) * gap;
         const double x = begin + vanDerCorput(i) + slide;
         stops[i] = {i, curves.at((x - std::floor(x)) * total)};
     }

@@ -9,8 +9,16 @@ namespace ovrix {
 
 struct RenderScene::Prototype {
     MeshPtr mesh;
+    std::span<const V3f> normals;  // of its corners, looked up once: every hit asks for them
+    std::span<const V2f> uvs;
+    std::span<const int32_t> slots;
     RTCScene scene = nullptr;
-    explicit Prototype(MeshPtr m) : mesh(std::move(m)), scene(rtcNewScene(embreeDevice())) {
+    explicit Prototype(MeshPtr m)
+        : mesh(std::move(m)),
+          normals(mesh->normals()),
+          uvs(mesh->uvs()),
+          slots(mesh->slots()),
+          scene(rtcNewScene(embreeDevice())) {
         RTCGeometry geometry = meshGeometry(*mesh);
         rtcAttachGeometryByID(scene, geometry, 0);
         rtcReleaseGeometry(geometry);
@@ -161,7 +169,8 @@ V3f unitOr(const V3f& v, const V3f& otherwise) {
 
 SurfacePoint RenderScene::surfacePoint(const RayHit& hit, const Ray& ray) const {
     const Instance& instance = instances_[hit.instance];
-    const Mesh& mesh = *meshes_[instance.mesh]->mesh;
+    const Prototype& prototype = *meshes_[instance.mesh];
+    const Mesh& mesh = *prototype.mesh;
     float m[16];
     rtcGetGeometryTransform(rtcGetGeometry(top_, hit.instance), 0.0f, RTC_FORMAT_FLOAT4X4_COLUMN_MAJOR, m);
     const Triangle& t = mesh.triangles()[hit.triangle];
@@ -169,12 +178,12 @@ SurfacePoint RenderScene::surfacePoint(const RayHit& hit, const Ray& ray) const 
     SurfacePoint p;
     p.position = ray.origin + ray.direction * hit.distance;
     p.faceNormal = unitOr(normalToWorld(m, hit.faceNormal), -ray.direction);
-    const auto n = mesh.normals();
+    const auto n = prototype.normals;
     p.normal = unitOr(normalToWorld(m, n[t[0]] * w + n[t[1]] * hit.u + n[t[2]] * hit.v), p.faceNormal);
     if (p.faceNormal.dot(ray.direction) > 0.0f) p.faceNormal = -p.faceNormal;
     if (p.normal.dot(p.faceNormal) < 0.0f) p.normal = -p.normal;
-    if (const auto uv = mesh.uvs(); !uv.empty()) p.uv = uv[t[0]] * w + uv[t[1]] * hit.u + uv[t[2]] * hit.v;
-    const auto slots = mesh.slots();
+    if (const auto uv = prototype.uvs; !uv.empty()) p.uv = uv[t[0]] * w + uv[t[1]] * hit.u + uv[t[2]] * hit.v;
+    const auto slots = prototype.slots;
     const auto& look = looks_[instance.look];
     const size_t slot = slots.empty() ? 0 : size_t(slots[mesh.triangleFace(hit.triangle)]);
     p.material = look[std::min(slot, look.size() - 1)];

@@ -4,17 +4,9 @@
 #include "base/hash.h"
 #include "geo/merge.h"
 #include "io/elements_io.h"
+#include "scene/prototype.h"
 
 namespace ovrix {
-
-namespace {
-
-M44f ownMatrix(const Document& document, const std::string& object, double frame) {
-    const auto v = [&](const char* p) { return V3f(std::get<V3d>(document.value(object, p, frame))); };
-    return transformMatrix(V3f(0.0f), v("rotation"), v("scale"));
-}
-
-}  // namespace
 
 Evaluator::Around::Asking::Asking(Around& around, const std::string& id) : around_(around) {
     auto& asking = around.asking_;
@@ -64,7 +56,7 @@ std::shared_ptr<const CurveSet> Evaluator::Around::curves(const std::string& id)
 uint64_t Evaluator::Around::meshHash(const std::string& object) {
     Hasher h;
     h.add(evaluator_.objectHash(document_.get(object), options_.frame));
-    addToHash(h, ownMatrix(document_, object, options_.frame));
+    addToHash(h, prototypeMatrix(document_, object, options_.frame));
     return h.value();
 }
 
@@ -121,7 +113,7 @@ MeshPtr Evaluator::Around::mesh(const std::string& id) {
     const uint64_t key = Hasher().add(std::string_view("prototype")).add(meshHash(id)).value();
     if (auto known = evaluator_.lookUp<Mesh>(key)) return known;
     const ObjectResult own = evaluator_.object(document_, id, options_.frame, progress_);
-    const M44f matrix = ownMatrix(document_, id, options_.frame);
+    const M44f matrix = prototypeMatrix(document_, id, options_.frame);
     if (matrix == M44f()) return own.mesh;
     const MeshPtr made = transformed(*own.mesh, matrix);
     evaluator_.keep<Mesh>(key, made, made->bytes());

@@ -352,7 +352,8 @@ class Evaluator::Run {
         try {
             thinLast(first, end);
         } catch (const Error&) {
-            result_.steps.resize(first);
+            return first;
+        } catch (const std::bad_alloc&) {
             return first;
         }
         return end;

@@ -5,6 +5,7 @@
 #include "base/error.h"
 #include "base/hash.h"
 #include "render/sky.h"
+#include "scene/prototype.h"
 
 namespace ovrix {
 
@@ -86,15 +87,11 @@ void JobBuilder::addLayer(const Document& document, const Node& node, const JobO
         const Node* object = document.find((*copies)->prototypes[k]);
         if (!object) continue;
         const ObjectResult own = evaluator_.object(document, object->id, o.frame, progress);
-        // A prototype's own turn and size count, not where it stands.
-        const auto v = [&](const char* p) {
-            return V3f(std::get<V3d>(document.value(object->id, p, o.frame)));
-        };
         Part part{own.mesh,
                   lookOf(document, *object, *own.mesh, layerMaterial, index, o.frame),
                   uint32_t(document.placeOf(object->id) + 1),
                   layerId,
-                  transformMatrix(V3f(0.0f), v("rotation"), v("scale")),
+                  prototypeMatrix(document, object->id, o.frame),
                   *copies,
                   int32_t(k),
                   0};

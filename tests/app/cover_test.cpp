@@ -87,6 +87,16 @@ void CoverTest::paintsAMask() {
     const Document before = c.document();
     stroke(view, QPointF(3, 3), QPointF(9, 5));
     QVERIFY(c.document() == before);
+    // Nor on one that is hidden, which is said.
+    c.edit("hide", [](const Document& d) { return withText(d, "ground/shown", "false"); });
+    driver->settle();
+    const Document hidden = c.document();
+    QSignalSpy said(&c, &Controller::message);
+    stroke(view, *from, *to);
+    QVERIFY(c.document() == hidden);
+    QVERIFY(said.count() > 0 && said[0][0].toString().contains("hidden"));
+    c.undo();
+    driver->settle();
     QTest::keyClick(view, Qt::Key_Escape);
     QVERIFY(!view->brush().active());
     auto* clear = row("scatter/keep")->findChild<QToolButton*>("clearMap");

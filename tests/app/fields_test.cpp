@@ -66,6 +66,29 @@ void FieldsTest::buildsAStack() {
     QVERIFY(field().sources[1].invert);
     take(buttons(stack, "Invert, move")[1]->menu(), "Move up");
     QCOMPARE(QString::fromStdString(field().sources[0].type), QString("noise"));
+    // Dragging a name by the stack does the same.
+    const auto titles = [&] { return stack->findChildren<QPushButton*>("sourceTitle"); };
+    const auto titleOf = [&](const char* name) -> QPushButton* {
+        for (QPushButton* b : titles())
+            if (b->isVisible() && b->text().contains(name, Qt::CaseInsensitive)) return b;
+        return nullptr;
+    };
+    QPushButton* last = titleOf("Curvature");
+    QVERIFY(last);
+    const QPoint grip = last->rect().center(), above = last->mapFrom(stack, QPoint(20, 1));
+    QTest::mousePress(last, Qt::LeftButton, {}, grip);
+    for (int i = 1; i <= 6; ++i) {
+        const QPointF p = QPointF(grip) + QPointF(above - grip) * (i / 6.0);
+        QMouseEvent move(QEvent::MouseMove, p, last->mapToGlobal(p), Qt::NoButton, Qt::LeftButton, {});
+        QApplication::sendEvent(last, &move);
+    }
+    QTest::mouseRelease(last, Qt::LeftButton, {}, above);
+    driver->settle();
+    QCOMPARE(QString::fromStdString(field().sources[0].type), QString("curvature"));
+    QCOMPARE(QString::fromStdString(field().sources[1].type), QString("noise"));
+    c.undo();
+    driver->settle();
+    QCOMPARE(QString::fromStdString(field().sources[0].type), QString("noise"));
     take(buttons(stack, "Invert, move")[2]->menu(), "On");
     QVERIFY(!field().sources[2].on);
     QVERIFY(driver->waitFor([&] { return c.results().overlay && c.results().overlay->strips.size() == 2; }));

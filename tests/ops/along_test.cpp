@@ -49,7 +49,13 @@ TEST_CASE("by count a power of two is spread evenly, and raising the count moves
     REQUIRE(xs.size() == 64);
     for (auto it = xs.begin(); std::next(it) != xs.end(); ++it)
         CHECK(*std::next(it) - *it == Approx(0.125f).epsilon(1e-3));
+    o.jitter = 0.8f;  // slides each in its own gap, whatever the count
+    const auto slid = byId(*along(line, o));
+    CHECK(slid != points);
     o.count = 200;
+    const auto all = byId(*along(line, o));
+    for (const auto& [id, p] : slid) CHECK(all.at(id) == p);
+    o.jitter = 0;
     const auto more = byId(*along(line, o));
     CHECK(more.size() == 200);
     for (const auto& [id, p] : points) CHECK(more.at(id) == p);

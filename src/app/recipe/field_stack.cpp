@@ -4,8 +4,10 @@
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QMenu>
+#include <QMouseEvent>
 #include <QPainter>
 #include <QPushButton>
+#include <QTimer>
 #include <QToolButton>
 #include <QVBoxLayout>
 
@@ -111,11 +113,15 @@ void FieldStack::rebuild(const Field& field) {
         delete item;
     }
     strips_.clear();
+    sourceRows_.clear();
+    pressed_.reset();
+    dropBefore_.reset();
     rowRefreshers_.clear();
     endRefreshers_.clear();
     paramRows_.clear();
     for (size_t i = 0; i < field.sources.size(); ++i) {
-        layout_->addWidget(makeRow(i, field.sources[i]));
+        sourceRows_.push_back(makeRow(i, field.sources[i]));
+        layout_->addWidget(sourceRows_.back());
         if (int(i) != openSource_) continue;
         const SourceType* type = findSourceType(field.sources[i].type);
         for (const ParamSpec& spec : type ? type->params : std::vector<ParamSpec>()) {
@@ -206,10 +212,13 @@ QWidget* FieldStack::makeRow(size_t index, const FieldSource& source) {
     auto* title =
         new QPushButton(type ? QString::fromStdString(type->title) : QString::fromStdString(source.type));
     title->setProperty("link", true);
-    title->setToolTip(type ? QString::fromStdString(type->help) : QString());
+    title->setToolTip((type ? QString::fromStdString(type->help) : QString()) +
+                      "\nClick for its numbers, drag to move it in the stack");
     title->setMinimumWidth(px(30));
     title->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);
     title->setObjectName("sourceTitle");
+    title->setProperty("source", int(index));
+    title->installEventFilter(this);
     connect(title, &QPushButton::clicked, this, [this, index] {
         openSource_ = openSource_ == int(index) ? -1 : int(index);
         refresh();
@@ -291,6 +300,65 @@ void FieldStack::fillRowMenu(QMenu& menu, size_t index) {
         change("Remove source",
                [&](Field& f) { f.sources.erase(f.sources.begin() + std::ptrdiff_t(index)); });
     });
+}
+
+/// Before which row something let go at a height of the stack comes.
+size_t FieldStack::placeAt(int y) const {
+    size_t place = 0;
+    for (QWidget* row : sourceRows_)
+        if (row->y() + row->height() / 2 < y) ++place;
+    return place;
+}
+
+bool FieldStack::eventFilter(QObject* watched, QEvent* event) {
+    auto* title = qobject_cast<QPushButton*>(watched);
+    return (title && dragSource(title, event)) || QFrame::eventFilter(watched, event);
+}
+
+bool FieldStack::dragSource(QWidget* title, QEvent* event) {
+    const auto place = [&] {
+        return title->mapTo(this, static_cast<QMouseEvent*>(event)->position().toPoint());
+    };
+    if (event->type() == QEvent::MouseButtonPress) {
+        pressed_ = place();
+        return false;  // it may still be a click
+    }
+    if (event->type() == QEvent::MouseMove && pressed_) {
+        if (!dropBefore_ && std::abs(place().y() - pressed_->y()) < px(8)) return false;
+        dropBefore_ = placeAt(place().y());
+        update();
+        return true;
+    }
+    if (event->type() != QEvent::MouseButtonRelease) return false;
+    pressed_.reset();
+    if (!dropBefore_) return false;
+    static_cast<QPushButton*>(title)->setDown(false);
+    const size_t from = size_t(title->property("source").toInt());
+    const size_t to = *dropBefore_ - (*dropBefore_ > from ? 1 : 0);
+    dropBefore_.reset();
+    update();
+    if (from == to) return true;
+    openSource_ = -1;
+    // Later: the rows are made anew, and this one's event is not through.
+    QTimer::singleShot(0, this, [this, from, to] {
+        change("Move source", [&](Field& f) {
+            if (from >= f.sources.size() || to >= f.sources.size()) return;
+            FieldSource moved = std::move(f.sources[from]);
+            f.sources.erase(f.sources.begin() + std::ptrdiff_t(from));
+            f.sources.insert(f.sources.begin() + std::ptrdiff_t(to), std::move(moved));
+        });
+    });
+    return true;
+}
+
+void FieldStack::paintEvent(QPaintEvent* e) {
+    QFrame::paintEvent(e);
+    if (!dropBefore_ || sourceRows_.empty()) return;
+    const QWidget* row = sourceRows_[std::min(*dropBefore_, sourceRows_.size() - 1)];
+    const int y = *dropBefore_ < sourceRows_.size() ? row->y() - px(2) : row->geometry().bottom() + px(2);
+    QPainter p(this);
+    p.setPen(QPen(tokens().seaGlass, px(2)));
+    p.drawLine(px(6), y, width() - px(6), y);
 }
 
 /// Where there is little room, names come before previews.

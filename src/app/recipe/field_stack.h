@@ -2,6 +2,7 @@
 #pragma once
 #include <QFrame>
 #include <functional>
+#include <optional>
 
 #include "app/window/controller.h"
 
@@ -36,8 +37,13 @@ class FieldStack : public QFrame {
 
   protected:
     void resizeEvent(QResizeEvent*) override;
+    void paintEvent(QPaintEvent*) override;
+    /// A source's name is what it is dragged by.
+    bool eventFilter(QObject* watched, QEvent* event) override;
 
   private:
+    bool dragSource(QWidget* title, QEvent* event);
+    size_t placeAt(int y) const;
     void rebuild(const Field& field);
     QWidget* makeEnds();
     QWidget* makeRow(size_t index, const FieldSource& source);
@@ -50,6 +56,9 @@ class FieldStack : public QFrame {
     QVBoxLayout* layout_;
     std::string shape_;  // which sources there are: rebuilt when this changes
     std::vector<StripPreview*> strips_;
+    std::vector<QWidget*> sourceRows_;
+    std::optional<QPoint> pressed_;     // where a name was pressed, in the stack
+    std::optional<size_t> dropBefore_;  // the row before which a dragged source would come
     std::vector<std::function<void(const FieldSource&)>> rowRefreshers_;
     std::vector<std::function<void()>> endRefreshers_;
     std::vector<ParamRow*> paramRows_;

@@ -162,6 +162,14 @@ bool BrushTool::press(const QPointF& at, Qt::KeyboardModifiers modifiers, float 
     if (!active()) return false;
     at_ = at;
     if (modifiers & Qt::AltModifier) return sizing_ = true;
+    const auto& overlay = controller_.results().overlay;
+    const Node* surface = overlay ? controller_.document().find(overlay->surface) : nullptr;
+    if (surface && !surface->shown) {
+        controller_.say(
+            QString::fromStdString(surface->name) + " is hidden: show it in the outline to paint on it",
+            true);
+        return true;
+    }
     hover_ = dabAt(at, pressure, port);
     if (!hover_) return false;
     down_ = true;

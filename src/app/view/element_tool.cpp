@@ -4,6 +4,7 @@
 
 #include "app/theme/theme.h"
 #include "base/error.h"
+#include "scene/prototype.h"
 
 namespace ovrix::app {
 
@@ -35,8 +36,7 @@ std::vector<Box3f> ElementTool::boxes(const Copies& copies) const {
         Box3f box;
         const auto object = controller_.results().objects.find(id);
         if (object != controller_.results().objects.end() && d.find(id)) {
-            const auto v = [&](const char* p) { return V3f(std::get<V3d>(d.value(id, p))); };
-            const M44f own = transformMatrix(V3f(0.0f), v("rotation"), v("scale"));
+            const M44f own = prototypeMatrix(d, id, controller_.frame());
             const Box3f& b = object->second.mesh->bounds();
             for (int i = 0; i < 8; ++i)
                 box.extendBy(

@@ -6,6 +6,7 @@
 #include "app/theme/theme.h"
 #include "base/error.h"
 #include "base/hash.h"
+#include "scene/prototype.h"
 
 namespace ovrix::app {
 
@@ -340,8 +341,7 @@ void GlScene::update(const EvalSnapshot& snapshot) {
                 if (!slots.empty()) material = slots[0];
             }
             colors_[node->id] = materialColor(d, material);
-            const auto v = [&](const char* id) { return V3f(std::get<V3d>(d.value(node->id, id))); };
-            prototypeMatrix_[node->id] = transformMatrix(V3f(0.0f), v("rotation"), v("scale"));
+            prototypeMatrix_[node->id] = prototypeMatrix(d, node->id, 0);
             if (!node->shown) continue;
             MeshBuffers& buffers = meshBuffers(o->second);
             const bool heated = overlay && overlay->surface == node->id &&

@@ -197,6 +197,29 @@ void Controller::recover(const Autosave::Found& found) {
     });
 }
 
+void Controller::measureMesh(const std::string& layer, std::function<void(double)> then) {
+    worker_.post([this, layer, then = std::move(then), now = document(), frame = frame_](Progress& progress) {
+        double bytes = 0;
+        QString problem;
+        try {
+            bytes = meshBytes(now, layer, evaluator_, {frame, Purpose::Render, true}, progress);
+        } catch (const Cancelled&) {
+            problem = "Not written: stopped";
+        } catch (const std::exception& e) {
+            problem = QString::fromUtf8(e.what());
+        }
+        QMetaObject::invokeMethod(
+            this,
+            [this, bytes, problem, then] {
+                if (problem.isEmpty())
+                    then(bytes);
+                else
+                    say(problem, true);
+            },
+            Qt::QueuedConnection);
+    });
+}
+
 void Controller::handOnLayer(const std::string& layer, HandOn what, const QString& file) {
     const std::filesystem::path path = file.toStdString();
     const Document now = document();

@@ -67,6 +67,9 @@ class Controller : public QObject {
     void recover(const Autosave::Found& found);
     /// Reads a mesh on the worker and adds it as an object.
     void importMesh(const QString& file);
+    /// Works out, on the worker, the bytes that all copies of a layer take as one mesh; @p then runs in the
+    /// window.
+    void measureMesh(const std::string& layer, std::function<void(double)> then);
     /// Writes what the layer makes at Full, on the worker.
     void handOnLayer(const std::string& layer, HandOn what, const QString& file);
     void setAutosaveFolder(const std::filesystem::path& folder);

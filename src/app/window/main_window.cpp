@@ -346,23 +346,18 @@ void MainWindow::askFull() {
 
 void MainWindow::askHandOn(HandOn what) {
     const std::string layer = controller_.selected();
-    if (what == HandOn::Mesh && !unattended_) {
-        double bytes = 0;  // of what is shown now, at Full: the pieces themselves come when it is written
-        const auto it = controller_.results().layers.find(layer);
-        if (const auto* copies = it == controller_.results().layers.end()
-                                     ? nullptr
-                                     : std::get_if<std::shared_ptr<const Copies>>(&it->second.geometry))
-            for (int32_t k : (*copies)->attributes.find<int32_t>("prototype")) {
-                const auto object = controller_.results().objects.find((*copies)->prototypes[size_t(k)]);
-                if (object != controller_.results().objects.end())
-                    bytes += double(object->second.mesh->bytes()) / it->second.share;
-            }
-        if (bytes > 2e8 &&
+    if (what != HandOn::Mesh || unattended_) return chooseHandOnFile(what, layer);
+    controller_.measureMesh(layer, [this, what, layer](double bytes) {
+        const QString size = QString::fromStdString(byteText(bytes));
+        if (bytes < 2e8 ||
             QMessageBox::question(this, "One mesh",
-                                  QString("All copies as one mesh take about %1. Go on?")
-                                      .arg(QString::fromStdString(byteText(bytes)))) != QMessageBox::Yes)
-            return;
-    }
+                                  QString("All copies as one mesh take about %1. Go on?").arg(size)) ==
+                QMessageBox::Yes)
+            chooseHandOnFile(what, layer);
+    });
+}
+
+void MainWindow::chooseHandOnFile(HandOn what, const std::string& layer) {
     const QString file = QFileDialog::getSaveFileName(
         this, what == HandOn::Mesh ? "One mesh of all copies" : "Copies or points",
         QString::fromStdString((controller_.session().folder() / layer).string()),

@@ -62,6 +62,7 @@ class MainWindow : public QMainWindow {
     void refreshStatus();
     void refreshMode();
     void askFull();
+    void chooseHandOnFile(HandOn what, const std::string& layer);
     double fullBytes() const;
     /// What Full would show and take, in words.
     QString fullCost() const;

@@ -1,0 +1,162 @@
+// What the view paints over its picture: signs, legend, labels.
+#include <QPainter>
+#include <QToolButton>
+
+#include "app/theme/theme.h"
+#include "app/view/view_widget.h"
+#include "scene/translate.h"
+
+namespace ovrix::app {
+
+/// "Barnacles \u00b7 Mask"
+static QString overlayTitle(const Document& document, const ParamPath& path) {
+    const Node* layer = document.find(path.node);
+    if (!layer) return {};
+    return QString::fromStdString(layer->name) + " \u00b7 " +
+           QString::fromStdString(specAt(document, path).title);
+}
+
+void ViewWidget::paintOver(QPainter& p) {
+    if (!missing_.isEmpty()) {
+        p.setPen(tokens().text);
+        p.drawText(rect(), Qt::AlignCenter, missing_);
+        return;
+    }
+    paintNodes(p);
+    handles_.paint(
+        p, [this](const V3f& v) { return project(v); }, handleUnit());
+    brush_->paint(p, port());
+    elements_->paint(p, port());
+    curves_->paint(p, port());
+    paintLegend(p);
+    paintGridLabel(p);
+    if (hasFocus()) {
+        p.setPen(QPen(tokens().seaGlass, 1));
+        p.setBrush(Qt::NoBrush);
+        p.drawRect(QRectF(rect()).adjusted(0.5, 0.5, -0.5, -0.5));
+    }
+}
+
+/// Cameras and lights have no mesh: small signs stand for them.
+void ViewWidget::paintNodes(QPainter& p) {
+    const Document& d = controller_.document();
+    for (const NodePtr& n : d.nodes()) {
+        const bool camera = n->category() == Category::Camera;
+        const bool light = n->shown && (n->type == "area" || n->type == "ball");
+        if ((!camera && !light) || (camera && throughCamera_)) continue;
+        V3f at = V3f(std::get<V3d>(d.value(n->id, "position")));
+        if (light) {
+            const M44f m = d.worldMatrix(n->id, controller_.frame());
+            at = V3f(m[3][0], m[3][1], m[3][2]);
+        }
+        const auto q = project(at);
+        if (!q) continue;
+        const bool chosen = n->id == controller_.selected();
+        p.drawPixmap(
+            QRectF(q->x() - px(9), q->y() - px(9), px(18), px(18)),
+            iconPixmap(camera ? "camera" : "light", chosen ? tokens().seaGlass : tokens().text, px(36)),
+            QRectF(0, 0, px(36), px(36)));
+        if (!camera) continue;
+        const Camera c(cameraOptions(d, n->id, controller_.frame()), 16.0f / 9.0f);
+        const float reach = 0.12f * camera_.distance;
+        p.setPen(QPen(chosen ? tokens().seaGlass : tokens().muted, 1));
+        QPolygonF frame;
+        for (const auto& [x, y] : {std::pair{-1, -1}, {1, -1}, {1, 1}, {-1, 1}, {-1, -1}})
+            if (const auto k = project(c.position() + (c.forward() + c.right() * (c.halfWidth() * float(x)) +
+                                                       c.up() * (c.halfHeight() * float(y))) *
+                                                          reach))
+                frame << *k;
+        p.drawPolyline(frame);
+        for (const QPointF& k : frame) p.drawLine(*q, k);
+    }
+}
+
+bool ViewWidget::showsOverlay() const {
+    const auto& o = controller_.results().overlay;
+    return o && o->error.empty() && !controller_.overlay().node.empty();
+}
+
+QRectF ViewWidget::legendBox() const {
+    return {double(px(10)), double(height() - px(76)), double(std::min(px(280), width() - px(20))),
+            double(px(66))};
+}
+
+QRectF ViewWidget::legendBar() const {
+    const QRectF inner = legendBox().adjusted(px(10), px(8), -px(10), -px(8));
+    return {inner.left(), inner.top() + px(23), inner.width(), double(px(8))};
+}
+
+void ViewWidget::paintLegend(QPainter& p) {
+    const auto& o = controller_.results().overlay;
+    const bool shown = o && !controller_.overlay().node.empty();
+    if (!shown) return;
+    const QRectF box = legendBox();
+    p.setPen(Qt::NoPen);
+    p.setBrush(tokens().panel);
+    p.drawRoundedRect(box, px(4), px(4));
+    const QRectF inner = box.adjusted(px(10), px(8), -px(10), -px(8));
+    const double buttons = px(48);
+    p.setFont(textFont(9.25));
+    p.setPen(tokens().text);
+    const Node* node = controller_.document().find(o->path.node);
+    const bool mask = node && node->category() == Category::Layer;  // of a colour nothing "passes"
+    const QString share = !o->error.empty() ? QString()
+                          : zone_           ? QString("%1% inside").arg(100 * o->shareFrom(*zone_), 0, 'f', 0)
+                                  : QString(mask ? "%1% pass" : "mean %1%").arg(100 * o->mean, 0, 'f', 0);
+    p.drawText(inner, Qt::AlignTop | Qt::AlignLeft,
+               p.fontMetrics().elidedText(overlayTitle(controller_.document(), o->path), Qt::ElideRight,
+                                          int(inner.width() - buttons) - px(78)));
+    p.setPen(tokens().muted);
+    p.setFont(figureFont(8.75));
+    p.drawText(inner.adjusted(0, 0, -buttons, 0), Qt::AlignTop | Qt::AlignRight, share);
+    if (!o->error.empty()) {
+        p.setPen(tokens().red);
+        p.setFont(textFont(8.75));
+        p.drawText(inner.adjusted(0, px(18), 0, 0), Qt::TextWordWrap, QString::fromStdString(o->error));
+        return;
+    }
+    const QRectF bar = legendBar();
+    for (int x = 0; x < int(bar.width()); ++x) {
+        const float t = float(x) / float(bar.width());
+        p.fillRect(QRectF(bar.left() + x, bar.top(), 1.5, bar.height()),
+                   zone_ ? tokens().heat[t >= *zone_ ? 3 : 0] : heatColor(t));
+    }
+    p.drawText(inner, Qt::AlignBottom | Qt::AlignLeft, "0 none");
+    p.drawText(inner, Qt::AlignBottom | Qt::AlignRight, "all 1");
+    if (!zone_) return p.drawText(inner, Qt::AlignBottom | Qt::AlignHCenter, "0.5");
+    const double at = bar.left() + double(*zone_) * bar.width();
+    p.setPen(QPen(tokens().text, px(2)));
+    p.drawLine(QPointF(at, bar.top() - px(3)), QPointF(at, bar.bottom() + px(3)));
+    p.drawText(inner, Qt::AlignBottom | Qt::AlignHCenter, QString("from %1").arg(double(*zone_), 0, 'f', 2));
+}
+
+/// The bar of the legend moves the border of the zone.
+bool ViewWidget::dragZone(const QPointF& at) {
+    if (!zone_) return false;
+    const QRectF bar = legendBar();
+    zone_ = float(std::clamp((at.x() - bar.left()) / bar.width(), 0.0, 1.0));
+    refresh();
+    return true;
+}
+
+void ViewWidget::paintGridLabel(QPainter& p) {
+    const float step = gridStep();
+    const QString size = step >= 1       ? QString("%1 m").arg(double(step))
+                         : step >= 0.01f ? QString("%1 cm").arg(double(step) * 100)
+                                         : QString("%1 mm").arg(double(step) * 1000);
+    QString text = "grid " + size;
+    if (throughCamera_) text = "scene camera   " + text;
+    if (scene_) {
+        DrawLevel coarsest = DrawLevel::Meshes;
+        for (const CopyBatch& b : scene_->batches()) coarsest = std::max(coarsest, b.level);
+        if (coarsest != DrawLevel::Meshes && !moving_)
+            text = "some as " + drawLevelName(coarsest) + "   " + text;
+    }
+    p.setFont(figureFont(8.25));
+    p.setPen(tokens().muted);
+    const QRectF room = QRectF(rect()).adjusted(px(52), px(8), -px(10), 0);  // beside the tools
+    p.drawText(room, Qt::AlignTop | Qt::AlignRight,
+               p.fontMetrics().elidedText(text, Qt::ElideLeft, int(room.width())));
+}
+
+}  // namespace ovrix::app

@@ -1,0 +1,10 @@
+// How an object stands as a prototype.
+#pragma once
+#include "scene/document.h"
+
+namespace ovrix {
+
+/// An object's own turn and size, which its copies have; where it stands is not theirs.
+M44f prototypeMatrix(const Document& document, const std::string& object, double frame);
+
+}  // namespace ovrix
