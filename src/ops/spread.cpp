@@ -124,7 +124,7 @@ class Spreader {
         taken_.assign(perRound_, 0);
         Darts thrown(perRound_), sorted(perRound_);
         for (size_t round = 0; round < kRounds; ++round) {
-            if (round) std::erase_if(parts, [&](uint32_t part) { return taken_[part] != 0; });
+            if (round) parts = partsLeft();
             throwDarts(parts, round, thrown);
             sortIntoTiles(thrown, sorted);
             accepted_.resize(tiles_->keys().size());
@@ -233,7 +233,6 @@ class Spreader {
     struct Kept {
         V3f position;
         float distance;
-        uint32_t index;  // round * perRound + part
     };
 
     void workOn(int group, const Darts& darts) {
@@ -265,9 +264,10 @@ class Spreader {
             const float d = distance.empty() ? largest_ : distance[i - start_[tile]];
             if (local.crowded(dart.position, d)) continue;
             local.add(dart.position, d);
-            out.push_back({dart.position, d, dart.index});
+            out.push_back({dart.position, d});
             if (local.nearBorder(dart.position)) border_[tile].push_back(out.back());
-            std::atomic_ref(taken_[dart.index % perRound_]).store(1, std::memory_order_relaxed);
+            std::atomic_ref(taken_[dart.index % perRound_])
+                .store(uint8_t(dart.index / perRound_ + 1), std::memory_order_relaxed);
         }
     }
 
@@ -285,34 +285,86 @@ class Spreader {
         PointSet some;
         const size_t first = start_[tile], count = start_[tile + 1] - first;
         const PointColumns columns = makePointColumns(some.attributes, count, o_.uv);
-        for (size_t i = 0; i < count; ++i) put(columns, i, darts[first + i].index);
+        for (size_t i = 0; i < count; ++i) {
+            const uint32_t index = darts[first + i].index, part = uint32_t(index % perRound_);
+            Surface::Place place;
+            surface_.samplePlaces(o_.seed, index / perRound_, {&part, 1}, perRound_, &place);
+            put(columns, i, index, place);
+        }
         std::vector<float> d(count);
         o_.distance.field->evaluate(samplesOf(some.attributes), d);
         for (float& x : d) x = std::clamp(lerp(o_.distance.low, o_.distance.high, x), smallest_, largest_);
         return d;
     }
 
-    /// Works a dart out again: keeping it for all would take more time than making it for those that stay.
-    void put(const PointColumns& columns, size_t i, uint32_t index) const {
-        Surface::Place place;
-        const size_t round = index / perRound_;
-        const uint32_t part = uint32_t(index % perRound_);
-        surface_.samplePlaces(o_.seed, round, {&part, 1}, perRound_, &place);
+    void put(const PointColumns& columns, size_t i, uint32_t index, const Surface::Place& place) const {
         const Surface::Sample sample = surface_.sampleAt(place.triangle, place.u, place.v);
         columns.put(i, index, sample);
         if (!columns.uv.empty()) columns.putUv(i, surface_, sample);
     }
 
+    /// Calls count(begin, end) for every piece of the parts, then fill(begin, end, first) with the sum of the
+    /// counts before it; both on all threads. Gives the sum.
+    template <class Count, class Begin, class Fill>
+    size_t overParts(const Count& count, const Begin& begin, const Fill& fill) const {
+        const size_t pieces = (perRound_ + kPiece - 1) / kPiece;
+        std::vector<size_t> first(pieces + 1, 0);
+        const auto each = [&](const auto& body) {
+            parallelRanges(pieces, 4, progress_, [&](size_t from, size_t to) {
+                for (size_t k = from; k < to; ++k) body(k, k * kPiece, std::min(perRound_, (k + 1) * kPiece));
+            });
+        };
+        each([&](size_t k, size_t low, size_t high) { first[k + 1] = count(low, high); });
+        for (size_t k = 0; k < pieces; ++k) first[k + 1] += first[k];
+        begin(first.back());
+        each([&](size_t k, size_t low, size_t high) { fill(low, high, first[k]); });
+        return first.back();
+    }
+
+    /// The parts that hold no point yet, ascending.
+    std::vector<uint32_t> partsLeft() const {
+        std::vector<uint32_t> left;
+        overParts(
+            [&](size_t low, size_t high) { return size_t(std::count(&taken_[low], &taken_[0] + high, 0)); },
+            [&](size_t sum) { left.resize(sum); },
+            [&](size_t low, size_t high, size_t at) {
+                for (size_t i = low; i < high; ++i)
+                    if (!taken_[i]) left[at++] = uint32_t(i);
+            });
+        return left;
+    }
+
+    bool chosen(size_t part) const {
+        if (!taken_[part]) return false;
+        const uint64_t id = (taken_[part] - 1u) * perRound_ + part;
+        return o_.share >= 1.0 || double(random1(o_.seed, id, Stream::Pick)) < o_.share;
+    }
+
+    /// In the order of the parts, so that the surface is read in its own: working the darts out again takes
+    /// less time than carrying all of them along.
     std::shared_ptr<const PointSet> collect() const {
-        std::vector<uint32_t> chosen;
-        const float share = float(o_.share);
-        for (const auto& tile : accepted_)
-            for (const Kept& p : tile)
-                if (share >= 1.0f || random1(o_.seed, p.index, Stream::Pick) < share)
-                    chosen.push_back(p.index);
         auto points = std::make_shared<PointSet>();
-        const PointColumns columns = makePointColumns(points->attributes, chosen.size(), o_.uv);
-        parallelFor(chosen.size(), progress_, [&](size_t i) { put(columns, i, chosen[i]); });
+        PointColumns columns;
+        overParts(
+            [&](size_t low, size_t high) {
+                size_t n = 0;
+                for (size_t i = low; i < high; ++i) n += chosen(i);
+                return n;
+            },
+            [&](size_t sum) { columns = makePointColumns(points->attributes, sum, o_.uv); },
+            [&](size_t low, size_t high, size_t at) {
+                std::vector<uint32_t> mine;
+                std::vector<Surface::Place> places;
+                for (size_t round = 0; round < kRounds; ++round) {
+                    mine.clear();
+                    for (size_t i = low; i < high; ++i)
+                        if (taken_[i] == round + 1 && chosen(i)) mine.push_back(uint32_t(i));
+                    places.resize(mine.size());
+                    surface_.samplePlaces(o_.seed, round, mine, perRound_, places.data());
+                    for (size_t i = 0; i < mine.size(); ++i, ++at)
+                        put(columns, at, uint32_t(round * perRound_ + mine[i]), places[i]);
+                }
+            });
         return points;
     }
 
@@ -326,7 +378,7 @@ class Spreader {
     std::unique_ptr<Tiles> tiles_;
     std::vector<uint32_t> start_;                       // of each tile's darts
     std::vector<std::vector<Kept>> accepted_, border_;  // of each tile; those near its border once more
-    std::vector<uint8_t> taken_;                        // parts that hold a point
+    std::vector<uint8_t> taken_;                        // for each part, one more than the round of its point
 };
 
 }  // namespace
