@@ -41,6 +41,7 @@ const AttributeSet* placed(const Geometry& geometry) {
 }  // namespace
 
 size_t elementCount(const Geometry& geometry) { return std::visit(Count(), geometry); }
+
 Geometry gathered(const Geometry& geometry, std::span<const uint32_t> indices) {
     if (const auto* points = std::get_if<std::shared_ptr<const PointSet>>(&geometry)) {
         auto out = std::make_shared<PointSet>();

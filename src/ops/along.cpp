@@ -64,7 +64,9 @@ std::shared_ptr<const PointSet> pointsAlong(const CurveSet& curves, const Surfac
     if (curves.size() == 0 || !(curves.totalLength() > 0))
         throw Error("the curves have no length", {}, "Draw one with two points or more");
     const bool spaced = o.spacing > 0;
-    const double wanted = spaced ? curves.totalLength() / o.spacing + double(curves.size()) : double(o.count);
+    const double wanted =
+        std::clamp(o.share, 0.0, 1.0) * (spaced ? curves.totalLength() / o.spacing : double(o.count)) +
+        double(curves.size());
     requireCount(wanted);
     askForMemory(wanted * (bytesPerPoint(true) + sizeof(Stop)), o.memoryLimit, wanted);
     Progress::Task task(progress, "Placing along curves");

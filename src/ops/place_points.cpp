@@ -39,9 +39,7 @@ std::shared_ptr<const PointSet> masked(std::shared_ptr<const PointSet> points, c
                                        uint64_t seed, Progress& progress) {
     const auto stay = survivors(points->attributes, keep, seed, progress);
     if (!stay) return points;
-    auto kept = std::make_shared<PointSet>();
-    kept->attributes = points->attributes.gathered(*stay);
-    return kept;
+    return std::get<std::shared_ptr<const PointSet>>(gathered(points, *stay));
 }
 
 ParamSpec keepSpec() {

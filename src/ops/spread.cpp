@@ -248,7 +248,7 @@ class Spreader {
     }
 
     void workOnTile(uint32_t tile, const Darts& darts, Local& local) {
-        if (tile + 1 >= start_.size() || start_[tile] == start_[tile + 1]) return;
+        if (start_[tile] == start_[tile + 1]) return;
         const auto& key = tiles_->keys()[tile];
         local.begin(tiles_->cornerOf(key), thinAxis(tile, darts));
         for (int k = 0; k < 27; ++k) {
@@ -306,7 +306,7 @@ class Spreader {
     /// Calls count(begin, end) for every piece of the parts, then fill(begin, end, first) with the sum of the
     /// counts before it; both on all threads. Gives the sum.
     template <class Count, class Begin, class Fill>
-    size_t overParts(const Count& count, const Begin& begin, const Fill& fill) const {
+    void overParts(const Count& count, const Begin& begin, const Fill& fill) const {
         const size_t pieces = (perRound_ + kPiece - 1) / kPiece;
         std::vector<size_t> first(pieces + 1, 0);
         const auto each = [&](const auto& body) {
@@ -318,7 +318,6 @@ class Spreader {
         for (size_t k = 0; k < pieces; ++k) first[k + 1] += first[k];
         begin(first.back());
         each([&](size_t k, size_t low, size_t high) { fill(low, high, first[k]); });
-        return first.back();
     }
 
     /// The parts that hold no point yet, ascending.

@@ -7,6 +7,7 @@
 #include "scene/references.h"
 #include "scene/scene_file.h"
 #include "scene/translate.h"
+#include "scene/values.h"
 
 namespace ovrix {
 
@@ -41,22 +42,18 @@ void gather(const Document& document, Node node, RecipeFile& out) {
     }
 }
 
-/// Values that belong to one surface: what is painted on it, and elements changed by hand.
-void forgetPlace(ParamMap& params, RecipeFile& out) {
-    for (auto& [name, param] : params) {
-        if (auto* map = std::get_if<MapValue>(&param.value); map && map->map) {
-            param.value = MapValue();
+/// Takes out what belongs to one surface: what is painted on it, and elements changed by hand.
+void forgetPlace(Node& layer, RecipeFile& out) {
+    changeValues(layer, [&](const ParamSpec&, Value& value) {
+        if (const auto* map = std::get_if<MapValue>(&value); map && map->map) {
+            value = MapValue();
             out.leftOut.push_back("a painted map");
         }
-        if (auto* edits = std::get_if<HandEdits>(&param.value); edits && !edits->list.empty()) {
-            param.value = HandEdits();
+        if (const auto* edits = std::get_if<HandEdits>(&value); edits && !edits->list.empty()) {
+            value = HandEdits();
             out.leftOut.push_back("changes by hand");
         }
-        if (!param.field) continue;
-        auto field = std::make_shared<Field>(*param.field);
-        for (FieldSource& source : field->sources) forgetPlace(source.params, out);
-        param.field = field;
-    }
+    });
 }
 
 /// Alike in all that copies of it show.
@@ -108,7 +105,7 @@ RecipeFile recipeOfLayer(const Document& document, const std::string& id, const 
     out.name = layer.name;
     layer.params.erase("surface");
     layer.params.erase("linked");
-    for (Step& step : layer.steps) forgetPlace(step.params, out);
+    forgetPlace(layer, out);
     gather(whole, std::move(layer), out);
     return out;
 }

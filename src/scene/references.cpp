@@ -1,5 +1,7 @@
 #include "scene/references.h"
 
+#include "scene/values.h"
+
 namespace ovrix {
 
 static void changeValue(const ParamSpec& spec, Value& value, const ReferenceChange& change) {
@@ -17,22 +19,8 @@ static void changeValue(const ParamSpec& spec, Value& value, const ReferenceChan
     }
 }
 
-void changeReferences(const std::vector<ParamSpec>& specs, ParamMap& params, const ReferenceChange& change) {
-    for (auto& [name, param] : params) {
-        const ParamSpec* spec = findSpec(specs, name);
-        if (spec) changeValue(*spec, param.value, change);
-        if (!param.field) continue;
-        auto field = std::make_shared<Field>(*param.field);
-        for (FieldSource& source : field->sources)
-            if (const SourceType* type = findSourceType(source.type))
-                changeReferences(type->params, source.params, change);
-        if (!(*field == *param.field)) param.field = field;
-    }
-}
-
 void changeReferences(Node& node, const ReferenceChange& change) {
-    changeReferences(specsOf(node), node.params, change);
-    for (Step& step : node.steps) changeReferences(specsOf(step), step.params, change);
+    changeValues(node, [&](const ParamSpec& spec, Value& value) { changeValue(spec, value, change); });
 }
 
 }  // namespace ovrix

@@ -10,8 +10,6 @@ namespace ovrix {
 /// parameters that are declared as references count: a choice or a text may happen to read like an id.
 using ReferenceChange = std::function<void(const ParamSpec& spec, std::string& id)>;
 
-/// Over the parameters and the fields that drive them.
-void changeReferences(const std::vector<ParamSpec>& specs, ParamMap& params, const ReferenceChange& change);
 /// Over the node's own parameters and those of its steps; not its parent.
 void changeReferences(Node& node, const ReferenceChange& change);
 

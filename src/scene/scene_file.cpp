@@ -6,6 +6,7 @@
 #include "base/files.h"
 #include "base/number_text.h"
 #include "scene/map_files.h"
+#include "scene/values.h"
 
 namespace ovrix {
 
@@ -255,28 +256,9 @@ void saveScene(const Document& document, const std::filesystem::path& path) {
     dropOldMaps(document, mapFolder(path));
 }
 
-namespace {
-
-using PathChange = std::function<std::string(const std::string&)>;
-
-void changePaths(const std::vector<ParamSpec>& specs, ParamMap& params, const PathChange& change) {
-    for (const ParamSpec& spec : specs) {
-        const auto it = params.find(spec.id);
-        if (it == params.end()) continue;
-        if (spec.type == ParamType::File) it->second.value = change(std::get<std::string>(it->second.value));
-        if (!it->second.field) continue;
-        auto field = std::make_shared<Field>(*it->second.field);
-        for (FieldSource& s : field->sources)
-            if (const SourceType* type = findSourceType(s.type)) changePaths(type->params, s.params, change);
-        it->second.field = field;
-    }
-}
-
-}  // namespace
-
 Document rebasePaths(const Document& document, const std::filesystem::path& from,
                      const std::filesystem::path& to) {
-    const PathChange change = [&](const std::string& path) -> std::string {
+    const auto change = [&](const std::string& path) -> std::string {
         if (path.empty()) return path;
         const auto whole = (std::filesystem::absolute(from) / path).lexically_normal();
         if (to.empty()) return whole.string();
@@ -286,8 +268,9 @@ Document rebasePaths(const Document& document, const std::filesystem::path& from
     Document out = document;
     for (const NodePtr& node : document.nodes()) {
         Node n = *node;
-        changePaths(specsOf(n), n.params, change);
-        for (Step& s : n.steps) changePaths(specsOf(s), s.params, change);
+        changeValues(n, [&](const ParamSpec& spec, Value& value) {
+            if (spec.type == ParamType::File) value = change(std::get<std::string>(value));
+        });
         if (!(n == *node)) out.put(std::move(n));
     }
     return out;

@@ -86,10 +86,7 @@ std::shared_ptr<const Copies> shownOf(const std::shared_ptr<const Copies>& copie
         kept.resize(s.most);
         std::sort(kept.begin(), kept.end());
     }
-    auto out = std::make_shared<Copies>();
-    out->prototypes = copies->prototypes;
-    out->attributes = copies->attributes.gathered(kept);
-    return out;
+    return std::get<std::shared_ptr<const Copies>>(gathered(copies, kept));
 }
 
 }  // namespace ovrix

@@ -58,8 +58,14 @@ void LibraryTest::laysARecipe() {
     driver->settle();
     QCOMPARE(layers(), size_t(1));
     QVERIFY(c.document().get(kLayer).step("spread"));
-    // A picture of it comes by itself.
-    QVERIFY(driver->waitFor([&] { return !list->item(0)->icon().isNull(); }));
+    // A picture that is not there comes by itself.
+    const std::filesystem::path picture =
+        libraryOf(LibraryWindow::builtInFolder(), LibraryWindow::ownFolder(),
+                  LibraryWindow::pictureFolder())[0]
+            .picture;
+    std::filesystem::remove(picture);
+    library->refresh();
+    QVERIFY(driver->waitFor([&] { return std::filesystem::exists(picture); }));
 }
 
 void LibraryTest::savesAndTakesOut() {

@@ -23,11 +23,11 @@ void ViewWidget::paintOver(QPainter& p) {
         return;
     }
     paintNodes(p);
-    handles_.paint(
-        p, [this](const V3f& v) { return project(v); }, handleUnit());
-    brush_->paint(p, port());
-    elements_->paint(p, port());
-    curves_->paint(p, port());
+    const ViewPort view = port();
+    handles_.paint(p, view.project, handleUnit());
+    brush_->paint(p, view);
+    elements_->paint(p, view);
+    curves_->paint(p, view);
     paintLegend(p);
     paintGridLabel(p);
     if (hasFocus()) {

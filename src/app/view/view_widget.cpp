@@ -232,8 +232,17 @@ QMatrix4x4 ViewWidget::viewProjection() const {
     return projection * view;
 }
 
+/// With one matrix for all that goes through it.
+Projection ViewWidget::projection() const {
+    return [m = viewProjection(), w = width(), h = height()](const V3f& v) -> std::optional<QPointF> {
+        const QVector4D q = m * QVector4D(v.x, v.y, v.z, 1);
+        if (q.w() <= 1e-6f) return std::nullopt;
+        return QPointF((q.x() / q.w() * 0.5 + 0.5) * w, (0.5 - q.y() / q.w() * 0.5) * h);
+    };
+}
+
 ViewPort ViewWidget::port() {
-    return {[this](const V3f& v) { return project(v); }, lens().position(),
+    return {projection(), lens().position(),
             [this](const QPointF& at) {
                 const Camera c = lens();
                 const float x = (2.0f * float(at.x()) / float(std::max(1, width())) - 1.0f) * c.halfWidth();
@@ -243,11 +252,7 @@ ViewPort ViewWidget::port() {
             [this](const QPointF& at) { return placeAt(at.toPoint()); }};
 }
 
-std::optional<QPointF> ViewWidget::project(const V3f& v) const {
-    const QVector4D q = viewProjection() * QVector4D(v.x, v.y, v.z, 1);
-    if (q.w() <= 1e-6f) return std::nullopt;
-    return QPointF((q.x() / q.w() * 0.5 + 0.5) * width(), (0.5 - q.y() / q.w() * 0.5) * height());
-}
+std::optional<QPointF> ViewWidget::project(const V3f& v) const { return projection()(v); }
 
 void ViewWidget::initializeGL() {
     try {

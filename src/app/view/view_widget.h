@@ -83,6 +83,7 @@ class ViewWidget : public QOpenGLWidget {
     Box3f boundsOfAll() const;
     float gridStep() const;
     ViewPort port();
+    Projection projection() const;
     float handleUnit() const;
 
     Controller& controller_;

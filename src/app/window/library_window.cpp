@@ -161,19 +161,20 @@ LibraryWindow::LibraryWindow(Controller& controller, QWidget* parent)
     connect(remove_, &QPushButton::clicked, this, &LibraryWindow::removeChosen);
     connect(save_, &QPushButton::clicked, this, &LibraryWindow::saveChosenLayer);
     connect(name_, &QLineEdit::textChanged, this, &LibraryWindow::refreshActions);
-    connect(&controller_, &Controller::selectionChanged, this, [this] {
-        const Node* node = controller_.selectedNode();
-        name_->setText(node && node->category() == Category::Layer ? QString::fromStdString(node->name)
-                                                                   : QString());
-        refreshActions();
-    });
+    connect(&controller_, &Controller::selectionChanged, this, &LibraryWindow::followSelection);
     connect(maker_, &PictureMaker::made, this, [this](const QString&, const QString& problem) {
         if (!problem.isEmpty()) controller_.say(problem, true);
         fillPictures();
     });
     for (QPushButton* b : {lay_, use_, remove_, save_}) b->setAutoDefault(false);
-    refresh();
-    Q_EMIT controller_.selectionChanged();
+    followSelection();
+}
+
+void LibraryWindow::followSelection() {
+    const Node* node = controller_.selectedNode();
+    const bool layer = node && node->category() == Category::Layer;
+    name_->setText(layer ? QString::fromStdString(node->name) : QString());
+    refreshActions();
 }
 
 const LibraryEntry* LibraryWindow::chosen() const {

@@ -50,6 +50,7 @@ class LibraryWindow : public QDialog {
 
   private:
     const LibraryEntry* chosen() const;
+    void followSelection();
     void refreshActions();
     void fillPictures();
     void layOn();

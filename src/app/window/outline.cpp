@@ -141,6 +141,11 @@ QTreeWidgetItem* Outline::itemOf(const std::string& id) const {
     return it == items_.end() ? nullptr : it->second;
 }
 
+std::string Outline::idAt(const QPoint& at) const {
+    const QTreeWidgetItem* item = itemAt(at);
+    return item ? item->data(0, IdRole).toString().toStdString() : std::string();
+}
+
 QTreeWidgetItem* Outline::addGroup(const QString& title) {
     auto* group = new QTreeWidgetItem(this, {title});
     group->setData(0, GroupRole, true);

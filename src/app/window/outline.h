@@ -11,10 +11,7 @@ class Outline : public QTreeWidget {
   public:
     explicit Outline(Controller& controller, QWidget* parent = nullptr);
     /// Of the row at a place of the viewport; empty where there is none.
-    std::string idAt(const QPoint& at) const {
-        const QTreeWidgetItem* item = itemAt(at);
-        return item ? item->data(0, Qt::UserRole).toString().toStdString() : std::string();
-    }
+    std::string idAt(const QPoint& at) const;
     QTreeWidgetItem* itemOf(const std::string& id) const;
 
   protected:

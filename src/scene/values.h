@@ -1,0 +1,18 @@
+// One walk over all values that a node holds, those inside its fields too.
+#pragma once
+#include <functional>
+
+#include "scene/document.h"
+
+namespace ovrix {
+
+/// May change the value.
+using ValueChange = std::function<void(const ParamSpec& spec, Value& value)>;
+
+/// Over the values that @p specs declare, and over those of the sources that drive them; values of keys are
+/// not among them. A field is made anew only where something in it changed.
+void changeValues(const std::vector<ParamSpec>& specs, ParamMap& params, const ValueChange& change);
+/// Over the node's own parameters and those of its steps.
+void changeValues(Node& node, const ValueChange& change);
+
+}  // namespace ovrix
