@@ -1,6 +1,7 @@
 # The programs, the tests and the benchmarks, all on top of ovrix_core.
 
-add_library(ovrix_demo STATIC demo/low_tide.cpp demo/recipes.cpp demo/shapes.cpp)
+add_library(ovrix_demo STATIC demo/low_tide.cpp demo/maker.cpp demo/pup.cpp demo/recipes.cpp demo/shapes.cpp
+            demo/strands.cpp)
 target_include_directories(ovrix_demo PUBLIC demo)
 target_link_libraries(ovrix_demo PUBLIC ovrix_core)
 
@@ -64,7 +65,7 @@ set_target_properties(ovrix-app-tests PROPERTIES AUTOMOC ON)
 target_compile_options(ovrix-app-tests PRIVATE $<$<CONFIG:Release>:-O1>)
 target_link_libraries(ovrix-app-tests PRIVATE Qt6::Test)
 
-add_executable(ovrix-bench bench/bench.cpp bench/cover_bench.cpp)
+add_executable(ovrix-bench bench/bench.cpp bench/cover_bench.cpp bench/strand_bench.cpp)
 target_link_libraries(ovrix-bench PRIVATE ovrix_core ovrix_demo embree benchmark::benchmark)
 add_dependencies(ovrix-bench ovrix-mesh-reader)
 

@@ -2,140 +2,17 @@
 
 #include <fmt/format.h>
 
-#include "io/mesh_writer.h"
+#include "maker.h"
 #include "scene/edits.h"
 #include "scene/evaluator.h"
 #include "scene/handwork.h"
 #include "scene/scene_file.h"
 #include "shapes.h"
+#include "strands.h"
 
 namespace ovrix::demo {
 
 namespace {
-
-/// Puts a document together; every value goes through the same edits as in the program.
-class Maker {
-  public:
-    Document document = Document::fresh();
-    std::filesystem::path folder;
-
-    void set(const std::string& path, const std::string& text) { document = withText(document, path, text); }
-
-    std::string add(const std::string& type, const std::string& name) {
-        Node n = makeNode(document, type, name);
-        document.put(n);
-        return n.id;
-    }
-
-    std::string mesh(const std::string& name, const MeshPtr& mesh, const std::string& material, bool stands) {
-        const std::string id = add("mesh_file", name);
-        writePlyMesh(folder / (id + ".ply"), *mesh);
-        set(id + "/file", id + ".ply");
-        set(id + "/material", material);
-        if (!stands) set(id + "/shown", "false"), set(id + "/rendered", "false");
-        return id;
-    }
-
-    /// A material whose colour runs from one to another where a field goes from 0 to 1.
-    std::string material(const std::string& name, const Color& low, const Color& high,
-                         std::vector<FieldSource> sources, double roughness) {
-        const std::string id = add("surface", name);
-        Param base;
-        base.value = high;
-        base.low = low;
-        auto field = std::make_shared<Field>();
-        field->sources = std::move(sources);
-        base.field = field;
-        document = withParam(document, {id, "", "base"}, base);
-        document = withValue(document, {id, "", "roughness"}, roughness);
-        return id;
-    }
-
-    std::string layer(const std::string& name, const std::string& surface, Shares prototypes, int64_t count,
-                      int64_t seed, Range size, double favourSmall, std::vector<FieldSource> mask,
-                      double upright, double lift) {
-        std::string id;
-        document = withLayer(document, surface, prototypes[0].ref, &id);
-        Node named = document.get(id);
-        document.remove(id);
-        named.name = name;
-        id = named.id = document.freeId(name);
-        document.put(std::move(named));
-        const auto value = [&](const char* step, const char* param, const Value& v) {
-            document = withValue(document, {id, step, param}, v);
-        };
-        value("copies_of", "prototypes", prototypes);
-        value("copies_of", "lift", lift);
-        value("scatter", "count", count);
-        for (const char* step : {"scatter", "orient", "vary_size", "copies_of"}) value(step, "seed", seed);
-        value("vary_size", "between", size);
-        value("vary_size", "small", favourSmall);
-        value("orient", "to_up", upright);
-        value("orient", "tilt", Range{0, 9});
-        auto field = std::make_shared<Field>();
-        field->sources = std::move(mask);
-        if (!field->sources.empty()) document = withField(document, {id, "scatter", "keep"}, field);
-        return id;
-    }
-};
-
-FieldSource noise(double size, int64_t seed, double contrast, int64_t octaves = 3) {
-    FieldSource s = makeSource("noise");
-    s.params["size"].value = size;
-    s.params["seed"].value = seed;
-    s.params["contrast"].value = contrast;
-    s.params["octaves"].value = octaves;
-    return s;
-}
-
-/// 1 between two heights, with soft edges: where an animal lives above the sand and below the dry rock.
-FieldSource heightBand(double from, double to, double soft) {
-    FieldSource s = makeSource("height");
-    s.params["range"].value = Range{from - soft, to + soft};
-    const float edge = float(soft / (to - from + 2 * soft));
-    s.remap.points = {{0, 0}, {edge * 2, 1}, {1 - edge * 2, 1}, {1, 0}};
-    return s;
-}
-
-FieldSource slope(double from, double to, double soft) {
-    FieldSource s = makeSource("slope");
-    s.params["range"].value = Range{from, to};
-    s.params["soft"].value = soft;
-    return s;
-}
-
-FieldSource perElement(int64_t seed) {
-    FieldSource s = makeSource("random");
-    s.params["seed"].value = seed;
-    return s;
-}
-
-FieldSource blended(FieldSource s, Blend blend, double strength = 1.0) {
-    s.blend = blend;
-    s.strength.value = strength;
-    return s;
-}
-
-FieldSource inverted(FieldSource s) {
-    s.invert = true;
-    return s;
-}
-
-/// How sheltered a place is: barnacles and dirt sit in cracks.
-FieldSource shelter(double reach, int64_t rays) {
-    FieldSource s = makeSource("occlusion");
-    s.params["reach"].value = reach;
-    s.params["rays"].value = rays;
-    s.remap.points = {{0.04f, 0}, {0.45f, 1}, {1, 1}};
-    return s;
-}
-
-FieldSource awayFrom(const Refs& things, Range between) {
-    FieldSource s = makeSource("distance");
-    s.params["to"].value = things;
-    s.params["range"].value = between;
-    return s;
-}
 
 struct Looks {
     std::string rock, sand, plate, limpet, snail, stone, water, grass, glass;

@@ -40,6 +40,18 @@ enum class Stream : uint32_t {
     Lift,
     PrototypeSize,
     Show,
+    Length,
+    Lean,
+    Clump,
+    Curl,
+    Wave,
+    Frizz,
+    Bundle,
+    Fly,
+    Grey,
+    Color,
+    Tuft,
+    Fill,
     User = 1000
 };
 

@@ -7,7 +7,7 @@ namespace ovrix {
 std::string typeName(ParamType type) {
     static const char* names[] = {"bool",   "int",   "number", "range", "vector", "color",
                                   "choice", "text",  "file",   "ref",   "refs",   "shares",
-                                  "map",    "edits", "points", "cells", "profile"};
+                                  "map",    "edits", "points", "cells", "profile", "combing"};
     return names[size_t(type)];
 }
 
@@ -37,6 +37,8 @@ bool holdsType(ParamType type, const Value& value) {
             return std::holds_alternative<CurvePoints>(value);
         case ParamType::Profile:
             return std::holds_alternative<Curve>(value);
+        case ParamType::Combing:
+            return std::holds_alternative<StrandEdits>(value);
         default:
             return std::holds_alternative<std::string>(value);
     }
@@ -115,6 +117,16 @@ struct AddValue {
     void operator()(const Curve& curve) {
         h.add(uint64_t(curve.points.size())).add(uint64_t(curve.smooth));
         for (const V2f& p : curve.points) h.add(double(p.x)).add(double(p.y));
+    }
+    void operator()(const StrandEdits& edits) {
+        h.add(uint64_t(edits.list.size())).add(edits.topology);
+        for (const StrandEditPtr& e : edits.list) {
+            h.add(e->id).add(uint64_t(e->added)).add(uint64_t(e->removed)).add(double(e->length));
+            h.add(uint64_t(e->triangle)).add(double(e->bary.x)).add(double(e->bary.y));
+            (*this)(V3d(e->place));
+            h.add(std::string_view(reinterpret_cast<const char*>(e->directions.data()),
+                                   e->directions.size() * sizeof(V3f)));
+        }
     }
     void operator()(const Refs& refs) {
         h.add(uint64_t(refs.size()));

@@ -8,6 +8,7 @@
 #include "base/curve.h"
 #include "base/hand_edits.h"
 #include "base/painted_map.h"
+#include "base/strand_edits.h"
 #include "base/vec.h"
 
 namespace ovrix {
@@ -36,7 +37,7 @@ struct CurvePoints {
 using Refs = std::vector<std::string>;
 using Shares = std::vector<Share>;
 using Value = std::variant<bool, int64_t, double, Range, V3d, Color, std::string, Refs, Shares, MapValue,
-                           HandEdits, CurvePoints, Curve>;
+                           HandEdits, CurvePoints, Curve, StrandEdits>;
 
 enum class ParamType {
     Bool,
@@ -55,7 +56,8 @@ enum class ParamType {
     Edits,
     Points,
     Cells,
-    Profile
+    Profile,
+    Combing
 };
 
 /// What one parameter is. Ranges and defaults are in @ref unit; angles in degrees.

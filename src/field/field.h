@@ -134,6 +134,7 @@ class ResolvedParams {
     const MapValue& map(const std::string& id) const { return get<MapValue>(id); }
     const HandEdits& edits(const std::string& id) const { return get<HandEdits>(id); }
     const Curve& profile(const std::string& id) const { return get<Curve>(id); }
+    const StrandEdits& combing(const std::string& id) const { return get<StrandEdits>(id); }
     const CurvePoints& points(const std::string& id) const { return get<CurvePoints>(id); }
     Driven driven(const std::string& id) const;
     DrivenRange drivenRange(const std::string& id) const;

@@ -5,8 +5,8 @@
 #include <string>
 #include <vector>
 
-#include "base/value.h"
 #include "base/curve.h"
+#include "base/value.h"
 
 namespace ovrix {
 

@@ -2,6 +2,7 @@
 #pragma once
 #include <string>
 
+#include "base/image.h"
 #include "geo/curve_set.h"
 #include "geo/elements.h"
 #include "geo/surface.h"
@@ -22,10 +23,15 @@ class Surroundings {
     virtual Geometry elements(const std::string& layer) = 0;
     /// An object's mesh in its own space.
     virtual MeshPtr mesh(const std::string& object) = 0;
+    /// The strands that an object is made of, as its mesh has them; null when it is made of none.
+    virtual std::shared_ptr<const StrandSet> strands(const std::string& object) = 0;
     /// A curve, in the world.
     virtual std::shared_ptr<const CurveSet> curves(const std::string& id) = 0;
     /// The points of a file.
     virtual std::shared_ptr<const PointSet> points(const std::string& file) = 0;
+    /// The strands of a file.
+    virtual std::shared_ptr<const StrandSet> strandFile(const std::string& file) = 0;
+    virtual std::shared_ptr<const Image> image(const std::string& file, const std::string& space) = 0;
 };
 
 }  // namespace ovrix

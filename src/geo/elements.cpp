@@ -54,6 +54,20 @@ Geometry gathered(const Geometry& geometry, std::span<const uint32_t> indices) {
         out->attributes = (*copies)->attributes.gathered(indices);
         return out;
     }
+    if (const auto* strands = std::get_if<std::shared_ptr<const StrandSet>>(&geometry)) {
+        const StrandSet& from = **strands;
+        auto out = std::make_shared<StrandSet>();
+        out->round = from.round;
+        out->strands = from.strands.gathered(indices);
+        std::vector<uint32_t> points;
+        out->start.reserve(indices.size() + 1);
+        for (uint32_t s : indices) {
+            for (uint32_t p = from.start[s]; p < from.start[s + 1]; ++p) points.push_back(p);
+            out->start.push_back(uint32_t(points.size()));
+        }
+        out->points = from.points.gathered(points);
+        return out;
+    }
     return geometry;
 }
 

@@ -15,12 +15,19 @@ struct PointSet {
     size_t size() const { return attributes.size(); }
 };
 
-/// Strands: points of strand s are start[s] to start[s + 1] - 1, root first.
+/// Strands: points of strand s are start[s] to start[s + 1] - 1, root first; two or more.
+/// Points carry "P", and as steps add them "width" (float, metres across) and "color" (Color).
+/// Strands carry "id", "P" (the root on the surface), "N" (unit, out of the surface there), "orient"
+/// (Quatf: the root's frame, +Y along N and +X along an edge of the surface, so that it turns with it), and
+/// where they have them "uv", "triangle", "bary" and "clump" (int, the number of the clump it belongs to).
 struct StrandSet {
     std::vector<uint32_t> start = {0};
-    AttributeSet points;   ///< "P"; may carry "width" (float, metres)
-    AttributeSet strands;  ///< "id"
+    AttributeSet points;
+    AttributeSet strands;
+    bool round = false;  ///< drawn as round tubes; else as flat ribbons that face the eye
     size_t size() const { return start.size() - 1; }
+    size_t pointCount() const { return start.back(); }
+    size_t pointsOf(size_t s) const { return start[s + 1] - start[s]; }
 };
 
 /// Copies of prototypes: per copy "P", "orient", "scale", "id" and "prototype" (int, index into prototypes).
@@ -44,7 +51,7 @@ std::string kindName(GeometryKind kind);
 /// Number of elements: points, strands, copies, or 1 for a mesh.
 size_t elementCount(const Geometry& geometry);
 size_t bytesOf(const Geometry& geometry);
-/// Only the points or copies at @p indices, in that order; other kinds whole.
+/// Only the points, strands or copies at @p indices, in that order; other kinds whole.
 Geometry gathered(const Geometry& geometry, std::span<const uint32_t> indices);
 Box3f boundsOf(const Geometry& geometry);
 

@@ -31,6 +31,27 @@ struct NearestOne {
     }
 };
 
+/// Keeps a few, sorted by distance and then by index.
+struct NearestFew {
+    size_t wanted, found = 0;
+    uint32_t* index;
+    float* d2;
+    size_t size() const { return found; }
+    bool full() const { return true; }
+    float worstDist() const {
+        return found < wanted ? std::numeric_limits<float>::max()
+                              : std::nextafter(d2[found - 1], std::numeric_limits<float>::max());
+    }
+    bool addPoint(float distance, uint32_t i) {
+        const auto before = [&](size_t k) { return d2[k] < distance || (d2[k] == distance && index[k] < i); };
+        if (found == wanted && before(found - 1)) return true;
+        size_t k = found < wanted ? found++ : found - 1;
+        for (; k > 0 && !before(k - 1); --k) index[k] = index[k - 1], d2[k] = d2[k - 1];
+        index[k] = i, d2[k] = distance;
+        return true;
+    }
+};
+
 struct Visitor {
     float radius2;
     const std::vector<uint32_t>& finite;
@@ -76,6 +97,14 @@ size_t NearestPoints::nearest(const V3f& p, float reach) const {
     NearestOne result{reach * reach};
     tree_->index->findNeighbors(result, &p.x, {});
     return result.size() ? tree_->cloud.finite[result.index] : size();
+}
+
+size_t NearestPoints::closestFew(const V3f& p, size_t count, uint32_t* indices, float* distances2) const {
+    if (!tree_->index || !isFinite(p) || count == 0) return 0;
+    NearestFew result{std::min<size_t>(count, 32), 0, indices, distances2};
+    tree_->index->findNeighbors(result, &p.x, {});
+    for (size_t i = 0; i < result.found; ++i) indices[i] = tree_->cloud.finite[indices[i]];
+    return result.found;
 }
 
 void NearestPoints::within(const V3f& p, float radius, const std::function<void(uint32_t)>& visit) const {

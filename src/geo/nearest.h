@@ -20,6 +20,9 @@ class NearestPoints {
     float distance(const V3f& p, float reach) const;
     /// Index of the closest point nearer than @p reach, the lowest of those equally far; size() for none.
     size_t nearest(const V3f& p, float reach) const;
+    /// The @p count closest points, nearest first, of two equally far the lower index first. Writes indices
+    /// and squared distances; returns how many there are. @p count is at most 32.
+    size_t closestFew(const V3f& p, size_t count, uint32_t* indices, float* distances2) const;
     /// Calls @p visit with the index of each point nearer than @p radius, in no order.
     void within(const V3f& p, float radius, const std::function<void(uint32_t)>& visit) const;
 

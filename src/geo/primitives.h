@@ -28,15 +28,16 @@ struct TerrainOptions {
 MeshPtr makeTerrain(const TerrainOptions& options);
 
 struct BladeOptions {
-    float height = 0.3f, width = 0.02f;            ///< metres
-    Curve profile = {{{0, 0.6f}, {0.3f, 1}, {1, 0}}, true};  ///< width from foot to tip, as a part of it
-    int segments = 10;                             ///< 1 to 256
+    float height = 0.3f, width = 0.02f;                         ///< metres
+    Curve profile = {{{0, 0.6f}, {0.3f, 1}, {1, 0}}, true};     ///< width from foot to tip, as a part of it
+    int segments = 10;                                          ///< 1 to 256
     float bend = 0.5f, curl = 0.3f, twist = 0.2f, wave = 0.0f;  ///< radians over the whole length
-    float fold = 0.15f;                                   ///< 0 flat to 1 edges raised by the half width
-    int blades = 1;                                       ///< 1 to 512
-    float spread = 0.03f;                                 ///< metres, radius of the tuft's foot
-    int columns = 1, rows = 1;                            ///< of the pictures in the blades' image
-    std::vector<int> cells = {};  ///< pictures that the blades take in turn, from the upper left; empty for all
+    float fold = 0.15f;         ///< 0 flat to 1 edges raised by the half width
+    int blades = 1;             ///< 1 to 512
+    float spread = 0.03f;       ///< metres, radius of the tuft's foot
+    int columns = 1, rows = 1;  ///< of the pictures in the blades' image
+    std::vector<int> cells =
+        {};  ///< pictures that the blades take in turn, from the upper left; empty for all
     uint32_t seed = 1;
 };
 /// Blades that grow along +Y from the origin: three points across and segments + 1 along. U runs across, V

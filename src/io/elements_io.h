@@ -3,6 +3,7 @@
 #include <filesystem>
 
 #include "geo/elements.h"
+#include "io/ply_points.h"
 
 namespace ovrix {
 
@@ -13,14 +14,14 @@ struct ExportPrototype {
 };
 
 /// Writes by the ending: .ply (binary, every attribute), .usda (points, or an instancer with its prototypes),
-/// .vdb (points with every attribute). Atomic. @p prototypes go with Copies::prototypes; others may leave
-/// them empty. Throws Error naming the file.
+/// .vdb (points with every attribute); strands as writeStrands() does. Atomic. @p prototypes go with
+/// Copies::prototypes; others may leave them empty. Throws Error naming the file.
 void writeElements(const std::filesystem::path& path, const Geometry& geometry,
                    const std::vector<ExportPrototype>& prototypes);
 
 /// What a file of elements holds, without taking it into the program.
 struct ElementsInfo {
-    std::string kind;  ///< "points", "copies"
+    std::string kind;  ///< "points", "strands", "copies"
     size_t count = 0;
     Box3f bounds;
     std::vector<std::pair<std::string, std::string>> attributes;  ///< name, type
@@ -28,16 +29,9 @@ struct ElementsInfo {
 /// Throws Error on files that are not whole.
 ElementsInfo readElementsInfo(const std::filesystem::path& path);
 
-/// Points from a PLY file without faces. Scalar properties x, y, z and nx, ny, nz become P and N; id_low and
-/// id_high become id; others stay floats. Throws Error.
-PointSet readPlyPoints(const std::filesystem::path& path);
-
 /// Points from a .ply, .csv, .usda (points or instances) or .vdb file, with the attributes that are known: P,
 /// N, orient, scale, stretch, id, and floats by their names. Ids are those of the file, else the order in it.
 /// Throws Error naming the file.
 PointSet readPoints(const std::filesystem::path& path);
-
-/// True when a PLY file promises faces: then it is a mesh.
-bool plyHasFaces(const std::filesystem::path& path);
 
 }  // namespace ovrix

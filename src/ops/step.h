@@ -18,11 +18,18 @@ std::string phaseName(Phase phase);
 struct StepInput {
     const Geometry& in;
     const ResolvedParams& params;
-    SurfacePtr surface;             ///< what the layer lies on, in world space; null when it lies on nothing
-    double share = 1.0;             ///< part of the elements to make, 0 to 1: less than 1 in Draft
+    SurfacePtr surface;  ///< what the layer lies on, in world space; null when it lies on nothing
+    SurfacePtr rest =
+        nullptr;         ///< the same surface at the layer's rest frame: the same one if it stands still
+    double share = 1.0;  ///< part of the elements to make, 0 to 1: less than 1 in Draft
     size_t memoryLimit = SIZE_MAX;  ///< bytes that a result may take
     Progress& progress;
-    Surroundings* around = nullptr;  ///< the rest of the scene; null where there is none
+    Surroundings* around = nullptr;             ///< the rest of the scene; null where there is none
+    std::vector<std::string>* notes = nullptr;  ///< takes what the artist should know; see note()
+    /// Says something that is no failure: elements that had to be left out, say.
+    void note(std::string text) const {
+        if (notes && !text.empty()) notes->push_back(std::move(text));
+    }
 };
 
 struct StepType {
@@ -36,6 +43,8 @@ struct StepType {
     std::string mask = {};
     /// What it makes of an element depends on that element alone: thinning may as well come after it.
     bool elementwise = false;
+    /// Lays many elements between few: what comes before it is always made whole, Draft thins what it lays.
+    bool fills = false;
     /// What a new step starts with where it is not its specs' initial values.
     ParamMap start = {};
     /// Pure: the same input gives the same bits on any number of threads. Throws Error or Cancelled.

@@ -1,14 +1,33 @@
 // The table of steps. A new step is its own header and source, one line here, one test.
 #include "ops/along.h"
+#include "ops/bundle.h"
 #include "ops/by_hand.h"
+#include "ops/clump.h"
+#include "ops/coil.h"
+#include "ops/comb.h"
 #include "ops/copies_of.h"
+#include "ops/curl.h"
+#include "ops/fill.h"
+#include "ops/flyaways.h"
+#include "ops/frizz.h"
 #include "ops/from_file.h"
 #include "ops/ground.h"
+#include "ops/grow.h"
 #include "ops/keep_apart.h"
+#include "ops/lift_lean.h"
 #include "ops/orient.h"
 #include "ops/place_grid.h"
 #include "ops/scatter.h"
 #include "ops/spread.h"
+#include "ops/strand_color.h"
+#include "ops/strand_length.h"
+#include "ops/strand_noise.h"
+#include "ops/strand_points.h"
+#include "ops/strand_sources.h"
+#include "ops/strand_width.h"
+#include "ops/sweep.h"
+#include "ops/trace.h"
+#include "ops/twist.h"
 #include "ops/vary_color.h"
 #include "ops/vary_size.h"
 
@@ -16,9 +35,14 @@ namespace ovrix {
 
 const std::vector<StepType>& stepTypes() {
     static const std::vector<StepType> types = {
-        scatterStep(),   spreadStep(),   gridStep(),      onMeshStep(),   alongStep(),     fromFileStep(),
-        orientStep(),    varySizeStep(), varyColorStep(), copiesOfStep(), keepApartStep(), byHandStep(),
-        subdivideStep(), displaceStep(), pushStep(),      smoothStep()};
+        scatterStep(),     spreadStep(),      gridStep(),         onMeshStep(),        alongStep(),
+        fromFileStep(),    growStep(),        curveStrandsStep(), strandFileStep(),    traceStep(),
+        fillStep(),        bundleStep(),      combStep(),         strandLengthStep(),  clumpStep(),
+        curlStep(),        waveStep(),        coilStep(),         frizzStep(),         twistStep(),
+        flyawaysStep(),    liftLeanStep(),    strandNoiseStep(),  smoothStrandsStep(), resampleStep(),
+        strandWidthStep(), strandColorStep(), sweepStep(),        uniqueStep(),        orientStep(),
+        varySizeStep(),    varyColorStep(),   copiesOfStep(),     keepApartStep(),     byHandStep(),
+        subdivideStep(),   displaceStep(),    pushStep(),         smoothStep()};
     return types;
 }
 

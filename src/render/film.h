@@ -1,5 +1,6 @@
 // What a render has gathered so far.
 #pragma once
+#include <array>
 #include <cstdint>
 #include <vector>
 
@@ -7,9 +8,19 @@
 
 namespace ovrix {
 
+/// Vectors are not set to 0 by themselves.
+template <size_t N>
+std::array<V3f, N> filled(const V3f& value) {
+    std::array<V3f, N> out;
+    out.fill(value);
+    return out;
+}
+
 /// Sums over the samples of one pixel; ids and depth are of its first sample.
 struct FilmPixel {
     V3f direct{0, 0, 0}, indirect{0, 0, 0}, normal{0, 0, 0}, albedo{0, 0, 0};
+    V3f tangent{0, 0, 0};                             ///< of strands, world
+    std::array<V3f, 4> fibre = filled<4>(V3f(0.0f));  ///< light of what is seen, by the lobes of its fibre
     float alpha = 0, depth = 0;
     uint32_t object = 0, layer = 0;  ///< 0 for nothing
     uint32_t samples = 0;

@@ -2,6 +2,7 @@
 
 #include <embree3/rtcore.h>
 
+#include "base/hash.h"
 #include "base/parallel.h"
 #include "geo/embree_device.h"
 
@@ -13,6 +14,12 @@ struct RenderScene::Prototype {
     std::span<const V2f> uvs;
     std::span<const int32_t> slots;
     RTCScene scene = nullptr;
+    std::unique_ptr<StrandCurves> curves;  // in place of a mesh; its scene is their own
+    Prototype(const StrandsPtr& strands, const ThinLimit& limit)
+        : curves(std::make_unique<StrandCurves>(strands, limit)) {
+        scene = curves->scene();
+        rtcRetainScene(scene);
+    }
     explicit Prototype(MeshPtr m)
         : mesh(std::move(m)),
           normals(mesh->normals()),
@@ -40,6 +47,12 @@ uint32_t RenderScene::addMesh(const MeshPtr& mesh) {
     const auto [it, isNew] = meshIndex_.try_emplace(mesh.get(), uint32_t(meshes_.size()));
     if (isNew) meshes_.push_back(std::make_unique<Prototype>(mesh));
     return it->second;
+}
+
+uint32_t RenderScene::addStrands(const StrandsPtr& strands, const ThinLimit& limit) {
+    meshes_.push_back(std::make_unique<Prototype>(strands, limit));
+    thinned_ = thinned_ || meshes_.back()->curves->thinned();
+    return uint32_t(meshes_.size() - 1);
 }
 
 uint32_t RenderScene::addLook(std::vector<uint32_t> materials) {
@@ -109,8 +122,24 @@ Samples samplesAt(const SurfacePoint& p) {
     return {{&p.position, 1}, {&p.normal, 1}, {&p.uv, 1}, {&p.element, 1}, {}, {}, {}};
 }
 
-/// Whether the ray goes on, because the material leaves a hole there.
+namespace {
+
+/// A number from 0 to 1 that depends on the ray and what it met alone.
+float chanceOf(const Ray& ray, const RayHit& hit) {
+    Hasher h;
+    for (int k = 0; k < 3; ++k) h.add(double(ray.origin[k])).add(double(ray.direction[k]));
+    return float(h.add(uint64_t(hit.triangle)).value() >> 40) * 0x1p-24f;
+}
+
+}  // namespace
+
+/// Whether the ray goes on: because the material leaves a hole there, or a strand is thinner than drawn.
 bool RenderScene::isCut(const RayHit& hit, const Ray& ray) const {
+    if (const StrandCurves* curves = meshes_[instances_[hit.instance].mesh]->curves.get()) {
+        const float coverage = curves->coverageAt(hit.triangle, hit.u);
+        return coverage < 1.0f && chanceOf(ray, hit) >= coverage;
+    }
+    if (!cuts_) return false;
     const SurfacePoint p = surfacePoint(hit, ray);
     const Driven& opacity = materials_[p.material].opacity;
     if (opacity.constant()) return opacity.high < 0.5f;
@@ -121,7 +150,7 @@ bool RenderScene::isCut(const RayHit& hit, const Ray& ray) const {
 
 RayHit RenderScene::intersect(const Ray& ray, bool coherent) const {
     RayHit hit = nearest(ray, coherent);
-    if (!cuts_) return hit;
+    if (!cuts_ && !thinned_) return hit;
     float gone = 0.0f;
     Ray rest = ray;
     for (int holes = 0; holes < 256 && hit.hit() && isCut(hit, rest); ++holes) {
@@ -135,7 +164,7 @@ RayHit RenderScene::intersect(const Ray& ray, bool coherent) const {
 }
 
 bool RenderScene::blocked(const V3f& origin, const V3f& d, float distance) const {
-    if (cuts_) {
+    if (cuts_ || thinned_) {
         const RayHit hit = intersect({origin, d}, false);
         return hit.hit() && hit.distance < distance * 0.9999f;
     }
@@ -167,12 +196,48 @@ V3f unitOr(const V3f& v, const V3f& otherwise) {
 
 }  // namespace
 
+SurfacePoint RenderScene::strandPoint(const RayHit& hit, const Ray& ray, const StrandCurves& curves,
+                                      const float* m) const {
+    const Instance& instance = instances_[hit.instance];
+    const StrandCurves::Place place = curves.placeAt(hit.triangle, hit.u);
+    const M44f world(m[0], m[1], m[2], m[3], m[4], m[5], m[6], m[7], m[8], m[9], m[10], m[11], m[12], m[13],
+                     m[14], m[15]);
+    SurfacePoint p;
+    p.strand = true;
+    p.center = place.center * world;
+    world.multDirMatrix(place.tangent, p.tangent);
+    p.tangent = unitOr(p.tangent, V3f(0, 1, 0));
+    p.radius = place.radius * std::cbrt(std::abs(world.determinant()));
+    const V3f back = -ray.direction;
+    V3f side, facing = back - p.tangent * back.dot(p.tangent);
+    if (facing.dot(facing) > 1e-12f)
+        facing.normalize();
+    else
+        basis(p.tangent, side, facing);
+    side = facing.cross(p.tangent);
+    const V3f met = ray.origin + ray.direction * hit.distance;
+    p.across = std::clamp((met - p.center).dot(side) / std::max(p.radius, 1e-12f), -1.0f, 1.0f);
+    p.normal = p.faceNormal =
+        side * p.across + facing * std::sqrt(std::max(0.0f, 1.0f - p.across * p.across));
+    p.position = p.center + p.normal * p.radius;
+    p.along = place.along;
+    p.color = place.color, p.colored = place.colored;
+    p.uv = place.uv;
+    p.material = looks_[instance.look][0];
+    p.element = instance.element == kOwnElement ? place.id : instance.element;
+    if (!tints_.empty()) p.tint = tints_[hit.instance];
+    p.object = instance.object;
+    p.layer = instance.layer;
+    return p;
+}
+
 SurfacePoint RenderScene::surfacePoint(const RayHit& hit, const Ray& ray) const {
     const Instance& instance = instances_[hit.instance];
     const Prototype& prototype = *meshes_[instance.mesh];
-    const Mesh& mesh = *prototype.mesh;
     float m[16];
     rtcGetGeometryTransform(rtcGetGeometry(top_, hit.instance), 0.0f, RTC_FORMAT_FLOAT4X4_COLUMN_MAJOR, m);
+    if (prototype.curves) return strandPoint(hit, ray, *prototype.curves, m);
+    const Mesh& mesh = *prototype.mesh;
     const Triangle& t = mesh.triangles()[hit.triangle];
     const float w = 1.0f - hit.u - hit.v;
     SurfacePoint p;

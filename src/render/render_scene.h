@@ -9,16 +9,32 @@
 #include "field/field.h"
 #include "geo/mesh.h"
 #include "render/camera.h"
+#include "render/fibre.h"
 #include "render/lights.h"
+#include "render/strand_curves.h"
 
 struct RTCSceneTy;  // Embree's
 
 namespace ovrix {
 
+/// What makes a material a fibre's, and not a surface's.
+struct FibreMaterial {
+    enum class Coloured { Melanin, Color, Absorption };
+    std::shared_ptr<const FibreShape> shape;
+    Coloured coloured = Coloured::Melanin;
+    Driven melanin{0, 0.5f, nullptr}, redness{0, 0.1f, nullptr}, roughness{0, 0.3f, nullptr},
+        roughnessAround{0, 0.3f, nullptr}, specular{0, 1.0f, nullptr};
+    DrivenColor absorption{Color(0.0f), Color(0.4f, 0.7f, 1.2f), nullptr};
+    bool ownColors = true;  ///< those that strands carry come first
+    bool draft = false;
+};
+
 struct SurfaceMaterial {
     DrivenColor base{Color(0.0f), Color(0.5f), nullptr}, emission{Color(0.0f), Color(0.0f), nullptr};
     Driven roughness{0, 0.5f, nullptr}, metalness{0, 0.0f, nullptr}, specular{0, 0.5f, nullptr},
         glow{0, 1.0f, nullptr}, translucency{0, 0.0f, nullptr}, opacity{0, 1.0f, nullptr};
+    /// Set for a fibre: then of the others only the base colour counts. On what is no strand, it is matt.
+    std::shared_ptr<const FibreMaterial> fibre;
     /// Whether rays may pass where it is less than half there.
     bool cuts() const { return opacity.field || opacity.high < 0.5f; }
     bool glows() const {
@@ -41,6 +57,11 @@ struct SurfacePoint {
     V3f tint{0, 1, 1};  ///< see tinted()
     uint64_t element = 0;
     uint32_t material = 0, object = 0, layer = 0;
+    // Of a strand: the position lies on a tube of its radius, the normal is the tube's.
+    bool strand = false, colored = false;
+    V3f tangent{0, 0, 0}, center{0, 0, 0};
+    float across = 0, along = 0, radius = 0;  ///< across: -1 to 1 over the width
+    Color color{0.0f};                        ///< the strand's own, when colored
 };
 
 /// The point as fields of materials see it; refers to it.
@@ -58,12 +79,15 @@ class RenderScene {
     uint32_t addMaterial(SurfaceMaterial material);
     /// A mesh to be instanced. Adding the same mesh again gives the same index.
     uint32_t addMesh(const MeshPtr& mesh);
+    /// Strands to be instanced, most often once: widths and the limit are of the strands' own space.
+    uint32_t addStrands(const StrandsPtr& strands, const ThinLimit& limit);
     /// Materials of an instance's slots; one entry serves all slots. Gives an index for addInstance().
     uint32_t addLook(std::vector<uint32_t> materials);
     struct Instance {
         uint32_t mesh, look, object, layer;
-        uint64_t element;
+        uint64_t element;  ///< or kOwnElement: each strand is one
     };
+    static constexpr uint64_t kOwnElement = UINT64_MAX;
     void addInstance(const Instance& instance, const M44f& matrix);
     /// Many instances at once, on all threads. @p tint, a shift of colour for each, may be empty.
     void addInstances(std::span<const Instance> instances, const std::function<M44f(size_t)>& matrix,
@@ -91,7 +115,10 @@ class RenderScene {
     struct Prototype;
     RayHit nearest(const Ray& ray, bool coherent) const;
     bool isCut(const RayHit& hit, const Ray& ray) const;
-    bool cuts_ = false;  // some material does
+    SurfacePoint strandPoint(const RayHit& hit, const Ray& ray, const StrandCurves& curves,
+                             const float* m) const;
+    bool cuts_ = false;     // some material does
+    bool thinned_ = false;  // some strands let rays through
     std::vector<SurfaceMaterial> materials_;
     std::vector<std::vector<uint32_t>> looks_;
     std::vector<std::unique_ptr<Prototype>> meshes_;

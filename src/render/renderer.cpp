@@ -1,16 +1,25 @@
 #include "render/renderer.h"
 
-#include "base/tint.h"
+#include <variant>
 
 #include "base/parallel.h"
+#include "base/tint.h"
 #include "render/bsdf.h"
 
 namespace ovrix {
 
-/// A shading frame: z is the normal.
+/// A shading frame: z is the normal; of a strand x is its tangent, and z looks to the eye.
 struct Frame {
     V3f x, y, z;
     explicit Frame(const V3f& n) : z(n) { basis(n, x, y); }
+    Frame(const V3f& tangent, const V3f& back) : x(tangent), z(back - tangent * back.dot(tangent)) {
+        V3f other;
+        if (z.dot(z) > 1e-12f)
+            z.normalize();
+        else
+            basis(x, other, z);
+        y = z.cross(x);
+    }
     V3f toLocal(const V3f& v) const { return V3f(v.dot(x), v.dot(y), v.dot(z)); }
     V3f toWorld(const V3f& v) const { return x * v.x + y * v.y + z * v.z; }
 };
@@ -23,7 +32,19 @@ struct Renderer::Path {
     V3f direct{0, 0, 0}, indirect{0, 0, 0};
     float pdf = 0.0f;  ///< of the direction that the last bounce took
     int depth = 0;
-    void add(const V3f& light, int bounces) { (bounces <= 1 ? direct : indirect) += light; }
+    bool lobed = false;  ///< the first thing met is a fibre
+    std::array<V3f, Fibre::kLobes> split =
+        filled<Fibre::kLobes>(V3f(0.0f));          ///< parts of what comes by its lobes
+    std::array<V3f, Fibre::kLobes> lobes = split;  ///< light of each so far
+    void add(const V3f& light, int bounces) {
+        (bounces <= 1 ? direct : indirect) += light;
+        for (size_t p = 0; lobed && p < lobes.size(); ++p) lobes[p] += light * split[p];
+    }
+    /// How light that comes now is shared among the lobes: @p parts of @p whole.
+    void splitBy(const std::array<V3f, Fibre::kLobes>& parts, const V3f& whole) {
+        for (size_t p = 0; p < split.size(); ++p)
+            for (int k = 0; k < 3; ++k) split[p][k] = whole[k] > 0.0f ? parts[p][k] / whole[k] : 0.0f;
+    }
 };
 
 namespace {
@@ -45,7 +66,7 @@ V3f capped(V3f c, float limit) {
 }
 
 struct Shaded {
-    Bsdf bsdf;
+    std::variant<Bsdf, Fibre> scatter;
     Color base;
     V3f emission{0, 0, 0};
 };
@@ -57,14 +78,48 @@ float numberAt(const Driven& d, const Samples& one) {
     return lerp(d.low, d.high, x);
 }
 
+Shaded shadeFibre(const SurfaceMaterial& m, const SurfacePoint& p, const Samples& one) {
+    const FibreMaterial& f = *m.fibre;
+    Fibre::Options o;
+    o.roughness = numberAt(f.roughness, one);
+    o.roughnessAround = numberAt(f.roughnessAround, one);
+    o.specular = numberAt(f.specular, one);
+    o.draft = f.draft;
+    Color base;
+    if (f.ownColors && p.colored) {
+        base = tinted(p.color, p.tint);
+        o.absorption = absorptionOfColor(base, o.roughnessAround);
+    } else if (f.coloured == FibreMaterial::Coloured::Color) {
+        base = tinted(m.base.at(one), p.tint);
+        o.absorption = absorptionOfColor(base, o.roughnessAround);
+    } else {
+        o.absorption = f.coloured == FibreMaterial::Coloured::Melanin
+                           ? absorptionOfMelanin(numberAt(f.melanin, one), numberAt(f.redness, one))
+                           : V3f(f.absorption.at(one));
+        base = tinted(colorOfAbsorption(o.absorption, o.roughnessAround), p.tint);
+    }
+    o.base = base;
+    if (!p.strand) return {Bsdf(base, 0.8f, 0.0f, 0.3f), base, V3f(0.0f)};
+    return {Fibre(*f.shape, o, p.across), base, V3f(0.0f)};
+}
+
 Shaded shade(const SurfaceMaterial& m, const SurfacePoint& p) {
     const Samples one = samplesAt(p);
-    const Color base = tinted(m.base.at(one), p.tint);
+    if (m.fibre) return shadeFibre(m, p, one);
+    const Color base = tinted(p.colored ? p.color : m.base.at(one), p.tint);
     Shaded s{Bsdf(base, numberAt(m.roughness, one), numberAt(m.metalness, one), numberAt(m.specular, one),
                   numberAt(m.translucency, one)),
              base};
     if (m.glows()) s.emission = V3f(m.emission.at(one)) * numberAt(m.glow, one);
     return s;
+}
+
+/// Out of a strand towards a direction, so that its own ribbon, which turns to every ray, is not met again.
+V3f leaveStrand(const SurfacePoint& p, const V3f& direction) {
+    const V3f out = direction - p.tangent * direction.dot(p.tangent);
+    const float length = out.length();
+    const V3f way = length > 1e-6f ? out / length : p.normal;
+    return leave(p.center + way * (p.radius * 1.01f), way);
 }
 
 /// Tent filter of one pixel's width on each side, by warping.
@@ -106,47 +161,97 @@ bool Renderer::meetLights(Path& path, const RayHit& hit) const {
     return nearest != nullptr;
 }
 
-void Renderer::gatherLight(Path& path, const SurfacePoint& point, const Bsdf& bsdf, const V3f& wo,
-                           const Frame& frame) const {
+/// A place that a path comes to, ready to scatter.
+struct Renderer::Vertex {
+    const SurfacePoint& point;
+    Shaded shaded;
+    const Fibre* fibre;
+    Frame frame;
+    V3f wo;
+
+    Vertex(const SurfacePoint& p, Shaded s, const V3f& back)
+        : point(p),
+          shaded(std::move(s)),
+          fibre(std::get_if<Fibre>(&shaded.scatter)),
+          frame(fibre ? Frame(p.tangent, back) : Frame(p.normal)),
+          wo(frame.toLocal(back)) {
+        if (!fibre) wo.z = std::max(wo.z, 1e-4f);  // a bent normal may look away at the rim
+        wo.normalize();
+    }
+    const Bsdf& bsdf() const { return std::get<Bsdf>(shaded.scatter); }
+    /// Whether light may go that way: the bent normal and the face must agree.
+    bool agrees(const V3f& direction, float localZ) const {
+        return fibre || direction.dot(point.faceNormal) * localZ > 0.0f;
+    }
+    V3f originFor(const V3f& direction) const {
+        if (fibre) return leaveStrand(point, direction);
+        return leave(point.position,
+                     direction.dot(point.faceNormal) > 0.0f ? point.faceNormal : -point.faceNormal);
+    }
+};
+
+void Renderer::gatherLight(Path& path, const Vertex& v) const {
     const auto r = path.sampler.next4();
     const size_t count = scene_.lights.size();
     if (count == 0) return;
     const Light& light = scene_.lights[std::min(size_t(r[0] * float(count)), count - 1)];
-    const V3f origin = leave(point.position, point.faceNormal);
-    const LightSample s = sampleLight(light, origin, r[1], r[2]);
+    const LightSample s = sampleLight(light, leave(v.point.position, v.point.faceNormal), r[1], r[2]);
     if (s.pdf <= 0.0f) return;
-    const V3f wi = frame.toLocal(s.direction);
-    const float side = s.direction.dot(point.faceNormal);
-    if (side * wi.z <= 0.0f) return;  // the bent normal and the face do not agree
-    const Bsdf::Value value = bsdf.evaluate(wo, wi);
-    if (value.pdf <= 0.0f && value.f.x + value.f.y + value.f.z <= 0.0f) return;
+    const V3f wi = v.frame.toLocal(s.direction);
+    if (!v.agrees(s.direction, wi.z)) return;
+    V3f f;
+    float scatterPdf;
+    if (v.fibre) {
+        const Fibre::Value value = v.fibre->evaluate(v.wo, wi);
+        f = value.f, scatterPdf = value.pdf;
+        if (path.lobed && path.depth == 0) path.splitBy(value.lobe, value.f);
+    } else {
+        const Bsdf::Value value = v.bsdf().evaluate(v.wo, wi);
+        f = value.f, scatterPdf = value.pdf;
+    }
     const float pdf = s.pdf / float(count);
-    const V3f light3 = path.weight * value.f * s.radiance * (powerHeuristic(pdf, value.pdf) / pdf);
-    if (light3.x + light3.y + light3.z <= 0.0f ||
-        scene_.blocked(side > 0.0f ? origin : leave(point.position, -point.faceNormal), s.direction,
-                       s.distance))
+    const V3f light3 = path.weight * f * s.radiance * (powerHeuristic(pdf, scatterPdf) / pdf);
+    if (!(light3.x + light3.y + light3.z > 0.0f) ||
+        scene_.blocked(v.originFor(s.direction), s.direction, s.distance))
         return;
     path.add(capped(light3, path.depth > 0 ? options_.limit : 0.0f), path.depth + 1);
 }
 
-bool Renderer::bounce(Path& path, const SurfacePoint& point, const Bsdf& bsdf, const V3f& wo,
-                      const Frame& frame) const {
+bool Renderer::bounce(Path& path, const Vertex& v) const {
     const auto r = path.sampler.next4();
-    const Bsdf::Sample s = bsdf.sample(wo, r[0], r[1], r[2]);
-    const V3f direction = frame.toWorld(s.wi);
-    const float side = direction.dot(point.faceNormal);
-    if (s.pdf <= 0.0f || side * s.wi.z <= 0.0f) return false;
-    path.weight *= s.weight;
-    path.pdf = s.pdf;
+    V3f wi, weight;
+    float pdf;
+    if (v.fibre) {
+        const Fibre::Sample s = v.fibre->sample(v.wo, r[0], r[1], r[2]);
+        wi = s.wi, weight = s.weight, pdf = s.pdf;
+        if (path.lobed && path.depth == 0) path.splitBy(s.lobes, s.weight);
+    } else {
+        const Bsdf::Sample s = v.bsdf().sample(v.wo, r[0], r[1], r[2]);
+        wi = s.wi, weight = s.weight, pdf = s.pdf;
+    }
+    const V3f direction = v.frame.toWorld(wi).normalized();
+    if (!(pdf > 0.0f) || !v.agrees(direction, wi.z)) return false;
+    path.weight *= weight;
+    path.pdf = pdf;
     ++path.depth;
     if (path.depth > 3) {
         const float stay = std::clamp(std::max({path.weight.x, path.weight.y, path.weight.z}), 0.05f, 1.0f);
         if (r[3] >= stay) return false;
         path.weight /= stay;
     }
-    path.ray = {leave(point.position, side > 0.0f ? point.faceNormal : -point.faceNormal),
-                direction.normalized()};
+    path.ray = {v.originFor(direction), direction};
     return path.depth <= options_.bounces + 1;
+}
+
+/// What passes beside the light hold of the first thing that a ray meets.
+void Renderer::recordFirst(FilmPixel& pixel, const Vertex& v, const Camera& camera) {
+    pixel.normal += v.point.normal;
+    pixel.albedo += v.shaded.base;
+    if (v.point.strand) pixel.tangent += v.point.tangent;
+    if (pixel.samples > 0) return;
+    pixel.depth = (v.point.position - camera.position()).dot(camera.forward());
+    pixel.object = v.point.object;
+    pixel.layer = v.point.layer;
 }
 
 void Renderer::samplePixel(FilmPixel& pixel, const Film& film, int x, int y, uint32_t pass) const {
@@ -161,27 +266,21 @@ void Renderer::samplePixel(FilmPixel& pixel, const Film& film, int x, int y, uin
         // The last ray only looks for lights, so that both ways to find them count.
         if (ended || !hit.hit() || path.depth > options_.bounces) break;
         const SurfacePoint point = scene_.surfacePoint(hit, path.ray);
-        const Shaded s = shade(scene_.materialOf(point), point);
+        const Vertex vertex(point, shade(scene_.materialOf(point), point), -path.ray.direction);
         if (path.depth == 0) {
-            pixel.normal += point.normal;
-            pixel.albedo += s.base;
-            if (pixel.samples == 0) {
-                pixel.depth = (point.position - camera_.position()).dot(camera_.forward());
-                pixel.object = point.object;
-                pixel.layer = point.layer;
-            }
+            recordFirst(pixel, vertex, camera_);
+            path.lobed = vertex.fibre != nullptr;
         }
-        if (s.emission != V3f(0.0f))
-            path.add(capped(path.weight * s.emission, path.depth > 1 ? options_.limit : 0.0f), path.depth);
-        const Frame frame(point.normal);
-        V3f wo = frame.toLocal(-path.ray.direction);
-        wo.z = std::max(wo.z, 1e-4f);  // a bent normal may look away at the rim
-        wo.normalize();
-        gatherLight(path, point, s.bsdf, wo, frame);
-        if (!bounce(path, point, s.bsdf, wo, frame)) break;
+        if (vertex.shaded.emission != V3f(0.0f))
+            path.add(capped(path.weight * vertex.shaded.emission, path.depth > 1 ? options_.limit : 0.0f),
+                     path.depth);
+        gatherLight(path, vertex);
+        if (!bounce(path, vertex)) break;
     }
     pixel.direct += capped(path.direct, 0.0f);
     pixel.indirect += capped(path.indirect, 0.0f);
+    for (size_t p = 0; path.lobed && p < path.lobes.size(); ++p)
+        pixel.fibre[p] += capped(path.lobes[p], 0.0f);
     pixel.alpha += seen || !options_.clearBackground ? 1.0f : 0.0f;
     ++pixel.samples;
 }

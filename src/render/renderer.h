@@ -38,10 +38,10 @@ class Renderer {
     struct Path;
     void samplePixel(FilmPixel& pixel, const Film& film, int x, int y, uint32_t pass) const;
     bool meetLights(Path& path, const RayHit& hit) const;
-    void gatherLight(Path& path, const SurfacePoint& point, const class Bsdf& bsdf, const V3f& wo,
-                     const struct Frame& frame) const;
-    bool bounce(Path& path, const SurfacePoint& point, const class Bsdf& bsdf, const V3f& wo,
-                const struct Frame& frame) const;
+    struct Vertex;
+    void gatherLight(Path& path, const Vertex& vertex) const;
+    bool bounce(Path& path, const Vertex& vertex) const;
+    static void recordFirst(FilmPixel& pixel, const Vertex& vertex, const Camera& camera);
 
     const RenderScene& scene_;
     Camera camera_;

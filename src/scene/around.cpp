@@ -3,7 +3,9 @@
 #include "base/error.h"
 #include "base/hash.h"
 #include "geo/merge.h"
+#include "geo/strands.h"
 #include "io/elements_io.h"
+#include "io/strands_io.h"
 #include "scene/prototype.h"
 
 namespace ovrix {
@@ -96,6 +98,13 @@ uint64_t Evaluator::Around::layerHash(const std::string& id) {
     const Asking asking(*this, id);
     const auto on = std::get<std::string>(document_.value(id, "surface", options_.frame));
     uint64_t hash = Hasher().add(surfaceHash(on)).add(share()).value();
+    if (const double rest = std::get<double>(document_.value(id, "rest", options_.frame));
+        !on.empty() && rest != options_.frame) {
+        EvalOptions atRest = options_;
+        atRest.frame = rest;
+        hash =
+            Hasher().add(hash).add(Around(evaluator_, document_, atRest, progress_).surfaceHash(on)).value();
+    }
     for (const Step& step : recipeOf(document_, document_.get(id)).steps)
         if (const StepType* type = findStepType(step.type); type && step.on)
             hash = stepHash(hash, *type, step);
@@ -126,6 +135,20 @@ std::shared_ptr<const PointSet> Evaluator::Around::points(const std::string& fil
     auto made = std::make_shared<const PointSet>(readPoints(evaluator_.resolve(file)));
     evaluator_.keep<PointSet>(key, made, made->attributes.bytes());
     return made;
+}
+
+std::shared_ptr<const StrandSet> Evaluator::Around::strandFile(const std::string& file) {
+    const uint64_t key = Hasher().add(std::string_view("strands")).add(evaluator_.stampOf(file)).value();
+    if (auto known = evaluator_.lookUp<StrandSet>(key)) return known;
+    auto made = std::make_shared<const StrandSet>(readStrands(evaluator_.resolve(file)));
+    evaluator_.keep<StrandSet>(key, made, bytesOf(Geometry(made)));
+    return made;
+}
+
+std::shared_ptr<const StrandSet> Evaluator::Around::strands(const std::string& id) {
+    const StrandsPtr own = evaluator_.object(document_, id, options_.frame, progress_).strands;
+    const M44f matrix = prototypeMatrix(document_, id, options_.frame);
+    return own && matrix != M44f() ? transformed(*own, matrix) : own;
 }
 
 std::vector<MeshPtr> Evaluator::Around::prototypes(const Copies& copies) {

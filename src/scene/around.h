@@ -14,6 +14,11 @@ class Evaluator::Around : public Surroundings {
     Geometry elements(const std::string& layer) override;
     /// With the object's own turn and size, as its copies have.
     MeshPtr mesh(const std::string& object) override;
+    std::shared_ptr<const StrandSet> strands(const std::string& object) override;
+    std::shared_ptr<const StrandSet> strandFile(const std::string& file) override;
+    std::shared_ptr<const Image> image(const std::string& file, const std::string& space) override {
+        return evaluator_.images_.image(file, space);
+    }
     std::shared_ptr<const CurveSet> curves(const std::string& id) override;
     std::shared_ptr<const PointSet> points(const std::string& file) override;
 

@@ -83,6 +83,28 @@ Node recipeOf(const Document& document, const Node& layer) {
     return whole;
 }
 
+GeometryKind kindMade(const Document& document, const Node& layer) {
+    const Node& owner = recipeOwner(document, layer);
+    for (auto step = owner.steps.rbegin(); step != owner.steps.rend(); ++step)
+        if (const StepType* type = findStepType(step->type); type && step->on) return type->gives;
+    return GeometryKind::Nothing;
+}
+
+std::optional<size_t> combPlace(const std::vector<Step>& steps) {
+    std::optional<size_t> first, before;
+    for (size_t i = 0; i < steps.size(); ++i) {
+        const StepType* type = findStepType(steps[i].type);
+        if (!type || !steps[i].on) continue;
+        if (type->id == "comb") return i;
+        if (type->fills) return before ? before : first;
+        if (type->gives == GeometryKind::Strands) {
+            if (!first) first = i;
+            before = i;
+        }
+    }
+    return first;
+}
+
 std::vector<std::string> prototypesOf(const Node& layer) {
     std::vector<std::string> ids;
     for (const Step& step : layer.steps)

@@ -4,6 +4,7 @@
 #include <filesystem>
 #include <memory>
 #include <nlohmann/json.hpp>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -99,6 +100,11 @@ bool wearsMaterial(const Document& document, const Node& object, const std::stri
 const Node& recipeOwner(const Document& document, const Node& layer);
 /// The layer with the recipe that it follows: the owner's steps, with the layer's own values put over theirs.
 Node recipeOf(const Document& document, const Node& layer);
+/// What the layer's recipe gives, by its last step that is on; nothing without one.
+GeometryKind kindMade(const Document& document, const Node& layer);
+/// The step whose strands are combed: the one that combs, or the one after which it would be put: the last
+/// before strands are filled in, else the first that makes some. Nothing where there are no strands.
+std::optional<size_t> combPlace(const std::vector<Step>& steps);
 /// The objects that the layer's steps make copies of; of a linked layer, pass recipeOf().
 std::vector<std::string> prototypesOf(const Node& layer);
 

@@ -124,6 +124,7 @@ Param paramAt(const Document& document, const ParamPath& path) {
 bool appliesAt(const Document& document, const ParamPath& path, const ParamSpec& spec) {
     return specs::applies(spec, [&](const std::string& other) -> std::string {
         ParamPath beside = path;
+        if (other == "makes") return kindName(kindMade(document, document.get(path.node)));
         (path.source >= 0 ? beside.sourceParam : beside.param) = other;
         const Value value = paramAt(document, beside).value;
         if (const bool* flag = std::get_if<bool>(&value)) return *flag ? "true" : "false";

@@ -8,6 +8,9 @@
 #include "base/number_text.h"
 #include "geo/primitives.h"
 #include "geo/simplify.h"
+#include "geo/strands.h"
+#include "geo/tuft.h"
+#include "ops/carry.h"
 #include "ops/place_points.h"
 #include "scene/around.h"
 #include "scene/showing.h"
@@ -74,6 +77,21 @@ MeshPtr builtIn(const std::string& type, const ResolvedParams& p) {
     throw Error("there is no kind of object \"" + type + "\"", {}, "Open the scene in a newer version");
 }
 
+TuftOptions tuftOptions(const ResolvedParams& p) {
+    const auto number = [&](const char* id) { return float(p.number(id)); };
+    TuftOptions o;
+    o.strands = int(p.integer("strands")), o.segments = int(p.integer("segments"));
+    o.height = number("height"), o.vary = number("vary"), o.foot = number("foot");
+    o.open = radians(number("open"));
+    o.radius = number("radius"), o.radiusVary = number("radius_vary");
+    o.turns = number("turns"), o.turnsVary = number("turns_vary");
+    o.pinch = number("pinch"), o.trim = number("trim"), o.distortion = number("distortion");
+    o.rootWidth = 0.001f * number("root_width"), o.tipWidth = 0.001f * number("tip_width");
+    o.round = p.text("form") == "round";
+    o.seed = uint32_t(p.integer("seed"));
+    return o;
+}
+
 void requireFit(const StepType& type, const Geometry& in) {
     if (kindOf(in) != type.takes)
         throw Error(fmt::format("takes {}, and gets {}", kindName(type.takes), kindName(kindOf(in))), {},
@@ -134,7 +152,7 @@ void Evaluator::shapeObject(const Node& node, double frame, size_t memory, Objec
                 context.surface = std::make_shared<const Surface>(result.mesh);
                 const ResolvedParams params(type->params, step.params, context);
                 const Geometry out =
-                    type->apply({in, params, context.surface, 1.0, memory, progress, nullptr});
+                    type->apply({in, params, context.surface, context.surface, 1.0, memory, progress});
                 const MeshPtr* mesh = std::get_if<MeshPtr>(&out);
                 if (!mesh) throw Error("gives no mesh", {}, "Take it out of the object's recipe");
                 result.mesh = *mesh;
@@ -154,6 +172,11 @@ ObjectResult Evaluator::makeObject(const Node& node, double frame, Progress& pro
     context.frame = frame;
     const ResolvedParams p(specsOf(node), node.params, context);
     ObjectResult result;
+    if (node.type == "tuft") {  // its mesh, for drawing and keeping apart, has few sides
+        result.strands = makeTuft(tuftOptions(p));
+        result.mesh = tubesOf(*result.strands, 3, 0.001f);
+        return result;
+    }
     if (node.type != "mesh_file") {
         result.mesh = builtIn(node.type, p);
         return result;
@@ -223,6 +246,13 @@ static bool thins(const StepType& type, const Step& step) {
     return mask->second.field || mask->second.animated() || (value && *value < 1.0);
 }
 
+/// The first step that is on and fills; the end for none.
+static size_t fillingStep(const std::vector<Step>& steps) {
+    for (size_t i = 0; i < steps.size(); ++i)
+        if (const StepType* type = findStepType(steps[i].type); steps[i].on && type && type->fills) return i;
+    return steps.size();
+}
+
 /// One run through a layer's recipe.
 class Evaluator::Run {
   public:
@@ -233,8 +263,21 @@ class Evaluator::Run {
         memory_ = document.memoryLimit();
         const auto surfaceId = std::get<std::string>(document.value(layer.id, "surface", frame));
         try {
-            if (!surfaceId.empty()) surface_ = around.surface(surfaceId);
-            hash_ = Hasher().add(around.surfaceHash(surfaceId)).add(result.share).value();
+            rest_ = surface_ = surfaceId.empty() ? nullptr : around.surface(surfaceId);
+            Hasher h;
+            h.add(around.surfaceHash(surfaceId));
+            const double restFrame = std::get<double>(document.value(layer.id, "rest", frame));
+            if (surface_ && restFrame != frame) {
+                EvalOptions atRest = around.options();
+                atRest.frame = restFrame;
+                Around then(evaluator, document, atRest, around.progress());
+                rest_ = then.surface(surfaceId);
+                if (rest_ != surface_) h.add(then.surfaceHash(surfaceId));
+            }
+            fillsAt_ = fillingStep(layer.steps);
+            combAt_ = combPlace(layer.steps).value_or(layer.steps.size());
+            if (fillsAt_ == layer.steps.size()) h.add(result.share);
+            hash_ = h.value();
             context_ =
                 evaluator.fieldContext(document, surfaceId, frame, surface_, &around, around.progress());
         } catch (const Error& e) {
@@ -270,10 +313,23 @@ class Evaluator::Run {
         return *type;
     }
 
+    /// Points that a step places are put where they lie on the surface at rest, and then go with it.
     Geometry apply(const StepType& type, const Step& step, const Geometry& in) {
-        const ResolvedParams params(type.params, step.params, context_);
         ++evaluator_.stepsRun_;
-        return type.apply({in, params, surface_, result_.share, memory_, around_.progress(), &around_});
+        const bool carried =
+            rest_ != surface_ && type.takes == GeometryKind::Nothing && type.gives == GeometryKind::Points;
+        const ResolvedParams params(type.params, step.params, context_);
+        const double share = whole_ ? 1.0 : result_.share;
+        const StepInput input{in,     params,  carried ? rest_ : surface_, rest_,
+                              share,  memory_, around_.progress(),         &around_,
+                              &notes_};
+        Geometry made = type.apply(input);
+        if (!carried) return made;
+        size_t rebound = 0;
+        auto points = pointsCarried(*std::get<std::shared_ptr<const PointSet>>(made), *rest_, *surface_,
+                                    around_.progress(), &rebound);
+        if (rebound) input.note(reboundNote(rebound));
+        return points;
     }
 
     /// From the cache, or made and kept there.
@@ -284,8 +340,15 @@ class Evaluator::Run {
         const double time = millisecondsSince(start);
         if (milliseconds) *milliseconds = time;
         evaluator_.keep<Geometry>(key, made, bytesOf(*made), time);
+        if (!notes_.empty())
+            evaluator_.keep<std::string>(noteKey(key),
+                                         std::make_shared<const std::string>(
+                                             fmt::format("{}", fmt::join(std::exchange(notes_, {}), ". "))),
+                                         256);
         return *made;
     }
+
+    static uint64_t noteKey(uint64_t key) { return Hasher().add(std::string_view("note")).add(key).value(); }
 
     /// What a step with a mask places when its mask takes nothing out, and the key of that.
     std::pair<Geometry, uint64_t> placed(const StepType& type, const Step& step) {
@@ -313,6 +376,12 @@ class Evaluator::Run {
             try {
                 const StepType& type = typeOf(step);
                 requireFit(type, geometry_);
+                whole_ = i < fillsAt_ && fillsAt_ < layer_.steps.size();
+                if (type.fills) {
+                    result_.guides = std::get<StrandsPtr>(geometry_);
+                    result_.guidesHash = hash_;
+                    if (i == fillsAt_) hash_ = Hasher().add(hash_).add(result_.share).value();
+                }
                 const uint64_t key = around_.stepHash(hash_, type, step);
                 report.cached = true;
                 geometry_ = kept(
@@ -323,6 +392,10 @@ class Evaluator::Run {
                     },
                     &report.milliseconds);
                 hash_ = key;
+                if (i == combAt_)
+                    if (const auto* strands = std::get_if<StrandsPtr>(&geometry_))
+                        result_.combable = *strands;
+                if (const auto note = evaluator_.lookUp<std::string>(noteKey(key))) report.note = *note;
             } catch (const Error& e) {
                 report.error = e.where().empty() ? e.problem() : e.where() + ": " + e.problem();
                 report.remedy = e.remedy();
@@ -399,7 +472,11 @@ class Evaluator::Run {
     const Node& layer_;
     Around& around_;
     LayerResult& result_;
-    SurfacePtr surface_;
+    SurfacePtr surface_, rest_;
+    size_t combAt_ = 0;   // the step whose strands are combed; the end for none
+    size_t fillsAt_ = 0;  // the first step that lays many elements between few; the end for none
+    bool whole_ = false;  // the step at work makes all, also in Draft
+    std::vector<std::string> notes_;
     FieldContext context_;
     std::string trouble_, cure_;  // why there is no surface
     size_t memory_ = 0;
@@ -437,9 +514,9 @@ LayerResult Evaluator::layer(const Document& document, const std::string& id, co
     Around around(*this, document, options, progress);
     LayerResult result = layer(document.get(id), around);
     result.made = elementCount(result.geometry);
-    const auto* copies = std::get_if<std::shared_ptr<const Copies>>(&result.geometry);
     const Showing showing = showingOf(document, document.get(id), options);
-    if (!copies || showing.all()) return result;
+    const GeometryKind kind = kindOf(result.geometry);
+    if (showing.all() || (kind != GeometryKind::Copies && kind != GeometryKind::Strands)) return result;
     Hasher h;
     h.add(std::string_view("shown")).add(result.hash);
     addToHash(h, showing);
@@ -448,7 +525,7 @@ LayerResult Evaluator::layer(const Document& document, const std::string& id, co
         result.geometry = *known;
         return result;
     }
-    result.geometry = shownOf(*copies, showing);
+    result.geometry = shownOf(result.geometry, showing);
     keep<Geometry>(result.hash, std::make_shared<const Geometry>(result.geometry), bytesOf(result.geometry));
     return result;
 }

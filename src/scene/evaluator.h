@@ -29,6 +29,7 @@ struct StepReport {
     bool cached = false;
     bool stale = false;  ///< an earlier step failed; the figures are of what this one last made
     std::string error, remedy;
+    std::string note = {};  ///< what the artist should know though nothing failed
 };
 
 /// An object's mesh in its own space, and what was seen when it was made.
@@ -37,7 +38,8 @@ struct ObjectResult {
     uint64_t hash = 0;
     MeshReport report;
     std::vector<FileMaterial> fileMaterials;
-    std::vector<StepReport> steps;  ///< of the object's own recipe
+    std::vector<StepReport> steps;                       ///< of the object's own recipe
+    std::shared_ptr<const StrandSet> strands = nullptr;  ///< of a tuft: the mesh is these as tubes
 };
 
 struct LayerResult {
@@ -47,6 +49,9 @@ struct LayerResult {
     double share = 1.0;  ///< part of the elements that were made
     size_t made = 0;     ///< elements before the layer's settings left some out
     std::vector<StepReport> steps;
+    std::shared_ptr<const StrandSet> guides = nullptr;  ///< what the filling step was given
+    uint64_t guidesHash = 0;
+    std::shared_ptr<const StrandSet> combable = nullptr;  ///< what combing works on: see combPlace()
 };
 
 /// All functions are thread safe; two threads that ask for the same thing may both compute it.

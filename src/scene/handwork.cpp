@@ -113,6 +113,35 @@ Document withHandEdit(const Document& document, const std::string& layer,
     return withValue(out, path, edits);
 }
 
+static const Step* combStepOf(const Document& document, const std::string& layer) {
+    for (const Step& s : recipeOwner(document, document.get(layer)).steps)
+        if (s.type == "comb" && s.on) return &s;
+    return nullptr;
+}
+
+StrandEdits combingOf(const Document& document, const std::string& layer) {
+    const Step* step = combStepOf(document, layer);
+    return step ? std::get<StrandEdits>(paramAt(document, {layer, step->id, "combing"}).value)
+                : StrandEdits();
+}
+
+Document withCombing(const Document& document, const std::string& layer, std::vector<StrandEdit> edits,
+                     uint64_t topology) {
+    Document out = document;
+    if (!combStepOf(out, layer)) {
+        const Node& owner = recipeOwner(out, out.get(layer));
+        const auto place = combPlace(owner.steps);
+        if (!place)
+            throw Error("the layer makes no strands to comb", owner.name, "Add the step Grow strands");
+        out = withStep(out, layer, *place + 1, makeStep("comb", owner));
+    }
+    const ParamPath path{layer, combStepOf(out, layer)->id, "combing"};
+    StrandEdits all = std::get<StrandEdits>(paramAt(out, path).value);
+    all.put(std::move(edits));
+    all.topology = topology;
+    return withValue(out, path, all);
+}
+
 HandEdit handEditOf(const Document& document, const std::string& layer, uint64_t id) {
     if (const Step* step = handStep(document, layer)) {
         const HandEdits edits = std::get<HandEdits>(paramAt(document, {layer, step->id, "edits"}).value);

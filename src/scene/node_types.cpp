@@ -82,6 +82,27 @@ std::vector<NodeType> objectTypes() {
                   "Those that the blades take in turn, counted from the upper left; all where none is named"},
              whole("seed", "Seed", 1, 0, 4294967295.0, 0, 100, "Another number, another tuft")} +
              tail},
+        {"tuft", "Tuft", Category::Object, "A handful of strands that a layer copies as one",
+         Specs{
+             whole("strands", "Strands", 7, 1, 4096, 1, 60, "In one tuft"),
+             number("height", "Height", 0.03, "m", 1e-6, 1e4, 0.002, 0.5, "Of the tallest"),
+             unitNumber("vary", "Height varies", 0.3, "Part by which others are lower"),
+             number("foot", "Foot", 0.004, "m", 0, 1e4, 0, 0.05, "Radius over which they start"),
+             number("open", "Open", 20, "deg", 0, 180, 0, 90, "How far they lean outward"),
+             number("radius", "Spiral", 0.003, "m", 0, 1e4, 0, 0.05,
+                    "Radius of their spirals; 0 is straight"),
+             unitNumber("radius_vary", "Spiral varies", 0.4, "Part by which some are narrower"),
+             number("turns", "Turns", 2, "", 0, 1e3, 0, 10, "Of a spiral, from root to tip"),
+             unitNumber("turns_vary", "Turns vary", 0.4, "Part by which some have fewer"),
+             unitNumber("pinch", "Pinch", 0, "1 draws all tips together"),
+             unitNumber("trim", "Trim", 0, "Part of the height that is cut off level"),
+             number("distortion", "Distortion", 0.002, "m", 0, 1e4, 0, 0.05, "Irregular bends"),
+             whole("segments", "Segments", 12, 1, 512, 3, 48, "Pieces of each strand"),
+             number("root_width", "Root width", 0.6, "mm", 0, 1e6, 0.01, 10, "Across at the root"),
+             number("tip_width", "Tip width", 0.1, "mm", 0, 1e6, 0, 10, "Across at the tip"),
+             choice("form", "Form", "flat", {"flat", "round"}, "Ribbons that face the eye, or round strands"),
+             whole("seed", "Seed", 1, 0, 4294967295.0, 0, 100, "Another number, another tuft")} +
+             tail},
         {"terrain", "Terrain patch", Category::Object, "A square of hills",
          Specs{number("size", "Size", 4, "m", 1e-6, 1e6, 0.5, 20, "Length of a side"),
                whole("divisions", "Divisions", 192, 1, 2048, 16, 512, "Faces along a side"),
@@ -198,6 +219,39 @@ NodeType materialType() {
              drivable(number("glow", "Glow", 1, "W/m2", 0, 1e9, 0, 20, "Strength of its own light"))}};
 }
 
+/// Melanin by concentration and share of red: the absorption of both kinds is a fit to measured hair, from
+/// d'Eon, Francois, Hill, Letteri, Aubry, "An Energy-Conserving Hair Reflectance Model", EGSR 2011,
+/// doi:10.1111/j.1467-8659.2011.01976.x.
+NodeType fibreType() {
+    return {
+        "fibre",
+        "Fibre material",
+        Category::Material,
+        "Hair, fur and thread: light is reflected, passes through, and is reflected inside",
+        {choice("coloured", "Coloured by", "melanin", {"melanin", "colour", "absorption"},
+                "By the pigments of hair, by the colour that it shall have, or by what it absorbs"),
+         shownIf(drivable(unitNumber("melanin", "Melanin", 0.5, "0 white, 0.3 blond, 0.6 brown, 1 black")),
+                 "coloured=melanin"),
+         shownIf(drivable(unitNumber("redness", "Redness", 0.1, "Share of the red pigment")),
+                 "coloured=melanin"),
+         shownIf(color("base", "Colour", Color(0.3f, 0.2f, 0.12f), true, "Of many strands in even light"),
+                 "coloured=colour"),
+         shownIf(color("absorption", "Absorption", Color(0.4f, 0.7f, 1.2f), true,
+                       "For each radius of a strand that light passes"),
+                 "coloured=absorption"),
+         flag("own_colors", "Strands' own", true, "Colours that the recipe gave its strands come before all"),
+         drivable(
+             unitNumber("roughness", "Roughness along", 0.3, "Width of the highlights along the strand")),
+         drivable(
+             unitNumber("roughness_around", "Roughness around", 0.3, "How far light is spread around it")),
+         number("shift", "Shift", 2.5, "deg", -30, 30, -5, 10,
+                "Tilt of the scales: parts the two highlights"),
+         number("ior", "Refraction", 1.55, "", 1.01, 3, 1.2, 2, "Of the strand; 1.55 is hair"),
+         choice("model", "Model", "full", {"full", "draft"},
+                "Draft is a cheap shine by the angle to the strand alone"),
+         drivable(unitNumber("specular", "Shine", 1, "Strength of the highlights"))}};
+}
+
 std::vector<NodeType> settingsTypes() {
     return {
         {"render",
@@ -211,6 +265,9 @@ std::vector<NodeType> settingsTypes() {
           whole("bounces", "Bounces", 6, 0, 64, 0, 16, "How often light may be reflected on its way"),
           number("limit", "Sparkle limit", 10, "", 0, 1e9, 0, 50,
                  "Cuts bright dots of indirect light; 0 cuts nothing"),
+          unitNumber("thin_strands", "Thin strands", 0.7,
+                     "Strands thinner than this part of a pixel are drawn as wide and let as much through; 0 "
+                     "draws them as they are"),
           choice("tone", "Tone", "soft", {"soft", "plain"},
                  "soft rolls bright light off like film, plain cuts it at white"),
           flag("transparent", "Clear ground", false, "Leaves alpha 0 where nothing stands"),
@@ -235,10 +292,17 @@ std::vector<NodeType> allTypes() {
          {ref("surface", "Surface", "object or layer",
               "What it lies on: an object, or the copies that another layer makes"),
           ref("material", "Material", "material",
-              "For all its copies; each prototype's own when none is chosen"),
-          choice("show_as", "Shown as", "auto", {"auto", "meshes", "boxes", "dots"},
-                 "How the view draws its copies; auto keeps the view fluid"),
-          unitNumber("view_share", "Shown part", 1, "Part of its copies that the view shows"),
+              "For all that it makes; of copies each prototype's own when none is chosen"),
+          shownIf(choice("show_as", "Shown as", "auto", {"auto", "meshes", "boxes", "dots"},
+                         "How the view draws its copies; auto keeps the view fluid"),
+                  "makes=copies"),
+          shownIf(flag("show_fill", "Strands", true, "The view draws all that it makes"), "makes=strands"),
+          shownIf(
+              flag("show_guides", "Guides", false, "The view draws the guides that the rest is laid between"),
+              "makes=strands"),
+          shownIf(flag("show_roots", "Roots", false, "The view marks where guides, or all strands, begin"),
+                  "makes=strands"),
+          unitNumber("view_share", "Shown part", 1, "Part of its copies or strands that the view shows"),
           whole("view_most", "Shown at most", 0, 0, 1e12, 0, 1000000,
                 "The view shows no more than this many; 0 is all"),
           number("thin_from", "Thin out from", 0, "m", 0, 1e6, 0, 20,
@@ -249,12 +313,16 @@ std::vector<NodeType> allTypes() {
           shownIf(number("cull_margin", "Margin", 0.5, "m", 0, 1e6, 0, 5,
                          "Kept around the camera's view, for shadows and reflections"),
                   "cull!=never"),
+          number(
+              "rest", "Rest frame", 1, "", -1e6, 1e6, 0, 250,
+              "What is placed lies where it does on the surface of this frame, and goes with it from there"),
           ref("linked", "Recipe of", "layer",
               "Follows the recipe of another layer; values set here are its own")}});
     types.push_back(curveType());
     for (NodeType& t : lightTypes()) types.push_back(std::move(t));
     types.push_back(cameraType());
     types.push_back(materialType());
+    types.push_back(fibreType());
     for (NodeType& t : settingsTypes()) types.push_back(std::move(t));
     return types;
 }

@@ -44,6 +44,28 @@ struct ToJson {
         }
         return out;
     }
+    Json operator()(const StrandEdits& edits) const {
+        Json strands = Json::array();
+        for (const StrandEditPtr& e : edits.list) {
+            Json j{{"id", e->id}};
+            if (e->added) {
+                j["added"] = true;
+                j["triangle"] = e->triangle;
+                j["at"] = Json::array({shortest(e->bary.x), shortest(e->bary.y)});
+                j["place"] = (*this)(Color(e->place));
+            }
+            if (e->removed) j["removed"] = true;
+            if (e->length != 1.0f) j["length"] = shortest(e->length);
+            if (!e->directions.empty()) {
+                Json d = Json::array();
+                for (const V3f& v : e->directions)
+                    for (int k = 0; k < 3; ++k) d.push_back(shortest(v[k]));
+                j["directions"] = std::move(d);
+            }
+            strands.push_back(std::move(j));
+        }
+        return Json{{"topology", fmt::format("{:016x}", edits.topology)}, {"strands", std::move(strands)}};
+    }
     Json operator()(const Curve& curve) const {
         Json points = Json::array();
         for (const V2f& p : curve.points) points.push_back(Json::array({shortest(p.x), shortest(p.y)}));
@@ -152,6 +174,50 @@ HandEdits editsFrom(const ParamSpec& spec, const Json& j) {
         if (x.contains("prototype")) e.prototype = textFrom(spec, x["prototype"]);
         edits.put(e);
     }
+    return edits;
+}
+
+V3f vectorFrom(const ParamSpec& spec, const Json& j) {
+    const auto n = numbersFrom(spec, j, 3);
+    return V3f(float(n[0]), float(n[1]), float(n[2]));
+}
+
+StrandEdit strandFrom(const ParamSpec& spec, const Json& j) {
+    if (!j.is_object() || !j.contains("id") || !j["id"].is_number_unsigned())
+        wrongType(spec, "strands with their ids");
+    StrandEdit e;
+    e.id = j["id"].get<uint64_t>();
+    e.added = j.value("added", Json(false)) == true;
+    e.removed = j.value("removed", Json(false)) == true;
+    if (j.contains("length")) e.length = std::max(0.0f, float(numberFrom(spec, j["length"])));
+    if (j.contains("triangle")) {
+        if (!j["triangle"].is_number_integer()) wrongType(spec, "the number of a triangle");
+        e.triangle = int32_t(std::clamp<int64_t>(j["triangle"].get<int64_t>(), -1, INT32_MAX));
+    }
+    if (j.contains("at")) {
+        const auto n = numbersFrom(spec, j["at"], 2);
+        e.bary = V2f(float(n[0]), float(n[1]));
+    }
+    if (j.contains("place")) e.place = vectorFrom(spec, j["place"]);
+    if (!j.contains("directions")) return e;
+    const Json& d = j["directions"];
+    if (!d.is_array() || d.size() % 3 != 0) wrongType(spec, "directions of three numbers each");
+    for (size_t i = 0; i < d.size(); i += 3) {
+        V3f v;
+        for (int k = 0; k < 3; ++k) v[k] = float(numberFrom(spec, d[i + size_t(k)]));
+        e.directions.push_back(v.length() > 1e-6f ? v : V3f(0, 1, 0));
+    }
+    return e;
+}
+
+StrandEdits combingFrom(const ParamSpec& spec, const Json& j) {
+    if (!j.is_object() || !j.contains("strands") || !j["strands"].is_array())
+        wrongType(spec, "a list of strands");
+    StrandEdits edits;
+    edits.topology = hexFrom(spec, j, "topology");
+    std::vector<StrandEdit> list;
+    for (const Json& s : j["strands"]) list.push_back(strandFrom(spec, s));
+    edits.put(std::move(list));
     return edits;
 }
 
@@ -290,6 +356,8 @@ Value valueFromJson(const ParamSpec& spec, const Json& j) {
             return pointsFrom(spec, j);
         case ParamType::Profile:
             return curveFrom(spec, j);
+        case ParamType::Combing:
+            return combingFrom(spec, j);
         default:
             return textFrom(spec, j);
     }
@@ -308,7 +376,8 @@ Json paramToJson(const ParamSpec& spec, const Param& param) {
 
 Param paramFromJson(const ParamSpec& spec, const Json& j) {
     Param param = paramOr(spec, {});
-    if (!j.is_object() || j.contains("hash") || j.contains("points")) {  // maps and profiles are objects
+    if (!j.is_object() || j.contains("hash") || j.contains("points") ||
+        j.contains("strands")) {  // maps, profiles and combing are objects
         param.value = valueFromJson(spec, j);
         return param;
     }

@@ -53,6 +53,10 @@ void forgetPlace(Node& layer, RecipeFile& out) {
             value = HandEdits();
             out.leftOut.push_back("changes by hand");
         }
+        if (const auto* edits = std::get_if<StrandEdits>(&value); edits && !edits->list.empty()) {
+            value = StrandEdits();
+            out.leftOut.push_back("combing");
+        }
     });
 }
 

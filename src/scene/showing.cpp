@@ -58,10 +58,10 @@ bool seen(const V3f& p, const Camera& camera, float margin) {
 
 }  // namespace
 
-std::shared_ptr<const Copies> shownOf(const std::shared_ptr<const Copies>& copies, const Showing& s) {
-    if (s.all()) return copies;
-    const auto p = copies->attributes.find<V3f>("P");
-    const auto id = copies->attributes.find<uint64_t>("id");
+namespace {
+
+/// The elements that are left of those at @p p, by their ids.
+std::vector<uint32_t> shownIndices(std::span<const V3f> p, std::span<const uint64_t> id, const Showing& s) {
     const Camera camera(s.camera, s.aspect);
     const V3f eye = camera.position();
     std::vector<uint8_t> stays(p.size());
@@ -76,17 +76,26 @@ std::shared_ptr<const Copies> shownOf(const std::shared_ptr<const Copies>& copie
     std::vector<uint32_t> kept;
     for (size_t i = 0; i < stays.size(); ++i)
         if (stays[i]) kept.push_back(uint32_t(i));
-    if (kept.size() >
-        s.most) {  // those of the lowest numbers: raising the limit brings others, and takes none
-        const auto number = [&](uint32_t i) { return random4(0, id[i], Stream::Show).bits[1]; };
-        std::nth_element(kept.begin(), kept.begin() + std::ptrdiff_t(s.most), kept.end(),
-                         [&](uint32_t a, uint32_t b) {
-                             return number(a) != number(b) ? number(a) < number(b) : id[a] < id[b];
-                         });
-        kept.resize(s.most);
-        std::sort(kept.begin(), kept.end());
-    }
-    return std::get<std::shared_ptr<const Copies>>(gathered(copies, kept));
+    if (kept.size() <= s.most) return kept;
+    // Those of the lowest numbers: raising the limit brings others, and takes none.
+    const auto number = [&](uint32_t i) { return random4(0, id[i], Stream::Show).bits[1]; };
+    std::nth_element(kept.begin(), kept.begin() + std::ptrdiff_t(s.most), kept.end(),
+                     [&](uint32_t a, uint32_t b) {
+                         return number(a) != number(b) ? number(a) < number(b) : id[a] < id[b];
+                     });
+    kept.resize(s.most);
+    std::sort(kept.begin(), kept.end());
+    return kept;
+}
+
+}  // namespace
+
+Geometry shownOf(const Geometry& geometry, const Showing& s) {
+    const auto* copies = std::get_if<std::shared_ptr<const Copies>>(&geometry);
+    const auto* strands = std::get_if<std::shared_ptr<const StrandSet>>(&geometry);
+    if (s.all() || (!copies && !strands)) return geometry;
+    const AttributeSet& set = copies ? (*copies)->attributes : (*strands)->strands;
+    return gathered(geometry, shownIndices(set.find<V3f>("P"), set.find<uint64_t>("id"), s));
 }
 
 }  // namespace ovrix

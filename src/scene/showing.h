@@ -21,9 +21,9 @@ struct Showing {
 Showing showingOf(const Document& document, const Node& layer, const EvalOptions& options);
 void addToHash(Hasher& hasher, const Showing& showing);
 
-/// The copies that are left, in their order. Thinning keeps a copy with the chance (thinFrom / distance)^2,
-/// so that as many stand in each part of the picture. Each copy's own random number decides: moving the
-/// camera or changing a number takes or brings copies, and never swaps them.
-std::shared_ptr<const Copies> shownOf(const std::shared_ptr<const Copies>& copies, const Showing& showing);
+/// The copies or strands that are left, in their order; other kinds whole. Thinning keeps a copy with the
+/// chance (thinFrom / distance)^2, so that as many stand in each part of the picture. Each copy's own random
+/// number decides: moving the camera or changing a number takes or brings copies, and never swaps them.
+Geometry shownOf(const Geometry& geometry, const Showing& showing);
 
 }  // namespace ovrix

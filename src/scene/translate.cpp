@@ -18,6 +18,8 @@ struct JobBuilder::Part {
     std::shared_ptr<const Copies> copies;  ///< null for one instance
     int32_t prototype = 0;                 ///< which of the copies' prototypes this mesh is
     uint64_t hash = 0;
+    StrandsPtr strands = nullptr;  ///< in place of the mesh
+    ThinLimit limit = {};          ///< of strands that are no prototype
 };
 
 namespace {
@@ -72,6 +74,21 @@ CameraOptions cameraOptions(const Document& document, const std::string& id, dou
     return c;
 }
 
+/// Strands are drawn no thinner than this part of a pixel of the final picture.
+static ThinLimit thinLimit(const Document& document, const RenderJob& job, const JobOptions& o) {
+    (void)job;
+    const auto number = [&](const char* id) { return document.setting("render", id, o.frame); };
+    const double part = std::get<double>(number("thin_strands"));
+    std::string id = o.camera.empty() ? std::get<std::string>(number("camera")) : o.camera;
+    const Node* node = document.find(id);
+    if (part <= 0.0 || !node || node->category() != Category::Camera) return {};
+    const CameraOptions options = cameraOptions(document, id, o.frame);
+    const int width = int(std::get<int64_t>(number("width"))),
+              height = int(std::get<int64_t>(number("height")));
+    const Camera camera(options, float(width) / float(std::max(1, height)));
+    return {camera.position(), float(part) * 2.0f * camera.halfHeight() / float(std::max(1, height))};
+}
+
 void JobBuilder::addLayer(const Document& document, const Node& node, const JobOptions& o, RenderJob& job,
                           std::vector<Part>& parts, uint32_t layerId, Progress& progress) {
     const EvalOptions eval{o.frame, o.draft ? Purpose::Viewport : Purpose::Render, !o.draft};
@@ -79,10 +96,23 @@ void JobBuilder::addLayer(const Document& document, const Node& node, const JobO
     for (const StepReport& r : result.steps)
         if (!r.error.empty())
             job.problems.push_back(node.name + ": " + r.error + (r.remedy.empty() ? "" : ". " + r.remedy));
-    const auto* copies = std::get_if<std::shared_ptr<const Copies>>(&result.geometry);
-    if (!copies || !result.ok) return;
+    if (!result.ok) return;
     const auto index = materialIndices(document);
     const auto layerMaterial = std::get<std::string>(document.value(node.id, "material", o.frame));
+    Part whole{nullptr, {indexOf(index, layerMaterial)}, 0, layerId, M44f(), nullptr, 0, result.hash};
+    if (const auto* strands = std::get_if<StrandsPtr>(&result.geometry)) {
+        whole.strands = *strands;
+        whole.limit = thinLimit(document, job, o);
+        parts.push_back(std::move(whole));
+        return;
+    }
+    if (const auto* mesh = std::get_if<MeshPtr>(&result.geometry)) {
+        whole.mesh = *mesh;
+        parts.push_back(std::move(whole));
+        return;
+    }
+    const auto* copies = std::get_if<std::shared_ptr<const Copies>>(&result.geometry);
+    if (!copies) return;
     for (size_t k = 0; k < (*copies)->prototypes.size(); ++k) {
         const Node* object = document.find((*copies)->prototypes[k]);
         if (!object) continue;
@@ -98,6 +128,7 @@ void JobBuilder::addLayer(const Document& document, const Node& node, const JobO
         Hasher h;
         h.add(own.hash).add(result.hash).add(uint64_t(k));
         part.hash = h.value();
+        part.strands = own.strands;
         parts.push_back(std::move(part));
     }
 }
@@ -114,7 +145,7 @@ std::vector<JobBuilder::Part> JobBuilder::collect(const Document& document, cons
                 const ObjectResult own = evaluator_.object(document, node->id, o.frame, progress);
                 job.objectNames[id] = node->name;
                 parts.push_back({own.mesh, lookOf(document, *node, *own.mesh, {}, index, o.frame), id, 0,
-                                 document.worldMatrix(node->id, o.frame), nullptr, 0, own.hash});
+                                 document.worldMatrix(node->id, o.frame), nullptr, 0, own.hash, own.strands});
             }
             if (node->category() == Category::Layer) {
                 job.layerNames[id] = node->name;
@@ -127,11 +158,51 @@ std::vector<JobBuilder::Part> JobBuilder::collect(const Document& document, cons
     return parts;
 }
 
+Color fibreColor(const Document& document, const std::string& id) {
+    const auto value = [&](const char* p) { return document.value(id, p); };
+    const auto number = [&](const char* p) { return float(std::get<double>(value(p))); };
+    const std::string by = std::get<std::string>(value("coloured"));
+    if (by == "colour") return std::get<Color>(value("base"));
+    const V3f absorption = by == "melanin" ? absorptionOfMelanin(number("melanin"), number("redness"))
+                                           : V3f(std::get<Color>(value("absorption")));
+    return colorOfAbsorption(absorption, number("roughness_around"));
+}
+
+/// Its shape is kept: making one takes some milliseconds.
+std::shared_ptr<const FibreMaterial> JobBuilder::fibreOf(const ResolvedParams& p) {
+    auto f = std::make_shared<FibreMaterial>();
+    const float ior = float(p.number("ior")), shift = radians(float(p.number("shift")));
+    for (const auto& known : fibreShapes_)
+        if (known->ior() == ior && known->shift() == shift) f->shape = known;
+    if (!f->shape) {
+        if (fibreShapes_.size() > 64) fibreShapes_.clear();
+        fibreShapes_.push_back(std::make_shared<const FibreShape>(ior, shift));
+        f->shape = fibreShapes_.back();
+    }
+    const std::string& by = p.text("coloured");
+    f->coloured = by == "colour"       ? FibreMaterial::Coloured::Color
+                  : by == "absorption" ? FibreMaterial::Coloured::Absorption
+                                       : FibreMaterial::Coloured::Melanin;
+    f->melanin = p.driven("melanin"), f->redness = p.driven("redness");
+    f->absorption = p.drivenColor("absorption");
+    f->roughness = p.driven("roughness"), f->roughnessAround = p.driven("roughness_around");
+    f->specular = p.driven("specular");
+    f->ownColors = p.flag("own_colors");
+    f->draft = p.text("model") == "draft";
+    return f;
+}
+
 void JobBuilder::setMaterials(const Document& document, double frame, RenderJob& job) {
     for (const NodePtr& node : document.nodes(Category::Material)) {
         SurfaceMaterial m;
         try {
             const ResolvedParams p = paramsOf(document, *node, frame, &evaluator_.images());
+            if (node->type == "fibre") {
+                m.base = p.drivenColor("base");
+                m.fibre = fibreOf(p);
+                scene_->addMaterial(std::move(m));
+                continue;
+            }
             m.base = p.drivenColor("base");
             m.emission = p.drivenColor("emission");
             m.roughness = p.driven("roughness");
@@ -247,7 +318,11 @@ void JobBuilder::requireInstanceMemory(const Document& document, const std::vect
             ++instances;
         else if (counted.insert(p.copies.get()).second)
             instances += double(p.copies->size());
-    askForMemory(420.0 * instances, document.memoryLimit(), instances);
+    double points = 0;
+    for (const Part& p : parts)
+        if (p.strands) points += double(p.strands->pointCount());
+    // The same of strands: buffers, and the tree over their segments.
+    askForMemory(420.0 * instances + 170.0 * points, document.memoryLimit(), instances + points);
 }
 
 RenderJob JobBuilder::build(const Document& document, const JobOptions& o, Progress& progress) {
@@ -260,6 +335,8 @@ RenderJob JobBuilder::build(const Document& document, const JobOptions& o, Progr
         h.add(p.hash).add(uint64_t(p.object)).add(uint64_t(p.layer));
         for (uint32_t m : p.look) h.add(uint64_t(m));
         addToHash(h, p.matrix);
+        for (int k = 0; k < 3; ++k) h.add(double(p.limit.eye[k]));
+        h.add(double(p.limit.perMetre));
     }
     const bool rebuild = !scene_ || h.value() != sceneHash_;
     if (rebuild) scene_ = std::make_shared<RenderScene>();
@@ -269,10 +346,18 @@ RenderJob JobBuilder::build(const Document& document, const JobOptions& o, Progr
     setLights(document, o.frame, job);
     if (rebuild) {
         sceneHash_ = 0;
+        std::map<const StrandSet*, uint32_t> tufts;
         for (const Part& p : parts) {
-            const uint32_t mesh = scene_->addMesh(p.mesh), look = scene_->addLook(p.look);
+            progress.check();
+            const auto known = tufts.find(p.strands.get());
+            const uint32_t mesh = !p.strands             ? scene_->addMesh(p.mesh)
+                                  : known != tufts.end() ? known->second
+                                                         : scene_->addStrands(p.strands, p.limit);
+            const uint32_t look = scene_->addLook(p.look);
+            if (p.strands && p.limit == ThinLimit()) tufts[p.strands.get()] = mesh;
             if (!p.copies) {
-                scene_->addInstance({mesh, look, p.object, p.layer, 0}, p.matrix);
+                const uint64_t element = p.strands && p.layer ? RenderScene::kOwnElement : 0;
+                scene_->addInstance({mesh, look, p.object, p.layer, element}, p.matrix);
                 continue;
             }
             const AttributeSet& a = p.copies->attributes;
@@ -321,6 +406,11 @@ void requireFilmMemory(const Document& document, int width, int height) {
                     {}, "Make it smaller, or raise the memory limit");
 }
 
+static bool anyStrands(const Film& film) {
+    return std::any_of(film.pixels().begin(), film.pixels().end(),
+                       [](const FilmPixel& p) { return p.tangent != V3f(0.0f); });
+}
+
 Picture toPicture(const Film& film, const FinishOptions* finish) {
     Picture picture{film.width(), film.height(), {}};
     const size_t count = film.pixels().size();
@@ -351,6 +441,16 @@ Picture toPicture(const Film& film, const FinishOptions* finish) {
     for (int c = 0; c < 3; ++c)
         add(std::string("indirect.") + rgb[c], false,
             [&](const FilmPixel& p) { return mean(p.indirect, p)[c]; });
+    if (anyStrands(film)) {
+        for (int c = 0; c < 3; ++c)
+            add(std::string("tangent.") + xyz[c], false,
+                [&](const FilmPixel& p) { return mean(p.tangent, p)[c]; });
+        const char* lobes[] = {"fibre_reflected", "fibre_through", "fibre_inner", "fibre_rest"};
+        for (size_t l = 0; l < 4; ++l)
+            for (int c = 0; c < 3; ++c)
+                add(std::string(lobes[l]) + "." + rgb[c], false,
+                    [&](const FilmPixel& p) { return mean(p.fibre[l], p)[c]; });
+    }
     add("object.id", true, [](const FilmPixel& p) { return float(p.object); });
     add("layer.id", true, [](const FilmPixel& p) { return float(p.layer); });
     return picture;

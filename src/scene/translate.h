@@ -44,15 +44,18 @@ class JobBuilder {
     void setLights(const Document& document, double frame, RenderJob& job);
     void setMaterials(const Document& document, double frame, RenderJob& job);
     std::shared_ptr<const Image> sky(const SkyOptions& options);
+    std::shared_ptr<const FibreMaterial> fibreOf(const ResolvedParams& params);
 
     Evaluator& evaluator_;
     std::shared_ptr<RenderScene> scene_;
     uint64_t sceneHash_ = 0;
     uint64_t skyHash_ = 0;
     std::shared_ptr<const Image> sky_;
+    std::vector<std::shared_ptr<const FibreShape>> fibreShapes_;
 };
 
-/// The film as a picture with all its passes: beauty, alpha, depth, normal, albedo, ids, direct, indirect.
+/// The film as a picture with all its passes: beauty, alpha, depth, normal, albedo, ids, direct, indirect;
+/// where strands are seen their tangent and the light of the lobes of fibres.
 /// @param finish  null for scene light as it is, as EXR takes it; else the finished colour, for TIFF and PNG
 Picture toPicture(const Film& film, const FinishOptions* finish);
 
@@ -62,6 +65,9 @@ void saveRender(const std::filesystem::path& path, const Film& film, const Rende
 
 /// Throws an Error with the figure when a picture of that size would pass the limit.
 void requireFilmMemory(const Document& document, int width, int height);
+
+/// The colour that many strands of a fibre material have in even light, in the middle of its range.
+Color fibreColor(const Document& document, const std::string& material);
 
 /// CameraOptions of a camera node.
 CameraOptions cameraOptions(const Document& document, const std::string& id, double frame);

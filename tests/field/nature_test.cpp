@@ -29,6 +29,9 @@ struct Around : Surroundings {
     Geometry elements(const std::string& id) override { return layers.at(id); }
     MeshPtr mesh(const std::string& id) override { return surface(id)->meshPtr(); }
     std::shared_ptr<const PointSet> points(const std::string&) override { return nullptr; }
+    std::shared_ptr<const StrandSet> strands(const std::string&) override { return nullptr; }
+    std::shared_ptr<const StrandSet> strandFile(const std::string&) override { return nullptr; }
+    std::shared_ptr<const Image> image(const std::string&, const std::string&) override { return nullptr; }
 };
 
 FieldSource with(FieldSource s, const std::string& param, const Value& value) {

@@ -68,6 +68,21 @@ class RandomScenes {
                     points.list.push_back(V3f(float(unit()), float(unit()), float(2 * unit() - 1)));
                 return points;
             }
+            case ParamType::Combing: {
+                StrandEdits edits;
+                std::vector<StrandEdit> list;
+                for (uint64_t i = 0, n = below(4); i < n; ++i) {
+                    StrandEdit e;
+                    e.id = below(50);
+                    e.removed = oneIn(3);
+                    e.length = float(unit()) + 0.1f;
+                    for (uint64_t k = 0, m = below(4); k < m; ++k)
+                        e.directions.push_back(V3f(float(unit()), 1.0f, float(unit())));
+                    list.push_back(e);
+                }
+                edits.put(list);
+                return edits;
+            }
             default:
                 return text();
         }

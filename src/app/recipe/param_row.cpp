@@ -114,6 +114,8 @@ QWidget* ParamRow::makeEditor() {
             return makeMap();
         case ParamType::Edits:
             return makeEdits();
+        case ParamType::Combing:
+            return makeCombing();
         case ParamType::Points:
             return makePoints();
         case ParamType::Cells:

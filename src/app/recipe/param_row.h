@@ -45,6 +45,9 @@ class ParamRow : public QWidget {
     QWidget* makeText();
     QWidget* makeMap();
     QWidget* makeEdits();
+    QWidget* makeCombing();
+    QWidget* makeTally(const QString& tip, const Value& none, const std::function<QString(const Value&)>& tell,
+                       const QString& hint);
     QWidget* makePoints();
     QWidget* makeCells();
     QWidget* makeProfile();

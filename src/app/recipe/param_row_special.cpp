@@ -41,8 +41,9 @@ QWidget* ParamRow::makeMap() {
     return row;
 }
 
-/// What was changed by hand, in short; the work itself is done in the view.
-QWidget* ParamRow::makeEdits() {
+/// Work that is done in the view, in short, and a way to be rid of it.
+QWidget* ParamRow::makeTally(const QString& tip, const Value& none,
+                             const std::function<QString(const Value&)>& tell, const QString& hint) {
     auto* row = new QWidget;
     auto* line = new QHBoxLayout(row);
     line->setContentsMargins(0, 0, 0, 0);
@@ -51,22 +52,51 @@ QWidget* ParamRow::makeEdits() {
     text->setWordWrap(true);
     auto* clear = new QPushButton("Clear");
     clear->setObjectName("clearEdits");
-    clear->setToolTip("Gives every element back to the recipe");
+    clear->setToolTip(tip);
     line->addWidget(text, 1);
     line->addWidget(clear);
-    connect(clear, &QPushButton::clicked, this, [this] { controller_.setValue(path_, HandEdits()); });
-    refreshers_.push_back([text, clear](const Param& p) {
-        size_t added = 0, removed = 0, changed = 0;
-        for (const HandEdit& e : std::get<HandEdits>(p.value).list)
-            ++(e.added ? added : e.removed ? removed : changed);
-        QStringList parts;
-        if (changed) parts << QString("%1 changed").arg(changed);
-        if (added) parts << QString("%1 placed").arg(added);
-        if (removed) parts << QString("%1 taken out").arg(removed);
-        text->setText(parts.isEmpty() ? "Press 5 and work in the view" : parts.join(", "));
-        clear->setEnabled(!parts.isEmpty());
+    connect(clear, &QPushButton::clicked, this, [this, none] { controller_.setValue(path_, none); });
+    refreshers_.push_back([=](const Param& p) {
+        const QString told = tell(p.value);
+        text->setText(told.isEmpty() ? hint : told);
+        clear->setEnabled(!told.isEmpty());
     });
     return row;
+}
+
+namespace {
+
+QString tally(std::initializer_list<std::pair<size_t, const char*>> counts) {
+    QStringList parts;
+    for (const auto& [count, what] : counts)
+        if (count) parts << QString("%1 %2").arg(count).arg(what);
+    return parts.join(", ");
+}
+
+}  // namespace
+
+QWidget* ParamRow::makeEdits() {
+    return makeTally(
+        "Gives every element back to the recipe", HandEdits(),
+        [](const Value& value) {
+            size_t added = 0, removed = 0, changed = 0;
+            for (const HandEdit& e : std::get<HandEdits>(value).list)
+                ++(e.added ? added : e.removed ? removed : changed);
+            return tally({{changed, "changed"}, {added, "placed"}, {removed, "taken out"}});
+        },
+        "Press 5 and work in the view");
+}
+
+QWidget* ParamRow::makeCombing() {
+    return makeTally(
+        "Gives every strand back to the recipe", StrandEdits(),
+        [](const Value& value) {
+            size_t added = 0, removed = 0, changed = 0;
+            for (const StrandEditPtr& e : std::get<StrandEdits>(value).list)
+                ++(e->added ? added : e->removed ? removed : changed);
+            return tally({{changed, "combed"}, {added, "planted"}, {removed, "taken out"}});
+        },
+        "Press 7 and comb in the view");
 }
 
 /// The blades' image, cut into its pictures, to choose from.

@@ -208,7 +208,12 @@ void StepCard::refresh() {
                           .arg(shortCount(double(r->out)))
                           .arg(r->milliseconds, 0, 'f', r->milliseconds < 10 ? 1 : 0);
         figures_->setText(figures);
-        problem_->setVisible(r && !r->error.empty());
+        const bool noted = r && r->error.empty() && !r->note.empty();
+        problem_->setVisible(noted || (r && !r->error.empty()));
+        if (noted)
+            problem_->setText(
+                QString("<span style='color:%1'>%2</span>")
+                    .arg(tokens().amber.name(), QString::fromStdString(r->note).toHtmlEscaped()));
         if (r && !r->error.empty()) {
             const QString text = QString::fromStdString(r->error), remedy = QString::fromStdString(r->remedy);
             problem_->setText(QString("<span style='color:%1'>%2</span><br>%3")

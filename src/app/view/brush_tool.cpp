@@ -2,11 +2,10 @@
 
 #include <QButtonGroup>
 #include <QCheckBox>
-#include <QHBoxLayout>
-#include <QLabel>
 #include <QPushButton>
 
 #include "app/theme/theme.h"
+#include "app/view/brush_look.h"
 #include "app/widgets/flow_layout.h"
 #include "app/widgets/number_box.h"
 #include "base/error.h"
@@ -53,20 +52,12 @@ BrushStrip::BrushStrip(Brush& brush, QWidget* parent)
     connect(whole, &QPushButton::clicked, this, &BrushStrip::flood);
     line->addWidget(whole);
     const auto number = [&](const ParamSpec& spec, float Brush::*member) {
-        auto* both = new QWidget;  // a name and its number stay on one line
-        auto* pair = new QHBoxLayout(both);
-        pair->setContentsMargins(px(4), 0, 0, 0);
-        pair->setSpacing(px(4));
-        pair->addWidget(new QLabel(QString::fromStdString(spec.title)));
-        auto* box = new NumberBox(spec);
-        box->setFixedWidth(px(64));
-        pair->addWidget(box);
-        box->setToolTip(QString::fromStdString(spec.help));
+        NumberBox* box = nullptr;
+        line->addWidget(namedNumber(spec, &box));
         connect(box, &NumberBox::changed, this, [this, member](double x, bool) {
             brush_.*member = float(x);
             Q_EMIT changed();
         });
-        line->addWidget(both);
         return box;
     };
     radius_ = number(specs::number("radius", "Radius", 0.1, "m", 1e-4, 1e4, 0.01, 1,
@@ -236,25 +227,7 @@ bool BrushTool::key(int key) {
 }
 
 void BrushTool::paint(QPainter& p, const ViewPort& port) const {
-    if (!active() || !hover_) return;
-    const V3f n = hover_->normal;
-    const V3f side = (std::abs(n.x) > 0.7f ? V3f(0, 1, 0) : V3f(1, 0, 0)).cross(n).normalized();
-    const V3f across = n.cross(side);
-    p.setBrush(Qt::NoBrush);
-    for (const float part : {1.0f, 0.5f}) {  // the rim, and where it is half as strong
-        QPolygonF ring;
-        for (int i = 0; i <= 48; ++i) {
-            const float a = 2.0f * kPi * float(i) / 48.0f;
-            const V3f at = hover_->position +
-                           (side * std::cos(a) + across * std::sin(a)) * (brush_.radius * part) +
-                           n * (0.01f * brush_.radius);
-            if (const auto q = port.project(at)) ring << *q;
-        }
-        p.setPen(QPen(tokens().ink, part == 1.0f ? 3.5 : 2.5));
-        p.drawPolyline(ring);
-        p.setPen(QPen(part == 1.0f ? tokens().seaGlass : tokens().text, part == 1.0f ? 1.5 : 0.8));
-        p.drawPolyline(ring);
-    }
+    if (active() && hover_) paintBrushRing(p, port, hover_->position, hover_->normal, brush_.radius);
 }
 
 }  // namespace ovrix::app

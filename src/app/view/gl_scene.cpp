@@ -7,6 +7,7 @@
 #include "base/error.h"
 #include "base/hash.h"
 #include "scene/prototype.h"
+#include "scene/translate.h"
 
 namespace ovrix::app {
 
@@ -113,19 +114,24 @@ QMatrix4x4 asMatrix(const M44f& m) {  // row vectors to column vectors
     return q;
 }
 
-/// A colour that reads in the view: what the material is like in the middle of its range.
-Color materialColor(const Document& document, const std::string& id) {
-    const Node* node = document.find(id);
-    if (!node || node->type != "surface") return Color(0.42f, 0.44f, 0.45f);
-    const Param base = paramOr(*findSpec(specsOf(*node), "base"), node->params);
-    Color c = std::get<Color>(base.value);
-    if (base.field)
-        if (const auto* low = std::get_if<Color>(&base.low)) c = Color((V3f(c) * 2.0f + V3f(*low)) / 3.0f);
-    // Lifted, since the view is for seeing shapes: dark rock must not swallow them.
+/// Lighter, since the view is for seeing shapes: dark rock must not swallow them.
+Color lifted(const Color& c) {
     const auto lift = [](float x) {
         return 0.16f + 0.72f * std::pow(std::clamp(x, 0.0f, 1.0f), 1.0f / 2.2f);
     };
     return Color(lift(c.x), lift(c.y), lift(c.z));
+}
+
+/// A colour that reads in the view: what the material is like in the middle of its range.
+Color materialColor(const Document& document, const std::string& id) {
+    const Node* node = document.find(id);
+    if (!node) return Color(0.42f, 0.44f, 0.45f);
+    if (node->type == "fibre") return lifted(fibreColor(document, id));
+    const Param base = paramOr(*findSpec(specsOf(*node), "base"), node->params);
+    Color c = std::get<Color>(base.value);
+    if (base.field)
+        if (const auto* low = std::get_if<Color>(&base.low)) c = Color((V3f(c) * 2.0f + V3f(*low)) / 3.0f);
+    return lifted(c);
 }
 
 /// The value of an attribute that no array gives.
@@ -189,6 +195,7 @@ void GlScene::initialise() {
     };
     link(program_, kVertex, kFragment);
     link(lines_, kLineVertex, kLineFragment);
+    strands_.initialise();
     // A box from 0 to 1, two triangles a side, with normals.
     std::vector<float> box;
     for (int axis = 0; axis < 3; ++axis)
@@ -317,8 +324,26 @@ void GlScene::addPoints(const EvalSnapshot& snapshot, const Node& layer, const A
     batches_.push_back({layer.id, {}, 0, hash, b.count, 0, 0, DrawLevel::Dots, false});
 }
 
+/// What the layer makes of strands, and the guides between which they lie, by the layer's switches.
+void GlScene::addStrands(const EvalSnapshot& snapshot, const Node& layer) {
+    const Document& d = snapshot.document;
+    const auto flag = [&](const char* id) { return std::get<bool>(d.value(layer.id, id)); };
+    const auto guides = snapshot.guides.find(layer.id), all = snapshot.strands.find(layer.id);
+    const bool between = guides != snapshot.guides.end();
+    const auto material = std::get<std::string>(d.value(layer.id, "material"));
+    if (all != snapshot.strands.end())
+        strands_.add({layer.id, all->second.hash, materialColor(d, material), false,
+                      flag("show_roots") && !between, flag("show_fill")},
+                     *all->second.packed);
+    if (between)
+        strands_.add(
+            {layer.id, guides->second.hash, Color(0.0f), true, flag("show_roots"), flag("show_guides")},
+            *guides->second.packed);
+}
+
 void GlScene::update(const EvalSnapshot& snapshot) {
     if (!ready_) return;
+    strands_.beginUpdate();
     for (auto& [h, m] : meshes_) m.used = false;
     for (auto& [h, b] : buffers_) b.used = false;
     objects_.clear();
@@ -359,7 +384,13 @@ void GlScene::update(const EvalSnapshot& snapshot) {
             addBatches(snapshot, *node, **c);
         if (auto* p = std::get_if<std::shared_ptr<const PointSet>>(&r->second.geometry))
             addPoints(snapshot, *node, (*p)->attributes);
+        addStrands(snapshot, *node);
+        if (const auto m = snapshot.layerMeshes.find(node->id); m != snapshot.layerMeshes.end()) {
+            setHeat(meshBuffers(m->second), nullptr);
+            objects_.push_back({node->id, {}, m->second.hash, M44f(), materialColor(d, material), false});
+        }
     }
+    strands_.endUpdate();
     dropUnused();
 }
 
@@ -517,6 +548,35 @@ void GlScene::draw(const Options& o) {
         if (!o.objectsOnly) drawBatch(b, o);
     glBindVertexArray(0);
     program_.release();
+    if (!o.objectsOnly) drawStrands(o);
+}
+
+void GlScene::drawStrands(const Options& o) {
+    GlStrands::Look look;
+    look.viewProjection = o.viewProjection;
+    look.eye = o.eye;
+    look.pixelSize = o.pixelSize;
+    look.picking = o.picking;
+    look.dotSize = 2.0f * o.dotSize;
+    look.budget = software_ ? (o.moving ? 150'000 : 2'500'000) : (o.moving ? 4'000'000 : 40'000'000);
+    const V3f accent(float(tokens().seaGlass.redF()), float(tokens().seaGlass.greenF()),
+                     float(tokens().seaGlass.blueF()));
+    for (GlStrands::Batch batch : strands_.batches()) {
+        const int number = pickNumber(batch.layer);
+        look.pick = QVector3D(float(number & 255) / 255.0f, float(number >> 8) / 255.0f, 0);
+        const bool combed = batch.layer == o.combing;
+        look.fade = combed && hasGuides(batch.layer) ? 0.35f : 1.0f;
+        if (combed && batch.guides) batch.lines = batch.roots = true;
+        const bool marked = o.selected == batch.layer && !combed;
+        const V3f own = marked ? V3f(batch.color) * 0.7f + accent * 0.3f : V3f(batch.color);
+        strands_.draw(batch, look, batch.guides ? asVector(tokens().sand) : asVector(own));
+    }
+    strands_.drawCombed(look, asVector(tokens().sand));
+}
+
+bool GlScene::hasGuides(const std::string& layer) const {
+    return std::any_of(strands_.batches().begin(), strands_.batches().end(),
+                       [&](const GlStrands::Batch& b) { return b.guides && b.layer == layer; });
 }
 
 void GlScene::drawGrid(const QMatrix4x4& viewProjection, const V3f& eye, float step) {

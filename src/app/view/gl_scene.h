@@ -7,6 +7,7 @@
 #include <memory>
 #include <unordered_map>
 
+#include "app/view/gl_strands.h"
 #include "app/window/eval_worker.h"
 
 namespace ovrix::app {
@@ -44,7 +45,9 @@ class GlScene : protected QOpenGLFunctions_3_3_Core {
         bool picking = false;
         bool objectsOnly = false;  ///< without what layers make
         float dotSize = 2.0f;
-        float zone = -1.0f;  ///< shows the overlay as what lies over this value and what does not
+        float pixelSize = 0.001f;  ///< metres across a pixel for each metre from the eye
+        std::string combing;       ///< the layer whose guides are being combed
+        float zone = -1.0f;        ///< shows the overlay as what lies over this value and what does not
     };
     void draw(const Options& options);
     void drawGrid(const QMatrix4x4& viewProjection, const V3f& eye, float step);
@@ -53,6 +56,7 @@ class GlScene : protected QOpenGLFunctions_3_3_Core {
     bool software() const { return software_; }
     const std::vector<CopyBatch>& batches() const { return batches_; }
     size_t trianglesDrawn() const { return trianglesDrawn_; }
+    GlStrands& strands() { return strands_; }
 
   private:
     struct MeshBuffers {
@@ -79,6 +83,9 @@ class GlScene : protected QOpenGLFunctions_3_3_Core {
     void setHeat(MeshBuffers& buffers, const Overlay* overlay);
     void addBatches(const EvalSnapshot& snapshot, const Node& layer, const Copies& copies);
     void addPoints(const EvalSnapshot& snapshot, const Node& layer, const AttributeSet& points);
+    void addStrands(const EvalSnapshot& snapshot, const Node& layer);
+    void drawStrands(const Options& options);
+    bool hasGuides(const std::string& layer) const;
     void bindInstances(const BatchBuffer& batch, GLuint divisor);
     void releaseInstances();
     void drawBatch(const CopyBatch& batch, const Options& options);
@@ -87,6 +94,7 @@ class GlScene : protected QOpenGLFunctions_3_3_Core {
     int pickNumber(const std::string& id);
 
     QOpenGLShaderProgram program_, lines_;
+    GlStrands strands_;
     std::unordered_map<uint64_t, MeshBuffers> meshes_;
     std::unordered_map<uint64_t, BatchBuffer> buffers_;
     std::vector<ObjectDraw> objects_;

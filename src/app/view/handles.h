@@ -9,7 +9,7 @@
 
 namespace ovrix::app {
 
-enum class Tool { Select, Move, Turn, Scale, Elements, Curves };
+enum class Tool { Select, Move, Turn, Scale, Elements, Curves, Comb };
 
 class Handles {
   public:

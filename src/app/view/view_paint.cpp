@@ -28,6 +28,7 @@ void ViewWidget::paintOver(QPainter& p) {
     brush_->paint(p, view);
     elements_->paint(p, view);
     curves_->paint(p, view);
+    comb_->paint(p, view);
     paintLegend(p);
     paintGridLabel(p);
     if (hasFocus()) {

@@ -78,6 +78,9 @@ ViewWidget::ViewWidget(Controller& controller, QWidget* parent)
     elements_ = new ElementTool(controller_, this);
     connect(brush_, &BrushTool::changed, this, &ViewWidget::refresh);
     curves_ = new CurveTool(controller_, this);
+    comb_ = new CombTool(controller_, this);
+    connect(comb_, &CombTool::changed, this, &ViewWidget::refresh);
+    connect(comb_, &CombTool::ended, this, [this] { setTool(Tool::Select); });
     connect(elements_, &ElementTool::changed, this, &ViewWidget::refresh);
     connect(curves_, &CurveTool::changed, this, &ViewWidget::refresh);
     layOutTools();
@@ -129,7 +132,8 @@ void ViewWidget::layOutTools() {
                {"curve",
                 "Draw curves (6): clicks or strokes add points, drags move them, Delete takes one out, Enter "
                 "ends the curve",
-                Tool::Curves}};
+                Tool::Curves},
+               {"comb", "Comb the strands of the chosen layer (7)", Tool::Comb}};
     for (const auto& t : all) {
         auto* b = new QToolButton;
         b->setProperty("flat", true);
@@ -179,6 +183,7 @@ void ViewWidget::setTool(Tool tool) {
     handles_.setTool(tool);
     elements_->setActive(tool == Tool::Elements);
     curves_->setActive(tool == Tool::Curves);
+    comb_->setActive(tool == Tool::Comb);
     toolGroup_->button(int(tool))->setChecked(true);
     Q_EMIT toolChanged(tool);
     refresh();
@@ -279,6 +284,12 @@ void ViewWidget::paintGL() {
         o.moving = moving_;
         o.dotSize = float(px(2)) * float(devicePixelRatio());
         o.zone = zone_.value_or(-1.0f);
+        o.combing = comb_->layer();
+        if (comb_->preview() != combShown_) {
+            combShown_ = comb_->preview();
+            scene_->strands().setCombed(o.combing, combShown_.get());
+        }
+        o.pixelSize = 2.0f * lens().halfHeight() / float(std::max(1, height()));
         scene_->draw(o);
         scene_->drawGrid(o.viewProjection, o.eye, gridStep());
         gl->glDisable(GL_DEPTH_TEST);
@@ -371,6 +382,7 @@ void ViewWidget::mousePressEvent(QMouseEvent* e) {
     }
     if (e->button() == Qt::LeftButton &&
         (brush_->press(e->position(), e->modifiers(), pressure_, port()) ||
+         comb_->press(e->position(), e->modifiers(), pressure_, port()) ||
          elements_->press(e->position(), e->modifiers(), port()) || curves_->press(e->position(), port())))
         return;
     if (e->button() == Qt::LeftButton)
@@ -385,6 +397,9 @@ void ViewWidget::mouseMoveEvent(QMouseEvent* e) {
         return;
     }
     if (brush_->move(e->position(), e->modifiers(), pressure_, e->buttons() & Qt::LeftButton, port()) &&
+        e->buttons() & Qt::LeftButton)
+        return;
+    if (comb_->move(e->position(), pressure_, e->buttons() & Qt::LeftButton, port()) &&
         e->buttons() & Qt::LeftButton)
         return;
     if (elements_->move(e->position(), e->modifiers(), port()) || curves_->move(e->position(), port()))
@@ -409,7 +424,8 @@ void ViewWidget::mouseMoveEvent(QMouseEvent* e) {
 
 void ViewWidget::mouseReleaseEvent(QMouseEvent* e) {
     if (std::exchange(draggingZone_, false)) return;
-    if (brush_->release() || elements_->release() || curves_->release() || handles_.release())
+    if (brush_->release() || comb_->release() || elements_->release() || curves_->release() ||
+        handles_.release())
         return refresh();
     const bool still = (e->position().toPoint() - press_).manhattanLength() < 4;
     if (e->button() == Qt::RightButton && still &&
@@ -430,6 +446,7 @@ void ViewWidget::mouseDoubleClickEvent(QMouseEvent* e) {
 
 void ViewWidget::leaveEvent(QEvent*) {
     brush_->leave();
+    comb_->leave();
     refresh();
 }
 
@@ -445,7 +462,8 @@ void ViewWidget::wheelEvent(QWheelEvent* e) {
 }
 
 void ViewWidget::keyPressEvent(QKeyEvent* e) {
-    if (brush_->key(e->key()) || elements_->key(e->key()) || curves_->key(e->key())) return;
+    if (brush_->key(e->key()) || comb_->key(e->key()) || elements_->key(e->key()) || curves_->key(e->key()))
+        return;
     const float turn = 0.12f;
     switch (e->key()) {
         case Qt::Key_Left:
@@ -475,6 +493,7 @@ void ViewWidget::resizeEvent(QResizeEvent* e) {
     QOpenGLWidget::resizeEvent(e);
     overlay_->setGeometry(rect());
     brush_->layOut(size());
+    comb_->layOut(size());
     const QRectF legend = legendBox();
     zoneButton_->move(int(legend.right()) - px(8) - zoneButton_->width(), int(legend.top()) + px(6));
     Q_EMIT cameraChanged();

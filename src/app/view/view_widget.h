@@ -4,6 +4,7 @@
 #include <memory>
 
 #include "app/view/brush_tool.h"
+#include "app/view/comb_tool.h"
 #include "app/view/curve_tool.h"
 #include "app/view/element_tool.h"
 #include "app/view/gl_scene.h"
@@ -43,6 +44,7 @@ class ViewWidget : public QOpenGLWidget {
     std::optional<QPointF> project(const V3f& p) const;
     const ElementTool& elements() const { return *elements_; }
     const BrushTool& brush() const { return *brush_; }
+    CombTool& comb() { return *comb_; }
     /// The place of an object's surface at a pixel, else of the level ground; nothing in the sky.
     std::optional<V3f> placeAt(const QPoint& at);
 
@@ -95,7 +97,9 @@ class ViewWidget : public QOpenGLWidget {
     BrushTool* brush_ = nullptr;
     ElementTool* elements_ = nullptr;
     CurveTool* curves_ = nullptr;
-    float pressure_ = 1.0f;  // of a tablet's pen; a mouse presses fully
+    CombTool* comb_ = nullptr;
+    std::shared_ptr<const PackedStrands> combShown_;  // what the card has of a stroke
+    float pressure_ = 1.0f;                           // of a tablet's pen; a mouse presses fully
     QPoint last_, press_;
     std::optional<float> zone_;
     bool draggingZone_ = false;

@@ -95,6 +95,29 @@ void EvalWorker::loop() {
     }
 }
 
+/// What the view needs of a layer that makes strands or a mesh; kept from the last time when it is the same.
+void EvalWorker::addDrawn(EvalSnapshot& snapshot, const std::string& layer) const {
+    const LayerResult& result = snapshot.layers[layer];
+    const auto lines = [&](auto EvalSnapshot::*all, const StrandSet& strands, uint64_t hash) {
+        if (last_)
+            if (const auto known = ((*last_).*all).find(layer);
+                known != ((*last_).*all).end() && known->second.hash == hash) {
+                (snapshot.*all)[layer] = known->second;
+                return;
+            }
+        (snapshot.*all)[layer] = {std::make_shared<const PackedStrands>(packedStrands(strands)), hash};
+    };
+    if (const auto* strands = std::get_if<StrandsPtr>(&result.geometry))
+        lines(&EvalSnapshot::strands, **strands, result.hash);
+    if (result.guides) lines(&EvalSnapshot::guides, *result.guides, result.guidesHash);
+    if (const auto* mesh = std::get_if<MeshPtr>(&result.geometry)) {
+        ObjectResult object;
+        object.mesh = *mesh;
+        object.hash = result.hash;
+        snapshot.layerMeshes[layer] = {*mesh, evaluator_.coarse(object), M44f(), result.hash, {}};
+    }
+}
+
 std::shared_ptr<const EvalSnapshot> EvalWorker::evaluate(const Request& r, Progress& progress) {
     const auto start = Clock::now();
     auto snapshot = std::make_shared<EvalSnapshot>();
@@ -120,6 +143,7 @@ std::shared_ptr<const EvalSnapshot> EvalWorker::evaluate(const Request& r, Progr
         snapshot->total += double(result.made) / result.share;
         snapshot->bytes += bytesOf(result.geometry);
         snapshot->layers[node->id] = std::move(result);
+        addDrawn(*snapshot, node->id);
     }
     for (const auto& [id, o] : snapshot->objects) snapshot->bytes += o.mesh->bytes();
     if (!r.overlay.node.empty())

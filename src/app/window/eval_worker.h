@@ -6,6 +6,7 @@
 #include <optional>
 #include <thread>
 
+#include "geo/packed_strands.h"
 #include "scene/checks.h"
 #include "scene/overlay.h"
 
@@ -25,6 +26,12 @@ struct EvalSnapshot {
     Document document;
     std::map<std::string, LayerResult> layers;
     std::map<std::string, ObjectView> objects;
+    std::map<std::string, ObjectView> layerMeshes;  ///< of layers that make a mesh
+    struct Lines {
+        std::shared_ptr<const PackedStrands> packed;
+        uint64_t hash = 0;
+    };
+    std::map<std::string, Lines> strands, guides;  ///< by layer, as they are drawn
     std::map<std::string, std::string> objectErrors;
     std::vector<Check> checks;
     std::optional<Overlay> overlay;
@@ -64,6 +71,7 @@ class EvalWorker {
   private:
     void loop();
     std::shared_ptr<const EvalSnapshot> evaluate(const Request& request, Progress& progress);
+    void addDrawn(EvalSnapshot& snapshot, const std::string& layer) const;
 
     Evaluator& evaluator_;
     Publish publish_;

@@ -166,7 +166,8 @@ void MainWindow::makeCommands() {
                  {"toolTurn", "Turn", "3", Tool::Turn},
                  {"toolScale", "Scale", "4", Tool::Scale},
                  {"toolElements", "Single elements", "5", Tool::Elements},
-                 {"toolCurves", "Draw curves", "6", Tool::Curves}};
+                 {"toolCurves", "Draw curves", "6", Tool::Curves},
+                 {"toolComb", "Comb", "7", Tool::Comb}};
     for (const auto& t : tools)
         add(
             t.id, t.title, "Tool of the view", QKeySequence(t.key),

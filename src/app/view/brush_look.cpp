@@ -1,0 +1,43 @@
+#include "app/view/brush_look.h"
+
+#include <QHBoxLayout>
+#include <QLabel>
+
+#include "app/theme/theme.h"
+#include "app/widgets/number_box.h"
+
+namespace ovrix::app {
+
+void paintBrushRing(QPainter& p, const ViewPort& port, const V3f& place, const V3f& n, float radius) {
+    const V3f side = (std::abs(n.x) > 0.7f ? V3f(0, 1, 0) : V3f(1, 0, 0)).cross(n).normalized();
+    const V3f across = n.cross(side);
+    p.setBrush(Qt::NoBrush);
+    for (const float part : {1.0f, 0.5f}) {
+        QPolygonF ring;
+        for (int i = 0; i <= 48; ++i) {
+            const float a = 2.0f * kPi * float(i) / 48.0f;
+            const V3f at =
+                place + (side * std::cos(a) + across * std::sin(a)) * (radius * part) + n * (0.01f * radius);
+            if (const auto q = port.project(at)) ring << *q;
+        }
+        p.setPen(QPen(tokens().ink, part == 1.0f ? 3.5 : 2.5));
+        p.drawPolyline(ring);
+        p.setPen(QPen(part == 1.0f ? tokens().seaGlass : tokens().text, part == 1.0f ? 1.5 : 0.8));
+        p.drawPolyline(ring);
+    }
+}
+
+QWidget* namedNumber(const ParamSpec& spec, NumberBox** box) {
+    auto* both = new QWidget;
+    auto* pair = new QHBoxLayout(both);
+    pair->setContentsMargins(px(4), 0, 0, 0);
+    pair->setSpacing(px(4));
+    pair->addWidget(new QLabel(QString::fromStdString(spec.title)));
+    *box = new NumberBox(spec);
+    (*box)->setFixedWidth(px(64));
+    (*box)->setToolTip(QString::fromStdString(spec.help));
+    pair->addWidget(*box);
+    return both;
+}
+
+}  // namespace ovrix::app

@@ -1,0 +1,364 @@
+#include "app/view/comb_tool.h"
+
+#include <QButtonGroup>
+#include <QCheckBox>
+#include <QLabel>
+#include <QPushButton>
+
+#include "app/theme/theme.h"
+#include "app/view/brush_look.h"
+#include "app/widgets/curve_box.h"
+#include "app/widgets/flow_layout.h"
+#include "app/widgets/number_box.h"
+#include "base/error.h"
+#include "base/specs.h"
+#include "field/paint.h"
+#include "scene/handwork.h"
+
+namespace ovrix::app {
+
+namespace {
+
+constexpr int kChoose = 100;
+
+struct ModeLook {
+    int mode;
+    const char *title, *help;
+};
+const ModeLook kModes[] = {
+    {CombBrush::Comb, "Comb", "Strands go with the brush; they keep their lengths"},
+    {CombBrush::Lengthen, "Lengthen", "Strands grow"},
+    {CombBrush::Cut, "Cut", "Strands end where the brush passes"},
+    {CombBrush::Straighten, "Straighten", "Each towards the line from its root to its tip"},
+    {CombBrush::Smooth, "Smooth", "Towards what all under the brush do; Shift does too"},
+    {CombBrush::Puff, "Puff", "Lifts strands off the surface"},
+    {CombBrush::Bend, "Bend", "Bends tips towards the middle of the brush"},
+    {CombBrush::Gather, "Gather", "Draws strands together"},
+    {CombBrush::Copy, "Copy", "Gives others the shape of the strand that the stroke begins on"},
+    {CombBrush::Plant, "Plant", "Plants strands like those around, half a radius apart"},
+    {CombBrush::Remove, "Remove", "Takes strands out whose roots lie under the brush"},
+    {kChoose, "Choose", "Chooses strands: only they change then. Ctrl takes some back, Esc all"}};
+
+}  // namespace
+
+CombStrip::CombStrip(CombBrush& brush, QWidget* parent)
+    : QWidget(parent), brush_(brush), modes_(new QButtonGroup(this)) {
+    setObjectName("card");
+    setAttribute(Qt::WA_StyledBackground);
+    auto* line = new FlowLayout(this, px(4));
+    line->setContentsMargins(px(8), px(6), px(8), px(6));
+    for (const ModeLook& m : kModes) {
+        auto* b = new QPushButton(m.title);
+        b->setObjectName(QString("comb") + m.title);
+        b->setToolTip(m.help);
+        b->setCheckable(true);
+        modes_->addButton(b, m.mode);
+        line->addWidget(b);
+        connect(b, &QPushButton::clicked, this, [this, mode = m.mode] {
+            if (mode != kChoose) brush_.mode = CombBrush::Mode(mode);
+            Q_EMIT changed();
+        });
+    }
+    modes_->button(CombBrush::Comb)->setChecked(true);
+    const auto number = [&](const ParamSpec& spec, float CombBrush::*member) {
+        NumberBox* box = nullptr;
+        line->addWidget(namedNumber(spec, &box));
+        connect(box, &NumberBox::changed, this, [this, member](double x, bool) {
+            brush_.*member = float(x);
+            Q_EMIT changed();
+        });
+        return box;
+    };
+    radius_ = number(specs::number("radius", "Radius", 0.1, "m", 1e-4, 1e4, 0.01, 1,
+                                   "Q smaller, W larger; drag with Alt to the sides"),
+                     &CombBrush::radius);
+    strength_ = number(specs::unitNumber("strength", "Strength", 0.5,
+                                         "A less, S more; drag with Alt up and down. A tablet's pressure "
+                                         "scales it"),
+                       &CombBrush::strength);
+    auto* falloff = new CurveBox;
+    falloff->setToolTip("Strength from the middle of the brush (left) to its rim");
+    falloff->setCurve(brush_.falloff);
+    connect(falloff, &CurveBox::changed, this, [this, falloff](const Curve& curve, bool) {
+        brush_.falloff = curve;
+        falloff->setCurve(curve);
+    });
+    line->addWidget(falloff);
+    const auto flag = [&](const char* title, const char* help, const std::function<void(bool)>& set) {
+        auto* box = new QCheckBox(title);
+        box->setToolTip(help);
+        connect(box, &QCheckBox::toggled, this, [this, set](bool on) {
+            set(on);
+            Q_EMIT changed();
+        });
+        line->addWidget(box);
+        return box;
+    };
+    depth_ = flag("Whole depth", "Works on all that lies under the brush, also behind the surface",
+                  [this](bool on) { brush_.visibleOnly = !on; });
+    mirror_ = flag("Mirror", "Does the same on the other side of the surface's own X",
+                   [this](bool on) { brush_.mirror = on; });
+    count_ = new QLabel;
+    count_->setProperty("muted", true);
+    count_->setObjectName("combCount");
+    line->addWidget(count_);
+    auto* all = new QPushButton("Choose all");
+    all->setObjectName("combAll");
+    all->setToolTip("Gives up the choice: all strands change again (Esc)");
+    connect(all, &QPushButton::clicked, this, &CombStrip::chooseAll);
+    line->addWidget(all);
+    auto* end = new QPushButton("Done");
+    end->setObjectName("combDone");
+    end->setToolTip("Ends combing (Esc)");
+    connect(end, &QPushButton::clicked, this, &CombStrip::done);
+    line->addWidget(end);
+    for (QWidget* w : findChildren<QWidget*>()) w->setFocusPolicy(Qt::TabFocus);
+}
+
+bool CombStrip::choosing() const { return modes_->checkedId() == kChoose; }
+
+void CombStrip::refresh(size_t strands, size_t chosen) {
+    if (!choosing())
+        if (auto* b = modes_->button(int(brush_.mode))) b->setChecked(true);
+    radius_->setValue(double(brush_.radius));
+    strength_->setValue(double(brush_.strength));
+    mirror_->setChecked(brush_.mirror);
+    depth_->setChecked(!brush_.visibleOnly);
+    count_->setText(chosen ? QString("%1 of %2 chosen").arg(chosen).arg(strands)
+                           : QString("%1 strands").arg(strands));
+    findChild<QPushButton*>("combAll")->setEnabled(chosen > 0);
+}
+
+CombTool::CombTool(Controller& controller, QWidget* view)
+    : QObject(view), controller_(controller), strip_(new CombStrip(brush_, view)) {
+    strip_->hide();
+    connect(strip_, &CombStrip::changed, this, [this] {
+        refreshStrip();
+        Q_EMIT changed();
+    });
+    connect(strip_, &CombStrip::done, this, &CombTool::ended);
+    connect(strip_, &CombStrip::chooseAll, this, [this] {
+        chosen_.clear();
+        refreshStrip();
+        Q_EMIT changed();
+    });
+    connect(&controller_, &Controller::resultsChanged, this, &CombTool::onResults);
+    connect(&controller_, &Controller::selectionChanged, this, &CombTool::refreshStrip);
+}
+
+void CombTool::setActive(bool active) {
+    if (active && !active_) {  // a size that fits what is combed
+        if (const SurfacePtr surface = skin()) {
+            const V3f size = surface->mesh().bounds().size();
+            brush_.radius = std::clamp(0.12f * std::max({size.x, size.y, size.z}), 1e-3f, 1e4f);
+        }
+    }
+    active_ = active;
+    if (!active) preview_ = nullptr;
+    strip_->setVisible(active_);
+    strip_->raise();
+    hover_.reset();
+    refreshStrip();
+    Q_EMIT changed();
+}
+
+std::string CombTool::layer() const {
+    const Node* node = controller_.selectedNode();
+    if (!active_ || !node || node->category() != Category::Layer) return {};
+    return combPlace(recipeOwner(controller_.document(), *node).steps) ? node->id : std::string();
+}
+
+StrandsPtr CombTool::strands() const {
+    const auto it = controller_.results().layers.find(layer());
+    return it == controller_.results().layers.end() ? nullptr : it->second.combable;
+}
+
+SurfacePtr CombTool::skin() const {
+    const Node* node = controller_.selectedNode();
+    if (!node || node->category() != Category::Layer) return nullptr;
+    const auto id = std::get<std::string>(controller_.document().value(node->id, "surface"));
+    if (id.empty()) return nullptr;
+    SurfacePtr surface;
+    controller_.guarded([&] {  // it was made for the layer: this only finds it again
+        surface = controller_.evaluator().surface(
+            controller_.document(), id, {controller_.frame(), Purpose::Viewport, controller_.full()},
+            Progress::none());
+    });
+    return surface;
+}
+
+void CombTool::layOut(const QSize& view) {
+    const int width = std::min(px(470), view.width() - px(56));
+    strip_->resize(width, strip_->layout()->heightForWidth(width));
+    strip_->move(px(48), px(26));
+}
+
+void CombTool::refreshStrip() {
+    const StrandsPtr now = strands();
+    if (chosenLayer_ != layer()) chosen_.clear(), chosenLayer_ = layer();
+    strip_->refresh(now ? now->size() : 0, chosen_.size());
+}
+
+void CombTool::onResults() {
+    if (!down_) preview_ = nullptr;
+    refreshStrip();
+}
+
+/// Where the brush is: on the skin, else as far away as it last was.
+std::optional<CombTool::Spot> CombTool::spotAt(const QPointF& at, const ViewPort& port) const {
+    const V3f d = port.direction(at);
+    if (const SurfacePtr surface = skin())
+        if (const SurfaceHit hit = surface->intersect(port.eye, d); hit.hit)
+            return Spot{hit.position, hit.normal, hit.distance};
+    if (!strands()) return std::nullopt;
+    return Spot{port.eye + d * depth_, -d, depth_};
+}
+
+bool CombTool::press(const QPointF& at, Qt::KeyboardModifiers modifiers, float pressure,
+                     const ViewPort& port) {
+    if (!active_) return false;
+    at_ = at;
+    if (modifiers & Qt::AltModifier) return sizing_ = true;
+    const Node* node = controller_.selectedNode();
+    if (layer().empty()) {
+        controller_.say("Choose a layer that makes strands to comb them", true);
+        return node && node->category() == Category::Layer;
+    }
+    const auto spot = spotAt(at, port);
+    StrandsPtr now = strands();
+    if (!spot || !now) return false;
+    const StrandEdits edits = combingOf(controller_.document(), layer());
+    // The evaluation may still be on its way to what the last stroke left.
+    if (after_ && strokeLayer_ == layer() && controller_.evaluating() && edits == afterEdits_) now = after_;
+    const auto surface = std::get<std::string>(controller_.document().value(layer(), "surface"));
+    const M44f world =
+        surface.empty() ? M44f() : controller_.document().worldMatrix(surface, controller_.frame());
+    strokeLayer_ = layer();
+    stroke_.emplace(now, edits, skin(), std::abs(world.determinant()) > 1e-20f ? world.inverse() : M44f(),
+                    chosen_);
+    down_ = true;
+    choosing_ = strip_->choosing();
+    adds_ = !(modifiers & Qt::ControlModifier);
+    depth_ = spot->distance;
+    last_ = port.eye + port.direction(at) * depth_;
+    hover_ = spot;
+    if (modifiers & Qt::ShiftModifier) brush_.mode = CombBrush::Smooth;
+    if (brush_.mode != CombBrush::Comb || choosing_) dab(*spot, port.eye, pressure);
+    return true;
+}
+
+void CombTool::choose(const CombDab& dab, bool add) {
+    CombStroke test(strands(), {}, skin(), M44f(), {});
+    CombBrush look = brush_;
+    look.mode = CombBrush::Remove;
+    look.mirror = false;
+    look.strength = 1.0f;
+    test.apply(look, dab);
+    for (const StrandEdit& e : test.edits())
+        if (add)
+            chosen_.insert(e.id);
+        else
+            chosen_.erase(e.id);
+    refreshStrip();
+}
+
+void CombTool::dab(const Spot& spot, const V3f& eye, float pressure) {
+    const V3f there = eye + (spot.at - eye).normalized() * depth_;
+    const CombDab one{eye, spot.at, there - last_, pressure};
+    last_ = there;
+    if (choosing_) return choose(one, adds_);
+    stroke_->apply(brush_, one);
+    preview_ = std::make_shared<const PackedStrands>(packedStrands(*stroke_->strands()));
+    commit();
+}
+
+void CombTool::commit() {
+    if (stroke_->touchedCount() == 0) return;
+    const SurfacePtr surface = skin();
+    controller_.edit(
+        "Comb",
+        [&](const Document& d) {
+            return withCombing(d, strokeLayer_, stroke_->edits(), surface ? topologyOf(*surface) : 0);
+        },
+        "comb " + strokeLayer_);
+}
+
+bool CombTool::move(const QPointF& at, float pressure, bool down, const ViewPort& port) {
+    if (!active_) return false;
+    if (sizing_ && down) {
+        sizeBy(at - std::exchange(at_, at));
+        return true;
+    }
+    hover_ = spotAt(at, port);
+    Q_EMIT changed();
+    if (!down_ || !hover_ || !stroke_) return down_;
+    dab(*hover_, port.eye, pressure);
+    return true;
+}
+
+bool CombTool::release() {
+    sizing_ = false;
+    if (!std::exchange(down_, false)) return false;
+    if (stroke_ && stroke_->touchedCount() && !choosing_) {
+        after_ = stroke_->strands();
+        afterEdits_ = combingOf(controller_.document(), strokeLayer_);
+    }
+    stroke_.reset();
+    controller_.endDrag();
+    if (!controller_.evaluating()) preview_ = nullptr;
+    Q_EMIT changed();
+    return true;
+}
+
+void CombTool::sizeBy(const QPointF& delta) {
+    brush_.radius = std::clamp(brush_.radius * std::pow(1.01f, float(delta.x())), 1e-4f, 1e4f);
+    brush_.strength = std::clamp(brush_.strength - float(delta.y()) * 0.005f, 0.0f, 1.0f);
+    refreshStrip();
+    Q_EMIT changed();
+}
+
+bool CombTool::key(int key) {
+    if (!active_) return false;
+    switch (key) {
+        case Qt::Key_Q:
+            brush_.radius /= 1.15f;
+            break;
+        case Qt::Key_W:
+            brush_.radius *= 1.15f;
+            break;
+        case Qt::Key_A:
+            brush_.strength = std::max(0.0f, brush_.strength - 0.05f);
+            break;
+        case Qt::Key_S:
+            brush_.strength = std::min(1.0f, brush_.strength + 0.05f);
+            break;
+        case Qt::Key_Escape:
+            if (chosen_.empty()) {
+                Q_EMIT ended();
+                return true;
+            }
+            chosen_.clear();
+            break;
+        default:
+            return false;
+    }
+    refreshStrip();
+    Q_EMIT changed();
+    return true;
+}
+
+void CombTool::paint(QPainter& p, const ViewPort& port) const {
+    if (!active_) return;
+    if (const StrandsPtr now = strands(); now && !chosen_.empty()) {
+        const auto id = now->strands.find<uint64_t>("id");
+        const auto root = now->strands.find<V3f>("P");
+        p.setPen(Qt::NoPen);
+        p.setBrush(tokens().seaGlass);
+        for (size_t s = 0; s < id.size(); ++s)
+            if (chosen_.count(id[s]))
+                if (const auto q = port.project(root[s])) p.drawEllipse(*q, 2.5, 2.5);
+    }
+    if (hover_ && !layer().empty()) paintBrushRing(p, port, hover_->at, hover_->normal, brush_.radius);
+}
+
+}  // namespace ovrix::app

@@ -1,0 +1,100 @@
+// Combing the strands of the chosen layer.
+#pragma once
+#include <QPainter>
+#include <QWidget>
+#include <unordered_set>
+
+#include "app/view/view_port.h"
+#include "app/window/controller.h"
+#include "geo/packed_strands.h"
+#include "ops/comb_brush.h"
+
+class QButtonGroup;
+class QCheckBox;
+class QLabel;
+
+namespace ovrix::app {
+
+class NumberBox;
+
+/// The strip of brushes and numbers over the view while strands are combed.
+class CombStrip : public QWidget {
+    Q_OBJECT
+  public:
+    CombStrip(CombBrush& brush, QWidget* parent);
+    /// Shows what the brush is now, and how many strands there are and are chosen.
+    void refresh(size_t strands, size_t chosen);
+    /// The brush that chooses strands and changes none.
+    bool choosing() const;
+
+  Q_SIGNALS:
+    void changed();
+    void chooseAll();
+    void done();
+
+  private:
+    CombBrush& brush_;
+    QButtonGroup* modes_;
+    NumberBox *radius_, *strength_;
+    QCheckBox *mirror_, *depth_;
+    QLabel* count_;
+};
+
+class CombTool : public QObject {
+    Q_OBJECT
+  public:
+    CombTool(Controller& controller, QWidget* view);
+    void setActive(bool active);
+    bool active() const { return active_; }
+    /// The layer whose strands are combed; empty when the chosen one has none.
+    std::string layer() const;
+    /// Each true when the tool took the event.
+    bool press(const QPointF& at, Qt::KeyboardModifiers modifiers, float pressure, const ViewPort& port);
+    bool move(const QPointF& at, float pressure, bool down, const ViewPort& port);
+    bool release();
+    bool key(int key);
+    void leave() { hover_.reset(); }
+    void paint(QPainter& painter, const ViewPort& port) const;
+    void layOut(const QSize& view);
+    CombBrush& brush() { return brush_; }
+    const std::unordered_set<uint64_t>& chosen() const { return chosen_; }
+    /// Strands as they are under the stroke, until the evaluation has caught up; null else.
+    std::shared_ptr<const PackedStrands> preview() const { return preview_; }
+
+  Q_SIGNALS:
+    void changed();
+    void ended();
+
+  private:
+    struct Spot {
+        V3f at, normal;
+        float distance;
+    };
+    StrandsPtr strands() const;
+    SurfacePtr skin() const;
+    std::optional<Spot> spotAt(const QPointF& at, const ViewPort& port) const;
+    void dab(const Spot& spot, const V3f& eye, float pressure);
+    void choose(const CombDab& dab, bool add);
+    void commit();
+    void refreshStrip();
+    void onResults();
+    void sizeBy(const QPointF& delta);
+
+    Controller& controller_;
+    CombBrush brush_;
+    CombStrip* strip_;
+    bool active_ = false, down_ = false, sizing_ = false, choosing_ = false, adds_ = true;
+    std::optional<CombStroke> stroke_;
+    std::string strokeLayer_;
+    std::optional<Spot> hover_;
+    float depth_ = 1.0f;  // metres from the eye at which the brush works where it is over no skin
+    V3f last_;
+    QPointF at_;
+    std::unordered_set<uint64_t> chosen_;
+    std::string chosenLayer_;
+    StrandsPtr after_;  // what the last stroke left, until it has been evaluated
+    StrandEdits afterEdits_;
+    std::shared_ptr<const PackedStrands> preview_;
+};
+
+}  // namespace ovrix::app

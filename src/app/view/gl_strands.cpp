@@ -1,0 +1,271 @@
+#include "app/view/gl_strands.h"
+
+#include "base/error.h"
+
+namespace ovrix::app {
+
+namespace {
+
+const char* kVertex = R"(#version 330 core
+layout(location = 0) in vec3 position;
+layout(location = 1) in float along;
+layout(location = 2) in float width;
+layout(location = 3) in vec4 tangent;
+layout(location = 4) in vec4 ownColor;
+uniform mat4 viewProjection;
+uniform float dotSize;
+out vec3 worldPosition;
+out vec3 worldTangent;
+out vec4 strandColor;
+out float part;
+out float wide;
+void main() {
+    worldPosition = position;
+    worldTangent = tangent.xyz;
+    strandColor = ownColor;
+    part = along;
+    wide = width;
+    gl_Position = viewProjection * vec4(position, 1.0);
+    gl_PointSize = dotSize;
+}
+)";
+
+// Direction by the tangent (Kajiya and Kay, SIGGRAPH 89), depth by darker roots.
+const char* kFragment = R"(#version 330 core
+in vec3 worldPosition;
+in vec3 worldTangent;
+in vec4 strandColor;
+in float part;
+uniform vec3 eye;
+uniform vec3 color;
+uniform vec3 pick;
+uniform int mode;    // 0 lit, 1 pick, 2 plain
+uniform float fade;
+out vec4 result;
+void main() {
+    if (mode == 1) { result = vec4(pick, 1.0); return; }
+    if (mode == 2) { result = vec4(color, 1.0); return; }
+    vec3 t = normalize(worldTangent + vec3(1e-6));
+    vec3 toEye = normalize(eye - worldPosition);
+    vec3 key = normalize(vec3(-0.45, 0.75, 0.5));
+    float tl = dot(t, key), te = dot(t, toEye);
+    float sl = sqrt(max(0.0, 1.0 - tl * tl)), se = sqrt(max(0.0, 1.0 - te * te));
+    float shine = pow(max(0.0, sl * se - tl * te), 28.0);
+    float sky = 0.5 + 0.5 * sqrt(max(0.0, 1.0 - t.y * t.y));
+    vec3 base = strandColor.a > 0.5 ? 0.12 + 0.85 * pow(strandColor.rgb, vec3(1.0 / 2.2)) : color;
+    float depth = mix(0.35, 1.0, smoothstep(0.0, 0.8, part));
+    vec3 lit = base * (0.2 + 0.3 * sky + 0.55 * sl) * depth + vec3(0.28) * shine * depth;
+    result = vec4(lit * fade, 1.0);
+}
+)";
+
+const char* kRibbon = R"(#version 330 core
+layout(lines) in;
+layout(triangle_strip, max_vertices = 4) out;
+in vec3 worldPosition[];
+in vec3 worldTangent[];
+in vec4 strandColor[];
+in float part[];
+in float wide[];
+uniform mat4 viewProjection;
+uniform vec3 eye;
+uniform float pixelSize;
+out vec3 worldPositionG;
+out vec3 worldTangentG;
+out vec4 strandColorG;
+out float partG;
+out float acrossG;
+out vec3 sideG;
+void main() {
+    for (int i = 0; i < 2; ++i) {
+        vec3 toEye = eye - worldPosition[i];
+        vec3 side = cross(worldTangent[i], toEye);
+        float l = length(side);
+        side = l > 1e-9 ? side / l : vec3(1.0, 0.0, 0.0);
+        float half_ = 0.5 * max(wide[i], pixelSize * length(toEye));
+        for (int k = -1; k <= 1; k += 2) {
+            worldPositionG = worldPosition[i] + side * (half_ * float(k));
+            worldTangentG = worldTangent[i];
+            strandColorG = strandColor[i];
+            partG = part[i];
+            acrossG = float(k);
+            sideG = side;
+            gl_Position = viewProjection * vec4(worldPositionG, 1.0);
+            EmitVertex();
+        }
+    }
+    EndPrimitive();
+}
+)";
+
+// Thick strands are lit as the tubes they are.
+const char* kRibbonFragment = R"(#version 330 core
+in vec3 worldPositionG;
+in vec3 worldTangentG;
+in vec4 strandColorG;
+in float partG;
+in float acrossG;
+in vec3 sideG;
+uniform vec3 eye;
+uniform vec3 color;
+uniform vec3 pick;
+uniform int mode;
+uniform float fade;
+out vec4 result;
+void main() {
+    if (mode == 1) { result = vec4(pick, 1.0); return; }
+    if (mode == 2) { result = vec4(color, 1.0); return; }
+    vec3 toEye = normalize(eye - worldPositionG);
+    vec3 t = normalize(worldTangentG + vec3(1e-6));
+    vec3 facing = normalize(toEye - t * dot(t, toEye) + vec3(1e-6));
+    float a = clamp(acrossG, -1.0, 1.0);
+    vec3 n = sideG * a + facing * sqrt(max(0.0, 1.0 - a * a));
+    float key = max(dot(n, normalize(vec3(-0.45, 0.75, 0.5))), 0.0);
+    vec3 base = strandColorG.a > 0.5 ? 0.12 + 0.85 * pow(strandColorG.rgb, vec3(1.0 / 2.2)) : color;
+    float depth = mix(0.6, 1.0, smoothstep(0.0, 0.5, partG));
+    result = vec4(base * (0.26 + 0.15 * (1.0 + n.y) + 0.58 * key) * depth * fade, 1.0);
+}
+)";
+
+}  // namespace
+
+void GlStrands::initialise() {
+    if (!initializeOpenGLFunctions())
+        throw Error("OpenGL 3.3 is missing", {}, "Install a newer graphics driver");
+    const auto link = [](QOpenGLShaderProgram& p, const char* fragment, const char* geometry) {
+        bool ok = p.addShaderFromSourceCode(QOpenGLShader::Vertex, kVertex) &&
+                  p.addShaderFromSourceCode(QOpenGLShader::Fragment, fragment);
+        if (geometry) ok = ok && p.addShaderFromSourceCode(QOpenGLShader::Geometry, geometry);
+        if (!ok || !p.link())
+            throw Error("the view's shaders do not build: " + p.log().toStdString(), {},
+                        "Install a newer graphics driver");
+    };
+    link(lines_, kFragment, nullptr);
+    link(ribbons_, kRibbonFragment, kRibbon);
+}
+
+void GlStrands::upload(Buffers& b, const PackedStrands& packed, GLenum usage) {
+    if (!b.vao) {
+        glGenVertexArrays(1, &b.vao);
+        glGenBuffers(1, &b.vertices);
+        glGenBuffers(1, &b.indices);
+    }
+    glBindVertexArray(b.vao);
+    glBindBuffer(GL_ARRAY_BUFFER, b.vertices);
+    glBufferData(GL_ARRAY_BUFFER, GLsizeiptr(packed.vertices.size() * sizeof(StrandVertex)),
+                 packed.vertices.data(), usage);
+    std::vector<uint32_t> roots(packed.size());  // behind the segments: the first point of each strand
+    for (size_t s = 0; s < roots.size(); ++s) roots[s] = packed.segments[s ? packed.segmentEnd[s - 1] : 0];
+    const auto bytes = [](const std::vector<uint32_t>& v) { return GLsizeiptr(v.size() * sizeof(uint32_t)); };
+    glBindBuffer(GL_ELEMENT_ARRAY_BUFFER, b.indices);
+    glBufferData(GL_ELEMENT_ARRAY_BUFFER, bytes(packed.segments) + bytes(roots), nullptr, usage);
+    glBufferSubData(GL_ELEMENT_ARRAY_BUFFER, 0, bytes(packed.segments), packed.segments.data());
+    glBufferSubData(GL_ELEMENT_ARRAY_BUFFER, bytes(packed.segments), bytes(roots), roots.data());
+    const auto attribute = [&](GLuint index, GLint count, GLenum type, GLboolean normal, size_t offset) {
+        glEnableVertexAttribArray(index);
+        glVertexAttribPointer(index, count, type, normal, sizeof(StrandVertex),
+                              reinterpret_cast<void*>(offset));
+    };
+    attribute(0, 3, GL_FLOAT, GL_FALSE, offsetof(StrandVertex, p));
+    attribute(1, 1, GL_FLOAT, GL_FALSE, offsetof(StrandVertex, along));
+    attribute(2, 1, GL_FLOAT, GL_FALSE, offsetof(StrandVertex, width));
+    attribute(3, 4, GL_BYTE, GL_TRUE, offsetof(StrandVertex, tangent));
+    attribute(4, 4, GL_UNSIGNED_BYTE, GL_TRUE, offsetof(StrandVertex, color));
+    glBindVertexArray(0);
+    b.segmentEnd = packed.segmentEnd;
+    b.wide = packed.wide;
+}
+
+void GlStrands::release(Buffers& b) {
+    if (!b.vao) return;
+    glDeleteVertexArrays(1, &b.vao);
+    glDeleteBuffers(1, &b.vertices);
+    glDeleteBuffers(1, &b.indices);
+    b = {};
+}
+
+void GlStrands::beginUpdate() {
+    batches_.clear();
+    for (auto& [hash, b] : buffers_) b.used = false;
+}
+
+void GlStrands::add(const Batch& batch, const PackedStrands& packed) {
+    Buffers& b = buffers_[batch.hash];
+    b.used = true;
+    if (!b.vao) upload(b, packed, GL_STATIC_DRAW);
+    batches_.push_back(batch);
+}
+
+void GlStrands::endUpdate() {
+    for (auto it = buffers_.begin(); it != buffers_.end();) {
+        if (it->second.used) {
+            ++it;
+            continue;
+        }
+        release(it->second);
+        it = buffers_.erase(it);
+    }
+}
+
+void GlStrands::setCombed(const std::string& layer, const PackedStrands* packed) {
+    combedLayer_ = packed ? layer : std::string();
+    if (packed)
+        upload(combed_, *packed, GL_STREAM_DRAW);
+    else
+        release(combed_);
+}
+
+size_t GlStrands::segmentCount() const {
+    size_t sum = 0;
+    for (const Batch& batch : batches_)
+        if (const Buffers& b = buffers_.at(batch.hash); batch.lines && !b.segmentEnd.empty())
+            sum += b.segmentEnd.back() / 2;
+    return sum;
+}
+
+void GlStrands::draw(const Batch& batch, const Look& look, const QVector3D& color) {
+    const Buffers& b = buffers_.at(batch.hash);
+    if (b.segmentEnd.empty() || (batch.guides && batch.layer == combedLayer_)) return;
+    const size_t all = segmentCount(), own = b.segmentEnd.size();
+    size_t strands = own;
+    if (all > look.budget && !batch.guides)
+        strands = std::max<size_t>(1, size_t(double(own) * double(look.budget) / double(all)));
+    drawBuffers(b, batch, look, color, strands);
+}
+
+void GlStrands::drawCombed(const Look& look, const QVector3D& color) {
+    if (combedLayer_.empty() || combed_.segmentEnd.empty()) return;
+    drawBuffers(combed_, {combedLayer_, 0, Color(0.0f), true, true, true}, look, color,
+                combed_.segmentEnd.size());
+}
+
+void GlStrands::drawBuffers(const Buffers& b, const Batch& batch, const Look& look, const QVector3D& color,
+                            size_t strands) {
+    const auto prepare = [&](QOpenGLShaderProgram& p, int mode) {
+        p.bind();
+        p.setUniformValue("viewProjection", look.viewProjection);
+        p.setUniformValue("eye", QVector3D(look.eye.x, look.eye.y, look.eye.z));
+        p.setUniformValue("pixelSize", look.pixelSize);
+        p.setUniformValue("color", color);
+        p.setUniformValue("pick", look.pick);
+        p.setUniformValue("mode", look.picking ? 1 : mode);
+        p.setUniformValue("fade", batch.guides ? 1.0f : look.fade);
+        p.setUniformValue("dotSize", look.dotSize);
+    };
+    glBindVertexArray(b.vao);
+    if (batch.lines) {
+        QOpenGLShaderProgram& program = b.wide && !batch.guides ? ribbons_ : lines_;
+        prepare(program, 0);
+        glDrawElements(GL_LINES, GLsizei(b.segmentEnd[strands - 1]), GL_UNSIGNED_INT, nullptr);
+        program.release();
+    }
+    if (batch.roots && !look.picking) {
+        prepare(lines_, 2);
+        glDrawElements(GL_POINTS, GLsizei(strands), GL_UNSIGNED_INT,
+                       reinterpret_cast<void*>(size_t(b.segmentEnd.back()) * 4));
+        lines_.release();
+    }
+    glBindVertexArray(0);
+}
+
+}  // namespace ovrix::app

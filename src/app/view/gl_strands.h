@@ -1,0 +1,67 @@
+// Strands on the graphics card: lines that are lit along their tangents, or ribbons as wide as they are.
+#pragma once
+#include <QMatrix4x4>
+#include <QOpenGLFunctions_3_3_Core>
+#include <QOpenGLShaderProgram>
+#include <unordered_map>
+
+#include "app/window/eval_worker.h"
+
+namespace ovrix::app {
+
+class GlStrands : protected QOpenGLFunctions_3_3_Core {
+  public:
+    /// In the current context. Throws Error when the shaders do not build.
+    void initialise();
+
+    /// One layer's strands, or its guides.
+    struct Batch {
+        std::string layer;
+        uint64_t hash = 0;
+        Color color{0.5f};
+        bool guides = false, roots = false, lines = true;
+    };
+    struct Look {
+        QMatrix4x4 viewProjection;
+        V3f eye;
+        QVector2D pixels;          ///< size of the view
+        float pixelSize = 0;       ///< metres across a pixel for each metre from the eye
+        size_t budget = SIZE_MAX;  ///< segments to draw at most, of all batches: the first of each
+        bool picking = false;
+        QVector3D pick;     ///< set for each batch
+        float fade = 1.0f;  ///< of what is no guide, while guides are being combed
+        float dotSize = 4.0f;
+    };
+
+    void beginUpdate();
+    /// Uploads what is not there yet.
+    void add(const Batch& batch, const PackedStrands& packed);
+    void endUpdate();
+    /// Strands that are being combed, drawn in place of a layer's guides; null to end that.
+    void setCombed(const std::string& layer, const PackedStrands* packed);
+    void drawCombed(const Look& look, const QVector3D& color);
+
+    const std::vector<Batch>& batches() const { return batches_; }
+    void draw(const Batch& batch, const Look& look, const QVector3D& color);
+    const std::string& combedLayer() const { return combedLayer_; }
+    size_t segmentCount() const;
+
+  private:
+    struct Buffers {
+        GLuint vao = 0, vertices = 0, indices = 0;
+        std::vector<uint32_t> segmentEnd;
+        bool wide = false, used = false;
+    };
+    void upload(Buffers& b, const PackedStrands& packed, GLenum usage);
+    void release(Buffers& b);
+    void drawBuffers(const Buffers& b, const Batch& batch, const Look& look, const QVector3D& color,
+                     size_t strands);
+
+    QOpenGLShaderProgram lines_, ribbons_;
+    std::unordered_map<uint64_t, Buffers> buffers_;
+    std::vector<Batch> batches_;
+    Buffers combed_;
+    std::string combedLayer_;
+};
+
+}  // namespace ovrix::app

@@ -1,0 +1,285 @@
+#include "io/strands_io.h"
+
+#include <charconv>
+#include <cstring>
+
+#include "base/files.h"
+#include "io/elements_io.h"
+#include "io/vdb_points.h"
+
+namespace ovrix {
+
+namespace {
+
+constexpr const char* kAgain = "Write the file again from where it came";
+
+/// The points with the id of their strand and their place along it.
+AttributeSet flattened(const StrandSet& set) {
+    AttributeSet out = set.points;
+    const auto ids = set.strands.find<uint64_t>("id");
+    auto id = out.add<uint64_t>("id");
+    auto point = out.add<int32_t>("point");
+    for (size_t s = 0; s < set.size(); ++s)
+        for (size_t i = set.start[s]; i < set.start[s + 1]; ++i) {
+            id[i] = ids[s];
+            point[i] = int32_t(i - set.start[s]);
+        }
+    return out;
+}
+
+/// Strands of points in the order given; columns of points come along.
+StrandSet strandsOf(const AttributeSet& points, const std::vector<uint32_t>& order,
+                    std::vector<uint32_t> start, std::vector<uint64_t> ids) {
+    StrandSet set;
+    set.points = points.gathered(order);
+    set.points.remove("id");
+    set.points.remove("point");
+    set.start = std::move(start);
+    set.strands.set("id", std::move(ids));
+    return set;
+}
+
+/// Roots as the first points; two strands of one id get ids by their order.
+void finish(StrandSet& set, const std::string& name) {
+    if (set.size() == 0)
+        throw Error("holds no strands", name, "Export curves, lines or points with strand ids");
+    const auto p = set.points.find<V3f>("P");
+    for (const V3f& v : p)
+        if (!isFinite(v)) throw Error("has a place that is no number", name, kAgain);
+    auto root = set.strands.add<V3f>("P");
+    for (size_t s = 0; s < set.size(); ++s) root[s] = p[set.start[s]];
+    auto id = set.strands.add<uint64_t>("id");
+    std::vector<uint64_t> sorted(id.begin(), id.end());
+    std::sort(sorted.begin(), sorted.end());
+    if (std::adjacent_find(sorted.begin(), sorted.end()) != sorted.end())
+        for (size_t s = 0; s < id.size(); ++s) id[s] = s;
+}
+
+// USD ------------------------------------------------------------------------------------------------------
+
+template <class T, class Print>
+void putArray(std::string& out, const std::string& declaration, size_t count, const T& at,
+              const Print& print) {
+    out += "    " + declaration + " = [";
+    for (size_t i = 0; i < count; ++i) {
+        if (i) out += ", ";
+        print(out, at(i));
+    }
+    out += "]";
+}
+
+std::string usdOf(const StrandSet& set) {
+    std::string out =
+        "#usda 1.0\n(\n    metersPerUnit = 1\n    upAxis = \"Y\"\n)\n\ndef BasisCurves \"strands\"\n{\n"
+        "    uniform token type = \"linear\"\n    uniform token wrap = \"nonperiodic\"\n";
+    const auto number = [](std::string& o, auto x) { fmt::format_to(std::back_inserter(o), "{}", x); };
+    const auto three = [](std::string& o, const V3f& v) {
+        fmt::format_to(std::back_inserter(o), "({}, {}, {})", v.x, v.y, v.z);
+    };
+    const auto p = set.points.find<V3f>("P");
+    putArray(
+        out, "int[] curveVertexCounts", set.size(), [&](size_t s) { return set.pointsOf(s); }, number);
+    out += "\n";
+    putArray(
+        out, "point3f[] points", p.size(), [&](size_t i) { return p[i]; }, three);
+    out += "\n";
+    if (const auto w = set.points.find<float>("width"); !w.empty()) {
+        putArray(
+            out, "float[] widths", w.size(), [&](size_t i) { return w[i]; }, number);
+        out += " (\n        interpolation = \"vertex\"\n    )\n";
+    }
+    if (const auto c = set.points.find<Color>("color"); !c.empty()) {
+        putArray(
+            out, "color3f[] primvars:displayColor", c.size(), [&](size_t i) { return V3f(c[i]); }, three);
+        out += " (\n        interpolation = \"vertex\"\n    )\n";
+    }
+    const auto id = set.strands.find<uint64_t>("id");
+    putArray(
+        out, "int64[] primvars:id", id.size(), [&](size_t s) { return id[s]; }, number);
+    out += " (\n        interpolation = \"uniform\"\n    )\n";
+    if (const auto uv = set.strands.find<V2f>("uv"); !uv.empty()) {
+        putArray(
+            out, "texCoord2f[] primvars:st", uv.size(), [&](size_t s) { return uv[s]; },
+            [](std::string& o, const V2f& v) {
+                fmt::format_to(std::back_inserter(o), "({}, {})", v.x, v.y);
+            });
+        out += " (\n        interpolation = \"uniform\"\n    )\n";
+    }
+    return out + "}\n";
+}
+
+/// All numbers of the array in brackets after a declaration, in a piece of text.
+template <class T>
+std::vector<T> numbersAfter(std::string_view text, std::string_view declaration) {
+    std::vector<T> out;
+    size_t at = text.find(declaration);
+    if (at == std::string_view::npos) return out;
+    at += declaration.size();
+    while (at < text.size() && (text[at] == ' ' || text[at] == '=')) ++at;
+    if (at >= text.size() || text[at] != '[') return out;
+    const char *p = text.data() + at, *end = text.data() + std::min(text.find(']', at), text.size());
+    while (p < end) {
+        T x{};
+        const auto [next, error] = std::from_chars(p, end, x);
+        if (error == std::errc()) out.push_back(x);
+        p = error == std::errc() ? next : p + 1;
+    }
+    return out;
+}
+
+std::vector<V3f> vectorsOf(const std::vector<float>& n) {
+    std::vector<V3f> out(n.size() / 3);
+    for (size_t i = 0; i < out.size(); ++i) out[i] = V3f(n[3 * i], n[3 * i + 1], n[3 * i + 2]);
+    return out;
+}
+
+void addUsdCurves(StrandSet& set, std::vector<V3f>& p, std::vector<float>& width, std::vector<Color>& color,
+                  std::vector<uint64_t>& id, std::string_view text, const std::string& name) {
+    const auto counts = numbersAfter<int64_t>(text, "int[] curveVertexCounts");
+    const auto points = vectorsOf(numbersAfter<float>(text, "point3f[] points"));
+    size_t sum = 0;
+    for (size_t s = 0; s < counts.size(); ++s) {
+        if (counts[s] < 2)
+            throw Error(fmt::format("curve {} has {} points; a strand needs two", s + 1, counts[s]), name,
+                        kAgain);
+        sum += size_t(counts[s]);
+    }
+    if (sum != points.size())
+        throw Error(fmt::format("its curves count {} points and it holds {}", sum, points.size()), name,
+                    kAgain);
+    auto widths = numbersAfter<float>(text, "float[] widths");
+    if (widths.size() == 1) widths.assign(sum, widths[0]);
+    if (widths.size() == counts.size() && sum != counts.size()) {
+        std::vector<float> each;
+        for (size_t s = 0; s < counts.size(); ++s) each.insert(each.end(), size_t(counts[s]), widths[s]);
+        widths = std::move(each);
+    }
+    const auto colors = vectorsOf(numbersAfter<float>(text, "color3f[] primvars:displayColor"));
+    const auto ids = numbersAfter<uint64_t>(text, "int64[] primvars:id");
+    for (size_t s = 0; s < counts.size(); ++s) {
+        set.start.push_back(set.start.back() + uint32_t(counts[s]));
+        id.push_back(ids.size() == counts.size() ? ids[s] : set.size() - 1);
+    }
+    p.insert(p.end(), points.begin(), points.end());
+    if (widths.size() == sum) width.insert(width.end(), widths.begin(), widths.end());
+    if (colors.size() == sum) color.insert(color.end(), colors.begin(), colors.end());
+}
+
+StrandSet fromUsd(const std::filesystem::path& path) {
+    const std::string text = readFile(path);
+    if (text.rfind("#usda", 0) != 0) throw Error("is no USD text file", path.string());
+    StrandSet set;
+    std::vector<V3f> p;
+    std::vector<float> width;
+    std::vector<Color> color;
+    std::vector<uint64_t> id;
+    const std::string head = "def BasisCurves";
+    for (size_t at = text.find(head); at != std::string::npos;) {
+        const size_t next = text.find("\ndef ", at + 1);
+        addUsdCurves(set, p, width, color, id, std::string_view(text).substr(at, next - at), path.string());
+        at = text.find(head, at + 1);
+    }
+    const size_t count = p.size();
+    set.points.set("P", std::move(p));
+    if (width.size() == count) set.points.set("width", std::move(width));
+    if (color.size() == count) set.points.set("color", std::move(color));
+    set.strands.set("id", std::move(id));
+    return set;
+}
+
+// PLY ------------------------------------------------------------------------------------------------------
+
+StrandSet fromPly(const std::filesystem::path& path) {
+    PlyLines file = readPlyLines(path);
+    const size_t count = file.points.size();
+    std::vector<uint32_t> next(count, UINT32_MAX), before(count, UINT32_MAX);
+    for (const auto& [a, b] : file.edges) {
+        if (a >= count || b >= count)
+            throw Error(fmt::format("has an edge to point {} of {}", std::max(a, b) + 1, count),
+                        path.string(), kAgain);
+        if (a == b || next[a] != UINT32_MAX || before[b] != UINT32_MAX)
+            throw Error(fmt::format("has lines that branch at point {}", a + 1), path.string(),
+                        "Strands are lines without branches, root first");
+        next[a] = b, before[b] = a;
+    }
+    std::vector<uint32_t> order, start = {0};
+    std::vector<uint64_t> ids;
+    const auto id = file.points.find<uint64_t>("id");
+    for (uint32_t root = 0; root < count; ++root) {
+        if (before[root] != UINT32_MAX || next[root] == UINT32_MAX) continue;
+        ids.push_back(id.empty() ? ids.size() : id[root]);
+        for (uint32_t i = root; i != UINT32_MAX; i = next[i]) order.push_back(i);
+        start.push_back(uint32_t(order.size()));
+    }
+    return strandsOf(file.points, order, std::move(start), std::move(ids));
+}
+
+// OpenVDB --------------------------------------------------------------------------------------------------
+
+StrandSet fromVdb(const std::filesystem::path& path) {
+    const PointSet points = readVdbPoints(path);
+    const auto id = points.attributes.find<uint64_t>("id");
+    const auto point = points.attributes.find<float>("point");
+    if (id.empty() || point.empty())
+        throw Error("holds points without strands", path.string(),
+                    "Strands need \"id\" and \"point\" of each point");
+    std::vector<uint32_t> order(id.size());
+    for (size_t i = 0; i < order.size(); ++i) order[i] = uint32_t(i);
+    std::sort(order.begin(), order.end(), [&](uint32_t a, uint32_t b) {
+        return id[a] != id[b] ? id[a] < id[b] : point[a] != point[b] ? point[a] < point[b] : a < b;
+    });
+    std::vector<uint32_t> start = {0};
+    std::vector<uint64_t> ids;
+    for (size_t i = 0; i < order.size(); ++i) {
+        if (i + 1 < order.size() && id[order[i + 1]] == id[order[i]]) continue;
+        const size_t count = i + 1 - start.back();
+        if (count < 2 || point[order[start.back()]] != 0.0f || point[order[i]] != float(count - 1))
+            throw Error(fmt::format("has strand {} with {} points that are not numbered from 0 on",
+                                    id[order[i]], count),
+                        path.string(), kAgain);
+        ids.push_back(id[order[i]]);
+        start.push_back(uint32_t(i + 1));
+    }
+    return strandsOf(points.attributes, order, std::move(start), std::move(ids));
+}
+
+}  // namespace
+
+void writeStrands(const std::filesystem::path& path, const StrandSet& strands) {
+    const std::string e = path.extension().string();
+    if (e == ".usda") return writeFile(path, usdOf(strands));
+    if (e == ".ply") {
+        std::vector<std::pair<uint32_t, uint32_t>> edges;
+        for (size_t s = 0; s < strands.size(); ++s)
+            for (uint32_t i = strands.start[s] + 1; i < strands.start[s + 1]; ++i)
+                edges.emplace_back(i - 1, i);
+        return writePlyLines(path, flattened(strands), edges);
+    }
+    if (e != ".vdb")
+        throw Error("strands are not written with the ending \"" + e + "\"", path.string(),
+                    "Use .usda, .ply or .vdb");
+    const AttributeSet flat = flattened(strands);
+    writeAtomically(path, [&](const std::filesystem::path& temporary) { writeVdbPoints(temporary, flat); });
+}
+
+StrandSet readStrands(const std::filesystem::path& path) {
+    requireReadable(path);
+    const std::string e = path.extension().string();
+    if (e != ".usda" && e != ".ply" && e != ".vdb")
+        throw Error("is no file of strands that can be read", path.string(), "Use .usda, .ply or .vdb");
+    StrandSet set = e == ".usda" ? fromUsd(path) : e == ".ply" ? fromPly(path) : fromVdb(path);
+    finish(set, path.string());
+    return set;
+}
+
+bool holdsStrands(const std::filesystem::path& path) {
+    const std::string e = path.extension().string();
+    if (e == ".usda") return readFile(path).find("def BasisCurves") != std::string::npos;
+    if (e == ".ply") return plyHasEdges(path);
+    if (e != ".vdb") return false;
+    const ElementsInfo info = readVdbInfo(path);
+    return std::any_of(info.attributes.begin(), info.attributes.end(),
+                       [](const auto& a) { return a.first == "point"; });
+}
+
+}  // namespace ovrix

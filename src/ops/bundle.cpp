@@ -1,0 +1,95 @@
+#include "ops/bundle.h"
+
+#include "base/hash.h"
+#include "ops/grow.h"
+
+namespace ovrix {
+
+namespace {
+
+uint64_t idOf(uint64_t strand, size_t k) {
+    return k == 0 ? strand : mixBits(strand * 0x9e3779b97f4a7c15ull + k) >> 2;  // below those added by hand
+}
+
+}  // namespace
+
+StrandsPtr bundle(const StrandSet& in, const BundleOptions& o, Progress& progress) {
+    const size_t count = size_t(std::clamp(o.count, 1, 10000));
+    const double points = double(in.pointCount()) * double(count),
+                 strands = double(in.size()) * double(count);
+    askForMemory(100.0 * strands + 40.0 * points, o.memoryLimit, strands);
+    if (points > 4e9)
+        throw Error("the bundles would have too many points", {}, "Lower the number in a bundle");
+    Progress::Task task(progress, "Bundling");
+    std::vector<uint32_t> source(in.size() * count);
+    for (size_t i = 0; i < source.size(); ++i) source[i] = uint32_t(i / count);
+    auto made = std::get<StrandsPtr>(gathered(StrandsPtr(StrandsPtr(), &in), source));
+    auto out = std::make_shared<StrandSet>(*made);
+    const Samples samples = samplesOf(in);
+    const auto root = o.root.over(samples, progress), tip = o.tip.over(samples, progress);
+    auto id = out->strands.add<uint64_t>("id");
+    auto place = out->strands.add<V3f>("P");
+    auto clump = out->strands.add<int32_t>("clump");
+    for (size_t i = 0; i < id.size(); ++i) id[i] = idOf(id[i], i % count);
+    DrivenRange unit = o.length;
+    unit.min = 0.0f, unit.max = 1.0f;
+    const auto pick = unit.over(samplesOf(*out), o.seed, Stream::Length, progress);
+    auto p = out->points.add<V3f>("P");
+    const auto old = in.points.find<V3f>("P");
+    parallelRanges(in.size(), 128, progress, [&](size_t begin, size_t end) {
+        StrandScratch x;
+        for (size_t s = begin; s < end; ++s) {
+            const auto path = pointsOf(in, old, s);
+            x.fit(path.size());
+            framesOf(in, s, path, x);
+            for (size_t k = 0; k < count; ++k) {
+                const size_t i = s * count + k;
+                clump[i] = int32_t(mixBits(samples.id[s]) & 0x7fffffff);
+                if (k == 0) continue;
+                const Random4 own = random4(o.seed, id[i], Stream::Bundle);
+                const float r = std::sqrt(own[0]), a = 2.0f * kPi * own[1];
+                const float size = lerp(o.length.min, o.length.max, pick[i]);
+                for (size_t j = 0; j < path.size(); ++j) {
+                    const float off = r * lerp(root[s], tip[s], x.t[j]);
+                    const V3f n = x.normal[j], b = x.tangent[j].cross(n);
+                    const V3f at = size == 1.0f ? path[j] : placeAlong(path, x.t, x.t[j] * size);
+                    p[out->start[i] + j] = at + (n * std::cos(a) + b * std::sin(a)) * off;
+                }
+                place[i] = p[out->start[i]];
+            }
+        }
+    });
+    return out;
+}
+
+static Geometry applyBundle(const StepInput& in) {
+    BundleOptions o;
+    o.count = int(in.params.integer("count"));
+    o.root = in.params.driven("root");
+    o.tip = in.params.driven("tip");
+    o.length = in.params.drivenRange("length");
+    o.seed = uint64_t(in.params.integer("seed"));
+    o.memoryLimit = in.memoryLimit;
+    return bundle(*strandsOf(in), o, in.progress);
+}
+
+StepType bundleStep() {
+    using namespace specs;
+    return {.id = "bundle",
+            .title = "Bundle",
+            .phase = Phase::Place,
+            .help = "Several strands out of each, close at the root and apart at the tip or the other way",
+            .takes = GeometryKind::Strands,
+            .gives = GeometryKind::Strands,
+            .params = {whole("count", "Count", 5, 1, 10000, 1, 40, "Strands for each one"),
+                       drivable(number("root", "Root spread", 0.001, "m", 0, 1e4, 0, 0.05,
+                                       "Radius over which they start")),
+                       drivable(number("tip", "Tip spread", 0.004, "m", 0, 1e4, 0, 0.1,
+                                       "Radius over which they end")),
+                       drivable(range("length", "Length", Range{0.85, 1}, "", 0, 1, 0, 1,
+                                      "Parts of the strand's length between which each picks one")),
+                       seedSpec("Another number, other places in the bundle")},
+            .apply = applyBundle};
+}
+
+}  // namespace ovrix

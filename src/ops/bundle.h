@@ -1,0 +1,24 @@
+// Several strands out of each.
+#pragma once
+#include "ops/strand_shape.h"
+
+namespace ovrix {
+
+struct BundleOptions {
+    int count = 5;                          ///< strands for each, 1 to 10,000
+    Driven root = {0, 0.001f, {}};          ///< metres: how far apart they start
+    Driven tip = {0, 0.004f, {}};           ///< and end
+    DrivenRange length = {0.9f, 1.0f, {}};  ///< factor on each one's length
+    uint64_t seed = 1;
+    size_t memoryLimit = SIZE_MAX;
+};
+
+/// Each strand and count - 1 more beside it, spread over a disc across its path; the first stays as it is and
+/// keeps its id, the others' ids are made from it and their number, so that a higher count keeps those that
+/// were there. "clump" gets the number of the strand they came from. Throws Error when memory would pass the
+/// limit; Cancelled.
+StrandsPtr bundle(const StrandSet& strands, const BundleOptions& options, Progress& progress);
+
+StepType bundleStep();
+
+}  // namespace ovrix

@@ -1,0 +1,142 @@
+#include "ops/clump.h"
+
+#include "base/hash.h"
+#include "geo/nearest.h"
+
+namespace ovrix {
+
+namespace {
+
+/// The strands by their own random numbers, the lowest @p count of them, in that order.
+std::vector<uint32_t> centres(const StrandSet& set, size_t count, uint64_t seed) {
+    const auto id = set.strands.find<uint64_t>("id");
+    std::vector<std::pair<uint64_t, uint32_t>> all(set.size());
+    for (size_t s = 0; s < all.size(); ++s)
+        all[s] = {mixBits(id[s] + seed * 0x9e3779b97f4a7c15ull + uint64_t(Stream::Clump)), uint32_t(s)};
+    count = std::min(count, all.size());
+    std::nth_element(all.begin(), all.begin() + std::ptrdiff_t(count), all.end());
+    std::sort(all.begin(), all.begin() + std::ptrdiff_t(count));
+    std::vector<uint32_t> out(count);
+    for (size_t i = 0; i < count; ++i) out[i] = all[i].second;
+    return out;
+}
+
+/// One level: every strand towards the nearest of the centres.
+void gatherOnto(const StrandSet& set, std::span<const uint32_t> centre, std::span<const uint32_t> of,
+                std::span<const float> strength, const AlongTable& along, float factor, std::span<V3f> p,
+                Progress& progress) {
+    // Centres stay where they are, so that all may read them while the others move.
+    std::vector<uint8_t> isCentre(set.size());
+    for (uint32_t c : centre) isCentre[c] = 1;
+    parallelRanges(set.size(), 512, progress, [&](size_t begin, size_t end) {
+        StrandScratch scratch, middle;
+        for (size_t s = begin; s < end; ++s) {
+            if (isCentre[s] || strength[s] * factor <= 0.0f) continue;
+            const size_t c = centre[of[s]];
+            const size_t n = set.pointsOf(s), m = set.pointsOf(c);
+            const auto line = p.subspan(set.start[s], n), to = p.subspan(set.start[c], m);
+            scratch.fit(n);
+            alongOf(line, scratch.t);
+            if (m != n) {
+                middle.fit(m);
+                alongOf(to, middle.t);
+            }
+            for (size_t i = 1; i < n; ++i) {
+                const float w = std::clamp(along.at(scratch.t[i]) * strength[s] * factor, 0.0f, 1.0f);
+                const V3f target = m == n ? to[i] : placeAlong(to, middle.t, scratch.t[i]);
+                line[i] = line[i] * (1.0f - w) + target * w;
+            }
+        }
+    });
+}
+
+}  // namespace
+
+StrandsPtr clump(const StrandSet& in, const ClumpOptions& o, Progress& progress) {
+    Progress::Task task(progress, "Clumping");
+    if (in.size() == 0) return std::make_shared<StrandSet>(in);
+    auto out = std::make_shared<StrandSet>(in);
+    const auto id = in.strands.find<uint64_t>("id");
+    const auto root = in.strands.find<V3f>("P");
+    std::vector<float> strength = o.effect.strength.over(samplesOf(in), progress);
+    parallelFor(in.size(), progress, [&](size_t s) {
+        if (o.stray > 0.0f && random1(o.effect.seed, id[s], Stream::Clump) < o.stray) strength[s] = 0.0f;
+    });
+    std::vector<uint32_t> centre = centres(in, std::max<size_t>(1, o.count), o.effect.seed);
+    const AlongTable along(o.effect.along);
+    const auto p = out->points.add<V3f>("P");
+    auto number = out->strands.add<int32_t>("clump");
+    std::vector<uint32_t> of(in.size());
+    float factor = 1.0f;
+    for (int level = 0; level < std::clamp(o.levels, 1, 4); ++level) {
+        std::vector<V3f> places(centre.size());
+        for (size_t c = 0; c < centre.size(); ++c) places[c] = root[centre[c]];
+        const NearestPoints tree(std::move(places));
+        parallelFor(in.size(), progress, [&](size_t s) {
+            const size_t c = tree.nearest(root[s], std::numeric_limits<float>::infinity());
+            of[s] = uint32_t(std::min(c, centre.size() - 1));
+            if (level == 0) number[s] = int32_t(mixBits(id[centre[of[s]]]) & 0x7fffffff);
+        });
+        gatherOnto(in, centre, of, strength, along, factor, p, progress);
+        centre.resize(std::max<size_t>(1, size_t(float(centre.size()) / std::max(1.0f, o.gather))));
+        factor *= o.loosen;
+    }
+    return out;
+}
+
+namespace {
+
+/// How many clumps of a width the surface under the strands takes.
+size_t countForSize(const StepInput& in, double size) {
+    if (!in.surface)
+        throw Error("the size of clumps needs a surface", {}, "Choose a surface, or clump by number");
+    return size_t(std::clamp(in.surface->area() / std::max(1e-12, size * size), 1.0, 1e9));
+}
+
+Geometry applyClump(const StepInput& in) {
+    ClumpOptions o;
+    o.effect = effectOf(in);
+    o.effect.seed = uint64_t(in.params.integer("seed"));
+    const auto strands = strandsOf(in);
+    o.count = in.params.text("amount") == "size" ? countForSize(in, in.params.number("size"))
+                                                 : size_t(in.params.integer("count"));
+    if (o.count > strands->size())
+        in.note(fmt::format("{} clumps are more than the {} strands: each is a clump of its own", o.count,
+                            strands->size()));
+    o.stray = float(in.params.number("stray"));
+    o.levels = int(in.params.integer("levels"));
+    o.gather = float(in.params.number("gather"));
+    o.loosen = float(in.params.number("loosen"));
+    return clump(*strands, o, in.progress);
+}
+
+}  // namespace
+
+StepType clumpStep() {
+    using namespace specs;
+    return {
+        .id = "clump",
+        .title = "Clump",
+        .phase = Phase::Shape,
+        .help = "Draws strands together, by default most at their tips",
+        .takes = GeometryKind::Strands,
+        .gives = GeometryKind::Strands,
+        .params = Specs{choice("amount", "Amount by", "size", {"size", "count"},
+                               "The width of a clump, or their number"),
+                        shownIf(number("size", "Size", 0.02, "m", 1e-6, 1e4, 0.001, 0.2, "Width of a clump"),
+                                "amount=size"),
+                        shownIf(whole("count", "Count", 500, 1, 1e9, 1, 10000,
+                                      "Clumps; more keep the centres that are there"),
+                                "amount=count")} +
+                  effectSpecs({{0, 0}, {0.35f, 0.35f}, {1, 0.9f}}, "Another number, other centres") +
+                  Specs{unitNumber("stray", "Strays", 0.03, "Share of strands that join no clump"),
+                        whole("levels", "Levels", 1, 1, 4, 1, 4, "Clumps of clumps"),
+                        shownIf(number("gather", "Gather", 4, "", 1, 1e6, 2, 20,
+                                       "Clumps that make one of the next level"),
+                                "levels!=1"),
+                        shownIf(unitNumber("loosen", "Loosen", 0.5, "Strength of a level by the one before"),
+                                "levels!=1")},
+        .apply = applyClump};
+}
+
+}  // namespace ovrix

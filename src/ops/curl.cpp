@@ -1,0 +1,71 @@
+#include "ops/curl.h"
+
+namespace ovrix {
+
+StrandsPtr curl(const StrandSet& in, const CurlOptions& o, Progress& progress) {
+    Progress::Task task(progress, o.flat ? "Waving" : "Curling");
+    const Samples samples = samplesOf(in);
+    const auto strength = o.effect.strength.over(samples, progress);
+    const auto radius = o.radius.over(samples, progress), turns = o.turns.over(samples, progress);
+    const AlongTable along(o.effect.along);
+    return reshaped(
+        in, progress, [&](size_t s, std::span<const V3f> from, std::span<V3f> to, StrandScratch& x) {
+            const float size = radius[s] * strength[s];
+            if (size == 0.0f) return;
+            framesOf(in, s, from, x);
+            const Random4 own = random4(o.effect.seed, samples.id[s], Stream::Curl);
+            const float phase = o.start * own[0], lie = o.flat ? 2.0f * kPi * own[1] * o.start : 0.0f;
+            const float c0 = std::cos(lie), s0 = std::sin(lie);
+            for (size_t i = 0; i < from.size(); ++i) {
+                const float r = size * along.at(x.t[i]);
+                const float angle = 2.0f * kPi * (turns[s] * x.t[i] + phase);
+                const V3f n = x.normal[i], b = x.tangent[i].cross(n);
+                to[i] = from[i] + (o.flat ? (n * c0 + b * s0) * (r * std::sin(angle))
+                                          : (n * std::cos(angle) + b * std::sin(angle)) * r);
+            }
+        });
+}
+
+namespace {
+
+CurlOptions optionsOf(const StepInput& in) {
+    CurlOptions o;
+    o.effect = effectOf(in);
+    o.effect.seed = uint64_t(in.params.integer("seed"));
+    o.radius = in.params.driven("radius");
+    o.turns = in.params.driven("turns");
+    o.start = float(in.params.number("start"));
+    return o;
+}
+
+StepType stepOf(bool flat) {
+    using namespace specs;
+    const ParamSpec radius =
+        flat ? number("radius", "Height", 0.004, "m", 0, 1e4, 0, 0.05, "How far strands sway off their path")
+             : number("radius", "Radius", 0.004, "m", 0, 1e4, 0, 0.05, "How far strands wind off their path");
+    const ParamSpec turns =
+        flat ? number("turns", "Waves", 4, "", 0, 1e4, 0, 20, "To and fro, from root to tip")
+             : number("turns", "Turns", 3, "", 0, 1e4, 0, 20, "From root to tip");
+    return {.id = flat ? "wave" : "curl",
+            .title = flat ? "Wave" : "Curl",
+            .phase = Phase::Shape,
+            .help = flat ? "Strands sway to and fro" : "Strands wind into curls",
+            .takes = GeometryKind::Strands,
+            .gives = GeometryKind::Strands,
+            .params = Specs{drivable(radius), drivable(turns),
+                            unitNumber("start", "Random start", flat ? 0.3 : 0.15,
+                                       "0 all begin alike, so that neighbours lie together; 1 anywhere")} +
+                      effectSpecs({{0, 0}, {0.25f, 0.8f}, {1, 1}}, "Another number, other starts"),
+            .apply = [flat](const StepInput& in) -> Geometry {
+                CurlOptions o = optionsOf(in);
+                o.flat = flat;
+                return curl(*strandsOf(in), o, in.progress);
+            }};
+}
+
+}  // namespace
+
+StepType curlStep() { return stepOf(false); }
+StepType waveStep() { return stepOf(true); }
+
+}  // namespace ovrix

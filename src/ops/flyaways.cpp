@@ -1,0 +1,61 @@
+#include "ops/flyaways.h"
+
+#include "base/hash.h"
+#include "ops/frizz.h"
+
+namespace ovrix {
+
+StrandsPtr flyaways(const StrandSet& in, const FlyawayOptions& o, Progress& progress) {
+    Progress::Task task(progress, "Loosening");
+    const Samples samples = samplesOf(in);
+    const auto strength = o.effect.strength.over(samples, progress), away = o.away.over(samples, progress);
+    const AlongTable along(o.effect.along);
+    return reshaped(
+        in, progress, [&](size_t s, std::span<const V3f> from, std::span<V3f> to, StrandScratch& x) {
+            const Random4 own = random4(o.effect.seed, samples.id[s], Stream::Fly);
+            if (own[0] >= o.share || strength[s] == 0.0f) return;
+            framesOf(in, s, from, x);
+            const float a = 2.0f * kPi * own[1];
+            const uint64_t key = mixBits(samples.id[s] + o.effect.seed * 0x9e3779b97f4a7c15ull);
+            for (size_t i = 1; i < from.size(); ++i) {
+                const V3f step = from[i] - from[i - 1];
+                const V3f axis = x.normal[i] * std::cos(a) + x.tangent[i].cross(x.normal[i]) * std::sin(a);
+                const float k = strength[s] * along.at(x.t[i]);
+                const float half = 0.5f * away[s] * (0.5f + own[2]) * k;
+                V3f bent = rotate(Quatf(std::cos(half), axis * std::sin(half)), step);
+                bent += lineNoise(key, 2.5f * x.t[i] + 0.37f) * (o.wander * k * step.length());
+                const float length = bent.length();
+                to[i] = to[i - 1] + (length > 0.0f ? bent * (step.length() / length) : step);
+            }
+        });
+}
+
+static Geometry applyFlyaways(const StepInput& in) {
+    FlyawayOptions o;
+    o.effect = effectOf(in);
+    o.effect.seed = uint64_t(in.params.integer("seed"));
+    o.share = float(in.params.number("share"));
+    o.away = in.params.driven("away");
+    o.away.low = radians(o.away.low), o.away.high = radians(o.away.high);
+    o.wander = float(in.params.number("wander"));
+    return flyaways(*strandsOf(in), o, in.progress);
+}
+
+StepType flyawaysStep() {
+    using namespace specs;
+    return {
+        .id = "flyaways",
+        .title = "Flyaways",
+        .phase = Phase::Shape,
+        .help = "A few strands leave the others and go their own way",
+        .takes = GeometryKind::Strands,
+        .gives = GeometryKind::Strands,
+        .params =
+            Specs{unitNumber("share", "Share", 0.04, "Part of the strands that leave"),
+                  drivable(number("away", "Away", 35, "deg", 0, 360, 0, 120, "How far their tips turn off")),
+                  number("wander", "Wander", 0.5, "", 0, 100, 0, 2, "How unsteadily they go")} +
+            effectSpecs({{0, 0}, {0.2f, 0.3f}, {1, 1}}, "Another number, others leave"),
+        .apply = applyFlyaways};
+}
+
+}  // namespace ovrix

@@ -1,0 +1,100 @@
+#include "ops/lift_lean.h"
+
+#include "base/noise.h"
+
+namespace ovrix {
+
+namespace {
+
+/// A unit vector turned towards another by an angle, no further; below 0 away from it, to the opposite at
+/// most.
+V3f turnedTowards(const V3f& d, const V3f& to, float angle) {
+    const float between = std::acos(std::clamp(d.dot(to), -1.0f, 1.0f));
+    const float go = std::clamp(angle, between - kPi, between);
+    V3f side = to - d * d.dot(to);
+    const float length = side.length();
+    if (length < 1e-6f) return d;
+    side /= length;
+    return d * std::cos(go) + side * std::sin(go);
+}
+
+}  // namespace
+
+StrandsPtr liftLean(const StrandSet& in, const LiftLeanOptions& o, Progress& progress) {
+    Progress::Task task(progress, "Leaning");
+    const Samples samples = samplesOf(in);
+    const auto strength = o.effect.strength.over(samples, progress), lift = o.lift.over(samples, progress),
+               lean = o.lean.over(samples, progress), gusts = o.gusts.over(samples, progress);
+    const AlongTable along(o.effect.along);
+    const V3f toward = o.toward.length() > 1e-6f ? o.toward.normalized() : V3f(0, -1, 0);
+    V3f across, other;
+    basis(toward, across, other);
+    const float scale = 1.0f / std::max(o.patch, 1e-6f);
+    return reshaped(
+        in, progress, [&](size_t s, std::span<const V3f> from, std::span<V3f> to, StrandScratch& x) {
+            if (strength[s] == 0.0f) return;
+            alongOf(from, x.t);
+            float gust = 0.0f, veer = 0.0f;
+            if (gusts[s] != 0.0f) {
+                const V3f at = (samples.position[s] + o.drift) * scale;
+                gust = gusts[s] * gradientNoise(at, uint32_t(o.effect.seed));
+                veer = gusts[s] * gradientNoise(at + V3f(31.7f, 0, 0), uint32_t(o.effect.seed) + 1);
+            }
+            const V3f n = samples.normal[s];
+            for (size_t i = 1; i < from.size(); ++i) {
+                const V3f step = from[i] - from[i - 1];
+                const float length = step.length(), k = strength[s] * along.at(x.t[i]);
+                if (!(length > 0.0f)) {
+                    to[i] = to[i - 1];
+                    continue;
+                }
+                V3f d = turnedTowards(step / length, n, lift[s] * k);
+                d = turnedTowards(d, toward, (lean[s] + gust) * k);
+                if (veer != 0.0f) d = turnedTowards(d, across, veer * k);
+                to[i] = to[i - 1] + d * length;
+            }
+        });
+}
+
+static Geometry applyLiftLean(const StepInput& in) {
+    LiftLeanOptions o;
+    o.effect = effectOf(in);
+    o.effect.seed = uint64_t(in.params.integer("seed"));
+    const auto angle = [&](const char* id) {
+        Driven d = in.params.driven(id);
+        d.low = radians(d.low), d.high = radians(d.high);
+        return d;
+    };
+    o.lift = angle("lift"), o.lean = angle("lean"), o.gusts = angle("gusts");
+    o.toward = in.params.vector("toward");
+    o.patch = float(in.params.number("patch"));
+    o.drift = in.params.vector("drift");
+    return liftLean(*strandsOf(in), o, in.progress);
+}
+
+StepType liftLeanStep() {
+    using namespace specs;
+    return {
+        .id = "lift_lean",
+        .title = "Lift and lean",
+        .phase = Phase::Shape,
+        .help = "Raises strands off the surface or lays them down, and leans them over as wind does",
+        .takes = GeometryKind::Strands,
+        .gives = GeometryKind::Strands,
+        .params = Specs{drivable(number("lift", "Lift", 0, "deg", -180, 180, -60, 60,
+                                        "Towards the surface's normal; below 0 lays strands down")),
+                        drivable(number("lean", "Lean", 20, "deg", -180, 180, -60, 90,
+                                        "Towards the direction, no further than it")),
+                        vector("toward", "Toward", V3d(1, 0, 0), "", 1, "The direction, in the world"),
+                        drivable(number("gusts", "Gusts", 0, "deg", 0, 180, 0, 60,
+                                        "Irregular leaning, alike for all strands of a patch")),
+                        shownIf(number("patch", "Patch", 0.2, "m", 1e-5, 1e5, 0.01, 2,
+                                       "Width of what a gust takes hold of"),
+                                "gusts!=0"),
+                        shownIf(vector("drift", "Drift", V3d(0), "m", 2, "Moves the gusts; key it to blow"),
+                                "gusts!=0")} +
+                  effectSpecs({{0, 0.5f}, {1, 1}}, "Another number, other gusts"),
+        .apply = applyLiftLean};
+}
+
+}  // namespace ovrix

@@ -1,0 +1,108 @@
+#include "ops/strand_color.h"
+
+#include "base/tint.h"
+
+namespace ovrix {
+
+namespace {
+
+/// Either end's colour of every strand.
+std::vector<V3f> ends(const DrivenColor& color, const Samples& samples) {
+    std::vector<V3f> out(samples.size(), V3f(color.high));
+    if (!color.field) return out;
+    color.field->evaluateColor(samples, out);
+    for (V3f& c : out)
+        for (int k = 0; k < 3; ++k) c[k] = lerp(color.low[k], color.high[k], c[k]);
+    return out;
+}
+
+/// What makes one strand differ from the others.
+V3f tintOf(const StrandColorOptions& o, uint64_t id, int32_t clump) {
+    const Random4 own = random4(o.seed, id, Stream::Color);
+    float light = 1.0f + o.brightness * (2.0f * own[0] - 1.0f);
+    if (o.clumps > 0.0f)
+        light *= 1.0f + o.clumps * (2.0f * random1(o.seed, uint64_t(uint32_t(clump)), Stream::Color) - 1.0f);
+    return V3f(o.hue * (2.0f * own[1] - 1.0f), 1.0f, std::max(0.0f, light));
+}
+
+}  // namespace
+
+StrandsPtr strandColor(const StrandSet& in, const StrandColorOptions& o, Progress& progress) {
+    Progress::Task task(progress, "Colouring");
+    auto out = std::make_shared<StrandSet>(in);
+    const Samples samples = samplesOf(in);
+    const auto root = ends(o.root, samples), tip = ends(o.tip, samples);
+    const auto grey = o.grey.over(samples, progress);
+    const auto clump = in.strands.find<int32_t>("clump");
+    const auto p = in.points.find<V3f>("P");
+    const AlongTable along(o.along);
+    auto color = out->points.add<Color>("color");
+    parallelRanges(in.size(), 512, progress, [&](size_t begin, size_t end) {
+        StrandScratch x;
+        for (size_t s = begin; s < end; ++s) {
+            const auto line = pointsOf(in, p, s);
+            x.fit(line.size());
+            alongOf(line, x.t);
+            const bool isGrey = random1(o.seed, samples.id[s], Stream::Grey) < grey[s];
+            const V3f tint = tintOf(o, samples.id[s], clump.empty() ? 0 : clump[s]);
+            V3f picture(1.0f);
+            if (o.image && !samples.uv.empty())
+                picture = V3f(o.image->sample(samples.uv[s].x, samples.uv[s].y));
+            for (size_t i = 0; i < line.size(); ++i) {
+                const V3f own = root[s] + (tip[s] - root[s]) * along.at(x.t[i]);
+                color[in.start[s] + i] = tinted(isGrey ? o.greyColor : Color(own * picture), tint);
+            }
+        }
+    });
+    return out;
+}
+
+static Geometry applyStrandColor(const StepInput& in) {
+    StrandColorOptions o;
+    o.root = in.params.drivenColor("root");
+    o.tip = in.params.drivenColor("tip");
+    o.along = in.params.profile("along");
+    o.brightness = float(in.params.number("brightness"));
+    o.hue = float(in.params.number("hue")) / 360.0f;
+    o.clumps = float(in.params.number("clumps"));
+    o.grey = in.params.driven("grey");
+    o.greyColor = in.params.color("grey_color");
+    o.seed = uint64_t(in.params.integer("seed"));
+    if (const std::string& file = in.params.text("image"); !file.empty()) {
+        if (!in.around) throw Error("images cannot be read here", file);
+        if (!strandsOf(in)->strands.has("uv"))
+            throw Error("the surface has no UVs for the image", {},
+                        "Give the mesh UVs, or take the image out");
+        o.image = in.around->image(file, in.params.text("space"));
+    }
+    return strandColor(*strandsOf(in), o, in.progress);
+}
+
+StepType strandColorStep() {
+    using namespace specs;
+    return {
+        .id = "strand_color",
+        .title = "Colour strands",
+        .phase = Phase::Look,
+        .help = "Colours from root to tip, by an image, by chance, by clump; a share may be grey",
+        .takes = GeometryKind::Strands,
+        .gives = GeometryKind::Strands,
+        .params = {color("root", "Root", Color(0.12f, 0.07f, 0.04f), true, "At the root"),
+                   color("tip", "Tip", Color(0.35f, 0.24f, 0.15f), true, "At the tip"),
+                   profile("along", "Along", {{0, 0}, {1, 1}}, "From the root's colour (0) to the tip's (1)"),
+                   file("image", "Image", "Its colour under the root multiplies both"),
+                   shownIf(choice("space", "Colour space", "sRGB", colorSpaceNames(),
+                                  "The space that the file's numbers are in"),
+                           "image!="),
+                   unitNumber("brightness", "Brightness varies", 0.15, "From strand to strand"),
+                   number("hue", "Hue varies", 0, "deg", 0, 180, 0, 40,
+                          "From strand to strand, to both sides"),
+                   unitNumber("clumps", "Clumps vary", 0.1, "In brightness, all strands of a clump alike"),
+                   drivable(unitNumber("grey", "Grey share", 0, "Chance of a strand to be grey")),
+                   shownIf(color("grey_color", "Grey", Color(0.6f, 0.58f, 0.55f), false, "Of grey strands"),
+                           "grey!=0"),
+                   seedSpec("Another number, other picks")},
+        .apply = applyStrandColor};
+}
+
+}  // namespace ovrix

@@ -1,0 +1,78 @@
+#include "ops/strand_length.h"
+
+namespace ovrix {
+
+namespace {
+
+/// Without its tip: the points spread over the first part of the length. @p factor above 1 goes straight on.
+void cutTo(std::span<const V3f> from, float factor, std::span<V3f> to, StrandScratch& x) {
+    for (size_t i = 0; i < from.size(); ++i) to[i] = placeAlong(from, x.t, x.t[i] * factor);
+}
+
+}  // namespace
+
+StrandsPtr strandLength(const StrandSet& in, const StrandLengthOptions& o, Progress& progress) {
+    Progress::Task task(progress, "Cutting");
+    const Samples samples = samplesOf(in);
+    const auto strength = o.strength.over(samples, progress);
+    const auto factor = o.factor.over(samples, o.seed, Stream::Length, progress);
+    std::vector<uint8_t> stays(in.size(), 1);
+    const auto made =
+        reshaped(in, progress, [&](size_t s, std::span<const V3f> from, std::span<V3f> to, StrandScratch& x) {
+            float f = std::max(0.0f, 1.0f + (factor[s] - 1.0f) * strength[s]);
+            const float length = lengthOf(from);
+            if (f != 1.0f && (!o.cut || f > 1.0f)) {
+                for (size_t i = 1; i < from.size(); ++i) to[i] = from[0] + (from[i] - from[0]) * f;
+                std::copy(to.begin(), to.end(), x.place.begin());
+            } else {
+                std::copy(from.begin(), from.end(), x.place.begin());
+            }
+            const float now = o.cut && f <= 1.0f ? length : length * f;
+            float keep = o.cut && f < 1.0f ? f : 1.0f;
+            if (o.longest > 0.0f && now > 0.0f) keep = std::min(keep, o.longest / now);
+            stays[s] = now * keep >= o.shortest && now * keep > 0.0f;
+            if (keep >= 1.0f) return;
+            const std::span<const V3f> path(x.place.data(), from.size());
+            alongOf(path, x.t);
+            cutTo(path, keep, to, x);
+        });
+    std::vector<uint32_t> kept;
+    for (size_t s = 0; s < stays.size(); ++s)
+        if (stays[s]) kept.push_back(uint32_t(s));
+    return kept.size() == stays.size() ? made : std::get<StrandsPtr>(gathered(made, kept));
+}
+
+static Geometry applyStrandLength(const StepInput& in) {
+    StrandLengthOptions o;
+    o.strength = in.params.driven("strength");
+    o.factor = in.params.drivenRange("factor");
+    o.cut = in.params.text("by") == "cutting";
+    o.shortest = float(in.params.number("shortest"));
+    o.longest = float(in.params.number("longest"));
+    o.seed = uint64_t(in.params.integer("seed"));
+    return strandLength(*strandsOf(in), o, in.progress);
+}
+
+StepType strandLengthStep() {
+    using namespace specs;
+    return {
+        .id = "strand_length",
+        .title = "Length and cut",
+        .phase = Phase::Shape,
+        .help = "Varies the length of strands, or cuts their tips off",
+        .takes = GeometryKind::Strands,
+        .gives = GeometryKind::Strands,
+        .params = {choice("by", "By", "scaling", {"scaling", "cutting"},
+                          "Scaling keeps a strand's shape; cutting takes its tip off"),
+                   drivable(range("factor", "Factor", Range{0.7, 1}, "", 0, 1e3, 0, 2,
+                                  "Each strand picks one between; a field walks from the first to the "
+                                  "second")),
+                   drivable(unitNumber("strength", "Strength", 1,
+                                       "How much each strand takes part; a field says where")),
+                   number("longest", "At most", 0, "m", 0, 1e6, 0, 1, "Cuts what is longer; 0 cuts nothing"),
+                   number("shortest", "At least", 0, "m", 0, 1e6, 0, 0.1, "Takes out what is shorter"),
+                   seedSpec("Another number, other lengths")},
+        .apply = applyStrandLength};
+}
+
+}  // namespace ovrix

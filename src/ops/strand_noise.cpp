@@ -1,0 +1,60 @@
+#include "ops/strand_noise.h"
+
+#include "base/noise.h"
+
+namespace ovrix {
+
+StrandsPtr strandNoise(const StrandSet& in, const StrandNoiseOptions& o, Progress& progress) {
+    Progress::Task task(progress, "Displacing strands");
+    const Samples samples = samplesOf(in);
+    const auto strength = o.effect.strength.over(samples, progress),
+               amplitude = o.amplitude.over(samples, progress);
+    const AlongTable along(o.effect.along);
+    const FractalOptions fractal{o.octaves, 0.5f, 2.0f, NoiseKind::Soft};
+    const float scale = 1.0f / std::max(o.size, 1e-6f);
+    const uint32_t seed = uint32_t(o.effect.seed);
+    return reshaped(
+        in, progress, [&](size_t s, std::span<const V3f> from, std::span<V3f> to, StrandScratch& x) {
+            const float size = strength[s] * amplitude[s];
+            if (size == 0.0f) return;
+            alongOf(from, x.t);
+            for (size_t i = 0; i < from.size(); ++i) {
+                const float k = size * along.at(x.t[i]);
+                if (k == 0.0f) continue;
+                const V3f at = (from[i] + o.drift) * scale;
+                to[i] += V3f(fractalNoise(at, seed, fractal), fractalNoise(at, seed + 7919u, fractal),
+                             fractalNoise(at, seed + 104729u, fractal)) *
+                         k;
+            }
+        });
+}
+
+static Geometry applyStrandNoise(const StepInput& in) {
+    StrandNoiseOptions o;
+    o.effect = effectOf(in);
+    o.effect.seed = uint64_t(in.params.integer("seed"));
+    o.amplitude = in.params.driven("amplitude");
+    o.size = float(in.params.number("size"));
+    o.octaves = int(in.params.integer("octaves"));
+    o.drift = in.params.vector("drift");
+    return strandNoise(*strandsOf(in), o, in.progress);
+}
+
+StepType strandNoiseStep() {
+    using namespace specs;
+    return {.id = "strand_noise",
+            .title = "Displace strands",
+            .phase = Phase::Shape,
+            .help = "Moves points by noise in space, so that neighbours move together",
+            .takes = GeometryKind::Strands,
+            .gives = GeometryKind::Strands,
+            .params = Specs{drivable(number("amplitude", "Amplitude", 0.01, "m", 0, 1e4, 0, 0.1,
+                                            "How far points are moved")),
+                            number("size", "Size", 0.05, "m", 1e-6, 1e5, 0.005, 1, "Width of a bend"),
+                            whole("octaves", "Octaves", 2, 1, 8, 1, 5, "Finer bends over coarse ones"),
+                            vector("drift", "Drift", V3d(0), "m", 2, "Moves the noise through the strands")} +
+                      effectSpecs({{0, 0}, {0.4f, 0.5f}, {1, 1}}, "Another number, other noise"),
+            .apply = applyStrandNoise};
+}
+
+}  // namespace ovrix

@@ -1,0 +1,115 @@
+#include "ops/strand_sources.h"
+
+#include "ops/along.h"
+#include "ops/grow.h"
+
+namespace ovrix {
+
+StrandsPtr rooted(const StrandSet& in, const Surface* surface, bool move, Progress& progress) {
+    auto out = std::make_shared<StrandSet>(in);
+    auto p = out->points.add<V3f>("P");
+    auto root = out->strands.add<V3f>("P");
+    auto normal = out->strands.add<V3f>("N", V3f(0, 1, 0));
+    auto orient = out->strands.add<Quatf>("orient");
+    const bool uv = surface && !surface->mesh().uvs().empty();
+    auto triangle = surface ? out->strands.add<int32_t>("triangle", -1) : std::span<int32_t>();
+    auto bary = surface ? out->strands.add<V2f>("bary") : std::span<V2f>();
+    auto uvs = uv ? out->strands.add<V2f>("uv") : std::span<V2f>();
+    parallelFor(out->size(), progress, [&](size_t s) {
+        const V3f first = p[out->start[s]];
+        root[s] = first;
+        const SurfaceHit hit = surface ? surface->closest(first) : SurfaceHit();
+        if (!hit.hit) {
+            const V3f way = p[out->start[s] + 1] - first;
+            normal[s] = way.length() > 1e-12f ? way.normalized() : V3f(0, 1, 0);
+            orient[s] = rootFrame(normal[s], V3f(1, 0, 0));
+            return;
+        }
+        triangle[s] = int32_t(hit.triangle);
+        bary[s] = V2f(hit.u, hit.v);
+        normal[s] = hit.normal;
+        orient[s] = rootFrame(hit.normal, edgeOf(surface->mesh(), hit.triangle));
+        if (uv) uvs[s] = surface->uvAt(hit.triangle, hit.u, hit.v);
+        if (!move) return;
+        root[s] = hit.position;
+        for (size_t i = out->start[s]; i < out->start[s + 1]; ++i) p[i] += hit.position - first;
+    });
+    return out;
+}
+
+StrandsPtr strandsAlong(const CurveSet& curves, const Surface* surface, int segments) {
+    if (curves.size() == 0 || !(curves.totalLength() > 0))
+        throw Error("the curves have no length", {}, "Draw one with two points or more");
+    auto out = std::make_shared<StrandSet>();
+    const size_t per = size_t(std::clamp(segments, 1, 4096)) + 1;
+    std::vector<V3f> p;
+    std::vector<float> width;
+    std::vector<uint64_t> id;
+    for (size_t c = 0; c < curves.size(); ++c) {
+        const double length = curves.length(c);
+        for (size_t i = 0; i < per; ++i) {
+            const double t = double(i) / double(per - 1);
+            p.push_back(curves.at(c, t * length).position);
+            width.push_back(float(0.01 * length * (1.0 - 0.85 * t)));
+        }
+        out->start.push_back(uint32_t(p.size()));
+        id.push_back(c);
+    }
+    out->points.set("P", std::move(p));
+    out->points.set("width", std::move(width));
+    out->strands.set("id", std::move(id));
+    return rooted(*out, surface, surface != nullptr, Progress::none());
+}
+
+StepType curveStrandsStep() {
+    using namespace specs;
+    return {
+        .id = "curve_strands",
+        .title = "Strands of curves",
+        .phase = Phase::Place,
+        .help = "A strand along each curve that is drawn in the view, root first",
+        .takes = GeometryKind::Nothing,
+        .gives = GeometryKind::Strands,
+        .params = {refs("curves", "Curves", "curve", "Each becomes a strand"),
+                   whole("segments", "Segments", 12, 1, 4096, 2, 64, "Pieces of each strand"),
+                   flag("on_surface", "On surface", true, "Moves each so that its root lies on the surface")},
+        .apply = [](const StepInput& in) -> Geometry {
+            const bool on = in.params.flag("on_surface") && in.surface;
+            return strandsAlong(*curvesOf(in, "curves"), on ? in.surface.get() : nullptr,
+                                int(in.params.integer("segments")));
+        }};
+}
+
+StepType strandFileStep() {
+    using namespace specs;
+    return {
+        .id = "strand_file",
+        .title = "Strands of a file",
+        .phase = Phase::Place,
+        .help = "Strands of a .usda, .ply or .vdb file: guides, or all of them",
+        .takes = GeometryKind::Nothing,
+        .gives = GeometryKind::Strands,
+        .params = {file("file", "File", "Curves in .usda, lines in .ply, points with strand ids in .vdb"),
+                   flag("on_surface", "On surface", true, "Moves each so that its root lies on the surface"),
+                   seedSpec("Another number, another choice in Draft")},
+        .apply = [](const StepInput& in) -> Geometry {
+            const std::string& file = in.params.text("file");
+            if (file.empty())
+                throw Error("no file of strands is chosen", {}, "Choose a .usda, .ply or .vdb file");
+            if (!in.around) throw Error("files cannot be read here");
+            size_t dropped = 0;
+            StrandsPtr all = withoutBroken(in.around->strandFile(file), &dropped);
+            in.note(droppedNote(dropped));
+            if (in.share < 1.0) {
+                const auto id = all->strands.find<uint64_t>("id");
+                const uint64_t seed = uint64_t(in.params.integer("seed"));
+                std::vector<uint32_t> kept;
+                for (size_t s = 0; s < all->size(); ++s)
+                    if (double(random1(seed, id[s], Stream::Show)) < in.share) kept.push_back(uint32_t(s));
+                all = std::get<StrandsPtr>(gathered(all, kept));
+            }
+            return rooted(*all, in.surface.get(), in.params.flag("on_surface"), in.progress);
+        }};
+}
+
+}  // namespace ovrix

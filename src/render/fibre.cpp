@@ -1,0 +1,338 @@
+#include "render/fibre.h"
+
+#include <algorithm>
+#include <vector>
+
+namespace ovrix {
+
+namespace {
+
+constexpr float kTwoPi = 2.0f * kPi;
+
+float square(float x) { return x * x; }
+float safeSqrt(float x) { return std::sqrt(std::max(0.0f, x)); }
+
+/// The modified Bessel function I0(x) times exp(-x). Abramowitz and Stegun, "Handbook of Mathematical
+/// Functions", 1964, 9.8.1 and 9.8.2: within 2e-7.
+float scaledBessel(float x) {
+    if (x < 3.75f) {
+        const float t = square(x / 3.75f);
+        const float sum =
+            1.0f +
+            t * (3.5156229f +
+                 t * (3.0899424f + t * (1.2067492f + t * (0.2659732f + t * (0.0360768f + t * 0.0045813f)))));
+        return sum * std::exp(-x);
+    }
+    const float t = 3.75f / x;
+    const float sum =
+        0.39894228f +
+        t * (0.01328592f +
+             t * (0.00225319f +
+                  t * (-0.00157565f +
+                       t * (0.00916281f +
+                            t * (-0.02057706f + t * (0.02635537f + t * (-0.01647633f + t * 0.00392377f)))))));
+    return sum / std::sqrt(x);
+}
+
+/// The longitudinal lobe: its integral over cos(theta) d(theta) is 1.
+float longitudinal(float cosI, float cosO, float sinI, float sinO, float v) {
+    const float a = cosI * cosO / v, b = sinI * sinO / v;
+    return std::exp(a - b - 1.0f / v) * scaledBessel(a) / (v * (1.0f - std::exp(-2.0f / v)));
+}
+
+/// Of half the angle between both, which in a mirror is that of either.
+float cosHalf(float cosO, float cosI, float sinO, float sinI) {
+    return safeSqrt(0.5f * (1.0f + cosO * cosI + sinO * sinI));
+}
+
+/// Of a surface with that refraction, for light in even polarisation.
+float fresnel(float cosine, float ior) {
+    cosine = std::clamp(cosine, 0.0f, 1.0f);
+    const float inside = safeSqrt(1.0f - (1.0f - cosine * cosine) / (ior * ior));
+    const float s = (cosine - ior * inside) / (cosine + ior * inside);
+    const float p = (ior * cosine - inside) / (ior * cosine + inside);
+    return 0.5f * (s * s + p * p);
+}
+
+float logisticSum(float x, float s) { return 1.0f / (1.0f + std::exp(-x / s)); }
+
+/// The logistic distribution, cut to a full turn.
+float trimmedLogistic(float x, float s) {
+    const float e = std::exp(-std::abs(x) / s);
+    const float density = e / (s * square(1.0f + e));
+    return density / (logisticSum(kPi, s) - logisticSum(-kPi, s));
+}
+
+float sampleLogistic(float u, float s) {
+    const float low = logisticSum(-kPi, s), high = logisticSum(kPi, s);
+    const float x = -s * std::log(1.0f / (low + (high - low) * u) - 1.0f);
+    return std::clamp(x, -kPi, kPi);
+}
+
+float wrapped(float angle) { return angle - kTwoPi * std::floor((angle + kPi) / kTwoPi); }
+
+float varianceOf(float roughness) {
+    const float b = std::clamp(roughness, 0.02f, 1.0f);
+    return square(0.726f * b + 0.812f * b * b + 3.7f * std::pow(b, 20.0f));
+}
+
+float logisticScale(float roughness) {
+    const float b = std::clamp(roughness, 0.02f, 1.0f);
+    return 0.626657069f * (0.265f * b + 1.194f * b * b + 5.372f * std::pow(b, 22.0f));
+}
+
+std::array<float, Fibre::kLobes> variancesOf(float roughness) {
+    const float v = varianceOf(roughness);
+    return {v, 0.25f * v, 4.0f * v, 4.0f * v};
+}
+
+/// Parts of the light that the lobes carry when nothing is absorbed; they add up to 1.
+std::array<float, Fibre::kLobes> clearParts(float f) {
+    const float a1 = square(1.0f - f), a2 = a1 * f;
+    return {f, a1, a2, 1.0f - f - a1 - a2};
+}
+
+}  // namespace
+
+FibreShape::FibreShape(float ior, float shift) : ior_(std::max(1.001f, ior)), shift_(shift) {
+    constexpr int kSteps = 48;  // of the integral over the sine of the angle
+    balance_.assign(size_t(kAngles * kOffsets * kRoughnesses), 1.0f);
+    // Nodes for the sines at which the kernel is sampled; the factors are found there and then read off.
+    std::array<float, kSteps> sine, cosine;
+    for (int i = 0; i < kSteps; ++i) {  // midpoints in the angle: dense where it grazes
+        const float theta = kPi * ((float(i) + 0.5f) / kSteps - 0.5f);
+        sine[size_t(i)] = std::sin(theta), cosine[size_t(i)] = std::cos(theta);
+    }
+    std::vector<float> lobes(size_t(kSteps * kSteps * 4)), kernel(size_t(kSteps * kSteps));
+    for (int r = 0; r < kRoughnesses; ++r) {
+        const auto v = variancesOf(float(r) / (kRoughnesses - 1));
+        for (int o = 0; o < kSteps; ++o)
+            for (int p = 0; p < 4; ++p) {
+                // What the sum over the nodes makes of a lobe whose integral is 1: sharp ones fall between
+                // them.
+                float sum = 0.0f;
+                for (int i = 0; i < kSteps; ++i) {
+                    const float m = longitudinal(cosine[size_t(i)], cosine[size_t(o)], sine[size_t(i)],
+                                                 sine[size_t(o)], std::max(v[size_t(p)], 0.002f));
+                    lobes[size_t((o * kSteps + i) * 4 + p)] = m;
+                    sum += m * cosine[size_t(i)] * (kPi / kSteps);
+                }
+                for (int i = 0; i < kSteps; ++i)
+                    lobes[size_t((o * kSteps + i) * 4 + p)] /= std::max(sum, 1e-6f);
+            }
+        for (int k = 0; k < kOffsets; ++k) {
+            const float cosGamma = float(k) / (kOffsets - 1);
+            for (int o = 0; o < kSteps; ++o)
+                for (int i = 0; i < kSteps; ++i) {
+                    const float cosD =
+                        cosHalf(cosine[size_t(o)], cosine[size_t(i)], sine[size_t(o)], sine[size_t(i)]);
+                    const auto part = clearParts(fresnel(cosD * cosGamma, ior_));
+                    float sum = 0.0f;
+                    for (int p = 0; p < 4; ++p)
+                        sum += lobes[size_t((o * kSteps + i) * 4 + p)] * part[size_t(p)];
+                    kernel[size_t(o * kSteps + i)] = sum;
+                }
+            std::array<float, kSteps> c;
+            c.fill(1.0f);
+            for (int round = 0; round < 60; ++round) {
+                std::array<float, kSteps> next;
+                for (int o = 0; o < kSteps; ++o) {
+                    float sum = 0.0f;
+                    for (int i = 0; i < kSteps; ++i)
+                        sum += kernel[size_t(o * kSteps + i)] * c[size_t(i)] * cosine[size_t(i)] *
+                               (kPi / kSteps);
+                    next[size_t(o)] = std::sqrt(c[size_t(o)] / std::max(sum, 1e-6f));
+                }
+                c = next;
+            }
+            for (int a = 0; a < kAngles; ++a) {  // read off at evenly spaced angles from 0 to a right one
+                const float theta = 0.5f * kPi * float(a) / (kAngles - 1);
+                const float x = std::clamp((theta / kPi + 0.5f) * kSteps - 0.5f, 0.0f, float(kSteps - 1));
+                const size_t i = std::min<size_t>(size_t(x), kSteps - 2);
+                balance_[size_t((r * kOffsets + k) * kAngles + a)] =
+                    lerp(c[i], c[i + 1], std::min(1.0f, x - float(i)));
+            }
+        }
+    }
+}
+
+float FibreShape::balance(float cosTheta, float h, float roughness) const {
+    // The angle from the surface of the fibre: by a fit of the arc cosine within 7e-5 (Abramowitz and Stegun
+    // 4.4.45).
+    const float c = std::clamp(cosTheta, 0.0f, 1.0f);
+    const float angle =
+        std::sqrt(1.0f - c) * (1.5707288f + c * (-0.2121144f + c * (0.0742610f - 0.0187293f * c)));
+    const auto place = [](float x, int count) {
+        const float at = std::clamp(x, 0.0f, 1.0f) * float(count - 1);
+        const int i = std::min(int(at), count - 2);
+        return std::pair(i, at - float(i));
+    };
+    const auto [a, fa] = place(angle / (0.5f * kPi), kAngles);
+    const auto [k, fk] = place(safeSqrt(1.0f - h * h), kOffsets);
+    const auto [r, fr] = place(roughness, kRoughnesses);
+    float sum = 0.0f;
+    for (int corner = 0; corner < 4; ++corner) {
+        const int kk = k + (corner & 1), rr = r + (corner >> 1);
+        const float w = ((corner & 1) ? fk : 1.0f - fk) * ((corner >> 1) ? fr : 1.0f - fr);
+        const float* row = &balance_[size_t((rr * kOffsets + kk) * kAngles + a)];
+        sum += w * lerp(row[0], row[1], fa);
+    }
+    return sum;
+}
+
+V3f absorptionOfMelanin(float melanin, float redness) {
+    const float m = std::clamp(melanin, 0.0f, 1.0f), r = std::clamp(redness, 0.0f, 1.0f);
+    const float amount = 8.0f * m * m;  // evenly spaced to the eye, black at 1
+    return (V3f(0.419f, 0.697f, 1.37f) * (1.0f - r) + V3f(0.187f, 0.4f, 1.05f) * r) * amount;
+}
+
+static float absorptionFit(float b) {
+    return 5.969f + b * (-0.215f + b * (2.532f + b * (-10.73f + b * (5.574f + b * 0.245f))));
+}
+
+V3f absorptionOfColor(const Color& color, float roughnessAround) {
+    V3f out;
+    for (int k = 0; k < 3; ++k)
+        out[k] = square(std::log(std::clamp(color[k], 1e-4f, 0.9999f)) / absorptionFit(roughnessAround));
+    return out;
+}
+
+Color colorOfAbsorption(const V3f& absorption, float roughnessAround) {
+    Color out;
+    for (int k = 0; k < 3; ++k)
+        out[k] = std::exp(-std::sqrt(std::max(0.0f, absorption[k])) * absorptionFit(roughnessAround));
+    return out;
+}
+
+struct Fibre::Attenuation {
+    std::array<V3f, kLobes> part;
+    float gammaT = 0.0f;
+};
+
+Fibre::Fibre(const FibreShape& shape, const Options& o, float h)
+    : shape_(shape),
+      absorption_(o.absorption),
+      h_(std::clamp(h, -0.9999f, 0.9999f)),
+      specular_(std::clamp(o.specular, 0.0f, 1.0f)),
+      roughness_(std::clamp(o.roughness, 0.02f, 1.0f)),
+      scale_(logisticScale(o.roughnessAround)),
+      draft_(o.draft),
+      base_(o.base),
+      variance_(variancesOf(o.roughness)) {
+    const float angles[3] = {-2.0f * shape.shift(), shape.shift(), 4.0f * shape.shift()};
+    for (size_t p = 0; p < 3; ++p) sinShift_[p] = std::sin(angles[p]), cosShift_[p] = std::cos(angles[p]);
+}
+
+/// What each lobe carries, for the angle between both directions.
+Fibre::Attenuation Fibre::attenuation(float cosD, float sin2D) const {
+    Attenuation out;
+    const float ior = shape_.ior();
+    const float bent = safeSqrt(ior * ior - sin2D) / std::max(cosD, 1e-4f);
+    const float sinGammaT = std::clamp(h_ / bent, -1.0f, 1.0f),
+                cosGammaT = safeSqrt(1.0f - sinGammaT * sinGammaT);
+    out.gammaT = std::asin(sinGammaT);
+    const float cosThetaT = safeSqrt(1.0f - sin2D / (ior * ior));
+    const float path = 2.0f * cosGammaT / std::max(cosThetaT, 1e-4f);
+    const float f = fresnel(cosD * safeSqrt(1.0f - h_ * h_), ior);
+    const auto clear = clearParts(f);
+    for (int k = 0; k < 3; ++k) {
+        const float t = std::exp(-absorption_[k] * path);
+        out.part[0][k] = clear[0] * specular_;
+        out.part[1][k] = clear[1] * t;
+        out.part[2][k] = clear[2] * t * t * specular_;
+        out.part[3][k] = clear[1] * t * t * t * f * f / std::max(1e-6f, 1.0f - t * f);
+    }
+    return out;
+}
+
+/// Chances of the lobes to be sampled: never 0, or light of a lobe that is dark here would be lost.
+std::array<float, Fibre::kLobes> Fibre::shares(float cosO, float sinO) const {
+    const Attenuation a = attenuation(cosO, sinO * sinO);
+    std::array<float, kLobes> out;
+    float sum = 0.0f;
+    for (size_t p = 0; p < kLobes; ++p)
+        sum += out[p] = (a.part[p].x + a.part[p].y + a.part[p].z) / 3.0f + 0.005f;
+    for (float& x : out) x /= sum;
+    return out;
+}
+
+Fibre::Value Fibre::draft(const V3f& wo, const V3f& wi) const {
+    const float sinO = std::clamp(wo.x, -1.0f, 1.0f), sinI = std::clamp(wi.x, -1.0f, 1.0f);
+    const float cosO = safeSqrt(1.0f - sinO * sinO), cosI = safeSqrt(1.0f - sinI * sinI);
+    Value out;
+    const float shine = 0.15f * specular_, n = 1.0f / std::max(0.004f, variance_[0]);
+    const float mirror = std::max(0.0f, cosI * cosO - sinI * sinO);
+    out.lobe[0] = V3f(shine * std::pow(mirror, n) / (kTwoPi * std::sqrt(kTwoPi / n)));
+    out.lobe[1] = base_ * ((1.0f - shine) * cosI / (kPi * kPi));
+    out.lobe[2] = out.lobe[3] = V3f(0.0f);
+    out.f = out.lobe[0] + out.lobe[1];
+    out.pdf = 0.5f / kTwoPi;
+    return out;
+}
+
+Fibre::Value Fibre::evaluate(const V3f& wo, const V3f& wi) const {
+    if (draft_) return draft(wo, wi);
+    const float sinO = std::clamp(wo.x, -1.0f, 1.0f), sinI = std::clamp(wi.x, -1.0f, 1.0f);
+    const float cosO = safeSqrt(1.0f - sinO * sinO), cosI = safeSqrt(1.0f - sinI * sinI);
+    const float cosD = cosHalf(cosO, cosI, sinO, sinI);
+    const Attenuation a = attenuation(cosD, 1.0f - cosD * cosD);
+    const auto share = shares(cosO, sinO);
+    const float gammaO = std::asin(h_);
+    const float phi = std::atan2(wi.z, wi.y) - std::atan2(wo.z, wo.y);
+    Value out;
+    for (size_t p = 0; p < kLobes; ++p) {
+        float m, n = 1.0f / kTwoPi;
+        if (p < 3) {
+            const float s = sinO * cosShift_[p] + cosO * sinShift_[p],
+                        c = std::abs(cosO * cosShift_[p] - sinO * sinShift_[p]);
+            m = longitudinal(cosI, c, sinI, s, variance_[p]);
+            n = trimmedLogistic(wrapped(phi - (2.0f * float(p) * a.gammaT - 2.0f * gammaO + float(p) * kPi)),
+                                scale_);
+        } else {
+            m = longitudinal(cosI, cosO, sinI, sinO, variance_[p]);
+        }
+        out.lobe[p] = a.part[p] * (m * n);
+        out.pdf += share[p] * m * n;
+    }
+    const float balance = shape_.balance(cosO, h_, roughness_) * shape_.balance(cosI, h_, roughness_);
+    for (V3f& l : out.lobe) out.f += l *= balance;
+    return out;
+}
+
+Fibre::Sample Fibre::sample(const V3f& wo, float pick, float u, float v) const {
+    Sample s;
+    const float sinO = std::clamp(wo.x, -1.0f, 1.0f), cosO = safeSqrt(1.0f - sinO * sinO);
+    if (draft_) {
+        s.wi.x = 2.0f * u - 1.0f;
+        const float r = safeSqrt(1.0f - s.wi.x * s.wi.x);
+        s.wi.y = r * std::cos(kTwoPi * v), s.wi.z = r * std::sin(kTwoPi * v);
+    } else {
+        const auto share = shares(cosO, sinO);
+        size_t p = 0;
+        while (p + 1 < kLobes && pick >= share[p]) pick -= share[p++];
+        pick = std::clamp(pick / share[p], 0.0f, 0.99999f);
+        const float so = p < 3 ? sinO * cosShift_[p] + cosO * sinShift_[p] : sinO;
+        const float co = p < 3 ? std::abs(cosO * cosShift_[p] - sinO * sinShift_[p]) : cosO;
+        const float x =
+            1.0f + variance_[p] * std::log(std::max(u, 1e-6f) + (1.0f - u) * std::exp(-2.0f / variance_[p]));
+        const float sinI =
+            std::clamp(-x * so + safeSqrt(1.0f - x * x) * std::cos(kTwoPi * v) * co, -1.0f, 1.0f);
+        const float cosI = safeSqrt(1.0f - sinI * sinI);
+        const float cosD = cosHalf(cosO, cosI, sinO, sinI);
+        float turn = kTwoPi * pick;
+        if (p < 3)
+            turn = 2.0f * float(p) * attenuation(cosD, 1.0f - cosD * cosD).gammaT - 2.0f * std::asin(h_) +
+                   float(p) * kPi + sampleLogistic(pick, scale_);
+        const float phi = std::atan2(wo.z, wo.y) + turn;
+        s.wi = V3f(sinI, cosI * std::cos(phi), cosI * std::sin(phi));
+        s.lobe = int(p);
+    }
+    const Value value = evaluate(wo, s.wi);
+    s.pdf = value.pdf;
+    if (!(value.pdf > 0.0f)) return s;
+    s.weight = value.f / value.pdf;
+    for (size_t p = 0; p < kLobes; ++p) s.lobes[p] = value.lobe[p] / value.pdf;
+    return s;
+}
+
+}  // namespace ovrix

@@ -1,0 +1,100 @@
+#include "render/strand_curves.h"
+
+#include <embree3/rtcore.h>
+
+#include "base/parallel.h"
+#include "geo/embree_device.h"
+
+namespace ovrix {
+
+StrandCurves::StrandCurves(StrandsPtr strands, const ThinLimit& limit)
+    : strands_(std::move(strands)),
+      p_(strands_->points.find<V3f>("P")),
+      width_(strands_->points.find<float>("width")),
+      color_(strands_->points.find<Color>("color")),
+      uv_(strands_->strands.find<V2f>("uv")),
+      id_(strands_->strands.find<uint64_t>("id")),
+      limit_(limit),
+      scene_(rtcNewScene(embreeDevice())) {
+    const StrandSet& set = *strands_;
+    if (p_.empty()) {
+        rtcCommitScene(scene_);
+        return;
+    }
+    const RTCGeometryType type =
+        set.round ? RTC_GEOMETRY_TYPE_ROUND_LINEAR_CURVE : RTC_GEOMETRY_TYPE_FLAT_LINEAR_CURVE;
+    RTCGeometry geometry = rtcNewGeometry(embreeDevice(), type);
+    auto* vertex = static_cast<V4f*>(rtcSetNewGeometryBuffer(geometry, RTC_BUFFER_TYPE_VERTEX, 0,
+                                                             RTC_FORMAT_FLOAT4, sizeof(V4f), p_.size()));
+    const size_t segments = p_.size() - set.size();
+    auto* index = static_cast<uint32_t*>(rtcSetNewGeometryBuffer(
+        geometry, RTC_BUFFER_TYPE_INDEX, 0, RTC_FORMAT_UINT, sizeof(uint32_t), segments));
+    uint8_t* flags = nullptr;  // which ends of a segment have a neighbour to join to
+    if (set.round)
+        flags = static_cast<uint8_t*>(
+            rtcSetNewGeometryBuffer(geometry, RTC_BUFFER_TYPE_FLAGS, 0, RTC_FORMAT_UCHAR, 1, segments));
+    std::atomic<bool> thinned{false};
+    parallelRanges(set.size(), 1024, Progress::none(), [&](size_t begin, size_t end) {
+        bool any = false;
+        for (size_t s = begin; s < end; ++s)
+            for (uint32_t i = set.start[s]; i < set.start[s + 1]; ++i) {
+                const float least = limit_.widthAt(p_[i]), width = widthAt(i);
+                any = any || width < least;
+                vertex[i] = V4f(p_[i].x, p_[i].y, p_[i].z, 0.5f * std::max(width, least));
+                if (i + 1 == set.start[s + 1]) continue;
+                index[i - s] = i;
+                if (flags)
+                    flags[i - s] = uint8_t((i > set.start[s] ? RTC_CURVE_FLAG_NEIGHBOR_LEFT : 0) |
+                                           (i + 2 < set.start[s + 1] ? RTC_CURVE_FLAG_NEIGHBOR_RIGHT : 0));
+            }
+        if (any) thinned = true;
+    });
+    thinned_ = thinned;
+    rtcCommitGeometry(geometry);
+    rtcAttachGeometryByID(scene_, geometry, 0);
+    rtcReleaseGeometry(geometry);
+    rtcCommitScene(scene_);
+}
+
+StrandCurves::~StrandCurves() { rtcReleaseScene(scene_); }
+
+/// Strand s begins with segment start[s] - s.
+uint32_t StrandCurves::strandOf(uint32_t segment) const {
+    size_t low = 0, high = strands_->size();
+    while (high - low > 1) {
+        const size_t middle = (low + high) / 2;
+        (strands_->start[middle] - middle <= segment ? low : high) = middle;
+    }
+    return uint32_t(low);
+}
+
+float StrandCurves::coverageAt(uint32_t segment, float u) const {
+    if (!thinned_) return 1.0f;
+    const size_t i = segment + strandOf(segment);
+    const float least = limit_.widthAt(p_[i] + (p_[i + 1] - p_[i]) * u),
+                width = lerp(widthAt(i), widthAt(i + 1), u);
+    return width < least ? width / least : 1.0f;
+}
+
+StrandCurves::Place StrandCurves::placeAt(uint32_t segment, float u) const {
+    Place out;
+    const uint32_t s = out.strand = strandOf(segment);
+    const size_t i = segment + s, first = strands_->start[s], last = strands_->start[s + 1] - 1;
+    out.along = (float(i - first) + u) / float(last - first);
+    out.center = p_[i] + (p_[i + 1] - p_[i]) * u;
+    // Bends are smooth to the light though pieces are straight.
+    const V3f own = (p_[i + 1] - p_[i]).normalized();
+    const V3f before = i > first ? (own + (p_[i] - p_[i - 1]).normalized()).normalized() : own;
+    const V3f after = i + 1 < last ? (own + (p_[i + 2] - p_[i + 1]).normalized()).normalized() : own;
+    out.tangent = (before * (1.0f - u) + after * u).normalized();
+    if (!(out.tangent.length() > 0.5f)) out.tangent = V3f(0, 1, 0);
+    const float width = lerp(widthAt(i), widthAt(i + 1), u), least = limit_.widthAt(out.center);
+    out.radius = 0.5f * std::max(width, least);
+    out.coverage = width < least ? width / least : 1.0f;
+    if (!color_.empty()) out.color = Color(color_[i] + (color_[i + 1] - color_[i]) * u), out.colored = true;
+    if (!uv_.empty()) out.uv = uv_[s];
+    if (!id_.empty()) out.id = id_[s];
+    return out;
+}
+
+}  // namespace ovrix

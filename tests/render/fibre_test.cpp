@@ -1,0 +1,301 @@
+// The fibre model against what it promises, and strands in the ray tracer.
+#include "render/fibre.h"
+#include "base/random.h"
+#include "render/renderer.h"
+#include "strand_support.h"
+
+using namespace ovrix;
+using namespace ovrix::tests;
+
+namespace {
+
+V3f onSphere(float u, float v) {
+    const float x = 1 - 2 * u, r = std::sqrt(std::max(0.0f, 1 - x * x));
+    return V3f(x, r * std::cos(2 * kPi * v), r * std::sin(2 * kPi * v));
+}
+
+V3f outgoing(float theta, float phi) {
+    return V3f(std::sin(theta), std::cos(theta) * std::cos(phi), std::cos(theta) * std::sin(phi));
+}
+
+Fibre::Options clear(float along, float around) {
+    Fibre::Options o;
+    o.roughness = along, o.roughnessAround = around;
+    return o;
+}
+
+/// Mean of f over even directions times the sphere's area: light scattered of light from everywhere.
+double albedo(const FibreShape& shape, const Fibre::Options& o, const V3f& wo, int count) {
+    double sum = 0;
+    for (int i = 0; i < count; ++i) {
+        const Random4 r = random4(3, uint64_t(i), Stream::User);
+        const Fibre fibre(shape, o, 2 * r[3] - 1);
+        const Fibre::Sample s = fibre.sample(wo, r[0], r[1], r[2]);
+        sum += double(s.weight.x);
+    }
+    return sum / count;
+}
+
+}  // namespace
+
+TEST_CASE("fibre, white furnace: what absorbs nothing gives back all light", "[fibre][furnace]") {
+    for (const float shift : {0.0f, 2.5f}) {
+        const FibreShape shape(1.55f, radians(shift));
+        for (const float along : {0.15f, 0.3f, 0.5f, 0.8f})
+            for (const float around : {0.1f, 0.3f, 0.7f})
+                for (const float theta : {0.0f, 0.5f, 1.0f, 1.3f}) {
+                    INFO(shift << " " << along << " " << around << " " << theta);
+                    // Weights are near 1, so that 60,000 of them leave an error far under 1%.
+                    const double a = albedo(shape, clear(along, around), outgoing(theta, 0.7f), 60000);
+                    CHECK(a == Approx(1.0).epsilon(0.01));
+                }
+    }
+}
+
+TEST_CASE("fibre, white furnace by even sampling of the sphere", "[fibre][furnace]") {
+    const FibreShape shape(1.55f, 0.0f);
+    for (const float along : {0.4f, 0.8f}) {
+        const Fibre::Options o = clear(along, 0.5f);
+        double sum = 0;
+        const int side = 500;
+        for (int i = 0; i < side * side; ++i) {
+            const Random4 r = random4(9, uint64_t(i), Stream::User);
+            const V3f wi = onSphere((float(i % side) + r[0]) / side, (float(i / side) + r[1]) / side);
+            sum += double(Fibre(shape, o, 2 * r[2] - 1).evaluate(outgoing(0.6f, 1.1f), wi).f.x);
+        }
+        CHECK(sum / (side * side) * 4 * double(kPi) == Approx(1.0).epsilon(0.01));
+    }
+}
+
+TEST_CASE("fibre: directions may be exchanged, mirrored across the width", "[fibre]") {
+    const FibreShape shape(1.55f, 0.0f);
+    Fibre::Options o = clear(0.35f, 0.4f);
+    o.absorption = V3f(0.2f, 0.6f, 1.5f);
+    for (int i = 0; i < 2000; ++i) {
+        const Random4 r = random4(5, uint64_t(i), Stream::User), q = random4(6, uint64_t(i), Stream::User);
+        const V3f a = onSphere(r[0], r[1]), b = onSphere(r[2], r[3]);
+        const float h = 1.8f * q[0] - 0.9f;
+        const V3f one = Fibre(shape, o, h).evaluate(a, b).f, other = Fibre(shape, o, -h).evaluate(b, a).f;
+        // The tangent's sign decides what is across: seen from the other direction it is on the other side.
+        for (int k = 0; k < 3; ++k) CHECK(one[k] == Approx(other[k]).epsilon(2e-3).margin(1e-5));
+    }
+}
+
+TEST_CASE("fibre: the sampling density adds up to 1 and is that of the samples", "[fibre]") {
+    const FibreShape shape(1.55f, radians(2.5f));
+    Fibre::Options o = clear(0.4f, 0.4f);
+    o.absorption = V3f(0.3f);
+    for (const float h : {-0.7f, 0.0f, 0.5f}) {
+        const Fibre fibre(shape, o, h);
+        const V3f wo = outgoing(0.4f, 0.9f);
+        double sum = 0, x = 0, sampledX = 0;
+        const int side = 600;
+        for (int i = 0; i < side * side; ++i) {
+            const V3f wi = onSphere((float(i % side) + 0.5f) / side, (float(i / side) + 0.5f) / side);
+            const double pdf = double(fibre.evaluate(wo, wi).pdf);
+            sum += pdf;
+            x += pdf * double(wi.x + wi.y * wi.z);
+        }
+        const double area = 4 * double(kPi) / (side * side);
+        CHECK(sum * area == Approx(1.0).epsilon(0.005));
+        const int count = 200000;
+        for (int i = 0; i < count; ++i) {
+            const Random4 r = random4(11, uint64_t(i), Stream::User);
+            const Fibre::Sample s = fibre.sample(wo, r[0], r[1], r[2]);
+            CHECK(s.wi.length() == Approx(1.0f).epsilon(1e-4));
+            sampledX += double(s.wi.x + s.wi.y * s.wi.z) / count;
+        }
+        CHECK(sampledX == Approx(x * area).margin(0.005));  // standard error under 0.0015
+    }
+}
+
+TEST_CASE("fibre: lobes add up, and the highlight lies opposite", "[fibre]") {
+    const FibreShape shape(1.55f, 0.0f);
+    const Fibre fibre(shape, clear(0.1f, 0.2f), 0.1f);
+    const V3f wo = outgoing(0.5f, kPi / 2);
+    const auto strong = fibre.evaluate(wo, outgoing(-0.5f, kPi / 2)),
+               weak = fibre.evaluate(wo, outgoing(0.5f, kPi / 2));
+    CHECK(strong.lobe[0].x > 50 * weak.lobe[0].x);
+    V3f sum(0.0f);
+    for (const V3f& l : strong.lobe) sum += l;
+    CHECK((sum - strong.f).length() < 1e-5f * strong.f.length());
+    Fibre::Options draft = clear(0.3f, 0.3f);
+    draft.draft = true;
+    draft.base = Color(1.0f);
+    CHECK(albedo(shape, draft, wo, 100000) <= 1.01);
+    CHECK(albedo(shape, draft, wo, 100000) > 0.8);
+}
+
+TEST_CASE("melanin 0 gives light and 1 dark hair; colours come back from their absorption", "[fibre]") {
+    CHECK(absorptionOfMelanin(0, 0.5f) == V3f(0.0f));
+    const Color light = colorOfAbsorption(absorptionOfMelanin(0.1f, 0), 0.3f),
+                dark = colorOfAbsorption(absorptionOfMelanin(1, 0), 0.3f),
+                red = colorOfAbsorption(absorptionOfMelanin(0.4f, 1), 0.3f);
+    CHECK(light.y > 0.5f);
+    CHECK(dark.x < 0.01f);
+    CHECK(red.x > 2 * red.z);
+    for (const float x : {0.05f, 0.3f, 0.9f}) {
+        const Color c(x, 0.5f * x, 0.2f * x);
+        CHECK((colorOfAbsorption(absorptionOfColor(c, 0.4f), 0.4f) - c).length() < 1e-4f);
+    }
+}
+
+TEST_CASE("fibre: odd options and directions give numbers", "[fibre]") {
+    const FibreShape shape(1.0f, 10.0f);
+    Fibre::Options o;
+    o.roughness = 0, o.roughnessAround = 5, o.absorption = V3f(1e30f, 0, 1);
+    for (const float h : {-5.0f, 1.0f, 0.0f})
+        for (const V3f& w : {V3f(1, 0, 0), V3f(-1, 0, 0), V3f(0, 0, 1), V3f(0, -1, 0)}) {
+            const Fibre f(shape, o, h);
+            const auto v = f.evaluate(w, V3f(1, 0, 0));
+            CHECK(isFinite(v.f));
+            const auto s = f.sample(w, 0.999999f, 0.0f, 0.999999f);
+            CHECK(isFinite(s.weight));
+            CHECK(isFinite(s.wi));
+        }
+}
+
+namespace {
+
+struct Fur {
+    RenderScene scene;
+    StrandsPtr strands;
+    uint32_t look;
+    explicit Fur(StrandsPtr s, const ThinLimit& limit = {}, bool fibre = true) : strands(std::move(s)) {
+        SurfaceMaterial m;
+        m.base.high = Color(1.0f);
+        m.specular.high = 0;
+        m.roughness.high = 1;
+        if (fibre) {
+            auto f = std::make_shared<FibreMaterial>();
+            f->shape = std::make_shared<const FibreShape>(1.55f, 0.0f);
+            f->melanin.high = 0;
+            m.fibre = f;
+        }
+        look = scene.addLook({scene.addMaterial(m)});
+        scene.addInstance({scene.addStrands(strands, limit), look, 0, 7, RenderScene::kOwnElement}, M44f());
+        scene.commit(Progress::none());
+    }
+};
+
+/// One upright strand of an even width.
+StrandsPtr rod(float width, bool round, int segments = 4) {
+    auto set = std::make_shared<StrandSet>(*uprights(1, segments));
+    auto p = set->points.add<V3f>("P");
+    const V3f root = p[0];
+    for (V3f& v : p) v -= root;
+    set->points.remove("width");
+    set->points.add<float>("width", width);
+    set->round = round;
+    return set;
+}
+
+}  // namespace
+
+TEST_CASE("rays meet strands where they are, with place, tangent and number", "[fibre][render]") {
+    for (const bool round : {false, true}) {
+        INFO(round);
+        const Fur fur(rod(0.2f, round));
+        for (const float off : {-0.09f, -0.03f, 0.0f, 0.06f}) {
+            const Ray ray{V3f(off, 0.4f, 3), V3f(0, 0, -1)};
+            const RayHit hit = fur.scene.intersect(ray, false);
+            REQUIRE(hit.hit());
+            const SurfacePoint p = fur.scene.surfacePoint(hit, ray);
+            CHECK(p.strand);
+            CHECK((p.tangent - V3f(0, 1, 0)).length() < 1e-5f);
+            CHECK(p.along == Approx(0.4f).margin(1e-4));
+            CHECK(p.radius == Approx(0.1f));
+            CHECK(std::abs(p.across) == Approx(std::abs(off) / 0.1f).margin(1e-3));
+            // On the tube: the offset is that of the ray.
+            CHECK(p.position.x == Approx(off).margin(1e-4));
+            CHECK(p.position.z == Approx(std::sqrt(0.01f - off * off)).margin(1e-3));
+            CHECK(p.element == fur.strands->strands.find<uint64_t>("id")[0]);
+            CHECK(p.layer == 7);
+        }
+        CHECK(!fur.scene.intersect({V3f(0.11f, 0.4f, 3), V3f(0, 0, -1)}, false).hit());
+    }
+}
+
+TEST_CASE("white furnace: strands under an even sky vanish, as fibres and as surfaces", "[fibre][furnace]") {
+    for (const bool fibre : {true, false})
+        for (const bool round : {false, true}) {
+            INFO(fibre << " " << round);
+            Fur fur(rod(0.3f, round), {}, fibre);
+            fur.scene.lights.push_back(DomeLight(nullptr, V3f(1.0f), 0));
+            CameraOptions c;
+            c.position = V3f(0, 0.5f, 4), c.target = V3f(0, 0.5f, 0);
+            c.focal = 150;
+            Film film(32, 32);
+            RenderOptions o;
+            o.bounces = 16;
+            o.limit = 0;
+            const Renderer renderer(fur.scene, Camera(c, 1.0f), o);
+            for (uint32_t pass = 0; pass < 64; ++pass)
+                renderer.renderPass(film, pass, {0, 0, 32, 32}, Progress::none());
+            double sum = 0;
+            for (int y = 12; y < 20; ++y)
+                for (int x = 12; x < 20; ++x) sum += double(film.beauty(x, y).x) / 64;
+            CHECK(sum == Approx(1.0).epsilon(0.02));  // 4096 samples of about 0.3 deviation: 0.005
+        }
+}
+
+TEST_CASE("thin strands cover as much as they are wide", "[fibre][render]") {
+    // Twenty strands a side, a tenth of a pixel thin, before an even sky of 1; black ones take their part
+    // away.
+    const auto cover = [](float part) {
+        auto set = std::make_shared<StrandSet>();
+        std::vector<V3f> p;
+        std::vector<uint64_t> id;
+        for (uint64_t k = 0; k < 200; ++k) {
+            const float x = -1 + 2 * (float(k) + 0.5f) / 200;
+            for (const float y : {-2.0f, 2.0f}) p.push_back(V3f(x, y, 0));
+            set->start.push_back(uint32_t(p.size()));
+            id.push_back(k);
+        }
+        set->points.set("P", p);
+        set->points.add<float>("width", 0.001f);
+        set->strands.set("id", id);
+        CameraOptions c;
+        c.position = V3f(0, 0, 20), c.target = V3f(0.0f);
+        c.focal = 300;
+        const Camera camera(c, 1.0f);
+        const ThinLimit limit{c.position, part * 2 * camera.halfHeight() / 64};
+        size_t met = 0;
+        const Fur fur(set, limit);
+        for (int y = 0; y < 64; ++y)
+            for (int x = 0; x < 64; ++x)
+                for (int s = 0; s < 16; ++s) {
+                    const Random4 r = random4(1, uint64_t((y * 64 + x) * 16 + s), Stream::User);
+                    met += fur.scene
+                               .intersect(camera.ray((float(x) + r[0]) / 64, (float(y) + r[1]) / 64, 0, 0),
+                                          false)
+                               .hit();
+                }
+        return double(met) / (64 * 64 * 16);
+    };
+    const double thin = cover(0.0f), wide = cover(0.7f);
+    CHECK(thin > 0.05);
+    CHECK(wide == Approx(thin).epsilon(0.06));  // 65,536 rays, a tenth of which meet: 1.2% deviation each
+}
+
+TEST_CASE("passes hold the tangent and the light of each lobe", "[fibre][render]") {
+    Fur fur(rod(0.5f, false));
+    fur.scene.lights.push_back(DomeLight(nullptr, V3f(1.0f), 0));
+    CameraOptions c;
+    c.position = V3f(0, 0.5f, 4), c.target = V3f(0, 0.5f, 0);
+    c.focal = 150;
+    Film film(8, 8);
+    RenderOptions o;
+    o.limit = 0;
+    const Renderer renderer(fur.scene, Camera(c, 1.0f), o);
+    for (uint32_t pass = 0; pass < 32; ++pass)
+        renderer.renderPass(film, pass, {0, 0, 8, 8}, Progress::none());
+    const FilmPixel& p = film.at(4, 4);
+    CHECK((p.tangent / float(p.samples) - V3f(0, 1, 0)).length() < 1e-3f);
+    V3f sum(0.0f);
+    for (const V3f& l : p.fibre) {
+        CHECK(l.x > 0.0f);
+        sum += l;
+    }
+    CHECK((sum - p.direct - p.indirect).length() < 1e-3f * sum.length());
+}
