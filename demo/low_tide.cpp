@@ -246,6 +246,21 @@ void placeByHand(Maker& m, const std::string& surface, const std::string& layer,
     }
 }
 
+/// The pup on the ledge, and what else grows as strands.
+void addStrands(Maker& m, const std::string& ledge) {
+    Evaluator evaluator;
+    evaluator.setFolder(m.folder);
+    const SurfacePtr ground = evaluator.surface(m.document, ledge, {1}, Progress::none());
+    const auto on = [&](float x, float z, float lift) {
+        const SurfaceHit hit = ground->intersect(V3f(x, 5, z), V3f(0, -1, 0));
+        return V3f(x, (hit.hit ? hit.position.y : 0.0f) + lift, z);
+    };
+    addPup(m, on(-0.28f, -0.02f, -0.004f), -35.0f);
+    addAnemone(m, on(0.16f, 0.36f, -0.004f));
+    addSponge(m, on(0.62f, 0.2f, -0.008f));
+    addKelp(m, ledge, {blended(heightBand(0.0, 0.09, 0.02), Blend::Replace), noise(0.3, 71, 3.4, 2)});
+}
+
 void addLayers(Maker& m, const Looks& l, const std::string& ledge, const std::string& sandId) {
     const std::string open = m.mesh("Barnacle, open", barnacle(true, 3), l.plate, false);
     const std::string closed = m.mesh("Barnacle, closed", barnacle(false, 8), l.plate, false);
@@ -273,6 +288,7 @@ void addLayers(Maker& m, const Looks& l, const std::string& ledge, const std::st
             {blended(heightBand(0.004, 0.6, 0.006), Blend::Replace), noise(0.5, 52, 2.0, 3)}, 0.6, -0.001);
     addGrass(m, l, sandId);
     addStrandLine(m, sandId, {{stoneA, 0.3}, {stoneB, 0.22}, {snail, 0.25}, {tent, 0.15}, {closed, 0.08}});
+    addStrands(m, ledge);
     placeByHand(m, sandId, "shells_on_sand", {{-0.37f, 0.70f}, {0.405f, 0.55f}, {0.50f, 0.69f}},
                 {snail, snail, tent});
 }

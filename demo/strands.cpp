@@ -108,7 +108,7 @@ void addCoat(Maker& m, const std::string& pup, const std::string& material) {
     // Wet at the belly: drawn together tightly there.
     FieldSource belly = makeSource("height");
     belly.params["range"].value = Range{0.01, 0.085};
-    belly.params["from"].value = std::string("surface");
+    belly.params["from"].value = std::string("object");
     belly.invert = true;
     m.drive(coat + "/" + ids[4] + "/strength", {blended(belly, Blend::Replace)}, 0.62, 1.0);
     m.drive(coat + "/" + ids[5] + "/strength", {blended(belly, Blend::Replace)}, 0.55, 1.6);
@@ -177,6 +177,11 @@ std::string addPup(Maker& m, const V3f& place, float turn) {
     ball(m, id, "Pup nose", p.nose, V3f(0.006f, 0.007f, 0.0105f), wet);
     addCoat(m, id, fibre(m, "Pup fur", "0.1", "0.3", "0.3", "0.38"));
     addWhiskers(m, id, fibre(m, "Whiskers", "0.06", "0.2", "0.2", "0.3"));
+    const std::string camera = m.add("camera", "Pup, 85 mm");
+    const M44f world = m.document.worldMatrix(id, 1);
+    m.set(camera + "/position", text(V3f(1.02f, 0.30f, 0.95f) * world));
+    m.set(camera + "/target", text(V3f(0.03f, 0.085f, 0.01f) * world));
+    m.set(camera, {{"focal", "85"}, {"fstop", "16"}, {"exposure", "0.8"}});
     return id;
 }
 

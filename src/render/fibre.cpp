@@ -94,71 +94,102 @@ std::array<float, Fibre::kLobes> clearParts(float f) {
 
 }  // namespace
 
-FibreShape::FibreShape(float ior, float shift) : ior_(std::max(1.001f, ior)), shift_(shift) {
-    constexpr int kSteps = 48;  // of the integral over the sine of the angle
-    balance_.assign(size_t(kAngles * kOffsets * kRoughnesses), 1.0f);
-    // Nodes for the sines at which the kernel is sampled; the factors are found there and then read off.
-    std::array<float, kSteps> sine, cosine;
-    for (int i = 0; i < kSteps; ++i) {  // midpoints in the angle: dense where it grazes
-        const float theta = kPi * ((float(i) + 0.5f) / kSteps - 0.5f);
-        sine[size_t(i)] = std::sin(theta), cosine[size_t(i)] = std::cos(theta);
+namespace {
+
+/// Angles from the normal plane at which the balance is worked out, by midpoints.
+struct Nodes {
+    static constexpr int kCount = 48;
+    std::array<float, kCount> sine, cosine, weight;
+    Nodes() {
+        for (int i = 0; i < kCount; ++i) {
+            const float theta = kPi * ((float(i) + 0.5f) / kCount - 0.5f);
+            sine[size_t(i)] = std::sin(theta), cosine[size_t(i)] = std::cos(theta);
+            weight[size_t(i)] = cosine[size_t(i)] * (kPi / kCount);
+        }
     }
-    std::vector<float> lobes(size_t(kSteps * kSteps * 4)), kernel(size_t(kSteps * kSteps));
-    for (int r = 0; r < kRoughnesses; ++r) {
-        const auto v = variancesOf(float(r) / (kRoughnesses - 1));
-        for (int o = 0; o < kSteps; ++o)
-            for (int p = 0; p < 4; ++p) {
-                // What the sum over the nodes makes of a lobe whose integral is 1: sharp ones fall between
-                // them.
+};
+
+/// Sine and cosine of an outgoing angle as a lobe sees it when the scales are tilted.
+std::pair<float, float> tilted(float sinO, float cosO, float sinShift, float cosShift) {
+    return {sinO * cosShift + cosO * sinShift, std::abs(cosO * cosShift - sinO * sinShift)};
+}
+
+std::array<float, 3> tiltsOf(float shift) { return {-2.0f * shift, shift, 4.0f * shift}; }
+
+using Kernel = std::vector<float>;
+
+/// Longitudinal lobes between all nodes; what lies between the nodes is made up for in each row.
+Kernel lobesBetween(const Nodes& n, const std::array<float, 4>& variances, float shift) {
+    Kernel lobes(size_t(Nodes::kCount * Nodes::kCount * 4));
+    for (size_t p = 0; p < 4; ++p) {
+        const float angle = p < 3 ? tiltsOf(shift)[p] : 0.0f;
+        for (size_t o = 0; o < Nodes::kCount; ++o) {
+            const auto [sinO, cosO] = tilted(n.sine[o], n.cosine[o], std::sin(angle), std::cos(angle));
+            float sum = 0.0f;
+            for (size_t i = 0; i < Nodes::kCount; ++i) {
+                const float m =
+                    longitudinal(n.cosine[i], cosO, n.sine[i], sinO, std::max(variances[p], 0.002f));
+                lobes[(o * Nodes::kCount + i) * 4 + p] = m;
+                sum += m * n.weight[i];
+            }
+            for (size_t i = 0; i < Nodes::kCount; ++i)
+                lobes[(o * Nodes::kCount + i) * 4 + p] /= std::max(sum, 1e-6f);
+        }
+    }
+    return lobes;
+}
+
+/// Factors c with c(o) * sum over i of K(o, i) c(i) w(i) = 1; with @p outOnly c(i) is 1.
+std::array<float, Nodes::kCount> balanced(const Kernel& kernel, const Nodes& n, bool outOnly) {
+    std::array<float, Nodes::kCount> c;
+    c.fill(1.0f);
+    for (int round = 0; round < (outOnly ? 1 : 60); ++round) {
+        std::array<float, Nodes::kCount> next;
+        for (size_t o = 0; o < Nodes::kCount; ++o) {
+            float sum = 0.0f;
+            for (size_t i = 0; i < Nodes::kCount; ++i)
+                sum += kernel[o * Nodes::kCount + i] * c[i] * n.weight[i];
+            next[o] = outOnly ? 1.0f / std::max(sum, 1e-6f) : std::sqrt(c[o] / std::max(sum, 1e-6f));
+        }
+        c = next;
+    }
+    return c;
+}
+
+}  // namespace
+
+FibreShape::FibreShape(float ior, float shift) : ior_(std::max(1.001f, ior)), shift_(shift) {
+    balance_.assign(size_t(kAngles * kOffsets * kRoughnesses), 1.0f);
+    for (int r = 0; r < kRoughnesses; ++r) fill(r, variancesOf(float(r) / (kRoughnesses - 1)));
+}
+
+void FibreShape::fill(int roughness, const std::array<float, 4>& variances) {
+    static const Nodes n;
+    const Kernel lobes = lobesBetween(n, variances, shift_);
+    Kernel kernel(size_t(Nodes::kCount * Nodes::kCount));
+    for (int k = 0; k < kOffsets; ++k) {
+        const float cosGamma = float(k) / (kOffsets - 1);
+        for (size_t o = 0; o < Nodes::kCount; ++o)
+            for (size_t i = 0; i < Nodes::kCount; ++i) {
+                const float cosD = cosHalf(n.cosine[o], n.cosine[i], n.sine[o], n.sine[i]);
+                const auto part = clearParts(fresnel(cosD * cosGamma, ior_));
                 float sum = 0.0f;
-                for (int i = 0; i < kSteps; ++i) {
-                    const float m = longitudinal(cosine[size_t(i)], cosine[size_t(o)], sine[size_t(i)],
-                                                 sine[size_t(o)], std::max(v[size_t(p)], 0.002f));
-                    lobes[size_t((o * kSteps + i) * 4 + p)] = m;
-                    sum += m * cosine[size_t(i)] * (kPi / kSteps);
-                }
-                for (int i = 0; i < kSteps; ++i)
-                    lobes[size_t((o * kSteps + i) * 4 + p)] /= std::max(sum, 1e-6f);
+                for (size_t p = 0; p < 4; ++p) sum += lobes[(o * Nodes::kCount + i) * 4 + p] * part[p];
+                kernel[o * Nodes::kCount + i] = sum;
             }
-        for (int k = 0; k < kOffsets; ++k) {
-            const float cosGamma = float(k) / (kOffsets - 1);
-            for (int o = 0; o < kSteps; ++o)
-                for (int i = 0; i < kSteps; ++i) {
-                    const float cosD =
-                        cosHalf(cosine[size_t(o)], cosine[size_t(i)], sine[size_t(o)], sine[size_t(i)]);
-                    const auto part = clearParts(fresnel(cosD * cosGamma, ior_));
-                    float sum = 0.0f;
-                    for (int p = 0; p < 4; ++p)
-                        sum += lobes[size_t((o * kSteps + i) * 4 + p)] * part[size_t(p)];
-                    kernel[size_t(o * kSteps + i)] = sum;
-                }
-            std::array<float, kSteps> c;
-            c.fill(1.0f);
-            for (int round = 0; round < 60; ++round) {
-                std::array<float, kSteps> next;
-                for (int o = 0; o < kSteps; ++o) {
-                    float sum = 0.0f;
-                    for (int i = 0; i < kSteps; ++i)
-                        sum += kernel[size_t(o * kSteps + i)] * c[size_t(i)] * cosine[size_t(i)] *
-                               (kPi / kSteps);
-                    next[size_t(o)] = std::sqrt(c[size_t(o)] / std::max(sum, 1e-6f));
-                }
-                c = next;
-            }
-            for (int a = 0; a < kAngles; ++a) {  // read off at evenly spaced angles from 0 to a right one
-                const float theta = 0.5f * kPi * float(a) / (kAngles - 1);
-                const float x = std::clamp((theta / kPi + 0.5f) * kSteps - 0.5f, 0.0f, float(kSteps - 1));
-                const size_t i = std::min<size_t>(size_t(x), kSteps - 2);
-                balance_[size_t((r * kOffsets + k) * kAngles + a)] =
-                    lerp(c[i], c[i + 1], std::min(1.0f, x - float(i)));
-            }
+        const auto c = balanced(kernel, n, shift_ != 0.0f);
+        for (int a = 0; a < kAngles; ++a) {  // read off at even angles, from one end to the other
+            const float x =
+                std::clamp(float(a) / (kAngles - 1) * Nodes::kCount - 0.5f, 0.0f, float(Nodes::kCount - 1));
+            const size_t i = std::min<size_t>(size_t(x), Nodes::kCount - 2);
+            balance_[size_t((roughness * kOffsets + k) * kAngles + a)] =
+                lerp(c[i], c[i + 1], std::min(1.0f, x - float(i)));
         }
     }
 }
 
-float FibreShape::balance(float cosTheta, float h, float roughness) const {
-    // The angle from the surface of the fibre: by a fit of the arc cosine within 7e-5 (Abramowitz and Stegun
-    // 4.4.45).
+float FibreShape::balance(float sinTheta, float cosTheta, float h, float roughness) const {
+    // The angle from the normal plane, by a fit of the arc cosine within 7e-5 (Abramowitz and Stegun 4.4.45).
     const float c = std::clamp(cosTheta, 0.0f, 1.0f);
     const float angle =
         std::sqrt(1.0f - c) * (1.5707288f + c * (-0.2121144f + c * (0.0742610f - 0.0187293f * c)));
@@ -167,7 +198,7 @@ float FibreShape::balance(float cosTheta, float h, float roughness) const {
         const int i = std::min(int(at), count - 2);
         return std::pair(i, at - float(i));
     };
-    const auto [a, fa] = place(angle / (0.5f * kPi), kAngles);
+    const auto [a, fa] = place(0.5f + (sinTheta < 0.0f ? -angle : angle) / kPi, kAngles);
     const auto [k, fk] = place(safeSqrt(1.0f - h * h), kOffsets);
     const auto [r, fr] = place(roughness, kRoughnesses);
     float sum = 0.0f;
@@ -182,7 +213,7 @@ float FibreShape::balance(float cosTheta, float h, float roughness) const {
 
 V3f absorptionOfMelanin(float melanin, float redness) {
     const float m = std::clamp(melanin, 0.0f, 1.0f), r = std::clamp(redness, 0.0f, 1.0f);
-    const float amount = 8.0f * m * m;  // evenly spaced to the eye, black at 1
+    const float amount = 8.0f * m * m;  // 0.3 is blond hair, 1.3 brown, 8 black
     return (V3f(0.419f, 0.697f, 1.37f) * (1.0f - r) + V3f(0.187f, 0.4f, 1.05f) * r) * amount;
 }
 
@@ -219,7 +250,7 @@ Fibre::Fibre(const FibreShape& shape, const Options& o, float h)
       draft_(o.draft),
       base_(o.base),
       variance_(variancesOf(o.roughness)) {
-    const float angles[3] = {-2.0f * shape.shift(), shape.shift(), 4.0f * shape.shift()};
+    const auto angles = tiltsOf(shape.shift());
     for (size_t p = 0; p < 3; ++p) sinShift_[p] = std::sin(angles[p]), cosShift_[p] = std::cos(angles[p]);
 }
 
@@ -283,8 +314,7 @@ Fibre::Value Fibre::evaluate(const V3f& wo, const V3f& wi) const {
     for (size_t p = 0; p < kLobes; ++p) {
         float m, n = 1.0f / kTwoPi;
         if (p < 3) {
-            const float s = sinO * cosShift_[p] + cosO * sinShift_[p],
-                        c = std::abs(cosO * cosShift_[p] - sinO * sinShift_[p]);
+            const auto [s, c] = tilted(sinO, cosO, sinShift_[p], cosShift_[p]);
             m = longitudinal(cosI, c, sinI, s, variance_[p]);
             n = trimmedLogistic(wrapped(phi - (2.0f * float(p) * a.gammaT - 2.0f * gammaO + float(p) * kPi)),
                                 scale_);
@@ -294,7 +324,8 @@ Fibre::Value Fibre::evaluate(const V3f& wo, const V3f& wi) const {
         out.lobe[p] = a.part[p] * (m * n);
         out.pdf += share[p] * m * n;
     }
-    const float balance = shape_.balance(cosO, h_, roughness_) * shape_.balance(cosI, h_, roughness_);
+    float balance = shape_.balance(sinO, cosO, h_, roughness_);
+    if (shape_.shift() == 0.0f) balance *= shape_.balance(sinI, cosI, h_, roughness_);
     for (V3f& l : out.lobe) out.f += l *= balance;
     return out;
 }

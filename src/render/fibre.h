@@ -17,11 +17,12 @@ class FibreShape {
 
     float ior() const { return ior_; }
     float shift() const { return shift_; }
-    /// Factor for one of the two directions that keeps energy: see Fibre.
-    float balance(float cosTheta, float h, float roughness) const;
+    /// Factor for an outgoing direction that keeps energy; without a shift for incoming ones too: see Fibre.
+    float balance(float sinTheta, float cosTheta, float h, float roughness) const;
 
   private:
-    static constexpr int kAngles = 24, kOffsets = 12, kRoughnesses = 12;
+    static constexpr int kAngles = 48, kOffsets = 12, kRoughnesses = 12;
+    void fill(int roughness, const std::array<float, 4>& variances);
     float ior_, shift_;
     std::vector<float> balance_;
 };
@@ -46,7 +47,8 @@ Color colorOfAbsorption(const V3f& absorption, float roughnessAround);
 /// between both directions (Marschner et al., SIGGRAPH 2003, doi:10.1145/882262.882345), so that without a
 /// shift of the scales both may be exchanged (with h to -h); a factor for either direction, found by
 /// alternating normalisation (Sinkhorn and Knopp, Pacific J. Math. 21(2), 1967), gives back the energy that
-/// this alone would lose at grazing angles. Const and thread safe.
+/// this alone would lose at grazing angles. With a shift it is for the outgoing direction alone. Const and
+/// thread safe.
 class Fibre {
   public:
     struct Options {

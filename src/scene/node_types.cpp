@@ -230,7 +230,7 @@ NodeType fibreType() {
         "Hair, fur and thread: light is reflected, passes through, and is reflected inside",
         {choice("coloured", "Coloured by", "melanin", {"melanin", "colour", "absorption"},
                 "By the pigments of hair, by the colour that it shall have, or by what it absorbs"),
-         shownIf(drivable(unitNumber("melanin", "Melanin", 0.5, "0 white, 0.3 blond, 0.6 brown, 1 black")),
+         shownIf(drivable(unitNumber("melanin", "Melanin", 0.4, "0 white, 0.2 blond, 0.4 brown, 1 black")),
                  "coloured=melanin"),
          shownIf(drivable(unitNumber("redness", "Redness", 0.1, "Share of the red pigment")),
                  "coloured=melanin"),

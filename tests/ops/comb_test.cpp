@@ -24,6 +24,7 @@ struct Coat {
         o.length = {0.15f, 0.25f, {}};
         o.segments = 12;
         o.lean = {0, 0.6f, {}};
+        o.bend = {0, 0.5f, {}};
         strands = guidesOn(*ball(), count, o);
     }
     CombStroke stroke(std::unordered_set<uint64_t> only = {}) const {
@@ -75,7 +76,7 @@ TEST_CASE("combing keeps lengths and roots, and pushes nothing below the skin", 
             touched.push_back(s);
             moved = std::max(moved, tipDistance(*after, *coat.strands, s));
         }
-        CHECK(moved > 0.02f);
+        CHECK(moved > 0.004f);  // straightening moves these least
         // Embree's closest points round at the seventh digit of a ball of radius 1.
         CHECK(deepest(*std::get<StrandsPtr>(gathered(after, touched))) > -2e-6f);
     }
