@@ -35,14 +35,17 @@ namespace ovrix {
 
 const std::vector<StepType>& stepTypes() {
     static const std::vector<StepType> types = {
-        scatterStep(),     spreadStep(),      gridStep(),         onMeshStep(),        alongStep(),
-        fromFileStep(),    growStep(),        curveStrandsStep(), strandFileStep(),    traceStep(),
-        fillStep(),        bundleStep(),      combStep(),         strandLengthStep(),  clumpStep(),
-        curlStep(),        waveStep(),        coilStep(),         frizzStep(),         twistStep(),
-        flyawaysStep(),    liftLeanStep(),    strandNoiseStep(),  smoothStrandsStep(), resampleStep(),
-        strandWidthStep(), strandColorStep(), sweepStep(),        uniqueStep(),        orientStep(),
-        varySizeStep(),    varyColorStep(),   copiesOfStep(),     keepApartStep(),     byHandStep(),
-        subdivideStep(),   displaceStep(),    pushStep(),         smoothStep()};
+        scatterStep(), spreadStep(), gridStep(), onMeshStep(), alongStep(), fromFileStep(),
+        // strands are placed
+        growStep(), traceStep(), curveStrandsStep(), strandFileStep(), fillStep(), bundleStep(),
+        // points and copies are shaped
+        orientStep(), varySizeStep(), varyColorStep(), copiesOfStep(), keepApartStep(), byHandStep(),
+        // strands are shaped
+        uniqueStep(), combStep(), strandLengthStep(), clumpStep(), curlStep(), waveStep(), coilStep(),
+        frizzStep(), twistStep(), flyawaysStep(), liftLeanStep(), strandNoiseStep(), smoothStrandsStep(),
+        resampleStep(), strandWidthStep(), strandColorStep(), sweepStep(),
+        // meshes
+        subdivideStep(), displaceStep(), pushStep(), smoothStep()};
     return types;
 }
 

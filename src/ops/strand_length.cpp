@@ -57,7 +57,7 @@ StepType strandLengthStep() {
     using namespace specs;
     return {
         .id = "strand_length",
-        .title = "Length and cut",
+        .title = "Length",
         .phase = Phase::Shape,
         .help = "Varies the length of strands, or cuts their tips off",
         .takes = GeometryKind::Strands,

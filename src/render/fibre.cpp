@@ -1,6 +1,7 @@
 #include "render/fibre.h"
 
 #include <algorithm>
+#include <tuple>
 #include <vector>
 
 namespace ovrix {
@@ -34,10 +35,13 @@ float scaledBessel(float x) {
     return sum / std::sqrt(x);
 }
 
-/// The longitudinal lobe: its integral over cos(theta) d(theta) is 1.
-float longitudinal(float cosI, float cosO, float sinI, float sinO, float v) {
-    const float a = cosI * cosO / v, b = sinI * sinO / v;
-    return std::exp(a - b - 1.0f / v) * scaledBessel(a) / (v * (1.0f - std::exp(-2.0f / v)));
+/// 1 / (v (1 - exp(-2 / v))): what makes the longitudinal lobe's integral over cos(theta) d(theta) 1.
+float longitudinalScale(float v) { return 1.0f / (v * (1.0f - std::exp(-2.0f / v))); }
+
+/// The longitudinal lobe. @p inverse  1 / v
+float longitudinal(float cosI, float cosO, float sinI, float sinO, float inverse, float scale) {
+    const float a = cosI * cosO * inverse, b = sinI * sinO * inverse;
+    return std::exp(a - b - inverse) * scaledBessel(a) * scale;
 }
 
 /// Of half the angle between both, which in a mirror is that of either.
@@ -56,29 +60,21 @@ float fresnel(float cosine, float ior) {
 
 float logisticSum(float x, float s) { return 1.0f / (1.0f + std::exp(-x / s)); }
 
-/// The logistic distribution, cut to a full turn.
-float trimmedLogistic(float x, float s) {
-    const float e = std::exp(-std::abs(x) / s);
-    const float density = e / (s * square(1.0f + e));
-    return density / (logisticSum(kPi, s) - logisticSum(-kPi, s));
-}
-
-float sampleLogistic(float u, float s) {
-    const float low = logisticSum(-kPi, s), high = logisticSum(kPi, s);
-    const float x = -s * std::log(1.0f / (low + (high - low) * u) - 1.0f);
-    return std::clamp(x, -kPi, kPi);
-}
-
 float wrapped(float angle) { return angle - kTwoPi * std::floor((angle + kPi) / kTwoPi); }
+
+float power20(float b) {
+    const float b4 = b * b * b * b, b8 = b4 * b4;
+    return b8 * b8 * b4;
+}
 
 float varianceOf(float roughness) {
     const float b = std::clamp(roughness, 0.02f, 1.0f);
-    return square(0.726f * b + 0.812f * b * b + 3.7f * std::pow(b, 20.0f));
+    return square(0.726f * b + 0.812f * b * b + 3.7f * power20(b));
 }
 
 float logisticScale(float roughness) {
     const float b = std::clamp(roughness, 0.02f, 1.0f);
-    return 0.626657069f * (0.265f * b + 1.194f * b * b + 5.372f * std::pow(b, 22.0f));
+    return 0.626657069f * (0.265f * b + 1.194f * b * b + 5.372f * power20(b) * b * b);
 }
 
 std::array<float, Fibre::kLobes> variancesOf(float roughness) {
@@ -122,13 +118,12 @@ using Kernel = std::vector<float>;
 Kernel lobesBetween(const Nodes& n, const std::array<float, 4>& variances, float shift) {
     Kernel lobes(size_t(Nodes::kCount * Nodes::kCount * 4));
     for (size_t p = 0; p < 4; ++p) {
-        const float angle = p < 3 ? tiltsOf(shift)[p] : 0.0f;
+        const float angle = p < 3 ? tiltsOf(shift)[p] : 0.0f, v = std::max(variances[p], 0.002f);
         for (size_t o = 0; o < Nodes::kCount; ++o) {
             const auto [sinO, cosO] = tilted(n.sine[o], n.cosine[o], std::sin(angle), std::cos(angle));
             float sum = 0.0f;
             for (size_t i = 0; i < Nodes::kCount; ++i) {
-                const float m =
-                    longitudinal(n.cosine[i], cosO, n.sine[i], sinO, std::max(variances[p], 0.002f));
+                const float m = longitudinal(n.cosine[i], cosO, n.sine[i], sinO, 1.0f / v, 1.0f);
                 lobes[(o * Nodes::kCount + i) * 4 + p] = m;
                 sum += m * n.weight[i];
             }
@@ -159,6 +154,10 @@ std::array<float, Nodes::kCount> balanced(const Kernel& kernel, const Nodes& n, 
 }  // namespace
 
 FibreShape::FibreShape(float ior, float shift) : ior_(std::max(1.001f, ior)), shift_(shift) {
+    for (size_t p = 0; p < 3; ++p) {
+        sinTilt_[p] = std::sin(tiltsOf(shift)[p]);
+        cosTilt_[p] = std::cos(tiltsOf(shift)[p]);
+    }
     balance_.assign(size_t(kAngles * kOffsets * kRoughnesses), 1.0f);
     for (int r = 0; r < kRoughnesses; ++r) fill(r, variancesOf(float(r) / (kRoughnesses - 1)));
 }
@@ -243,28 +242,39 @@ struct Fibre::Attenuation {
 Fibre::Fibre(const FibreShape& shape, const Options& o, float h)
     : shape_(shape),
       absorption_(o.absorption),
+      base_(o.base),
       h_(std::clamp(h, -0.9999f, 0.9999f)),
+      cosGammaO_(std::sqrt(1.0f - h_ * h_)),
+      gammaO_(std::asin(h_)),
       specular_(std::clamp(o.specular, 0.0f, 1.0f)),
       roughness_(std::clamp(o.roughness, 0.02f, 1.0f)),
       scale_(logisticScale(o.roughnessAround)),
-      draft_(o.draft),
-      base_(o.base),
-      variance_(variancesOf(o.roughness)) {
-    const auto angles = tiltsOf(shape.shift());
-    for (size_t p = 0; p < 3; ++p) sinShift_[p] = std::sin(angles[p]), cosShift_[p] = std::cos(angles[p]);
+      draft_(o.draft) {
+    const auto variance = variancesOf(o.roughness);
+    for (size_t p = 0; p < kLobes; ++p) {
+        inverse_[p] = 1.0f / variance[p];
+        longitudinal_[p] = p == 3 ? longitudinal_[2] : longitudinalScale(variance[p]);
+    }
+    logisticLow_ = logisticSum(-kPi, scale_);
+    logisticRange_ = 1.0f - 2.0f * logisticLow_;
 }
 
-/// What each lobe carries, for the angle between both directions.
-Fibre::Attenuation Fibre::attenuation(float cosD, float sin2D) const {
-    Attenuation out;
+/// The bent ray inside, for the angle between both directions.
+void Fibre::refract(float cosD, float sin2D, float& sinGammaT, float& path) const {
     const float ior = shape_.ior();
     const float bent = safeSqrt(ior * ior - sin2D) / std::max(cosD, 1e-4f);
-    const float sinGammaT = std::clamp(h_ / bent, -1.0f, 1.0f),
-                cosGammaT = safeSqrt(1.0f - sinGammaT * sinGammaT);
-    out.gammaT = std::asin(sinGammaT);
+    sinGammaT = std::clamp(h_ / bent, -1.0f, 1.0f);
     const float cosThetaT = safeSqrt(1.0f - sin2D / (ior * ior));
-    const float path = 2.0f * cosGammaT / std::max(cosThetaT, 1e-4f);
-    const float f = fresnel(cosD * safeSqrt(1.0f - h_ * h_), ior);
+    path = 2.0f * safeSqrt(1.0f - sinGammaT * sinGammaT) / std::max(cosThetaT, 1e-4f);
+}
+
+/// What each lobe carries.
+Fibre::Attenuation Fibre::attenuation(float cosD, float sin2D) const {
+    Attenuation out;
+    float sinGammaT, path;
+    refract(cosD, sin2D, sinGammaT, path);
+    out.gammaT = std::asin(sinGammaT);
+    const float f = fresnel(cosD * cosGammaO_, shape_.ior());
     const auto clear = clearParts(f);
     for (int k = 0; k < 3; ++k) {
         const float t = std::exp(-absorption_[k] * path);
@@ -276,22 +286,33 @@ Fibre::Attenuation Fibre::attenuation(float cosD, float sin2D) const {
     return out;
 }
 
-/// Chances of the lobes to be sampled: never 0, or light of a lobe that is dark here would be lost.
+/// Chances of the lobes to be sampled: by their light in the mean colour, and never 0, or light of a lobe
+/// that is dark here would be lost.
 std::array<float, Fibre::kLobes> Fibre::shares(float cosO, float sinO) const {
-    const Attenuation a = attenuation(cosO, sinO * sinO);
-    std::array<float, kLobes> out;
+    float sinGammaT, path;
+    refract(cosO, sinO * sinO, sinGammaT, path);
+    const float f = fresnel(cosO * cosGammaO_, shape_.ior());
+    const float t = std::exp(-(absorption_.x + absorption_.y + absorption_.z) / 3.0f * path);
+    const auto clear = clearParts(f);
+    std::array<float, kLobes> out = {clear[0] * specular_, clear[1] * t, clear[2] * t * t * specular_,
+                                     clear[1] * t * t * t * f * f / std::max(1e-6f, 1.0f - t * f)};
     float sum = 0.0f;
-    for (size_t p = 0; p < kLobes; ++p)
-        sum += out[p] = (a.part[p].x + a.part[p].y + a.part[p].z) / 3.0f + 0.005f;
+    for (float& x : out) sum += x += 0.005f;
     for (float& x : out) x /= sum;
     return out;
+}
+
+/// The logistic distribution, cut to a full turn.
+float Fibre::aroundLobe(float x) const {
+    const float e = std::exp(-std::abs(x) / scale_);
+    return e / (scale_ * square(1.0f + e) * logisticRange_);
 }
 
 Fibre::Value Fibre::draft(const V3f& wo, const V3f& wi) const {
     const float sinO = std::clamp(wo.x, -1.0f, 1.0f), sinI = std::clamp(wi.x, -1.0f, 1.0f);
     const float cosO = safeSqrt(1.0f - sinO * sinO), cosI = safeSqrt(1.0f - sinI * sinI);
     Value out;
-    const float shine = 0.15f * specular_, n = 1.0f / std::max(0.004f, variance_[0]);
+    const float shine = 0.15f * specular_, n = std::min(250.0f, inverse_[0]);
     const float mirror = std::max(0.0f, cosI * cosO - sinI * sinO);
     out.lobe[0] = V3f(shine * std::pow(mirror, n) / (kTwoPi * std::sqrt(kTwoPi / n)));
     out.lobe[1] = base_ * ((1.0f - shine) * cosI / (kPi * kPi));
@@ -303,24 +324,24 @@ Fibre::Value Fibre::draft(const V3f& wo, const V3f& wi) const {
 
 Fibre::Value Fibre::evaluate(const V3f& wo, const V3f& wi) const {
     if (draft_) return draft(wo, wi);
+    const float sinO = std::clamp(wo.x, -1.0f, 1.0f);
+    return evaluate(wo, wi, shares(safeSqrt(1.0f - sinO * sinO), sinO));
+}
+
+Fibre::Value Fibre::evaluate(const V3f& wo, const V3f& wi, const std::array<float, kLobes>& share) const {
     const float sinO = std::clamp(wo.x, -1.0f, 1.0f), sinI = std::clamp(wi.x, -1.0f, 1.0f);
     const float cosO = safeSqrt(1.0f - sinO * sinO), cosI = safeSqrt(1.0f - sinI * sinI);
     const float cosD = cosHalf(cosO, cosI, sinO, sinI);
     const Attenuation a = attenuation(cosD, 1.0f - cosD * cosD);
-    const auto share = shares(cosO, sinO);
-    const float gammaO = std::asin(h_);
-    const float phi = std::atan2(wi.z, wi.y) - std::atan2(wo.z, wo.y);
+    const float phi = std::atan2(wo.y * wi.z - wo.z * wi.y, wo.y * wi.y + wo.z * wi.z);
     Value out;
     for (size_t p = 0; p < kLobes; ++p) {
-        float m, n = 1.0f / kTwoPi;
+        float s = sinO, c = cosO, n = 1.0f / kTwoPi;
         if (p < 3) {
-            const auto [s, c] = tilted(sinO, cosO, sinShift_[p], cosShift_[p]);
-            m = longitudinal(cosI, c, sinI, s, variance_[p]);
-            n = trimmedLogistic(wrapped(phi - (2.0f * float(p) * a.gammaT - 2.0f * gammaO + float(p) * kPi)),
-                                scale_);
-        } else {
-            m = longitudinal(cosI, cosO, sinI, sinO, variance_[p]);
+            std::tie(s, c) = tilted(sinO, cosO, shape_.sinTilt(p), shape_.cosTilt(p));
+            n = aroundLobe(wrapped(phi - (2.0f * float(p) * a.gammaT - 2.0f * gammaO_ + float(p) * kPi)));
         }
+        const float m = longitudinal(cosI, c, sinI, s, inverse_[p], longitudinal_[p]);
         out.lobe[p] = a.part[p] * (m * n);
         out.pdf += share[p] * m * n;
     }
@@ -330,35 +351,45 @@ Fibre::Value Fibre::evaluate(const V3f& wo, const V3f& wi) const {
     return out;
 }
 
+/// A direction of one lobe. @p pick chooses around the fibre, @p u and @p v along it.
+V3f Fibre::directionOf(size_t p, const V3f& wo, float pick, float u, float v) const {
+    const float sinO = std::clamp(wo.x, -1.0f, 1.0f), cosO = safeSqrt(1.0f - sinO * sinO);
+    float so = sinO, co = cosO;
+    if (p < 3) std::tie(so, co) = tilted(sinO, cosO, shape_.sinTilt(p), shape_.cosTilt(p));
+    const float x =
+        1.0f + std::log(std::max(u, 1e-6f) + (1.0f - u) * std::exp(-2.0f * inverse_[p])) / inverse_[p];
+    const float sinI = std::clamp(-x * so + safeSqrt(1.0f - x * x) * std::cos(kTwoPi * v) * co, -1.0f, 1.0f);
+    const float cosI = safeSqrt(1.0f - sinI * sinI);
+    float turn = kTwoPi * pick;
+    if (p < 3) {
+        const float cosD = cosHalf(cosO, cosI, sinO, sinI);
+        float sinGammaT, path;
+        refract(cosD, 1.0f - cosD * cosD, sinGammaT, path);
+        const float around = -scale_ * std::log(1.0f / (logisticLow_ + logisticRange_ * pick) - 1.0f);
+        turn = 2.0f * float(p) * std::asin(sinGammaT) - 2.0f * gammaO_ + float(p) * kPi +
+               std::clamp(around, -kPi, kPi);
+    }
+    const float phi = std::atan2(wo.z, wo.y) + turn;
+    return V3f(sinI, cosI * std::cos(phi), cosI * std::sin(phi));
+}
+
 Fibre::Sample Fibre::sample(const V3f& wo, float pick, float u, float v) const {
     Sample s;
-    const float sinO = std::clamp(wo.x, -1.0f, 1.0f), cosO = safeSqrt(1.0f - sinO * sinO);
+    Value value;
     if (draft_) {
         s.wi.x = 2.0f * u - 1.0f;
         const float r = safeSqrt(1.0f - s.wi.x * s.wi.x);
         s.wi.y = r * std::cos(kTwoPi * v), s.wi.z = r * std::sin(kTwoPi * v);
+        value = draft(wo, s.wi);
     } else {
-        const auto share = shares(cosO, sinO);
+        const float sinO = std::clamp(wo.x, -1.0f, 1.0f);
+        const auto share = shares(safeSqrt(1.0f - sinO * sinO), sinO);
         size_t p = 0;
         while (p + 1 < kLobes && pick >= share[p]) pick -= share[p++];
-        pick = std::clamp(pick / share[p], 0.0f, 0.99999f);
-        const float so = p < 3 ? sinO * cosShift_[p] + cosO * sinShift_[p] : sinO;
-        const float co = p < 3 ? std::abs(cosO * cosShift_[p] - sinO * sinShift_[p]) : cosO;
-        const float x =
-            1.0f + variance_[p] * std::log(std::max(u, 1e-6f) + (1.0f - u) * std::exp(-2.0f / variance_[p]));
-        const float sinI =
-            std::clamp(-x * so + safeSqrt(1.0f - x * x) * std::cos(kTwoPi * v) * co, -1.0f, 1.0f);
-        const float cosI = safeSqrt(1.0f - sinI * sinI);
-        const float cosD = cosHalf(cosO, cosI, sinO, sinI);
-        float turn = kTwoPi * pick;
-        if (p < 3)
-            turn = 2.0f * float(p) * attenuation(cosD, 1.0f - cosD * cosD).gammaT - 2.0f * std::asin(h_) +
-                   float(p) * kPi + sampleLogistic(pick, scale_);
-        const float phi = std::atan2(wo.z, wo.y) + turn;
-        s.wi = V3f(sinI, cosI * std::cos(phi), cosI * std::sin(phi));
         s.lobe = int(p);
+        s.wi = directionOf(p, wo, std::clamp(pick / share[p], 0.0f, 0.99999f), u, v);
+        value = evaluate(wo, s.wi, share);
     }
-    const Value value = evaluate(wo, s.wi);
     s.pdf = value.pdf;
     if (!(value.pdf > 0.0f)) return s;
     s.weight = value.f / value.pdf;

@@ -318,10 +318,10 @@ TEST_CASE("steps are offered where they fit", "[edits]") {
     };
     CHECK(names(0).empty());
     CHECK(names(1) == std::vector<std::string>{"orient", "vary_size", "vary_color"});
-    CHECK(names(4) == std::vector<std::string>{"keep_apart", "by_hand"});
+    CHECK(names(4) == std::vector<std::string>{"keep_apart", "by_hand", "unique"});
     Node bare = makeNode(s.document, "layer");
     for (const StepType* t : fittingSteps(bare, 0)) CHECK(t->phase == Phase::Place);
-    CHECK(fittingSteps(bare, 0).size() == 6);
+    CHECK(fittingSteps(bare, 0).size() == 8);
 }
 
 TEST_CASE("editing a step computes it and what follows, nothing else", "[evaluator]") {

@@ -78,12 +78,132 @@ class Photographer {
         QApplication::sendEvent(on, &move);
         settle();
     }
+    /// The view through one of the scene's cameras.
+    void throughCamera(const char* id) {
+        window_.controller().edit("Look through", [&](const Document& d) {
+            return withValue(d, {"render", "", "camera"}, std::string(id));
+        });
+        settle();
+        window_.view()->lookThroughCamera();
+        settle();
+    }
     MainWindow& window() { return window_; }
 
   private:
     QString folder_;
     MainWindow window_;
 };
+
+/// Every picture by its name, in the order in which they are taken; each leaves the view as it found it.
+std::vector<std::pair<std::string, std::function<void()>>> allShots(Photographer& p) {
+    MainWindow& w = p.window();
+    return {
+        {"window",
+         [&] {
+             w.controller().select("barnacles_large");
+             w.showRender(true);
+             w.renderPane()->setLive(true);
+             p.settle();
+             p.passes(24);
+             p.take("window");
+             w.renderPane()->stop();
+             w.showRender(false);
+         }},
+        {"field-stack",
+         [&] {
+             w.controller().select("barnacles_large");
+             p.settle();
+             p.openStack("barnacles_large/scatter/keep");
+             p.take("field-stack");
+         }},
+        {"light",
+         [&] {
+             w.controller().select("sun");
+             p.take("light");
+         }},
+        {"paint",
+         [&] {
+             w.controller().select("sea_grass_tall");
+             p.settle();
+             p.openStack("sea_grass_tall/spread/keep");
+             p.openSource("sea_grass_tall/spread/keep", "Painted");
+             w.controller().setPainting({"sea_grass_tall", "spread", "keep", 3, "map"});
+             p.settle();
+             if (const auto at = w.view()->project(V3f(0.46f, 0.02f, 0.72f))) p.hover(w.view(), *at);
+             p.take("paint");
+             w.controller().setPainting({});
+         }},
+        {"mixer",
+         [&] {
+             w.controller().select("shells_on_sand");
+             p.settle();
+             p.scrollTo("shells_on_sand/copies_of/prototypes");
+             p.take("mixer");
+         }},
+        {"library",
+         [&] {
+             w.controller().select("pebbles");
+             w.run("library");
+             QElapsedTimer pictures;
+             pictures.start();
+             const auto all = libraryOf(LibraryWindow::builtInFolder(), LibraryWindow::ownFolder(),
+                                        LibraryWindow::pictureFolder());
+             while (pictures.elapsed() < 240000 &&
+                    !std::all_of(all.begin(), all.end(),
+                                 [](const LibraryEntry& e) { return std::filesystem::exists(e.picture); }))
+                 QApplication::processEvents(QEventLoop::AllEvents, 20);
+             w.library()->move(w.mapToGlobal(QPoint(350, 130)));
+             p.takeWith("library", w.library());
+             w.library()->hide();
+         }},
+        {"curves",
+         [&] {
+             w.controller().select("strand_line");
+             w.view()->setTool(Tool::Curves);
+             p.settle();
+             p.take("curves");
+             w.view()->setTool(Tool::Select);
+         }},
+        {"strands",
+         [&] {
+             p.throughCamera("pup_85_mm");
+             w.controller().select("coat");
+             p.settle();
+             p.scrollTo("coat/clump/strength");
+             p.take("strands");
+             p.throughCamera("camera");
+         }},
+        {"comb",
+         [&] {
+             p.throughCamera("pup_85_mm");
+             w.controller().select("coat");
+             w.view()->setTool(Tool::Comb);
+             p.settle();
+             p.hover(w.view(), QPointF(w.view()->width() * 0.5, w.view()->height() * 0.62));
+             p.take("comb");
+             w.view()->setTool(Tool::Select);
+             p.throughCamera("camera");
+         }},
+        {"view-full",
+         [&] {
+             w.controller().select("stones_largest");
+             w.run("full");
+             p.settle();
+             w.view()->frameSelected();
+             p.take("view-full");
+             w.view()->lookThroughCamera();
+             w.run("full");
+         }},
+        {"search", [&] {
+             w.run("search");
+             if (QWidget* popup = QApplication::activePopupWidget()) {
+                 QTimer::singleShot(0, popup, [popup] { popup->findChild<QLineEdit*>()->setText("add"); });
+                 p.settle();
+                 p.takeWith("search", popup);
+                 popup->close();
+             }
+         }}};
+}
 
 }  // namespace
 
@@ -92,69 +212,15 @@ int main(int argc, char** argv) {
     QCoreApplication::setOrganizationName("ovrix-shots");
     QCoreApplication::setApplicationName("ovrix-shots");
     QApplication application(argc, argv);
-    if (argc < 3 || argc > 5) {
-        std::fprintf(stderr, "usage: ovrix-shots SCENE FOLDER [SCALE [light]]\n");
+    if (argc < 3 || argc > 6) {
+        std::fprintf(stderr, "usage: ovrix-shots SCENE FOLDER [SCALE [dark|light [NAME]]]\n");
         return 2;
     }
-    applyTheme(application, argc == 5 ? ThemeKind::Light : ThemeKind::Dark,
+    const bool light = argc > 4 && std::string(argv[4]) == "light";
+    applyTheme(application, light ? ThemeKind::Light : ThemeKind::Dark,
                argc > 3 ? std::clamp(std::atof(argv[3]), 1.0, 2.0) : 1.0);
     Photographer p(argv[1], argv[2]);
-    MainWindow& w = p.window();
-    w.controller().select("barnacles_large");
-    w.showRender(true);
-    w.renderPane()->setLive(true);
-    p.settle();
-    p.passes(24);
-    p.take("window");
-    w.renderPane()->stop();
-    w.showRender(false);
-    p.openStack("barnacles_large/scatter/keep");
-    p.take("field-stack");
-    w.controller().select("sun");
-    p.take("light");
-    w.controller().select("sea_grass_tall");
-    p.settle();
-    p.openStack("sea_grass_tall/spread/keep");
-    p.openSource("sea_grass_tall/spread/keep", "Painted");
-    w.controller().setPainting({"sea_grass_tall", "spread", "keep", 3, "map"});
-    p.settle();
-    if (const auto at = w.view()->project(V3f(0.46f, 0.02f, 0.72f))) p.hover(w.view(), *at);
-    p.take("paint");
-    w.controller().setPainting({});
-    w.controller().select("shells_on_sand");
-    p.settle();
-    p.scrollTo("shells_on_sand/copies_of/prototypes");
-    p.take("mixer");
-    w.controller().select("pebbles");
-    w.run("library");
-    QElapsedTimer pictures;
-    pictures.start();
-    const auto all =
-        libraryOf(LibraryWindow::builtInFolder(), LibraryWindow::ownFolder(), LibraryWindow::pictureFolder());
-    while (pictures.elapsed() < 120000 && !std::all_of(all.begin(), all.end(), [](const LibraryEntry& e) {
-               return std::filesystem::exists(e.picture);
-           }))
-        QApplication::processEvents(QEventLoop::AllEvents, 20);
-    w.library()->move(w.mapToGlobal(QPoint(350, 130)));
-    p.takeWith("library", w.library());
-    w.library()->hide();
-    w.controller().select("strand_line");
-    w.view()->setTool(Tool::Curves);
-    p.settle();
-    p.take("curves");
-    w.view()->setTool(Tool::Select);
-    w.controller().select("stones_largest");
-    w.run("full");
-    p.settle();
-    w.view()->frameSelected();
-    p.take("view-full");
-    w.view()->lookThroughCamera();
-    w.run("search");
-    if (QWidget* popup = QApplication::activePopupWidget()) {
-        QTimer::singleShot(0, popup, [popup] { popup->findChild<QLineEdit*>()->setText("add"); });
-        p.settle();
-        p.takeWith("search", popup);
-        popup->close();
-    }
+    for (const auto& [name, take] : allShots(p))
+        if (argc < 6 || name == argv[5]) take();
     return 0;
 }

@@ -34,7 +34,7 @@ QWidget* namedNumber(const ParamSpec& spec, NumberBox** box) {
     pair->setSpacing(px(4));
     pair->addWidget(new QLabel(QString::fromStdString(spec.title)));
     *box = new NumberBox(spec);
-    (*box)->setFixedWidth(px(64));
+    (*box)->setFixedWidth(px(72));
     (*box)->setToolTip(QString::fromStdString(spec.help));
     pair->addWidget(*box);
     return both;

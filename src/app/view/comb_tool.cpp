@@ -102,7 +102,7 @@ CombStrip::CombStrip(CombBrush& brush, QWidget* parent)
     count_->setProperty("muted", true);
     count_->setObjectName("combCount");
     line->addWidget(count_);
-    auto* all = new QPushButton("Choose all");
+    auto* all = new QPushButton("Work on all");
     all->setObjectName("combAll");
     all->setToolTip("Gives up the choice: all strands change again (Esc)");
     connect(all, &QPushButton::clicked, this, &CombStrip::chooseAll);

@@ -569,8 +569,11 @@ void GlScene::drawStrands(const Options& o) {
         if (combed && batch.guides) batch.lines = batch.roots = true;
         const bool marked = o.selected == batch.layer && !combed;
         const V3f own = marked ? V3f(batch.color) * 0.7f + accent * 0.3f : V3f(batch.color);
+        // While guides are combed they are seen through the coat that lies between them.
+        glDepthMask(combed && hasGuides(batch.layer) && !batch.guides ? GL_FALSE : GL_TRUE);
         strands_.draw(batch, look, batch.guides ? asVector(tokens().sand) : asVector(own));
     }
+    glDepthMask(GL_TRUE);
     strands_.drawCombed(look, asVector(tokens().sand));
 }
 

@@ -90,8 +90,13 @@ void NumberBox::paintEvent(QPaintEvent*) {
     }
     if (edit_) return;
     p.setPen(isEnabled() ? t.text : t.muted);
-    p.setFont(figureFont());
-    p.drawText(rect().adjusted(px(8), 0, -px(8), 0), Qt::AlignRight | Qt::AlignVCenter, shownText());
+    const QRect space = rect().adjusted(px(6), 0, -px(6), 0);
+    QFont font = figureFont();  // smaller where the figure would not fit: a cut one says something else
+    const int wanted = QFontMetrics(font).horizontalAdvance(shownText());
+    if (wanted > space.width())
+        font.setPointSizeF(font.pointSizeF() * std::max(0.6, double(space.width()) / wanted));
+    p.setFont(font);
+    p.drawText(space, Qt::AlignRight | Qt::AlignVCenter, shownText());
 }
 
 /// One pixel of dragging: the soft range over some 240 pixels; finer where the value is small beside it.
