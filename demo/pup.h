@@ -9,7 +9,7 @@ MeshPtr pup();
 /// Where its parts are, metres.
 struct PupPlaces {
     V3f eye{0.246f, 0.157f, 0.037f};  ///< the left one; the right one at -z
-    float eyeRadius = 0.0125f;
+    float eyeRadius = 0.0115f;
     V3f nose{0.291f, 0.124f, 0.0f};
     V3f muzzle{0.268f, 0.118f, 0.0f};
 };

@@ -82,6 +82,23 @@ class Kitchen {
         noise.params["contrast"].value = contrast;
         d_ = withField(d_, {layer_, "spread", "keep"}, std::make_shared<Field>(Field{{noise}}));
     }
+    /// A layer of strands on a ball, in a look of their own, with these steps after the guides' scatter.
+    std::string strands(const std::string& look, const std::vector<const char*>& steps) {
+        begin();
+        const std::string ball = add("sphere", "Ground"), material = add("fibre", look);
+        set(ball, {{"radius", "0.1"}, {"segments", "64"}});
+        Node layer = makeNode(d_, "layer", "Strands");
+        layer.params["surface"].value = ball;
+        layer.params["material"].value = material;
+        for (const char* step : steps) layer.steps.push_back(makeStep(step, layer));
+        layer_ = layer.id;
+        d_.put(std::move(layer));
+        return material;
+    }
+    /// Values of the step at a place of the recipe.
+    void step(size_t place, const std::vector<std::pair<const char*, const char*>>& values) {
+        set(layer_ + "/" + d_.get(layer_).steps[place].id, values);
+    }
     void save(const std::string& name, const std::string& about) {
         RecipeFile recipe = recipeOfLayer(d_, layer_, folder_);
         recipe.name = name;
@@ -183,12 +200,129 @@ void plants(Kitchen& k) {
     k.save("Moss cushions", "Soft mounds that grow together in patches");
 }
 
+const char* const kTight = R"({"points": [[0, 0], [0.3, 0.35], [1, 0.95]], "smooth": true})";
+const char* const kSoft = R"({"points": [[0, 0], [0.5, 0.2], [1, 0.6]], "smooth": true})";
+
+void furs(Kitchen& k) {
+    std::string look = k.strands("Short fur", {"scatter", "grow", "fill", "clump", "frizz", "strand_width"});
+    k.set(look, {{"melanin", "0.3"}, {"redness", "0.2"}, {"roughness_around", "0.4"}});
+    k.step(0, {{"count", "500"}});
+    k.step(
+        1,
+        {{"length", "0.008..0.012"}, {"segments", "6"}, {"lean", "48"}, {"bend", "12"}, {"scatter", "0.12"}});
+    k.step(2, {{"amount", "density"}, {"density", "700000"}});
+    k.step(3, {{"size", "0.003"}, {"along", kSoft}, {"stray", "0.1"}});
+    k.step(4, {{"amplitude", "0.0004"}, {"bends", "2"}});
+    k.step(5, {{"root", "0.12"}, {"tip", "0.02"}, {"variation", "0.3"}});
+    k.save("Short fur", "Dense and close, laid one way, with soft small clumps");
+
+    look = k.strands("Long fur", {"scatter", "grow", "fill", "strand_length", "clump", "clump", "curl",
+                                  "frizz", "flyaways", "strand_width"});
+    k.set(look, {{"melanin", "0.42"}, {"redness", "0.35"}});
+    k.step(0, {{"count", "600"}});
+    k.step(
+        1,
+        {{"length", "0.04..0.055"}, {"segments", "12"}, {"lean", "40"}, {"bend", "55"}, {"scatter", "0.2"}});
+    k.step(2, {{"amount", "density"}, {"density", "450000"}});
+    k.step(3, {{"factor", "0.6..1"}});
+    k.step(4, {{"size", "0.005"}, {"along", kTight}});
+    k.step(5, {{"size", "0.018"}, {"along", kSoft}});
+    k.step(6, {{"radius", "0.0012"}, {"turns", "1.5"}, {"start", "0.3"}});
+    k.step(7, {{"amplitude", "0.0012"}, {"bends", "3"}});
+    k.step(8, {{"share", "0.03"}, {"away", "25"}});
+    k.step(9, {{"root", "0.11"}, {"tip", "0.015"}, {"variation", "0.3"}});
+    k.save("Long fur", "Locks in locks, with strays");
+
+    look = k.strands("Wet fur", {"scatter", "grow", "fill", "clump", "clump", "frizz", "strand_width"});
+    k.set(look, {{"melanin", "0.5"}, {"redness", "0.1"}, {"roughness", "0.16"}, {"roughness_around", "0.2"}});
+    k.step(0, {{"count", "500"}});
+    k.step(
+        1,
+        {{"length", "0.02..0.03"}, {"segments", "10"}, {"lean", "62"}, {"bend", "18"}, {"scatter", "0.15"}});
+    k.step(2, {{"amount", "density"}, {"density", "500000"}});
+    k.step(3, {{"size", "0.0065"},
+               {"along", R"({"points": [[0, 0], [0.25, 0.75], [1, 1]], "smooth": true})"},
+               {"stray", "0"}});
+    k.step(4, {{"size", "0.02"}, {"along", kSoft}});
+    k.step(5, {{"amplitude", "0.0003"}, {"bends", "2"}});
+    k.step(6, {{"root", "0.12"}, {"tip", "0.04"}});
+    k.save("Wet clumps", "Drawn together to points that shine");
+
+    look = k.strands("Wool", {"scatter", "grow", "fill", "clump", "curl", "frizz", "strand_width"});
+    k.set(look,
+          {{"melanin", "0.07"}, {"redness", "0.4"}, {"roughness", "0.45"}, {"roughness_around", "0.6"}});
+    k.step(0, {{"count", "500"}});
+    k.step(
+        1,
+        {{"length", "0.035..0.045"}, {"segments", "28"}, {"lean", "25"}, {"bend", "40"}, {"scatter", "1"}});
+    k.step(2, {{"amount", "density"}, {"density", "160000"}});
+    k.step(3, {{"size", "0.009"}, {"along", kTight}});
+    k.step(4, {{"radius", "0.0026"}, {"turns", "4.5"}, {"start", "0.2"}});
+    k.step(5, {{"amplitude", "0.002"}, {"bends", "7"}});
+    k.step(6, {{"root", "0.16"}, {"tip", "0.1"}});
+    k.save("Wool", "Tight crimped locks");
+
+    look = k.strands("Stubble", {"scatter", "grow", "strand_width"});
+    k.set(look, {{"melanin", "0.7"}, {"redness", "0.1"}});
+    k.step(0, {{"amount", "density"}, {"density", "140000"}});
+    k.step(
+        1,
+        {{"length", "0.0012..0.003"}, {"segments", "2"}, {"lean", "35"}, {"bend", "0"}, {"scatter", "0.35"}});
+    k.step(2, {{"root", "0.13"},
+               {"tip", "0.1"},
+               {"along", R"({"points": [[0, 1], [0.9, 0.9], [1, 0]], "smooth": true})"}});
+    k.save("Stubble", "Short stiff ends, without guides");
+
+    look = k.strands("Curls", {"scatter", "grow", "fill", "clump", "curl", "frizz", "strand_width"});
+    k.set(look, {{"melanin", "0.36"}, {"redness", "0.6"}});
+    k.step(0, {{"count", "350"}});
+    k.step(
+        1,
+        {{"length", "0.07..0.09"}, {"segments", "40"}, {"lean", "30"}, {"bend", "85"}, {"scatter", "0.3"}});
+    k.step(2, {{"amount", "density"}, {"density", "180000"}});
+    k.step(3, {{"size", "0.012"}, {"along", kTight}, {"stray", "0.02"}});
+    k.step(4, {{"radius", "0.0055"}, {"turns", "4"}, {"start", "0.08"}});
+    k.step(5, {{"amplitude", "0.001"}, {"bends", "6"}});
+    k.step(6, {{"root", "0.11"}, {"tip", "0.03"}});
+    k.save("Curls", "Ringlets that hold together");
+}
+
+void threads(Kitchen& k) {
+    std::string look = k.strands("Wire", {"spread", "grow", "coil", "strand_noise"});
+    k.set(look, {{"coloured", "colour"},
+                 {"base", "0.55,0.36,0.16"},
+                 {"roughness", "0.12"},
+                 {"roughness_around", "0.15"}});
+    k.step(0, {{"distance", "0.02"}});
+    k.step(1,
+           {{"length", "0.05..0.08"}, {"segments", "8"}, {"lean", "10"}, {"bend", "20"}, {"scatter", "1"}});
+    k.step(2, {{"radius", "0.0045"}, {"turns", "9"}, {"thickness", "1"}});
+    k.step(3, {{"amplitude", "0.004"}, {"size", "0.05"}});
+    k.save("Wire springs", "Coils of one thickness");
+
+    look = k.strands("Reed", {"spread", "grow", "lift_lean", "strand_width", "strand_color"});
+    k.set(look, {{"coloured", "colour"}, {"base", "0.2,0.22,0.06"}, {"roughness", "0.35"}});
+    k.step(0, {{"distance", "0.006"}});
+    k.step(1,
+           {{"length", "0.09..0.16"}, {"segments", "12"}, {"lean", "8"}, {"bend", "18"}, {"scatter", "1"}});
+    k.step(2, {{"lift", "0"}, {"lean", "10"}, {"gusts", "14"}, {"patch", "0.06"}});
+    k.step(3, {{"root", "1.1"}, {"tip", "0.25"}, {"variation", "0.4"}});
+    k.step(4, {{"root", "0.09,0.10,0.02"},
+               {"tip", "0.34,0.30,0.11"},
+               {"brightness", "0.3"},
+               {"hue", "14"},
+               {"clumps", "0"}});
+    k.save("Reeds", "Stiff blades that lean in gusts");
+}
+
 }  // namespace
 
 void writeRecipes(const std::filesystem::path& folder) {
     Kitchen k(folder);
     stones(k);
     plants(k);
+    furs(k);
+    threads(k);
 }
 
 }  // namespace ovrix::demo

@@ -113,6 +113,18 @@ void CompiledField::evaluateColor(const Samples& samples, std::span<V3f> out) co
     }
 }
 
+std::vector<uint8_t> CompiledField::unusable(const Samples& samples) const {
+    std::vector<uint8_t> out(samples.size());
+    parallelRanges(samples.size(), kBlock, Progress::none(), [&](size_t begin, size_t end) {
+        std::vector<float> values(end - begin);
+        for (const Entry& e : entries_) {
+            e.kernel->evaluate(samples.sub(begin, end - begin), values);
+            for (size_t i = begin; i < end; ++i) out[i] |= !std::isfinite(values[i - begin]);
+        }
+    });
+    return out;
+}
+
 void CompiledField::evaluateSource(size_t i, const Samples& samples, std::span<float> out) const {
     entries_[i].kernel->evaluate(samples, out);
     for (float& x : out) x = entries_[i].shape(x);

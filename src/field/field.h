@@ -84,6 +84,8 @@ class CompiledField {
     /// One number per sample. Where a source gives no number (NaN) the result is 0.
     void evaluate(const Samples& samples, std::span<float> out) const;
     void evaluateColor(const Samples& samples, std::span<V3f> out) const;
+    /// Where a source gives no number: 1, else 0.
+    std::vector<uint8_t> unusable(const Samples& samples) const;
     /// Source i alone: remapped, before blending. For the strip previews.
     void evaluateSource(size_t i, const Samples& samples, std::span<float> out) const;
     size_t sourceCount() const;

@@ -98,9 +98,9 @@ Geometry applyClump(const StepInput& in) {
     o.effect = effectOf(in);
     o.effect.seed = uint64_t(in.params.integer("seed"));
     const auto strands = strandsOf(in);
-    o.count = in.params.text("amount") == "size" ? countForSize(in, in.params.number("size"))
-                                                 : size_t(in.params.integer("count"));
-    if (o.count > strands->size())
+    const bool bySize = in.params.text("amount") == "size";
+    o.count = bySize ? countForSize(in, in.params.number("size")) : size_t(in.params.integer("count"));
+    if (!bySize && o.count > strands->size())
         in.note(fmt::format("{} clumps are more than the {} strands: each is a clump of its own", o.count,
                             strands->size()));
     o.stray = float(in.params.number("stray"));

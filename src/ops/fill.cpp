@@ -1,5 +1,6 @@
 #include "ops/fill.h"
 
+#include "base/float4.h"
 #include "geo/nearest.h"
 #include "ops/along.h"
 #include "ops/carry.h"
@@ -13,12 +14,10 @@ namespace {
 
 constexpr size_t kMostGuides = 8, kMostSeen = 32;
 
-using Float4 = float __attribute__((vector_size(16)));  // x y z and the width: one guide point at a time
-
 /// Guides as filling reads them: points from their roots, all with as many.
 struct Guides {
     size_t per = 0;
-    std::vector<Float4> offset;
+    std::vector<Float4> offset;  // x y z from the root, and the width
     std::vector<V3f> rest, normal;
     std::vector<float> zone;
     std::unique_ptr<NearestPoints> tree;
@@ -246,6 +245,7 @@ StrandsPtr fill(const StrandSet& in, const Surface& rest, const Surface& now, co
                   width.subspan(i * g.per, g.per));
         }
     });
+    breakUnusable(*out, samplesOf(roots->attributes), {o.length.field, o.zone.field});
     std::vector<uint32_t> kept;
     for (size_t i = 0; i < found.size(); ++i)
         if (found[i]) kept.push_back(uint32_t(i));

@@ -6,7 +6,7 @@ double bytesPerStrand(size_t points) { return 100.0 + 40.0 * double(points); }
 
 std::string droppedNote(size_t n) {
     if (n == 0) return {};
-    return fmt::format("{} {} left out: without a length, or at a place that is no number", n,
+    return fmt::format("{} {} left out: without a length, or where a place or a field gives no number", n,
                        n == 1 ? "strand was" : "strands were");
 }
 
@@ -26,6 +26,17 @@ V3f sideways(const V3f& n, const GrowOptions& o, uint64_t id) {
 }
 
 }  // namespace
+
+void breakUnusable(StrandSet& strands, const Samples& roots,
+                   const std::vector<std::shared_ptr<const CompiledField>>& fields) {
+    auto p = strands.points.add<V3f>("P");
+    for (const auto& field : fields) {
+        if (!field) continue;
+        const auto bad = field->unusable(roots);
+        for (size_t s = 0; s < bad.size(); ++s)
+            if (bad[s]) p[strands.start[s]].x = std::numeric_limits<float>::quiet_NaN();
+    }
+}
 
 StrandsPtr grow(const PointSet& points, const Surface* surface, const GrowOptions& o, Progress& progress,
                 size_t* dropped) {
@@ -73,6 +84,7 @@ StrandsPtr grow(const PointSet& points, const Surface* surface, const GrowOption
         }
     });
     out->strands.remove("scale");
+    breakUnusable(*out, samples, {o.length.field, o.lean.field, o.bend.field});
     return withoutBroken(out, dropped);
 }
 

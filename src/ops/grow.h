@@ -21,6 +21,11 @@ struct GrowOptions {
 StrandsPtr grow(const PointSet& points, const Surface* surface, const GrowOptions& options,
                 Progress& progress, size_t* dropped = nullptr);
 
+/// Breaks the strands at whose roots a field gives no number, so that withoutBroken() takes them out. Null
+/// fields are passed over.
+void breakUnusable(StrandSet& strands, const Samples& roots,
+                   const std::vector<std::shared_ptr<const CompiledField>>& fields);
+
 /// "3 strands without a length were left out", or nothing.
 std::string droppedNote(size_t dropped);
 

@@ -15,33 +15,33 @@ float safeSqrt(float x) { return std::sqrt(std::max(0.0f, x)); }
 
 /// The modified Bessel function I0(x) times exp(-x). Abramowitz and Stegun, "Handbook of Mathematical
 /// Functions", 1964, 9.8.1 and 9.8.2: within 2e-7.
-float scaledBessel(float x) {
-    if (x < 3.75f) {
-        const float t = square(x / 3.75f);
-        const float sum =
-            1.0f +
-            t * (3.5156229f +
-                 t * (3.0899424f + t * (1.2067492f + t * (0.2659732f + t * (0.0360768f + t * 0.0045813f)))));
-        return sum * std::exp(-x);
-    }
-    const float t = 3.75f / x;
-    const float sum =
+Float4 scaledBessel(Float4 x) {
+    const Float4 t = 3.75f / max4(x, splat(3.75f));
+    const Float4 far =
         0.39894228f +
         t * (0.01328592f +
              t * (0.00225319f +
                   t * (-0.00157565f +
                        t * (0.00916281f +
                             t * (-0.02057706f + t * (0.02635537f + t * (-0.01647633f + t * 0.00392377f)))))));
-    return sum / std::sqrt(x);
+    const Int4 isNear = x < splat(3.75f);
+    const Float4 away = far / sqrt4(max4(x, splat(3.75f)));
+    if (_mm_movemask_ps(Float4(isNear)) == 0) return away;
+    const Float4 q = x * (1.0f / 3.75f), u = q * q;
+    const Float4 sum =
+        1.0f +
+        u * (3.5156229f +
+             u * (3.0899424f + u * (1.2067492f + u * (0.2659732f + u * (0.0360768f + u * 0.0045813f)))));
+    return select4(isNear, sum * exp4(-x), away);
 }
 
-/// 1 / (v (1 - exp(-2 / v))): what makes the longitudinal lobe's integral over cos(theta) d(theta) 1.
-float longitudinalScale(float v) { return 1.0f / (v * (1.0f - std::exp(-2.0f / v))); }
+/// 1 / (v (1 - exp(-2 / v))): what makes a longitudinal lobe's integral over cos(theta) d(theta) 1.
+Float4 longitudinalScale(Float4 inverse) { return inverse / (1.0f - exp4(-2.0f * inverse)); }
 
-/// The longitudinal lobe. @p inverse  1 / v
-float longitudinal(float cosI, float cosO, float sinI, float sinO, float inverse, float scale) {
-    const float a = cosI * cosO * inverse, b = sinI * sinO * inverse;
-    return std::exp(a - b - inverse) * scaledBessel(a) * scale;
+/// Longitudinal lobes, one a lane. @p inverse  1 / v
+Float4 longitudinal(Float4 cosI, Float4 cosO, Float4 sinI, Float4 sinO, Float4 inverse, Float4 scale) {
+    const Float4 a = cosI * cosO * inverse, b = sinI * sinO * inverse;
+    return exp4(a - b - inverse) * scaledBessel(a) * scale;
 }
 
 /// Of half the angle between both, which in a mirror is that of either.
@@ -123,7 +123,8 @@ Kernel lobesBetween(const Nodes& n, const std::array<float, 4>& variances, float
             const auto [sinO, cosO] = tilted(n.sine[o], n.cosine[o], std::sin(angle), std::cos(angle));
             float sum = 0.0f;
             for (size_t i = 0; i < Nodes::kCount; ++i) {
-                const float m = longitudinal(n.cosine[i], cosO, n.sine[i], sinO, 1.0f / v, 1.0f);
+                const float m = longitudinal(splat(n.cosine[i]), splat(cosO), splat(n.sine[i]), splat(sinO),
+                                             splat(1.0f / v), splat(1.0f))[0];
                 lobes[(o * Nodes::kCount + i) * 4 + p] = m;
                 sum += m * n.weight[i];
             }
@@ -154,9 +155,10 @@ std::array<float, Nodes::kCount> balanced(const Kernel& kernel, const Nodes& n, 
 }  // namespace
 
 FibreShape::FibreShape(float ior, float shift) : ior_(std::max(1.001f, ior)), shift_(shift) {
-    for (size_t p = 0; p < 3; ++p) {
-        sinTilt_[p] = std::sin(tiltsOf(shift)[p]);
-        cosTilt_[p] = std::cos(tiltsOf(shift)[p]);
+    sinTilt_ = splat(0.0f), cosTilt_ = splat(1.0f);
+    for (int p = 0; p < 3; ++p) {
+        sinTilt_[p] = std::sin(tiltsOf(shift)[size_t(p)]);
+        cosTilt_[p] = std::cos(tiltsOf(shift)[size_t(p)]);
     }
     balance_.assign(size_t(kAngles * kOffsets * kRoughnesses), 1.0f);
     for (int r = 0; r < kRoughnesses; ++r) fill(r, variancesOf(float(r) / (kRoughnesses - 1)));
@@ -251,10 +253,8 @@ Fibre::Fibre(const FibreShape& shape, const Options& o, float h)
       scale_(logisticScale(o.roughnessAround)),
       draft_(o.draft) {
     const auto variance = variancesOf(o.roughness);
-    for (size_t p = 0; p < kLobes; ++p) {
-        inverse_[p] = 1.0f / variance[p];
-        longitudinal_[p] = p == 3 ? longitudinal_[2] : longitudinalScale(variance[p]);
-    }
+    inverse_ = 1.0f / Float4{variance[0], variance[1], variance[2], variance[3]};
+    longitudinal_ = longitudinalScale(inverse_);
     logisticLow_ = logisticSum(-kPi, scale_);
     logisticRange_ = 1.0f - 2.0f * logisticLow_;
 }
@@ -276,12 +276,14 @@ Fibre::Attenuation Fibre::attenuation(float cosD, float sin2D) const {
     out.gammaT = std::asin(sinGammaT);
     const float f = fresnel(cosD * cosGammaO_, shape_.ior());
     const auto clear = clearParts(f);
+    const Float4 through = exp4(Float4{absorption_.x, absorption_.y, absorption_.z, 0.0f} * -path);
+    const Float4 inner = through * through * clear[1] * f,
+                 rest = inner * through * f / max4(1.0f - through * f, splat(1e-6f));
     for (int k = 0; k < 3; ++k) {
-        const float t = std::exp(-absorption_[k] * path);
         out.part[0][k] = clear[0] * specular_;
-        out.part[1][k] = clear[1] * t;
-        out.part[2][k] = clear[2] * t * t * specular_;
-        out.part[3][k] = clear[1] * t * t * t * f * f / std::max(1e-6f, 1.0f - t * f);
+        out.part[1][k] = clear[1] * through[k];
+        out.part[2][k] = inner[k] * specular_;
+        out.part[3][k] = rest[k];
     }
     return out;
 }
@@ -300,12 +302,6 @@ std::array<float, Fibre::kLobes> Fibre::shares(float cosO, float sinO) const {
     for (float& x : out) sum += x += 0.005f;
     for (float& x : out) x /= sum;
     return out;
-}
-
-/// The logistic distribution, cut to a full turn.
-float Fibre::aroundLobe(float x) const {
-    const float e = std::exp(-std::abs(x) / scale_);
-    return e / (scale_ * square(1.0f + e) * logisticRange_);
 }
 
 Fibre::Value Fibre::draft(const V3f& wo, const V3f& wi) const {
@@ -334,16 +330,21 @@ Fibre::Value Fibre::evaluate(const V3f& wo, const V3f& wi, const std::array<floa
     const float cosD = cosHalf(cosO, cosI, sinO, sinI);
     const Attenuation a = attenuation(cosD, 1.0f - cosD * cosD);
     const float phi = std::atan2(wo.y * wi.z - wo.z * wi.y, wo.y * wi.y + wo.z * wi.z);
+    const Float4 so = shape_.sinTilt() * cosO + shape_.cosTilt() * sinO;
+    const Float4 co = abs4(shape_.cosTilt() * cosO - shape_.sinTilt() * sinO);
+    const Float4 along = longitudinal(splat(cosI), co, splat(sinI), so, inverse_, longitudinal_);
+    // Around: the logistic distribution, cut to a full turn; the last lobe is even.
+    const float inner = 2.0f * a.gammaT + kPi;
+    const Float4 off = abs4(Float4{wrapped(phi + 2.0f * gammaO_), wrapped(phi + 2.0f * gammaO_ - inner),
+                                   wrapped(phi + 2.0f * gammaO_ - 2.0f * inner), 0.0f});
+    const Float4 e = exp4(off * (-1.0f / scale_)), whole = 1.0f + e;
+    Float4 around = e / (whole * whole * (scale_ * logisticRange_));
+    around[3] = 1.0f / kTwoPi;
+    const Float4 density = along * around;
     Value out;
     for (size_t p = 0; p < kLobes; ++p) {
-        float s = sinO, c = cosO, n = 1.0f / kTwoPi;
-        if (p < 3) {
-            std::tie(s, c) = tilted(sinO, cosO, shape_.sinTilt(p), shape_.cosTilt(p));
-            n = aroundLobe(wrapped(phi - (2.0f * float(p) * a.gammaT - 2.0f * gammaO_ + float(p) * kPi)));
-        }
-        const float m = longitudinal(cosI, c, sinI, s, inverse_[p], longitudinal_[p]);
-        out.lobe[p] = a.part[p] * (m * n);
-        out.pdf += share[p] * m * n;
+        out.lobe[p] = a.part[p] * density[int(p)];
+        out.pdf += share[p] * density[int(p)];
     }
     float balance = shape_.balance(sinO, cosO, h_, roughness_);
     if (shape_.shift() == 0.0f) balance *= shape_.balance(sinI, cosI, h_, roughness_);
@@ -355,9 +356,9 @@ Fibre::Value Fibre::evaluate(const V3f& wo, const V3f& wi, const std::array<floa
 V3f Fibre::directionOf(size_t p, const V3f& wo, float pick, float u, float v) const {
     const float sinO = std::clamp(wo.x, -1.0f, 1.0f), cosO = safeSqrt(1.0f - sinO * sinO);
     float so = sinO, co = cosO;
-    if (p < 3) std::tie(so, co) = tilted(sinO, cosO, shape_.sinTilt(p), shape_.cosTilt(p));
-    const float x =
-        1.0f + std::log(std::max(u, 1e-6f) + (1.0f - u) * std::exp(-2.0f * inverse_[p])) / inverse_[p];
+    if (p < 3) std::tie(so, co) = tilted(sinO, cosO, shape_.sinTilt()[int(p)], shape_.cosTilt()[int(p)]);
+    const float x = 1.0f + std::log(std::max(u, 1e-6f) + (1.0f - u) * std::exp(-2.0f * inverse_[int(p)])) /
+                               inverse_[int(p)];
     const float sinI = std::clamp(-x * so + safeSqrt(1.0f - x * x) * std::cos(kTwoPi * v) * co, -1.0f, 1.0f);
     const float cosI = safeSqrt(1.0f - sinI * sinI);
     float turn = kTwoPi * pick;

@@ -4,6 +4,7 @@
 #include <memory>
 #include <vector>
 
+#include "base/float4.h"
 #include "base/vec.h"
 
 namespace ovrix {
@@ -17,8 +18,9 @@ class FibreShape {
 
     float ior() const { return ior_; }
     float shift() const { return shift_; }
-    float sinTilt(size_t lobe) const { return sinTilt_[lobe]; }
-    float cosTilt(size_t lobe) const { return cosTilt_[lobe]; }
+    /// Of the angle by which the scales turn each lobe.
+    Float4 sinTilt() const { return sinTilt_; }
+    Float4 cosTilt() const { return cosTilt_; }
     /// Factor for an outgoing direction that keeps energy; without a shift for incoming ones too: see Fibre.
     float balance(float sinTheta, float cosTheta, float h, float roughness) const;
 
@@ -26,7 +28,7 @@ class FibreShape {
     static constexpr int kAngles = 48, kOffsets = 12, kRoughnesses = 12;
     void fill(int roughness, const std::array<float, 4>& variances);
     float ior_, shift_;
-    std::array<float, 3> sinTilt_, cosTilt_;
+    Float4 sinTilt_, cosTilt_;
     std::vector<float> balance_;
 };
 
@@ -90,7 +92,6 @@ class Fibre {
     void refract(float cosThetaD, float sin2ThetaD, float& sinGammaT, float& path) const;
     Attenuation attenuation(float cosThetaD, float sin2ThetaD) const;
     std::array<float, kLobes> shares(float cosThetaO, float sinThetaO) const;
-    float aroundLobe(float angle) const;
     Value evaluate(const V3f& wo, const V3f& wi, const std::array<float, kLobes>& share) const;
     V3f directionOf(size_t lobe, const V3f& wo, float pick, float u, float v) const;
     Value draft(const V3f& wo, const V3f& wi) const;
@@ -100,7 +101,7 @@ class Fibre {
     float h_, cosGammaO_, gammaO_, specular_, roughness_, scale_;
     float logisticLow_, logisticRange_;  // of the distribution that is cut to a full turn
     bool draft_;
-    std::array<float, kLobes> inverse_, longitudinal_;  // of the longitudinal lobes: 1 / variance, scale
+    Float4 inverse_, longitudinal_;  // of the longitudinal lobes: 1 / variance, scale
 };
 
 }  // namespace ovrix

@@ -261,6 +261,8 @@ class Finder {
                     layer.id, r.step);
                 return;
             }
+        for (const StepReport& r : result.steps)
+            if (!r.note.empty()) add(Severity::Note, layer.name + ": " + r.note, layer.id, r.step);
         if (elementCount(result.geometry) == 0) return checkEmpty(layer, result);
         if (kindOf(result.geometry) == GeometryKind::Points)
             add(Severity::Warning, layer.name + ": ends in bare points, which do not render", layer.id, {},

@@ -5,6 +5,7 @@
 #include "base/specs.h"
 #include "base/srgb.h"
 #include "scene/references.h"
+#include "scene/values.h"
 
 namespace ovrix {
 
@@ -432,6 +433,68 @@ Document withLayer(const Document& document, const std::string& surface, const s
     if (!prototype.empty()) layer.steps.back().params["prototypes"].value = Shares{{prototype, 1.0}};
     if (newId) *newId = layer.id;
     return withNode(document, std::move(layer));
+}
+
+Document withStrandLayer(const Document& document, const std::string& surface, float extent,
+                         std::string* newId) {
+    Document out = document;
+    const std::string name = "Strands on " + document.get(surface).name;
+    Node material = makeNode(out, "fibre", name + " look");
+    Node layer = makeNode(out, "layer", name);
+    layer.params["surface"].value = surface;
+    layer.params["material"].value = material.id;
+    for (const char* type : {"scatter", "grow", "fill", "clump", "strand_width"})
+        layer.steps.push_back(makeStep(type, layer));
+    const double size = std::clamp(double(extent), 1e-4, 1e4);
+    layer.steps[0].params["count"].value = int64_t(400);
+    layer.steps[1].params["length"].value = Range{0.08 * size, 0.11 * size};
+    layer.steps[3].params["size"].value = 0.03 * size;
+    layer.steps[4].params["root"].value = 0.8 * size;  // millimetres: so many thousandths of the size
+    layer.steps[4].params["tip"].value = 0.1 * size;
+    if (newId) *newId = layer.id;
+    out.put(std::move(material));
+    return withNode(out, std::move(layer));
+}
+
+Document withVariations(const Document& document, const std::string& object, int count) {
+    const Node& node = document.get(object);
+    const ParamSpec* seed = findSpec(specsOf(node), "seed");
+    if (node.category() != Category::Object || !seed)
+        throw Error("has no seed to vary", node.name, "Choose a tuft, a blade or a terrain");
+    Document out = document;
+    std::vector<std::string> all = {object};
+    const int64_t first = std::get<int64_t>(document.value(object, "seed"));
+    for (int k = 1; k < std::clamp(count, 1, 64); ++k) {
+        Node copy = node;
+        copy.name = fmt::format("{} {}", node.name, k + 1);
+        copy.id = out.freeId(copy.name);
+        copy.params["seed"].value = first + k;
+        all.push_back(copy.id);
+        out.insert(out.placeOf(object) + size_t(k), std::move(copy));
+    }
+    for (const NodePtr& layer : document.nodes(Category::Layer)) {
+        Node changedLayer = *layer;
+        changeValues(changedLayer, [&](const ParamSpec&, Value& value) {
+            auto* shares = std::get_if<Shares>(&value);
+            if (!shares) return;
+            Shares made;
+            for (const Share& s : *shares) {
+                if (s.ref != object) {
+                    made.push_back(s);
+                    continue;
+                }
+                for (const std::string& id : all) {
+                    Share part = s;
+                    part.ref = id;
+                    part.share /= double(all.size());
+                    made.push_back(part);
+                }
+            }
+            *shares = made;
+        });
+        if (!(changedLayer == *layer)) out.put(std::move(changedLayer));
+    }
+    return out;
 }
 
 Document withMeshFile(const Document& document, const std::filesystem::path& file, const FileMesh& mesh,

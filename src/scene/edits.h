@@ -73,6 +73,14 @@ std::vector<const StepType*> fittingSteps(const Node& layer, size_t place);
 Document withLayer(const Document& document, const std::string& surface, const std::string& prototype,
                    std::string* newId = nullptr);
 
+/// A new layer of strands on a surface: guides, fill between them, clumps and widths, in a fibre material of
+/// its own. Lengths fit the size of @p extent, metres.
+Document withStrandLayer(const Document& document, const std::string& surface, float extent,
+                         std::string* newId = nullptr);
+/// Copies of an object with seeds of their own, @p count in all with itself; where it is a prototype they
+/// share its part. Throws Error when it has no seed.
+Document withVariations(const Document& document, const std::string& object, int count);
+
 /// A new object from a mesh file that was read: with a material per slot when the file has some.
 Document withMeshFile(const Document& document, const std::filesystem::path& file, const FileMesh& mesh,
                       std::string* newId = nullptr);

@@ -2,6 +2,7 @@
 
 #include "base/error.h"
 #include "geo/merge.h"
+#include "geo/strands.h"
 #include "io/elements_io.h"
 #include "io/mesh_writer.h"
 #include "scene/around.h"
@@ -9,6 +10,10 @@
 namespace ovrix {
 
 namespace {
+
+constexpr int kTubeSides = 6;
+
+double tubeBytes(const StrandSet& strands) { return 90.0 * kTubeSides * double(strands.pointCount()); }
 
 struct Made {
     LayerResult result;
@@ -34,6 +39,7 @@ Made made(const Document& document, const std::string& layer, Evaluator& evaluat
 double meshBytes(const Document& document, const std::string& layer, Evaluator& evaluator,
                  const EvalOptions& options, Progress& progress) {
     const Made m = made(document, layer, evaluator, options, progress);
+    if (const auto* strands = std::get_if<StrandsPtr>(&m.result.geometry)) return tubeBytes(**strands);
     return m.copies ? mergedBytes(*m.copies, m.meshes) : 0.0;
 }
 
@@ -42,8 +48,21 @@ LayerResult handOn(const Document& document, const std::string& layer, HandOn wh
                    Progress& progress) {
     const Made m = made(document, layer, evaluator, options, progress);
     Progress::Task task(progress, "Writing " + file.filename().string());
+    const auto* mesh = std::get_if<MeshPtr>(&m.result.geometry);
+    if (what == HandOn::Elements && mesh)
+        throw Error("makes a mesh, not elements", document.get(layer).name, "Export it as one mesh");
     if (what == HandOn::Mesh) {
-        if (!m.copies) throw Error("makes no copies to join", document.get(layer).name, "Export its points");
+        if (mesh) {
+            writeMesh(file, **mesh);
+            return m.result;
+        }
+        if (const auto* strands = std::get_if<StrandsPtr>(&m.result.geometry)) {
+            askForMemory(2.0 * tubeBytes(**strands), document.memoryLimit(), double((*strands)->size()));
+            writeMesh(file, *tubesOf(**strands, kTubeSides, 0.001f));
+            return m.result;
+        }
+        if (!m.copies)
+            throw Error("makes no copies or strands to join", document.get(layer).name, "Export its points");
         askForMemory(2.0 * mergedBytes(*m.copies, m.meshes), document.memoryLimit(),
                      double(m.copies->size()));
         writeMesh(file, *mergedCopies(*m.copies, m.meshes, true));

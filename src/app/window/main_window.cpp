@@ -351,7 +351,7 @@ void MainWindow::askHandOn(HandOn what) {
         const QString size = QString::fromStdString(byteText(bytes));
         if (bytes < 2e8 ||
             QMessageBox::question(this, "One mesh",
-                                  QString("All copies as one mesh take about %1. Go on?").arg(size)) ==
+                                  QString("All as one mesh takes about %1. Go on?").arg(size)) ==
                 QMessageBox::Yes)
             chooseHandOnFile(what, layer);
     });
@@ -359,9 +359,10 @@ void MainWindow::askHandOn(HandOn what) {
 
 void MainWindow::chooseHandOnFile(HandOn what, const std::string& layer) {
     const QString file = QFileDialog::getSaveFileName(
-        this, what == HandOn::Mesh ? "One mesh of all copies" : "Copies or points",
+        this, what == HandOn::Mesh ? "One mesh of all it makes" : "Copies, strands or points",
         QString::fromStdString((controller_.session().folder() / layer).string()),
-        what == HandOn::Mesh ? "Meshes (*.glb *.obj *.ply)" : "Copies and points (*.usda *.ply *.csv *.vdb)");
+        what == HandOn::Mesh ? "Meshes (*.glb *.obj *.ply)"
+                             : "Copies, strands and points (*.usda *.ply *.csv *.vdb)");
     if (!file.isEmpty()) controller_.handOnLayer(layer, what, file);
 }
 
@@ -433,6 +434,23 @@ void MainWindow::addFromMenu(const std::string& type) {
     if (view_ && findNodeType(type)->category == Category::Curve) view_->setTool(Tool::Curves);
 }
 
+void MainWindow::addStrands() {
+    std::string made, surface = controller_.selected();
+    if (controller_.selectedNode()->category() == Category::Layer)
+        surface = std::get<std::string>(controller_.document().value(surface, "surface"));
+    const auto known = controller_.results().objects.find(surface);
+    float extent = 1.0f;
+    if (known != controller_.results().objects.end()) {
+        Box3f box;
+        for (const V3f& p : {known->second.mesh->bounds().min, known->second.mesh->bounds().max})
+            box.extendBy(p * known->second.world);
+        extent = std::max({box.size().x, box.size().y, box.size().z});
+    }
+    controller_.edit("Add strands",
+                     [&](const Document& d) { return withStrandLayer(d, surface, extent, &made); });
+    if (!made.empty()) controller_.select(made);
+}
+
 void MainWindow::openLibrary() {
     if (!library_) library_ = new LibraryWindow(controller_, this);
     library_->refresh();
@@ -455,6 +473,7 @@ void MainWindow::fillAddMenu(QMenu& menu) {
     };
     menu.setToolTipsVisible(true);
     command("layer");
+    command("strands");
     command("library");
     command("import");
     Category last = Category::Settings;

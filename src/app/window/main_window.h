@@ -40,6 +40,7 @@ class MainWindow : public QMainWindow {
     void run(const QString& command);
     /// Asks where, and how much memory where it is much, then writes what the chosen layer makes.
     void askHandOn(HandOn what);
+    void addStrands();
     QString statusText() const;
     void showRender(bool show);
     void applyPreferences(const Preferences& preferences);

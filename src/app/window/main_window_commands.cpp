@@ -44,6 +44,24 @@ void MainWindow::makeCommands() {
     add(
         "redo", "Redo", "Do it again", QKeySequence("Ctrl+Shift+Z"), [this] { controller_.redo(); },
         [this] { return controller_.session().canRedo(); });
+    const auto onSurface = [this] {
+        const Node* n = controller_.selectedNode();
+        return n && (n->category() == Category::Object || n->category() == Category::Layer);
+    };
+    add(
+        "strands", "Add strands on the chosen surface", "Guides to comb, and many strands between them",
+        QKeySequence("Ctrl+Shift+L"), [this] { addStrands(); }, onSurface);
+    add(
+        "variations", "Vary the chosen prototype",
+        "Five of it with seeds of their own, mixed where it is copied", {},
+        [this] {
+            controller_.edit("Vary",
+                             [&](const Document& d) { return withVariations(d, controller_.selected(), 5); });
+        },
+        [this] {
+            const Node* n = controller_.selectedNode();
+            return n && n->category() == Category::Object && findSpec(specsOf(*n), "seed");
+        });
     add(
         "layer", "Add a layer on the chosen surface", "A recipe that scatters copies on it",
         QKeySequence("Ctrl+L"),
@@ -93,12 +111,13 @@ void MainWindow::makeCommands() {
         },
         hasLayer);
     add(
-        "handOn", "Export the layer's copies...",
-        "Instances and points with attributes: .usda, .ply, .csv, .vdb", QKeySequence("Ctrl+Shift+E"),
-        [this] { askHandOn(HandOn::Elements); }, hasLayer);
+        "handOn", "Export what the layer makes...",
+        "Instances, strands and points with attributes: .usda, .ply, .csv, .vdb",
+        QKeySequence("Ctrl+Shift+E"), [this] { askHandOn(HandOn::Elements); }, hasLayer);
     add(
-        "handOnMesh", "Export the layer as one mesh...", "All copies joined: .glb, .obj, .ply", {},
-        [this] { askHandOn(HandOn::Mesh); }, hasLayer);
+        "handOnMesh", "Export the layer as one mesh...",
+        "All copies joined, strands as tubes: .glb, .obj, .ply", {}, [this] { askHandOn(HandOn::Mesh); },
+        hasLayer);
     add("library", "Recipe library", "Lay a recipe on a surface, or save one of your own",
         QKeySequence("Ctrl+B"), [this] { openLibrary(); });
     add(
