@@ -258,7 +258,7 @@ void addStrands(Maker& m, const std::string& ledge) {
     addPup(m, on(-0.28f, -0.02f, -0.004f), -35.0f);
     addAnemone(m, on(0.16f, 0.36f, -0.004f));
     addSponge(m, on(0.62f, 0.2f, -0.008f));
-    addKelp(m, ledge, {blended(heightBand(0.0, 0.09, 0.02), Blend::Replace), noise(0.3, 71, 3.4, 2)});
+    addKelp(m, ledge, {blended(heightBand(0.0, 0.11, 0.02), Blend::Replace), noise(0.3, 71, 2.6, 2)});
 }
 
 void addLayers(Maker& m, const Looks& l, const std::string& ledge, const std::string& sandId) {

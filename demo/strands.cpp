@@ -94,26 +94,26 @@ void addCoat(Maker& m, const std::string& pup, const std::string& material) {
             {"toward", "-1,-0.25,0"},
             {"scatter", "0.12"},
             {"seed", "5"}});
-    m.drive(coat + "/" + ids[1] + "/length", {blended(face, Blend::Replace)}, 0.0, Range{0.006, 0.026});
+    m.drive(coat + "/" + ids[1] + "/length", {blended(face, Blend::Replace)}, 0.0, Range{0.0065, 0.031});
     set(2, {{"count", "250000"}, {"guides", "4"}, {"length", "0.8..1.12"}, {"seed", "2"}});
     set(3, {{"factor", "0.72..1"}, {"seed", "8"}});
-    set(4, {{"size", "0.0052"},
+    set(4, {{"size", "0.0068"},
             {"stray", "0.05"},
             {"seed", "4"},
-            {"along", R"({"points": [[0, 0], [0.3, 0.2], [1, 0.72]], "smooth": true})"}});
-    set(5, {{"size", "0.021"},
-            {"stray", "0.1"},
+            {"along", R"({"points": [[0, 0], [0.25, 0.35], [1, 0.96]], "smooth": true})"}});
+    set(5, {{"size", "0.028"},
+            {"stray", "0.06"},
             {"seed", "9"},
-            {"along", R"({"points": [[0, 0], [0.5, 0.12], [1, 0.42]], "smooth": true})"}});
+            {"along", R"({"points": [[0, 0], [0.5, 0.2], [1, 0.62]], "smooth": true})"}});
     // Wet at the belly: drawn together tightly there.
     FieldSource belly = makeSource("height");
     belly.params["range"].value = Range{0.01, 0.085};
     belly.params["from"].value = std::string("object");
     belly.invert = true;
-    m.drive(coat + "/" + ids[4] + "/strength", {blended(belly, Blend::Replace)}, 0.62, 1.0);
-    m.drive(coat + "/" + ids[5] + "/strength", {blended(belly, Blend::Replace)}, 0.55, 1.6);
+    m.drive(coat + "/" + ids[4] + "/strength", {blended(belly, Blend::Replace)}, 0.84, 1.0);
+    m.drive(coat + "/" + ids[5] + "/strength", {blended(belly, Blend::Replace)}, 0.72, 1.0);
     set(6, {{"radius", "0.0007"}, {"turns", "1.4"}, {"start", "0.5"}});
-    set(7, {{"amplitude", "0.0007"}, {"bends", "3.5"}, {"octaves", "2"}});
+    set(7, {{"amplitude", "0.0005"}, {"bends", "3.5"}, {"octaves", "2"}});
     set(8, {{"share", "0.035"}, {"away", "30"}});
     set(9, {{"root", "0.16"}, {"tip", "0.03"}, {"variation", "0.35"}});
     set(10, {{"root", "0.42,0.36,0.29"},
@@ -198,8 +198,8 @@ void addAnemone(Maker& m, const V3f& place) {
     const auto set = [&](size_t i, const std::vector<std::pair<const char*, const char*>>& values) {
         m.set(layer + "/" + steps[i].id, values);
     };
-    set(0, {{"distance", "0.0062"}, {"seed", "2"}});
-    set(1, {{"length", "0.034..0.052"},
+    set(0, {{"distance", "0.0048"}, {"seed", "2"}});
+    set(1, {{"length", "0.04..0.062"},
             {"segments", "24"},
             {"lean", "24"},
             {"bend", "50"},
@@ -229,9 +229,9 @@ void addSponge(Maker& m, const V3f& place) {
     for (int k = 0; k < 4; ++k) {
         const std::string tuft = m.add("tuft", fmt::format("Sponge tuft {}", k + 1));
         m.set(tuft, {{"strands", "9"},
-                     {"height", "0.0055"},
+                     {"height", "0.009"},
                      {"vary", "0.5"},
-                     {"foot", "0.0016"},
+                     {"foot", "0.0022"},
                      {"open", "42"},
                      {"radius", "0.0007"},
                      {"turns", "1.5"},
@@ -239,8 +239,8 @@ void addSponge(Maker& m, const V3f& place) {
                      {"trim", "0.12"},
                      {"distortion", "0.0008"},
                      {"segments", "7"},
-                     {"root_width", "0.5"},
-                     {"tip_width", "0.22"},
+                     {"root_width", "1"},
+                     {"tip_width", "0.5"},
                      {"form", "round"}});
         m.set(tuft + "/seed", std::to_string(11 + 7 * k));
         m.set(tuft + "/material", skin);
@@ -248,7 +248,7 @@ void addSponge(Maker& m, const V3f& place) {
         tufts.push_back({tuft, 0.25});
     }
     const std::string layer =
-        m.layer("Sponge tufts", body, tufts, 5200, 3, {0.6, 1.4}, 0.2, {}, 0.0, -0.0006);
+        m.layer("Sponge tufts", body, tufts, 2600, 3, {0.6, 1.4}, 0.2, {}, 0.0, -0.0006);
     m.set(layer + "/orient/tilt", "0..24");
     m.set(layer + "/view_share", "0.5");
 }
@@ -263,10 +263,10 @@ void addKelp(Maker& m, const std::string& surface, std::vector<FieldSource> mask
     const auto set = [&](size_t i, const std::vector<std::pair<const char*, const char*>>& values) {
         m.set(layer + "/" + steps[i].id, values);
     };
-    set(0, {{"count", "2600"}, {"seed", "6"}});
+    set(0, {{"count", "9000"}, {"seed", "6"}});
     m.document = withField(m.document, ParamPath::parse(m.document, layer + "/" + steps[0].id + "/keep"),
                            std::make_shared<Field>(Field{std::move(mask)}));
-    set(1, {{"steps", "34"},
+    set(1, {{"steps", "40"},
             {"length", "0.0035..0.007"},
             {"size", "0.11"},
             {"normal", "0.25"},
@@ -278,8 +278,8 @@ void addKelp(Maker& m, const std::string& surface, std::vector<FieldSource> mask
             {"tip", "7"},
             {"variation", "0.4"},
             {"along", R"({"points": [[0, 1], [0.35, 0.2], [0.8, 0], [1, 0.9]], "smooth": true})"}});
-    set(4, {{"root", "0.05,0.035,0.012"},
-            {"tip", "0.26,0.17,0.028"},
+    set(4, {{"root", "0.10,0.07,0.02"},
+            {"tip", "0.36,0.25,0.05"},
             {"brightness", "0.3"},
             {"hue", "12"},
             {"clumps", "0"}});

@@ -220,6 +220,13 @@ SurfacePoint RenderScene::strandPoint(const RayHit& hit, const Ray& ray, const S
     p.normal = p.faceNormal =
         side * p.across + facing * std::sqrt(std::max(0.0f, 1.0f - p.across * p.across));
     p.position = p.center + p.normal * p.radius;
+    p.round = curves.strands().round;
+    if (p.round) {  // where the pieces meet, the tube is not quite that of either
+        p.position = met;
+        p.normal = unitOr(normalToWorld(m, hit.faceNormal), p.normal);
+        if (p.normal.dot(ray.direction) > 0.0f) p.normal = -p.normal;
+        p.faceNormal = p.normal;
+    }
     p.along = place.along;
     p.color = place.color, p.colored = place.colored;
     p.uv = place.uv;

@@ -58,7 +58,7 @@ struct SurfacePoint {
     uint64_t element = 0;
     uint32_t material = 0, object = 0, layer = 0;
     // Of a strand: the position lies on a tube of its radius, the normal is the tube's.
-    bool strand = false, colored = false;
+    bool strand = false, round = false, colored = false;
     V3f tangent{0, 0, 0}, center{0, 0, 0};
     float across = 0, along = 0, radius = 0;  ///< across: -1 to 1 over the width
     Color color{0.0f};                        ///< the strand's own, when colored

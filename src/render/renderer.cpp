@@ -116,10 +116,11 @@ Shaded shade(const SurfaceMaterial& m, const SurfacePoint& p) {
 
 /// Out of a strand towards a direction, so that its own ribbon, which turns to every ray, is not met again.
 V3f leaveStrand(const SurfacePoint& p, const V3f& direction) {
+    if (p.round && direction.dot(p.normal) > 0.0f) return leave(p.position, p.normal);
     const V3f out = direction - p.tangent * direction.dot(p.tangent);
     const float length = out.length();
     const V3f way = length > 1e-6f ? out / length : p.normal;
-    return leave(p.center + way * (p.radius * 1.01f), way);
+    return leave(p.center + way * (p.radius * (p.round ? 1.05f : 1.01f)), way);
 }
 
 /// Tent filter of one pixel's width on each side, by warping.

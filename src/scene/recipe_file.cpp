@@ -187,9 +187,50 @@ float usualSize(const RecipeFile& recipe, Evaluator& evaluator, Progress& progre
     return sizes.empty() || !(sizes[sizes.size() / 2] > 0) ? 0.1f : sizes[sizes.size() / 2];
 }
 
+/// How long the strands are that the recipe grows; 0 when it grows none.
+double strandLength(const RecipeFile& recipe) {
+    double length = 0;
+    for (const Step& step : recipe.layer().steps)
+        if (step.type == "grow" || step.type == "trace") {
+            const StepType& type = *findStepType(step.type);
+            length = std::get<Range>(paramOr(*findSpec(type.params, "length"), step.params).value).max;
+            if (step.type == "trace")
+                length *=
+                    0.5 *
+                    double(std::get<int64_t>(paramOr(*findSpec(type.params, "steps"), step.params).value));
+        }
+    return length;
+}
+
+/// The recipe on a ball that shows strands of that length well.
+Document strandSample(const RecipeFile& recipe, double length) {
+    Document d = Document::fresh();
+    Node skin = makeNode(d, "surface", "Skin");
+    skin.params["base"].value = Color(0.1f, 0.085f, 0.075f);
+    Node ball = makeNode(d, "sphere", "Ground");
+    const double radius = std::max(1e-4, std::max(2.2 * length, 0.4 * std::sqrt(length * 0.01)));
+    ball.params["radius"].value = radius;
+    ball.params["material"].value = skin.id;
+    const std::string on = ball.id;
+    d = withNode(withNode(d, skin), ball);
+    d = withRecipe(d, recipe, on);
+    const std::string camera = std::get<std::string>(d.setting("render", "camera"));
+    const double reach = radius + length;
+    d = withValue(d, {camera, "", "position"}, V3d(reach * 1.3, reach * 1.6, reach * 2.6));
+    d = withValue(d, {camera, "", "target"}, V3d(0, reach * 0.1, 0));
+    return withValue(d, {camera, "", "focal"}, 60.0);
+}
+
+Document withPictureSize(const Document& document) {
+    return withValue(withValue(document, {"render", "", "width"}, int64_t(240)), {"render", "", "height"},
+                     int64_t(160));
+}
+
 }  // namespace
 
 Document recipeSample(const RecipeFile& recipe, Evaluator& evaluator, Progress& progress) {
+    if (const double length = strandLength(recipe); length > 0)
+        return withPictureSize(strandSample(recipe, length));
     const double side = 9.0 * double(usualSize(recipe, evaluator, progress));
     Document d = Document::fresh();
     Node soil = makeNode(d, "surface", "Soil");
@@ -213,9 +254,7 @@ Document recipeSample(const RecipeFile& recipe, Evaluator& evaluator, Progress& 
     const std::string camera = std::get<std::string>(d.setting("render", "camera"));
     d = withValue(d, {camera, "", "position"}, V3d(side * 0.62, side * 0.5, side * 0.78));
     d = withValue(d, {camera, "", "target"}, V3d(0, side * 0.04, side * 0.03));
-    d = withValue(d, {camera, "", "focal"}, 40.0);
-    d = withValue(d, {"render", "", "width"}, int64_t(240));
-    return withValue(d, {"render", "", "height"}, int64_t(160));
+    return withPictureSize(withValue(d, {camera, "", "focal"}, 40.0));
 }
 
 void writeRecipePicture(const RecipeFile& recipe, const fs::path& path, Progress& progress) {
