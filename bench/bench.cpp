@@ -104,25 +104,7 @@ void primaryRays(benchmark::State& state) {
     const auto bare = [&] {
         tiles([&](int x, int y) {
             const Ray& ray = rays[size_t(y * kWidth + x)];
-            RTCRayHit r;
-            r.ray = {ray.origin.x,
-                     ray.origin.y,
-                     ray.origin.z,
-                     0,
-                     ray.direction.x,
-                     ray.direction.y,
-                     ray.direction.z,
-                     0,
-                     std::numeric_limits<float>::infinity(),
-                     ~0u,
-                     0,
-                     0};
-            r.hit.geomID = r.hit.instID[0] = RTC_INVALID_GEOMETRY_ID;
-            RTCIntersectContext context;
-            rtcInitIntersectContext(&context);
-            context.flags = RTC_INTERSECT_CONTEXT_FLAG_COHERENT;
-            rtcIntersect1(scene, &context, &r);
-            depth[size_t(y * kWidth + x)] = r.ray.tfar;
+            depth[size_t(y * kWidth + x)] = bareDistance(scene, ray);
         });
     };
     const auto ours = [&] {

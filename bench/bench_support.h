@@ -1,11 +1,14 @@
 // What several benchmarks need: ratios of two runs, and a large surface.
 #pragma once
+#include <embree3/rtcore.h>
+
 #include <algorithm>
 #include <chrono>
 #include <vector>
 
 #include "geo/primitives.h"
 #include "geo/surface.h"
+#include "render/camera.h"
 
 namespace ovrix::bench {
 
@@ -28,6 +31,29 @@ double medianRatio(int rounds, const Ours& ours, const Bare& bare) {
     }
     std::sort(ratios.begin(), ratios.end());
     return ratios[ratios.size() / 2];
+}
+
+/// How far a ray goes, by the ray tracer's own call and nothing else.
+inline float bareDistance(RTCScene scene, const Ray& ray) {
+    RTCRayHit r;
+    r.ray = {ray.origin.x,
+             ray.origin.y,
+             ray.origin.z,
+             0,
+             ray.direction.x,
+             ray.direction.y,
+             ray.direction.z,
+             0,
+             std::numeric_limits<float>::infinity(),
+             ~0u,
+             0,
+             0};
+    r.hit.geomID = r.hit.instID[0] = RTC_INVALID_GEOMETRY_ID;
+    RTCIntersectContext context;
+    rtcInitIntersectContext(&context);
+    context.flags = RTC_INTERSECT_CONTEXT_FLAG_COHERENT;
+    rtcIntersect1(scene, &context, &r);
+    return r.ray.tfar;
 }
 
 /// 524,288 triangles.

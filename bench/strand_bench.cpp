@@ -169,29 +169,7 @@ void strandRays(benchmark::State& state) {
         });
     };
     const auto own = [&] { over([&](const Ray& ray) { return ours.scene.intersect(ray, true).distance; }); };
-    const auto plain = [&] {
-        over([&](const Ray& ray) {
-            RTCRayHit r;
-            r.ray = {ray.origin.x,
-                     ray.origin.y,
-                     ray.origin.z,
-                     0,
-                     ray.direction.x,
-                     ray.direction.y,
-                     ray.direction.z,
-                     0,
-                     std::numeric_limits<float>::infinity(),
-                     ~0u,
-                     0,
-                     0};
-            r.hit.geomID = r.hit.instID[0] = RTC_INVALID_GEOMETRY_ID;
-            RTCIntersectContext context;
-            rtcInitIntersectContext(&context);
-            context.flags = RTC_INTERSECT_CONTEXT_FLAG_COHERENT;
-            rtcIntersect1(bareScene, &context, &r);
-            return r.ray.tfar;
-        });
-    };
+    const auto plain = [&] { over([&](const Ray& ray) { return bareDistance(bareScene, ray); }); };
     for (auto _ : state) {
         state.counters["rate_share"] = 1.0 / medianRatio(9, own, plain);
         state.counters["least"] = 0.75;

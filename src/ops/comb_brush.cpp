@@ -57,7 +57,11 @@ StrandsPtr CombStroke::strands() const {
     std::vector<uint32_t> kept;
     for (size_t s = 0; s < set_->size(); ++s)
         if (!removed_[s]) kept.push_back(uint32_t(s));
-    if (kept.size() == set_->size()) return std::make_shared<const StrandSet>(*set_);
+    if (kept.size() == set_->size()) {
+        auto out = std::make_shared<StrandSet>(*set_);  // with places of its own: those here go on changing
+        out->points.set("P", std::vector<V3f>(p_.begin(), p_.end()));
+        return out;
+    }
     return std::get<StrandsPtr>(gathered(StrandsPtr(set_), kept));
 }
 

@@ -34,24 +34,17 @@ StrandsPtr strandColor(const StrandSet& in, const StrandColorOptions& o, Progres
     const auto root = ends(o.root, samples), tip = ends(o.tip, samples);
     const auto grey = o.grey.over(samples, progress);
     const auto clump = in.strands.find<int32_t>("clump");
-    const auto p = in.points.find<V3f>("P");
     const AlongTable along(o.along);
     auto color = out->points.add<Color>("color");
-    parallelRanges(in.size(), 512, progress, [&](size_t begin, size_t end) {
-        StrandScratch x;
-        for (size_t s = begin; s < end; ++s) {
-            const auto line = pointsOf(in, p, s);
-            x.fit(line.size());
-            alongOf(line, x.t);
-            const bool isGrey = random1(o.seed, samples.id[s], Stream::Grey) < grey[s];
-            const V3f tint = tintOf(o, samples.id[s], clump.empty() ? 0 : clump[s]);
-            V3f picture(1.0f);
-            if (o.image && !samples.uv.empty())
-                picture = V3f(o.image->sample(samples.uv[s].x, samples.uv[s].y));
-            for (size_t i = 0; i < line.size(); ++i) {
-                const V3f own = root[s] + (tip[s] - root[s]) * along.at(x.t[i]);
-                color[in.start[s] + i] = tinted(isGrey ? o.greyColor : Color(own * picture), tint);
-            }
+    eachStrand(in, progress, [&](size_t s, std::span<const V3f> line, StrandScratch& x) {
+        alongOf(line, x.t);
+        const bool isGrey = random1(o.seed, samples.id[s], Stream::Grey) < grey[s];
+        const V3f tint = tintOf(o, samples.id[s], clump.empty() ? 0 : clump[s]);
+        V3f picture(1.0f);
+        if (o.image && !samples.uv.empty()) picture = V3f(o.image->sample(samples.uv[s].x, samples.uv[s].y));
+        for (size_t i = 0; i < line.size(); ++i) {
+            const V3f own = root[s] + (tip[s] - root[s]) * along.at(x.t[i]);
+            color[in.start[s] + i] = tinted(isGrey ? o.greyColor : Color(own * picture), tint);
         }
     });
     return out;

@@ -48,6 +48,20 @@ struct StrandScratch {
     void fit(size_t points);
 };
 
+/// Calls @p body with each strand, its points and scratch space, on all threads.
+template <class Body>
+void eachStrand(const StrandSet& in, Progress& progress, const Body& body) {
+    const auto p = in.points.find<V3f>("P");
+    parallelRanges(in.size(), 512, progress, [&](size_t begin, size_t end) {
+        StrandScratch scratch;
+        for (size_t s = begin; s < end; ++s) {
+            const auto line = pointsOf(in, p, s);
+            scratch.fit(line.size());
+            body(s, line, scratch);
+        }
+    });
+}
+
 /// The same strands with points that @p body moves: it gets the strand, its points as they were, where to put
 /// the new ones (already filled with the old), and scratch space. Strands are worked on by all threads.
 template <class Body>
@@ -56,15 +70,10 @@ StrandsPtr reshaped(const StrandSet& in, Progress& progress, const Body& body) {
     const auto from = in.points.find<V3f>("P");
     out->points.set("P", std::vector<V3f>(from.size()));
     const auto to = out->points.add<V3f>("P");
-    parallelRanges(in.size(), 512, progress, [&](size_t begin, size_t end) {
-        StrandScratch scratch;
-        for (size_t s = begin; s < end; ++s) {
-            const auto old = pointsOf(in, from, s);
-            const auto made = to.subspan(in.start[s], old.size());
-            std::copy(old.begin(), old.end(), made.begin());
-            scratch.fit(old.size());
-            body(s, old, made, scratch);
-        }
+    eachStrand(in, progress, [&](size_t s, std::span<const V3f> old, StrandScratch& scratch) {
+        const auto made = to.subspan(in.start[s], old.size());
+        std::copy(old.begin(), old.end(), made.begin());
+        body(s, old, made, scratch);
     });
     return out;
 }

@@ -9,19 +9,12 @@ StrandsPtr strandWidth(const StrandSet& in, const StrandWidthOptions& o, Progres
     const Samples samples = samplesOf(in);
     const auto root = o.root.over(samples, progress), tip = o.tip.over(samples, progress);
     const AlongTable along(o.along);
-    const auto p = in.points.find<V3f>("P");
     auto width = out->points.add<float>("width");
-    parallelRanges(in.size(), 512, progress, [&](size_t begin, size_t end) {
-        StrandScratch x;
-        for (size_t s = begin; s < end; ++s) {
-            const auto line = pointsOf(in, p, s);
-            x.fit(line.size());
-            alongOf(line, x.t);
-            const float own =
-                1.0f + o.variation * (2.0f * random1(o.seed, samples.id[s], Stream::Width) - 1.0f);
-            for (size_t i = 0; i < line.size(); ++i)
-                width[in.start[s] + i] = std::max(0.0f, lerp(tip[s], root[s], along.at(x.t[i])) * own);
-        }
+    eachStrand(in, progress, [&](size_t s, std::span<const V3f> line, StrandScratch& x) {
+        alongOf(line, x.t);
+        const float own = 1.0f + o.variation * (2.0f * random1(o.seed, samples.id[s], Stream::Width) - 1.0f);
+        for (size_t i = 0; i < line.size(); ++i)
+            width[in.start[s] + i] = std::max(0.0f, lerp(tip[s], root[s], along.at(x.t[i])) * own);
     });
     return out;
 }

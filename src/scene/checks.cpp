@@ -47,6 +47,7 @@ class Finder {
         for (const NodePtr& light : document.nodes(Category::Light))
             if (light->rendered) return;
         for (const NodePtr& m : document.nodes(Category::Material)) {
+            if (m->type != "surface") continue;
             const Color e = std::get<Color>(document.value(m->id, "emission", frame));
             if (e.x > 0 || e.y > 0 || e.z > 0) return;
         }

@@ -216,9 +216,10 @@ Document strandSample(const RecipeFile& recipe, double length) {
     d = withRecipe(d, recipe, on);
     const std::string camera = std::get<std::string>(d.setting("render", "camera"));
     const double reach = radius + length;
-    d = withValue(d, {camera, "", "position"}, V3d(reach * 1.3, reach * 1.6, reach * 2.6));
+    d = withValue(d, {camera, "", "position"}, V3d(reach * 1.9, reach * 1.25, reach * 3.3));
     d = withValue(d, {camera, "", "target"}, V3d(0, reach * 0.1, 0));
-    return withValue(d, {camera, "", "focal"}, 60.0);
+    d = withValue(d, {camera, "", "exposure"}, 0.8);
+    return withValue(d, {camera, "", "focal"}, 56.0);
 }
 
 Document withPictureSize(const Document& document) {

@@ -17,6 +17,7 @@ class StrandsTest : public WindowFixture {
     void stylesInOrder();
     void showsAndRenders();
     void combsNothingWhereThereIsNothing();
+    void takesStrandsFromFiles();
 
   private:
     std::string layer_;
@@ -188,7 +189,8 @@ void StrandsTest::stylesInOrder() {
     QTest::keyClick(popup->findChild<QLineEdit*>(), Qt::Key_Return);
     driver->settle();
     QVERIFY(driver->document().get(layer_).step("clump_2"));
-    c.setValue(ParamPath::parse(driver->document(), in("clump_2/size")), 0.2);  // wider than strands lie apart
+    c.setValue(ParamPath::parse(driver->document(), in("clump_2/size")),
+               0.2);  // wider than strands lie apart
     driver->settle();
     QVERIFY(tips(*strands()) != before);
     const auto clumped = tips(*strands());
@@ -296,6 +298,28 @@ void StrandsTest::combsNothingWhereThereIsNothing() {
     QVERIFY(driver->window.statusText().contains("strands"));
     c.select("");
     drag(middle, middle + QPoint(60, 0));
+    QVERIFY(c.document() == before);
+}
+
+void StrandsTest::takesStrandsFromFiles() {
+    makeFur();
+    auto& c = driver->window.controller();
+    const QString file = path("guides.usda");
+    handOn(c.document(), layer_, HandOn::Elements, file.toStdString(), c.evaluator(),
+           {1, Purpose::Render, true}, Progress::none());
+    const Document before = c.document();
+    c.select("");
+    driver->drop(file);
+    QVERIFY(driver->waitFor([&] { return driver->window.statusText().contains("Choose the surface"); }));
+    QVERIFY(c.document() == before);
+    c.select("ball");
+    driver->drop(file);
+    QVERIFY(driver->waitFor([&] { return c.document().nodes(Category::Layer).size() == 2; }));
+    driver->settle();
+    const auto& made = c.results().layers.at(c.selected());
+    QVERIFY(made.ok);
+    QCOMPARE(elementCount(made.geometry) > 1000, true);  // a tenth of 20,000
+    c.undo();
     QVERIFY(c.document() == before);
 }
 

@@ -82,6 +82,17 @@ TEST_CASE("combing keeps lengths and roots, and pushes nothing below the skin", 
     }
 }
 
+TEST_CASE("what a stroke gave does not change with what follows", "[comb]") {
+    const Coat coat(200);
+    CombStroke stroke = coat.stroke();
+    const auto first = stroke.strands();
+    const auto before = linesById(*first);
+    for (int i = 0; i < 4; ++i) stroke.apply(brush(CombBrush::Comb), dabAt(V3f(0, 0, 1), V3f(0.1f, 0, 0)));
+    CHECK(linesById(*first) == before);
+    CHECK(linesById(*stroke.strands()) != before);
+    CHECK(linesById(*coat.strands) == before);
+}
+
 TEST_CASE("combing goes the way of the brush", "[comb]") {
     const Coat coat;
     CombStroke stroke = coat.stroke();

@@ -158,7 +158,7 @@ TEST_CASE("the recipes that come along are all good, and a picture shows somethi
     std::filesystem::create_directories(folder / "own");
     std::ofstream(folder / "own/broken.recipe") << "{";
     const auto list = libraryOf(folder / "built_in", folder / "own", folder / "pictures");
-    REQUIRE(list.size() == 7);
+    REQUIRE(list.size() == 15);
     CHECK(list.back().own);
     CHECK_THAT(list.back().error, Catch::Contains("broken.recipe"));
     for (const LibraryEntry& entry : list) {

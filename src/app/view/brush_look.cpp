@@ -27,6 +27,30 @@ void paintBrushRing(QPainter& p, const ViewPort& port, const V3f& place, const V
     }
 }
 
+bool sizeByKey(int key, float& radius, float& strength) {
+    switch (key) {
+        case Qt::Key_Q:
+            radius /= 1.15f;
+            return true;
+        case Qt::Key_W:
+            radius *= 1.15f;
+            return true;
+        case Qt::Key_A:
+            strength = std::max(0.0f, strength - 0.05f);
+            return true;
+        case Qt::Key_S:
+            strength = std::min(1.0f, strength + 0.05f);
+            return true;
+        default:
+            return false;
+    }
+}
+
+void sizeByDrag(const QPointF& delta, float& radius, float& strength) {
+    radius = std::clamp(radius * std::pow(1.01f, float(delta.x())), 1e-4f, 1e4f);
+    strength = std::clamp(strength - float(delta.y()) * 0.005f, 0.0f, 1.0f);
+}
+
 QWidget* namedNumber(const ParamSpec& spec, NumberBox** box) {
     auto* both = new QWidget;
     auto* pair = new QHBoxLayout(both);

@@ -169,8 +169,7 @@ bool BrushTool::press(const QPointF& at, Qt::KeyboardModifiers modifiers, float 
 }
 
 void BrushTool::sizeBy(const QPointF& delta) {
-    brush_.radius = std::clamp(brush_.radius * std::pow(1.01f, float(delta.x())), 1e-4f, 1e4f);
-    brush_.strength = std::clamp(brush_.strength - float(delta.y()) * 0.005f, 0.0f, 1.0f);
+    sizeByDrag(delta, brush_.radius, brush_.strength);
     strip_->refresh();
     Q_EMIT changed();
 }
@@ -202,25 +201,11 @@ bool BrushTool::release() {
 
 bool BrushTool::key(int key) {
     if (!active()) return false;
-    switch (key) {
-        case Qt::Key_Q:
-            brush_.radius /= 1.15f;
-            break;
-        case Qt::Key_W:
-            brush_.radius *= 1.15f;
-            break;
-        case Qt::Key_A:
-            brush_.strength = std::max(0.0f, brush_.strength - 0.05f);
-            break;
-        case Qt::Key_S:
-            brush_.strength = std::min(1.0f, brush_.strength + 0.05f);
-            break;
-        case Qt::Key_Escape:
-            controller_.setPainting({});
-            return true;
-        default:
-            return false;
+    if (key == Qt::Key_Escape) {
+        controller_.setPainting({});
+        return true;
     }
+    if (!sizeByKey(key, brush_.radius, brush_.strength)) return false;
     strip_->refresh();
     Q_EMIT changed();
     return true;

@@ -79,6 +79,7 @@ CombStrip::CombStrip(CombBrush& brush, QWidget* parent)
     auto* falloff = new CurveBox;
     falloff->setToolTip("Strength from the middle of the brush (left) to its rim");
     falloff->setCurve(brush_.falloff);
+    falloff->setFixedHeight(px(26));
     connect(falloff, &CurveBox::changed, this, [this, falloff](const Curve& curve, bool) {
         brush_.falloff = curve;
         falloff->setCurve(curve);
@@ -87,6 +88,7 @@ CombStrip::CombStrip(CombBrush& brush, QWidget* parent)
     const auto flag = [&](const char* title, const char* help, const std::function<void(bool)>& set) {
         auto* box = new QCheckBox(title);
         box->setToolTip(help);
+        box->setMinimumHeight(px(26));  // as high as the numbers beside it
         connect(box, &QCheckBox::toggled, this, [this, set](bool on) {
             set(on);
             Q_EMIT changed();
@@ -101,6 +103,7 @@ CombStrip::CombStrip(CombBrush& brush, QWidget* parent)
     count_ = new QLabel;
     count_->setProperty("muted", true);
     count_->setObjectName("combCount");
+    count_->setMinimumHeight(px(26));
     line->addWidget(count_);
     auto* all = new QPushButton("Work on all");
     all->setObjectName("combAll");
@@ -173,19 +176,7 @@ StrandsPtr CombTool::strands() const {
     return it == controller_.results().layers.end() ? nullptr : it->second.combable;
 }
 
-SurfacePtr CombTool::skin() const {
-    const Node* node = controller_.selectedNode();
-    if (!node || node->category() != Category::Layer) return nullptr;
-    const auto id = std::get<std::string>(controller_.document().value(node->id, "surface"));
-    if (id.empty()) return nullptr;
-    SurfacePtr surface;
-    controller_.guarded([&] {  // it was made for the layer: this only finds it again
-        surface = controller_.evaluator().surface(
-            controller_.document(), id, {controller_.frame(), Purpose::Viewport, controller_.full()},
-            Progress::none());
-    });
-    return surface;
-}
+SurfacePtr CombTool::skin() const { return controller_.surfaceOfChosen(); }
 
 void CombTool::layOut(const QSize& view) {
     const int width = std::min(px(470), view.width() - px(56));
@@ -311,37 +302,21 @@ bool CombTool::release() {
 }
 
 void CombTool::sizeBy(const QPointF& delta) {
-    brush_.radius = std::clamp(brush_.radius * std::pow(1.01f, float(delta.x())), 1e-4f, 1e4f);
-    brush_.strength = std::clamp(brush_.strength - float(delta.y()) * 0.005f, 0.0f, 1.0f);
+    sizeByDrag(delta, brush_.radius, brush_.strength);
     refreshStrip();
     Q_EMIT changed();
 }
 
 bool CombTool::key(int key) {
     if (!active_) return false;
-    switch (key) {
-        case Qt::Key_Q:
-            brush_.radius /= 1.15f;
-            break;
-        case Qt::Key_W:
-            brush_.radius *= 1.15f;
-            break;
-        case Qt::Key_A:
-            brush_.strength = std::max(0.0f, brush_.strength - 0.05f);
-            break;
-        case Qt::Key_S:
-            brush_.strength = std::min(1.0f, brush_.strength + 0.05f);
-            break;
-        case Qt::Key_Escape:
-            if (chosen_.empty()) {
-                Q_EMIT ended();
-                return true;
-            }
-            chosen_.clear();
-            break;
-        default:
-            return false;
+    if (key == Qt::Key_Escape && chosen_.empty()) {
+        Q_EMIT ended();
+        return true;
     }
+    if (key == Qt::Key_Escape)
+        chosen_.clear();
+    else if (!sizeByKey(key, brush_.radius, brush_.strength))
+        return false;
     refreshStrip();
     Q_EMIT changed();
     return true;

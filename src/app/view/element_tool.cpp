@@ -48,19 +48,7 @@ std::vector<Box3f> ElementTool::boxes(const Copies& copies) const {
     return all;
 }
 
-SurfacePtr ElementTool::ground() const {
-    const Node* node = controller_.selectedNode();
-    if (!node || node->category() != Category::Layer) return nullptr;
-    const auto id = std::get<std::string>(controller_.document().value(node->id, "surface"));
-    if (id.empty()) return nullptr;
-    SurfacePtr surface;
-    controller_.guarded([&] {  // it was made for the layer: this only finds it again
-        surface = controller_.evaluator().surface(
-            controller_.document(), id, {controller_.frame(), Purpose::Viewport, controller_.full()},
-            Progress::none());
-    });
-    return surface;
-}
+SurfacePtr ElementTool::ground() const { return controller_.surfaceOfChosen(); }
 
 std::optional<size_t> ElementTool::indexOfChosen(const Copies& copies) const {
     if (!id_ || controller_.selected() != layer_) return std::nullopt;

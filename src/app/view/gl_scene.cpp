@@ -125,8 +125,8 @@ Color lifted(const Color& c) {
 /// A colour that reads in the view: what the material is like in the middle of its range.
 Color materialColor(const Document& document, const std::string& id) {
     const Node* node = document.find(id);
-    if (!node) return Color(0.42f, 0.44f, 0.45f);
-    if (node->type == "fibre") return lifted(fibreColor(document, id));
+    if (node && node->type == "fibre") return lifted(fibreColor(document, id));
+    if (!node || node->type != "surface") return Color(0.42f, 0.44f, 0.45f);
     const Param base = paramOr(*findSpec(specsOf(*node), "base"), node->params);
     Color c = std::get<Color>(base.value);
     if (base.field)

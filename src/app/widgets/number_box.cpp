@@ -94,7 +94,7 @@ void NumberBox::paintEvent(QPaintEvent*) {
     QFont font = figureFont();  // smaller where the figure would not fit: a cut one says something else
     const int wanted = QFontMetrics(font).horizontalAdvance(shownText());
     if (wanted > space.width())
-        font.setPointSizeF(font.pointSizeF() * std::max(0.6, double(space.width()) / wanted));
+        font.setPixelSize(std::max(px(7), int(double(QFontInfo(font).pixelSize()) * space.width() / wanted)));
     p.setFont(font);
     p.drawText(space, Qt::AlignRight | Qt::AlignVCenter, shownText());
 }

@@ -6,6 +6,8 @@
 
 #include "app/theme/theme.h"
 #include "base/error.h"
+#include "io/elements_io.h"
+#include "io/strands_io.h"
 #include "scene/scene_file.h"
 
 namespace ovrix::app {
@@ -244,6 +246,74 @@ void Controller::handOnLayer(const std::string& layer, HandOn what, const QStrin
     });
 }
 
+SurfacePtr Controller::surfaceOfChosen() {
+    const Node* node = selectedNode();
+    if (!node || node->category() != Category::Layer) return nullptr;
+    const auto id = std::get<std::string>(document().value(node->id, "surface"));
+    if (id.empty()) return nullptr;
+    SurfacePtr surface;
+    guarded([&] {  // it was made for the layer: this only finds it again
+        surface = evaluator_.surface(document(), id, {frame_, Purpose::Viewport, full_}, Progress::none());
+    });
+    return surface;
+}
+
+/// Relative to the scene when it has a place.
+std::string Controller::pathInScene(const std::filesystem::path& path) const {
+    const auto whole = std::filesystem::absolute(path);
+    const auto relative = whole.lexically_relative(session_.folder());
+    return (session_.path().empty() || relative.empty() ? whole : relative).string();
+}
+
+void Controller::importFile(const QString& file) {
+    const std::filesystem::path path = file.toStdString();
+    const std::string ending = path.extension().string();
+    if (ending != ".usda" && ending != ".vdb" && ending != ".csv" && ending != ".ply")
+        return importMesh(file);
+    say("Looking at " + QString::fromStdString(path.filename().string()));
+    worker_.post([this, path, file, ending](Progress&) {
+        QString problem;
+        std::string step;  // none for a mesh
+        try {
+            if (holdsStrands(path))
+                step = "strand_file";
+            else if (ending != ".ply" || !plyHasFaces(path))
+                step = "from_file";
+        } catch (const std::exception& e) {
+            problem = QString::fromUtf8(e.what());
+        }
+        QMetaObject::invokeMethod(
+            this,
+            [this, path, file, step, problem] {
+                if (!problem.isEmpty()) return say(problem, true);
+                if (step.empty()) return importMesh(file);
+                addElements(path, step);
+            },
+            Qt::QueuedConnection);
+    });
+}
+
+/// A layer of what a file holds, on the chosen surface or on that of the chosen layer.
+void Controller::addElements(const std::filesystem::path& path, const std::string& step) {
+    std::string surface = selected_, id;
+    if (const Node* node = selectedNode(); node && node->category() == Category::Layer)
+        surface = std::get<std::string>(document().value(node->id, "surface"));
+    const Node* on = document().find(surface);
+    if (!on || on->category() != Category::Object)
+        return say("Choose the surface that " + QString::fromStdString(path.filename().string()) +
+                       " belongs to, then drop it again",
+                   true);
+    edit("Add " + QString::fromStdString(path.filename().string()), [&](const Document& d) {
+        Node layer = makeNode(d, "layer", path.stem().string());
+        layer.params["surface"].value = surface;
+        layer.steps.push_back(makeStep(step, layer));
+        layer.steps[0].params["file"].value = pathInScene(path);
+        id = layer.id;
+        return withNode(d, std::move(layer));
+    });
+    select(id);
+}
+
 void Controller::importMesh(const QString& file) {
     const std::filesystem::path path = file.toStdString();
     say("Reading " + QString::fromStdString(path.filename().string()));
@@ -260,15 +330,8 @@ void Controller::importMesh(const QString& file) {
             [this, path, mesh, problem] {
                 if (!problem.isEmpty()) return say(problem, true);
                 std::string id;
-                edit("Add " + QString::fromStdString(path.filename().string()), [&](const Document& d) {
-                    const auto folder = session_.folder();
-                    const auto relative = std::filesystem::absolute(path).lexically_relative(folder);
-                    return withMeshFile(d,
-                                        session_.path().empty() || relative.empty()
-                                            ? std::filesystem::absolute(path)
-                                            : relative,
-                                        mesh, &id);
-                });
+                edit("Add " + QString::fromStdString(path.filename().string()),
+                     [&](const Document& d) { return withMeshFile(d, pathInScene(path), mesh, &id); });
                 select(id);
                 say(QString("Added %1 with %2 triangles")
                         .arg(QString::fromStdString(path.filename().string()),

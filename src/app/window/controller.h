@@ -43,6 +43,9 @@ class Controller : public QObject {
     /// Null when nothing is selected.
     const Node* selectedNode() const { return document().find(selected_); }
     void select(const std::string& id);
+    /// What the chosen layer lies on, as it was made for the layer; null when no layer is chosen or it lies
+    /// on nothing.
+    SurfacePtr surfaceOfChosen();
 
     bool full() const { return full_; }
     void setFull(bool full);
@@ -67,6 +70,9 @@ class Controller : public QObject {
     void recover(const Autosave::Found& found);
     /// Reads a mesh on the worker and adds it as an object.
     void importMesh(const QString& file);
+    /// Reads a dropped file on the worker: a mesh becomes an object, strands and points a layer on the chosen
+    /// surface.
+    void importFile(const QString& file);
     /// Works out, on the worker, the bytes that all copies of a layer take as one mesh; @p then runs in the
     /// window.
     void measureMesh(const std::string& layer, std::function<void(double)> then);
@@ -91,6 +97,8 @@ class Controller : public QObject {
 
   private:
     void requestResults();
+    void addElements(const std::filesystem::path& path, const std::string& step);
+    std::string pathInScene(const std::filesystem::path& path) const;
     void onDocumentChanged();
     Evaluator evaluator_;
     Session session_;

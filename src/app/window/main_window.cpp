@@ -546,7 +546,7 @@ void MainWindow::dropEvent(QDropEvent* e) {
         } else if (file.endsWith(".recipe")) {
             dropRecipe(file, e->position().toPoint());
         } else {
-            controller_.importMesh(file);
+            controller_.importFile(file);
         }
     }
     e->acceptProposedAction();
