@@ -280,6 +280,11 @@ class Evaluator::Run {
             hash_ = h.value();
             context_ =
                 evaluator.fieldContext(document, surfaceId, frame, surface_, &around, around.progress());
+            restContext_ = context_;
+            if (rest_ != surface_)
+                restContext_ =
+                    evaluator.fieldContext(document, surfaceId, restFrame, rest_, &around, around.progress());
+            restContext_.frame = frame;  // numbers are those of now, places those at rest
         } catch (const Error& e) {
             trouble_ = e.where().empty() ? e.problem() : e.where() + ": " + e.problem();
             cure_ = e.remedy();
@@ -313,22 +318,29 @@ class Evaluator::Run {
         return *type;
     }
 
-    /// Points that a step places are put where they lie on the surface at rest, and then go with it.
+    /// Whether the step puts points on the surface: it does so at rest, and they go with it from there.
+    bool placesAtRest(const StepType& type) const {
+        return rest_ != surface_ && type.takes == GeometryKind::Nothing && type.gives == GeometryKind::Points;
+    }
+
+    /// Fields of what lies at rest are asked there.
+    const FieldContext& contextOf(const StepType& type) const {
+        return placesAtRest(type) || type.fills ? restContext_ : context_;
+    }
+
     Geometry apply(const StepType& type, const Step& step, const Geometry& in) {
         ++evaluator_.stepsRun_;
-        const bool carried =
-            rest_ != surface_ && type.takes == GeometryKind::Nothing && type.gives == GeometryKind::Points;
-        const ResolvedParams params(type.params, step.params, context_);
-        const double share = whole_ ? 1.0 : result_.share;
-        const StepInput input{in,     params,  carried ? rest_ : surface_, rest_,
-                              share,  memory_, around_.progress(),         &around_,
-                              &notes_};
-        Geometry made = type.apply(input);
-        if (!carried) return made;
+        const ResolvedParams params(type.params, step.params, contextOf(type));
+        return type.apply({in, params, placesAtRest(type) ? rest_ : surface_, rest_,
+                           whole_ ? 1.0 : result_.share, memory_, around_.progress(), &around_, &notes_});
+    }
+
+    /// What was placed at rest, as it lies on the surface now.
+    Geometry carried(const Geometry& placed) {
         size_t rebound = 0;
-        auto points = pointsCarried(*std::get<std::shared_ptr<const PointSet>>(made), *rest_, *surface_,
+        auto points = pointsCarried(*std::get<std::shared_ptr<const PointSet>>(placed), *rest_, *surface_,
                                     around_.progress(), &rebound);
-        if (rebound) input.note(reboundNote(rebound));
+        if (rebound) notes_.push_back(reboundNote(rebound));
         return points;
     }
 
@@ -359,11 +371,15 @@ class Evaluator::Run {
     }
 
     Geometry make(const StepType& type, const Step& step) {
-        if (!thins(type, step)) return apply(type, step, geometry_);
+        const Geometry made = thins(type, step) ? thinned(type, step) : apply(type, step, geometry_);
+        return placesAtRest(type) ? carried(made) : made;
+    }
+
+    Geometry thinned(const StepType& type, const Step& step) {
         const size_t before = evaluator_.stepsRun_;
         const Geometry all = placed(type, step).first;
         if (evaluator_.stepsRun_ == before) ++evaluator_.stepsRun_;  // with its placing it counts as one
-        const ResolvedParams params(type.params, step.params, context_);
+        const ResolvedParams params(type.params, step.params, contextOf(type));
         return masked(std::get<std::shared_ptr<const PointSet>>(all), params.driven(type.mask),
                       uint64_t(params.integer("seed")), around_.progress());
     }
@@ -414,7 +430,7 @@ class Evaluator::Run {
     /// be: then the steps say so one by one.
     size_t paintedUntil(size_t first) {
         const auto& steps = layer_.steps;
-        if (around_.options().painted != layer_.id || !steps[first].on) return first;
+        if (around_.options().painted != layer_.id || !steps[first].on || rest_ != surface_) return first;
         const StepType* type = findStepType(steps[first].type);
         if (!type || !thins(*type, steps[first]) || kindOf(geometry_) != type->takes) return first;
         size_t end = first + 1;
@@ -477,7 +493,7 @@ class Evaluator::Run {
     size_t fillsAt_ = 0;  // the first step that lays many elements between few; the end for none
     bool whole_ = false;  // the step at work makes all, also in Draft
     std::vector<std::string> notes_;
-    FieldContext context_;
+    FieldContext context_, restContext_;
     std::string trouble_, cure_;  // why there is no surface
     size_t memory_ = 0;
     Geometry geometry_;

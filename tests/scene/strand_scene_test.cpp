@@ -96,6 +96,34 @@ TEST_CASE("strands follow a surface that is keyed, with the roots that they had"
         CHECK(lengthOf(line(*later.guides, s)) == Approx(lengthOf(line(*rest.guides, s))).epsilon(1e-3));
 }
 
+TEST_CASE("a mask asks where elements lie at rest", "[strand][scene]") {
+    // A plane that is lifted: what stood below half a metre at rest stays.
+    Document d = Document::fresh();
+    d.put(makeNode(d, "plane", "Plane"));
+    Param position;
+    position.value = V3d(0, 0, 0);
+    position.keys = {{1, V3d(0, 0, 0), KeyEase::Linear}, {10, V3d(0, 2, 0), KeyEase::Linear}};
+    d = withParam(d, {"plane", "", "position"}, position);
+    d.put(makeNode(d, "sphere", "Ball"));
+    std::string layer;
+    d = withLayer(d, "plane", "ball", &layer);
+    FieldSource height = makeSource("height");
+    height.params["range"].value = Range{0.4, 0.6};
+    height.invert = true;
+    d = withField(d, ParamPath::parse(d, layer + "/scatter/keep"), std::make_shared<Field>(Field{{height}}));
+    Evaluator evaluator;
+    const auto copies = [&](double frame) {
+        return std::get<std::shared_ptr<const Copies>>(
+            evaluator.layer(d, layer, {frame, Purpose::Render, true}, Progress::none()).geometry);
+    };
+    const auto before = copies(1), after = copies(10);
+    CHECK(before->size() == 2000);
+    REQUIRE(after->size() == 2000);
+    for (size_t i = 0; i < after->size(); ++i)
+        CHECK((after->attributes.find<V3f>("P")[i] - before->attributes.find<V3f>("P")[i] - V3f(0, 2, 0))
+                  .length() < 1e-5f);
+}
+
 TEST_CASE("another topology binds again by the nearest point, and says so", "[strand][scene]") {
     Fur f;
     StrandEdit planted;
