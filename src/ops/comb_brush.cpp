@@ -178,7 +178,7 @@ void CombStroke::aim(const CombBrush& b, const CombDab& dab, const Reach& reach,
     const auto& w = reach.weight;
     const auto old = pointsOf(*set_, p_, s);
     const V3f normal = set_->strands.find<V3f>("N")[s];
-    const Quatf orient = set_->strands.find<Quatf>("orient")[s];
+    const Quatf upright = turnBetween(likeNormal_, normal);
     if (b.mode == CombBrush::Comb) {
         for (size_t i = 1; i < q.size(); ++i) q[i] = old[i] + dab.move * w[i];
         return;
@@ -196,9 +196,9 @@ void CombStroke::aim(const CombBrush& b, const CombDab& dab, const Reach& reach,
         const float k = std::min(1.0f, 0.5f * (w[i] + reach.most));
         V3f to = d;
         if (b.mode == CombBrush::Straighten) to = turnedTo(d, chord, 0.5f * k);
-        if (b.mode == CombBrush::Smooth) to = turnedTo(d, rotate(orient, mean[i - 1]), 0.35f * k);
+        if (b.mode == CombBrush::Smooth) to = turnedTo(d, rotate(upright, mean[i - 1]), 0.35f * k);
         if (b.mode == CombBrush::Copy && !copied_.empty())
-            to = turnedTo(d, rotate(orient, copied_[std::min(i - 1, copied_.size() - 1)]), 0.5f * k);
+            to = turnedTo(d, rotate(upright, copied_[std::min(i - 1, copied_.size() - 1)]), 0.5f * k);
         if (b.mode == CombBrush::Puff) to = turnedTo(d, normal, kTurn * 0.5f * k);
         if (b.mode == CombBrush::Bend)
             to = turnedTo(d, unitOr(dab.at - old[i - 1], d), kTurn * k * float(i) / float(q.size() - 1));
@@ -221,16 +221,21 @@ void CombStroke::cut(size_t s, const Reach& reach) {
 
 void CombStroke::change(const CombBrush& b, const CombDab& dab, std::vector<Reach>& under) {
     const bool gathers = b.mode == CombBrush::Gather, smooths = b.mode == CombBrush::Smooth;
-    std::vector<V3f> mean;  // of points, or of directions in the roots' frames
+    std::vector<V3f> mean;  // of points, or of directions as if all roots looked one way
+    const auto normal = set_->strands.find<V3f>("N");
     if (gathers || smooths) {
+        if (smooths) {
+            V3f sum(0.0f);
+            for (const Reach& r : under) sum += normal[r.strand] * r.most;
+            likeNormal_ = unitOr(sum, normal[under.front().strand]);
+        }
         size_t most = 0;
         for (const Reach& r : under) most = std::max(most, set_->pointsOf(r.strand));
         std::vector<float> sum(most);
         mean.assign(most, V3f(0.0f));
-        const auto orient = set_->strands.find<Quatf>("orient");
         for (const Reach& r : under) {
             const auto line = pointsOf(*set_, p_, r.strand);
-            const auto directions = directionsOf(line, orient[r.strand]);
+            const auto directions = directionsOf(line, turnBetween(likeNormal_, normal[r.strand]));
             for (size_t i = 0; i < (gathers ? line.size() : directions.size()); ++i) {
                 mean[i] += (gathers ? line[i] : directions[i]) * r.most;
                 sum[i] += r.most;
@@ -273,9 +278,8 @@ void CombStroke::plant(const CombBrush& b, const CombDab& dab) {
         if (d < best) best = d, like = s;
     }
     if (like == SIZE_MAX || best < 0.5f * b.radius) return;  // there is one already
-    const auto orient = set_->strands.find<Quatf>("orient");
     const auto model = pointsOf(*set_, p_, like);
-    const auto directions = directionsOf(model, orient[like]);
+    const auto directions = directionsOf(model, turnBetween(hit.normal, set_->strands.find<V3f>("N")[like]));
     const float length = lengthOf(model);
     const size_t s = set_->size(), first = set_->pointCount(), per = directions.size() + 1;
     set_->strands.resize(s + 1);
@@ -295,7 +299,7 @@ void CombStroke::plant(const CombBrush& b, const CombDab& dab) {
     planted_[s] = 1;
     std::vector<V3f> q(per);
     q[0] = hit.position;
-    for (size_t i = 1; i < per; ++i) q[i] = q[i - 1] + rotate(frame, directions[i - 1]) * segment_[first + i];
+    for (size_t i = 1; i < per; ++i) q[i] = q[i - 1] + directions[i - 1] * segment_[first + i];
     std::copy(q.begin(), q.end(), p_.begin() + std::ptrdiff_t(first));
     settle(s, q, 1.0f);
     touch(s);
@@ -313,8 +317,8 @@ void CombStroke::touchAll(const CombBrush& b, const CombDab& dab) {
     if (b.mode == CombBrush::Copy && copied_.empty()) {
         const auto first = std::max_element(reached.begin(), reached.end(),
                                             [](const Reach& a, const Reach& c) { return a.most < c.most; });
-        copied_ = directionsOf(pointsOf(*set_, p_, first->strand),
-                               set_->strands.find<Quatf>("orient")[first->strand]);
+        copied_ = directionsOf(pointsOf(*set_, p_, first->strand), Quatf());
+        likeNormal_ = set_->strands.find<V3f>("N")[first->strand];
     }
     change(b, dab, reached);
 }

@@ -78,7 +78,8 @@ class CombStroke {
     std::vector<float> factor_;   // on those, of each strand
     std::vector<uint8_t> isTouched_, removed_, planted_, clear_;
     std::vector<uint32_t> touched_;
-    std::vector<V3f> copied_;  // directions in the root's frame, of the strand that the stroke began on
+    std::vector<V3f> copied_;  // directions of the strand that the stroke began on
+    V3f likeNormal_{0, 1, 0};  // of the root that those directions, or a mean, belong to
     uint64_t nextId_ = 0;
 };
 

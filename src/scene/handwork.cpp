@@ -137,6 +137,12 @@ Document withCombing(const Document& document, const std::string& layer, std::ve
     }
     const ParamPath path{layer, combStepOf(out, layer)->id, "combing"};
     StrandEdits all = std::get<StrandEdits>(paramAt(out, path).value);
+    if (all.topology != topology) {  // planted on other faces: from now on by their places
+        std::vector<StrandEdit> moved;
+        for (const StrandEditPtr& e : all.list)
+            if (e->added) moved.push_back(*e), moved.back().triangle = -1;
+        all.put(std::move(moved));
+    }
     all.put(std::move(edits));
     all.topology = topology;
     return withValue(out, path, all);

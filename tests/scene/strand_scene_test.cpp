@@ -146,6 +146,8 @@ TEST_CASE("another topology binds again by the nearest point, and says so", "[st
     StrandEdit combedOne;
     combedOne.id = 40, combedOne.length = 0.5f;
     f.document = withCombing(f.document, f.layer, {combedOne}, topology());
+    const auto still = f.eval().guides;  // the planted one is where it was, though the faces are others now
+    CHECK((line(*still, still->size() - 1)[0] - V3f(0, 0.5f, 0)).length() < 0.02f);
     INFO(f.note());
     CHECK(f.note().find("no longer made") != std::string::npos);
 }
