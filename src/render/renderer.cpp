@@ -135,6 +135,11 @@ Ray Renderer::primaryRay(const Film& film, int x, int y, Sampler& sampler) const
     return camera_.ray(px, py, r[2], r[3]);
 }
 
+/// What of light that is met may count at most.
+float Renderer::limitOf(const Path& path) const {
+    return path.depth > 1 || (path.depth == 1 && path.lobed) ? options_.limit : 0.0f;
+}
+
 /// Light that the ray meets before or behind the surface it hit. True when the path ends at a light.
 bool Renderer::meetLights(Path& path, const RayHit& hit) const {
     const float reach = hit.hit() ? hit.distance : std::numeric_limits<float>::infinity();
@@ -147,8 +152,7 @@ bool Renderer::meetLights(Path& path, const RayHit& hit) const {
             path.depth == 0 ? 1.0f : powerHeuristic(path.pdf, met.pdf / float(scene_.lights.size()));
         if (std::isinf(met.distance)) {  // far lights lie over one another
             if (path.depth > 0 || !options_.clearBackground)
-                path.add(capped(path.weight * met.radiance * weight, path.depth > 1 ? options_.limit : 0.0f),
-                         path.depth);
+                path.add(capped(path.weight * met.radiance * weight, limitOf(path)), path.depth);
             continue;
         }
         if (!nearest || met.distance < best.distance) {
@@ -157,8 +161,7 @@ bool Renderer::meetLights(Path& path, const RayHit& hit) const {
             nearest = &best;
         }
     }
-    if (nearest)
-        path.add(capped(path.weight * best.radiance, path.depth > 1 ? options_.limit : 0.0f), path.depth);
+    if (nearest) path.add(capped(path.weight * best.radiance, limitOf(path)), path.depth);
     return nearest != nullptr;
 }
 
@@ -186,8 +189,11 @@ struct Renderer::Vertex {
     }
     V3f originFor(const V3f& direction) const {
         if (fibre) return leaveStrand(point, direction);
-        return leave(point.position,
-                     direction.dot(point.faceNormal) > 0.0f ? point.faceNormal : -point.faceNormal);
+        if (direction.dot(point.faceNormal) > 0.0f) return leave(point.position, point.faceNormal);
+        if (!point.strand) return leave(point.position, -point.faceNormal);
+        // Through a strand: its ribbon, which turns to every ray, must not be met again.
+        return leave(point.center - point.faceNormal * point.radius * (point.round ? 1.05f : 1.01f),
+                     -point.faceNormal);
     }
 };
 
@@ -215,7 +221,8 @@ void Renderer::gatherLight(Path& path, const Vertex& v) const {
     if (!(light3.x + light3.y + light3.z > 0.0f) ||
         scene_.blocked(v.originFor(s.direction), s.direction, s.distance))
         return;
-    path.add(capped(light3, path.depth > 0 ? options_.limit : 0.0f), path.depth + 1);
+    // The glints of single strands are dots as bright as those of indirect light.
+    path.add(capped(light3, path.depth > 0 || v.fibre ? options_.limit : 0.0f), path.depth + 1);
 }
 
 bool Renderer::bounce(Path& path, const Vertex& v) const {

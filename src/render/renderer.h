@@ -8,8 +8,9 @@
 namespace ovrix {
 
 struct RenderOptions {
-    int bounces = 6;      ///< reflections after the first hit
-    float limit = 10.0f;  ///< largest indirect light of one sample, per colour; 0 for none
+    int bounces = 6;  ///< reflections after the first hit
+    float limit =
+        10.0f;  ///< largest indirect light of one sample, and light from a fibre, per colour; 0 for none
     bool clearBackground = false;
     uint32_t seed = 0;
 };
@@ -37,6 +38,7 @@ class Renderer {
   private:
     struct Path;
     void samplePixel(FilmPixel& pixel, const Film& film, int x, int y, uint32_t pass) const;
+    float limitOf(const Path& path) const;
     bool meetLights(Path& path, const RayHit& hit) const;
     struct Vertex;
     void gatherLight(Path& path, const Vertex& vertex) const;

@@ -264,7 +264,7 @@ std::vector<NodeType> settingsTypes() {
           whole("samples", "Samples", 64, 1, 1048576, 1, 1024, "Passes over the picture: more is cleaner"),
           whole("bounces", "Bounces", 6, 0, 64, 0, 16, "How often light may be reflected on its way"),
           number("limit", "Sparkle limit", 10, "", 0, 1e9, 0, 50,
-                 "Cuts bright dots of indirect light; 0 cuts nothing"),
+                 "Cuts bright dots of indirect light and of fibres; 0 cuts nothing"),
           unitNumber("thin_strands", "Thin strands", 0.7,
                      "Strands thinner than this part of a pixel are drawn as wide and let as much through; 0 "
                      "draws them as they are"),

@@ -161,11 +161,13 @@ struct Fur {
     RenderScene scene;
     StrandsPtr strands;
     uint32_t look;
-    explicit Fur(StrandsPtr s, const ThinLimit& limit = {}, bool fibre = true) : strands(std::move(s)) {
+    explicit Fur(StrandsPtr s, const ThinLimit& limit = {}, bool fibre = true, float translucency = 0)
+        : strands(std::move(s)) {
         SurfaceMaterial m;
         m.base.high = Color(1.0f);
         m.specular.high = 0;
         m.roughness.high = 1;
+        m.translucency.high = translucency;
         if (fibre) {
             auto f = std::make_shared<FibreMaterial>();
             f->shape = std::make_shared<const FibreShape>(1.55f, 0.0f);
@@ -217,10 +219,14 @@ TEST_CASE("rays meet strands where they are, with place, tangent and number", "[
 }
 
 TEST_CASE("white furnace: strands under an even sky vanish, as fibres and as surfaces", "[fibre][furnace]") {
-    for (const bool fibre : {true, false})
+    struct Case {
+        bool fibre;
+        float translucency;
+    };
+    for (const auto& [fibre, translucency] : {Case{true, 0}, Case{false, 0}, Case{false, 0.5f}})
         for (const bool round : {false, true}) {
-            INFO(fibre << " " << round);
-            Fur fur(rod(0.3f, round), {}, fibre);
+            INFO(fibre << " " << translucency << " " << round);
+            Fur fur(rod(0.3f, round), {}, fibre, translucency);
             fur.scene.lights.push_back(DomeLight(nullptr, V3f(1.0f), 0));
             CameraOptions c;
             c.position = V3f(0, 0.5f, 4), c.target = V3f(0, 0.5f, 0);

@@ -281,7 +281,7 @@ void ViewWidget::paintGL() {
         o.viewProjection = viewProjection();
         o.eye = camera_.position();
         o.selected = controller_.selected();
-        o.moving = moving_;
+        o.moving = moving_ || comb_->preview();  // a stroke must not wait for all of the coat
         o.dotSize = float(px(2)) * float(devicePixelRatio());
         o.zone = zone_.value_or(-1.0f);
         o.combing = comb_->layer();
