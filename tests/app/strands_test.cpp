@@ -135,6 +135,11 @@ void StrandsTest::choosesAndMirrors() {
     for (const StrandEditPtr& e : edits.list) QVERIFY(chosen.count(e->id));
     QTest::mouseClick(driver->window.view()->findChild<QPushButton*>("combAll"), Qt::LeftButton);
     QVERIFY(driver->window.view()->comb().chosen().empty());
+    // Shift smooths for one stroke; the brush stays what it is.
+    drag(pixel(V3f(-0.1f, 0, 0.48f)), pixel(V3f(0.1f, 0, 0.48f)), Qt::ShiftModifier);
+    QCOMPARE(driver->window.view()->comb().brush().mode, CombBrush::Puff);
+    QVERIFY(!(combingOf(c.document(), layer_) == edits));
+    c.undo();
     c.undo();
     driver->settle();
     const auto before = tips(*guides());

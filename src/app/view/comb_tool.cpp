@@ -233,8 +233,9 @@ bool CombTool::press(const QPointF& at, Qt::KeyboardModifiers modifiers, float p
     depth_ = spot->distance;
     last_ = port.eye + port.direction(at) * depth_;
     hover_ = spot;
-    if (modifiers & Qt::ShiftModifier) brush_.mode = CombBrush::Smooth;
-    if (brush_.mode != CombBrush::Comb || choosing_) dab(*spot, port.eye, pressure);
+    strokeBrush_ = brush_;
+    if (modifiers & Qt::ShiftModifier) strokeBrush_.mode = CombBrush::Smooth;
+    if (strokeBrush_.mode != CombBrush::Comb || choosing_) dab(*spot, port.eye, pressure);
     return true;
 }
 
@@ -258,7 +259,7 @@ void CombTool::dab(const Spot& spot, const V3f& eye, float pressure) {
     const CombDab one{eye, spot.at, there - last_, pressure};
     last_ = there;
     if (choosing_) return choose(one, adds_);
-    stroke_->apply(brush_, one);
+    stroke_->apply(strokeBrush_, one);
     preview_ = std::make_shared<const PackedStrands>(packedStrands(*stroke_->strands()));
     commit();
 }

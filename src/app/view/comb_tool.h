@@ -81,7 +81,7 @@ class CombTool : public QObject {
     void sizeBy(const QPointF& delta);
 
     Controller& controller_;
-    CombBrush brush_;
+    CombBrush brush_, strokeBrush_;  // as it is set; as the stroke at work uses it
     CombStrip* strip_;
     bool active_ = false, down_ = false, sizing_ = false, choosing_ = false, adds_ = true;
     std::optional<CombStroke> stroke_;
