@@ -190,6 +190,7 @@ std::vector<std::pair<std::string, std::function<void()>>> allShots(Photographer
              w.run("full");
              p.settle();
              w.view()->frameSelected();
+             p.settle(1500);  // until the view has come to rest
              p.take("view-full");
              w.view()->lookThroughCamera();
              w.run("full");

@@ -68,8 +68,7 @@ vec3 tinted(vec3 c) {
 void main() {
     if (mode == 1) { result = vec4(pick, 1.0); return; }
     vec3 toEye = normalize(eye - worldPosition);
-    vec3 n = normalize(worldNormal);
-    if (dot(n, n) < 0.5) n = toEye;
+    vec3 n = dot(worldNormal, worldNormal) > 1e-12 ? normalize(worldNormal) : toEye;  // dots have none
     if (dot(n, toEye) < 0.0) n = -n;
     float sky = 0.5 + 0.5 * n.y;
     float key = max(dot(n, normalize(vec3(-0.45, 0.75, 0.5))), 0.0);
