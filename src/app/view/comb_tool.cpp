@@ -2,6 +2,7 @@
 
 #include <QButtonGroup>
 #include <QCheckBox>
+#include <QComboBox>
 #include <QLabel>
 #include <QPushButton>
 
@@ -60,6 +61,14 @@ CombStrip::CombStrip(CombBrush& brush, QWidget* parent)
         });
     }
     modes_->button(CombBrush::Comb)->setChecked(true);
+    short_ = new QComboBox;
+    short_->setObjectName("combMode");
+    short_->setToolTip("What the brush does");
+    for (const ModeLook& m : kModes) short_->addItem(m.title, m.mode);
+    connect(short_, &QComboBox::activated, this,
+            [this](int i) { modes_->button(short_->itemData(i).toInt())->click(); });
+    line->addWidget(short_);
+    setCompact(false);
     const auto number = [&](const ParamSpec& spec, float CombBrush::*member) {
         NumberBox* box = nullptr;
         line->addWidget(namedNumber(spec, &box));
@@ -118,11 +127,17 @@ CombStrip::CombStrip(CombBrush& brush, QWidget* parent)
     for (QWidget* w : findChildren<QWidget*>()) w->setFocusPolicy(Qt::TabFocus);
 }
 
+void CombStrip::setCompact(bool compact) {
+    for (QAbstractButton* b : modes_->buttons()) b->setVisible(!compact);
+    short_->setVisible(compact);
+}
+
 bool CombStrip::choosing() const { return modes_->checkedId() == kChoose; }
 
 void CombStrip::refresh(size_t strands, size_t chosen) {
     if (!choosing())
         if (auto* b = modes_->button(int(brush_.mode))) b->setChecked(true);
+    short_->setCurrentIndex(short_->findData(modes_->checkedId()));
     radius_->setValue(double(brush_.radius));
     strength_->setValue(double(brush_.strength));
     mirror_->setChecked(brush_.mirror);
@@ -180,6 +195,7 @@ SurfacePtr CombTool::skin() const { return controller_.surfaceOfChosen(); }
 
 void CombTool::layOut(const QSize& view) {
     const int width = std::min(px(470), view.width() - px(56));
+    strip_->setCompact(width < px(300));
     strip_->resize(width, strip_->layout()->heightForWidth(width));
     strip_->move(px(48), px(26));
 }

@@ -11,6 +11,7 @@
 
 class QButtonGroup;
 class QCheckBox;
+class QComboBox;
 class QLabel;
 
 namespace ovrix::app {
@@ -24,6 +25,8 @@ class CombStrip : public QWidget {
     CombStrip(CombBrush& brush, QWidget* parent);
     /// Shows what the brush is now, and how many strands there are and are chosen.
     void refresh(size_t strands, size_t chosen);
+    /// Brushes in a list instead of beside each other, where the view is narrow.
+    void setCompact(bool compact);
     /// The brush that chooses strands and changes none.
     bool choosing() const;
 
@@ -35,6 +38,7 @@ class CombStrip : public QWidget {
   private:
     CombBrush& brush_;
     QButtonGroup* modes_;
+    QComboBox* short_;
     NumberBox *radius_, *strength_;
     QCheckBox *mirror_, *depth_;
     QLabel* count_;

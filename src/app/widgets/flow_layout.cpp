@@ -30,6 +30,7 @@ int FlowLayout::place(const QRect& rect, bool really) const {
     const QRect inner = rect.marginsRemoved(m);
     int x = inner.left(), y = inner.top(), line = 0;
     for (QLayoutItem* item : items_) {
+        if (item->isEmpty()) continue;  // hidden
         const QSize size = item->sizeHint();
         if (x > inner.left() && x + size.width() > inner.right() + 1) {
             x = inner.left();
