@@ -130,6 +130,7 @@ CombStrip::CombStrip(CombBrush& brush, QWidget* parent)
 void CombStrip::setCompact(bool compact) {
     for (QAbstractButton* b : modes_->buttons()) b->setVisible(!compact);
     short_->setVisible(compact);
+    if (count_) count_->setVisible(!compact);
 }
 
 bool CombStrip::choosing() const { return modes_->checkedId() == kChoose; }
@@ -177,6 +178,7 @@ void CombTool::setActive(bool active) {
     strip_->raise();
     hover_.reset();
     refreshStrip();
+    if (active_) layOut(static_cast<QWidget*>(parent())->size());
     Q_EMIT changed();
 }
 

@@ -41,7 +41,7 @@ class CombStrip : public QWidget {
     QComboBox* short_;
     NumberBox *radius_, *strength_;
     QCheckBox *mirror_, *depth_;
-    QLabel* count_;
+    QLabel* count_ = nullptr;
 };
 
 class CombTool : public QObject {
