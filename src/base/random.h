@@ -44,14 +44,12 @@ enum class Stream : uint32_t {
     Lean,
     Clump,
     Curl,
-    Wave,
     Frizz,
     Bundle,
     Fly,
     Grey,
     Color,
     Tuft,
-    Fill,
     User = 1000
 };
 
@@ -59,6 +57,8 @@ enum class Stream : uint32_t {
 struct Random4 {
     std::array<uint32_t, 4> bits;
     float operator[](int i) const { return float(bits[size_t(i)] >> 8) * 0x1p-24f; }
+    /// Two of the four at once, bit for bit: to sort by, or as the key of further ones. @p half 0 or 1.
+    uint64_t word(size_t half) const { return uint64_t(bits[2 * half]) << 32 | bits[2 * half + 1]; }
 };
 
 inline Random4 random4(uint64_t seed, uint64_t id, uint32_t stream) {

@@ -33,7 +33,8 @@ ParamSpec drivable(ParamSpec spec);
 ParamSpec shownIf(ParamSpec spec, std::string condition);
 
 /// Whether the parameter applies, given the text of others: showIf is "param=value", "param!=value", or
-/// values with | between; empty applies always. "makes" stands for what a layer makes: "strands", "copies"... A flag's text is "true" or "false".
+/// values with | between; empty applies always. "makes" stands for what a layer makes: "strands", "copies"...
+/// A flag's text is "true" or "false".
 bool applies(const ParamSpec& spec, const std::function<std::string(const std::string& param)>& textOf);
 
 }  // namespace ovrix::specs

@@ -124,6 +124,7 @@ class ResolvedParams {
   public:
     ResolvedParams(std::span<const ParamSpec> specs, const ParamMap& params, const FieldContext& context);
 
+    bool has(const std::string& id) const { return entries_.count(id) > 0; }
     bool flag(const std::string& id) const { return get<bool>(id); }
     int64_t integer(const std::string& id) const { return get<int64_t>(id); }
     double number(const std::string& id) const { return get<double>(id); }

@@ -1,11 +1,10 @@
 #include "io/elements_io.h"
 
-#include <charconv>
-
 #include "base/files.h"
 #include "io/csv_points.h"
 #include "io/ply_points.h"
 #include "io/strands_io.h"
+#include "io/usd_text.h"
 #include "io/vdb_points.h"
 
 namespace ovrix {
@@ -24,38 +23,18 @@ std::string usdName(const std::string& name) {
     return out.empty() || std::isdigit(static_cast<unsigned char>(out[0])) ? "_" + out : out;
 }
 
-template <class T, class Print>
-void usdArray(std::string& out, const std::string& indent, const std::string& declaration,
-              std::span<const T> values, const Print& print) {
-    out += indent + declaration + " = [";
-    for (size_t i = 0; i < values.size(); ++i) {
-        if (i) out += ", ";
-        print(out, values[i]);
-    }
-    out += "]\n";
-}
-
-void putV3(std::string& out, const V3f& v) {
-    fmt::format_to(std::back_inserter(out), "({}, {}, {})", v.x, v.y, v.z);
-}
-
 std::string usdMesh(const std::string& indent, const std::string& name, const Mesh& mesh) {
     std::string out = indent + "def Mesh \"" + name + "\"\n" + indent + "{\n";
     const std::string in = indent + "    ";
     std::vector<int> counts;
     for (size_t f = 0; f < mesh.faceCount(); ++f)
         counts.push_back(int(mesh.faceStart[f + 1] - mesh.faceStart[f]));
-    const auto put = [](std::string& o, auto x) { fmt::format_to(std::back_inserter(o), "{}", x); };
-    usdArray<int>(out, in, "int[] faceVertexCounts", counts, put);
-    usdArray<uint32_t>(out, in, "int[] faceVertexIndices", mesh.cornerPoint, put);
-    usdArray<V3f>(out, in, "point3f[] points", mesh.positions(), putV3);
-    usdArray<V3f>(out, in, "normal3f[] normals", mesh.normals(), putV3);
-    out.insert(out.size() - 1, " (\n" + in + "    interpolation = \"faceVarying\"\n" + in + ")");
+    putUsdArray<int>(out, in, "int[] faceVertexCounts", counts);
+    putUsdArray<uint32_t>(out, in, "int[] faceVertexIndices", mesh.cornerPoint);
+    putUsdArray<V3f>(out, in, "point3f[] points", mesh.positions());
+    putUsdArray<V3f>(out, in, "normal3f[] normals", mesh.normals(), "faceVarying");
     if (!mesh.uvs().empty()) {
-        usdArray<V2f>(out, in, "texCoord2f[] primvars:st", mesh.uvs(), [](std::string& o, const V2f& v) {
-            fmt::format_to(std::back_inserter(o), "({}, {})", v.x, v.y);
-        });
-        out.insert(out.size() - 1, " (\n" + in + "    interpolation = \"faceVarying\"\n" + in + ")");
+        putUsdArray<V2f>(out, in, "texCoord2f[] primvars:st", mesh.uvs(), "faceVarying");
     }
     out += in + "uniform token subdivisionScheme = \"none\"\n" + indent + "}\n";
     return out;
@@ -64,19 +43,15 @@ std::string usdMesh(const std::string& indent, const std::string& name, const Me
 std::string usdCopies(const Copies& copies, const std::vector<ExportPrototype>& prototypes) {
     const AttributeSet& a = copies.attributes;
     std::string out = "def PointInstancer \"copies\"\n{\n";
-    const auto put = [](std::string& o, auto x) { fmt::format_to(std::back_inserter(o), "{}", x); };
-    usdArray<uint64_t>(out, "    ", "int64[] ids", a.find<uint64_t>("id"), put);
-    usdArray<int32_t>(out, "    ", "int[] protoIndices", a.find<int32_t>("prototype"), put);
-    usdArray<V3f>(out, "    ", "point3f[] positions", a.find<V3f>("P"), putV3);
-    usdArray<Quatf>(out, "    ", "quath[] orientations", a.find<Quatf>("orient"),
-                    [](std::string& o, const Quatf& q) {
-                        fmt::format_to(std::back_inserter(o), "({}, {}, {}, {})", q.r, q.v.x, q.v.y, q.v.z);
-                    });
+    putUsdArray<uint64_t>(out, "    ", "int64[] ids", a.find<uint64_t>("id"));
+    putUsdArray<int32_t>(out, "    ", "int[] protoIndices", a.find<int32_t>("prototype"));
+    putUsdArray<V3f>(out, "    ", "point3f[] positions", a.find<V3f>("P"));
+    putUsdArray<Quatf>(out, "    ", "quath[] orientations", a.find<Quatf>("orient"));
     const ElementPlaces places(a);
     std::vector<V3f> scales(places.size());
     for (size_t i = 0; i < scales.size(); ++i)
         scales[i] = places.stretchOf(i) * (places.scale.empty() ? 1.0f : places.scale[i]);
-    usdArray<V3f>(out, "    ", "float3[] scales", scales, putV3);
+    putUsdArray<V3f>(out, "    ", "float3[] scales", scales);
     out += "    rel prototypes = [";
     std::string meshes;
     for (size_t i = 0; i < prototypes.size(); ++i) {
@@ -89,19 +64,17 @@ std::string usdCopies(const Copies& copies, const std::vector<ExportPrototype>& 
 
 std::string usdPoints(const AttributeSet& a) {
     std::string out = "def Points \"points\"\n{\n";
-    const auto put = [](std::string& o, auto x) { fmt::format_to(std::back_inserter(o), "{}", x); };
-    usdArray<uint64_t>(out, "    ", "int64[] ids", a.find<uint64_t>("id"), put);
-    usdArray<V3f>(out, "    ", "point3f[] points", a.find<V3f>("P"), putV3);
-    if (a.has("N")) usdArray<V3f>(out, "    ", "normal3f[] normals", a.find<V3f>("N"), putV3);
-    if (a.has("scale")) usdArray<float>(out, "    ", "float[] primvars:scale", a.find<float>("scale"), put);
+    putUsdArray<uint64_t>(out, "    ", "int64[] ids", a.find<uint64_t>("id"));
+    putUsdArray<V3f>(out, "    ", "point3f[] points", a.find<V3f>("P"));
+    if (a.has("N")) putUsdArray<V3f>(out, "    ", "normal3f[] normals", a.find<V3f>("N"));
+    if (a.has("scale")) putUsdArray<float>(out, "    ", "float[] primvars:scale", a.find<float>("scale"));
     return out + "}\n";
 }
 
 std::string usdOf(const Geometry& geometry, const std::vector<ExportPrototype>& prototypes) {
-    const std::string head = "#usda 1.0\n(\n    metersPerUnit = 1\n    upAxis = \"Y\"\n)\n\n";
     if (auto* c = std::get_if<std::shared_ptr<const Copies>>(&geometry))
-        return head + usdCopies(**c, prototypes);
-    return head + usdPoints(attributesOf(geometry));
+        return kUsdHeader + usdCopies(**c, prototypes);
+    return kUsdHeader + usdPoints(attributesOf(geometry));
 }
 
 }  // namespace
@@ -122,32 +95,12 @@ void writeElements(const std::filesystem::path& path, const Geometry& geometry,
 
 namespace {
 
-/// Reads "name = [(..), (..)]" of three numbers each out of USD text.
-std::vector<V3f> usdVectors(const std::string& text, const std::string& declaration) {
-    std::vector<V3f> out;
-    size_t at = text.find(declaration);
-    if (at == std::string::npos) return out;
-    const size_t end = text.find(']', text.find('[', at + declaration.size()));
-    while ((at = text.find('(', at)) < end) {
-        V3f v(0.0f);
-        char* next = const_cast<char*>(text.c_str()) + at + 1;
-        for (int k = 0; k < 3; ++k) {
-            v[k] = std::strtof(next, &next);
-            if (*next == ',') ++next;
-        }
-        out.push_back(v);
-        ++at;
-    }
-    return out;
-}
-
 ElementsInfo usdInfo(const std::filesystem::path& path) {
-    const std::string text = readFile(path);
-    if (text.rfind("#usda", 0) != 0) throw Error("is no USD text file", path.string());
+    const std::string text = readUsdText(path);
     ElementsInfo info;
     const bool copies = text.find("def PointInstancer") != std::string::npos;
     info.kind = copies ? "copies" : "points";
-    const auto p = usdVectors(text, copies ? "point3f[] positions =" : "point3f[] points =");
+    const auto p = usdVectors(text, copies ? "point3f[] positions" : "point3f[] points");
     info.count = p.size();
     for (const V3f& v : p) info.bounds.extendBy(v);
     for (const char* name :
@@ -160,41 +113,21 @@ ElementsInfo usdInfo(const std::filesystem::path& path) {
     return info;
 }
 
-/// Numbers of an array in brackets after a declaration.
-template <class T>
-std::vector<T> usdNumbers(const std::string& text, const std::string& declaration) {
-    std::vector<T> out;
-    size_t at = text.find(declaration);
-    if (at == std::string::npos) return out;
-    at = text.find('[', at + declaration.size() - 1) + 1;
-    const size_t end = text.find(']', at);
-    const char* p = text.data() + at;
-    const char* last = text.data() + std::min(end, text.size());
-    while (p < last) {
-        T x{};
-        const auto [next, error] = std::from_chars(p, last, x);
-        if (error == std::errc()) out.push_back(x);
-        p = error == std::errc() ? next : p + 1;
-    }
-    return out;
-}
-
 PointSet usdPointsFrom(const std::filesystem::path& path) {
-    const std::string text = readFile(path);
-    if (text.rfind("#usda", 0) != 0) throw Error("is no USD text file", path.string());
+    const std::string text = readUsdText(path);
     const bool copies = text.find("def PointInstancer") != std::string::npos;
     PointSet set;
-    const auto p = usdVectors(text, copies ? "point3f[] positions =" : "point3f[] points =");
+    const auto p = usdVectors(text, copies ? "point3f[] positions" : "point3f[] points");
     if (p.empty()) throw Error("holds no points", path.string(), "Export points or instances");
     set.attributes.set("P", p);
     const auto fits = [&](size_t n) { return n == p.size(); };
-    if (auto ids = usdNumbers<uint64_t>(text, "int64[] ids = "); fits(ids.size()))
+    if (auto ids = usdNumbers<uint64_t>(text, "int64[] ids"); fits(ids.size()))
         set.attributes.set("id", std::move(ids));
-    if (auto n = usdVectors(text, "normal3f[] normals ="); fits(n.size()))
+    if (auto n = usdVectors(text, "normal3f[] normals"); fits(n.size()))
         set.attributes.set("N", std::move(n));
-    if (auto s = usdNumbers<float>(text, "float[] primvars:scale = "); fits(s.size()))
+    if (auto s = usdNumbers<float>(text, "float[] primvars:scale"); fits(s.size()))
         set.attributes.set("scale", std::move(s));
-    if (const auto s = usdVectors(text, "float3[] scales ="); fits(s.size())) {
+    if (const auto s = usdVectors(text, "float3[] scales"); fits(s.size())) {
         auto scale = set.attributes.add<float>("scale");
         auto stretch = set.attributes.add<V3f>("stretch", V3f(1.0f));
         for (size_t i = 0; i < s.size(); ++i) {
@@ -202,13 +135,13 @@ PointSet usdPointsFrom(const std::filesystem::path& path) {
             if (s[i].y != 0.0f) stretch[i] = s[i] / s[i].y;
         }
     }
-    if (const auto q = usdNumbers<float>(text, "quath[] orientations = ");
+    if (const auto q = usdNumbers<float>(text, "quath[] orientations");
         fits(q.size() / 4) && q.size() % 4 == 0) {
         auto orient = set.attributes.add<Quatf>("orient");
         for (size_t i = 0; i < orient.size(); ++i)
             orient[i] = Quatf(q[4 * i], V3f(q[4 * i + 1], q[4 * i + 2], q[4 * i + 3]));
     }
-    if (auto which = usdNumbers<int32_t>(text, "int[] protoIndices = "); fits(which.size())) {
+    if (auto which = usdNumbers<int32_t>(text, "int[] protoIndices"); fits(which.size())) {
         auto kind = set.attributes.add<float>("kind");
         for (size_t i = 0; i < which.size(); ++i) kind[i] = float(which[i]);
     }

@@ -243,6 +243,7 @@ PlyLines readPlyLines(const std::filesystem::path& path) {
         !x.empty() && !y.empty() && !z.empty()) {
         std::vector<Color> color(x.size());
         for (size_t i = 0; i < color.size(); ++i) color[i] = Color(x[i], y[i], z[i]);
+        for (const char* part : {"red", "green", "blue"}) out.points.remove(part);
         out.points.set("color", std::move(color));
     }
     // The edges lie behind the points: they are read as points of another kind are.

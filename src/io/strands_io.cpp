@@ -1,10 +1,8 @@
 #include "io/strands_io.h"
 
-#include <charconv>
-#include <cstring>
-
 #include "base/files.h"
 #include "io/elements_io.h"
+#include "io/usd_text.h"
 #include "io/vdb_points.h"
 
 namespace ovrix {
@@ -39,10 +37,19 @@ StrandSet strandsOf(const AttributeSet& points, const std::vector<uint32_t>& ord
     return set;
 }
 
+/// Files of points know vectors, not colors.
+void colorFromVectors(AttributeSet& points) {
+    const auto v = points.find<V3f>("color");
+    if (v.empty()) return;
+    std::vector<Color> color(v.begin(), v.end());
+    points.set("color", std::move(color));
+}
+
 /// Roots as the first points; two strands of one id get ids by their order.
 void finish(StrandSet& set, const std::string& name) {
     if (set.size() == 0)
         throw Error("holds no strands", name, "Export curves, lines or points with strand ids");
+    colorFromVectors(set.points);
     const auto p = set.points.find<V3f>("P");
     for (const V3f& v : p)
         if (!isFinite(v)) throw Error("has a place that is no number", name, kAgain);
@@ -57,88 +64,32 @@ void finish(StrandSet& set, const std::string& name) {
 
 // USD ------------------------------------------------------------------------------------------------------
 
-template <class T, class Print>
-void putArray(std::string& out, const std::string& declaration, size_t count, const T& at,
-              const Print& print) {
-    out += "    " + declaration + " = [";
-    for (size_t i = 0; i < count; ++i) {
-        if (i) out += ", ";
-        print(out, at(i));
-    }
-    out += "]";
-}
-
 std::string usdOf(const StrandSet& set) {
-    std::string out =
-        "#usda 1.0\n(\n    metersPerUnit = 1\n    upAxis = \"Y\"\n)\n\ndef BasisCurves \"strands\"\n{\n"
-        "    uniform token type = \"linear\"\n    uniform token wrap = \"nonperiodic\"\n";
-    const auto number = [](std::string& o, auto x) { fmt::format_to(std::back_inserter(o), "{}", x); };
-    const auto three = [](std::string& o, const V3f& v) {
-        fmt::format_to(std::back_inserter(o), "({}, {}, {})", v.x, v.y, v.z);
-    };
-    const auto p = set.points.find<V3f>("P");
-    putArray(
-        out, "int[] curveVertexCounts", set.size(), [&](size_t s) { return set.pointsOf(s); }, number);
-    out += "\n";
-    putArray(
-        out, "point3f[] points", p.size(), [&](size_t i) { return p[i]; }, three);
-    out += "\n";
-    if (const auto w = set.points.find<float>("width"); !w.empty()) {
-        putArray(
-            out, "float[] widths", w.size(), [&](size_t i) { return w[i]; }, number);
-        out += " (\n        interpolation = \"vertex\"\n    )\n";
-    }
-    if (const auto c = set.points.find<Color>("color"); !c.empty()) {
-        putArray(
-            out, "color3f[] primvars:displayColor", c.size(), [&](size_t i) { return V3f(c[i]); }, three);
-        out += " (\n        interpolation = \"vertex\"\n    )\n";
-    }
-    const auto id = set.strands.find<uint64_t>("id");
-    putArray(
-        out, "int64[] primvars:id", id.size(), [&](size_t s) { return id[s]; }, number);
-    out += " (\n        interpolation = \"uniform\"\n    )\n";
-    if (const auto uv = set.strands.find<V2f>("uv"); !uv.empty()) {
-        putArray(
-            out, "texCoord2f[] primvars:st", uv.size(), [&](size_t s) { return uv[s]; },
-            [](std::string& o, const V2f& v) {
-                fmt::format_to(std::back_inserter(o), "({}, {})", v.x, v.y);
-            });
-        out += " (\n        interpolation = \"uniform\"\n    )\n";
-    }
+    const std::string in = "    ";
+    std::string out = kUsdHeader;
+    out +=
+        "def BasisCurves \"strands\"\n{\n    uniform token type = \"linear\"\n"
+        "    uniform token wrap = \"nonperiodic\"\n";
+    std::vector<uint32_t> counts(set.size());
+    for (size_t s = 0; s < counts.size(); ++s) counts[s] = set.pointsOf(s);
+    putUsdArray<uint32_t>(out, in, "int[] curveVertexCounts", counts);
+    putUsdArray<V3f>(out, in, "point3f[] points", set.points.find<V3f>("P"));
+    if (const auto w = set.points.find<float>("width"); !w.empty())
+        putUsdArray<float>(out, in, "float[] widths", w, "vertex");
+    if (const auto c = set.points.find<Color>("color"); !c.empty())
+        putUsdArray<Color>(out, in, "color3f[] primvars:displayColor", c, "vertex");
+    putUsdArray<uint64_t>(out, in, "int64[] primvars:id", set.strands.find<uint64_t>("id"), "uniform");
+    if (const auto uv = set.strands.find<V2f>("uv"); !uv.empty())
+        putUsdArray<V2f>(out, in, "texCoord2f[] primvars:st", uv, "uniform");
     return out + "}\n";
-}
-
-/// All numbers of the array in brackets after a declaration, in a piece of text.
-template <class T>
-std::vector<T> numbersAfter(std::string_view text, std::string_view declaration) {
-    std::vector<T> out;
-    size_t at = text.find(declaration);
-    if (at == std::string_view::npos) return out;
-    at += declaration.size();
-    while (at < text.size() && (text[at] == ' ' || text[at] == '=')) ++at;
-    if (at >= text.size() || text[at] != '[') return out;
-    const char *p = text.data() + at, *end = text.data() + std::min(text.find(']', at), text.size());
-    while (p < end) {
-        T x{};
-        const auto [next, error] = std::from_chars(p, end, x);
-        if (error == std::errc()) out.push_back(x);
-        p = error == std::errc() ? next : p + 1;
-    }
-    return out;
-}
-
-std::vector<V3f> vectorsOf(const std::vector<float>& n) {
-    std::vector<V3f> out(n.size() / 3);
-    for (size_t i = 0; i < out.size(); ++i) out[i] = V3f(n[3 * i], n[3 * i + 1], n[3 * i + 2]);
-    return out;
 }
 
 void addUsdCurves(StrandSet& set, std::vector<V3f>& p, std::vector<float>& width, std::vector<Color>& color,
                   std::vector<uint64_t>& id, std::string_view text, const std::string& name) {
-    const auto counts = numbersAfter<int64_t>(text, "int[] curveVertexCounts");
-    const auto points = vectorsOf(numbersAfter<float>(text, "point3f[] points"));
+    const auto counts = usdNumbers<int64_t>(text, "int[] curveVertexCounts");
+    const auto points = usdVectors(text, "point3f[] points");
     size_t sum = 0;
-    for (size_t s = 0; s < counts.size(); ++s) {
+    for (size_t s = 0; s < counts.size() && sum <= points.size(); ++s) {
         if (counts[s] < 2)
             throw Error(fmt::format("curve {} has {} points; a strand needs two", s + 1, counts[s]), name,
                         kAgain);
@@ -147,15 +98,15 @@ void addUsdCurves(StrandSet& set, std::vector<V3f>& p, std::vector<float>& width
     if (sum != points.size())
         throw Error(fmt::format("its curves count {} points and it holds {}", sum, points.size()), name,
                     kAgain);
-    auto widths = numbersAfter<float>(text, "float[] widths");
+    auto widths = usdNumbers<float>(text, "float[] widths");
     if (widths.size() == 1) widths.assign(sum, widths[0]);
     if (widths.size() == counts.size() && sum != counts.size()) {
         std::vector<float> each;
         for (size_t s = 0; s < counts.size(); ++s) each.insert(each.end(), size_t(counts[s]), widths[s]);
         widths = std::move(each);
     }
-    const auto colors = vectorsOf(numbersAfter<float>(text, "color3f[] primvars:displayColor"));
-    const auto ids = numbersAfter<uint64_t>(text, "int64[] primvars:id");
+    const auto colors = usdVectors(text, "color3f[] primvars:displayColor");
+    const auto ids = usdNumbers<uint64_t>(text, "int64[] primvars:id");
     for (size_t s = 0; s < counts.size(); ++s) {
         set.start.push_back(set.start.back() + uint32_t(counts[s]));
         id.push_back(ids.size() == counts.size() ? ids[s] : set.size() - 1);
@@ -166,8 +117,7 @@ void addUsdCurves(StrandSet& set, std::vector<V3f>& p, std::vector<float>& width
 }
 
 StrandSet fromUsd(const std::filesystem::path& path) {
-    const std::string text = readFile(path);
-    if (text.rfind("#usda", 0) != 0) throw Error("is no USD text file", path.string());
+    const std::string text = readUsdText(path);
     StrandSet set;
     std::vector<V3f> p;
     std::vector<float> width;

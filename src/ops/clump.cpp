@@ -12,7 +12,8 @@ std::vector<uint32_t> centres(const StrandSet& set, size_t count, uint64_t seed)
     const auto id = set.strands.find<uint64_t>("id");
     std::vector<std::pair<uint64_t, uint32_t>> all(set.size());
     for (size_t s = 0; s < all.size(); ++s)
-        all[s] = {mixBits(id[s] + seed * 0x9e3779b97f4a7c15ull + uint64_t(Stream::Clump)), uint32_t(s)};
+        all[s] = {random4(seed, id[s], Stream::Clump).word(1),
+                  uint32_t(s)};  // the other half says who strays
     count = std::min(count, all.size());
     std::nth_element(all.begin(), all.begin() + std::ptrdiff_t(count), all.end());
     std::sort(all.begin(), all.begin() + std::ptrdiff_t(count));
@@ -96,7 +97,6 @@ size_t countForSize(const StepInput& in, double size) {
 Geometry applyClump(const StepInput& in) {
     ClumpOptions o;
     o.effect = effectOf(in);
-    o.effect.seed = uint64_t(in.params.integer("seed"));
     const auto strands = strandsOf(in);
     const bool bySize = in.params.text("amount") == "size";
     o.count = bySize ? countForSize(in, in.params.number("size")) : size_t(in.params.integer("count"));

@@ -29,7 +29,6 @@ StrandsPtr coil(const StrandSet& in, const CoilOptions& o, Progress& progress) {
 static Geometry applyCoil(const StepInput& in) {
     CoilOptions o;
     o.effect = effectOf(in);
-    o.effect.seed = uint64_t(in.params.integer("seed"));
     o.radius = in.params.driven("radius");
     o.turns = in.params.driven("turns");
     o.perTurn = int(in.params.integer("per_turn"));

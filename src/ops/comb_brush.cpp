@@ -323,6 +323,15 @@ void CombStroke::touchAll(const CombBrush& b, const CombDab& dab) {
     change(b, dab, reached);
 }
 
+std::vector<uint64_t> CombStroke::idsUnder(CombBrush brush, const CombDab& dab) const {
+    brush.mode = CombBrush::Remove;
+    brush.strength = 1.0f;
+    const auto id = set_->strands.find<uint64_t>("id");
+    std::vector<uint64_t> out;
+    for (const Reach& r : under(brush, dab)) out.push_back(id[r.strand]);
+    return out;
+}
+
 void CombStroke::apply(const CombBrush& brush, const CombDab& dab) {
     touchAll(brush, dab);
     if (!brush.mirror) return;

@@ -50,6 +50,9 @@ class CombStroke {
     /// the brush is for lengths, and no point of a strand that was touched is left below the skin.
     void apply(const CombBrush& brush, const CombDab& dab);
 
+    /// Ids of the strands whose roots lie under the brush, whatever its mode and strength.
+    std::vector<uint64_t> idsUnder(CombBrush brush, const CombDab& dab) const;
+
     /// How they are now. Planted ones are at the end; removed ones have gone.
     StrandsPtr strands() const;
     /// Edits of all that was touched.

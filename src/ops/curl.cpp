@@ -31,7 +31,6 @@ namespace {
 CurlOptions optionsOf(const StepInput& in) {
     CurlOptions o;
     o.effect = effectOf(in);
-    o.effect.seed = uint64_t(in.params.integer("seed"));
     o.radius = in.params.driven("radius");
     o.turns = in.params.driven("turns");
     o.start = float(in.params.number("start"));

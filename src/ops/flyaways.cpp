@@ -1,6 +1,5 @@
 #include "ops/flyaways.h"
 
-#include "base/hash.h"
 #include "ops/frizz.h"
 
 namespace ovrix {
@@ -16,14 +15,13 @@ StrandsPtr flyaways(const StrandSet& in, const FlyawayOptions& o, Progress& prog
             if (own[0] >= o.share || strength[s] == 0.0f) return;
             framesOf(in, s, from, x);
             const float a = 2.0f * kPi * own[1];
-            const uint64_t key = mixBits(samples.id[s] + o.effect.seed * 0x9e3779b97f4a7c15ull);
             for (size_t i = 1; i < from.size(); ++i) {
                 const V3f step = from[i] - from[i - 1];
                 const V3f axis = x.normal[i] * std::cos(a) + x.tangent[i].cross(x.normal[i]) * std::sin(a);
                 const float k = strength[s] * along.at(x.t[i]);
                 const float half = 0.5f * away[s] * (0.5f + own[2]) * k;
                 V3f bent = rotate(Quatf(std::cos(half), axis * std::sin(half)), step);
-                bent += lineNoise(key, 2.5f * x.t[i] + 0.37f) * (o.wander * k * step.length());
+                bent += lineNoise(own.word(1), 2.5f * x.t[i] + 0.37f) * (o.wander * k * step.length());
                 const float length = bent.length();
                 to[i] = to[i - 1] + (length > 0.0f ? bent * (step.length() / length) : step);
             }
@@ -33,7 +31,6 @@ StrandsPtr flyaways(const StrandSet& in, const FlyawayOptions& o, Progress& prog
 static Geometry applyFlyaways(const StepInput& in) {
     FlyawayOptions o;
     o.effect = effectOf(in);
-    o.effect.seed = uint64_t(in.params.integer("seed"));
     o.share = float(in.params.number("share"));
     o.away = in.params.driven("away");
     o.away.low = radians(o.away.low), o.away.high = radians(o.away.high);

@@ -46,25 +46,24 @@ StrandsPtr frizz(const StrandSet& in, const FrizzOptions& o, Progress& progress)
     const auto strength = o.effect.strength.over(samples, progress);
     const auto amplitude = o.amplitude.over(samples, progress), bends = o.bends.over(samples, progress);
     const AlongTable along(o.effect.along);
-    return reshaped(
-        in, progress, [&](size_t s, std::span<const V3f> from, std::span<V3f> to, StrandScratch& x) {
-            float size = amplitude[s] * strength[s], many = bends[s];
-            if (size == 0.0f) return;
-            alongOf(from, x.t);
-            for (int k = 0; k < std::clamp(o.octaves, 1, 8); ++k) {
-                LineNoise noise(
-                    mixBits(samples.id[s] + (o.effect.seed + uint64_t(k)) * 0x2545f4914f6cdd1dull));
-                for (size_t i = 0; i < from.size(); ++i)
-                    to[i] += noise.at(x.t[i] * many + 0.37f) * (size * along.at(x.t[i]));
-                size *= 0.5f, many *= 2.0f;
-            }
-        });
+    return reshaped(in, progress,
+                    [&](size_t s, std::span<const V3f> from, std::span<V3f> to, StrandScratch& x) {
+                        float size = amplitude[s] * strength[s], many = bends[s];
+                        if (size == 0.0f) return;
+                        alongOf(from, x.t);
+                        const uint64_t key = random4(o.effect.seed, samples.id[s], Stream::Frizz).word(0);
+                        for (int k = 0; k < std::clamp(o.octaves, 1, 8); ++k) {
+                            LineNoise noise(mixBits(key + uint64_t(k)));
+                            for (size_t i = 0; i < from.size(); ++i)
+                                to[i] += noise.at(x.t[i] * many + 0.37f) * (size * along.at(x.t[i]));
+                            size *= 0.5f, many *= 2.0f;
+                        }
+                    });
 }
 
 static Geometry applyFrizz(const StepInput& in) {
     FrizzOptions o;
     o.effect = effectOf(in);
-    o.effect.seed = uint64_t(in.params.integer("seed"));
     o.amplitude = in.params.driven("amplitude");
     o.bends = in.params.driven("bends");
     o.octaves = int(in.params.integer("octaves"));

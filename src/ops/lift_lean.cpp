@@ -59,7 +59,6 @@ StrandsPtr liftLean(const StrandSet& in, const LiftLeanOptions& o, Progress& pro
 static Geometry applyLiftLean(const StepInput& in) {
     LiftLeanOptions o;
     o.effect = effectOf(in);
-    o.effect.seed = uint64_t(in.params.integer("seed"));
     const auto angle = [&](const char* id) {
         Driven d = in.params.driven(id);
         d.low = radians(d.low), d.high = radians(d.high);

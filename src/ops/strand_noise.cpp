@@ -32,7 +32,6 @@ StrandsPtr strandNoise(const StrandSet& in, const StrandNoiseOptions& o, Progres
 static Geometry applyStrandNoise(const StepInput& in) {
     StrandNoiseOptions o;
     o.effect = effectOf(in);
-    o.effect.seed = uint64_t(in.params.integer("seed"));
     o.amplitude = in.params.driven("amplitude");
     o.size = float(in.params.number("size"));
     o.octaves = int(in.params.integer("octaves"));

@@ -19,6 +19,7 @@ StrandEffect effectOf(const StepInput& in) {
     StrandEffect e;
     e.strength = in.params.driven("strength");
     e.along = in.params.profile("along");
+    if (in.params.has("seed")) e.seed = uint64_t(in.params.integer("seed"));
     return e;
 }
 

@@ -88,10 +88,6 @@ std::array<float, Fibre::kLobes> clearParts(float f) {
     return {f, a1, a2, 1.0f - f - a1 - a2};
 }
 
-}  // namespace
-
-namespace {
-
 /// Angles from the normal plane at which the balance is worked out, by midpoints.
 struct Nodes {
     static constexpr int kCount = 48;
@@ -387,7 +383,6 @@ Fibre::Sample Fibre::sample(const V3f& wo, float pick, float u, float v) const {
         const auto share = shares(safeSqrt(1.0f - sinO * sinO), sinO);
         size_t p = 0;
         while (p + 1 < kLobes && pick >= share[p]) pick -= share[p++];
-        s.lobe = int(p);
         s.wi = directionOf(p, wo, std::clamp(pick / share[p], 0.0f, 0.99999f), u, v);
         value = evaluate(wo, s.wi, share);
     }

@@ -82,7 +82,6 @@ class Fibre {
         V3f wi{0, 0, 1};
         V3f weight{0, 0, 0};  ///< f over pdf
         float pdf = 0.0f;
-        int lobe = 0;                   ///< the one that was chosen
         std::array<V3f, kLobes> lobes;  ///< parts of the weight, where the pdf is not 0
     };
     Sample sample(const V3f& wo, float pick, float u, float v) const;

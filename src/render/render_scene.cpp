@@ -2,7 +2,6 @@
 
 #include <embree3/rtcore.h>
 
-#include "base/hash.h"
 #include "base/parallel.h"
 #include "geo/embree_device.h"
 
@@ -51,7 +50,6 @@ uint32_t RenderScene::addMesh(const MeshPtr& mesh) {
 
 uint32_t RenderScene::addStrands(const StrandsPtr& strands, const ThinLimit& limit) {
     meshes_.push_back(std::make_unique<Prototype>(strands, limit));
-    thinned_ = thinned_ || meshes_.back()->curves->thinned();
     return uint32_t(meshes_.size() - 1);
 }
 
@@ -122,24 +120,8 @@ Samples samplesAt(const SurfacePoint& p) {
     return {{&p.position, 1}, {&p.normal, 1}, {&p.uv, 1}, {&p.element, 1}, {}, {}, {}};
 }
 
-namespace {
-
-/// A number from 0 to 1 that depends on the ray and what it met alone.
-float chanceOf(const Ray& ray, const RayHit& hit) {
-    Hasher h;
-    for (int k = 0; k < 3; ++k) h.add(double(ray.origin[k])).add(double(ray.direction[k]));
-    return float(h.add(uint64_t(hit.triangle)).value() >> 40) * 0x1p-24f;
-}
-
-}  // namespace
-
-/// Whether the ray goes on: because the material leaves a hole there, or a strand is thinner than drawn.
+/// Whether the ray goes on because the material leaves a hole there.
 bool RenderScene::isCut(const RayHit& hit, const Ray& ray) const {
-    if (const StrandCurves* curves = meshes_[instances_[hit.instance].mesh]->curves.get()) {
-        const float coverage = curves->coverageAt(hit.triangle, hit.u);
-        return coverage < 1.0f && chanceOf(ray, hit) >= coverage;
-    }
-    if (!cuts_) return false;
     const SurfacePoint p = surfacePoint(hit, ray);
     const Driven& opacity = materials_[p.material].opacity;
     if (opacity.constant()) return opacity.high < 0.5f;
@@ -150,7 +132,7 @@ bool RenderScene::isCut(const RayHit& hit, const Ray& ray) const {
 
 RayHit RenderScene::intersect(const Ray& ray, bool coherent) const {
     RayHit hit = nearest(ray, coherent);
-    if (!cuts_ && !thinned_) return hit;
+    if (!cuts_) return hit;
     float gone = 0.0f;
     Ray rest = ray;
     for (int holes = 0; holes < 256 && hit.hit() && isCut(hit, rest); ++holes) {
@@ -164,7 +146,7 @@ RayHit RenderScene::intersect(const Ray& ray, bool coherent) const {
 }
 
 bool RenderScene::blocked(const V3f& origin, const V3f& d, float distance) const {
-    if (cuts_ || thinned_) {
+    if (cuts_) {
         const RayHit hit = intersect({origin, d}, false);
         return hit.hit() && hit.distance < distance * 0.9999f;
     }
@@ -227,7 +209,6 @@ SurfacePoint RenderScene::strandPoint(const RayHit& hit, const Ray& ray, const S
         if (p.normal.dot(ray.direction) > 0.0f) p.normal = -p.normal;
         p.faceNormal = p.normal;
     }
-    p.along = place.along;
     p.color = place.color, p.colored = place.colored;
     p.uv = place.uv;
     p.material = looks_[instance.look][0];

@@ -60,8 +60,8 @@ struct SurfacePoint {
     // Of a strand: the position lies on a tube of its radius, the normal is the tube's.
     bool strand = false, round = false, colored = false;
     V3f tangent{0, 0, 0}, center{0, 0, 0};
-    float across = 0, along = 0, radius = 0;  ///< across: -1 to 1 over the width
-    Color color{0.0f};                        ///< the strand's own, when colored
+    float across = 0, radius = 0;  ///< across: -1 to 1 over the width
+    Color color{0.0f};             ///< the strand's own, when colored
 };
 
 /// The point as fields of materials see it; refers to it.
@@ -117,8 +117,7 @@ class RenderScene {
     bool isCut(const RayHit& hit, const Ray& ray) const;
     SurfacePoint strandPoint(const RayHit& hit, const Ray& ray, const StrandCurves& curves,
                              const float* m) const;
-    bool cuts_ = false;     // some material does
-    bool thinned_ = false;  // some strands let rays through
+    bool cuts_ = false;  // some material does
     std::vector<SurfaceMaterial> materials_;
     std::vector<std::vector<uint32_t>> looks_;
     std::vector<std::unique_ptr<Prototype>> meshes_;

@@ -2,6 +2,7 @@
 
 #include <embree3/rtcore.h>
 
+#include "base/hash.h"
 #include "base/parallel.h"
 #include "geo/embree_device.h"
 
@@ -49,7 +50,12 @@ StrandCurves::StrandCurves(StrandsPtr strands, const ThinLimit& limit)
             }
         if (any) thinned = true;
     });
-    thinned_ = thinned;
+    first_ = index;
+    if (thinned) {
+        rtcSetGeometryUserData(geometry, this);
+        rtcSetGeometryIntersectFilterFunction(geometry, letThrough);
+        rtcSetGeometryOccludedFilterFunction(geometry, letThrough);
+    }
     rtcCommitGeometry(geometry);
     rtcAttachGeometryByID(scene_, geometry, 0);
     rtcReleaseGeometry(geometry);
@@ -68,19 +74,30 @@ uint32_t StrandCurves::strandOf(uint32_t segment) const {
     return uint32_t(low);
 }
 
-float StrandCurves::coverageAt(uint32_t segment, float u) const {
-    if (!thinned_) return 1.0f;
-    const size_t i = segment + strandOf(segment);
+/// Part of the width drawn that the strand really has, behind a point of it.
+float StrandCurves::coverageAt(size_t i, float u) const {
     const float least = limit_.widthAt(p_[i] + (p_[i + 1] - p_[i]) * u),
                 width = lerp(widthAt(i), widthAt(i + 1), u);
     return width < least ? width / least : 1.0f;
 }
 
+/// By chance, which depends on the ray and the segment alone: whichever order they are met in. Rays come one
+/// by one.
+void StrandCurves::letThrough(const RTCFilterFunctionNArguments* meeting) {
+    const auto& curves = *static_cast<const StrandCurves*>(meeting->geometryUserPtr);
+    const auto& ray = *reinterpret_cast<const RTCRay*>(meeting->ray);
+    const uint32_t segment = RTCHitN_primID(meeting->hit, 1, 0);
+    const float coverage = curves.coverageAt(curves.first_[segment], RTCHitN_u(meeting->hit, 1, 0));
+    if (coverage >= 1.0f) return;
+    Hasher h;
+    for (const float x : {ray.org_x, ray.org_y, ray.org_z, ray.dir_x, ray.dir_y, ray.dir_z}) h.add(double(x));
+    if (float(h.add(uint64_t(segment)).value() >> 40) * 0x1p-24f >= coverage) meeting->valid[0] = 0;
+}
+
 StrandCurves::Place StrandCurves::placeAt(uint32_t segment, float u) const {
     Place out;
-    const uint32_t s = out.strand = strandOf(segment);
+    const uint32_t s = strandOf(segment);
     const size_t i = segment + s, first = strands_->start[s], last = strands_->start[s + 1] - 1;
-    out.along = (float(i - first) + u) / float(last - first);
     out.center = p_[i] + (p_[i + 1] - p_[i]) * u;
     // Bends are smooth to the light though pieces are straight.
     const V3f own = (p_[i + 1] - p_[i]).normalized();
@@ -88,9 +105,7 @@ StrandCurves::Place StrandCurves::placeAt(uint32_t segment, float u) const {
     const V3f after = i + 1 < last ? (own + (p_[i + 2] - p_[i + 1]).normalized()).normalized() : own;
     out.tangent = (before * (1.0f - u) + after * u).normalized();
     if (!(out.tangent.length() > 0.5f)) out.tangent = V3f(0, 1, 0);
-    const float width = lerp(widthAt(i), widthAt(i + 1), u), least = limit_.widthAt(out.center);
-    out.radius = 0.5f * std::max(width, least);
-    out.coverage = width < least ? width / least : 1.0f;
+    out.radius = 0.5f * std::max(lerp(widthAt(i), widthAt(i + 1), u), limit_.widthAt(out.center));
     if (!color_.empty()) out.color = Color(color_[i] + (color_[i + 1] - color_[i]) * u), out.colored = true;
     if (!uv_.empty()) out.uv = uv_[s];
     if (!id_.empty()) out.id = id_[s];

@@ -3,6 +3,7 @@
 #include "geo/strands.h"
 
 struct RTCSceneTy;
+struct RTCFilterFunctionNArguments;
 
 namespace ovrix {
 
@@ -15,6 +16,8 @@ struct ThinLimit {
 };
 
 /// Linear curves, one piece a segment: flat ribbons that face each ray, or round. Immutable, thread safe.
+/// Strands drawn wider than they are let the part of the rays through that would have missed them: the ray
+/// tracer asks at each meeting, so that both nearest and shadow rays see it.
 /// Beside the ray tracer's own buffers it keeps nothing but the strands, which others have too.
 class StrandCurves {
   public:
@@ -27,11 +30,8 @@ class StrandCurves {
     const StrandSet& strands() const { return *strands_; }
 
     struct Place {
-        uint32_t strand = 0;
-        float along = 0;      ///< 0 root to 1 tip, by the number of points
         V3f center, tangent;  ///< of the middle line, in the curves' own space; the tangent is unit
         float radius = 0;     ///< metres, as drawn
-        float coverage = 1;   ///< part of the drawn width that the strand really has
         Color color{0.0f};
         bool colored = false;
         V2f uv{0, 0};  ///< of the root
@@ -39,11 +39,10 @@ class StrandCurves {
     };
     /// @param u  along the segment, as the ray tracer gives it
     Place placeAt(uint32_t segment, float u) const;
-    /// placeAt().coverage alone.
-    float coverageAt(uint32_t segment, float u) const;
-    bool thinned() const { return thinned_; }
 
   private:
+    static void letThrough(const RTCFilterFunctionNArguments* meeting);
+    float coverageAt(size_t point, float u) const;
     uint32_t strandOf(uint32_t segment) const;
     float widthAt(size_t point) const { return width_.empty() ? 0.001f : width_[point]; }
 
@@ -54,7 +53,7 @@ class StrandCurves {
     std::span<const V2f> uv_;
     std::span<const uint64_t> id_;
     ThinLimit limit_;
-    bool thinned_ = false;  // some strand is drawn wider than it is
+    const uint32_t* first_ = nullptr;  // point that each segment begins with, in the ray tracer's buffer
     RTCSceneTy* scene_ = nullptr;
 };
 

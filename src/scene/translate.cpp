@@ -75,8 +75,7 @@ CameraOptions cameraOptions(const Document& document, const std::string& id, dou
 }
 
 /// Strands are drawn no thinner than this part of a pixel of the final picture.
-static ThinLimit thinLimit(const Document& document, const RenderJob& job, const JobOptions& o) {
-    (void)job;
+static ThinLimit thinLimit(const Document& document, const JobOptions& o) {
     const auto number = [&](const char* id) { return document.setting("render", id, o.frame); };
     const double part = std::get<double>(number("thin_strands"));
     std::string id = o.camera.empty() ? std::get<std::string>(number("camera")) : o.camera;
@@ -102,7 +101,7 @@ void JobBuilder::addLayer(const Document& document, const Node& node, const JobO
     Part whole{nullptr, {indexOf(index, layerMaterial)}, 0, layerId, M44f(), nullptr, 0, result.hash};
     if (const auto* strands = std::get_if<StrandsPtr>(&result.geometry)) {
         whole.strands = *strands;
-        whole.limit = thinLimit(document, job, o);
+        whole.limit = thinLimit(document, o);
         parts.push_back(std::move(whole));
         return;
     }

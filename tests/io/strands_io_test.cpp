@@ -17,6 +17,11 @@ StrandsPtr colored() {
     return strandColor(*guidesOn(ball, 40), o, Progress::none());
 }
 
+std::vector<Color> colorsOf(const StrandSet& set) {
+    const auto c = set.points.find<Color>("color");
+    return {c.begin(), c.end()};
+}
+
 void write(const std::filesystem::path& path, const std::string& counts, const std::string& points) {
     writeFile(path, "#usda 1.0\ndef BasisCurves \"a\"\n{\n    int[] curveVertexCounts = [" + counts +
                         "]\n    point3f[] points = [" + points + "]\n}\n");
@@ -42,13 +47,18 @@ TEST_CASE("strands are written and read back in each format", "[strands-io]") {
             for (size_t i = 0; i < l.size(); ++i) CHECK((after.at(id)[i] - l[i]).length() <= close);
         }
         CHECK(back.points.find<float>("width").size() == strands->pointCount());
+        CHECK(!back.points.has("red"));
+        const auto color = back.points.find<Color>("color");
+        REQUIRE(color.size() == strands->pointCount());
+        std::vector<Color> sorted(color.begin(), color.end()), was = colorsOf(*strands);
+        CHECK(std::is_permutation(sorted.begin(), sorted.end(), was.begin(), was.end()));
+        CHECK_NOTHROW(strandColor(back, {}, Progress::none()));  // what was read is no dead end
         const ElementsInfo info = readElementsInfo(folder / name);
         CHECK(info.kind == "strands");
         CHECK(info.count == 40);
     }
     const StrandSet usd = readStrands(folder / "s.usda");
     CHECK(usd.points.find<Color>("color")[5] == strands->points.find<Color>("color")[5]);
-    CHECK(!readStrands(folder / "s.ply").points.find<Color>("color").empty());
     CHECK_THROWS_WITH(writeStrands(folder / "s.txt", *strands), Catch::Contains("ending"));
 }
 
@@ -61,6 +71,11 @@ TEST_CASE("curve files with wrong counts are refused with the place", "[strands-
     CHECK_THROWS_WITH(readStrands(folder / "one.usda"), Catch::Contains("curve 1"));
     write(folder / "minus.usda", "-3", "(0, 0, 0)");
     CHECK_THROWS_AS(readStrands(folder / "minus.usda"), Error);
+    // Together they would count to two.
+    write(folder / "huge.usda", "9223372036854775807, 9223372036854775807, 4", "(0, 0, 0), (0, 1, 0)");
+    CHECK_THROWS_WITH(readStrands(folder / "huge.usda"), Catch::Contains("2"));
+    write(folder / "far.usda", "2", "(0, 0, 0), (0, 1e400, 0)");
+    CHECK_THROWS_WITH(readStrands(folder / "far.usda"), Catch::Contains("no number"));
     write(folder / "none.usda", "", "");
     CHECK_THROWS_WITH(readStrands(folder / "none.usda"), Catch::Contains("no strands"));
     write(folder / "nan.usda", "2", "(nan, 0, 0), (0, 1, 0)");

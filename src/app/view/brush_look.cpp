@@ -1,10 +1,15 @@
 #include "app/view/brush_look.h"
 
+#include <QButtonGroup>
+#include <QCheckBox>
 #include <QHBoxLayout>
 #include <QLabel>
+#include <QPushButton>
 
 #include "app/theme/theme.h"
+#include "app/widgets/flow_layout.h"
 #include "app/widgets/number_box.h"
+#include "base/specs.h"
 
 namespace ovrix::app {
 
@@ -51,17 +56,70 @@ void sizeByDrag(const QPointF& delta, float& radius, float& strength) {
     strength = std::clamp(strength - float(delta.y()) * 0.005f, 0.0f, 1.0f);
 }
 
-QWidget* namedNumber(const ParamSpec& spec, NumberBox** box) {
+FlowLayout* brushStripLayout(QWidget* strip) {
+    strip->setObjectName("card");
+    strip->setAttribute(Qt::WA_StyledBackground);
+    auto* line = new FlowLayout(strip, px(4));
+    line->setContentsMargins(px(8), px(6), px(8), px(6));
+    return line;
+}
+
+QPushButton* addBrushButton(FlowLayout* line, const char* name, const char* title, const char* help) {
+    auto* b = new QPushButton(title);
+    b->setObjectName(name);
+    b->setToolTip(help);
+    line->addWidget(b);
+    return b;
+}
+
+void addModeButtons(FlowLayout* line, QButtonGroup* group, std::span<const BrushMode> modes,
+                    const QString& name, const std::function<void(int mode)>& choose) {
+    for (const BrushMode& m : modes) {
+        auto* b = addBrushButton(line, (name + m.title).toUtf8().constData(), m.title, m.help);
+        b->setCheckable(true);
+        group->addButton(b, m.mode);
+        QObject::connect(b, &QPushButton::clicked, group, [choose, mode = m.mode] { choose(mode); });
+    }
+}
+
+/// A name and its number, which stay on one line.
+static NumberBox* namedNumber(FlowLayout* line, const ParamSpec& spec, float& value,
+                              const std::function<void()>& changed) {
     auto* both = new QWidget;
     auto* pair = new QHBoxLayout(both);
     pair->setContentsMargins(px(4), 0, 0, 0);
     pair->setSpacing(px(4));
     pair->addWidget(new QLabel(QString::fromStdString(spec.title)));
-    *box = new NumberBox(spec);
-    (*box)->setFixedWidth(px(72));
-    (*box)->setToolTip(QString::fromStdString(spec.help));
-    pair->addWidget(*box);
-    return both;
+    auto* box = new NumberBox(spec);
+    box->setFixedWidth(px(72));
+    box->setToolTip(QString::fromStdString(spec.help));
+    pair->addWidget(box);
+    line->addWidget(both);
+    QObject::connect(box, &NumberBox::changed, line, [&value, changed](double x, bool) {
+        value = float(x);
+        changed();
+    });
+    return box;
+}
+
+BrushNumbers addBrushNumbers(FlowLayout* line, float& radius, float& strength, const char* strengthHelp,
+                             const std::function<void()>& changed) {
+    return {
+        namedNumber(line,
+                    specs::number("radius", "Radius", 0.1, "m", 1e-4, 1e4, 0.01, 1,
+                                  "Q smaller, W larger; drag with Alt to the sides"),
+                    radius, changed),
+        namedNumber(line, specs::unitNumber("strength", "Strength", 0.5, strengthHelp), strength, changed)};
+}
+
+QCheckBox* addBrushSwitch(FlowLayout* line, const char* title, const char* help,
+                          const std::function<void(bool)>& set) {
+    auto* box = new QCheckBox(title);
+    box->setToolTip(help);
+    box->setMinimumHeight(px(26));
+    QObject::connect(box, &QCheckBox::toggled, line, set);
+    line->addWidget(box);
+    return box;
 }
 
 }  // namespace ovrix::app

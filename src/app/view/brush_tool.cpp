@@ -5,91 +5,53 @@
 #include <QPushButton>
 
 #include "app/theme/theme.h"
-#include "app/view/brush_look.h"
 #include "app/widgets/flow_layout.h"
 #include "app/widgets/number_box.h"
 #include "base/error.h"
-#include "base/specs.h"
 #include "scene/handwork.h"
 
 namespace ovrix::app {
 
 namespace {
 
-struct ModeLook {
-    Brush::Mode mode;
-    const char* title;
-    const char* help;
-};
-const ModeLook kModes[] = {{Brush::Add, "Add", "Brings values up to 1"},
-                           {Brush::Subtract, "Take", "Brings values down to 0; Ctrl while painting does too"},
-                           {Brush::Smooth, "Smooth", "Evens values out; Shift while painting does too"},
-                           {Brush::Erase, "Erase", "Brings back what it gives where nothing is painted"}};
+const BrushMode kModes[] = {
+    {Brush::Add, "Add", "Brings values up to 1"},
+    {Brush::Subtract, "Take", "Brings values down to 0; Ctrl while painting does too"},
+    {Brush::Smooth, "Smooth", "Evens values out; Shift while painting does too"},
+    {Brush::Erase, "Erase", "Brings back what it gives where nothing is painted"}};
 
 }  // namespace
 
 BrushStrip::BrushStrip(Brush& brush, QWidget* parent)
     : QWidget(parent), brush_(brush), modes_(new QButtonGroup(this)) {
-    setObjectName("card");
-    setAttribute(Qt::WA_StyledBackground);
-    auto* line = new FlowLayout(this, px(4));
-    line->setContentsMargins(px(8), px(6), px(8), px(6));
-    for (const ModeLook& m : kModes) {
-        auto* b = new QPushButton(m.title);
-        b->setObjectName(QString("brush") + m.title);
-        b->setToolTip(m.help);
-        b->setCheckable(true);
-        modes_->addButton(b, int(m.mode));
-        line->addWidget(b);
-        connect(b, &QPushButton::clicked, this, [this, mode = m.mode] {
-            brush_.mode = mode;
-            Q_EMIT changed();
-        });
-    }
-    auto* whole = new QPushButton("Flood");
-    whole->setObjectName("brushFlood");
-    whole->setToolTip("Brings the whole surface up by the strength");
-    connect(whole, &QPushButton::clicked, this, &BrushStrip::flood);
-    line->addWidget(whole);
-    const auto number = [&](const ParamSpec& spec, float Brush::*member) {
-        NumberBox* box = nullptr;
-        line->addWidget(namedNumber(spec, &box));
-        connect(box, &NumberBox::changed, this, [this, member](double x, bool) {
-            brush_.*member = float(x);
-            Q_EMIT changed();
-        });
-        return box;
-    };
-    radius_ = number(specs::number("radius", "Radius", 0.1, "m", 1e-4, 1e4, 0.01, 1,
-                                   "Q smaller, W larger; drag with Alt to the sides"),
-                     &Brush::radius);
-    strength_ =
-        number(specs::unitNumber("strength", "Strength", 0.5,
-                                 "How far one touch goes: A less, S more; drag with Alt up and down. A "
-                                 "tablet's pressure scales it"),
-               &Brush::strength);
-    auto* mirror = new QCheckBox("Mirror");
-    mirror->setToolTip("Paints on the other side of the surface's own X too");
-    connect(mirror, &QCheckBox::toggled, this, [this](bool on) {
-        brush_.mirror = on;
-        Q_EMIT changed();
+    FlowLayout* line = brushStripLayout(this);
+    const auto say = [this] { Q_EMIT changed(); };
+    addModeButtons(line, modes_, kModes, "brush", [this, say](int mode) {
+        brush_.mode = Brush::Mode(mode);
+        say();
     });
-    mirror_ = mirror;
-    line->addWidget(mirror);
-    auto* end = new QPushButton("Done");
-    end->setObjectName("brushDone");
-    end->setToolTip("Ends painting (Esc)");
-    connect(end, &QPushButton::clicked, this, &BrushStrip::done);
-    line->addWidget(end);
+    connect(addBrushButton(line, "brushFlood", "Flood", "Brings the whole surface up by the strength"),
+            &QPushButton::clicked, this, &BrushStrip::flood);
+    numbers_ = addBrushNumbers(line, brush_.radius, brush_.strength,
+                               "How far one touch goes: A less, S more; drag with Alt up and down. A "
+                               "tablet's pressure scales it",
+                               say);
+    mirror_ = addBrushSwitch(line, "Mirror", "Paints on the other side of the surface's own X too",
+                             [this, say](bool on) {
+                                 brush_.mirror = on;
+                                 say();
+                             });
+    connect(addBrushButton(line, "brushDone", "Done", "Ends painting (Esc)"), &QPushButton::clicked, this,
+            &BrushStrip::done);
     for (QWidget* w : findChildren<QWidget*>()) w->setFocusPolicy(Qt::TabFocus);
     refresh();
 }
 
 void BrushStrip::refresh() {
     if (auto* b = modes_->button(int(brush_.mode))) b->setChecked(true);
-    radius_->setValue(double(brush_.radius));
-    strength_->setValue(double(brush_.strength));
-    static_cast<QCheckBox*>(mirror_)->setChecked(brush_.mirror);
+    numbers_.radius->setValue(double(brush_.radius));
+    numbers_.strength->setValue(double(brush_.strength));
+    mirror_->setChecked(brush_.mirror);
 }
 
 BrushTool::BrushTool(Controller& controller, QWidget* view)

@@ -3,15 +3,13 @@
 #include <QPainter>
 #include <QWidget>
 
-#include "app/view/view_port.h"
+#include "app/view/brush_look.h"
 #include "app/window/controller.h"
 #include "field/paint.h"
 
 class QButtonGroup;
 
 namespace ovrix::app {
-
-class NumberBox;
 
 /// The strip of modes and numbers over the view while a mask is painted.
 class BrushStrip : public QWidget {
@@ -29,8 +27,8 @@ class BrushStrip : public QWidget {
   private:
     Brush& brush_;
     QButtonGroup* modes_;
-    NumberBox *radius_, *strength_;
-    QWidget* mirror_;
+    BrushNumbers numbers_;
+    QCheckBox* mirror_;
 };
 
 class BrushTool : public QObject {

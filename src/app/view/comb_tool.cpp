@@ -7,12 +7,10 @@
 #include <QPushButton>
 
 #include "app/theme/theme.h"
-#include "app/view/brush_look.h"
 #include "app/widgets/curve_box.h"
 #include "app/widgets/flow_layout.h"
 #include "app/widgets/number_box.h"
 #include "base/error.h"
-#include "base/specs.h"
 #include "field/paint.h"
 #include "scene/handwork.h"
 
@@ -22,11 +20,7 @@ namespace {
 
 constexpr int kChoose = 100;
 
-struct ModeLook {
-    int mode;
-    const char *title, *help;
-};
-const ModeLook kModes[] = {
+const BrushMode kModes[] = {
     {CombBrush::Comb, "Comb", "Strands go with the brush; they keep their lengths"},
     {CombBrush::Lengthen, "Lengthen", "Strands grow"},
     {CombBrush::Cut, "Cut", "Strands end where the brush passes"},
@@ -44,47 +38,23 @@ const ModeLook kModes[] = {
 
 CombStrip::CombStrip(CombBrush& brush, QWidget* parent)
     : QWidget(parent), brush_(brush), modes_(new QButtonGroup(this)) {
-    setObjectName("card");
-    setAttribute(Qt::WA_StyledBackground);
-    auto* line = new FlowLayout(this, px(4));
-    line->setContentsMargins(px(8), px(6), px(8), px(6));
-    for (const ModeLook& m : kModes) {
-        auto* b = new QPushButton(m.title);
-        b->setObjectName(QString("comb") + m.title);
-        b->setToolTip(m.help);
-        b->setCheckable(true);
-        modes_->addButton(b, m.mode);
-        line->addWidget(b);
-        connect(b, &QPushButton::clicked, this, [this, mode = m.mode] {
-            if (mode != kChoose) brush_.mode = CombBrush::Mode(mode);
-            Q_EMIT changed();
-        });
-    }
+    FlowLayout* line = brushStripLayout(this);
+    const auto say = [this] { Q_EMIT changed(); };
+    addModeButtons(line, modes_, kModes, "comb", [this, say](int mode) {
+        if (mode != kChoose) brush_.mode = CombBrush::Mode(mode);
+        say();
+    });
     modes_->button(CombBrush::Comb)->setChecked(true);
     short_ = new QComboBox;
     short_->setObjectName("combMode");
     short_->setToolTip("What the brush does");
-    for (const ModeLook& m : kModes) short_->addItem(m.title, m.mode);
+    for (const BrushMode& m : kModes) short_->addItem(m.title, m.mode);
     connect(short_, &QComboBox::activated, this,
             [this](int i) { modes_->button(short_->itemData(i).toInt())->click(); });
     line->addWidget(short_);
-    setCompact(false);
-    const auto number = [&](const ParamSpec& spec, float CombBrush::*member) {
-        NumberBox* box = nullptr;
-        line->addWidget(namedNumber(spec, &box));
-        connect(box, &NumberBox::changed, this, [this, member](double x, bool) {
-            brush_.*member = float(x);
-            Q_EMIT changed();
-        });
-        return box;
-    };
-    radius_ = number(specs::number("radius", "Radius", 0.1, "m", 1e-4, 1e4, 0.01, 1,
-                                   "Q smaller, W larger; drag with Alt to the sides"),
-                     &CombBrush::radius);
-    strength_ = number(specs::unitNumber("strength", "Strength", 0.5,
-                                         "A less, S more; drag with Alt up and down. A tablet's pressure "
-                                         "scales it"),
-                       &CombBrush::strength);
+    numbers_ =
+        addBrushNumbers(line, brush_.radius, brush_.strength,
+                        "A less, S more; drag with Alt up and down. A tablet's pressure scales it", say);
     auto* falloff = new CurveBox;
     falloff->setToolTip("Strength from the middle of the brush (left) to its rim");
     falloff->setCurve(brush_.falloff);
@@ -94,43 +64,35 @@ CombStrip::CombStrip(CombBrush& brush, QWidget* parent)
         falloff->setCurve(curve);
     });
     line->addWidget(falloff);
-    const auto flag = [&](const char* title, const char* help, const std::function<void(bool)>& set) {
-        auto* box = new QCheckBox(title);
-        box->setToolTip(help);
-        box->setMinimumHeight(px(26));  // as high as the numbers beside it
-        connect(box, &QCheckBox::toggled, this, [this, set](bool on) {
-            set(on);
-            Q_EMIT changed();
-        });
-        line->addWidget(box);
-        return box;
-    };
-    depth_ = flag("Whole depth", "Works on all that lies under the brush, also behind the surface",
-                  [this](bool on) { brush_.visibleOnly = !on; });
-    mirror_ = flag("Mirror", "Does the same on the other side of the surface's own X",
-                   [this](bool on) { brush_.mirror = on; });
+    depth_ =
+        addBrushSwitch(line, "Whole depth", "Works on all that lies under the brush, also behind the surface",
+                       [this, say](bool on) {
+                           brush_.visibleOnly = !on;
+                           say();
+                       });
+    mirror_ = addBrushSwitch(line, "Mirror", "Does the same on the other side of the surface's own X",
+                             [this, say](bool on) {
+                                 brush_.mirror = on;
+                                 say();
+                             });
     count_ = new QLabel;
     count_->setProperty("muted", true);
     count_->setObjectName("combCount");
     count_->setMinimumHeight(px(26));
     line->addWidget(count_);
-    auto* all = new QPushButton("Work on all");
-    all->setObjectName("combAll");
-    all->setToolTip("Gives up the choice: all strands change again (Esc)");
-    connect(all, &QPushButton::clicked, this, &CombStrip::chooseAll);
-    line->addWidget(all);
-    auto* end = new QPushButton("Done");
-    end->setObjectName("combDone");
-    end->setToolTip("Ends combing (Esc)");
-    connect(end, &QPushButton::clicked, this, &CombStrip::done);
-    line->addWidget(end);
+    all_ =
+        addBrushButton(line, "combAll", "Work on all", "Gives up the choice: all strands change again (Esc)");
+    connect(all_, &QPushButton::clicked, this, &CombStrip::chooseAll);
+    connect(addBrushButton(line, "combDone", "Done", "Ends combing (Esc)"), &QPushButton::clicked, this,
+            &CombStrip::done);
     for (QWidget* w : findChildren<QWidget*>()) w->setFocusPolicy(Qt::TabFocus);
+    setCompact(false);
 }
 
 void CombStrip::setCompact(bool compact) {
     for (QAbstractButton* b : modes_->buttons()) b->setVisible(!compact);
     short_->setVisible(compact);
-    if (count_) count_->setVisible(!compact);
+    count_->setVisible(!compact);
 }
 
 bool CombStrip::choosing() const { return modes_->checkedId() == kChoose; }
@@ -139,13 +101,13 @@ void CombStrip::refresh(size_t strands, size_t chosen) {
     if (!choosing())
         if (auto* b = modes_->button(int(brush_.mode))) b->setChecked(true);
     short_->setCurrentIndex(short_->findData(modes_->checkedId()));
-    radius_->setValue(double(brush_.radius));
-    strength_->setValue(double(brush_.strength));
+    numbers_.radius->setValue(double(brush_.radius));
+    numbers_.strength->setValue(double(brush_.strength));
     mirror_->setChecked(brush_.mirror);
     depth_->setChecked(!brush_.visibleOnly);
     count_->setText(chosen ? QString("%1 of %2 chosen").arg(chosen).arg(strands)
                            : QString("%1 strands").arg(strands));
-    findChild<QPushButton*>("combAll")->setEnabled(chosen > 0);
+    all_->setEnabled(chosen > 0);
 }
 
 CombTool::CombTool(Controller& controller, QWidget* view)
@@ -243,10 +205,10 @@ bool CombTool::press(const QPointF& at, Qt::KeyboardModifiers modifiers, float p
     const M44f world =
         surface.empty() ? M44f() : controller_.document().worldMatrix(surface, controller_.frame());
     strokeLayer_ = layer();
-    stroke_.emplace(now, edits, skin(), std::abs(world.determinant()) > 1e-20f ? world.inverse() : M44f(),
-                    chosen_);
-    down_ = true;
     choosing_ = strip_->choosing();
+    stroke_.emplace(now, edits, skin(), std::abs(world.determinant()) > 1e-20f ? world.inverse() : M44f(),
+                    choosing_ ? std::unordered_set<uint64_t>() : chosen_);
+    down_ = true;
     adds_ = !(modifiers & Qt::ControlModifier);
     depth_ = spot->distance;
     last_ = port.eye + port.direction(at) * depth_;
@@ -258,17 +220,11 @@ bool CombTool::press(const QPointF& at, Qt::KeyboardModifiers modifiers, float p
 }
 
 void CombTool::choose(const CombDab& dab, bool add) {
-    CombStroke test(strands(), {}, skin(), M44f(), {});
-    CombBrush look = brush_;
-    look.mode = CombBrush::Remove;
-    look.mirror = false;
-    look.strength = 1.0f;
-    test.apply(look, dab);
-    for (const StrandEdit& e : test.edits())
+    for (const uint64_t id : stroke_->idsUnder(brush_, dab))
         if (add)
-            chosen_.insert(e.id);
+            chosen_.insert(id);
         else
-            chosen_.erase(e.id);
+            chosen_.erase(id);
     refreshStrip();
 }
 

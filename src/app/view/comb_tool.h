@@ -4,7 +4,7 @@
 #include <QWidget>
 #include <unordered_set>
 
-#include "app/view/view_port.h"
+#include "app/view/brush_look.h"
 #include "app/window/controller.h"
 #include "geo/packed_strands.h"
 #include "ops/comb_brush.h"
@@ -15,8 +15,6 @@ class QComboBox;
 class QLabel;
 
 namespace ovrix::app {
-
-class NumberBox;
 
 /// The strip of brushes and numbers over the view while strands are combed.
 class CombStrip : public QWidget {
@@ -39,9 +37,10 @@ class CombStrip : public QWidget {
     CombBrush& brush_;
     QButtonGroup* modes_;
     QComboBox* short_;
-    NumberBox *radius_, *strength_;
+    BrushNumbers numbers_;
     QCheckBox *mirror_, *depth_;
-    QLabel* count_ = nullptr;
+    QPushButton* all_;
+    QLabel* count_;
 };
 
 class CombTool : public QObject {

@@ -4,6 +4,7 @@
 #include <QOpenGLFunctions>
 
 #include "app/theme/theme.h"
+#include "app/view/gl_shaders.h"
 #include "base/error.h"
 #include "base/hash.h"
 #include "scene/prototype.h"
@@ -12,96 +13,6 @@
 namespace ovrix::app {
 
 namespace {
-
-const char* kVertex = R"(#version 330 core
-layout(location = 0) in vec3 position;
-layout(location = 1) in vec3 normal;
-layout(location = 2) in float heat;
-layout(location = 3) in vec4 place;   // xyz, scale
-layout(location = 4) in vec4 turn;    // quaternion x y z w
-layout(location = 5) in vec3 stretch;
-layout(location = 6) in vec3 tint;    // hue shift in turns, factors on saturation and brightness
-uniform mat4 viewProjection;
-uniform mat4 model;
-uniform float dotSize;
-out vec3 worldNormal;
-out vec3 worldPosition;
-out float heatValue;
-out vec3 tintValue;
-vec3 turned(vec4 q, vec3 v) { return v + 2.0 * cross(q.xyz, cross(q.xyz, v) + q.w * v); }
-void main() {
-    vec3 p = (model * vec4(position, 1.0)).xyz;
-    p = turned(turn, p * place.w * stretch) + place.xyz;
-    worldNormal = turned(turn, mat3(model) * normal / max(stretch, vec3(1e-6)));
-    worldPosition = p;
-    heatValue = heat;
-    tintValue = tint;
-    gl_Position = viewProjection * vec4(p, 1.0);
-    gl_PointSize = dotSize;
-}
-)";
-
-const char* kFragment = R"(#version 330 core
-in vec3 worldNormal;
-in vec3 worldPosition;
-in float heatValue;
-in vec3 tintValue;
-uniform vec3 eye;
-uniform vec3 color;
-uniform vec3 heatColors[5];
-uniform int mode;        // 0 lit, 1 pick
-uniform float zone;      // heat from which a place counts as inside; below 0 shows all heat
-uniform vec3 pick;
-out vec4 result;
-vec3 heatAt(float t) {
-    float x = clamp(t, 0.0, 1.0) * 4.0;
-    int i = min(int(x), 3);
-    return mix(heatColors[i], heatColors[i + 1], x - float(i));
-}
-vec3 tinted(vec3 c) {
-    vec3 axis = vec3(0.57735027);
-    float a = 6.2831853 * tintValue.x;
-    vec3 t = c * cos(a) + cross(axis, c) * sin(a) + axis * dot(axis, c) * (1.0 - cos(a));
-    float grey = dot(t, vec3(0.2126, 0.7152, 0.0722));
-    return max(vec3(0.0), (vec3(grey) + (t - vec3(grey)) * tintValue.y) * tintValue.z);
-}
-void main() {
-    if (mode == 1) { result = vec4(pick, 1.0); return; }
-    vec3 toEye = normalize(eye - worldPosition);
-    vec3 n = dot(worldNormal, worldNormal) > 1e-12 ? normalize(worldNormal) : toEye;  // dots have none
-    if (dot(n, toEye) < 0.0) n = -n;
-    float sky = 0.5 + 0.5 * n.y;
-    float key = max(dot(n, normalize(vec3(-0.45, 0.75, 0.5))), 0.0);
-    float rim = pow(1.0 - max(dot(n, toEye), 0.0), 4.0);
-    float light = 0.26 + 0.30 * sky + 0.58 * key;
-    vec3 c = heatValue >= 0.0 ? heatAt(heatValue) : tinted(color);
-    if (heatValue >= 0.0 && zone >= 0.0) {
-        float soft = max(fwidth(heatValue), 1e-5);
-        c = mix(heatColors[0], heatColors[3], smoothstep(zone - soft, zone + soft, heatValue));
-        c = mix(c, vec3(1.0), 0.8 * (1.0 - smoothstep(soft, 2.0 * soft, abs(heatValue - zone))));
-    }
-    result = vec4(c * light + vec3(0.05) * rim, 1.0);
-}
-)";
-
-const char* kLineVertex = R"(#version 330 core
-layout(location = 0) in vec4 place;   // xyz, strength
-uniform mat4 viewProjection;
-uniform vec3 eye;
-uniform float reach;
-out float strength;
-void main() {
-    strength = place.w * clamp(1.0 - distance(place.xyz, eye) / reach, 0.0, 1.0);
-    gl_Position = viewProjection * vec4(place.xyz, 1.0);
-}
-)";
-
-const char* kLineFragment = R"(#version 330 core
-in float strength;
-uniform vec3 color;
-out vec4 result;
-void main() { result = vec4(color, strength); }
-)";
 
 QVector3D asVector(const QColor& c) { return {float(c.redF()), float(c.greenF()), float(c.blueF())}; }
 QVector3D asVector(const V3f& v) { return {v.x, v.y, v.z}; }
@@ -139,45 +50,7 @@ void setFixed(GLuint index, float x, float y, float z, float w) {
     QOpenGLContext::currentContext()->functions()->glVertexAttrib4fv(index, v);
 }
 
-size_t costOf(const CopyBatch& b, DrawLevel level) {
-    switch (level) {
-        case DrawLevel::Meshes:
-            return b.count * b.triangles;
-        case DrawLevel::Coarse:
-            return b.count * b.coarseTriangles;
-        case DrawLevel::Boxes:
-            return b.count * 12;
-        default:
-            return b.count;
-    }
-}
-
 }  // namespace
-
-QString drawLevelName(DrawLevel level) {
-    static const char* names[] = {"meshes", "coarse meshes", "boxes", "dots"};
-    return names[size_t(level)];
-}
-
-void chooseLevels(std::vector<CopyBatch>& batches, size_t budget) {
-    for (CopyBatch& b : batches)
-        if (!b.fixed) b.level = b.triangles == 0 ? DrawLevel::Dots : DrawLevel::Meshes;
-    for (;;) {
-        size_t sum = 0;
-        CopyBatch* dearest = nullptr;
-        for (CopyBatch& b : batches) {
-            sum += costOf(b, b.level);
-            if (b.level == DrawLevel::Dots || b.fixed) continue;
-            // All go one level down before any goes two: coarse shapes say more than boxes.
-            const bool finer = dearest && b.level < dearest->level,
-                       same = dearest && b.level == dearest->level;
-            if (!dearest || finer || (same && costOf(b, b.level) > costOf(*dearest, dearest->level)))
-                dearest = &b;
-        }
-        if (sum <= budget || !dearest) return;
-        dearest->level = DrawLevel(int(dearest->level) + 1);
-    }
-}
 
 GlScene::~GlScene() = default;
 
@@ -186,14 +59,8 @@ void GlScene::initialise() {
         throw Error("OpenGL 3.3 is missing", {}, "Install a newer graphics driver");
     const QString renderer = reinterpret_cast<const char*>(glGetString(GL_RENDERER));
     software_ = renderer.contains("llvmpipe") || renderer.contains("softpipe") || renderer.contains("swrast");
-    const auto link = [](QOpenGLShaderProgram& p, const char* vertex, const char* fragment) {
-        if (!p.addShaderFromSourceCode(QOpenGLShader::Vertex, vertex) ||
-            !p.addShaderFromSourceCode(QOpenGLShader::Fragment, fragment) || !p.link())
-            throw Error("the view's shaders do not build: " + p.log().toStdString(), {},
-                        "Install a newer graphics driver");
-    };
-    link(program_, kVertex, kFragment);
-    link(lines_, kLineVertex, kLineFragment);
+    linkProgram(program_, kSceneVertex, kSceneFragment);
+    linkProgram(lines_, kGridVertex, kGridFragment);
     strands_.initialise();
     // A box from 0 to 1, two triangles a side, with normals.
     std::vector<float> box;
@@ -560,16 +427,17 @@ void GlScene::drawStrands(const Options& o) {
     look.budget = software_ ? (o.moving ? 150'000 : 2'500'000) : (o.moving ? 4'000'000 : 40'000'000);
     const V3f accent(float(tokens().seaGlass.redF()), float(tokens().seaGlass.greenF()),
                      float(tokens().seaGlass.blueF()));
+    const bool guided = hasGuides(o.combing);
     for (GlStrands::Batch batch : strands_.batches()) {
         const int number = pickNumber(batch.layer);
         look.pick = QVector3D(float(number & 255) / 255.0f, float(number >> 8) / 255.0f, 0);
         const bool combed = batch.layer == o.combing;
-        look.fade = combed && hasGuides(batch.layer) ? 0.35f : 1.0f;
+        look.fade = combed && guided ? 0.35f : 1.0f;
         if (combed && batch.guides) batch.lines = batch.roots = true;
         const bool marked = o.selected == batch.layer && !combed;
         const V3f own = marked ? V3f(batch.color) * 0.7f + accent * 0.3f : V3f(batch.color);
         // While guides are combed they are seen through the coat that lies between them.
-        glDepthMask(combed && hasGuides(batch.layer) && !batch.guides ? GL_FALSE : GL_TRUE);
+        glDepthMask(combed && guided && !batch.guides ? GL_FALSE : GL_TRUE);
         strands_.draw(batch, look, batch.guides ? asVector(tokens().sand) : asVector(own));
     }
     glDepthMask(GL_TRUE);

@@ -7,27 +7,11 @@
 #include <memory>
 #include <unordered_map>
 
+#include "app/view/draw_level.h"
 #include "app/view/gl_strands.h"
 #include "app/window/eval_worker.h"
 
 namespace ovrix::app {
-
-/// How the copies of one prototype are drawn.
-enum class DrawLevel { Meshes, Coarse, Boxes, Dots };
-QString drawLevelName(DrawLevel level);
-
-/// One prototype of one layer, ready to draw.
-struct CopyBatch {
-    std::string layer, object;
-    uint64_t meshHash = 0, hash = 0;
-    size_t count = 0, triangles = 0, coarseTriangles = 0;
-    DrawLevel level = DrawLevel::Meshes;
-    bool fixed = false;  ///< the artist chose the level
-};
-
-/// Chooses for each batch that is not fixed the finest level such that all together stay in the budget of
-/// triangles.
-void chooseLevels(std::vector<CopyBatch>& batches, size_t budget);
 
 class GlScene : protected QOpenGLFunctions_3_3_Core {
   public:

@@ -1,5 +1,6 @@
 #include "app/view/gl_strands.h"
 
+#include "app/view/gl_shaders.h"
 #include "base/error.h"
 
 namespace ovrix::app {
@@ -132,16 +133,8 @@ void main() {
 void GlStrands::initialise() {
     if (!initializeOpenGLFunctions())
         throw Error("OpenGL 3.3 is missing", {}, "Install a newer graphics driver");
-    const auto link = [](QOpenGLShaderProgram& p, const char* fragment, const char* geometry) {
-        bool ok = p.addShaderFromSourceCode(QOpenGLShader::Vertex, kVertex) &&
-                  p.addShaderFromSourceCode(QOpenGLShader::Fragment, fragment);
-        if (geometry) ok = ok && p.addShaderFromSourceCode(QOpenGLShader::Geometry, geometry);
-        if (!ok || !p.link())
-            throw Error("the view's shaders do not build: " + p.log().toStdString(), {},
-                        "Install a newer graphics driver");
-    };
-    link(lines_, kFragment, nullptr);
-    link(ribbons_, kRibbonFragment, kRibbon);
+    linkProgram(lines_, kVertex, kFragment);
+    linkProgram(ribbons_, kVertex, kRibbonFragment, kRibbon);
 }
 
 void GlStrands::upload(Buffers& b, const PackedStrands& packed, GLenum usage) {
@@ -205,6 +198,10 @@ void GlStrands::endUpdate() {
         release(it->second);
         it = buffers_.erase(it);
     }
+    segmentCount_ = 0;
+    for (const Batch& batch : batches_)
+        if (const Buffers& b = buffers_.at(batch.hash); batch.lines && !b.segmentEnd.empty())
+            segmentCount_ += b.segmentEnd.back() / 2;
 }
 
 void GlStrands::setCombed(const std::string& layer, const PackedStrands* packed) {
@@ -215,18 +212,10 @@ void GlStrands::setCombed(const std::string& layer, const PackedStrands* packed)
         release(combed_);
 }
 
-size_t GlStrands::segmentCount() const {
-    size_t sum = 0;
-    for (const Batch& batch : batches_)
-        if (const Buffers& b = buffers_.at(batch.hash); batch.lines && !b.segmentEnd.empty())
-            sum += b.segmentEnd.back() / 2;
-    return sum;
-}
-
 void GlStrands::draw(const Batch& batch, const Look& look, const QVector3D& color) {
     const Buffers& b = buffers_.at(batch.hash);
     if (b.segmentEnd.empty() || (batch.guides && batch.layer == combedLayer_)) return;
-    const size_t all = segmentCount(), own = b.segmentEnd.size();
+    const size_t all = segmentCount_, own = b.segmentEnd.size();
     size_t strands = own;
     if (all > look.budget && !batch.guides)
         strands = std::max<size_t>(1, size_t(double(own) * double(look.budget) / double(all)));

@@ -24,7 +24,6 @@ class GlStrands : protected QOpenGLFunctions_3_3_Core {
     struct Look {
         QMatrix4x4 viewProjection;
         V3f eye;
-        QVector2D pixels;          ///< size of the view
         float pixelSize = 0;       ///< metres across a pixel for each metre from the eye
         size_t budget = SIZE_MAX;  ///< segments to draw at most, of all batches: the first of each
         bool picking = false;
@@ -43,8 +42,7 @@ class GlStrands : protected QOpenGLFunctions_3_3_Core {
 
     const std::vector<Batch>& batches() const { return batches_; }
     void draw(const Batch& batch, const Look& look, const QVector3D& color);
-    const std::string& combedLayer() const { return combedLayer_; }
-    size_t segmentCount() const;
+    size_t segmentCount() const { return segmentCount_; }
 
   private:
     struct Buffers {
@@ -62,6 +60,7 @@ class GlStrands : protected QOpenGLFunctions_3_3_Core {
     std::vector<Batch> batches_;
     Buffers combed_;
     std::string combedLayer_;
+    size_t segmentCount_ = 0;  // of all batches that show their lines
 };
 
 }  // namespace ovrix::app

@@ -73,17 +73,10 @@ void MainWindow::makeCommands() {
                              [&](const Document& d) { return withLayer(d, surface, {}, &made); });
             controller_.select(made);
         },
-        [this] {
-            const Node* n = controller_.selectedNode();
-            return n && (n->category() == Category::Object || n->category() == Category::Layer);
-        });
+        onSurface);
     add(
         "step", "Add a step to the recipe", "Only steps that fit are offered", QKeySequence("Ctrl+Shift+A"),
-        [this] { recipe_->openAddStep(); },
-        [this] {
-            const Node* n = controller_.selectedNode();
-            return n && (n->category() == Category::Layer || n->category() == Category::Object);
-        });
+        [this] { recipe_->openAddStep(); }, onSurface);
     add(
         "duplicate", "Duplicate", "A copy of what is chosen, with the layers on it", QKeySequence("Ctrl+D"),
         [this] {

@@ -1,0 +1,107 @@
+#include "app/view/gl_shaders.h"
+
+#include "base/error.h"
+
+namespace ovrix::app {
+
+void linkProgram(QOpenGLShaderProgram& program, const char* vertex, const char* fragment,
+                 const char* geometry) {
+    bool ok = program.addShaderFromSourceCode(QOpenGLShader::Vertex, vertex) &&
+              program.addShaderFromSourceCode(QOpenGLShader::Fragment, fragment);
+    if (geometry) ok = ok && program.addShaderFromSourceCode(QOpenGLShader::Geometry, geometry);
+    if (!ok || !program.link())
+        throw Error("the view's shaders do not build: " + program.log().toStdString(), {},
+                    "Install a newer graphics driver");
+}
+
+const char* const kSceneVertex = R"(#version 330 core
+layout(location = 0) in vec3 position;
+layout(location = 1) in vec3 normal;
+layout(location = 2) in float heat;
+layout(location = 3) in vec4 place;   // xyz, scale
+layout(location = 4) in vec4 turn;    // quaternion x y z w
+layout(location = 5) in vec3 stretch;
+layout(location = 6) in vec3 tint;    // hue shift in turns, factors on saturation and brightness
+uniform mat4 viewProjection;
+uniform mat4 model;
+uniform float dotSize;
+out vec3 worldNormal;
+out vec3 worldPosition;
+out float heatValue;
+out vec3 tintValue;
+vec3 turned(vec4 q, vec3 v) { return v + 2.0 * cross(q.xyz, cross(q.xyz, v) + q.w * v); }
+void main() {
+    vec3 p = (model * vec4(position, 1.0)).xyz;
+    p = turned(turn, p * place.w * stretch) + place.xyz;
+    worldNormal = turned(turn, mat3(model) * normal / max(stretch, vec3(1e-6)));
+    worldPosition = p;
+    heatValue = heat;
+    tintValue = tint;
+    gl_Position = viewProjection * vec4(p, 1.0);
+    gl_PointSize = dotSize;
+}
+)";
+
+const char* const kSceneFragment = R"(#version 330 core
+in vec3 worldNormal;
+in vec3 worldPosition;
+in float heatValue;
+in vec3 tintValue;
+uniform vec3 eye;
+uniform vec3 color;
+uniform vec3 heatColors[5];
+uniform int mode;        // 0 lit, 1 pick
+uniform float zone;      // heat from which a place counts as inside; below 0 shows all heat
+uniform vec3 pick;
+out vec4 result;
+vec3 heatAt(float t) {
+    float x = clamp(t, 0.0, 1.0) * 4.0;
+    int i = min(int(x), 3);
+    return mix(heatColors[i], heatColors[i + 1], x - float(i));
+}
+vec3 tinted(vec3 c) {
+    vec3 axis = vec3(0.57735027);
+    float a = 6.2831853 * tintValue.x;
+    vec3 t = c * cos(a) + cross(axis, c) * sin(a) + axis * dot(axis, c) * (1.0 - cos(a));
+    float grey = dot(t, vec3(0.2126, 0.7152, 0.0722));
+    return max(vec3(0.0), (vec3(grey) + (t - vec3(grey)) * tintValue.y) * tintValue.z);
+}
+void main() {
+    if (mode == 1) { result = vec4(pick, 1.0); return; }
+    vec3 toEye = normalize(eye - worldPosition);
+    vec3 n = dot(worldNormal, worldNormal) > 1e-12 ? normalize(worldNormal) : toEye;  // dots have none
+    if (dot(n, toEye) < 0.0) n = -n;
+    float sky = 0.5 + 0.5 * n.y;
+    float key = max(dot(n, normalize(vec3(-0.45, 0.75, 0.5))), 0.0);
+    float rim = pow(1.0 - max(dot(n, toEye), 0.0), 4.0);
+    float light = 0.26 + 0.30 * sky + 0.58 * key;
+    vec3 c = heatValue >= 0.0 ? heatAt(heatValue) : tinted(color);
+    if (heatValue >= 0.0 && zone >= 0.0) {
+        float soft = max(fwidth(heatValue), 1e-5);
+        c = mix(heatColors[0], heatColors[3], smoothstep(zone - soft, zone + soft, heatValue));
+        c = mix(c, vec3(1.0), 0.8 * (1.0 - smoothstep(soft, 2.0 * soft, abs(heatValue - zone))));
+    }
+    result = vec4(c * light + vec3(0.05) * rim, 1.0);
+}
+)";
+
+const char* const kGridVertex = R"(#version 330 core
+layout(location = 0) in vec4 place;   // xyz, strength
+uniform mat4 viewProjection;
+uniform vec3 eye;
+uniform float reach;
+out float strength;
+void main() {
+    strength = place.w * clamp(1.0 - distance(place.xyz, eye) / reach, 0.0, 1.0);
+    gl_Position = viewProjection * vec4(place.xyz, 1.0);
+}
+)";
+
+const char* const kGridFragment = R"(#version 330 core
+in float strength;
+uniform vec3 color;
+out vec4 result;
+void main() { result = vec4(color, strength); }
+)";
+
+}  // namespace ovrix::app
