@@ -48,7 +48,7 @@ function(add_window_program name)
 endfunction()
 add_window_program(ovrix src/app/main.cpp)
 file(GLOB core_tests CONFIGURE_DEPENDS tests/*.cpp tests/base/*.cpp tests/geo/*.cpp tests/field/*.cpp
-     tests/ops/*.cpp tests/render/*.cpp tests/io/*.cpp tests/scene/*.cpp tests/cli/*.cpp)
+     tests/ops/*.cpp tests/sim/*.cpp tests/render/*.cpp tests/io/*.cpp tests/scene/*.cpp tests/cli/*.cpp)
 add_executable(ovrix-tests ${core_tests})
 target_include_directories(ovrix-tests PRIVATE tests)
 target_compile_definitions(ovrix-tests PRIVATE OVRIX_SOURCE_DIR="${CMAKE_SOURCE_DIR}")

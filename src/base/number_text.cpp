@@ -47,7 +47,8 @@ void defineUnits(mu::Parser& p, const std::string& unit) {
 
 }  // namespace
 
-double parseNumberText(const std::string& text, const std::string& unit) {
+double parseNumberText(const std::string& text, const std::string& unit,
+                       const std::map<std::string, double>& names) {
     std::string compact;  // "48 000" is how the program writes it
     for (char c : text)
         if (c != ' ' && c != '\'') compact += c == ',' ? '.' : c;
@@ -57,6 +58,7 @@ double parseNumberText(const std::string& text, const std::string& unit) {
     try {
         mu::Parser parser;
         defineUnits(parser, unit);
+        for (const auto& [name, value] : names) parser.DefineConst(name, value);
         parser.SetExpr(compact);
         const double value = parser.Eval();
         if (!std::isfinite(value)) throw Error("\"" + text + "\" gives no finite number", {}, hint);

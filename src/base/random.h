@@ -50,6 +50,15 @@ enum class Stream : uint32_t {
     Grey,
     Color,
     Tuft,
+    Birth,
+    Life,
+    Speed,
+    Spin,
+    Weight,
+    Gust,
+    Wander,
+    Target,
+    Branch,
     User = 1000
 };
 

@@ -5,8 +5,8 @@
 namespace ovrix {
 
 std::string typeName(ParamType type) {
-    static const char* names[] = {"bool",   "int",   "number", "range", "vector", "color",
-                                  "choice", "text",  "file",   "ref",   "refs",   "shares",
+    static const char* names[] = {"bool",   "int",   "number", "range", "vector",  "color",
+                                  "choice", "text",  "file",   "ref",   "refs",    "shares",
                                   "map",    "edits", "points", "cells", "profile", "combing"};
     return names[size_t(type)];
 }
@@ -87,6 +87,32 @@ Value mixValues(const Value& a, const Value& b, double t) {
     }
     if (auto* c = std::get_if<Color>(&a)) return Color(*c + (std::get<Color>(b) - *c) * float(t));
     return t < 1.0 ? a : b;
+}
+
+int componentsOf(const Value& value) {
+    if (std::holds_alternative<double>(value) || std::holds_alternative<int64_t>(value)) return 1;
+    if (std::holds_alternative<Range>(value)) return 2;
+    return std::holds_alternative<V3d>(value) || std::holds_alternative<Color>(value) ? 3 : 0;
+}
+
+double component(const Value& value, int c) {
+    if (auto* x = std::get_if<double>(&value)) return *x;
+    if (auto* i = std::get_if<int64_t>(&value)) return double(*i);
+    if (auto* r = std::get_if<Range>(&value)) return c ? r->max : r->min;
+    if (auto* v = std::get_if<V3d>(&value)) return (*v)[c];
+    if (auto* k = std::get_if<Color>(&value)) return double((*k)[c]);
+    return 0.0;
+}
+
+void setComponent(Value& value, int c, double x) {
+    if (auto* d = std::get_if<double>(&value)) *d = x;
+    if (auto* i = std::get_if<int64_t>(&value)) *i = std::llround(std::clamp(x, -9e15, 9e15));
+    if (auto* r = std::get_if<Range>(&value)) {
+        (c ? r->max : r->min) = x;
+        if (r->min > r->max) r->min = r->max = x;
+    }
+    if (auto* v = std::get_if<V3d>(&value)) (*v)[c] = x;
+    if (auto* k = std::get_if<Color>(&value)) (*k)[c] = float(x);
 }
 
 namespace {

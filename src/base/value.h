@@ -87,6 +87,13 @@ bool holdsType(ParamType type, const Value& value);
 /// a + (b - a) * t where that means something, else the nearer of the two.
 Value mixValues(const Value& a, const Value& b, double t);
 
+/// How many numbers a value is made of that keys may move one by one: 1 for a number, 2 for a range, 3 for a
+/// vector or a colour, else 0.
+int componentsOf(const Value& value);
+double component(const Value& value, int c);
+/// Whole numbers are rounded. A range whose ends cross takes both at the one that was set.
+void setComponent(Value& value, int c, double x);
+
 /// Feeds a value to a running hash.
 class Hasher;
 void addToHash(Hasher& hasher, const Value& value);

@@ -74,7 +74,7 @@ CompiledField::CompiledField(const Field& field, const FieldContext& context) {
             throw Error("there is no field source \"" + source.type + "\"", {},
                         "Remove it, or open the scene in a newer version");
         const ResolvedParams params(type->params, source.params, context);
-        const Value strength = clampToSpec(strengthSpec(), source.strength.at(context.frame));
+        const Value strength = clampToSpec(strengthSpec(), source.strength.at(context.frame, context.rate));
         const double* number = std::get_if<double>(&strength);
         entries_.push_back({type->compile(params, context), source.remap, source.remap.isIdentity(),
                             source.invert, source.blend, number ? float(*number) : 1.0f});
@@ -186,7 +186,7 @@ ResolvedParams::ResolvedParams(std::span<const ParamSpec> specs, const ParamMap&
     for (const ParamSpec& spec : specs) {
         const Param param = paramOr(spec, params);
         Entry e;
-        e.value = clampToSpec(spec, param.at(context.frame));
+        e.value = clampToSpec(spec, param.at(context.frame, context.rate));
         if (!holdsType(spec.type, e.value)) e.value = spec.initial;
         e.low = param.low;
         if (spec.drivable && param.field) {
@@ -236,7 +236,7 @@ void addFieldToHash(Hasher& h, const Field& field, double frame, const Stamps& s
             .add(uint64_t(s.blend))
             .add(uint64_t(s.remap.smooth));
         for (const V2f& p : s.remap.points) h.add(double(p.x)).add(double(p.y));
-        addToHash(h, s.strength.at(frame));
+        addToHash(h, s.strength.at(frame, stamps.rate));
         if (const SourceType* type = findSourceType(s.type))
             addParamsToHash(h, type->params, s.params, frame, stamps);
     }
@@ -258,7 +258,7 @@ void addParamsToHash(Hasher& h, std::span<const ParamSpec> specs, const ParamMap
                      const Stamps& stamps) {
     for (const ParamSpec& spec : specs) {
         const Param param = paramOr(spec, params);
-        const Value value = param.at(frame);
+        const Value value = param.at(frame, stamps.rate);
         addToHash(h, value);
         if (spec.type == ParamType::File && stamps.file) h.add(stamps.file(std::get<std::string>(value)));
         if (stamps.ref)

@@ -24,6 +24,9 @@ struct Samples {
     std::span<const int32_t> triangle = {};  ///< of the layer's surface, on which the sample lies
     std::span<const V2f> bary = {};          ///< weights of that triangle's second and third corner
     std::span<const float> scale = {};       ///< the element's size so far
+    std::span<const V3f> velocity = {};      ///< metres a second
+    std::span<const float> age = {};         ///< seconds since its birth
+    std::span<const float> life = {};        ///< seconds that it lives
     size_t size() const { return position.size(); }
     Samples sub(size_t begin, size_t count) const;
 };
@@ -31,6 +34,7 @@ struct Samples {
 /// What sources may know beyond the samples.
 struct FieldContext {
     double frame = 0.0;
+    double rate = kUsualRate;       ///< frames a second
     V3f objectUp{0, 1, 0};          ///< the surface's own Y, in the world
     M44f objectFromWorld;           ///< for heights measured from the surface
     bool hasUvs = true;             ///< whether samples will carry uv
@@ -161,6 +165,7 @@ struct Stamps {
     std::function<uint64_t(const std::string& path)> file;
     /// Of a node that a parameter names.
     std::function<uint64_t(const ParamSpec& spec, const std::string& id)> ref;
+    double rate = kUsualRate;  ///< frames a second
 };
 
 /// Feeds everything that a parameter set gives at a frame to a hash.

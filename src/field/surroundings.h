@@ -21,6 +21,13 @@ class Surroundings {
     virtual SurfacePtr surface(const std::string& id) = 0;
     /// What a layer makes.
     virtual Geometry elements(const std::string& layer) = 0;
+    /// An object in its own space, and where it stands: asked again at another frame, an object that only moves
+    /// gives the same shape. The copies of a layer stand where they are.
+    struct Placed {
+        SurfacePtr shape;
+        M44f world;
+    };
+    virtual Placed placed(const std::string& id) = 0;
     /// An object's mesh in its own space.
     virtual MeshPtr mesh(const std::string& object) = 0;
     /// The strands that an object is made of, as its mesh has them; null when it is made of none.

@@ -221,6 +221,7 @@ Surface::Tracer& Surface::tracer() const {
     std::call_once(tracerOnce_, [&] {
         auto made = std::make_unique<Tracer>();
         made->scene = rtcNewScene(embreeDevice());
+        rtcSetSceneFlags(made->scene, RTC_SCENE_FLAG_ROBUST);  // nothing slips through between two triangles
         if (!mesh_->triangles().empty()) {
             RTCGeometry geometry = meshGeometry(*mesh_);
             rtcAttachGeometry(made->scene, geometry);
@@ -234,12 +235,10 @@ Surface::Tracer& Surface::tracer() const {
     return *tracer_;
 }
 
-SurfaceHit Surface::intersect(const V3f& origin, const V3f& direction) const {
+SurfaceHit Surface::intersect(const V3f& origin, const V3f& direction, float reach) const {
     RTCRayHit ray{};
-    ray.ray = {origin.x,    origin.y,    origin.z,
-               0.0f,        direction.x, direction.y,
-               direction.z, 0.0f,        std::numeric_limits<float>::infinity(),
-               0xFFFFFFFFu, 0,           0};
+    ray.ray = {origin.x,    origin.y, origin.z, 0.0f,        direction.x, direction.y,
+               direction.z, 0.0f,     reach,    0xFFFFFFFFu, 0,           0};
     ray.hit.geomID = RTC_INVALID_GEOMETRY_ID;
     RTCIntersectContext context;
     rtcInitIntersectContext(&context);
@@ -263,9 +262,6 @@ bool Surface::blocked(const V3f& o, const V3f& d, float distance) const {
     return ray.tfar < 0.0f;
 }
 
-namespace {
-
-/// Closest point of a triangle. Ericson, "Real-Time Collision Detection", 2005, section 5.1.5.
 V3f closestOnTriangle(const V3f& p, const V3f& a, const V3f& ab, const V3f& ac, float& u, float& v) {
     const V3f ap = p - a;
     const float d1 = ab.dot(ap), d2 = ac.dot(ap);
@@ -293,8 +289,6 @@ V3f closestOnTriangle(const V3f& p, const V3f& a, const V3f& ab, const V3f& ac, 
     const float sum = va + vb + vc;
     return sum > 0 ? at(vb / sum, vc / sum) : at(0, 0);
 }
-
-}  // namespace
 
 SurfaceHit Surface::closest(const V3f& point, float reach) const {
     if (!isFinite(point)) return {};

@@ -61,7 +61,9 @@ class Surface {
     V2f uvAt(uint32_t triangle, float u, float v) const;
     V3f normalAt(uint32_t triangle, float u, float v) const;
 
-    SurfaceHit intersect(const V3f& origin, const V3f& direction) const;
+    /// The first that a unit ray meets within @p reach.
+    SurfaceHit intersect(const V3f& origin, const V3f& direction,
+                         float reach = std::numeric_limits<float>::infinity()) const;
     /// Whether anything lies on the unit ray within @p distance.
     bool blocked(const V3f& origin, const V3f& direction, float distance) const;
     /// The closest point, the lower triangle where two are alike; no hit when all lies beyond @p reach.
@@ -106,5 +108,9 @@ class Surface {
 };
 
 using SurfacePtr = std::shared_ptr<const Surface>;
+
+/// The point of a triangle, from one corner and the edges to both others, that is closest to @p p; its
+/// weights. Ericson, "Real-Time Collision Detection", 2005, section 5.1.5.
+V3f closestOnTriangle(const V3f& p, const V3f& a, const V3f& ab, const V3f& ac, float& u, float& v);
 
 }  // namespace ovrix

@@ -14,7 +14,10 @@ Samples samplesOf(const AttributeSet& points) {
             points.find<uint64_t>("id"),
             points.find<int32_t>("triangle"),
             points.find<V2f>("bary"),
-            points.find<float>("scale")};
+            points.find<float>("scale"),
+            points.find<V3f>("v"),
+            points.find<float>("age"),
+            points.find<float>("life")};
 }
 
 std::string byteText(double bytes) {

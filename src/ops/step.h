@@ -26,11 +26,17 @@ struct StepInput {
     Progress& progress;
     Surroundings* around = nullptr;             ///< the rest of the scene; null where there is none
     std::vector<std::string>* notes = nullptr;  ///< takes what the artist should know; see note()
+    double frame = 1, rate = kUsualRate;
+    /// What comes before this step in the recipe at another frame; null where that cannot be had. Throws as
+    /// the steps do.
+    std::function<Geometry(double frame)> inAt = {};
     /// Says something that is no failure: elements that had to be left out, say.
     void note(std::string text) const {
         if (notes && !text.empty()) notes->push_back(std::move(text));
     }
 };
+
+class Solver;
 
 struct StepType {
     std::string id, title;
@@ -45,13 +51,25 @@ struct StepType {
     bool elementwise = false;
     /// Lays many elements between few: what comes before it is always made whole, Draft thins what it lays.
     bool fills = false;
+    /// Parts that may stand in it, by kind: "particles", "strands"; empty for none. See Solver.
+    std::string holds = {};
+    /// Kinds of steps that it may stand in. Such a step, a force say, is no stage of a recipe: it takes and
+    /// gives nothing itself.
+    std::vector<std::string> partOf = {};
+    /// Parts that a new step of this type comes with.
+    std::vector<std::string> startsWith = {};
+    /// Whether its result depends on other frames, by StepInput::inAt: what it shows changes with every
+    /// frame.
+    bool overTime = false;
+    /// Whose result at a frame comes from the one before; null for all other steps. Then apply() is not used.
+    std::shared_ptr<const Solver> solver = nullptr;
     /// What a new step starts with where it is not its specs' initial values.
     ParamMap start = {};
     /// Pure: the same input gives the same bits on any number of threads. Throws Error or Cancelled.
     std::function<Geometry(const StepInput&)> apply;
 };
 
-/// All steps, in the order of menus. Adding a step adds a line in step_registry.cpp.
+/// All steps, in the order of menus. Adding a step adds a line in src/scene/step_registry.cpp.
 const std::vector<StepType>& stepTypes();
 /// Null when there is none of that id.
 const StepType* findStepType(const std::string& id);

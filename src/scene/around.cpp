@@ -7,6 +7,7 @@
 #include "io/elements_io.h"
 #include "io/strands_io.h"
 #include "scene/prototype.h"
+#include "scene/simulated.h"
 
 namespace ovrix {
 
@@ -38,7 +39,7 @@ Surroundings::Kind Evaluator::Around::kindOf(const std::string& id) {
 uint64_t Evaluator::Around::curveHash(const Node& curve) {
     Hasher h;
     h.add(std::string_view("curve"));
-    addParamsToHash(h, specsOf(curve), curve.params, options_.frame, {});
+    addParamsToHash(h, specsOf(curve), curve.params, options_.frame, {{}, {}, document_.rate()});
     addToHash(h, document_.worldMatrix(curve.id, options_.frame));
     return h.value();
 }
@@ -57,7 +58,7 @@ std::shared_ptr<const CurveSet> Evaluator::Around::curves(const std::string& id)
 
 uint64_t Evaluator::Around::meshHash(const std::string& object) {
     Hasher h;
-    h.add(evaluator_.objectHash(document_.get(object), options_.frame));
+    h.add(evaluator_.objectHash(document_.get(object), options_.frame, document_.rate()));
     addToHash(h, prototypeMatrix(document_, object, options_.frame));
     return h.value();
 }
@@ -70,7 +71,7 @@ uint64_t Evaluator::Around::surfaceHash(const std::string& id) {
         h.add(std::string_view("copies as surface")).add(layerHash(id));
         return h.value();  // what the layer hashes names its prototypes, and hashes their meshes too
     }
-    h.add(std::string_view("surface")).add(evaluator_.objectHash(node, options_.frame));
+    h.add(std::string_view("surface")).add(evaluator_.objectHash(node, options_.frame, document_.rate()));
     addToHash(h, document_.worldMatrix(id, options_.frame));
     return h.value();
 }
@@ -89,8 +90,29 @@ uint64_t Evaluator::Around::stepHash(uint64_t before, const StepType& type, cons
     h.add(before).add(std::string_view(type.id));
     addParamsToHash(h, type.params, step.params, options_.frame,
                     {[this](const std::string& path) { return evaluator_.stampOf(path); },
-                     [this](const ParamSpec& spec, const std::string& id) { return refHash(spec, id); }});
+                     [this](const ParamSpec& spec, const std::string& id) { return refHash(spec, id); },
+                     document_.rate()});
     return h.value();
+}
+
+uint64_t Evaluator::Around::stepHash(uint64_t before, const Node& recipe, size_t place) {
+    const Step& step = recipe.steps[place];
+    const StepType& type = *findStepType(step.type);
+    const uint64_t own = stepHash(before, type, step);
+    if (!type.solver && !type.overTime) return own;
+    return Hasher()
+        .add(own)
+        .add(lifeOf(evaluator_, document_, recipe, place, 1.0))
+        .add(options_.frame)
+        .value();
+}
+
+Evaluator::Around Evaluator::Around::at(double frame) const {
+    EvalOptions then = options_;
+    then.frame = frame;
+    Around out(evaluator_, document_, then, progress_);
+    out.asking_ = asking_;
+    return out;
 }
 
 uint64_t Evaluator::Around::layerHash(const std::string& id) {
@@ -105,10 +127,27 @@ uint64_t Evaluator::Around::layerHash(const std::string& id) {
         hash =
             Hasher().add(hash).add(Around(evaluator_, document_, atRest, progress_).surfaceHash(on)).value();
     }
-    for (const Step& step : recipeOf(document_, document_.get(id)).steps)
-        if (const StepType* type = findStepType(step.type); type && step.on)
-            hash = stepHash(hash, *type, step);
+    const Node recipe = recipeOf(document_, document_.get(id));
+    for (size_t i = 0; i < recipe.steps.size(); ++i)
+        if (findStepType(recipe.steps[i].type) && recipe.steps[i].on && recipe.steps[i].in.empty())
+            hash = stepHash(hash, recipe, i);
     return layerHashes_[id] = hash;
+}
+
+Surroundings::Placed Evaluator::Around::placed(const std::string& id) {
+    const Node& node = document_.get(id);
+    if (node.category() != Category::Object) return {surface(id), M44f()};
+    const uint64_t key = Hasher()
+                             .add(std::string_view("placed"))
+                             .add(evaluator_.objectHash(node, options_.frame, document_.rate()))
+                             .value();
+    auto shape = evaluator_.lookUp<Surface>(key);
+    if (!shape) {
+        shape =
+            std::make_shared<const Surface>(evaluator_.object(document_, id, options_.frame, progress_).mesh);
+        evaluator_.keep<Surface>(key, shape, shape->bytes());
+    }
+    return {shape, document_.worldMatrix(id, options_.frame)};
 }
 
 Geometry Evaluator::Around::elements(const std::string& id) {
@@ -159,6 +198,8 @@ std::vector<MeshPtr> Evaluator::Around::prototypes(const Copies& copies) {
 
 SurfacePtr Evaluator::Around::surface(const std::string& id) {
     const Node& node = document_.get(id);
+    if (node.category() != Category::Object && node.category() != Category::Layer)
+        throw Error("is no surface", node.name, "Choose an object, or a layer that makes copies");
     const uint64_t key = surfaceHash(id);
     if (const auto known = evaluator_.lookUp<Surface>(key)) return known;
     MeshPtr mesh;

@@ -11,6 +11,7 @@ class Evaluator::Around : public Surroundings {
 
     Kind kindOf(const std::string& id) override;
     SurfacePtr surface(const std::string& id) override;
+    Placed placed(const std::string& id) override;
     Geometry elements(const std::string& layer) override;
     /// With the object's own turn and size, as its copies have.
     MeshPtr mesh(const std::string& object) override;
@@ -34,6 +35,10 @@ class Evaluator::Around : public Surroundings {
     uint64_t meshHash(const std::string& object);
     /// The key of a step's result, given that of what it gets.
     uint64_t stepHash(uint64_t before, const StepType& type, const Step& step);
+    /// The same for the step at a place of a recipe, which may be a simulation or look at other frames.
+    uint64_t stepHash(uint64_t before, const Node& recipe, size_t place);
+    /// The surroundings at another frame, asked by the same askers.
+    Around at(double frame) const;
 
     /// Says that a node is being worked on. Throws Error, naming the cycle, when it already is.
     class Asking {

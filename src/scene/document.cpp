@@ -1,6 +1,7 @@
 #include "scene/document.h"
 
 #include "base/error.h"
+#include "scene/motion.h"
 
 namespace ovrix {
 
@@ -86,7 +87,8 @@ Node recipeOf(const Document& document, const Node& layer) {
 GeometryKind kindMade(const Document& document, const Node& layer) {
     const Node& owner = recipeOwner(document, layer);
     for (auto step = owner.steps.rbegin(); step != owner.steps.rend(); ++step)
-        if (const StepType* type = findStepType(step->type); type && step->on) return type->gives;
+        if (const StepType* type = findStepType(step->type); type && step->on && step->in.empty())
+            return type->gives;
     return GeometryKind::Nothing;
 }
 
@@ -179,7 +181,8 @@ Value Document::value(const std::string& nodeId, const std::string& param, doubl
     const Node& node = get(nodeId);
     const ParamSpec* spec = findSpec(specsOf(node), param);
     if (!spec) throw Error("\"" + nodeId + "\" has no parameter \"" + param + "\"");
-    return paramOr(*spec, node.params).at(frame);
+    const Param known = paramOr(*spec, node.params);
+    return known.formulas.empty() ? known.at(frame) : known.at(frame, rate());
 }
 
 Value Document::setting(const std::string& settings, const std::string& param, double frame) const {
@@ -187,16 +190,18 @@ Value Document::setting(const std::string& settings, const std::string& param, d
     const ParamSpec* spec = type ? findSpec(type->params, param) : nullptr;
     if (!spec) throw Error("there is no setting \"" + settings + "/" + param + "\"");
     const Node* node = find(settings);
-    return node && node->type == settings ? paramOr(*spec, node->params).at(frame) : spec->initial;
+    if (!node || node->type != settings) return spec->initial;
+    const Param known = paramOr(*spec, node->params);
+    return known.formulas.empty() || param == "rate" ? known.at(frame) : known.at(frame, rate());
 }
 
 size_t Document::memoryLimit() const { return size_t(std::get<double>(setting("scene", "memory")) * 1e9); }
 
-std::vector<V3f> curveLine(const Document& document, const std::string& curve, double frame) {
+std::vector<V3f> curveLine(const Document& document, const std::string& curve, double frame, int depth) {
     const auto flag = [&](const char* id) { return std::get<bool>(document.value(curve, id, frame)); };
     const auto points = std::get<CurvePoints>(document.value(curve, "points", frame));
     std::vector<V3f> line = curveThrough(points.list, flag("closed"), flag("round"));
-    const M44f world = document.worldMatrix(curve, frame);
+    const M44f world = document.worldMatrix(curve, frame, depth);
     for (V3f& p : line) p = p * world;
     return line;
 }
@@ -210,14 +215,13 @@ M44f transformMatrix(const V3f& position, const V3f& r, const V3f& scale) {
     return m;
 }
 
-M44f Document::worldMatrix(const std::string& nodeId, double frame) const {
+M44f Document::worldMatrix(const std::string& nodeId, double frame, int depth) const {
     M44f world;
     std::vector<std::string> seen;
     for (std::string id = nodeId; !id.empty() && std::find(seen.begin(), seen.end(), id) == seen.end();) {
         const Node* node = find(id);
         if (!node || !findSpec(specsOf(*node), "rotation")) break;
-        const auto v = [&](const char* name) { return V3f(std::get<V3d>(value(id, name, frame))); };
-        world = world * transformMatrix(v("position"), v("rotation"), v("scale"));
+        world = world * ownMatrix(*this, *node, frame, depth);
         seen.push_back(id);
         id = node->parent;
     }

@@ -21,6 +21,7 @@ struct Step {
     bool on = true;
     ParamMap params;
     nlohmann::json unknown = nlohmann::json::object();  ///< keys of a newer version, kept on save
+    std::string in = {};  ///< the step that it is a part of: a force of a simulation, say; empty for none
     bool operator==(const Step&) const = default;
 };
 
@@ -73,10 +74,12 @@ class Document {
     Value value(const std::string& nodeId, const std::string& param, double frame = 0) const;
     /// A value of the "render" or "scene" settings; the spec's initial one where the scene has no such node.
     Value setting(const std::string& settings, const std::string& param, double frame = 0) const;
+    /// Frames a second.
+    double rate() const { return std::get<double>(setting("scene", "rate")); }
     /// Bytes that the scene allows a result to take.
     size_t memoryLimit() const;
-    /// Node to world, through all parents. A loop of parents ends where it closes.
-    M44f worldMatrix(const std::string& nodeId, double frame) const;
+    /// Node to world, through all parents. A loop of parents ends where it closes. @p depth: see ownMatrix().
+    M44f worldMatrix(const std::string& nodeId, double frame, int depth = 0) const;
 
     /// Keys at the top of the file that this version does not know.
     nlohmann::json unknown = nlohmann::json::object();
@@ -114,7 +117,7 @@ Step makeStep(const std::string& type, const Node& layer);
 Node makeNode(const Document& document, const std::string& type, const std::string& name = {});
 
 /// Close points on a curve node, in the world.
-std::vector<V3f> curveLine(const Document& document, const std::string& curve, double frame);
+std::vector<V3f> curveLine(const Document& document, const std::string& curve, double frame, int depth = 0);
 
 /// Scale, then rotation around X, Y, Z in degrees, then position.
 M44f transformMatrix(const V3f& position, const V3f& rotationDegrees, const V3f& scale);

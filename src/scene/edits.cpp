@@ -358,25 +358,61 @@ static std::string ownerId(const Document& document, const std::string& layer) {
     return recipeOwner(document, document.get(layer)).id;
 }
 
+/// Parts follow the step that they stand in: the first place at or after @p place that cuts no such run.
+static size_t placeBetween(const std::vector<Step>& steps, size_t place) {
+    place = std::min(place, steps.size());
+    while (place < steps.size() && !steps[place].in.empty()) ++place;
+    return place;
+}
+
 Document withStep(const Document& document, const std::string& layer, size_t place, Step step) {
     return changed(document, ownerId(document, layer), [&](Node& n) {
-        n.steps.insert(n.steps.begin() + std::ptrdiff_t(std::min(place, n.steps.size())), std::move(step));
+        if (!step.in.empty()) {
+            const Step& holder = stepIn(n, step.in);
+            place = size_t(&holder - n.steps.data()) + 1;
+        }
+        place = placeBetween(n.steps, place);
+        const StepType* type = findStepType(step.type);
+        const std::string id = step.id;
+        n.steps.insert(n.steps.begin() + std::ptrdiff_t(place), std::move(step));
+        if (!type) return;
+        for (const std::string& part : type->startsWith) {
+            Step made = makeStep(part, n);
+            made.in = id;
+            n.steps.insert(n.steps.begin() + std::ptrdiff_t(++place), std::move(made));
+        }
     });
+}
+
+Document withPart(const Document& document, const std::string& layer, const std::string& step,
+                  const std::string& type) {
+    const Node& owner = recipeOwner(document, document.get(layer));
+    Step part = makeStep(type, owner);
+    part.in = step;
+    return withStep(document, layer, 0, std::move(part));
 }
 
 Document withoutStep(const Document& document, const std::string& layer, const std::string& step) {
     return changed(document, ownerId(document, layer), [&](Node& n) {
         stepIn(n, step);
-        std::erase_if(n.steps, [&](const Step& s) { return s.id == step; });
+        std::erase_if(n.steps, [&](const Step& s) { return s.id == step || s.in == step; });
     });
 }
 
 Document withStepMoved(const Document& document, const std::string& layer, const std::string& step,
                        size_t place) {
     return changed(document, ownerId(document, layer), [&](Node& n) {
-        Step moved = stepIn(n, step);
-        std::erase_if(n.steps, [&](const Step& s) { return s.id == step; });
-        n.steps.insert(n.steps.begin() + std::ptrdiff_t(std::min(place, n.steps.size())), std::move(moved));
+        const std::string in = stepIn(n, step).in;
+        std::vector<Step> moved, rest;  // the step with its parts, and all others
+        for (Step& s : n.steps) (s.id == step || s.in == step ? moved : rest).push_back(std::move(s));
+        size_t at = 0;  // past so many of those that it stands among
+        for (size_t passed = 0; at < rest.size(); ++at)
+            if (rest[at].in == in && passed++ == place) break;
+        if (!in.empty())  // not past the last of them
+            while (at > 0 && rest[at - 1].in != in && rest[at - 1].id != in) --at;
+        rest.insert(rest.begin() + std::ptrdiff_t(at), std::make_move_iterator(moved.begin()),
+                    std::make_move_iterator(moved.end()));
+        n.steps = std::move(rest);
     });
 }
 
@@ -388,7 +424,8 @@ std::vector<const StepType*> replacementsOf(const Step& step) {
     std::vector<const StepType*> fitting;
     const StepType* own = findStepType(step.type);
     for (const StepType& t : stepTypes())
-        if (own && t.id != own->id && t.takes == own->takes && t.gives == own->gives && t.phase == own->phase)
+        if (own && t.id != own->id && t.takes == own->takes && t.gives == own->gives &&
+            t.phase == own->phase && t.partOf == own->partOf && t.holds == own->holds)
             fitting.push_back(&t);
     return fitting;
 }
@@ -404,6 +441,7 @@ Document withStepReplaced(const Document& document, const std::string& layer, co
                 fresh.params[spec.id] = old.params.at(spec.id);
         }
         fresh.on = old.on;
+        fresh.in = old.in;
         old = std::move(fresh);
     });
 }
@@ -411,12 +449,23 @@ Document withStepReplaced(const Document& document, const std::string& layer, co
 std::vector<const StepType*> fittingSteps(const Node& layer, size_t place) {
     const bool object = layer.category() == Category::Object;
     GeometryKind before = object ? GeometryKind::Mesh : GeometryKind::Nothing;
-    for (size_t i = 0; i < std::min(place, layer.steps.size()); ++i)
-        if (const StepType* t = findStepType(layer.steps[i].type)) before = t->gives;
+    place = placeBetween(layer.steps, place);
+    for (size_t i = 0; i < place; ++i)
+        if (const StepType* t = findStepType(layer.steps[i].type); t && t->partOf.empty()) before = t->gives;
     const StepType* next = place < layer.steps.size() ? findStepType(layer.steps[place].type) : nullptr;
     std::vector<const StepType*> fitting;
     for (const StepType& t : stepTypes())
-        if (t.takes == before && (next ? t.gives == next->takes : !object || t.gives == GeometryKind::Mesh))
+        if (t.partOf.empty() && t.takes == before &&
+            (next ? t.gives == next->takes : !object || t.gives == GeometryKind::Mesh))
+            fitting.push_back(&t);
+    return fitting;
+}
+
+std::vector<const StepType*> fittingParts(const Step& step) {
+    const StepType* holder = findStepType(step.type);
+    std::vector<const StepType*> fitting;
+    for (const StepType& t : stepTypes())
+        if (holder && std::find(t.partOf.begin(), t.partOf.end(), holder->holds) != t.partOf.end())
             fitting.push_back(&t);
     return fitting;
 }

@@ -54,8 +54,15 @@ bool isOwnValue(const Document& document, const ParamPath& path);
 Document withSharedValue(const Document& document, const ParamPath& path);
 
 /// Steps of a linked layer are those of the layer it follows: these edits change the shared recipe.
+/// A step at a place in the list, and the parts that its type starts with; a part goes to the last place in
+/// the step that it stands in.
 Document withStep(const Document& document, const std::string& layer, size_t place, Step step);
+/// A new part, a force say, in a step.
+Document withPart(const Document& document, const std::string& layer, const std::string& step,
+                  const std::string& type);
+/// With its parts.
 Document withoutStep(const Document& document, const std::string& layer, const std::string& step);
+/// With its parts, to a place among the other steps; a part to a place among the parts of its step.
 Document withStepMoved(const Document& document, const std::string& layer, const std::string& step,
                        size_t place);
 /// Another type of step in its place; parameters that both have keep their values and fields.
@@ -68,6 +75,9 @@ Document withStepOn(const Document& document, const std::string& layer, const st
 /// Types of steps that fit at a place: what comes before gives what they take, and what they give is
 /// taken by what follows.
 std::vector<const StepType*> fittingSteps(const Node& layer, size_t place);
+
+/// Types of parts that may stand in a step.
+std::vector<const StepType*> fittingParts(const Step& step);
 
 /// A new layer on a surface with the steps to scatter, orient, size and copy @p prototype (may be empty).
 Document withLayer(const Document& document, const std::string& surface, const std::string& prototype,

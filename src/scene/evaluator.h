@@ -7,6 +7,7 @@
 #include "io/image_io.h"
 #include "io/mesh_reader.h"
 #include "scene/document.h"
+#include "scene/sim_cache.h"
 
 namespace ovrix {
 
@@ -84,6 +85,12 @@ class Evaluator {
 
     /// What a node's fields and steps may ask of other nodes. Refers to its arguments; of one thread.
     class Around;
+    /// One run through a layer's recipe.
+    class Run;
+
+    SimCache& simulations() { return simulations_; }
+    /// Changes when the file of that path does.
+    uint64_t stampOf(const std::string& path) const;
 
     /// Steps computed since the start, not counting those from the cache. For tests and the status line.
     size_t stepsRun() const { return stepsRun_.load(); }
@@ -99,16 +106,17 @@ class Evaluator {
     std::shared_ptr<const T> lookUp(uint64_t key, double* milliseconds = nullptr);
     template <class T>
     void keep(uint64_t key, std::shared_ptr<const T> value, size_t bytes, double milliseconds = 0);
-    ObjectResult makeObject(const Node& node, double frame, Progress& progress);
-    void shapeObject(const Node& node, double frame, size_t memory, ObjectResult& result, Progress& progress);
-    /// Changes when the file of that path does.
-    uint64_t stampOf(const std::string& path) const;
-    uint64_t objectHash(const Node& node, double frame) const;
-    class Run;
+    ObjectResult makeObject(const Node& node, double frame, double rate, Progress& progress);
+    void shapeObject(const Document& document, const Node& node, double frame, ObjectResult& result,
+                     Progress& progress);
+    uint64_t objectHash(const Node& node, double frame, double rate) const;
     LayerResult layer(const Node& layer, Around& around);
     void recallLast(const Node& layer, size_t failed, LayerResult& result);
 
+    friend class Simulated;
+
     ImageCache images_;
+    SimCache simulations_;
     size_t limit_;
     mutable std::mutex mutex_;
     std::unordered_map<uint64_t, Entry> entries_;

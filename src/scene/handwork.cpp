@@ -101,8 +101,10 @@ Document withHandEdit(const Document& document, const std::string& layer,
     Document out = document;
     if (!handStep(out, layer)) {
         const Node& owner = recipeOwner(out, out.get(layer));
-        const StepType* last = owner.steps.empty() ? nullptr : findStepType(owner.steps.back().type);
-        if (!last || last->gives != GeometryKind::Copies)
+        const auto last = std::find_if(owner.steps.rbegin(), owner.steps.rend(),
+                                       [](const Step& s) { return s.in.empty(); });
+        const StepType* type = last == owner.steps.rend() ? nullptr : findStepType(last->type);
+        if (!type || type->gives != GeometryKind::Copies)
             throw Error("the layer makes no copies to change by hand", owner.name,
                         "End its recipe with Copies of");
         out = withStep(out, layer, owner.steps.size(), makeStep("by_hand", owner));

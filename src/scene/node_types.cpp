@@ -14,11 +14,34 @@ std::string categoryName(Category category) {
 
 namespace {
 
-Specs transform() {
+Specs standing() {
     return {vector("position", "Position", V3d(0), "m", 5, "Where it stands"),
             vector("rotation", "Rotation", V3d(0), "deg", 180, "Turned around X, then Y, then Z"),
             vector("scale", "Scale", V3d(1), "", 5, "Factor along its own axes")};
 }
+
+Specs follows() {
+    return {ref("path", "Follows", "curve", "Goes along a curve; its position counts from there"),
+            shownIf(unitNumber("path_at", "Along it", 0, "Part of the curve's length: give it keys to go"),
+                    "path!="),
+            shownIf(flag("path_turn", "Turns with it", true, "Its +Z points along the curve"), "path!=")};
+}
+
+Specs wanders() {
+    return {
+        flag("wander", "Wanders", false, "Moves at random, without keys"),
+        shownIf(number("wander_move", "By", 0.05, "m", 0, 1e6, 0, 1, "How far from where it stands"),
+                "wander=true"),
+        shownIf(number("wander_turn", "Turning by", 5, "deg", 0, 3600, 0, 45, "How far to each side"),
+                "wander=true"),
+        shownIf(unitNumber("wander_size", "Size by", 0, "Part by which it grows and shrinks"), "wander=true"),
+        shownIf(number("wander_rate", "How often", 0.5, "1/s", 0, 1e4, 0, 5, "Turns a second"),
+                "wander=true"),
+        shownIf(whole("wander_seed", "Seed", 1, 0, 4294967295.0, 0, 100, "Another number, another way"),
+                "wander=true")};
+}
+
+Specs transform() { return standing() + follows() + wanders(); }
 
 Specs surfaceLook() {
     return {ref("material", "Material", "material", "What it looks like; grey when none is chosen")};
@@ -181,7 +204,7 @@ NodeType curveType() {
                .help = "What it goes through; drawn in the view"},
               flag("closed", "Closed", false, "Goes on from the last point to the first"),
               flag("round", "Round", true, "Bends through its points; else straight from one to the next")} +
-            transform()};
+            standing() + wanders()};
 }
 
 NodeType cameraType() {
@@ -276,7 +299,16 @@ std::vector<NodeType> settingsTypes() {
          "Scene",
          Category::Settings,
          "What holds for the whole scene",
-         {number("draft", "Draft share", 0.1, "", 0.001, 1, 0.01, 1, "Part of each layer that Draft shows"),
+         {number("rate", "Frames a second", 24, "1/s", 1, 1000, 12, 60, "How fast the frames follow"),
+          whole("first", "First frame", 1, -1e6, 1e6, 0, 250, "Where the animation begins"),
+          whole("last", "Last frame", 96, -1e6, 1e6, 1, 500, "Where it ends"),
+          whole("preroll", "Pre-roll", 0, 0, 1e5, 0, 120,
+                "Frames that simulations run before the first one, to settle"),
+          choice("play", "Plays", "in real time", {"in real time", "every frame"},
+                 "Leaves out frames to keep time, or shows each as soon as it is there"),
+          number("sim_memory", "Frames kept", 2, "GB", 0.05, 4096, 0.5, 32,
+                 "Memory for simulated frames; more than that is worked out again"),
+          number("draft", "Draft share", 0.1, "", 0.001, 1, 0.01, 1, "Part of each layer that Draft shows"),
           number("memory", "Memory limit", 8, "GB", 0.05, 4096, 0.5, 64,
                  "A layer that would take more is refused with the figure")}},
     };

@@ -231,13 +231,32 @@ CurvePoints pointsFrom(const ParamSpec& spec, const Json& j) {
     return points;
 }
 
-const char* const kEaseNames[] = {"linear", "smooth", "hold"};
+const char* const kEaseNames[] = {"linear", "eased", "hold", "smooth", "free"};
+const char* const kRepeatNames[] = {"hold", "cycle", "onward"};
+
+Json handleToJson(const KeyHandle& h, int components) {
+    Json out = Json::array({h.frames});
+    for (int c = 0; c < components; ++c) out.push_back(h.by[size_t(c)]);
+    return out;
+}
+
+KeyHandle handleFrom(const ParamSpec& spec, const Json& j) {
+    if (!j.is_array() || j.size() < 2 || j.size() > 4)
+        wrongType(spec, "a handle: frames, then a number for each component");
+    KeyHandle h;
+    h.frames = std::max(0.0, numberFrom(spec, j[0]));
+    for (size_t c = 1; c < j.size(); ++c) h.by[c - 1] = numberFrom(spec, j[c]);
+    return h;
+}
 
 Json keysToJson(const std::vector<Key>& keys) {
     Json out = Json::array();
-    for (const Key& k : keys)
-        out.push_back(
-            Json{{"frame", k.frame}, {"value", valueToJson(k.value)}, {"ease", kEaseNames[size_t(k.ease)]}});
+    for (const Key& k : keys) {
+        Json j{{"frame", k.frame}, {"value", valueToJson(k.value)}, {"ease", kEaseNames[size_t(k.ease)]}};
+        if (k.before != KeyHandle()) j["before"] = handleToJson(k.before, componentsOf(k.value));
+        if (k.after != KeyHandle()) j["after"] = handleToJson(k.after, componentsOf(k.value));
+        out.push_back(std::move(j));
+    }
     return out;
 }
 
@@ -249,12 +268,25 @@ std::vector<Key> keysFrom(const ParamSpec& spec, const Json& j) {
             wrongType(spec, "keys with frame and value");
         Key key{numberFrom(spec, k["frame"]), valueFromJson(spec, k["value"]), KeyEase::Smooth};
         const std::string ease = k.contains("ease") ? textFrom(spec, k["ease"]) : "smooth";
-        for (size_t i = 0; i < 3; ++i)
+        for (size_t i = 0; i < std::size(kEaseNames); ++i)
             if (ease == kEaseNames[i]) key.ease = KeyEase(i);
+        if (k.contains("before")) key.before = handleFrom(spec, k["before"]);
+        if (k.contains("after")) key.after = handleFrom(spec, k["after"]);
         keys.push_back(key);
     }
     std::stable_sort(keys.begin(), keys.end(), [](const Key& a, const Key& b) { return a.frame < b.frame; });
     return keys;
+}
+
+std::map<int, std::string> formulasFrom(const ParamSpec& spec, const Json& j) {
+    if (!j.is_object()) wrongType(spec, "formulas by component");
+    std::map<int, std::string> out;
+    for (const auto& [c, text] : j.items()) {
+        if (c != "0" && c != "1" && c != "2") wrongType(spec, "formulas of the components 0, 1 and 2");
+        formulaAt(textFrom(spec, text), 1.0, kUsualRate);
+        out[c[0] - '0'] = textFrom(spec, text);
+    }
+    return out;
 }
 
 Json sourceToJson(const FieldSource& s) {
@@ -366,7 +398,9 @@ Value valueFromJson(const ParamSpec& spec, const Json& j) {
 Json paramToJson(const ParamSpec& spec, const Param& param) {
     if (!param.animated() && !param.field) return valueToJson(param.value);
     Json j{{"value", valueToJson(param.value)}};
-    if (param.animated()) j["keys"] = keysToJson(param.keys);
+    if (!param.keys.empty()) j["keys"] = keysToJson(param.keys);
+    if (param.repeat != KeyRepeat::Hold) j["repeat"] = kRepeatNames[size_t(param.repeat)];
+    for (const auto& [c, text] : param.formulas) j["formulas"][std::to_string(c)] = text;
     if (!param.field) return j;
     if (holdsType(spec.type, param.low) && spec.type != ParamType::Range) j["low"] = valueToJson(param.low);
     j["field"] = Json::array();
@@ -383,6 +417,10 @@ Param paramFromJson(const ParamSpec& spec, const Json& j) {
     }
     if (j.contains("value")) param.value = valueFromJson(spec, j["value"]);
     if (j.contains("keys")) param.keys = keysFrom(spec, j["keys"]);
+    if (j.contains("repeat"))
+        for (size_t i = 0; i < std::size(kRepeatNames); ++i)
+            if (textFrom(spec, j["repeat"]) == kRepeatNames[i]) param.repeat = KeyRepeat(i);
+    if (j.contains("formulas")) param.formulas = formulasFrom(spec, j["formulas"]);
     if (j.contains("low")) param.low = valueFromJson(spec, j["low"]);
     if (!j.contains("field")) return param;
     if (!j["field"].is_array()) wrongType(spec, "a list of field sources");

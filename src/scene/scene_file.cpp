@@ -36,6 +36,7 @@ Json stepToJson(const Step& step) {
            {"type", step.type},
            {"on", step.on},
            {"params", paramsToJson(specsOf(step), step.params, step.unknown)}};
+    if (!step.in.empty()) j["in"] = step.in;
     addUnknown(j, step.unknown);
     return j;
 }
@@ -109,8 +110,9 @@ Step stepFrom(const Json& j) {
     step.id = textAt(j, "id", false);
     if (step.id.empty()) step.id = step.type;
     step.on = flagAt(j, "on", true);
+    step.in = textAt(j, "in", false);
     step.params = paramsFrom(specsOf(step), j, step.unknown);
-    keepUnknown(j, {"id", "type", "on", "params"}, step.unknown);
+    keepUnknown(j, {"id", "type", "on", "in", "params"}, step.unknown);
     return step;
 }
 
@@ -205,10 +207,19 @@ void renewBlades(Json& scene) {
     }
 }
 
+/// Keys that went slow at both ends were called smooth; now smooth keys go through without a stop.
+void nameEases(Json& json) {
+    if (json.is_object() && json.contains("frame") && json.contains("value") &&
+        json.value("ease", Json("smooth")) == "smooth")
+        json["ease"] = "eased";
+    if (json.is_structured())
+        for (Json& inner : json) nameEases(inner);
+}
+
 }  // namespace
 
 const std::vector<Migration>& sceneMigrations() {
-    static const std::vector<Migration> table = {nameNoiseKinds, renewBlades};
+    static const std::vector<Migration> table = {nameNoiseKinds, renewBlades, nameEases};
     return table;
 }
 

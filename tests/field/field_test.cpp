@@ -218,8 +218,8 @@ TEST_CASE("keys give values between and around them", "[param]") {
     CHECK(std::get<double>(p.at(50)) == 1.0);
     p.keys = {{10, 0.0, KeyEase::Linear},
               {20, 10.0, KeyEase::Hold},
-              {30, 20.0, KeyEase::Smooth},
-              {40, 30.0, KeyEase::Smooth}};
+              {30, 20.0, KeyEase::Eased},
+              {40, 30.0, KeyEase::Eased}};
     CHECK(std::get<double>(p.at(0)) == 0.0);
     CHECK(std::get<double>(p.at(15)) == 5.0);
     CHECK(std::get<double>(p.at(25)) == 10.0);

@@ -26,6 +26,7 @@ struct Around : Surroundings {
         if (!surfaces.count(id)) throw Error("there is nothing with the id \"" + id + "\" in the scene");
         return surfaces[id];
     }
+    Placed placed(const std::string& id) override { return {surface(id), M44f()}; }
     Geometry elements(const std::string& id) override { return layers.at(id); }
     MeshPtr mesh(const std::string& id) override { return surface(id)->meshPtr(); }
     std::shared_ptr<const PointSet> points(const std::string&) override { return nullptr; }

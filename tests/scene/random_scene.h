@@ -93,7 +93,7 @@ class RandomScenes {
         p.value = clampToSpec(spec, value(d, spec));
         if (depth == 0 && oneIn(4) && keyable(spec))
             for (double frame = 1; frame < 60; frame += 1 + double(below(30)))
-                p.keys.push_back({frame, clampToSpec(spec, value(d, spec)), KeyEase(below(3))});
+                p.keys.push_back({frame, clampToSpec(spec, value(d, spec)), KeyEase(below(5))});
         if (depth == 0 && spec.drivable && oneIn(2)) {
             p.field = std::make_shared<Field>(field(d));
             if (spec.type == ParamType::Number || spec.type == ParamType::Color)

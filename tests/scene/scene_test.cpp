@@ -317,7 +317,7 @@ TEST_CASE("steps are offered where they fit", "[edits]") {
         return out;
     };
     CHECK(names(0).empty());
-    CHECK(names(1) == std::vector<std::string>{"orient", "vary_size", "vary_color"});
+    CHECK(names(1) == std::vector<std::string>{"orient", "vary_size", "vary_color", "simulate"});
     CHECK(names(4) == std::vector<std::string>{"keep_apart", "by_hand", "unique"});
     Node bare = makeNode(s.document, "layer");
     for (const StepType* t : fittingSteps(bare, 0)) CHECK(t->phase == Phase::Place);

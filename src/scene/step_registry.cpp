@@ -30,22 +30,29 @@
 #include "ops/twist.h"
 #include "ops/vary_color.h"
 #include "ops/vary_size.h"
+#include "sim/particle_solver.h"
 
 namespace ovrix {
 
 const std::vector<StepType>& stepTypes() {
-    static const std::vector<StepType> types = {
-        scatterStep(), spreadStep(), gridStep(), onMeshStep(), alongStep(), fromFileStep(),
-        // strands are placed
-        growStep(), traceStep(), curveStrandsStep(), strandFileStep(), fillStep(), bundleStep(),
-        // points and copies are shaped
-        orientStep(), varySizeStep(), varyColorStep(), copiesOfStep(), keepApartStep(), byHandStep(),
-        // strands are shaped
-        uniqueStep(), combStep(), strandLengthStep(), clumpStep(), curlStep(), waveStep(), coilStep(),
-        frizzStep(), twistStep(), flyawaysStep(), liftLeanStep(), strandNoiseStep(), smoothStrandsStep(),
-        resampleStep(), strandWidthStep(), strandColorStep(), sweepStep(),
-        // meshes
-        subdivideStep(), displaceStep(), pushStep(), smoothStep()};
+    static const std::vector<StepType> types = [] {
+        std::vector<StepType> all = {
+            scatterStep(), spreadStep(), gridStep(), onMeshStep(), alongStep(), fromFileStep(),
+            // strands are placed
+            growStep(), traceStep(), curveStrandsStep(), strandFileStep(), fillStep(), bundleStep(),
+            // points and copies are shaped
+            orientStep(), varySizeStep(), varyColorStep(), copiesOfStep(), keepApartStep(), byHandStep(),
+            // strands are shaped
+            uniqueStep(), combStep(), strandLengthStep(), clumpStep(), curlStep(), waveStep(), coilStep(),
+            frizzStep(), twistStep(), flyawaysStep(), liftLeanStep(), strandNoiseStep(), smoothStrandsStep(),
+            resampleStep(), strandWidthStep(), strandColorStep(), sweepStep(),
+            // meshes
+            subdivideStep(), displaceStep(), pushStep(), smoothStep(),
+            // over time
+            simulateStep()};
+        for (const ParticlePart& part : particleParts()) all.push_back(part.step);
+        return all;
+    }();
     return types;
 }
 

@@ -1,0 +1,49 @@
+// A step whose result at a frame comes from that at the frame before: what it is given and what it keeps.
+#pragma once
+#include "ops/step.h"
+
+namespace ovrix {
+
+/// A part of the step, such as a force, as it is at one frame. Parts that are off are not among them.
+struct PartInput {
+    std::string id;  ///< of the part in its layer
+    const StepType* type = nullptr;
+    std::shared_ptr<const ResolvedParams> params;
+};
+
+/// What a solver sees of one frame.
+struct SolverInput {
+    double frame = 1, rate = kUsualRate;
+    Geometry source;  ///< what comes before the step in the recipe
+    std::shared_ptr<const ResolvedParams> params;
+    std::vector<PartInput> parts;
+    SurfacePtr surface = nullptr;  ///< what the layer lies on; null where it lies on nothing
+    Surroundings* around = nullptr;
+    double share = 1.0;  ///< part of the elements that is made
+    size_t memoryLimit = SIZE_MAX;
+};
+
+/// What there is at the end of a frame. Everything that the next frame comes from is in it, so it can be
+/// written to a file and gone on from, with the same bits.
+struct SolverState {
+    double frame = 1;
+    Geometry geometry;
+    std::vector<double> numbers = {};     ///< the solver's own
+    std::vector<std::string> notes = {};  ///< what the artist should know of this frame
+};
+using SolverStatePtr = std::shared_ptr<const SolverState>;
+
+class Solver {
+  public:
+    virtual ~Solver() = default;
+    /// What is there at the first frame. Throws Error.
+    virtual SolverState begin(const SolverInput& first, Progress& progress) const = 0;
+    /// The state a frame after @p last, given what was so at its frame and what is so now. The same bits on
+    /// any number of threads. Throws Error and Cancelled.
+    virtual SolverState advance(const SolverState& last, const SolverInput& before, const SolverInput& now,
+                                Progress& progress) const = 0;
+    /// What is seen between two frames, by id. @p part 0 gives what @p a shows, 1 what @p b shows, exactly.
+    virtual Geometry between(const SolverState& a, const SolverState& b, double part, double rate) const = 0;
+};
+
+}  // namespace ovrix

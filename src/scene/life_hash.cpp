@@ -1,0 +1,99 @@
+#include "scene/life_hash.h"
+
+#include <set>
+
+#include "base/hash.h"
+
+namespace ovrix {
+
+namespace {
+
+/// What says how something looks or is shown, and nothing of what it is.
+bool onlyLook(const std::string& id) {
+    static const std::set<std::string> ids = {
+        "material",  "slots",     "show_as", "show_fill",   "show_guides", "show_roots", "view_share",
+        "view_most", "thin_from", "cull",    "cull_margin", "bake_use",    "bake_as"};
+    return ids.count(id) != 0;
+}
+
+}  // namespace
+
+void LifeHash::addParam(Hasher& h, const ParamSpec& spec, const Param& param) {
+    const auto addValue = [&](const Value& value) {
+        addToHash(h, value);
+        if (spec.type == ParamType::File && stamp_) h.add(stamp_(std::get<std::string>(value)));
+        if (spec.type == ParamType::Ref)
+            if (const auto* id = std::get_if<std::string>(&value)) h.add(node(*id));
+        if (const auto* refs = std::get_if<Refs>(&value))
+            for (const std::string& id : *refs) h.add(node(id));
+        if (const auto* shares = std::get_if<Shares>(&value))
+            for (const Share& s : *shares) h.add(node(s.ref));
+    };
+    addValue(param.value);
+    h.add(uint64_t(param.keys.size())).add(uint64_t(param.repeat)).add(uint64_t(param.formulas.size()));
+    for (const Key& k : param.keys) {
+        h.add(k.frame).add(uint64_t(k.ease));
+        addValue(k.value);
+        for (const KeyHandle& handle : {k.before, k.after}) {
+            h.add(handle.frames);
+            for (double x : handle.by) h.add(x);
+        }
+    }
+    for (const auto& [c, text] : param.formulas) h.add(uint64_t(c)).add(std::string_view(text));
+    if (!param.field) return;
+    addToHash(h, param.low);
+    h.add(uint64_t(param.field->sources.size()));
+    for (const FieldSource& s : param.field->sources) {
+        h.add(std::string_view(s.type)).add(uint64_t(s.on)).add(uint64_t(s.invert)).add(uint64_t(s.blend));
+        addToHash(h, Value(s.remap));
+        addParam(h, strengthSpec(), s.strength);
+        if (const SourceType* type = findSourceType(s.type)) addParams(h, type->params, s.params);
+    }
+}
+
+void LifeHash::addParams(Hasher& h, const std::vector<ParamSpec>& specs, const ParamMap& params) {
+    for (const ParamSpec& spec : specs) {
+        if (onlyLook(spec.id)) continue;
+        h.add(std::string_view(spec.id));
+        addParam(h, spec, paramOr(spec, params));
+    }
+}
+
+void LifeHash::addStep(Hasher& h, const Step& step) {
+    if (!step.on) return;
+    h.add(std::string_view(step.type)).add(std::string_view(step.id)).add(std::string_view(step.in));
+    addParams(h, specsOf(step), step.params);
+}
+
+uint64_t LifeHash::node(const std::string& id) {
+    const Node* n = id.empty() ? nullptr : document_.find(id);
+    if (!n || n->category() == Category::Material || n->category() == Category::Camera) return 0;
+    if (const auto known = known_.find(id); known != known_.end()) return known->second;
+    const auto again = std::find(open_.begin(), open_.end(), id);
+    if (again != open_.end()) return uint64_t(again - open_.begin()) + 1;
+    open_.push_back(id);
+    Hasher h;
+    h.add(std::string_view(n->type));
+    addParams(h, specsOf(*n), n->params);
+    for (const Step& s : recipeOf(document_, *n).steps) addStep(h, s);
+    h.add(node(n->parent));
+    open_.pop_back();
+    if (open_.empty()) known_[id] = h.value();  // inside a circle it depends on where that was entered
+    return h.value();
+}
+
+uint64_t LifeHash::upTo(const Node& recipe, size_t place) {
+    Hasher h;
+    for (const char* setting : {"rate", "first", "preroll"})
+        addToHash(h, document_.setting("scene", setting));
+    open_ = {recipe.id};
+    addParams(h, specsOf(recipe), recipe.params);
+    h.add(node(recipe.parent));
+    const std::string& id = recipe.steps[place].id;
+    for (size_t i = 0; i < recipe.steps.size(); ++i)
+        if (i <= place || recipe.steps[i].in == id) addStep(h, recipe.steps[i]);
+    open_.clear();
+    return h.value();
+}
+
+}  // namespace ovrix

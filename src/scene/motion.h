@@ -1,0 +1,15 @@
+// How a node stands and moves: its transform, the curve that it follows, its wandering.
+#pragma once
+#include "scene/document.h"
+
+namespace ovrix {
+
+/// Whether a parameter says where a node stands, and nothing of what it is.
+bool isTransformParam(const std::string& id);
+
+/// Node to its parent, at a frame: scale, rotation, wandering, the place on the curve it follows, position. A
+/// node without a transform stands still. @p depth counts how many nodes asked through curves that they
+/// follow; what goes in a circle follows nothing.
+M44f ownMatrix(const Document& document, const Node& node, double frame, int depth = 0);
+
+}  // namespace ovrix

@@ -1,0 +1,51 @@
+// Frames of simulations that are kept in memory.
+#pragma once
+#include <list>
+#include <map>
+#include <mutex>
+
+#include "ops/solver.h"
+
+namespace ovrix {
+
+/// All functions are thread safe.
+class SimCache {
+  public:
+    explicit SimCache(size_t limit = size_t(2) << 30) : limit_(limit) {}
+    /// Bytes that are kept; takes hold with the next frame.
+    void setLimit(size_t bytes);
+
+    /// Null when it is not kept.
+    SolverStatePtr at(uint64_t life, int frame);
+    /// The last that is kept at @p frame or before it; null for none.
+    SolverStatePtr upTo(uint64_t life, int frame);
+    /// Past the limit the simulations used least recently go first. Of one that is too long by itself its
+    /// early frames stay, with the newest: then playing it again and again still finds those.
+    void keep(uint64_t life, SolverStatePtr state);
+    /// The frames kept, rising, each with its number of elements.
+    std::vector<std::pair<int, size_t>> frames(uint64_t life) const;
+    size_t bytes() const;
+    void clear();
+
+    /// One thread at a time works on a simulation; others wait, and look again.
+    std::shared_ptr<std::timed_mutex> lockOf(uint64_t life);
+
+  private:
+    struct Life {
+        std::map<int, SolverStatePtr> frames;
+        std::shared_ptr<std::timed_mutex> mutex = std::make_shared<std::timed_mutex>();
+        std::list<uint64_t>::iterator recent;
+    };
+    Life& lifeOf(uint64_t life);
+    void shrink(uint64_t life, int newest);
+
+    mutable std::mutex mutex_;
+    std::map<uint64_t, Life> lives_;
+    std::list<uint64_t> recent_;  // most recent first
+    size_t limit_, bytes_ = 0;
+};
+
+/// Bytes of a state: columns that frames share count whole.
+size_t bytesOf(const SolverState& state);
+
+}  // namespace ovrix

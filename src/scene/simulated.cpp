@@ -1,0 +1,125 @@
+#include "scene/simulated.h"
+
+#include "base/error.h"
+#include "base/hash.h"
+#include "scene/life_hash.h"
+
+namespace ovrix {
+
+int firstSimulated(const Document& document) {
+    const auto whole = [&](const char* id) { return std::get<int64_t>(document.setting("scene", id)); };
+    return int(whole("first") - whole("preroll"));
+}
+
+std::optional<size_t> solverPlace(const std::vector<Step>& steps) {
+    for (size_t i = 0; i < steps.size(); ++i)
+        if (const StepType* type = findStepType(steps[i].type); steps[i].on && type && type->solver) return i;
+    return std::nullopt;
+}
+
+uint64_t lifeOf(Evaluator& evaluator, const Document& document, const Node& recipe, size_t place,
+                double share) {
+    LifeHash hash(document, [&](const std::string& path) { return evaluator.stampOf(path); });
+    return Hasher().add(hash.upTo(recipe, place)).add(share).value();
+}
+
+/// The surroundings of one frame, and what the step is given there.
+struct Simulated::Frame {
+    Evaluator::Around around;
+    LayerResult result;
+    Evaluator::Run run;
+    SolverInput input;
+
+    Frame(Evaluator& evaluator, const Evaluator::Around& outer, const Node& recipe, double frame,
+          double share)
+        : around(outer.at(frame)), run(evaluator, recipe, withShare(result, share), around) {}
+
+    static LayerResult& withShare(LayerResult& result, double share) {
+        result.share = share;
+        return result;
+    }
+};
+
+Simulated::Simulated(Evaluator& evaluator, const Node& recipe, size_t place, Evaluator::Around& around,
+                     double share)
+    : evaluator_(evaluator),
+      recipe_(recipe),
+      place_(place),
+      around_(around),
+      share_(share),
+      solver_(*typeOfStep(recipe.steps[place]).solver),
+      life_(lifeOf(evaluator, around.document(), recipe, place, share)) {}
+
+std::unique_ptr<Simulated::Frame> Simulated::frameAt(int frame) {
+    auto f = std::make_unique<Frame>(evaluator_, around_, recipe_, double(frame), share_);
+    SolverInput& in = f->input;
+    in.frame = frame;
+    in.rate = around_.document().rate();
+    in.source = f->run.before(place_);
+    const Step& step = recipe_.steps[place_];
+    const FieldContext& context = f->run.context();
+    in.params = std::make_shared<const ResolvedParams>(specsOf(step), step.params, context);
+    for (const Step& part : recipe_.steps) {
+        if (part.in != step.id || !part.on) continue;
+        const StepType& type = typeOfStep(part);
+        try {
+            in.parts.push_back(
+                {part.id, &type, std::make_shared<const ResolvedParams>(type.params, part.params, context)});
+        } catch (const Error& e) {
+            throw Error(e.problem(), e.where().empty() ? type.title : type.title + ", " + e.where(),
+                        e.remedy());
+        }
+    }
+    in.surface = f->run.surface();
+    in.around = &f->around;
+    in.share = share_;
+    in.memoryLimit = around_.document().memoryLimit();
+    return f;
+}
+
+/// From memory; a frame that is not there is worked out from the last one that is.
+SolverStatePtr Simulated::stateAt(int frame) {
+    frame = std::max(frame, firstSimulated(around_.document()));
+    if (auto known = kept(frame)) return known;
+    const auto mutex = evaluator_.simulations().lockOf(life_);
+    std::unique_lock lock(*mutex, std::defer_lock);
+    while (!lock.try_lock_for(std::chrono::milliseconds(20))) around_.progress().check();
+    if (auto known = kept(frame)) return known;
+    return workedOut(frame);
+}
+
+SolverStatePtr Simulated::kept(int frame) { return evaluator_.simulations().at(life_, frame); }
+
+SolverStatePtr Simulated::workedOut(int frame) {
+    SimCache& cache = evaluator_.simulations();
+    const int first = firstSimulated(around_.document());
+    Progress::Task task(around_.progress(), fmt::format("Simulating {} to frame {}", recipe_.name, frame));
+    SolverStatePtr state = cache.upTo(life_, frame);
+    std::unique_ptr<Frame> before = frameAt(state ? int(state->frame) : first);
+    if (!state) {
+        state = std::make_shared<const SolverState>(solver_.begin(before->input, around_.progress()));
+        cache.keep(life_, state);
+    }
+    const int begin = int(state->frame);
+    for (int f = begin + 1; f <= frame; ++f) {
+        task.report(float(f - begin) / float(frame - begin + 1));
+        std::unique_ptr<Frame> now = frameAt(f);
+        state = std::make_shared<const SolverState>(
+            solver_.advance(*state, before->input, now->input, around_.progress()));
+        cache.keep(life_, state);
+        ++evaluator_.stepsRun_;
+        before = std::move(now);
+    }
+    return state;
+}
+
+Geometry Simulated::at(double frame) {
+    const double low = std::floor(frame);
+    const SolverStatePtr a = stateAt(int(low));
+    notes_ = a->notes;
+    if (frame == low || frame <= a->frame) return solver_.between(*a, *a, 0.0, around_.document().rate());
+    const SolverStatePtr b = stateAt(int(low) + 1);
+    return solver_.between(*a, *b, frame - low, around_.document().rate());
+}
+
+}  // namespace ovrix

@@ -1,0 +1,48 @@
+// A solver step of a recipe: its frames one after another, from memory, from a bake, or worked out.
+#pragma once
+#include "scene/recipe_run.h"
+
+namespace ovrix {
+
+/// The frame at which simulations begin: the scene's first, less its pre-roll.
+int firstSimulated(const Document& document);
+
+/// The place of the step that simulates, among those that are on; nothing without one.
+std::optional<size_t> solverPlace(const std::vector<Step>& steps);
+
+/// A number that changes with everything that the simulation of a layer's recipe depends on.
+/// @param share  the part of its elements that is made
+uint64_t lifeOf(Evaluator& evaluator, const Document& document, const Node& recipe, size_t place,
+                double share);
+
+class Simulated {
+  public:
+    Simulated(Evaluator& evaluator, const Node& recipe, size_t place, Evaluator::Around& around,
+              double share);
+
+    /// What the step gives at the surroundings' frame; between two frames what lies between, by id. Before
+    /// the first frame, that one. Throws Error and Cancelled.
+    Geometry at(double frame);
+    /// What there is at a whole frame.
+    SolverStatePtr stateAt(int frame);
+    uint64_t life() const { return life_; }
+    /// What the artist should know of the frames that at() took.
+    const std::vector<std::string>& notes() const { return notes_; }
+
+  private:
+    struct Frame;  // what the solver sees of one
+    std::unique_ptr<Frame> frameAt(int frame);
+    SolverStatePtr workedOut(int frame);
+    SolverStatePtr kept(int frame);
+
+    Evaluator& evaluator_;
+    const Node& recipe_;
+    size_t place_;
+    Evaluator::Around& around_;
+    double share_;
+    const Solver& solver_;
+    uint64_t life_;
+    std::vector<std::string> notes_;
+};
+
+}  // namespace ovrix

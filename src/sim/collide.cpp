@@ -1,0 +1,423 @@
+#include "sim/collide.h"
+
+#include "base/error.h"
+#include "base/parallel.h"
+#include "base/specs.h"
+#include "geo/strands.h"
+
+namespace ovrix {
+
+using namespace specs;
+
+/// A plane that is met: of a triangle, or of a floor.
+struct Collisions::Contact {
+    const Collider* collider = nullptr;
+    size_t number = 0;
+    float part = 2;  ///< of the way, 0 to 1
+    bool crossed = false;
+    V3f point{0, 0, 0}, normal{0, 1, 0},
+        velocity{0, 0, 0};  ///< m/s; the point is a thickness off the surface
+    uint32_t triangle = 0;
+    V2f bary{0, 0};
+    bool back = false;
+};
+
+Collisions::Collisions(const std::vector<Collider>& colliders, double begin, double end, float frame)
+    : colliders_(colliders), begin_(begin), end_(end), frame_(frame) {
+    for (const Collider& c : colliders)
+        during_.push_back(c.surface ? c.surface->during(begin, end) : MovingSurface::During());
+}
+
+void Collisions::find(const Collider& c, size_t number, const V3f& from, const V3f& to, const V3f& tip,
+                      double begin, Contact& best) const {
+    const V3f a = from + tip, b = to + tip;
+    if (!c.surface) {
+        const V3f moved = c.point1 - c.point0;
+        const V3f lift = c.normal * c.thickness;
+        const float d1 = (b - c.point0 - moved * float(end_) - lift).dot(c.normal);
+        if (d1 >= -1e-6f) return;  // on it, but for rounding
+        const float d0 = (a - c.point0 - moved * float(begin) - lift).dot(c.normal);
+        const float part = d0 <= 0 ? 0.0f : d0 / (d0 - d1);
+        if (part >= best.part) return;
+        const double time = begin + (end_ - begin) * double(part);
+        best = {&c,       number,         part, true, c.point0 + moved * float(time) + lift,
+                c.normal, moved / frame_, 0,    {},   false};
+        return;
+    }
+    Box3f way;
+    way.extendBy(a), way.extendBy(b);
+    const V3f slack(c.thickness);
+    if (!Box3f(c.bounds.min - slack, c.bounds.max + slack).intersects(way)) return;
+    const MovingSurface::During during = begin == begin_ ? during_[number] : c.surface->during(begin, end_);
+    Touch t = during.sweep(a, b);
+    if (t.hit) {
+        if (t.part >= best.part) return;
+        const V3f n = c.surface->triangle(t.triangle, begin + (end_ - begin) * double(t.part)).normal();
+        best = {&c,
+                number,
+                t.part,
+                true,
+                t.position + t.normal * c.thickness,
+                t.normal,
+                t.velocity / frame_,
+                t.triangle,
+                V2f(t.u, t.v),
+                t.normal.dot(n) < 0};
+        return;
+    }
+    const SurfaceHit near = during.closest(b, c.thickness);
+    if (!near.hit || best.part <= 1.0f || near.distance > 0.999f * c.thickness) return;
+    const MovingTriangle k = c.surface->triangle(near.triangle, end_);
+    const V3f face = k.normal();
+    V3f n = b - near.position;
+    n = n.length() > 0.01f * c.thickness ? n.normalized()
+                                         : ((a - near.position).dot(face) < 0 ? -face : face);
+    best = {&c,
+            number,
+            1.0f,
+            false,
+            near.position + n * c.thickness,
+            n,
+            c.surface->velocityAt(near.triangle, near.u, near.v, end_) / frame_,
+            near.triangle,
+            V2f(near.u, near.v),
+            n.dot(face) < 0};
+}
+
+/// After a contact with @p left seconds to go under an even force @p push.
+void Collisions::respond(const Contact& k, V3f& push, float left, const V3f& tip, Passage& p) const {
+    const Collider& c = *k.collider;
+    const V3f& n = k.normal;
+    const V3f relative = p.v0 - k.velocity;
+    const float towards = -relative.dot(n), pressed = std::max(0.0f, -push.dot(n));
+    const bool bounces =
+        c.then != OnContact::Slide && c.bounce > 0 && towards > 2.0f * pressed * left + 1e-4f;
+    if (bounces) {
+        const V3f along = relative + n * towards;
+        const float lost = c.friction * (1.0f + c.bounce) * towards, speed = along.length();
+        const V3f kept = speed > lost ? along * (1.0f - lost / speed) : V3f(0.0f);
+        p.v0 = kept + n * (c.bounce * towards) + k.velocity;
+        p.x1 = p.x0 + p.v0 * left + push * (0.5f * left * left);
+        p.v1 = p.v0 + push * left;
+        return;
+    }
+    // It stays on the surface: what presses it there is taken away, and rubs.
+    const V3f gained = relative + push * left;
+    const V3f along = gained - n * gained.dot(n);
+    const float lost = c.friction * (std::max(0.0f, towards) + pressed * left), speed = along.length();
+    const V3f kept = speed > lost ? along * (1.0f - lost / speed) : V3f(0.0f);
+    const float away = std::max(0.0f, gained.dot(n));
+    p.v1 = kept + n * away + k.velocity;
+    p.x1 = p.x0 + p.v1 * left;
+    const float under = (k.point + k.velocity * left - p.x1 - tip).dot(n);
+    if (under > 0) p.x1 += n * under;
+    p.v0 = p.v1;
+    push = V3f(0.0f);
+}
+
+void Collisions::settle(Passage& p) const {
+    const float seconds = float(end_ - begin_) * frame_;
+    if (!(seconds > 0)) return;
+    V3f push = (p.v1 - p.v0) / seconds;
+    double begin = begin_;
+    for (int round = 0; round < 8; ++round) {
+        Contact best;
+        V3f tip(0.0f);
+        for (size_t i = 0; i < colliders_.size(); ++i) {
+            const Collider& c = colliders_[i];
+            if ((c.group != 0 && c.group != p.group) || c.then == OnContact::Wake) continue;
+            const V3f ahead =
+                p.turn && c.ahead != 0 ? rotate(*p.turn, V3f(0, c.ahead * p.scale, 0)) : V3f(0.0f);
+            const Contact last = best;
+            find(c, i, p.x0, p.x1, ahead, begin, best);
+            if (best.collider != last.collider || best.part != last.part) tip = ahead;
+        }
+        if (!best.collider) return;
+        p.touched = true;
+        const float left = float(end_ - begin) * frame_;
+        // Along the parabola rather than the chord: the first time at which it is at the plane.
+        float at = best.part * left;
+        if (best.crossed) {
+            const V3f& n = best.normal;
+            const double d = double((p.x0 + tip - (best.point - best.velocity * at)).dot(n));
+            const double v = double((p.v0 - best.velocity).dot(n)), a = 0.5 * double(push.dot(n));
+            const double disc = v * v - 4 * a * d;
+            if (d > 0 && disc >= 0) {
+                const double root = std::sqrt(disc);  // the time at which it comes down
+                const double t = v <= 0 ? 2 * d / (root - v) : (-v - root) / (2 * a);
+                if (t >= 0 && t <= double(left)) at = float(t);
+            } else if (d <= 0) {
+                at = 0;
+            }
+        }
+        if (best.crossed) {
+            p.x0 += p.v0 * at + push * (0.5f * at * at);
+            p.v0 += push * at;
+            const float off = (p.x0 + tip - best.point).dot(best.normal);
+            p.x0 -= best.normal * off;
+        } else {
+            at = 0;
+        }
+        const OnContact then = best.collider->then;
+        if (then == OnContact::End) {
+            p.ended = true;
+            p.x1 = p.x0, p.v1 = p.v0;
+            return;
+        }
+        if (then == OnContact::Stick && best.collider->surface) {
+            p.stuckIn = int32_t(best.number + 1) * (best.back ? -1 : 1);
+            p.triangle = best.triangle, p.bary = best.bary;
+            p.x1 = p.x0, p.v1 = best.velocity;
+            return;
+        }
+        if (then == OnContact::Stick) {
+            p.stuckIn = int32_t(best.number + 1);
+            p.x1 = p.x0, p.v1 = best.velocity;
+            return;
+        }
+        const float rest = std::max(0.0f, left - at);
+        respond(best, push, rest, tip, p);
+        if (rest <= 0) return;
+        begin = end_ - double(rest) / double(frame_);
+    }
+    p.x1 = p.x0;  // caught between surfaces
+    p.v1 = V3f(0.0f);
+}
+
+Quatf Collisions::frameOf(int32_t stuckIn, uint32_t triangle) const {
+    const Collider& c = colliders_[size_t(std::abs(stuckIn)) - 1];
+    if (!c.surface) return Quatf();
+    const MovingTriangle k = c.surface->triangle(triangle, end_);
+    return rootFrame(stuckIn < 0 ? -k.normal() : k.normal(), k.b - k.a);
+}
+
+void Collisions::carry(int32_t stuckIn, uint32_t triangle, const V2f& bary, V3f& position, V3f& velocity,
+                       Quatf& frame) const {
+    const size_t number = size_t(std::abs(stuckIn)) - 1;
+    if (number >= colliders_.size()) return;
+    const Collider& c = colliders_[number];
+    frame = frameOf(stuckIn, triangle);
+    if (!c.surface) {
+        velocity = (c.point1 - c.point0) / frame_;
+        position += velocity * (float(end_ - begin_) * frame_);
+        return;
+    }
+    if (triangle >= c.surface->triangleCount()) return;
+    const MovingTriangle k = c.surface->triangle(triangle, end_);
+    const V3f n = stuckIn < 0 ? -k.normal() : k.normal();
+    position = k.at(bary.x, bary.y) + n * c.thickness;
+    velocity = c.surface->velocityAt(triangle, bary.x, bary.y, end_) / frame_;
+}
+
+bool Collisions::wakes(const V3f& position, int32_t group) const {
+    for (size_t i = 0; i < colliders_.size(); ++i) {
+        const Collider& c = colliders_[i];
+        if (c.then != OnContact::Wake || !c.surface || (c.group != 0 && c.group != group)) continue;
+        if (during_[i].closest(position, c.reach).hit) return true;
+    }
+    return false;
+}
+
+bool Collisions::freed(V3f& position) const {
+    bool moved = false;
+    for (size_t i = 0; i < colliders_.size(); ++i) {
+        const Collider& c = colliders_[i];
+        if (!c.surface || c.then == OnContact::Wake || !c.bounds.intersects(position)) continue;
+        if (!during_[i].inside(position)) continue;
+        const SurfaceHit near = during_[i].closest(position, std::numeric_limits<float>::infinity());
+        if (!near.hit) continue;
+        const V3f out = near.position - position;
+        const V3f n =
+            out.length() > 1e-9f ? out.normalized() : c.surface->triangle(near.triangle, end_).normal();
+        position = near.position + n * c.thickness;
+        moved = true;
+    }
+    return moved;
+}
+
+namespace {
+
+const char* const kThen[] = {"slide", "bounce", "stick", "end", "wake"};
+
+OnContact thenOf(const std::string& text) {
+    for (size_t i = 0; i < std::size(kThen); ++i)
+        if (text == kThen[i]) return OnContact(i);
+    return OnContact::Bounce;
+}
+
+Collider common(const PartContext& c) {
+    const ResolvedParams& p = c.params();
+    Collider collider;
+    collider.part = c.part.id;
+    collider.then = thenOf(p.text("then"));
+    collider.thickness = float(p.number("thickness"));
+    collider.friction = float(p.number("friction"));
+    collider.bounce = float(p.number("bounce"));
+    collider.ahead = float(p.number("ahead"));
+    collider.group = int32_t(p.integer("group"));
+    return collider;
+}
+
+void addCollider(Collider collider, ParticleParts& parts) {
+    parts.sticks |= collider.then == OnContact::Stick;
+    parts.spins |= collider.ahead != 0;
+    parts.colliders.push_back(std::move(collider));
+}
+
+void addMesh(const PartContext& c, ParticleParts& parts) {
+    const std::string& id = c.params().text("with");
+    Collider collider = common(c);
+    collider.reach = float(c.params().number("reach"));
+    if (id.empty() && !c.now.surface)
+        throw Error("has nothing to meet", {}, "Choose an object or a layer that makes copies");
+    const auto placedAt = [&](const SolverInput& in) {
+        return id.empty() ? Surroundings::Placed{in.surface, M44f()} : in.around->placed(id);
+    };
+    const Surroundings::Placed now = placedAt(c.now), before = placedAt(c.before);
+    if (now.shape == before.shape) {
+        collider.surface = MovingSurface::moved(now.shape, before.world, now.world);
+    } else {
+        const auto world = [](const Surroundings::Placed& p) {
+            return p.world == M44f() ? p.shape->meshPtr() : transformed(p.shape->mesh(), p.world);
+        };
+        try {
+            collider.surface = MovingSurface::deformed(world(before), world(now));
+        } catch (const Error&) {
+            parts.notes.push_back(
+                "what it meets has other faces than a frame before: its speed there is not known");
+            collider.surface = MovingSurface::moved(now.shape, now.world, now.world);
+        }
+    }
+    for (const Surroundings::Placed& p : {before, now})
+        for (int k = 0; k < 8 && !p.shape->mesh().bounds().isEmpty(); ++k) {
+            const Box3f& b = p.shape->mesh().bounds();
+            const V3f corner(k & 1 ? b.max.x : b.min.x, k & 2 ? b.max.y : b.min.y, k & 4 ? b.max.z : b.min.z);
+            collider.bounds.extendBy(corner * p.world);
+        }
+    // One that turns sweeps past the corners of both boxes.
+    if (now.shape == before.shape && before.world != now.world) {
+        const V3f grow(0.25f * collider.bounds.size().length());
+        collider.bounds.min -= grow, collider.bounds.max += grow;
+    }
+    addCollider(std::move(collider), parts);
+}
+
+void addFloor(const PartContext& c, ParticleParts& parts) {
+    Collider collider = common(c);
+    const auto height = [&](const SolverInput& in, double otherwise) {
+        for (const PartInput& part : in.parts)
+            if (part.id == c.part.id) return part.params->number("height");
+        return otherwise;
+    };
+    const double now = c.params().number("height");
+    collider.point0 = V3f(0, float(height(c.before, now)), 0);
+    collider.point1 = V3f(0, float(now), 0);
+    addCollider(std::move(collider), parts);
+}
+
+Specs contactSpecs(std::vector<std::string> choices) {
+    return {choice("then", "On contact", "bounce", std::move(choices), "What becomes of those that meet it"),
+            shownIf(unitNumber("bounce", "Bounce", 0.3, "Part of the speed that comes back"), "then=bounce"),
+            shownIf(number("friction", "Friction", 0.3, "", 0, 100, 0, 1.5,
+                           "Holds on slopes flatter than the angle whose tangent it is"),
+                    "then=bounce|slide"),
+            number("thickness", "Thickness", 0.002, "m", 1e-6, 1e4, 1e-4, 0.1, "Kept off the surface"),
+            number("ahead", "Tip ahead", 0, "m", -1e4, 1e4, 0, 0.5,
+                   "From the middle of a copy to the point that meets: along its own axis, for long ones")};
+}
+
+/// Each moves apart from those that are too near, by half of what is missing; what all did is added up by id,
+/// so no order counts. Jakobsen, "Advanced Character Physics", GDC 2001, as a relaxation of all at once.
+class KeepApart : public Spacing {
+  public:
+    explicit KeepApart(const PartContext& c)
+        : radius_(float(c.params().number("radius"))), rounds_(int(c.params().integer("rounds"))) {}
+
+    void part(std::span<V3f> position, std::span<V3f> velocity, std::span<const float> scale,
+              std::span<const int32_t> state, std::span<const uint64_t> id, float dt,
+              Progress& progress) const override {
+        if (position.empty() || !(radius_ > 0)) return;
+        const std::vector<V3f> start(position.begin(), position.end());
+        float largest = 0;
+        for (float s : scale) largest = std::max(largest, s);
+        for (int round = 0; round < rounds_; ++round) {
+            const NearestPoints tree(std::vector<V3f>(position.begin(), position.end()));
+            std::vector<V3f> moved(position.size());
+            parallelRanges(position.size(), 512, progress, [&](size_t begin, size_t end) {
+                std::vector<uint32_t> near;
+                for (size_t i = begin; i < end; ++i) {
+                    moved[i] = tree.points()[i];
+                    if (state[i] != 0) continue;
+                    near.clear();
+                    const V3f p = tree.points()[i];
+                    tree.within(p, radius_ * (scale[i] + largest), [&](uint32_t k) { near.push_back(k); });
+                    std::sort(near.begin(), near.end());
+                    V3f sum(0.0f);
+                    int count = 0;
+                    for (uint32_t k : near) {
+                        if (k == i || state[k] == int32_t(ParticleState::Ended)) continue;
+                        V3f d = p - tree.points()[k];
+                        float distance = d.length();
+                        const float wanted = radius_ * (scale[i] + scale[k]);
+                        if (distance >= wanted) continue;
+                        if (!(distance > 1e-9f)) {  // in one place: apart by their ids
+                            const Random4 r = random4(7, std::min(id[i], id[k]), Stream::Place);
+                            d = V3f(r[0] - 0.5f, r[1] - 0.5f, r[2] - 0.5f) * (id[i] < id[k] ? 1.0f : -1.0f);
+                            distance = std::max(1e-9f, d.length());
+                        }
+                        const float share = state[k] == 0 ? 0.5f : 1.0f;
+                        sum += d * ((wanted - distance) * share / distance);
+                        ++count;
+                    }
+                    // Many at once push less each, or they would throw it past all.
+                    if (count) moved[i] = p + sum / (count > 2 ? 0.5f * float(count) : 1.0f);
+                }
+            });
+            std::copy(moved.begin(), moved.end(), position.begin());
+        }
+        if (dt > 0)
+            for (size_t i = 0; i < position.size(); ++i) velocity[i] += (position[i] - start[i]) / dt;
+    }
+
+  private:
+    float radius_;
+    int rounds_;
+};
+
+}  // namespace
+
+ParticlePart collidePart() {
+    StepType type;
+    type.id = "collide", type.title = "Meet a mesh", type.phase = Phase::Move, type.partOf = {"particles"};
+    type.help = "Particles meet an object, which may move and deform; nothing passes through, however fast";
+    type.params =
+        Specs{ref("with", "With", "object or layer", "The layer's own surface when none is chosen")} +
+        contactSpecs({std::begin(kThen), std::end(kThen)}) +
+        Specs{
+            shownIf(number("reach", "Wakes within", 0.2, "m", 0, 1e5, 0, 2, "Those that wait, so near to it"),
+                    "then=wake"),
+            groupSpec()};
+    return {type, addMesh};
+}
+
+ParticlePart floorPart() {
+    StepType type;
+    type.id = "floor", type.title = "Floor", type.phase = Phase::Move, type.partOf = {"particles"};
+    type.help = "A level plane that particles meet";
+    type.params = Specs{number("height", "Height", 0, "m", -1e6, 1e6, -2, 2, "Where it lies")} +
+                  contactSpecs({"slide", "bounce", "stick", "end"}) + Specs{groupSpec()};
+    return {type, addFloor};
+}
+
+ParticlePart spacingPart() {
+    StepType type;
+    type.id = "spacing", type.title = "Keep apart", type.phase = Phase::Move, type.partOf = {"particles"};
+    type.help = "Particles meet each other";
+    type.params = {number("radius", "Radius", 0.02, "m", 0, 1e5, 0, 0.5, "Of each, times its size"),
+                   whole("rounds", "Rounds", 3, 1, 64, 1, 10, "More packs tighter without overlaps")};
+    return {type, [](const PartContext& c, ParticleParts& parts) {
+                parts.spacings.push_back(std::make_unique<KeepApart>(c));
+            }};
+}
+
+}  // namespace ovrix

@@ -1,0 +1,59 @@
+// What particles meet: meshes, planes, each other.
+#pragma once
+#include "sim/particle_parts.h"
+
+namespace ovrix {
+
+ParticlePart collidePart();
+ParticlePart floorPart();
+/// Particles keep a distance from each other.
+ParticlePart spacingPart();
+
+/// One particle on its way through a substep.
+struct Passage {
+    V3f x0, v0;  ///< at its beginning
+    V3f x1, v1;  ///< at its end; v1 - v0 is what forces gave
+    float scale = 1;
+    int32_t group = 0;
+    Quatf* turn = nullptr;  ///< null for those without an axis; a tip lies along its +Y
+    bool touched = false, ended = false;
+    // of those that stick
+    int32_t stuckIn = 0;  ///< number of the collider from 1; negative on its back
+    uint32_t triangle = 0;
+    V2f bary{0, 0};
+};
+
+/// The colliders of a substep. Thread safe.
+class Collisions {
+  public:
+    /// @param begin, end  parts of the frame; @param frame  its seconds
+    Collisions(const std::vector<Collider>& colliders, double begin, double end, float frame);
+
+    /// Moves the passage on past all that it meets: what is met first counts first, and the rest of the
+    /// substep goes on from there. On a plane under an even force the time of the meeting is exact. Friction
+    /// is Coulomb's: a part of what the contact takes of the speed towards it.
+    void settle(Passage& passage) const;
+    /// Where one that sticks is at the end of the substep, with its velocity and the turn of the triangle.
+    void carry(int32_t stuckIn, uint32_t triangle, const V2f& bary, V3f& position, V3f& velocity,
+               Quatf& frame) const;
+    /// The turn of the triangle that something sticks to, at the end of the substep.
+    Quatf frameOf(int32_t stuckIn, uint32_t triangle) const;
+    /// Whether something that waits there is woken.
+    bool wakes(const V3f& position, int32_t group) const;
+    /// Moves what lies inside of a closed mesh to its surface; true when it did.
+    bool freed(V3f& position) const;
+    bool empty() const { return colliders_.empty(); }
+
+  private:
+    struct Contact;
+    void find(const Collider& collider, size_t number, const V3f& from, const V3f& to, const V3f& tip,
+              double begin, Contact& best) const;
+    void respond(const Contact& contact, V3f& push, float left, const V3f& tip, Passage& p) const;
+
+    const std::vector<Collider>& colliders_;
+    std::vector<MovingSurface::During> during_;
+    double begin_, end_;
+    float frame_;
+};
+
+}  // namespace ovrix

@@ -1,0 +1,371 @@
+#include "sim/emit.h"
+
+#include <numeric>
+#include <unordered_map>
+
+#include "base/error.h"
+#include "base/hash.h"
+#include "base/specs.h"
+
+namespace ovrix {
+
+using namespace specs;
+
+void Births::add(uint64_t newId, const V3f& place, const V3f& motion, const V3f& out, float lateBy) {
+    id.push_back(newId);
+    position.push_back(place);
+    velocity.push_back(motion);
+    normal.push_back(out);
+    spin.push_back(V3f(0.0f));
+    life.push_back(std::numeric_limits<float>::infinity());
+    size.push_back(1.0f);
+    weight.push_back(1.0f);
+    late.push_back(lateBy);
+    group.push_back(0);
+    state.push_back(0);
+    color.push_back(Color(1.0f));
+}
+
+std::vector<uint32_t> birthOrder(BirthOrder order, bool reversed, const AttributeSet& source,
+                                 const V3f& point, const V3f& direction, const Driven& field,
+                                 Progress& progress) {
+    std::vector<uint32_t> places(source.size());
+    std::iota(places.begin(), places.end(), 0u);
+    const auto p = source.find<V3f>("P");
+    std::vector<float> key;
+    if (order == BirthOrder::Distance || order == BirthOrder::Direction)
+        for (const V3f& q : p)
+            key.push_back(order == BirthOrder::Distance ? (q - point).length2() : q.dot(direction));
+    if (order == BirthOrder::Field) key = field.over(samplesOf(source), progress);
+    if (!key.empty())
+        std::stable_sort(places.begin(), places.end(),
+                         [&](uint32_t a, uint32_t b) { return key[a] < key[b]; });
+    if (reversed) std::reverse(places.begin(), places.end());
+    return places;
+}
+
+namespace {
+
+const char* const kOrders[] = {"random", "index", "distance", "direction", "field"};
+
+/// A direction within @p cone radians of @p axis, even over the solid angle.
+V3f inCone(const V3f& axis, float cone, float r0, float r1) {
+    if (!(cone > 0.0f)) return axis;
+    const float z = lerp(1.0f, std::cos(std::min(cone, kPi)), r0),
+                s = std::sqrt(std::max(0.0f, 1.0f - z * z));
+    V3f t, b;
+    basis(axis, t, b);
+    return axis * z + (t * std::cos(2 * kPi * r1) + b * std::sin(2 * kPi * r1)) * s;
+}
+
+V3f inBall(const Random4& r) {
+    const V3f d = inCone(V3f(0, 1, 0), kPi, r[0], r[1]);
+    return d * std::cbrt(r[2]);
+}
+
+/// What both kinds of birth give their particles, by id.
+struct Nature {
+    DrivenRange life, speed, size, spin, weight;
+    DrivenColor color;
+    bool forever = false, coloured = false, waiting = false;
+    float cone = 0, inherit = 0, random = 0, jitter = 0;
+    int32_t group = 0;
+    uint64_t seed = 1;
+
+    explicit Nature(const ResolvedParams& p)
+        : life(p.drivenRange("life")),
+          speed(p.drivenRange("speed")),
+          size(p.drivenRange("size")),
+          spin(p.drivenRange("spin")),
+          weight(p.drivenRange("weight")),
+          color(p.drivenColor("color")),
+          forever(p.flag("forever")),
+          coloured(p.flag("coloured")),
+          waiting(p.flag("waiting")),
+          cone(radians(float(p.number("cone")))),
+          inherit(float(p.number("inherit"))),
+          random(float(p.number("random"))),
+          jitter(float(p.number("jitter"))),
+          group(int32_t(p.integer("group"))),
+          seed(uint64_t(p.integer("seed"))) {}
+
+    /// From index @p first on: places, normals and the sources' velocities are in; the rest follows.
+    void give(Births& b, size_t first, const V3f& axis, Progress& progress) const {
+        const size_t count = b.count() - first;
+        if (!count) return;
+        Samples s;
+        s.position = {b.position.data() + first, count};
+        s.normal = {b.normal.data() + first, count};
+        s.velocity = {b.velocity.data() + first, count};
+        s.id = {b.id.data() + first, count};
+        const auto lives = life.over(s, seed, Stream::Life, progress);
+        const auto speeds = speed.over(s, seed, Stream::Speed, progress);
+        const auto sizes = size.over(s, seed, Stream::Size, progress);
+        const auto spins = spin.over(s, seed, Stream::Spin, progress);
+        const auto weights = weight.over(s, seed, Stream::Weight, progress);
+        for (size_t k = 0; k < count; ++k) {
+            const size_t i = first + k;
+            const Random4 r = random4(seed, b.id[i], Stream::Birth), q = random4(seed, b.id[i], Stream::Lean);
+            if (!forever) b.life[i] = std::max(0.0f, lives[k]);
+            b.size[i] = std::max(0.0f, sizes[k]);
+            b.weight[i] = std::max(1e-9f, weights[k]);
+            if (coloured) b.color[i] = color.at(s.sub(k, 1));
+            b.group[i] = group;
+            b.state[i] = int32_t(waiting ? ParticleState::Waiting : ParticleState::Free);
+            b.velocity[i] =
+                b.velocity[i] * inherit + inCone(b.normal[i], cone, r[0], r[1]) * speeds[k] + axis;
+            if (random > 0) b.velocity[i] += inBall(q) * random;
+            if (jitter > 0) b.position[i] += inBall(random4(seed, b.id[i], Stream::Place)) * jitter;
+            b.spin[i] = inCone(V3f(0, 1, 0), kPi, r[2], r[3]) * radians(spins[k]);
+        }
+    }
+};
+
+Specs natureSpecs() {
+    return {range("life", "Life", {2, 4}, "s", 0, 1e6, 0, 20, "How long each is there"),
+            flag("forever", "For ever", false, "They end only where a rule ends them"),
+            drivable(range("speed", "Speed", {1, 1.5}, "m/s", -1e5, 1e5, 0, 10, "Along the source's normal")),
+            number("cone", "Spread", 10, "deg", 0, 180, 0, 90, "How far from the normal they may start"),
+            number("random", "At random", 0, "m/s", 0, 1e5, 0, 5, "Added in any direction"),
+            unitNumber("inherit", "Takes along", 1, "Part of its source's own motion"),
+            number("jitter", "Apart", 0, "m", 0, 1e5, 0, 1, "Around the source, so that no two start alike"),
+            drivable(range("size", "Size", {1, 1}, "", 0, 1e6, 0, 3, "Factor on what stands there")),
+            drivable(range("weight", "Weight", {1, 1}, "kg", 1e-9, 1e9, 0.1, 10,
+                           "The heavier, the less air takes it along")),
+            range("spin", "Spin", {0, 0}, "deg/s", -1e6, 1e6, 0, 720, "About an axis of its own"),
+            whole("group", "Group", 0, 0, 1000, 0, 9, "Forces and rules may ask for it"),
+            flag("waiting", "Waits", false, "Stands still until it is woken"),
+            flag("coloured", "Coloured", false, "Gives each a colour of its own"),
+            shownIf(color("color", "Colour", Color(1.0f), true, "By a field, what each starts with"),
+                    "coloured=true"),
+            seedSpec("Another number, other particles")};
+}
+
+/// Driven ranges need the flag; life and spin take fields too.
+Specs withFields(Specs specs) {
+    for (ParamSpec& s : specs)
+        if (s.type == ParamType::Range) s.drivable = true;
+    return specs;
+}
+
+class Emit : public Emitter {
+  public:
+    explicit Emit(const PartContext& c) : nature_(c.params()), number_(c.number) {
+        const ResolvedParams& p = c.params();
+        rate_ = p.number("rate");
+        burst_ = double(p.integer("burst"));
+        burstAt_ = p.number("burst_at");
+        from_ = p.number("from");
+        until_ = p.number("until");
+        most_ = double(p.integer("most"));
+        reversed_ = p.flag("reversed");
+        for (size_t i = 0; i < std::size(kOrders); ++i)
+            if (p.text("order") == kOrders[i]) order_ = BirthOrder(i);
+        by_ = p.driven("order_by");
+        direction_ = p.vector("order_axis");
+        if (order_ == BirthOrder::Distance && !p.text("order_from").empty()) {
+            const M44f m = c.around().placed(p.text("order_from")).world;
+            point_ = V3f(m[3][0], m[3][1], m[3][2]);
+        }
+        tangent_ = float(p.number("tangent"));
+        axis_ = p.vector("axis");
+    }
+
+    void emit(double begin, double end, const SolverInput& before, const SolverInput& now,
+              std::span<double> numbers, Births& births, Progress& progress) const override {
+        const double born = numbers[0];
+        double whole = 0;
+        std::vector<double> at;  // parts of the frame
+        const double f0 = before.frame + begin * (now.frame - before.frame);
+        const double f1 = before.frame + end * (now.frame - before.frame);
+        const double low = std::max(f0, from_), high = until_ > from_ ? std::min(f1, until_) : f1;
+        if (high > low && rate_ > 0) {
+            const double add = rate_ * (high - low) / now.rate, all = numbers[1] + add;
+            whole = std::floor(all + 1e-9);  // what sums lose by rounding must not cost one
+            for (double k = 1; k <= whole; ++k) {
+                const double frame = low + std::clamp((k - numbers[1]) / add, 0.0, 1.0) * (high - low);
+                at.push_back((frame - before.frame) / (now.frame - before.frame));
+            }
+            numbers[1] = std::max(0.0, all - whole);
+        }
+        // A burst that should have been before the first frame is there with it.
+        const bool first = before.frame == now.frame;
+        if (burst_ > 0 && (burstAt_ > f0 || first) && burstAt_ <= f1)
+            at.insert(at.end(), size_t(burst_),
+                      first ? 0.0 : (burstAt_ - before.frame) / (now.frame - before.frame));
+        if (most_ > 0) at.resize(size_t(std::clamp(most_ - born, 0.0, double(at.size()))));
+        numbers[0] = born + double(at.size());
+        if (at.empty()) return;
+        askForMemory(double(at.size()) * 160.0 * now.share, now.memoryLimit, double(at.size()) * now.share);
+        bear(at, uint64_t(born), before, now, end, births, progress);
+    }
+
+  private:
+    void bear(const std::vector<double>& at, uint64_t born, const SolverInput& before, const SolverInput& now,
+              double end, Births& births, Progress& progress) const {
+        const auto* then = std::get_if<std::shared_ptr<const PointSet>>(&before.source);
+        const auto* there = std::get_if<std::shared_ptr<const PointSet>>(&now.source);
+        if (!there || (*there)->size() == 0) return;
+        const AttributeSet& a = (*there)->attributes;
+        const auto p1 = a.find<V3f>("P"), n1 = a.find<V3f>("N");
+        const auto ids = a.find<uint64_t>("id");
+        std::span<const V3f> p0;
+        std::span<const uint64_t> ids0;
+        if (then) p0 = (*then)->attributes.find<V3f>("P"), ids0 = (*then)->attributes.find<uint64_t>("id");
+        const bool alike = ids0.size() == ids.size() && std::equal(ids.begin(), ids.end(), ids0.begin());
+        std::unordered_map<uint64_t, uint32_t> placeOf;
+        if (!alike)
+            for (size_t i = 0; i < ids0.size(); ++i) placeOf[ids0[i]] = uint32_t(i);
+        std::vector<uint32_t> order;
+        if (order_ != BirthOrder::Random)
+            order = birthOrder(order_, reversed_, a, point_, direction_, by_, progress);
+        const float frame = float((now.frame - before.frame) / now.rate);
+        const size_t first = births.count();
+        for (size_t k = 0; k < at.size(); ++k) {
+            const uint64_t index = born + k, id = uint64_t(number_ + 1) << 40 | index;
+            if (now.share < 1.0 && double(random1(nature_.seed, id, Stream::Show)) >= now.share) continue;
+            uint32_t i;
+            if (order.empty())
+                i = uint32_t(std::min<uint64_t>(
+                    p1.size() - 1,
+                    uint64_t(double(random1(nature_.seed, id, Stream::Pick)) * double(p1.size()))));
+            else
+                i = order[index % order.size()];
+            const float t = float(at[k]);
+            V3f from = p1[i];
+            if (alike) {
+                from = p0[i];
+            } else if (const auto known = placeOf.find(ids.empty() ? 0 : ids[i]); known != placeOf.end()) {
+                from = p0[known->second];
+            }
+            const V3f motion = frame > 0 ? (p1[i] - from) / frame : V3f(0.0f);
+            births.add(id, from + (p1[i] - from) * t, motion, n1.empty() ? V3f(0, 1, 0) : n1[i],
+                       std::max(0.0f, float(end - at[k]) * frame));
+        }
+        nature_.give(births, first, axis_, progress);
+        if (tangent_ != 0.0f)
+            for (size_t i = first; i < births.count(); ++i) {
+                V3f t, b;
+                basis(births.normal[i], t, b);
+                const float turn = 2 * kPi * random1(nature_.seed, births.id[i], Stream::Roll);
+                births.velocity[i] += (t * std::cos(turn) + b * std::sin(turn)) * tangent_;
+            }
+    }
+
+    Nature nature_;
+    size_t number_;
+    double rate_, burst_, burstAt_, from_, until_, most_;
+    BirthOrder order_ = BirthOrder::Random;
+    bool reversed_;
+    Driven by_;
+    V3f point_{0, 0, 0}, direction_{0, 1, 0}, axis_{0, 0, 0};
+    float tangent_ = 0;
+};
+
+class Branch : public Offspring {
+  public:
+    explicit Branch(const PartContext& c) : nature_(c.params()) {
+        const ResolvedParams& p = c.params();
+        when_ = p.text("when");
+        count_ = p.integer("count");
+        rate_ = p.number("rate");
+        of_ = int32_t(p.integer("of"));
+    }
+
+    void bear(const Parents& a, Births& births) const override {
+        const size_t first = births.count();
+        for (size_t i = 0; i < a.id.size(); ++i) {
+            if ((of_ > 0 && a.group[i] != of_) || a.state[i] != 0) continue;
+            int64_t from = 0, to = 0;
+            if (when_ == "on contact" && a.touched[i])
+                from = int64_t(a.age[i] * 1e4f) * count_, to = from + count_;
+            if (when_ == "at the end" && a.died[i]) to = count_;
+            if (when_ == "along the way") {
+                to = int64_t(std::floor(double(a.age[i]) * rate_ + 1e-6));
+                from = int64_t(std::floor(double(std::max(0.0f, a.age[i] - a.dt)) * rate_ + 1e-6));
+            }
+            for (int64_t k = from; k < to; ++k) {
+                const uint64_t key = random4(nature_.seed, a.id[i], Stream::Branch).word(0) | uint64_t(1)
+                                                                                                  << 63;
+                const float late = when_ == "along the way"
+                                       ? std::clamp(a.age[i] - float(double(k + 1) / rate_), 0.0f, a.dt)
+                                       : 0.0f;
+                births.add(key + uint64_t(k), a.position[i] - a.velocity[i] * late, a.velocity[i],
+                           a.normal.empty() ? V3f(0, 1, 0) : a.normal[i], late);
+            }
+        }
+        nature_.give(births, first, V3f(0.0f), Progress::none());
+    }
+
+  private:
+    Nature nature_;
+    std::string when_;
+    int64_t count_;
+    double rate_;
+    int32_t of_;
+};
+
+}  // namespace
+
+ParticlePart emitPart() {
+    StepType type;
+    type.id = "emit", type.title = "Emit", type.phase = Phase::Move;
+    type.help =
+        "Bears particles from the elements before the simulation: points, vertices, curves, other layers";
+    type.partOf = {"particles"};
+    type.params =
+        Specs{
+            number("rate", "Rate", 100, "1/s", 0, 1e9, 0, 5000, "Births a second"),
+            whole("burst", "Burst", 0, 0, 1e9, 0, 5000, "So many at once"),
+            shownIf(number("burst_at", "In frame", 2, "", -1e6, 1e6, 1, 250, "When the burst comes"),
+                    "burst!=0"),
+            number("from", "From frame", 1, "", -1e6, 1e6, 1, 250, "The rate counts from there"),
+            number("until", "Until frame", 0, "", -1e6, 1e6, 0, 250,
+                   "And to there; for ever when it lies before"),
+            whole("most", "At most", 0, 0, 1e12, 0, 100000, "In all; 0 is any number"),
+            choice("order", "Order", "random", {std::begin(kOrders), std::end(kOrders)},
+                   "Which of its sources comes next: a volley sweeps across them"),
+            shownIf(flag("reversed", "Reversed", false, "The last comes first"), "order!=random"),
+            shownIf(ref("order_from", "From", "object", "The nearest to it comes first"), "order=distance"),
+            shownIf(vector("order_axis", "Along", V3d(1, 0, 0), "", 1, "The least far along it comes first"),
+                    "order=direction"),
+            shownIf(drivable(number("order_by", "By", 1, "", -1e6, 1e6, 0, 1, "The least comes first")),
+                    "order=field"),
+            vector("axis", "Along axes", V3d(0), "m/s", 5, "A speed that all start with"),
+            number("tangent", "Along the ground", 0, "m/s", -1e5, 1e5, 0, 5,
+                   "Across the normal, to any side")} +
+        withFields(natureSpecs());
+    return {type, [](const PartContext& c, ParticleParts& parts) {
+                parts.emitters.push_back(std::make_unique<Emit>(c));
+                parts.colours |= c.params().flag("coloured");
+                parts.spins |= c.params().range("spin") != Range{0, 0};
+                parts.weighs |= c.params().range("weight") != Range{1, 1};
+            }};
+}
+
+ParticlePart offspringPart() {
+    StepType type;
+    type.id = "offspring", type.title = "Offspring", type.phase = Phase::Move;
+    type.help = "Particles bear others: when they touch something, at their end, or along their way";
+    type.partOf = {"particles"};
+    type.params =
+        Specs{choice("when", "When", "on contact", {"on contact", "at the end", "along the way"},
+                     "What makes them"),
+              shownIf(whole("count", "Count", 5, 1, 100000, 1, 50, "New ones each time"),
+                      "when!=along the way"),
+              shownIf(number("rate", "Rate", 20, "1/s", 0, 1e6, 0, 200, "New ones a second, of each"),
+                      "when=along the way"),
+              whole("of", "Of group", 0, 0, 1000, 0, 9, "Which bear; 0 is all")} +
+        withFields(natureSpecs());
+    type.start["group"].value = int64_t(1);
+    type.start["life"].value = Range{0.3, 0.8};
+    type.start["of"].value = int64_t(0);
+    return {type, [](const PartContext& c, ParticleParts& parts) {
+                parts.offspring.push_back(std::make_unique<Branch>(c));
+                parts.colours |= c.params().flag("coloured");
+                parts.spins |= c.params().range("spin") != Range{0, 0};
+                parts.weighs |= c.params().range("weight") != Range{1, 1};
+            }};
+}
+
+}  // namespace ovrix

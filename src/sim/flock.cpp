@@ -1,0 +1,340 @@
+#include "sim/flock.h"
+
+#include "base/error.h"
+#include "base/noise.h"
+#include "base/specs.h"
+#include "sim/forces.h"
+
+namespace ovrix {
+
+using namespace specs;
+
+namespace {
+
+template <class F>
+std::function<void(const PartContext&, ParticleParts&)> adds() {
+    return [](const PartContext& c, ParticleParts& parts) { parts.forces.push_back(std::make_unique<F>(c)); };
+}
+
+/// How far each looks, at how many, and how wide.
+constexpr size_t kNeighbours = 16;
+
+/// Separation, alignment, cohesion. Reynolds, "Flocks, Herds, and Schools: A Distributed Behavioral Model",
+/// SIGGRAPH 1987, doi:10.1145/37401.37406. Each goes by the sixteen nearest that it sees: so starlings do
+/// (Ballerini et al., PNAS 105(4), 2008), and the work stays even where they crowd.
+struct Flock : Force {
+    Strength apart, alike, together_;
+    float distance, sight, cosAngle;
+    std::unique_ptr<const NearestPoints> tree;
+    std::vector<V3f> velocity;
+
+    explicit Flock(const PartContext& c)
+        : apart(c.params(), "apart"), alike(c.params(), "alike"), together_(c.params(), "together") {
+        const ResolvedParams& p = c.params();
+        distance = float(p.number("distance"));
+        sight = std::max(distance, float(p.number("sight")));
+        cosAngle = std::cos(radians(0.5f * float(p.number("angle"))));
+    }
+    bool together() const override { return true; }
+
+    void look(const Crowd& crowd, Progress&) override {
+        std::vector<V3f> places(crowd.position.begin(), crowd.position.end());
+        velocity.assign(crowd.velocity.begin(), crowd.velocity.end());
+        for (size_t i = 0; i < places.size(); ++i)
+            if ((apart.group != 0 && crowd.group[i] != apart.group) ||
+                crowd.state[i] == int32_t(ParticleState::Ended))
+                places[i] = V3f(std::numeric_limits<float>::quiet_NaN());  // never found
+        tree = std::make_unique<const NearestPoints>(std::move(places));
+    }
+
+    void act(Block& b) const override {
+        float a[kBlock], l[kBlock], t[kBlock];
+        apart.over(b, a), alike.over(b, l), together_.over(b, t);
+        for (size_t i = 0; i < b.count; ++i) {
+            if (a[i] == 0 && l[i] == 0 && t[i] == 0) continue;
+            b.push[i] += pushOn(b.begin + i, b.position[i], b.velocity[i], a[i], l[i], t[i]);
+        }
+    }
+
+    V3f pushOn(size_t self, const V3f& p, const V3f& v, float a, float l, float t) const {
+        uint32_t near[kNeighbours + 1];
+        float d2[kNeighbours + 1];
+        const size_t found = tree->closestFew(p, kNeighbours + 1, near, d2);
+        const float speed = v.length();
+        const V3f ahead = speed > 1e-6f ? v / speed : V3f(0.0f);
+        V3f away(0.0f), meanVelocity(0.0f), meanPlace(0.0f);
+        float seen = 0;
+        for (size_t k = 0; k < found; ++k) {
+            const uint32_t j = near[k];
+            if (j == self || d2[k] > sight * sight) continue;
+            const V3f d = tree->points()[j] - p;
+            const float r = std::sqrt(d2[k]);
+            if (r > 0 && speed > 1e-6f && d.dot(ahead) < cosAngle * r) continue;  // behind its back
+            if (r < distance && r > 0) away -= d * ((distance - r) / (r * distance));
+            meanVelocity += velocity[j];
+            meanPlace += d;
+            seen += 1;
+        }
+        V3f push = away * a;
+        if (seen > 0) push += (meanVelocity / seen - v) * l + meanPlace / seen * t;
+        return push;
+    }
+};
+
+struct Chase : Force {
+    V3f target;
+    Strength strength;
+    float speed, slow;
+    explicit Chase(const PartContext& c) : strength(c.params()) {
+        const std::string& id = c.params().text("target");
+        if (id.empty()) throw Error("has nothing to chase", {}, "Choose an object");
+        const M44f m = c.around().placed(id).world;
+        target = V3f(m[3][0], m[3][1], m[3][2]);
+        speed = float(c.params().number("speed"));
+        slow = float(c.params().number("slow"));
+    }
+    void act(Block& b) const override {
+        float s[kBlock];
+        strength.over(b, s);
+        for (size_t i = 0; i < b.count; ++i) {
+            const V3f d = target - b.position[i];
+            const float r = d.length();
+            if (!(r > 0) || s[i] == 0) continue;
+            const float wanted = slow > 0 ? speed * std::min(1.0f, r / slow) : speed;
+            b.push[i] += (d * (wanted / r) - b.velocity[i]) * s[i];
+        }
+    }
+};
+
+/// Away from what they come near to, and to the side before they would meet it.
+struct Avoid : Force {
+    std::vector<SurfacePtr> surfaces;
+    Strength strength;
+    float distance, seconds;
+    explicit Avoid(const PartContext& c) : strength(c.params()) {
+        for (const std::string& id : c.params().refs("objects"))
+            if (!id.empty()) surfaces.push_back(c.around().surface(id));
+        if (surfaces.empty()) throw Error("has nothing to avoid", {}, "Choose an object");
+        distance = float(c.params().number("distance"));
+        seconds = float(c.params().number("ahead"));
+    }
+    void act(Block& b) const override {
+        float s[kBlock];
+        strength.over(b, s);
+        for (size_t i = 0; i < b.count; ++i) {
+            if (s[i] == 0) continue;
+            const V3f& p = b.position[i];
+            const float speed = b.velocity[i].length();
+            for (const SurfacePtr& surface : surfaces) {
+                if (const SurfaceHit hit = surface->closest(p, distance); hit.hit && hit.distance > 0) {
+                    const V3f away = (p - hit.position) / hit.distance;
+                    b.push[i] += away * (s[i] * (1.0f - hit.distance / distance));
+                }
+                if (!(speed > 1e-4f) || !(seconds > 0)) continue;
+                const V3f ahead = b.velocity[i] / speed;
+                const SurfaceHit hit = surface->intersect(p, ahead, speed * seconds);
+                if (!hit.hit) continue;
+                V3f side = hit.normal - ahead * hit.normal.dot(ahead);
+                if (side.length() < 1e-3f) {
+                    V3f unused;
+                    basis(ahead, side, unused);
+                }
+                b.push[i] += side.normalized() * (s[i] * (1.0f - hit.distance / (speed * seconds)));
+            }
+        }
+    }
+};
+
+/// Wanders at random, and stays inside a volume.
+struct Roam : Force {
+    Strength strength;
+    SurfacePtr volume;
+    float rate, edge;
+    uint64_t seed;
+    explicit Roam(const PartContext& c) : strength(c.params()) {
+        if (const std::string& id = c.params().text("inside"); !id.empty()) volume = c.around().surface(id);
+        rate = float(c.params().number("rate"));
+        edge = float(c.params().number("back"));
+        seed = uint64_t(c.params().integer("seed"));
+    }
+    void act(Block& b) const override {
+        float s[kBlock];
+        strength.over(b, s);
+        for (size_t i = 0; i < b.count; ++i) {
+            if (s[i] != 0) {
+                const Random4 r = random4(seed, b.id[i], Stream::Wander);
+                const float t = float(std::fmod(b.seconds * double(rate), 1e5));
+                V3f push;
+                for (int k = 0; k < 3; ++k)
+                    push[k] =
+                        2.0f * gradientNoise(
+                                   V3f(t + 97.0f * r[0], 53.0f * r[1] + 11.0f * float(k), 31.0f * r[2]), 5u);
+                b.push[i] += push * s[i];
+            }
+            if (!volume || (strength.group != 0 && b.group[i] != strength.group)) continue;
+            const SurfaceHit hit = volume->closest(b.position[i]);
+            if (!hit.hit) continue;
+            const V3f d = hit.position - b.position[i];
+            const bool outside = d.dot(hit.normal) < 0;
+            if (outside)  // back, the harder the farther
+                b.push[i] +=
+                    d * (edge * 4.0f / std::max(hit.distance, 1e-6f)) * std::min(1.0f, 0.3f + hit.distance);
+            else if (hit.distance < 0.15f && b.velocity[i].dot(hit.normal) > 0)
+                b.push[i] -= hit.normal * (edge * (1.0f - hit.distance / 0.15f));
+        }
+    }
+};
+
+/// A part of the swarm goes down to places of its own on a surface, and stays there; when the part grows
+/// less, those leave again.
+struct Land : Force {
+    SurfacePtr surface;
+    Strength share;
+    float speed;
+    uint64_t seed;
+    explicit Land(const PartContext& c) : share(c.params(), "share") {
+        const std::string& id = c.params().text("on");
+        surface = id.empty() ? c.now.surface : c.around().surface(id);
+        if (!surface) throw Error("has nothing to land on", {}, "Choose an object");
+        speed = float(c.params().number("speed"));
+        seed = uint64_t(c.params().integer("seed"));
+    }
+    V3f placeOf(uint64_t id) const {
+        Surface::Sample sample;
+        surface->sample(seed, id, 1, &sample);
+        return sample.position;
+    }
+    void act(Block&) const override {}
+    void hold(const Block& b, V3f* velocity) const override {
+        float s[kBlock];
+        share.over(b, s);
+        for (size_t i = 0; i < b.count; ++i) {
+            if (!(random1(seed, b.id[i], Stream::Target) < s[i])) continue;
+            const V3f d = placeOf(b.id[i]) - b.position[i];
+            const float r = d.length();
+            const float wanted = std::min(speed, r * 3.0f);  // slower the nearer
+            const V3f to = r > 1e-6f ? d * (wanted / r) : V3f(0.0f);
+            // The nearer, the less anything else counts.
+            const float part = 1.0f - std::exp(-b.dt * (6.0f + 60.0f * std::max(0.0f, 1.0f - 2.0f * r)));
+            velocity[i] += (to - velocity[i]) * part;
+            if (r < 0.03f) velocity[i] = d / std::max(b.dt, 1e-6f) * part;
+        }
+    }
+};
+
+/// No body turns at once: speed, turning and climbing have limits.
+struct Steer : Force {
+    Range speed;
+    float turn, climb;
+    int32_t group;
+    explicit Steer(const PartContext& c) {
+        const ResolvedParams& p = c.params();
+        speed = p.range("speed");
+        turn = radians(float(p.number("turn")));
+        climb = radians(float(p.number("climb")));
+        group = int32_t(p.integer("group"));
+    }
+    void act(Block&) const override {}
+    void hold(const Block& b, V3f* velocity) const override {
+        for (size_t i = 0; i < b.count; ++i) {
+            if (group != 0 && b.group[i] != group) continue;
+            velocity[i] = limited(b.velocity[i], velocity[i], b.dt);
+        }
+    }
+    V3f limited(const V3f& before, const V3f& wanted, float dt) const {
+        const float v0 = before.length(), v1 = wanted.length();
+        if (!(v1 > 1e-9f)) return v0 > 1e-9f ? before * (float(speed.min) / v0) : wanted;
+        V3f d = wanted / v1;
+        if (v0 > 1e-9f) {
+            const V3f was = before / v0;
+            const float angle = std::acos(std::clamp(was.dot(d), -1.0f, 1.0f)), most = turn * dt;
+            if (angle > most) {
+                V3f side = d - was * was.dot(d);
+                if (side.length() < 1e-5f) {
+                    V3f unused;
+                    basis(was, side, unused);
+                }
+                d = was * std::cos(most) + side.normalized() * std::sin(most);
+            }
+        }
+        const float flat = std::sqrt(d.x * d.x + d.z * d.z), steepest = std::tan(std::min(climb, 1.553f));
+        if (flat > 1e-6f && std::abs(d.y) > steepest * flat) {
+            d.y = std::copysign(steepest * flat, d.y);
+            d.normalize();
+        }
+        return d * std::clamp(v1, float(speed.min), float(speed.max));
+    }
+};
+
+}  // namespace
+
+ParticlePart flockPart() {
+    const auto weight = [](const char* id, const char* title, double value, const char* help) {
+        return drivable(number(id, title, value, "", 0, 1e6, 0, 10, help));
+    };
+    return {forceType("flock", "Flock", "Each goes by the neighbours that it sees",
+                      Specs{weight("apart", "Separation", 4, "Keeps a distance from neighbours"),
+                            weight("alike", "Alignment", 1.5, "Goes the way that neighbours go"),
+                            weight("together", "Cohesion", 1, "Goes to the middle of neighbours"),
+                            number("distance", "Distance", 0.08, "m", 0, 1e5, 0, 2, "That they keep"),
+                            number("sight", "Sight", 0.4, "m", 0, 1e5, 0, 5, "How far they see"),
+                            number("angle", "Sight angle", 300, "deg", 0, 360, 60, 360,
+                                   "How wide: at 360 also what is behind")}),
+            adds<Flock>()};
+}
+
+ParticlePart chasePart() {
+    return {forceType("chase", "Chase", "Goes after an object",
+                      Specs{ref("target", "Target", "object", "May be another in another scene"),
+                            strengthOf(1, "1/s", 1e4, -5, 5, "How hard they turn to it"),
+                            number("speed", "Speed", 1, "m/s", 0, 1e5, 0, 10, "That they want to go at"),
+                            number("slow", "Slows within", 0, "m", 0, 1e5, 0, 5, "So near to it; 0 never")}),
+            adds<Chase>()};
+}
+
+ParticlePart avoidPart() {
+    return {
+        forceType(
+            "avoid", "Avoid", "Keeps away from objects, and turns before it meets them",
+            Specs{
+                refs("objects", "Objects", "object or layer", "What they keep away from"),
+                strengthOf(8, "m/s2", 1e5, 0, 40, "How hard they turn away"),
+                number("distance", "Distance", 0.3, "m", 1e-4, 1e5, 0.02, 3, "Nearer than this they feel it"),
+                number("ahead", "Looks ahead", 0.5, "s", 0, 100, 0, 3, "Sees what it would meet so soon")}),
+        adds<Avoid>()};
+}
+
+ParticlePart roamPart() {
+    return {forceType(
+                "roam", "Roam", "Wanders at random, and stays in a volume",
+                Specs{strengthOf(0.5, "m/s2", 1e5, 0, 10, "How much they wander"),
+                      number("rate", "How often", 0.5, "1/s", 0, 1000, 0, 5, "Changes of mind a second"),
+                      ref("inside", "Stays in", "object",
+                          "A closed object; nothing holds them where none is chosen"),
+                      shownIf(number("back", "Turns back", 6, "m/s2", 0, 1e5, 0, 40, "How hard at its edge"),
+                              "inside!="),
+                      seedSpec("Another number, other ways")}),
+            adds<Roam>()};
+}
+
+ParticlePart landPart() {
+    return {
+        forceType("land", "Land", "A part of them goes down to a surface; when it grows less, they take off",
+                  Specs{ref("on", "On", "object or layer", "The layer's own surface when none is chosen"),
+                        drivable(unitNumber("share", "Part", 1,
+                                            "Of the swarm; give it keys to land and to take off")),
+                        number("speed", "Speed", 1, "m/s", 0, 1e5, 0, 10, "On the way down"),
+                        seedSpec("Another number, other places")}),
+        adds<Land>()};
+}
+
+ParticlePart steerPart() {
+    return {
+        forceType("steer", "Steering", "Bodies do not turn at once: limits of speed, turning and climbing",
+                  Specs{range("speed", "Speed", {0.3, 1.5}, "m/s", 0, 1e5, 0, 10, "Slowest and fastest"),
+                        number("turn", "Turns", 180, "deg/s", 0, 1e5, 10, 720, "At most"),
+                        number("climb", "Climbs", 60, "deg", 0, 90, 0, 90, "At most, up or down")}),
+        adds<Steer>()};
+}
+
+}  // namespace ovrix

@@ -1,0 +1,483 @@
+#include "sim/forces.h"
+
+#include "base/error.h"
+#include "base/noise.h"
+#include "base/specs.h"
+#include "sim/curl_noise.h"
+
+namespace ovrix {
+
+using namespace specs;
+
+StepType forceType(std::string id, std::string title, std::string help, std::vector<ParamSpec> params) {
+    StepType type;
+    type.id = std::move(id), type.title = std::move(title), type.help = std::move(help);
+    type.phase = Phase::Move;
+    type.partOf = {"particles"};
+    type.params = std::move(params);
+    type.params.push_back(groupSpec());
+    return type;
+}
+
+namespace {
+
+template <class F>
+std::function<void(const PartContext&, ParticleParts&)> adds() {
+    return [](const PartContext& c, ParticleParts& parts) { parts.forces.push_back(std::make_unique<F>(c)); };
+}
+
+struct Gravity : Force {
+    V3f pull;
+    Strength strength;
+    explicit Gravity(const PartContext& c) : pull(c.params().vector("pull")), strength(c.params()) {}
+    void act(Block& b) const override {
+        float s[kBlock];
+        strength.over(b, s);
+        for (size_t i = 0; i < b.count; ++i) b.push[i] += pull * s[i];
+    }
+};
+
+/// Air at rest takes speed away: by a part of it each second, and by a part that grows with the speed.
+struct Drag : Force {
+    Strength strength;
+    float square;
+    explicit Drag(const PartContext& c) : strength(c.params()), square(float(c.params().number("square"))) {}
+    void act(Block& b) const override {
+        float s[kBlock];
+        strength.over(b, s);
+        b.gripped = true;
+        for (size_t i = 0; i < b.count; ++i) {
+            const float light = b.weight ? 1.0f / b.weight[i] : 1.0f;
+            const bool mine = strength.group == 0 || b.group[i] == strength.group;
+            b.grip[i] += light * (std::max(0.0f, s[i]) + (mine ? square * b.velocity[i].length() : 0.0f));
+        }
+    }
+};
+
+/// Air that moves takes along; gusts are noise that goes with the wind.
+struct Wind : Force {
+    V3f velocity;
+    Strength strength;
+    float gusts, rate, width;
+    uint32_t seed;
+    explicit Wind(const PartContext& c) : velocity(c.params().vector("velocity")), strength(c.params()) {
+        const ResolvedParams& p = c.params();
+        gusts = float(p.number("gusts"));
+        rate = float(p.number("gust_rate"));
+        width = std::max(1e-6f, float(p.number("gust_width")));
+        seed = uint32_t(p.integer("seed"));
+    }
+    void act(Block& b) const override {
+        float s[kBlock];
+        strength.over(b, s);
+        b.gripped = true;
+        for (size_t i = 0; i < b.count; ++i) {
+            const float grip = std::max(0.0f, s[i]) * (b.weight ? 1.0f / b.weight[i] : 1.0f);
+            b.grip[i] += grip;
+            b.drift[i] += grip * windAt(b.position[i], b.seconds);
+        }
+    }
+    V3f windAt(const V3f& p, double seconds) const {
+        if (!(gusts > 0)) return velocity;
+        const V3f q = (p - velocity * float(seconds)) / width + V3f(0, float(seconds) * rate, 0);
+        const float noise = 2.0f * fractalNoise(q, seed, {2, 0.5f, 2.0f, NoiseKind::Soft});
+        return velocity * std::max(0.0f, 1.0f + gusts * noise);
+    }
+};
+
+struct Turbulence : Force {
+    CurlOptions options;
+    Strength strength;
+    double speed;
+    bool carries;
+    float hold;
+    V3f drift;
+    explicit Turbulence(const PartContext& c) : strength(c.params()) {
+        const ResolvedParams& p = c.params();
+        options.scale = float(p.number("scale"));
+        options.octaves = int(p.integer("octaves"));
+        options.gain = float(p.number("gain"));
+        options.seed = uint32_t(p.integer("seed"));
+        speed = p.number("speed");
+        carries = p.text("how") == "carries";
+        hold = float(p.number("hold"));
+        drift = p.vector("drift");
+    }
+    void act(Block& b) const override {
+        float s[kBlock];
+        V3f flow[kBlock];
+        strength.over(b, s);
+        CurlOptions now = options;
+        now.turns = speed * b.seconds;
+        if (drift == V3f(0.0f)) {
+            curlNoise(b.position, b.count, now, flow);
+        } else {
+            const V3f moved = drift * float(b.seconds);
+            V3f place[kBlock];
+            for (size_t i = 0; i < b.count; ++i) place[i] = b.position[i] - moved;
+            curlNoise(place, b.count, now, flow);
+        }
+        if (!carries) {
+            for (size_t i = 0; i < b.count; ++i) b.push[i] += flow[i] * s[i];
+            return;
+        }
+        b.gripped = true;
+        for (size_t i = 0; i < b.count; ++i) {
+            const bool mine = strength.group == 0 || b.group[i] == strength.group;
+            const float grip = mine ? hold * (b.weight ? 1.0f / b.weight[i] : 1.0f) : 0.0f;
+            b.grip[i] += grip;
+            b.drift[i] += grip * flow[i] * s[i];
+        }
+    }
+};
+
+/// The place and axes of an object that a force stands on; the given place where none is chosen.
+M44f standing(const PartContext& c, const char* ref, const V3f& place) {
+    const std::string& id = c.params().text(ref);
+    M44f m;
+    m[3][0] = place.x, m[3][1] = place.y, m[3][2] = place.z;
+    return id.empty() ? m : c.around().placed(id).world;
+}
+
+/// How strong a force still is at a distance: 1 in the middle, 0 at its reach.
+struct Fading {
+    float reach, power;
+    explicit Fading(const ResolvedParams& p)
+        : reach(float(p.number("reach"))), power(float(p.number("fading"))) {}
+    float at(float distance) const {
+        if (!(reach > 0)) return 1.0f;
+        const float left = 1.0f - distance / reach;
+        return left <= 0 ? 0.0f : power == 1.0f ? left : std::pow(left, power);
+    }
+};
+
+Specs fadingSpecs() {
+    return {number("reach", "Reach", 0, "m", 0, 1e9, 0, 10, "Nothing beyond it; 0 is without end"),
+            number("fading", "Fading", 1, "", 0, 16, 0, 4, "0 not at all, 1 evenly, more soon")};
+}
+
+struct Vortex : Force {
+    V3f centre, axis;
+    Strength strength;
+    Fading fading;
+    float inward, along;
+    explicit Vortex(const PartContext& c) : strength(c.params()), fading(c.params()) {
+        const M44f m = standing(c, "at", c.params().vector("place"));
+        centre = V3f(m[3][0], m[3][1], m[3][2]);
+        axis = c.params().vector("axis");
+        if (!c.params().text("at").empty()) m.multDirMatrix(V3f(axis), axis);
+        axis = axis.length() > 0 ? axis.normalized() : V3f(0, 1, 0);
+        inward = float(c.params().number("inward"));
+        along = float(c.params().number("along"));
+    }
+    void act(Block& b) const override {
+        float s[kBlock];
+        strength.over(b, s);
+        for (size_t i = 0; i < b.count; ++i) {
+            const V3f d = b.position[i] - centre, out = d - axis * d.dot(axis);
+            const float r = out.length();
+            if (!(r > 0) || s[i] == 0) continue;
+            const V3f radial = out / r;
+            b.push[i] += (axis.cross(radial) * s[i] - radial * inward + axis * along) * fading.at(r);
+        }
+    }
+};
+
+struct Attract : Force {
+    V3f centre;
+    Strength strength;
+    Fading fading;
+    SurfacePtr surface;
+    std::shared_ptr<const CurveSet> curve;
+    std::shared_ptr<const NearestPoints> cloud;
+    explicit Attract(const PartContext& c) : strength(c.params()), fading(c.params()) {
+        const std::string& id = c.params().text("to");
+        centre = c.params().vector("place");
+        if (id.empty()) return;
+        Surroundings& around = c.around();
+        const Surroundings::Kind kind = around.kindOf(id);
+        if (kind == Surroundings::Kind::Curve) {
+            curve = around.curves(id);
+        } else if (kind == Surroundings::Kind::Layer) {
+            const Geometry g = around.elements(id);
+            std::vector<V3f> p;
+            if (const auto* points = std::get_if<std::shared_ptr<const PointSet>>(&g)) {
+                const auto all = (*points)->attributes.find<V3f>("P");
+                p.assign(all.begin(), all.end());
+            } else if (const auto* copies = std::get_if<std::shared_ptr<const Copies>>(&g)) {
+                const auto all = (*copies)->attributes.find<V3f>("P");
+                p.assign(all.begin(), all.end());
+            }
+            cloud = std::make_shared<const NearestPoints>(std::move(p));
+        } else if (c.params().text("part") == "its surface") {
+            surface = around.surface(id);
+        } else {
+            const M44f m = around.placed(id).world;
+            centre = V3f(m[3][0], m[3][1], m[3][2]);
+        }
+    }
+    V3f nearest(const V3f& p) const {
+        const float far = fading.reach > 0 ? fading.reach : std::numeric_limits<float>::infinity();
+        if (surface) {
+            const SurfaceHit hit = surface->closest(p, far);
+            return hit.hit ? hit.position : p;
+        }
+        if (curve) {
+            const auto near = curve->closest(p, far);
+            return near ? near->place.position : p;
+        }
+        if (cloud) {
+            const size_t k = cloud->nearest(p, far);
+            return k < cloud->size() ? cloud->points()[k] : p;
+        }
+        return centre;
+    }
+    void act(Block& b) const override {
+        float s[kBlock];
+        strength.over(b, s);
+        for (size_t i = 0; i < b.count; ++i) {
+            if (s[i] == 0) continue;
+            const V3f d = nearest(b.position[i]) - b.position[i];
+            const float distance = d.length();
+            // Near the middle the pull lessens, or it would throw what passes through.
+            if (distance > 0) b.push[i] += d * (s[i] * fading.at(distance) / std::max(distance, 0.02f));
+        }
+    }
+};
+
+struct Follow : Force {
+    std::shared_ptr<const CurveSet> curve;
+    Strength strength;
+    float hold, width;
+    explicit Follow(const PartContext& c) : strength(c.params()) {
+        const std::string& id = c.params().text("curve");
+        if (id.empty()) throw Error("has no curve to follow", {}, "Choose a curve, or draw one in the view");
+        curve = c.around().curves(id);
+        hold = float(c.params().number("hold"));
+        width = float(c.params().number("width"));
+    }
+    void act(Block& b) const override {
+        float s[kBlock];
+        strength.over(b, s);
+        b.gripped = true;
+        for (size_t i = 0; i < b.count; ++i) {
+            const bool mine = strength.group == 0 || b.group[i] == strength.group;
+            const auto near = mine ? curve->closest(b.position[i]) : std::nullopt;
+            if (!near) continue;
+            const V3f d = near->place.position - b.position[i];
+            const float outside = std::max(0.0f, near->distance - width);
+            const V3f pull = near->distance > 0 ? d * (outside / near->distance) : V3f(0.0f);
+            b.grip[i] += hold;
+            b.drift[i] += hold * (near->place.tangent * s[i] + pull * hold);
+        }
+    }
+};
+
+/// On a surface, or at a height over it: speed off it is taken away, and what is off it comes back.
+struct Stay : Force {
+    SurfacePtr surface;
+    Strength strength;
+    float height, reach;
+    explicit Stay(const PartContext& c) : strength(c.params()) {
+        const std::string& id = c.params().text("on");
+        surface = id.empty() ? c.now.surface : c.around().surface(id);
+        if (!surface) throw Error("has no surface to stay on", {}, "Choose an object");
+        height = float(c.params().number("height"));
+        reach = float(c.params().number("reach"));
+    }
+    void act(Block&) const override {}
+    void hold(const Block& b, V3f* velocity) const override {
+        float s[kBlock];
+        strength.over(b, s);
+        const float far = reach > 0 ? reach : std::numeric_limits<float>::infinity();
+        for (size_t i = 0; i < b.count; ++i) {
+            if (!(s[i] > 0)) continue;
+            const SurfaceHit hit = surface->closest(b.position[i], far);
+            if (!hit.hit) continue;
+            const V3f n = hit.normal;
+            const float off = (b.position[i] - hit.position).dot(n) - height;
+            const V3f across = (hit.position - b.position[i]) - n * (hit.position - b.position[i]).dot(n);
+            // So much of the way back in this substep; 1 is all of it.
+            const float part = 1.0f - std::exp(-s[i] * b.dt);
+            velocity[i] +=
+                n * (-velocity[i].dot(n) * part - off * part / b.dt) + across * (part / b.dt * 0.5f);
+        }
+    }
+};
+
+/// Each goes to a place of its own on a shape: an element of a layer or a point of an object's surface.
+struct Target : Force {
+    std::vector<V3f> places;
+    SurfacePtr surface;
+    Strength strength;
+    float hold;
+    uint64_t seed;
+    explicit Target(const PartContext& c) : strength(c.params()) {
+        const std::string& id = c.params().text("shape");
+        if (id.empty()) throw Error("has no shape to form", {}, "Choose an object or a layer");
+        Surroundings& around = c.around();
+        if (around.kindOf(id) == Surroundings::Kind::Layer) {
+            const Geometry g = around.elements(id);
+            if (const auto* points = std::get_if<std::shared_ptr<const PointSet>>(&g)) {
+                const auto p = (*points)->attributes.find<V3f>("P");
+                places.assign(p.begin(), p.end());
+            } else if (const auto* copies = std::get_if<std::shared_ptr<const Copies>>(&g)) {
+                const auto p = (*copies)->attributes.find<V3f>("P");
+                places.assign(p.begin(), p.end());
+            }
+            if (places.empty()) throw Error("the layer makes no points or copies to go to");
+        } else {
+            surface = around.surface(id);
+        }
+        hold = float(c.params().number("hold"));
+        seed = uint64_t(c.params().integer("seed"));
+    }
+    V3f placeOf(uint64_t id) const {
+        if (!surface) {
+            const uint64_t k = id & ((uint64_t(1) << 40) - 1);
+            return places[k % places.size()];
+        }
+        Surface::Sample sample;
+        surface->sample(seed, id, 1, &sample);
+        return sample.position;
+    }
+    void act(Block& b) const override {
+        float s[kBlock];
+        strength.over(b, s);
+        b.gripped = true;
+        for (size_t i = 0; i < b.count; ++i) {
+            if (!(s[i] > 0)) continue;
+            b.push[i] += (placeOf(b.id[i]) - b.position[i]) * s[i];
+            b.grip[i] += 2.0f * std::sqrt(s[i]) * hold;
+        }
+    }
+};
+
+struct SpeedLimit : Force {
+    Range limits;
+    int32_t group;
+    explicit SpeedLimit(const PartContext& c)
+        : limits(c.params().range("speed")), group(int32_t(c.params().integer("group"))) {}
+    void act(Block&) const override {}
+    void hold(const Block& b, V3f* velocity) const override {
+        for (size_t i = 0; i < b.count; ++i) {
+            const float speed = velocity[i].length();
+            if ((group != 0 && b.group[i] != group) || !(speed > 0)) continue;
+            velocity[i] *= std::clamp(speed, float(limits.min), float(limits.max)) / speed;
+        }
+    }
+};
+
+}  // namespace
+
+ParticlePart gravityPart() {
+    return {
+        forceType("gravity", "Gravity", "Pulls everything alike",
+                  Specs{vector("pull", "Pull", V3d(0, -9.81, 0), "m/s2", 20, "Acceleration along each axis"),
+                        strengthOf(1, "", 1e6, 0, 2, "Factor on the pull")}),
+        adds<Gravity>()};
+}
+
+ParticlePart dragPart() {
+    return {forceType("drag", "Drag", "Air or water at rest that slows down",
+                      Specs{strengthOf(0.5, "1/s", 1e6, 0, 10, "Part of the speed that is lost each second"),
+                            number("square", "With the square", 0, "1/m", 0, 1e6, 0, 5,
+                                   "Grows with the speed: what is fast is slowed more")}),
+            adds<Drag>()};
+}
+
+ParticlePart windPart() {
+    return {forceType(
+                "wind", "Wind", "Moving air or water that takes along",
+                Specs{vector("velocity", "Velocity", V3d(2, 0, 0), "m/s", 20, "Where it goes, and how fast"),
+                      strengthOf(1, "1/s", 1e6, 0, 10, "How soon particles go as fast"),
+                      unitNumber("gusts", "Gusts", 0.3, "Part by which it comes and goes"),
+                      number("gust_rate", "Gusts come", 0.5, "1/s", 0, 1000, 0, 5, "How often"),
+                      number("gust_width", "Gusts' width", 1, "m", 1e-4, 1e6, 0.1, 10, "Across one"),
+                      seedSpec("Another number, other gusts")}),
+            adds<Wind>()};
+}
+
+ParticlePart turbulencePart() {
+    return {
+        forceType(
+            "turbulence", "Turbulence", "Whirls without sources or sinks: nothing gathers, nothing thins out",
+            Specs{
+                choice("how", "How", "pushes", {"pushes", "carries"},
+                       "As a force, or as a flow that takes along"),
+                strengthOf(1, "", 1e6, 0, 10, "Of the push in m/s2, of the flow in m/s"),
+                shownIf(number("hold", "Hold", 4, "1/s", 0, 1e6, 0, 20, "How soon particles go as the flow"),
+                        "how=carries"),
+                number("scale", "Scale", 0.5, "m", 1e-4, 1e6, 0.02, 5, "Across the largest whirls"),
+                number("speed", "Speed", 0.2, "1/s", -1e3, 1e3, 0, 2, "How fast the whirls change"),
+                vector("drift", "Drift", V3d(0), "m/s", 2, "The whirls move on"),
+                whole("octaves", "Octaves", 3, 1, 8, 1, 6, "Smaller whirls on larger ones"),
+                number("gain", "Roughness", 0.6, "", 0, 2, 0, 1.2, "Strength of the smaller ones"),
+                seedSpec("Another number, other whirls")}),
+        adds<Turbulence>()};
+}
+
+ParticlePart vortexPart() {
+    return {forceType("vortex", "Vortex", "Turns everything about an axis",
+                      Specs{ref("at", "Stands on", "object", "Moves and turns with it"),
+                            shownIf(vector("place", "Place", V3d(0), "m", 5, "A point of the axis"), "at="),
+                            vector("axis", "Axis", V3d(0, 1, 0), "", 1, "Of the object where one is chosen"),
+                            strengthOf(4, "m/s2", 1e6, -20, 20, "Round the axis"),
+                            number("inward", "Inward", 4, "m/s2", -1e6, 1e6, -20, 20, "Towards the axis"),
+                            number("along", "Along", 0, "m/s2", -1e6, 1e6, -20, 20, "Along the axis")} +
+                          fadingSpecs()),
+            adds<Vortex>()};
+}
+
+ParticlePart attractPart() {
+    return {
+        forceType("attract", "Attract", "Pulls to a place, an object, a curve or a layer; below 0 it repels",
+                  Specs{ref("to", "To", "object or layer or curve", "The nearest of it"),
+                        shownIf(choice("part", "Part", "its middle", {"its middle", "its surface"},
+                                       "Of an object: where it stands, or the nearest of its surface"),
+                                "to!="),
+                        shownIf(vector("place", "Place", V3d(0), "m", 5, "Where it pulls to"), "to="),
+                        strengthOf(5, "m/s2", 1e6, -20, 20, "Below 0 it repels")} +
+                      fadingSpecs()),
+        adds<Attract>()};
+}
+
+ParticlePart followPart() {
+    return {
+        forceType("follow_curve", "Follow a curve", "Goes along a curve, within a distance of it",
+                  Specs{ref("curve", "Curve", "curve", "What it goes along"),
+                        strengthOf(1, "m/s", 1e5, -5, 5, "Speed along it; below 0 backward"),
+                        number("hold", "Hold", 3, "1/s", 0, 1e4, 0, 20, "How soon"),
+                        number("width", "Width", 0.1, "m", 0, 1e5, 0, 2, "As far from it they are free")}),
+        adds<Follow>()};
+}
+
+ParticlePart stayPart() {
+    return {
+        forceType(
+            "stay_on", "Stay on a surface", "Goes on a surface, or at a height over it",
+            Specs{ref("on", "On", "object or layer", "The surface of the layer when none is chosen"),
+                  strengthOf(30, "1/s", 1e5, 0, 100, "How soon what is off it is back"),
+                  number("height", "Height", 0, "m", -1e5, 1e5, 0, 1, "Over it"),
+                  number("reach", "Reach", 0, "m", 0, 1e9, 0, 5, "What is farther is free; 0 is nothing")}),
+        adds<Stay>()};
+}
+
+ParticlePart targetPart() {
+    return {forceType(
+                "target", "Form a shape", "Each goes to a place of its own on a shape",
+                Specs{ref("shape", "Shape", "object or layer", "Elements of a layer, or an object's surface"),
+                      strengthOf(20, "1/s2", 1e6, 0, 100, "How hard; give it keys to form and to let go"),
+                      number("hold", "Settling", 1, "", 0, 10, 0, 2, "Below 1 they swing about their place"),
+                      seedSpec("Another number, other places")}),
+            adds<Target>()};
+}
+
+ParticlePart speedLimitPart() {
+    StepType type =
+        forceType("speed_limit", "Speed limit", "No slower and no faster",
+                  Specs{range("speed", "Between", {0, 5}, "m/s", 0, 1e6, 0, 20, "Slowest and fastest")});
+    return {type, adds<SpeedLimit>()};
+}
+
+}  // namespace ovrix

@@ -1,0 +1,154 @@
+#include "sim/looks.h"
+
+#include "base/parallel.h"
+#include "base/specs.h"
+#include "geo/strands.h"
+
+namespace ovrix {
+
+using namespace specs;
+
+namespace {
+
+/// The part of its life that each has behind it; those that live for ever go by @p span seconds.
+float lifePart(float age, float life, float span) {
+    const float whole = std::isfinite(life) ? life : span;
+    return whole > 0 ? std::clamp(age / whole, 0.0f, 1.0f) : 1.0f;
+}
+
+struct SizeOverLife : Looks {
+    Curve curve;
+    float vary, span;
+    uint64_t seed;
+    explicit SizeOverLife(const PartContext& c)
+        : curve(c.params().profile("curve")),
+          vary(float(c.params().number("vary"))),
+          span(float(c.params().number("span"))),
+          seed(uint64_t(c.params().integer("seed"))) {}
+    void dress(AttributeSet& a, float, Progress& progress) const override {
+        const auto age = a.find<float>("age"), life = a.find<float>("life"), born = a.find<float>("born");
+        const auto id = a.find<uint64_t>("id");
+        const auto scale = a.add<float>("scale", 1.0f);
+        parallelFor(a.size(), progress, [&](size_t i) {
+            const float t = lifePart(age[i], life[i], span);
+            // Some shrink sooner than others: by a power of the part of life.
+            const float bend = std::exp2(vary * (2.0f * random1(seed, id[i], Stream::Size) - 1.0f) * 2.0f);
+            scale[i] = born[i] * curve.at(vary > 0 ? std::pow(t, bend) : t);
+        });
+    }
+};
+
+struct ColorOverLife : Looks {
+    Color start, middle, end;
+    float span;
+    explicit ColorOverLife(const PartContext& c)
+        : start(c.params().color("start")),
+          middle(c.params().color("middle")),
+          end(c.params().color("end")),
+          span(float(c.params().number("span"))) {}
+    void dress(AttributeSet& a, float, Progress& progress) const override {
+        const auto age = a.find<float>("age"), life = a.find<float>("life");
+        const auto color = a.add<Color>("color", Color(1.0f));
+        parallelFor(a.size(), progress, [&](size_t i) {
+            const float t = 2.0f * lifePart(age[i], life[i], span);
+            color[i] =
+                t < 1 ? Color(start + (middle - start) * t) : Color(middle + (end - middle) * (t - 1.0f));
+        });
+    }
+};
+
+/// Turns each towards where it goes; what it cannot at once it does over time.
+struct Facing : Looks {
+    float damping, bank;
+    std::string how;
+    explicit Facing(const PartContext& c)
+        : damping(float(c.params().number("damping"))),
+          bank(float(c.params().number("bank"))),
+          how(c.params().text("how")) {}
+    void dress(AttributeSet& a, float seconds, Progress& progress) const override {
+        const auto velocity = a.find<V3f>("v"), normal = a.find<V3f>("N"), spin = a.find<V3f>("spin");
+        const auto state = a.find<int32_t>("state");
+        const auto turn = a.add<Quatf>("orient");
+        const auto before = a.add<V3f>("v_before");
+        parallelFor(a.size(), progress, [&](size_t i) {
+            if (state[i] == int32_t(ParticleState::Stuck)) return;
+            Quatf wanted = turn[i];
+            const V3f v = velocity[i];
+            const float speed = v.length();
+            if (how == "along its way" && speed > 1e-4f) {
+                wanted = turnBetween(V3f(0, 1, 0), v / speed);
+            } else if (how == "ahead, upright" && speed > 1e-4f) {
+                const V3f ahead = v / speed;
+                V3f up(0, 1, 0);
+                if (bank > 0 && seconds > 0) up += (v - before[i]) / (seconds * 9.81f) * bank;
+                V3f x = up.cross(ahead);
+                x = x.length() > 1e-4f ? x.normalized() : V3f(1, 0, 0);
+                wanted = turnFromAxes(x, ahead.cross(x), ahead);
+            } else if (how == "by its spin" && !spin.empty()) {
+                const float rate = spin[i].length();
+                Quatf by;
+                if (rate > 0) by.setAxisAngle(spin[i] / rate, rate * seconds);
+                wanted = by * turn[i];
+            } else if (how == "as its source") {
+                wanted = turnBetween(V3f(0, 1, 0), normal[i]);
+            }
+            before[i] = v;
+            const float part =
+                damping > 0 && how != "by its spin" ? 1.0f - std::exp(-seconds / damping) : 1.0f;
+            turn[i] = part >= 1.0f ? wanted : Imath::slerpShortestArc(turn[i], wanted, part);
+        });
+    }
+};
+
+}  // namespace
+
+static StepType lookType(const char* id, const char* title, const char* help, Specs params) {
+    StepType type;
+    type.id = id, type.title = title, type.help = help, type.phase = Phase::Move, type.partOf = {"particles"};
+    type.params = std::move(params);
+    return type;
+}
+
+ParticlePart sizePart() {
+    return {
+        lookType(
+            "size_over_life", "Size over life", "From birth to end, as a factor on the size at birth",
+            {profile("curve", "Curve", {{0, 0.2f}, {0.15f, 1}, {1, 0}}, "Size by the part of life behind it"),
+             unitNumber("vary", "Varies", 0.2, "Some shrink sooner than others"),
+             number("span", "Of", 5, "s", 1e-3, 1e6, 0.1, 20, "For those that live for ever"),
+             seedSpec("Another number, others sooner")}),
+        [](const PartContext& c, ParticleParts& parts) {
+            parts.looks.push_back(std::make_unique<SizeOverLife>(c));
+        }};
+}
+
+ParticlePart colorPart() {
+    return {lookType("color_over_life", "Colour over life", "Three colours, from birth to end",
+                     {color("start", "At birth", Color(1.0f), false, "Colour of the youngest"),
+                      color("middle", "Half way", Color(0.4f, 0.8f, 0.9f), false, "Colour half way"),
+                      color("end", "At the end", Color(0.05f, 0.15f, 0.3f), false, "Colour of the oldest"),
+                      number("span", "Of", 5, "s", 1e-3, 1e6, 0.1, 20, "For those that live for ever")}),
+            [](const PartContext& c, ParticleParts& parts) {
+                parts.looks.push_back(std::make_unique<ColorOverLife>(c));
+                parts.colours = true;
+            }};
+}
+
+ParticlePart facingPart() {
+    return {
+        lookType(
+            "facing", "Facing", "Where copies turn to",
+            {choice("how", "Turned", "along its way",
+                    {"along its way", "ahead, upright", "by its spin", "as its source"},
+                    "Its own up along its way; its own front ahead; by the spin it was born with; or as the "
+                    "source stood"),
+             shownIf(number("bank", "Banks", 1, "", 0, 10, 0, 3, "Leans into turns"), "how=ahead, upright"),
+             shownIf(number("damping", "Damping", 0.1, "s", 0, 100, 0, 2, "How long a turn takes"),
+                     "how!=by its spin")}),
+        [](const PartContext& c, ParticleParts& parts) {
+            parts.looks.push_back(std::make_unique<Facing>(c));
+            parts.spins = true;
+        }};
+}
+
+}  // namespace ovrix

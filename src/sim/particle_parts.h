@@ -1,0 +1,201 @@
+// What may stand in a simulation of particles: emitters, forces, colliders, rules. Each is declared once, as
+// a step is, and adds itself to what a frame is stepped with.
+#pragma once
+#include "geo/moving_surface.h"
+#include "ops/solver.h"
+
+namespace ovrix {
+
+/// What particles carry. "P", "v" (V3f, m/s), "id", "age" and "life" (float, seconds; life is infinite for
+/// those that never end), "scale" (float), "N" (V3f, unit: the source's normal), "group" (int32) and "state"
+/// (int32, ParticleState). Where something needs them: "born" (float: the size at birth), "spin" (V3f, rad/s,
+/// world), "orient" (Quatf), "weight" (float, kg), "color" (Color), and of those that stick "stuck_in"
+/// (int32, the collider), "triangle", "bary", "stuck_turn" (Quatf: from the triangle's frame).
+enum class ParticleState : int32_t {
+    Free = 0,
+    Waiting = 1,  ///< stands still until it is woken
+    Stuck = 2,    ///< goes with a surface
+    Frozen = 3,   ///< a force on it was no number
+    Ended = 4     ///< is over, but shown
+};
+
+/// How many particles are worked on at a time: so few that all of it stays in a core's nearest memory.
+inline constexpr size_t kBlock = 1024;
+
+/// Some particles in a substep, and what acts on them so far.
+struct Block {
+    size_t begin = 0, count = 0;  ///< among all
+    double seconds = 0;           ///< of the scene, at the end of the substep
+    float dt = 0;                 ///< seconds
+    const V3f *position = nullptr, *velocity = nullptr;
+    const float *age = nullptr, *life = nullptr, *scale = nullptr, *weight = nullptr;  ///< weight may be null
+    const uint64_t* id = nullptr;
+    const int32_t* group = nullptr;
+    V3f* push = nullptr;    ///< m/s2
+    float* grip = nullptr;  ///< 1/s: how fast what is around takes it along
+    V3f* drift = nullptr;   ///< m/s2: the grip of each medium times its velocity
+    bool gripped = false;   ///< some grip is not zero
+    Samples samples() const;
+};
+
+/// All particles at the beginning of a substep, for those parts that look at neighbours.
+struct Crowd {
+    std::span<const V3f> position, velocity;
+    std::span<const uint64_t> id;
+    std::span<const int32_t> group, state;
+    double seconds = 0;
+    float dt = 0;
+};
+
+/// A number, or a field of it, for those of one group; 0 for others.
+struct Strength {
+    Driven value;
+    int32_t group = 0;  ///< 0 is all
+    Strength() = default;
+    explicit Strength(const ResolvedParams& p, const std::string& id = "strength");
+    /// Of each particle of the block.
+    void over(const Block& block, float* out) const;
+    bool none() const { return value.constant() && value.high == 0.0f; }
+};
+
+class Force {
+  public:
+    virtual ~Force() = default;
+    /// Called before the blocks of a substep.
+    virtual void look(const Crowd&, Progress&) {}
+    virtual void act(Block& block) const = 0;
+    /// Changes velocities after all forces acted; @p velocity is what they come to.
+    virtual void hold(const Block&, V3f* /*velocity*/) const {}
+    /// Whether particles act on each other: then all are made, also in Draft.
+    virtual bool together() const { return false; }
+};
+
+enum class OnContact { Slide, Bounce, Stick, End, Wake };
+
+struct Collider {
+    std::string part;                                       ///< the part's id, which "stuck_in" stands for
+    MovingSurfacePtr surface;                               ///< null for a plane
+    V3f point0{0, 0, 0}, point1{0, 0, 0}, normal{0, 1, 0};  ///< of a plane: at both ends of the frame
+    OnContact then = OnContact::Bounce;
+    float thickness = 1e-3f;  ///< metres
+    float friction = 0, bounce = 0;
+    float ahead = 0;    ///< metres from the middle to the tip along a particle's own axis, times its size
+    float reach = 0;    ///< metres within which it wakes
+    int32_t group = 0;  ///< 0 is all
+    Box3f bounds;       ///< of the whole frame; empty for a plane
+};
+
+/// What particles are born with.
+struct Births {
+    std::vector<uint64_t> id;
+    std::vector<V3f> position, velocity, normal, spin;
+    std::vector<float> life, size, weight, late;  ///< late: seconds from birth to the end of the substep
+    std::vector<int32_t> group, state;
+    std::vector<Color> color;
+    size_t count() const { return id.size(); }
+    /// One more, neutral in all but these.
+    void add(uint64_t newId, const V3f& place, const V3f& motion, const V3f& out, float lateBy);
+};
+
+class Emitter {
+  public:
+    virtual ~Emitter() = default;
+    /// Those born from @p begin to @p end, parts of the frame from 0 to 1. @p numbers are its own and kept.
+    virtual void emit(double begin, double end, const SolverInput& before, const SolverInput& now,
+                      std::span<double> numbers, Births& births, Progress& progress) const = 0;
+    static constexpr size_t kNumbers = 2;  ///< how many have been born; the part of the next
+};
+
+/// Bears particles from others.
+class Offspring {
+  public:
+    virtual ~Offspring() = default;
+    struct Parents {
+        std::span<const V3f> position, velocity, normal;
+        std::span<const float> age, scale;
+        std::span<const uint64_t> id;
+        std::span<const int32_t> group, state;
+        std::span<const uint8_t> touched, died;  ///< in this substep
+        float dt;
+    };
+    virtual void bear(const Parents& parents, Births& births) const = 0;
+};
+
+/// Changes what particles are once a substep is over, by one at a time.
+class Rule {
+  public:
+    virtual ~Rule() = default;
+    struct View {
+        size_t begin, count;
+        std::span<V3f> position, velocity;
+        std::span<float> age, life, scale;
+        std::span<int32_t> group, state;
+        std::span<const uint64_t> id;
+        std::span<Color> color;            ///< empty where none have one
+        std::span<const uint8_t> touched;  ///< met something in this substep
+        double seconds;
+    };
+    virtual void look(const Crowd&, Progress&) {}
+    virtual void judge(View& view) const = 0;
+    virtual bool colours() const { return false; }
+    virtual bool together() const { return false; }
+};
+
+/// How sizes, colours and turns follow from what a particle is, at the end of a frame.
+class Looks {
+  public:
+    virtual ~Looks() = default;
+    virtual void dress(AttributeSet& particles, float seconds, Progress& progress) const = 0;
+};
+
+/// Particles that keep a distance from each other.
+class Spacing {
+  public:
+    virtual ~Spacing() = default;
+    virtual void part(std::span<V3f> position, std::span<V3f> velocity, std::span<const float> scale,
+                      std::span<const int32_t> state, std::span<const uint64_t> id, float dt,
+                      Progress& progress) const = 0;
+};
+
+/// All that a frame is stepped with.
+struct ParticleParts {
+    std::vector<std::unique_ptr<Emitter>> emitters;
+    std::vector<std::unique_ptr<Force>> forces;
+    std::vector<Collider> colliders;
+    std::vector<std::unique_ptr<Offspring>> offspring;
+    std::vector<std::unique_ptr<Rule>> rules;
+    std::vector<std::unique_ptr<Spacing>> spacings;
+    std::vector<std::unique_ptr<Looks>> looks;
+    bool sticks = false, spins = false, colours = false, weighs = false;  ///< columns that are needed
+    std::vector<std::string> notes;
+};
+
+/// What a part is made from.
+struct PartContext {
+    const PartInput& part;
+    const SolverInput &before, &now;
+    size_t number = 0;                                       ///< among the parts of the same type
+    double seconds() const { return now.frame / now.rate; }  ///< at the end of the frame
+    const ResolvedParams& params() const { return *part.params; }
+    /// The world of the frame. Throws Error where there is none.
+    Surroundings& around() const;
+};
+
+struct ParticlePart {
+    StepType step;
+    std::function<void(const PartContext&, ParticleParts&)> add;
+};
+
+/// All parts of simulations of particles, in the order of menus.
+const std::vector<ParticlePart>& particleParts();
+
+/// Throws Error, naming the part.
+ParticleParts partsOf(const SolverInput& before, const SolverInput& now);
+
+/// "group" as all forces have it.
+ParamSpec groupSpec();
+/// A drivable "strength".
+ParamSpec strengthOf(double value, std::string unit, double hard, double softMin, double softMax,
+                     std::string help);
+
+}  // namespace ovrix

@@ -1,0 +1,520 @@
+#include "sim/particle_solver.h"
+
+#include <atomic>
+
+#include "base/error.h"
+#include "base/parallel.h"
+#include "base/specs.h"
+#include "geo/strands.h"
+#include "sim/collide.h"
+
+namespace ovrix {
+
+using namespace specs;
+
+namespace {
+
+/// All columns that a substep works on.
+struct Columns {
+    std::span<V3f> position, velocity;
+    std::span<float> age, life, scale;
+    std::span<int32_t> group, state;
+    std::span<const uint64_t> id;
+    std::span<const float> weight;
+    std::span<Color> color;
+    std::span<Quatf> turn, stuckTurn;
+    std::span<int32_t> stuckIn, triangle;
+    std::span<V2f> bary;
+
+    explicit Columns(AttributeSet& a, const ParticleParts& parts)
+        : position(a.add<V3f>("P")), velocity(a.add<V3f>("v")), age(a.add<float>("age")) {
+        const std::span<const float> lives = std::as_const(a).find<float>("life");
+        life = {const_cast<float*>(lives.data()), lives.size()};
+        bool changes = !parts.rules.empty();
+        for (const Collider& k : parts.colliders) changes |= k.then == OnContact::End;
+        if (changes) life = a.add<float>("life");
+        scale = {const_cast<float*>(std::as_const(a).find<float>("scale").data()), a.size()};
+        const auto groups = std::as_const(a).find<int32_t>("group");
+        group = {const_cast<int32_t*>(groups.data()), groups.size()};
+        if (changes) group = a.add<int32_t>("group"), scale = a.add<float>("scale");
+        state = a.add<int32_t>("state");
+        id = a.find<uint64_t>("id");
+        weight = a.find<float>("weight");
+        if (a.has("color")) color = a.add<Color>("color");
+        if (a.has("orient")) turn = a.add<Quatf>("orient");
+        if (!a.has("stuck_in")) return;
+        stuckIn = a.add<int32_t>("stuck_in"), triangle = a.add<int32_t>("triangle");
+        bary = a.add<V2f>("bary"), stuckTurn = a.add<Quatf>("stuck_turn");
+    }
+};
+
+/// Speed and place after @p h seconds of dv/dt = push + drift - grip v.
+inline void integrate(const V3f& push, float grip, const V3f& drift, float h, const V3f& x0, const V3f& v0,
+                      V3f& x1, V3f& v1) {
+    const V3f a = push + drift;
+    const float kh = grip * h;
+    if (kh < 1e-4f) {  // the same to what floats hold
+        v1 = v0 + (a - v0 * grip) * h;
+        x1 = x0 + (v0 + v1) * (0.5f * h);
+        return;
+    }
+    const float left = std::exp(-kh), part = (1.0f - left) / grip;
+    const V3f end = a / grip;
+    v1 = end + (v0 - end) * left;
+    x1 = x0 + end * h + (v0 - end) * part;
+}
+
+/// A substep of all particles, block by block.
+class Substep {
+  public:
+    Substep(AttributeSet& a, ParticleParts& parts, const StepSettings& settings, double begin, double end,
+            float frame, double seconds, std::span<const float> late)
+        : parts_(parts),
+          settings_(settings),
+          c_(a, parts),
+          collisions_(parts.colliders, begin, end, frame),
+          dt_(float(end - begin) * frame),
+          seconds_(seconds),
+          late_(late),
+          firstLate_(a.size() - late.size()),
+          touched_(a.size()) {
+        for (const Collider& k : parts.colliders) wakes_ |= k.then == OnContact::Wake;
+    }
+
+    void run(Progress& progress) {
+        parallelRanges(c_.position.size(), kBlock, progress, [&](size_t begin, size_t end) {
+            for (size_t at = begin; at < end; at += kBlock) block(at, std::min(end, at + kBlock));
+        });
+    }
+    std::span<const uint8_t> touched() const { return touched_; }
+    Columns& columns() { return c_; }
+    size_t frozen() const { return frozen_; }
+    size_t held() const { return held_; }
+
+  private:
+    float timeOf(size_t i) const { return i < firstLate_ ? dt_ : late_[i - firstLate_]; }
+
+    void block(size_t begin, size_t end) {
+        const size_t count = end - begin;
+        if (parts_.forces.empty() && parts_.colliders.empty()) return drift(begin, end);
+        V3f push[kBlock], drift[kBlock], x1[kBlock], v1[kBlock], forced[kBlock], half[kBlock];
+        float grip[kBlock];
+        std::fill(push, push + count, V3f(0.0f));
+        std::fill(drift, drift + count, V3f(0.0f));
+        std::fill(grip, grip + count, 0.0f);
+        Block b;
+        b.begin = begin, b.count = count, b.seconds = seconds_, b.dt = dt_;
+        b.position = half, b.velocity = c_.velocity.data() + begin;
+        b.age = c_.age.data() + begin, b.life = c_.life.data() + begin, b.scale = c_.scale.data() + begin;
+        b.weight = c_.weight.empty() ? nullptr : c_.weight.data() + begin;
+        b.id = c_.id.data() + begin, b.group = c_.group.data() + begin;
+        b.push = push, b.grip = grip, b.drift = drift;
+        // Asked half way, forces that change with the place are met to the second order.
+        for (size_t i = 0; i < count; ++i)
+            half[i] = c_.position[begin + i] + c_.velocity[begin + i] * (0.5f * timeOf(begin + i));
+        for (const auto& force : parts_.forces) force->act(b);
+        b.position = c_.position.data() + begin;
+        for (size_t i = 0; i < count; ++i)
+            integrate(push[i], grip[i], drift[i], timeOf(begin + i), b.position[i], b.velocity[i], x1[i],
+                      v1[i]);
+        std::copy(v1, v1 + count, forced);
+        for (const auto& force : parts_.forces) force->hold(b, v1);
+        for (size_t i = 0; i < count; ++i) {
+            if (v1[i] != forced[i]) x1[i] = b.position[i] + v1[i] * timeOf(begin + i);
+            settle(begin + i, x1[i], v1[i]);
+        }
+        rules(begin, end);
+    }
+
+    /// Nothing acts on them.
+    void drift(size_t begin, size_t end) {
+        for (size_t i = begin; i < end; ++i) {
+            if (c_.state[i] != 0) continue;
+            const float h = timeOf(i);
+            c_.position[i] += c_.velocity[i] * h;
+            c_.age[i] += h;
+        }
+        rules(begin, end);
+    }
+
+    void settle(size_t i, const V3f& x1, const V3f& v1) {
+        const auto state = ParticleState(c_.state[i]);
+        if (state == ParticleState::Stuck) return carry(i);
+        if (state == ParticleState::Waiting && wakes_ && collisions_.wakes(c_.position[i], c_.group[i]))
+            c_.state[i] = 0;
+        if (c_.state[i] != 0) return;
+        c_.age[i] += timeOf(i);
+        V3f v = v1, x = x1;
+        if (!isFinite(x) || !isFinite(v)) {
+            c_.state[i] = int32_t(ParticleState::Frozen);
+            c_.velocity[i] = V3f(0.0f);
+            ++frozen_;
+            return;
+        }
+        if (const float speed = v.length(); speed > settings_.fastest) {
+            v *= settings_.fastest / speed;
+            x = c_.position[i] + v * timeOf(i);
+            ++held_;
+        }
+        if (collisions_.empty()) {
+            c_.position[i] = x, c_.velocity[i] = v;
+            return;
+        }
+        Passage p{c_.position[i],
+                  c_.velocity[i],
+                  x,
+                  v,
+                  c_.scale[i],
+                  c_.group[i],
+                  c_.turn.empty() ? nullptr : &c_.turn[i]};
+        collisions_.settle(p);
+        c_.position[i] = p.x1, c_.velocity[i] = p.v1;
+        touched_[i] = p.touched;
+        if (p.ended) c_.life[i] = std::min(c_.life[i], c_.age[i]);
+        if (p.stuckIn != 0) stick(i, p);
+    }
+
+    void stick(size_t i, const Passage& p) {
+        c_.state[i] = int32_t(ParticleState::Stuck);
+        c_.stuckIn[i] = p.stuckIn, c_.triangle[i] = int32_t(p.triangle), c_.bary[i] = p.bary;
+        const Quatf frame = collisions_.frameOf(p.stuckIn, p.triangle);
+        if (c_.turn.empty()) return;
+        c_.stuckTurn[i] = ~frame * c_.turn[i];
+    }
+
+    void carry(size_t i) {
+        Quatf frame;
+        V3f place = c_.position[i];
+        collisions_.carry(c_.stuckIn[i], uint32_t(c_.triangle[i]), c_.bary[i], place, c_.velocity[i], frame);
+        if (!c_.turn.empty()) {
+            c_.turn[i] = frame * c_.stuckTurn[i];
+            const float ahead = parts_.colliders[size_t(std::abs(c_.stuckIn[i])) - 1].ahead * c_.scale[i];
+            place -= rotate(c_.turn[i], V3f(0, ahead, 0));
+        }
+        c_.position[i] = place;
+        c_.age[i] += dt_;
+    }
+
+    void rules(size_t begin, size_t end) {
+        if (parts_.rules.empty()) return;
+        const size_t n = end - begin;
+        Rule::View v{begin,
+                     n,
+                     c_.position.subspan(begin, n),
+                     c_.velocity.subspan(begin, n),
+                     c_.age.subspan(begin, n),
+                     c_.life.subspan(begin, n),
+                     c_.scale.subspan(begin, n),
+                     c_.group.subspan(begin, n),
+                     c_.state.subspan(begin, n),
+                     c_.id.subspan(begin, n),
+                     c_.color.empty() ? std::span<Color>() : c_.color.subspan(begin, n),
+                     {touched_.data() + begin, n},
+                     seconds_};
+        for (const auto& rule : parts_.rules) rule->judge(v);
+    }
+
+    ParticleParts& parts_;
+    const StepSettings& settings_;
+    Columns c_;
+    Collisions collisions_;
+    float dt_;
+    double seconds_;
+    std::span<const float> late_;
+    size_t firstLate_;
+    bool wakes_ = false;
+    std::vector<uint8_t> touched_;
+    std::atomic<size_t> frozen_{0}, held_{0};
+};
+
+/// Adds the newborn behind the others.
+void append(AttributeSet& a, const Births& b, const ParticleParts& parts) {
+    const size_t old = a.size(), count = b.count();
+    if (!count) return;
+    a.resize(old + count);
+    const auto put = [&](auto column, const auto& values) {
+        std::copy(values.begin(), values.end(), column.begin() + std::ptrdiff_t(old));
+    };
+    put(a.add<V3f>("P"), b.position);
+    put(a.add<V3f>("v"), b.velocity);
+    put(a.add<V3f>("N"), b.normal);
+    put(a.add<uint64_t>("id"), b.id);
+    put(a.add<float>("life"), b.life);
+    put(a.add<float>("scale"), b.size);
+    put(a.add<float>("born"), b.size);
+    put(a.add<int32_t>("group"), b.group);
+    put(a.add<int32_t>("state"), b.state);
+    if (parts.weighs) put(a.add<float>("weight", 1.0f), b.weight);
+    if (parts.colours) put(a.add<Color>("color", Color(1.0f)), b.color);
+    if (!parts.spins && !parts.sticks) return;
+    put(a.add<V3f>("spin"), b.spin);
+    const auto turn = a.add<Quatf>("orient");
+    for (size_t i = 0; i < count; ++i) {
+        const V3f& way = b.velocity[i].length() > 1e-4f ? b.velocity[i] : b.normal[i];
+        turn[old + i] = way.length() > 0 ? turnBetween(V3f(0, 1, 0), way.normalized()) : Quatf();
+    }
+}
+
+/// A set without particles that has all their columns.
+AttributeSet nobody(const ParticleParts& parts) {
+    AttributeSet a;
+    a.add<V3f>("P"), a.add<V3f>("v"), a.add<V3f>("N");
+    a.add<uint64_t>("id");
+    a.add<float>("age"), a.add<float>("life"), a.add<float>("scale"), a.add<float>("born");
+    a.add<int32_t>("group"), a.add<int32_t>("state");
+    if (parts.weighs) a.add<float>("weight", 1.0f);
+    if (parts.colours) a.add<Color>("color", Color(1.0f));
+    if (parts.spins || parts.sticks) a.add<V3f>("spin"), a.add<Quatf>("orient");
+    if (parts.sticks)
+        a.add<int32_t>("stuck_in"), a.add<int32_t>("triangle"), a.add<V2f>("bary"),
+            a.add<Quatf>("stuck_turn");
+    return a;
+}
+
+/// Takes out those whose life is over, or stops them where they are shown after it.
+void bury(AttributeSet& a, bool keep) {
+    const auto age = a.find<float>("age"), life = a.find<float>("life");
+    std::vector<uint32_t> stay;
+    size_t over = 0;
+    for (size_t i = 0; i < a.size(); ++i) over += !(age[i] < life[i]);
+    if (!over) return;
+    if (keep) {
+        const auto state = a.add<int32_t>("state");
+        const auto velocity = a.add<V3f>("v");
+        for (size_t i = 0; i < a.size(); ++i)
+            if (!(age[i] < life[i])) state[i] = int32_t(ParticleState::Ended), velocity[i] = V3f(0.0f);
+        return;
+    }
+    stay.reserve(a.size() - over);
+    for (size_t i = 0; i < a.size(); ++i)
+        if (age[i] < life[i]) stay.push_back(uint32_t(i));
+    a = a.gathered(stay);
+}
+
+}  // namespace
+
+void stepParticles(AttributeSet& particles, ParticleParts& parts, const StepSettings& settings, double begin,
+                   double end, float frame, double seconds, std::span<const float> late, StepCounts& counts,
+                   Progress& progress) {
+    {
+        const Crowd crowd{particles.find<V3f>("P"),         particles.find<V3f>("v"),
+                          particles.find<uint64_t>("id"),   particles.find<int32_t>("group"),
+                          particles.find<int32_t>("state"), seconds,
+                          float(end - begin) * frame};
+        for (const auto& force : parts.forces) force->look(crowd, progress);
+        for (const auto& rule : parts.rules) rule->look(crowd, progress);
+    }
+    Births children;
+    {
+        Substep step(particles, parts, settings, begin, end, frame, seconds, late);
+        step.run(progress);
+        counts.frozen += step.frozen();
+        counts.held = std::max(counts.held, step.held());  // the same ones, mostly, in each substep
+        Columns& c = step.columns();
+        for (const auto& spacing : parts.spacings)
+            spacing->part(c.position, c.velocity, c.scale, c.state, c.id, float(end - begin) * frame,
+                          progress);
+        if (!parts.offspring.empty()) {
+            std::vector<uint8_t> died(particles.size());
+            for (size_t i = 0; i < died.size(); ++i)
+                died[i] = !(c.age[i] < c.life[i]) && c.state[i] != int32_t(ParticleState::Ended);
+            const Offspring::Parents parents{
+                c.position,     c.velocity, particles.find<V3f>("N"),  c.age, c.scale, c.id, c.group, c.state,
+                step.touched(), died,       float(end - begin) * frame};
+            for (const auto& o : parts.offspring) o->bear(parents, children);
+        }
+    }
+    bury(particles, settings.keepEnded);
+    append(particles, children, parts);
+}
+
+namespace {
+
+using PointsPtr = std::shared_ptr<const PointSet>;
+
+class ParticleSolver : public Solver {
+  public:
+    SolverState begin(const SolverInput& first, Progress& progress) const override {
+        ParticleParts parts = partsOf(first, first);
+        SolverInput in = first;
+        if (acrossAll(parts)) in.share = 1.0;
+        SolverState state{first.frame, {}, {}, {}};
+        state.numbers.assign(parts.emitters.size() * Emitter::kNumbers, 0.0);
+        AttributeSet a = nobody(parts);
+        StepCounts counts;
+        Births births;
+        if (parts.emitters.empty())
+            bearAll(in, births);
+        else
+            for (size_t e = 0; e < parts.emitters.size(); ++e)
+                parts.emitters[e]->emit(0, 0, in, in, numbersOf(state, e), births, progress);
+        free(parts, births, 0, 0, float(1.0 / in.rate), counts);
+        append(a, births, parts);
+        return finished(std::move(state), std::move(a), parts, 0.0f, counts, progress);
+    }
+
+    SolverState advance(const SolverState& last, const SolverInput& before, const SolverInput& now,
+                        Progress& progress) const override {
+        ParticleParts parts = partsOf(before, now);
+        SolverInput in = now;
+        if (acrossAll(parts)) in.share = 1.0;
+        SolverState state{now.frame, {}, last.numbers, {}};
+        AttributeSet a = std::get<PointsPtr>(last.geometry)->attributes;
+        const StepSettings settings = settingsOf(*now.params);
+        const float frame = float((now.frame - before.frame) / now.rate);
+        StepCounts counts;
+        for (int s = 0; s < settings.substeps; ++s) {
+            const double from = double(s) / settings.substeps, to = double(s + 1) / settings.substeps;
+            Births births;
+            for (size_t e = 0; e < parts.emitters.size(); ++e)
+                parts.emitters[e]->emit(from, to, before, in, numbersOf(state, e), births, progress);
+            free(parts, births, from, to, frame, counts);
+            append(a, births, parts);
+            const double seconds = (before.frame + to * (now.frame - before.frame)) / now.rate;
+            stepParticles(a, parts, settings, from, to, frame, seconds, births.late, counts, progress);
+            askForMemory(double(a.size()) * 220.0, now.memoryLimit, double(a.size()));
+        }
+        return finished(std::move(state), std::move(a), parts, frame, counts, progress);
+    }
+
+    Geometry between(const SolverState& a, const SolverState& b, double part, double rate) const override;
+
+  private:
+    static bool acrossAll(const ParticleParts& parts) {
+        for (const auto& f : parts.forces)
+            if (f->together()) return true;
+        for (const auto& r : parts.rules)
+            if (r->together()) return true;
+        return !parts.spacings.empty();
+    }
+
+    static std::span<double> numbersOf(SolverState& state, size_t emitter) {
+        return {state.numbers.data() + emitter * Emitter::kNumbers, Emitter::kNumbers};
+    }
+
+    static StepSettings settingsOf(const ResolvedParams& p) {
+        return {int(p.integer("substeps")), float(p.number("fastest")), p.flag("keep_ended")};
+    }
+
+    /// Without an emitter every element is a particle from the first frame on.
+    static void bearAll(const SolverInput& in, Births& births) {
+        const auto* points = std::get_if<PointsPtr>(&in.source);
+        if (!points) return;
+        const AttributeSet& a = (*points)->attributes;
+        const auto p = a.find<V3f>("P"), n = a.find<V3f>("N"), v = a.find<V3f>("v");
+        const auto id = a.find<uint64_t>("id");
+        const auto scale = a.find<float>("scale");
+        const auto color = a.find<Color>("color");
+        const bool waits = in.params->flag("waiting");
+        for (size_t i = 0; i < p.size(); ++i) {
+            const uint64_t own = id.empty() ? i : id[i];
+            if (in.share < 1.0 && double(random1(1, own, Stream::Show)) >= in.share) continue;
+            births.add(own, p[i], v.empty() ? V3f(0.0f) : v[i], n.empty() ? V3f(0, 1, 0) : n[i], 0.0f);
+            if (!scale.empty()) births.size.back() = scale[i];
+            if (!color.empty()) births.color.back() = color[i];
+            if (waits) births.state.back() = int32_t(ParticleState::Waiting);
+        }
+    }
+
+    static void free(const ParticleParts& parts, Births& births, double from, double to, float frame,
+                     StepCounts& counts) {
+        if (parts.colliders.empty() || !births.count()) return;
+        const Collisions collisions(parts.colliders, from, to, frame);
+        for (V3f& p : births.position) counts.freed += collisions.freed(p);
+    }
+
+    static SolverState finished(SolverState state, AttributeSet a, const ParticleParts& parts, float seconds,
+                                const StepCounts& counts, Progress& progress) {
+        for (const auto& look : parts.looks) look->dress(a, seconds, progress);
+        size_t frozen = 0;
+        for (int32_t s : a.find<int32_t>("state")) frozen += s == int32_t(ParticleState::Frozen);
+        state.notes = parts.notes;
+        const auto say = [&](size_t count, const char* one, const char* many) {
+            if (count) state.notes.push_back(fmt::format("{} {}", count, count == 1 ? one : many));
+        };
+        say(frozen, "particle is frozen: a force on it was no number",
+            "particles are frozen: a force on them was no number");
+        say(counts.held,
+            "particle was too fast and is held to the highest speed: use more substeps or less force",
+            "particles were too fast and are held to the highest speed: use more substeps or less force");
+        say(counts.freed, "particle began inside of what it meets, and was moved to its surface",
+            "particles began inside of what they meet, and were moved to its surface");
+        state.geometry = std::make_shared<const PointSet>(PointSet{std::move(a)});
+        return state;
+    }
+};
+
+/// A cubic through both places with both velocities; straight where something threw it off that way between.
+V3f placeBetween(const V3f& a, const V3f& va, const V3f& b, const V3f& vb, float t, float seconds) {
+    const V3f chord = b - a, mean = (va + vb) * (0.5f * seconds);
+    if ((chord - mean).length() > 0.25f * (chord.length() + mean.length())) return a + chord * t;
+    const float t2 = t * t, t3 = t2 * t;
+    return a * (2 * t3 - 3 * t2 + 1) + b * (3 * t2 - 2 * t3) + va * (seconds * (t3 - 2 * t2 + t)) +
+           vb * (seconds * (t3 - t2));
+}
+
+Geometry ParticleSolver::between(const SolverState& a, const SolverState& b, double part, double rate) const {
+    if (part <= 0.0 || &a == &b) return a.geometry;
+    if (part >= 1.0) return b.geometry;
+    const AttributeSet &from = std::get<PointsPtr>(a.geometry)->attributes,
+                       &to = std::get<PointsPtr>(b.geometry)->attributes;
+    const float t = float(part), seconds = float((b.frame - a.frame) / rate);
+    const auto id0 = from.find<uint64_t>("id"), id1 = to.find<uint64_t>("id");
+    const auto age = to.find<float>("age");
+    // Both lists are in the same order, the newborn at the end.
+    std::vector<uint32_t> shown, was;
+    size_t j = 0;
+    for (size_t i = 0; i < id0.size(); ++i)
+        if (j < id1.size() && id1[j] == id0[i]) shown.push_back(uint32_t(j++)), was.push_back(uint32_t(i));
+    for (; j < id1.size(); ++j)
+        if (age[j] > (1.0f - t) * seconds) shown.push_back(uint32_t(j));
+    PointSet out{to.gathered(shown)};
+    AttributeSet& o = out.attributes;
+    const auto p0 = from.find<V3f>("P"), v0 = from.find<V3f>("v");
+    const auto p = o.add<V3f>("P"), v = o.add<V3f>("v");
+    const auto ages = o.add<float>("age"), scale = o.add<float>("scale");
+    const auto scale0 = from.find<float>("scale");
+    const auto turn0 = from.find<Quatf>("orient");
+    const std::span<Quatf> turn = turn0.empty() ? std::span<Quatf>() : o.add<Quatf>("orient");
+    for (size_t i = 0; i < shown.size(); ++i) {
+        ages[i] -= (1.0f - t) * seconds;
+        if (i >= was.size()) {
+            p[i] -= v[i] * ((1.0f - t) * seconds);
+            continue;
+        }
+        const size_t k = was[i];
+        p[i] = placeBetween(p0[k], v0[k], p[i], v[i], t, seconds);
+        v[i] = v0[k] + (v[i] - v0[k]) * t;
+        scale[i] = lerp(scale0[k], scale[i], t);
+        if (!turn.empty()) turn[i] = Imath::slerpShortestArc(turn0[k], turn[i], t);
+    }
+    return std::make_shared<const PointSet>(std::move(out));
+}
+
+}  // namespace
+
+StepType simulateStep() {
+    StepType type;
+    type.id = "simulate", type.title = "Simulate", type.phase = Phase::Move;
+    type.help = "Particles born from these points, or the points themselves, moved by forces frame by frame";
+    type.takes = GeometryKind::Points, type.gives = GeometryKind::Points;
+    type.holds = "particles";
+    type.startsWith = {"emit", "gravity"};
+    type.params = {
+        whole("substeps", "Substeps", 2, 1, 1000, 1, 16,
+              "Parts that each frame is worked out in: more is closer"),
+        number("fastest", "Fastest", 1000, "m/s", 1e-6, 1e9, 1, 1000,
+               "What would be faster is held to it, and counted"),
+        flag("keep_ended", "Shown after", false, "Those that ended stay where they were"),
+        flag("waiting", "Points wait", false,
+             "Without an emitter: the points stand still until something wakes them"),
+        choice("bake_use", "Bake", "while fresh", {"while fresh", "always", "never"},
+               "Takes the baked frames as long as nothing that they depend on changed; always; or never")};
+    type.solver = std::make_shared<const ParticleSolver>();
+    type.apply = [](const StepInput&) -> Geometry {
+        throw Error("can only be worked out frame by frame", {}, "Open the scene that it belongs to");
+    };
+    return type;
+}
+
+}  // namespace ovrix
