@@ -1,6 +1,7 @@
 #include <iostream>
 
 #include "low_tide.h"
+#include "motion.h"
 #include "recipes.h"
 
 int main(int argc, char** argv) {
@@ -10,6 +11,7 @@ int main(int argc, char** argv) {
     }
     try {
         ovrix::demo::writeRecipes(std::filesystem::path(argv[1]) / "recipes");
+        for (const auto& path : ovrix::demo::writeMotion(argv[1])) std::cout << path.string() << "\n";
         std::cout << ovrix::demo::writeLowTide(argv[1]).string() << "\n";
     } catch (const std::exception& e) {
         std::cerr << "make-demo: " << e.what() << "\n";

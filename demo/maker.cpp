@@ -66,8 +66,9 @@ std::string Maker::recipe(const std::string& name, const std::string& surface, c
     Node layer = makeNode(document, "layer", name);
     layer.params["surface"].value = surface;
     layer.params["material"].value = material;
-    for (const char* step : steps) layer.steps.push_back(makeStep(step, layer));
     document.put(layer);
+    for (const char* step : steps)  // with the parts that it comes with
+        document = withStep(document, layer.id, SIZE_MAX, makeStep(step, document.get(layer.id)));
     return layer.id;
 }
 

@@ -41,7 +41,7 @@ void defineUnits(mu::Parser& p, const std::string& unit) {
     if (unit == "s") {
         p.DefinePostfixOprt("ms", times<1, 1000>);
         p.DefinePostfixOprt("s", times<1, 1>);
-        p.DefinePostfixOprt("min", times<60, 1>);
+        p.DefinePostfixOprt("minutes", times<60, 1>);  // "min" is a function
     }
 }
 

@@ -21,6 +21,7 @@ int run(const std::vector<std::string>& args, std::ostream& out, std::ostream& e
     double frame = 1;
     EvalArgs evalArgs;
     RenderArgs renderArgs;
+    BakeArgs bakeArgs;
 
     auto* d = app.add_subcommand("describe",
                                  "Every step, source and node with its parameters: unit, range, default");
@@ -45,6 +46,14 @@ int run(const std::vector<std::string>& args, std::ostream& out, std::ostream& e
     e->add_option("--out", evalArgs.out, "FILE.ply, .csv, .usda or .vdb; .obj or .glb for one mesh")
         ->required();
     e->callback([&] { eval(common, evalArgs); });
+
+    auto* b = app.add_subcommand(
+        "bake", "Writes the frames of simulations beside the scene; goes on where it stopped");
+    b->add_option("SCENE", bakeArgs.scene)->required();
+    b->add_option("--layer", bakeArgs.layer, "Its id; all that simulate when none is named");
+    b->add_option("--frames", bakeArgs.frames, "A-B; the scene's range when none is named");
+    b->add_flag("--lock", bakeArgs.lock, "So that it is not baked over");
+    b->callback([&] { bake(common, bakeArgs); });
 
     auto* s = app.add_subcommand("set", "Changes values of a scene");
     s->add_option("SCENE", file)->required();

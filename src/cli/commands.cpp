@@ -8,6 +8,7 @@
 
 #include "base/error.h"
 #include "io/elements_io.h"
+#include "scene/bake.h"
 #include "scene/checks.h"
 #include "scene/edits.h"
 #include "scene/hand_on.h"
@@ -95,6 +96,7 @@ struct Opened {
     Evaluator evaluator;
     explicit Opened(const std::string& file) : document(loadScene(file)) {
         evaluator.setFolder(fs::absolute(file).parent_path());
+        evaluator.setScene(fs::absolute(file));
     }
 };
 
@@ -233,19 +235,6 @@ void eval(const Common& common, const EvalArgs& a) {
                                   kindName(kindOf(result.geometry)), a.out);
 }
 
-void set(const Common& common, const std::string& scene, const std::vector<std::string>& assignments,
-         const std::string& out) {
-    Document d = loadScene(scene);
-    for (const std::string& a : assignments) {
-        const auto equals = a.find('=');
-        if (equals == std::string::npos)
-            throw Error("\"" + a + "\" is no PATH=VALUE", {}, "Write for example layer/scatter/count=3000");
-        d = withText(d, a.substr(0, equals), a.substr(equals + 1));
-    }
-    saveScene(rebasePaths(d, fs::absolute(scene).parent_path(), fs::absolute(out).parent_path()), out);
-    if (common.json) common.out << Json{{"file", out}, {"changes", assignments.size()}}.dump() << "\n";
-}
-
 namespace {
 
 std::vector<int> numbersIn(const std::string& text, char by, size_t count, const char* wanted) {
@@ -260,6 +249,64 @@ std::vector<int> numbersIn(const std::string& text, char by, size_t count, const
     if (out.size() != count) throw Error("\"" + text + "\" is not " + wanted);
     return out;
 }
+
+}  // namespace
+
+void bake(const Common& common, const BakeArgs& a) {
+    Opened opened(a.scene);
+    const fs::path scene = fs::absolute(a.scene);
+    BakeOptions options;
+    const auto setting = [&](const char* id) {
+        return int(std::get<int64_t>(opened.document.setting("scene", id)));
+    };
+    options.first = setting("first"), options.last = setting("last");
+    if (!a.frames.empty()) {
+        const auto range = numbersIn(a.frames, '-', 2, "a range of frames like 1-24");
+        if (range[0] > range[1]) throw Error("the first frame comes after the last", a.frames);
+        options.first = range[0], options.last = range[1];
+    }
+    std::vector<std::string> layers;
+    if (!a.layer.empty()) {
+        layers = {opened.document.get(a.layer).id};
+    } else {
+        for (const NodePtr& n : opened.document.nodes(Category::Layer))
+            if (solverPlace(recipeOf(opened.document, *n).steps)) layers.push_back(n->id);
+        if (layers.empty()) throw Error("has no simulation to bake", a.scene, "Add a step that simulates");
+    }
+    Json j = Json::array();
+    for (const std::string& layer : layers) {
+        options.done = [&](int frame, bool known) {
+            common.err << fmt::format("{}: frame {}{}\n", layer, frame, known ? ", there already" : "");
+        };
+        const BakeResult result =
+            bake(opened.evaluator, opened.document, layer, scene, options, Progress::none());
+        if (a.lock) lockBake(bakeFolder(scene, layer), true);
+        j.push_back({{"layer", layer},
+                     {"written", result.written},
+                     {"known", result.known},
+                     {"notes", result.notes}});
+        if (common.json) continue;
+        common.out << fmt::format("{}: {} frames written, {} there already\n", layer, result.written,
+                                  result.known);
+        for (const std::string& note : result.notes) common.out << "  " << note << "\n";
+    }
+    if (common.json) common.out << j.dump(2) << "\n";
+}
+
+void set(const Common& common, const std::string& scene, const std::vector<std::string>& assignments,
+         const std::string& out) {
+    Document d = loadScene(scene);
+    for (const std::string& a : assignments) {
+        const auto equals = a.find('=');
+        if (equals == std::string::npos)
+            throw Error("\"" + a + "\" is no PATH=VALUE", {}, "Write for example layer/scatter/count=3000");
+        d = withText(d, a.substr(0, equals), a.substr(equals + 1));
+    }
+    saveScene(rebasePaths(d, fs::absolute(scene).parent_path(), fs::absolute(out).parent_path()), out);
+    if (common.json) common.out << Json{{"file", out}, {"changes", assignments.size()}}.dump() << "\n";
+}
+
+namespace {
 
 std::pair<int, int> frameRange(const RenderArgs& a) {
     if (a.frames.empty()) return {int(a.frame), int(a.frame)};

@@ -24,6 +24,12 @@ struct EvalArgs {
 };
 void eval(const Common& common, const EvalArgs& args);
 
+struct BakeArgs {
+    std::string scene, layer, frames;
+    bool lock = false;
+};
+void bake(const Common& common, const BakeArgs& args);
+
 void set(const Common& common, const std::string& scene, const std::vector<std::string>& assignments,
          const std::string& out);
 

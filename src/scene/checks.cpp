@@ -4,6 +4,7 @@
 
 #include "base/error.h"
 #include "field/paint.h"
+#include "scene/bake.h"
 #include "scene/edits.h"
 #include "scene/map_files.h"
 
@@ -232,8 +233,33 @@ class Finder {
                 flagFix(layer.id, false));
         for (const Step& s : layer.steps)
             if (s.on && s.type == "copies_of") checkCycle(layer, s, surfaceId);
+        checkBake(layer);
         const auto it = layers.find(layer.id);
         if (it != layers.end()) checkResult(layer, it->second);
+    }
+
+    void checkBake(const Node& layer) {
+        const auto status = simulationStatus(evaluator, document, layer, 1.0);
+        if (!status) return;
+        const Node recipe = recipeOf(document, layer);
+        const std::string step = recipe.steps[*solverPlace(recipe.steps)].id;
+        if (!status->problem.empty())
+            add(Severity::Warning,
+                fmt::format("{}: its bake cannot be used: {}", layer.name, status->problem), layer.id, step);
+        if (!status->bake.exists || status->fresh || status->use == "never") return;
+        if (status->use == "always")
+            add(Severity::Note,
+                fmt::format("{}: shows its bake, which is of something else than the scene holds now",
+                            layer.name),
+                layer.id, step);
+        else
+            add(Severity::Warning,
+                fmt::format(
+                    "{}: its bake is stale, so it is simulated anew: bake again, or keep the old one in use",
+                    layer.name),
+                layer.id, step, "Keep it in use", [id = layer.id, step](const Document& d) {
+                    return withValue(d, {id, step, "bake_use"}, std::string("always"));
+                });
     }
 
     static std::function<Document(const Document&)> flagFix(std::string id, bool shown) {

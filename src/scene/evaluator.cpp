@@ -99,6 +99,16 @@ Evaluator::Evaluator(size_t cacheBytes) : limit_(cacheBytes) {}
 
 void Evaluator::setFolder(const std::filesystem::path& folder) { images_.setFolder(folder); }
 
+void Evaluator::setScene(const std::filesystem::path& file) {
+    std::lock_guard lock(mutex_);
+    scene_ = file;
+}
+
+std::filesystem::path Evaluator::scenePath() const {
+    std::lock_guard lock(mutex_);
+    return scene_;
+}
+
 uint64_t Evaluator::stampOf(const std::string& path) const {
     if (path.empty()) return 0;
     const auto whole = resolve(path);

@@ -62,6 +62,9 @@ class Evaluator {
 
     /// Folder at which relative paths of the documents start.
     void setFolder(const std::filesystem::path& folder);
+    /// The scene's file, beside which its bakes lie; empty for none yet.
+    void setScene(const std::filesystem::path& file);
+    std::filesystem::path scenePath() const;
     std::filesystem::path resolve(const std::string& path) const { return images_.resolve(path); }
     ImageCache& images() { return images_; }
 
@@ -122,6 +125,7 @@ class Evaluator {
     std::unordered_map<uint64_t, Entry> entries_;
     std::list<uint64_t> recent_;  // most recent first
     size_t bytes_ = 0;
+    std::filesystem::path scene_;
     std::map<std::string, LayerResult> lastGood_;
     std::atomic<size_t> stepsRun_{0};
 };

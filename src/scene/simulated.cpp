@@ -2,6 +2,8 @@
 
 #include "base/error.h"
 #include "base/hash.h"
+#include "base/random.h"
+#include "scene/bake.h"
 #include "scene/life_hash.h"
 
 namespace ovrix {
@@ -77,24 +79,60 @@ std::unique_ptr<Simulated::Frame> Simulated::frameAt(int frame) {
     return f;
 }
 
-/// From memory; a frame that is not there is worked out from the last one that is.
-SolverStatePtr Simulated::stateAt(int frame) {
-    frame = std::max(frame, firstSimulated(around_.document()));
-    if (auto known = kept(frame)) return known;
-    const auto mutex = evaluator_.simulations().lockOf(life_);
-    std::unique_lock lock(*mutex, std::defer_lock);
-    while (!lock.try_lock_for(std::chrono::milliseconds(20))) around_.progress().check();
-    if (auto known = kept(frame)) return known;
-    return workedOut(frame);
+const BakeInfo* Simulated::usableBake() {
+    if (std::exchange(looked_, true)) return bake_.get();
+    const std::filesystem::path folder = bakeFolder(evaluator_.scenePath(), recipe_.id);
+    const auto status = simulationStatus(evaluator_, around_.document(), recipe_, 1.0);
+    if (!status || !status->used()) return nullptr;
+    if (!status->fresh)
+        notes_.emplace_back("shows its bake, which is of something else than the scene holds now");
+    bake_ = std::make_shared<const BakeInfo>(status->bake);
+    return bake_.get();
 }
 
-SolverStatePtr Simulated::kept(int frame) { return evaluator_.simulations().at(life_, frame); }
+/// A frame of the bake, less what Draft leaves out; null where there is none, or it cannot be read.
+SolverStatePtr Simulated::fromBake(int frame) {
+    const BakeInfo* bake = usableBake();
+    if (!bake || !bake->frames.count(frame)) return nullptr;
+    const uint64_t key = Hasher().add(std::string_view("bake")).add(bake->life).value();
+    SolverStatePtr state = evaluator_.simulations().at(key, frame);
+    if (!state) {
+        try {
+            state = readBaked(bakeFolder(evaluator_.scenePath(), recipe_.id), *bake, frame);
+        } catch (const Error& e) {
+            notes_.push_back(e.what());
+            return nullptr;
+        }
+        evaluator_.simulations().keep(key, state);
+    }
+    return state;
+}
 
-SolverStatePtr Simulated::workedOut(int frame) {
+/// From memory or the bake; a frame that is not there is worked out from the last one that is.
+SolverStatePtr Simulated::stateAt(int frame, bool baked) {
+    frame = std::max(frame, firstSimulated(around_.document()));
+    if (baked)
+        if (auto known = fromBake(frame)) return known;
+    SimCache& cache = evaluator_.simulations();
+    if (auto known = cache.at(life_, frame)) return known;
+    const auto mutex = cache.lockOf(life_);
+    std::unique_lock lock(*mutex, std::defer_lock);
+    while (!lock.try_lock_for(std::chrono::milliseconds(20))) around_.progress().check();
+    if (auto known = cache.at(life_, frame)) return known;
+    return workedOut(frame, baked);
+}
+
+SolverStatePtr Simulated::workedOut(int frame, bool baked) {
     SimCache& cache = evaluator_.simulations();
     const int first = firstSimulated(around_.document());
     Progress::Task task(around_.progress(), fmt::format("Simulating {} to frame {}", recipe_.name, frame));
     SolverStatePtr state = cache.upTo(life_, frame);
+    // A bake of the same goes on where it ends.
+    if (const BakeInfo* bake = baked && share_ == 1.0 ? usableBake() : nullptr; bake && bake->life == life_) {
+        const auto after = bake->frames.upper_bound(frame);
+        if (after != bake->frames.begin() && (!state || *std::prev(after) > int(state->frame)))
+            if (auto known = fromBake(*std::prev(after))) state = known;
+    }
     std::unique_ptr<Frame> before = frameAt(state ? int(state->frame) : first);
     if (!state) {
         state = std::make_shared<const SolverState>(solver_.begin(before->input, around_.progress()));
@@ -113,13 +151,28 @@ SolverStatePtr Simulated::workedOut(int frame) {
     return state;
 }
 
+/// Draft shows of a bake those that it would have made.
+static Geometry thinnedTo(const Geometry& geometry, double share, Progress& progress) {
+    const auto* points = std::get_if<std::shared_ptr<const PointSet>>(&geometry);
+    if (share >= 1.0 || !points) return geometry;
+    const auto id = (*points)->attributes.find<uint64_t>("id");
+    std::vector<uint32_t> stay;
+    progress.check();
+    for (size_t i = 0; i < id.size(); ++i)
+        if (double(random1(1, id[i], Stream::Show)) < share) stay.push_back(uint32_t(i));
+    return gathered(geometry, stay);
+}
+
 Geometry Simulated::at(double frame) {
-    const double low = std::floor(frame);
+    const double low = std::floor(frame), rate = around_.document().rate();
     const SolverStatePtr a = stateAt(int(low));
-    notes_ = a->notes;
-    if (frame == low || frame <= a->frame) return solver_.between(*a, *a, 0.0, around_.document().rate());
+    notes_.insert(notes_.end(), a->notes.begin(), a->notes.end());
+    const bool bakedOne = bake_ && bake_->frames.count(int(low));
+    const double share = bakedOne ? share_ : 1.0;  // what was simulated has its share already
+    if (frame == low || frame <= a->frame)
+        return thinnedTo(solver_.between(*a, *a, 0.0, rate), share, around_.progress());
     const SolverStatePtr b = stateAt(int(low) + 1);
-    return solver_.between(*a, *b, frame - low, around_.document().rate());
+    return thinnedTo(solver_.between(*a, *b, frame - low, rate), share, around_.progress());
 }
 
 }  // namespace ovrix

@@ -23,8 +23,8 @@ class Simulated {
     /// What the step gives at the surroundings' frame; between two frames what lies between, by id. Before
     /// the first frame, that one. Throws Error and Cancelled.
     Geometry at(double frame);
-    /// What there is at a whole frame.
-    SolverStatePtr stateAt(int frame);
+    /// What there is at a whole frame. @p baked  whether a bake that holds may give it.
+    SolverStatePtr stateAt(int frame, bool baked = true);
     uint64_t life() const { return life_; }
     /// What the artist should know of the frames that at() took.
     const std::vector<std::string>& notes() const { return notes_; }
@@ -32,8 +32,10 @@ class Simulated {
   private:
     struct Frame;  // what the solver sees of one
     std::unique_ptr<Frame> frameAt(int frame);
-    SolverStatePtr workedOut(int frame);
-    SolverStatePtr kept(int frame);
+    SolverStatePtr workedOut(int frame, bool baked);
+    SolverStatePtr fromBake(int frame);
+    /// The bake that may be used, read at the first time that it is asked for; null for none.
+    const struct BakeInfo* usableBake();
 
     Evaluator& evaluator_;
     const Node& recipe_;
@@ -43,6 +45,8 @@ class Simulated {
     const Solver& solver_;
     uint64_t life_;
     std::vector<std::string> notes_;
+    std::shared_ptr<const struct BakeInfo> bake_;
+    bool looked_ = false;
 };
 
 }  // namespace ovrix

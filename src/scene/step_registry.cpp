@@ -17,6 +17,7 @@
 #include "ops/lift_lean.h"
 #include "ops/orient.h"
 #include "ops/place_grid.h"
+#include "ops/place_volume.h"
 #include "ops/scatter.h"
 #include "ops/spread.h"
 #include "ops/strand_color.h"
@@ -27,6 +28,7 @@
 #include "ops/strand_width.h"
 #include "ops/sweep.h"
 #include "ops/trace.h"
+#include "ops/trails.h"
 #include "ops/twist.h"
 #include "ops/vary_color.h"
 #include "ops/vary_size.h"
@@ -37,7 +39,8 @@ namespace ovrix {
 const std::vector<StepType>& stepTypes() {
     static const std::vector<StepType> types = [] {
         std::vector<StepType> all = {
-            scatterStep(), spreadStep(), gridStep(), onMeshStep(), alongStep(), fromFileStep(),
+            scatterStep(), spreadStep(), gridStep(), onMeshStep(), alongStep(), fromFileStep(), insideStep(),
+            ringStep(),
             // strands are placed
             growStep(), traceStep(), curveStrandsStep(), strandFileStep(), fillStep(), bundleStep(),
             // points and copies are shaped
@@ -49,7 +52,7 @@ const std::vector<StepType>& stepTypes() {
             // meshes
             subdivideStep(), displaceStep(), pushStep(), smoothStep(),
             // over time
-            simulateStep()};
+            simulateStep(), trailsStep()};
         for (const ParticlePart& part : particleParts()) all.push_back(part.step);
         return all;
     }();

@@ -223,7 +223,7 @@ class Emit : public Emitter {
         const size_t first = births.count();
         for (size_t k = 0; k < at.size(); ++k) {
             const uint64_t index = born + k, id = uint64_t(number_ + 1) << 40 | index;
-            if (now.share < 1.0 && double(random1(nature_.seed, id, Stream::Show)) >= now.share) continue;
+            if (now.share < 1.0 && double(random1(1, id, Stream::Show)) >= now.share) continue;
             uint32_t i;
             if (order.empty())
                 i = uint32_t(std::min<uint64_t>(

@@ -18,8 +18,10 @@
 #include "app/theme/theme.h"
 #include "app/widgets/color_button.h"
 #include "app/widgets/curve_box.h"
+#include "app/widgets/key_button.h"
 #include "app/widgets/number_box.h"
 #include "base/error.h"
+#include "scene/keying.h"
 
 namespace ovrix::app {
 
@@ -78,7 +80,15 @@ ParamRow::ParamRow(Controller& controller, const ParamPath& path, const ParamSpe
         connect(fieldButton_, &QToolButton::clicked, this, &ParamRow::toggleField);
         line->addWidget(fieldButton_);
     }
+    if (keyable(spec)) {
+        key_ = new KeyButton;
+        connect(key_, &KeyButton::clicked, this, [this] { controller_.toggleKey(path_); });
+        line->addWidget(key_);
+    }
     layout_->addLayout(line);
+    connect(&controller_, &Controller::frameChanged, this, [this] {
+        if (const auto now = controller_.paramNow(path_); now && now->animated()) refresh();
+    });
     refresh();
 }
 
@@ -87,13 +97,14 @@ QWidget* ParamRow::makeEditor() {
         case ParamType::Bool:
             return makeBool();
         case ParamType::Int:
-            return makeNumber([](const Value& v) { return double(std::get<int64_t>(v)); },
-                              [](const Value&, double x) -> Value { return int64_t(x); },
-                              double(std::get<int64_t>(spec_.initial)));
+            return makeNumber(
+                0, [](const Value& v) { return double(std::get<int64_t>(v)); },
+                [](const Value&, double x) -> Value { return int64_t(x); },
+                double(std::get<int64_t>(spec_.initial)));
         case ParamType::Number:
-            return makeNumber([](const Value& v) { return std::get<double>(v); },
-                              [](const Value&, double x) -> Value { return x; },
-                              std::get<double>(spec_.initial));
+            return makeNumber(
+                0, [](const Value& v) { return std::get<double>(v); },
+                [](const Value&, double x) -> Value { return x; }, std::get<double>(spec_.initial));
         case ParamType::Range:
             return makeNumbers(2);
         case ParamType::Vector:
@@ -127,17 +138,25 @@ QWidget* ParamRow::makeEditor() {
     }
 }
 
-QWidget* ParamRow::makeNumber(const std::function<double(const Value&)>& get,
+QWidget* ParamRow::makeNumber(int component, const std::function<double(const Value&)>& get,
                               const std::function<Value(const Value&, double)>& put, double initial) {
     auto* box = new NumberBox(spec_);
     box->setDefault(initial);
-    connect(box, &NumberBox::changed, this, [this, put](double x, bool dragging) {
-        controller_.setValue(path_, put(paramAt(controller_.document(), path_).value, x), dragging);
+    connect(box, &NumberBox::changed, this, [this, put, component](double x, bool dragging) {
+        const Document& d = controller_.document();
+        const Param param = paramAt(d, path_);
+        if (param.formulas.count(component)) return controller_.setFormula(path_, component, {});
+        controller_.setValue(path_, put(param.at(controller_.frame(), d.rate()), x), dragging);
+    });
+    connect(box, &NumberBox::formulaTyped, this, [this, component](const QString& text) {
+        controller_.setFormula(path_, component, text.toStdString());
     });
     connect(box, &NumberBox::finished, this, [this] { controller_.endDrag(); });
     connect(box, &NumberBox::refused, this, [this](const QString& why) { controller_.say(why, true); });
-    refreshers_.push_back([this, box, get](const Param& p) {
-        box->setValue(get(p.at(controller_.frame())));
+    refreshers_.push_back([this, box, get, component](const Param& p) {
+        box->setValue(get(p.at(controller_.frame(), controller_.document().rate())));
+        const auto formula = p.formulas.find(component);
+        box->setFormula(formula == p.formulas.end() ? QString() : QString::fromStdString(formula->second));
         box->setMark(p.animated()                    ? tokens().violet
                      : p.field && !replacedByField() ? tokens().seaGlass
                                                      : QColor());
@@ -162,7 +181,7 @@ QWidget* ParamRow::makeNumbers(size_t count) {
             w[int(i)] = x;
             return w;
         };
-        line->addWidget(makeNumber(part, put, part(spec_.initial)), 1);
+        line->addWidget(makeNumber(int(i), part, put, part(spec_.initial)), 1);
     }
     return row;
 }
@@ -180,8 +199,9 @@ QWidget* ParamRow::makeColor() {
     connect(button, &ColorButton::changed, this,
             [this](const Color& c, bool dragging) { controller_.setValue(path_, c, dragging); });
     connect(button, &ColorButton::finished, this, [this] { controller_.endDrag(); });
-    refreshers_.push_back(
-        [this, button](const Param& p) { button->setColor(std::get<Color>(p.at(controller_.frame()))); });
+    refreshers_.push_back([this, button](const Param& p) {
+        button->setColor(std::get<Color>(p.at(controller_.frame(), controller_.document().rate())));
+    });
     return button;
 }
 
@@ -401,6 +421,10 @@ void ParamRow::refresh() {
                   "the shared value again"
                 : toolTipFor(spec_));
     }
+    if (key_)
+        key_->setState(keyAt(param, controller_.frame()) ? KeyButton::State::Here
+                       : !param.keys.empty()             ? KeyButton::State::Keyed
+                                                         : KeyButton::State::None);
     if (!spec_.drivable) return;
     const bool has = param.field != nullptr;
     editor_->setVisible(!has || !replacedByField());

@@ -12,6 +12,7 @@ class QVBoxLayout;
 namespace ovrix::app {
 
 class FieldStack;
+class KeyButton;
 
 /// Made from the spec alone; shows what the document holds after refresh().
 class ParamRow : public QWidget {
@@ -34,7 +35,7 @@ class ParamRow : public QWidget {
   private:
     using Refresh = std::function<void(const Param&)>;
     QWidget* makeEditor();
-    QWidget* makeNumber(const std::function<double(const Value&)>& get,
+    QWidget* makeNumber(int component, const std::function<double(const Value&)>& get,
                         const std::function<Value(const Value&, double)>& put, double initial);
     QWidget* makeNumbers(size_t count);
     QWidget* makeBool();
@@ -46,8 +47,8 @@ class ParamRow : public QWidget {
     QWidget* makeMap();
     QWidget* makeEdits();
     QWidget* makeCombing();
-    QWidget* makeTally(const QString& tip, const Value& none, const std::function<QString(const Value&)>& tell,
-                       const QString& hint);
+    QWidget* makeTally(const QString& tip, const Value& none,
+                       const std::function<QString(const Value&)>& tell, const QString& hint);
     QWidget* makePoints();
     QWidget* makeCells();
     QWidget* makeProfile();
@@ -65,6 +66,7 @@ class ParamRow : public QWidget {
     QLabel* name_ = nullptr;
     QToolButton* sources_ = nullptr;
     QToolButton* fieldButton_ = nullptr;
+    KeyButton* key_ = nullptr;
     FieldStack* stack_ = nullptr;
     QVBoxLayout* layout_ = nullptr;
 };

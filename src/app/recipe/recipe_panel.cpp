@@ -156,10 +156,19 @@ void RecipePanel::rebuild() {
     for (const std::string& step : steps) {
         auto* card = new StepCard(controller_, node->id, step);
         if (step.empty() && node->category() == Category::Layer) addButton();
+        connect(card, &StepCard::addPart, this, &RecipePanel::openAddPart);
         connect(card, &StepCard::droppedAt, this, &RecipePanel::dropCard);
         connect(card, &StepCard::addAbove, this, &RecipePanel::openAddStep);
         connect(card, &StepCard::stackToggled, this, &RecipePanel::onStack);
-        cardsLayout_->addWidget(card);
+        if (card->in().empty()) {
+            cardsLayout_->addWidget(card);
+        } else {  // a part stands in its step
+            auto* shelf = new QWidget;
+            auto* inset = new QHBoxLayout(shelf);
+            inset->setContentsMargins(px(14), 0, 0, 0);
+            inset->addWidget(card);
+            cardsLayout_->addWidget(shelf);
+        }
         cards_.push_back(card);
         for (ParamRow* row : card->rows())
             if (row->path() == openStack_) row->setStackOpen(true), controller_.setOverlay(openStack_);
@@ -171,7 +180,10 @@ void RecipePanel::rebuild() {
     else
         cardsLayout_->setContentsMargins(0, 0, 0, 0);
     cardsLayout_->addStretch();
-    flow_->setCards(cards_);
+    std::vector<StepCard*> stages;
+    for (StepCard* c : cards_)
+        if (c->in().empty()) stages.push_back(c);
+    flow_->setCards(stages);
 }
 
 void RecipePanel::refreshHead() {
@@ -219,8 +231,14 @@ void RecipePanel::onStack(const ParamPath& path, bool open) {
 
 void RecipePanel::dropCard(const std::string& step, int y) {
     size_t place = 0;
+    const StepCard* dropped = card(step);
+    if (!dropped) return;
+    const auto middle = [](const StepCard* c) {  // parts stand on a shelf of their own
+        return c->height() / 2 + (c->in().empty() ? c->y() : c->y() + c->parentWidget()->y());
+    };
+    if (!dropped->in().empty()) y += dropped->parentWidget()->y();
     for (StepCard* c : cards_)
-        if (c->step() != step && !c->step().empty() && c->y() + c->height() / 2 < y) ++place;
+        if (c != dropped && !c->step().empty() && c->in() == dropped->in() && middle(c) < y) ++place;
     const std::string node = controller_.selected();
     controller_.edit("Move step", [&](const Document& d) { return withStepMoved(d, node, step, place); });
     cardsLayout_->invalidate();
@@ -229,12 +247,8 @@ void RecipePanel::dropCard(const std::string& step, int y) {
 
 namespace {
 
-struct Offer {
-    const StepType* type;
-    size_t place;
-};
-
 /// Steps that can be added, each with the last place at which it fits.
+template <class Offer>
 std::vector<Offer> offers(const Node& layer, const std::string& above) {
     std::vector<Offer> out;
     const auto add = [&](size_t place) {
@@ -257,6 +271,33 @@ void RecipePanel::openAddStep(const std::string& above) {
     const Node* chosen = controller_.selectedNode();
     if (!chosen || (chosen->category() != Category::Layer && chosen->category() != Category::Object)) return;
     const Node* node = &recipeOwner(controller_.document(), *chosen);
+    const std::string layer = node->id;
+    offerSteps(offers<Offer>(*node, above), add_ ? static_cast<QWidget*>(add_) : this, false,
+               [=, this](const Offer& o) {
+                   controller_.edit("Add " + QString::fromStdString(o.type->title), [&](const Document& d) {
+                       return withStep(d, layer, o.place, makeStep(o.type->id, d.get(layer)));
+                   });
+               });
+}
+
+void RecipePanel::openAddPart(const std::string& step, QWidget* under) {
+    const Node* chosen = controller_.selectedNode();
+    if (!chosen) return;
+    const Node& node = recipeOwner(controller_.document(), *chosen);
+    const Step* holder = node.step(step);
+    if (!holder) return;
+    std::vector<Offer> all;
+    for (const StepType* t : fittingParts(*holder)) all.push_back({t, 0});
+    const std::string layer = node.id;
+    offerSteps(all, under, true, [=, this](const Offer& o) {
+        controller_.edit("Add " + QString::fromStdString(o.type->title),
+                         [&](const Document& d) { return withPart(d, layer, step, o.type->id); });
+    });
+}
+
+/// A list to search and pick from.
+void RecipePanel::offerSteps(const std::vector<Offer>& all, QWidget* by, bool below,
+                             const std::function<void(const Offer&)>& take) {
     auto* popup = new QFrame(this, Qt::Popup);
     popup->setObjectName("card");
     popup->setAttribute(Qt::WA_DeleteOnClose);
@@ -265,7 +306,6 @@ void RecipePanel::openAddStep(const std::string& above) {
     search->setPlaceholderText("Search steps");
     auto* list = new QListWidget;
     list->setMinimumSize(px(280), px(160));
-    const auto all = offers(*node, above);
     for (size_t i = 0; i < all.size(); ++i) {
         auto* item =
             new QListWidgetItem(QString::fromStdString(all[i].type->title + "\n" + all[i].type->help), list);
@@ -280,15 +320,12 @@ void RecipePanel::openAddStep(const std::string& above) {
     list->setCurrentRow(0);
     box->addWidget(search);
     box->addWidget(list);
-    const std::string layer = node->id;
-    const auto take = [=, this] {
+    const auto chosen = [=] {
         QListWidgetItem* item = list->currentItem();
         if (!item || !(item->flags() & Qt::ItemIsEnabled) || item->isHidden()) return;
         const Offer o = all[size_t(item->data(Qt::UserRole).toInt())];
         popup->close();
-        controller_.edit("Add " + QString::fromStdString(o.type->title), [&](const Document& d) {
-            return withStep(d, layer, o.place, makeStep(o.type->id, d.get(layer)));
-        });
+        take(o);
     };
     connect(search, &QLineEdit::textChanged, list, [list](const QString& text) {
         for (int i = 0; i < list->count(); ++i)
@@ -302,12 +339,11 @@ void RecipePanel::openAddStep(const std::string& above) {
                     return list->setCurrentRow(i);
             }
     });
-    connect(search, &QLineEdit::returnPressed, popup, take);
-    connect(list, &QListWidget::itemClicked, popup, take);
-    connect(list, &QListWidget::itemActivated, popup, take);
+    connect(search, &QLineEdit::returnPressed, popup, chosen);
+    connect(list, &QListWidget::itemClicked, popup, chosen);
+    connect(list, &QListWidget::itemActivated, popup, chosen);
     popup->adjustSize();
-    QWidget* by = add_ ? static_cast<QWidget*>(add_) : this;
-    popup->move(by->mapToGlobal(QPoint(0, -popup->height())));
+    popup->move(by->mapToGlobal(QPoint(0, below ? by->height() : -popup->height())));
     popup->show();
     search->setFocus();
 }

@@ -32,6 +32,8 @@ class RecipePanel : public QWidget {
     /// Opens the list of steps that can be added; @p above is a step's id, or empty for the end.
     void openAddStep(const std::string& above = {});
     StepCard* card(const std::string& step) const;
+    /// Opens the list of parts that a step may take, under a widget.
+    void openAddPart(const std::string& step, QWidget* under);
 
   private:
     void rebuildIfNeeded();
@@ -40,6 +42,12 @@ class RecipePanel : public QWidget {
     void refreshHead();
     void dropCard(const std::string& step, int y);
     void onStack(const ParamPath& path, bool open);
+    struct Offer {
+        const StepType* type;
+        size_t place;
+    };
+    void offerSteps(const std::vector<Offer>& offers, QWidget* by, bool below,
+                    const std::function<void(const Offer&)>& take);
 
     Controller& controller_;
     QLabel *name_, *facts_;

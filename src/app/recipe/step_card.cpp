@@ -6,6 +6,7 @@
 #include <QLabel>
 #include <QMenu>
 #include <QPainter>
+#include <QPushButton>
 #include <QToolButton>
 #include <QVBoxLayout>
 
@@ -37,6 +38,15 @@ StepCard::StepCard(Controller& controller, const std::string& node, const std::s
         rows_.push_back(row);
     }
     box->addWidget(body_);
+    const Step* own = step.empty() ? nullptr : recipe()->step(step);
+    if (own) in_ = own->in;
+    if (const StepType* type = own ? findStepType(own->type) : nullptr; type && !type->holds.empty()) {
+        auto* add = new QPushButton("Add a force, a contact, a rule...");
+        add->setObjectName("addPart");
+        add->setProperty("link", true);
+        connect(add, &QPushButton::clicked, this, [this, add] { Q_EMIT addPart(step_, add); });
+        rows->addWidget(add);
+    }
     refresh();
 }
 
@@ -106,7 +116,7 @@ void StepCard::fillMenu(QMenu& menu) {
         controller_.edit("Move step", [&](const Document& d) { return withStepMoved(d, node_, step_, to); });
     };
     menu.addSeparator();
-    menu.addAction("Add a step above", this, [this] { Q_EMIT addAbove(step_); });
+    if (in_.empty()) menu.addAction("Add a step above", this, [this] { Q_EMIT addAbove(step_); });
     menu.addAction("Move up", this, [=] { move(place - 1); })->setEnabled(place > 0);
     menu.addAction("Move down", this, [=] { move(place + 1); })->setEnabled(place + 1 < siblings);
     const auto others = replacementsOf(*step);

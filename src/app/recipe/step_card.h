@@ -18,6 +18,8 @@ class StepCard : public QFrame {
              QWidget* parent = nullptr);
     void refresh();
     const std::string& step() const { return step_; }
+    /// The step that this one is a part of; empty for none.
+    const std::string& in() const { return in_; }
     const std::vector<ParamRow*>& rows() const { return rows_; }
     QColor edge() const;
     /// In and out of the last evaluation; null when there was none.
@@ -29,6 +31,8 @@ class StepCard : public QFrame {
     /// The card's head was dropped at this height of its parent.
     void droppedAt(const std::string& step, int y);
     void addAbove(const std::string& step);
+    /// A part is to be added to this step; the list opens under the button.
+    void addPart(const std::string& step, QWidget* under);
     void stackToggled(const ParamPath& path, bool open);
 
   protected:
@@ -43,7 +47,7 @@ class StepCard : public QFrame {
     bool shown(const ParamSpec& spec) const;
 
     Controller& controller_;
-    std::string node_, step_;
+    std::string node_, step_, in_;
     QWidget* head_ = nullptr;
     QWidget* body_ = nullptr;
     QLabel *title_ = nullptr, *figures_ = nullptr, *problem_ = nullptr;

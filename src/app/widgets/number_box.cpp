@@ -8,6 +8,7 @@
 #include "app/theme/theme.h"
 #include "base/error.h"
 #include "base/number_text.h"
+#include "field/param.h"
 
 namespace ovrix::app {
 
@@ -41,6 +42,13 @@ void NumberBox::setValue(double value) {
     update();
 }
 
+void NumberBox::setFormula(const QString& text) {
+    if (text == formula_) return;
+    formula_ = text;
+    setToolTip(text.isEmpty() ? toolTip().section("\n= ", 0, 0) : toolTip().section("\n= ", 0, 0) + "\n= " + text);
+    update();
+}
+
 void NumberBox::setMark(const QColor& color) {
     mark_ = color;
     update();
@@ -58,6 +66,7 @@ QString NumberBox::shownText() const {
 }
 
 QString NumberBox::typedText() const {
+    if (!formula_.isEmpty()) return formula_;
     return spec_.type == ParamType::Int ? QString::number(qlonglong(value_))
                                         : QString::number(value_, 'g', 10);
 }
@@ -79,7 +88,11 @@ void NumberBox::paintEvent(QPaintEvent*) {
         p.drawRoundedRect(rect(), px(4), px(4));
         p.setClipping(false);
     }
-    if (mark_.isValid()) {
+    if (!formula_.isEmpty()) {
+        p.setPen(t.violet);
+        p.setFont(textFont(8.75));
+        p.drawText(QRect(px(4), 0, px(14), height()), Qt::AlignVCenter, QString::fromUtf8("\u0192"));
+    } else if (mark_.isValid()) {
         p.setBrush(mark_);
         p.drawRoundedRect(QRectF(px(3), height() / 2.0 - px(3), px(3), px(6)), 1, 1);
     }
@@ -198,6 +211,11 @@ void NumberBox::endTyping(bool take) {
     update();
     if (!take || text == typedText()) return;
     try {
+        if (text.contains("frame") || text.contains("time")) {
+            formulaAt(text.toStdString(), 1.0, kUsualRate);
+            Q_EMIT formulaTyped(text);
+            return;
+        }
         double next =
             std::clamp(parseNumberText(text.toStdString(), spec_.unit), spec_.hardMin, spec_.hardMax);
         if (spec_.type == ParamType::Int) next = std::round(next);

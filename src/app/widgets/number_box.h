@@ -16,6 +16,8 @@ class NumberBox : public QWidget {
     /// Shows a value without telling anybody.
     void setValue(double value);
     void setDefault(double value) { default_ = value; }
+    /// The formula that the number comes from; typing starts with it. Empty for none.
+    void setFormula(const QString& text);
     /// Marks the number as keyed or driven by a field.
     void setMark(const QColor& color);
     QSize sizeHint() const override;
@@ -26,6 +28,8 @@ class NumberBox : public QWidget {
     void changed(double value, bool dragging);
     void finished();
     void refused(const QString& why);
+    /// A text over "frame" or "time" was typed.
+    void formulaTyped(const QString& text);
 
   protected:
     void paintEvent(QPaintEvent*) override;
@@ -49,6 +53,7 @@ class NumberBox : public QWidget {
     QPoint press_, last_;
     bool pressed_ = false, dragging_ = false;
     QColor mark_;
+    QString formula_;
     QLineEdit* edit_ = nullptr;
 };
 

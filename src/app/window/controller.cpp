@@ -8,13 +8,26 @@
 #include "base/error.h"
 #include "io/elements_io.h"
 #include "io/strands_io.h"
+#include "scene/keying.h"
 #include "scene/scene_file.h"
 
 namespace ovrix::app {
 
 Controller::Controller(QObject* parent)
     : QObject(parent),
+      playTimer_(new QTimer(this)),
       autosaveTimer_(new QTimer(this)),
+      bakes_(evaluator_,
+             [this](const std::string& text, bool bad, bool ended) {
+                 QMetaObject::invokeMethod(
+                     this,
+                     [this, text, bad, ended] {
+                         if (!text.empty()) say(QString::fromStdString(text), bad);
+                         if (ended) requestResults();
+                         Q_EMIT bakingChanged();
+                     },
+                     Qt::QueuedConnection);
+             }),
       worker_(evaluator_, [this](std::shared_ptr<const EvalSnapshot> s) {
           QMetaObject::invokeMethod(
               this,
@@ -28,6 +41,8 @@ Controller::Controller(QObject* parent)
     autosaveTimer_->setSingleShot(true);
     autosaveTimer_->setInterval(3000);
     connect(autosaveTimer_, &QTimer::timeout, this, &Controller::writeAutosave);
+    playTimer_->setTimerType(Qt::PreciseTimer);
+    connect(playTimer_, &QTimer::timeout, this, &Controller::playOn);
     requestResults();
 }
 
@@ -59,7 +74,8 @@ void Controller::onDocumentChanged() {
 }
 
 void Controller::requestResults() {
-    worker_.request({document(), session_.folder(), full_, frame_, overlay_, painting_.node});
+    worker_.request(
+        {document(), session_.folder(), session_.path(), full_, frame_, overlay_, painting_.node});
 }
 
 bool Controller::guarded(const std::function<void()>& body) {
@@ -87,9 +103,82 @@ void Controller::setParam(const ParamPath& path, const Param& param, bool draggi
 }
 
 void Controller::setValue(const ParamPath& path, const Value& value, bool dragging) {
-    Param param = paramAt(document(), path);
-    param.value = value;
-    setParam(path, param, dragging);
+    edit(
+        "Change " + QString::fromStdString(specAt(document(), path).title),
+        [&](const Document& d) { return withValueAt(d, path, frame_, value); },
+        dragging ? path.text() : std::string());
+}
+
+void Controller::toggleKey(const ParamPath& path) {
+    const Param param = paramAt(document(), path);
+    if (keyAt(param, frame_))
+        edit("Remove key", [&](const Document& d) { return withoutKey(d, path, frame_); });
+    else
+        edit("Set key",
+             [&](const Document& d) { return withKey(d, path, frame_, param.at(frame_, d.rate())); });
+}
+
+void Controller::setFormula(const ParamPath& path, int component, const std::string& text) {
+    edit("Set formula", [&](const Document& d) { return withFormula(d, path, component, text); });
+}
+
+void Controller::setFrame(double frame) {
+    if (frame == frame_) return;
+    frame_ = frame;
+    Q_EMIT frameChanged();
+    requestResults();
+}
+
+std::pair<int, int> Controller::playRange() const {
+    const auto whole = [&](const char* id) {
+        return int(std::get<int64_t>(document().setting("scene", id)));
+    };
+    const int first = whole("first"), last = std::max(first, whole("last"));
+    const int from = whole("loop_from"), to = whole("loop_to");
+    if (to <= from) return {first, last};
+    return {std::clamp(from, first, last), std::clamp(to, first, last)};
+}
+
+bool Controller::playing() const { return playTimer_->isActive(); }
+
+void Controller::setPlaying(bool on) {
+    if (on == playing()) return;
+    if (on) {
+        const auto [first, last] = playRange();
+        if (frame_ < first || frame_ >= last) setFrame(first);
+        playFrom_ = frame_;
+        played_.start();
+        playTimer_->start(std::max(1, int(500.0 / document().rate())));
+    } else {
+        playTimer_->stop();
+    }
+    Q_EMIT playingChanged();
+}
+
+/// The next frame, or the one whose time has come. Nothing is asked for while the last is still being made:
+/// so a slow simulation shows each frame that it gets to.
+void Controller::playOn() {
+    if (worker_.busy()) return;
+    const auto [first, last] = playRange();
+    const double length = last - first + 1;
+    const bool inTime = std::get<std::string>(document().setting("scene", "play")) == "in real time";
+    double next = frame_ + 1;
+    if (inTime) {
+        next = playFrom_ + std::floor(double(played_.elapsed()) * 1e-3 * document().rate());
+        if (next == frame_) return;
+    }
+    if (next > last) next = first + std::fmod(next - first, length);
+    setFrame(next);
+}
+
+void Controller::bakeLayer(const std::string& layer) {
+    if (session_.path().empty()) return say("Save the scene first: bakes lie beside it", true);
+    const auto whole = [&](const char* id) {
+        return int(std::get<int64_t>(document().setting("scene", id)));
+    };
+    bakes_.start(
+        {document(), layer, session_.path(), whole("first"), std::max(whole("first"), whole("last"))});
+    Q_EMIT bakingChanged();
 }
 
 std::optional<Param> Controller::paramNow(const ParamPath& path) const {
@@ -161,6 +250,8 @@ void Controller::openScene(const QString& file) {
         evaluator_.forgetLast();
         selected_.clear();
         overlay_ = {};
+        setPlaying(false);
+        frame_ = playRange().first;
         if (autosave_) autosave_->clear();
         addRecent(QString::fromStdString(session_.path().string()));
         Q_EMIT selectionChanged();

@@ -1,8 +1,10 @@
 // What the panels share: the session, the selection, the results. Panels read here and edit through here.
 #pragma once
+#include <QElapsedTimer>
 #include <QObject>
 #include <QStringList>
 
+#include "app/window/bake_worker.h"
 #include "app/window/eval_worker.h"
 #include "scene/edits.h"
 #include "scene/hand_on.h"
@@ -50,6 +52,22 @@ class Controller : public QObject {
     bool full() const { return full_; }
     void setFull(bool full);
     double frame() const { return frame_; }
+    void setFrame(double frame);
+    bool playing() const;
+    /// Plays the range again and again, or stops.
+    void setPlaying(bool on);
+    /// The frames that are played: the scene's loop, or all of it.
+    std::pair<int, int> playRange() const;
+
+    /// A key at this frame with the value that there is, or none any more.
+    void toggleKey(const ParamPath& path);
+    void setFormula(const ParamPath& path, int component, const std::string& text);
+
+    BakeWorker& bakes() { return bakes_; }
+    /// Looks again at what lies on the disk.
+    void refreshResults() { requestResults(); }
+    /// Bakes the layer's simulation over the scene's range, on a worker. The scene must have a file.
+    void bakeLayer(const std::string& layer);
 
     /// The field whose heat map lies on the surface; an empty node for none.
     const ParamPath& overlay() const { return overlay_; }
@@ -90,6 +108,9 @@ class Controller : public QObject {
     void selectionChanged();
     void resultsChanged();
     void modeChanged();
+    void frameChanged();
+    void playingChanged();
+    void bakingChanged();
     void overlayChanged();
     void paintingChanged();
     void fileChanged();
@@ -100,16 +121,20 @@ class Controller : public QObject {
     void addElements(const std::filesystem::path& path, const std::string& step);
     std::string pathInScene(const std::filesystem::path& path) const;
     void onDocumentChanged();
+    void playOn();
     Evaluator evaluator_;
     Session session_;
     std::shared_ptr<const EvalSnapshot> results_ = std::make_shared<EvalSnapshot>();
     std::string selected_;
     bool full_ = false;
-    double frame_ = 1;
+    double frame_ = 1, playFrom_ = 1;
+    QElapsedTimer played_;
+    QTimer* playTimer_;
     ParamPath overlay_, painting_;
     std::unique_ptr<Autosave> autosave_;
     QTimer* autosaveTimer_;
-    EvalWorker worker_;  // last: it ends before what it uses
+    BakeWorker bakes_;  // these two last: they end before what they use
+    EvalWorker worker_;
 };
 
 }  // namespace ovrix::app

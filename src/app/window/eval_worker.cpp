@@ -124,6 +124,10 @@ std::shared_ptr<const EvalSnapshot> EvalWorker::evaluate(const Request& r, Progr
     snapshot->document = r.document;
     snapshot->full = r.full;
     evaluator_.setFolder(r.folder);
+    evaluator_.setScene(r.scene);
+    evaluator_.simulations().setLimit(
+        size_t(std::get<double>(r.document.setting("scene", "sim_memory")) * 1e9));
+    snapshot->frame = r.frame;
     for (const NodePtr& node : r.document.nodes()) {
         progress.check();
         if (node->category() == Category::Object) {
@@ -144,6 +148,8 @@ std::shared_ptr<const EvalSnapshot> EvalWorker::evaluate(const Request& r, Progr
         snapshot->bytes += bytesOf(result.geometry);
         snapshot->layers[node->id] = std::move(result);
         addDrawn(*snapshot, node->id);
+        if (auto status = simulationStatus(evaluator_, r.document, *node, snapshot->layers[node->id].share))
+            snapshot->simulations[node->id] = std::move(*status);
     }
     for (const auto& [id, o] : snapshot->objects) snapshot->bytes += o.mesh->bytes();
     if (!r.overlay.node.empty())

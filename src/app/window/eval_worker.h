@@ -7,6 +7,7 @@
 #include <thread>
 
 #include "geo/packed_strands.h"
+#include "scene/bake.h"
 #include "scene/checks.h"
 #include "scene/overlay.h"
 
@@ -33,6 +34,8 @@ struct EvalSnapshot {
     };
     std::map<std::string, Lines> strands, guides;  ///< by layer, as they are drawn
     std::map<std::string, std::string> objectErrors;
+    std::map<std::string, SimulationStatus> simulations;  ///< by layer
+    double frame = 1;
     std::vector<Check> checks;
     std::optional<Overlay> overlay;
     double milliseconds = 0;
@@ -45,7 +48,7 @@ class EvalWorker {
   public:
     struct Request {
         Document document;
-        std::filesystem::path folder;
+        std::filesystem::path folder, scene;
         bool full = false;
         double frame = 1;
         ParamPath overlay;

@@ -19,6 +19,8 @@
 
 #include "app/recipe/recipe_panel.h"
 #include "app/render/render_pane.h"
+#include "app/time/key_curves.h"
+#include "app/time/time_strip.h"
 #include "app/view/view_widget.h"
 #include "app/window/library_window.h"
 #include "app/window/outline.h"
@@ -125,7 +127,22 @@ void MainWindow::buildInterface() {
     columns->setStretchFactor(2, 0);
     columns->setSizes({px(232), 1280 - px(232) - px(328), px(328)});
     columns->setCollapsible(1, false);
-    rows->addWidget(columns, 1);
+    auto* upper = new QSplitter(Qt::Vertical);
+    upper->setHandleWidth(1);
+    upper->addWidget(columns);
+    curves_ = new KeyCurves(controller_);
+    curves_->hide();
+    upper->addWidget(curves_);
+    upper->setStretchFactor(0, 1);
+    upper->setStretchFactor(1, 0);
+    upper->setCollapsible(0, false);
+    upper->setCollapsible(1, false);
+    upper->setSizes({px(520), px(210)});
+    rows->addWidget(upper, 1);
+    rows->addWidget(line());
+    strip_ = new TimeStrip(controller_);
+    connect(strip_, &TimeStrip::curvesToggled, this, [this](bool on) { curves_->setVisible(on); });
+    rows->addWidget(strip_);
     rows->addWidget(line());
     rows->addWidget(status_);
     setCentralWidget(whole);
@@ -364,6 +381,11 @@ void MainWindow::chooseHandOnFile(HandOn what, const std::string& layer) {
         what == HandOn::Mesh ? "Meshes (*.glb *.obj *.ply)"
                              : "Copies, strands and points (*.usda *.ply *.csv *.vdb)");
     if (!file.isEmpty()) controller_.handOnLayer(layer, what, file);
+}
+
+void MainWindow::showCurves(bool show) {
+    auto* button = strip_->findChild<QToolButton*>("curves");
+    if (button->isChecked() != show) button->click();
 }
 
 void MainWindow::showRender(bool show) {

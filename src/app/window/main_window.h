@@ -18,10 +18,12 @@ class global_control;
 
 namespace ovrix::app {
 
+class KeyCurves;
 class LibraryWindow;
 class Outline;
 class RecipePanel;
 class RenderPane;
+class TimeStrip;
 class ViewWidget;
 
 class MainWindow : public QMainWindow {
@@ -35,6 +37,9 @@ class MainWindow : public QMainWindow {
     RenderPane* renderPane() { return render_; }
     Outline* outline() { return outline_; }
     RecipePanel* recipe() { return recipe_; }
+    TimeStrip* time() { return strip_; }
+    KeyCurves* curves() { return curves_; }
+    void showCurves(bool show);
     LibraryWindow* library() { return library_; }
     const std::vector<Command>& commands() const { return commands_; }
     void run(const QString& command);
@@ -90,6 +95,8 @@ class MainWindow : public QMainWindow {
     ViewWidget* view_ = nullptr;
     RenderPane* render_ = nullptr;
     RecipePanel* recipe_ = nullptr;
+    TimeStrip* strip_ = nullptr;
+    KeyCurves* curves_ = nullptr;
     QTimer *clock_, *messageTimer_;
     Preferences preferences_;
     std::unique_ptr<tbb::detail::d1::global_control> threads_;

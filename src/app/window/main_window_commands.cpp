@@ -4,6 +4,8 @@
 
 #include "app/recipe/recipe_panel.h"
 #include "app/render/render_pane.h"
+#include "app/time/key_curves.h"
+#include "app/time/time_strip.h"
 #include "app/view/view_widget.h"
 #include "app/window/main_window.h"
 
@@ -184,6 +186,23 @@ void MainWindow::makeCommands() {
         add(
             t.id, t.title, "Tool of the view", QKeySequence(t.key),
             [this, tool = t.tool] { view_->setTool(tool); }, hasView);
+    add("play", "Play or stop", "The frames again and again", QKeySequence("Space"),
+        [this] { controller_.setPlaying(!controller_.playing()); });
+    add("frameBack", "A frame back", "", QKeySequence("Alt+Left"), [this] { strip_->step(-1); });
+    add("frameAhead", "A frame ahead", "", QKeySequence("Alt+Right"), [this] { strip_->step(1); });
+    add("curves", "Keys as curves", "Opens or closes the curves of what is chosen", QKeySequence("Shift+K"),
+        [this] { showCurves(curves_->isHidden()); });
+    add(
+        "bake", "Bake what simulates", "Writes the frames of all simulations beside the scene",
+        QKeySequence("Ctrl+Shift+B"),
+        [this] {
+            for (const auto& [layer, status] : controller_.results().simulations)
+                if (!status.bake.locked) controller_.bakeLayer(layer);
+        },
+        [this] { return !controller_.results().simulations.empty(); });
+    add(
+        "stopBake", "Stop baking", "What was written stays", {}, [this] { controller_.bakes().cancel(); },
+        [this] { return controller_.bakes().state().running; });
     add("checks", "Checks", "What would surprise you", QKeySequence("F8"), [this] { checks_->click(); });
     add("preferences", "Preferences...", "Theme, interface scale, memory limit, threads",
         QKeySequence("Ctrl+,"), [this] {

@@ -1,0 +1,320 @@
+#include "motion.h"
+
+#include <fmt/format.h>
+
+#include <iostream>
+
+#include "maker.h"
+#include "scene/bake.h"
+#include "scene/scene_file.h"
+#include "shapes.h"
+
+namespace ovrix::demo {
+
+namespace {
+
+Param keyed(const std::vector<std::pair<double, Value>>& keys, KeyEase ease = KeyEase::Smooth) {
+    Param p;
+    p.value = keys.front().second;
+    for (const auto& [frame, value] : keys) p.keys.push_back({frame, value, ease});
+    return p;
+}
+
+/// Sand, evening light and a camera, to begin with.
+struct Stage : Maker {
+    std::string sandLook;
+
+    explicit Stage(const std::filesystem::path& to) {
+        folder = to;
+        set("sun", {{"elevation", "14"}, {"azimuth", "-60"}, {"strength", "5"}, {"angle", "1.5"}});
+        set("sky", {{"haze", "1.4"}, {"exposure", "0.6"}});
+        set("render", {{"width", "640"}, {"height", "360"}, {"samples", "24"}, {"bounces", "4"}});
+        set("scene", {{"first", "1"}, {"last", "72"}, {"draft", "1"}});
+        sandLook =
+            material("Wet sand", Color(0.07f, 0.055f, 0.04f), Color(0.26f, 0.205f, 0.145f),
+                     {noise(0.5, 4, 1.1, 4), blended(noise(0.006, 3, 2.0, 2), Blend::Multiply, 0.5)}, 0.5);
+    }
+    void look(const char* from, const char* to, const char* focal) {
+        set("camera", {{"position", from}, {"target", to}, {"focal", focal}});
+    }
+    void sand(double size) {
+        const std::string id = add("terrain", "Sand");
+        set(id, {{"height", "0.05"}, {"feature", "0.5"}, {"ridges", "0.2"}});
+        set(id + "/size", fmt::format("{}", size));
+        set(id + "/material", sandLook);
+    }
+    std::string plain(const std::string& name, const Color& color, double roughness,
+                      const Color& glow = Color(0.0f)) {
+        const std::string id = add("surface", name);
+        document = withValue(document, {id, "", "base"}, color);
+        document = withValue(document, {id, "", "roughness"}, roughness);
+        document = withValue(document, {id, "", "emission"}, glow);
+        return id;
+    }
+    void keys(const std::string& path, const Param& p) {
+        const ParamPath at = ParamPath::parse(document, path);
+        document = withParam(document, at, p);
+    }
+    void part(const std::string& layer, const char* type) {
+        document = withPart(document, layer, "simulate", type);
+    }
+    void without(const std::string& layer, const char* step) {
+        document = withoutStep(document, layer, step);
+    }
+};
+
+/// Drifting specks that draw threads of light behind them.
+Document plankton(const std::filesystem::path& folder) {
+    Stage m(folder);
+    m.set("sun", {{"strength", "0.4"}, {"elevation", "40"}});
+    m.set("sky", {{"exposure", "-3.5"}, {"haze", "4"}});
+    m.look("0.2,0.5,2.3", "0,0.45,0", "40");
+    m.sand(6);
+    const std::string cloud = m.add("sphere", "Water");
+    m.set(cloud, {{"radius", "0.75"},
+                  {"position", "0,0.5,0"},
+                  {"scale", "1.5,0.7,1"},
+                  {"shown", "false"},
+                  {"rendered", "false"}});
+    const std::string glow = m.plain("Glow", Color(0.1f, 0.3f, 0.3f), 0.6, Color(0.25f, 0.9f, 0.8f));
+    m.set(glow + "/glow", "5");
+    const std::string threads = m.add("fibre", "Threads");
+    m.set(threads, {{"coloured", "colour"}});
+    const std::string speck = m.add("sphere", "Speck");
+    m.set(speck, {{"radius", "0.004"},
+                  {"segments", "8"},
+                  {"material", glow.c_str()},
+                  {"shown", "false"},
+                  {"rendered", "false"}});
+    const std::string drift = m.recipe("Plankton", cloud, "", {"inside", "simulate", "copies_of"});
+    m.set(drift, {{"inside/count", "1400"}});
+    m.without(drift, "emit"), m.without(drift, "gravity");
+    m.part(drift, "turbulence");
+    m.set(drift + "/turbulence",
+          {{"how", "carries"}, {"strength", "0.25"}, {"scale", "0.5"}, {"speed", "0.12"}, {"hold", "2"}});
+    m.document = withValue(m.document, {drift, "copies_of", "prototypes"}, Shares{{speck, 1.0}});
+    const std::string trails = m.recipe("Trails", cloud, glow, {"inside", "simulate", "trails"});
+    m.set(trails, {{"inside/count", "1400"}});
+    m.without(trails, "emit"), m.without(trails, "gravity");
+    m.part(trails, "turbulence");
+    m.set(trails + "/turbulence",
+          {{"how", "carries"}, {"strength", "0.25"}, {"scale", "0.5"}, {"speed", "0.12"}, {"hold", "2"}});
+    m.set(trails + "/trails", {{"length", "0.9"}, {"pieces", "18"}, {"width", "2.4"}});
+    m.set("scene/preroll", "24");
+    return m.document;
+}
+
+/// A wave breaks on a stone: bursts of drops that shrink as they fly.
+Document splash(const std::filesystem::path& folder) {
+    Stage m(folder);
+    m.look("0.5,0.42,2.1", "0,0.3,0", "45");
+    m.set("sun", {{"azimuth", "150"}, {"elevation", "12"}});
+    m.sand(6);
+    const std::string rock =
+        m.mesh("Stone", stone(3), m.plain("Stone", Color(0.06f, 0.06f, 0.065f), 0.35), true);
+    m.set(rock, {{"scale", "7,6,7"}, {"position", "0.1,0.05,0"}});
+    const std::string water = m.plain("Drops", Color(0.75f, 0.8f, 0.82f), 0.05);
+    m.set(water, {{"specular", "1"}, {"translucency", "0.5"}});
+    const std::string drop = m.add("sphere", "Drop");
+    m.set(drop, {{"radius", "0.006"},
+                 {"segments", "12"},
+                 {"material", water.c_str()},
+                 {"shown", "false"},
+                 {"rendered", "false"}});
+    const std::string spray = m.recipe("Spray", "", "", {"ring", "simulate", "copies_of"});
+    m.set(spray, {{"ring/count", "400"}, {"ring/outer", "0.22"}, {"ring/inner", "0.05"}});
+    m.set(spray + "/emit", {{"rate", "0"},
+                            {"burst", "2600"},
+                            {"burst_at", "8"},
+                            {"speed", "1.6..3.4"},
+                            {"cone", "38"},
+                            {"random", "0.35"},
+                            {"jitter", "0.05"},
+                            {"size", "0.35..1.5"},
+                            {"life", "0.8..1.7"}});
+    m.part(spray, "emit");
+    m.set(spray + "/emit_2", {{"rate", "0"},
+                              {"burst", "1800"},
+                              {"burst_at", "30"},
+                              {"speed", "1.2..2.6"},
+                              {"cone", "50"},
+                              {"random", "0.3"},
+                              {"jitter", "0.05"},
+                              {"size", "0.3..1.2"},
+                              {"life", "0.8..1.6"},
+                              {"seed", "7"}});
+    for (const char* type : {"drag", "turbulence", "collide", "floor", "size_over_life"}) m.part(spray, type);
+    m.set(spray + "/drag", {{"strength", "0.25"}, {"square", "0.12"}});
+    m.set(spray + "/turbulence", {{"strength", "3"}, {"scale", "0.35"}});
+    m.set(spray + "/collide", {{"with", rock.c_str()}, {"bounce", "0.2"}, {"friction", "0.2"}});
+    m.set(spray + "/floor", {{"height", "0.02"}, {"then", "end"}});
+    m.document = withValue(m.document, {spray, "size_over_life", "curve"},
+                           Curve{{{0, 0.6f}, {0.1f, 1}, {0.7f, 0.7f}, {1, 0}}, true});
+    m.document = withValue(m.document, {spray, "copies_of", "prototypes"}, Shares{{drop, 1.0}});
+    return m.document;
+}
+
+/// Seeds of the mangrove, loosed in a sweep: they fly point first and stand in the mud where they land.
+Document darts(const std::filesystem::path& folder) {
+    Stage m(folder);
+    m.look("1.1,0.75,2.6", "0.1,0.35,0", "38");
+    m.sand(8);
+    const std::string green = m.plain("Seed", Color(0.07f, 0.11f, 0.025f), 0.35);
+    const std::string branch = m.add("torus", "Branch");
+    m.set(branch,
+          {{"radius", "0.9"}, {"tube", "0.02"}, {"position", "-1.2,1.15,-0.4"}, {"rotation", "0,0,12"}});
+    m.set(branch + "/material", m.plain("Bark", Color(0.09f, 0.06f, 0.04f), 0.8));
+    const std::string dart = m.add("blade", "Dart");
+    m.set(dart, {{"height", "0.16"},
+                 {"width", "0.016"},
+                 {"bend", "0"},
+                 {"curl", "0"},
+                 {"twist", "0"},
+                 {"fold", "1"},
+                 {"blades", "3"},
+                 {"spread", "0"},
+                 {"material", green.c_str()},
+                 {"shown", "false"},
+                 {"rendered", "false"}});
+    m.document = withValue(m.document, {dart, "", "profile"},
+                           Curve{{{0, 0.35f}, {0.3f, 1}, {0.8f, 0.6f}, {1, 0.02f}}, true});
+    const std::string volley = m.recipe("Darts", branch, "", {"scatter", "simulate", "copies_of"});
+    m.set(volley + "/scatter", {{"count", "220"}});
+    m.set(volley + "/emit", {{"rate", "130"},
+                             {"until", "44"},
+                             {"from", "2"},
+                             {"most", "220"},
+                             {"order", "direction"},
+                             {"order_axis", "0,0,1"},
+                             {"speed", "0.1..0.4"},
+                             {"axis", "2.6,1.1,0.35"},
+                             {"random", "0.35"},
+                             {"forever", "true"},
+                             {"size", "0.75..1.2"},
+                             {"cone", "25"}});
+    for (const char* type : {"drag", "facing", "collide"}) m.part(volley, type);
+    m.set(volley + "/drag/strength", "0.15");
+    m.set(volley + "/facing/damping", "0.03");
+    m.set(volley + "/collide", {{"with", "sand"}, {"then", "stick"}, {"ahead", "0.13"}});
+    m.document = withValue(m.document, {volley, "copies_of", "prototypes"}, Shares{{dart, 1.0}});
+    m.set("sand/height", "0.08");
+    return m.document;
+}
+
+/// Silverside fish after a lure, round the glass float.
+Document silversides(const std::filesystem::path& folder) {
+    Stage m(folder);
+    m.look("0.3,0.75,3.1", "0,0.5,0", "40");
+    m.set("sky", {{"haze", "5"}, {"exposure", "0.2"}});
+    m.sand(8);
+    const std::string silver = m.plain("Scales", Color(0.62f, 0.66f, 0.68f), 0.22);
+    m.set(silver + "/metalness", "0.7");
+    const std::string fish = m.add("sphere", "Silverside");
+    m.set(fish, {{"radius", "0.03"},
+                 {"segments", "12"},
+                 {"scale", "0.22,0.4,1"},
+                 {"material", silver.c_str()},
+                 {"shown", "false"},
+                 {"rendered", "false"}});
+    const std::string pool = m.add("sphere", "Pool");
+    m.set(pool, {{"radius", "1"},
+                 {"scale", "1.7,0.55,1.1"},
+                 {"position", "0,0.6,0"},
+                 {"shown", "false"},
+                 {"rendered", "false"}});
+    const std::string floating = m.add("sphere", "Glass float");
+    m.set(floating,
+          {{"radius", "0.2"}, {"position", "0.05,0.62,0"}, {"wander", "true"}, {"wander_move", "0.03"}});
+    m.set(floating + "/material", m.plain("Float glass", Color(0.02f, 0.11f, 0.09f), 0.08));
+    const std::string lure = m.add("sphere", "Lure");
+    m.set(lure, {{"radius", "0.018"}});
+    m.set(lure + "/material", m.plain("Lure", Color(0.8f, 0.25f, 0.08f), 0.3));
+    m.keys(lure + "/position", keyed({{1, V3d(-1.1, 0.55, 0.3)},
+                                      {24, V3d(-0.1, 0.75, -0.55)},
+                                      {48, V3d(1.15, 0.5, 0.1)},
+                                      {72, V3d(0.1, 0.6, 0.7)}}));
+    const std::string school = m.recipe("School", pool, "", {"inside", "simulate", "copies_of"});
+    m.set(school + "/inside/count", "320");
+    m.without(school, "emit"), m.without(school, "gravity");
+    for (const char* type : {"flock", "chase", "avoid", "roam", "steer", "facing"}) m.part(school, type);
+    m.set(school + "/flock",
+          {{"apart", "6"}, {"alike", "2.5"}, {"together", "1.2"}, {"distance", "0.09"}, {"sight", "0.5"}});
+    m.set(school + "/chase", {{"target", lure.c_str()}, {"strength", "1.2"}, {"speed", "0.9"}});
+    m.document = withValue(m.document, {school, "avoid", "objects"}, Refs{floating});
+    m.set(school + "/avoid", {{"distance", "0.22"}, {"strength", "14"}});
+    m.set(school + "/roam", {{"inside", pool.c_str()}, {"strength", "0.5"}});
+    m.set(school + "/steer", {{"speed", "0.25..1.3"}, {"turn", "260"}, {"climb", "35"}});
+    m.set(school + "/facing", {{"how", "ahead, upright"}, {"damping", "0.06"}});
+    m.document = withValue(m.document, {school, "copies_of", "prototypes"}, Shares{{fish, 1.0}});
+    m.set("scene/preroll", "36");
+    return m.document;
+}
+
+/// Sandhoppers that sit still until a crab comes by.
+Document sandhoppers(const std::filesystem::path& folder) {
+    Stage m(folder);
+    m.look("0.5,0.5,1.7", "0,0.08,0", "42");
+    m.sand(4);
+    const std::string pale = m.plain("Sandhopper", Color(0.42f, 0.33f, 0.22f), 0.4);
+    const std::string hopper = m.add("sphere", "Sandhopper");
+    m.set(hopper, {{"radius", "0.011"},
+                   {"segments", "12"},
+                   {"scale", "0.55,0.6,1.2"},
+                   {"material", pale.c_str()},
+                   {"shown", "false"},
+                   {"rendered", "false"}});
+    const std::string crab = m.add("sphere", "Crab");
+    m.set(crab, {{"radius", "0.07"}, {"scale", "1.35,0.5,1"}});
+    m.set(crab + "/material", m.plain("Crab shell", Color(0.22f, 0.06f, 0.03f), 0.3));
+    m.keys(crab + "/position",
+           keyed({{1, V3d(-1.1, 0.06, -0.15)}, {36, V3d(0, 0.055, 0.2)}, {72, V3d(1.1, 0.06, 0.0)}}));
+    const std::string hoppers = m.recipe("Sandhoppers", "sand", "", {"scatter", "simulate", "copies_of"});
+    m.set(hoppers + "/scatter", {{"count", "2600"}});
+    m.without(hoppers, "emit");
+    m.set(hoppers + "/simulate/waiting", "true");
+    for (const char* type : {"collide", "collide", "rule", "turbulence", "facing", "rule"})
+        m.part(hoppers, type);
+    m.set(hoppers + "/collide", {{"with", crab.c_str()}, {"then", "wake"}, {"reach", "0.16"}});
+    m.set(hoppers + "/collide_2",
+          {{"with", "sand"}, {"bounce", "0.72"}, {"friction", "0.05"}, {"thickness", "0.008"}});
+    // Whoever is awake is thrown up as long as it is low.
+    m.set(hoppers + "/rule",
+          {{"when", "past an age"}, {"age", "0.02"}, {"does", "changes group"}, {"to", "1"}});
+    m.set(hoppers + "/turbulence", {{"strength", "26"}, {"scale", "0.12"}, {"speed", "1.5"}, {"group", "1"}});
+    m.set(hoppers + "/facing", {{"how", "ahead, upright"}, {"damping", "0.05"}});
+    m.set(hoppers + "/rule_2",
+          {{"when", "past an age"}, {"age", "1.4"}, {"does", "changes group"}, {"to", "2"}});
+    m.document = withValue(m.document, {hoppers, "copies_of", "prototypes"}, Shares{{hopper, 1.0}});
+    return m.document;
+}
+
+}  // namespace
+
+std::vector<std::filesystem::path> writeMotion(const std::filesystem::path& folder) {
+    std::filesystem::create_directories(folder);
+    std::vector<std::filesystem::path> written;
+    const std::pair<const char*, Document (*)(const std::filesystem::path&)> scenes[] = {
+        {"plankton", plankton},
+        {"splash", splash},
+        {"darts", darts},
+        {"silversides", silversides},
+        {"sandhoppers", sandhoppers}};
+    for (const auto& [name, make] : scenes) {
+        const std::filesystem::path path = folder / (std::string(name) + ".ovrix");
+        const Document document = make(folder);
+        saveScene(document, path);
+        Evaluator evaluator;
+        evaluator.setFolder(folder);
+        evaluator.setScene(path);
+        for (const NodePtr& layer : document.nodes(Category::Layer)) {
+            if (!solverPlace(recipeOf(document, *layer).steps)) continue;
+            const BakeResult r = bake(evaluator, document, layer->id, path, {1, 72, {}}, Progress::none());
+            for (const std::string& note : r.notes)
+                std::cerr << name << ", " << layer->name << ": " << note << "\n";
+        }
+        written.push_back(path);
+    }
+    return written;
+}
+
+}  // namespace ovrix::demo

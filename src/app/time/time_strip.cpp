@@ -1,0 +1,517 @@
+#include "app/time/time_strip.h"
+
+#include <QContextMenuEvent>
+#include <QHBoxLayout>
+#include <QHelpEvent>
+#include <QLabel>
+#include <QMenu>
+#include <QPainter>
+#include <QPainterPath>
+#include <QPushButton>
+#include <QToolButton>
+#include <QToolTip>
+
+#include "app/theme/theme.h"
+#include "app/widgets/number_box.h"
+#include "scene/keying.h"
+
+namespace ovrix::app {
+
+namespace {
+
+/// 1, 2, 5, 10, 20...: the least of them that is not below @p wanted.
+int roundStep(double wanted) {
+    for (int ten = 1;; ten *= 10)
+        for (int k : {1, 2, 5})
+            if (k * ten >= wanted) return k * ten;
+}
+
+void paintDiamond(QPainter& p, const QPointF& c, double r) {
+    p.drawPolygon(QPolygonF({c + QPointF(0, -r), c + QPointF(r, 0), c + QPointF(0, r), c + QPointF(-r, 0)}));
+}
+
+}  // namespace
+
+FrameRuler::FrameRuler(Controller& controller, QWidget* parent) : QWidget(parent), controller_(controller) {
+    setObjectName("frameRuler");
+    setAccessibleName("Frames");
+    setFocusPolicy(Qt::StrongFocus);
+    setMinimumWidth(px(160));
+    setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Expanding);
+    setMouseTracking(true);
+    for (auto signal : {&Controller::frameChanged, &Controller::documentChanged, &Controller::resultsChanged,
+                        &Controller::selectionChanged, &Controller::bakingChanged})
+        connect(&controller_, signal, this, qOverload<>(&QWidget::update));
+}
+
+QSize FrameRuler::sizeHint() const { return {px(600), px(54)}; }
+
+std::pair<int, int> FrameRuler::range() const {
+    const auto whole = [&](const char* id) {
+        return int(std::get<int64_t>(controller_.document().setting("scene", id)));
+    };
+    return {whole("first"), std::max(whole("first") + 1, whole("last"))};
+}
+
+double FrameRuler::xOf(double frame) const {
+    const auto [first, last] = range();
+    const double margin = px(14);
+    return margin + (frame - first) / (last - first) * (width() - 2 * margin);
+}
+
+double FrameRuler::keyRow() const { return height() - px(16); }
+
+double FrameRuler::frameAt(double x) const {
+    const auto [first, last] = range();
+    const double margin = px(14), span = std::max(1.0, width() - 2 * margin);
+    return std::clamp(std::round(first + (x - margin) / span * (last - first)), double(first), double(last));
+}
+
+std::set<double> FrameRuler::keyFrames() const {
+    std::set<double> frames;
+    const Document& d = controller_.document();
+    for (const ParamPath& path : animatedParams(d, controller_.selected()))
+        for (const Key& k : paramAt(d, path).keys) frames.insert(k.frame);
+    return frames;
+}
+
+std::optional<double> FrameRuler::keyNear(const QPointF& at) const {
+    if (std::abs(at.y() - keyRow()) > px(8)) return std::nullopt;
+    std::optional<double> best;
+    for (double f : keyFrames())
+        if (std::abs(xOf(f) - at.x()) < px(7) &&
+            (!best || std::abs(xOf(f) - at.x()) < std::abs(xOf(*best) - at.x())))
+            best = f;
+    return best;
+}
+
+/// Of the chosen layer, else of the only one that simulates.
+const SimulationStatus* FrameRuler::simulation() const {
+    const auto& all = controller_.results().simulations;
+    const auto own = all.find(controller_.selected());
+    if (own != all.end()) return &own->second;
+    return all.size() == 1 ? &all.begin()->second : nullptr;
+}
+
+/// How many are alive over the frames that are known.
+void FrameRuler::paintAlive(QPainter& p, const QRectF& box) {
+    const SimulationStatus* s = simulation();
+    if (!s || s->kept.size() < 2) return;
+    size_t most = 1;
+    for (const auto& [frame, count] : s->kept) most = std::max(most, count);
+    QPainterPath path;
+    int last = 0;
+    bool open = false;
+    const auto y = [&](size_t count) { return box.bottom() - box.height() * double(count) / double(most); };
+    for (const auto& [frame, count] : s->kept) {
+        if (open && frame != last + 1) path.lineTo(xOf(last), box.bottom()), open = false;
+        if (!open) path.moveTo(xOf(frame), box.bottom()), open = true;
+        path.lineTo(xOf(frame), y(count));
+        last = frame;
+    }
+    path.lineTo(xOf(last), box.bottom());
+    QColor fill = tokens().seaGlass;
+    fill.setAlphaF(0.22f);
+    p.fillPath(path, fill);
+}
+
+/// Under the frames: kept in memory, baked, and baked of something else.
+void FrameRuler::paintCache(QPainter& p, const QRectF& box) {
+    const SimulationStatus* s = simulation();
+    if (!s) return;
+    const auto [first, last] = range();
+    const double frameWidth = (xOf(last) - xOf(first)) / (last - first);
+    const auto bar = [&](int frame, double top, double height, const QColor& color) {
+        if (frame < first || frame > last) return;
+        p.fillRect(QRectF(xOf(frame) - frameWidth / 2, top, frameWidth + 0.5, height), color);
+    };
+    QColor kept = tokens().muted;
+    kept.setAlphaF(0.55f);
+    for (const auto& [frame, count] : s->kept) bar(frame, box.top(), box.height() * 0.4, kept);
+    const bool good = s->fresh;
+    for (int frame : s->bake.frames) {
+        bar(frame, box.top() + box.height() * 0.5, box.height() * 0.5,
+            good ? tokens().water : tokens().amber);
+        if (!good && frame % 4 == 0)  // not told by colour alone: stale is dashed
+            bar(frame, box.top() + box.height() * 0.5, box.height() * 0.5, tokens().panel);
+    }
+}
+
+void FrameRuler::paintLoop(QPainter& p) {
+    const auto [from, to] = controller_.playRange();
+    const auto [first, last] = range();
+    if (from == first && to == last) return;
+    QColor shade = tokens().ink;
+    shade.setAlphaF(0.5f);
+    p.fillRect(QRectF(0, 0, xOf(from), height()), shade);
+    p.fillRect(QRectF(xOf(to), 0, width() - xOf(to), height()), shade);
+}
+
+void FrameRuler::paintEvent(QPaintEvent*) {
+    QPainter p(this);
+    p.setRenderHint(QPainter::Antialiasing);
+    const Tokens& t = tokens();
+    const auto [first, last] = range();
+    const double top = px(16);
+    paintAlive(p, QRectF(0, top, width(), height() - top - px(9)));
+    const int step = roundStep((last - first) * px(46) / std::max(1.0, double(width())));
+    p.setFont(figureFont(7.75));
+    const int small = std::max(1, step / 5);
+    for (int f = int(std::ceil(double(first) / small)) * small; f <= last; f += small) {
+        const bool named = f % step == 0;
+        p.setPen(QPen(t.line, 1));
+        const double x = std::floor(xOf(f)) + 0.5;
+        p.drawLine(QPointF(x, named ? top - px(2) : top + px(2)), QPointF(x, top + px(5)));
+        if (!named) continue;
+        p.setPen(t.muted);
+        p.drawText(QRectF(x - px(30), 0, px(60), top - px(2)), Qt::AlignCenter, QString::number(f));
+    }
+    paintCache(p, QRectF(0, height() - px(7), width(), px(6)));
+    paintLoop(p);
+    p.setPen(QPen(t.violet, 1.2));
+    const double now = controller_.frame();
+    for (double f : keyFrames()) {
+        p.setBrush(std::abs(f - now) < 0.01 ? QBrush(t.violet) : QBrush(t.panel));
+        paintDiamond(p, QPointF(xOf(f), keyRow()), px(4));
+    }
+    const double x = xOf(now);
+    p.setPen(QPen(t.seaGlass, 1.5));
+    p.drawLine(QPointF(x, top - px(1)), QPointF(x, height()));
+    p.setFont(figureFont(8.75));
+    const QString text = numberText(now, now == std::floor(now));
+    const double w = p.fontMetrics().horizontalAdvance(text) + px(10);
+    const QRectF flag(std::clamp(x - w / 2, 0.0, width() - w), 0, w, px(15));
+    p.setPen(Qt::NoPen);
+    p.setBrush(t.seaGlass);
+    p.drawRoundedRect(flag, px(3), px(3));
+    p.setPen(t.ink);
+    p.drawText(flag, Qt::AlignCenter, text);
+    if (hasFocus()) {
+        p.setPen(QPen(t.seaGlass, 1));
+        p.setBrush(Qt::NoBrush);
+        p.drawRoundedRect(QRectF(rect()).adjusted(0.5, 0.5, -0.5, -0.5), px(3), px(3));
+    }
+}
+
+void FrameRuler::mousePressEvent(QMouseEvent* e) {
+    if (e->button() != Qt::LeftButton) return;
+    if (const auto key = keyNear(e->position())) {
+        drag_ = Drag::Key;
+        dragged_ = *key;
+        controller_.setFrame(*key);
+        return;
+    }
+    if (e->modifiers() & Qt::AltModifier) {  // the loop: its nearer end comes here
+        const auto [from, to] = controller_.playRange();
+        const double f = frameAt(e->position().x());
+        drag_ = std::abs(f - from) < std::abs(f - to) ? Drag::LoopFrom : Drag::LoopTo;
+        mouseMoveEvent(e);
+        return;
+    }
+    drag_ = Drag::Frame;
+    controller_.setFrame(frameAt(e->position().x()));
+}
+
+void FrameRuler::moveKeys(double from, double to) {
+    controller_.edit(
+        "Move keys",
+        [&](const Document& d) {
+            Document out = d;
+            for (const ParamPath& path : animatedParams(d, controller_.selected())) {
+                Param param = paramAt(d, path);
+                const auto k = keyAt(param, from);
+                if (!k) continue;
+                Key moved = param.keys[*k];
+                moved.frame = to;
+                param.keys.erase(param.keys.begin() + std::ptrdiff_t(*k));
+                param.keys.push_back(moved);
+                out = withKeys(out, path, param.keys);
+            }
+            return out;
+        },
+        "move keys");
+}
+
+void FrameRuler::mouseMoveEvent(QMouseEvent* e) {
+    const double f = frameAt(e->position().x());
+    switch (drag_) {
+        case Drag::None:
+            setCursor(keyNear(e->position()) ? Qt::SizeHorCursor : Qt::ArrowCursor);
+            break;
+        case Drag::Frame:
+            controller_.setFrame(f);
+            break;
+        case Drag::Key:
+            // Keys pass others without taking their place.
+            if (f != dragged_ && !keyFrames().count(f)) {
+                moveKeys(dragged_, f);
+                dragged_ = f;
+                controller_.setFrame(f);
+            }
+            break;
+        case Drag::LoopFrom:
+        case Drag::LoopTo: {
+            auto [from, to] = controller_.playRange();
+            (drag_ == Drag::LoopFrom ? from : to) = int(f);
+            if (to <= from) break;
+            controller_.edit(
+                "Set what is played",
+                [&](const Document& d) {
+                    return withValue(withValue(d, {"scene", "", "loop_from"}, int64_t(from)),
+                                     {"scene", "", "loop_to"}, int64_t(to));
+                },
+                "loop");
+        }
+    }
+}
+
+void FrameRuler::mouseReleaseEvent(QMouseEvent*) {
+    if (drag_ == Drag::Key || drag_ == Drag::LoopFrom || drag_ == Drag::LoopTo) controller_.endDrag();
+    drag_ = Drag::None;
+}
+
+void FrameRuler::contextMenuEvent(QContextMenuEvent* e) {
+    QMenu menu(this);
+    const auto key = keyNear(e->pos());
+    if (key) {
+        const struct {
+            const char* title;
+            KeyEase ease;
+        } eases[] = {{"Smooth", KeyEase::Smooth},
+                     {"Straight", KeyEase::Linear},
+                     {"Eased", KeyEase::Eased},
+                     {"Stepped", KeyEase::Hold}};
+        const auto change = [this, f = *key](const QString& label,
+                                             const std::function<void(std::vector<Key>&, size_t)>& to) {
+            controller_.edit(label, [&](const Document& d) {
+                Document out = d;
+                for (const ParamPath& path : animatedParams(d, controller_.selected())) {
+                    Param param = paramAt(d, path);
+                    const auto k = keyAt(param, f);
+                    if (!k) continue;
+                    if (param.keys.size() == 1 && label == "Remove keys") {
+                        out = withoutKey(out, path, f);
+                        continue;
+                    }
+                    to(param.keys, *k);
+                    out = withKeys(out, path, param.keys);
+                }
+                return out;
+            });
+        };
+        for (const auto& ease : eases)
+            menu.addAction(
+                QString("From here: %1").arg(QString(ease.title).toLower()), this, [change, e2 = ease.ease] {
+                    change("Ease keys", [e2](std::vector<Key>& keys, size_t i) { keys[i].ease = e2; });
+                });
+        menu.addAction("Remove", this, [change] {
+            change("Remove keys",
+                   [](std::vector<Key>& keys, size_t i) { keys.erase(keys.begin() + std::ptrdiff_t(i)); });
+        });
+        menu.addSeparator();
+    }
+    const double f = frameAt(e->pos().x());
+    const auto loop = [this](int from, int to) {
+        controller_.edit("Set what is played", [&](const Document& d) {
+            return withValue(withValue(d, {"scene", "", "loop_from"}, int64_t(from)),
+                             {"scene", "", "loop_to"}, int64_t(to));
+        });
+    };
+    menu.addAction("Play from here", this, [=, this] { loop(int(f), controller_.playRange().second); });
+    menu.addAction("Play to here", this, [=, this] { loop(controller_.playRange().first, int(f)); });
+    menu.addAction("Play all", this, [=] { loop(0, 0); });
+    menu.exec(e->globalPos());
+}
+
+void FrameRuler::keyPressEvent(QKeyEvent* e) {
+    const auto [first, last] = range();
+    const int by = e->modifiers() & Qt::ShiftModifier ? 10 : 1;
+    if (e->key() == Qt::Key_Left)
+        controller_.setFrame(std::max<double>(first, std::floor(controller_.frame()) - by));
+    else if (e->key() == Qt::Key_Right)
+        controller_.setFrame(std::min<double>(last, std::floor(controller_.frame()) + by));
+    else
+        QWidget::keyPressEvent(e);
+}
+
+bool FrameRuler::event(QEvent* e) {
+    if (e->type() != QEvent::ToolTip) return QWidget::event(e);
+    const auto* help = static_cast<QHelpEvent*>(e);
+    const double f = frameAt(help->pos().x());
+    QString text = QString("Frame %1, %2 s").arg(f).arg(f / controller_.document().rate(), 0, 'f', 2);
+    if (const SimulationStatus* s = simulation()) {
+        for (const auto& [frame, count] : s->kept)
+            if (frame == int(f)) text += "\n" + shortCount(double(count)) + " alive; kept in memory";
+        if (s->bake.frames.count(int(f)))
+            text += s->fresh ? "\nBaked" : "\nBaked, but stale: something that it depends on changed";
+    }
+    text += "\nDrag to go through time; Alt and drag for the part that is played";
+    QToolTip::showText(help->globalPos(), text, this);
+    return true;
+}
+
+TimeStrip::TimeStrip(Controller& controller, QWidget* parent) : QWidget(parent), controller_(controller) {
+    setObjectName("bar");
+    setFixedHeight(px(58));
+    auto* line = new QHBoxLayout(this);
+    line->setContentsMargins(px(10), px(2), px(10), px(2));
+    line->setSpacing(px(2));
+    const auto button = [&](const char* name, const char* iconName, const char* tip,
+                            const std::function<void()>& run) {
+        auto* b = new QToolButton;
+        b->setObjectName(name);
+        b->setProperty("flat", true);
+        b->setIcon(icon(iconName));
+        b->setIconSize(QSize(px(16), px(16)));
+        b->setFixedSize(px(26), px(26));
+        b->setToolTip(tip);
+        b->setAccessibleName(tip);
+        connect(b, &QToolButton::clicked, this, run);
+        line->addWidget(b);
+        return b;
+    };
+    button("toFirst", "first", "To the first frame",
+           [this] { controller_.setFrame(controller_.playRange().first); });
+    button("back", "back", "A frame back", [this] { step(-1); });
+    play_ =
+        button("play", "play", "Play (Space)", [this] { controller_.setPlaying(!controller_.playing()); });
+    button("ahead", "ahead", "A frame ahead", [this] { step(1); });
+    ParamSpec spec{.id = "frame",
+                   .title = "Frame",
+                   .initial = 1.0,
+                   .hardMin = -1e6,
+                   .hardMax = 1e6,
+                   .softMin = 1,
+                   .softMax = 100,
+                   .help = "The frame that is shown"};
+    frame_ = new NumberBox(spec);
+    frame_->setObjectName("frameBox");
+    frame_->setFixedWidth(px(56));
+    frame_->setToolTip("The frame that is shown");
+    connect(frame_, &NumberBox::changed, this, [this](double f, bool) { controller_.setFrame(f); });
+    line->addSpacing(px(6));
+    line->addWidget(frame_);
+    ruler_ = new FrameRuler(controller_);
+    line->addWidget(ruler_, 1);
+    first_ = settingBox("first", "The first frame of the scene");
+    last_ = settingBox("last", "The last frame of the scene");
+    line->addWidget(first_);
+    line->addWidget(last_);
+    line->addSpacing(px(6));
+    curves_ = button("curves", "keys", "Keys as curves (Shift+K)",
+                     [this] { Q_EMIT curvesToggled(curves_->isChecked()); });
+    curves_->setCheckable(true);
+    bake_ = new QPushButton("Bake");
+    bake_->setObjectName("bake");
+    bake_->setMinimumWidth(px(92));
+    auto* menu = new QMenu(bake_);
+    connect(menu, &QMenu::aboutToShow, this, [this, menu] { fillBakeMenu(*menu); });
+    bake_->setMenu(menu);
+    line->addWidget(bake_);
+    connect(&controller_, &Controller::frameChanged, this, &TimeStrip::refresh);
+    connect(&controller_, &Controller::playingChanged, this, &TimeStrip::refresh);
+    connect(&controller_, &Controller::documentChanged, this, &TimeStrip::refresh);
+    connect(&controller_, &Controller::fileChanged, this, &TimeStrip::refresh);
+    connect(&controller_, &Controller::resultsChanged, this, &TimeStrip::refreshBake);
+    connect(&controller_, &Controller::bakingChanged, this, &TimeStrip::refreshBake);
+    refresh();
+    refreshBake();
+}
+
+NumberBox* TimeStrip::settingBox(const char* id, const QString& tip) {
+    const ParamSpec* spec = findSpec(findNodeType("scene")->params, id);
+    auto* box = new NumberBox(*spec);
+    box->setObjectName(id);
+    box->setFixedWidth(px(48));
+    box->setToolTip(tip);
+    connect(box, &NumberBox::changed, this, [this, id](double x, bool dragging) {
+        controller_.setValue({"scene", "", id}, int64_t(x), dragging);
+    });
+    connect(box, &NumberBox::finished, this, [this] { controller_.endDrag(); });
+    return box;
+}
+
+void TimeStrip::step(int frames) {
+    controller_.setPlaying(false);
+    controller_.setFrame(std::floor(controller_.frame()) + frames);
+}
+
+void TimeStrip::refresh() {
+    frame_->setValue(controller_.frame());
+    const auto whole = [&](const char* id) {
+        return double(std::get<int64_t>(controller_.document().setting("scene", id)));
+    };
+    first_->setValue(whole("first"));
+    last_->setValue(whole("last"));
+    play_->setIcon(icon(controller_.playing() ? "pause" : "play"));
+    play_->setToolTip(controller_.playing() ? "Stop playing (Space)" : "Play (Space)");
+}
+
+void TimeStrip::refreshBake() {
+    const BakeWorker::State s = controller_.bakes().state();
+    const auto& all = controller_.results().simulations;
+    bake_->setEnabled(s.running || !all.empty());
+    bool stale = false;
+    for (const auto& [layer, status] : all)
+        stale |= status.bake.exists && !status.fresh && status.use != "always";
+    bake_->setText(s.running ? QString("Baking %1 / %2").arg(s.frame).arg(s.last)
+                   : stale   ? "Bake: stale"
+                             : "Bake");
+    bake_->setStyleSheet(stale && !s.running ? "color:" + tokens().amber.name() : QString());
+    bake_->setToolTip(all.empty()
+                          ? "Nothing simulates here"
+                          : "Writes simulated frames beside the scene: then every frame is there at once");
+}
+
+void TimeStrip::fillBakeMenu(QMenu& menu) {
+    menu.clear();
+    if (controller_.bakes().state().running) {
+        menu.addAction("Stop baking", this, [this] { controller_.bakes().cancel(); });
+        menu.addSeparator();
+    }
+    const Document& d = controller_.document();
+    const auto& all = controller_.results().simulations;
+    const auto nameOf = [&](const std::string& id) {
+        return QString::fromStdString(d.find(id) ? d.get(id).name : id);
+    };
+    for (const auto& [id, status] : all)
+        if (!status.bake.locked)
+            menu.addAction("Bake " + nameOf(id), this, [this, layer = id] { controller_.bakeLayer(layer); });
+    if (all.size() > 1)
+        menu.addAction("Bake all", this, [this] {
+            for (const auto& [id, status] : controller_.results().simulations)
+                if (!status.bake.locked) controller_.bakeLayer(id);
+        });
+    menu.addSeparator();
+    for (const auto& [id, status] : all) {
+        if (!status.bake.exists) continue;
+        const auto folder = bakeFolder(controller_.session().path(), id);
+        if (!status.fresh) {
+            const auto use = [this, layer = id](const char* how) {
+                controller_.edit("Use of a bake", [&](const Document& doc) {
+                    const Node recipe = recipeOf(doc, doc.get(layer));
+                    const auto place = solverPlace(recipe.steps);
+                    if (!place) return doc;
+                    return withValue(doc, {layer, recipe.steps[*place].id, "bake_use"}, std::string(how));
+                });
+            };
+            if (status.use == "always")
+                menu.addAction("Use " + nameOf(id) + "'s bake only while fresh", this,
+                               [use] { use("while fresh"); });
+            else
+                menu.addAction("Keep " + nameOf(id) + "'s stale bake in use", this, [use] { use("always"); });
+        }
+        menu.addAction((status.bake.locked ? "Unlock " : "Lock ") + nameOf(id) + "'s bake", this,
+                       [this, folder, locked = status.bake.locked] {
+                           controller_.guarded([&] { lockBake(folder, !locked); });
+                           controller_.refreshResults();
+                       });
+        if (!status.bake.locked)
+            menu.addAction("Remove " + nameOf(id) + "'s bake", this, [this, folder] {
+                controller_.guarded([&] { removeBake(folder); });
+                controller_.refreshResults();
+            });
+    }
+}
+
+}  // namespace ovrix::app

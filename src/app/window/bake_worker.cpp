@@ -1,0 +1,81 @@
+#include "app/window/bake_worker.h"
+
+#include "base/error.h"
+
+namespace ovrix::app {
+
+BakeWorker::BakeWorker(Evaluator& evaluator, Tell tell)
+    : evaluator_(evaluator), tell_(std::move(tell)), thread_([this] { loop(); }) {}
+
+BakeWorker::~BakeWorker() {
+    {
+        std::lock_guard lock(mutex_);
+        stop_ = true;
+        if (running_) running_->cancel();
+    }
+    wake_.notify_all();
+    thread_.join();
+}
+
+void BakeWorker::start(Job job) {
+    std::lock_guard lock(mutex_);
+    waiting_.push_back(std::move(job));
+    wake_.notify_all();
+}
+
+void BakeWorker::cancel() {
+    std::lock_guard lock(mutex_);
+    waiting_.clear();
+    if (running_) running_->cancel();
+}
+
+BakeWorker::State BakeWorker::state() const {
+    std::lock_guard lock(mutex_);
+    State s = state_;
+    s.running |= !waiting_.empty();
+    return s;
+}
+
+void BakeWorker::loop() {
+    std::unique_lock lock(mutex_);
+    for (;;) {
+        wake_.wait(lock, [this] { return stop_ || !waiting_.empty(); });
+        if (stop_) return;
+        const Job job = std::move(waiting_.front());
+        waiting_.pop_front();
+        const auto progress = running_ = std::make_shared<Progress>();
+        state_ = {true, job.layer, job.first, job.first, job.last};
+        lock.unlock();
+        run(job, *progress);
+        lock.lock();
+        running_ = nullptr;
+        state_ = {};
+    }
+}
+
+void BakeWorker::run(const Job& job, Progress& progress) {
+    const std::string name = job.document.find(job.layer) ? job.document.get(job.layer).name : job.layer;
+    BakeOptions options{job.first, job.last, [this](int frame, bool) {
+                            {
+                                std::lock_guard lock(mutex_);
+                                state_.frame = frame;
+                            }
+                            tell_({}, false, false);
+                        }};
+    try {
+        const BakeResult r = bake(evaluator_, job.document, job.layer, job.scene, options, progress);
+        std::string text = fmt::format("Baked {}: {} frames{}", name, r.written + r.known,
+                                       r.known ? fmt::format(", {} of them there already", r.known) : "");
+        if (!r.notes.empty()) text += ". " + r.notes.front();
+        tell_(text, false, true);
+    } catch (const Cancelled&) {
+        tell_("Stopped baking " + name + "; the frames so far stay, and Bake goes on from there", false,
+              true);
+    } catch (const std::bad_alloc&) {
+        tell_("There was not enough memory to bake " + name, true, true);
+    } catch (const std::exception& e) {
+        tell_(e.what(), true, true);
+    }
+}
+
+}  // namespace ovrix::app

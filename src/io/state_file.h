@@ -1,0 +1,25 @@
+// Frames of simulations on disk: sets of points with all their columns, bit for bit.
+#pragma once
+#include <filesystem>
+#include <map>
+
+#include "geo/attributes.h"
+
+namespace ovrix {
+
+/// What a file of a frame holds. Each set has "P"; texts say what it is of.
+struct StateFile {
+    std::vector<std::pair<std::string, AttributeSet>> sets;
+    std::map<std::string, std::string> notes;
+};
+
+/// OpenVDB points, one grid a set, compressed with Blosc: any program that reads them sees the points where they
+/// are and their columns by name. Two columns more hold what the format itself would lose, the exact place and
+/// the order. Written beside its name first, so a file is whole or not there. Throws Error.
+void writeStateFile(const std::filesystem::path& path, const StateFile& state);
+/// The same sets with the same bits. Throws Error, naming the file, when it is missing, damaged or none of ours.
+StateFile readStateFile(const std::filesystem::path& path);
+/// Only the texts: quick.
+std::map<std::string, std::string> readStateNotes(const std::filesystem::path& path);
+
+}  // namespace ovrix

@@ -1,0 +1,244 @@
+#include "scene/bake.h"
+
+#include <fcntl.h>
+#include <sys/file.h>
+#include <unistd.h>
+
+#include "base/error.h"
+#include "base/files.h"
+#include "base/hash.h"
+#include "io/state_file.h"
+
+namespace ovrix {
+
+namespace fs = std::filesystem;
+using Json = nlohmann::ordered_json;
+
+namespace {
+
+constexpr int kBakeVersion = 1;
+const char* const kList = "bake.json";
+
+std::string frameName(int frame) {
+    return frame < 0 ? fmt::format("frame.-{:04}.vdb", -frame) : fmt::format("frame.{:04}.vdb", frame);
+}
+
+std::optional<int> frameOf(const std::string& name) {
+    if (name.size() < 11 || name.rfind("frame.", 0) != 0 || name.substr(name.size() - 4) != ".vdb") return {};
+    const std::string digits = name.substr(6, name.size() - 10);
+    const size_t from = digits[0] == '-';
+    if (digits.size() <= from || digits.size() > from + 7 ||
+        digits.find_first_not_of("0123456789", from) != std::string::npos)
+        return {};
+    return std::stoi(digits);
+}
+
+void writeList(const fs::path& folder, const BakeInfo& info) {
+    const Json j{{"format", "ovrix-bake"},
+                 {"version", kBakeVersion},
+                 {"made_from", fmt::format("{:016x}", info.life)},
+                 {"rate", info.rate},
+                 {"locked", info.locked}};
+    writeFile(folder / kList, j.dump(2) + "\n");
+}
+
+/// Held as long as a program bakes into a folder.
+class FolderLock {
+  public:
+    explicit FolderLock(const fs::path& folder) {
+        file_ = ::open((folder / ".lock").c_str(), O_CREAT | O_RDWR | O_CLOEXEC, 0644);
+        if (file_ < 0)
+            throw Error("cannot be written to", folder.string(),
+                        "Save the scene in a folder that you may write to");
+        if (::flock(file_, LOCK_EX | LOCK_NB) == 0) return;
+        ::close(file_);
+        throw Error("another program bakes there", folder.string(), "Wait until it is done, or stop it");
+    }
+    ~FolderLock() { ::close(file_); }
+    FolderLock(const FolderLock&) = delete;
+    FolderLock& operator=(const FolderLock&) = delete;
+
+  private:
+    int file_;
+};
+
+StateFile fileOf(const SolverState& state, uint64_t life) {
+    StateFile file;
+    Json numbers = Json::array();
+    for (double x : state.numbers) numbers.push_back(fmt::format("{:a}", x));
+    file.notes = {{"ovrix_made_from", fmt::format("{:016x}", life)},
+                  {"ovrix_frame", fmt::format("{}", int(state.frame))},
+                  {"ovrix_numbers", numbers.dump()},
+                  {"ovrix_notes", Json(state.notes).dump()}};
+    if (const auto* points = std::get_if<std::shared_ptr<const PointSet>>(&state.geometry)) {
+        file.sets.emplace_back("points", (*points)->attributes);
+    } else if (const auto* strands = std::get_if<std::shared_ptr<const StrandSet>>(&state.geometry)) {
+        const StrandSet& s = **strands;
+        AttributeSet own = s.strands;
+        const auto count = own.add<int32_t>("points");
+        for (size_t i = 0; i < s.size(); ++i) count[i] = int32_t(s.pointsOf(i));
+        file.sets = {{"points", s.points}, {"strands", std::move(own)}};
+        file.notes.emplace("ovrix_round", s.round ? "1" : "0");
+    }
+    return file;
+}
+
+SolverStatePtr stateOf(const StateFile& file, const fs::path& path) {
+    const Error damaged("is damaged", path.string(), "Bake it again");
+    auto state = std::make_shared<SolverState>();
+    try {
+        state->frame = std::stod(file.notes.at("ovrix_frame"));
+        for (const Json& x : Json::parse(file.notes.at("ovrix_numbers")))
+            state->numbers.push_back(std::strtod(x.get<std::string>().c_str(), nullptr));
+        state->notes = Json::parse(file.notes.at("ovrix_notes")).get<std::vector<std::string>>();
+    } catch (const std::exception&) {
+        throw damaged;
+    }
+    if (file.sets.size() == 1) {
+        state->geometry = std::make_shared<const PointSet>(PointSet{file.sets[0].second});
+        return state;
+    }
+    StrandSet strands;
+    strands.points = file.sets[0].second;
+    strands.strands = file.sets[1].second;
+    for (int32_t n : strands.strands.find<int32_t>("points")) {
+        if (n < 2) throw damaged;
+        strands.start.push_back(strands.start.back() + uint32_t(n));
+    }
+    if (strands.start.back() != strands.points.size() || strands.size() != strands.strands.size())
+        throw damaged;
+    strands.strands.remove("points");
+    strands.round = file.notes.count("ovrix_round") && file.notes.at("ovrix_round") == "1";
+    state->geometry = std::make_shared<const StrandSet>(std::move(strands));
+    return state;
+}
+
+void removeFrames(const fs::path& folder) {
+    std::error_code code;
+    for (const auto& entry : fs::directory_iterator(folder, code))
+        if (frameOf(entry.path().filename().string())) fs::remove(entry.path(), code);
+}
+
+}  // namespace
+
+fs::path bakeFolder(const fs::path& scene, const std::string& layer) {
+    if (scene.empty()) return {};
+    return scene.parent_path() / (scene.stem().string() + ".cache") / layer;
+}
+
+BakeInfo bakeInfo(const fs::path& folder, std::string* problem) {
+    BakeInfo info;
+    std::error_code code;
+    if (folder.empty() || !fs::exists(folder / kList, code)) return info;
+    try {
+        const Json j = Json::parse(readFile(folder / kList));
+        if (j.value("format", "") != "ovrix-bake") throw Error("is no list of a bake", kList);
+        if (j.value("version", 0) > kBakeVersion)
+            throw Error("was made by a newer version", kList,
+                        "Bake again, or open the scene in that version");
+        info.life = std::stoull(j.at("made_from").get<std::string>(), nullptr, 16);
+        info.rate = j.value("rate", kUsualRate);
+        info.locked = j.value("locked", false);
+    } catch (const std::exception& e) {
+        if (problem) *problem = e.what();
+        return {};
+    }
+    info.exists = true;
+    for (const auto& entry : fs::directory_iterator(folder, code))
+        if (const auto frame = frameOf(entry.path().filename().string())) info.frames.insert(*frame);
+    return info;
+}
+
+SolverStatePtr readBaked(const fs::path& folder, const BakeInfo& info, int frame) {
+    const fs::path path = folder / frameName(frame);
+    const StateFile file = readStateFile(path);
+    const auto from = file.notes.find("ovrix_made_from");
+    if (from == file.notes.end() || from->second != fmt::format("{:016x}", info.life))
+        throw Error("belongs to another bake", path.string(), "Bake again");
+    SolverStatePtr state = stateOf(file, path);
+    if (int(state->frame) != frame) throw Error("is of another frame", path.string(), "Bake again");
+    return state;
+}
+
+BakeResult bake(Evaluator& evaluator, const Document& document, const std::string& layer,
+                const fs::path& scene, const BakeOptions& o, Progress& progress) {
+    const Node recipe = recipeOf(document, document.get(layer));
+    const auto place = solverPlace(recipe.steps);
+    if (!place)
+        throw Error("has no simulation to bake", recipe.name, "Add a step that simulates, and turn it on");
+    const fs::path folder = bakeFolder(scene, layer);
+    if (folder.empty()) throw Error("the scene has no file yet", {}, "Save it: bakes lie beside it");
+    std::error_code code;
+    fs::create_directories(folder, code);
+    if (code)
+        throw Error(code.message(), folder.string(), "Save the scene in a folder that you may write to");
+    const FolderLock lock(folder);
+    BakeInfo info = bakeInfo(folder);
+    if (info.locked) throw Error("is locked", folder.string(), "Unlock it to bake it again");
+    EvalOptions options{double(o.first), Purpose::Render, true, {}};
+    Evaluator::Around around(evaluator, document, options, progress);
+    Simulated simulated(evaluator, recipe, *place, around, 1.0);
+    if (!info.exists || info.life != simulated.life()) {
+        removeFrames(folder);
+        info = {true, simulated.life(), {}, document.rate(), false};
+        writeList(folder, info);
+    }
+    BakeResult result;
+    std::set<std::string> said;
+    Progress::Task task(progress, "Baking " + recipe.name);
+    SolverStatePtr last;
+    for (int f = o.first; f <= o.last; ++f) {
+        task.report(float(f - o.first) / float(std::max(1, o.last - o.first + 1)));
+        SolverStatePtr state;
+        const bool there = info.frames.count(f) != 0;
+        if (there) {
+            try {
+                state = readBaked(folder, info, f);
+            } catch (const Error&) {  // damaged: made again
+            }
+        }
+        if (state) {
+            evaluator.simulations().keep(simulated.life(), state);
+            ++result.known;
+        } else {
+            state = simulated.stateAt(f, false);
+            writeStateFile(folder / frameName(f), fileOf(*state, simulated.life()));
+            ++result.written;
+        }
+        for (const std::string& note : state->notes)
+            if (said.insert(note).second) result.notes.push_back(fmt::format("frame {}: {}", f, note));
+        if (o.done) o.done(f, there);
+    }
+    return result;
+}
+
+void lockBake(const fs::path& folder, bool locked) {
+    BakeInfo info = bakeInfo(folder);
+    if (!info.exists) throw Error("there is no bake", folder.string(), "Bake first");
+    info.locked = locked;
+    writeList(folder, info);
+}
+
+void removeBake(const fs::path& folder) {
+    if (bakeInfo(folder).locked) throw Error("is locked", folder.string(), "Unlock it first");
+    removeFrames(folder);
+    std::error_code code;
+    fs::remove(folder / kList, code);
+}
+
+std::optional<SimulationStatus> simulationStatus(Evaluator& evaluator, const Document& document,
+                                                 const Node& layer, double share) {
+    const Node recipe = recipeOf(document, layer);
+    const auto place = solverPlace(recipe.steps);
+    if (!place) return std::nullopt;
+    SimulationStatus status;
+    const Step& step = recipe.steps[*place];
+    status.kept = evaluator.simulations().frames(lifeOf(evaluator, document, recipe, *place, share));
+    status.bake = bakeInfo(bakeFolder(evaluator.scenePath(), layer.id), &status.problem);
+    status.fresh = status.bake.exists && status.bake.life == lifeOf(evaluator, document, recipe, *place, 1.0);
+    if (const ParamSpec* spec = findSpec(specsOf(step), "bake_use"))
+        status.use = std::get<std::string>(paramOr(*spec, step.params).value);
+    return status;
+}
+
+}  // namespace ovrix

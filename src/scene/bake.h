@@ -1,0 +1,65 @@
+// Simulations on disk: one file a frame, and a list that says what made them.
+#pragma once
+#include <set>
+
+#include "scene/simulated.h"
+
+namespace ovrix {
+
+/// What lies in a bake's folder.
+struct BakeInfo {
+    bool exists = false;
+    uint64_t life = 0;     ///< what it was made from: see lifeOf()
+    std::set<int> frames;  ///< those that are there
+    double rate = kUsualRate;
+    bool locked = false;  ///< not to be baked over
+};
+
+/// Where the bake of a layer lies: "NAME.cache/LAYER" beside the scene. Empty where the scene has no file
+/// yet.
+std::filesystem::path bakeFolder(const std::filesystem::path& scene, const std::string& layer);
+
+/// Reads the list and looks which frames are there. A folder that cannot be read counts as none; @p problem,
+/// when given, says why.
+BakeInfo bakeInfo(const std::filesystem::path& folder, std::string* problem = nullptr);
+/// A frame. Throws Error when it is missing, damaged, or of another simulation than the list says.
+SolverStatePtr readBaked(const std::filesystem::path& folder, const BakeInfo& info, int frame);
+
+struct BakeOptions {
+    int first = 1, last = 1;
+    /// Called after each frame, with it and whether it was there already.
+    std::function<void(int frame, bool known)> done = {};
+};
+
+struct BakeResult {
+    int written = 0, known = 0;
+    std::vector<std::string> notes;  ///< what the frames had to say, each once
+};
+
+/// Writes the frames of a layer's simulation, whole and at Full. Frames that are there and still hold stay:
+/// so it goes on where it was stopped, with the same bits. Frames from something else are removed first.
+/// Throws Error when there is no simulation or no scene file, the bake is locked, another program bakes
+/// there, or the disk is full; Cancelled. All frames written until then are whole and stay.
+BakeResult bake(Evaluator& evaluator, const Document& document, const std::string& layer,
+                const std::filesystem::path& scene, const BakeOptions& options, Progress& progress);
+
+/// Locks a bake so that it cannot be baked over, or unlocks it. Throws Error when there is none.
+void lockBake(const std::filesystem::path& folder, bool locked);
+/// Removes a bake. Throws Error when it is locked.
+void removeBake(const std::filesystem::path& folder);
+
+/// How the simulation of a layer stands, for the strip of time and for checks.
+struct SimulationStatus {
+    std::vector<std::pair<int, size_t>> kept;  ///< frames in memory, with their elements
+    BakeInfo bake;
+    bool fresh = false;   ///< the bake is of what the scene holds now
+    std::string use;      ///< "while fresh", "always" or "never"
+    std::string problem;  ///< why the bake cannot be read
+    /// Whether the view and the render take frames of the bake.
+    bool used() const { return bake.exists && (use == "always" || (use == "while fresh" && fresh)); }
+};
+/// Nothing for a layer without a simulation.
+std::optional<SimulationStatus> simulationStatus(Evaluator& evaluator, const Document& document,
+                                                 const Node& layer, double share);
+
+}  // namespace ovrix
