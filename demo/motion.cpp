@@ -121,7 +121,14 @@ Document splash(const std::filesystem::path& folder) {
                  {"material", water.c_str()},
                  {"shown", "false"},
                  {"rendered", "false"}});
+    const std::string front = m.add("plane", "Wave front");
+    m.set(front, {{"size", "0.4"},
+                  {"position", "-0.25,0.09,0.1"},
+                  {"rotation", "0,0,-22"},
+                  {"shown", "false"},
+                  {"rendered", "false"}});
     const std::string spray = m.recipe("Spray", "", "", {"ring", "simulate", "copies_of"});
+    m.set(spray + "/ring/at", front);
     m.set(spray, {{"ring/count", "400"}, {"ring/outer", "0.22"}, {"ring/inner", "0.05"}});
     m.set(spray + "/emit", {{"rate", "0"},
                             {"burst", "2600"},
@@ -147,7 +154,7 @@ Document splash(const std::filesystem::path& folder) {
     m.set(spray + "/drag", {{"strength", "0.25"}, {"square", "0.12"}});
     m.set(spray + "/turbulence", {{"strength", "3"}, {"scale", "0.35"}});
     m.set(spray + "/collide", {{"with", rock.c_str()}, {"bounce", "0.2"}, {"friction", "0.2"}});
-    m.set(spray + "/floor", {{"height", "0.02"}, {"then", "end"}});
+    m.set(spray + "/floor", {{"height", "0.0"}, {"then", "end"}});
     m.document = withValue(m.document, {spray, "size_over_life", "curve"},
                            Curve{{{0, 0.6f}, {0.1f, 1}, {0.7f, 0.7f}, {1, 0}}, true});
     m.document = withValue(m.document, {spray, "copies_of", "prototypes"}, Shares{{drop, 1.0}});

@@ -33,6 +33,7 @@
 #include "ops/vary_color.h"
 #include "ops/vary_size.h"
 #include "sim/particle_solver.h"
+#include "sim/strand_solver.h"
 
 namespace ovrix {
 
@@ -52,7 +53,7 @@ const std::vector<StepType>& stepTypes() {
             // meshes
             subdivideStep(), displaceStep(), pushStep(), smoothStep(),
             // over time
-            simulateStep(), trailsStep()};
+            simulateStep(), simulateStrandsStep(), trailsStep()};
         for (const ParticlePart& part : particleParts()) all.push_back(part.step);
         return all;
     }();

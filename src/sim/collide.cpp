@@ -388,7 +388,8 @@ class KeepApart : public Spacing {
 
 ParticlePart collidePart() {
     StepType type;
-    type.id = "collide", type.title = "Meet a mesh", type.phase = Phase::Move, type.partOf = {"particles"};
+    type.id = "collide", type.title = "Meet a mesh", type.phase = Phase::Move;
+    type.partOf = {"particles", "strands"};
     type.help = "Particles meet an object, which may move and deform; nothing passes through, however fast";
     type.params =
         Specs{ref("with", "With", "object or layer", "The layer's own surface when none is chosen")} +
@@ -402,7 +403,8 @@ ParticlePart collidePart() {
 
 ParticlePart floorPart() {
     StepType type;
-    type.id = "floor", type.title = "Floor", type.phase = Phase::Move, type.partOf = {"particles"};
+    type.id = "floor", type.title = "Floor", type.phase = Phase::Move;
+    type.partOf = {"particles", "strands"};
     type.help = "A level plane that particles meet";
     type.params = Specs{number("height", "Height", 0, "m", -1e6, 1e6, -2, 2, "Where it lies")} +
                   contactSpecs({"slide", "bounce", "stick", "end"}) + Specs{groupSpec()};

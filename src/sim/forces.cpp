@@ -13,7 +13,7 @@ StepType forceType(std::string id, std::string title, std::string help, std::vec
     StepType type;
     type.id = std::move(id), type.title = std::move(title), type.help = std::move(help);
     type.phase = Phase::Move;
-    type.partOf = {"particles"};
+    type.partOf = {"particles", "strands"};
     type.params = std::move(params);
     type.params.push_back(groupSpec());
     return type;

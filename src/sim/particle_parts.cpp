@@ -8,6 +8,7 @@
 #include "sim/forces.h"
 #include "sim/looks.h"
 #include "sim/rules.h"
+#include "sim/strand_solver.h"
 
 namespace ovrix {
 
@@ -62,7 +63,7 @@ const std::vector<ParticlePart>& particleParts() {
         gravityPart(), dragPart(), windPart(), turbulencePart(), vortexPart(), attractPart(), followPart(),
         stayPart(), targetPart(), speedLimitPart(),
         // what they meet
-        collidePart(), floorPart(), spacingPart(),
+        collidePart(), floorPart(), spacingPart(), strandSpacingPart(),
         // swarms
         flockPart(), chasePart(), avoidPart(), roamPart(), landPart(), steerPart(),
         // what changes them

@@ -167,6 +167,8 @@ struct ParticleParts {
     std::vector<std::unique_ptr<Spacing>> spacings;
     std::vector<std::unique_ptr<Looks>> looks;
     bool sticks = false, spins = false, colours = false, weighs = false;  ///< columns that are needed
+    float strandThickness = 0;  ///< metres, that strands keep from each other; 0 for none
+    int strandRounds = 1;
     std::vector<std::string> notes;
 };
 

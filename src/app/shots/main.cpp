@@ -4,9 +4,11 @@
 
 #include "app/recipe/recipe_panel.h"
 #include "app/render/render_pane.h"
+#include "app/time/key_curves.h"
 #include "app/view/view_widget.h"
 #include "app/window/library_window.h"
 #include "app/window/main_window.h"
+#include "scene/keying.h"
 #include "scene/translate.h"
 
 using namespace ovrix;
@@ -115,6 +117,21 @@ std::vector<std::pair<std::string, std::function<void()>>> allShots(Photographer
              p.settle();
              p.openStack("barnacles_large/scatter/keep");
              p.take("field-stack");
+         }},
+        {"time",  // for one of the scenes that move
+         [&] {
+             const auto& all = w.controller().results().simulations;
+             if (all.empty()) return;
+             w.controller().select(all.begin()->first);
+             w.controller().setFrame(28);
+             p.settle();
+             p.take("time");
+             for (const NodePtr& n : w.controller().document().nodes(Category::Object))
+                 if (!animatedParams(w.controller().document(), n->id).empty()) w.controller().select(n->id);
+             w.showCurves(true);
+             w.curves()->canvas()->fit();
+             p.take("keys");
+             w.showCurves(false);
          }},
         {"light",
          [&] {

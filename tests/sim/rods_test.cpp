@@ -1,0 +1,207 @@
+// Strands as rods: how they sink, swing, keep their length and stay out of things.
+#include <tbb/global_control.h>
+
+#include "geo/strands.h"
+#include "sim/rods.h"
+#include "sim_support.h"
+
+using namespace ovrix;
+using namespace ovrix::tests;
+
+namespace {
+
+/// Straight strands from a place along a direction.
+std::shared_ptr<StrandSet> straight(const std::vector<V3f>& roots, const V3f& direction, float length,
+                                    size_t points) {
+    auto set = std::make_shared<StrandSet>();
+    std::vector<V3f> p;
+    std::vector<uint64_t> id;
+    std::vector<Quatf> frame;
+    for (const V3f& r : roots) {
+        for (size_t i = 0; i < points; ++i)
+            p.push_back(r + direction * (length * float(i) / float(points - 1)));
+        set->start.push_back(uint32_t(p.size()));
+        id.push_back(id.size());
+        frame.push_back(turnBetween(V3f(0, 1, 0), direction));
+    }
+    set->points.set("P", p);
+    set->strands.set("P", roots);
+    set->strands.set("id", id);
+    set->strands.set("orient", frame);
+    return set;
+}
+
+Sim strands(const StrandsPtr& set) {
+    Sim sim;
+    sim.step = "simulate_strands";
+    sim.source = [set](double) { return Geometry(set); };
+    sim.part("gravity");
+    return sim;
+}
+
+const StrandSet& setOf(const SolverState& s) { return *std::get<StrandsPtr>(s.geometry); }
+std::span<const V3f> line(const SolverState& s, size_t k) {
+    return pointsOf(setOf(s), setOf(s).points.find<V3f>("P"), k);
+}
+
+}  // namespace
+
+TEST_CASE("a level strand sinks under its weight as the theory of beams says, at two resolutions",
+          "[sim][rods]") {
+    // Tip of a cantilever under an even load q: q L^4 / (8 E I) = L^4 / (8 stiff^3), small against L.
+    for (const size_t points : {9, 17}) {
+        Sim sim = strands(straight({V3f(0.0f)}, V3f(1, 0, 0), 0.1f, points));
+        sim.set("stiff", 0.12);
+        sim.set("along", Curve{{{0, 1}, {1, 1}}, true});
+        sim.set("damping", 6.0);
+        sim.set("substeps", int64_t(20));
+        sim.set("iterations", int64_t(20));
+        const auto states = sim.run(96);
+        const double sag = -double(line(states.back(), 0).back().y),
+                     theory = std::pow(0.1, 4) / (8 * std::pow(0.12, 3));
+        INFO(points << " points: " << sag << " for " << theory);
+        CHECK(sag == Approx(theory).epsilon(points == 9 ? 0.2 : 0.1));
+    }
+}
+
+TEST_CASE("strands keep their length while they swing", "[sim][rods]") {
+    for (const double stiff : {0.002, 0.05}) {
+        Sim sim = strands(straight({V3f(0.0f), V3f(0.5f, 0, 0)}, V3f(1, 0, 0), 0.3f, 16));
+        sim.set("stiff", stiff);
+        sim.set("damping", 0.1);
+        const auto states = sim.run(72);
+        for (const SolverState& s : states)
+            for (size_t k = 0; k < 2; ++k) CHECK(lengthOf(line(s, k)) == Approx(0.3).epsilon(0.01));
+        CHECK(line(states.back(), 0).back().y < -0.01f);
+    }
+}
+
+TEST_CASE("a limp strand of one piece swings as a pendulum does", "[sim][rods]") {
+    Sim sim = strands(straight({V3f(0.0f)}, V3f(std::sin(0.1f), -std::cos(0.1f), 0), 0.5f, 2));
+    sim.set("stiff", 1e-5);
+    sim.set("root", 0.0);
+    sim.set("damping", 0.0);
+    sim.set("air", 0.0);
+    sim.set("substeps", int64_t(8));
+    const auto states = sim.run(24 * 5);
+    // A mass at the end of a thread; at an amplitude of 0.1 the period is 0.06% longer than for none.
+    std::vector<double> crossings;
+    for (size_t f = 1; f < states.size(); ++f) {
+        const double a = double(line(states[f - 1], 0)[1].x), b = double(line(states[f], 0)[1].x);
+        if (a > 0 && b <= 0) crossings.push_back((double(f) - 1 + a / (a - b)) / 24.0);
+    }
+    REQUIRE(crossings.size() >= 3);
+    const double period = (crossings.back() - crossings.front()) / double(crossings.size() - 1);
+    CHECK(period == Approx(2 * double(kPi) * std::sqrt(0.5 / 9.81)).epsilon(0.01));
+}
+
+TEST_CASE("strands stay out of a ball that they fall on, and of one that comes", "[sim][rods]") {
+    std::vector<V3f> roots;
+    for (int i = 0; i < 20; ++i) roots.push_back(V3f(-0.5f, 0.15f, -0.1f + 0.01f * float(i)));
+    Sim sim = strands(straight(roots, V3f(1, 0, 0), 0.9f, 24));
+    sim.set("stiff", 0.01);
+    const float radius = 0.2f;
+    const auto centre = [](double frame) {
+        return V3f(0, -0.15f + 0.004f * float(std::max(0.0, frame - 40)), 0);
+    };
+    sim.world.objects["ball"] = [=](double frame) {
+        M44f m;
+        const V3f c = centre(frame);
+        m[3][0] = c.x, m[3][1] = c.y, m[3][2] = c.z;
+        return placed(makeSphere(radius, 96), m);
+    };
+    Step& s = sim.part("collide");
+    Sim::set(s, "with", std::string("ball"));
+    Sim::set(s, "thickness", 0.004);
+    Sim::set(s, "bounce", 0.0);
+    const auto states = sim.run(80);
+    float nearest = 1;
+    size_t touching = 0;
+    for (size_t f = 0; f < states.size(); ++f)
+        for (size_t k = 0; k < roots.size(); ++k)
+            for (const V3f& p : line(states[f], k)) {
+                const float d = (p - centre(double(f + 1))).length();
+                nearest = std::min(nearest, d);
+                touching += d < radius + 0.006f;
+            }
+    CHECK(touching > 100);
+    // The ball of triangles lies inside of the round one by the height of its faces, 0.2 (1 - cos(pi / 96)).
+    CHECK(nearest > radius - 0.0002f);
+}
+
+TEST_CASE("strands that keep apart do not pass through each other", "[sim][rods]") {
+    auto set = straight({V3f(0, 0.1f, 0)}, V3f(1, 0, 0), 0.4f, 12);
+    auto across = straight({V3f(0.2f, 0.0f, -0.2f)}, V3f(0, 0, 1), 0.4f, 12);
+    auto both = std::make_shared<StrandSet>();
+    std::vector<V3f> p, roots = {V3f(0, 0.1f, 0), V3f(0.2f, 0.0f, -0.2f)};
+    for (const auto& s : {set, across}) {
+        const auto q = std::as_const(s->points).find<V3f>("P");
+        p.insert(p.end(), q.begin(), q.end());
+        both->start.push_back(uint32_t(p.size()));
+    }
+    both->points.set("P", p);
+    both->strands.set("P", roots);
+    both->strands.set("id", std::vector<uint64_t>{1, 2});
+    both->strands.set("orient", std::vector<Quatf>{turnBetween(V3f(0, 1, 0), V3f(1, 0, 0)),
+                                                   turnBetween(V3f(0, 1, 0), V3f(0, 0, 1))});
+    Sim sim = strands(both);
+    sim.set("stiff", 0.03);
+    sim.params["along"].value = Curve{{{0, 1}, {1, 1}}, true};
+    // The lower one stands firm: it is held up by its shape.
+    sim.set("keep", 0.6);
+    Step& s = sim.part("strand_spacing");
+    Sim::set(s, "thickness", 0.02);
+    Sim::set(s, "rounds", int64_t(4));
+    Step& wind = sim.part("wind");
+    Sim::set(wind, "velocity", V3d(0, -8, 0));
+    Sim::set(wind, "strength", 1.5);
+    Sim::set(wind, "gusts", 0.0);
+    for (const SolverState& state : sim.run(48)) {
+        float nearest = 1;
+        const auto a = line(state, 0), b = line(state, 1);
+        for (size_t i = 0; i + 1 < a.size(); ++i)
+            for (int t = 0; t <= 20; ++t)
+                for (size_t j = 0; j + 1 < b.size(); ++j)
+                    for (int u = 0; u <= 20; ++u)
+                        nearest = std::min(nearest, (a[i] + (a[i + 1] - a[i]) * (0.05f * float(t)) - b[j] -
+                                                     (b[j + 1] - b[j]) * (0.05f * float(u)))
+                                                        .length());
+        CHECK(nearest > 0.012f);
+    }
+}
+
+TEST_CASE("strands go with their roots, alike on one thread and many, and begin anew where they are others",
+          "[sim][rods]") {
+    std::vector<V3f> roots;
+    for (int i = 0; i < 200; ++i) roots.push_back(V3f(0.01f * float(i), 0, 0));
+    Sim sim = strands(nullptr);
+    sim.source = [roots](double frame) {
+        std::vector<V3f> moved = roots;
+        for (V3f& r : moved) r.z = 0.3f * std::sin(float(frame) * 0.4f);
+        if (frame > 30) moved.pop_back();
+        return Geometry(StrandsPtr(straight(moved, V3f(0, 1, 0), 0.2f, 12)));
+    };
+    sim.part("turbulence");
+    const auto states = sim.run(32);
+    for (size_t f = 0; f < 30; ++f)
+        CHECK(std::abs(line(states[f], 7)[0].z - 0.3f * std::sin(float(f + 1) * 0.4f)) < 1e-5f);
+    CHECK(std::abs(line(states[20], 7)[11].z - line(states[20], 7)[0].z) > 0.005f);  // the tips lag behind
+    REQUIRE(states[30].notes.size() == 1);
+    CHECK(setOf(states[30]).size() == 199);
+    CHECK(states[31].notes.empty());
+    tbb::global_control single(tbb::global_control::max_allowed_parallelism, 1);
+    const auto again = sim.run(32);
+    CHECK(setOf(again.back()).points == setOf(states.back()).points);
+}
+
+TEST_CASE("impossible forces leave strands where they were, and are counted", "[sim][rods]") {
+    Sim sim = strands(straight({V3f(0.0f)}, V3f(0, 1, 0), 0.2f, 8));
+    sim.parts[0].params["strength"].value = 1e6;
+    Step& w = sim.part("wind");
+    Sim::set(w, "velocity", V3d(1e30, 1e30, 0));
+    Sim::set(w, "strength", 1e6);
+    const auto states = sim.run(4);
+    for (const V3f& p : line(states.back(), 0)) CHECK(isFinite(p));
+    Sim none = strands(std::make_shared<StrandSet>());
+    CHECK(setOf(none.run(3).back()).size() == 0);
+}
