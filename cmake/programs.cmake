@@ -65,8 +65,8 @@ set_target_properties(ovrix-app-tests PROPERTIES AUTOMOC ON)
 target_compile_options(ovrix-app-tests PRIVATE $<$<CONFIG:Release>:-O1>)
 target_link_libraries(ovrix-app-tests PRIVATE Qt6::Test)
 
-add_executable(ovrix-bench bench/bench.cpp bench/cover_bench.cpp bench/strand_bench.cpp)
-target_link_libraries(ovrix-bench PRIVATE ovrix_core ovrix_demo embree benchmark::benchmark)
+add_executable(ovrix-bench bench/bench.cpp bench/cover_bench.cpp bench/sim_bench.cpp bench/strand_bench.cpp)
+target_link_libraries(ovrix-bench PRIVATE ovrix_core ovrix_demo embree nanoflann::nanoflann benchmark::benchmark)
 add_dependencies(ovrix-bench ovrix-mesh-reader)
 
 add_window_program(ovrix-shots src/app/shots/main.cpp)

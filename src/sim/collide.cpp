@@ -184,6 +184,31 @@ void Collisions::settle(Passage& p) const {
     p.v1 = V3f(0.0f);
 }
 
+void Collisions::pushOut(Passage& p, float seconds) const {
+    const float moved = (p.x1 - p.x0).length();
+    for (size_t i = 0; i < colliders_.size(); ++i) {
+        const Collider& c = colliders_[i];
+        if (!c.surface || !c.surface->closed()) return settle(p);
+        const V3f slack(c.thickness);
+        if (!Box3f(c.bounds.min - slack, c.bounds.max + slack).intersects(p.x1)) continue;
+        const SurfaceHit hit = during_[i].closest(p.x1, c.thickness + 2.0f * moved + c.thickness);
+        if (!hit.hit) continue;
+        const V3f out = p.x1 - hit.position;
+        const bool inside = out.dot(hit.normal) < 0;
+        if (!inside && hit.distance >= c.thickness) continue;
+        const V3f n = hit.distance > 1e-3f * c.thickness ? (inside ? -out : out) / hit.distance : hit.normal;
+        const V3f on = hit.position + n * c.thickness;
+        // What presses it on rubs: the way along the surface is shorter by so much.
+        const V3f ground = c.surface->velocityAt(hit.triangle, hit.u, hit.v, end_) / frame_ * seconds;
+        V3f along = on - p.x0 - ground;
+        along -= n * along.dot(n);
+        const float pressed = (on - p.x1).dot(n), way = along.length();
+        const float lost = std::min(way, c.friction * pressed);
+        p.x1 = way > 0 ? on - along * (lost / way) : on;
+        p.touched = true;
+    }
+}
+
 Quatf Collisions::frameOf(int32_t stuckIn, uint32_t triangle) const {
     const Collider& c = colliders_[size_t(std::abs(stuckIn)) - 1];
     if (!c.surface) return Quatf();

@@ -38,6 +38,10 @@ class Collisions {
                Quatf& frame) const;
     /// The turn of the triangle that something sticks to, at the end of the substep.
     Quatf frameOf(int32_t stuckIn, uint32_t triangle) const;
+    /// Moves the passage's end out of closed meshes, by the closest place alone: for what is moved a little
+    /// in each of many substeps. Those that meet open meshes or planes are settled. @p seconds of the
+    /// substep.
+    void pushOut(Passage& passage, float seconds) const;
     /// Whether something that waits there is woken.
     bool wakes(const V3f& position, int32_t group) const;
     /// Moves what lies inside of a closed mesh to its surface; true when it did.

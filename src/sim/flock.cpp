@@ -1,7 +1,10 @@
 #include "sim/flock.h"
 
+#include <tbb/parallel_sort.h>
+
 #include "base/error.h"
 #include "base/noise.h"
+#include "base/parallel.h"
 #include "base/specs.h"
 #include "sim/forces.h"
 
@@ -19,6 +22,35 @@ std::function<void(const PartContext&, ParticleParts&)> adds() {
 /// How far each looks, at how many, and how wide.
 constexpr size_t kNeighbours = 16;
 
+/// Indices along a curve that fills space (Morton, "A Computer Oriented Geodetic Data Base", IBM, 1966).
+std::vector<uint32_t> orderInSpace(std::span<const V3f> p) {
+    Box3f box;
+    for (const V3f& q : p)
+        if (isFinite(q)) box.extendBy(q);
+    const float size =
+        box.isEmpty() ? 1.0f : std::max(1e-12f, std::max({box.size().x, box.size().y, box.size().z}));
+    const auto spread = [](uint32_t x) {
+        uint64_t v = x & 0x3ffu;
+        v = (v | v << 16) & 0x30000ffull;
+        v = (v | v << 8) & 0x300f00full;
+        v = (v | v << 4) & 0x30c30c3ull;
+        return (v | v << 2) & 0x9249249ull;
+    };
+    std::vector<uint64_t> keyed(p.size());
+    for (size_t i = 0; i < p.size(); ++i) {
+        uint64_t code = 0;
+        if (isFinite(p[i])) {
+            const V3f q = (p[i] - box.min) / size * 1023.0f;
+            code = spread(uint32_t(q.x)) | spread(uint32_t(q.y)) << 1 | spread(uint32_t(q.z)) << 2;
+        }
+        keyed[i] = code << 32 | i;
+    }
+    tbb::parallel_sort(keyed.begin(), keyed.end());
+    std::vector<uint32_t> order(p.size());
+    for (size_t i = 0; i < p.size(); ++i) order[i] = uint32_t(keyed[i]);
+    return order;
+}
+
 /// Separation, alignment, cohesion. Reynolds, "Flocks, Herds, and Schools: A Distributed Behavioral Model",
 /// SIGGRAPH 1987, doi:10.1145/37401.37406. Each goes by the sixteen nearest that it sees: so starlings do
 /// (Ballerini et al., PNAS 105(4), 2008), and the work stays even where they crowd.
@@ -27,6 +59,11 @@ struct Flock : Force {
     float distance, sight, cosAngle;
     std::unique_ptr<const NearestPoints> tree;
     std::vector<V3f> velocity;
+    struct Seen {
+        V3f away{0, 0, 0}, velocity{0, 0, 0}, middle{0, 0, 0};
+        bool any = false;
+    };
+    std::vector<Seen> seen;
 
     explicit Flock(const PartContext& c)
         : apart(c.params(), "apart"), alike(c.params(), "alike"), together_(c.params(), "together") {
@@ -37,14 +74,25 @@ struct Flock : Force {
     }
     bool together() const override { return true; }
 
-    void look(const Crowd& crowd, Progress&) override {
-        std::vector<V3f> places(crowd.position.begin(), crowd.position.end());
-        velocity.assign(crowd.velocity.begin(), crowd.velocity.end());
-        for (size_t i = 0; i < places.size(); ++i)
-            if ((apart.group != 0 && crowd.group[i] != apart.group) ||
-                crowd.state[i] == int32_t(ParticleState::Ended))
-                places[i] = V3f(std::numeric_limits<float>::quiet_NaN());  // never found
+    /// What each sees, worked out in an order in which neighbours follow each other: so the tree and the
+    /// velocities that are read lie near in memory.
+    void look(const Crowd& crowd, Progress& progress) override {
+        const size_t count = crowd.position.size();
+        const std::vector<uint32_t> order = orderInSpace(crowd.position);
+        std::vector<V3f> places(count);
+        velocity.resize(count);
+        for (size_t k = 0; k < count; ++k) {
+            const uint32_t i = order[k];
+            const bool in = (apart.group == 0 || crowd.group[i] == apart.group) &&
+                            crowd.state[i] != int32_t(ParticleState::Ended);
+            places[k] = in ? crowd.position[i] : V3f(std::numeric_limits<float>::quiet_NaN());  // never found
+            velocity[k] = crowd.velocity[i];
+        }
         tree = std::make_unique<const NearestPoints>(std::move(places));
+        seen.resize(count);
+        parallelRanges(count, kBlock, progress, [&](size_t begin, size_t end) {
+            for (size_t k = begin; k < end; ++k) seen[order[k]] = seenFrom(k);
+        });
     }
 
     void act(Block& b) const override {
@@ -52,32 +100,36 @@ struct Flock : Force {
         apart.over(b, a), alike.over(b, l), together_.over(b, t);
         for (size_t i = 0; i < b.count; ++i) {
             if (a[i] == 0 && l[i] == 0 && t[i] == 0) continue;
-            b.push[i] += pushOn(b.begin + i, b.position[i], b.velocity[i], a[i], l[i], t[i]);
+            const Seen& s = seen[b.begin + i];
+            b.push[i] += s.away * a[i];
+            if (s.any) b.push[i] += (s.velocity - b.velocity[i]) * l[i] + s.middle * t[i];
         }
     }
 
-    V3f pushOn(size_t self, const V3f& p, const V3f& v, float a, float l, float t) const {
+    Seen seenFrom(size_t self) const {
+        const V3f &p = tree->points()[self], &v = velocity[self];
+        if (!isFinite(p)) return {};
         uint32_t near[kNeighbours + 1];
         float d2[kNeighbours + 1];
         const size_t found = tree->closestFew(p, kNeighbours + 1, near, d2);
         const float speed = v.length();
         const V3f ahead = speed > 1e-6f ? v / speed : V3f(0.0f);
-        V3f away(0.0f), meanVelocity(0.0f), meanPlace(0.0f);
-        float seen = 0;
+        Seen out;
+        float number = 0;
         for (size_t k = 0; k < found; ++k) {
             const uint32_t j = near[k];
             if (j == self || d2[k] > sight * sight) continue;
             const V3f d = tree->points()[j] - p;
             const float r = std::sqrt(d2[k]);
             if (r > 0 && speed > 1e-6f && d.dot(ahead) < cosAngle * r) continue;  // behind its back
-            if (r < distance && r > 0) away -= d * ((distance - r) / (r * distance));
-            meanVelocity += velocity[j];
-            meanPlace += d;
-            seen += 1;
+            if (r < distance && r > 0) out.away -= d * ((distance - r) / (r * distance));
+            out.velocity += velocity[j];
+            out.middle += d;
+            number += 1;
         }
-        V3f push = away * a;
-        if (seen > 0) push += (meanVelocity / seen - v) * l + meanPlace / seen * t;
-        return push;
+        out.any = number > 0;
+        if (out.any) out.velocity /= number, out.middle /= number;
+        return out;
     }
 };
 

@@ -67,7 +67,7 @@ void keepLengths(std::span<V3f> point, std::span<const float> length, float stre
             worst = std::max(worst, std::abs(c[k]) / length[k]);
             diagonal[k] = weight[k] + weight[k + 1];
         }
-        if (worst < 1e-5f) return;
+        if (worst < 5e-4f) return;
         // A point is pulled by the pieces on both of its sides.
         for (size_t k = 0; k + 1 < n; ++k) above[k] = -weight[k + 1] * d[k].dot(d[k + 1]);
         for (size_t k = 1; k < n; ++k) {

@@ -265,14 +265,17 @@ class StrandSolver : public Solver {
 
         void meet(size_t k, const Collisions& collisions, float dt) {
             const std::span<V3f> p = position.subspan(set.start[k], set.pointsOf(k));
+            bool any = false;
             for (int round = 0; round < 2; ++round) {
+                if (round == 1 && !any) return;  // and lengths have not moved it either
                 for (size_t i = 1; i < p.size(); ++i) {
                     const V3f from = start[set.start[k] + i], v = (p[i] - from) / dt;
                     Passage passage{from, v, p[i], v};
-                    collisions.settle(passage);
+                    collisions.pushOut(passage, dt);
                     p[i] = passage.x1;
+                    any |= passage.touched;
                 }
-                if (round == 0) keepLengths(p, rest[k].length, nature.stretch);
+                if (round == 0 && any) keepLengths(p, rest[k].length, nature.stretch);
             }
         }
 
@@ -326,7 +329,7 @@ StepType simulateStrandsStep() {
         number("air", "Air drag", 0.5, "1/s", 0, 1e4, 0, 20, "Air at rest around it"),
         whole("substeps", "Substeps", 4, 1, 1000, 1, 32,
               "Parts that each frame is worked out in: more is closer"),
-        whole("iterations", "Iterations", 2, 1, 1000, 1, 32,
+        whole("iterations", "Iterations", 1, 1, 1000, 1, 32,
               "Rounds of each substep: more holds stiff strands"),
         choice("bake_use", "Bake", "while fresh", {"while fresh", "always", "never"},
                "Takes the baked frames as long as nothing that they depend on changed; always; or never")};

@@ -1,0 +1,304 @@
+// Figures of simulations: particles, swarms, strands, bakes.
+#include <benchmark/benchmark.h>
+#include <fmt/format.h>
+#include <unistd.h>
+
+#include <filesystem>
+#include <nanoflann.hpp>
+
+#include "base/parallel.h"
+#include "bench_support.h"
+#include "geo/moving_surface.h"
+#include "io/state_file.h"
+#include "io/vdb_points.h"
+#include "ops/grow.h"
+#include "ops/scatter.h"
+#include "scene/document.h"
+#include "sim/curl_noise.h"
+#include "sim/particle_solver.h"
+
+namespace ovrix::bench {
+
+namespace {
+
+/// A world of one object.
+class OneObject : public Surroundings {
+  public:
+    explicit OneObject(SurfacePtr s) : surface_(std::move(s)) {}
+    Kind kindOf(const std::string&) override { return Kind::Object; }
+    SurfacePtr surface(const std::string&) override { return surface_; }
+    Placed placed(const std::string&) override { return {surface_, M44f()}; }
+    Geometry elements(const std::string&) override { return {}; }
+    MeshPtr mesh(const std::string&) override { return surface_->meshPtr(); }
+    std::shared_ptr<const StrandSet> strands(const std::string&) override { return nullptr; }
+    std::shared_ptr<const CurveSet> curves(const std::string&) override { return nullptr; }
+    std::shared_ptr<const PointSet> points(const std::string&) override { return nullptr; }
+    std::shared_ptr<const StrandSet> strandFile(const std::string&) override { return nullptr; }
+    std::shared_ptr<const Image> image(const std::string&, const std::string&) override { return nullptr; }
+
+  private:
+    SurfacePtr surface_;
+};
+
+/// A simulation of a step with parts, and its frames.
+struct Run {
+    OneObject world;
+    std::string step;
+    std::vector<Step> parts;
+    ParamMap params;
+    Geometry source;
+
+    Run(SurfacePtr surface, std::string type) : world(std::move(surface)), step(std::move(type)) {}
+    Step& part(const std::string& type) {
+        Step s;
+        s.id = type + std::to_string(parts.size());
+        s.type = type;
+        parts.push_back(s);
+        return parts.back();
+    }
+    SolverInput at(double frame) {
+        FieldContext context;
+        context.frame = frame;
+        context.surroundings = &world;
+        SolverInput in;
+        in.frame = frame;
+        in.source = source;
+        in.params = std::make_shared<const ResolvedParams>(findStepType(step)->params, params, context);
+        for (const Step& s : parts) {
+            const StepType* type = findStepType(s.type);
+            in.parts.push_back(
+                {s.id, type, std::make_shared<const ResolvedParams>(type->params, s.params, context)});
+        }
+        in.around = &world;
+        return in;
+    }
+    const Solver& solver() const { return *findStepType(step)->solver; }
+};
+
+Geometry cloud(size_t count, float size, float speed) {
+    PointSet set;
+    std::vector<V3f> p(count), v(count);
+    std::vector<uint64_t> id(count);
+    for (size_t i = 0; i < count; ++i) {
+        const Random4 r = random4(1, i, Stream::Place), q = random4(2, i, Stream::Place);
+        p[i] = V3f(r[0] - 0.5f, 0.35f * r[1], r[2] - 0.5f) * size;
+        v[i] = V3f(q[0] - 0.5f, q[1] - 0.5f, q[2] - 0.5f) * speed;
+        id[i] = i;
+    }
+    set.attributes.set("P", p);
+    set.attributes.set("v", v);
+    set.attributes.set("id", id);
+    return std::make_shared<const PointSet>(std::move(set));
+}
+
+SurfacePtr ground() {  // 100,352 triangles
+    static const SurfacePtr surface =
+        std::make_shared<const Surface>(makeTerrain({4, 224, 0.3f, 1.5f, 0.3f, 1}));
+    return surface;
+}
+
+constexpr size_t kMillion = 1000000;
+
+/// One substep of a million with gravity, drag, three octaves of turbulence and a mesh, by the noise and the
+/// closest points of as many places.
+void particleStep(benchmark::State& state) {
+    Run run(ground(), "simulate");
+    run.source = cloud(kMillion, 3.5f, 1);
+    run.part("gravity"), run.part("drag"), run.part("turbulence");
+    run.part("collide").params["with"].value = std::string("ground");
+    const SolverInput first = run.at(1), second = run.at(2);
+    const SolverState begun = run.solver().begin(first, Progress::none());
+    AttributeSet a = std::get<std::shared_ptr<const PointSet>>(begun.geometry)->attributes;
+    ParticleParts parts = partsOf(first, second);
+    const StepSettings settings;
+    StepCounts counts;
+    const auto ours = [&] {
+        stepParticles(a, parts, settings, 0, 0.5, 1 / 24.0f, 0, {}, counts, Progress::none());
+    };
+    ours();
+    const auto p = std::get<std::shared_ptr<const PointSet>>(begun.geometry)->attributes.find<V3f>("P");
+    std::vector<V3f> out(kMillion);
+    const auto bare = [&] {
+        parallelRanges(kMillion, kBlock, Progress::none(), [&](size_t begin, size_t end) {
+            CurlOptions o;
+            o.scale = 0.5f;
+            curlNoise(p.data() + begin, end - begin, o, out.data() + begin);
+            for (size_t i = begin; i < end; ++i) out[i] += ground()->closest(p[i]).position;
+        });
+    };
+    for (auto _ : state) {
+        state.counters["by_noise_and_closest"] = medianRatio(5, ours, bare);
+        state.counters["limit"] = 2.5;
+        state.counters["ms"] = 1e3 * secondsOf(ours);
+    }
+}
+
+/// Nothing acts: the bytes that must be read and written, by a loop that copies as many.
+void particleDrift(benchmark::State& state) {
+    Run run(ground(), "simulate");
+    run.source = cloud(4 * kMillion, 3.5f, 1);
+    const SolverInput first = run.at(1);
+    const SolverState begun = run.solver().begin(first, Progress::none());
+    AttributeSet a = std::get<std::shared_ptr<const PointSet>>(begun.geometry)->attributes;
+    ParticleParts parts = partsOf(first, first);
+    StepCounts counts;
+    const auto ours = [&] {
+        stepParticles(a, parts, {}, 0, 0.5, 1 / 24.0f, 0, {}, counts, Progress::none());
+    };
+    ours();
+    // Read: place, speed, age, life, state; written: place, age.
+    const size_t floats = 4 * kMillion * (3 + 3 + 1 + 1 + 1 + 3 + 1) / 2;
+    std::vector<float> from(floats, 1.0f), to(floats);
+    const auto bare = [&] {
+        parallelRanges(floats, 1 << 16, Progress::none(), [&](size_t begin, size_t end) {
+            std::copy(from.begin() + std::ptrdiff_t(begin), from.begin() + std::ptrdiff_t(end),
+                      to.begin() + std::ptrdiff_t(begin));
+        });
+        benchmark::DoNotOptimize(to.data());
+    };
+    for (auto _ : state) {
+        state.counters["part_of_bandwidth"] = 1.0 / medianRatio(7, ours, bare);
+        state.counters["limit"] = 0.5;
+    }
+}
+
+double swarmSeconds(size_t count, int frames) {
+    Run run(ground(), "simulate");
+    run.params["substeps"].value = int64_t(1);
+    run.source = cloud(count, 2.0f * std::cbrt(float(count) / 20000.0f), 1);
+    run.part("flock"), run.part("steer");
+    SolverInput before = run.at(1);
+    SolverState s = run.solver().begin(before, Progress::none());
+    return secondsOf([&] {
+               for (int f = 2; f < 2 + frames; ++f) {
+                   SolverInput now = run.at(f);
+                   s = run.solver().advance(s, before, now, Progress::none());
+                   before = now;
+               }
+           }) /
+           frames;
+}
+
+void swarm(benchmark::State& state) {
+    for (auto _ : state) {
+        const double seconds = swarmSeconds(20000, 12);
+        state.counters["steps_a_second"] = 1 / seconds;
+        state.counters["limit"] = 12;
+        state.counters["growth_of_10x"] = swarmSeconds(100000, 4) / swarmSeconds(10000, 8);
+        state.counters["n_log_n"] = 10 * std::log(100000.0) / std::log(10000.0);
+    }
+}
+
+struct Places {
+    const std::vector<V3f>& p;
+    size_t kdtree_get_point_count() const { return p.size(); }
+    float kdtree_get_pt(size_t i, size_t d) const { return p[i][int(d)]; }
+    template <class Box>
+    bool kdtree_get_bbox(Box&) const {
+        return false;
+    }
+};
+
+/// The tree and the sixteen nearest of each, by the library's own calls.
+void swarmNeighbours(benchmark::State& state) {
+    const auto points =
+        std::get<std::shared_ptr<const PointSet>>(cloud(20000, 2, 1))->attributes.find<V3f>("P");
+    const std::vector<V3f> p(points.begin(), points.end());
+    using Tree =
+        nanoflann::KDTreeSingleIndexAdaptor<nanoflann::L2_Simple_Adaptor<float, Places>, Places, 3, uint32_t>;
+    const auto ours = [&] {
+        const NearestPoints tree(p);
+        parallelRanges(p.size(), kBlock, Progress::none(), [&](size_t begin, size_t end) {
+            uint32_t near[17];
+            float d2[17];
+            for (size_t i = begin; i < end; ++i)
+                benchmark::DoNotOptimize(tree.closestFew(p[i], 17, near, d2));
+        });
+    };
+    const auto bare = [&] {
+        const Places places{p};
+        Tree tree(3, places, nanoflann::KDTreeSingleIndexAdaptorParams(10));
+        tree.buildIndex();
+        parallelRanges(p.size(), kBlock, Progress::none(), [&](size_t begin, size_t end) {
+            uint32_t near[17];
+            float d2[17];
+            for (size_t i = begin; i < end; ++i)
+                benchmark::DoNotOptimize(tree.knnSearch(&p[i].x, 17, near, d2));
+        });
+    };
+    for (auto _ : state) {
+        state.counters["by_library"] = medianRatio(9, ours, bare);
+        state.counters["limit"] = 1.5;
+    }
+}
+
+/// Frames a second of guides on a ball that meet it.
+double strandFrames(size_t count, bool apart) {
+    const SurfacePtr ball = std::make_shared<const Surface>(makeSphere(0.5f, 96));
+    ScatterOptions s;
+    s.count = count;
+    GrowOptions g;
+    g.length = {0.18f, 0.2f, {}};
+    g.segments = 15;
+    Run run(ball, "simulate_strands");
+    run.params["stiff"].value = 0.02;
+    run.source = grow(*scatterOnSurface(*ball, s, Progress::none()), ball.get(), g, Progress::none());
+    run.part("gravity");
+    run.part("collide").params["with"].value = std::string("ball");
+    if (apart) run.part("strand_spacing").params["thickness"].value = 0.004;
+    SolverInput before = run.at(1);
+    SolverState state = run.solver().begin(before, Progress::none());
+    const auto advance = [&](int from, int to) {
+        for (int f = from; f < to; ++f) {
+            SolverInput now = run.at(f);
+            state = run.solver().advance(state, before, now, Progress::none());
+            before = now;
+        }
+    };
+    advance(2, 14);  // until they lie on the ball
+    return 12 / secondsOf([&] { advance(14, 26); });
+}
+
+void strandFramesASecond(benchmark::State& state) {
+    for (auto _ : state) {
+        state.counters["guides_5000"] = strandFrames(5000, false);
+        state.counters["limit_5000"] = 20;
+        state.counters["apart_2000"] = strandFrames(2000, true);
+        state.counters["limit_2000"] = 8;
+    }
+}
+
+/// A frame of a million particles to a file, by the plain writing of the same columns as OpenVDB points.
+void bakeFrame(benchmark::State& state) {
+    Run run(ground(), "simulate");
+    run.source = cloud(kMillion, 3.5f, 1);
+    const SolverState begun = run.solver().begin(run.at(1), Progress::none());
+    const AttributeSet& a = std::get<std::shared_ptr<const PointSet>>(begun.geometry)->attributes;
+    const auto folder = std::filesystem::temp_directory_path() / fmt::format("ovrix-bench-{}", ::getpid());
+    std::filesystem::create_directories(folder);
+    const auto ours = [&] { writeStateFile(folder / "a.vdb", {{{"points", a}}, {}}); };
+    const auto bare = [&] { writeVdbPoints(folder / "b.vdb", a); };
+    const auto read = [&] { benchmark::DoNotOptimize(readStateFile(folder / "a.vdb")); };
+    const auto bareRead = [&] { benchmark::DoNotOptimize(readVdbPoints(folder / "b.vdb")); };
+    for (auto _ : state) {
+        const double ratio = medianRatio(3, ours, bare);
+        const double sizes = double(std::filesystem::file_size(folder / "a.vdb")) /
+                             double(std::filesystem::file_size(folder / "b.vdb"));
+        state.counters["part_of_throughput"] = sizes / ratio;
+        state.counters["limit"] = 0.6;
+        state.counters["read_by_plain"] = medianRatio(3, read, bareRead);
+        state.counters["read_ms"] = 1e3 * secondsOf(read);
+    }
+    std::filesystem::remove_all(folder);
+}
+
+BENCHMARK(particleStep)->Iterations(1)->Unit(benchmark::kMillisecond);
+BENCHMARK(particleDrift)->Iterations(1)->Unit(benchmark::kMillisecond);
+BENCHMARK(swarm)->Iterations(1)->Unit(benchmark::kMillisecond);
+BENCHMARK(swarmNeighbours)->Iterations(1)->Unit(benchmark::kMillisecond);
+BENCHMARK(strandFramesASecond)->Iterations(1)->Unit(benchmark::kMillisecond);
+BENCHMARK(bakeFrame)->Iterations(1)->Unit(benchmark::kMillisecond);
+
+}  // namespace
+
+}  // namespace ovrix::bench
