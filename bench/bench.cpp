@@ -167,7 +167,8 @@ void instanceMemory(benchmark::State& state) {
             const uint32_t look = scene.addLook({scene.addMaterial({})}), m = scene.addMesh(mesh);
             std::vector<RenderScene::Instance> instances(kCount);
             for (size_t i = 0; i < kCount; ++i) instances[i] = {m, look, 1, 2, i};
-            scene.addInstances(instances, placeOf, {}, Progress::none());
+            scene.addInstances(
+                instances, 1, [&](size_t i, size_t) { return placeOf(i); }, {}, Progress::none());
             instances = {};
             scene.commit(Progress::none());
             ourBytes = residentBytes() - again;

@@ -28,7 +28,8 @@ struct Stage : Maker {
         folder = to;
         set("sun", {{"elevation", "14"}, {"azimuth", "-60"}, {"strength", "5"}, {"angle", "1.5"}});
         set("sky", {{"haze", "1.4"}, {"exposure", "0.6"}});
-        set("render", {{"width", "640"}, {"height", "360"}, {"samples", "24"}, {"bounces", "4"}});
+        set("render",
+            {{"width", "640"}, {"height", "360"}, {"samples", "24"}, {"bounces", "4"}, {"shutter", "0.5"}});
         set("scene", {{"first", "1"}, {"last", "72"}, {"draft", "1"}});
         sandLook =
             material("Wet sand", Color(0.07f, 0.055f, 0.04f), Color(0.26f, 0.205f, 0.145f),

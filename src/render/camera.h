@@ -14,6 +14,7 @@ struct CameraOptions {
 
 struct Ray {
     V3f origin, direction;  ///< direction is a unit vector
+    float time = 0.0f;      ///< 0 when the shutter opens, 1 when it closes
 };
 
 class Camera {

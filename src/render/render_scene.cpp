@@ -14,8 +14,8 @@ struct RenderScene::Prototype {
     std::span<const int32_t> slots;
     RTCScene scene = nullptr;
     std::unique_ptr<StrandCurves> curves;  // in place of a mesh; its scene is their own
-    Prototype(const StrandsPtr& strands, const ThinLimit& limit)
-        : curves(std::make_unique<StrandCurves>(strands, limit)) {
+    Prototype(const StrandsPtr& strands, const ThinLimit& limit, std::vector<StrandsPtr> moves)
+        : curves(std::make_unique<StrandCurves>(strands, limit, std::move(moves))) {
         scene = curves->scene();
         rtcRetainScene(scene);
     }
@@ -48,8 +48,13 @@ uint32_t RenderScene::addMesh(const MeshPtr& mesh) {
     return it->second;
 }
 
-uint32_t RenderScene::addStrands(const StrandsPtr& strands, const ThinLimit& limit) {
-    meshes_.push_back(std::make_unique<Prototype>(strands, limit));
+uint32_t RenderScene::addStrands(const StrandsPtr& strands, const ThinLimit& limit,
+                                 const std::vector<StrandsPtr>& moves) {
+    const bool alike = std::all_of(moves.begin(), moves.end(), [&](const StrandsPtr& s) {
+        return s && s->start == strands->start && s->points.find<V3f>("P").size() == strands->pointCount();
+    });
+    moving_ = moving_ || (alike && moves.size() > 1);
+    meshes_.push_back(std::make_unique<Prototype>(strands, limit, alike ? moves : std::vector<StrandsPtr>()));
     return uint32_t(meshes_.size() - 1);
 }
 
@@ -60,11 +65,14 @@ uint32_t RenderScene::addLook(std::vector<uint32_t> materials) {
 
 namespace {
 
-RTCGeometry newInstance(RTCScene prototype, const M44f& m) {
+/// Row vectors: the library's columns are our rows.
+RTCGeometry newInstance(RTCScene prototype, size_t steps, const std::function<M44f(size_t)>& matrix) {
     RTCGeometry geometry = rtcNewGeometry(embreeDevice(), RTC_GEOMETRY_TYPE_INSTANCE);
     rtcSetGeometryInstancedScene(geometry, prototype);
-    rtcSetGeometryTransform(geometry, 0, RTC_FORMAT_FLOAT4X4_COLUMN_MAJOR,
-                            m.getValue());  // row vectors: same order
+    if (steps > 1) rtcSetGeometryTimeStepCount(geometry, unsigned(steps));
+    for (size_t k = 0; k < steps; ++k)
+        rtcSetGeometryTransform(geometry, unsigned(k), RTC_FORMAT_FLOAT4X4_COLUMN_MAJOR,
+                                matrix(k).getValue());
     rtcCommitGeometry(geometry);
     return geometry;
 }
@@ -72,18 +80,25 @@ RTCGeometry newInstance(RTCScene prototype, const M44f& m) {
 }  // namespace
 
 void RenderScene::addInstance(const Instance& instance, const M44f& matrix) {
-    addInstances(
-        {&instance, 1}, [&](size_t) { return matrix; }, {}, Progress::none());
+    addInstance(instance, std::vector<M44f>{matrix});
 }
 
-void RenderScene::addInstances(std::span<const Instance> instances, const std::function<M44f(size_t)>& matrix,
+void RenderScene::addInstance(const Instance& instance, const std::vector<M44f>& matrices) {
+    addInstances(
+        {&instance, 1}, matrices.size(), [&](size_t, size_t k) { return matrices[k]; }, {}, Progress::none());
+}
+
+void RenderScene::addInstances(std::span<const Instance> instances, size_t steps,
+                               const std::function<M44f(size_t, size_t)>& matrix,
                                const std::function<V3f(size_t)>& tint, Progress& progress) {
     const size_t first = instances_.size();
+    moving_ = moving_ || steps > 1;
     instances_.insert(instances_.end(), instances.begin(), instances.end());
     if (tint || !tints_.empty()) tints_.resize(instances_.size(), V3f(0, 1, 1));
     for (size_t i = 0; tint && i < instances.size(); ++i) tints_[first + i] = tint(i);
     parallelFor(instances.size(), progress, [&](size_t i) {
-        RTCGeometry geometry = newInstance(meshes_[instances[i].mesh]->scene, matrix(i));
+        RTCGeometry geometry =
+            newInstance(meshes_[instances[i].mesh]->scene, steps, [&](size_t k) { return matrix(i, k); });
         rtcAttachGeometryByID(top_, geometry, uint32_t(first + i));
         rtcReleaseGeometry(geometry);
     });
@@ -105,7 +120,7 @@ RayHit RenderScene::nearest(const Ray& ray, bool coherent) const {
     r.ray.org_x = ray.origin.x, r.ray.org_y = ray.origin.y, r.ray.org_z = ray.origin.z;
     r.ray.dir_x = ray.direction.x, r.ray.dir_y = ray.direction.y, r.ray.dir_z = ray.direction.z;
     r.ray.tnear = 0.0f, r.ray.tfar = std::numeric_limits<float>::infinity();
-    r.ray.time = 0.0f, r.ray.mask = 0xFFFFFFFFu, r.ray.id = 0, r.ray.flags = 0;
+    r.ray.time = ray.time, r.ray.mask = 0xFFFFFFFFu, r.ray.id = 0, r.ray.flags = 0;
     r.hit.geomID = r.hit.instID[0] = RTC_INVALID_GEOMETRY_ID;
     RTCIntersectContext context;
     rtcInitIntersectContext(&context);
@@ -145,16 +160,16 @@ RayHit RenderScene::intersect(const Ray& ray, bool coherent) const {
     return hit;
 }
 
-bool RenderScene::blocked(const V3f& origin, const V3f& d, float distance) const {
+bool RenderScene::blocked(const V3f& origin, const V3f& d, float distance, float time) const {
     if (cuts_) {
-        const RayHit hit = intersect({origin, d}, false);
+        const RayHit hit = intersect({origin, d, time}, false);
         return hit.hit() && hit.distance < distance * 0.9999f;
     }
     RTCRay r;
     r.org_x = origin.x, r.org_y = origin.y, r.org_z = origin.z;
     r.dir_x = d.x, r.dir_y = d.y, r.dir_z = d.z;
     r.tnear = 0.0f, r.tfar = distance * 0.9999f;
-    r.time = 0.0f, r.mask = 0xFFFFFFFFu, r.id = 0, r.flags = 0;
+    r.time = time, r.mask = 0xFFFFFFFFu, r.id = 0, r.flags = 0;
     RTCIntersectContext context;
     rtcInitIntersectContext(&context);
     rtcOccluded1(top_, &context, &r);
@@ -181,7 +196,7 @@ V3f unitOr(const V3f& v, const V3f& otherwise) {
 SurfacePoint RenderScene::strandPoint(const RayHit& hit, const Ray& ray, const StrandCurves& curves,
                                       const float* m) const {
     const Instance& instance = instances_[hit.instance];
-    const StrandCurves::Place place = curves.placeAt(hit.triangle, hit.u);
+    const StrandCurves::Place place = curves.placeAt(hit.triangle, hit.u, ray.time);
     const M44f world(m[0], m[1], m[2], m[3], m[4], m[5], m[6], m[7], m[8], m[9], m[10], m[11], m[12], m[13],
                      m[14], m[15]);
     SurfacePoint p;
@@ -223,7 +238,8 @@ SurfacePoint RenderScene::surfacePoint(const RayHit& hit, const Ray& ray) const 
     const Instance& instance = instances_[hit.instance];
     const Prototype& prototype = *meshes_[instance.mesh];
     float m[16];
-    rtcGetGeometryTransform(rtcGetGeometry(top_, hit.instance), 0.0f, RTC_FORMAT_FLOAT4X4_COLUMN_MAJOR, m);
+    rtcGetGeometryTransform(rtcGetGeometry(top_, hit.instance), ray.time, RTC_FORMAT_FLOAT4X4_COLUMN_MAJOR,
+                            m);
     if (prototype.curves) return strandPoint(hit, ray, *prototype.curves, m);
     const Mesh& mesh = *prototype.mesh;
     const Triangle& t = mesh.triangles()[hit.triangle];

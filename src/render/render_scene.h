@@ -80,7 +80,10 @@ class RenderScene {
     /// A mesh to be instanced. Adding the same mesh again gives the same index.
     uint32_t addMesh(const MeshPtr& mesh);
     /// Strands to be instanced, most often once: widths and the limit are of the strands' own space.
-    uint32_t addStrands(const StrandsPtr& strands, const ThinLimit& limit);
+    /// @param moves  the same strands at even times while the shutter is open, the last when it closes; empty
+    /// for those that stand still. Those that are others in number of points stand still too.
+    uint32_t addStrands(const StrandsPtr& strands, const ThinLimit& limit,
+                        const std::vector<StrandsPtr>& moves = {});
     /// Materials of an instance's slots; one entry serves all slots. Gives an index for addInstance().
     uint32_t addLook(std::vector<uint32_t> materials);
     struct Instance {
@@ -89,9 +92,15 @@ class RenderScene {
     };
     static constexpr uint64_t kOwnElement = UINT64_MAX;
     void addInstance(const Instance& instance, const M44f& matrix);
-    /// Many instances at once, on all threads. @p tint, a shift of colour for each, may be empty.
-    void addInstances(std::span<const Instance> instances, const std::function<M44f(size_t)>& matrix,
+    /// One that moves: matrices at even times while the shutter is open.
+    void addInstance(const Instance& instance, const std::vector<M44f>& matrices);
+    /// Many instances at once, on all threads. @p tint, a shift of colour for each, may be empty. @p steps
+    /// even times while the shutter is open at which a matrix is asked for; 1 for those that stand still.
+    void addInstances(std::span<const Instance> instances, size_t steps,
+                      const std::function<M44f(size_t, size_t step)>& matrix,
                       const std::function<V3f(size_t)>& tint, Progress& progress);
+    /// Whether anything moves while the shutter is open.
+    bool moving() const { return moving_; }
     /// Builds the ray tracer's tree. Throws Cancelled.
     void commit(Progress& progress);
 
@@ -104,7 +113,7 @@ class RenderScene {
 
     RayHit intersect(const Ray& ray, bool coherent) const;
     /// True when something lies between the origin and @p distance along the ray.
-    bool blocked(const V3f& origin, const V3f& direction, float distance) const;
+    bool blocked(const V3f& origin, const V3f& direction, float distance, float time = 0.0f) const;
     SurfacePoint surfacePoint(const RayHit& hit, const Ray& ray) const;
     const SurfaceMaterial& materialOf(const SurfacePoint& p) const { return materials_[p.material]; }
 
@@ -118,6 +127,7 @@ class RenderScene {
     SurfacePoint strandPoint(const RayHit& hit, const Ray& ray, const StrandCurves& curves,
                              const float* m) const;
     bool cuts_ = false;  // some material does
+    bool moving_ = false;
     std::vector<SurfaceMaterial> materials_;
     std::vector<std::vector<uint32_t>> looks_;
     std::vector<std::unique_ptr<Prototype>> meshes_;

@@ -219,7 +219,7 @@ void Renderer::gatherLight(Path& path, const Vertex& v) const {
     const float pdf = s.pdf / float(count);
     const V3f light3 = path.weight * f * s.radiance * (powerHeuristic(pdf, scatterPdf) / pdf);
     if (!(light3.x + light3.y + light3.z > 0.0f) ||
-        scene_.blocked(v.originFor(s.direction), s.direction, s.distance))
+        scene_.blocked(v.originFor(s.direction), s.direction, s.distance, path.ray.time))
         return;
     // The glints of single strands are dots as bright as those of indirect light.
     path.add(capped(light3, path.depth > 0 || v.fibre ? options_.limit : 0.0f), path.depth + 1);
@@ -247,7 +247,7 @@ bool Renderer::bounce(Path& path, const Vertex& v) const {
         if (r[3] >= stay) return false;
         path.weight /= stay;
     }
-    path.ray = {v.originFor(direction), direction};
+    path.ray = {v.originFor(direction), direction, path.ray.time};
     return path.depth <= options_.bounces + 1;
 }
 
@@ -264,7 +264,8 @@ void Renderer::recordFirst(FilmPixel& pixel, const Vertex& v, const Camera& came
 
 void Renderer::samplePixel(FilmPixel& pixel, const Film& film, int x, int y, uint32_t pass) const {
     Sampler sampler(uint32_t(x), uint32_t(y), pass, options_.seed);
-    const Ray first = primaryRay(film, x, y, sampler);
+    Ray first = primaryRay(film, x, y, sampler);
+    if (scene_.moving()) first.time = sampler.next4()[0];
     Path path{first, sampler, pixel};
     bool seen = false;
     for (;;) {

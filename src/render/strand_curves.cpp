@@ -8,8 +8,9 @@
 
 namespace ovrix {
 
-StrandCurves::StrandCurves(StrandsPtr strands, const ThinLimit& limit)
+StrandCurves::StrandCurves(StrandsPtr strands, const ThinLimit& limit, std::vector<StrandsPtr> moves)
     : strands_(std::move(strands)),
+      moves_(std::move(moves)),
       p_(strands_->points.find<V3f>("P")),
       width_(strands_->points.find<float>("width")),
       color_(strands_->points.find<Color>("color")),
@@ -25,8 +26,14 @@ StrandCurves::StrandCurves(StrandsPtr strands, const ThinLimit& limit)
     const RTCGeometryType type =
         set.round ? RTC_GEOMETRY_TYPE_ROUND_LINEAR_CURVE : RTC_GEOMETRY_TYPE_FLAT_LINEAR_CURVE;
     RTCGeometry geometry = rtcNewGeometry(embreeDevice(), type);
-    auto* vertex = static_cast<V4f*>(rtcSetNewGeometryBuffer(geometry, RTC_BUFFER_TYPE_VERTEX, 0,
-                                                             RTC_FORMAT_FLOAT4, sizeof(V4f), p_.size()));
+    for (const StrandsPtr& m : moves_) steps_.push_back(m->points.find<V3f>("P"));
+    if (steps_.size() < 2) steps_.clear();
+    const size_t steps = std::max<size_t>(1, steps_.size());
+    if (steps > 1) rtcSetGeometryTimeStepCount(geometry, unsigned(steps));
+    std::vector<V4f*> vertex;
+    for (size_t k = 0; k < steps; ++k)
+        vertex.push_back(static_cast<V4f*>(rtcSetNewGeometryBuffer(
+            geometry, RTC_BUFFER_TYPE_VERTEX, unsigned(k), RTC_FORMAT_FLOAT4, sizeof(V4f), p_.size())));
     const size_t segments = p_.size() - set.size();
     auto* index = static_cast<uint32_t*>(rtcSetNewGeometryBuffer(
         geometry, RTC_BUFFER_TYPE_INDEX, 0, RTC_FORMAT_UINT, sizeof(uint32_t), segments));
@@ -41,7 +48,10 @@ StrandCurves::StrandCurves(StrandsPtr strands, const ThinLimit& limit)
             for (uint32_t i = set.start[s]; i < set.start[s + 1]; ++i) {
                 const float least = limit_.widthAt(p_[i]), width = widthAt(i);
                 any = any || width < least;
-                vertex[i] = V4f(p_[i].x, p_[i].y, p_[i].z, 0.5f * std::max(width, least));
+                for (size_t k = 0; k < steps; ++k) {
+                    const V3f& p = steps > 1 ? steps_[k][i] : p_[i];
+                    vertex[k][i] = V4f(p.x, p.y, p.z, 0.5f * std::max(width, least));
+                }
                 if (i + 1 == set.start[s + 1]) continue;
                 index[i - s] = i;
                 if (flags)
@@ -94,15 +104,23 @@ void StrandCurves::letThrough(const RTCFilterFunctionNArguments* meeting) {
     if (float(h.add(uint64_t(segment)).value() >> 40) * 0x1p-24f >= coverage) meeting->valid[0] = 0;
 }
 
-StrandCurves::Place StrandCurves::placeAt(uint32_t segment, float u) const {
+V3f StrandCurves::pointAt(size_t i, float time) const {
+    if (steps_.empty()) return p_[i];
+    const float t = std::clamp(time, 0.0f, 1.0f) * float(steps_.size() - 1);
+    const size_t k = std::min(size_t(t), steps_.size() - 2);
+    return steps_[k][i] + (steps_[k + 1][i] - steps_[k][i]) * (t - float(k));
+}
+
+StrandCurves::Place StrandCurves::placeAt(uint32_t segment, float u, float time) const {
     Place out;
     const uint32_t s = strandOf(segment);
     const size_t i = segment + s, first = strands_->start[s], last = strands_->start[s + 1] - 1;
-    out.center = p_[i] + (p_[i + 1] - p_[i]) * u;
+    const auto at = [&](size_t k) { return pointAt(k, time); };
+    out.center = at(i) + (at(i + 1) - at(i)) * u;
     // Bends are smooth to the light though pieces are straight.
-    const V3f own = (p_[i + 1] - p_[i]).normalized();
-    const V3f before = i > first ? (own + (p_[i] - p_[i - 1]).normalized()).normalized() : own;
-    const V3f after = i + 1 < last ? (own + (p_[i + 2] - p_[i + 1]).normalized()).normalized() : own;
+    const V3f own = (at(i + 1) - at(i)).normalized();
+    const V3f before = i > first ? (own + (at(i) - at(i - 1)).normalized()).normalized() : own;
+    const V3f after = i + 1 < last ? (own + (at(i + 2) - at(i + 1)).normalized()).normalized() : own;
     out.tangent = (before * (1.0f - u) + after * u).normalized();
     if (!(out.tangent.length() > 0.5f)) out.tangent = V3f(0, 1, 0);
     out.radius = 0.5f * std::max(lerp(widthAt(i), widthAt(i + 1), u), limit_.widthAt(out.center));

@@ -21,7 +21,8 @@ struct ThinLimit {
 /// Beside the ray tracer's own buffers it keeps nothing but the strands, which others have too.
 class StrandCurves {
   public:
-    StrandCurves(StrandsPtr strands, const ThinLimit& limit);
+    /// @param moves  see RenderScene::addStrands()
+    StrandCurves(StrandsPtr strands, const ThinLimit& limit, std::vector<StrandsPtr> moves = {});
     ~StrandCurves();
     StrandCurves(const StrandCurves&) = delete;
     StrandCurves& operator=(const StrandCurves&) = delete;
@@ -38,7 +39,7 @@ class StrandCurves {
         uint64_t id = 0;
     };
     /// @param u  along the segment, as the ray tracer gives it
-    Place placeAt(uint32_t segment, float u) const;
+    Place placeAt(uint32_t segment, float u, float time = 0.0f) const;
 
   private:
     static void letThrough(const RTCFilterFunctionNArguments* meeting);
@@ -46,7 +47,12 @@ class StrandCurves {
     uint32_t strandOf(uint32_t segment) const;
     float widthAt(size_t point) const { return width_.empty() ? 0.001f : width_[point]; }
 
+    V3f pointAt(size_t i, float time) const;
+
     StrandsPtr strands_;
+    std::vector<StrandsPtr> moves_;
+    std::vector<std::span<const V3f>>
+        steps_;  // places of the points while the shutter is open; empty for still
     std::span<const V3f> p_;
     std::span<const float> width_;
     std::span<const Color> color_;

@@ -129,6 +129,8 @@ bool appliesAt(const Document& document, const ParamPath& path, const ParamSpec&
         (path.source >= 0 ? beside.sourceParam : beside.param) = other;
         const Value value = paramAt(document, beside).value;
         if (const bool* flag = std::get_if<bool>(&value)) return *flag ? "true" : "false";
+        if (const int64_t* whole = std::get_if<int64_t>(&value)) return std::to_string(*whole);
+        if (const double* number = std::get_if<double>(&value)) return fmt::format("{}", *number);
         const auto* text = std::get_if<std::string>(&value);
         return text ? *text : std::string();
     });

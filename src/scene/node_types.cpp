@@ -291,6 +291,11 @@ std::vector<NodeType> settingsTypes() {
           unitNumber("thin_strands", "Thin strands", 0.7,
                      "Strands thinner than this part of a pixel are drawn as wide and let as much through; 0 "
                      "draws them as they are"),
+          unitNumber("shutter", "Shutter", 0,
+                     "Part of a frame that it is open, up to the frame: blurs what moves"),
+          shownIf(whole("shutter_steps", "Looks", 3, 2, 32, 2, 8,
+                        "Times at which what moves is looked at: more bend"),
+                  "shutter!=0"),
           choice("tone", "Tone", "soft", {"soft", "plain"},
                  "soft rolls bright light off like film, plain cuts it at white"),
           flag("transparent", "Clear ground", false, "Leaves alpha 0 where nothing stands"),

@@ -1,6 +1,7 @@
 #include "scene/translate.h"
 
 #include <set>
+#include <unordered_map>
 
 #include "base/error.h"
 #include "base/hash.h"
@@ -20,6 +21,10 @@ struct JobBuilder::Part {
     uint64_t hash = 0;
     StrandsPtr strands = nullptr;  ///< in place of the mesh
     ThinLimit limit = {};          ///< of strands that are no prototype
+    // While the shutter is open, at even times; empty for what stands still.
+    std::vector<M44f> matrices = {};
+    std::vector<std::shared_ptr<const Copies>> moves = {};
+    std::vector<StrandsPtr> strandMoves = {};
 };
 
 namespace {
@@ -88,6 +93,87 @@ static ThinLimit thinLimit(const Document& document, const JobOptions& o) {
     return {camera.position(), float(part) * 2.0f * camera.halfHeight() / float(std::max(1, height))};
 }
 
+/// Frames at which the shutter looks, the last the job's own; one where it is shut at once. It looks back, so
+/// that no simulation has to go further than the frame that is shown.
+static std::vector<double> shutterFrames(const Document& document, const JobOptions& o) {
+    const double open = std::get<double>(document.setting("render", "shutter", o.frame));
+    const auto steps = std::get<int64_t>(document.setting("render", "shutter_steps", o.frame));
+    if (!(open > 0) || o.still) return {o.frame};
+    std::vector<double> frames;
+    for (int64_t k = 0; k < steps; ++k)
+        frames.push_back(o.frame - open * (1.0 - double(k) / double(steps - 1)));
+    return frames;
+}
+
+/// A layer's copies or strands at the shutter's earlier times, where they are others than at its last.
+void JobBuilder::addMoves(const Document& document, const Node& node, const JobOptions& o,
+                          const LayerResult& last, Part& whole, Progress& progress) {
+    const std::vector<double> frames = shutterFrames(document, o);
+    if (frames.size() < 2) return;
+    bool moves = false;
+    std::vector<Geometry> all;
+    for (double frame : frames) {
+        if (frame == o.frame) {
+            all.push_back(last.geometry);
+            continue;
+        }
+        const EvalOptions eval{frame, o.draft ? Purpose::Viewport : Purpose::Render, !o.draft, {}};
+        const LayerResult result = evaluator_.layer(document, node.id, eval, progress);
+        if (!result.ok) return;
+        moves = moves || result.hash != last.hash;
+        all.push_back(result.geometry);
+    }
+    if (!moves) return;
+    for (const Geometry& g : all) {
+        if (const auto* copies = std::get_if<std::shared_ptr<const Copies>>(&g))
+            whole.moves.push_back(*copies);
+        if (const auto* strands = std::get_if<StrandsPtr>(&g)) whole.strandMoves.push_back(*strands);
+    }
+}
+
+namespace {
+
+/// Matrices of copies at the times of a shutter, matched by id. One that was not there yet comes from where
+/// its velocity says.
+class MovingPlaces {
+  public:
+    MovingPlaces(const Copies& last, const std::vector<std::shared_ptr<const Copies>>& moves,
+                 double stepSeconds)
+        : last_(last.attributes), seconds_(stepSeconds) {
+        const auto id = last.attributes.find<uint64_t>("id");
+        velocity_ = last.attributes.find<V3f>("v");
+        for (const auto& m : moves) {
+            places_.emplace_back(m->attributes);
+            const auto other = m->attributes.find<uint64_t>("id");
+            std::vector<int64_t> where(id.size(), -1);
+            std::unordered_map<uint64_t, size_t> index;
+            for (size_t i = 0; i < other.size(); ++i) index[other[i]] = i;
+            for (size_t i = 0; i < id.size(); ++i)
+                if (const auto it = index.find(id[i]); it != index.end()) where[i] = int64_t(it->second);
+            where_.push_back(std::move(where));
+        }
+    }
+    M44f matrix(size_t i, size_t step) const {
+        if (places_.empty()) return last_.matrix(i);
+        if (where_[step][i] >= 0) return places_[step].matrix(size_t(where_[step][i]));
+        M44f m = last_.matrix(i);
+        if (velocity_.empty()) return m;
+        const V3f back = velocity_[i] * float(seconds_ * double(places_.size() - 1 - step));
+        for (int k = 0; k < 3; ++k) m[3][k] -= back[k];
+        return m;
+    }
+    size_t steps() const { return std::max<size_t>(1, places_.size()); }
+
+  private:
+    ElementPlaces last_;
+    std::span<const V3f> velocity_;
+    std::vector<ElementPlaces> places_;
+    std::vector<std::vector<int64_t>> where_;
+    double seconds_;
+};
+
+}  // namespace
+
 void JobBuilder::addLayer(const Document& document, const Node& node, const JobOptions& o, RenderJob& job,
                           std::vector<Part>& parts, uint32_t layerId, Progress& progress) {
     const EvalOptions eval{o.frame, o.draft ? Purpose::Viewport : Purpose::Render, !o.draft};
@@ -102,6 +188,7 @@ void JobBuilder::addLayer(const Document& document, const Node& node, const JobO
     if (const auto* strands = std::get_if<StrandsPtr>(&result.geometry)) {
         whole.strands = *strands;
         whole.limit = thinLimit(document, o);
+        addMoves(document, node, o, result, whole, progress);
         parts.push_back(std::move(whole));
         return;
     }
@@ -112,6 +199,7 @@ void JobBuilder::addLayer(const Document& document, const Node& node, const JobO
     }
     const auto* copies = std::get_if<std::shared_ptr<const Copies>>(&result.geometry);
     if (!copies) return;
+    addMoves(document, node, o, result, whole, progress);
     for (size_t k = 0; k < (*copies)->prototypes.size(); ++k) {
         const Node* object = document.find((*copies)->prototypes[k]);
         if (!object) continue;
@@ -128,6 +216,7 @@ void JobBuilder::addLayer(const Document& document, const Node& node, const JobO
         h.add(own.hash).add(result.hash).add(uint64_t(k));
         part.hash = h.value();
         part.strands = own.strands;
+        part.moves = whole.moves;
         parts.push_back(std::move(part));
     }
 }
@@ -145,6 +234,12 @@ std::vector<JobBuilder::Part> JobBuilder::collect(const Document& document, cons
                 job.objectNames[id] = node->name;
                 parts.push_back({own.mesh, lookOf(document, *node, *own.mesh, {}, index, o.frame), id, 0,
                                  document.worldMatrix(node->id, o.frame), nullptr, 0, own.hash, own.strands});
+                std::vector<M44f>& matrices = parts.back().matrices;
+                for (double frame : shutterFrames(document, o))
+                    matrices.push_back(document.worldMatrix(node->id, frame));
+                if (std::all_of(matrices.begin(), matrices.end(),
+                                [&](const M44f& m) { return m == matrices.back(); }))
+                    matrices.clear();
             }
             if (node->category() == Category::Layer) {
                 job.layerNames[id] = node->name;
@@ -329,11 +424,15 @@ RenderJob JobBuilder::build(const Document& document, const JobOptions& o, Progr
     const std::vector<Part> parts = collect(document, o, job, progress);
     requireInstanceMemory(document, parts);
     Hasher h;
+    const double shutter = std::get<double>(document.setting("render", "shutter", o.frame)) / document.rate();
+    h.add(shutter).add(double(std::get<int64_t>(document.setting("render", "shutter_steps", o.frame))));
     h.add(uint64_t(document.nodes(Category::Material).size()));
     for (const Part& p : parts) {
         h.add(p.hash).add(uint64_t(p.object)).add(uint64_t(p.layer));
         for (uint32_t m : p.look) h.add(uint64_t(m));
         addToHash(h, p.matrix);
+        for (const M44f& m : p.matrices) addToHash(h, m);
+        h.add(uint64_t(p.moves.size())).add(uint64_t(p.strandMoves.size()));
         for (int k = 0; k < 3; ++k) h.add(double(p.limit.eye[k]));
         h.add(double(p.limit.perMetre));
     }
@@ -349,14 +448,16 @@ RenderJob JobBuilder::build(const Document& document, const JobOptions& o, Progr
         for (const Part& p : parts) {
             progress.check();
             const auto known = tufts.find(p.strands.get());
-            const uint32_t mesh = !p.strands             ? scene_->addMesh(p.mesh)
-                                  : known != tufts.end() ? known->second
-                                                         : scene_->addStrands(p.strands, p.limit);
+            const uint32_t mesh = !p.strands ? scene_->addMesh(p.mesh)
+                                  : known != tufts.end()
+                                      ? known->second
+                                      : scene_->addStrands(p.strands, p.limit, p.strandMoves);
             const uint32_t look = scene_->addLook(p.look);
             if (p.strands && p.limit == ThinLimit()) tufts[p.strands.get()] = mesh;
             if (!p.copies) {
                 const uint64_t element = p.strands && p.layer ? RenderScene::kOwnElement : 0;
-                scene_->addInstance({mesh, look, p.object, p.layer, element}, p.matrix);
+                scene_->addInstance({mesh, look, p.object, p.layer, element},
+                                    p.matrices.empty() ? std::vector<M44f>{p.matrix} : p.matrices);
                 continue;
             }
             const AttributeSet& a = p.copies->attributes;
@@ -370,8 +471,11 @@ RenderJob JobBuilder::build(const Document& document, const JobOptions& o, Progr
                     mine.push_back(uint32_t(i));
                     instances.push_back({mesh, look, p.object, p.layer, id[i]});
                 }
+            const MovingPlaces moving(*p.copies, p.moves,
+                                      shutter / double(std::max<size_t>(1, p.moves.size() - 1)));
             scene_->addInstances(
-                instances, [&](size_t i) { return p.matrix * places.matrix(mine[i]); },
+                instances, moving.steps(),
+                [&](size_t i, size_t step) { return p.matrix * moving.matrix(mine[i], step); },
                 places.tint.empty() ? std::function<V3f(size_t)>()
                                     : [&](size_t i) { return places.tint[mine[i]]; },
                 progress);

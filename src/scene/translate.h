@@ -24,6 +24,7 @@ struct JobOptions {
     double frame = 1;
     std::string camera;  ///< id; empty for the render settings' own
     bool draft = false;  ///< show layers as the view does, by the Draft share
+    bool still = false;  ///< without motion blur
 };
 
 /// Keeps the ray tracer's scene between calls: moving the camera, a light or a colour builds nothing anew.
@@ -40,6 +41,8 @@ class JobBuilder {
                               Progress& progress);
     void addLayer(const Document& document, const Node& node, const JobOptions& options, RenderJob& job,
                   std::vector<Part>& parts, uint32_t layerId, Progress& progress);
+    void addMoves(const Document& document, const Node& node, const JobOptions& options,
+                  const LayerResult& last, Part& whole, Progress& progress);
     static void requireInstanceMemory(const Document& document, const std::vector<Part>& parts);
     void setLights(const Document& document, double frame, RenderJob& job);
     void setMaterials(const Document& document, double frame, RenderJob& job);

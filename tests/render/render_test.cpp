@@ -384,3 +384,47 @@ TEST_CASE("finishing keeps dark and middle tones and stays within white", "[rend
         last = y;
     }
 }
+
+TEST_CASE("what moves while the shutter is open is seen where it is at the ray's time", "[render][motion]") {
+    RenderScene scene;
+    scene.addMaterial({});
+    const uint32_t ball = scene.addMesh(makeSphere(0.1f, 48));
+    const uint32_t look = scene.addLook({0});
+    std::vector<M44f> way(3);  // bends: from the left, up in the middle, to the right
+    way[0][3][0] = -1, way[1][3][1] = 1, way[2][3][0] = 1;
+    scene.addInstance({ball, look, 1, 0, 0}, way);
+    auto strands = std::make_shared<StrandSet>();
+    strands->start = {0, 2};
+    strands->points.set("P", std::vector<V3f>{V3f(3, 0, 0), V3f(3, 1, 0)});
+    strands->points.set("width", std::vector<float>{0.1f, 0.1f});
+    strands->strands.set("id", std::vector<uint64_t>{1});
+    auto later = std::make_shared<StrandSet>(*strands);
+    later->points.set("P", std::vector<V3f>{V3f(4, 0, 0), V3f(4, 1, 0)});
+    scene.addInstance({scene.addStrands(later, {}, {strands, later}), look, 2, 0, 0}, M44f());
+    scene.commit(Progress::none());
+    CHECK(scene.moving());
+    const auto sees = [&](float x, float y, float time) {
+        return scene.intersect({V3f(x, y, 5), V3f(0, 0, -1), time}, false).hit();
+    };
+    CHECK(sees(-1, 0, 0.0f));
+    CHECK_FALSE(sees(-1, 0, 1.0f));
+    CHECK(sees(0, 1, 0.5f));
+    CHECK(sees(0.5f, 0.5f, 0.75f));
+    CHECK(sees(1, 0, 1.0f));
+    CHECK(sees(3, 0.5f, 0.0f));
+    CHECK(sees(3.5f, 0.5f, 0.5f));
+    CHECK_FALSE(sees(3, 0.5f, 0.5f));
+    const Ray middle{V3f(0, 1, 5), V3f(0, 0, -1), 0.5f};
+    const RayHit hit = scene.intersect(middle, false);
+    CHECK((scene.surfacePoint(hit, middle).normal - V3f(0, 0, 1)).length() < 0.05f);
+    CHECK(scene.blocked(V3f(0, 1, 5), V3f(0, 0, -1), 10, 0.5f));
+    CHECK_FALSE(scene.blocked(V3f(0, 1, 5), V3f(0, 0, -1), 10, 0.0f));
+    // Others in number stand still.
+    RenderScene still;
+    still.addMaterial({});
+    auto longer = std::make_shared<StrandSet>();
+    longer->start = {0, 3};
+    longer->points.set("P", std::vector<V3f>{V3f(0.0f), V3f(1.0f), V3f(2.0f)});
+    still.addStrands(strands, {}, {strands, longer});
+    CHECK_FALSE(still.moving());
+}

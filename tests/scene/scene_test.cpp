@@ -321,7 +321,7 @@ TEST_CASE("steps are offered where they fit", "[edits]") {
     CHECK(names(4) == std::vector<std::string>{"keep_apart", "by_hand", "unique"});
     Node bare = makeNode(s.document, "layer");
     for (const StepType* t : fittingSteps(bare, 0)) CHECK(t->phase == Phase::Place);
-    CHECK(fittingSteps(bare, 0).size() == 8);
+    CHECK(fittingSteps(bare, 0).size() == 10);
 }
 
 TEST_CASE("editing a step computes it and what follows, nothing else", "[evaluator]") {

@@ -145,7 +145,12 @@ QWidget* ParamRow::makeNumber(int component, const std::function<double(const Va
     connect(box, &NumberBox::changed, this, [this, put, component](double x, bool dragging) {
         const Document& d = controller_.document();
         const Param param = paramAt(d, path_);
-        if (param.formulas.count(component)) return controller_.setFormula(path_, component, {});
+        if (param.formulas.count(component))
+            return controller_.edit("Set a number", [&](const Document& doc) {
+                const Document plain = withFormula(doc, path_, component, {});
+                return withValueAt(plain, path_, controller_.frame(),
+                                   put(paramAt(plain, path_).at(controller_.frame(), doc.rate()), x));
+            });
         controller_.setValue(path_, put(param.at(controller_.frame(), d.rate()), x), dragging);
     });
     connect(box, &NumberBox::formulaTyped, this, [this, component](const QString& text) {

@@ -180,7 +180,14 @@ void KeyCanvas::moveKeys(const std::function<void(Key&, int)>& change, const QSt
     std::map<std::string, std::map<size_t, double>> frames;  // where chosen ones go
     for (const auto& [t, k] : chosenBefore_) {
         const std::string path = tracks_[t].path.text();
-        change(keys[path][k], tracks_[t].component);
+        // Each component changes the key as it was: what they share, its frame, changes once.
+        Key moved = before_[path][k];
+        Key& key = keys[path][k];
+        change(moved, tracks_[t].component);
+        const double value = component(moved.value, tracks_[t].component);
+        moved.value = key.value;
+        setComponent(moved.value, tracks_[t].component, value);
+        key = std::move(moved);
         frames[path][k] = keys[path][k].frame;
     }
     controller_.edit(

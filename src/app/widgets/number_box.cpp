@@ -227,6 +227,20 @@ void NumberBox::endTyping(bool take) {
     }
 }
 
+/// Figures are typed into the number though they are keys of tools too.
+bool NumberBox::event(QEvent* e) {
+    if (e->type() == QEvent::ShortcutOverride) {
+        const auto* key = static_cast<QKeyEvent*>(e);
+        const QString text = key->text();
+        const bool plain = !(key->modifiers() & (Qt::ControlModifier | Qt::AltModifier));
+        if (plain && !text.isEmpty() && (text[0].isDigit() || QString("-+.(").contains(text[0]))) {
+            e->accept();
+            return true;
+        }
+    }
+    return QWidget::event(e);
+}
+
 bool NumberBox::eventFilter(QObject* object, QEvent* event) {
     if (object != edit_) return QWidget::eventFilter(object, event);
     if (event->type() == QEvent::MouseButtonDblClick) {

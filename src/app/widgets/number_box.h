@@ -39,6 +39,7 @@ class NumberBox : public QWidget {
     void mouseDoubleClickEvent(QMouseEvent*) override;
     void keyPressEvent(QKeyEvent*) override;
     bool eventFilter(QObject*, QEvent*) override;
+    bool event(QEvent*) override;
 
   private:
     void beginTyping(const QString& text = {});

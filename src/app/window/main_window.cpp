@@ -2,8 +2,10 @@
 
 #include <tbb/global_control.h>
 
+#include <QAbstractItemView>
 #include <QApplication>
 #include <QCloseEvent>
+#include <QComboBox>
 #include <QFileDialog>
 #include <QHBoxLayout>
 #include <QLabel>
@@ -72,6 +74,7 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent), preferences_(Pref
     connect(&controller_, &Controller::modeChanged, this, &MainWindow::refreshMode);
     connect(&controller_, &Controller::message, this, &MainWindow::showMessage);
     applyPreferences(preferences_);
+    qApp->installEventFilter(this);
 }
 
 /// Everything in the window. Called again when the theme or the scale changes: sizes and icons are made for
@@ -156,6 +159,22 @@ void MainWindow::buildInterface() {
 MainWindow::~MainWindow() {
     // The render's thread uses the controller's evaluator: it ends first.
     delete centralWidget();
+}
+
+/// Space plays, but presses the button that the keyboard went to.
+bool MainWindow::eventFilter(QObject* object, QEvent* event) {
+    if (event->type() == QEvent::FocusIn) {
+        const Qt::FocusReason reason = static_cast<QFocusEvent*>(event)->reason();
+        byKeyboard_ = reason == Qt::TabFocusReason || reason == Qt::BacktabFocusReason;
+    }
+    if (event->type() == QEvent::ShortcutOverride && static_cast<QKeyEvent*>(event)->key() == Qt::Key_Space &&
+        byKeyboard_ &&
+        (qobject_cast<QAbstractButton*>(object) || qobject_cast<QComboBox*>(object) ||
+         qobject_cast<QAbstractItemView*>(object))) {
+        event->accept();
+        return true;
+    }
+    return QMainWindow::eventFilter(object, event);
 }
 
 void MainWindow::run(const QString& id) {

@@ -58,6 +58,7 @@ class MainWindow : public QMainWindow {
     void dragEnterEvent(QDragEnterEvent*) override;
     void dropEvent(QDropEvent*) override;
     void closeEvent(QCloseEvent*) override;
+    bool eventFilter(QObject*, QEvent*) override;
 
   private:
     void buildInterface();
@@ -101,6 +102,7 @@ class MainWindow : public QMainWindow {
     Preferences preferences_;
     std::unique_ptr<tbb::detail::d1::global_control> threads_;
     bool unattended_ = false;
+    bool byKeyboard_ = false;  ///< the focus came by the keyboard
 };
 
 }  // namespace ovrix::app
