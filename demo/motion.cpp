@@ -5,6 +5,7 @@
 #include <iostream>
 
 #include "maker.h"
+#include "pup.h"
 #include "scene/bake.h"
 #include "scene/scene_file.h"
 #include "shapes.h"
@@ -112,7 +113,7 @@ Document splash(const std::filesystem::path& folder) {
     m.set("sun", {{"azimuth", "150"}, {"elevation", "12"}});
     m.sand(6);
     const std::string rock =
-        m.mesh("Stone", stone(3), m.plain("Stone", Color(0.06f, 0.06f, 0.065f), 0.35), true);
+        m.mesh("Wave stone", stone(3), m.plain("Stone", Color(0.06f, 0.06f, 0.065f), 0.35), true);
     m.set(rock, {{"scale", "7,6,7"}, {"position", "0.1,0.05,0"}});
     const std::string water = m.plain("Drops", Color(0.75f, 0.8f, 0.82f), 0.05);
     m.set(water, {{"specular", "1"}, {"translucency", "0.5"}});
@@ -296,17 +297,97 @@ Document sandhoppers(const std::filesystem::path& folder) {
     return m.document;
 }
 
+/// An anemone in the surge; its tentacles make way for a fish.
+Document surge(const std::filesystem::path& folder) {
+    Stage m(folder);
+    m.look("0.16,0.15,0.4", "0,0.045,0", "50");
+    m.sand(3);
+    m.set("sand/height", "0.015");
+    const std::string skin = m.plain("Anemone", Color(0.45f, 0.07f, 0.11f), 0.25);
+    m.set(skin + "/translucency", "0.25");
+    const std::string foot = m.add("sphere", "Anemone foot");
+    m.set(
+        foot,
+        {{"radius", "0.032"}, {"scale", "1,0.85,1"}, {"position", "0,0.012,0"}, {"material", skin.c_str()}});
+    const std::string tentacles = m.recipe(
+        "Tentacles", foot, skin, {"spread", "grow", "simulate_strands", "strand_width", "strand_color"});
+    m.set(tentacles + "/spread", {{"distance", "0.0068"}, {"seed", "2"}});
+    m.drive(tentacles + "/spread/keep", {slope(0, 75, 8)}, 0.0, 1.0);
+    m.set(tentacles + "/grow", {{"length", "0.05..0.07"},
+                                {"segments", "14"},
+                                {"lean", "8"},
+                                {"bend", "18"},
+                                {"toward", "0,0,0"},
+                                {"scatter", "1"}});
+    m.set(tentacles + "/strand_width",
+          {{"root", "5"}, {"tip", "1.6"}, {"form", "round"}, {"variation", "0.15"}});
+    m.set(tentacles + "/strand_color",
+          {{"root", "0.42,0.06,0.10"}, {"tip", "0.9,0.55,0.62"}, {"brightness", "0.12"}, {"clumps", "0"}});
+    const std::string sim = "simulate_strands";
+    m.set(tentacles + "/" + sim, {{"stiff", "0.03"}, {"damping", "3"}, {"air", "2"}, {"keep", "0.04"}});
+    m.set(tentacles + "/gravity/strength", "-0.06");  // they are a little lighter than water
+    const auto part = [&](const char* type) { m.document = withPart(m.document, tentacles, sim, type); };
+    part("wind"), part("turbulence"), part("collide"), part("strand_spacing");
+    Param current = keyed({{1, V3d(0.12, 0, 0.03)}, {13, V3d(-0.12, 0.01, -0.02)}, {25, V3d(0.12, 0, 0.03)}});
+    current.repeat = KeyRepeat::Cycle;
+    m.keys(tentacles + "/wind/velocity", current);
+    m.set(tentacles + "/wind", {{"strength", "9"}, {"gusts", "0.2"}, {"gust_width", "0.1"}});
+    m.set(tentacles + "/turbulence", {{"strength", "0.5"}, {"scale", "0.05"}, {"speed", "0.5"}});
+    m.set(tentacles + "/strand_spacing", {{"thickness", "0.0035"}});
+    const std::string fish = m.add("sphere", "Goby");
+    m.set(fish, {{"radius", "0.016"}, {"scale", "1.9,0.8,0.6"}});
+    m.set(fish + "/material", m.plain("Goby", Color(0.5f, 0.22f, 0.03f), 0.3));
+    m.keys(fish + "/position",
+           keyed({{1, V3d(-0.16, 0.06, 0.02)}, {34, V3d(0.0, 0.055, 0.01)}, {72, V3d(0.17, 0.065, -0.01)}}));
+    m.set(tentacles + "/collide",
+          {{"with", fish.c_str()}, {"thickness", "0.003"}, {"bounce", "0"}, {"friction", "0.1"}});
+    m.set("scene/preroll", "24");
+    return m.document;
+}
+
+/// The pup comes out of the water and shakes its coat.
+Document shake(const std::filesystem::path& folder) {
+    Stage m(folder);
+    m.sand(4);
+    m.set("sand/height", "0.02");
+    const std::string skin = m.plain("Pup skin", Color(0.05f, 0.045f, 0.04f), 0.6);
+    const std::string body = m.mesh("Shaking pup", pup(), skin, true);
+    m.look("0.95,0.32,0.95", "0.03,0.09,0", "60");
+    m.keys(body + "/rotation", keyed({{1, V3d(0, 0, 0)},
+                                      {8, V3d(0, 0, 0)},
+                                      {11, V3d(22, 4, 0)},
+                                      {15, V3d(-24, -4, 0)},
+                                      {19, V3d(24, 4, 0)},
+                                      {23, V3d(-24, -3, 0)},
+                                      {27, V3d(20, 3, 0)},
+                                      {31, V3d(-14, -2, 0)},
+                                      {35, V3d(7, 1, 0)},
+                                      {39, V3d(0, 0, 0)}}));
+    m.set(body + "/position", "0,0.03,0");
+    const std::string look = m.add("fibre", "Coat");
+    m.set(look, {{"melanin", "0.16"}, {"roughness", "0.35"}, {"roughness_around", "0.4"}});
+    const std::string coat = m.recipe(
+        "Coat", body, look, {"scatter", "grow", "simulate_strands", "fill", "clump", "strand_width"});
+    m.set(coat + "/scatter", {{"count", "1400"}});
+    m.set(coat + "/grow",
+          {{"length", "0.03..0.042"}, {"segments", "9"}, {"lean", "38"}, {"toward", "-1,-0.25,0"}});
+    m.set(coat + "/simulate_strands", {{"stiff", "0.035"}, {"damping", "5"}, {"air", "3"}, {"keep", "0.12"}});
+    m.document = withPart(m.document, coat, "simulate_strands", "collide");
+    m.set(coat + "/collide", {{"thickness", "0.0015"}, {"bounce", "0"}});
+    m.set(coat + "/fill", {{"count", "60000"}});
+    m.set(coat + "/clump", {{"size", "0.012"}});
+    m.set(coat + "/strand_width", {{"root", "0.3"}, {"tip", "0.05"}});
+    return m.document;
+}
+
 }  // namespace
 
 std::vector<std::filesystem::path> writeMotion(const std::filesystem::path& folder) {
     std::filesystem::create_directories(folder);
     std::vector<std::filesystem::path> written;
     const std::pair<const char*, Document (*)(const std::filesystem::path&)> scenes[] = {
-        {"plankton", plankton},
-        {"splash", splash},
-        {"darts", darts},
-        {"silversides", silversides},
-        {"sandhoppers", sandhoppers}};
+        {"plankton", plankton},       {"splash", splash}, {"darts", darts}, {"silversides", silversides},
+        {"sandhoppers", sandhoppers}, {"surge", surge},   {"shake", shake}};
     for (const auto& [name, make] : scenes) {
         const std::filesystem::path path = folder / (std::string(name) + ".ovrix");
         const Document document = make(folder);

@@ -1,6 +1,7 @@
 #include "scene/simulated.h"
 
 #include "base/error.h"
+#include "base/files.h"
 #include "base/hash.h"
 #include "base/random.h"
 #include "scene/bake.h"
@@ -19,9 +20,36 @@ std::optional<size_t> solverPlace(const std::vector<Step>& steps) {
     return std::nullopt;
 }
 
+namespace {
+
+/// Of a file's contents: a scene that was copied with its bakes keeps them. Read once for each size and time.
+uint64_t contentsOf(const std::filesystem::path& path) {
+    static std::mutex mutex;
+    static std::map<std::string, std::pair<uint64_t, uint64_t>> known;
+    const uint64_t stamp = fileStamp(path);
+    if (stamp == 0) return 0;
+    {
+        std::lock_guard lock(mutex);
+        const auto it = known.find(path.string());
+        if (it != known.end() && it->second.first == stamp) return it->second.second;
+    }
+    uint64_t hash = 0;
+    try {
+        hash = Hasher().add(std::string_view(readFile(path))).value();
+    } catch (const Error&) {  // who needs it will say so
+    }
+    std::lock_guard lock(mutex);
+    known[path.string()] = {stamp, hash};
+    return hash;
+}
+
+}  // namespace
+
 uint64_t lifeOf(Evaluator& evaluator, const Document& document, const Node& recipe, size_t place,
                 double share) {
-    LifeHash hash(document, [&](const std::string& path) { return evaluator.stampOf(path); });
+    LifeHash hash(document, [&](const std::string& path) {
+        return path.empty() ? 0 : contentsOf(evaluator.resolve(path));
+    });
     return Hasher().add(hash.upTo(recipe, place)).add(share).value();
 }
 

@@ -58,6 +58,7 @@ QImage smallCopy(const Image& image) {
 AtlasGrid::AtlasGrid(QWidget* parent) : QWidget(parent) {
     setObjectName("atlas");
     setFocusPolicy(Qt::StrongFocus);
+    setProperty("takesSpace", true);
     QSizePolicy policy(QSizePolicy::Expanding, QSizePolicy::Fixed);
     policy.setHeightForWidth(true);
     setSizePolicy(policy);

@@ -33,6 +33,7 @@ QPainterPath curvePath(const Curve& curve, const QRectF& area) {
 
 CurveEditor::CurveEditor(QWidget* parent) : QWidget(parent) {
     setFocusPolicy(Qt::StrongFocus);
+    setProperty("takesSpace", true);
     setMinimumSize(px(220), px(150));
 }
 
@@ -159,6 +160,7 @@ void CurveEditor::keyPressEvent(QKeyEvent* e) {
 CurveBox::CurveBox(QWidget* parent) : QWidget(parent) {
     setFixedSize(px(40), px(22));
     setFocusPolicy(Qt::StrongFocus);
+    setProperty("takesSpace", true);
     setCursor(Qt::PointingHandCursor);
     setToolTip("Remap curve: what the source gives, left to right, becomes what it counts. Click to change.");
 }

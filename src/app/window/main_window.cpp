@@ -168,9 +168,9 @@ bool MainWindow::eventFilter(QObject* object, QEvent* event) {
         byKeyboard_ = reason == Qt::TabFocusReason || reason == Qt::BacktabFocusReason;
     }
     if (event->type() == QEvent::ShortcutOverride && static_cast<QKeyEvent*>(event)->key() == Qt::Key_Space &&
-        byKeyboard_ &&
-        (qobject_cast<QAbstractButton*>(object) || qobject_cast<QComboBox*>(object) ||
-         qobject_cast<QAbstractItemView*>(object))) {
+        (object->property("takesSpace").toBool() ||
+         (byKeyboard_ && (qobject_cast<QAbstractButton*>(object) || qobject_cast<QComboBox*>(object) ||
+                          qobject_cast<QAbstractItemView*>(object))))) {
         event->accept();
         return true;
     }
