@@ -117,6 +117,18 @@ Evaluator::Around Evaluator::Around::at(double frame) const {
 
 uint64_t Evaluator::Around::layerHash(const std::string& id) {
     if (const auto known = layerHashes_.find(id); known != layerHashes_.end()) return known->second;
+    if (const double shown = shownFrame(document_, document_.get(id), options_.frame);
+        shown != options_.frame) {
+        // The same layer without a time of its own, at that frame.
+        const Asking asking(*this, id);
+        Around then = at(shown);
+        then.asking_.pop_back();
+        return layerHashes_[id] = then.ownHash(id);
+    }
+    return layerHashes_[id] = ownHash(id);
+}
+
+uint64_t Evaluator::Around::ownHash(const std::string& id) {
     const Asking asking(*this, id);
     const auto on = std::get<std::string>(document_.value(id, "surface", options_.frame));
     uint64_t hash = Hasher().add(surfaceHash(on)).add(share()).value();
@@ -131,7 +143,7 @@ uint64_t Evaluator::Around::layerHash(const std::string& id) {
     for (size_t i = 0; i < recipe.steps.size(); ++i)
         if (findStepType(recipe.steps[i].type) && recipe.steps[i].on && recipe.steps[i].in.empty())
             hash = stepHash(hash, recipe, i);
-    return layerHashes_[id] = hash;
+    return hash;
 }
 
 Surroundings::Placed Evaluator::Around::placed(const std::string& id) {

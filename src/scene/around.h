@@ -53,6 +53,8 @@ class Evaluator::Around : public Surroundings {
     };
 
   private:
+    /// Of the layer at the surroundings' frame, whatever time of its own it has.
+    uint64_t ownHash(const std::string& id);
     uint64_t curveHash(const Node& curve);
     uint64_t refHash(const ParamSpec& spec, const std::string& id);
     std::vector<MeshPtr> prototypes(const Copies& copies);

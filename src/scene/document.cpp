@@ -73,6 +73,12 @@ const Node& recipeOwner(const Document& document, const Node& layer) {
     return layer;  // a circle
 }
 
+double shownFrame(const Document& document, const Node& layer, double frame) {
+    if (layer.category() != Category::Layer || !std::get<bool>(document.value(layer.id, "warp", frame)))
+        return frame;
+    return std::get<double>(document.value(layer.id, "warp_at", frame));
+}
+
 Node recipeOf(const Document& document, const Node& layer) {
     const Node& owner = recipeOwner(document, layer);
     if (&owner == &layer) return layer;

@@ -101,6 +101,8 @@ bool wearsMaterial(const Document& document, const Node& object, const std::stri
 /// The layer whose recipe a layer follows: itself, or the one it is linked to. A link that leads nowhere or
 /// round in a circle counts as none.
 const Node& recipeOwner(const Document& document, const Node& layer);
+/// The frame that a layer shows at one of the scene: another where it has a time of its own.
+double shownFrame(const Document& document, const Node& layer, double frame);
 /// The layer with the recipe that it follows: the owner's steps, with the layer's own values put over theirs.
 Node recipeOf(const Document& document, const Node& layer);
 /// What the layer's recipe gives, by its last step that is on; nothing without one.

@@ -298,7 +298,13 @@ LayerResult Evaluator::layer(const Node& layer, Around& around) {
     result.share = around.share();
     const Around::Asking asking(around, layer.id);
     const Node recipe = recipeOf(around.document(), layer);
-    result.ok = Run(*this, recipe, result, around).all();
+    const double frame = shownFrame(around.document(), layer, around.options().frame);
+    if (frame == around.options().frame) {
+        result.ok = Run(*this, recipe, result, around).all();
+    } else {
+        Around then = around.at(frame);
+        result.ok = Run(*this, recipe, result, then).all();
+    }
     if (result.ok) {
         std::lock_guard lock(mutex_);
         lastGood_[layer.id] = result;

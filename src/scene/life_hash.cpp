@@ -87,7 +87,9 @@ uint64_t LifeHash::upTo(const Node& recipe, size_t place) {
     for (const char* setting : {"rate", "first", "preroll"})
         addToHash(h, document_.setting("scene", setting));
     open_ = {recipe.id};
-    addParams(h, specsOf(recipe), recipe.params);
+    ParamMap own = recipe.params;  // what time of its own it shows changes no frame of it
+    own.erase("warp"), own.erase("warp_at");
+    addParams(h, specsOf(recipe), own);
     h.add(node(recipe.parent));
     const std::string& id = recipe.steps[place].id;
     for (size_t i = 0; i < recipe.steps.size(); ++i)

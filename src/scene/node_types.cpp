@@ -356,6 +356,11 @@ std::vector<NodeType> allTypes() {
           number(
               "rest", "Rest frame", 1, "", -1e6, 1e6, 0, 250,
               "What is placed lies where it does on the surface of this frame, and goes with it from there"),
+          flag("warp", "Own time", false,
+               "Shows other frames than the scene's: slower, backward, along a curve"),
+          shownIf(number("warp_at", "Shows frame", 1, "", -1e6, 1e6, 1, 250,
+                         "Give it keys or a formula such as 97 - frame; between frames, what lies between"),
+                  "warp=true"),
           ref("linked", "Recipe of", "layer",
               "Follows the recipe of another layer; values set here are its own")}});
     types.push_back(curveType());

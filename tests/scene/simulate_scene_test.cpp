@@ -305,3 +305,39 @@ TEST_CASE("objects wander, follow curves, and stop where that goes in a circle",
     const M44f c = d.worldMatrix("ball", 1);
     CHECK(std::isfinite(c[3][1]));
 }
+
+TEST_CASE("a layer with a time of its own shows frames backward, slower and again, from what is kept",
+          "[simulate]") {
+    Rain plain, warped;
+    warped.document = withText(warped.document, "rain/warp", "true");
+    ParamPath at = ParamPath::parse(warped.document, "rain/warp_at");
+    Param backward = paramAt(warped.document, at);
+    backward.formulas[0] = "41 - frame";
+    warped.document = withParam(warped.document, at, backward);
+    CHECK(warped.life() == plain.life());  // it changes no frame
+    const size_t before = warped.evaluator.stepsRun();
+    for (int f : {1, 5, 20, 40}) CHECK(warped.points(f)->attributes == plain.points(41 - f)->attributes);
+    CHECK(warped.evaluator.simulations().frames(warped.life()).size() == 40);
+    CHECK(warped.evaluator.stepsRun() > before);
+    backward.formulas[0] = "1 + (frame - 1)/4";
+    warped.document = withParam(warped.document, at, backward);
+    CHECK(warped.points(21)->attributes == plain.points(6)->attributes);
+    const auto between = warped.points(23);  // frame 6.5
+    const auto a = plain.points(6), b = plain.points(7);
+    std::map<uint64_t, V3f> first, second;
+    for (const auto& [set, places] : {std::pair{a, &first}, std::pair{b, &second}})
+        for (size_t i = 0; i < set->size(); ++i)
+            (*places)[set->attributes.find<uint64_t>("id")[i]] = set->attributes.find<V3f>("P")[i];
+    size_t matched = 0;
+    for (size_t i = 0; i < between->size(); ++i) {
+        const uint64_t id = between->attributes.find<uint64_t>("id")[i];
+        if (!first.count(id) || !second.count(id)) continue;
+        const float y = between->attributes.find<V3f>("P")[i].y;
+        CHECK(y <= first[id].y + 1e-5f);
+        CHECK(y >= second[id].y - 1e-5f);
+        ++matched;
+    }
+    CHECK(matched > 5);
+    // Other layers that look at it see the frame that it shows.
+    CHECK(warped.eval(21).hash != warped.eval(22).hash);
+}
