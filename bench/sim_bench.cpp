@@ -16,63 +16,21 @@
 #include "scene/document.h"
 #include "sim/curl_noise.h"
 #include "sim/particle_solver.h"
+#include "tests/sim/sim_run.h"
 
 namespace ovrix::bench {
 
 namespace {
 
-/// A world of one object.
-class OneObject : public Surroundings {
-  public:
-    explicit OneObject(SurfacePtr s) : surface_(std::move(s)) {}
-    Kind kindOf(const std::string&) override { return Kind::Object; }
-    SurfacePtr surface(const std::string&) override { return surface_; }
-    Placed placed(const std::string&) override { return {surface_, M44f()}; }
-    Geometry elements(const std::string&) override { return {}; }
-    MeshPtr mesh(const std::string&) override { return surface_->meshPtr(); }
-    std::shared_ptr<const StrandSet> strands(const std::string&) override { return nullptr; }
-    std::shared_ptr<const CurveSet> curves(const std::string&) override { return nullptr; }
-    std::shared_ptr<const PointSet> points(const std::string&) override { return nullptr; }
-    std::shared_ptr<const StrandSet> strandFile(const std::string&) override { return nullptr; }
-    std::shared_ptr<const Image> image(const std::string&, const std::string&) override { return nullptr; }
-
-  private:
-    SurfacePtr surface_;
-};
-
-/// A simulation of a step with parts, and its frames.
-struct Run {
-    OneObject world;
-    std::string step;
-    std::vector<Step> parts;
-    ParamMap params;
-    Geometry source;
-
-    Run(SurfacePtr surface, std::string type) : world(std::move(surface)), step(std::move(type)) {}
-    Step& part(const std::string& type) {
-        Step s;
-        s.id = type + std::to_string(parts.size());
-        s.type = type;
-        parts.push_back(s);
-        return parts.back();
+/// A simulation in a world of one object.
+struct Run : tests::Sim {
+    Run(SurfacePtr surface, std::string type) {
+        world.objects["it"] = [surface](double) { return Surroundings::Placed{surface, M44f()}; };
+        step = std::move(type);
     }
-    SolverInput at(double frame) {
-        FieldContext context;
-        context.frame = frame;
-        context.surroundings = &world;
-        SolverInput in;
-        in.frame = frame;
-        in.source = source;
-        in.params = std::make_shared<const ResolvedParams>(findStepType(step)->params, params, context);
-        for (const Step& s : parts) {
-            const StepType* type = findStepType(s.type);
-            in.parts.push_back(
-                {s.id, type, std::make_shared<const ResolvedParams>(type->params, s.params, context)});
-        }
-        in.around = &world;
-        return in;
+    void start(Geometry from) {
+        source = [from](double) { return from; };
     }
-    const Solver& solver() const { return *findStepType(step)->solver; }
 };
 
 Geometry cloud(size_t count, float size, float speed) {
@@ -103,9 +61,9 @@ constexpr size_t kMillion = 1000000;
 /// closest points of as many places.
 void particleStep(benchmark::State& state) {
     Run run(ground(), "simulate");
-    run.source = cloud(kMillion, 3.5f, 1);
+    run.start(cloud(kMillion, 3.5f, 1));
     run.part("gravity"), run.part("drag"), run.part("turbulence");
-    run.part("collide").params["with"].value = std::string("ground");
+    run.part("collide").params["with"].value = std::string("it");
     const SolverInput first = run.at(1), second = run.at(2);
     const SolverState begun = run.solver().begin(first, Progress::none());
     AttributeSet a = std::get<std::shared_ptr<const PointSet>>(begun.geometry)->attributes;
@@ -136,7 +94,7 @@ void particleStep(benchmark::State& state) {
 /// Nothing acts: the bytes that must be read and written, by a loop that copies as many.
 void particleDrift(benchmark::State& state) {
     Run run(ground(), "simulate");
-    run.source = cloud(4 * kMillion, 3.5f, 1);
+    run.start(cloud(4 * kMillion, 3.5f, 1));
     const SolverInput first = run.at(1);
     const SolverState begun = run.solver().begin(first, Progress::none());
     AttributeSet a = std::get<std::shared_ptr<const PointSet>>(begun.geometry)->attributes;
@@ -165,7 +123,7 @@ void particleDrift(benchmark::State& state) {
 double swarmSeconds(size_t count, int frames) {
     Run run(ground(), "simulate");
     run.params["substeps"].value = int64_t(1);
-    run.source = cloud(count, 2.0f * std::cbrt(float(count) / 20000.0f), 1);
+    run.start(cloud(count, 2.0f * std::cbrt(float(count) / 20000.0f), 1));
     run.part("flock"), run.part("steer");
     SolverInput before = run.at(1);
     SolverState s = run.solver().begin(before, Progress::none());
@@ -242,9 +200,9 @@ double strandFrames(size_t count, bool apart) {
     g.segments = 15;
     Run run(ball, "simulate_strands");
     run.params["stiff"].value = 0.02;
-    run.source = grow(*scatterOnSurface(*ball, s, Progress::none()), ball.get(), g, Progress::none());
-    run.part("gravity");
-    run.part("collide").params["with"].value = std::string("ball");
+    run.start(grow(*scatterOnSurface(*ball, s, Progress::none()), ball.get(), g, Progress::none()));
+    run.part("strand_gravity");
+    run.part("strand_collide").params["with"].value = std::string("it");
     if (apart) run.part("strand_spacing").params["thickness"].value = 0.004;
     SolverInput before = run.at(1);
     SolverState state = run.solver().begin(before, Progress::none());
@@ -271,7 +229,7 @@ void strandFramesASecond(benchmark::State& state) {
 /// A frame of a million particles to a file, by the plain writing of the same columns as OpenVDB points.
 void bakeFrame(benchmark::State& state) {
     Run run(ground(), "simulate");
-    run.source = cloud(kMillion, 3.5f, 1);
+    run.start(cloud(kMillion, 3.5f, 1));
     const SolverState begun = run.solver().begin(run.at(1), Progress::none());
     const AttributeSet& a = std::get<std::shared_ptr<const PointSet>>(begun.geometry)->attributes;
     const auto folder = std::filesystem::temp_directory_path() / fmt::format("ovrix-bench-{}", ::getpid());

@@ -19,9 +19,9 @@ target_link_libraries(ovrix-mesh-reader PRIVATE ovrix_core)
 target_link_options(ovrix-mesh-reader PRIVATE LINKER:--as-needed)
 add_dependencies(ovrix-cli ovrix-mesh-reader)
 
-# The demo scene, made once it or what makes it changed.
+# The demo scenes, made once they or what makes them changed. Their bakes load meshes, which takes the reader.
 set(OVRIX_DEMO ${CMAKE_BINARY_DIR}/demo/low_tide.ovrix)
-add_custom_command(OUTPUT ${OVRIX_DEMO} COMMAND make-demo ${CMAKE_BINARY_DIR}/demo DEPENDS make-demo)
+add_custom_command(OUTPUT ${OVRIX_DEMO} COMMAND make-demo ${CMAKE_BINARY_DIR}/demo DEPENDS make-demo ovrix-mesh-reader)
 add_custom_target(demo-scene ALL DEPENDS ${OVRIX_DEMO})
 
 # The window. Fonts are built in, from Debian's packages.
@@ -55,7 +55,7 @@ target_compile_definitions(ovrix-tests PRIVATE OVRIX_SOURCE_DIR="${CMAKE_SOURCE_
 target_precompile_headers(ovrix-tests PRIVATE tests/pch.h)
 target_link_libraries(ovrix-tests PRIVATE ovrix_core ovrix_cli_lib ovrix_demo embree PkgConfig::oiio Catch2::Catch2)
 target_compile_options(ovrix-tests PRIVATE $<$<CONFIG:Release>:-O1>)
-add_dependencies(ovrix-tests ovrix-mesh-reader)
+add_dependencies(ovrix-tests ovrix-cli ovrix-mesh-reader)
 set_source_files_properties(tests/main.cpp PROPERTIES SKIP_PRECOMPILE_HEADERS ON)
 
 file(GLOB app_tests CONFIGURE_DEPENDS tests/app/*.cpp tests/app/*.h)
@@ -66,6 +66,7 @@ target_compile_options(ovrix-app-tests PRIVATE $<$<CONFIG:Release>:-O1>)
 target_link_libraries(ovrix-app-tests PRIVATE Qt6::Test)
 
 add_executable(ovrix-bench bench/bench.cpp bench/cover_bench.cpp bench/sim_bench.cpp bench/strand_bench.cpp)
+target_include_directories(ovrix-bench PRIVATE ${CMAKE_SOURCE_DIR})
 target_link_libraries(ovrix-bench PRIVATE ovrix_core ovrix_demo embree nanoflann::nanoflann benchmark::benchmark)
 add_dependencies(ovrix-bench ovrix-mesh-reader)
 

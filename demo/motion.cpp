@@ -325,22 +325,22 @@ Document surge(const std::filesystem::path& folder) {
           {{"root", "0.42,0.06,0.10"}, {"tip", "0.9,0.55,0.62"}, {"brightness", "0.12"}, {"clumps", "0"}});
     const std::string sim = "simulate_strands";
     m.set(tentacles + "/" + sim, {{"stiff", "0.03"}, {"damping", "3"}, {"air", "2"}, {"keep", "0.04"}});
-    m.set(tentacles + "/gravity/strength", "-0.06");  // they are a little lighter than water
+    m.set(tentacles + "/strand_gravity/strength", "-0.06");  // they are a little lighter than water
     const auto part = [&](const char* type) { m.document = withPart(m.document, tentacles, sim, type); };
-    part("wind"), part("turbulence"), part("collide"), part("strand_spacing");
+    part("strand_wind"), part("strand_turbulence"), part("strand_collide"), part("strand_spacing");
     Param current = keyed({{1, V3d(0.12, 0, 0.03)}, {13, V3d(-0.12, 0.01, -0.02)}, {25, V3d(0.12, 0, 0.03)}});
     current.repeat = KeyRepeat::Cycle;
-    m.keys(tentacles + "/wind/velocity", current);
-    m.set(tentacles + "/wind", {{"strength", "9"}, {"gusts", "0.2"}, {"gust_width", "0.1"}});
-    m.set(tentacles + "/turbulence", {{"strength", "0.5"}, {"scale", "0.05"}, {"speed", "0.5"}});
+    m.keys(tentacles + "/strand_wind/velocity", current);
+    m.set(tentacles + "/strand_wind", {{"strength", "9"}, {"gusts", "0.2"}, {"gust_width", "0.1"}});
+    m.set(tentacles + "/strand_turbulence", {{"strength", "0.5"}, {"scale", "0.05"}, {"speed", "0.5"}});
     m.set(tentacles + "/strand_spacing", {{"thickness", "0.0035"}});
     const std::string fish = m.add("sphere", "Goby");
     m.set(fish, {{"radius", "0.016"}, {"scale", "1.9,0.8,0.6"}});
     m.set(fish + "/material", m.plain("Goby", Color(0.5f, 0.22f, 0.03f), 0.3));
     m.keys(fish + "/position",
            keyed({{1, V3d(-0.16, 0.06, 0.02)}, {34, V3d(0.0, 0.055, 0.01)}, {72, V3d(0.17, 0.065, -0.01)}}));
-    m.set(tentacles + "/collide",
-          {{"with", fish.c_str()}, {"thickness", "0.003"}, {"bounce", "0"}, {"friction", "0.1"}});
+    m.set(tentacles + "/strand_collide",
+          {{"with", fish.c_str()}, {"thickness", "0.003"}, {"friction", "0.1"}});
     m.set("scene/preroll", "24");
     return m.document;
 }
@@ -372,8 +372,8 @@ Document shake(const std::filesystem::path& folder) {
     m.set(coat + "/grow",
           {{"length", "0.03..0.042"}, {"segments", "9"}, {"lean", "38"}, {"toward", "-1,-0.25,0"}});
     m.set(coat + "/simulate_strands", {{"stiff", "0.035"}, {"damping", "5"}, {"air", "3"}, {"keep", "0.12"}});
-    m.document = withPart(m.document, coat, "simulate_strands", "collide");
-    m.set(coat + "/collide", {{"thickness", "0.0015"}, {"bounce", "0"}});
+    m.document = withPart(m.document, coat, "simulate_strands", "strand_collide");
+    m.set(coat + "/strand_collide", {{"thickness", "0.0015"}});
     m.set(coat + "/fill", {{"count", "60000"}});
     m.set(coat + "/clump", {{"size", "0.012"}});
     m.set(coat + "/strand_width", {{"root", "0.3"}, {"tip", "0.05"}});

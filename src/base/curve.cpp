@@ -29,9 +29,7 @@ float Curve::at(float x) const {
     const V2f &a = points[i], &b = points[i + 1];
     const float width = b.x - a.x, t = (x - a.x) / width;
     if (!smooth || points.size() == 2) return a.y + (b.y - a.y) * t;
-    const float t2 = t * t, t3 = t2 * t;
-    return a.y * (2 * t3 - 3 * t2 + 1) + b.y * (3 * t2 - 2 * t3) +
-           width * (tangent(points, i) * (t3 - 2 * t2 + t) + tangent(points, i + 1) * (t3 - t2));
+    return hermite(a.y, b.y, width * tangent(points, i), width * tangent(points, i + 1), t);
 }
 
 void Curve::tidy() {

@@ -21,4 +21,12 @@ struct Curve {
     bool operator==(const Curve&) const = default;
 };
 
+/// The cubic from @p a to @p b at a part 0 to 1 of the way; @p riseA and @p riseB are its slopes there over
+/// the whole way.
+template <class T, class Part>
+T hermite(const T& a, const T& b, const T& riseA, const T& riseB, Part t) {
+    const Part t2 = t * t, t3 = t2 * t;
+    return a * (2 * t3 - 3 * t2 + 1) + b * (3 * t2 - 2 * t3) + riseA * (t3 - 2 * t2 + t) + riseB * (t3 - t2);
+}
+
 }  // namespace ovrix

@@ -14,4 +14,8 @@ Error::Error(const std::string& what, std::string where, std::string remedy)
       where_(std::move(where)),
       remedy_(std::move(remedy)) {}
 
+Error Error::within(const std::string& place) const {
+    return Error(problem_, where_.empty() ? place : place + ", " + where_, remedy_);
+}
+
 }  // namespace ovrix

@@ -15,6 +15,8 @@ class Error : public std::runtime_error {
     const std::string& problem() const { return problem_; }
     const std::string& where() const { return where_; }
     const std::string& remedy() const { return remedy_; }
+    /// The same, said of something inside of @p place.
+    Error within(const std::string& place) const;
 
   private:
     std::string problem_, where_, remedy_;

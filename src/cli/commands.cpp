@@ -5,6 +5,7 @@
 #include <fmt/format.h>
 #include <filesystem>
 #include <ostream>
+#include <regex>
 
 #include "base/error.h"
 #include "io/elements_io.h"
@@ -250,21 +251,23 @@ std::vector<int> numbersIn(const std::string& text, char by, size_t count, const
     return out;
 }
 
+/// "1-24"; frames may be below zero.
+std::pair<int, int> framesIn(const std::string& text) {
+    std::smatch found;
+    if (!std::regex_match(text, found, std::regex("(-?\\d{1,7})-(-?\\d{1,7})")))
+        throw Error("\"" + text + "\" is not a range of frames like 1-24");
+    const int first = std::stoi(found[1]), last = std::stoi(found[2]);
+    if (first > last) throw Error("the first frame comes after the last", text);
+    return {first, last};
+}
+
 }  // namespace
 
 void bake(const Common& common, const BakeArgs& a) {
     Opened opened(a.scene);
     const fs::path scene = fs::absolute(a.scene);
     BakeOptions options;
-    const auto setting = [&](const char* id) {
-        return int(std::get<int64_t>(opened.document.setting("scene", id)));
-    };
-    options.first = setting("first"), options.last = setting("last");
-    if (!a.frames.empty()) {
-        const auto range = numbersIn(a.frames, '-', 2, "a range of frames like 1-24");
-        if (range[0] > range[1]) throw Error("the first frame comes after the last", a.frames);
-        options.first = range[0], options.last = range[1];
-    }
+    std::tie(options.first, options.last) = a.frames.empty() ? opened.document.frames() : framesIn(a.frames);
     std::vector<std::string> layers;
     if (!a.layer.empty()) {
         layers = {opened.document.get(a.layer).id};
@@ -310,9 +313,7 @@ namespace {
 
 std::pair<int, int> frameRange(const RenderArgs& a) {
     if (a.frames.empty()) return {int(a.frame), int(a.frame)};
-    const auto r = numbersIn(a.frames, '-', 2, "a range of frames like 1-24");
-    if (r[0] > r[1]) throw Error("the first frame comes after the last", a.frames);
-    return {r[0], r[1]};
+    return framesIn(a.frames);
 }
 
 /// #### becomes the frame with as many digits.

@@ -21,12 +21,6 @@ double slopeAt(const std::vector<Key>& keys, size_t i, int c) {
     return before * after <= 0.0 ? 0.0 : 2.0 * before * after / (before + after);
 }
 
-double hermite(double a, double b, double slopeA, double slopeB, double width, double t) {
-    const double t2 = t * t, t3 = t2 * t;
-    return a * (2 * t3 - 3 * t2 + 1) + b * (3 * t2 - 2 * t3) + width * slopeA * (t3 - 2 * t2 + t) +
-           width * slopeB * (t3 - t2);
-}
-
 double bezier(double a, double b, double c, double d, double s) {
     const double r = 1.0 - s;
     return r * r * r * a + 3 * r * r * s * b + 3 * r * s * s * c + s * s * s * d;
@@ -55,8 +49,8 @@ Value between(const std::vector<Key>& keys, size_t i, double frame) {
     for (int c = 0; c < componentsOf(a.value) && a.value.index() == b.value.index(); ++c) {
         const double x = a.ease == KeyEase::Free
                              ? byHandles(a, b, c, frame)
-                             : hermite(component(a.value, c), component(b.value, c), slopeAt(keys, i, c),
-                                       slopeAt(keys, i + 1, c), width, t);
+                             : hermite(component(a.value, c), component(b.value, c),
+                                       width * slopeAt(keys, i, c), width * slopeAt(keys, i + 1, c), t);
         setComponent(out, c, x);
     }
     return out;

@@ -35,15 +35,6 @@ struct Distance : SourceKernel {
     }
 };
 
-std::shared_ptr<const NearestPoints> cloudOf(const Geometry& geometry) {
-    std::span<const V3f> p;
-    if (const auto* points = std::get_if<std::shared_ptr<const PointSet>>(&geometry))
-        p = (*points)->attributes.find<V3f>("P");
-    else if (const auto* copies = std::get_if<std::shared_ptr<const Copies>>(&geometry))
-        p = (*copies)->attributes.find<V3f>("P");
-    return std::make_shared<const NearestPoints>(std::vector<V3f>(p.begin(), p.end()));
-}
-
 std::unique_ptr<SourceKernel> compileDistance(const ResolvedParams& p, const FieldContext& context) {
     auto kernel = std::make_unique<Distance>();
     for (const std::string& id : p.refs("to")) {

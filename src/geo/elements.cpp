@@ -73,11 +73,22 @@ Geometry gathered(const Geometry& geometry, std::span<const uint32_t> indices) {
 
 size_t bytesOf(const Geometry& geometry) { return std::visit(Bytes(), geometry); }
 
+std::span<const V3f> placesOf(const Geometry& geometry) {
+    const AttributeSet* set = placed(geometry);
+    return set ? set->find<V3f>("P") : std::span<const V3f>();
+}
+
 Box3f boundsOf(const Geometry& geometry) {
     Box3f box;
-    if (const AttributeSet* set = placed(geometry))
-        for (const V3f& p : set->find<V3f>("P")) box.extendBy(p);
+    for (const V3f& p : placesOf(geometry)) box.extendBy(p);
     return box;
+}
+
+std::unordered_map<uint64_t, uint32_t> indexById(std::span<const uint64_t> ids) {
+    std::unordered_map<uint64_t, uint32_t> index;
+    index.reserve(ids.size());
+    for (size_t i = 0; i < ids.size(); ++i) index[ids[i]] = uint32_t(i);
+    return index;
 }
 
 ElementPlaces::ElementPlaces(const AttributeSet& set)

@@ -1,6 +1,7 @@
 // What flows through a recipe: points, strands, copies, a mesh.
 #pragma once
 #include <memory>
+#include <unordered_map>
 #include <variant>
 
 #include "geo/attributes.h"
@@ -54,6 +55,10 @@ size_t bytesOf(const Geometry& geometry);
 /// Only the points, strands or copies at @p indices, in that order; other kinds whole.
 Geometry gathered(const Geometry& geometry, std::span<const uint32_t> indices);
 Box3f boundsOf(const Geometry& geometry);
+/// Where the points, copies, points of strands or of a mesh lie; empty for nothing.
+std::span<const V3f> placesOf(const Geometry& geometry);
+/// Where each id stands; the last of those that stand twice.
+std::unordered_map<uint64_t, uint32_t> indexById(std::span<const uint64_t> ids);
 
 /// The matrix that places a copy: stretch and scale, then orientation, then position.
 M44f copyMatrix(const V3f& position, const Quatf& orient, float scale, const V3f& stretch = V3f(1.0f));

@@ -282,4 +282,9 @@ MeshReport inspect(const Mesh& mesh) {
     return report;
 }
 
+bool isClosed(const Mesh& mesh) {
+    const MeshReport report = inspect(mesh);
+    return report.openEdges == 0 && report.nonManifoldEdges == 0 && !mesh.triangles().empty();
+}
+
 }  // namespace ovrix

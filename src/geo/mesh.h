@@ -72,5 +72,7 @@ struct MeshReport {
     bool clean() const { return !degenerateFaces && !nonManifoldEdges && !flippedEdges; }
 };
 MeshReport inspect(const Mesh& mesh);
+/// Whether each edge has two faces: then there is an inside.
+bool isClosed(const Mesh& mesh);
 
 }  // namespace ovrix

@@ -2,7 +2,10 @@
 
 #include <tbb/task_arena.h>
 
+#include <tuple>
+
 #include "base/error.h"
+#include "geo/embree_closest.h"
 #include "geo/embree_device.h"
 #include "geo/strands.h"
 
@@ -121,11 +124,6 @@ MovingTriangle mixed(const MovingTriangle& a, const MovingTriangle& b, double t)
     return {a.a + (b.a - a.a) * s, a.b + (b.b - a.b) * s, a.c + (b.c - a.c) * s};
 }
 
-bool isClosed(const Mesh& mesh) {
-    const MeshReport report = inspect(mesh);
-    return report.openEdges == 0 && report.nonManifoldEdges == 0 && !mesh.triangles().empty();
-}
-
 /// Turn, even size and place of a matrix; false when it shears, mirrors or scales unevenly.
 bool takeApart(const M44f& m, Quatf& turn, float& size, V3f& place) {
     const V3f x(m[0][0], m[0][1], m[0][2]), y(m[1][0], m[1][1], m[1][2]), z(m[2][0], m[2][1], m[2][2]);
@@ -137,7 +135,7 @@ bool takeApart(const M44f& m, Quatf& turn, float& size, V3f& place) {
         std::abs(x.dot(z)) > slack * size || x.cross(y).dot(z) < 0)
         return false;
     turn = turnFromAxes(x / size, y / size, z / size).normalized();
-    place = V3f(m[3][0], m[3][1], m[3][2]);
+    place = m.translation();
     return true;
 }
 
@@ -157,8 +155,7 @@ MovingSurfacePtr MovingSurface::moved(SurfacePtr shape, const M44f& before, cons
         !takeApart(now, made->turn1_, made->size1_, made->place1_))
         return deformed(transformed(shape->mesh(), before), transformed(shape->mesh(), now));
     if ((made->turn0_ ^ made->turn1_) < 0) made->turn1_ = -made->turn1_;  // the shorter way round
-    made->closed_ =
-        *shape->kept<bool>("closed", [&] { return std::make_shared<const bool>(isClosed(shape->mesh())); });
+    made->closed_ = shape->closed();
     made->shape_ = std::move(shape);
     made->before_ = before, made->now_ = now;
     return made;
@@ -317,52 +314,25 @@ SurfaceHit MovingSurface::During::closest(const V3f& point, float reach) const {
         hit.normal.normalize();
         return hit;
     }
-    struct Query {
-        const During* during;
-        V3f point;
-        SurfaceHit best;
-    } query{this, point, {}};
-    query.best.distance = reach;
-    RTCPointQuery q{};
-    q.x = point.x, q.y = point.y, q.z = point.z;
-    q.radius = reach;
-    RTCPointQueryContext context;
-    rtcInitPointQueryContext(&context);
-    const auto visit = [](RTCPointQueryFunctionArguments* args) {
-        auto& state = *static_cast<Query*>(args->userPtr);
-        const MovingTriangle k = state.during->surface_->triangle(args->primID, state.during->end_);
-        float u, v;
-        const V3f near = closestOnTriangle(state.point, k.a, k.b - k.a, k.c - k.a, u, v);
-        const float distance = (near - state.point).length();
-        SurfaceHit& best = state.best;
-        const bool tie = best.hit && distance == best.distance && args->primID < best.triangle;
-        if (!(distance < best.distance) && !tie) return false;
-        best = {true, args->primID, u, v, distance, near, k.normal()};
-        args->query->radius = distance;
-        return true;
-    };
-    rtcPointQuery(surface_->tracer_->scene, &q, &context, visit, &query);
-    return query.best;
+    SurfaceHit best = closestIn(surface_->tracer_->scene, point, reach, [&](uint32_t t) {
+        const MovingTriangle k = surface_->triangle(t, end_);
+        return std::tuple(k.a, k.b - k.a, k.c - k.a);
+    });
+    if (best.hit) best.normal = surface_->triangle(best.triangle, end_).normal();
+    return best;
 }
 
 bool MovingSurface::During::inside(const V3f& point) const {
-    if (!surface_->closed_ || !isFinite(point)) return false;
-    // The winding of the closest triangle is wrong near edges; so count what a ray passes, twice.
-    int votes = 0;
-    for (const V3f& direction : {V3f(0.5391f, 0.6187f, 0.5714f), V3f(-0.4123f, 0.7071f, -0.5747f)}) {
-        int passed = 0;
-        V3f from = point;
-        for (int k = 0; k < 256; ++k) {
-            const V3f far = from + direction * 1e4f;
-            During still = surface_->during(end_, end_);
-            const Touch t = still.sweep(from, far);
-            if (!t.hit) break;
-            ++passed;
-            from = t.position + direction * 1e-5f * (1.0f + t.position.length());
-        }
-        votes += passed & 1;
-    }
-    return votes == 2;
+    if (surface_->shape_) return surface_->shape_->inside(point * local1_);
+    if (!surface_->closed_) return false;
+    const During still = surface_->during(end_, end_);
+    Box3f box = surface_->mesh1_->bounds();
+    box.extendBy(surface_->mesh0_->bounds());
+    const float far = box.size().length() + (point - box.center()).length();
+    return insideBy(point, [&](const V3f& from, const V3f& direction) -> std::optional<V3f> {
+        const Touch t = still.sweep(from, from + direction * far);
+        return t.hit ? std::optional(t.position) : std::nullopt;
+    });
 }
 
 }  // namespace ovrix

@@ -54,9 +54,6 @@ class MovingSurface {
         /// Whether a point lies inside at the end of the part; always outside of a surface that is not
         /// closed.
         bool inside(const V3f& point) const;
-        double begin() const { return begin_; }
-        double end() const { return end_; }
-        const MovingSurface& surface() const { return *surface_; }
 
       private:
         friend class MovingSurface;

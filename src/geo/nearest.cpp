@@ -113,4 +113,9 @@ void NearestPoints::within(const V3f& p, float radius, const std::function<void(
     tree_->index->findNeighbors(result, &p.x, {});
 }
 
+std::shared_ptr<const NearestPoints> cloudOf(const Geometry& geometry) {
+    const auto p = placesOf(geometry);
+    return std::make_shared<const NearestPoints>(std::vector<V3f>(p.begin(), p.end()));
+}
+
 }  // namespace ovrix

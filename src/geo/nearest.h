@@ -4,7 +4,7 @@
 #include <memory>
 #include <vector>
 
-#include "base/vec.h"
+#include "geo/elements.h"
 
 namespace ovrix {
 
@@ -31,5 +31,8 @@ class NearestPoints {
     std::vector<V3f> points_;
     std::unique_ptr<Tree> tree_;
 };
+
+/// Of where the elements lie: see placesOf().
+std::shared_ptr<const NearestPoints> cloudOf(const Geometry& geometry);
 
 }  // namespace ovrix

@@ -4,8 +4,11 @@
 #include <tbb/task_arena.h>
 #include <xmmintrin.h>
 
+#include <tuple>
+
 #include "base/parallel.h"
 #include "base/random.h"
+#include "geo/embree_closest.h"
 #include "geo/embree_device.h"
 
 namespace ovrix {
@@ -292,33 +295,22 @@ V3f closestOnTriangle(const V3f& p, const V3f& a, const V3f& ab, const V3f& ac, 
 
 SurfaceHit Surface::closest(const V3f& point, float reach) const {
     if (!isFinite(point)) return {};
-    struct Query {
-        const std::vector<Packed>* packed;
-        V3f point;
-        SurfaceHit best;
-    } query{&packed_, point, {}};
-    query.best.distance = reach;
-    RTCPointQuery q{};
-    q.x = point.x, q.y = point.y, q.z = point.z;
-    q.radius = reach;
-    RTCPointQueryContext context;
-    rtcInitPointQueryContext(&context);
-    const auto visit = [](RTCPointQueryFunctionArguments* args) {
-        auto& state = *static_cast<Query*>(args->userPtr);
-        const Packed& k = (*state.packed)[args->primID];
-        float u, v;
-        const V3f near = closestOnTriangle(state.point, k.p, k.e1, k.e2, u, v);
-        const float distance = (near - state.point).length();
-        SurfaceHit& best = state.best;
-        const bool tie = distance == best.distance && args->primID < best.triangle;
-        if (!(distance < best.distance) && !(tie && best.hit)) return false;
-        best = {true, args->primID, u, v, distance, near, {}};
-        args->query->radius = distance;
-        return true;
-    };
-    rtcPointQuery(tracer().scene, &q, &context, visit, &query);
-    if (query.best.hit) query.best.normal = normalAt(query.best.triangle, query.best.u, query.best.v);
-    return query.best;
+    SurfaceHit best = closestIn(tracer().scene, point, reach, [&](uint32_t k) {
+        return std::tie(packed_[k].p, packed_[k].e1, packed_[k].e2);
+    });
+    if (best.hit) best.normal = normalAt(best.triangle, best.u, best.v);
+    return best;
+}
+
+bool Surface::closed() const {
+    return *kept<bool>("closed", [&] { return std::make_shared<const bool>(isClosed(*mesh_)); });
+}
+
+bool Surface::inside(const V3f& point) const {
+    return closed() && insideBy(point, [&](const V3f& from, const V3f& direction) -> std::optional<V3f> {
+               const SurfaceHit hit = intersect(from, direction);
+               return hit.hit ? std::optional(hit.position) : std::nullopt;
+           });
 }
 
 void Surface::trianglesWithin(const V3f& point, float radius,

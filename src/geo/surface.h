@@ -5,6 +5,7 @@
 #include <map>
 #include <memory>
 #include <mutex>
+#include <optional>
 
 #include "base/progress.h"
 #include "geo/mesh.h"
@@ -69,6 +70,11 @@ class Surface {
     /// The closest point, the lower triangle where two are alike; no hit when all lies beyond @p reach.
     SurfaceHit closest(const V3f& point, float reach = std::numeric_limits<float>::infinity()) const;
 
+    /// Whether no edge is open: then there is an inside.
+    bool closed() const;
+    /// Whether a point lies inside; always outside of one that is not closed.
+    bool inside(const V3f& point) const;
+
     /// A value per mesh point at a place on the surface.
     float between(std::span<const float> perPoint, uint32_t triangle, float u, float v) const;
     /// Calls @p visit for each triangle that comes nearer to a point than @p radius, in no order.
@@ -112,5 +118,24 @@ using SurfacePtr = std::shared_ptr<const Surface>;
 /// The point of a triangle, from one corner and the edges to both others, that is closest to @p p; its
 /// weights. Ericson, "Real-Time Collision Detection", 2005, section 5.1.5.
 V3f closestOnTriangle(const V3f& p, const V3f& a, const V3f& ab, const V3f& ac, float& u, float& v);
+
+/// Whether ways from a point pass something closed an odd number of times. Both of two must, since one may
+/// go through an edge; neither lies along what is modelled square. @p meet gives the next place that it meets
+/// from a place in a direction.
+template <class Meet>
+bool insideBy(const V3f& point, const Meet& meet) {
+    if (!isFinite(point)) return false;
+    for (const V3f& direction : {V3f(0.5391f, 0.6187f, 0.5714f), V3f(-0.4123f, 0.7071f, -0.5747f)}) {
+        int passed = 0;
+        V3f from = point;
+        for (; passed < 256; ++passed) {
+            const std::optional<V3f> at = meet(from, direction);
+            if (!at) break;
+            from = *at + direction * (1e-5f * (1.0f + at->length()));
+        }
+        if (!(passed & 1)) return false;
+    }
+    return true;
+}
 
 }  // namespace ovrix

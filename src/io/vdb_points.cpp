@@ -434,17 +434,4 @@ StateFile readStateFile(const std::filesystem::path& path) {
     });
 }
 
-std::map<std::string, std::string> readStateNotes(const std::filesystem::path& path) {
-    initialise();
-    requireReadable(path);
-    try {
-        vdb::io::File file(path.string());
-        file.open(true);
-        return textsOf(*file.getMetadata());
-    } catch (const std::exception& e) {
-        throw Error(std::string("is no frame of a simulation, or is damaged (") + e.what() + ")",
-                    path.string(), "Bake it again");
-    }
-}
-
 }  // namespace ovrix

@@ -12,19 +12,6 @@ using namespace specs;
 
 namespace {
 
-/// Whether a ray up passes the surface an odd number of times.
-bool inside(const Surface& surface, const V3f& p) {
-    int passed = 0;
-    V3f from = p;
-    const V3f up = V3f(0.0137f, 1.0f, 0.0291f).normalized();  // along no edge of what is modelled square
-    for (; passed < 256; ++passed) {
-        const SurfaceHit hit = surface.intersect(from, up);
-        if (!hit.hit) break;
-        from = hit.position + up * (1e-5f * (1.0f + hit.position.length()));
-    }
-    return passed & 1;
-}
-
 PointSet empty(size_t count) {
     PointSet set;
     set.attributes.resize(count);
@@ -37,8 +24,7 @@ PointSet empty(size_t count) {
 
 std::shared_ptr<const PointSet> pointsInside(const Surface& surface, size_t count, uint64_t seed,
                                              Progress& progress) {
-    const MeshReport report = inspect(surface.mesh());
-    if (report.openEdges || report.nonManifoldEdges)
+    if (!surface.closed())
         throw Error("the surface has open edges, so nothing is inside", {},
                     "Put the layer on a closed object");
     const Box3f box = surface.mesh().bounds();
@@ -51,7 +37,7 @@ std::shared_ptr<const PointSet> pointsInside(const Surface& surface, size_t coun
         for (uint64_t attempt = 0; attempt < 500; ++attempt) {
             const Random4 r = random4(seed + attempt * 0x9e3779b97f4a7c15ull, i, Stream::Place);
             p[i] = box.min + (box.max - box.min) * V3f(r[0], r[1], r[2]);
-            if (inside(surface, p[i])) return;
+            if (surface.inside(p[i])) return;
         }
         ++missed;
     });

@@ -1,7 +1,5 @@
 #include "ops/trails.h"
 
-#include <unordered_map>
-
 #include "base/parallel.h"
 #include "base/specs.h"
 #include "geo/nearest.h"
@@ -36,8 +34,7 @@ Paths pathsOf(const PointSet& now, const std::function<Geometry(double)>& at, co
         if (points) {
             const auto q = (*points)->attributes.find<V3f>("P");
             const auto qid = (*points)->attributes.find<uint64_t>("id");
-            std::unordered_map<uint64_t, uint32_t> where;
-            for (size_t i = 0; i < qid.size(); ++i) where[qid[i]] = uint32_t(i);
+            const auto where = indexById(qid);
             for (size_t i = 0; i < p.size() && !id.empty(); ++i) {
                 if (paths.length[i] != size_t(k)) continue;
                 if (!age.empty() && double(age[i]) < ago) continue;  // not born yet
@@ -87,7 +84,7 @@ StrandsPtr trailsOf(const PointSet& now, const std::function<Geometry(double)>& 
                 const float t = float(k) / float(o.pieces);
                 d.points.push_back(paths.place[k][i]);
                 d.width.push_back(o.width * size * lerp(1.0f, o.tail, t));
-                const Color base = o.coloured || own.empty() ? Color(1.0f) : own[i];
+                const Color base = own.empty() ? Color(1.0f) : own[i];
                 d.color.push_back(Color((o.head + (o.end - o.head) * t) * base));
             }
             d.end(id.empty() ? i : id[i]);

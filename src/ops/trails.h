@@ -10,7 +10,6 @@ struct TrailOptions {
     float width = 0.002f;  ///< metres across at its head
     float tail = 0.0f;     ///< width at its end, as a part of that at the head
     Color head{1.0f}, end{1.0f};
-    bool coloured = false;
     float between = 0.0f;  ///< also a strand to each neighbour nearer than this; 0 for none
 };
 

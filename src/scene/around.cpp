@@ -6,8 +6,8 @@
 #include "geo/strands.h"
 #include "io/elements_io.h"
 #include "io/strands_io.h"
+#include "scene/bake.h"
 #include "scene/prototype.h"
-#include "scene/simulated.h"
 
 namespace ovrix {
 
@@ -100,11 +100,12 @@ uint64_t Evaluator::Around::stepHash(uint64_t before, const Node& recipe, size_t
     const StepType& type = *findStepType(step.type);
     const uint64_t own = stepHash(before, type, step);
     if (!type.solver && !type.overTime) return own;
-    return Hasher()
-        .add(own)
-        .add(lifeOf(evaluator_, document_, recipe, place, 1.0))
-        .add(options_.frame)
-        .value();
+    Hasher h;
+    h.add(own).add(lifeOf(evaluator_, document_, recipe, place, 1.0)).add(options_.frame);
+    if (type.solver)  // a fresh bake gives the same; another one may be made anew
+        if (const BakeUse use = bakeUse(evaluator_, document_, recipe, place); use.used() && !use.fresh)
+            h.add(use.bake.life).add(uint64_t(use.bake.frames.count(int(std::floor(options_.frame)))));
+    return h.value();
 }
 
 Evaluator::Around Evaluator::Around::at(double frame) const {

@@ -37,7 +37,6 @@ void writeList(const fs::path& folder, const BakeInfo& info) {
     const Json j{{"format", "ovrix-bake"},
                  {"version", kBakeVersion},
                  {"made_from", fmt::format("{:016x}", info.life)},
-                 {"rate", info.rate},
                  {"locked", info.locked}};
     writeFile(folder / kList, j.dump(2) + "\n");
 }
@@ -137,7 +136,6 @@ BakeInfo bakeInfo(const fs::path& folder, std::string* problem) {
             throw Error("was made by a newer version", kList,
                         "Bake again, or open the scene in that version");
         info.life = std::stoull(j.at("made_from").get<std::string>(), nullptr, 16);
-        info.rate = j.value("rate", kUsualRate);
         info.locked = j.value("locked", false);
     } catch (const std::exception& e) {
         if (problem) *problem = e.what();
@@ -180,13 +178,12 @@ BakeResult bake(Evaluator& evaluator, const Document& document, const std::strin
     Simulated simulated(evaluator, recipe, *place, around, 1.0);
     if (!info.exists || info.life != simulated.life()) {
         removeFrames(folder);
-        info = {true, simulated.life(), {}, document.rate(), false};
+        info = {true, simulated.life(), {}, false};
         writeList(folder, info);
     }
     BakeResult result;
     std::set<std::string> said;
     Progress::Task task(progress, "Baking " + recipe.name);
-    SolverStatePtr last;
     for (int f = o.first; f <= o.last; ++f) {
         task.report(float(f - o.first) / float(std::max(1, o.last - o.first + 1)));
         SolverStatePtr state;
@@ -226,19 +223,24 @@ void removeBake(const fs::path& folder) {
     fs::remove(folder / kList, code);
 }
 
+BakeUse bakeUse(Evaluator& evaluator, const Document& document, const Node& recipe, size_t place) {
+    BakeUse use;
+    const Step& step = recipe.steps[place];
+    if (const ParamSpec* spec = findSpec(specsOf(step), "bake_use"))
+        use.use = std::get<std::string>(paramOr(*spec, step.params).value);
+    use.bake = bakeInfo(bakeFolder(evaluator.scenePath(), recipe.id), &use.problem);
+    use.fresh = use.bake.exists && use.bake.life == lifeOf(evaluator, document, recipe, place, 1.0);
+    return use;
+}
+
 std::optional<SimulationStatus> simulationStatus(Evaluator& evaluator, const Document& document,
                                                  const Node& layer, double share) {
     const Node recipe = recipeOf(document, layer);
     const auto place = solverPlace(recipe.steps);
     if (!place) return std::nullopt;
-    SimulationStatus status;
-    const Step& step = recipe.steps[*place];
-    status.kept = evaluator.simulations().frames(lifeOf(evaluator, document, recipe, *place, share));
-    status.bake = bakeInfo(bakeFolder(evaluator.scenePath(), layer.id), &status.problem);
-    status.fresh = status.bake.exists && status.bake.life == lifeOf(evaluator, document, recipe, *place, 1.0);
-    if (const ParamSpec* spec = findSpec(specsOf(step), "bake_use"))
-        status.use = std::get<std::string>(paramOr(*spec, step.params).value);
-    return status;
+    return SimulationStatus{
+        bakeUse(evaluator, document, recipe, *place),
+        evaluator.simulations().frames(lifeOf(evaluator, document, recipe, *place, share))};
 }
 
 }  // namespace ovrix

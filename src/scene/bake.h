@@ -11,8 +11,7 @@ struct BakeInfo {
     bool exists = false;
     uint64_t life = 0;     ///< what it was made from: see lifeOf()
     std::set<int> frames;  ///< those that are there
-    double rate = kUsualRate;
-    bool locked = false;  ///< not to be baked over
+    bool locked = false;   ///< not to be baked over
 };
 
 /// Where the bake of a layer lies: "NAME.cache/LAYER" beside the scene. Empty where the scene has no file
@@ -48,15 +47,21 @@ void lockBake(const std::filesystem::path& folder, bool locked);
 /// Removes a bake. Throws Error when it is locked.
 void removeBake(const std::filesystem::path& folder);
 
-/// How the simulation of a layer stands, for the strip of time and for checks.
-struct SimulationStatus {
-    std::vector<std::pair<int, size_t>> kept;  ///< frames in memory, with their elements
+/// A layer's bake, and whether it is taken.
+struct BakeUse {
     BakeInfo bake;
     bool fresh = false;   ///< the bake is of what the scene holds now
     std::string use;      ///< "while fresh", "always" or "never"
     std::string problem;  ///< why the bake cannot be read
     /// Whether the view and the render take frames of the bake.
     bool used() const { return bake.exists && (use == "always" || (use == "while fresh" && fresh)); }
+};
+/// @param recipe  as recipeOf() gives it; @p place  of the step that simulates
+BakeUse bakeUse(Evaluator& evaluator, const Document& document, const Node& recipe, size_t place);
+
+/// How the simulation of a layer stands, for the strip of time and for checks.
+struct SimulationStatus : BakeUse {
+    std::vector<std::pair<int, size_t>> kept;  ///< frames in memory, with their elements
 };
 /// Nothing for a layer without a simulation.
 std::optional<SimulationStatus> simulationStatus(Evaluator& evaluator, const Document& document,

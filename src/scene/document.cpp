@@ -191,6 +191,11 @@ Value Document::value(const std::string& nodeId, const std::string& param, doubl
     return known.formulas.empty() ? known.at(frame) : known.at(frame, rate());
 }
 
+std::pair<int, int> Document::frames() const {
+    const auto whole = [&](const char* id) { return int(std::get<int64_t>(setting("scene", id))); };
+    return {whole("first"), std::max(whole("first"), whole("last"))};
+}
+
 Value Document::setting(const std::string& settings, const std::string& param, double frame) const {
     const NodeType* type = findNodeType(settings);
     const ParamSpec* spec = type ? findSpec(type->params, param) : nullptr;

@@ -76,6 +76,8 @@ class Document {
     Value setting(const std::string& settings, const std::string& param, double frame = 0) const;
     /// Frames a second.
     double rate() const { return std::get<double>(setting("scene", "rate")); }
+    /// The scene's first and last frame; the last is not before the first.
+    std::pair<int, int> frames() const;
     /// Bytes that the scene allows a result to take.
     size_t memoryLimit() const;
     /// Node to world, through all parents. A loop of parents ends where it closes. @p depth: see ownMatrix().

@@ -10,9 +10,9 @@ namespace {
 
 /// What says how something looks or is shown, and nothing of what it is.
 bool onlyLook(const std::string& id) {
-    static const std::set<std::string> ids = {
-        "material",  "slots",     "show_as", "show_fill",   "show_guides", "show_roots", "view_share",
-        "view_most", "thin_from", "cull",    "cull_margin", "bake_use",    "bake_as"};
+    static const std::set<std::string> ids = {"material",    "slots",      "show_as",     "show_fill",
+                                              "show_guides", "show_roots", "view_share",  "view_most",
+                                              "thin_from",   "cull",       "cull_margin", "bake_use"};
     return ids.count(id) != 0;
 }
 
@@ -70,7 +70,11 @@ uint64_t LifeHash::node(const std::string& id) {
     if (!n || n->category() == Category::Material || n->category() == Category::Camera) return 0;
     if (const auto known = known_.find(id); known != known_.end()) return known->second;
     const auto again = std::find(open_.begin(), open_.end(), id);
-    if (again != open_.end()) return uint64_t(again - open_.begin()) + 1;
+    if (again != open_.end()) {
+        entered_ = std::min(entered_, size_t(again - open_.begin()));
+        return uint64_t(again - open_.begin()) + 1;
+    }
+    const size_t place = open_.size(), outer = std::exchange(entered_, SIZE_MAX);
     open_.push_back(id);
     Hasher h;
     h.add(std::string_view(n->type));
@@ -78,7 +82,9 @@ uint64_t LifeHash::node(const std::string& id) {
     for (const Step& s : recipeOf(document_, *n).steps) addStep(h, s);
     h.add(node(n->parent));
     open_.pop_back();
-    if (open_.empty()) known_[id] = h.value();  // inside a circle it depends on where that was entered
+    // With a circle in it, it depends on where that was entered.
+    if (entered_ == SIZE_MAX) known_[id] = h.value();
+    entered_ = std::min(entered_ < place ? entered_ : SIZE_MAX, outer);
     return h.value();
 }
 
@@ -86,7 +92,7 @@ uint64_t LifeHash::upTo(const Node& recipe, size_t place) {
     Hasher h;
     for (const char* setting : {"rate", "first", "preroll"})
         addToHash(h, document_.setting("scene", setting));
-    open_ = {recipe.id};
+    open_ = {recipe.id}, entered_ = SIZE_MAX, known_.clear();
     ParamMap own = recipe.params;  // what time of its own it shows changes no frame of it
     own.erase("warp"), own.erase("warp_at");
     addParams(h, specsOf(recipe), own);

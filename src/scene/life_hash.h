@@ -32,6 +32,7 @@ class LifeHash {
     std::function<uint64_t(const std::string&)> stamp_;
     std::map<std::string, uint64_t> known_;
     std::vector<std::string> open_;
+    size_t entered_ = SIZE_MAX;  ///< the place in open_ of the first node that a circle led back to
 };
 
 }  // namespace ovrix

@@ -215,9 +215,8 @@ bool Evaluator::Run::one(size_t i) {
             if (type.fills) {
                 result_.guides = std::get<StrandsPtr>(geometry_);
                 result_.guidesHash = hash_;
-                if (i == fillsAt_) hash_ = Hasher().add(hash_).add(result_.share).value();
             }
-            if (!type.fills && i == fillsAt_) hash_ = Hasher().add(hash_).add(result_.share).value();
+            if (i == fillsAt_) hash_ = Hasher().add(hash_).add(result_.share).value();
             const uint64_t key = around_.stepHash(hash_, layer_, i);
             if (type.solver) {
                 geometry_ = simulated(i, report);

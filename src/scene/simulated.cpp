@@ -10,8 +10,7 @@
 namespace ovrix {
 
 int firstSimulated(const Document& document) {
-    const auto whole = [&](const char* id) { return std::get<int64_t>(document.setting("scene", id)); };
-    return int(whole("first") - whole("preroll"));
+    return document.frames().first - int(std::get<int64_t>(document.setting("scene", "preroll")));
 }
 
 std::optional<size_t> solverPlace(const std::vector<Step>& steps) {
@@ -96,8 +95,7 @@ std::unique_ptr<Simulated::Frame> Simulated::frameAt(int frame) {
             in.parts.push_back(
                 {part.id, &type, std::make_shared<const ResolvedParams>(type.params, part.params, context)});
         } catch (const Error& e) {
-            throw Error(e.problem(), e.where().empty() ? type.title : type.title + ", " + e.where(),
-                        e.remedy());
+            throw e.within(type.title);
         }
     }
     in.surface = f->run.surface();
@@ -109,16 +107,15 @@ std::unique_ptr<Simulated::Frame> Simulated::frameAt(int frame) {
 
 const BakeInfo* Simulated::usableBake() {
     if (std::exchange(looked_, true)) return bake_.get();
-    const std::filesystem::path folder = bakeFolder(evaluator_.scenePath(), recipe_.id);
-    const auto status = simulationStatus(evaluator_, around_.document(), recipe_, 1.0);
-    if (!status || !status->used()) return nullptr;
-    if (!status->fresh)
+    const BakeUse use = bakeUse(evaluator_, around_.document(), recipe_, place_);
+    if (!use.used()) return nullptr;
+    if (!use.fresh)
         notes_.emplace_back("shows its bake, which is of something else than the scene holds now");
-    bake_ = std::make_shared<const BakeInfo>(status->bake);
+    bake_ = std::make_shared<const BakeInfo>(use.bake);
     return bake_.get();
 }
 
-/// A frame of the bake, less what Draft leaves out; null where there is none, or it cannot be read.
+/// A frame of the bake, whole; null where there is none, or it cannot be read.
 SolverStatePtr Simulated::fromBake(int frame) {
     const BakeInfo* bake = usableBake();
     if (!bake || !bake->frames.count(frame)) return nullptr;

@@ -1,7 +1,6 @@
 #include "scene/translate.h"
 
 #include <set>
-#include <unordered_map>
 
 #include "base/error.h"
 #include "base/hash.h"
@@ -25,6 +24,7 @@ struct JobBuilder::Part {
     std::vector<M44f> matrices = {};
     std::vector<std::shared_ptr<const Copies>> moves = {};
     std::vector<StrandsPtr> strandMoves = {};
+    uint64_t movesHash = 0;
 };
 
 namespace {
@@ -98,7 +98,7 @@ static ThinLimit thinLimit(const Document& document, const JobOptions& o) {
 static std::vector<double> shutterFrames(const Document& document, const JobOptions& o) {
     const double open = std::get<double>(document.setting("render", "shutter", o.frame));
     const auto steps = std::get<int64_t>(document.setting("render", "shutter_steps", o.frame));
-    if (!(open > 0) || o.still) return {o.frame};
+    if (!(open > 0)) return {o.frame};
     std::vector<double> frames;
     for (int64_t k = 0; k < steps; ++k)
         frames.push_back(o.frame - open * (1.0 - double(k) / double(steps - 1)));
@@ -112,6 +112,7 @@ void JobBuilder::addMoves(const Document& document, const Node& node, const JobO
     if (frames.size() < 2) return;
     bool moves = false;
     std::vector<Geometry> all;
+    Hasher h;
     for (double frame : frames) {
         if (frame == o.frame) {
             all.push_back(last.geometry);
@@ -121,9 +122,11 @@ void JobBuilder::addMoves(const Document& document, const Node& node, const JobO
         const LayerResult result = evaluator_.layer(document, node.id, eval, progress);
         if (!result.ok) return;
         moves = moves || result.hash != last.hash;
+        h.add(result.hash);
         all.push_back(result.geometry);
     }
     if (!moves) return;
+    whole.movesHash = h.value();
     for (const Geometry& g : all) {
         if (const auto* copies = std::get_if<std::shared_ptr<const Copies>>(&g))
             whole.moves.push_back(*copies);
@@ -146,8 +149,7 @@ class MovingPlaces {
             places_.emplace_back(m->attributes);
             const auto other = m->attributes.find<uint64_t>("id");
             std::vector<int64_t> where(id.size(), -1);
-            std::unordered_map<uint64_t, size_t> index;
-            for (size_t i = 0; i < other.size(); ++i) index[other[i]] = i;
+            const auto index = indexById(other);
             for (size_t i = 0; i < id.size(); ++i)
                 if (const auto it = index.find(id[i]); it != index.end()) where[i] = int64_t(it->second);
             where_.push_back(std::move(where));
@@ -216,7 +218,7 @@ void JobBuilder::addLayer(const Document& document, const Node& node, const JobO
         h.add(own.hash).add(result.hash).add(uint64_t(k));
         part.hash = h.value();
         part.strands = own.strands;
-        part.moves = whole.moves;
+        part.moves = whole.moves, part.movesHash = whole.movesHash;
         parts.push_back(std::move(part));
     }
 }
@@ -432,7 +434,7 @@ RenderJob JobBuilder::build(const Document& document, const JobOptions& o, Progr
         for (uint32_t m : p.look) h.add(uint64_t(m));
         addToHash(h, p.matrix);
         for (const M44f& m : p.matrices) addToHash(h, m);
-        h.add(uint64_t(p.moves.size())).add(uint64_t(p.strandMoves.size()));
+        h.add(p.movesHash);
         for (int k = 0; k < 3; ++k) h.add(double(p.limit.eye[k]));
         h.add(double(p.limit.perMetre));
     }

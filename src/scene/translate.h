@@ -24,7 +24,6 @@ struct JobOptions {
     double frame = 1;
     std::string camera;  ///< id; empty for the render settings' own
     bool draft = false;  ///< show layers as the view does, by the Draft share
-    bool still = false;  ///< without motion blur
 };
 
 /// Keeps the ray tracer's scene between calls: moving the camera, a light or a colour builds nothing anew.

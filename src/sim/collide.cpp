@@ -115,7 +115,9 @@ void Collisions::respond(const Contact& k, V3f& push, float left, const V3f& tip
     push = V3f(0.0f);
 }
 
-void Collisions::settle(Passage& p) const {
+void Collisions::settle(Passage& p) const { settle(p, 0, colliders_.size()); }
+
+void Collisions::settle(Passage& p, size_t first, size_t last) const {
     const float seconds = float(end_ - begin_) * frame_;
     if (!(seconds > 0)) return;
     V3f push = (p.v1 - p.v0) / seconds;
@@ -123,14 +125,14 @@ void Collisions::settle(Passage& p) const {
     for (int round = 0; round < 8; ++round) {
         Contact best;
         V3f tip(0.0f);
-        for (size_t i = 0; i < colliders_.size(); ++i) {
+        for (size_t i = first; i < last; ++i) {
             const Collider& c = colliders_[i];
             if ((c.group != 0 && c.group != p.group) || c.then == OnContact::Wake) continue;
             const V3f ahead =
                 p.turn && c.ahead != 0 ? rotate(*p.turn, V3f(0, c.ahead * p.scale, 0)) : V3f(0.0f);
-            const Contact last = best;
+            const Contact known = best;
             find(c, i, p.x0, p.x1, ahead, begin, best);
-            if (best.collider != last.collider || best.part != last.part) tip = ahead;
+            if (best.collider != known.collider || best.part != known.part) tip = ahead;
         }
         if (!best.collider) return;
         p.touched = true;
@@ -188,7 +190,12 @@ void Collisions::pushOut(Passage& p, float seconds) const {
     const float moved = (p.x1 - p.x0).length();
     for (size_t i = 0; i < colliders_.size(); ++i) {
         const Collider& c = colliders_[i];
-        if (!c.surface || !c.surface->closed()) return settle(p);
+        if (!c.surface || !c.surface->closed()) {  // only a way says on which side it is
+            Passage way = p;
+            settle(way, i, i + 1);
+            p.x1 = way.x1, p.touched |= way.touched;
+            continue;
+        }
         const V3f slack(c.thickness);
         if (!Box3f(c.bounds.min - slack, c.bounds.max + slack).intersects(p.x1)) continue;
         const SurfaceHit hit = during_[i].closest(p.x1, c.thickness + 2.0f * moved + c.thickness);
@@ -273,13 +280,12 @@ OnContact thenOf(const std::string& text) {
 Collider common(const PartContext& c) {
     const ResolvedParams& p = c.params();
     Collider collider;
-    collider.part = c.part.id;
-    collider.then = thenOf(p.text("then"));
+    collider.then = p.has("then") ? thenOf(p.text("then")) : OnContact::Slide;  // strands slide
     collider.thickness = float(p.number("thickness"));
     collider.friction = float(p.number("friction"));
-    collider.bounce = float(p.number("bounce"));
-    collider.ahead = float(p.number("ahead"));
-    collider.group = int32_t(p.integer("group"));
+    if (p.has("bounce")) collider.bounce = float(p.number("bounce"));
+    if (p.has("ahead")) collider.ahead = float(p.number("ahead"));
+    if (p.has("group")) collider.group = int32_t(p.integer("group"));
     return collider;
 }
 
@@ -292,7 +298,7 @@ void addCollider(Collider collider, ParticleParts& parts) {
 void addMesh(const PartContext& c, ParticleParts& parts) {
     const std::string& id = c.params().text("with");
     Collider collider = common(c);
-    collider.reach = float(c.params().number("reach"));
+    if (c.params().has("reach")) collider.reach = float(c.params().number("reach"));
     if (id.empty() && !c.now.surface)
         throw Error("has nothing to meet", {}, "Choose an object or a layer that makes copies");
     const auto placedAt = [&](const SolverInput& in) {
@@ -412,36 +418,30 @@ class KeepApart : public Spacing {
 }  // namespace
 
 ParticlePart collidePart() {
-    StepType type;
-    type.id = "collide", type.title = "Meet a mesh", type.phase = Phase::Move;
-    type.partOf = {"particles", "strands"};
-    type.help = "Particles meet an object, which may move and deform; nothing passes through, however fast";
-    type.params =
+    StepType type = partType(
+        "collide", "Meet a mesh",
+        "They meet an object, which may move and deform; nothing passes through, however fast",
         Specs{ref("with", "With", "object or layer", "The layer's own surface when none is chosen")} +
-        contactSpecs({std::begin(kThen), std::end(kThen)}) +
-        Specs{
-            shownIf(number("reach", "Wakes within", 0.2, "m", 0, 1e5, 0, 2, "Those that wait, so near to it"),
-                    "then=wake"),
-            groupSpec()};
+            contactSpecs({std::begin(kThen), std::end(kThen)}) +
+            Specs{shownIf(number("reach", "Wakes within", 0.2, "m", 0, 1e5, 0, 2,
+                                 "Those that wait, so near to it"),
+                          "then=wake"),
+                  groupSpec()});
     return {type, addMesh};
 }
 
 ParticlePart floorPart() {
-    StepType type;
-    type.id = "floor", type.title = "Floor", type.phase = Phase::Move;
-    type.partOf = {"particles", "strands"};
-    type.help = "A level plane that particles meet";
-    type.params = Specs{number("height", "Height", 0, "m", -1e6, 1e6, -2, 2, "Where it lies")} +
-                  contactSpecs({"slide", "bounce", "stick", "end"}) + Specs{groupSpec()};
+    StepType type = partType("floor", "Floor", "A level plane that they meet",
+                             Specs{number("height", "Height", 0, "m", -1e6, 1e6, -2, 2, "Where it lies")} +
+                                 contactSpecs({"slide", "bounce", "stick", "end"}) + Specs{groupSpec()});
     return {type, addFloor};
 }
 
 ParticlePart spacingPart() {
-    StepType type;
-    type.id = "spacing", type.title = "Keep apart", type.phase = Phase::Move, type.partOf = {"particles"};
-    type.help = "Particles meet each other";
-    type.params = {number("radius", "Radius", 0.02, "m", 0, 1e5, 0, 0.5, "Of each, times its size"),
-                   whole("rounds", "Rounds", 3, 1, 64, 1, 10, "More packs tighter without overlaps")};
+    StepType type =
+        partType("spacing", "Keep apart", "Particles meet each other",
+                 {number("radius", "Radius", 0.02, "m", 0, 1e5, 0, 0.5, "Of each, times its size"),
+                  whole("rounds", "Rounds", 3, 1, 64, 1, 10, "More packs tighter without overlaps")});
     return {type, [](const PartContext& c, ParticleParts& parts) {
                 parts.spacings.push_back(std::make_unique<KeepApart>(c));
             }};

@@ -39,8 +39,7 @@ class Collisions {
     /// The turn of the triangle that something sticks to, at the end of the substep.
     Quatf frameOf(int32_t stuckIn, uint32_t triangle) const;
     /// Moves the passage's end out of closed meshes, by the closest place alone: for what is moved a little
-    /// in each of many substeps. Those that meet open meshes or planes are settled. @p seconds of the
-    /// substep.
+    /// in each of many substeps; past open meshes and planes as settle() does. @p seconds of the substep.
     void pushOut(Passage& passage, float seconds) const;
     /// Whether something that waits there is woken.
     bool wakes(const V3f& position, int32_t group) const;
@@ -50,6 +49,8 @@ class Collisions {
 
   private:
     struct Contact;
+    /// Past the colliders from @p first up to, without, @p last.
+    void settle(Passage& passage, size_t first, size_t last) const;
     void find(const Collider& collider, size_t number, const V3f& from, const V3f& to, const V3f& tip,
               double begin, Contact& best) const;
     void respond(const Contact& contact, V3f& push, float left, const V3f& tip, Passage& p) const;

@@ -1,7 +1,6 @@
 #include "sim/emit.h"
 
 #include <numeric>
-#include <unordered_map>
 
 #include "base/error.h"
 #include "base/hash.h"
@@ -122,30 +121,33 @@ struct Nature {
 };
 
 Specs natureSpecs() {
-    return {range("life", "Life", {2, 4}, "s", 0, 1e6, 0, 20, "How long each is there"),
-            flag("forever", "For ever", false, "They end only where a rule ends them"),
-            drivable(range("speed", "Speed", {1, 1.5}, "m/s", -1e5, 1e5, 0, 10, "Along the source's normal")),
-            number("cone", "Spread", 10, "deg", 0, 180, 0, 90, "How far from the normal they may start"),
-            number("random", "At random", 0, "m/s", 0, 1e5, 0, 5, "Added in any direction"),
-            unitNumber("inherit", "Takes along", 1, "Part of its source's own motion"),
-            number("jitter", "Apart", 0, "m", 0, 1e5, 0, 1, "Around the source, so that no two start alike"),
-            drivable(range("size", "Size", {1, 1}, "", 0, 1e6, 0, 3, "Factor on what stands there")),
-            drivable(range("weight", "Weight", {1, 1}, "kg", 1e-9, 1e9, 0.1, 10,
-                           "The heavier, the less air takes it along")),
-            range("spin", "Spin", {0, 0}, "deg/s", -1e6, 1e6, 0, 720, "About an axis of its own"),
-            whole("group", "Group", 0, 0, 1000, 0, 9, "Forces and rules may ask for it"),
-            flag("waiting", "Waits", false, "Stands still until it is woken"),
-            flag("coloured", "Coloured", false, "Gives each a colour of its own"),
-            shownIf(color("color", "Colour", Color(1.0f), true, "By a field, what each starts with"),
-                    "coloured=true"),
-            seedSpec("Another number, other particles")};
+    Specs specs = {
+        range("life", "Life", {2, 4}, "s", 0, 1e6, 0, 20, "How long each is there"),
+        flag("forever", "For ever", false, "They end only where a rule ends them"),
+        range("speed", "Speed", {1, 1.5}, "m/s", -1e5, 1e5, 0, 10, "Along the source's normal"),
+        number("cone", "Spread", 10, "deg", 0, 180, 0, 90, "How far from the normal they may start"),
+        number("random", "At random", 0, "m/s", 0, 1e5, 0, 5, "Added in any direction"),
+        unitNumber("inherit", "Takes along", 1, "Part of its source's own motion"),
+        number("jitter", "Apart", 0, "m", 0, 1e5, 0, 1, "Around the source, so that no two start alike"),
+        range("size", "Size", {1, 1}, "", 0, 1e6, 0, 3, "Factor on what stands there"),
+        range("weight", "Weight", {1, 1}, "kg", 1e-9, 1e9, 0.1, 10,
+              "The heavier, the less air takes it along"),
+        range("spin", "Spin", {0, 0}, "deg/s", -1e6, 1e6, 0, 720, "About an axis of its own"),
+        whole("group", "Group", 0, 0, 1000, 0, 9, "Forces and rules may ask for it"),
+        flag("waiting", "Waits", false, "Stands still until it is woken"),
+        flag("coloured", "Coloured", false, "Gives each a colour of its own"),
+        shownIf(color("color", "Colour", Color(1.0f), true, "By a field, what each starts with"),
+                "coloured=true"),
+        seedSpec("Another number, other particles")};
+    for (ParamSpec& s : specs) s.drivable = s.drivable || s.type == ParamType::Range;
+    return specs;
 }
 
-/// Driven ranges need the flag; life and spin take fields too.
-Specs withFields(Specs specs) {
-    for (ParamSpec& s : specs)
-        if (s.type == ParamType::Range) s.drivable = true;
-    return specs;
+/// Only what is used costs memory.
+void askForColumns(const PartContext& c, ParticleParts& parts) {
+    parts.colours |= c.params().flag("coloured");
+    parts.spins |= c.params().range("spin") != Range{0, 0};
+    parts.weighs |= c.params().range("weight") != Range{1, 1};
 }
 
 class Emit : public Emitter {
@@ -163,10 +165,8 @@ class Emit : public Emitter {
             if (p.text("order") == kOrders[i]) order_ = BirthOrder(i);
         by_ = p.driven("order_by");
         direction_ = p.vector("order_axis");
-        if (order_ == BirthOrder::Distance && !p.text("order_from").empty()) {
-            const M44f m = c.around().placed(p.text("order_from")).world;
-            point_ = V3f(m[3][0], m[3][1], m[3][2]);
-        }
+        if (order_ == BirthOrder::Distance && !p.text("order_from").empty())
+            point_ = c.around().placed(p.text("order_from")).world.translation();
         tangent_ = float(p.number("tangent"));
         axis_ = p.vector("axis");
     }
@@ -213,9 +213,7 @@ class Emit : public Emitter {
         std::span<const uint64_t> ids0;
         if (then) p0 = (*then)->attributes.find<V3f>("P"), ids0 = (*then)->attributes.find<uint64_t>("id");
         const bool alike = ids0.size() == ids.size() && std::equal(ids.begin(), ids.end(), ids0.begin());
-        std::unordered_map<uint64_t, uint32_t> placeOf;
-        if (!alike)
-            for (size_t i = 0; i < ids0.size(); ++i) placeOf[ids0[i]] = uint32_t(i);
+        const auto placeOf = indexById(alike ? std::span<const uint64_t>() : ids0);
         std::vector<uint32_t> order;
         if (order_ != BirthOrder::Random)
             order = birthOrder(order_, reversed_, a, point_, direction_, by_, progress);
@@ -278,7 +276,7 @@ class Branch : public Offspring {
             if ((of_ > 0 && a.group[i] != of_) || a.state[i] != 0) continue;
             int64_t from = 0, to = 0;
             if (when_ == "on contact" && a.touched[i])
-                from = int64_t(a.age[i] * 1e4f) * count_, to = from + count_;
+                from = int64_t(double(a.age[i]) * 1e6) * count_, to = from + count_;  // other ids each time
             if (when_ == "at the end" && a.died[i]) to = count_;
             if (when_ == "along the way") {
                 to = int64_t(std::floor(double(a.age[i]) * rate_ + 1e-6));
@@ -295,6 +293,9 @@ class Branch : public Offspring {
             }
         }
         nature_.give(births, first, V3f(0.0f), Progress::none());
+        // The substep is over for all: they have gone on since they were born.
+        for (size_t i = first; i < births.count(); ++i)
+            births.position[i] += births.velocity[i] * births.late[i];
     }
 
   private:
@@ -308,12 +309,9 @@ class Branch : public Offspring {
 }  // namespace
 
 ParticlePart emitPart() {
-    StepType type;
-    type.id = "emit", type.title = "Emit", type.phase = Phase::Move;
-    type.help =
-        "Bears particles from the elements before the simulation: points, vertices, curves, other layers";
-    type.partOf = {"particles"};
-    type.params =
+    StepType type = partType(
+        "emit", "Emit",
+        "Bears particles from the elements before the simulation: points, vertices, curves, other layers",
         Specs{
             number("rate", "Rate", 100, "1/s", 0, 1e9, 0, 5000, "Births a second"),
             whole("burst", "Burst", 0, 0, 1e9, 0, 5000, "So many at once"),
@@ -334,21 +332,17 @@ ParticlePart emitPart() {
             vector("axis", "Along axes", V3d(0), "m/s", 5, "A speed that all start with"),
             number("tangent", "Along the ground", 0, "m/s", -1e5, 1e5, 0, 5,
                    "Across the normal, to any side")} +
-        withFields(natureSpecs());
+            natureSpecs());
     return {type, [](const PartContext& c, ParticleParts& parts) {
                 parts.emitters.push_back(std::make_unique<Emit>(c));
-                parts.colours |= c.params().flag("coloured");
-                parts.spins |= c.params().range("spin") != Range{0, 0};
-                parts.weighs |= c.params().range("weight") != Range{1, 1};
+                askForColumns(c, parts);
             }};
 }
 
 ParticlePart offspringPart() {
-    StepType type;
-    type.id = "offspring", type.title = "Offspring", type.phase = Phase::Move;
-    type.help = "Particles bear others: when they touch something, at their end, or along their way";
-    type.partOf = {"particles"};
-    type.params =
+    StepType type = partType(
+        "offspring", "Offspring",
+        "Particles bear others: when they touch something, at their end, or along their way",
         Specs{choice("when", "When", "on contact", {"on contact", "at the end", "along the way"},
                      "What makes them"),
               shownIf(whole("count", "Count", 5, 1, 100000, 1, 50, "New ones each time"),
@@ -356,15 +350,12 @@ ParticlePart offspringPart() {
               shownIf(number("rate", "Rate", 20, "1/s", 0, 1e6, 0, 200, "New ones a second, of each"),
                       "when=along the way"),
               whole("of", "Of group", 0, 0, 1000, 0, 9, "Which bear; 0 is all")} +
-        withFields(natureSpecs());
+            natureSpecs());
     type.start["group"].value = int64_t(1);
     type.start["life"].value = Range{0.3, 0.8};
-    type.start["of"].value = int64_t(0);
     return {type, [](const PartContext& c, ParticleParts& parts) {
                 parts.offspring.push_back(std::make_unique<Branch>(c));
-                parts.colours |= c.params().flag("coloured");
-                parts.spins |= c.params().range("spin") != Range{0, 0};
-                parts.weighs |= c.params().range("weight") != Range{1, 1};
+                askForColumns(c, parts);
             }};
 }
 

@@ -14,11 +14,6 @@ using namespace specs;
 
 namespace {
 
-template <class F>
-std::function<void(const PartContext&, ParticleParts&)> adds() {
-    return [](const PartContext& c, ParticleParts& parts) { parts.forces.push_back(std::make_unique<F>(c)); };
-}
-
 /// How far each looks, at how many, and how wide.
 constexpr size_t kNeighbours = 16;
 
@@ -83,8 +78,7 @@ struct Flock : Force {
         velocity.resize(count);
         for (size_t k = 0; k < count; ++k) {
             const uint32_t i = order[k];
-            const bool in = (apart.group == 0 || crowd.group[i] == apart.group) &&
-                            crowd.state[i] != int32_t(ParticleState::Ended);
+            const bool in = (apart.of(crowd.group[i])) && crowd.state[i] != int32_t(ParticleState::Ended);
             places[k] = in ? crowd.position[i] : V3f(std::numeric_limits<float>::quiet_NaN());  // never found
             velocity[k] = crowd.velocity[i];
         }
@@ -140,8 +134,7 @@ struct Chase : Force {
     explicit Chase(const PartContext& c) : strength(c.params()) {
         const std::string& id = c.params().text("target");
         if (id.empty()) throw Error("has nothing to chase", {}, "Choose an object");
-        const M44f m = c.around().placed(id).world;
-        target = V3f(m[3][0], m[3][1], m[3][2]);
+        target = c.around().placed(id).world.translation();
         speed = float(c.params().number("speed"));
         slow = float(c.params().number("slow"));
     }
@@ -223,7 +216,7 @@ struct Roam : Force {
                                    V3f(t + 97.0f * r[0], 53.0f * r[1] + 11.0f * float(k), 31.0f * r[2]), 5u);
                 b.push[i] += push * s[i];
             }
-            if (!volume || (strength.group != 0 && b.group[i] != strength.group)) continue;
+            if (!volume || !strength.of(b.group[i])) continue;
             const SurfaceHit hit = volume->closest(b.position[i]);
             if (!hit.hit) continue;
             const V3f d = hit.position - b.position[i];
@@ -324,69 +317,60 @@ ParticlePart flockPart() {
     const auto weight = [](const char* id, const char* title, double value, const char* help) {
         return drivable(number(id, title, value, "", 0, 1e6, 0, 10, help));
     };
-    return {forceType("flock", "Flock", "Each goes by the neighbours that it sees",
-                      Specs{weight("apart", "Separation", 4, "Keeps a distance from neighbours"),
-                            weight("alike", "Alignment", 1.5, "Goes the way that neighbours go"),
-                            weight("together", "Cohesion", 1, "Goes to the middle of neighbours"),
-                            number("distance", "Distance", 0.08, "m", 0, 1e5, 0, 2, "That they keep"),
-                            number("sight", "Sight", 0.4, "m", 0, 1e5, 0, 5, "How far they see"),
-                            number("angle", "Sight angle", 300, "deg", 0, 360, 60, 360,
-                                   "How wide: at 360 also what is behind")}),
-            adds<Flock>()};
+    return forcePart<Flock>("flock", "Flock", "Each goes by the neighbours that it sees",
+                            Specs{weight("apart", "Separation", 4, "Keeps a distance from neighbours"),
+                                  weight("alike", "Alignment", 1.5, "Goes the way that neighbours go"),
+                                  weight("together", "Cohesion", 1, "Goes to the middle of neighbours"),
+                                  number("distance", "Distance", 0.08, "m", 0, 1e5, 0, 2, "That they keep"),
+                                  number("sight", "Sight", 0.4, "m", 0, 1e5, 0, 5, "How far they see"),
+                                  number("angle", "Sight angle", 300, "deg", 0, 360, 60, 360,
+                                         "How wide: at 360 also what is behind")});
 }
 
 ParticlePart chasePart() {
-    return {forceType("chase", "Chase", "Goes after an object",
-                      Specs{ref("target", "Target", "object", "May be another in another scene"),
-                            strengthOf(1, "1/s", 1e4, -5, 5, "How hard they turn to it"),
-                            number("speed", "Speed", 1, "m/s", 0, 1e5, 0, 10, "That they want to go at"),
-                            number("slow", "Slows within", 0, "m", 0, 1e5, 0, 5, "So near to it; 0 never")}),
-            adds<Chase>()};
+    return forcePart<Chase>(
+        "chase", "Chase", "Goes after an object",
+        Specs{ref("target", "Target", "object", "May be another in another scene"),
+              strengthOf(1, "1/s", 1e4, -5, 5, "How hard they turn to it"),
+              number("speed", "Speed", 1, "m/s", 0, 1e5, 0, 10, "That they want to go at"),
+              number("slow", "Slows within", 0, "m", 0, 1e5, 0, 5, "So near to it; 0 never")});
 }
 
 ParticlePart avoidPart() {
-    return {
-        forceType(
-            "avoid", "Avoid", "Keeps away from objects, and turns before it meets them",
-            Specs{
-                refs("objects", "Objects", "object or layer", "What they keep away from"),
-                strengthOf(8, "m/s2", 1e5, 0, 40, "How hard they turn away"),
-                number("distance", "Distance", 0.3, "m", 1e-4, 1e5, 0.02, 3, "Nearer than this they feel it"),
-                number("ahead", "Looks ahead", 0.5, "s", 0, 100, 0, 3, "Sees what it would meet so soon")}),
-        adds<Avoid>()};
+    return forcePart<Avoid>(
+        "avoid", "Avoid", "Keeps away from objects, and turns before it meets them",
+        Specs{refs("objects", "Objects", "object or layer", "What they keep away from"),
+              strengthOf(8, "m/s2", 1e5, 0, 40, "How hard they turn away"),
+              number("distance", "Distance", 0.3, "m", 1e-4, 1e5, 0.02, 3, "Nearer than this they feel it"),
+              number("ahead", "Looks ahead", 0.5, "s", 0, 100, 0, 3, "Sees what it would meet so soon")});
 }
 
 ParticlePart roamPart() {
-    return {forceType(
-                "roam", "Roam", "Wanders at random, and stays in a volume",
-                Specs{strengthOf(0.5, "m/s2", 1e5, 0, 10, "How much they wander"),
-                      number("rate", "How often", 0.5, "1/s", 0, 1000, 0, 5, "Changes of mind a second"),
-                      ref("inside", "Stays in", "object",
-                          "A closed object; nothing holds them where none is chosen"),
-                      shownIf(number("back", "Turns back", 6, "m/s2", 0, 1e5, 0, 40, "How hard at its edge"),
-                              "inside!="),
-                      seedSpec("Another number, other ways")}),
-            adds<Roam>()};
+    return forcePart<Roam>(
+        "roam", "Roam", "Wanders at random, and stays in a volume",
+        Specs{strengthOf(0.5, "m/s2", 1e5, 0, 10, "How much they wander"),
+              number("rate", "How often", 0.5, "1/s", 0, 1000, 0, 5, "Changes of mind a second"),
+              ref("inside", "Stays in", "object", "A closed object; nothing holds them where none is chosen"),
+              shownIf(number("back", "Turns back", 6, "m/s2", 0, 1e5, 0, 40, "How hard at its edge"),
+                      "inside!="),
+              seedSpec("Another number, other ways")});
 }
 
 ParticlePart landPart() {
-    return {
-        forceType("land", "Land", "A part of them goes down to a surface; when it grows less, they take off",
-                  Specs{ref("on", "On", "object or layer", "The layer's own surface when none is chosen"),
-                        drivable(unitNumber("share", "Part", 1,
-                                            "Of the swarm; give it keys to land and to take off")),
-                        number("speed", "Speed", 1, "m/s", 0, 1e5, 0, 10, "On the way down"),
-                        seedSpec("Another number, other places")}),
-        adds<Land>()};
+    return forcePart<Land>(
+        "land", "Land", "A part of them goes down to a surface; when it grows less, they take off",
+        Specs{ref("on", "On", "object or layer", "The layer's own surface when none is chosen"),
+              drivable(unitNumber("share", "Part", 1, "Of the swarm; give it keys to land and to take off")),
+              number("speed", "Speed", 1, "m/s", 0, 1e5, 0, 10, "On the way down"),
+              seedSpec("Another number, other places")});
 }
 
 ParticlePart steerPart() {
-    return {
-        forceType("steer", "Steering", "Bodies do not turn at once: limits of speed, turning and climbing",
-                  Specs{range("speed", "Speed", {0.3, 1.5}, "m/s", 0, 1e5, 0, 10, "Slowest and fastest"),
-                        number("turn", "Turns", 180, "deg/s", 0, 1e5, 10, 720, "At most"),
-                        number("climb", "Climbs", 60, "deg", 0, 90, 0, 90, "At most, up or down")}),
-        adds<Steer>()};
+    return forcePart<Steer>(
+        "steer", "Steering", "Bodies do not turn at once: limits of speed, turning and climbing",
+        Specs{range("speed", "Speed", {0.3, 1.5}, "m/s", 0, 1e5, 0, 10, "Slowest and fastest"),
+              number("turn", "Turns", 180, "deg/s", 0, 1e5, 10, 720, "At most"),
+              number("climb", "Climbs", 60, "deg", 0, 90, 0, 90, "At most, up or down")});
 }
 
 }  // namespace ovrix

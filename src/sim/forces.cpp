@@ -9,22 +9,7 @@ namespace ovrix {
 
 using namespace specs;
 
-StepType forceType(std::string id, std::string title, std::string help, std::vector<ParamSpec> params) {
-    StepType type;
-    type.id = std::move(id), type.title = std::move(title), type.help = std::move(help);
-    type.phase = Phase::Move;
-    type.partOf = {"particles", "strands"};
-    type.params = std::move(params);
-    type.params.push_back(groupSpec());
-    return type;
-}
-
 namespace {
-
-template <class F>
-std::function<void(const PartContext&, ParticleParts&)> adds() {
-    return [](const PartContext& c, ParticleParts& parts) { parts.forces.push_back(std::make_unique<F>(c)); };
-}
 
 struct Gravity : Force {
     V3f pull;
@@ -45,10 +30,9 @@ struct Drag : Force {
     void act(Block& b) const override {
         float s[kBlock];
         strength.over(b, s);
-        b.gripped = true;
         for (size_t i = 0; i < b.count; ++i) {
             const float light = b.weight ? 1.0f / b.weight[i] : 1.0f;
-            const bool mine = strength.group == 0 || b.group[i] == strength.group;
+            const bool mine = strength.of(b.group[i]);
             b.grip[i] += light * (std::max(0.0f, s[i]) + (mine ? square * b.velocity[i].length() : 0.0f));
         }
     }
@@ -70,7 +54,6 @@ struct Wind : Force {
     void act(Block& b) const override {
         float s[kBlock];
         strength.over(b, s);
-        b.gripped = true;
         for (size_t i = 0; i < b.count; ++i) {
             const float grip = std::max(0.0f, s[i]) * (b.weight ? 1.0f / b.weight[i] : 1.0f);
             b.grip[i] += grip;
@@ -121,9 +104,8 @@ struct Turbulence : Force {
             for (size_t i = 0; i < b.count; ++i) b.push[i] += flow[i] * s[i];
             return;
         }
-        b.gripped = true;
         for (size_t i = 0; i < b.count; ++i) {
-            const bool mine = strength.group == 0 || b.group[i] == strength.group;
+            const bool mine = strength.of(b.group[i]);
             const float grip = mine ? hold * (b.weight ? 1.0f / b.weight[i] : 1.0f) : 0.0f;
             b.grip[i] += grip;
             b.drift[i] += grip * flow[i] * s[i];
@@ -134,9 +116,7 @@ struct Turbulence : Force {
 /// The place and axes of an object that a force stands on; the given place where none is chosen.
 M44f standing(const PartContext& c, const char* ref, const V3f& place) {
     const std::string& id = c.params().text(ref);
-    M44f m;
-    m[3][0] = place.x, m[3][1] = place.y, m[3][2] = place.z;
-    return id.empty() ? m : c.around().placed(id).world;
+    return id.empty() ? M44f().setTranslation(place) : c.around().placed(id).world;
 }
 
 /// How strong a force still is at a distance: 1 in the middle, 0 at its reach.
@@ -163,7 +143,7 @@ struct Vortex : Force {
     float inward, along;
     explicit Vortex(const PartContext& c) : strength(c.params()), fading(c.params()) {
         const M44f m = standing(c, "at", c.params().vector("place"));
-        centre = V3f(m[3][0], m[3][1], m[3][2]);
+        centre = m.translation();
         axis = c.params().vector("axis");
         if (!c.params().text("at").empty()) m.multDirMatrix(V3f(axis), axis);
         axis = axis.length() > 0 ? axis.normalized() : V3f(0, 1, 0);
@@ -199,21 +179,11 @@ struct Attract : Force {
         if (kind == Surroundings::Kind::Curve) {
             curve = around.curves(id);
         } else if (kind == Surroundings::Kind::Layer) {
-            const Geometry g = around.elements(id);
-            std::vector<V3f> p;
-            if (const auto* points = std::get_if<std::shared_ptr<const PointSet>>(&g)) {
-                const auto all = (*points)->attributes.find<V3f>("P");
-                p.assign(all.begin(), all.end());
-            } else if (const auto* copies = std::get_if<std::shared_ptr<const Copies>>(&g)) {
-                const auto all = (*copies)->attributes.find<V3f>("P");
-                p.assign(all.begin(), all.end());
-            }
-            cloud = std::make_shared<const NearestPoints>(std::move(p));
+            cloud = cloudOf(around.elements(id));
         } else if (c.params().text("part") == "its surface") {
             surface = around.surface(id);
         } else {
-            const M44f m = around.placed(id).world;
-            centre = V3f(m[3][0], m[3][1], m[3][2]);
+            centre = around.placed(id).world.translation();
         }
     }
     V3f nearest(const V3f& p) const {
@@ -259,9 +229,8 @@ struct Follow : Force {
     void act(Block& b) const override {
         float s[kBlock];
         strength.over(b, s);
-        b.gripped = true;
         for (size_t i = 0; i < b.count; ++i) {
-            const bool mine = strength.group == 0 || b.group[i] == strength.group;
+            const bool mine = strength.of(b.group[i]);
             const auto near = mine ? curve->closest(b.position[i]) : std::nullopt;
             if (!near) continue;
             const V3f d = near->place.position - b.position[i];
@@ -318,14 +287,9 @@ struct Target : Force {
         Surroundings& around = c.around();
         if (around.kindOf(id) == Surroundings::Kind::Layer) {
             const Geometry g = around.elements(id);
-            if (const auto* points = std::get_if<std::shared_ptr<const PointSet>>(&g)) {
-                const auto p = (*points)->attributes.find<V3f>("P");
-                places.assign(p.begin(), p.end());
-            } else if (const auto* copies = std::get_if<std::shared_ptr<const Copies>>(&g)) {
-                const auto p = (*copies)->attributes.find<V3f>("P");
-                places.assign(p.begin(), p.end());
-            }
-            if (places.empty()) throw Error("the layer makes no points or copies to go to");
+            const auto p = placesOf(g);
+            places.assign(p.begin(), p.end());
+            if (places.empty()) throw Error("the layer makes nothing to go to", {}, "Choose another layer");
         } else {
             surface = around.surface(id);
         }
@@ -344,7 +308,6 @@ struct Target : Force {
     void act(Block& b) const override {
         float s[kBlock];
         strength.over(b, s);
-        b.gripped = true;
         for (size_t i = 0; i < b.count; ++i) {
             if (!(s[i] > 0)) continue;
             b.push[i] += (placeOf(b.id[i]) - b.position[i]) * s[i];
@@ -371,113 +334,102 @@ struct SpeedLimit : Force {
 }  // namespace
 
 ParticlePart gravityPart() {
-    return {
-        forceType("gravity", "Gravity", "Pulls everything alike",
-                  Specs{vector("pull", "Pull", V3d(0, -9.81, 0), "m/s2", 20, "Acceleration along each axis"),
-                        strengthOf(1, "", 1e6, 0, 2, "Factor on the pull")}),
-        adds<Gravity>()};
+    return forcePart<Gravity>(
+        "gravity", "Gravity", "Pulls everything alike",
+        Specs{vector("pull", "Pull", V3d(0, -9.81, 0), "m/s2", 20, "Acceleration along each axis"),
+              strengthOf(1, "", 1e6, 0, 2, "Factor on the pull")});
 }
 
 ParticlePart dragPart() {
-    return {forceType("drag", "Drag", "Air or water at rest that slows down",
-                      Specs{strengthOf(0.5, "1/s", 1e6, 0, 10, "Part of the speed that is lost each second"),
-                            number("square", "With the square", 0, "1/m", 0, 1e6, 0, 5,
-                                   "Grows with the speed: what is fast is slowed more")}),
-            adds<Drag>()};
+    return forcePart<Drag>(
+        "drag", "Drag", "Air or water at rest that slows down",
+        Specs{strengthOf(0.5, "1/s", 1e6, 0, 10, "Part of the speed that is lost each second"),
+              number("square", "With the square", 0, "1/m", 0, 1e6, 0, 5,
+                     "Grows with the speed: what is fast is slowed more")});
 }
 
 ParticlePart windPart() {
-    return {forceType(
-                "wind", "Wind", "Moving air or water that takes along",
-                Specs{vector("velocity", "Velocity", V3d(2, 0, 0), "m/s", 20, "Where it goes, and how fast"),
-                      strengthOf(1, "1/s", 1e6, 0, 10, "How soon particles go as fast"),
-                      unitNumber("gusts", "Gusts", 0.3, "Part by which it comes and goes"),
-                      number("gust_rate", "Gusts come", 0.5, "1/s", 0, 1000, 0, 5, "How often"),
-                      number("gust_width", "Gusts' width", 1, "m", 1e-4, 1e6, 0.1, 10, "Across one"),
-                      seedSpec("Another number, other gusts")}),
-            adds<Wind>()};
+    return forcePart<Wind>(
+        "wind", "Wind", "Moving air or water that takes along",
+        Specs{vector("velocity", "Velocity", V3d(2, 0, 0), "m/s", 20, "Where it goes, and how fast"),
+              strengthOf(1, "1/s", 1e6, 0, 10, "How soon particles go as fast"),
+              unitNumber("gusts", "Gusts", 0.3, "Part by which it comes and goes"),
+              number("gust_rate", "Gusts come", 0.5, "1/s", 0, 1000, 0, 5, "How often"),
+              number("gust_width", "Gusts' width", 1, "m", 1e-4, 1e6, 0.1, 10, "Across one"),
+              seedSpec("Another number, other gusts")});
 }
 
 ParticlePart turbulencePart() {
-    return {
-        forceType(
-            "turbulence", "Turbulence", "Whirls without sources or sinks: nothing gathers, nothing thins out",
-            Specs{
-                choice("how", "How", "pushes", {"pushes", "carries"},
-                       "As a force, or as a flow that takes along"),
-                strengthOf(1, "", 1e6, 0, 10, "Of the push in m/s2, of the flow in m/s"),
-                shownIf(number("hold", "Hold", 4, "1/s", 0, 1e6, 0, 20, "How soon particles go as the flow"),
-                        "how=carries"),
-                number("scale", "Scale", 0.5, "m", 1e-4, 1e6, 0.02, 5, "Across the largest whirls"),
-                number("speed", "Speed", 0.2, "1/s", -1e3, 1e3, 0, 2, "How fast the whirls change"),
-                vector("drift", "Drift", V3d(0), "m/s", 2, "The whirls move on"),
-                whole("octaves", "Octaves", 3, 1, 8, 1, 6, "Smaller whirls on larger ones"),
-                number("gain", "Roughness", 0.6, "", 0, 2, 0, 1.2, "Strength of the smaller ones"),
-                seedSpec("Another number, other whirls")}),
-        adds<Turbulence>()};
+    return forcePart<Turbulence>(
+        "turbulence", "Turbulence", "Whirls without sources or sinks: nothing gathers, nothing thins out",
+        Specs{choice("how", "How", "pushes", {"pushes", "carries"},
+                     "As a force, or as a flow that takes along"),
+              strengthOf(1, "", 1e6, 0, 10, "Of the push in m/s2, of the flow in m/s"),
+              shownIf(number("hold", "Hold", 4, "1/s", 0, 1e6, 0, 20, "How soon particles go as the flow"),
+                      "how=carries"),
+              number("scale", "Scale", 0.5, "m", 1e-4, 1e6, 0.02, 5, "Across the largest whirls"),
+              number("speed", "Speed", 0.2, "1/s", -1e3, 1e3, 0, 2, "How fast the whirls change"),
+              vector("drift", "Drift", V3d(0), "m/s", 2, "The whirls move on"),
+              whole("octaves", "Octaves", 3, 1, 8, 1, 6, "Smaller whirls on larger ones"),
+              number("gain", "Roughness", 0.6, "", 0, 2, 0, 1.2, "Strength of the smaller ones"),
+              seedSpec("Another number, other whirls")});
 }
 
 ParticlePart vortexPart() {
-    return {forceType("vortex", "Vortex", "Turns everything about an axis",
-                      Specs{ref("at", "Stands on", "object", "Moves and turns with it"),
-                            shownIf(vector("place", "Place", V3d(0), "m", 5, "A point of the axis"), "at="),
-                            vector("axis", "Axis", V3d(0, 1, 0), "", 1, "Of the object where one is chosen"),
-                            strengthOf(4, "m/s2", 1e6, -20, 20, "Round the axis"),
-                            number("inward", "Inward", 4, "m/s2", -1e6, 1e6, -20, 20, "Towards the axis"),
-                            number("along", "Along", 0, "m/s2", -1e6, 1e6, -20, 20, "Along the axis")} +
-                          fadingSpecs()),
-            adds<Vortex>()};
+    return forcePart<Vortex>(
+        "vortex", "Vortex", "Turns everything about an axis",
+        Specs{ref("at", "Stands on", "object", "Moves and turns with it"),
+              shownIf(vector("place", "Place", V3d(0), "m", 5, "A point of the axis"), "at="),
+              vector("axis", "Axis", V3d(0, 1, 0), "", 1, "Of the object where one is chosen"),
+              strengthOf(4, "m/s2", 1e6, -20, 20, "Round the axis"),
+              number("inward", "Inward", 4, "m/s2", -1e6, 1e6, -20, 20, "Towards the axis"),
+              number("along", "Along", 0, "m/s2", -1e6, 1e6, -20, 20, "Along the axis")} +
+            fadingSpecs());
 }
 
 ParticlePart attractPart() {
-    return {
-        forceType("attract", "Attract", "Pulls to a place, an object, a curve or a layer; below 0 it repels",
-                  Specs{ref("to", "To", "object or layer or curve", "The nearest of it"),
-                        shownIf(choice("part", "Part", "its middle", {"its middle", "its surface"},
-                                       "Of an object: where it stands, or the nearest of its surface"),
-                                "to!="),
-                        shownIf(vector("place", "Place", V3d(0), "m", 5, "Where it pulls to"), "to="),
-                        strengthOf(5, "m/s2", 1e6, -20, 20, "Below 0 it repels")} +
-                      fadingSpecs()),
-        adds<Attract>()};
+    return forcePart<Attract>(
+        "attract", "Attract", "Pulls to a place, an object, a curve or a layer; below 0 it repels",
+        Specs{ref("to", "To", "object or layer or curve", "The nearest of it"),
+              shownIf(choice("part", "Part", "its middle", {"its middle", "its surface"},
+                             "Of an object: where it stands, or the nearest of its surface"),
+                      "to!="),
+              shownIf(vector("place", "Place", V3d(0), "m", 5, "Where it pulls to"), "to="),
+              strengthOf(5, "m/s2", 1e6, -20, 20, "Below 0 it repels")} +
+            fadingSpecs());
 }
 
 ParticlePart followPart() {
-    return {
-        forceType("follow_curve", "Follow a curve", "Goes along a curve, within a distance of it",
-                  Specs{ref("curve", "Curve", "curve", "What it goes along"),
-                        strengthOf(1, "m/s", 1e5, -5, 5, "Speed along it; below 0 backward"),
-                        number("hold", "Hold", 3, "1/s", 0, 1e4, 0, 20, "How soon"),
-                        number("width", "Width", 0.1, "m", 0, 1e5, 0, 2, "As far from it they are free")}),
-        adds<Follow>()};
+    return forcePart<Follow>(
+        "follow_curve", "Follow a curve", "Goes along a curve, within a distance of it",
+        Specs{ref("curve", "Curve", "curve", "What it goes along"),
+              strengthOf(1, "m/s", 1e5, -5, 5, "Speed along it; below 0 backward"),
+              number("hold", "Hold", 3, "1/s", 0, 1e4, 0, 20, "How soon"),
+              number("width", "Width", 0.1, "m", 0, 1e5, 0, 2, "As far from it they are free")});
 }
 
 ParticlePart stayPart() {
-    return {
-        forceType(
-            "stay_on", "Stay on a surface", "Goes on a surface, or at a height over it",
-            Specs{ref("on", "On", "object or layer", "The surface of the layer when none is chosen"),
-                  strengthOf(30, "1/s", 1e5, 0, 100, "How soon what is off it is back"),
-                  number("height", "Height", 0, "m", -1e5, 1e5, 0, 1, "Over it"),
-                  number("reach", "Reach", 0, "m", 0, 1e9, 0, 5, "What is farther is free; 0 is nothing")}),
-        adds<Stay>()};
+    return forcePart<Stay>(
+        "stay_on", "Stay on a surface", "Goes on a surface, or at a height over it",
+        Specs{ref("on", "On", "object or layer", "The surface of the layer when none is chosen"),
+              strengthOf(30, "1/s", 1e5, 0, 100, "How soon what is off it is back"),
+              number("height", "Height", 0, "m", -1e5, 1e5, 0, 1, "Over it"),
+              number("reach", "Reach", 0, "m", 0, 1e9, 0, 5, "What is farther is free; 0 is nothing")});
 }
 
 ParticlePart targetPart() {
-    return {forceType(
-                "target", "Form a shape", "Each goes to a place of its own on a shape",
-                Specs{ref("shape", "Shape", "object or layer", "Elements of a layer, or an object's surface"),
-                      strengthOf(20, "1/s2", 1e6, 0, 100, "How hard; give it keys to form and to let go"),
-                      number("hold", "Settling", 1, "", 0, 10, 0, 2, "Below 1 they swing about their place"),
-                      seedSpec("Another number, other places")}),
-            adds<Target>()};
+    return forcePart<Target>(
+        "target", "Form a shape", "Each goes to a place of its own on a shape",
+        Specs{ref("shape", "Shape", "object or layer", "Elements of a layer, or an object's surface"),
+              strengthOf(20, "1/s2", 1e6, 0, 100, "How hard; give it keys to form and to let go"),
+              number("hold", "Settling", 1, "", 0, 10, 0, 2, "Below 1 they swing about their place"),
+              seedSpec("Another number, other places")});
 }
 
 ParticlePart speedLimitPart() {
-    StepType type =
-        forceType("speed_limit", "Speed limit", "No slower and no faster",
-                  Specs{range("speed", "Between", {0, 5}, "m/s", 0, 1e6, 0, 20, "Slowest and fastest")});
-    return {type, adds<SpeedLimit>()};
+    return forcePart<SpeedLimit>(
+        "speed_limit", "Speed limit", "No slower and no faster",
+        Specs{range("speed", "Between", {0, 5}, "m/s", 0, 1e6, 0, 20, "Slowest and fastest")});
 }
 
 }  // namespace ovrix

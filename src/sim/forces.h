@@ -15,7 +15,13 @@ ParticlePart stayPart();
 ParticlePart targetPart();
 ParticlePart speedLimitPart();
 
-/// A part with what all forces have: its phase, that it stands among particles, and "group".
-StepType forceType(std::string id, std::string title, std::string help, std::vector<ParamSpec> params);
+/// A force as a part, with the "group" that all of them have.
+template <class F>
+ParticlePart forcePart(std::string id, std::string title, std::string help, std::vector<ParamSpec> params) {
+    params.push_back(groupSpec());
+    return {
+        partType(std::move(id), std::move(title), std::move(help), std::move(params)),
+        [](const PartContext& c, ParticleParts& parts) { parts.forces.push_back(std::make_unique<F>(c)); }};
+}
 
 }  // namespace ovrix

@@ -102,16 +102,9 @@ struct Facing : Looks {
 
 }  // namespace
 
-static StepType lookType(const char* id, const char* title, const char* help, Specs params) {
-    StepType type;
-    type.id = id, type.title = title, type.help = help, type.phase = Phase::Move, type.partOf = {"particles"};
-    type.params = std::move(params);
-    return type;
-}
-
 ParticlePart sizePart() {
     return {
-        lookType(
+        partType(
             "size_over_life", "Size over life", "From birth to end, as a factor on the size at birth",
             {profile("curve", "Curve", {{0, 0.2f}, {0.15f, 1}, {1, 0}}, "Size by the part of life behind it"),
              unitNumber("vary", "Varies", 0.2, "Some shrink sooner than others"),
@@ -123,7 +116,7 @@ ParticlePart sizePart() {
 }
 
 ParticlePart colorPart() {
-    return {lookType("color_over_life", "Colour over life", "Three colours, from birth to end",
+    return {partType("color_over_life", "Colour over life", "Three colours, from birth to end",
                      {color("start", "At birth", Color(1.0f), false, "Colour of the youngest"),
                       color("middle", "Half way", Color(0.4f, 0.8f, 0.9f), false, "Colour half way"),
                       color("end", "At the end", Color(0.05f, 0.15f, 0.3f), false, "Colour of the oldest"),
@@ -136,7 +129,7 @@ ParticlePart colorPart() {
 
 ParticlePart facingPart() {
     return {
-        lookType(
+        partType(
             "facing", "Facing", "Where copies turn to",
             {choice("how", "Turned", "along its way",
                     {"along its way", "ahead, upright", "by its spin", "as its source"},

@@ -1,5 +1,7 @@
 #include "sim/particle_parts.h"
 
+#include <set>
+
 #include "base/error.h"
 #include "base/specs.h"
 #include "sim/collide.h"
@@ -23,6 +25,14 @@ Samples Block::samples() const {
     return s;
 }
 
+Samples Rule::View::samples() const {
+    Samples s;
+    s.position = position, s.velocity = velocity;
+    s.age = age, s.life = life, s.scale = scale;
+    s.id = id;
+    return s;
+}
+
 Strength::Strength(const ResolvedParams& p, const std::string& id) : value(p.driven(id)) {
     if (p.has("group")) group = int32_t(p.integer("group"));
 }
@@ -36,7 +46,37 @@ void Strength::over(const Block& block, float* out) const {
     }
     if (group != 0)
         for (size_t i = 0; i < block.count; ++i)
-            if (block.group[i] != group) out[i] = 0.0f;
+            if (!of(block.group[i])) out[i] = 0.0f;
+}
+
+StepType partType(std::string id, std::string title, std::string help, std::vector<ParamSpec> params) {
+    StepType type;
+    type.id = std::move(id), type.title = std::move(title), type.help = std::move(help);
+    type.phase = Phase::Move;
+    type.partOf = {"particles"};
+    type.params = std::move(params);
+    return type;
+}
+
+ParticlePart onStrands(ParticlePart part) {
+    const std::set<std::string> ofParticles = {"group", "then", "bounce", "ahead", "reach"};
+    part.step.id = "strand_" + part.step.id;
+    part.step.partOf = {"strands"};
+    std::erase_if(part.step.params, [&](const ParamSpec& s) { return ofParticles.count(s.id) != 0; });
+    for (ParamSpec& s : part.step.params)
+        if (ofParticles.count(s.showIf.substr(0, s.showIf.find_first_of("!=")))) s.showIf.clear();
+    return part;
+}
+
+StepType solverStep(StepType type, std::shared_ptr<const Solver> solver) {
+    type.params.push_back(specs::choice(
+        "bake_use", "Bake", "while fresh", {"while fresh", "always", "never"},
+        "Takes the baked frames as long as nothing that they depend on changed; always; or never"));
+    type.solver = std::move(solver);
+    type.apply = [](const StepInput&) -> Geometry {
+        throw Error("can only be worked out frame by frame", {}, "Open the scene that it belongs to");
+    };
+    return type;
 }
 
 ParamSpec groupSpec() {
@@ -63,11 +103,15 @@ const std::vector<ParticlePart>& particleParts() {
         gravityPart(), dragPart(), windPart(), turbulencePart(), vortexPart(), attractPart(), followPart(),
         stayPart(), targetPart(), speedLimitPart(),
         // what they meet
-        collidePart(), floorPart(), spacingPart(), strandSpacingPart(),
+        collidePart(), floorPart(), spacingPart(),
         // swarms
         flockPart(), chasePart(), avoidPart(), roamPart(), landPart(), steerPart(),
         // what changes them
-        rulePart(), sizePart(), colorPart(), facingPart()};
+        rulePart(), sizePart(), colorPart(), facingPart(),
+        // on strands
+        onStrands(gravityPart()), onStrands(dragPart()), onStrands(windPart()), onStrands(turbulencePart()),
+        onStrands(vortexPart()), onStrands(attractPart()), onStrands(collidePart()), onStrands(floorPart()),
+        strandSpacingPart()};
     return parts;
 }
 
@@ -80,9 +124,7 @@ ParticleParts partsOf(const SolverInput& before, const SolverInput& now) {
             try {
                 type.add({part, before, now, numbers[type.step.id]++}, parts);
             } catch (const Error& e) {
-                throw Error(e.problem(),
-                            e.where().empty() ? type.step.title : type.step.title + ", " + e.where(),
-                            e.remedy());
+                throw e.within(type.step.title);
             }
         }
     return parts;

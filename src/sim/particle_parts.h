@@ -34,17 +34,13 @@ struct Block {
     V3f* push = nullptr;    ///< m/s2
     float* grip = nullptr;  ///< 1/s: how fast what is around takes it along
     V3f* drift = nullptr;   ///< m/s2: the grip of each medium times its velocity
-    bool gripped = false;   ///< some grip is not zero
     Samples samples() const;
 };
 
 /// All particles at the beginning of a substep, for those parts that look at neighbours.
 struct Crowd {
     std::span<const V3f> position, velocity;
-    std::span<const uint64_t> id;
     std::span<const int32_t> group, state;
-    double seconds = 0;
-    float dt = 0;
 };
 
 /// A number, or a field of it, for those of one group; 0 for others.
@@ -55,7 +51,8 @@ struct Strength {
     explicit Strength(const ResolvedParams& p, const std::string& id = "strength");
     /// Of each particle of the block.
     void over(const Block& block, float* out) const;
-    bool none() const { return value.constant() && value.high == 0.0f; }
+    /// Whether a particle of that group is meant.
+    bool of(int32_t other) const { return group == 0 || group == other; }
 };
 
 class Force {
@@ -73,7 +70,6 @@ class Force {
 enum class OnContact { Slide, Bounce, Stick, End, Wake };
 
 struct Collider {
-    std::string part;                                       ///< the part's id, which "stuck_in" stands for
     MovingSurfacePtr surface;                               ///< null for a plane
     V3f point0{0, 0, 0}, point1{0, 0, 0}, normal{0, 1, 0};  ///< of a plane: at both ends of the frame
     OnContact then = OnContact::Bounce;
@@ -126,14 +122,14 @@ class Rule {
   public:
     virtual ~Rule() = default;
     struct View {
-        size_t begin, count;
         std::span<V3f> position, velocity;
         std::span<float> age, life, scale;
         std::span<int32_t> group, state;
         std::span<const uint64_t> id;
         std::span<Color> color;            ///< empty where none have one
         std::span<const uint8_t> touched;  ///< met something in this substep
-        double seconds;
+        size_t count() const { return position.size(); }
+        Samples samples() const;
     };
     virtual void look(const Crowd&, Progress&) {}
     virtual void judge(View& view) const = 0;
@@ -193,6 +189,14 @@ const std::vector<ParticlePart>& particleParts();
 
 /// Throws Error, naming the part.
 ParticleParts partsOf(const SolverInput& before, const SolverInput& now);
+
+/// A part that stands among particles.
+StepType partType(std::string id, std::string title, std::string help, std::vector<ParamSpec> params);
+/// The same part for strands, as "strand_" and its id, without what it asks of particles alone: groups, what
+/// becomes of those that meet something, and tips.
+ParticlePart onStrands(ParticlePart part);
+/// A step that only works frame by frame: with its solver, and what its bake is used for.
+StepType solverStep(StepType type, std::shared_ptr<const Solver> solver);
 
 /// "group" as all forces have it.
 ParamSpec groupSpec();

@@ -88,7 +88,6 @@ class Substep {
     }
     std::span<const uint8_t> touched() const { return touched_; }
     Columns& columns() { return c_; }
-    size_t frozen() const { return frozen_; }
     size_t held() const { return held_; }
 
   private:
@@ -148,7 +147,6 @@ class Substep {
         if (!isFinite(x) || !isFinite(v)) {
             c_.state[i] = int32_t(ParticleState::Frozen);
             c_.velocity[i] = V3f(0.0f);
-            ++frozen_;
             return;
         }
         if (const float speed = v.length(); speed > settings_.fastest) {
@@ -198,9 +196,7 @@ class Substep {
     void rules(size_t begin, size_t end) {
         if (parts_.rules.empty()) return;
         const size_t n = end - begin;
-        Rule::View v{begin,
-                     n,
-                     c_.position.subspan(begin, n),
+        Rule::View v{c_.position.subspan(begin, n),
                      c_.velocity.subspan(begin, n),
                      c_.age.subspan(begin, n),
                      c_.life.subspan(begin, n),
@@ -209,8 +205,7 @@ class Substep {
                      c_.state.subspan(begin, n),
                      c_.id.subspan(begin, n),
                      c_.color.empty() ? std::span<Color>() : c_.color.subspan(begin, n),
-                     {touched_.data() + begin, n},
-                     seconds_};
+                     {touched_.data() + begin, n}};
         for (const auto& rule : parts_.rules) rule->judge(v);
     }
 
@@ -224,7 +219,7 @@ class Substep {
     size_t firstLate_;
     bool wakes_ = false;
     std::vector<uint8_t> touched_;
-    std::atomic<size_t> frozen_{0}, held_{0};
+    std::atomic<size_t> held_{0};
 };
 
 /// Adds the newborn behind the others.
@@ -297,10 +292,8 @@ void stepParticles(AttributeSet& particles, ParticleParts& parts, const StepSett
                    double end, float frame, double seconds, std::span<const float> late, StepCounts& counts,
                    Progress& progress) {
     {
-        const Crowd crowd{particles.find<V3f>("P"),         particles.find<V3f>("v"),
-                          particles.find<uint64_t>("id"),   particles.find<int32_t>("group"),
-                          particles.find<int32_t>("state"), seconds,
-                          float(end - begin) * frame};
+        const Crowd crowd{particles.find<V3f>("P"), particles.find<V3f>("v"),
+                          particles.find<int32_t>("group"), particles.find<int32_t>("state")};
         for (const auto& force : parts.forces) force->look(crowd, progress);
         for (const auto& rule : parts.rules) rule->look(crowd, progress);
     }
@@ -308,7 +301,6 @@ void stepParticles(AttributeSet& particles, ParticleParts& parts, const StepSett
     {
         Substep step(particles, parts, settings, begin, end, frame, seconds, late);
         step.run(progress);
-        counts.frozen += step.frozen();
         counts.held = std::max(counts.held, step.held());  // the same ones, mostly, in each substep
         Columns& c = step.columns();
         for (const auto& spacing : parts.spacings)
@@ -325,7 +317,10 @@ void stepParticles(AttributeSet& particles, ParticleParts& parts, const StepSett
         }
     }
     bury(particles, settings.keepEnded);
-    append(particles, children, parts);
+    const size_t old = particles.size();
+    append(particles, children, parts);  // with what they had of the substep
+    std::copy(children.late.begin(), children.late.end(),
+              particles.add<float>("age").begin() + std::ptrdiff_t(old));
 }
 
 namespace {
@@ -370,9 +365,9 @@ class ParticleSolver : public Solver {
                 parts.emitters[e]->emit(from, to, before, in, numbersOf(state, e), births, progress);
             free(parts, births, from, to, frame, counts);
             append(a, births, parts);
+            askForMemory(double(a.size()) * 220.0, now.memoryLimit, double(a.size()));
             const double seconds = (before.frame + to * (now.frame - before.frame)) / now.rate;
             stepParticles(a, parts, settings, from, to, frame, seconds, births.late, counts, progress);
-            askForMemory(double(a.size()) * 220.0, now.memoryLimit, double(a.size()));
         }
         return finished(std::move(state), std::move(a), parts, frame, counts, progress);
     }
@@ -448,9 +443,7 @@ class ParticleSolver : public Solver {
 V3f placeBetween(const V3f& a, const V3f& va, const V3f& b, const V3f& vb, float t, float seconds) {
     const V3f chord = b - a, mean = (va + vb) * (0.5f * seconds);
     if ((chord - mean).length() > 0.25f * (chord.length() + mean.length())) return a + chord * t;
-    const float t2 = t * t, t3 = t2 * t;
-    return a * (2 * t3 - 3 * t2 + 1) + b * (3 * t2 - 2 * t3) + va * (seconds * (t3 - 2 * t2 + t)) +
-           vb * (seconds * (t3 - t2));
+    return hermite(a, b, va * seconds, vb * seconds, t);
 }
 
 Geometry ParticleSolver::between(const SolverState& a, const SolverState& b, double part, double rate) const {
@@ -500,21 +493,14 @@ StepType simulateStep() {
     type.takes = GeometryKind::Points, type.gives = GeometryKind::Points;
     type.holds = "particles";
     type.startsWith = {"emit", "gravity"};
-    type.params = {
-        whole("substeps", "Substeps", 2, 1, 1000, 1, 16,
-              "Parts that each frame is worked out in: more is closer"),
-        number("fastest", "Fastest", 1000, "m/s", 1e-6, 1e9, 1, 1000,
-               "What would be faster is held to it, and counted"),
-        flag("keep_ended", "Shown after", false, "Those that ended stay where they were"),
-        flag("waiting", "Points wait", false,
-             "Without an emitter: the points stand still until something wakes them"),
-        choice("bake_use", "Bake", "while fresh", {"while fresh", "always", "never"},
-               "Takes the baked frames as long as nothing that they depend on changed; always; or never")};
-    type.solver = std::make_shared<const ParticleSolver>();
-    type.apply = [](const StepInput&) -> Geometry {
-        throw Error("can only be worked out frame by frame", {}, "Open the scene that it belongs to");
-    };
-    return type;
+    type.params = {whole("substeps", "Substeps", 2, 1, 1000, 1, 16,
+                         "Parts that each frame is worked out in: more is closer"),
+                   number("fastest", "Fastest", 1000, "m/s", 1e-6, 1e9, 1, 1000,
+                          "What would be faster is held to it, and counted"),
+                   flag("keep_ended", "Shown after", false, "Those that ended stay where they were"),
+                   flag("waiting", "Points wait", false,
+                        "Without an emitter: the points stand still until something wakes them")};
+    return solverStep(std::move(type), std::make_shared<const ParticleSolver>());
 }
 
 }  // namespace ovrix

@@ -16,7 +16,7 @@ struct StepSettings {
 
 /// What happened that the artist should know.
 struct StepCounts {
-    size_t frozen = 0, held = 0, freed = 0;
+    size_t held = 0, freed = 0;
 };
 
 /// Moves particles on by one substep, from @p begin to @p end of a frame of @p frame seconds. Forces are

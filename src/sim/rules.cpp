@@ -23,8 +23,7 @@ class Change : public Rule {
         if (when_ == 0) {
             const std::string& id = p.text("object");
             if (id.empty()) throw Error("has no object to be inside of", {}, "Choose a closed object");
-            const Surroundings::Placed placed = c.around().placed(id);
-            volume_ = MovingSurface::moved(placed.shape, placed.world, placed.world);
+            volume_ = c.around().surface(id);
             if (!volume_->closed())
                 throw Error("the object has open edges, so nothing is inside", {}, "Choose a closed one");
         }
@@ -45,23 +44,11 @@ class Change : public Rule {
     }
 
     void judge(View& v) const override {
-        std::vector<float> values;
-        if (when_ == 4) {
-            Samples s;
-            s.position = v.position, s.velocity = v.velocity, s.age = v.age, s.life = v.life,
-            s.scale = v.scale;
-            s.id = v.id;
-            values.resize(v.count, field_.high);
-            if (!field_.constant()) {
-                field_.field->evaluate(s, values);
-                for (float& x : values) x = lerp(field_.low, field_.high, x);
-            }
-        }
-        const MovingSurface::During inside = volume_ ? volume_->during(1, 1) : MovingSurface::During();
-        for (size_t i = 0; i < v.count; ++i) {
+        const std::vector<float> values = when_ == 4 ? field_.over(v.samples()) : std::vector<float>();
+        for (size_t i = 0; i < v.count(); ++i) {
             if (of_ != 0 && v.group[i] != of_) continue;
             bool holds = false;
-            if (when_ == 0) holds = inside.inside(v.position[i]);
+            if (when_ == 0) holds = volume_->inside(v.position[i]);
             if (when_ == 1) holds = v.age[i] >= age_;
             if (when_ == 2) holds = v.touched[i];
             if (when_ == 3 && tree_) {
@@ -87,7 +74,7 @@ class Change : public Rule {
     }
 
     int when_ = 0, does_ = 0;
-    MovingSurfacePtr volume_;
+    SurfacePtr volume_;
     std::unique_ptr<const NearestPoints> tree_;
     float age_, distance_;
     Driven field_;
@@ -98,22 +85,21 @@ class Change : public Rule {
 }  // namespace
 
 ParticlePart rulePart() {
-    StepType type;
-    type.id = "rule", type.title = "Rule", type.phase = Phase::Move, type.partOf = {"particles"};
-    type.help =
-        "Changes particles when something holds for them: a force of one group is so switched on and off";
-    type.params = {
-        choice("when", "When", "past an age", {std::begin(kWhen), std::end(kWhen)}, "What must hold"),
-        shownIf(ref("object", "Object", "object", "A closed one"), "when=inside an object"),
-        shownIf(number("age", "Age", 1, "s", 0, 1e6, 0, 10, "From this age on"), "when=past an age"),
-        shownIf(number("distance", "Distance", 0.05, "m", 0, 1e5, 0, 1, "Nearer than this"),
-                "when=near another"),
-        shownIf(drivable(number("where", "Where", 1, "", 0, 1, 0, 1, "Where the field is at least a half")),
-                "when=by a field"),
-        whole("of", "Of group", 0, 0, 1000, 0, 9, "Which it is about; 0 is all"),
-        choice("does", "Then", "changes group", {std::begin(kDoes), std::end(kDoes)}, "What becomes of them"),
-        shownIf(whole("to", "To group", 1, 0, 1000, 0, 9, "Its new group"), "does=changes group"),
-        shownIf(color("color", "Colour", Color(1, 0.6f, 0.2f), false, "Its new colour"), "does=recolours")};
+    StepType type = partType(
+        "rule", "Rule",
+        "Changes particles when something holds for them: a force of one group is so switched on and off",
+        {choice("when", "When", "past an age", {std::begin(kWhen), std::end(kWhen)}, "What must hold"),
+         shownIf(ref("object", "Object", "object", "A closed one"), "when=inside an object"),
+         shownIf(number("age", "Age", 1, "s", 0, 1e6, 0, 10, "From this age on"), "when=past an age"),
+         shownIf(number("distance", "Distance", 0.05, "m", 0, 1e5, 0, 1, "Nearer than this"),
+                 "when=near another"),
+         shownIf(drivable(number("where", "Where", 1, "", 0, 1, 0, 1, "Where the field is at least a half")),
+                 "when=by a field"),
+         whole("of", "Of group", 0, 0, 1000, 0, 9, "Which it is about; 0 is all"),
+         choice("does", "Then", "changes group", {std::begin(kDoes), std::end(kDoes)},
+                "What becomes of them"),
+         shownIf(whole("to", "To group", 1, 0, 1000, 0, 9, "Its new group"), "does=changes group"),
+         shownIf(color("color", "Colour", Color(1, 0.6f, 0.2f), false, "Its new colour"), "does=recolours")});
     return {type, [](const PartContext& c, ParticleParts& parts) {
                 auto rule = std::make_unique<Change>(c);
                 parts.colours |= rule->colours();

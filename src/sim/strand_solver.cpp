@@ -210,7 +210,7 @@ class StrandSolver : public Solver {
             const Collisions collisions(parts.colliders, from, to, frame);
             const float dt = frame / float(substeps);
             start.assign(position.begin(), position.end());
-            const Crowd crowd{position, velocity, id, group, group, seconds, dt};
+            const Crowd crowd{position, velocity, group, group};
             for (const auto& force : parts.forces) force->look(crowd, progress);
             parallelRanges(set.size(), 8, progress, [&](size_t begin, size_t end) {
                 for (size_t k = begin; k < end; ++k) predict(k, float(to), dt, seconds);
@@ -247,7 +247,7 @@ class StrandSolver : public Solver {
                 std::fill(drift, drift + count, V3f(0.0f));
                 std::fill(grip, grip + count, drag);
                 Block b;
-                b.begin = at, b.count = count, b.seconds = seconds, b.dt = dt, b.gripped = drag > 0;
+                b.begin = at, b.count = count, b.seconds = seconds, b.dt = dt;
                 b.position = start.data() + at, b.velocity = velocity.data() + at;
                 b.age = zero.data() + at, b.life = forever.data() + at, b.scale = one.data() + at;
                 b.id = id.data() + at, b.group = group.data() + at;
@@ -296,12 +296,11 @@ class StrandSolver : public Solver {
 }  // namespace
 
 ParticlePart strandSpacingPart() {
-    StepType type;
-    type.id = "strand_spacing", type.title = "Keep strands apart", type.phase = Phase::Move;
+    StepType type =
+        partType("strand_spacing", "Keep strands apart", "Strands meet each other",
+                 {number("thickness", "Thickness", 0.002, "m", 0, 1e4, 0, 0.05, "From middle to middle"),
+                  whole("rounds", "Rounds", 1, 1, 32, 1, 8, "More keeps tighter packed ones apart")});
     type.partOf = {"strands"};
-    type.help = "Strands meet each other";
-    type.params = {number("thickness", "Thickness", 0.002, "m", 0, 1e4, 0, 0.05, "From middle to middle"),
-                   whole("rounds", "Rounds", 1, 1, 32, 1, 8, "More keeps tighter packed ones apart")};
     return {type, [](const PartContext& c, ParticleParts& parts) {
                 parts.strandThickness = float(c.params().number("thickness"));
                 parts.strandRounds = int(c.params().integer("rounds"));
@@ -315,7 +314,7 @@ StepType simulateStrandsStep() {
         "Guides as elastic rods that hang, sway and meet things; what is filled in later follows them";
     type.takes = GeometryKind::Strands, type.gives = GeometryKind::Strands;
     type.holds = "strands";
-    type.startsWith = {"gravity"};
+    type.startsWith = {"strand_gravity"};
     type.params = {
         number("stiff", "Holds up", 0.08, "m", 1e-5, 1e4, 0.005, 0.5,
                "Length of a level strand whose tip sinks by an eighth of it: longer is stiffer"),
@@ -330,14 +329,8 @@ StepType simulateStrandsStep() {
         whole("substeps", "Substeps", 4, 1, 1000, 1, 32,
               "Parts that each frame is worked out in: more is closer"),
         whole("iterations", "Iterations", 1, 1, 1000, 1, 32,
-              "Rounds of each substep: more holds stiff strands"),
-        choice("bake_use", "Bake", "while fresh", {"while fresh", "always", "never"},
-               "Takes the baked frames as long as nothing that they depend on changed; always; or never")};
-    type.solver = std::make_shared<const StrandSolver>();
-    type.apply = [](const StepInput&) -> Geometry {
-        throw Error("can only be worked out frame by frame", {}, "Open the scene that it belongs to");
-    };
-    return type;
+              "Rounds of each substep: more holds stiff strands")};
+    return solverStep(std::move(type), std::make_shared<const StrandSolver>());
 }
 
 }  // namespace ovrix

@@ -81,7 +81,6 @@ class TimeTest : public WindowFixture {
         drag(ruler(), {ruler()->xOf(5), 30}, {ruler()->xOf(33), 30});
         QCOMPARE(controller().frame(), 33.0);
         QVERIFY(frames.count() >= 5);
-        QVERIFY(std::abs(controller().results().frame - 33) < 0.5);
         const V3d seen = std::get<V3d>(driver->document().value("ball", "position", 33));
         const M44f world = controller().results().objects.at("ball").world;
         QVERIFY(std::abs(double(world[3][0]) - seen.x) < 1e-4);  // the view shows the frame

@@ -35,7 +35,7 @@ Sim strands(const StrandsPtr& set) {
     Sim sim;
     sim.step = "simulate_strands";
     sim.source = [set](double) { return Geometry(set); };
-    sim.part("gravity");
+    sim.part("strand_gravity");
     return sim;
 }
 
@@ -110,10 +110,9 @@ TEST_CASE("strands stay out of a ball that they fall on, and of one that comes",
         m[3][0] = c.x, m[3][1] = c.y, m[3][2] = c.z;
         return placed(makeSphere(radius, 96), m);
     };
-    Step& s = sim.part("collide");
+    Step& s = sim.part("strand_collide");
     Sim::set(s, "with", std::string("ball"));
     Sim::set(s, "thickness", 0.004);
-    Sim::set(s, "bounce", 0.0);
     const auto states = sim.run(80);
     float nearest = 1;
     size_t touching = 0;
@@ -152,7 +151,7 @@ TEST_CASE("strands that keep apart do not pass through each other", "[sim][rods]
     Step& s = sim.part("strand_spacing");
     Sim::set(s, "thickness", 0.02);
     Sim::set(s, "rounds", int64_t(4));
-    Step& wind = sim.part("wind");
+    Step& wind = sim.part("strand_wind");
     Sim::set(wind, "velocity", V3d(0, -8, 0));
     Sim::set(wind, "strength", 1.5);
     Sim::set(wind, "gusts", 0.0);
@@ -181,7 +180,7 @@ TEST_CASE("strands go with their roots, alike on one thread and many, and begin 
         if (frame > 30) moved.pop_back();
         return Geometry(StrandsPtr(straight(moved, V3f(0, 1, 0), 0.2f, 12)));
     };
-    sim.part("turbulence");
+    sim.part("strand_turbulence");
     const auto states = sim.run(32);
     for (size_t f = 0; f < 30; ++f)
         CHECK(std::abs(line(states[f], 7)[0].z - 0.3f * std::sin(float(f + 1) * 0.4f)) < 1e-5f);
@@ -197,7 +196,7 @@ TEST_CASE("strands go with their roots, alike on one thread and many, and begin 
 TEST_CASE("impossible forces leave strands where they were, and are counted", "[sim][rods]") {
     Sim sim = strands(straight({V3f(0.0f)}, V3f(0, 1, 0), 0.2f, 8));
     sim.parts[0].params["strength"].value = 1e6;
-    Step& w = sim.part("wind");
+    Step& w = sim.part("strand_wind");
     Sim::set(w, "velocity", V3d(1e30, 1e30, 0));
     Sim::set(w, "strength", 1e6);
     const auto states = sim.run(4);

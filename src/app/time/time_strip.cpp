@@ -12,25 +12,11 @@
 #include <QToolTip>
 
 #include "app/theme/theme.h"
+#include "app/widgets/marks.h"
 #include "app/widgets/number_box.h"
 #include "scene/keying.h"
 
 namespace ovrix::app {
-
-namespace {
-
-/// 1, 2, 5, 10, 20...: the least of them that is not below @p wanted.
-int roundStep(double wanted) {
-    for (int ten = 1;; ten *= 10)
-        for (int k : {1, 2, 5})
-            if (k * ten >= wanted) return k * ten;
-}
-
-void paintDiamond(QPainter& p, const QPointF& c, double r) {
-    p.drawPolygon(QPolygonF({c + QPointF(0, -r), c + QPointF(r, 0), c + QPointF(0, r), c + QPointF(-r, 0)}));
-}
-
-}  // namespace
 
 FrameRuler::FrameRuler(Controller& controller, QWidget* parent) : QWidget(parent), controller_(controller) {
     setObjectName("frameRuler");
@@ -47,10 +33,8 @@ FrameRuler::FrameRuler(Controller& controller, QWidget* parent) : QWidget(parent
 QSize FrameRuler::sizeHint() const { return {px(600), px(54)}; }
 
 std::pair<int, int> FrameRuler::range() const {
-    const auto whole = [&](const char* id) {
-        return int(std::get<int64_t>(controller_.document().setting("scene", id)));
-    };
-    return {whole("first"), std::max(whole("first") + 1, whole("last"))};
+    const auto [first, last] = controller_.document().frames();
+    return {first, std::max(first + 1, last)};  // never without width
 }
 
 double FrameRuler::xOf(double frame) const {
@@ -154,7 +138,7 @@ void FrameRuler::paintEvent(QPaintEvent*) {
     const auto [first, last] = range();
     const double top = px(16);
     paintAlive(p, QRectF(0, top, width(), height() - top - px(9)));
-    const int step = roundStep((last - first) * px(46) / std::max(1.0, double(width())));
+    const int step = int(roundStep(std::max(1.0, (last - first) * px(46) / std::max(1.0, double(width())))));
     p.setFont(figureFont(7.75));
     const int small = std::max(1, step / 5);
     for (int f = int(std::ceil(double(first) / small)) * small; f <= last; f += small) {
@@ -254,13 +238,7 @@ void FrameRuler::mouseMoveEvent(QMouseEvent* e) {
             auto [from, to] = controller_.playRange();
             (drag_ == Drag::LoopFrom ? from : to) = int(f);
             if (to <= from) break;
-            controller_.edit(
-                "Set what is played",
-                [&](const Document& d) {
-                    return withValue(withValue(d, {"scene", "", "loop_from"}, int64_t(from)),
-                                     {"scene", "", "loop_to"}, int64_t(to));
-                },
-                "loop");
+            controller_.setPlayRange(from, to, true);
         }
     }
 }
@@ -311,15 +289,11 @@ void FrameRuler::contextMenuEvent(QContextMenuEvent* e) {
         menu.addSeparator();
     }
     const double f = frameAt(e->pos().x());
-    const auto loop = [this](int from, int to) {
-        controller_.edit("Set what is played", [&](const Document& d) {
-            return withValue(withValue(d, {"scene", "", "loop_from"}, int64_t(from)),
-                             {"scene", "", "loop_to"}, int64_t(to));
-        });
-    };
-    menu.addAction("Play from here", this, [=, this] { loop(int(f), controller_.playRange().second); });
-    menu.addAction("Play to here", this, [=, this] { loop(controller_.playRange().first, int(f)); });
-    menu.addAction("Play all", this, [=] { loop(0, 0); });
+    menu.addAction("Play from here", this,
+                   [=, this] { controller_.setPlayRange(int(f), controller_.playRange().second); });
+    menu.addAction("Play to here", this,
+                   [=, this] { controller_.setPlayRange(controller_.playRange().first, int(f)); });
+    menu.addAction("Play all", this, [this] { controller_.setPlayRange(0, 0); });
     menu.exec(e->globalPos());
 }
 
@@ -438,11 +412,9 @@ void TimeStrip::step(int frames) {
 
 void TimeStrip::refresh() {
     frame_->setValue(controller_.frame());
-    const auto whole = [&](const char* id) {
-        return double(std::get<int64_t>(controller_.document().setting("scene", id)));
-    };
-    first_->setValue(whole("first"));
-    last_->setValue(whole("last"));
+    const auto [first, last] = controller_.document().frames();
+    first_->setValue(first);
+    last_->setValue(last);
     play_->setIcon(icon(controller_.playing() ? "pause" : "play"));
     play_->setToolTip(controller_.playing() ? "Stop playing (Space)" : "Play (Space)");
 }

@@ -3,6 +3,7 @@
 #include <QPainter>
 
 #include "app/theme/theme.h"
+#include "app/widgets/marks.h"
 
 namespace ovrix::app {
 
@@ -30,10 +31,9 @@ void KeyButton::paintEvent(QPaintEvent*) {
     const bool hot = underMouse() || hasFocus();
     const double r = state_ == State::None && !hot ? px(2.5) : px(4);
     const QPointF c(width() / 2.0, height() / 2.0);
-    const QPolygonF diamond({c + QPointF(0, -r), c + QPointF(r, 0), c + QPointF(0, r), c + QPointF(-r, 0)});
     p.setPen(QPen(state_ == State::None ? (hot ? t.violet : t.line) : t.violet, 1.2));
     p.setBrush(state_ == State::Here ? QBrush(t.violet) : Qt::NoBrush);
-    p.drawPolygon(diamond);
+    paintDiamond(p, c, r);
     if (hasFocus()) {
         p.setPen(QPen(t.seaGlass, 1));
         p.setBrush(Qt::NoBrush);

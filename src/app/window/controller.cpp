@@ -133,10 +133,20 @@ std::pair<int, int> Controller::playRange() const {
     const auto whole = [&](const char* id) {
         return int(std::get<int64_t>(document().setting("scene", id)));
     };
-    const int first = whole("first"), last = std::max(first, whole("last"));
+    const auto [first, last] = document().frames();
     const int from = whole("loop_from"), to = whole("loop_to");
     if (to <= from) return {first, last};
     return {std::clamp(from, first, last), std::clamp(to, first, last)};
+}
+
+void Controller::setPlayRange(int from, int to, bool dragging) {
+    edit(
+        "Set what is played",
+        [&](const Document& d) {
+            return withValue(withValue(d, {"scene", "", "loop_from"}, int64_t(from)),
+                             {"scene", "", "loop_to"}, int64_t(to));
+        },
+        dragging ? "loop" : "");
 }
 
 bool Controller::playing() const { return playTimer_->isActive(); }
@@ -173,11 +183,8 @@ void Controller::playOn() {
 
 void Controller::bakeLayer(const std::string& layer) {
     if (session_.path().empty()) return say("Save the scene first: bakes lie beside it", true);
-    const auto whole = [&](const char* id) {
-        return int(std::get<int64_t>(document().setting("scene", id)));
-    };
-    bakes_.start(
-        {document(), layer, session_.path(), whole("first"), std::max(whole("first"), whole("last"))});
+    const auto [first, last] = document().frames();
+    bakes_.start({document(), layer, session_.path(), first, last});
     Q_EMIT bakingChanged();
 }
 

@@ -58,6 +58,8 @@ class Controller : public QObject {
     void setPlaying(bool on);
     /// The frames that are played: the scene's loop, or all of it.
     std::pair<int, int> playRange() const;
+    /// All frames when the last is not after the first.
+    void setPlayRange(int from, int to, bool dragging = false);
 
     /// A key at this frame with the value that there is, or none any more.
     void toggleKey(const ParamPath& path);

@@ -127,7 +127,6 @@ std::shared_ptr<const EvalSnapshot> EvalWorker::evaluate(const Request& r, Progr
     evaluator_.setScene(r.scene);
     evaluator_.simulations().setLimit(
         size_t(std::get<double>(r.document.setting("scene", "sim_memory")) * 1e9));
-    snapshot->frame = r.frame;
     for (const NodePtr& node : r.document.nodes()) {
         progress.check();
         if (node->category() == Category::Object) {

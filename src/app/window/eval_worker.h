@@ -35,7 +35,6 @@ struct EvalSnapshot {
     std::map<std::string, Lines> strands, guides;  ///< by layer, as they are drawn
     std::map<std::string, std::string> objectErrors;
     std::map<std::string, SimulationStatus> simulations;  ///< by layer
-    double frame = 1;
     std::vector<Check> checks;
     std::optional<Overlay> overlay;
     double milliseconds = 0;

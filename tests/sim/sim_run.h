@@ -1,0 +1,93 @@
+// Simulations for tests and benchmarks: a solver with its parts, and a world in which objects move as told.
+#pragma once
+#include "field/field.h"
+#include "geo/primitives.h"
+#include "ops/solver.h"
+#include "scene/document.h"
+
+namespace ovrix::tests {
+
+/// Objects by name, whose shape and place follow from the frame.
+struct World {
+    std::map<std::string, std::function<Surroundings::Placed(double frame)>> objects;
+    std::map<std::string, Geometry> layers;
+    std::map<std::string, std::shared_ptr<const CurveSet>> curves;
+};
+
+class WorldAt : public Surroundings {
+  public:
+    WorldAt(const World& world, double frame) : world_(world), frame_(frame) {}
+    Kind kindOf(const std::string& id) override {
+        return world_.layers.count(id) ? Kind::Layer : world_.curves.count(id) ? Kind::Curve : Kind::Object;
+    }
+    Placed placed(const std::string& id) override { return world_.objects.at(id)(frame_); }
+    SurfacePtr surface(const std::string& id) override {
+        const Placed p = placed(id);
+        return std::make_shared<const Surface>(transformed(p.shape->mesh(), p.world));
+    }
+    Geometry elements(const std::string& id) override { return world_.layers.at(id); }
+    MeshPtr mesh(const std::string& id) override { return placed(id).shape->meshPtr(); }
+    std::shared_ptr<const StrandSet> strands(const std::string&) override { return nullptr; }
+    std::shared_ptr<const CurveSet> curves(const std::string& id) override { return world_.curves.at(id); }
+    std::shared_ptr<const PointSet> points(const std::string&) override { return nullptr; }
+    std::shared_ptr<const StrandSet> strandFile(const std::string&) override { return nullptr; }
+    std::shared_ptr<const Image> image(const std::string&, const std::string&) override { return nullptr; }
+
+  private:
+    const World& world_;
+    double frame_;
+};
+
+/// A simulation step with parts, run by hand.
+struct Sim {
+    World world;
+    std::function<Geometry(double frame)> source;
+    std::string step = "simulate";
+    ParamMap params;
+    std::vector<Step> parts;
+    double rate = 24, share = 1;
+    std::vector<std::unique_ptr<WorldAt>> worlds = {};
+
+    Step& part(const std::string& type) {
+        Step s;
+        s.id = type + std::to_string(parts.size());
+        s.type = type;
+        parts.push_back(s);
+        return parts.back();
+    }
+    static void set(Step& s, const std::string& id, const Value& value) { s.params[id].value = value; }
+    void set(const std::string& id, const Value& value) { params[id].value = value; }
+
+    SolverInput at(double frame) {
+        worlds.push_back(std::make_unique<WorldAt>(world, frame));
+        FieldContext context;
+        context.frame = frame, context.rate = rate, context.surroundings = worlds.back().get();
+        SolverInput in;
+        in.frame = frame, in.rate = rate, in.share = share;
+        in.source = source ? source(frame) : Geometry();
+        in.params = std::make_shared<const ResolvedParams>(findStepType(step)->params, params, context);
+        for (const Step& s : parts) {
+            const StepType* type = findStepType(s.type);
+            in.parts.push_back(
+                {s.id, type, std::make_shared<const ResolvedParams>(type->params, s.params, context)});
+        }
+        in.around = worlds.back().get();
+        return in;
+    }
+    const Solver& solver() const { return *findStepType(step)->solver; }
+
+    /// States of the frames 1 to @p last.
+    std::vector<SolverState> run(int last) {
+        std::vector<SolverState> states;
+        SolverInput before = at(1);
+        states.push_back(solver().begin(before, Progress::none()));
+        for (int f = 2; f <= last; ++f) {
+            SolverInput now = at(f);
+            states.push_back(solver().advance(states.back(), before, now, Progress::none()));
+            before = now;
+        }
+        return states;
+    }
+};
+
+}  // namespace ovrix::tests
