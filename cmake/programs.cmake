@@ -71,3 +71,6 @@ target_link_libraries(ovrix-bench PRIVATE ovrix_core ovrix_demo embree nanoflann
 add_dependencies(ovrix-bench ovrix-mesh-reader)
 
 add_window_program(ovrix-shots src/app/shots/main.cpp)
+
+# How long the interface is away while it plays and bakes.
+add_window_program(ovrix-heartbeat bench/heartbeat.cpp)

@@ -8,8 +8,8 @@ namespace ovrix {
 
 /// The value of an arithmetic text such as "2.5", "1/24", "3*(2+0.5)" or "2.5cm", in @p unit ("m", "mm",
 /// "deg", "s" or anything else). Lengths may carry mm, cm, m, km, in, ft; angles deg, rad, turn; times ms, s,
-/// minutes; any number may carry %. @p names may stand in it for their numbers. Throws Error saying what is wrong
-/// and where.
+/// minutes; any number may carry %. @p names may stand in it for their numbers. Throws Error saying what is
+/// wrong and where.
 double parseNumberText(const std::string& text, const std::string& unit,
                        const std::map<std::string, double>& names = {});
 

@@ -71,8 +71,10 @@ struct ParamSpec {
     bool drivable = false;                   ///< may take a field
     std::string help = {};                   ///< one line
     std::vector<std::string> choices = {};   ///< for Choice
-    std::string refKind = {};  ///< for Ref, Refs, Shares: "object", "object or layer", "material"...
-    std::string showIf = {};   ///< when it applies: see specs::applies()
+    /// For Ref, Refs, Shares: "object", "object or layer", "material"... For File: "sequence" where #### may
+    /// stand for the frame, "vectors" for a grid of them; else what fits the node.
+    std::string refKind = {};
+    std::string showIf = {};  ///< when it applies: see specs::applies()
 };
 
 /// Text of the type: "number", "int", "color", ...

@@ -22,6 +22,7 @@ int run(const std::vector<std::string>& args, std::ostream& out, std::ostream& e
     EvalArgs evalArgs;
     RenderArgs renderArgs;
     BakeArgs bakeArgs;
+    BringArgs bringArgs;
 
     auto* d = app.add_subcommand("describe",
                                  "Every step, source and node with its parameters: unit, range, default");
@@ -40,10 +41,12 @@ int run(const std::vector<std::string>& args, std::ostream& out, std::ostream& e
     auto* e = app.add_subcommand("eval", "Writes what a layer makes");
     e->add_option("SCENE", evalArgs.scene)->required();
     e->add_option("--layer", evalArgs.layer, "Its id")->required();
-    e->add_option("--frame", evalArgs.frame);
+    auto* evalOne = e->add_option("--frame", evalArgs.frame);
+    e->add_option("--frames", evalArgs.frames, "A-B; each is a file of its own")->excludes(evalOne);
     e->add_flag("--mesh", evalArgs.mesh, "All copies as one mesh (.ply, .obj, .glb)");
     e->add_option("--purpose", evalArgs.purpose)->check(CLI::IsMember({"viewport", "render"}));
-    e->add_option("--out", evalArgs.out, "FILE.ply, .csv, .usda or .vdb; .obj or .glb for one mesh")
+    e->add_option("--out", evalArgs.out,
+                  "FILE.ply, .csv, .usda or .vdb; .obj or .glb for one mesh; #### stands for the frame")
         ->required();
     e->callback([&] { eval(common, evalArgs); });
 
@@ -60,6 +63,17 @@ int run(const std::vector<std::string>& args, std::ostream& out, std::ostream& e
     s->add_option("PATH=VALUE", assignments)->required();
     s->add_option("--out", sceneOut, "The new scene")->required();
     s->callback([&] { set(common, file, assignments, sceneOut); });
+
+    auto* g =
+        app.add_subcommand("bring-in", "Takes layers and objects of another scene, with what they need");
+    g->add_option("SCENE", bringArgs.scene)->required();
+    g->add_option("--from", bringArgs.from, "The other scene")->required();
+    g->add_option("--nodes", bringArgs.nodes, "Their ids there")->required()->delimiter(',');
+    g->add_option("--bind", bringArgs.bind, "THERE=HERE: what stands here for what stays there")
+        ->delimiter(',');
+    g->add_flag("--only", bringArgs.only, "Nothing of what they need");
+    g->add_option("--out", bringArgs.out, "The new scene")->required();
+    g->callback([&] { bringIn(common, bringArgs); });
 
     auto* r = app.add_subcommand("render", "Renders a scene");
     r->add_option("SCENE", renderArgs.scene)->required();

@@ -8,11 +8,14 @@
 #include <regex>
 
 #include "base/error.h"
+#include "base/file_sequence.h"
 #include "io/elements_io.h"
 #include "scene/bake.h"
+#include "scene/bring_in.h"
 #include "scene/checks.h"
 #include "scene/edits.h"
 #include "scene/hand_on.h"
+#include "scene/render_file.h"
 #include "scene/scene_file.h"
 #include "scene/translate.h"
 
@@ -213,29 +216,6 @@ int check(const Common& common, const std::string& scene, double frame) {
     return code;
 }
 
-void eval(const Common& common, const EvalArgs& a) {
-    Opened opened(a.scene);
-    if (opened.document.get(a.layer).category() != Category::Layer)
-        throw Error("\"" + a.layer + "\" is no layer", a.scene, "ovrix-cli info lists the layers");
-    const Purpose purpose = a.purpose == "viewport" ? Purpose::Viewport : Purpose::Render;
-    const std::string ending = std::filesystem::path(a.out).extension().string();
-    const bool mesh = a.mesh || ending == ".obj" || ending == ".glb";
-    const LayerResult result = handOn(opened.document, a.layer, mesh ? HandOn::Mesh : HandOn::Elements, a.out,
-                                      opened.evaluator, {a.frame, purpose, false}, Progress::none());
-    Json j{{"layer", a.layer},
-           {"elements", elementCount(result.geometry)},
-           {"kind", kindName(kindOf(result.geometry))},
-           {"file", a.out},
-           {"steps", Json::array()}};
-    for (const StepReport& r : result.steps)
-        j["steps"].push_back({{"step", r.step}, {"in", r.in}, {"out", r.out}, {"ms", r.milliseconds}});
-    if (common.json)
-        common.out << j.dump(2) << "\n";
-    else
-        common.out << fmt::format("{}: {} {} in {}\n", a.layer, elementCount(result.geometry),
-                                  kindName(kindOf(result.geometry)), a.out);
-}
-
 namespace {
 
 std::vector<int> numbersIn(const std::string& text, char by, size_t count, const char* wanted) {
@@ -251,6 +231,13 @@ std::vector<int> numbersIn(const std::string& text, char by, size_t count, const
     return out;
 }
 
+/// #### becomes the frame with as many digits.
+std::string frameName(const std::string& pattern, int frame, bool several) {
+    if (several && !isSequence(pattern))
+        throw Error("several frames need #### in the name", pattern, "Write NAME.####.exr");
+    return fileOfFrame(pattern, frame);
+}
+
 /// "1-24"; frames may be below zero.
 std::pair<int, int> framesIn(const std::string& text) {
     std::smatch found;
@@ -262,6 +249,66 @@ std::pair<int, int> framesIn(const std::string& text) {
 }
 
 }  // namespace
+
+/// One frame of a layer into a file.
+static Json evalFrame(Opened& opened, const EvalArgs& a, double frame, const std::string& file) {
+    const Purpose purpose = a.purpose == "viewport" ? Purpose::Viewport : Purpose::Render;
+    const std::string ending = std::filesystem::path(file).extension().string();
+    const bool mesh = a.mesh || ending == ".obj" || ending == ".glb";
+    const LayerResult result = handOn(opened.document, a.layer, mesh ? HandOn::Mesh : HandOn::Elements, file,
+                                      opened.evaluator, {frame, purpose, false}, Progress::none());
+    Json j{{"layer", a.layer},
+           {"elements", elementCount(result.geometry)},
+           {"kind", kindName(kindOf(result.geometry))},
+           {"file", file},
+           {"steps", Json::array()}};
+    for (const StepReport& r : result.steps)
+        j["steps"].push_back({{"step", r.step}, {"in", r.in}, {"out", r.out}, {"ms", r.milliseconds}});
+    return j;
+}
+
+void eval(const Common& common, const EvalArgs& a) {
+    Opened opened(a.scene);
+    if (opened.document.get(a.layer).category() != Category::Layer)
+        throw Error("\"" + a.layer + "\" is no layer", a.scene, "ovrix-cli info lists the layers");
+    const bool several = !a.frames.empty();
+    const auto [first, last] = several ? framesIn(a.frames) : std::pair(0, 0);
+    Json all = Json::array();
+    for (int f = first; f <= last; ++f) {
+        const double frame = several ? f : a.frame;
+        all.push_back(evalFrame(opened, a, frame, frameName(a.out, int(std::floor(frame)), several)));
+        const Json& j = all.back();
+        if (!common.json)
+            common.out << fmt::format("{}: {} {} in {}\n", a.layer, j["elements"].get<size_t>(),
+                                      j["kind"].get<std::string>(), j["file"].get<std::string>());
+    }
+    if (common.json) common.out << (several ? all : all[0]).dump(2) << "\n";
+}
+
+void bringIn(const Common& common, const BringArgs& a) {
+    const fs::path folder = fs::absolute(a.scene).parent_path();
+    const Document here = loadScene(a.scene);
+    const Document other = rebasePaths(loadScene(a.from), fs::absolute(a.from).parent_path(), folder);
+    BringIn what;
+    what.chosen = {a.nodes.begin(), a.nodes.end()};
+    for (const std::string& id : what.chosen) (void)other.get(id);
+    if (!a.only) what.chosen = withNeeds(other, what.chosen);
+    for (const LooseEnd& end : looseEnds(other, what.chosen)) what.bind[end.id] = likelyBinding(here, end);
+    for (const std::string& text : a.bind) {
+        const auto equals = text.find('=');
+        if (equals == std::string::npos)
+            throw Error("\"" + text + "\" is no THERE=HERE", {}, "Write for example lure=float");
+        what.bind[text.substr(0, equals)] = text.substr(equals + 1);
+    }
+    const Brought brought = broughtIn(here, other, what);
+    saveScene(rebasePaths(brought.document, folder, fs::absolute(a.out).parent_path()), a.out);
+    if (common.json) {
+        common.out << Json{{"file", a.out}, {"nodes", brought.ids}, {"notes", brought.notes}}.dump(2) << "\n";
+        return;
+    }
+    common.out << fmt::format("{}: {} nodes brought in\n", a.out, brought.ids.size());
+    for (const std::string& note : brought.notes) common.out << "  " << note << "\n";
+}
 
 void bake(const Common& common, const BakeArgs& a) {
     Opened opened(a.scene);
@@ -314,19 +361,6 @@ namespace {
 std::pair<int, int> frameRange(const RenderArgs& a) {
     if (a.frames.empty()) return {int(a.frame), int(a.frame)};
     return framesIn(a.frames);
-}
-
-/// #### becomes the frame with as many digits.
-std::string frameName(const std::string& pattern, int frame, bool several) {
-    const auto at = pattern.find('#');
-    if (at == std::string::npos) {
-        if (several) throw Error("several frames need #### in the name", pattern, "Write NAME.####.exr");
-        return pattern;
-    }
-    const auto end = pattern.find_first_not_of('#', at);
-    const size_t digits = (end == std::string::npos ? pattern.size() : end) - at;
-    return pattern.substr(0, at) + fmt::format("{:0{}}", frame, digits) +
-           (end == std::string::npos ? "" : pattern.substr(end));
 }
 
 void applySize(const RenderArgs& a, RenderJob& job) {

@@ -18,7 +18,7 @@ void info(const Common& common, const std::string& file);
 int check(const Common& common, const std::string& scene, double frame);
 
 struct EvalArgs {
-    std::string scene, layer, out, purpose = "render";
+    std::string scene, layer, out, frames, purpose = "render";
     bool mesh = false;  ///< all copies as one mesh
     double frame = 1;
 };
@@ -32,6 +32,13 @@ void bake(const Common& common, const BakeArgs& args);
 
 void set(const Common& common, const std::string& scene, const std::vector<std::string>& assignments,
          const std::string& out);
+
+struct BringArgs {
+    std::string scene, from, out;
+    std::vector<std::string> nodes, bind;
+    bool only = false;  ///< without what they need
+};
+void bringIn(const Common& common, const BringArgs& args);
 
 struct RenderArgs {
     std::string scene, frames, camera, size, region, out, depth;

@@ -16,4 +16,9 @@ struct Band {
     }
 };
 
+/// From 0 at @p from to 1 at @p to, straight; a step where they are the same.
+inline float rise(float from, float to, float x) {
+    return to > from ? std::clamp((x - from) / (to - from), 0.0f, 1.0f) : (x >= from ? 1.0f : 0.0f);
+}
+
 }  // namespace ovrix

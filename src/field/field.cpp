@@ -8,7 +8,8 @@ namespace ovrix {
 
 Samples Samples::sub(size_t begin, size_t count) const {
     const auto part = [&](auto span) { return span.empty() ? span : span.subspan(begin, count); };
-    return {part(position), part(normal), part(uv), part(id), part(triangle), part(bary), part(scale)};
+    return {part(position), part(normal), part(uv),       part(id),  part(triangle),
+            part(bary),     part(scale),  part(velocity), part(age), part(life)};
 }
 
 const Surface& surfaceFor(const FieldContext& context, const std::string& what) {
@@ -21,6 +22,14 @@ Surroundings& surroundingsFor(const FieldContext& context, const std::string& wh
     if (!context.surroundings)
         throw Error(what + " cannot see other objects here", {}, "Use it in a layer that lies on a surface");
     return *context.surroundings;
+}
+
+SurfacePtr roomOf(Surroundings& around, const std::string& id) {
+    if (id.empty()) throw Error("has no object to be inside of", {}, "Choose a closed object");
+    SurfacePtr room = around.surface(id);
+    if (!room->closed())
+        throw Error("the object has open edges, so nothing is inside", {}, "Choose a closed one");
+    return room;
 }
 
 void SourceKernel::evaluateColor(const Samples& samples, std::span<V3f> out) const {
@@ -237,8 +246,10 @@ void addFieldToHash(Hasher& h, const Field& field, double frame, const Stamps& s
             .add(uint64_t(s.remap.smooth));
         for (const V2f& p : s.remap.points) h.add(double(p.x)).add(double(p.y));
         addToHash(h, s.strength.at(frame, stamps.rate));
-        if (const SourceType* type = findSourceType(s.type))
-            addParamsToHash(h, type->params, s.params, frame, stamps);
+        const SourceType* type = findSourceType(s.type);
+        if (!type) continue;
+        addParamsToHash(h, type->params, s.params, frame, stamps);
+        if (type->followsTime && type->followsTime(s.params)) h.add(frame);
     }
 }
 

@@ -51,6 +51,9 @@ const Surface& surfaceFor(const FieldContext& context, const std::string& what);
 /// The context's surroundings. Throws an Error that says what needs them.
 Surroundings& surroundingsFor(const FieldContext& context, const std::string& what);
 
+/// An object that has an inside. Throws an Error where none is chosen, or it has open edges.
+SurfacePtr roomOf(Surroundings& around, const std::string& id);
+
 class ResolvedParams;
 
 /// A source made ready to run. evaluate() is const and thread safe.
@@ -68,6 +71,8 @@ struct SourceType {
     std::vector<ParamSpec> params;
     std::function<std::unique_ptr<SourceKernel>(const ResolvedParams&, const FieldContext&)> compile;
     Curve remap = {};  ///< the curve that a new source of this type starts with
+    /// Whether it gives other numbers at other frames though its parameters stay; empty for never.
+    std::function<bool(const ParamMap&)> followsTime = {};
 };
 
 /// All sources, in the order of menus. Adding a source adds a line in source_registry.cpp.

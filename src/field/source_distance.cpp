@@ -1,5 +1,6 @@
 #include "base/error.h"
 #include "base/specs.h"
+#include "field/band.h"
 #include "field/sources.h"
 #include "geo/nearest.h"
 
@@ -16,11 +17,7 @@ struct Distance : SourceKernel {
     float from = 0, to = 1;
 
     void evaluate(const Samples& s, std::span<float> out) const override {
-        const float width = to - from;
-        for (size_t i = 0; i < out.size(); ++i) {
-            const float d = distance(s.position[i]);
-            out[i] = width > 0.0f ? std::clamp((d - from) / width, 0.0f, 1.0f) : (d >= from ? 1.0f : 0.0f);
-        }
+        for (size_t i = 0; i < out.size(); ++i) out[i] = rise(from, to, distance(s.position[i]));
     }
     /// To the nearest of all; no further than @ref to.
     float distance(const V3f& p) const {

@@ -15,13 +15,8 @@ struct Height : SourceKernel {
     void evaluate(const Samples& s, std::span<float> out) const override {
         for (size_t i = 0; i < out.size(); ++i) {
             const float y = local ? (s.position[i] * toLocal).y : s.position[i].y;
-            out[i] = isBand ? band.at(y) : ramp(y);
+            out[i] = isBand ? band.at(y) : rise(band.from, band.to, y);
         }
-    }
-    float ramp(float y) const {
-        const float width = band.to - band.from;
-        return width > 0.0f ? std::clamp((y - band.from) / width, 0.0f, 1.0f)
-                            : (y >= band.from ? 1.0f : 0.0f);
     }
 };
 

@@ -6,8 +6,9 @@ namespace ovrix {
 
 const std::vector<SourceType>& sourceTypes() {
     static const std::vector<SourceType> types = {
-        constantSource(), slopeSource(), heightSource(), facingSource(), curvatureSource(), occlusionSource(),
-        distanceSource(), noiseSource(), randomSource(), imageSource(),  paintSource(),     formulaSource(),
+        constantSource(),  slopeSource(),    heightSource(), facingSource(), curvatureSource(),
+        occlusionSource(), distanceSource(), insideSource(), noiseSource(),  randomSource(),
+        ageSource(),       speedSource(),    imageSource(),  paintSource(),  formulaSource(),
     };
     return types;
 }

@@ -15,6 +15,9 @@ SourceType facingSource();
 SourceType curvatureSource();
 SourceType occlusionSource();
 SourceType distanceSource();
+SourceType ageSource();
+SourceType speedSource();
+SourceType insideSource();
 SourceType formulaSource();
 
 }  // namespace ovrix

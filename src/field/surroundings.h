@@ -1,11 +1,13 @@
 // What fields and steps may ask of the rest of the scene.
 #pragma once
+#include <set>
 #include <string>
 
 #include "base/image.h"
 #include "geo/curve_set.h"
 #include "geo/elements.h"
 #include "geo/surface.h"
+#include "geo/vector_grid.h"
 
 namespace ovrix {
 
@@ -21,8 +23,8 @@ class Surroundings {
     virtual SurfacePtr surface(const std::string& id) = 0;
     /// What a layer makes.
     virtual Geometry elements(const std::string& layer) = 0;
-    /// An object in its own space, and where it stands: asked again at another frame, an object that only moves
-    /// gives the same shape. The copies of a layer stand where they are.
+    /// An object in its own space, and where it stands: asked again at another frame, an object that only
+    /// moves gives the same shape. The copies of a layer stand where they are.
     struct Placed {
         SurfacePtr shape;
         M44f world;
@@ -38,6 +40,10 @@ class Surroundings {
     virtual std::shared_ptr<const PointSet> points(const std::string& file) = 0;
     /// The strands of a file.
     virtual std::shared_ptr<const StrandSet> strandFile(const std::string& file) = 0;
+    /// The frames of a sequence of files that are there.
+    virtual std::set<int> framesOf(const std::string& pattern) = 0;
+    /// A grid of vectors of a file; the first where no name is given.
+    virtual VectorGridPtr vectors(const std::string& file, const std::string& grid) = 0;
     virtual std::shared_ptr<const Image> image(const std::string& file, const std::string& space) = 0;
 };
 

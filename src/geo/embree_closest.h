@@ -7,31 +7,39 @@
 namespace ovrix {
 
 /// The closest point of all triangles nearer than @p reach, the lower triangle where two are alike; without
-/// its normal. @p triangleOf gives a corner of triangle k and the edges from it to both others.
+/// its normal. @p triangleOf gives a corner of triangle k and the edges from it to both others. @p guess is a
+/// triangle that may be near, or kNoTriangle: the nearer it is the less there is to look at, and the result
+/// is the same.
 template <class TriangleOf>
-SurfaceHit closestIn(RTCScene scene, const V3f& point, float reach, const TriangleOf& triangleOf) {
+SurfaceHit closestIn(RTCScene scene, const V3f& point, float reach, const TriangleOf& triangleOf,
+                     uint32_t guess = kNoTriangle) {
     struct Query {
         const TriangleOf& triangleOf;
         V3f point;
         SurfaceHit best;
+        bool meet(uint32_t triangle) {
+            const auto [corner, edge1, edge2] = triangleOf(triangle);
+            float u, v;
+            const V3f near = closestOnTriangle(point, corner, edge1, edge2, u, v);
+            const float distance = (near - point).length();
+            const bool tie = best.hit && distance == best.distance && triangle < best.triangle;
+            if (!(distance < best.distance) && !tie) return false;
+            best = {true, triangle, u, v, distance, near, {}};
+            return true;
+        }
     } query{triangleOf, point, {}};
     query.best.distance = reach;
+    if (guess != kNoTriangle) query.meet(guess);
     RTCPointQuery q{};
     q.x = point.x, q.y = point.y, q.z = point.z;
-    q.radius = reach;
+    // Others that are as near may have a lower number; the tree's boxes round.
+    q.radius = query.best.hit ? query.best.distance * 1.000001f : reach;
     RTCPointQueryContext context;
     rtcInitPointQueryContext(&context);
     const auto visit = [](RTCPointQueryFunctionArguments* args) {
         auto& state = *static_cast<Query*>(args->userPtr);
-        const auto [corner, edge1, edge2] = state.triangleOf(args->primID);
-        float u, v;
-        const V3f near = closestOnTriangle(state.point, corner, edge1, edge2, u, v);
-        const float distance = (near - state.point).length();
-        SurfaceHit& best = state.best;
-        const bool tie = best.hit && distance == best.distance && args->primID < best.triangle;
-        if (!(distance < best.distance) && !tie) return false;
-        best = {true, args->primID, u, v, distance, near, {}};
-        args->query->radius = distance;
+        if (!state.meet(args->primID)) return false;
+        args->query->radius = state.best.distance;
         return true;
     };
     rtcPointQuery(scene, &q, &context, visit, &query);

@@ -167,6 +167,8 @@ MovingSurfacePtr MovingSurface::deformed(MeshPtr before, MeshPtr now) {
     auto made = std::shared_ptr<MovingSurface>(new MovingSurface);
     made->mesh0_ = std::move(before), made->mesh1_ = std::move(now);
     made->closed_ = isClosed(*made->mesh1_);
+    const auto p0 = made->mesh0_->positions(), p1 = made->mesh1_->positions();
+    for (size_t i = 0; i < p1.size(); ++i) made->most_ = std::max(made->most_, (p1[i] - p0[i]).length());
     made->tracer_ = std::make_unique<Tracer>();
     RTCScene scene = made->tracer_->scene = rtcNewScene(embreeDevice());
     rtcSetSceneFlags(scene, RTC_SCENE_FLAG_ROBUST);
@@ -244,6 +246,21 @@ V3f MovingSurface::velocityAt(uint32_t t, float u, float v, double time) const {
     return (p * worldAt(high) - p * worldAt(low)) / float(high - low);
 }
 
+float MovingSurface::mostMoved(double begin, double end) const {
+    if (!shape_) return most_ * float(end - begin);
+    if (before_ == now_ || shape_->mesh().bounds().isEmpty()) return 0.0f;
+    // How far a place moves grows outward: a corner of the box goes farthest.
+    const M44f a = worldAt(begin), b = worldAt(end);
+    const Box3f& box = shape_->mesh().bounds();
+    float most = 0;
+    for (int k = 0; k < 8; ++k) {
+        const V3f corner(k & 1 ? box.max.x : box.min.x, k & 2 ? box.max.y : box.min.y,
+                         k & 4 ? box.max.z : box.min.z);
+        most = std::max(most, (corner * b - corner * a).length());
+    }
+    return most;
+}
+
 MovingSurface::During MovingSurface::during(double begin, double end) const {
     During d;
     d.surface_ = this;
@@ -252,8 +269,17 @@ MovingSurface::During MovingSurface::during(double begin, double end) const {
         d.local0_ = worldAt(begin).inverse();
         d.world1_ = worldAt(end);
         d.local1_ = d.world1_.inverse();
+        d.places_ = shape_->mesh().positions();
     }
     return d;
+}
+
+MovingTriangle MovingSurface::During::triangle(uint32_t t) const {
+    if (!surface_->shape_) return surface_->triangle(t, end_);
+    const Mesh& mesh = surface_->shape_->mesh();
+    const Triangle& k = mesh.triangles()[t];
+    const auto at = [&](uint32_t corner) { return places_[mesh.cornerPoint[corner]] * world1_; };
+    return {at(k[0]), at(k[1]), at(k[2])};
 }
 
 /// In the surface's own space, where it stands still; the way there is taken as straight.
@@ -302,11 +328,11 @@ Touch MovingSurface::During::sweep(const V3f& from, const V3f& to) const {
     return touch;
 }
 
-SurfaceHit MovingSurface::During::closest(const V3f& point, float reach) const {
+SurfaceHit MovingSurface::During::closest(const V3f& point, float reach, uint32_t guess) const {
     if (surface_->empty() || !isFinite(point)) return {};
     if (surface_->shape_) {
         const float size = lerp(surface_->size0_, surface_->size1_, float(end_));
-        SurfaceHit hit = surface_->shape_->closest(point * local1_, reach / size);
+        SurfaceHit hit = surface_->shape_->closest(point * local1_, reach / size, guess);
         if (!hit.hit) return hit;
         hit.distance *= size;
         hit.position = hit.position * world1_;
@@ -314,10 +340,12 @@ SurfaceHit MovingSurface::During::closest(const V3f& point, float reach) const {
         hit.normal.normalize();
         return hit;
     }
-    SurfaceHit best = closestIn(surface_->tracer_->scene, point, reach, [&](uint32_t t) {
+    const auto triangle = [&](uint32_t t) {
         const MovingTriangle k = surface_->triangle(t, end_);
         return std::tuple(k.a, k.b - k.a, k.c - k.a);
-    });
+    };
+    SurfaceHit best = closestIn(surface_->tracer_->scene, point, reach, triangle,
+                                guess < surface_->triangleCount() ? guess : kNoTriangle);
     if (best.hit) best.normal = surface_->triangle(best.triangle, end_).normal();
     return best;
 }

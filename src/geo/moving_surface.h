@@ -49,11 +49,14 @@ class MovingSurface {
         /// point and triangle lie in a plane are the roots of a cubic polynomial, after Provot, "Collision
         /// and Self-Collision Handling in Cloth Model Dedicated to Design Garments", Graphics Interface 1997.
         Touch sweep(const V3f& from, const V3f& to) const;
-        /// The closest place at the end of the part; no hit when all lies beyond @p reach.
-        SurfaceHit closest(const V3f& point, float reach) const;
+        /// The closest place at the end of the part; no hit when all lies beyond @p reach. A triangle that
+        /// may be near makes it quicker.
+        SurfaceHit closest(const V3f& point, float reach, uint32_t guess = kNoTriangle) const;
         /// Whether a point lies inside at the end of the part; always outside of a surface that is not
         /// closed.
         bool inside(const V3f& point) const;
+        /// As it is at the end of the part.
+        MovingTriangle triangle(uint32_t t) const;
 
       private:
         friend class MovingSurface;
@@ -61,9 +64,12 @@ class MovingSurface {
         const MovingSurface* surface_ = nullptr;
         double begin_ = 0, end_ = 1;
         M44f local0_, local1_, world1_;  // of one that moves as a whole
+        std::span<const V3f> places_;    // its points, in its own space
     };
     During during(double begin, double end) const;
     bool closed() const { return closed_; }
+    /// Metres that no place of it moves farther in a part of the frame.
+    float mostMoved(double begin, double end) const;
 
   private:
     MovingSurface() = default;
@@ -76,6 +82,7 @@ class MovingSurface {
     V3f place0_, place1_;
     float size0_ = 1, size1_ = 1;
     MeshPtr mesh0_, mesh1_;  // of one that deforms
+    float most_ = 0;         // metres that a point of it goes in the frame
     std::unique_ptr<Tracer> tracer_;
     bool closed_ = false;
 };

@@ -293,11 +293,11 @@ V3f closestOnTriangle(const V3f& p, const V3f& a, const V3f& ab, const V3f& ac, 
     return sum > 0 ? at(vb / sum, vc / sum) : at(0, 0);
 }
 
-SurfaceHit Surface::closest(const V3f& point, float reach) const {
+SurfaceHit Surface::closest(const V3f& point, float reach, uint32_t guess) const {
     if (!isFinite(point)) return {};
-    SurfaceHit best = closestIn(tracer().scene, point, reach, [&](uint32_t k) {
-        return std::tie(packed_[k].p, packed_[k].e1, packed_[k].e2);
-    });
+    const auto triangle = [&](uint32_t k) { return std::tie(packed_[k].p, packed_[k].e1, packed_[k].e2); };
+    SurfaceHit best =
+        closestIn(tracer().scene, point, reach, triangle, guess < packed_.size() ? guess : kNoTriangle);
     if (best.hit) best.normal = normalAt(best.triangle, best.u, best.v);
     return best;
 }

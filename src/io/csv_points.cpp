@@ -4,6 +4,7 @@
 
 #include "base/error.h"
 #include "base/files.h"
+#include "io/point_columns.h"
 
 namespace ovrix {
 
@@ -119,7 +120,8 @@ PointSet readCsvPoints(const std::filesystem::path& path) {
         for (size_t k = 0; k < row.size(); ++k) {
             uint64_t id = 0;
             float x = 0.0f;
-            if (k == idPlace ? !read(row[k], id) : !read(row[k], x) || !std::isfinite(x))
+            // A life may be without end; readPoints() asks that places are not.
+            if (k == idPlace ? !read(row[k], id) : !read(row[k], x) || std::isnan(x))
                 throw Error(fmt::format("line {}: \"{}\" is no number", number, row[k]), path.string(),
                             "Mend the line");
             if (k == idPlace) ids.push_back(id);
@@ -138,18 +140,12 @@ PointSet readCsvPoints(const std::filesystem::path& path) {
     };
     vectors("P", "x", "y", "z");
     vectors("N", "nx", "ny", "nz");
-    const size_t q[] = {place("qx"), place("qy"), place("qz"), place("qw")};
-    if (*std::max_element(q, q + 4) < names.size()) {
-        auto out = set.attributes.add<Quatf>("orient");
-        for (size_t i = 0; i < out.size(); ++i)
-            out[i] = Quatf(values[q[3]][i], V3f(values[q[0]][i], values[q[1]][i], values[q[2]][i]));
-        taken.insert(taken.end(), {"qx", "qy", "qz", "qw"});
-    }
     if (idPlace < names.size()) set.attributes.set("id", std::move(ids));
     for (size_t k = 0; k < names.size(); ++k)
         if (std::find(taken.begin(), taken.end(), names[k]) == taken.end() &&
             !set.attributes.has(std::string(names[k])))
             set.attributes.set(std::string(names[k]), std::move(values[k]));
+    joinColumns(set.attributes);
     return set;
 }
 

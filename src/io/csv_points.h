@@ -9,7 +9,8 @@ namespace ovrix {
 /// Numbers are written so that reading gives the same bits. Atomic; throws Error.
 void writeCsvPoints(const std::filesystem::path& path, const AttributeSet& points);
 
-/// Columns x, y, z are needed; nx, ny, nz become N, id becomes id, qx to qw orient; others stay floats.
+/// Columns x, y, z are needed; nx, ny, nz become N, id becomes id; others stay floats, or are joined by
+/// joinColumns().
 /// Separated by comma, semicolon or tab. Throws Error naming the file and line.
 PointSet readCsvPoints(const std::filesystem::path& path);
 

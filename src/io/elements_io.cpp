@@ -40,13 +40,27 @@ std::string usdMesh(const std::string& indent, const std::string& name, const Me
     return out;
 }
 
+/// The format knows signed ones alone.
+void putUsdIds(std::string& out, const AttributeSet& a) {
+    const auto id = a.find<uint64_t>("id");
+    putUsdArray<int64_t>(out, "    ", "int64[] ids", std::vector<int64_t>(id.begin(), id.end()));
+}
+
+/// How points move: at h seconds from the frame each is at P + v h + a h^2 / 2.
+void putUsdMotion(std::string& out, const AttributeSet& a) {
+    if (a.has("v")) putUsdArray<V3f>(out, "    ", "vector3f[] velocities", a.find<V3f>("v"));
+    if (a.has("acceleration"))
+        putUsdArray<V3f>(out, "    ", "vector3f[] accelerations", a.find<V3f>("acceleration"));
+}
+
 std::string usdCopies(const Copies& copies, const std::vector<ExportPrototype>& prototypes) {
     const AttributeSet& a = copies.attributes;
     std::string out = "def PointInstancer \"copies\"\n{\n";
-    putUsdArray<uint64_t>(out, "    ", "int64[] ids", a.find<uint64_t>("id"));
+    putUsdIds(out, a);
     putUsdArray<int32_t>(out, "    ", "int[] protoIndices", a.find<int32_t>("prototype"));
     putUsdArray<V3f>(out, "    ", "point3f[] positions", a.find<V3f>("P"));
     putUsdArray<Quatf>(out, "    ", "quath[] orientations", a.find<Quatf>("orient"));
+    putUsdMotion(out, a);
     const ElementPlaces places(a);
     std::vector<V3f> scales(places.size());
     for (size_t i = 0; i < scales.size(); ++i)
@@ -64,9 +78,10 @@ std::string usdCopies(const Copies& copies, const std::vector<ExportPrototype>& 
 
 std::string usdPoints(const AttributeSet& a) {
     std::string out = "def Points \"points\"\n{\n";
-    putUsdArray<uint64_t>(out, "    ", "int64[] ids", a.find<uint64_t>("id"));
+    putUsdIds(out, a);
     putUsdArray<V3f>(out, "    ", "point3f[] points", a.find<V3f>("P"));
     if (a.has("N")) putUsdArray<V3f>(out, "    ", "normal3f[] normals", a.find<V3f>("N"));
+    putUsdMotion(out, a);
     if (a.has("scale")) putUsdArray<float>(out, "    ", "float[] primvars:scale", a.find<float>("scale"));
     return out + "}\n";
 }
@@ -118,13 +133,18 @@ PointSet usdPointsFrom(const std::filesystem::path& path) {
     const bool copies = text.find("def PointInstancer") != std::string::npos;
     PointSet set;
     const auto p = usdVectors(text, copies ? "point3f[] positions" : "point3f[] points");
-    if (p.empty()) throw Error("holds no points", path.string(), "Export points or instances");
+    if (p.empty() && text.find(copies ? "point3f[] positions" : "point3f[] points") == std::string::npos)
+        throw Error("holds no points", path.string(), "Export points or instances");
     set.attributes.set("P", p);
     const auto fits = [&](size_t n) { return n == p.size(); };
-    if (auto ids = usdNumbers<uint64_t>(text, "int64[] ids"); fits(ids.size()))
-        set.attributes.set("id", std::move(ids));
+    if (const auto ids = usdNumbers<int64_t>(text, "int64[] ids"); fits(ids.size()))
+        set.attributes.set("id", std::vector<uint64_t>(ids.begin(), ids.end()));
     if (auto n = usdVectors(text, "normal3f[] normals"); fits(n.size()))
         set.attributes.set("N", std::move(n));
+    for (const auto& [name, declaration] :
+         {std::pair("v", "vector3f[] velocities"), std::pair("acceleration", "vector3f[] accelerations")})
+        if (auto v = usdVectors(text, declaration); fits(v.size()) && !v.empty())
+            set.attributes.set(name, std::move(v));
     if (auto s = usdNumbers<float>(text, "float[] primvars:scale"); fits(s.size()))
         set.attributes.set("scale", std::move(s));
     if (const auto s = usdVectors(text, "float3[] scales"); fits(s.size())) {

@@ -17,7 +17,7 @@ struct ExportPrototype {
 /// .vdb (points with every attribute); strands as writeStrands() does. Atomic. @p prototypes go with
 /// Copies::prototypes; others may leave them empty. Throws Error naming the file.
 void writeElements(const std::filesystem::path& path, const Geometry& geometry,
-                   const std::vector<ExportPrototype>& prototypes);
+                   const std::vector<ExportPrototype>& prototypes = {});
 
 /// What a file of elements holds, without taking it into the program.
 struct ElementsInfo {

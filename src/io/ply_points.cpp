@@ -5,6 +5,7 @@
 
 #include "base/error.h"
 #include "base/files.h"
+#include "io/point_columns.h"
 
 namespace ovrix {
 
@@ -220,6 +221,7 @@ static PointSet pointsFrom(const std::string& text, const PlyHeader& h, const st
         auto out = set.attributes.add<float>(name);
         for (size_t i = 0; i < out.size(); ++i) out[i] = float(values[k][i]);
     }
+    joinColumns(set.attributes);
     return set;
 }
 

@@ -7,7 +7,7 @@
 namespace ovrix {
 
 /// Points from a PLY file without faces. Scalar properties x, y, z and nx, ny, nz become P and N; id_low and
-/// id_high become id; others stay floats. Throws Error.
+/// id_high become id; others stay floats, or are joined by joinColumns(). Throws Error.
 PointSet readPlyPoints(const std::filesystem::path& path);
 
 /// True when a PLY file promises faces: then it is a mesh.

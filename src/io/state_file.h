@@ -13,9 +13,10 @@ struct StateFile {
     std::map<std::string, std::string> notes;
 };
 
-/// OpenVDB points, one grid a set, compressed with Blosc: any program that reads them sees the points where
-/// they are and their columns by name. Two columns more hold what the format itself would lose, the exact
-/// place and the order. Written beside its name first, so a file is whole or not there. Throws Error.
+/// Writes by the ending. .vdb: OpenVDB points, one grid a set, compressed with Blosc: any program that reads
+/// them sees the points where they are and their columns by name; two columns more hold what the format
+/// itself would lose, the exact place and the order. .usda: stateAsUsda(). Written beside its name first, so
+/// a file is whole or not there. Throws Error.
 void writeStateFile(const std::filesystem::path& path, const StateFile& state);
 /// The same sets with the same bits. Throws Error, naming the file, when it is missing, damaged or none of
 /// ours.

@@ -74,6 +74,10 @@ std::string usdOf(const StrandSet& set) {
     for (size_t s = 0; s < counts.size(); ++s) counts[s] = set.pointsOf(s);
     putUsdArray<uint32_t>(out, in, "int[] curveVertexCounts", counts);
     putUsdArray<V3f>(out, in, "point3f[] points", set.points.find<V3f>("P"));
+    if (const auto v = set.points.find<V3f>("v"); !v.empty())
+        putUsdArray<V3f>(out, in, "vector3f[] velocities", v);
+    if (const auto a = set.points.find<V3f>("acceleration"); !a.empty())
+        putUsdArray<V3f>(out, in, "vector3f[] accelerations", a);
     if (const auto w = set.points.find<float>("width"); !w.empty())
         putUsdArray<float>(out, in, "float[] widths", w, "vertex");
     if (const auto c = set.points.find<Color>("color"); !c.empty())

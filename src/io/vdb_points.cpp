@@ -12,7 +12,6 @@
 
 #include "base/error.h"
 #include "base/files.h"
-#include "io/state_file.h"
 
 namespace vdb = openvdb;
 
@@ -155,12 +154,14 @@ PointSet readVdbPoints(const std::filesystem::path& path) {
     std::map<std::string, std::vector<float>> numbers;
     std::map<std::string, std::vector<V3f>> vectors;
     std::map<std::string, std::vector<Quatf>> turns;
+    bool found = false;
     try {
         vdb::io::File file(path.string());
         file.open(false);
         for (auto it = file.beginName(); it != file.endName(); ++it) {
             const auto grid = vdb::gridPtrCast<vdb::points::PointDataGrid>(file.readGrid(it.gridName()));
             if (!grid) continue;
+            found = true;
             for (auto leaf = grid->tree().cbeginLeaf(); leaf; ++leaf) {
                 std::vector<vdb::Index> on;
                 const auto p =
@@ -193,7 +194,7 @@ PointSet readVdbPoints(const std::filesystem::path& path) {
         throw Error(std::string("could not be read as OpenVDB points (") + e.what() + ")", path.string(),
                     "Write it again from where it came");
     }
-    if (places.empty()) throw Error("holds no points", path.string());
+    if (!found) throw Error("holds no points", path.string());  // a frame without any is one all the same
     PointSet set;
     const size_t count = places.size();
     set.attributes.set("P", std::move(places));
@@ -408,7 +409,7 @@ std::map<std::string, std::string> textsOf(const vdb::MetaMap& meta) {
 
 }  // namespace
 
-void writeStateFile(const std::filesystem::path& path, const StateFile& state) {
+void writeStateVdb(const std::filesystem::path& path, const StateFile& state) {
     initialise();
     vdb::GridCPtrVec grids;
     for (const auto& [name, set] : state.sets) grids.push_back(gridOf(name, set));
@@ -421,7 +422,7 @@ void writeStateFile(const std::filesystem::path& path, const StateFile& state) {
     writeFile(path, bytes.str());
 }
 
-StateFile readStateFile(const std::filesystem::path& path) {
+StateFile readStateVdb(const std::filesystem::path& path) {
     return withFile(path, [&](const vdb::GridPtrVec& grids, const vdb::MetaMap& meta) {
         StateFile state;
         state.notes = textsOf(meta);

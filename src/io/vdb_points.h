@@ -3,6 +3,7 @@
 #include <filesystem>
 
 #include "io/elements_io.h"
+#include "io/state_file.h"
 
 namespace ovrix {
 
@@ -10,5 +11,9 @@ void writeVdbPoints(const std::filesystem::path& path, const AttributeSet& point
 /// P, id, and float and vector attributes. Throws Error.
 PointSet readVdbPoints(const std::filesystem::path& path);
 ElementsInfo readVdbInfo(const std::filesystem::path& path);
+
+/// As writeStateFile() and readStateFile() do for .vdb.
+void writeStateVdb(const std::filesystem::path& path, const StateFile& state);
+StateFile readStateVdb(const std::filesystem::path& path);
 
 }  // namespace ovrix

@@ -2,6 +2,7 @@
 
 #include "base/parallel.h"
 #include "base/specs.h"
+#include "ops/file_frames.h"
 #include "ops/place_points.h"
 
 namespace ovrix {
@@ -40,17 +41,47 @@ std::shared_ptr<const PointSet> pointsFromFile(const PointSet& points, const Sur
     return masked(out, o.keep, o.seed, progress);
 }
 
+/// Between two frames: by id, and those that only the first has go on with their speed.
+static std::shared_ptr<const PointSet> pointsBetween(const PointSet& from, const PointSet* to, float part,
+                                                     double rate) {
+    auto out = std::make_shared<PointSet>(from);
+    const auto id = from.attributes.find<uint64_t>("id");
+    const auto p = out->attributes.add<V3f>("P");
+    const auto v = from.attributes.find<V3f>("v");
+    const auto later =
+        to ? indexById(to->attributes.find<uint64_t>("id")) : std::unordered_map<uint64_t, uint32_t>();
+    const auto p1 = to ? to->attributes.find<V3f>("P") : std::span<const V3f>();
+    for (size_t i = 0; i < p.size(); ++i) {
+        const auto known = later.find(id[i]);
+        if (known != later.end())
+            p[i] += (p1[known->second] - p[i]) * part;
+        else if (!v.empty())
+            p[i] += v[i] * float(part / rate);
+    }
+    return out;
+}
+
+/// A set without any that has what points have.
+static PointSet noPoints() {
+    PointSet none;
+    none.attributes.add<V3f>("P"), none.attributes.add<uint64_t>("id");
+    return none;
+}
+
 static Geometry applyFromFile(const StepInput& in) {
-    const std::string& file = in.params.text("file");
-    if (file.empty())
-        throw Error("no file of points is chosen", {}, "Choose a .ply, .csv, .usda or .vdb file");
-    if (!in.around) throw Error("files cannot be read here");
+    const FileFrame frame = fileFrame(in, "Choose a .ply, .csv, .usda or .vdb file");
+    if (frame.file.empty()) return pointsFromFile(noPoints(), nullptr, {}, in.progress);
     FromFileOptions o;
     o.onSurface = in.params.flag("on_surface");
     o.seed = uint64_t(in.params.integer("seed"));
     o.keep = in.params.driven("keep");
-    o.share = in.share;
-    return pointsFromFile(*in.around->points(file), in.surface.get(), o, in.progress);
+    o.share = frame.light ? 1.0 : in.share;
+    auto points = in.around->points(frame.file);
+    if (frame.part > 0) {
+        const auto later = frame.later.empty() ? nullptr : in.around->points(frame.later);
+        points = pointsBetween(*points, later.get(), frame.part, in.rate);
+    }
+    return pointsFromFile(*points, in.surface.get(), o, in.progress);
 }
 
 StepType fromFileStep() {
@@ -59,12 +90,15 @@ StepType fromFileStep() {
         .id = "from_file",
         .title = "From a file",
         .phase = Phase::Place,
-        .help = "Points of a .ply, .csv, .usda or .vdb file, with their turns and sizes where it has some",
+        .help =
+            "Points of a .ply, .csv, .usda or .vdb file, or of one for each frame, with their turns, "
+            "sizes and speeds where it has some",
         .takes = GeometryKind::Nothing,
         .gives = GeometryKind::Points,
-        .params = {file("file", "File", "The points"),
-                   flag("on_surface", "On surface", false, "Moves each to the surface's nearest point"),
-                   seedSpec("Another number, another choice where the mask is between 0 and 1"), keepSpec()},
+        .params =
+            fileFrameSpecs("The points") +
+            Specs{flag("on_surface", "On surface", false, "Moves each to the surface's nearest point"),
+                  seedSpec("Another number, another choice where the mask is between 0 and 1"), keepSpec()},
         .mask = "keep",
         .apply = applyFromFile};
 }

@@ -30,6 +30,8 @@ struct SolverState {
     Geometry geometry;
     std::vector<double> numbers = {};     ///< the solver's own
     std::vector<std::string> notes = {};  ///< what the artist should know of this frame
+    /// What makes the next frame quicker and changes no bit of it; not kept in files.
+    std::shared_ptr<const void> memo = nullptr;
 };
 using SolverStatePtr = std::shared_ptr<const SolverState>;
 

@@ -1,6 +1,8 @@
 #include "ops/strand_sources.h"
 
+#include "base/error.h"
 #include "ops/along.h"
+#include "ops/file_frames.h"
 #include "ops/grow.h"
 
 namespace ovrix {
@@ -80,36 +82,53 @@ StepType curveStrandsStep() {
         }};
 }
 
+/// Between two frames of the same strands; else the first.
+static StrandsPtr strandsBetween(const StrandsPtr& from, const StrandsPtr& to, float part) {
+    if (from->start != to->start) return from;
+    const auto id0 = from->strands.find<uint64_t>("id"), id1 = to->strands.find<uint64_t>("id");
+    if (!std::equal(id0.begin(), id0.end(), id1.begin(), id1.end())) return from;
+    auto out = std::make_shared<StrandSet>(*from);
+    const auto p = out->points.add<V3f>("P");
+    const auto q = to->points.find<V3f>("P");
+    for (size_t i = 0; i < p.size(); ++i) p[i] += (q[i] - p[i]) * part;
+    return out;
+}
+
+/// The part of the strands that Draft shows.
+static StrandsPtr thinned(const StrandsPtr& all, double share, uint64_t seed) {
+    if (share >= 1.0) return all;
+    const auto id = all->strands.find<uint64_t>("id");
+    std::vector<uint32_t> kept;
+    for (size_t s = 0; s < all->size(); ++s)
+        if (double(random1(seed, id[s], Stream::Show)) < share) kept.push_back(uint32_t(s));
+    return std::get<StrandsPtr>(gathered(all, kept));
+}
+
+static Geometry applyStrandFile(const StepInput& in) {
+    const FileFrame frame = fileFrame(in, "Choose a .usda, .ply or .vdb file");
+    if (frame.file.empty()) return std::make_shared<const StrandSet>();
+    size_t dropped = 0;
+    StrandsPtr all = in.around->strandFile(frame.file);
+    if (!frame.later.empty()) all = strandsBetween(all, in.around->strandFile(frame.later), frame.part);
+    all = withoutBroken(all, &dropped);
+    in.note(droppedNote(dropped));
+    all = thinned(all, frame.light ? 1.0 : in.share, uint64_t(in.params.integer("seed")));
+    return rooted(*all, in.surface.get(), in.params.flag("on_surface"), in.progress);
+}
+
 StepType strandFileStep() {
     using namespace specs;
-    return {
-        .id = "strand_file",
-        .title = "Strands of a file",
-        .phase = Phase::Place,
-        .help = "Strands of a .usda, .ply or .vdb file: guides, or all of them",
-        .takes = GeometryKind::Nothing,
-        .gives = GeometryKind::Strands,
-        .params = {file("file", "File", "Curves in .usda, lines in .ply, points with strand ids in .vdb"),
-                   flag("on_surface", "On surface", true, "Moves each so that its root lies on the surface"),
-                   seedSpec("Another number, another choice in Draft")},
-        .apply = [](const StepInput& in) -> Geometry {
-            const std::string& file = in.params.text("file");
-            if (file.empty())
-                throw Error("no file of strands is chosen", {}, "Choose a .usda, .ply or .vdb file");
-            if (!in.around) throw Error("files cannot be read here");
-            size_t dropped = 0;
-            StrandsPtr all = withoutBroken(in.around->strandFile(file), &dropped);
-            in.note(droppedNote(dropped));
-            if (in.share < 1.0) {
-                const auto id = all->strands.find<uint64_t>("id");
-                const uint64_t seed = uint64_t(in.params.integer("seed"));
-                std::vector<uint32_t> kept;
-                for (size_t s = 0; s < all->size(); ++s)
-                    if (double(random1(seed, id[s], Stream::Show)) < in.share) kept.push_back(uint32_t(s));
-                all = std::get<StrandsPtr>(gathered(all, kept));
-            }
-            return rooted(*all, in.surface.get(), in.params.flag("on_surface"), in.progress);
-        }};
+    return {.id = "strand_file",
+            .title = "Strands of a file",
+            .phase = Phase::Place,
+            .help = "Strands of a .usda, .ply or .vdb file, or of one for each frame: guides, or all of them",
+            .takes = GeometryKind::Nothing,
+            .gives = GeometryKind::Strands,
+            .params = fileFrameSpecs("Curves in .usda, lines in .ply, points with strand ids in .vdb") +
+                      Specs{flag("on_surface", "On surface", true,
+                                 "Moves each so that its root lies on the surface"),
+                            seedSpec("Another number, another choice in Draft")},
+            .apply = applyStrandFile};
 }
 
 }  // namespace ovrix

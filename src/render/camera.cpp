@@ -18,7 +18,24 @@ Camera::Camera(const CameraOptions& o, float aspect) : position_(o.position) {
     focus_ = o.focus > 0.0f ? o.focus : std::max(forward.length(), 1e-4f);
 }
 
-Ray Camera::ray(float x, float y, float u, float v) const {
+Camera::Camera(const std::vector<CameraOptions>& steps, float aspect) : Camera(steps.back(), aspect) {
+    if (steps.size() < 2) return;
+    for (const CameraOptions& o : steps) moves_.emplace_back(o, aspect);
+}
+
+/// Between two steps straight from the one's ray to the other's: they are so near that it shows no other way.
+Ray Camera::ray(float x, float y, float u, float v, float time) const {
+    if (moves_.empty()) return still(x, y, u, v);
+    const float t = std::clamp(time, 0.0f, 1.0f) * float(moves_.size() - 1);
+    const size_t k = std::min(size_t(t), moves_.size() - 2);
+    const Ray a = moves_[k].still(x, y, u, v), b = moves_[k + 1].still(x, y, u, v);
+    const float part = t - float(k);
+    const V3f direction = a.direction + (b.direction - a.direction) * part;
+    return {a.origin + (b.origin - a.origin) * part,
+            direction.length() > 1e-6f ? direction.normalized() : b.direction, time};
+}
+
+Ray Camera::still(float x, float y, float u, float v) const {
     const V3f through =
         forward_ + right_ * ((2.0f * x - 1.0f) * halfWidth_) + up_ * ((1.0f - 2.0f * y) * halfHeight_);
     if (lens_ <= 0.0f) return {position_, through.normalized()};

@@ -1,5 +1,7 @@
 // A thin-lens camera.
 #pragma once
+#include <vector>
+
 #include "base/vec.h"
 
 namespace ovrix {
@@ -10,6 +12,7 @@ struct CameraOptions {
     float focal = 35.0f;  ///< millimetres on a film 36 mm wide
     float fstop = 0.0f;   ///< 0 for a pinhole
     float focus = 0.0f;   ///< metres; 0 for the target's distance
+    bool operator==(const CameraOptions&) const = default;
 };
 
 struct Ray {
@@ -22,8 +25,13 @@ class Camera {
     Camera() : Camera(CameraOptions(), 1.0f) {}
     /// @param aspect  width by height of the picture
     Camera(const CameraOptions& options, float aspect);
-    /// The ray through (x, y) of the picture, both 0 to 1, y down; u, v in [0, 1) choose a point on the lens.
-    Ray ray(float x, float y, float u, float v) const;
+    /// One that moves: @p steps are at even times while the shutter is open, at least one. All but ray() is
+    /// of the last.
+    Camera(const std::vector<CameraOptions>& steps, float aspect);
+    /// The ray through (x, y) of the picture, both 0 to 1, y down; u, v in [0, 1) choose a point on the lens,
+    /// @p time from 0 to 1 when the shutter was open.
+    Ray ray(float x, float y, float u, float v, float time = 0.0f) const;
+    bool moving() const { return !moves_.empty(); }
     const V3f& position() const { return position_; }
     const V3f& forward() const { return forward_; }
     const V3f& right() const { return right_; }
@@ -33,6 +41,9 @@ class Camera {
     float halfHeight() const { return halfHeight_; }
 
   private:
+    Ray still(float x, float y, float u, float v) const;
+
+    std::vector<Camera> moves_;  ///< at the steps; empty for one that stands still
     V3f position_, forward_, right_, up_;
     float halfWidth_ = 0.5f, halfHeight_ = 0.5f, lens_ = 0.0f, focus_ = 1.0f;
 };

@@ -19,18 +19,27 @@ struct RenderScene::Prototype {
         scene = curves->scene();
         rtcRetainScene(scene);
     }
-    explicit Prototype(MeshPtr m)
+    std::vector<MeshPtr> moves;  // at the shutter's times; empty for one that keeps its shape
+    Prototype(MeshPtr m, std::vector<MeshPtr> steps)
         : mesh(std::move(m)),
           normals(mesh->normals()),
           uvs(mesh->uvs()),
           slots(mesh->slots()),
-          scene(rtcNewScene(embreeDevice())) {
-        RTCGeometry geometry = meshGeometry(*mesh);
+          scene(rtcNewScene(embreeDevice())),
+          moves(std::move(steps)) {
+        RTCGeometry geometry = meshGeometry(*mesh, moves);
         rtcAttachGeometryByID(scene, geometry, 0);
         rtcReleaseGeometry(geometry);
         rtcCommitScene(scene);
     }
     ~Prototype() { rtcReleaseScene(scene); }
+    V3f normalAt(uint32_t corner, float time) const {
+        if (moves.empty()) return normals[corner];
+        const float t = std::clamp(time, 0.0f, 1.0f) * float(moves.size() - 1);
+        const size_t k = std::min(size_t(t), moves.size() - 2);
+        const V3f a = moves[k]->normals()[corner], b = moves[k + 1]->normals()[corner];
+        return a + (b - a) * (t - float(k));
+    }
 };
 
 RenderScene::RenderScene() : top_(rtcNewScene(embreeDevice())) {}
@@ -42,9 +51,14 @@ uint32_t RenderScene::addMaterial(SurfaceMaterial material) {
     return uint32_t(materials_.size() - 1);
 }
 
-uint32_t RenderScene::addMesh(const MeshPtr& mesh) {
+uint32_t RenderScene::addMesh(const MeshPtr& mesh, const std::vector<MeshPtr>& moves) {
+    const bool alike =
+        moves.size() > 1 && std::all_of(moves.begin(), moves.end(), [&](const MeshPtr& m) {
+            return m && m->triangles() == mesh->triangles() && m->cornerPoint == mesh->cornerPoint;
+        });
     const auto [it, isNew] = meshIndex_.try_emplace(mesh.get(), uint32_t(meshes_.size()));
-    if (isNew) meshes_.push_back(std::make_unique<Prototype>(mesh));
+    if (isNew) meshes_.push_back(std::make_unique<Prototype>(mesh, alike ? moves : std::vector<MeshPtr>()));
+    moving_ = moving_ || alike;
     return it->second;
 }
 
@@ -247,8 +261,8 @@ SurfacePoint RenderScene::surfacePoint(const RayHit& hit, const Ray& ray) const 
     SurfacePoint p;
     p.position = ray.origin + ray.direction * hit.distance;
     p.faceNormal = unitOr(normalToWorld(m, hit.faceNormal), -ray.direction);
-    const auto n = prototype.normals;
-    p.normal = unitOr(normalToWorld(m, n[t[0]] * w + n[t[1]] * hit.u + n[t[2]] * hit.v), p.faceNormal);
+    const auto n = [&](int k) { return prototype.normalAt(t[size_t(k)], ray.time); };
+    p.normal = unitOr(normalToWorld(m, n(0) * w + n(1) * hit.u + n(2) * hit.v), p.faceNormal);
     if (p.faceNormal.dot(ray.direction) > 0.0f) p.faceNormal = -p.faceNormal;
     if (p.normal.dot(p.faceNormal) < 0.0f) p.normal = -p.normal;
     if (const auto uv = prototype.uvs; !uv.empty()) p.uv = uv[t[0]] * w + uv[t[1]] * hit.u + uv[t[2]] * hit.v;

@@ -78,7 +78,9 @@ class RenderScene {
 
     uint32_t addMaterial(SurfaceMaterial material);
     /// A mesh to be instanced. Adding the same mesh again gives the same index.
-    uint32_t addMesh(const MeshPtr& mesh);
+    /// @param moves  the same mesh at even times while the shutter is open, the last when it closes; empty
+    /// for one that keeps its shape. Where one has other faces, all keep the shape of @p mesh.
+    uint32_t addMesh(const MeshPtr& mesh, const std::vector<MeshPtr>& moves = {});
     /// Strands to be instanced, most often once: widths and the limit are of the strands' own space.
     /// @param moves  the same strands at even times while the shutter is open, the last when it closes; empty
     /// for those that stand still. Those that are others in number of points stand still too.

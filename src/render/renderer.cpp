@@ -132,7 +132,10 @@ Ray Renderer::primaryRay(const Film& film, int x, int y, Sampler& sampler) const
     const auto r = sampler.next4();
     const float px = (float(x) + 0.5f + tent(r[0])) / float(film.width());
     const float py = (float(y) + 0.5f + tent(r[1])) / float(film.height());
-    return camera_.ray(px, py, r[2], r[3]);
+    const float time = scene_.moving() || camera_.moving() ? sampler.next4()[0] : 0.0f;
+    Ray ray = camera_.ray(px, py, r[2], r[3], time);
+    ray.time = time;
+    return ray;
 }
 
 /// What of light that is met may count at most.
@@ -264,8 +267,7 @@ void Renderer::recordFirst(FilmPixel& pixel, const Vertex& v, const Camera& came
 
 void Renderer::samplePixel(FilmPixel& pixel, const Film& film, int x, int y, uint32_t pass) const {
     Sampler sampler(uint32_t(x), uint32_t(y), pass, options_.seed);
-    Ray first = primaryRay(film, x, y, sampler);
-    if (scene_.moving()) first.time = sampler.next4()[0];
+    const Ray first = primaryRay(film, x, y, sampler);
     Path path{first, sampler, pixel};
     bool seen = false;
     for (;;) {

@@ -1,11 +1,13 @@
 #include "scene/around.h"
 
 #include "base/error.h"
+#include "base/file_sequence.h"
 #include "base/hash.h"
 #include "geo/merge.h"
 #include "geo/strands.h"
 #include "io/elements_io.h"
 #include "io/strands_io.h"
+#include "io/vdb_grids.h"
 #include "scene/bake.h"
 #include "scene/prototype.h"
 
@@ -89,7 +91,10 @@ uint64_t Evaluator::Around::stepHash(uint64_t before, const StepType& type, cons
     Hasher h;
     h.add(before).add(std::string_view(type.id));
     addParamsToHash(h, type.params, step.params, options_.frame,
-                    {[this](const std::string& path) { return evaluator_.stampOf(path); },
+                    {[this](const std::string& path) {  // of a sequence each frame shows another file
+                         const uint64_t stamp = evaluator_.stampOf(path);
+                         return isSequence(path) ? Hasher().add(stamp).add(options_.frame).value() : stamp;
+                     },
                      [this](const ParamSpec& spec, const std::string& id) { return refHash(spec, id); },
                      document_.rate()});
     return h.value();
@@ -194,6 +199,23 @@ std::shared_ptr<const StrandSet> Evaluator::Around::strandFile(const std::string
     if (auto known = evaluator_.lookUp<StrandSet>(key)) return known;
     auto made = std::make_shared<const StrandSet>(readStrands(evaluator_.resolve(file)));
     evaluator_.keep<StrandSet>(key, made, bytesOf(Geometry(made)));
+    return made;
+}
+
+std::set<int> Evaluator::Around::framesOf(const std::string& pattern) {
+    return ovrix::framesOf(evaluator_.resolve(pattern));
+}
+
+VectorGridPtr Evaluator::Around::vectors(const std::string& file, const std::string& grid) {
+    const uint64_t key = Hasher()
+                             .add(std::string_view("vectors"))
+                             .add(evaluator_.stampOf(file))
+                             .add(std::string_view(grid))
+                             .value();
+    if (auto known = evaluator_.lookUp<VectorGrid>(key)) return known;
+    auto made = std::make_shared<const VectorGrid>(
+        readVectorGrid(evaluator_.resolve(file), grid, document_.memoryLimit()));
+    evaluator_.keep<VectorGrid>(key, made, made->values.size() * sizeof(V3f));
     return made;
 }
 

@@ -17,6 +17,8 @@ class Evaluator::Around : public Surroundings {
     MeshPtr mesh(const std::string& object) override;
     std::shared_ptr<const StrandSet> strands(const std::string& object) override;
     std::shared_ptr<const StrandSet> strandFile(const std::string& file) override;
+    std::set<int> framesOf(const std::string& pattern) override;
+    VectorGridPtr vectors(const std::string& file, const std::string& grid) override;
     std::shared_ptr<const Image> image(const std::string& file, const std::string& space) override {
         return evaluator_.images_.image(file, space);
     }

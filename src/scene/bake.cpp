@@ -5,6 +5,7 @@
 #include <unistd.h>
 
 #include "base/error.h"
+#include "base/file_sequence.h"
 #include "base/files.h"
 #include "base/hash.h"
 #include "io/state_file.h"
@@ -19,18 +20,15 @@ namespace {
 constexpr int kBakeVersion = 1;
 const char* const kList = "bake.json";
 
-std::string frameName(int frame) {
-    return frame < 0 ? fmt::format("frame.-{:04}.vdb", -frame) : fmt::format("frame.{:04}.vdb", frame);
-}
+/// What frames are named, by what they are baked as.
+const char* const kFrames[] = {"frame.####.vdb", "frame.####.usda"};
 
-std::optional<int> frameOf(const std::string& name) {
-    if (name.size() < 11 || name.rfind("frame.", 0) != 0 || name.substr(name.size() - 4) != ".vdb") return {};
-    const std::string digits = name.substr(6, name.size() - 10);
-    const size_t from = digits[0] == '-';
-    if (digits.size() <= from || digits.size() > from + 7 ||
-        digits.find_first_not_of("0123456789", from) != std::string::npos)
-        return {};
-    return std::stoi(digits);
+/// The file of a frame that is there; empty where none is.
+fs::path fileOf(const fs::path& folder, int frame) {
+    std::error_code code;
+    for (const char* pattern : kFrames)
+        if (const fs::path path = folder / fileOfFrame(pattern, frame); fs::exists(path, code)) return path;
+    return {};
 }
 
 void writeList(const fs::path& folder, const BakeInfo& info) {
@@ -61,7 +59,7 @@ class FolderLock {
     int file_;
 };
 
-StateFile fileOf(const SolverState& state, uint64_t life) {
+StateFile stateFile(const SolverState& state, uint64_t life) {
     StateFile file;
     Json numbers = Json::array();
     for (double x : state.numbers) numbers.push_back(fmt::format("{:a}", x));
@@ -114,8 +112,9 @@ SolverStatePtr stateOf(const StateFile& file, const fs::path& path) {
 
 void removeFrames(const fs::path& folder) {
     std::error_code code;
-    for (const auto& entry : fs::directory_iterator(folder, code))
-        if (frameOf(entry.path().filename().string())) fs::remove(entry.path(), code);
+    for (const char* pattern : kFrames)
+        for (const int frame : framesOf(folder / pattern))
+            fs::remove(folder / fileOfFrame(pattern, frame), code);
 }
 
 }  // namespace
@@ -142,13 +141,15 @@ BakeInfo bakeInfo(const fs::path& folder, std::string* problem) {
         return {};
     }
     info.exists = true;
-    for (const auto& entry : fs::directory_iterator(folder, code))
-        if (const auto frame = frameOf(entry.path().filename().string())) info.frames.insert(*frame);
+    for (const char* pattern : kFrames) info.frames.merge(framesOf(folder / pattern));
     return info;
 }
 
 SolverStatePtr readBaked(const fs::path& folder, const BakeInfo& info, int frame) {
-    const fs::path path = folder / frameName(frame);
+    const fs::path path = fileOf(folder, frame);
+    if (path.empty())
+        throw Error("the frame is not there", (folder / fileOfFrame(kFrames[0], frame)).string(),
+                    "Bake again");
     const StateFile file = readStateFile(path);
     const auto from = file.notes.find("ovrix_made_from");
     if (from == file.notes.end() || from->second != fmt::format("{:016x}", info.life))
@@ -181,6 +182,10 @@ BakeResult bake(Evaluator& evaluator, const Document& document, const std::strin
         info = {true, simulated.life(), {}, false};
         writeList(folder, info);
     }
+    const Step& step = recipe.steps[*place];
+    const ParamSpec* as = findSpec(specsOf(step), "bake_as");
+    const bool usda = as && std::get<std::string>(paramOr(*as, step.params).value) == "usda";
+    const std::string pattern = kFrames[usda];
     BakeResult result;
     std::set<std::string> said;
     Progress::Task task(progress, "Baking " + recipe.name);
@@ -188,18 +193,20 @@ BakeResult bake(Evaluator& evaluator, const Document& document, const std::strin
         task.report(float(f - o.first) / float(std::max(1, o.last - o.first + 1)));
         SolverStatePtr state;
         const bool there = info.frames.count(f) != 0;
+        const fs::path file = folder / fileOfFrame(pattern, f), was = fileOf(folder, f);
         if (there) {
             try {
                 state = readBaked(folder, info, f);
             } catch (const Error&) {  // damaged: made again
             }
         }
-        if (state) {
-            evaluator.simulations().keep(simulated.life(), state);
+        if (state) evaluator.simulations().keep(simulated.life(), state);
+        if (state && was == file) {
             ++result.known;
         } else {
-            state = simulated.stateAt(f, false);
-            writeStateFile(folder / frameName(f), fileOf(*state, simulated.life()));
+            if (!state) state = simulated.stateAt(f, false);
+            writeStateFile(file, stateFile(*state, simulated.life()));
+            if (!was.empty() && was != file) fs::remove(was, code);
             ++result.written;
         }
         for (const std::string& note : state->notes)

@@ -3,6 +3,7 @@
 #include <chrono>
 
 #include "base/error.h"
+#include "base/file_sequence.h"
 #include "base/files.h"
 #include "base/hash.h"
 #include "base/number_text.h"
@@ -112,7 +113,12 @@ std::filesystem::path Evaluator::scenePath() const {
 uint64_t Evaluator::stampOf(const std::string& path) const {
     if (path.empty()) return 0;
     const auto whole = resolve(path);
-    return Hasher().add(fileStamp(whole)).add(std::string_view(whole.native())).value();
+    Hasher h;
+    h.add(std::string_view(whole.native()));
+    if (!isSequence(path)) return h.add(fileStamp(whole)).value();
+    for (const int frame : framesOf(whole))
+        h.add(uint64_t(frame)).add(fileStamp(fileOfFrame(whole.string(), frame)));
+    return h.value();
 }
 
 uint64_t Evaluator::objectHash(const Node& node, double frame, double rate) const {

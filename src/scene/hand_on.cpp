@@ -15,6 +15,66 @@ constexpr int kTubeSides = 6;
 
 double tubeBytes(const StrandSet& strands) { return 90.0 * kTubeSides * double(strands.pointCount()); }
 
+/// The columns of what lies at placesOf().
+AttributeSet* placed(Geometry& g) {
+    if (auto* p = std::get_if<std::shared_ptr<const PointSet>>(&g)) {
+        auto own = std::make_shared<PointSet>(**p);
+        *p = own;
+        return &own->attributes;
+    }
+    if (auto* c = std::get_if<std::shared_ptr<const Copies>>(&g)) {
+        auto own = std::make_shared<Copies>(**c);
+        *c = own;
+        return &own->attributes;
+    }
+    if (auto* s = std::get_if<StrandsPtr>(&g)) {
+        auto own = std::make_shared<StrandSet>(**s);
+        *s = own;
+        return &own->points;
+    }
+    return nullptr;
+}
+
+/// Where each of @p of stands in @p other; those that are not there count from SIZE_MAX.
+std::vector<size_t> partners(const Geometry& of, const Geometry& other) {
+    std::vector<size_t> out(placesOf(of).size(), SIZE_MAX);
+    if (const auto* s = std::get_if<StrandsPtr>(&of)) {
+        const auto* t = std::get_if<StrandsPtr>(&other);
+        if (t && (*t)->start == (*s)->start)
+            for (size_t i = 0; i < out.size(); ++i) out[i] = i;
+        return out;
+    }
+    const auto idsOf = [](const Geometry& g) {
+        if (const auto* p = std::get_if<std::shared_ptr<const PointSet>>(&g))
+            return (*p)->attributes.find<uint64_t>("id");
+        if (const auto* c = std::get_if<std::shared_ptr<const Copies>>(&g))
+            return (*c)->attributes.find<uint64_t>("id");
+        return std::span<const uint64_t>();
+    };
+    const auto where = indexById(idsOf(other));
+    const auto id = idsOf(of);
+    for (size_t i = 0; i < id.size(); ++i)
+        if (const auto it = where.find(id[i]); it != where.end()) out[i] = it->second;
+    return out;
+}
+
+/// Velocity and acceleration of all that moves, from where it is a quarter and half a frame on: a curved path
+/// is met at both. What is not there then keeps the velocity it has. What stands still gets none.
+void addMotion(Geometry& geometry, const Geometry& quarter, const Geometry& half, double rate) {
+    const auto one = partners(geometry, quarter), two = partners(geometry, half);
+    const auto p = placesOf(geometry), p1 = placesOf(quarter), p2 = placesOf(half);
+    const float h = float(0.5 / rate);
+    AttributeSet* set = placed(geometry);
+    if (!set) return;
+    const auto v = set->add<V3f>("v"), a = set->add<V3f>("acceleration");
+    for (size_t i = 0; i < v.size(); ++i) {
+        if (one[i] == SIZE_MAX || two[i] == SIZE_MAX) continue;
+        const V3f d1 = p1[one[i]] - p[i], d2 = p2[two[i]] - p[i];
+        v[i] = (d1 * 4.0f - d2) / h;
+        a[i] = (d2 - d1 * 2.0f) * (4.0f / (h * h));
+    }
+}
+
 struct Made {
     LayerResult result;
     std::shared_ptr<const Copies> copies;
@@ -73,7 +133,16 @@ LayerResult handOn(const Document& document, const std::string& layer, HandOn wh
         const Node* node = document.find(m.copies->prototypes[i]);
         prototypes.push_back({node ? node->name : m.copies->prototypes[i], m.meshes[i]});
     }
-    writeElements(file, m.result.geometry, prototypes);
+    Geometry geometry = m.result.geometry;
+    const auto later = [&](double frames) {
+        EvalOptions then = options;
+        then.frame += frames;
+        return evaluator.layer(document, layer, then, progress);
+    };
+    if (const LayerResult half = later(0.5); half.ok && half.hash != m.result.hash)
+        if (const LayerResult quarter = later(0.25); quarter.ok)
+            addMotion(geometry, quarter.geometry, half.geometry, document.rate());
+    writeElements(file, geometry, prototypes);
     return m.result;
 }
 

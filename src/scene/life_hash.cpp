@@ -10,9 +10,9 @@ namespace {
 
 /// What says how something looks or is shown, and nothing of what it is.
 bool onlyLook(const std::string& id) {
-    static const std::set<std::string> ids = {"material",    "slots",      "show_as",     "show_fill",
-                                              "show_guides", "show_roots", "view_share",  "view_most",
-                                              "thin_from",   "cull",       "cull_margin", "bake_use"};
+    static const std::set<std::string> ids = {
+        "material",  "slots",     "show_as", "show_fill",   "show_guides", "show_roots", "view_share",
+        "view_most", "thin_from", "cull",    "cull_margin", "bake_use",    "bake_as"};
     return ids.count(id) != 0;
 }
 

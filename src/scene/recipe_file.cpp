@@ -5,6 +5,7 @@
 #include "base/hash.h"
 #include "scene/edits.h"
 #include "scene/references.h"
+#include "scene/render_file.h"
 #include "scene/scene_file.h"
 #include "scene/translate.h"
 #include "scene/values.h"

@@ -1,6 +1,7 @@
 #include "scene/simulated.h"
 
 #include "base/error.h"
+#include "base/file_sequence.h"
 #include "base/files.h"
 #include "base/hash.h"
 #include "base/random.h"
@@ -46,8 +47,14 @@ uint64_t contentsOf(const std::filesystem::path& path) {
 
 uint64_t lifeOf(Evaluator& evaluator, const Document& document, const Node& recipe, size_t place,
                 double share) {
-    LifeHash hash(document, [&](const std::string& path) {
-        return path.empty() ? 0 : contentsOf(evaluator.resolve(path));
+    LifeHash hash(document, [&](const std::string& path) -> uint64_t {
+        if (path.empty()) return 0;
+        const auto whole = evaluator.resolve(path);
+        if (!isSequence(path)) return contentsOf(whole);
+        Hasher all;
+        for (const int frame : framesOf(whole))
+            all.add(uint64_t(frame)).add(contentsOf(fileOfFrame(whole.string(), frame)));
+        return all.value();
     });
     return Hasher().add(hash.upTo(recipe, place)).add(share).value();
 }

@@ -6,6 +6,7 @@
 #include "base/hash.h"
 #include "render/sky.h"
 #include "scene/prototype.h"
+#include "scene/shutter.h"
 
 namespace ovrix {
 
@@ -24,6 +25,7 @@ struct JobBuilder::Part {
     std::vector<M44f> matrices = {};
     std::vector<std::shared_ptr<const Copies>> moves = {};
     std::vector<StrandsPtr> strandMoves = {};
+    std::vector<MeshPtr> meshMoves = {};
     uint64_t movesHash = 0;
 };
 
@@ -93,22 +95,10 @@ static ThinLimit thinLimit(const Document& document, const JobOptions& o) {
     return {camera.position(), float(part) * 2.0f * camera.halfHeight() / float(std::max(1, height))};
 }
 
-/// Frames at which the shutter looks, the last the job's own; one where it is shut at once. It looks back, so
-/// that no simulation has to go further than the frame that is shown.
-static std::vector<double> shutterFrames(const Document& document, const JobOptions& o) {
-    const double open = std::get<double>(document.setting("render", "shutter", o.frame));
-    const auto steps = std::get<int64_t>(document.setting("render", "shutter_steps", o.frame));
-    if (!(open > 0)) return {o.frame};
-    std::vector<double> frames;
-    for (int64_t k = 0; k < steps; ++k)
-        frames.push_back(o.frame - open * (1.0 - double(k) / double(steps - 1)));
-    return frames;
-}
-
-/// A layer's copies or strands at the shutter's earlier times, where they are others than at its last.
+/// What a layer makes at the shutter's earlier times, where it is another than at its last.
 void JobBuilder::addMoves(const Document& document, const Node& node, const JobOptions& o,
                           const LayerResult& last, Part& whole, Progress& progress) {
-    const std::vector<double> frames = shutterFrames(document, o);
+    const std::vector<double> frames = shutterFrames(document, o.frame);
     if (frames.size() < 2) return;
     bool moves = false;
     std::vector<Geometry> all;
@@ -131,50 +121,26 @@ void JobBuilder::addMoves(const Document& document, const Node& node, const JobO
         if (const auto* copies = std::get_if<std::shared_ptr<const Copies>>(&g))
             whole.moves.push_back(*copies);
         if (const auto* strands = std::get_if<StrandsPtr>(&g)) whole.strandMoves.push_back(*strands);
+        if (const auto* mesh = std::get_if<MeshPtr>(&g)) whole.meshMoves.push_back(*mesh);
     }
 }
 
-namespace {
-
-/// Matrices of copies at the times of a shutter, matched by id. One that was not there yet comes from where
-/// its velocity says.
-class MovingPlaces {
-  public:
-    MovingPlaces(const Copies& last, const std::vector<std::shared_ptr<const Copies>>& moves,
-                 double stepSeconds)
-        : last_(last.attributes), seconds_(stepSeconds) {
-        const auto id = last.attributes.find<uint64_t>("id");
-        velocity_ = last.attributes.find<V3f>("v");
-        for (const auto& m : moves) {
-            places_.emplace_back(m->attributes);
-            const auto other = m->attributes.find<uint64_t>("id");
-            std::vector<int64_t> where(id.size(), -1);
-            const auto index = indexById(other);
-            for (size_t i = 0; i < id.size(); ++i)
-                if (const auto it = index.find(id[i]); it != index.end()) where[i] = int64_t(it->second);
-            where_.push_back(std::move(where));
-        }
+/// An object's mesh at the shutter's earlier times, where it is another than at its last.
+void JobBuilder::addShapes(const Document& document, const Node& object, const JobOptions& o, Part& part,
+                           Progress& progress) {
+    std::vector<MeshPtr> meshes;
+    Hasher h;
+    bool moves = false;
+    for (double frame : shutterFrames(document, o.frame)) {
+        const ObjectResult then = evaluator_.object(document, object.id, frame, progress);
+        moves = moves || then.mesh != part.mesh;
+        h.add(then.hash);
+        meshes.push_back(then.mesh);
     }
-    M44f matrix(size_t i, size_t step) const {
-        if (places_.empty()) return last_.matrix(i);
-        if (where_[step][i] >= 0) return places_[step].matrix(size_t(where_[step][i]));
-        M44f m = last_.matrix(i);
-        if (velocity_.empty()) return m;
-        const V3f back = velocity_[i] * float(seconds_ * double(places_.size() - 1 - step));
-        for (int k = 0; k < 3; ++k) m[3][k] -= back[k];
-        return m;
-    }
-    size_t steps() const { return std::max<size_t>(1, places_.size()); }
-
-  private:
-    ElementPlaces last_;
-    std::span<const V3f> velocity_;
-    std::vector<ElementPlaces> places_;
-    std::vector<std::vector<int64_t>> where_;
-    double seconds_;
-};
-
-}  // namespace
+    if (!moves) return;
+    part.meshMoves = std::move(meshes);
+    part.movesHash = Hasher().add(part.movesHash).add(h.value()).value();
+}
 
 void JobBuilder::addLayer(const Document& document, const Node& node, const JobOptions& o, RenderJob& job,
                           std::vector<Part>& parts, uint32_t layerId, Progress& progress) {
@@ -196,6 +162,7 @@ void JobBuilder::addLayer(const Document& document, const Node& node, const JobO
     }
     if (const auto* mesh = std::get_if<MeshPtr>(&result.geometry)) {
         whole.mesh = *mesh;
+        addMoves(document, node, o, result, whole, progress);
         parts.push_back(std::move(whole));
         return;
     }
@@ -219,6 +186,7 @@ void JobBuilder::addLayer(const Document& document, const Node& node, const JobO
         part.hash = h.value();
         part.strands = own.strands;
         part.moves = whole.moves, part.movesHash = whole.movesHash;
+        if (!part.strands) addShapes(document, *object, o, part, progress);
         parts.push_back(std::move(part));
     }
 }
@@ -236,8 +204,9 @@ std::vector<JobBuilder::Part> JobBuilder::collect(const Document& document, cons
                 job.objectNames[id] = node->name;
                 parts.push_back({own.mesh, lookOf(document, *node, *own.mesh, {}, index, o.frame), id, 0,
                                  document.worldMatrix(node->id, o.frame), nullptr, 0, own.hash, own.strands});
+                if (!own.strands) addShapes(document, *node, o, parts.back(), progress);
                 std::vector<M44f>& matrices = parts.back().matrices;
-                for (double frame : shutterFrames(document, o))
+                for (double frame : shutterFrames(document, o.frame))
                     matrices.push_back(document.worldMatrix(node->id, frame));
                 if (std::all_of(matrices.begin(), matrices.end(),
                                 [&](const M44f& m) { return m == matrices.back(); }))
@@ -450,7 +419,7 @@ RenderJob JobBuilder::build(const Document& document, const JobOptions& o, Progr
         for (const Part& p : parts) {
             progress.check();
             const auto known = tufts.find(p.strands.get());
-            const uint32_t mesh = !p.strands ? scene_->addMesh(p.mesh)
+            const uint32_t mesh = !p.strands ? scene_->addMesh(p.mesh, p.meshMoves)
                                   : known != tufts.end()
                                       ? known->second
                                       : scene_->addStrands(p.strands, p.limit, p.strandMoves);
@@ -496,7 +465,11 @@ RenderJob JobBuilder::build(const Document& document, const JobOptions& o, Progr
     const Node* node = document.find(camera);
     if (!node || node->category() != Category::Camera)
         throw Error("the render has no camera", camera, "Choose a camera in the render settings");
-    job.camera = cameraOptions(document, camera, o.frame);
+    for (const double frame : shutterFrames(document, o.frame))
+        job.cameras.push_back(cameraOptions(document, camera, frame));
+    if (std::all_of(job.cameras.begin(), job.cameras.end(),
+                    [&](const CameraOptions& c) { return c == job.cameras.back(); }))
+        job.cameras.resize(1);
     job.finish = {float(std::get<double>(document.value(camera, "exposure", o.frame))),
                   std::get<std::string>(value("tone")) == "soft"};
     return job;
@@ -509,70 +482,6 @@ void requireFilmMemory(const Document& document, int width, int height) {
         throw Error(fmt::format("a picture of {} x {} takes {}, more than the limit of {}", width, height,
                                 byteText(bytes), byteText(double(document.memoryLimit()))),
                     {}, "Make it smaller, or raise the memory limit");
-}
-
-static bool anyStrands(const Film& film) {
-    return std::any_of(film.pixels().begin(), film.pixels().end(),
-                       [](const FilmPixel& p) { return p.tangent != V3f(0.0f); });
-}
-
-Picture toPicture(const Film& film, const FinishOptions* finish) {
-    Picture picture{film.width(), film.height(), {}};
-    const size_t count = film.pixels().size();
-    const auto add = [&](const std::string& name, bool full, const auto& value) {
-        Channel c{name, std::vector<float>(count), full};
-        for (size_t i = 0; i < count; ++i) c.values[i] = value(film.pixels()[i]);
-        picture.channels.push_back(std::move(c));
-    };
-    const auto mean = [](const V3f& sum, const FilmPixel& p) {
-        return p.samples ? sum / float(p.samples) : V3f(0.0f);
-    };
-    const char* rgb[] = {"R", "G", "B"};
-    const char* xyz[] = {"X", "Y", "Z"};
-    const auto beauty = [&](const FilmPixel& p) {
-        const V3f light = mean(p.direct + p.indirect, p);
-        return finish ? finished(light, *finish) : light;
-    };
-    for (int c = 0; c < 3; ++c) add(rgb[c], false, [&](const FilmPixel& p) { return beauty(p)[c]; });
-    add("A", false, [&](const FilmPixel& p) { return p.samples ? p.alpha / float(p.samples) : 0.0f; });
-    if (finish) return picture;
-    add("depth.Z", true, [](const FilmPixel& p) { return p.depth; });
-    for (int c = 0; c < 3; ++c)
-        add(std::string("normal.") + xyz[c], false, [&](const FilmPixel& p) { return mean(p.normal, p)[c]; });
-    for (int c = 0; c < 3; ++c)
-        add(std::string("albedo.") + rgb[c], false, [&](const FilmPixel& p) { return mean(p.albedo, p)[c]; });
-    for (int c = 0; c < 3; ++c)
-        add(std::string("direct.") + rgb[c], false, [&](const FilmPixel& p) { return mean(p.direct, p)[c]; });
-    for (int c = 0; c < 3; ++c)
-        add(std::string("indirect.") + rgb[c], false,
-            [&](const FilmPixel& p) { return mean(p.indirect, p)[c]; });
-    if (anyStrands(film)) {
-        for (int c = 0; c < 3; ++c)
-            add(std::string("tangent.") + xyz[c], false,
-                [&](const FilmPixel& p) { return mean(p.tangent, p)[c]; });
-        const char* lobes[] = {"fibre_reflected", "fibre_through", "fibre_inner", "fibre_rest"};
-        for (size_t l = 0; l < 4; ++l)
-            for (int c = 0; c < 3; ++c)
-                add(std::string(lobes[l]) + "." + rgb[c], false,
-                    [&](const FilmPixel& p) { return mean(p.fibre[l], p)[c]; });
-    }
-    add("object.id", true, [](const FilmPixel& p) { return float(p.object); });
-    add("layer.id", true, [](const FilmPixel& p) { return float(p.layer); });
-    return picture;
-}
-
-void saveRender(const std::filesystem::path& path, const Film& film, const RenderJob& job,
-                const WriteOptions& options) {
-    WriteOptions o = options;
-    const auto list = [](const std::map<uint32_t, std::string>& names) {
-        std::string text;
-        for (const auto& [id, name] : names)
-            text += fmt::format("{}{}={}", text.empty() ? "" : ";", id, name);
-        return text;
-    };
-    o.notes["ovrix:objects"] = list(job.objectNames);
-    o.notes["ovrix:layers"] = list(job.layerNames);
-    writeImage(path, toPicture(film, path.extension() == ".exr" ? nullptr : &job.finish), o);
 }
 
 }  // namespace ovrix

@@ -11,13 +11,13 @@ namespace ovrix {
 /// Everything one picture needs.
 struct RenderJob {
     std::shared_ptr<const RenderScene> scene;
-    CameraOptions camera;
+    std::vector<CameraOptions> cameras;  ///< at even times while the shutter is open; one that stands still
     RenderOptions options;
     FinishOptions finish;
     int width = 0, height = 0, samples = 1;
     std::map<uint32_t, std::string> objectNames, layerNames;  ///< by the ids in the film; 0 is nothing
     std::vector<std::string> problems;                        ///< what was left out, and why
-    Camera cameraFor(int w, int h) const { return Camera(camera, float(w) / float(h)); }
+    Camera cameraFor(int w, int h) const { return Camera(cameras, float(w) / float(h)); }
 };
 
 struct JobOptions {
@@ -42,6 +42,8 @@ class JobBuilder {
                   std::vector<Part>& parts, uint32_t layerId, Progress& progress);
     void addMoves(const Document& document, const Node& node, const JobOptions& options,
                   const LayerResult& last, Part& whole, Progress& progress);
+    void addShapes(const Document& document, const Node& object, const JobOptions& options, Part& part,
+                   Progress& progress);
     static void requireInstanceMemory(const Document& document, const std::vector<Part>& parts);
     void setLights(const Document& document, double frame, RenderJob& job);
     void setMaterials(const Document& document, double frame, RenderJob& job);
@@ -55,15 +57,6 @@ class JobBuilder {
     std::shared_ptr<const Image> sky_;
     std::vector<std::shared_ptr<const FibreShape>> fibreShapes_;
 };
-
-/// The film as a picture with all its passes: beauty, alpha, depth, normal, albedo, ids, direct, indirect;
-/// where strands are seen their tangent and the light of the lobes of fibres.
-/// @param finish  null for scene light as it is, as EXR takes it; else the finished colour, for TIFF and PNG
-Picture toPicture(const Film& film, const FinishOptions* finish);
-
-/// Writes a render: EXR gets scene light and all passes, TIFF and PNG the finished picture.
-void saveRender(const std::filesystem::path& path, const Film& film, const RenderJob& job,
-                const WriteOptions& options);
 
 /// Throws an Error with the figure when a picture of that size would pass the limit.
 void requireFilmMemory(const Document& document, int width, int height);

@@ -26,6 +26,12 @@ Collisions::Collisions(const std::vector<Collider>& colliders, double begin, dou
     : colliders_(colliders), begin_(begin), end_(end), frame_(frame) {
     for (const Collider& c : colliders)
         during_.push_back(c.surface ? c.surface->during(begin, end) : MovingSurface::During());
+    for (const Collider& c : colliders) {
+        const float own = c.fresh && begin <= 0 ? std::numeric_limits<float>::infinity()
+                          : c.surface           ? c.surface->mostMoved(begin, end)
+                                                : (c.point1 - c.point0).length() * float(end - begin);
+        moved_ = std::max(moved_, own);
+    }
 }
 
 void Collisions::find(const Collider& c, size_t number, const V3f& from, const V3f& to, const V3f& tip,
@@ -186,34 +192,103 @@ void Collisions::settle(Passage& p, size_t first, size_t last) const {
     p.v1 = V3f(0.0f);
 }
 
-void Collisions::pushOut(Passage& p, float seconds) const {
+/// How far it is at least from a box.
+static float distanceTo(const Box3f& box, const V3f& p) {
+    V3f off;
+    for (int a = 0; a < 3; ++a) off[a] = std::max({box.min[a] - p[a], p[a] - box.max[a], 0.0f});
+    return off.length();
+}
+
+void Collisions::pushOut(Passage& p, float seconds, Clearance& clear) const {
+    if (clear.touching && clear.holds(p.x1) && restsOn(p, seconds, clear)) return;
+    if (!clear.touching && clear.holds(p.x0) && clear.holds(p.x1)) return;
     const float moved = (p.x1 - p.x0).length();
+    float room = std::numeric_limits<float>::infinity();  // to what it does not touch
+    const bool near = clear.touching;
+    clear.touching = false;
     for (size_t i = 0; i < colliders_.size(); ++i) {
         const Collider& c = colliders_[i];
-        if (!c.surface || !c.surface->closed()) {  // only a way says on which side it is
-            Passage way = p;
-            settle(way, i, i + 1);
-            p.x1 = way.x1, p.touched |= way.touched;
+        // Farther than it must, so that the next substeps need not look.
+        const float reach = 2.0f * c.thickness + (near ? 2.0f : 6.0f) * moved;
+        if (!c.surface) {
+            settleAt(p, i);
+            room = std::min(room, (p.x1 - c.point1).dot(c.normal) - c.thickness);
             continue;
         }
-        const V3f slack(c.thickness);
-        if (!Box3f(c.bounds.min - slack, c.bounds.max + slack).intersects(p.x1)) continue;
-        const SurfaceHit hit = during_[i].closest(p.x1, c.thickness + 2.0f * moved + c.thickness);
-        if (!hit.hit) continue;
-        const V3f out = p.x1 - hit.position;
-        const bool inside = out.dot(hit.normal) < 0;
-        if (!inside && hit.distance >= c.thickness) continue;
-        const V3f n = hit.distance > 1e-3f * c.thickness ? (inside ? -out : out) / hit.distance : hit.normal;
-        const V3f on = hit.position + n * c.thickness;
-        // What presses it on rubs: the way along the surface is shorter by so much.
-        const V3f ground = c.surface->velocityAt(hit.triangle, hit.u, hit.v, end_) / frame_ * seconds;
-        V3f along = on - p.x0 - ground;
-        along -= n * along.dot(n);
-        const float pressed = (on - p.x1).dot(n), way = along.length();
-        const float lost = std::min(way, c.friction * pressed);
-        p.x1 = way > 0 ? on - along * (lost / way) : on;
-        p.touched = true;
+        if (const float off = distanceTo(c.bounds, p.x1); off > reach && off > c.thickness + moved) {
+            room = std::min(room, off - c.thickness);
+            continue;
+        }
+        if (!c.surface->closed()) settleAt(p, i);  // only a way says on which side it is
+        const SurfaceHit hit =
+            during_[i].closest(p.x1, reach, clear.collider == i ? clear.triangle : kNoTriangle);
+        if (hit.hit) clear.collider = uint32_t(i), clear.triangle = hit.triangle;
+        const bool touched = std::exchange(p.touched, false);
+        if (hit.hit && c.surface->closed()) pushOff(hit, i, seconds, p, clear);
+        if (!p.touched || !c.surface->closed())
+            room = std::min(room, (hit.hit ? hit.distance : reach) - c.thickness);
+        else if (touched)
+            room = 0;  // between two of them
+        p.touched |= touched;
     }
+    clear.touching &= clear.collider < colliders_.size() && room > 0;
+    // Roundings of places of this size, and of distances to them.
+    const bool known = clear.touching || !p.touched;
+    clear.place = p.x1;
+    clear.radius = known ? room - 1e-5f * (std::min(room, 1e6f) + p.x1.length()) : 0.0f;
+}
+
+void Collisions::settleAt(Passage& p, size_t collider) const {
+    Passage way = p;
+    settle(way, collider, collider + 1);
+    p.x1 = way.x1, p.touched |= way.touched;
+}
+
+/// Off a closed mesh, from the closest place of it.
+void Collisions::pushOff(const SurfaceHit& hit, size_t collider, float seconds, Passage& p,
+                         Clearance& clear) const {
+    const Collider& c = colliders_[collider];
+    const V3f out = p.x1 - hit.position;
+    const bool inside = out.dot(hit.normal) < 0;
+    if (!inside && hit.distance >= c.thickness) return;
+    const V3f n = hit.distance > 1e-3f * c.thickness ? (inside ? -out : out) / hit.distance : hit.normal;
+    const V3f ground = c.surface->velocityAt(hit.triangle, hit.u, hit.v, end_) / frame_ * seconds;
+    putOn(hit.position + n * c.thickness, n, ground, c.friction, p);
+    const MovingTriangle k = during_[collider].triangle(hit.triangle);
+    const V3f e1 = k.b - k.a, e2 = k.c - k.a, up = e1.cross(e2);
+    const float area = up.length2();
+    if (!(area > 0)) return;
+    clear.touching = true;
+    clear.bary = V2f(hit.u, hit.v);
+    clear.lean = V3f(n.cross(e2).dot(up) / area, e1.cross(n).dot(up) / area, n.dot(up) / std::sqrt(area));
+}
+
+/// To a place a thickness off a surface; what presses it there rubs: the way along it is shorter by so much.
+void Collisions::putOn(const V3f& on, const V3f& n, const V3f& ground, float friction, Passage& p) const {
+    V3f along = on - p.x0 - ground;
+    along -= n * along.dot(n);
+    const float pressed = (on - p.x1).dot(n), way = along.length();
+    const float lost = std::min(way, friction * pressed);
+    p.x1 = way > 0 ? on - along * (lost / way) : on;
+    p.touched = true;
+}
+
+/// Whether it is still where it last lay on a mesh, but for a part of the thickness.
+bool Collisions::restsOn(Passage& p, float seconds, const Clearance& clear) const {
+    const Collider& c = colliders_[clear.collider];
+    const MovingTriangle k = during_[clear.collider].triangle(clear.triangle);
+    const V3f e1 = k.b - k.a, e2 = k.c - k.a;
+    const V3f n = (e1 * clear.lean.x + e2 * clear.lean.y + k.normal() * clear.lean.z).normalized();
+    const V3f off = p.x1 - k.at(clear.bary.x, clear.bary.y);
+    const float height = off.dot(n);
+    const V3f along = off - n * height;
+    if (!(along.length2() < 0.0625f * c.thickness * c.thickness) || !(std::abs(height) < 2.0f * c.thickness))
+        return false;
+    if (height >= c.thickness) return true;
+    const V3f ground =
+        c.surface->velocityAt(clear.triangle, clear.bary.x, clear.bary.y, end_) / frame_ * seconds;
+    putOn(p.x1 + n * (c.thickness - height), n, ground, c.friction, p);
+    return true;
 }
 
 Quatf Collisions::frameOf(int32_t stuckIn, uint32_t triangle) const {
@@ -316,6 +391,7 @@ void addMesh(const PartContext& c, ParticleParts& parts) {
         } catch (const Error&) {
             parts.notes.push_back(
                 "what it meets has other faces than a frame before: its speed there is not known");
+            collider.fresh = true;
             collider.surface = MovingSurface::moved(now.shape, now.world, now.world);
         }
     }

@@ -23,6 +23,22 @@ struct Passage {
     V2f bary{0, 0};
 };
 
+/// What is known of what is around a point that meets things in each of many substeps.
+struct Clearance {
+    /// Within that radius, in metres, of that place nothing is met; nothing but what it touches, if it does.
+    V3f place{0, 0, 0};
+    float radius = 0;
+    uint32_t collider = 0, triangle = kNoTriangle;  ///< what was nearest
+    bool touching = false;                          ///< it lies on that triangle, at these weights
+    V2f bary{0, 0};
+    V3f lean{0, 0, 1};  ///< off it, by both edges and the normal of the triangle
+    bool holds(const V3f& p) const { return (p - place).length2() < radius * radius && radius > 0; }
+    /// Looks closely again at what it touches.
+    void wake() {
+        if (touching) touching = false, radius = 0;
+    }
+};
+
 /// The colliders of a substep. Thread safe.
 class Collisions {
   public:
@@ -40,7 +56,13 @@ class Collisions {
     Quatf frameOf(int32_t stuckIn, uint32_t triangle) const;
     /// Moves the passage's end out of closed meshes, by the closest place alone: for what is moved a little
     /// in each of many substeps; past open meshes and planes as settle() does. @p seconds of the substep.
-    void pushOut(Passage& passage, float seconds) const;
+    /// Looks only when the way leads out of @p clear, which then is what it sees: the result is the same. What
+    /// goes along a closed mesh by less than a quarter of the thickness takes it as flat there, until it is
+    /// woken.
+    void pushOut(Passage& passage, float seconds, Clearance& clear) const;
+    /// As far as any place of a collider moves in the substep at most: clearances are less by it. Infinite
+    /// where one was made anew.
+    float moved() const { return moved_; }
     /// Whether something that waits there is woken.
     bool wakes(const V3f& position, int32_t group) const;
     /// Moves what lies inside of a closed mesh to its surface; true when it did.
@@ -51,6 +73,11 @@ class Collisions {
     struct Contact;
     /// Past the colliders from @p first up to, without, @p last.
     void settle(Passage& passage, size_t first, size_t last) const;
+    void settleAt(Passage& passage, size_t collider) const;
+    void pushOff(const SurfaceHit& hit, size_t collider, float seconds, Passage& passage,
+                 Clearance& clear) const;
+    void putOn(const V3f& on, const V3f& normal, const V3f& ground, float friction, Passage& passage) const;
+    bool restsOn(Passage& passage, float seconds, const Clearance& clear) const;
     void find(const Collider& collider, size_t number, const V3f& from, const V3f& to, const V3f& tip,
               double begin, Contact& best) const;
     void respond(const Contact& contact, V3f& push, float left, const V3f& tip, Passage& p) const;
@@ -59,6 +86,7 @@ class Collisions {
     std::vector<MovingSurface::During> during_;
     double begin_, end_;
     float frame_;
+    float moved_ = 0;
 };
 
 }  // namespace ovrix

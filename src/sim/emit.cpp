@@ -5,6 +5,7 @@
 #include "base/error.h"
 #include "base/hash.h"
 #include "base/specs.h"
+#include "sim/condition.h"
 
 namespace ovrix {
 
@@ -200,44 +201,63 @@ class Emit : public Emitter {
         bear(at, uint64_t(born), before, now, end, births, progress);
     }
 
+    void await(const SolverInput& now, std::span<const double> numbers, Births& births,
+               std::vector<std::string>& notes, Progress& progress) const override {
+        const double all = most_ > 0 ? most_ : rate_ > 0 ? 0.0 : burst_;
+        if (all <= 0) {
+            notes.emplace_back("none are shown before birth: At most must say how many there will be");
+            return;
+        }
+        const uint64_t born = uint64_t(numbers[0]), count = uint64_t(std::max(0.0, all - numbers[0]));
+        if (!count) return;
+        askForMemory(double(count) * 160.0 * now.share, now.memoryLimit, double(count) * now.share);
+        bear(std::vector<double>(count, 1.0), born, now, now, 1.0, births, progress);
+    }
+
   private:
+    /// The sources of one frame after another, and where each was before.
+    struct Sources {
+        std::span<const V3f> place, normal, before;
+        std::span<const uint64_t> id;
+        std::unordered_map<uint64_t, uint32_t> known;  ///< where an id was before; empty when none moved on
+        bool alike = false;
+        Sources(const SolverInput& then, const AttributeSet& a) {
+            place = a.find<V3f>("P"), normal = a.find<V3f>("N"), id = a.find<uint64_t>("id");
+            std::span<const uint64_t> ids;
+            if (const auto* old = std::get_if<std::shared_ptr<const PointSet>>(&then.source))
+                before = (*old)->attributes.find<V3f>("P"), ids = (*old)->attributes.find<uint64_t>("id");
+            alike = ids.size() == id.size() && std::equal(id.begin(), id.end(), ids.begin());
+            if (!alike) known = indexById(ids);
+        }
+        V3f wasAt(uint32_t i) const {
+            if (alike) return before[i];
+            const auto it = known.find(id.empty() ? 0 : id[i]);
+            return it == known.end() ? place[i] : before[it->second];
+        }
+    };
+
     void bear(const std::vector<double>& at, uint64_t born, const SolverInput& before, const SolverInput& now,
               double end, Births& births, Progress& progress) const {
-        const auto* then = std::get_if<std::shared_ptr<const PointSet>>(&before.source);
         const auto* there = std::get_if<std::shared_ptr<const PointSet>>(&now.source);
         if (!there || (*there)->size() == 0) return;
-        const AttributeSet& a = (*there)->attributes;
-        const auto p1 = a.find<V3f>("P"), n1 = a.find<V3f>("N");
-        const auto ids = a.find<uint64_t>("id");
-        std::span<const V3f> p0;
-        std::span<const uint64_t> ids0;
-        if (then) p0 = (*then)->attributes.find<V3f>("P"), ids0 = (*then)->attributes.find<uint64_t>("id");
-        const bool alike = ids0.size() == ids.size() && std::equal(ids.begin(), ids.end(), ids0.begin());
-        const auto placeOf = indexById(alike ? std::span<const uint64_t>() : ids0);
+        const Sources sources(before, (*there)->attributes);
+        const size_t count = sources.place.size();
         std::vector<uint32_t> order;
         if (order_ != BirthOrder::Random)
-            order = birthOrder(order_, reversed_, a, point_, direction_, by_, progress);
+            order = birthOrder(order_, reversed_, (*there)->attributes, point_, direction_, by_, progress);
         const float frame = float((now.frame - before.frame) / now.rate);
         const size_t first = births.count();
         for (size_t k = 0; k < at.size(); ++k) {
             const uint64_t index = born + k, id = uint64_t(number_ + 1) << 40 | index;
             if (now.share < 1.0 && double(random1(1, id, Stream::Show)) >= now.share) continue;
-            uint32_t i;
-            if (order.empty())
-                i = uint32_t(std::min<uint64_t>(
-                    p1.size() - 1,
-                    uint64_t(double(random1(nature_.seed, id, Stream::Pick)) * double(p1.size()))));
-            else
-                i = order[index % order.size()];
-            const float t = float(at[k]);
-            V3f from = p1[i];
-            if (alike) {
-                from = p0[i];
-            } else if (const auto known = placeOf.find(ids.empty() ? 0 : ids[i]); known != placeOf.end()) {
-                from = p0[known->second];
-            }
-            const V3f motion = frame > 0 ? (p1[i] - from) / frame : V3f(0.0f);
-            births.add(id, from + (p1[i] - from) * t, motion, n1.empty() ? V3f(0, 1, 0) : n1[i],
+            const uint32_t i = order.empty()
+                                   ? uint32_t(std::min<uint64_t>(
+                                         count - 1, uint64_t(double(random1(nature_.seed, id, Stream::Pick)) *
+                                                             double(count))))
+                                   : order[index % order.size()];
+            const V3f from = sources.wasAt(i), to = sources.place[i];
+            births.add(id, from + (to - from) * float(at[k]), frame > 0 ? (to - from) / frame : V3f(0.0f),
+                       sources.normal.empty() ? V3f(0, 1, 0) : sources.normal[i],
                        std::max(0.0f, float(end - at[k]) * frame));
         }
         nature_.give(births, first, axis_, progress);
@@ -260,37 +280,52 @@ class Emit : public Emitter {
     float tangent_ = 0;
 };
 
+const char *const kOnContact = "on contact", *const kAtTheEnd = "at the end",
+                  *const kAlongTheWay = "along the way";
+
+/// What makes particles bear others: what a rule asks for, and two things more.
+std::vector<std::string> branchNames() {
+    std::vector<std::string> names = {kOnContact, kAtTheEnd, kAlongTheWay};
+    for (const std::string& name : conditionNames())
+        if (name != kOnContact) names.push_back(name);
+    return names;
+}
+
 class Branch : public Offspring {
   public:
-    explicit Branch(const PartContext& c) : nature_(c.params()) {
+    explicit Branch(const PartContext& c) : nature_(c.params()), bit_(int32_t(1) << c.number % 31) {
         const ResolvedParams& p = c.params();
         when_ = p.text("when");
         count_ = p.integer("count");
         rate_ = p.number("rate");
         of_ = int32_t(p.integer("of"));
+        if (when_ != kAtTheEnd && when_ != kAlongTheWay) condition_.emplace(c, when_);
+        if (once() && c.number >= 31)
+            throw Error("more than 31 of a simulation bear by what holds", {}, "Take some of them away");
     }
+    bool together() const override { return condition_ && condition_->together(); }
+    bool once() const override { return condition_ && when_ != kOnContact; }
 
-    void bear(const Parents& a, Births& births) const override {
+    void bear(const Parents& a, Births& births) override {
         const size_t first = births.count();
+        std::vector<uint8_t> holds;
+        if (condition_) {
+            condition_->all(a.position);
+            holds = condition_->over(a.samples(), a.touched);
+        }
         for (size_t i = 0; i < a.id.size(); ++i) {
-            if ((of_ > 0 && a.group[i] != of_) || a.state[i] != 0) continue;
+            const bool mine = (of_ == 0 || a.group[i] == of_) && a.state[i] == 0;
+            const bool now = mine && !holds.empty() && holds[i] && begins(a, i);
+            if (once()) remember(a, i, !holds.empty() && holds[i]);
+            if (!mine) continue;
             int64_t from = 0, to = 0;
-            if (when_ == "on contact" && a.touched[i])
-                from = int64_t(double(a.age[i]) * 1e6) * count_, to = from + count_;  // other ids each time
-            if (when_ == "at the end" && a.died[i]) to = count_;
-            if (when_ == "along the way") {
+            if (now) from = int64_t(double(a.age[i]) * 1e6) * count_, to = from + count_;  // other ids each
+            if (when_ == kAtTheEnd && a.died[i]) to = count_;
+            if (when_ == kAlongTheWay) {
                 to = int64_t(std::floor(double(a.age[i]) * rate_ + 1e-6));
                 from = int64_t(std::floor(double(std::max(0.0f, a.age[i] - a.dt)) * rate_ + 1e-6));
             }
-            for (int64_t k = from; k < to; ++k) {
-                const uint64_t key = random4(nature_.seed, a.id[i], Stream::Branch).word(0) | uint64_t(1)
-                                                                                                  << 63;
-                const float late = when_ == "along the way"
-                                       ? std::clamp(a.age[i] - float(double(k + 1) / rate_), 0.0f, a.dt)
-                                       : 0.0f;
-                births.add(key + uint64_t(k), a.position[i] - a.velocity[i] * late, a.velocity[i],
-                           a.normal.empty() ? V3f(0, 1, 0) : a.normal[i], late);
-            }
+            for (int64_t k = from; k < to; ++k) add(a, i, k, births);
         }
         nature_.give(births, first, V3f(0.0f), Progress::none());
         // The substep is over for all: they have gone on since they were born.
@@ -299,11 +334,25 @@ class Branch : public Offspring {
     }
 
   private:
+    /// Whether what holds now did not before; a contact is new each time.
+    bool begins(const Parents& a, size_t i) const { return !once() || !(a.told[i] & bit_); }
+    void remember(const Parents& a, size_t i, bool holds) const {
+        a.told[i] = holds ? a.told[i] | bit_ : a.told[i] & ~bit_;
+    }
+    void add(const Parents& a, size_t i, int64_t k, Births& births) const {
+        const uint64_t key = random4(nature_.seed, a.id[i], Stream::Branch).word(0) | uint64_t(1) << 63;
+        const float late =
+            when_ == kAlongTheWay ? std::clamp(a.age[i] - float(double(k + 1) / rate_), 0.0f, a.dt) : 0.0f;
+        births.add(key + uint64_t(k), a.position[i] - a.velocity[i] * late, a.velocity[i],
+                   a.normal.empty() ? V3f(0, 1, 0) : a.normal[i], late);
+    }
+
     Nature nature_;
     std::string when_;
+    std::optional<Condition> condition_;
     int64_t count_;
     double rate_;
-    int32_t of_;
+    int32_t of_, bit_;  ///< bit_: what in "told" says that its condition held
 };
 
 }  // namespace
@@ -342,19 +391,21 @@ ParticlePart emitPart() {
 ParticlePart offspringPart() {
     StepType type = partType(
         "offspring", "Offspring",
-        "Particles bear others: when they touch something, at their end, or along their way",
-        Specs{choice("when", "When", "on contact", {"on contact", "at the end", "along the way"},
-                     "What makes them"),
-              shownIf(whole("count", "Count", 5, 1, 100000, 1, 50, "New ones each time"),
-                      "when!=along the way"),
-              shownIf(number("rate", "Rate", 20, "1/s", 0, 1e6, 0, 200, "New ones a second, of each"),
-                      "when=along the way"),
-              whole("of", "Of group", 0, 0, 1000, 0, 9, "Which bear; 0 is all")} +
+        "Particles bear others: when they touch something, at their end, along their way, or when something "
+        "begins to hold for them",
+        Specs{choice("when", "When", kOnContact, branchNames(), "What makes them")} + conditionSpecs() +
+            Specs{shownIf(whole("count", "Count", 5, 1, 100000, 1, 50, "New ones each time"),
+                          "when!=along the way"),
+                  shownIf(number("rate", "Rate", 20, "1/s", 0, 1e6, 0, 200, "New ones a second, of each"),
+                          "when=along the way"),
+                  whole("of", "Of group", 0, 0, 1000, 0, 9, "Which bear; 0 is all")} +
             natureSpecs());
     type.start["group"].value = int64_t(1);
     type.start["life"].value = Range{0.3, 0.8};
     return {type, [](const PartContext& c, ParticleParts& parts) {
-                parts.offspring.push_back(std::make_unique<Branch>(c));
+                auto branch = std::make_unique<Branch>(c);
+                parts.tells |= branch->once();
+                parts.offspring.push_back(std::move(branch));
                 askForColumns(c, parts);
             }};
 }

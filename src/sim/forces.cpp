@@ -140,13 +140,14 @@ struct Vortex : Force {
     V3f centre, axis;
     Strength strength;
     Fading fading;
-    float inward, along;
+    float round, inward, along;
     explicit Vortex(const PartContext& c) : strength(c.params()), fading(c.params()) {
         const M44f m = standing(c, "at", c.params().vector("place"));
         centre = m.translation();
         axis = c.params().vector("axis");
         if (!c.params().text("at").empty()) m.multDirMatrix(V3f(axis), axis);
         axis = axis.length() > 0 ? axis.normalized() : V3f(0, 1, 0);
+        round = float(c.params().number("round"));
         inward = float(c.params().number("inward"));
         along = float(c.params().number("along"));
     }
@@ -158,7 +159,8 @@ struct Vortex : Force {
             const float r = out.length();
             if (!(r > 0) || s[i] == 0) continue;
             const V3f radial = out / r;
-            b.push[i] += (axis.cross(radial) * s[i] - radial * inward + axis * along) * fading.at(r);
+            b.push[i] +=
+                (axis.cross(radial) * round - radial * inward + axis * along) * (s[i] * fading.at(r));
         }
     }
 };
@@ -316,6 +318,39 @@ struct Target : Force {
     }
 };
 
+/// Vectors that another program worked out; they may move and turn with an object.
+struct Vectors : Force {
+    VectorGridPtr grid;
+    M44f toGrid, fromGrid;
+    Strength strength;
+    bool carries;
+    float hold;
+    explicit Vectors(const PartContext& c) : strength(c.params()) {
+        const ResolvedParams& p = c.params();
+        if (p.text("file").empty()) throw Error("has no file", {}, "Choose a .vdb file that holds vectors");
+        grid = c.around().vectors(p.text("file"), p.text("grid"));
+        if (const std::string& at = p.text("at"); !at.empty()) fromGrid = c.around().placed(at).world;
+        toGrid = fromGrid.inverse();
+        carries = p.text("how") == "carries";
+        hold = float(p.number("hold"));
+    }
+    void act(Block& b) const override {
+        float s[kBlock];
+        strength.over(b, s);
+        for (size_t i = 0; i < b.count; ++i) {
+            if (s[i] == 0) continue;
+            V3f v = grid->at(b.position[i] * toGrid);
+            fromGrid.multDirMatrix(V3f(v), v);
+            if (!carries) {
+                b.push[i] += v * s[i];
+            } else if (v != V3f(0.0f)) {  // outside there is no flow that could hold it
+                b.grip[i] += hold;
+                b.drift[i] += v * (s[i] * hold);
+            }
+        }
+    }
+};
+
 struct SpeedLimit : Force {
     Range limits;
     int32_t group;
@@ -381,7 +416,8 @@ ParticlePart vortexPart() {
         Specs{ref("at", "Stands on", "object", "Moves and turns with it"),
               shownIf(vector("place", "Place", V3d(0), "m", 5, "A point of the axis"), "at="),
               vector("axis", "Axis", V3d(0, 1, 0), "", 1, "Of the object where one is chosen"),
-              strengthOf(4, "m/s2", 1e6, -20, 20, "Round the axis"),
+              strengthOf(1, "", 1e6, 0, 2, "Factor on all of it"),
+              number("round", "Round", 4, "m/s2", -1e6, 1e6, -20, 20, "Round the axis"),
               number("inward", "Inward", 4, "m/s2", -1e6, 1e6, -20, 20, "Towards the axis"),
               number("along", "Along", 0, "m/s2", -1e6, 1e6, -20, 20, "Along the axis")} +
             fadingSpecs());
@@ -424,6 +460,24 @@ ParticlePart targetPart() {
               strengthOf(20, "1/s2", 1e6, 0, 100, "How hard; give it keys to form and to let go"),
               number("hold", "Settling", 1, "", 0, 10, 0, 2, "Below 1 they swing about their place"),
               seedSpec("Another number, other places")});
+}
+
+static ParamSpec vectorFile() {
+    ParamSpec spec = file("file", "File", "A .vdb file with a grid of vectors");
+    spec.refKind = "vectors";
+    return spec;
+}
+
+ParticlePart vectorsPart() {
+    return forcePart<Vectors>(
+        "vectors", "Vectors of a file", "Pushes, or takes along, by the vectors of an OpenVDB grid",
+        Specs{vectorFile(), text("grid", "Grid", "", "Its name in the file; the first of vectors when empty"),
+              ref("at", "Stands on", "object", "Moves and turns with it; else it is where the file says"),
+              choice("how", "How", "carries", {"pushes", "carries"},
+                     "Vectors are accelerations, or the speed of a flow that takes along"),
+              strengthOf(1, "", 1e6, 0, 10, "Factor on the vectors"),
+              shownIf(number("hold", "Hold", 4, "1/s", 0, 1e6, 0, 20, "How soon particles go as the flow"),
+                      "how=carries")});
 }
 
 ParticlePart speedLimitPart() {

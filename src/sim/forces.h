@@ -13,6 +13,8 @@ ParticlePart attractPart();
 ParticlePart followPart();
 ParticlePart stayPart();
 ParticlePart targetPart();
+/// By a grid of vectors that comes from a file.
+ParticlePart vectorsPart();
 ParticlePart speedLimitPart();
 
 /// A force as a part, with the "group" that all of them have.

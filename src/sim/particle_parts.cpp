@@ -33,6 +33,14 @@ Samples Rule::View::samples() const {
     return s;
 }
 
+Samples Offspring::Parents::samples() const {
+    Samples s;
+    s.position = position, s.normal = normal, s.velocity = velocity;
+    s.age = age, s.life = life, s.scale = scale;
+    s.id = id;
+    return s;
+}
+
 Strength::Strength(const ResolvedParams& p, const std::string& id) : value(p.driven(id)) {
     if (p.has("group")) group = int32_t(p.integer("group"));
 }
@@ -72,6 +80,9 @@ StepType solverStep(StepType type, std::shared_ptr<const Solver> solver) {
     type.params.push_back(specs::choice(
         "bake_use", "Bake", "while fresh", {"while fresh", "always", "never"},
         "Takes the baked frames as long as nothing that they depend on changed; always; or never"));
+    type.params.push_back(specs::choice(
+        "bake_as", "Baked as", "vdb", {"vdb", "usda"},
+        "OpenVDB points, small and quick; or USD text, larger and slower, that more programs read"));
     type.solver = std::move(solver);
     type.apply = [](const StepInput&) -> Geometry {
         throw Error("can only be worked out frame by frame", {}, "Open the scene that it belongs to");
@@ -101,7 +112,7 @@ const std::vector<ParticlePart>& particleParts() {
         emitPart(), offspringPart(),
         // forces
         gravityPart(), dragPart(), windPart(), turbulencePart(), vortexPart(), attractPart(), followPart(),
-        stayPart(), targetPart(), speedLimitPart(),
+        stayPart(), targetPart(), vectorsPart(), speedLimitPart(),
         // what they meet
         collidePart(), floorPart(), spacingPart(),
         // swarms
@@ -110,8 +121,8 @@ const std::vector<ParticlePart>& particleParts() {
         rulePart(), sizePart(), colorPart(), facingPart(),
         // on strands
         onStrands(gravityPart()), onStrands(dragPart()), onStrands(windPart()), onStrands(turbulencePart()),
-        onStrands(vortexPart()), onStrands(attractPart()), onStrands(collidePart()), onStrands(floorPart()),
-        strandSpacingPart()};
+        onStrands(vortexPart()), onStrands(attractPart()), onStrands(vectorsPart()), onStrands(collidePart()),
+        onStrands(floorPart()), strandSpacingPart()};
     return parts;
 }
 

@@ -10,13 +10,15 @@ namespace ovrix {
 /// those that never end), "scale" (float), "N" (V3f, unit: the source's normal), "group" (int32) and "state"
 /// (int32, ParticleState). Where something needs them: "born" (float: the size at birth), "spin" (V3f, rad/s,
 /// world), "orient" (Quatf), "weight" (float, kg), "color" (Color), and of those that stick "stuck_in"
-/// (int32, the collider), "triangle", "bary", "stuck_turn" (Quatf: from the triangle's frame).
+/// (int32, the collider), "triangle", "bary", "stuck_turn" (Quatf: from the triangle's frame), and "told"
+/// (int32: for which offspring what they ask for held at the last substep, a bit each).
 enum class ParticleState : int32_t {
     Free = 0,
     Waiting = 1,  ///< stands still until it is woken
     Stuck = 2,    ///< goes with a surface
     Frozen = 3,   ///< a force on it was no number
-    Ended = 4     ///< is over, but shown
+    Ended = 4,    ///< is over, but shown
+    Unborn = 5    ///< is shown where it will be born; nothing acts on it
 };
 
 /// How many particles are worked on at a time: so few that all of it stays in a core's nearest memory.
@@ -75,10 +77,11 @@ struct Collider {
     OnContact then = OnContact::Bounce;
     float thickness = 1e-3f;  ///< metres
     float friction = 0, bounce = 0;
-    float ahead = 0;    ///< metres from the middle to the tip along a particle's own axis, times its size
-    float reach = 0;    ///< metres within which it wakes
-    int32_t group = 0;  ///< 0 is all
-    Box3f bounds;       ///< of the whole frame; empty for a plane
+    float ahead = 0;     ///< metres from the middle to the tip along a particle's own axis, times its size
+    float reach = 0;     ///< metres within which it wakes
+    int32_t group = 0;   ///< 0 is all
+    Box3f bounds;        ///< of the whole frame; empty for a plane
+    bool fresh = false;  ///< it has nothing to do with that of the frame before
 };
 
 /// What particles are born with.
@@ -99,6 +102,9 @@ class Emitter {
     /// Those born from @p begin to @p end, parts of the frame from 0 to 1. @p numbers are its own and kept.
     virtual void emit(double begin, double end, const SolverInput& before, const SolverInput& now,
                       std::span<double> numbers, Births& births, Progress& progress) const = 0;
+    /// Those that are yet to be born, at the end of the frame: as far as it is told how many there will be.
+    virtual void await(const SolverInput& /*now*/, std::span<const double> /*numbers*/, Births& /*births*/,
+                       std::vector<std::string>& /*notes*/, Progress&) const {}
     static constexpr size_t kNumbers = 2;  ///< how many have been born; the part of the next
 };
 
@@ -108,13 +114,19 @@ class Offspring {
     virtual ~Offspring() = default;
     struct Parents {
         std::span<const V3f> position, velocity, normal;
-        std::span<const float> age, scale;
+        std::span<const float> age, life, scale;
         std::span<const uint64_t> id;
         std::span<const int32_t> group, state;
         std::span<const uint8_t> touched, died;  ///< in this substep
+        std::span<int32_t> told;                 ///< "told", where an offspring asks for it
         float dt;
+        Samples samples() const;
     };
-    virtual void bear(const Parents& parents, Births& births) const = 0;
+    virtual void bear(const Parents& parents, Births& births) = 0;
+    /// Whether neighbours count.
+    virtual bool together() const { return false; }
+    /// Whether it must know what held for each before: it bears when that begins.
+    virtual bool once() const { return false; }
 };
 
 /// Changes what particles are once a substep is over, by one at a time.
@@ -162,7 +174,8 @@ struct ParticleParts {
     std::vector<std::unique_ptr<Rule>> rules;
     std::vector<std::unique_ptr<Spacing>> spacings;
     std::vector<std::unique_ptr<Looks>> looks;
-    bool sticks = false, spins = false, colours = false, weighs = false;  ///< columns that are needed
+    bool sticks = false, spins = false, colours = false, weighs = false,
+         tells = false;         ///< columns that are needed
     float strandThickness = 0;  ///< metres, that strands keep from each other; 0 for none
     int strandRounds = 1;
     std::vector<std::string> notes;

@@ -7,6 +7,7 @@
 #include "base/specs.h"
 #include "geo/strands.h"
 #include "sim/collide.h"
+#include "sim/particles_between.h"
 
 namespace ovrix {
 
@@ -239,6 +240,7 @@ void append(AttributeSet& a, const Births& b, const ParticleParts& parts) {
     put(a.add<float>("born"), b.size);
     put(a.add<int32_t>("group"), b.group);
     put(a.add<int32_t>("state"), b.state);
+    if (parts.tells) a.add<int32_t>("told");
     if (parts.weighs) put(a.add<float>("weight", 1.0f), b.weight);
     if (parts.colours) put(a.add<Color>("color", Color(1.0f)), b.color);
     if (!parts.spins && !parts.sticks) return;
@@ -257,6 +259,7 @@ AttributeSet nobody(const ParticleParts& parts) {
     a.add<uint64_t>("id");
     a.add<float>("age"), a.add<float>("life"), a.add<float>("scale"), a.add<float>("born");
     a.add<int32_t>("group"), a.add<int32_t>("state");
+    if (parts.tells) a.add<int32_t>("told");
     if (parts.weighs) a.add<float>("weight", 1.0f);
     if (parts.colours) a.add<Color>("color", Color(1.0f));
     if (parts.spins || parts.sticks) a.add<V3f>("spin"), a.add<Quatf>("orient");
@@ -311,8 +314,19 @@ void stepParticles(AttributeSet& particles, ParticleParts& parts, const StepSett
             for (size_t i = 0; i < died.size(); ++i)
                 died[i] = !(c.age[i] < c.life[i]) && c.state[i] != int32_t(ParticleState::Ended);
             const Offspring::Parents parents{
-                c.position,     c.velocity, particles.find<V3f>("N"),  c.age, c.scale, c.id, c.group, c.state,
-                step.touched(), died,       float(end - begin) * frame};
+                c.position,
+                c.velocity,
+                particles.find<V3f>("N"),
+                c.age,
+                c.life,
+                c.scale,
+                c.id,
+                c.group,
+                c.state,
+                step.touched(),
+                died,
+                parts.tells ? particles.add<int32_t>("told") : std::span<int32_t>(),
+                float(end - begin) * frame};
             for (const auto& o : parts.offspring) o->bear(parents, children);
         }
     }
@@ -345,7 +359,7 @@ class ParticleSolver : public Solver {
                 parts.emitters[e]->emit(0, 0, in, in, numbersOf(state, e), births, progress);
         free(parts, births, 0, 0, float(1.0 / in.rate), counts);
         append(a, births, parts);
-        return finished(std::move(state), std::move(a), parts, 0.0f, counts, progress);
+        return finished(std::move(state), std::move(a), parts, in, 0.0f, counts, progress);
     }
 
     SolverState advance(const SolverState& last, const SolverInput& before, const SolverInput& now,
@@ -354,7 +368,7 @@ class ParticleSolver : public Solver {
         SolverInput in = now;
         if (acrossAll(parts)) in.share = 1.0;
         SolverState state{now.frame, {}, last.numbers, {}};
-        AttributeSet a = std::get<PointsPtr>(last.geometry)->attributes;
+        AttributeSet a = bornOf(std::get<PointsPtr>(last.geometry)->attributes);
         const StepSettings settings = settingsOf(*now.params);
         const float frame = float((now.frame - before.frame) / now.rate);
         StepCounts counts;
@@ -369,10 +383,12 @@ class ParticleSolver : public Solver {
             const double seconds = (before.frame + to * (now.frame - before.frame)) / now.rate;
             stepParticles(a, parts, settings, from, to, frame, seconds, births.late, counts, progress);
         }
-        return finished(std::move(state), std::move(a), parts, frame, counts, progress);
+        return finished(std::move(state), std::move(a), parts, in, frame, counts, progress);
     }
 
-    Geometry between(const SolverState& a, const SolverState& b, double part, double rate) const override;
+    Geometry between(const SolverState& a, const SolverState& b, double part, double rate) const override {
+        return particlesBetween(a, b, part, rate);
+    }
 
   private:
     static bool acrossAll(const ParticleParts& parts) {
@@ -380,6 +396,8 @@ class ParticleSolver : public Solver {
             if (f->together()) return true;
         for (const auto& r : parts.rules)
             if (r->together()) return true;
+        for (const auto& o : parts.offspring)
+            if (o->together()) return true;
         return !parts.spacings.empty();
     }
 
@@ -418,12 +436,38 @@ class ParticleSolver : public Solver {
         for (V3f& p : births.position) counts.freed += collisions.freed(p);
     }
 
-    static SolverState finished(SolverState state, AttributeSet a, const ParticleParts& parts, float seconds,
-                                const StepCounts& counts, Progress& progress) {
+    /// Without those that are only shown before their birth.
+    static AttributeSet bornOf(const AttributeSet& a) {
+        const auto state = a.find<int32_t>("state");
+        std::vector<uint32_t> born;
+        for (size_t i = 0; i < state.size(); ++i)
+            if (state[i] != int32_t(ParticleState::Unborn)) born.push_back(uint32_t(i));
+        return born.size() == state.size() ? a : a.gathered(born);
+    }
+
+    /// Adds those yet to be born, behind all others: turned as they will start, and at rest.
+    static void await(SolverState& state, AttributeSet& a, const ParticleParts& parts, const SolverInput& in,
+                      Progress& progress) {
+        Births births;
+        for (size_t e = 0; e < parts.emitters.size(); ++e)
+            parts.emitters[e]->await(in, numbersOf(state, e), births, state.notes, progress);
+        const size_t old = a.size();
+        append(a, births, parts);
+        if (!births.count()) return;
+        const auto velocity = a.add<V3f>("v");
+        const auto states = a.add<int32_t>("state");
+        for (size_t i = old; i < a.size(); ++i)
+            velocity[i] = V3f(0.0f), states[i] = int32_t(ParticleState::Unborn);
+    }
+
+    static SolverState finished(SolverState state, AttributeSet a, const ParticleParts& parts,
+                                const SolverInput& in, float seconds, const StepCounts& counts,
+                                Progress& progress) {
+        state.notes = parts.notes;
+        if (in.params->flag("show_before")) await(state, a, parts, in, progress);
         for (const auto& look : parts.looks) look->dress(a, seconds, progress);
         size_t frozen = 0;
         for (int32_t s : a.find<int32_t>("state")) frozen += s == int32_t(ParticleState::Frozen);
-        state.notes = parts.notes;
         const auto say = [&](size_t count, const char* one, const char* many) {
             if (count) state.notes.push_back(fmt::format("{} {}", count, count == 1 ? one : many));
         };
@@ -439,51 +483,6 @@ class ParticleSolver : public Solver {
     }
 };
 
-/// A cubic through both places with both velocities; straight where something threw it off that way between.
-V3f placeBetween(const V3f& a, const V3f& va, const V3f& b, const V3f& vb, float t, float seconds) {
-    const V3f chord = b - a, mean = (va + vb) * (0.5f * seconds);
-    if ((chord - mean).length() > 0.25f * (chord.length() + mean.length())) return a + chord * t;
-    return hermite(a, b, va * seconds, vb * seconds, t);
-}
-
-Geometry ParticleSolver::between(const SolverState& a, const SolverState& b, double part, double rate) const {
-    if (part <= 0.0 || &a == &b) return a.geometry;
-    if (part >= 1.0) return b.geometry;
-    const AttributeSet &from = std::get<PointsPtr>(a.geometry)->attributes,
-                       &to = std::get<PointsPtr>(b.geometry)->attributes;
-    const float t = float(part), seconds = float((b.frame - a.frame) / rate);
-    const auto id0 = from.find<uint64_t>("id"), id1 = to.find<uint64_t>("id");
-    const auto age = to.find<float>("age");
-    // Both lists are in the same order, the newborn at the end.
-    std::vector<uint32_t> shown, was;
-    size_t j = 0;
-    for (size_t i = 0; i < id0.size(); ++i)
-        if (j < id1.size() && id1[j] == id0[i]) shown.push_back(uint32_t(j++)), was.push_back(uint32_t(i));
-    for (; j < id1.size(); ++j)
-        if (age[j] > (1.0f - t) * seconds) shown.push_back(uint32_t(j));
-    PointSet out{to.gathered(shown)};
-    AttributeSet& o = out.attributes;
-    const auto p0 = from.find<V3f>("P"), v0 = from.find<V3f>("v");
-    const auto p = o.add<V3f>("P"), v = o.add<V3f>("v");
-    const auto ages = o.add<float>("age"), scale = o.add<float>("scale");
-    const auto scale0 = from.find<float>("scale");
-    const auto turn0 = from.find<Quatf>("orient");
-    const std::span<Quatf> turn = turn0.empty() ? std::span<Quatf>() : o.add<Quatf>("orient");
-    for (size_t i = 0; i < shown.size(); ++i) {
-        ages[i] -= (1.0f - t) * seconds;
-        if (i >= was.size()) {
-            p[i] -= v[i] * ((1.0f - t) * seconds);
-            continue;
-        }
-        const size_t k = was[i];
-        p[i] = placeBetween(p0[k], v0[k], p[i], v[i], t, seconds);
-        v[i] = v0[k] + (v[i] - v0[k]) * t;
-        scale[i] = lerp(scale0[k], scale[i], t);
-        if (!turn.empty()) turn[i] = Imath::slerpShortestArc(turn0[k], turn[i], t);
-    }
-    return std::make_shared<const PointSet>(std::move(out));
-}
-
 }  // namespace
 
 StepType simulateStep() {
@@ -497,6 +496,8 @@ StepType simulateStep() {
                          "Parts that each frame is worked out in: more is closer"),
                    number("fastest", "Fastest", 1000, "m/s", 1e-6, 1e9, 1, 1000,
                           "What would be faster is held to it, and counted"),
+                   flag("show_before", "Shown before", false,
+                        "Those yet to be born wait where they will be, as far as At most says how many"),
                    flag("keep_ended", "Shown after", false, "Those that ended stay where they were"),
                    flag("waiting", "Points wait", false,
                         "Without an emitter: the points stand still until something wakes them")};

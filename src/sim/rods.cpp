@@ -9,17 +9,25 @@ namespace ovrix {
 namespace {
 
 constexpr float kEarth = 9.81f;
-constexpr size_t kMost = 512;
 
-Quatf unit(const Quatf& q) {
-    const float n = std::sqrt(q.r * q.r + q.v.length2());
-    return n > 1e-12f ? Quatf(q.r / n, q.v / n) : Quatf();
+Vec4 alongOf(const Turn4& q) { return rotate(q, all4(V3f(0, 1, 0))); }
+
+/// Turns one direction to another, by the shortest way, before what @p q turns; both are unit.
+Turn4 turnedOn(const Vec4& from, const Vec4& to, const Turn4& q) {
+    const Float4 d = dot(from, to);
+    Turn4 by{all4(1.0f) + d, cross(from, to)};
+    const Mask4 back = d < all4(-0.99999f);
+    if (any4(back)) {  // half round, about any axis across
+        const Vec4 x = cross(from, all4(V3f(1, 0, 0))), z = cross(from, all4(V3f(0, 0, 1)));
+        const Vec4 across = choose(dot(x, x) > dot(z, z), x, z);
+        by.r = back ? all4(0.0f) : by.r;
+        by.v = choose(back, across, by.v);
+    }
+    return normalized(by * q);
 }
 
-V3f alongOf(const Quatf& q) { return rotate(q, V3f(0, 1, 0)); }
-
-/// Mass of a point of a strand of one kilogram a metre.
-float massOf(std::span<const float> length, size_t point) {
+/// The mass of a point of a strand of one kilogram a metre.
+float massAt(std::span<const float> length, size_t point) {
     const float before = point > 0 ? length[point - 1] : 0.0f,
                 after = point < length.size() ? length[point] : 0.0f;
     return 0.5f * (before + after);
@@ -27,146 +35,184 @@ float massOf(std::span<const float> length, size_t point) {
 
 }  // namespace
 
-void pieceTurns(std::span<const V3f> points, const Quatf& root, std::span<Quatf> turns) {
-    Quatf turn = root;
-    for (size_t k = 0; k + 1 < points.size(); ++k) {
-        const V3f d = points[k + 1] - points[k];
-        const float length = d.length();
-        if (length > 1e-12f) turn = unit(turnBetween(alongOf(turn), d / length) * turn);
-        turns[k] = turn;
-    }
-}
-
-RodRest RodRest::of(std::span<const V3f> points, const Quatf& root) {
-    RodRest rest;
-    const size_t n = points.size();
-    std::vector<Quatf> turns(n - 1);
-    pieceTurns(points, root, turns);
-    for (size_t k = 0; k + 1 < n; ++k) {
-        rest.length.push_back(std::max(1e-7f, (points[k + 1] - points[k]).length()));
-        rest.bend.push_back(~(k == 0 ? root : turns[k - 1]) * turns[k]);
-    }
-    for (const V3f& p : points) rest.shape.push_back(rotate(~root, p - points[0]));
-    return rest;
-}
-
-void keepLengths(std::span<V3f> point, std::span<const float> length, float stretch) {
-    const size_t n = std::min(length.size(), kMost - 1);
-    if (n == 0) return;
-    float c[kMost], diagonal[kMost], above[kMost], weight[kMost];
-    V3f d[kMost];
-    weight[0] = 0;  // the root does not move
-    for (size_t k = 1; k <= n; ++k) weight[k] = length[0] / massOf(length, k);
-    for (int round = 0; round < 4; ++round) {
-        float worst = 0;
+Rods::Rods(std::span<const RodRest> rest, const RodNature& nature, float dt)
+    : count_(std::min(rest.size(), kLanes)), iterations_(nature.iterations) {
+    keep_ =
+        nature.keepShape > 0 ? 1.0f - std::pow(1.0f - std::min(nature.keepShape, 0.9999f), 24.0f * dt) : 0.0f;
+    const size_t n = std::min(rest[0].points.size(), kMost) - 1;
+    pieces_.resize(n);
+    std::vector<float> length(n);
+    for (int lane = 0; lane < int(kLanes); ++lane) {
+        const RodRest& own = rest[std::min(size_t(lane), count_ - 1)];  // idle lanes do as the last one
+        const auto p = own.points;
+        for (size_t k = 0; k < n; ++k) length[k] = std::max(1e-7f, (p[k + 1] - p[k]).length());
+        Quatf turn = own.root;
         for (size_t k = 0; k < n; ++k) {
-            d[k] = point[k + 1] - point[k];
-            const float now = d[k].length();
-            d[k] = now > 1e-12f ? d[k] / now : V3f(0, 1, 0);
-            c[k] = now - std::clamp(now, length[k], length[k] * (1.0f + stretch));
-            worst = std::max(worst, std::abs(c[k]) / length[k]);
-            diagonal[k] = weight[k] + weight[k + 1];
-        }
-        if (worst < 5e-4f) return;
-        // A point is pulled by the pieces on both of its sides.
-        for (size_t k = 0; k + 1 < n; ++k) above[k] = -weight[k + 1] * d[k].dot(d[k + 1]);
-        for (size_t k = 1; k < n; ++k) {
-            const float m = above[k - 1] / diagonal[k - 1];
-            diagonal[k] = std::max(diagonal[k] - m * above[k - 1], 1e-6f);
-            c[k] -= m * c[k - 1];
-        }
-        float pull = 0;
-        for (size_t k = n; k-- > 0;) {
-            pull = (c[k] - (k + 1 < n ? above[k] * pull : 0.0f)) / diagonal[k];
-            c[k] = pull;
-        }
-        for (size_t k = 0; k < n; ++k) {
-            point[k + 1] -= d[k] * (c[k] * weight[k + 1]);
-            point[k] += d[k] * (c[k] * weight[k]);
-        }
-    }
-}
-
-namespace {
-
-/// A system of five diagonals that is alike on both sides, and its solution for three right sides at once.
-struct Band {
-    float a[kMost], b[kMost], c[kMost];  // on the diagonal; one and two off it
-    V3f right[kMost];
-
-    void clear(size_t n) { std::fill(a, a + n, 0.0f), std::fill(b, b + n, 0.0f), std::fill(c, c + n, 0.0f); }
-    /// By the factors L D L^T, in place.
-    void solve(size_t n, std::span<V3f> out) {
-        for (size_t i = 0; i < n; ++i) {
-            if (i >= 1) {
-                if (i >= 2) {
-                    const float l2 = c[i - 2] / a[i - 2];  // row i, two to the left
-                    b[i - 1] -= l2 * b[i - 2];
-                    a[i] -= l2 * c[i - 2];
-                    right[i] -= right[i - 2] * l2;
-                }
-                const float l1 = b[i - 1] / a[i - 1];
-                a[i] -= l1 * b[i - 1];
-                right[i] -= right[i - 1] * l1;
-            }
-            a[i] = std::max(a[i], 1e-20f);
-        }
-        for (size_t i = n; i-- > 0;) {
-            V3f x = right[i];
-            if (i + 1 < n) x -= out[i + 1] * b[i];
-            if (i + 2 < n) x -= out[i + 2] * c[i];
-            out[i] = x / a[i];
-        }
-    }
-};
-
-}  // namespace
-
-void relaxRod(std::span<V3f> point, const Quatf& root, const RodRest& rest, const RodNature& nature,
-              float dt) {
-    const size_t pieces = std::min(rest.length.size(), kMost - 1), n = pieces;  // unknown: points 1 to n
-    V3f predicted[kMost];
-    Quatf turn[kMost];
-    Band band;
-    std::copy(point.begin() + 1, point.begin() + 1 + std::ptrdiff_t(n), predicted);
-    const std::span<const float> length(rest.length.data(), pieces);
-    for (int round = 0; round < nature.iterations; ++round) {
-        pieceTurns(point.first(n + 1), root, {turn, n});
-        band.clear(n);
-        for (size_t i = 0; i < n; ++i) {
-            band.a[i] = massOf(length, i + 1) / (dt * dt);
-            band.right[i] = predicted[i] * band.a[i];
-        }
-        for (size_t k = 0; k < pieces; ++k) {
-            const float stiff = nature.stiffLength[k], l = length[k];
-            float s = kEarth * stiff * stiff * stiff;
+            Piece& piece = pieces_[k];
+            piece.length[lane] = length[k], piece.perLength[lane] = 1.0f / length[k];
+            piece.longest[lane] = length[k] * (1.0f + nature.stretch);
+            const float mass = massAt(length, k + 1);
+            piece.pull[lane] = mass / (dt * dt);
+            piece.weight[lane] = length[0] / mass;
+            piece.weights[lane] = piece.weight[lane] + (k > 0 ? pieces_[k - 1].weight[lane] : 0.0f);
+            piece.before[lane] = k > 0 ? 1.0f / length[k - 1] : 0.0f;
+            const float s = nature.stiffLength[k];
             // Each joint stands for half of both pieces; that of the root for half of one.
-            s /= k == 0 ? 0.5f * l : 0.5f * (l + length[k - 1]);
-            if (k == 0) s *= nature.rootStiffness * nature.rootStiffness;
-            const V3f aim = alongOf((k == 0 ? root : turn[k - 1]) * rest.bend[k]);
-            // Its part of the energy: s / 2 |(p[k+1] - p[k]) / l - (p[k] - p[k-1]) / l' - offset|^2.
-            const V3f offset = k == 0 ? aim : aim - alongOf(turn[k - 1]);
-            const float before = k == 0 ? 0.0f : 1.0f / length[k - 1];
-            const float g[3] = {before, -1.0f / l - before, 1.0f / l};
-            V3f known = offset;  // with what the held root gives
-            if (k == 0) known -= point[0] * g[1];
-            if (k == 1) known -= point[0] * g[0];
-            for (int x = 0; x < 3; ++x) {
-                const std::ptrdiff_t i = std::ptrdiff_t(k) - 1 + x - 1;  // of the unknowns
-                if (i < 0 || (k == 0 && x < 2)) continue;
-                band.a[i] += s * g[x] * g[x];
-                band.right[i] += known * (s * g[x]);
-                if (x + 1 < 3) band.b[i] += s * g[x] * g[x + 1];
-                if (x + 2 < 3) band.c[i] += s * g[x] * g[x + 2];
-            }
+            piece.stiff[lane] =
+                kEarth * s * s * s / (k == 0 ? 0.5f * length[0] : 0.5f * (length[k] + length[k - 1]));
+            if (k == 0) piece.stiff[lane] *= nature.rootStiffness * nature.rootStiffness;
+            const V3f d = p[k + 1] - p[k], before = rotate(turn, V3f(0, 1, 0));
+            const V3f way = d.length() > 1e-12f ? d.normalized() : before;
+            piece.bend.set(lane, rotate(~turn, way));
+            turn = (turnBetween(before, way) * turn).normalized();
+            piece.shape.set(lane, rotate(~own.root, p[k + 1] - p[0]));
         }
-        band.solve(n, point.subspan(1, n));
-        keepLengths(point.first(n + 1), length, nature.stretch);
     }
-    if (!(nature.keepShape > 0)) return;
-    const float part = 1.0f - std::pow(1.0f - std::min(nature.keepShape, 0.9999f), 24.0f * dt);
-    for (size_t k = 1; k <= n; ++k) point[k] += (point[0] + rotate(root, rest.shape[k]) - point[k]) * part;
-    keepLengths(point.first(n + 1), length, nature.stretch);
+    factor();
+}
+
+/// The system is alike on both sides: L D L^T.
+void Rods::factor() {
+    const size_t n = pieces_.size();
+    for (Piece& p : pieces_) p.perDiagonal = p.pull, p.off = p.farOff = all4(0.0f);
+    for (size_t k = 0; k < n; ++k) {
+        // Its part of the energy: s / 2 |(p[k+1] - p[k]) / l - (p[k] - p[k-1]) / l' - offset|^2.
+        const Piece& p = pieces_[k];
+        const Float4 g[3] = {p.before, -p.perLength - p.before, p.perLength};
+        for (int x = 0; x < 3; ++x) {
+            const std::ptrdiff_t i = std::ptrdiff_t(k) - 2 + x;  // of the unknowns: points from the second on
+            if (i < 0) continue;
+            Piece& row = pieces_[size_t(i)];
+            row.perDiagonal += p.stiff * g[x] * g[x];
+            if (x < 2) row.off += p.stiff * g[x] * g[x + 1];
+            if (x < 1) row.farOff += p.stiff * g[x] * g[x + 2];
+        }
+    }
+    // perDiagonal holds the diagonal until its row is done.
+    for (size_t i = 0; i < n; ++i) {
+        Piece& row = pieces_[i];
+        row.one = row.two = all4(0.0f);
+        if (i >= 2) {
+            row.two = pieces_[i - 2].farOff * pieces_[i - 2].perDiagonal;
+            pieces_[i - 1].off -= row.two * pieces_[i - 2].off;
+            row.perDiagonal -= row.two * pieces_[i - 2].farOff;
+        }
+        if (i >= 1) {
+            row.one = pieces_[i - 1].off * pieces_[i - 1].perDiagonal;
+            row.perDiagonal -= row.one * pieces_[i - 1].off;
+        }
+        row.perDiagonal = all4(1.0f) / max4(row.perDiagonal, all4(1e-20f));
+    }
+}
+
+void Rods::load(std::span<const std::span<V3f>> lines, Vec4* points) const {
+    for (size_t k = 0; k <= pieces_.size(); ++k)
+        for (int lane = 0; lane < int(kLanes); ++lane)
+            points[k].set(lane, lines[std::min(size_t(lane), count_ - 1)][k]);
+}
+
+void Rods::store(const Vec4* points, std::span<const std::span<V3f>> lines) const {
+    for (size_t k = 1; k <= pieces_.size(); ++k)
+        for (size_t lane = 0; lane < count_; ++lane) lines[lane][k] = points[k].lane(int(lane));
+}
+
+void Rods::solveBends(const Vec4* predicted, const Turn4& root, Vec4* points) const {
+    const size_t n = pieces_.size();
+    Vec4 right[kMost];
+    Turn4 turn = root;
+    Vec4 along = alongOf(root);
+    for (size_t k = 0; k < n; ++k) {
+        const Piece& p = pieces_[k];
+        Vec4 known = rotate(turn, p.bend);  // where it aims, with what the held root gives
+        if (k > 0) known -= along;
+        const Float4 middle = -p.perLength - p.before;
+        if (k == 0) known -= points[0] * middle;
+        if (k == 1) known -= points[0] * p.before;
+        known = known * p.stiff;
+        right[k] = predicted[k + 1] * p.pull + known * p.perLength;
+        if (k >= 1) right[k - 1] += known * middle;
+        if (k >= 2) right[k - 2] += known * p.before;
+        const Vec4 d = points[k + 1] - points[k];
+        const Float4 l = length(d);
+        const Vec4 way = choose(l > all4(1e-12f), d * (all4(1.0f) / l), along);
+        turn = turnedOn(along, way, turn);
+        along = way;
+    }
+    for (size_t i = 1; i < n; ++i) {
+        right[i] -= right[i - 1] * pieces_[i].one;
+        if (i >= 2) right[i] -= right[i - 2] * pieces_[i].two;
+    }
+    for (size_t i = n; i-- > 0;) {
+        Vec4 x = right[i];
+        if (i + 1 < n) x -= points[i + 2] * pieces_[i].off;
+        if (i + 2 < n) x -= points[i + 3] * pieces_[i].farOff;
+        points[i + 1] = x * pieces_[i].perDiagonal;
+    }
+}
+
+void Rods::keepLengths(Vec4* points, Mask4 which) const {
+    const size_t n = pieces_.size();
+    Vec4 way[kMost];
+    Float4 pull[kMost], above[kMost], diagonal[kMost];
+    for (int round = 0; round < 4; ++round) {
+        Float4 worst = all4(0.0f);
+        for (size_t k = 0; k < n; ++k) {
+            const Piece& p = pieces_[k];
+            const Vec4 d = points[k + 1] - points[k];
+            const Float4 now = length(d);
+            way[k] = choose(now > all4(1e-12f), d * (all4(1.0f) / now), all4(V3f(0, 1, 0)));
+            pull[k] = now - min4(max4(now, p.length), p.longest);
+            worst = max4(worst, abs4(pull[k]) * p.perLength);
+        }
+        which &= worst >= all4(5e-4f);
+        if (!any4(which)) return;
+        // A point is pulled by the pieces on both of its sides.
+        diagonal[0] = pieces_[0].weights;
+        for (size_t k = 0; k + 1 < n; ++k) {
+            above[k] = -pieces_[k].weight * dot(way[k], way[k + 1]);
+            const Float4 m = above[k] / diagonal[k];
+            diagonal[k + 1] = max4(pieces_[k + 1].weights - m * above[k], all4(1e-6f));
+            pull[k + 1] -= m * pull[k];
+        }
+        Float4 last = all4(0.0f);
+        for (size_t k = n; k-- > 0;) {
+            const Float4 rest = k + 1 < n ? pull[k] - above[k] * last : pull[k];
+            pull[k] = last = rest / diagonal[k];
+        }
+        for (size_t k = 0; k < n; ++k) {
+            const Vec4 by = way[k] * (which ? pull[k] : all4(0.0f));
+            points[k + 1] -= by * pieces_[k].weight;
+            if (k > 0) points[k] += by * pieces_[k - 1].weight;
+        }
+    }
+}
+
+void Rods::relax(std::span<const std::span<V3f>> lines, std::span<const Quatf> roots) const {
+    Vec4 points[kMost], predicted[kMost];
+    load(lines, points);
+    std::copy(points, points + pieces_.size() + 1, predicted);
+    Turn4 root;
+    for (int lane = 0; lane < int(kLanes); ++lane) root.set(lane, roots[std::min(size_t(lane), count_ - 1)]);
+    const Mask4 all = all4(0.0f) == all4(0.0f);
+    for (int round = 0; round < iterations_; ++round) {
+        solveBends(predicted, root, points);
+        keepLengths(points, all);
+    }
+    if (keep_ > 0) {
+        for (size_t k = 1; k <= pieces_.size(); ++k)
+            points[k] += (points[0] + rotate(root, pieces_[k - 1].shape) - points[k]) * all4(keep_);
+        keepLengths(points, all);
+    }
+    store(points, lines);
+}
+
+void Rods::keepLengths(std::span<const std::span<V3f>> lines, std::span<const bool> which) const {
+    Vec4 points[kMost];
+    load(lines, points);
+    Mask4 mask{};
+    for (size_t lane = 0; lane < count_; ++lane) mask[int(lane)] = which[lane] ? -1 : 0;
+    keepLengths(points, mask);
+    store(points, lines);
 }
 
 }  // namespace ovrix

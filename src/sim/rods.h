@@ -3,7 +3,7 @@
 #include <span>
 #include <vector>
 
-#include "base/vec.h"
+#include "base/lanes.h"
 
 namespace ovrix {
 
@@ -18,32 +18,61 @@ struct RodNature {
     int iterations = 2;
 };
 
-/// How a rod is at rest: lengths of its pieces, and the turns from each to the next.
+/// A rod at rest: its points, and the frame of its root.
 struct RodRest {
-    std::vector<float> length;  ///< n - 1 of n points
-    std::vector<Quatf> bend;    ///< from the root's frame to piece 0, and from piece k - 1 to piece k
-    std::vector<V3f> shape;     ///< points in the root's frame
-    /// From a line of two points or more and the frame of its root.
-    static RodRest of(std::span<const V3f> points, const Quatf& root);
+    std::span<const V3f> points;
+    Quatf root;
 };
 
-/// The turns of all pieces of a line, which lie along their +Y: from the root's frame on, without twist.
-void pieceTurns(std::span<const V3f> points, const Quatf& root, std::span<Quatf> turns);
-
-/// Brings a rod to where its bends and lengths hold, as far as its stiffness says in @p dt seconds; @p point
-/// are the places where other forces alone would take it. Point 0 is held, and so is the frame of the root.
+/// Up to four rods of as many pieces each, which are worked out side by side: what one of them does depends
+/// on none of the others. Point 0 is held, and so is the frame of the root.
 ///
 /// The energy is that of Bergou, Wardetzky, Robinson, Audoly, Grinspun, "Discrete Elastic Rods", ACM TOG
 /// 27(3), 2008, doi:10.1145/1360612.1360662: the tip is free, so twist is spread at once and the frames are
 /// those without twist, from the root, with the twist at rest. Each round solves the bends of a whole strand
 /// at once with the directions that they aim at held, as Bouaziz et al., "Projective Dynamics", ACM TOG
-/// 33(4), 2014, doi:10.1145/2601097.2601116: five diagonals. So stiff strands need no more rounds than limp
-/// ones. Then lengths are kept by keepLengths(). Thread safe.
-void relaxRod(std::span<V3f> point, const Quatf& root, const RodRest& rest, const RodNature& nature,
-              float dt);
+/// 33(4), 2014, doi:10.1145/2601097.2601116: five diagonals, whose factors stay the same as long as the
+/// substep does. So stiff strands need no more rounds than limp ones. Then lengths are kept.
+class Rods {
+  public:
+    static constexpr size_t kLanes = 4;
+    /// Points beyond the 512th of a strand are not moved.
+    static constexpr size_t kMost = 512;
 
-/// Moves points so that no piece is longer than the stretch allows, nor shorter than at rest: Newton steps on
-/// all pieces at once, three diagonals. Point 0 is held. @p length up to 511 pieces.
-void keepLengths(std::span<V3f> point, std::span<const float> length, float stretch);
+    /// @param rest  one to four of two points or more, all of as many; @p dt seconds of a substep
+    Rods(std::span<const RodRest> rest, const RodNature& nature, float dt);
+
+    size_t count() const { return count_; }
+    /// Brings the rods to where their bends and lengths hold, as far as their stiffness says in a substep;
+    /// @p lines are the places where other forces alone would take their points. Thread safe.
+    void relax(std::span<const std::span<V3f>> lines, std::span<const Quatf> roots) const;
+    /// Moves points so that no piece is longer than the stretch allows, nor shorter than at rest: Newton
+    /// steps on all pieces at once, three diagonals. Only of those lines that @p which says. Thread safe.
+    void keepLengths(std::span<const std::span<V3f>> lines, std::span<const bool> which) const;
+
+  private:
+    /// What belongs to one piece, or to the point at its end.
+    struct Piece {
+        Float4 length, perLength, longest;
+        Float4 pull;             ///< mass of the end point by dt^2
+        Float4 weight, weights;  ///< of the end point, and with that of the other end
+        Float4 stiff;
+        Float4 before;    ///< 1 / length of the piece before; 0 at the root
+        Float4 one, two;  ///< factors of the five diagonals: rows above
+        Float4 off, farOff, perDiagonal;
+        Vec4 bend;   ///< its direction at rest, in the frame of the piece before
+        Vec4 shape;  ///< its end at rest, in the frame of the root
+    };
+    void load(std::span<const std::span<V3f>> lines, Vec4* points) const;
+    void store(const Vec4* points, std::span<const std::span<V3f>> lines) const;
+    void solveBends(const Vec4* predicted, const Turn4& root, Vec4* points) const;
+    void keepLengths(Vec4* points, Mask4 which) const;
+    void factor();
+
+    std::vector<Piece> pieces_;
+    size_t count_;
+    float keep_;
+    int iterations_;
+};
 
 }  // namespace ovrix

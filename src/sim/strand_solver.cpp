@@ -6,6 +6,7 @@
 #include "geo/strands.h"
 #include "sim/collide.h"
 #include "sim/rods.h"
+#include "sim/strand_spacing.h"
 
 namespace ovrix {
 
@@ -45,65 +46,6 @@ struct Drive {
     }
 };
 
-/// Closest places of two pieces, as parts of each. Ericson, "Real-Time Collision Detection", 2005,
-/// section 5.1.9.
-void closestOfPieces(const V3f& p1, const V3f& d1, const V3f& p2, const V3f& d2, float& s, float& t) {
-    const V3f r = p1 - p2;
-    const float a = d1.dot(d1), e = d2.dot(d2), f = d2.dot(r), c = d1.dot(r), b = d1.dot(d2);
-    const float denominator = a * e - b * b;
-    s = denominator > 1e-20f ? std::clamp((b * f - c * e) / denominator, 0.0f, 1.0f) : 0.0f;
-    t = e > 0 ? (b * s + f) / e : 0.0f;
-    if (t < 0) t = 0, s = a > 0 ? std::clamp(-c / a, 0.0f, 1.0f) : 0.0f;
-    if (t > 1) t = 1, s = a > 0 ? std::clamp((b - c) / a, 0.0f, 1.0f) : 0.0f;
-}
-
-/// Pieces of different strands move apart by half of what is missing; all at once, so that no order counts.
-void spaceStrands(const StrandSet& set, std::span<V3f> p, float thickness, int rounds, Progress& progress) {
-    std::vector<uint32_t> strand, first;
-    float longest = 0;
-    for (size_t s = 0; s < set.size(); ++s)
-        for (uint32_t k = set.start[s]; k + 1 < set.start[s + 1]; ++k) {
-            strand.push_back(uint32_t(s)), first.push_back(k);
-            longest = std::max(longest, (p[k + 1] - p[k]).length());
-        }
-    if (first.empty()) return;
-    for (int round = 0; round < rounds; ++round) {
-        std::vector<V3f> middles(first.size());
-        for (size_t i = 0; i < first.size(); ++i) middles[i] = 0.5f * (p[first[i]] + p[first[i] + 1]);
-        const NearestPoints tree(middles);
-        std::vector<V3f> moveA(first.size(), V3f(0.0f)), moveB(first.size(), V3f(0.0f));
-        parallelRanges(first.size(), 256, progress, [&](size_t begin, size_t end) {
-            std::vector<uint32_t> near;
-            for (size_t i = begin; i < end; ++i) {
-                near.clear();
-                tree.within(middles[i], longest + thickness, [&](uint32_t k) {
-                    if (strand[k] != strand[i]) near.push_back(k);
-                });
-                std::sort(near.begin(), near.end());
-                const V3f a = p[first[i]], d = p[first[i] + 1] - a;
-                int met = 0;
-                for (uint32_t k : near) {
-                    const V3f b = p[first[k]], e = p[first[k] + 1] - b;
-                    float s, t;
-                    closestOfPieces(a, d, b, e, s, t);
-                    const V3f apart = a + d * s - b - e * t;
-                    const float distance = apart.length();
-                    if (!(distance < thickness) || !(distance > 1e-9f)) continue;
-                    const V3f push = apart * (0.5f * (thickness - distance) / distance);
-                    const float norm = (1 - s) * (1 - s) + s * s;
-                    moveA[i] += push * ((1 - s) / norm), moveB[i] += push * (s / norm);
-                    ++met;
-                }
-                if (met > 2) moveA[i] *= 2.0f / float(met), moveB[i] *= 2.0f / float(met);
-            }
-        });
-        for (size_t i = 0; i < first.size(); ++i) {  // in the order of pieces: the same sums always
-            if (first[i] != set.start[strand[i]]) p[first[i]] += 0.5f * moveA[i];
-            p[first[i] + 1] += first[i] + 2 < set.start[strand[i] + 1] ? 0.5f * moveB[i] : moveB[i];
-        }
-    }
-}
-
 class StrandSolver : public Solver {
   public:
     SolverState begin(const SolverInput& first, Progress& progress) const override {
@@ -127,14 +69,15 @@ class StrandSolver : public Solver {
         auto set = std::make_shared<StrandSet>(*drive.now);  // colours and widths are those of now
         set->points.set("P", copied<V3f>(old->points, "P"));
         set->points.set("v", copied<V3f>(old->points, "v"));
-        Stepping step(*set, drive, parts, *now.params, float((now.frame - before.frame) / now.rate));
+        Stepping step(*set, drive, parts, *now.params, float((now.frame - before.frame) / now.rate),
+                      static_cast<const Memo*>(last.memo.get()));
         for (int s = 0; s < step.substeps; ++s) {
             const double seconds =
                 (before.frame + double(s + 1) / step.substeps * (now.frame - before.frame)) / now.rate;
             step.run(s, seconds, progress);
         }
-        SolverState state{now.frame, StrandsPtr(set), {}, parts.notes};
-        if (const size_t n = step.frozen)
+        SolverState state{now.frame, StrandsPtr(set), {}, parts.notes, step.memo};
+        if (const auto n = std::count(step.frozen.begin(), step.frozen.end(), 1))
             state.notes.push_back(
                 fmt::format("{} strand{} stood still for a while: a force on {} was no number", n,
                             n == 1 ? "" : "s", n == 1 ? "it" : "them"));
@@ -164,6 +107,12 @@ class StrandSolver : public Solver {
         return {column.begin(), column.end()};
     }
 
+    /// What one frame knows that the next may go on with.
+    struct Memo {
+        std::vector<Clearance> clear;  ///< of each point
+        StrandNeighbours near;
+    };
+
     /// A frame's substeps.
     struct Stepping {
         StrandSet& set;
@@ -172,24 +121,29 @@ class StrandSolver : public Solver {
         float frame;
         int substeps;
         RodNature nature;
-        Curve along;
-        float stiff, damping, drag;
+        float damping, drag;
         std::span<V3f> position, velocity;
         std::vector<float> one, zero, forever;
         std::vector<int32_t> group;
         std::vector<uint64_t> id;
         std::vector<V3f> start;
-        std::atomic<size_t> frozen{0};
-        std::vector<RodRest> rest;
+        std::vector<uint8_t> frozen;
+        std::shared_ptr<Memo> memo;
 
-        Stepping(StrandSet& s, const Drive& d, ParticleParts& pp, const ResolvedParams& p, float seconds)
+        /// Strands of as many points, which are worked out side by side.
+        struct Bundle {
+            std::array<uint32_t, Rods::kLanes> strand{};
+            std::optional<Rods> rods;
+        };
+        std::vector<Bundle> bundles;
+
+        Stepping(StrandSet& s, const Drive& d, ParticleParts& pp, const ResolvedParams& p, float seconds,
+                 const Memo* known)
             : set(s), drive(d), parts(pp), frame(seconds), substeps(int(p.integer("substeps"))) {
             nature.iterations = int(p.integer("iterations"));
             nature.rootStiffness = float(p.number("root"));
             nature.keepShape = float(p.number("keep"));
             nature.stretch = float(p.number("stretch"));
-            stiff = float(p.number("stiff"));
-            along = p.profile("along");
             damping = float(p.number("damping"));
             drag = float(p.number("air"));
             position = set.points.add<V3f>("P"), velocity = set.points.add<V3f>("v");
@@ -197,98 +151,165 @@ class StrandSolver : public Solver {
             one.assign(n, 1.0f), zero.assign(n, 0.0f), group.assign(n, 0);
             forever.assign(n, std::numeric_limits<float>::infinity());
             id.resize(n);
+            frozen.assign(set.size(), 0);
+            memo = known ? std::make_shared<Memo>(*known) : std::make_shared<Memo>();
+            memo->clear.resize(n);
+            for (Clearance& c : memo->clear) c.wake();  // a frame begins with a close look
             const auto ids = std::as_const(set.strands).find<uint64_t>("id");
-            rest.resize(set.size());
-            parallelFor(set.size(), Progress::none(), [&](size_t k) {
+            for (size_t k = 0; k < set.size(); ++k)
                 for (uint32_t i = set.start[k]; i < set.start[k + 1]; ++i) id[i] = ids.empty() ? k : ids[k];
-                rest[k] = RodRest::of(pointsOf(*drive.now, drive.place1, k), Drive::frameOf(drive.frame1, k));
+            bundle(float(p.number("stiff")), p.profile("along"));
+        }
+
+        void bundle(float stiff, const Curve& along) {
+            std::vector<uint32_t> order(set.size());
+            for (size_t k = 0; k < order.size(); ++k) order[k] = uint32_t(k);
+            std::stable_sort(order.begin(), order.end(),
+                             [&](uint32_t a, uint32_t b) { return set.pointsOf(a) < set.pointsOf(b); });
+            std::vector<uint32_t> first = {0};
+            for (size_t i = 1; i < order.size(); ++i)
+                if (i - first.back() == Rods::kLanes || set.pointsOf(order[i]) != set.pointsOf(order[i - 1]))
+                    first.push_back(uint32_t(i));
+            first.push_back(uint32_t(order.size()));
+            if (order.empty()) return;
+            bundles.resize(first.size() - 1);
+            parallelRanges(bundles.size(), 16, Progress::none(), [&](size_t begin, size_t end) {
+                RodNature own = nature;
+                for (size_t b = begin; b < end; ++b) {
+                    std::array<RodRest, Rods::kLanes> rest;
+                    const size_t count = first[b + 1] - first[b];
+                    for (size_t lane = 0; lane < count; ++lane) {
+                        const uint32_t k = bundles[b].strand[lane] = order[first[b] + lane];
+                        rest[lane] = {pointsOf(*drive.now, drive.place1, k), Drive::frameOf(drive.frame1, k)};
+                    }
+                    own.stiffLength.resize(rest[0].points.size() - 1);
+                    for (size_t i = 0; i < own.stiffLength.size(); ++i)
+                        own.stiffLength[i] =
+                            std::max(1e-5f, stiff * along.at(float(i) / float(own.stiffLength.size())));
+                    bundles[b].rods.emplace(std::span(rest.data(), count), own, frame / float(substeps));
+                }
             });
         }
 
         void run(int s, double seconds, Progress& progress) {
             const double from = double(s) / substeps, to = double(s + 1) / substeps;
             const Collisions collisions(parts.colliders, from, to, frame);
-            const float dt = frame / float(substeps);
+            const float dt = frame / float(substeps), left = std::exp(-damping * dt);
             start.assign(position.begin(), position.end());
             const Crowd crowd{position, velocity, group, group};
             for (const auto& force : parts.forces) force->look(crowd, progress);
-            parallelRanges(set.size(), 8, progress, [&](size_t begin, size_t end) {
-                for (size_t k = begin; k < end; ++k) predict(k, float(to), dt, seconds);
-                for (size_t k = begin; k < end; ++k) {
-                    const std::span<V3f> line = position.subspan(set.start[k], set.pointsOf(k));
-                    RodNature own = nature;
-                    own.stiffLength.resize(line.size() - 1);
-                    for (size_t i = 0; i < own.stiffLength.size(); ++i)
-                        own.stiffLength[i] =
-                            std::max(1e-5f, stiff * along.at(float(i) / float(own.stiffLength.size())));
-                    relaxRod(line, drive.frameAt(k, float(to)), rest[k], own, dt);
-                    if (!parts.colliders.empty() && parts.strandThickness <= 0) meet(k, collisions, dt);
+            parallelRanges(position.size(), 512, progress, [&](size_t begin, size_t end) {
+                for (size_t at = begin; at < end; at += kBlock)
+                    push(at, std::min(end, at + kBlock), dt, seconds);
+            });
+            const bool apart = parts.strandThickness > 0;
+            parallelRanges(bundles.size(), 4, progress, [&](size_t begin, size_t end) {
+                for (size_t b = begin; b < end; ++b) {
+                    relax(bundles[b], float(to));
+                    if (apart) continue;
+                    meet(bundles[b], collisions, dt);
+                    finish(bundles[b], dt, left);
                 }
             });
-            if (parts.strandThickness > 0) {
-                spaceStrands(set, position, parts.strandThickness, parts.strandRounds, progress);
-                parallelFor(set.size(), progress, [&](size_t k) {
-                    keepLengths(position.subspan(set.start[k], set.pointsOf(k)), rest[k].length,
-                                nature.stretch);
-                    if (!parts.colliders.empty()) meet(k, collisions, dt);
-                });
-            }
-            const float left = std::exp(-damping * dt);
-            parallelFor(set.size(), progress, [&](size_t k) { finish(k, dt, left); });
+            if (!apart) return;
+            spaceStrands(set, position, parts.strandThickness, parts.strandRounds, memo->near, progress);
+            parallelRanges(bundles.size(), 4, progress, [&](size_t begin, size_t end) {
+                for (size_t b = begin; b < end; ++b) {
+                    std::array<std::span<V3f>, Rods::kLanes> lines;
+                    const std::array<bool, Rods::kLanes> all{true, true, true, true};
+                    bundles[b].rods->keepLengths(linesOf(bundles[b], lines), all);
+                    meet(bundles[b], collisions, dt);
+                    finish(bundles[b], dt, left);
+                }
+            });
         }
 
-        /// Where forces alone would take the points; the root goes with what it stands on.
-        void predict(size_t k, float t, float dt, double seconds) {
+        /// Where forces alone would take the points.
+        void push(size_t at, size_t end, float dt, double seconds) {
+            const size_t count = end - at;
             V3f push[kBlock], drift[kBlock];
             float grip[kBlock];
-            for (size_t at = set.start[k]; at < set.start[k + 1]; at += kBlock) {
-                const size_t count = std::min<size_t>(kBlock, set.start[k + 1] - at);
-                std::fill(push, push + count, V3f(0.0f));
-                std::fill(drift, drift + count, V3f(0.0f));
-                std::fill(grip, grip + count, drag);
-                Block b;
-                b.begin = at, b.count = count, b.seconds = seconds, b.dt = dt;
-                b.position = start.data() + at, b.velocity = velocity.data() + at;
-                b.age = zero.data() + at, b.life = forever.data() + at, b.scale = one.data() + at;
-                b.id = id.data() + at, b.group = group.data() + at;
-                b.push = push, b.grip = grip, b.drift = drift;
-                for (const auto& force : parts.forces) force->act(b);
-                for (size_t i = 0; i < count; ++i) {
-                    const float kh = grip[i] * dt, left = std::exp(-kh);
-                    const float part = kh > 1e-4f ? (1.0f - left) / grip[i] : dt;
-                    velocity[at + i] = velocity[at + i] * left + (push[i] + drift[i]) * part;
-                    position[at + i] += velocity[at + i] * dt;
+            std::fill(push, push + count, V3f(0.0f));
+            std::fill(drift, drift + count, V3f(0.0f));
+            std::fill(grip, grip + count, drag);
+            Block b;
+            b.begin = at, b.count = count, b.seconds = seconds, b.dt = dt;
+            b.position = start.data() + at, b.velocity = velocity.data() + at;
+            b.age = zero.data() + at, b.life = forever.data() + at, b.scale = one.data() + at;
+            b.id = id.data() + at, b.group = group.data() + at;
+            b.push = push, b.grip = grip, b.drift = drift;
+            for (const auto& force : parts.forces) force->act(b);
+            float last = -1, left = 1, part = dt;  // most often all have the same grip
+            for (size_t i = 0; i < count; ++i) {
+                if (grip[i] != last) {
+                    const float kh = grip[i] * dt;
+                    last = grip[i], left = std::exp(-kh);
+                    part = kh > 1e-4f ? (1.0f - left) / grip[i] : dt;
                 }
+                velocity[at + i] = velocity[at + i] * left + (push[i] + drift[i]) * part;
+                position[at + i] += velocity[at + i] * dt;
             }
-            position[set.start[k]] = drive.rootAt(k, t);
         }
 
-        void meet(size_t k, const Collisions& collisions, float dt) {
-            const std::span<V3f> p = position.subspan(set.start[k], set.pointsOf(k));
+        std::span<const std::span<V3f>> linesOf(const Bundle& b,
+                                                std::array<std::span<V3f>, Rods::kLanes>& lines) const {
+            for (size_t lane = 0; lane < b.rods->count(); ++lane)
+                lines[lane] = position.subspan(set.start[b.strand[lane]], set.pointsOf(b.strand[lane]));
+            return {lines.data(), b.rods->count()};
+        }
+
+        /// The roots go with what they stand on, the rest as rods do.
+        void relax(const Bundle& b, float t) {
+            std::array<std::span<V3f>, Rods::kLanes> lines;
+            std::array<Quatf, Rods::kLanes> roots;
+            const auto used = linesOf(b, lines);
+            for (size_t lane = 0; lane < used.size(); ++lane) {
+                lines[lane][0] = drive.rootAt(b.strand[lane], t);
+                roots[lane] = drive.frameAt(b.strand[lane], t);
+            }
+            b.rods->relax(used, {roots.data(), used.size()});
+        }
+
+        void meet(const Bundle& b, const Collisions& collisions, float dt) {
+            if (parts.colliders.empty()) return;
+            std::array<std::span<V3f>, Rods::kLanes> lines;
+            const auto used = linesOf(b, lines);
+            std::array<bool, Rods::kLanes> touched{};
+            for (size_t lane = 0; lane < used.size(); ++lane) {
+                for (size_t i = 1; i < lines[lane].size(); ++i)
+                    memo->clear[set.start[b.strand[lane]] + i].radius -= collisions.moved();
+                touched[lane] = meet(b.strand[lane], lines[lane], collisions, dt);
+            }
+            if (std::none_of(touched.begin(), touched.end(), [](bool t) { return t; })) return;
+            b.rods->keepLengths(used, touched);
+            for (size_t lane = 0; lane < used.size(); ++lane)
+                if (touched[lane]) meet(b.strand[lane], lines[lane], collisions, dt);
+        }
+
+        bool meet(size_t k, std::span<V3f> line, const Collisions& collisions, float dt) {
             bool any = false;
-            for (int round = 0; round < 2; ++round) {
-                if (round == 1 && !any) return;  // and lengths have not moved it either
-                for (size_t i = 1; i < p.size(); ++i) {
-                    const V3f from = start[set.start[k] + i], v = (p[i] - from) / dt;
-                    Passage passage{from, v, p[i], v};
-                    collisions.pushOut(passage, dt);
-                    p[i] = passage.x1;
-                    any |= passage.touched;
-                }
-                if (round == 0 && any) keepLengths(p, rest[k].length, nature.stretch);
+            for (size_t i = 1; i < line.size(); ++i) {
+                const size_t at = set.start[k] + i;
+                const V3f v = (line[i] - start[at]) / dt;
+                Passage passage{start[at], v, line[i], v};
+                collisions.pushOut(passage, dt, memo->clear[at]);
+                line[i] = passage.x1;
+                any |= passage.touched;
             }
+            return any;
         }
 
-        void finish(size_t k, float dt, float left) {
-            const size_t begin = set.start[k], end = set.start[k + 1];
-            bool good = true;
-            for (size_t i = begin; i < end; ++i) good &= isFinite(position[i]);
-            if (!good) {
-                ++frozen;
-                for (size_t i = begin; i < end; ++i) position[i] = start[i], velocity[i] = V3f(0.0f);
-                return;
+        void finish(const Bundle& b, float dt, float left) {
+            for (size_t lane = 0; lane < b.rods->count(); ++lane) {
+                const size_t k = b.strand[lane], begin = set.start[k], end = set.start[k + 1];
+                bool good = true;
+                for (size_t i = begin; i < end; ++i) good &= isFinite(position[i]);
+                frozen[k] |= !good;
+                for (size_t i = begin; i < end; ++i) {
+                    if (!good) position[i] = start[i];
+                    velocity[i] = good ? (position[i] - start[i]) / dt * left : V3f(0.0f);
+                }
             }
-            for (size_t i = begin; i < end; ++i) velocity[i] = (position[i] - start[i]) / dt * left;
         }
     };
 };

@@ -7,6 +7,7 @@
 #include "base/files.h"
 #include "io/image_io.h"
 #include "low_tide.h"
+#include "scene/edits.h"
 #include "scene/scene_file.h"
 #include "support.h"
 
@@ -102,4 +103,83 @@ TEST_CASE("the demo scene is checked, described, changed, evaluated and rendered
               .err.find("GB") != std::string::npos);
     CHECK(render("x.jpeg", {}).code == 1);
     CHECK(render("x.exr", {"--camera", "nobody"}).code == 1);
+}
+
+namespace {
+
+/// A fountain on a plate, saved.
+struct Spray {
+    TemporaryFolder folder;
+    std::string scene = (folder / "spray.ovrix").string();
+    Spray() {
+        Document d = Document::fresh();
+        d.put(makeNode(d, "plane", "Plate"));
+        Node layer = makeNode(d, "layer", "Water");
+        layer.params["surface"].value = std::string("plate");
+        layer.steps.push_back(makeStep("scatter", layer));
+        layer.steps[0].params["count"].value = int64_t(10);
+        d.put(layer);
+        d = withStep(d, "water", 1, makeStep("simulate", d.get("water")));
+        saveScene(withText(d, "scene/last", "6"), scene);
+    }
+    std::string file(const std::string& name) const { return (folder / name).string(); }
+};
+
+}  // namespace
+
+TEST_CASE("bakes from the command line: ranges, below nothing too, going on, locks, and what goes wrong",
+          "[cli][bake]") {
+    const Spray s;
+    const auto all = run({"bake", s.scene, "--json"});
+    REQUIRE(all.code == 0);
+    CHECK(all.json()[0]["layer"] == "water");
+    CHECK(all.json()[0]["written"] == 6);
+    CHECK(all.err.find("water: frame 6") != std::string::npos);
+    CHECK(run({"bake", s.scene, "--frames", "5-8", "--json"}).json()[0]["known"] == 2);
+    CHECK(run({"set", s.scene, "scene/first=-3", "--out", s.scene}).code == 0);
+    const auto below = run({"bake", s.scene, "--frames", "-3--1", "--json"});
+    REQUIRE(below.code == 0);
+    CHECK(below.json()[0]["written"] == 3);
+    CHECK(std::filesystem::exists(s.folder / "spray.cache/water/frame.-0003.vdb"));
+    for (const char* bad : {"8-5", "x", "1-", "1-2-3", "99999999-1"}) {
+        const auto r = run({"bake", s.scene, "--frames", bad});
+        CHECK(r.code == 1);
+        CHECK(r.err.find(bad) != std::string::npos);
+    }
+    CHECK(run({"bake", s.scene, "--layer", "nobody"}).code == 1);
+    CHECK(run({"bake", s.scene, "--frames", "1-2", "--lock"}).code == 0);
+    const auto locked = run({"bake", s.scene, "--frames", "1-2"});
+    CHECK(locked.code == 1);
+    CHECK(locked.err.find("locked") != std::string::npos);
+    Document none = Document::fresh();
+    saveScene(none, s.file("none.ovrix"));
+    CHECK(run({"bake", s.file("none.ovrix")}).code == 1);
+}
+
+TEST_CASE("layers go out frame by frame, and come in from other scenes", "[cli]") {
+    const Spray s;
+    const auto out =
+        run({"eval", s.scene, "--layer", "water", "--frames", "2-4", "--out", s.file("w.####.csv")});
+    CHECK(out.code == 0);
+    for (const char* name : {"w.0002.csv", "w.0003.csv", "w.0004.csv"})
+        CHECK(std::filesystem::exists(s.folder / name));
+    CHECK(run({"eval", s.scene, "--layer", "water", "--frames", "2-4", "--out", s.file("w.csv")}).code == 1);
+    saveScene(Document::fresh(), s.file("pool.ovrix"));
+    const auto in = run({"bring-in", s.file("pool.ovrix"), "--from", s.scene, "--nodes", "water", "--out",
+                         s.file("both.ovrix"), "--json"});
+    REQUIRE(in.code == 0);
+    CHECK(in.json()["nodes"].size() == 2);  // the plate that it lies on comes along
+    const Document both = loadScene(s.file("both.ovrix"));
+    CHECK(std::get<std::string>(both.value("water", "surface")) == "plate");
+    const auto twice = run({"bring-in", s.file("both.ovrix"), "--from", s.scene, "--nodes", "water", "--only",
+                            "--bind", "plate=plate", "--out", s.file("three.ovrix")});
+    CHECK(twice.code == 0);
+    CHECK(twice.out.find("\"Water\" is called \"Water 2\" here") != std::string::npos);
+    CHECK(std::get<std::string>(loadScene(s.file("three.ovrix")).value("water_2", "surface")) == "plate");
+    CHECK(
+        run({"bring-in", s.scene, "--from", s.scene, "--nodes", "nobody", "--out", s.file("x.ovrix")}).code ==
+        1);
+    CHECK(run({"bring-in", s.scene, "--from", s.scene, "--nodes", "water", "--bind", "nonsense", "--out",
+               s.file("x.ovrix")})
+              .code == 1);
 }

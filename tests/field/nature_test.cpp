@@ -32,6 +32,8 @@ struct Around : Surroundings {
     std::shared_ptr<const PointSet> points(const std::string&) override { return nullptr; }
     std::shared_ptr<const StrandSet> strands(const std::string&) override { return nullptr; }
     std::shared_ptr<const StrandSet> strandFile(const std::string&) override { return nullptr; }
+    std::set<int> framesOf(const std::string&) override { return {}; }
+    VectorGridPtr vectors(const std::string&, const std::string&) override { return nullptr; }
     std::shared_ptr<const Image> image(const std::string&, const std::string&) override { return nullptr; }
 };
 

@@ -428,3 +428,46 @@ TEST_CASE("what moves while the shutter is open is seen where it is at the ray's
     still.addStrands(strands, {}, {strands, longer});
     CHECK_FALSE(still.moving());
 }
+
+TEST_CASE("a mesh that changes its shape is met, and shaded, as it is at the ray's time",
+          "[render][motion]") {
+    RenderScene scene;
+    scene.addMaterial({});
+    const auto plate = [](float left, float right) {  // tilts about the y axis
+        return meshOf({V3f(-1, -1, left), V3f(1, -1, right), V3f(1, 1, right), V3f(-1, 1, left)},
+                      {{0, 1, 2, 3}});
+    };
+    const MeshPtr flat = plate(0, 0), tilted = plate(-1, 1);
+    const uint32_t look = scene.addLook({0});
+    scene.addInstance({scene.addMesh(tilted, {flat, tilted}), look, 1, 0, 0}, M44f());
+    scene.commit(Progress::none());
+    CHECK(scene.moving());
+    for (const float time : {0.0f, 0.5f, 1.0f}) {
+        const Ray ray{V3f(0.5f, 0, 5), V3f(0, 0, -1), time};
+        const RayHit hit = scene.intersect(ray, false);
+        REQUIRE(hit.hit());
+        CHECK(hit.distance == Approx(5 - 0.5 * double(time)).margin(1e-4));
+        const V3f face = V3f(-time, 0, 1).normalized();
+        CHECK((scene.surfacePoint(hit, ray).faceNormal - face).length() < 1e-3f);
+        CHECK((scene.surfacePoint(hit, ray).normal - face).length() < 0.08f);  // normals go straight between
+    }
+    RenderScene other;  // with other faces it keeps its shape
+    other.addMaterial({});
+    other.addMesh(flat, {makeSphere(1, 8), flat});
+    CHECK_FALSE(other.moving());
+}
+
+TEST_CASE("a camera that moves looks from where it is at the ray's time", "[render][motion]") {
+    CameraOptions a, b, c;
+    a.position = V3f(0, 0, 5), b.position = V3f(1, 0, 5), c.position = V3f(1, 2, 5);
+    a.target = V3f(0.0f), b.target = V3f(1, 0, 0), c.target = V3f(1, 2, 0);
+    const Camera camera({a, b, c}, 1.5f);
+    CHECK(camera.moving());
+    CHECK((camera.ray(0.5f, 0.5f, 0, 0, 0.0f).origin - V3f(0, 0, 5)).length() < 1e-6f);
+    CHECK((camera.ray(0.5f, 0.5f, 0, 0, 0.25f).origin - V3f(0.5f, 0, 5)).length() < 1e-6f);
+    CHECK((camera.ray(0.5f, 0.5f, 0, 0, 0.75f).origin - V3f(1, 1, 5)).length() < 1e-6f);
+    CHECK((camera.ray(0.5f, 0.5f, 0, 0, 1.0f).direction - V3f(0, 0, -1)).length() < 1e-6f);
+    CHECK(camera.position() == c.position);
+    CHECK_FALSE(Camera(std::vector<CameraOptions>{a}, 1.5f).moving());
+    CHECK(camera.ray(0.2f, 0.3f, 0, 0, 0.5f).time == 0.5f);
+}

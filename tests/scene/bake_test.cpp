@@ -1,14 +1,18 @@
 // Bakes: what is written, read back, gone on from, refused.
 #include <fcntl.h>
 #include <sys/file.h>
+#include <sys/resource.h>
 #include <sys/wait.h>
 #include <unistd.h>
 
-#include <fstream>
+#include <csignal>
 
 #include "base/error.h"
+#include "base/file_sequence.h"
 #include "base/files.h"
+#include "io/elements_io.h"
 #include "io/state_file.h"
+#include "io/strands_io.h"
 #include "scene/bake.h"
 #include "scene/checks.h"
 #include "scene/edits.h"
@@ -83,6 +87,8 @@ bool sameBits(const AttributeSet& a, const AttributeSet& b) {
 }  // namespace
 
 TEST_CASE("a frame comes back from its file bit for bit", "[bake]") {
+    const std::string ending = GENERATE(as<std::string>(), ".vdb", ".usda");
+    INFO(ending);
     TemporaryFolder folder;
     std::mt19937_64 random(testSeed());
     std::normal_distribution<float> n;
@@ -103,29 +109,61 @@ TEST_CASE("a frame comes back from its file bit for bit", "[bake]") {
             q[k] = Quatf(n(random), n(random), n(random), n(random));
             c[k] = Color(n(random), 0, 1), b[k] = V2f(k % 2 ? 0.0f : -0.0f, 0);
         }
-        if (count > 10) p[5] = V3f(std::nanf(""), 1e30f, -0.0f), p[6] = V3f(1e20f, 0, 0);
-        writeStateFile(folder / "a.vdb", {{{"points", a}}, {{"who", "x y"}, {"n", ""}}});
-        const StateFile back = readStateFile(folder / "a.vdb");
+        // Text keeps that it is no number, not which one of them.
+        if (count > 10)
+            p[5] = V3f(ending == ".vdb" ? std::nanf("") : 0.0f, 1e30f, -0.0f), p[6] = V3f(1e20f, 0, 0);
+        writeStateFile(folder / ("a" + ending), {{{"points", a}}, {{"who", "x \"y\" \\ z"}, {"n", ""}}});
+        const StateFile back = readStateFile(folder / ("a" + ending));
         REQUIRE(back.sets.size() == 1);
-        CHECK(back.notes.at("who") == "x y");
+        CHECK(back.notes.at("who") == "x \"y\" \\ z");
+        CHECK(back.notes.at("n").empty());
         CHECK(sameBits(back.sets[0].second, a));
     }
-    const std::string whole = readFile(folder / "a.vdb");
+    const std::string whole = readFile(folder / ("a" + ending)), other = "b" + ending;
     for (int k = 0; k < 60; ++k) {  // damaged in any way: an error, or the same kind of thing, but no crash
         std::string bytes = whole;
         damage(bytes, random);
-        writeFile(folder / "b.vdb", bytes);
+        writeFile(folder / other, bytes);
         try {
-            readStateFile(folder / "b.vdb");
+            readStateFile(folder / other);
         } catch (const Error& e) {
-            CHECK(std::string(e.what()).find("b.vdb") != std::string::npos);
+            CHECK(std::string(e.what()).find(other) != std::string::npos);
         }
     }
-    writeFile(folder / "b.vdb", whole.substr(0, whole.size() / 2));
-    CHECK_THROWS_AS(readStateFile(folder / "b.vdb"), Error);
-    writeFile(folder / "b.vdb", "");
-    CHECK_THROWS_AS(readStateFile(folder / "b.vdb"), Error);
-    CHECK_THROWS_AS(readStateFile(folder / "none.vdb"), Error);
+    writeFile(folder / other, whole.substr(0, whole.size() / 2));
+    CHECK_THROWS_AS(readStateFile(folder / other), Error);
+    writeFile(folder / other, "");
+    CHECK_THROWS_AS(readStateFile(folder / other), Error);
+    CHECK_THROWS_AS(readStateFile(folder / ("none" + ending)), Error);
+}
+
+TEST_CASE("strands come back from both formats bit for bit, and other programs find curves and points",
+          "[bake]") {
+    TemporaryFolder folder;
+    AttributeSet points, strands;
+    points.set("P", std::vector<V3f>{V3f(0.1f), V3f(1.0f / 3), V3f(2), V3f(3), V3f(-0.0f, 1e-30f, 5)});
+    points.set("width", std::vector<float>{1, 2, 3, 4, 5});
+    points.set("v", std::vector<V3f>(5, V3f(1.0f / 7)));
+    strands.set("points", std::vector<int32_t>{2, 3});
+    strands.set("id", std::vector<uint64_t>{UINT64_MAX, 5});
+    strands.set("orient", std::vector<Quatf>{Quatf(0.5f, 0.1f, 0.2f, 0.3f), Quatf()});
+    strands.set("P", std::vector<V3f>{V3f(0.1f), V3f(2)});
+    for (const char* name : {"a.vdb", "a.usda"}) {
+        INFO(name);
+        writeStateFile(folder / name, {{{"points", points}, {"strands", strands}}, {}});
+        const StateFile back = readStateFile(folder / name);
+        REQUIRE(back.sets.size() == 2);
+        CHECK(sameBits(back.sets[0].second, points));
+        CHECK(sameBits(back.sets[1].second, strands));
+    }
+    CHECK(readStrands(folder / "a.usda").start == std::vector<uint32_t>{0, 2, 5});
+    AttributeSet one;
+    one.set("P", std::vector<V3f>{V3f(1, 2, 3)});
+    one.set("id", std::vector<uint64_t>{uint64_t(1) << 63 | 12});
+    writeStateFile(folder / "p.usda", {{{"points", one}}, {}});
+    const PointSet read = readPoints(folder / "p.usda");
+    CHECK(read.attributes.find<V3f>("P")[0] == V3f(1, 2, 3));
+    CHECK(read.attributes.find<uint64_t>("id")[0] == (uint64_t(1) << 63 | 12));
 }
 
 TEST_CASE("a bake gives what the view showed, at once, and another evaluation reads it", "[bake]") {
@@ -252,27 +290,106 @@ TEST_CASE("frames that are missing, cut, or of another scene are not used", "[ba
     CHECK(f.bakeTo(10).written == 10);
 }
 
-TEST_CASE("a program that is killed while it bakes leaves whole files only", "[bake]") {
+TEST_CASE("a bake as text is the same bake, and going over to the other format simulates nothing anew",
+          "[bake]") {
     Fountain f;
+    f.bakeTo(6);
+    const AttributeSet shown = f.at(6);
+    f.document = withText(f.document, "water/simulate/bake_as", "usda");
+    CHECK(f.status().fresh);  // how it is kept is no part of what it is
+    Evaluator fresh;
+    fresh.setScene(f.scene);
+    const size_t before = fresh.stepsRun();
+    CHECK(bake(fresh, f.document, "water", f.scene, {1, 6, {}}, Progress::none()).written == 6);
+    CHECK(fresh.stepsRun() == before);
+    CHECK(framesOf(f.baked() / "frame.####.vdb").empty());
+    CHECK(framesOf(f.baked() / "frame.####.usda").size() == 6);
+    Evaluator other;
+    other.setScene(f.scene);
+    CHECK(sameBits(f.at(6, other), shown));
+    CHECK(f.bakeTo(6).known == 6);
+}
+
+namespace {
+
+/// Runs the command line program that lies beside the tests.
+pid_t started(std::vector<std::string> args) {
+    const auto program = std::filesystem::read_symlink("/proc/self/exe").parent_path() / "ovrix-cli";
+    REQUIRE(std::filesystem::exists(program));
+    args.insert(args.begin(), program.string());
+    std::vector<char*> words;
+    for (std::string& a : args) words.push_back(a.data());
+    words.push_back(nullptr);
     const pid_t child = ::fork();
-    if (child == 0) {
-        // Nothing of the parent's threads is here: the program itself is run.
-        ::execl("build/release/ovrix-cli", "ovrix-cli", "bake", f.scene.c_str(), "--frames", "1-400",
-                nullptr);
-        ::execl("./ovrix-cli", "ovrix-cli", "bake", f.scene.c_str(), "--frames", "1-400", nullptr);
+    if (child == 0) {  // nothing of the parent's threads is here: the program itself is run
+        const int nowhere = ::open("/dev/null", O_WRONLY);
+        ::dup2(nowhere, 1), ::dup2(nowhere, 2);
+        ::execv(words[0], words.data());
         ::_exit(127);
     }
+    return child;
+}
+
+int endOf(pid_t child) {
     int status = 0;
-    for (int k = 0; k < 3000 && bakeInfo(f.baked()).frames.size() < 5; ++k) {
-        if (::waitpid(child, &status, WNOHANG) != 0) break;
+    ::waitpid(child, &status, 0);
+    return WIFEXITED(status) ? WEXITSTATUS(status) : 128 + WTERMSIG(status);
+}
+
+}  // namespace
+
+TEST_CASE("a program that is killed while it bakes leaves whole files only", "[bake]") {
+    Fountain f;
+    const pid_t child = started({"bake", f.scene.string(), "--frames", "1-400"});
+    for (int k = 0; k < 6000 && bakeInfo(f.baked()).frames.size() < 5; ++k) {
+        int status = 0;
+        REQUIRE(::waitpid(child, &status, WNOHANG) == 0);
         ::usleep(5000);
     }
     ::kill(child, SIGKILL);
-    ::waitpid(child, &status, 0);
-    if (WIFEXITED(status) && WEXITSTATUS(status) == 127)
-        return;  // the program was not built beside the tests
+    CHECK(endOf(child) == 128 + SIGKILL);
     const BakeInfo info = bakeInfo(f.baked());
     CHECK(info.frames.size() >= 5);
     for (int frame : info.frames) CHECK_NOTHROW(readBaked(f.baked(), info, frame));
     CHECK(f.bakeTo(int(info.frames.size()) + 2).written == 2);
+}
+
+TEST_CASE("two programs that bake one folder: the second is told, and the first goes on", "[bake]") {
+    Fountain f;
+    const pid_t first = started({"bake", f.scene.string(), "--frames", "1-400"});
+    for (int k = 0; k < 6000 && bakeInfo(f.baked()).frames.size() < 2; ++k) ::usleep(5000);
+    REQUIRE(bakeInfo(f.baked()).frames.size() >= 2);
+    CHECK(endOf(started({"bake", f.scene.string(), "--frames", "1-3"})) == 1);
+    const size_t then = bakeInfo(f.baked()).frames.size();
+    for (int k = 0; k < 6000 && bakeInfo(f.baked()).frames.size() <= then; ++k) ::usleep(5000);
+    CHECK(bakeInfo(f.baked()).frames.size() > then);
+    ::kill(first, SIGTERM);
+    endOf(first);
+}
+
+TEST_CASE("a disk that fills up while baking is said, and what was written stays whole", "[bake]") {
+    Fountain f;
+    // As the kernel does it for a full disk, for files past a size: the process may write no more.
+    f.bakeTo(8);
+    rlimit old{};
+    ::getrlimit(RLIMIT_FSIZE, &old);
+    const auto largest = std::filesystem::file_size(f.baked() / "frame.0008.vdb");
+    ::signal(SIGXFSZ, SIG_IGN);
+    rlimit low{largest, old.rlim_max};
+    ::setrlimit(RLIMIT_FSIZE, &low);
+    std::string problem;
+    try {
+        f.bakeTo(20);
+    } catch (const Error& e) {
+        problem = e.what();
+    }
+    ::setrlimit(RLIMIT_FSIZE, &old);
+    CHECK(problem.find("disk") != std::string::npos);
+    const BakeInfo info = bakeInfo(f.baked());
+    CHECK(info.frames.size() >= 8);
+    CHECK(info.frames.size() < 20);
+    for (int frame : info.frames) CHECK_NOTHROW(readBaked(f.baked(), info, frame));
+    for (const auto& entry : std::filesystem::directory_iterator(f.baked()))
+        CHECK(entry.path().string().find(".part") == std::string::npos);
+    CHECK(f.bakeTo(20).known == int(info.frames.size()));
 }

@@ -235,3 +235,44 @@ TEST_CASE("copies that the camera does not see are left out, with a margin", "[s
         all += (p - lens.position()).length() < 2.0f;
     CHECK(near == all);  // none is lost nearby
 }
+
+TEST_CASE("what moves is written with the speed and the curve of its way, what stands still without",
+          "[hand-on]") {
+    const TemporaryFolder folder;
+    Document d = Document::fresh();
+    d.put(makeNode(d, "plane"));
+    Node layer = makeNode(d, "layer", "Drops");
+    layer.params["surface"].value = std::string("plane");
+    layer.steps.push_back(makeStep("scatter", layer));
+    layer.steps[0].params["count"].value = int64_t(20);
+    d.put(layer);
+    Evaluator evaluator;
+    const auto write = [&](double frame, const char* name) {
+        handOn(d, "drops", HandOn::Elements, folder / name, evaluator, {frame, Purpose::Render, true},
+               Progress::none());
+        return readPoints(folder / name).attributes;
+    };
+    CHECK_FALSE(write(1, "still.usda").has("v"));
+    d = withStep(d, "drops", 1, makeStep("simulate", d.get("drops")));
+    d = withText(d, "drops/emit/rate", "0");
+    d = withText(d, "drops/emit/burst", "20");
+    d = withText(d, "drops/emit/burst_at", "1");
+    for (const char* name : {"a.usda", "a.csv", "a.ply", "a.vdb"}) {
+        INFO(name);
+        const AttributeSet a = write(6, name), later = write(6.75, "later.csv");
+        const auto p = a.find<V3f>("P"), v = a.find<V3f>("v"), acc = a.find<V3f>("acceleration"),
+                   q = later.find<V3f>("P");
+        REQUIRE(v.size() == 20);
+        REQUIRE(acc.size() == 20);
+        // By id: files of points have an order of their own.
+        const auto where = indexById(later.find<uint64_t>("id"));
+        const auto id = a.find<uint64_t>("id");
+        const float h = 0.75f / 24;
+        for (size_t i = 0; i < 20; ++i) {
+            CHECK(acc[i].y ==
+                  Approx(-9.81).margin(0.5));  // differences of floats over a hundredth of a second
+            const V3f there = p[i] + v[i] * h + acc[i] * (0.5f * h * h);
+            CHECK((there - q[where.at(id[i])]).length() < 1e-3f);
+        }
+    }
+}

@@ -13,6 +13,7 @@
 #include "scene/hand_on.h"
 #include "scene/handwork.h"
 #include "scene/recipe_file.h"
+#include "scene/render_file.h"
 #include "scene/scene_file.h"
 #include "scene/translate.h"
 #include "strand_support.h"

@@ -12,6 +12,7 @@ struct World {
     std::map<std::string, std::function<Surroundings::Placed(double frame)>> objects;
     std::map<std::string, Geometry> layers;
     std::map<std::string, std::shared_ptr<const CurveSet>> curves;
+    std::map<std::string, VectorGridPtr> grids;  ///< by file
 };
 
 class WorldAt : public Surroundings {
@@ -31,6 +32,10 @@ class WorldAt : public Surroundings {
     std::shared_ptr<const CurveSet> curves(const std::string& id) override { return world_.curves.at(id); }
     std::shared_ptr<const PointSet> points(const std::string&) override { return nullptr; }
     std::shared_ptr<const StrandSet> strandFile(const std::string&) override { return nullptr; }
+    std::set<int> framesOf(const std::string&) override { return {}; }
+    VectorGridPtr vectors(const std::string& file, const std::string&) override {
+        return world_.grids.at(file);
+    }
     std::shared_ptr<const Image> image(const std::string&, const std::string&) override { return nullptr; }
 
   private:
@@ -48,7 +53,9 @@ struct Sim {
     double rate = 24, share = 1;
     std::vector<std::unique_ptr<WorldAt>> worlds = {};
 
+    /// A new part; references to those before it hold.
     Step& part(const std::string& type) {
+        if (parts.empty()) parts.reserve(32);
         Step s;
         s.id = type + std::to_string(parts.size());
         s.type = type;

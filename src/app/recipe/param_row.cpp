@@ -21,6 +21,7 @@
 #include "app/widgets/key_button.h"
 #include "app/widgets/number_box.h"
 #include "base/error.h"
+#include "base/file_sequence.h"
 #include "scene/keying.h"
 
 namespace ovrix::app {
@@ -231,13 +232,17 @@ QWidget* ParamRow::makeFile() {
         const bool points = path_.source < 0 && !path_.step.empty();
         const QString file =
             QFileDialog::getOpenFileName(this, "Choose a file", folder,
-                                         mesh     ? "Meshes (*.obj *.ply *.stl *.off *.gltf *.glb *.fbx)"
-                                         : points ? "Points (*.ply *.csv *.usda *.vdb)"
+                                         mesh ? "Meshes (*.obj *.ply *.stl *.off *.gltf *.glb *.fbx)"
+                                         : spec_.refKind == "vectors" ? "Grids of vectors (*.vdb)"
+                                         : points                     ? "Points (*.ply *.csv *.usda *.vdb)"
                                                   : "Images (*.png *.jpg *.jpeg *.tif *.tiff *.exr *.hdr)");
         if (file.isEmpty()) return;
+        // A frame stands for its whole sequence where the step can show one.
+        const std::string chosen =
+            spec_.refKind == "sequence" ? sequenceOf(file.toStdString()) : file.toStdString();
         const auto relative =
-            std::filesystem::path(file.toStdString()).lexically_relative(controller_.session().folder());
-        controller_.setValue(path_, relative.empty() ? file.toStdString() : relative.string());
+            std::filesystem::path(chosen).lexically_relative(controller_.session().folder());
+        controller_.setValue(path_, relative.empty() ? chosen : relative.string());
     });
     refreshers_.push_back([button](const Param& p) {
         const QString file = QString::fromStdString(std::get<std::string>(p.value));

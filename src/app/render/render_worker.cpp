@@ -101,7 +101,7 @@ void RenderWorker::render(const RenderRequest& r, Progress& progress) {
     evaluator_.setFolder(r.folder);
     requireFilmMemory(r.document, r.width, r.height);
     auto job = std::make_shared<RenderJob>(builder_.build(r.document, {r.frame, {}, r.draft}, progress));
-    if (r.camera) job->camera = *r.camera;
+    if (r.camera) job->cameras = {*r.camera};
     const int passes = r.samples > 0 ? r.samples : job->samples;
     const Renderer renderer(*job->scene, job->cameraFor(r.width, r.height), job->options);
     const Rect region = r.region.value_or(Rect{0, 0, r.width, r.height});

@@ -1,6 +1,7 @@
 #include "app/view/view_widget.h"
 
 #include <QButtonGroup>
+#include <QElapsedTimer>
 #include <QMouseEvent>
 #include <QOffscreenSurface>
 #include <QOpenGLContext>
@@ -290,8 +291,11 @@ void ViewWidget::paintGL() {
             scene_->strands().setCombed(o.combing, combShown_.get());
         }
         o.pixelSize = 2.0f * lens().halfHeight() / float(std::max(1, height()));
+        QElapsedTimer timer;
+        timer.start();
         scene_->draw(o);
         scene_->drawGrid(o.viewProjection, o.eye, gridStep());
+        drawSeconds_ += double(timer.nsecsElapsed()) * 1e-9;
         gl->glDisable(GL_DEPTH_TEST);
     }
 }

@@ -40,6 +40,8 @@ class ViewWidget : public QOpenGLWidget {
     /// The value from which the heat map counts a place as inside; nothing while it shows all values.
     std::optional<float> zone() const { return zone_; }
     const GlScene* scene() const { return scene_.get(); }
+    /// Seconds spent so far in drawing the scene by OpenGL.
+    double drawSeconds() const { return drawSeconds_; }
     /// The picture's pixel of a place in the world, or nothing behind the eye.
     std::optional<QPointF> project(const V3f& p) const;
     const ElementTool& elements() const { return *elements_; }
@@ -99,6 +101,7 @@ class ViewWidget : public QOpenGLWidget {
     CurveTool* curves_ = nullptr;
     CombTool* comb_ = nullptr;
     std::shared_ptr<const PackedStrands> combShown_;  // what the card has of a stroke
+    double drawSeconds_ = 0;
     float pressure_ = 1.0f;                           // of a tablet's pen; a mouse presses fully
     QPoint last_, press_;
     std::optional<float> zone_;

@@ -6,6 +6,7 @@
 
 #include "app/theme/theme.h"
 #include "base/error.h"
+#include "base/file_sequence.h"
 #include "io/elements_io.h"
 #include "io/strands_io.h"
 #include "scene/keying.h"
@@ -402,14 +403,34 @@ void Controller::addElements(const std::filesystem::path& path, const std::strin
                        " belongs to, then drop it again",
                    true);
     edit("Add " + QString::fromStdString(path.filename().string()), [&](const Document& d) {
-        Node layer = makeNode(d, "layer", path.stem().string());
+        const std::string sequence = sequenceOf(path);  // a frame stands for all of them
+        std::string name = path.stem().string();
+        if (isSequence(sequence)) name.erase(name.find_last_not_of("0123456789._-") + 1);
+        Node layer = makeNode(d, "layer", name);
         layer.params["surface"].value = surface;
         layer.steps.push_back(makeStep(step, layer));
-        layer.steps[0].params["file"].value = pathInScene(path);
+        layer.steps[0].params["file"].value = pathInScene(sequence);
         id = layer.id;
         return withNode(d, std::move(layer));
     });
     select(id);
+}
+
+void Controller::readOther(const QString& file, std::function<void(Document)> then) {
+    const std::filesystem::path path = std::filesystem::absolute(file.toStdString());
+    const std::filesystem::path here = session_.path().empty() ? std::filesystem::path() : session_.folder();
+    say("Reading " + QString::fromStdString(path.filename().string()));
+    worker_.post([this, path, here, then = std::move(then)](Progress&) {
+        try {
+            const Document other = rebasePaths(loadScene(path), path.parent_path(), here);
+            QMetaObject::invokeMethod(
+                this, [then, other] { then(other); }, Qt::QueuedConnection);
+        } catch (const std::exception& e) {
+            QMetaObject::invokeMethod(
+                this, [this, problem = QString::fromUtf8(e.what())] { say(problem, true); },
+                Qt::QueuedConnection);
+        }
+    });
 }
 
 void Controller::importMesh(const QString& file) {

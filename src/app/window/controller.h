@@ -88,6 +88,8 @@ class Controller : public QObject {
     /// @param memoryGb  the limit that the new scene gets
     void newScene(double memoryGb);
     void recover(const Autosave::Found& found);
+    /// Reads another scene on the worker, with its paths as seen from this one; @p then runs in the window.
+    void readOther(const QString& file, std::function<void(Document)> then);
     /// Reads a mesh on the worker and adds it as an object.
     void importMesh(const QString& file);
     /// Reads a dropped file on the worker: a mesh becomes an object, strands and points a layer on the chosen

@@ -382,6 +382,7 @@ void MainWindow::fillAddMenu(QMenu& menu) {
     command("strands");
     command("library");
     command("import");
+    command("bringIn");
     Category last = Category::Settings;
     for (const NodeType& t : nodeTypes()) {
         if (t.category == Category::Layer || t.category == Category::Settings || t.id == "mesh_file")
@@ -405,7 +406,7 @@ void MainWindow::fillFileMenu(QMenu& menu) {
                 a->setShortcutContext(Qt::WidgetShortcut);
             }
     };
-    for (const char* id : {"new", "open", "save", "saveAs", "import", "savePicture"}) add(id);
+    for (const char* id : {"new", "open", "save", "saveAs", "import", "bringIn", "savePicture"}) add(id);
     const QStringList recent = controller_.recentFiles();
     if (!recent.isEmpty()) menu.addSeparator();
     for (const QString& file : recent)

@@ -46,6 +46,8 @@ class MainWindow : public QMainWindow {
     /// Asks where, and how much memory where it is much, then writes what the chosen layer makes.
     void askHandOn(HandOn what);
     void addStrands();
+    /// Reads another scene and asks what of it comes along.
+    void bringIn(const QString& file);
     QString statusText() const;
     void showRender(bool show);
     void applyPreferences(const Preferences& preferences);

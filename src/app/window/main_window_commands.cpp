@@ -40,6 +40,13 @@ void MainWindow::makeCommands() {
                      "Meshes (*.obj *.ply *.stl *.off *.gltf *.glb *.fbx)"))
                 controller_.importMesh(file);
         });
+    add("bringIn", "Bring in from a scene...", "Layers, objects and what else another scene holds",
+        QKeySequence("Ctrl+Shift+I"), [this] {
+            const QString file = QFileDialog::getOpenFileName(
+                this, "Bring in from a scene",
+                QString::fromStdString(controller_.session().folder().string()), "Scenes (*.ovrix)");
+            if (!file.isEmpty()) bringIn(file);
+        });
     add(
         "undo", "Undo", "Take the last change back", QKeySequence::Undo, [this] { controller_.undo(); },
         [this] { return controller_.session().canUndo(); });

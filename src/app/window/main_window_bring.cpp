@@ -1,0 +1,31 @@
+// Taking layers and objects from other scenes.
+#include "app/window/bring_in_dialog.h"
+#include "app/window/main_window.h"
+
+namespace ovrix::app {
+
+void MainWindow::bringIn(const QString& file) {
+    controller_.readOther(file, [this, file](Document other) {
+        auto* dialog =
+            new BringInDialog(controller_.document(), std::move(other),
+                              QString::fromStdString(std::filesystem::path(file.toStdString()).stem()), this);
+        dialog->setAttribute(Qt::WA_DeleteOnClose);
+        connect(dialog, &QDialog::accepted, this, [this, dialog] {
+            Brought brought;
+            controller_.edit("Bring in", [&](const Document& d) {
+                brought = broughtIn(d, dialog->other(), dialog->choice());
+                return brought.document;
+            });
+            if (brought.ids.empty()) return;
+            controller_.select(brought.ids.front());
+            QStringList notes;
+            for (const std::string& n : brought.notes) notes << QString::fromStdString(n);
+            const size_t n = brought.ids.size();
+            const QString came = n == 1 ? "Brought in 1 thing" : QString("Brought in %1 things").arg(n);
+            controller_.say(notes.isEmpty() ? came : came + ". " + notes.join("; "));
+        });
+        dialog->open();
+    });
+}
+
+}  // namespace ovrix::app

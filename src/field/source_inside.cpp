@@ -1,0 +1,40 @@
+#include "base/specs.h"
+#include "field/sources.h"
+
+namespace ovrix {
+
+using namespace specs;
+
+namespace {
+
+struct Inside : SourceKernel {
+    SurfacePtr volume;
+    float soft;
+    void evaluate(const Samples& s, std::span<float> out) const override {
+        for (size_t i = 0; i < out.size(); ++i) out[i] = at(s.position[i]);
+    }
+    float at(const V3f& p) const {
+        if (volume->inside(p)) return 1.0f;
+        if (!(soft > 0)) return 0.0f;
+        const SurfaceHit near = volume->closest(p, soft);
+        return near.hit ? std::max(0.0f, 1.0f - near.distance / soft) : 0.0f;
+    }
+};
+
+}  // namespace
+
+SourceType insideSource() {
+    return {.id = "inside",
+            .title = "Inside an object",
+            .help = "1 within a closed object, 0 outside: limits a force, or anything else, to a room",
+            .params = {ref("object", "Object", "object", "A closed one"),
+                       number("soft", "Soft edge", 0, "m", 0, 1e6, 0, 1, "Fades to 0 so far outside")},
+            .compile = [](const ResolvedParams& p, const FieldContext& context) {
+                auto kernel = std::make_unique<Inside>();
+                kernel->volume = roomOf(surroundingsFor(context, "inside an object"), p.text("object"));
+                kernel->soft = float(p.number("soft"));
+                return kernel;
+            }};
+}
+
+}  // namespace ovrix

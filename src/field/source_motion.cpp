@@ -1,0 +1,64 @@
+// What elements that move are asked: how old they are, how fast they go.
+#include "base/specs.h"
+#include "field/band.h"
+#include "field/sources.h"
+
+namespace ovrix {
+
+using namespace specs;
+
+namespace {
+
+struct Age : SourceKernel {
+    float from, to;
+    bool ofLife;
+    void evaluate(const Samples& s, std::span<float> out) const override {
+        for (size_t i = 0; i < out.size(); ++i) {
+            float age = s.age.empty() ? 0.0f : s.age[i];
+            if (ofLife) age = s.life.empty() || !(s.life[i] > 0) ? 0.0f : age / s.life[i];
+            out[i] = rise(from, to, age);
+        }
+    }
+};
+
+struct Speed : SourceKernel {
+    float from, to;
+    void evaluate(const Samples& s, std::span<float> out) const override {
+        for (size_t i = 0; i < out.size(); ++i)
+            out[i] = rise(from, to, s.velocity.empty() ? 0.0f : s.velocity[i].length());
+    }
+};
+
+template <class Kernel>
+std::unique_ptr<Kernel> between(const ResolvedParams& p) {
+    auto kernel = std::make_unique<Kernel>();
+    kernel->from = float(p.range("range").min), kernel->to = float(p.range("range").max);
+    return kernel;
+}
+
+}  // namespace
+
+SourceType ageSource() {
+    return {.id = "age",
+            .title = "Age",
+            .help = "Rises from 0 to 1 with the age of particles; what has no age is 0 old",
+            .params = {choice("measure", "Measured", "in seconds", {"in seconds", "as part of its life"},
+                              "Since birth; those that live for ever are at 0 of their life"),
+                       range("range", "Between", Range{0, 1}, "", 0, 1e6, 0, 10, "Ages that give 0 and 1")},
+            .compile = [](const ResolvedParams& p, const FieldContext&) {
+                auto kernel = between<Age>(p);
+                kernel->ofLife = p.text("measure") != "in seconds";
+                return kernel;
+            }};
+}
+
+SourceType speedSource() {
+    return {
+        .id = "speed",
+        .title = "Speed",
+        .help = "Rises from 0 to 1 with the speed of what moves",
+        .params = {range("range", "Between", Range{0, 5}, "m/s", 0, 1e6, 0, 20, "Speeds that give 0 and 1")},
+        .compile = [](const ResolvedParams& p, const FieldContext&) { return between<Speed>(p); }};
+}
+
+}  // namespace ovrix

@@ -1,0 +1,18 @@
+#include "io/state_file.h"
+
+#include "base/files.h"
+#include "io/state_usda.h"
+#include "io/vdb_points.h"
+
+namespace ovrix {
+
+void writeStateFile(const std::filesystem::path& path, const StateFile& state) {
+    if (path.extension() == ".usda") return writeFile(path, stateAsUsda(state));
+    writeStateVdb(path, state);
+}
+
+StateFile readStateFile(const std::filesystem::path& path) {
+    return path.extension() == ".usda" ? stateFromUsda(readFile(path), path) : readStateVdb(path);
+}
+
+}  // namespace ovrix

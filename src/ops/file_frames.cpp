@@ -1,0 +1,66 @@
+#include "ops/file_frames.h"
+
+#include "base/error.h"
+#include "base/file_sequence.h"
+#include "base/specs.h"
+
+namespace ovrix {
+
+namespace {
+
+const char *const kHold = "hold", *const kLoop = "loop", *const kNothing = "nothing";
+
+/// Where a frame lies in a sequence that ends.
+std::optional<double> within(double frame, int first, int last, const std::string& atEnd) {
+    if (frame >= first && frame <= last) return frame;
+    if (atEnd == kNothing) return std::nullopt;
+    if (atEnd == kHold) return std::clamp(frame, double(first), double(last));
+    const double length = double(last) - first + 1, turns = std::floor((frame - first) / length);
+    return frame - turns * length;
+}
+
+}  // namespace
+
+FileFrame fileFrame(const StepInput& in, const std::string& ask) {
+    const ResolvedParams& p = in.params;
+    const std::string& light = p.text("light");
+    FileFrame out;
+    out.light = in.share < 1.0 && !light.empty();
+    const std::string& pattern = out.light ? light : p.text("file");
+    if (pattern.empty()) throw Error("no file is chosen", {}, ask);
+    if (!in.around) throw Error("files cannot be read here");
+    if (!isSequence(pattern)) {
+        out.file = pattern;
+        return out;
+    }
+    const std::set<int> there = in.around->framesOf(pattern);
+    if (there.empty())
+        throw Error("no file of the sequence is there", pattern,
+                    "Check the name: # stands for the frame's digits");
+    const auto frame =
+        within(in.frame - p.number("offset"), *there.begin(), *there.rbegin(), p.text("at_end"));
+    if (!frame) return out;
+    const int low = int(std::floor(*frame));
+    const auto after = there.upper_bound(low);
+    const int shown = *std::prev(after);  // there is one: the first is not after it
+    if (shown != low)
+        in.note(fmt::format("{} is missing: frame {} is shown", fileOfFrame(pattern, low), shown));
+    out.file = fileOfFrame(pattern, shown);
+    out.part = shown == low ? float(*frame - low) : 0.0f;
+    if (out.part > 0 && there.count(low + 1)) out.later = fileOfFrame(pattern, low + 1);
+    return out;
+}
+
+std::vector<ParamSpec> fileFrameSpecs(std::string help) {
+    using namespace specs;
+    std::vector<ParamSpec> all = {
+        file("file", "File", std::move(help) + "; #### in the name stands for the frame"),
+        file("light", "In Draft", "A lighter file or sequence that Draft shows instead, whole"),
+        number("offset", "Later by", 0, "", -1e6, 1e6, -100, 100, "Frames by which a sequence starts later"),
+        choice("at_end", "At its ends", kHold, {kHold, kLoop, kNothing},
+               "Of a sequence: its first and last frame stay, it starts again, or nothing is there")};
+    all[0].refKind = all[1].refKind = "sequence";
+    return all;
+}
+
+}  // namespace ovrix

@@ -1,0 +1,22 @@
+// Steps whose elements come from a file, or from one file a frame.
+#pragma once
+#include "ops/step.h"
+
+namespace ovrix {
+
+/// Which files of a sequence are shown in a frame.
+struct FileFrame {
+    std::string file;    ///< empty where nothing is shown
+    std::string later;   ///< the next frame's, where it is there and the frame asked for lies between both
+    float part = 0;      ///< of the way to it
+    bool light = false;  ///< of the light sequence, which is shown whole
+};
+
+/// "file", "light", "offset" and "at_end", as the step's parameters must have them. A missing frame shows the
+/// one before it, and is noted. @p ask  what to choose where no file is. Throws Error.
+FileFrame fileFrame(const StepInput& in, const std::string& ask);
+
+/// Those parameters; @p help of the file.
+std::vector<ParamSpec> fileFrameSpecs(std::string help);
+
+}  // namespace ovrix

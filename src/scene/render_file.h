@@ -1,0 +1,18 @@
+// Renders as pictures and files.
+#pragma once
+#include "io/image_io.h"
+#include "render/film.h"
+#include "scene/translate.h"
+
+namespace ovrix {
+
+/// The film as a picture with all its passes: beauty, alpha, depth, normal, albedo, ids, direct, indirect;
+/// where strands are seen their tangent and the light of the lobes of fibres.
+/// @param finish  null for scene light as it is, as EXR takes it; else the finished colour, for TIFF and PNG
+Picture toPicture(const Film& film, const FinishOptions* finish);
+
+/// Writes a render: EXR gets scene light and all passes, TIFF and PNG the finished picture.
+void saveRender(const std::filesystem::path& path, const Film& film, const RenderJob& job,
+                const WriteOptions& options);
+
+}  // namespace ovrix

@@ -1,0 +1,15 @@
+#include "scene/shutter.h"
+
+namespace ovrix {
+
+std::vector<double> shutterFrames(const Document& document, double frame) {
+    const double open = std::get<double>(document.setting("render", "shutter", frame));
+    const auto steps = std::get<int64_t>(document.setting("render", "shutter_steps", frame));
+    if (!(open > 0)) return {frame};
+    std::vector<double> frames;
+    for (int64_t k = 0; k < steps; ++k)
+        frames.push_back(frame - open * (1.0 - double(k) / double(steps - 1)));
+    return frames;
+}
+
+}  // namespace ovrix

@@ -1,0 +1,57 @@
+#include "sim/condition.h"
+
+#include "base/specs.h"
+
+namespace ovrix {
+
+using namespace specs;
+
+const std::vector<std::string>& conditionNames() {
+    static const std::vector<std::string> names = {"inside an object", "past an age", "on contact",
+                                                   "near another", "by a field"};
+    return names;
+}
+
+std::vector<ParamSpec> conditionSpecs() {
+    return {
+        shownIf(ref("object", "Object", "object", "A closed one"), "when=inside an object"),
+        shownIf(number("age", "Age", 1, "s", 0, 1e6, 0, 10, "From this age on"), "when=past an age"),
+        shownIf(number("distance", "Distance", 0.05, "m", 0, 1e5, 0, 1, "Nearer than this"),
+                "when=near another"),
+        shownIf(drivable(number("where", "Where", 1, "", 0, 1, 0, 1, "Where the field is at least a half")),
+                "when=by a field")};
+}
+
+Condition::Condition(const PartContext& c, const std::string& when) {
+    const ResolvedParams& p = c.params();
+    const auto& names = conditionNames();
+    when_ = When(std::find(names.begin(), names.end(), when) - names.begin());
+    if (when_ == When::Inside) room_ = roomOf(c.around(), p.text("object"));
+    age_ = float(p.number("age"));
+    distance_ = float(p.number("distance"));
+    field_ = p.driven("where");
+}
+
+void Condition::all(std::span<const V3f> position) {
+    if (together())
+        tree_ = std::make_unique<const NearestPoints>(std::vector<V3f>(position.begin(), position.end()));
+}
+
+std::vector<uint8_t> Condition::over(const Samples& s, std::span<const uint8_t> touched) const {
+    std::vector<uint8_t> holds(s.size());
+    const std::vector<float> values = when_ == When::Field ? field_.over(s) : std::vector<float>();
+    for (size_t i = 0; i < holds.size(); ++i) {
+        if (when_ == When::Inside) holds[i] = room_->inside(s.position[i]);
+        if (when_ == When::Age) holds[i] = s.age[i] >= age_;
+        if (when_ == When::Contact) holds[i] = touched[i];
+        if (when_ == When::Near && tree_) {
+            uint32_t two[2];
+            float d2[2];
+            holds[i] = tree_->closestFew(s.position[i], 2, two, d2) > 1 && d2[1] < distance_ * distance_;
+        }
+        if (when_ == When::Field) holds[i] = values[i] >= 0.5f;
+    }
+    return holds;
+}
+
+}  // namespace ovrix

@@ -1,0 +1,11 @@
+// What is seen of particles between two frames.
+#pragma once
+#include "ops/solver.h"
+
+namespace ovrix {
+
+/// By id: along a cubic that both places and both speeds give. Those born between are there from their birth
+/// on. @p part 0 to 1 of the way from @p a to @p b; @p rate frames a second.
+Geometry particlesBetween(const SolverState& a, const SolverState& b, double part, double rate);
+
+}  // namespace ovrix
