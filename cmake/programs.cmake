@@ -65,9 +65,11 @@ set_target_properties(ovrix-app-tests PROPERTIES AUTOMOC ON)
 target_compile_options(ovrix-app-tests PRIVATE $<$<CONFIG:Release>:-O1>)
 target_link_libraries(ovrix-app-tests PRIVATE Qt6::Test)
 
-add_executable(ovrix-bench bench/bench.cpp bench/cover_bench.cpp bench/sim_bench.cpp bench/strand_bench.cpp)
+add_executable(ovrix-bench bench/bench.cpp bench/bare_vdb.cpp bench/cover_bench.cpp bench/sim_bench.cpp
+               bench/strand_bench.cpp)
+set_source_files_properties(bench/bare_vdb.cpp PROPERTIES COMPILE_OPTIONS "-O1;-Wno-error;-w")
 target_include_directories(ovrix-bench PRIVATE ${CMAKE_SOURCE_DIR})
-target_link_libraries(ovrix-bench PRIVATE ovrix_core ovrix_demo embree nanoflann::nanoflann benchmark::benchmark)
+target_link_libraries(ovrix-bench PRIVATE openvdb boost_iostreams ovrix_core ovrix_demo embree nanoflann::nanoflann benchmark::benchmark)
 add_dependencies(ovrix-bench ovrix-mesh-reader)
 
 add_window_program(ovrix-shots src/app/shots/main.cpp)

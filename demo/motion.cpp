@@ -27,8 +27,9 @@ struct Stage : Maker {
 
     explicit Stage(const std::filesystem::path& to) {
         folder = to;
-        set("sun", {{"elevation", "14"}, {"azimuth", "-60"}, {"strength", "5"}, {"angle", "1.5"}});
-        set("sky", {{"haze", "1.4"}, {"exposure", "0.6"}});
+        set("sun", {{"elevation", "20"}, {"azimuth", "-60"}, {"strength", "5"}, {"angle", "1.5"}});
+        set("sky", {{"haze", "1.4"}, {"exposure", "0.9"}, {"ground", "0.2,0.16,0.12"}});
+        set("camera/exposure", "0.8");
         set("render",
             {{"width", "640"}, {"height", "360"}, {"samples", "24"}, {"bounces", "4"}, {"shutter", "0.5"}});
         set("scene", {{"first", "1"}, {"last", "72"}, {"draft", "1"}});
@@ -70,6 +71,7 @@ Document plankton(const std::filesystem::path& folder) {
     Stage m(folder);
     m.set("sun", {{"strength", "0.4"}, {"elevation", "40"}});
     m.set("sky", {{"exposure", "-3.5"}, {"haze", "4"}});
+    m.set("camera/exposure", "0");
     m.look("0.2,0.5,2.3", "0,0.45,0", "40");
     m.sand(6);
     const std::string cloud = m.add("sphere", "Water");
@@ -78,10 +80,10 @@ Document plankton(const std::filesystem::path& folder) {
                   {"scale", "1.5,0.7,1"},
                   {"shown", "false"},
                   {"rendered", "false"}});
-    const std::string glow = m.plain("Glow", Color(0.1f, 0.3f, 0.3f), 0.6, Color(0.25f, 0.9f, 0.8f));
-    m.set(glow + "/glow", "5");
-    const std::string threads = m.add("fibre", "Threads");
-    m.set(threads, {{"coloured", "colour"}});
+    const std::string glow = m.plain("Glow", Color(0.1f, 0.3f, 0.3f), 0.6, Color(0.03f, 0.42f, 0.5f));
+    m.set(glow + "/glow", "3");
+    const std::string thread = m.plain("Thread light", Color(0.02f), 0.6, Color(0.02f, 0.2f, 0.42f));
+    m.set(thread + "/glow", "1.1");
     const std::string speck = m.add("sphere", "Speck");
     m.set(speck, {{"radius", "0.004"},
                   {"segments", "8"},
@@ -89,19 +91,19 @@ Document plankton(const std::filesystem::path& folder) {
                   {"shown", "false"},
                   {"rendered", "false"}});
     const std::string drift = m.recipe("Plankton", cloud, "", {"inside", "simulate", "copies_of"});
-    m.set(drift, {{"inside/count", "1400"}});
+    m.set(drift, {{"inside/count", "900"}});
     m.without(drift, "emit"), m.without(drift, "gravity");
     m.part(drift, "turbulence");
     m.set(drift + "/turbulence",
           {{"how", "carries"}, {"strength", "0.25"}, {"scale", "0.5"}, {"speed", "0.12"}, {"hold", "2"}});
     m.document = withValue(m.document, {drift, "copies_of", "prototypes"}, Shares{{speck, 1.0}});
-    const std::string trails = m.recipe("Trails", cloud, glow, {"inside", "simulate", "trails"});
-    m.set(trails, {{"inside/count", "1400"}});
+    const std::string trails = m.recipe("Trails", cloud, thread, {"inside", "simulate", "trails"});
+    m.set(trails, {{"inside/count", "900"}});
     m.without(trails, "emit"), m.without(trails, "gravity");
     m.part(trails, "turbulence");
     m.set(trails + "/turbulence",
           {{"how", "carries"}, {"strength", "0.25"}, {"scale", "0.5"}, {"speed", "0.12"}, {"hold", "2"}});
-    m.set(trails + "/trails", {{"length", "0.9"}, {"pieces", "18"}, {"width", "2.4"}});
+    m.set(trails + "/trails", {{"length", "0.8"}, {"pieces", "18"}, {"width", "1.5"}});
     m.set("scene/preroll", "24");
     return m.document;
 }
@@ -272,18 +274,19 @@ Document sandhoppers(const std::filesystem::path& folder) {
                    {"material", pale.c_str()},
                    {"shown", "false"},
                    {"rendered", "false"}});
-    const std::string crab = m.add("sphere", "Crab");
-    m.set(crab, {{"radius", "0.07"}, {"scale", "1.35,0.5,1"}});
-    m.set(crab + "/material", m.plain("Crab shell", Color(0.22f, 0.06f, 0.03f), 0.3));
+    m.set("sand/height", "0.012");
+    const std::string crab =
+        m.mesh("Beach crab", demo::crab(), m.plain("Crab shell", Color(0.3f, 0.07f, 0.03f), 0.3), true);
     m.keys(crab + "/position",
-           keyed({{1, V3d(-1.1, 0.06, -0.15)}, {36, V3d(0, 0.055, 0.2)}, {72, V3d(1.1, 0.06, 0.0)}}));
+           keyed({{1, V3d(-1.0, 0.004, 0.1)}, {36, V3d(0, 0.004, 0.3)}, {72, V3d(1.0, 0.004, 0.2)}}));
+    m.set(crab, {{"wander", "true"}, {"wander_move", "0.004"}, {"wander_turn", "6"}});
     const std::string hoppers = m.recipe("Sandhoppers", "sand", "", {"scatter", "simulate", "copies_of"});
     m.set(hoppers + "/scatter", {{"count", "2600"}});
     m.without(hoppers, "emit");
     m.set(hoppers + "/simulate/waiting", "true");
     for (const char* type : {"collide", "collide", "rule", "turbulence", "facing", "rule"})
         m.part(hoppers, type);
-    m.set(hoppers + "/collide", {{"with", crab.c_str()}, {"then", "wake"}, {"reach", "0.16"}});
+    m.set(hoppers + "/collide", {{"with", crab.c_str()}, {"then", "wake"}, {"reach", "0.26"}});
     m.set(hoppers + "/collide_2",
           {{"with", "sand"}, {"bounce", "0.72"}, {"friction", "0.05"}, {"thickness", "0.008"}});
     // Whoever is awake is thrown up as long as it is low.

@@ -2,6 +2,7 @@
 
 #include "base/noise.h"
 #include "geo/primitives.h"
+#include "geo/strands.h"
 
 namespace ovrix::demo {
 
@@ -167,6 +168,46 @@ MeshPtr stone(uint32_t seed) {
     mesh.corners.remove("N");
     mesh.finish();
     return std::make_shared<const Mesh>(std::move(mesh));
+}
+
+MeshPtr crab() {
+    StrandSet set;
+    std::vector<V3f> p;
+    std::vector<float> width;
+    const auto limb = [&](const std::vector<V3f>& line, const std::vector<float>& wide) {
+        p.insert(p.end(), line.begin(), line.end());
+        width.insert(width.end(), wide.begin(), wide.end());
+        set.start.push_back(uint32_t(p.size()));
+    };
+    std::vector<V3f> shell;
+    std::vector<float> across;
+    for (int k = 0; k <= 12; ++k) {  // flat below, widest in front of its middle
+        const float t = float(k) / 6.0f - 1.0f;
+        shell.push_back(V3f(0.058f * t, 0.042f, 0.006f * (1.0f - t * t)));
+        across.push_back(0.082f * std::sqrt(std::max(0.02f, 1.0f - t * t)));
+    }
+    limb(shell, across);
+    for (const float side : {-1.0f, 1.0f}) {
+        for (int k = 0; k < 4; ++k) {
+            const float z = -0.03f + 0.018f * float(k);
+            limb({V3f(side * 0.04f, 0.036f, z), V3f(side * 0.066f, 0.058f, 1.4f * z),
+                  V3f(side * 0.094f, 0.036f, 1.9f * z), V3f(side * 0.108f, 0.0f, 2.2f * z)},
+                 {0.013f, 0.011f, 0.008f, 0.003f});
+        }
+        limb({V3f(side * 0.036f, 0.036f, 0.03f), V3f(side * 0.062f, 0.042f, 0.052f),
+              V3f(side * 0.06f, 0.04f, 0.07f), V3f(side * 0.05f, 0.038f, 0.088f),
+              V3f(side * 0.036f, 0.036f, 0.102f)},
+             {0.012f, 0.014f, 0.024f, 0.026f, 0.004f});
+        limb({V3f(side * 0.014f, 0.05f, 0.036f), V3f(side * 0.017f, 0.066f, 0.043f),
+              V3f(side * 0.018f, 0.071f, 0.044f)},
+             {0.005f, 0.006f, 0.009f});
+    }
+    set.points.set("P", std::move(p));
+    set.points.set("width", std::move(width));
+    std::vector<uint64_t> id(set.size());
+    for (size_t i = 0; i < id.size(); ++i) id[i] = i;
+    set.strands.set("id", std::move(id));
+    return tubesOf(set, 14, 0.004f);
 }
 
 }  // namespace ovrix::demo

@@ -18,6 +18,8 @@ MeshPtr limpet();
 /// A turned shell lying on its side, about 22 mm. A tube along a logarithmic helix
 /// (Raup, "Geometric Analysis of Shell Coiling", J. Paleontology 40(5), 1966).
 MeshPtr snailShell();
+/// A crab on its feet, about 220 mm across the legs, looking along Z.
+MeshPtr crab();
 /// A worn stone, about 60 mm.
 MeshPtr stone(uint32_t seed);
 

@@ -1,14 +1,19 @@
 #include "io/vdb_points.h"
 
-#include <openvdb/openvdb.h>
-#include <openvdb/points/PointAttribute.h>
-#include <openvdb/points/PointConversion.h>
-#include <openvdb/points/PointCount.h>
-
 #include <openvdb/io/Stream.h>
+#include <openvdb/openvdb.h>
+#include <openvdb/points/PointCount.h>
+#include <openvdb/points/PointDataGrid.h>
 #include <tbb/parallel_for.h>
 
+#include <array>
+#include <bit>
+#include <cstring>
+#include <deque>
 #include <fstream>
+#include <optional>
+#include <set>
+#include <unordered_set>
 
 #include "base/error.h"
 #include "base/files.h"
@@ -27,185 +32,195 @@ void initialise() {
     (void)done;
 }
 
-/// About eight points a voxel, so that leaves are neither empty nor crowded.
+/// So large that a leaf of 8 x 8 x 8 voxels holds some thousands of points, however they lie: each leaf costs
+/// something for each column. By a part of the points, in their order.
 double voxelSizeFor(const std::vector<vdb::Vec3R>& p) {
     if (p.empty()) return 1.0;
     vdb::BBoxd box;
     for (const auto& q : p) box.expand(q);
-    const auto size = box.extents();
-    const double largest = std::max({size.x(), size.y(), size.z(), 1e-4});
-    const double area = largest * std::max({std::min(size.x(), size.y()), std::min(size.y(), size.z()),
-                                            std::min(size.x(), size.z()), largest * 0.01});
-    return std::max(std::sqrt(area * 8.0 / double(p.size())), largest * 1e-4);
+    const double largest = std::max({box.extents().x(), box.extents().y(), box.extents().z(), 1e-4});
+    constexpr size_t kLook = 5000, kWanted = 2000;
+    const size_t step = std::max<size_t>(1, p.size() / kLook), looked = (p.size() + step - 1) / step;
+    double leaf = largest / 64;
+    for (; leaf < largest; leaf *= 1.5) {
+        std::unordered_set<uint64_t> leaves;
+        for (size_t i = 0; i < p.size(); i += step) {
+            uint64_t key = 0;
+            for (int a = 0; a < 3; ++a) key = key << 21 | uint64_t((p[i][a] - box.min()[a]) / leaf);
+            leaves.insert(key);
+        }
+        if (double(looked * step) / double(leaves.size()) >= double(kWanted)) break;
+    }
+    return leaf / 8;
 }
 
-using IndexGrid = vdb::tools::PointIndexGrid;
+using Leaf = vdb::points::PointDataTree::LeafNodeType;
 
-template <class Vdb, class Convert>
-void addAttribute(vdb::points::PointDataGrid& grid, const IndexGrid& index, const std::string& name,
-                  size_t count, const Convert& convert) {
-    std::vector<Vdb> values(count);
-    for (size_t i = 0; i < count; ++i) values[i] = convert(i);
-    vdb::points::appendAttribute<Vdb>(grid.tree(), name);
-    vdb::points::PointAttributeVector<Vdb> wrapper(values);
-    vdb::points::populateAttribute<vdb::points::PointDataTree, vdb::tools::PointIndexTree,
-                                   vdb::points::PointAttributeVector<Vdb>>(grid.tree(), index.tree(), name,
-                                                                           wrapper);
+/// How far ahead of its use memory is asked for that lies anywhere.
+constexpr size_t kAhead = 24;
+
+/// A column as the format has it, and how the values of some points get into a leaf.
+struct Stored {
+    std::string name;
+    vdb::NamePair type;
+    std::function<void(std::span<const uint32_t> points, vdb::points::AttributeArray& to)> fill;
+};
+
+template <class Vdb, class In, class Convert>
+Stored stored(const std::string& name, std::span<const In> in, const Convert& convert) {
+    using Array = vdb::points::TypedAttributeArray<Vdb>;
+    const bool same = std::all_of(in.begin(), in.end(), [&](const In& x) {
+        return std::memcmp(&x, in.data(), sizeof(In)) == 0;  // ends at the first other one
+    });
+    return {name, Array::attributeType(),
+            [=](std::span<const uint32_t> points, vdb::points::AttributeArray& to) {
+                auto& array = static_cast<Array&>(to);
+                if (same) return array.collapse(convert(in[0]));
+                array.expand(false);
+                auto* out = const_cast<Vdb*>(array.constData());  // the leaf is being made, and is ours
+                for (size_t i = 0; i < points.size(); ++i) {
+                    if (i + kAhead < points.size()) __builtin_prefetch(&in[points[i + kAhead]]);
+                    out[i] = convert(in[points[i]]);
+                }
+                array.compact();
+            }};
 }
 
-void addColumn(vdb::points::PointDataGrid& grid, const IndexGrid& index, const std::string& name,
-               const Column& column) {
+/// Nothing for types that the format does not have.
+std::optional<Stored> storedColumn(const std::string& name, const Column& column) {
     using V3 = vdb::Vec3f;
-    if (auto* v = std::get_if<std::vector<float>>(&column))
-        addAttribute<float>(grid, index, name, v->size(), [&](size_t i) { return (*v)[i]; });
+    using Turn = vdb::math::Quat<float>;
+    const auto put = [&]<class Vdb, class In>(std::type_identity<Vdb>, const std::vector<In>& v,
+                                              const auto& as) { return stored<Vdb, In>(name, v, as); };
+    const auto same = [](auto x) { return x; };
+    const auto three = [](const auto& x) { return V3(x.x, x.y, x.z); };
+    if (auto* v = std::get_if<std::vector<float>>(&column)) return put(std::type_identity<float>(), *v, same);
     if (auto* v = std::get_if<std::vector<int32_t>>(&column))
-        addAttribute<int32_t>(grid, index, name, v->size(), [&](size_t i) { return (*v)[i]; });
+        return put(std::type_identity<int32_t>(), *v, same);
     if (auto* v = std::get_if<std::vector<uint64_t>>(&column))
-        addAttribute<int64_t>(grid, index, name, v->size(), [&](size_t i) { return int64_t((*v)[i]); });
-    if (auto* v = std::get_if<std::vector<V3f>>(&column))
-        addAttribute<V3>(grid, index, name, v->size(),
-                         [&](size_t i) { return V3((*v)[i].x, (*v)[i].y, (*v)[i].z); });
-    if (auto* v = std::get_if<std::vector<Color>>(&column))
-        addAttribute<V3>(grid, index, name, v->size(),
-                         [&](size_t i) { return V3((*v)[i].x, (*v)[i].y, (*v)[i].z); });
+        return put(std::type_identity<int64_t>(), *v, [](uint64_t x) { return int64_t(x); });
+    if (auto* v = std::get_if<std::vector<V3f>>(&column)) return put(std::type_identity<V3>(), *v, three);
+    if (auto* v = std::get_if<std::vector<Color>>(&column)) return put(std::type_identity<V3>(), *v, three);
     if (auto* v = std::get_if<std::vector<V2f>>(&column))
-        addAttribute<V3>(grid, index, name, v->size(),
-                         [&](size_t i) { return V3((*v)[i].x, (*v)[i].y, 0.0f); });
+        return put(std::type_identity<V3>(), *v, [](const V2f& x) { return V3(x.x, x.y, 0.0f); });
     if (auto* v = std::get_if<std::vector<Quatf>>(&column))
-        addAttribute<vdb::math::Quat<float>>(grid, index, name, v->size(), [&](size_t i) {
-            const Quatf& q = (*v)[i];
-            return vdb::math::Quat<float>(q.v.x, q.v.y, q.v.z, q.r);
-        });
+        return put(std::type_identity<Turn>(), *v,
+                   [](const Quatf& q) { return Turn(q.v.x, q.v.y, q.v.z, q.r); });
+    return std::nullopt;
+}
+
+/// The place of each point in their set.
+Stored storedOrder() {
+    using Array = vdb::points::TypedAttributeArray<int32_t>;
+    return {"order", Array::attributeType(),
+            [](std::span<const uint32_t> points, vdb::points::AttributeArray& to) {
+                auto& array = static_cast<Array&>(to);
+                array.expand(false);
+                std::copy(points.begin(), points.end(), const_cast<int32_t*>(array.constData()));
+            }};
+}
+
+/// Sorts by the upper 33 bits, eleven at a time; what is alike there keeps its order.
+void sortKeys(std::vector<uint64_t>& keys) {
+    std::vector<uint64_t> other(keys.size());
+    for (const int shift : {31, 42, 53}) {
+        std::array<uint32_t, 2048> next{};
+        for (const uint64_t k : keys) ++next[k >> shift & 2047];
+        uint32_t sum = 0;
+        for (uint32_t& n : next) sum += std::exchange(n, sum);
+        for (const uint64_t k : keys) other[next[k >> shift & 2047]++] = k;
+        keys.swap(other);
+    }
+}
+
+/// Points in their voxels, voxels in their leaves. The library's own way sorts the points anew for each
+/// column; this is many times as fast.
+vdb::points::PointDataGrid::Ptr pointGrid(const std::string& name, std::span<const V3f> p,
+                                          const std::vector<Stored>& columns) {
+    std::vector<vdb::Vec3R> places(p.size());
+    for (size_t i = 0; i < p.size(); ++i)  // what is no place has none in space
+        places[i] = isFinite(p[i]) ? vdb::Vec3R(p[i].x, p[i].y, p[i].z) : vdb::Vec3R(0.0);
+    const auto transform = vdb::math::Transform::createLinearTransform(voxelSizeFor(places));
+    auto grid = vdb::points::PointDataGrid::create();
+    grid->setTransform(transform);
+    grid->setName(name);
+    if (p.empty()) return grid;
+    std::vector<vdb::Coord> voxel(p.size());
+    std::vector<vdb::Vec3f> within(p.size());  // of its voxel, from the middle
+    vdb::Coord low = vdb::Coord::max();
+    tbb::parallel_for(size_t(0), p.size(), [&](size_t i) {
+        const vdb::Vec3d at = transform->worldToIndex(places[i]);
+        voxel[i] = vdb::Coord::round(at);
+        within[i] = vdb::Vec3f(at - voxel[i].asVec3d());
+    });
+    const Stored place = stored<vdb::Vec3f, vdb::Vec3f>("P", within, [](const vdb::Vec3f& v) { return v; });
+    for (const vdb::Coord& v : voxel) low.minComponent(v);
+    low &= ~7;
+    // Leaf, voxel in it, point: so few leaves a side that all of it fits.
+    std::vector<uint64_t> keys(p.size());
+    tbb::parallel_for(size_t(0), p.size(), [&](size_t i) {
+        const vdb::Coord v = voxel[i] - low;
+        const uint64_t leaf = uint64_t(v.x() >> 3) << 16 | uint64_t(v.y() >> 3) << 8 | uint64_t(v.z() >> 3);
+        keys[i] = (leaf << 9 | uint64_t(Leaf::coordToOffset(v))) << 31 | i;
+    });
+    sortKeys(keys);
+    std::vector<uint32_t> order(p.size());
+    std::vector<size_t> first = {0};
+    for (size_t i = 0; i < keys.size(); ++i) {
+        order[i] = uint32_t(keys[i] & 0x7FFFFFFF);
+        if (i > 0 && keys[i] >> 40 != keys[i - 1] >> 40) first.push_back(i);
+    }
+    first.push_back(keys.size());
+    using Set = vdb::points::AttributeSet;
+    auto descriptor = Set::Descriptor::create(vdb::points::TypedAttributeArray<vdb::Vec3f>::attributeType());
+    for (const Stored& c : columns) descriptor = descriptor->duplicateAppend(c.name, c.type);
+    std::vector<Leaf*> leaves(first.size() - 1);
+    tbb::parallel_for(size_t(0), leaves.size(), [&](size_t l) {
+        const std::span<const uint32_t> own(order.data() + first[l], first[l + 1] - first[l]);
+        auto* leaf = leaves[l] = new Leaf(voxel[own[0]] & ~7);
+        leaf->replaceAttributeSet(new Set(descriptor, vdb::Index(own.size())), true);
+        std::vector<Leaf::ValueType> offsets(Leaf::SIZE);
+        for (size_t i = 0; i < own.size(); ++i) {
+            const auto at = keys[first[l] + i] >> 31 & 511;
+            offsets[at] = Leaf::ValueType(i + 1);
+        }
+        for (size_t v = 1; v < offsets.size(); ++v) offsets[v] = std::max(offsets[v], offsets[v - 1]);
+        leaf->setOffsets(offsets);
+        place.fill(own, leaf->attributeArray(0));
+        for (size_t c = 0; c < columns.size(); ++c) columns[c].fill(own, leaf->attributeArray(c + 1));
+    });
+    for (Leaf* leaf : leaves) grid->tree().addLeaf(leaf);
+    return grid;
+}
+
+void writeGrids(const std::filesystem::path& temporary, const std::filesystem::path& path,
+                const vdb::GridCPtrVec& grids, const vdb::MetaMap& meta) {
+    std::vector<char> buffer(size_t(1) << 20);
+    std::ofstream file;
+    file.rdbuf()->pubsetbuf(buffer.data(), std::streamsize(buffer.size()));
+    file.open(temporary, std::ios::binary);
+    bool whole = true;
+    try {
+        vdb::io::Stream out(file);
+        out.setCompression(vdb::io::COMPRESS_BLOSC | vdb::io::COMPRESS_ACTIVE_MASK);
+        out.write(grids, meta);
+    } catch (const vdb::Exception&) {
+        whole = false;
+    }
+    file.close();
+    if (!whole || !file)
+        throw Error("could not be written", path.string(), "Free some space on the disk, or save elsewhere");
 }
 
 }  // namespace
 
 void writeVdbPoints(const std::filesystem::path& path, const AttributeSet& points) {
     initialise();
-    const auto p = points.find<V3f>("P");
-    std::vector<vdb::Vec3R> positions;
-    for (const V3f& q : p) positions.emplace_back(q.x, q.y, q.z);
-    const auto transform = vdb::math::Transform::createLinearTransform(voxelSizeFor(positions));
-    vdb::points::PointAttributeVector<vdb::Vec3R> wrapper(positions);
-    const auto index = vdb::tools::createPointIndexGrid<IndexGrid>(wrapper, *transform);
-    auto grid = vdb::points::createPointDataGrid<vdb::points::NullCodec, vdb::points::PointDataGrid>(
-        *index, wrapper, *transform);
-    grid->setName("points");
+    std::vector<Stored> columns;
     for (const auto& [name, column] : points.columns())
-        if (name != "P") addColumn(*grid, *index, name, *column);
-    vdb::io::File file(path.string());
-    file.setCompression(vdb::io::COMPRESS_BLOSC | vdb::io::COMPRESS_ACTIVE_MASK);
-    file.write({grid});
-    file.close();
-}
-
-ElementsInfo readVdbInfo(const std::filesystem::path& path) {
-    initialise();
-    ElementsInfo info;
-    try {
-        vdb::io::File file(path.string());
-        file.open(false);
-        for (auto it = file.beginName(); it != file.endName(); ++it) {
-            const auto grid = vdb::gridPtrCast<vdb::points::PointDataGrid>(file.readGrid(it.gridName()));
-            if (!grid) continue;
-            info.kind = "points";
-            info.count += vdb::points::pointCount(grid->tree());
-            for (auto leaf = grid->tree().cbeginLeaf(); leaf; ++leaf) {
-                const auto handle =
-                    vdb::points::AttributeHandle<vdb::Vec3f>::create(leaf->constAttributeArray("P"));
-                for (auto i = leaf->beginIndexOn(); i; ++i) {
-                    const auto w =
-                        grid->transform().indexToWorld(vdb::Vec3d(handle->get(*i)) + i.getCoord().asVec3d());
-                    info.bounds.extendBy(V3f(float(w.x()), float(w.y()), float(w.z())));
-                }
-                if (!info.attributes.empty()) continue;
-                const auto& descriptor = leaf->attributeSet().descriptor();
-                for (const auto& [name, position] : descriptor.map())
-                    info.attributes.emplace_back(name, descriptor.valueType(position));
-            }
-        }
-        file.close();
-    } catch (const vdb::Exception& e) {
-        throw Error(std::string("could not be read as OpenVDB points (") + e.what() + ")", path.string(),
-                    "Write it again from where it came");
-    }
-    if (info.kind.empty()) throw Error("holds no points", path.string());
-    return info;
-}
-
-namespace {
-
-/// Appends one leaf's values of an attribute, if it has the type.
-template <class T, class Out, class Convert>
-bool appendValues(const vdb::points::AttributeArray& array, const std::vector<vdb::Index>& on,
-                  std::vector<Out>& out, const Convert& convert) {
-    if (array.valueType() != vdb::typeNameAsString<T>()) return false;
-    const auto handle = vdb::points::AttributeHandle<T>::create(array);
-    for (vdb::Index i : on) out.push_back(convert(handle->get(i)));
-    return true;
-}
-
-}  // namespace
-
-PointSet readVdbPoints(const std::filesystem::path& path) {
-    initialise();
-    std::vector<V3f> places;
-    std::vector<uint64_t> ids;
-    std::map<std::string, std::vector<float>> numbers;
-    std::map<std::string, std::vector<V3f>> vectors;
-    std::map<std::string, std::vector<Quatf>> turns;
-    bool found = false;
-    try {
-        vdb::io::File file(path.string());
-        file.open(false);
-        for (auto it = file.beginName(); it != file.endName(); ++it) {
-            const auto grid = vdb::gridPtrCast<vdb::points::PointDataGrid>(file.readGrid(it.gridName()));
-            if (!grid) continue;
-            found = true;
-            for (auto leaf = grid->tree().cbeginLeaf(); leaf; ++leaf) {
-                std::vector<vdb::Index> on;
-                const auto p =
-                    vdb::points::AttributeHandle<vdb::Vec3f>::create(leaf->constAttributeArray("P"));
-                for (auto i = leaf->beginIndexOn(); i; ++i) {
-                    const auto w =
-                        grid->transform().indexToWorld(vdb::Vec3d(p->get(*i)) + i.getCoord().asVec3d());
-                    places.push_back(V3f(float(w.x()), float(w.y()), float(w.z())));
-                    on.push_back(*i);
-                }
-                for (const auto& [name, position] : leaf->attributeSet().descriptor().map()) {
-                    if (name == "P") continue;
-                    const auto& array = leaf->constAttributeArray(position);
-                    if (name == "id" &&
-                        appendValues<int64_t>(array, on, ids, [](int64_t x) { return uint64_t(x); }))
-                        continue;
-                    appendValues<float>(array, on, numbers[name], [](float x) { return x; }) ||
-                        appendValues<int32_t>(array, on, numbers[name], [](int32_t x) { return float(x); }) ||
-                        appendValues<vdb::Vec3f>(
-                            array, on, vectors[name],
-                            [](const vdb::Vec3f& v) { return V3f(v.x(), v.y(), v.z()); }) ||
-                        appendValues<vdb::math::Quat<float>>(array, on, turns[name], [](const auto& q) {
-                            return Quatf(q.w(), V3f(q.x(), q.y(), q.z()));
-                        });
-                }
-            }
-        }
-        file.close();
-    } catch (const vdb::Exception& e) {
-        throw Error(std::string("could not be read as OpenVDB points (") + e.what() + ")", path.string(),
-                    "Write it again from where it came");
-    }
-    if (!found) throw Error("holds no points", path.string());  // a frame without any is one all the same
-    PointSet set;
-    const size_t count = places.size();
-    set.attributes.set("P", std::move(places));
-    if (ids.size() == count) set.attributes.set("id", std::move(ids));
-    for (auto& [name, values] : numbers)
-        if (values.size() == count) set.attributes.set(name, std::move(values));
-    for (auto& [name, values] : vectors)
-        if (values.size() == count) set.attributes.set(name, std::move(values));
-    for (auto& [name, values] : turns)
-        if (values.size() == count) set.attributes.set(name, std::move(values));
-    return set;
+        if (name != "P")
+            if (auto own = storedColumn(name, *column)) columns.push_back(std::move(*own));
+    writeGrids(path, path, {pointGrid("points", points.find<V3f>("P"), columns)}, {});
 }
 
 namespace {
@@ -241,6 +256,9 @@ std::pair<float*, size_t> floatsOf(Column& column) {
 std::vector<int32_t> negativeZeros(const Column& column, size_t count) {
     const auto [floats, n] = floatsOf(const_cast<Column&>(column));
     std::vector<int32_t> mask;
+    uint32_t any = 0;
+    for (size_t i = 0; i < count * n; ++i) any |= uint32_t(std::bit_cast<uint32_t>(floats[i]) == 0x80000000u);
+    if (!any) return mask;
     for (size_t i = 0; i < count * n; ++i) {
         if (floats[i] != 0.0f || !std::signbit(floats[i])) continue;
         if (mask.empty()) mask.resize(count);
@@ -256,51 +274,111 @@ void putNegativeZeros(Column& column, std::span<const int32_t> mask) {
 }
 
 vdb::points::PointDataGrid::Ptr gridOf(const std::string& name, const AttributeSet& set) {
-    const auto p = set.find<V3f>("P");
-    std::vector<vdb::Vec3R> places;
-    places.reserve(p.size());
-    for (const V3f& q : p)  // what is no place has none in space; its column keeps it
-        places.push_back(isFinite(q) ? vdb::Vec3R(q.x, q.y, q.z) : vdb::Vec3R(0.0));
-    const auto transform = vdb::math::Transform::createLinearTransform(voxelSizeFor(places));
-    vdb::points::PointAttributeVector<vdb::Vec3R> wrapper(places);
-    const auto index = vdb::tools::createPointIndexGrid<IndexGrid>(wrapper, *transform);
-    auto grid = vdb::points::createPointDataGrid<vdb::points::NullCodec, vdb::points::PointDataGrid>(
-        *index, wrapper, *transform);
-    grid->setName(name);
-    std::string columns;
+    std::deque<Column> own;  // what only we need
+    std::vector<Stored> columns;
+    const auto add = [&](const std::string& id, const Column& column) {
+        if (auto one = storedColumn(id, column)) columns.push_back(std::move(*one));
+    };
+    std::string list;
     for (const auto& [id, column] : set.columns()) {
         const std::string mark = typeMark(*column);
         if (mark.empty()) continue;
-        columns += (columns.empty() ? "" : ";") + id + ":" + mark;
-        addColumn(*grid, *index, id == "P" ? "P_exact" : id, *column);
+        list += (list.empty() ? "" : ";") + id + ":" + mark;
+        add(id == "P" ? "P_exact" : id, *column);
         if (std::vector<int32_t> mask = negativeZeros(*column, set.size()); !mask.empty()) {
-            columns += ";" + id + ":z";
-            addColumn(*grid, *index, id + "_signs", Column(std::move(mask)));
+            list += ";" + id + ":z";
+            add(id + "_signs", own.emplace_back(std::move(mask)));
         }
     }
-    std::vector<int32_t> order(p.size());
-    for (size_t i = 0; i < order.size(); ++i) order[i] = int32_t(i);
-    addColumn(*grid, *index, "order", Column(std::move(order)));
-    grid->insertMeta("ovrix_columns", vdb::StringMetadata(columns));
-    grid->insertMeta("ovrix_count", vdb::Int64Metadata(int64_t(p.size())));
+    columns.push_back(storedOrder());
+    const auto grid = pointGrid(name, set.find<V3f>("P"), columns);
+    grid->insertMeta("ovrix_columns", vdb::StringMetadata(list));
+    grid->insertMeta("ovrix_count", vdb::Int64Metadata(int64_t(set.size())));
     return grid;
 }
 
-using Leaf = vdb::points::PointDataTree::LeafNodeType;
+/// The values of a leaf's column, one for each of its points: as they lie, or one that stands for all.
+template <class Vdb>
+struct Values {
+    const Vdb* at;
+    bool uniform;
+    Values(const Leaf& leaf, const std::string& name) {
+        const auto& array =
+            static_cast<const vdb::points::TypedAttributeArray<Vdb>&>(leaf.constAttributeArray(name));
+        array.loadData();
+        at = array.constData(), uniform = array.isUniform();
+    }
+    const Vdb& operator[](size_t i) const { return at[uniform ? 0 : i]; }
+};
 
 /// Copies one column of all leaves to where the order says.
 template <class Vdb, class Out, class Convert>
 void readColumn(const std::vector<const Leaf*>& leaves, const std::string& name, std::span<Out> out,
                 const Convert& convert) {
+    const auto first = [&](size_t l) { return Values<Vdb>(*leaves[l], name); };
+    bool same = true;  // then no order counts
+    for (size_t l = 0; l < leaves.size() && same; ++l)
+        same = first(l).uniform && std::memcmp(first(l).at, first(0).at, sizeof(Vdb)) == 0;
+    if (same && !leaves.empty()) return std::fill(out.begin(), out.end(), convert(*first(0).at));
     tbb::parallel_for(size_t(0), leaves.size(), [&](size_t l) {
         const Leaf& leaf = *leaves[l];
-        const auto order = vdb::points::AttributeHandle<int32_t>::create(leaf.constAttributeArray("order"));
-        const auto values = vdb::points::AttributeHandle<Vdb>::create(leaf.constAttributeArray(name));
-        for (auto i = leaf.beginIndexOn(); i; ++i) {
-            const auto at = order->get(*i);
-            if (at >= 0 && size_t(at) < out.size()) out[size_t(at)] = convert(values->get(*i));
+        const Values<int32_t> order(leaf, "order");
+        const Values<Vdb> values(leaf, name);
+        const size_t n = leaf.constAttributeArray("order").size();
+        for (size_t i = 0; i < n; ++i) {
+            if (i + kAhead < n) __builtin_prefetch(out.data() + order[i + kAhead], 1);
+            if (const auto at = order[i]; at >= 0 && size_t(at) < out.size())
+                out[size_t(at)] = convert(values[i]);
         }
     });
+}
+
+template <class Vdb, class Out, class Convert>
+bool takeAs(const std::vector<const Leaf*>& leaves, const std::string& name, size_t count, Column& column,
+            const Convert& convert) {
+    for (const Leaf* leaf : leaves)
+        if (!leaf->hasAttribute(name) || !leaf->hasAttribute("order") ||
+            leaf->constAttributeArray(name).type() !=
+                vdb::points::TypedAttributeArray<Vdb>::attributeType() ||
+            leaf->constAttributeArray("order").type() !=
+                vdb::points::TypedAttributeArray<int32_t>::attributeType() ||
+            leaf->constAttributeArray(name).size() != leaf->constAttributeArray("order").size())
+            return false;
+    std::vector<Out> values(count);
+    readColumn<Vdb>(leaves, name, std::span<Out>(values), convert);
+    column = std::move(values);
+    return true;
+}
+
+/// False where a leaf does not have it, or has it as another type.
+bool takeColumn(const std::vector<const Leaf*>& leaves, const std::string& name, char mark, size_t count,
+                Column& column) {
+    using F3 = vdb::Vec3f;
+    const auto identity = [](const auto& x) { return x; };
+    switch (mark) {
+        case 'f':
+            return takeAs<float, float>(leaves, name, count, column, identity);
+        case 'i':
+            return takeAs<int32_t, int32_t>(leaves, name, count, column, identity);
+        case 'u':
+            return takeAs<int64_t, uint64_t>(leaves, name, count, column,
+                                             [](int64_t x) { return uint64_t(x); });
+        case '2':
+            return takeAs<F3, V2f>(leaves, name, count, column,
+                                   [](const F3& v) { return V2f(v.x(), v.y()); });
+        case '3':
+            return takeAs<F3, V3f>(leaves, name, count, column,
+                                   [](const F3& v) { return V3f(v.x(), v.y(), v.z()); });
+        case 'c':
+            return takeAs<F3, Color>(leaves, name, count, column,
+                                     [](const F3& v) { return Color(v.x(), v.y(), v.z()); });
+        case 'q':
+            return takeAs<vdb::math::Quat<float>, Quatf>(leaves, name, count, column, [](const auto& q) {
+                return Quatf(q.w(), V3f(q.x(), q.y(), q.z()));
+            });
+        default:
+            return false;
+    }
 }
 
 AttributeSet setOf(const vdb::points::PointDataGrid& grid, const std::filesystem::path& path) {
@@ -313,71 +391,30 @@ AttributeSet setOf(const vdb::points::PointDataGrid& grid, const std::filesystem
     const auto count = size_t(number->value());
     std::vector<const Leaf*> leaves;
     for (auto leaf = grid.tree().cbeginLeaf(); leaf; ++leaf) leaves.push_back(leaf.getLeaf());
-    AttributeSet set;
+    // By name: its type's mark, and whether some of its zeros are below nothing.
+    std::vector<std::pair<std::string, char>> columns;
+    std::set<std::string> signedZeros;
     std::stringstream list(text->value());
-    std::string part;
-    const auto identity = [](const auto& x) { return x; };
-    const auto take = [&]<class Vdb, class Out>(const std::string& name, std::type_identity<Vdb>,
-                                                std::type_identity<Out>, const auto& convert) {
-        const std::string own = name == "P" ? "P_exact" : name;
-        for (const Leaf* leaf : leaves)
-            if (!leaf->hasAttribute(own) || !leaf->hasAttribute("order") ||
-                leaf->constAttributeArray(own).valueType() != vdb::typeNameAsString<Vdb>())
-                throw damaged;
-        std::vector<Out> values(count);
-        readColumn<Vdb>(leaves, own, std::span<Out>(values), convert);
-        set.set(name, std::move(values));
-    };
-    using F3 = vdb::Vec3f;
-    while (std::getline(list, part, ';')) {
+    for (std::string part; std::getline(list, part, ';');) {
         const auto colon = part.rfind(':');
         if (colon == std::string::npos || colon + 2 != part.size()) throw damaged;
         const std::string name = part.substr(0, colon);
-        switch (part.back()) {
-            case 'f':
-                take(name, std::type_identity<float>(), std::type_identity<float>(), identity);
-                break;
-            case 'i':
-                take(name, std::type_identity<int32_t>(), std::type_identity<int32_t>(), identity);
-                break;
-            case 'u':
-                take(name, std::type_identity<int64_t>(), std::type_identity<uint64_t>(),
-                     [](int64_t x) { return uint64_t(x); });
-                break;
-            case 'z': {  // after its column
-                take(name + "_signs", std::type_identity<int32_t>(), std::type_identity<int32_t>(), identity);
-                const auto mask = std::as_const(set).find<int32_t>(name + "_signs");
-                const std::vector<int32_t> signs(mask.begin(), mask.end());
-                for (const auto& [id, column] : set.columns())
-                    if (id == name) {
-                        Column signedOnes = *column;
-                        putNegativeZeros(signedOnes, signs);
-                        set.set(name, std::move(signedOnes));
-                        break;
-                    }
-                set.remove(name + "_signs");
-                break;
-            }
-            case '2':
-                take(name, std::type_identity<F3>(), std::type_identity<V2f>(),
-                     [](const F3& v) { return V2f(v.x(), v.y()); });
-                break;
-            case '3':
-                take(name, std::type_identity<F3>(), std::type_identity<V3f>(),
-                     [](const F3& v) { return V3f(v.x(), v.y(), v.z()); });
-                break;
-            case 'c':
-                take(name, std::type_identity<F3>(), std::type_identity<Color>(),
-                     [](const F3& v) { return Color(v.x(), v.y(), v.z()); });
-                break;
-            case 'q':
-                take(name, std::type_identity<vdb::math::Quat<float>>(), std::type_identity<Quatf>(),
-                     [](const auto& q) { return Quatf(q.w(), V3f(q.x(), q.y(), q.z())); });
-                break;
-            default:
-                throw damaged;
-        }
+        if (part.back() == 'z')
+            signedZeros.insert(name);
+        else
+            columns.emplace_back(name, part.back());
     }
+    std::vector<Column> values(columns.size());
+    tbb::parallel_for(size_t(0), columns.size(), [&](size_t c) {
+        const auto& [name, mark] = columns[c];
+        if (!takeColumn(leaves, name == "P" ? "P_exact" : name, mark, count, values[c])) throw damaged;
+        if (!signedZeros.count(name)) return;
+        Column mask;
+        if (!takeColumn(leaves, name + "_signs", 'i', count, mask)) throw damaged;
+        putNegativeZeros(values[c], std::get<std::vector<int32_t>>(mask));
+    });
+    AttributeSet set;
+    for (size_t c = 0; c < columns.size(); ++c) set.set(columns[c].first, std::move(values[c]));
     return set;
 }
 
@@ -415,11 +452,8 @@ void writeStateVdb(const std::filesystem::path& path, const StateFile& state) {
     for (const auto& [name, set] : state.sets) grids.push_back(gridOf(name, set));
     vdb::MetaMap meta;
     for (const auto& [id, text] : state.notes) meta.insertMeta(id, vdb::StringMetadata(text));
-    std::ostringstream bytes(std::ios::binary);
-    vdb::io::Stream out(bytes);
-    out.setCompression(vdb::io::COMPRESS_BLOSC | vdb::io::COMPRESS_ACTIVE_MASK);
-    out.write(grids, meta);
-    writeFile(path, bytes.str());
+    writeAtomically(
+        path, [&](const std::filesystem::path& temporary) { writeGrids(temporary, path, grids, meta); });
 }
 
 StateFile readStateVdb(const std::filesystem::path& path) {

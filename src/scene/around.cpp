@@ -107,6 +107,7 @@ uint64_t Evaluator::Around::stepHash(uint64_t before, const Node& recipe, size_t
     if (!type.solver && !type.overTime) return own;
     Hasher h;
     h.add(own).add(lifeOf(evaluator_, document_, recipe, place, 1.0)).add(options_.frame);
+    if (options_.live && type.solver) h.add(options_.live).add(evaluator_.liveSteps_.load());
     if (type.solver)  // a fresh bake gives the same; another one may be made anew
         if (const BakeUse use = bakeUse(evaluator_, document_, recipe, place); use.used() && !use.fresh)
             h.add(use.bake.life).add(uint64_t(use.bake.frames.count(int(std::floor(options_.frame)))));

@@ -32,10 +32,12 @@ fs::path fileOf(const fs::path& folder, int frame) {
 }
 
 void writeList(const fs::path& folder, const BakeInfo& info) {
-    const Json j{{"format", "ovrix-bake"},
-                 {"version", kBakeVersion},
-                 {"made_from", fmt::format("{:016x}", info.life)},
-                 {"locked", info.locked}};
+    Json j{{"format", "ovrix-bake"},
+           {"version", kBakeVersion},
+           {"made_from", fmt::format("{:016x}", info.life)},
+           {"locked", info.locked},
+           {"counts", Json::object()}};
+    for (const auto& [frame, count] : info.counts) j["counts"][fmt::format("{}", frame)] = count;
     writeFile(folder / kList, j.dump(2) + "\n");
 }
 
@@ -136,6 +138,9 @@ BakeInfo bakeInfo(const fs::path& folder, std::string* problem) {
                         "Bake again, or open the scene in that version");
         info.life = std::stoull(j.at("made_from").get<std::string>(), nullptr, 16);
         info.locked = j.value("locked", false);
+        if (j.contains("counts"))
+            for (const auto& [frame, count] : j["counts"].items())
+                info.counts[std::stoi(frame)] = count.get<size_t>();
     } catch (const std::exception& e) {
         if (problem) *problem = e.what();
         return {};
@@ -179,7 +184,7 @@ BakeResult bake(Evaluator& evaluator, const Document& document, const std::strin
     Simulated simulated(evaluator, recipe, *place, around, 1.0);
     if (!info.exists || info.life != simulated.life()) {
         removeFrames(folder);
-        info = {true, simulated.life(), {}, false};
+        info = {true, simulated.life(), {}, {}, false};
         writeList(folder, info);
     }
     const Step& step = recipe.steps[*place];
@@ -209,6 +214,8 @@ BakeResult bake(Evaluator& evaluator, const Document& document, const std::strin
             if (!was.empty() && was != file) fs::remove(was, code);
             ++result.written;
         }
+        if (const auto [it, fresh] = info.counts.try_emplace(f, elementCount(state->geometry)); fresh)
+            writeList(folder, info);
         for (const std::string& note : state->notes)
             if (said.insert(note).second) result.notes.push_back(fmt::format("frame {}: {}", f, note));
         if (o.done) o.done(f, there);
@@ -245,9 +252,16 @@ std::optional<SimulationStatus> simulationStatus(Evaluator& evaluator, const Doc
     const Node recipe = recipeOf(document, layer);
     const auto place = solverPlace(recipe.steps);
     if (!place) return std::nullopt;
-    return SimulationStatus{
+    SimulationStatus status{
         bakeUse(evaluator, document, recipe, *place),
-        evaluator.simulations().frames(lifeOf(evaluator, document, recipe, *place, share))};
+        evaluator.simulations().frames(lifeOf(evaluator, document, recipe, *place, share)),
+        {}};
+    std::map<int, size_t> alive(status.kept.begin(), status.kept.end());
+    if (status.used())
+        for (const auto& [frame, count] : status.bake.counts)
+            if (status.bake.frames.count(frame)) alive.emplace(frame, size_t(double(count) * share));
+    status.alive.assign(alive.begin(), alive.end());
+    return status;
 }
 
 }  // namespace ovrix

@@ -9,9 +9,10 @@ namespace ovrix {
 /// What lies in a bake's folder.
 struct BakeInfo {
     bool exists = false;
-    uint64_t life = 0;     ///< what it was made from: see lifeOf()
-    std::set<int> frames;  ///< those that are there
-    bool locked = false;   ///< not to be baked over
+    uint64_t life = 0;                  ///< what it was made from: see lifeOf()
+    std::set<int> frames;               ///< those that are there
+    std::map<int, size_t> counts = {};  ///< elements of frames, as far as the list has them
+    bool locked = false;                ///< not to be baked over
 };
 
 /// Where the bake of a layer lies: "NAME.cache/LAYER" beside the scene. Empty where the scene has no file
@@ -61,7 +62,8 @@ BakeUse bakeUse(Evaluator& evaluator, const Document& document, const Node& reci
 
 /// How the simulation of a layer stands, for the strip of time and for checks.
 struct SimulationStatus : BakeUse {
-    std::vector<std::pair<int, size_t>> kept;  ///< frames in memory, with their elements
+    std::vector<std::pair<int, size_t>> kept;   ///< frames in memory, with their elements
+    std::vector<std::pair<int, size_t>> alive;  ///< elements of all frames that are known, baked ones too
 };
 /// Nothing for a layer without a simulation.
 std::optional<SimulationStatus> simulationStatus(Evaluator& evaluator, const Document& document,

@@ -20,6 +20,10 @@ struct EvalOptions {
     /// A layer whose mask is being painted: its steps work on all that was placed, once, and a change of the
     /// mask only chooses among what they made. The same result, for more memory.
     std::string painted = {};
+    /// While the artist plays and turns knobs: simulations go on from what was last shown, with what holds
+    /// now, rather than from their first frame. A number for each such run; 0 for none. Nothing of it is
+    /// taken for what the scene gives: exact frames come from exact ones alone.
+    uint64_t live = 0;
 };
 
 /// What one step of a recipe did.
@@ -127,6 +131,8 @@ class Evaluator {
     size_t bytes_ = 0;
     std::filesystem::path scene_;
     std::map<std::string, LayerResult> lastGood_;
+    std::map<std::string, uint64_t> shownLife_;  ///< of each recipe's simulation, what was last shown exactly
+    std::atomic<uint64_t> liveSteps_{0};
     std::atomic<size_t> stepsRun_{0};
 };
 

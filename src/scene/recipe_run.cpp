@@ -123,7 +123,8 @@ Geometry Evaluator::Run::simulated(size_t i, StepReport& report) {
     const auto start = Clock::now();
     const size_t before = evaluator_.stepsRun_;
     Simulated simulated(evaluator_, layer_, i, around_, whole_ ? 1.0 : result_.share);
-    const Geometry made = simulated.at(around_.options().frame);
+    const double frame = around_.options().frame;
+    const Geometry made = around_.options().live ? simulated.liveAt(frame) : simulated.at(frame);
     report.cached = evaluator_.stepsRun_ == before;
     report.milliseconds = millisecondsSince(start);
     report.note = fmt::format("{}", fmt::join(simulated.notes(), ". "));

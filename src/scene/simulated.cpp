@@ -195,16 +195,77 @@ static Geometry thinnedTo(const Geometry& geometry, double share, Progress& prog
     return gathered(geometry, stay);
 }
 
-Geometry Simulated::at(double frame) {
+Geometry Simulated::shown(const SolverState& a, double frame, const std::function<SolverStatePtr()>& next) {
+    notes_.insert(notes_.end(), a.notes.begin(), a.notes.end());
     const double low = std::floor(frame), rate = around_.document().rate();
-    const SolverStatePtr a = stateAt(int(low));
-    notes_.insert(notes_.end(), a->notes.begin(), a->notes.end());
     const bool bakedOne = bake_ && bake_->frames.count(int(low));
     const double share = bakedOne ? share_ : 1.0;  // what was simulated has its share already
-    if (frame == low || frame <= a->frame)
-        return thinnedTo(solver_.between(*a, *a, 0.0, rate), share, around_.progress());
-    const SolverStatePtr b = stateAt(int(low) + 1);
-    return thinnedTo(solver_.between(*a, *b, frame - low, rate), share, around_.progress());
+    if (frame == low || frame <= a.frame)
+        return thinnedTo(solver_.between(a, a, 0.0, rate), share, around_.progress());
+    const SolverStatePtr b = next();
+    return thinnedTo(solver_.between(a, *b, frame - low, rate), share, around_.progress());
+}
+
+Geometry Simulated::at(double frame) {
+    const int low = int(std::floor(frame));
+    const SolverStatePtr a = stateAt(low);
+    {
+        std::lock_guard lock(evaluator_.mutex_);
+        evaluator_.shownLife_[recipe_.id] = life_;
+    }
+    return shown(*a, frame, [&] { return stateAt(low + 1); });
+}
+
+uint64_t Simulated::liveKey() const {
+    return Hasher()
+        .add(std::string_view("live"))
+        .add(around_.options().live)
+        .add(std::string_view(recipe_.id))
+        .add(share_)
+        .value();
+}
+
+/// What was shown at a frame, or up to @p reach frames before it: in this run, or exactly before it began.
+SolverStatePtr Simulated::shownBefore(int frame, int reach) {
+    SimCache& cache = evaluator_.simulations();
+    uint64_t before = 0;
+    {
+        std::lock_guard lock(evaluator_.mutex_);
+        if (const auto it = evaluator_.shownLife_.find(recipe_.id); it != evaluator_.shownLife_.end())
+            before = it->second;
+    }
+    for (int f = frame; f >= frame - reach; --f) {
+        if (auto known = cache.at(liveKey(), f)) return known;
+        if (auto known = f < frame ? cache.at(before, f) : nullptr) return known;
+    }
+    return nullptr;
+}
+
+Geometry Simulated::liveAt(double frame) {
+    constexpr int kReach = 12;  // frames that playing in real time may leave out
+    SimCache& cache = evaluator_.simulations();
+    const int low = int(std::floor(frame));
+    const BakeInfo* bake = usableBake();
+    const SolverStatePtr exact = cache.upTo(life_, low), last = shownBefore(low, kReach);
+    const bool known = (exact && int(exact->frame) == low) || (bake && bake->frames.count(low));
+    if (known || !last || (exact && exact->frame >= last->frame)) return at(frame);
+    SolverStatePtr state = last;
+    if (int(state->frame) < low) {
+        auto start = std::make_shared<SolverState>(*state);
+        start->memo = nullptr;  // what it knew of things may be of others
+        state = start;
+        std::unique_ptr<Frame> before = frameAt(int(state->frame));
+        for (int f = int(state->frame) + 1; f <= low; ++f) {
+            std::unique_ptr<Frame> now = frameAt(f);
+            state = std::make_shared<const SolverState>(
+                solver_.advance(*state, before->input, now->input, around_.progress()));
+            cache.keep(liveKey(), state);
+            ++evaluator_.stepsRun_, ++evaluator_.liveSteps_;
+            before = std::move(now);
+        }
+    }
+    notes_.emplace_back("goes on from before the change; exact again from the first frame");
+    return shown(*state, frame, [&] { return state; });
 }
 
 }  // namespace ovrix

@@ -23,6 +23,9 @@ class Simulated {
     /// What the step gives at the surroundings' frame; between two frames what lies between, by id. Before
     /// the first frame, that one. Throws Error and Cancelled.
     Geometry at(double frame);
+    /// The same while EvalOptions::live: the frame is stepped to from what was shown shortly before it, where
+    /// the exact one would take longer.
+    Geometry liveAt(double frame);
     /// What there is at a whole frame. @p baked  whether a bake that holds may give it.
     SolverStatePtr stateAt(int frame, bool baked = true);
     uint64_t life() const { return life_; }
@@ -32,6 +35,9 @@ class Simulated {
   private:
     struct Frame;  // what the solver sees of one
     std::unique_ptr<Frame> frameAt(int frame);
+    Geometry shown(const SolverState& a, double frame, const std::function<SolverStatePtr()>& next);
+    uint64_t liveKey() const;
+    SolverStatePtr shownBefore(int frame, int reach);
     SolverStatePtr workedOut(int frame, bool baked);
     SolverStatePtr fromBake(int frame);
     /// The bake that may be used, read at the first time that it is asked for; null for none.

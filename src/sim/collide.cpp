@@ -303,13 +303,13 @@ void Collisions::carry(int32_t stuckIn, uint32_t triangle, const V2f& bary, V3f&
     const size_t number = size_t(std::abs(stuckIn)) - 1;
     if (number >= colliders_.size()) return;
     const Collider& c = colliders_[number];
+    if (c.surface && triangle >= c.surface->triangleCount()) return;
     frame = frameOf(stuckIn, triangle);
     if (!c.surface) {
         velocity = (c.point1 - c.point0) / frame_;
         position += velocity * (float(end_ - begin_) * frame_);
         return;
     }
-    if (triangle >= c.surface->triangleCount()) return;
     const MovingTriangle k = c.surface->triangle(triangle, end_);
     const V3f n = stuckIn < 0 ? -k.normal() : k.normal();
     position = k.at(bary.x, bary.y) + n * c.thickness;

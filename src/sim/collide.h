@@ -56,9 +56,9 @@ class Collisions {
     Quatf frameOf(int32_t stuckIn, uint32_t triangle) const;
     /// Moves the passage's end out of closed meshes, by the closest place alone: for what is moved a little
     /// in each of many substeps; past open meshes and planes as settle() does. @p seconds of the substep.
-    /// Looks only when the way leads out of @p clear, which then is what it sees: the result is the same. What
-    /// goes along a closed mesh by less than a quarter of the thickness takes it as flat there, until it is
-    /// woken.
+    /// Looks only when the way leads out of @p clear, which then is what it sees: the result is the same.
+    /// What goes along a closed mesh by less than a quarter of the thickness takes it as flat there, until it
+    /// is woken.
     void pushOut(Passage& passage, float seconds, Clearance& clear) const;
     /// As far as any place of a collider moves in the substep at most: clearances are less by it. Infinite
     /// where one was made anew.

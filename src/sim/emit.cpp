@@ -1,5 +1,7 @@
 #include "sim/emit.h"
 
+#include <Imath/ImathMatrixAlgo.h>
+
 #include <numeric>
 
 #include "base/error.h"
@@ -21,6 +23,7 @@ void Births::add(uint64_t newId, const V3f& place, const V3f& motion, const V3f&
     size.push_back(1.0f);
     weight.push_back(1.0f);
     late.push_back(lateBy);
+    sourceAge.push_back(0.0f);
     group.push_back(0);
     state.push_back(0);
     color.push_back(Color(1.0f));
@@ -98,6 +101,7 @@ struct Nature {
         s.normal = {b.normal.data() + first, count};
         s.velocity = {b.velocity.data() + first, count};
         s.id = {b.id.data() + first, count};
+        s.age = {b.sourceAge.data() + first, count};
         const auto lives = life.over(s, seed, Stream::Life, progress);
         const auto speeds = speed.over(s, seed, Stream::Speed, progress);
         const auto sizes = size.over(s, seed, Stream::Size, progress);
@@ -170,6 +174,14 @@ class Emit : public Emitter {
             point_ = c.around().placed(p.text("order_from")).world.translation();
         tangent_ = float(p.number("tangent"));
         axis_ = p.vector("axis");
+        if (const std::string& of = p.text("axis_of"); !of.empty()) {
+            // Its turn alone: how large it is must not make them faster.
+            V3f scale, shear, angles, place;
+            M44f turn;
+            if (Imath::extractSHRT(c.around().placed(of).world, scale, shear, angles, place))
+                turn.setEulerAngles(angles);
+            turn.multDirMatrix(V3f(axis_), axis_);
+        }
     }
 
     void emit(double begin, double end, const SolverInput& before, const SolverInput& now,
@@ -219,10 +231,12 @@ class Emit : public Emitter {
     struct Sources {
         std::span<const V3f> place, normal, before;
         std::span<const uint64_t> id;
+        std::span<const float> age;
         std::unordered_map<uint64_t, uint32_t> known;  ///< where an id was before; empty when none moved on
         bool alike = false;
         Sources(const SolverInput& then, const AttributeSet& a) {
             place = a.find<V3f>("P"), normal = a.find<V3f>("N"), id = a.find<uint64_t>("id");
+            age = a.find<float>("age");
             std::span<const uint64_t> ids;
             if (const auto* old = std::get_if<std::shared_ptr<const PointSet>>(&then.source))
                 before = (*old)->attributes.find<V3f>("P"), ids = (*old)->attributes.find<uint64_t>("id");
@@ -259,6 +273,7 @@ class Emit : public Emitter {
             births.add(id, from + (to - from) * float(at[k]), frame > 0 ? (to - from) / frame : V3f(0.0f),
                        sources.normal.empty() ? V3f(0, 1, 0) : sources.normal[i],
                        std::max(0.0f, float(end - at[k]) * frame));
+            if (!sources.age.empty()) births.sourceAge.back() = sources.age[i];
         }
         nature_.give(births, first, axis_, progress);
         if (tangent_ != 0.0f)
@@ -345,6 +360,7 @@ class Branch : public Offspring {
             when_ == kAlongTheWay ? std::clamp(a.age[i] - float(double(k + 1) / rate_), 0.0f, a.dt) : 0.0f;
         births.add(key + uint64_t(k), a.position[i] - a.velocity[i] * late, a.velocity[i],
                    a.normal.empty() ? V3f(0, 1, 0) : a.normal[i], late);
+        births.sourceAge.back() = a.age[i];
     }
 
     Nature nature_;
@@ -379,6 +395,7 @@ ParticlePart emitPart() {
             shownIf(drivable(number("order_by", "By", 1, "", -1e6, 1e6, 0, 1, "The least comes first")),
                     "order=field"),
             vector("axis", "Along axes", V3d(0), "m/s", 5, "A speed that all start with"),
+            ref("axis_of", "Axes of", "object", "An object's own axes, as it is turned; else the world's"),
             number("tangent", "Along the ground", 0, "m/s", -1e5, 1e5, 0, 5,
                    "Across the normal, to any side")} +
             natureSpecs());

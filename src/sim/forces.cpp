@@ -353,15 +353,17 @@ struct Vectors : Force {
 
 struct SpeedLimit : Force {
     Range limits;
-    int32_t group;
-    explicit SpeedLimit(const PartContext& c)
-        : limits(c.params().range("speed")), group(int32_t(c.params().integer("group"))) {}
+    Strength strength;
+    explicit SpeedLimit(const PartContext& c) : limits(c.params().range("speed")), strength(c.params()) {}
     void act(Block&) const override {}
     void hold(const Block& b, V3f* velocity) const override {
+        float s[kBlock];
+        strength.over(b, s);
         for (size_t i = 0; i < b.count; ++i) {
             const float speed = velocity[i].length();
-            if ((group != 0 && b.group[i] != group) || !(speed > 0)) continue;
-            velocity[i] *= std::clamp(speed, float(limits.min), float(limits.max)) / speed;
+            if (!(s[i] > 0) || !(speed > 0)) continue;
+            const float held = std::clamp(speed, float(limits.min), float(limits.max));
+            velocity[i] *= lerp(speed, held, std::min(s[i], 1.0f)) / speed;
         }
     }
 };
@@ -483,7 +485,8 @@ ParticlePart vectorsPart() {
 ParticlePart speedLimitPart() {
     return forcePart<SpeedLimit>(
         "speed_limit", "Speed limit", "No slower and no faster",
-        Specs{range("speed", "Between", {0, 5}, "m/s", 0, 1e6, 0, 20, "Slowest and fastest")});
+        Specs{range("speed", "Between", {0, 5}, "m/s", 0, 1e6, 0, 20, "Slowest and fastest"),
+              drivable(unitNumber("strength", "Strength", 1, "1 holds it at once, less as a part of it"))});
 }
 
 }  // namespace ovrix

@@ -57,6 +57,27 @@ struct ColorOverLife : Looks {
     }
 };
 
+/// Brings spins to one, or stops them, over time.
+struct Spin : Looks {
+    V3f wanted;
+    Strength strength;
+    explicit Spin(const PartContext& c) : strength(c.params()) {
+        const V3f axis = c.params().vector("axis");
+        wanted = (axis.length() > 0 ? axis.normalized() : V3f(0, 1, 0)) *
+                 radians(float(c.params().number("rate")));
+    }
+    void dress(AttributeSet& a, float seconds, Progress& progress) const override {
+        const Samples all = samplesOf(a);
+        const auto group = a.find<int32_t>("group"), state = a.find<int32_t>("state");
+        const std::vector<float> s = strength.value.over(all, progress);
+        const auto spin = a.add<V3f>("spin");
+        parallelFor(a.size(), progress, [&](size_t i) {
+            if (state[i] != int32_t(ParticleState::Free) || !strength.of(group[i])) return;
+            spin[i] += (wanted - spin[i]) * (1.0f - std::exp(-std::max(0.0f, s[i]) * seconds));
+        });
+    }
+};
+
 /// Turns each towards where it goes; what it cannot at once it does over time.
 struct Facing : Looks {
     float damping, bank;
@@ -124,6 +145,18 @@ ParticlePart colorPart() {
             [](const PartContext& c, ParticleParts& parts) {
                 parts.looks.push_back(std::make_unique<ColorOverLife>(c));
                 parts.colours = true;
+            }};
+}
+
+ParticlePart spinPart() {
+    StepType type =
+        partType("spin", "Spin", "Brings what spins to an even spin over time; Facing shows it",
+                 {vector("axis", "Axis", V3d(0, 1, 0), "", 1, "What it spins about, in the world"),
+                  number("rate", "Rate", 0, "deg/s", -1e6, 1e6, -720, 720, "How fast in the end; 0 stops it"),
+                  strengthOf(1, "1/s", 1e6, 0, 10, "How soon"), groupSpec()});
+    return {type, [](const PartContext& c, ParticleParts& parts) {
+                parts.looks.push_back(std::make_unique<Spin>(c));
+                parts.spins = true;
             }};
 }
 

@@ -6,6 +6,8 @@ namespace ovrix {
 
 ParticlePart sizePart();
 ParticlePart colorPart();
+/// Spins that come to an even one.
+ParticlePart spinPart();
 ParticlePart facingPart();
 
 }  // namespace ovrix

@@ -118,11 +118,12 @@ const std::vector<ParticlePart>& particleParts() {
         // swarms
         flockPart(), chasePart(), avoidPart(), roamPart(), landPart(), steerPart(),
         // what changes them
-        rulePart(), sizePart(), colorPart(), facingPart(),
+        rulePart(), sizePart(), colorPart(), spinPart(), facingPart(),
         // on strands
         onStrands(gravityPart()), onStrands(dragPart()), onStrands(windPart()), onStrands(turbulencePart()),
-        onStrands(vortexPart()), onStrands(attractPart()), onStrands(vectorsPart()), onStrands(collidePart()),
-        onStrands(floorPart()), strandSpacingPart()};
+        onStrands(vortexPart()), onStrands(attractPart()), onStrands(followPart()), onStrands(stayPart()),
+        onStrands(targetPart()), onStrands(vectorsPart()), onStrands(speedLimitPart()),
+        onStrands(collidePart()), onStrands(floorPart()), strandSpacingPart()};
     return parts;
 }
 

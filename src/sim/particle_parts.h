@@ -89,6 +89,7 @@ struct Births {
     std::vector<uint64_t> id;
     std::vector<V3f> position, velocity, normal, spin;
     std::vector<float> life, size, weight, late;  ///< late: seconds from birth to the end of the substep
+    std::vector<float> sourceAge;  ///< seconds that what bears them was old: for fields over age
     std::vector<int32_t> group, state;
     std::vector<Color> color;
     size_t count() const { return id.size(); }

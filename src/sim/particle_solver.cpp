@@ -252,21 +252,29 @@ void append(AttributeSet& a, const Births& b, const ParticleParts& parts) {
     }
 }
 
-/// A set without particles that has all their columns.
-AttributeSet nobody(const ParticleParts& parts) {
-    AttributeSet a;
-    a.add<V3f>("P"), a.add<V3f>("v"), a.add<V3f>("N");
-    a.add<uint64_t>("id");
-    a.add<float>("age"), a.add<float>("life"), a.add<float>("scale"), a.add<float>("born");
-    a.add<int32_t>("group"), a.add<int32_t>("state");
-    if (parts.tells) a.add<int32_t>("told");
-    if (parts.weighs) a.add<float>("weight", 1.0f);
-    if (parts.colours) a.add<Color>("color", Color(1.0f));
-    if (parts.spins || parts.sticks) a.add<V3f>("spin"), a.add<Quatf>("orient");
-    if (parts.sticks)
-        a.add<int32_t>("stuck_in"), a.add<int32_t>("triangle"), a.add<V2f>("bary"),
-            a.add<Quatf>("stuck_turn");
-    return a;
+/// Gives particles all columns that the parts ask for, and lets go those that stick to what is no longer
+/// there.
+void complete(AttributeSet& a, const ParticleParts& parts) {
+    const auto need = [&]<class T>(const char* name, const T& fill) {
+        if (!a.has(name)) a.add<T>(name, fill);  // those that are there stay shared
+    };
+    for (const char* name : {"P", "v", "N"}) need(name, V3f(0.0f));
+    for (const char* name : {"age", "life", "scale", "born"}) need(name, 0.0f);
+    for (const char* name : {"group", "state"}) need(name, int32_t(0));
+    need("id", uint64_t(0));
+    if (parts.tells) need("told", int32_t(0));
+    if (parts.weighs) need("weight", 1.0f);
+    if (parts.colours) need("color", Color(1.0f));
+    if (parts.spins || parts.sticks) need("spin", V3f(0.0f)), need("orient", Quatf());
+    if (parts.sticks) need("stuck_in", int32_t(0)), need("triangle", int32_t(0));
+    if (parts.sticks) need("bary", V2f(0.0f)), need("stuck_turn", Quatf());
+    if (!a.has("stuck_in")) return;
+    const auto in = std::as_const(a).find<int32_t>("stuck_in");
+    for (size_t i = 0; i < in.size(); ++i)
+        if (size_t(std::abs(in[i])) > parts.colliders.size()) {
+            a.add<int32_t>("stuck_in")[i] = 0;
+            a.add<int32_t>("state")[i] = int32_t(ParticleState::Free);
+        }
 }
 
 /// Takes out those whose life is over, or stops them where they are shown after it.
@@ -349,7 +357,8 @@ class ParticleSolver : public Solver {
         if (acrossAll(parts)) in.share = 1.0;
         SolverState state{first.frame, {}, {}, {}};
         state.numbers.assign(parts.emitters.size() * Emitter::kNumbers, 0.0);
-        AttributeSet a = nobody(parts);
+        AttributeSet a;
+        complete(a, parts);
         StepCounts counts;
         Births births;
         if (parts.emitters.empty())
@@ -369,6 +378,8 @@ class ParticleSolver : public Solver {
         if (acrossAll(parts)) in.share = 1.0;
         SolverState state{now.frame, {}, last.numbers, {}};
         AttributeSet a = bornOf(std::get<PointsPtr>(last.geometry)->attributes);
+        complete(a, parts);
+        state.numbers.resize(parts.emitters.size() * Emitter::kNumbers, 0.0);
         const StepSettings settings = settingsOf(*now.params);
         const float frame = float((now.frame - before.frame) / now.rate);
         StepCounts counts;

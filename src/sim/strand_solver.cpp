@@ -123,7 +123,7 @@ class StrandSolver : public Solver {
         RodNature nature;
         float damping, drag;
         std::span<V3f> position, velocity;
-        std::vector<float> one, zero, forever;
+        std::vector<float> one, zero, forever, weight;
         std::vector<int32_t> group;
         std::vector<uint64_t> id;
         std::vector<V3f> start;
@@ -145,7 +145,9 @@ class StrandSolver : public Solver {
             nature.keepShape = float(p.number("keep"));
             nature.stretch = float(p.number("stretch"));
             damping = float(p.number("damping"));
-            drag = float(p.number("air"));
+            const float heavy = float(p.number("weight"));
+            drag = float(p.number("air")) / heavy;
+            weight.assign(set.pointCount(), heavy);
             position = set.points.add<V3f>("P"), velocity = set.points.add<V3f>("v");
             const size_t n = position.size();
             one.assign(n, 1.0f), zero.assign(n, 0.0f), group.assign(n, 0);
@@ -236,6 +238,7 @@ class StrandSolver : public Solver {
             b.begin = at, b.count = count, b.seconds = seconds, b.dt = dt;
             b.position = start.data() + at, b.velocity = velocity.data() + at;
             b.age = zero.data() + at, b.life = forever.data() + at, b.scale = one.data() + at;
+            b.weight = weight.data() + at;
             b.id = id.data() + at, b.group = group.data() + at;
             b.push = push, b.grip = grip, b.drift = drift;
             for (const auto& force : parts.forces) force->act(b);
@@ -247,8 +250,9 @@ class StrandSolver : public Solver {
                     part = kh > 1e-4f ? (1.0f - left) / grip[i] : dt;
                 }
                 velocity[at + i] = velocity[at + i] * left + (push[i] + drift[i]) * part;
-                position[at + i] += velocity[at + i] * dt;
             }
+            for (const auto& force : parts.forces) force->hold(b, velocity.data() + at);
+            for (size_t i = 0; i < count; ++i) position[at + i] += velocity[at + i] * dt;
         }
 
         std::span<const std::span<V3f>> linesOf(const Bundle& b,
@@ -346,6 +350,7 @@ StepType simulateStrandsStep() {
         number("stretch", "Stretches by", 0, "", 0, 10, 0, 0.3,
                "Part of its length by which it may be longer"),
         number("damping", "Damping", 1, "1/s", 0, 1e4, 0, 20, "Part of its motion that is lost each second"),
+        number("weight", "Weight", 1, "", 1e-6, 1e6, 0.1, 10, "The heavier, the less air takes it along"),
         number("air", "Air drag", 0.5, "1/s", 0, 1e4, 0, 20, "Air at rest around it"),
         whole("substeps", "Substeps", 4, 1, 1000, 1, 32,
               "Parts that each frame is worked out in: more is closer"),

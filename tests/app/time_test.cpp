@@ -290,6 +290,36 @@ class TimeTest : public WindowFixture {
         QVERIFY(controller().results().simulations.at("rain").kept.size() >= 13);
     }
 
+    void laysAFloorWithOneClickAndTurnsKnobsWhilePlaying() {
+        makeRain();
+        controller().edit("simulate", [](const Document& d) {
+            return withStep(d, "rain", 9, makeStep("simulate", d.get("rain")));
+        });
+        driver->settle();
+        auto* chip = driver->window.recipe()->findChild<QToolButton*>("add_floor");
+        QVERIFY(chip);
+        click(chip, chip->rect().center());
+        driver->settle();
+        QVERIFY(driver->document().get("rain").step("floor"));
+        QVERIFY(driver->document().get("rain").step("floor")->in == "simulate");
+        controller().edit("every frame",
+                          [](const Document& d) { return withText(d, "scene/play", "every frame"); });
+        driver->settle();
+        controller().setFrame(1);
+        controller().setPlaying(true);
+        QVERIFY(driver->waitFor([&] { return controller().frame() >= 8; }));
+        driver->dragBox(driver->editor<NumberBox>("rain/gravity/strength"), 60);
+        QVERIFY(driver->waitFor([&] {
+            const auto& steps = controller().results().layers.at("rain").steps;
+            return steps.size() > 1 && steps[1].note.find("goes on from before") != std::string::npos;
+        }));
+        controller().setPlaying(false);  // then it is exact
+        QVERIFY(driver->waitFor([&] {
+            return !controller().evaluating() &&
+                   controller().results().layers.at("rain").steps[1].note.empty();
+        }));
+    }
+
     void bakesCancelsAndTellsWhatIsStale() {
         makeRain();
         controller().edit("simulate", [](const Document& d) {

@@ -341,3 +341,69 @@ TEST_CASE("a layer with a time of its own shows frames backward, slower and agai
     // Other layers that look at it see the frame that it shows.
     CHECK(warped.eval(21).hash != warped.eval(22).hash);
 }
+
+TEST_CASE("while it plays, a change takes hold from what was shown, and exact frames stay exact",
+          "[simulate]") {
+    Rain r, exact;
+    const auto live = [&](double frame, uint64_t run) {
+        EvalOptions o{frame, Purpose::Viewport, true};
+        o.live = run;
+        const LayerResult result = r.evaluator.layer(r.document, r.layer, o, Progress::none());
+        REQUIRE(result.ok);
+        return result;
+    };
+    const auto pointsIn = [](const LayerResult& result) {
+        return std::get<std::shared_ptr<const PointSet>>(result.geometry);
+    };
+    for (int f = 1; f <= 12; ++f) r.points(f);
+    const size_t before = r.evaluator.stepsRun();
+    // Without an edit, live is exact.
+    CHECK(pointsIn(live(12, 1))->attributes == exact.points(12)->attributes);
+    r.set("gravity/pull", V3d(0, 20, 0));
+    exact.set("gravity/pull", V3d(0, 20, 0));
+    const LayerResult next = live(13, 1);
+    CHECK(next.steps[1].note.find("goes on from before") != std::string::npos);
+    CHECK(r.evaluator.stepsRun() - before < 8);  // one frame, not thirteen
+    // Those that fell before the change are still below, and rise from there.
+    CHECK(pointsIn(next)->attributes.find<V3f>("P")[0].y < 1.0f);
+    CHECK(exact.points(13)->attributes.find<V3f>("P")[0].y >= 1.0f);
+    CHECK(pointsIn(live(14, 1))->attributes.find<V3f>("v")[0].y >
+          pointsIn(next)->attributes.find<V3f>("v")[0].y);
+    // Frames are left out when playing keeps time; other parts come and go.
+    CHECK(pointsIn(live(18, 1))->size() > 0);
+    r.document = withStep(r.document, r.layer, 9, makeStep("trails", r.document.get(r.layer)));
+    r.document = withoutStep(r.document, r.layer, "collide");
+    r.document = withPart(r.document, r.layer, "simulate", "floor");
+    r.document = withText(r.document, "rain/floor/then", "stick");
+    r.document = withPart(r.document, r.layer, "simulate", "emit");
+    for (int f = 19; f < 30; ++f) live(f, 1);
+    r.document = withoutStep(r.document, r.layer, "floor");
+    r.document = withoutStep(r.document, r.layer, "trails");
+    for (int f = 30; f < 34; ++f) live(f, 1);
+    // What is asked exactly knows nothing of it.
+    exact.document = r.document;
+    CHECK(r.points(20)->attributes == exact.points(20)->attributes);
+    CHECK(pointsIn(live(20, 2))->attributes == exact.points(20)->attributes);
+    // Strands too.
+    Document d = Document::fresh();
+    d.put(makeNode(d, "sphere", "Ball"));
+    Node coat = makeNode(d, "layer", "Coat");
+    coat.params["surface"].value = std::string("ball");
+    coat.steps.push_back(makeStep("scatter", coat));
+    coat.steps.push_back(makeStep("grow", coat));
+    d.put(coat);
+    d = withText(d, "coat/scatter/count", "30");
+    d = withStep(d, "coat", 2, makeStep("simulate_strands", d.get("coat")));
+    d = withPart(d, "coat", "simulate_strands", "strand_collide");
+    Evaluator evaluator;
+    const auto coatAt = [&](double frame, uint64_t run) {
+        EvalOptions o{frame, Purpose::Viewport, true};
+        o.live = run;
+        return evaluator.layer(d, "coat", o, Progress::none());
+    };
+    for (int f = 1; f < 8; ++f) coatAt(f, 0);
+    d = withText(d, "coat/simulate_strands/stiff", "0.5");
+    d = withText(d, "coat/strand_collide/thickness", "0.01");
+    CHECK(coatAt(8, 3).steps[2].note.find("goes on") != std::string::npos);
+    CHECK(coatAt(8, 0).steps[2].note.empty());
+}

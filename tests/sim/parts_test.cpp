@@ -432,6 +432,64 @@ TEST_CASE("sizes and colours follow life, and copies face where they go", "[sim]
     CHECK(2 * std::acos(std::min(1.0, std::abs(double(turn.r)))) == Approx(kPi / 2).margin(1e-3));
 }
 
+TEST_CASE("spins come to the one that is asked for, and limits hold as hard as they say", "[sim]") {
+    Sim sim;
+    sim.source = points({V3f(0.0f)});
+    Step& emit = sim.part("emit");
+    Sim::set(emit, "burst", int64_t(1));
+    Sim::set(emit, "burst_at", 1.0);
+    Sim::set(emit, "rate", 0.0);
+    Sim::set(emit, "forever", true);
+    Sim::set(emit, "spin", Range{360, 360});
+    Step& spin = sim.part("spin");
+    Sim::set(spin, "rate", 90.0);
+    Sim::set(spin, "strength", 2.0);
+    const V3f before = particles(sim.run(1).back()).find<V3f>("spin")[0];
+    const V3f after = particles(sim.run(25).back()).find<V3f>("spin")[0];
+    const V3f wanted = V3f(0, radians(90.0f), 0);
+    CHECK((after - wanted - (before - wanted) * std::exp(-2.0f)).length() < 1e-3f);
+    CHECK(before.length() == Approx(2 * kPi).epsilon(1e-4));
+    One half(V3f(0.0f), V3f(30, 0, 0));
+    half.set("substeps", int64_t(1));
+    Step& limit = half.part("speed_limit");
+    Sim::set(limit, "speed", Range{0, 10});
+    Sim::set(limit, "strength", 0.5);
+    CHECK(speeds(half.run(2).back())[0].x == Approx(20).epsilon(1e-5));
+}
+
+TEST_CASE("what is born may start along the axes of an object, and by the age of what bears it", "[sim]") {
+    Sim sim;
+    sim.source = points({V3f(0.0f)});
+    sim.world.objects["gun"] = [](double) {
+        M44f m;
+        m.setEulerAngles(V3f(0, 0, kPi / 2));
+        m.scale(V3f(3.0f));
+        return placed(makePlane(1.0f, 1), m);
+    };
+    Step& emit = sim.part("emit");
+    Sim::set(emit, "burst", int64_t(1));
+    Sim::set(emit, "burst_at", 1.0);
+    Sim::set(emit, "rate", 0.0);
+    Sim::set(emit, "speed", Range{0, 0});
+    Sim::set(emit, "axis", V3d(2, 0, 0));
+    CHECK((speeds(sim.run(1).back())[0] - V3f(2, 0, 0)).length() < 1e-5f);
+    Sim::set(emit, "axis_of", std::string("gun"));
+    CHECK((speeds(sim.run(1).back())[0] - V3f(0, 2, 0)).length() < 1e-5f);
+    // Sizes by the age of the source: an older one bears larger ones.
+    PointSet old;
+    old.attributes.set("P", std::vector<V3f>{V3f(0.0f)});
+    old.attributes.set("id", std::vector<uint64_t>{0});
+    old.attributes.set("age", std::vector<float>{3});
+    const Geometry source = std::make_shared<const PointSet>(old);
+    sim.source = [source](double) { return source; };
+    Field field;
+    field.sources.push_back(makeSource("age"));
+    field.sources[0].params["range"].value = Range{0, 4};
+    emit.params["size"].value = Range{0, 1};
+    emit.params["size"].field = std::make_shared<const Field>(field);
+    CHECK(particles(sim.run(1).back()).find<float>("scale")[0] == Approx(0.75));
+}
+
 TEST_CASE("parts of strands ask for nothing that only particles have", "[sim][rods]") {
     for (const StepType& type : stepTypes()) {
         if (type.partOf != std::vector<std::string>{"strands"}) continue;

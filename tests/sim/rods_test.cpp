@@ -221,6 +221,26 @@ TEST_CASE("strands that are gone on with from a file move as those that were nev
     }
 }
 
+TEST_CASE("heavy strands are blown less, and hold their speed limit", "[sim][rods]") {
+    const auto blown = [](double weight, double fastest) {
+        Sim sim = strands(straight({V3f(0.0f)}, V3f(0, -1, 0), 0.4f, 10));
+        sim.set("weight", weight);
+        sim.set("stiff", 0.005);
+        Step& wind = sim.part("strand_wind");
+        Sim::set(wind, "velocity", V3d(3, 0, 0));
+        Sim::set(wind, "strength", 2.0);
+        Sim::set(wind, "gusts", 0.0);
+        Step& limit = sim.part("strand_speed_limit");
+        Sim::set(limit, "speed", Range{0, fastest});
+        return line(sim.run(10).back(), 0)[9].x;
+    };
+    const float light = blown(1, 100), heavy = blown(8, 100), slow = blown(1, 0.05);
+    INFO(light << " " << heavy << " " << slow);
+    CHECK(light > 0.05f);
+    CHECK(heavy < 0.5f * light);
+    CHECK(slow < 0.4f * light);
+}
+
 TEST_CASE("impossible forces leave strands where they were, and are counted", "[sim][rods]") {
     Sim sim = strands(straight({V3f(0.0f)}, V3f(0, 1, 0), 0.2f, 8));
     sim.parts[0].params["strength"].value = 1e6;

@@ -46,8 +46,41 @@ StepCard::StepCard(Controller& controller, const std::string& node, const std::s
         add->setProperty("link", true);
         connect(add, &QPushButton::clicked, this, [this, add] { Q_EMIT addPart(step_, add); });
         rows->addWidget(add);
+        rows->addWidget(makeUsual(*type));
     }
     refresh();
+}
+
+/// The parts that are wanted most, a click each.
+QWidget* StepCard::makeUsual(const StepType& type) {
+    auto* row = new QWidget;
+    auto* line = new QHBoxLayout(row);
+    line->setContentsMargins(0, 0, 0, 0);
+    line->setSpacing(px(4));
+    const QStringList ids = type.holds == "strands"
+                                ? QStringList{"strand_wind", "strand_collide", "strand_floor"}
+                                : QStringList{"floor", "collide", "wind"};
+    for (const QString& id : ids) {
+        const StepType* part = findStepType(id.toStdString());
+        if (!part) continue;
+        auto* button = new QToolButton;
+        button->setObjectName("add_" + id);
+        button->setText("+ " + QString::fromStdString(part->title));
+        button->setToolTip(QString::fromStdString(part->help));
+        button->setProperty("chip", true);
+        // Once the click is through: the card is made anew.
+        connect(
+            button, &QToolButton::clicked, this,
+            [this, id, title = QString::fromStdString(part->title)] {
+                controller_.edit("Add " + title.toLower(), [&](const Document& d) {
+                    return withPart(d, recipe()->id, step_, id.toStdString());
+                });
+            },
+            Qt::QueuedConnection);
+        line->addWidget(button);
+    }
+    line->addStretch();
+    return row;
 }
 
 void StepCard::makeHead() {

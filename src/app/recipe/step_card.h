@@ -42,6 +42,7 @@ class StepCard : public QFrame {
 
   private:
     void makeHead();
+    QWidget* makeUsual(const StepType& type);
     void fillMenu(QMenu& menu);
     const std::vector<ParamSpec>& specs() const;
     bool shown(const ParamSpec& spec) const;

@@ -50,6 +50,8 @@ QPushButton[primary="true"] { background: @accentDim; color: @accent; font-weigh
 QPushButton[link="true"] { background: transparent; color: @muted; text-align: left; padding: 3px 2px; }
 QPushButton[link="true"]:hover { color: @text; border-color: transparent; }
 QPushButton[link="true"]:focus { color: @accent; border: 1px solid @accent; }
+QToolButton[chip="true"] { padding: 1px 7px; min-height: 0; color: @muted; }
+QToolButton[chip="true"]:hover { color: @text; }
 QToolButton[flat="true"] { background: transparent; padding: 2px; min-height: 0; }
 QToolButton::menu-indicator, QPushButton::menu-indicator { image: none; width: 0; }
 QLineEdit, QPlainTextEdit { background: @field; border: 1px solid transparent; border-radius: 4px; padding: 3px 6px; }

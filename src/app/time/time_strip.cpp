@@ -80,14 +80,14 @@ const SimulationStatus* FrameRuler::simulation() const {
 /// How many are alive over the frames that are known.
 void FrameRuler::paintAlive(QPainter& p, const QRectF& box) {
     const SimulationStatus* s = simulation();
-    if (!s || s->kept.size() < 2) return;
+    if (!s || s->alive.size() < 2) return;
     size_t most = 1;
-    for (const auto& [frame, count] : s->kept) most = std::max(most, count);
+    for (const auto& [frame, count] : s->alive) most = std::max(most, count);
     QPainterPath path;
     int last = 0;
     bool open = false;
     const auto y = [&](size_t count) { return box.bottom() - box.height() * double(count) / double(most); };
-    for (const auto& [frame, count] : s->kept) {
+    for (const auto& [frame, count] : s->alive) {
         if (open && frame != last + 1) path.lineTo(xOf(last), box.bottom()), open = false;
         if (!open) path.moveTo(xOf(frame), box.bottom()), open = true;
         path.lineTo(xOf(frame), y(count));

@@ -70,13 +70,14 @@ void Controller::onDocumentChanged() {
     }
     if (!painting_.node.empty() && !paintable(document(), painting_)) setPainting({});
     Q_EMIT documentChanged();
+    if (playing() && live_ == 0) live_ = ++liveRuns_;  // knobs that are turned take hold at once
     requestResults();
     if (autosave_) autosaveTimer_->start();
 }
 
 void Controller::requestResults() {
     worker_.request(
-        {document(), session_.folder(), session_.path(), full_, frame_, overlay_, painting_.node});
+        {document(), session_.folder(), session_.path(), full_, frame_, overlay_, painting_.node, live_});
 }
 
 bool Controller::guarded(const std::function<void()>& body) {
@@ -162,6 +163,7 @@ void Controller::setPlaying(bool on) {
         playTimer_->start(std::max(1, int(500.0 / document().rate())));
     } else {
         playTimer_->stop();
+        if (std::exchange(live_, 0) != 0) requestResults();
     }
     Q_EMIT playingChanged();
 }
@@ -179,6 +181,7 @@ void Controller::playOn() {
         if (next == frame_) return;
     }
     if (next > last) next = first + std::fmod(next - first, length);
+    if (next < frame_) live_ = 0;  // from the first frame on it is exact again
     setFrame(next);
 }
 

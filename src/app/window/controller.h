@@ -132,6 +132,7 @@ class Controller : public QObject {
     std::string selected_;
     bool full_ = false;
     double frame_ = 1, playFrom_ = 1;
+    uint64_t live_ = 0, liveRuns_ = 0;  ///< see EvalOptions::live
     QElapsedTimer played_;
     QTimer* playTimer_;
     ParamPath overlay_, painting_;

@@ -52,6 +52,7 @@ class EvalWorker {
         double frame = 1;
         ParamPath overlay;
         std::string painted = {};  ///< the layer whose mask is being painted
+        uint64_t live = 0;         ///< see EvalOptions::live
     };
     using Publish = std::function<void(std::shared_ptr<const EvalSnapshot>)>;
 
