@@ -1,9 +1,11 @@
-// The process that reads one mesh file and writes it to file descriptor 3. See io/mesh_reader.h.
+// The process that reads one mesh file and writes it to file descriptor 3, or looks whether a .vdb file can
+// be read at all. See io/mesh_reader.h.
 #include <sys/resource.h>
 #include <unistd.h>
 
 #include "io/mesh_blob.h"
 #include "io/mesh_import.h"
+#include "io/vdb_points.h"
 
 static bool writeAll(const std::string& bytes) {
     size_t done = 0;
@@ -26,6 +28,7 @@ int main(int argc, char** argv) {
     ::setrlimit(RLIMIT_CORE, &core);
     std::string problem, where = argv[1], remedy;
     try {
+        if (std::string_view(argv[1]).ends_with(".vdb")) return ovrix::readAllOfVdb(argv[1]), 0;
         return writeAll(ovrix::packMesh(ovrix::importMesh(argv[1]))) ? 0 : 3;
     } catch (const ovrix::Error& e) {
         problem = e.problem(), where = e.where(), remedy = e.remedy();

@@ -89,9 +89,11 @@ std::string contentsOf(int fd) {
     return bytes;
 }
 
-/// The reading process writes the mesh, or the parts of an error, into a file that lives in memory.
-FileMesh readElsewhere(const std::filesystem::path& program, const std::filesystem::path& path,
-                       Progress& progress) {
+/// The reading process writes what it read, or the parts of an error, into a file that lives in memory.
+std::string readElsewhere(const std::filesystem::path& path, Progress& progress) {
+    const auto program = readerProgram();
+    if (program.empty() || ::access(program.c_str(), X_OK) != 0)
+        throw Error("the mesh reader is missing", program.string(), "Install the program again");
     Descriptor answer(::memfd_create("ovrix-mesh", 0));
     if (answer.get() < 0) throw Error(std::strerror(errno), path.string());
     posix_spawn_file_actions_t actions;
@@ -110,7 +112,7 @@ FileMesh readElsewhere(const std::filesystem::path& program, const std::filesyst
                     "Install the program again: its mesh reader cannot be started");
     const int status = waitFor(child, progress, path);
     const std::string bytes = contentsOf(answer.get());
-    if (WIFEXITED(status) && WEXITSTATUS(status) == 0) return unpackMesh(bytes);
+    if (WIFEXITED(status) && WEXITSTATUS(status) == 0) return bytes;
     if (WIFEXITED(status) && WEXITSTATUS(status) == 1) {
         const auto a = bytes.find('\0'), b = bytes.find('\0', a + 1);
         if (b != std::string::npos)
@@ -125,10 +127,12 @@ FileMesh readElsewhere(const std::filesystem::path& program, const std::filesyst
 FileMesh readMesh(const std::filesystem::path& path, Progress& progress) {
     requireReadable(path);
     Progress::Task task(progress, "Reading " + path.filename().string());
-    const auto program = readerProgram();
-    if (program.empty() || ::access(program.c_str(), X_OK) != 0)
-        throw Error("the mesh reader is missing", program.string(), "Install the program again");
-    return readElsewhere(program, path, progress);
+    return unpackMesh(readElsewhere(path, progress));
+}
+
+void tryReading(const std::filesystem::path& path) {
+    requireReadable(path);
+    readElsewhere(path, Progress::none());
 }
 
 }  // namespace ovrix

@@ -25,6 +25,10 @@ struct FileMesh {
 /// positions that are no numbers, indices out of range, nothing to show), or Cancelled.
 FileMesh readMesh(const std::filesystem::path& path, Progress& progress);
 
+/// Reads a .vdb file in that process and forgets it: the library that reads them does not look what it is given, so
+/// a damaged one must not be read here. Throws Error as readMesh() does.
+void tryReading(const std::filesystem::path& path);
+
 /// The extensions that readMesh() takes, in lower case with the dot.
 const std::vector<std::string>& meshExtensions();
 bool isMeshFile(const std::filesystem::path& path);

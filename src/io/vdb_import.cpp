@@ -7,6 +7,7 @@
 
 #include "base/error.h"
 #include "base/files.h"
+#include "io/mesh_reader.h"
 #include "io/vdb_grids.h"
 #include "io/vdb_points.h"
 
@@ -57,9 +58,21 @@ VectorGrid blockOf(const Grid& grid, const std::filesystem::path& path, size_t l
 
 }  // namespace
 
-VectorGrid readVectorGrid(const std::filesystem::path& path, const std::string& name, size_t limit) {
+void readAllOfVdb(const std::filesystem::path& path) {
     vdb::initialize();
-    requireReadable(path);
+    try {
+        vdb::io::File file(path.string());
+        file.open(false);
+        file.getGrids();
+    } catch (const vdb::Exception& e) {
+        throw Error(std::string("could not be read as OpenVDB (") + e.what() + ")", path.string(),
+                    "Write it again from where it came");
+    }
+}
+
+VectorGrid readVectorGrid(const std::filesystem::path& path, const std::string& name, size_t limit) {
+    tryReading(path);
+    vdb::initialize();
     try {
         vdb::io::File file(path.string());
         file.open(false);
@@ -116,6 +129,7 @@ void writeVectorGrid(const std::filesystem::path& path, const std::string& name,
 }
 
 ElementsInfo readVdbInfo(const std::filesystem::path& path) {
+    tryReading(path);
     vdb::initialize();
     ElementsInfo info;
     try {
@@ -164,6 +178,7 @@ bool appendValues(const vdb::points::AttributeArray& array, const std::vector<vd
 }  // namespace
 
 PointSet readVdbPoints(const std::filesystem::path& path) {
+    tryReading(path);
     vdb::initialize();
     std::vector<V3f> places;
     std::vector<uint64_t> ids;

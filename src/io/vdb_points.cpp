@@ -1,10 +1,15 @@
 #include "io/vdb_points.h"
 
+#include <fcntl.h>
 #include <openvdb/io/Stream.h>
 #include <openvdb/openvdb.h>
 #include <openvdb/points/PointCount.h>
 #include <openvdb/points/PointDataGrid.h>
+#include <sys/mman.h>
 #include <tbb/parallel_for.h>
+#include <unistd.h>
+#define XXH_INLINE_ALL
+#include <xxhash.h>
 
 #include <array>
 #include <bit>
@@ -34,22 +39,27 @@ void initialise() {
 
 /// So large that a leaf of 8 x 8 x 8 voxels holds some thousands of points, however they lie: each leaf costs
 /// something for each column. By a part of the points, in their order.
-double voxelSizeFor(const std::vector<vdb::Vec3R>& p) {
+double voxelSizeFor(std::span<const V3f> p) {
     if (p.empty()) return 1.0;
-    vdb::BBoxd box;
-    for (const auto& q : p) box.expand(q);
-    const double largest = std::max({box.extents().x(), box.extents().y(), box.extents().z(), 1e-4});
+    V3f low(std::numeric_limits<float>::max()), high(std::numeric_limits<float>::lowest());
+    for (const V3f& q : p) {
+        const V3f r = isFinite(q) ? q : V3f(0.0f);  // there lies what is no place
+        for (int a = 0; a < 3; ++a) low[a] = std::min(low[a], r[a]), high[a] = std::max(high[a], r[a]);
+    }
+    const V3d size = V3d(high) - V3d(low);
+    const double largest = std::max({size.x, size.y, size.z, 1e-4});
     constexpr size_t kLook = 5000, kWanted = 2000;
     const size_t step = std::max<size_t>(1, p.size() / kLook), looked = (p.size() + step - 1) / step;
     double leaf = largest / 64;
     for (; leaf < largest; leaf *= 1.5) {
         std::unordered_set<uint64_t> leaves;
         for (size_t i = 0; i < p.size(); i += step) {
+            if (!isFinite(p[i])) continue;
             uint64_t key = 0;
-            for (int a = 0; a < 3; ++a) key = key << 21 | uint64_t((p[i][a] - box.min()[a]) / leaf);
+            for (int a = 0; a < 3; ++a) key = key << 21 | uint64_t((double(p[i][a]) - double(low[a])) / leaf);
             leaves.insert(key);
         }
-        if (double(looked * step) / double(leaves.size()) >= double(kWanted)) break;
+        if (double(looked * step) / double(std::max<size_t>(1, leaves.size())) >= double(kWanted)) break;
     }
     return leaf / 8;
 }
@@ -137,19 +147,19 @@ void sortKeys(std::vector<uint64_t>& keys) {
 /// column; this is many times as fast.
 vdb::points::PointDataGrid::Ptr pointGrid(const std::string& name, std::span<const V3f> p,
                                           const std::vector<Stored>& columns) {
-    std::vector<vdb::Vec3R> places(p.size());
-    for (size_t i = 0; i < p.size(); ++i)  // what is no place has none in space
-        places[i] = isFinite(p[i]) ? vdb::Vec3R(p[i].x, p[i].y, p[i].z) : vdb::Vec3R(0.0);
-    const auto transform = vdb::math::Transform::createLinearTransform(voxelSizeFor(places));
+    const auto transform = vdb::math::Transform::createLinearTransform(voxelSizeFor(p));
     auto grid = vdb::points::PointDataGrid::create();
     grid->setTransform(transform);
     grid->setName(name);
     if (p.empty()) return grid;
     std::vector<vdb::Coord> voxel(p.size());
+    const double perMetre = 1.0 / transform->voxelSize().x();
     std::vector<vdb::Vec3f> within(p.size());  // of its voxel, from the middle
     vdb::Coord low = vdb::Coord::max();
     tbb::parallel_for(size_t(0), p.size(), [&](size_t i) {
-        const vdb::Vec3d at = transform->worldToIndex(places[i]);
+        // What is no place has none in space.
+        const vdb::Vec3d at =
+            isFinite(p[i]) ? vdb::Vec3d(p[i].x, p[i].y, p[i].z) * perMetre : vdb::Vec3d(0.0);
         voxel[i] = vdb::Coord::round(at);
         within[i] = vdb::Vec3f(at - voxel[i].asVec3d());
     });
@@ -193,17 +203,49 @@ vdb::points::PointDataGrid::Ptr pointGrid(const std::string& name, std::span<con
     return grid;
 }
 
+/// What is written through it, as one number. The library writes from front to back.
+class Summing : public std::streambuf {
+  public:
+    explicit Summing(std::ostream& to) : to_(to), state_(XXH3_createState()) { XXH3_64bits_reset(state_); }
+    ~Summing() override { XXH3_freeState(state_); }
+    uint64_t sum() const { return XXH3_64bits_digest(state_); }
+
+  protected:
+    std::streamsize xsputn(const char* bytes, std::streamsize count) override {
+        XXH3_64bits_update(state_, bytes, size_t(count));
+        to_.write(bytes, count);
+        return to_ ? count : 0;
+    }
+    int overflow(int c) override {
+        const char byte = char(c);
+        return c != EOF && xsputn(&byte, 1) == 1 ? c : EOF;
+    }
+
+  private:
+    std::ostream& to_;
+    XXH3_state_t* state_;
+};
+
+constexpr std::string_view kSumMark = "ovrixsum";
+
+/// @p summed  ends the file with the sum of all that comes before: others who read it do not look there
 void writeGrids(const std::filesystem::path& temporary, const std::filesystem::path& path,
-                const vdb::GridCPtrVec& grids, const vdb::MetaMap& meta) {
+                const vdb::GridCPtrVec& grids, const vdb::MetaMap& meta, bool summed) {
     std::vector<char> buffer(size_t(1) << 20);
     std::ofstream file;
     file.rdbuf()->pubsetbuf(buffer.data(), std::streamsize(buffer.size()));
     file.open(temporary, std::ios::binary);
     bool whole = true;
     try {
-        vdb::io::Stream out(file);
+        Summing sums(file);
+        std::ostream bytes(&sums);
+        vdb::io::Stream out(summed ? bytes : file);
         out.setCompression(vdb::io::COMPRESS_BLOSC | vdb::io::COMPRESS_ACTIVE_MASK);
         out.write(grids, meta);
+        const uint64_t sum = sums.sum();
+        if (summed) file.write(kSumMark.data(), kSumMark.size());
+        if (summed) file.write(reinterpret_cast<const char*>(&sum), sizeof sum);
+        whole = !summed || bytes.good();
     } catch (const vdb::Exception&) {
         whole = false;
     }
@@ -220,7 +262,7 @@ void writeVdbPoints(const std::filesystem::path& path, const AttributeSet& point
     for (const auto& [name, column] : points.columns())
         if (name != "P")
             if (auto own = storedColumn(name, *column)) columns.push_back(std::move(*own));
-    writeGrids(path, path, {pointGrid("points", points.find<V3f>("P"), columns)}, {});
+    writeGrids(path, path, {pointGrid("points", points.find<V3f>("P"), columns)}, {}, false);
 }
 
 namespace {
@@ -418,19 +460,72 @@ AttributeSet setOf(const vdb::points::PointDataGrid& grid, const std::filesystem
     return set;
 }
 
-/// Runs @p body on the grids of a file, its own errors in our words.
+/// A file's bytes without a copy. Ours are never written in place, so they do not change under it.
+class Mapped {
+  public:
+    explicit Mapped(const std::filesystem::path& path) {
+        const int file = ::open(path.c_str(), O_RDONLY | O_CLOEXEC);
+        size_ = file < 0 ? 0 : size_t(std::max<off_t>(0, ::lseek(file, 0, SEEK_END)));
+        if (size_) at_ = ::mmap(nullptr, size_, PROT_READ, MAP_PRIVATE | MAP_POPULATE, file, 0);
+        if (file >= 0) ::close(file);
+        if (at_ == MAP_FAILED) size_ = 0;
+    }
+    ~Mapped() {
+        if (size_) ::munmap(at_, size_);
+    }
+    Mapped(const Mapped&) = delete;
+    Mapped& operator=(const Mapped&) = delete;
+    std::string_view bytes() const { return {static_cast<const char*>(at_), size_}; }
+
+  private:
+    void* at_ = MAP_FAILED;
+    size_t size_ = 0;
+};
+
+/// Reads from memory.
+class FromMemory : public std::streambuf {
+  public:
+    explicit FromMemory(std::string_view bytes) {
+        char* begin = const_cast<char*>(bytes.data());
+        setg(begin, begin, begin + bytes.size());
+    }
+
+  protected:
+    pos_type seekoff(off_type by, std::ios_base::seekdir from, std::ios_base::openmode) override {
+        const off_type start = from == std::ios_base::beg   ? 0
+                               : from == std::ios_base::cur ? gptr() - eback()
+                                                            : egptr() - eback();
+        if (start + by < 0 || start + by > egptr() - eback()) return pos_type(off_type(-1));
+        setg(eback(), eback() + start + by, egptr());
+        return start + by;
+    }
+    pos_type seekpos(pos_type to, std::ios_base::openmode mode) override {
+        return seekoff(off_type(to), std::ios_base::beg, mode);
+    }
+};
+
+/// Runs @p body on the grids of a file, its own errors in our words. The library does not look what it is
+/// given: only what has the right sum comes to it.
 template <class Body>
 auto withFile(const std::filesystem::path& path, const Body& body) {
     initialise();
     requireReadable(path);
+    const Mapped file(path);
+    const std::string_view all = file.bytes();
+    const size_t end = kSumMark.size() + sizeof(uint64_t);
+    uint64_t sum = 0;
+    if (all.size() > end) std::memcpy(&sum, all.data() + all.size() - sizeof sum, sizeof sum);
+    if (all.size() <= end || all.substr(all.size() - end, kSumMark.size()) != kSumMark ||
+        XXH3_64bits(all.data(), all.size() - end) != sum)
+        throw Error("is no frame of a simulation, or is damaged", path.string(), "Bake it again");
     try {
-        std::ifstream in(path, std::ios::binary);
-        in.exceptions(std::ios::badbit | std::ios::failbit);
+        FromMemory memory(all.substr(0, all.size() - end));
+        std::istream in(&memory);
         vdb::io::Stream stream(in);
         return body(*stream.getGrids(), *stream.getMetadata());
     } catch (const Error&) {
         throw;
-    } catch (const std::exception& e) {  // of the library, or of the stream that ends too soon
+    } catch (const std::exception& e) {
         throw Error(std::string("is no frame of a simulation, or is damaged (") + e.what() + ")",
                     path.string(), "Bake it again");
     }
@@ -452,8 +547,9 @@ void writeStateVdb(const std::filesystem::path& path, const StateFile& state) {
     for (const auto& [name, set] : state.sets) grids.push_back(gridOf(name, set));
     vdb::MetaMap meta;
     for (const auto& [id, text] : state.notes) meta.insertMeta(id, vdb::StringMetadata(text));
-    writeAtomically(
-        path, [&](const std::filesystem::path& temporary) { writeGrids(temporary, path, grids, meta); });
+    writeAtomically(path, [&](const std::filesystem::path& temporary) {
+        writeGrids(temporary, path, grids, meta, true);
+    });
 }
 
 StateFile readStateVdb(const std::filesystem::path& path) {

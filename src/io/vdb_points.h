@@ -12,6 +12,10 @@ void writeVdbPoints(const std::filesystem::path& path, const AttributeSet& point
 PointSet readVdbPoints(const std::filesystem::path& path);
 ElementsInfo readVdbInfo(const std::filesystem::path& path);
 
+/// Reads all grids of a file and forgets them; see tryReading(). Throws Error, or does whatever the library does
+/// with a damaged file.
+void readAllOfVdb(const std::filesystem::path& path);
+
 /// As writeStateFile() and readStateFile() do for .vdb.
 void writeStateVdb(const std::filesystem::path& path, const StateFile& state);
 StateFile readStateVdb(const std::filesystem::path& path);

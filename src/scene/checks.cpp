@@ -223,7 +223,10 @@ class Finder {
 
     void checkLayer(const Node& layer) {
         const auto surfaceId = std::get<std::string>(document.value(layer.id, "surface", frame));
-        if (surfaceId.empty())
+        // Rings, files and curves need none; steps that do say so themselves.
+        const auto made = layers.find(layer.id);
+        if (surfaceId.empty() && layer.steps.empty() &&
+            (made == layers.end() || elementCount(made->second.geometry) == 0))
             add(Severity::Error, layer.name + ": lies on no surface, so it makes nothing", layer.id);
         if (!layer.shown && layer.rendered)
             add(Severity::Warning, layer.name + " is hidden but will render", layer.id, {}, "Show it",

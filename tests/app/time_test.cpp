@@ -296,7 +296,7 @@ class TimeTest : public WindowFixture {
             return withStep(d, "rain", 9, makeStep("simulate", d.get("rain")));
         });
         driver->settle();
-        auto* chip = driver->window.recipe()->findChild<QToolButton*>("add_floor");
+        auto* chip = driver->window.recipe()->findChild<QPushButton*>("add_floor");
         QVERIFY(chip);
         click(chip, chip->rect().center());
         driver->settle();

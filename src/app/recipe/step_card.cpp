@@ -63,14 +63,14 @@ QWidget* StepCard::makeUsual(const StepType& type) {
     for (const QString& id : ids) {
         const StepType* part = findStepType(id.toStdString());
         if (!part) continue;
-        auto* button = new QToolButton;
+        auto* button = new QPushButton;
         button->setObjectName("add_" + id);
         button->setText("+ " + QString::fromStdString(part->title));
         button->setToolTip(QString::fromStdString(part->help));
         button->setProperty("chip", true);
         // Once the click is through: the card is made anew.
         connect(
-            button, &QToolButton::clicked, this,
+            button, &QPushButton::clicked, this,
             [this, id, title = QString::fromStdString(part->title)] {
                 controller_.edit("Add " + title.toLower(), [&](const Document& d) {
                     return withPart(d, recipe()->id, step_, id.toStdString());
@@ -124,6 +124,18 @@ void StepCard::makeHead() {
 const std::vector<ParamSpec>& StepCard::specs() const {
     const Node& node = controller_.document().get(node_);
     return step_.empty() ? specsOf(node) : specsOf(*recipeOwner(controller_.document(), node).step(step_));
+}
+
+/// Where there is no room for all, counts come before milliseconds.
+void StepCard::fitFigures() {
+    const bool fits = figures_->fontMetrics().horizontalAdvance(figuresText_) <= figures_->width();
+    figures_->setText(fits ? figuresText_ : figuresText_.section("  ", 0, 0));
+}
+
+void StepCard::resizeEvent(QResizeEvent* e) {
+    QFrame::resizeEvent(e);
+    if (layout()) layout()->activate();
+    fitFigures();
 }
 
 const Node* StepCard::recipe() const {
@@ -252,7 +264,8 @@ void StepCard::refresh() {
             figures = QString("%1  %2 ms")
                           .arg(shortCount(double(r->out)))
                           .arg(r->milliseconds, 0, 'f', r->milliseconds < 10 ? 1 : 0);
-        figures_->setText(figures);
+        figuresText_ = figures;
+        fitFigures();
         const bool noted = r && r->error.empty() && !r->note.empty();
         problem_->setVisible(noted || (r && !r->error.empty()));
         if (noted)

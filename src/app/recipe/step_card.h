@@ -37,12 +37,14 @@ class StepCard : public QFrame {
 
   protected:
     void paintEvent(QPaintEvent*) override;
+    void resizeEvent(QResizeEvent*) override;
     bool eventFilter(QObject*, QEvent*) override;
     void contextMenuEvent(QContextMenuEvent*) override;
 
   private:
     void makeHead();
     QWidget* makeUsual(const StepType& type);
+    void fitFigures();
     void fillMenu(QMenu& menu);
     const std::vector<ParamSpec>& specs() const;
     bool shown(const ParamSpec& spec) const;
@@ -52,6 +54,7 @@ class StepCard : public QFrame {
     QWidget* head_ = nullptr;
     QWidget* body_ = nullptr;
     QLabel *title_ = nullptr, *figures_ = nullptr, *problem_ = nullptr;
+    QString figuresText_;
     QToolButton* fold_ = nullptr;
     std::vector<ParamRow*> rows_;
     QPoint press_;

@@ -7,6 +7,7 @@
 #include "app/time/key_curves.h"
 #include "app/view/view_widget.h"
 #include "app/window/library_window.h"
+#include "app/window/bring_in_dialog.h"
 #include "app/window/main_window.h"
 #include "scene/keying.h"
 #include "scene/translate.h"
@@ -211,6 +212,20 @@ std::vector<std::pair<std::string, std::function<void()>>> allShots(Photographer
              p.take("view-full");
              w.view()->lookThroughCamera();
              w.run("full");
+         }},
+        {"bring-in",
+         [&] {
+             const auto other = w.controller().session().folder() / "silversides.ovrix";
+             if (!std::filesystem::exists(other) || other == w.controller().session().path()) return;
+             w.bringIn(QString::fromStdString(other.string()));
+             p.settle(600);
+             auto* dialog = w.findChild<BringInDialog*>();
+             if (!dialog) return (void)std::fprintf(stderr, "ovrix-shots: no dialog: %s\n", qPrintable(w.statusText()));
+             auto* tree = dialog->findChild<QTreeWidget*>("bringTree");
+             for (auto* item : tree->findItems("School", Qt::MatchExactly | Qt::MatchRecursive))
+                 item->setCheckState(0, Qt::Checked);
+             p.takeWith("bring-in", dialog);
+             dialog->reject();
          }},
         {"search", [&] {
              w.run("search");

@@ -50,8 +50,8 @@ QPushButton[primary="true"] { background: @accentDim; color: @accent; font-weigh
 QPushButton[link="true"] { background: transparent; color: @muted; text-align: left; padding: 3px 2px; }
 QPushButton[link="true"]:hover { color: @text; border-color: transparent; }
 QPushButton[link="true"]:focus { color: @accent; border: 1px solid @accent; }
-QToolButton[chip="true"] { padding: 1px 7px; min-height: 0; color: @muted; }
-QToolButton[chip="true"]:hover { color: @text; }
+QPushButton[chip="true"] { padding: 2px 8px; color: @muted; }
+QPushButton[chip="true"]:hover { color: @text; }
 QToolButton[flat="true"] { background: transparent; padding: 2px; min-height: 0; }
 QToolButton::menu-indicator, QPushButton::menu-indicator { image: none; width: 0; }
 QLineEdit, QPlainTextEdit { background: @field; border: 1px solid transparent; border-radius: 4px; padding: 3px 6px; }
@@ -74,6 +74,7 @@ QScrollBar::add-line, QScrollBar::sub-line { width: 0; height: 0; }
 QScrollBar::add-page, QScrollBar::sub-page { background: transparent; }
 QTreeView, QListView { background: transparent; border: 0; show-decoration-selected: 0; }
 QTreeView::item:selected, QTreeView::branch:selected, QTreeView::branch { background: transparent; }
+QTreeView#bringTree::item:selected { background: @raised; color: @text; }
 QSplitter::handle { background: @line; }
 QSplitter::handle:horizontal { width: 1px; }
 QProgressBar { background: @line; border: 0; max-height: 2px; }

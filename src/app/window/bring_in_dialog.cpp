@@ -41,14 +41,17 @@ BringInDialog::BringInDialog(const Document& here, Document other, const QString
     tree_->setObjectName("bringTree");
     tree_->setColumnCount(2);
     tree_->setHeaderHidden(true);
+    QPalette boxes = tree_->palette();
+    boxes.setColor(QPalette::Base, tokens().raised);  // of the boxes to tick
+    tree_->setPalette(boxes);
     tree_->header()->setStretchLastSection(false);
     tree_->header()->setSectionResizeMode(0, QHeaderView::Stretch);
     tree_->header()->setSectionResizeMode(1, QHeaderView::ResizeToContents);
     box->addWidget(tree_, 3);
-    head_ = new QLabel("What it names here");
+    head_ = new QLabel("In place of what stays there");
     head_->setFont(textFont(9.75, true));
     box->addWidget(head_);
-    empty_ = new QLabel("Nothing else: all that it names comes along.");
+    empty_ = new QLabel("Nothing: all that it names comes along.");
     empty_->setProperty("muted", true);
     empty_->setWordWrap(true);
     box->addWidget(empty_);
@@ -61,10 +64,12 @@ BringInDialog::BringInDialog(const Document& here, Document other, const QString
     scroll->setWidgetResizable(true);
     scroll->setFrameShape(QFrame::NoFrame);
     scroll->setWidget(loose_);
-    box->addWidget(scroll, 2);
+    scroll->setMinimumHeight(px(110));
+    box->addWidget(scroll, 1);
     auto* buttons = new QDialogButtonBox(QDialogButtonBox::Cancel);
     take_ = buttons->addButton("Bring in", QDialogButtonBox::AcceptRole);
     take_->setObjectName("bringTake");
+    for (QAbstractButton* b : buttons->buttons()) b->setIcon({});
     connect(buttons, &QDialogButtonBox::accepted, this, &QDialog::accept);
     connect(buttons, &QDialogButtonBox::rejected, this, &QDialog::reject);
     box->addWidget(buttons);
@@ -80,6 +85,7 @@ QTreeWidgetItem* BringInDialog::itemOf(const NodePtr& node, QTreeWidgetItem* und
     item->setFlags(Qt::ItemIsEnabled | Qt::ItemIsSelectable | Qt::ItemIsUserCheckable);
     item->setCheckState(0, Qt::Unchecked);
     item->setForeground(1, tokens().muted);
+    item->setSizeHint(0, QSize(0, px(24)));
     under ? under->addChild(item) : tree_->addTopLevelItem(item);
     items_[node->id] = item;
     return item;
