@@ -6,8 +6,8 @@
 #include <filesystem>
 #include <nanoflann.hpp>
 
-#include "base/parallel.h"
 #include "bare_vdb.h"
+#include "base/parallel.h"
 #include "bench_support.h"
 #include "geo/moving_surface.h"
 #include "io/state_file.h"

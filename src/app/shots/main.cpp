@@ -6,8 +6,8 @@
 #include "app/render/render_pane.h"
 #include "app/time/key_curves.h"
 #include "app/view/view_widget.h"
-#include "app/window/library_window.h"
 #include "app/window/bring_in_dialog.h"
+#include "app/window/library_window.h"
 #include "app/window/main_window.h"
 #include "scene/keying.h"
 #include "scene/translate.h"
@@ -220,7 +220,9 @@ std::vector<std::pair<std::string, std::function<void()>>> allShots(Photographer
              w.bringIn(QString::fromStdString(other.string()));
              p.settle(600);
              auto* dialog = w.findChild<BringInDialog*>();
-             if (!dialog) return (void)std::fprintf(stderr, "ovrix-shots: no dialog: %s\n", qPrintable(w.statusText()));
+             if (!dialog)
+                 return (void)std::fprintf(stderr, "ovrix-shots: no dialog: %s\n",
+                                           qPrintable(w.statusText()));
              auto* tree = dialog->findChild<QTreeWidget*>("bringTree");
              for (auto* item : tree->findItems("School", Qt::MatchExactly | Qt::MatchRecursive))
                  item->setCheckState(0, Qt::Checked);
