@@ -25,7 +25,7 @@ FileFrame fileFrame(const StepInput& in, const std::string& ask) {
     const ResolvedParams& p = in.params;
     const std::string& light = p.text("light");
     FileFrame out;
-    out.light = in.share < 1.0 && !light.empty();
+    out.light = in.draft && !light.empty();
     const std::string& pattern = out.light ? light : p.text("file");
     if (pattern.empty()) throw Error("no file is chosen", {}, ask);
     if (!in.around) throw Error("files cannot be read here");

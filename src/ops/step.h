@@ -30,6 +30,7 @@ struct StepInput {
     /// What comes before this step in the recipe at another frame; null where that cannot be had. Throws as
     /// the steps do.
     std::function<Geometry(double frame)> inAt = {};
+    bool draft = false;  ///< for the view in Draft
     /// Says something that is no failure: elements that had to be left out, say.
     void note(std::string text) const {
         if (notes && !text.empty()) notes->push_back(std::move(text));

@@ -97,6 +97,7 @@ uint64_t Evaluator::Around::stepHash(uint64_t before, const StepType& type, cons
                      },
                      [this](const ParamSpec& spec, const std::string& id) { return refHash(spec, id); },
                      document_.rate()});
+    if (hasLight(step)) h.add(uint64_t(draft()));
     return h.value();
 }
 

@@ -30,6 +30,7 @@ class Evaluator::Around : public Surroundings {
     Progress& progress() const { return progress_; }
     /// Part of the elements that is made.
     double share() const;
+    bool draft() const { return options_.purpose == Purpose::Viewport && !options_.full; }
 
     /// Equal as long as what the functions above give is equal. Throw Error on a cycle.
     uint64_t surfaceHash(const std::string& id);

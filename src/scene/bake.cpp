@@ -248,13 +248,13 @@ BakeUse bakeUse(Evaluator& evaluator, const Document& document, const Node& reci
 }
 
 std::optional<SimulationStatus> simulationStatus(Evaluator& evaluator, const Document& document,
-                                                 const Node& layer, double share) {
+                                                 const Node& layer, double share, bool draft) {
     const Node recipe = recipeOf(document, layer);
     const auto place = solverPlace(recipe.steps);
     if (!place) return std::nullopt;
     SimulationStatus status{
         bakeUse(evaluator, document, recipe, *place),
-        evaluator.simulations().frames(lifeOf(evaluator, document, recipe, *place, share)),
+        evaluator.simulations().frames(lifeOf(evaluator, document, recipe, *place, share, draft)),
         {}};
     std::map<int, size_t> alive(status.kept.begin(), status.kept.end());
     if (status.used())

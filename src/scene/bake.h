@@ -67,6 +67,6 @@ struct SimulationStatus : BakeUse {
 };
 /// Nothing for a layer without a simulation.
 std::optional<SimulationStatus> simulationStatus(Evaluator& evaluator, const Document& document,
-                                                 const Node& layer, double share);
+                                                 const Node& layer, double share, bool draft = false);
 
 }  // namespace ovrix

@@ -152,7 +152,8 @@ Geometry Evaluator::Run::apply(const StepType& type, const Step& step, const Geo
     return type.apply({in, params, placesAtRest(type) ? rest_ : surface_, rest_, whole_ ? 1.0 : result_.share,
                        memory_, around_.progress(), &around_, &notes_, around_.options().frame, context_.rate,
                        type.overTime ? [this, i = at_](double frame) { return atFrame(i, frame); }
-                                     : std::function<Geometry(double)>()});
+                                     : std::function<Geometry(double)>(),
+                       around_.draft()});
 }
 
 /// What was placed at rest, as it lies on the surface now.

@@ -45,8 +45,14 @@ uint64_t contentsOf(const std::filesystem::path& path) {
 
 }  // namespace
 
+bool hasLight(const Step& step) {
+    const auto light = step.params.find("light");
+    const auto* file = light == step.params.end() ? nullptr : std::get_if<std::string>(&light->second.value);
+    return step.on && file && !file->empty();
+}
+
 uint64_t lifeOf(Evaluator& evaluator, const Document& document, const Node& recipe, size_t place,
-                double share) {
+                double share, bool draft) {
     LifeHash hash(document, [&](const std::string& path) -> uint64_t {
         if (path.empty()) return 0;
         const auto whole = evaluator.resolve(path);
@@ -56,7 +62,9 @@ uint64_t lifeOf(Evaluator& evaluator, const Document& document, const Node& reci
             all.add(uint64_t(frame)).add(contentsOf(fileOfFrame(whole.string(), frame)));
         return all.value();
     });
-    return Hasher().add(hash.upTo(recipe, place)).add(share).value();
+    const auto before = std::span(recipe.steps).first(place);
+    const bool light = draft && std::any_of(before.begin(), before.end(), hasLight);
+    return Hasher().add(hash.upTo(recipe, place)).add(share).add(uint64_t(light)).value();
 }
 
 /// The surroundings of one frame, and what the step is given there.
@@ -84,7 +92,7 @@ Simulated::Simulated(Evaluator& evaluator, const Node& recipe, size_t place, Eva
       around_(around),
       share_(share),
       solver_(*typeOfStep(recipe.steps[place]).solver),
-      life_(lifeOf(evaluator, around.document(), recipe, place, share)) {}
+      life_(lifeOf(evaluator, around.document(), recipe, place, share, around.draft())) {}
 
 std::unique_ptr<Simulated::Frame> Simulated::frameAt(int frame) {
     auto f = std::make_unique<Frame>(evaluator_, around_, recipe_, double(frame), share_);

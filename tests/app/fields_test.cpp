@@ -10,6 +10,7 @@ class FieldsTest : public WindowFixture {
     Q_OBJECT
   private Q_SLOTS:
     void buildsAStack();
+    void keysTheStrengthOfASource();
     void mixesByRows();
     void choosesPictures();
     void handsOn();
@@ -106,6 +107,42 @@ void FieldsTest::buildsAStack() {
     c.undo();
     driver->settle();
     QVERIFY(field() == bent);
+}
+
+void FieldsTest::keysTheStrengthOfASource() {
+    makeLayer();
+    auto& c = driver->window.controller();
+    c.edit("mask", [&](const Document& d) {
+        return withField(d, ParamPath::parse(d, in("scatter/keep")),
+                         std::make_shared<Field>(Field{{makeSource("noise")}}));
+    });
+    driver->settle();
+    QTest::mouseClick(row(in("scatter/keep"))->findChild<QToolButton*>("sources"), Qt::LeftButton);
+    driver->settle();
+    auto* stack = row(in("scatter/keep"))->findChild<QFrame*>("fieldStack");
+    const auto key = [&] { return stack->findChild<QAbstractButton*>("strengthKey"); };
+    QVERIFY(key() && key()->isVisible());
+    QTest::mouseClick(key(), Qt::LeftButton);
+    driver->settle();
+    QCOMPARE(field().sources[0].strength.keys.size(), size_t(1));
+    c.setFrame(20);
+    driver->settle();
+    NumberBox* strength = nullptr;
+    for (NumberBox* box : stack->findChildren<NumberBox*>())
+        if (box->toolTip().startsWith("Strength")) strength = box;
+    QVERIFY(strength);
+    driver->dragBox(strength, -30);  // in a new key, as one is there already
+    const auto keys = field().sources[0].strength.keys;
+    QCOMPARE(keys.size(), size_t(2));
+    QCOMPARE(keys[1].frame, 20.0);
+    QVERIFY(std::get<double>(keys[1].value) < 1.0);
+    const double last = strength->value();
+    c.setFrame(1);
+    driver->settle();
+    QVERIFY(strength->value() > last);
+    c.undo();
+    driver->settle();
+    QCOMPARE(field().sources[0].strength.keys.size(), size_t(1));
 }
 
 void FieldsTest::mixesByRows() {

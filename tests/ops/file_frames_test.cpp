@@ -138,6 +138,15 @@ TEST_CASE("Draft shows the light sequence whole, and a render the full one", "[s
     s.set("light", "light.####.csv");
     CHECK(s.at(4, false).size() == 2);
     CHECK(s.at(4).size() == 10);
+    s.document = withText(s.document, "scene/draft", "1");  // a Draft that shows all of the others
+    CHECK(s.at(5, false).size() == 2);
+    CHECK(s.at(5).size() == 10);
+    // What is simulated from it is another simulation in Draft.
+    s.document = withStep(s.document, "drops", 1, makeStep("simulate", s.document.get("drops")));
+    s.document = withoutStep(s.document, "drops", "emit");
+    CHECK(s.at(6, false).size() == 2);
+    CHECK(s.at(6).size() == 10);
+    CHECK(s.at(6, false).size() == 2);
 }
 
 TEST_CASE("speeds carry on those that no next frame has", "[sequence]") {

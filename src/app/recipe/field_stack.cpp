@@ -15,7 +15,9 @@
 #include "app/theme/theme.h"
 #include "app/widgets/color_button.h"
 #include "app/widgets/curve_box.h"
+#include "app/widgets/key_button.h"
 #include "app/widgets/number_box.h"
+#include "scene/keying.h"
 
 namespace ovrix::app {
 
@@ -238,11 +240,19 @@ QWidget* FieldStack::makeRow(size_t index, const FieldSource& source) {
     strength->setFixedWidth(px(38));
     strength->setDefault(1.0);
     strength->setToolTip("Strength: 0 leaves what is above, 1 is the full blend");
-    connect(strength, &NumberBox::changed, this, [this, index](double v, bool dragging) {
-        change(
-            "Change strength", [&](Field& f) { f.sources[index].strength.value = v; }, dragging);
+    ParamPath strengthPath = path_;
+    strengthPath.source = int(index), strengthPath.sourceParam = "strength";
+    connect(strength, &NumberBox::changed, this, [this, strengthPath](double v, bool dragging) {
+        controller_.setValue(strengthPath, v, dragging);  // in its key, where it has some
     });
     connect(strength, &NumberBox::finished, this, [this] { controller_.endDrag(); });
+
+    auto* key = new KeyButton;
+    key->setObjectName("strengthKey");
+    connect(key, &KeyButton::clicked, this, [this, strengthPath] { controller_.toggleKey(strengthPath); });
+    connect(&controller_, &Controller::frameChanged, key, [this, strengthPath] {
+        if (const auto now = controller_.paramNow(strengthPath); now && now->animated()) refresh();
+    });
 
     auto* more = flatButton("Invert, move or remove this source");
     more->setIcon(icon("more"));
@@ -254,12 +264,17 @@ QWidget* FieldStack::makeRow(size_t index, const FieldSource& source) {
 
     for (QWidget* w :
          {static_cast<QWidget*>(blend), static_cast<QWidget*>(title), static_cast<QWidget*>(strip),
-          static_cast<QWidget*>(curve), static_cast<QWidget*>(strength), static_cast<QWidget*>(more)})
+          static_cast<QWidget*>(curve), static_cast<QWidget*>(strength), static_cast<QWidget*>(key),
+          static_cast<QWidget*>(more)})
         line->addWidget(w, w == title ? 1 : 0);
-    rowRefreshers_.push_back([=](const FieldSource& s) {
+    rowRefreshers_.push_back([=, this](const FieldSource& s) {
         blend->setText(kBlends[size_t(s.blend)].sign);
         curve->setCurve(s.remap);
-        if (const double* v = std::get_if<double>(&s.strength.value)) strength->setValue(*v);
+        const Value now = s.strength.at(controller_.frame(), controller_.document().rate());
+        if (const double* v = std::get_if<double>(&now)) strength->setValue(*v);
+        key->setState(keyAt(s.strength, controller_.frame()) ? KeyButton::State::Here
+                      : !s.strength.keys.empty()             ? KeyButton::State::Keyed
+                                                             : KeyButton::State::None);
         QString name = type ? QString::fromStdString(type->title) : QString::fromStdString(s.type);
         if (s.invert) name = "not " + name.toLower();
         title->setText(name);

@@ -139,16 +139,16 @@ std::shared_ptr<const EvalSnapshot> EvalWorker::evaluate(const Request& r, Progr
             }
         }
         if (node->category() != Category::Layer) continue;
-        LayerResult result =
-            evaluator_.layer(r.document, node->id,
-                             {r.frame, Purpose::Viewport, r.full, r.painted, r.live}, progress);
+        LayerResult result = evaluator_.layer(
+            r.document, node->id, {r.frame, Purpose::Viewport, r.full, r.painted, r.live}, progress);
         const size_t count = elementCount(result.geometry);
         if (node->shown) snapshot->shown += count;
         snapshot->total += double(result.made) / result.share;
         snapshot->bytes += bytesOf(result.geometry);
         snapshot->layers[node->id] = std::move(result);
         addDrawn(*snapshot, node->id);
-        if (auto status = simulationStatus(evaluator_, r.document, *node, snapshot->layers[node->id].share))
+        if (auto status =
+                simulationStatus(evaluator_, r.document, *node, snapshot->layers[node->id].share, !r.full))
             snapshot->simulations[node->id] = std::move(*status);
     }
     for (const auto& [id, o] : snapshot->objects) snapshot->bytes += o.mesh->bytes();
