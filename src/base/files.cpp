@@ -29,16 +29,10 @@ void requireReadable(const fs::path& path) {
 std::string readFile(const fs::path& path) {
     requireReadable(path);
     std::ifstream in(path, std::ios::binary);
-    std::error_code code;
-    const auto size = fs::file_size(path, code);
-    std::string text(code ? 0 : size, '\0');
-    in.read(text.data(), std::streamsize(text.size()));
-    text.resize(size_t(std::max<std::streamsize>(0, in.gcount())));
-    if (in.eof()) in.clear();
-    std::ostringstream rest;  // of what tells no size, or has grown
-    if (in.peek() != std::ifstream::traits_type::eof()) rest << in.rdbuf();
-    if (in.bad() || rest.bad()) throw Error("could not be read to its end", path.string(), "Check the disk");
-    return rest.tellp() > 0 ? text + rest.str() : text;
+    std::ostringstream text;
+    text << in.rdbuf();
+    if (in.bad() || text.bad()) throw Error("could not be read to its end", path.string(), "Check the disk");
+    return text.str();
 }
 
 /// Makes sure that the bytes are on the disk before the rename, or a power cut could leave an empty file.

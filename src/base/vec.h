@@ -46,4 +46,16 @@ inline V3f rotate(const Quatf& q, const V3f& v) {
     return v + q.r * t + q.v.cross(t);
 }
 
+/// One of the eight corners of a box: bits 0, 1 and 2 of @p k choose its far side along x, y and z.
+inline V3f cornerOf(const Box3f& box, int k) {
+    return {k & 1 ? box.max.x : box.min.x, k & 2 ? box.max.y : box.min.y, k & 4 ? box.max.z : box.min.z};
+}
+
+/// The box around a box that was placed by a matrix; empty for an empty one.
+inline Box3f placedBox(const Box3f& box, const M44f& matrix) {
+    Box3f out;
+    for (int k = 0; k < 8 && !box.isEmpty(); ++k) out.extendBy(cornerOf(box, k) * matrix);
+    return out;
+}
+
 }  // namespace ovrix

@@ -1,5 +1,7 @@
 #include "geo/elements.h"
 
+#include "base/random.h"
+
 namespace ovrix {
 
 GeometryKind kindOf(const Geometry& geometry) { return GeometryKind(geometry.index()); }
@@ -69,6 +71,22 @@ Geometry gathered(const Geometry& geometry, std::span<const uint32_t> indices) {
         return out;
     }
     return geometry;
+}
+
+Geometry shareOf(const Geometry& geometry, double share, uint64_t seed) {
+    const auto* points = std::get_if<std::shared_ptr<const PointSet>>(&geometry);
+    const auto* copies = std::get_if<std::shared_ptr<const Copies>>(&geometry);
+    const auto* strands = std::get_if<std::shared_ptr<const StrandSet>>(&geometry);
+    const AttributeSet* set = points    ? &(*points)->attributes
+                              : copies  ? &(*copies)->attributes
+                              : strands ? &(*strands)->strands
+                                        : nullptr;
+    if (share >= 1.0 || !set || !set->has("id")) return geometry;
+    const auto id = set->find<uint64_t>("id");
+    std::vector<uint32_t> kept;
+    for (size_t i = 0; i < id.size(); ++i)
+        if (double(random1(seed, id[i], Stream::Show)) < share) kept.push_back(uint32_t(i));
+    return gathered(geometry, kept);
 }
 
 size_t bytesOf(const Geometry& geometry) { return std::visit(Bytes(), geometry); }

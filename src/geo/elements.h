@@ -54,6 +54,9 @@ size_t elementCount(const Geometry& geometry);
 size_t bytesOf(const Geometry& geometry);
 /// Only the points, strands or copies at @p indices, in that order; other kinds whole.
 Geometry gathered(const Geometry& geometry, std::span<const uint32_t> indices);
+/// Points, strands or copies thinned to about @p share of them, 0 to 1, by their "id": a smaller share is a
+/// part of a larger one. Other kinds, and those without ids, whole.
+Geometry shareOf(const Geometry& geometry, double share, uint64_t seed);
 Box3f boundsOf(const Geometry& geometry);
 /// Where the points, copies, points of strands or of a mesh lie; empty for nothing.
 std::span<const V3f> placesOf(const Geometry& geometry);

@@ -253,11 +253,7 @@ float MovingSurface::mostMoved(double begin, double end) const {
     const M44f a = worldAt(begin), b = worldAt(end);
     const Box3f& box = shape_->mesh().bounds();
     float most = 0;
-    for (int k = 0; k < 8; ++k) {
-        const V3f corner(k & 1 ? box.max.x : box.min.x, k & 2 ? box.max.y : box.min.y,
-                         k & 4 ? box.max.z : box.min.z);
-        most = std::max(most, (corner * b - corner * a).length());
-    }
+    for (int k = 0; k < 8; ++k) most = std::max(most, (cornerOf(box, k) * b - cornerOf(box, k) * a).length());
     return most;
 }
 

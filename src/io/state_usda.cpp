@@ -19,23 +19,30 @@ std::string quoted(const std::string& text) {
     return out + "\"";
 }
 
+/// Calls @p visit with each type that a column may have and its name in USD, until one is taken; whether one
+/// was.
+template <class Visit>
+bool forUsdTypes(const Visit& visit) {
+    return visit(std::type_identity<float>(), "float") || visit(std::type_identity<int32_t>(), "int") ||
+           visit(std::type_identity<uint64_t>(), "uint64") || visit(std::type_identity<V2f>(), "float2") ||
+           visit(std::type_identity<V3f>(), "float3") || visit(std::type_identity<Color>(), "color3f") ||
+           visit(std::type_identity<Quatf>(), "quatf");
+}
+
 /// One column by its name: of points with @p per empty, of curves for each point ("vertex") or curve
 /// ("uniform").
 void putColumn(std::string& out, const std::string& prefix, const std::string& name, const Column& column,
                const std::string& per) {
-    const auto put = [&]<class T>(const char* type, const std::vector<T>& values) {
-        putUsdArray<T>(out, "    ", fmt::format("{}[] primvars:{}{}", type, prefix, name), values, per);
-    };
-    if (const auto* v = std::get_if<std::vector<float>>(&column)) put("float", *v);
-    if (const auto* v = std::get_if<std::vector<int32_t>>(&column)) put("int", *v);
-    if (const auto* v = std::get_if<std::vector<uint64_t>>(&column)) put("uint64", *v);
-    if (const auto* v = std::get_if<std::vector<V2f>>(&column)) put("float2", *v);
-    if (const auto* v = std::get_if<std::vector<V3f>>(&column)) put("float3", *v);
-    if (const auto* v = std::get_if<std::vector<Color>>(&column)) put("color3f", *v);
-    if (const auto* v = std::get_if<std::vector<Quatf>>(&column)) put("quatf", *v);
+    forUsdTypes([&]<class T>(std::type_identity<T>, const char* type) {
+        const auto* values = std::get_if<std::vector<T>>(&column);
+        if (values)
+            putUsdArray<T>(out, "    ", fmt::format("{}[] primvars:{}{}", type, prefix, name), *values, per);
+        return values != nullptr;
+    });
 }
 
-/// By the name that other programs look for. False for what has none: another type, or ids of points of curves.
+/// By the name that other programs look for. False for what has none: another type, or ids of points of
+/// curves.
 bool putStandard(std::string& out, const std::string& name, const Column& column, bool curves) {
     if (name == "P") return true;
     if (const auto* v = std::get_if<std::vector<V3f>>(&column); v && name == "v") {
@@ -129,22 +136,11 @@ class Reader {
     }
     void column(const std::string& type, const std::string& id, const std::string& declaration,
                 AttributeSet& to) const {
-        if (type == "float")
-            set(to, id, values<float>(declaration));
-        else if (type == "int")
-            set(to, id, values<int32_t>(declaration));
-        else if (type == "uint64")
-            set(to, id, values<uint64_t>(declaration));
-        else if (type == "float2")
-            set(to, id, values<V2f>(declaration));
-        else if (type == "float3")
-            set(to, id, values<V3f>(declaration));
-        else if (type == "color3f")
-            set(to, id, values<Color>(declaration));
-        else if (type == "quatf")
-            set(to, id, values<Quatf>(declaration));
-        else
-            throw damaged();
+        const bool known = forUsdTypes([&]<class T>(std::type_identity<T>, const char* name) {
+            if (type == name) set(to, id, values<T>(declaration));
+            return type == name;
+        });
+        if (!known) throw damaged();
     }
 
     const std::string& text_;

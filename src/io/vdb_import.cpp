@@ -2,7 +2,6 @@
 
 #include <fmt/format.h>
 #include <openvdb/openvdb.h>
-#include <openvdb/points/PointCount.h>
 #include <openvdb/points/PointDataGrid.h>
 
 #include "base/error.h"
@@ -128,30 +127,39 @@ void writeVectorGrid(const std::filesystem::path& path, const std::string& name,
     });
 }
 
-ElementsInfo readVdbInfo(const std::filesystem::path& path) {
+namespace {
+
+/// One leaf's points that are on: their numbers in it, and their places in metres.
+struct LeafPoints {
+    const vdb::points::PointDataTree::LeafNodeType& leaf;
+    std::vector<vdb::Index> on;
+    std::vector<V3f> places;
+};
+
+/// Calls @p visit with each leaf of all grids of points. Throws Error when there is no such grid; a grid
+/// without points is one all the same.
+void forLeaves(const std::filesystem::path& path, const std::function<void(const LeafPoints&)>& visit) {
     tryReading(path);
     vdb::initialize();
-    ElementsInfo info;
+    bool found = false;
     try {
         vdb::io::File file(path.string());
         file.open(false);
         for (auto it = file.beginName(); it != file.endName(); ++it) {
             const auto grid = vdb::gridPtrCast<vdb::points::PointDataGrid>(file.readGrid(it.gridName()));
             if (!grid) continue;
-            info.kind = "points";
-            info.count += vdb::points::pointCount(grid->tree());
+            found = true;
             for (auto leaf = grid->tree().cbeginLeaf(); leaf; ++leaf) {
-                const auto handle =
+                LeafPoints own{*leaf, {}, {}};
+                const auto p =
                     vdb::points::AttributeHandle<vdb::Vec3f>::create(leaf->constAttributeArray("P"));
                 for (auto i = leaf->beginIndexOn(); i; ++i) {
                     const auto w =
-                        grid->transform().indexToWorld(vdb::Vec3d(handle->get(*i)) + i.getCoord().asVec3d());
-                    info.bounds.extendBy(V3f(float(w.x()), float(w.y()), float(w.z())));
+                        grid->transform().indexToWorld(vdb::Vec3d(p->get(*i)) + i.getCoord().asVec3d());
+                    own.places.push_back(V3f(float(w.x()), float(w.y()), float(w.z())));
+                    own.on.push_back(*i);
                 }
-                if (!info.attributes.empty()) continue;
-                const auto& descriptor = leaf->attributeSet().descriptor();
-                for (const auto& [name, position] : descriptor.map())
-                    info.attributes.emplace_back(name, descriptor.valueType(position));
+                visit(own);
             }
         }
         file.close();
@@ -159,11 +167,8 @@ ElementsInfo readVdbInfo(const std::filesystem::path& path) {
         throw Error(std::string("could not be read as OpenVDB points (") + e.what() + ")", path.string(),
                     "Write it again from where it came");
     }
-    if (info.kind.empty()) throw Error("holds no points", path.string());
-    return info;
+    if (!found) throw Error("holds no points", path.string());
 }
-
-namespace {
 
 /// Appends one leaf's values of an attribute, if it has the type.
 template <class T, class Out, class Convert>
@@ -177,55 +182,43 @@ bool appendValues(const vdb::points::AttributeArray& array, const std::vector<vd
 
 }  // namespace
 
+ElementsInfo readVdbInfo(const std::filesystem::path& path) {
+    ElementsInfo info;
+    info.kind = "points";
+    forLeaves(path, [&](const LeafPoints& own) {
+        info.count += own.on.size();
+        for (const V3f& p : own.places) info.bounds.extendBy(p);
+        if (!info.attributes.empty()) return;
+        const auto& descriptor = own.leaf.attributeSet().descriptor();
+        for (const auto& [name, position] : descriptor.map())
+            info.attributes.emplace_back(name, descriptor.valueType(position));
+    });
+    return info;
+}
+
 PointSet readVdbPoints(const std::filesystem::path& path) {
-    tryReading(path);
-    vdb::initialize();
     std::vector<V3f> places;
     std::vector<uint64_t> ids;
     std::map<std::string, std::vector<float>> numbers;
     std::map<std::string, std::vector<V3f>> vectors;
     std::map<std::string, std::vector<Quatf>> turns;
-    bool found = false;
-    try {
-        vdb::io::File file(path.string());
-        file.open(false);
-        for (auto it = file.beginName(); it != file.endName(); ++it) {
-            const auto grid = vdb::gridPtrCast<vdb::points::PointDataGrid>(file.readGrid(it.gridName()));
-            if (!grid) continue;
-            found = true;
-            for (auto leaf = grid->tree().cbeginLeaf(); leaf; ++leaf) {
-                std::vector<vdb::Index> on;
-                const auto p =
-                    vdb::points::AttributeHandle<vdb::Vec3f>::create(leaf->constAttributeArray("P"));
-                for (auto i = leaf->beginIndexOn(); i; ++i) {
-                    const auto w =
-                        grid->transform().indexToWorld(vdb::Vec3d(p->get(*i)) + i.getCoord().asVec3d());
-                    places.push_back(V3f(float(w.x()), float(w.y()), float(w.z())));
-                    on.push_back(*i);
-                }
-                for (const auto& [name, position] : leaf->attributeSet().descriptor().map()) {
-                    if (name == "P") continue;
-                    const auto& array = leaf->constAttributeArray(position);
-                    if (name == "id" &&
-                        appendValues<int64_t>(array, on, ids, [](int64_t x) { return uint64_t(x); }))
-                        continue;
-                    appendValues<float>(array, on, numbers[name], [](float x) { return x; }) ||
-                        appendValues<int32_t>(array, on, numbers[name], [](int32_t x) { return float(x); }) ||
-                        appendValues<vdb::Vec3f>(
-                            array, on, vectors[name],
-                            [](const vdb::Vec3f& v) { return V3f(v.x(), v.y(), v.z()); }) ||
-                        appendValues<vdb::math::Quat<float>>(array, on, turns[name], [](const auto& q) {
-                            return Quatf(q.w(), V3f(q.x(), q.y(), q.z()));
-                        });
-                }
-            }
+    forLeaves(path, [&](const LeafPoints& own) {
+        places.insert(places.end(), own.places.begin(), own.places.end());
+        for (const auto& [name, position] : own.leaf.attributeSet().descriptor().map()) {
+            if (name == "P") continue;
+            const auto& array = own.leaf.constAttributeArray(position);
+            if (name == "id" &&
+                appendValues<int64_t>(array, own.on, ids, [](int64_t x) { return uint64_t(x); }))
+                continue;
+            appendValues<float>(array, own.on, numbers[name], [](float x) { return x; }) ||
+                appendValues<int32_t>(array, own.on, numbers[name], [](int32_t x) { return float(x); }) ||
+                appendValues<vdb::Vec3f>(array, own.on, vectors[name],
+                                         [](const vdb::Vec3f& v) { return V3f(v.x(), v.y(), v.z()); }) ||
+                appendValues<vdb::math::Quat<float>>(array, own.on, turns[name], [](const auto& q) {
+                    return Quatf(q.w(), V3f(q.x(), q.y(), q.z()));
+                });
         }
-        file.close();
-    } catch (const vdb::Exception& e) {
-        throw Error(std::string("could not be read as OpenVDB points (") + e.what() + ")", path.string(),
-                    "Write it again from where it came");
-    }
-    if (!found) throw Error("holds no points", path.string());  // a frame without any is one all the same
+    });
     PointSet set;
     const size_t count = places.size();
     set.attributes.set("P", std::move(places));

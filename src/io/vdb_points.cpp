@@ -1,13 +1,13 @@
 #include "io/vdb_points.h"
 
-#include <fcntl.h>
 #include <openvdb/io/Stream.h>
 #include <openvdb/openvdb.h>
 #include <openvdb/points/PointCount.h>
 #include <openvdb/points/PointDataGrid.h>
-#include <sys/mman.h>
 #include <tbb/parallel_for.h>
-#include <unistd.h>
+#include <boost/iostreams/device/array.hpp>
+#include <boost/iostreams/device/mapped_file.hpp>
+#include <boost/iostreams/stream.hpp>
 #define XXH_INLINE_ALL
 #include <xxhash.h>
 
@@ -203,55 +203,39 @@ vdb::points::PointDataGrid::Ptr pointGrid(const std::string& name, std::span<con
     return grid;
 }
 
-/// What is written through it, as one number. The library writes from front to back.
-class Summing : public std::streambuf {
-  public:
-    explicit Summing(std::ostream& to) : to_(to), state_(XXH3_createState()) { XXH3_64bits_reset(state_); }
-    ~Summing() override { XXH3_freeState(state_); }
-    uint64_t sum() const { return XXH3_64bits_digest(state_); }
-
-  protected:
-    std::streamsize xsputn(const char* bytes, std::streamsize count) override {
-        XXH3_64bits_update(state_, bytes, size_t(count));
-        to_.write(bytes, count);
-        return to_ ? count : 0;
-    }
-    int overflow(int c) override {
-        const char byte = char(c);
-        return c != EOF && xsputn(&byte, 1) == 1 ? c : EOF;
-    }
-
-  private:
-    std::ostream& to_;
-    XXH3_state_t* state_;
-};
-
 constexpr std::string_view kSumMark = "ovrixsum";
 
-/// @p summed  ends the file with the sum of all that comes before: others who read it do not look there
+/// Ends a file with the sum of all that it holds: others who read it do not look there.
+void appendSum(const std::filesystem::path& path) {
+    uint64_t sum = 0;
+    {
+        const boost::iostreams::mapped_file_source written(path.string());
+        sum = XXH3_64bits(written.data(), written.size());
+    }
+    std::ofstream file(path, std::ios::binary | std::ios::app);
+    file.write(kSumMark.data(), kSumMark.size());
+    file.write(reinterpret_cast<const char*>(&sum), sizeof sum);
+    file.close();
+    if (!file) throw std::ios_base::failure("could not be written");
+}
+
+/// @p summed  see appendSum()
 void writeGrids(const std::filesystem::path& temporary, const std::filesystem::path& path,
                 const vdb::GridCPtrVec& grids, const vdb::MetaMap& meta, bool summed) {
     std::vector<char> buffer(size_t(1) << 20);
     std::ofstream file;
     file.rdbuf()->pubsetbuf(buffer.data(), std::streamsize(buffer.size()));
-    file.open(temporary, std::ios::binary);
-    bool whole = true;
     try {
-        Summing sums(file);
-        std::ostream bytes(&sums);
-        vdb::io::Stream out(summed ? bytes : file);
+        file.exceptions(std::ios::badbit | std::ios::failbit);
+        file.open(temporary, std::ios::binary);
+        vdb::io::Stream out(file);
         out.setCompression(vdb::io::COMPRESS_BLOSC | vdb::io::COMPRESS_ACTIVE_MASK);
         out.write(grids, meta);
-        const uint64_t sum = sums.sum();
-        if (summed) file.write(kSumMark.data(), kSumMark.size());
-        if (summed) file.write(reinterpret_cast<const char*>(&sum), sizeof sum);
-        whole = !summed || bytes.good();
-    } catch (const vdb::Exception&) {
-        whole = false;
-    }
-    file.close();
-    if (!whole || !file)
+        file.close();
+        if (summed) appendSum(temporary);
+    } catch (const std::exception&) {  // of the library, of a stream
         throw Error("could not be written", path.string(), "Free some space on the disk, or save elsewhere");
+    }
 }
 
 }  // namespace
@@ -460,58 +444,18 @@ AttributeSet setOf(const vdb::points::PointDataGrid& grid, const std::filesystem
     return set;
 }
 
-/// A file's bytes without a copy. Ours are never written in place, so they do not change under it.
-class Mapped {
-  public:
-    explicit Mapped(const std::filesystem::path& path) {
-        const int file = ::open(path.c_str(), O_RDONLY | O_CLOEXEC);
-        size_ = file < 0 ? 0 : size_t(std::max<off_t>(0, ::lseek(file, 0, SEEK_END)));
-        if (size_) at_ = ::mmap(nullptr, size_, PROT_READ, MAP_PRIVATE | MAP_POPULATE, file, 0);
-        if (file >= 0) ::close(file);
-        if (at_ == MAP_FAILED) size_ = 0;
-    }
-    ~Mapped() {
-        if (size_) ::munmap(at_, size_);
-    }
-    Mapped(const Mapped&) = delete;
-    Mapped& operator=(const Mapped&) = delete;
-    std::string_view bytes() const { return {static_cast<const char*>(at_), size_}; }
-
-  private:
-    void* at_ = MAP_FAILED;
-    size_t size_ = 0;
-};
-
-/// Reads from memory.
-class FromMemory : public std::streambuf {
-  public:
-    explicit FromMemory(std::string_view bytes) {
-        char* begin = const_cast<char*>(bytes.data());
-        setg(begin, begin, begin + bytes.size());
-    }
-
-  protected:
-    pos_type seekoff(off_type by, std::ios_base::seekdir from, std::ios_base::openmode) override {
-        const off_type start = from == std::ios_base::beg   ? 0
-                               : from == std::ios_base::cur ? gptr() - eback()
-                                                            : egptr() - eback();
-        if (start + by < 0 || start + by > egptr() - eback()) return pos_type(off_type(-1));
-        setg(eback(), eback() + start + by, egptr());
-        return start + by;
-    }
-    pos_type seekpos(pos_type to, std::ios_base::openmode mode) override {
-        return seekoff(off_type(to), std::ios_base::beg, mode);
-    }
-};
-
 /// Runs @p body on the grids of a file, its own errors in our words. The library does not look what it is
 /// given: only what has the right sum comes to it.
 template <class Body>
 auto withFile(const std::filesystem::path& path, const Body& body) {
     initialise();
     requireReadable(path);
-    const Mapped file(path);
-    const std::string_view all = file.bytes();
+    std::string_view all;  // not copied: ours are never written in place, so they do not change under it
+    boost::iostreams::mapped_file_source file;
+    if (std::filesystem::file_size(path) > 0) {  // nothing cannot be mapped
+        file.open(path.string());
+        all = {file.data(), file.size()};
+    }
     const size_t end = kSumMark.size() + sizeof(uint64_t);
     uint64_t sum = 0;
     if (all.size() > end) std::memcpy(&sum, all.data() + all.size() - sizeof sum, sizeof sum);
@@ -519,8 +463,7 @@ auto withFile(const std::filesystem::path& path, const Body& body) {
         XXH3_64bits(all.data(), all.size() - end) != sum)
         throw Error("is no frame of a simulation, or is damaged", path.string(), "Bake it again");
     try {
-        FromMemory memory(all.substr(0, all.size() - end));
-        std::istream in(&memory);
+        boost::iostreams::stream<boost::iostreams::array_source> in(all.data(), all.size() - end);
         vdb::io::Stream stream(in);
         return body(*stream.getGrids(), *stream.getMetadata());
     } catch (const Error&) {

@@ -51,6 +51,12 @@ FileFrame fileFrame(const StepInput& in, const std::string& ask) {
     return out;
 }
 
+bool hasLight(const ParamMap& params) {
+    const auto light = params.find("light");
+    const auto* file = light == params.end() ? nullptr : std::get_if<std::string>(&light->second.value);
+    return file && !file->empty();
+}
+
 std::vector<ParamSpec> fileFrameSpecs(std::string help) {
     using namespace specs;
     std::vector<ParamSpec> all = {

@@ -16,6 +16,9 @@ struct FileFrame {
 /// one before it, and is noted. @p ask  what to choose where no file is. Throws Error.
 FileFrame fileFrame(const StepInput& in, const std::string& ask);
 
+/// Whether another file is shown in Draft: see StepType::followsDraft.
+bool hasLight(const ParamMap& params);
+
 /// Those parameters; @p help of the file.
 std::vector<ParamSpec> fileFrameSpecs(std::string help);
 

@@ -100,6 +100,7 @@ StepType fromFileStep() {
             Specs{flag("on_surface", "On surface", false, "Moves each to the surface's nearest point"),
                   seedSpec("Another number, another choice where the mask is between 0 and 1"), keepSpec()},
         .mask = "keep",
+        .followsDraft = hasLight,
         .apply = applyFromFile};
 }
 

@@ -59,6 +59,10 @@ struct StepType {
     std::vector<std::string> partOf = {};
     /// Parts that a new step of this type comes with.
     std::vector<std::string> startsWith = {};
+    /// Parts that are wanted most: a click each in the window.
+    std::vector<std::string> usual = {};
+    /// Whether it makes something else in Draft than a part of what it makes in Full; empty for never.
+    std::function<bool(const ParamMap&)> followsDraft = {};
     /// Whether its result depends on other frames, by StepInput::inAt: what it shows changes with every
     /// frame.
     bool overTime = false;

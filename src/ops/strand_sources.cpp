@@ -94,16 +94,6 @@ static StrandsPtr strandsBetween(const StrandsPtr& from, const StrandsPtr& to, f
     return out;
 }
 
-/// The part of the strands that Draft shows.
-static StrandsPtr thinned(const StrandsPtr& all, double share, uint64_t seed) {
-    if (share >= 1.0) return all;
-    const auto id = all->strands.find<uint64_t>("id");
-    std::vector<uint32_t> kept;
-    for (size_t s = 0; s < all->size(); ++s)
-        if (double(random1(seed, id[s], Stream::Show)) < share) kept.push_back(uint32_t(s));
-    return std::get<StrandsPtr>(gathered(all, kept));
-}
-
 static Geometry applyStrandFile(const StepInput& in) {
     const FileFrame frame = fileFrame(in, "Choose a .usda, .ply or .vdb file");
     if (frame.file.empty()) return std::make_shared<const StrandSet>();
@@ -112,7 +102,8 @@ static Geometry applyStrandFile(const StepInput& in) {
     if (!frame.later.empty()) all = strandsBetween(all, in.around->strandFile(frame.later), frame.part);
     all = withoutBroken(all, &dropped);
     in.note(droppedNote(dropped));
-    all = thinned(all, frame.light ? 1.0 : in.share, uint64_t(in.params.integer("seed")));
+    all =
+        std::get<StrandsPtr>(shareOf(all, frame.light ? 1.0 : in.share, uint64_t(in.params.integer("seed"))));
     return rooted(*all, in.surface.get(), in.params.flag("on_surface"), in.progress);
 }
 
@@ -128,6 +119,7 @@ StepType strandFileStep() {
                       Specs{flag("on_surface", "On surface", true,
                                  "Moves each so that its root lies on the surface"),
                             seedSpec("Another number, another choice in Draft")},
+            .followsDraft = hasLight,
             .apply = applyStrandFile};
 }
 

@@ -2,6 +2,8 @@
 
 #include <algorithm>
 
+#include "render/time_steps.h"
+
 namespace ovrix {
 
 Camera::Camera(const CameraOptions& o, float aspect) : position_(o.position) {
@@ -26,10 +28,8 @@ Camera::Camera(const std::vector<CameraOptions>& steps, float aspect) : Camera(s
 /// Between two steps straight from the one's ray to the other's: they are so near that it shows no other way.
 Ray Camera::ray(float x, float y, float u, float v, float time) const {
     if (moves_.empty()) return still(x, y, u, v);
-    const float t = std::clamp(time, 0.0f, 1.0f) * float(moves_.size() - 1);
-    const size_t k = std::min(size_t(t), moves_.size() - 2);
+    const auto [k, part] = timeStep(time, moves_.size());
     const Ray a = moves_[k].still(x, y, u, v), b = moves_[k + 1].still(x, y, u, v);
-    const float part = t - float(k);
     const V3f direction = a.direction + (b.direction - a.direction) * part;
     return {a.origin + (b.origin - a.origin) * part,
             direction.length() > 1e-6f ? direction.normalized() : b.direction, time};

@@ -4,6 +4,7 @@
 
 #include "base/parallel.h"
 #include "geo/embree_device.h"
+#include "render/time_steps.h"
 
 namespace ovrix {
 
@@ -35,10 +36,9 @@ struct RenderScene::Prototype {
     ~Prototype() { rtcReleaseScene(scene); }
     V3f normalAt(uint32_t corner, float time) const {
         if (moves.empty()) return normals[corner];
-        const float t = std::clamp(time, 0.0f, 1.0f) * float(moves.size() - 1);
-        const size_t k = std::min(size_t(t), moves.size() - 2);
+        const auto [k, part] = timeStep(time, moves.size());
         const V3f a = moves[k]->normals()[corner], b = moves[k + 1]->normals()[corner];
-        return a + (b - a) * (t - float(k));
+        return a + (b - a) * part;
     }
 };
 

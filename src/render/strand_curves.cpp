@@ -5,6 +5,7 @@
 #include "base/hash.h"
 #include "base/parallel.h"
 #include "geo/embree_device.h"
+#include "render/time_steps.h"
 
 namespace ovrix {
 
@@ -106,9 +107,8 @@ void StrandCurves::letThrough(const RTCFilterFunctionNArguments* meeting) {
 
 V3f StrandCurves::pointAt(size_t i, float time) const {
     if (steps_.empty()) return p_[i];
-    const float t = std::clamp(time, 0.0f, 1.0f) * float(steps_.size() - 1);
-    const size_t k = std::min(size_t(t), steps_.size() - 2);
-    return steps_[k][i] + (steps_[k + 1][i] - steps_[k][i]) * (t - float(k));
+    const auto [k, part] = timeStep(time, steps_.size());
+    return steps_[k][i] + (steps_[k + 1][i] - steps_[k][i]) * part;
 }
 
 StrandCurves::Place StrandCurves::placeAt(uint32_t segment, float u, float time) const {

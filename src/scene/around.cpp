@@ -97,7 +97,7 @@ uint64_t Evaluator::Around::stepHash(uint64_t before, const StepType& type, cons
                      },
                      [this](const ParamSpec& spec, const std::string& id) { return refHash(spec, id); },
                      document_.rate()});
-    if (hasLight(step)) h.add(uint64_t(draft()));
+    if (type.followsDraft && type.followsDraft(step.params)) h.add(uint64_t(draft()));
     return h.value();
 }
 
@@ -109,7 +109,8 @@ uint64_t Evaluator::Around::stepHash(uint64_t before, const Node& recipe, size_t
     Hasher h;
     h.add(own).add(lifeOf(evaluator_, document_, recipe, place, 1.0)).add(options_.frame);
     if (options_.live && type.solver) h.add(options_.live).add(evaluator_.liveSteps_.load());
-    if (type.solver)  // a fresh bake gives the same; another one may be made anew
+    // A fresh bake gives the same; another one may be made anew.
+    if (type.solver && bakeUseOf(step) == "always")
         if (const BakeUse use = bakeUse(evaluator_, document_, recipe, place); use.used() && !use.fresh)
             h.add(use.bake.life).add(uint64_t(use.bake.frames.count(int(std::floor(options_.frame)))));
     return h.value();

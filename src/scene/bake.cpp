@@ -164,6 +164,12 @@ SolverStatePtr readBaked(const fs::path& folder, const BakeInfo& info, int frame
     return state;
 }
 
+/// Empty where the step has no such parameter.
+static std::string choiceOf(const Step& step, const char* param) {
+    const ParamSpec* spec = findSpec(specsOf(step), param);
+    return spec ? std::get<std::string>(paramOr(*spec, step.params).value) : std::string();
+}
+
 BakeResult bake(Evaluator& evaluator, const Document& document, const std::string& layer,
                 const fs::path& scene, const BakeOptions& o, Progress& progress) {
     const Node recipe = recipeOf(document, document.get(layer));
@@ -188,8 +194,7 @@ BakeResult bake(Evaluator& evaluator, const Document& document, const std::strin
         writeList(folder, info);
     }
     const Step& step = recipe.steps[*place];
-    const ParamSpec* as = findSpec(specsOf(step), "bake_as");
-    const bool usda = as && std::get<std::string>(paramOr(*as, step.params).value) == "usda";
+    const bool usda = choiceOf(step, "bake_as") == "usda";
     const std::string pattern = kFrames[usda];
     BakeResult result;
     std::set<std::string> said;
@@ -237,11 +242,12 @@ void removeBake(const fs::path& folder) {
     fs::remove(folder / kList, code);
 }
 
+std::string bakeUseOf(const Step& step) { return choiceOf(step, "bake_use"); }
+
 BakeUse bakeUse(Evaluator& evaluator, const Document& document, const Node& recipe, size_t place) {
     BakeUse use;
     const Step& step = recipe.steps[place];
-    if (const ParamSpec* spec = findSpec(specsOf(step), "bake_use"))
-        use.use = std::get<std::string>(paramOr(*spec, step.params).value);
+    use.use = bakeUseOf(step);
     use.bake = bakeInfo(bakeFolder(evaluator.scenePath(), recipe.id), &use.problem);
     use.fresh = use.bake.exists && use.bake.life == lifeOf(evaluator, document, recipe, place, 1.0);
     return use;

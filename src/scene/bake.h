@@ -57,6 +57,8 @@ struct BakeUse {
     /// Whether the view and the render take frames of the bake.
     bool used() const { return bake.exists && (use == "always" || (use == "while fresh" && fresh)); }
 };
+/// What the step says of its bake: see BakeUse::use.
+std::string bakeUseOf(const Step& step);
 /// @param recipe  as recipeOf() gives it; @p place  of the step that simulates
 BakeUse bakeUse(Evaluator& evaluator, const Document& document, const Node& recipe, size_t place);
 

@@ -1,7 +1,6 @@
 #include "scene/bring_in.h"
 
 #include <algorithm>
-#include <sstream>
 
 #include "base/error.h"
 #include "scene/references.h"
@@ -23,14 +22,6 @@ void forNamed(Node node, const std::function<void(const ParamSpec& spec, const s
     ParamSpec parent;
     parent.id = "parent", parent.refKind = "object";
     say(parent, node.parent);
-}
-
-bool isOfKind(const Node& node, const std::string& kind) {
-    // "object or layer or curve": words of categories.
-    std::stringstream words(kind);
-    for (std::string word; words >> word;)
-        if (word == categoryName(node.category())) return true;
-    return false;
 }
 
 std::string freeName(const Document& document, const std::string& name) {

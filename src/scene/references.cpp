@@ -23,4 +23,9 @@ void changeReferences(Node& node, const ReferenceChange& change) {
     changeValues(node, [&](const ParamSpec& spec, Value& value) { changeValue(spec, value, change); });
 }
 
+bool isOfKind(const Node& node, const std::string& kind) {
+    const std::string any = " or " + kind + " or ";
+    return any.find(" or " + categoryName(node.category()) + " or ") != std::string::npos;
+}
+
 }  // namespace ovrix

@@ -13,4 +13,7 @@ using ReferenceChange = std::function<void(const ParamSpec& spec, std::string& i
 /// Over the node's own parameters and those of its steps; not its parent.
 void changeReferences(Node& node, const ReferenceChange& change);
 
+/// Whether a node may stand where @p kind is asked for: "object or layer", as ParamSpec::refKind says it.
+bool isOfKind(const Node& node, const std::string& kind);
+
 }  // namespace ovrix

@@ -4,7 +4,6 @@
 #include "base/file_sequence.h"
 #include "base/files.h"
 #include "base/hash.h"
-#include "base/random.h"
 #include "scene/bake.h"
 #include "scene/life_hash.h"
 
@@ -45,10 +44,10 @@ uint64_t contentsOf(const std::filesystem::path& path) {
 
 }  // namespace
 
-bool hasLight(const Step& step) {
-    const auto light = step.params.find("light");
-    const auto* file = light == step.params.end() ? nullptr : std::get_if<std::string>(&light->second.value);
-    return step.on && file && !file->empty();
+/// Whether a step that is on makes something of its own in Draft.
+static bool followsDraft(const Step& step) {
+    const StepType* type = findStepType(step.type);
+    return step.on && type && type->followsDraft && type->followsDraft(step.params);
 }
 
 uint64_t lifeOf(Evaluator& evaluator, const Document& document, const Node& recipe, size_t place,
@@ -63,7 +62,7 @@ uint64_t lifeOf(Evaluator& evaluator, const Document& document, const Node& reci
         return all.value();
     });
     const auto before = std::span(recipe.steps).first(place);
-    const bool light = draft && std::any_of(before.begin(), before.end(), hasLight);
+    const bool light = draft && std::any_of(before.begin(), before.end(), followsDraft);
     return Hasher().add(hash.upTo(recipe, place)).add(share).add(uint64_t(light)).value();
 }
 
@@ -191,16 +190,9 @@ SolverStatePtr Simulated::workedOut(int frame, bool baked) {
     return state;
 }
 
-/// Draft shows of a bake those that it would have made.
-static Geometry thinnedTo(const Geometry& geometry, double share, Progress& progress) {
-    const auto* points = std::get_if<std::shared_ptr<const PointSet>>(&geometry);
-    if (share >= 1.0 || !points) return geometry;
-    const auto id = (*points)->attributes.find<uint64_t>("id");
-    std::vector<uint32_t> stay;
-    progress.check();
-    for (size_t i = 0; i < id.size(); ++i)
-        if (double(random1(1, id[i], Stream::Show)) < share) stay.push_back(uint32_t(i));
-    return gathered(geometry, stay);
+/// Draft shows of a bake those points that it would have made; guides stay whole there too.
+static Geometry thinnedTo(const Geometry& geometry, double share) {
+    return kindOf(geometry) == GeometryKind::Points ? shareOf(geometry, share, 1) : geometry;
 }
 
 Geometry Simulated::shown(const SolverState& a, double frame, const std::function<SolverStatePtr()>& next) {
@@ -208,10 +200,9 @@ Geometry Simulated::shown(const SolverState& a, double frame, const std::functio
     const double low = std::floor(frame), rate = around_.document().rate();
     const bool bakedOne = bake_ && bake_->frames.count(int(low));
     const double share = bakedOne ? share_ : 1.0;  // what was simulated has its share already
-    if (frame == low || frame <= a.frame)
-        return thinnedTo(solver_.between(a, a, 0.0, rate), share, around_.progress());
+    if (frame == low || frame <= a.frame) return thinnedTo(solver_.between(a, a, 0.0, rate), share);
     const SolverStatePtr b = next();
-    return thinnedTo(solver_.between(a, *b, frame - low, rate), share, around_.progress());
+    return thinnedTo(solver_.between(a, *b, frame - low, rate), share);
 }
 
 Geometry Simulated::at(double frame) {

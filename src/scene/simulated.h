@@ -10,9 +10,6 @@ int firstSimulated(const Document& document);
 /// The place of the step that simulates, among those that are on; nothing without one.
 std::optional<size_t> solverPlace(const std::vector<Step>& steps);
 
-/// Whether the step shows another file in Draft.
-bool hasLight(const Step& step);
-
 /// A number that changes with everything that the simulation of a layer's recipe depends on.
 /// @param share  the part of its elements that is made; @param draft  for the view in Draft
 uint64_t lifeOf(Evaluator& evaluator, const Document& document, const Node& recipe, size_t place,

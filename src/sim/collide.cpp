@@ -222,7 +222,7 @@ void Collisions::pushOut(Passage& p, float seconds, Clearance& clear) const {
         if (!c.surface->closed()) settleAt(p, i);  // only a way says on which side it is
         const SurfaceHit hit =
             during_[i].closest(p.x1, reach, clear.collider == i ? clear.triangle : kNoTriangle);
-        if (hit.hit) clear.collider = uint32_t(i), clear.triangle = hit.triangle;
+        if (hit.hit && !clear.touching) clear.collider = uint32_t(i), clear.triangle = hit.triangle;
         const bool touched = std::exchange(p.touched, false);
         if (hit.hit && c.surface->closed()) pushOff(hit, i, seconds, p, clear);
         if (!p.touched || !c.surface->closed())
@@ -396,11 +396,7 @@ void addMesh(const PartContext& c, ParticleParts& parts) {
         }
     }
     for (const Surroundings::Placed& p : {before, now})
-        for (int k = 0; k < 8 && !p.shape->mesh().bounds().isEmpty(); ++k) {
-            const Box3f& b = p.shape->mesh().bounds();
-            const V3f corner(k & 1 ? b.max.x : b.min.x, k & 2 ? b.max.y : b.min.y, k & 4 ? b.max.z : b.min.z);
-            collider.bounds.extendBy(corner * p.world);
-        }
+        collider.bounds.extendBy(placedBox(p.shape->mesh().bounds(), p.world));
     // One that turns sweeps past the corners of both boxes.
     if (now.shape == before.shape && before.world != now.world) {
         const V3f grow(0.25f * collider.bounds.size().length());

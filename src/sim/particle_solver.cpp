@@ -503,6 +503,7 @@ StepType simulateStep() {
     type.takes = GeometryKind::Points, type.gives = GeometryKind::Points;
     type.holds = "particles";
     type.startsWith = {"emit", "gravity"};
+    type.usual = {"floor", "collide", "wind"};
     type.params = {whole("substeps", "Substeps", 2, 1, 1000, 1, 16,
                          "Parts that each frame is worked out in: more is closer"),
                    number("fastest", "Fastest", 1000, "m/s", 1e-6, 1e9, 1, 1000,

@@ -340,6 +340,7 @@ StepType simulateStrandsStep() {
     type.takes = GeometryKind::Strands, type.gives = GeometryKind::Strands;
     type.holds = "strands";
     type.startsWith = {"strand_gravity"};
+    type.usual = {"strand_wind", "strand_collide", "strand_floor"};
     type.params = {
         number("stiff", "Holds up", 0.08, "m", 1e-5, 1e4, 0.005, 0.5,
                "Length of a level strand whose tip sinks by an eighth of it: longer is stiffer"),

@@ -213,6 +213,34 @@ TEST_CASE("a sequence of strands drives simulated guides", "[sequence][rods]") {
     CHECK(at(10)->points.find<V3f>("P")[7].x < 0.99f);  // the tip lags behind its root
 }
 
+TEST_CASE("damaged points of OpenVDB are told, and never do harm", "[file-frames][vdb]") {
+    TemporaryFolder folder;
+    auto points = std::make_shared<PointSet>(row(400, 1));
+    points->attributes.set("v", std::vector<V3f>(400, V3f(1, 2, 3)));
+    points->attributes.set("age", std::vector<float>(400, 0.5f));
+    writeElements(folder / "p.vdb", points);
+    const std::string whole = readFile(folder / "p.vdb");
+    CHECK(readPoints(folder / "p.vdb").size() == 400);
+    CHECK(readElementsInfo(folder / "p.vdb").count == 400);
+    size_t told = 0;
+    for (uint64_t seed = 0; seed < 3; ++seed) {
+        std::mt19937_64 random(testSeed() + seed);
+        for (int i = 0; i < 25; ++i) {
+            std::string bytes = whole;
+            for (int k = 0; k < 2; ++k) damage(bytes, random);
+            writeFile(folder / "bad.vdb", bytes);
+            try {
+                const PointSet set = readPoints(folder / "bad.vdb");
+                CHECK(set.attributes.find<uint64_t>("id").size() == set.size());
+            } catch (const Error& e) {
+                ++told;
+                CHECK(std::string(e.what()).find("bad.vdb") != std::string::npos);
+            }
+        }
+    }
+    CHECK(told > 25);  // most cuts leave no file
+}
+
 TEST_CASE("grids of vectors come back from their files, and bad ones are told", "[sequence][io]") {
     TemporaryFolder folder;
     VectorGrid grid;

@@ -512,6 +512,54 @@ TEST_CASE("a changed light keeps the ray tracer's scene, a changed layer does no
     CHECK_THROWS_WITH(builder.build(s.document, {}, Progress::none()), Catch::Contains("camera"));
 }
 
+TEST_CASE("a ball that grows while the shutter is open is blurred, and the camera that moves too",
+          "[translate]") {
+    Small s;
+    const auto filmOf = [](const RenderJob& job) {
+        Film film(48, 27);
+        Renderer(*job.scene, job.cameraFor(48, 27), job.options)
+            .renderPass(film, 0, {0, 0, 48, 27}, Progress::none());
+        std::vector<V3f> out;
+        for (const FilmPixel& p : film.pixels()) out.push_back(p.direct + p.indirect);
+        return out;
+    };
+    s.set("render/shutter", "1");
+    JobBuilder builder(s.evaluator);
+    JobOptions at;
+    at.frame = 5;
+    const RenderJob still = builder.build(s.document, at, Progress::none());
+    CHECK(still.cameras.size() == 1);
+    // Nothing changes, nothing is built.
+    CHECK(builder.build(s.document, at, Progress::none()).scene == still.scene);
+    at.frame = 6;
+    CHECK(builder.build(s.document, at, Progress::none()).scene == still.scene);
+    const auto sharp = filmOf(still);
+    const Document standing = s.document;
+    Param radius = paramAt(s.document, {s.ball, {}, "radius"});
+    const double size = std::get<double>(radius.value);
+    radius.keys = {{1, size, KeyEase::Linear}, {5, size, KeyEase::Linear}, {6, 2 * size, KeyEase::Linear}};
+    s.document = withParam(s.document, {s.ball, {}, "radius"}, radius);
+    const RenderJob grown = builder.build(s.document, at, Progress::none());
+    CHECK(grown.problems.empty());
+    CHECK(grown.scene != still.scene);
+    CHECK(grown.cameras.size() == 1);
+    const auto blurred = filmOf(grown);
+    CHECK(blurred != sharp);
+    s.set("render/shutter", "0");
+    CHECK(filmOf(builder.build(s.document, at, Progress::none())) != blurred);  // one size, and no blur
+    // The camera alone: the ray tracer's scene stays, and the picture blurs.
+    s.document = standing;
+    const RenderJob before = builder.build(s.document, at, Progress::none());
+    Param place = paramAt(s.document, {"camera", {}, "position"});
+    const V3d here = std::get<V3d>(place.value);
+    place.keys = {{5, here, KeyEase::Linear}, {6, here + V3d(0.5, 0, 0), KeyEase::Linear}};
+    s.document = withParam(s.document, {"camera", {}, "position"}, place);
+    const RenderJob panned = builder.build(s.document, at, Progress::none());
+    CHECK(panned.scene == before.scene);
+    REQUIRE(panned.cameras.size() == 3);  // as many looks as the settings say
+    CHECK(filmOf(panned) != filmOf(before));
+}
+
 TEST_CASE("scenes without settings go by their defaults", "[evaluator]") {
     const Document d = readScene(R"({"format": "ovrix-scene", "version": 1, "nodes": [
         {"id": "g", "type": "plane"}, {"id": "b", "type": "sphere"},

@@ -4,6 +4,7 @@
 #include "base/error.h"
 #include "scene/edits.h"
 #include "scene/evaluator.h"
+#include "scene/life_hash.h"
 #include "scene/motion.h"
 #include "scene/scene_file.h"
 #include "scene/simulated.h"
@@ -340,6 +341,45 @@ TEST_CASE("a layer with a time of its own shows frames backward, slower and agai
     CHECK(matched > 5);
     // Other layers that look at it see the frame that it shows.
     CHECK(warped.eval(21).hash != warped.eval(22).hash);
+}
+
+TEST_CASE("what a simulation depends on is looked at once, however often it is referred to", "[simulate]") {
+    // Each layer lies on copies of the two below it: the paths to the lowest double with each of thirty rows.
+    Document d = Document::fresh();
+    const auto layer = [&](const std::string& name, const std::string& a, const std::string& b) {
+        Node node = makeNode(d, "layer", name);
+        node.steps.push_back(makeStep("from_file", node));
+        node.steps[0].params["file"].value = name + ".csv";
+        node.steps.push_back(makeStep("copies_of", node));
+        if (!a.empty()) node.steps[1].params["prototypes"].value = Shares{{a, 1}, {b, 1}};
+        d.put(node);
+        return node.id;
+    };
+    std::string a = layer("A 0", {}, {}), b = layer("B 0", {}, {});
+    for (int row = 1; row <= 30; ++row) {
+        const std::string above = layer(fmt::format("A {}", row), a, b);
+        b = layer(fmt::format("B {}", row), a, b);
+        a = above;
+    }
+    Node top = makeNode(d, "layer", "Top");
+    top.params["surface"].value = a;
+    top.steps.push_back(makeStep("from_file", top));
+    d.put(top);
+    d = withStep(d, top.id, 1, makeStep("simulate", d.get(top.id)));
+    std::map<std::string, int> asked;
+    const auto life = [&](const Document& of) {
+        const auto stamp = [&](const std::string& path) {
+            ++asked[path];
+            return uint64_t(7);
+        };
+        return LifeHash(of, stamp).upTo(of.get(top.id), 1);
+    };
+    const uint64_t first = life(d);
+    CHECK(asked.size() > 60);
+    for (const auto& [path, times] : asked)
+        if (!path.empty()) CHECK(times == 1);
+    CHECK(life(d) == first);
+    CHECK(life(withText(d, "b_0/from_file/offset", "3")) != first);  // the lowest counts all the same
 }
 
 TEST_CASE("while it plays, a change takes hold from what was shown, and exact frames stay exact",

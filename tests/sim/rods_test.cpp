@@ -128,6 +128,42 @@ TEST_CASE("strands stay out of a ball that they fall on, and of one that comes",
     CHECK(nearest > radius - 0.0002f);
 }
 
+TEST_CASE("strands that lie between two balls touch both and stay out of them", "[sim][rods]") {
+    std::vector<V3f> roots;
+    for (int i = 0; i < 24; ++i) roots.push_back(V3f(-0.0092f + 0.0008f * float(i), 0.5f, 0));
+    Sim sim = strands(straight(roots, V3f(0, -1, 0), 0.6f, 16));
+    sim.set("stiff", 0.004);
+    // So near each other that what lies on one is within reach of the other.
+    for (const float side : {-1.0f, 1.0f}) {
+        const std::string id = side < 0 ? "left" : "right";
+        sim.world.objects[id] = [=](double frame) {
+            M44f m;
+            m.setTranslation(V3f(side * (0.2085f + 0.002f * float(std::sin(frame * 0.3))), 0.1f, 0));
+            return placed(makeSphere(0.2f, 64), m);
+        };
+        Step& s = sim.part("strand_collide");
+        Sim::set(s, "with", id);
+        Sim::set(s, "thickness", 0.004);
+    }
+    bool onLeft = false, onRight = false;
+    for (int f = 1; const SolverState& state : sim.run(60)) {
+        CHECK(state.notes.empty());
+        for (size_t k = 0; k < roots.size(); ++k) {
+            for (const V3f& p : line(state, k)) {
+                const float turn = 0.002f * float(std::sin(double(f) * 0.3));
+                const float left = (p - V3f(-0.2085f - turn, 0.1f, 0)).length();
+                const float right = (p - V3f(0.2085f + turn, 0.1f, 0)).length();
+                onLeft |= left < 0.206f, onRight |= right < 0.206f;
+                // A thickness off the balls, whose faces lie a part of a millimetre within them.
+                if (f > 1) CHECK(std::min(left, right) > 0.203f);
+            }
+        }
+        ++f;
+    }
+    CHECK(onLeft);
+    CHECK(onRight);
+}
+
 TEST_CASE("strands that keep apart do not pass through each other", "[sim][rods]") {
     auto set = straight({V3f(0, 0.1f, 0)}, V3f(1, 0, 0), 0.4f, 12);
     auto across = straight({V3f(0.2f, 0.0f, -0.2f)}, V3f(0, 0, 1), 0.4f, 12);

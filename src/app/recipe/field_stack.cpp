@@ -17,7 +17,6 @@
 #include "app/widgets/curve_box.h"
 #include "app/widgets/key_button.h"
 #include "app/widgets/number_box.h"
-#include "scene/keying.h"
 
 namespace ovrix::app {
 
@@ -272,9 +271,7 @@ QWidget* FieldStack::makeRow(size_t index, const FieldSource& source) {
         curve->setCurve(s.remap);
         const Value now = s.strength.at(controller_.frame(), controller_.document().rate());
         if (const double* v = std::get_if<double>(&now)) strength->setValue(*v);
-        key->setState(keyAt(s.strength, controller_.frame()) ? KeyButton::State::Here
-                      : !s.strength.keys.empty()             ? KeyButton::State::Keyed
-                                                             : KeyButton::State::None);
+        key->showParam(s.strength, controller_.frame());
         QString name = type ? QString::fromStdString(type->title) : QString::fromStdString(s.type);
         if (s.invert) name = "not " + name.toLower();
         title->setText(name);

@@ -23,6 +23,7 @@
 #include "base/error.h"
 #include "base/file_sequence.h"
 #include "scene/keying.h"
+#include "scene/references.h"
 
 namespace ovrix::app {
 
@@ -254,11 +255,6 @@ QWidget* ParamRow::makeFile() {
 
 namespace {
 
-bool isOfKind(const Node& node, const std::string& kind) {
-    const std::string any = " or " + kind + " or ";
-    return any.find(" or " + categoryName(node.category()) + " or ") != std::string::npos;
-}
-
 /// All nodes of a kind in a box, after "none"; the item's data is the id.
 void fillNodes(QComboBox& box, const Document& document, const std::string& kind, const std::string& chosen) {
     box.clear();
@@ -431,10 +427,7 @@ void ParamRow::refresh() {
                   "the shared value again"
                 : toolTipFor(spec_));
     }
-    if (key_)
-        key_->setState(keyAt(param, controller_.frame()) ? KeyButton::State::Here
-                       : !param.keys.empty()             ? KeyButton::State::Keyed
-                                                         : KeyButton::State::None);
+    if (key_) key_->showParam(param, controller_.frame());
     if (!spec_.drivable) return;
     const bool has = param.field != nullptr;
     editor_->setVisible(!has || !replacedByField());

@@ -57,14 +57,10 @@ QWidget* StepCard::makeUsual(const StepType& type) {
     auto* line = new QHBoxLayout(row);
     line->setContentsMargins(0, 0, 0, 0);
     line->setSpacing(px(4));
-    const QStringList ids = type.holds == "strands"
-                                ? QStringList{"strand_wind", "strand_collide", "strand_floor"}
-                                : QStringList{"floor", "collide", "wind"};
-    for (const QString& id : ids) {
-        const StepType* part = findStepType(id.toStdString());
-        if (!part) continue;
+    for (const std::string& id : type.usual) {
+        const StepType* part = findStepType(id);
         auto* button = new QPushButton;
-        button->setObjectName("add_" + id);
+        button->setObjectName("add_" + QString::fromStdString(id));
         button->setText("+ " + QString::fromStdString(part->title));
         button->setToolTip(QString::fromStdString(part->help));
         button->setProperty("chip", true);
@@ -72,9 +68,8 @@ QWidget* StepCard::makeUsual(const StepType& type) {
         connect(
             button, &QPushButton::clicked, this,
             [this, id, title = QString::fromStdString(part->title)] {
-                controller_.edit("Add " + title.toLower(), [&](const Document& d) {
-                    return withPart(d, recipe()->id, step_, id.toStdString());
-                });
+                controller_.edit("Add " + title.toLower(),
+                                 [&](const Document& d) { return withPart(d, recipe()->id, step_, id); });
             },
             Qt::QueuedConnection);
         line->addWidget(button);

@@ -37,11 +37,7 @@ std::vector<Box3f> ElementTool::boxes(const Copies& copies) const {
         const auto object = controller_.results().objects.find(id);
         if (object != controller_.results().objects.end() && d.find(id)) {
             const M44f own = prototypeMatrix(d, id, controller_.frame());
-            const Box3f& b = object->second.mesh->bounds();
-            for (int i = 0; i < 8; ++i)
-                box.extendBy(
-                    V3f(i & 1 ? b.max.x : b.min.x, i & 2 ? b.max.y : b.min.y, i & 4 ? b.max.z : b.min.z) *
-                    own);
+            box = placedBox(object->second.mesh->bounds(), own);
         }
         all.push_back(box);
     }
@@ -198,11 +194,7 @@ void ElementTool::paint(QPainter& p, const ViewPort& port) const {
     for (int a = 0; a < 8; ++a)
         for (int bit = 1; bit < 8; bit *= 2) {
             if (a & bit) continue;
-            const auto corner = [&](int k) {
-                return V3f(k & 1 ? box.max.x : box.min.x, k & 2 ? box.max.y : box.min.y,
-                           k & 4 ? box.max.z : box.min.z) *
-                       matrix;
-            };
+            const auto corner = [&](int k) { return cornerOf(box, k) * matrix; };
             const auto from = port.project(corner(a)), to = port.project(corner(a | bit));
             if (from && to) p.drawLine(*from, *to);
         }

@@ -507,14 +507,8 @@ Box3f ViewWidget::boundsOfNode(const Node& node) const {
     const EvalSnapshot& r = controller_.results();
     if (const auto it = r.layers.find(node.id); it != r.layers.end()) return boundsOf(it->second.geometry);
     Box3f box;
-    if (const auto it = r.objects.find(node.id); it != r.objects.end()) {
-        const Box3f& b = it->second.mesh->bounds();
-        for (int i = 0; i < 8; ++i)
-            box.extendBy(
-                V3f(i & 1 ? b.max.x : b.min.x, i & 2 ? b.max.y : b.min.y, i & 4 ? b.max.z : b.min.z) *
-                it->second.world);
-        return box;
-    }
+    if (const auto it = r.objects.find(node.id); it != r.objects.end())
+        return placedBox(it->second.mesh->bounds(), it->second.world);
     if (node.category() == Category::Curve)
         for (const V3f& p : curveLine(controller_.document(), node.id, controller_.frame())) box.extendBy(p);
     if (box.isEmpty() && findSpec(specsOf(node), "position")) {

@@ -4,6 +4,7 @@
 
 #include "app/theme/theme.h"
 #include "app/widgets/marks.h"
+#include "scene/keying.h"
 
 namespace ovrix::app {
 
@@ -13,6 +14,10 @@ KeyButton::KeyButton(QWidget* parent) : QAbstractButton(parent) {
     setFocusPolicy(Qt::TabFocus);
     setCursor(Qt::PointingHandCursor);
     setState(State::None);
+}
+
+void KeyButton::showParam(const Param& param, double frame) {
+    setState(keyAt(param, frame) ? State::Here : !param.keys.empty() ? State::Keyed : State::None);
 }
 
 void KeyButton::setState(State state) {

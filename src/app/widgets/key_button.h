@@ -2,6 +2,8 @@
 #pragma once
 #include <QAbstractButton>
 
+#include "field/param.h"
+
 namespace ovrix::app {
 
 class KeyButton : public QAbstractButton {
@@ -9,7 +11,8 @@ class KeyButton : public QAbstractButton {
   public:
     enum class State { None, Keyed, Here };
     explicit KeyButton(QWidget* parent = nullptr);
-    void setState(State state);
+    /// How a parameter stands at a frame.
+    void showParam(const Param& param, double frame);
     State state() const { return state_; }
 
   protected:
@@ -18,6 +21,7 @@ class KeyButton : public QAbstractButton {
     void leaveEvent(QEvent*) override { update(); }
 
   private:
+    void setState(State state);
     State state_ = State::None;
 };
 

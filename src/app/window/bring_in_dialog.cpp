@@ -137,7 +137,7 @@ void BringInDialog::showLoose() {
         for (const Node* node : bindable(here_, end)) to->addItem(text(node->name), text(node->id));
         if (!bind_.count(end.id)) bind_[end.id] = likelyBinding(here_, end);
         to->setCurrentIndex(std::max(0, to->findData(text(bind_[end.id]))));
-        connect(to, &QComboBox::activated, this,
+        connect(to, &QComboBox::currentIndexChanged, this,
                 [this, to, id = end.id] { bind_[id] = to->currentData().toString().toStdString(); });
         auto* label = new QLabel(text(end.name) + (end.missing ? " (missing there)" : ""));
         label->setToolTip("Named by " + listed(end.named));
