@@ -6,9 +6,13 @@
 
 namespace ovrix {
 
+std::function<void()> readyStateFile(const std::filesystem::path& path, const StateFile& state) {
+    if (path.extension() != ".usda") return readyStateVdb(path, state);
+    return [path, text = stateAsUsda(state)] { writeFile(path, text); };
+}
+
 void writeStateFile(const std::filesystem::path& path, const StateFile& state) {
-    if (path.extension() == ".usda") return writeFile(path, stateAsUsda(state));
-    writeStateVdb(path, state);
+    readyStateFile(path, state)();
 }
 
 StateFile readStateFile(const std::filesystem::path& path) {

@@ -1,6 +1,7 @@
 // Frames of simulations on disk: sets of points with all their columns, bit for bit.
 #pragma once
 #include <filesystem>
+#include <functional>
 #include <map>
 
 #include "geo/attributes.h"
@@ -14,11 +15,14 @@ struct StateFile {
 };
 
 /// Writes by the ending. .vdb: OpenVDB points, one grid a set, compressed with Blosc: any program that reads
-/// them sees the points where they are and their columns by name; two columns more hold what the format
-/// itself would lose, the exact place and the order. .usda: stateAsUsda(). Written beside its name first, so
-/// a file is whole or not there. Throws Error.
+/// them sees the points where they are and their columns by name; columns more hold what the format itself
+/// would lose: the order, places that its voxels do not give back exactly, the signs of zeros. .usda:
+/// stateAsUsda(). Written beside its name first, so a file is whole or not there. Throws Error.
 void writeStateFile(const std::filesystem::path& path, const StateFile& state);
-/// The same sets with the same bits. Throws Error, naming the file, when it is missing, damaged or none of
+/// The same in two parts: what it returns writes the file, on any thread; all that asks the state is done
+/// before.
+std::function<void()> readyStateFile(const std::filesystem::path& path, const StateFile& state);
+/// Sets with the same bits. Throws Error, naming the file, when it is missing, damaged or none of
 /// ours.
 StateFile readStateFile(const std::filesystem::path& path);
 

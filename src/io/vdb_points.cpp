@@ -11,17 +11,16 @@
 #define XXH_INLINE_ALL
 #include <xxhash.h>
 
-#include <array>
 #include <bit>
 #include <cstring>
 #include <deque>
 #include <fstream>
 #include <optional>
 #include <set>
-#include <unordered_set>
 
 #include "base/error.h"
 #include "base/files.h"
+#include "io/point_lattice.h"
 
 namespace vdb = openvdb;
 
@@ -35,33 +34,6 @@ void initialise() {
         return true;
     }();
     (void)done;
-}
-
-/// So large that a leaf of 8 x 8 x 8 voxels holds some thousands of points, however they lie: each leaf costs
-/// something for each column. By a part of the points, in their order.
-double voxelSizeFor(std::span<const V3f> p) {
-    if (p.empty()) return 1.0;
-    V3f low(std::numeric_limits<float>::max()), high(std::numeric_limits<float>::lowest());
-    for (const V3f& q : p) {
-        const V3f r = isFinite(q) ? q : V3f(0.0f);  // there lies what is no place
-        for (int a = 0; a < 3; ++a) low[a] = std::min(low[a], r[a]), high[a] = std::max(high[a], r[a]);
-    }
-    const V3d size = V3d(high) - V3d(low);
-    const double largest = std::max({size.x, size.y, size.z, 1e-4});
-    constexpr size_t kLook = 5000, kWanted = 2000;
-    const size_t step = std::max<size_t>(1, p.size() / kLook), looked = (p.size() + step - 1) / step;
-    double leaf = largest / 64;
-    for (; leaf < largest; leaf *= 1.5) {
-        std::unordered_set<uint64_t> leaves;
-        for (size_t i = 0; i < p.size(); i += step) {
-            if (!isFinite(p[i])) continue;
-            uint64_t key = 0;
-            for (int a = 0; a < 3; ++a) key = key << 21 | uint64_t((double(p[i][a]) - double(low[a])) / leaf);
-            leaves.insert(key);
-        }
-        if (double(looked * step) / double(std::max<size_t>(1, leaves.size())) >= double(kWanted)) break;
-    }
-    return leaf / 8;
 }
 
 using Leaf = vdb::points::PointDataTree::LeafNodeType;
@@ -96,6 +68,8 @@ Stored stored(const std::string& name, std::span<const In> in, const Convert& co
             }};
 }
 
+const auto asVdb = [](const auto& v) { return vdb::Vec3f(v.x, v.y, v.z); };
+
 /// Nothing for types that the format does not have.
 std::optional<Stored> storedColumn(const std::string& name, const Column& column) {
     using V3 = vdb::Vec3f;
@@ -103,14 +77,13 @@ std::optional<Stored> storedColumn(const std::string& name, const Column& column
     const auto put = [&]<class Vdb, class In>(std::type_identity<Vdb>, const std::vector<In>& v,
                                               const auto& as) { return stored<Vdb, In>(name, v, as); };
     const auto same = [](auto x) { return x; };
-    const auto three = [](const auto& x) { return V3(x.x, x.y, x.z); };
     if (auto* v = std::get_if<std::vector<float>>(&column)) return put(std::type_identity<float>(), *v, same);
     if (auto* v = std::get_if<std::vector<int32_t>>(&column))
         return put(std::type_identity<int32_t>(), *v, same);
     if (auto* v = std::get_if<std::vector<uint64_t>>(&column))
         return put(std::type_identity<int64_t>(), *v, [](uint64_t x) { return int64_t(x); });
-    if (auto* v = std::get_if<std::vector<V3f>>(&column)) return put(std::type_identity<V3>(), *v, three);
-    if (auto* v = std::get_if<std::vector<Color>>(&column)) return put(std::type_identity<V3>(), *v, three);
+    if (auto* v = std::get_if<std::vector<V3f>>(&column)) return put(std::type_identity<V3>(), *v, asVdb);
+    if (auto* v = std::get_if<std::vector<Color>>(&column)) return put(std::type_identity<V3>(), *v, asVdb);
     if (auto* v = std::get_if<std::vector<V2f>>(&column))
         return put(std::type_identity<V3>(), *v, [](const V2f& x) { return V3(x.x, x.y, 0.0f); });
     if (auto* v = std::get_if<std::vector<Quatf>>(&column))
@@ -130,72 +103,29 @@ Stored storedOrder() {
             }};
 }
 
-/// Sorts by the upper 33 bits, eleven at a time; what is alike there keeps its order.
-void sortKeys(std::vector<uint64_t>& keys) {
-    std::vector<uint64_t> other(keys.size());
-    for (const int shift : {31, 42, 53}) {
-        std::array<uint32_t, 2048> next{};
-        for (const uint64_t k : keys) ++next[k >> shift & 2047];
-        uint32_t sum = 0;
-        for (uint32_t& n : next) sum += std::exchange(n, sum);
-        for (const uint64_t k : keys) other[next[k >> shift & 2047]++] = k;
-        keys.swap(other);
-    }
-}
-
 /// Points in their voxels, voxels in their leaves. The library's own way sorts the points anew for each
 /// column; this is many times as fast.
-vdb::points::PointDataGrid::Ptr pointGrid(const std::string& name, std::span<const V3f> p,
+vdb::points::PointDataGrid::Ptr pointGrid(const std::string& name, const PointLattice& lattice,
                                           const std::vector<Stored>& columns) {
-    const auto transform = vdb::math::Transform::createLinearTransform(voxelSizeFor(p));
     auto grid = vdb::points::PointDataGrid::create();
-    grid->setTransform(transform);
+    grid->setTransform(vdb::math::Transform::createLinearTransform(lattice.size));
     grid->setName(name);
-    if (p.empty()) return grid;
-    std::vector<vdb::Coord> voxel(p.size());
-    const double perMetre = 1.0 / transform->voxelSize().x();
-    std::vector<vdb::Vec3f> within(p.size());  // of its voxel, from the middle
-    vdb::Coord low = vdb::Coord::max();
-    tbb::parallel_for(size_t(0), p.size(), [&](size_t i) {
-        // What is no place has none in space.
-        const vdb::Vec3d at =
-            isFinite(p[i]) ? vdb::Vec3d(p[i].x, p[i].y, p[i].z) * perMetre : vdb::Vec3d(0.0);
-        voxel[i] = vdb::Coord::round(at);
-        within[i] = vdb::Vec3f(at - voxel[i].asVec3d());
-    });
-    const Stored place = stored<vdb::Vec3f, vdb::Vec3f>("P", within, [](const vdb::Vec3f& v) { return v; });
-    for (const vdb::Coord& v : voxel) low.minComponent(v);
-    low &= ~7;
-    // Leaf, voxel in it, point: so few leaves a side that all of it fits.
-    std::vector<uint64_t> keys(p.size());
-    tbb::parallel_for(size_t(0), p.size(), [&](size_t i) {
-        const vdb::Coord v = voxel[i] - low;
-        const uint64_t leaf = uint64_t(v.x() >> 3) << 16 | uint64_t(v.y() >> 3) << 8 | uint64_t(v.z() >> 3);
-        keys[i] = (leaf << 9 | uint64_t(Leaf::coordToOffset(v))) << 31 | i;
-    });
-    sortKeys(keys);
-    std::vector<uint32_t> order(p.size());
-    std::vector<size_t> first = {0};
-    for (size_t i = 0; i < keys.size(); ++i) {
-        order[i] = uint32_t(keys[i] & 0x7FFFFFFF);
-        if (i > 0 && keys[i] >> 40 != keys[i - 1] >> 40) first.push_back(i);
-    }
-    first.push_back(keys.size());
+    const PointBlocks blocks = blocksOf(lattice);
+    const Stored place = stored<vdb::Vec3f, V3f>("P", lattice.within, asVdb);
     using Set = vdb::points::AttributeSet;
     auto descriptor = Set::Descriptor::create(vdb::points::TypedAttributeArray<vdb::Vec3f>::attributeType());
     for (const Stored& c : columns) descriptor = descriptor->duplicateAppend(c.name, c.type);
-    std::vector<Leaf*> leaves(first.size() - 1);
+    std::vector<Leaf*> leaves(blocks.first.size() - 1);
     tbb::parallel_for(size_t(0), leaves.size(), [&](size_t l) {
-        const std::span<const uint32_t> own(order.data() + first[l], first[l + 1] - first[l]);
-        auto* leaf = leaves[l] = new Leaf(voxel[own[0]] & ~7);
+        const size_t first = blocks.first[l];
+        const std::span<const uint32_t> own(blocks.order.data() + first, blocks.first[l + 1] - first);
+        const Voxel& corner = lattice.voxel[own[0]];
+        auto* leaf = leaves[l] = new Leaf(vdb::Coord(corner[0], corner[1], corner[2]) & ~7);
         leaf->replaceAttributeSet(new Set(descriptor, vdb::Index(own.size())), true);
-        std::vector<Leaf::ValueType> offsets(Leaf::SIZE);
-        for (size_t i = 0; i < own.size(); ++i) {
-            const auto at = keys[first[l] + i] >> 31 & 511;
-            offsets[at] = Leaf::ValueType(i + 1);
-        }
-        for (size_t v = 1; v < offsets.size(); ++v) offsets[v] = std::max(offsets[v], offsets[v - 1]);
-        leaf->setOffsets(offsets);
+        std::vector<Leaf::ValueType> ends(Leaf::SIZE);
+        for (size_t i = 0; i < own.size(); ++i) ends[blocks.offset[first + i]] = Leaf::ValueType(i + 1);
+        for (size_t v = 1; v < ends.size(); ++v) ends[v] = std::max(ends[v], ends[v - 1]);
+        leaf->setOffsets(ends);
         place.fill(own, leaf->attributeArray(0));
         for (size_t c = 0; c < columns.size(); ++c) columns[c].fill(own, leaf->attributeArray(c + 1));
     });
@@ -246,7 +176,7 @@ void writeVdbPoints(const std::filesystem::path& path, const AttributeSet& point
     for (const auto& [name, column] : points.columns())
         if (name != "P")
             if (auto own = storedColumn(name, *column)) columns.push_back(std::move(*own));
-    writeGrids(path, path, {pointGrid("points", points.find<V3f>("P"), columns)}, {}, false);
+    writeGrids(path, path, {pointGrid("points", PointLattice(points.find<V3f>("P")), columns)}, {}, false);
 }
 
 namespace {
@@ -305,19 +235,23 @@ vdb::points::PointDataGrid::Ptr gridOf(const std::string& name, const AttributeS
     const auto add = [&](const std::string& id, const Column& column) {
         if (auto one = storedColumn(id, column)) columns.push_back(std::move(*one));
     };
+    const PointLattice lattice(set.find<V3f>("P"));
     std::string list;
     for (const auto& [id, column] : set.columns()) {
         const std::string mark = typeMark(*column);
         if (mark.empty()) continue;
         list += (list.empty() ? "" : ";") + id + ":" + mark;
-        add(id == "P" ? "P_exact" : id, *column);
+        if (id != "P")
+            add(id, *column);
+        else if (!lattice.exact)  // some too far, too near the middle, or no number
+            add("P_exact", *column);
         if (std::vector<int32_t> mask = negativeZeros(*column, set.size()); !mask.empty()) {
             list += ";" + id + ":z";
             add(id + "_signs", own.emplace_back(std::move(mask)));
         }
     }
     columns.push_back(storedOrder());
-    const auto grid = pointGrid(name, set.find<V3f>("P"), columns);
+    const auto grid = pointGrid(name, lattice, columns);
     grid->insertMeta("ovrix_columns", vdb::StringMetadata(list));
     grid->insertMeta("ovrix_count", vdb::Int64Metadata(int64_t(set.size())));
     return grid;
@@ -373,6 +307,36 @@ bool takeAs(const std::vector<const Leaf*>& leaves, const std::string& name, siz
     std::vector<Out> values(count);
     readColumn<Vdb>(leaves, name, std::span<Out>(values), convert);
     column = std::move(values);
+    return true;
+}
+
+/// Places by voxel, for frames whose lattice is exact. False where a leaf has none.
+bool takePlaces(const std::vector<const Leaf*>& leaves, double size, size_t count, Column& column) {
+    using Inside = vdb::points::TypedAttributeArray<vdb::Vec3f>;
+    for (const Leaf* leaf : leaves)
+        if (!leaf->hasAttribute("P") || !leaf->hasAttribute("order") ||
+            leaf->constAttributeArray("P").type() != Inside::attributeType() ||
+            leaf->constAttributeArray("P").size() != leaf->constAttributeArray("order").size())
+            return false;
+    std::vector<V3f> places(count);
+    tbb::parallel_for(size_t(0), leaves.size(), [&](size_t l) {
+        const Leaf& leaf = *leaves[l];
+        const Values<int32_t> order(leaf, "order");
+        const Values<vdb::Vec3f> within(leaf, "P");
+        const size_t n = leaf.constAttributeArray("order").size();
+        size_t i = 0;
+        for (vdb::Index v = 0; v < Leaf::SIZE; ++v) {
+            const vdb::Coord at = leaf.offsetToGlobalCoord(v);
+            const Voxel voxel = {at.x(), at.y(), at.z()};
+            for (const size_t end = std::min(n, size_t(leaf.getValue(v))); i < end; ++i) {
+                if (i + kAhead < n) __builtin_prefetch(places.data() + order[i + kAhead], 1);
+                const V3f in(within[i].x(), within[i].y(), within[i].z());
+                if (const auto to = order[i]; to >= 0 && size_t(to) < count)
+                    places[size_t(to)] = placeIn(voxel, in, size);
+            }
+        }
+    });
+    column = std::move(places);
     return true;
 }
 
@@ -433,7 +397,11 @@ AttributeSet setOf(const vdb::points::PointDataGrid& grid, const std::filesystem
     std::vector<Column> values(columns.size());
     tbb::parallel_for(size_t(0), columns.size(), [&](size_t c) {
         const auto& [name, mark] = columns[c];
-        if (!takeColumn(leaves, name == "P" ? "P_exact" : name, mark, count, values[c])) throw damaged;
+        const bool exact = !leaves.empty() && leaves[0]->hasAttribute("P_exact");
+        const bool taken = name == "P" && !exact
+                               ? takePlaces(leaves, grid.transform().voxelSize().x(), count, values[c])
+                               : takeColumn(leaves, name == "P" ? "P_exact" : name, mark, count, values[c]);
+        if (!taken) throw damaged;
         if (!signedZeros.count(name)) return;
         Column mask;
         if (!takeColumn(leaves, name + "_signs", 'i', count, mask)) throw damaged;
@@ -484,15 +452,17 @@ std::map<std::string, std::string> textsOf(const vdb::MetaMap& meta) {
 
 }  // namespace
 
-void writeStateVdb(const std::filesystem::path& path, const StateFile& state) {
+std::function<void()> readyStateVdb(const std::filesystem::path& path, const StateFile& state) {
     initialise();
     vdb::GridCPtrVec grids;
     for (const auto& [name, set] : state.sets) grids.push_back(gridOf(name, set));
     vdb::MetaMap meta;
     for (const auto& [id, text] : state.notes) meta.insertMeta(id, vdb::StringMetadata(text));
-    writeAtomically(path, [&](const std::filesystem::path& temporary) {
-        writeGrids(temporary, path, grids, meta, true);
-    });
+    return [path, grids = std::move(grids), meta = std::move(meta)] {
+        writeAtomically(path, [&](const std::filesystem::path& temporary) {
+            writeGrids(temporary, path, grids, meta, true);
+        });
+    };
 }
 
 StateFile readStateVdb(const std::filesystem::path& path) {

@@ -16,8 +16,8 @@ ElementsInfo readVdbInfo(const std::filesystem::path& path);
 /// with a damaged file.
 void readAllOfVdb(const std::filesystem::path& path);
 
-/// As writeStateFile() and readStateFile() do for .vdb.
-void writeStateVdb(const std::filesystem::path& path, const StateFile& state);
+/// As readyStateFile() and readStateFile() do for .vdb.
+std::function<void()> readyStateVdb(const std::filesystem::path& path, const StateFile& state);
 StateFile readStateVdb(const std::filesystem::path& path);
 
 }  // namespace ovrix

@@ -4,11 +4,13 @@
 #include <sys/file.h>
 #include <unistd.h>
 
+#include <chrono>
+
 #include "base/error.h"
 #include "base/file_sequence.h"
 #include "base/files.h"
 #include "base/hash.h"
-#include "io/state_file.h"
+#include "io/state_writer.h"
 
 namespace ovrix {
 
@@ -40,6 +42,37 @@ void writeList(const fs::path& folder, const BakeInfo& info) {
     for (const auto& [frame, count] : info.counts) j["counts"][fmt::format("{}", frame)] = count;
     writeFile(folder / kList, j.dump(2) + "\n");
 }
+
+/// How many elements the frames have. Every write waits for the disk, so not each count is written at once: a
+/// program that is killed loses those of its last moments, which the next bake puts in again.
+class CountKeeper {
+  public:
+    CountKeeper(const fs::path& folder, BakeInfo& info) : folder_(folder), info_(info) {}
+    CountKeeper(const CountKeeper&) = delete;
+    CountKeeper& operator=(const CountKeeper&) = delete;
+    ~CountKeeper() {
+        try {
+            write();
+        } catch (...) {  // counts are for the strip alone: their loss spoils no bake
+        }
+    }
+    void put(int frame, size_t count) {
+        if (!info_.counts.try_emplace(frame, count).second) return;
+        dirty_ = true;
+        if (Clock::now() - written_ > std::chrono::milliseconds(500)) write();
+    }
+
+  private:
+    using Clock = std::chrono::steady_clock;
+    void write() {
+        if (std::exchange(dirty_, false)) writeList(folder_, info_);
+        written_ = Clock::now();
+    }
+    const fs::path& folder_;
+    BakeInfo& info_;
+    bool dirty_ = false;
+    Clock::time_point written_ = Clock::now();
+};
 
 /// Held as long as a program bakes into a folder.
 class FolderLock {
@@ -198,6 +231,8 @@ BakeResult bake(Evaluator& evaluator, const Document& document, const std::strin
     const std::string pattern = kFrames[usda];
     BakeResult result;
     std::set<std::string> said;
+    CountKeeper counts(folder, info);
+    StateWriter writer;  // after what its frames end with: it waits for the last
     Progress::Task task(progress, "Baking " + recipe.name);
     for (int f = o.first; f <= o.last; ++f) {
         task.report(float(f - o.first) / float(std::max(1, o.last - o.first + 1)));
@@ -211,20 +246,26 @@ BakeResult bake(Evaluator& evaluator, const Document& document, const std::strin
             }
         }
         if (state) evaluator.simulations().keep(simulated.life(), state);
-        if (state && was == file) {
-            ++result.known;
-        } else {
-            if (!state) state = simulated.stateAt(f, false);
-            writeStateFile(file, stateFile(*state, simulated.life()));
-            if (!was.empty() && was != file) fs::remove(was, code);
-            ++result.written;
-        }
-        if (const auto [it, fresh] = info.counts.try_emplace(f, elementCount(state->geometry)); fresh)
-            writeList(folder, info);
+        const bool known = state && was == file;
+        if (!state) state = simulated.stateAt(f, false);
         for (const std::string& note : state->notes)
             if (said.insert(note).second) result.notes.push_back(fmt::format("frame {}: {}", f, note));
-        if (o.done) o.done(f, there);
+        const auto done = [&, f, there, file, was, known, count = elementCount(state->geometry)] {
+            if (!known && !was.empty() && was != file) fs::remove(was, code);
+            ++(known ? result.known : result.written);
+            counts.put(f, count);
+            if (o.done) o.done(f, there);
+        };
+        std::function<void()> write;
+        if (!known) write = readyStateFile(file, stateFile(*state, simulated.life()));
+        writer.finish();
+        progress.check();  // no frame is begun after the last that was wanted
+        if (known)
+            done();
+        else
+            writer.add(std::move(write), done);
     }
+    writer.finish();
     return result;
 }
 
