@@ -6,6 +6,7 @@
 #include "geo/strands.h"
 #include "sim/collide.h"
 #include "sim/rods.h"
+#include "sim/strand_pose.h"
 #include "sim/strand_spacing.h"
 
 namespace ovrix {
@@ -53,7 +54,15 @@ class StrandSolver : public Solver {
         auto set = std::make_shared<StrandSet>(*drive.now);
         progress.check();
         set->points.add<V3f>("v");
-        return {first.frame, StrandsPtr(set), {}, {}};
+        SolverState state{first.frame, set, {}, {}};
+        const std::string& pose = first.params->text("starts_as");
+        if (pose.empty()) return state;
+        if (const size_t n = takePose(*first.around->strandFile(pose), *set))
+            state.notes.push_back(
+                fmt::format("{} strand{} not in the pose of {}, with as many points: {} as placed", n,
+                            n == 1 ? " is" : "s are", std::filesystem::path(pose).filename().string(),
+                            n == 1 ? "it starts" : "they start"));
+        return state;
     }
 
     SolverState advance(const SolverState& last, const SolverInput& before, const SolverInput& now,
@@ -71,12 +80,17 @@ class StrandSolver : public Solver {
         set->points.set("v", copied<V3f>(old->points, "v"));
         Stepping step(*set, drive, parts, *now.params, float((now.frame - before.frame) / now.rate),
                       static_cast<const Memo*>(last.memo.get()));
+        step.fresh = last.numbers.empty();
         for (int s = 0; s < step.substeps; ++s) {
             const double seconds =
                 (before.frame + double(s + 1) / step.substeps * (now.frame - before.frame)) / now.rate;
             step.run(s, seconds, progress);
         }
-        SolverState state{now.frame, StrandsPtr(set), {}, parts.notes, step.memo};
+        SolverState state{now.frame, StrandsPtr(set), {kBegun}, parts.notes, step.memo};
+        if (const auto n = std::count(step.freed.begin(), step.freed.end(), 1))
+            state.notes.push_back(fmt::format(
+                "{} strand{} began inside of what {} meet{}, and {} moved to its surface", n,
+                n == 1 ? "" : "s", n == 1 ? "it" : "they", n == 1 ? "s" : "", n == 1 ? "was" : "were"));
         if (const auto n = std::count(step.frozen.begin(), step.frozen.end(), 1))
             state.notes.push_back(
                 fmt::format("{} strand{} stood still for a while: a force on {} was no number", n,
@@ -101,6 +115,9 @@ class StrandSolver : public Solver {
     }
 
   private:
+    /// The number of a state that a frame has led to: what begins may lie inside of what it meets.
+    static constexpr double kBegun = 1.0;
+
     template <class T>
     static std::vector<T> copied(const AttributeSet& set, const char* name) {
         const auto column = set.find<T>(name);
@@ -127,7 +144,8 @@ class StrandSolver : public Solver {
         std::vector<int32_t> group;
         std::vector<uint64_t> id;
         std::vector<V3f> start;
-        std::vector<uint8_t> frozen;
+        std::vector<uint8_t> frozen, freed;  ///< of each strand
+        bool fresh = false;
         std::shared_ptr<Memo> memo;
 
         /// Strands of as many points, which are worked out side by side.
@@ -153,7 +171,7 @@ class StrandSolver : public Solver {
             one.assign(n, 1.0f), zero.assign(n, 0.0f), group.assign(n, 0);
             forever.assign(n, std::numeric_limits<float>::infinity());
             id.resize(n);
-            frozen.assign(set.size(), 0);
+            frozen.assign(set.size(), 0), freed.assign(set.size(), 0);
             memo = known ? std::make_shared<Memo>(*known) : std::make_shared<Memo>();
             memo->clear.resize(n);
             for (Clearance& c : memo->clear) c.wake();  // a frame begins with a close look
@@ -197,6 +215,7 @@ class StrandSolver : public Solver {
             const double from = double(s) / substeps, to = double(s + 1) / substeps;
             const Collisions collisions(parts.colliders, from, to, frame);
             const float dt = frame / float(substeps), left = std::exp(-damping * dt);
+            if (std::exchange(fresh, false)) letOut(collisions, progress);
             start.assign(position.begin(), position.end());
             const Crowd crowd{position, velocity, group, group};
             for (const auto& force : parts.forces) force->look(crowd, progress);
@@ -223,6 +242,15 @@ class StrandSolver : public Solver {
                     meet(bundles[b], collisions, dt);
                     finish(bundles[b], dt, left);
                 }
+            });
+        }
+
+        /// Contacts look only as far as a point may move: what lies deep inside would stay there.
+        void letOut(const Collisions& collisions, Progress& progress) {
+            parallelRanges(set.size(), 16, progress, [&](size_t begin, size_t end) {
+                for (size_t k = begin; k < end; ++k)
+                    for (size_t i = set.start[k] + 1; i < set.start[k + 1]; ++i)
+                        freed[k] |= uint8_t(collisions.freed(position[i]));
             });
         }
 
@@ -332,6 +360,15 @@ ParticlePart strandSpacingPart() {
             }};
 }
 
+static ParamSpec poseFile() {
+    ParamSpec spec =
+        file("starts_as", "Starts as",
+             "A still pose in a file of strands; the shape that they keep is the recipe's all the "
+             "same. The card's menu keeps one");
+    spec.refKind = "strands";
+    return spec;
+}
+
 StepType simulateStrandsStep() {
     StepType type;
     type.id = "simulate_strands", type.title = "Simulate strands", type.phase = Phase::Move;
@@ -348,6 +385,7 @@ StepType simulateStrandsStep() {
         unitNumber("root", "Root", 1, "1 holds the root's direction, 0 lets it turn freely"),
         unitNumber("keep", "Keeps shape", 0,
                    "Part of the way back to the shape before the simulation, each 1/24 s"),
+        poseFile(),
         number("stretch", "Stretches by", 0, "", 0, 10, 0, 0.3,
                "Part of its length by which it may be longer"),
         number("damping", "Damping", 1, "1/s", 0, 1e4, 0, 20, "Part of its motion that is lost each second"),

@@ -18,6 +18,7 @@ class StrandsTest : public WindowFixture {
     void showsAndRenders();
     void combsNothingWhereThereIsNothing();
     void takesStrandsFromFiles();
+    void startsFromAPose();
 
   private:
     std::string layer_;
@@ -326,6 +327,53 @@ void StrandsTest::takesStrandsFromFiles() {
     QCOMPARE(elementCount(made.geometry) > 1000, true);  // a tenth of 20,000
     c.undo();
     QVERIFY(c.document() == before);
+}
+
+void StrandsTest::startsFromAPose() {
+    makeFur();
+    auto& c = driver->window.controller();
+    c.edit("Simulate", [&](const Document& d) {
+        size_t fill = 0;
+        while (d.get(layer_).steps[fill].type != "fill") ++fill;
+        const Document out = withStep(d, layer_, fill, makeStep("simulate_strands", d.get(layer_)));
+        return withText(out, in("scatter/count"), "60");
+    });
+    driver->settle();
+    auto* card = driver->window.recipe()->card("simulate_strands");
+    QVERIFY(card);
+    auto* menu = card->findChild<QToolButton*>("cardMenu")->menu();
+    const auto keep = [&] {
+        Q_EMIT menu->aboutToShow();
+        for (QAction* a : menu->actions())
+            if (a->text() == "Start as it is now") return a->trigger();
+        QFAIL("the menu keeps poses");
+    };
+    keep();
+    QVERIFY(driver->window.statusText().contains("Save the scene first"));
+    QVERIFY(c.saveScene(path("fur.ovrix")));
+    c.setFrame(12);
+    driver->settle();
+    const StrandsPtr hung = guides();
+    keep();
+    const std::string param = in("simulate_strands/starts_as");
+    QVERIFY(driver->waitFor([&] { return !std::get<std::string>(driver->value(param)).empty(); }));
+    QVERIFY(std::get<std::string>(driver->value(param)).starts_with("fur.poses/"));
+    c.setFrame(1);
+    driver->settle();
+    QVERIFY(result().ok);
+    const auto now = guides()->points.find<V3f>("P"), then = hung->points.find<V3f>("P");
+    QCOMPARE(now.size(), then.size());
+    for (size_t i = 0; i < now.size(); ++i) QVERIFY((now[i] - then[i]).length() < 1e-4f);
+    // A click lets the file go; undo takes it again.
+    auto* none = driver->editor<QToolButton>(param);
+    QVERIFY(none && none->isVisible());
+    QTest::mouseClick(none, Qt::LeftButton);
+    driver->settle();
+    QCOMPARE(std::get<std::string>(driver->value(param)), std::string());
+    QVERIFY(!none->isVisible());
+    c.undo();
+    driver->settle();
+    QVERIFY(!std::get<std::string>(driver->value(param)).empty());
 }
 
 static const RegisteredTest<StrandsTest> registered;

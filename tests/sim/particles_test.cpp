@@ -273,6 +273,32 @@ TEST_CASE("what no force can mean freezes or holds a particle, and is counted", 
     CHECK_THROWS_AS(huge.solver().advance(start, first, second, Progress::none()), Error);
 }
 
+TEST_CASE("weights, lives and substeps that mean nothing are taken as the least that mean something",
+          "[sim]") {
+    Sim sim;
+    sim.source = points({V3f(0.0f)});
+    sim.set("substeps", int64_t(0));
+    Step& emit = sim.part("emit");
+    Sim::set(emit, "burst", int64_t(50));
+    Sim::set(emit, "rate", -100.0);
+    Sim::set(emit, "forever", true);
+    Sim::set(emit, "weight", Range{-3, 0});
+    sim.part("gravity");
+    Sim::set(sim.part("drag"), "strength", 2.0);
+    Step& wind = sim.part("wind");
+    Sim::set(wind, "strength", 3.0);
+    for (const SolverState& s : sim.run(48)) {
+        for (const V3f& p : places(s)) CHECK(isFinite(p));
+        for (const V3f& v : speeds(s)) CHECK(v.length() < 1000.0f + 1e-2f);
+    }
+    CHECK(particles(sim.run(4).back()).size() == 50);  // no rate below nothing takes any away
+    Sim::set(emit, "forever", false);
+    Sim::set(emit, "life", Range{-5, -1});
+    CHECK(particles(sim.run(6).back()).size() == 0);
+    Sim::set(emit, "life", Range{5, 1});  // the wrong way round is a range all the same
+    CHECK(particles(sim.run(6).back()).size() == 50);
+}
+
 TEST_CASE("between frames each goes its own curve, by id", "[sim]") {
     Sim sim;
     sim.source = points({V3f(0, 0, 0)}, {V3f(3, 10, 0)});

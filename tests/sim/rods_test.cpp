@@ -3,6 +3,7 @@
 
 #include "geo/strands.h"
 #include "sim/rods.h"
+#include "sim/strand_pose.h"
 #include "sim_support.h"
 
 using namespace ovrix;
@@ -164,6 +165,28 @@ TEST_CASE("strands that lie between two balls touch both and stay out of them", 
     CHECK(onRight);
 }
 
+TEST_CASE("strands that begin inside of what they meet are let out, and counted", "[sim][rods]") {
+    // Through a ball beside its middle; the last hangs clear of it.
+    std::vector<V3f> roots;
+    for (int i = 0; i < 6; ++i) roots.push_back(V3f(0.1f + 0.03f * float(i), 0.5f, 0.02f));
+    Sim sim = strands(straight(roots, V3f(0, -1, 0), 0.8f, 24));
+    sim.world.objects["ball"] = [](double) { return placed(makeSphere(0.2f, 64)); };
+    Sim::set(sim.part("strand_collide"), "with", std::string("ball"));
+    const auto states = sim.run(40);
+    REQUIRE(states[1].notes.size() == 1);
+    CHECK(states[1].notes[0] == "4 strands began inside of what they meet, and were moved to its surface");
+    for (size_t f = 2; f < states.size(); ++f) CHECK(states[f].notes.empty());
+    for (size_t f : {size_t(1), size_t(10), states.size() - 1})
+        for (size_t k = 0; k < roots.size(); ++k)
+            for (const V3f& p : line(states[f], k)) CHECK(p.length() > 0.199f);  // 64 parts of a circle
+    // It is looked for once: a state from a file goes on as it was.
+    SolverState cold = states[20];
+    cold.memo = nullptr;
+    SolverInput before = sim.at(21), now = sim.at(22);
+    const SolverState on = sim.solver().advance(cold, before, now, Progress::none());
+    CHECK(setOf(on).points == setOf(states[21]).points);
+}
+
 TEST_CASE("strands that keep apart do not pass through each other", "[sim][rods]") {
     auto set = straight({V3f(0, 0.1f, 0)}, V3f(1, 0, 0), 0.4f, 12);
     auto across = straight({V3f(0.2f, 0.0f, -0.2f)}, V3f(0, 0, 1), 0.4f, 12);
@@ -287,4 +310,75 @@ TEST_CASE("impossible forces leave strands where they were, and are counted", "[
     for (const V3f& p : line(states.back(), 0)) CHECK(isFinite(p));
     Sim none = strands(std::make_shared<StrandSet>());
     CHECK(setOf(none.run(3).back()).size() == 0);
+}
+
+TEST_CASE("strands start from a pose at rest, and keep to the shape of the recipe", "[sim][rods][pose]") {
+    const auto roots = std::vector<V3f>{V3f(0.0f), V3f(0, 0, 0.1f)};
+    const auto level = straight(roots, V3f(1, 0, 0), 0.2f, 10);
+    Sim sim = strands(level);
+    sim.set("stiff", 0.06);
+    sim.set("damping", 8.0);
+    const SolverState hung = sim.run(120).back();
+    sim.world.strandFiles["hung.ply"] = withPose(setOf(hung));
+    sim.set("starts_as", std::string("hung.ply"));
+    auto states = sim.run(24);
+    for (const SolverState& s : states) CHECK(s.notes.empty());
+    const auto farthest = [&](const SolverState& s, const SolverState& from) {
+        float most = 0;
+        const auto a = setOf(s).points.find<V3f>("P"), b = setOf(from).points.find<V3f>("P");
+        for (size_t i = 0; i < a.size(); ++i) most = std::max(most, (a[i] - b[i]).length());
+        return most;
+    };
+    CHECK(farthest(states[0], hung) < 1e-6f);  // into the root's frame and back is rounding
+    for (const V3f& v : setOf(states[0]).points.find<V3f>("v")) CHECK(v == V3f(0.0f));
+    CHECK(farthest(states.back(), hung) < 0.002f);  // it has come to rest; without a pose it falls
+    sim.set("starts_as", std::string());
+    CHECK(farthest(sim.run(24)[0], hung) > 0.05f);
+    // Without weight they go back to the level shape, which is theirs still.
+    Sim weightless = strands(level);
+    weightless.parts.clear();
+    weightless.world.strandFiles = sim.world.strandFiles;
+    weightless.set("starts_as", std::string("hung.ply"));
+    weightless.set("keep", 0.5);
+    const SolverState back = weightless.run(72).back();
+    for (size_t k = 0; k < 2; ++k) CHECK(std::abs(line(back, k).back().y) < 0.002f);
+}
+
+TEST_CASE("a pose goes with its roots, and what it has not is said", "[sim][rods][pose]") {
+    const auto level = straight({V3f(0.0f), V3f(0, 0, 0.1f)}, V3f(1, 0, 0), 0.2f, 5);
+    auto bent = std::make_shared<StrandSet>(*level);
+    const auto p = bent->points.add<V3f>("P");
+    for (size_t i = 0; i < p.size(); ++i) p[i].y -= 0.1f * float(i % 5);
+    // Elsewhere and turned: what hung down beside the strand goes with the frame of its root.
+    const auto up = straight({V3f(5, 0, 0), V3f(5, 0, 0.1f)}, V3f(0, 1, 0), 0.2f, 5);
+    StrandSet taken(*up);
+    CHECK(takePose(*withPose(*bent), taken) == 0);
+    const Quatf turn =
+        up->strands.find<Quatf>("orient")[0] * level->strands.find<Quatf>("orient")[0].inverse();
+    const auto q = std::as_const(taken.points).find<V3f>("P");
+    for (size_t i = 0; i < 5; ++i) {
+        const V3f expected = V3f(5, 0, 0) + rotate(turn, std::as_const(bent->points).find<V3f>("P")[i]);
+        CHECK((q[i] - expected).length() < 1e-6f);
+    }
+    // Of another program: only from its root.
+    StrandSet shifted(*up);
+    CHECK(takePose(*bent, shifted) == 0);
+    CHECK((std::as_const(shifted.points).find<V3f>("P")[4] - V3f(5.2f, -0.4f, 0)).length() < 1e-6f);
+    // Those without a pose stay: other ids, other numbers of points, nothing at all.
+    StrandSet other(*up);
+    other.strands.set("id", std::vector<uint64_t>{1, 7});
+    CHECK(takePose(*bent, other) == 1);
+    CHECK(std::as_const(other.points).find<V3f>("P")[9] == up->points.find<V3f>("P")[9]);
+    StrandSet longer(*straight({V3f(0.0f)}, V3f(0, 1, 0), 0.2f, 6));
+    CHECK(takePose(*bent, longer) == 1);
+    StrandSet none;
+    none.points.set("P", std::vector<V3f>());
+    CHECK(takePose(*bent, none) == 0);
+    Sim sim = strands(up);
+    sim.world.strandFiles["poses/few.ply"] = straight({V3f(0.0f)}, V3f(1, 0, 0), 0.2f, 5);
+    sim.set("starts_as", std::string("poses/few.ply"));
+    const auto states = sim.run(2);
+    REQUIRE(states[0].notes.size() == 1);
+    CHECK(states[0].notes[0] ==
+          "1 strand is not in the pose of few.ply, with as many points: it starts as placed");
 }

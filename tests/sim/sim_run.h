@@ -13,6 +13,7 @@ struct World {
     std::map<std::string, Geometry> layers;
     std::map<std::string, std::shared_ptr<const CurveSet>> curves;
     std::map<std::string, VectorGridPtr> grids;  ///< by file
+    std::map<std::string, std::shared_ptr<const StrandSet>> strandFiles;
 };
 
 class WorldAt : public Surroundings {
@@ -31,7 +32,9 @@ class WorldAt : public Surroundings {
     std::shared_ptr<const StrandSet> strands(const std::string&) override { return nullptr; }
     std::shared_ptr<const CurveSet> curves(const std::string& id) override { return world_.curves.at(id); }
     std::shared_ptr<const PointSet> points(const std::string&) override { return nullptr; }
-    std::shared_ptr<const StrandSet> strandFile(const std::string&) override { return nullptr; }
+    std::shared_ptr<const StrandSet> strandFile(const std::string& file) override {
+        return world_.strandFiles.at(file);
+    }
     std::set<int> framesOf(const std::string&) override { return {}; }
     VectorGridPtr vectors(const std::string& file, const std::string&) override {
         return world_.grids.at(file);

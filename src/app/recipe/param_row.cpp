@@ -223,20 +223,40 @@ QWidget* ParamRow::makeChoice() {
     return box;
 }
 
+namespace {
+
+/// What a dialog for a file offers.
+QString filesOf(const ParamSpec& spec, bool object) {
+    if (object) return "Meshes (*.obj *.ply *.stl *.off *.gltf *.glb *.fbx)";
+    if (spec.refKind == "vectors") return "Grids of vectors (*.vdb)";
+    if (spec.refKind == "strands") return "Strands (*.usda *.ply *.vdb)";
+    if (spec.refKind == "sequence") return "Points and strands (*.ply *.csv *.usda *.vdb)";
+    return "Images (*.png *.jpg *.jpeg *.tif *.tiff *.exr *.hdr)";
+}
+
+}  // namespace
+
 QWidget* ParamRow::makeFile() {
+    auto* both = new QWidget;
+    auto* line = new QHBoxLayout(both);
+    line->setContentsMargins(0, 0, 0, 0);
+    line->setSpacing(px(2));
     auto* button = new QPushButton;
     button->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);
-    connect(button, &QPushButton::clicked, this, [this] {
-        const QString folder = QString::fromStdString(controller_.session().folder().string());
-        const bool mesh =
-            path_.source < 0 && controller_.document().get(path_.node).category() == Category::Object;
-        const bool points = path_.source < 0 && !path_.step.empty();
-        const QString file =
-            QFileDialog::getOpenFileName(this, "Choose a file", folder,
-                                         mesh ? "Meshes (*.obj *.ply *.stl *.off *.gltf *.glb *.fbx)"
-                                         : spec_.refKind == "vectors" ? "Grids of vectors (*.vdb)"
-                                         : points                     ? "Points (*.ply *.csv *.usda *.vdb)"
-                                                  : "Images (*.png *.jpg *.jpeg *.tif *.tiff *.exr *.hdr)");
+    auto* none = new QToolButton;
+    none->setObjectName("noFile");
+    none->setProperty("flat", true);
+    none->setIcon(icon("close"));
+    none->setFixedSize(px(22), px(22));
+    none->setToolTip("Without a file");
+    line->addWidget(button, 1);
+    line->addWidget(none);
+    const bool mesh =
+        path_.source < 0 && controller_.document().get(path_.node).category() == Category::Object;
+    connect(button, &QPushButton::clicked, this, [this, mesh] {
+        const QString file = QFileDialog::getOpenFileName(
+            this, "Choose a file", QString::fromStdString(controller_.session().folder().string()),
+            filesOf(spec_, mesh && path_.step.empty()));
         if (file.isEmpty()) return;
         // A frame stands for its whole sequence where the step can show one.
         const std::string chosen =
@@ -245,12 +265,14 @@ QWidget* ParamRow::makeFile() {
             std::filesystem::path(chosen).lexically_relative(controller_.session().folder());
         controller_.setValue(path_, relative.empty() ? chosen : relative.string());
     });
-    refreshers_.push_back([button](const Param& p) {
+    connect(none, &QToolButton::clicked, this, [this] { controller_.setValue(path_, std::string()); });
+    refreshers_.push_back([button, none, mesh](const Param& p) {
         const QString file = QString::fromStdString(std::get<std::string>(p.value));
         button->setText(file.isEmpty() ? "Choose..." : QFileInfo(file).fileName());
         button->setToolTip(file);
+        none->setVisible(!file.isEmpty() && !mesh);
     });
-    return button;
+    return both;
 }
 
 namespace {

@@ -168,6 +168,9 @@ void StepCard::fillMenu(QMenu& menu) {
                                  [&](const Document& d) { return withStepReplaced(d, node_, step_, id); });
             });
     }
+    if (findSpec(specsOf(*step), "starts_as"))
+        menu.addAction("Start as it is now", this, [this] { controller_.startAsNow(node_, step_); })
+            ->setToolTip("Keeps the pose of this frame beside the scene, and starts from it");
     menu.addSeparator();
     menu.addAction("Remove", this, [this] {
         controller_.edit("Remove step", [&](const Document& d) { return withoutStep(d, node_, step_); });

@@ -10,6 +10,7 @@
 #include "io/elements_io.h"
 #include "io/strands_io.h"
 #include "scene/keying.h"
+#include "scene/pose.h"
 #include "scene/scene_file.h"
 
 namespace ovrix::app {
@@ -346,6 +347,30 @@ void Controller::handOnLayer(const std::string& layer, HandOn what, const QStrin
         QMetaObject::invokeMethod(
             this, [this, text, bad] { say(text, bad); }, Qt::QueuedConnection);
     });
+}
+
+void Controller::startAsNow(const std::string& layer, const std::string& step) {
+    if (session_.path().empty()) return say("Save the scene first: poses lie beside it", true);
+    say("Keeping the pose of this frame");
+    worker_.post(
+        [this, layer, step, now = document(), scene = session_.path(), frame = frame_](Progress& progress) {
+            QString problem;
+            std::filesystem::path file;
+            try {
+                file = writePose(evaluator_, now, layer, scene, frame, progress);
+            } catch (const std::exception& e) {
+                problem = QString::fromUtf8(e.what());
+            }
+            QMetaObject::invokeMethod(
+                this,
+                [this, layer, step, file, problem] {
+                    if (!problem.isEmpty()) return say(problem, true);
+                    edit("Start as it is now", [&](const Document& d) {
+                        return withValue(d, {layer, step, "starts_as"}, pathInScene(file));
+                    });
+                },
+                Qt::QueuedConnection);
+        });
 }
 
 SurfacePtr Controller::surfaceOfChosen() {

@@ -98,6 +98,8 @@ class Controller : public QObject {
     /// Works out, on the worker, the bytes that all copies of a layer take as one mesh; @p then runs in the
     /// window.
     void measureMesh(const std::string& layer, std::function<void(double)> then);
+    /// Keeps the pose of a layer's simulated strands at this frame beside the scene, and starts from it.
+    void startAsNow(const std::string& layer, const std::string& step);
     /// Writes what the layer makes at Full, on the worker.
     void handOnLayer(const std::string& layer, HandOn what, const QString& file);
     void setAutosaveFolder(const std::filesystem::path& folder);
