@@ -51,17 +51,19 @@ file(GLOB core_tests CONFIGURE_DEPENDS tests/*.cpp tests/base/*.cpp tests/geo/*.
      tests/ops/*.cpp tests/sim/*.cpp tests/render/*.cpp tests/io/*.cpp tests/scene/*.cpp tests/cli/*.cpp)
 add_executable(ovrix-tests ${core_tests})
 target_include_directories(ovrix-tests PRIVATE tests)
-target_compile_definitions(ovrix-tests PRIVATE OVRIX_SOURCE_DIR="${CMAKE_SOURCE_DIR}")
+target_compile_definitions(ovrix-tests PRIVATE OVRIX_SOURCE_DIR="${CMAKE_SOURCE_DIR}"
+                           OVRIX_DEMO_DIR="${CMAKE_BINARY_DIR}/demo")
 target_precompile_headers(ovrix-tests PRIVATE tests/pch.h)
 target_link_libraries(ovrix-tests PRIVATE ovrix_core ovrix_cli_lib ovrix_demo embree PkgConfig::oiio Catch2::Catch2)
 target_compile_options(ovrix-tests PRIVATE $<$<CONFIG:Release>:-O1>)
-add_dependencies(ovrix-tests ovrix-cli ovrix-mesh-reader)
+add_dependencies(ovrix-tests ovrix-cli ovrix-mesh-reader demo-scene)
 set_source_files_properties(tests/main.cpp PROPERTIES SKIP_PRECOMPILE_HEADERS ON)
 
 file(GLOB app_tests CONFIGURE_DEPENDS tests/app/*.cpp tests/app/*.h)
 add_window_program(ovrix-app-tests ${app_tests})
 target_precompile_headers(ovrix-app-tests PRIVATE tests/app/app_test.h)
-set_target_properties(ovrix-app-tests PROPERTIES AUTOMOC ON)
+# A file that is new is looked through too.
+set_target_properties(ovrix-app-tests PROPERTIES AUTOMOC ON AUTOGEN_TARGET_DEPENDS "${app_tests}")
 target_compile_options(ovrix-app-tests PRIVATE $<$<CONFIG:Release>:-O1>)
 target_link_libraries(ovrix-app-tests PRIVATE Qt6::Test)
 

@@ -225,7 +225,7 @@ class Finder {
         const auto surfaceId = std::get<std::string>(document.value(layer.id, "surface", frame));
         // Rings, files and curves need none; steps that do say so themselves.
         const auto made = layers.find(layer.id);
-        if (surfaceId.empty() && layer.steps.empty() &&
+        if (surfaceId.empty() && recipeOwner(document, layer).steps.empty() &&
             (made == layers.end() || elementCount(made->second.geometry) == 0))
             add(Severity::Error, layer.name + ": lies on no surface, so it makes nothing", layer.id);
         if (!layer.shown && layer.rendered)
@@ -234,7 +234,7 @@ class Finder {
         if (layer.shown && !layer.rendered)
             add(Severity::Warning, layer.name + " is shown but will not render", layer.id, {}, "Render it",
                 flagFix(layer.id, false));
-        for (const Step& s : layer.steps)
+        for (const Step& s : recipeOwner(document, layer).steps)
             if (s.on && s.type == "copies_of") checkCycle(layer, s, surfaceId);
         checkBake(layer);
         const auto it = layers.find(layer.id);
@@ -281,9 +281,10 @@ class Finder {
     }
 
     void checkResult(const Node& layer, const LayerResult& result) {
+        const Node recipe = recipeOf(document, layer);
         for (const StepReport& r : result.steps)
             if (!r.error.empty()) {
-                const Step* step = layer.step(r.step);
+                const Step* step = recipe.step(r.step);
                 const StepType* type = step ? findStepType(step->type) : nullptr;
                 add(Severity::Error,
                     fmt::format("{}, {}: {}{}", layer.name, type ? type->title : r.step, r.error,
@@ -293,12 +294,12 @@ class Finder {
             }
         for (const StepReport& r : result.steps)
             if (!r.note.empty()) add(Severity::Note, layer.name + ": " + r.note, layer.id, r.step);
-        if (elementCount(result.geometry) == 0) return checkEmpty(layer, result);
+        if (elementCount(result.geometry) == 0) return checkEmpty(layer, recipe, result);
         if (kindOf(result.geometry) == GeometryKind::Points)
             add(Severity::Warning, layer.name + ": ends in bare points, which do not render", layer.id, {},
                 "Add Copies of", [id = layer.id](const Document& d) {
-                    const Node& l = d.get(id);
-                    return withStep(d, id, l.steps.size(), makeStep("copies_of", l));
+                    const Node& owner = recipeOwner(d, d.get(id));
+                    return withStep(d, id, owner.steps.size(), makeStep("copies_of", owner));
                 });
         const double full = double(bytesOf(result.geometry)) / result.share;
         const double limit = double(document.memoryLimit());
@@ -309,9 +310,9 @@ class Finder {
                 layer.id);
     }
 
-    void checkEmpty(const Node& layer, const LayerResult& result) {
+    void checkEmpty(const Node& layer, const Node& recipe, const LayerResult& result) {
         for (const StepReport& r : result.steps) {
-            const Step* step = layer.step(r.step);
+            const Step* step = recipe.step(r.step);
             if (r.out != 0 || !step || !step->on) continue;
             const std::string title = findStepType(step->type)->title;
             const bool masked = step->params.count("keep") && step->params.at("keep").field;

@@ -188,7 +188,7 @@ Value Document::value(const std::string& nodeId, const std::string& param, doubl
     const ParamSpec* spec = findSpec(specsOf(node), param);
     if (!spec) throw Error("\"" + nodeId + "\" has no parameter \"" + param + "\"");
     const Param known = paramOr(*spec, node.params);
-    return known.formulas.empty() ? known.at(frame) : known.at(frame, rate());
+    return clampToSpec(*spec, known.formulas.empty() ? known.at(frame) : known.at(frame, rate()));
 }
 
 std::pair<int, int> Document::frames() const {
@@ -203,7 +203,9 @@ Value Document::setting(const std::string& settings, const std::string& param, d
     const Node* node = find(settings);
     if (!node || node->type != settings) return spec->initial;
     const Param known = paramOr(*spec, node->params);
-    return known.formulas.empty() || param == "rate" ? known.at(frame) : known.at(frame, rate());
+    // A file may say what the window would not take.
+    return clampToSpec(*spec, known.formulas.empty() || param == "rate" ? known.at(frame)
+                                                                         : known.at(frame, rate()));
 }
 
 size_t Document::memoryLimit() const { return size_t(std::get<double>(setting("scene", "memory")) * 1e9); }

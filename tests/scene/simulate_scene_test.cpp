@@ -382,6 +382,27 @@ TEST_CASE("what a simulation depends on is looked at once, however often it is r
     CHECK(life(withText(d, "b_0/from_file/offset", "3")) != first);  // the lowest counts all the same
 }
 
+TEST_CASE("a scene whose frames take no time, or run backward, is taken by the nearest that can be",
+          "[simulate]") {
+    Rain r;
+    for (const char* bad : {R"({"rate": 0})", R"({"rate": -24})", R"({"rate": 1e300})",
+                            R"({"first": 500, "last": -99999999999})", R"({"preroll": -3})"}) {
+        auto j = nlohmann::ordered_json::parse(writeScene(r.document));
+        for (auto& node : j["nodes"])
+            if (node["id"] == "scene") node["params"].update(nlohmann::ordered_json::parse(bad));
+        const Document d = readScene(j.dump());
+        CHECK(d.rate() >= 1);
+        CHECK(d.rate() <= 1000);
+        CHECK(d.frames().first <= d.frames().second);
+        Evaluator evaluator;
+        const LayerResult result = evaluator.layer(
+            d, "rain", {double(d.frames().first) + 3, Purpose::Render, true}, Progress::none());
+        REQUIRE(result.ok);
+        const auto& set = *std::get<std::shared_ptr<const PointSet>>(result.geometry);
+        for (const V3f& p : set.attributes.find<V3f>("P")) CHECK(isFinite(p));
+    }
+}
+
 TEST_CASE("while it plays, a change takes hold from what was shown, and exact frames stay exact",
           "[simulate]") {
     Rain r, exact;

@@ -39,6 +39,10 @@ void KeyButton::paintEvent(QPaintEvent*) {
     p.setPen(QPen(state_ == State::None ? (hot ? t.violet : t.line) : t.violet, 1.2));
     p.setBrush(state_ == State::Here ? QBrush(t.violet) : Qt::NoBrush);
     paintDiamond(p, c, r);
+    if (state_ == State::Keyed) {  // else it would look as one without keys does under the pointer
+        p.setBrush(t.violet);
+        paintDiamond(p, c, px(1));
+    }
     if (hasFocus()) {
         p.setPen(QPen(t.seaGlass, 1));
         p.setBrush(Qt::NoBrush);

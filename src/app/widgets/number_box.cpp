@@ -13,7 +13,7 @@
 namespace ovrix::app {
 
 QString numberText(double value, bool whole) {
-    if (whole) return QLocale(QLocale::C).toString(qlonglong(value)).replace(',', ' ');
+    if (whole) return QLocale(QLocale::English).toString(qlonglong(value)).replace(',', ' ');
     const double size = std::abs(value);
     if (size != 0 && (size < 1e-4 || size >= 1e7)) return QString::number(value, 'g', 4);
     const int decimals = size >= 1000 ? 1 : size >= 100 ? 2 : size >= 1 ? 3 : 4;
