@@ -4,9 +4,13 @@ add_library(ovrix_demo STATIC demo/low_tide.cpp demo/maker.cpp demo/motion.cpp d
             demo/strands.cpp)
 target_include_directories(ovrix_demo PUBLIC demo)
 target_link_libraries(ovrix_demo PUBLIC ovrix_core)
+# Here and below: where nothing computes much, building fast counts for more than running fast.
+set(OVRIX_BUILD_FAST $<$<CONFIG:Release>:-O1>)
+target_compile_options(ovrix_demo PRIVATE ${OVRIX_BUILD_FAST})
 
 add_library(ovrix_cli_lib STATIC src/cli/cli.cpp src/cli/commands.cpp)
 target_link_libraries(ovrix_cli_lib PUBLIC ovrix_core PRIVATE CLI11::CLI11)
+target_compile_options(ovrix_cli_lib PRIVATE ${OVRIX_BUILD_FAST})
 add_executable(ovrix-cli src/cli/main.cpp)
 target_link_libraries(ovrix-cli PRIVATE ovrix_cli_lib)
 
@@ -33,8 +37,7 @@ list(REMOVE_ITEM app_sources ${CMAKE_SOURCE_DIR}/src/app/main.cpp)
 add_library(ovrix_app STATIC ${app_sources})
 set_target_properties(ovrix_app PROPERTIES AUTOMOC ON)
 target_precompile_headers(ovrix_app PRIVATE src/app/pch.h)
-# Nothing in it computes much: building fast counts for more than running fast.
-target_compile_options(ovrix_app PRIVATE $<$<CONFIG:Release>:-O1>)
+target_compile_options(ovrix_app PRIVATE ${OVRIX_BUILD_FAST})
 # Qt's short words (slots, emit) collide with other names, ours among them.
 target_compile_definitions(ovrix_app PUBLIC QT_NO_KEYWORDS)
 target_link_libraries(ovrix_app PUBLIC ovrix_core Qt6::Widgets Qt6::OpenGL Qt6::OpenGLWidgets Qt6::Svg)
@@ -44,9 +47,11 @@ function(add_window_program name)
   add_executable(${name} ${ARGN} ${CMAKE_BINARY_DIR}/fonts.qrc)
   set_target_properties(${name} PROPERTIES AUTORCC ON)
   target_link_libraries(${name} PRIVATE ovrix_app)
+  target_compile_options(${name} PRIVATE ${OVRIX_BUILD_FAST})
   add_dependencies(${name} ovrix-mesh-reader)
 endfunction()
 add_window_program(ovrix src/app/main.cpp)
+target_precompile_headers(ovrix REUSE_FROM ovrix_app)
 file(GLOB core_tests CONFIGURE_DEPENDS tests/*.cpp tests/base/*.cpp tests/geo/*.cpp tests/field/*.cpp
      tests/ops/*.cpp tests/sim/*.cpp tests/render/*.cpp tests/io/*.cpp tests/scene/*.cpp tests/cli/*.cpp)
 add_executable(ovrix-tests ${core_tests})
@@ -55,7 +60,7 @@ target_compile_definitions(ovrix-tests PRIVATE OVRIX_SOURCE_DIR="${CMAKE_SOURCE_
                            OVRIX_DEMO_DIR="${CMAKE_BINARY_DIR}/demo")
 target_precompile_headers(ovrix-tests PRIVATE tests/pch.h)
 target_link_libraries(ovrix-tests PRIVATE ovrix_core ovrix_cli_lib ovrix_demo embree PkgConfig::oiio Catch2::Catch2)
-target_compile_options(ovrix-tests PRIVATE $<$<CONFIG:Release>:-O1>)
+target_compile_options(ovrix-tests PRIVATE ${OVRIX_BUILD_FAST})
 add_dependencies(ovrix-tests ovrix-cli ovrix-mesh-reader demo-scene)
 set_source_files_properties(tests/main.cpp PROPERTIES SKIP_PRECOMPILE_HEADERS ON)
 
@@ -64,7 +69,6 @@ add_window_program(ovrix-app-tests ${app_tests})
 target_precompile_headers(ovrix-app-tests PRIVATE tests/app/app_test.h)
 # A file that is new is looked through too.
 set_target_properties(ovrix-app-tests PROPERTIES AUTOMOC ON AUTOGEN_TARGET_DEPENDS "${app_tests}")
-target_compile_options(ovrix-app-tests PRIVATE $<$<CONFIG:Release>:-O1>)
 target_link_libraries(ovrix-app-tests PRIVATE Qt6::Test)
 
 add_executable(ovrix-bench bench/bench.cpp bench/bare_vdb.cpp bench/cover_bench.cpp bench/sim_bench.cpp
@@ -75,6 +79,8 @@ target_link_libraries(ovrix-bench PRIVATE openvdb boost_iostreams ovrix_core ovr
 add_dependencies(ovrix-bench ovrix-mesh-reader)
 
 add_window_program(ovrix-shots src/app/shots/main.cpp)
+target_precompile_headers(ovrix-shots REUSE_FROM ovrix_app)
 
 # How long the interface is away while it plays and bakes.
 add_window_program(ovrix-heartbeat bench/heartbeat.cpp)
+target_precompile_headers(ovrix-heartbeat REUSE_FROM ovrix_app)

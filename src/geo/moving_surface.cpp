@@ -324,18 +324,22 @@ Touch MovingSurface::During::sweep(const V3f& from, const V3f& to) const {
     return touch;
 }
 
+/// Of one that moves as a whole: asked in its own space.
+template <class Known>
+SurfaceHit MovingSurface::During::closestBy(const V3f& point, float reach, Known&& known) const {
+    const float size = lerp(surface_->size0_, surface_->size1_, float(end_));
+    SurfaceHit hit = surface_->shape_->closest(point * local1_, reach / size, known);
+    if (!hit.hit) return hit;
+    hit.distance *= size;
+    hit.position = hit.position * world1_;
+    world1_.multDirMatrix(V3f(hit.normal), hit.normal);
+    hit.normal.normalize();
+    return hit;
+}
+
 SurfaceHit MovingSurface::During::closest(const V3f& point, float reach, uint32_t guess) const {
     if (surface_->empty() || !isFinite(point)) return {};
-    if (surface_->shape_) {
-        const float size = lerp(surface_->size0_, surface_->size1_, float(end_));
-        SurfaceHit hit = surface_->shape_->closest(point * local1_, reach / size, guess);
-        if (!hit.hit) return hit;
-        hit.distance *= size;
-        hit.position = hit.position * world1_;
-        world1_.multDirMatrix(V3f(hit.normal), hit.normal);
-        hit.normal.normalize();
-        return hit;
-    }
+    if (surface_->shape_) return closestBy(point, reach, guess);
     const auto triangle = [&](uint32_t t) {
         const MovingTriangle k = surface_->triangle(t, end_);
         return std::tuple(k.a, k.b - k.a, k.c - k.a);
@@ -344,6 +348,16 @@ SurfaceHit MovingSurface::During::closest(const V3f& point, float reach, uint32_
                                 guess < surface_->triangleCount() ? guess : kNoTriangle);
     if (best.hit) best.normal = surface_->triangle(best.triangle, end_).normal();
     return best;
+}
+
+SurfaceHit MovingSurface::During::closest(const V3f& point, float reach, NearTriangles& near) const {
+    if (surface_->empty() || !isFinite(point)) return {};
+    if (surface_->shape_) return closestBy(point, reach, near);
+    // What deforms has other neighbours in each frame: only the nearest is a good guess.
+    const SurfaceHit hit = closest(point, reach, near.count ? near.triangle[0] : kNoTriangle);
+    near = {};
+    if (hit.hit) near.count = 1, near.triangle[0] = hit.triangle;
+    return hit;
 }
 
 bool MovingSurface::During::inside(const V3f& point) const {

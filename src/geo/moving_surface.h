@@ -52,6 +52,10 @@ class MovingSurface {
         /// The closest place at the end of the part; no hit when all lies beyond @p reach. A triangle that
         /// may be near makes it quicker.
         SurfaceHit closest(const V3f& point, float reach, uint32_t guess = kNoTriangle) const;
+        /// The same by what is known to be near.
+        SurfaceHit closest(const V3f& point, float reach, NearTriangles& near) const;
+        /// Whether it stands still in the whole frame.
+        bool still() const { return surface_->shape_ && surface_->before_ == surface_->now_; }
         /// Whether a point lies inside at the end of the part; always outside of a surface that is not
         /// closed.
         bool inside(const V3f& point) const;
@@ -61,6 +65,8 @@ class MovingSurface {
       private:
         friend class MovingSurface;
         Touch sweepRigid(const V3f& from, const V3f& to) const;
+        template <class Known>
+        SurfaceHit closestBy(const V3f& point, float reach, Known&& known) const;
         const MovingSurface* surface_ = nullptr;
         double begin_ = 0, end_ = 1;
         M44f local0_, local1_, world1_;  // of one that moves as a whole

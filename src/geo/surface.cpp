@@ -19,7 +19,15 @@ int16_t packSigned(float x) { return int16_t(std::lround(std::clamp(x, -1.0f, 1.
 
 }  // namespace
 
-Surface::Surface(MeshPtr mesh) : mesh_(std::move(mesh)) {
+/// More than places and distances there are rounded by.
+static float roundingAt(const V3f& p) { return 1e-6f * (std::abs(p.x) + std::abs(p.y) + std::abs(p.z)); }
+
+static uint64_t nextNumber() {
+    static std::atomic<uint64_t> last{0};
+    return ++last;
+}
+
+Surface::Surface(MeshPtr mesh) : mesh_(std::move(mesh)), number_(nextNumber()) {
     const auto& triangles = mesh_->triangles();
     const auto p = mesh_->positions();
     const auto n = mesh_->normals();
@@ -302,6 +310,58 @@ SurfaceHit Surface::closest(const V3f& point, float reach, uint32_t guess) const
     return best;
 }
 
+/// The closest of those that are listed, the lower triangle where two are alike; without its normal.
+SurfaceHit Surface::closestOf(const V3f& point, float reach, const NearTriangles& near) const {
+    SurfaceHit best;
+    best.distance = reach;
+    // None is nearer to the point than to the place by more than the way between both, and its rounding.
+    const float way = (point - near.place).length(), slack = 1e-5f * (way + near.reach) + roundingAt(point);
+    for (uint32_t k = 0; k < near.count && near.distance[k] - way - slack <= best.distance; ++k) {
+        const uint32_t t = near.triangle[k];
+        float u, v;
+        const V3f at = closestOnTriangle(point, packed_[t].p, packed_[t].e1, packed_[t].e2, u, v);
+        const float distance = (at - point).length();
+        if (distance < best.distance || (best.hit && distance == best.distance && t < best.triangle))
+            best = {true, t, u, v, distance, at, {}};
+    }
+    return best;
+}
+
+/// Lists the nearest of those within a radius, and how far around that is all.
+void Surface::lookAround(const V3f& point, float radius, NearTriangles& near) const {
+    near.of = number_, near.place = point, near.reach = radius, near.count = 0;
+    within(point, radius, [&](uint32_t t, float distance) {
+        for (uint32_t k = 0; k < near.count; ++k)
+            if (distance < near.distance[k] || (distance == near.distance[k] && t < near.triangle[k]))
+                std::swap(distance, near.distance[k]), std::swap(t, near.triangle[k]);
+        if (near.count < NearTriangles::kMost)
+            near.distance[near.count] = distance, near.triangle[near.count++] = t;
+        else
+            near.reach = std::min(near.reach, distance);  // the one that finds no room
+    });
+}
+
+SurfaceHit Surface::closest(const V3f& point, float reach, NearTriangles& near) const {
+    if (!isFinite(point)) return {};
+    SurfaceHit best;
+    const bool known = near.of == number_ && near.reach > 0;
+    if (known) best = closestOf(point, reach, near);
+    // Distances are rounded: what is here must be nearer by more than that.
+    const float around = near.reach * (1.0f - 1e-5f) - roundingAt(point);
+    if (!known || !((point - near.place).length() + std::min(best.distance, reach) < around)) {
+        best = closest(point, reach, near.of == number_ && near.count ? near.triangle[0] : kNoTriangle);
+        near.reach = 0;
+        if (!best.hit) return best;
+        // So far that a point may go on for a while, and no farther than that a few are enough.
+        const Packed& k = packed_[best.triangle];
+        const float side = std::sqrt(k.e1.cross(k.e2).length());
+        lookAround(point, best.distance + 0.75f * side, near);
+        if (const SurfaceHit listed = closestOf(point, reach, near); listed.hit) best = listed;
+    }
+    if (best.hit) best.normal = normalAt(best.triangle, best.u, best.v);
+    return best;
+}
+
 bool Surface::closed() const {
     return *kept<bool>("closed", [&] { return std::make_shared<const bool>(isClosed(*mesh_)); });
 }
@@ -313,14 +373,15 @@ bool Surface::inside(const V3f& point) const {
            });
 }
 
-void Surface::trianglesWithin(const V3f& point, float radius,
-                              const std::function<void(uint32_t)>& visit) const {
+/// Calls @p visit with each triangle nearer than that, and how near it is.
+template <class Visit>
+void Surface::within(const V3f& point, float radius, const Visit& visit) const {
     struct Query {
-        const std::vector<Packed>* packed;
-        const std::function<void(uint32_t)>* visit;
+        const std::vector<Packed>& packed;
+        const Visit& visit;
         V3f point;
         float radius;
-    } query{&packed_, &visit, point, radius};
+    } query{packed_, visit, point, radius};
     RTCPointQuery q{};
     q.x = point.x, q.y = point.y, q.z = point.z;
     q.radius = radius;
@@ -328,13 +389,18 @@ void Surface::trianglesWithin(const V3f& point, float radius,
     rtcInitPointQueryContext(&context);
     const auto each = [](RTCPointQueryFunctionArguments* args) {
         auto& state = *static_cast<Query*>(args->userPtr);
-        const Packed& k = (*state.packed)[args->primID];
+        const Packed& k = state.packed[args->primID];
         float u, v;
-        if ((closestOnTriangle(state.point, k.p, k.e1, k.e2, u, v) - state.point).length() < state.radius)
-            (*state.visit)(args->primID);
+        const float distance = (closestOnTriangle(state.point, k.p, k.e1, k.e2, u, v) - state.point).length();
+        if (distance < state.radius) state.visit(args->primID, distance);
         return false;
     };
     rtcPointQuery(tracer().scene, &q, &context, each, &query);
+}
+
+void Surface::trianglesWithin(const V3f& point, float radius,
+                              const std::function<void(uint32_t)>& visit) const {
+    within(point, radius, [&](uint32_t t, float) { visit(t); });
 }
 
 }  // namespace ovrix

@@ -22,6 +22,17 @@ struct SurfaceHit {
 
 inline constexpr uint32_t kNoTriangle = UINT32_MAX;
 
+/// Triangles around a place: the closest point of what is near there is found among a few, without the tree.
+struct NearTriangles {
+    static constexpr uint32_t kMost = 12;
+    uint64_t of = 0;     ///< the number of the surface; 0 for none
+    V3f place{0, 0, 0};  ///< in its space
+    float reach = 0;     ///< all that come nearer to the place than that are here
+    uint32_t count = 0;
+    std::array<uint32_t, kMost> triangle{};  ///< by their distance from the place
+    std::array<float, kMost> distance{};
+};
+
 /// All functions are thread safe. The ray tracer's tree is built at the first query that needs it.
 class Surface {
   public:
@@ -74,6 +85,11 @@ class Surface {
     SurfaceHit closest(const V3f& point, float reach = std::numeric_limits<float>::infinity(),
                        uint32_t guess = kNoTriangle) const;
 
+    /// The same by what is known to be near, which is looked for anew where it does not hold for the point.
+    SurfaceHit closest(const V3f& point, float reach, NearTriangles& near) const;
+    /// Another one for each surface that was ever made in this run of the program.
+    uint64_t number() const { return number_; }
+
     /// Whether no edge is open: then there is an inside.
     bool closed() const;
     /// Whether a point lies inside; always outside of one that is not closed.
@@ -101,8 +117,13 @@ class Surface {
     struct Tracer;
     Tracer& tracer() const;
     uint32_t pick(double target) const;
+    SurfaceHit closestOf(const V3f& point, float reach, const NearTriangles& near) const;
+    void lookAround(const V3f& point, float radius, NearTriangles& near) const;
+    template <class Visit>
+    void within(const V3f& point, float radius, const Visit& visit) const;
 
     MeshPtr mesh_;
+    uint64_t number_;
     std::vector<Packed> packed_;
     std::vector<double> cumulated_;  // area up to and with triangle t
     std::vector<uint32_t> startAt_;  // first triangle whose cumulated area passes k / size of the total

@@ -1,5 +1,6 @@
 #include "io/vdb_points.h"
 
+#include <openvdb/io/File.h>
 #include <openvdb/io/Stream.h>
 #include <openvdb/openvdb.h>
 #include <openvdb/points/PointCount.h>
@@ -431,9 +432,11 @@ auto withFile(const std::filesystem::path& path, const Body& body) {
         XXH3_64bits(all.data(), all.size() - end) != sum)
         throw Error("is no frame of a simulation, or is damaged", path.string(), "Bake it again");
     try {
-        boost::iostreams::stream<boost::iostreams::array_source> in(all.data(), all.size() - end);
-        vdb::io::Stream stream(in);
-        return body(*stream.getGrids(), *stream.getMetadata());
+        vdb::io::File whole(path.string());
+        whole.setCopyMaxBytes(0);
+        whole.open();  // columns are unpacked when they are asked for: by all threads
+        const auto grids = whole.getGrids();
+        return body(*grids, *whole.getMetadata());
     } catch (const Error&) {
         throw;
     } catch (const std::exception& e) {

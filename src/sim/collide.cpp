@@ -204,12 +204,12 @@ void Collisions::pushOut(Passage& p, float seconds, Clearance& clear) const {
     if (!clear.touching && clear.holds(p.x0) && clear.holds(p.x1)) return;
     const float moved = (p.x1 - p.x0).length();
     float room = std::numeric_limits<float>::infinity();  // to what it does not touch
-    const bool near = clear.touching;
+    const bool close = clear.touching;
     clear.touching = false;
     for (size_t i = 0; i < colliders_.size(); ++i) {
         const Collider& c = colliders_[i];
         // Farther than it must, so that the next substeps need not look.
-        const float reach = 2.0f * c.thickness + (near ? 2.0f : 6.0f) * moved;
+        const float reach = 2.0f * c.thickness + (close ? 2.0f : 6.0f) * moved;
         if (!c.surface) {
             settleAt(p, i);
             room = std::min(room, (p.x1 - c.point1).dot(c.normal) - c.thickness);
@@ -220,9 +220,13 @@ void Collisions::pushOut(Passage& p, float seconds, Clearance& clear) const {
             continue;
         }
         if (!c.surface->closed()) settleAt(p, i);  // only a way says on which side it is
-        const SurfaceHit hit =
-            during_[i].closest(p.x1, reach, clear.collider == i ? clear.triangle : kNoTriangle);
-        if (hit.hit && !clear.touching) clear.collider = uint32_t(i), clear.triangle = hit.triangle;
+        NearTriangles other;
+        NearTriangles& near = clear.collider == i ? clear.near : other;
+        const SurfaceHit hit = during_[i].closest(p.x1, reach, near);
+        if (hit.hit && !clear.touching) {
+            if (clear.collider != i) clear.near = other;
+            clear.collider = uint32_t(i), clear.triangle = hit.triangle;
+        }
         const bool touched = std::exchange(p.touched, false);
         if (hit.hit && c.surface->closed()) pushOff(hit, i, seconds, p, clear);
         if (!p.touched || !c.surface->closed())
@@ -259,6 +263,7 @@ void Collisions::pushOff(const SurfaceHit& hit, size_t collider, float seconds, 
     const float area = up.length2();
     if (!(area > 0)) return;
     clear.touching = true;
+    clear.on = hit.position, clear.up = n;
     clear.bary = V2f(hit.u, hit.v);
     clear.lean = V3f(n.cross(e2).dot(up) / area, e1.cross(n).dot(up) / area, n.dot(up) / std::sqrt(area));
 }
@@ -276,18 +281,20 @@ void Collisions::putOn(const V3f& on, const V3f& n, const V3f& ground, float fri
 /// Whether it is still where it last lay on a mesh, but for a part of the thickness.
 bool Collisions::restsOn(Passage& p, float seconds, const Clearance& clear) const {
     const Collider& c = colliders_[clear.collider];
-    const MovingTriangle k = during_[clear.collider].triangle(clear.triangle);
-    const V3f e1 = k.b - k.a, e2 = k.c - k.a;
-    const V3f n = (e1 * clear.lean.x + e2 * clear.lean.y + k.normal() * clear.lean.z).normalized();
-    const V3f off = p.x1 - k.at(clear.bary.x, clear.bary.y);
+    V3f on = clear.on, n = clear.up, ground(0.0f);
+    if (!during_[clear.collider].still()) {
+        const MovingTriangle k = during_[clear.collider].triangle(clear.triangle);
+        const V3f e1 = k.b - k.a, e2 = k.c - k.a;
+        n = (e1 * clear.lean.x + e2 * clear.lean.y + k.normal() * clear.lean.z).normalized();
+        on = k.at(clear.bary.x, clear.bary.y);
+        ground = c.surface->velocityAt(clear.triangle, clear.bary.x, clear.bary.y, end_) / frame_ * seconds;
+    }
+    const V3f off = p.x1 - on;
     const float height = off.dot(n);
     const V3f along = off - n * height;
     if (!(along.length2() < 0.0625f * c.thickness * c.thickness) || !(std::abs(height) < 2.0f * c.thickness))
         return false;
-    if (height >= c.thickness) return true;
-    const V3f ground =
-        c.surface->velocityAt(clear.triangle, clear.bary.x, clear.bary.y, end_) / frame_ * seconds;
-    putOn(p.x1 + n * (c.thickness - height), n, ground, c.friction, p);
+    if (height < c.thickness) putOn(p.x1 + n * (c.thickness - height), n, ground, c.friction, p);
     return true;
 }
 

@@ -23,15 +23,19 @@ struct Passage {
     V2f bary{0, 0};
 };
 
-/// What is known of what is around a point that meets things in each of many substeps.
-struct Clearance {
+/// What is known of what is around a point that meets things in each of many substeps. What is asked most
+/// often lies in one line of the nearest memory.
+struct alignas(64) Clearance {
     /// Within that radius, in metres, of that place nothing is met; nothing but what it touches, if it does.
     V3f place{0, 0, 0};
     float radius = 0;
-    uint32_t collider = 0, triangle = kNoTriangle;  ///< what was nearest
-    bool touching = false;                          ///< it lies on that triangle, at these weights
+    V3f on{0, 0, 0}, up{0, 1, 0};  ///< what it touches, in the world, when it was looked at
+    uint32_t collider = 0;         ///< what was nearest
+    bool touching = false;         ///< it lies on that triangle, at these weights
+    uint32_t triangle = kNoTriangle;
     V2f bary{0, 0};
-    V3f lean{0, 0, 1};  ///< off it, by both edges and the normal of the triangle
+    V3f lean{0, 0, 1};   ///< off it, by both edges and the normal of the triangle
+    NearTriangles near;  ///< of that collider
     bool holds(const V3f& p) const { return (p - place).length2() < radius * radius && radius > 0; }
     /// Looks closely again at what it touches.
     void wake() {

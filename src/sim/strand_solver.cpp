@@ -1,5 +1,7 @@
 #include "sim/strand_solver.h"
 
+#include <mutex>
+
 #include "base/error.h"
 #include "base/parallel.h"
 #include "base/specs.h"
@@ -79,14 +81,18 @@ class StrandSolver : public Solver {
         set->points.set("P", copied<V3f>(old->points, "P"));
         set->points.set("v", copied<V3f>(old->points, "v"));
         Stepping step(*set, drive, parts, *now.params, float((now.frame - before.frame) / now.rate),
-                      static_cast<const Memo*>(last.memo.get()));
+                      static_cast<const MemoBox*>(last.memo.get()));
         step.fresh = last.numbers.empty();
         for (int s = 0; s < step.substeps; ++s) {
             const double seconds =
                 (before.frame + double(s + 1) / step.substeps * (now.frame - before.frame)) / now.rate;
             step.run(s, seconds, progress);
         }
-        SolverState state{now.frame, StrandsPtr(set), {kBegun}, parts.notes, step.memo};
+        SolverState state{now.frame,
+                          StrandsPtr(set),
+                          {kBegun},
+                          parts.notes,
+                          std::make_shared<const MemoBox>(std::move(step.memo))};
         if (const auto n = std::count(step.freed.begin(), step.freed.end(), 1))
             state.notes.push_back(fmt::format(
                 "{} strand{} began inside of what {} meet{}, and {} moved to its surface", n,
@@ -124,10 +130,45 @@ class StrandSolver : public Solver {
         return {column.begin(), column.end()};
     }
 
+    /// Strands of as many points, which are worked out side by side.
+    struct Bundle {
+        std::array<uint32_t, Rods::kLanes> strand{};
+        std::optional<Rods> rods;
+    };
+
+    /// The rods, and what they were made from: where that is the same in the next frame, so are they.
+    struct RodsMade {
+        StrandsPtr from;
+        RodNature nature;  ///< without the lengths, which come from the next two
+        float stiff = 0, dt = 0;
+        Curve along;
+        std::vector<Bundle> bundles;
+        bool holds(const StrandsPtr& f, const RodNature& n, float s, float d, const Curve& a) const {
+            return from == f && nature.rootStiffness == n.rootStiffness && nature.keepShape == n.keepShape &&
+                   nature.stretch == n.stretch && nature.iterations == n.iterations && stiff == s &&
+                   dt == d && along == a;
+        }
+    };
+
     /// What one frame knows that the next may go on with.
     struct Memo {
         std::vector<Clearance> clear;  ///< of each point
         StrandNeighbours near;
+        std::shared_ptr<const RodsMade> rods;
+    };
+    /// With a state until the next comes from it. It is large: not copied, but handed on. What comes from the
+    /// same state once more looks again.
+    class MemoBox {
+      public:
+        explicit MemoBox(std::unique_ptr<Memo> memo) : memo_(std::move(memo)) {}
+        std::unique_ptr<Memo> take() const {
+            const std::lock_guard lock(mutex_);
+            return std::move(memo_);
+        }
+
+      private:
+        mutable std::mutex mutex_;
+        mutable std::unique_ptr<Memo> memo_;
     };
 
     /// A frame's substeps.
@@ -146,17 +187,12 @@ class StrandSolver : public Solver {
         std::vector<V3f> start;
         std::vector<uint8_t> frozen, freed;  ///< of each strand
         bool fresh = false;
-        std::shared_ptr<Memo> memo;
+        std::unique_ptr<Memo> memo;
 
-        /// Strands of as many points, which are worked out side by side.
-        struct Bundle {
-            std::array<uint32_t, Rods::kLanes> strand{};
-            std::optional<Rods> rods;
-        };
-        std::vector<Bundle> bundles;
+        std::shared_ptr<const RodsMade> rods;
 
         Stepping(StrandSet& s, const Drive& d, ParticleParts& pp, const ResolvedParams& p, float seconds,
-                 const Memo* known)
+                 const MemoBox* known)
             : set(s), drive(d), parts(pp), frame(seconds), substeps(int(p.integer("substeps"))) {
             nature.iterations = int(p.integer("iterations"));
             nature.rootStiffness = float(p.number("root"));
@@ -172,16 +208,22 @@ class StrandSolver : public Solver {
             forever.assign(n, std::numeric_limits<float>::infinity());
             id.resize(n);
             frozen.assign(set.size(), 0), freed.assign(set.size(), 0);
-            memo = known ? std::make_shared<Memo>(*known) : std::make_shared<Memo>();
+            if (known) memo = known->take();
+            if (!memo) memo = std::make_unique<Memo>();
             memo->clear.resize(n);
             for (Clearance& c : memo->clear) c.wake();  // a frame begins with a close look
             const auto ids = std::as_const(set.strands).find<uint64_t>("id");
             for (size_t k = 0; k < set.size(); ++k)
                 for (uint32_t i = set.start[k]; i < set.start[k + 1]; ++i) id[i] = ids.empty() ? k : ids[k];
-            bundle(float(p.number("stiff")), p.profile("along"));
+            const float stiff = float(p.number("stiff")), dt = frame / float(substeps);
+            const Curve& along = p.profile("along");
+            if (!memo->rods || !memo->rods->holds(drive.now, nature, stiff, dt, along))
+                memo->rods = std::make_shared<const RodsMade>(
+                    RodsMade{drive.now, nature, stiff, dt, along, bundled(stiff, dt, along)});
+            rods = memo->rods;
         }
 
-        void bundle(float stiff, const Curve& along) {
+        std::vector<Bundle> bundled(float stiff, float dt, const Curve& along) const {
             std::vector<uint32_t> order(set.size());
             for (size_t k = 0; k < order.size(); ++k) order[k] = uint32_t(k);
             std::stable_sort(order.begin(), order.end(),
@@ -191,8 +233,7 @@ class StrandSolver : public Solver {
                 if (i - first.back() == Rods::kLanes || set.pointsOf(order[i]) != set.pointsOf(order[i - 1]))
                     first.push_back(uint32_t(i));
             first.push_back(uint32_t(order.size()));
-            if (order.empty()) return;
-            bundles.resize(first.size() - 1);
+            std::vector<Bundle> bundles(order.empty() ? 0 : first.size() - 1);
             parallelRanges(bundles.size(), 16, Progress::none(), [&](size_t begin, size_t end) {
                 RodNature own = nature;
                 for (size_t b = begin; b < end; ++b) {
@@ -206,9 +247,10 @@ class StrandSolver : public Solver {
                     for (size_t i = 0; i < own.stiffLength.size(); ++i)
                         own.stiffLength[i] =
                             std::max(1e-5f, stiff * along.at(float(i) / float(own.stiffLength.size())));
-                    bundles[b].rods.emplace(std::span(rest.data(), count), own, frame / float(substeps));
+                    bundles[b].rods.emplace(std::span(rest.data(), count), own, dt);
                 }
             });
+            return bundles;
         }
 
         void run(int s, double seconds, Progress& progress) {
@@ -224,6 +266,7 @@ class StrandSolver : public Solver {
                     push(at, std::min(end, at + kBlock), dt, seconds);
             });
             const bool apart = parts.strandThickness > 0;
+            const std::vector<Bundle>& bundles = rods->bundles;
             parallelRanges(bundles.size(), 4, progress, [&](size_t begin, size_t end) {
                 for (size_t b = begin; b < end; ++b) {
                     relax(bundles[b], float(to));
@@ -304,12 +347,13 @@ class StrandSolver : public Solver {
 
         void meet(const Bundle& b, const Collisions& collisions, float dt) {
             if (parts.colliders.empty()) return;
+            const float moved = collisions.moved();
             std::array<std::span<V3f>, Rods::kLanes> lines;
             const auto used = linesOf(b, lines);
             std::array<bool, Rods::kLanes> touched{};
             for (size_t lane = 0; lane < used.size(); ++lane) {
-                for (size_t i = 1; i < lines[lane].size(); ++i)
-                    memo->clear[set.start[b.strand[lane]] + i].radius -= collisions.moved();
+                for (size_t i = 1; moved > 0 && i < lines[lane].size(); ++i)
+                    memo->clear[set.start[b.strand[lane]] + i].radius -= moved;
                 touched[lane] = meet(b.strand[lane], lines[lane], collisions, dt);
             }
             if (std::none_of(touched.begin(), touched.end(), [](bool t) { return t; })) return;

@@ -41,15 +41,24 @@ bool holds(const StrandNeighbours& near, std::span<const V3f> p, size_t pieces, 
     return true;
 }
 
+/// A piece among others: where it is, and what it is.
+struct Placed {
+    V3f middle;
+    float half;  ///< of its length
+    uint32_t piece, strand;
+};
+
 /// Pieces by the cells of an even grid that their middles lie in.
 class Cells {
   public:
-    Cells(std::span<const V3f> middles, float size) : perMetre_(1.0f / size) {
-        order_.reserve(middles.size());
-        for (size_t i = 0; i < middles.size(); ++i)
-            if (isFinite(middles[i]) && middles[i].length() * perMetre_ < 1e6f)
-                order_.emplace_back(key(cellOf(middles[i])), uint32_t(i));
+    Cells(const std::vector<Placed>& all, float size) : perMetre_(1.0f / size) {
+        order_.reserve(all.size());
+        for (const Placed& r : all)
+            if (isFinite(r.middle) && r.middle.length() * perMetre_ < 1e6f)
+                order_.emplace_back(key(cellOf(r.middle)), r.piece);
         std::sort(order_.begin(), order_.end());
+        sorted_.reserve(order_.size());  // they are read again and again: side by side
+        for (const auto& [cell, piece] : order_) sorted_.push_back(all[piece]);
         for (size_t i = 0; i < order_.size(); ++i)
             if (i == 0 || order_[i].first != order_[i - 1].first)
                 first_.emplace(order_[i].first, uint32_t(first_.size())), begin_.push_back(uint32_t(i));
@@ -57,8 +66,8 @@ class Cells {
     }
     size_t count() const { return begin_.size() - 1; }
     /// The pieces of a cell, in rising order.
-    std::span<const std::pair<uint64_t, uint32_t>> at(size_t cell) const {
-        return {order_.data() + begin_[cell], begin_[cell + 1] - begin_[cell]};
+    std::span<const Placed> at(size_t cell) const {
+        return {sorted_.data() + begin_[cell], begin_[cell + 1] - begin_[cell]};
     }
     /// Cells around one that come after it, so that all are met once by all.
     template <class Body>
@@ -85,6 +94,7 @@ class Cells {
     }
     float perMetre_;
     std::vector<std::pair<uint64_t, uint32_t>> order_;
+    std::vector<Placed> sorted_;
     std::vector<uint32_t> begin_;
     std::unordered_map<uint64_t, uint32_t> first_;
 };
@@ -96,34 +106,32 @@ void look(const Pieces& pieces, std::span<const V3f> p, float thickness, StrandN
     near.thickness = thickness, near.slack = 2.0f * thickness;
     const float reach = thickness + near.slack;
     float longest = 0;
-    std::vector<V3f> middles(n);
-    std::vector<float> half(n);
+    std::vector<Placed> all(n);
     for (size_t i = 0; i < n; ++i) {
         const V3f a = p[pieces.first[i]], b = p[pieces.first[i] + 1];
-        middles[i] = 0.5f * (a + b), half[i] = 0.5f * (b - a).length();
-        if (std::isfinite(half[i])) longest = std::max(longest, half[i]);
+        all[i] = {0.5f * (a + b), 0.5f * (b - a).length(), uint32_t(i), pieces.strand[i]};
+        if (std::isfinite(all[i].half)) longest = std::max(longest, all[i].half);
     }
-    const Cells cells(middles, 2.0f * longest + reach);
+    const Cells cells(all, 2.0f * longest + reach);
     std::vector<std::vector<std::pair<uint32_t, uint32_t>>> found(cells.count());
     parallelRanges(cells.count(), 64, progress, [&](size_t begin, size_t end) {
         for (size_t c = begin; c < end; ++c) {
-            const auto meet = [&](uint32_t i, uint32_t k) {
-                const float most = half[i] + half[k] + reach;
-                if (pieces.strand[i] == pieces.strand[k] ||
-                    !((middles[i] - middles[k]).length2() < most * most))
-                    return;
-                const V3f a = p[pieces.first[i]], d = p[pieces.first[i] + 1] - a;
-                const V3f b = p[pieces.first[k]], e = p[pieces.first[k] + 1] - b;
+            const auto meet = [&](const Placed& x, const Placed& y) {
+                const float most = x.half + y.half + reach;
+                if (!((x.middle - y.middle).length2() < most * most) || x.strand == y.strand) return;
+                const V3f a = p[pieces.first[x.piece]], d = p[pieces.first[x.piece] + 1] - a;
+                const V3f b = p[pieces.first[y.piece]], e = p[pieces.first[y.piece] + 1] - b;
                 float s, t;
                 closestOfPieces(a, d, b, e, s, t);
-                if ((a + d * s - b - e * t).length2() < reach * reach) found[c].emplace_back(i, k);
+                if ((a + d * s - b - e * t).length2() < reach * reach)
+                    found[c].emplace_back(x.piece, y.piece);
             };
             const auto own = cells.at(c);
             for (size_t x = 0; x < own.size(); ++x)
-                for (size_t y = x + 1; y < own.size(); ++y) meet(own[x].second, own[y].second);
+                for (size_t y = x + 1; y < own.size(); ++y) meet(own[x], own[y]);
             cells.after(c, [&](size_t other) {
-                for (const auto& [key, k] : cells.at(other))
-                    for (const auto& [ownKey, i] : own) meet(i, k);
+                for (const Placed& y : cells.at(other))
+                    for (const Placed& x : own) meet(x, y);
             });
         }
     });

@@ -123,6 +123,47 @@ TEST_CASE("the closest place and the inside are those at the end of a part", "[m
     }
 }
 
+TEST_CASE("what is known to be near gives the closest place all the same, wherever a point goes",
+          "[moving]") {
+    std::mt19937_64 random(testSeed());
+    std::uniform_real_distribution<float> part(-1, 1);
+    const auto any = [&] { return V3f(part(random), part(random), part(random)); };
+    Mesh crumpled = *makeSphere(0.5f, 24);
+    for (V3f& p : crumpled.points.add<V3f>("P")) p += any() * 0.03f;
+    crumpled.finish();
+    const auto rough = std::make_shared<const Surface>(std::make_shared<const Mesh>(crumpled));
+    const auto flat = surfaceOf(makePlane(2, 8));
+    CHECK(rough->number() != flat->number());
+    for (const SurfacePtr& surface : {rough, flat})
+        for (const float step : {1e-4f, 3e-3f, 0.2f}) {
+            NearTriangles near;
+            V3f p = any() * 0.5f;
+            int kept = 0;
+            for (int i = 0; i < 4000; ++i) {
+                p += any() * step;
+                if (p.length() > 0.8f) p *= 0.5f;
+                const float reach = i % 5 == 0 ? 0.01f : i % 5 == 1 ? 0.1f : 10.0f;
+                const V3f place = near.place;
+                const SurfaceHit fresh = surface->closest(p, reach), known = surface->closest(p, reach, near);
+                kept += near.place == place;
+                REQUIRE(known.hit == fresh.hit);
+                if (!fresh.hit) continue;
+                CHECK(known.distance == Approx(fresh.distance).margin(1e-7));
+                CHECK((known.position - fresh.position).length() < 1e-4f);  // of two that are as near, either
+            }
+            if (step < 1e-3f) CHECK(kept > 3000);  // else it would be for nothing
+        }
+    // Of another surface, and of nothing.
+    NearTriangles near;
+    rough->closest(V3f(0.6f, 0, 0), 1.0f, near);
+    CHECK(near.of == rough->number());
+    CHECK(flat->closest(V3f(0.6f, 0.1f, 0), 1.0f, near).distance == Approx(0.1));
+    CHECK(near.of == flat->number());
+    CHECK_FALSE(flat->closest(V3f(0.6f, 5, 0), 1.0f, near).hit);
+    CHECK_FALSE(flat->closest(V3f(std::nanf("")), 1.0f, near).hit);
+    CHECK(flat->closest(V3f(0.2f, 0.1f, 0), 1.0f, near).hit);
+}
+
 TEST_CASE("a triangle is met once, from both sides, at its border, and never where they part", "[moving]") {
     const MovingTriangle still{V3f(0, 0, 0), V3f(1, 0, 0), V3f(0, 0, 1)};
     float u = 0, v = 0;
