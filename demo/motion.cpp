@@ -220,13 +220,8 @@ Document silversides(const std::filesystem::path& folder) {
     m.sand(8);
     const std::string silver = m.plain("Scales", Color(0.62f, 0.66f, 0.68f), 0.22);
     m.set(silver + "/metalness", "0.7");
-    const std::string fish = m.add("sphere", "Silverside");
-    m.set(fish, {{"radius", "0.03"},
-                 {"segments", "12"},
-                 {"scale", "0.22,0.4,1"},
-                 {"material", silver.c_str()},
-                 {"shown", "false"},
-                 {"rendered", "false"}});
+    const std::string silverside = m.mesh("Silverside", fish(1), silver, false);
+    m.set(silverside, {{"scale", "0.075,0.075,0.075"}, {"shown", "false"}, {"rendered", "false"}});
     const std::string pool = m.add("sphere", "Pool");
     m.set(pool, {{"radius", "1"},
                  {"scale", "1.7,0.55,1.1"},
@@ -256,7 +251,7 @@ Document silversides(const std::filesystem::path& folder) {
     m.set(school + "/roam", {{"inside", pool.c_str()}, {"strength", "0.5"}});
     m.set(school + "/steer", {{"speed", "0.25..1.3"}, {"turn", "260"}, {"climb", "35"}});
     m.set(school + "/facing", {{"how", "ahead, upright"}, {"damping", "0.06"}});
-    m.document = withValue(m.document, {school, "copies_of", "prototypes"}, Shares{{fish, 1.0}});
+    m.document = withValue(m.document, {school, "copies_of", "prototypes"}, Shares{{silverside, 1.0}});
     m.set("scene/preroll", "36");
     return m.document;
 }
@@ -337,13 +332,13 @@ Document surge(const std::filesystem::path& folder) {
     m.set(tentacles + "/strand_wind", {{"strength", "9"}, {"gusts", "0.2"}, {"gust_width", "0.1"}});
     m.set(tentacles + "/strand_turbulence", {{"strength", "0.5"}, {"scale", "0.05"}, {"speed", "0.5"}});
     m.set(tentacles + "/strand_spacing", {{"thickness", "0.0035"}});
-    const std::string fish = m.add("sphere", "Goby");
-    m.set(fish, {{"radius", "0.016"}, {"scale", "1.9,0.8,0.6"}});
-    m.set(fish + "/material", m.plain("Goby", Color(0.5f, 0.22f, 0.03f), 0.3));
-    m.keys(fish + "/position",
+    const std::string goby =
+        m.mesh("Goby", fish(1.25f), m.plain("Goby", Color(0.5f, 0.22f, 0.03f), 0.3), true);
+    m.set(goby, {{"scale", "0.09,0.09,0.09"}, {"rotation", "0,90,0"}});
+    m.keys(goby + "/position",
            keyed({{1, V3d(-0.16, 0.06, 0.02)}, {34, V3d(0.0, 0.055, 0.01)}, {72, V3d(0.17, 0.065, -0.01)}}));
     m.set(tentacles + "/strand_collide",
-          {{"with", fish.c_str()}, {"thickness", "0.003"}, {"friction", "0.1"}});
+          {{"with", goby.c_str()}, {"thickness", "0.003"}, {"friction", "0.1"}});
     m.set("scene/preroll", "24");
     return m.document;
 }

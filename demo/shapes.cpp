@@ -170,6 +170,47 @@ MeshPtr stone(uint32_t seed) {
     return std::make_shared<const Mesh>(std::move(mesh));
 }
 
+MeshPtr fish(float depth) {
+    // From nose to tail: how far up, down and aside the body goes, in metres.
+    struct Cut {
+        float along, up, down, aside;
+    };
+    constexpr Cut cuts[] = {
+        {0.00f, 0.004f, 0.006f, 0.004f}, {0.02f, 0.022f, 0.026f, 0.018f}, {0.07f, 0.046f, 0.050f, 0.034f},
+        {0.15f, 0.070f, 0.074f, 0.047f}, {0.25f, 0.086f, 0.090f, 0.053f}, {0.36f, 0.094f, 0.092f, 0.052f},
+        {0.44f, 0.116f, 0.088f, 0.047f}, {0.50f, 0.102f, 0.082f, 0.042f}, {0.60f, 0.068f, 0.070f, 0.033f},
+        {0.70f, 0.046f, 0.060f, 0.023f}, {0.78f, 0.031f, 0.036f, 0.014f}, {0.83f, 0.026f, 0.028f, 0.009f},
+        {0.87f, 0.042f, 0.044f, 0.006f}, {0.92f, 0.084f, 0.086f, 0.004f}, {0.97f, 0.122f, 0.124f, 0.003f},
+        {1.00f, 0.132f, 0.134f, 0.002f}};
+    constexpr uint32_t kRound = 20;
+    std::vector<V3f> p;
+    for (const Cut& c : cuts)
+        for (uint32_t k = 0; k < kRound; ++k) {
+            const float turn = 2.0f * kPi * float(k) / float(kRound), y = std::sin(turn);
+            // The tail is cut deeper in its middle than at its tips.
+            const float notch = std::max(0.0f, (c.along - 0.84f) / 0.16f) * 0.1f * (1.0f - std::abs(y));
+            p.push_back(V3f(c.aside * std::cos(turn) * std::sqrt(std::abs(std::cos(turn))),
+                            depth * (y > 0 ? c.up : c.down) * y, 0.5f - c.along + notch));
+        }
+    const auto rings = uint32_t(std::size(cuts));
+    Mesh mesh;
+    for (const uint32_t ring : {0u, rings - 1}) {  // the middle of both ends
+        V3f middle(0.0f);
+        for (uint32_t k = 0; k < kRound; ++k) middle += p[ring * kRound + k] / float(kRound);
+        p.push_back(middle);
+    }
+    for (uint32_t k = 0; k < kRound; ++k) {
+        const uint32_t n = (k + 1) % kRound, last = (rings - 1) * kRound;
+        for (uint32_t r = 0; r + 1 < rings; ++r)
+            mesh.addFace({r * kRound + k, (r + 1) * kRound + k, (r + 1) * kRound + n, r * kRound + n});
+        mesh.addFace({rings * kRound, k, n});
+        mesh.addFace({rings * kRound + 1, last + n, last + k});
+    }
+    mesh.points.set("P", std::move(p));
+    mesh.finish();
+    return std::make_shared<const Mesh>(std::move(mesh));
+}
+
 MeshPtr crab() {
     StrandSet set;
     std::vector<V3f> p;

@@ -20,6 +20,9 @@ MeshPtr limpet();
 MeshPtr snailShell();
 /// A crab on its feet, about 220 mm across the legs, looking along Z.
 MeshPtr crab();
+/// A fish a metre long, looking along Z, its middle at the origin: a closed body with a forked tail. @p depth
+/// of it, by a slender one's.
+MeshPtr fish(float depth);
 /// A worn stone, about 60 mm.
 MeshPtr stone(uint32_t seed);
 

@@ -21,7 +21,7 @@
 namespace ovrix::app {
 
 StripPreview::StripPreview(QWidget* parent) : QWidget(parent) {
-    setFixedSize(px(34), px(18));
+    setFixedSize(px(26), px(18));
     setToolTip("What this source gives along the surface, from one end to the other");
 }
 
@@ -229,6 +229,7 @@ QWidget* FieldStack::makeRow(size_t index, const FieldSource& source) {
     strip->setVisible(width() >= px(215));
     strips_.push_back(strip);
     auto* curve = new CurveBox;
+    curve->setFixedWidth(px(30));  // the name of the source comes first
     connect(curve, &CurveBox::changed, this, [this, index](const Curve& c, bool dragging) {
         change(
             "Bend remap curve", [&](Field& f) { f.sources[index].remap = c; }, dragging);

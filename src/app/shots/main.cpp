@@ -218,7 +218,9 @@ std::vector<std::pair<std::string, std::function<void()>>> allShots(Photographer
              const auto other = w.controller().session().folder() / "silversides.ovrix";
              if (!std::filesystem::exists(other) || other == w.controller().session().path()) return;
              w.bringIn(QString::fromStdString(other.string()));
-             p.settle(600);
+             QElapsedTimer reading;
+             reading.start();
+             while (!w.findChild<BringInDialog*>() && reading.elapsed() < 20000) p.settle(100);
              auto* dialog = w.findChild<BringInDialog*>();
              if (!dialog)
                  return (void)std::fprintf(stderr, "ovrix-shots: no dialog: %s\n",

@@ -4,10 +4,10 @@
 #include <QFontDatabase>
 #include <QPainter>
 #include <QPalette>
-#include <QStyleFactory>
 #include <QSvgRenderer>
 
 #include "app/theme/icons.h"
+#include "app/theme/style.h"
 
 namespace ovrix::app {
 
@@ -56,8 +56,6 @@ QToolButton[flat="true"] { background: transparent; padding: 2px; min-height: 0;
 QToolButton::menu-indicator, QPushButton::menu-indicator { image: none; width: 0; }
 QLineEdit, QPlainTextEdit { background: @field; border: 1px solid transparent; border-radius: 4px; padding: 3px 6px; }
 QLineEdit:focus { border-color: @accent; }
-QComboBox { background: @field; border: 1px solid transparent; border-radius: 4px; padding: 3px 8px; min-height: 18px; }
-QComboBox:focus { border-color: @accent; }
 QComboBox QAbstractItemView { background: @raised; border: 1px solid @line; }
 QCheckBox { spacing: 8px; }
 QCheckBox:focus { color: @accent; }
@@ -123,7 +121,7 @@ void applyTheme(QApplication& application, ThemeKind kind, double scale) {
     (void)loaded;
     current = kind == ThemeKind::Dark ? darkTokens() : lightTokens();
     currentScale = std::clamp(scale, 0.75, 3.0);
-    application.setStyle(QStyleFactory::create("Fusion"));
+    application.setStyle(new Style);
     QPalette p;
     p.setColor(QPalette::Window, current.panel);
     p.setColor(QPalette::Base, current.field);

@@ -41,9 +41,6 @@ BringInDialog::BringInDialog(const Document& here, Document other, const QString
     tree_->setObjectName("bringTree");
     tree_->setColumnCount(2);
     tree_->setHeaderHidden(true);
-    QPalette boxes = tree_->palette();
-    boxes.setColor(QPalette::Base, tokens().raised);  // of the boxes to tick
-    tree_->setPalette(boxes);
     tree_->header()->setStretchLastSection(false);
     tree_->header()->setSectionResizeMode(0, QHeaderView::Stretch);
     tree_->header()->setSectionResizeMode(1, QHeaderView::ResizeToContents);
@@ -64,7 +61,7 @@ BringInDialog::BringInDialog(const Document& here, Document other, const QString
     scroll->setWidgetResizable(true);
     scroll->setFrameShape(QFrame::NoFrame);
     scroll->setWidget(loose_);
-    scroll->setMinimumHeight(px(110));
+    scroll->setMinimumHeight(px(76));
     box->addWidget(scroll, 1);
     auto* buttons = new QDialogButtonBox(QDialogButtonBox::Cancel);
     take_ = buttons->addButton("Bring in", QDialogButtonBox::AcceptRole);
@@ -76,7 +73,9 @@ BringInDialog::BringInDialog(const Document& here, Document other, const QString
     fillTree();
     connect(tree_, &QTreeWidget::itemChanged, this, &BringInDialog::onChecked);
     showLoose();
-    resize(px(520), px(560));
+    // At large scales it stays within the window, and its lists scroll.
+    const QSize most = parent ? parent->window()->size() - QSize(px(16), px(16)) : QSize(px(520), px(560));
+    resize(QSize(px(520), px(560)).boundedTo(most));
 }
 
 QTreeWidgetItem* BringInDialog::itemOf(const NodePtr& node, QTreeWidgetItem* under) {

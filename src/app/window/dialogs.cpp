@@ -192,7 +192,9 @@ ShortcutsPage::ShortcutsPage(const std::vector<Command>& commands, QWidget* pare
     scroll->setWidgetResizable(true);
     scroll->setWidget(inner);
     box->addWidget(scroll);
-    resize(px(520), px(560));
+    resize(
+        QSize(px(520), px(560))
+            .boundedTo(parent ? parent->window()->size() - QSize(px(16), px(16)) : QSize(px(520), px(560))));
 }
 
 ChecksPopup::ChecksPopup(Controller& controller, QWidget* parent)
