@@ -72,7 +72,7 @@ struct ParamSpec {
     std::string help = {};                   ///< one line
     std::vector<std::string> choices = {};   ///< for Choice
     /// For Ref, Refs, Shares: "object", "object or layer", "material"... For File: "sequence" where #### may
-    /// stand for the frame, "vectors" for a grid of them; else what fits the node.
+    /// stand for the frame, "vectors" for a grid of them, "strands"; else what fits the node.
     std::string refKind = {};
     std::string showIf = {};  ///< when it applies: see specs::applies()
 };

@@ -102,7 +102,7 @@ class ViewWidget : public QOpenGLWidget {
     CombTool* comb_ = nullptr;
     std::shared_ptr<const PackedStrands> combShown_;  // what the card has of a stroke
     double drawSeconds_ = 0;
-    float pressure_ = 1.0f;                           // of a tablet's pen; a mouse presses fully
+    float pressure_ = 1.0f;  // of a tablet's pen; a mouse presses fully
     QPoint last_, press_;
     std::optional<float> zone_;
     bool draggingZone_ = false;
