@@ -6,6 +6,18 @@
 
 namespace ovrix {
 
+/// Takes a triangle as the best where it is nearer, or as near and of a lower number; whether it did.
+inline bool meetNearer(const V3f& point, uint32_t triangle, const V3f& corner, const V3f& edge1,
+                       const V3f& edge2, SurfaceHit& best) {
+    float u, v;
+    const V3f near = closestOnTriangle(point, corner, edge1, edge2, u, v);
+    const float distance = (near - point).length();
+    const bool tie = best.hit && distance == best.distance && triangle < best.triangle;
+    if (!(distance < best.distance) && !tie) return false;
+    best = {true, triangle, u, v, distance, near, {}};
+    return true;
+}
+
 /// The closest point of all triangles nearer than @p reach, the lower triangle where two are alike; without
 /// its normal. @p triangleOf gives a corner of triangle k and the edges from it to both others. @p guess is a
 /// triangle that may be near, or kNoTriangle: the nearer it is the less there is to look at, and the result
@@ -19,13 +31,7 @@ SurfaceHit closestIn(RTCScene scene, const V3f& point, float reach, const Triang
         SurfaceHit best;
         bool meet(uint32_t triangle) {
             const auto [corner, edge1, edge2] = triangleOf(triangle);
-            float u, v;
-            const V3f near = closestOnTriangle(point, corner, edge1, edge2, u, v);
-            const float distance = (near - point).length();
-            const bool tie = best.hit && distance == best.distance && triangle < best.triangle;
-            if (!(distance < best.distance) && !tie) return false;
-            best = {true, triangle, u, v, distance, near, {}};
-            return true;
+            return meetNearer(point, triangle, corner, edge1, edge2, best);
         }
     } query{triangleOf, point, {}};
     query.best.distance = reach;

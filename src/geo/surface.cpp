@@ -317,12 +317,8 @@ SurfaceHit Surface::closestOf(const V3f& point, float reach, const NearTriangles
     // None is nearer to the point than to the place by more than the way between both, and its rounding.
     const float way = (point - near.place).length(), slack = 1e-5f * (way + near.reach) + roundingAt(point);
     for (uint32_t k = 0; k < near.count && near.distance[k] - way - slack <= best.distance; ++k) {
-        const uint32_t t = near.triangle[k];
-        float u, v;
-        const V3f at = closestOnTriangle(point, packed_[t].p, packed_[t].e1, packed_[t].e2, u, v);
-        const float distance = (at - point).length();
-        if (distance < best.distance || (best.hit && distance == best.distance && t < best.triangle))
-            best = {true, t, u, v, distance, at, {}};
+        const Packed& t = packed_[near.triangle[k]];
+        meetNearer(point, near.triangle[k], t.p, t.e1, t.e2, best);
     }
     return best;
 }

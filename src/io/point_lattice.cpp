@@ -1,11 +1,10 @@
 #include "io/point_lattice.h"
 
-#include <tbb/blocked_range.h>
-#include <tbb/parallel_for.h>
-
 #include <atomic>
 #include <cmath>
 #include <unordered_set>
+
+#include "base/parallel.h"
 
 namespace ovrix {
 
@@ -65,9 +64,9 @@ PointLattice::PointLattice(std::span<const V3f> places)
     : size(voxelSizeFor(places)), voxel(places.size()), within(places.size()) {
     std::atomic<bool> all{true};
     const double perMetre = 1.0 / size;
-    tbb::parallel_for(tbb::blocked_range<size_t>(0, places.size()), [&](const auto& range) {
+    parallelRanges(places.size(), 4096, Progress::none(), [&](size_t begin, size_t end) {
         bool same = true;
-        for (size_t i = range.begin(); i < range.end(); ++i) {
+        for (size_t i = begin; i < end; ++i) {
             const V3f p = isFinite(places[i]) ? places[i] : V3f(0.0f);
             for (int a = 0; a < 3; ++a) {
                 const double at = double(p[a]) * perMetre;
@@ -93,7 +92,7 @@ PointBlocks blocksOf(const PointLattice& lattice) {
     for (int32_t& x : low) x &= ~7;
     // Block, voxel in it, point: so few blocks a side that all of it fits.
     std::vector<uint64_t> keys(n);
-    tbb::parallel_for(size_t(0), n, [&](size_t i) {
+    parallelFor(n, Progress::none(), [&](size_t i) {
         uint64_t block = 0, inside = 0;
         for (size_t a = 0; a < 3; ++a) {
             const auto x = uint32_t(voxel[i][a] - low[a]);

@@ -419,19 +419,19 @@ template <class Body>
 auto withFile(const std::filesystem::path& path, const Body& body) {
     initialise();
     requireReadable(path);
-    std::string_view all;  // not copied: ours are never written in place, so they do not change under it
-    boost::iostreams::mapped_file_source file;
-    if (std::filesystem::file_size(path) > 0) {  // nothing cannot be mapped
-        file.open(path.string());
-        all = {file.data(), file.size()};
-    }
-    const size_t end = kSumMark.size() + sizeof(uint64_t);
-    uint64_t sum = 0;
-    if (all.size() > end) std::memcpy(&sum, all.data() + all.size() - sizeof sum, sizeof sum);
-    if (all.size() <= end || all.substr(all.size() - end, kSumMark.size()) != kSumMark ||
-        XXH3_64bits(all.data(), all.size() - end) != sum)
-        throw Error("is no frame of a simulation, or is damaged", path.string(), "Bake it again");
     try {
+        std::string_view all;  // not copied: ours are never written in place, so they do not change under it
+        boost::iostreams::mapped_file_source file;
+        if (std::filesystem::file_size(path) > 0) {  // nothing cannot be mapped
+            file.open(path.string());
+            all = {file.data(), file.size()};
+        }
+        const size_t end = kSumMark.size() + sizeof(uint64_t);
+        uint64_t sum = 0;
+        if (all.size() > end) std::memcpy(&sum, all.data() + all.size() - sizeof sum, sizeof sum);
+        if (all.size() <= end || all.substr(all.size() - end, kSumMark.size()) != kSumMark ||
+            XXH3_64bits(all.data(), all.size() - end) != sum)
+            throw Error("is no frame of a simulation, or is damaged", path.string(), "Bake it again");
         vdb::io::File whole(path.string());
         whole.setCopyMaxBytes(0);
         whole.open();  // columns are unpacked when they are asked for: by all threads

@@ -16,6 +16,7 @@ struct RodNature {
     float keepShape = 0;             ///< 0 to 1: part of the way back to its rest shape each 1/24 s
     float stretch = 0;               ///< part by which it may be longer than at rest
     int iterations = 2;
+    bool operator==(const RodNature&) const = default;
 };
 
 /// A rod at rest: its points, and the frame of its root.

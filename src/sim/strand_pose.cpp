@@ -4,12 +4,6 @@
 
 namespace ovrix {
 
-namespace {
-
-Quatf frameOf(std::span<const Quatf> frames, size_t s) { return frames.empty() ? Quatf() : frames[s]; }
-
-}  // namespace
-
 StrandsPtr withPose(const StrandSet& strands) {
     auto set = std::make_shared<StrandSet>(strands);
     const auto p = strands.points.find<V3f>("P");

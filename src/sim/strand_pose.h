@@ -4,6 +4,9 @@
 
 namespace ovrix {
 
+/// Of the root of a strand; the world's axes where there are none.
+inline Quatf frameOf(std::span<const Quatf> frames, size_t s) { return frames.empty() ? Quatf() : frames[s]; }
+
 /// The strands with "in_root" (V3f), the place of each point in the frame of its root ("orient"; the world's
 /// axes where there is none), so that they can be put on roots that stand elsewhere.
 StrandsPtr withPose(const StrandSet& strands);

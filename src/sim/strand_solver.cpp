@@ -37,9 +37,6 @@ struct Drive {
         const auto a = before->strands.find<uint64_t>("id"), b = now->strands.find<uint64_t>("id");
         return before->start == now->start && std::equal(a.begin(), a.end(), b.begin(), b.end());
     }
-    static Quatf frameOf(std::span<const Quatf> frames, size_t s) {
-        return frames.empty() ? Quatf() : frames[s];
-    }
     V3f rootAt(size_t s, float t) const {
         const V3f a = place0[before->start[s]], b = place1[now->start[s]];
         return a + (b - a) * t;
@@ -144,9 +141,7 @@ class StrandSolver : public Solver {
         Curve along;
         std::vector<Bundle> bundles;
         bool holds(const StrandsPtr& f, const RodNature& n, float s, float d, const Curve& a) const {
-            return from == f && nature.rootStiffness == n.rootStiffness && nature.keepShape == n.keepShape &&
-                   nature.stretch == n.stretch && nature.iterations == n.iterations && stiff == s &&
-                   dt == d && along == a;
+            return from == f && nature == n && stiff == s && dt == d && along == a;
         }
     };
 
@@ -189,8 +184,6 @@ class StrandSolver : public Solver {
         bool fresh = false;
         std::unique_ptr<Memo> memo;
 
-        std::shared_ptr<const RodsMade> rods;
-
         Stepping(StrandSet& s, const Drive& d, ParticleParts& pp, const ResolvedParams& p, float seconds,
                  const MemoBox* known)
             : set(s), drive(d), parts(pp), frame(seconds), substeps(int(p.integer("substeps"))) {
@@ -220,7 +213,6 @@ class StrandSolver : public Solver {
             if (!memo->rods || !memo->rods->holds(drive.now, nature, stiff, dt, along))
                 memo->rods = std::make_shared<const RodsMade>(
                     RodsMade{drive.now, nature, stiff, dt, along, bundled(stiff, dt, along)});
-            rods = memo->rods;
         }
 
         std::vector<Bundle> bundled(float stiff, float dt, const Curve& along) const {
@@ -241,7 +233,7 @@ class StrandSolver : public Solver {
                     const size_t count = first[b + 1] - first[b];
                     for (size_t lane = 0; lane < count; ++lane) {
                         const uint32_t k = bundles[b].strand[lane] = order[first[b] + lane];
-                        rest[lane] = {pointsOf(*drive.now, drive.place1, k), Drive::frameOf(drive.frame1, k)};
+                        rest[lane] = {pointsOf(*drive.now, drive.place1, k), frameOf(drive.frame1, k)};
                     }
                     own.stiffLength.resize(rest[0].points.size() - 1);
                     for (size_t i = 0; i < own.stiffLength.size(); ++i)
@@ -266,7 +258,7 @@ class StrandSolver : public Solver {
                     push(at, std::min(end, at + kBlock), dt, seconds);
             });
             const bool apart = parts.strandThickness > 0;
-            const std::vector<Bundle>& bundles = rods->bundles;
+            const std::vector<Bundle>& bundles = memo->rods->bundles;
             parallelRanges(bundles.size(), 4, progress, [&](size_t begin, size_t end) {
                 for (size_t b = begin; b < end; ++b) {
                     relax(bundles[b], float(to));

@@ -181,12 +181,11 @@ TEST_CASE("a triangle is met once, from both sides, at its border, and never whe
     // One that turns over passes a point twice: the first time counts.
     const MovingTriangle turned{V3f(0, 1, 0), V3f(1, 1, 0), V3f(0, -3, 1)};
     const float part = meetTriangle(V3f(0.2f, -0.1f, 0.4f), V3f(0.2f, 0.4f, 0.4f), still, turned, u, v);
-    if (part >= 0) {
-        const V3f a = still.a + (turned.a - still.a) * part, b = still.b + (turned.b - still.b) * part,
-                  c = still.c + (turned.c - still.c) * part;
-        const V3f p = V3f(0.2f, -0.1f, 0.4f) + V3f(0, 0.5f, 0) * part;
-        CHECK((a * (1 - u - v) + b * u + c * v - p).length() < 1e-4f);
-    }
+    REQUIRE(part >= 0);
+    const V3f a = still.a + (turned.a - still.a) * part, b = still.b + (turned.b - still.b) * part,
+              c = still.c + (turned.c - still.c) * part;
+    const V3f p = V3f(0.2f, -0.1f, 0.4f) + V3f(0, 0.5f, 0) * part;
+    CHECK((a * (1 - u - v) + b * u + c * v - p).length() < 1e-4f);
     const float nan = std::nanf("");
     CHECK_FALSE(meetTriangle(V3f(nan), V3f(0.0f), still, still, u, v) >= 0);
 }

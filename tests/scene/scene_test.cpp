@@ -62,6 +62,16 @@ std::string demoScene() {
     return path.string();
 }
 
+/// Of each pixel of a small picture after one pass.
+std::vector<V3f> lightOf(const RenderJob& job) {
+    Film film(48, 27);
+    Renderer(*job.scene, job.cameraFor(48, 27), job.options)
+        .renderPass(film, 0, {0, 0, 48, 27}, Progress::none());
+    std::vector<V3f> out;
+    for (const FilmPixel& p : film.pixels()) out.push_back(p.direct + p.indirect);
+    return out;
+}
+
 }  // namespace
 
 TEST_CASE("scenes are written and read byte for byte", "[scene-file]") {
@@ -480,12 +490,7 @@ TEST_CASE("a scene renders to the same bits after saving and loading", "[transla
         JobBuilder builder(evaluator);
         const RenderJob job = builder.build(d, {}, Progress::none());
         CHECK(job.problems.empty());
-        Film film(48, 27);
-        Renderer(*job.scene, job.cameraFor(48, 27), job.options)
-            .renderPass(film, 0, {0, 0, 48, 27}, Progress::none());
-        std::vector<V3f> out;
-        for (const FilmPixel& p : film.pixels()) out.push_back(p.direct + p.indirect);
-        return out;
+        return lightOf(job);
     };
     saveScene(s.document, folder / "a.ovrix");
     const auto first = picture(s.document);
@@ -515,14 +520,6 @@ TEST_CASE("a changed light keeps the ray tracer's scene, a changed layer does no
 TEST_CASE("a ball that grows while the shutter is open is blurred, and the camera that moves too",
           "[translate]") {
     Small s;
-    const auto filmOf = [](const RenderJob& job) {
-        Film film(48, 27);
-        Renderer(*job.scene, job.cameraFor(48, 27), job.options)
-            .renderPass(film, 0, {0, 0, 48, 27}, Progress::none());
-        std::vector<V3f> out;
-        for (const FilmPixel& p : film.pixels()) out.push_back(p.direct + p.indirect);
-        return out;
-    };
     s.set("render/shutter", "1");
     JobBuilder builder(s.evaluator);
     JobOptions at;
@@ -533,7 +530,7 @@ TEST_CASE("a ball that grows while the shutter is open is blurred, and the camer
     CHECK(builder.build(s.document, at, Progress::none()).scene == still.scene);
     at.frame = 6;
     CHECK(builder.build(s.document, at, Progress::none()).scene == still.scene);
-    const auto sharp = filmOf(still);
+    const auto sharp = lightOf(still);
     const Document standing = s.document;
     Param radius = paramAt(s.document, {s.ball, {}, "radius"});
     const double size = std::get<double>(radius.value);
@@ -543,10 +540,10 @@ TEST_CASE("a ball that grows while the shutter is open is blurred, and the camer
     CHECK(grown.problems.empty());
     CHECK(grown.scene != still.scene);
     CHECK(grown.cameras.size() == 1);
-    const auto blurred = filmOf(grown);
+    const auto blurred = lightOf(grown);
     CHECK(blurred != sharp);
     s.set("render/shutter", "0");
-    CHECK(filmOf(builder.build(s.document, at, Progress::none())) != blurred);  // one size, and no blur
+    CHECK(lightOf(builder.build(s.document, at, Progress::none())) != blurred);  // one size, and no blur
     // The camera alone: the ray tracer's scene stays, and the picture blurs.
     s.document = standing;
     const RenderJob before = builder.build(s.document, at, Progress::none());
@@ -557,7 +554,7 @@ TEST_CASE("a ball that grows while the shutter is open is blurred, and the camer
     const RenderJob panned = builder.build(s.document, at, Progress::none());
     CHECK(panned.scene == before.scene);
     REQUIRE(panned.cameras.size() == 3);  // as many looks as the settings say
-    CHECK(filmOf(panned) != filmOf(before));
+    CHECK(lightOf(panned) != lightOf(before));
 }
 
 TEST_CASE("scenes without settings go by their defaults", "[evaluator]") {

@@ -251,12 +251,12 @@ QWidget* ParamRow::makeFile() {
     none->setToolTip("Without a file");
     line->addWidget(button, 1);
     line->addWidget(none);
-    const bool mesh =
-        path_.source < 0 && controller_.document().get(path_.node).category() == Category::Object;
+    const bool mesh = path_.source < 0 && path_.step.empty() &&
+                      controller_.document().get(path_.node).category() == Category::Object;
     connect(button, &QPushButton::clicked, this, [this, mesh] {
         const QString file = QFileDialog::getOpenFileName(
             this, "Choose a file", QString::fromStdString(controller_.session().folder().string()),
-            filesOf(spec_, mesh && path_.step.empty()));
+            filesOf(spec_, mesh));
         if (file.isEmpty()) return;
         // A frame stands for its whole sequence where the step can show one.
         const std::string chosen =

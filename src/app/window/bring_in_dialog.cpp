@@ -11,6 +11,7 @@
 #include <QVBoxLayout>
 
 #include "app/theme/theme.h"
+#include "app/window/dialogs.h"
 
 namespace ovrix::app {
 
@@ -73,9 +74,7 @@ BringInDialog::BringInDialog(const Document& here, Document other, const QString
     fillTree();
     connect(tree_, &QTreeWidget::itemChanged, this, &BringInDialog::onChecked);
     showLoose();
-    // At large scales it stays within the window, and its lists scroll.
-    const QSize most = parent ? parent->window()->size() - QSize(px(16), px(16)) : QSize(px(520), px(560));
-    resize(QSize(px(520), px(560)).boundedTo(most));
+    resize(withinWindow(parent, QSize(px(520), px(560))));
 }
 
 QTreeWidgetItem* BringInDialog::itemOf(const NodePtr& node, QTreeWidgetItem* under) {

@@ -192,9 +192,11 @@ ShortcutsPage::ShortcutsPage(const std::vector<Command>& commands, QWidget* pare
     scroll->setWidgetResizable(true);
     scroll->setWidget(inner);
     box->addWidget(scroll);
-    resize(
-        QSize(px(520), px(560))
-            .boundedTo(parent ? parent->window()->size() - QSize(px(16), px(16)) : QSize(px(520), px(560))));
+    resize(withinWindow(parent, QSize(px(520), px(560))));
+}
+
+QSize withinWindow(const QWidget* parent, const QSize& wanted) {
+    return parent ? wanted.boundedTo(parent->window()->size() - QSize(px(16), px(16))) : wanted;
 }
 
 ChecksPopup::ChecksPopup(Controller& controller, QWidget* parent)

@@ -9,6 +9,9 @@
 
 namespace ovrix::app {
 
+/// A dialog's size, but no larger than the window that it belongs to: at large scales its lists scroll.
+QSize withinWindow(const QWidget* parent, const QSize& wanted);
+
 /// Type to find a command, Enter runs it.
 class CommandSearch : public QFrame {
     Q_OBJECT
