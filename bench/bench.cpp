@@ -168,7 +168,8 @@ void instanceMemory(benchmark::State& state) {
             std::vector<RenderScene::Instance> instances(kCount);
             for (size_t i = 0; i < kCount; ++i) instances[i] = {m, look, 1, 2, i};
             scene.addInstances(
-                instances, 1, [&](size_t i, size_t) { return placeOf(i); }, {}, Progress::none());
+                instances, 1, [&](size_t i, size_t) { return placeOf(i); }, RenderScene::Colors(),
+                Progress::none());
             instances = {};
             scene.commit(Progress::none());
             ourBytes = residentBytes() - again;

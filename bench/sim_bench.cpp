@@ -1,9 +1,11 @@
 // Figures of simulations: particles, swarms, strands, bakes.
 #include <benchmark/benchmark.h>
 #include <fmt/format.h>
+#include <malloc.h>
 #include <unistd.h>
 
 #include <filesystem>
+#include <fstream>
 #include <nanoflann.hpp>
 
 #include "bare_vdb.h"
@@ -14,7 +16,8 @@
 
 #include "ops/grow.h"
 #include "ops/scatter.h"
-#include "scene/document.h"
+#include "scene/edits.h"
+#include "scene/evaluator.h"
 #include "sim/curl_noise.h"
 #include "sim/particle_solver.h"
 #include "tests/sim/sim_run.h"
@@ -79,7 +82,7 @@ void particleStep(benchmark::State& state) {
     std::vector<V3f> out(kMillion);
     const auto bare = [&] {
         parallelRanges(kMillion, kBlock, Progress::none(), [&](size_t begin, size_t end) {
-            CurlOptions o;
+            CurlNoiseOptions o;
             o.scale = 0.5f;
             curlNoise(p.data() + begin, end - begin, o, out.data() + begin);
             for (size_t i = begin; i < end; ++i) out[i] += ground()->closest(p[i]).position;
@@ -269,6 +272,103 @@ void bakeFrame(benchmark::State& state) {
     std::filesystem::remove_all(folder);
 }
 
+/// Particles that keep apart, flock and look for each other, a burst of 20,000 at one place by one spread
+/// over a ball.
+void birthsAtOnePlace(benchmark::State& state) {
+    const auto seconds = [](size_t sources) {
+        Run run(ground(), "simulate");
+        run.start(cloud(sources, 3.5f, 0));
+        Step& emit = run.part("emit");
+        emit.params["rate"].value = 0.0;
+        emit.params["burst"].value = int64_t(20000);
+        run.part("gravity");
+        run.part("flock");
+        run.part("spacing").params["radius"].value = 0.004;
+        run.part("rule").params["when"].value = std::string("near another");
+        const SolverInput first = run.at(1), second = run.at(2), third = run.at(3);
+        const SolverState begun = run.solver().begin(first, Progress::none());
+        return secondsOf([&] {
+            const SolverState born = run.solver().advance(begun, first, second, Progress::none());
+            benchmark::DoNotOptimize(run.solver().advance(born, second, third, Progress::none()));
+        });
+    };
+    for (auto _ : state) {
+        std::vector<double> ratios;
+        for (int i = 0; i < 5; ++i) ratios.push_back(seconds(1) / seconds(20000));
+        std::sort(ratios.begin(), ratios.end());
+        state.counters["by_spread_out"] = ratios[2];
+        state.counters["limit"] = 1.5;
+    }
+}
+
+/// Trails of 1.2 million particles at frame 48, with two gigabytes for frames, by one pass of the simulation.
+void trailsBeyondMemory(benchmark::State& state) {
+    const auto seconds = [](bool trails) {
+        Document d = Document::fresh();
+        std::string id;
+        Node plane = makeNode(d, "plane", "Ground");
+        const std::string on = plane.id;
+        d = withNode(d, plane);
+        d = withLayer(d, on, "", &id);
+        Node layer = d.get(id);
+        layer.steps.clear();
+        d.put(layer);
+        d = withStep(d, id, 0, makeStep("scatter", d.get(id)));
+        d = withText(d, id + "/scatter/count", "1200000");
+        d = withStep(d, id, 1, makeStep("simulate", d.get(id)));
+        layer = d.get(id);
+        std::erase_if(layer.steps, [](const Step& s) { return s.type == "emit"; });
+        d.put(layer);
+        if (trails) d = withStep(d, id, d.get(id).steps.size(), makeStep("trails", d.get(id)));
+        d = withText(d, "scene/memory", "12");
+        Evaluator evaluator;
+        return secondsOf([&] {
+            const LayerResult r = evaluator.layer(d, id, {48, Purpose::Render, true}, Progress::none());
+            for (const StepReport& s : r.steps)
+                if (!s.error.empty()) throw std::runtime_error(s.error);
+        });
+    };
+    for (auto _ : state) {
+        const double pass = seconds(false), both = seconds(true);
+        state.counters["by_one_pass"] = both / pass;
+        state.counters["limit"] = 1.3;
+        state.counters["seconds"] = both;
+    }
+}
+
+size_t peakBytes() {
+    std::ifstream in("/proc/self/status");
+    for (std::string line; std::getline(in, line);)
+        if (line.rfind("VmHWM:", 0) == 0) return size_t(std::stoull(line.substr(6))) * 1024;
+    return 0;
+}
+
+/// What a frame of a million simulated strands of 16 points takes at most, beside its old and its new state
+/// and what the recipe gives, for each point.
+void strandMemory(benchmark::State& state) {
+    const SurfacePtr ball = std::make_shared<const Surface>(makeSphere(2.0f, 96));
+    ScatterOptions s;
+    s.count = kMillion;
+    GrowOptions g;
+    g.length = {0.18f, 0.2f, {}};
+    g.segments = 15;
+    for (auto _ : state) {
+        Run run(ball, "simulate_strands");
+        run.start(grow(*scatterOnSurface(*ball, s, Progress::none()), ball.get(), g, Progress::none()));
+        run.part("strand_gravity");
+        run.part("strand_collide").params["with"].value = std::string("it");
+        SolverInput before = run.at(1), now = run.at(2);
+        const SolverState begun = run.solver().begin(before, Progress::none());
+        ::malloc_trim(0);
+        std::ofstream("/proc/self/clear_refs") << "5";  // the peak counts from here
+        const size_t start = peakBytes();
+        const SolverState next = run.solver().advance(begun, before, now, Progress::none());
+        const double points = 16.0 * double(kMillion), own = 24.0;  // places and speeds of the new state
+        state.counters["bytes_a_point"] = double(peakBytes() - start) / points - own;
+        state.counters["limit"] = 200;
+    }
+}
+
 BENCHMARK(particleStep)->Iterations(1)->Unit(benchmark::kMillisecond);
 BENCHMARK(particleDrift)->Iterations(1)->Unit(benchmark::kMillisecond);
 BENCHMARK(swarm)->Iterations(1)->Unit(benchmark::kMillisecond);
@@ -276,6 +376,9 @@ BENCHMARK(swarmNeighbours)->Iterations(1)->Unit(benchmark::kMillisecond);
 BENCHMARK(guideFrames)->Iterations(1)->Unit(benchmark::kMillisecond);
 BENCHMARK(guideFramesApart)->Iterations(1)->Unit(benchmark::kMillisecond);
 BENCHMARK(bakeFrame)->Iterations(1)->Unit(benchmark::kMillisecond);
+BENCHMARK(birthsAtOnePlace)->Iterations(1)->Unit(benchmark::kMillisecond);
+BENCHMARK(trailsBeyondMemory)->Iterations(1)->Unit(benchmark::kMillisecond);
+BENCHMARK(strandMemory)->Iterations(1)->Unit(benchmark::kMillisecond);
 
 }  // namespace
 

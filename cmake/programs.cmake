@@ -23,10 +23,16 @@ target_link_libraries(ovrix-mesh-reader PRIVATE ovrix_core)
 target_link_options(ovrix-mesh-reader PRIVATE LINKER:--as-needed)
 add_dependencies(ovrix-cli ovrix-mesh-reader)
 
-# The demo scenes, made once they or what makes them changed. Their bakes load meshes, which takes the reader.
+# The demo scene, and those that move beside it, made once they or what makes them changed. Bakes load meshes, which
+# takes the reader.
 set(OVRIX_DEMO ${CMAKE_BINARY_DIR}/demo/low_tide.ovrix)
-add_custom_command(OUTPUT ${OVRIX_DEMO} COMMAND make-demo ${CMAKE_BINARY_DIR}/demo DEPENDS make-demo ovrix-mesh-reader)
+set(OVRIX_MOVING ${CMAKE_BINARY_DIR}/demo/silversides.ovrix)
+add_custom_command(OUTPUT ${OVRIX_DEMO} COMMAND make-demo ${CMAKE_BINARY_DIR}/demo still
+                   DEPENDS make-demo ovrix-mesh-reader)
+add_custom_command(OUTPUT ${OVRIX_MOVING} COMMAND make-demo ${CMAKE_BINARY_DIR}/demo moving
+                   DEPENDS make-demo ovrix-mesh-reader)
 add_custom_target(demo-scene ALL DEPENDS ${OVRIX_DEMO})
+add_custom_target(demo-scenes ALL DEPENDS ${OVRIX_DEMO} ${OVRIX_MOVING})
 
 # The window. Fonts are built in, from Debian's packages.
 find_file(INTER_REGULAR Inter-Regular.otf PATHS /usr/share/fonts/opentype/inter REQUIRED)
@@ -52,6 +58,11 @@ function(add_window_program name)
 endfunction()
 add_window_program(ovrix src/app/main.cpp)
 target_precompile_headers(ovrix REUSE_FROM ovrix_app)
+if(OVRIX_SHOW)
+  # Several sources at a time: headers are read once for all of them.
+  set_target_properties(ovrix_core ovrix_app ovrix_demo PROPERTIES UNITY_BUILD ON UNITY_BUILD_BATCH_SIZE 8)
+  return()
+endif()
 file(GLOB core_tests CONFIGURE_DEPENDS tests/*.cpp tests/base/*.cpp tests/geo/*.cpp tests/field/*.cpp
      tests/ops/*.cpp tests/sim/*.cpp tests/render/*.cpp tests/io/*.cpp tests/scene/*.cpp tests/cli/*.cpp)
 add_executable(ovrix-tests ${core_tests})
@@ -61,7 +72,7 @@ target_compile_definitions(ovrix-tests PRIVATE OVRIX_SOURCE_DIR="${CMAKE_SOURCE_
 target_precompile_headers(ovrix-tests PRIVATE tests/pch.h)
 target_link_libraries(ovrix-tests PRIVATE ovrix_core ovrix_cli_lib ovrix_demo embree PkgConfig::oiio Catch2::Catch2)
 target_compile_options(ovrix-tests PRIVATE ${OVRIX_BUILD_FAST})
-add_dependencies(ovrix-tests ovrix-cli ovrix-mesh-reader demo-scene)
+add_dependencies(ovrix-tests ovrix-cli ovrix-mesh-reader demo-scenes)
 set_source_files_properties(tests/main.cpp PROPERTIES SKIP_PRECOMPILE_HEADERS ON)
 
 file(GLOB app_tests CONFIGURE_DEPENDS tests/app/*.cpp tests/app/*.h)

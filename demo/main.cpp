@@ -5,14 +5,18 @@
 #include "recipes.h"
 
 int main(int argc, char** argv) {
-    if (argc != 2) {
-        std::cerr << "usage: make-demo FOLDER\n";
+    const std::string which = argc == 3 ? argv[2] : "";
+    if (argc < 2 || (which != "still" && which != "moving")) {
+        std::cerr << "usage: make-demo FOLDER still|moving\n";
         return 2;
     }
     try {
-        ovrix::demo::writeRecipes(std::filesystem::path(argv[1]) / "recipes");
-        for (const auto& path : ovrix::demo::writeMotion(argv[1])) std::cout << path.string() << "\n";
-        std::cout << ovrix::demo::writeLowTide(argv[1]).string() << "\n";
+        if (which == "still") {
+            ovrix::demo::writeRecipes(std::filesystem::path(argv[1]) / "recipes");
+            std::cout << ovrix::demo::writeLowTide(argv[1]).string() << "\n";
+        } else {  // with their bakes, which take a while
+            for (const auto& path : ovrix::demo::writeMotion(argv[1])) std::cout << path.string() << "\n";
+        }
     } catch (const std::exception& e) {
         std::cerr << "make-demo: " << e.what() << "\n";
         return 1;

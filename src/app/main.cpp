@@ -1,6 +1,5 @@
 // The program with a window. `ovrix [FILE]` opens a scene; `--picture OUT.png` draws the window into a file
 // once the scene is there and a first render is done, and ends.
-#include <QApplication>
 #include <QCommandLineParser>
 #include <QElapsedTimer>
 #include <QTimer>
@@ -8,6 +7,7 @@
 #include <cstdio>
 
 #include "app/render/render_pane.h"
+#include "app/window/application.h"
 #include "app/window/main_window.h"
 #include "scene/session.h"
 
@@ -37,7 +37,7 @@ int main(int argc, char** argv) {
     QCoreApplication::setOrganizationName("ovrix");
     QCoreApplication::setApplicationName("ovrix");
     QCoreApplication::setApplicationVersion(OVRIX_VERSION);
-    QApplication application(argc, argv);
+    Application application(argc, argv);
     std::setlocale(LC_NUMERIC, "C");  // files hold decimal points whatever the user's language
     QCommandLineParser parser;
     parser.setApplicationDescription(
@@ -50,14 +50,16 @@ int main(int argc, char** argv) {
     const Preferences preferences = Preferences::load();
     applyTheme(application, preferences.theme, preferences.scale);
     MainWindow window;
+    application.tell = [&window](const QString& text) { window.controller().say(text, true); };
     window.show();
     const bool picture = parser.isSet("picture");
+    window.setUnattended(picture);
     if (!picture) window.controller().setAutosaveFolder(ovrix::Autosave::userFolder());
     for (const QString& file : parser.positionalArguments()) {
         if (file.endsWith(".ovrix"))
-            window.controller().openScene(file);
+            window.openScene(file);
         else
-            window.controller().importMesh(file);
+            window.controller().importFile(file);
     }
     if (picture) return drawPicture(application, window, parser.value("picture"));
     QTimer::singleShot(0, &window, &MainWindow::offerRecovery);

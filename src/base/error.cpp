@@ -1,5 +1,10 @@
 #include "base/error.h"
 
+#include <filesystem>
+#include <new>
+
+#include "base/log.h"
+
 namespace ovrix {
 
 static std::string sentence(const std::string& what, const std::string& where, const std::string& remedy) {
@@ -16,6 +21,19 @@ Error::Error(const std::string& what, std::string where, std::string remedy)
 
 Error Error::within(const std::string& place) const {
     return Error(problem_, where_.empty() ? place : place + ", " + where_, remedy_);
+}
+
+std::string problemOf(const std::exception& exception) {
+    if (const auto* own = dynamic_cast<const Error*>(&exception)) return own->what();
+    if (dynamic_cast<const Cancelled*>(&exception)) return "stopped";
+    if (dynamic_cast<const std::bad_alloc*>(&exception))
+        return "There was not enough memory. Lower the count, work in Draft, or close other programs";
+    if (const auto* file = dynamic_cast<const std::filesystem::filesystem_error*>(&exception))
+        return sentence(file->code().message(), file->path1().string(), {});
+    // What a library or our own code says of itself helps those who mend it, and nobody else.
+    log::error("{}", exception.what());
+    return "Something went wrong inside the program. What was open stays as it was; save it under another "
+           "name";
 }
 
 }  // namespace ovrix

@@ -1,5 +1,6 @@
 // Errors carry what went wrong, where, and what to do about it; one boundary shows them.
 #pragma once
+#include <exception>
 #include <stdexcept>
 #include <string>
 
@@ -21,6 +22,10 @@ class Error : public std::runtime_error {
   private:
     std::string problem_, where_, remedy_;
 };
+
+/// What a person is told of any exception: Errors as they are, all else in our words and never in a
+/// library's.
+std::string problemOf(const std::exception& exception);
 
 /// Thrown out of long work after Progress::cancel(); not a failure.
 class Cancelled : public std::exception {

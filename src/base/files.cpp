@@ -1,12 +1,15 @@
 #include "base/files.h"
 
 #include <fcntl.h>
+#include <signal.h>
+#include <sys/stat.h>
 #include <unistd.h>
 
 #include <cerrno>
 #include <cstring>
 #include <fstream>
-#include <sstream>
+#include <mutex>
+#include <set>
 
 #include "base/error.h"
 #include "base/hash.h"
@@ -15,51 +18,205 @@ namespace fs = std::filesystem;
 
 namespace ovrix {
 
+namespace {
+
+const char* const kNoSpace = "Free some space on the disk, or save elsewhere";
+
+/// A file that is open, and known to be one that has an end.
+class OpenFile {
+  public:
+    explicit OpenFile(const fs::path& path) : path_(path) {
+        requireReadable(path);
+        file_ = ::open(path.c_str(),
+                       O_RDONLY | O_CLOEXEC | O_NONBLOCK);  // a pipe that came meanwhile does not wait
+        struct stat info {};
+        if (file_ < 0) throw Error(std::strerror(errno), path.string(), "Check that you may read it");
+        if (::fstat(file_, &info) != 0 || !S_ISREG(info.st_mode)) {
+            ::close(file_);
+            throw Error("is no regular file", path.string(), "Choose another file");
+        }
+        size_ = uint64_t(info.st_size);
+    }
+    ~OpenFile() { ::close(file_); }
+    OpenFile(const OpenFile&) = delete;
+    OpenFile& operator=(const OpenFile&) = delete;
+    uint64_t size() const { return size_; }
+    /// Up to @p most bytes; 0 at the end.
+    size_t read(char* to, size_t most) const {
+        ssize_t got;
+        do {
+            got = ::read(file_, to, most);
+        } while (got < 0 && errno == EINTR);
+        if (got < 0) throw Error("could not be read to its end", path_.string(), "Check the disk");
+        return size_t(got);
+    }
+
+  private:
+    const fs::path& path_;
+    int file_ = -1;
+    uint64_t size_ = 0;
+};
+
+constexpr size_t kPiece = size_t(1) << 20;
+
+/// ".STEM.PID-RANDOM.partEXT".
+fs::path temporaryFor(const fs::path& path) {
+    const std::string ext = path.extension().string();
+    std::string pattern = (path.parent_path() /
+                           fmt::format(".{}.{}-{}.part{}", path.stem().string(), ::getpid(), "XXXXXX", ext))
+                              .string();
+    const int file = ::mkstemps(pattern.data(), int(ext.size() + 5));
+    if (file < 0)
+        throw Error(std::strerror(errno), path.parent_path().string(),
+                    "Save to a folder that you may write to");
+    const mode_t mask = ::umask(0);
+    ::umask(mask);
+    struct stat old {};
+    const bool known = ::stat(path.c_str(), &old) == 0;
+    const bool ok = ::fchmod(file, known ? old.st_mode & 0777 : 0666 & ~mask) == 0;
+    ::close(file);
+    (void)ok;  // some disks know no rights
+    return pattern;
+}
+
+/// The process that a temporary name speaks of; 0 for other names.
+pid_t writerOf(const std::string& name) {
+    const size_t part = name.rfind(".part");
+    if (name.empty() || name[0] != '.' || part == std::string::npos) return 0;
+    const size_t dot = name.rfind('.', part - 1);
+    if (dot == std::string::npos || dot == 0) return 0;
+    size_t end = dot + 1;
+    while (end < part && name[end] >= '0' && name[end] <= '9') ++end;
+    if (end == dot + 1 || end - dot > 9 || (end != part && name[end] != '-')) return 0;
+    return pid_t(std::stol(name.substr(dot + 1, end - dot - 1)));
+}
+
+void cleanOnce(const fs::path& folder) {
+    static std::mutex mutex;
+    static std::set<std::string> known;
+    {
+        std::lock_guard lock(mutex);
+        if (!known.insert(folder.string()).second) return;
+    }
+    removeLeftovers(folder);
+}
+
+/// Makes sure that the bytes are on the disk before the rename, or a power cut could leave an empty file.
+void syncToDisk(const fs::path& temporary, const fs::path& path) {
+    const int file = ::open(temporary.c_str(), O_RDONLY | O_CLOEXEC);
+    if (file < 0) throw Error(std::strerror(errno), path.string(), kNoSpace);
+    const bool ok = ::fsync(file) == 0;
+    const int why = errno;
+    ::close(file);
+    if (!ok) throw Error(std::strerror(why), path.string(), kNoSpace);
+}
+
+/// What a path leads to, over all links.
+fs::path resolved(fs::path path) {
+    std::error_code code;
+    for (int links = 0; fs::is_symlink(fs::symlink_status(path, code)); ++links) {
+        if (links > 32) throw Error("is a link in a circle", path.string(), "Choose another name");
+        const fs::path target = fs::read_symlink(path, code);
+        if (code) throw Error(code.message(), path.string());
+        path = target.is_absolute() ? target : path.parent_path() / target;
+    }
+    return path;
+}
+
+}  // namespace
+
 void requireReadable(const fs::path& path) {
     std::error_code ignored;
     if (path.empty()) throw Error("no file is named", {}, "Choose a file");
-    if (fs::is_directory(path, ignored))
+    if (path.native().find('\0') != std::string::npos)
+        throw Error("is no name of a file", {}, "Choose the file again");
+    const fs::file_status status = fs::status(path, ignored);
+    if (fs::is_directory(status))
         throw Error("is a folder, not a file", path.string(), "Choose a file in it");
-    if (!fs::exists(path, ignored))
+    if (!fs::exists(status))
         throw Error("the file does not exist", path.string(), "Check the name, or choose the file again");
+    if (!fs::is_regular_file(status))
+        throw Error("is no regular file, but a device or a pipe", path.string(), "Choose another file");
     if (::access(path.c_str(), R_OK) != 0)
         throw Error(std::strerror(errno), path.string(), "Check that you may read it");
 }
 
-std::string readFile(const fs::path& path) {
-    requireReadable(path);
-    std::ifstream in(path, std::ios::binary);
-    std::ostringstream text;
-    text << in.rdbuf();
-    if (in.bad() || text.bad()) throw Error("could not be read to its end", path.string(), "Check the disk");
-    return text.str();
+std::string readFile(const fs::path& path, Progress& progress, uint64_t most) {
+    const OpenFile file(path);
+    const auto tooLarge = [&](uint64_t size) {
+        if (size > most)
+            throw Error(
+                fmt::format("is larger than {} MB, which nothing is that could be read from it", most >> 20),
+                path.string(), "Check that it is the right file");
+    };
+    tooLarge(file.size());
+    std::string text;
+    text.reserve(file.size() + 1);
+    for (size_t got = 1; got > 0;) {
+        progress.check();
+        const size_t old = text.size();
+        text.resize(old + std::min<uint64_t>(
+                              kPiece, std::max<uint64_t>(file.size() > old ? file.size() - old : 1, 1)));
+        got = file.read(text.data() + old, text.size() - old);
+        text.resize(old + got);
+        tooLarge(text.size());
+    }
+    return text;
 }
 
-/// Makes sure that the bytes are on the disk before the rename, or a power cut could leave an empty file.
-static void syncToDisk(const fs::path& path) {
-    const int file = ::open(path.c_str(), O_RDONLY);
-    if (file < 0) throw Error(std::strerror(errno), path.string());
-    const bool ok = ::fsync(file) == 0;
-    const int why = errno;
-    ::close(file);
-    if (!ok) throw Error(std::strerror(why), path.string(), "Free some space on the disk, or save elsewhere");
+uint64_t hashOfFile(const fs::path& path, Progress& progress) {
+    const OpenFile file(path);
+    std::string piece(kPiece, '\0');
+    Hasher all;
+    for (size_t filled = 0, got = 1; got > 0;) {
+        progress.check();
+        filled = 0;  // pieces of one size, however the disk gives them
+        while (filled < kPiece && (got = file.read(piece.data() + filled, kPiece - filled)) > 0)
+            filled += got;
+        if (filled) all.add(std::string_view(piece.data(), filled));
+    }
+    return all.value();
 }
 
-void writeAtomically(const fs::path& path, const std::function<void(const fs::path&)>& write) {
-    if (path.empty()) throw Error("no file is named", {}, "Choose a name to save under");
-    const fs::path folder = path.has_parent_path() ? path.parent_path() : fs::path(".");
+void removeLeftovers(const fs::path& folder) {
     std::error_code code;
-    if (fs::is_directory(path, code)) throw Error("is a folder", path.string(), "Choose a file name in it");
+    std::vector<fs::path> left;
+    for (fs::directory_iterator it(folder, code), end; !code && it != end; it.increment(code)) {
+        const pid_t writer = writerOf(it->path().filename().string());
+        if (writer > 0 && ::kill(writer, 0) != 0 && errno == ESRCH &&
+            fs::is_regular_file(it->symlink_status(code)))
+            left.push_back(it->path());
+    }
+    for (const fs::path& path : left) fs::remove(path, code);
+}
+
+void writeAtomically(const fs::path& named, const std::function<void(const fs::path&)>& write) {
+    if (named.empty()) throw Error("no file is named", {}, "Choose a name to save under");
+    fs::path path = resolved(named);
+    if (!path.has_parent_path()) path = fs::path(".") / path;
+    const fs::path folder = path.parent_path();
+    std::error_code code;
+    const fs::file_status status = fs::status(path, code);
+    if (fs::is_directory(status)) throw Error("is a folder", path.string(), "Choose a file name in it");
+    if (fs::exists(status) && !fs::is_regular_file(status))
+        throw Error("is no regular file, but a device or a pipe", path.string(), "Choose another name");
     if (!fs::is_directory(folder, code))
         throw Error("the folder does not exist", folder.string(), "Make the folder, or save elsewhere");
     if (::access(folder.c_str(), W_OK) != 0)
         throw Error(std::strerror(errno), folder.string(), "Save to a folder that you may write to");
-    const fs::path temporary =
-        folder / fmt::format(".{}.{}.part{}", path.stem().string(), ::getpid(), path.extension().string());
+    cleanOnce(folder);
+    const fs::path temporary = temporaryFor(path);
     try {
         write(temporary);
-        syncToDisk(temporary);
+        syncToDisk(temporary, named);
         fs::rename(temporary, path);
+    } catch (const Error& e) {
+        fs::remove(temporary, code);
+        if (e.where() == temporary.string()) throw Error(e.problem(), named.string(), e.remedy());
+        throw;
+    } catch (const fs::filesystem_error& e) {
+        fs::remove(temporary, code);
+        throw Error(e.code().message(), named.string(), kNoSpace);
     } catch (...) {
         fs::remove(temporary, code);
         throw;
@@ -71,18 +228,48 @@ void writeFile(const fs::path& path, const std::string& contents) {
         std::ofstream out(temporary, std::ios::binary);
         out.write(contents.data(), std::streamsize(contents.size()));
         out.close();
-        if (!out)
-            throw Error("could not be written", path.string(),
-                        "Free some space on the disk, or save elsewhere");
+        if (!out) throw Error("could not be written", path.string(), kNoSpace);
     });
+}
+
+void makeOwnFolder(const fs::path& folder) {
+    std::error_code code;
+    if (fs::is_symlink(fs::symlink_status(folder, code)))
+        throw Error("is a link to another place, where nothing is written or removed", folder.string(),
+                    "Put a folder there in place of the link");
+    fs::create_directories(folder, code);
+    if (code)
+        throw Error(code.message(), folder.string(), "Save the scene in a folder that you may write to");
+}
+
+std::string endingOf(const fs::path& path) {
+    std::string ending = path.extension().string();
+    for (char& c : ending)
+        if (c >= 'A' && c <= 'Z') c = char(c - 'A' + 'a');
+    return ending;
 }
 
 uint64_t fileStamp(const fs::path& path) {
     std::error_code code;
+    if (path.native().find('\0') != std::string::npos) return 0;
     const auto size = fs::file_size(path, code);
     if (code) return 0;
     const auto time = fs::last_write_time(path, code).time_since_epoch().count();
     return Hasher().add(uint64_t(size)).add(uint64_t(time)).value();
+}
+
+std::string nameOfId(const std::string& id) {
+    std::string name;
+    for (const char c : id) {
+        const bool plain = (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9') ||
+                           c == '-' || c == '_';
+        name += plain ? std::string(1, c) : fmt::format("%{:02x}", uint8_t(c));
+    }
+    if (name.empty()) return "%";
+    // Longer than names may be: its beginning, and a sum of all of it.
+    if (name.size() > 100)
+        name = fmt::format("{}%{:016x}", name.substr(0, 80), Hasher().add(std::string_view(id)).value());
+    return name;
 }
 
 }  // namespace ovrix

@@ -4,24 +4,50 @@
 #include <functional>
 #include <string>
 
+#include "base/progress.h"
+
 namespace ovrix {
 
-/// The whole file. Throws Error naming the file when it is missing, a folder or not readable.
-std::string readFile(const std::filesystem::path& path);
+/// More than any text file holds that people or programs write for us; what is larger is taken for a mistake.
+inline constexpr uint64_t kMostRead = uint64_t(4) << 30;
+
+/// The whole file. Throws Error naming the file when it is missing, no regular file (a folder, a device, a
+/// pipe: they may have no end), not readable or larger than @p most bytes; Cancelled.
+std::string readFile(const std::filesystem::path& path, Progress& progress = Progress::none(),
+                     uint64_t most = kMostRead);
+
+/// A hash of a file's contents, whatever its size, a piece at a time. Throws as readFile() does.
+uint64_t hashOfFile(const std::filesystem::path& path, Progress& progress = Progress::none());
 
 /// Throws the Error that readFile() would, without reading.
 void requireReadable(const std::filesystem::path& path);
 
 /// Calls @p write with a temporary path beside @p path, then syncs it and renames it over @p path. When
-/// write throws, or the disk is full, the temporary file is removed and @p path stays as it was.
-/// The temporary name ends like @p path, so that writers which choose a format by extension work.
+/// write throws, or the disk is full, the temporary file is removed and @p path stays as it was. A link is
+/// followed: it stays a link, and its target is replaced. What is there and no regular file is refused. The
+/// temporary name ends like @p path, so that writers which choose a format by extension work; nobody can know
+/// it before. What runs that were killed left in the folder is removed at the first write there.
 void writeAtomically(const std::filesystem::path& path,
                      const std::function<void(const std::filesystem::path& temporary)>& write);
 
 /// writeAtomically() of a text.
 void writeFile(const std::filesystem::path& path, const std::string& contents);
 
+/// Removes what writeAtomically() left in a folder when its process was killed.
+void removeLeftovers(const std::filesystem::path& folder);
+
+/// Makes a folder of the program's own, and those above it that are missing. Throws Error where it cannot be
+/// made, or is a link: what is written and removed there must not be elsewhere.
+void makeOwnFolder(const std::filesystem::path& folder);
+
+/// The ending in lower case, with its dot: ".PLY" counts as ".ply".
+std::string endingOf(const std::filesystem::path& path);
+
 /// Changes when the file changes: size and modification time; 0 when it does not exist.
 uint64_t fileStamp(const std::filesystem::path& path);
+
+/// An id as the name of one file or folder in another: letters, figures, "-" and "_" as they are, all else by
+/// its number, so that it names nothing above, below or hidden. Different ids, different names.
+std::string nameOfId(const std::string& id);
 
 }  // namespace ovrix

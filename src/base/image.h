@@ -15,11 +15,12 @@ namespace ovrix {
 struct Image {
     int width = 0, height = 0;
     std::vector<half> pixels;  ///< width * height * 4
-    uint64_t stamp = 0;        ///< changes with the file's contents; part of cache keys
+    float scale = 1;     ///< of the colours that the pixels hold: lights are brighter than half floats go
+    uint64_t stamp = 0;  ///< changes with the file's contents; part of cache keys
 
     Color color(int x, int y) const {
         const half* p = &pixels[4 * (size_t(y) * size_t(width) + size_t(x))];
-        return Color(p[0], p[1], p[2]);
+        return Color(p[0] * scale, p[1] * scale, p[2] * scale);
     }
     /// Bilinear, repeating; u to the right, v up, both 0 to 1 over the picture.
     Color sample(float u, float v) const;

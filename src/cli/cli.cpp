@@ -62,6 +62,12 @@ int run(const std::vector<std::string>& args, std::ostream& out, std::ostream& e
     s->add_option("SCENE", file)->required();
     s->add_option("PATH=VALUE", assignments)->required();
     s->add_option("--out", sceneOut, "The new scene")->required();
+    s->footer(
+        "PATH is NODE/PARAMETER or NODE/STEP/PARAMETER, as describe and info name them:\n"
+        "  ovrix-cli set pool.ovrix sun/elevation=4 --out late.ovrix\n"
+        "  ovrix-cli set pool.ovrix rock/position=[0,1,0] moss/scatter/count=3000 "
+        "moss/vary_size/size=0.2..0.8 --out "
+        "new.ovrix");
     s->callback([&] { set(common, file, assignments, sceneOut); });
 
     auto* g =
@@ -97,11 +103,8 @@ int run(const std::vector<std::string>& args, std::ostream& out, std::ostream& e
         const bool asked = problem.get_exit_code() == 0;  // --help and --version
         app.exit(problem, out, err);
         return asked ? 0 : 2;
-    } catch (const std::bad_alloc&) {
-        err << "ovrix-cli: there was not enough memory. Lower counts, or close other programs.\n";
-        return 1;
     } catch (const std::exception& problem) {
-        err << "ovrix-cli: " << problem.what() << "\n";
+        err << "ovrix-cli: " << problemOf(problem) << "\n";
         return 1;
     }
     return code;

@@ -9,6 +9,7 @@
 
 #include "base/error.h"
 #include "base/file_sequence.h"
+#include "base/files.h"
 #include "io/elements_io.h"
 #include "scene/bake.h"
 #include "scene/bring_in.h"
@@ -22,6 +23,11 @@
 namespace ovrix::cli {
 
 using Json = nlohmann::ordered_json;
+
+/// Names of files need not be UTF-8; what is written is.
+static std::string jsonText(const Json& json, int indent = 2) {
+    return json.dump(indent, ' ', false, Json::error_handler_t::replace);
+}
 namespace fs = std::filesystem;
 
 namespace {
@@ -171,13 +177,13 @@ void describe(const Common& common, const std::string& what) {
     if (all.empty())
         throw Error("there is no step, source or node \"" + what + "\"", {}, "ovrix-cli describe lists them");
     if (common.json)
-        common.out << all.dump(2) << "\n";
+        common.out << jsonText(all) << "\n";
     else
         printDescription(common.out, all);
 }
 
 void info(const Common& common, const std::string& file) {
-    const std::string e = fs::path(file).extension().string();
+    const std::string e = endingOf(file);
     Json j;
     if (e == ".ovrix")
         j = sceneInfo(file);
@@ -186,7 +192,7 @@ void info(const Common& common, const std::string& file) {
     else
         j = meshInfo(file);
     if (common.json)
-        common.out << j.dump(2) << "\n";
+        common.out << jsonText(j) << "\n";
     else
         printFlat(common.out, j);
 }
@@ -210,7 +216,7 @@ int check(const Common& common, const std::string& scene, double frame) {
         if (!common.json) common.out << severityName(c.severity) << ": " << c.text << "\n";
     }
     if (common.json)
-        common.out << j.dump(2) << "\n";
+        common.out << jsonText(j) << "\n";
     else if (checks.empty())
         common.out << "nothing to note\n";
     return code;
@@ -253,7 +259,7 @@ std::pair<int, int> framesIn(const std::string& text) {
 /// One frame of a layer into a file.
 static Json evalFrame(Opened& opened, const EvalArgs& a, double frame, const std::string& file) {
     const Purpose purpose = a.purpose == "viewport" ? Purpose::Viewport : Purpose::Render;
-    const std::string ending = std::filesystem::path(file).extension().string();
+    const std::string ending = endingOf(file);
     const bool mesh = a.mesh || ending == ".obj" || ending == ".glb";
     const LayerResult result = handOn(opened.document, a.layer, mesh ? HandOn::Mesh : HandOn::Elements, file,
                                       opened.evaluator, {frame, purpose, false}, Progress::none());
@@ -282,7 +288,7 @@ void eval(const Common& common, const EvalArgs& a) {
             common.out << fmt::format("{}: {} {} in {}\n", a.layer, j["elements"].get<size_t>(),
                                       j["kind"].get<std::string>(), j["file"].get<std::string>());
     }
-    if (common.json) common.out << (several ? all : all[0]).dump(2) << "\n";
+    if (common.json) common.out << jsonText((several ? all : all[0])) << "\n";
 }
 
 void bringIn(const Common& common, const BringArgs& a) {
@@ -303,7 +309,8 @@ void bringIn(const Common& common, const BringArgs& a) {
     const Brought brought = broughtIn(here, other, what);
     saveScene(rebasePaths(brought.document, folder, fs::absolute(a.out).parent_path()), a.out);
     if (common.json) {
-        common.out << Json{{"file", a.out}, {"nodes", brought.ids}, {"notes", brought.notes}}.dump(2) << "\n";
+        common.out << jsonText(Json{{"file", a.out}, {"nodes", brought.ids}, {"notes", brought.notes}})
+                   << "\n";
         return;
     }
     common.out << fmt::format("{}: {} nodes brought in\n", a.out, brought.ids.size());
@@ -340,7 +347,7 @@ void bake(const Common& common, const BakeArgs& a) {
                                   result.known);
         for (const std::string& note : result.notes) common.out << "  " << note << "\n";
     }
-    if (common.json) common.out << j.dump(2) << "\n";
+    if (common.json) common.out << jsonText(j) << "\n";
 }
 
 void set(const Common& common, const std::string& scene, const std::vector<std::string>& assignments,
@@ -353,7 +360,7 @@ void set(const Common& common, const std::string& scene, const std::vector<std::
         d = withText(d, a.substr(0, equals), a.substr(equals + 1));
     }
     saveScene(rebasePaths(d, fs::absolute(scene).parent_path(), fs::absolute(out).parent_path()), out);
-    if (common.json) common.out << Json{{"file", out}, {"changes", assignments.size()}}.dump() << "\n";
+    if (common.json) common.out << jsonText(Json{{"file", out}, {"changes", assignments.size()}}, -1) << "\n";
 }
 
 namespace {
@@ -363,12 +370,13 @@ std::pair<int, int> frameRange(const RenderArgs& a) {
     return framesIn(a.frames);
 }
 
-void applySize(const RenderArgs& a, RenderJob& job) {
-    if (a.size.empty()) return;
+/// 0 for that of the scene.
+std::pair<int, int> sizeOf(const RenderArgs& a) {
+    if (a.size.empty()) return {0, 0};
     const auto s = numbersIn(a.size, 'x', 2, "a size like 1280x720");
     if (s[0] < 1 || s[1] < 1 || s[0] > 32768 || s[1] > 32768)
         throw Error("the size must be 1 to 32768 pixels a side", a.size);
-    job.width = s[0], job.height = s[1];
+    return {s[0], s[1]};
 }
 
 Rect regionOf(const RenderArgs& a, const RenderJob& job) {
@@ -403,9 +411,12 @@ void render(const Common& common, const RenderArgs& a) {
     JobBuilder builder(opened.evaluator);
     Json files = Json::array();
     for (int frame = first; frame <= last; ++frame) {
-        RenderJob job = builder.build(opened.document, {double(frame), a.camera, a.draft}, Progress::none());
+        const auto [width, height] = sizeOf(a);
+        RenderJob job =
+            builder.build(opened.document, {double(frame), a.camera, a.draft, width, height, std::nullopt},
+                          Progress::none());
+        if (width > 0) job.width = width, job.height = height;
         for (const std::string& p : job.problems) common.err << "left out: " << p << "\n";
-        applySize(a, job);
         if (a.samples > 0) job.samples = a.samples;
         const Rect region = regionOf(a, job);
         requireFilmMemory(opened.document, job.width, job.height);
@@ -422,7 +433,7 @@ void render(const Common& common, const RenderArgs& a) {
         files.push_back(name);
         if (!common.json) common.out << name << "\n";
     }
-    if (common.json) common.out << Json{{"files", files}}.dump(2) << "\n";
+    if (common.json) common.out << jsonText(Json{{"files", files}}) << "\n";
 }
 
 }  // namespace ovrix::cli

@@ -8,8 +8,8 @@ namespace ovrix {
 
 Samples Samples::sub(size_t begin, size_t count) const {
     const auto part = [&](auto span) { return span.empty() ? span : span.subspan(begin, count); };
-    return {part(position), part(normal), part(uv),       part(id),  part(triangle),
-            part(bary),     part(scale),  part(velocity), part(age), part(life)};
+    return {part(position), part(normal),   part(uv),  part(id),   part(triangle), part(bary),
+            part(scale),    part(velocity), part(age), part(life), part(toObject)};
 }
 
 const Surface& surfaceFor(const FieldContext& context, const std::string& what) {
@@ -22,6 +22,17 @@ Surroundings& surroundingsFor(const FieldContext& context, const std::string& wh
     if (!context.surroundings)
         throw Error(what + " cannot see other objects here", {}, "Use it in a layer that lies on a surface");
     return *context.surroundings;
+}
+
+SurfaceHit placeOn(const Surface& surface, const Samples& s, size_t i) {
+    if (!s.triangle.empty() && !s.bary.empty() && s.triangle[i] >= 0 &&
+        size_t(s.triangle[i]) < surface.mesh().triangles().size()) {
+        SurfaceHit hit;
+        hit.hit = true;
+        hit.triangle = uint32_t(s.triangle[i]), hit.u = s.bary[i].x, hit.v = s.bary[i].y;
+        return hit;
+    }
+    return surface.closest(s.inObject(i));
 }
 
 SurfacePtr roomOf(Surroundings& around, const std::string& id) {
@@ -215,6 +226,12 @@ const ResolvedParams::Entry& ResolvedParams::entry(const std::string& id) const 
     const auto it = entries_.find(id);
     if (it == entries_.end()) throw std::logic_error("no parameter is declared as " + id);
     return it->second;
+}
+
+V3d ResolvedParams::numbers(const std::string& id) const {
+    const Value& value = entry(id).value;
+    if (const auto* v = std::get_if<V3d>(&value)) return *v;
+    return V3d(std::get<double>(value), 0, 0);
 }
 
 Driven ResolvedParams::driven(const std::string& id) const {

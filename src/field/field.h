@@ -21,12 +21,18 @@ struct Samples {
     std::span<const V3f> normal;    ///< unit
     std::span<const V2f> uv;
     std::span<const uint64_t> id;
-    std::span<const int32_t> triangle = {};  ///< of the layer's surface, on which the sample lies
-    std::span<const V2f> bary = {};          ///< weights of that triangle's second and third corner
-    std::span<const float> scale = {};       ///< the element's size so far
-    std::span<const V3f> velocity = {};      ///< metres a second
-    std::span<const float> age = {};         ///< seconds since its birth
-    std::span<const float> life = {};        ///< seconds that it lives
+    /// Of the layer's surface, on which the sample lies; below 0 for those that lie on nothing. Columns that
+    /// bind to another surface have other names: see ParticleState.
+    std::span<const int32_t> triangle = {};
+    std::span<const V2f> bary = {};      ///< weights of that triangle's second and third corner
+    std::span<const float> scale = {};   ///< the element's size so far
+    std::span<const V3f> velocity = {};  ///< metres a second
+    std::span<const float> age = {};     ///< seconds since its birth
+    std::span<const float> life = {};    ///< seconds that it lives
+    /// From the world to the space of what wears a material, which the context's surface is in then; empty
+    /// where that surface is in the world.
+    std::span<const M44f> toObject = {};
+    V3f inObject(size_t i) const { return toObject.empty() ? position[i] : position[i] * toObject[i]; }
     size_t size() const { return position.size(); }
     Samples sub(size_t begin, size_t count) const;
 };
@@ -50,6 +56,10 @@ struct FieldContext {
 const Surface& surfaceFor(const FieldContext& context, const std::string& what);
 /// The context's surroundings. Throws an Error that says what needs them.
 Surroundings& surroundingsFor(const FieldContext& context, const std::string& what);
+
+/// Where sample @p i lies on a surface: its triangle and weights if they are of it, else those of the nearest
+/// place; no hit where there is none. Thread safe.
+SurfaceHit placeOn(const Surface& surface, const Samples& samples, size_t i);
 
 /// An object that has an inside. Throws an Error where none is chosen, or it has open edges.
 SurfacePtr roomOf(Surroundings& around, const std::string& id);
@@ -139,6 +149,8 @@ class ResolvedParams {
     double number(const std::string& id) const { return get<double>(id); }
     Range range(const std::string& id) const { return get<Range>(id); }
     V3f vector(const std::string& id) const { return V3f(get<V3d>(id)); }
+    /// A number, in x, or a vector.
+    V3d numbers(const std::string& id) const;
     Color color(const std::string& id) const { return get<Color>(id); }
     const std::string& text(const std::string& id) const { return get<std::string>(id); }
     const Refs& refs(const std::string& id) const { return get<Refs>(id); }

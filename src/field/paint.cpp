@@ -42,13 +42,6 @@ V3f pointIn(const std::array<V3f, 3>& p, float u, float v) {
 
 }  // namespace
 
-uint64_t topologyOf(const Mesh& mesh) {
-    const auto bytes = [](const auto& list) {
-        return std::string_view(reinterpret_cast<const char*>(list.data()), list.size() * sizeof(list[0]));
-    };
-    return Hasher().add(bytes(mesh.faceStart)).add(bytes(mesh.cornerPoint)).value();
-}
-
 uint64_t topologyOf(const Surface& surface) {
     return *surface.kept<uint64_t>(
         "topology", [&] { return std::make_shared<const uint64_t>(topologyOf(surface.mesh())); });

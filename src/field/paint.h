@@ -7,7 +7,6 @@
 namespace ovrix {
 
 /// Equal for meshes whose triangles join the same points, wherever these lie.
-uint64_t topologyOf(const Mesh& mesh);
 /// Of its mesh; worked out once.
 uint64_t topologyOf(const Surface& surface);
 

@@ -1,6 +1,7 @@
 #include "field/param.h"
 
 #include <algorithm>
+#include <cmath>
 
 #include "base/error.h"
 #include "base/number_text.h"
@@ -86,6 +87,27 @@ Value Param::at(double frame, double rate) const {
         try {
             setComponent(out, c, formulaAt(text, frame, rate));
         } catch (const Error&) {  // it was refused when it was typed; a file may still hold one
+        }
+    }
+    return out;
+}
+
+std::array<double, 3> Param::sum(double frame, double rate) const {
+    std::array<double, 3> out{};
+    const int components = std::min(3, componentsOf(value));
+    rate = std::max(rate, 1e-6);
+    if (!animated()) {
+        for (int c = 0; c < components; ++c) out[size_t(c)] = component(value, c) * (frame / rate);
+        return out;
+    }
+    // Frame by frame, by Gauss's two points, which lie within it: a value that jumps at a key is no trouble.
+    const double sign = frame < 0 ? -1.0 : 1.0, all = std::min(std::abs(frame), 1e6);
+    for (double begin = 0; begin < all; begin += 1.0) {
+        const double width = std::min(1.0, all - begin);
+        for (const double at : {0.5 - 0.5 / std::sqrt(3.0), 0.5 + 0.5 / std::sqrt(3.0)}) {
+            const Value v = this->at(sign * (begin + width * at), rate);
+            for (int c = 0; c < components; ++c)
+                out[size_t(c)] += sign * component(v, c) * (0.5 * width / rate);
         }
     }
     return out;

@@ -54,6 +54,10 @@ struct Param {
     std::map<int, std::string> formulas = {};
 
     Value at(double frame, double rate = kUsualRate) const;
+    /// The integral of its components over time, from frame 0 to a frame, in value times seconds: how far
+    /// something has gone whose speed it is. Exact for all but handles and formulas, if keys stand on whole
+    /// frames.
+    std::array<double, 3> sum(double frame, double rate = kUsualRate) const;
     bool animated() const { return !keys.empty() || !formulas.empty(); }
     bool operator==(const Param& other) const;
 };

@@ -22,13 +22,15 @@ struct Bend : SourceKernel {
     }
     void evaluate(const Samples& s, std::span<float> out) const override {
         for (size_t i = 0; i < out.size(); ++i) {
-            if (!s.triangle.empty()) {
-                out[i] =
-                    shape(surface->between(*perPoint, uint32_t(s.triangle[i]), s.bary[i].x, s.bary[i].y));
+            const SurfaceHit hit = placeOn(*surface, s, i);
+            if (!hit.hit) {
+                out[i] = 0.0f;
                 continue;
             }
-            const SurfaceHit hit = surface->closest(s.position[i]);
-            out[i] = hit.hit ? shape(surface->between(*perPoint, hit.triangle, hit.u, hit.v)) : 0.0f;
+            const float bend = surface->between(*perPoint, hit.triangle, hit.u, hit.v);
+            // What is twice as large bends half as much.
+            out[i] =
+                shape(s.toObject.empty() ? bend : bend * std::cbrt(std::abs(s.toObject[i].determinant())));
         }
     }
 };

@@ -14,7 +14,8 @@ struct Height : SourceKernel {
     Band band;
     void evaluate(const Samples& s, std::span<float> out) const override {
         for (size_t i = 0; i < out.size(); ++i) {
-            const float y = local ? (s.position[i] * toLocal).y : s.position[i].y;
+            const M44f& own = s.toObject.empty() ? toLocal : s.toObject[i];
+            const float y = local ? (s.position[i] * own).y : s.position[i].y;
             out[i] = isBand ? band.at(y) : rise(band.from, band.to, y);
         }
     }

@@ -31,14 +31,15 @@ struct Picture : SourceKernel {
             looks.weight[0] = 1.0f;
             return looks;
         }
-        const V3f p = s.position[i] * toLocal / size;
+        const M44f& local = s.toObject.empty() ? toLocal : s.toObject[i];
+        const V3f p = s.position[i] * local / size;
         for (int a = 0; a < 3; ++a) looks.uv[size_t(a)] = seenAlong(p, a);
         if (lay == Lay::Planar) {
             looks.weight[size_t(axis)] = 1.0f;
             return looks;
         }
         V3f n(0, 1, 0);
-        if (!s.normal.empty()) toLocal.multDirMatrix(s.normal[i], n);
+        if (!s.normal.empty()) local.multDirMatrix(s.normal[i], n);
         float sum = 0.0f;  // sides pass into each other over a narrow band
         for (int a = 0; a < 3; ++a) sum += looks.weight[size_t(a)] = std::pow(std::abs(n[a]), 8.0f);
         if (!(sum > 0.0f)) return looks.weight = {0, 1, 0}, looks;

@@ -13,9 +13,22 @@ struct Noise : SourceKernel {
     V3f offset;
     uint32_t seed;
     FractalOptions options;
+    bool local;
+    M44f toLocal;
+    V3f placeOf(const Samples& s, size_t i) const {
+        if (!local) return s.position[i];
+        if (s.toObject.empty()) return s.position[i] * toLocal;
+        V3f p = s.position[i] * s.toObject[i];
+        if (!s.id.empty() &&
+            s.id[i] != 0) {  // copies have patches of their own, or they would all look alike
+            const Random4 r = random4(seed, s.id[i], Stream::Place);
+            p += V3f(r[0], r[1], r[2]) * (50.0f / frequency);
+        }
+        return p;
+    }
     void evaluate(const Samples& s, std::span<float> out) const override {
         for (size_t i = 0; i < out.size(); ++i) {
-            const float n = fractalNoise((s.position[i] + offset) * frequency, seed, options);
+            const float n = fractalNoise((placeOf(s, i) + offset) * frequency, seed, options);
             out[i] = std::clamp(0.5f + n * contrast, 0.0f, 1.0f);
         }
     }
@@ -42,10 +55,14 @@ SourceType noiseSource() {
                          "How many sizes are summed, each half the one before"),
                    number("contrast", "Contrast", 1, "", 0, 100, 0, 4,
                           "0 is grey everywhere, high is patches with sharp borders"),
+                   choice("space", "Patches stay", "on the object", {"on the object", "in the world"},
+                          "They go with what moves, or it moves through them"),
                    vector("offset", "Offset", V3d(0), "m", 2, "Moves the patches; add motion by keys"),
                    seedSpec("Another number, other patches")},
-        .compile = [](const ResolvedParams& p, const FieldContext&) {
+        .compile = [](const ResolvedParams& p, const FieldContext& context) {
             auto kernel = std::make_unique<Noise>();
+            kernel->local = p.text("space") == "on the object";
+            kernel->toLocal = context.objectFromWorld;
             kernel->frequency = float(1.0 / p.number("size"));
             kernel->contrast = float(p.number("contrast"));
             kernel->offset = p.vector("offset");

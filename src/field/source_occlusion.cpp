@@ -11,15 +11,25 @@ namespace {
 /// The share of the cosine-weighted sky over a place that is shut off within a distance. The rays of a place
 /// are a rank-1 lattice, shifted by a hash of the position so that neighbours do not err alike.
 struct Shelter : SourceKernel {
+    SurfacePtr own;  ///< in the space of Samples::toObject
     std::vector<SurfacePtr> shelters;
     float reach = 1.0f, offset = 1e-4f;
     int rays = 32;
 
     void evaluate(const Samples& s, std::span<float> out) const override {
         for (size_t i = 0; i < out.size(); ++i)
-            out[i] = s.normal.empty() ? 0.0f : at(s.position[i], s.normal[i]);
+            out[i] = s.normal.empty()
+                         ? 0.0f
+                         : at(s.position[i], s.normal[i], s.toObject.empty() ? nullptr : &s.toObject[i]);
     }
-    float at(const V3f& position, const V3f& normal) const {
+    bool ownBlocks(const V3f& origin, const V3f& direction, const M44f* toObject) const {
+        if (!toObject) return own->blocked(origin, direction, reach);
+        V3f d;
+        toObject->multDirMatrix(direction, d);
+        const float length = d.length();
+        return length > 0 && own->blocked(origin * *toObject, d / length, reach * length);
+    }
+    float at(const V3f& position, const V3f& normal, const M44f* toObject) const {
         if (!isFinite(position) || !isFinite(normal)) return 0.0f;
         const V3f side = (std::abs(normal.x) > 0.7f ? V3f(0, 1, 0) : V3f(1, 0, 0)).cross(normal).normalized();
         const V3f across = normal.cross(side);
@@ -34,11 +44,8 @@ struct Shelter : SourceKernel {
             const float r = std::sqrt(u), angle = 2.0f * kPi * v;
             const V3f d = side * (r * std::cos(angle)) + across * (r * std::sin(angle)) +
                           normal * std::sqrt(std::max(0.0f, 1.0f - u));
-            for (const SurfacePtr& shelter : shelters)
-                if (shelter->blocked(origin, d, reach)) {
-                    ++shut;
-                    break;
-                }
+            const auto blocks = [&](const SurfacePtr& shelter) { return shelter->blocked(origin, d, reach); };
+            shut += ownBlocks(origin, d, toObject) || std::any_of(shelters.begin(), shelters.end(), blocks);
         }
         return float(shut) / float(rays);
     }
@@ -58,7 +65,7 @@ SourceType occlusionSource() {
             .compile = [](const ResolvedParams& p, const FieldContext& context) {
                 auto kernel = std::make_unique<Shelter>();
                 surfaceFor(context, "shelter");  // or says that there is none
-                kernel->shelters = {context.surface};
+                kernel->own = context.surface;
                 for (const std::string& id : p.refs("objects"))
                     if (!id.empty())
                         kernel->shelters.push_back(surroundingsFor(context, "shelter").surface(id));

@@ -15,14 +15,8 @@ struct Painted : SourceKernel {
 
     void evaluate(const Samples& s, std::span<float> out) const override {
         for (size_t i = 0; i < out.size(); ++i) {
-            if (!map) {
-                out[i] = base;
-            } else if (!s.triangle.empty()) {
-                out[i] = paintedAt(*map, uint32_t(s.triangle[i]), s.bary[i].x, s.bary[i].y);
-            } else {
-                const SurfaceHit hit = surface->closest(s.position[i]);
-                out[i] = hit.hit ? paintedAt(*map, hit.triangle, hit.u, hit.v) : base;
-            }
+            const SurfaceHit hit = map ? placeOn(*surface, s, i) : SurfaceHit();
+            out[i] = hit.hit ? paintedAt(*map, hit.triangle, hit.u, hit.v) : base;
         }
     }
 };

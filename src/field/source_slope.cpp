@@ -11,7 +11,8 @@ namespace {
 /// Whether the angle between the normal and an axis lies between two limits.
 struct Lean : SourceKernel {
     V3f axis{0, 1, 0};
-    Band band;  // radians
+    bool ofObject = false;  ///< the axis is the object's own up
+    Band band;              // radians
     Lean(const V3f& a, const Range& degrees, double softDegrees) : axis(a) {
         // A limit at an end of the scale lets everything beyond it pass, soft edge or not.
         band = {degrees.min <= 0 ? -10.0f : radians(float(degrees.min)),
@@ -19,8 +20,14 @@ struct Lean : SourceKernel {
     }
     void evaluate(const Samples& s, std::span<float> out) const override {
         for (size_t i = 0; i < out.size(); ++i)
-            out[i] =
-                band.at(s.normal.empty() ? 0.0f : std::acos(std::clamp(s.normal[i].dot(axis), -1.0f, 1.0f)));
+            out[i] = band.at(
+                s.normal.empty() ? 0.0f : std::acos(std::clamp(s.normal[i].dot(upAt(s, i)), -1.0f, 1.0f)));
+    }
+    V3f upAt(const Samples& s, size_t i) const {
+        if (!ofObject || s.toObject.empty()) return axis;
+        const M44f& m = s.toObject[i];  // the way in which the object's own height rises
+        const V3f up(m[0][1], m[1][1], m[2][1]);
+        return up.length() > 0 ? up.normalized() : axis;
     }
 };
 
@@ -43,7 +50,9 @@ SourceType slopeSource() {
                           "Measured from the world's Y or from the surface's own")},
         .compile = [](const ResolvedParams& p, const FieldContext& context) {
             const V3f up = p.text("up") == "object" ? context.objectUp : V3f(0, 1, 0);
-            return std::make_unique<Lean>(up, p.range("range"), p.number("soft"));
+            auto kernel = std::make_unique<Lean>(up, p.range("range"), p.number("soft"));
+            kernel->ofObject = p.text("up") == "object";
+            return kernel;
         }};
 }
 

@@ -48,10 +48,13 @@ void AttributeSet::resize(size_t count) {
     size_ = count;
 }
 
+size_t columnBytes(const Column& column) {
+    return std::visit([](const auto& values) { return bytesOf(values); }, column);
+}
+
 size_t AttributeSet::bytes() const {
     size_t total = 0;
-    for (const auto& [name, column] : columns_)
-        total += std::visit([](const auto& values) { return bytesOf(values); }, *column);
+    for (const auto& [name, column] : columns_) total += columnBytes(*column);
     return total;
 }
 

@@ -87,6 +87,7 @@ class AttributeSet {
 
 /// Number of elements in a column, and the name of its type ("float", "vec3", "id", ...).
 size_t columnSize(const Column& column);
+size_t columnBytes(const Column& column);
 std::string columnTypeName(const Column& column);
 
 }  // namespace ovrix

@@ -114,7 +114,8 @@ ElementPlaces::ElementPlaces(const AttributeSet& set)
       stretch(set.find<V3f>("stretch")),
       tint(set.find<V3f>("tint")),
       orient(set.find<Quatf>("orient")),
-      scale(set.find<float>("scale")) {}
+      scale(set.find<float>("scale")),
+      color(set.find<Color>("color")) {}
 
 M44f ElementPlaces::matrix(size_t i) const {
     return copyMatrix(position[i], orient.empty() ? Quatf() : orient[i], scale.empty() ? 1.0f : scale[i],
@@ -125,7 +126,7 @@ PackedCopies packedCopies(const Copies& copies, int32_t prototype) {
     const ElementPlaces places(copies.attributes);
     const auto which = copies.attributes.find<int32_t>("prototype");
     PackedCopies out;
-    out.shaped = !places.stretch.empty() || !places.tint.empty();
+    out.shaped = !places.stretch.empty() || !places.tint.empty() || !places.color.empty();
     out.data.reserve(out.stride() * size_t(std::count(which.begin(), which.end(), prototype)));
     for (size_t i = 0; i < which.size(); ++i) {
         if (which[i] != prototype) continue;
@@ -133,7 +134,22 @@ PackedCopies packedCopies(const Copies& copies, int32_t prototype) {
         const Quatf q = places.orient.empty() ? Quatf() : places.orient[i];
         const float scale = places.scale.empty() ? 1.0f : places.scale[i];
         out.data.insert(out.data.end(), {p.x, p.y, p.z, scale, q.v.x, q.v.y, q.v.z, q.r});
-        if (out.shaped) out.data.insert(out.data.end(), {s.x, s.y, s.z, t.x, t.y, t.z});
+        const Color c = places.colorOf(i);
+        if (out.shaped) out.data.insert(out.data.end(), {s.x, s.y, s.z, t.x, t.y, t.z, c.x, c.y, c.z});
+    }
+    return out;
+}
+
+PackedCopies packedPoints(const AttributeSet& points) {
+    const auto p = points.find<V3f>("P");
+    const auto color = points.find<Color>("color");
+    PackedCopies out;
+    out.shaped = !color.empty();
+    out.data.reserve(out.stride() * p.size());
+    for (size_t i = 0; i < p.size(); ++i) {
+        out.data.insert(out.data.end(), {p[i].x, p[i].y, p[i].z, 1.0f, 0, 0, 0, 1});
+        if (out.shaped)
+            out.data.insert(out.data.end(), {1, 1, 1, 0, 1, 1, color[i].x, color[i].y, color[i].z});
     }
     return out;
 }

@@ -32,8 +32,9 @@ struct StrandSet {
 };
 
 /// Copies of prototypes: per copy "P", "orient", "scale", "id" and "prototype" (int, index into prototypes).
-/// They may carry "stretch" (V3f, factors along the copy's own axes, on top of the scale) and "tint" (V3f:
-/// hue shift in turns, factor on saturation, factor on brightness).
+/// They may carry "stretch" (V3f, factors along the copy's own axes, on top of the scale), "tint" (V3f:
+/// hue shift in turns, factor on saturation, factor on brightness) and "color" (Color: a factor on the
+/// colours of what they wear).
 struct Copies {
     std::vector<std::string> prototypes;  ///< ids of objects in the document
     AttributeSet attributes;
@@ -71,21 +72,25 @@ struct ElementPlaces {
     std::span<const V3f> position, stretch, tint;
     std::span<const Quatf> orient;
     std::span<const float> scale;
+    std::span<const Color> color;
     explicit ElementPlaces(const AttributeSet& set);
     size_t size() const { return position.size(); }
     V3f stretchOf(size_t i) const { return stretch.empty() ? V3f(1.0f) : stretch[i]; }
     V3f tintOf(size_t i) const { return tint.empty() ? V3f(0, 1, 1) : tint[i]; }
+    Color colorOf(size_t i) const { return color.empty() ? Color(1.0f) : color[i]; }
     M44f matrix(size_t i) const;
 };
 
 /// What drawing copies of one prototype takes, in order: x y z, scale, the quaternion x y z w, and, when the
-/// copies are @ref shaped, stretch x y z and tint x y z.
+/// copies are @ref shaped, stretch x y z, tint x y z and colour r g b.
 struct PackedCopies {
     bool shaped = false;
     std::vector<float> data;
-    size_t stride() const { return shaped ? 14 : 8; }
+    size_t stride() const { return shaped ? 17 : 8; }
     size_t size() const { return data.size() / stride(); }
 };
+/// Points as dots at full size, in the same order.
+PackedCopies packedPoints(const AttributeSet& points);
 PackedCopies packedCopies(const Copies& copies, int32_t prototype);
 
 }  // namespace ovrix

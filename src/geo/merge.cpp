@@ -12,15 +12,19 @@ const Mesh* meshOf(const std::vector<MeshPtr>& prototypes, int32_t which) {
 
 /// Where each copy's points, corners and faces begin in the whole.
 struct Starts {
-    std::vector<size_t> point, corner, face;
+    std::vector<size_t> point, corner, face, triangle;
     Starts(const Copies& copies, const std::vector<MeshPtr>& prototypes) {
-        size_t points = 0, corners = 0, faces = 0;
-        const auto add = [&] { point.push_back(points), corner.push_back(corners), face.push_back(faces); };
+        size_t points = 0, corners = 0, faces = 0, triangles = 0;
+        const auto add = [&] {
+            point.push_back(points), corner.push_back(corners), face.push_back(faces);
+            triangle.push_back(triangles);
+        };
         for (int32_t which : copies.attributes.find<int32_t>("prototype")) {
             add();
             const Mesh* m = meshOf(prototypes, which);
             if (!m) continue;
             points += m->points.size(), corners += m->cornerPoint.size(), faces += m->faceCount();
+            triangles += m->triangles().size();
         }
         add();
     }
@@ -57,6 +61,9 @@ MeshPtr mergedCopies(const Copies& copies, const std::vector<MeshPtr>& prototype
     auto n = out->corners.add<V3f>("N");
     auto outUv = uv ? out->corners.add<V2f>("uv") : std::span<V2f>();
     auto slot = slotPerPrototype ? out->faces.add<int32_t>("slot") : std::span<int32_t>();
+    // Faces are cut as the prototypes' are, however a copy is turned.
+    std::vector<Triangle> triangles(starts.triangle.back());
+    std::vector<uint32_t> triangleFaces(starts.triangle.back());
     const ElementPlaces places(copies.attributes);
     parallelFor(which.size(), Progress::none(), [&](size_t i) {
         const Mesh* m = meshOf(prototypes, which[i]);
@@ -77,7 +84,13 @@ MeshPtr mergedCopies(const Copies& copies, const std::vector<MeshPtr>& prototype
             out->faceStart[starts.face[i] + f] = m->faceStart[f] + uint32_t(starts.corner[i]);
             if (slotPerPrototype) slot[starts.face[i] + f] = which[i];
         }
+        for (size_t t = 0; t < m->triangles().size(); ++t) {
+            for (size_t k = 0; k < 3; ++k)
+                triangles[starts.triangle[i] + t][k] = m->triangles()[t][k] + uint32_t(starts.corner[i]);
+            triangleFaces[starts.triangle[i] + t] = m->triangleFace(t) + uint32_t(starts.face[i]);
+        }
     });
+    out->takeTriangles(std::move(triangles), std::move(triangleFaces));
     out->finish();
     return out;
 }

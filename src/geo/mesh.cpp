@@ -1,5 +1,6 @@
 #include "geo/mesh.h"
 
+#include "base/hash.h"
 #include "base/parallel.h"
 
 namespace ovrix {
@@ -144,10 +145,31 @@ void Mesh::finish() {
     if (faces.empty()) faces.resize(faceCount());
     if (corners.size() != cornerPoint.size() || faces.size() != faceCount())
         throw Error("the mesh's attributes do not match its faces");
-    makeTriangles();
+    if (const uint64_t faces = topologyOf(*this); faces != cutFaces_) {
+        makeTriangles();
+        cutFaces_ = faces;
+    }
     if (normals().empty()) computeNormals(*this, 40.0f);
     bounds_ = Box3f();
     for (const V3f& q : p) bounds_.extendBy(q);
+}
+
+bool Mesh::cutAs(const Mesh& other) {
+    if (faceStart != other.faceStart || cornerPoint != other.cornerPoint) return false;
+    triangles_ = other.triangles_, triangleFace_ = other.triangleFace_;
+    return true;
+}
+
+void Mesh::takeTriangles(std::vector<Triangle> triangles, std::vector<uint32_t> faces) {
+    triangles_ = std::move(triangles), triangleFace_ = std::move(faces);
+    cutFaces_ = topologyOf(*this);
+}
+
+uint64_t topologyOf(const Mesh& mesh) {
+    const auto bytes = [](const auto& list) {
+        return std::string_view(reinterpret_cast<const char*>(list.data()), list.size() * sizeof(list[0]));
+    };
+    return Hasher().add(bytes(mesh.faceStart)).add(bytes(mesh.cornerPoint)).value();
 }
 
 size_t Mesh::bytes() const {

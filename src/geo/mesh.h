@@ -31,9 +31,14 @@ class Mesh {
     void addFace(std::span<const uint32_t> pointIndices);
     void addFace(std::initializer_list<uint32_t> pointIndices);
 
-    /// Checks indices, splits faces into triangles, makes normals where there are none, and the bounds.
-    /// Throws Error on a point index out of range or a position that is not finite.
+    /// Checks indices, splits faces into triangles, makes normals where there are none, and the bounds. A
+    /// copy whose faces are still the same keeps its triangles: what is bound to them goes on to hold. Throws
+    /// Error on a point index out of range or a position that is not finite.
     void finish();
+    /// Splits the faces as those of a mesh with the same ones; whether it has. Both are finished.
+    bool cutAs(const Mesh& other);
+    /// Takes triangles as made elsewhere, with the face of each, before finish().
+    void takeTriangles(std::vector<Triangle> triangles, std::vector<uint32_t> faces);
 
     const std::vector<Triangle>& triangles() const { return triangles_; }
     /// The face that triangle t is part of.
@@ -48,6 +53,7 @@ class Mesh {
     void makeTriangles();
     std::vector<Triangle> triangles_;
     std::vector<uint32_t> triangleFace_;  // empty when every face is a triangle
+    uint64_t cutFaces_ = 0;               // a hash of the faces that the triangles are of
     Box3f bounds_;
 };
 
@@ -71,6 +77,9 @@ struct MeshReport {
     size_t flippedEdges = 0;      ///< whose two faces wind against each other
     bool clean() const { return !degenerateFaces && !nonManifoldEdges && !flippedEdges; }
 };
+/// A hash of the faces and the points that they join: places by triangle and weights hold on all that have
+/// the same.
+uint64_t topologyOf(const Mesh& mesh);
 MeshReport inspect(const Mesh& mesh);
 /// Whether each edge has two faces: then there is an inside.
 bool isClosed(const Mesh& mesh);

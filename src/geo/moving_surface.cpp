@@ -5,6 +5,7 @@
 #include <tuple>
 
 #include "base/error.h"
+#include "geo/cubic.h"
 #include "geo/embree_closest.h"
 #include "geo/embree_device.h"
 #include "geo/strands.h"
@@ -18,54 +19,6 @@ V3f MovingTriangle::normal() const {
 }
 
 namespace {
-
-/// Roots in [0, 1] of a cubic given by its value and coefficients, rising. Between the turning points it only
-/// rises or falls, so halving finds each.
-struct Cubic {
-    double c0, c1, c2, c3;
-    double at(double t) const { return c0 + t * (c1 + t * (c2 + t * c3)); }
-
-    int roots(double* out) const {
-        double cut[4] = {0.0, 1.0, 1.0, 1.0};
-        int cuts = 1;
-        const double a = 3 * c3, b = 2 * c2, c = c1;
-        const auto add = [&](double t) {
-            if (t > cut[cuts - 1] && t < 1.0) cut[cuts++] = t;
-        };
-        if (std::abs(a) > 1e-300) {
-            const double d = b * b - 4 * a * c;
-            if (d > 0) {
-                const double q = -0.5 * (b + std::copysign(std::sqrt(d), b));
-                double r0 = q / a, r1 = q != 0 ? c / q : r0;
-                if (r0 > r1) std::swap(r0, r1);
-                add(r0), add(r1);
-            }
-        } else if (std::abs(b) > 1e-300) {
-            add(-c / b);
-        }
-        cut[cuts] = 1.0;
-        int count = 0;
-        for (int i = 0; i < cuts; ++i) {
-            double low = cut[i], high = cut[i + 1];
-            const double fl = at(low), fh = at(high);
-            if (fl == 0.0) {
-                out[count++] = low;
-                continue;
-            }
-            if (fh == 0.0 && i + 1 == cuts) {
-                out[count++] = high;
-                continue;
-            }
-            if ((fl < 0) == (fh < 0)) continue;
-            for (int k = 0; k < 52; ++k) {
-                const double mid = 0.5 * (low + high);
-                ((at(mid) < 0) == (fl < 0) ? low : high) = mid;
-            }
-            out[count++] = 0.5 * (low + high);
-        }
-        return count;
-    }
-};
 
 /// Weights of the point's foot on the triangle's plane; false when it lies outside by more than rounding.
 bool weightsOf(const V3d& p, const V3d& a, const V3d& b, const V3d& c, float& u, float& v) {
@@ -276,6 +229,28 @@ MovingTriangle MovingSurface::During::triangle(uint32_t t) const {
     const Triangle& k = mesh.triangles()[t];
     const auto at = [&](uint32_t corner) { return places_[mesh.cornerPoint[corner]] * world1_; };
     return {at(k[0]), at(k[1]), at(k[2])};
+}
+
+V3f MovingSurface::During::outwardAt(uint32_t t, float u, float v) const {
+    V3f out;
+    if (surface_->shape_) {
+        world1_.multDirMatrix(surface_->shape_->outwardAt(t, u, v), out);
+    } else {
+        const Mesh &m0 = *surface_->mesh0_, &m1 = *surface_->mesh1_;
+        const auto p0 = m0.positions(), p1 = m1.positions();
+        const float time = float(end_);
+        const auto edges = [&]() -> const MeshEdges& {
+            std::call_once(surface_->edgesOnce_,
+                           [&] { surface_->edges_ = std::make_unique<const MeshEdges>(m1); });
+            return *surface_->edges_;
+        };
+        out = pseudonormal(m1, edges, t, u, v, [&](uint32_t corner) {
+            const uint32_t p = m1.cornerPoint[corner];
+            return p0[p] + (p1[p] - p0[p]) * time;
+        });
+    }
+    const float length = out.length();
+    return length > 0 ? out / length : triangle(t).normal();
 }
 
 /// In the surface's own space, where it stands still; the way there is taken as straight.

@@ -61,6 +61,8 @@ class MovingSurface {
         bool inside(const V3f& point) const;
         /// As it is at the end of the part.
         MovingTriangle triangle(uint32_t t) const;
+        /// Out of the mesh at the closest place of a point at the end of the part, unit: see pseudonormal().
+        V3f outwardAt(uint32_t t, float u, float v) const;
 
       private:
         friend class MovingSurface;
@@ -90,6 +92,8 @@ class MovingSurface {
     MeshPtr mesh0_, mesh1_;  // of one that deforms
     float most_ = 0;         // metres that a point of it goes in the frame
     std::unique_ptr<Tracer> tracer_;
+    mutable std::once_flag edgesOnce_;
+    mutable std::unique_ptr<const MeshEdges> edges_;
     bool closed_ = false;
 };
 

@@ -8,7 +8,9 @@
 
 namespace ovrix {
 
-/// Immutable; all functions are thread safe. Points that are not finite are never found.
+/// Immutable; all functions are thread safe. Points that are not finite are never found. Large clouds are cut
+/// into parts whose trees are built side by side; points at one place are one for the trees, so that many at
+/// one place cost no more than as many apart.
 class NearestPoints {
   public:
     explicit NearestPoints(std::vector<V3f> points);
@@ -25,9 +27,15 @@ class NearestPoints {
     size_t closestFew(const V3f& p, size_t count, uint32_t* indices, float* distances2) const;
     /// Calls @p visit with the index of each point nearer than @p radius, in no order.
     void within(const V3f& p, float radius, const std::function<void(uint32_t)>& visit) const;
+    /// Appends the indices of points nearer than @p radius, no more than @p most of them, in no order: where
+    /// thousands lie at one place, looking at all of them from each would never end.
+    void withinMost(const V3f& p, float radius, size_t most, std::vector<uint32_t>& found) const;
 
   private:
     struct Tree;
+    struct Part;
+    template <class Result>
+    void find(const V3f& p, Result& result) const;
     std::vector<V3f> points_;
     std::unique_ptr<Tree> tree_;
 };

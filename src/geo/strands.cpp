@@ -34,6 +34,7 @@ Quatf rootFrame(const V3f& normal, const V3f& edge) {
 }
 
 V3f edgeOf(const Mesh& mesh, uint32_t triangle) {
+    if (triangle >= mesh.triangles().size()) return V3f(1, 0, 0);
     const Triangle& t = mesh.triangles()[triangle];
     return mesh.cornerPosition(t[1]) - mesh.cornerPosition(t[0]);
 }

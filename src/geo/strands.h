@@ -13,7 +13,7 @@ using StrandsPtr = std::shared_ptr<const StrandSet>;
 Quatf turnFromAxes(const V3f& x, const V3f& y, const V3f& z);
 /// A root's frame: +Y along the normal, +X as near to @p edge as that allows.
 Quatf rootFrame(const V3f& normal, const V3f& edge);
-/// An edge of the mesh's triangle, which turns with it; not normalised.
+/// An edge of the mesh's triangle, which turns with it; not normalised. +X where there is no such triangle.
 V3f edgeOf(const Mesh& mesh, uint32_t triangle);
 /// The shortest turn from one unit vector to another; half a turn about any axis where they are opposite.
 Quatf turnBetween(const V3f& from, const V3f& to);

@@ -10,6 +10,7 @@
 #include "base/random.h"
 #include "geo/embree_closest.h"
 #include "geo/embree_device.h"
+#include "geo/sides.h"
 
 namespace ovrix {
 
@@ -66,6 +67,10 @@ uint32_t Surface::pick(double unit) const {
 }
 
 void Surface::sample(uint64_t seed, uint64_t firstId, size_t count, Sample* out) const {
+    if (packed_.empty()) {
+        std::fill(out, out + count, Sample{V3f(0.0f), V3f(0, 1, 0), kNoTriangle, 0, 0});
+        return;
+    }
     constexpr size_t kBatch = 64;  // memory of one batch is asked for before any of it is used
     std::array<Random4, kBatch> r;
     std::array<uint32_t, kBatch> triangle;
@@ -356,6 +361,16 @@ SurfaceHit Surface::closest(const V3f& point, float reach, NearTriangles& near) 
     }
     if (best.hit) best.normal = normalAt(best.triangle, best.u, best.v);
     return best;
+}
+
+V3f Surface::outwardAt(uint32_t triangle, float u, float v) const {
+    const auto edges = [&]() -> const MeshEdges& {
+        std::call_once(edgesOnce_, [&] { edges_ = std::make_unique<const MeshEdges>(*mesh_); });
+        return *edges_;
+    };
+    const auto p = mesh_->positions();
+    return pseudonormal(*mesh_, edges, triangle, u, v,
+                        [&](uint32_t corner) { return p[mesh_->cornerPoint[corner]]; });
 }
 
 bool Surface::closed() const {

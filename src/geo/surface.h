@@ -9,6 +9,7 @@
 
 #include "base/progress.h"
 #include "geo/mesh.h"
+#include "geo/sides.h"
 
 namespace ovrix {
 
@@ -54,9 +55,10 @@ class Surface {
         uint32_t triangle;
         float u, v;
     };
-    /// Positions of @p count elements: element i uses the four words of random4(seed, firstId + i, Place).
-    /// Triangles are drawn by inverting the cumulated area through a table of start points
-    /// (Chen and Asau, "On Generating Random Variates from an Empirical Distribution", AIIE Trans. 6, 1974).
+    /// Positions of @p count elements; kNoTriangle on a surface without faces. Element i uses the four words
+    /// of random4(seed, firstId + i, Place). Triangles are drawn by inverting the cumulated area through a
+    /// table of start points (Chen and Asau, "On Generating Random Variates from an Empirical Distribution",
+    /// AIIE Trans. 6, 1974).
     void sample(uint64_t seed, uint64_t firstId, size_t count, Sample* out) const;
 
     /// A point of the surface without its normal.
@@ -74,6 +76,8 @@ class Surface {
 
     V2f uvAt(uint32_t triangle, float u, float v) const;
     V3f normalAt(uint32_t triangle, float u, float v) const;
+    /// Out of the mesh at the closest place of a point, not normalised: see pseudonormal().
+    V3f outwardAt(uint32_t triangle, float u, float v) const;
 
     /// The first that a unit ray meets within @p reach.
     SurfaceHit intersect(const V3f& origin, const V3f& direction,
@@ -130,6 +134,8 @@ class Surface {
     double totalArea_ = 0.0;
     mutable std::once_flag tracerOnce_;
     mutable std::unique_ptr<Tracer> tracer_;
+    mutable std::once_flag edgesOnce_;
+    mutable std::unique_ptr<const MeshEdges> edges_;
     mutable std::mutex keptMutex_;
     struct Kept {
         std::once_flag once;

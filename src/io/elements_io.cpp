@@ -98,7 +98,7 @@ void writeElements(const std::filesystem::path& path, const Geometry& geometry,
                    const std::vector<ExportPrototype>& prototypes) {
     if (auto* strands = std::get_if<StrandsPtr>(&geometry)) return writeStrands(path, **strands);
     const AttributeSet& a = attributesOf(geometry);
-    const std::string e = path.extension().string();
+    const std::string e = endingOf(path);
     if (e == ".ply") return writePlyPoints(path, a);
     if (e == ".usda") return writeFile(path, usdOf(geometry, prototypes));
     if (e == ".csv") return writeCsvPoints(path, a);
@@ -172,7 +172,7 @@ PointSet usdPointsFrom(const std::filesystem::path& path) {
 
 PointSet readPoints(const std::filesystem::path& path) {
     requireReadable(path);
-    const std::string e = path.extension().string();
+    const std::string e = endingOf(path);
     if (e != ".ply" && e != ".csv" && e != ".usda" && e != ".vdb")
         throw Error("is no file of points that can be read", path.string(), "Use .ply, .csv, .usda or .vdb");
     PointSet set = e == ".csv"    ? readCsvPoints(path)
@@ -191,7 +191,7 @@ PointSet readPoints(const std::filesystem::path& path) {
 
 ElementsInfo readElementsInfo(const std::filesystem::path& path) {
     requireReadable(path);
-    const std::string e = path.extension().string();
+    const std::string e = endingOf(path);
     if (e != ".csv" && holdsStrands(path)) {
         const StrandSet strands = readStrands(path);
         ElementsInfo info{"strands", strands.size(), {}, {}};

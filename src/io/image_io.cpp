@@ -2,6 +2,8 @@
 
 #include <OpenImageIO/imageio.h>
 
+#include <span>
+
 #include "base/error.h"
 #include "base/files.h"
 #include "io/color_spaces.h"
@@ -9,8 +11,6 @@
 namespace ovrix {
 
 namespace {
-
-constexpr long kMostPixels = 400'000'000;
 
 /// The first four channels as RGBA: grey is spread, missing alpha is 1.
 std::vector<float> toRgba(const std::vector<float>& values, int channels) {
@@ -28,31 +28,132 @@ std::vector<float> toRgba(const std::vector<float>& values, int channels) {
 
 }  // namespace
 
-std::shared_ptr<const Image> readImage(const std::filesystem::path& path, const std::string& space) {
+namespace {
+
+/// By how much an image is read smaller, so that it takes no more than @p most bytes.
+int shrinkFor(const OIIO::ImageSpec& spec, size_t most) {
+    int by = 1;
+    while (8.0 * (spec.width / by + 1) * (spec.height / by + 1) > double(most) &&
+           by < std::max(spec.width, spec.height))
+        ++by;
+    return by;
+}
+
+/// Rows of an image, some at a time: as RGBA, linear, means over squares of @p by pixels.
+class Rows {
+  public:
+    Rows(OIIO::ImageInput& in, const std::string& space, int by)
+        : in_(in), spec_(in.spec()), space_(space), by_(by), channels_(std::min(spec_.nchannels, 4)) {
+        // So many that a compressed or tiled file need not be unpacked twice for each row.
+        const int whole = std::max({by, spec_.tile_height, 64});
+        ahead_ = (whole + by - 1) / by * by;
+    }
+    int width() const { return std::max(1, spec_.width / by_); }
+    int height() const { return std::max(1, spec_.height / by_); }
+
+    /// Row @p y of the smaller picture; empty when the file is damaged there.
+    std::span<const float> row(int y) {
+        const int first = y * by_;
+        if (first >= end_ && !load(first)) return {};
+        out_.assign(size_t(width()) * 4, 0.0f);
+        for (int k = 0; k < by_; ++k)
+            for (int x = 0; x < width() * by_; ++x)
+                for (int c = 0; c < 4; ++c)
+                    out_[size_t(x / by_) * 4 + size_t(c)] +=
+                        rgba_[(size_t(first + k - begin_) * size_t(spec_.width) + size_t(x)) * 4 + size_t(c)];
+        const float part = 1.0f / float(by_ * by_);
+        if (by_ > 1)
+            for (float& v : out_) v *= part;
+        return out_;
+    }
+
+  private:
+    bool load(int first) {
+        begin_ = first, end_ = std::min(first + ahead_, spec_.height);
+        std::vector<float> values(size_t(spec_.width) * size_t(end_ - begin_) * size_t(channels_));
+        const bool tiled = spec_.tile_width > 0;
+        const int x0 = spec_.x, y0 = spec_.y;
+        bool ok;
+        if (tiled) {
+            const int low = begin_ / spec_.tile_height * spec_.tile_height;
+            begin_ = low, end_ = std::min(spec_.height, (end_ + spec_.tile_height - 1) / spec_.tile_height *
+                                                            spec_.tile_height);
+            values.resize(size_t(spec_.width) * size_t(end_ - begin_) * size_t(channels_));
+            ok = in_.read_tiles(0, 0, x0, x0 + spec_.width, y0 + begin_, y0 + end_, spec_.z, spec_.z + 1, 0,
+                                channels_, OIIO::TypeDesc::FLOAT, values.data());
+        } else {
+            ok = in_.read_scanlines(0, 0, y0 + begin_, y0 + end_, spec_.z, 0, channels_,
+                                    OIIO::TypeDesc::FLOAT, values.data());
+        }
+        if (!ok) return false;
+        rgba_ = toRgba(values, channels_);
+        toLinear(rgba_, 4, space_);
+        return true;
+    }
+    OIIO::ImageInput& in_;
+    const OIIO::ImageSpec spec_;
+    const std::string& space_;
+    int by_, channels_, ahead_ = 64, begin_ = 0, end_ = 0;
+    std::vector<float> rgba_, out_;
+};
+
+}  // namespace
+
+std::shared_ptr<const Image> readImage(const std::filesystem::path& path, const std::string& space,
+                                       size_t most) {
     requireReadable(path);
     auto in = OIIO::ImageInput::open(path.string());
     if (!in)
         throw Error("could not be read as an image (" + OIIO::geterror() + ")", path.string(),
                     "Choose another image");
     const OIIO::ImageSpec spec = in->spec();
-    if (spec.width <= 0 || spec.height <= 0 || spec.nchannels <= 0 ||
-        long(spec.width) * spec.height > kMostPixels)
+    if (spec.width <= 0 || spec.height <= 0 || spec.nchannels <= 0 || spec.depth > 1 ||
+        spec.width > 1'000'000 || spec.height > 1'000'000)
         throw Error(fmt::format("has an unusable size of {} x {}", spec.width, spec.height), path.string());
-    const int channels = std::min(spec.nchannels, 4);
-    std::vector<float> values(size_t(spec.width) * size_t(spec.height) * size_t(channels));
-    if (!in->read_image(0, 0, 0, channels, OIIO::TypeDesc::FLOAT, values.data()))
-        throw Error("is damaged (" + in->geterror() + ")", path.string(),
-                    "Write the image again from where it came");
-    std::vector<float> rgba = toRgba(values, channels);
-    toLinear(rgba, 4, space);
+    // Some files can only be unpacked whole.
+    if (double(spec.image_bytes(true)) > std::max(16.0 * double(most), 64e6))
+        throw Error(fmt::format("is {} x {} pixels, far more than memory may take", spec.width, spec.height),
+                    path.string(), "Make it smaller, or raise the memory limit in Preferences");
+    const int by = shrinkFor(spec, most);
+    const double strip = 40.0 * spec.width * std::max({by, spec.tile_height, 64});
+    if (strip > std::max(double(most), 64e6))
+        throw Error(
+            fmt::format("is {} pixels wide, and a strip of it takes more than memory may", spec.width),
+            path.string(), "Make it smaller, or raise the memory limit in Preferences");
+    Rows rows(*in, space, by);
     auto image = std::make_shared<Image>();
-    image->width = spec.width;
-    image->height = spec.height;
+    image->width = rows.width(), image->height = rows.height();
     image->stamp = fileStamp(path);
-    image->pixels.resize(rgba.size());
-    for (size_t i = 0; i < rgba.size(); ++i)
-        image->pixels[i] = half(std::isfinite(rgba[i]) ? std::clamp(rgba[i], -65000.0f, 65000.0f) : 0.0f);
+    image->pixels.resize(size_t(image->width) * size_t(image->height) * 4);
+    constexpr float kMostHalf = 65000.0f;
+    for (int y = 0; y < image->height; ++y) {
+        const std::span<const float> row = rows.row(y);
+        if (row.empty())
+            throw Error("is damaged (" + in->geterror() + ")", path.string(),
+                        "Write the image again from where it came");
+        float brightest = 0;
+        for (size_t i = 0; i < row.size(); ++i)
+            if (i % 4 < 3 && std::isfinite(row[i])) brightest = std::max(brightest, std::abs(row[i]));
+        float more = 1;  // by powers of two, which cost no accuracy
+        while (brightest > kMostHalf * image->scale * more && more < 1e30f) more *= 2;
+        if (more > 1) {
+            for (size_t i = 0; i < size_t(y) * size_t(image->width) * 4; ++i)
+                if (i % 4 < 3) image->pixels[i] = half(float(image->pixels[i]) / more);
+            image->scale *= more;
+        }
+        half* to = &image->pixels[size_t(y) * size_t(image->width) * 4];
+        for (size_t i = 0; i < row.size(); ++i) {
+            const float x = std::isfinite(row[i]) ? row[i] / (i % 4 < 3 ? image->scale : 1.0f) : 0.0f;
+            to[i] = half(std::clamp(x, -kMostHalf, kMostHalf));
+        }
+    }
     return image;
+}
+
+void ImageCache::setLimit(size_t bytes) {
+    if (most_.exchange(bytes) >= bytes) return;
+    std::lock_guard lock(mutex_);
+    images_.clear();  // those that were read smaller may be read whole now
 }
 
 void ImageCache::setFolder(const std::filesystem::path& folder) {
@@ -73,13 +174,13 @@ std::shared_ptr<const Image> ImageCache::image(const std::string& path, const st
         const auto it = images_.find(key);
         if (it != images_.end() && it->second->stamp == fileStamp(whole)) return it->second;
     }
-    auto image = readImage(whole, space);
+    auto image = readImage(whole, space, most_);
     std::lock_guard lock(mutex_);
     return images_[key] = image;
 }
 
 WriteOptions defaultWriteOptions(const std::filesystem::path& path) {
-    const std::string e = path.extension().string();
+    const std::string e = endingOf(path);
     if (e == ".exr") return {PixelDepth::Half, "Linear Rec.709", {}};
     if (e == ".tif" || e == ".tiff") return {PixelDepth::Bits16, "sRGB", {}};
     if (e == ".png") return {PixelDepth::Bits8, "sRGB", {}};
@@ -157,7 +258,7 @@ void requireMatch(const std::filesystem::path& path, const Picture& picture, con
 
 void writeImage(const std::filesystem::path& path, const Picture& picture, const WriteOptions& options) {
     defaultWriteOptions(path);  // refuses endings that are not written
-    const bool exr = path.extension() == ".exr";
+    const bool exr = endingOf(path) == ".exr";
     requireMatch(path, picture, options, exr);
     const int channels = exr ? int(picture.channels.size()) : colorChannels(picture);
     const std::vector<float> pixels = interleave(picture, channels, options.space);

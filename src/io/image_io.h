@@ -1,5 +1,6 @@
 // Images in and out through OpenImageIO.
 #pragma once
+#include <atomic>
 #include <filesystem>
 #include <map>
 #include <mutex>
@@ -8,19 +9,24 @@
 
 namespace ovrix {
 
-/// Reads an image and brings it into linear light. Throws Error naming the file.
-std::shared_ptr<const Image> readImage(const std::filesystem::path& path, const std::string& space);
+/// Reads an image and brings it into linear light, a strip at a time. One that would take more than @p most
+/// bytes is read smaller by a whole number. Throws Error naming the file.
+std::shared_ptr<const Image> readImage(const std::filesystem::path& path, const std::string& space,
+                                       size_t most = SIZE_MAX);
 
 /// Keeps images that were read, and reads them again when their file changes. Thread safe.
 class ImageCache : public ImageSource {
   public:
     std::shared_ptr<const Image> image(const std::string& path, const std::string& space) override;
+    /// Bytes that an image may take: see readImage().
+    void setLimit(size_t bytes);
     /// Paths that are not absolute start here.
     void setFolder(const std::filesystem::path& folder);
     std::filesystem::path resolve(const std::string& path) const;
 
   private:
     mutable std::mutex mutex_;
+    std::atomic<size_t> most_{SIZE_MAX};
     std::filesystem::path folder_;
     std::map<std::pair<std::string, std::string>, std::shared_ptr<const Image>> images_;
 };

@@ -1,65 +1,12 @@
 #include "io/mesh_blob.h"
 
-#include <cstring>
+#include "io/blob.h"
 
 namespace ovrix {
 
-namespace {
-
-class Writer {
-  public:
-    template <class T>
-    void array(std::span<const T> values) {
-        const uint64_t count = values.size();
-        bytes.append(reinterpret_cast<const char*>(&count), sizeof count);
-        bytes.append(reinterpret_cast<const char*>(values.data()), values.size_bytes());
-    }
-    template <class T>
-    void value(const T& v) {
-        array(std::span<const T>(&v, 1));
-    }
-    void text(const std::string& s) { array(std::span<const char>(s)); }
-    std::string bytes;
-};
-
-class Reader {
-  public:
-    explicit Reader(std::string_view b) : left_(b) {}
-    template <class T>
-    std::vector<T> array() {
-        uint64_t count = 0;
-        take(&count, sizeof count);
-        if (count > left_.size() / sizeof(T)) throw Error("the mesh reader's answer is not whole");
-        std::vector<T> values;
-        values.resize(count);
-        take(values.data(), count * sizeof(T));
-        return values;
-    }
-    template <class T>
-    T value() {
-        const auto values = array<T>();
-        if (values.size() != 1) throw Error("the mesh reader's answer is not whole");
-        return values[0];
-    }
-    std::string text() {
-        const auto chars = array<char>();
-        return {chars.begin(), chars.end()};
-    }
-
-  private:
-    void take(void* to, size_t size) {
-        if (size > left_.size()) throw Error("the mesh reader's answer is not whole");
-        if (size) std::memcpy(to, left_.data(), size);
-        left_.remove_prefix(size);
-    }
-    std::string_view left_;
-};
-
-}  // namespace
-
 std::string packMesh(const FileMesh& file) {
     const Mesh& mesh = *file.mesh;
-    Writer w;
+    BlobWriter w;
     w.array(mesh.positions());
     w.array(std::span<const uint32_t>(mesh.faceStart));
     w.array(std::span<const uint32_t>(mesh.cornerPoint));
@@ -79,13 +26,17 @@ std::string packMesh(const FileMesh& file) {
 }
 
 FileMesh unpackMesh(std::string_view bytes) {
-    Reader r(bytes);
+    BlobReader r(bytes);
     FileMesh file;
     file.mesh = std::make_shared<Mesh>();
     Mesh& mesh = *file.mesh;
     mesh.points.set("P", r.array<V3f>());
     mesh.faceStart = r.array<uint32_t>();
     mesh.cornerPoint = r.array<uint32_t>();
+    const auto& start = mesh.faceStart;
+    if (start.empty() || start[0] != 0 || start.back() != mesh.cornerPoint.size() ||
+        !std::is_sorted(start.begin(), start.end()))
+        BlobReader::notWhole();
     if (auto n = r.array<V3f>(); !n.empty()) mesh.corners.set("N", std::move(n));
     if (auto uv = r.array<V2f>(); !uv.empty()) mesh.corners.set("uv", std::move(uv));
     if (auto slot = r.array<int32_t>(); !slot.empty()) mesh.faces.set("slot", std::move(slot));

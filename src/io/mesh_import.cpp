@@ -8,9 +8,11 @@
 #include <assimp/Importer.hpp>
 #include <cstring>
 #include <fstream>
+#include <nlohmann/json.hpp>
 #include <sstream>
 
 #include "base/files.h"
+#include "base/json_guard.h"
 
 namespace ovrix {
 
@@ -143,6 +145,17 @@ struct Promise {
     size_t points = 0, faces = 0;
 };
 
+/// The lines of an OFF file that say something: the reader behind takes comments for points.
+std::string withoutComments(const std::string& text) {
+    std::istringstream in(text);
+    std::string out;
+    for (std::string line; std::getline(in, line);) {
+        if (const size_t mark = line.find('#'); mark != std::string::npos) line.resize(mark);
+        if (line.find_first_not_of(" \t\r") != std::string::npos) out += line + "\n";
+    }
+    return out;
+}
+
 Promise promiseOf(const std::filesystem::path& path, const std::string& extension) {
     std::ifstream in(path, std::ios::binary);
     Promise promise;
@@ -158,27 +171,49 @@ Promise promiseOf(const std::filesystem::path& path, const std::string& extensio
         }
     }
     if (extension == ".off") {
-        const auto content = [&](std::string& to) {
-            while (std::getline(in, to))
-                if (!to.empty() && to[0] != '#' && to != "\r") return true;
-            return false;
-        };
-        if (content(line) && line.find("OFF") != std::string::npos && content(line))
-            std::istringstream(line) >> promise.points >> promise.faces;
+        std::istringstream words(withoutComments(readFile(path)));
+        if (words >> word && word.ends_with("OFF")) words >> promise.points >> promise.faces;
     }
     return promise;
 }
 
-std::string lowerExtension(const std::filesystem::path& path) {
-    std::string e = path.extension().string();
-    std::transform(e.begin(), e.end(), e.begin(), [](unsigned char c) { return char(std::tolower(c)); });
-    return e;
+/// Says what cannot be read before the reader behind is asked, which would say less or go down.
+void requireGltf(const std::filesystem::path& path) {
+    const std::string ending = endingOf(path);
+    if (ending != ".gltf" && ending != ".glb") return;
+    const auto old = [&] {
+        throw Error("is glTF 1, which is too old to be read", path.string(), "Write it again as glTF 2");
+    };
+    const std::string bytes = readFile(path);
+    std::string_view json = bytes;
+    if (ending == ".glb") {
+        const auto word = [&](size_t at) {
+            uint32_t x = 0;
+            if (at + 4 <= bytes.size()) std::memcpy(&x, bytes.data() + at, 4);
+            return x;
+        };
+        if (bytes.rfind("glTF", 0) == 0 && word(4) == 1) old();
+        json = json.substr(std::min<size_t>(20, json.size()), word(12));
+    }
+    requireBoundedJson(json, path.string());
+    const auto parsed = nlohmann::json::parse(json, nullptr, false);
+    if (!parsed.is_object() || !parsed.contains("asset") || !parsed["asset"].is_object()) return;
+    const auto version = parsed["asset"].find("version");
+    if (version != parsed["asset"].end() && version->is_string() &&
+        version->get<std::string>().rfind("1", 0) == 0)
+        old();
 }
 
 const aiScene& readScene(Assimp::Importer& importer, const std::filesystem::path& path) {
     importer.SetPropertyInteger(AI_CONFIG_PP_RVC_FLAGS, 0);
-    const aiScene* scene =
-        importer.ReadFile(path.string(), aiProcess_ValidateDataStructure | aiProcess_GlobalScale);
+    const unsigned wanted = aiProcess_ValidateDataStructure | aiProcess_GlobalScale;
+    const aiScene* scene = nullptr;
+    if (endingOf(path) == ".off") {
+        const std::string text = withoutComments(readFile(path));
+        scene = importer.ReadFileFromMemory(text.data(), text.size(), wanted, "off");
+    } else {
+        scene = importer.ReadFile(path.string(), wanted);
+    }
     if (!scene)
         throw Error(fmt::format("could not be read as a mesh ({})", importer.GetErrorString()), path.string(),
                     "The file may be damaged, or not what its name says; write it again from where it came");
@@ -187,7 +222,7 @@ const aiScene& readScene(Assimp::Importer& importer, const std::filesystem::path
 
 /// The reader behind never comes back from a PLY header without an end.
 void requireHeader(const std::filesystem::path& path) {
-    if (lowerExtension(path) != ".ply") return;
+    if (endingOf(path) != ".ply") return;
     std::ifstream in(path, std::ios::binary);
     std::string line;
     for (int i = 0; i < 10000 && std::getline(in, line); ++i)
@@ -197,7 +232,7 @@ void requireHeader(const std::filesystem::path& path) {
 }
 
 void requireWhole(const std::filesystem::path& path, const aiScene& scene) {
-    const Promise promise = promiseOf(path, lowerExtension(path));
+    const Promise promise = promiseOf(path, endingOf(path));
     size_t faces = 0;
     for (unsigned i = 0; i < scene.mNumMeshes; ++i) faces += scene.mMeshes[i]->mNumFaces;
     if (faces < promise.faces)
@@ -232,6 +267,7 @@ FileMesh importMesh(const std::filesystem::path& path) {
     if (std::filesystem::file_size(path) == 0)
         throw Error("the file is empty", path.string(), "Write it again from where it came");
     requireHeader(path);
+    requireGltf(path);
     Assimp::Importer importer;
     const aiScene& scene = readScene(importer, path);
     requireWhole(path, scene);
@@ -245,10 +281,14 @@ FileMesh importMesh(const std::filesystem::path& path) {
             out.mesh->corners.set("N", std::move(gather.normals));
         if (gather.wantUvs && !gather.uvs.empty()) out.mesh->corners.set("uv", std::move(gather.uvs));
         if (!gather.slots.empty()) out.mesh->faces.set("slot", std::move(gather.slots));
-        if (out.mesh->faceCount() == 0) throw Error("holds no faces");
+        if (out.mesh->faceCount() == 0)
+            throw Error(
+                "holds no faces", {},
+                out.mesh->points.size() ? "It holds points: add it as a layer, with From a file" : "");
         out.mesh->finish();
     } catch (const Error& e) {
-        throw Error(e.problem(), path.string(), "Write the mesh again from where it came");
+        throw Error(e.problem(), path.string(),
+                    e.remedy().empty() ? "Write the mesh again from where it came" : e.remedy());
     }
     for (unsigned i = 0; i < scene.mNumMaterials; ++i)
         out.materials.push_back(convert(*scene.mMaterials[i], path.parent_path()));
@@ -263,7 +303,7 @@ const std::vector<std::string>& meshExtensions() {
 
 bool isMeshFile(const std::filesystem::path& path) {
     const auto& known = meshExtensions();
-    return std::find(known.begin(), known.end(), lowerExtension(path)) != known.end();
+    return std::find(known.begin(), known.end(), endingOf(path)) != known.end();
 }
 
 }  // namespace ovrix

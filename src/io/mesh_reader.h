@@ -23,11 +23,8 @@ struct FileMesh {
 /// Reads in a process of its own, so that a damaged file can neither bring the program down nor hang it.
 /// Throws Error naming the file and what is wrong with it (missing, empty, a folder, not readable, damaged,
 /// positions that are no numbers, indices out of range, nothing to show), or Cancelled.
-FileMesh readMesh(const std::filesystem::path& path, Progress& progress);
-
-/// Reads a .vdb file in that process and forgets it: the library that reads them does not look what it is given, so
-/// a damaged one must not be read here. Throws Error as readMesh() does.
-void tryReading(const std::filesystem::path& path);
+/// @param memory  bytes that the scene may take
+FileMesh readMesh(const std::filesystem::path& path, Progress& progress, size_t memory = size_t(3) << 30);
 
 /// The extensions that readMesh() takes, in lower case with the dot.
 const std::vector<std::string>& meshExtensions();

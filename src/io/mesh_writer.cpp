@@ -129,7 +129,7 @@ void writeGlbMesh(const std::filesystem::path& path, const Mesh& mesh) {
 }
 
 void writeMesh(const std::filesystem::path& path, const Mesh& mesh) {
-    const std::string e = path.extension().string();
+    const std::string e = endingOf(path);
     if (e == ".ply") return writePlyMesh(path, mesh);
     if (e == ".obj") return writeObjMesh(path, mesh);
     if (e == ".glb") return writeGlbMesh(path, mesh);

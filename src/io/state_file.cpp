@@ -15,8 +15,9 @@ void writeStateFile(const std::filesystem::path& path, const StateFile& state) {
     readyStateFile(path, state)();
 }
 
-StateFile readStateFile(const std::filesystem::path& path) {
-    return path.extension() == ".usda" ? stateFromUsda(readFile(path), path) : readStateVdb(path);
+StateFile readStateFile(const std::filesystem::path& path, size_t memory, Progress& progress) {
+    return path.extension() == ".usda" ? stateFromUsda(readFile(path, progress), path)
+                                       : readStateVdb(path, memory, progress);
 }
 
 }  // namespace ovrix

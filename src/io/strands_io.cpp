@@ -200,7 +200,7 @@ StrandSet fromVdb(const std::filesystem::path& path) {
 }  // namespace
 
 void writeStrands(const std::filesystem::path& path, const StrandSet& strands) {
-    const std::string e = path.extension().string();
+    const std::string e = endingOf(path);
     if (e == ".usda") return writeFile(path, usdOf(strands));
     if (e == ".ply") {
         std::vector<std::pair<uint32_t, uint32_t>> edges;
@@ -218,7 +218,7 @@ void writeStrands(const std::filesystem::path& path, const StrandSet& strands) {
 
 StrandSet readStrands(const std::filesystem::path& path) {
     requireReadable(path);
-    const std::string e = path.extension().string();
+    const std::string e = endingOf(path);
     if (e != ".usda" && e != ".ply" && e != ".vdb")
         throw Error("is no file of strands that can be read", path.string(), "Use .usda, .ply or .vdb");
     StrandSet set = e == ".usda" ? fromUsd(path) : e == ".ply" ? fromPly(path) : fromVdb(path);
@@ -227,7 +227,7 @@ StrandSet readStrands(const std::filesystem::path& path) {
 }
 
 bool holdsStrands(const std::filesystem::path& path) {
-    const std::string e = path.extension().string();
+    const std::string e = endingOf(path);
     if (e == ".usda") return readFile(path).find("def BasisCurves") != std::string::npos;
     if (e == ".ply") return plyHasEdges(path);
     if (e != ".vdb") return false;

@@ -3,6 +3,7 @@
 #include <filesystem>
 #include <string>
 
+#include "base/progress.h"
 #include "geo/vector_grid.h"
 
 namespace ovrix {
@@ -11,7 +12,8 @@ namespace ovrix {
 /// are its background. Throws Error, naming the file, where there is none of that name, it is no grid of
 /// vectors, it holds what is no number, its cells do not lie evenly, or as a block it takes more than
 /// @p limit bytes.
-VectorGrid readVectorGrid(const std::filesystem::path& path, const std::string& name, size_t limit);
+VectorGrid readVectorGrid(const std::filesystem::path& path, const std::string& name, size_t limit,
+                          Progress& progress = Progress::none());
 /// Writes it as the grid of that name, compressed with Blosc. Throws Error.
 void writeVectorGrid(const std::filesystem::path& path, const std::string& name, const VectorGrid& grid);
 

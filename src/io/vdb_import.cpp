@@ -6,9 +6,8 @@
 
 #include "base/error.h"
 #include "base/files.h"
-#include "io/mesh_reader.h"
 #include "io/vdb_grids.h"
-#include "io/vdb_points.h"
+#include "io/vdb_parse.h"
 
 namespace vdb = openvdb;
 
@@ -57,20 +56,7 @@ VectorGrid blockOf(const Grid& grid, const std::filesystem::path& path, size_t l
 
 }  // namespace
 
-void readAllOfVdb(const std::filesystem::path& path) {
-    vdb::initialize();
-    try {
-        vdb::io::File file(path.string());
-        file.open(false);
-        file.getGrids();
-    } catch (const vdb::Exception& e) {
-        throw Error(std::string("could not be read as OpenVDB (") + e.what() + ")", path.string(),
-                    "Write it again from where it came");
-    }
-}
-
-VectorGrid readVectorGrid(const std::filesystem::path& path, const std::string& name, size_t limit) {
-    tryReading(path);
+VectorGrid parseVectorGrid(const std::filesystem::path& path, const std::string& name, size_t limit) {
     vdb::initialize();
     try {
         vdb::io::File file(path.string());
@@ -139,7 +125,6 @@ struct LeafPoints {
 /// Calls @p visit with each leaf of all grids of points. Throws Error when there is no such grid; a grid
 /// without points is one all the same.
 void forLeaves(const std::filesystem::path& path, const std::function<void(const LeafPoints&)>& visit) {
-    tryReading(path);
     vdb::initialize();
     bool found = false;
     try {
@@ -182,7 +167,7 @@ bool appendValues(const vdb::points::AttributeArray& array, const std::vector<vd
 
 }  // namespace
 
-ElementsInfo readVdbInfo(const std::filesystem::path& path) {
+ElementsInfo parseVdbInfo(const std::filesystem::path& path) {
     ElementsInfo info;
     info.kind = "points";
     forLeaves(path, [&](const LeafPoints& own) {
@@ -196,7 +181,7 @@ ElementsInfo readVdbInfo(const std::filesystem::path& path) {
     return info;
 }
 
-PointSet readVdbPoints(const std::filesystem::path& path) {
+PointSet parseVdbPoints(const std::filesystem::path& path) {
     std::vector<V3f> places;
     std::vector<uint64_t> ids;
     std::map<std::string, std::vector<float>> numbers;

@@ -22,6 +22,7 @@
 #include "base/error.h"
 #include "base/files.h"
 #include "io/point_lattice.h"
+#include "io/vdb_parse.h"
 
 namespace vdb = openvdb;
 
@@ -468,7 +469,7 @@ std::function<void()> readyStateVdb(const std::filesystem::path& path, const Sta
     };
 }
 
-StateFile readStateVdb(const std::filesystem::path& path) {
+StateFile parseStateVdb(const std::filesystem::path& path) {
     return withFile(path, [&](const vdb::GridPtrVec& grids, const vdb::MetaMap& meta) {
         StateFile state;
         state.notes = textsOf(meta);

@@ -1,7 +1,8 @@
-// OpenVDB points behind a plain interface; the only source that includes OpenVDB.
+// OpenVDB points behind a plain interface. Reading happens in the reading process: see confined_reader.h.
 #pragma once
 #include <filesystem>
 
+#include "base/progress.h"
 #include "io/elements_io.h"
 #include "io/state_file.h"
 
@@ -9,15 +10,13 @@ namespace ovrix {
 
 void writeVdbPoints(const std::filesystem::path& path, const AttributeSet& points);
 /// P, id, and float and vector attributes. Throws Error.
-PointSet readVdbPoints(const std::filesystem::path& path);
+PointSet readVdbPoints(const std::filesystem::path& path, size_t memory = size_t(3) << 30,
+                       Progress& progress = Progress::none());
 ElementsInfo readVdbInfo(const std::filesystem::path& path);
-
-/// Reads all grids of a file and forgets them; see tryReading(). Throws Error, or does whatever the library does
-/// with a damaged file.
-void readAllOfVdb(const std::filesystem::path& path);
 
 /// As readyStateFile() and readStateFile() do for .vdb.
 std::function<void()> readyStateVdb(const std::filesystem::path& path, const StateFile& state);
-StateFile readStateVdb(const std::filesystem::path& path);
+StateFile readStateVdb(const std::filesystem::path& path, size_t memory = size_t(3) << 30,
+                       Progress& progress = Progress::none());
 
 }  // namespace ovrix

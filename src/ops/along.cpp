@@ -80,7 +80,7 @@ std::shared_ptr<const PointSet> pointsAlong(const CurveSet& curves, const Surfac
         V3f normal = uprightOn(at.tangent);
         const float across = o.width * (random1(o.seed, stops[i].id, Stream::Width) - 0.5f);
         const V3f p = at.position + at.tangent.cross(normal) * across;
-        columns.put(i, stops[i].id, {p, normal, 0, 0.0f, 0.0f});
+        columns.put(i, stops[i].id, {p, normal, kNoTriangle, 0.0f, 0.0f});
         if (!lies) return;
         const SurfaceHit hit = surface->closest(p);
         if (!hit.hit) return;

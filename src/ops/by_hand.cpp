@@ -57,6 +57,10 @@ std::shared_ptr<const Copies> withHandEdits(const Copies& copies, const HandEdit
         auto stretch = out->attributes.add<V3f>("stretch");
         std::fill(stretch.begin() + std::ptrdiff_t(count), stretch.end(), V3f(1.0f));
     }
+    if (out->attributes.has("color")) {
+        auto color = out->attributes.add<Color>("color");
+        std::fill(color.begin() + std::ptrdiff_t(count), color.end(), Color(1.0f));
+    }
     if (out->attributes.has("tint")) {
         auto tint = out->attributes.add<V3f>("tint");
         std::fill(tint.begin() + std::ptrdiff_t(count), tint.end(), V3f(0, 1, 1));

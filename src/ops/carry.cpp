@@ -16,25 +16,34 @@ namespace {
 
 /// Moves places with the surface. Nothing else is touched.
 size_t carryPlaces(AttributeSet& set, const Surface& rest, const Surface& now, Progress& progress) {
+    if (!set.has("triangle") || !set.has("bary")) return 0;  // they lie on nothing that could take them along
     auto p = set.add<V3f>("P");
     auto n = set.add<V3f>("N", V3f(0, 1, 0));
-    const bool known = set.has("triangle") && set.has("bary");
-    const bool same = known && sameTopology(rest, now);
+    const bool same = sameTopology(rest, now);
     auto triangle = set.add<int32_t>("triangle", -1);
     auto bary = set.add<V2f>("bary");
-    const size_t triangles = now.mesh().triangles().size();
+    const size_t triangles = rest.mesh().triangles().size();
     std::atomic<size_t> rebound{0};
     parallelFor(set.size(), progress, [&](size_t i) {
-        if (same && triangle[i] >= 0 && size_t(triangle[i]) < triangles) {
-            const Surface::Sample s = now.sampleAt(uint32_t(triangle[i]), bary[i].x, bary[i].y);
+        if (triangle[i] < 0 || size_t(triangle[i]) >= triangles) return;
+        const uint32_t t = uint32_t(triangle[i]);
+        const Surface::Sample was = rest.sampleAt(t, bary[i].x, bary[i].y);
+        const V3f off = p[i] - was.position;
+        if (same) {
+            const Surface::Sample s = now.sampleAt(t, bary[i].x, bary[i].y);
             p[i] = s.position;
             n[i] = s.normal;
+            if (off.length() <= 1e-5f * (1.0f + was.position.length()))
+                return;  // it lies on it, but for rounding
+            const Quatf turn = rootFrame(s.normal, edgeOf(now.mesh(), t)) *
+                               rootFrame(was.normal, edgeOf(rest.mesh(), t)).inverse();
+            p[i] += rotate(turn, off);
             return;
         }
-        const SurfaceHit hit = now.closest(p[i]);
+        const SurfaceHit hit = now.closest(was.position);
         if (!hit.hit) return;
         ++rebound;
-        p[i] = hit.position;
+        p[i] = hit.position + off;
         n[i] = hit.normal;
         triangle[i] = int32_t(hit.triangle);
         bary[i] = V2f(hit.u, hit.v);

@@ -63,7 +63,8 @@ struct Roots {
 };
 
 void plant(StrandSet& out, const std::vector<const StrandEdit*>& added, size_t per, const Surface& rest,
-           const Surface& now, bool known, CombReport& report) {
+           const Surface& now, uint64_t topology, CombReport& report) {
+    const bool known = topologyOf(now) == topology, sameFaces = sameTopology(rest, now);
     const size_t first = out.size(), firstPoint = out.pointCount();
     out.strands.resize(first + added.size());
     out.points.resize(firstPoint + added.size() * per);
@@ -76,7 +77,9 @@ void plant(StrandSet& out, const std::vector<const StrandEdit*>& added, size_t p
         uint32_t triangle = uint32_t(e.triangle);
         V2f bary = e.bary;
         if (!known || triangle >= now.mesh().triangles().size()) {
-            const SurfaceHit hit = rest.closest(e.place);
+            SurfaceHit hit = rest.closest(e.place);
+            // A triangle of the one is a triangle of the other only where both have the same.
+            if (!sameFaces) hit = now.closest(hit.hit ? hit.position : e.place);
             triangle = hit.triangle, bary = V2f(hit.u, hit.v);
             ++report.rebound;
         }
@@ -131,9 +134,11 @@ StrandsPtr combed(const StrandSet& in, const StrandEdits& edits, const Surface* 
     }
     if (kept.size() < in.size())
         out = std::make_shared<StrandSet>(*std::get<StrandsPtr>(gathered(StrandsPtr(out), kept)));
-    if (!added.empty() && rest && now)
-        plant(*out, added, in.size() ? in.pointsOf(0) : added.front()->directions.size() + 1, *rest, *now,
-              topologyOf(*now) == edits.topology && sameTopology(*rest, *now), said);
+    const auto faces = [](const Surface* s) { return s && !s->mesh().triangles().empty(); };
+    if (!added.empty() && faces(rest) && faces(now))
+        plant(*out, added,
+              std::max<size_t>(2, in.size() ? in.pointsOf(0) : added.front()->directions.size() + 1), *rest,
+              *now, edits.topology, said);
     return out;
 }
 

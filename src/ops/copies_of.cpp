@@ -13,7 +13,6 @@ namespace {
 std::vector<float> cumulatedShares(const Shares& shares) {
     double total = 0.0, sum = 0.0;
     for (const Share& s : shares) total += std::max(0.0, s.share);
-    if (!(total > 0.0)) throw Error("there is nothing to copy", {}, "Add a prototype with a share above 0");
     std::vector<float> ends;
     for (const Share& s : shares) ends.push_back(float((sum += std::max(0.0, s.share)) / total));
     for (size_t i = ends.size(); i-- > 0 && shares[i].share <= 0.0;)
@@ -49,9 +48,21 @@ std::vector<float> picks(const CopiesOptions& o, const Samples& samples, Progres
     return unit;
 }
 
+/// The places of what is yet to be chosen.
+std::shared_ptr<const Copies> placesOf(const PointSet& points) {
+    auto bare = std::make_shared<Copies>();
+    bare->attributes = points.attributes;
+    for (int32_t& p : bare->attributes.add<int32_t>("prototype")) p = -1;
+    bare->attributes.remove("N");
+    return bare;
+}
+
 }  // namespace
 
 std::shared_ptr<const Copies> copiesOf(const PointSet& points, const CopiesOptions& o, Progress& progress) {
+    const bool any = std::any_of(o.prototypes.begin(), o.prototypes.end(),
+                                 [](const Share& s) { return s.share > 0.0 && !s.ref.empty(); });
+    if (!any) return placesOf(points);
     const std::vector<float> ends = cumulatedShares(o.prototypes);
     Progress::Task task(progress, "Copying");
     auto out = std::make_shared<Copies>();
@@ -95,7 +106,11 @@ static Geometry applyCopiesOf(const StepInput& in) {
     o.seed = uint64_t(in.params.integer("seed"));
     o.size = float(in.params.number("size"));
     o.lift = in.params.driven("lift");
-    return copiesOf(*std::get<std::shared_ptr<const PointSet>>(in.in), o, in.progress);
+    auto made = copiesOf(*std::get<std::shared_ptr<const PointSet>>(in.in), o, in.progress);
+    static const std::string nothing =
+        "There is nothing to copy yet: the places are shown as dots. Choose a prototype";
+    if (made->prototypes.empty()) in.note(nothing);
+    return made;
 }
 
 StepType copiesOfStep() {

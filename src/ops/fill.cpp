@@ -1,6 +1,6 @@
 #include "ops/fill.h"
 
-#include "base/float4.h"
+#include "base/lanes.h"
 #include "geo/nearest.h"
 #include "ops/along.h"
 #include "ops/carry.h"
@@ -31,7 +31,8 @@ std::vector<V3f> rootsAt(const Surface& rest, const Surface& now, const Attribut
     const auto bary = strands.find<V2f>("bary");
     if (&rest == &now || triangle.empty() || bary.empty() || !sameTopology(rest, now)) return out;
     for (size_t i = 0; i < out.size(); ++i)
-        if (triangle[i] >= 0) out[i] = rest.sampleAt(uint32_t(triangle[i]), bary[i].x, bary[i].y).position;
+        if (triangle[i] >= 0 && size_t(triangle[i]) < rest.mesh().triangles().size())
+            out[i] = rest.sampleAt(uint32_t(triangle[i]), bary[i].x, bary[i].y).position;
     return out;
 }
 

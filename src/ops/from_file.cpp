@@ -16,7 +16,8 @@ std::shared_ptr<const PointSet> pointsFromFile(const PointSet& points, const Sur
         if (o.share >= 1.0 || double(random1(o.seed, ids[i], Stream::Pick)) < o.share)
             kept.push_back(uint32_t(i));
     auto out = std::make_shared<PointSet>();
-    out->attributes = points.attributes.gathered(kept);
+    // Columns are shared with the file's points as long as all of them stay.
+    out->attributes = kept.size() == points.size() ? points.attributes : points.attributes.gathered(kept);
     // What only holds where the file came from: another surface's triangles, another layer's prototypes.
     for (const char* name : {"triangle", "bary", "bary_u", "bary_v", "prototype"})
         out->attributes.remove(name);
@@ -24,7 +25,7 @@ std::shared_ptr<const PointSet> pointsFromFile(const PointSet& points, const Sur
     auto n = out->attributes.add<V3f>("N", V3f(0, 1, 0));
     auto p = out->attributes.add<V3f>("P");
     if (surface && o.onSurface) {
-        auto triangle = out->attributes.add<int32_t>("triangle");
+        auto triangle = out->attributes.add<int32_t>("triangle", -1);
         auto bary = out->attributes.add<V2f>("bary");
         parallelFor(p.size(), progress, [&](size_t i) {
             const SurfaceHit hit = surface->closest(p[i]);

@@ -1,5 +1,7 @@
 // A step whose result at a frame comes from that at the frame before: what it is given and what it keeps.
 #pragma once
+#include <set>
+
 #include "ops/step.h"
 
 namespace ovrix {
@@ -9,6 +11,10 @@ struct PartInput {
     std::string id;  ///< of the part in its layer
     const StepType* type = nullptr;
     std::shared_ptr<const ResolvedParams> params;
+    uint64_t hash = 0;  ///< of all that it is made from; alike at both ends of a frame: alike in between
+    /// The integral of a number or vector over time, in its unit times seconds, from frame 0 to the part's
+    /// frame: how far something has gone whose speed takes keys.
+    std::function<V3d(const std::string& param)> sum = {};
 };
 
 /// What a solver sees of one frame.
@@ -21,6 +27,12 @@ struct SolverInput {
     Surroundings* around = nullptr;
     double share = 1.0;  ///< part of the elements that is made
     size_t memoryLimit = SIZE_MAX;
+    /// An object, or the copies of a layer, as it is at the layer's rest frame; the layer's own surface
+    /// without a name. What binds to a place once binds there. Null where that cannot be had; throws Error.
+    std::function<SurfacePtr(const std::string& id)> atRest = {};
+    /// Some of the parts at another frame, or between two, without a source; null where that cannot be had.
+    std::function<std::shared_ptr<const SolverInput>(double frame, const std::set<std::string>& parts)>
+        partsAt = {};
 };
 
 /// What there is at the end of a frame. Everything that the next frame comes from is in it, so it can be

@@ -59,6 +59,8 @@ struct StepType {
     std::vector<std::string> partOf = {};
     /// Parts that a new step of this type comes with.
     std::vector<std::string> startsWith = {};
+    /// Of a part: the parameter that means the layer's own surface when it is empty; empty for none.
+    std::string ownSurface = {};
     /// Parts that are wanted most: a click each in the window.
     std::vector<std::string> usual = {};
     /// Whether it makes something else in Draft than a part of what it makes in Full; empty for never.

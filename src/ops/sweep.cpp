@@ -36,9 +36,13 @@ StrandsPtr strandsOfCopies(const Copies& copies, const std::vector<StrandsPtr>& 
     const auto bary = copies.attributes.find<V2f>("bary");
     const auto uv = copies.attributes.find<V2f>("uv");
     const ElementPlaces places(copies.attributes);
+    const auto prototypeOf = [&](size_t c) {
+        return which[c] >= 0 && size_t(which[c]) < prototypes.size() ? prototypes[size_t(which[c])].get()
+                                                                     : nullptr;
+    };
     std::vector<size_t> strand(which.size() + 1), point(which.size() + 1);
     for (size_t c = 0; c < which.size(); ++c) {
-        const StrandSet* p = prototypes[size_t(which[c])].get();
+        const StrandSet* p = prototypeOf(c);
         strand[c + 1] = strand[c] + (p ? p->size() : 0);
         point[c + 1] = point[c] + (p ? p->pointCount() : 0);
     }
@@ -66,7 +70,7 @@ StrandsPtr strandsOfCopies(const Copies& copies, const std::vector<StrandsPtr>& 
     auto uvs = uv.empty() ? std::span<V2f>() : out->strands.add<V2f>("uv");
     parallelRanges(which.size(), 64, progress, [&](size_t begin, size_t end) {
         for (size_t c = begin; c < end; ++c) {
-            const StrandSet* from = prototypes[size_t(which[c])].get();
+            const StrandSet* from = prototypeOf(c);
             if (!from) continue;
             const M44f m = places.matrix(c);
             const Quatf turn = places.orient.empty() ? Quatf() : places.orient[c];

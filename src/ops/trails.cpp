@@ -1,5 +1,7 @@
 #include "ops/trails.h"
 
+#include <tuple>
+
 #include "base/parallel.h"
 #include "base/specs.h"
 #include "geo/nearest.h"
@@ -23,29 +25,35 @@ Paths pathsOf(const PointSet& now, const std::function<Geometry(double)>& at, co
     const auto id = now.attributes.find<uint64_t>("id");
     const auto age = now.attributes.find<float>("age");
     Paths paths;
-    paths.place.emplace_back(p.begin(), p.end());
+    paths.place.resize(size_t(o.pieces) + 1);
+    paths.place[0].assign(p.begin(), p.end());
     paths.length.assign(p.size(), 1);
-    for (int k = 1; k <= o.pieces; ++k) {
+    const V3f nowhere(std::numeric_limits<float>::quiet_NaN());
+    // From the oldest on: a simulation that has to be worked out again goes forward once.
+    for (int k = o.pieces; k >= 1; --k) {
         progress.check();
         const double ago = double(o.seconds) * k / o.pieces;
         const Geometry before = at(ago);
+        std::vector<V3f>& places = paths.place[size_t(k)];
+        places.assign(p.size(), nowhere);
         const auto* points = std::get_if<std::shared_ptr<const PointSet>>(&before);
-        std::vector<V3f> places = paths.place.back();
-        if (points) {
-            const auto q = (*points)->attributes.find<V3f>("P");
-            const auto qid = (*points)->attributes.find<uint64_t>("id");
-            const auto where = indexById(qid);
-            for (size_t i = 0; i < p.size() && !id.empty(); ++i) {
-                if (paths.length[i] != size_t(k)) continue;
-                if (!age.empty() && double(age[i]) < ago) continue;  // not born yet
-                const auto found = where.find(id[i]);
-                if (found == where.end()) continue;
+        if (!points || id.empty()) continue;
+        const auto q = (*points)->attributes.find<V3f>("P");
+        const auto qid = (*points)->attributes.find<uint64_t>("id");
+        const bool alike = qid.size() == id.size() && std::equal(id.begin(), id.end(), qid.begin());
+        const auto where = alike ? std::unordered_map<uint64_t, uint32_t>() : indexById(qid);
+        for (size_t i = 0; i < p.size(); ++i) {
+            if (!age.empty() && double(age[i]) < ago) continue;  // not born yet
+            if (alike) {
+                places[i] = q[i];
+            } else if (const auto found = where.find(id[i]); found != where.end()) {
                 places[i] = q[found->second];
-                ++paths.length[i];
             }
         }
-        paths.place.push_back(std::move(places));
     }
+    for (size_t i = 0; i < p.size(); ++i)
+        while (paths.length[i] < paths.place.size() && isFinite(paths.place[paths.length[i]][i]))
+            ++paths.length[i];
     return paths;
 }
 
@@ -63,6 +71,37 @@ struct Drawn {
         ids.push_back(id);
     }
 };
+
+/// Pairs that are linked: each with its eight nearest within a distance, whichever of both sees the other.
+/// Which they are, and which end is first, follows from places and ids alone.
+template <class IdOf>
+std::vector<std::pair<size_t, size_t>> links(std::span<const V3f> p, const IdOf& idOf, float within,
+                                             Progress& progress) {
+    constexpr size_t kNearest = 8;
+    const NearestPoints tree(std::vector<V3f>(p.begin(), p.end()));
+    std::vector<std::pair<size_t, size_t>> pairs;
+    for (size_t i = 0; i < p.size(); ++i) {
+        if (i % 1024 == 0) progress.check();
+        uint32_t near[32];
+        float d2[32];
+        const size_t found = tree.closestFew(p[i], 32, near, d2);
+        std::vector<std::tuple<float, uint64_t, size_t>> seen;  // of those equally far the lower id
+        for (size_t k = 0; k < found; ++k)
+            if (near[k] != i && d2[k] < within * within && d2[k] > 0)
+                seen.emplace_back(d2[k], idOf(near[k]), near[k]);
+        std::sort(seen.begin(), seen.end());
+        for (size_t k = 0; k < std::min(kNearest, seen.size()); ++k) {
+            const size_t other = std::get<2>(seen[k]);
+            pairs.push_back(idOf(i) < idOf(other) ? std::pair(i, other) : std::pair(other, i));
+        }
+    }
+    const auto byId = [&](const auto& a, const auto& b) {
+        return std::tuple(idOf(a.first), idOf(a.second)) < std::tuple(idOf(b.first), idOf(b.second));
+    };
+    std::sort(pairs.begin(), pairs.end(), byId);
+    pairs.erase(std::unique(pairs.begin(), pairs.end()), pairs.end());
+    return pairs;
+}
 
 }  // namespace
 
@@ -92,23 +131,15 @@ StrandsPtr trailsOf(const PointSet& now, const std::function<Geometry(double)>& 
     }
     if (o.between > 0) {
         const auto p = now.attributes.find<V3f>("P");
-        const NearestPoints tree(std::vector<V3f>(p.begin(), p.end()));
-        for (size_t i = 0; i < p.size(); ++i) {
-            if (i % 1024 == 0) progress.check();
-            uint32_t near[9];
-            float d2[9];
-            const size_t found = tree.closestFew(p[i], 9, near, d2);
-            for (size_t k = 0; k < found; ++k) {
-                if (near[k] <= i || !(d2[k] < o.between * o.between) || !(d2[k] > 0)) continue;
-                const float fade = 1.0f - std::sqrt(d2[k]) / o.between;
-                for (const V3f& q : {p[i], p[near[k]]}) {
-                    d.points.push_back(q);
-                    d.width.push_back(o.width * fade);
-                    d.color.push_back(o.head);
-                }
-                const uint64_t a = id.empty() ? i : id[i], b = id.empty() ? near[k] : id[near[k]];
-                d.end(random4(a, b, Stream::Branch).word(0));
+        const auto idOf = [&](size_t i) { return id.empty() ? uint64_t(i) : id[i]; };
+        for (const auto& [i, k] : links(p, idOf, o.between, progress)) {
+            const float fade = 1.0f - (p[i] - p[k]).length() / o.between;
+            for (const size_t end : {i, k}) {
+                d.points.push_back(p[end]);
+                d.width.push_back(o.width * fade);
+                d.color.push_back(Color(o.head * (own.empty() ? Color(1.0f) : own[end])));
             }
+            d.end(random4(idOf(i), idOf(k), Stream::Branch).word(0));
         }
     }
     d.set.points.set("P", std::move(d.points));

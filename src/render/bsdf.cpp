@@ -41,6 +41,26 @@ class AlbedoTable {
     AlbedoTable() {
         for (int r = 0; r < kSize; ++r)
             for (int c = 0; c < kSize; ++c) integrate(r, c);
+        constexpr int kSteps = 256;
+        for (int r = 0; r < kSize; ++r) {
+            const float rough = float(r) / (kSize - 1), alpha = std::max(1e-3f, rough * rough);
+            V4f sum(0, 0, 0, 0);
+            for (int i = 0; i < kSteps; ++i) {
+                const float cosine = (float(i) + 0.5f) / kSteps;
+                const V2f e = at(cosine, alpha);
+                const float all = std::max(1e-4f, e.x + e.y), more = (1.0f - all) / all;
+                sum += V4f(e.x, e.y, e.x * more, e.y * more) * (2.0f * cosine / kSteps);
+            }
+            means_[size_t(r)] = sum;
+        }
+    }
+    /// Means over all directions, weighted by their cosines, of the four parts that the albedo with its gain
+    /// is a sum of: see Bsdf::shineAlbedo.
+    V4f means(float alpha) const {
+        const float y = std::sqrt(alpha) * (kSize - 1);
+        const int r = std::clamp(int(y), 0, kSize - 2);
+        const float fy = std::clamp(y - float(r), 0.0f, 1.0f);
+        return means_[size_t(r)] * (1 - fy) + means_[size_t(r + 1)] * fy;
     }
     V2f at(float cosine, float alpha) const {
         const float x = std::sqrt(std::clamp(cosine, 0.0f, 1.0f)) * (kSize - 1),
@@ -73,6 +93,7 @@ class AlbedoTable {
         cells_[size_t(r * kSize + c)] = V2f(float(scale), float(bias)) / float(kSide * kSide);
     }
     std::array<V2f, size_t(kSize) * kSize> cells_;
+    std::array<V4f, size_t(kSize)> means_;
 };
 
 const AlbedoTable& albedoTable() {
@@ -91,8 +112,16 @@ Bsdf::Bsdf(const Color& base, float roughness, float metalness, float specular, 
     alpha_ = std::max(1e-3f, rough * rough);
     body_ = 1.0f - metal;
     through_ = std::clamp(translucency, 0.0f, 1.0f);
-    // Specular 0 means no shine at all, not one that only shows at grazing angles.
-    if (specular <= 0.0f && metal == 0.0f) f0_ = V3f(0.0f), alpha_ = -1.0f;
+    // What hardly reflects head on does not reflect all at grazing angles either: at specular 0 there is no
+    // shine.
+    f90_ = std::clamp(50.0f * std::max({f0_.x, f0_.y, f0_.z}), 0.0f, 1.0f);
+    if (f90_ <= 0.0f) alpha_ = -1.0f;
+    underMean_ = V3f(1.0f);
+    if (alpha_ < 0.0f) return;
+    const V4f m = albedoTable().means(alpha_);
+    for (int i = 0; i < 3; ++i)
+        underMean_[i] =
+            std::max(1e-3f, 1.0f - (f0_[i] * m.x + f90_ * m.y + f0_[i] * f0_[i] * m.z + f0_[i] * f90_ * m.w));
 }
 
 V3f Bsdf::shineAlbedo(float cosine) const {
@@ -100,12 +129,21 @@ V3f Bsdf::shineAlbedo(float cosine) const {
     const V2f e = albedoTable().at(cosine, alpha_);
     const float all = std::max(1e-4f, e.x + e.y);
     const V3f gain = V3f(1.0f) + f0_ * ((1.0f - all) / all);
-    return (f0_ * e.x + V3f(e.y)) * gain;
+    return (f0_ * e.x + V3f(f90_ * e.y)) * gain;
 }
 
 V3f Bsdf::bodyColor(float cosineOut) const {
     const V3f left = V3f(1.0f) - shineAlbedo(cosineOut);
     return base_ * body_ * V3f(std::max(0.0f, left.x), std::max(0.0f, left.y), std::max(0.0f, left.z));
+}
+
+/// How light from a direction passes the shine to the body, by the mean: with it the body is alike seen both
+/// ways, and the light that it gives in all is still bodyColor(). After Kelemen and Szirmay-Kalos, "A
+/// Microfacet Based Coupled Specular-Matte BRDF Model with Importance Sampling", Eurographics 2001 short
+/// presentations.
+V3f Bsdf::bodyPart(float cosineIn) const {
+    const V3f left = V3f(1.0f) - shineAlbedo(cosineIn);
+    return V3f(std::max(0.0f, left.x), std::max(0.0f, left.y), std::max(0.0f, left.z)) / underMean_;
 }
 
 V3f Bsdf::albedo(const V3f& wo) const { return shineAlbedo(wo.z) + bodyColor(wo.z); }
@@ -120,7 +158,7 @@ float Bsdf::shineShare(const V3f& wo) const {
 V3f Bsdf::shine(const V3f& wo, const V3f& wi) const {
     const V3f h = (wo + wi).normalized();
     const float masking = 1.0f / (1.0f + smithLambda(wo, alpha_) + smithLambda(wi, alpha_));
-    const V3f fresnel = f0_ + (V3f(1.0f) - f0_) * fifthPower(1.0f - std::clamp(wi.dot(h), 0.0f, 1.0f));
+    const V3f fresnel = f0_ + (V3f(f90_) - f0_) * fifthPower(1.0f - std::clamp(wi.dot(h), 0.0f, 1.0f));
     const V2f e = albedoTable().at(wo.z, alpha_);
     const float all = std::max(1e-4f, e.x + e.y);
     const V3f gain = V3f(1.0f) + f0_ * ((1.0f - all) / all);
@@ -136,7 +174,7 @@ Bsdf::Value Bsdf::evaluate(const V3f& wo, const V3f& wi) const {
     if (wo.z <= 0.0f || wi.z == 0.0f || (wi.z < 0.0f && through_ == 0.0f)) return {};
     const float share = shineShare(wo);
     const float part = wi.z > 0.0f ? 1.0f - through_ : through_, cosine = std::abs(wi.z) / kPi;
-    Value value{bodyColor(wo.z) * (part * cosine), (1.0f - share) * part * cosine};
+    Value value{bodyColor(wo.z) * bodyPart(std::abs(wi.z)) * (part * cosine), (1.0f - share) * part * cosine};
     if (wi.z < 0.0f) return value;
     if (share > 0.0f) {
         value.f += shine(wo, wi);

@@ -41,10 +41,11 @@ class Bsdf {
     float shinePdf(const V3f& wo, const V3f& wi) const;
     V3f shineAlbedo(float cosine) const;
     V3f bodyColor(float cosineOut) const;
+    V3f bodyPart(float cosineIn) const;
     float shineShare(const V3f& wo) const;
 
-    V3f base_, f0_;
-    float alpha_, body_, through_;
+    V3f base_, f0_, underMean_;  ///< underMean_: what the shine lets through, mean over all directions
+    float f90_ = 1, alpha_, body_, through_;
 };
 
 }  // namespace ovrix

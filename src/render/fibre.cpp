@@ -16,7 +16,7 @@ float safeSqrt(float x) { return std::sqrt(std::max(0.0f, x)); }
 /// The modified Bessel function I0(x) times exp(-x). Abramowitz and Stegun, "Handbook of Mathematical
 /// Functions", 1964, 9.8.1 and 9.8.2: within 2e-7.
 Float4 scaledBessel(Float4 x) {
-    const Float4 t = 3.75f / max4(x, splat(3.75f));
+    const Float4 t = 3.75f / max4(x, all4(3.75f));
     const Float4 far =
         0.39894228f +
         t * (0.01328592f +
@@ -24,8 +24,8 @@ Float4 scaledBessel(Float4 x) {
                   t * (-0.00157565f +
                        t * (0.00916281f +
                             t * (-0.02057706f + t * (0.02635537f + t * (-0.01647633f + t * 0.00392377f)))))));
-    const Int4 isNear = x < splat(3.75f);
-    const Float4 away = far / sqrt4(max4(x, splat(3.75f)));
+    const Int4 isNear = x < all4(3.75f);
+    const Float4 away = far / sqrt4(max4(x, all4(3.75f)));
     if (_mm_movemask_ps(Float4(isNear)) == 0) return away;
     const Float4 q = x * (1.0f / 3.75f), u = q * q;
     const Float4 sum =
@@ -119,8 +119,8 @@ Kernel lobesBetween(const Nodes& n, const std::array<float, 4>& variances, float
             const auto [sinO, cosO] = tilted(n.sine[o], n.cosine[o], std::sin(angle), std::cos(angle));
             float sum = 0.0f;
             for (size_t i = 0; i < Nodes::kCount; ++i) {
-                const float m = longitudinal(splat(n.cosine[i]), splat(cosO), splat(n.sine[i]), splat(sinO),
-                                             splat(1.0f / v), splat(1.0f))[0];
+                const float m = longitudinal(all4(n.cosine[i]), all4(cosO), all4(n.sine[i]), all4(sinO),
+                                             all4(1.0f / v), all4(1.0f))[0];
                 lobes[(o * Nodes::kCount + i) * 4 + p] = m;
                 sum += m * n.weight[i];
             }
@@ -151,7 +151,7 @@ std::array<float, Nodes::kCount> balanced(const Kernel& kernel, const Nodes& n, 
 }  // namespace
 
 FibreShape::FibreShape(float ior, float shift) : ior_(std::max(1.001f, ior)), shift_(shift) {
-    sinTilt_ = splat(0.0f), cosTilt_ = splat(1.0f);
+    sinTilt_ = all4(0.0f), cosTilt_ = all4(1.0f);
     for (int p = 0; p < 3; ++p) {
         sinTilt_[p] = std::sin(tiltsOf(shift)[size_t(p)]);
         cosTilt_[p] = std::cos(tiltsOf(shift)[size_t(p)]);
@@ -274,7 +274,7 @@ Fibre::Attenuation Fibre::attenuation(float cosD, float sin2D) const {
     const auto clear = clearParts(f);
     const Float4 through = exp4(Float4{absorption_.x, absorption_.y, absorption_.z, 0.0f} * -path);
     const Float4 inner = through * through * clear[1] * f,
-                 rest = inner * through * f / max4(1.0f - through * f, splat(1e-6f));
+                 rest = inner * through * f / max4(1.0f - through * f, all4(1e-6f));
     for (int k = 0; k < 3; ++k) {
         out.part[0][k] = clear[0] * specular_;
         out.part[1][k] = clear[1] * through[k];
@@ -328,7 +328,7 @@ Fibre::Value Fibre::evaluate(const V3f& wo, const V3f& wi, const std::array<floa
     const float phi = std::atan2(wo.y * wi.z - wo.z * wi.y, wo.y * wi.y + wo.z * wi.z);
     const Float4 so = shape_.sinTilt() * cosO + shape_.cosTilt() * sinO;
     const Float4 co = abs4(shape_.cosTilt() * cosO - shape_.sinTilt() * sinO);
-    const Float4 along = longitudinal(splat(cosI), co, splat(sinI), so, inverse_, longitudinal_);
+    const Float4 along = longitudinal(all4(cosI), co, all4(sinI), so, inverse_, longitudinal_);
     // Around: the logistic distribution, cut to a full turn; the last lobe is even.
     const float inner = 2.0f * a.gammaT + kPi;
     const Float4 off = abs4(Float4{wrapped(phi + 2.0f * gammaO_), wrapped(phi + 2.0f * gammaO_ - inner),

@@ -4,7 +4,7 @@
 #include <memory>
 #include <vector>
 
-#include "base/float4.h"
+#include "base/lanes.h"
 #include "base/vec.h"
 
 namespace ovrix {

@@ -45,7 +45,8 @@ LightHit hit(const QuadLight& q, const V3f& origin, const V3f& d) {
     const float t = (origin - q.corner).dot(q.normal) / cosine;
     if (t <= 0.0f) return {};
     const V3f local = origin + d * t - q.corner;
-    const float a = local.dot(q.side1) / q.side1.dot(q.side1), b = local.dot(q.side2) / q.side2.dot(q.side2);
+    const float a = local.cross(q.side2).dot(q.normal) / q.area * q.turn,
+                b = q.side1.cross(local).dot(q.normal) / q.area * q.turn;
     if (a < 0 || a > 1 || b < 0 || b > 1) return {};
     return {q.radiance, t, t * t / (cosine * q.area), true};
 }
@@ -104,47 +105,70 @@ size_t pick(const float* cumulated, size_t count, float u, float& rest) {
 
 }  // namespace
 
-DomeLight::DomeLight(std::shared_ptr<const Image> image, const V3f& scale, float turn)
-    : image_(std::move(image)), scale_(scale), turn_(turn) {
-    if (!image_) return;
+DomeTable::DomeTable(std::shared_ptr<const Image> image) : image_(std::move(image)) {
     width_ = image_->width;
     height_ = image_->height;
     const size_t w = size_t(width_), h = size_t(height_);
+    const auto brightness = [&](size_t x, size_t y) {
+        const Color c = image_->color(int(x), int(y));
+        return double(std::max(0.0f, c.x) + std::max(0.0f, c.y) + std::max(0.0f, c.z));
+    };
+    // Between pixels the picture runs straight: over a pixel its mean takes an eighth of each neighbour's.
+    std::vector<double> flat(w * h), mean(w * h);
+    for (size_t y = 0; y < h; ++y)
+        for (size_t x = 0; x < w; ++x)
+            flat[y * w + x] = 0.75 * brightness(x, y) +
+                              0.125 * (brightness((x + 1) % w, y) + brightness((x + w - 1) % w, y));
+    for (size_t y = 0; y < h; ++y)
+        for (size_t x = 0; x < w; ++x)
+            mean[y * w + x] = 0.75 * flat[y * w + x] + 0.125 * (flat[std::min(y + 1, h - 1) * w + x] +
+                                                                flat[(y > 0 ? y - 1 : 0) * w + x]);
     cells_.resize(w * h);
     density_.resize(w * h);
     rows_.resize(h);
     double all = 0;
-    std::vector<double> rowSum(h, 0.0), weight(w * h);
+    std::vector<double> rowSum(h, 0.0);
     for (size_t y = 0; y < h; ++y) {
         const double top = std::cos(M_PI * double(y) / double(h)),
                      bottom = std::cos(M_PI * double(y + 1) / double(h));
         const double solid = 2 * M_PI / double(w) * (top - bottom);
         for (size_t x = 0; x < w; ++x) {
-            const Color c = image_->color(int(x), int(y));
-            weight[y * w + x] =
-                (std::max(0.0f, c.x) + std::max(0.0f, c.y) + std::max(0.0f, c.z) + 1e-6) * solid;
-            rowSum[y] += weight[y * w + x];
+            double& weight = mean[y * w + x];
+            density_[y * w + x] = float(weight + 1e-6);
+            weight = (weight + 1e-6) * solid;
+            rowSum[y] += weight;
         }
         all += rowSum[y];
-        for (size_t x = 0; x < w; ++x) density_[y * w + x] = float(weight[y * w + x] / solid);
     }
     double sum = 0;
     for (size_t y = 0; y < h; ++y) {
         double inRow = 0;
         for (size_t x = 0; x < w; ++x) {
-            cells_[y * w + x] = float((inRow += weight[y * w + x]) / rowSum[y]);
+            cells_[y * w + x] = float((inRow += mean[y * w + x]) / rowSum[y]);
             density_[y * w + x] = float(double(density_[y * w + x]) / all);
         }
         rows_[y] = float((sum += rowSum[y]) / all);
     }
 }
 
+V2f DomeTable::sample(float u, float v, float& pdf) const {
+    float restY, restX;
+    const size_t y = pick(rows_.data(), rows_.size(), v, restY);
+    const size_t x = pick(&cells_[y * size_t(width_)], size_t(width_), u, restX);
+    pdf = density_[y * size_t(width_) + x];
+    return V2f(float(x) + restX, float(y) + restY);
+}
+
+DomeLight::DomeLight(std::shared_ptr<const DomeTable> table, const V3f& scale, float turn)
+    : table_(std::move(table)), scale_(scale), turn_(turn) {}
+
 V3f DomeLight::pixelDirection(float x, float y) const {
     // Even by solid angle within a row: rows are bands between two cosines.
-    const float band = std::floor(y), top = std::cos(kPi * band / float(height_)),
-                bottom = std::cos(kPi * (band + 1) / float(height_));
+    const float width = float(table_->image().width), height = float(table_->image().height);
+    const float band = std::min(std::floor(y), height - 1), top = std::cos(kPi * band / height),
+                bottom = std::cos(kPi * (band + 1) / height);
     const float c = lerp(top, bottom, y - band), s = std::sqrt(std::max(0.0f, 1.0f - c * c));
-    const float phi = 2 * kPi * (x / float(width_) - 0.5f) + turn_;
+    const float phi = 2 * kPi * (x / width - 0.5f) + turn_;
     return V3f(s * std::sin(phi), c, s * std::cos(phi));
 }
 
@@ -159,34 +183,30 @@ void pixelOf(const V3f& d, float turn, float& u, float& v) {
 }  // namespace
 
 V3f DomeLight::radiance(const V3f& d) const {
-    if (!image_) return scale_;
+    if (!table_) return scale_;
     float u, v;
     pixelOf(d, turn_, u, v);
     // The poles do not wrap: keep half a pixel away from them, or the sample reaches the other one.
-    const float margin = 0.5f / float(height_);
-    return V3f(image_->sample(u, 1.0f - std::clamp(v, margin, 1.0f - margin))) * scale_;
+    const float margin = 0.5f / float(table_->image().height);
+    return V3f(table_->image().sample(u, 1.0f - std::clamp(v, margin, 1.0f - margin))) * scale_;
 }
 
 V3f DomeLight::sample(float u, float v, float& pdf) const {
-    if (!image_) {
+    if (!table_) {
         pdf = 1.0f / (4 * kPi);
         const float c = 1 - 2 * u, s = std::sqrt(std::max(0.0f, 1 - c * c));
         return V3f(s * std::cos(2 * kPi * v), c, s * std::sin(2 * kPi * v));
     }
-    float restY, restX;
-    const size_t y = pick(rows_.data(), rows_.size(), v, restY);
-    const size_t x = pick(&cells_[y * size_t(width_)], size_t(width_), u, restX);
-    pdf = density_[y * size_t(width_) + x];
-    return pixelDirection(float(x) + restX, float(y) + restY);
+    const V2f place = table_->sample(u, v, pdf);
+    return pixelDirection(place.x, place.y);
 }
 
 float DomeLight::pdf(const V3f& d) const {
-    if (!image_) return 1.0f / (4 * kPi);
+    if (!table_) return 1.0f / (4 * kPi);
     float u, v;
     pixelOf(d, turn_, u, v);
-    const int x = std::clamp(int(u * float(width_)), 0, width_ - 1),
-              y = std::clamp(int(v * float(height_)), 0, height_ - 1);
-    return density_[size_t(y) * size_t(width_) + size_t(x)];
+    const int w = table_->image().width, h = table_->image().height;
+    return table_->density(std::clamp(int(u * float(w)), 0, w - 1), std::clamp(int(v * float(h)), 0, h - 1));
 }
 
 LightSample sampleLight(const Light& light, const V3f& from, float u, float v) {

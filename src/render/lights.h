@@ -15,10 +15,11 @@ struct SunLight {
     V3f radiance{0, 0, 0};
 };
 
-/// A parallelogram that shines to one side: corner + u * side1 + v * side2, towards side1 x side2.
+/// A parallelogram that shines to one side: corner + u * side1 + v * side2, towards side1 x side2, or away
+/// from it where it is mirrored.
 struct QuadLight {
     V3f corner, side1, side2, normal;
-    float area = 0;
+    float area = 0, turn = 1;  ///< turn: -1 where the normal goes against side1 x side2
     V3f radiance{0, 0, 0};
 };
 
@@ -28,26 +29,41 @@ struct BallLight {
     V3f radiance{0, 0, 0};
 };
 
-/// Light from all directions by an image, and its importance table: pieces of equal rows and columns,
+/// The importance table of an image that gives light from all directions: pieces of equal rows and columns,
 /// sampled by inverting cumulated sums (Pharr, Jakob, Humphreys, "Physically Based Rendering", 3rd
-/// ed., 13.6.7).
+/// ed., 13.6.7). The weight of a piece is the mean of what the image gives over it between its pixels, as it
+/// is looked up.
+class DomeTable {
+  public:
+    /// @param image  latitude-longitude, row 0 up
+    explicit DomeTable(std::shared_ptr<const Image> image);
+    const Image& image() const { return *image_; }
+    /// A place on the picture in pixels, and its density by solid angle.
+    V2f sample(float u, float v, float& density) const;
+    float density(int x, int y) const { return density_[size_t(y) * size_t(width_) + size_t(x)]; }
+
+  private:
+    std::shared_ptr<const Image> image_;
+    int width_ = 1, height_ = 1;
+    std::vector<float> rows_, cells_;  // cumulated: over rows, and within each row
+    std::vector<float> density_;       // per pixel, per steradian
+};
+
+/// Light from all directions; the table is of the image alone, so another colour or turn needs no other.
 class DomeLight {
   public:
-    /// @param image  latitude-longitude, row 0 up, middle column towards +Z; null for even light
+    /// @param table  its image's middle column lies towards +Z; null for even light
     /// @param turn   radians around the vertical
-    DomeLight(std::shared_ptr<const Image> image, const V3f& scale, float turn);
+    DomeLight(std::shared_ptr<const DomeTable> table, const V3f& scale, float turn);
     V3f radiance(const V3f& direction) const;
     V3f sample(float u, float v, float& pdf) const;  ///< a direction
     float pdf(const V3f& direction) const;
 
   private:
     V3f pixelDirection(float x, float y) const;
-    std::shared_ptr<const Image> image_;
+    std::shared_ptr<const DomeTable> table_;
     V3f scale_;
     float turn_;
-    int width_ = 1, height_ = 1;
-    std::vector<float> rows_, cells_;  // cumulated: over rows, and within each row
-    std::vector<float> density_;       // per pixel, per steradian
 };
 
 using Light = std::variant<SunLight, QuadLight, BallLight, DomeLight>;

@@ -1,5 +1,6 @@
 #include "render/render_scene.h"
 
+#include <Imath/ImathMatrixAlgo.h>
 #include <embree3/rtcore.h>
 
 #include "base/parallel.h"
@@ -10,7 +11,8 @@ namespace ovrix {
 
 struct RenderScene::Prototype {
     MeshPtr mesh;
-    std::span<const V3f> normals;  // of its corners, looked up once: every hit asks for them
+    std::span<const V3f> positions,
+        normals;  // of points and of corners, looked up once: every hit asks for them
     std::span<const V2f> uvs;
     std::span<const int32_t> slots;
     RTCScene scene = nullptr;
@@ -23,17 +25,25 @@ struct RenderScene::Prototype {
     std::vector<MeshPtr> moves;  // at the shutter's times; empty for one that keeps its shape
     Prototype(MeshPtr m, std::vector<MeshPtr> steps)
         : mesh(std::move(m)),
+          positions(mesh->positions()),
           normals(mesh->normals()),
           uvs(mesh->uvs()),
           slots(mesh->slots()),
           scene(rtcNewScene(embreeDevice())),
           moves(std::move(steps)) {
+        rtcSetSceneFlags(scene, RTC_SCENE_FLAG_CONTEXT_FILTER_FUNCTION);  // of rays that meet what is cut out
         RTCGeometry geometry = meshGeometry(*mesh, moves);
         rtcAttachGeometryByID(scene, geometry, 0);
         rtcReleaseGeometry(geometry);
         rtcCommitScene(scene);
     }
     ~Prototype() { rtcReleaseScene(scene); }
+    V3f positionAt(uint32_t corner, float time) const {
+        if (moves.empty()) return positions[mesh->cornerPoint[corner]];
+        const auto [k, part] = timeStep(time, moves.size());
+        const V3f a = moves[k]->cornerPosition(corner), b = moves[k + 1]->cornerPosition(corner);
+        return a + (b - a) * part;
+    }
     V3f normalAt(uint32_t corner, float time) const {
         if (moves.empty()) return normals[corner];
         const auto [k, part] = timeStep(time, moves.size());
@@ -42,7 +52,9 @@ struct RenderScene::Prototype {
     }
 };
 
-RenderScene::RenderScene() : top_(rtcNewScene(embreeDevice())) {}
+RenderScene::RenderScene() : top_(rtcNewScene(embreeDevice())) {
+    rtcSetSceneFlags(top_, RTC_SCENE_FLAG_CONTEXT_FILTER_FUNCTION);
+}
 RenderScene::~RenderScene() { rtcReleaseScene(top_); }
 
 uint32_t RenderScene::addMaterial(SurfaceMaterial material) {
@@ -79,14 +91,47 @@ uint32_t RenderScene::addLook(std::vector<uint32_t> materials) {
 
 namespace {
 
+/// Turn, place, and what is left as scales and shears before both; false for a matrix that has no inverse. @p
+/// last is the turn of the step before, and gets this one: of the two ways to write a turn, the one nearer to
+/// that.
+bool takeApart(const M44f& m, Quatf& last, RTCQuaternionDecomposition& parts) {
+    V3f scale, shear, angles, place;
+    M44f rest = m;
+    if (!(std::abs(m.determinant()) > 1e-20f) || !Imath::extractSHRT(m, scale, shear, angles, place, false))
+        return false;
+    M44f turn;
+    turn.setEulerAngles(angles);
+    Quatf q = Imath::extractQuat(turn);
+    q.normalize();
+    if ((q ^ last) < 0) q = -q;
+    last = q;
+    rest[3][0] = rest[3][1] = rest[3][2] = 0;
+    const M44f before = rest * turn.inverse();  // what comes first: lower triangular, as rows
+    rtcInitQuaternionDecomposition(&parts);
+    rtcQuaternionDecompositionSetQuaternion(&parts, q.r, q.v.x, q.v.y, q.v.z);
+    rtcQuaternionDecompositionSetScale(&parts, before[0][0], before[1][1], before[2][2]);
+    rtcQuaternionDecompositionSetSkew(&parts, before[1][0], before[2][0], before[2][1]);
+    rtcQuaternionDecompositionSetTranslation(&parts, m[3][0], m[3][1], m[3][2]);
+    return true;
+}
+
 /// Row vectors: the library's columns are our rows.
 RTCGeometry newInstance(RTCScene prototype, size_t steps, const std::function<M44f(size_t)>& matrix) {
     RTCGeometry geometry = rtcNewGeometry(embreeDevice(), RTC_GEOMETRY_TYPE_INSTANCE);
     rtcSetGeometryInstancedScene(geometry, prototype);
     if (steps > 1) rtcSetGeometryTimeStepCount(geometry, unsigned(steps));
-    for (size_t k = 0; k < steps; ++k)
-        rtcSetGeometryTransform(geometry, unsigned(k), RTC_FORMAT_FLOAT4X4_COLUMN_MAJOR,
-                                matrix(k).getValue());
+    // In between, matrices would shrink what turns: turns are blended as turns, where all steps have one.
+    Quatf last;
+    std::vector<RTCQuaternionDecomposition> parts(steps > 1 ? steps : 0);
+    bool turns = steps > 1;
+    for (size_t k = 0; k < parts.size() && turns; ++k) turns = takeApart(matrix(k), last, parts[k]);
+    for (size_t k = 0; k < steps; ++k) {
+        if (turns)
+            rtcSetGeometryTransformQuaternion(geometry, unsigned(k), &parts[k]);
+        else
+            rtcSetGeometryTransform(geometry, unsigned(k), RTC_FORMAT_FLOAT4X4_COLUMN_MAJOR,
+                                    matrix(k).getValue());
+    }
     rtcCommitGeometry(geometry);
     return geometry;
 }
@@ -103,13 +148,17 @@ void RenderScene::addInstance(const Instance& instance, const std::vector<M44f>&
 }
 
 void RenderScene::addInstances(std::span<const Instance> instances, size_t steps,
-                               const std::function<M44f(size_t, size_t)>& matrix,
-                               const std::function<V3f(size_t)>& tint, Progress& progress) {
+                               const std::function<M44f(size_t, size_t)>& matrix, const Colors& colors,
+                               Progress& progress) {
     const size_t first = instances_.size();
     moving_ = moving_ || steps > 1;
     instances_.insert(instances_.end(), instances.begin(), instances.end());
-    if (tint || !tints_.empty()) tints_.resize(instances_.size(), V3f(0, 1, 1));
-    for (size_t i = 0; tint && i < instances.size(); ++i) tints_[first + i] = tint(i);
+    if (colors.tint || !tints_.empty()) tints_.resize(instances_.size(), V3f(0, 1, 1));
+    if (colors.factor || !factors_.empty()) factors_.resize(instances_.size(), Color(1.0f));
+    for (size_t i = 0; i < instances.size(); ++i) {
+        if (colors.tint) tints_[first + i] = colors.tint(i);
+        if (colors.factor) factors_[first + i] = colors.factor(i);
+    }
     parallelFor(instances.size(), progress, [&](size_t i) {
         RTCGeometry geometry =
             newInstance(meshes_[instances[i].mesh]->scene, steps, [&](size_t k) { return matrix(i, k); });
@@ -129,64 +178,79 @@ void RenderScene::commit(Progress& progress) {
     instances_.shrink_to_fit();
 }
 
-RayHit RenderScene::nearest(const Ray& ray, bool coherent) const {
+Samples samplesAt(const SurfacePoint& p) {
+    Samples s{{&p.position, 1}, {&p.normal, 1}, {&p.uv, 1}, {&p.element, 1}};
+    if (p.placed) s.triangle = {&p.triangle, 1}, s.bary = {&p.bary, 1}, s.toObject = {&p.toObject, 1};
+    return s;
+}
+
+uint32_t RenderScene::materialAt(const RayHit& hit) const {
+    const Instance& instance = instances_[hit.instance];
+    const auto& look = looks_[instance.look];
+    const Prototype& prototype = *meshes_[instance.mesh];
+    if (prototype.curves || prototype.slots.empty() || look.size() == 1) return look[0];
+    const size_t slot = size_t(prototype.slots[prototype.mesh->triangleFace(hit.triangle)]);
+    return look[std::min(slot, look.size() - 1)];
+}
+
+/// Whether the ray goes on because the material leaves a hole there.
+bool RenderScene::isCut(const RayHit& hit, const Ray& ray) const {
+    const SurfaceMaterial& material = materials_[materialAt(hit)];
+    if (!material.cuts()) return false;
+    const Driven& opacity = material.opacity;
+    if (opacity.constant()) return opacity.high < 0.5f;
+    const SurfacePoint p = surfacePoint(hit, ray);
+    float x = 1.0f;
+    opacity.field->evaluate(samplesAt(p), {&x, 1});
+    return lerp(opacity.low, opacity.high, x) < 0.5f;
+}
+
+/// What the ray tracer asks at each hit while some material has holes: the ray goes on through them, and
+/// other hits cost no more than a look at their material.
+struct RenderScene::Cutting {
+    RTCIntersectContext context;
+    const RenderScene* scene;
+    Ray ray;  // in the world: the library's is in the instance's own space
+    Cutting(const RenderScene& s, const Ray& r) : scene(&s), ray(r) {
+        rtcInitIntersectContext(&context);
+        if (s.cuts_) context.filter = filter;
+    }
+    static void filter(const RTCFilterFunctionNArguments* a) {
+        if (a->N != 1 || a->valid[0] != -1) return;
+        const auto& own = *reinterpret_cast<const Cutting*>(a->context);
+        RayHit hit;
+        hit.distance = RTCRayN_tfar(a->ray, 1, 0);
+        hit.u = RTCHitN_u(a->hit, 1, 0), hit.v = RTCHitN_v(a->hit, 1, 0);
+        hit.instance = RTCHitN_instID(a->hit, 1, 0, 0), hit.triangle = RTCHitN_primID(a->hit, 1, 0);
+        hit.faceNormal =
+            V3f(RTCHitN_Ng_x(a->hit, 1, 0), RTCHitN_Ng_y(a->hit, 1, 0), RTCHitN_Ng_z(a->hit, 1, 0));
+        if (own.scene->isCut(hit, own.ray)) a->valid[0] = 0;
+    }
+};
+
+RayHit RenderScene::intersect(const Ray& ray, bool coherent) const {
     RTCRayHit r;
     r.ray.org_x = ray.origin.x, r.ray.org_y = ray.origin.y, r.ray.org_z = ray.origin.z;
     r.ray.dir_x = ray.direction.x, r.ray.dir_y = ray.direction.y, r.ray.dir_z = ray.direction.z;
     r.ray.tnear = 0.0f, r.ray.tfar = std::numeric_limits<float>::infinity();
     r.ray.time = ray.time, r.ray.mask = 0xFFFFFFFFu, r.ray.id = 0, r.ray.flags = 0;
     r.hit.geomID = r.hit.instID[0] = RTC_INVALID_GEOMETRY_ID;
-    RTCIntersectContext context;
-    rtcInitIntersectContext(&context);
-    if (coherent) context.flags = RTC_INTERSECT_CONTEXT_FLAG_COHERENT;
-    rtcIntersect1(top_, &context, &r);
+    Cutting cutting(*this, ray);
+    if (coherent) cutting.context.flags = RTC_INTERSECT_CONTEXT_FLAG_COHERENT;
+    rtcIntersect1(top_, &cutting.context, &r);
     if (r.hit.geomID == RTC_INVALID_GEOMETRY_ID) return {};
     return {r.ray.tfar,      r.hit.u,      r.hit.v,
             r.hit.instID[0], r.hit.primID, V3f(r.hit.Ng_x, r.hit.Ng_y, r.hit.Ng_z)};
 }
 
-Samples samplesAt(const SurfacePoint& p) {
-    return {{&p.position, 1}, {&p.normal, 1}, {&p.uv, 1}, {&p.element, 1}, {}, {}, {}};
-}
-
-/// Whether the ray goes on because the material leaves a hole there.
-bool RenderScene::isCut(const RayHit& hit, const Ray& ray) const {
-    const SurfacePoint p = surfacePoint(hit, ray);
-    const Driven& opacity = materials_[p.material].opacity;
-    if (opacity.constant()) return opacity.high < 0.5f;
-    float x = 1.0f;
-    opacity.field->evaluate(samplesAt(p), {&x, 1});
-    return lerp(opacity.low, opacity.high, x) < 0.5f;
-}
-
-RayHit RenderScene::intersect(const Ray& ray, bool coherent) const {
-    RayHit hit = nearest(ray, coherent);
-    if (!cuts_) return hit;
-    float gone = 0.0f;
-    Ray rest = ray;
-    for (int holes = 0; holes < 256 && hit.hit() && isCut(hit, rest); ++holes) {
-        const float step = hit.distance * 1.00001f + 1e-6f;
-        gone += step;
-        rest.origin += rest.direction * step;
-        hit = nearest(rest, false);
-    }
-    hit.distance += gone;
-    return hit;
-}
-
 bool RenderScene::blocked(const V3f& origin, const V3f& d, float distance, float time) const {
-    if (cuts_) {
-        const RayHit hit = intersect({origin, d, time}, false);
-        return hit.hit() && hit.distance < distance * 0.9999f;
-    }
     RTCRay r;
     r.org_x = origin.x, r.org_y = origin.y, r.org_z = origin.z;
     r.dir_x = d.x, r.dir_y = d.y, r.dir_z = d.z;
     r.tnear = 0.0f, r.tfar = distance * 0.9999f;
     r.time = time, r.mask = 0xFFFFFFFFu, r.id = 0, r.flags = 0;
-    RTCIntersectContext context;
-    rtcInitIntersectContext(&context);
-    rtcOccluded1(top_, &context, &r);
+    Cutting cutting(*this, {origin, d, time});
+    rtcOccluded1(top_, &cutting.context, &r);
     return r.tfar < 0.0f;
 }
 
@@ -243,6 +307,7 @@ SurfacePoint RenderScene::strandPoint(const RayHit& hit, const Ray& ray, const S
     p.material = looks_[instance.look][0];
     p.element = instance.element == kOwnElement ? place.id : instance.element;
     if (!tints_.empty()) p.tint = tints_[hit.instance];
+    if (!factors_.empty()) p.factor = factors_[hit.instance];
     p.object = instance.object;
     p.layer = instance.layer;
     return p;
@@ -259,21 +324,35 @@ SurfacePoint RenderScene::surfacePoint(const RayHit& hit, const Ray& ray) const 
     const Triangle& t = mesh.triangles()[hit.triangle];
     const float w = 1.0f - hit.u - hit.v;
     SurfacePoint p;
-    p.position = ray.origin + ray.direction * hit.distance;
+    // By the weights on the triangle: along a long ray its rounding would be many times as large.
+    const auto corner = [&](int k) { return prototype.positionAt(t[size_t(k)], ray.time); };
+    const V3f local = corner(0) * w + corner(1) * hit.u + corner(2) * hit.v;
+    for (int k = 0; k < 3; ++k) {
+        const float x = m[k] * local.x, y = m[4 + k] * local.y, z = m[8 + k] * local.z, place = m[12 + k];
+        p.position[k] = x + y + z + place;
+        p.rounding =
+            std::max(p.rounding, 4e-7f * (std::abs(x) + std::abs(y) + std::abs(z) + std::abs(place)));
+    }
     p.faceNormal = unitOr(normalToWorld(m, hit.faceNormal), -ray.direction);
     const auto n = [&](int k) { return prototype.normalAt(t[size_t(k)], ray.time); };
     p.normal = unitOr(normalToWorld(m, n(0) * w + n(1) * hit.u + n(2) * hit.v), p.faceNormal);
     if (p.faceNormal.dot(ray.direction) > 0.0f) p.faceNormal = -p.faceNormal;
     if (p.normal.dot(p.faceNormal) < 0.0f) p.normal = -p.normal;
     if (const auto uv = prototype.uvs; !uv.empty()) p.uv = uv[t[0]] * w + uv[t[1]] * hit.u + uv[t[2]] * hit.v;
-    const auto slots = prototype.slots;
-    const auto& look = looks_[instance.look];
-    const size_t slot = slots.empty() ? 0 : size_t(slots[mesh.triangleFace(hit.triangle)]);
-    p.material = look[std::min(slot, look.size() - 1)];
+    p.material = materialAt(hit);
     p.element = instance.element;
     if (!tints_.empty()) p.tint = tints_[hit.instance];
+    if (!factors_.empty()) p.factor = factors_[hit.instance];
     p.object = instance.object;
     p.layer = instance.layer;
+    if (p.material < materials_.size() && materials_[p.material].onWearer) {
+        p.placed = true;
+        p.triangle = int32_t(hit.triangle), p.bary = V2f(hit.u, hit.v);
+        M44f world;
+        for (int r = 0; r < 4; ++r)
+            for (int c = 0; c < 4; ++c) world[r][c] = m[4 * r + c];
+        if (std::abs(world.determinant()) > 1e-20f) p.toObject = world.inverse();
+    }
     return p;
 }
 

@@ -33,6 +33,8 @@ struct SurfaceMaterial {
     DrivenColor base{Color(0.0f), Color(0.5f), nullptr}, emission{Color(0.0f), Color(0.0f), nullptr};
     Driven roughness{0, 0.5f, nullptr}, metalness{0, 0.0f, nullptr}, specular{0, 0.5f, nullptr},
         glow{0, 1.0f, nullptr}, translucency{0, 0.0f, nullptr}, opacity{0, 1.0f, nullptr};
+    /// Whether its fields are asked in the space of what wears it: see Samples::toObject.
+    bool onWearer = false;
     /// Set for a fibre: then of the others only the base colour counts. On what is no strand, it is matt.
     std::shared_ptr<const FibreMaterial> fibre;
     /// Whether rays may pass where it is less than half there.
@@ -53,10 +55,17 @@ struct RayHit {
 /// Everything shading needs of a hit, in world space.
 struct SurfacePoint {
     V3f position, normal, faceNormal;  ///< unit, turned to the side that the ray came from
+    float rounding = 0;                ///< metres that the position may be off
     V2f uv{0, 0};
-    V3f tint{0, 1, 1};  ///< see tinted()
+    V3f tint{0, 1, 1};   ///< see tinted()
+    Color factor{1.0f};  ///< the copy's own, on all its colours
     uint64_t element = 0;
     uint32_t material = 0, object = 0, layer = 0;
+    // For materials with fields on what is worn: its triangle, and the way into its space.
+    int32_t triangle = -1;
+    V2f bary{0, 0};
+    bool placed = false;
+    M44f toObject;
     // Of a strand: the position lies on a tube of its radius, the normal is the tube's.
     bool strand = false, round = false, colored = false;
     V3f tangent{0, 0, 0}, center{0, 0, 0};
@@ -96,11 +105,16 @@ class RenderScene {
     void addInstance(const Instance& instance, const M44f& matrix);
     /// One that moves: matrices at even times while the shutter is open.
     void addInstance(const Instance& instance, const std::vector<M44f>& matrices);
-    /// Many instances at once, on all threads. @p tint, a shift of colour for each, may be empty. @p steps
-    /// even times while the shutter is open at which a matrix is asked for; 1 for those that stand still.
+    /// How instances differ in colour: a shift, and a factor, of each; either may be empty for none.
+    struct Colors {
+        std::function<V3f(size_t)> tint = {};
+        std::function<Color(size_t)> factor = {};
+    };
+    /// Many instances at once, on all threads. @p steps even times while the shutter is open at which a
+    /// matrix is asked for; 1 for those that stand still.
     void addInstances(std::span<const Instance> instances, size_t steps,
-                      const std::function<M44f(size_t, size_t step)>& matrix,
-                      const std::function<V3f(size_t)>& tint, Progress& progress);
+                      const std::function<M44f(size_t, size_t step)>& matrix, const Colors& colors,
+                      Progress& progress);
     /// Whether anything moves while the shutter is open.
     bool moving() const { return moving_; }
     /// Builds the ray tracer's tree. Throws Cancelled.
@@ -124,8 +138,9 @@ class RenderScene {
 
   private:
     struct Prototype;
-    RayHit nearest(const Ray& ray, bool coherent) const;
     bool isCut(const RayHit& hit, const Ray& ray) const;
+    uint32_t materialAt(const RayHit& hit) const;
+    struct Cutting;
     SurfacePoint strandPoint(const RayHit& hit, const Ray& ray, const StrandCurves& curves,
                              const float* m) const;
     bool cuts_ = false;  // some material does
@@ -135,7 +150,8 @@ class RenderScene {
     std::vector<std::unique_ptr<Prototype>> meshes_;
     std::map<const Mesh*, uint32_t> meshIndex_;
     std::vector<Instance> instances_;
-    std::vector<V3f> tints_;  // empty while no instance has one
+    std::vector<V3f> tints_;      // empty while no instance has one
+    std::vector<Color> factors_;  // the same
     RTCSceneTy* top_ = nullptr;
 };
 

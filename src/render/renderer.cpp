@@ -49,20 +49,20 @@ struct Renderer::Path {
 
 namespace {
 
-/// Away from the surface by a little more than the rounding of its coordinates, so that rays do not
-/// meet the face they start from.
-V3f leave(const V3f& p, const V3f& normal) {
+/// Away from the surface by a little more than the rounding of its coordinates, and of those that they come
+/// from, so that rays do not meet the face they start from.
+V3f leave(const V3f& p, const V3f& normal, float rounding) {
     const float size = std::max({std::abs(p.x), std::abs(p.y), std::abs(p.z), 1e-3f});
-    return p + normal * (size * 2e-6f + 1e-6f);
+    return p + normal * (size * 2e-6f + 2.0f * rounding + 1e-6f);
 }
 
 float powerHeuristic(float a, float b) { return a * a / std::max(1e-30f, a * a + b * b); }
 
-V3f capped(V3f c, float limit) {
+/// No brighter than the limit, in its own hue.
+V3f capped(const V3f& c, float limit) {
     if (!isFinite(c)) return V3f(0.0f);
-    if (limit > 0.0f)
-        for (int i = 0; i < 3; ++i) c[i] = std::min(c[i], limit);
-    return c;
+    const float most = std::max({c.x, c.y, c.z});
+    return limit > 0.0f && most > limit ? c * (limit / most) : c;
 }
 
 struct Shaded {
@@ -87,16 +87,17 @@ Shaded shadeFibre(const SurfaceMaterial& m, const SurfacePoint& p, const Samples
     o.draft = f.draft;
     Color base;
     if (f.ownColors && p.colored) {
-        base = tinted(p.color, p.tint);
+        base = tinted(p.color, p.tint) * p.factor;
         o.absorption = absorptionOfColor(base, o.roughnessAround);
     } else if (f.coloured == FibreMaterial::Coloured::Color) {
-        base = tinted(m.base.at(one), p.tint);
+        base = tinted(m.base.at(one), p.tint) * p.factor;
         o.absorption = absorptionOfColor(base, o.roughnessAround);
     } else {
         o.absorption = f.coloured == FibreMaterial::Coloured::Melanin
                            ? absorptionOfMelanin(numberAt(f.melanin, one), numberAt(f.redness, one))
                            : V3f(f.absorption.at(one));
-        base = tinted(colorOfAbsorption(o.absorption, o.roughnessAround), p.tint);
+        base = tinted(colorOfAbsorption(o.absorption, o.roughnessAround), p.tint) * p.factor;
+        if (p.factor != Color(1.0f)) o.absorption = absorptionOfColor(base, o.roughnessAround);
     }
     o.base = base;
     if (!p.strand) return {Bsdf(base, 0.8f, 0.0f, 0.3f), base, V3f(0.0f)};
@@ -106,21 +107,21 @@ Shaded shadeFibre(const SurfaceMaterial& m, const SurfacePoint& p, const Samples
 Shaded shade(const SurfaceMaterial& m, const SurfacePoint& p) {
     const Samples one = samplesAt(p);
     if (m.fibre) return shadeFibre(m, p, one);
-    const Color base = tinted(p.colored ? p.color : m.base.at(one), p.tint);
+    const Color base = tinted(p.colored ? p.color : m.base.at(one), p.tint) * p.factor;
     Shaded s{Bsdf(base, numberAt(m.roughness, one), numberAt(m.metalness, one), numberAt(m.specular, one),
                   numberAt(m.translucency, one)),
              base};
-    if (m.glows()) s.emission = V3f(m.emission.at(one)) * numberAt(m.glow, one);
+    if (m.glows()) s.emission = V3f(m.emission.at(one) * p.factor) * numberAt(m.glow, one);
     return s;
 }
 
 /// Out of a strand towards a direction, so that its own ribbon, which turns to every ray, is not met again.
 V3f leaveStrand(const SurfacePoint& p, const V3f& direction) {
-    if (p.round && direction.dot(p.normal) > 0.0f) return leave(p.position, p.normal);
+    if (p.round && direction.dot(p.normal) > 0.0f) return leave(p.position, p.normal, p.rounding);
     const V3f out = direction - p.tangent * direction.dot(p.tangent);
     const float length = out.length();
     const V3f way = length > 1e-6f ? out / length : p.normal;
-    return leave(p.center + way * (p.radius * (p.round ? 1.05f : 1.01f)), way);
+    return leave(p.center + way * (p.radius * (p.round ? 1.05f : 1.01f)), way, p.rounding);
 }
 
 /// Tent filter of one pixel's width on each side, by warping.
@@ -148,14 +149,15 @@ bool Renderer::meetLights(Path& path, const RayHit& hit) const {
     const float reach = hit.hit() ? hit.distance : std::numeric_limits<float>::infinity();
     const LightHit* nearest = nullptr;
     LightHit best;
+    V3f far(0.0f);  // of lights without end, which lie over one another behind all else
     for (const Light& light : scene_.lights) {
         const LightHit met = hitLight(light, path.ray.origin, path.ray.direction);
         if (!met.hit || met.distance > reach || (hit.hit() && met.distance == reach)) continue;
         const float weight =
             path.depth == 0 ? 1.0f : powerHeuristic(path.pdf, met.pdf / float(scene_.lights.size()));
-        if (std::isinf(met.distance)) {  // far lights lie over one another
+        if (std::isinf(met.distance)) {
             if (path.depth > 0 || !options_.clearBackground)
-                path.add(capped(path.weight * met.radiance * weight, limitOf(path)), path.depth);
+                far += capped(path.weight * met.radiance * weight, limitOf(path));
             continue;
         }
         if (!nearest || met.distance < best.distance) {
@@ -164,7 +166,7 @@ bool Renderer::meetLights(Path& path, const RayHit& hit) const {
             nearest = &best;
         }
     }
-    if (nearest) path.add(capped(path.weight * best.radiance, limitOf(path)), path.depth);
+    path.add(nearest ? capped(path.weight * best.radiance, limitOf(path)) : far, path.depth);
     return nearest != nullptr;
 }
 
@@ -192,11 +194,12 @@ struct Renderer::Vertex {
     }
     V3f originFor(const V3f& direction) const {
         if (fibre) return leaveStrand(point, direction);
-        if (direction.dot(point.faceNormal) > 0.0f) return leave(point.position, point.faceNormal);
-        if (!point.strand) return leave(point.position, -point.faceNormal);
+        if (direction.dot(point.faceNormal) > 0.0f)
+            return leave(point.position, point.faceNormal, point.rounding);
+        if (!point.strand) return leave(point.position, -point.faceNormal, point.rounding);
         // Through a strand: its ribbon, which turns to every ray, must not be met again.
         return leave(point.center - point.faceNormal * point.radius * (point.round ? 1.05f : 1.01f),
-                     -point.faceNormal);
+                     -point.faceNormal, point.rounding);
     }
 };
 
@@ -205,7 +208,8 @@ void Renderer::gatherLight(Path& path, const Vertex& v) const {
     const size_t count = scene_.lights.size();
     if (count == 0) return;
     const Light& light = scene_.lights[std::min(size_t(r[0] * float(count)), count - 1)];
-    const LightSample s = sampleLight(light, leave(v.point.position, v.point.faceNormal), r[1], r[2]);
+    const LightSample s =
+        sampleLight(light, leave(v.point.position, v.point.faceNormal, v.point.rounding), r[1], r[2]);
     if (s.pdf <= 0.0f) return;
     const V3f wi = v.frame.toLocal(s.direction);
     if (!v.agrees(s.direction, wi.z)) return;

@@ -19,6 +19,7 @@ StrandCurves::StrandCurves(StrandsPtr strands, const ThinLimit& limit, std::vect
       id_(strands_->strands.find<uint64_t>("id")),
       limit_(limit),
       scene_(rtcNewScene(embreeDevice())) {
+    rtcSetSceneFlags(scene_, RTC_SCENE_FLAG_CONTEXT_FILTER_FUNCTION);
     const StrandSet& set = *strands_;
     if (p_.empty()) {
         rtcCommitScene(scene_);

@@ -60,7 +60,7 @@ std::shared_ptr<const CurveSet> Evaluator::Around::curves(const std::string& id)
 
 uint64_t Evaluator::Around::meshHash(const std::string& object) {
     Hasher h;
-    h.add(evaluator_.objectHash(document_.get(object), options_.frame, document_.rate()));
+    h.add(evaluator_.objectHash(document_, document_.get(object), options_.frame));
     addToHash(h, prototypeMatrix(document_, object, options_.frame));
     return h.value();
 }
@@ -73,7 +73,7 @@ uint64_t Evaluator::Around::surfaceHash(const std::string& id) {
         h.add(std::string_view("copies as surface")).add(layerHash(id));
         return h.value();  // what the layer hashes names its prototypes, and hashes their meshes too
     }
-    h.add(std::string_view("surface")).add(evaluator_.objectHash(node, options_.frame, document_.rate()));
+    h.add(std::string_view("surface")).add(evaluator_.objectHash(document_, node, options_.frame));
     addToHash(h, document_.worldMatrix(id, options_.frame));
     return h.value();
 }
@@ -107,7 +107,7 @@ uint64_t Evaluator::Around::stepHash(uint64_t before, const Node& recipe, size_t
     const uint64_t own = stepHash(before, type, step);
     if (!type.solver && !type.overTime) return own;
     Hasher h;
-    h.add(own).add(lifeOf(evaluator_, document_, recipe, place, 1.0)).add(options_.frame);
+    h.add(own).add(lifeOf(evaluator_, document_, recipe, place, 1.0, false, progress_)).add(options_.frame);
     if (options_.live && type.solver) h.add(options_.live).add(evaluator_.liveSteps_.load());
     // A fresh bake gives the same; another one may be made anew.
     if (type.solver && bakeUseOf(step) == "always")
@@ -119,8 +119,15 @@ uint64_t Evaluator::Around::stepHash(uint64_t before, const Node& recipe, size_t
 Evaluator::Around Evaluator::Around::at(double frame) const {
     EvalOptions then = options_;
     then.frame = frame;
+    then.traces = false;  // only for the recipe that asked: what others make must be whole
     Around out(evaluator_, document_, then, progress_);
     out.asking_ = asking_;
+    return out;
+}
+
+Evaluator::Around Evaluator::Around::tracesAt(double frame) const {
+    Around out = at(frame);
+    out.options_.traces = true;
     return out;
 }
 
@@ -160,7 +167,7 @@ Surroundings::Placed Evaluator::Around::placed(const std::string& id) {
     if (node.category() != Category::Object) return {surface(id), M44f()};
     const uint64_t key = Hasher()
                              .add(std::string_view("placed"))
-                             .add(evaluator_.objectHash(node, options_.frame, document_.rate()))
+                             .add(evaluator_.objectHash(document_, node, options_.frame))
                              .value();
     auto shape = evaluator_.lookUp<Surface>(key);
     if (!shape) {
@@ -172,7 +179,8 @@ Surroundings::Placed Evaluator::Around::placed(const std::string& id) {
 }
 
 Geometry Evaluator::Around::elements(const std::string& id) {
-    const LayerResult result = evaluator_.layer(document_.get(id), *this);
+    Around whole = at(options_.frame);
+    const LayerResult result = evaluator_.layer(document_.get(id), whole);
     for (const StepReport& r : result.steps)
         if (!r.error.empty()) throw Error(r.error, document_.get(id).name, r.remedy);
     return result.geometry;
@@ -217,7 +225,7 @@ VectorGridPtr Evaluator::Around::vectors(const std::string& file, const std::str
                              .value();
     if (auto known = evaluator_.lookUp<VectorGrid>(key)) return known;
     auto made = std::make_shared<const VectorGrid>(
-        readVectorGrid(evaluator_.resolve(file), grid, document_.memoryLimit()));
+        readVectorGrid(evaluator_.resolve(file), grid, document_.memoryLimit(), progress_));
     evaluator_.keep<VectorGrid>(key, made, made->values.size() * sizeof(V3f));
     return made;
 }

@@ -42,6 +42,8 @@ class Evaluator::Around : public Surroundings {
     uint64_t stepHash(uint64_t before, const Node& recipe, size_t place);
     /// The surroundings at another frame, asked by the same askers.
     Around at(double frame) const;
+    /// The same where traces will do: see EvalOptions::traces.
+    Around tracesAt(double frame) const;
 
     /// Says that a node is being worked on. Throws Error, naming the cycle, when it already is.
     class Asking {

@@ -10,6 +10,7 @@
 #include "base/file_sequence.h"
 #include "base/files.h"
 #include "base/hash.h"
+#include "base/json_guard.h"
 #include "io/state_writer.h"
 
 namespace ovrix {
@@ -19,7 +20,7 @@ using Json = nlohmann::ordered_json;
 
 namespace {
 
-constexpr int kBakeVersion = 1;
+constexpr int kBakeVersion = 2;
 const char* const kList = "bake.json";
 
 /// What frames are named, by what they are baked as.
@@ -34,11 +35,9 @@ fs::path fileOf(const fs::path& folder, int frame) {
 }
 
 void writeList(const fs::path& folder, const BakeInfo& info) {
-    Json j{{"format", "ovrix-bake"},
-           {"version", kBakeVersion},
-           {"made_from", fmt::format("{:016x}", info.life)},
-           {"locked", info.locked},
-           {"counts", Json::object()}};
+    Json j{
+        {"format", "ovrix-bake"}, {"version", kBakeVersion}, {"made_from", fmt::format("{:016x}", info.life)},
+        {"locked", info.locked},  {"wrote", info.wrote},     {"counts", Json::object()}};
     for (const auto& [frame, count] : info.counts) j["counts"][fmt::format("{}", frame)] = count;
     writeFile(folder / kList, j.dump(2) + "\n");
 }
@@ -78,7 +77,7 @@ class CountKeeper {
 class FolderLock {
   public:
     explicit FolderLock(const fs::path& folder) {
-        file_ = ::open((folder / ".lock").c_str(), O_CREAT | O_RDWR | O_CLOEXEC, 0644);
+        file_ = ::open((folder / ".lock").c_str(), O_CREAT | O_RDWR | O_CLOEXEC | O_NOFOLLOW, 0644);
         if (file_ < 0)
             throw Error("cannot be written to", folder.string(),
                         "Save the scene in a folder that you may write to");
@@ -117,6 +116,8 @@ StateFile stateFile(const SolverState& state, uint64_t life) {
 
 SolverStatePtr stateOf(const StateFile& file, const fs::path& path) {
     const Error damaged("is damaged", path.string(), "Bake it again");
+    for (const auto& [id, text] : file.notes)
+        if (id == "ovrix_numbers" || id == "ovrix_notes") requireBoundedJson(text, path.string());
     auto state = std::make_shared<SolverState>();
     try {
         state->frame = std::stod(file.notes.at("ovrix_frame"));
@@ -145,18 +146,47 @@ SolverStatePtr stateOf(const StateFile& file, const fs::path& path) {
     return state;
 }
 
-void removeFrames(const fs::path& folder) {
+/// Whether a name is that of a frame: a list that somebody changed must not name anything else.
+bool namesFrame(const std::string& name) {
+    const std::string_view begin = "frame.";
+    if (!name.starts_with(begin) || !(name.ends_with(".vdb") || name.ends_with(".usda"))) return false;
+    const std::string number = name.substr(begin.size(), name.rfind('.') - begin.size());
+    return !number.empty() && number.find_first_not_of("-0123456789") == std::string::npos;
+}
+
+void removeFrames(const fs::path& folder, const std::set<std::string>& wrote) {
     std::error_code code;
-    for (const char* pattern : kFrames)
-        for (const int frame : framesOf(folder / pattern))
-            fs::remove(folder / fileOfFrame(pattern, frame), code);
+    for (const std::string& name : wrote)
+        if (namesFrame(name)) fs::remove(folder / name, code);
+}
+
+/// Writes into the list what will be written, before it is. Throws Error where something else has a name of
+/// these.
+void claim(const fs::path& folder, const std::string& pattern, int first, int last, BakeInfo& info) {
+    const size_t before = info.wrote.size();
+    std::error_code code;
+    for (int f = first; f <= last; ++f) {
+        const std::string name = fileOfFrame(pattern, f);
+        if (info.wrote.count(name)) continue;
+        if (fs::exists(fs::symlink_status(folder / name, code)))
+            throw Error("is there, and was not written by a bake", (folder / name).string(),
+                        "Move it elsewhere");
+        info.wrote.insert(name);
+    }
+    if (info.wrote.size() != before) writeList(folder, info);
+}
+
+/// The folder of a layer's bake, and that of all bakes, made if they are missing. Throws Error for links.
+void makeBakeFolder(const fs::path& folder) {
+    makeOwnFolder(folder.parent_path());
+    makeOwnFolder(folder);
 }
 
 }  // namespace
 
 fs::path bakeFolder(const fs::path& scene, const std::string& layer) {
     if (scene.empty()) return {};
-    return scene.parent_path() / (scene.stem().string() + ".cache") / layer;
+    return scene.parent_path() / (scene.stem().string() + ".cache") / nameOfId(layer);
 }
 
 BakeInfo bakeInfo(const fs::path& folder, std::string* problem) {
@@ -164,7 +194,9 @@ BakeInfo bakeInfo(const fs::path& folder, std::string* problem) {
     std::error_code code;
     if (folder.empty() || !fs::exists(folder / kList, code)) return info;
     try {
-        const Json j = Json::parse(readFile(folder / kList));
+        const std::string text = readFile(folder / kList, Progress::none(), uint64_t(256) << 20);
+        requireBoundedJson(text, kList);
+        const Json j = Json::parse(text);
         if (j.value("format", "") != "ovrix-bake") throw Error("is no list of a bake", kList);
         if (j.value("version", 0) > kBakeVersion)
             throw Error("was made by a newer version", kList,
@@ -174,8 +206,17 @@ BakeInfo bakeInfo(const fs::path& folder, std::string* problem) {
         if (j.contains("counts"))
             for (const auto& [frame, count] : j["counts"].items())
                 info.counts[std::stoi(frame)] = count.get<size_t>();
-    } catch (const std::exception& e) {
+        if (j.contains("wrote"))
+            info.wrote = j["wrote"].get<std::set<std::string>>();
+        else  // version 1 kept no names: all frames were its own
+            for (const char* pattern : kFrames)
+                for (const int frame : framesOf(folder / pattern))
+                    info.wrote.insert(fileOfFrame(pattern, frame));
+    } catch (const Error& e) {
         if (problem) *problem = e.what();
+        return {};
+    } catch (const std::exception&) {
+        if (problem) *problem = fmt::format("{}: the list of its frames is damaged. Bake again", kList);
         return {};
     }
     info.exists = true;
@@ -183,12 +224,13 @@ BakeInfo bakeInfo(const fs::path& folder, std::string* problem) {
     return info;
 }
 
-SolverStatePtr readBaked(const fs::path& folder, const BakeInfo& info, int frame) {
+SolverStatePtr readBaked(const fs::path& folder, const BakeInfo& info, int frame, size_t memory,
+                         Progress& progress) {
     const fs::path path = fileOf(folder, frame);
     if (path.empty())
         throw Error("the frame is not there", (folder / fileOfFrame(kFrames[0], frame)).string(),
                     "Bake again");
-    const StateFile file = readStateFile(path);
+    const StateFile file = readStateFile(path, memory, progress);
     const auto from = file.notes.find("ovrix_made_from");
     if (from == file.notes.end() || from->second != fmt::format("{:016x}", info.life))
         throw Error("belongs to another bake", path.string(), "Bake again");
@@ -212,23 +254,23 @@ BakeResult bake(Evaluator& evaluator, const Document& document, const std::strin
     const fs::path folder = bakeFolder(scene, layer);
     if (folder.empty()) throw Error("the scene has no file yet", {}, "Save it: bakes lie beside it");
     std::error_code code;
-    fs::create_directories(folder, code);
-    if (code)
-        throw Error(code.message(), folder.string(), "Save the scene in a folder that you may write to");
+    makeBakeFolder(folder);
     const FolderLock lock(folder);
+    removeLeftovers(folder);
     BakeInfo info = bakeInfo(folder);
     if (info.locked) throw Error("is locked", folder.string(), "Unlock it to bake it again");
     EvalOptions options{double(o.first), Purpose::Render, true, {}};
     Evaluator::Around around(evaluator, document, options, progress);
     Simulated simulated(evaluator, recipe, *place, around, 1.0);
     if (!info.exists || info.life != simulated.life()) {
-        removeFrames(folder);
-        info = {true, simulated.life(), {}, {}, false};
+        removeFrames(folder, info.wrote);
+        info = {true, simulated.life(), {}, {}, false, {}};
         writeList(folder, info);
     }
     const Step& step = recipe.steps[*place];
     const bool usda = choiceOf(step, "bake_as") == "usda";
     const std::string pattern = kFrames[usda];
+    claim(folder, pattern, o.first, o.last, info);
     BakeResult result;
     std::set<std::string> said;
     CountKeeper counts(folder, info);
@@ -241,7 +283,7 @@ BakeResult bake(Evaluator& evaluator, const Document& document, const std::strin
         const fs::path file = folder / fileOfFrame(pattern, f), was = fileOf(folder, f);
         if (there) {
             try {
-                state = readBaked(folder, info, f);
+                state = readBaked(folder, info, f, document.memoryLimit(), progress);
             } catch (const Error&) {  // damaged: made again
             }
         }
@@ -251,7 +293,7 @@ BakeResult bake(Evaluator& evaluator, const Document& document, const std::strin
         for (const std::string& note : state->notes)
             if (said.insert(note).second) result.notes.push_back(fmt::format("frame {}: {}", f, note));
         const auto done = [&, f, there, file, was, known, count = elementCount(state->geometry)] {
-            if (!known && !was.empty() && was != file) fs::remove(was, code);
+            if (!known && was != file && info.wrote.count(was.filename().string())) fs::remove(was, code);
             ++(known ? result.known : result.written);
             counts.put(f, count);
             if (o.done) o.done(f, there);
@@ -273,13 +315,17 @@ void lockBake(const fs::path& folder, bool locked) {
     BakeInfo info = bakeInfo(folder);
     if (!info.exists) throw Error("there is no bake", folder.string(), "Bake first");
     info.locked = locked;
+    makeBakeFolder(folder);
     writeList(folder, info);
 }
 
 void removeBake(const fs::path& folder) {
-    if (bakeInfo(folder).locked) throw Error("is locked", folder.string(), "Unlock it first");
-    removeFrames(folder);
+    const BakeInfo info = bakeInfo(folder);
+    if (info.locked) throw Error("is locked", folder.string(), "Unlock it first");
     std::error_code code;
+    if (!fs::exists(folder, code)) return;
+    makeBakeFolder(folder);
+    removeFrames(folder, info.wrote);
     fs::remove(folder / kList, code);
 }
 

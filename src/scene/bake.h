@@ -13,17 +13,19 @@ struct BakeInfo {
     std::set<int> frames;               ///< those that are there
     std::map<int, size_t> counts = {};  ///< elements of frames, as far as the list has them
     bool locked = false;                ///< not to be baked over
+    std::set<std::string> wrote = {};   ///< names of the frames that the program wrote there, and no others
 };
 
-/// Where the bake of a layer lies: "NAME.cache/LAYER" beside the scene. Empty where the scene has no file
-/// yet.
+/// Where the bake of a layer lies: "NAME.cache/LAYER" beside the scene, the layer's id by nameOfId(). Empty
+/// where the scene has no file yet.
 std::filesystem::path bakeFolder(const std::filesystem::path& scene, const std::string& layer);
 
 /// Reads the list and looks which frames are there. A folder that cannot be read counts as none; @p problem,
 /// when given, says why.
 BakeInfo bakeInfo(const std::filesystem::path& folder, std::string* problem = nullptr);
 /// A frame. Throws Error when it is missing, damaged, or of another simulation than the list says.
-SolverStatePtr readBaked(const std::filesystem::path& folder, const BakeInfo& info, int frame);
+SolverStatePtr readBaked(const std::filesystem::path& folder, const BakeInfo& info, int frame,
+                         size_t memory = size_t(3) << 30, Progress& progress = Progress::none());
 
 struct BakeOptions {
     int first = 1, last = 1;
@@ -45,7 +47,7 @@ BakeResult bake(Evaluator& evaluator, const Document& document, const std::strin
 
 /// Locks a bake so that it cannot be baked over, or unlocks it. Throws Error when there is none.
 void lockBake(const std::filesystem::path& folder, bool locked);
-/// Removes a bake. Throws Error when it is locked.
+/// Removes the frames that the program wrote, and the list. Throws Error when it is locked.
 void removeBake(const std::filesystem::path& folder);
 
 /// A layer's bake, and whether it is taken.

@@ -7,6 +7,8 @@
 #include "scene/bake.h"
 #include "scene/edits.h"
 #include "scene/map_files.h"
+#include "scene/outside.h"
+#include "scene/simulated.h"
 
 namespace ovrix {
 
@@ -26,6 +28,9 @@ class Finder {
         checkLights();
         checkCamera();
         checkMaps();
+        checkMemory();
+        checkOutside();
+        checkFirst();
         for (const NodePtr& node : document.nodes()) {
             progress.check();
             checkReferences(*node);
@@ -62,6 +67,40 @@ class Finder {
                 out.put(sky);
                 return out;
             });
+    }
+
+    void checkMemory() {
+        if (document.wantedMemory() <= memoryCap()) return;
+        add(Severity::Warning,
+            fmt::format("The scene asks for {} of memory, and Preferences let it take {}",
+                        byteText(double(document.wantedMemory())), byteText(double(memoryCap()))),
+            "scene", {}, "Ask for no more", [](const Document& d) {
+                return withValue(d, {"scene", "", "memory"}, double(memoryCap()) * 1e-9);
+            });
+    }
+
+    void checkOutside() {
+        const auto outside = filesOutside(document, evaluator.resolve("."));
+        if (outside.empty()) return;
+        add(Severity::Note,
+            fmt::format("The scene reads {} file{} outside of its folder: {}", outside.size(),
+                        outside.size() == 1 ? "" : "s", fmt::join(outside, ", ")),
+            {});
+    }
+
+    /// Frames before the first that is shown are worked out all the same.
+    void checkFirst() {
+        const int frames = document.frames().second - firstSimulated(document);
+        if (frames <= 20000) return;
+        for (const NodePtr& layer : document.nodes(Category::Layer))
+            if (solverPlace(recipeOf(document, *layer).steps)) {
+                add(Severity::Warning,
+                    fmt::format("{}: simulates {} frames, which takes very long: let the scene begin later, "
+                                "or bake it",
+                                layer->name, frames),
+                    layer->id);
+                return;
+            }
     }
 
     void checkCamera() {

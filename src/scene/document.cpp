@@ -1,5 +1,9 @@
 #include "scene/document.h"
 
+#include <unistd.h>
+
+#include <atomic>
+
 #include "base/error.h"
 #include "scene/motion.h"
 
@@ -204,11 +208,26 @@ Value Document::setting(const std::string& settings, const std::string& param, d
     if (!node || node->type != settings) return spec->initial;
     const Param known = paramOr(*spec, node->params);
     // A file may say what the window would not take.
-    return clampToSpec(*spec, known.formulas.empty() || param == "rate" ? known.at(frame)
-                                                                         : known.at(frame, rate()));
+    return clampToSpec(*spec,
+                       known.formulas.empty() || param == "rate" ? known.at(frame) : known.at(frame, rate()));
 }
 
-size_t Document::memoryLimit() const { return size_t(std::get<double>(setting("scene", "memory")) * 1e9); }
+namespace {
+
+std::atomic<size_t>& cap() {
+    // Three quarters of what the machine has: more would push it into swapping.
+    static std::atomic<size_t> bytes{
+        size_t(0.75 * double(::sysconf(_SC_PHYS_PAGES)) * double(::sysconf(_SC_PAGE_SIZE)))};
+    return bytes;
+}
+
+}  // namespace
+
+void setMemoryCap(size_t bytes) { cap() = bytes; }
+size_t memoryCap() { return cap(); }
+
+size_t Document::wantedMemory() const { return size_t(std::get<double>(setting("scene", "memory")) * 1e9); }
+size_t Document::memoryLimit() const { return std::min(wantedMemory(), memoryCap()); }
 
 std::vector<V3f> curveLine(const Document& document, const std::string& curve, double frame, int depth) {
     const auto flag = [&](const char* id) { return std::get<bool>(document.value(curve, id, frame)); };

@@ -44,6 +44,11 @@ struct Node {
 
 using NodePtr = std::shared_ptr<const Node>;
 
+/// Bytes that this program may take, whatever a scene says: three quarters of the machine's, until the user's
+/// preferences say otherwise. Thread safe.
+void setMemoryCap(size_t bytes);
+size_t memoryCap();
+
 class Document {
   public:
     /// A document with settings, a camera, a sun and a sky, and nothing else.
@@ -78,8 +83,10 @@ class Document {
     double rate() const { return std::get<double>(setting("scene", "rate")); }
     /// The scene's first and last frame; the last is not before the first.
     std::pair<int, int> frames() const;
-    /// Bytes that the scene allows a result to take.
+    /// Bytes that a result may take: what the scene allows, and no more than memoryCap().
     size_t memoryLimit() const;
+    /// What the scene itself asks for.
+    size_t wantedMemory() const;
     /// Node to world, through all parents. A loop of parents ends where it closes. @p depth: see ownMatrix().
     M44f worldMatrix(const std::string& nodeId, double frame, int depth = 0) const;
 

@@ -1,6 +1,7 @@
 #include "scene/edits.h"
 
 #include "base/error.h"
+#include "base/json_guard.h"
 #include "base/number_text.h"
 #include "base/specs.h"
 #include "base/srgb.h"
@@ -263,9 +264,12 @@ Document withText(const Document& document, const std::string& path, const std::
         return withStepOn(document, parts[0], parts[1], parseFlag(text, path));
     const ParamPath where = ParamPath::parse(document, path);
     const ParamSpec& spec = specAt(document, where);
-    if (!text.empty() && text.front() == '{') {
+    const bool list = !text.empty() && text.front() == '[';
+    if (list || (!text.empty() && text.front() == '{')) {
+        requireBoundedJson(text, path);
         const auto json = nlohmann::ordered_json::parse(text, nullptr, false);
-        if (json.is_discarded()) throw Error("is not JSON", path);
+        if (json.is_discarded()) throw Error("is not JSON", path, "As the scene file has it: [1, 2, 3]");
+        if (list) return withValue(document, where, valueFromJson(spec, json));
         return withParam(document, where, paramFromJson(spec, json));
     }
     return withValue(document, where, parseValue(spec, text, path));

@@ -121,7 +121,29 @@ uint64_t Evaluator::stampOf(const std::string& path) const {
     return h.value();
 }
 
-uint64_t Evaluator::objectHash(const Node& node, double frame, double rate) const {
+/// Whether anything of an object's shape may be another at another frame.
+static bool followsTime(const Node& node) {
+    const auto any = [](const ParamMap& params) {
+        return std::any_of(params.begin(), params.end(), [](const auto& p) {
+            if (p.second.animated() || p.second.field) return true;
+            const auto* text = std::get_if<std::string>(&p.second.value);
+            return text && isSequence(*text);
+        });
+    };
+    return any(node.params) ||
+           std::any_of(node.steps.begin(), node.steps.end(), [&](const Step& s) { return any(s.params); });
+}
+
+uint64_t Evaluator::objectHash(const Document& document, const Node& node, double frame) const {
+    const uint64_t own = shapeHash(node, frame, document.rate());
+    const double first = document.frames().first;
+    if (frame == first || !followsTime(node)) return own;
+    // Its polygons are cut as they are at the first frame.
+    const uint64_t reference = shapeHash(node, first, document.rate());
+    return own == reference ? own : Hasher().add(own).add(reference).value();
+}
+
+uint64_t Evaluator::shapeHash(const Node& node, double frame, double rate) const {
     Hasher h;
     h.add(std::string_view(node.type));
     for (const ParamSpec& spec :
@@ -179,10 +201,11 @@ void Evaluator::shapeObject(const Document& document, const Node& node, double f
     }
 }
 
-ObjectResult Evaluator::makeObject(const Node& node, double frame, double rate, Progress& progress) {
+ObjectResult Evaluator::makeObject(const Document& document, const Node& node, double frame,
+                                   Progress& progress) {
     FieldContext context;
     context.frame = frame;
-    context.rate = rate;
+    context.rate = document.rate();
     const ResolvedParams p(specsOf(node), node.params, context);
     ObjectResult result;
     if (node.type == "tuft") {  // its mesh, for drawing and keeping apart, has few sides
@@ -196,7 +219,7 @@ ObjectResult Evaluator::makeObject(const Node& node, double frame, double rate, 
     }
     if (p.text("file").empty())
         throw Error("no mesh file is chosen", {}, "Choose a file, or drop one on the window");
-    FileMesh file = readMesh(resolve(p.text("file")), progress);
+    FileMesh file = readMesh(resolve(p.text("file")), progress, document.memoryLimit());
     result.report = inspect(*file.mesh);
     result.fileMaterials = std::move(file.materials);
     const M44f matrix = fileMatrix(p);
@@ -205,14 +228,31 @@ ObjectResult Evaluator::makeObject(const Node& node, double frame, double rate, 
     return result;
 }
 
+/// Polygons that are not triangles are cut in one way at all frames, whatever shape they have there: so what
+/// is bound to a triangle stays on it, and what moves is seen to move.
+void Evaluator::cutAsAtFirst(const Document& document, const Node& node, double frame, ObjectResult& result,
+                             Progress& progress) {
+    const double first = document.frames().first;
+    const bool polygons = result.mesh->triangles().size() != result.mesh->faceCount();
+    if (!polygons || frame == first || !followsTime(node)) return;
+    if (shapeHash(node, first, document.rate()) == shapeHash(node, frame, document.rate())) return;
+    try {
+        const MeshPtr reference = object(document, node.id, first, progress).mesh;
+        Mesh cut = *result.mesh;
+        if (cut.cutAs(*reference)) result.mesh = std::make_shared<const Mesh>(std::move(cut));
+    } catch (const Error&) {  // the frame may be one that has no file: then each stands for itself
+    }
+}
+
 ObjectResult Evaluator::object(const Document& document, const std::string& id, double frame,
                                Progress& progress) {
     const Node& node = document.get(id);
-    const uint64_t key = objectHash(node, frame, document.rate());
+    const uint64_t key = objectHash(document, node, frame);
     if (const auto known = lookUp<ObjectResult>(key)) return *known;
     try {
-        auto made = std::make_shared<ObjectResult>(makeObject(node, frame, document.rate(), progress));
+        auto made = std::make_shared<ObjectResult>(makeObject(document, node, frame, progress));
         shapeObject(document, node, frame, *made, progress);
+        cutAsAtFirst(document, node, frame, *made, progress);
         made->hash = key;
         keep<ObjectResult>(key, made, made->mesh->bytes());
         return *made;
@@ -236,6 +276,7 @@ SurfacePtr Evaluator::surface(const Document& document, const std::string& id, c
 
 FieldContext Evaluator::fieldContext(const Document& document, const std::string& surfaceId, double frame,
                                      const SurfacePtr& surface, Surroundings* around, Progress& progress) {
+    images_.setLimit(document.memoryLimit());
     FieldContext context;
     context.frame = frame;
     context.rate = document.rate();
@@ -252,8 +293,24 @@ FieldContext Evaluator::fieldContext(const Document& document, const std::string
     return context;
 }
 
+void Evaluator::keepBlocks(uint64_t key, std::shared_ptr<const void> value, std::vector<Block> blocks,
+                           double milliseconds) {
+    std::lock_guard lock(mutex_);
+    if (entries_.count(key)) return;
+    recent_.push_front(key);
+    held_.add(blocks);
+    entries_[key] = {std::move(value), std::move(blocks), milliseconds, recent_.begin()};
+    while (held_.bytes() > limit_ && recent_.size() > 1) {  // what is in use elsewhere stays alive there
+        const auto oldest = entries_.find(recent_.back());
+        held_.remove(oldest->second.blocks);
+        entries_.erase(oldest);
+        recent_.pop_back();
+    }
+}
+
 void Evaluator::forgetLast() {
     std::lock_guard lock(mutex_);
+    for (const auto& [id, last] : lastGood_) held_.remove(blocksOf(last.geometry));
     lastGood_.clear();
 }
 
@@ -295,7 +352,7 @@ LayerResult Evaluator::layer(const Document& document, const std::string& id, co
         return result;
     }
     result.geometry = shownOf(result.geometry, showing);
-    keep<Geometry>(result.hash, std::make_shared<const Geometry>(result.geometry), bytesOf(result.geometry));
+    keepGeometry(result.hash, std::make_shared<const Geometry>(result.geometry));
     return result;
 }
 
@@ -313,7 +370,10 @@ LayerResult Evaluator::layer(const Node& layer, Around& around) {
     }
     if (result.ok) {
         std::lock_guard lock(mutex_);
-        lastGood_[layer.id] = result;
+        LayerResult& last = lastGood_[layer.id];
+        held_.remove(blocksOf(last.geometry));
+        last = result;
+        held_.add(blocksOf(last.geometry));
     } else if (around.options().purpose == Purpose::Render) {
         result.geometry = {};  // a picture never shows what the recipe no longer makes
     }

@@ -4,6 +4,7 @@
 #include <mutex>
 #include <unordered_map>
 
+#include "geo/blocks.h"
 #include "io/image_io.h"
 #include "io/mesh_reader.h"
 #include "scene/document.h"
@@ -24,6 +25,9 @@ struct EvalOptions {
     /// now, rather than from their first frame. A number for each such run; 0 for none. Nothing of it is
     /// taken for what the scene gives: exact frames come from exact ones alone.
     uint64_t live = 0;
+    /// Only where particles are and how they move is asked, by ids, as trails do: what is left of frames that
+    /// did not fit into memory will do.
+    bool traces = false;
 };
 
 /// What one step of a recipe did.
@@ -105,18 +109,30 @@ class Evaluator {
   private:
     struct Entry {
         std::shared_ptr<const void> value;
-        size_t bytes = 0;
+        std::vector<Block> blocks;
         double milliseconds = 0;
         std::list<uint64_t>::iterator recent;
     };
     template <class T>
     std::shared_ptr<const T> lookUp(uint64_t key, double* milliseconds = nullptr);
     template <class T>
-    void keep(uint64_t key, std::shared_ptr<const T> value, size_t bytes, double milliseconds = 0);
-    ObjectResult makeObject(const Node& node, double frame, double rate, Progress& progress);
+    void keep(uint64_t key, std::shared_ptr<const T> value, size_t bytes, double milliseconds = 0) {
+        std::vector<Block> one{{value.get(), bytes}};
+        keepBlocks(key, std::move(value), std::move(one), milliseconds);
+    }
+    void keepGeometry(uint64_t key, std::shared_ptr<const Geometry> value, double milliseconds = 0) {
+        std::vector<Block> blocks = blocksOf(*value);
+        keepBlocks(key, std::move(value), std::move(blocks), milliseconds);
+    }
+    void keepBlocks(uint64_t key, std::shared_ptr<const void> value, std::vector<Block> blocks,
+                    double milliseconds);
+    ObjectResult makeObject(const Document& document, const Node& node, double frame, Progress& progress);
     void shapeObject(const Document& document, const Node& node, double frame, ObjectResult& result,
                      Progress& progress);
-    uint64_t objectHash(const Node& node, double frame, double rate) const;
+    void cutAsAtFirst(const Document& document, const Node& node, double frame, ObjectResult& result,
+                      Progress& progress);
+    uint64_t objectHash(const Document& document, const Node& node, double frame) const;
+    uint64_t shapeHash(const Node& node, double frame, double rate) const;
     LayerResult layer(const Node& layer, Around& around);
     void recallLast(const Node& layer, size_t failed, LayerResult& result);
 
@@ -128,7 +144,7 @@ class Evaluator {
     mutable std::mutex mutex_;
     std::unordered_map<uint64_t, Entry> entries_;
     std::list<uint64_t> recent_;  // most recent first
-    size_t bytes_ = 0;
+    BlockCount held_;             ///< of the entries, and of what each layer last made
     std::filesystem::path scene_;
     std::map<std::string, LayerResult> lastGood_;
     std::map<std::string, uint64_t> shownLife_;  ///< of each recipe's simulation, what was last shown exactly
@@ -144,21 +160,6 @@ std::shared_ptr<const T> Evaluator::lookUp(uint64_t key, double* milliseconds) {
     recent_.splice(recent_.begin(), recent_, it->second.recent);
     if (milliseconds) *milliseconds = it->second.milliseconds;
     return std::static_pointer_cast<const T>(it->second.value);
-}
-
-template <class T>
-void Evaluator::keep(uint64_t key, std::shared_ptr<const T> value, size_t bytes, double milliseconds) {
-    std::lock_guard lock(mutex_);
-    if (entries_.count(key)) return;
-    recent_.push_front(key);
-    entries_[key] = {std::move(value), bytes, milliseconds, recent_.begin()};
-    bytes_ += bytes;
-    while (bytes_ > limit_ && recent_.size() > 1) {  // what is in use elsewhere stays alive there
-        const auto oldest = entries_.find(recent_.back());
-        bytes_ -= oldest->second.bytes;
-        entries_.erase(oldest);
-        recent_.pop_back();
-    }
 }
 
 }  // namespace ovrix

@@ -194,6 +194,7 @@ Document withMadeReal(const Document& document, const std::string& layer, const 
     std::vector<uint64_t> taken;
     for (size_t i = 0; i < all.size(); ++i) {
         if (std::find(ids.begin(), ids.end(), all[i]) == ids.end()) continue;
+        if (which[i] < 0 || size_t(which[i]) >= copies.prototypes.size()) continue;
         const Node* prototype = document.find(copies.prototypes[size_t(which[i])]);
         if (!prototype) continue;
         Node object = *prototype;

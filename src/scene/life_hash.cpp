@@ -8,13 +8,21 @@ namespace ovrix {
 
 namespace {
 
-/// What says how something looks or is shown, and nothing of what it is.
+/// Another number for each change of what the solvers make of the same scene: bakes from before are stale
+/// then.
+constexpr uint64_t kSolvers = 2;
+
+/// What of a node says how it looks or is shown, and nothing of what it is; and what it is linked to, since
+/// the recipe that it has from there counts by itself.
 bool onlyLook(const std::string& id) {
-    static const std::set<std::string> ids = {
-        "material",  "slots",     "show_as", "show_fill",   "show_guides", "show_roots", "view_share",
-        "view_most", "thin_from", "cull",    "cull_margin", "bake_use",    "bake_as"};
+    static const std::set<std::string> ids = {"material",    "slots",      "show_as",     "show_fill",
+                                              "show_guides", "show_roots", "view_share",  "view_most",
+                                              "thin_from",   "cull",       "cull_margin", "linked"};
     return ids.count(id) != 0;
 }
+
+/// What of a step says where its frames are kept. A part may have parameters of any name.
+bool onlyBake(const std::string& id) { return id == "bake_use" || id == "bake_as"; }
 
 }  // namespace
 
@@ -47,13 +55,14 @@ void LifeHash::addParam(Hasher& h, const ParamSpec& spec, const Param& param) {
         h.add(std::string_view(s.type)).add(uint64_t(s.on)).add(uint64_t(s.invert)).add(uint64_t(s.blend));
         addToHash(h, Value(s.remap));
         addParam(h, strengthSpec(), s.strength);
-        if (const SourceType* type = findSourceType(s.type)) addParams(h, type->params, s.params);
+        if (const SourceType* type = findSourceType(s.type)) addParams(h, type->params, s.params, nullptr);
     }
 }
 
-void LifeHash::addParams(Hasher& h, const std::vector<ParamSpec>& specs, const ParamMap& params) {
+void LifeHash::addParams(Hasher& h, const std::vector<ParamSpec>& specs, const ParamMap& params,
+                         bool (*leftOut)(const std::string&)) {
     for (const ParamSpec& spec : specs) {
-        if (onlyLook(spec.id)) continue;
+        if (leftOut && leftOut(spec.id)) continue;
         h.add(std::string_view(spec.id));
         addParam(h, spec, paramOr(spec, params));
     }
@@ -62,7 +71,7 @@ void LifeHash::addParams(Hasher& h, const std::vector<ParamSpec>& specs, const P
 void LifeHash::addStep(Hasher& h, const Step& step) {
     if (!step.on) return;
     h.add(std::string_view(step.type)).add(std::string_view(step.id)).add(std::string_view(step.in));
-    addParams(h, specsOf(step), step.params);
+    addParams(h, specsOf(step), step.params, onlyBake);
 }
 
 uint64_t LifeHash::node(const std::string& id) {
@@ -78,7 +87,7 @@ uint64_t LifeHash::node(const std::string& id) {
     open_.push_back(id);
     Hasher h;
     h.add(std::string_view(n->type));
-    addParams(h, specsOf(*n), n->params);
+    addParams(h, specsOf(*n), n->params, onlyLook);
     for (const Step& s : recipeOf(document_, *n).steps) addStep(h, s);
     h.add(node(n->parent));
     open_.pop_back();
@@ -90,12 +99,13 @@ uint64_t LifeHash::node(const std::string& id) {
 
 uint64_t LifeHash::upTo(const Node& recipe, size_t place) {
     Hasher h;
+    h.add(kSolvers);
     for (const char* setting : {"rate", "first", "preroll"})
         addToHash(h, document_.setting("scene", setting));
     open_ = {recipe.id}, entered_ = SIZE_MAX, known_.clear();
     ParamMap own = recipe.params;  // what time of its own it shows changes no frame of it
     own.erase("warp"), own.erase("warp_at");
-    addParams(h, specsOf(recipe), own);
+    addParams(h, specsOf(recipe), own, onlyLook);
     h.add(node(recipe.parent));
     const std::string& id = recipe.steps[place].id;
     for (size_t i = 0; i < recipe.steps.size(); ++i)

@@ -23,7 +23,9 @@ class LifeHash {
 
   private:
     void addParam(Hasher& hasher, const ParamSpec& spec, const Param& param);
-    void addParams(Hasher& hasher, const std::vector<ParamSpec>& specs, const ParamMap& params);
+    /// @param leftOut  says which do not count, by their id; null for none
+    void addParams(Hasher& hasher, const std::vector<ParamSpec>& specs, const ParamMap& params,
+                   bool (*leftOut)(const std::string&));
     void addStep(Hasher& hasher, const Step& step);
     /// A node and all that it refers to; again, only its place among those that are being worked on.
     uint64_t node(const std::string& id);

@@ -94,8 +94,7 @@ void writeMaps(const Document& document, const fs::path& folder) {
         std::error_code code;
         const fs::path path = folder / nameOf(value.hash());
         if (!value.map->loaded() || fs::exists(path, code)) return;
-        fs::create_directories(folder, code);
-        if (code) throw Error("cannot be made: " + code.message(), folder.string(), "Choose another folder");
+        makeOwnFolder(folder);
         writeMap(*value.map, path);
     });
 }
@@ -106,6 +105,7 @@ void dropOldMaps(const Document& document, const fs::path& folder) {
         used.insert(nameOf(value.hash()));
     });
     std::error_code code;
+    if (fs::is_symlink(fs::symlink_status(folder, code))) return;
     for (const auto& entry : fs::directory_iterator(folder, code)) {
         const std::string name = entry.path().filename().string();
         const bool ours =

@@ -1,6 +1,7 @@
 #include "scene/pose.h"
 
 #include "base/error.h"
+#include "base/files.h"
 #include "base/hash.h"
 #include "io/strands_io.h"
 #include "scene/simulated.h"
@@ -23,13 +24,10 @@ fs::path writePose(Evaluator& evaluator, const Document& document, const std::st
     if (!strands || (*strands)->size() == 0)
         throw Error("has no strands there", recipe.name, "Go to a frame that shows them");
     const fs::path folder = scene.parent_path() / (scene.stem().string() + ".poses");
-    std::error_code code;
-    fs::create_directories(folder, code);
-    if (code)
-        throw Error(code.message(), folder.string(), "Save the scene in a folder that you may write to");
+    makeOwnFolder(folder);
     // Named by what made it: a pose that some step of undo starts from is never written over by another.
     const uint64_t own = Hasher().add(simulated.life()).add(frame).value();
-    const fs::path file = folder / fmt::format("{}-{:08x}.ply", recipe.id, uint32_t(own));
+    const fs::path file = folder / fmt::format("{}-{:08x}.ply", nameOfId(recipe.id), uint32_t(own));
     writeStrands(file, *withPose(**strands));
     return file;
 }

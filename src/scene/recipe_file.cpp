@@ -3,6 +3,7 @@
 #include "base/error.h"
 #include "base/files.h"
 #include "base/hash.h"
+#include "base/json_guard.h"
 #include "scene/edits.h"
 #include "scene/references.h"
 #include "scene/render_file.h"
@@ -126,6 +127,7 @@ std::string writeRecipe(const RecipeFile& recipe) {
 }
 
 RecipeFile readRecipe(const std::string& text, const std::string& name) {
+    requireBoundedJson(text, name);
     auto json = nlohmann::ordered_json::parse(text, nullptr, false);
     if (!json.is_object() || json.value("format", nlohmann::ordered_json()) != "ovrix-recipe")
         throw Error("is no Ovrix recipe", name, "Choose a .recipe file");

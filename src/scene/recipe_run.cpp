@@ -113,7 +113,7 @@ Geometry Evaluator::Run::before(size_t end) {
 
 /// What the steps before one give at another frame.
 Geometry Evaluator::Run::atFrame(size_t i, double frame) {
-    Around there = around_.at(frame);
+    Around there = around_.tracesAt(frame);
     LayerResult result;
     result.share = result_.share;
     return Run(evaluator_, layer_, result, there).before(i);
@@ -174,7 +174,7 @@ Geometry Evaluator::Run::kept(uint64_t key, const std::function<Geometry()>& mak
     auto made = std::make_shared<const Geometry>(make());
     const double time = millisecondsSince(start);
     if (milliseconds) *milliseconds = time;
-    evaluator_.keep<Geometry>(key, made, bytesOf(*made), time);
+    evaluator_.keepGeometry(key, made, time);
     if (!notes_.empty())
         evaluator_.keep<std::string>(noteKey(key),
                                      std::make_shared<const std::string>(
@@ -222,7 +222,8 @@ bool Evaluator::Run::one(size_t i) {
             const uint64_t key = around_.stepHash(hash_, layer_, i);
             if (type.solver) {
                 geometry_ = simulated(i, report);
-                hash_ = key;
+                hash_ = around_.options().traces ? Hasher().add(key).add(std::string_view("traces")).value()
+                                                 : key;
                 report.out = elementCount(geometry_);
                 result_.steps.push_back(report);
                 return true;
@@ -246,6 +247,10 @@ bool Evaluator::Run::one(size_t i) {
         } catch (const std::bad_alloc&) {
             report.error = "there was not enough memory";
             report.remedy = "Lower the count, or work in Draft";
+        } catch (const Cancelled&) {
+            throw;
+        } catch (const std::exception& e) {  // a fault of the step is no fault of the scene
+            report.error = problemOf(e);
         }
     }
     report.out = elementCount(geometry_);

@@ -21,6 +21,8 @@ class Evaluator::Run {
 
     const FieldContext& context() const { return context_; }
     const SurfacePtr& surface() const { return surface_; }
+    /// The same at the rest frame of the layer.
+    const SurfacePtr& rest() const { return rest_; }
 
   private:
     const StepType& typeOf(const Step& step) const;

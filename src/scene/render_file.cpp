@@ -1,5 +1,7 @@
 #include "scene/render_file.h"
 
+#include "base/files.h"
+
 namespace ovrix {
 
 static bool anyStrands(const Film& film) {
@@ -63,7 +65,7 @@ void saveRender(const std::filesystem::path& path, const Film& film, const Rende
     };
     o.notes["ovrix:objects"] = list(job.objectNames);
     o.notes["ovrix:layers"] = list(job.layerNames);
-    writeImage(path, toPicture(film, path.extension() == ".exr" ? nullptr : &job.finish), o);
+    writeImage(path, toPicture(film, endingOf(path) == ".exr" ? nullptr : &job.finish), o);
 }
 
 }  // namespace ovrix

@@ -4,6 +4,7 @@
 
 #include "base/error.h"
 #include "base/files.h"
+#include "base/json_guard.h"
 #include "base/number_text.h"
 #include "scene/map_files.h"
 #include "scene/values.h"
@@ -143,6 +144,7 @@ Node nodeFrom(const Json& j) {
 }
 
 Json parse(const std::string& text, const std::string& name) {
+    requireBoundedJson(text, name);
     try {
         return Json::parse(text);
     } catch (const nlohmann::json::parse_error& e) {
@@ -150,8 +152,8 @@ Json parse(const std::string& text, const std::string& name) {
         const auto line = 1 + std::count(text.begin(), text.begin() + std::ptrdiff_t(end), '\n');
         throw Error(fmt::format("is no scene: line {} is not JSON", line), name,
                     "Restore the file from a copy");
-    } catch (const nlohmann::json::exception& e) {  // such as a number too large to hold
-        throw Error(std::string("is no scene: ") + e.what(), name, "Restore the file from a copy");
+    } catch (const nlohmann::json::exception&) {
+        throw Error("is no scene: it holds a number that is too large", name, "Restore the file from a copy");
     }
 }
 
@@ -216,10 +218,20 @@ void nameEases(Json& json) {
         for (Json& inner : json) nameEases(inner);
 }
 
+/// Noise was always of the world; now new noise goes with what wears it.
+void keepNoiseInTheWorld(Json& json) {
+    if (json.is_object() && json.value("type", Json()) == "noise" && !json.contains("id")) {
+        if (!json.contains("params")) json["params"] = Json::object();
+        if (json["params"].is_object()) json["params"]["space"] = "in the world";
+    }
+    if (json.is_structured())
+        for (Json& inner : json) keepNoiseInTheWorld(inner);
+}
+
 }  // namespace
 
 const std::vector<Migration>& sceneMigrations() {
-    static const std::vector<Migration> table = {nameNoiseKinds, renewBlades, nameEases};
+    static const std::vector<Migration> table = {nameNoiseKinds, renewBlades, nameEases, keepNoiseInTheWorld};
     return table;
 }
 
@@ -238,8 +250,7 @@ void migrateScene(Json& scene, const std::vector<Migration>& table, const std::s
     scene["version"] = newest;
 }
 
-Document readScene(const std::string& text, const std::string& name) {
-    Json j = parse(text, name);
+static Document readParsed(Json j, const std::string& name) {
     if (!j.is_object() || j.value("format", Json()) != "ovrix-scene")
         throw Error("is no Ovrix scene", name, "Choose a .ovrix file");
     migrateScene(j, sceneMigrations(), name);
@@ -255,6 +266,15 @@ Document readScene(const std::string& text, const std::string& name) {
     }
     keepUnknown(j, {"format", "version", "nodes"}, document.unknown);
     return document;
+}
+
+Document readScene(const std::string& text, const std::string& name) {
+    try {
+        return readParsed(parse(text, name), name);
+    } catch (const nlohmann::json::exception&) {  // something is of another type than all that was looked at
+        throw Error("holds something of another kind than a scene has there", name,
+                    "Restore the file from a copy");
+    }
 }
 
 Document loadScene(const std::filesystem::path& path) {

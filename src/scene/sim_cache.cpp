@@ -1,9 +1,14 @@
 #include "scene/sim_cache.h"
 
+#include <set>
+
 namespace ovrix {
 
-size_t bytesOf(const SolverState& state) {
-    return bytesOf(state.geometry) + state.numbers.size() * sizeof(double) + 256;
+/// With what is a state's own: its numbers and texts.
+static std::vector<Block> blocksOf(const SolverState& state) {
+    std::vector<Block> blocks = ovrix::blocksOf(state.geometry);
+    blocks.push_back({&state, state.numbers.size() * sizeof(double) + 256});
+    return blocks;
 }
 
 void SimCache::setLimit(size_t bytes) {
@@ -30,6 +35,15 @@ SolverStatePtr SimCache::at(uint64_t life, int frame) {
     return it == l.frames.end() ? nullptr : it->second;
 }
 
+SolverStatePtr SimCache::traceAt(uint64_t life, int frame) {
+    std::lock_guard lock(mutex_);
+    if (!lives_.count(life)) return nullptr;
+    const Life& l = lifeOf(life);
+    for (const auto* kept : {&l.frames, &l.traces})
+        if (const auto it = kept->find(frame); it != kept->end()) return it->second;
+    return nullptr;
+}
+
 SolverStatePtr SimCache::upTo(uint64_t life, int frame) {
     std::lock_guard lock(mutex_);
     if (!lives_.count(life)) return nullptr;
@@ -44,23 +58,48 @@ void SimCache::keep(uint64_t life, SolverStatePtr state) {
     const int frame = int(state->frame);
     const auto [it, fresh] = l.frames.try_emplace(frame, state);
     if (!fresh) return;
-    bytes_ += bytesOf(*state);
+    held_.add(blocksOf(*state));
     shrink(life, frame);
 }
 
+/// What trails ask of a frame; null for what is no particles.
+static SolverStatePtr traceOf(const SolverState& state) {
+    const auto* points = std::get_if<std::shared_ptr<const PointSet>>(&state.geometry);
+    if (!points) return nullptr;
+    auto left = std::make_shared<PointSet>(**points);
+    static const std::set<std::string> wanted = {"P", "v", "id", "age", "scale", "state"};
+    for (const auto& [name, column] : (*points)->attributes.columns())
+        if (!wanted.count(name)) left->attributes.remove(name);
+    return std::make_shared<const SolverState>(
+        SolverState{state.frame, std::shared_ptr<const PointSet>(left)});
+}
+
 void SimCache::shrink(uint64_t life, int newest) {
-    while (bytes_ > limit_ && recent_.back() != life) {
+    while (held_.bytes() > limit_ && recent_.back() != life) {
         Life& oldest = lives_[recent_.back()];
-        for (const auto& [frame, state] : oldest.frames) bytes_ -= bytesOf(*state);
+        for (const auto* kept : {&oldest.frames, &oldest.traces})
+            for (const auto& [frame, state] : *kept) held_.remove(blocksOf(*state));
         lives_.erase(recent_.back());
         recent_.pop_back();
     }
     Life& own = lives_[life];
-    while (bytes_ > limit_ && own.frames.size() > 1) {
+    while (held_.bytes() > limit_ && own.frames.size() > 1) {
         auto last = std::prev(own.frames.end());
         if (last->first == newest) --last;
-        bytes_ -= bytesOf(*last->second);
+        held_.remove(blocksOf(*last->second));
+        if (SolverStatePtr trace = traceOf(*last->second)) {
+            held_.add(blocksOf(*trace));
+            own.traces[last->first] = std::move(trace);
+        }
         own.frames.erase(last);
+        // Half of the room is for them at most; those that are farthest back go first.
+        size_t traced = 0;
+        for (const auto& [frame, state] : own.traces) traced += bytesOf(state->geometry);
+        while (traced > limit_ / 2 && !own.traces.empty()) {
+            traced -= bytesOf(own.traces.begin()->second->geometry);
+            held_.remove(blocksOf(*own.traces.begin()->second));
+            own.traces.erase(own.traces.begin());
+        }
     }
 }
 
@@ -75,14 +114,14 @@ std::vector<std::pair<int, size_t>> SimCache::frames(uint64_t life) const {
 
 size_t SimCache::bytes() const {
     std::lock_guard lock(mutex_);
-    return bytes_;
+    return held_.bytes();
 }
 
 void SimCache::clear() {
     std::lock_guard lock(mutex_);
     lives_.clear();
     recent_.clear();
-    bytes_ = 0;
+    held_ = {};
 }
 
 std::shared_ptr<std::timed_mutex> SimCache::lockOf(uint64_t life) {

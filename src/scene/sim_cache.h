@@ -4,11 +4,12 @@
 #include <map>
 #include <mutex>
 
+#include "geo/blocks.h"
 #include "ops/solver.h"
 
 namespace ovrix {
 
-/// All functions are thread safe.
+/// All functions are thread safe. Columns that frames share count once.
 class SimCache {
   public:
     explicit SimCache(size_t limit = size_t(2) << 30) : limit_(limit) {}
@@ -22,6 +23,9 @@ class SimCache {
     /// Past the limit the simulations used least recently go first. Of one that is too long by itself its
     /// early frames stay, with the newest: then playing it again and again still finds those.
     void keep(uint64_t life, SolverStatePtr state);
+    /// The same, or what is left of a frame that is too much to keep whole: places, speeds, ages and ids,
+    /// from which nothing can be gone on. Null when there is neither.
+    SolverStatePtr traceAt(uint64_t life, int frame);
     /// The frames kept, rising, each with its number of elements.
     std::vector<std::pair<int, size_t>> frames(uint64_t life) const;
     size_t bytes() const;
@@ -33,6 +37,7 @@ class SimCache {
   private:
     struct Life {
         std::map<int, SolverStatePtr> frames;
+        std::map<int, SolverStatePtr> traces;  ///< of those that had to go
         std::shared_ptr<std::timed_mutex> mutex = std::make_shared<std::timed_mutex>();
         std::list<uint64_t>::iterator recent;
     };
@@ -42,10 +47,8 @@ class SimCache {
     mutable std::mutex mutex_;
     std::map<uint64_t, Life> lives_;
     std::list<uint64_t> recent_;  // most recent first
-    size_t limit_, bytes_ = 0;
+    size_t limit_;
+    BlockCount held_;
 };
-
-/// Bytes of a state: columns that frames share count whole.
-size_t bytesOf(const SolverState& state);
 
 }  // namespace ovrix

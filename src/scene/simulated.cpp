@@ -1,5 +1,7 @@
 #include "scene/simulated.h"
 
+#include <chrono>
+
 #include "base/error.h"
 #include "base/file_sequence.h"
 #include "base/files.h"
@@ -22,7 +24,7 @@ std::optional<size_t> solverPlace(const std::vector<Step>& steps) {
 namespace {
 
 /// Of a file's contents: a scene that was copied with its bakes keeps them. Read once for each size and time.
-uint64_t contentsOf(const std::filesystem::path& path) {
+uint64_t contentsOf(const std::filesystem::path& path, Progress& progress) {
     static std::mutex mutex;
     static std::map<std::string, std::pair<uint64_t, uint64_t>> known;
     const uint64_t stamp = fileStamp(path);
@@ -34,7 +36,7 @@ uint64_t contentsOf(const std::filesystem::path& path) {
     }
     uint64_t hash = 0;
     try {
-        hash = Hasher().add(std::string_view(readFile(path))).value();
+        hash = hashOfFile(path, progress);
     } catch (const Error&) {  // who needs it will say so
     }
     std::lock_guard lock(mutex);
@@ -51,14 +53,14 @@ static bool followsDraft(const Step& step) {
 }
 
 uint64_t lifeOf(Evaluator& evaluator, const Document& document, const Node& recipe, size_t place,
-                double share, bool draft) {
+                double share, bool draft, Progress& progress) {
     LifeHash hash(document, [&](const std::string& path) -> uint64_t {
         if (path.empty()) return 0;
         const auto whole = evaluator.resolve(path);
-        if (!isSequence(path)) return contentsOf(whole);
+        if (!isSequence(path)) return contentsOf(whole, progress);
         Hasher all;
         for (const int frame : framesOf(whole))
-            all.add(uint64_t(frame)).add(contentsOf(fileOfFrame(whole.string(), frame)));
+            all.add(uint64_t(frame)).add(contentsOf(fileOfFrame(whole.string(), frame), progress));
         return all.value();
     });
     const auto before = std::span(recipe.steps).first(place);
@@ -91,31 +93,68 @@ Simulated::Simulated(Evaluator& evaluator, const Node& recipe, size_t place, Eva
       around_(around),
       share_(share),
       solver_(*typeOfStep(recipe.steps[place]).solver),
-      life_(lifeOf(evaluator, around.document(), recipe, place, share, around.draft())) {}
+      life_(lifeOf(evaluator, around.document(), recipe, place, share, around.draft(), around.progress())) {}
 
-std::unique_ptr<Simulated::Frame> Simulated::frameAt(int frame) {
-    auto f = std::make_unique<Frame>(evaluator_, around_, recipe_, double(frame), share_);
-    SolverInput& in = f->input;
-    in.frame = frame;
+/// Equal as long as a part is made from the same.
+static uint64_t partHash(Evaluator::Around& around, const Node& recipe, const StepType& type,
+                         const Step& part) {
+    Hasher h;
+    h.add(around.stepHash(0, type, part));
+    if (!type.ownSurface.empty()) {
+        const Param own = paramOr(*findSpec(type.params, type.ownSurface), part.params);
+        if (std::get<std::string>(own.value).empty())
+            h.add(around.surfaceHash(std::get<std::string>(
+                around.document().value(recipe.id, "surface", around.options().frame))));
+    }
+    return h.value();
+}
+
+/// What the solver is told of a frame beside what comes before it; of all parts, or of some.
+void Simulated::addParts(Frame& f, const std::set<std::string>* only) {
+    SolverInput& in = f.input;
+    in.frame = f.around.options().frame;
     in.rate = around_.document().rate();
-    in.source = f->run.before(place_);
     const Step& step = recipe_.steps[place_];
-    const FieldContext& context = f->run.context();
+    const FieldContext& context = f.run.context();
     in.params = std::make_shared<const ResolvedParams>(specsOf(step), step.params, context);
     for (const Step& part : recipe_.steps) {
-        if (part.in != step.id || !part.on) continue;
+        if (part.in != step.id || !part.on || (only && !only->count(part.id))) continue;
         const StepType& type = typeOfStep(part);
         try {
-            in.parts.push_back(
-                {part.id, &type, std::make_shared<const ResolvedParams>(type.params, part.params, context)});
+            in.parts.push_back({part.id, &type,
+                                std::make_shared<const ResolvedParams>(type.params, part.params, context),
+                                partHash(f.around, recipe_, type, part),
+                                [&type, &part, frame = in.frame, rate = in.rate](const std::string& id) {
+                                    Param p = paramOr(*findSpec(type.params, id), part.params);
+                                    p.value = clampToSpec(*findSpec(type.params, id), p.value);
+                                    const auto sum = p.sum(frame, rate);
+                                    return V3d(sum[0], sum[1], sum[2]);
+                                }});
         } catch (const Error& e) {
             throw e.within(type.title);
         }
     }
-    in.surface = f->run.surface();
-    in.around = &f->around;
+    in.surface = f.run.surface();
+    in.around = &f.around;
     in.share = share_;
     in.memoryLimit = around_.document().memoryLimit();
+    in.atRest = [&f, this](const std::string& id) -> SurfacePtr {
+        if (id.empty()) return f.run.rest();
+        const double rest =
+            std::get<double>(around_.document().value(recipe_.id, "rest", f.around.options().frame));
+        return f.around.at(rest).surface(id);
+    };
+    in.partsAt = [this](double frame, const std::set<std::string>& wanted) {
+        auto there = std::make_shared<Frame>(evaluator_, around_, recipe_, frame, share_);
+        addParts(*there, &wanted);
+        return std::shared_ptr<const SolverInput>(there, &there->input);
+    };
+}
+
+std::unique_ptr<Simulated::Frame> Simulated::frameAt(int frame) {
+    auto f = std::make_unique<Frame>(evaluator_, around_, recipe_, double(frame), share_);
+    f->input.source = f->run.before(place_);
+    addParts(*f, nullptr);
     return f;
 }
 
@@ -137,7 +176,8 @@ SolverStatePtr Simulated::fromBake(int frame) {
     SolverStatePtr state = evaluator_.simulations().at(key, frame);
     if (!state) {
         try {
-            state = readBaked(bakeFolder(evaluator_.scenePath(), recipe_.id), *bake, frame);
+            state = readBaked(bakeFolder(evaluator_.scenePath(), recipe_.id), *bake, frame,
+                              around_.document().memoryLimit(), around_.progress());
         } catch (const Error& e) {
             notes_.push_back(e.what());
             return nullptr;
@@ -161,6 +201,18 @@ SolverStatePtr Simulated::stateAt(int frame, bool baked) {
     return workedOut(frame, baked);
 }
 
+/// The view does not wait for what takes far too long: it says how long, and what else can be done. Bakes and
+/// renders were asked for.
+void Simulated::refuseForever(int done, int left, double seconds) const {
+    constexpr double kMeasured = 2.0, kLongest = 180.0;
+    if (around_.options().purpose != Purpose::Viewport || done < 1 || seconds < kMeasured) return;
+    const double longer = seconds / done * left;
+    if (longer < kLongest) return;
+    throw Error(fmt::format("it would take about {:.0f} minutes to get to this frame, {} frames on",
+                            longer / 60, left),
+                {}, "Bake it, which goes on in the background, or let the scene begin later");
+}
+
 SolverStatePtr Simulated::workedOut(int frame, bool baked) {
     SimCache& cache = evaluator_.simulations();
     const int first = firstSimulated(around_.document());
@@ -178,7 +230,10 @@ SolverStatePtr Simulated::workedOut(int frame, bool baked) {
         cache.keep(life_, state);
     }
     const int begin = int(state->frame);
+    const auto start = std::chrono::steady_clock::now();
     for (int f = begin + 1; f <= frame; ++f) {
+        refuseForever(f - 1 - begin, frame - f + 1,
+                      std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count());
         task.report(float(f - begin) / float(frame - begin + 1));
         std::unique_ptr<Frame> now = frameAt(f);
         state = std::make_shared<const SolverState>(
@@ -207,6 +262,16 @@ Geometry Simulated::shown(const SolverState& a, double frame, const std::functio
 
 Geometry Simulated::at(double frame) {
     const int low = int(std::floor(frame));
+    if (around_.options().traces) {
+        const auto traceAt = [&](int f) {
+            f = std::max(f, firstSimulated(around_.document()));
+            if (auto known = fromBake(f)) return known;
+            if (auto known = evaluator_.simulations().traceAt(life_, f)) return known;
+            return stateAt(f);
+        };
+        const SolverStatePtr a = traceAt(low);
+        return shown(*a, frame, [&] { return traceAt(low + 1); });
+    }
     const SolverStatePtr a = stateAt(low);
     {
         std::lock_guard lock(evaluator_.mutex_);

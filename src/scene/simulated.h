@@ -13,7 +13,7 @@ std::optional<size_t> solverPlace(const std::vector<Step>& steps);
 /// A number that changes with everything that the simulation of a layer's recipe depends on.
 /// @param share  the part of its elements that is made; @param draft  for the view in Draft
 uint64_t lifeOf(Evaluator& evaluator, const Document& document, const Node& recipe, size_t place,
-                double share, bool draft = false);
+                double share, bool draft = false, Progress& progress = Progress::none());
 
 class Simulated {
   public:
@@ -35,10 +35,12 @@ class Simulated {
   private:
     struct Frame;  // what the solver sees of one
     std::unique_ptr<Frame> frameAt(int frame);
+    void addParts(Frame& f, const std::set<std::string>* only);
     Geometry shown(const SolverState& a, double frame, const std::function<SolverStatePtr()>& next);
     uint64_t liveKey() const;
     SolverStatePtr shownBefore(int frame, int reach);
     SolverStatePtr workedOut(int frame, bool baked);
+    void refuseForever(int done, int left, double seconds) const;
     SolverStatePtr fromBake(int frame);
     /// The bake that may be used, read at the first time that it is asked for; null for none.
     const struct BakeInfo* usableBake();

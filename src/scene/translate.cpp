@@ -5,6 +5,7 @@
 #include "base/error.h"
 #include "base/hash.h"
 #include "render/sky.h"
+#include "scene/around.h"
 #include "scene/prototype.h"
 #include "scene/shutter.h"
 
@@ -32,42 +33,44 @@ struct JobBuilder::Part {
 namespace {
 
 ResolvedParams paramsOf(const Document& document, const Node& node, double frame, ImageSource* images) {
-    (void)document;
     FieldContext context;
     context.frame = frame;
+    context.rate = document.rate();
     context.images = images;
     return ResolvedParams(specsOf(node), node.params, context);
 }
 
-/// Materials by id; index 0 is plain grey.
-std::map<std::string, uint32_t> materialIndices(const Document& document) {
-    std::map<std::string, uint32_t> index;
-    uint32_t next = 1;
-    for (const NodePtr& m : document.nodes(Category::Material)) index[m->id] = next++;
-    return index;
-}
+}  // namespace
 
-uint32_t indexOf(const std::map<std::string, uint32_t>& index, const std::string& id) {
-    const auto it = index.find(id);
-    return it == index.end() ? 0 : it->second;
+/// The number of a material as something wears it; 0, plain grey, for none. Only where fields drive it does
+/// it matter what that is.
+uint32_t JobBuilder::wear(const Document& document, const std::string& material, const Wearer& by) {
+    const Node* node = material.empty() ? nullptr : document.find(material);
+    if (!node || node->category() != Category::Material) return 0;
+    const bool driven = std::any_of(node->params.begin(), node->params.end(),
+                                    [](const auto& p) { return p.second.field != nullptr; });
+    const Worn worn{material, driven ? by : Wearer()};
+    for (size_t i = 0; i < worn_.size(); ++i)
+        if (worn_[i].material == worn.material && worn_[i].by == worn.by) return uint32_t(i + 1);
+    worn_.push_back(worn);
+    return uint32_t(worn_.size());
 }
 
 /// A material per slot: the slot's own, else the object's; the layer's stands above all.
-std::vector<uint32_t> lookOf(const Document& document, const Node& object, const Mesh& mesh,
-                             const std::string& layerMaterial, const std::map<std::string, uint32_t>& index,
-                             double frame) {
-    if (!layerMaterial.empty()) return {indexOf(index, layerMaterial)};
-    const uint32_t own = indexOf(index, std::get<std::string>(document.value(object.id, "material", frame)));
+std::vector<uint32_t> JobBuilder::lookOf(const Document& document, const Node& object, const Mesh& mesh,
+                                         const std::string& layerMaterial, double frame) {
+    const Wearer by{Wearer::Object, object.id};
+    if (!layerMaterial.empty()) return {wear(document, layerMaterial, by)};
+    const uint32_t own =
+        wear(document, std::get<std::string>(document.value(object.id, "material", frame)), by);
     std::vector<uint32_t> look(std::max<size_t>(1, mesh.slotNames.size()), own);
     if (own == 0 && findSpec(specsOf(object), "slots")) {
         const Refs slots = std::get<Refs>(document.value(object.id, "slots", frame));
         for (size_t i = 0; i < std::min(look.size(), slots.size()); ++i)
-            if (!slots[i].empty()) look[i] = indexOf(index, slots[i]);
+            if (!slots[i].empty()) look[i] = wear(document, slots[i], by);
     }
     return look;
 }
-
-}  // namespace
 
 CameraOptions cameraOptions(const Document& document, const std::string& id, double frame) {
     const auto number = [&](const char* p) { return float(std::get<double>(document.value(id, p, frame))); };
@@ -81,18 +84,25 @@ CameraOptions cameraOptions(const Document& document, const std::string& id, dou
     return c;
 }
 
-/// Strands are drawn no thinner than this part of a pixel of the final picture.
-static ThinLimit thinLimit(const Document& document, const JobOptions& o) {
+/// Strands are drawn no thinner than this part of a pixel of the picture that is made.
+ThinLimit JobBuilder::thinLimit(const Document& document, const JobOptions& o) const {
     const auto number = [&](const char* id) { return document.setting("render", id, o.frame); };
     const double part = std::get<double>(number("thin_strands"));
     std::string id = o.camera.empty() ? std::get<std::string>(number("camera")) : o.camera;
     const Node* node = document.find(id);
-    if (part <= 0.0 || !node || node->category() != Category::Camera) return {};
-    const CameraOptions options = cameraOptions(document, id, o.frame);
-    const int width = int(std::get<int64_t>(number("width"))),
-              height = int(std::get<int64_t>(number("height")));
+    if (part <= 0.0 || (!o.view && (!node || node->category() != Category::Camera))) return {};
+    const CameraOptions options = o.view ? *o.view : cameraOptions(document, id, o.frame);
+    const int width = o.width > 0 ? o.width : int(std::get<int64_t>(number("width"))),
+              height = o.height > 0 ? o.height : int(std::get<int64_t>(number("height")));
     const Camera camera(options, float(width) / float(std::max(1, height)));
-    return {camera.position(), float(part) * 2.0f * camera.halfHeight() / float(std::max(1, height))};
+    const ThinLimit limit{camera.position(),
+                          float(part) * 2.0f * camera.halfHeight() / float(std::max(1, height))};
+    // While the artist turns the view, strands as they were are right to a fifth of their least width.
+    const float moved = (limit.eye - limit_.eye).length(),
+                near = (options.target - options.position).length();
+    const bool still = o.view && limit_.perMetre > 0 && moved < 0.2f * near &&
+                       std::abs(limit.perMetre - limit_.perMetre) < 0.2f * limit_.perMetre;
+    return still ? limit_ : limit;
 }
 
 /// What a layer makes at the shutter's earlier times, where it is another than at its last.
@@ -150,12 +160,13 @@ void JobBuilder::addLayer(const Document& document, const Node& node, const JobO
         if (!r.error.empty())
             job.problems.push_back(node.name + ": " + r.error + (r.remedy.empty() ? "" : ". " + r.remedy));
     if (!result.ok) return;
-    const auto index = materialIndices(document);
     const auto layerMaterial = std::get<std::string>(document.value(node.id, "material", o.frame));
-    Part whole{nullptr, {indexOf(index, layerMaterial)}, 0, layerId, M44f(), nullptr, 0, result.hash};
+    Part whole{nullptr, {}, 0, layerId, M44f(), nullptr, 0, result.hash};
+    if (kindOf(result.geometry) != GeometryKind::Copies)
+        whole.look = {wear(document, layerMaterial, {Wearer::Layer, node.id})};
     if (const auto* strands = std::get_if<StrandsPtr>(&result.geometry)) {
         whole.strands = *strands;
-        whole.limit = thinLimit(document, o);
+        whole.limit = limit_;
         addMoves(document, node, o, result, whole, progress);
         parts.push_back(std::move(whole));
         return;
@@ -174,7 +185,7 @@ void JobBuilder::addLayer(const Document& document, const Node& node, const JobO
         if (!object) continue;
         const ObjectResult own = evaluator_.object(document, object->id, o.frame, progress);
         Part part{own.mesh,
-                  lookOf(document, *object, *own.mesh, layerMaterial, index, o.frame),
+                  lookOf(document, *object, *own.mesh, layerMaterial, o.frame),
                   uint32_t(document.placeOf(object->id) + 1),
                   layerId,
                   prototypeMatrix(document, object->id, o.frame),
@@ -194,7 +205,7 @@ void JobBuilder::addLayer(const Document& document, const Node& node, const JobO
 std::vector<JobBuilder::Part> JobBuilder::collect(const Document& document, const JobOptions& o,
                                                   RenderJob& job, Progress& progress) {
     std::vector<Part> parts;
-    const auto index = materialIndices(document);
+    worn_.clear();
     for (const NodePtr& node : document.nodes()) {
         const uint32_t id = uint32_t(document.placeOf(node->id) + 1);
         if (!node->rendered) continue;
@@ -202,7 +213,7 @@ std::vector<JobBuilder::Part> JobBuilder::collect(const Document& document, cons
             if (node->category() == Category::Object) {
                 const ObjectResult own = evaluator_.object(document, node->id, o.frame, progress);
                 job.objectNames[id] = node->name;
-                parts.push_back({own.mesh, lookOf(document, *node, *own.mesh, {}, index, o.frame), id, 0,
+                parts.push_back({own.mesh, lookOf(document, *node, *own.mesh, {}, o.frame), id, 0,
                                  document.worldMatrix(node->id, o.frame), nullptr, 0, own.hash, own.strands});
                 if (!own.strands) addShapes(document, *node, o, parts.back(), progress);
                 std::vector<M44f>& matrices = parts.back().matrices;
@@ -257,28 +268,66 @@ std::shared_ptr<const FibreMaterial> JobBuilder::fibreOf(const ResolvedParams& p
     return f;
 }
 
-void JobBuilder::setMaterials(const Document& document, double frame, RenderJob& job) {
-    for (const NodePtr& node : document.nodes(Category::Material)) {
-        SurfaceMaterial m;
+/// What a material's fields see: the wearer's own surface, in its own space, and all of the scene.
+FieldContext JobBuilder::contextOf(const Document& document, const Worn& worn, Evaluator::Around& around,
+                                   Progress& progress) {
+    const double frame = around.options().frame;
+    if (worn.by.kind == Wearer::Object)
+        return evaluator_.fieldContext(document, worn.by.id, frame, around.placed(worn.by.id).shape, &around,
+                                       progress);
+    if (worn.by.kind == Wearer::Layer) {
+        const auto on = std::get<std::string>(document.value(worn.by.id, "surface", frame));
+        return evaluator_.fieldContext(document, on, frame, on.empty() ? nullptr : around.surface(on),
+                                       &around, progress);
+    }
+    return evaluator_.fieldContext(document, {}, frame, nullptr, &around, progress);
+}
+
+SurfaceMaterial JobBuilder::materialOf(const Node& node, const ResolvedParams& p) {
+    SurfaceMaterial m;
+    m.base = p.drivenColor("base");
+    if (node.type == "fibre") {
+        m.fibre = fibreOf(p);
+        return m;
+    }
+    m.emission = p.drivenColor("emission");
+    m.roughness = p.driven("roughness");
+    m.metalness = p.driven("metalness");
+    m.specular = p.driven("specular");
+    m.glow = p.driven("glow");
+    m.translucency = p.driven("translucency");
+    m.opacity = p.driven("opacity");
+    return m;
+}
+
+void JobBuilder::setMaterials(const Document& document, const JobOptions& o, RenderJob& job,
+                              Progress& progress) {
+    const EvalOptions eval{o.frame, o.draft ? Purpose::Viewport : Purpose::Render, !o.draft};
+    Evaluator::Around around(evaluator_, document, eval, progress);
+    for (const Worn& worn : worn_) {
+        const Node& node = document.get(worn.material);
+        FieldContext context;
+        context.frame = o.frame, context.rate = document.rate();
+        ParamMap params = node.params;
         try {
-            const ResolvedParams p = paramsOf(document, *node, frame, &evaluator_.images());
-            if (node->type == "fibre") {
-                m.base = p.drivenColor("base");
-                m.fibre = fibreOf(p);
-                scene_->addMaterial(std::move(m));
-                continue;
-            }
-            m.base = p.drivenColor("base");
-            m.emission = p.drivenColor("emission");
-            m.roughness = p.driven("roughness");
-            m.metalness = p.driven("metalness");
-            m.specular = p.driven("specular");
-            m.glow = p.driven("glow");
-            m.translucency = p.driven("translucency");
-            m.opacity = p.driven("opacity");
+            context = contextOf(document, worn, around, progress);
+            context.hasUvs = true;  // checks say where there are none
         } catch (const Error& e) {
-            job.problems.push_back(node->name + ": " + e.what());
+            job.problems.push_back(node.name + ": " + e.what());
         }
+        // A field that cannot be worked out costs that field, and not the material.
+        for (const ParamSpec& spec : specsOf(node)) {
+            const auto it = params.find(spec.id);
+            if (it == params.end() || !it->second.field) continue;
+            try {
+                ResolvedParams(std::span(&spec, 1), params, context);
+            } catch (const Error& e) {
+                job.problems.push_back(node.name + ": " + e.what());
+                it->second.field = nullptr;
+            }
+        }
+        SurfaceMaterial m = materialOf(node, ResolvedParams(specsOf(node), params, context));
+        m.onWearer = worn.by.kind == Wearer::Object;
         scene_->addMaterial(std::move(m));
     }
 }
@@ -302,7 +351,9 @@ Light quadLight(const ResolvedParams& p, const M44f& world) {
     world.multDirMatrix(V3f(w, 0, 0), q.side1);
     world.multDirMatrix(V3f(0, 0, h), q.side2);
     world.multVecMatrix(V3f(-w / 2, 0, -h / 2), q.corner);
-    const V3f n = q.side1.cross(q.side2);  // X x Z points along -Y
+    // X x Z points along -Y; where the light is mirrored its own -Y is on the other side.
+    q.turn = world.determinant() < 0 ? -1.0f : 1.0f;
+    const V3f n = q.side1.cross(q.side2) * q.turn;
     q.area = n.length();
     q.normal = q.area > 0 ? n / q.area : V3f(0, -1, 0);
     q.radiance = V3f(p.color("color")) * powerOf(p);
@@ -333,6 +384,16 @@ Light sunLight(const ResolvedParams& p, float haze) {
 
 }  // namespace
 
+/// Kept as long as its image is: a colour or a turn changes none of it.
+std::shared_ptr<const DomeTable> JobBuilder::tableOf(const std::shared_ptr<const Image>& image) {
+    if (!image) return nullptr;
+    for (const auto& known : tables_)
+        if (&known->image() == image.get()) return known;
+    if (tables_.size() > 3) tables_.erase(tables_.begin());
+    tables_.push_back(std::make_shared<const DomeTable>(image));
+    return tables_.back();
+}
+
 void JobBuilder::setLights(const Document& document, double frame, RenderJob& job) {
     scene_->lights.clear();
     std::map<std::string, float> hazeOf;  // a sun shines through the air of the sky that follows it
@@ -352,9 +413,9 @@ void JobBuilder::setLights(const Document& document, double frame, RenderJob& jo
             const V3f scale = V3f(p.color("color")) * float(std::exp2(p.number("exposure")));
             if (node->type == "dome") {
                 const std::string& file = p.text("file");
-                scene_->lights.push_back(
-                    DomeLight(file.empty() ? nullptr : evaluator_.images().image(file, p.text("space")),
-                              scale, radians(float(p.number("turn")))));
+                scene_->lights.push_back(DomeLight(
+                    tableOf(file.empty() ? nullptr : evaluator_.images().image(file, p.text("space"))), scale,
+                    radians(float(p.number("turn")))));
             }
             if (node->type == "sky") {
                 const Node* sun = document.find(p.text("sun"));
@@ -366,7 +427,7 @@ void JobBuilder::setLights(const Document& document, double frame, RenderJob& jo
                 const float strength = follows ? own("strength") * std::exp2(own("exposure")) : 3.0f;
                 const SkyOptions options{radians(own("elevation")), radians(own("azimuth")),
                                          float(p.number("haze")), p.color("ground")};
-                scene_->lights.push_back(DomeLight(sky(options), scale * strength, 0.0f));
+                scene_->lights.push_back(DomeLight(tableOf(sky(options)), scale * strength, 0.0f));
             }
         } catch (const Error& e) {
             job.problems.push_back(node->name + ": " + e.what());
@@ -392,12 +453,14 @@ void JobBuilder::requireInstanceMemory(const Document& document, const std::vect
 
 RenderJob JobBuilder::build(const Document& document, const JobOptions& o, Progress& progress) {
     RenderJob job;
+    evaluator_.images().setLimit(document.memoryLimit());
+    limit_ = thinLimit(document, o);
     const std::vector<Part> parts = collect(document, o, job, progress);
     requireInstanceMemory(document, parts);
     Hasher h;
     const double shutter = std::get<double>(document.setting("render", "shutter", o.frame)) / document.rate();
     h.add(shutter).add(double(std::get<int64_t>(document.setting("render", "shutter_steps", o.frame))));
-    h.add(uint64_t(document.nodes(Category::Material).size()));
+    h.add(uint64_t(worn_.size()));
     for (const Part& p : parts) {
         h.add(p.hash).add(uint64_t(p.object)).add(uint64_t(p.layer));
         for (uint32_t m : p.look) h.add(uint64_t(m));
@@ -411,7 +474,7 @@ RenderJob JobBuilder::build(const Document& document, const JobOptions& o, Progr
     if (rebuild) scene_ = std::make_shared<RenderScene>();
     scene_->clearMaterials();
     scene_->addMaterial({});
-    setMaterials(document, o.frame, job);
+    setMaterials(document, o, job, progress);
     setLights(document, o.frame, job);
     if (rebuild) {
         sceneHash_ = 0;
@@ -447,8 +510,10 @@ RenderJob JobBuilder::build(const Document& document, const JobOptions& o, Progr
             scene_->addInstances(
                 instances, moving.steps(),
                 [&](size_t i, size_t step) { return p.matrix * moving.matrix(mine[i], step); },
-                places.tint.empty() ? std::function<V3f(size_t)>()
-                                    : [&](size_t i) { return places.tint[mine[i]]; },
+                {places.tint.empty() ? std::function<V3f(size_t)>()
+                                     : [&](size_t i) { return places.tint[mine[i]]; },
+                 places.color.empty() ? std::function<Color(size_t)>()
+                                      : [&](size_t i) { return places.color[mine[i]]; }},
                 progress);
         }
         scene_->commit(progress);
@@ -456,22 +521,24 @@ RenderJob JobBuilder::build(const Document& document, const JobOptions& o, Progr
     }
     job.scene = scene_;
     const auto value = [&](const char* id) { return document.setting("render", id, o.frame); };
-    job.options = {int(std::get<int64_t>(value("bounces"))), float(std::get<double>(value("limit"))),
-                   std::get<bool>(value("transparent")), uint32_t(std::get<int64_t>(value("seed")))};
-    job.width = int(std::get<int64_t>(value("width")));
-    job.height = int(std::get<int64_t>(value("height")));
-    job.samples = int(std::get<int64_t>(value("samples")));
     const std::string camera = o.camera.empty() ? std::get<std::string>(value("camera")) : o.camera;
     const Node* node = document.find(camera);
     if (!node || node->category() != Category::Camera)
         throw Error("the render has no camera", camera, "Choose a camera in the render settings");
+    const float exposure = float(std::get<double>(document.value(camera, "exposure", o.frame)));
+    // What is too bright is so in the picture: the limit follows its exposure.
+    const float limit = float(std::get<double>(value("limit"))) / std::exp2(exposure);
+    job.options = {int(std::get<int64_t>(value("bounces"))), limit, std::get<bool>(value("transparent")),
+                   uint32_t(std::get<int64_t>(value("seed")))};
+    job.width = int(std::get<int64_t>(value("width")));
+    job.height = int(std::get<int64_t>(value("height")));
+    job.samples = int(std::get<int64_t>(value("samples")));
     for (const double frame : shutterFrames(document, o.frame))
         job.cameras.push_back(cameraOptions(document, camera, frame));
     if (std::all_of(job.cameras.begin(), job.cameras.end(),
                     [&](const CameraOptions& c) { return c == job.cameras.back(); }))
         job.cameras.resize(1);
-    job.finish = {float(std::get<double>(document.value(camera, "exposure", o.frame))),
-                  std::get<std::string>(value("tone")) == "soft"};
+    job.finish = {exposure, std::get<std::string>(value("tone")) == "soft"};
     return job;
 }
 

@@ -1,5 +1,7 @@
 // From the document to what the renderer takes, keeping what did not change.
 #pragma once
+#include <optional>
+
 #include "io/image_io.h"
 #include "render/finish.h"
 #include "render/renderer.h"
@@ -22,8 +24,10 @@ struct RenderJob {
 
 struct JobOptions {
     double frame = 1;
-    std::string camera;  ///< id; empty for the render settings' own
-    bool draft = false;  ///< show layers as the view does, by the Draft share
+    std::string camera;                                ///< id; empty for the render settings' own
+    bool draft = false;                                ///< show layers as the view does, by the Draft share
+    int width = 0, height = 0;                         ///< of the picture; 0 for the render settings' own
+    std::optional<CameraOptions> view = std::nullopt;  ///< looked at by this, and by no camera of the scene
 };
 
 /// Keeps the ray tracer's scene between calls: moving the camera, a light or a colour builds nothing anew.
@@ -46,15 +50,37 @@ class JobBuilder {
                    Progress& progress);
     static void requireInstanceMemory(const Document& document, const std::vector<Part>& parts);
     void setLights(const Document& document, double frame, RenderJob& job);
-    void setMaterials(const Document& document, double frame, RenderJob& job);
+    /// What wears a material: fields are asked on its surface, and in its space.
+    struct Wearer {
+        enum Kind { Any, Object, Layer } kind = Any;
+        std::string id = {};
+        bool operator==(const Wearer&) const = default;
+    };
+    struct Worn {
+        std::string material;
+        Wearer by;
+    };
+    uint32_t wear(const Document& document, const std::string& material, const Wearer& by);
+    std::vector<uint32_t> lookOf(const Document& document, const Node& object, const Mesh& mesh,
+                                 const std::string& layerMaterial, double frame);
+    void setMaterials(const Document& document, const JobOptions& options, RenderJob& job,
+                      Progress& progress);
+    SurfaceMaterial materialOf(const Node& node, const ResolvedParams& params);
+    FieldContext contextOf(const Document& document, const Worn& worn, Evaluator::Around& around,
+                           Progress& progress);
     std::shared_ptr<const Image> sky(const SkyOptions& options);
+    std::shared_ptr<const DomeTable> tableOf(const std::shared_ptr<const Image>& image);
+    ThinLimit thinLimit(const Document& document, const JobOptions& options) const;
     std::shared_ptr<const FibreMaterial> fibreOf(const ResolvedParams& params);
 
     Evaluator& evaluator_;
+    std::vector<Worn> worn_;  ///< materials of the job, from number 1 on
     std::shared_ptr<RenderScene> scene_;
     uint64_t sceneHash_ = 0;
     uint64_t skyHash_ = 0;
     std::shared_ptr<const Image> sky_;
+    std::vector<std::shared_ptr<const DomeTable>> tables_;
+    ThinLimit limit_;
     std::vector<std::shared_ptr<const FibreShape>> fibreShapes_;
 };
 

@@ -24,8 +24,10 @@ struct Collisions::Contact {
 
 Collisions::Collisions(const std::vector<Collider>& colliders, double begin, double end, float frame)
     : colliders_(colliders), begin_(begin), end_(end), frame_(frame) {
-    for (const Collider& c : colliders)
+    for (const Collider& c : colliders) {
         during_.push_back(c.surface ? c.surface->during(begin, end) : MovingSurface::During());
+        ended_.push_back(c.surface ? c.surface->during(end, end) : MovingSurface::During());
+    }
     for (const Collider& c : colliders) {
         const float own = c.fresh && begin <= 0 ? std::numeric_limits<float>::infinity()
                           : c.surface           ? c.surface->mostMoved(begin, end)
@@ -54,7 +56,9 @@ void Collisions::find(const Collider& c, size_t number, const V3f& from, const V
     way.extendBy(a), way.extendBy(b);
     const V3f slack(c.thickness);
     if (!Box3f(c.bounds.min - slack, c.bounds.max + slack).intersects(way)) return;
-    const MovingSurface::During during = begin == begin_ ? during_[number] : c.surface->during(begin, end_);
+    const MovingSurface::During during = begin == begin_ ? during_[number]
+                                         : begin >= end_ ? ended_[number]
+                                                         : c.surface->during(begin, end_);
     Touch t = during.sweep(a, b);
     if (t.hit) {
         if (t.part >= best.part) return;
@@ -133,9 +137,8 @@ void Collisions::settle(Passage& p, size_t first, size_t last) const {
         V3f tip(0.0f);
         for (size_t i = first; i < last; ++i) {
             const Collider& c = colliders_[i];
-            if ((c.group != 0 && c.group != p.group) || c.then == OnContact::Wake) continue;
-            const V3f ahead =
-                p.turn && c.ahead != 0 ? rotate(*p.turn, V3f(0, c.ahead * p.scale, 0)) : V3f(0.0f);
+            if (!meets(c, p.group)) continue;
+            const V3f ahead = tipOf(c, p.turn, p.scale);
             const Contact known = best;
             find(c, i, p.x0, p.x1, ahead, begin, best);
             if (best.collider != known.collider || best.part != known.part) tip = ahead;
@@ -192,6 +195,57 @@ void Collisions::settle(Passage& p, size_t first, size_t last) const {
     p.v1 = V3f(0.0f);
 }
 
+V3f Collisions::tipOf(const Collider& c, const Quatf* turn, float scale) {
+    return turn && c.ahead != 0 ? rotate(*turn, V3f(0, c.ahead * scale, 0)) : V3f(0.0f);
+}
+
+void Collisions::keepOut(const V3f& from, V3f& position, V3f& velocity, float scale, int32_t group,
+                         Quatf* turn) const {
+    for (int round = 0; round < 5; ++round) {
+        Contact best;
+        V3f tip(0.0f);
+        for (size_t i = 0; i < colliders_.size(); ++i) {
+            const Collider& c = colliders_[i];
+            if (!meets(c, group)) continue;
+            const V3f ahead = tipOf(c, turn, scale);
+            const Contact known = best;
+            find(c, i, from, position, ahead, end_, best);
+            if (best.collider != known.collider || best.part != known.part) tip = ahead;
+        }
+        if (!best.collider) return;
+        const V3f& n = best.normal;
+        const float under = (best.point - position - tip).dot(n);
+        if (round == 4 || !(under > 0)) {  // caught between surfaces, or past a corner
+            position = from;
+            return;
+        }
+        position += n * under;
+        if (const float towards = (velocity - best.velocity).dot(n); towards < 0) velocity -= n * towards;
+    }
+}
+
+bool Collisions::near(const V3f& position, float scale, int32_t group, const Quatf* turn) const {
+    for (size_t i = 0; i < colliders_.size(); ++i) {
+        const Collider& c = colliders_[i];
+        if (!meets(c, group)) continue;
+        const V3f tip = position + tipOf(c, turn, scale);
+        const float reach = 2.0f * c.thickness;
+        if (c.surface ? ended_[i].closest(tip, reach).hit
+                      : (tip - c.point0 - (c.point1 - c.point0) * float(end_)).dot(c.normal) < reach)
+            return true;
+    }
+    return false;
+}
+
+bool Collisions::rebind(int32_t stuckIn, const V3f& place, uint32_t& triangle, V2f& bary) const {
+    const size_t number = size_t(std::abs(stuckIn)) - 1;
+    if (number >= colliders_.size() || !colliders_[number].fresh || begin_ > 0) return false;
+    const SurfaceHit hit = ended_[number].closest(place, std::numeric_limits<float>::infinity());
+    if (!hit.hit) return false;
+    triangle = hit.triangle, bary = V2f(hit.u, hit.v);
+    return true;
+}
+
 /// How far it is at least from a box.
 static float distanceTo(const Box3f& box, const V3f& p) {
     V3f off;
@@ -221,10 +275,13 @@ void Collisions::pushOut(Passage& p, float seconds, Clearance& clear) const {
         }
         if (!c.surface->closed()) settleAt(p, i);  // only a way says on which side it is
         NearTriangles other;
-        NearTriangles& near = clear.collider == i ? clear.near : other;
+        NearTriangles& near = clear.collider == i && clear.near ? *clear.near : other;
         const SurfaceHit hit = during_[i].closest(p.x1, reach, near);
         if (hit.hit && !clear.touching) {
-            if (clear.collider != i) clear.near = other;
+            if (&near == &other) {
+                if (!clear.near) clear.near = std::make_unique<NearTriangles>();
+                *clear.near = other;
+            }
             clear.collider = uint32_t(i), clear.triangle = hit.triangle;
         }
         const bool touched = std::exchange(p.touched, false);
@@ -253,9 +310,10 @@ void Collisions::pushOff(const SurfaceHit& hit, size_t collider, float seconds, 
                          Clearance& clear) const {
     const Collider& c = colliders_[collider];
     const V3f out = p.x1 - hit.position;
-    const bool inside = out.dot(hit.normal) < 0;
+    const V3f outward = during_[collider].outwardAt(hit.triangle, hit.u, hit.v);
+    const bool inside = out.dot(outward) < 0;
     if (!inside && hit.distance >= c.thickness) return;
-    const V3f n = hit.distance > 1e-3f * c.thickness ? (inside ? -out : out) / hit.distance : hit.normal;
+    const V3f n = hit.distance > 1e-3f * c.thickness ? (inside ? -out : out) / hit.distance : outward;
     const V3f ground = c.surface->velocityAt(hit.triangle, hit.u, hit.v, end_) / frame_ * seconds;
     putOn(hit.position + n * c.thickness, n, ground, c.friction, p);
     const MovingTriangle k = during_[collider].triangle(hit.triangle);
@@ -266,6 +324,40 @@ void Collisions::pushOff(const SurfaceHit& hit, size_t collider, float seconds, 
     clear.on = hit.position, clear.up = n;
     clear.bary = V2f(hit.u, hit.v);
     clear.lean = V3f(n.cross(e2).dot(up) / area, e1.cross(n).dot(up) / area, n.dot(up) / std::sqrt(area));
+}
+
+bool Collisions::pushPieceOut(V3f& a, V3f& b, bool held) const {
+    bool moved = false;
+    for (size_t i = 0; i < colliders_.size(); ++i) {
+        const Collider& c = colliders_[i];
+        if (!c.surface || c.then == OnContact::Wake)
+            continue;  // what is on one side of a plane at both ends is between
+        Box3f box;
+        box.extendBy(a), box.extendBy(b);
+        if (!c.bounds.intersects(box)) continue;
+        // What it is held by may be the surface itself: that end is not asked.
+        const Touch back = ended_[i].sweep(b, held ? a + (b - a) * 0.2f : a);
+        if (!back.hit) continue;
+        const Touch there = ended_[i].sweep(held ? a + (b - a) * 0.2f : a, b);
+        if (!there.hit) continue;
+        const float length2 = (b - a).length2();
+        const float low = (there.position - a).dot(b - a) / length2,
+                    high = (back.position - a).dot(b - a) / length2;
+        if (!(high - low > 1e-5f)) continue;  // through a sheet: on which side it should be nobody knows
+        const float t = 0.5f * (low + high);
+        const V3f deep = a + (b - a) * t;
+        const SurfaceHit near = ended_[i].closest(deep, std::numeric_limits<float>::infinity());
+        if (!near.hit) continue;
+        const V3f out = near.position - deep;
+        const V3f n = near.distance > 1e-3f * c.thickness
+                          ? out / near.distance
+                          : ended_[i].outwardAt(near.triangle, near.u, near.v);
+        const float wa = held ? 0.0f : 1.0f - t, wb = t, both = wa * wa + wb * wb;
+        const V3f push = n * ((near.distance + c.thickness) / std::max(both, 0.05f));
+        a += push * wa, b += push * wb;
+        moved = true;
+    }
+    return moved;
 }
 
 /// To a place a thickness off a surface; what presses it there rubs: the way along it is shorter by so much.
@@ -300,7 +392,7 @@ bool Collisions::restsOn(Passage& p, float seconds, const Clearance& clear) cons
 
 Quatf Collisions::frameOf(int32_t stuckIn, uint32_t triangle) const {
     const Collider& c = colliders_[size_t(std::abs(stuckIn)) - 1];
-    if (!c.surface) return Quatf();
+    if (!c.surface || triangle >= c.surface->triangleCount()) return Quatf();
     const MovingTriangle k = c.surface->triangle(triangle, end_);
     return rootFrame(stuckIn < 0 ? -k.normal() : k.normal(), k.b - k.a);
 }
@@ -382,7 +474,8 @@ void addMesh(const PartContext& c, ParticleParts& parts) {
     Collider collider = common(c);
     if (c.params().has("reach")) collider.reach = float(c.params().number("reach"));
     if (id.empty() && !c.now.surface)
-        throw Error("has nothing to meet", {}, "Choose an object or a layer that makes copies");
+        throw NothingToActOn("has nothing to collide with", {},
+                             "Choose an object or a layer that makes copies");
     const auto placedAt = [&](const SolverInput& in) {
         return id.empty() ? Surroundings::Placed{in.surface, M44f()} : in.around->placed(id);
     };
@@ -436,61 +529,101 @@ Specs contactSpecs(std::vector<std::string> choices) {
                    "From the middle of a copy to the point that meets: along its own axis, for long ones")};
 }
 
-/// Each moves apart from those that are too near, by half of what is missing; what all did is added up by id,
-/// so no order counts. Jakobsen, "Advanced Character Physics", GDC 2001, as a relaxation of all at once.
+/// Each moves apart from those that are too near, by half of what is missing; what all did is added up by
+/// number, so no order of threads counts. Jakobsen, "Advanced Character Physics", GDC 2001, as a relaxation
+/// of all at once. Velocities then follow from what touches, not from how far it was moved: bounce by
+/// Newton's law and friction by Coulomb's, as in Mueller, Macklin, Chentanez, Jeschke, Kim, "Detailed Rigid
+/// Body Simulation with Extended Position Based Dynamics", Computer Graphics Forum 39(8), 2020, section 3.6.
 class KeepApart : public Spacing {
   public:
     explicit KeepApart(const PartContext& c)
-        : radius_(float(c.params().number("radius"))), rounds_(int(c.params().integer("rounds"))) {}
+        : radius_(float(c.params().number("radius"))),
+          bounce_(float(c.params().number("bounce"))),
+          friction_(float(c.params().number("friction"))),
+          rounds_(int(c.params().integer("rounds"))) {}
 
-    void part(std::span<V3f> position, std::span<V3f> velocity, std::span<const float> scale,
-              std::span<const int32_t> state, std::span<const uint64_t> id, float dt,
-              Progress& progress) const override {
-        if (position.empty() || !(radius_ > 0)) return;
-        const std::vector<V3f> start(position.begin(), position.end());
-        float largest = 0;
-        for (float s : scale) largest = std::max(largest, s);
-        for (int round = 0; round < rounds_; ++round) {
-            const NearestPoints tree(std::vector<V3f>(position.begin(), position.end()));
-            std::vector<V3f> moved(position.size());
-            parallelRanges(position.size(), 512, progress, [&](size_t begin, size_t end) {
-                std::vector<uint32_t> near;
-                for (size_t i = begin; i < end; ++i) {
-                    moved[i] = tree.points()[i];
-                    if (state[i] != 0) continue;
-                    near.clear();
-                    const V3f p = tree.points()[i];
-                    tree.within(p, radius_ * (scale[i] + largest), [&](uint32_t k) { near.push_back(k); });
-                    std::sort(near.begin(), near.end());
-                    V3f sum(0.0f);
-                    int count = 0;
-                    for (uint32_t k : near) {
-                        if (k == i || state[k] == int32_t(ParticleState::Ended)) continue;
-                        V3f d = p - tree.points()[k];
-                        float distance = d.length();
-                        const float wanted = radius_ * (scale[i] + scale[k]);
-                        if (distance >= wanted) continue;
-                        if (!(distance > 1e-9f)) {  // in one place: apart by their ids
-                            const Random4 r = random4(7, std::min(id[i], id[k]), Stream::Place);
-                            d = V3f(r[0] - 0.5f, r[1] - 0.5f, r[2] - 0.5f) * (id[i] < id[k] ? 1.0f : -1.0f);
-                            distance = std::max(1e-9f, d.length());
-                        }
-                        const float share = state[k] == 0 ? 0.5f : 1.0f;
-                        sum += d * ((wanted - distance) * share / distance);
-                        ++count;
-                    }
-                    // Many at once push less each, or they would throw it past all.
-                    if (count) moved[i] = p + sum / (count > 2 ? 0.5f * float(count) : 1.0f);
-                }
+    void part(const View& v, Progress& progress) const override {
+        if (!(radius_ > 0)) return;
+        for (int round = 0; round < rounds_; ++round)
+            forEach(v, v.position, 1.0f, progress, [](const Pair& k) {
+                return k.wanted > k.distance ? std::optional(k.way * ((k.wanted - k.distance) * k.share))
+                                             : std::nullopt;
             });
-            std::copy(moved.begin(), moved.end(), position.begin());
-        }
-        if (dt > 0)
-            for (size_t i = 0; i < position.size(); ++i) velocity[i] += (position[i] - start[i]) / dt;
+    }
+
+    void rub(const View& v, Progress& progress) const override {
+        if (!(radius_ > 0)) return;
+        const std::vector<V3f> before(v.velocity.begin(), v.velocity.end());
+        // Those that were just moved apart touch, but for rounding and what the rounds left.
+        forEach(v, v.velocity, 1.02f, progress, [&](const Pair& k) -> std::optional<V3f> {
+            const V3f relative = before[k.one] - before[k.other];
+            const float towards = -relative.dot(k.way);
+            if (!(towards > 0)) return std::nullopt;
+            const V3f along = relative + k.way * towards;
+            const float speed = along.length(),
+                        lost = std::min(speed, friction_ * (1.0f + bounce_) * towards);
+            const float share = k.share == 0.5f && !v.weight.empty()
+                                    ? v.weight[k.other] / (v.weight[k.one] + v.weight[k.other])
+                                    : k.share;
+            V3f gain = k.way * ((1.0f + bounce_) * towards);
+            if (speed > 0) gain -= along * (lost / speed);
+            return gain * share;
+        });
     }
 
   private:
-    float radius_;
+    /// One and another that is near it.
+    struct Pair {
+        size_t one, other;
+        V3f way;  ///< unit, to the one
+        float distance, wanted;
+        float share;  ///< of what has to be done that the one does
+    };
+    /// In a heap of thousands at one place each looks at so many.
+    static constexpr size_t kMost = 128;
+
+    /// Adds to each of @p values what it gets from those nearer than @p slack times what is wanted.
+    template <class Gain>
+    void forEach(const View& v, std::span<V3f> values, float slack, Progress& progress,
+                 const Gain& gain) const {
+        const NearestPoints tree(std::vector<V3f>(v.position.begin(), v.position.end()));
+        float largest = 0;
+        for (float s : v.scale) largest = std::max(largest, s);
+        const auto there = [](int32_t state) {
+            return state != int32_t(ParticleState::Ended) && state != int32_t(ParticleState::Unborn);
+        };
+        parallelRanges(v.position.size(), 512, progress, [&](size_t begin, size_t end) {
+            std::vector<uint32_t> near;
+            for (size_t i = begin; i < end; ++i) {
+                if (v.state[i] != 0) continue;
+                near.clear();
+                const V3f p = tree.points()[i];
+                tree.withinMost(p, slack * radius_ * (v.scale[i] + largest), kMost, near);
+                std::sort(near.begin(), near.end());
+                V3f sum(0.0f);
+                int count = 0;
+                for (uint32_t k : near) {
+                    if (k == i || !there(v.state[k])) continue;
+                    Pair pair{i,
+                              k,
+                              p - tree.points()[k],
+                              0,
+                              radius_ * (v.scale[i] + v.scale[k]),
+                              v.state[k] == 0 ? 0.5f : 1.0f};
+                    pair.distance = pair.way.length();
+                    if (!(pair.distance < slack * pair.wanted)) continue;
+                    pair.way = pair.distance > 1e-9f ? pair.way / pair.distance : apartBy(v.id[k], v.id[i]);
+                    const std::optional<V3f> own = gain(pair);
+                    if (!own) continue;
+                    sum += *own, ++count;
+                }
+                // Many at once push less each, or they would throw it past all.
+                if (count) values[i] += sum / (count > 2 ? 0.5f * float(count) : 1.0f);
+            }
+        });
+    }
+
+    float radius_, bounce_, friction_;
     int rounds_;
 };
 
@@ -518,8 +651,11 @@ ParticlePart floorPart() {
 
 ParticlePart spacingPart() {
     StepType type =
-        partType("spacing", "Keep apart", "Particles meet each other",
+        partType("spacing", "Keep apart", "Particles collide with each other",
                  {number("radius", "Radius", 0.02, "m", 0, 1e5, 0, 0.5, "Of each, times its size"),
+                  unitNumber("bounce", "Bounce", 0.2, "Part of the speed that comes back"),
+                  number("friction", "Friction", 0.3, "", 0, 100, 0, 1.5,
+                         "Holds heaps flatter than the angle whose tangent it is"),
                   whole("rounds", "Rounds", 3, 1, 64, 1, 10, "More packs tighter without overlaps")});
     return {type, [](const PartContext& c, ParticleParts& parts) {
                 parts.spacings.push_back(std::make_unique<KeepApart>(c));

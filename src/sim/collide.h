@@ -23,9 +23,9 @@ struct Passage {
     V2f bary{0, 0};
 };
 
-/// What is known of what is around a point that meets things in each of many substeps. What is asked most
-/// often lies in one line of the nearest memory.
-struct alignas(64) Clearance {
+/// What is known of what is around a point that meets things in each of many substeps. Strands have millions
+/// of them: the list of triangles is made only where something is near.
+struct Clearance {
     /// Within that radius, in metres, of that place nothing is met; nothing but what it touches, if it does.
     V3f place{0, 0, 0};
     float radius = 0;
@@ -34,8 +34,8 @@ struct alignas(64) Clearance {
     bool touching = false;         ///< it lies on that triangle, at these weights
     uint32_t triangle = kNoTriangle;
     V2f bary{0, 0};
-    V3f lean{0, 0, 1};   ///< off it, by both edges and the normal of the triangle
-    NearTriangles near;  ///< of that collider
+    V3f lean{0, 0, 1};                    ///< off it, by both edges and the normal of the triangle
+    std::unique_ptr<NearTriangles> near;  ///< of that collider; null for none yet
     bool holds(const V3f& p) const { return (p - place).length2() < radius * radius && radius > 0; }
     /// Looks closely again at what it touches.
     void wake() {
@@ -56,6 +56,15 @@ class Collisions {
     /// Where one that sticks is at the end of the substep, with its velocity and the turn of the triangle.
     void carry(int32_t stuckIn, uint32_t triangle, const V2f& bary, V3f& position, V3f& velocity,
                Quatf& frame) const;
+    /// Where the mesh has other faces than a frame before, the nearest place of it takes the place of the one
+    /// that something at @p place stuck to; whether it did.
+    bool rebind(int32_t stuckIn, const V3f& place, uint32_t& triangle, V2f& bary) const;
+    /// One that was moved from a place, where it was clear of all, at the end of the substep: no farther than
+    /// what it meets lets it, and without the speed towards that.
+    void keepOut(const V3f& from, V3f& position, V3f& velocity, float scale, int32_t group,
+                 Quatf* turn) const;
+    /// Whether something that may be met lies within twice its thickness at the end of the substep.
+    bool near(const V3f& position, float scale, int32_t group, const Quatf* turn) const;
     /// The turn of the triangle that something sticks to, at the end of the substep.
     Quatf frameOf(int32_t stuckIn, uint32_t triangle) const;
     /// Moves the passage's end out of closed meshes, by the closest place alone: for what is moved a little
@@ -64,6 +73,9 @@ class Collisions {
     /// What goes along a closed mesh by less than a quarter of the thickness takes it as flat there, until it
     /// is woken.
     void pushOut(Passage& passage, float seconds, Clearance& clear) const;
+    /// Moves a straight piece between two points, each clear of all by itself, off what stands into it in
+    /// between, at the end of the substep; @p held keeps its first point. Whether it did.
+    bool pushPieceOut(V3f& a, V3f& b, bool held) const;
     /// As far as any place of a collider moves in the substep at most: clearances are less by it. Infinite
     /// where one was made anew.
     float moved() const { return moved_; }
@@ -75,6 +87,10 @@ class Collisions {
 
   private:
     struct Contact;
+    bool meets(const Collider& c, int32_t group) const {
+        return c.then != OnContact::Wake && (c.group == 0 || c.group == group);
+    }
+    static V3f tipOf(const Collider& c, const Quatf* turn, float scale);
     /// Past the colliders from @p first up to, without, @p last.
     void settle(Passage& passage, size_t first, size_t last) const;
     void settleAt(Passage& passage, size_t collider) const;
@@ -87,7 +103,7 @@ class Collisions {
     void respond(const Contact& contact, V3f& push, float left, const V3f& tip, Passage& p) const;
 
     const std::vector<Collider>& colliders_;
-    std::vector<MovingSurface::During> during_;
+    std::vector<MovingSurface::During> during_, ended_;  ///< in the substep; at its end
     double begin_, end_;
     float frame_;
     float moved_ = 0;

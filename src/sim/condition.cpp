@@ -26,15 +26,21 @@ Condition::Condition(const PartContext& c, const std::string& when) {
     const ResolvedParams& p = c.params();
     const auto& names = conditionNames();
     when_ = When(std::find(names.begin(), names.end(), when) - names.begin());
+    if (when_ == When::Inside && p.text("object").empty())
+        throw NothingToActOn("has no object to be inside of", {}, "Choose a closed object");
     if (when_ == When::Inside) room_ = roomOf(c.around(), p.text("object"));
     age_ = float(p.number("age"));
     distance_ = float(p.number("distance"));
     field_ = p.driven("where");
 }
 
-void Condition::all(std::span<const V3f> position) {
-    if (together())
-        tree_ = std::make_unique<const NearestPoints>(std::vector<V3f>(position.begin(), position.end()));
+void Condition::all(std::span<const V3f> position, std::span<const int32_t> state) {
+    if (!together()) return;
+    std::vector<V3f> places(position.begin(), position.end());
+    for (size_t i = 0; i < places.size(); ++i)
+        if (state[i] == int32_t(ParticleState::Ended) || state[i] == int32_t(ParticleState::Unborn))
+            places[i] = V3f(std::numeric_limits<float>::quiet_NaN());  // never found
+    tree_ = std::make_unique<const NearestPoints>(std::move(places));
 }
 
 std::vector<uint8_t> Condition::over(const Samples& s, std::span<const uint8_t> touched) const {

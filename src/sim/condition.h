@@ -10,8 +10,9 @@ class Condition {
     Condition(const PartContext& c, const std::string& when);
     /// Whether neighbours count: then all() is asked for first.
     bool together() const { return when_ == When::Near; }
-    /// All particles, among which those of over() lie.
-    void all(std::span<const V3f> position);
+    /// All particles, among which those of over() lie. Those that ended, or are yet to be born, are near
+    /// nobody.
+    void all(std::span<const V3f> position, std::span<const int32_t> state);
     /// 1 for those of whom it holds, else 0. @p touched  who met something in this substep
     std::vector<uint8_t> over(const Samples& particles, std::span<const uint8_t> touched) const;
 

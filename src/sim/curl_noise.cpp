@@ -2,7 +2,7 @@
 
 #include <algorithm>
 
-#include "base/float4.h"
+#include "base/lanes.h"
 
 namespace ovrix {
 
@@ -51,7 +51,7 @@ struct Octave {
         const auto slope = [](float t) { return 30.0f * t * t * (t - 1.0f) * (t - 1.0f); };
         const float ux = fade(x), uy = fade(y), uz = fade(z);
         const float sx = slope(x), sy = slope(y), sz = slope(z);
-        const Float4 none = splat(0.0f);
+        const Float4 none = all4(0.0f);
         Float4 dx = none, dy = none, dz = none;  // of the three noises, along each axis
         for (uint32_t corner = 0; corner < 8; ++corner) {
             const uint32_t i = corner & 1u, j = corner >> 1 & 1u, k = corner >> 2;
@@ -77,7 +77,7 @@ constexpr float kMeanSize = 1.19f;
 
 }  // namespace
 
-void curlNoise(const V3f* p, size_t count, const CurlOptions& o, V3f* out) {
+void curlNoise(const V3f* p, size_t count, const CurlNoiseOptions& o, V3f* out) {
     std::fill(out, out + count, V3f(0.0f));
     float amplitude = 1.0f, total = 0.0f, frequency = 1.0f / std::max(o.scale, 1e-6f);
     for (int k = 0; k < std::clamp(o.octaves, 1, 8); ++k) {
@@ -99,7 +99,7 @@ void curlNoise(const V3f* p, size_t count, const CurlOptions& o, V3f* out) {
     for (size_t i = 0; i < count; ++i) out[i] *= size;
 }
 
-V3f curlNoise(const V3f& p, const CurlOptions& options) {
+V3f curlNoise(const V3f& p, const CurlNoiseOptions& options) {
     V3f out;
     curlNoise(&p, 1, options, &out);
     return out;

@@ -26,6 +26,7 @@ void Births::add(uint64_t newId, const V3f& place, const V3f& motion, const V3f&
     sourceAge.push_back(0.0f);
     group.push_back(0);
     state.push_back(0);
+    generation.push_back(0);
     color.push_back(Color(1.0f));
 }
 
@@ -178,7 +179,7 @@ class Emit : public Emitter {
             // Its turn alone: how large it is must not make them faster.
             V3f scale, shear, angles, place;
             M44f turn;
-            if (Imath::extractSHRT(c.around().placed(of).world, scale, shear, angles, place))
+            if (Imath::extractSHRT(c.around().placed(of).world, scale, shear, angles, place, false))
                 turn.setEulerAngles(angles);
             turn.multDirMatrix(V3f(axis_), axis_);
         }
@@ -195,6 +196,7 @@ class Emit : public Emitter {
         if (high > low && rate_ > 0) {
             const double add = rate_ * (high - low) / now.rate, all = numbers[1] + add;
             whole = std::floor(all + 1e-9);  // what sums lose by rounding must not cost one
+            askForMemory(whole * kParticleBytes * now.share, now.memoryLimit, whole * now.share);
             for (double k = 1; k <= whole; ++k) {
                 const double frame = low + std::clamp((k - numbers[1]) / add, 0.0, 1.0) * (high - low);
                 at.push_back((frame - before.frame) / (now.frame - before.frame));
@@ -204,12 +206,14 @@ class Emit : public Emitter {
         // A burst that should have been before the first frame is there with it.
         const bool first = before.frame == now.frame;
         if (burst_ > 0 && (burstAt_ > f0 || first) && burstAt_ <= f1)
-            at.insert(at.end(), size_t(burst_),
-                      first ? 0.0 : (burstAt_ - before.frame) / (now.frame - before.frame));
+            askForMemory(burst_ * kParticleBytes * now.share, now.memoryLimit, burst_ * now.share),
+                at.insert(at.end(), size_t(burst_),
+                          first ? 0.0 : (burstAt_ - before.frame) / (now.frame - before.frame));
         if (most_ > 0) at.resize(size_t(std::clamp(most_ - born, 0.0, double(at.size()))));
         numbers[0] = born + double(at.size());
         if (at.empty()) return;
-        askForMemory(double(at.size()) * 160.0 * now.share, now.memoryLimit, double(at.size()) * now.share);
+        const double count = double(at.size()) * now.share;
+        askForMemory(count * kParticleBytes, now.memoryLimit, count);
         bear(at, uint64_t(born), before, now, end, births, progress);
     }
 
@@ -222,7 +226,7 @@ class Emit : public Emitter {
         }
         const uint64_t born = uint64_t(numbers[0]), count = uint64_t(std::max(0.0, all - numbers[0]));
         if (!count) return;
-        askForMemory(double(count) * 160.0 * now.share, now.memoryLimit, double(count) * now.share);
+        askForMemory(double(count) * kParticleBytes * now.share, now.memoryLimit, double(count) * now.share);
         bear(std::vector<double>(count, 1.0), born, now, now, 1.0, births, progress);
     }
 
@@ -308,12 +312,14 @@ std::vector<std::string> branchNames() {
 
 class Branch : public Offspring {
   public:
-    explicit Branch(const PartContext& c) : nature_(c.params()), bit_(int32_t(1) << c.number % 31) {
+    explicit Branch(const PartContext& c)
+        : nature_(c.params()), number_(c.number), bit_(int32_t(1) << c.number % 31) {
         const ResolvedParams& p = c.params();
         when_ = p.text("when");
         count_ = p.integer("count");
         rate_ = p.number("rate");
         of_ = int32_t(p.integer("of"));
+        generations_ = int32_t(p.integer("generations"));
         if (when_ != kAtTheEnd && when_ != kAlongTheWay) condition_.emplace(c, when_);
         if (once() && c.number >= 31)
             throw Error("more than 31 of a simulation bear by what holds", {}, "Take some of them away");
@@ -325,23 +331,22 @@ class Branch : public Offspring {
         const size_t first = births.count();
         std::vector<uint8_t> holds;
         if (condition_) {
-            condition_->all(a.position);
-            holds = condition_->over(a.samples(), a.touched);
+            condition_->all(a.position, a.state);
+            holds = condition_->over(a.samples(), a.began);
         }
+        std::vector<Clutch> clutches;
+        double all = 0;
         for (size_t i = 0; i < a.id.size(); ++i) {
-            const bool mine = (of_ == 0 || a.group[i] == of_) && a.state[i] == 0;
-            const bool now = mine && !holds.empty() && holds[i] && begins(a, i);
+            const Clutch c = clutchOf(a, i, !holds.empty() && holds[i]);
             if (once()) remember(a, i, !holds.empty() && holds[i]);
-            if (!mine) continue;
-            int64_t from = 0, to = 0;
-            if (now) from = int64_t(double(a.age[i]) * 1e6) * count_, to = from + count_;  // other ids each
-            if (when_ == kAtTheEnd && a.died[i]) to = count_;
-            if (when_ == kAlongTheWay) {
-                to = int64_t(std::floor(double(a.age[i]) * rate_ + 1e-6));
-                from = int64_t(std::floor(double(std::max(0.0f, a.age[i] - a.dt)) * rate_ + 1e-6));
-            }
-            for (int64_t k = from; k < to; ++k) add(a, i, k, births);
+            if (c.to <= c.from) continue;
+            clutches.push_back(c);
+            all += double(c.to - c.from);
         }
+        const double count = all + double(a.id.size() + births.count());
+        if (all > 0) askForMemory(count * kParticleBytes, a.memoryLimit, count);
+        for (const Clutch& c : clutches)
+            for (int64_t k = c.from; k < c.to; ++k) add(a, c.parent, k, births);
         nature_.give(births, first, V3f(0.0f), Progress::none());
         // The substep is over for all: they have gone on since they were born.
         for (size_t i = first; i < births.count(); ++i)
@@ -349,26 +354,48 @@ class Branch : public Offspring {
     }
 
   private:
-    /// Whether what holds now did not before; a contact is new each time.
+    /// Those that one bears in a substep, by their numbers among all that it ever bears.
+    struct Clutch {
+        size_t parent;
+        int64_t from = 0, to = 0;
+    };
+    Clutch clutchOf(const Parents& a, size_t i, bool holds) const {
+        Clutch c{i};
+        if ((of_ != 0 && a.group[i] != of_) || a.state[i] != 0 || a.generation[i] >= generations_) return c;
+        if (holds && begins(a, i))
+            c.from = int64_t(double(a.age[i]) * 1e6) * count_, c.to = c.from + count_;  // other ids each time
+        if (when_ == kAtTheEnd && a.died[i]) c.to = count_;
+        if (when_ == kAlongTheWay) {
+            c.to = int64_t(std::floor(double(a.age[i]) * rate_ + 1e-6));
+            c.from = int64_t(std::floor(double(std::max(0.0f, a.age[i] - a.dt)) * rate_ + 1e-6));
+        }
+        return c;
+    }
+    /// Whether what holds now did not before; that a contact began is told as such.
     bool begins(const Parents& a, size_t i) const { return !once() || !(a.told[i] & bit_); }
     void remember(const Parents& a, size_t i, bool holds) const {
         a.told[i] = holds ? a.told[i] | bit_ : a.told[i] & ~bit_;
     }
     void add(const Parents& a, size_t i, int64_t k, Births& births) const {
-        const uint64_t key = random4(nature_.seed, a.id[i], Stream::Branch).word(0) | uint64_t(1) << 63;
+        // Of the part as well: two that bear with the same seed bear others.
+        const uint64_t id =
+            Hasher().add(nature_.seed).add(uint64_t(number_)).add(a.id[i]).add(uint64_t(k)).value() |
+            uint64_t(1) << 63;
         const float late =
             when_ == kAlongTheWay ? std::clamp(a.age[i] - float(double(k + 1) / rate_), 0.0f, a.dt) : 0.0f;
-        births.add(key + uint64_t(k), a.position[i] - a.velocity[i] * late, a.velocity[i],
+        births.add(id, a.position[i] - a.velocity[i] * late, a.velocity[i],
                    a.normal.empty() ? V3f(0, 1, 0) : a.normal[i], late);
         births.sourceAge.back() = a.age[i];
+        births.generation.back() = a.generation[i] + 1;
     }
 
     Nature nature_;
+    size_t number_;
     std::string when_;
     std::optional<Condition> condition_;
     int64_t count_;
     double rate_;
-    int32_t of_, bit_;  ///< bit_: what in "told" says that its condition held
+    int32_t of_, generations_, bit_;  ///< bit_: what in "told" says that its condition held
 };
 
 }  // namespace
@@ -415,14 +442,14 @@ ParticlePart offspringPart() {
                           "when!=along the way"),
                   shownIf(number("rate", "Rate", 20, "1/s", 0, 1e6, 0, 200, "New ones a second, of each"),
                           "when=along the way"),
-                  whole("of", "Of group", 0, 0, 1000, 0, 9, "Which bear; 0 is all")} +
+                  whole("of", "Of group", 0, 0, 1000, 0, 9, "Which bear; 0 is all"),
+                  whole("generations", "Generations", 1, 1, 64, 1, 5,
+                        "1: only those of a source bear; 2: also those that they bore; and so on")} +
             natureSpecs());
     type.start["group"].value = int64_t(1);
     type.start["life"].value = Range{0.3, 0.8};
     return {type, [](const PartContext& c, ParticleParts& parts) {
-                auto branch = std::make_unique<Branch>(c);
-                parts.tells |= branch->once();
-                parts.offspring.push_back(std::move(branch));
+                parts.offspring.push_back(std::make_unique<Branch>(c));
                 askForColumns(c, parts);
             }};
 }

@@ -6,6 +6,7 @@
 #include "base/noise.h"
 #include "base/parallel.h"
 #include "base/specs.h"
+#include "sim/bound_places.h"
 #include "sim/forces.h"
 
 namespace ovrix {
@@ -15,7 +16,7 @@ using namespace specs;
 namespace {
 
 /// How far each looks, at how many, and how wide.
-constexpr size_t kNeighbours = 16;
+constexpr size_t kNeighbours = 16, kLookedAt = 32;
 
 /// Indices along a curve that fills space (Morton, "A Computer Oriented Geodetic Data Base", IBM, 1966).
 std::vector<uint32_t> orderInSpace(std::span<const V3f> p) {
@@ -47,13 +48,14 @@ std::vector<uint32_t> orderInSpace(std::span<const V3f> p) {
 }
 
 /// Separation, alignment, cohesion. Reynolds, "Flocks, Herds, and Schools: A Distributed Behavioral Model",
-/// SIGGRAPH 1987, doi:10.1145/37401.37406. Each goes by the sixteen nearest that it sees: so starlings do
-/// (Ballerini et al., PNAS 105(4), 2008), and the work stays even where they crowd.
+/// SIGGRAPH 1987, doi:10.1145/37401.37406. Each goes by the sixteen nearest that it sees, of the 32 nearest:
+/// so starlings do (Ballerini et al., PNAS 105(4), 2008), and the work stays even where they crowd.
 struct Flock : Force {
     Strength apart, alike, together_;
     float distance, sight, cosAngle;
     std::unique_ptr<const NearestPoints> tree;
     std::vector<V3f> velocity;
+    std::vector<uint64_t> id;
     struct Seen {
         V3f away{0, 0, 0}, velocity{0, 0, 0}, middle{0, 0, 0};
         bool any = false;
@@ -75,12 +77,12 @@ struct Flock : Force {
         const size_t count = crowd.position.size();
         const std::vector<uint32_t> order = orderInSpace(crowd.position);
         std::vector<V3f> places(count);
-        velocity.resize(count);
+        velocity.resize(count), id.resize(count);
         for (size_t k = 0; k < count; ++k) {
             const uint32_t i = order[k];
             const bool in = (apart.of(crowd.group[i])) && crowd.state[i] != int32_t(ParticleState::Ended);
             places[k] = in ? crowd.position[i] : V3f(std::numeric_limits<float>::quiet_NaN());  // never found
-            velocity[k] = crowd.velocity[i];
+            velocity[k] = crowd.velocity[i], id[k] = crowd.id[i];
         }
         tree = std::make_unique<const NearestPoints>(std::move(places));
         seen.resize(count);
@@ -89,7 +91,7 @@ struct Flock : Force {
         });
     }
 
-    void act(Block& b) const override {
+    void act(ParticleBlock& b) const override {
         float a[kBlock], l[kBlock], t[kBlock];
         apart.over(b, a), alike.over(b, l), together_.over(b, t);
         for (size_t i = 0; i < b.count; ++i) {
@@ -103,20 +105,23 @@ struct Flock : Force {
     Seen seenFrom(size_t self) const {
         const V3f &p = tree->points()[self], &v = velocity[self];
         if (!isFinite(p)) return {};
-        uint32_t near[kNeighbours + 1];
-        float d2[kNeighbours + 1];
-        const size_t found = tree->closestFew(p, kNeighbours + 1, near, d2);
+        // Those behind its back are not seen, so more are looked at than count.
+        uint32_t near[kLookedAt];
+        float d2[kLookedAt];
+        const size_t found = tree->closestFew(p, cosAngle <= -1.0f ? kNeighbours + 1 : kLookedAt, near, d2);
         const float speed = v.length();
         const V3f ahead = speed > 1e-6f ? v / speed : V3f(0.0f);
         Seen out;
         float number = 0;
-        for (size_t k = 0; k < found; ++k) {
+        for (size_t k = 0; k < found && number < float(kNeighbours); ++k) {
             const uint32_t j = near[k];
-            if (j == self || d2[k] > sight * sight) continue;
+            if (j == self) continue;
+            if (d2[k] > sight * sight) break;
             const V3f d = tree->points()[j] - p;
             const float r = std::sqrt(d2[k]);
-            if (r > 0 && speed > 1e-6f && d.dot(ahead) < cosAngle * r) continue;  // behind its back
-            if (r < distance && r > 0) out.away -= d * ((distance - r) / (r * distance));
+            if (r > 0 && speed > 1e-6f && d.dot(ahead) < cosAngle * r) continue;
+            if (r < distance)
+                out.away -= r > 0 ? d * ((distance - r) / (r * distance)) : apartBy(id[self], id[j]);
             out.velocity += velocity[j];
             out.middle += d;
             number += 1;
@@ -133,12 +138,12 @@ struct Chase : Force {
     float speed, slow;
     explicit Chase(const PartContext& c) : strength(c.params()) {
         const std::string& id = c.params().text("target");
-        if (id.empty()) throw Error("has nothing to chase", {}, "Choose an object");
+        if (id.empty()) throw NothingToActOn("has nothing to chase", {}, "Choose an object");
         target = c.around().placed(id).world.translation();
         speed = float(c.params().number("speed"));
         slow = float(c.params().number("slow"));
     }
-    void act(Block& b) const override {
+    void act(ParticleBlock& b) const override {
         float s[kBlock];
         strength.over(b, s);
         for (size_t i = 0; i < b.count; ++i) {
@@ -159,11 +164,11 @@ struct Avoid : Force {
     explicit Avoid(const PartContext& c) : strength(c.params()) {
         for (const std::string& id : c.params().refs("objects"))
             if (!id.empty()) surfaces.push_back(c.around().surface(id));
-        if (surfaces.empty()) throw Error("has nothing to avoid", {}, "Choose an object");
+        if (surfaces.empty()) throw NothingToActOn("has nothing to avoid", {}, "Choose an object");
         distance = float(c.params().number("distance"));
         seconds = float(c.params().number("ahead"));
     }
-    void act(Block& b) const override {
+    void act(ParticleBlock& b) const override {
         float s[kBlock];
         strength.over(b, s);
         for (size_t i = 0; i < b.count; ++i) {
@@ -194,21 +199,21 @@ struct Avoid : Force {
 struct Roam : Force {
     Strength strength;
     SurfacePtr volume;
-    float rate, edge;
+    Travelled minds;  // how often it has changed its mind
+    float edge;
     uint64_t seed;
-    explicit Roam(const PartContext& c) : strength(c.params()) {
+    explicit Roam(const PartContext& c) : strength(c.params()), minds(c.travelled("rate")) {
         if (const std::string& id = c.params().text("inside"); !id.empty()) volume = c.around().surface(id);
-        rate = float(c.params().number("rate"));
         edge = float(c.params().number("back"));
         seed = uint64_t(c.params().integer("seed"));
     }
-    void act(Block& b) const override {
+    void act(ParticleBlock& b) const override {
         float s[kBlock];
         strength.over(b, s);
+        const float t = float(std::fmod(minds.at(b.seconds).x, 1e5));
         for (size_t i = 0; i < b.count; ++i) {
             if (s[i] != 0) {
                 const Random4 r = random4(seed, b.id[i], Stream::Wander);
-                const float t = float(std::fmod(b.seconds * double(rate), 1e5));
                 V3f push;
                 for (int k = 0; k < 3; ++k)
                     push[k] =
@@ -220,7 +225,7 @@ struct Roam : Force {
             const SurfaceHit hit = volume->closest(b.position[i]);
             if (!hit.hit) continue;
             const V3f d = hit.position - b.position[i];
-            const bool outside = d.dot(hit.normal) < 0;
+            const bool outside = d.dot(volume->outwardAt(hit.triangle, hit.u, hit.v)) < 0;
             if (outside)  // back, the harder the farther
                 b.push[i] +=
                     d * (edge * 4.0f / std::max(hit.distance, 1e-6f)) * std::min(1.0f, 0.3f + hit.distance);
@@ -233,29 +238,22 @@ struct Roam : Force {
 /// A part of the swarm goes down to places of its own on a surface, and stays there; when the part grows
 /// less, those leave again.
 struct Land : Force {
-    SurfacePtr surface;
+    BoundPlaces places;
     Strength share;
     float speed;
     uint64_t seed;
-    explicit Land(const PartContext& c) : share(c.params(), "share") {
-        const std::string& id = c.params().text("on");
-        surface = id.empty() ? c.now.surface : c.around().surface(id);
-        if (!surface) throw Error("has nothing to land on", {}, "Choose an object");
-        speed = float(c.params().number("speed"));
-        seed = uint64_t(c.params().integer("seed"));
-    }
-    V3f placeOf(uint64_t id) const {
-        Surface::Sample sample;
-        surface->sample(seed, id, 1, &sample);
-        return sample.position;
-    }
-    void act(Block&) const override {}
-    void hold(const Block& b, V3f* velocity) const override {
+    explicit Land(const PartContext& c)
+        : places(c, "on", "has nothing to land on"),
+          share(c.params(), "share"),
+          speed(float(c.params().number("speed"))),
+          seed(uint64_t(c.params().integer("seed"))) {}
+    void act(ParticleBlock&) const override {}
+    void hold(const ParticleBlock& b, V3f* velocity) const override {
         float s[kBlock];
         share.over(b, s);
         for (size_t i = 0; i < b.count; ++i) {
             if (!(random1(seed, b.id[i], Stream::Target) < s[i])) continue;
-            const V3f d = placeOf(b.id[i]) - b.position[i];
+            const V3f d = places.placeOf(b.id[i]) - b.position[i];
             const float r = d.length();
             const float wanted = std::min(speed, r * 3.0f);  // slower the nearer
             const V3f to = r > 1e-6f ? d * (wanted / r) : V3f(0.0f);
@@ -279,8 +277,8 @@ struct Steer : Force {
         climb = radians(float(p.number("climb")));
         group = int32_t(p.integer("group"));
     }
-    void act(Block&) const override {}
-    void hold(const Block& b, V3f* velocity) const override {
+    void act(ParticleBlock&) const override {}
+    void hold(const ParticleBlock& b, V3f* velocity) const override {
         for (size_t i = 0; i < b.count; ++i) {
             if (group != 0 && b.group[i] != group) continue;
             velocity[i] = limited(b.velocity[i], velocity[i], b.dt);
@@ -357,12 +355,14 @@ ParticlePart roamPart() {
 }
 
 ParticlePart landPart() {
-    return forcePart<Land>(
+    ParticlePart part = forcePart<Land>(
         "land", "Land", "A part of them goes down to a surface; when it grows less, they take off",
         Specs{ref("on", "On", "object or layer", "The layer's own surface when none is chosen"),
               drivable(unitNumber("share", "Part", 1, "Of the swarm; give it keys to land and to take off")),
               number("speed", "Speed", 1, "m/s", 0, 1e5, 0, 10, "On the way down"),
               seedSpec("Another number, other places")});
+    part.step.ownSurface = "on";
+    return part;
 }
 
 ParticlePart steerPart() {

@@ -3,6 +3,7 @@
 #include "base/error.h"
 #include "base/noise.h"
 #include "base/specs.h"
+#include "sim/bound_places.h"
 #include "sim/curl_noise.h"
 
 namespace ovrix {
@@ -15,7 +16,7 @@ struct Gravity : Force {
     V3f pull;
     Strength strength;
     explicit Gravity(const PartContext& c) : pull(c.params().vector("pull")), strength(c.params()) {}
-    void act(Block& b) const override {
+    void act(ParticleBlock& b) const override {
         float s[kBlock];
         strength.over(b, s);
         for (size_t i = 0; i < b.count; ++i) b.push[i] += pull * s[i];
@@ -27,7 +28,7 @@ struct Drag : Force {
     Strength strength;
     float square;
     explicit Drag(const PartContext& c) : strength(c.params()), square(float(c.params().number("square"))) {}
-    void act(Block& b) const override {
+    void act(ParticleBlock& b) const override {
         float s[kBlock];
         strength.over(b, s);
         for (size_t i = 0; i < b.count; ++i) {
@@ -42,62 +43,66 @@ struct Drag : Force {
 struct Wind : Force {
     V3f velocity;
     Strength strength;
-    float gusts, rate, width;
+    Travelled moved, come;  // how far the air has gone, and how many gusts
+    float gusts, width;
     uint32_t seed;
-    explicit Wind(const PartContext& c) : velocity(c.params().vector("velocity")), strength(c.params()) {
+    explicit Wind(const PartContext& c)
+        : velocity(c.params().vector("velocity")),
+          strength(c.params()),
+          moved(c.travelled("velocity")),
+          come(c.travelled("gust_rate")) {
         const ResolvedParams& p = c.params();
         gusts = float(p.number("gusts"));
-        rate = float(p.number("gust_rate"));
         width = std::max(1e-6f, float(p.number("gust_width")));
         seed = uint32_t(p.integer("seed"));
     }
-    void act(Block& b) const override {
+    void act(ParticleBlock& b) const override {
         float s[kBlock];
         strength.over(b, s);
+        const V3f way(moved.at(b.seconds));
+        const float turns = float(come.at(b.seconds).x);
         for (size_t i = 0; i < b.count; ++i) {
             const float grip = std::max(0.0f, s[i]) * (b.weight ? 1.0f / b.weight[i] : 1.0f);
             b.grip[i] += grip;
-            b.drift[i] += grip * windAt(b.position[i], b.seconds);
+            b.drift[i] += grip * windAt(b.position[i], way, turns);
         }
     }
-    V3f windAt(const V3f& p, double seconds) const {
+    V3f windAt(const V3f& p, const V3f& way, float turns) const {
         if (!(gusts > 0)) return velocity;
-        const V3f q = (p - velocity * float(seconds)) / width + V3f(0, float(seconds) * rate, 0);
+        const V3f q = (p - way) / width + V3f(0, turns, 0);
         const float noise = 2.0f * fractalNoise(q, seed, {2, 0.5f, 2.0f, NoiseKind::Soft});
         return velocity * std::max(0.0f, 1.0f + gusts * noise);
     }
 };
 
 struct Turbulence : Force {
-    CurlOptions options;
+    CurlNoiseOptions options;
     Strength strength;
-    double speed;
+    Travelled turned, moved;
     bool carries;
     float hold;
-    V3f drift;
-    explicit Turbulence(const PartContext& c) : strength(c.params()) {
+    explicit Turbulence(const PartContext& c)
+        : strength(c.params()), turned(c.travelled("speed")), moved(c.travelled("drift")) {
         const ResolvedParams& p = c.params();
         options.scale = float(p.number("scale"));
         options.octaves = int(p.integer("octaves"));
         options.gain = float(p.number("gain"));
         options.seed = uint32_t(p.integer("seed"));
-        speed = p.number("speed");
         carries = p.text("how") == "carries";
         hold = float(p.number("hold"));
-        drift = p.vector("drift");
     }
-    void act(Block& b) const override {
+    void act(ParticleBlock& b) const override {
         float s[kBlock];
         V3f flow[kBlock];
         strength.over(b, s);
-        CurlOptions now = options;
-        now.turns = speed * b.seconds;
-        if (drift == V3f(0.0f)) {
+        CurlNoiseOptions now = options;
+        now.turns = turned.at(b.seconds).x;
+        const V3f way(moved.at(b.seconds));
+        if (way == V3f(0.0f)) {
             curlNoise(b.position, b.count, now, flow);
         } else {
-            const V3f moved = drift * float(b.seconds);
             V3f place[kBlock];
-            for (size_t i = 0; i < b.count; ++i) place[i] = b.position[i] - moved;
+            for (size_t i = 0; i < b.count; ++i) place[i] = b.position[i] - way;
             curlNoise(place, b.count, now, flow);
         }
         if (!carries) {
@@ -151,7 +156,7 @@ struct Vortex : Force {
         inward = float(c.params().number("inward"));
         along = float(c.params().number("along"));
     }
-    void act(Block& b) const override {
+    void act(ParticleBlock& b) const override {
         float s[kBlock];
         strength.over(b, s);
         for (size_t i = 0; i < b.count; ++i) {
@@ -204,7 +209,7 @@ struct Attract : Force {
         }
         return centre;
     }
-    void act(Block& b) const override {
+    void act(ParticleBlock& b) const override {
         float s[kBlock];
         strength.over(b, s);
         for (size_t i = 0; i < b.count; ++i) {
@@ -223,12 +228,13 @@ struct Follow : Force {
     float hold, width;
     explicit Follow(const PartContext& c) : strength(c.params()) {
         const std::string& id = c.params().text("curve");
-        if (id.empty()) throw Error("has no curve to follow", {}, "Choose a curve, or draw one in the view");
+        if (id.empty())
+            throw NothingToActOn("has no curve to follow", {}, "Choose a curve, or draw one in the view");
         curve = c.around().curves(id);
         hold = float(c.params().number("hold"));
         width = float(c.params().number("width"));
     }
-    void act(Block& b) const override {
+    void act(ParticleBlock& b) const override {
         float s[kBlock];
         strength.over(b, s);
         for (size_t i = 0; i < b.count; ++i) {
@@ -250,14 +256,12 @@ struct Stay : Force {
     Strength strength;
     float height, reach;
     explicit Stay(const PartContext& c) : strength(c.params()) {
-        const std::string& id = c.params().text("on");
-        surface = id.empty() ? c.now.surface : c.around().surface(id);
-        if (!surface) throw Error("has no surface to stay on", {}, "Choose an object");
+        surface = c.surface("on", "has no surface to stay on");
         height = float(c.params().number("height"));
         reach = float(c.params().number("reach"));
     }
-    void act(Block&) const override {}
-    void hold(const Block& b, V3f* velocity) const override {
+    void act(ParticleBlock&) const override {}
+    void hold(const ParticleBlock& b, V3f* velocity) const override {
         float s[kBlock];
         strength.over(b, s);
         const float far = reach > 0 ? reach : std::numeric_limits<float>::infinity();
@@ -279,35 +283,30 @@ struct Stay : Force {
 /// Each goes to a place of its own on a shape: an element of a layer or a point of an object's surface.
 struct Target : Force {
     std::vector<V3f> places;
-    SurfacePtr surface;
+    std::optional<BoundPlaces> bound;
     Strength strength;
     float hold;
-    uint64_t seed;
     explicit Target(const PartContext& c) : strength(c.params()) {
         const std::string& id = c.params().text("shape");
-        if (id.empty()) throw Error("has no shape to form", {}, "Choose an object or a layer");
+        if (id.empty()) throw NothingToActOn("has no shape to form", {}, "Choose an object or a layer");
         Surroundings& around = c.around();
         if (around.kindOf(id) == Surroundings::Kind::Layer) {
             const Geometry g = around.elements(id);
             const auto p = placesOf(g);
             places.assign(p.begin(), p.end());
-            if (places.empty()) throw Error("the layer makes nothing to go to", {}, "Choose another layer");
+            if (places.empty())
+                throw NothingToActOn("has no shape to form, since the layer makes nothing", {},
+                                     "Choose another layer");
         } else {
-            surface = around.surface(id);
+            bound.emplace(c, "shape", "has no shape to form");
         }
         hold = float(c.params().number("hold"));
-        seed = uint64_t(c.params().integer("seed"));
     }
     V3f placeOf(uint64_t id) const {
-        if (!surface) {
-            const uint64_t k = id & ((uint64_t(1) << 40) - 1);
-            return places[k % places.size()];
-        }
-        Surface::Sample sample;
-        surface->sample(seed, id, 1, &sample);
-        return sample.position;
+        if (bound) return bound->placeOf(id);
+        return places[(id & ((uint64_t(1) << 40) - 1)) % places.size()];
     }
-    void act(Block& b) const override {
+    void act(ParticleBlock& b) const override {
         float s[kBlock];
         strength.over(b, s);
         for (size_t i = 0; i < b.count; ++i) {
@@ -327,14 +326,15 @@ struct Vectors : Force {
     float hold;
     explicit Vectors(const PartContext& c) : strength(c.params()) {
         const ResolvedParams& p = c.params();
-        if (p.text("file").empty()) throw Error("has no file", {}, "Choose a .vdb file that holds vectors");
+        if (p.text("file").empty())
+            throw NothingToActOn("has no file", {}, "Choose a .vdb file that holds vectors");
         grid = c.around().vectors(p.text("file"), p.text("grid"));
         if (const std::string& at = p.text("at"); !at.empty()) fromGrid = c.around().placed(at).world;
         toGrid = fromGrid.inverse();
         carries = p.text("how") == "carries";
         hold = float(p.number("hold"));
     }
-    void act(Block& b) const override {
+    void act(ParticleBlock& b) const override {
         float s[kBlock];
         strength.over(b, s);
         for (size_t i = 0; i < b.count; ++i) {
@@ -355,8 +355,8 @@ struct SpeedLimit : Force {
     Range limits;
     Strength strength;
     explicit SpeedLimit(const PartContext& c) : limits(c.params().range("speed")), strength(c.params()) {}
-    void act(Block&) const override {}
-    void hold(const Block& b, V3f* velocity) const override {
+    void act(ParticleBlock&) const override {}
+    void hold(const ParticleBlock& b, V3f* velocity) const override {
         float s[kBlock];
         strength.over(b, s);
         for (size_t i = 0; i < b.count; ++i) {
@@ -447,12 +447,14 @@ ParticlePart followPart() {
 }
 
 ParticlePart stayPart() {
-    return forcePart<Stay>(
+    ParticlePart part = forcePart<Stay>(
         "stay_on", "Stay on a surface", "Goes on a surface, or at a height over it",
         Specs{ref("on", "On", "object or layer", "The surface of the layer when none is chosen"),
               strengthOf(30, "1/s", 1e5, 0, 100, "How soon what is off it is back"),
               number("height", "Height", 0, "m", -1e5, 1e5, 0, 1, "Over it"),
               number("reach", "Reach", 0, "m", 0, 1e9, 0, 5, "What is farther is free; 0 is nothing")});
+    part.step.ownSurface = "on";
+    return part;
 }
 
 ParticlePart targetPart() {

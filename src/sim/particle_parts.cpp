@@ -14,7 +14,7 @@
 
 namespace ovrix {
 
-Samples Block::samples() const {
+Samples ParticleBlock::samples() const {
     Samples s;
     s.position = {position, count};
     s.velocity = {velocity, count};
@@ -45,7 +45,7 @@ Strength::Strength(const ResolvedParams& p, const std::string& id) : value(p.dri
     if (p.has("group")) group = int32_t(p.integer("group"));
 }
 
-void Strength::over(const Block& block, float* out) const {
+void Strength::over(const ParticleBlock& block, float* out) const {
     if (value.constant()) {
         std::fill(out, out + block.count, value.high);
     } else {
@@ -67,10 +67,12 @@ StepType partType(std::string id, std::string title, std::string help, std::vect
 }
 
 ParticlePart onStrands(ParticlePart part) {
-    const std::set<std::string> ofParticles = {"group", "then", "bounce", "ahead", "reach"};
+    const std::set<std::string> ofParticles = {"group", "then", "bounce", "ahead"};
     part.step.id = "strand_" + part.step.id;
     part.step.partOf = {"strands"};
-    std::erase_if(part.step.params, [&](const ParamSpec& s) { return ofParticles.count(s.id) != 0; });
+    std::erase_if(part.step.params, [&](const ParamSpec& s) {
+        return ofParticles.count(s.id) != 0 || s.showIf == "then=wake";
+    });
     for (ParamSpec& s : part.step.params)
         if (ofParticles.count(s.showIf.substr(0, s.showIf.find_first_of("!=")))) s.showIf.clear();
     return part;
@@ -88,6 +90,15 @@ StepType solverStep(StepType type, std::shared_ptr<const Solver> solver) {
         throw Error("can only be worked out frame by frame", {}, "Open the scene that it belongs to");
     };
     return type;
+}
+
+V3f apartBy(uint64_t from, uint64_t to) {
+    const auto way = [](uint64_t id) {
+        const Random4 r = random4(7, id, Stream::Place);
+        return V3f(r[0] - 0.5f, r[1] - 0.5f, r[2] - 0.5f);
+    };
+    const V3f d = way(to) - way(from);
+    return d.length() > 0 ? d.normalized() : V3f(0, 1, 0);
 }
 
 ParamSpec groupSpec() {
@@ -127,19 +138,89 @@ const std::vector<ParticlePart>& particleParts() {
     return parts;
 }
 
+static const PartInput* partIn(const SolverInput& in, const std::string& id) {
+    for (const PartInput& part : in.parts)
+        if (part.id == id) return &part;
+    return nullptr;
+}
+
+Travelled PartContext::travelled(const std::string& param) const {
+    const auto sumIn = [&](const PartInput* p, double frame) {
+        if (p && p->sum) return p->sum(param);
+        return (p ? *p : part).params->numbers(param) * (frame / now.rate);
+    };
+    return {sumIn(partIn(before, part.id), before.frame), sumIn(&part, now.frame), before.frame / now.rate,
+            now.frame / now.rate};
+}
+
+SurfacePtr PartContext::surface(const std::string& param, const char* what) const {
+    const std::string& id = params().text(param);
+    if (id.empty() && !now.surface) throw NothingToActOn(what, {}, "Choose an object");
+    SurfacePtr surface = id.empty() ? now.surface : around().surface(id);
+    if (!(surface->area() > 0))
+        throw NothingToActOn(std::string(what) + ", since its surface has no area", {},
+                             "Choose another object");
+    return surface;
+}
+
+SurfacePtr PartContext::surfaceAtRest(const std::string& param) const {
+    const std::string& id = params().text(param);
+    if (now.atRest) return now.atRest(id);
+    return id.empty() ? now.surface : around().surface(id);
+}
+
+static const ParticlePart* findPart(const std::string& id) {
+    for (const ParticlePart& type : particleParts())
+        if (type.step.id == id) return &type;
+    return nullptr;
+}
+
+/// A part that has nothing to act on does nothing, and says so.
+static void addPart(const ParticlePart& type, const PartContext& context, ParticleParts& parts) {
+    try {
+        type.add(context, parts);
+    } catch (const NothingToActOn& e) {
+        parts.notes.push_back(
+            fmt::format("{} does nothing: it {}. {}", type.step.title, e.problem(), e.remedy()));
+    } catch (const Error& e) {
+        throw e.within(type.step.title);
+    }
+}
+
 ParticleParts partsOf(const SolverInput& before, const SolverInput& now) {
     ParticleParts parts;
     std::map<std::string, size_t> numbers;
-    for (const PartInput& part : now.parts)
-        for (const ParticlePart& type : particleParts()) {
-            if (type.step.id != part.type->id) continue;
-            try {
-                type.add({part, before, now, numbers[type.step.id]++}, parts);
-            } catch (const Error& e) {
-                throw e.within(type.step.title);
-            }
-        }
+    for (const PartInput& part : now.parts) {
+        const ParticlePart* type = findPart(part.type->id);
+        if (!type) continue;
+        const size_t number = numbers[type->step.id]++, forces = parts.forces.size(),
+                     rules = parts.rules.size();
+        addPart(*type, {part, before, now, number}, parts);
+        const PartInput* was = partIn(before, part.id);
+        if (was && was->hash != part.hash)
+            parts.changing.push_back(
+                {part.id, number, forces, parts.forces.size() - forces, rules, parts.rules.size() - rules});
+    }
     return parts;
+}
+
+void renew(ParticleParts& parts, const SolverInput& before, const SolverInput& now, double at) {
+    std::set<std::string> wanted;
+    for (const auto& c : parts.changing)
+        if (c.forces + c.rules > 0) wanted.insert(c.part);
+    if (wanted.empty() || !now.partsAt) return;
+    std::shared_ptr<const SolverInput> between;
+    if (at < 1) between = now.partsAt(before.frame + at * (now.frame - before.frame), wanted);
+    const SolverInput& in = between ? *between : now;
+    for (const auto& c : parts.changing) {
+        const PartInput* part = partIn(in, c.part);
+        if (!part || !wanted.count(c.part)) continue;
+        ParticleParts fresh;
+        addPart(*findPart(part->type->id), {*part, before, in, c.number}, fresh);
+        if (fresh.forces.size() != c.forces || fresh.rules.size() != c.rules) continue;
+        for (size_t i = 0; i < c.forces; ++i) parts.forces[c.firstForce + i] = std::move(fresh.forces[i]);
+        for (size_t i = 0; i < c.rules; ++i) parts.rules[c.firstRule + i] = std::move(fresh.rules[i]);
+    }
 }
 
 }  // namespace ovrix

@@ -1,6 +1,7 @@
 // What may stand in a simulation of particles: emitters, forces, colliders, rules. Each is declared once, as
 // a step is, and adds itself to what a frame is stepped with.
 #pragma once
+#include "base/error.h"
 #include "geo/moving_surface.h"
 #include "ops/solver.h"
 
@@ -10,8 +11,10 @@ namespace ovrix {
 /// those that never end), "scale" (float), "N" (V3f, unit: the source's normal), "group" (int32) and "state"
 /// (int32, ParticleState). Where something needs them: "born" (float: the size at birth), "spin" (V3f, rad/s,
 /// world), "orient" (Quatf), "weight" (float, kg), "color" (Color), and of those that stick "stuck_in"
-/// (int32, the collider), "triangle", "bary", "stuck_turn" (Quatf: from the triangle's frame), and "told"
-/// (int32: for which offspring what they ask for held at the last substep, a bit each).
+/// (int32, the collider), "stuck_triangle", "stuck_bary", "stuck_turn" (Quatf: from the triangle's frame).
+/// Where some bear others: "told" (int32: for which offspring what they ask for held at the last substep, a
+/// bit each), "met" (int32: 1 from the first touch of something until they are off it again) and "generation"
+/// (int32: 0 for those of a source, one more for each offspring).
 enum class ParticleState : int32_t {
     Free = 0,
     Waiting = 1,  ///< stands still until it is woken
@@ -21,11 +24,15 @@ enum class ParticleState : int32_t {
     Unborn = 5    ///< is shown where it will be born; nothing acts on it
 };
 
+/// What a particle takes at most while a frame is worked out: its columns, those of the frame before that
+/// stay as they are, and what a substep keeps of it.
+inline constexpr double kParticleBytes = 260;
+
 /// How many particles are worked on at a time: so few that all of it stays in a core's nearest memory.
 inline constexpr size_t kBlock = 1024;
 
 /// Some particles in a substep, and what acts on them so far.
-struct Block {
+struct ParticleBlock {
     size_t begin = 0, count = 0;  ///< among all
     double seconds = 0;           ///< of the scene, at the end of the substep
     float dt = 0;                 ///< seconds
@@ -39,10 +46,12 @@ struct Block {
     Samples samples() const;
 };
 
-/// All particles at the beginning of a substep, for those parts that look at neighbours.
+/// All particles, for those parts that look at neighbours: forces at the beginning of a substep, rules at its
+/// end.
 struct Crowd {
     std::span<const V3f> position, velocity;
     std::span<const int32_t> group, state;
+    std::span<const uint64_t> id;
 };
 
 /// A number, or a field of it, for those of one group; 0 for others.
@@ -52,7 +61,7 @@ struct Strength {
     Strength() = default;
     explicit Strength(const ResolvedParams& p, const std::string& id = "strength");
     /// Of each particle of the block.
-    void over(const Block& block, float* out) const;
+    void over(const ParticleBlock& block, float* out) const;
     /// Whether a particle of that group is meant.
     bool of(int32_t other) const { return group == 0 || group == other; }
 };
@@ -62,9 +71,9 @@ class Force {
     virtual ~Force() = default;
     /// Called before the blocks of a substep.
     virtual void look(const Crowd&, Progress&) {}
-    virtual void act(Block& block) const = 0;
+    virtual void act(ParticleBlock& block) const = 0;
     /// Changes velocities after all forces acted; @p velocity is what they come to.
-    virtual void hold(const Block&, V3f* /*velocity*/) const {}
+    virtual void hold(const ParticleBlock&, V3f* /*velocity*/) const {}
     /// Whether particles act on each other: then all are made, also in Draft.
     virtual bool together() const { return false; }
 };
@@ -90,7 +99,7 @@ struct Births {
     std::vector<V3f> position, velocity, normal, spin;
     std::vector<float> life, size, weight, late;  ///< late: seconds from birth to the end of the substep
     std::vector<float> sourceAge;  ///< seconds that what bears them was old: for fields over age
-    std::vector<int32_t> group, state;
+    std::vector<int32_t> group, state, generation;
     std::vector<Color> color;
     size_t count() const { return id.size(); }
     /// One more, neutral in all but these.
@@ -117,12 +126,15 @@ class Offspring {
         std::span<const V3f> position, velocity, normal;
         std::span<const float> age, life, scale;
         std::span<const uint64_t> id;
-        std::span<const int32_t> group, state;
-        std::span<const uint8_t> touched, died;  ///< in this substep
-        std::span<int32_t> told;                 ///< "told", where an offspring asks for it
+        std::span<const int32_t> group, state, generation;
+        std::span<const uint8_t> began;  ///< in this substep a contact began
+        std::span<const uint8_t> died;   ///< in this substep
+        std::span<int32_t> told;         ///< "told"
         float dt;
+        size_t memoryLimit;  ///< bytes that all particles may take
         Samples samples() const;
     };
+    /// Asks for the memory of all that it will bear before it does. Throws Error.
     virtual void bear(const Parents& parents, Births& births) = 0;
     /// Whether neighbours count.
     virtual bool together() const { return false; }
@@ -144,6 +156,7 @@ class Rule {
         size_t count() const { return position.size(); }
         Samples samples() const;
     };
+    /// Called before judging, with all particles as they are judged.
     virtual void look(const Crowd&, Progress&) {}
     virtual void judge(View& view) const = 0;
     virtual bool colours() const { return false; }
@@ -161,9 +174,16 @@ class Looks {
 class Spacing {
   public:
     virtual ~Spacing() = default;
-    virtual void part(std::span<V3f> position, std::span<V3f> velocity, std::span<const float> scale,
-                      std::span<const int32_t> state, std::span<const uint64_t> id, float dt,
-                      Progress& progress) const = 0;
+    struct View {
+        std::span<V3f> position, velocity;
+        std::span<const float> scale, weight;  ///< weight may be empty
+        std::span<const int32_t> state;
+        std::span<const uint64_t> id;
+    };
+    /// Moves those that are too near apart.
+    virtual void part(const View& view, Progress& progress) const = 0;
+    /// Takes from the velocities of those that touch what goes towards each other: bounce and friction.
+    virtual void rub(const View& view, Progress& progress) const = 0;
 };
 
 /// All that a frame is stepped with.
@@ -175,11 +195,31 @@ struct ParticleParts {
     std::vector<std::unique_ptr<Rule>> rules;
     std::vector<std::unique_ptr<Spacing>> spacings;
     std::vector<std::unique_ptr<Looks>> looks;
-    bool sticks = false, spins = false, colours = false, weighs = false,
-         tells = false;         ///< columns that are needed
+    bool sticks = false, spins = false, colours = false, weighs = false;  ///< columns that are needed
     float strandThickness = 0;  ///< metres, that strands keep from each other; 0 for none
     int strandRounds = 1;
     std::vector<std::string> notes;
+    /// A part that is not the same at both ends of the frame, and where what it added stands.
+    struct Changing {
+        std::string part;
+        size_t number, firstForce, forces, firstRule, rules;
+    };
+    std::vector<Changing> changing;
+};
+
+/// Why a part does nothing: it has nothing to act on. The simulation goes on without it, and says so.
+class NothingToActOn : public Error {
+  public:
+    using Error::Error;
+};
+
+/// The integral of a parameter over time, at both ends of a frame.
+struct Travelled {
+    V3d before{0}, now{0};
+    double begin = 0, end = 0;  ///< seconds
+    V3d at(double seconds) const {
+        return end > begin ? before + (now - before) * ((seconds - begin) / (end - begin)) : now;
+    }
 };
 
 /// What a part is made from.
@@ -191,6 +231,12 @@ struct PartContext {
     const ResolvedParams& params() const { return *part.params; }
     /// The world of the frame. Throws Error where there is none.
     Surroundings& around() const;
+    /// How far something has gone whose speed is that parameter: it takes keys without a jump.
+    Travelled travelled(const std::string& param) const;
+    /// The surface that a parameter names, or the layer's own where it names none, and the same at rest.
+    /// Throws NothingToActOn where there is none, or it has no area.
+    SurfacePtr surface(const std::string& param, const char* what) const;
+    SurfacePtr surfaceAtRest(const std::string& param) const;
 };
 
 struct ParticlePart {
@@ -203,6 +249,9 @@ const std::vector<ParticlePart>& particleParts();
 
 /// Throws Error, naming the part.
 ParticleParts partsOf(const SolverInput& before, const SolverInput& now);
+/// Makes those forces and rules anew which are not the same throughout the frame, as they are at a part of
+/// it, 0 to 1: fields, keys and the objects that they stand on. Throws Error, naming the part.
+void renew(ParticleParts& parts, const SolverInput& before, const SolverInput& now, double at);
 
 /// A part that stands among particles.
 StepType partType(std::string id, std::string title, std::string help, std::vector<ParamSpec> params);
@@ -211,6 +260,10 @@ StepType partType(std::string id, std::string title, std::string help, std::vect
 ParticlePart onStrands(ParticlePart part);
 /// A step that only works frame by frame: with its solver, and what its bake is used for.
 StepType solverStep(StepType type, std::shared_ptr<const Solver> solver);
+
+/// The way, of unit length, from one to another that lies at the same place: each has a direction of its own
+/// by id.
+V3f apartBy(uint64_t from, uint64_t to);
 
 /// "group" as all forces have it.
 ParamSpec groupSpec();

@@ -24,7 +24,7 @@ struct Columns {
     std::span<const float> weight;
     std::span<Color> color;
     std::span<Quatf> turn, stuckTurn;
-    std::span<int32_t> stuckIn, triangle;
+    std::span<int32_t> stuckIn, triangle, met;
     std::span<V2f> bary;
 
     explicit Columns(AttributeSet& a, const ParticleParts& parts)
@@ -43,9 +43,10 @@ struct Columns {
         weight = a.find<float>("weight");
         if (a.has("color")) color = a.add<Color>("color");
         if (a.has("orient")) turn = a.add<Quatf>("orient");
+        if (a.has("met")) met = a.add<int32_t>("met");
         if (!a.has("stuck_in")) return;
-        stuckIn = a.add<int32_t>("stuck_in"), triangle = a.add<int32_t>("triangle");
-        bary = a.add<V2f>("bary"), stuckTurn = a.add<Quatf>("stuck_turn");
+        stuckIn = a.add<int32_t>("stuck_in"), triangle = a.add<int32_t>("stuck_triangle");
+        bary = a.add<V2f>("stuck_bary"), stuckTurn = a.add<Quatf>("stuck_turn");
     }
 };
 
@@ -78,7 +79,8 @@ class Substep {
           seconds_(seconds),
           late_(late),
           firstLate_(a.size() - late.size()),
-          touched_(a.size()) {
+          touched_(a.size()),
+          began_(a.has("met") ? a.size() : 0) {
         for (const Collider& k : parts.colliders) wakes_ |= k.then == OnContact::Wake;
     }
 
@@ -87,7 +89,28 @@ class Substep {
             for (size_t at = begin; at < end; at += kBlock) block(at, std::min(end, at + kBlock));
         });
     }
-    std::span<const uint8_t> touched() const { return touched_; }
+    /// Those whose contact began.
+    std::span<const uint8_t> began() const { return began_; }
+    bool collides() const { return !collisions_.empty(); }
+
+    /// Particles that were moved apart go no farther than what they meet lets them; @p from  where they were.
+    void keepOut(std::span<const V3f> from, Progress& progress) {
+        parallelRanges(from.size(), kBlock, progress, [&](size_t begin, size_t end) {
+            for (size_t i = begin; i < end; ++i)
+                if (c_.state[i] == 0 && c_.position[i] != from[i])
+                    collisions_.keepOut(from[i], c_.position[i], c_.velocity[i], c_.scale[i], c_.group[i],
+                                        c_.turn.empty() ? nullptr : &c_.turn[i]);
+        });
+    }
+
+    /// What rules make of all, once all are where they are at the end.
+    void rules(Progress& progress) {
+        if (parts_.rules.empty()) return;
+        const Crowd crowd{c_.position, c_.velocity, c_.group, c_.state, c_.id};
+        for (const auto& rule : parts_.rules) rule->look(crowd, progress);
+        parallelRanges(c_.position.size(), kBlock, progress,
+                       [&](size_t begin, size_t end) { rules(begin, end); });
+    }
     Columns& columns() { return c_; }
     size_t held() const { return held_; }
 
@@ -102,7 +125,7 @@ class Substep {
         std::fill(push, push + count, V3f(0.0f));
         std::fill(drift, drift + count, V3f(0.0f));
         std::fill(grip, grip + count, 0.0f);
-        Block b;
+        ParticleBlock b;
         b.begin = begin, b.count = count, b.seconds = seconds_, b.dt = dt_;
         b.position = half, b.velocity = c_.velocity.data() + begin;
         b.age = c_.age.data() + begin, b.life = c_.life.data() + begin, b.scale = c_.scale.data() + begin;
@@ -123,7 +146,6 @@ class Substep {
             if (v1[i] != forced[i]) x1[i] = b.position[i] + v1[i] * timeOf(begin + i);
             settle(begin + i, x1[i], v1[i]);
         }
-        rules(begin, end);
     }
 
     /// Nothing acts on them.
@@ -134,7 +156,6 @@ class Substep {
             c_.position[i] += c_.velocity[i] * h;
             c_.age[i] += h;
         }
-        rules(begin, end);
     }
 
     void settle(size_t i, const V3f& x1, const V3f& v1) {
@@ -169,8 +190,17 @@ class Substep {
         collisions_.settle(p);
         c_.position[i] = p.x1, c_.velocity[i] = p.v1;
         touched_[i] = p.touched;
+        if (!began_.empty()) contact(i, p.touched);
         if (p.ended) c_.life[i] = std::min(c_.life[i], c_.age[i]);
         if (p.stuckIn != 0) stick(i, p);
+    }
+
+    /// A contact begins with a touch, and ends when it is off what it touched by more than the thickness:
+    /// what lies on something touches it again and again, and that is one contact.
+    void contact(size_t i, bool touched) {
+        began_[i] = touched && !c_.met[i];
+        c_.met[i] = touched || (c_.met[i] && collisions_.near(c_.position[i], c_.scale[i], c_.group[i],
+                                                              c_.turn.empty() ? nullptr : &c_.turn[i]));
     }
 
     void stick(size_t i, const Passage& p) {
@@ -182,20 +212,26 @@ class Substep {
     }
 
     void carry(size_t i) {
+        // On a mesh the tip has its place; over a plane all of it moves along.
+        const Collider& collider = parts_.colliders[size_t(std::abs(c_.stuckIn[i])) - 1];
+        const float ahead = collider.surface && !c_.turn.empty() ? collider.ahead * c_.scale[i] : 0.0f;
         Quatf frame;
         V3f place = c_.position[i];
-        collisions_.carry(c_.stuckIn[i], uint32_t(c_.triangle[i]), c_.bary[i], place, c_.velocity[i], frame);
-        if (!c_.turn.empty()) {
-            c_.turn[i] = frame * c_.stuckTurn[i];
-            const float ahead = parts_.colliders[size_t(std::abs(c_.stuckIn[i])) - 1].ahead * c_.scale[i];
-            place -= rotate(c_.turn[i], V3f(0, ahead, 0));
+        if (ahead != 0) place += rotate(c_.turn[i], V3f(0, ahead, 0));
+        uint32_t triangle = uint32_t(c_.triangle[i]);
+        if (collisions_.rebind(c_.stuckIn[i], place, triangle, c_.bary[i])) {
+            c_.triangle[i] = int32_t(triangle);
+            if (!c_.turn.empty())
+                c_.stuckTurn[i] = ~collisions_.frameOf(c_.stuckIn[i], triangle) * c_.turn[i];
         }
+        collisions_.carry(c_.stuckIn[i], triangle, c_.bary[i], place, c_.velocity[i], frame);
+        if (!c_.turn.empty()) c_.turn[i] = frame * c_.stuckTurn[i];
+        if (ahead != 0) place -= rotate(c_.turn[i], V3f(0, ahead, 0));
         c_.position[i] = place;
         c_.age[i] += dt_;
     }
 
     void rules(size_t begin, size_t end) {
-        if (parts_.rules.empty()) return;
         const size_t n = end - begin;
         Rule::View v{c_.position.subspan(begin, n),
                      c_.velocity.subspan(begin, n),
@@ -219,7 +255,7 @@ class Substep {
     std::span<const float> late_;
     size_t firstLate_;
     bool wakes_ = false;
-    std::vector<uint8_t> touched_;
+    std::vector<uint8_t> touched_, began_;
     std::atomic<size_t> held_{0};
 };
 
@@ -240,7 +276,10 @@ void append(AttributeSet& a, const Births& b, const ParticleParts& parts) {
     put(a.add<float>("born"), b.size);
     put(a.add<int32_t>("group"), b.group);
     put(a.add<int32_t>("state"), b.state);
-    if (parts.tells) a.add<int32_t>("told");
+    if (!parts.offspring.empty()) {
+        a.add<int32_t>("told"), a.add<int32_t>("met");
+        put(a.add<int32_t>("generation"), b.generation);
+    }
     if (parts.weighs) put(a.add<float>("weight", 1.0f), b.weight);
     if (parts.colours) put(a.add<Color>("color", Color(1.0f)), b.color);
     if (!parts.spins && !parts.sticks) return;
@@ -262,12 +301,13 @@ void complete(AttributeSet& a, const ParticleParts& parts) {
     for (const char* name : {"age", "life", "scale", "born"}) need(name, 0.0f);
     for (const char* name : {"group", "state"}) need(name, int32_t(0));
     need("id", uint64_t(0));
-    if (parts.tells) need("told", int32_t(0));
+    if (!parts.offspring.empty())
+        for (const char* name : {"told", "met", "generation"}) need(name, int32_t(0));
     if (parts.weighs) need("weight", 1.0f);
     if (parts.colours) need("color", Color(1.0f));
     if (parts.spins || parts.sticks) need("spin", V3f(0.0f)), need("orient", Quatf());
-    if (parts.sticks) need("stuck_in", int32_t(0)), need("triangle", int32_t(0));
-    if (parts.sticks) need("bary", V2f(0.0f)), need("stuck_turn", Quatf());
+    if (parts.sticks) need("stuck_in", int32_t(0)), need("stuck_triangle", int32_t(0));
+    if (parts.sticks) need("stuck_bary", V2f(0.0f)), need("stuck_turn", Quatf());
     if (!a.has("stuck_in")) return;
     const auto in = std::as_const(a).find<int32_t>("stuck_in");
     for (size_t i = 0; i < in.size(); ++i)
@@ -297,6 +337,18 @@ void bury(AttributeSet& a, bool keep) {
     a = a.gathered(stay);
 }
 
+/// Moves those that are too near apart, never into what they meet, and lets them bounce and rub.
+void space(Substep& step, const ParticleParts& parts, Progress& progress) {
+    Columns& c = step.columns();
+    const Spacing::View view{c.position, c.velocity, c.scale, c.weight, c.state, c.id};
+    for (const auto& spacing : parts.spacings) {
+        const std::vector<V3f> from(c.position.begin(), c.position.end());
+        spacing->part(view, progress);
+        if (step.collides()) step.keepOut(from, progress);
+        spacing->rub(view, progress);
+    }
+}
+
 }  // namespace
 
 void stepParticles(AttributeSet& particles, ParticleParts& parts, const StepSettings& settings, double begin,
@@ -304,9 +356,9 @@ void stepParticles(AttributeSet& particles, ParticleParts& parts, const StepSett
                    Progress& progress) {
     {
         const Crowd crowd{particles.find<V3f>("P"), particles.find<V3f>("v"),
-                          particles.find<int32_t>("group"), particles.find<int32_t>("state")};
+                          particles.find<int32_t>("group"), particles.find<int32_t>("state"),
+                          particles.find<uint64_t>("id")};
         for (const auto& force : parts.forces) force->look(crowd, progress);
-        for (const auto& rule : parts.rules) rule->look(crowd, progress);
     }
     Births children;
     {
@@ -314,27 +366,27 @@ void stepParticles(AttributeSet& particles, ParticleParts& parts, const StepSett
         step.run(progress);
         counts.held = std::max(counts.held, step.held());  // the same ones, mostly, in each substep
         Columns& c = step.columns();
-        for (const auto& spacing : parts.spacings)
-            spacing->part(c.position, c.velocity, c.scale, c.state, c.id, float(end - begin) * frame,
-                          progress);
+        if (!parts.spacings.empty()) space(step, parts, progress);
+        step.rules(progress);
         if (!parts.offspring.empty()) {
             std::vector<uint8_t> died(particles.size());
             for (size_t i = 0; i < died.size(); ++i)
                 died[i] = !(c.age[i] < c.life[i]) && c.state[i] != int32_t(ParticleState::Ended);
-            const Offspring::Parents parents{
-                c.position,
-                c.velocity,
-                particles.find<V3f>("N"),
-                c.age,
-                c.life,
-                c.scale,
-                c.id,
-                c.group,
-                c.state,
-                step.touched(),
-                died,
-                parts.tells ? particles.add<int32_t>("told") : std::span<int32_t>(),
-                float(end - begin) * frame};
+            const Offspring::Parents parents{c.position,
+                                             c.velocity,
+                                             particles.find<V3f>("N"),
+                                             c.age,
+                                             c.life,
+                                             c.scale,
+                                             c.id,
+                                             c.group,
+                                             c.state,
+                                             particles.find<int32_t>("generation"),
+                                             step.began(),
+                                             died,
+                                             particles.add<int32_t>("told"),
+                                             float(end - begin) * frame,
+                                             settings.memoryLimit};
             for (const auto& o : parts.offspring) o->bear(parents, children);
         }
     }
@@ -380,7 +432,8 @@ class ParticleSolver : public Solver {
         AttributeSet a = bornOf(std::get<PointsPtr>(last.geometry)->attributes);
         complete(a, parts);
         state.numbers.resize(parts.emitters.size() * Emitter::kNumbers, 0.0);
-        const StepSettings settings = settingsOf(*now.params);
+        StepSettings settings = settingsOf(*now.params);
+        settings.memoryLimit = now.memoryLimit;
         const float frame = float((now.frame - before.frame) / now.rate);
         StepCounts counts;
         for (int s = 0; s < settings.substeps; ++s) {
@@ -390,8 +443,9 @@ class ParticleSolver : public Solver {
                 parts.emitters[e]->emit(from, to, before, in, numbersOf(state, e), births, progress);
             free(parts, births, from, to, frame, counts);
             append(a, births, parts);
-            askForMemory(double(a.size()) * 220.0, now.memoryLimit, double(a.size()));
+            askForMemory(double(a.size()) * kParticleBytes, now.memoryLimit, double(a.size()));
             const double seconds = (before.frame + to * (now.frame - before.frame)) / now.rate;
+            renew(parts, before, now, to);
             stepParticles(a, parts, settings, from, to, frame, seconds, births.late, counts, progress);
         }
         return finished(std::move(state), std::move(a), parts, in, frame, counts, progress);
@@ -417,7 +471,7 @@ class ParticleSolver : public Solver {
     }
 
     static StepSettings settingsOf(const ResolvedParams& p) {
-        return {int(p.integer("substeps")), float(p.number("fastest")), p.flag("keep_ended")};
+        return {int(p.integer("substeps")), float(p.number("fastest")), p.flag("keep_ended"), SIZE_MAX};
     }
 
     /// Without an emitter every element is a particle from the first frame on.

@@ -10,8 +10,9 @@ StepType simulateStep();
 /// How a frame is stepped.
 struct StepSettings {
     int substeps = 2;
-    float fastest = 1000;    ///< m/s: what would be faster is held to it, and counted
-    bool keepEnded = false;  ///< those that end stay where they are
+    float fastest = 1000;           ///< m/s: what would be faster is held to it, and counted
+    bool keepEnded = false;         ///< those that end stay where they are
+    size_t memoryLimit = SIZE_MAX;  ///< bytes that all particles may take
 };
 
 /// What happened that the artist should know.

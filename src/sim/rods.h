@@ -1,9 +1,10 @@
 // Strands as elastic rods.
 #pragma once
+#include <memory>
 #include <span>
 #include <vector>
 
-#include "base/lanes.h"
+#include "base/vec.h"
 
 namespace ovrix {
 
@@ -34,16 +35,23 @@ struct RodRest {
 /// at once with the directions that they aim at held, as Bouaziz et al., "Projective Dynamics", ACM TOG
 /// 33(4), 2014, doi:10.1145/2601097.2601116: five diagonals, whose factors stay the same as long as the
 /// substep does. So stiff strands need no more rounds than limp ones. Then lengths are kept.
+///
+/// How far the system's numbers lie apart grows with the fourth power of the number of pieces. Up to where
+/// single precision holds, four rods share a register; beyond, each is solved in double precision by itself;
+/// what even that does not hold is made less stiff, and softened() says so. A rod may have any number of
+/// pieces.
 class Rods {
   public:
     static constexpr size_t kLanes = 4;
-    /// Points beyond the 512th of a strand are not moved.
-    static constexpr size_t kMost = 512;
 
     /// @param rest  one to four of two points or more, all of as many; @p dt seconds of a substep
     Rods(std::span<const RodRest> rest, const RodNature& nature, float dt);
+    Rods(Rods&&) noexcept;
+    ~Rods();
 
     size_t count() const { return count_; }
+    /// How many of them are less stiff than asked for.
+    size_t softened() const { return softened_; }
     /// Brings the rods to where their bends and lengths hold, as far as their stiffness says in a substep;
     /// @p lines are the places where other forces alone would take their points. Thread safe.
     void relax(std::span<const std::span<V3f>> lines, std::span<const Quatf> roots) const;
@@ -52,28 +60,8 @@ class Rods {
     void keepLengths(std::span<const std::span<V3f>> lines, std::span<const bool> which) const;
 
   private:
-    /// What belongs to one piece, or to the point at its end.
-    struct Piece {
-        Float4 length, perLength, longest;
-        Float4 pull;             ///< mass of the end point by dt^2
-        Float4 weight, weights;  ///< of the end point, and with that of the other end
-        Float4 stiff;
-        Float4 before;    ///< 1 / length of the piece before; 0 at the root
-        Float4 one, two;  ///< factors of the five diagonals: rows above
-        Float4 off, farOff, perDiagonal;
-        Vec4 bend;   ///< its direction at rest, in the frame of the piece before
-        Vec4 shape;  ///< its end at rest, in the frame of the root
-    };
-    void load(std::span<const std::span<V3f>> lines, Vec4* points) const;
-    void store(const Vec4* points, std::span<const std::span<V3f>> lines) const;
-    void solveBends(const Vec4* predicted, const Turn4& root, Vec4* points) const;
-    void keepLengths(Vec4* points, Mask4 which) const;
-    void factor();
-
-    std::vector<Piece> pieces_;
-    size_t count_;
-    float keep_;
-    int iterations_;
+    std::vector<std::unique_ptr<const struct RodChain>> chains_;  // one for all, or one for each
+    size_t count_, softened_ = 0;
 };
 
 }  // namespace ovrix

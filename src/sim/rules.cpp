@@ -23,7 +23,7 @@ class Change : public Rule {
     }
     bool colours() const override { return does_ == 1; }
     bool together() const override { return condition_.together(); }
-    void look(const Crowd& crowd, Progress&) override { condition_.all(crowd.position); }
+    void look(const Crowd& crowd, Progress&) override { condition_.all(crowd.position, crowd.state); }
 
     void judge(View& v) const override {
         const std::vector<uint8_t> holds = condition_.over(v.samples(), v.touched);

@@ -17,6 +17,10 @@ using namespace specs;
 
 namespace {
 
+/// What a point takes beside the state before and the recipe's own: its new state, where it started, the rods
+/// and what is known of what is near.
+constexpr double kStrandPointBytes = 224, kStrandContactBytes = 96;
+
 /// The strands that drive the simulated ones: where their roots are at both ends of a frame.
 struct Drive {
     StrandsPtr before, now;
@@ -74,6 +78,9 @@ class StrandSolver : public Solver {
             return fresh;
         }
         ParticleParts parts = partsOf(before, now);
+        const double points = double(drive.now->pointCount());
+        const double each = kStrandPointBytes + (parts.strandThickness > 0 ? kStrandContactBytes : 0.0);
+        askForMemory(points * each, now.memoryLimit, points);
         auto set = std::make_shared<StrandSet>(*drive.now);  // colours and widths are those of now
         set->points.set("P", copied<V3f>(old->points, "P"));
         set->points.set("v", copied<V3f>(old->points, "v"));
@@ -83,21 +90,12 @@ class StrandSolver : public Solver {
         for (int s = 0; s < step.substeps; ++s) {
             const double seconds =
                 (before.frame + double(s + 1) / step.substeps * (now.frame - before.frame)) / now.rate;
+            renew(parts, before, now, double(s + 1) / step.substeps);
             step.run(s, seconds, progress);
         }
-        SolverState state{now.frame,
-                          StrandsPtr(set),
-                          {kBegun},
-                          parts.notes,
-                          std::make_shared<const MemoBox>(std::move(step.memo))};
-        if (const auto n = std::count(step.freed.begin(), step.freed.end(), 1))
-            state.notes.push_back(fmt::format(
-                "{} strand{} began inside of what {} meet{}, and {} moved to its surface", n,
-                n == 1 ? "" : "s", n == 1 ? "it" : "they", n == 1 ? "s" : "", n == 1 ? "was" : "were"));
-        if (const auto n = std::count(step.frozen.begin(), step.frozen.end(), 1))
-            state.notes.push_back(
-                fmt::format("{} strand{} stood still for a while: a force on {} was no number", n,
-                            n == 1 ? "" : "s", n == 1 ? "it" : "them"));
+        SolverState state{now.frame, StrandsPtr(set), {kBegun}, parts.notes, nullptr};
+        step.say(state.notes);
+        state.memo = std::make_shared<const MemoBox>(std::move(step.memo));
         return state;
     }
 
@@ -176,11 +174,11 @@ class StrandSolver : public Solver {
         RodNature nature;
         float damping, drag;
         std::span<V3f> position, velocity;
-        std::vector<float> one, zero, forever, weight;
-        std::vector<int32_t> group;
-        std::vector<uint64_t> id;
+        float heavy;
+        std::span<const uint64_t> ids;  ///< of strands; empty for their numbers
         std::vector<V3f> start;
-        std::vector<uint8_t> frozen, freed;  ///< of each strand
+        std::vector<uint8_t> forced;         ///< of each point: a force on it was no number
+        std::vector<uint8_t> frozen, freed;  ///< of each strand; frozen: 1 by a force, 2 by its own solution
         bool fresh = false;
         std::unique_ptr<Memo> memo;
 
@@ -192,27 +190,44 @@ class StrandSolver : public Solver {
             nature.keepShape = float(p.number("keep"));
             nature.stretch = float(p.number("stretch"));
             damping = float(p.number("damping"));
-            const float heavy = float(p.number("weight"));
+            heavy = float(p.number("weight"));
             drag = float(p.number("air")) / heavy;
-            weight.assign(set.pointCount(), heavy);
             position = set.points.add<V3f>("P"), velocity = set.points.add<V3f>("v");
             const size_t n = position.size();
-            one.assign(n, 1.0f), zero.assign(n, 0.0f), group.assign(n, 0);
-            forever.assign(n, std::numeric_limits<float>::infinity());
-            id.resize(n);
             frozen.assign(set.size(), 0), freed.assign(set.size(), 0);
             if (known) memo = known->take();
             if (!memo) memo = std::make_unique<Memo>();
-            memo->clear.resize(n);
+            memo->clear.resize(parts.colliders.empty() ? 0 : n);
             for (Clearance& c : memo->clear) c.wake();  // a frame begins with a close look
-            const auto ids = std::as_const(set.strands).find<uint64_t>("id");
-            for (size_t k = 0; k < set.size(); ++k)
-                for (uint32_t i = set.start[k]; i < set.start[k + 1]; ++i) id[i] = ids.empty() ? k : ids[k];
+            ids = std::as_const(set.strands).find<uint64_t>("id");
             const float stiff = float(p.number("stiff")), dt = frame / float(substeps);
             const Curve& along = p.profile("along");
             if (!memo->rods || !memo->rods->holds(drive.now, nature, stiff, dt, along))
                 memo->rods = std::make_shared<const RodsMade>(
                     RodsMade{drive.now, nature, stiff, dt, along, bundled(stiff, dt, along)});
+        }
+
+        /// What the artist should know of the frame.
+        void say(std::vector<std::string>& notes) const {
+            const auto add = [&](size_t n, const char* one, const char* many) {
+                if (n) notes.push_back(fmt::format("{} {}", n, n == 1 ? one : many));
+            };
+            add(size_t(std::count(freed.begin(), freed.end(), 1)),
+                "strand began inside of what it collides with, and was moved to its surface",
+                "strands began inside of what they collide with, and were moved to its surface");
+            add(size_t(std::count(frozen.begin(), frozen.end(), 1)),
+                "strand stood still for a while: a force on it was no number",
+                "strands stood still for a while: a force on them was no number");
+            add(size_t(std::count(frozen.begin(), frozen.end(), 2)),
+                "strand stood still for a while, since its shape could not be worked out: use more substeps",
+                "strands stood still for a while, since their shape could not be worked out: use more "
+                "substeps");
+            size_t soft = 0;
+            for (const Bundle& b : memo->rods->bundles) soft += b.rods->softened();
+            add(soft,
+                "strand is less stiff than asked for: it has too many points for that. Resample it to fewer",
+                "strands are less stiff than asked for: they have too many points for that. Resample them to "
+                "fewer");
         }
 
         std::vector<Bundle> bundled(float stiff, float dt, const Curve& along) const {
@@ -251,8 +266,7 @@ class StrandSolver : public Solver {
             const float dt = frame / float(substeps), left = std::exp(-damping * dt);
             if (std::exchange(fresh, false)) letOut(collisions, progress);
             start.assign(position.begin(), position.end());
-            const Crowd crowd{position, velocity, group, group};
-            for (const auto& force : parts.forces) force->look(crowd, progress);
+            forced.assign(position.size(), 0);
             parallelRanges(position.size(), 512, progress, [&](size_t begin, size_t end) {
                 for (size_t at = begin; at < end; at += kBlock)
                     push(at, std::min(end, at + kBlock), dt, seconds);
@@ -264,18 +278,19 @@ class StrandSolver : public Solver {
                     relax(bundles[b], float(to));
                     if (apart) continue;
                     meet(bundles[b], collisions, dt);
-                    finish(bundles[b], dt, left);
+                    finish(bundles[b], float(from), float(to), dt, left);
                 }
             });
             if (!apart) return;
-            spaceStrands(set, position, parts.strandThickness, parts.strandRounds, memo->near, progress);
+            spaceStrands(set, start, position, parts.strandThickness, parts.strandRounds, memo->near,
+                         progress);
             parallelRanges(bundles.size(), 4, progress, [&](size_t begin, size_t end) {
                 for (size_t b = begin; b < end; ++b) {
                     std::array<std::span<V3f>, Rods::kLanes> lines;
                     const std::array<bool, Rods::kLanes> all{true, true, true, true};
                     bundles[b].rods->keepLengths(linesOf(bundles[b], lines), all);
                     meet(bundles[b], collisions, dt);
-                    finish(bundles[b], dt, left);
+                    finish(bundles[b], float(from), float(to), dt, left);
                 }
             });
         }
@@ -297,12 +312,24 @@ class StrandSolver : public Solver {
             std::fill(push, push + count, V3f(0.0f));
             std::fill(drift, drift + count, V3f(0.0f));
             std::fill(grip, grip + count, drag);
-            Block b;
+            ParticleBlock b;
             b.begin = at, b.count = count, b.seconds = seconds, b.dt = dt;
             b.position = start.data() + at, b.velocity = velocity.data() + at;
-            b.age = zero.data() + at, b.life = forever.data() + at, b.scale = one.data() + at;
-            b.weight = weight.data() + at;
-            b.id = id.data() + at, b.group = group.data() + at;
+            // What particles have each of their own is the same for all of a strand's points.
+            float one[kBlock], zero[kBlock], forever[kBlock], weight[kBlock];
+            int32_t group[kBlock];
+            uint64_t id[kBlock];
+            std::fill(one, one + count, 1.0f), std::fill(zero, zero + count, 0.0f);
+            std::fill(forever, forever + count, std::numeric_limits<float>::infinity());
+            std::fill(weight, weight + count, heavy), std::fill(group, group + count, 0);
+            size_t strand = size_t(std::upper_bound(set.start.begin(), set.start.end(), uint32_t(at)) -
+                                   set.start.begin()) -
+                            1;
+            for (size_t i = 0; i < count; ++i) {
+                while (at + i >= set.start[strand + 1]) ++strand;
+                id[i] = ids.empty() ? strand : ids[strand];
+            }
+            b.age = zero, b.life = forever, b.scale = one, b.weight = weight, b.id = id, b.group = group;
             b.push = push, b.grip = grip, b.drift = drift;
             for (const auto& force : parts.forces) force->act(b);
             float last = -1, left = 1, part = dt;  // most often all have the same grip
@@ -315,7 +342,10 @@ class StrandSolver : public Solver {
                 velocity[at + i] = velocity[at + i] * left + (push[i] + drift[i]) * part;
             }
             for (const auto& force : parts.forces) force->hold(b, velocity.data() + at);
-            for (size_t i = 0; i < count; ++i) position[at + i] += velocity[at + i] * dt;
+            for (size_t i = 0; i < count; ++i) {
+                position[at + i] += velocity[at + i] * dt;
+                if (!isFinite(position[at + i])) forced[at + i] = 1;
+            }
         }
 
         std::span<const std::span<V3f>> linesOf(const Bundle& b,
@@ -364,18 +394,35 @@ class StrandSolver : public Solver {
                 line[i] = passage.x1;
                 any |= passage.touched;
             }
+            for (size_t i = 0; i + 1 < line.size(); ++i)
+                if (!clearBetween(set.start[k] + i, line[i], line[i + 1], i == 0))
+                    any |= collisions.pushPieceOut(line[i], line[i + 1], i == 0);
             return any;
         }
 
-        void finish(const Bundle& b, float dt, float left) {
+        /// Whether what is known to be free around the ends of a piece covers all of it.
+        bool clearBetween(size_t at, const V3f& a, const V3f& b, bool root) const {
+            const auto room = [](const Clearance& c, const V3f& p) {
+                return std::max(0.0f, c.radius - (p - c.place).length());
+            };
+            return (root ? 0.0f : room(memo->clear[at], a)) + room(memo->clear[at + 1], b) >=
+                   (b - a).length();
+        }
+
+        /// What is lost of their motion is lost of that within the frame of the root: hair of a runner does
+        /// not trail for it.
+        void finish(const Bundle& b, float from, float to, float dt, float left) {
             for (size_t lane = 0; lane < b.rods->count(); ++lane) {
                 const size_t k = b.strand[lane], begin = set.start[k], end = set.start[k + 1];
-                bool good = true;
-                for (size_t i = begin; i < end; ++i) good &= isFinite(position[i]);
-                frozen[k] |= !good;
+                bool good = true, byForce = false;
+                for (size_t i = begin; i < end; ++i) good &= isFinite(position[i]), byForce |= forced[i] != 0;
+                if (!good) frozen[k] = byForce ? 1 : std::max<uint8_t>(frozen[k], frozen[k] == 1 ? 1 : 2);
+                const V3f root0 = drive.rootAt(k, from), root1 = drive.rootAt(k, to);
+                const Quatf turn = drive.frameAt(k, to) * drive.frameAt(k, from).inverse();
                 for (size_t i = begin; i < end; ++i) {
                     if (!good) position[i] = start[i];
-                    velocity[i] = good ? (position[i] - start[i]) / dt * left : V3f(0.0f);
+                    const V3f rigid = root1 + rotate(turn, start[i] - root0);
+                    velocity[i] = good ? (rigid + (position[i] - rigid) * left - start[i]) / dt : V3f(0.0f);
                 }
             }
         }

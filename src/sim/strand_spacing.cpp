@@ -1,8 +1,12 @@
 #include "sim/strand_spacing.h"
 
+#include <tbb/parallel_sort.h>
+
+#include <optional>
 #include <unordered_map>
 
 #include "base/parallel.h"
+#include "geo/cubic.h"
 
 namespace ovrix {
 
@@ -18,6 +22,29 @@ void closestOfPieces(const V3f& p1, const V3f& d1, const V3f& p2, const V3f& d2,
     t = e > 0 ? (b * s + f) / e : 0.0f;
     if (t < 0) t = 0, s = a > 0 ? std::clamp(-c / a, 0.0f, 1.0f) : 0.0f;
     if (t > 1) t = 1, s = a > 0 ? std::clamp((b - c) / a, 0.0f, 1.0f) : 0.0f;
+}
+
+/// The earliest part of their common way at which two straight pieces pass through each other; negative for
+/// none. Their four ends lie in a plane then, which is a cubic in time: Provot, "Collision and Self-Collision
+/// Handling in Cloth Model Dedicated to Design Garments", Graphics Interface 1997. Writes the places on both.
+float crossing(const V3f* p0, const V3f* p1, const V3f* q0, const V3f* q1, float& s, float& t) {
+    const auto rel = [](const V3f& a, const V3f& o) { return V3d(a - o); };
+    // Relative to the first end of the first piece, at both ends of the way.
+    const V3d d0 = rel(p0[1], p0[0]), d1 = rel(p1[1], p1[0]), e0 = rel(q0[1], q0[0]), e1 = rel(q1[1], q1[0]);
+    const V3d w0 = rel(q0[0], p0[0]), w1 = rel(q1[0], p1[0]);
+    const V3d dd = d1 - d0, de = e1 - e0, dw = w1 - w0;
+    const V3d n0 = d0.cross(e0), n1 = d0.cross(de) + dd.cross(e0), n2 = dd.cross(de);
+    const Cubic f{w0.dot(n0), dw.dot(n0) + w0.dot(n1), dw.dot(n1) + w0.dot(n2), dw.dot(n2)};
+    double roots[4];
+    const int count = f.roots(roots);
+    for (int i = 0; i < count; ++i) {
+        const float at = float(roots[i]);
+        const V3f d(d0 + dd * roots[i]), e(e0 + de * roots[i]), w(w0 + dw * roots[i]);
+        closestOfPieces(V3f(0.0f), d, w, e, s, t);
+        const float scale = d.length() + e.length();
+        if ((d * s - w - e * t).length() < 1e-4f * scale) return at;
+    }
+    return -1.0f;
 }
 
 /// From each piece to its strand and its first point.
@@ -41,24 +68,73 @@ bool holds(const StrandNeighbours& near, std::span<const V3f> p, size_t pieces, 
     return true;
 }
 
-/// A piece among others: where it is, and what it is.
+/// A part of what a piece passes over in a substep: no place of it is farther from the middle than half and
+/// way.
 struct Placed {
     V3f middle;
-    float half;  ///< of its length
+    float half, way;  ///< of its length, and of how far it goes
     uint32_t piece, strand;
 };
+
+/// The value that a tenth of all is above; 0 for none.
+float tenthAbove(std::vector<float> values) {
+    std::erase_if(values, [](float x) { return !std::isfinite(x); });
+    if (values.empty()) return 0.0f;
+    const auto at = values.begin() + std::ptrdiff_t((values.size() - 1) * 9 / 10);
+    std::nth_element(values.begin(), at, values.end());
+    return *at;
+}
+
+/// Pieces as parts of about one size: a long one among short ones, or a quick one among slow ones, is
+/// several.
+/// @p reach  gets the size of a cell such that parts that may meet lie in one, or in two side by side
+std::vector<Placed> partsOf(const Pieces& pieces, std::span<const V3f> start, std::span<const V3f> p,
+                            float slack, float& cell) {
+    const size_t n = pieces.size();
+    std::vector<float> half(n), way(n);
+    for (size_t i = 0; i < n; ++i) {
+        const uint32_t k = pieces.first[i];
+        half[i] = 0.5f * std::max((p[k + 1] - p[k]).length(), (start[k + 1] - start[k]).length());
+        way[i] = 0.5f * std::max((p[k] - start[k]).length(), (p[k + 1] - start[k + 1]).length());
+    }
+    constexpr float kParts = 256;  // of one at most
+    float longest = 0, farthest = 0;
+    for (size_t i = 0; i < n; ++i)
+        if (std::isfinite(half[i] + way[i]))
+            longest = std::max(longest, half[i]), farthest = std::max(farthest, way[i]);
+    const float most = std::max({tenthAbove(half), longest / kParts, 1e-9f});
+    const float mostWay = std::max({tenthAbove(way), farthest / kParts, 1e-9f});
+    cell = 2.0f * (most + mostWay) + slack;
+    std::vector<Placed> all;
+    all.reserve(n);
+    for (size_t i = 0; i < n; ++i) {
+        if (!std::isfinite(half[i] + way[i])) continue;
+        const uint32_t k = pieces.first[i];
+        const int along = std::max(1, int(std::ceil(half[i] / most * 0.9999f)));
+        const int times = std::max(1, int(std::ceil(way[i] / mostWay * 0.9999f)));
+        for (int u = 0; u < along; ++u)
+            for (int t = 0; t < times; ++t) {
+                const float at = (float(u) + 0.5f) / float(along), when = (float(t) + 0.5f) / float(times);
+                const V3f a = start[k] + (p[k] - start[k]) * when,
+                          b = start[k + 1] + (p[k + 1] - start[k + 1]) * when;
+                all.push_back({a + (b - a) * at, half[i] / float(along), way[i] / float(times), uint32_t(i),
+                               pieces.strand[i]});
+            }
+    }
+    return all;
+}
 
 /// Pieces by the cells of an even grid that their middles lie in.
 class Cells {
   public:
     Cells(const std::vector<Placed>& all, float size) : perMetre_(1.0f / size) {
         order_.reserve(all.size());
-        for (const Placed& r : all)
-            if (isFinite(r.middle) && r.middle.length() * perMetre_ < 1e6f)
-                order_.emplace_back(key(cellOf(r.middle)), r.piece);
-        std::sort(order_.begin(), order_.end());
+        for (size_t i = 0; i < all.size(); ++i)
+            if (isFinite(all[i].middle) && all[i].middle.length() * perMetre_ < 1e6f)
+                order_.emplace_back(key(cellOf(all[i].middle)), uint32_t(i));
+        tbb::parallel_sort(order_.begin(), order_.end());
         sorted_.reserve(order_.size());  // they are read again and again: side by side
-        for (const auto& [cell, piece] : order_) sorted_.push_back(all[piece]);
+        for (const auto& [cell, i] : order_) sorted_.push_back(all[i]);
         for (size_t i = 0; i < order_.size(); ++i)
             if (i == 0 || order_[i].first != order_[i - 1].first)
                 first_.emplace(order_[i].first, uint32_t(first_.size())), begin_.push_back(uint32_t(i));
@@ -99,32 +175,34 @@ class Cells {
     std::unordered_map<uint64_t, uint32_t> first_;
 };
 
-void look(const Pieces& pieces, std::span<const V3f> p, float thickness, StrandNeighbours& near,
-          Progress& progress) {
+/// @param start  where the points were at the beginning of the substep: pieces that pass each other on the
+/// way are near, however fast they go
+void look(const Pieces& pieces, std::span<const V3f> start, std::span<const V3f> p, float thickness,
+          StrandNeighbours& near, Progress& progress) {
     const size_t n = pieces.size();
     near.looked.assign(p.begin(), p.end());
     near.thickness = thickness, near.slack = 2.0f * thickness;
-    const float reach = thickness + near.slack;
-    float longest = 0;
-    std::vector<Placed> all(n);
-    for (size_t i = 0; i < n; ++i) {
-        const V3f a = p[pieces.first[i]], b = p[pieces.first[i] + 1];
-        all[i] = {0.5f * (a + b), 0.5f * (b - a).length(), uint32_t(i), pieces.strand[i]};
-        if (std::isfinite(all[i].half)) longest = std::max(longest, all[i].half);
-    }
-    const Cells cells(all, 2.0f * longest + reach);
+    const float slack = thickness + near.slack;
+    float cell = 0;
+    const std::vector<Placed> all = partsOf(pieces, start, p, slack, cell);
+    const Cells cells(all, cell);
+    const auto wayOf = [&](uint32_t piece) {
+        const uint32_t k = pieces.first[piece];
+        return std::max((p[k] - start[k]).length(), (p[k + 1] - start[k + 1]).length());
+    };
     std::vector<std::vector<std::pair<uint32_t, uint32_t>>> found(cells.count());
     parallelRanges(cells.count(), 64, progress, [&](size_t begin, size_t end) {
         for (size_t c = begin; c < end; ++c) {
             const auto meet = [&](const Placed& x, const Placed& y) {
-                const float most = x.half + y.half + reach;
+                const float most = x.half + x.way + y.half + y.way + slack;
                 if (!((x.middle - y.middle).length2() < most * most) || x.strand == y.strand) return;
                 const V3f a = p[pieces.first[x.piece]], d = p[pieces.first[x.piece] + 1] - a;
                 const V3f b = p[pieces.first[y.piece]], e = p[pieces.first[y.piece] + 1] - b;
                 float s, t;
                 closestOfPieces(a, d, b, e, s, t);
+                const float reach = slack + wayOf(x.piece) + wayOf(y.piece);
                 if ((a + d * s - b - e * t).length2() < reach * reach)
-                    found[c].emplace_back(x.piece, y.piece);
+                    found[c].emplace_back(std::min(x.piece, y.piece), std::max(x.piece, y.piece));
             };
             const auto own = cells.at(c);
             for (size_t x = 0; x < own.size(); ++x)
@@ -135,34 +213,60 @@ void look(const Pieces& pieces, std::span<const V3f> p, float thickness, StrandN
             });
         }
     });
+    std::vector<std::pair<uint32_t, uint32_t>> pairs;
+    for (auto& own : found) pairs.insert(pairs.end(), own.begin(), own.end());
+    if (all.size() > n) {  // parts of the same two may have met more than once
+        tbb::parallel_sort(pairs.begin(), pairs.end());
+        pairs.erase(std::unique(pairs.begin(), pairs.end()), pairs.end());
+    }
     near.begin.assign(n + 1, 0);
-    for (const auto& pairs : found)
-        for (const auto& [i, k] : pairs) ++near.begin[i + 1], ++near.begin[k + 1];
+    for (const auto& [i, k] : pairs) ++near.begin[i + 1], ++near.begin[k + 1];
     for (size_t i = 0; i < n; ++i) near.begin[i + 1] += near.begin[i];
     near.others.resize(near.begin[n]);
     std::vector<uint32_t> next(near.begin.begin(), near.begin.end() - 1);
-    for (const auto& pairs : found)
-        for (const auto& [i, k] : pairs) near.others[next[i]++] = k, near.others[next[k]++] = i;
+    for (const auto& [i, k] : pairs) near.others[next[i]++] = k, near.others[next[k]++] = i;
     parallelFor(n, progress, [&](size_t i) {
         std::sort(near.others.begin() + near.begin[i], near.others.begin() + near.begin[i + 1]);
     });
 }
 
+/// How far one piece has to go from another in all, and where on it: since they are too near, or passed
+/// through each other on the way. Nothing when neither.
+struct Pushed {
+    V3f by;
+    float s;
+};
+std::optional<Pushed> pushedBy(const V3f* a0, const V3f* a1, const V3f* b0, const V3f* b1, float thickness) {
+    float s, t;
+    closestOfPieces(a0[0], a0[1] - a0[0], b0[0], b0[1] - b0[0], s, t);
+    const V3f before = a0[0] + (a0[1] - a0[0]) * s - b0[0] - (b0[1] - b0[0]) * t;
+    const float room = before.length();
+    const auto way = [](const V3f* x0, const V3f* x1) {
+        return std::max((x1[0] - x0[0]).length(), (x1[1] - x0[1]).length());
+    };
+    if (room > 1e-9f && way(a0, a1) + way(b0, b1) >= room && crossing(a0, a1, b0, b1, s, t) >= 0) {
+        const V3f n = before / room;
+        const float off = (a1[0] + (a1[1] - a1[0]) * s - b1[0] - (b1[1] - b1[0]) * t).dot(n);
+        if (off < thickness) return Pushed{n * (thickness - off), s};
+    }
+    closestOfPieces(a1[0], a1[1] - a1[0], b1[0], b1[1] - b1[0], s, t);
+    const V3f apart = a1[0] + (a1[1] - a1[0]) * s - b1[0] - (b1[1] - b1[0]) * t;
+    const float distance = apart.length();
+    if (!(distance < thickness) || !(distance > 1e-9f)) return std::nullopt;
+    return Pushed{apart * ((thickness - distance) / distance), s};
+}
+
 /// How the ends of a piece are pushed by those that are near.
-void pushes(const Pieces& pieces, std::span<const V3f> p, float thickness, std::span<const uint32_t> near,
-            size_t i, V3f& moveA, V3f& moveB) {
-    const V3f a = p[pieces.first[i]], d = p[pieces.first[i] + 1] - a;
+void pushes(const Pieces& pieces, std::span<const V3f> start, std::span<const V3f> p, float thickness,
+            std::span<const uint32_t> near, size_t i, V3f& moveA, V3f& moveB) {
+    const uint32_t own = pieces.first[i];
     int met = 0;
     for (uint32_t k : near) {
-        const V3f b = p[pieces.first[k]], e = p[pieces.first[k] + 1] - b;
-        float s, t;
-        closestOfPieces(a, d, b, e, s, t);
-        const V3f apart = a + d * s - b - e * t;
-        const float distance = apart.length();
-        if (!(distance < thickness) || !(distance > 1e-9f)) continue;
-        const V3f push = apart * (0.5f * (thickness - distance) / distance);
-        const float norm = (1 - s) * (1 - s) + s * s;
-        moveA += push * ((1 - s) / norm), moveB += push * (s / norm);
+        const uint32_t other = pieces.first[k];
+        const auto pushed = pushedBy(&start[own], &p[own], &start[other], &p[other], thickness);
+        if (!pushed) continue;
+        const float s = pushed->s, norm = (1 - s) * (1 - s) + s * s;
+        moveA += pushed->by * (0.5f * (1 - s) / norm), moveB += pushed->by * (0.5f * s / norm);
         ++met;
     }
     if (met > 2) moveA *= 2.0f / float(met), moveB *= 2.0f / float(met);
@@ -170,18 +274,18 @@ void pushes(const Pieces& pieces, std::span<const V3f> p, float thickness, std::
 
 }  // namespace
 
-void spaceStrands(const StrandSet& set, std::span<V3f> p, float thickness, int rounds, StrandNeighbours& near,
-                  Progress& progress) {
+void spaceStrands(const StrandSet& set, std::span<const V3f> start, std::span<V3f> p, float thickness,
+                  int rounds, StrandNeighbours& near, Progress& progress) {
     const Pieces pieces(set);
     if (pieces.size() == 0) return;
     std::vector<V3f> moveA(pieces.size()), moveB(pieces.size());
     for (int round = 0; round < rounds; ++round) {
-        if (!holds(near, p, pieces.size(), thickness)) look(pieces, p, thickness, near, progress);
+        if (!holds(near, p, pieces.size(), thickness)) look(pieces, start, p, thickness, near, progress);
         parallelRanges(pieces.size(), 512, progress, [&](size_t begin, size_t end) {
             for (size_t i = begin; i < end; ++i) {
                 moveA[i] = moveB[i] = V3f(0.0f);
                 const std::span others(near.others.data() + near.begin[i], near.begin[i + 1] - near.begin[i]);
-                if (!others.empty()) pushes(pieces, p, thickness, others, i, moveA[i], moveB[i]);
+                if (!others.empty()) pushes(pieces, start, p, thickness, others, i, moveA[i], moveB[i]);
             }
         });
         for (size_t i = 0; i < pieces.size(); ++i) {  // in the order of pieces: the same sums always

@@ -15,8 +15,10 @@ struct StrandNeighbours {
 };
 
 /// Moves pieces that are nearer than @p thickness, from middle to middle, apart by half of what is missing,
-/// all at once, so that no order counts; in each of @p rounds. Roots stay.
-void spaceStrands(const StrandSet& set, std::span<V3f> points, float thickness, int rounds,
-                  StrandNeighbours& near, Progress& progress);
+/// all at once, so that no order counts; in each of @p rounds. Those that passed through each other since @p
+/// start, where the points were at the beginning of the substep, are brought back to their own side. Roots
+/// stay.
+void spaceStrands(const StrandSet& set, std::span<const V3f> start, std::span<V3f> points, float thickness,
+                  int rounds, StrandNeighbours& near, Progress& progress);
 
 }  // namespace ovrix

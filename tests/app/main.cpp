@@ -1,4 +1,5 @@
 // Runs every class of window tests, or the functions that are named.
+#include "app/window/application.h"
 #include "app_test.h"
 
 using namespace ovrix::app;
@@ -18,7 +19,7 @@ int main(int argc, char** argv) {
     QCoreApplication::setOrganizationName("ovrix-test");
     QCoreApplication::setApplicationName("ovrix-test");
     QSettings().clear();
-    QApplication application(argc, argv);
+    Application application(argc, argv);
     applyTheme(application, ThemeKind::Dark, 1.0);
 
     QStringList options, names;

@@ -166,7 +166,7 @@ TEST_CASE("copies are packed for drawing, each prototype by itself and in order"
     CHECK(packedCopies({}, 0).size() == 0);
     copies.attributes.set("stretch", std::vector<V3f>(3, V3f(1, 2, 3)));
     const PackedCopies shaped = packedCopies(copies, 1);
-    CHECK(shaped.data == std::vector<float>{4, 5, 6, 3, 0.1f, 0.2f, 0.3f, 0.5f, 1, 2, 3, 0, 1, 1});
+    CHECK(shaped.data == std::vector<float>{4, 5, 6, 3, 0.1f, 0.2f, 0.3f, 0.5f, 1, 2, 3, 0, 1, 1, 1, 1, 1});
 }
 
 TEST_CASE("faces turned twice are as they were", "[mesh]") {

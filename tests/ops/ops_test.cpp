@@ -226,9 +226,13 @@ TEST_CASE("shares are kept within binomial bounds and zero is never picked", "[c
     for (size_t i = 0; i < 5; ++i)
         CHECK(std::abs(count[i] - 1e5 * share[i]) <= 5 * std::sqrt(1e5 * share[i] * (1 - share[i])));
     CHECK(copies->prototypes.size() == 5);
-    CHECK_THROWS_WITH(copiesOf(*points, CopiesOptions(), Progress::none()),
-                      Catch::Contains("nothing to copy"));
-    CHECK_THROWS_AS(copiesOf(*points, {.prototypes = {{"a", -1}}}, Progress::none()), Error);
+    // As long as nothing to copy is chosen there are the places.
+    for (const CopiesOptions& none : {CopiesOptions(), CopiesOptions{.prototypes = {{"a", -1}}}}) {
+        const auto bare = copiesOf(*points, none, Progress::none());
+        CHECK(bare->prototypes.empty());
+        CHECK(bare->size() == points->size());
+        CHECK(bare->attributes.find<int32_t>("prototype")[0] == -1);
+    }
 }
 
 TEST_CASE("copies without a turn of their own stand on the surface, lifted along it", "[copies]") {

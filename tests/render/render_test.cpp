@@ -139,7 +139,7 @@ TEST_CASE("a dome image is sampled as it shines", "[render][lights]") {
     for (int x = 20; x < 26; ++x)
         for (int y = 4; y < 8; ++y)
             for (int c = 0; c < 3; ++c) image->pixels[4 * size_t(y * 64 + x) + size_t(c)] = half(50.0f);
-    const DomeLight dome(image, V3f(1.0f), 0.7f);
+    const DomeLight dome(std::make_shared<DomeTable>(image), V3f(1.0f), 0.7f);
     // Its density integrates to 1, and light over density gives the light of all directions.
     double density = 0, light = 0, sampled = 0;
     constexpr int kDraws = 200000;
@@ -273,7 +273,8 @@ TEST_CASE("the same scene gives the same bits on one and on many threads, whole 
         m.setTranslation(V3f(float(i) - 2, 0.2f * float(i % 2), 0));
         addTo(scene, makeTorus(0.5f, 0.2f, 24), plain(0.2f * float(i + 1), 0.3f, float(i % 2), 0.5f), m);
     }
-    scene.lights = {SunLight{V3f(0.6f, 0.8f, 0), 0.999f, V3f(100.0f)}, DomeLight(makeSky({}), V3f(1.0f), 0)};
+    scene.lights = {SunLight{V3f(0.6f, 0.8f, 0), 0.999f, V3f(100.0f)},
+                    DomeLight(std::make_shared<DomeTable>(makeSky({})), V3f(1.0f), 0)};
     scene.commit(Progress::none());
     CameraOptions c;
     c.fstop = 4;

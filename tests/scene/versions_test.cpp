@@ -1,5 +1,6 @@
 // Scenes of older versions.
 #include "base/error.h"
+#include "base/files.h"
 #include "scene/edits.h"
 #include "scene/scene_file.h"
 #include "support.h"
@@ -40,4 +41,16 @@ TEST_CASE("blades of version 2 keep their pictures and their shape", "[scene-fil
     CHECK(kept.get("leaf").unknown.empty());
     CHECK(std::get<Curve>(kept.value("plain", "profile")).points ==
           std::vector<V2f>{{0, 0.6f}, {0.3f, 1}, {1, 0}});
+}
+
+TEST_CASE("noise of version 4 keeps to the world, and new noise to its object", "[scene-file]") {
+    const Document kept = loadScene(std::filesystem::path(OVRIX_SOURCE_DIR) / "tests/data/version-4.ovrix");
+    const auto spaceOf = [](const Document& d) {
+        return std::get<std::string>(paramAt(d, ParamPath::parse(d, "moss/roughness/field/0/space")).value);
+    };
+    CHECK(spaceOf(kept) == "in the world");
+    CHECK(spaceOf(readScene(writeScene(kept), "again")) == "in the world");
+    std::string now = readFile(std::filesystem::path(OVRIX_SOURCE_DIR) / "tests/data/version-4.ovrix");
+    now.replace(now.find("\"version\": 4"), 12, "\"version\": 5");
+    CHECK(spaceOf(readScene(now, "new")) == "on the object");
 }

@@ -150,8 +150,8 @@ TEST_CASE("what sticks goes with a turning body exactly", "[sim]") {
         const Mesh& mesh = ball.shape->mesh();
         for (size_t i = 0; i < a.size(); ++i) {
             if (a.find<int32_t>("state")[i] != 2) continue;
-            const Triangle& t = mesh.triangles()[size_t(a.find<int32_t>("triangle")[i])];
-            const V2f w = a.find<V2f>("bary")[i];
+            const Triangle& t = mesh.triangles()[size_t(a.find<int32_t>("stuck_triangle")[i])];
+            const V2f w = a.find<V2f>("stuck_bary")[i];
             const V3f A = mesh.cornerPosition(t[0]) * ball.world, B = mesh.cornerPosition(t[1]) * ball.world,
                       C = mesh.cornerPosition(t[2]) * ball.world;
             const V3f on = A * (1 - w.x - w.y) + B * w.x + C * w.y;

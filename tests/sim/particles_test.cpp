@@ -79,7 +79,7 @@ TEST_CASE("with drag, a fall ends at the speed where both are even, and takes th
 }
 
 TEST_CASE("turbulence has no sources: its divergence is rounding", "[sim]") {
-    CurlOptions o;
+    CurlNoiseOptions o;
     o.scale = 0.7f;
     o.octaves = 3;
     std::mt19937_64 random(testSeed());

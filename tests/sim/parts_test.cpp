@@ -97,7 +97,7 @@ TEST_CASE("what follows a curve goes along it at its speed and stays within its 
     CHECK(speeds(states.back())[0].x == Approx(2).margin(0.01));
     CHECK(std::abs(places(states.back())[0].y) < 0.11f);
     Sim::set(follow, "curve", std::string());
-    CHECK_THROWS_AS(sim.run(2), Error);
+    CHECK(sim.run(2).back().notes.size() == 1);
 }
 
 TEST_CASE("what stays on a surface goes over it and never off it", "[sim]") {
@@ -131,7 +131,7 @@ TEST_CASE("vectors of a grid push or carry, and turn with an object", "[sim]") {
     One sim(V3f(0.0f));
     sim.world.grids["flow.vdb"] = grid;
     Step& vectors = sim.part("vectors");
-    CHECK_THROWS_AS(sim.run(2), Error);
+    CHECK(sim.run(2).back().notes.size() == 1);  // it has no file, and says so
     Sim::set(vectors, "file", std::string("flow.vdb"));
     Sim::set(vectors, "how", std::string("pushes"));
     CHECK(sim.after(13).x == Approx(0.5 * 0.25).epsilon(1e-4));

@@ -174,7 +174,8 @@ TEST_CASE("strands that begin inside of what they meet are let out, and counted"
     Sim::set(sim.part("strand_collide"), "with", std::string("ball"));
     const auto states = sim.run(40);
     REQUIRE(states[1].notes.size() == 1);
-    CHECK(states[1].notes[0] == "4 strands began inside of what they meet, and were moved to its surface");
+    CHECK(states[1].notes[0] ==
+          "4 strands began inside of what they collide with, and were moved to its surface");
     for (size_t f = 2; f < states.size(); ++f) CHECK(states[f].notes.empty());
     for (size_t f : {size_t(1), size_t(10), states.size() - 1})
         for (size_t k = 0; k < roots.size(); ++k)

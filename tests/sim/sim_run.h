@@ -1,5 +1,6 @@
 // Simulations for tests and benchmarks: a solver with its parts, and a world in which objects move as told.
 #pragma once
+#include "base/hash.h"
 #include "field/field.h"
 #include "geo/primitives.h"
 #include "ops/solver.h"
@@ -79,10 +80,29 @@ struct Sim {
         for (const Step& s : parts) {
             const StepType* type = findStepType(s.type);
             in.parts.push_back(
-                {s.id, type, std::make_shared<const ResolvedParams>(type->params, s.params, context)});
+                {s.id, type, std::make_shared<const ResolvedParams>(type->params, s.params, context),
+                 hashOf(*type, s, frame), [type, s, frame, rate = rate](const std::string& id) {
+                     const auto sum = paramOr(*findSpec(type->params, id), s.params).sum(frame, rate);
+                     return V3d(sum[0], sum[1], sum[2]);
+                 }});
         }
         in.around = worlds.back().get();
+        in.atRest = [this](const std::string& id) { return WorldAt(world, 1).surface(id); };
+        in.partsAt = [this](double then, const std::set<std::string>&) {
+            return std::make_shared<const SolverInput>(at(then));
+        };
         return in;
+    }
+    /// Another one at each frame for a part that refers to anything, or takes keys or fields.
+    uint64_t hashOf(const StepType& type, const Step& s, double frame) const {
+        Hasher h;
+        const Stamps stamps{{},
+                            [&](const ParamSpec&, const std::string& id) {
+                                return id.empty() ? 0 : Hasher().add(frame).value();
+                            },
+                            rate};
+        addParamsToHash(h, type.params, s.params, frame, stamps);
+        return h.value();
     }
     const Solver& solver() const { return *findStepType(step)->solver; }
 

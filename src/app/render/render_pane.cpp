@@ -234,6 +234,11 @@ RenderPane::RenderPane(Controller& controller, ViewWidget* view, QWidget* parent
     };
     connect(&controller_, &Controller::documentChanged, this, soon);
     connect(&controller_, &Controller::fileChanged, this, soon);
+    // While it plays the picture waits: it is of the frame at which playing ends.
+    for (auto signal : {&Controller::frameChanged, &Controller::playingChanged})
+        connect(&controller_, signal, this, [this, soon] {
+            if (!controller_.playing()) soon();
+        });
     if (view_)
         connect(view_, &ViewWidget::cameraChanged, this, [this, soon] {
             if (camera_->currentIndex() == 0) soon();

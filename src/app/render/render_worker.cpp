@@ -35,7 +35,21 @@ void RenderWorker::stop() {
 
 std::shared_ptr<const Film> RenderWorker::film() const {
     std::lock_guard lock(mutex_);
+    wanted_ = true;
     return film_;
+}
+
+/// A film is large: it is copied when somebody asked since the last time, once a second, or must be.
+void RenderWorker::keep(const Film& film, const std::shared_ptr<const RenderJob>& job, bool must) {
+    {
+        std::lock_guard lock(mutex_);
+        if (!must && !std::exchange(wanted_, false) && Clock::now() - kept_ < std::chrono::seconds(1)) return;
+    }
+    auto copy = std::make_shared<const Film>(film);
+    std::lock_guard lock(mutex_);
+    film_ = std::move(copy);
+    job_ = job;
+    kept_ = Clock::now();
 }
 
 std::shared_ptr<const RenderJob> RenderWorker::job() const {
@@ -66,7 +80,7 @@ void RenderWorker::loop() {
             publish_(std::move(update));
         } catch (const std::exception& e) {
             RenderUpdate update;
-            update.state = QString::fromUtf8(e.what());
+            update.state = QString::fromStdString(problemOf(e));
             update.failed = update.done = true;
             publish_(std::move(update));
         }
@@ -100,7 +114,8 @@ std::shared_ptr<Film> RenderWorker::startFilm(const RenderRequest& r, const Rect
 void RenderWorker::render(const RenderRequest& r, Progress& progress) {
     evaluator_.setFolder(r.folder);
     requireFilmMemory(r.document, r.width, r.height);
-    auto job = std::make_shared<RenderJob>(builder_.build(r.document, {r.frame, {}, r.draft}, progress));
+    auto job = std::make_shared<RenderJob>(
+        builder_.build(r.document, {r.frame, {}, r.draft, r.width, r.height, r.camera}, progress));
     if (r.camera) job->cameras = {*r.camera};
     const int passes = r.samples > 0 ? r.samples : job->samples;
     const Renderer renderer(*job->scene, job->cameraFor(r.width, r.height), job->options);
@@ -118,11 +133,7 @@ void RenderWorker::render(const RenderRequest& r, Progress& progress) {
     update.state.clear();
     for (int pass = 0; pass < passes; ++pass) {
         renderer.renderPass(*film, uint32_t(pass), region, progress);
-        {
-            std::lock_guard lock(mutex_);
-            film_ = std::make_shared<const Film>(*film);
-            job_ = job;
-        }
+        keep(*film, job, pass == 0 || pass + 1 == passes);
         update.pass = pass + 1;
         update.done = pass + 1 == passes;
         publish(*film, job->finish, update);

@@ -40,7 +40,8 @@ class RenderWorker {
     void start(RenderRequest request);
     void stop();
     bool busy() const { return busy_.load(); }
-    /// The last whole pass and what it was made with; null before there is one. For saving and probing.
+    /// What there is after whole passes, no older than a second or a pass, and what it was made with; null
+    /// before there is one. For saving and probing.
     std::shared_ptr<const Film> film() const;
     std::shared_ptr<const RenderJob> job() const;
     void waitIdle();
@@ -49,6 +50,7 @@ class RenderWorker {
     void loop();
     void render(const RenderRequest& request, Progress& progress);
     void publish(const Film& film, const FinishOptions& finish, RenderUpdate update);
+    void keep(const Film& film, const std::shared_ptr<const RenderJob>& job, bool must);
     std::shared_ptr<Film> startFilm(const RenderRequest& request, const Rect& region) const;
 
     JobBuilder builder_;
@@ -60,6 +62,8 @@ class RenderWorker {
     std::shared_ptr<Progress> running_;
     std::shared_ptr<const Film> film_;
     std::shared_ptr<const RenderJob> job_;
+    mutable bool wanted_ = false;
+    std::chrono::steady_clock::time_point kept_;
     std::vector<uint32_t> screen_;
     std::chrono::steady_clock::time_point began_;
     std::atomic<bool> busy_{false};

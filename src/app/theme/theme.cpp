@@ -73,6 +73,9 @@ QScrollBar::add-page, QScrollBar::sub-page { background: transparent; }
 QTreeView, QListView { background: transparent; border: 0; show-decoration-selected: 0; }
 QTreeView::item:selected, QTreeView::branch:selected, QTreeView::branch { background: transparent; }
 QTreeView#bringTree::item:selected { background: @raised; color: @text; }
+QListView#commandList { show-decoration-selected: 1; }
+QListView#commandList::item { padding: 3px 6px; border-radius: 3px; }
+QListView#commandList::item:selected { background: @accentDim; color: @text; }
 QSplitter::handle { background: @line; }
 QSplitter::handle:horizontal { width: 1px; }
 QProgressBar { background: @line; border: 0; max-height: 2px; }

@@ -178,11 +178,11 @@ void GlScene::addPoints(const EvalSnapshot& snapshot, const Node& layer, const A
     const uint64_t hash = snapshot.layers.at(layer.id).hash;
     BatchBuffer& b = buffers_[hash];
     b.used = true;
-    const auto p = points.find<V3f>("P");
     if (!b.buffer) {
-        std::vector<float> data;
-        for (const V3f& v : p) data.insert(data.end(), {v.x, v.y, v.z, 1.0f, 0, 0, 0, 1});
-        b.count = p.size();
+        const PackedCopies packed = packedPoints(points);
+        const std::vector<float>& data = packed.data;
+        b.count = packed.size();
+        b.shaped = packed.shaped;
         glGenBuffers(1, &b.buffer);
         glBindBuffer(GL_ARRAY_BUFFER, b.buffer);
         glBufferData(GL_ARRAY_BUFFER, GLsizeiptr(data.size() * sizeof(float)), data.data(), GL_STATIC_DRAW);
@@ -246,8 +246,12 @@ void GlScene::update(const EvalSnapshot& snapshot) {
         if (!node->shown || r == snapshot.layers.end()) continue;
         const auto material = std::get<std::string>(d.value(node->id, "material"));
         if (!material.empty()) colors_[node->id] = materialColor(d, material);
-        if (auto* c = std::get_if<std::shared_ptr<const Copies>>(&r->second.geometry))
-            addBatches(snapshot, *node, **c);
+        if (auto* c = std::get_if<std::shared_ptr<const Copies>>(&r->second.geometry)) {
+            if ((*c)->prototypes.empty())  // nothing to copy was chosen yet
+                addPoints(snapshot, *node, (*c)->attributes);
+            else
+                addBatches(snapshot, *node, **c);
+        }
         if (auto* p = std::get_if<std::shared_ptr<const PointSet>>(&r->second.geometry))
             addPoints(snapshot, *node, (*p)->attributes);
         addStrands(snapshot, *node);
@@ -301,11 +305,12 @@ void GlScene::bindInstances(const BatchBuffer& batch, GLuint divisor) {
         GLint length;
         size_t offset;
     };
-    static const Part parts[] = {{3, 4, 0}, {4, 4, 16}, {5, 3, 32}, {6, 3, 44}};
-    const GLsizei stride = batch.shaped ? 56 : 32;
+    static const Part parts[] = {{3, 4, 0}, {4, 4, 16}, {5, 3, 32}, {6, 3, 44}, {7, 3, 56}};
+    const GLsizei stride = batch.shaped ? 68 : 32;
     glBindBuffer(GL_ARRAY_BUFFER, batch.buffer);
     setFixed(5, 1, 1, 1, 1);
     setFixed(6, 0, 1, 1, 1);
+    setFixed(7, 1, 1, 1, 1);
     for (const Part& part : parts) {
         if (part.index > 4 && !batch.shaped) continue;
         glEnableVertexAttribArray(part.index);
@@ -316,7 +321,7 @@ void GlScene::bindInstances(const BatchBuffer& batch, GLuint divisor) {
 }
 
 void GlScene::releaseInstances() {
-    for (GLuint i = 3; i < 7; ++i) {
+    for (GLuint i = 3; i < 8; ++i) {
         glDisableVertexAttribArray(i);
         glVertexAttribDivisor(i, 0);
     }
@@ -403,6 +408,7 @@ void GlScene::draw(const Options& o) {
         setFixed(4, 0, 0, 0, 1);
         setFixed(5, 1, 1, 1, 1);
         setFixed(6, 0, 1, 1, 1);
+        setFixed(7, 1, 1, 1, 1);
         const bool coarse = o.moving && software_ && b.count > 60000;
         glDrawElements(GL_TRIANGLES, coarse ? b.coarseCount : b.count, GL_UNSIGNED_INT,
                        reinterpret_cast<void*>(coarse ? size_t(b.count) * 4 : 0));

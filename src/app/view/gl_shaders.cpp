@@ -22,6 +22,7 @@ layout(location = 3) in vec4 place;   // xyz, scale
 layout(location = 4) in vec4 turn;    // quaternion x y z w
 layout(location = 5) in vec3 stretch;
 layout(location = 6) in vec3 tint;    // hue shift in turns, factors on saturation and brightness
+layout(location = 7) in vec3 own;     // a factor on the colour
 uniform mat4 viewProjection;
 uniform mat4 model;
 uniform float dotSize;
@@ -29,6 +30,7 @@ out vec3 worldNormal;
 out vec3 worldPosition;
 out float heatValue;
 out vec3 tintValue;
+out vec3 ownColor;
 vec3 turned(vec4 q, vec3 v) { return v + 2.0 * cross(q.xyz, cross(q.xyz, v) + q.w * v); }
 void main() {
     vec3 p = (model * vec4(position, 1.0)).xyz;
@@ -37,6 +39,7 @@ void main() {
     worldPosition = p;
     heatValue = heat;
     tintValue = tint;
+    ownColor = own;
     gl_Position = viewProjection * vec4(p, 1.0);
     gl_PointSize = dotSize;
 }
@@ -47,6 +50,7 @@ in vec3 worldNormal;
 in vec3 worldPosition;
 in float heatValue;
 in vec3 tintValue;
+in vec3 ownColor;
 uniform vec3 eye;
 uniform vec3 color;
 uniform vec3 heatColors[5];
@@ -75,7 +79,7 @@ void main() {
     float key = max(dot(n, normalize(vec3(-0.45, 0.75, 0.5))), 0.0);
     float rim = pow(1.0 - max(dot(n, toEye), 0.0), 4.0);
     float light = 0.26 + 0.30 * sky + 0.58 * key;
-    vec3 c = heatValue >= 0.0 ? heatAt(heatValue) : tinted(color);
+    vec3 c = heatValue >= 0.0 ? heatAt(heatValue) : tinted(color) * ownColor;
     if (heatValue >= 0.0 && zone >= 0.0) {
         float soft = max(fwidth(heatValue), 1e-5);
         c = mix(heatColors[0], heatColors[3], smoothstep(zone - soft, zone + soft, heatValue));

@@ -14,6 +14,7 @@
 #include <QVBoxLayout>
 
 #include "app/theme/theme.h"
+#include "app/view/work_note.h"
 #include "app/widgets/number_box.h"
 #include "base/error.h"
 #include "scene/translate.h"
@@ -85,15 +86,17 @@ ViewWidget::ViewWidget(Controller& controller, QWidget* parent)
     connect(elements_, &ElementTool::changed, this, &ViewWidget::refresh);
     connect(curves_, &CurveTool::changed, this, &ViewWidget::refresh);
     layOutTools();
+    new WorkNote(controller_, this);
     connect(&controller_, &Controller::resultsChanged, this, [this] {
         stale_ = true;
         refresh();
     });
     connect(&controller_, &Controller::selectionChanged, this, &ViewWidget::refresh);
-    connect(&controller_, &Controller::documentChanged, this, [this] {
-        if (throughCamera_) camera_.follow(cameraNow());
-        refresh();
-    });
+    for (auto signal : {&Controller::documentChanged, &Controller::frameChanged})
+        connect(&controller_, signal, this, [this] {
+            if (throughCamera_) camera_.follow(cameraNow());
+            refresh();
+        });
     connect(&controller_, &Controller::fileChanged, this, &ViewWidget::lookThroughCamera);
     lookThroughCamera();
 }

@@ -45,7 +45,8 @@ void NumberBox::setValue(double value) {
 void NumberBox::setFormula(const QString& text) {
     if (text == formula_) return;
     formula_ = text;
-    setToolTip(text.isEmpty() ? toolTip().section("\n= ", 0, 0) : toolTip().section("\n= ", 0, 0) + "\n= " + text);
+    setToolTip(text.isEmpty() ? toolTip().section("\n= ", 0, 0)
+                              : toolTip().section("\n= ", 0, 0) + "\n= " + text);
     update();
 }
 

@@ -4,8 +4,7 @@
 
 namespace ovrix::app {
 
-BakeWorker::BakeWorker(Evaluator& evaluator, Tell tell)
-    : evaluator_(evaluator), tell_(std::move(tell)), thread_([this] { loop(); }) {}
+BakeWorker::BakeWorker(Tell tell) : tell_(std::move(tell)), thread_([this] { loop(); }) {}
 
 BakeWorker::~BakeWorker() {
     {
@@ -63,7 +62,14 @@ void BakeWorker::run(const Job& job, Progress& progress) {
                             tell_({}, false, false);
                         }};
     try {
-        const BakeResult r = bake(evaluator_, job.document, job.layer, job.scene, options, progress);
+        // An evaluation of its own: whatever scene the window opens meanwhile, this one's files lie where
+        // they lay.
+        Evaluator evaluator(size_t(512) << 20);
+        evaluator.setFolder(job.scene.parent_path());
+        evaluator.setScene(job.scene);
+        evaluator.simulations().setLimit(
+            size_t(std::get<double>(job.document.setting("scene", "sim_memory")) * 1e9));
+        const BakeResult r = bake(evaluator, job.document, job.layer, job.scene, options, progress);
         std::string text = fmt::format("Baked {}: {} frames{}", name, r.written + r.known,
                                        r.known ? fmt::format(", {} of them there already", r.known) : "");
         if (!r.notes.empty()) text += ". " + r.notes.front();
@@ -74,7 +80,7 @@ void BakeWorker::run(const Job& job, Progress& progress) {
     } catch (const std::bad_alloc&) {
         tell_("There was not enough memory to bake " + name, true, true);
     } catch (const std::exception& e) {
-        tell_(e.what(), true, true);
+        tell_(problemOf(e), true, true);
     }
 }
 

@@ -25,7 +25,7 @@ class BakeWorker {
     /// say.
     using Tell = std::function<void(const std::string& text, bool bad, bool ended)>;
 
-    BakeWorker(Evaluator& evaluator, Tell tell);
+    explicit BakeWorker(Tell tell);
     ~BakeWorker();
     void start(Job job);
     /// Stops what runs and forgets what waits. What was written stays, and a later bake goes on from there.
@@ -36,7 +36,6 @@ class BakeWorker {
     void loop();
     void run(const Job& job, Progress& progress);
 
-    Evaluator& evaluator_;
     Tell tell_;
     mutable std::mutex mutex_;
     std::condition_variable wake_;

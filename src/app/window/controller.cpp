@@ -7,9 +7,11 @@
 #include "app/theme/theme.h"
 #include "base/error.h"
 #include "base/file_sequence.h"
+#include "base/files.h"
 #include "io/elements_io.h"
 #include "io/strands_io.h"
 #include "scene/keying.h"
+#include "scene/outside.h"
 #include "scene/pose.h"
 #include "scene/scene_file.h"
 
@@ -19,17 +21,16 @@ Controller::Controller(QObject* parent)
     : QObject(parent),
       playTimer_(new QTimer(this)),
       autosaveTimer_(new QTimer(this)),
-      bakes_(evaluator_,
-             [this](const std::string& text, bool bad, bool ended) {
-                 QMetaObject::invokeMethod(
-                     this,
-                     [this, text, bad, ended] {
-                         if (!text.empty()) say(QString::fromStdString(text), bad);
-                         if (ended) requestResults();
-                         Q_EMIT bakingChanged();
-                     },
-                     Qt::QueuedConnection);
-             }),
+      bakes_([this](const std::string& text, bool bad, bool ended) {
+          QMetaObject::invokeMethod(
+              this,
+              [this, text, bad, ended] {
+                  if (!text.empty()) say(QString::fromStdString(text), bad);
+                  if (ended) requestResults();
+                  Q_EMIT bakingChanged();
+              },
+              Qt::QueuedConnection);
+      }),
       worker_(evaluator_, [this](std::shared_ptr<const EvalSnapshot> s) {
           QMetaObject::invokeMethod(
               this,
@@ -65,6 +66,7 @@ static bool paintable(const Document& document, ParamPath path) {
 }
 
 void Controller::onDocumentChanged() {
+    if (changingScene_) return;
     if (!selected_.empty() && !document().find(selected_)) {
         selected_.clear();
         Q_EMIT selectionChanged();
@@ -89,7 +91,7 @@ bool Controller::guarded(const std::function<void()>& body) {
     } catch (const std::bad_alloc&) {
         say("There was not enough memory. Lower the count, or work in Draft.", true);
     } catch (const std::exception& e) {
-        say(QString::fromUtf8(e.what()), true);
+        say(QString::fromStdString(problemOf(e)), true);
     }
     return false;
 }
@@ -258,18 +260,33 @@ void Controller::setPainting(const ParamPath& source) {
 
 void Controller::openScene(const QString& file) {
     guarded([&] {
-        session_.load(file.toStdString());
-        evaluator_.forgetLast();
-        selected_.clear();
-        overlay_ = {};
-        setPlaying(false);
-        frame_ = playRange().first;
+        const Document opened = loadScene(file.toStdString());
+        toScene([&] { session_.reset(opened, std::filesystem::absolute(file.toStdString())); });
         if (autosave_) autosave_->clear();
         addRecent(QString::fromStdString(session_.path().string()));
-        Q_EMIT selectionChanged();
-        Q_EMIT overlayChanged();
-        Q_EMIT fileChanged();
     });
+}
+
+/// All that belongs to one scene ends, and begins anew with another: nothing of the old one is asked for in
+/// its frame, and nothing of the new one in that of the old.
+void Controller::toScene(const std::function<void()>& change) {
+    setPlaying(false);
+    live_ = 0;
+    worker_.cancel();
+    evaluator_.forgetLast();
+    selected_.clear();
+    overlay_ = painting_ = {};
+    changingScene_ = true;
+    change();
+    changingScene_ = false;
+    frame_ = playRange().first;
+    requestResults();
+    Q_EMIT documentChanged();
+    Q_EMIT frameChanged();
+    Q_EMIT selectionChanged();
+    Q_EMIT paintingChanged();
+    Q_EMIT overlayChanged();
+    Q_EMIT fileChanged();
 }
 
 bool Controller::saveScene(const QString& file) {
@@ -284,20 +301,14 @@ bool Controller::saveScene(const QString& file) {
 }
 
 void Controller::newScene(double memoryGb) {
-    evaluator_.forgetLast();
-    session_.reset(withValue(Document::fresh(), {"scene", "", "memory"}, memoryGb));
-    selected_.clear();
-    overlay_ = {};
-    Q_EMIT selectionChanged();
-    Q_EMIT overlayChanged();
-    Q_EMIT fileChanged();
+    toScene([&] { session_.reset(withValue(Document::fresh(), {"scene", "", "memory"}, memoryGb)); });
 }
 
 void Controller::recover(const Autosave::Found& found) {
     guarded([&] {
-        session_.recover(Autosave::read(found), found.original);
+        const Document kept = Autosave::read(found);
+        toScene([&] { session_.recover(kept, found.original); });
         Autosave::discard(found);
-        Q_EMIT fileChanged();
         say("Recovered what was not saved");
     });
 }
@@ -311,7 +322,7 @@ void Controller::measureMesh(const std::string& layer, std::function<void(double
         } catch (const Cancelled&) {
             problem = "Not written: stopped";
         } catch (const std::exception& e) {
-            problem = QString::fromUtf8(e.what());
+            problem = QString::fromStdString(problemOf(e));
         }
         QMetaObject::invokeMethod(
             this,
@@ -341,7 +352,7 @@ void Controller::handOnLayer(const std::string& layer, HandOn what, const QStrin
         } catch (const Cancelled&) {
             text = "Not written: stopped";
         } catch (const std::exception& e) {
-            text = QString::fromUtf8(e.what());
+            text = QString::fromStdString(problemOf(e));
             bad = true;
         }
         QMetaObject::invokeMethod(
@@ -359,7 +370,7 @@ void Controller::startAsNow(const std::string& layer, const std::string& step) {
             try {
                 file = writePose(evaluator_, now, layer, scene, frame, progress);
             } catch (const std::exception& e) {
-                problem = QString::fromUtf8(e.what());
+                problem = QString::fromStdString(problemOf(e));
             }
             QMetaObject::invokeMethod(
                 this,
@@ -394,7 +405,7 @@ std::string Controller::pathInScene(const std::filesystem::path& path) const {
 
 void Controller::importFile(const QString& file) {
     const std::filesystem::path path = file.toStdString();
-    const std::string ending = path.extension().string();
+    const std::string ending = endingOf(path);
     if (ending != ".usda" && ending != ".vdb" && ending != ".csv" && ending != ".ply")
         return importMesh(file);
     say("Looking at " + QString::fromStdString(path.filename().string()));
@@ -407,7 +418,7 @@ void Controller::importFile(const QString& file) {
             else if (ending != ".ply" || !plyHasFaces(path))
                 step = "from_file";
         } catch (const std::exception& e) {
-            problem = QString::fromUtf8(e.what());
+            problem = QString::fromStdString(problemOf(e));
         }
         QMetaObject::invokeMethod(
             this,
@@ -426,7 +437,8 @@ void Controller::addElements(const std::filesystem::path& path, const std::strin
     if (const Node* node = selectedNode(); node && node->category() == Category::Layer)
         surface = std::get<std::string>(document().value(node->id, "surface"));
     const Node* on = document().find(surface);
-    if (!on || on->category() != Category::Object)
+    if (!on || on->category() != Category::Object) surface.clear();  // points lie where the file says
+    if (surface.empty() && step == "strand_file")
         return say("Choose the surface that " + QString::fromStdString(path.filename().string()) +
                        " belongs to, then drop it again",
                    true);
@@ -442,6 +454,8 @@ void Controller::addElements(const std::filesystem::path& path, const std::strin
         return withNode(d, std::move(layer));
     });
     select(id);
+    if (surface.empty())
+        say("Added as a layer where the file says; choose a surface for it if it belongs on one");
 }
 
 void Controller::readOther(const QString& file, std::function<void(Document)> then) {
@@ -455,7 +469,7 @@ void Controller::readOther(const QString& file, std::function<void(Document)> th
                 this, [then, other] { then(other); }, Qt::QueuedConnection);
         } catch (const std::exception& e) {
             QMetaObject::invokeMethod(
-                this, [this, problem = QString::fromUtf8(e.what())] { say(problem, true); },
+                this, [this, problem = QString::fromStdString(problemOf(e))] { say(problem, true); },
                 Qt::QueuedConnection);
         }
     });
@@ -464,25 +478,35 @@ void Controller::readOther(const QString& file, std::function<void(Document)> th
 void Controller::importMesh(const QString& file) {
     const std::filesystem::path path = file.toStdString();
     say("Reading " + QString::fromStdString(path.filename().string()));
-    worker_.post([this, path](Progress& progress) {
+    worker_.post([this, path, home = session_.folder()](Progress& progress) {
         QString problem;
         FileMesh mesh;
+        std::vector<std::string> dropped;
         try {
             mesh = readMesh(path, progress);
+            dropped = dropImagesOutside(mesh, {std::filesystem::absolute(path).parent_path(), home});
         } catch (const std::exception& e) {
-            problem = QString::fromUtf8(e.what());
+            problem = QString::fromStdString(problemOf(e));
         }
         QMetaObject::invokeMethod(
             this,
-            [this, path, mesh, problem] {
+            [this, path, mesh, dropped, problem] {
                 if (!problem.isEmpty()) return say(problem, true);
                 std::string id;
                 edit("Add " + QString::fromStdString(path.filename().string()),
                      [&](const Document& d) { return withMeshFile(d, pathInScene(path), mesh, &id); });
                 select(id);
-                say(QString("Added %1 with %2 triangles")
-                        .arg(QString::fromStdString(path.filename().string()),
-                             shortCount(double(mesh.mesh->triangles().size()))));
+                QString added = QString("Added %1 with %2 triangles")
+                                    .arg(QString::fromStdString(path.filename().string()),
+                                         shortCount(double(mesh.mesh->triangles().size())));
+                if (!dropped.empty())
+                    added += QString(
+                                 ", without %1 that %2 outside of its folder: choose what you trust in its "
+                                 "material")
+                                 .arg(QString::fromStdString(dropped[0]),
+                                      dropped.size() > 1 ? QString("and %1 more lie").arg(dropped.size() - 1)
+                                                         : "lies");
+                say(added);
             },
             Qt::QueuedConnection);
     });

@@ -26,6 +26,7 @@ class Controller : public QObject {
     const EvalSnapshot& results() const { return *results_; }
     bool evaluating() const { return worker_.busy(); }
     EvalWorker& worker() { return worker_; }
+    const EvalWorker& worker() const { return worker_; }
 
     /// Applies an edit; Errors from @p change are shown and change nothing.
     void edit(const QString& label, const std::function<Document(const Document&)>& change,
@@ -126,6 +127,7 @@ class Controller : public QObject {
     void requestResults();
     void addElements(const std::filesystem::path& path, const std::string& step);
     std::string pathInScene(const std::filesystem::path& path) const;
+    void toScene(const std::function<void()>& change);
     void onDocumentChanged();
     void playOn();
     Evaluator evaluator_;
@@ -141,6 +143,7 @@ class Controller : public QObject {
     std::unique_ptr<Autosave> autosave_;
     QTimer* autosaveTimer_;
     BakeWorker bakes_;  // these two last: they end before what they use
+    bool changingScene_ = false;
     EvalWorker worker_;
 };
 

@@ -18,6 +18,36 @@
 
 namespace ovrix::app {
 
+int ask(QWidget* parent, const QString& title, const QString& text, const QStringList& choices) {
+    QDialog dialog(parent);
+    dialog.setObjectName("ask");
+    dialog.setWindowTitle(title);
+    auto* box = new QVBoxLayout(&dialog);
+    box->setContentsMargins(px(16), px(14), px(16), px(14));
+    box->setSpacing(px(14));
+    auto* label = new QLabel(text);
+    label->setTextFormat(Qt::PlainText);
+    label->setWordWrap(true);
+    label->setMinimumWidth(px(340));
+    box->addWidget(label);
+    auto* line = new QHBoxLayout;
+    line->addStretch();
+    int answer = int(choices.size()) - 1;
+    for (int i = int(choices.size()) - 1; i >= 0; --i) {  // what is offered stands at the end of the row
+        auto* button = new QPushButton(choices[i]);
+        button->setDefault(i == 0);
+        button->setAutoDefault(i == 0);
+        QObject::connect(button, &QPushButton::clicked, &dialog, [&dialog, &answer, i] {
+            answer = i;
+            dialog.accept();
+        });
+        line->addWidget(button);
+    }
+    box->addLayout(line);
+    dialog.exec();
+    return answer;
+}
+
 CommandSearch::CommandSearch(const std::vector<Command>& commands, QWidget* parent)
     : QFrame(parent, Qt::Popup) {
     setObjectName("card");
@@ -27,6 +57,7 @@ CommandSearch::CommandSearch(const std::vector<Command>& commands, QWidget* pare
     line->setObjectName("commandSearch");
     line->setPlaceholderText("Do anything...");
     auto* list = new QListWidget;
+    list->setObjectName("commandList");
     list->setFixedSize(px(440), px(320));
     for (size_t i = 0; i < commands.size(); ++i) {
         const QString keys = commands[i].keys.toString(QKeySequence::NativeText);
@@ -150,7 +181,9 @@ ShortcutsPage::ShortcutsPage(const std::vector<Command>& commands, QWidget* pare
     const auto row = [&](const QString& keys, const QString& what) {
         auto* k = new QLabel(keys);
         k->setFont(figureFont(9));
-        form->addRow(k, new QLabel(what));
+        auto* text = new QLabel(what);
+        text->setWordWrap(true);
+        form->addRow(k, text);
     };
     const auto head = [&](const QString& text) {
         auto* l = new QLabel(text);
@@ -190,9 +223,10 @@ ShortcutsPage::ShortcutsPage(const std::vector<Command>& commands, QWidget* pare
     row("Delete", "Delete");
     auto* scroll = new QScrollArea;
     scroll->setWidgetResizable(true);
+    scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     scroll->setWidget(inner);
     box->addWidget(scroll);
-    resize(withinWindow(parent, QSize(px(520), px(560))));
+    resize(withinWindow(parent, QSize(px(620), px(560))));
 }
 
 QSize withinWindow(const QWidget* parent, const QSize& wanted) {

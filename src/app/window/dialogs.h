@@ -12,6 +12,10 @@ namespace ovrix::app {
 /// A dialog's size, but no larger than the window that it belongs to: at large scales its lists scroll.
 QSize withinWindow(const QWidget* parent, const QSize& wanted);
 
+/// Asks by a dialog of ours; the place of the answer among the choices. The first is offered, the last is
+/// what closing the dialog means.
+int ask(QWidget* parent, const QString& title, const QString& text, const QStringList& choices);
+
 /// Type to find a command, Enter runs it.
 class CommandSearch : public QFrame {
     Q_OBJECT

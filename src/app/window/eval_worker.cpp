@@ -85,7 +85,7 @@ void EvalWorker::loop() {
             // What was last made stays in view; the check says why nothing newer is.
             auto snapshot = std::make_shared<EvalSnapshot>(last_ ? *last_ : EvalSnapshot());
             if (request) snapshot->document = request->document;
-            snapshot->checks.assign(1, {Severity::Error, e.what(), {}, {}, {}, {}});
+            snapshot->checks.assign(1, {Severity::Error, problemOf(e), {}, {}, {}, {}});
             publish_(snapshot);
         }
         lock.lock();
@@ -127,8 +127,17 @@ std::shared_ptr<const EvalSnapshot> EvalWorker::evaluate(const Request& r, Progr
     evaluator_.setScene(r.scene);
     evaluator_.simulations().setLimit(
         size_t(std::get<double>(r.document.setting("scene", "sim_memory")) * 1e9));
+    // A scene that was just opened shows what is there at once, and the rest as it comes.
+    const bool opening = !last_ || lastScene_ != r.scene;
+    auto shownAt = start;
+    const auto showSoFar = [&] {
+        if (!opening || Clock::now() - shownAt < std::chrono::milliseconds(300)) return;
+        shownAt = Clock::now();
+        publish_(std::make_shared<const EvalSnapshot>(*snapshot));
+    };
     for (const NodePtr& node : r.document.nodes()) {
         progress.check();
+        showSoFar();
         if (node->category() == Category::Object) {
             try {
                 const ObjectResult o = evaluator_.object(r.document, node->id, r.frame, progress);
@@ -156,6 +165,7 @@ std::shared_ptr<const EvalSnapshot> EvalWorker::evaluate(const Request& r, Progr
         snapshot->overlay =
             makeOverlay(r.document, r.overlay, evaluator_, {r.frame, Purpose::Viewport, r.full}, progress);
     snapshot->checks = findChecks(r.document, snapshot->layers, evaluator_, r.frame, progress);
+    lastScene_ = r.scene;
     snapshot->milliseconds = std::chrono::duration<double, std::milli>(Clock::now() - start).count();
     return snapshot;
 }

@@ -80,7 +80,7 @@ void PictureMaker::make(std::vector<LibraryEntry> entries) {
             } catch (const Cancelled&) {
                 return;
             } catch (const std::exception& e) {
-                problem = QString::fromUtf8(e.what());
+                problem = QString::fromStdString(problemOf(e));
             }
             Q_EMIT made(textOf(entry.picture), problem);
         }

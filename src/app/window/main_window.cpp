@@ -10,9 +10,9 @@
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QMenu>
-#include <QMessageBox>
 #include <QMimeData>
 #include <QPushButton>
+#include <QSettings>
 #include <QShortcut>
 #include <QSplitter>
 #include <QTimer>
@@ -26,6 +26,8 @@
 #include "app/view/view_widget.h"
 #include "app/window/library_window.h"
 #include "app/window/outline.h"
+#include "scene/outside.h"
+#include "scene/scene_file.h"
 
 namespace ovrix::app {
 
@@ -250,10 +252,8 @@ void MainWindow::askHandOn(HandOn what) {
     if (what != HandOn::Mesh || unattended_) return chooseHandOnFile(what, layer);
     controller_.measureMesh(layer, [this, what, layer](double bytes) {
         const QString size = QString::fromStdString(byteText(bytes));
-        if (bytes < 2e8 ||
-            QMessageBox::question(this, "One mesh",
-                                  QString("All as one mesh takes about %1. Go on?").arg(size)) ==
-                QMessageBox::Yes)
+        if (bytes < 2e8 || ask(this, "One mesh", QString("All as one mesh takes about %1.").arg(size),
+                               {"Go on", "Cancel"}) == 0)
             chooseHandOnFile(what, layer);
     });
 }
@@ -285,6 +285,7 @@ void MainWindow::showRender(bool show) {
 void MainWindow::applyPreferences(const Preferences& p) {
     const bool look = p.theme != preferences_.theme || p.scale != preferences_.scale;
     preferences_ = p;
+    setMemoryCap(size_t(p.memoryGb * 1e9));
     threads_.reset();
     if (p.threads > 0)
         threads_ = std::make_unique<tbb::global_control>(tbb::global_control::max_allowed_parallelism,
@@ -316,10 +317,55 @@ bool MainWindow::saveAs() {
 
 bool MainWindow::mayLeave() {
     if (!controller_.session().dirty() || unattended_) return true;
-    const auto answer = QMessageBox::question(this, "Not saved", "The scene has changes that are not saved.",
-                                              QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel);
-    if (answer == QMessageBox::Save) return save();
-    return answer == QMessageBox::Discard;
+    const int answer = ask(this, "Not saved", "The scene has changes that are not saved.",
+                           {"Save", "Leave without saving", "Stay here"});
+    if (answer == 0) return save();
+    return answer == 1;
+}
+
+void MainWindow::openScene(const QString& file) {
+    if (mayLeave() && mayOpen(file)) controller_.openScene(file);
+}
+
+bool MainWindow::mayOpen(const QString& file) {
+    if (unattended_) return true;
+    const std::filesystem::path path = std::filesystem::absolute(file.toStdString());
+    std::vector<std::string> outside;
+    double wanted = 0;
+    try {
+        const Document document = loadScene(path);
+        outside = filesOutside(document, path.parent_path());
+        wanted = double(document.wantedMemory());
+    } catch (const std::exception&) {
+        return true;  // opening it says what is wrong
+    }
+    QSettings settings;
+    QStringList trusted = settings.value("trustedFolders").toStringList();
+    const QString folder = QString::fromStdString(path.parent_path().string());
+    if (!outside.empty() && !trusted.contains(folder)) {
+        QString list;
+        for (size_t i = 0; i < std::min<size_t>(outside.size(), 8); ++i)
+            list += "\n    " + QString::fromStdString(outside[i]);
+        if (outside.size() > 8) list += QString("\n    and %1 more").arg(outside.size() - 8);
+        const int answer = ask(this, "Files elsewhere",
+                               "This scene reads files that do not lie in its folder:" + list +
+                                   "\n\nOpen it only if you know where it comes from.",
+                               {"Do not open", "Open once", "Trust this folder"});
+        if (answer == 0) return false;
+        if (answer == 2) settings.setValue("trustedFolders", trusted << folder);
+    }
+    setMemoryCap(size_t(preferences_.memoryGb * 1e9));
+    if (wanted > double(memoryCap())) {
+        const QString asks = QString::fromStdString(byteText(wanted)),
+                      has = QString::fromStdString(byteText(double(memoryCap())));
+        const int answer =
+            ask(this, "Memory",
+                "This scene asks for " + asks + " of memory. Preferences let it take " + has + ".",
+                {"Open with " + has, "Let it take " + asks, "Do not open"});
+        if (answer == 2) return false;
+        if (answer == 1) setMemoryCap(size_t(wanted));
+    }
+    return true;
 }
 
 void MainWindow::closeEvent(QCloseEvent* e) {
@@ -411,9 +457,7 @@ void MainWindow::fillFileMenu(QMenu& menu) {
     if (!recent.isEmpty()) menu.addSeparator();
     for (const QString& file : recent)
         menu.addAction(QFileInfo(file).completeBaseName() + "   " + QFileInfo(file).path(), this,
-                       [this, file] {
-                           if (mayLeave()) controller_.openScene(file);
-                       });
+                       [this, file] { openScene(file); });
     menu.addSeparator();
     for (const char* id : {"preferences", "shortcuts", "quit"}) add(id);
 }
@@ -449,7 +493,7 @@ void MainWindow::dropEvent(QDropEvent* e) {
     for (const QUrl& url : e->mimeData()->urls()) {
         const QString file = url.toLocalFile();
         if (file.endsWith(".ovrix")) {
-            if (mayLeave()) controller_.openScene(file);
+            openScene(file);
         } else if (file.endsWith(".recipe")) {
             dropRecipe(file, e->position().toPoint());
         } else {
@@ -465,11 +509,10 @@ void MainWindow::offerRecovery() {
         const QString name = found.original.empty()
                                  ? "an untitled scene"
                                  : QString::fromStdString(found.original.filename().string());
-        const auto answer =
-            QMessageBox::question(this, "Recover", "Ovrix ended without saving " + name + ". Bring it back?",
-                                  QMessageBox::Yes | QMessageBox::Discard | QMessageBox::Cancel);
-        if (answer == QMessageBox::Yes) return controller_.recover(found);
-        if (answer == QMessageBox::Discard) Autosave::discard(found);
+        const int answer = ask(this, "Recover", "Ovrix ended without saving " + name + ".",
+                               {"Bring it back", "Throw it away", "Not now"});
+        if (answer == 0) return controller_.recover(found);
+        if (answer == 1) Autosave::discard(found);
     }
 }
 

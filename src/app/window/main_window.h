@@ -55,6 +55,8 @@ class MainWindow : public QMainWindow {
     void offerRecovery();
     /// Answers questions without a person: tests and pictures.
     void setUnattended(bool on) { unattended_ = on; }
+    /// Opens a scene, after asking about what is not saved here, and about what it would read elsewhere.
+    void openScene(const QString& file);
 
   protected:
     void dragEnterEvent(QDragEnterEvent*) override;
@@ -76,6 +78,8 @@ class MainWindow : public QMainWindow {
     /// What Full would show and take, in words.
     QString fullCost() const;
     bool mayLeave();
+    /// Asks about what a stranger's scene would read or take, where it would.
+    bool mayOpen(const QString& file);
     bool save();
     bool saveAs();
     void addFromMenu(const std::string& type);

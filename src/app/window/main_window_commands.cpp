@@ -23,11 +23,10 @@ void MainWindow::makeCommands() {
         if (mayLeave()) controller_.newScene(preferences_.memoryGb);
     });
     add("open", "Open scene...", "A .ovrix file", QKeySequence::Open, [this] {
-        if (!mayLeave()) return;
         const QString file = QFileDialog::getOpenFileName(
             this, "Open a scene", QString::fromStdString(controller_.session().folder().string()),
             "Scenes (*.ovrix)");
-        if (!file.isEmpty()) controller_.openScene(file);
+        if (!file.isEmpty()) openScene(file);
     });
     add("save", "Save scene", "Under its own name", QKeySequence::Save, [this] { save(); });
     add("saveAs", "Save scene as...", "Under another name", QKeySequence("Ctrl+Shift+S"),
@@ -38,7 +37,7 @@ void MainWindow::makeCommands() {
             for (const QString& file : QFileDialog::getOpenFileNames(
                      this, "Add mesh files", QString::fromStdString(controller_.session().folder().string()),
                      "Meshes (*.obj *.ply *.stl *.off *.gltf *.glb *.fbx)"))
-                controller_.importMesh(file);
+                controller_.importFile(file);
         });
     add("bringIn", "Bring in from a scene...", "Layers, objects and what else another scene holds",
         QKeySequence("Ctrl+Shift+I"), [this] {

@@ -1,7 +1,6 @@
 // What the window says: its title, the line of figures, Draft and Full.
 #include <QHBoxLayout>
 #include <QLabel>
-#include <QMessageBox>
 #include <QPushButton>
 #include <QStyle>
 #include <QTimer>
@@ -139,8 +138,7 @@ void MainWindow::askFull() {
     if (controller_.full()) return;
     const QString cost = fullCost();
     if (fullBytes() > 1e9 && !unattended_ &&
-        QMessageBox::question(this, "Show in Full", "Full will show " + cost + ". Go on?") !=
-            QMessageBox::Yes)
+        ask(this, "Show in Full", "Full will show " + cost + ".", {"Show it", "Stay in Draft"}) != 0)
         return;
     controller_.setFull(true);
     controller_.say("Full: " + cost);

@@ -1,0 +1,48 @@
+#include "app/view/work_note.h"
+
+#include <QPainter>
+#include <QTimer>
+
+#include "app/theme/theme.h"
+
+namespace ovrix::app {
+
+WorkNote::WorkNote(const Controller& controller, QWidget* view) : QWidget(view), controller_(controller) {
+    setAttribute(Qt::WA_TransparentForMouseEvents);
+    hide();
+    auto* timer = new QTimer(this);
+    timer->setInterval(200);
+    connect(timer, &QTimer::timeout, this, [this] { look(); });
+    timer->start();
+}
+
+void WorkNote::look() {
+    const double seconds = controller_.worker().busySeconds();
+    if (seconds < 0.5) return hide();
+    QString title = QString::fromStdString(controller_.worker().title());
+    if (title.isEmpty()) title = "Working out the scene";
+    text_ = QString("%1   %2 s").arg(title).arg(seconds, 0, 'f', 0);
+    const int room = parentWidget()->width() - px(120);
+    const int wide =
+        std::max(px(80), std::min(QFontMetrics(textFont(9)).horizontalAdvance(text_) + px(28), room));
+    setGeometry((parentWidget()->width() - wide) / 2, px(12), wide, px(26));
+    show();
+    raise();
+    update();
+}
+
+void WorkNote::paintEvent(QPaintEvent*) {
+    QPainter p(this);
+    p.setRenderHint(QPainter::Antialiasing);
+    p.setFont(textFont(9));
+    p.setPen(QPen(tokens().line, 1));
+    p.setBrush(tokens().raised);
+    p.drawRoundedRect(QRectF(rect()).adjusted(0.5, 0.5, -0.5, -0.5), px(4), px(4));
+    if (const double part = std::clamp(double(controller_.worker().fraction()), 0.0, 1.0); part > 0)
+        p.fillRect(QRectF(px(4), height() - px(3), (width() - px(8)) * part, px(2)), tokens().water);
+    p.setPen(tokens().text);
+    p.drawText(rect().adjusted(px(10), 0, -px(10), 0), Qt::AlignCenter,
+               p.fontMetrics().elidedText(text_, Qt::ElideMiddle, width() - px(20)));
+}
+
+}  // namespace ovrix::app

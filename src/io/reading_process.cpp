@@ -1,0 +1,70 @@
+// What runs in the reading process: see confined_reader.h.
+#include <unistd.h>
+
+#include <charconv>
+
+#include "base/error.h"
+#include "io/blob.h"
+#include "io/confine.h"
+#include "io/confined_reader.h"
+#include "io/mesh_blob.h"
+#include "io/mesh_import.h"
+#include "io/vdb_parse.h"
+
+namespace ovrix {
+
+static bool writeAll(const std::string& bytes) {
+    size_t done = 0;
+    while (done < bytes.size()) {
+        const ssize_t n = ::write(3, bytes.data() + done, bytes.size() - done);
+        if (n <= 0) return false;
+        done += size_t(n);
+    }
+    return true;
+}
+
+static size_t numberAt(const std::string& text) {
+    size_t n = 0;
+    std::from_chars(text.data(), text.data() + text.size(), n);
+    return n;
+}
+
+static std::string read(Reading what, const std::string& path, const std::vector<std::string>& more) {
+    switch (what) {
+        case Reading::Mesh:
+            return packMesh(importMesh(path));
+        case Reading::Frame:
+            return packState(parseStateVdb(path));
+        case Reading::Points:
+            return packState({{{"points", parseVdbPoints(path).attributes}}, {}});
+        case Reading::PointsInfo:
+            return packInfo(parseVdbInfo(path));
+        case Reading::Vectors:
+            return packGrid(
+                parseVectorGrid(path, more.empty() ? "" : more[0], more.size() > 1 ? numberAt(more[1]) : 0));
+    }
+    throw Error("nothing is asked for");
+}
+
+int readingProcess(int argc, char** argv) {
+    const std::vector<std::string> words(argv, argv + argc);
+    if (words.size() < 5) return 2;
+    const std::filesystem::path path(words[2]);
+    confineToReading(path.parent_path(), {numberAt(words[3]), unsigned(numberAt(words[4]))});
+    std::string problem, where = words[2],
+                         remedy = "The file may be damaged; write it again from where it came";
+    try {
+        return writeAll(read(Reading(numberAt(words[1])), words[2], {words.begin() + 5, words.end()})) ? 0
+                                                                                                       : 3;
+    } catch (const Error& e) {
+        problem = e.problem(), where = e.where().empty() ? where : e.where(), remedy = e.remedy();
+    } catch (const std::bad_alloc&) {
+        problem = "takes more memory than the scene may", remedy = "Raise the memory limit in Preferences";
+    } catch (const std::exception&) {
+        problem = "could not be read";
+    }
+    writeAll(problem + '\0' + where + '\0' + remedy);
+    return 1;
+}
+
+}  // namespace ovrix

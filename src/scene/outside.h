@@ -1,0 +1,18 @@
+// What a scene reads that does not lie with it.
+#pragma once
+#include <filesystem>
+
+#include "io/mesh_reader.h"
+#include "scene/document.h"
+
+namespace ovrix {
+
+/// The files that a document names, and that lie outside of a folder, over all links: what a stranger's scene
+/// would have the program open. Rising, each once. Sequences by their pattern. Thread safe.
+std::vector<std::string> filesOutside(const Document& document, const std::filesystem::path& folder);
+
+/// Takes from the materials of a mesh file the images that lie in none of @p folders: whoever wrote the file
+/// chose them, not the one who brings it in. Gives their paths. Thread safe for different meshes.
+std::vector<std::string> dropImagesOutside(FileMesh& mesh, const std::vector<std::filesystem::path>& folders);
+
+}  // namespace ovrix
