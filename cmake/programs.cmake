@@ -39,7 +39,7 @@ find_file(INTER_REGULAR Inter-Regular.otf PATHS /usr/share/fonts/opentype/inter 
 find_file(INTER_BOLD Inter-SemiBold.otf PATHS /usr/share/fonts/opentype/inter REQUIRED)
 find_file(MONO_REGULAR JetBrainsMono-Regular.ttf PATHS /usr/share/fonts/truetype/jetbrains-mono REQUIRED)
 file(GLOB_RECURSE app_sources CONFIGURE_DEPENDS src/app/*.cpp src/app/*.h)
-list(REMOVE_ITEM app_sources ${CMAKE_SOURCE_DIR}/src/app/main.cpp)
+list(REMOVE_ITEM app_sources ${CMAKE_SOURCE_DIR}/src/app/main.cpp ${CMAKE_SOURCE_DIR}/src/app/shots/main.cpp)
 add_library(ovrix_app STATIC ${app_sources})
 set_target_properties(ovrix_app PROPERTIES AUTOMOC ON)
 target_precompile_headers(ovrix_app PRIVATE src/app/pch.h)

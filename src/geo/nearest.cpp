@@ -10,18 +10,6 @@ namespace ovrix {
 
 namespace {
 
-/// A part of the cloud as the tree library reads it: by their place in the list.
-struct Cloud {
-    const V3f* points = nullptr;
-    std::span<const uint32_t> index;
-    size_t kdtree_get_point_count() const { return index.size(); }
-    float kdtree_get_pt(size_t i, size_t axis) const { return points[index[i]][int(axis)]; }
-    template <class Box>
-    bool kdtree_get_bbox(Box&) const {
-        return false;
-    }
-};
-
 /// Keeps the nearest of what it is shown; of two equally near, the one with the lower index.
 struct NearestOne {
     float best;  // squared
@@ -78,6 +66,17 @@ constexpr size_t kPart = 8192;  // points of a part at least
 }  // namespace
 
 struct NearestPoints::Part {
+    /// A part of the cloud as the tree library reads it: by their place in the list.
+    struct Cloud {
+        const V3f* points = nullptr;
+        std::span<const uint32_t> index;
+        size_t kdtree_get_point_count() const { return index.size(); }
+        float kdtree_get_pt(size_t i, size_t axis) const { return points[index[i]][int(axis)]; }
+        template <class Box>
+        bool kdtree_get_bbox(Box&) const {
+            return false;
+        }
+    };
     Cloud cloud;
     Box3f box;
     using Index =
@@ -110,7 +109,7 @@ struct NearestPoints::Tree {
     template <class Result>
     struct Handed {
         const Tree& tree;
-        const Cloud& cloud;
+        const Part::Cloud& cloud;
         Result& result;
         size_t size() const { return 0; }
         bool full() const { return true; }

@@ -18,7 +18,7 @@ struct Property {
 };
 
 template <class T>
-void append(std::string& out, const T& value) {
+void appendBytes(std::string& out, const T& value) {
     out.append(reinterpret_cast<const char*>(&value), sizeof value);
 }
 
@@ -26,7 +26,8 @@ void addProperties(std::vector<Property>& out, const std::string& name, const Co
     const auto floats = [&](std::initializer_list<const char*> names, auto get) {
         int k = 0;
         for (const char* n : names) {
-            out.push_back({"float", n, [get, k](size_t i, std::string& o) { append(o, float(get(i, k))); }});
+            out.push_back(
+                {"float", n, [get, k](size_t i, std::string& o) { appendBytes(o, float(get(i, k))); }});
             ++k;
         }
     };
@@ -49,12 +50,12 @@ void addProperties(std::vector<Property>& out, const std::string& name, const Co
     if (auto* v = std::get_if<std::vector<Quatf>>(&column))
         floats({"qx", "qy", "qz", "qw"}, [v](size_t i, int k) { return k < 3 ? (*v)[i].v[k] : (*v)[i].r; });
     if (auto* v = std::get_if<std::vector<int32_t>>(&column))
-        out.push_back({"int", name, [v](size_t i, std::string& o) { append(o, (*v)[i]); }});
+        out.push_back({"int", name, [v](size_t i, std::string& o) { appendBytes(o, (*v)[i]); }});
     if (auto* v = std::get_if<std::vector<uint64_t>>(&column)) {  // PLY knows no 64-bit numbers
         out.push_back(
-            {"uint", name + "_low", [v](size_t i, std::string& o) { append(o, uint32_t((*v)[i])); }});
-        out.push_back(
-            {"uint", name + "_high", [v](size_t i, std::string& o) { append(o, uint32_t((*v)[i] >> 32)); }});
+            {"uint", name + "_low", [v](size_t i, std::string& o) { appendBytes(o, uint32_t((*v)[i])); }});
+        out.push_back({"uint", name + "_high",
+                       [v](size_t i, std::string& o) { appendBytes(o, uint32_t((*v)[i] >> 32)); }});
     }
 }
 
@@ -75,8 +76,8 @@ std::string plyOf(const AttributeSet& a, const Edges& edges) {
     for (size_t i = 0; i < a.size(); ++i)
         for (const Property& p : properties) p.put(i, out);
     for (const auto& [from, to] : edges) {
-        append(out, int32_t(from));
-        append(out, int32_t(to));
+        appendBytes(out, int32_t(from));
+        appendBytes(out, int32_t(to));
     }
     return out;
 }

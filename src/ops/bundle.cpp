@@ -7,9 +7,24 @@ namespace ovrix {
 
 namespace {
 
-uint64_t idOf(uint64_t strand, size_t k) {
-    return k == 0 ? strand : mixBits(strand * 0x9e3779b97f4a7c15ull + k) >> 2;  // below those added by hand
-}
+/// Ids of the strands in bundles: the first is the one that was there.
+class BundleIds {
+  public:
+    explicit BundleIds(std::span<const uint64_t> ids) : taken_(ids.begin(), ids.end()) {
+        std::sort(taken_.begin(), taken_.end());
+    }
+    uint64_t operator()(uint64_t strand, size_t k) const {
+        if (k == 0) return strand;
+        uint64_t id = mixBits(strand * 0x9e3779b97f4a7c15ull + k) >> 2;  // below those added by hand
+        // Bundles of bundles: the same strand has had such a child before.
+        while (std::binary_search(taken_.begin(), taken_.end(), id))
+            id = mixBits(id + 0x9e3779b97f4a7c15ull) >> 2;
+        return id;
+    }
+
+  private:
+    std::vector<uint64_t> taken_;
+};
 
 }  // namespace
 
@@ -30,6 +45,7 @@ StrandsPtr bundle(const StrandSet& in, const BundleOptions& o, Progress& progres
     auto id = out->strands.add<uint64_t>("id");
     auto place = out->strands.add<V3f>("P");
     auto clump = out->strands.add<int32_t>("clump");
+    const BundleIds idOf(samples.id);
     for (size_t i = 0; i < id.size(); ++i) id[i] = idOf(id[i], i % count);
     DrivenRange unit = o.length;
     unit.min = 0.0f, unit.max = 1.0f;

@@ -13,7 +13,7 @@ namespace {
 
 constexpr size_t kRounds = 2;  // of darts; the second for the parts of the surface that hold no point yet
 
-constexpr size_t kPiece = 4096;    // darts thrown by one thread at a time
+constexpr size_t kDarts = 4096;    // darts thrown by one thread at a time
 constexpr int kCellsPerTile = 32;  // along an edge; a tile with its margin stays in the first-level cache
 constexpr float kSmallestPart = 0.05f;          // of the largest distance that a field may ask for
 constexpr size_t kMostTiles = size_t(1) << 24;  // in the box around the surface, empty ones too
@@ -137,7 +137,7 @@ class Spreader {
   private:
     void throwDarts(std::span<const uint32_t> parts, size_t round, Darts& darts) {
         darts.size = parts.size();
-        parallelRanges(parts.size(), kPiece, progress_, [&](size_t begin, size_t end) {
+        parallelRanges(parts.size(), kDarts, progress_, [&](size_t begin, size_t end) {
             std::vector<Surface::Place> places(end - begin);
             surface_.samplePlaces(o_.seed, round, parts.subspan(begin, end - begin), perRound_,
                                   places.data());
@@ -307,11 +307,11 @@ class Spreader {
     /// counts before it; both on all threads. Gives the sum.
     template <class Count, class Begin, class Fill>
     void overParts(const Count& count, const Begin& begin, const Fill& fill) const {
-        const size_t pieces = (perRound_ + kPiece - 1) / kPiece;
+        const size_t pieces = (perRound_ + kDarts - 1) / kDarts;
         std::vector<size_t> first(pieces + 1, 0);
         const auto each = [&](const auto& body) {
             parallelRanges(pieces, 4, progress_, [&](size_t from, size_t to) {
-                for (size_t k = from; k < to; ++k) body(k, k * kPiece, std::min(perRound_, (k + 1) * kPiece));
+                for (size_t k = from; k < to; ++k) body(k, k * kDarts, std::min(perRound_, (k + 1) * kDarts));
             });
         };
         each([&](size_t k, size_t low, size_t high) { first[k + 1] = count(low, high); });

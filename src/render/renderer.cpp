@@ -47,6 +47,13 @@ struct Renderer::Path {
     }
 };
 
+/// What a path meets, ready to scatter.
+struct Shaded {
+    std::variant<Bsdf, Fibre> scatter;
+    Color base;
+    V3f emission{0, 0, 0};
+};
+
 namespace {
 
 /// Away from the surface by a little more than the rounding of its coordinates, and of those that they come
@@ -64,12 +71,6 @@ V3f capped(const V3f& c, float limit) {
     const float most = std::max({c.x, c.y, c.z});
     return limit > 0.0f && most > limit ? c * (limit / most) : c;
 }
-
-struct Shaded {
-    std::variant<Bsdf, Fibre> scatter;
-    Color base;
-    V3f emission{0, 0, 0};
-};
 
 float numberAt(const Driven& d, const Samples& one) {
     if (d.constant()) return d.high;

@@ -522,3 +522,14 @@ TEST_CASE("strands without length or number are left out, and counted", "[strand
     CHECK(resampled(none, 5, Progress::none())->size() == 0);
     CHECK(tubesOf(none, 5, 1)->faceCount() == 0);
 }
+
+TEST_CASE("bundles of bundles keep ids of their own", "[strand]") {
+    BundleOptions o;
+    o.count = 7;
+    const StrandsPtr once = bundle(*uprights(3, 4), o, Progress::none());
+    o.count = 5;
+    const StrandsPtr twice = bundle(*once, o, Progress::none());
+    const auto first = once->strands.find<uint64_t>("id"), all = twice->strands.find<uint64_t>("id");
+    CHECK(std::set<uint64_t>(all.begin(), all.end()).size() == all.size());
+    for (size_t i = 0; i < first.size(); ++i) CHECK(all[i * 5] == first[i]);
+}

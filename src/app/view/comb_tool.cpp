@@ -20,7 +20,7 @@ namespace {
 
 constexpr int kChoose = 100;
 
-const BrushMode kModes[] = {
+const BrushMode kCombModes[] = {
     {CombBrush::Comb, "Comb", "Strands go with the brush; they keep their lengths"},
     {CombBrush::Lengthen, "Lengthen", "Strands grow"},
     {CombBrush::Cut, "Cut", "Strands end where the brush passes"},
@@ -40,7 +40,7 @@ CombStrip::CombStrip(CombBrush& brush, QWidget* parent)
     : QWidget(parent), brush_(brush), modes_(new QButtonGroup(this)) {
     FlowLayout* line = brushStripLayout(this);
     const auto say = [this] { Q_EMIT changed(); };
-    addModeButtons(line, modes_, kModes, "comb", [this, say](int mode) {
+    addModeButtons(line, modes_, kCombModes, "comb", [this, say](int mode) {
         if (mode != kChoose) brush_.mode = CombBrush::Mode(mode);
         say();
     });
@@ -48,7 +48,7 @@ CombStrip::CombStrip(CombBrush& brush, QWidget* parent)
     short_ = new QComboBox;
     short_->setObjectName("combMode");
     short_->setToolTip("What the brush does");
-    for (const BrushMode& m : kModes) short_->addItem(m.title, m.mode);
+    for (const BrushMode& m : kCombModes) short_->addItem(m.title, m.mode);
     connect(short_, &QComboBox::activated, this,
             [this](int i) { modes_->button(short_->itemData(i).toInt())->click(); });
     line->addWidget(short_);
