@@ -6,8 +6,7 @@
 
 namespace ovrix {
 
-/// Equal for meshes whose triangles join the same points, wherever these lie.
-/// Of its mesh; worked out once.
+/// Of the surface's mesh; worked out once.
 uint64_t topologyOf(const Surface& surface);
 
 /// Lattices so fine that neighbours lie no further apart than @p resolution, where a triangle's edge is cut

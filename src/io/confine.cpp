@@ -23,8 +23,8 @@ void limit(__rlimit_resource what, rlim_t most) {
     ::setrlimit(what, &both);
 }
 
-/// Reading below a folder, and nothing else of the file system.
-void readOnlyBelow(const std::filesystem::path& folder) {
+/// Reading below some folders, and nothing else of the file system.
+void readOnlyBelow(const std::vector<std::filesystem::path>& folders) {
     landlock_ruleset_attr rules{};
     rules.handled_access_fs =
         LANDLOCK_ACCESS_FS_EXECUTE | LANDLOCK_ACCESS_FS_WRITE_FILE | LANDLOCK_ACCESS_FS_READ_FILE |
@@ -34,14 +34,15 @@ void readOnlyBelow(const std::filesystem::path& folder) {
         LANDLOCK_ACCESS_FS_MAKE_SYM;
     const int set = int(::syscall(SYS_landlock_create_ruleset, &rules, sizeof rules, 0));
     if (set < 0) return;  // an older kernel
-    landlock_path_beneath_attr below{};
-    below.allowed_access = LANDLOCK_ACCESS_FS_READ_FILE | LANDLOCK_ACCESS_FS_READ_DIR;
-    below.parent_fd = ::open(folder.empty() ? "." : folder.c_str(), O_PATH | O_CLOEXEC);
-    if (below.parent_fd >= 0) {
+    for (const std::filesystem::path& folder : folders) {
+        landlock_path_beneath_attr below{};
+        below.allowed_access = LANDLOCK_ACCESS_FS_READ_FILE | LANDLOCK_ACCESS_FS_READ_DIR;
+        below.parent_fd = ::open(folder.empty() ? "." : folder.c_str(), O_PATH | O_CLOEXEC);
+        if (below.parent_fd < 0) continue;
         ::syscall(SYS_landlock_add_rule, set, LANDLOCK_RULE_PATH_BENEATH, &below, 0);
         ::close(below.parent_fd);
-        ::syscall(SYS_landlock_restrict_self, set, 0);
     }
+    ::syscall(SYS_landlock_restrict_self, set, 0);
     ::close(set);
 }
 
@@ -98,7 +99,7 @@ void filterCalls() {}
 
 }  // namespace
 
-void confineToReading(const std::filesystem::path& folder, const Confinement& limits) {
+void confineToReading(const std::vector<std::filesystem::path>& folders, const Confinement& limits) {
     ::prctl(PR_SET_PDEATHSIG, SIGKILL);
     if (::getppid() == 1) ::_exit(4);  // the parent has gone already
     ::prctl(PR_SET_NO_NEW_PRIVS, 1, 0, 0, 0);
@@ -111,7 +112,7 @@ void confineToReading(const std::filesystem::path& folder, const Confinement& li
     limit(RLIMIT_CPU, limits.seconds);
     limit(RLIMIT_FSIZE, limits.memory);
     limit(RLIMIT_NOFILE, 128);
-    readOnlyBelow(folder);
+    readOnlyBelow(folders);
     filterCalls();
 }
 

@@ -2,6 +2,7 @@
 #pragma once
 #include <cstddef>
 #include <filesystem>
+#include <vector>
 
 namespace ovrix {
 
@@ -11,9 +12,9 @@ struct Confinement {
 };
 
 /// From now on this process, and all its threads, opens nothing for writing, makes, renames and removes no
-/// file, starts no program, opens no connection, reads only below @p folder, gains no rights, and ends with
+/// file, starts no program, opens no connection, reads only below @p folders, gains no rights, and ends with
 /// its parent. Memory, processor time and what it writes are limited. By seccomp filters and, where the
 /// kernel has it, Landlock; what the kernel does not know is left out. Before any thread is made.
-void confineToReading(const std::filesystem::path& folder, const Confinement& limits);
+void confineToReading(const std::vector<std::filesystem::path>& folders, const Confinement& limits);
 
 }  // namespace ovrix

@@ -184,16 +184,18 @@ void requireGltf(const std::filesystem::path& path) {
     const auto old = [&] {
         throw Error("is glTF 1, which is too old to be read", path.string(), "Write it again as glTF 2");
     };
-    const std::string bytes = readFile(path);
-    std::string_view json = bytes;
-    if (ending == ".glb") {
-        const auto word = [&](size_t at) {
-            uint32_t x = 0;
-            if (at + 4 <= bytes.size()) std::memcpy(&x, bytes.data() + at, 4);
-            return x;
-        };
-        if (bytes.rfind("glTF", 0) == 0 && word(4) == 1) old();
-        json = json.substr(std::min<size_t>(20, json.size()), word(12));
+    std::string json;
+    if (ending == ".glb") {  // the JSON is a small part at its beginning
+        std::ifstream in(path, std::ios::binary);
+        uint32_t head[5] = {};  // magic, version, length; size and kind of the first part
+        in.read(reinterpret_cast<char*>(head), sizeof head);
+        if (std::memcmp(head, "glTF", 4) == 0 && head[1] == 1) old();
+        std::error_code code;
+        json.resize(std::min<uint64_t>(head[3], std::filesystem::file_size(path, code)));
+        in.read(json.data(), std::streamsize(json.size()));
+        json.resize(size_t(std::max<std::streamsize>(0, in.gcount())));
+    } else {
+        json = readFile(path);
     }
     requireBoundedJson(json, path.string());
     const auto parsed = nlohmann::json::parse(json, nullptr, false);

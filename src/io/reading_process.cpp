@@ -50,7 +50,11 @@ int readingProcess(int argc, char** argv) {
     const std::vector<std::string> words(argv, argv + argc);
     if (words.size() < 5) return 2;
     const std::filesystem::path path(words[2]);
-    confineToReading(path.parent_path(), {numberAt(words[3]), unsigned(numberAt(words[4]))});
+    // A link is read where it leads, and what the file names lies beside either.
+    std::error_code code;
+    const std::filesystem::path target = std::filesystem::weakly_canonical(path, code);
+    confineToReading({path.parent_path(), code ? path.parent_path() : target.parent_path()},
+                     {numberAt(words[3]), unsigned(numberAt(words[4]))});
     std::string problem, where = words[2],
                          remedy = "The file may be damaged; write it again from where it came";
     try {

@@ -47,7 +47,7 @@ struct Renderer::Path {
     }
 };
 
-/// What a path meets, ready to scatter.
+/// What a material makes of a place.
 struct Shaded {
     std::variant<Bsdf, Fibre> scatter;
     Color base;

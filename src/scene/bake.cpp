@@ -160,6 +160,16 @@ void removeFrames(const fs::path& folder, const std::set<std::string>& wrote) {
         if (namesFrame(name)) fs::remove(folder / name, code);
 }
 
+/// Whether a file is a frame of some bake: where the list was lost, or is damaged, it says so itself.
+bool isFrame(const fs::path& file) {
+    try {
+        return fs::is_regular_file(fs::symlink_status(file)) &&
+               readStateFile(file).notes.count("ovrix_made_from") != 0;
+    } catch (const Error&) {
+        return false;
+    }
+}
+
 /// Writes into the list what will be written, before it is. Throws Error where something else has a name of
 /// these.
 void claim(const fs::path& folder, const std::string& pattern, int first, int last, BakeInfo& info) {
@@ -168,7 +178,7 @@ void claim(const fs::path& folder, const std::string& pattern, int first, int la
     for (int f = first; f <= last; ++f) {
         const std::string name = fileOfFrame(pattern, f);
         if (info.wrote.count(name)) continue;
-        if (fs::exists(fs::symlink_status(folder / name, code)))
+        if (fs::exists(fs::symlink_status(folder / name, code)) && !isFrame(folder / name))
             throw Error("is there, and was not written by a bake", (folder / name).string(),
                         "Move it elsewhere");
         info.wrote.insert(name);

@@ -2,24 +2,13 @@
 
 #include <set>
 
+#include "scene/values.h"
+
 namespace ovrix {
 
 namespace fs = std::filesystem;
 
 namespace {
-
-template <class Visit>
-void overFiles(const std::vector<ParamSpec>& specs, const ParamMap& params, const Visit& visit) {
-    for (const ParamSpec& spec : specs) {
-        const auto it = params.find(spec.id);
-        if (it == params.end()) continue;
-        const auto* path = std::get_if<std::string>(&it->second.value);
-        if (spec.type == ParamType::File && path && !path->empty()) visit(*path);
-        if (!it->second.field) continue;
-        for (const FieldSource& s : it->second.field->sources)
-            if (const SourceType* type = findSourceType(s.type)) overFiles(type->params, s.params, visit);
-    }
-}
 
 bool liesIn(const fs::path& path, const fs::path& folder) {
     const fs::path way = path.lexically_relative(folder);
@@ -34,12 +23,15 @@ std::vector<std::string> filesOutside(const Document& document, const fs::path& 
         fs::weakly_canonical(folder.empty() ? fs::path(".") : folder, code).lexically_normal();
     std::set<std::string> outside;
     const auto visit = [&](const std::string& path) {
+        if (path.empty()) return;
         const fs::path whole = fs::weakly_canonical(folder / path, code);
         if (code || !liesIn(whole.lexically_normal(), home)) outside.insert(path);
     };
     for (const NodePtr& node : document.nodes()) {
-        overFiles(specsOf(*node), node->params, visit);
-        for (const Step& s : node->steps) overFiles(specsOf(s), s.params, visit);
+        Node walked = *node;
+        changeValues(walked, [&](const ParamSpec& spec, Value& value) {
+            if (spec.type == ParamType::File) visit(std::get<std::string>(value));
+        });
     }
     return {outside.begin(), outside.end()};
 }

@@ -205,10 +205,11 @@ class Emit : public Emitter {
         }
         // A burst that should have been before the first frame is there with it.
         const bool first = before.frame == now.frame;
-        if (burst_ > 0 && (burstAt_ > f0 || first) && burstAt_ <= f1)
-            askForMemory(burst_ * kParticleBytes * now.share, now.memoryLimit, burst_ * now.share),
-                at.insert(at.end(), size_t(burst_),
-                          first ? 0.0 : (burstAt_ - before.frame) / (now.frame - before.frame));
+        if (burst_ > 0 && (burstAt_ > f0 || first) && burstAt_ <= f1) {
+            askForMemory(burst_ * kParticleBytes * now.share, now.memoryLimit, burst_ * now.share);
+            at.insert(at.end(), size_t(burst_),
+                      first ? 0.0 : (burstAt_ - before.frame) / (now.frame - before.frame));
+        }
         if (most_ > 0) at.resize(size_t(std::clamp(most_ - born, 0.0, double(at.size()))));
         numbers[0] = born + double(at.size());
         if (at.empty()) return;

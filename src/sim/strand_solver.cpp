@@ -416,7 +416,7 @@ class StrandSolver : public Solver {
                 const size_t k = b.strand[lane], begin = set.start[k], end = set.start[k + 1];
                 bool good = true, byForce = false;
                 for (size_t i = begin; i < end; ++i) good &= isFinite(position[i]), byForce |= forced[i] != 0;
-                if (!good) frozen[k] = byForce ? 1 : std::max<uint8_t>(frozen[k], frozen[k] == 1 ? 1 : 2);
+                if (!good) frozen[k] = byForce || frozen[k] == 1 ? 1 : 2;
                 const V3f root0 = drive.rootAt(k, from), root1 = drive.rootAt(k, to);
                 const Quatf turn = drive.frameAt(k, to) * drive.frameAt(k, from).inverse();
                 for (size_t i = begin; i < end; ++i) {

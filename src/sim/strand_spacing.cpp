@@ -87,7 +87,7 @@ float tenthAbove(std::vector<float> values) {
 
 /// Pieces as parts of about one size: a long one among short ones, or a quick one among slow ones, is
 /// several.
-/// @p reach  gets the size of a cell such that parts that may meet lie in one, or in two side by side
+/// @p cell  gets the size of a cell such that parts that may meet lie in one, or in two side by side
 std::vector<Placed> partsOf(const Pieces& pieces, std::span<const V3f> start, std::span<const V3f> p,
                             float slack, float& cell) {
     const size_t n = pieces.size();

@@ -15,8 +15,31 @@ class DialogsTest : public WindowFixture {
     void everyCommandIsSafeOnAnEmptyScene();
     void unsavedChangesAreShown();
     void keyboardAloneReachesEverything();
+    void questionsKeepWhatIsThereUntilAnswered();
+    void strangersScenesAreAskedAbout();
 
   private:
+    /// What @p act makes of the question that @p run asks; whether one was asked.
+    bool answered(const std::function<void()>& run, const std::function<void(QDialog&)>& act) {
+        bool seen = false;
+        QTimer timer;
+        timer.setInterval(20);
+        connect(&timer, &QTimer::timeout, this, [&] {
+            auto* dialog = qobject_cast<QDialog*>(QApplication::activeModalWidget());
+            if (!dialog || dialog->objectName() != "ask") return;
+            timer.stop();
+            seen = true;
+            act(*dialog);
+        });
+        timer.start();
+        run();
+        return seen;
+    }
+    static QPushButton* choice(QDialog& dialog, const QString& text) {
+        for (QPushButton* b : dialog.findChildren<QPushButton*>())
+            if (b->text() == text) return b;
+        return nullptr;
+    }
     /// Runs @p command, which opens a modal window, and @p act on that window once it is there.
     template <class Dialog>
     bool withDialog(const char* command, const std::function<void(Dialog&)>& act) {
@@ -44,6 +67,52 @@ class DialogsTest : public WindowFixture {
         return nullptr;
     }
 };
+
+void DialogsTest::questionsKeepWhatIsThereUntilAnswered() {
+    int answer = -1;
+    const auto question = [&] {
+        answer = ask(&driver->window, "Title", "Text", {"Do it", "Do more", "Stay"});
+    };
+    QVERIFY(answered(question, [](QDialog& d) { QTest::keyClick(&d, Qt::Key_Escape); }));
+    QCOMPARE(answer, 2);
+    QVERIFY(answered(question, [](QDialog& d) { d.close(); }));
+    QCOMPARE(answer, 2);
+    QVERIFY(answered(question, [](QDialog& d) { QTest::keyClick(&d, Qt::Key_Return); }));
+    QCOMPARE(answer, 0);
+    QVERIFY(answered(question, [](QDialog& d) { QTest::mouseClick(choice(d, "Do more"), Qt::LeftButton); }));
+    QCOMPARE(answer, 1);
+}
+
+void DialogsTest::strangersScenesAreAskedAbout() {
+    QSettings().remove("trustedFolders");
+    Document d = Document::fresh();
+    Node stranger = makeNode(d, "mesh_file", "Stranger");
+    stranger.params["file"].value = std::string("/etc/passwd");
+    d.put(stranger);
+    saveScene(d, path("stranger.ovrix").toStdString());
+    auto& window = driver->window;
+    window.setUnattended(false);
+    const auto opened = [&] { return window.controller().document().find("stranger") != nullptr; };
+    const auto open = [&] { window.openScene(path("stranger.ovrix")); };
+    // Neither Escape nor Enter opens it.
+    for (const auto key : {Qt::Key_Escape, Qt::Key_Return}) {
+        QVERIFY(answered(open, [&](QDialog& dialog) { QTest::keyClick(&dialog, key); }));
+        QVERIFY(!opened());
+    }
+    QVERIFY(QSettings().value("trustedFolders").toStringList().isEmpty());
+    QVERIFY(answered(open, [](QDialog& dialog) {
+        const auto* text = dialog.findChild<QLabel*>();
+        QVERIFY(text && text->text().contains("/etc/passwd"));
+        QTest::mouseClick(choice(dialog, "Trust this folder"), Qt::LeftButton);
+    }));
+    QVERIFY(opened());
+    driver->settle();
+    window.controller().newScene(8);
+    QVERIFY(!answered(open, [](QDialog& dialog) { dialog.close(); }));
+    QVERIFY(opened());
+    QSettings().remove("trustedFolders");
+    window.setUnattended(true);
+}
 
 void DialogsTest::preferencesTakeEffectAndStay() {
     makeLayer();

@@ -1,6 +1,7 @@
 #include "cli/commands.h"
 
 #include <filesystem>
+#include <fstream>
 #include <nlohmann/json.hpp>
 #include <sstream>
 
@@ -182,4 +183,24 @@ TEST_CASE("layers go out frame by frame, and come in from other scenes", "[cli]"
     CHECK(run({"bring-in", s.scene, "--from", s.scene, "--nodes", "water", "--bind", "nonsense", "--out",
                s.file("x.ovrix")})
               .code == 1);
+}
+
+TEST_CASE("values are set as the scene file has them, and names need not be UTF-8", "[cli]") {
+    TemporaryFolder folder;
+    Document d = Document::fresh();
+    d.put(makeNode(d, "sphere", "Ball"));
+    saveScene(d, folder / "a.ovrix");
+    const auto set = [&](const char* assignment) {
+        return run(
+            {"set", (folder / "a.ovrix").string(), assignment, "--out", (folder / "b.ovrix").string()});
+    };
+    CHECK(set("ball/position=[1, 2.5, -3]").code == 0);
+    CHECK(std::get<V3d>(loadScene(folder / "b.ovrix").value("ball", "position")) == V3d(1, 2.5, -3));
+    CHECK(set("ball/position=[1, 2").err.find("[1, 2, 3]") != std::string::npos);
+    CHECK(set("ball/position=[\"a\"]").code == 1);
+    CHECK(set(("ball/position=" + std::string(100000, '[')).c_str()).code == 1);
+    CHECK(run({"set", "--help"}).out.find("position=[") != std::string::npos);
+    const std::string odd = (folder / "b\xff.obj").string();
+    std::ofstream(odd) << "v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n";
+    CHECK(run({"info", odd, "--json"}).code == 0);
 }

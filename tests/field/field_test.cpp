@@ -264,3 +264,37 @@ TEST_CASE("the hash of parameters changes with everything that counts", "[field]
     field->sources[0].params["seed"].value = int64_t(9);
     CHECK(hash(p, 0) != driven);
 }
+
+TEST_CASE("noise on an object goes with it, and noise in the world does not", "[field]") {
+    const V3f local(0.3f, 0.2f, -0.7f);
+    M44f here, there;
+    here.translate(V3f(5, 0, 0)), there.rotate(V3f(0.4f, 1, 0));
+    const std::vector<M44f> toObject{here.inverse(), there.inverse()};
+    const std::vector<V3f> p{local * here, local * there};
+    const auto at = [&](const char* space) {
+        float out[2];
+        const CompiledField field(Field{{with(makeSource("noise"), "space", std::string(space))}}, {});
+        Samples s{p, {}, {}, {}};
+        s.toObject = toObject;
+        field.evaluate(s, out);
+        return std::pair(out[0], out[1]);
+    };
+    const auto [a, b] = at("on the object");
+    CHECK(a == Approx(b).margin(1e-3));  // the places are rounded by 1e-6 m of 5 m
+    const auto [c, d] = at("in the world");
+    CHECK(std::abs(c - d) > 1e-3f);
+}
+
+TEST_CASE("samples that lie on nothing, or on another surface, find their nearest place", "[field]") {
+    const Surface ball(makeSphere(1, 12));
+    const std::vector<V3f> p{V3f(0, 2, 0), V3f(0, 2, 0), V3f(0, 2, 0)};
+    const std::vector<int32_t> triangle{-1, 1 << 30, 0};
+    const std::vector<V2f> bary(3, V2f(0.25f, 0.25f));
+    Samples s{p, {}, {}, {}};
+    CHECK(placeOn(ball, s, 0).distance == Approx(1).margin(0.05));
+    s.triangle = triangle, s.bary = bary;
+    CHECK(placeOn(ball, s, 0).triangle == placeOn(ball, s, 1).triangle);
+    CHECK(placeOn(ball, s, 2).triangle == 0);
+    const Surface none(std::make_shared<Mesh>());
+    CHECK_FALSE(placeOn(none, s, 2).hit);
+}

@@ -233,7 +233,7 @@ TEST_CASE("a process that reads a stranger's file can do nothing else", "[io][da
     std::ofstream(elsewhere / "secret") << "x";
     const pid_t child = ::fork();
     if (child == 0) {
-        confineToReading(folder.path(), {size_t(4) << 30, 10});
+        confineToReading({folder.path()}, {size_t(4) << 30, 10});
         int bad = 0;
         const auto can = [&](bool possible, int bit) { bad |= possible ? bit : 0; };
         can(::open((folder / "in").c_str(), O_RDONLY) < 0, 1);  // this it must

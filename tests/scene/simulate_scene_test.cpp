@@ -181,13 +181,24 @@ TEST_CASE("a simulation is stale after each kind of edit that it depends on, and
 
 TEST_CASE("a part that cannot be made says so on the step, and what follows rests", "[simulate]") {
     Rain r;
-    r.document = withPart(r.document, r.layer, "simulate", "follow_curve");
+    const Document before = r.document;
+    r.document = withPart(r.document, r.layer, "simulate", "vectors");
+    r.document = withText(r.document, r.layer + "/vectors/file", "none.vdb");
     const LayerResult result = r.eval(5);
     CHECK_FALSE(result.ok);
     REQUIRE(result.steps.size() == 2);
     CHECK(result.steps[1].step == "simulate");
-    CHECK(result.steps[1].error.find("Follow a curve") != std::string::npos);
-    CHECK(result.steps[1].error.find("no curve") != std::string::npos);
+    CHECK(result.steps[1].error.find("Vectors of a file") != std::string::npos);
+    CHECK(result.steps[1].error.find("does not exist") != std::string::npos);
+    // One that has nothing to act on stops nothing.
+    r.document = withPart(before, r.layer, "simulate", "follow_curve");
+    const LayerResult without = r.eval(5);
+    CHECK(without.ok);
+    REQUIRE(without.steps.size() == 2);
+    CHECK(without.steps[1].note.find("Follow a curve") != std::string::npos);
+    CHECK(without.steps[1].note.find("no curve") != std::string::npos);
+    r.document = before;
+    CHECK(elementCount(without.geometry) == elementCount(r.eval(5).geometry));
     Progress cancelled;
     cancelled.cancel();
     Rain fresh;

@@ -1,6 +1,7 @@
 #include "app/window/controller.h"
 
 #include <QApplication>
+#include <QScopedValueRollback>
 #include <QSettings>
 #include <QTimer>
 
@@ -258,10 +259,14 @@ void Controller::setPainting(const ParamPath& source) {
     setOverlay(owner);
 }
 
-void Controller::openScene(const QString& file) {
+void Controller::openScene(
+    const QString& file,
+    const std::function<bool(const Document&, const std::filesystem::path& folder)>& may) {
     guarded([&] {
-        const Document opened = loadScene(file.toStdString());
-        toScene([&] { session_.reset(opened, std::filesystem::absolute(file.toStdString())); });
+        const std::filesystem::path path = std::filesystem::absolute(file.toStdString());
+        const Document opened = loadScene(path);
+        if (may && !may(opened, path.parent_path())) return;
+        toScene([&] { session_.reset(opened, path); });
         if (autosave_) autosave_->clear();
         addRecent(QString::fromStdString(session_.path().string()));
     });
@@ -276,9 +281,10 @@ void Controller::toScene(const std::function<void()>& change) {
     evaluator_.forgetLast();
     selected_.clear();
     overlay_ = painting_ = {};
-    changingScene_ = true;
-    change();
-    changingScene_ = false;
+    {
+        const QScopedValueRollback changing(changingScene_, true);
+        change();
+    }
     frame_ = playRange().first;
     requestResults();
     Q_EMIT documentChanged();

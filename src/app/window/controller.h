@@ -84,7 +84,9 @@ class Controller : public QObject {
     bool guarded(const std::function<void()>& body);
     void say(const QString& text, bool bad = false) { Q_EMIT message(text, bad); }
 
-    void openScene(const QString& file);
+    /// @param may  is asked with what was read and its folder before it takes the place of what is open
+    void openScene(const QString& file,
+                   const std::function<bool(const Document&, const std::filesystem::path& folder)>& may = {});
     bool saveScene(const QString& file);
     /// @param memoryGb  the limit that the new scene gets
     void newScene(double memoryGb);
@@ -142,8 +144,8 @@ class Controller : public QObject {
     ParamPath overlay_, painting_;
     std::unique_ptr<Autosave> autosave_;
     QTimer* autosaveTimer_;
-    BakeWorker bakes_;  // these two last: they end before what they use
     bool changingScene_ = false;
+    BakeWorker bakes_;  // these two last: they end before what they use
     EvalWorker worker_;
 };
 

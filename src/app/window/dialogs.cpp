@@ -18,7 +18,7 @@
 
 namespace ovrix::app {
 
-int ask(QWidget* parent, const QString& title, const QString& text, const QStringList& choices) {
+int ask(QWidget* parent, const QString& title, const QString& text, const QStringList& choices, int offered) {
     QDialog dialog(parent);
     dialog.setObjectName("ask");
     dialog.setWindowTitle(title);
@@ -35,8 +35,8 @@ int ask(QWidget* parent, const QString& title, const QString& text, const QStrin
     int answer = int(choices.size()) - 1;
     for (int i = int(choices.size()) - 1; i >= 0; --i) {  // what is offered stands at the end of the row
         auto* button = new QPushButton(choices[i]);
-        button->setDefault(i == 0);
-        button->setAutoDefault(i == 0);
+        button->setDefault(i == offered);
+        button->setAutoDefault(i == offered);
         QObject::connect(button, &QPushButton::clicked, &dialog, [&dialog, &answer, i] {
             answer = i;
             dialog.accept();

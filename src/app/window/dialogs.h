@@ -12,9 +12,10 @@ namespace ovrix::app {
 /// A dialog's size, but no larger than the window that it belongs to: at large scales its lists scroll.
 QSize withinWindow(const QWidget* parent, const QSize& wanted);
 
-/// Asks by a dialog of ours; the place of the answer among the choices. The first is offered, the last is
-/// what closing the dialog means.
-int ask(QWidget* parent, const QString& title, const QString& text, const QStringList& choices);
+/// Asks by a dialog of ours; the place of the answer among the choices. The last changes nothing: it is what
+/// closing the dialog means. @p offered  which Enter takes
+int ask(QWidget* parent, const QString& title, const QString& text, const QStringList& choices,
+        int offered = 0);
 
 /// Type to find a command, Enter runs it.
 class CommandSearch : public QFrame {

@@ -86,8 +86,9 @@ class EvalWorker {
     std::chrono::steady_clock::time_point began_;
     std::atomic<bool> busy_{false};
     bool stop_ = false;
-    std::shared_ptr<const EvalSnapshot> last_;
-    std::filesystem::path lastScene_;  ///< of which that is  ///< of the worker's thread alone
+    std::shared_ptr<const EvalSnapshot>
+        last_;  ///< of the worker's thread alone, as is the scene that it is of
+    std::filesystem::path lastScene_;
     std::thread thread_;
 };
 

@@ -27,7 +27,6 @@
 #include "app/window/library_window.h"
 #include "app/window/outline.h"
 #include "scene/outside.h"
-#include "scene/scene_file.h"
 
 namespace ovrix::app {
 
@@ -324,24 +323,17 @@ bool MainWindow::mayLeave() {
 }
 
 void MainWindow::openScene(const QString& file) {
-    if (mayLeave() && mayOpen(file)) controller_.openScene(file);
+    if (!mayLeave()) return;
+    controller_.openScene(file, [this](const Document& document, const std::filesystem::path& folder) {
+        return unattended_ || mayOpen(document, folder);
+    });
 }
 
-bool MainWindow::mayOpen(const QString& file) {
-    if (unattended_) return true;
-    const std::filesystem::path path = std::filesystem::absolute(file.toStdString());
-    std::vector<std::string> outside;
-    double wanted = 0;
-    try {
-        const Document document = loadScene(path);
-        outside = filesOutside(document, path.parent_path());
-        wanted = double(document.wantedMemory());
-    } catch (const std::exception&) {
-        return true;  // opening it says what is wrong
-    }
+bool MainWindow::mayOpen(const Document& document, const std::filesystem::path& where) {
+    const std::vector<std::string> outside = filesOutside(document, where);
     QSettings settings;
     QStringList trusted = settings.value("trustedFolders").toStringList();
-    const QString folder = QString::fromStdString(path.parent_path().string());
+    const QString folder = QString::fromStdString(where.string());
     if (!outside.empty() && !trusted.contains(folder)) {
         QString list;
         for (size_t i = 0; i < std::min<size_t>(outside.size(), 8); ++i)
@@ -350,11 +342,12 @@ bool MainWindow::mayOpen(const QString& file) {
         const int answer = ask(this, "Files elsewhere",
                                "This scene reads files that do not lie in its folder:" + list +
                                    "\n\nOpen it only if you know where it comes from.",
-                               {"Do not open", "Open once", "Trust this folder"});
-        if (answer == 0) return false;
-        if (answer == 2) settings.setValue("trustedFolders", trusted << folder);
+                               {"Open once", "Trust this folder", "Do not open"}, 2);
+        if (answer == 2) return false;
+        if (answer == 1) settings.setValue("trustedFolders", trusted << folder);
     }
     setMemoryCap(size_t(preferences_.memoryGb * 1e9));
+    const double wanted = double(document.wantedMemory());
     if (wanted > double(memoryCap())) {
         const QString asks = QString::fromStdString(byteText(wanted)),
                       has = QString::fromStdString(byteText(double(memoryCap())));

@@ -79,7 +79,7 @@ class MainWindow : public QMainWindow {
     QString fullCost() const;
     bool mayLeave();
     /// Asks about what a stranger's scene would read or take, where it would.
-    bool mayOpen(const QString& file);
+    bool mayOpen(const Document& document, const std::filesystem::path& folder);
     bool save();
     bool saveAs();
     void addFromMenu(const std::string& type);
