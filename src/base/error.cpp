@@ -23,6 +23,8 @@ Error Error::within(const std::string& place) const {
     return Error(problem_, where_.empty() ? place : place + ", " + where_, remedy_);
 }
 
+void logDetail(const std::string& file, const std::string& said) { log::info("{}: {}", file, said); }
+
 std::string problemOf(const std::exception& exception) {
     if (const auto* own = dynamic_cast<const Error*>(&exception)) return own->what();
     if (dynamic_cast<const Cancelled*>(&exception)) return "stopped";

@@ -27,6 +27,9 @@ class Error : public std::runtime_error {
 /// library's.
 std::string problemOf(const std::exception& exception);
 
+/// Puts into the log what a library said of a file: it helps those who mend, and is not for messages.
+void logDetail(const std::string& file, const std::string& said);
+
 /// Thrown out of long work after Progress::cancel(); not a failure.
 class Cancelled : public std::exception {
   public:

@@ -103,9 +103,10 @@ std::shared_ptr<const Image> readImage(const std::filesystem::path& path, const 
                                        size_t most) {
     requireReadable(path);
     auto in = OIIO::ImageInput::open(path.string());
-    if (!in)
-        throw Error("could not be read as an image (" + OIIO::geterror() + ")", path.string(),
-                    "Choose another image");
+    if (!in) {
+        logDetail(path.string(), OIIO::geterror());
+        throw Error("could not be read as an image", path.string(), "Choose another image");
+    }
     const OIIO::ImageSpec spec = in->spec();
     if (spec.width <= 0 || spec.height <= 0 || spec.nchannels <= 0 || spec.depth > 1 ||
         spec.width > 1'000'000 || spec.height > 1'000'000)
@@ -128,9 +129,10 @@ std::shared_ptr<const Image> readImage(const std::filesystem::path& path, const 
     constexpr float kMostHalf = 65000.0f;
     for (int y = 0; y < image->height; ++y) {
         const std::span<const float> row = rows.row(y);
-        if (row.empty())
-            throw Error("is damaged (" + in->geterror() + ")", path.string(),
-                        "Write the image again from where it came");
+        if (row.empty()) {
+            logDetail(path.string(), in->geterror());
+            throw Error("is damaged", path.string(), "Write the image again from where it came");
+        }
         float brightest = 0;
         for (size_t i = 0; i < row.size(); ++i)
             if (i % 4 < 3 && std::isfinite(row[i])) brightest = std::max(brightest, std::abs(row[i]));
@@ -264,7 +266,8 @@ void writeImage(const std::filesystem::path& path, const Picture& picture, const
     const std::vector<float> pixels = interleave(picture, channels, options.space);
     writeAtomically(path, [&](const std::filesystem::path& temporary) {
         const auto fail = [&](const std::string& why) {
-            throw Error("could not be written (" + why + ")", path.string(),
+            logDetail(path.string(), why);
+            throw Error("could not be written", path.string(),
                         "Free some space on the disk, or save elsewhere");
         };
         auto out = OIIO::ImageOutput::create(temporary.string());

@@ -216,9 +216,11 @@ const aiScene& readScene(Assimp::Importer& importer, const std::filesystem::path
     } else {
         scene = importer.ReadFile(path.string(), wanted);
     }
-    if (!scene)
-        throw Error(fmt::format("could not be read as a mesh ({})", importer.GetErrorString()), path.string(),
+    if (!scene) {
+        logDetail(path.string(), importer.GetErrorString());
+        throw Error("could not be read as a mesh", path.string(),
                     "The file may be damaged, or not what its name says; write it again from where it came");
+    }
     return *scene;
 }
 

@@ -1,12 +1,14 @@
 #include "io/state_file.h"
 
 #include "base/files.h"
+#include "io/state_columns.h"
 #include "io/state_usda.h"
 #include "io/vdb_points.h"
 
 namespace ovrix {
 
 std::function<void()> readyStateFile(const std::filesystem::path& path, const StateFile& state) {
+    if (path.extension() == ".columns") return readyStateColumns(path, state);
     if (path.extension() != ".usda") return readyStateVdb(path, state);
     return [path, text = stateAsUsda(state)] { writeFile(path, text); };
 }
@@ -16,8 +18,9 @@ void writeStateFile(const std::filesystem::path& path, const StateFile& state) {
 }
 
 StateFile readStateFile(const std::filesystem::path& path, size_t memory, Progress& progress) {
-    return path.extension() == ".usda" ? stateFromUsda(readFile(path, progress), path)
-                                       : readStateVdb(path, memory, progress);
+    if (path.extension() == ".columns") return readStateColumns(path, memory, progress);
+    if (path.extension() == ".usda") return stateFromUsda(readFile(path, progress), path);
+    return readStateVdb(path, memory, progress);
 }
 
 }  // namespace ovrix

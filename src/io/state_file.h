@@ -15,10 +15,11 @@ struct StateFile {
     std::map<std::string, std::string> notes;
 };
 
-/// Writes by the ending. .vdb: OpenVDB points, one grid a set, compressed with Blosc: any program that reads
-/// them sees the points where they are and their columns by name; columns more hold what the format itself
-/// would lose: the order, places that its voxels do not give back exactly, the signs of zeros. .usda:
-/// stateAsUsda(). Written beside its name first, so a file is whole or not there. Throws Error.
+/// Writes by the ending. .columns: readyStateColumns(), quickest. .vdb: OpenVDB points, one grid a set,
+/// compressed with Blosc: any program that reads them sees the points where they are and their columns by
+/// name; columns more hold what the format itself would lose: the order, places that its voxels do not give
+/// back exactly, the signs of zeros. .usda: stateAsUsda(). Written beside its name first, so a file is whole
+/// or not there. Throws Error.
 void writeStateFile(const std::filesystem::path& path, const StateFile& state);
 /// The same in two parts: what it returns writes the file, on any thread; all that asks the state is done
 /// before.

@@ -79,8 +79,8 @@ VectorGrid parseVectorGrid(const std::filesystem::path& path, const std::string&
     } catch (const Error&) {
         throw;
     } catch (const std::exception& e) {  // of the library, of a stream that ends, of a size that is nonsense
-        throw Error(std::string("could not be read as OpenVDB (") + e.what() + ")", path.string(),
-                    "Write it again from where it came");
+        logDetail(path.string(), e.what());
+        throw Error("could not be read as OpenVDB", path.string(), "Write it again from where it came");
     }
 }
 
@@ -108,7 +108,9 @@ void writeVectorGrid(const std::filesystem::path& path, const std::string& name,
             file.write({made});
             file.close();
         } catch (const vdb::Exception& e) {
-            throw Error(e.what(), path.string(), "Free some space on the disk, or write elsewhere");
+            logDetail(path.string(), e.what());
+            throw Error("could not be written", path.string(),
+                        "Free some space on the disk, or write elsewhere");
         }
     });
 }
@@ -149,7 +151,8 @@ void forLeaves(const std::filesystem::path& path, const std::function<void(const
         }
         file.close();
     } catch (const vdb::Exception& e) {
-        throw Error(std::string("could not be read as OpenVDB points (") + e.what() + ")", path.string(),
+        logDetail(path.string(), e.what());
+        throw Error("could not be read as OpenVDB points", path.string(),
                     "Write it again from where it came");
     }
     if (!found) throw Error("holds no points", path.string());

@@ -441,8 +441,8 @@ auto withFile(const std::filesystem::path& path, const Body& body) {
     } catch (const Error&) {
         throw;
     } catch (const std::exception& e) {
-        throw Error(std::string("is no frame of a simulation, or is damaged (") + e.what() + ")",
-                    path.string(), "Bake it again");
+        logDetail(path.string(), e.what());
+        throw Error("is no frame of a simulation, or is damaged", path.string(), "Bake it again");
     }
 }
 

@@ -24,7 +24,7 @@ constexpr int kBakeVersion = 2;
 const char* const kList = "bake.json";
 
 /// What frames are named, by what they are baked as.
-const char* const kFrames[] = {"frame.####.vdb", "frame.####.usda"};
+const char* const kFrames[] = {"frame.####.columns", "frame.####.vdb", "frame.####.usda"};
 
 /// The file of a frame that is there; empty where none is.
 fs::path fileOf(const fs::path& folder, int frame) {
@@ -149,7 +149,9 @@ SolverStatePtr stateOf(const StateFile& file, const fs::path& path) {
 /// Whether a name is that of a frame: a list that somebody changed must not name anything else.
 bool namesFrame(const std::string& name) {
     const std::string_view begin = "frame.";
-    if (!name.starts_with(begin) || !(name.ends_with(".vdb") || name.ends_with(".usda"))) return false;
+    if (!name.starts_with(begin) ||
+        !(name.ends_with(".columns") || name.ends_with(".vdb") || name.ends_with(".usda")))
+        return false;
     const std::string number = name.substr(begin.size(), name.rfind('.') - begin.size());
     return !number.empty() && number.find_first_not_of("-0123456789") == std::string::npos;
 }
@@ -278,8 +280,7 @@ BakeResult bake(Evaluator& evaluator, const Document& document, const std::strin
         writeList(folder, info);
     }
     const Step& step = recipe.steps[*place];
-    const bool usda = choiceOf(step, "bake_as") == "usda";
-    const std::string pattern = kFrames[usda];
+    const std::string pattern = "frame.####." + choiceOf(step, "bake_as");
     claim(folder, pattern, o.first, o.last, info);
     BakeResult result;
     std::set<std::string> said;

@@ -28,6 +28,18 @@ struct EvalOptions {
     /// Only where particles are and how they move is asked, by ids, as trails do: what is left of frames that
     /// did not fit into memory will do.
     bool traces = false;
+    /// The artist was asked, and waits: the view too works out what takes minutes.
+    bool patient = false;
+};
+
+/// Thrown for the view where simulating up to a frame would take minutes, which nobody said that they want.
+class TooLong : public Error {
+  public:
+    TooLong(double minutes, int frames);
+    double minutes() const { return minutes_; }
+
+  private:
+    double minutes_;
 };
 
 /// What one step of a recipe did.
@@ -39,6 +51,7 @@ struct StepReport {
     bool stale = false;  ///< an earlier step failed; the figures are of what this one last made
     std::string error, remedy;
     std::string note = {};  ///< what the artist should know though nothing failed
+    double minutes = 0;     ///< that it would take; see TooLong
 };
 
 /// An object's mesh in its own space, and what was seen when it was made.

@@ -244,6 +244,7 @@ bool Evaluator::Run::one(size_t i) {
         } catch (const Error& e) {
             report.error = e.where().empty() ? e.problem() : e.where() + ": " + e.problem();
             report.remedy = e.remedy();
+            if (const auto* wait = dynamic_cast<const TooLong*>(&e)) report.minutes = wait->minutes();
         } catch (const std::bad_alloc&) {
             report.error = "there was not enough memory";
             report.remedy = "Lower the count, or work in Draft";

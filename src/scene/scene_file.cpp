@@ -64,8 +64,8 @@ auto at(const std::string& place, const Body& body) {
     } catch (const Error& e) {
         throw Error(e.problem(), e.where().empty() ? place : place + " > " + e.where(), e.remedy());
     } catch (const nlohmann::json::exception& e) {
-        throw Error(std::string("is not what stands here usually (") + e.what() + ")", place,
-                    "Restore the file from a copy");
+        logDetail(place, e.what());
+        throw Error("is not of the kind that stands here", place, "Restore the file from a copy");
     }
 }
 

@@ -201,16 +201,20 @@ SolverStatePtr Simulated::stateAt(int frame, bool baked) {
     return workedOut(frame, baked);
 }
 
-/// The view does not wait for what takes far too long: it says how long, and what else can be done. Bakes and
-/// renders were asked for.
+TooLong::TooLong(double minutes, int frames)
+    : Error(fmt::format("it would take about {:.0f} minutes to get to this frame, {} frames on", minutes,
+                        frames),
+            {}, "Bake it, which goes on in the background, or let the scene begin later"),
+      minutes_(minutes) {}
+
+/// The view does not wait unasked for what takes far too long: it says how long, and what else can be done.
+/// Bakes and renders were asked for.
 void Simulated::refuseForever(int done, int left, double seconds) const {
     constexpr double kMeasured = 2.0, kLongest = 180.0;
-    if (around_.options().purpose != Purpose::Viewport || done < 1 || seconds < kMeasured) return;
+    const EvalOptions& options = around_.options();
+    if (options.purpose != Purpose::Viewport || options.patient || done < 1 || seconds < kMeasured) return;
     const double longer = seconds / done * left;
-    if (longer < kLongest) return;
-    throw Error(fmt::format("it would take about {:.0f} minutes to get to this frame, {} frames on",
-                            longer / 60, left),
-                {}, "Bake it, which goes on in the background, or let the scene begin later");
+    if (longer >= kLongest) throw TooLong(longer / 60, left);
 }
 
 SolverStatePtr Simulated::workedOut(int frame, bool baked) {

@@ -253,17 +253,20 @@ static float distanceTo(const Box3f& box, const V3f& p) {
     return off.length();
 }
 
-void Collisions::pushOut(Passage& p, float seconds, Clearance& clear) const {
+void Collisions::pushOut(Passage& p, float seconds, Clearance& clear, float around) const {
     if (clear.touching && clear.holds(p.x1) && restsOn(p, seconds, clear)) return;
-    if (!clear.touching && clear.holds(p.x0) && clear.holds(p.x1)) return;
+    if (!clear.touching && clear.holds(p.x0) && clear.holds(p.x1) &&
+        (clear.close || clear.holds(p.x1, around)))
+        return;
     const float moved = (p.x1 - p.x0).length();
     float room = std::numeric_limits<float>::infinity();  // to what it does not touch
     const bool close = clear.touching;
-    clear.touching = false;
+    clear.touching = clear.close = false;
     for (size_t i = 0; i < colliders_.size(); ++i) {
         const Collider& c = colliders_[i];
         // Farther than it must, so that the next substeps need not look.
-        const float reach = 2.0f * c.thickness + (close ? 2.0f : 6.0f) * moved;
+        const float reach = std::max(2.0f * c.thickness + (close ? 2.0f : 6.0f) * moved,
+                                     1.5f * std::min(around, 16.0f * c.thickness) + c.thickness);
         if (!c.surface) {
             settleAt(p, i);
             room = std::min(room, (p.x1 - c.point1).dot(c.normal) - c.thickness);
@@ -277,6 +280,7 @@ void Collisions::pushOut(Passage& p, float seconds, Clearance& clear) const {
         NearTriangles other;
         NearTriangles& near = clear.collider == i && clear.near ? *clear.near : other;
         const SurfaceHit hit = during_[i].closest(p.x1, reach, near);
+        clear.close |= hit.hit || around > 16.0f * c.thickness;
         if (hit.hit && !clear.touching) {
             if (&near == &other) {
                 if (!clear.near) clear.near = std::make_unique<NearTriangles>();
@@ -324,6 +328,29 @@ void Collisions::pushOff(const SurfaceHit& hit, size_t collider, float seconds, 
     clear.on = hit.position, clear.up = n;
     clear.bary = V2f(hit.u, hit.v);
     clear.lean = V3f(n.cross(e2).dot(up) / area, e1.cross(n).dot(up) / area, n.dot(up) / std::sqrt(area));
+}
+
+bool Collisions::clearBetween(const V3f& a, const Clearance* atA, const V3f& b, const Clearance& atB) const {
+    const auto room = [](const Clearance& c, const V3f& p) {
+        return std::max(0.0f, c.radius - (p - c.place).length());
+    };
+    const float length2 = (b - a).length2();
+    if (std::isfinite(atB.radius) && !(atA && std::isinf(atA->radius))) {
+        const float both = room(atB, b) + (atA ? room(*atA, a) : 0.0f);
+        if (both * both < length2) return false;
+    }
+    // What an end lies on is no part of that room: the piece must be above it at the other end too, or, where
+    // both lie on something, cut off less than half the thickness of what bends between them.
+    const auto above = [&](const Clearance& c, const V3f& p) {
+        return (p - c.on).dot(c.up) > -0.5f * colliders_[c.collider].thickness;
+    };
+    if (atA && atA->touching && atB.touching) {
+        const float thickness = colliders_[atB.collider].thickness;
+        return atA->collider == atB.collider &&
+               (1.0f - atA->up.dot(atB.up)) * length2 < 8.0f * thickness * thickness;
+    }
+    if (atB.touching) return above(atB, a);
+    return !atA || !atA->touching || above(*atA, b);
 }
 
 bool Collisions::pushPieceOut(V3f& a, V3f& b, bool held) const {
@@ -579,8 +606,9 @@ class KeepApart : public Spacing {
         float distance, wanted;
         float share;  ///< of what has to be done that the one does
     };
-    /// In a heap of thousands at one place each looks at so many.
-    static constexpr size_t kMost = 128;
+    /// In a heap of thousands at one place each looks at so many: more than can touch it once they lie apart,
+    /// which are 12 of its own size (Schuette and van der Waerden, Mathematische Annalen 125, 1953).
+    static constexpr size_t kMost = 32;
 
     /// Adds to each of @p values what it gets from those nearer than @p slack times what is wanted.
     template <class Gain>
@@ -599,7 +627,6 @@ class KeepApart : public Spacing {
                 near.clear();
                 const V3f p = tree.points()[i];
                 tree.withinMost(p, slack * radius_ * (v.scale[i] + largest), kMost, near);
-                std::sort(near.begin(), near.end());
                 V3f sum(0.0f);
                 int count = 0;
                 for (uint32_t k : near) {

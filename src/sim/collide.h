@@ -32,11 +32,16 @@ struct Clearance {
     V3f on{0, 0, 0}, up{0, 1, 0};  ///< what it touches, in the world, when it was looked at
     uint32_t collider = 0;         ///< what was nearest
     bool touching = false;         ///< it lies on that triangle, at these weights
+    bool close = false;            ///< looking again shows no more: something is near
     uint32_t triangle = kNoTriangle;
     V2f bary{0, 0};
     V3f lean{0, 0, 1};                    ///< off it, by both edges and the normal of the triangle
     std::unique_ptr<NearTriangles> near;  ///< of that collider; null for none yet
-    bool holds(const V3f& p) const { return (p - place).length2() < radius * radius && radius > 0; }
+    /// Whether all within @p around of a place is free.
+    bool holds(const V3f& p, float around = 0) const {
+        const float left = radius - around;
+        return left > 0 && (p - place).length2() < left * left;
+    }
     /// Looks closely again at what it touches.
     void wake() {
         if (touching) touching = false, radius = 0;
@@ -71,8 +76,11 @@ class Collisions {
     /// in each of many substeps; past open meshes and planes as settle() does. @p seconds of the substep.
     /// Looks only when the way leads out of @p clear, which then is what it sees: the result is the same.
     /// What goes along a closed mesh by less than a quarter of the thickness takes it as flat there, until it
-    /// is woken.
-    void pushOut(Passage& passage, float seconds, Clearance& clear) const;
+    /// is woken. It looks as far as @p around, where that is not many times the thickness.
+    void pushOut(Passage& passage, float seconds, Clearance& clear, float around = 0) const;
+    /// Whether a straight piece between two points meets nothing, by what is known around them alone; false
+    /// where that does not tell. @p atA  null for a point that is held by what may be the collider itself
+    bool clearBetween(const V3f& a, const Clearance* atA, const V3f& b, const Clearance& atB) const;
     /// Moves a straight piece between two points, each clear of all by itself, off what stands into it in
     /// between, at the end of the substep; @p held keeps its first point. Whether it did.
     bool pushPieceOut(V3f& a, V3f& b, bool held) const;

@@ -83,8 +83,9 @@ StepType solverStep(StepType type, std::shared_ptr<const Solver> solver) {
         "bake_use", "Bake", "while fresh", {"while fresh", "always", "never"},
         "Takes the baked frames as long as nothing that they depend on changed; always; or never"));
     type.params.push_back(specs::choice(
-        "bake_as", "Baked as", "vdb", {"vdb", "usda"},
-        "OpenVDB points, small and quick; or USD text, larger and slower, that more programs read"));
+        "bake_as", "Baked as", "columns", {"columns", "vdb", "usda"},
+        "Plain columns, quickest to write and to play; or what other programs read: OpenVDB points, or USD "
+        "text, large and slow"));
     type.solver = std::move(solver);
     type.apply = [](const StepInput&) -> Geometry {
         throw Error("can only be worked out frame by frame", {}, "Open the scene that it belongs to");

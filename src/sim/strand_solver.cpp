@@ -376,37 +376,42 @@ class StrandSolver : public Solver {
             for (size_t lane = 0; lane < used.size(); ++lane) {
                 for (size_t i = 1; moved > 0 && i < lines[lane].size(); ++i)
                     memo->clear[set.start[b.strand[lane]] + i].radius -= moved;
-                touched[lane] = meet(b.strand[lane], lines[lane], collisions, dt);
+                // Pieces of what touches are looked at once, when their lengths are right again.
+                touched[lane] = meet(b.strand[lane], lines[lane], collisions, dt) ||
+                                meetBetween(b.strand[lane], lines[lane], collisions);
             }
             if (std::none_of(touched.begin(), touched.end(), [](bool t) { return t; })) return;
             b.rods->keepLengths(used, touched);
             for (size_t lane = 0; lane < used.size(); ++lane)
-                if (touched[lane]) meet(b.strand[lane], lines[lane], collisions, dt);
+                if (touched[lane]) {
+                    meet(b.strand[lane], lines[lane], collisions, dt);
+                    meetBetween(b.strand[lane], lines[lane], collisions);
+                }
         }
 
         bool meet(size_t k, std::span<V3f> line, const Collisions& collisions, float dt) {
             bool any = false;
             for (size_t i = 1; i < line.size(); ++i) {
                 const size_t at = set.start[k] + i;
-                const V3f v = (line[i] - start[at]) / dt;
+                const V3f v = (line[i] - start[at]) * (1.0f / dt);
                 Passage passage{start[at], v, line[i], v};
-                collisions.pushOut(passage, dt, memo->clear[at]);
+                // Far enough to know of half the piece before it, or all of the root's.
+                const float around = (i == 1 ? 1.05f : 0.55f) * (line[i] - line[i - 1]).length();
+                collisions.pushOut(passage, dt, memo->clear[at], around);
                 line[i] = passage.x1;
                 any |= passage.touched;
             }
-            for (size_t i = 0; i + 1 < line.size(); ++i)
-                if (!clearBetween(set.start[k] + i, line[i], line[i + 1], i == 0))
-                    any |= collisions.pushPieceOut(line[i], line[i + 1], i == 0);
             return any;
         }
 
-        /// Whether what is known to be free around the ends of a piece covers all of it.
-        bool clearBetween(size_t at, const V3f& a, const V3f& b, bool root) const {
-            const auto room = [](const Clearance& c, const V3f& p) {
-                return std::max(0.0f, c.radius - (p - c.place).length());
-            };
-            return (root ? 0.0f : room(memo->clear[at], a)) + room(memo->clear[at + 1], b) >=
-                   (b - a).length();
+        /// The pieces between points that are clear by themselves.
+        bool meetBetween(size_t k, std::span<V3f> line, const Collisions& collisions) {
+            bool any = false;
+            const Clearance* clear = memo->clear.data() + set.start[k];
+            for (size_t i = 0; i + 1 < line.size(); ++i)
+                if (!collisions.clearBetween(line[i], i > 0 ? clear + i : nullptr, line[i + 1], clear[i + 1]))
+                    any |= collisions.pushPieceOut(line[i], line[i + 1], i == 0);
+            return any;
         }
 
         /// What is lost of their motion is lost of that within the frame of the root: hair of a runner does
@@ -418,11 +423,17 @@ class StrandSolver : public Solver {
                 for (size_t i = begin; i < end; ++i) good &= isFinite(position[i]), byForce |= forced[i] != 0;
                 if (!good) frozen[k] = byForce || frozen[k] == 1 ? 1 : 2;
                 const V3f root0 = drive.rootAt(k, from), root1 = drive.rootAt(k, to);
-                const Quatf turn = drive.frameAt(k, to) * drive.frameAt(k, from).inverse();
+                const Quatf frame0 = drive.frameAt(k, from), frame1 = drive.frameAt(k, to);
+                if (good && root0 == root1 && frame0 == frame1) {
+                    for (size_t i = begin; i < end; ++i) velocity[i] = (position[i] - start[i]) * (left / dt);
+                    continue;
+                }
+                const Quatf turn = frame1 * frame0.inverse();
                 for (size_t i = begin; i < end; ++i) {
                     if (!good) position[i] = start[i];
                     const V3f rigid = root1 + rotate(turn, start[i] - root0);
-                    velocity[i] = good ? (rigid + (position[i] - rigid) * left - start[i]) / dt : V3f(0.0f);
+                    velocity[i] =
+                        good ? (rigid + (position[i] - rigid) * left - start[i]) * (1.0f / dt) : V3f(0.0f);
                 }
             }
         }

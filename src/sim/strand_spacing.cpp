@@ -58,6 +58,28 @@ struct Pieces {
     size_t size() const { return first.size(); }
 };
 
+/// How far two pieces come towards each other at most, each from its place at the start to that at the end:
+/// the ways of their ends are compared, so what goes together goes nowhere.
+float comesBy(const V3f* a0, const V3f* a1, const V3f* b0, const V3f* b1) {
+    float most = 0;
+    for (int i = 0; i < 2; ++i)
+        for (int j = 0; j < 2; ++j) most = std::max(most, ((a1[i] - a0[i]) - (b1[j] - b0[j])).length2());
+    return std::sqrt(most);
+}
+
+/// Where points would have been at the start had they come the same way in the mean: a coat that falls, or is
+/// carried along, is looked through as one at rest.
+std::vector<V3f> withoutMean(std::span<const V3f> start, std::span<const V3f> p) {
+    V3d sum(0.0);
+    size_t count = 0;
+    for (size_t i = 0; i < p.size(); ++i)
+        if (isFinite(p[i]) && isFinite(start[i])) sum += V3d(p[i] - start[i]), ++count;
+    const V3f mean(sum / double(std::max<size_t>(1, count)));
+    std::vector<V3f> moved(start.begin(), start.end());
+    for (V3f& s : moved) s += mean;
+    return moved;
+}
+
 /// Whether all that could come together now is in the list.
 bool holds(const StrandNeighbours& near, std::span<const V3f> p, size_t pieces, float thickness) {
     if (near.looked.size() != p.size() || near.begin.size() != pieces + 1 || near.thickness != thickness)
@@ -177,8 +199,9 @@ class Cells {
 
 /// @param start  where the points were at the beginning of the substep: pieces that pass each other on the
 /// way are near, however fast they go
-void look(const Pieces& pieces, std::span<const V3f> start, std::span<const V3f> p, float thickness,
+void look(const Pieces& pieces, std::span<const V3f> start0, std::span<const V3f> p, float thickness,
           StrandNeighbours& near, Progress& progress) {
+    const std::vector<V3f> start = withoutMean(start0, p);
     const size_t n = pieces.size();
     near.looked.assign(p.begin(), p.end());
     near.thickness = thickness, near.slack = 2.0f * thickness;
@@ -186,21 +209,19 @@ void look(const Pieces& pieces, std::span<const V3f> start, std::span<const V3f>
     float cell = 0;
     const std::vector<Placed> all = partsOf(pieces, start, p, slack, cell);
     const Cells cells(all, cell);
-    const auto wayOf = [&](uint32_t piece) {
-        const uint32_t k = pieces.first[piece];
-        return std::max((p[k] - start[k]).length(), (p[k + 1] - start[k + 1]).length());
-    };
     std::vector<std::vector<std::pair<uint32_t, uint32_t>>> found(cells.count());
     parallelRanges(cells.count(), 64, progress, [&](size_t begin, size_t end) {
         for (size_t c = begin; c < end; ++c) {
             const auto meet = [&](const Placed& x, const Placed& y) {
                 const float most = x.half + x.way + y.half + y.way + slack;
                 if (!((x.middle - y.middle).length2() < most * most) || x.strand == y.strand) return;
-                const V3f a = p[pieces.first[x.piece]], d = p[pieces.first[x.piece] + 1] - a;
-                const V3f b = p[pieces.first[y.piece]], e = p[pieces.first[y.piece] + 1] - b;
+                const uint32_t i = pieces.first[x.piece], k = pieces.first[y.piece];
+                const V3f a = p[i], d = p[i + 1] - a, b = p[k], e = p[k + 1] - b;
+                const float reach = slack + comesBy(&start[i], &p[i], &start[k], &p[k]);
+                const float apart = reach + 0.5f * (d.length() + e.length());
+                if (!((a + 0.5f * d - b - 0.5f * e).length2() < apart * apart)) return;
                 float s, t;
                 closestOfPieces(a, d, b, e, s, t);
-                const float reach = slack + wayOf(x.piece) + wayOf(y.piece);
                 if ((a + d * s - b - e * t).length2() < reach * reach)
                     found[c].emplace_back(std::min(x.piece, y.piece), std::max(x.piece, y.piece));
             };
@@ -241,10 +262,7 @@ std::optional<Pushed> pushedBy(const V3f* a0, const V3f* a1, const V3f* b0, cons
     closestOfPieces(a0[0], a0[1] - a0[0], b0[0], b0[1] - b0[0], s, t);
     const V3f before = a0[0] + (a0[1] - a0[0]) * s - b0[0] - (b0[1] - b0[0]) * t;
     const float room = before.length();
-    const auto way = [](const V3f* x0, const V3f* x1) {
-        return std::max((x1[0] - x0[0]).length(), (x1[1] - x0[1]).length());
-    };
-    if (room > 1e-9f && way(a0, a1) + way(b0, b1) >= room && crossing(a0, a1, b0, b1, s, t) >= 0) {
+    if (room > 1e-9f && comesBy(a0, a1, b0, b1) >= room && crossing(a0, a1, b0, b1, s, t) >= 0) {
         const V3f n = before / room;
         const float off = (a1[0] + (a1[1] - a1[0]) * s - b1[0] - (b1[1] - b1[0]) * t).dot(n);
         if (off < thickness) return Pushed{n * (thickness - off), s};

@@ -17,6 +17,8 @@ class DialogsTest : public WindowFixture {
     void keyboardAloneReachesEverything();
     void questionsKeepWhatIsThereUntilAnswered();
     void strangersScenesAreAskedAbout();
+    void memoryBeyondThePreferencesIsAskedAbout();
+    void longSimulationsAreAskedAbout();
 
   private:
     /// What @p act makes of the question that @p run asks; whether one was asked.
@@ -111,6 +113,69 @@ void DialogsTest::strangersScenesAreAskedAbout() {
     QVERIFY(!answered(open, [](QDialog& dialog) { dialog.close(); }));
     QVERIFY(opened());
     QSettings().remove("trustedFolders");
+    window.setUnattended(true);
+}
+
+void DialogsTest::memoryBeyondThePreferencesIsAskedAbout() {
+    saveScene(withText(Document::fresh(), "scene/memory", "4000"), path("large.ovrix").toStdString());
+    auto& window = driver->window;
+    window.controller().newScene(8);
+    window.setUnattended(false);
+    const size_t cap = memoryCap();
+    const auto open = [&] { window.openScene(path("large.ovrix")); };
+    const auto name = [&] { return window.controller().session().path().filename().string(); };
+    QVERIFY(answered(open, [](QDialog& dialog) {
+        const auto* text = dialog.findChild<QLabel*>();
+        QVERIFY(text && text->text().contains("4000.0 GB"));
+        QTest::keyClick(&dialog, Qt::Key_Escape);
+    }));
+    QVERIFY(name().empty());
+    const auto choose = [&](int place) {
+        QVERIFY(answered(open, [&](QDialog& dialog) {
+            const auto buttons = dialog.findChildren<QPushButton*>();
+            QTest::mouseClick(buttons[buttons.size() - 1 - place], Qt::LeftButton);
+        }));
+        QCOMPARE(name(), std::string("large.ovrix"));
+    };
+    choose(0);
+    QVERIFY(window.controller().document().memoryLimit() <= size_t(8e9));
+    window.controller().newScene(8);
+    choose(1);
+    QCOMPARE(window.controller().document().memoryLimit(), size_t(4000e9));
+    setMemoryCap(cap);
+    window.setUnattended(true);
+}
+
+void DialogsTest::longSimulationsAreAskedAbout() {
+    makeLayer();
+    auto& window = driver->window;
+    auto& c = window.controller();
+    window.setUnattended(false);
+    bool asked = false;
+    const auto simulateFor = [&] {
+        c.edit("simulate", [&](const Document& d) {
+            const Document moving = withStep(d, kLayer, 1, makeStep("simulate", d.get(kLayer)));
+            return withText(withText(moving, "ball_on_ground/simulate/substeps", "200"), "scene/first",
+                            "-1000000");
+        });
+        driver->waitFor([&] { return asked; }, 60000);
+    };
+    QVERIFY(answered(simulateFor, [&](QDialog& dialog) {
+        asked = true;
+        const auto* text = dialog.findChild<QLabel*>();
+        QVERIFY(text && text->text().contains("minutes"));
+        QVERIFY(!choice(dialog, "Bake it in the background"));  // it has no file yet
+        QTest::keyClick(&dialog, Qt::Key_Escape);
+    }));
+    driver->settle();
+    QVERIFY(!c.evaluating());                     // nobody waits
+    QVERIFY(!QApplication::activeModalWidget());  // and nobody asks again
+    c.setPatient(true);
+    QTest::qWait(4000);  // longer than it takes to see how long it would be
+    QVERIFY(c.evaluating());
+    c.newScene(8);
+    driver->settle();
+    QVERIFY(!c.evaluating());
     window.setUnattended(true);
 }
 

@@ -371,6 +371,77 @@ class TimeTest : public WindowFixture {
         const size_t kept = bakeInfo(bakeFolder(path("rain.ovrix").toStdString(), "rain")).frames.size();
         QVERIFY(kept >= 4 && kept < 4000);
     }
+
+    void camerasWithKeysMoveTheViewAndTheRender() {
+        makeBall();
+        controller().edit("camera", [](const Document& d) {
+            const Document one = withKey(d, {"camera", "", "position"}, 1, V3d(3, 2, 4));
+            return withKey(withText(one, "scene/last", "41"), {"camera", "", "position"}, 41, V3d(-3, 2, 4));
+        });
+        driver->settle();
+        auto* view = driver->window.view();
+        view->lookThroughCamera();
+        const V3f place(1, 0, 0);
+        const auto seen = [&] { return *view->project(place); };
+        const QPointF first = seen();
+        drag(ruler(), {ruler()->xOf(1), 30}, {ruler()->xOf(41), 30});
+        QVERIFY(view->throughCamera());
+        QVERIFY(QLineF(first, seen()).length() > 20);
+        // While it plays the view goes along, frame by frame.
+        controller().setFrame(1);
+        controller().edit("play", [](const Document& d) { return withText(d, "scene/play", "every frame"); });
+        driver->settle();
+        std::map<double, QPointF> places;
+        connect(&controller(), &Controller::frameChanged, this,
+                [&] { places[controller().frame()] = seen(); });
+        controller().setPlaying(true);
+        QVERIFY(driver->waitFor([&] { return places.size() >= 5; }));
+        controller().setPlaying(false);
+        for (auto a = places.begin(), b = std::next(a); b != places.end(); ++a, ++b)
+            QVERIFY(QLineF(a->second, b->second).length() > 0.5);
+        // The render is of the frame that is shown.
+        auto* pane = driver->window.renderPane();
+        driver->window.run("render");
+        QVERIFY(driver->waitFor([&] { return pane->last().pass >= 1; }));
+        const QImage now = pane->picture()->image();
+        controller().setFrame(controller().frame() > 20 ? 1 : 41);
+        QVERIFY(driver->waitFor([&] { return pane->last().pass >= 1 && pane->picture()->image() != now; }));
+        pane->stop();
+    }
+
+    void anotherSceneMayBeOpenedWhileOneIsBaked() {
+        makeRain();
+        controller().edit("simulate", [](const Document& d) {
+            return withText(withStep(d, "rain", 9, makeStep("simulate", d.get("rain"))), "scene/last",
+                            "4000");
+        });
+        QDir(folder->path()).mkdir("a");
+        QDir(folder->path()).mkdir("b");
+        const QString one = path("a/rain.ovrix"), other = path("b/rain.ovrix");
+        driver->settle();
+        QVERIFY(controller().saveScene(one));
+        saveScene(withText(driver->document(), "rain/emit/rate", "90"), other.toStdString());
+        driver->window.run("bake");
+        QVERIFY(driver->waitFor([&] { return controller().bakes().state().frame >= 4; }));
+        controller().openScene(other);
+        driver->settle();
+        const int then = controller().bakes().state().frame;
+        QVERIFY(controller().bakes().state().running);  // it goes on, of the scene that it was begun for
+        QVERIFY(driver->waitFor([&] { return controller().bakes().state().frame >= then + 4; }));
+        driver->window.run("stopBake");
+        QVERIFY(driver->waitFor([&] { return !controller().bakes().state().running; }));
+        QVERIFY(!QFile::exists(path("b/rain.cache")));
+        const auto baked = bakeFolder(one.toStdString(), "rain");
+        const BakeInfo info = bakeInfo(baked);
+        QVERIFY(info.frames.size() >= 8);
+        Evaluator alone;
+        alone.setFolder(path("a").toStdString());
+        alone.setScene(one.toStdString());
+        const Document document = loadScene(one.toStdString());
+        QVERIFY(simulationStatus(alone, document, document.get("rain"), 1.0)->fresh);
+        for (const int f : info.frames)
+            QCOMPARE(readBaked(baked, info, f)->frame, double(f));  // whole, and of this bake
+    }
 };
 
 static const RegisteredTest<TimeTest> registered;

@@ -141,7 +141,7 @@ TEST_CASE("bakes from the command line: ranges, below nothing too, going on, loc
     const auto below = run({"bake", s.scene, "--frames", "-3--1", "--json"});
     REQUIRE(below.code == 0);
     CHECK(below.json()[0]["written"] == 3);
-    CHECK(std::filesystem::exists(s.folder / "spray.cache/water/frame.-0003.vdb"));
+    CHECK(std::filesystem::exists(s.folder / "spray.cache/water/frame.-0003.columns"));
     for (const char* bad : {"8-5", "x", "1-", "1-2-3", "99999999-1"}) {
         const auto r = run({"bake", s.scene, "--frames", bad});
         CHECK(r.code == 1);

@@ -87,7 +87,7 @@ bool sameBits(const AttributeSet& a, const AttributeSet& b) {
 }  // namespace
 
 TEST_CASE("a frame comes back from its file bit for bit", "[bake]") {
-    const std::string ending = GENERATE(as<std::string>(), ".vdb", ".usda");
+    const std::string ending = GENERATE(as<std::string>(), ".columns", ".vdb", ".usda");
     INFO(ending);
     TemporaryFolder folder;
     std::mt19937_64 random(testSeed());
@@ -111,7 +111,7 @@ TEST_CASE("a frame comes back from its file bit for bit", "[bake]") {
         }
         // Text keeps that it is no number, not which one of them.
         if (count > 10)
-            p[5] = V3f(ending == ".vdb" ? std::nanf("") : 0.0f, 1e30f, -0.0f), p[6] = V3f(1e20f, 0, 0);
+            p[5] = V3f(ending != ".usda" ? std::nanf("") : 0.0f, 1e30f, -0.0f), p[6] = V3f(1e20f, 0, 0);
         writeStateFile(folder / ("a" + ending), {{{"points", a}}, {{"who", "x \"y\" \\ z"}, {"n", ""}}});
         const StateFile back = readStateFile(folder / ("a" + ending));
         REQUIRE(back.sets.size() == 1);
@@ -148,7 +148,7 @@ TEST_CASE("strands come back from both formats bit for bit, and other programs f
     strands.set("id", std::vector<uint64_t>{UINT64_MAX, 5});
     strands.set("orient", std::vector<Quatf>{Quatf(0.5f, 0.1f, 0.2f, 0.3f), Quatf()});
     strands.set("P", std::vector<V3f>{V3f(0.1f), V3f(2)});
-    for (const char* name : {"a.vdb", "a.usda"}) {
+    for (const char* name : {"a.columns", "a.vdb", "a.usda"}) {
         INFO(name);
         writeStateFile(folder / name, {{{"points", points}, {"strands", strands}}, {}});
         const StateFile back = readStateFile(folder / name);
@@ -198,7 +198,7 @@ TEST_CASE("a bake that was stopped goes on with the same bits", "[bake]") {
     CHECK(r.known == 8);
     CHECK(r.written == 12);
     for (int k = 1; k <= 20; ++k) {
-        const auto name = fmt::format("frame.{:04}.vdb", k);
+        const auto name = fmt::format("frame.{:04}.columns", k);
         CHECK(sameBits(readStateFile(stopped.baked() / name).sets[0].second,
                        readStateFile(whole.baked() / name).sets[0].second));
     }
@@ -273,15 +273,15 @@ TEST_CASE("frames that are missing, cut, or of another scene are not used", "[ba
     };
     Evaluator fresh;
     fresh.setScene(f.scene);
-    std::filesystem::remove(f.baked() / "frame.0006.vdb");
-    put(other.baked() / "frame.0007.vdb", "frame.0007.vdb");  // of another scene
-    writeFile(f.baked() / "frame.0008.vdb", readFile(f.baked() / "frame.0008.vdb").substr(0, 900));
+    std::filesystem::remove(f.baked() / "frame.0006.columns");
+    put(other.baked() / "frame.0007.columns", "frame.0007.columns");  // of another scene
+    writeFile(f.baked() / "frame.0008.columns", readFile(f.baked() / "frame.0008.columns").substr(0, 900));
     for (int k : {6, 7, 8}) {
         CHECK(sameBits(f.at(k, fresh), f.at(k, f.evaluator)));
     }
     CHECK(sameBits(f.at(7, fresh), exact));
     const LayerResult r = fresh.layer(f.document, "water", {8, Purpose::Render, true}, Progress::none());
-    CHECK(r.steps[1].note.find("frame.0008.vdb") != std::string::npos);
+    CHECK(r.steps[1].note.find("frame.0008.columns") != std::string::npos);
     CHECK(f.bakeTo(10).written == 3);
     writeFile(f.baked() / "bake.json", "{\"format\": \"ovrix-bake\", \"version\": 99}");
     CHECK(f.status().problem.find("newer") != std::string::npos);
@@ -302,7 +302,7 @@ TEST_CASE("a bake as text is the same bake, and going over to the other format s
     const size_t before = fresh.stepsRun();
     CHECK(bake(fresh, f.document, "water", f.scene, {1, 6, {}}, Progress::none()).written == 6);
     CHECK(fresh.stepsRun() == before);
-    CHECK(framesOf(f.baked() / "frame.####.vdb").empty());
+    CHECK(framesOf(f.baked() / "frame.####.columns").empty());
     CHECK(framesOf(f.baked() / "frame.####.usda").size() == 6);
     Evaluator other;
     other.setScene(f.scene);
@@ -373,7 +373,7 @@ TEST_CASE("a disk that fills up while baking is said, and what was written stays
     f.bakeTo(8);
     rlimit old{};
     ::getrlimit(RLIMIT_FSIZE, &old);
-    const auto largest = std::filesystem::file_size(f.baked() / "frame.0008.vdb");
+    const auto largest = std::filesystem::file_size(f.baked() / "frame.0008.columns");
     ::signal(SIGXFSZ, SIG_IGN);
     rlimit low{largest, old.rlim_max};
     ::setrlimit(RLIMIT_FSIZE, &low);

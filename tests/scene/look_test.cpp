@@ -4,58 +4,13 @@
 #include "base/random.h"
 #include "io/image_io.h"
 #include "io/mesh_writer.h"
-#include "scene/checks.h"
-#include "scene/edits.h"
 #include "scene/overlay.h"
-#include "scene/translate.h"
-#include "support.h"
+#include "studio.h"
 
 using namespace ovrix;
 using namespace ovrix::tests;
 
 namespace {
-
-/// A white sphere alone in the middle of the picture, without any light.
-struct Studio {
-    TemporaryFolder folder;
-    Document document = Document::fresh();
-    Evaluator evaluator;
-    std::string ball;
-
-    Studio() {
-        evaluator.setFolder(folder.path());
-        for (const NodePtr& light : document.nodes(Category::Light)) document.remove(light->id);
-        ball = add("sphere");
-        set(ball + "/segments", "64");
-        set(ball + "/radius", "1");
-        set("camera/position", "0,0,6");
-        set("camera/target", "0,0,0");
-        set("camera/exposure", "0");
-    }
-    std::string add(const std::string& type) {
-        const Node n = makeNode(document, type);
-        document.put(n);
-        return n.id;
-    }
-    void set(const std::string& path, const std::string& text) { document = withText(document, path, text); }
-    void wear(const std::string& material) { set(ball + "/material", material); }
-
-    Film render(int size, int passes) {
-        JobBuilder builder(evaluator);
-        const RenderJob job = builder.build(document, {}, Progress::none());
-        CHECK(job.problems.empty());
-        Film film(size, size);
-        const Renderer renderer(*job.scene, job.cameraFor(size, size), job.options);
-        for (int pass = 0; pass < passes; ++pass)
-            renderer.renderPass(film, uint32_t(pass), {0, 0, size, size}, Progress::none());
-        return film;
-    }
-    bool hasCheck(const std::string& part) {
-        for (const Check& c : findChecks(document, {}, evaluator, 1, Progress::none()))
-            if (c.text.find(part) != std::string::npos) return true;
-        return false;
-    }
-};
 
 /// A sky around: one colour where u is below a half, another above it.
 void writeSky(const std::filesystem::path& file, const V3f& left, const V3f& right) {
@@ -70,13 +25,6 @@ void writeSky(const std::filesystem::path& file, const V3f& left, const V3f& rig
     WriteOptions o = defaultWriteOptions(file);
     o.depth = PixelDepth::Float;
     writeImage(file, p, o);
-}
-
-V3f meanOf(const Film& film, int x0, int x1, int y0, int y1) {
-    V3f sum(0.0f);
-    for (int y = y0; y < y1; ++y)
-        for (int x = x0; x < x1; ++x) sum += film.beauty(x, y);
-    return sum / float((x1 - x0) * (y1 - y0));
 }
 
 }  // namespace

@@ -41,8 +41,8 @@ TEST_CASE("a layer of whatever id bakes below its scene's folders, and removes n
         INFO(id);
         TemporaryFolder folder;
         const fs::path scene = folder / "in/swarm.ovrix";
-        const fs::path own[] = {folder / "in/frame.0001.vdb", folder / "in/bake.json",
-                                folder / "in/frame.0001.usda", folder / "in/swarm.cache/frame.0001.vdb",
+        const fs::path own[] = {folder / "in/frame.0001.columns", folder / "in/bake.json",
+                                folder / "in/frame.0001.usda", folder / "in/swarm.cache/frame.0001.columns",
                                 folder / "in/swarm.cache/bake.json"};
         for (const fs::path& file : own) put(file, "mine");
         const Document d = emitting(id);
@@ -71,20 +71,20 @@ TEST_CASE("a bake leaves what it did not write, and follows no link out", "[bake
     evaluator.setScene(scene);
     const fs::path to = bakeFolder(scene, "swarm");
     // A frame by its name, but nobody's here.
-    put(to / "frame.0009.vdb", "mine");
+    put(to / "frame.0009.columns", "mine");
     CHECK(bake(evaluator, d, "swarm", scene, {1, 2, {}}, Progress::none()).written == 2);
     removeBake(to);
-    CHECK(readFile(to / "frame.0009.vdb") == "mine");
-    CHECK_FALSE(fs::exists(to / "frame.0001.vdb"));
+    CHECK(readFile(to / "frame.0009.columns") == "mine");
+    CHECK_FALSE(fs::exists(to / "frame.0001.columns"));
     for (const fs::path& link : {to, to.parent_path()}) {
         fs::remove_all(to.parent_path());
-        put(folder / "elsewhere/swarm/frame.0001.vdb", "mine");
-        put(folder / "elsewhere/frame.0001.vdb", "mine");
+        put(folder / "elsewhere/swarm/frame.0001.columns", "mine");
+        put(folder / "elsewhere/frame.0001.columns", "mine");
         fs::create_directories(link.parent_path());
         fs::create_directory_symlink(folder / "elsewhere", link);
         CHECK_THROWS_AS(bake(evaluator, d, "swarm", scene, {1, 2, {}}, Progress::none()), Error);
-        CHECK(readFile(folder / "elsewhere/frame.0001.vdb") == "mine");
-        CHECK(readFile(folder / "elsewhere/swarm/frame.0001.vdb") == "mine");
+        CHECK(readFile(folder / "elsewhere/frame.0001.columns") == "mine");
+        CHECK(readFile(folder / "elsewhere/swarm/frame.0001.columns") == "mine");
         CHECK_FALSE(fs::exists(folder / "elsewhere/bake.json"));
         CHECK_FALSE(fs::exists(folder / "elsewhere/swarm/bake.json"));
         fs::remove(link);

@@ -183,7 +183,8 @@ TEST_CASE("a resting contact is one contact, and children bear only as far as ge
     Sim::set(offspring, "speed", Range{1, 1});
     Sim::set(offspring, "generations", int64_t(2));
     size_t eldest = 0;
-    for (int32_t g : particles(grand.run(30).back()).find<int32_t>("generation"))
+    const auto states = grand.run(30);
+    for (int32_t g : particles(states.back()).find<int32_t>("generation"))
         eldest = std::max(eldest, size_t(g));
     CHECK(eldest == 2);
 }

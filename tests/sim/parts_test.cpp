@@ -261,7 +261,8 @@ TEST_CASE(
     "[sim]") {
     const auto childrenOf = [](Sim& sim, int frames) {
         std::vector<uint64_t> ids;
-        for (uint64_t id : particles(sim.run(frames).back()).find<uint64_t>("id"))
+        const auto states = sim.run(frames);
+        for (uint64_t id : particles(states.back()).find<uint64_t>("id"))
             if (id >> 63) ids.push_back(id);
         CHECK(std::set<uint64_t>(ids.begin(), ids.end()).size() == ids.size());
         return ids.size();

@@ -80,8 +80,12 @@ void Controller::onDocumentChanged() {
 }
 
 void Controller::requestResults() {
-    worker_.request(
-        {document(), session_.folder(), session_.path(), full_, frame_, overlay_, painting_.node, live_});
+    worker_.request({document(), session_.folder(), session_.path(), full_, frame_, overlay_, painting_.node,
+                     live_, patient_});
+}
+
+void Controller::setPatient(bool patient) {
+    if (std::exchange(patient_, patient) != patient) requestResults();
 }
 
 bool Controller::guarded(const std::function<void()>& body) {
@@ -277,6 +281,7 @@ void Controller::openScene(
 void Controller::toScene(const std::function<void()>& change) {
     setPlaying(false);
     live_ = 0;
+    patient_ = false;
     worker_.cancel();
     evaluator_.forgetLast();
     selected_.clear();

@@ -67,6 +67,8 @@ class Controller : public QObject {
     void setFormula(const ParamPath& path, int component, const std::string& text);
 
     BakeWorker& bakes() { return bakes_; }
+    /// Whether simulations that take minutes are waited for in the view; nobody waits in a scene just opened.
+    void setPatient(bool patient);
     /// Looks again at what lies on the disk.
     void refreshResults() { requestResults(); }
     /// Bakes the layer's simulation over the scene's range, on a worker. The scene must have a file.
@@ -136,7 +138,7 @@ class Controller : public QObject {
     Session session_;
     std::shared_ptr<const EvalSnapshot> results_ = std::make_shared<EvalSnapshot>();
     std::string selected_;
-    bool full_ = false;
+    bool full_ = false, patient_ = false;
     double frame_ = 1, playFrom_ = 1;
     uint64_t live_ = 0, liveRuns_ = 0;  ///< see EvalOptions::live
     QElapsedTimer played_;

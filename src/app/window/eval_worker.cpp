@@ -149,7 +149,8 @@ std::shared_ptr<const EvalSnapshot> EvalWorker::evaluate(const Request& r, Progr
         }
         if (node->category() != Category::Layer) continue;
         LayerResult result = evaluator_.layer(
-            r.document, node->id, {r.frame, Purpose::Viewport, r.full, r.painted, r.live}, progress);
+            r.document, node->id, {r.frame, Purpose::Viewport, r.full, r.painted, r.live, false, r.patient},
+            progress);
         const size_t count = elementCount(result.geometry);
         if (node->shown) snapshot->shown += count;
         snapshot->total += double(result.made) / result.share;

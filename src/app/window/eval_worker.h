@@ -53,6 +53,7 @@ class EvalWorker {
         ParamPath overlay;
         std::string painted = {};  ///< the layer whose mask is being painted
         uint64_t live = 0;         ///< see EvalOptions::live
+        bool patient = false;      ///< see EvalOptions::patient
     };
     using Publish = std::function<void(std::shared_ptr<const EvalSnapshot>)>;
 

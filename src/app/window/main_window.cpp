@@ -61,6 +61,8 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent), preferences_(Pref
     connect(&controller_, &Controller::documentChanged, this, &MainWindow::refreshTitle);
     connect(&controller_, &Controller::fileChanged, this, &MainWindow::refreshTitle);
     connect(&controller_, &Controller::resultsChanged, this, &MainWindow::refreshStatus);
+    connect(&controller_, &Controller::resultsChanged, this, &MainWindow::askWhetherToWait,
+            Qt::QueuedConnection);  // a question waits for its answer, and results are not to wait for it
     connect(&controller_, &Controller::modeChanged, this, &MainWindow::refreshMode);
     connect(&controller_, &Controller::message, this, &MainWindow::showMessage);
     applyPreferences(preferences_);
@@ -359,6 +361,26 @@ bool MainWindow::mayOpen(const Document& document, const std::filesystem::path& 
         if (answer == 1) setMemoryCap(size_t(wanted));
     }
     return true;
+}
+
+void MainWindow::askWhetherToWait() {
+    if (unattended_ || controller_.playing() || QApplication::activeModalWidget()) return;
+    for (const auto& [id, result] : controller_.results().layers) {
+        const auto report = std::find_if(result.steps.begin(), result.steps.end(),
+                                         [](const StepReport& r) { return r.minutes > 0; });
+        const Node* layer = controller_.document().find(id);
+        if (report == result.steps.end() || !layer) continue;
+        const std::filesystem::path file = controller_.session().path();
+        if (!askedToWait_.insert({file, id}).second) continue;
+        QStringList choices{"Wait for it", "Not now"};
+        if (!file.empty()) choices.insert(1, "Bake it in the background");
+        const int answer =
+            ask(this, "A long simulation", QString::fromStdString(layer->name + ": " + report->error + "."),
+                choices, int(choices.size()) - 1);
+        if (answer == 0) controller_.setPatient(true);
+        if (answer == 1 && !file.empty()) controller_.bakeLayer(id);
+        return;
+    }
 }
 
 void MainWindow::closeEvent(QCloseEvent* e) {

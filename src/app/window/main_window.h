@@ -1,6 +1,7 @@
 // The window: toolbar, outline, view, render, recipe, status.
 #pragma once
 #include <QMainWindow>
+#include <set>
 
 #include "app/window/command.h"
 #include "app/window/dialogs.h"
@@ -80,6 +81,8 @@ class MainWindow : public QMainWindow {
     bool mayLeave();
     /// Asks about what a stranger's scene would read or take, where it would.
     bool mayOpen(const Document& document, const std::filesystem::path& folder);
+    /// Where a simulation would take minutes, and the view did not begin to wait.
+    void askWhetherToWait();
     bool save();
     bool saveAs();
     void addFromMenu(const std::string& type);
@@ -108,7 +111,8 @@ class MainWindow : public QMainWindow {
     Preferences preferences_;
     std::unique_ptr<tbb::detail::d1::global_control> threads_;
     bool unattended_ = false;
-    bool byKeyboard_ = false;  ///< the focus came by the keyboard
+    std::set<std::pair<std::filesystem::path, std::string>> askedToWait_;  ///< once for each layer of a scene
+    bool byKeyboard_ = false;                                              ///< the focus came by the keyboard
 };
 
 }  // namespace ovrix::app

@@ -1,0 +1,59 @@
+// A sphere and a camera in the dark, rendered from the document.
+#pragma once
+#include "scene/checks.h"
+#include "scene/edits.h"
+#include "scene/translate.h"
+#include "support.h"
+
+namespace ovrix::tests {
+
+/// A white sphere alone in the middle of the picture, without any light.
+struct Studio {
+    TemporaryFolder folder;
+    Document document = Document::fresh();
+    Evaluator evaluator;
+    std::string ball;
+
+    Studio() {
+        evaluator.setFolder(folder.path());
+        for (const NodePtr& light : document.nodes(Category::Light)) document.remove(light->id);
+        ball = add("sphere");
+        set(ball + "/segments", "64");
+        set(ball + "/radius", "1");
+        set("camera/position", "0,0,6");
+        set("camera/target", "0,0,0");
+        set("camera/exposure", "0");
+    }
+    std::string add(const std::string& type) {
+        const Node n = makeNode(document, type);
+        document.put(n);
+        return n.id;
+    }
+    void set(const std::string& path, const std::string& text) { document = withText(document, path, text); }
+    void wear(const std::string& material) { set(ball + "/material", material); }
+
+    Film render(int size, int passes, const JobOptions& options = {}) {
+        JobBuilder builder(evaluator);
+        const RenderJob job = builder.build(document, options, Progress::none());
+        CHECK(job.problems.empty());
+        Film film(size, size);
+        const Renderer renderer(*job.scene, job.cameraFor(size, size), job.options);
+        for (int pass = 0; pass < passes; ++pass)
+            renderer.renderPass(film, uint32_t(pass), {0, 0, size, size}, Progress::none());
+        return film;
+    }
+    bool hasCheck(const std::string& part) {
+        for (const Check& c : findChecks(document, {}, evaluator, 1, Progress::none()))
+            if (c.text.find(part) != std::string::npos) return true;
+        return false;
+    }
+};
+
+inline V3f meanOf(const Film& film, int x0, int x1, int y0, int y1) {
+    V3f sum(0.0f);
+    for (int y = y0; y < y1; ++y)
+        for (int x = x0; x < x1; ++x) sum += film.beauty(x, y);
+    return sum / float((x1 - x0) * (y1 - y0));
+}
+
+}  // namespace ovrix::tests
