@@ -18,8 +18,8 @@ using Json = nlohmann::ordered_json;
 
 namespace {
 
-constexpr std::string_view kName = "ovrix-columns 1\n";
-constexpr size_t kBlock = size_t(1) << 20, kLongestHeader = size_t(64) << 20;
+constexpr std::string_view kColumnsName = "ovrix-columns 1\n";
+constexpr size_t kBlockBytes = size_t(1) << 20, kLongestHeader = size_t(64) << 20;
 
 /// The bytes of a column's numbers; empty for columns of text.
 std::span<const char> bytesOf(const Column& column) {
@@ -33,10 +33,10 @@ std::span<const char> bytesOf(const Column& column) {
         column);
 }
 
-size_t blocksIn(size_t bytes) { return (bytes + kBlock - 1) / kBlock; }
+size_t blocksIn(size_t bytes) { return (bytes + kBlockBytes - 1) / kBlockBytes; }
 
 /// A part of a column, packed.
-struct Block {
+struct ColumnBlock {
     std::span<const char> from;
     std::vector<char> packed;
     void pack() {
@@ -48,7 +48,7 @@ struct Block {
     }
 };
 
-std::string headOf(const StateFile& state, std::vector<Block>& blocks) {
+std::string columnsHead(const StateFile& state, std::vector<ColumnBlock>& blocks) {
     Json j{{"notes", state.notes}, {"sets", Json::array()}};
     size_t next = 0;
     for (const auto& [name, set] : state.sets) {
@@ -65,23 +65,23 @@ std::string headOf(const StateFile& state, std::vector<Block>& blocks) {
     return j.dump();
 }
 
-void write(const std::filesystem::path& path, const StateFile& state) {
-    std::vector<Block> blocks;
+void writeColumns(const std::filesystem::path& path, const StateFile& state) {
+    std::vector<ColumnBlock> blocks;
     for (const auto& [name, set] : state.sets)
         for (const auto& [id, column] : set.columns())
             for (auto left = bytesOf(*column); !left.empty(); left = left.subspan(blocks.back().from.size()))
-                blocks.push_back({left.first(std::min(left.size(), kBlock)), {}});
+                blocks.push_back({left.first(std::min(left.size(), kBlockBytes)), {}});
     parallelRanges(blocks.size(), 1, Progress::none(), [&](size_t begin, size_t end) {
         for (size_t i = begin; i < end; ++i) blocks[i].pack();
     });
-    const std::string head = headOf(state, blocks);
+    const std::string head = columnsHead(state, blocks);
     writeAtomically(path, [&](const std::filesystem::path& temporary) {
         std::ofstream out(temporary, std::ios::binary);
         const uint64_t length = head.size();
-        out.write(kName.data(), std::streamsize(kName.size()));
+        out.write(kColumnsName.data(), std::streamsize(kColumnsName.size()));
         out.write(reinterpret_cast<const char*>(&length), sizeof length);
         out.write(head.data(), std::streamsize(head.size()));
-        for (const Block& b : blocks) out.write(b.packed.data(), std::streamsize(b.packed.size()));
+        for (const ColumnBlock& b : blocks) out.write(b.packed.data(), std::streamsize(b.packed.size()));
         out.close();
         if (!out)
             throw Error("could not be written", path.string(),
@@ -90,15 +90,17 @@ void write(const std::filesystem::path& path, const StateFile& state) {
 }
 
 template <class T>
-Column blank(size_t count) {
+Column blankColumn(size_t count) {
     return std::vector<T>(count);
 }
 
 /// How columns are made, by the name of their type.
-const std::map<std::string, std::pair<size_t, Column (*)(size_t)>>& kinds() {
+const std::map<std::string, std::pair<size_t, Column (*)(size_t)>>& columnKinds() {
     static const auto all = [] {
         std::map<std::string, std::pair<size_t, Column (*)(size_t)>> made;
-        const auto add = [&]<class T>(T*) { made[columnTypeName(blank<T>(0))] = {sizeof(T), blank<T>}; };
+        const auto add = [&]<class T>(T*) {
+            made[columnTypeName(blankColumn<T>(0))] = {sizeof(T), blankColumn<T>};
+        };
         add((float*)nullptr), add((int32_t*)nullptr), add((V2f*)nullptr), add((V3f*)nullptr);
         add((V4f*)nullptr), add((Color*)nullptr), add((Quatf*)nullptr), add((uint64_t*)nullptr);
         return made;
@@ -107,9 +109,9 @@ const std::map<std::string, std::pair<size_t, Column (*)(size_t)>>& kinds() {
 }
 
 /// Reads one file, believing nothing that it says of itself.
-class Reader {
+class ColumnsReader {
   public:
-    Reader(const std::filesystem::path& path, size_t memory, Progress& progress)
+    ColumnsReader(const std::filesystem::path& path, size_t memory, Progress& progress)
         : path_(path), memory_(memory), progress_(progress) {
         requireReadable(path);
         file_ = ::open(path.c_str(), O_RDONLY | O_CLOEXEC | O_NONBLOCK);
@@ -117,18 +119,19 @@ class Reader {
         if (end < 0) throw Error("could not be opened", path.string(), "Check that you may read it");
         size_ = uint64_t(end);
     }
-    ~Reader() {
+    ~ColumnsReader() {
         if (file_ >= 0) ::close(file_);
     }
-    Reader(const Reader&) = delete;
-    Reader& operator=(const Reader&) = delete;
+    ColumnsReader(const ColumnsReader&) = delete;
+    ColumnsReader& operator=(const ColumnsReader&) = delete;
 
     StateFile read() {
-        char begin[kName.size() + 8];
+        char begin[kColumnsName.size() + 8];
         take(begin, sizeof begin);
         uint64_t length;
-        std::memcpy(&length, begin + kName.size(), sizeof length);
-        if (std::string_view(begin, kName.size()) != kName || length > kLongestHeader || length > size_ - at_)
+        std::memcpy(&length, begin + kColumnsName.size(), sizeof length);
+        if (std::string_view(begin, kColumnsName.size()) != kColumnsName || length > kLongestHeader ||
+            length > size_ - at_)
             damaged();
         std::string text(length, '\0');
         take(text.data(), length);
@@ -186,8 +189,8 @@ class Reader {
         const uint64_t count = j.at("count").get<uint64_t>();
         sets_.push_back({j.at("name").get<std::string>(), size_t(count), {}});
         for (const Json& column : j.at("columns")) {
-            const auto kind = kinds().find(column.at("type").get<std::string>());
-            if (kind == kinds().end()) damaged();
+            const auto kind = columnKinds().find(column.at("type").get<std::string>());
+            if (kind == columnKinds().end()) damaged();
             if (count > kMostRead / kind->second.first) damaged();
             const size_t bytes = size_t(count) * kind->second.first;
             const Json& blocks = column.at("blocks");
@@ -198,9 +201,9 @@ class Reader {
                             "Raise the memory limit in Preferences");
             for (size_t b = 0; b < blocks.size(); ++b) {
                 const uint64_t packed = blocks[b].get<uint64_t>();
-                if (packed > kBlock + BLOSC_MAX_OVERHEAD || packed > size_ - at_) damaged();
+                if (packed > kBlockBytes + BLOSC_MAX_OVERHEAD || packed > size_ - at_) damaged();
                 parts_.push_back(
-                    {sets_.size() - 1, sets_.back().columns.size(), b * kBlock, at_, size_t(packed)});
+                    {sets_.size() - 1, sets_.back().columns.size(), b * kBlockBytes, at_, size_t(packed)});
                 at_ += packed;
             }
             sets_.back().columns.emplace_back(column.at("id").get<std::string>(), Column());
@@ -223,7 +226,7 @@ class Reader {
         packed.resize(part.packed);
         readAt(part.at, packed.data(), part.packed);
         const std::span<const char> whole = bytesOf(sets_[part.set].columns[part.column].second);
-        const size_t size = std::min(kBlock, whole.size() - part.from);
+        const size_t size = std::min(kBlockBytes, whole.size() - part.from);
         size_t said = 0;
         if (blosc_cbuffer_validate(packed.data(), packed.size(), &said) != 0 || said != size) damaged();
         char* to = const_cast<char*>(whole.data()) + part.from;
@@ -248,11 +251,11 @@ class Reader {
 }  // namespace
 
 std::function<void()> readyStateColumns(const std::filesystem::path& path, const StateFile& state) {
-    return [path, state] { write(path, state); };  // columns are shared, and stay as they are
+    return [path, state] { writeColumns(path, state); };  // columns are shared, and stay as they are
 }
 
 StateFile readStateColumns(const std::filesystem::path& path, size_t memory, Progress& progress) {
-    return Reader(path, memory, progress).read();
+    return ColumnsReader(path, memory, progress).read();
 }
 
 }  // namespace ovrix

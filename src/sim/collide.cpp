@@ -265,8 +265,9 @@ void Collisions::pushOut(Passage& p, float seconds, Clearance& clear, float arou
     for (size_t i = 0; i < colliders_.size(); ++i) {
         const Collider& c = colliders_[i];
         // Farther than it must, so that the next substeps need not look.
-        const float reach = std::max(2.0f * c.thickness + (close ? 2.0f : 6.0f) * moved,
-                                     1.5f * std::min(around, 16.0f * c.thickness) + c.thickness);
+        const float reach = close ? 2.0f * (c.thickness + moved)
+                                  : std::max(2.0f * c.thickness + 6.0f * moved,
+                                             1.5f * std::min(around, 16.0f * c.thickness) + c.thickness);
         if (!c.surface) {
             settleAt(p, i);
             room = std::min(room, (p.x1 - c.point1).dot(c.normal) - c.thickness);
