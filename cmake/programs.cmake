@@ -58,11 +58,9 @@ function(add_window_program name)
 endfunction()
 add_window_program(ovrix src/app/main.cpp)
 target_precompile_headers(ovrix REUSE_FROM ovrix_app)
-if(OVRIX_SHOW OR OVRIX_SANITIZE)
-  # Built whole, once: several sources at a time, so that headers are read once for all of them.
-  set_target_properties(ovrix_core ovrix_app ovrix_demo PROPERTIES UNITY_BUILD ON UNITY_BUILD_BATCH_SIZE 8)
-endif()
 if(OVRIX_SHOW)
+  # Several sources at a time: headers are read once for all of them.
+  set_target_properties(ovrix_core ovrix_app ovrix_demo PROPERTIES UNITY_BUILD ON UNITY_BUILD_BATCH_SIZE 8)
   return()
 endif()
 file(GLOB core_tests CONFIGURE_DEPENDS tests/*.cpp tests/base/*.cpp tests/geo/*.cpp tests/field/*.cpp

@@ -4,7 +4,10 @@
 #include <fcntl.h>
 #include <unistd.h>
 
+#include <cerrno>
+#include <cstring>
 #include <fstream>
+#include <map>
 #include <nlohmann/json.hpp>
 
 #include "base/error.h"
@@ -19,7 +22,7 @@ using Json = nlohmann::ordered_json;
 namespace {
 
 constexpr std::string_view kColumnsName = "ovrix-columns 1\n";
-constexpr size_t kBlockBytes = size_t(1) << 20, kLongestHeader = size_t(64) << 20;
+constexpr size_t kBlockBytes = size_t(1) << 20, kLongestHeader = size_t(8) << 20;
 
 /// The bytes of a column's numbers; empty for columns of text.
 std::span<const char> bytesOf(const Column& column) {
@@ -116,7 +119,10 @@ class ColumnsReader {
         requireReadable(path);
         file_ = ::open(path.c_str(), O_RDONLY | O_CLOEXEC | O_NONBLOCK);
         const off_t end = file_ < 0 ? -1 : ::lseek(file_, 0, SEEK_END);
-        if (end < 0) throw Error("could not be opened", path.string(), "Check that you may read it");
+        if (end < 0) {
+            if (file_ >= 0) ::close(file_);
+            throw Error("could not be opened", path.string(), "Check that you may read it");
+        }
         size_ = uint64_t(end);
     }
     ~ColumnsReader() {

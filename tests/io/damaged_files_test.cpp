@@ -120,6 +120,35 @@ TEST_CASE("damaged points, strands and images are read or refused in words", "[i
     }
 }
 
+TEST_CASE("damaged frames of plain columns are refused, or give columns that fit", "[io][damaged]") {
+    TemporaryFolder folder;
+    AttributeSet points, strands;
+    points.set("P", std::vector<V3f>(700, V3f(1.0f / 3)));
+    points.set("id", std::vector<uint64_t>(700, 5));
+    strands.set("points", std::vector<int32_t>{300, 400});
+    const fs::path whole = folder / "whole.columns", file = folder / "a.columns";
+    writeStateFile(whole, {{{"points", points}, {"strands", strands}}, {{"note", "text"}}});
+    CHECK(readStateFile(whole).notes.at("note") == "text");
+    const size_t no = refused(whole, file, 3000, [&] {
+        for (const auto& [name, set] : readStateFile(file).sets)
+            for (const auto& [id, column] : set.columns()) REQUIRE(columnSize(*column) == set.size());
+    });
+    CHECK(no > 2000);
+    // Nothing is made that the limit does not hold: 700 places and ids take 14,000 bytes.
+    CHECK_NOTHROW(readStateFile(whole, 14'008));
+    CHECK_THROWS_AS(readStateFile(whole, 14'007), Error);
+    const std::string bytes = readFile(whole);
+    for (const size_t end : {size_t(0), size_t(10), size_t(20), bytes.size() - 1}) {
+        writeFile(file, bytes.substr(0, end));
+        CHECK_THROWS_AS(readStateFile(file), Error);
+    }
+    writeFile(file, bytes + "x");
+    CHECK_THROWS_AS(readStateFile(file), Error);
+    Progress stopped;
+    stopped.cancel();
+    CHECK_THROWS_AS(readStateFile(whole, size_t(1) << 20, stopped), Cancelled);
+}
+
 TEST_CASE("damaged meshes, grids and frames cannot leave the process that reads them", "[io][damaged]") {
     TemporaryFolder folder;
     for (const char* ending : {".obj", ".ply", ".glb"}) {
