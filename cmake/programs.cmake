@@ -65,8 +65,8 @@ if(OVRIX_SHOW)
 endif()
 file(GLOB core_tests CONFIGURE_DEPENDS tests/*.cpp tests/base/*.cpp tests/geo/*.cpp tests/field/*.cpp
      tests/ops/*.cpp tests/sim/*.cpp tests/render/*.cpp tests/io/*.cpp tests/scene/*.cpp tests/cli/*.cpp)
-add_executable(ovrix-tests ${core_tests})
-target_include_directories(ovrix-tests PRIVATE tests)
+add_executable(ovrix-tests ${core_tests} fuzz/read.cpp)
+target_include_directories(ovrix-tests PRIVATE tests ${CMAKE_SOURCE_DIR})
 target_compile_definitions(ovrix-tests PRIVATE OVRIX_SOURCE_DIR="${CMAKE_SOURCE_DIR}"
                            OVRIX_DEMO_DIR="${CMAKE_BINARY_DIR}/demo")
 target_precompile_headers(ovrix-tests PRIVATE tests/pch.h)

@@ -1,5 +1,7 @@
 #include "scene/recipe_run.h"
 
+#include <fmt/format.h>
+
 #include <chrono>
 
 #include "base/error.h"
@@ -286,7 +288,9 @@ void Evaluator::Run::thinLast(size_t first, size_t end) {
     const auto start = Clock::now();
     const auto& steps = layer_.steps;
     const StepType& type = typeOf(steps[first]);
-    auto [placedAll, key] = placed(type, steps[first]);
+    const auto whole = placed(type, steps[first]);
+    const Geometry& placedAll = whole.first;
+    uint64_t key = whole.second;
     uint64_t hash = around_.stepHash(hash_, type, steps[first]);
     Geometry all = placedAll;
     for (size_t i = first + 1; i < end; ++i) {

@@ -18,6 +18,7 @@
 #include "io/state_file.h"
 #include "io/strands_io.h"
 #include "io/vdb_grids.h"
+#include "mutate.h"
 #include "scene/recipe_file.h"
 #include "scene/scene_file.h"
 #include "strand_support.h"
@@ -27,34 +28,6 @@ using namespace ovrix::tests;
 namespace fs = std::filesystem;
 
 namespace {
-
-/// A piece of the text taken for another, as a person or a stranger would change it.
-void mutate(std::string& bytes, std::mt19937_64& random) {
-    static const char* words[] = {"-1",   "99999999999", "nan",        "[[[[", "{}",
-                                  "null", "1e308",       "\"\"",       "\n",   "0",
-                                  "true", "../..",       "]",          "}",    ",",
-                                  "-0.0", "inf",         "4294967296", "\xff", "element vertex 99999999"};
-    for (uint64_t n = 1 + random() % 3; n-- > 0 && !bytes.empty();) {
-        const size_t at = random() % bytes.size();
-        switch (random() % 5) {
-            case 0:
-                bytes.insert(at, words[random() % std::size(words)]);
-                break;
-            case 1: {
-                const size_t from = random() % bytes.size();
-                bytes.insert(at, bytes.substr(from, random() % 60));
-                break;
-            }
-            case 2: {  // a number becomes another
-                const size_t digit = bytes.find_first_of("0123456789", at);
-                if (digit != std::string::npos) bytes[digit] = char('0' + random() % 10);
-                break;
-            }
-            default:
-                damage(bytes, random);
-        }
-    }
-}
 
 /// How many of @p rounds damaged files were refused.
 size_t refused(const fs::path& sample, const fs::path& to, size_t rounds, const std::function<void()>& read) {
