@@ -1,5 +1,7 @@
 #include "sim/particle_parts.h"
 
+#include <fmt/format.h>
+
 #include <set>
 
 #include "base/error.h"

@@ -1,5 +1,7 @@
 #include "sim/particle_solver.h"
 
+#include <fmt/format.h>
+
 #include <atomic>
 
 #include "base/error.h"

@@ -1,5 +1,7 @@
 #include "sim/strand_solver.h"
 
+#include <fmt/format.h>
+
 #include <mutex>
 
 #include "base/error.h"

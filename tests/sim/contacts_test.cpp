@@ -5,6 +5,7 @@
 #include "field/field.h"
 #include "geo/moving_surface.h"
 #include "geo/sides.h"
+#include "sim/particle_parts.h"
 #include "sim_support.h"
 
 using namespace ovrix;
@@ -54,8 +55,7 @@ TEST_CASE("a heap that keeps apart lies on the floor, and none falls through it"
 
 TEST_CASE("two particles bounce off each other as the laws of impact say", "[sim][contacts]") {
     // Equal weights, head on, without loss: they exchange their velocities.
-    const auto after = [](double bounce, double friction, const V3f& v0, const V3f& v1,
-                          Range weight = {1, 1}) {
+    const auto after = [](double bounce, double friction, const V3f& v0, const V3f& v1) {
         Sim sim;
         sim.source = points({V3f(-0.2f, 0, 0), V3f(0.2f, 0, 0)}, {v0, v1});
         sim.set("substeps", int64_t(8));
@@ -64,7 +64,6 @@ TEST_CASE("two particles bounce off each other as the laws of impact say", "[sim
         Sim::set(apart, "bounce", bounce);
         Sim::set(apart, "friction", friction);
         const auto states = sim.run(24);
-        (void)weight;
         return std::pair(speeds(states.back())[0], speeds(states.back())[1]);
     };
     const auto [a, b] = after(1, 0, V3f(1, 0, 0), V3f(-1, 0, 0));
@@ -255,6 +254,46 @@ TEST_CASE("thousands at one place come apart, and see each other as a swarm", "[
     const auto after = swarm.run(12);
     for (const V3f& p : places(after.back())) apart = std::max(apart, p.length());
     CHECK(apart > 0.01f);
+}
+
+TEST_CASE("many small ones around a large one do not hide it", "[sim][contacts]") {
+    // Five hundred seeds in one stone: each has more of its own size near it than it looks at.
+    Sim sim;
+    std::mt19937_64 random(testSeed());
+    std::uniform_real_distribution<float> u(-0.1f, 0.1f);
+    std::vector<V3f> p{V3f(0, 0, 0)};
+    for (int i = 0; i < 500; ++i) p.push_back(V3f(u(random), u(random), u(random)));
+    Geometry mixed = points(p)(1);
+    PointSet set = *std::get<std::shared_ptr<const PointSet>>(mixed);
+    std::vector<float> scale(p.size(), 1.0f);
+    scale[0] = 100.0f;
+    set.attributes.set("scale", std::move(scale));
+    mixed = std::make_shared<const PointSet>(std::move(set));
+    sim.source = [mixed](double) { return mixed; };
+    Sim::set(sim.part("spacing"), "radius", 0.01);
+    const auto states = sim.run(30);
+    const auto after = places(states.back());
+    float nearest = 1e9f;
+    for (size_t i = 1; i < after.size(); ++i) nearest = std::min(nearest, (after[i] - after[0]).length());
+    CHECK(nearest > 0.99f * 1.01f);
+}
+
+TEST_CASE("those that ended take no place among what is looked at", "[sim][contacts]") {
+    // A hundred that ended on the floor at one place, then one that bumps into another just over it.
+    Sim sim;
+    std::vector<V3f> p(100, V3f(0, 0.5f, 0)), v(100, V3f(0, -60, 0));
+    p.insert(p.end(), {V3f(0, 0.015f, 0), V3f(0.1f, 0.015f, 0)});
+    v.insert(v.end(), {V3f(0, 0, 0), V3f(-0.5f, 0, 0)});
+    sim.source = points(p, v);
+    Step& floor = sim.part("floor");
+    Sim::set(floor, "then", std::string("end"));
+    sim.set("keep_ended", true);
+    Sim::set(sim.part("spacing"), "radius", 0.01);
+    const auto states = sim.run(20);
+    const auto state = particles(states.back()).find<int32_t>("state");
+    REQUIRE(std::count(state.begin(), state.end(), int32_t(ParticleState::Ended)) >= 100);
+    const auto after = places(states.back());
+    CHECK((after[101] - after[100]).length() > 0.0199f);
 }
 
 TEST_CASE("nearest points are the same whichever way the cloud is cut", "[geo][contacts]") {

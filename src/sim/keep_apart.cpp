@@ -1,0 +1,174 @@
+// Particles that keep a distance from each other.
+#include <algorithm>
+#include <cmath>
+#include <map>
+#include <optional>
+
+#include "base/parallel.h"
+#include "base/specs.h"
+#include "geo/nearest.h"
+#include "sim/collide.h"
+
+namespace ovrix {
+
+using namespace specs;
+
+namespace {
+
+/// Each moves apart from those that are too near, by half of what is missing; what all did is added up by
+/// number, so no order of threads counts. Jakobsen, "Advanced Character Physics", GDC 2001, as a relaxation
+/// of all at once. Velocities then follow from what touches, not from how far it was moved: bounce by
+/// Newton's law and friction by Coulomb's, as in Mueller, Macklin, Chentanez, Jeschke, Kim, "Detailed Rigid
+/// Body Simulation with Extended Position Based Dynamics", Computer Graphics Forum 39(8), 2020, section 3.6.
+class KeepApart : public Spacing {
+  public:
+    explicit KeepApart(const PartContext& c)
+        : radius_(float(c.params().number("radius"))),
+          bounce_(float(c.params().number("bounce"))),
+          friction_(float(c.params().number("friction"))),
+          rounds_(int(c.params().integer("rounds"))) {}
+
+    void part(const View& v, Progress& progress) const override {
+        if (!(radius_ > 0)) return;
+        for (int round = 0; round < rounds_; ++round)
+            forEach(v, v.position, 1.0f, progress, [](const Pair& k) {
+                return k.wanted > k.distance ? std::optional(k.way * ((k.wanted - k.distance) * k.share))
+                                             : std::nullopt;
+            });
+    }
+
+    void rub(const View& v, Progress& progress) const override {
+        if (!(radius_ > 0)) return;
+        const std::vector<V3f> before(v.velocity.begin(), v.velocity.end());
+        // Those that were just moved apart touch, but for rounding and what the rounds left.
+        forEach(v, v.velocity, 1.02f, progress, [&](const Pair& k) -> std::optional<V3f> {
+            const V3f relative = before[k.one] - before[k.other];
+            const float towards = -relative.dot(k.way);
+            if (!(towards > 0)) return std::nullopt;
+            const V3f along = relative + k.way * towards;
+            const float speed = along.length(),
+                        lost = std::min(speed, friction_ * (1.0f + bounce_) * towards);
+            const float share = k.share == 0.5f && !v.weight.empty()
+                                    ? v.weight[k.other] / (v.weight[k.one] + v.weight[k.other])
+                                    : k.share;
+            V3f gain = k.way * ((1.0f + bounce_) * towards);
+            if (speed > 0) gain -= along * (lost / speed);
+            return gain * share;
+        });
+    }
+
+  private:
+    /// One and another that is near it.
+    struct Pair {
+        size_t one, other;
+        V3f way;  ///< unit, to the one
+        float distance, wanted;
+        float share;  ///< of what has to be done that the one does
+    };
+    /// Those of like size, none more than twice another, that can be met.
+    struct Sized {
+        std::vector<uint32_t> who;
+        std::unique_ptr<NearestPoints> tree;
+        float largest = 0;
+    };
+    /// In a heap of thousands at one place each looks at so many of like size: more than can touch it once
+    /// they lie apart, which are 12 of its own size (Schuette and van der Waerden, Mathematische Annalen 125,
+    /// 1953). Many small ones around a large one never hide the large ones: each size is looked for by
+    /// itself.
+    static constexpr size_t kMost = 32;
+
+    static std::vector<Sized> bySize(const View& v) {
+        float largest = 0;
+        for (float s : v.scale) largest = std::max(largest, s);
+        const int most = largest > 0 ? std::ilogb(largest) : 0;
+        std::map<int, Sized> sizes;
+        for (size_t i = 0; i < v.position.size(); ++i) {
+            if (v.state[i] == int32_t(ParticleState::Ended) || v.state[i] == int32_t(ParticleState::Unborn))
+                continue;
+            const int size = v.scale[i] > 0 ? std::max(std::ilogb(v.scale[i]), most - 12) : most - 12;
+            Sized& own = sizes[size];
+            own.who.push_back(uint32_t(i));
+            own.largest = std::max(own.largest, v.scale[i]);
+        }
+        std::vector<Sized> out;
+        for (auto& [size, own] : sizes) {
+            std::vector<V3f> places;
+            places.reserve(own.who.size());
+            for (uint32_t i : own.who) places.push_back(v.position[i]);
+            own.tree = std::make_unique<NearestPoints>(std::move(places));
+            out.push_back(std::move(own));
+        }
+        return out;
+    }
+
+    /// Adds to each of @p values what it gets from those nearer than @p slack times what is wanted.
+    template <class Gain>
+    void forEach(const View& v, std::span<V3f> values, float slack, Progress& progress,
+                 const Gain& gain) const {
+        const std::vector<Sized> sizes = bySize(v);
+        const std::vector<V3f> places(v.position.begin(), v.position.end());
+        parallelRanges(v.position.size(), 512, progress, [&](size_t begin, size_t end) {
+            std::vector<uint32_t> near;
+            for (size_t i = begin; i < end; ++i) {
+                if (v.state[i] != 0) continue;
+                V3f whole(0.0f);
+                for (const Sized& other : sizes) {
+                    near.clear();
+                    other.tree->withinMost(places[i], slack * radius_ * (v.scale[i] + other.largest),
+                                           mostOf(v.scale[i], other.largest), near);
+                    V3f sum(0.0f);
+                    int count = 0;
+                    for (uint32_t k : near) {
+                        const std::optional<V3f> own = between(v, places, i, other.who[k], slack, gain);
+                        if (own) sum += *own, ++count;
+                    }
+                    // Many at once push less each, or they would throw it past all.
+                    if (count) whole += sum / (count > 2 ? 0.5f * float(count) : 1.0f);
+                }
+                values[i] += whole;
+            }
+        });
+    }
+
+    /// More of those have room around one that is larger than they.
+    static size_t mostOf(float own, float others) {
+        const float ratio = others > 0 ? std::clamp(own / others, 1.0f, 4.0f) : 4.0f;
+        return size_t(float(kMost) * ratio * ratio);
+    }
+
+    template <class Gain>
+    std::optional<V3f> between(const View& v, const std::vector<V3f>& places, size_t i, size_t k, float slack,
+                               const Gain& gain) const {
+        if (k == i) return std::nullopt;
+        Pair pair{i,
+                  k,
+                  places[i] - places[k],
+                  0,
+                  radius_ * (v.scale[i] + v.scale[k]),
+                  v.state[k] == 0 ? 0.5f : 1.0f};
+        pair.distance = pair.way.length();
+        if (!(pair.distance < slack * pair.wanted)) return std::nullopt;
+        pair.way = pair.distance > 1e-9f ? pair.way / pair.distance : apartBy(v.id[k], v.id[i]);
+        return gain(pair);
+    }
+
+    float radius_, bounce_, friction_;
+    int rounds_;
+};
+
+}  // namespace
+
+ParticlePart spacingPart() {
+    StepType type =
+        partType("spacing", "Keep apart", "Particles collide with each other",
+                 {number("radius", "Radius", 0.02, "m", 0, 1e5, 0, 0.5, "Of each, times its size"),
+                  unitNumber("bounce", "Bounce", 0.2, "Part of the speed that comes back"),
+                  number("friction", "Friction", 0.3, "", 0, 100, 0, 1.5,
+                         "Holds heaps flatter than the angle whose tangent it is"),
+                  whole("rounds", "Rounds", 3, 1, 64, 1, 10, "More packs tighter without overlaps")});
+    return {type, [](const PartContext& c, ParticleParts& parts) {
+                parts.spacings.push_back(std::make_unique<KeepApart>(c));
+            }};
+}
+
+}  // namespace ovrix
