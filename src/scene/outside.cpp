@@ -1,5 +1,6 @@
 #include "scene/outside.h"
 
+#include <algorithm>
 #include <set>
 
 #include "scene/values.h"
@@ -34,6 +35,20 @@ std::vector<std::string> filesOutside(const Document& document, const fs::path& 
         });
     }
     return {outside.begin(), outside.end()};
+}
+
+std::vector<std::string> filesAdded(const Document& before, const Document& after, const fs::path& folder,
+                                    const fs::path& home) {
+    std::error_code code;
+    const fs::path there = fs::weakly_canonical(home.empty() ? fs::path(".") : home, code).lexically_normal();
+    const std::vector<std::string> had = filesOutside(before, folder);
+    std::vector<std::string> added;
+    for (const std::string& path : filesOutside(after, folder)) {
+        const fs::path whole = fs::weakly_canonical(folder / path, code);
+        if (!code && liesIn(whole.lexically_normal(), there)) continue;
+        if (!std::binary_search(had.begin(), had.end(), path)) added.push_back(path);
+    }
+    return added;
 }
 
 std::vector<std::string> dropImagesOutside(FileMesh& mesh, const std::vector<fs::path>& folders) {

@@ -10,6 +10,10 @@ namespace ovrix {
 /// The files that a document names, and that lie outside of a folder, over all links: what a stranger's scene
 /// would have the program open. Rising, each once. Sequences by their pattern. Thread safe.
 std::vector<std::string> filesOutside(const Document& document, const std::filesystem::path& folder);
+/// Those of them that a document names more than another did, and that lie outside of @p home as well, where
+/// what was added came from.
+std::vector<std::string> filesAdded(const Document& before, const Document& after,
+                                    const std::filesystem::path& folder, const std::filesystem::path& home);
 
 /// Takes from the materials of a mesh file the images that lie in none of @p folders: whoever wrote the file
 /// chose them, not the one who brings it in. Gives their paths. Thread safe for different meshes.

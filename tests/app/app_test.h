@@ -115,6 +115,27 @@ class WindowFixture : public QObject {
     }
     static constexpr const char* kLayer = "ball_on_ground";
     std::string in(const char* rest) { return std::string(kLayer) + "/" + rest; }
+    /// What @p act makes of the question that @p run asks; whether one was asked.
+    bool answered(const std::function<void()>& run, const std::function<void(QDialog&)>& act) {
+        bool seen = false;
+        QTimer timer;
+        timer.setInterval(20);
+        connect(&timer, &QTimer::timeout, this, [&] {
+            auto* dialog = qobject_cast<QDialog*>(QApplication::activeModalWidget());
+            if (!dialog || dialog->objectName() != "ask") return;
+            timer.stop();
+            seen = true;
+            act(*dialog);
+        });
+        timer.start();
+        run();
+        return seen;
+    }
+    static QPushButton* choice(QDialog& dialog, const QString& text) {
+        for (QPushButton* b : dialog.findChildren<QPushButton*>())
+            if (b->text() == text) return b;
+        return nullptr;
+    }
     size_t elements() {
         return elementCount(driver->window.controller().results().layers.at(kLayer).geometry);
     }

@@ -108,6 +108,35 @@ class BringTest : public WindowFixture {
         QVERIFY(driver->waitFor([&] { return driver->window.statusText().contains("bad.ovrix"); }));
         QVERIFY(driver->document() == before);
     }
+    void asksBeforeReadingFilesElsewhere() {
+        Document d = Document::fresh();
+        Node stranger = makeNode(d, "mesh_file", "Stranger");
+        stranger.params["file"].value = std::string("/etc/passwd");
+        d.put(stranger);
+        QVERIFY(QDir(path("")).mkpath("away"));
+        saveScene(d, path("away/stranger.ovrix").toStdString());
+        QSettings().remove("trustedFolders");
+        driver->window.setUnattended(false);
+        const auto take = [&] {
+            driver->window.bringIn(path("away/stranger.ovrix"));
+            BringInDialog* dialog = opened();
+            QVERIFY(dialog);
+            tick(dialog, "Stranger");
+            QTest::mouseClick(dialog->findChild<QPushButton*>("bringTake"), Qt::LeftButton);
+        };
+        const Document before = driver->document();
+        QVERIFY(answered(take, [](QDialog& question) {
+            QVERIFY(question.findChild<QLabel*>()->text().contains("/etc/passwd"));
+            QTest::keyClick(&question, Qt::Key_Escape);
+        }));
+        QVERIFY(driver->document() == before);
+        QVERIFY(driver->waitFor([&] { return !driver->window.findChild<BringInDialog*>(); }));
+        QVERIFY(answered(take, [](QDialog& question) {
+            QTest::mouseClick(choice(question, "Open once"), Qt::LeftButton);
+        }));
+        QVERIFY(driver->document().find("stranger"));
+        driver->window.setUnattended(true);
+    }
     void takesAFrameForItsWholeSequence() {
         for (int f : {1, 2, 3}) {
             PointSet set;

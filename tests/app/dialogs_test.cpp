@@ -21,27 +21,6 @@ class DialogsTest : public WindowFixture {
     void longSimulationsAreAskedAbout();
 
   private:
-    /// What @p act makes of the question that @p run asks; whether one was asked.
-    bool answered(const std::function<void()>& run, const std::function<void(QDialog&)>& act) {
-        bool seen = false;
-        QTimer timer;
-        timer.setInterval(20);
-        connect(&timer, &QTimer::timeout, this, [&] {
-            auto* dialog = qobject_cast<QDialog*>(QApplication::activeModalWidget());
-            if (!dialog || dialog->objectName() != "ask") return;
-            timer.stop();
-            seen = true;
-            act(*dialog);
-        });
-        timer.start();
-        run();
-        return seen;
-    }
-    static QPushButton* choice(QDialog& dialog, const QString& text) {
-        for (QPushButton* b : dialog.findChildren<QPushButton*>())
-            if (b->text() == text) return b;
-        return nullptr;
-    }
     /// Runs @p command, which opens a modal window, and @p act on that window once it is there.
     template <class Dialog>
     bool withDialog(const char* command, const std::function<void(Dialog&)>& act) {
@@ -176,6 +155,15 @@ void DialogsTest::longSimulationsAreAskedAbout() {
     c.newScene(8);
     driver->settle();
     QVERIFY(!c.evaluating());
+    // Another scene without a name, with a layer of the same id: that is asked about by itself.
+    window.setUnattended(true);
+    makeLayer();
+    window.setUnattended(false);
+    asked = false;
+    QVERIFY(answered(simulateFor, [&](QDialog& dialog) {
+        asked = true;
+        QTest::keyClick(&dialog, Qt::Key_Escape);
+    }));
     window.setUnattended(true);
 }
 

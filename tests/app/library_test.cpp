@@ -11,6 +11,7 @@ class LibraryTest : public WindowFixture {
     void laysARecipe();
     void savesAndTakesOut();
     void dropsOnASurface();
+    void asksAboutARecipeFromElsewhere();
 
   private:
     LibraryWindow* open() {
@@ -122,6 +123,46 @@ void LibraryTest::dropsOnASurface() {
     const Document before = c.document();
     dropAt(view->mapTo(&driver->window, QPoint(view->width() - 4, 4)));  // the sky: said, and nothing is done
     QVERIFY(c.document() == before);
+}
+
+void LibraryTest::asksAboutARecipeFromElsewhere() {
+    makeLayer();
+    RecipeFile recipe = recipeOfLayer(driver->document(), kLayer, path("").toStdString());
+    recipe.name = "Stranger";
+    Node stranger = recipe.layer();
+    auto field = std::make_shared<Field>();
+    field->sources.push_back(makeSource("image"));
+    field->sources[0].params["file"].value = std::string("/etc/passwd");
+    stranger.steps[0].params["keep"].field = field;
+    recipe.parts.put(stranger);
+    QVERIFY(QDir(path("")).mkpath("away"));
+    saveRecipe(recipe, path("away/stranger.recipe").toStdString());
+    QSettings().remove("trustedFolders");
+    driver->window.setUnattended(false);
+    auto* outline = driver->window.outline();
+    const QRect row = outline->visualItemRect(outline->itemOf("ground"));
+    const QPoint at = outline->viewport()->mapTo(&driver->window, row.center());
+    QMimeData mime;
+    mime.setUrls({QUrl::fromLocalFile(path("away/stranger.recipe"))});
+    const auto drop = [&] {
+        QDragEnterEvent enter(at, Qt::CopyAction, &mime, Qt::LeftButton, Qt::NoModifier);
+        QApplication::sendEvent(&driver->window, &enter);
+        QDropEvent dropped(QPointF(at), Qt::CopyAction, &mime, Qt::LeftButton, Qt::NoModifier);
+        QApplication::sendEvent(&driver->window, &dropped);
+    };
+    QVERIFY(answered(drop, [](QDialog& question) {
+        QVERIFY(question.findChild<QLabel*>()->text().contains("/etc/passwd"));
+        QTest::keyClick(&question, Qt::Key_Escape);
+    }));
+    QCOMPARE(layers(), size_t(1));
+    QVERIFY(answered(drop, [](QDialog& question) {
+        QTest::mouseClick(choice(question, "Trust this folder"), Qt::LeftButton);
+    }));
+    QCOMPARE(layers(), size_t(2));
+    QVERIFY(!answered(drop, [](QDialog& question) { question.close(); }));
+    QCOMPARE(layers(), size_t(3));
+    QSettings().remove("trustedFolders");
+    driver->window.setUnattended(true);
 }
 
 static const RegisteredTest<LibraryTest> registered;

@@ -1,5 +1,7 @@
 #include "app/window/bake_worker.h"
 
+#include <fmt/format.h>
+
 #include "base/error.h"
 
 namespace ovrix::app {

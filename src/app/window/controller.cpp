@@ -32,7 +32,7 @@ Controller::Controller(QObject* parent)
               },
               Qt::QueuedConnection);
       }),
-      worker_(evaluator_, [this](std::shared_ptr<const EvalSnapshot> s) {
+      worker_(evaluator_, [this](const std::shared_ptr<const EvalSnapshot>& s) {
           QMetaObject::invokeMethod(
               this,
               [this, s] {
@@ -298,6 +298,7 @@ void Controller::toScene(const std::function<void()>& change) {
     Q_EMIT paintingChanged();
     Q_EMIT overlayChanged();
     Q_EMIT fileChanged();
+    Q_EMIT sceneChanged();
 }
 
 bool Controller::saveScene(const QString& file) {

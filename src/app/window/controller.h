@@ -125,6 +125,8 @@ class Controller : public QObject {
     void overlayChanged();
     void paintingChanged();
     void fileChanged();
+    /// Another scene took the place of this one.
+    void sceneChanged();
     void message(const QString& text, bool bad);
 
   private:

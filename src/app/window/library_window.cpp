@@ -277,12 +277,14 @@ void LibraryWindow::removeChosen() {
     refresh();
 }
 
-void layRecipe(Controller& controller, const QString& file, const std::string& surface) {
+void layRecipe(Controller& controller, const QString& file, const std::string& surface,
+               const std::function<bool(const Document&)>& mayBe) {
     controller.guarded([&] {
         const RecipeFile recipe = loadRecipe(pathOf(file));
         std::string made;
-        controller.edit("Lay a recipe",
-                        [&](const Document& d) { return withRecipe(d, recipe, surface, &made); });
+        const Document after = withRecipe(controller.document(), recipe, surface, &made);
+        if (mayBe && !mayBe(after)) return;
+        controller.edit("Lay a recipe", [&](const Document&) { return after; });
         if (!made.empty()) controller.select(made);
     });
 }

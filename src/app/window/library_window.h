@@ -68,6 +68,8 @@ class LibraryWindow : public QDialog {
 };
 
 /// Lays the recipe of a file on a surface, as one undo; an Error becomes a message.
-void layRecipe(Controller& controller, const QString& file, const std::string& surface);
+/// @p mayBe  asked with the document as it would be; null for what the artist's own library holds
+void layRecipe(Controller& controller, const QString& file, const std::string& surface,
+               const std::function<bool(const Document&)>& mayBe = nullptr);
 
 }  // namespace ovrix::app

@@ -60,6 +60,7 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent), preferences_(Pref
     clock_->start();
     connect(&controller_, &Controller::documentChanged, this, &MainWindow::refreshTitle);
     connect(&controller_, &Controller::fileChanged, this, &MainWindow::refreshTitle);
+    connect(&controller_, &Controller::sceneChanged, this, [this] { askedToWait_.clear(); });
     connect(&controller_, &Controller::resultsChanged, this, &MainWindow::refreshStatus);
     connect(&controller_, &Controller::resultsChanged, this, &MainWindow::askWhetherToWait,
             Qt::QueuedConnection);  // a question waits for its answer, and results are not to wait for it
@@ -331,23 +332,26 @@ void MainWindow::openScene(const QString& file) {
     });
 }
 
-bool MainWindow::mayOpen(const Document& document, const std::filesystem::path& where) {
-    const std::vector<std::string> outside = filesOutside(document, where);
+bool MainWindow::mayRead(const QString& what, const std::vector<std::string>& files,
+                         const std::filesystem::path& from) {
     QSettings settings;
     QStringList trusted = settings.value("trustedFolders").toStringList();
-    const QString folder = QString::fromStdString(where.string());
-    if (!outside.empty() && !trusted.contains(folder)) {
-        QString list;
-        for (size_t i = 0; i < std::min<size_t>(outside.size(), 8); ++i)
-            list += "\n    " + QString::fromStdString(outside[i]);
-        if (outside.size() > 8) list += QString("\n    and %1 more").arg(outside.size() - 8);
-        const int answer = ask(this, "Files elsewhere",
-                               "This scene reads files that do not lie in its folder:" + list +
-                                   "\n\nOpen it only if you know where it comes from.",
-                               {"Open once", "Trust this folder", "Do not open"}, 2);
-        if (answer == 2) return false;
-        if (answer == 1) settings.setValue("trustedFolders", trusted << folder);
-    }
+    const QString folder = QString::fromStdString(from.string());
+    if (unattended_ || files.empty() || trusted.contains(folder)) return true;
+    QString list;
+    for (size_t i = 0; i < std::min<size_t>(files.size(), 8); ++i)
+        list += "\n    " + QString::fromStdString(files[i]);
+    if (files.size() > 8) list += QString("\n    and %1 more").arg(files.size() - 8);
+    const int answer = ask(this, "Files elsewhere",
+                           "This " + what + " reads files that do not lie in its folder:" + list +
+                               "\n\nOpen it only if you know where it comes from.",
+                           {"Open once", "Trust this folder", "Do not open"}, 2);
+    if (answer == 1) settings.setValue("trustedFolders", trusted << folder);
+    return answer != 2;
+}
+
+bool MainWindow::mayOpen(const Document& document, const std::filesystem::path& where) {
+    if (!mayRead("scene", filesOutside(document, where), where)) return false;
     setMemoryCap(size_t(preferences_.memoryGb * 1e9));
     const double wanted = double(document.wantedMemory());
     if (wanted > double(memoryCap())) {
@@ -370,15 +374,15 @@ void MainWindow::askWhetherToWait() {
                                          [](const StepReport& r) { return r.minutes > 0; });
         const Node* layer = controller_.document().find(id);
         if (report == result.steps.end() || !layer) continue;
-        const std::filesystem::path file = controller_.session().path();
-        if (!askedToWait_.insert({file, id}).second) continue;
+        if (!askedToWait_.insert(id).second) continue;
         QStringList choices{"Wait for it", "Not now"};
-        if (!file.empty()) choices.insert(1, "Bake it in the background");
+        const bool named = !controller_.session().path().empty();
+        if (named) choices.insert(1, "Bake it in the background");
         const int answer =
             ask(this, "A long simulation", QString::fromStdString(layer->name + ": " + report->error + "."),
                 choices, int(choices.size()) - 1);
         if (answer == 0) controller_.setPatient(true);
-        if (answer == 1 && !file.empty()) controller_.bakeLayer(id);
+        if (answer == 1 && named) controller_.bakeLayer(id);
         return;
     }
 }
@@ -499,7 +503,12 @@ void MainWindow::dropRecipe(const QString& file, const QPoint& at) {
     const Node* node = controller_.document().find(target);
     if (!node || (node->category() != Category::Object && node->category() != Category::Layer))
         return controller_.say("Drop a recipe on a surface, in the view or in the outline", true);
-    layRecipe(controller_, file, target);
+    layRecipe(controller_, file, target, [this, file](const Document& after) {
+        const std::filesystem::path from = std::filesystem::absolute(file.toStdString()).parent_path();
+        if (from == LibraryWindow::ownFolder() || from == LibraryWindow::builtInFolder()) return true;
+        return mayRead("recipe",
+                       filesAdded(controller_.document(), after, controller_.session().folder(), from), from);
+    });
 }
 
 void MainWindow::dropEvent(QDropEvent* e) {

@@ -58,6 +58,10 @@ class MainWindow : public QMainWindow {
     void setUnattended(bool on) { unattended_ = on; }
     /// Opens a scene, after asking about what is not saved here, and about what it would read elsewhere.
     void openScene(const QString& file);
+    /// Whether files that something from another folder names may be read: asks, unless that folder is
+    /// trusted.
+    bool mayRead(const QString& what, const std::vector<std::string>& files,
+                 const std::filesystem::path& from);
 
   protected:
     void dragEnterEvent(QDragEnterEvent*) override;
@@ -111,8 +115,8 @@ class MainWindow : public QMainWindow {
     Preferences preferences_;
     std::unique_ptr<tbb::detail::d1::global_control> threads_;
     bool unattended_ = false;
-    std::set<std::pair<std::filesystem::path, std::string>> askedToWait_;  ///< once for each layer of a scene
-    bool byKeyboard_ = false;                                              ///< the focus came by the keyboard
+    std::set<std::string> askedToWait_;  ///< layers of this scene, each once
+    bool byKeyboard_ = false;            ///< the focus came by the keyboard
 };
 
 }  // namespace ovrix::app

@@ -1,6 +1,7 @@
 // Taking layers and objects from other scenes.
 #include "app/window/bring_in_dialog.h"
 #include "app/window/main_window.h"
+#include "scene/outside.h"
 
 namespace ovrix::app {
 
@@ -10,11 +11,15 @@ void MainWindow::bringIn(const QString& file) {
             new BringInDialog(controller_.document(), std::move(other),
                               QString::fromStdString(std::filesystem::path(file.toStdString()).stem()), this);
         dialog->setAttribute(Qt::WA_DeleteOnClose);
-        connect(dialog, &QDialog::accepted, this, [this, dialog] {
+        connect(dialog, &QDialog::accepted, this, [this, dialog, file] {
             Brought brought;
-            controller_.edit("Bring in", [&](const Document& d) {
-                brought = broughtIn(d, dialog->other(), dialog->choice());
-                return brought.document;
+            controller_.guarded([&] {
+                brought = broughtIn(controller_.document(), dialog->other(), dialog->choice());
+                const auto from = std::filesystem::absolute(file.toStdString()).parent_path();
+                const auto files = filesAdded(controller_.document(), brought.document,
+                                              controller_.session().folder(), from);
+                if (!mayRead("scene", files, from)) return brought.ids.clear();
+                controller_.edit("Bring in", [&](const Document&) { return brought.document; });
             });
             if (brought.ids.empty()) return;
             controller_.select(brought.ids.front());

@@ -13,7 +13,7 @@ namespace ovrix::app {
 
 void MainWindow::makeCommands() {
     const auto add = [&](
-                         const char* id, const char* title, const char* help, QKeySequence keys,
+                         const char* id, const char* title, const char* help, const QKeySequence& keys,
                          std::function<void()> run, std::function<bool()> enabled = [] { return true; }) {
         commands_.push_back({id, title, help, keys, std::move(run), std::move(enabled)});
     };
