@@ -1,5 +1,7 @@
 #include "base/file_sequence.h"
 
+#include <fmt/format.h>
+
 #include <charconv>
 
 #include "base/error.h"

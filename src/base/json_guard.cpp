@@ -1,5 +1,7 @@
 #include "base/json_guard.h"
 
+#include <fmt/format.h>
+
 #include <vector>
 
 #include "base/error.h"

@@ -55,7 +55,7 @@ Json paramsJson(const std::vector<ParamSpec>& specs) {
 
 Json describeAll(const std::string& what) {
     Json all = Json::array();
-    const auto add = [&](const char* kind, const std::string& id, Json j) {
+    const auto add = [&](const char* kind, const std::string& id, const Json& j) {
         if (what.empty() || what == id) all.push_back(Json{{"kind", kind}, {"id", id}}), all.back().update(j);
     };
     for (const StepType& t : stepTypes())

@@ -1,5 +1,7 @@
 #include "field/paint.h"
 
+#include <fmt/format.h>
+
 #include "base/error.h"
 #include "base/hash.h"
 #include "base/parallel.h"

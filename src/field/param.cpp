@@ -102,8 +102,8 @@ std::array<double, 3> Param::sum(double frame, double rate) const {
     }
     // Frame by frame, by Gauss's two points, which lie within it: a value that jumps at a key is no trouble.
     const double sign = frame < 0 ? -1.0 : 1.0, all = std::min(std::abs(frame), 1e6);
-    for (double begin = 0; begin < all; begin += 1.0) {
-        const double width = std::min(1.0, all - begin);
+    for (int64_t k = 0; double(k) < all; ++k) {
+        const double begin = double(k), width = std::min(1.0, all - begin);
         for (const double at : {0.5 - 0.5 / std::sqrt(3.0), 0.5 + 0.5 / std::sqrt(3.0)}) {
             const Value v = this->at(sign * (begin + width * at), rate);
             for (int c = 0; c < components; ++c)

@@ -1,3 +1,5 @@
+#include <fmt/format.h>
+
 #include "base/specs.h"
 #include "field/sources.h"
 #include "geo/curvature.h"

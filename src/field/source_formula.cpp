@@ -1,3 +1,4 @@
+#include <fmt/format.h>
 #include <muParser.h>
 #include <tbb/enumerable_thread_specific.h>
 

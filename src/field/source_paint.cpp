@@ -1,3 +1,5 @@
+#include <fmt/format.h>
+
 #include "base/specs.h"
 #include "field/paint.h"
 #include "field/sources.h"

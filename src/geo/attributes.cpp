@@ -1,5 +1,7 @@
 #include "geo/attributes.h"
 
+#include <fmt/format.h>
+
 #include <atomic>
 
 #include "base/parallel.h"

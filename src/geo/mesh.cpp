@@ -1,5 +1,7 @@
 #include "geo/mesh.h"
 
+#include <fmt/format.h>
+
 #include "base/hash.h"
 #include "base/parallel.h"
 

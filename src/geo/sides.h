@@ -1,5 +1,6 @@
 // Which side of a mesh a place lies on.
 #pragma once
+#include <algorithm>
 #include <memory>
 #include <span>
 #include <vector>

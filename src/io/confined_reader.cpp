@@ -1,6 +1,7 @@
 #include "io/confined_reader.h"
 
 #include <fcntl.h>
+#include <fmt/format.h>
 #include <signal.h>
 #include <spawn.h>
 #include <sys/mman.h>

@@ -1,5 +1,7 @@
 #include "io/csv_points.h"
 
+#include <fmt/format.h>
+
 #include <charconv>
 
 #include "base/error.h"

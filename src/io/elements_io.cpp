@@ -1,5 +1,7 @@
 #include "io/elements_io.h"
 
+#include <fmt/format.h>
+
 #include "base/files.h"
 #include "io/csv_points.h"
 #include "io/ply_points.h"

@@ -1,6 +1,7 @@
 #include "io/image_io.h"
 
 #include <OpenImageIO/imageio.h>
+#include <fmt/format.h>
 
 #include <span>
 

@@ -4,6 +4,7 @@
 #include <assimp/material.h>
 #include <assimp/postprocess.h>
 #include <assimp/scene.h>
+#include <fmt/format.h>
 
 #include <assimp/Importer.hpp>
 #include <cstring>

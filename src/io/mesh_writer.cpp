@@ -1,5 +1,7 @@
 #include "io/mesh_writer.h"
 
+#include <fmt/format.h>
+
 #include <cstring>
 #include <nlohmann/json.hpp>
 

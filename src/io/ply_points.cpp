@@ -1,5 +1,7 @@
 #include "io/ply_points.h"
 
+#include <fmt/format.h>
+
 #include <cstring>
 #include <sstream>
 

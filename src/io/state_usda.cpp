@@ -1,5 +1,7 @@
 #include "io/state_usda.h"
 
+#include <fmt/format.h>
+
 #include "base/error.h"
 #include "io/usd_text.h"
 

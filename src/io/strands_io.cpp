@@ -1,5 +1,7 @@
 #include "io/strands_io.h"
 
+#include <fmt/format.h>
+
 #include "base/files.h"
 #include "io/elements_io.h"
 #include "io/usd_text.h"

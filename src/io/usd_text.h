@@ -1,5 +1,7 @@
 // Arrays in USD text, written and found again.
 #pragma once
+#include <fmt/format.h>
+
 #include <charconv>
 #include <filesystem>
 #include <limits>

@@ -1,5 +1,7 @@
 #include "ops/carry.h"
 
+#include <fmt/format.h>
+
 #include "base/parallel.h"
 #include "field/paint.h"
 

@@ -1,5 +1,7 @@
 #include "ops/clump.h"
 
+#include <fmt/format.h>
+
 #include "base/hash.h"
 #include "geo/nearest.h"
 

@@ -1,5 +1,7 @@
 #include "ops/comb.h"
 
+#include <fmt/format.h>
+
 #include "field/paint.h"
 #include "ops/carry.h"
 

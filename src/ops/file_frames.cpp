@@ -1,5 +1,7 @@
 #include "ops/file_frames.h"
 
+#include <fmt/format.h>
+
 #include "base/error.h"
 #include "base/file_sequence.h"
 #include "base/specs.h"

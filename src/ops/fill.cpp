@@ -1,5 +1,7 @@
 #include "ops/fill.h"
 
+#include <fmt/format.h>
+
 #include "base/lanes.h"
 #include "geo/nearest.h"
 #include "ops/along.h"

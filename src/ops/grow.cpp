@@ -1,5 +1,7 @@
 #include "ops/grow.h"
 
+#include <fmt/format.h>
+
 namespace ovrix {
 
 double bytesPerStrand(size_t points) { return 100.0 + 40.0 * double(points); }

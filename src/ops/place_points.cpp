@@ -1,5 +1,7 @@
 #include "ops/place_points.h"
 
+#include <fmt/format.h>
+
 #include "base/parallel.h"
 #include "base/specs.h"
 

@@ -1,5 +1,7 @@
 #include "ops/place_volume.h"
 
+#include <fmt/format.h>
+
 #include "base/error.h"
 #include "base/parallel.h"
 #include "base/specs.h"

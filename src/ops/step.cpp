@@ -1,5 +1,7 @@
 #include "ops/step.h"
 
+#include <fmt/format.h>
+
 namespace ovrix {
 
 std::string phaseName(Phase phase) {

@@ -1,5 +1,7 @@
 #include "scene/around.h"
 
+#include <fmt/format.h>
+
 #include "base/error.h"
 #include "base/file_sequence.h"
 #include "base/hash.h"

@@ -1,6 +1,7 @@
 #include "scene/bake.h"
 
 #include <fcntl.h>
+#include <fmt/format.h>
 #include <sys/file.h>
 #include <unistd.h>
 

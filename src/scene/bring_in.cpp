@@ -1,5 +1,7 @@
 #include "scene/bring_in.h"
 
+#include <fmt/format.h>
+
 #include <algorithm>
 
 #include "base/error.h"

@@ -1,5 +1,6 @@
 #include "scene/checks.h"
 
+#include <fmt/format.h>
 #include <unistd.h>
 
 #include "base/error.h"

@@ -1,5 +1,7 @@
 #include "scene/edits.h"
 
+#include <fmt/format.h>
+
 #include "base/error.h"
 #include "base/json_guard.h"
 #include "base/number_text.h"

@@ -1,5 +1,7 @@
 #include "scene/map_files.h"
 
+#include <fmt/format.h>
+
 #include <map>
 #include <set>
 

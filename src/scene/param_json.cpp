@@ -1,4 +1,6 @@
 // Values, parameters and fields as JSON.
+#include <fmt/format.h>
+
 #include "base/error.h"
 #include "scene/scene_file.h"
 

@@ -1,5 +1,7 @@
 #include "scene/recipe_file.h"
 
+#include <fmt/format.h>
+
 #include "base/error.h"
 #include "base/files.h"
 #include "base/hash.h"

@@ -1,5 +1,7 @@
 #include "scene/render_file.h"
 
+#include <fmt/format.h>
+
 #include "base/files.h"
 
 namespace ovrix {

@@ -1,5 +1,7 @@
 #include "scene/scene_file.h"
 
+#include <fmt/format.h>
+
 #include <set>
 
 #include "base/error.h"

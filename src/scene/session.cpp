@@ -1,5 +1,6 @@
 #include "scene/session.h"
 
+#include <fmt/format.h>
 #include <signal.h>
 #include <unistd.h>
 

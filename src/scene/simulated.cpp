@@ -1,5 +1,7 @@
 #include "scene/simulated.h"
 
+#include <fmt/format.h>
+
 #include <chrono>
 
 #include "base/error.h"

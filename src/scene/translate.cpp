@@ -1,5 +1,7 @@
 #include "scene/translate.h"
 
+#include <fmt/format.h>
+
 #include <set>
 
 #include "base/error.h"

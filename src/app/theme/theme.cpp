@@ -4,6 +4,7 @@
 #include <QFontDatabase>
 #include <QPainter>
 #include <QPalette>
+#include <QRegularExpression>
 #include <QSvgRenderer>
 
 #include "app/theme/icons.h"

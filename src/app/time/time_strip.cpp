@@ -138,8 +138,12 @@ void FrameRuler::paintEvent(QPaintEvent*) {
     const auto [first, last] = range();
     const double top = px(16);
     paintAlive(p, QRectF(0, top, width(), height() - top - px(9)));
-    const int step = int(roundStep(std::max(1.0, (last - first) * px(46) / std::max(1.0, double(width())))));
     p.setFont(figureFont(7.75));
+    const QFontMetrics metrics = p.fontMetrics();
+    const double widest = std::max(metrics.horizontalAdvance(QString::number(first)),
+                                   metrics.horizontalAdvance(QString::number(last)));
+    const double apart = std::max<double>(px(46), widest + px(16));
+    const int step = int(roundStep(std::max(1.0, (last - first) * apart / std::max(1.0, double(width())))));
     const int small = std::max(1, step / 5);
     for (int f = int(std::ceil(double(first) / small)) * small; f <= last; f += small) {
         const bool named = f % step == 0;
@@ -148,7 +152,10 @@ void FrameRuler::paintEvent(QPaintEvent*) {
         p.drawLine(QPointF(x, named ? top - px(2) : top + px(2)), QPointF(x, top + px(5)));
         if (!named) continue;
         p.setPen(t.muted);
-        p.drawText(QRectF(x - px(30), 0, px(60), top - px(2)), Qt::AlignCenter, QString::number(f));
+        const QString text = QString::number(f);
+        const double w = metrics.horizontalAdvance(text) + px(2);
+        const double left = std::clamp(x - w / 2, 0.0, std::max(0.0, width() - w));  // whole at both ends
+        p.drawText(QRectF(left, 0, w, top - px(2)), Qt::AlignCenter, text);
     }
     paintCache(p, QRectF(0, height() - px(7), width(), px(6)));
     paintLoop(p);

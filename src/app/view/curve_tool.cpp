@@ -1,5 +1,7 @@
 #include "app/view/curve_tool.h"
 
+#include <fmt/format.h>
+
 #include <QLineF>
 
 #include "app/theme/theme.h"

@@ -1,5 +1,7 @@
 #include "app/view/element_tool.h"
 
+#include <fmt/format.h>
+
 #include <QMenu>
 
 #include "app/theme/theme.h"

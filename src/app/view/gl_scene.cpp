@@ -4,6 +4,7 @@
 #include <QOpenGLFunctions>
 
 #include "app/theme/theme.h"
+#include "app/view/gl_offset.h"
 #include "app/view/gl_shaders.h"
 #include "base/error.h"
 #include "base/hash.h"
@@ -86,7 +87,7 @@ void GlScene::initialise() {
     glEnableVertexAttribArray(0);
     glVertexAttribPointer(0, 3, GL_FLOAT, GL_FALSE, 24, nullptr);
     glEnableVertexAttribArray(1);
-    glVertexAttribPointer(1, 3, GL_FLOAT, GL_FALSE, 24, reinterpret_cast<void*>(12));
+    glVertexAttribPointer(1, 3, GL_FLOAT, GL_FALSE, 24, bufferOffset(12));
     glBindVertexArray(0);
     ready_ = true;
 }
@@ -118,7 +119,7 @@ GlScene::MeshBuffers& GlScene::meshBuffers(const ObjectView& object) {
     glEnableVertexAttribArray(0);
     glVertexAttribPointer(0, 3, GL_FLOAT, GL_FALSE, 24, nullptr);
     glEnableVertexAttribArray(1);
-    glVertexAttribPointer(1, 3, GL_FLOAT, GL_FALSE, 24, reinterpret_cast<void*>(12));
+    glVertexAttribPointer(1, 3, GL_FLOAT, GL_FALSE, 24, bufferOffset(12));
     glBindBuffer(GL_ELEMENT_ARRAY_BUFFER, b.indices);
     glBufferData(GL_ELEMENT_ARRAY_BUFFER, GLsizeiptr(indices.size() * 4), indices.data(), GL_STATIC_DRAW);
     glBindVertexArray(0);
@@ -314,8 +315,7 @@ void GlScene::bindInstances(const BatchBuffer& batch, GLuint divisor) {
     for (const Part& part : parts) {
         if (part.index > 4 && !batch.shaped) continue;
         glEnableVertexAttribArray(part.index);
-        glVertexAttribPointer(part.index, part.length, GL_FLOAT, GL_FALSE, stride,
-                              reinterpret_cast<void*>(part.offset));
+        glVertexAttribPointer(part.index, part.length, GL_FLOAT, GL_FALSE, stride, bufferOffset(part.offset));
         glVertexAttribDivisor(part.index, divisor);
     }
 }
@@ -371,8 +371,7 @@ void GlScene::drawBatch(const CopyBatch& batch, const Options& o) {
     setFixed(2, -1, 0, 0, 1);
     const bool coarse = batch.level == DrawLevel::Coarse;
     glDrawElementsInstanced(GL_TRIANGLES, coarse ? m->second.coarseCount : m->second.count, GL_UNSIGNED_INT,
-                            reinterpret_cast<void*>(coarse ? size_t(m->second.count) * 4 : 0),
-                            GLsizei(b.count));
+                            bufferOffset(coarse ? size_t(m->second.count) * 4 : 0), GLsizei(b.count));
     trianglesDrawn_ += b.count * size_t(coarse ? m->second.coarseCount : m->second.count) / 3;
     releaseInstances();
     if (m->second.heatHash) glEnableVertexAttribArray(2);
@@ -411,7 +410,7 @@ void GlScene::draw(const Options& o) {
         setFixed(7, 1, 1, 1, 1);
         const bool coarse = o.moving && software_ && b.count > 60000;
         glDrawElements(GL_TRIANGLES, coarse ? b.coarseCount : b.count, GL_UNSIGNED_INT,
-                       reinterpret_cast<void*>(coarse ? size_t(b.count) * 4 : 0));
+                       bufferOffset(coarse ? size_t(b.count) * 4 : 0));
         trianglesDrawn_ += size_t(coarse ? b.coarseCount : b.count) / 3;
     }
     const size_t budget = software_ ? (o.moving ? 120'000 : 1'200'000) : (o.moving ? 4'000'000 : 20'000'000);

@@ -15,7 +15,7 @@ namespace ovrix::app {
 
 class GlScene : protected QOpenGLFunctions_3_3_Core {
   public:
-    ~GlScene();
+    ~GlScene() override;
     /// In the current context. Throws Error when OpenGL 3.3 is missing.
     void initialise();
     /// Takes over a snapshot; uploads only what changed.

@@ -1,5 +1,6 @@
 #include "app/view/gl_strands.h"
 
+#include "app/view/gl_offset.h"
 #include "app/view/gl_shaders.h"
 #include "base/error.h"
 
@@ -156,8 +157,7 @@ void GlStrands::upload(Buffers& b, const PackedStrands& packed, GLenum usage) {
     glBufferSubData(GL_ELEMENT_ARRAY_BUFFER, bytes(packed.segments), bytes(roots), roots.data());
     const auto attribute = [&](GLuint index, GLint count, GLenum type, GLboolean normal, size_t offset) {
         glEnableVertexAttribArray(index);
-        glVertexAttribPointer(index, count, type, normal, sizeof(StrandVertex),
-                              reinterpret_cast<void*>(offset));
+        glVertexAttribPointer(index, count, type, normal, sizeof(StrandVertex), bufferOffset(offset));
     };
     attribute(0, 3, GL_FLOAT, GL_FALSE, offsetof(StrandVertex, p));
     attribute(1, 1, GL_FLOAT, GL_FALSE, offsetof(StrandVertex, along));
@@ -251,7 +251,7 @@ void GlStrands::drawBuffers(const Buffers& b, const Batch& batch, const Look& lo
     if (batch.roots && !look.picking) {
         prepare(lines_, 2);
         glDrawElements(GL_POINTS, GLsizei(strands), GL_UNSIGNED_INT,
-                       reinterpret_cast<void*>(size_t(b.segmentEnd.back()) * 4));
+                       bufferOffset(size_t(b.segmentEnd.back()) * 4));
         lines_.release();
     }
     glBindVertexArray(0);

@@ -6,6 +6,7 @@
 #include <QOffscreenSurface>
 #include <QOpenGLContext>
 #include <QOpenGLFramebufferObject>
+#include <QOpenGLFunctions>
 #include <QPainter>
 #include <QPainterPath>
 #include <QTabletEvent>
@@ -235,7 +236,7 @@ QMatrix4x4 ViewWidget::viewProjection() const {
     QMatrix4x4 projection;
     projection.frustum(-c.halfWidth() * near, c.halfWidth() * near, -c.halfHeight() * near,
                        c.halfHeight() * near, near, far);
-    const V3f r = c.right(), u = c.up(), f = -c.forward(), p = c.position();
+    const V3f &r = c.right(), &u = c.up(), &p = c.position(), f = -c.forward();
     const QMatrix4x4 view(r.x, r.y, r.z, -r.dot(p), u.x, u.y, u.z, -u.dot(p), f.x, f.y, f.z, -f.dot(p), 0, 0,
                           0, 1);
     return projection * view;
@@ -323,7 +324,7 @@ std::string ViewWidget::pick(const QPoint& at) {
         const auto q = project(V3f(std::get<V3d>(d.value(n->id, "position"))));
         if (q && QLineF(*q, QPointF(at)).length() < px(12)) return n->id;
     }
-    if (const std::string curve = curves_->curveAt(at, port()); !curve.empty()) return curve;
+    if (std::string curve = curves_->curveAt(at, port()); !curve.empty()) return curve;
     unsigned char pixel[4] = {};
     drawForPicking(at, false, [&](int x, int y) {
         QOpenGLContext::currentContext()->functions()->glReadPixels(x, y, 1, 1, GL_RGBA, GL_UNSIGNED_BYTE,
