@@ -67,27 +67,35 @@ float comesBy(const V3f* a0, const V3f* a1, const V3f* b0, const V3f* b1) {
     return std::sqrt(most);
 }
 
-/// Where points would have been at the start had they come the same way in the mean: a coat that falls, or is
-/// carried along, is looked through as one at rest.
-std::vector<V3f> withoutMean(std::span<const V3f> start, std::span<const V3f> p) {
+/// How points moved in the mean. Without it a coat that falls, or is carried along, is one at rest.
+V3f meanWay(std::span<const V3f> start, std::span<const V3f> p) {
     V3d sum(0.0);
     size_t count = 0;
     for (size_t i = 0; i < p.size(); ++i)
         if (isFinite(p[i]) && isFinite(start[i])) sum += V3d(p[i] - start[i]), ++count;
-    const V3f mean(sum / double(std::max<size_t>(1, count)));
+    return V3f(sum / double(std::max<size_t>(1, count)));
+}
+
+std::vector<V3f> withoutMean(std::span<const V3f> start, std::span<const V3f> p) {
+    const V3f mean = meanWay(start, p);
     std::vector<V3f> moved(start.begin(), start.end());
     for (V3f& s : moved) s += mean;
     return moved;
+}
+
+/// Whether no point is farther from where it was than that.
+bool within(std::span<const V3f> start, std::span<const V3f> p, float far) {
+    const float far2 = far * far;
+    for (size_t i = 0; i < p.size(); ++i)
+        if (!((p[i] - start[i]).length2() < far2)) return false;
+    return true;
 }
 
 /// Whether all that could come together now is in the list.
 bool holds(const StrandNeighbours& near, std::span<const V3f> p, size_t pieces, float thickness) {
     if (near.looked.size() != p.size() || near.begin.size() != pieces + 1 || near.thickness != thickness)
         return false;
-    const float far = 0.25f * near.slack * near.slack;  // each may come half of it
-    for (size_t i = 0; i < p.size(); ++i)
-        if (!((p[i] - near.looked[i]).length2() < far)) return false;
-    return true;
+    return within(withoutMean(near.looked, p), p, 0.5f * near.slack);  // each may come half of it
 }
 
 /// A part of what a piece passes over in a substep: no place of it is farther from the middle than half and
@@ -199,12 +207,16 @@ class Cells {
 
 /// @param start  where the points were at the beginning of the substep: pieces that pass each other on the
 /// way are near, however fast they go
+/// @param rounds  of moves after which the list shall hold still
 void look(const Pieces& pieces, std::span<const V3f> start0, std::span<const V3f> p, float thickness,
-          StrandNeighbours& near, Progress& progress) {
+          int rounds, StrandNeighbours& near, Progress& progress) {
     const std::vector<V3f> start = withoutMean(start0, p);
     const size_t n = pieces.size();
     near.looked.assign(p.begin(), p.end());
-    near.thickness = thickness, near.slack = 2.0f * thickness;
+    // What goes farther than that in each substep is looked through in each: then there is no use in seeing
+    // far.
+    const bool still = within(start, p, thickness);
+    near.thickness = thickness, near.slack = still ? 2.0f * thickness : rounds > 1 ? thickness : 0.0f;
     const float slack = thickness + near.slack;
     float cell = 0;
     const std::vector<Placed> all = partsOf(pieces, start, p, slack, cell);
@@ -298,7 +310,8 @@ void spaceStrands(const StrandSet& set, std::span<const V3f> start, std::span<V3
     if (pieces.size() == 0) return;
     std::vector<V3f> moveA(pieces.size()), moveB(pieces.size());
     for (int round = 0; round < rounds; ++round) {
-        if (!holds(near, p, pieces.size(), thickness)) look(pieces, start, p, thickness, near, progress);
+        if (!holds(near, p, pieces.size(), thickness))
+            look(pieces, start, p, thickness, rounds, near, progress);
         parallelRanges(pieces.size(), 512, progress, [&](size_t begin, size_t end) {
             for (size_t i = begin; i < end; ++i) {
                 moveA[i] = moveB[i] = V3f(0.0f);
