@@ -56,7 +56,7 @@ int main(int argc, char** argv) {
     window.setUnattended(picture);
     if (!picture) window.controller().setAutosaveFolder(ovrix::Autosave::userFolder());
     for (const QString& file : parser.positionalArguments()) {
-        if (file.endsWith(".ovrix"))
+        if (file.endsWith(".ovrix", Qt::CaseInsensitive))
             window.openScene(file);
         else
             window.controller().importFile(file);

@@ -14,6 +14,7 @@
 
 #include "base/error.h"
 #include "base/hash.h"
+#include "base/open_file.h"
 
 namespace fs = std::filesystem;
 
@@ -22,41 +23,6 @@ namespace ovrix {
 namespace {
 
 const char* const kNoSpace = "Free some space on the disk, or save elsewhere";
-
-/// A file that is open, and known to be one that has an end.
-class OpenFile {
-  public:
-    explicit OpenFile(const fs::path& path) : path_(path) {
-        requireReadable(path);
-        file_ = ::open(path.c_str(),
-                       O_RDONLY | O_CLOEXEC | O_NONBLOCK);  // a pipe that came meanwhile does not wait
-        struct stat info {};
-        if (file_ < 0) throw Error(std::strerror(errno), path.string(), "Check that you may read it");
-        if (::fstat(file_, &info) != 0 || !S_ISREG(info.st_mode)) {
-            ::close(file_);
-            throw Error("is no regular file", path.string(), "Choose another file");
-        }
-        size_ = uint64_t(info.st_size);
-    }
-    ~OpenFile() { ::close(file_); }
-    OpenFile(const OpenFile&) = delete;
-    OpenFile& operator=(const OpenFile&) = delete;
-    uint64_t size() const { return size_; }
-    /// Up to @p most bytes; 0 at the end.
-    size_t read(char* to, size_t most) const {
-        ssize_t got;
-        do {
-            got = ::read(file_, to, most);
-        } while (got < 0 && errno == EINTR);
-        if (got < 0) throw Error("could not be read to its end", path_.string(), "Check the disk");
-        return size_t(got);
-    }
-
-  private:
-    const fs::path& path_;
-    int file_ = -1;
-    uint64_t size_ = 0;
-};
 
 constexpr size_t kPiece = size_t(1) << 20;
 
@@ -143,7 +109,7 @@ void requireReadable(const fs::path& path) {
 }
 
 std::string readFile(const fs::path& path, Progress& progress, uint64_t most) {
-    const OpenFile file(path);
+    OpenFile file(path);
     const auto tooLarge = [&](uint64_t size) {
         if (size > most)
             throw Error(
@@ -166,7 +132,7 @@ std::string readFile(const fs::path& path, Progress& progress, uint64_t most) {
 }
 
 uint64_t hashOfFile(const fs::path& path, Progress& progress) {
-    const OpenFile file(path);
+    OpenFile file(path);
     std::string piece(kPiece, '\0');
     Hasher all;
     for (size_t filled = 0, got = 1; got > 0;) {

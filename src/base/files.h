@@ -11,6 +11,9 @@ namespace ovrix {
 /// More than any text file holds that people or programs write for us; what is larger is taken for a mistake.
 inline constexpr uint64_t kMostRead = uint64_t(4) << 30;
 
+/// What is read of one file may take so much memory where nobody says otherwise.
+inline constexpr size_t kMemoryOfFile = size_t(3) << 30;
+
 /// The whole file. Throws Error naming the file when it is missing, no regular file (a folder, a device, a
 /// pipe: they may have no end), not readable or larger than @p most bytes; Cancelled.
 std::string readFile(const std::filesystem::path& path, Progress& progress = Progress::none(),

@@ -3,6 +3,7 @@
 #include <tbb/task_arena.h>
 
 #include <tuple>
+#include <type_traits>
 
 #include "base/error.h"
 #include "geo/cubic.h"
@@ -307,8 +308,10 @@ SurfaceHit MovingSurface::During::closestBy(const V3f& point, float reach, Known
     if (!hit.hit) return hit;
     hit.distance *= size;
     hit.position = hit.position * world1_;
-    world1_.multDirMatrix(V3f(hit.normal), hit.normal);
-    hit.normal.normalize();
+    if constexpr (!std::is_same_v<std::remove_cvref_t<Known>, NearTriangles>) {
+        world1_.multDirMatrix(V3f(hit.normal), hit.normal);
+        hit.normal.normalize();
+    }
     return hit;
 }
 

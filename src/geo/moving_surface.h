@@ -52,7 +52,7 @@ class MovingSurface {
         /// The closest place at the end of the part; no hit when all lies beyond @p reach. A triangle that
         /// may be near makes it quicker.
         SurfaceHit closest(const V3f& point, float reach, uint32_t guess = kNoTriangle) const;
-        /// The same by what is known to be near.
+        /// The same by what is known to be near; the normal is left out.
         SurfaceHit closest(const V3f& point, float reach, NearTriangles& near) const;
         /// Whether it stands still in the whole frame.
         bool still() const { return surface_->shape_ && surface_->before_ == surface_->now_; }

@@ -26,16 +26,16 @@ struct NearestFew {
     size_t wanted, found = 0;
     uint32_t* index;
     float* d2;
-    float worst() const {
-        return found < wanted ? std::numeric_limits<float>::max()
-                              : std::nextafter(d2[found - 1], std::numeric_limits<float>::max());
-    }
+    float bound = std::numeric_limits<float>::max();
+    float worst() const { return bound; }  // asked at each branch of a tree
     bool add(float distance, uint32_t i) {
         const auto before = [&](size_t k) { return d2[k] < distance || (d2[k] == distance && index[k] < i); };
         if (found == wanted && before(found - 1)) return false;
         size_t k = found < wanted ? found++ : found - 1;
         for (; k > 0 && !before(k - 1); --k) index[k] = index[k - 1], d2[k] = d2[k - 1];
         index[k] = i, d2[k] = distance;
+        if (found == wanted)  // one as far as the last may have a lower index
+            bound = std::nextafter(d2[found - 1], std::numeric_limits<float>::max());
         return true;
     }
 };
@@ -66,12 +66,13 @@ constexpr size_t kPart = 8192;  // points of a part at least
 }  // namespace
 
 struct NearestPoints::Part {
-    /// A part of the cloud as the tree library reads it: by their place in the list.
+    /// A part of the cloud as the tree library reads it: in the order of its leaves, so that those which are
+    /// looked at together lie side by side.
     struct Cloud {
-        const V3f* points = nullptr;
-        std::span<const uint32_t> index;
-        size_t kdtree_get_point_count() const { return index.size(); }
-        float kdtree_get_pt(size_t i, size_t axis) const { return points[index[i]][int(axis)]; }
+        std::vector<V3f> points;
+        std::span<uint32_t> index;  ///< of the points, in the whole cloud
+        size_t kdtree_get_point_count() const { return points.size(); }
+        float kdtree_get_pt(size_t i, size_t axis) const { return points[i][int(axis)]; }
         template <class Box>
         bool kdtree_get_bbox(Box&) const {
             return false;
@@ -82,11 +83,22 @@ struct NearestPoints::Part {
     using Index =
         nanoflann::KDTreeSingleIndexAdaptor<nanoflann::L2_Simple_Adaptor<float, Cloud>, Cloud, 3, uint32_t>;
     std::unique_ptr<Index> index;
-    void build(const V3f* points, std::span<const uint32_t> which) {
-        cloud = {points, which};
-        for (const uint32_t i : which) box.extendBy(points[i]);
+    void build(const std::vector<V3f>& all, std::span<uint32_t> which) {
+        cloud.index = which;
+        cloud.points = gathered(all, which);
+        for (const V3f& p : cloud.points) box.extendBy(p);
         index = std::make_unique<Index>(3, cloud, nanoflann::KDTreeSingleIndexAdaptorParams(10));
         index->buildIndex();
+        const std::vector<uint32_t> was(which.begin(), which.end());
+        for (size_t k = 0; k < which.size(); ++k)
+            which[k] = was[index->vAcc[k]], index->vAcc[k] = uint32_t(k);
+        cloud.points = gathered(all, which);
+    }
+    static std::vector<V3f> gathered(const std::vector<V3f>& all, std::span<const uint32_t> which) {
+        std::vector<V3f> out;
+        out.reserve(which.size());
+        for (const uint32_t i : which) out.push_back(all[i]);
+        return out;
     }
     float distance2(const V3f& p) const {
         float sum = 0;
@@ -194,8 +206,8 @@ NearestPoints::NearestPoints(std::vector<V3f> points)
     t.cut(points_, 0, t.order.size(), 3, pieces);  // as many whatever the number of threads
     t.parts.resize(pieces.size());
     const auto build = [&](size_t k) {
-        t.parts[k].build(points_.data(), std::span<const uint32_t>(t.order).subspan(
-                                             pieces[k].first, pieces[k].second - pieces[k].first));
+        t.parts[k].build(points_,
+                         std::span(t.order).subspan(pieces[k].first, pieces[k].second - pieces[k].first));
     };
     // It may be made within a parallel loop, or while others wait for it: no other work is taken up
     // meanwhile.

@@ -28,6 +28,17 @@ class MeshEdges {
     std::vector<uint32_t> across_, around_, begin_;
 };
 
+/// Whether a place with these weights of the second and third corner lies on an edge, but for rounding, and
+/// which corners have no part in it.
+struct NoPart {
+    bool of[3];
+    int count;
+    NoPart(float u, float v) : of{1.0f - u - v <= kOn, u <= kOn, v <= kOn} {
+        count = int(of[0]) + int(of[1]) + int(of[2]);
+    }
+    static constexpr float kOn = 4e-7f;
+};
+
 /// Out of the mesh at a place of a triangle, not normalised: the triangle's own normal within it, the sum of
 /// both on an edge, and at a corner that of all around, each weighted by its angle there. With it the side on
 /// which a point lies of its closest place is right also at sharp edges, where no one triangle's normal tells
@@ -45,12 +56,11 @@ V3f pseudonormal(const Mesh& mesh, const EdgesOf& edgesOf, uint32_t triangle, fl
         const float length = n.length();
         return length > 0 ? n / length : V3f(0.0f);
     };
-    constexpr float kOn = 4e-7f;  // weights of places on an edge are 0 but for rounding
-    const bool none[3] = {1.0f - u - v <= kOn, u <= kOn, v <= kOn};
-    const int zeros = int(none[0]) + int(none[1]) + int(none[2]);
-    if (zeros == 0) return normal(triangle);
+    const NoPart part(u, v);
+    const bool(&none)[3] = part.of;
+    if (part.count == 0) return normal(triangle);
     const MeshEdges& edges = edgesOf();
-    if (zeros == 1) {
+    if (part.count == 1) {
         const uint32_t other = edges.across(triangle, none[2] ? 0 : none[0] ? 1 : 2);
         return other == MeshEdges::kNone ? normal(triangle) : normal(triangle) + normal(other);
     }

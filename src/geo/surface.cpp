@@ -359,11 +359,15 @@ SurfaceHit Surface::closest(const V3f& point, float reach, NearTriangles& near) 
         lookAround(point, best.distance + 0.75f * side, near);
         if (const SurfaceHit listed = closestOf(point, reach, near); listed.hit) best = listed;
     }
-    if (best.hit) best.normal = normalAt(best.triangle, best.u, best.v);
     return best;
 }
 
 V3f Surface::outwardAt(uint32_t triangle, float u, float v) const {
+    if (NoPart(u, v).count == 0) {
+        const V3f n = packed_[triangle].e1.cross(packed_[triangle].e2);
+        const float length = n.length();
+        return length > 0 ? n / length : V3f(0.0f);
+    }
     const auto edges = [&]() -> const MeshEdges& {
         std::call_once(edgesOnce_, [&] { edges_ = std::make_unique<const MeshEdges>(*mesh_); });
         return *edges_;

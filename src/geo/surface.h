@@ -90,6 +90,7 @@ class Surface {
                        uint32_t guess = kNoTriangle) const;
 
     /// The same by what is known to be near, which is looked for anew where it does not hold for the point.
+    /// Without the normal: see outwardAt().
     SurfaceHit closest(const V3f& point, float reach, NearTriangles& near) const;
     /// Another one for each surface that was ever made in this run of the program.
     uint64_t number() const { return number_; }

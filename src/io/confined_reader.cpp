@@ -101,7 +101,7 @@ std::unique_ptr<Answer> readConfined(Reading what, const std::filesystem::path& 
     posix_spawn_file_actions_addopen(&actions, 2, "/dev/null", O_WRONLY, 0);
     posix_spawn_file_actions_adddup2(&actions, answer.get(), 3);
     // What it may take is some times the result: the library's own copy, and what it is made from.
-    const size_t most = std::min(size_t(12) << 30, (size_t(1) << 30) + 4 * std::min(memory, size_t(3) << 30));
+    const size_t most = std::min(size_t(12) << 30, (size_t(1) << 30) + 4 * std::min(memory, kMemoryOfFile));
     std::vector<std::string> words = {program.string(), std::to_string(int(what)), path.string(),
                                       std::to_string(most), std::to_string(longestRead(path).count() * 4)};
     words.insert(words.end(), more.begin(), more.end());

@@ -2,6 +2,7 @@
 #pragma once
 #include <filesystem>
 
+#include "base/files.h"
 #include "base/progress.h"
 #include "geo/mesh.h"
 
@@ -24,7 +25,7 @@ struct FileMesh {
 /// Throws Error naming the file and what is wrong with it (missing, empty, a folder, not readable, damaged,
 /// positions that are no numbers, indices out of range, nothing to show), or Cancelled.
 /// @param memory  bytes that the scene may take
-FileMesh readMesh(const std::filesystem::path& path, Progress& progress, size_t memory = size_t(3) << 30);
+FileMesh readMesh(const std::filesystem::path& path, Progress& progress, size_t memory = kMemoryOfFile);
 
 /// The extensions that readMesh() takes, in lower case with the dot.
 const std::vector<std::string>& meshExtensions();

@@ -1,10 +1,7 @@
 #include "io/state_columns.h"
 
 #include <blosc.h>
-#include <fcntl.h>
-#include <unistd.h>
 
-#include <cerrno>
 #include <cstring>
 #include <fstream>
 #include <map>
@@ -13,6 +10,7 @@
 #include "base/error.h"
 #include "base/files.h"
 #include "base/json_guard.h"
+#include "base/open_file.h"
 #include "base/parallel.h"
 
 namespace ovrix {
@@ -115,21 +113,7 @@ const std::map<std::string, std::pair<size_t, Column (*)(size_t)>>& columnKinds(
 class ColumnsReader {
   public:
     ColumnsReader(const std::filesystem::path& path, size_t memory, Progress& progress)
-        : path_(path), memory_(memory), progress_(progress) {
-        requireReadable(path);
-        file_ = ::open(path.c_str(), O_RDONLY | O_CLOEXEC | O_NONBLOCK);
-        const off_t end = file_ < 0 ? -1 : ::lseek(file_, 0, SEEK_END);
-        if (end < 0) {
-            if (file_ >= 0) ::close(file_);
-            throw Error("could not be opened", path.string(), "Check that you may read it");
-        }
-        size_ = uint64_t(end);
-    }
-    ~ColumnsReader() {
-        if (file_ >= 0) ::close(file_);
-    }
-    ColumnsReader(const ColumnsReader&) = delete;
-    ColumnsReader& operator=(const ColumnsReader&) = delete;
+        : path_(path), file_(path), memory_(memory), progress_(progress) {}
 
     StateFile read() {
         char begin[kColumnsName.size() + 8];
@@ -137,7 +121,7 @@ class ColumnsReader {
         uint64_t length;
         std::memcpy(&length, begin + kColumnsName.size(), sizeof length);
         if (std::string_view(begin, kColumnsName.size()) != kColumnsName || length > kLongestHeader ||
-            length > size_ - at_)
+            length > file_.size() - at_)
             damaged();
         std::string text(length, '\0');
         take(text.data(), length);
@@ -150,7 +134,7 @@ class ColumnsReader {
         } catch (const Json::exception&) {
             damaged();
         }
-        if (at_ != size_) damaged();
+        if (at_ != file_.size()) damaged();
         fill();
         for (Set& s : sets_) {
             AttributeSet columns;
@@ -177,15 +161,10 @@ class ColumnsReader {
         throw Error("is no frame of a simulation, or is damaged", path_.string(), "Bake it again");
     }
     void readAt(uint64_t at, char* to, size_t size) const {
-        while (size > 0) {
-            const ssize_t got = ::pread(file_, to, size, off_t(at));
-            if (got < 0 && errno == EINTR) continue;
-            if (got <= 0) damaged();
-            to += got, at += uint64_t(got), size -= size_t(got);
-        }
+        if (!file_.readAt(at, to, size)) damaged();
     }
     void take(char* to, size_t size) {
-        if (size > size_ - at_) damaged();
+        if (size > file_.size() - at_) damaged();
         readAt(at_, to, size);
         at_ += size;
     }
@@ -207,7 +186,7 @@ class ColumnsReader {
                             "Raise the memory limit in Preferences");
             for (size_t b = 0; b < blocks.size(); ++b) {
                 const uint64_t packed = blocks[b].get<uint64_t>();
-                if (packed > kBlockBytes + BLOSC_MAX_OVERHEAD || packed > size_ - at_) damaged();
+                if (packed > kBlockBytes + BLOSC_MAX_OVERHEAD || packed > file_.size() - at_) damaged();
                 parts_.push_back(
                     {sets_.size() - 1, sets_.back().columns.size(), b * kBlockBytes, at_, size_t(packed)});
                 at_ += packed;
@@ -244,10 +223,10 @@ class ColumnsReader {
         Column (*blank)(size_t);
     };
     const std::filesystem::path& path_;
+    OpenFile file_;
     size_t memory_;
     Progress& progress_;
-    int file_ = -1;
-    uint64_t size_ = 0, at_ = 0;
+    uint64_t at_ = 0;
     size_t bytes_ = 0;
     std::vector<Set> sets_;
     std::vector<Make> makes_;

@@ -4,6 +4,7 @@
 #include <functional>
 #include <map>
 
+#include "base/files.h"
 #include "base/progress.h"
 #include "geo/attributes.h"
 
@@ -26,7 +27,7 @@ void writeStateFile(const std::filesystem::path& path, const StateFile& state);
 std::function<void()> readyStateFile(const std::filesystem::path& path, const StateFile& state);
 /// Sets with the same bits. Throws Error, naming the file, when it is missing, damaged or none of
 /// ours.
-StateFile readStateFile(const std::filesystem::path& path, size_t memory = size_t(3) << 30,
+StateFile readStateFile(const std::filesystem::path& path, size_t memory = kMemoryOfFile,
                         Progress& progress = Progress::none());
 
 }  // namespace ovrix

@@ -2,6 +2,7 @@
 #pragma once
 #include <filesystem>
 
+#include "base/files.h"
 #include "base/progress.h"
 #include "io/elements_io.h"
 #include "io/state_file.h"
@@ -10,13 +11,13 @@ namespace ovrix {
 
 void writeVdbPoints(const std::filesystem::path& path, const AttributeSet& points);
 /// P, id, and float and vector attributes. Throws Error.
-PointSet readVdbPoints(const std::filesystem::path& path, size_t memory = size_t(3) << 30,
+PointSet readVdbPoints(const std::filesystem::path& path, size_t memory = kMemoryOfFile,
                        Progress& progress = Progress::none());
 ElementsInfo readVdbInfo(const std::filesystem::path& path);
 
 /// As readyStateFile() and readStateFile() do for .vdb.
 std::function<void()> readyStateVdb(const std::filesystem::path& path, const StateFile& state);
-StateFile readStateVdb(const std::filesystem::path& path, size_t memory = size_t(3) << 30,
+StateFile readStateVdb(const std::filesystem::path& path, size_t memory = kMemoryOfFile,
                        Progress& progress = Progress::none());
 
 }  // namespace ovrix

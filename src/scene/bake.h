@@ -2,6 +2,7 @@
 #pragma once
 #include <set>
 
+#include "base/files.h"
 #include "scene/simulated.h"
 
 namespace ovrix {
@@ -25,7 +26,7 @@ std::filesystem::path bakeFolder(const std::filesystem::path& scene, const std::
 BakeInfo bakeInfo(const std::filesystem::path& folder, std::string* problem = nullptr);
 /// A frame. Throws Error when it is missing, damaged, or of another simulation than the list says.
 SolverStatePtr readBaked(const std::filesystem::path& folder, const BakeInfo& info, int frame,
-                         size_t memory = size_t(3) << 30, Progress& progress = Progress::none());
+                         size_t memory = kMemoryOfFile, Progress& progress = Progress::none());
 
 struct BakeOptions {
     int first = 1, last = 1;

@@ -283,7 +283,7 @@ void listFolder(const fs::path& folder, bool own, const fs::path& pictures, std:
     std::error_code none;
     const size_t first = out.size();
     for (const auto& item : fs::directory_iterator(folder, none)) {
-        if (item.path().extension() != ".recipe") continue;
+        if (endingOf(item.path()) != ".recipe") continue;
         LibraryEntry entry;
         entry.file = item.path();
         entry.own = own;

@@ -249,7 +249,6 @@ static float distanceTo(const Box3f& box, const V3f& p) {
 }
 
 void Collisions::pushOut(Passage& p, float seconds, Clearance& clear, float around) const {
-    if (clear.touching && clear.holds(p.x1) && restsOn(p, seconds, clear)) return;
     if (!clear.touching && clear.holds(p.x0) && clear.holds(p.x1) &&
         (clear.close || clear.holds(p.x1, around)))
         return;

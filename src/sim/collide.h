@@ -75,9 +75,14 @@ class Collisions {
     /// Moves the passage's end out of closed meshes, by the closest place alone: for what is moved a little
     /// in each of many substeps; past open meshes and planes as settle() does. @p seconds of the substep.
     /// Looks only when the way leads out of @p clear, which then is what it sees: the result is the same.
-    /// What goes along a closed mesh by less than a quarter of the thickness takes it as flat there, until it
-    /// is woken. It looks as far as @p around, where that is not many times the thickness.
+    /// It looks as far as @p around, where that is not many times the thickness.
     void pushOut(Passage& passage, float seconds, Clearance& clear, float around = 0) const;
+    /// Asked before pushOut(): whether it is where it last lay on a mesh, but for a part of the thickness.
+    /// What goes along by less than a quarter of it takes the mesh as flat there, until it is woken. Then it
+    /// is kept off that, and nothing else is to be done.
+    bool rests(Passage& passage, float seconds, const Clearance& clear) const {
+        return clear.touching && clear.holds(passage.x1) && restsOn(passage, seconds, clear);
+    }
     /// Whether a straight piece between two points meets nothing, by what is known around them alone; false
     /// where that does not tell. @p atA  null for a point that is held by what may be the collider itself
     bool clearBetween(const V3f& a, const Clearance* atA, const V3f& b, const Clearance& atB) const;

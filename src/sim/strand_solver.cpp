@@ -397,9 +397,11 @@ class StrandSolver : public Solver {
                 const size_t at = set.start[k] + i;
                 const V3f v = (line[i] - start[at]) * (1.0f / dt);
                 Passage passage{start[at], v, line[i], v};
-                // Far enough to know of half the piece before it, or all of the root's.
-                const float around = (i == 1 ? 1.05f : 0.55f) * (line[i] - line[i - 1]).length();
-                collisions.pushOut(passage, dt, memo->clear[at], around);
+                if (!collisions.rests(passage, dt, memo->clear[at])) {
+                    // Far enough to know of half the piece before it, or all of the root's.
+                    const float around = (i == 1 ? 1.05f : 0.55f) * (line[i] - line[i - 1]).length();
+                    collisions.pushOut(passage, dt, memo->clear[at], around);
+                }
                 line[i] = passage.x1;
                 any |= passage.touched;
             }

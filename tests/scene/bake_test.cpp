@@ -75,8 +75,8 @@ bool sameBits(const AttributeSet& a, const AttributeSet& b) {
                 if constexpr (std::is_same_v<T, StringColumn>)
                     return x == std::get<T>(*cb[i].second);
                 else
-                    return std::memcmp(x.data(), std::get<T>(*cb[i].second).data(),
-                                       x.size() * sizeof(x[0])) == 0;
+                    return x.empty() || std::memcmp(x.data(), std::get<T>(*cb[i].second).data(),
+                                                    x.size() * sizeof(x[0])) == 0;
             },
             *ca[i].second);
         if (!same) return false;

@@ -426,7 +426,8 @@ void RenderPane::chooseFileAndSave() {
     if (file.isEmpty()) return;
     const auto& kind = kinds[std::max<qsizetype>(0, titles.indexOf(chosen))];
     if (QFileInfo(file).suffix().isEmpty()) file += kind.ending;
-    const bool fits = file.endsWith(kind.ending);  // another ending was typed: it decides
+    const bool fits =
+        file.endsWith(kind.ending, Qt::CaseInsensitive);  // another ending was typed: it decides
     save(file, fits ? std::optional(kind.depth) : std::nullopt);
 }
 

@@ -131,13 +131,11 @@ void FrameRuler::paintLoop(QPainter& p) {
     p.fillRect(QRectF(xOf(to), 0, width() - xOf(to), height()), shade);
 }
 
-void FrameRuler::paintEvent(QPaintEvent*) {
-    QPainter p(this);
-    p.setRenderHint(QPainter::Antialiasing);
+/// Marks of frames, the named ones as far apart as their numbers take; none under the flag of the present
+/// one.
+void FrameRuler::paintFrames(QPainter& p, double top, const QRectF& flag) {
     const Tokens& t = tokens();
     const auto [first, last] = range();
-    const double top = px(16);
-    paintAlive(p, QRectF(0, top, width(), height() - top - px(9)));
     p.setFont(figureFont(7.75));
     const QFontMetrics metrics = p.fontMetrics();
     const double widest = std::max(metrics.horizontalAdvance(QString::number(first)),
@@ -155,28 +153,39 @@ void FrameRuler::paintEvent(QPaintEvent*) {
         const QString text = QString::number(f);
         const double w = metrics.horizontalAdvance(text) + px(2);
         const double left = std::clamp(x - w / 2, 0.0, std::max(0.0, width() - w));  // whole at both ends
-        p.drawText(QRectF(left, 0, w, top - px(2)), Qt::AlignCenter, text);
+        const QRectF label(left, 0, w, top - px(2));
+        if (!label.intersects(flag)) p.drawText(label, Qt::AlignCenter, text);
     }
+}
+
+void FrameRuler::paintEvent(QPaintEvent*) {
+    QPainter p(this);
+    p.setRenderHint(QPainter::Antialiasing);
+    const Tokens& t = tokens();
+    const double top = px(16);
+    paintAlive(p, QRectF(0, top, width(), height() - top - px(9)));
+    const double now = controller_.frame(), nowAt = xOf(now);
+    const QString nowText = numberText(now, now == std::floor(now));
+    p.setFont(figureFont(8.75));
+    const double flagWidth = p.fontMetrics().horizontalAdvance(nowText) + px(10);
+    const QRectF flag(std::clamp(nowAt - flagWidth / 2, 0.0, std::max(0.0, width() - flagWidth)), 0,
+                      flagWidth, px(15));
+    paintFrames(p, top, flag);
     paintCache(p, QRectF(0, height() - px(7), width(), px(6)));
     paintLoop(p);
     p.setPen(QPen(t.violet, 1.2));
-    const double now = controller_.frame();
     for (double f : keyFrames()) {
         p.setBrush(std::abs(f - now) < 0.01 ? QBrush(t.violet) : QBrush(t.panel));
         paintDiamond(p, QPointF(xOf(f), keyRow()), px(4));
     }
-    const double x = xOf(now);
     p.setPen(QPen(t.seaGlass, 1.5));
-    p.drawLine(QPointF(x, top - px(1)), QPointF(x, height()));
+    p.drawLine(QPointF(nowAt, top - px(1)), QPointF(nowAt, height()));
     p.setFont(figureFont(8.75));
-    const QString text = numberText(now, now == std::floor(now));
-    const double w = p.fontMetrics().horizontalAdvance(text) + px(10);
-    const QRectF flag(std::clamp(x - w / 2, 0.0, width() - w), 0, w, px(15));
     p.setPen(Qt::NoPen);
     p.setBrush(t.seaGlass);
     p.drawRoundedRect(flag, px(3), px(3));
     p.setPen(t.ink);
-    p.drawText(flag, Qt::AlignCenter, text);
+    p.drawText(flag, Qt::AlignCenter, nowText);
     if (hasFocus()) {
         p.setPen(QPen(t.seaGlass, 1));
         p.setBrush(Qt::NoBrush);

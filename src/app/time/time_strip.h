@@ -42,6 +42,7 @@ class FrameRuler : public QWidget {
     void paintAlive(QPainter& p, const QRectF& box);
     void paintCache(QPainter& p, const QRectF& box);
     void paintLoop(QPainter& p);
+    void paintFrames(QPainter& p, double top, const QRectF& flag);
     void moveKeys(double from, double to);
 
     Controller& controller_;

@@ -25,7 +25,8 @@ void WorkNote::look() {
     const int room = parentWidget()->width() - px(120);
     const int wide =
         std::max(px(80), std::min(QFontMetrics(textFont(9)).horizontalAdvance(text_) + px(28), room));
-    setGeometry((parentWidget()->width() - wide) / 2, px(12), wide, px(26));
+    // Under the line that says what the view shows.
+    setGeometry((parentWidget()->width() - wide) / 2, px(34), wide, px(26));
     show();
     raise();
     update();

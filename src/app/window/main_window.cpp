@@ -313,7 +313,7 @@ bool MainWindow::saveAs() {
         QString::fromStdString((controller_.session().folder() / "scene.ovrix").string()),
         "Scenes (*.ovrix)");
     if (file.isEmpty()) return false;
-    if (!file.endsWith(".ovrix")) file += ".ovrix";
+    if (!file.endsWith(".ovrix", Qt::CaseInsensitive)) file += ".ovrix";
     return controller_.saveScene(file);
 }
 
@@ -516,9 +516,9 @@ void MainWindow::dropEvent(QDropEvent* e) {
         dropRecipe(QString::fromUtf8(e->mimeData()->data(kRecipeMime)), e->position().toPoint());
     for (const QUrl& url : e->mimeData()->urls()) {
         const QString file = url.toLocalFile();
-        if (file.endsWith(".ovrix")) {
+        if (file.endsWith(".ovrix", Qt::CaseInsensitive)) {
             openScene(file);
-        } else if (file.endsWith(".recipe")) {
+        } else if (file.endsWith(".recipe", Qt::CaseInsensitive)) {
             dropRecipe(file, e->position().toPoint());
         } else {
             controller_.importFile(file);
