@@ -5,6 +5,9 @@
 #include <charconv>
 #include <filesystem>
 #include <limits>
+#include <span>
+#include <string>
+#include <vector>
 
 #include "base/vec.h"
 

@@ -95,7 +95,8 @@ TEST_CASE("what makes nothing says why, with recipes of its own and shared ones"
     for (const Check& c : s.checks()) told += c.text.find("its count is too small") != std::string::npos;
     CHECK(told == 2);
     s.set(s.layer + "/scatter/count", "20");
-    for (const Step& step : Document(s.document).get(s.layer).steps)
+    const Document whole = s.document;
+    for (const Step& step : whole.get(s.layer).steps)
         s.document = withStepOn(s.document, s.layer, step.id, false);
     CHECK(s.check("no step that is on"));
     Plate bare;
@@ -108,7 +109,8 @@ TEST_CASE("what makes nothing says why, with recipes of its own and shared ones"
     CHECK(bare.document.get(second).steps.empty());
     Document lost = bare.document;
     lost = withText(lost, bare.layer + "/surface", "");
-    for (const Step& step : Document(lost).get(bare.layer).steps)
+    const Document before = lost;
+    for (const Step& step : before.get(bare.layer).steps)
         lost = withoutStep(lost, bare.layer, step.id);
     bare.document = lost;
     CHECK(bare.check("lies on no surface"));

@@ -103,7 +103,7 @@ void FrameRuler::paintAlive(QPainter& p, const QRectF& box) {
 void FrameRuler::paintCache(QPainter& p, const QRectF& box) {
     const SimulationStatus* s = simulation();
     if (!s) return;
-    const auto [first, last] = range();
+    const int first = range().first, last = range().second;
     const double frameWidth = (xOf(last) - xOf(first)) / (last - first);
     const auto bar = [&](int frame, double top, double height, const QColor& color) {
         if (frame < first || frame > last) return;
