@@ -110,8 +110,7 @@ TEST_CASE("what makes nothing says why, with recipes of its own and shared ones"
     Document lost = bare.document;
     lost = withText(lost, bare.layer + "/surface", "");
     const Document before = lost;
-    for (const Step& step : before.get(bare.layer).steps)
-        lost = withoutStep(lost, bare.layer, step.id);
+    for (const Step& step : before.get(bare.layer).steps) lost = withoutStep(lost, bare.layer, step.id);
     bare.document = lost;
     CHECK(bare.check("lies on no surface"));
 }
