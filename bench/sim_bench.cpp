@@ -163,8 +163,8 @@ struct Places {
 
 /// The tree and the sixteen nearest of each, by the library's own calls.
 void swarmNeighbours(benchmark::State& state) {
-    const auto points =
-        std::get<std::shared_ptr<const PointSet>>(cloud(20000, 2, 1))->attributes.find<V3f>("P");
+    const Geometry all = cloud(20000, 2, 1);
+    const auto points = std::get<std::shared_ptr<const PointSet>>(all)->attributes.find<V3f>("P");
     const std::vector<V3f> p(points.begin(), points.end());
     using Tree =
         nanoflann::KDTreeSingleIndexAdaptor<nanoflann::L2_Simple_Adaptor<float, Places>, Places, 3, uint32_t>;

@@ -6,6 +6,7 @@
 #include <fstream>
 #include <string>
 
+#include "base/error.h"
 #include "io/elements_io.h"
 #include "io/image_io.h"
 #include "io/state_file.h"
@@ -70,6 +71,7 @@ void state(const uint8_t* data, size_t size) {
 void bake(const uint8_t* data, size_t size) {
     std::string problem;
     bakeInfo(std::filesystem::path(asFile(data, size, "bake.json")).parent_path(), &problem);
+    if (!problem.empty()) throw Error(problem);  // it tells, and does not throw
 }
 
 }  // namespace

@@ -1,6 +1,7 @@
 #include "scene/outside.h"
 
 #include <algorithm>
+#include <iterator>
 #include <set>
 
 #include "scene/values.h"
@@ -16,17 +17,24 @@ bool liesIn(const fs::path& path, const fs::path& folder) {
     return !way.empty() && *way.begin() != "..";
 }
 
+/// Over all links, without "." and "..".
+fs::path whole(const fs::path& path, std::error_code& code) {
+    return fs::weakly_canonical(path, code).lexically_normal();
+}
+
 }  // namespace
 
-std::vector<std::string> filesOutside(const Document& document, const fs::path& folder) {
+std::vector<std::string> filesOutside(const Document& document, const fs::path& folder,
+                                      const fs::path& home) {
     std::error_code code;
-    const fs::path home =
-        fs::weakly_canonical(folder.empty() ? fs::path(".") : folder, code).lexically_normal();
+    std::vector<fs::path> known{whole(folder.empty() ? fs::path(".") : folder, code)};
+    if (!home.empty()) known.push_back(whole(home, code));
     std::set<std::string> outside;
     const auto visit = [&](const std::string& path) {
         if (path.empty()) return;
-        const fs::path whole = fs::weakly_canonical(folder / path, code);
-        if (code || !liesIn(whole.lexically_normal(), home)) outside.insert(path);
+        const fs::path file = whole(folder / path, code);
+        const auto holds = [&](const fs::path& in) { return !code && liesIn(file, in); };
+        if (std::none_of(known.begin(), known.end(), holds)) outside.insert(path);
     };
     for (const NodePtr& node : document.nodes()) {
         Node walked = *node;
@@ -39,15 +47,10 @@ std::vector<std::string> filesOutside(const Document& document, const fs::path& 
 
 std::vector<std::string> filesAdded(const Document& before, const Document& after, const fs::path& folder,
                                     const fs::path& home) {
-    std::error_code code;
-    const fs::path there = fs::weakly_canonical(home.empty() ? fs::path(".") : home, code).lexically_normal();
-    const std::vector<std::string> had = filesOutside(before, folder);
+    const std::vector<std::string> had = filesOutside(before, folder),
+                                   has = filesOutside(after, folder, home);
     std::vector<std::string> added;
-    for (const std::string& path : filesOutside(after, folder)) {
-        const fs::path whole = fs::weakly_canonical(folder / path, code);
-        if (!code && liesIn(whole.lexically_normal(), there)) continue;
-        if (!std::binary_search(had.begin(), had.end(), path)) added.push_back(path);
-    }
+    std::set_difference(has.begin(), has.end(), had.begin(), had.end(), std::back_inserter(added));
     return added;
 }
 
@@ -56,9 +59,9 @@ std::vector<std::string> dropImagesOutside(FileMesh& mesh, const std::vector<fs:
     std::error_code code;
     for (FileMaterial& m : mesh.materials) {
         if (m.baseColorImage.empty()) continue;
-        const fs::path whole = fs::weakly_canonical(m.baseColorImage, code).lexically_normal();
+        const fs::path image = whole(m.baseColorImage, code);
         const bool in = !code && std::any_of(folders.begin(), folders.end(), [&](const fs::path& f) {
-            return !f.empty() && liesIn(whole, fs::weakly_canonical(f, code).lexically_normal());
+            return !f.empty() && liesIn(image, whole(f, code));
         });
         if (!in) dropped.push_back(std::exchange(m.baseColorImage, {}));
     }

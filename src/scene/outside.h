@@ -9,9 +9,12 @@ namespace ovrix {
 
 /// The files that a document names, and that lie outside of a folder, over all links: what a stranger's scene
 /// would have the program open. Rising, each once. Sequences by their pattern. Thread safe.
-std::vector<std::string> filesOutside(const Document& document, const std::filesystem::path& folder);
-/// Those of them that a document names more than another did, and that lie outside of @p home as well, where
-/// what was added came from.
+/// @param folder  where relative paths start
+/// @param home  another folder that is no stranger; empty for none
+std::vector<std::string> filesOutside(const Document& document, const std::filesystem::path& folder,
+                                      const std::filesystem::path& home = {});
+/// Those that a document names and another did not, and that lie outside of @p home too, where what was added
+/// came from.
 std::vector<std::string> filesAdded(const Document& before, const Document& after,
                                     const std::filesystem::path& folder, const std::filesystem::path& home);
 

@@ -82,13 +82,14 @@ class KeepApart : public Spacing {
         for (float s : v.scale) largest = std::max(largest, s);
         const int most = largest > 0 ? std::ilogb(largest) : 0;
         std::map<int, Sized> sizes;
+        std::pair<int, Sized*> last{0, nullptr};  // most often all are alike
         for (size_t i = 0; i < v.position.size(); ++i) {
             if (v.state[i] == int32_t(ParticleState::Ended) || v.state[i] == int32_t(ParticleState::Unborn))
                 continue;
             const int size = v.scale[i] > 0 ? std::max(std::ilogb(v.scale[i]), most - 12) : most - 12;
-            Sized& own = sizes[size];
-            own.who.push_back(uint32_t(i));
-            own.largest = std::max(own.largest, v.scale[i]);
+            if (!last.second || last.first != size) last = {size, &sizes[size]};
+            last.second->who.push_back(uint32_t(i));
+            last.second->largest = std::max(last.second->largest, v.scale[i]);
         }
         std::vector<Sized> out;
         for (auto& [size, own] : sizes) {
@@ -132,7 +133,7 @@ class KeepApart : public Spacing {
 
     /// More of those have room around one that is larger than they.
     static size_t mostOf(float own, float others) {
-        const float ratio = others > 0 ? std::clamp(own / others, 1.0f, 4.0f) : 4.0f;
+        const float ratio = own > others ? std::min(own / others, 4.0f) : 1.0f;  // also for what is no number
         return size_t(float(kMost) * ratio * ratio);
     }
 

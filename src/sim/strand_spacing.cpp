@@ -76,18 +76,11 @@ V3f meanWay(std::span<const V3f> start, std::span<const V3f> p) {
     return V3f(sum / double(std::max<size_t>(1, count)));
 }
 
-std::vector<V3f> withoutMean(std::span<const V3f> start, std::span<const V3f> p) {
-    const V3f mean = meanWay(start, p);
-    std::vector<V3f> moved(start.begin(), start.end());
-    for (V3f& s : moved) s += mean;
-    return moved;
-}
-
-/// Whether no point is farther from where it was than that.
-bool within(std::span<const V3f> start, std::span<const V3f> p, float far) {
+/// Whether all came by @p mean, but for less than that.
+bool cameBy(const V3f& mean, std::span<const V3f> start, std::span<const V3f> p, float far) {
     const float far2 = far * far;
     for (size_t i = 0; i < p.size(); ++i)
-        if (!((p[i] - start[i]).length2() < far2)) return false;
+        if (!((p[i] - start[i] - mean).length2() < far2)) return false;
     return true;
 }
 
@@ -95,7 +88,7 @@ bool within(std::span<const V3f> start, std::span<const V3f> p, float far) {
 bool holds(const StrandNeighbours& near, std::span<const V3f> p, size_t pieces, float thickness) {
     if (near.looked.size() != p.size() || near.begin.size() != pieces + 1 || near.thickness != thickness)
         return false;
-    return within(withoutMean(near.looked, p), p, 0.5f * near.slack);  // each may come half of it
+    return cameBy(meanWay(near.looked, p), near.looked, p, 0.5f * near.slack);  // each may come half of it
 }
 
 /// A part of what a piece passes over in a substep: no place of it is farther from the middle than half and
@@ -210,12 +203,14 @@ class Cells {
 /// @param rounds  of moves after which the list shall hold still
 void look(const Pieces& pieces, std::span<const V3f> start0, std::span<const V3f> p, float thickness,
           int rounds, StrandNeighbours& near, Progress& progress) {
-    const std::vector<V3f> start = withoutMean(start0, p);
+    const V3f mean = meanWay(start0, p);
+    std::vector<V3f> start(start0.begin(), start0.end());
+    for (V3f& s : start) s += mean;
     const size_t n = pieces.size();
     near.looked.assign(p.begin(), p.end());
     // What goes farther than that in each substep is looked through in each: then there is no use in seeing
     // far.
-    const bool still = within(start, p, thickness);
+    const bool still = cameBy(mean, start0, p, thickness);
     near.thickness = thickness, near.slack = still ? 2.0f * thickness : rounds > 1 ? thickness : 0.0f;
     const float slack = thickness + near.slack;
     float cell = 0;

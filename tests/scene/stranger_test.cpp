@@ -115,6 +115,18 @@ TEST_CASE("files that lie elsewhere are known before they are opened", "[strange
     CHECK(filesOutside(d, folder / "in") ==
           std::vector<std::string>{"../rock.ply", "../skin.png", "/etc/passwd", "away/passwd"});
 
+    // What another document adds, from a folder of its own.
+    Document more = d;
+    Node brought = makeNode(more, "mesh_file", "f");
+    brought.params["file"].value = (folder / "out/rock.ply").string();
+    more.put(brought);
+    Node foreign = makeNode(more, "mesh_file", "g");
+    foreign.params["file"].value = std::string("/etc/group");
+    more.put(foreign);
+    CHECK(filesAdded(d, more, folder / "in", folder / "out") == std::vector<std::string>{"/etc/group"});
+    CHECK(filesAdded(d, more, folder / "in", "").size() == 2);
+    CHECK(filesAdded(more, d, folder / "in", "").empty());
+
     FileMesh file;
     file.materials.resize(4);
     file.materials[0].baseColorImage = (folder / "in/meshes/skin.png").string();

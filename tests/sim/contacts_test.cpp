@@ -278,6 +278,28 @@ TEST_CASE("many small ones around a large one do not hide it", "[sim][contacts]"
     CHECK(nearest > 0.99f * 1.01f);
 }
 
+TEST_CASE("sizes that are nothing, huge or no number keep nobody else from coming apart", "[sim][contacts]") {
+    std::vector<V3f> p;
+    for (int i = 0; i < 12; ++i) p.push_back(V3f(0.001f * float(i), 1, 0));
+    PointSet set = *std::get<std::shared_ptr<const PointSet>>(points(p)(1));
+    const float inf = std::numeric_limits<float>::infinity();
+    set.attributes.set("scale", std::vector<float>{1, 1, 0, 1, std::nanf(""), 1, 1e-30f, 1, -1, 1, 1, 1});
+    for (const float last : {1.0f, 1e30f, inf}) {
+        set.attributes.add<float>("scale")[11] = last;
+        const Geometry odd = std::make_shared<const PointSet>(set);
+        Sim sim;
+        sim.source = [odd](double) { return odd; };
+        Sim::set(sim.part("spacing"), "radius", 0.01);
+        const auto states = sim.run(20);
+        const auto after = places(states.back());
+        CHECK(after.size() == p.size());
+        if (last != 1.0f)
+            continue;  // what is larger than all throws all as far as the limit of speed lets it
+        for (const auto& [a, b] : {std::pair<size_t, size_t>{0, 1}, {3, 5}, {7, 9}})
+            CHECK((after[a] - after[b]).length() > 0.0199f);
+    }
+}
+
 TEST_CASE("those that ended take no place among what is looked at", "[sim][contacts]") {
     // A hundred that ended on the floor at one place, then one that bumps into another just over it.
     Sim sim;

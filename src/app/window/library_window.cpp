@@ -282,9 +282,9 @@ void layRecipe(Controller& controller, const QString& file, const std::string& s
     controller.guarded([&] {
         const RecipeFile recipe = loadRecipe(pathOf(file));
         std::string made;
-        const Document after = withRecipe(controller.document(), recipe, surface, &made);
-        if (mayBe && !mayBe(after)) return;
-        controller.edit("Lay a recipe", [&](const Document&) { return after; });
+        if (mayBe && !mayBe(withRecipe(controller.document(), recipe, surface))) return;
+        controller.edit("Lay a recipe",
+                        [&](const Document& d) { return withRecipe(d, recipe, surface, &made); });
         if (!made.empty()) controller.select(made);
     });
 }

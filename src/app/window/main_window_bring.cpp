@@ -14,12 +14,16 @@ void MainWindow::bringIn(const QString& file) {
         connect(dialog, &QDialog::accepted, this, [this, dialog, file] {
             Brought brought;
             controller_.guarded([&] {
-                brought = broughtIn(controller_.document(), dialog->other(), dialog->choice());
+                const auto take = [&](const Document& d) {
+                    return broughtIn(d, dialog->other(), dialog->choice());
+                };
+                const Document& here = controller_.document();
                 const auto from = std::filesystem::absolute(file.toStdString()).parent_path();
-                const auto files = filesAdded(controller_.document(), brought.document,
-                                              controller_.session().folder(), from);
-                if (!mayRead("scene", files, from)) return brought.ids.clear();
-                controller_.edit("Bring in", [&](const Document&) { return brought.document; });
+                const auto files =
+                    filesAdded(here, take(here).document, controller_.session().folder(), from);
+                if (!mayRead("scene", files, from)) return;
+                // Anew: something may have come into the scene while the question was open.
+                controller_.edit("Bring in", [&](const Document& d) { return (brought = take(d)).document; });
             });
             if (brought.ids.empty()) return;
             controller_.select(brought.ids.front());
