@@ -1,6 +1,5 @@
 # The fuzzers of what is read in the program's own process: ./dev fuzz READER.
-target_compile_options(ovrix_flags INTERFACE -fsanitize=fuzzer-no-link,address,undefined -Wno-error -Wno-unknown-warning-option)
-target_link_options(ovrix_flags INTERFACE -fsanitize=address,undefined)
+target_compile_options(ovrix_flags INTERFACE -fsanitize=fuzzer-no-link -Wno-error -Wno-unknown-warning-option)
 add_library(fuzz_read STATIC fuzz/read.cpp)
 target_include_directories(fuzz_read PUBLIC ${CMAKE_SOURCE_DIR})
 target_link_libraries(fuzz_read PUBLIC ovrix_core)

@@ -6,11 +6,11 @@ target_include_directories(ovrix_demo PUBLIC demo)
 target_link_libraries(ovrix_demo PUBLIC ovrix_core)
 # Here and below: where nothing computes much, building fast counts for more than running fast.
 set(OVRIX_BUILD_FAST $<$<CONFIG:Release>:-O1>)
-target_compile_options(ovrix_demo PRIVATE ${OVRIX_BUILD_FAST})
+target_compile_options(ovrix_demo PRIVATE ${OVRIX_BUILD_FAST} ${OVRIX_UNDEFINED})
 
 add_library(ovrix_cli_lib STATIC src/cli/cli.cpp src/cli/commands.cpp)
 target_link_libraries(ovrix_cli_lib PUBLIC ovrix_core PRIVATE CLI11::CLI11)
-target_compile_options(ovrix_cli_lib PRIVATE ${OVRIX_BUILD_FAST})
+target_compile_options(ovrix_cli_lib PRIVATE ${OVRIX_BUILD_FAST} ${OVRIX_UNDEFINED})
 add_executable(ovrix-cli src/cli/main.cpp)
 target_link_libraries(ovrix-cli PRIVATE ovrix_cli_lib)
 
@@ -24,15 +24,23 @@ target_link_options(ovrix-mesh-reader PRIVATE LINKER:--as-needed)
 add_dependencies(ovrix-cli ovrix-mesh-reader)
 
 # The demo scene, and those that move beside it, made once they or what makes them changed. Bakes load meshes, which
-# takes the reader.
-set(OVRIX_DEMO ${CMAKE_BINARY_DIR}/demo/low_tide.ovrix)
-set(OVRIX_MOVING ${CMAKE_BINARY_DIR}/demo/silversides.ovrix)
-add_custom_command(OUTPUT ${OVRIX_DEMO} COMMAND make-demo ${CMAKE_BINARY_DIR}/demo still
-                   DEPENDS make-demo ovrix-mesh-reader)
-add_custom_command(OUTPUT ${OVRIX_MOVING} COMMAND make-demo ${CMAKE_BINARY_DIR}/demo moving
-                   DEPENDS make-demo ovrix-mesh-reader)
-add_custom_target(demo-scene ALL DEPENDS ${OVRIX_DEMO})
-add_custom_target(demo-scenes ALL DEPENDS ${OVRIX_DEMO} ${OVRIX_MOVING})
+# takes the reader. Sanitized builds take those of the release build where there are some: making them takes minutes.
+set(OVRIX_SCENES ${CMAKE_BINARY_DIR}/demo)
+set(OVRIX_RELEASE_SCENES ${CMAKE_SOURCE_DIR}/build/release/demo)
+if(OVRIX_SANITIZE AND EXISTS ${OVRIX_RELEASE_SCENES}/silversides.ovrix AND NOT EXISTS ${OVRIX_SCENES})
+  file(CREATE_LINK ${OVRIX_RELEASE_SCENES} ${OVRIX_SCENES} SYMBOLIC)
+endif()
+if(IS_SYMLINK ${OVRIX_SCENES})
+  add_custom_target(demo-scene)
+  add_custom_target(demo-scenes)
+else()
+  add_custom_command(OUTPUT ${OVRIX_SCENES}/low_tide.ovrix COMMAND make-demo ${OVRIX_SCENES} still
+                     DEPENDS make-demo ovrix-mesh-reader)
+  add_custom_command(OUTPUT ${OVRIX_SCENES}/silversides.ovrix COMMAND make-demo ${OVRIX_SCENES} moving
+                     DEPENDS make-demo ovrix-mesh-reader)
+  add_custom_target(demo-scene ALL DEPENDS ${OVRIX_SCENES}/low_tide.ovrix)
+  add_custom_target(demo-scenes ALL DEPENDS ${OVRIX_SCENES}/low_tide.ovrix ${OVRIX_SCENES}/silversides.ovrix)
+endif()
 
 # The window. Fonts are built in, from Debian's packages.
 find_file(INTER_REGULAR Inter-Regular.otf PATHS /usr/share/fonts/opentype/inter REQUIRED)
@@ -43,7 +51,7 @@ list(REMOVE_ITEM app_sources ${CMAKE_SOURCE_DIR}/src/app/main.cpp ${CMAKE_SOURCE
 add_library(ovrix_app STATIC ${app_sources})
 set_target_properties(ovrix_app PROPERTIES AUTOMOC ON)
 target_precompile_headers(ovrix_app PRIVATE src/app/pch.h)
-target_compile_options(ovrix_app PRIVATE ${OVRIX_BUILD_FAST})
+target_compile_options(ovrix_app PRIVATE ${OVRIX_BUILD_FAST} ${OVRIX_UNDEFINED})
 # Qt's short words (slots, emit) collide with other names, ours among them.
 target_compile_definitions(ovrix_app PUBLIC QT_NO_KEYWORDS)
 target_link_libraries(ovrix_app PUBLIC ovrix_core Qt6::Widgets Qt6::OpenGL Qt6::OpenGLWidgets Qt6::Svg)
@@ -58,33 +66,26 @@ function(add_window_program name)
 endfunction()
 add_window_program(ovrix src/app/main.cpp)
 target_precompile_headers(ovrix REUSE_FROM ovrix_app)
-if(OVRIX_SHOW)
-  # Several sources at a time: headers are read once for all of them.
+if(OVRIX_TOGETHER)
   set_target_properties(ovrix_core ovrix_app ovrix_demo PROPERTIES UNITY_BUILD ON UNITY_BUILD_BATCH_SIZE 8)
+endif()
+if(OVRIX_SHOW)
   return()
 endif()
 file(GLOB core_tests CONFIGURE_DEPENDS tests/*.cpp tests/base/*.cpp tests/geo/*.cpp tests/field/*.cpp
      tests/ops/*.cpp tests/sim/*.cpp tests/render/*.cpp tests/io/*.cpp tests/scene/*.cpp tests/cli/*.cpp)
 add_executable(ovrix-tests ${core_tests} fuzz/read.cpp)
 target_include_directories(ovrix-tests PRIVATE tests ${CMAKE_SOURCE_DIR})
-# Sanitized builds take the scenes of the release build where there is one: making them takes minutes.
-set(OVRIX_TEST_SCENES ${CMAKE_BINARY_DIR}/demo)
-set(OVRIX_RELEASE_SCENES ${CMAKE_SOURCE_DIR}/build/release/demo)
-if(OVRIX_SANITIZE AND EXISTS ${OVRIX_RELEASE_SCENES}/silversides.ovrix)
-  set(OVRIX_TEST_SCENES ${OVRIX_RELEASE_SCENES})
-endif()
 target_compile_definitions(ovrix-tests PRIVATE OVRIX_SOURCE_DIR="${CMAKE_SOURCE_DIR}"
-                           OVRIX_DEMO_DIR="${OVRIX_TEST_SCENES}")
+                           OVRIX_DEMO_DIR="${OVRIX_SCENES}")
 target_precompile_headers(ovrix-tests PRIVATE tests/pch.h)
 target_link_libraries(ovrix-tests PRIVATE ovrix_core ovrix_cli_lib ovrix_demo embree PkgConfig::oiio Catch2::Catch2)
 target_compile_options(ovrix-tests PRIVATE ${OVRIX_BUILD_FAST})
-add_dependencies(ovrix-tests ovrix-cli ovrix-mesh-reader)
-if(OVRIX_TEST_SCENES STREQUAL "${CMAKE_BINARY_DIR}/demo")
-  add_dependencies(ovrix-tests demo-scenes)
+if(OVRIX_TOGETHER)
+  set_target_properties(ovrix-tests PROPERTIES UNITY_BUILD ON UNITY_BUILD_BATCH_SIZE 6)
+  set_source_files_properties(tests/main.cpp PROPERTIES SKIP_UNITY_BUILD_INCLUSION ON)
 endif()
-if(OVRIX_SANITIZE STREQUAL "address")  # how tests calculate is not what is tested
-  target_compile_options(ovrix-tests PRIVATE -fno-sanitize=undefined)
-endif()
+add_dependencies(ovrix-tests ovrix-cli ovrix-mesh-reader demo-scenes)
 set_source_files_properties(tests/main.cpp PROPERTIES SKIP_PRECOMPILE_HEADERS ON)
 
 file(GLOB app_tests CONFIGURE_DEPENDS tests/app/*.cpp tests/app/*.h)

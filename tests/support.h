@@ -41,6 +41,15 @@ inline uint64_t testSeed() {
     return seed;
 }
 
+/// How often a test tries at random what starts a process each time: fewer where every access is watched.
+constexpr int rounds(int plain) {
+#ifdef __SANITIZE_ADDRESS__
+    return plain / 10;
+#else
+    return plain;
+#endif
+}
+
 /// Upper limit of chi-square with @p degrees of freedom that a true hypothesis passes in one of a million
 /// runs (normal quantile 4.75). Wilson and Hilferty, PNAS 17(12), 1931.
 inline double chiSquareLimit(double degrees) {

@@ -149,6 +149,7 @@ class Stroke {
         std::vector<float> aim(touched.size());
         if (brush_.mode == Brush::Smooth) {
             std::vector<V3f> points;
+            points.reserve(touched.size());
             for (const Touched& t : touched) points.push_back(t.position);
             const NearestPoints tree(points);
             parallelFor(touched.size(), Progress::none(), [&](size_t i) {

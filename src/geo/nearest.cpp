@@ -40,6 +40,13 @@ struct NearestFew {
     }
 };
 
+struct NearestAccepted {
+    NearestFew few;
+    const std::function<bool(uint32_t)>& accepts;
+    float worst() const { return few.worst(); }
+    bool add(float d2, uint32_t i) { return accepts(i) && few.add(d2, i); }
+};
+
 struct Visitor {
     float radius2;
     const std::function<void(uint32_t)>& visit;
@@ -252,6 +259,16 @@ size_t NearestPoints::closestFew(const V3f& p, size_t count, uint32_t* indices, 
     NearestFew result{std::min<size_t>(count, 32), 0, indices, distances2};
     find(p, result);
     return result.found;
+}
+
+size_t NearestPoints::closestFewOf(const V3f& p, size_t count, float reach,
+                                   const std::function<bool(uint32_t)>& accepts, uint32_t* indices,
+                                   float* distances2) const {
+    if (!isFinite(p) || count == 0) return 0;
+    const float bound = std::nextafter(reach * reach, std::numeric_limits<float>::max());
+    NearestAccepted result{{std::min<size_t>(count, 32), 0, indices, distances2, bound}, accepts};
+    find(p, result);
+    return result.few.found;
 }
 
 void NearestPoints::within(const V3f& p, float radius, const std::function<void(uint32_t)>& visit) const {

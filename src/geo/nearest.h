@@ -25,6 +25,9 @@ class NearestPoints {
     /// The @p count closest points, nearest first, of two equally far the lower index first. Writes indices
     /// and squared distances; returns how many there are. @p count is at most 32.
     size_t closestFew(const V3f& p, size_t count, uint32_t* indices, float* distances2) const;
+    /// The same of those alone that @p accepts, no farther than @p reach. It asks of one point at each place.
+    size_t closestFewOf(const V3f& p, size_t count, float reach, const std::function<bool(uint32_t)>& accepts,
+                        uint32_t* indices, float* distances2) const;
     /// Calls @p visit with the index of each point nearer than @p radius, in no order.
     void within(const V3f& p, float radius, const std::function<void(uint32_t)>& visit) const;
     /// Appends the indices of points nearer than @p radius, no more than @p most of them, in no order: where

@@ -339,6 +339,7 @@ void Surface::lookAround(const V3f& point, float radius, NearTriangles& near) co
             near.distance[near.count] = distance, near.triangle[near.count++] = t;
         else
             near.reach = std::min(near.reach, distance);  // the one that finds no room
+        return near.reach;
     });
 }
 
@@ -350,13 +351,18 @@ SurfaceHit Surface::closest(const V3f& point, float reach, NearTriangles& near) 
     // Distances are rounded: what is here must be nearer by more than that.
     const float around = near.reach * (1.0f - 1e-5f) - roundingAt(point);
     if (!known || !((point - near.place).length() + std::min(best.distance, reach) < around)) {
-        best = closest(point, reach, near.of == number_ && near.count ? near.triangle[0] : kNoTriangle);
-        near.reach = 0;
-        if (!best.hit) return best;
         // So far that a point may go on for a while, and no farther than that a few are enough.
-        const Packed& k = packed_[best.triangle];
-        const float side = std::sqrt(k.e1.cross(k.e2).length());
-        lookAround(point, best.distance + 0.75f * side, near);
+        const auto side = [&] {
+            const Packed& k = packed_[best.triangle];
+            return std::sqrt(k.e1.cross(k.e2).length());
+        };
+        // What was near and still is bounds what is looked through; what is nearest is then among it.
+        if (!best.hit || best.distance > side()) {
+            best = closest(point, reach, near.of == number_ && near.count ? near.triangle[0] : kNoTriangle);
+            near.reach = 0;
+            if (!best.hit) return best;
+        }
+        lookAround(point, best.distance + 0.75f * side(), near);
         if (const SurfaceHit listed = closestOf(point, reach, near); listed.hit) best = listed;
     }
     return best;
@@ -388,7 +394,8 @@ bool Surface::inside(const V3f& point) const {
            });
 }
 
-/// Calls @p visit with each triangle nearer than that, and how near it is.
+/// Calls @p visit with each triangle nearer than that, and how near it is; it answers how near the next must
+/// be.
 template <class Visit>
 void Surface::within(const V3f& point, float radius, const Visit& visit) const {
     struct Query {
@@ -407,15 +414,21 @@ void Surface::within(const V3f& point, float radius, const Visit& visit) const {
         const Packed& k = state.packed[args->primID];
         float u, v;
         const float distance = (closestOnTriangle(state.point, k.p, k.e1, k.e2, u, v) - state.point).length();
-        if (distance < state.radius) state.visit(args->primID, distance);
-        return false;
+        if (!(distance < state.radius)) return false;
+        const float next = state.visit(args->primID, distance);
+        const bool less = next < state.radius;
+        args->query->radius = state.radius = next;
+        return less;
     };
     rtcPointQuery(tracer().scene, &q, &context, each, &query);
 }
 
 void Surface::trianglesWithin(const V3f& point, float radius,
                               const std::function<void(uint32_t)>& visit) const {
-    within(point, radius, [&](uint32_t t, float) { visit(t); });
+    within(point, radius, [&](uint32_t t, float) {
+        visit(t);
+        return radius;
+    });
 }
 
 }  // namespace ovrix

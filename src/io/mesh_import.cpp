@@ -178,6 +178,29 @@ Promise promiseOf(const std::filesystem::path& path, const std::string& extensio
     return promise;
 }
 
+/// A cloud of points: no damaged mesh, and there is another way in for it.
+bool holdsPointsAlone(const std::filesystem::path& path) {
+    const std::string ending = endingOf(path);
+    if (ending != ".obj") {
+        const Promise promise = promiseOf(path, ending);
+        return promise.points > 0 && promise.faces == 0;
+    }
+    std::ifstream in(path, std::ios::binary);
+    bool points = false;
+    for (std::string line; std::getline(in, line);) {
+        if (line.starts_with("f ")) return false;
+        points = points || line.starts_with("v ");
+    }
+    return points;
+}
+
+[[noreturn]] void refusePoints(const std::filesystem::path& path) {
+    throw Error("holds points and no faces", path.string(),
+                endingOf(path) == ".ply"
+                    ? "Drop it on the window, or give it to a layer's From a file: it becomes a layer"
+                    : "Write it as PLY or CSV: dropped on the window, that becomes a layer");
+}
+
 /// Says what cannot be read before the reader behind is asked, which would say less or go down.
 void requireGltf(const std::filesystem::path& path) {
     const std::string ending = endingOf(path);
@@ -219,6 +242,7 @@ const aiScene& readScene(Assimp::Importer& importer, const std::filesystem::path
     }
     if (!scene) {
         logDetail(path.string(), importer.GetErrorString());
+        if (holdsPointsAlone(path)) refusePoints(path);
         throw Error("could not be read as a mesh", path.string(),
                     "The file may be damaged, or not what its name says; write it again from where it came");
     }
@@ -286,10 +310,8 @@ FileMesh importMesh(const std::filesystem::path& path) {
             out.mesh->corners.set("N", std::move(gather.normals));
         if (gather.wantUvs && !gather.uvs.empty()) out.mesh->corners.set("uv", std::move(gather.uvs));
         if (!gather.slots.empty()) out.mesh->faces.set("slot", std::move(gather.slots));
-        if (out.mesh->faceCount() == 0)
-            throw Error(
-                "holds no faces", {},
-                out.mesh->points.size() ? "It holds points: add it as a layer, with From a file" : "");
+        if (out.mesh->faceCount() == 0 && out.mesh->points.size()) refusePoints(path);
+        if (out.mesh->faceCount() == 0) throw Error("holds no faces");
         out.mesh->finish();
     } catch (const Error& e) {
         throw Error(e.problem(), path.string(),

@@ -215,7 +215,13 @@ static PointSet pointsFrom(const std::string& text, const PlyHeader& h, const st
     vectors("N", "nx", "ny", "nz");
     if (const auto* low = column("id_low"), *high = column("id_high"); low && high) {
         auto id = set.attributes.add<uint64_t>("id");
-        for (size_t i = 0; i < id.size(); ++i) id[i] = uint64_t((*low)[i]) | uint64_t((*high)[i]) << 32;
+        const auto half = [](double x) { return x >= 0.0 && x < 0x1p32; };
+        for (size_t i = 0; i < id.size(); ++i) {
+            if (!half((*low)[i]) || !half((*high)[i]))
+                throw Error(fmt::format("has an id at point {} that is no whole number", i + 1), path,
+                            "Write the file again from where it came");
+            id[i] = uint64_t((*low)[i]) | uint64_t((*high)[i]) << 32;
+        }
     }
     const std::vector<std::string> taken = {"x", "y", "z", "nx", "ny", "nz", "id_low", "id_high"};
     for (size_t k = 0; k < h.properties.size(); ++k) {

@@ -15,7 +15,7 @@ using namespace specs;
 
 namespace {
 
-/// How far each looks, at how many, and how wide.
+/// How many each goes by, and how many are looked at first.
 constexpr size_t kNeighbours = 16, kLookedAt = 32;
 
 /// Indices along a curve that fills space (Morton, "A Computer Oriented Geodetic Data Base", IBM, 1966).
@@ -48,8 +48,8 @@ std::vector<uint32_t> orderInSpace(std::span<const V3f> p) {
 }
 
 /// Separation, alignment, cohesion. Reynolds, "Flocks, Herds, and Schools: A Distributed Behavioral Model",
-/// SIGGRAPH 1987, doi:10.1145/37401.37406. Each goes by the sixteen nearest that it sees, of the 32 nearest:
-/// so starlings do (Ballerini et al., PNAS 105(4), 2008), and the work stays even where they crowd.
+/// SIGGRAPH 1987, doi:10.1145/37401.37406. Each goes by the sixteen nearest that it sees: so starlings do
+/// (Ballerini et al., PNAS 105(4), 2008), and the work stays even where they crowd.
 struct Flock : Force {
     Strength apart, alike, together_;
     float distance, sight, cosAngle;
@@ -105,21 +105,37 @@ struct Flock : Force {
     Seen seenFrom(size_t self) const {
         const V3f &p = tree->points()[self], &v = velocity[self];
         if (!isFinite(p)) return {};
-        // Those behind its back are not seen, so more are looked at than count.
-        uint32_t near[kLookedAt];
-        float d2[kLookedAt];
-        const size_t found = tree->closestFew(p, cosAngle <= -1.0f ? kNeighbours + 1 : kLookedAt, near, d2);
         const float speed = v.length();
         const V3f ahead = speed > 1e-6f ? v / speed : V3f(0.0f);
+        const auto visible = [&](uint32_t j) {
+            const V3f d = tree->points()[j] - p;
+            return speed <= 1e-6f || d == V3f(0.0f) || d.dot(ahead) >= cosAngle * d.length();
+        };
+        uint32_t near[kLookedAt];
+        float d2[kLookedAt];
+        // Those behind its back are not seen, so more are looked at than count; where that is not enough,
+        // all.
+        const size_t looked = cosAngle <= -1.0f ? kNeighbours + 1 : kLookedAt;
+        size_t found = tree->closestFew(p, looked, near, d2);
+        const bool all = found < looked || d2[found - 1] > sight * sight;
+        size_t count = 0;
+        for (size_t k = 0; k < found && count <= kNeighbours; ++k)
+            if (visible(near[k])) near[count] = near[k], d2[count++] = d2[k];
+        if (!all && count <= kNeighbours)
+            count = tree->closestFewOf(p, kNeighbours + 1, sight, visible, near, d2);
+        return of(self, {near, count}, d2);
+    }
+
+    /// @param near  those that are visible, nearest first, itself among them
+    Seen of(size_t self, std::span<const uint32_t> near, const float* d2) const {
         Seen out;
         float number = 0;
-        for (size_t k = 0; k < found && number < float(kNeighbours); ++k) {
+        for (size_t k = 0; k < near.size() && number < float(kNeighbours); ++k) {
             const uint32_t j = near[k];
             if (j == self) continue;
             if (d2[k] > sight * sight) break;
-            const V3f d = tree->points()[j] - p;
+            const V3f d = tree->points()[j] - tree->points()[self];
             const float r = std::sqrt(d2[k]);
-            if (r > 0 && speed > 1e-6f && d.dot(ahead) < cosAngle * r) continue;
             if (r < distance)
                 out.away -= r > 0 ? d * ((distance - r) / (r * distance)) : apartBy(id[self], id[j]);
             out.velocity += velocity[j];

@@ -2,7 +2,9 @@
 #include "app/widgets/color_button.h"
 #include "app/widgets/flow_layout.h"
 #include "app/widgets/key_button.h"
+#include "app/window/application.h"
 #include "app_test.h"
+#include "base/error.h"
 #include "base/specs.h"
 
 using namespace ovrix;
@@ -320,6 +322,21 @@ class WidgetsTest : public QObject {
         QCOMPARE(flow->itemAt(5), nullptr);
         QCOMPARE(flow->takeAt(-1), nullptr);
         delete all[0];
+    }
+
+    void tellsErrorsThatEscape() {
+        auto& application = dynamic_cast<Application&>(*qApp);
+        QStringList told;
+        application.tell = [&](const QString& text) { told << text; };
+        auto* button = show(new QPushButton("Do it"));
+        QObject::connect(button, &QPushButton::clicked, [] { throw Error("there is no such cove"); });
+        QTest::mouseClick(button, Qt::LeftButton);
+        QTimer::singleShot(0, button, [] { throw std::bad_alloc(); });
+        QTRY_COMPARE(told.size(), 2);
+        application.tell = nullptr;
+        QVERIFY(told[0].contains("no such cove"));
+        QVERIFY2(!told[1].contains("bad_alloc"), qPrintable(told[1]));
+        QVERIFY(button->isVisible());
     }
 
   private:

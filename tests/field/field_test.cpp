@@ -2,6 +2,7 @@
 
 #include "base/error.h"
 #include "base/hash.h"
+#include "field/field_support.h"
 #include "geo/primitives.h"
 #include "support.h"
 
@@ -28,11 +29,6 @@ FieldSource constant(double value, Blend blend = Blend::Replace, double strength
     s.params["value"].value = value;
     s.blend = blend;
     s.strength.value = strength;
-    return s;
-}
-
-FieldSource with(FieldSource s, const std::string& param, const Value& value) {
-    s.params[param].value = value;
     return s;
 }
 

@@ -4,6 +4,7 @@
 #include "base/error.h"
 #include "base/noise.h"
 #include "field/field.h"
+#include "field/field_support.h"
 #include "geo/curvature.h"
 #include "geo/nearest.h"
 #include "support.h"
@@ -37,21 +38,16 @@ struct Around : Surroundings {
     std::shared_ptr<const Image> image(const std::string&, const std::string&) override { return nullptr; }
 };
 
-FieldSource with(FieldSource s, const std::string& param, const Value& value) {
-    s.params[param].value = value;
-    return s;
-}
-
 /// The field at points with normals.
-std::vector<float> at(const FieldSource& source, const std::vector<V3f>& p, const std::vector<V3f>& n,
-                      const FieldContext& context = {}) {
+std::vector<float> valuesAt(const FieldSource& source, const std::vector<V3f>& p, const std::vector<V3f>& n,
+                            const FieldContext& context = {}) {
     std::vector<float> out(p.size());
     CompiledField(Field{{source}}, context).evaluate({p, n, {}, {}}, out);
     return out;
 }
 
 /// A point that nobody lists in order.
-V3f somewhere(std::mt19937_64& random, float size) {
+V3f somewhereIn(std::mt19937_64& random, float size) {
     std::uniform_real_distribution<float> d(-size, size);
     return V3f(d(random), d(random), d(random));
 }
@@ -62,14 +58,14 @@ TEST_CASE("facing passes the side of a sphere that looks there", "[field]") {
     const V3f sea = V3f(1, 0, 1).normalized();
     const FieldSource source =
         with(with(with(makeSource("facing"), "direction", V3d(2, 0, 2)), "range", Range{0, 60}), "soft", 0.0);
-    const auto out = at(source, {sea, -sea, V3f(0, 1, 0)}, {sea, -sea, V3f(0, 1, 0)});
+    const auto out = valuesAt(source, {sea, -sea, V3f(0, 1, 0)}, {sea, -sea, V3f(0, 1, 0)});
     CHECK(out == std::vector<float>{1, 0, 0});
 }
 
 TEST_CASE("a height band is 1 between its limits and 0 outside", "[field]") {
     const FieldSource source = with(
         with(with(makeSource("height"), "range", Range{1, 2}), "form", std::string("band")), "soft", 0.2);
-    const auto out = at(source, {{0, 0.5f, 0}, {0, 1, 0}, {0, 1.5f, 0}, {0, 2.05f, 0}, {0, 3, 0}}, {});
+    const auto out = valuesAt(source, {{0, 0.5f, 0}, {0, 1, 0}, {0, 1.5f, 0}, {0, 2.05f, 0}, {0, 3, 0}}, {});
     CHECK(out[0] == 0.0f);
     CHECK(out[1] == Approx(0.5f));
     CHECK(out[2] == 1.0f);
@@ -96,10 +92,12 @@ TEST_CASE("curvature finds ridges and hollows", "[field]") {
     context.surface = std::make_shared<const Surface>(makeSphere(0.1f, 64));
     const std::vector<V3f> p = {{0.1f, 0, 0}}, n = {{1, 0, 0}};
     const FieldSource source = with(makeSource("curvature"), "size", 0.05);
-    CHECK(at(with(source, "side", std::string("ridges")), p, n, context)[0] == Approx(0.5f).epsilon(0.03));
-    CHECK(at(with(source, "side", std::string("hollows")), p, n, context)[0] == 0.0f);
-    CHECK(at(with(source, "side", std::string("both")), p, n, context)[0] == Approx(0.75f).epsilon(0.03));
-    CHECK_THROWS_WITH(at(source, p, n), Catch::Contains("there is no surface"));
+    CHECK(valuesAt(with(source, "side", std::string("ridges")), p, n, context)[0] ==
+          Approx(0.5f).epsilon(0.03));
+    CHECK(valuesAt(with(source, "side", std::string("hollows")), p, n, context)[0] == 0.0f);
+    CHECK(valuesAt(with(source, "side", std::string("both")), p, n, context)[0] ==
+          Approx(0.75f).epsilon(0.03));
+    CHECK_THROWS_WITH(valuesAt(source, p, n), Catch::Contains("there is no surface"));
 }
 
 TEST_CASE("shelter of a place beside a wall is the wall's share of its sky", "[field]") {
@@ -124,9 +122,9 @@ TEST_CASE("shelter of a place beside a wall is the wall's share of its sky", "[f
     const FieldSource source = with(with(makeSource("occlusion"), "reach", 1000.0), "rays", int64_t(4096));
     for (float d : {0.25f, 1.0f, 3.0f}) {
         const float expected = 0.5f * (1 - d / std::sqrt(d * d + 1));
-        CHECK(at(source, {{0.3f, 0, d}}, {{0, 1, 0}}, context)[0] == Approx(expected).margin(0.01));
+        CHECK(valuesAt(source, {{0.3f, 0, d}}, {{0, 1, 0}}, context)[0] == Approx(expected).margin(0.01));
     }
-    CHECK(at(with(source, "reach", 0.5), {{0, 0, 1}}, {{0, 1, 0}}, context)[0] == 0.0f);
+    CHECK(valuesAt(with(source, "reach", 0.5), {{0, 0, 1}}, {{0, 1, 0}}, context)[0] == 0.0f);
 }
 
 TEST_CASE("shelter is 1 in a closed box, and other objects shelter too", "[field]") {
@@ -136,11 +134,11 @@ TEST_CASE("shelter is 1 in a closed box, and other objects shelter too", "[field
     around.surfaces["lid"] = std::make_shared<const Surface>(makeSphere(5, 64));
     context.surroundings = &around;
     FieldSource source = with(makeSource("occlusion"), "reach", 100.0);
-    CHECK(at(source, {{0, 0, 0}}, {{0, 1, 0}}, context)[0] == 0.0f);
+    CHECK(valuesAt(source, {{0, 0, 0}}, {{0, 1, 0}}, context)[0] == 0.0f);
     source.params["objects"].value = Refs{"lid"};
-    CHECK(at(source, {{0, 0, 0}}, {{0, 1, 0}}, context)[0] == 1.0f);
+    CHECK(valuesAt(source, {{0, 0, 0}}, {{0, 1, 0}}, context)[0] == 1.0f);
     source.params["objects"].value = Refs{"gone"};
-    CHECK_THROWS_WITH(at(source, {{0, 0, 0}}, {{0, 1, 0}}, context), Catch::Contains("gone"));
+    CHECK_THROWS_WITH(valuesAt(source, {{0, 0, 0}}, {{0, 1, 0}}, context), Catch::Contains("gone"));
 }
 
 TEST_CASE("distance to surfaces and to elements is the true one", "[field]") {
@@ -151,19 +149,19 @@ TEST_CASE("distance to surfaces and to elements is the true one", "[field]") {
     around.surfaces["ball"] = std::make_shared<const Surface>(makeSphere(0.5f, 200));
     auto points = std::make_shared<PointSet>();
     std::vector<V3f> cloud(300);
-    for (V3f& p : cloud) p = somewhere(random, 1);
+    for (V3f& p : cloud) p = somewhereIn(random, 1);
     points->attributes.set("P", cloud);
     around.layers["dots"] = std::shared_ptr<const PointSet>(points);
     std::vector<V3f> p(200);
-    for (V3f& q : p) q = somewhere(random, 2);
+    for (V3f& q : p) q = somewhereIn(random, 2);
 
     FieldSource source = with(makeSource("distance"), "range", Range{0, 10});
     source.params["to"].value = Refs{"ball"};
-    const auto toBall = at(source, p, {}, context);
+    const auto toBall = valuesAt(source, p, {}, context);
     source.params["to"].value = Refs{"dots"};
-    const auto toDots = at(source, p, {}, context);
+    const auto toDots = valuesAt(source, p, {}, context);
     source.params["to"].value = Refs{"dots", "", "ball"};
-    const auto toBoth = at(source, p, {}, context);
+    const auto toBoth = valuesAt(source, p, {}, context);
     for (size_t i = 0; i < p.size(); ++i) {
         // The ball is of flat faces: inside its sphere by at most 1 - cos(pi / 200) of the radius.
         CHECK(toBall[i] * 10 == Approx(std::abs(p[i].length() - 0.5f)).margin(2e-4));
@@ -173,21 +171,21 @@ TEST_CASE("distance to surfaces and to elements is the true one", "[field]") {
         CHECK(toBoth[i] == Approx(std::min(toBall[i], toDots[i])));
     }
     source.params["range"].value = Range{0.2, 0.3};
-    CHECK(at(source, {cloud[0]}, {}, context)[0] == 0.0f);
+    CHECK(valuesAt(source, {cloud[0]}, {}, context)[0] == 0.0f);
     source.params["to"].value = Refs{};
-    CHECK_THROWS_WITH(at(source, p, {}, context), Catch::Contains("nothing to measure to"));
+    CHECK_THROWS_WITH(valuesAt(source, p, {}, context), Catch::Contains("nothing to measure to"));
 }
 
 TEST_CASE("nearest points against looking at all, with ties and numbers that are none", "[nearest]") {
     std::mt19937_64 random(testSeed() + 1);
     std::vector<V3f> cloud(500);
-    for (V3f& p : cloud) p = somewhere(random, 1);
+    for (V3f& p : cloud) p = somewhereIn(random, 1);
     cloud[7] = V3f(NAN, 0, 0);
     cloud[9] = cloud[300] = V3f(0.1f, 0.2f, 0.3f);
     const NearestPoints tree(cloud);
     CHECK(tree.nearest(cloud[9], 1) == 9);
     for (int k = 0; k < 100; ++k) {
-        const V3f q = somewhere(random, 1.5f);
+        const V3f q = somewhereIn(random, 1.5f);
         size_t best = cloud.size();
         float d2 = 0.25f;
         std::vector<uint32_t> inside;
@@ -202,6 +200,19 @@ TEST_CASE("nearest points against looking at all, with ties and numbers that are
         tree.within(q, 0.2f, [&](uint32_t i) { found.push_back(i); });
         std::sort(found.begin(), found.end());
         CHECK(found == inside);
+        // Of the places on one side, those within reach, nearest first.
+        const auto accepts = [&](uint32_t i) { return cloud[i].x > 0; };
+        std::vector<std::pair<float, uint32_t>> few;
+        for (uint32_t i = 0; i < cloud.size(); ++i)
+            if (isFinite(cloud[i]) && accepts(i) && (cloud[i] - q).length2() <= 0.25f)
+                few.emplace_back((cloud[i] - q).length2(), i);
+        std::sort(few.begin(), few.end());
+        few.resize(std::min<size_t>(few.size(), 8));
+        uint32_t index[8];
+        float distance2[8];
+        const size_t count = tree.closestFewOf(q, 8, 0.5f, accepts, index, distance2);
+        REQUIRE(count == few.size());
+        for (size_t i = 0; i < count; ++i) CHECK(std::pair(distance2[i], index[i]) == few[i]);
     }
     CHECK(NearestPoints({}).nearest(V3f(0.0f), 1) == 0);
     CHECK(tree.nearest(V3f(NAN, 0, 0), 1) == cloud.size());
@@ -209,7 +220,8 @@ TEST_CASE("nearest points against looking at all, with ties and numbers that are
 
 TEST_CASE("formulas over named attributes, and what is wrong with one", "[field]") {
     const auto value = [](const std::string& text) {
-        return at(with(makeSource("formula"), "formula", text), {{1, 2, 3}}, {{0, 0.5f, 0.8660254f}})[0];
+        return valuesAt(with(makeSource("formula"), "formula", text), {{1, 2, 3}},
+                        {{0, 0.5f, 0.8660254f}})[0];
     };
     CHECK(value("x + y * z") == 7.0f);
     CHECK(value("slope") == Approx(60));
@@ -236,12 +248,12 @@ TEST_CASE("cellular noise knows its nearest points", "[noise]") {
     // Brute force over the features of a block: each cell's feature is where the noise is 0.
     std::mt19937_64 random(testSeed() + 2);
     for (int k = 0; k < 200; ++k) {
-        const V3f p = somewhere(random, 20);
+        const V3f p = somewhereIn(random, 20);
         const Cells c = cellularNoise(p, 3);
         REQUIRE(c.first <= c.second);
         REQUIRE(c.first <= std::sqrt(3.0f));
         // First is a distance: it changes no faster than the place does.
-        const V3f q = p + somewhere(random, 0.01f);
+        const V3f q = p + somewhereIn(random, 0.01f);
         REQUIRE(std::abs(cellularNoise(q, 3).first - c.first) <= (q - p).length() + 1e-5f);
     }
     CHECK(cellularNoise(V3f(0.3f), 1).nearest != cellularNoise(V3f(0.3f), 2).nearest);
@@ -256,8 +268,8 @@ TEST_CASE("every kind of noise stays between 0 and 1 and moves with its offset",
             p[i] = V3f(float(i % 50), float(i / 50), 3) * 0.07f;
             moved[i] = p[i] - V3f(0.5f, 0.25f, -0.125f);
         }
-        const auto a = at(source, p, {});
-        const auto b = at(with(source, "offset", V3d(0.5, 0.25, -0.125)), moved, {});
+        const auto a = valuesAt(source, p, {});
+        const auto b = valuesAt(with(source, "offset", V3d(0.5, 0.25, -0.125)), moved, {});
         const auto [low, high] = std::minmax_element(a.begin(), a.end());
         CHECK(*low >= 0.0f);
         CHECK(*high <= 1.0f);
@@ -287,13 +299,13 @@ TEST_CASE("images lie flat or around without UVs", "[field][image]") {
     context.images = &images;
     context.hasUvs = false;
     FieldSource source = with(with(makeSource("image"), "file", std::string("a.png")), "size", 2.0);
-    CHECK_THROWS_WITH(at(source, {{0, 0, 0}}, {{0, 1, 0}}, context), Catch::Contains("no UVs"));
+    CHECK_THROWS_WITH(valuesAt(source, {{0, 0, 0}}, {{0, 1, 0}}, context), Catch::Contains("no UVs"));
     source.params["lay"].value = std::string("planar");
-    const auto planar = at(source, {{-0.5f, 0, 0}, {0.5f, 7, 0}}, {{0, 1, 0}, {0, 1, 0}}, context);
+    const auto planar = valuesAt(source, {{-0.5f, 0, 0}, {0.5f, 7, 0}}, {{0, 1, 0}, {0, 1, 0}}, context);
     CHECK(planar == std::vector<float>{0, 1});
     source.params["axis"].value = std::string("X");
-    CHECK(at(source, {{9, 0, -0.5f}}, {{0, 1, 0}}, context)[0] == 1.0f);
+    CHECK(valuesAt(source, {{9, 0, -0.5f}}, {{0, 1, 0}}, context)[0] == 1.0f);
     source.params["lay"].value = std::string("box");  // the normal says from which side
-    CHECK(at(source, {{0.5f, 0, 0.5f}}, {{0, 1, 0}}, context)[0] == Approx(1.0f));
-    CHECK(at(source, {{0.5f, 0, 0.5f}}, {{1, 0, 0}}, context)[0] == Approx(0.0f));
+    CHECK(valuesAt(source, {{0.5f, 0, 0.5f}}, {{0, 1, 0}}, context)[0] == Approx(1.0f));
+    CHECK(valuesAt(source, {{0.5f, 0, 0.5f}}, {{1, 0, 0}}, context)[0] == Approx(0.0f));
 }

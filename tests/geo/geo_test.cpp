@@ -81,6 +81,22 @@ TEST_CASE("polygons are split into triangles that cover them", "[mesh]") {
     CHECK(l->triangleFace(3) == 0);
 }
 
+TEST_CASE("polygons keep their cut while their faces stay, however they bend", "[mesh]") {
+    // A kite that is cut through its second corner, and an arrow that must be cut the other way.
+    const std::vector<V3f> kite{{0, 0, 0}, {1, 0, -1}, {2, 0, 0}, {1, 0, 2}},
+        arrow{{0, 0, 0}, {1, 0, 0.5f}, {2, 0, 0}, {1, 0, 2}};
+    const auto whole = meshOf(kite, {{0, 1, 2, 3}}), other = meshOf(arrow, {{0, 1, 2, 3}});
+    REQUIRE_FALSE(whole->triangles() == other->triangles());
+    for (const auto& from : {whole, other}) {
+        Mesh bent = *from;
+        for (const auto& shape : {arrow, kite}) {
+            bent.points.set("P", shape);
+            bent.finish();
+            CHECK(bent.triangles() == from->triangles());
+        }
+    }
+}
+
 TEST_CASE("meshes refuse what is not a mesh and report what is odd", "[mesh]") {
     CHECK_THROWS_AS(meshOf({{0, 0, 0}, {1, 0, 0}}, {{0, 1, 2}}), Error);
     CHECK_THROWS_AS(meshOf({{0, 0, 0}, {1, 0, 0}, {std::nanf(""), 0, 0}}, {{0, 1, 2}}), Error);

@@ -35,6 +35,25 @@ TEST_CASE("glTF of the first version is named as too old", "[mesh-io]") {
     CHECK(readMesh(folder / "new.glb", Progress::none()).mesh->faceCount() > 0);
 }
 
+TEST_CASE("clouds of points that are given as meshes are told how to become a layer", "[mesh-io]") {
+    TemporaryFolder folder;
+    std::ofstream(folder / "a.obj") << "# a scan\nv 0 0 0\nv 1 0 0\nv 0 1 0\n";
+    std::ofstream(folder / "a.off") << "OFF\n3 0 0\n0 0 0\n1 0 0\n0 1 0\n";
+    std::ofstream(folder / "a.ply")
+        << "ply\nformat ascii 1.0\nelement vertex 3\nproperty float x\nproperty float y\n"
+           "property float z\nend_header\n0 0 0\n1 0 0\n0 1 0\n";
+    for (const char* name : {"a.obj", "a.off", "a.ply"}) {
+        INFO(name);
+        try {
+            readMesh(folder / name, Progress::none());
+            FAIL("it was read");
+        } catch (const Error& e) {
+            CHECK(e.problem() == "holds points and no faces");
+            CHECK(e.remedy().find("becomes a layer") != std::string::npos);
+        }
+    }
+}
+
 TEST_CASE("a mesh by way of a link is read where it leads", "[mesh-io]") {
     TemporaryFolder folder;
     fs::create_directories(folder / "store");

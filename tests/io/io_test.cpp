@@ -188,7 +188,8 @@ TEST_CASE("no mutation of a mesh file brings the program down", "[mesh-io][mutat
          "solid a\nfacet normal 0 0 1\nouter loop\nvertex 0 0 0\nvertex 1 0 0\nvertex 0 1 "
          "0\nendloop\nendfacet\nendsolid a\n"}};
     size_t loaded = 0, refused = 0;
-    for (int round = 0; round < 1000; ++round) {
+    const int times = rounds(1000);
+    for (int round = 0; round < times; ++round) {
         auto [extension, bytes] = seeds[size_t(round) % seeds.size()];
         const int edits = 1 + int(random() % 2);
         for (int e = 0; e < edits; ++e) {
@@ -208,9 +209,9 @@ TEST_CASE("no mutation of a mesh file brings the program down", "[mesh-io][mutat
             ++refused;
         }
     }
-    CHECK(loaded + refused == 1000);
-    CHECK(refused > 100);
-    CHECK(loaded > 100);
+    CHECK(loaded + refused == size_t(times));
+    CHECK(refused > size_t(times) / 10);
+    CHECK(loaded > size_t(times) / 10);
 }
 
 namespace {

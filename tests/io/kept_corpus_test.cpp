@@ -37,3 +37,13 @@ TEST_CASE("the kept corpus of each reader, whole and mutated, is read or refused
         CHECK(refused > 10);
     }
 }
+
+TEST_CASE("each reader has a fuzzer that can be asked for", "[io][documents]") {
+    const fs::path root = OVRIX_SOURCE_DIR;
+    const auto built = readFile(root / "cmake/fuzzers.cmake"), told = readFile(root / "dev");
+    for (const fuzz::Reader& reader : fuzz::readers()) {
+        INFO(reader.name);
+        CHECK(built.find(" " + std::string(reader.name)) != std::string::npos);
+        CHECK(told.find(" " + std::string(reader.name)) != std::string::npos);
+    }
+}

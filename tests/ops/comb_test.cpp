@@ -11,7 +11,7 @@ using namespace ovrix::tests;
 
 namespace {
 
-SurfacePtr ball() {
+SurfacePtr sphere() {
     static const auto surface = std::make_shared<const Surface>(makeSphere(1, 64));
     return surface;
 }
@@ -25,10 +25,10 @@ struct Coat {
         o.segments = 12;
         o.lean = {0, 0.6f, {}};
         o.bend = {0, 0.5f, {}};
-        strands = guidesOn(*ball(), count, o);
+        strands = guidesOn(*sphere(), count, o);
     }
     CombStroke stroke(std::unordered_set<uint64_t> only = {}) const {
-        return CombStroke(strands, edits, ball(), M44f(), std::move(only));
+        return CombStroke(strands, edits, sphere(), M44f(), std::move(only));
     }
 };
 
@@ -46,7 +46,7 @@ float deepest(const StrandSet& set) {
     float d = 0;
     for (size_t s = 0; s < set.size(); ++s)
         for (const V3f& p : line(set, s)) {
-            const SurfaceHit hit = ball()->closest(p);
+            const SurfaceHit hit = sphere()->closest(p);
             d = std::min(d, (p - hit.position).dot(hit.normal));
         }
     return d;
@@ -132,7 +132,7 @@ TEST_CASE("smoothing evens strands out, copying gives the shape as it stands on 
                         dabAt(V3f(0, i % 2 ? 0.3f : -0.3f, 0.95f), V3f(i % 2 ? 0.1f : -0.1f, 0, 0)));
         StrandEdits edits;
         edits.put(rough.edits());
-        CombStroke even(rough.strands(), edits, ball(), M44f(), {});
+        CombStroke even(rough.strands(), edits, sphere(), M44f(), {});
         for (int i = 0; i < 20; ++i) even.apply(brush(mode), dabAt(V3f(0, 0, 1), V3f(0.0f)));
         CHECK(spread(*even.strands()) < 0.6f * spread(*rough.strands()));
     }
@@ -147,16 +147,16 @@ TEST_CASE("what was combed comes back from its edits", "[comb]") {
     }
     StrandEdits edits;
     edits.put(stroke.edits());
-    const auto again = linesById(*combed(*coat.strands, edits, ball().get(), ball().get()));
+    const auto again = linesById(*combed(*coat.strands, edits, sphere().get(), sphere().get()));
     const auto seen = linesById(*stroke.strands());
     for (const auto& [id, l] : seen)
         for (size_t i = 0; i < l.size(); ++i) CHECK((again.at(id)[i] - l[i]).length() < 1e-5f);
     // A second stroke starts from there.
-    CombStroke second(combed(*coat.strands, edits, ball().get(), ball().get()), edits, ball(), M44f(), {});
+    CombStroke second(combed(*coat.strands, edits, sphere().get(), sphere().get()), edits, sphere(), M44f(), {});
     second.apply(brush(CombBrush::Lengthen), dabAt(V3f(0, 0.2f, 0.9f), V3f(0.0f)));
     StrandEdits both = edits;
     both.put(second.edits());
-    const auto twice = linesById(*combed(*coat.strands, both, ball().get(), ball().get()));
+    const auto twice = linesById(*combed(*coat.strands, both, sphere().get(), sphere().get()));
     for (const auto& [id, l] : linesById(*second.strands()))
         CHECK((twice.at(id).back() - l.back()).length() < 1e-4f);
 }
@@ -180,7 +180,7 @@ TEST_CASE("cutting shortens, lengthening grows, removing takes out", "[comb]") {
     CHECK(remove.strands()->size() + remove.touchedCount() == 800);
     StrandEdits edits;
     edits.put(remove.edits());
-    CHECK(combed(*coat.strands, edits, ball().get(), ball().get())->size() == remove.strands()->size());
+    CHECK(combed(*coat.strands, edits, sphere().get(), sphere().get())->size() == remove.strands()->size());
 }
 
 TEST_CASE("planted strands stand on the surface and are bound again on another topology", "[comb]") {
@@ -251,16 +251,16 @@ TEST_CASE("edits follow a surface that deforms, and fit another number of segmen
     for (int i = 0; i < 8; ++i) stroke.apply(brush(CombBrush::Comb), dabAt(V3f(0, 0, 1), V3f(0.05f, 0, 0)));
     StrandEdits edits;
     edits.put(stroke.edits());
-    const MeshPtr turned = transformed(ball()->mesh(), transformMatrix(V3f(1, 2, 3), V3f(0, 90, 0), V3f(1)));
+    const MeshPtr turned = transformed(sphere()->mesh(), transformMatrix(V3f(1, 2, 3), V3f(0, 90, 0), V3f(1)));
     const Surface now(turned);
-    const auto there = strandsCarried(*coat.strands, *ball(), now, Progress::none(), nullptr);
-    const auto a = linesById(*combed(*coat.strands, edits, ball().get(), ball().get()));
-    const auto b = linesById(*combed(*there, edits, ball().get(), &now));
+    const auto there = strandsCarried(*coat.strands, *sphere(), now, Progress::none(), nullptr);
+    const auto a = linesById(*combed(*coat.strands, edits, sphere().get(), sphere().get()));
+    const auto b = linesById(*combed(*there, edits, sphere().get(), &now));
     const M44f m = transformMatrix(V3f(1, 2, 3), V3f(0, 90, 0), V3f(1));
     for (const auto& [id, l] : a)
         for (size_t i = 0; i < l.size(); ++i) CHECK((b.at(id)[i] - l[i] * m).length() < 2e-4f);
     const auto finer = resampled(*coat.strands, 25, Progress::none());
-    const auto c = linesById(*combed(*finer, edits, ball().get(), ball().get()));
+    const auto c = linesById(*combed(*finer, edits, sphere().get(), sphere().get()));
     for (const auto& [id, l] : a) CHECK((c.at(id).back() - l.back()).length() < 0.03f);
 }
 
@@ -275,11 +275,11 @@ TEST_CASE("edits of strands that are gone are kept and counted; odd ones do no h
     edits.put({gone, odd, nothing});
     CHECK(edits.list.size() == 2);
     CombReport report;
-    const auto made = combed(*coat.strands, edits, ball().get(), ball().get(), &report);
+    const auto made = combed(*coat.strands, edits, sphere().get(), sphere().get(), &report);
     CHECK(made->size() == 10);
     CHECK(report.unused == 1);
     CHECK(std::abs(lengthOf(line(*made, 3)) - lengthOf(line(*coat.strands, 3))) < 1e-5f);
-    CombStroke none(std::make_shared<StrandSet>(), {}, ball(), M44f(), {});
+    CombStroke none(std::make_shared<StrandSet>(), {}, sphere(), M44f(), {});
     none.apply(brush(CombBrush::Comb), dabAt(V3f(0, 0, 1), V3f(1, 0, 0)));
     CHECK(none.strands()->size() == 0);
 }

@@ -1,44 +1,15 @@
 #include <tbb/global_control.h>
 
 #include "base/random.h"
-#include "geo/primitives.h"
 #include "render/bsdf.h"
 #include "render/finish.h"
-#include "render/renderer.h"
+#include "render/render_support.h"
 #include "render/sky.h"
-#include "support.h"
 
 using namespace ovrix;
 using namespace ovrix::tests;
 
 namespace {
-
-SurfaceMaterial plain(float base, float roughness, float metalness, float specular) {
-    SurfaceMaterial m;
-    m.base.high = Color(base);
-    m.roughness.high = roughness;
-    m.metalness.high = metalness;
-    m.specular.high = specular;
-    return m;
-}
-
-void addTo(RenderScene& scene, const MeshPtr& mesh, const SurfaceMaterial& material,
-           const M44f& matrix = M44f()) {
-    const uint32_t look = scene.addLook({scene.addMaterial(material)});
-    scene.addInstance({scene.addMesh(mesh), look, 1, 0, 0}, matrix);
-}
-
-Film render(const RenderScene& scene, const CameraOptions& camera, int size, int passes, int bounces,
-            float limit = 0) {
-    Film film(size, size);
-    RenderOptions o;
-    o.bounces = bounces;
-    o.limit = limit;
-    const Renderer renderer(scene, Camera(camera, 1.0f), o);
-    for (int pass = 0; pass < passes; ++pass)
-        renderer.renderPass(film, uint32_t(pass), {0, 0, size, size}, Progress::none());
-    return film;
-}
 
 V3f meanOver(const Film& film, int x0, int y0, int x1, int y1) {
     V3f sum(0.0f);

@@ -42,7 +42,7 @@ Document pool() {
     return d;
 }
 
-const LooseEnd* endOf(const std::vector<LooseEnd>& ends, const std::string& id) {
+const LooseEnd* looseEnd(const std::vector<LooseEnd>& ends, const std::string& id) {
     for (const LooseEnd& e : ends)
         if (e.id == id) return &e;
     return nullptr;
@@ -62,10 +62,10 @@ TEST_CASE("what is chosen brings what it needs, and leaves what it only looks at
     CHECK_FALSE(alone.count("render"));
     CHECK(withNeeds(s.document, {"nobody"}).empty());
     const auto ends = looseEnds(s.document, {"shoal"});
-    REQUIRE(endOf(ends, "lure"));
-    CHECK(endOf(ends, "lure")->named == std::vector<std::string>{"Shoal"});
-    CHECK(endOf(ends, "plate"));
-    CHECK(endOf(ends, "fish"));
+    REQUIRE(looseEnd(ends, "lure"));
+    CHECK(looseEnd(ends, "lure")->named == std::vector<std::string>{"Shoal"});
+    CHECK(looseEnd(ends, "plate"));
+    CHECK(looseEnd(ends, "fish"));
 }
 
 TEST_CASE("names that clash are changed, references go with them, and targets are what was chosen here",
@@ -117,8 +117,8 @@ TEST_CASE("what leads nowhere is let go and said", "[bring]") {
         if (step.type == "chase") step.params["target"].value = std::string("gone");
     s.document.put(broken);
     const auto ends = looseEnds(s.document, {"shoal"});
-    REQUIRE(endOf(ends, "gone"));
-    CHECK(endOf(ends, "gone")->missing);
+    REQUIRE(looseEnd(ends, "gone"));
+    CHECK(looseEnd(ends, "gone")->missing);
     what.bind["gone"] = "lure";
     const Brought bound = broughtIn(pool(), s.document, what);
     CHECK(std::get<std::string>(bound.document.get("shoal").step("chase")->params.at("target").value) ==

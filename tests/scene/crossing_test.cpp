@@ -57,7 +57,7 @@ std::string wrongWith(const LayerResult& r, size_t limit) {
     return {};
 }
 
-bool sameBits(const Geometry& a, const Geometry& b) {
+bool identical(const Geometry& a, const Geometry& b) {
     if (kindOf(a) != kindOf(b)) return false;
     if (const auto* m = std::get_if<MeshPtr>(&a)) {
         const auto& other = *std::get<MeshPtr>(b);
@@ -109,7 +109,7 @@ std::string tryScene(uint64_t seed, Tally& tally) {
                 if (const std::string wrong = wrongWith(r, d.memoryLimit()); !wrong.empty())
                     return fmt::format("frame {}, {}: {}", frame, n->id, wrong);
                 const auto [it, fresh] = known.try_emplace({n->id, frame}, r.geometry);
-                if (!fresh && !sameBits(it->second, r.geometry))
+                if (!fresh && !identical(it->second, r.geometry))
                     return fmt::format("frame {}, {}: other bits by other threads, or in another order",
                                        frame, n->id);
                 for (const StepReport& s : r.steps) tally.failed += !s.error.empty();

@@ -12,11 +12,11 @@ using namespace ovrix::tests;
 
 namespace {
 
-struct Scene {
+struct MovingScene {
     std::filesystem::path path;
     Document document;
     Evaluator evaluator;
-    explicit Scene(const std::string& name)
+    explicit MovingScene(const std::string& name)
         : path(std::filesystem::path(OVRIX_DEMO_DIR) / (name + ".ovrix")), document(loadScene(path)) {
         evaluator.setFolder(path.parent_path());
         evaluator.setScene(path);
@@ -46,7 +46,7 @@ TEST_CASE("moving scenes open from their bakes, are as the bake says, and move i
     const std::string name = GENERATE(as<std::string>(), "plankton", "splash", "darts", "silversides",
                                       "sandhoppers", "surge", "shake");
     INFO(name);
-    Scene scene(name);
+    MovingScene scene(name);
     const auto layers = scene.simulated();
     REQUIRE_FALSE(layers.empty());
     LayerResults results;

@@ -19,10 +19,10 @@ namespace fs = std::filesystem;
 namespace {
 
 /// A fountain of a few drops in a folder of its own.
-struct Scene {
+struct Fountain {
     TemporaryFolder folder;
     fs::path file = folder / "fountain.ovrix";
-    Scene() {
+    Fountain() {
         Document document = Document::fresh();
         document.put(makeNode(document, "plane", "Plate"));
         Node layer = makeNode(document, "layer", "Water");
@@ -60,7 +60,7 @@ uint64_t bitsOf(const SolverState& state) {
 }
 
 /// The frames that a bake gives; those that it does not take for its own are not among them.
-Frames framesOf(const Scene& scene) {
+Frames framesOf(const Fountain& scene) {
     const BakeInfo info = bakeInfo(scene.baked());
     Frames frames;
     for (const int f : info.frames) try {
@@ -78,12 +78,12 @@ void checkIn(const Frames& some, const Frames& all) {
     }
 }
 
-void clear(const Scene& scene) { fs::remove_all(scene.baked().parent_path()); }
+void dropBakes(const Fountain& scene) { fs::remove_all(scene.baked().parent_path()); }
 
 }  // namespace
 
 TEST_CASE("a scene is the old or the new one, wherever its writing is killed", "[interrupted]") {
-    const Scene scene;
+    const Fountain scene;
     const std::vector<std::string> change{"set", scene.file.string(), "water/scatter/count=6", "--out",
                                           scene.file.string()};
     const std::string before = readFile(scene.file);
@@ -109,7 +109,7 @@ TEST_CASE("a scene is the old or the new one, wherever its writing is killed", "
 }
 
 TEST_CASE("a bake that is killed at any write is gone on from", "[interrupted][bake]") {
-    const Scene scene;
+    const Fountain scene;
     const Interrupted whole = scene.run(scene.bake());
     INFO(whole.said);
     REQUIRE(whole.code == 0);
@@ -117,7 +117,7 @@ TEST_CASE("a bake that is killed at any write is gone on from", "[interrupted][b
     REQUIRE(all.size() == 2);
     for (int at = 1; at <= whole.calls; ++at) {
         INFO("killed at call " << at << " of " << whole.calls);
-        clear(scene);
+        dropBakes(scene);
         scene.run(scene.bake(), Fate::Killed, at);
         checkIn(framesOf(scene), all);
         const Interrupted again = scene.run(scene.bake());
@@ -129,7 +129,7 @@ TEST_CASE("a bake that is killed at any write is gone on from", "[interrupted][b
 }
 
 TEST_CASE("a disk that fills up at any write loses nothing, and is named", "[interrupted][bake]") {
-    const Scene scene;
+    const Fountain scene;
     struct Job {
         std::vector<std::string> command;
         std::string writes;
@@ -171,7 +171,7 @@ TEST_CASE("a disk that fills up at any write loses nothing, and is named", "[int
     const Frames all = framesOf(scene);
     for (int at = 1; at <= whole.calls; ++at) {
         INFO("full at call " << at << " of " << whole.calls);
-        clear(scene);
+        dropBakes(scene);
         const Interrupted full = scene.run(scene.bake(), Fate::DiskFull, at);
         INFO(full.said);
         CHECK_FALSE(full.killed);
@@ -186,7 +186,7 @@ TEST_CASE("a disk that fills up at any write loses nothing, and is named", "[int
 }
 
 TEST_CASE("two that write one scene leave it whole", "[interrupted]") {
-    const Scene scene;
+    const Fountain scene;
     const Document document = loadScene(scene.file);
     std::set<std::string> mayBe{writeScene(document)};
     std::vector<std::thread> writers;
@@ -207,10 +207,10 @@ TEST_CASE("two that write one scene leave it whole", "[interrupted]") {
 }
 
 TEST_CASE("two that bake one layer leave one bake", "[interrupted][bake]") {
-    const Scene scene;
+    const Fountain scene;
     REQUIRE(scene.run(scene.bake()).code == 0);
     const Frames all = framesOf(scene);
-    clear(scene);
+    dropBakes(scene);
     Interrupted runs[2];
     std::thread other([&] { runs[1] = scene.run(scene.bake()); });
     runs[0] = scene.run(scene.bake());

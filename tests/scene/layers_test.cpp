@@ -48,7 +48,7 @@ struct Two {
     }
 };
 
-std::span<const V3f> places(const LayerResult& r) {
+std::span<const V3f> positions(const LayerResult& r) {
     return std::get<std::shared_ptr<const Copies>>(r.geometry)->attributes.find<V3f>("P");
 }
 
@@ -66,13 +66,13 @@ TEST_CASE("a mask by distance keeps a layer off another one, and follows it", "[
     const LayerResult near = s.eval(s.a), far = s.eval(s.b);
     REQUIRE(far.ok);
     CHECK(elementCount(far.geometry) > 20);
-    for (const V3f& p : places(far)) REQUIRE(nearest(places(near), p) >= 0.0999f);
+    for (const V3f& p : positions(far)) REQUIRE(nearest(positions(near), p) >= 0.0999f);
     const size_t runs = s.evaluator.stepsRun();
     s.eval(s.b);
     CHECK(s.evaluator.stepsRun() == runs);
     s.set(s.a + "/scatter/seed", "5");  // the other layer moves: this one is computed again
     CHECK(s.eval(s.b).hash != far.hash);
-    for (const V3f& p : places(s.eval(s.b))) REQUIRE(nearest(places(s.eval(s.a)), p) >= 0.0999f);
+    for (const V3f& p : positions(s.eval(s.b))) REQUIRE(nearest(positions(s.eval(s.a)), p) >= 0.0999f);
     s.set(s.a + "/material", "");
     const LayerResult same = s.eval(s.b);
     s.set(s.plane + "/name", "Floor");  // what cannot be seen in the result changes nothing
@@ -128,9 +128,9 @@ TEST_CASE("a layer lies on the copies of another one", "[layers]") {
     const LayerResult stones = s.eval(s.a), pebbles = s.eval(s.b);
     REQUIRE(pebbles.ok);
     REQUIRE(elementCount(pebbles.geometry) == 500);
-    for (const V3f& p : places(pebbles)) {
+    for (const V3f& p : positions(pebbles)) {
         float off = 1.0f;  // from the skin of some ball
-        for (const V3f& q : places(stones)) off = std::min(off, std::abs((p - q).length() - 0.05f));
+        for (const V3f& q : positions(stones)) off = std::min(off, std::abs((p - q).length() - 0.05f));
         REQUIRE(off < 2e-4f);
     }
     CHECK(s.document.layersOn(s.a).size() == 1);

@@ -57,6 +57,14 @@ TEST_CASE("a dome lights with the picture of its file, beyond white", "[translat
         CHECK(turned.x == Approx(left.z).margin(0.03));  // noise of 16 paths a pixel
         CHECK(turned.z == Approx(left.x).margin(0.03));
     }
+    SECTION("a sun in the file, brighter than half floats hold, is not cut off") {
+        writeSky(s.folder / "sun.exr", V3f(250000, 1000, 1), V3f(250000, 1000, 1));
+        s.set(dome + "/file", "sun.exr");
+        const V3f sky = meanOf(s.render(16, 2), 0, 2, 0, 2);
+        CHECK(sky.x == Approx(250000).epsilon(0.001));
+        CHECK(sky.y == Approx(1000).epsilon(0.001));
+        CHECK(sky.z == Approx(1).epsilon(0.01));
+    }
     SECTION("a file that is missing or damaged is told") {
         s.set(dome + "/file", "gone.exr");
         CHECK(s.hasCheck("gone.exr"));
@@ -67,6 +75,19 @@ TEST_CASE("a dome lights with the picture of its file, beyond white", "[translat
         REQUIRE(job.problems.size() == 1);
         CHECK(job.problems[0].find("bad.hdr") != std::string::npos);
     }
+}
+
+TEST_CASE("what is too bright for one sample goes by the exposure", "[translate]") {
+    Studio s;
+    JobBuilder builder(s.evaluator);
+    const auto limit = [&](const char* exposure) {
+        s.set("camera/exposure", exposure);
+        return builder.build(s.document, {}, Progress::none()).options.limit;
+    };
+    const float plain = limit("0");
+    CHECK(plain > 0);
+    CHECK(limit("3") == Approx(plain / 8));
+    CHECK(limit("-2") == Approx(plain * 4));
 }
 
 TEST_CASE("an image on a mesh without UVs is told, and only there", "[checks]") {

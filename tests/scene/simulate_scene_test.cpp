@@ -179,6 +179,30 @@ TEST_CASE("a simulation is stale after each kind of edit that it depends on, and
         [](const Document& d) { return withStep(d, "rain", 99, makeStep("orient", d.get("rain"))); }));
 }
 
+TEST_CASE("a linked simulation is stale with the recipe that it follows, and not with what its original has",
+          "[simulate][link]") {
+    Rain r;
+    std::string linked;
+    r.document = withLinkedLayer(r.document, "rain", "ball", &linked);
+    const auto life = [&](const Document& d) {
+        return lifeOf(r.evaluator, d, recipeOf(d, d.get(linked)), 1, 1.0);
+    };
+    const auto changes = [&](const std::string& path, const std::string& text) {
+        const Document d = withText(r.document, path, text);
+        REQUIRE_FALSE(d == r.document);
+        return life(d) != life(r.document);
+    };
+    CHECK(changes("rain/gravity/strength", "0.5"));
+    CHECK(changes("rain/scatter/count", "201"));
+    CHECK(changes("ball/radius", "0.6"));
+    CHECK_FALSE(changes("rain/surface", "ball"));
+    CHECK_FALSE(changes("rain/rest", "5"));
+    CHECK_FALSE(changes("rain/show_as", "boxes"));
+    CHECK_FALSE(changes("plate/size", "3"));  // on which the original lies
+    r.document = withText(r.document, linked + "/scatter/count", "77");
+    CHECK_FALSE(changes("rain/scatter/count", "201"));  // it has its own
+}
+
 TEST_CASE("a part that cannot be made says so on the step, and what follows rests", "[simulate]") {
     Rain r;
     const Document before = r.document;

@@ -23,11 +23,11 @@ using namespace ovrix::tests;
 
 namespace {
 
-struct Fur {
+struct FurScene {
     Document document = Document::fresh();
     std::string ball = "ball", layer;
     Evaluator evaluator;
-    Fur() {
+    FurScene() {
         document.put(makeNode(document, "sphere", "Ball"));
         document = withStrandLayer(document, ball, 1.0f, &layer);
         set("scatter/count", "60");
@@ -54,7 +54,7 @@ StrandsPtr strands(const LayerResult& r) {
 }  // namespace
 
 TEST_CASE("Draft thins what is filled, and no guide", "[strand][scene]") {
-    Fur f;
+    FurScene f;
     f.document = withText(f.document, "scene/draft", "0.1");
     const LayerResult draft = f.eval(false), full = f.eval(true);
     CHECK(strands(draft)->size() == 100);
@@ -69,7 +69,7 @@ TEST_CASE("Draft thins what is filled, and no guide", "[strand][scene]") {
 }
 
 TEST_CASE("strands follow a surface that is keyed, with the roots that they had", "[strand][scene]") {
-    Fur f;
+    FurScene f;
     Node ball = f.document.get(f.ball);
     ball.steps.push_back(makeStep("displace", ball));
     Param by;
@@ -126,7 +126,7 @@ TEST_CASE("a mask asks where elements lie at rest", "[strand][scene]") {
 }
 
 TEST_CASE("another topology binds again by the nearest point, and says so", "[strand][scene]") {
-    Fur f;
+    FurScene f;
     StrandEdit planted;
     planted.id = uint64_t(1) << 62;
     planted.added = true, planted.triangle = 5, planted.length = 0.1f;
@@ -154,7 +154,7 @@ TEST_CASE("another topology binds again by the nearest point, and says so", "[st
 }
 
 TEST_CASE("what goes wrong is told, and nothing crashes", "[strand][scene]") {
-    Fur f;
+    FurScene f;
     f.set("fill/count", "50000000000");
     CHECK(f.note().find("more than one layer can hold") != std::string::npos);
     f.document = withText(f.document, "scene/memory", "1");
@@ -187,7 +187,7 @@ TEST_CASE("what goes wrong is told, and nothing crashes", "[strand][scene]") {
 }
 
 TEST_CASE("combing is written and read to the bit", "[strand][scene]") {
-    Fur f;
+    FurScene f;
     const LayerResult r = f.eval();
     const SurfacePtr skin = f.evaluator.surface(f.document, f.ball, {1}, Progress::none());
     CombStroke stroke(r.combable, {}, skin, M44f(), {});
@@ -250,7 +250,7 @@ TEST_CASE("tufts are copied cheaply, and made unique", "[strand][scene]") {
 }
 
 TEST_CASE("a layer's strands are handed on as strands and as tubes", "[strand][scene]") {
-    Fur f;
+    FurScene f;
     TemporaryFolder folder;
     for (const char* name : {"s.usda", "s.ply", "s.vdb"}) {
         handOn(f.document, f.layer, HandOn::Elements, folder / name, f.evaluator, {1, Purpose::Render, true},
@@ -276,7 +276,7 @@ TEST_CASE("a layer's strands are handed on as strands and as tubes", "[strand][s
 }
 
 TEST_CASE("the render of strands is the same on any number of threads", "[strand][scene]") {
-    Fur f;
+    FurScene f;
     f.document = withText(f.document, "render/width", "48");
     f.document = withText(f.document, "render/height", "32");
     f.document = withText(f.document, "camera/position", "0,0,1.4");
@@ -308,7 +308,7 @@ TEST_CASE("the render of strands is the same on any number of threads", "[strand
 }
 
 TEST_CASE("a layer is combed where its strands are made", "[strand][scene]") {
-    Fur f;
+    FurScene f;
     CHECK(combPlace(f.document.get(f.layer).steps) ==
           std::optional<size_t>(1));  // after they grow, before the fill
     f.document = withCombing(f.document, f.layer, {}, 0);

@@ -46,6 +46,26 @@ TEST_CASE("neighbours that go by each other come to go one way", "[sim][flock]")
     CHECK(later > 0.3f);
 }
 
+TEST_CASE("one that flies before its swarm sees the one ahead, however many are behind it", "[sim][flock]") {
+    std::vector<V3f> p{V3f(0.0f), V3f(0, 0, 0.5f)}, v{V3f(0, 0, 1), V3f(1, 0, 0)};
+    for (int i = 0; i < 40; ++i) {  // nearer than that, and more than it looks at of those that it sees
+        p.push_back(V3f(0.01f * float(i % 8), 0.01f * float(i / 8), -0.1f));
+        v.push_back(V3f(0, -1, 0));
+    }
+    Sim sim;
+    sim.source = points(p, v);
+    Step& flock = sim.part("flock");
+    Sim::set(flock, "apart", 0.0);
+    Sim::set(flock, "together", 0.0);
+    Sim::set(flock, "alike", 4.0);
+    Sim::set(flock, "sight", 1.0);
+    Sim::set(flock, "angle", 120.0);
+    const auto states = sim.run(2);
+    const auto after = speeds(states.back());
+    CHECK(after[0].x > 0.05f);
+    CHECK(std::abs(after[0].y) < 1e-6f);
+}
+
 TEST_CASE("at rest no pair of a swarm is nearer than it keeps apart", "[sim][flock]") {
     Sim sim = swarm(200, 0.15f);
     Step& flock = sim.part("flock");

@@ -296,6 +296,23 @@ TEST_CASE("strands go with their roots, alike on one thread and many, and begin 
     CHECK(setOf(again.back()).points == setOf(states.back()).points);
 }
 
+TEST_CASE("strands of a runner hang as those of one who stands, once they swing no more", "[sim][rods]") {
+    // At an even 6 m/s and without air nothing but damping, were it of the world's motion, would make them
+    // trail.
+    Sim sim = strands(nullptr);
+    sim.source = [](double frame) {
+        const V3f root(float(frame) * 0.25f, 0, 0);
+        return Geometry(StrandsPtr(straight({root}, V3f(0, -1, 0), 0.3f, 8)));
+    };
+    sim.set("air", 0.0);
+    sim.set("damping", 6.0);
+    sim.set("stiff", 0.01);
+    const auto states = sim.run(200);
+    const auto p = line(states.back(), 0);
+    CHECK(std::abs(p[7].x - p[0].x) < 0.003f);  // a hundredth of its length; it trailed by most of it
+    CHECK(p[0].y - p[7].y == Approx(0.3f).epsilon(0.01));
+}
+
 TEST_CASE("strands that are gone on with from a file move as those that were never stopped", "[sim][rods]") {
     std::vector<V3f> roots;
     for (int i = 0; i < 60; ++i)

@@ -1,0 +1,13 @@
+// What tests of fields need.
+#pragma once
+#include "field/field.h"
+
+namespace ovrix::tests {
+
+/// The source with one of its parameters set.
+inline FieldSource with(FieldSource s, const std::string& param, const Value& value) {
+    s.params[param].value = value;
+    return s;
+}
+
+}  // namespace ovrix::tests

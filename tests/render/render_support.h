@@ -1,0 +1,36 @@
+// Small scenes for the tests of rendering.
+#pragma once
+#include "geo/primitives.h"
+#include "render/renderer.h"
+#include "support.h"
+
+namespace ovrix::tests {
+
+inline SurfaceMaterial plain(float base, float roughness, float metalness, float specular) {
+    SurfaceMaterial m;
+    m.base.high = Color(base);
+    m.roughness.high = roughness;
+    m.metalness.high = metalness;
+    m.specular.high = specular;
+    return m;
+}
+
+inline void addTo(RenderScene& scene, const MeshPtr& mesh, const SurfaceMaterial& material,
+                  const M44f& matrix = M44f()) {
+    const uint32_t look = scene.addLook({scene.addMaterial(material)});
+    scene.addInstance({scene.addMesh(mesh), look, 1, 0, 0}, matrix);
+}
+
+inline Film render(const RenderScene& scene, const CameraOptions& camera, int size, int passes, int bounces,
+                   float limit = 0) {
+    Film film(size, size);
+    RenderOptions o;
+    o.bounces = bounces;
+    o.limit = limit;
+    const Renderer renderer(scene, Camera(camera, 1.0f), o);
+    for (int pass = 0; pass < passes; ++pass)
+        renderer.renderPass(film, uint32_t(pass), {0, 0, size, size}, Progress::none());
+    return film;
+}
+
+}  // namespace ovrix::tests
