@@ -10,7 +10,7 @@ namespace {
 
 /// Another number for each change of what the solvers make of the same scene: bakes from before are stale
 /// then.
-constexpr uint64_t kSolvers = 2;
+constexpr uint64_t kSolvers = 3;
 
 /// What of a node says how it looks or is shown, and nothing of what it is; and what it is linked to, since
 /// the recipe that it has from there counts by itself.

@@ -249,9 +249,7 @@ static float distanceTo(const Box3f& box, const V3f& p) {
 }
 
 void Collisions::pushOut(Passage& p, float seconds, Clearance& clear, float around) const {
-    if (!clear.touching && clear.holds(p.x0) && clear.holds(p.x1) &&
-        (clear.close || clear.holds(p.x1, around)))
-        return;
+    if (clear.passes(p.x0, p.x1, clear.close ? 0.0f : around)) return;
     const float moved = (p.x1 - p.x0).length();
     float room = std::numeric_limits<float>::infinity();  // to what it does not touch
     const bool close = clear.touching;

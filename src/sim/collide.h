@@ -42,6 +42,10 @@ struct Clearance {
         const float left = radius - around;
         return left > 0 && (p - place).length2() < left * left;
     }
+    /// Whether the way between two places, and all within @p around of its end, is free.
+    bool passes(const V3f& from, const V3f& to, float around = 0) const {
+        return !touching && holds(from) && holds(to, around);
+    }
     /// Looks closely again at what it touches.
     void wake() {
         if (touching) touching = false, radius = 0;

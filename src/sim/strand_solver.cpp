@@ -395,20 +395,23 @@ class StrandSolver : public Solver {
             bool any = false;
             for (size_t i = 1; i < line.size(); ++i) {
                 const size_t at = set.start[k] + i;
+                Clearance& clear = memo->clear[at];
+                // Far enough to know of half the piece before it, or all of the root's.
+                const auto around = [&] {
+                    return (i == 1 ? 1.05f : 0.55f) * (line[i] - line[i - 1]).length();
+                };
+                if (clear.passes(start[at], line[i], clear.close ? 0.0f : around())) continue;
                 const V3f v = (line[i] - start[at]) * (1.0f / dt);
                 Passage passage{start[at], v, line[i], v};
-                if (!collisions.rests(passage, dt, memo->clear[at])) {
-                    // Far enough to know of half the piece before it, or all of the root's.
-                    const float around = (i == 1 ? 1.05f : 0.55f) * (line[i] - line[i - 1]).length();
-                    collisions.pushOut(passage, dt, memo->clear[at], around);
-                }
+                if (!collisions.rests(passage, dt, clear)) collisions.pushOut(passage, dt, clear, around());
                 line[i] = passage.x1;
                 any |= passage.touched;
             }
             return any;
         }
 
-        /// The pieces between points that are clear by themselves.
+        /// The pieces between points that are clear by themselves: all, or only those of which an end
+        /// touches.
         bool meetBetween(size_t k, std::span<V3f> line, const Collisions& collisions) {
             bool any = false;
             const Clearance* clear = memo->clear.data() + set.start[k];

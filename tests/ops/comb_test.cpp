@@ -152,7 +152,8 @@ TEST_CASE("what was combed comes back from its edits", "[comb]") {
     for (const auto& [id, l] : seen)
         for (size_t i = 0; i < l.size(); ++i) CHECK((again.at(id)[i] - l[i]).length() < 1e-5f);
     // A second stroke starts from there.
-    CombStroke second(combed(*coat.strands, edits, sphere().get(), sphere().get()), edits, sphere(), M44f(), {});
+    CombStroke second(combed(*coat.strands, edits, sphere().get(), sphere().get()), edits, sphere(), M44f(),
+                      {});
     second.apply(brush(CombBrush::Lengthen), dabAt(V3f(0, 0.2f, 0.9f), V3f(0.0f)));
     StrandEdits both = edits;
     both.put(second.edits());
@@ -251,7 +252,8 @@ TEST_CASE("edits follow a surface that deforms, and fit another number of segmen
     for (int i = 0; i < 8; ++i) stroke.apply(brush(CombBrush::Comb), dabAt(V3f(0, 0, 1), V3f(0.05f, 0, 0)));
     StrandEdits edits;
     edits.put(stroke.edits());
-    const MeshPtr turned = transformed(sphere()->mesh(), transformMatrix(V3f(1, 2, 3), V3f(0, 90, 0), V3f(1)));
+    const MeshPtr turned =
+        transformed(sphere()->mesh(), transformMatrix(V3f(1, 2, 3), V3f(0, 90, 0), V3f(1)));
     const Surface now(turned);
     const auto there = strandsCarried(*coat.strands, *sphere(), now, Progress::none(), nullptr);
     const auto a = linesById(*combed(*coat.strands, edits, sphere().get(), sphere().get()));
