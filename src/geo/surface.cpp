@@ -35,7 +35,7 @@ Surface::Surface(MeshPtr mesh) : mesh_(std::move(mesh)), number_(nextNumber()) {
     packed_.resize(triangles.size());
     cumulated_.resize(triangles.size());
     parallelFor(triangles.size(), Progress::none(), [&](size_t t) {
-        const V3f a = p[mesh_->cornerPoint[triangles[t][0]]];
+        const V3f& a = p[mesh_->cornerPoint[triangles[t][0]]];
         Packed& k = packed_[t];
         k.p = a;
         k.e1 = p[mesh_->cornerPoint[triangles[t][1]]] - a;

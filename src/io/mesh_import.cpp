@@ -310,7 +310,8 @@ FileMesh importMesh(const std::filesystem::path& path) {
             out.mesh->corners.set("N", std::move(gather.normals));
         if (gather.wantUvs && !gather.uvs.empty()) out.mesh->corners.set("uv", std::move(gather.uvs));
         if (!gather.slots.empty()) out.mesh->faces.set("slot", std::move(gather.slots));
-        if (out.mesh->faceCount() == 0 && out.mesh->points.size()) refusePoints(path);
+        const size_t points = out.mesh->points.size();
+        if (out.mesh->faceCount() == 0 && points > 0) refusePoints(path);
         if (out.mesh->faceCount() == 0) throw Error("holds no faces");
         out.mesh->finish();
     } catch (const Error& e) {

@@ -1,5 +1,7 @@
 #include "sim/collide.h"
 
+#include <utility>
+
 #include "geo/strands.h"
 
 namespace ovrix {
