@@ -45,8 +45,8 @@ void Collisions::find(const Collider& c, size_t number, const V3f& from, const V
         const float part = d0 <= 0 ? 0.0f : d0 / (d0 - d1);
         if (part >= best.part) return;
         const double time = begin + (end_ - begin) * double(part);
-        best = {&c,       number,         part, true, c.point0 + moved * float(time) + lift,
-                c.normal, moved / frame_, 0,    {},   false};
+        best = {&c,       number,         part, true,      c.point0 + moved * float(time) + lift,
+                c.normal, moved / frame_, 0,    V2f(0.0f), false};
         return;
     }
     Box3f way;
