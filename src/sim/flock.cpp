@@ -107,15 +107,16 @@ struct Flock : Force {
         if (!isFinite(p)) return {};
         const float speed = v.length();
         const V3f ahead = speed > 1e-6f ? v / speed : V3f(0.0f);
+        const bool allRound = cosAngle <= -1.0f;  // then rounding hides nobody straight behind
         const auto visible = [&](uint32_t j) {
             const V3f d = tree->points()[j] - p;
-            return speed <= 1e-6f || d == V3f(0.0f) || d.dot(ahead) >= cosAngle * d.length();
+            return allRound || speed <= 1e-6f || d == V3f(0.0f) || d.dot(ahead) >= cosAngle * d.length();
         };
         uint32_t near[kLookedAt];
         float d2[kLookedAt];
         // Those behind its back are not seen, so more are looked at than count; where that is not enough,
         // all.
-        const size_t looked = cosAngle <= -1.0f ? kNeighbours + 1 : kLookedAt;
+        const size_t looked = allRound ? kNeighbours + 1 : kLookedAt;
         size_t found = tree->closestFew(p, looked, near, d2);
         const bool all = found < looked || d2[found - 1] > sight * sight;
         size_t count = 0;

@@ -411,8 +411,7 @@ class StrandSolver : public Solver {
             return any;
         }
 
-        /// The pieces between points that are clear by themselves: all, or only those of which an end
-        /// touches.
+        /// The pieces between points that are clear by themselves.
         bool meetBetween(size_t k, std::span<V3f> line, const Collisions& collisions) {
             bool any = false;
             const Clearance* clear = memo->clear.data() + set.start[k];
