@@ -54,6 +54,11 @@ class MovingSurface {
         SurfaceHit closest(const V3f& point, float reach, uint32_t guess = kNoTriangle) const;
         /// The same by what is known to be near; the normal is left out.
         SurfaceHit closest(const V3f& point, float reach, NearTriangles& near) const;
+        /// Whether a straight way surely crosses nothing at the end of the part, by what is known to be near;
+        /// false where that does not tell.
+        bool apart(const V3f& from, const V3f& to, const NearTriangles& near) const {
+            return surface_->shape_ && surface_->shape_->apart(from * local1_, to * local1_, near);
+        }
         /// Whether it stands still in the whole frame.
         bool still() const { return surface_->shape_ && surface_->before_ == surface_->now_; }
         /// Whether a point lies inside at the end of the part; always outside of a surface that is not

@@ -368,6 +368,30 @@ SurfaceHit Surface::closest(const V3f& point, float reach, NearTriangles& near) 
     return best;
 }
 
+/// By the sides of its plane on which both ends lie, and of its edges on which the line passes (Plücker's
+/// coordinates); false only where that is sure in spite of rounding.
+bool Surface::mayCross(const Packed& t, const V3f& from, const V3f& to, float rounding) {
+    const V3f n = t.e1.cross(t.e2), w = t.p - from;
+    const float above0 = -w.dot(n), above1 = (to - t.p).dot(n), least2 = rounding * rounding * n.length2();
+    if (above0 * above1 > 0 && std::min(above0 * above0, above1 * above1) > least2) return false;
+    const V3f way = to - from;
+    const float sides[] = {way.dot(w.cross(t.e1)), way.dot((w + t.e1).cross(t.e2 - t.e1)),
+                           way.dot(t.e2.cross(w))};
+    const float slack = (rounding + 1e-6f * w.length()) * way.length() * (t.e1.length() + t.e2.length());
+    const auto [low, high] = std::minmax({sides[0], sides[1], sides[2]});
+    return !(low < -slack && high > slack);
+}
+
+bool Surface::apart(const V3f& from, const V3f& to, const NearTriangles& near) const {
+    if (near.of != number_) return false;
+    const float rounding = roundingAt(from) + roundingAt(to);
+    const float way = std::sqrt(std::max((from - near.place).length2(), (to - near.place).length2()));
+    if (!(way < near.reach * (1.0f - 1e-5f) - rounding)) return false;
+    for (uint32_t k = 0; k < near.count && near.distance[k] <= way + 1e-5f * near.reach + rounding; ++k)
+        if (mayCross(packed_[near.triangle[k]], from, to, rounding)) return false;
+    return true;
+}
+
 V3f Surface::outwardAt(uint32_t triangle, float u, float v) const {
     if (NoPart(u, v).count == 0) {
         const V3f n = packed_[triangle].e1.cross(packed_[triangle].e2);

@@ -92,6 +92,9 @@ class Surface {
     /// The same by what is known to be near, which is looked for anew where it does not hold for the point.
     /// Without the normal: see outwardAt().
     SurfaceHit closest(const V3f& point, float reach, NearTriangles& near) const;
+    /// Whether a straight way surely crosses no triangle, by what is known to be near alone; false where that
+    /// does not tell.
+    bool apart(const V3f& from, const V3f& to, const NearTriangles& near) const;
     /// Another one for each surface that was ever made in this run of the program.
     uint64_t number() const { return number_; }
 
@@ -122,6 +125,7 @@ class Surface {
     struct Tracer;
     Tracer& tracer() const;
     uint32_t pick(double target) const;
+    static bool mayCross(const Packed& triangle, const V3f& from, const V3f& to, float rounding);
     SurfaceHit closestOf(const V3f& point, float reach, const NearTriangles& near) const;
     void lookAround(const V3f& point, float radius, NearTriangles& near) const;
     template <class Visit>

@@ -348,8 +348,9 @@ bool Collisions::clearBetween(const V3f& a, const Clearance* atA, const V3f& b, 
     return !atA || !atA->touching || above(*atA, b);
 }
 
-bool Collisions::pushPieceOut(V3f& a, V3f& b, bool held) const {
+bool Collisions::pushPieceOut(V3f& a, const Clearance* atA, V3f& b, const Clearance& atB) const {
     bool moved = false;
+    const bool held = !atA;
     for (size_t i = 0; i < colliders_.size(); ++i) {
         const Collider& c = colliders_[i];
         if (!c.surface || c.then == OnContact::Wake)
@@ -358,9 +359,14 @@ bool Collisions::pushPieceOut(V3f& a, V3f& b, bool held) const {
         box.extendBy(a), box.extendBy(b);
         if (!c.bounds.intersects(box)) continue;
         // What it is held by may be the surface itself: that end is not asked.
-        const Touch back = ended_[i].sweep(b, held ? a + (b - a) * 0.2f : a);
+        const V3f begin = held ? a + (b - a) * 0.2f : a;
+        const auto apartBy = [&](const Clearance* at) {
+            return at && at->near && at->collider == i && ended_[i].apart(begin, b, *at->near);
+        };
+        if (apartBy(&atB) || apartBy(atA)) continue;
+        const Touch back = ended_[i].sweep(b, begin);
         if (!back.hit) continue;
-        const Touch there = ended_[i].sweep(held ? a + (b - a) * 0.2f : a, b);
+        const Touch there = ended_[i].sweep(begin, b);
         if (!there.hit) continue;
         const float length2 = (b - a).length2();
         const float low = (there.position - a).dot(b - a) / length2,

@@ -91,8 +91,9 @@ class Collisions {
     /// where that does not tell. @p atA  null for a point that is held by what may be the collider itself
     bool clearBetween(const V3f& a, const Clearance* atA, const V3f& b, const Clearance& atB) const;
     /// Moves a straight piece between two points, each clear of all by itself, off what stands into it in
-    /// between, at the end of the substep; @p held keeps its first point. Whether it did.
-    bool pushPieceOut(V3f& a, V3f& b, bool held) const;
+    /// between, at the end of the substep; one that is held, without @p atA, keeps its first point. Whether
+    /// it did.
+    bool pushPieceOut(V3f& a, const Clearance* atA, V3f& b, const Clearance& atB) const;
     /// As far as any place of a collider moves in the substep at most: clearances are less by it. Infinite
     /// where one was made anew.
     float moved() const { return moved_; }

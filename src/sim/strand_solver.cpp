@@ -415,9 +415,11 @@ class StrandSolver : public Solver {
         bool meetBetween(size_t k, std::span<V3f> line, const Collisions& collisions) {
             bool any = false;
             const Clearance* clear = memo->clear.data() + set.start[k];
-            for (size_t i = 0; i + 1 < line.size(); ++i)
-                if (!collisions.clearBetween(line[i], i > 0 ? clear + i : nullptr, line[i + 1], clear[i + 1]))
-                    any |= collisions.pushPieceOut(line[i], line[i + 1], i == 0);
+            for (size_t i = 0; i + 1 < line.size(); ++i) {
+                const Clearance* from = i > 0 ? clear + i : nullptr;
+                if (!collisions.clearBetween(line[i], from, line[i + 1], clear[i + 1]))
+                    any |= collisions.pushPieceOut(line[i], from, line[i + 1], clear[i + 1]);
+            }
             return any;
         }
 

@@ -164,6 +164,46 @@ TEST_CASE("what is known to be near gives the closest place all the same, wherev
     CHECK(flat->closest(V3f(0.2f, 0.1f, 0), 1.0f, near).hit);
 }
 
+TEST_CASE("a way that is told to be apart from what is near crosses nothing", "[moving]") {
+    std::mt19937_64 random(testSeed());
+    std::uniform_real_distribution<float> part(-1, 1);
+    const auto any = [&] { return V3f(part(random), part(random), part(random)); };
+    for (const float far : {0.0f, 300.0f}) {  // where places are rounded by 30 micrometres
+        Mesh crumpled = *makeSphere(0.5f, 24);
+        for (V3f& p : crumpled.points.add<V3f>("P")) p += any() * 0.02f + V3f(far);
+        crumpled.finish();
+        const Surface surface(std::make_shared<const Mesh>(crumpled));
+        size_t free = 0, told = 0, crossing = 0;
+        for (int i = 0; i < 20'000; ++i) {
+            const V3f at = V3f(far) + any().normalized() * (0.5f + 0.05f * part(random));
+            const V3f from = at + any() * 0.02f, way = any() * 0.03f;
+            NearTriangles near;
+            surface.closest(at, 10.0f, near);
+            const bool apart = surface.apart(from, from + way, near);
+            const bool hit = surface.intersect(from, way.normalized(), way.length()).hit;
+            REQUIRE_FALSE((apart && hit));
+            // Both ways round, since each misses what it begins on.
+            REQUIRE_FALSE((apart && surface.intersect(from + way, -way.normalized(), way.length()).hit));
+            hit ? ++crossing : ++free;
+            told += apart;
+        }
+        CHECK(crossing > 1000);
+        CHECK(double(told) > 0.5 * double(free));  // else it would be for nothing
+    }
+    // What it does not know it does not tell: no list, one of another surface, a way out of it, no number.
+    const Surface plane(makePlane(2, 8)), other(makePlane(2, 8));
+    NearTriangles near;
+    const V3f a(0.02f, 0.1f, 0.03f), b(0.06f, 0.1f, 0.02f), under(0.02f, -0.1f, 0.03f);
+    CHECK_FALSE(plane.apart(a, b, near));
+    plane.closest(a, 10.0f, near);
+    CHECK(plane.apart(a, b, near));
+    CHECK_FALSE(plane.apart(a, under, near));
+    CHECK_FALSE(other.apart(a, b, near));
+    CHECK_FALSE(plane.apart(a, V3f(50, 0.1f, 0), near));
+    CHECK_FALSE(plane.apart(a, V3f(std::nanf("")), near));
+    CHECK_FALSE(plane.apart(V3f(std::numeric_limits<float>::infinity()), b, near));
+}
+
 TEST_CASE("a triangle is met once, from both sides, at its border, and never where they part", "[moving]") {
     const MovingTriangle still{V3f(0, 0, 0), V3f(1, 0, 0), V3f(0, 0, 1)};
     float u = 0, v = 0;
