@@ -45,8 +45,10 @@ class Rows {
   public:
     Rows(OIIO::ImageInput& in, const std::string& space, int by)
         : in_(in), spec_(in.spec()), space_(space), by_(by), channels_(std::min(spec_.nchannels, 4)) {
-        // So many that a compressed or tiled file need not be unpacked twice for each row.
-        const int whole = std::max({by, spec_.tile_height, 64});
+        // So many that a compressed or tiled file need not be unpacked twice for each row, and of a narrow
+        // one more: each call of the library takes megabytes for itself.
+        const int narrow = std::min(spec_.height, 32768 / spec_.width);
+        const int whole = std::max({by, spec_.tile_height, 64, narrow});
         ahead_ = (whole + by - 1) / by * by;
     }
     int width() const { return std::max(1, spec_.width / by_); }
