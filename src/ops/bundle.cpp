@@ -52,12 +52,13 @@ StrandsPtr bundle(const StrandSet& in, const BundleOptions& o, Progress& progres
     const auto pick = unit.over(samplesOf(*out), o.seed, Stream::Length, progress);
     auto p = out->points.add<V3f>("P");
     const auto old = in.points.find<V3f>("P");
+    const auto orient = in.strands.find<Quatf>("orient");
     parallelRanges(in.size(), 128, progress, [&](size_t begin, size_t end) {
         StrandScratch x;
         for (size_t s = begin; s < end; ++s) {
             const auto path = pointsOf(in, old, s);
             x.fit(path.size());
-            framesOf(in, s, path, x);
+            framesOf(orient, s, path, x);
             for (size_t k = 0; k < count; ++k) {
                 const size_t i = s * count + k;
                 clump[i] = int32_t(mixBits(samples.id[s]) & 0x7fffffff);

@@ -8,11 +8,12 @@ StrandsPtr curl(const StrandSet& in, const CurlOptions& o, Progress& progress) {
     const auto strength = o.effect.strength.over(samples, progress);
     const auto radius = o.radius.over(samples, progress), turns = o.turns.over(samples, progress);
     const AlongTable along(o.effect.along);
+    const auto orient = in.strands.find<Quatf>("orient");
     return reshaped(
         in, progress, [&](size_t s, std::span<const V3f> from, std::span<V3f> to, StrandScratch& x) {
             const float size = radius[s] * strength[s];
             if (size == 0.0f) return;
-            framesOf(in, s, from, x);
+            framesOf(orient, s, from, x);
             const Random4 own = random4(o.effect.seed, samples.id[s], Stream::Curl);
             const float phase = o.start * own[0], lie = o.flat ? 2.0f * kPi * own[1] * o.start : 0.0f;
             const float c0 = std::cos(lie), s0 = std::sin(lie);

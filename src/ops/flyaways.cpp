@@ -9,11 +9,12 @@ StrandsPtr flyaways(const StrandSet& in, const FlyawayOptions& o, Progress& prog
     const Samples samples = samplesOf(in);
     const auto strength = o.effect.strength.over(samples, progress), away = o.away.over(samples, progress);
     const AlongTable along(o.effect.along);
+    const auto orient = in.strands.find<Quatf>("orient");
     return reshaped(
         in, progress, [&](size_t s, std::span<const V3f> from, std::span<V3f> to, StrandScratch& x) {
             const Random4 own = random4(o.effect.seed, samples.id[s], Stream::Fly);
             if (own[0] >= o.share || strength[s] == 0.0f) return;
-            framesOf(in, s, from, x);
+            framesOf(orient, s, from, x);
             const float a = 2.0f * kPi * own[1];
             for (size_t i = 1; i < from.size(); ++i) {
                 const V3f step = from[i] - from[i - 1];

@@ -30,8 +30,7 @@ void StrandScratch::fit(size_t points) {
     t.resize(points), tangent.resize(points), normal.resize(points), place.resize(points);
 }
 
-void framesOf(const StrandSet& set, size_t s, std::span<const V3f> points, StrandScratch& scratch) {
-    const auto orient = set.strands.find<Quatf>("orient");
+void framesOf(std::span<const Quatf> orient, size_t s, std::span<const V3f> points, StrandScratch& scratch) {
     const std::span tangent = std::span(scratch.tangent).first(points.size());
     tangentsOf(points, tangent);
     carryNormals(points, tangent, orient.empty() ? V3f(1, 0, 0) : rotate(orient[s], V3f(1, 0, 0)),

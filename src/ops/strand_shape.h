@@ -79,7 +79,8 @@ StrandsPtr reshaped(const StrandSet& in, Progress& progress, const Body& body) {
 }
 
 /// Tangents, normals carried from the root's frame, and parts of the length, into the scratch space.
-void framesOf(const StrandSet& set, size_t s, std::span<const V3f> points, StrandScratch& scratch);
+/// @param orient  the roots' frames, or empty
+void framesOf(std::span<const Quatf> orient, size_t s, std::span<const V3f> points, StrandScratch& scratch);
 
 /// The number of a strand's own: uniform in [0, 1).
 inline float ownNumber(const StrandSet& set, size_t s, uint64_t seed, Stream stream) {
