@@ -62,7 +62,7 @@ void combCoat(Maker& m, const std::string& layer, const std::string& pup) {
     run(CombBrush::Comb, 0.04f, {{0.10f, 0.16f, 0.03f}, {0.02f, 0.15f, 0.045f}, {-0.08f, 0.135f, 0.05f}},
         above);
     run(CombBrush::Bend, 0.035f, {{0.06f, 0.10f, 0.09f}, {0.055f, 0.095f, 0.09f}}, side);
-    run(CombBrush::Puff, 0.05f, {{0.13f, 0.07f, 0.08f}, {0.11f, 0.06f, 0.085f}}, side);
+    run(CombBrush::Raise, 0.05f, {{0.13f, 0.07f, 0.08f}, {0.11f, 0.06f, 0.085f}}, side);
     run(CombBrush::Smooth, 0.06f, {{0.15f, 0.12f, 0.08f}, {0.0f, 0.1f, 0.1f}, {-0.12f, 0.07f, 0.08f}}, side);
     m.document = withCombing(m.document, layer, stroke.edits(), 0);
 }

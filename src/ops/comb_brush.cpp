@@ -199,7 +199,7 @@ void CombStroke::aim(const CombBrush& b, const CombDab& dab, const Reach& reach,
         if (b.mode == CombBrush::Smooth) to = turnedTo(d, rotate(upright, mean[i - 1]), 0.35f * k);
         if (b.mode == CombBrush::Copy && !copied_.empty())
             to = turnedTo(d, rotate(upright, copied_[std::min(i - 1, copied_.size() - 1)]), 0.5f * k);
-        if (b.mode == CombBrush::Puff) to = turnedTo(d, normal, kTurn * 0.5f * k);
+        if (b.mode == CombBrush::Raise) to = turnedTo(d, normal, kTurn * 0.5f * k);
         if (b.mode == CombBrush::Bend)
             to = turnedTo(d, unitOr(dab.at - old[i - 1], d), kTurn * k * float(i) / float(q.size() - 1));
         q[i] = q[i - 1] + to * length;

@@ -13,7 +13,7 @@ struct CombBrush {
         Cut,         ///< strands end where the brush passes
         Straighten,  ///< each towards the line from its root to its tip
         Smooth,      ///< towards what all under the brush do
-        Puff,        ///< off the surface
+        Raise,       ///< off the surface
         Bend,        ///< tips towards the middle of the brush
         Gather,      ///< together, into a clump
         Plant,       ///< new strands, like those around them

@@ -129,7 +129,7 @@ void StrandsTest::choosesAndMirrors() {
     const auto chosen = driver->window.view()->comb().chosen();
     QVERIFY(!chosen.empty());
     QVERIFY(combingOf(c.document(), layer_).list.empty());
-    mode("Puff");
+    mode("Raise");
     drag(pixel(V3f(-0.2f, 0.1f, 0.45f)), pixel(V3f(0.2f, 0.1f, 0.45f)));
     const StrandEdits edits = combingOf(c.document(), layer_);
     QVERIFY(!edits.list.empty());
@@ -138,7 +138,7 @@ void StrandsTest::choosesAndMirrors() {
     QVERIFY(driver->window.view()->comb().chosen().empty());
     // Shift smooths for one stroke; the brush stays what it is.
     drag(pixel(V3f(-0.1f, 0, 0.48f)), pixel(V3f(0.1f, 0, 0.48f)), Qt::ShiftModifier);
-    QCOMPARE(driver->window.view()->comb().brush().mode, CombBrush::Puff);
+    QCOMPARE(driver->window.view()->comb().brush().mode, CombBrush::Raise);
     QVERIFY(!(combingOf(c.document(), layer_) == edits));
     c.undo();
     c.undo();

@@ -123,7 +123,7 @@ class TimeTest : public WindowFixture {
         for (double f : frames) QVERIFY(f >= 10 && f <= 14);
     }
 
-    void setsAndRemovesKeysAtTheDiamond() {
+    void setsAndRemovesKeysAtTheNotch() {
         makeBall();
         controller().setFrame(21);
         driver->settle();

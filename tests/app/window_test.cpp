@@ -116,6 +116,13 @@ void WindowTest::outlineTogglesRenamesAndDeletes() {
     QTest::mouseClick(outline->viewport(), Qt::LeftButton, Qt::NoModifier,
                       QPoint(row(kLayer).right() - px(14), row(kLayer).center().y()));
     QVERIFY(!driver->document().find(kLayer)->rendered);
+    driver->window.controller().select(kLayer);
+    outline->setFocus();
+    QTest::keyClick(outline, Qt::Key_V);
+    QVERIFY(driver->document().find(kLayer)->shown);
+    QVERIFY(!driver->document().find(kLayer)->rendered);
+    QTest::keyClick(outline, Qt::Key_V, Qt::ShiftModifier);
+    QVERIFY(driver->document().find(kLayer)->rendered);
     driver->window.controller().select("ground");
     outline->setFocus();
     QTest::keyClick(outline, Qt::Key_F2);

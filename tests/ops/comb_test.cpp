@@ -57,7 +57,7 @@ float deepest(const StrandSet& set) {
 TEST_CASE("combing keeps lengths and roots, and pushes nothing below the skin", "[comb]") {
     const Coat coat;
     for (const CombBrush::Mode mode :
-         {CombBrush::Comb, CombBrush::Straighten, CombBrush::Smooth, CombBrush::Puff, CombBrush::Bend,
+         {CombBrush::Comb, CombBrush::Straighten, CombBrush::Smooth, CombBrush::Raise, CombBrush::Bend,
           CombBrush::Gather, CombBrush::Copy}) {
         INFO(int(mode));
         CombStroke stroke = coat.stroke();
@@ -211,7 +211,7 @@ TEST_CASE("planted strands stand on the surface and are bound again on another t
 TEST_CASE("hidden strands are spared unless the whole depth is asked for; chosen ones alone change",
           "[comb]") {
     const Coat coat;
-    CombBrush b = brush(CombBrush::Puff);
+    CombBrush b = brush(CombBrush::Raise);
     CombStroke front = coat.stroke();
     front.apply(b, dabAt(V3f(0, 0, 1), V3f(0.0f)));
     for (const StrandEdit& e : front.edits()) {

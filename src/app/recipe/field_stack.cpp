@@ -247,7 +247,7 @@ QWidget* FieldStack::makeRow(size_t index, const FieldSource& source) {
     });
     connect(strength, &NumberBox::finished, this, [this] { controller_.endDrag(); });
 
-    auto* key = new KeyButton;
+    auto* key = new KeyButton(strength);
     key->setObjectName("strengthKey");
     connect(key, &KeyButton::clicked, this, [this, strengthPath] { controller_.toggleKey(strengthPath); });
     connect(&controller_, &Controller::frameChanged, key, [this, strengthPath] {
@@ -264,8 +264,7 @@ QWidget* FieldStack::makeRow(size_t index, const FieldSource& source) {
 
     for (QWidget* w :
          {static_cast<QWidget*>(blend), static_cast<QWidget*>(title), static_cast<QWidget*>(strip),
-          static_cast<QWidget*>(curve), static_cast<QWidget*>(strength), static_cast<QWidget*>(key),
-          static_cast<QWidget*>(more)})
+          static_cast<QWidget*>(curve), static_cast<QWidget*>(strength), static_cast<QWidget*>(more)})
         line->addWidget(w, w == title ? 1 : 0);
     rowRefreshers_.push_back([=, this](const FieldSource& s) {
         blend->setText(kBlends[size_t(s.blend)].sign);

@@ -83,9 +83,8 @@ ParamRow::ParamRow(Controller& controller, const ParamPath& path, const ParamSpe
         line->addWidget(fieldButton_);
     }
     if (keyable(spec)) {
-        key_ = new KeyButton;
+        key_ = new KeyButton(editor_);
         connect(key_, &KeyButton::clicked, this, [this] { controller_.toggleKey(path_); });
-        line->addWidget(key_);
     }
     layout_->addLayout(line);
     connect(&controller_, &Controller::frameChanged, this, [this] {
@@ -164,9 +163,7 @@ QWidget* ParamRow::makeNumber(int component, const std::function<double(const Va
         box->setValue(get(p.at(controller_.frame(), controller_.document().rate())));
         const auto formula = p.formulas.find(component);
         box->setFormula(formula == p.formulas.end() ? QString() : QString::fromStdString(formula->second));
-        box->setMark(p.animated()                    ? tokens().violet
-                     : p.field && !replacedByField() ? tokens().seaGlass
-                                                     : QColor());
+        box->setMark(!p.animated() && p.field && !replacedByField() ? tokens().seaGlass : QColor());
     });
     return box;
 }

@@ -376,7 +376,7 @@ void KeyCanvas::paintEvent(QPaintEvent*) {
         p.setPen(tokens().muted);
         p.setFont(textFont());
         p.drawText(rect(), Qt::AlignCenter | Qt::TextWordWrap,
-                   "Nothing of what is chosen has keys.\nThe small diamond beside a number puts one.");
+                   "Nothing of what is chosen has keys.\nThe notch at a number's left edge puts one.");
     }
     if (hasFocus()) {
         p.setPen(QPen(tokens().seaGlass, 1));

@@ -131,9 +131,8 @@ void FrameRuler::paintLoop(QPainter& p) {
     p.fillRect(QRectF(xOf(to), 0, width() - xOf(to), height()), shade);
 }
 
-/// Marks of frames, the named ones as far apart as their numbers take; none under the flag of the present
-/// one.
-void FrameRuler::paintFrames(QPainter& p, double top, const QRectF& flag) {
+/// Marks of frames, the named ones as far apart as their numbers take.
+void FrameRuler::paintFrames(QPainter& p, double top) {
     const Tokens& t = tokens();
     const auto [first, last] = range();
     p.setFont(figureFont(7.75));
@@ -154,7 +153,7 @@ void FrameRuler::paintFrames(QPainter& p, double top, const QRectF& flag) {
         const double w = metrics.horizontalAdvance(text) + px(2);
         const double left = std::clamp(x - w / 2, 0.0, std::max(0.0, width() - w));  // whole at both ends
         const QRectF label(left, 0, w, top - px(2));
-        if (!label.intersects(flag)) p.drawText(label, Qt::AlignCenter, text);
+        p.drawText(label, Qt::AlignCenter, text);
     }
 }
 
@@ -165,12 +164,7 @@ void FrameRuler::paintEvent(QPaintEvent*) {
     const double top = px(16);
     paintAlive(p, QRectF(0, top, width(), height() - top - px(9)));
     const double now = controller_.frame(), nowAt = xOf(now);
-    const QString nowText = numberText(now, now == std::floor(now));
-    p.setFont(figureFont(8.75));
-    const double flagWidth = p.fontMetrics().horizontalAdvance(nowText) + px(10);
-    const QRectF flag(std::clamp(nowAt - flagWidth / 2, 0.0, std::max(0.0, width() - flagWidth)), 0,
-                      flagWidth, px(15));
-    paintFrames(p, top, flag);
+    paintFrames(p, top);
     paintCache(p, QRectF(0, height() - px(7), width(), px(6)));
     paintLoop(p);
     p.setPen(QPen(t.violet, 1.2));
@@ -178,14 +172,11 @@ void FrameRuler::paintEvent(QPaintEvent*) {
         p.setBrush(std::abs(f - now) < 0.01 ? QBrush(t.violet) : QBrush(t.panel));
         paintDiamond(p, QPointF(xOf(f), keyRow()), px(4));
     }
-    p.setPen(QPen(t.seaGlass, 1.5));
-    p.drawLine(QPointF(nowAt, top - px(1)), QPointF(nowAt, height()));
-    p.setFont(figureFont(8.75));
-    p.setPen(Qt::NoPen);
-    p.setBrush(t.seaGlass);
-    p.drawRoundedRect(flag, px(3), px(3));
-    p.setPen(t.ink);
-    p.drawText(flag, Qt::AlignCenter, nowText);
+    // A line with a foot; the number stands beside it in the transport.
+    const double foot = height() - 1.0;
+    p.setPen(QPen(t.seaGlass, 2, Qt::SolidLine, Qt::FlatCap));
+    p.drawLine(QPointF(nowAt, 0), QPointF(nowAt, foot));
+    p.drawLine(QPointF(nowAt - px(5), foot), QPointF(nowAt + px(5), foot));
     if (hasFocus()) {
         p.setPen(QPen(t.seaGlass, 1));
         p.setBrush(Qt::NoBrush);

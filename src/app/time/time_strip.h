@@ -42,7 +42,7 @@ class FrameRuler : public QWidget {
     void paintAlive(QPainter& p, const QRectF& box);
     void paintCache(QPainter& p, const QRectF& box);
     void paintLoop(QPainter& p);
-    void paintFrames(QPainter& p, double top, const QRectF& flag);
+    void paintFrames(QPainter& p, double top);
     void moveKeys(double from, double to);
 
     Controller& controller_;

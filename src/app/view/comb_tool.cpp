@@ -26,7 +26,7 @@ const BrushMode kCombModes[] = {
     {CombBrush::Cut, "Cut", "Strands end where the brush passes"},
     {CombBrush::Straighten, "Straighten", "Each towards the line from its root to its tip"},
     {CombBrush::Smooth, "Smooth", "Towards what all under the brush do; Shift does too"},
-    {CombBrush::Puff, "Puff", "Lifts strands off the surface"},
+    {CombBrush::Raise, "Raise", "Lifts strands off the surface"},
     {CombBrush::Bend, "Bend", "Bends tips towards the middle of the brush"},
     {CombBrush::Gather, "Gather", "Draws strands together"},
     {CombBrush::Copy, "Copy", "Gives others the shape of the strand that the stroke begins on"},

@@ -3,14 +3,13 @@
 #include <QPainter>
 
 #include "app/theme/theme.h"
-#include "app/widgets/marks.h"
 #include "scene/keying.h"
 
 namespace ovrix::app {
 
 KeyButton::KeyButton(QWidget* parent) : QAbstractButton(parent) {
     setObjectName("keyButton");
-    setFixedSize(px(14), px(22));
+    setFixedSize(px(11), px(26));
     setFocusPolicy(Qt::TabFocus);
     setCursor(Qt::PointingHandCursor);
     setState(State::None);
@@ -33,20 +32,17 @@ void KeyButton::paintEvent(QPaintEvent*) {
     QPainter p(this);
     p.setRenderHint(QPainter::Antialiasing);
     const Tokens& t = tokens();
-    const bool hot = underMouse() || hasFocus();
-    const double r = state_ == State::None && !hot ? px(2.5) : px(4);
-    const QPointF c(width() / 2.0, height() / 2.0);
-    p.setPen(QPen(state_ == State::None ? (hot ? t.violet : t.line) : t.violet, 1.2));
-    p.setBrush(state_ == State::Here ? QBrush(t.violet) : Qt::NoBrush);
-    paintDiamond(p, c, r);
-    if (state_ == State::Keyed) {  // else it would look as one without keys does under the pointer
-        p.setBrush(t.violet);
-        paintDiamond(p, c, px(1));
-    }
+    if (state_ == State::None && !underMouse() && !hasFocus()) return;
+    const double middle = height() / 2.0, half = px(6), deep = px(7);
+    const QPolygonF notch({{0.5, middle - half}, {deep, middle}, {0.5, middle + half}});
+    // Over whatever it lies on, a colour too.
+    p.setPen(QPen(state_ == State::None ? t.muted : t.violet, 1.4));
+    p.setBrush(state_ == State::Here ? t.violet : t.panel);
+    p.drawPolygon(notch);
     if (hasFocus()) {
         p.setPen(QPen(t.seaGlass, 1));
         p.setBrush(Qt::NoBrush);
-        p.drawRoundedRect(QRectF(rect()).adjusted(0.5, 2.5, -0.5, -2.5), 3, 3);
+        p.drawRoundedRect(QRectF(rect()).adjusted(0.5, 0.5, -0.5, -0.5), 3, 3);
     }
 }
 

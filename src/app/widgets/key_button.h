@@ -1,4 +1,4 @@
-// The small diamond beside a number: whether it has keys, and whether one is at this frame.
+// The notch at the left edge of a number: whether it has keys, and whether one is at this frame.
 #pragma once
 #include <QAbstractButton>
 
@@ -6,6 +6,8 @@
 
 namespace ovrix::app {
 
+/// Lies over its parent's left edge. Where there are no keys it is seen only under the pointer or in focus,
+/// so that what does not move stays quiet; hollow it has keys, filled there is one at this frame.
 class KeyButton : public QAbstractButton {
     Q_OBJECT
   public:

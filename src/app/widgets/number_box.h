@@ -18,7 +18,7 @@ class NumberBox : public QWidget {
     void setDefault(double value) { default_ = value; }
     /// The formula that the number comes from; typing starts with it. Empty for none.
     void setFormula(const QString& text);
-    /// Marks the number as keyed or driven by a field.
+    /// Marks the number as driven by a field.
     void setMark(const QColor& color);
     QSize sizeHint() const override;
     QSize minimumSizeHint() const override;

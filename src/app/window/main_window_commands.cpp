@@ -157,10 +157,10 @@ void MainWindow::makeCommands() {
         "savePicture", "Save the picture...", "EXR with all passes, TIFF or PNG", QKeySequence("Ctrl+E"),
         [this] { render_->chooseFileAndSave(); }, [this] { return render_->worker().film() != nullptr; });
     add(
-        "frameAll", "Bring everything into view", "", QKeySequence("Home"), [this] { view_->frameAll(); },
+        "frameAll", "Bring everything into view", "", QKeySequence("Ctrl+0"), [this] { view_->frameAll(); },
         hasView);
     add(
-        "frameChosen", "Bring what is chosen into view", "", QKeySequence("Shift+Home"),
+        "frameChosen", "Bring what is chosen into view", "", QKeySequence("Alt+0"),
         [this] { view_->frameSelected(); }, hasView);
     add(
         "camera", "Look through the scene's camera", "", QKeySequence("C"),

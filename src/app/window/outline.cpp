@@ -283,7 +283,7 @@ void Outline::keyPressEvent(QKeyEvent* e) {
         controller_.edit("Delete", [&](const Document& d) { return withoutNode(d, id); });
         return;
     }
-    if (QTreeWidgetItem* item = itemOf(id); item && e->key() == Qt::Key_H) {
+    if (QTreeWidgetItem* item = itemOf(id); item && e->key() == Qt::Key_V) {
         const bool shown = !(e->modifiers() & Qt::ShiftModifier);
         if (item->data(0, shown ? ShownRole : RenderedRole).isValid()) toggleFlag(id, shown);
         return;
