@@ -3,6 +3,7 @@ target_compile_options(ovrix_flags INTERFACE -fsanitize=fuzzer-no-link -Wno-erro
 add_library(fuzz_read STATIC fuzz/read.cpp)
 target_include_directories(fuzz_read PUBLIC ${CMAKE_SOURCE_DIR})
 target_link_libraries(fuzz_read PUBLIC ovrix_core)
+add_dependencies(fuzz_read ovrix_images)
 foreach(reader scene recipe ply csv usda image state bake)
   add_executable(fuzz-${reader} fuzz/readers.cpp)
   target_compile_definitions(fuzz-${reader} PRIVATE OVRIX_READER="${reader}")

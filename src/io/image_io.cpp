@@ -1,158 +1,27 @@
 #include "io/image_io.h"
 
-#include <OpenImageIO/imageio.h>
-#include <fmt/format.h>
-
-#include <span>
-
 #include "base/error.h"
 #include "base/files.h"
+#include "base/library.h"
 #include "io/color_spaces.h"
+#include "io/image_library.h"
 
 namespace ovrix {
 
 namespace {
 
-/// The first four channels as RGBA: grey is spread, missing alpha is 1.
-std::vector<float> toRgba(const std::vector<float>& values, int channels) {
-    const size_t count = values.size() / size_t(channels);
-    std::vector<float> rgba(count * 4);
-    for (size_t i = 0; i < count; ++i) {
-        const float* p = &values[i * size_t(channels)];
-        float* q = &rgba[i * 4];
-        const bool grey = channels < 3;
-        q[0] = p[0], q[1] = grey ? p[0] : p[1], q[2] = grey ? p[0] : p[2];
-        q[3] = channels == 2 ? p[1] : channels >= 4 ? p[3] : 1.0f;
-    }
-    return rgba;
+const ImageLibrary& imageLibrary() {
+    static const auto& table =
+        *static_cast<const ImageLibrary*>(fromLibrary("libovrix_images.so", "ovrixImages"));
+    return table;
 }
-
-}  // namespace
-
-namespace {
-
-/// By how much an image is read smaller, so that it takes no more than @p most bytes.
-int shrinkFor(const OIIO::ImageSpec& spec, size_t most) {
-    int by = 1;
-    while (8.0 * (spec.width / by + 1) * (spec.height / by + 1) > double(most) &&
-           by < std::max(spec.width, spec.height))
-        ++by;
-    return by;
-}
-
-/// Rows of an image, some at a time: as RGBA, linear, means over squares of @p by pixels.
-class Rows {
-  public:
-    Rows(OIIO::ImageInput& in, const std::string& space, int by)
-        : in_(in), spec_(in.spec()), space_(space), by_(by), channels_(std::min(spec_.nchannels, 4)) {
-        // So many that a compressed or tiled file need not be unpacked twice for each row, and of a narrow
-        // one more: each call of the library takes megabytes for itself.
-        const int narrow = std::min(spec_.height, 32768 / spec_.width);
-        const int whole = std::max({by, spec_.tile_height, 64, narrow});
-        ahead_ = (whole + by - 1) / by * by;
-    }
-    int width() const { return std::max(1, spec_.width / by_); }
-    int height() const { return std::max(1, spec_.height / by_); }
-
-    /// Row @p y of the smaller picture; empty when the file is damaged there.
-    std::span<const float> row(int y) {
-        const int first = y * by_;
-        if (first >= end_ && !load(first)) return {};
-        out_.assign(size_t(width()) * 4, 0.0f);
-        for (int k = 0; k < by_; ++k)
-            for (int x = 0; x < width() * by_; ++x)
-                for (int c = 0; c < 4; ++c)
-                    out_[size_t(x / by_) * 4 + size_t(c)] +=
-                        rgba_[(size_t(first + k - begin_) * size_t(spec_.width) + size_t(x)) * 4 + size_t(c)];
-        const float part = 1.0f / float(by_ * by_);
-        if (by_ > 1)
-            for (float& v : out_) v *= part;
-        return out_;
-    }
-
-  private:
-    bool load(int first) {
-        begin_ = first, end_ = std::min(first + ahead_, spec_.height);
-        std::vector<float> values(size_t(spec_.width) * size_t(end_ - begin_) * size_t(channels_));
-        const bool tiled = spec_.tile_width > 0;
-        const int x0 = spec_.x, y0 = spec_.y;
-        bool ok;
-        if (tiled) {
-            const int low = begin_ / spec_.tile_height * spec_.tile_height;
-            begin_ = low, end_ = std::min(spec_.height, (end_ + spec_.tile_height - 1) / spec_.tile_height *
-                                                            spec_.tile_height);
-            values.resize(size_t(spec_.width) * size_t(end_ - begin_) * size_t(channels_));
-            ok = in_.read_tiles(0, 0, x0, x0 + spec_.width, y0 + begin_, y0 + end_, spec_.z, spec_.z + 1, 0,
-                                channels_, OIIO::TypeDesc::FLOAT, values.data());
-        } else {
-            ok = in_.read_scanlines(0, 0, y0 + begin_, y0 + end_, spec_.z, 0, channels_,
-                                    OIIO::TypeDesc::FLOAT, values.data());
-        }
-        if (!ok) return false;
-        rgba_ = toRgba(values, channels_);
-        toLinear(rgba_, 4, space_);
-        return true;
-    }
-    OIIO::ImageInput& in_;
-    const OIIO::ImageSpec spec_;
-    const std::string& space_;
-    int by_, channels_, ahead_ = 64, begin_ = 0, end_ = 0;
-    std::vector<float> rgba_, out_;
-};
 
 }  // namespace
 
 std::shared_ptr<const Image> readImage(const std::filesystem::path& path, const std::string& space,
                                        size_t most) {
     requireReadable(path);
-    auto in = OIIO::ImageInput::open(path.string());
-    if (!in) {
-        logDetail(path.string(), OIIO::geterror());
-        throw Error("could not be read as an image", path.string(), "Choose another image");
-    }
-    const OIIO::ImageSpec spec = in->spec();
-    if (spec.width <= 0 || spec.height <= 0 || spec.nchannels <= 0 || spec.depth > 1 ||
-        spec.width > 1'000'000 || spec.height > 1'000'000)
-        throw Error(fmt::format("has an unusable size of {} x {}", spec.width, spec.height), path.string());
-    // Some files can only be unpacked whole.
-    if (double(spec.image_bytes(true)) > std::max(16.0 * double(most), 64e6))
-        throw Error(fmt::format("is {} x {} pixels, far more than memory may take", spec.width, spec.height),
-                    path.string(), "Make it smaller, or raise the memory limit in Preferences");
-    const int by = shrinkFor(spec, most);
-    const double strip = 40.0 * spec.width * std::max({by, spec.tile_height, 64});
-    if (strip > std::max(double(most), 64e6))
-        throw Error(
-            fmt::format("is {} pixels wide, and a strip of it takes more than memory may", spec.width),
-            path.string(), "Make it smaller, or raise the memory limit in Preferences");
-    Rows rows(*in, space, by);
-    auto image = std::make_shared<Image>();
-    image->width = rows.width(), image->height = rows.height();
-    image->stamp = fileStamp(path);
-    image->pixels.resize(size_t(image->width) * size_t(image->height) * 4);
-    constexpr float kMostHalf = 65000.0f;
-    for (int y = 0; y < image->height; ++y) {
-        const std::span<const float> row = rows.row(y);
-        if (row.empty()) {
-            logDetail(path.string(), in->geterror());
-            throw Error("is damaged", path.string(), "Write the image again from where it came");
-        }
-        float brightest = 0;
-        for (size_t i = 0; i < row.size(); ++i)
-            if (i % 4 < 3 && std::isfinite(row[i])) brightest = std::max(brightest, std::abs(row[i]));
-        float more = 1;  // by powers of two, which cost no accuracy
-        while (brightest > kMostHalf * image->scale * more && more < 1e30f) more *= 2;
-        if (more > 1) {
-            for (size_t i = 0; i < size_t(y) * size_t(image->width) * 4; ++i)
-                if (i % 4 < 3) image->pixels[i] = half(float(image->pixels[i]) / more);
-            image->scale *= more;
-        }
-        half* to = &image->pixels[size_t(y) * size_t(image->width) * 4];
-        for (size_t i = 0; i < row.size(); ++i) {
-            const float x = std::isfinite(row[i]) ? row[i] / (i % 4 < 3 ? image->scale : 1.0f) : 0.0f;
-            to[i] = half(std::clamp(x, -kMostHalf, kMostHalf));
-        }
-    }
-    return image;
+    return imageLibrary().read(path, space, most);
 }
 
 void ImageCache::setLimit(size_t bytes) {
@@ -195,41 +64,10 @@ WriteOptions defaultWriteOptions(const std::filesystem::path& path) {
 
 namespace {
 
-OIIO::TypeDesc typeOf(PixelDepth depth) {
-    switch (depth) {
-        case PixelDepth::Bits8:
-            return OIIO::TypeDesc::UINT8;
-        case PixelDepth::Bits16:
-            return OIIO::TypeDesc::UINT16;
-        case PixelDepth::Half:
-            return OIIO::TypeDesc::HALF;
-        default:
-            return OIIO::TypeDesc::FLOAT;
-    }
-}
-
 int colorChannels(const Picture& picture) {
     return picture.channels.size() >= 4 && picture.channels[3].name == "A"
                ? 4
                : int(std::min<size_t>(3, picture.channels.size()));
-}
-
-OIIO::ImageSpec specFor(const Picture& picture, const WriteOptions& options, bool exr, int channels) {
-    OIIO::ImageSpec spec(picture.width, picture.height, channels, typeOf(options.depth));
-    spec.channelnames.clear();
-    for (int c = 0; c < channels; ++c) spec.channelnames.push_back(picture.channels[size_t(c)].name);
-    if (exr) {
-        spec.attribute("compression", "zip");
-        if (options.depth == PixelDepth::Half)
-            for (int c = 0; c < channels; ++c)
-                spec.channelformats.push_back(picture.channels[size_t(c)].full ? OIIO::TypeDesc::FLOAT
-                                                                               : OIIO::TypeDesc::HALF);
-    }
-    if (options.space == "sRGB") spec.attribute("oiio:ColorSpace", "sRGB");
-    spec.attribute("Software", "Ovrix " OVRIX_VERSION);
-    spec.attribute("ovrix:colorSpace", options.space);
-    for (const auto& [name, text] : options.notes) spec.attribute(name, text);
-    return spec;
 }
 
 std::vector<float> interleave(const Picture& picture, int channels, const std::string& space) {
@@ -268,16 +106,7 @@ void writeImage(const std::filesystem::path& path, const Picture& picture, const
     const int channels = exr ? int(picture.channels.size()) : colorChannels(picture);
     const std::vector<float> pixels = interleave(picture, channels, options.space);
     writeAtomically(path, [&](const std::filesystem::path& temporary) {
-        const auto fail = [&](const std::string& why) {
-            logDetail(path.string(), why);
-            throw Error("could not be written", path.string(),
-                        "Free some space on the disk, or save elsewhere");
-        };
-        auto out = OIIO::ImageOutput::create(temporary.string());
-        if (!out) fail(OIIO::geterror());
-        if (!out->open(temporary.string(), specFor(picture, options, exr, channels))) fail(out->geterror());
-        if (!out->write_image(OIIO::TypeDesc::FLOAT, pixels.data())) fail(out->geterror());
-        if (!out->close()) fail(out->geterror());
+        imageLibrary().write(temporary, path.string(), picture, options, channels, pixels);
     });
 }
 

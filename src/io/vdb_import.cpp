@@ -7,6 +7,7 @@
 #include "base/error.h"
 #include "base/files.h"
 #include "io/vdb_grids.h"
+#include "io/vdb_library.h"
 #include "io/vdb_parse.h"
 
 namespace vdb = openvdb;
@@ -84,7 +85,7 @@ VectorGrid parseVectorGrid(const std::filesystem::path& path, const std::string&
     }
 }
 
-void writeVectorGrid(const std::filesystem::path& path, const std::string& name, const VectorGrid& grid) {
+void putVectorGrid(const std::filesystem::path& path, const std::string& name, const VectorGrid& grid) {
     vdb::initialize();
     const auto made = vdb::Vec3SGrid::create(vdb::Vec3s(0.0f));
     made->setName(name);

@@ -22,6 +22,7 @@
 #include "base/error.h"
 #include "base/files.h"
 #include "io/point_lattice.h"
+#include "io/vdb_library.h"
 #include "io/vdb_parse.h"
 
 namespace vdb = openvdb;
@@ -172,7 +173,7 @@ void writeGrids(const std::filesystem::path& temporary, const std::filesystem::p
 
 }  // namespace
 
-void writeVdbPoints(const std::filesystem::path& path, const AttributeSet& points) {
+void putVdbPoints(const std::filesystem::path& path, const AttributeSet& points) {
     initialise();
     std::vector<Stored> columns;
     for (const auto& [name, column] : points.columns())
@@ -456,7 +457,7 @@ std::map<std::string, std::string> textsOf(const vdb::MetaMap& meta) {
 
 }  // namespace
 
-std::function<void()> readyStateVdb(const std::filesystem::path& path, const StateFile& state) {
+std::function<void()> prepareStateVdb(const std::filesystem::path& path, const StateFile& state) {
     initialise();
     vdb::GridCPtrVec grids;
     for (const auto& [name, set] : state.sets) grids.push_back(gridOf(name, set));

@@ -1,12 +1,32 @@
-// What is read of OpenVDB files, by way of the reading process.
+// OpenVDB files: read by way of the reading process, written by the library of volumes.
 #include "base/error.h"
+#include "base/library.h"
 #include "io/blob.h"
 #include "io/confined_reader.h"
 #include "io/vdb_grids.h"
+#include "io/vdb_library.h"
 #include "io/vdb_parse.h"
 #include "io/vdb_points.h"
 
 namespace ovrix {
+
+static const VdbLibrary& vdbLibrary() {
+    static const auto& table =
+        *static_cast<const VdbLibrary*>(fromLibrary("libovrix_volumes.so", "ovrixVolumes"));
+    return table;
+}
+
+void writeVdbPoints(const std::filesystem::path& path, const AttributeSet& points) {
+    vdbLibrary().writePoints(path, points);
+}
+
+std::function<void()> readyStateVdb(const std::filesystem::path& path, const StateFile& state) {
+    return vdbLibrary().readyState(path, state);
+}
+
+void writeVectorGrid(const std::filesystem::path& path, const std::string& name, const VectorGrid& grid) {
+    vdbLibrary().writeGrid(path, name, grid);
+}
 
 std::string packInfo(const ElementsInfo& info) {
     BlobWriter w;

@@ -8,6 +8,7 @@
 #include "base/files.h"
 #include "base/hash.h"
 #include "base/image.h"
+#include "base/library.h"
 #include "base/noise.h"
 #include "base/number_text.h"
 #include "base/progress.h"
@@ -158,6 +159,21 @@ TEST_CASE("values keep to their spec", "[values]") {
     CHECK(std::get<Range>(clampToSpec(spec, Range{8, 3})) == Range{3, 8});
     CHECK(std::get<double>(mixValues(2.0, 4.0, 0.25)) == 2.5);
     CHECK(std::get<std::string>(mixValues(std::string("a"), std::string("b"), 0.5)) == "a");
+}
+
+TEST_CASE("a part of the program that cannot be loaded is named, with what to do", "[library]") {
+    for (const char* file : {"libovrix_nothing.so", "libovrix_images.so"})  // and one without that name in it
+        try {
+            fromLibrary(file, "ovrixNothing");
+            FAIL("nothing was there");
+        } catch (const Error& e) {
+            CHECK(e.where().find(file) != std::string::npos);
+            CHECK(e.problem().find("could not be loaded") != std::string::npos);
+            CHECK(e.remedy() == "Install the program again");
+        }
+    CHECK(fromLibrary("libovrix_images.so", "ovrixImages") ==
+          fromLibrary("libovrix_images.so", "ovrixImages"));
+    CHECK(fromLibrary("libovrix_volumes.so", "ovrixVolumes"));
 }
 
 TEST_CASE("hashes differ for different contents", "[hash]") {

@@ -49,6 +49,22 @@ TEST_CASE("describe tells everything that a step takes", "[cli]") {
     CHECK(run({"describe", "nonsense"}).code == 1);
 }
 
+TEST_CASE("what loads for long is not loaded with the program", "[cli]") {
+    const auto program = std::filesystem::read_symlink("/proc/self/exe").parent_path() / "ovrix-cli";
+    REQUIRE(std::filesystem::exists(program));
+    std::string libraries;
+    FILE* told = ::popen(("ldd '" + program.string() + "'").c_str(), "r");
+    REQUIRE(told);
+    char part[4096];
+    while (const size_t n = std::fread(part, 1, sizeof part, told)) libraries.append(part, n);
+    CHECK(::pclose(told) == 0);
+    CHECK(libraries.find("libovrix_core") != std::string::npos);
+    for (const char* heavy : {"OpenImageIO", "openvdb", "assimp", "avcodec", "opencv", "Qt6"}) {
+        INFO(libraries);
+        CHECK(libraries.find(heavy) == std::string::npos);
+    }
+}
+
 TEST_CASE("bad usage is told from failure", "[cli]") {
     CHECK(run({}).code == 2);
     CHECK(run({"dance"}).code == 2);

@@ -1,0 +1,11 @@
+// Libraries of ours that are loaded when they are first asked for, since what they depend on takes longer to
+// load, and more memory, than all the rest of the program.
+#pragma once
+
+namespace ovrix {
+
+/// What a library holds under a name. The file lies beside the one that this is part of; it is loaded once
+/// and kept. Thread safe. Throws Error where it cannot be loaded.
+const void* fromLibrary(const char* file, const char* name);
+
+}  // namespace ovrix

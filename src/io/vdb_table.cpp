@@ -1,0 +1,6 @@
+#include "io/vdb_library.h"
+
+extern "C" {
+extern const ovrix::VdbLibrary ovrixVolumes;
+const ovrix::VdbLibrary ovrixVolumes = {ovrix::putVdbPoints, ovrix::prepareStateVdb, ovrix::putVectorGrid};
+}
