@@ -10,7 +10,7 @@ void Progress::check() const {
 
 std::string Progress::title() const {
     std::lock_guard lock(mutex_);
-    return title_;
+    return titles_.empty() ? std::string() : titles_.back();
 }
 
 Progress& Progress::none() {
@@ -20,17 +20,21 @@ Progress& Progress::none() {
 
 Progress::Task::Task(Progress& progress, std::string title) : progress_(progress) {
     std::lock_guard lock(progress_.mutex_);
-    outer_ = std::exchange(progress_.title_, std::move(title));
+    title_ = progress_.titles_.insert(progress_.titles_.end(), std::move(title));
     progress_.fraction_.store(0.0f, std::memory_order_relaxed);
 }
 
 Progress::Task::~Task() {
     std::lock_guard lock(progress_.mutex_);
-    progress_.title_ = outer_;
+    progress_.titles_.erase(title_);
 }
 
 void Progress::Task::report(float fraction) {
-    progress_.fraction_.store(fraction, std::memory_order_relaxed);
+    {
+        std::lock_guard lock(progress_.mutex_);
+        if (std::next(title_) == progress_.titles_.end())
+            progress_.fraction_.store(fraction, std::memory_order_relaxed);
+    }
     progress_.check();
 }
 

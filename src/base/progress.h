@@ -2,6 +2,7 @@
 #pragma once
 #include <atomic>
 #include <functional>
+#include <list>
 #include <mutex>
 #include <string>
 
@@ -21,26 +22,27 @@ class Progress {
     /// A Progress for work that nobody watches.
     static Progress& none();
 
-    /// Names the work from construction to destruction, so that no early return leaves it running.
+    /// Names the work from construction to destruction, so that no early return leaves it running. Of
+    /// several, nested or side by side, the last begun is told.
     class Task {
       public:
         Task(Progress& progress, std::string title);
         ~Task();
         Task(const Task&) = delete;
         Task& operator=(const Task&) = delete;
-        /// Reports the fraction done and checks for cancelling.
+        /// Reports the fraction done, where it is this one that is told, and checks for cancelling.
         void report(float fraction);
 
       private:
         Progress& progress_;
-        std::string outer_;
+        std::list<std::string>::iterator title_;
     };
 
   private:
     std::atomic<bool> cancelled_{false};
     std::atomic<float> fraction_{0.0f};
     mutable std::mutex mutex_;
-    std::string title_;
+    std::list<std::string> titles_;
 };
 
 }  // namespace ovrix

@@ -1,5 +1,7 @@
 #include "scene/evaluator.h"
 
+#include <tbb/parallel_for_each.h>
+
 #include <chrono>
 
 #include "base/error.h"
@@ -259,6 +261,19 @@ ObjectResult Evaluator::object(const Document& document, const std::string& id, 
     } catch (const Error& e) {
         throw Error(e.problem(), e.where().empty() ? node.name : e.where(), e.remedy());
     }
+}
+
+void Evaluator::makeObjects(const Document& document, const EvalOptions& options, Progress& progress) {
+    std::vector<const Node*> objects;
+    for (const NodePtr& node : document.nodes())
+        if (node->category() == Category::Object) objects.push_back(node.get());
+    tbb::parallel_for_each(objects, [&](const Node* node) {
+        try {
+            const ObjectResult made = object(document, node->id, options.frame, progress);
+            if (options.purpose == Purpose::Viewport) coarse(made);
+        } catch (const Error&) {
+        }
+    });
 }
 
 std::shared_ptr<const std::vector<uint32_t>> Evaluator::coarse(const ObjectResult& object) {

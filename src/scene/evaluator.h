@@ -91,6 +91,10 @@ class Evaluator {
 
     /// Throws Error (naming the object) or Cancelled.
     ObjectResult object(const Document& document, const std::string& id, double frame, Progress& progress);
+    /// Makes the document's objects that are not known yet, side by side, for the view with their coarser
+    /// versions: most wait for a file each. One that cannot be made throws when it is asked for. Throws
+    /// Cancelled.
+    void makeObjects(const Document& document, const EvalOptions& options, Progress& progress);
     /// A coarser version of the object's mesh for drawing, as corner indices of it.
     std::shared_ptr<const std::vector<uint32_t>> coarse(const ObjectResult& object);
     /// The object in world space, ready to be scattered on; of a layer, its copies as one mesh.

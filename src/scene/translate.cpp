@@ -208,6 +208,7 @@ std::vector<JobBuilder::Part> JobBuilder::collect(const Document& document, cons
                                                   RenderJob& job, Progress& progress) {
     std::vector<Part> parts;
     worn_.clear();
+    evaluator_.makeObjects(document, {o.frame, Purpose::Render}, progress);
     for (const NodePtr& node : document.nodes()) {
         const uint32_t id = uint32_t(document.placeOf(node->id) + 1);
         if (!node->rendered) continue;

@@ -77,6 +77,17 @@ TEST_CASE("progress tells its task and is cancelled by an exception", "[progress
             CHECK(progress.fraction() == 0.5f);
         }
         CHECK(progress.title() == "outer");
+        // Side by side, the first to end may not be the last that began.
+        auto first = std::make_unique<Progress::Task>(progress, "first");
+        auto second = std::make_unique<Progress::Task>(progress, "second");
+        second->report(0.5f);
+        first->report(0.25f);
+        CHECK(progress.title() == "second");
+        CHECK(progress.fraction() == 0.5f);
+        first.reset();
+        CHECK(progress.title() == "second");
+        second.reset();
+        CHECK(progress.title() == "outer");
         progress.cancel();
         CHECK_THROWS_AS(outer.report(0.6f), Cancelled);
     }

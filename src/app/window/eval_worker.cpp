@@ -135,6 +135,7 @@ std::shared_ptr<const EvalSnapshot> EvalWorker::evaluate(const Request& r, Progr
         shownAt = Clock::now();
         publish_(std::make_shared<const EvalSnapshot>(*snapshot));
     };
+    if (opening) evaluator_.makeObjects(r.document, {r.frame, Purpose::Viewport}, progress);
     for (const NodePtr& node : r.document.nodes()) {
         progress.check();
         showSoFar();
