@@ -9,7 +9,8 @@
 #include "io/confined_reader.h"
 #include "io/mesh_blob.h"
 #include "io/mesh_import.h"
-#include "io/vdb_parse.h"
+#include "io/vdb_blob.h"
+#include "io/vdb_library.h"
 
 namespace ovrix {
 
@@ -34,14 +35,14 @@ static std::string read(Reading what, const std::string& path, const std::vector
         case Reading::Mesh:
             return packMesh(importMesh(path));
         case Reading::Frame:
-            return packState(parseStateVdb(path));
+            return packState(vdbLibrary().parseState(path));
         case Reading::Points:
-            return packState({{{"points", parseVdbPoints(path).attributes}}, {}});
+            return packState({{{"points", vdbLibrary().parsePoints(path).attributes}}, {}});
         case Reading::PointsInfo:
-            return packInfo(parseVdbInfo(path));
+            return packInfo(vdbLibrary().parseInfo(path));
         case Reading::Vectors:
-            return packGrid(
-                parseVectorGrid(path, more.empty() ? "" : more[0], more.size() > 1 ? numberAt(more[1]) : 0));
+            return packGrid(vdbLibrary().parseGrid(path, more.empty() ? "" : more[0],
+                                                   more.size() > 1 ? numberAt(more[1]) : 0));
     }
     throw Error("nothing is asked for");
 }
@@ -50,6 +51,8 @@ int readingProcess(int argc, char** argv) {
     const std::vector<std::string> words(argv, argv + argc);
     if (words.size() < 5) return 2;
     const std::filesystem::path path(words[2]);
+    const auto what = Reading(numberAt(words[1]));
+    if (what != Reading::Mesh) vdbLibrary();  // while it may still open what is no part of the question
     // A link is read where it leads, and what the file names lies beside either.
     std::error_code code;
     const std::filesystem::path target = std::filesystem::weakly_canonical(path, code);
@@ -58,8 +61,7 @@ int readingProcess(int argc, char** argv) {
     std::string problem, where = words[2],
                          remedy = "The file may be damaged; write it again from where it came";
     try {
-        return writeAll(read(Reading(numberAt(words[1])), words[2], {words.begin() + 5, words.end()})) ? 0
-                                                                                                       : 3;
+        return writeAll(read(what, words[2], {words.begin() + 5, words.end()})) ? 0 : 3;
     } catch (const Error& e) {
         problem = e.problem(), where = e.where().empty() ? where : e.where(), remedy = e.remedy();
     } catch (const std::bad_alloc&) {

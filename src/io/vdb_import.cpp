@@ -8,7 +8,6 @@
 #include "base/files.h"
 #include "io/vdb_grids.h"
 #include "io/vdb_library.h"
-#include "io/vdb_parse.h"
 
 namespace vdb = openvdb;
 

@@ -23,7 +23,6 @@
 #include "base/files.h"
 #include "io/point_lattice.h"
 #include "io/vdb_library.h"
-#include "io/vdb_parse.h"
 
 namespace vdb = openvdb;
 

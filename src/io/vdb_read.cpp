@@ -3,14 +3,14 @@
 #include "base/library.h"
 #include "io/blob.h"
 #include "io/confined_reader.h"
+#include "io/vdb_blob.h"
 #include "io/vdb_grids.h"
 #include "io/vdb_library.h"
-#include "io/vdb_parse.h"
 #include "io/vdb_points.h"
 
 namespace ovrix {
 
-static const VdbLibrary& vdbLibrary() {
+const VdbLibrary& vdbLibrary() {
     static const auto& table =
         *static_cast<const VdbLibrary*>(fromLibrary("libovrix_volumes.so", "ovrixVolumes"));
     return table;

@@ -2,5 +2,7 @@
 
 extern "C" {
 extern const ovrix::VdbLibrary ovrixVolumes;
-const ovrix::VdbLibrary ovrixVolumes = {ovrix::putVdbPoints, ovrix::prepareStateVdb, ovrix::putVectorGrid};
+const ovrix::VdbLibrary ovrixVolumes = {ovrix::putVdbPoints,   ovrix::prepareStateVdb, ovrix::putVectorGrid,
+                                        ovrix::parseStateVdb,  ovrix::parseVdbPoints,  ovrix::parseVdbInfo,
+                                        ovrix::parseVectorGrid};
 }

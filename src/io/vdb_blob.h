@@ -1,0 +1,11 @@
+// What is told of OpenVDB files between the reading process and the program.
+#pragma once
+#include "geo/vector_grid.h"
+#include "io/elements_io.h"
+
+namespace ovrix {
+
+std::string packInfo(const ElementsInfo& info);
+std::string packGrid(const VectorGrid& grid);
+
+}  // namespace ovrix
