@@ -104,7 +104,7 @@ SourceType imageSource() {
             .title = "Image",
             .help = "A picture laid on the surface: its brightness drives numbers, its colour drives colours",
             .params = {file("file", "File", "The image"),
-                       choice("lay", "Laid", "uv", {"uv", "planar", "box"},
+                       choice("lay", "Projection", "uv", {"uv", "planar", "box"},
                               "By the surface's UVs, from one side, or from all six sides"),
                        shownIf(choice("axis", "Along", "Y", {"X", "Y", "Z"},
                                       "The surface's own axis that the picture is looked at along"),

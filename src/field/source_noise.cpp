@@ -55,7 +55,7 @@ SourceType noiseSource() {
                          "How many sizes are summed, each half the one before"),
                    number("contrast", "Contrast", 1, "", 0, 100, 0, 4,
                           "0 is grey everywhere, high is patches with sharp borders"),
-                   choice("space", "Patches stay", "on the object", {"on the object", "in the world"},
+                   choice("space", "Space", "on the object", {"on the object", "in the world"},
                           "They go with what moves, or it moves through them"),
                    vector("offset", "Offset", V3d(0), "m", 2, "Moves the patches; add motion by keys"),
                    seedSpec("Another number, other patches")},

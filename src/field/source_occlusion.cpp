@@ -55,13 +55,13 @@ struct Shelter : SourceKernel {
 
 SourceType occlusionSource() {
     return {.id = "occlusion",
-            .title = "Shelter",
+            .title = "Occlusion",
             .help = "How sheltered a place is: 0 under the open sky, 1 where everything around is near",
-            .params = {number("reach", "Reach", 0.3, "m", 1e-6, 1e6, 0.01, 2,
+            .params = {number("reach", "Distance", 0.3, "m", 1e-6, 1e6, 0.01, 2,
                               "How near things must be to shelter"),
                        whole("rays", "Rays", 32, 1, 4096, 8, 128,
                              "Directions asked from each place; more is smoother and slower"),
-                       refs("objects", "Also by", "object or layer", "Other things that shelter")},
+                       refs("objects", "Occluders", "object or layer", "Other things that occlude")},
             .compile = [](const ResolvedParams& p, const FieldContext& context) {
                 auto kernel = std::make_unique<Shelter>();
                 surfaceFor(context, "shelter");  // or says that there is none

@@ -126,7 +126,7 @@ StepType copiesOfStep() {
         .takes = GeometryKind::Points,
         .gives = GeometryKind::Copies,
         .params = {prototypes,
-                   choice("pick", "Picked", "random", {"random", "field", "in turn", "clusters"},
+                   choice("pick", "Pick by", "random", {"random", "field", "in turn", "clusters"},
                           "Each by chance, by a field, in the order of ids, or in patches of one kind"),
                    shownIf(drivable(unitNumber("by", "By", 1,
                                                "0 picks the first prototype, 1 the last; give it a field")),

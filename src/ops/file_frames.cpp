@@ -64,8 +64,8 @@ std::vector<ParamSpec> fileFrameSpecs(std::string help) {
     std::vector<ParamSpec> all = {
         file("file", "File", std::move(help) + "; #### in the name stands for the frame"),
         file("light", "In Draft", "A lighter file or sequence that Draft shows instead, whole"),
-        number("offset", "Later by", 0, "", -1e6, 1e6, -100, 100, "Frames by which a sequence starts later"),
-        choice("at_end", "At its ends", kHold, {kHold, kLoop, kNothing},
+        number("offset", "Offset", 0, "", -1e6, 1e6, -100, 100, "Frames by which a sequence starts later"),
+        choice("at_end", "Beyond ends", kHold, {kHold, kLoop, kNothing},
                "Of a sequence: its first and last frame stay, it starts again, or nothing is there")};
     all[0].refKind = all[1].refKind = "sequence";
     return all;

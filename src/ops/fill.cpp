@@ -307,9 +307,9 @@ StepType fillStep() {
                                   "Strands per square metre before the mask"),
                            "amount=density"),
                    keepSpec(),
-                   whole("guides", "Follows", 4, 1, double(kMostGuides), 1, 6,
+                   whole("guides", "Guides", 4, 1, double(kMostGuides), 1, 6,
                          "How many of the nearest guides shape one strand"),
-                   number("reach", "Reach", 0, "m", 0, 1e6, 0, 1,
+                   number("reach", "Max distance", 0, "m", 0, 1e6, 0, 1,
                           "Guides further off do not count, and strands without one are left out; 0 has "
                           "no limit"),
                    refs("partings", "Partings", "curve", "Lines that no strand looks across"),

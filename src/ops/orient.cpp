@@ -114,7 +114,7 @@ StepType orientStep() {
         .takes = GeometryKind::Points,
         .gives = GeometryKind::Points,
         .params =
-            {choice("stand", "Stand to", "up", {"up", "direction", "point", "object", "curve"},
+            {choice("stand", "Align up to", "up", {"up", "direction", "point", "object", "curve"},
                     "What elements stand towards where the next number is 1"),
              shownIf(
                  vector("stand_direction", "Direction", V3d(0, 1, 0), "", 1, "Its length does not matter"),
@@ -125,7 +125,7 @@ StepType orientStep() {
              shownIf(refs("stand_curves", "Curves", "curve", "They stand along the nearest"), "stand=curve"),
              drivable(
                  unitNumber("to_up", "Upright", 0, "0 stands along the surface's normal, 1 as chosen above")),
-             choice("front", "Look to", "free", {"free", "direction", "point", "object", "downhill", "curve"},
+             choice("front", "Aim at", "free", {"free", "direction", "point", "object", "downhill", "curve"},
                     "What the front of each element, its Z, is turned to before the roll"),
              shownIf(
                  vector("front_direction", "Direction", V3d(0, 0, 1), "", 1, "Its length does not matter"),

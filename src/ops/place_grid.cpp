@@ -142,7 +142,7 @@ StepType gridStep() {
             .params = {number("spacing", "Spacing", 0.2, "m", 1e-5, 1e5, 0.01, 2, "Between rows and columns"),
                        unitNumber("jitter", "Jitter", 0.4,
                                   "0 is a strict grid; at 1 each may lie anywhere in its own square"),
-                       number("turn", "Turn", 0, "deg", -3600, 3600, -90, 90, "Of the rows, around up"),
+                       number("turn", "Rotation", 0, "deg", -3600, 3600, -90, 90, "Of the rows, around up"),
                        flag("offset", "Stagger", false, "Moves every other row by half a spacing"),
                        seedSpec("Another number, another jitter"), keepSpec()},
             .mask = "keep",

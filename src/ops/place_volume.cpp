@@ -154,7 +154,7 @@ StepType insideStep() {
 StepType ringStep() {
     StepType type =
         placing("ring", "On a ring", "Points on a flat ring or a disc",
-                {ref("at", "Stands on", "object", "Moves and turns with it"),
+                {ref("at", "Parent", "object", "Moves and turns with it"),
                  number("outer", "Radius", 0.5, "m", 0, 1e6, 0, 5, "Of its outer edge"),
                  number("inner", "Hole", 0, "m", 0, 1e6, 0, 5, "Radius of its inner edge; 0 is a disc")});
     type.apply = [](const StepInput& in) -> Geometry {

@@ -95,7 +95,7 @@ StepType traceStep() {
                        whole("octaves", "Octaves", 1, 1, 6, 1, 4, "Finer whirls in the large ones"),
                        drivable(number("normal", "Outward", 0.5, "", -1e3, 1e3, -2, 3,
                                        "Pull along the surface's normal at the root; the whirls pull by 1")),
-                       vector("bias", "Pull", V3d(0), "", 2, "A steady pull in the world"),
+                       vector("bias", "Bias", V3d(0), "", 2, "A steady pull in the world"),
                        drivable(unitNumber("hug", "Hug surface", 0, "1 keeps strands on the surface")),
                        vector("drift", "Drift", V3d(0), "m", 2, "Moves the whirls; key it to flow"),
                        seedSpec("Another number, other whirls; it may be keyed")},

@@ -21,10 +21,10 @@ Specs standing() {
 }
 
 Specs follows() {
-    return {ref("path", "Follows", "curve", "Goes along a curve; its position counts from there"),
-            shownIf(unitNumber("path_at", "Along it", 0, "Part of the curve's length: give it keys to go"),
+    return {ref("path", "Path", "curve", "Goes along a curve; its position counts from there"),
+            shownIf(unitNumber("path_at", "Along path", 0, "Part of the curve's length: give it keys to go"),
                     "path!="),
-            shownIf(flag("path_turn", "Turns with it", true, "Its +Z points along the curve"), "path!=")};
+            shownIf(flag("path_turn", "Rotates along", true, "Its +Z points along the curve"), "path!=")};
 }
 
 Specs wanders() {
@@ -32,10 +32,10 @@ Specs wanders() {
         flag("wander", "Wanders", false, "Moves at random, without keys"),
         shownIf(number("wander_move", "By", 0.05, "m", 0, 1e6, 0, 1, "How far from where it stands"),
                 "wander=true"),
-        shownIf(number("wander_turn", "Turning by", 5, "deg", 0, 3600, 0, 45, "How far to each side"),
+        shownIf(number("wander_turn", "Rotation by", 5, "deg", 0, 3600, 0, 45, "How far to each side"),
                 "wander=true"),
         shownIf(unitNumber("wander_size", "Size by", 0, "Part by which it grows and shrinks"), "wander=true"),
-        shownIf(number("wander_rate", "How often", 0.5, "1/s", 0, 1e4, 0, 5, "Turns a second"),
+        shownIf(number("wander_rate", "Frequency", 0.5, "1/s", 0, 1e4, 0, 5, "Turns a second"),
                 "wander=true"),
         shownIf(whole("wander_seed", "Seed", 1, 0, 4294967295.0, 0, 100, "Another number, another way"),
                 "wander=true")};
@@ -60,7 +60,7 @@ std::vector<NodeType> objectTypes() {
                choice("unit", "One unit is", "metre", {"millimetre", "centimetre", "inch", "foot", "metre"},
                       "Size of the file's unit"),
                choice("up", "Up axis", "Y", {"Y", "Z"}, "The file's axis that points up"),
-               flag("flip", "Turn over", false, "For meshes whose faces look inward"),
+               flag("flip", "Flip faces", false, "For meshes whose faces look inward"),
                {.id = "slots",
                 .title = "Slots",
                 .type = ParamType::Refs,
@@ -142,8 +142,8 @@ std::vector<NodeType> lightTypes() {
         number("exposure", "Exposure", 0, "EV", -30, 30, -6, 6, "Each step doubles the light");
     const ParamSpec tint = color("color", "Colour", Color(1.0f), false, "Colour of the light");
     const ParamSpec elevation =
-        number("elevation", "Height", 35, "deg", -90, 90, -5, 90, "Angle of the sun over the horizon");
-    const ParamSpec azimuth = number("azimuth", "Direction", 40, "deg", -3600, 3600, -180, 180,
+        number("elevation", "Elevation", 35, "deg", -90, 90, -5, 90, "Angle of the sun over the horizon");
+    const ParamSpec azimuth = number("azimuth", "Azimuth", 40, "deg", -3600, 3600, -180, 180,
                                      "Angle of the sun around, from +Z towards +X");
     const ParamSpec power = number("power", "Power", 20, "W/m2", 0, 1e9, 0, 100,
                                    "Light given by each square metre, per steradian");
@@ -154,8 +154,8 @@ std::vector<NodeType> lightTypes() {
          "Parallel light from a far disc",
          {elevation, azimuth, exposure,
           number("strength", "Strength", 3, "W/m2", 0, 1e6, 0, 10, "Light on a face turned to it"), tint,
-          flag("air", "Through air", true, "Coloured by the air that its light passes: red when low"),
-          number("angle", "Disc", 0.53, "deg", 0.01, 90, 0.1, 10,
+          flag("air", "Atmosphere", true, "Coloured by the air that its light passes: red when low"),
+          number("angle", "Angular size", 0.53, "deg", 0.01, 90, 0.1, 10,
                  "Width of the disc: wider, softer shadows")}},
         {"area", "Area light", Category::Light, "A glowing rectangle that shines along its -Y",
          Specs{exposure, power, tint, number("width", "Width", 1, "m", 1e-6, 1e6, 0.05, 5, "Along its X"),
@@ -178,13 +178,12 @@ std::vector<NodeType> lightTypes() {
                  "The space that the file's numbers are in"),
           exposure,
           tint,
-          number("turn", "Turn", 0, "deg", -3600, 3600, -180, 180, "Around the vertical")}},
+          number("turn", "Rotation", 0, "deg", -3600, 3600, -180, 180, "Around the vertical")}},
         {"sky",
          "Sky",
          Category::Light,
          "Daylight scattered in air, for the height of the sun",
-         {ref("sun", "Follows", "light",
-              "The sun that this sky belongs to; its own angles when none is chosen"),
+         {ref("sun", "Sun", "light", "The sun that this sky belongs to; its own angles when none is chosen"),
           shownIf(elevation, "sun="), shownIf(azimuth, "sun="), exposure,
           number("haze", "Haze", 1.0, "", 0, 20, 0, 6,
                  "0 clean mountain air, 1 a clear day, more is mist and dust"),
@@ -286,19 +285,19 @@ std::vector<NodeType> settingsTypes() {
           whole("height", "Height", 720, 1, 32768, 180, 2160, "Pixels down"),
           whole("samples", "Samples", 64, 1, 1048576, 1, 1024, "Passes over the picture: more is cleaner"),
           whole("bounces", "Bounces", 6, 0, 64, 0, 16, "How often light may be reflected on its way"),
-          number("limit", "Sparkle limit", 10, "", 0, 1e9, 0, 50,
+          number("limit", "Firefly limit", 10, "", 0, 1e9, 0, 50,
                  "Cuts bright dots of indirect light and of fibres; 0 cuts nothing"),
           unitNumber("thin_strands", "Thin strands", 0.7,
                      "Strands thinner than this part of a pixel are drawn as wide and let as much through; 0 "
                      "draws them as they are"),
           unitNumber("shutter", "Shutter", 0,
                      "Part of a frame that it is open, up to the frame: blurs what moves"),
-          shownIf(whole("shutter_steps", "Looks", 3, 2, 32, 2, 8,
+          shownIf(whole("shutter_steps", "Motion steps", 3, 2, 32, 2, 8,
                         "Times at which what moves is looked at: more bend"),
                   "shutter!=0"),
           choice("tone", "Tone", "soft", {"soft", "plain"},
                  "soft rolls bright light off like film, plain cuts it at white"),
-          flag("transparent", "Clear ground", false, "Leaves alpha 0 where nothing stands"),
+          flag("transparent", "Transparent", false, "Leaves alpha 0 where nothing stands"),
           whole("seed", "Seed", 0, 0, 4294967295.0, 0, 100, "Another number, other grain")}},
         {"scene",
          "Scene",
@@ -314,7 +313,7 @@ std::vector<NodeType> settingsTypes() {
                 "Frames that simulations run before the first one, to settle"),
           choice("play", "Plays", "in real time", {"in real time", "every frame"},
                  "Leaves out frames to keep time, or shows each as soon as it is there"),
-          number("sim_memory", "Frames kept", 2, "GB", 0.05, 4096, 0.5, 32,
+          number("sim_memory", "Frame cache", 2, "GB", 0.05, 4096, 0.5, 32,
                  "Memory for simulated frames; more than that is worked out again"),
           number("draft", "Draft share", 0.1, "", 0.001, 1, 0.01, 1, "Part of each layer that Draft shows"),
           number("memory", "Memory limit", 8, "GB", 0.05, 4096, 0.5, 64,
@@ -342,7 +341,7 @@ std::vector<NodeType> allTypes() {
               "makes=strands"),
           shownIf(flag("show_roots", "Roots", false, "The view marks where guides, or all strands, begin"),
                   "makes=strands"),
-          unitNumber("view_share", "Shown part", 1, "Part of its copies or strands that the view shows"),
+          unitNumber("view_share", "Shown share", 1, "Part of its copies or strands that the view shows"),
           whole("view_most", "Shown at most", 0, 0, 1e12, 0, 1000000,
                 "The view shows no more than this many; 0 is all"),
           number("thin_from", "Thin out from", 0, "m", 0, 1e6, 0, 20,

@@ -99,7 +99,7 @@ Specs contactSpecs(std::vector<std::string> choices) {
 
 ParticlePart collidePart() {
     StepType type = partType(
-        "collide", "Meet a mesh",
+        "collide", "Collide with a mesh",
         "They meet an object, which may move and deform; nothing passes through, however fast",
         Specs{ref("with", "With", "object or layer", "The layer's own surface when none is chosen")} +
             contactSpecs({std::begin(kThen), std::end(kThen)}) +

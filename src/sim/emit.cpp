@@ -128,13 +128,13 @@ struct Nature {
 
 Specs natureSpecs() {
     Specs specs = {
-        range("life", "Life", {2, 4}, "s", 0, 1e6, 0, 20, "How long each is there"),
+        range("life", "Lifespan", {2, 4}, "s", 0, 1e6, 0, 20, "How long each is there"),
         flag("forever", "For ever", false, "They end only where a rule ends them"),
         range("speed", "Speed", {1, 1.5}, "m/s", -1e5, 1e5, 0, 10, "Along the source's normal"),
         number("cone", "Spread", 10, "deg", 0, 180, 0, 90, "How far from the normal they may start"),
         number("random", "At random", 0, "m/s", 0, 1e5, 0, 5, "Added in any direction"),
-        unitNumber("inherit", "Takes along", 1, "Part of its source's own motion"),
-        number("jitter", "Apart", 0, "m", 0, 1e5, 0, 1, "Around the source, so that no two start alike"),
+        unitNumber("inherit", "Inherit", 1, "Part of its source's own motion"),
+        number("jitter", "Jitter", 0, "m", 0, 1e5, 0, 1, "Around the source, so that no two start alike"),
         range("size", "Size", {1, 1}, "", 0, 1e6, 0, 3, "Factor on what stands there"),
         range("weight", "Weight", {1, 1}, "kg", 1e-9, 1e9, 0.1, 10,
               "The heavier, the less air takes it along"),

@@ -364,7 +364,7 @@ ParticlePart roamPart() {
     return forcePart<Roam>(
         "roam", "Roam", "Wanders at random, and stays in a volume",
         Specs{strengthOf(0.5, "m/s2", 1e5, 0, 10, "How much they wander"),
-              number("rate", "How often", 0.5, "1/s", 0, 1000, 0, 5, "Changes of mind a second"),
+              number("rate", "Frequency", 0.5, "1/s", 0, 1000, 0, 5, "Changes of mind a second"),
               ref("inside", "Stays in", "object", "A closed object; nothing holds them where none is chosen"),
               shownIf(number("back", "Turns back", 6, "m/s2", 0, 1e5, 0, 40, "How hard at its edge"),
                       "inside!="),
@@ -375,7 +375,7 @@ ParticlePart landPart() {
     ParticlePart part = forcePart<Land>(
         "land", "Land", "A part of them goes down to a surface; when it grows less, they take off",
         Specs{ref("on", "On", "object or layer", "The layer's own surface when none is chosen"),
-              drivable(unitNumber("share", "Part", 1, "Of the swarm; give it keys to land and to take off")),
+              drivable(unitNumber("share", "Share", 1, "Of the swarm; give it keys to land and to take off")),
               number("speed", "Speed", 1, "m/s", 0, 1e5, 0, 10, "On the way down"),
               seedSpec("Another number, other places")});
     part.step.ownSurface = "on";

@@ -137,8 +137,8 @@ struct Fading {
 };
 
 Specs fadingSpecs() {
-    return {number("reach", "Reach", 0, "m", 0, 1e9, 0, 10, "Nothing beyond it; 0 is without end"),
-            number("fading", "Fading", 1, "", 0, 16, 0, 4, "0 not at all, 1 evenly, more soon")};
+    return {number("reach", "Radius", 0, "m", 0, 1e9, 0, 10, "Nothing beyond it; 0 is without end"),
+            number("fading", "Falloff", 1, "", 0, 16, 0, 4, "0 not at all, 1 evenly, more soon")};
 }
 
 struct Vortex : Force {
@@ -373,7 +373,7 @@ struct SpeedLimit : Force {
 ParticlePart gravityPart() {
     return forcePart<Gravity>(
         "gravity", "Gravity", "Pulls everything alike",
-        Specs{vector("pull", "Pull", V3d(0, -9.81, 0), "m/s2", 20, "Acceleration along each axis"),
+        Specs{vector("pull", "Acceleration", V3d(0, -9.81, 0), "m/s2", 20, "Acceleration along each axis"),
               strengthOf(1, "", 1e6, 0, 2, "Factor on the pull")});
 }
 
@@ -399,27 +399,28 @@ ParticlePart windPart() {
 ParticlePart turbulencePart() {
     return forcePart<Turbulence>(
         "turbulence", "Turbulence", "Whirls without sources or sinks: nothing gathers, nothing thins out",
-        Specs{choice("how", "How", "pushes", {"pushes", "carries"},
-                     "As a force, or as a flow that takes along"),
-              strengthOf(1, "", 1e6, 0, 10, "Of the push in m/s2, of the flow in m/s"),
-              shownIf(number("hold", "Hold", 4, "1/s", 0, 1e6, 0, 20, "How soon particles go as the flow"),
-                      "how=carries"),
-              number("scale", "Scale", 0.5, "m", 1e-4, 1e6, 0.02, 5, "Across the largest whirls"),
-              number("speed", "Speed", 0.2, "1/s", -1e3, 1e3, 0, 2, "How fast the whirls change"),
-              vector("drift", "Drift", V3d(0), "m/s", 2, "The whirls move on"),
-              whole("octaves", "Octaves", 3, 1, 8, 1, 6, "Smaller whirls on larger ones"),
-              number("gain", "Roughness", 0.6, "", 0, 2, 0, 1.2, "Strength of the smaller ones"),
-              seedSpec("Another number, other whirls")});
+        Specs{
+            choice("how", "Mode", "pushes", {"pushes", "carries"},
+                   "As a force, or as a flow that takes along"),
+            strengthOf(1, "", 1e6, 0, 10, "Of the push in m/s2, of the flow in m/s"),
+            shownIf(number("hold", "Response", 4, "1/s", 0, 1e6, 0, 20, "How soon particles go as the flow"),
+                    "how=carries"),
+            number("scale", "Scale", 0.5, "m", 1e-4, 1e6, 0.02, 5, "Across the largest whirls"),
+            number("speed", "Speed", 0.2, "1/s", -1e3, 1e3, 0, 2, "How fast the whirls change"),
+            vector("drift", "Drift", V3d(0), "m/s", 2, "The whirls move on"),
+            whole("octaves", "Octaves", 3, 1, 8, 1, 6, "Smaller whirls on larger ones"),
+            number("gain", "Roughness", 0.6, "", 0, 2, 0, 1.2, "Strength of the smaller ones"),
+            seedSpec("Another number, other whirls")});
 }
 
 ParticlePart vortexPart() {
     return forcePart<Vortex>(
         "vortex", "Vortex", "Turns everything about an axis",
-        Specs{ref("at", "Stands on", "object", "Moves and turns with it"),
+        Specs{ref("at", "Parent", "object", "Moves and turns with it"),
               shownIf(vector("place", "Place", V3d(0), "m", 5, "A point of the axis"), "at="),
               vector("axis", "Axis", V3d(0, 1, 0), "", 1, "Of the object where one is chosen"),
               strengthOf(1, "", 1e6, 0, 2, "Factor on all of it"),
-              number("round", "Round", 4, "m/s2", -1e6, 1e6, -20, 20, "Round the axis"),
+              number("round", "Swirl", 4, "m/s2", -1e6, 1e6, -20, 20, "Round the axis"),
               number("inward", "Inward", 4, "m/s2", -1e6, 1e6, -20, 20, "Towards the axis"),
               number("along", "Along", 0, "m/s2", -1e6, 1e6, -20, 20, "Along the axis")} +
             fadingSpecs());
@@ -429,7 +430,7 @@ ParticlePart attractPart() {
     return forcePart<Attract>(
         "attract", "Attract", "Pulls to a place, an object, a curve or a layer; below 0 it repels",
         Specs{ref("to", "To", "object or layer or curve", "The nearest of it"),
-              shownIf(choice("part", "Part", "its middle", {"its middle", "its surface"},
+              shownIf(choice("part", "Toward", "its middle", {"its middle", "its surface"},
                              "Of an object: where it stands, or the nearest of its surface"),
                       "to!="),
               shownIf(vector("place", "Place", V3d(0), "m", 5, "Where it pulls to"), "to="),
@@ -442,7 +443,7 @@ ParticlePart followPart() {
         "follow_curve", "Follow a curve", "Goes along a curve, within a distance of it",
         Specs{ref("curve", "Curve", "curve", "What it goes along"),
               strengthOf(1, "m/s", 1e5, -5, 5, "Speed along it; below 0 backward"),
-              number("hold", "Hold", 3, "1/s", 0, 1e4, 0, 20, "How soon"),
+              number("hold", "Response", 3, "1/s", 0, 1e4, 0, 20, "How soon"),
               number("width", "Width", 0.1, "m", 0, 1e5, 0, 2, "As far from it they are free")});
 }
 
@@ -452,7 +453,7 @@ ParticlePart stayPart() {
         Specs{ref("on", "On", "object or layer", "The surface of the layer when none is chosen"),
               strengthOf(30, "1/s", 1e5, 0, 100, "How soon what is off it is back"),
               number("height", "Height", 0, "m", -1e5, 1e5, 0, 1, "Over it"),
-              number("reach", "Reach", 0, "m", 0, 1e9, 0, 5, "What is farther is free; 0 is nothing")});
+              number("reach", "Radius", 0, "m", 0, 1e9, 0, 5, "What is farther is free; 0 is nothing")});
     part.step.ownSurface = "on";
     return part;
 }
@@ -462,7 +463,7 @@ ParticlePart targetPart() {
         "target", "Form a shape", "Each goes to a place of its own on a shape",
         Specs{ref("shape", "Shape", "object or layer", "Elements of a layer, or an object's surface"),
               strengthOf(20, "1/s2", 1e6, 0, 100, "How hard; give it keys to form and to let go"),
-              number("hold", "Settling", 1, "", 0, 10, 0, 2, "Below 1 they swing about their place"),
+              number("hold", "Damping", 1, "", 0, 10, 0, 2, "Below 1 they swing about their place"),
               seedSpec("Another number, other places")});
 }
 
@@ -475,13 +476,14 @@ static ParamSpec vectorFile() {
 ParticlePart vectorsPart() {
     return forcePart<Vectors>(
         "vectors", "Vectors of a file", "Pushes, or takes along, by the vectors of an OpenVDB grid",
-        Specs{vectorFile(), text("grid", "Grid", "", "Its name in the file; the first of vectors when empty"),
-              ref("at", "Stands on", "object", "Moves and turns with it; else it is where the file says"),
-              choice("how", "How", "carries", {"pushes", "carries"},
-                     "Vectors are accelerations, or the speed of a flow that takes along"),
-              strengthOf(1, "", 1e6, 0, 10, "Factor on the vectors"),
-              shownIf(number("hold", "Hold", 4, "1/s", 0, 1e6, 0, 20, "How soon particles go as the flow"),
-                      "how=carries")});
+        Specs{
+            vectorFile(), text("grid", "Grid", "", "Its name in the file; the first of vectors when empty"),
+            ref("at", "Parent", "object", "Moves and turns with it; else it is where the file says"),
+            choice("how", "Mode", "carries", {"pushes", "carries"},
+                   "Vectors are accelerations, or the speed of a flow that takes along"),
+            strengthOf(1, "", 1e6, 0, 10, "Factor on the vectors"),
+            shownIf(number("hold", "Response", 4, "1/s", 0, 1e6, 0, 20, "How soon particles go as the flow"),
+                    "how=carries")});
 }
 
 ParticlePart speedLimitPart() {

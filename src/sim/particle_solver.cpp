@@ -562,7 +562,7 @@ StepType simulateStep() {
     type.usual = {"floor", "collide", "wind"};
     type.params = {whole("substeps", "Substeps", 2, 1, 1000, 1, 16,
                          "Parts that each frame is worked out in: more is closer"),
-                   number("fastest", "Fastest", 1000, "m/s", 1e-6, 1e9, 1, 1000,
+                   number("fastest", "Speed limit", 1000, "m/s", 1e-6, 1e9, 1, 1000,
                           "What would be faster is held to it, and counted"),
                    flag("show_before", "Shown before", false,
                         "Those yet to be born wait where they will be, as far as At most says how many"),

@@ -482,15 +482,14 @@ StepType simulateStrandsStep() {
     type.startsWith = {"strand_gravity"};
     type.usual = {"strand_wind", "strand_collide", "strand_floor"};
     type.params = {
-        number("stiff", "Holds up", 0.08, "m", 1e-5, 1e4, 0.005, 0.5,
+        number("stiff", "Stiffness", 0.08, "m", 1e-5, 1e4, 0.005, 0.5,
                "Length of a level strand whose tip sinks by an eighth of it: longer is stiffer"),
-        profile("along", "Along it", {{0, 1}, {1, 0.8f}}, "Stiffness from root to tip, as a factor"),
+        profile("along", "Along strand", {{0, 1}, {1, 0.8f}}, "Stiffness from root to tip, as a factor"),
         unitNumber("root", "Root", 1, "1 holds the root's direction, 0 lets it turn freely"),
-        unitNumber("keep", "Keeps shape", 0,
+        unitNumber("keep", "Shape memory", 0,
                    "Part of the way back to the shape before the simulation, each 1/24 s"),
         poseFile(),
-        number("stretch", "Stretches by", 0, "", 0, 10, 0, 0.3,
-               "Part of its length by which it may be longer"),
+        number("stretch", "Stretch", 0, "", 0, 10, 0, 0.3, "Part of its length by which it may be longer"),
         number("damping", "Damping", 1, "1/s", 0, 1e4, 0, 20, "Part of its motion that is lost each second"),
         number("weight", "Weight", 1, "", 1e-6, 1e6, 0.1, 10, "The heavier, the less air takes it along"),
         number("air", "Air drag", 0.5, "1/s", 0, 1e4, 0, 20, "Air at rest around it"),

@@ -183,7 +183,7 @@ void MainWindow::makeCommands() {
         Tool tool;
     } tools[] = {{"toolSelect", "Choose", "1", Tool::Select},
                  {"toolMove", "Move", "2", Tool::Move},
-                 {"toolTurn", "Turn", "3", Tool::Turn},
+                 {"toolTurn", "Rotate", "3", Tool::Turn},
                  {"toolScale", "Scale", "4", Tool::Scale},
                  {"toolElements", "Single elements", "5", Tool::Elements},
                  {"toolCurves", "Draw curves", "6", Tool::Curves},
