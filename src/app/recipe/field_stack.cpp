@@ -272,6 +272,7 @@ QWidget* FieldStack::makeRow(size_t index, const FieldSource& source) {
         const Value now = s.strength.at(controller_.frame(), controller_.document().rate());
         if (const double* v = std::get_if<double>(&now)) strength->setValue(*v);
         key->showParam(s.strength, controller_.frame());
+        strength->setNotched(!s.strength.keys.empty());
         QString name = type ? QString::fromStdString(type->title) : QString::fromStdString(s.type);
         if (s.invert) name = "not " + name.toLower();
         title->setText(name);

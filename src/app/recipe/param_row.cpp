@@ -163,6 +163,7 @@ QWidget* ParamRow::makeNumber(int component, const std::function<double(const Va
         box->setValue(get(p.at(controller_.frame(), controller_.document().rate())));
         const auto formula = p.formulas.find(component);
         box->setFormula(formula == p.formulas.end() ? QString() : QString::fromStdString(formula->second));
+        box->setNotched(component == 0 && !p.keys.empty());
         box->setMark(!p.animated() && p.field && !replacedByField() ? tokens().seaGlass : QColor());
     });
     return box;

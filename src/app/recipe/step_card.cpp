@@ -11,6 +11,7 @@
 #include <QVBoxLayout>
 
 #include "app/theme/theme.h"
+#include "app/widgets/flow_layout.h"
 
 namespace ovrix::app {
 
@@ -54,9 +55,8 @@ StepCard::StepCard(Controller& controller, const std::string& node, const std::s
 /// The parts that are wanted most, a click each.
 QWidget* StepCard::makeUsual(const StepType& type) {
     auto* row = new QWidget;
-    auto* line = new QHBoxLayout(row);
+    auto* line = new FlowLayout(row, px(4));
     line->setContentsMargins(0, 0, 0, 0);
-    line->setSpacing(px(4));
     for (const std::string& id : type.usual) {
         const StepType* part = findStepType(id);
         auto* button = new QPushButton;
@@ -74,7 +74,6 @@ QWidget* StepCard::makeUsual(const StepType& type) {
             Qt::QueuedConnection);
         line->addWidget(button);
     }
-    line->addStretch();
     return row;
 }
 

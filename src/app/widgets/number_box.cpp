@@ -55,6 +55,12 @@ void NumberBox::setMark(const QColor& color) {
     update();
 }
 
+void NumberBox::setNotched(bool notched) {
+    if (notched == notched_) return;
+    notched_ = notched;
+    update();
+}
+
 QString NumberBox::shownText() const {
     const QString unit = QString::fromStdString(spec_.unit)
                              .replace("deg", "\u00b0")
@@ -104,7 +110,7 @@ void NumberBox::paintEvent(QPaintEvent*) {
     }
     if (edit_) return;
     p.setPen(isEnabled() ? t.text : t.muted);
-    const QRect space = rect().adjusted(px(6), 0, -px(6), 0);
+    const QRect space = rect().adjusted(px(notched_ ? 10 : 6), 0, -px(6), 0);
     QFont font = figureFont();  // smaller where the figure would not fit: a cut one says something else
     const int wanted = QFontMetrics(font).horizontalAdvance(shownText());
     if (wanted > space.width())

@@ -20,6 +20,8 @@ class NumberBox : public QWidget {
     void setFormula(const QString& text);
     /// Marks the number as driven by a field.
     void setMark(const QColor& color);
+    /// Leaves the left edge to a notch: see KeyButton.
+    void setNotched(bool notched);
     QSize sizeHint() const override;
     QSize minimumSizeHint() const override;
 
@@ -54,6 +56,7 @@ class NumberBox : public QWidget {
     QPoint press_, last_;
     bool pressed_ = false, dragging_ = false;
     QColor mark_;
+    bool notched_ = false;
     QString formula_;
     QLineEdit* edit_ = nullptr;
 };
