@@ -15,8 +15,7 @@ namespace {
 std::filesystem::path ownFolder() {
     Dl_info own{};
     if (dladdr(reinterpret_cast<const void*>(&fromLibrary), &own) && own.dli_fname)
-        if (const auto folder = std::filesystem::path(own.dli_fname).parent_path(); !folder.empty())
-            return folder;
+        if (auto folder = std::filesystem::path(own.dli_fname).parent_path(); !folder.empty()) return folder;
     return std::filesystem::read_symlink("/proc/self/exe").parent_path();
 }
 

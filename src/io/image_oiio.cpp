@@ -31,9 +31,11 @@ std::vector<float> toRgba(const std::vector<float>& values, int channels) {
 /// By how much an image is read smaller, so that it takes no more than @p most bytes.
 int shrinkFor(const OIIO::ImageSpec& spec, size_t most) {
     int by = 1;
-    while (8.0 * (spec.width / by + 1) * (spec.height / by + 1) > double(most) &&
-           by < std::max(spec.width, spec.height))
-        ++by;
+    const auto bytes = [&] {
+        const int width = spec.width / by + 1, height = spec.height / by + 1;
+        return 8.0 * width * height;
+    };
+    while (bytes() > double(most) && by < std::max(spec.width, spec.height)) ++by;
     return by;
 }
 

@@ -279,7 +279,7 @@ void Evaluator::makeObjects(const Document& document, const EvalOptions& options
 std::shared_ptr<const std::vector<uint32_t>> Evaluator::coarse(const ObjectResult& object) {
     const uint64_t key = Hasher().add(std::string_view("coarse")).add(object.hash).value();
     if (auto known = lookUp<std::vector<uint32_t>>(key)) return known;
-    const auto made = std::make_shared<const std::vector<uint32_t>>(coarseCorners(*object.mesh));
+    auto made = std::make_shared<const std::vector<uint32_t>>(coarseCorners(*object.mesh));
     keep<std::vector<uint32_t>>(key, made, made->size() * sizeof(uint32_t));
     return made;
 }
