@@ -52,15 +52,15 @@ int readingProcess(int argc, char** argv) {
     if (words.size() < 5) return 2;
     const std::filesystem::path path(words[2]);
     const auto what = Reading(numberAt(words[1]));
-    if (what != Reading::Mesh) vdbLibrary();  // while it may still open what is no part of the question
-    // A link is read where it leads, and what the file names lies beside either.
-    std::error_code code;
-    const std::filesystem::path target = std::filesystem::weakly_canonical(path, code);
-    confineToReading({path.parent_path(), code ? path.parent_path() : target.parent_path()},
-                     {numberAt(words[3]), unsigned(numberAt(words[4]))});
     std::string problem, where = words[2],
                          remedy = "The file may be damaged; write it again from where it came";
     try {
+        if (what != Reading::Mesh) vdbLibrary();  // while it may still open what is no part of the question
+        // A link is read where it leads, and what the file names lies beside either.
+        std::error_code code;
+        const std::filesystem::path target = std::filesystem::weakly_canonical(path, code);
+        confineToReading({path.parent_path(), code ? path.parent_path() : target.parent_path()},
+                         {numberAt(words[3]), unsigned(numberAt(words[4]))});
         return writeAll(read(what, words[2], {words.begin() + 5, words.end()})) ? 0 : 3;
     } catch (const Error& e) {
         problem = e.problem(), where = e.where().empty() ? where : e.where(), remedy = e.remedy();

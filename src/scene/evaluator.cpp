@@ -263,14 +263,16 @@ ObjectResult Evaluator::object(const Document& document, const std::string& id, 
     }
 }
 
-void Evaluator::makeObjects(const Document& document, const EvalOptions& options, Progress& progress) {
+void Evaluator::makeObjects(const Document& document, const std::set<std::string>& ids, double frame,
+                            Progress& progress,
+                            const std::function<void(const Node&, const ObjectResult&)>& made) {
     std::vector<const Node*> objects;
-    for (const NodePtr& node : document.nodes())
-        if (node->category() == Category::Object) objects.push_back(node.get());
+    for (const NodePtr& node : document.nodes(Category::Object))
+        if (ids.count(node->id)) objects.push_back(node.get());
     tbb::parallel_for_each(objects, [&](const Node* node) {
         try {
-            const ObjectResult made = object(document, node->id, options.frame, progress);
-            if (options.purpose == Purpose::Viewport) coarse(made);
+            const ObjectResult result = object(document, node->id, frame, progress);
+            if (made) made(*node, result);
         } catch (const Error&) {
         }
     });

@@ -2,6 +2,7 @@
 #pragma once
 #include <list>
 #include <mutex>
+#include <set>
 #include <unordered_map>
 
 #include "geo/blocks.h"
@@ -91,10 +92,12 @@ class Evaluator {
 
     /// Throws Error (naming the object) or Cancelled.
     ObjectResult object(const Document& document, const std::string& id, double frame, Progress& progress);
-    /// Makes the document's objects that are not known yet, side by side, for the view with their coarser
-    /// versions: most wait for a file each. One that cannot be made throws when it is asked for. Throws
-    /// Cancelled.
-    void makeObjects(const Document& document, const EvalOptions& options, Progress& progress);
+    /// Makes those of the nodes that are objects and not known yet side by side: most wait for a file each.
+    /// @p made is called with each, on several threads. One that cannot be made throws when it is asked for.
+    /// Throws Cancelled.
+    void makeObjects(const Document& document, const std::set<std::string>& ids, double frame,
+                     Progress& progress,
+                     const std::function<void(const Node&, const ObjectResult&)>& made = {});
     /// A coarser version of the object's mesh for drawing, as corner indices of it.
     std::shared_ptr<const std::vector<uint32_t>> coarse(const ObjectResult& object);
     /// The object in world space, ready to be scattered on; of a layer, its copies as one mesh.

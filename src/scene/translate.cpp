@@ -8,6 +8,7 @@
 #include "base/hash.h"
 #include "render/sky.h"
 #include "scene/around.h"
+#include "scene/bring_in.h"
 #include "scene/prototype.h"
 #include "scene/shutter.h"
 
@@ -208,7 +209,10 @@ std::vector<JobBuilder::Part> JobBuilder::collect(const Document& document, cons
                                                   RenderJob& job, Progress& progress) {
     std::vector<Part> parts;
     worn_.clear();
-    evaluator_.makeObjects(document, {o.frame, Purpose::Render}, progress);
+    std::set<std::string> rendered;
+    for (const NodePtr& node : document.nodes())
+        if (node->rendered) rendered.insert(node->id);
+    evaluator_.makeObjects(document, withNeeds(document, rendered), o.frame, progress);
     for (const NodePtr& node : document.nodes()) {
         const uint32_t id = uint32_t(document.placeOf(node->id) + 1);
         if (!node->rendered) continue;

@@ -135,15 +135,29 @@ std::shared_ptr<const EvalSnapshot> EvalWorker::evaluate(const Request& r, Progr
         shownAt = Clock::now();
         publish_(std::make_shared<const EvalSnapshot>(*snapshot));
     };
-    if (opening) evaluator_.makeObjects(r.document, {r.frame, Purpose::Viewport}, progress);
+    const auto viewOf = [&](const Node& node, const ObjectResult& o) {
+        return ObjectView{o.mesh, evaluator_.coarse(o), r.document.worldMatrix(node.id, r.frame), o.hash,
+                          o.steps};
+    };
+    if (opening) {
+        std::set<std::string> all;
+        std::mutex one;
+        for (const NodePtr& node : r.document.nodes()) all.insert(node->id);
+        evaluator_.makeObjects(r.document, all, r.frame, progress,
+                               [&](const Node& node, const ObjectResult& o) {
+                                   ObjectView view = viewOf(node, o);
+                                   const std::lock_guard lock(one);
+                                   snapshot->objects[node.id] = std::move(view);
+                                   showSoFar();
+                               });
+    }
     for (const NodePtr& node : r.document.nodes()) {
         progress.check();
         showSoFar();
         if (node->category() == Category::Object) {
             try {
-                const ObjectResult o = evaluator_.object(r.document, node->id, r.frame, progress);
-                snapshot->objects[node->id] = {o.mesh, evaluator_.coarse(o),
-                                               r.document.worldMatrix(node->id, r.frame), o.hash, o.steps};
+                snapshot->objects[node->id] =
+                    viewOf(*node, evaluator_.object(r.document, node->id, r.frame, progress));
             } catch (const Error& e) {
                 snapshot->objectErrors[node->id] = e.what();
             }
