@@ -23,6 +23,16 @@ void limit(__rlimit_resource what, rlim_t most) {
     ::setrlimit(what, &both);
 }
 
+/// Beside what was used until now: loading libraries is no work on the file. At the limit SIGXCPU says what
+/// happened; a second later nobody asks.
+void limitTime(unsigned seconds) {
+    rusage used{};
+    ::getrusage(RUSAGE_SELF, &used);
+    const rlim_t most = rlim_t(used.ru_utime.tv_sec + used.ru_stime.tv_sec) + 1 + seconds;
+    const rlimit both{most, most + 1};
+    ::setrlimit(RLIMIT_CPU, &both);
+}
+
 /// Reading below some folders, and nothing else of the file system.
 void readOnlyBelow(const std::vector<std::filesystem::path>& folders) {
     landlock_ruleset_attr rules{};
@@ -109,7 +119,7 @@ void confineToReading(const std::vector<std::filesystem::path>& folders, const C
 #if !defined(__SANITIZE_ADDRESS__) && !defined(__SANITIZE_THREAD__)
     limit(RLIMIT_AS, limits.memory);
 #endif
-    limit(RLIMIT_CPU, limits.seconds);
+    limitTime(limits.seconds);
     limit(RLIMIT_FSIZE, limits.memory);
     limit(RLIMIT_NOFILE, 128);
     readOnlyBelow(folders);

@@ -8,7 +8,7 @@ namespace ovrix {
 
 struct Confinement {
     size_t memory = size_t(12) << 30;  ///< bytes of address space
-    unsigned seconds = 600;            ///< of processor time
+    unsigned seconds = 600;            ///< of processor time from here on
 };
 
 /// From now on this process, and all its threads, opens nothing for writing, makes, renames and removes no

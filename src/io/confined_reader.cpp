@@ -21,11 +21,22 @@ namespace ovrix {
 
 namespace {
 
-/// A damaged file can send a reader round in circles. Whole files are read at some 20 MB/s and more.
-std::chrono::seconds longestRead(const std::filesystem::path& path) {
+/// A damaged file can send a reader round in circles. Whole files take some 50 ms a megabyte and less; a slow
+/// disk or a busy machine makes one wait, but work no longer.
+struct Longest {
+    std::chrono::seconds working, waiting;  ///< processor time, and by the clock
+};
+
+Longest longestRead(const std::filesystem::path& path) {
     std::error_code code;
     const auto size = std::filesystem::file_size(path, code);
-    return std::chrono::seconds(5 + (code ? 0 : 2 * size / 1'000'000));
+    const std::chrono::seconds working(10 + (code ? 0 : 4 * size / 1'000'000));
+    return {working, 12 * working};
+}
+
+[[noreturn]] void tookTooLong(std::chrono::seconds longest, const std::filesystem::path& path) {
+    throw Error(fmt::format("reading it took more than {} seconds", longest.count()), path.string(),
+                "The file may be damaged; write it again from where it came");
 }
 
 class Descriptor {
@@ -48,25 +59,27 @@ std::filesystem::path readerProgram() {
     return code ? std::filesystem::path() : self.parent_path() / "ovrix-mesh-reader";
 }
 
-/// Waits for the child, killing it on cancel or when it takes too long.
-int waitFor(pid_t child, Progress& progress, const std::filesystem::path& path) {
+/// Waits for the child, killing it on cancel or when it waits too long; it ends itself when it works too
+/// long.
+int waitFor(pid_t child, Progress& progress, const std::filesystem::path& path, const Longest& longest) {
     const auto start = std::chrono::steady_clock::now();
-    const auto longest = longestRead(path);
     int status = 0;
     const auto stop = [&] {
         ::kill(child, SIGKILL);
         ::waitpid(child, &status, 0);
     };
     for (int delay = 500;; delay = std::min(delay * 5 / 4, 20000)) {
-        if (::waitpid(child, &status, WNOHANG) == child) return status;
+        if (::waitpid(child, &status, WNOHANG) == child) {
+            if (WIFSIGNALED(status) && WTERMSIG(status) == SIGXCPU) tookTooLong(longest.working, path);
+            return status;
+        }
         if (progress.cancelled()) {
             stop();
             throw Cancelled();
         }
-        if (std::chrono::steady_clock::now() - start > longest) {
+        if (std::chrono::steady_clock::now() - start > longest.waiting) {
             stop();
-            throw Error(fmt::format("reading it took more than {} seconds", longest.count()), path.string(),
-                        "The file may be damaged; write it again from where it came");
+            tookTooLong(longest.waiting, path);
         }
         ::usleep(useconds_t(delay));
     }
@@ -102,8 +115,9 @@ std::unique_ptr<Answer> readConfined(Reading what, const std::filesystem::path& 
     posix_spawn_file_actions_adddup2(&actions, answer.get(), 3);
     // What it may take is some times the result: the library's own copy, and what it is made from.
     const size_t most = std::min(size_t(12) << 30, (size_t(1) << 30) + 4 * std::min(memory, kMemoryOfFile));
+    const Longest longest = longestRead(path);
     std::vector<std::string> words = {program.string(), std::to_string(int(what)), path.string(),
-                                      std::to_string(most), std::to_string(longestRead(path).count() * 4)};
+                                      std::to_string(most), std::to_string(longest.working.count())};
     words.insert(words.end(), more.begin(), more.end());
     std::vector<char*> argv;
     for (std::string& w : words) argv.push_back(w.data());
@@ -114,7 +128,7 @@ std::unique_ptr<Answer> readConfined(Reading what, const std::filesystem::path& 
     if (failed)
         throw Error(std::strerror(failed), words[0],
                     "Install the program again: its mesh reader cannot be started");
-    const int status = waitFor(child, progress, path);
+    const int status = waitFor(child, progress, path, longest);
     auto bytes = std::make_unique<Answer>(answer.get());
     if (WIFEXITED(status) && WEXITSTATUS(status) == 0) return bytes;
     if (WIFEXITED(status) && WEXITSTATUS(status) == 1) {

@@ -253,3 +253,24 @@ TEST_CASE("a process that reads a stranger's file can do nothing else", "[io][da
     REQUIRE(WIFEXITED(status));
     CHECK(WEXITSTATUS(status) == 0);
 }
+
+TEST_CASE("a process that reads a stranger's file works for so long, and no longer", "[io][damaged]") {
+    TemporaryFolder folder;
+    const auto endOf = [&](bool works) {
+        const pid_t child = ::fork();
+        if (child == 0) {
+            confineToReading({folder.path()}, {size_t(4) << 30, 0});
+            if (!works) ::usleep(3'000'000);  // waiting is no work
+            while (works) (void)::getppid();
+            ::_exit(7);
+        }
+        int status = 0;
+        ::waitpid(child, &status, 0);
+        return status;
+    };
+    const int worked = endOf(true), waited = endOf(false);
+    REQUIRE(WIFSIGNALED(worked));
+    CHECK(WTERMSIG(worked) == SIGXCPU);
+    REQUIRE(WIFEXITED(waited));
+    CHECK(WEXITSTATUS(waited) == 7);
+}
