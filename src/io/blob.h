@@ -1,5 +1,6 @@
 // Plain values as bytes, to hand them from the reading process to the program. Not a file format.
 #pragma once
+#include <cstdint>
 #include <cstring>
 #include <span>
 #include <string>
@@ -7,7 +8,6 @@
 #include <vector>
 
 #include "base/error.h"
-#include "io/state_file.h"
 
 namespace ovrix {
 
@@ -61,9 +61,5 @@ class BlobReader {
     }
     std::string_view left_;
 };
-
-/// Sets of columns with their texts; columns of text are left out.
-std::string packState(const StateFile& state);
-StateFile unpackState(std::string_view bytes);
 
 }  // namespace ovrix

@@ -3,6 +3,7 @@
 #include <filesystem>
 
 #include "geo/elements.h"
+#include "io/elements_info.h"
 #include "io/ply_points.h"
 
 namespace ovrix {
@@ -19,13 +20,6 @@ struct ExportPrototype {
 void writeElements(const std::filesystem::path& path, const Geometry& geometry,
                    const std::vector<ExportPrototype>& prototypes = {});
 
-/// What a file of elements holds, without taking it into the program.
-struct ElementsInfo {
-    std::string kind;  ///< "points", "strands", "copies"
-    size_t count = 0;
-    Box3f bounds;
-    std::vector<std::pair<std::string, std::string>> attributes;  ///< name, type
-};
 /// Throws Error on files that are not whole.
 ElementsInfo readElementsInfo(const std::filesystem::path& path);
 

@@ -4,11 +4,11 @@
 #include <charconv>
 
 #include "base/error.h"
-#include "io/blob.h"
 #include "io/confine.h"
 #include "io/confined_reader.h"
 #include "io/mesh_blob.h"
 #include "io/mesh_import.h"
+#include "io/state_blob.h"
 #include "io/vdb_blob.h"
 #include "io/vdb_library.h"
 

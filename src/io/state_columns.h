@@ -1,7 +1,11 @@
 // Frames of simulations as plain columns: the quickest to read, and the one form that is read in the program
 // itself, since it is nothing but sizes, which are checked, and numbers.
 #pragma once
-#include "io/state_file.h"
+#include <filesystem>
+#include <functional>
+
+#include "base/progress.h"
+#include "io/state_data.h"
 
 namespace ovrix {
 

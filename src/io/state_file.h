@@ -2,19 +2,12 @@
 #pragma once
 #include <filesystem>
 #include <functional>
-#include <map>
 
 #include "base/files.h"
 #include "base/progress.h"
-#include "geo/attributes.h"
+#include "io/state_data.h"
 
 namespace ovrix {
-
-/// What a file of a frame holds. Each set has "P"; texts say what it is of.
-struct StateFile {
-    std::vector<std::pair<std::string, AttributeSet>> sets;
-    std::map<std::string, std::string> notes;
-};
 
 /// Writes by the ending. .columns: readyStateColumns(), quickest. .vdb: OpenVDB points, one grid a set,
 /// compressed with Blosc: any program that reads them sees the points where they are and their columns by

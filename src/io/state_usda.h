@@ -1,6 +1,8 @@
 // Frames of simulations as USD text.
 #pragma once
-#include "io/state_file.h"
+#include <filesystem>
+
+#include "io/state_data.h"
 
 namespace ovrix {
 

@@ -3,9 +3,10 @@
 #include <filesystem>
 #include <functional>
 
+#include "geo/elements.h"
 #include "geo/vector_grid.h"
-#include "io/elements_io.h"
-#include "io/state_file.h"
+#include "io/elements_info.h"
+#include "io/state_data.h"
 
 namespace ovrix {
 

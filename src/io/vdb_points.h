@@ -4,8 +4,9 @@
 
 #include "base/files.h"
 #include "base/progress.h"
-#include "io/elements_io.h"
-#include "io/state_file.h"
+#include "geo/elements.h"
+#include "io/elements_info.h"
+#include "io/state_data.h"
 
 namespace ovrix {
 

@@ -3,6 +3,7 @@
 #include "base/library.h"
 #include "io/blob.h"
 #include "io/confined_reader.h"
+#include "io/state_blob.h"
 #include "io/vdb_blob.h"
 #include "io/vdb_grids.h"
 #include "io/vdb_library.h"

@@ -2,7 +2,7 @@
 #pragma once
 #include <filesystem>
 
-#include "scene/evaluator.h"
+#include "scene/document.h"
 
 namespace ovrix {
 
@@ -34,11 +34,6 @@ Document withRecipe(const Document& document, const RecipeFile& recipe, const st
                     std::string* newId = nullptr);
 /// The recipe in place of the layer's own; its surface stays.
 Document withRecipeOf(const Document& document, const RecipeFile& recipe, const std::string& layer);
-
-/// A small scene that shows the recipe on a piece of ground, as large as its prototypes ask for.
-Document recipeSample(const RecipeFile& recipe, Evaluator& evaluator, Progress& progress);
-/// Renders that scene, 240 by 160 pixels, and writes it as PNG. Throws Error or Cancelled.
-void writeRecipePicture(const RecipeFile& recipe, const std::filesystem::path& path, Progress& progress);
 
 /// One recipe of the library.
 struct LibraryEntry {

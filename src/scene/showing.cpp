@@ -3,7 +3,7 @@
 #include "base/hash.h"
 #include "base/parallel.h"
 #include "base/random.h"
-#include "scene/translate.h"
+#include "scene/camera_options.h"
 
 namespace ovrix {
 

@@ -75,18 +75,6 @@ std::vector<uint32_t> JobBuilder::lookOf(const Document& document, const Node& o
     return look;
 }
 
-CameraOptions cameraOptions(const Document& document, const std::string& id, double frame) {
-    const auto number = [&](const char* p) { return float(std::get<double>(document.value(id, p, frame))); };
-    CameraOptions c;
-    c.position = V3f(std::get<V3d>(document.value(id, "position", frame)));
-    c.target = V3f(std::get<V3d>(document.value(id, "target", frame)));
-    c.roll = radians(number("roll"));
-    c.focal = number("focal");
-    c.fstop = number("fstop");
-    c.focus = number("focus");
-    return c;
-}
-
 /// Strands are drawn no thinner than this part of a pixel of the picture that is made.
 ThinLimit JobBuilder::thinLimit(const Document& document, const JobOptions& o) const {
     const auto number = [&](const char* id) { return document.setting("render", id, o.frame); };

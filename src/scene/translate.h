@@ -6,6 +6,7 @@
 #include "render/finish.h"
 #include "render/renderer.h"
 #include "render/sky.h"
+#include "scene/camera_options.h"
 #include "scene/evaluator.h"
 
 namespace ovrix {
@@ -89,8 +90,5 @@ void requireFilmMemory(const Document& document, int width, int height);
 
 /// The colour that many strands of a fibre material have in even light, in the middle of its range.
 Color fibreColor(const Document& document, const std::string& material);
-
-/// CameraOptions of a camera node.
-CameraOptions cameraOptions(const Document& document, const std::string& id, double frame);
 
 }  // namespace ovrix

@@ -8,6 +8,7 @@
 #include "recipes.h"
 #include "scene/handwork.h"
 #include "scene/recipe_file.h"
+#include "scene/recipe_picture.h"
 #include "scene/scene_file.h"
 #include "support.h"
 

@@ -13,6 +13,7 @@
 
 #include "app/theme/theme.h"
 #include "base/error.h"
+#include "scene/recipe_picture.h"
 
 namespace ovrix::app {
 

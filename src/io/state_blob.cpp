@@ -1,3 +1,5 @@
+#include "io/state_blob.h"
+
 #include "io/blob.h"
 
 namespace ovrix {

@@ -1,0 +1,111 @@
+#include "scene/recipe_picture.h"
+
+#include "base/error.h"
+#include "scene/edits.h"
+#include "scene/render_file.h"
+#include "scene/translate.h"
+
+namespace ovrix {
+
+namespace fs = std::filesystem;
+
+namespace {
+
+/// The middle one of the prototypes' largest extents, with their own sizes.
+float usualSize(const RecipeFile& recipe, Evaluator& evaluator, Progress& progress) {
+    std::vector<float> sizes;
+    for (const NodePtr& node : recipe.parts.nodes(Category::Object)) {
+        const V3f size = evaluator.object(recipe.parts, node->id, 1, progress).mesh->bounds().size();
+        const V3f scale = V3f(std::get<V3d>(recipe.parts.value(node->id, "scale")));
+        sizes.push_back(std::max({size.x * scale.x, size.y * scale.y, size.z * scale.z}));
+    }
+    std::sort(sizes.begin(), sizes.end());
+    return sizes.empty() || !(sizes[sizes.size() / 2] > 0) ? 0.1f : sizes[sizes.size() / 2];
+}
+
+/// How long the strands are that the recipe grows; 0 when it grows none.
+double strandLength(const RecipeFile& recipe) {
+    double length = 0;
+    for (const Step& step : recipe.layer().steps)
+        if (step.type == "grow" || step.type == "trace") {
+            const StepType& type = *findStepType(step.type);
+            length = std::get<Range>(paramOr(*findSpec(type.params, "length"), step.params).value).max;
+            if (step.type == "trace")
+                length *=
+                    0.5 *
+                    double(std::get<int64_t>(paramOr(*findSpec(type.params, "steps"), step.params).value));
+        }
+    return length;
+}
+
+/// The recipe on a ball that shows strands of that length well.
+Document strandSample(const RecipeFile& recipe, double length) {
+    Document d = Document::fresh();
+    Node skin = makeNode(d, "surface", "Skin");
+    skin.params["base"].value = Color(0.1f, 0.085f, 0.075f);
+    Node ball = makeNode(d, "sphere", "Ground");
+    const double radius = std::max(1e-4, std::max(2.2 * length, 0.4 * std::sqrt(length * 0.01)));
+    ball.params["radius"].value = radius;
+    ball.params["material"].value = skin.id;
+    const std::string on = ball.id;
+    d = withNode(withNode(d, skin), ball);
+    d = withRecipe(d, recipe, on);
+    const std::string camera = std::get<std::string>(d.setting("render", "camera"));
+    const double reach = radius + length;
+    d = withValue(d, {camera, "", "position"}, V3d(reach * 1.9, reach * 1.25, reach * 3.3));
+    d = withValue(d, {camera, "", "target"}, V3d(0, reach * 0.1, 0));
+    d = withValue(d, {camera, "", "exposure"}, 0.8);
+    return withValue(d, {camera, "", "focal"}, 56.0);
+}
+
+Document withPictureSize(const Document& document) {
+    return withValue(withValue(document, {"render", "", "width"}, int64_t(240)), {"render", "", "height"},
+                     int64_t(160));
+}
+
+}  // namespace
+
+Document recipeSample(const RecipeFile& recipe, Evaluator& evaluator, Progress& progress) {
+    if (const double length = strandLength(recipe); length > 0)
+        return withPictureSize(strandSample(recipe, length));
+    const double side = 9.0 * double(usualSize(recipe, evaluator, progress));
+    Document d = Document::fresh();
+    Node soil = makeNode(d, "surface", "Soil");
+    soil.params["base"].value = Color(0.16f, 0.14f, 0.12f);
+    soil.params["roughness"].value = 0.8;
+    Node ground = makeNode(d, "terrain", "Ground");
+    ground.params["size"].value = side;
+    ground.params["height"].value = side * 0.06;
+    ground.params["feature"].value = side * 0.5;
+    ground.params["divisions"].value = int64_t(96);
+    ground.params["material"].value = soil.id;
+    const std::string on = ground.id;
+    d = withNode(withNode(d, soil), ground);
+    std::string id;
+    d = withRecipe(d, recipe, on, &id);
+    Node layer = d.get(id);
+    for (Step& step : layer.steps)  // a count is of a surface of some other size
+        if (const auto count = step.params.find("count"); count != step.params.end())
+            if (auto* n = std::get_if<int64_t>(&count->second.value)) *n = std::min<int64_t>(*n, 220);
+    d.put(layer);
+    const std::string camera = std::get<std::string>(d.setting("render", "camera"));
+    d = withValue(d, {camera, "", "position"}, V3d(side * 0.62, side * 0.5, side * 0.78));
+    d = withValue(d, {camera, "", "target"}, V3d(0, side * 0.04, side * 0.03));
+    return withPictureSize(withValue(d, {camera, "", "focal"}, 40.0));
+}
+
+void writeRecipePicture(const RecipeFile& recipe, const fs::path& path, Progress& progress) {
+    Evaluator evaluator(size_t(256) << 20);
+    const Document sample = recipeSample(recipe, evaluator, progress);
+    JobBuilder builder(evaluator);
+    const RenderJob job = builder.build(sample, {}, progress);
+    if (!job.problems.empty()) throw Error(job.problems.front(), recipe.name);
+    Film film(job.width, job.height);
+    const Renderer renderer(*job.scene, job.cameraFor(job.width, job.height), job.options);
+    for (uint32_t pass = 0; pass < 24; ++pass)
+        renderer.renderPass(film, pass, {0, 0, job.width, job.height}, progress);
+    fs::create_directories(path.parent_path());
+    saveRender(path, film, job, defaultWriteOptions(path));
+}
+
+}  // namespace ovrix

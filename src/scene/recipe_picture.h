@@ -1,0 +1,13 @@
+// What a recipe looks like, for the library.
+#pragma once
+#include "scene/evaluator.h"
+#include "scene/recipe_file.h"
+
+namespace ovrix {
+
+/// A small scene that shows the recipe on a piece of ground, as large as its prototypes ask for.
+Document recipeSample(const RecipeFile& recipe, Evaluator& evaluator, Progress& progress);
+/// Renders that scene, 240 by 160 pixels, and writes it as PNG. Throws Error or Cancelled.
+void writeRecipePicture(const RecipeFile& recipe, const std::filesystem::path& path, Progress& progress);
+
+}  // namespace ovrix

@@ -1,0 +1,32 @@
+#include "sim/collide.h"
+#include "sim/emit.h"
+#include "sim/flock.h"
+#include "sim/forces.h"
+#include "sim/looks.h"
+#include "sim/particle_parts.h"
+#include "sim/rules.h"
+#include "sim/strand_solver.h"
+
+namespace ovrix {
+
+const std::vector<ParticlePart>& particleParts() {
+    static const std::vector<ParticlePart> parts = {
+        emitPart(), offspringPart(),
+        // forces
+        gravityPart(), dragPart(), windPart(), turbulencePart(), vortexPart(), attractPart(), followPart(),
+        stayPart(), targetPart(), vectorsPart(), speedLimitPart(),
+        // what they meet
+        collidePart(), floorPart(), spacingPart(),
+        // swarms
+        flockPart(), chasePart(), avoidPart(), roamPart(), landPart(), steerPart(),
+        // what changes them
+        rulePart(), sizePart(), colorPart(), spinPart(), facingPart(),
+        // on strands
+        onStrands(gravityPart()), onStrands(dragPart()), onStrands(windPart()), onStrands(turbulencePart()),
+        onStrands(vortexPart()), onStrands(attractPart()), onStrands(followPart()), onStrands(stayPart()),
+        onStrands(targetPart()), onStrands(vectorsPart()), onStrands(speedLimitPart()),
+        onStrands(collidePart()), onStrands(floorPart()), strandSpacingPart()};
+    return parts;
+}
+
+}  // namespace ovrix
