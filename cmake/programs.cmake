@@ -74,8 +74,8 @@ endif()
 if(OVRIX_SHOW)
   return()
 endif()
-file(GLOB core_tests CONFIGURE_DEPENDS tests/*.cpp tests/base/*.cpp tests/geo/*.cpp tests/field/*.cpp
-     tests/ops/*.cpp tests/sim/*.cpp tests/render/*.cpp tests/io/*.cpp tests/scene/*.cpp tests/cli/*.cpp)
+file(GLOB_RECURSE core_tests CONFIGURE_DEPENDS tests/*.cpp)
+list(FILTER core_tests EXCLUDE REGEX tests/app/)
 add_executable(ovrix-tests ${core_tests} fuzz/read.cpp)
 target_include_directories(ovrix-tests PRIVATE tests ${CMAKE_SOURCE_DIR})
 target_compile_definitions(ovrix-tests PRIVATE OVRIX_SOURCE_DIR="${CMAKE_SOURCE_DIR}"

@@ -8,8 +8,8 @@ namespace fs = std::filesystem;
 
 namespace {
 
-const std::vector<std::string> kOrder = {"base",   "geo", "field", "ops", "sim",
-                                         "render", "io",  "scene", "cli", "app"};
+const std::vector<std::string> kOrder = {"base", "params",   "geo",  "field", "ops",     "sim", "render",
+                                         "io",   "document", "eval", "scene", "deliver", "cli", "app"};
 
 size_t rank(const std::string& folder) {
     return size_t(std::find(kOrder.begin(), kOrder.end(), folder) - kOrder.begin());
