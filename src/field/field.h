@@ -7,8 +7,8 @@
 #include "base/image.h"
 #include "base/progress.h"
 #include "base/random.h"
-#include "field/param.h"
 #include "field/surroundings.h"
+#include "params/param.h"
 
 namespace ovrix {
 

@@ -1,8 +1,8 @@
 // Painting values onto a surface, and reading them.
 #pragma once
-#include "base/painted_map.h"
 #include "base/progress.h"
 #include "geo/surface.h"
+#include "params/painted_map.h"
 
 namespace ovrix {
 

@@ -1,8 +1,8 @@
 #include <fmt/format.h>
 
-#include "base/specs.h"
 #include "field/sources.h"
 #include "geo/curvature.h"
+#include "params/specs.h"
 
 namespace ovrix {
 

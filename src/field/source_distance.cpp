@@ -1,8 +1,8 @@
 #include "base/error.h"
-#include "base/specs.h"
 #include "field/band.h"
 #include "field/sources.h"
 #include "geo/nearest.h"
+#include "params/specs.h"
 
 namespace ovrix {
 

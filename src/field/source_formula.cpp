@@ -3,8 +3,8 @@
 #include <tbb/enumerable_thread_specific.h>
 
 #include "base/error.h"
-#include "base/specs.h"
 #include "field/sources.h"
+#include "params/specs.h"
 
 namespace ovrix {
 

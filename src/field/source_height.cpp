@@ -1,6 +1,6 @@
-#include "base/specs.h"
 #include "field/band.h"
 #include "field/sources.h"
+#include "params/specs.h"
 
 namespace ovrix {
 

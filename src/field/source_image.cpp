@@ -1,6 +1,6 @@
 #include "base/error.h"
-#include "base/specs.h"
 #include "field/sources.h"
+#include "params/specs.h"
 
 namespace ovrix {
 

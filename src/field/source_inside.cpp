@@ -1,5 +1,5 @@
-#include "base/specs.h"
 #include "field/sources.h"
+#include "params/specs.h"
 
 namespace ovrix {
 

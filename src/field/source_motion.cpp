@@ -1,7 +1,7 @@
 // What elements that move are asked: how old they are, how fast they go.
-#include "base/specs.h"
 #include "field/band.h"
 #include "field/sources.h"
+#include "params/specs.h"
 
 namespace ovrix {
 

@@ -1,8 +1,8 @@
 #include <fmt/format.h>
 
-#include "base/specs.h"
 #include "field/paint.h"
 #include "field/sources.h"
+#include "params/specs.h"
 
 namespace ovrix {
 

@@ -2,8 +2,8 @@
 #pragma once
 #include <functional>
 
-#include "base/curve.h"
 #include "geo/mesh.h"
+#include "params/curve.h"
 
 namespace ovrix {
 

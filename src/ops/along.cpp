@@ -3,8 +3,8 @@
 #include <bit>
 
 #include "base/parallel.h"
-#include "base/specs.h"
 #include "ops/place_points.h"
+#include "params/specs.h"
 
 namespace ovrix {
 

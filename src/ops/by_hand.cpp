@@ -1,6 +1,6 @@
 #include "ops/by_hand.h"
 
-#include "base/specs.h"
+#include "params/specs.h"
 
 namespace ovrix {
 

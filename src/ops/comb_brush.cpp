@@ -1,7 +1,7 @@
 #include "ops/comb_brush.h"
 
-#include "base/hand_edits.h"
 #include "ops/comb.h"
+#include "params/hand_edits.h"
 
 namespace ovrix {
 

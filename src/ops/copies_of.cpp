@@ -2,8 +2,8 @@
 
 #include "base/noise.h"
 #include "base/parallel.h"
-#include "base/specs.h"
 #include "ops/orient.h"
+#include "params/specs.h"
 
 namespace ovrix {
 

@@ -4,7 +4,7 @@
 
 #include "base/error.h"
 #include "base/file_sequence.h"
-#include "base/specs.h"
+#include "params/specs.h"
 
 namespace ovrix {
 

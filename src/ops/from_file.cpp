@@ -1,9 +1,9 @@
 #include "ops/from_file.h"
 
 #include "base/parallel.h"
-#include "base/specs.h"
 #include "ops/file_frames.h"
 #include "ops/place_points.h"
+#include "params/specs.h"
 
 namespace ovrix {
 

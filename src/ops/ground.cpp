@@ -4,9 +4,9 @@
 #include <opensubdiv/far/topologyDescriptor.h>
 
 #include "base/parallel.h"
-#include "base/specs.h"
 #include "geo/corner_places.h"
 #include "geo/curvature.h"
+#include "params/specs.h"
 
 namespace ovrix {
 

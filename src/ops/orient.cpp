@@ -1,8 +1,8 @@
 #include "ops/orient.h"
 
 #include "base/parallel.h"
-#include "base/specs.h"
 #include "ops/along.h"
+#include "params/specs.h"
 
 namespace ovrix {
 

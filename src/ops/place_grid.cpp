@@ -1,8 +1,8 @@
 #include "ops/place_grid.h"
 
 #include "base/parallel.h"
-#include "base/specs.h"
 #include "ops/place_points.h"
+#include "params/specs.h"
 
 namespace ovrix {
 

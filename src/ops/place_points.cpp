@@ -3,7 +3,7 @@
 #include <fmt/format.h>
 
 #include "base/parallel.h"
-#include "base/specs.h"
+#include "params/specs.h"
 
 namespace ovrix {
 

@@ -4,7 +4,7 @@
 
 #include "base/error.h"
 #include "base/parallel.h"
-#include "base/specs.h"
+#include "params/specs.h"
 
 namespace ovrix {
 

@@ -4,8 +4,8 @@
 #include <numeric>
 
 #include "base/parallel.h"
-#include "base/specs.h"
 #include "ops/place_points.h"
+#include "params/specs.h"
 
 namespace ovrix {
 

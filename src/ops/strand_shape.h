@@ -4,9 +4,9 @@
 #include <array>
 
 #include "base/parallel.h"
-#include "base/specs.h"
 #include "geo/strands.h"
 #include "ops/step.h"
+#include "params/specs.h"
 
 namespace ovrix {
 

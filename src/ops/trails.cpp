@@ -3,9 +3,9 @@
 #include <tuple>
 
 #include "base/parallel.h"
-#include "base/specs.h"
 #include "geo/nearest.h"
 #include "geo/strands.h"
+#include "params/specs.h"
 
 namespace ovrix {
 

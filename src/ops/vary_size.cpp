@@ -1,7 +1,7 @@
 #include "ops/vary_size.h"
 
 #include "base/parallel.h"
-#include "base/specs.h"
+#include "params/specs.h"
 
 namespace ovrix {
 

@@ -8,8 +8,8 @@
 #include <string>
 #include <vector>
 
-#include "field/param.h"
 #include "ops/step.h"
+#include "params/param.h"
 #include "scene/node_types.h"
 
 namespace ovrix {

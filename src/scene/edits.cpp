@@ -4,9 +4,9 @@
 
 #include "base/error.h"
 #include "base/json_guard.h"
-#include "base/number_text.h"
-#include "base/specs.h"
 #include "base/srgb.h"
+#include "params/number_text.h"
+#include "params/specs.h"
 #include "scene/references.h"
 #include "scene/values.h"
 

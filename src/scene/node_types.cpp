@@ -1,7 +1,7 @@
 #include "scene/node_types.h"
 
 #include "base/image.h"
-#include "base/specs.h"
+#include "params/specs.h"
 
 namespace ovrix {
 

@@ -3,7 +3,7 @@
 #include <string>
 #include <vector>
 
-#include "base/value.h"
+#include "params/value.h"
 
 namespace ovrix {
 

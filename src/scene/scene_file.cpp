@@ -7,7 +7,7 @@
 #include "base/error.h"
 #include "base/files.h"
 #include "base/json_guard.h"
-#include "base/number_text.h"
+#include "params/number_text.h"
 #include "scene/map_files.h"
 #include "scene/values.h"
 

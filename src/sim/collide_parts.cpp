@@ -1,6 +1,6 @@
 // The parts by which particles and strands meet meshes and floors.
 #include "base/error.h"
-#include "base/specs.h"
+#include "params/specs.h"
 #include "sim/collide.h"
 
 namespace ovrix {

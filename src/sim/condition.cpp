@@ -1,6 +1,6 @@
 #include "sim/condition.h"
 
-#include "base/specs.h"
+#include "params/specs.h"
 
 namespace ovrix {
 

@@ -6,7 +6,7 @@
 
 #include "base/error.h"
 #include "base/hash.h"
-#include "base/specs.h"
+#include "params/specs.h"
 #include "sim/condition.h"
 
 namespace ovrix {

@@ -5,7 +5,7 @@
 #include "base/error.h"
 #include "base/noise.h"
 #include "base/parallel.h"
-#include "base/specs.h"
+#include "params/specs.h"
 #include "sim/bound_places.h"
 #include "sim/forces.h"
 

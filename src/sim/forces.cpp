@@ -2,7 +2,7 @@
 
 #include "base/error.h"
 #include "base/noise.h"
-#include "base/specs.h"
+#include "params/specs.h"
 #include "sim/bound_places.h"
 #include "sim/curl_noise.h"
 

@@ -5,8 +5,8 @@
 #include <optional>
 
 #include "base/parallel.h"
-#include "base/specs.h"
 #include "geo/nearest.h"
+#include "params/specs.h"
 #include "sim/collide.h"
 
 namespace ovrix {

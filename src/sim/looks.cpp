@@ -1,8 +1,8 @@
 #include "sim/looks.h"
 
 #include "base/parallel.h"
-#include "base/specs.h"
 #include "geo/strands.h"
+#include "params/specs.h"
 
 namespace ovrix {
 

@@ -5,7 +5,7 @@
 #include <set>
 
 #include "base/error.h"
-#include "base/specs.h"
+#include "params/specs.h"
 
 namespace ovrix {
 

@@ -6,8 +6,8 @@
 
 #include "base/error.h"
 #include "base/parallel.h"
-#include "base/specs.h"
 #include "geo/strands.h"
+#include "params/specs.h"
 #include "sim/collide.h"
 #include "sim/particles_between.h"
 

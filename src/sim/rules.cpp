@@ -1,6 +1,6 @@
 #include "sim/rules.h"
 
-#include "base/specs.h"
+#include "params/specs.h"
 #include "sim/condition.h"
 
 namespace ovrix {

@@ -7,8 +7,8 @@
 
 #include "base/error.h"
 #include "base/parallel.h"
-#include "base/specs.h"
 #include "geo/strands.h"
+#include "params/specs.h"
 #include "sim/collide.h"
 #include "sim/rods.h"
 #include "sim/strand_pose.h"

@@ -5,7 +5,7 @@
 #include "app/window/application.h"
 #include "app_test.h"
 #include "base/error.h"
-#include "base/specs.h"
+#include "params/specs.h"
 
 using namespace ovrix;
 using namespace ovrix::app;

@@ -10,11 +10,11 @@
 #include "base/image.h"
 #include "base/library.h"
 #include "base/noise.h"
-#include "base/number_text.h"
 #include "base/progress.h"
 #include "base/random.h"
 #include "base/srgb.h"
-#include "base/value.h"
+#include "params/number_text.h"
+#include "params/value.h"
 #include "support.h"
 
 using namespace ovrix;

@@ -1,8 +1,8 @@
 // Combing: what brushes do, and what is kept of it.
 #include "ops/comb.h"
-#include "base/hand_edits.h"
 #include "ops/carry.h"
 #include "ops/comb_brush.h"
+#include "params/hand_edits.h"
 #include "scene/document.h"
 #include "strand_support.h"
 

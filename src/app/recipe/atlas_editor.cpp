@@ -9,8 +9,8 @@
 
 #include "app/theme/theme.h"
 #include "base/error.h"
-#include "base/number_text.h"
 #include "base/srgb.h"
+#include "params/number_text.h"
 
 namespace ovrix::app {
 

@@ -8,7 +8,7 @@
 
 #include "app/theme/theme.h"
 #include "app/widgets/mesh_thumbnail.h"
-#include "base/specs.h"
+#include "params/specs.h"
 
 namespace ovrix::app {
 

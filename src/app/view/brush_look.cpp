@@ -9,7 +9,7 @@
 #include "app/theme/theme.h"
 #include "app/widgets/flow_layout.h"
 #include "app/widgets/number_box.h"
-#include "base/specs.h"
+#include "params/specs.h"
 
 namespace ovrix::app {
 

@@ -6,7 +6,7 @@
 #include <span>
 
 #include "app/view/view_port.h"
-#include "base/value.h"
+#include "params/value.h"
 
 class QButtonGroup;
 class QCheckBox;

@@ -2,7 +2,7 @@
 #pragma once
 #include <QWidget>
 
-#include "base/curve.h"
+#include "params/curve.h"
 
 namespace ovrix::app {
 

@@ -2,7 +2,7 @@
 #pragma once
 #include <QAbstractButton>
 
-#include "field/param.h"
+#include "params/param.h"
 
 namespace ovrix::app {
 

@@ -7,8 +7,8 @@
 
 #include "app/theme/theme.h"
 #include "base/error.h"
-#include "base/number_text.h"
-#include "field/param.h"
+#include "params/number_text.h"
+#include "params/param.h"
 
 namespace ovrix::app {
 

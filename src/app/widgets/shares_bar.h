@@ -2,7 +2,7 @@
 #pragma once
 #include <QWidget>
 
-#include "base/value.h"
+#include "params/value.h"
 
 namespace ovrix::app {
 

@@ -1,4 +1,4 @@
-#include "base/curve.h"
+#include "params/curve.h"
 
 #include <algorithm>
 

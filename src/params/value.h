@@ -5,11 +5,11 @@
 #include <variant>
 #include <vector>
 
-#include "base/curve.h"
-#include "base/hand_edits.h"
-#include "base/painted_map.h"
-#include "base/strand_edits.h"
 #include "base/vec.h"
+#include "params/curve.h"
+#include "params/hand_edits.h"
+#include "params/painted_map.h"
+#include "params/strand_edits.h"
 
 namespace ovrix {
 

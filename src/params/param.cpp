@@ -1,10 +1,10 @@
-#include "field/param.h"
+#include "params/param.h"
 
 #include <algorithm>
 #include <cmath>
 
 #include "base/error.h"
-#include "base/number_text.h"
+#include "params/number_text.h"
 
 namespace ovrix {
 

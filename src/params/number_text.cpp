@@ -1,4 +1,4 @@
-#include "base/number_text.h"
+#include "params/number_text.h"
 
 #include <muParser.h>
 

@@ -1,4 +1,4 @@
-#include "base/strand_edits.h"
+#include "params/strand_edits.h"
 
 #include <algorithm>
 

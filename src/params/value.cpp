@@ -1,4 +1,4 @@
-#include "base/value.h"
+#include "params/value.h"
 
 #include "base/hash.h"
 

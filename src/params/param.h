@@ -6,8 +6,8 @@
 #include <string>
 #include <vector>
 
-#include "base/curve.h"
-#include "base/value.h"
+#include "params/curve.h"
+#include "params/value.h"
 
 namespace ovrix {
 

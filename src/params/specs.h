@@ -2,7 +2,7 @@
 #pragma once
 #include <functional>
 
-#include "base/value.h"
+#include "params/value.h"
 
 namespace ovrix::specs {
 

@@ -1,4 +1,4 @@
-#include "base/painted_map.h"
+#include "params/painted_map.h"
 
 #include "base/hash.h"
 

@@ -1,4 +1,4 @@
-#include "base/specs.h"
+#include "params/specs.h"
 
 namespace ovrix::specs {
 

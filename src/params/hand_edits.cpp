@@ -1,4 +1,4 @@
-#include "base/hand_edits.h"
+#include "params/hand_edits.h"
 
 #include <algorithm>
 
