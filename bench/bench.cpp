@@ -11,7 +11,7 @@
 #include "base/random.h"
 #include "bench_support.h"
 #include "geo/embree_device.h"
-#include "geo/primitives.h"
+#include "geo/mesh/primitives.h"
 #include "low_tide.h"
 #include "ops/scatter.h"
 #include "scene/edits.h"

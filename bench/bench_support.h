@@ -6,7 +6,7 @@
 #include <chrono>
 #include <vector>
 
-#include "geo/primitives.h"
+#include "geo/mesh/primitives.h"
 #include "geo/surface.h"
 #include "render/camera.h"
 

@@ -3,7 +3,7 @@
 #include <map>
 
 #include "base/noise.h"
-#include "geo/primitives.h"
+#include "geo/mesh/primitives.h"
 #include "geo/strands.h"
 
 namespace ovrix::demo {

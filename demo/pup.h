@@ -1,6 +1,6 @@
 // The seal pup of the demo pool, made by code.
 #pragma once
-#include "geo/mesh.h"
+#include "geo/mesh/mesh.h"
 
 namespace ovrix::demo {
 

@@ -1,7 +1,7 @@
 #include "shapes.h"
 
 #include "base/noise.h"
-#include "geo/primitives.h"
+#include "geo/mesh/primitives.h"
 #include "geo/strands.h"
 
 namespace ovrix::demo {

@@ -1,6 +1,6 @@
 // Shapes of the demo pool, made by code. Metres; each stands on the origin with Y up.
 #pragma once
-#include "geo/mesh.h"
+#include "geo/mesh/mesh.h"
 
 namespace ovrix::demo {
 

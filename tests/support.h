@@ -6,8 +6,8 @@
 #include <filesystem>
 #include <random>
 
-#include "geo/mesh.h"
-#include "geo/primitives.h"
+#include "geo/mesh/mesh.h"
+#include "geo/mesh/primitives.h"
 
 namespace ovrix::tests {
 

@@ -1,7 +1,7 @@
 #include <fmt/format.h>
 
 #include "field/sources.h"
-#include "geo/curvature.h"
+#include "geo/mesh/curvature.h"
 #include "params/specs.h"
 
 namespace ovrix {

@@ -5,7 +5,7 @@
 #include <variant>
 
 #include "geo/attributes.h"
-#include "geo/mesh.h"
+#include "geo/mesh/mesh.h"
 
 namespace ovrix {
 

@@ -2,7 +2,7 @@
 #pragma once
 #include <embree3/rtcore.h>
 
-#include "geo/mesh.h"
+#include "geo/mesh/mesh.h"
 
 namespace ovrix {
 

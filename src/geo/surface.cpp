@@ -10,7 +10,7 @@
 #include "base/random.h"
 #include "geo/embree_closest.h"
 #include "geo/embree_device.h"
-#include "geo/sides.h"
+#include "geo/mesh/sides.h"
 
 namespace ovrix {
 

@@ -8,8 +8,8 @@
 #include <optional>
 
 #include "base/progress.h"
-#include "geo/mesh.h"
-#include "geo/sides.h"
+#include "geo/mesh/mesh.h"
+#include "geo/mesh/sides.h"
 
 namespace ovrix {
 

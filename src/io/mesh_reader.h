@@ -4,7 +4,7 @@
 
 #include "base/files.h"
 #include "base/progress.h"
-#include "geo/mesh.h"
+#include "geo/mesh/mesh.h"
 
 namespace ovrix {
 

@@ -2,7 +2,7 @@
 #pragma once
 #include <filesystem>
 
-#include "geo/mesh.h"
+#include "geo/mesh/mesh.h"
 
 namespace ovrix {
 

@@ -4,8 +4,8 @@
 #include <opensubdiv/far/topologyDescriptor.h>
 
 #include "base/parallel.h"
-#include "geo/corner_places.h"
-#include "geo/curvature.h"
+#include "geo/mesh/corner_places.h"
+#include "geo/mesh/curvature.h"
 #include "params/specs.h"
 
 namespace ovrix {

@@ -7,7 +7,7 @@
 
 #include "base/progress.h"
 #include "field/field.h"
-#include "geo/mesh.h"
+#include "geo/mesh/mesh.h"
 #include "render/camera.h"
 #include "render/fibre.h"
 #include "render/lights.h"

@@ -3,7 +3,7 @@
 #include "base/error.h"
 #include "base/hash.h"
 #include "base/parallel.h"
-#include "geo/corner_places.h"
+#include "geo/mesh/corner_places.h"
 #include "scene/around.h"
 
 namespace ovrix {

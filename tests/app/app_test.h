@@ -13,7 +13,7 @@
 #include "app/widgets/shares_bar.h"
 #include "app/window/main_window.h"
 #include "app/window/outline.h"
-#include "geo/primitives.h"
+#include "geo/mesh/primitives.h"
 #include "io/image_io.h"
 #include "io/mesh_writer.h"
 #include "scene/scene_file.h"

@@ -3,7 +3,7 @@
 #include "base/error.h"
 #include "base/hash.h"
 #include "field/field_support.h"
-#include "geo/primitives.h"
+#include "geo/mesh/primitives.h"
 #include "support.h"
 
 using namespace ovrix;

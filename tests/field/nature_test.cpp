@@ -5,7 +5,7 @@
 #include "base/noise.h"
 #include "field/field.h"
 #include "field/field_support.h"
-#include "geo/curvature.h"
+#include "geo/mesh/curvature.h"
 #include "geo/nearest.h"
 #include "support.h"
 

@@ -1,6 +1,6 @@
 // Small scenes for the tests of rendering.
 #pragma once
-#include "geo/primitives.h"
+#include "geo/mesh/primitives.h"
 #include "render/renderer.h"
 #include "support.h"
 

@@ -3,8 +3,8 @@
 #include <set>
 
 #include "field/field.h"
+#include "geo/mesh/sides.h"
 #include "geo/moving_surface.h"
-#include "geo/sides.h"
 #include "sim/particle_parts.h"
 #include "sim_support.h"
 

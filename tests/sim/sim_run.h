@@ -2,7 +2,7 @@
 #pragma once
 #include "base/hash.h"
 #include "field/field.h"
-#include "geo/primitives.h"
+#include "geo/mesh/primitives.h"
 #include "ops/solver.h"
 #include "scene/document.h"
 

@@ -1,6 +1,6 @@
 // How a mesh bends at its points.
 #pragma once
-#include "geo/mesh.h"
+#include "geo/mesh/mesh.h"
 
 namespace ovrix {
 

@@ -1,6 +1,6 @@
 // Coarser versions of a mesh for drawing.
 #pragma once
-#include "geo/mesh.h"
+#include "geo/mesh/mesh.h"
 
 namespace ovrix {
 

@@ -1,4 +1,4 @@
-#include "geo/curvature.h"
+#include "geo/mesh/curvature.h"
 
 namespace ovrix {
 

@@ -1,4 +1,4 @@
-#include "geo/primitives.h"
+#include "geo/mesh/primitives.h"
 
 #include "base/noise.h"
 #include "base/random.h"

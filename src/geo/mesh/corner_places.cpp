@@ -1,4 +1,4 @@
-#include "geo/corner_places.h"
+#include "geo/mesh/corner_places.h"
 
 namespace ovrix {
 

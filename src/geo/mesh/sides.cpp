@@ -1,4 +1,4 @@
-#include "geo/sides.h"
+#include "geo/mesh/sides.h"
 
 #include <tbb/parallel_sort.h>
 #include <tbb/task_arena.h>

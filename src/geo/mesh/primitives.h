@@ -2,7 +2,7 @@
 #pragma once
 #include <functional>
 
-#include "geo/mesh.h"
+#include "geo/mesh/mesh.h"
 #include "params/curve.h"
 
 namespace ovrix {

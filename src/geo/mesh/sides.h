@@ -5,7 +5,7 @@
 #include <span>
 #include <vector>
 
-#include "geo/mesh.h"
+#include "geo/mesh/mesh.h"
 
 namespace ovrix {
 

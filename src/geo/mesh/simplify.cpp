@@ -1,4 +1,4 @@
-#include "geo/simplify.h"
+#include "geo/mesh/simplify.h"
 
 #include <meshoptimizer.h>
 

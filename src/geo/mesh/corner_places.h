@@ -1,6 +1,6 @@
 // The corners of a mesh as places: what a field is asked at when a whole surface is to be known.
 #pragma once
-#include "geo/mesh.h"
+#include "geo/mesh/mesh.h"
 
 namespace ovrix {
 

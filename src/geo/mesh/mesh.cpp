@@ -1,4 +1,4 @@
-#include "geo/mesh.h"
+#include "geo/mesh/mesh.h"
 
 #include <fmt/format.h>
 
