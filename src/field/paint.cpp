@@ -5,7 +5,7 @@
 #include "base/error.h"
 #include "base/hash.h"
 #include "base/parallel.h"
-#include "geo/nearest.h"
+#include "geo/points/nearest.h"
 
 namespace ovrix {
 

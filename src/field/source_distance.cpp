@@ -1,7 +1,7 @@
 #include "base/error.h"
 #include "field/band.h"
 #include "field/sources.h"
-#include "geo/nearest.h"
+#include "geo/points/nearest.h"
 #include "params/specs.h"
 
 namespace ovrix {

@@ -4,8 +4,8 @@
 #include <string>
 
 #include "base/image.h"
-#include "geo/curve_set.h"
-#include "geo/elements.h"
+#include "geo/points/curve_set.h"
+#include "geo/points/elements.h"
 #include "geo/surface.h"
 #include "geo/vector_grid.h"
 

@@ -3,7 +3,7 @@
 #include <span>
 
 #include "base/progress.h"
-#include "geo/elements.h"
+#include "geo/points/elements.h"
 
 namespace ovrix {
 

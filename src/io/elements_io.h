@@ -2,7 +2,7 @@
 #pragma once
 #include <filesystem>
 
-#include "geo/elements.h"
+#include "geo/points/elements.h"
 #include "io/elements_info.h"
 #include "io/ply_points.h"
 

@@ -3,7 +3,7 @@
 #include <filesystem>
 #include <functional>
 
-#include "geo/elements.h"
+#include "geo/points/elements.h"
 #include "geo/vector_grid.h"
 #include "io/elements_info.h"
 #include "io/state_data.h"

@@ -4,7 +4,7 @@
 
 #include "base/files.h"
 #include "base/progress.h"
-#include "geo/elements.h"
+#include "geo/points/elements.h"
 #include "io/elements_info.h"
 #include "io/state_data.h"
 

@@ -1,6 +1,6 @@
 // Places points along curves.
 #pragma once
-#include "geo/curve_set.h"
+#include "geo/points/curve_set.h"
 #include "ops/step.h"
 
 namespace ovrix {

@@ -3,7 +3,7 @@
 #include <fmt/format.h>
 
 #include "base/hash.h"
-#include "geo/nearest.h"
+#include "geo/points/nearest.h"
 
 namespace ovrix {
 

@@ -3,7 +3,7 @@
 #include <fmt/format.h>
 
 #include "base/lanes.h"
-#include "geo/nearest.h"
+#include "geo/points/nearest.h"
 #include "ops/along.h"
 #include "ops/carry.h"
 #include "ops/grow.h"

@@ -1,6 +1,6 @@
 // Many strands between few guides.
 #pragma once
-#include "geo/curve_set.h"
+#include "geo/points/curve_set.h"
 #include "ops/strand_shape.h"
 
 namespace ovrix {

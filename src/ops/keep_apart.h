@@ -1,6 +1,6 @@
 // Removes copies that stand in one another, in the copies of other layers, or in objects.
 #pragma once
-#include "geo/nearest.h"
+#include "geo/points/nearest.h"
 #include "ops/step.h"
 
 namespace ovrix {

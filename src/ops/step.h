@@ -5,7 +5,7 @@
 
 #include "base/progress.h"
 #include "field/field.h"
-#include "geo/elements.h"
+#include "geo/points/elements.h"
 #include "geo/surface.h"
 
 namespace ovrix {

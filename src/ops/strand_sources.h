@@ -1,6 +1,6 @@
 // Strands from drawn curves and from files.
 #pragma once
-#include "geo/curve_set.h"
+#include "geo/points/curve_set.h"
 #include "ops/strand_shape.h"
 
 namespace ovrix {

@@ -3,7 +3,7 @@
 #include <tuple>
 
 #include "base/parallel.h"
-#include "geo/nearest.h"
+#include "geo/points/nearest.h"
 #include "geo/strands.h"
 #include "params/specs.h"
 

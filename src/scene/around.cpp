@@ -5,7 +5,7 @@
 #include "base/error.h"
 #include "base/file_sequence.h"
 #include "base/hash.h"
-#include "geo/merge.h"
+#include "geo/points/merge.h"
 #include "geo/strands.h"
 #include "io/elements_io.h"
 #include "io/strands_io.h"

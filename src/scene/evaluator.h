@@ -5,7 +5,7 @@
 #include <set>
 #include <unordered_map>
 
-#include "geo/blocks.h"
+#include "geo/points/blocks.h"
 #include "io/image_io.h"
 #include "io/mesh_reader.h"
 #include "scene/document.h"

@@ -1,7 +1,7 @@
 #include "scene/hand_on.h"
 
 #include "base/error.h"
-#include "geo/merge.h"
+#include "geo/points/merge.h"
 #include "geo/strands.h"
 #include "io/elements_io.h"
 #include "io/mesh_writer.h"

@@ -3,7 +3,7 @@
 #include <set>
 
 #include "base/noise.h"
-#include "geo/curve_set.h"
+#include "geo/points/curve_set.h"
 #include "geo/strands.h"
 
 namespace ovrix {

@@ -1,6 +1,6 @@
 // What moves while the shutter is open.
 #pragma once
-#include "geo/elements.h"
+#include "geo/points/elements.h"
 #include "scene/document.h"
 
 namespace ovrix {

@@ -4,7 +4,7 @@
 #include <map>
 #include <mutex>
 
-#include "geo/blocks.h"
+#include "geo/points/blocks.h"
 #include "ops/solver.h"
 
 namespace ovrix {

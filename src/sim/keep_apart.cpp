@@ -5,7 +5,7 @@
 #include <optional>
 
 #include "base/parallel.h"
-#include "geo/nearest.h"
+#include "geo/points/nearest.h"
 #include "params/specs.h"
 #include "sim/collide.h"
 

@@ -1,7 +1,7 @@
 // Strands that keep apart from each other.
 #pragma once
 #include "base/progress.h"
-#include "geo/elements.h"
+#include "geo/points/elements.h"
 
 namespace ovrix {
 

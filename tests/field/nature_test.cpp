@@ -6,7 +6,7 @@
 #include "field/field.h"
 #include "field/field_support.h"
 #include "geo/mesh/curvature.h"
-#include "geo/nearest.h"
+#include "geo/points/nearest.h"
 #include "support.h"
 
 using namespace ovrix;

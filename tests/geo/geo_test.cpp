@@ -1,7 +1,7 @@
 #include "base/parallel.h"
 #include "base/random.h"
-#include "geo/elements.h"
 #include "geo/mesh/simplify.h"
+#include "geo/points/elements.h"
 #include "geo/surface.h"
 #include "support.h"
 

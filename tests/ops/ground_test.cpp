@@ -3,7 +3,7 @@
 
 #include <set>
 #include "base/tint.h"
-#include "geo/merge.h"
+#include "geo/points/merge.h"
 #include "scene/edits.h"
 #include "scene/evaluator.h"
 #include "scene/overlay.h"

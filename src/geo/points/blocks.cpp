@@ -1,4 +1,4 @@
-#include "geo/blocks.h"
+#include "geo/points/blocks.h"
 
 namespace ovrix {
 

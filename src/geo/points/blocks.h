@@ -2,7 +2,7 @@
 #pragma once
 #include <unordered_map>
 
-#include "geo/elements.h"
+#include "geo/points/elements.h"
 
 namespace ovrix {
 

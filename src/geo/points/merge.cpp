@@ -1,4 +1,4 @@
-#include "geo/merge.h"
+#include "geo/points/merge.h"
 
 #include "base/parallel.h"
 

@@ -4,7 +4,7 @@
 #include <memory>
 #include <vector>
 
-#include "geo/elements.h"
+#include "geo/points/elements.h"
 
 namespace ovrix {
 

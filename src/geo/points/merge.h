@@ -2,7 +2,7 @@
 #pragma once
 #include <map>
 
-#include "geo/elements.h"
+#include "geo/points/elements.h"
 
 namespace ovrix {
 

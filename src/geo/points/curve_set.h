@@ -4,7 +4,7 @@
 #include <optional>
 #include <vector>
 
-#include "geo/nearest.h"
+#include "geo/points/nearest.h"
 
 namespace ovrix {
 

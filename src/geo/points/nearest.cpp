@@ -1,4 +1,4 @@
-#include "geo/nearest.h"
+#include "geo/points/nearest.h"
 
 #include <tbb/parallel_for.h>
 #include <tbb/task_arena.h>

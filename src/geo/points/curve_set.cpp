@@ -1,4 +1,4 @@
-#include "geo/curve_set.h"
+#include "geo/points/curve_set.h"
 
 #include <algorithm>
 

@@ -1,4 +1,4 @@
-#include "geo/elements.h"
+#include "geo/points/elements.h"
 
 #include "base/random.h"
 

@@ -1,5 +1,5 @@
 // Curves: through their points, along their length, to their nearest place.
-#include "geo/curve_set.h"
+#include "geo/points/curve_set.h"
 #include "support.h"
 
 using namespace ovrix;
