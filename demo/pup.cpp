@@ -4,7 +4,7 @@
 
 #include "base/noise.h"
 #include "geo/mesh/primitives.h"
-#include "geo/strands.h"
+#include "geo/strands/strands.h"
 
 namespace ovrix::demo {
 

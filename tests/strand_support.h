@@ -1,6 +1,6 @@
 // Strands for tests.
 #pragma once
-#include "geo/strands.h"
+#include "geo/strands/strands.h"
 #include "ops/grow.h"
 #include "ops/scatter.h"
 #include "support.h"

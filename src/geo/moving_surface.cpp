@@ -9,7 +9,7 @@
 #include "geo/cubic.h"
 #include "geo/embree_closest.h"
 #include "geo/embree_device.h"
-#include "geo/strands.h"
+#include "geo/strands/strands.h"
 
 namespace ovrix {
 

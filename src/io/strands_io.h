@@ -2,7 +2,7 @@
 #pragma once
 #include <filesystem>
 
-#include "geo/strands.h"
+#include "geo/strands/strands.h"
 
 namespace ovrix {
 

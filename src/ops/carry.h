@@ -1,6 +1,6 @@
 // Elements that go with a surface as it deforms.
 #pragma once
-#include "geo/strands.h"
+#include "geo/strands/strands.h"
 #include "ops/step.h"
 
 namespace ovrix {

@@ -4,7 +4,7 @@
 #include <array>
 
 #include "base/parallel.h"
-#include "geo/strands.h"
+#include "geo/strands/strands.h"
 #include "ops/step.h"
 #include "params/specs.h"
 

@@ -4,7 +4,7 @@
 
 #include "base/parallel.h"
 #include "geo/points/nearest.h"
-#include "geo/strands.h"
+#include "geo/strands/strands.h"
 #include "params/specs.h"
 
 namespace ovrix {

@@ -1,6 +1,6 @@
 // Strands as the ray tracer's curves.
 #pragma once
-#include "geo/strands.h"
+#include "geo/strands/strands.h"
 
 struct RTCSceneTy;
 struct RTCFilterFunctionNArguments;

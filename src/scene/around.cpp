@@ -6,7 +6,7 @@
 #include "base/file_sequence.h"
 #include "base/hash.h"
 #include "geo/points/merge.h"
-#include "geo/strands.h"
+#include "geo/strands/strands.h"
 #include "io/elements_io.h"
 #include "io/strands_io.h"
 #include "io/vdb_grids.h"

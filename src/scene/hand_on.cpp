@@ -2,7 +2,7 @@
 
 #include "base/error.h"
 #include "geo/points/merge.h"
-#include "geo/strands.h"
+#include "geo/strands/strands.h"
 #include "io/elements_io.h"
 #include "io/mesh_writer.h"
 #include "scene/around.h"

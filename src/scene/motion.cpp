@@ -4,7 +4,7 @@
 
 #include "base/noise.h"
 #include "geo/points/curve_set.h"
-#include "geo/strands.h"
+#include "geo/strands/strands.h"
 
 namespace ovrix {
 

@@ -2,7 +2,7 @@
 
 #include <utility>
 
-#include "geo/strands.h"
+#include "geo/strands/strands.h"
 
 namespace ovrix {
 

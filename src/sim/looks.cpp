@@ -1,7 +1,7 @@
 #include "sim/looks.h"
 
 #include "base/parallel.h"
-#include "geo/strands.h"
+#include "geo/strands/strands.h"
 #include "params/specs.h"
 
 namespace ovrix {

@@ -6,7 +6,7 @@
 
 #include "base/error.h"
 #include "base/parallel.h"
-#include "geo/strands.h"
+#include "geo/strands/strands.h"
 #include "params/specs.h"
 #include "sim/collide.h"
 #include "sim/particles_between.h"

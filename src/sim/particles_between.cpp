@@ -1,6 +1,6 @@
 #include "sim/particles_between.h"
 
-#include "geo/strands.h"
+#include "geo/strands/strands.h"
 #include "sim/particle_parts.h"
 
 namespace ovrix {

@@ -3,7 +3,7 @@
 #include <algorithm>
 
 #include "base/lanes.h"
-#include "geo/strands.h"
+#include "geo/strands/strands.h"
 
 namespace ovrix {
 

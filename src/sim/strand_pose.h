@@ -1,6 +1,6 @@
 // The pose that simulated strands start from, where it is another than the shape that they keep.
 #pragma once
-#include "geo/strands.h"
+#include "geo/strands/strands.h"
 
 namespace ovrix {
 

@@ -2,7 +2,7 @@
 #include "base/error.h"
 #include "base/file_sequence.h"
 #include "base/files.h"
-#include "geo/strands.h"
+#include "geo/strands/strands.h"
 #include "io/elements_io.h"
 #include "io/vdb_grids.h"
 #include "scene/edits.h"

@@ -1,6 +1,6 @@
 // Every part that is declared is built and run with its defaults, in each simulation that it may stand in,
 // with all that it may refer to and with nothing.
-#include "geo/strands.h"
+#include "geo/strands/strands.h"
 #include "sim/particle_parts.h"
 #include "sim_support.h"
 

@@ -1,7 +1,7 @@
 // Strands as rods: how they sink, swing, keep their length and stay out of things.
 #include <tbb/global_control.h>
 
-#include "geo/strands.h"
+#include "geo/strands/strands.h"
 #include "sim/rods.h"
 #include "sim/strand_pose.h"
 #include "sim_support.h"

@@ -6,7 +6,7 @@
 
 #include "app/view/brush_look.h"
 #include "app/window/controller.h"
-#include "geo/packed_strands.h"
+#include "geo/strands/packed_strands.h"
 #include "ops/comb_brush.h"
 
 class QButtonGroup;

@@ -6,7 +6,7 @@
 #include <optional>
 #include <thread>
 
-#include "geo/packed_strands.h"
+#include "geo/strands/packed_strands.h"
 #include "scene/bake.h"
 #include "scene/checks.h"
 #include "scene/overlay.h"

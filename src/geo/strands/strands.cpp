@@ -1,4 +1,4 @@
-#include "geo/strands.h"
+#include "geo/strands/strands.h"
 
 #include "base/parallel.h"
 

@@ -1,4 +1,4 @@
-#include "geo/packed_strands.h"
+#include "geo/strands/packed_strands.h"
 
 #include "base/parallel.h"
 #include "base/random.h"

@@ -1,6 +1,6 @@
 // Strands as a view draws them.
 #pragma once
-#include "geo/strands.h"
+#include "geo/strands/strands.h"
 
 namespace ovrix {
 

@@ -1,6 +1,6 @@
 // Tufts: handfuls of strands that are copied as one.
 #pragma once
-#include "geo/strands.h"
+#include "geo/strands/strands.h"
 
 namespace ovrix {
 

@@ -1,4 +1,4 @@
-#include "geo/tuft.h"
+#include "geo/strands/tuft.h"
 
 #include "base/noise.h"
 #include "base/random.h"
