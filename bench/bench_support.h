@@ -7,7 +7,7 @@
 #include <vector>
 
 #include "geo/mesh/primitives.h"
-#include "geo/surface.h"
+#include "geo/surface/surface.h"
 #include "render/camera.h"
 
 namespace ovrix::bench {

@@ -11,7 +11,7 @@
 #include "bare_vdb.h"
 #include "base/parallel.h"
 #include "bench_support.h"
-#include "geo/moving_surface.h"
+#include "geo/surface/moving_surface.h"
 #include "io/state_writer.h"
 
 #include "ops/grow.h"

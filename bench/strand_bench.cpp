@@ -5,7 +5,7 @@
 #include "base/noise.h"
 #include "base/parallel.h"
 #include "bench_support.h"
-#include "geo/embree_device.h"
+#include "geo/surface/embree_device.h"
 #include "ops/clump.h"
 #include "ops/comb_brush.h"
 #include "ops/curl.h"

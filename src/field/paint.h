@@ -1,7 +1,7 @@
 // Painting values onto a surface, and reading them.
 #pragma once
 #include "base/progress.h"
-#include "geo/surface.h"
+#include "geo/surface/surface.h"
 #include "params/painted_map.h"
 
 namespace ovrix {

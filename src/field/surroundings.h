@@ -6,7 +6,7 @@
 #include "base/image.h"
 #include "geo/points/curve_set.h"
 #include "geo/points/elements.h"
-#include "geo/surface.h"
+#include "geo/surface/surface.h"
 #include "geo/vector_grid.h"
 
 namespace ovrix {

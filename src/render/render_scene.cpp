@@ -4,7 +4,7 @@
 #include <embree3/rtcore.h>
 
 #include "base/parallel.h"
-#include "geo/embree_device.h"
+#include "geo/surface/embree_device.h"
 #include "render/time_steps.h"
 
 namespace ovrix {

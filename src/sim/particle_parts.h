@@ -2,7 +2,7 @@
 // a step is, and adds itself to what a frame is stepped with.
 #pragma once
 #include "base/error.h"
-#include "geo/moving_surface.h"
+#include "geo/surface/moving_surface.h"
 #include "ops/solver.h"
 
 namespace ovrix {

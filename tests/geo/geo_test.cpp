@@ -2,7 +2,7 @@
 #include "base/random.h"
 #include "geo/mesh/simplify.h"
 #include "geo/points/elements.h"
-#include "geo/surface.h"
+#include "geo/surface/surface.h"
 #include "support.h"
 
 using namespace ovrix;

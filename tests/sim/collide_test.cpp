@@ -1,5 +1,5 @@
 // What particles meet.
-#include "geo/moving_surface.h"
+#include "geo/surface/moving_surface.h"
 #include "sim_support.h"
 
 using namespace ovrix;

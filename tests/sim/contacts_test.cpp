@@ -4,7 +4,7 @@
 
 #include "field/field.h"
 #include "geo/mesh/sides.h"
-#include "geo/moving_surface.h"
+#include "geo/surface/moving_surface.h"
 #include "sim/particle_parts.h"
 #include "sim_support.h"
 

@@ -2,7 +2,7 @@
 #pragma once
 #include <embree3/rtcore.h>
 
-#include "geo/surface.h"
+#include "geo/surface/surface.h"
 
 namespace ovrix {
 

@@ -1,4 +1,4 @@
-#include "geo/embree_device.h"
+#include "geo/surface/embree_device.h"
 
 #include "base/log.h"
 

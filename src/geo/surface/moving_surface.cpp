@@ -1,4 +1,4 @@
-#include "geo/moving_surface.h"
+#include "geo/surface/moving_surface.h"
 
 #include <tbb/task_arena.h>
 
@@ -7,9 +7,9 @@
 
 #include "base/error.h"
 #include "geo/cubic.h"
-#include "geo/embree_closest.h"
-#include "geo/embree_device.h"
 #include "geo/strands/strands.h"
+#include "geo/surface/embree_closest.h"
+#include "geo/surface/embree_device.h"
 
 namespace ovrix {
 

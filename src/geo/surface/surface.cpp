@@ -1,4 +1,4 @@
-#include "geo/surface.h"
+#include "geo/surface/surface.h"
 
 #include <embree3/rtcore.h>
 #include <tbb/task_arena.h>
@@ -8,9 +8,9 @@
 
 #include "base/parallel.h"
 #include "base/random.h"
-#include "geo/embree_closest.h"
-#include "geo/embree_device.h"
 #include "geo/mesh/sides.h"
+#include "geo/surface/embree_closest.h"
+#include "geo/surface/embree_device.h"
 
 namespace ovrix {
 

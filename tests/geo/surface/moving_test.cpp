@@ -1,6 +1,6 @@
 // Surfaces between two frames, against looking at every triangle and at many times.
 #include "base/error.h"
-#include "geo/moving_surface.h"
+#include "geo/surface/moving_surface.h"
 #include "support.h"
 
 using namespace ovrix;

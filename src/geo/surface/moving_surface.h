@@ -2,7 +2,7 @@
 #pragma once
 #include <memory>
 
-#include "geo/surface.h"
+#include "geo/surface/surface.h"
 
 namespace ovrix {
 
