@@ -7,7 +7,7 @@
 #include "geo/points/curve_set.h"
 #include "geo/points/elements.h"
 #include "geo/surface/surface.h"
-#include "geo/vector_grid.h"
+#include "geo/volume/vector_grid.h"
 
 namespace ovrix {
 

@@ -1,6 +1,6 @@
 // What is told of OpenVDB files between the reading process and the program.
 #pragma once
-#include "geo/vector_grid.h"
+#include "geo/volume/vector_grid.h"
 #include "io/elements_info.h"
 
 namespace ovrix {

@@ -4,7 +4,7 @@
 #include <string>
 
 #include "base/progress.h"
-#include "geo/vector_grid.h"
+#include "geo/volume/vector_grid.h"
 
 namespace ovrix {
 

@@ -4,7 +4,7 @@
 #include <functional>
 
 #include "geo/points/elements.h"
-#include "geo/vector_grid.h"
+#include "geo/volume/vector_grid.h"
 #include "io/elements_info.h"
 #include "io/state_data.h"
 

@@ -1,4 +1,4 @@
-#include "geo/vector_grid.h"
+#include "geo/volume/vector_grid.h"
 
 #include <cmath>
 
