@@ -13,7 +13,7 @@
 #include "geo/mesh/primitives.h"
 #include "geo/surface/embree_device.h"
 #include "low_tide.h"
-#include "ops/scatter.h"
+#include "ops/place/scatter.h"
 #include "scene/edits.h"
 #include "scene/scene_file.h"
 #include "scene/translate.h"

@@ -15,7 +15,7 @@
 #include "io/state_writer.h"
 
 #include "ops/grow.h"
-#include "ops/scatter.h"
+#include "ops/place/scatter.h"
 #include "scene/edits.h"
 #include "scene/evaluator.h"
 #include "sim/curl_noise.h"

@@ -12,7 +12,7 @@
 #include "ops/fill.h"
 #include "ops/frizz.h"
 #include "ops/grow.h"
-#include "ops/scatter.h"
+#include "ops/place/scatter.h"
 #include "render/bsdf.h"
 #include "render/fibre.h"
 #include "render/renderer.h"

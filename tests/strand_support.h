@@ -2,7 +2,7 @@
 #pragma once
 #include "geo/strands/strands.h"
 #include "ops/grow.h"
-#include "ops/scatter.h"
+#include "ops/place/scatter.h"
 #include "support.h"
 
 namespace ovrix::tests {

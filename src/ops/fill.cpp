@@ -4,11 +4,11 @@
 
 #include "base/lanes.h"
 #include "geo/points/nearest.h"
-#include "ops/along.h"
 #include "ops/carry.h"
 #include "ops/grow.h"
-#include "ops/place_points.h"
-#include "ops/scatter.h"
+#include "ops/place/along.h"
+#include "ops/place/place_points.h"
+#include "ops/place/scatter.h"
 
 namespace ovrix {
 

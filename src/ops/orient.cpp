@@ -1,7 +1,7 @@
 #include "ops/orient.h"
 
 #include "base/parallel.h"
-#include "ops/along.h"
+#include "ops/place/along.h"
 #include "params/specs.h"
 
 namespace ovrix {

@@ -1,9 +1,9 @@
 #include "ops/strand_sources.h"
 
 #include "base/error.h"
-#include "ops/along.h"
-#include "ops/file_frames.h"
 #include "ops/grow.h"
+#include "ops/place/along.h"
+#include "ops/place/file_frames.h"
 
 namespace ovrix {
 

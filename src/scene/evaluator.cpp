@@ -13,7 +13,7 @@
 #include "geo/strands/strands.h"
 #include "geo/strands/tuft.h"
 #include "ops/carry.h"
-#include "ops/place_points.h"
+#include "ops/place/place_points.h"
 #include "params/number_text.h"
 #include "scene/motion.h"
 #include "scene/recipe_run.h"

@@ -7,7 +7,7 @@
 #include "base/error.h"
 #include "base/hash.h"
 #include "ops/carry.h"
-#include "ops/place_points.h"
+#include "ops/place/place_points.h"
 #include "scene/simulated.h"
 
 namespace ovrix {

@@ -12,7 +12,7 @@
 #include "base/files.h"
 #include "io/fbx_square.h"
 #include "ops/copies_of.h"
-#include "ops/scatter.h"
+#include "ops/place/scatter.h"
 #include "scene/scene_file.h"
 #include "support.h"
 

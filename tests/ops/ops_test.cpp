@@ -3,7 +3,7 @@
 #include "base/random.h"
 #include "ops/copies_of.h"
 #include "ops/orient.h"
-#include "ops/scatter.h"
+#include "ops/place/scatter.h"
 #include "ops/vary_size.h"
 #include "support.h"
 

@@ -1,9 +1,9 @@
-#include "ops/along.h"
+#include "ops/place/along.h"
 
 #include <bit>
 
 #include "base/parallel.h"
-#include "ops/place_points.h"
+#include "ops/place/place_points.h"
 #include "params/specs.h"
 
 namespace ovrix {

@@ -1,8 +1,8 @@
-#include "ops/from_file.h"
+#include "ops/place/from_file.h"
 
 #include "base/parallel.h"
-#include "ops/file_frames.h"
-#include "ops/place_points.h"
+#include "ops/place/file_frames.h"
+#include "ops/place/place_points.h"
 #include "params/specs.h"
 
 namespace ovrix {

@@ -1,4 +1,4 @@
-#include "ops/place_points.h"
+#include "ops/place/place_points.h"
 
 #include <fmt/format.h>
 

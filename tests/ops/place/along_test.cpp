@@ -1,8 +1,8 @@
 // Placing along curves, and turning to them.
 #include <set>
 
-#include "ops/along.h"
 #include "ops/orient.h"
+#include "ops/place/along.h"
 #include "support.h"
 
 using namespace ovrix;

@@ -1,4 +1,4 @@
-#include "ops/place_volume.h"
+#include "ops/place/place_volume.h"
 
 #include <fmt/format.h>
 

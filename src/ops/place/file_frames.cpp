@@ -1,4 +1,4 @@
-#include "ops/file_frames.h"
+#include "ops/place/file_frames.h"
 
 #include <fmt/format.h>
 

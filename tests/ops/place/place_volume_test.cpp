@@ -1,5 +1,5 @@
 // Points in the inside of a mesh, and on rings.
-#include "ops/place_volume.h"
+#include "ops/place/place_volume.h"
 
 #include "base/error.h"
 #include "support.h"

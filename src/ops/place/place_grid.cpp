@@ -1,7 +1,7 @@
-#include "ops/place_grid.h"
+#include "ops/place/place_grid.h"
 
 #include "base/parallel.h"
-#include "ops/place_points.h"
+#include "ops/place/place_points.h"
 #include "params/specs.h"
 
 namespace ovrix {

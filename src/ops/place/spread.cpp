@@ -1,10 +1,10 @@
-#include "ops/spread.h"
+#include "ops/place/spread.h"
 
 #include <atomic>
 #include <numeric>
 
 #include "base/parallel.h"
-#include "ops/place_points.h"
+#include "ops/place/place_points.h"
 #include "params/specs.h"
 
 namespace ovrix {

@@ -1,7 +1,7 @@
-#include "ops/scatter.h"
+#include "ops/place/scatter.h"
 
 #include "base/parallel.h"
-#include "ops/place_points.h"
+#include "ops/place/place_points.h"
 
 namespace ovrix {
 
