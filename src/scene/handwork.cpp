@@ -3,7 +3,7 @@
 #include <Imath/ImathMatrixAlgo.h>
 
 #include "base/error.h"
-#include "ops/orient.h"
+#include "ops/points/orient.h"
 
 namespace ovrix {
 

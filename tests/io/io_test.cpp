@@ -11,8 +11,8 @@
 
 #include "base/files.h"
 #include "io/fbx_square.h"
-#include "ops/copies_of.h"
 #include "ops/place/scatter.h"
+#include "ops/points/copies_of.h"
 #include "scene/scene_file.h"
 #include "support.h"
 

@@ -1,10 +1,10 @@
 #include <tbb/global_control.h>
 
 #include "base/random.h"
-#include "ops/copies_of.h"
-#include "ops/orient.h"
 #include "ops/place/scatter.h"
-#include "ops/vary_size.h"
+#include "ops/points/copies_of.h"
+#include "ops/points/orient.h"
+#include "ops/points/vary_size.h"
 #include "support.h"
 
 using namespace ovrix;

@@ -1,6 +1,6 @@
 // Single elements changed by hand.
 #include "base/error.h"
-#include "ops/by_hand.h"
+#include "ops/points/by_hand.h"
 #include "scene/evaluator.h"
 #include "scene/handwork.h"
 #include "scene/scene_file.h"

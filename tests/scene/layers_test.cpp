@@ -1,6 +1,6 @@
 // Layers among layers: links, references, cycles, layers on copies.
 #include "base/error.h"
-#include "ops/keep_apart.h"
+#include "ops/points/keep_apart.h"
 #include "scene/edits.h"
 #include "scene/evaluator.h"
 #include "scene/overlay.h"

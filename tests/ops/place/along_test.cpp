@@ -1,8 +1,8 @@
 // Placing along curves, and turning to them.
 #include <set>
 
-#include "ops/orient.h"
 #include "ops/place/along.h"
+#include "ops/points/orient.h"
 #include "support.h"
 
 using namespace ovrix;

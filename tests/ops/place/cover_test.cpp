@@ -1,14 +1,14 @@
 // Spacing, grids, overlaps, orientation, mixing.
 #include <tbb/global_control.h>
 #include "base/parallel.h"
-#include "ops/copies_of.h"
-#include "ops/keep_apart.h"
-#include "ops/orient.h"
 #include "ops/place/place_grid.h"
 #include "ops/place/scatter.h"
 #include "ops/place/spread.h"
-#include "ops/vary_color.h"
-#include "ops/vary_size.h"
+#include "ops/points/copies_of.h"
+#include "ops/points/keep_apart.h"
+#include "ops/points/orient.h"
+#include "ops/points/vary_color.h"
+#include "ops/points/vary_size.h"
 #include "support.h"
 
 using namespace ovrix;

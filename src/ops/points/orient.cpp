@@ -1,4 +1,4 @@
-#include "ops/orient.h"
+#include "ops/points/orient.h"
 
 #include "base/parallel.h"
 #include "ops/place/along.h"

@@ -1,4 +1,4 @@
-#include "ops/keep_apart.h"
+#include "ops/points/keep_apart.h"
 
 #include <numeric>
 

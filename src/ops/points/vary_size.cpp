@@ -1,4 +1,4 @@
-#include "ops/vary_size.h"
+#include "ops/points/vary_size.h"
 
 #include "base/parallel.h"
 #include "params/specs.h"

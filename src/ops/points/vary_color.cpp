@@ -1,4 +1,4 @@
-#include "ops/vary_color.h"
+#include "ops/points/vary_color.h"
 
 #include "base/parallel.h"
 #include "params/specs.h"

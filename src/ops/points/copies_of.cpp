@@ -1,8 +1,8 @@
-#include "ops/copies_of.h"
+#include "ops/points/copies_of.h"
 
 #include "base/noise.h"
 #include "base/parallel.h"
-#include "ops/orient.h"
+#include "ops/points/orient.h"
 #include "params/specs.h"
 
 namespace ovrix {

@@ -1,4 +1,4 @@
-#include "ops/by_hand.h"
+#include "ops/points/by_hand.h"
 
 #include "params/specs.h"
 
