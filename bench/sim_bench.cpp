@@ -14,7 +14,7 @@
 #include "geo/surface/moving_surface.h"
 #include "io/state_writer.h"
 
-#include "ops/grow.h"
+#include "ops/groom/grow.h"
 #include "ops/place/scatter.h"
 #include "scene/edits.h"
 #include "scene/evaluator.h"

@@ -2,7 +2,7 @@
 
 #include <fmt/format.h>
 
-#include "ops/comb_brush.h"
+#include "ops/groom/comb_brush.h"
 #include "pup.h"
 #include "scene/evaluator.h"
 #include "scene/handwork.h"

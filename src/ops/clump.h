@@ -1,6 +1,6 @@
 // Strands drawn together into clumps.
 #pragma once
-#include "ops/strand_shape.h"
+#include "ops/groom/strand_shape.h"
 
 namespace ovrix {
 

@@ -1,7 +1,7 @@
 #include "ops/coil.h"
 
 #include "ops/curl.h"
-#include "ops/grow.h"
+#include "ops/groom/grow.h"
 
 namespace ovrix {
 

@@ -1,6 +1,6 @@
 // Springs and coils: strands that wind about their path from end to end.
 #pragma once
-#include "ops/strand_shape.h"
+#include "ops/groom/strand_shape.h"
 
 namespace ovrix {
 

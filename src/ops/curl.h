@@ -1,6 +1,6 @@
 // Strands that wind about their own path, or sway across it.
 #pragma once
-#include "ops/strand_shape.h"
+#include "ops/groom/strand_shape.h"
 
 namespace ovrix {
 

@@ -1,6 +1,6 @@
 // A few strands that leave the others.
 #pragma once
-#include "ops/strand_shape.h"
+#include "ops/groom/strand_shape.h"
 
 namespace ovrix {
 

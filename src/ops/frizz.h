@@ -1,6 +1,6 @@
 // Irregular bends, each strand by itself.
 #pragma once
-#include "ops/strand_shape.h"
+#include "ops/groom/strand_shape.h"
 
 namespace ovrix {
 

@@ -1,6 +1,6 @@
 // Strands raised off the surface or laid down, and leant over as by wind.
 #pragma once
-#include "ops/strand_shape.h"
+#include "ops/groom/strand_shape.h"
 
 namespace ovrix {
 

@@ -1,7 +1,7 @@
 // Colours of strands, along them and from one to the next.
 #pragma once
 #include "base/image.h"
-#include "ops/strand_shape.h"
+#include "ops/groom/strand_shape.h"
 
 namespace ovrix {
 

@@ -1,6 +1,6 @@
 // Lengths of strands: varied, or cut.
 #pragma once
-#include "ops/strand_shape.h"
+#include "ops/groom/strand_shape.h"
 
 namespace ovrix {
 

@@ -1,6 +1,6 @@
 // Points of strands moved by noise in space: neighbours move together.
 #pragma once
-#include "ops/strand_shape.h"
+#include "ops/groom/strand_shape.h"
 
 namespace ovrix {
 

@@ -1,6 +1,6 @@
 // How thick strands are.
 #pragma once
-#include "ops/strand_shape.h"
+#include "ops/groom/strand_shape.h"
 
 namespace ovrix {
 

@@ -1,6 +1,6 @@
 // Strands turned about the middle of their clump, like the strands of a rope.
 #pragma once
-#include "ops/strand_shape.h"
+#include "ops/groom/strand_shape.h"
 
 namespace ovrix {
 

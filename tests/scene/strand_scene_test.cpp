@@ -7,7 +7,7 @@
 #include "base/files.h"
 #include "field/paint.h"
 #include "io/strands_io.h"
-#include "ops/comb_brush.h"
+#include "ops/groom/comb_brush.h"
 #include "scene/edits.h"
 #include "scene/evaluator.h"
 #include "scene/hand_on.h"

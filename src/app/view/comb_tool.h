@@ -7,7 +7,7 @@
 #include "app/view/brush_look.h"
 #include "app/window/controller.h"
 #include "geo/strands/packed_strands.h"
-#include "ops/comb_brush.h"
+#include "ops/groom/comb_brush.h"
 
 class QButtonGroup;
 class QCheckBox;

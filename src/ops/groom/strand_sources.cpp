@@ -1,7 +1,7 @@
-#include "ops/strand_sources.h"
+#include "ops/groom/strand_sources.h"
 
 #include "base/error.h"
-#include "ops/grow.h"
+#include "ops/groom/grow.h"
 #include "ops/place/along.h"
 #include "ops/place/file_frames.h"
 

@@ -1,6 +1,6 @@
 // Strands as they were combed in the view.
 #pragma once
-#include "ops/strand_shape.h"
+#include "ops/groom/strand_shape.h"
 
 namespace ovrix {
 

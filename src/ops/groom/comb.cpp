@@ -1,4 +1,4 @@
-#include "ops/comb.h"
+#include "ops/groom/comb.h"
 
 #include <fmt/format.h>
 

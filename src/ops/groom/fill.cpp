@@ -1,11 +1,11 @@
-#include "ops/fill.h"
+#include "ops/groom/fill.h"
 
 #include <fmt/format.h>
 
 #include "base/lanes.h"
 #include "geo/points/nearest.h"
 #include "ops/carry.h"
-#include "ops/grow.h"
+#include "ops/groom/grow.h"
 #include "ops/place/along.h"
 #include "ops/place/place_points.h"
 #include "ops/place/scatter.h"

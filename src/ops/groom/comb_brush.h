@@ -2,7 +2,7 @@
 #pragma once
 #include <unordered_set>
 
-#include "ops/strand_shape.h"
+#include "ops/groom/strand_shape.h"
 
 namespace ovrix {
 

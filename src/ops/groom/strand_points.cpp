@@ -1,6 +1,6 @@
-#include "ops/strand_points.h"
+#include "ops/groom/strand_points.h"
 
-#include "ops/grow.h"
+#include "ops/groom/grow.h"
 
 namespace ovrix {
 

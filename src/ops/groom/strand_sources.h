@@ -1,7 +1,7 @@
 // Strands from drawn curves and from files.
 #pragma once
 #include "geo/points/curve_set.h"
-#include "ops/strand_shape.h"
+#include "ops/groom/strand_shape.h"
 
 namespace ovrix {
 

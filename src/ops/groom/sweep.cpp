@@ -1,4 +1,4 @@
-#include "ops/sweep.h"
+#include "ops/groom/sweep.h"
 
 #include "base/hash.h"
 

@@ -1,6 +1,6 @@
-#include "ops/comb_brush.h"
+#include "ops/groom/comb_brush.h"
 
-#include "ops/comb.h"
+#include "ops/groom/comb.h"
 #include "params/hand_edits.h"
 
 namespace ovrix {

@@ -1,6 +1,6 @@
 // Several strands out of each.
 #pragma once
-#include "ops/strand_shape.h"
+#include "ops/groom/strand_shape.h"
 
 namespace ovrix {
 

@@ -1,7 +1,7 @@
 // Many strands between few guides.
 #pragma once
 #include "geo/points/curve_set.h"
-#include "ops/strand_shape.h"
+#include "ops/groom/strand_shape.h"
 
 namespace ovrix {
 

@@ -1,7 +1,7 @@
-#include "ops/trace.h"
+#include "ops/groom/trace.h"
 
 #include "base/noise.h"
-#include "ops/grow.h"
+#include "ops/groom/grow.h"
 
 namespace ovrix {
 

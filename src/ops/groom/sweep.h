@@ -1,6 +1,6 @@
 // Strands as meshes, and copies as strands.
 #pragma once
-#include "ops/strand_shape.h"
+#include "ops/groom/strand_shape.h"
 
 namespace ovrix {
 

@@ -1,6 +1,6 @@
 // The points of strands: their number, and how smoothly they go.
 #pragma once
-#include "ops/strand_shape.h"
+#include "ops/groom/strand_shape.h"
 
 namespace ovrix {
 

@@ -1,7 +1,7 @@
 // Combing: what brushes do, and what is kept of it.
-#include "ops/comb.h"
+#include "ops/groom/comb.h"
 #include "ops/carry.h"
-#include "ops/comb_brush.h"
+#include "ops/groom/comb_brush.h"
 #include "params/hand_edits.h"
 #include "scene/document.h"
 #include "strand_support.h"

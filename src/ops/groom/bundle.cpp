@@ -1,7 +1,7 @@
-#include "ops/bundle.h"
+#include "ops/groom/bundle.h"
 
 #include "base/hash.h"
-#include "ops/grow.h"
+#include "ops/groom/grow.h"
 
 namespace ovrix {
 

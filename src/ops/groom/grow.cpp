@@ -1,4 +1,4 @@
-#include "ops/grow.h"
+#include "ops/groom/grow.h"
 
 #include <fmt/format.h>
 

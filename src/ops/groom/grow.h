@@ -1,6 +1,6 @@
 // Strands grown from points: guides to be combed, or all strands at once.
 #pragma once
-#include "ops/strand_shape.h"
+#include "ops/groom/strand_shape.h"
 
 namespace ovrix {
 
