@@ -3,7 +3,7 @@
 #include "base/error.h"
 #include "base/files.h"
 #include "io/elements_io.h"
-#include "ops/strand_color.h"
+#include "ops/style/strand_color.h"
 #include "strand_support.h"
 
 using namespace ovrix;

@@ -1,4 +1,4 @@
-#include "ops/clump.h"
+#include "ops/style/clump.h"
 
 #include <fmt/format.h>
 

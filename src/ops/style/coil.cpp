@@ -1,7 +1,7 @@
-#include "ops/coil.h"
+#include "ops/style/coil.h"
 
-#include "ops/curl.h"
 #include "ops/groom/grow.h"
+#include "ops/style/curl.h"
 
 namespace ovrix {
 

@@ -1,6 +1,6 @@
-#include "ops/flyaways.h"
+#include "ops/style/flyaways.h"
 
-#include "ops/frizz.h"
+#include "ops/style/frizz.h"
 
 namespace ovrix {
 

@@ -1,4 +1,4 @@
-#include "ops/curl.h"
+#include "ops/style/curl.h"
 
 namespace ovrix {
 

@@ -1,4 +1,4 @@
-#include "ops/strand_color.h"
+#include "ops/style/strand_color.h"
 
 #include "base/tint.h"
 

@@ -1,4 +1,4 @@
-#include "ops/strand_length.h"
+#include "ops/style/strand_length.h"
 
 namespace ovrix {
 

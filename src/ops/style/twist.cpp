@@ -1,4 +1,4 @@
-#include "ops/twist.h"
+#include "ops/style/twist.h"
 
 namespace ovrix {
 

@@ -1,4 +1,4 @@
-#include "ops/strand_width.h"
+#include "ops/style/strand_width.h"
 
 namespace ovrix {
 

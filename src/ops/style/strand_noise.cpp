@@ -1,4 +1,4 @@
-#include "ops/strand_noise.h"
+#include "ops/style/strand_noise.h"
 
 #include "base/noise.h"
 

@@ -1,4 +1,4 @@
-#include "ops/frizz.h"
+#include "ops/style/frizz.h"
 
 #include "base/hash.h"
 

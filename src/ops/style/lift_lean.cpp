@@ -1,4 +1,4 @@
-#include "ops/lift_lean.h"
+#include "ops/style/lift_lean.h"
 
 #include "base/noise.h"
 
