@@ -7,7 +7,7 @@
 #include "ops/groom/strand_sources.h"
 #include "ops/groom/sweep.h"
 #include "ops/groom/trace.h"
-#include "ops/ground.h"
+#include "ops/mesh/ground.h"
 #include "ops/place/along.h"
 #include "ops/place/from_file.h"
 #include "ops/place/place_grid.h"

@@ -1,4 +1,4 @@
-#include "ops/ground.h"
+#include "ops/mesh/ground.h"
 
 #include <opensubdiv/far/primvarRefiner.h>
 #include <opensubdiv/far/topologyDescriptor.h>

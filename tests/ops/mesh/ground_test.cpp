@@ -1,5 +1,5 @@
 // The object's own recipe, blades, joined copies.
-#include "ops/ground.h"
+#include "ops/mesh/ground.h"
 
 #include <set>
 #include "base/tint.h"
