@@ -31,7 +31,7 @@
 #include "ops/style/strand_noise.h"
 #include "ops/style/strand_width.h"
 #include "ops/style/twist.h"
-#include "ops/trails.h"
+#include "ops/time/trails.h"
 #include "sim/particle_solver.h"
 #include "sim/strand_solver.h"
 

@@ -1,5 +1,5 @@
 // Strands behind points that move.
-#include "ops/trails.h"
+#include "ops/time/trails.h"
 
 #include "scene/edits.h"
 #include "scene/evaluator.h"

@@ -1,4 +1,4 @@
-#include "ops/trails.h"
+#include "ops/time/trails.h"
 
 #include <tuple>
 
