@@ -5,7 +5,7 @@
 #include <mutex>
 
 #include "geo/points/blocks.h"
-#include "ops/solver.h"
+#include "sim/solver.h"
 
 namespace ovrix {
 

@@ -3,7 +3,7 @@
 #pragma once
 #include "base/error.h"
 #include "geo/surface/moving_surface.h"
-#include "ops/solver.h"
+#include "sim/solver.h"
 
 namespace ovrix {
 

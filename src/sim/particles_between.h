@@ -1,6 +1,6 @@
 // What is seen of particles between two frames.
 #pragma once
-#include "ops/solver.h"
+#include "sim/solver.h"
 
 namespace ovrix {
 

@@ -3,8 +3,8 @@
 #include "base/hash.h"
 #include "field/field.h"
 #include "geo/mesh/primitives.h"
-#include "ops/solver.h"
 #include "scene/document.h"
+#include "sim/solver.h"
 
 namespace ovrix::tests {
 
