@@ -7,7 +7,7 @@
 #include "base/parallel.h"
 #include "geo/points/nearest.h"
 #include "params/specs.h"
-#include "sim/collide.h"
+#include "sim/collide/collide.h"
 
 namespace ovrix {
 

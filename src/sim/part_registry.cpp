@@ -1,4 +1,4 @@
-#include "sim/collide.h"
+#include "sim/collide/collide.h"
 #include "sim/emit.h"
 #include "sim/flock.h"
 #include "sim/forces.h"

@@ -8,7 +8,7 @@
 #include "base/parallel.h"
 #include "geo/strands/strands.h"
 #include "params/specs.h"
-#include "sim/collide.h"
+#include "sim/collide/collide.h"
 #include "sim/particles_between.h"
 
 namespace ovrix {

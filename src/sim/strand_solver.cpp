@@ -9,7 +9,7 @@
 #include "base/parallel.h"
 #include "geo/strands/strands.h"
 #include "params/specs.h"
-#include "sim/collide.h"
+#include "sim/collide/collide.h"
 #include "sim/rods.h"
 #include "sim/strand_pose.h"
 #include "sim/strand_spacing.h"

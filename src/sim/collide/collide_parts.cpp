@@ -1,7 +1,7 @@
 // The parts by which particles and strands meet meshes and floors.
 #include "base/error.h"
 #include "params/specs.h"
-#include "sim/collide.h"
+#include "sim/collide/collide.h"
 
 namespace ovrix {
 

@@ -1,6 +1,6 @@
 // What particles meet.
 #include "geo/surface/moving_surface.h"
-#include "sim_support.h"
+#include "sim/sim_support.h"
 
 using namespace ovrix;
 using namespace ovrix::tests;

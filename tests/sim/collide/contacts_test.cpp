@@ -6,7 +6,7 @@
 #include "geo/mesh/sides.h"
 #include "geo/surface/moving_surface.h"
 #include "sim/particle_parts.h"
-#include "sim_support.h"
+#include "sim/sim_support.h"
 
 using namespace ovrix;
 using namespace ovrix::tests;

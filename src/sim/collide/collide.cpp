@@ -1,4 +1,4 @@
-#include "sim/collide.h"
+#include "sim/collide/collide.h"
 
 #include <utility>
 
