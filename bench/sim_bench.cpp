@@ -18,8 +18,8 @@
 #include "ops/place/scatter.h"
 #include "scene/edits.h"
 #include "scene/evaluator.h"
-#include "sim/curl_noise.h"
-#include "sim/particle_solver.h"
+#include "sim/particles/curl_noise.h"
+#include "sim/particles/particle_solver.h"
 #include "tests/sim/sim_run.h"
 
 namespace ovrix::bench {

@@ -32,7 +32,7 @@
 #include "ops/style/strand_width.h"
 #include "ops/style/twist.h"
 #include "ops/time/trails.h"
-#include "sim/particle_solver.h"
+#include "sim/particles/particle_solver.h"
 #include "sim/strand_solver.h"
 
 namespace ovrix {

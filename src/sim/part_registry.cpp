@@ -1,10 +1,10 @@
 #include "sim/collide/collide.h"
-#include "sim/emit.h"
-#include "sim/flock.h"
-#include "sim/forces.h"
-#include "sim/looks.h"
 #include "sim/particle_parts.h"
-#include "sim/rules.h"
+#include "sim/particles/emit.h"
+#include "sim/particles/flock.h"
+#include "sim/particles/forces.h"
+#include "sim/particles/looks.h"
+#include "sim/particles/rules.h"
 #include "sim/strand_solver.h"
 
 namespace ovrix {

@@ -1,4 +1,4 @@
-#include "sim/flock.h"
+#include "sim/particles/flock.h"
 
 #include <tbb/parallel_sort.h>
 
@@ -6,8 +6,8 @@
 #include "base/noise.h"
 #include "base/parallel.h"
 #include "params/specs.h"
-#include "sim/bound_places.h"
-#include "sim/forces.h"
+#include "sim/particles/bound_places.h"
+#include "sim/particles/forces.h"
 
 namespace ovrix {
 

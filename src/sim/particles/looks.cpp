@@ -1,4 +1,4 @@
-#include "sim/looks.h"
+#include "sim/particles/looks.h"
 
 #include "base/parallel.h"
 #include "geo/strands/strands.h"

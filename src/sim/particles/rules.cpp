@@ -1,7 +1,7 @@
-#include "sim/rules.h"
+#include "sim/particles/rules.h"
 
 #include "params/specs.h"
-#include "sim/condition.h"
+#include "sim/particles/condition.h"
 
 namespace ovrix {
 

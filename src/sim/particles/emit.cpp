@@ -1,4 +1,4 @@
-#include "sim/emit.h"
+#include "sim/particles/emit.h"
 
 #include <Imath/ImathMatrixAlgo.h>
 
@@ -7,7 +7,7 @@
 #include "base/error.h"
 #include "base/hash.h"
 #include "params/specs.h"
-#include "sim/condition.h"
+#include "sim/particles/condition.h"
 
 namespace ovrix {
 

@@ -1,4 +1,4 @@
-#include "sim/condition.h"
+#include "sim/particles/condition.h"
 
 #include "params/specs.h"
 

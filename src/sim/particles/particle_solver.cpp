@@ -1,4 +1,4 @@
-#include "sim/particle_solver.h"
+#include "sim/particles/particle_solver.h"
 
 #include <fmt/format.h>
 
@@ -9,7 +9,7 @@
 #include "geo/strands/strands.h"
 #include "params/specs.h"
 #include "sim/collide/collide.h"
-#include "sim/particles_between.h"
+#include "sim/particles/particles_between.h"
 
 namespace ovrix {
 

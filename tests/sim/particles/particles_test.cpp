@@ -2,9 +2,9 @@
 #include <tbb/global_control.h>
 
 #include "base/noise.h"
-#include "sim/curl_noise.h"
-#include "sim/emit.h"
-#include "sim_support.h"
+#include "sim/particles/curl_noise.h"
+#include "sim/particles/emit.h"
+#include "sim/sim_support.h"
 
 using namespace ovrix;
 using namespace ovrix::tests;

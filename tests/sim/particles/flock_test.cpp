@@ -1,5 +1,5 @@
 // Swarms.
-#include "sim_support.h"
+#include "sim/sim_support.h"
 
 using namespace ovrix;
 using namespace ovrix::tests;

@@ -1,4 +1,4 @@
-#include "sim/particles_between.h"
+#include "sim/particles/particles_between.h"
 
 #include "geo/strands/strands.h"
 #include "sim/particle_parts.h"

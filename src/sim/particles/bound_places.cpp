@@ -1,4 +1,4 @@
-#include "sim/bound_places.h"
+#include "sim/particles/bound_places.h"
 
 #include "ops/carry.h"
 

@@ -1,4 +1,4 @@
-#include "sim/curl_noise.h"
+#include "sim/particles/curl_noise.h"
 
 #include <algorithm>
 

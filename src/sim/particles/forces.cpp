@@ -1,10 +1,10 @@
-#include "sim/forces.h"
+#include "sim/particles/forces.h"
 
 #include "base/error.h"
 #include "base/noise.h"
 #include "params/specs.h"
-#include "sim/bound_places.h"
-#include "sim/curl_noise.h"
+#include "sim/particles/bound_places.h"
+#include "sim/particles/curl_noise.h"
 
 namespace ovrix {
 

@@ -2,7 +2,7 @@
 #include <set>
 
 #include "sim/particle_parts.h"
-#include "sim_support.h"
+#include "sim/sim_support.h"
 
 using namespace ovrix;
 using namespace ovrix::tests;
