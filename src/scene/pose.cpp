@@ -7,7 +7,7 @@
 #include "base/hash.h"
 #include "io/strands_io.h"
 #include "scene/simulated.h"
-#include "sim/strand_pose.h"
+#include "sim/strands/strand_pose.h"
 
 namespace ovrix {
 

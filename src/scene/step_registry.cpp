@@ -33,7 +33,7 @@
 #include "ops/style/twist.h"
 #include "ops/time/trails.h"
 #include "sim/particles/particle_solver.h"
-#include "sim/strand_solver.h"
+#include "sim/strands/strand_solver.h"
 
 namespace ovrix {
 

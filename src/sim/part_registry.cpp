@@ -5,7 +5,7 @@
 #include "sim/particles/forces.h"
 #include "sim/particles/looks.h"
 #include "sim/particles/rules.h"
-#include "sim/strand_solver.h"
+#include "sim/strands/strand_solver.h"
 
 namespace ovrix {
 

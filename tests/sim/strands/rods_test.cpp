@@ -2,9 +2,9 @@
 #include <tbb/global_control.h>
 
 #include "geo/strands/strands.h"
-#include "sim/rods.h"
-#include "sim/strand_pose.h"
-#include "sim_support.h"
+#include "sim/sim_support.h"
+#include "sim/strands/rods.h"
+#include "sim/strands/strand_pose.h"
 
 using namespace ovrix;
 using namespace ovrix::tests;

@@ -1,4 +1,4 @@
-#include "sim/rods.h"
+#include "sim/strands/rods.h"
 
 #include <algorithm>
 

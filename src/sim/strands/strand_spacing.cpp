@@ -1,4 +1,4 @@
-#include "sim/strand_spacing.h"
+#include "sim/strands/strand_spacing.h"
 
 #include <tbb/parallel_sort.h>
 

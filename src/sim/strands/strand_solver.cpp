@@ -1,4 +1,4 @@
-#include "sim/strand_solver.h"
+#include "sim/strands/strand_solver.h"
 
 #include <fmt/format.h>
 
@@ -10,9 +10,9 @@
 #include "geo/strands/strands.h"
 #include "params/specs.h"
 #include "sim/collide/collide.h"
-#include "sim/rods.h"
-#include "sim/strand_pose.h"
-#include "sim/strand_spacing.h"
+#include "sim/strands/rods.h"
+#include "sim/strands/strand_pose.h"
+#include "sim/strands/strand_spacing.h"
 
 namespace ovrix {
 

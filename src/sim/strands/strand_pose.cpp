@@ -1,4 +1,4 @@
-#include "sim/strand_pose.h"
+#include "sim/strands/strand_pose.h"
 
 #include <unordered_map>
 
