@@ -1,6 +1,6 @@
 // From gathered light to numbers for a screen or a file.
 #pragma once
-#include "render/film.h"
+#include "render/film/film.h"
 
 namespace ovrix {
 

@@ -1,7 +1,7 @@
 // The path tracer.
 #pragma once
 #include "base/progress.h"
-#include "render/film.h"
+#include "render/film/film.h"
 #include "render/render_scene.h"
 #include "render/sampler.h"
 

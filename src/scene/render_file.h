@@ -1,7 +1,7 @@
 // Renders as pictures and files.
 #pragma once
 #include "io/image_io.h"
-#include "render/film.h"
+#include "render/film/film.h"
 #include "scene/translate.h"
 
 namespace ovrix {
