@@ -10,7 +10,7 @@
 #include "geo/mesh/mesh.h"
 #include "render/camera.h"
 #include "render/fibre.h"
-#include "render/lights.h"
+#include "render/light/lights.h"
 #include "render/strand_curves.h"
 
 struct RTCSceneTy;  // Embree's

@@ -6,7 +6,7 @@
 
 #include "base/error.h"
 #include "base/hash.h"
-#include "render/sky.h"
+#include "render/light/sky.h"
 #include "scene/around.h"
 #include "scene/bring_in.h"
 #include "scene/prototype.h"

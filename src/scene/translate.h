@@ -4,8 +4,8 @@
 
 #include "io/image_io.h"
 #include "render/finish.h"
+#include "render/light/sky.h"
 #include "render/renderer.h"
-#include "render/sky.h"
 #include "scene/camera_options.h"
 #include "scene/evaluator.h"
 

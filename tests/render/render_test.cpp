@@ -3,8 +3,8 @@
 #include "base/random.h"
 #include "render/bsdf.h"
 #include "render/finish.h"
+#include "render/light/sky.h"
 #include "render/render_support.h"
-#include "render/sky.h"
 
 using namespace ovrix;
 using namespace ovrix::tests;

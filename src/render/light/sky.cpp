@@ -1,4 +1,4 @@
-#include "render/sky.h"
+#include "render/light/sky.h"
 
 #include "base/parallel.h"
 

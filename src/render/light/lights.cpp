@@ -1,4 +1,4 @@
-#include "render/lights.h"
+#include "render/light/lights.h"
 
 #include <algorithm>
 #include <limits>

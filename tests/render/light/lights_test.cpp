@@ -1,7 +1,7 @@
 // Lights are met where they are sampled, and with the density that sampling has.
-#include "render/lights.h"
+#include "render/light/lights.h"
 #include "base/random.h"
-#include "render/sky.h"
+#include "render/light/sky.h"
 #include "support.h"
 
 using namespace ovrix;
