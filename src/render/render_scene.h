@@ -9,8 +9,8 @@
 #include "field/field.h"
 #include "geo/mesh/mesh.h"
 #include "render/camera.h"
-#include "render/fibre.h"
 #include "render/light/lights.h"
+#include "render/shade/fibre.h"
 #include "render/strand_curves.h"
 
 struct RTCSceneTy;  // Embree's

@@ -4,7 +4,7 @@
 
 #include "base/parallel.h"
 #include "base/tint.h"
-#include "render/bsdf.h"
+#include "render/shade/bsdf.h"
 
 namespace ovrix {
 

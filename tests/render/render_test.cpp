@@ -1,10 +1,10 @@
 #include <tbb/global_control.h>
 
 #include "base/random.h"
-#include "render/bsdf.h"
 #include "render/finish.h"
 #include "render/light/sky.h"
 #include "render/render_support.h"
+#include "render/shade/bsdf.h"
 
 using namespace ovrix;
 using namespace ovrix::tests;

@@ -1,6 +1,6 @@
 // What light does where a formula is easily wrong: at the ends of a range, behind something, in a hue.
-#include "render/bsdf.h"
 #include "render/render_support.h"
+#include "render/shade/bsdf.h"
 
 using namespace ovrix;
 using namespace ovrix::tests;

@@ -1,5 +1,5 @@
 // The fibre model against what it promises, and strands in the ray tracer.
-#include "render/fibre.h"
+#include "render/shade/fibre.h"
 #include "base/random.h"
 #include "render/renderer.h"
 #include "strand_support.h"

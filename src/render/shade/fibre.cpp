@@ -1,4 +1,4 @@
-#include "render/fibre.h"
+#include "render/shade/fibre.h"
 
 #include <algorithm>
 #include <tuple>

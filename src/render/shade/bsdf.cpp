@@ -1,4 +1,4 @@
-#include "render/bsdf.h"
+#include "render/shade/bsdf.h"
 
 #include <algorithm>
 #include <array>
