@@ -8,7 +8,7 @@
 
 #include "geo/mesh/primitives.h"
 #include "geo/surface/surface.h"
-#include "render/camera.h"
+#include "render/scene/camera.h"
 
 namespace ovrix::bench {
 

@@ -1,6 +1,6 @@
 // Cameras of the document as the renderer takes them.
 #pragma once
-#include "render/camera.h"
+#include "render/scene/camera.h"
 #include "scene/document.h"
 
 namespace ovrix {

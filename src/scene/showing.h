@@ -1,7 +1,7 @@
 // Which of a layer's copies are shown and rendered: a stable part of them, by the layer's settings and the
 // camera.
 #pragma once
-#include "render/camera.h"
+#include "render/scene/camera.h"
 #include "scene/evaluator.h"
 
 namespace ovrix {

@@ -1,6 +1,6 @@
 // The view's own camera: turns around a point.
 #pragma once
-#include "render/camera.h"
+#include "render/scene/camera.h"
 
 namespace ovrix::app {
 

@@ -1,11 +1,11 @@
-#include "render/strand_curves.h"
+#include "render/scene/strand_curves.h"
 
 #include <embree3/rtcore.h>
 
 #include "base/hash.h"
 #include "base/parallel.h"
 #include "geo/surface/embree_device.h"
-#include "render/time_steps.h"
+#include "render/scene/time_steps.h"
 
 namespace ovrix {
 

@@ -8,10 +8,10 @@
 #include "base/progress.h"
 #include "field/field.h"
 #include "geo/mesh/mesh.h"
-#include "render/camera.h"
 #include "render/light/lights.h"
+#include "render/scene/camera.h"
+#include "render/scene/strand_curves.h"
 #include "render/shade/fibre.h"
-#include "render/strand_curves.h"
 
 struct RTCSceneTy;  // Embree's
 

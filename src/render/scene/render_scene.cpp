@@ -1,11 +1,11 @@
-#include "render/render_scene.h"
+#include "render/scene/render_scene.h"
 
 #include <Imath/ImathMatrixAlgo.h>
 #include <embree3/rtcore.h>
 
 #include "base/parallel.h"
 #include "geo/surface/embree_device.h"
-#include "render/time_steps.h"
+#include "render/scene/time_steps.h"
 
 namespace ovrix {
 

@@ -1,8 +1,8 @@
-#include "render/camera.h"
+#include "render/scene/camera.h"
 
 #include <algorithm>
 
-#include "render/time_steps.h"
+#include "render/scene/time_steps.h"
 
 namespace ovrix {
 
