@@ -13,9 +13,9 @@
 #include "ops/style/clump.h"
 #include "ops/style/curl.h"
 #include "ops/style/frizz.h"
-#include "render/renderer.h"
 #include "render/shade/bsdf.h"
 #include "render/shade/fibre.h"
+#include "render/trace/renderer.h"
 
 namespace ovrix::bench {
 

@@ -5,7 +5,7 @@
 #include "io/image_io.h"
 #include "render/finish.h"
 #include "render/light/sky.h"
-#include "render/renderer.h"
+#include "render/trace/renderer.h"
 #include "scene/camera_options.h"
 #include "scene/evaluator.h"
 

@@ -1,7 +1,7 @@
 // Small scenes for the tests of rendering.
 #pragma once
 #include "geo/mesh/primitives.h"
-#include "render/renderer.h"
+#include "render/trace/renderer.h"
 #include "support.h"
 
 namespace ovrix::tests {

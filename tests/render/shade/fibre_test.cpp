@@ -1,7 +1,7 @@
 // The fibre model against what it promises, and strands in the ray tracer.
 #include "render/shade/fibre.h"
 #include "base/random.h"
-#include "render/renderer.h"
+#include "render/trace/renderer.h"
 #include "strand_support.h"
 
 using namespace ovrix;

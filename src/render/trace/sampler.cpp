@@ -1,4 +1,4 @@
-#include "render/sampler.h"
+#include "render/trace/sampler.h"
 
 namespace ovrix {
 

@@ -2,8 +2,8 @@
 #pragma once
 #include "base/progress.h"
 #include "render/film/film.h"
-#include "render/sampler.h"
 #include "render/scene/render_scene.h"
+#include "render/trace/sampler.h"
 
 namespace ovrix {
 

@@ -1,4 +1,4 @@
-#include "render/renderer.h"
+#include "render/trace/renderer.h"
 
 #include <variant>
 
