@@ -3,7 +3,7 @@
 #include <optional>
 
 #include "io/image_io.h"
-#include "render/finish.h"
+#include "render/finish/finish.h"
 #include "render/light/sky.h"
 #include "render/trace/renderer.h"
 #include "scene/camera_options.h"

@@ -1,7 +1,7 @@
 #include <tbb/global_control.h>
 
 #include "base/random.h"
-#include "render/finish.h"
+#include "render/finish/finish.h"
 #include "render/light/sky.h"
 #include "render/render_support.h"
 #include "render/shade/bsdf.h"

@@ -1,4 +1,4 @@
-#include "render/finish.h"
+#include "render/finish/finish.h"
 
 #include <algorithm>
 #include <array>
