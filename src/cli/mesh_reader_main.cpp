@@ -2,7 +2,7 @@
 // io/confined_reader.h.
 #include <cstdlib>
 
-#include "io/confined_reader.h"
+#include "io/process/confined_reader.h"
 
 // What it holds goes with it: to take it apart first would take longer than some files.
 int main(int argc, char** argv) { std::_Exit(ovrix::readingProcess(argc, argv)); }

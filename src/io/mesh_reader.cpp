@@ -1,7 +1,7 @@
 #include "io/mesh_reader.h"
 
-#include "io/confined_reader.h"
 #include "io/mesh_blob.h"
+#include "io/process/confined_reader.h"
 
 namespace ovrix {
 

@@ -4,10 +4,10 @@
 #include <charconv>
 
 #include "base/error.h"
-#include "io/confine.h"
-#include "io/confined_reader.h"
 #include "io/mesh_blob.h"
 #include "io/mesh_import.h"
+#include "io/process/confine.h"
+#include "io/process/confined_reader.h"
 #include "io/state_blob.h"
 #include "io/vdb_blob.h"
 #include "io/vdb_library.h"

@@ -1,6 +1,6 @@
 #include "io/state_blob.h"
 
-#include "io/blob.h"
+#include "io/process/blob.h"
 
 namespace ovrix {
 

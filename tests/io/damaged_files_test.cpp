@@ -10,11 +10,11 @@
 
 #include "base/error.h"
 #include "base/files.h"
-#include "io/confine.h"
 #include "io/elements_io.h"
 #include "io/image_io.h"
 #include "io/mesh_reader.h"
 #include "io/mesh_writer.h"
+#include "io/process/confine.h"
 #include "io/state_file.h"
 #include "io/strands_io.h"
 #include "io/vdb_grids.h"

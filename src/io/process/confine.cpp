@@ -1,4 +1,4 @@
-#include "io/confine.h"
+#include "io/process/confine.h"
 
 #include <fcntl.h>
 #include <linux/audit.h>

@@ -1,4 +1,4 @@
-#include "io/confined_reader.h"
+#include "io/process/confined_reader.h"
 
 #include <fcntl.h>
 #include <fmt/format.h>
