@@ -6,7 +6,7 @@
 #include "io/csv_points.h"
 #include "io/ply_points.h"
 #include "io/strands_io.h"
-#include "io/usd_text.h"
+#include "io/usd/usd_text.h"
 #include "io/vdb_points.h"
 
 namespace ovrix {

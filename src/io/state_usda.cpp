@@ -3,7 +3,7 @@
 #include <fmt/format.h>
 
 #include "base/error.h"
-#include "io/usd_text.h"
+#include "io/usd/usd_text.h"
 
 namespace ovrix {
 

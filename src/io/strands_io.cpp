@@ -4,7 +4,7 @@
 
 #include "base/files.h"
 #include "io/ply_points.h"
-#include "io/usd_text.h"
+#include "io/usd/usd_text.h"
 #include "io/vdb_points.h"
 
 namespace ovrix {

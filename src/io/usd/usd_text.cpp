@@ -1,4 +1,4 @@
-#include "io/usd_text.h"
+#include "io/usd/usd_text.h"
 
 #include "base/error.h"
 #include "base/files.h"
