@@ -8,7 +8,7 @@
 
 #include "base/error.h"
 #include "io/elements_io.h"
-#include "io/image_io.h"
+#include "io/image/image_io.h"
 #include "io/state_file.h"
 #include "io/strands_io.h"
 #include "scene/bake.h"

@@ -6,7 +6,7 @@
 #include <unordered_map>
 
 #include "geo/points/blocks.h"
-#include "io/image_io.h"
+#include "io/image/image_io.h"
 #include "io/mesh_reader.h"
 #include "scene/document.h"
 #include "scene/sim_cache.h"

@@ -1,6 +1,6 @@
 // Renders as pictures and files.
 #pragma once
-#include "io/image_io.h"
+#include "io/image/image_io.h"
 #include "render/film/film.h"
 #include "scene/translate.h"
 

@@ -2,7 +2,7 @@
 #pragma once
 #include <optional>
 
-#include "io/image_io.h"
+#include "io/image/image_io.h"
 #include "render/finish/finish.h"
 #include "render/light/sky.h"
 #include "render/trace/renderer.h"

@@ -14,7 +14,7 @@
 #include "app/window/main_window.h"
 #include "app/window/outline.h"
 #include "geo/mesh/primitives.h"
-#include "io/image_io.h"
+#include "io/image/image_io.h"
 #include "io/mesh_writer.h"
 #include "scene/scene_file.h"
 

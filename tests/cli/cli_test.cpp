@@ -6,7 +6,7 @@
 #include <sstream>
 
 #include "base/files.h"
-#include "io/image_io.h"
+#include "io/image/image_io.h"
 #include "low_tide.h"
 #include "scene/edits.h"
 #include "scene/scene_file.h"

@@ -11,7 +11,7 @@
 #include "base/error.h"
 #include "base/files.h"
 #include "io/elements_io.h"
-#include "io/image_io.h"
+#include "io/image/image_io.h"
 #include "io/mesh_reader.h"
 #include "io/mesh_writer.h"
 #include "io/process/confine.h"

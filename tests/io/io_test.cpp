@@ -1,6 +1,6 @@
-#include "io/color_spaces.h"
 #include "io/elements_io.h"
-#include "io/image_io.h"
+#include "io/image/color_spaces.h"
+#include "io/image/image_io.h"
 #include "io/mesh_reader.h"
 #include "io/mesh_writer.h"
 

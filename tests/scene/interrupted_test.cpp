@@ -6,7 +6,7 @@
 #include "base/error.h"
 #include "base/files.h"
 #include "base/hash.h"
-#include "io/image_io.h"
+#include "io/image/image_io.h"
 #include "scene/bake.h"
 #include "scene/edits.h"
 #include "scene/scene_file.h"

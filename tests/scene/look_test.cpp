@@ -2,7 +2,7 @@
 #include <fstream>
 
 #include "base/random.h"
-#include "io/image_io.h"
+#include "io/image/image_io.h"
 #include "io/mesh_writer.h"
 #include "scene/overlay.h"
 #include "studio.h"

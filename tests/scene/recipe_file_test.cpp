@@ -4,7 +4,7 @@
 
 #include "base/error.h"
 #include "base/files.h"
-#include "io/image_io.h"
+#include "io/image/image_io.h"
 #include "recipes.h"
 #include "scene/handwork.h"
 #include "scene/recipe_file.h"

@@ -1,4 +1,4 @@
-#include "io/color_spaces.h"
+#include "io/image/color_spaces.h"
 
 #include <OpenColorIO/OpenColorIO.h>
 

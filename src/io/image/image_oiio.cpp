@@ -7,8 +7,8 @@
 
 #include "base/error.h"
 #include "base/files.h"
-#include "io/color_spaces.h"
-#include "io/image_library.h"
+#include "io/image/color_spaces.h"
+#include "io/image/image_library.h"
 
 namespace ovrix {
 

@@ -2,7 +2,7 @@
 #pragma once
 #include <span>
 
-#include "io/image_io.h"
+#include "io/image/image_io.h"
 
 namespace ovrix {
 

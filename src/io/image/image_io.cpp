@@ -1,10 +1,10 @@
-#include "io/image_io.h"
+#include "io/image/image_io.h"
 
 #include "base/error.h"
 #include "base/files.h"
 #include "base/library.h"
-#include "io/color_spaces.h"
-#include "io/image_library.h"
+#include "io/image/color_spaces.h"
+#include "io/image/image_library.h"
 
 namespace ovrix {
 
