@@ -3,8 +3,8 @@
 #include <fmt/format.h>
 
 #include "base/files.h"
-#include "io/csv_points.h"
-#include "io/ply_points.h"
+#include "io/points/csv_points.h"
+#include "io/points/ply_points.h"
 #include "io/strands_io.h"
 #include "io/usd/usd_text.h"
 #include "io/vdb_points.h"

@@ -3,8 +3,8 @@
 #include <filesystem>
 
 #include "geo/points/elements.h"
-#include "io/elements_info.h"
-#include "io/ply_points.h"
+#include "io/points/elements_info.h"
+#include "io/points/ply_points.h"
 
 namespace ovrix {
 

@@ -3,7 +3,7 @@
 #include <fmt/format.h>
 
 #include "base/files.h"
-#include "io/ply_points.h"
+#include "io/points/ply_points.h"
 #include "io/usd/usd_text.h"
 #include "io/vdb_points.h"
 

@@ -1,7 +1,7 @@
 // What is told of OpenVDB files between the reading process and the program.
 #pragma once
 #include "geo/volume/vector_grid.h"
-#include "io/elements_info.h"
+#include "io/points/elements_info.h"
 
 namespace ovrix {
 

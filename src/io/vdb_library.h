@@ -5,7 +5,7 @@
 
 #include "geo/points/elements.h"
 #include "geo/volume/vector_grid.h"
-#include "io/elements_info.h"
+#include "io/points/elements_info.h"
 #include "io/state_data.h"
 
 namespace ovrix {

@@ -21,7 +21,7 @@
 
 #include "base/error.h"
 #include "base/files.h"
-#include "io/point_lattice.h"
+#include "io/points/point_lattice.h"
 #include "io/vdb_library.h"
 
 namespace vdb = openvdb;

@@ -5,7 +5,7 @@
 #include "base/files.h"
 #include "base/progress.h"
 #include "geo/points/elements.h"
-#include "io/elements_info.h"
+#include "io/points/elements_info.h"
 #include "io/state_data.h"
 
 namespace ovrix {

@@ -4,7 +4,7 @@
 
 #include "base/error.h"
 #include "base/files.h"
-#include "io/point_lattice.h"
+#include "io/points/point_lattice.h"
 #include "support.h"
 
 using namespace ovrix;

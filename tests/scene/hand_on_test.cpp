@@ -3,9 +3,9 @@
 
 #include "base/error.h"
 #include "base/files.h"
-#include "io/csv_points.h"
 #include "io/elements_io.h"
 #include "io/mesh_reader.h"
+#include "io/points/csv_points.h"
 #include "scene/edits.h"
 #include "scene/hand_on.h"
 #include "scene/showing.h"

@@ -1,4 +1,4 @@
-#include "io/point_columns.h"
+#include "io/points/point_columns.h"
 
 namespace ovrix {
 

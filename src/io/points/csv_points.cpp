@@ -1,4 +1,4 @@
-#include "io/csv_points.h"
+#include "io/points/csv_points.h"
 
 #include <fmt/format.h>
 
@@ -6,7 +6,7 @@
 
 #include "base/error.h"
 #include "base/files.h"
-#include "io/point_columns.h"
+#include "io/points/point_columns.h"
 
 namespace ovrix {
 

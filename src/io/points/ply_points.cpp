@@ -1,4 +1,4 @@
-#include "io/ply_points.h"
+#include "io/points/ply_points.h"
 
 #include <fmt/format.h>
 
@@ -7,7 +7,7 @@
 
 #include "base/error.h"
 #include "base/files.h"
-#include "io/point_columns.h"
+#include "io/points/point_columns.h"
 
 namespace ovrix {
 

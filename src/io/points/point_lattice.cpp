@@ -1,4 +1,4 @@
-#include "io/point_lattice.h"
+#include "io/points/point_lattice.h"
 
 #include <atomic>
 #include <cmath>
