@@ -1,6 +1,6 @@
 #include "maker.h"
 
-#include "io/mesh_writer.h"
+#include "io/mesh/mesh_writer.h"
 
 namespace ovrix::demo {
 

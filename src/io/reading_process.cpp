@@ -4,8 +4,8 @@
 #include <charconv>
 
 #include "base/error.h"
-#include "io/mesh_blob.h"
-#include "io/mesh_import.h"
+#include "io/mesh/mesh_blob.h"
+#include "io/mesh/mesh_import.h"
 #include "io/process/confine.h"
 #include "io/process/confined_reader.h"
 #include "io/state_blob.h"

@@ -1,7 +1,7 @@
 // Edits: each takes a document and gives the changed one. The window and the command line change nothing
 // by another way.
 #pragma once
-#include "io/mesh_reader.h"
+#include "io/mesh/mesh_reader.h"
 #include "scene/document.h"
 #include "scene/scene_file.h"
 

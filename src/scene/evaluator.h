@@ -7,7 +7,7 @@
 
 #include "geo/points/blocks.h"
 #include "io/image/image_io.h"
-#include "io/mesh_reader.h"
+#include "io/mesh/mesh_reader.h"
 #include "scene/document.h"
 #include "scene/sim_cache.h"
 

@@ -4,7 +4,7 @@
 #include "geo/points/merge.h"
 #include "geo/strands/strands.h"
 #include "io/elements_io.h"
-#include "io/mesh_writer.h"
+#include "io/mesh/mesh_writer.h"
 #include "scene/around.h"
 
 namespace ovrix {

@@ -2,7 +2,7 @@
 #pragma once
 #include <filesystem>
 
-#include "io/mesh_reader.h"
+#include "io/mesh/mesh_reader.h"
 #include "scene/document.h"
 
 namespace ovrix {

@@ -15,7 +15,7 @@
 #include "app/window/outline.h"
 #include "geo/mesh/primitives.h"
 #include "io/image/image_io.h"
-#include "io/mesh_writer.h"
+#include "io/mesh/mesh_writer.h"
 #include "scene/scene_file.h"
 
 namespace ovrix::app {

@@ -4,8 +4,8 @@
 #include "base/error.h"
 #include "base/files.h"
 #include "io/elements_io.h"
-#include "io/mesh_reader.h"
-#include "io/mesh_writer.h"
+#include "io/mesh/mesh_reader.h"
+#include "io/mesh/mesh_writer.h"
 #include "support.h"
 
 using namespace ovrix;

@@ -1,8 +1,8 @@
 #include "io/elements_io.h"
 #include "io/image/color_spaces.h"
 #include "io/image/image_io.h"
-#include "io/mesh_reader.h"
-#include "io/mesh_writer.h"
+#include "io/mesh/mesh_reader.h"
+#include "io/mesh/mesh_writer.h"
 
 #include <OpenImageIO/imageio.h>
 #include <unistd.h>
@@ -10,7 +10,7 @@
 #include <fstream>
 
 #include "base/files.h"
-#include "io/fbx_square.h"
+#include "io/mesh/fbx_square.h"
 #include "ops/place/scatter.h"
 #include "ops/points/copies_of.h"
 #include "scene/scene_file.h"

@@ -1,7 +1,7 @@
 // Each check: when it is told, and that its fix mends what it says.
 #include "scene/checks.h"
 #include "base/files.h"
-#include "io/mesh_writer.h"
+#include "io/mesh/mesh_writer.h"
 #include "scene/bake.h"
 #include "scene/edits.h"
 #include "scene/scene_file.h"

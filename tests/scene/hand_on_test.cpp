@@ -4,7 +4,7 @@
 #include "base/error.h"
 #include "base/files.h"
 #include "io/elements_io.h"
-#include "io/mesh_reader.h"
+#include "io/mesh/mesh_reader.h"
 #include "io/points/csv_points.h"
 #include "scene/edits.h"
 #include "scene/hand_on.h"

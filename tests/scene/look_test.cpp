@@ -3,7 +3,7 @@
 
 #include "base/random.h"
 #include "io/image/image_io.h"
-#include "io/mesh_writer.h"
+#include "io/mesh/mesh_writer.h"
 #include "scene/overlay.h"
 #include "studio.h"
 

@@ -2,7 +2,7 @@
 #include <mutex>
 #include <set>
 
-#include "io/mesh_writer.h"
+#include "io/mesh/mesh_writer.h"
 #include "scene/edits.h"
 #include "scene/evaluator.h"
 #include "support.h"

@@ -5,7 +5,7 @@
 #include <fstream>
 
 #include "base/files.h"
-#include "io/mesh_writer.h"
+#include "io/mesh/mesh_writer.h"
 #include "low_tide.h"
 #include "scene/checks.h"
 #include "scene/edits.h"

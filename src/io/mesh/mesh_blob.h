@@ -2,7 +2,7 @@
 #pragma once
 #include <string>
 
-#include "io/mesh_reader.h"
+#include "io/mesh/mesh_reader.h"
 
 namespace ovrix {
 

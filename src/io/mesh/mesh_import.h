@@ -1,6 +1,6 @@
 // Reads a mesh file in this process. The program uses readMesh(), which does it in another one.
 #pragma once
-#include "io/mesh_reader.h"
+#include "io/mesh/mesh_reader.h"
 
 namespace ovrix {
 

@@ -1,4 +1,4 @@
-#include "io/mesh_blob.h"
+#include "io/mesh/mesh_blob.h"
 
 #include "io/process/blob.h"
 

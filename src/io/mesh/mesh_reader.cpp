@@ -1,6 +1,6 @@
-#include "io/mesh_reader.h"
+#include "io/mesh/mesh_reader.h"
 
-#include "io/mesh_blob.h"
+#include "io/mesh/mesh_blob.h"
 #include "io/process/confined_reader.h"
 
 namespace ovrix {

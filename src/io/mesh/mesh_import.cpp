@@ -1,4 +1,4 @@
-#include "io/mesh_import.h"
+#include "io/mesh/mesh_import.h"
 
 #include <assimp/config.h>
 #include <assimp/material.h>

@@ -1,4 +1,4 @@
-#include "io/mesh_writer.h"
+#include "io/mesh/mesh_writer.h"
 
 #include <fmt/format.h>
 
