@@ -8,7 +8,7 @@
 #include "io/mesh/mesh_import.h"
 #include "io/process/confine.h"
 #include "io/process/confined_reader.h"
-#include "io/state_blob.h"
+#include "io/state/state_blob.h"
 #include "io/vdb_blob.h"
 #include "io/vdb_library.h"
 

@@ -1,8 +1,8 @@
 #include "io/state_file.h"
 
 #include "base/files.h"
-#include "io/state_columns.h"
-#include "io/state_usda.h"
+#include "io/state/state_columns.h"
+#include "io/state/state_usda.h"
 #include "io/vdb_points.h"
 
 namespace ovrix {

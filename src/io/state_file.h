@@ -5,7 +5,7 @@
 
 #include "base/files.h"
 #include "base/progress.h"
-#include "io/state_data.h"
+#include "io/state/state_data.h"
 
 namespace ovrix {
 

@@ -6,7 +6,7 @@
 #include "geo/points/elements.h"
 #include "geo/volume/vector_grid.h"
 #include "io/points/elements_info.h"
-#include "io/state_data.h"
+#include "io/state/state_data.h"
 
 namespace ovrix {
 

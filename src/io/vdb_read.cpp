@@ -3,7 +3,7 @@
 #include "base/library.h"
 #include "io/process/blob.h"
 #include "io/process/confined_reader.h"
-#include "io/state_blob.h"
+#include "io/state/state_blob.h"
 #include "io/vdb_blob.h"
 #include "io/vdb_grids.h"
 #include "io/vdb_library.h"

@@ -2,7 +2,7 @@
 #pragma once
 #include <string_view>
 
-#include "io/state_data.h"
+#include "io/state/state_data.h"
 
 namespace ovrix {
 

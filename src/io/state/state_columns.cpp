@@ -1,4 +1,4 @@
-#include "io/state_columns.h"
+#include "io/state/state_columns.h"
 
 #include <blosc.h>
 

@@ -1,4 +1,4 @@
-#include "io/state_blob.h"
+#include "io/state/state_blob.h"
 
 #include "io/process/blob.h"
 

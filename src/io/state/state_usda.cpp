@@ -1,4 +1,4 @@
-#include "io/state_usda.h"
+#include "io/state/state_usda.h"
 
 #include <fmt/format.h>
 

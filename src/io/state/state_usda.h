@@ -2,7 +2,7 @@
 #pragma once
 #include <filesystem>
 
-#include "io/state_data.h"
+#include "io/state/state_data.h"
 
 namespace ovrix {
 
