@@ -7,7 +7,7 @@
 #include "io/points/ply_points.h"
 #include "io/strands_io.h"
 #include "io/usd/usd_text.h"
-#include "io/vdb_points.h"
+#include "io/volume/vdb_points.h"
 
 namespace ovrix {
 

@@ -9,8 +9,8 @@
 #include "io/process/confine.h"
 #include "io/process/confined_reader.h"
 #include "io/state/state_blob.h"
-#include "io/vdb_blob.h"
-#include "io/vdb_library.h"
+#include "io/volume/vdb_blob.h"
+#include "io/volume/vdb_library.h"
 
 namespace ovrix {
 

@@ -3,7 +3,7 @@
 #include "base/files.h"
 #include "io/state/state_columns.h"
 #include "io/state/state_usda.h"
-#include "io/vdb_points.h"
+#include "io/volume/vdb_points.h"
 
 namespace ovrix {
 

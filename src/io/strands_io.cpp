@@ -5,7 +5,7 @@
 #include "base/files.h"
 #include "io/points/ply_points.h"
 #include "io/usd/usd_text.h"
-#include "io/vdb_points.h"
+#include "io/volume/vdb_points.h"
 
 namespace ovrix {
 

@@ -9,7 +9,7 @@
 #include "geo/strands/strands.h"
 #include "io/elements_io.h"
 #include "io/strands_io.h"
-#include "io/vdb_grids.h"
+#include "io/volume/vdb_grids.h"
 #include "scene/bake.h"
 #include "scene/prototype.h"
 

@@ -17,7 +17,7 @@
 #include "io/process/confine.h"
 #include "io/state_file.h"
 #include "io/strands_io.h"
-#include "io/vdb_grids.h"
+#include "io/volume/vdb_grids.h"
 #include "mutate.h"
 #include "scene/recipe_file.h"
 #include "scene/scene_file.h"

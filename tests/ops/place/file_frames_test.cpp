@@ -4,7 +4,7 @@
 #include "base/files.h"
 #include "geo/strands/strands.h"
 #include "io/elements_io.h"
-#include "io/vdb_grids.h"
+#include "io/volume/vdb_grids.h"
 #include "scene/edits.h"
 #include "scene/scene_file.h"
 #include "scene/simulated.h"

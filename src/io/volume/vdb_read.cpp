@@ -4,10 +4,10 @@
 #include "io/process/blob.h"
 #include "io/process/confined_reader.h"
 #include "io/state/state_blob.h"
-#include "io/vdb_blob.h"
-#include "io/vdb_grids.h"
-#include "io/vdb_library.h"
-#include "io/vdb_points.h"
+#include "io/volume/vdb_blob.h"
+#include "io/volume/vdb_grids.h"
+#include "io/volume/vdb_library.h"
+#include "io/volume/vdb_points.h"
 
 namespace ovrix {
 

@@ -1,4 +1,4 @@
-#include "io/vdb_library.h"
+#include "io/volume/vdb_library.h"
 
 extern "C" {
 extern const ovrix::VdbLibrary ovrixVolumes;

@@ -6,8 +6,8 @@
 
 #include "base/error.h"
 #include "base/files.h"
-#include "io/vdb_grids.h"
-#include "io/vdb_library.h"
+#include "io/volume/vdb_grids.h"
+#include "io/volume/vdb_library.h"
 
 namespace vdb = openvdb;
 

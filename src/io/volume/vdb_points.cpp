@@ -1,4 +1,4 @@
-#include "io/vdb_points.h"
+#include "io/volume/vdb_points.h"
 
 #include <openvdb/io/File.h>
 #include <openvdb/io/Stream.h>
@@ -22,7 +22,7 @@
 #include "base/error.h"
 #include "base/files.h"
 #include "io/points/point_lattice.h"
-#include "io/vdb_library.h"
+#include "io/volume/vdb_library.h"
 
 namespace vdb = openvdb;
 
