@@ -10,7 +10,7 @@
 #include "io/elements_io.h"
 #include "io/image/image_io.h"
 #include "io/state_file.h"
-#include "io/strands_io.h"
+#include "io/strands/strands_io.h"
 #include "scene/bake.h"
 #include "scene/recipe_file.h"
 #include "scene/scene_file.h"

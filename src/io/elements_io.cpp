@@ -5,7 +5,7 @@
 #include "base/files.h"
 #include "io/points/csv_points.h"
 #include "io/points/ply_points.h"
-#include "io/strands_io.h"
+#include "io/strands/strands_io.h"
 #include "io/usd/usd_text.h"
 #include "io/volume/vdb_points.h"
 

@@ -8,7 +8,7 @@
 #include "geo/points/merge.h"
 #include "geo/strands/strands.h"
 #include "io/elements_io.h"
-#include "io/strands_io.h"
+#include "io/strands/strands_io.h"
 #include "io/volume/vdb_grids.h"
 #include "scene/bake.h"
 #include "scene/prototype.h"

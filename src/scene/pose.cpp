@@ -5,7 +5,7 @@
 #include "base/error.h"
 #include "base/files.h"
 #include "base/hash.h"
-#include "io/strands_io.h"
+#include "io/strands/strands_io.h"
 #include "scene/simulated.h"
 #include "sim/strands/strand_pose.h"
 

@@ -16,7 +16,7 @@
 #include "io/mesh/mesh_writer.h"
 #include "io/process/confine.h"
 #include "io/state_file.h"
-#include "io/strands_io.h"
+#include "io/strands/strands_io.h"
 #include "io/volume/vdb_grids.h"
 #include "mutate.h"
 #include "scene/recipe_file.h"

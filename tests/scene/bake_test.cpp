@@ -12,7 +12,7 @@
 #include "base/files.h"
 #include "io/elements_io.h"
 #include "io/state_file.h"
-#include "io/strands_io.h"
+#include "io/strands/strands_io.h"
 #include "scene/bake.h"
 #include "scene/checks.h"
 #include "scene/edits.h"

@@ -1,7 +1,7 @@
 // Poses that simulated strands are kept in and start from.
 #include "scene/pose.h"
 #include "base/error.h"
-#include "io/strands_io.h"
+#include "io/strands/strands_io.h"
 #include "scene/edits.h"
 #include "strand_support.h"
 

@@ -6,7 +6,7 @@
 #include "base/error.h"
 #include "base/files.h"
 #include "field/paint.h"
-#include "io/strands_io.h"
+#include "io/strands/strands_io.h"
 #include "ops/groom/comb_brush.h"
 #include "scene/edits.h"
 #include "scene/evaluator.h"

@@ -10,7 +10,7 @@
 #include "base/file_sequence.h"
 #include "base/files.h"
 #include "io/elements_io.h"
-#include "io/strands_io.h"
+#include "io/strands/strands_io.h"
 #include "scene/keying.h"
 #include "scene/outside.h"
 #include "scene/pose.h"

@@ -1,5 +1,5 @@
 // Strands in files: round trips, and what is wrong with others.
-#include "io/strands_io.h"
+#include "io/strands/strands_io.h"
 #include "base/error.h"
 #include "base/files.h"
 #include "io/elements_io.h"

@@ -1,4 +1,4 @@
-#include "io/strands_io.h"
+#include "io/strands/strands_io.h"
 
 #include <fmt/format.h>
 
