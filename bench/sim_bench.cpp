@@ -12,7 +12,7 @@
 #include "base/parallel.h"
 #include "bench_support.h"
 #include "geo/surface/moving_surface.h"
-#include "io/state_writer.h"
+#include "io/formats/state_writer.h"
 
 #include "ops/groom/grow.h"
 #include "ops/place/scatter.h"

@@ -7,9 +7,9 @@
 #include <string>
 
 #include "base/error.h"
-#include "io/elements_io.h"
+#include "io/formats/elements_io.h"
+#include "io/formats/state_file.h"
 #include "io/image/image_io.h"
-#include "io/state_file.h"
 #include "io/strands/strands_io.h"
 #include "scene/bake.h"
 #include "scene/recipe_file.h"

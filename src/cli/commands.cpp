@@ -10,7 +10,7 @@
 #include "base/error.h"
 #include "base/file_sequence.h"
 #include "base/files.h"
-#include "io/elements_io.h"
+#include "io/formats/elements_io.h"
 #include "scene/bake.h"
 #include "scene/bring_in.h"
 #include "scene/checks.h"

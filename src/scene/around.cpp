@@ -7,7 +7,7 @@
 #include "base/hash.h"
 #include "geo/points/merge.h"
 #include "geo/strands/strands.h"
-#include "io/elements_io.h"
+#include "io/formats/elements_io.h"
 #include "io/strands/strands_io.h"
 #include "io/volume/vdb_grids.h"
 #include "scene/bake.h"

@@ -12,7 +12,7 @@
 #include "base/files.h"
 #include "base/hash.h"
 #include "base/json_guard.h"
-#include "io/state_writer.h"
+#include "io/formats/state_writer.h"
 
 namespace ovrix {
 

@@ -3,7 +3,7 @@
 #include "base/error.h"
 #include "geo/points/merge.h"
 #include "geo/strands/strands.h"
-#include "io/elements_io.h"
+#include "io/formats/elements_io.h"
 #include "io/mesh/mesh_writer.h"
 #include "scene/around.h"
 

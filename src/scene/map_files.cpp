@@ -8,7 +8,7 @@
 #include "base/error.h"
 #include "base/files.h"
 #include "base/log.h"
-#include "io/elements_io.h"
+#include "io/formats/elements_io.h"
 
 namespace ovrix {
 

@@ -1,7 +1,7 @@
 // Taking layers from another scene and sequences from files, driven as people do.
 #include "app/window/bring_in_dialog.h"
 #include "app_test.h"
-#include "io/elements_io.h"
+#include "io/formats/elements_io.h"
 
 namespace ovrix::app {
 

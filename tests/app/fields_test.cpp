@@ -1,7 +1,7 @@
 // Drives the stack of a field's sources, the rows of a mix, the pictures of a blade, and handing on.
 #include "app/recipe/atlas_editor.h"
 #include "app_test.h"
-#include "io/elements_io.h"
+#include "io/formats/elements_io.h"
 
 using namespace ovrix;
 using namespace ovrix::app;

@@ -3,7 +3,7 @@
 
 #include "base/error.h"
 #include "base/files.h"
-#include "io/elements_io.h"
+#include "io/formats/elements_io.h"
 #include "io/mesh/mesh_reader.h"
 #include "io/mesh/mesh_writer.h"
 #include "support.h"

@@ -1,4 +1,4 @@
-#include "io/elements_io.h"
+#include "io/formats/elements_io.h"
 #include "io/image/color_spaces.h"
 #include "io/image/image_io.h"
 #include "io/mesh/mesh_reader.h"

@@ -9,7 +9,7 @@
 #include "base/error.h"
 #include "base/file_sequence.h"
 #include "base/files.h"
-#include "io/elements_io.h"
+#include "io/formats/elements_io.h"
 #include "io/strands/strands_io.h"
 #include "scene/keying.h"
 #include "scene/outside.h"

@@ -2,7 +2,7 @@
 #include "io/strands/strands_io.h"
 #include "base/error.h"
 #include "base/files.h"
-#include "io/elements_io.h"
+#include "io/formats/elements_io.h"
 #include "ops/style/strand_color.h"
 #include "strand_support.h"
 

@@ -3,7 +3,7 @@
 #include "base/file_sequence.h"
 #include "base/files.h"
 #include "geo/strands/strands.h"
-#include "io/elements_io.h"
+#include "io/formats/elements_io.h"
 #include "io/volume/vdb_grids.h"
 #include "scene/edits.h"
 #include "scene/scene_file.h"

@@ -1,4 +1,4 @@
-#include "io/elements_io.h"
+#include "io/formats/elements_io.h"
 
 #include <fmt/format.h>
 

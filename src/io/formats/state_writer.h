@@ -2,7 +2,7 @@
 #pragma once
 #include <future>
 
-#include "io/state_file.h"
+#include "io/formats/state_file.h"
 
 namespace ovrix {
 

@@ -1,4 +1,4 @@
-#include "io/state_writer.h"
+#include "io/formats/state_writer.h"
 
 namespace ovrix {
 

@@ -1,4 +1,4 @@
-#include "io/state_file.h"
+#include "io/formats/state_file.h"
 
 #include "base/files.h"
 #include "io/state/state_columns.h"

@@ -1,5 +1,5 @@
 // Points in voxels and blocks, and frames written beside what makes the next.
-#include "io/state_writer.h"
+#include "io/formats/state_writer.h"
 #include <set>
 
 #include "base/error.h"
