@@ -4,9 +4,9 @@
 #include <set>
 
 #include "base/files.h"
+#include "document/model/node_types.h"
 #include "field/field.h"
 #include "ops/step.h"
-#include "scene/node_types.h"
 #include "support.h"
 
 using namespace ovrix;

@@ -5,7 +5,7 @@
 #include <algorithm>
 
 #include "base/error.h"
-#include "scene/references.h"
+#include "document/model/references.h"
 
 namespace ovrix {
 

@@ -3,7 +3,7 @@
 #include <map>
 #include <set>
 
-#include "scene/document.h"
+#include "document/model/document.h"
 
 namespace ovrix {
 

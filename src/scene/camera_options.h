@@ -1,7 +1,7 @@
 // Cameras of the document as the renderer takes them.
 #pragma once
+#include "document/model/document.h"
 #include "render/scene/camera.h"
-#include "scene/document.h"
 
 namespace ovrix {
 

@@ -5,10 +5,10 @@
 #include "base/error.h"
 #include "base/json_guard.h"
 #include "base/srgb.h"
+#include "document/model/references.h"
+#include "document/model/values.h"
 #include "params/number_text.h"
 #include "params/specs.h"
-#include "scene/references.h"
-#include "scene/values.h"
 
 namespace ovrix {
 

@@ -1,8 +1,8 @@
 // Edits: each takes a document and gives the changed one. The window and the command line change nothing
 // by another way.
 #pragma once
+#include "document/model/document.h"
 #include "io/mesh/mesh_reader.h"
-#include "scene/document.h"
 #include "scene/scene_file.h"
 
 namespace ovrix {

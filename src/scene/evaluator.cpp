@@ -8,6 +8,7 @@
 #include "base/file_sequence.h"
 #include "base/files.h"
 #include "base/hash.h"
+#include "document/model/motion.h"
 #include "geo/mesh/primitives.h"
 #include "geo/mesh/simplify.h"
 #include "geo/strands/strands.h"
@@ -15,7 +16,6 @@
 #include "ops/carry.h"
 #include "ops/place/place_points.h"
 #include "params/number_text.h"
-#include "scene/motion.h"
 #include "scene/recipe_run.h"
 #include "scene/showing.h"
 

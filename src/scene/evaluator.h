@@ -5,10 +5,10 @@
 #include <set>
 #include <unordered_map>
 
+#include "document/model/document.h"
 #include "geo/points/blocks.h"
 #include "io/image/image_io.h"
 #include "io/mesh/mesh_reader.h"
-#include "scene/document.h"
 #include "scene/sim_cache.h"
 
 namespace ovrix {

@@ -4,7 +4,7 @@
 #include <functional>
 #include <map>
 
-#include "scene/document.h"
+#include "document/model/document.h"
 
 namespace ovrix {
 

@@ -4,7 +4,7 @@
 #include <iterator>
 #include <set>
 
-#include "scene/values.h"
+#include "document/model/values.h"
 
 namespace ovrix {
 

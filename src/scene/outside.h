@@ -2,8 +2,8 @@
 #pragma once
 #include <filesystem>
 
+#include "document/model/document.h"
 #include "io/mesh/mesh_reader.h"
-#include "scene/document.h"
 
 namespace ovrix {
 

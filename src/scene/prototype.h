@@ -1,6 +1,6 @@
 // How an object stands as a prototype.
 #pragma once
-#include "scene/document.h"
+#include "document/model/document.h"
 
 namespace ovrix {
 

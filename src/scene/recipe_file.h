@@ -2,7 +2,7 @@
 #pragma once
 #include <filesystem>
 
-#include "scene/document.h"
+#include "document/model/document.h"
 
 namespace ovrix {
 

@@ -7,9 +7,9 @@
 #include "base/error.h"
 #include "base/files.h"
 #include "base/json_guard.h"
+#include "document/model/values.h"
 #include "params/number_text.h"
 #include "scene/map_files.h"
-#include "scene/values.h"
 
 namespace ovrix {
 

@@ -3,7 +3,7 @@
 #include <filesystem>
 #include <functional>
 
-#include "scene/document.h"
+#include "document/model/document.h"
 
 namespace ovrix {
 

@@ -2,7 +2,7 @@
 #pragma once
 #include <functional>
 
-#include "scene/document.h"
+#include "document/model/document.h"
 
 namespace ovrix {
 

@@ -1,7 +1,7 @@
 // What moves while the shutter is open.
 #pragma once
+#include "document/model/document.h"
 #include "geo/points/elements.h"
-#include "scene/document.h"
 
 namespace ovrix {
 

@@ -2,10 +2,10 @@
 #include <tbb/global_control.h>
 
 #include "base/error.h"
+#include "document/model/motion.h"
 #include "scene/edits.h"
 #include "scene/evaluator.h"
 #include "scene/life_hash.h"
-#include "scene/motion.h"
 #include "scene/scene_file.h"
 #include "scene/simulated.h"
 #include "support.h"

@@ -1,9 +1,9 @@
 // Simulations for tests and benchmarks: a solver with its parts, and a world in which objects move as told.
 #pragma once
 #include "base/hash.h"
+#include "document/model/document.h"
 #include "field/field.h"
 #include "geo/mesh/primitives.h"
-#include "scene/document.h"
 #include "sim/solver.h"
 
 namespace ovrix::tests {

@@ -1,9 +1,9 @@
 // Combing: what brushes do, and what is kept of it.
 #include "ops/groom/comb.h"
+#include "document/model/document.h"
 #include "ops/carry.h"
 #include "ops/groom/comb_brush.h"
 #include "params/hand_edits.h"
-#include "scene/document.h"
 #include "strand_support.h"
 
 using namespace ovrix;

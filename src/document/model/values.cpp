@@ -1,4 +1,4 @@
-#include "scene/values.h"
+#include "document/model/values.h"
 
 namespace ovrix {
 

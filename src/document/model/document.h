@@ -8,9 +8,9 @@
 #include <string>
 #include <vector>
 
+#include "document/model/node_types.h"
 #include "ops/step.h"
 #include "params/param.h"
-#include "scene/node_types.h"
 
 namespace ovrix {
 

@@ -1,11 +1,11 @@
-#include "scene/document.h"
+#include "document/model/document.h"
 
 #include <unistd.h>
 
 #include <atomic>
 
 #include "base/error.h"
-#include "scene/motion.h"
+#include "document/model/motion.h"
 
 namespace ovrix {
 

@@ -1,4 +1,4 @@
-#include "scene/motion.h"
+#include "document/model/motion.h"
 
 #include <set>
 

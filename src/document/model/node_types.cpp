@@ -1,4 +1,4 @@
-#include "scene/node_types.h"
+#include "document/model/node_types.h"
 
 #include "base/image.h"
 #include "params/specs.h"

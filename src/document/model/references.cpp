@@ -1,6 +1,6 @@
-#include "scene/references.h"
+#include "document/model/references.h"
 
-#include "scene/values.h"
+#include "document/model/values.h"
 
 namespace ovrix {
 

@@ -1,6 +1,6 @@
 // How a node stands and moves: its transform, the curve that it follows, its wandering.
 #pragma once
-#include "scene/document.h"
+#include "document/model/document.h"
 
 namespace ovrix {
 
