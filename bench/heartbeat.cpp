@@ -12,7 +12,7 @@
 
 #include "app/view/view_widget.h"
 #include "app/window/main_window.h"
-#include "scene/scene_file.h"
+#include "document/file/scene_file.h"
 
 using namespace ovrix;
 using namespace ovrix::app;

@@ -2,11 +2,11 @@
 
 #include <fmt/format.h>
 
+#include "document/file/scene_file.h"
 #include "maker.h"
 #include "scene/edits.h"
 #include "scene/evaluator.h"
 #include "scene/handwork.h"
-#include "scene/scene_file.h"
 #include "shapes.h"
 #include "strands.h"
 

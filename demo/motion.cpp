@@ -4,10 +4,10 @@
 
 #include <iostream>
 
+#include "document/file/scene_file.h"
 #include "maker.h"
 #include "pup.h"
 #include "scene/bake.h"
-#include "scene/scene_file.h"
 #include "shapes.h"
 
 namespace ovrix::demo {

@@ -9,7 +9,7 @@
 #include "app/render/render_pane.h"
 #include "app/window/application.h"
 #include "app/window/main_window.h"
-#include "scene/session.h"
+#include "document/file/session.h"
 
 using namespace ovrix::app;
 

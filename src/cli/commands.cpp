@@ -10,6 +10,7 @@
 #include "base/error.h"
 #include "base/file_sequence.h"
 #include "base/files.h"
+#include "document/file/scene_file.h"
 #include "io/formats/elements_io.h"
 #include "scene/bake.h"
 #include "scene/bring_in.h"
@@ -17,7 +18,6 @@
 #include "scene/edits.h"
 #include "scene/hand_on.h"
 #include "scene/render_file.h"
-#include "scene/scene_file.h"
 #include "scene/translate.h"
 
 namespace ovrix::cli {

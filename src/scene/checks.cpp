@@ -4,10 +4,10 @@
 #include <unistd.h>
 
 #include "base/error.h"
+#include "document/file/map_files.h"
 #include "field/paint.h"
 #include "scene/bake.h"
 #include "scene/edits.h"
-#include "scene/map_files.h"
 #include "scene/outside.h"
 #include "scene/simulated.h"
 

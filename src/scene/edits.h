@@ -1,9 +1,9 @@
 // Edits: each takes a document and gives the changed one. The window and the command line change nothing
 // by another way.
 #pragma once
+#include "document/file/scene_file.h"
 #include "document/model/document.h"
 #include "io/mesh/mesh_reader.h"
-#include "scene/scene_file.h"
 
 namespace ovrix {
 

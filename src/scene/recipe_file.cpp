@@ -6,10 +6,10 @@
 #include "base/files.h"
 #include "base/hash.h"
 #include "base/json_guard.h"
+#include "document/file/scene_file.h"
 #include "document/model/references.h"
 #include "document/model/values.h"
 #include "scene/edits.h"
-#include "scene/scene_file.h"
 
 namespace ovrix {
 

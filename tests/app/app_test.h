@@ -13,10 +13,10 @@
 #include "app/widgets/shares_bar.h"
 #include "app/window/main_window.h"
 #include "app/window/outline.h"
+#include "document/file/scene_file.h"
 #include "geo/mesh/primitives.h"
 #include "io/image/image_io.h"
 #include "io/mesh/mesh_writer.h"
-#include "scene/scene_file.h"
 
 namespace ovrix::app {
 

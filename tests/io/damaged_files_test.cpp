@@ -10,6 +10,7 @@
 
 #include "base/error.h"
 #include "base/files.h"
+#include "document/file/scene_file.h"
 #include "io/formats/elements_io.h"
 #include "io/formats/state_file.h"
 #include "io/image/image_io.h"
@@ -20,7 +21,6 @@
 #include "io/volume/vdb_grids.h"
 #include "mutate.h"
 #include "scene/recipe_file.h"
-#include "scene/scene_file.h"
 #include "strand_support.h"
 
 using namespace ovrix;

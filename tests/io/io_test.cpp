@@ -10,10 +10,10 @@
 #include <fstream>
 
 #include "base/files.h"
+#include "document/file/scene_file.h"
 #include "io/mesh/fbx_square.h"
 #include "ops/place/scatter.h"
 #include "ops/points/copies_of.h"
-#include "scene/scene_file.h"
 #include "support.h"
 
 using namespace ovrix;

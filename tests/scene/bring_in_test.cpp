@@ -1,9 +1,9 @@
 // Layers and objects of one scene in another.
 #include "scene/bring_in.h"
 #include "base/error.h"
+#include "document/file/scene_file.h"
 #include "scene/checks.h"
 #include "scene/edits.h"
-#include "scene/scene_file.h"
 #include "support.h"
 
 using namespace ovrix;

@@ -7,8 +7,8 @@
 
 #include "base/error.h"
 #include "crossing.h"
+#include "document/file/scene_file.h"
 #include "scene/checks.h"
-#include "scene/scene_file.h"
 
 using namespace ovrix;
 using namespace ovrix::tests;

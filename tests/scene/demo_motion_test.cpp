@@ -1,8 +1,8 @@
 // The moving scenes that come along, as the build made them: baked, without surprises, and moving in the
 // picture.
+#include "document/file/scene_file.h"
 #include "scene/bake.h"
 #include "scene/checks.h"
-#include "scene/scene_file.h"
 #include "scene/simulated.h"
 #include "scene/translate.h"
 #include "support.h"

@@ -1,9 +1,9 @@
 // Single elements changed by hand.
 #include "base/error.h"
+#include "document/file/scene_file.h"
 #include "ops/points/by_hand.h"
 #include "scene/evaluator.h"
 #include "scene/handwork.h"
-#include "scene/scene_file.h"
 #include "support.h"
 
 using namespace ovrix;

@@ -1,13 +1,13 @@
 // Painted maps: layouts, brushes, moving to another mesh, files.
 #include "field/paint.h"
 #include "base/error.h"
+#include "document/file/map_files.h"
+#include "document/file/scene_file.h"
+#include "document/file/session.h"
 #include "field/field.h"
 #include "scene/checks.h"
 #include "scene/evaluator.h"
 #include "scene/handwork.h"
-#include "scene/map_files.h"
-#include "scene/scene_file.h"
-#include "scene/session.h"
 #include "support.h"
 
 using namespace ovrix;

@@ -1,9 +1,9 @@
 // What must hold for every scene, tried on scenes that nobody thought of.
 #include "random_scene.h"
 #include "base/error.h"
+#include "document/file/scene_file.h"
+#include "document/file/session.h"
 #include "scene/checks.h"
-#include "scene/scene_file.h"
-#include "scene/session.h"
 
 using namespace ovrix;
 using namespace ovrix::tests;

@@ -4,12 +4,12 @@
 
 #include "base/error.h"
 #include "base/files.h"
+#include "document/file/scene_file.h"
 #include "io/image/image_io.h"
 #include "recipes.h"
 #include "scene/handwork.h"
 #include "scene/recipe_file.h"
 #include "scene/recipe_picture.h"
-#include "scene/scene_file.h"
 #include "support.h"
 
 using namespace ovrix;

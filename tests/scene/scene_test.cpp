@@ -5,13 +5,13 @@
 #include <fstream>
 
 #include "base/files.h"
+#include "document/file/scene_file.h"
+#include "document/file/session.h"
 #include "io/mesh/mesh_writer.h"
 #include "low_tide.h"
 #include "scene/checks.h"
 #include "scene/edits.h"
 #include "scene/overlay.h"
-#include "scene/scene_file.h"
-#include "scene/session.h"
 #include "scene/translate.h"
 #include "support.h"
 

@@ -5,6 +5,7 @@
 
 #include "base/error.h"
 #include "base/files.h"
+#include "document/file/scene_file.h"
 #include "field/paint.h"
 #include "io/strands/strands_io.h"
 #include "ops/groom/comb_brush.h"
@@ -14,7 +15,6 @@
 #include "scene/handwork.h"
 #include "scene/recipe_file.h"
 #include "scene/render_file.h"
-#include "scene/scene_file.h"
 #include "scene/translate.h"
 #include "strand_support.h"
 

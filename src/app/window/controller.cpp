@@ -9,12 +9,12 @@
 #include "base/error.h"
 #include "base/file_sequence.h"
 #include "base/files.h"
+#include "document/file/scene_file.h"
 #include "io/formats/elements_io.h"
 #include "io/strands/strands_io.h"
 #include "scene/keying.h"
 #include "scene/outside.h"
 #include "scene/pose.h"
-#include "scene/scene_file.h"
 
 namespace ovrix::app {
 

@@ -6,9 +6,9 @@
 
 #include "app/window/bake_worker.h"
 #include "app/window/eval_worker.h"
+#include "document/file/session.h"
 #include "scene/edits.h"
 #include "scene/hand_on.h"
-#include "scene/session.h"
 
 class QTimer;
 

@@ -3,11 +3,11 @@
 
 #include <set>
 #include "base/tint.h"
+#include "document/file/scene_file.h"
 #include "geo/points/merge.h"
 #include "scene/edits.h"
 #include "scene/evaluator.h"
 #include "scene/overlay.h"
-#include "scene/scene_file.h"
 #include "support.h"
 
 using namespace ovrix;

@@ -1,4 +1,4 @@
-#include "scene/scene_file.h"
+#include "document/file/scene_file.h"
 
 #include <fmt/format.h>
 
@@ -7,9 +7,9 @@
 #include "base/error.h"
 #include "base/files.h"
 #include "base/json_guard.h"
+#include "document/file/map_files.h"
 #include "document/model/values.h"
 #include "params/number_text.h"
-#include "scene/map_files.h"
 
 namespace ovrix {
 

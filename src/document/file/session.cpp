@@ -1,4 +1,4 @@
-#include "scene/session.h"
+#include "document/file/session.h"
 
 #include <fmt/format.h>
 #include <signal.h>
@@ -6,8 +6,8 @@
 
 #include "base/error.h"
 #include "base/files.h"
-#include "scene/map_files.h"
-#include "scene/scene_file.h"
+#include "document/file/map_files.h"
+#include "document/file/scene_file.h"
 
 namespace fs = std::filesystem;
 

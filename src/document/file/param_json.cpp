@@ -2,7 +2,7 @@
 #include <fmt/format.h>
 
 #include "base/error.h"
-#include "scene/scene_file.h"
+#include "document/file/scene_file.h"
 
 namespace ovrix {
 

@@ -1,4 +1,4 @@
-#include "scene/map_files.h"
+#include "document/file/map_files.h"
 
 #include <fmt/format.h>
 
