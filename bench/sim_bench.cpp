@@ -14,9 +14,9 @@
 #include "geo/surface/moving_surface.h"
 #include "io/formats/state_writer.h"
 
+#include "document/edits/edits.h"
 #include "ops/groom/grow.h"
 #include "ops/place/scatter.h"
-#include "scene/edits.h"
 #include "scene/evaluator.h"
 #include "sim/particles/curl_noise.h"
 #include "sim/particles/particle_solver.h"

@@ -2,9 +2,9 @@
 
 #include <fmt/format.h>
 
+#include "document/edits/edits.h"
 #include "document/file/scene_file.h"
 #include "maker.h"
-#include "scene/edits.h"
 #include "scene/evaluator.h"
 #include "scene/handwork.h"
 #include "shapes.h"

@@ -1,6 +1,6 @@
 // What puts the demo's documents together.
 #pragma once
-#include "scene/edits.h"
+#include "document/edits/edits.h"
 
 namespace ovrix::demo {
 

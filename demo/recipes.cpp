@@ -1,7 +1,7 @@
 #include "recipes.h"
 
-#include "scene/edits.h"
-#include "scene/recipe_file.h"
+#include "document/edits/edits.h"
+#include "document/edits/recipe_file.h"
 
 namespace ovrix::demo {
 

@@ -7,13 +7,13 @@
 #include <string>
 
 #include "base/error.h"
+#include "document/edits/recipe_file.h"
 #include "document/file/scene_file.h"
 #include "io/formats/elements_io.h"
 #include "io/formats/state_file.h"
 #include "io/image/image_io.h"
 #include "io/strands/strands_io.h"
 #include "scene/bake.h"
-#include "scene/recipe_file.h"
 
 namespace ovrix::fuzz {
 

@@ -4,11 +4,11 @@
 #include <unistd.h>
 
 #include "base/error.h"
+#include "document/edits/edits.h"
+#include "document/edits/outside.h"
 #include "document/file/map_files.h"
 #include "field/paint.h"
 #include "scene/bake.h"
-#include "scene/edits.h"
-#include "scene/outside.h"
 #include "scene/simulated.h"
 
 namespace ovrix {

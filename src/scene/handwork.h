@@ -1,8 +1,8 @@
 // What the view does to a layer by hand: painting its masks, and placing, moving and taking out single
 // elements.
 #pragma once
+#include "document/edits/edits.h"
 #include "field/paint.h"
-#include "scene/edits.h"
 
 namespace ovrix {
 

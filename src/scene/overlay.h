@@ -1,7 +1,7 @@
 // A field laid on its layer's surface, or on an object that wears its material: as the view paints it and
 // the field's rows preview it.
 #pragma once
-#include "scene/edits.h"
+#include "document/edits/edits.h"
 #include "scene/evaluator.h"
 
 namespace ovrix {

@@ -1,7 +1,7 @@
 #include "scene/recipe_picture.h"
 
 #include "base/error.h"
-#include "scene/edits.h"
+#include "document/edits/edits.h"
 #include "scene/render_file.h"
 #include "scene/translate.h"
 

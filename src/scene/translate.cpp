@@ -6,9 +6,9 @@
 
 #include "base/error.h"
 #include "base/hash.h"
+#include "document/edits/bring_in.h"
 #include "render/light/sky.h"
 #include "scene/around.h"
-#include "scene/bring_in.h"
 #include "scene/prototype.h"
 #include "scene/shutter.h"
 

@@ -3,7 +3,7 @@
 #include "app/time/time_strip.h"
 #include "app/widgets/key_button.h"
 #include "app_test.h"
-#include "scene/keying.h"
+#include "document/edits/keying.h"
 
 namespace ovrix::app {
 

@@ -6,10 +6,10 @@
 #include <sstream>
 
 #include "base/files.h"
+#include "document/edits/edits.h"
 #include "document/file/scene_file.h"
 #include "io/image/image_io.h"
 #include "low_tide.h"
-#include "scene/edits.h"
 #include "support.h"
 
 using namespace ovrix;

@@ -10,6 +10,7 @@
 
 #include "base/error.h"
 #include "base/files.h"
+#include "document/edits/recipe_file.h"
 #include "document/file/scene_file.h"
 #include "io/formats/elements_io.h"
 #include "io/formats/state_file.h"
@@ -20,7 +21,6 @@
 #include "io/strands/strands_io.h"
 #include "io/volume/vdb_grids.h"
 #include "mutate.h"
-#include "scene/recipe_file.h"
 #include "strand_support.h"
 
 using namespace ovrix;

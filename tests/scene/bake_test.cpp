@@ -10,13 +10,13 @@
 #include "base/error.h"
 #include "base/file_sequence.h"
 #include "base/files.h"
+#include "document/edits/edits.h"
 #include "document/file/scene_file.h"
 #include "io/formats/elements_io.h"
 #include "io/formats/state_file.h"
 #include "io/strands/strands_io.h"
 #include "scene/bake.h"
 #include "scene/checks.h"
-#include "scene/edits.h"
 #include "support.h"
 
 using namespace ovrix;

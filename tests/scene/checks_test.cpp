@@ -1,10 +1,10 @@
 // Each check: when it is told, and that its fix mends what it says.
 #include "scene/checks.h"
 #include "base/files.h"
+#include "document/edits/edits.h"
 #include "document/file/scene_file.h"
 #include "io/mesh/mesh_writer.h"
 #include "scene/bake.h"
-#include "scene/edits.h"
 #include "support.h"
 
 using namespace ovrix;

@@ -1,6 +1,6 @@
 // Curves among the other nodes of a scene, and masks that place nothing anew.
 #include "base/error.h"
-#include "scene/edits.h"
+#include "document/edits/edits.h"
 #include "scene/evaluator.h"
 #include "scene/overlay.h"
 #include "support.h"

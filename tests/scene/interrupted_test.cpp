@@ -6,10 +6,10 @@
 #include "base/error.h"
 #include "base/files.h"
 #include "base/hash.h"
+#include "document/edits/edits.h"
 #include "document/file/scene_file.h"
 #include "io/image/image_io.h"
 #include "scene/bake.h"
-#include "scene/edits.h"
 #include "support.h"
 
 using namespace ovrix;

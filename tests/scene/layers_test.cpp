@@ -1,7 +1,7 @@
 // Layers among layers: links, references, cycles, layers on copies.
 #include "base/error.h"
+#include "document/edits/edits.h"
 #include "ops/points/keep_apart.h"
-#include "scene/edits.h"
 #include "scene/evaluator.h"
 #include "scene/overlay.h"
 #include "support.h"

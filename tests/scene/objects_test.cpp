@@ -2,8 +2,8 @@
 #include <mutex>
 #include <set>
 
+#include "document/edits/edits.h"
 #include "io/mesh/mesh_writer.h"
-#include "scene/edits.h"
 #include "scene/evaluator.h"
 #include "support.h"
 

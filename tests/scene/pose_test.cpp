@@ -1,8 +1,8 @@
 // Poses that simulated strands are kept in and start from.
 #include "scene/pose.h"
 #include "base/error.h"
+#include "document/edits/edits.h"
 #include "io/strands/strands_io.h"
-#include "scene/edits.h"
 #include "strand_support.h"
 
 using namespace ovrix;

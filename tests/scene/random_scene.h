@@ -2,7 +2,7 @@
 #pragma once
 #include <random>
 
-#include "scene/edits.h"
+#include "document/edits/edits.h"
 #include "support.h"
 
 namespace ovrix::tests {

@@ -5,12 +5,12 @@
 #include <fstream>
 
 #include "base/files.h"
+#include "document/edits/edits.h"
 #include "document/file/scene_file.h"
 #include "document/file/session.h"
 #include "io/mesh/mesh_writer.h"
 #include "low_tide.h"
 #include "scene/checks.h"
-#include "scene/edits.h"
 #include "scene/overlay.h"
 #include "scene/translate.h"
 #include "support.h"

@@ -2,9 +2,9 @@
 #include <tbb/global_control.h>
 
 #include "base/error.h"
+#include "document/edits/edits.h"
 #include "document/file/scene_file.h"
 #include "document/model/motion.h"
-#include "scene/edits.h"
 #include "scene/evaluator.h"
 #include "scene/life_hash.h"
 #include "scene/simulated.h"

@@ -22,8 +22,8 @@
 #include "app/widgets/number_box.h"
 #include "base/error.h"
 #include "base/file_sequence.h"
+#include "document/edits/keying.h"
 #include "document/model/references.h"
-#include "scene/keying.h"
 
 namespace ovrix::app {
 

@@ -9,7 +9,7 @@
 #include "app/window/bring_in_dialog.h"
 #include "app/window/library_window.h"
 #include "app/window/main_window.h"
-#include "scene/keying.h"
+#include "document/edits/keying.h"
 #include "scene/translate.h"
 
 using namespace ovrix;

@@ -4,7 +4,7 @@
 #include <set>
 
 #include "app/window/controller.h"
-#include "scene/keying.h"
+#include "document/edits/keying.h"
 
 namespace ovrix::app {
 

@@ -14,7 +14,7 @@
 #include "app/theme/theme.h"
 #include "app/widgets/marks.h"
 #include "app/widgets/number_box.h"
-#include "scene/keying.h"
+#include "document/edits/keying.h"
 
 namespace ovrix::app {
 

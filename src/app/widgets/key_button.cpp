@@ -3,7 +3,7 @@
 #include <QPainter>
 
 #include "app/theme/theme.h"
-#include "scene/keying.h"
+#include "document/edits/keying.h"
 
 namespace ovrix::app {
 

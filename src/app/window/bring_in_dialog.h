@@ -3,7 +3,7 @@
 #include <QDialog>
 
 #include "app/window/controller.h"
-#include "scene/bring_in.h"
+#include "document/edits/bring_in.h"
 
 class QFormLayout;
 class QLabel;

@@ -9,11 +9,11 @@
 #include "base/error.h"
 #include "base/file_sequence.h"
 #include "base/files.h"
+#include "document/edits/keying.h"
+#include "document/edits/outside.h"
 #include "document/file/scene_file.h"
 #include "io/formats/elements_io.h"
 #include "io/strands/strands_io.h"
-#include "scene/keying.h"
-#include "scene/outside.h"
 #include "scene/pose.h"
 
 namespace ovrix::app {

@@ -6,8 +6,8 @@
 
 #include "app/window/bake_worker.h"
 #include "app/window/eval_worker.h"
+#include "document/edits/edits.h"
 #include "document/file/session.h"
-#include "scene/edits.h"
 #include "scene/hand_on.h"
 
 class QTimer;

@@ -4,7 +4,7 @@
 #include <thread>
 
 #include "app/window/controller.h"
-#include "scene/recipe_file.h"
+#include "document/edits/recipe_file.h"
 
 class QLabel;
 class QLineEdit;

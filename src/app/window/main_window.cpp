@@ -26,7 +26,7 @@
 #include "app/view/view_widget.h"
 #include "app/window/library_window.h"
 #include "app/window/outline.h"
-#include "scene/outside.h"
+#include "document/edits/outside.h"
 
 namespace ovrix::app {
 

@@ -1,7 +1,7 @@
 // Taking layers and objects from other scenes.
 #include "app/window/bring_in_dialog.h"
 #include "app/window/main_window.h"
-#include "scene/outside.h"
+#include "document/edits/outside.h"
 
 namespace ovrix::app {
 

@@ -3,9 +3,9 @@
 
 #include <set>
 #include "base/tint.h"
+#include "document/edits/edits.h"
 #include "document/file/scene_file.h"
 #include "geo/points/merge.h"
-#include "scene/edits.h"
 #include "scene/evaluator.h"
 #include "scene/overlay.h"
 #include "support.h"

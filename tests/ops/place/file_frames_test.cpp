@@ -2,11 +2,11 @@
 #include "base/error.h"
 #include "base/file_sequence.h"
 #include "base/files.h"
+#include "document/edits/edits.h"
 #include "document/file/scene_file.h"
 #include "geo/strands/strands.h"
 #include "io/formats/elements_io.h"
 #include "io/volume/vdb_grids.h"
-#include "scene/edits.h"
 #include "scene/simulated.h"
 #include "support.h"
 

@@ -1,7 +1,7 @@
 // Strands behind points that move.
 #include "ops/time/trails.h"
 
-#include "scene/edits.h"
+#include "document/edits/edits.h"
 #include "scene/evaluator.h"
 #include "strand_support.h"
 

@@ -1,4 +1,4 @@
-#include "scene/bring_in.h"
+#include "document/edits/bring_in.h"
 
 #include <fmt/format.h>
 

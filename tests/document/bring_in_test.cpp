@@ -1,9 +1,9 @@
 // Layers and objects of one scene in another.
-#include "scene/bring_in.h"
+#include "document/edits/bring_in.h"
 #include "base/error.h"
+#include "document/edits/edits.h"
 #include "document/file/scene_file.h"
 #include "scene/checks.h"
-#include "scene/edits.h"
 #include "support.h"
 
 using namespace ovrix;

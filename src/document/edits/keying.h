@@ -1,6 +1,6 @@
 // Edits of keys over time.
 #pragma once
-#include "scene/edits.h"
+#include "document/edits/edits.h"
 
 namespace ovrix {
 

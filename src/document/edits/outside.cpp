@@ -1,4 +1,4 @@
-#include "scene/outside.h"
+#include "document/edits/outside.h"
 
 #include <algorithm>
 #include <iterator>

@@ -1,8 +1,8 @@
 // Scenes of older versions.
 #include "base/error.h"
 #include "base/files.h"
+#include "document/edits/edits.h"
 #include "document/file/scene_file.h"
-#include "scene/edits.h"
 #include "support.h"
 
 using namespace ovrix;

@@ -4,11 +4,11 @@
 
 #include "base/error.h"
 #include "base/files.h"
+#include "document/edits/recipe_file.h"
 #include "document/file/scene_file.h"
 #include "io/image/image_io.h"
 #include "recipes.h"
 #include "scene/handwork.h"
-#include "scene/recipe_file.h"
 #include "scene/recipe_picture.h"
 #include "support.h"
 

@@ -1,4 +1,4 @@
-#include "scene/keying.h"
+#include "document/edits/keying.h"
 
 #include "base/error.h"
 

@@ -1,4 +1,4 @@
-#include "scene/edits.h"
+#include "document/edits/edits.h"
 
 #include <fmt/format.h>
 

@@ -1,10 +1,10 @@
 // Scenes that someone else wrote: what they may name, what a bake of them may touch, how much they may take.
 #include "base/error.h"
 #include "base/files.h"
+#include "document/edits/edits.h"
+#include "document/edits/outside.h"
 #include "document/file/scene_file.h"
 #include "scene/bake.h"
-#include "scene/edits.h"
-#include "scene/outside.h"
 #include "support.h"
 
 using namespace ovrix;

@@ -1,4 +1,4 @@
-#include "scene/recipe_file.h"
+#include "document/edits/recipe_file.h"
 
 #include <fmt/format.h>
 
@@ -6,10 +6,10 @@
 #include "base/files.h"
 #include "base/hash.h"
 #include "base/json_guard.h"
+#include "document/edits/edits.h"
 #include "document/file/scene_file.h"
 #include "document/model/references.h"
 #include "document/model/values.h"
-#include "scene/edits.h"
 
 namespace ovrix {
 
