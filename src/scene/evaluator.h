@@ -6,10 +6,10 @@
 #include <unordered_map>
 
 #include "document/model/document.h"
+#include "eval/simulation/sim_cache.h"
 #include "geo/points/blocks.h"
 #include "io/image/image_io.h"
 #include "io/mesh/mesh_reader.h"
-#include "scene/sim_cache.h"
 
 namespace ovrix {
 

@@ -8,8 +8,8 @@
 #include "base/file_sequence.h"
 #include "base/files.h"
 #include "base/hash.h"
+#include "eval/simulation/life_hash.h"
 #include "scene/bake.h"
-#include "scene/life_hash.h"
 
 namespace ovrix {
 

@@ -5,8 +5,8 @@
 #include "document/edits/edits.h"
 #include "document/file/scene_file.h"
 #include "document/model/motion.h"
+#include "eval/simulation/life_hash.h"
 #include "scene/evaluator.h"
-#include "scene/life_hash.h"
 #include "scene/simulated.h"
 #include "support.h"
 

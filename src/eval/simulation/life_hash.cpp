@@ -1,4 +1,4 @@
-#include "scene/life_hash.h"
+#include "eval/simulation/life_hash.h"
 
 #include <set>
 

@@ -1,4 +1,4 @@
-#include "scene/sim_cache.h"
+#include "eval/simulation/sim_cache.h"
 
 #include <set>
 
