@@ -6,12 +6,12 @@
 #include "base/noise.h"
 #include "base/parallel.h"
 #include "bench_support.h"
+#include "eval/evaluator.h"
+#include "eval/handwork.h"
+#include "eval/overlay.h"
 #include "ops/place/scatter.h"
 #include "ops/place/spread.h"
 #include "ops/points/keep_apart.h"
-#include "scene/evaluator.h"
-#include "scene/handwork.h"
-#include "scene/overlay.h"
 
 namespace ovrix::bench {
 

@@ -15,9 +15,9 @@
 #include "io/formats/state_writer.h"
 
 #include "document/edits/edits.h"
+#include "eval/evaluator.h"
 #include "ops/groom/grow.h"
 #include "ops/place/scatter.h"
-#include "scene/evaluator.h"
 #include "sim/particles/curl_noise.h"
 #include "sim/particles/particle_solver.h"
 #include "tests/sim/sim_run.h"

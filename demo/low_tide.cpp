@@ -4,9 +4,9 @@
 
 #include "document/edits/edits.h"
 #include "document/file/scene_file.h"
+#include "eval/evaluator.h"
+#include "eval/handwork.h"
 #include "maker.h"
-#include "scene/evaluator.h"
-#include "scene/handwork.h"
 #include "shapes.h"
 #include "strands.h"
 

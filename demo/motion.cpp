@@ -5,9 +5,9 @@
 #include <iostream>
 
 #include "document/file/scene_file.h"
+#include "eval/bake.h"
 #include "maker.h"
 #include "pup.h"
-#include "scene/bake.h"
 #include "shapes.h"
 
 namespace ovrix::demo {

@@ -2,10 +2,10 @@
 
 #include <fmt/format.h>
 
+#include "eval/evaluator.h"
+#include "eval/handwork.h"
 #include "ops/groom/comb_brush.h"
 #include "pup.h"
-#include "scene/evaluator.h"
-#include "scene/handwork.h"
 
 namespace ovrix::demo {
 

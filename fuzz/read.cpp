@@ -9,11 +9,11 @@
 #include "base/error.h"
 #include "document/edits/recipe_file.h"
 #include "document/file/scene_file.h"
+#include "eval/bake.h"
 #include "io/formats/elements_io.h"
 #include "io/formats/state_file.h"
 #include "io/image/image_io.h"
 #include "io/strands/strands_io.h"
-#include "scene/bake.h"
 
 namespace ovrix::fuzz {
 

@@ -7,9 +7,9 @@
 #include "document/edits/edits.h"
 #include "document/edits/outside.h"
 #include "document/file/map_files.h"
+#include "eval/bake.h"
+#include "eval/simulated.h"
 #include "field/paint.h"
-#include "scene/bake.h"
-#include "scene/simulated.h"
 
 namespace ovrix {
 

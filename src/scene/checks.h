@@ -2,7 +2,7 @@
 #pragma once
 #include <functional>
 
-#include "scene/evaluator.h"
+#include "eval/evaluator.h"
 
 namespace ovrix {
 

@@ -1,11 +1,11 @@
 #include "scene/hand_on.h"
 
 #include "base/error.h"
+#include "eval/around.h"
 #include "geo/points/merge.h"
 #include "geo/strands/strands.h"
 #include "io/formats/elements_io.h"
 #include "io/mesh/mesh_writer.h"
-#include "scene/around.h"
 
 namespace ovrix {
 

@@ -1,6 +1,6 @@
 // Handing a layer on to other programs.
 #pragma once
-#include "scene/evaluator.h"
+#include "eval/evaluator.h"
 
 namespace ovrix {
 

@@ -1,7 +1,7 @@
 // What a recipe looks like, for the library.
 #pragma once
 #include "document/edits/recipe_file.h"
-#include "scene/evaluator.h"
+#include "eval/evaluator.h"
 
 namespace ovrix {
 

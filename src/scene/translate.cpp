@@ -7,9 +7,9 @@
 #include "base/error.h"
 #include "base/hash.h"
 #include "document/edits/bring_in.h"
+#include "eval/around.h"
+#include "eval/prototype.h"
 #include "render/light/sky.h"
-#include "scene/around.h"
-#include "scene/prototype.h"
 #include "scene/shutter.h"
 
 namespace ovrix {

@@ -2,12 +2,12 @@
 #pragma once
 #include <optional>
 
+#include "eval/camera_options.h"
+#include "eval/evaluator.h"
 #include "io/image/image_io.h"
 #include "render/finish/finish.h"
 #include "render/light/sky.h"
 #include "render/trace/renderer.h"
-#include "scene/camera_options.h"
-#include "scene/evaluator.h"
 
 namespace ovrix {
 

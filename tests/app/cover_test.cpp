@@ -1,6 +1,6 @@
 // Drives painting, work on single elements, linked layers and the lists of a recipe.
 #include "app_test.h"
-#include "scene/handwork.h"
+#include "eval/handwork.h"
 
 using namespace ovrix;
 using namespace ovrix::app;

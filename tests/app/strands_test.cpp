@@ -3,7 +3,7 @@
 #include "app/view/comb_tool.h"
 #include "app/widgets/curve_box.h"
 #include "app_test.h"
-#include "scene/handwork.h"
+#include "eval/handwork.h"
 
 using namespace ovrix;
 using namespace ovrix::app;

@@ -6,9 +6,9 @@
 #include "base/files.h"
 #include "document/edits/recipe_file.h"
 #include "document/file/scene_file.h"
+#include "eval/handwork.h"
 #include "io/image/image_io.h"
 #include "recipes.h"
-#include "scene/handwork.h"
 #include "scene/recipe_picture.h"
 #include "support.h"
 

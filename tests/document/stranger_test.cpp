@@ -4,7 +4,7 @@
 #include "document/edits/edits.h"
 #include "document/edits/outside.h"
 #include "document/file/scene_file.h"
-#include "scene/bake.h"
+#include "eval/bake.h"
 #include "support.h"
 
 using namespace ovrix;

@@ -3,8 +3,8 @@
 #include "base/files.h"
 #include "document/edits/edits.h"
 #include "document/file/scene_file.h"
+#include "eval/bake.h"
 #include "io/mesh/mesh_writer.h"
-#include "scene/bake.h"
 #include "support.h"
 
 using namespace ovrix;

@@ -8,7 +8,7 @@
 #include "app/widgets/flow_layout.h"
 #include "app/widgets/number_box.h"
 #include "base/error.h"
-#include "scene/handwork.h"
+#include "eval/handwork.h"
 
 namespace ovrix::app {
 

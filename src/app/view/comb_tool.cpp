@@ -11,8 +11,8 @@
 #include "app/widgets/flow_layout.h"
 #include "app/widgets/number_box.h"
 #include "base/error.h"
+#include "eval/handwork.h"
 #include "field/paint.h"
-#include "scene/handwork.h"
 
 namespace ovrix::app {
 

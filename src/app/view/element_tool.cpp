@@ -6,7 +6,7 @@
 
 #include "app/theme/theme.h"
 #include "base/error.h"
-#include "scene/prototype.h"
+#include "eval/prototype.h"
 
 namespace ovrix::app {
 

@@ -5,7 +5,7 @@
 
 #include "app/view/view_port.h"
 #include "app/window/controller.h"
-#include "scene/handwork.h"
+#include "eval/handwork.h"
 
 namespace ovrix::app {
 

@@ -8,7 +8,7 @@
 #include "app/view/gl_shaders.h"
 #include "base/error.h"
 #include "base/hash.h"
-#include "scene/prototype.h"
+#include "eval/prototype.h"
 #include "scene/translate.h"
 
 namespace ovrix::app {

@@ -4,7 +4,7 @@
 #include <deque>
 #include <thread>
 
-#include "scene/bake.h"
+#include "eval/bake.h"
 
 namespace ovrix::app {
 

@@ -12,9 +12,9 @@
 #include "document/edits/keying.h"
 #include "document/edits/outside.h"
 #include "document/file/scene_file.h"
+#include "eval/pose.h"
 #include "io/formats/elements_io.h"
 #include "io/strands/strands_io.h"
-#include "scene/pose.h"
 
 namespace ovrix::app {
 

@@ -6,10 +6,10 @@
 #include <optional>
 #include <thread>
 
+#include "eval/bake.h"
+#include "eval/overlay.h"
 #include "geo/strands/packed_strands.h"
-#include "scene/bake.h"
 #include "scene/checks.h"
-#include "scene/overlay.h"
 
 namespace ovrix::app {
 

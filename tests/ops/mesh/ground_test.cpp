@@ -5,9 +5,9 @@
 #include "base/tint.h"
 #include "document/edits/edits.h"
 #include "document/file/scene_file.h"
+#include "eval/evaluator.h"
+#include "eval/overlay.h"
 #include "geo/points/merge.h"
-#include "scene/evaluator.h"
-#include "scene/overlay.h"
 #include "support.h"
 
 using namespace ovrix;

@@ -4,10 +4,10 @@
 #include "base/files.h"
 #include "document/edits/edits.h"
 #include "document/file/scene_file.h"
+#include "eval/simulated.h"
 #include "geo/strands/strands.h"
 #include "io/formats/elements_io.h"
 #include "io/volume/vdb_grids.h"
-#include "scene/simulated.h"
 #include "support.h"
 
 using namespace ovrix;

@@ -2,7 +2,7 @@
 #include "ops/time/trails.h"
 
 #include "document/edits/edits.h"
-#include "scene/evaluator.h"
+#include "eval/evaluator.h"
 #include "strand_support.h"
 
 using namespace ovrix;

@@ -1,0 +1,274 @@
+#include "eval/around.h"
+
+#include <fmt/format.h>
+
+#include "base/error.h"
+#include "base/file_sequence.h"
+#include "base/hash.h"
+#include "eval/bake.h"
+#include "eval/prototype.h"
+#include "geo/points/merge.h"
+#include "geo/strands/strands.h"
+#include "io/formats/elements_io.h"
+#include "io/strands/strands_io.h"
+#include "io/volume/vdb_grids.h"
+
+namespace ovrix {
+
+Evaluator::Around::Asking::Asking(Around& around, const std::string& id) : around_(around) {
+    auto& asking = around.asking_;
+    const auto again = std::find(asking.begin(), asking.end(), id);
+    if (again != asking.end()) {
+        std::string path;
+        for (auto it = again; it != asking.end(); ++it) path += around.document_.get(*it).name + " \u2192 ";
+        const std::string name = around.document_.get(id).name;
+        throw Error(fmt::format("{} depends on itself: {}{}", name, path, name), {},
+                    "Take one of them out of what the other refers to");
+    }
+    asking.push_back(id);
+}
+
+double Evaluator::Around::share() const {
+    const bool full = options_.full || options_.purpose == Purpose::Render;
+    return full ? 1.0 : std::clamp(std::get<double>(document_.setting("scene", "draft")), 0.001, 1.0);
+}
+
+Surroundings::Kind Evaluator::Around::kindOf(const std::string& id) {
+    const Category category = document_.get(id).category();
+    return category == Category::Layer   ? Kind::Layer
+           : category == Category::Curve ? Kind::Curve
+                                         : Kind::Object;
+}
+
+uint64_t Evaluator::Around::curveHash(const Node& curve) {
+    Hasher h;
+    h.add(std::string_view("curve"));
+    addParamsToHash(h, specsOf(curve), curve.params, options_.frame, {{}, {}, document_.rate()});
+    addToHash(h, document_.worldMatrix(curve.id, options_.frame));
+    return h.value();
+}
+
+std::shared_ptr<const CurveSet> Evaluator::Around::curves(const std::string& id) {
+    const Node& node = document_.get(id);
+    if (node.category() != Category::Curve) throw Error("is no curve", node.name, "Choose a curve");
+    const uint64_t key = curveHash(node);
+    if (auto known = evaluator_.lookUp<CurveSet>(key)) return known;
+    auto line = curveLine(document_, id, options_.frame);
+    const size_t bytes = line.size() * 64;
+    auto made = std::make_shared<const CurveSet>(std::vector<std::vector<V3f>>{std::move(line)});
+    evaluator_.keep<CurveSet>(key, made, bytes);
+    return made;
+}
+
+uint64_t Evaluator::Around::meshHash(const std::string& object) {
+    Hasher h;
+    h.add(evaluator_.objectHash(document_, document_.get(object), options_.frame));
+    addToHash(h, prototypeMatrix(document_, object, options_.frame));
+    return h.value();
+}
+
+uint64_t Evaluator::Around::surfaceHash(const std::string& id) {
+    if (id.empty()) return 0;
+    const Node& node = document_.get(id);
+    Hasher h;
+    if (node.category() == Category::Layer) {
+        h.add(std::string_view("copies as surface")).add(layerHash(id));
+        return h.value();  // what the layer hashes names its prototypes, and hashes their meshes too
+    }
+    h.add(std::string_view("surface")).add(evaluator_.objectHash(document_, node, options_.frame));
+    addToHash(h, document_.worldMatrix(id, options_.frame));
+    return h.value();
+}
+
+uint64_t Evaluator::Around::refHash(const ParamSpec& spec, const std::string& id) {
+    const Node* node = document_.find(id);
+    if (!node) return 0;
+    if (node->category() == Category::Curve) return curveHash(*node);
+    if (spec.type == ParamType::Shares) return node->category() == Category::Object ? meshHash(id) : 0;
+    if (node->category() == Category::Object || node->category() == Category::Layer) return surfaceHash(id);
+    return 0;
+}
+
+uint64_t Evaluator::Around::stepHash(uint64_t before, const StepType& type, const Step& step) {
+    Hasher h;
+    h.add(before).add(std::string_view(type.id));
+    addParamsToHash(h, type.params, step.params, options_.frame,
+                    {[this](const std::string& path) {  // of a sequence each frame shows another file
+                         const uint64_t stamp = evaluator_.stampOf(path);
+                         return isSequence(path) ? Hasher().add(stamp).add(options_.frame).value() : stamp;
+                     },
+                     [this](const ParamSpec& spec, const std::string& id) { return refHash(spec, id); },
+                     document_.rate()});
+    if (type.followsDraft && type.followsDraft(step.params)) h.add(uint64_t(draft()));
+    return h.value();
+}
+
+uint64_t Evaluator::Around::stepHash(uint64_t before, const Node& recipe, size_t place) {
+    const Step& step = recipe.steps[place];
+    const StepType& type = *findStepType(step.type);
+    const uint64_t own = stepHash(before, type, step);
+    if (!type.solver && !type.overTime) return own;
+    Hasher h;
+    h.add(own).add(lifeOf(evaluator_, document_, recipe, place, 1.0, false, progress_)).add(options_.frame);
+    if (options_.live && type.solver) h.add(options_.live).add(evaluator_.liveSteps_.load());
+    // A fresh bake gives the same; another one may be made anew.
+    if (type.solver && bakeUseOf(step) == "always")
+        if (const BakeUse use = bakeUse(evaluator_, document_, recipe, place); use.used() && !use.fresh)
+            h.add(use.bake.life).add(uint64_t(use.bake.frames.count(int(std::floor(options_.frame)))));
+    return h.value();
+}
+
+Evaluator::Around Evaluator::Around::at(double frame) const {
+    EvalOptions then = options_;
+    then.frame = frame;
+    then.traces = false;  // only for the recipe that asked: what others make must be whole
+    Around out(evaluator_, document_, then, progress_);
+    out.asking_ = asking_;
+    return out;
+}
+
+Evaluator::Around Evaluator::Around::tracesAt(double frame) const {
+    Around out = at(frame);
+    out.options_.traces = true;
+    return out;
+}
+
+uint64_t Evaluator::Around::layerHash(const std::string& id) {
+    if (const auto known = layerHashes_.find(id); known != layerHashes_.end()) return known->second;
+    if (const double shown = shownFrame(document_, document_.get(id), options_.frame);
+        shown != options_.frame) {
+        // The same layer without a time of its own, at that frame.
+        const Asking asking(*this, id);
+        Around then = at(shown);
+        then.asking_.pop_back();
+        return layerHashes_[id] = then.ownHash(id);
+    }
+    return layerHashes_[id] = ownHash(id);
+}
+
+uint64_t Evaluator::Around::ownHash(const std::string& id) {
+    const Asking asking(*this, id);
+    const auto on = std::get<std::string>(document_.value(id, "surface", options_.frame));
+    uint64_t hash = Hasher().add(surfaceHash(on)).add(share()).value();
+    if (const double rest = std::get<double>(document_.value(id, "rest", options_.frame));
+        !on.empty() && rest != options_.frame) {
+        EvalOptions atRest = options_;
+        atRest.frame = rest;
+        hash =
+            Hasher().add(hash).add(Around(evaluator_, document_, atRest, progress_).surfaceHash(on)).value();
+    }
+    const Node recipe = recipeOf(document_, document_.get(id));
+    for (size_t i = 0; i < recipe.steps.size(); ++i)
+        if (findStepType(recipe.steps[i].type) && recipe.steps[i].on && recipe.steps[i].in.empty())
+            hash = stepHash(hash, recipe, i);
+    return hash;
+}
+
+Surroundings::Placed Evaluator::Around::placed(const std::string& id) {
+    const Node& node = document_.get(id);
+    if (node.category() != Category::Object) return {surface(id), M44f()};
+    const uint64_t key = Hasher()
+                             .add(std::string_view("placed"))
+                             .add(evaluator_.objectHash(document_, node, options_.frame))
+                             .value();
+    auto shape = evaluator_.lookUp<Surface>(key);
+    if (!shape) {
+        shape =
+            std::make_shared<const Surface>(evaluator_.object(document_, id, options_.frame, progress_).mesh);
+        evaluator_.keep<Surface>(key, shape, shape->bytes());
+    }
+    return {shape, document_.worldMatrix(id, options_.frame)};
+}
+
+Geometry Evaluator::Around::elements(const std::string& id) {
+    Around whole = at(options_.frame);
+    const LayerResult result = evaluator_.layer(document_.get(id), whole);
+    for (const StepReport& r : result.steps)
+        if (!r.error.empty()) throw Error(r.error, document_.get(id).name, r.remedy);
+    return result.geometry;
+}
+
+MeshPtr Evaluator::Around::mesh(const std::string& id) {
+    const uint64_t key = Hasher().add(std::string_view("prototype")).add(meshHash(id)).value();
+    if (auto known = evaluator_.lookUp<Mesh>(key)) return known;
+    const ObjectResult own = evaluator_.object(document_, id, options_.frame, progress_);
+    const M44f matrix = prototypeMatrix(document_, id, options_.frame);
+    if (matrix == M44f()) return own.mesh;
+    const MeshPtr made = transformed(*own.mesh, matrix);
+    evaluator_.keep<Mesh>(key, made, made->bytes());
+    return made;
+}
+
+std::shared_ptr<const PointSet> Evaluator::Around::points(const std::string& file) {
+    const uint64_t key = Hasher().add(std::string_view("points")).add(evaluator_.stampOf(file)).value();
+    if (auto known = evaluator_.lookUp<PointSet>(key)) return known;
+    auto made = std::make_shared<const PointSet>(readPoints(evaluator_.resolve(file)));
+    evaluator_.keep<PointSet>(key, made, made->attributes.bytes());
+    return made;
+}
+
+std::shared_ptr<const StrandSet> Evaluator::Around::strandFile(const std::string& file) {
+    const uint64_t key = Hasher().add(std::string_view("strands")).add(evaluator_.stampOf(file)).value();
+    if (auto known = evaluator_.lookUp<StrandSet>(key)) return known;
+    auto made = std::make_shared<const StrandSet>(readStrands(evaluator_.resolve(file)));
+    evaluator_.keep<StrandSet>(key, made, bytesOf(Geometry(made)));
+    return made;
+}
+
+std::set<int> Evaluator::Around::framesOf(const std::string& pattern) {
+    return ovrix::framesOf(evaluator_.resolve(pattern));
+}
+
+VectorGridPtr Evaluator::Around::vectors(const std::string& file, const std::string& grid) {
+    const uint64_t key = Hasher()
+                             .add(std::string_view("vectors"))
+                             .add(evaluator_.stampOf(file))
+                             .add(std::string_view(grid))
+                             .value();
+    if (auto known = evaluator_.lookUp<VectorGrid>(key)) return known;
+    auto made = std::make_shared<const VectorGrid>(
+        readVectorGrid(evaluator_.resolve(file), grid, document_.memoryLimit(), progress_));
+    evaluator_.keep<VectorGrid>(key, made, made->values.size() * sizeof(V3f));
+    return made;
+}
+
+std::shared_ptr<const StrandSet> Evaluator::Around::strands(const std::string& id) {
+    const StrandsPtr own = evaluator_.object(document_, id, options_.frame, progress_).strands;
+    const M44f matrix = prototypeMatrix(document_, id, options_.frame);
+    return own && matrix != M44f() ? transformed(*own, matrix) : own;
+}
+
+std::vector<MeshPtr> Evaluator::Around::prototypes(const Copies& copies) {
+    std::vector<MeshPtr> meshes;
+    for (const std::string& id : copies.prototypes) meshes.push_back(document_.find(id) ? mesh(id) : nullptr);
+    return meshes;
+}
+
+SurfacePtr Evaluator::Around::surface(const std::string& id) {
+    const Node& node = document_.get(id);
+    if (node.category() != Category::Object && node.category() != Category::Layer)
+        throw Error("is no surface", node.name, "Choose an object, or a layer that makes copies");
+    const uint64_t key = surfaceHash(id);
+    if (const auto known = evaluator_.lookUp<Surface>(key)) return known;
+    MeshPtr mesh;
+    size_t own = 0;
+    if (node.category() == Category::Layer) {
+        const Geometry geometry = elements(id);
+        const auto* copies = std::get_if<std::shared_ptr<const Copies>>(&geometry);
+        if (!copies) throw Error("makes no copies to lie on", node.name, "End its recipe with Copies of");
+        const std::vector<MeshPtr> meshes = prototypes(**copies);
+        askForMemory(2.5 * mergedBytes(**copies, meshes), document_.memoryLimit(), double((*copies)->size()));
+        mesh = mergedCopies(**copies, meshes);
+        own = mesh->bytes();
+    } else {
+        const ObjectResult object = evaluator_.object(document_, id, options_.frame, progress_);
+        const M44f world = document_.worldMatrix(id, options_.frame);
+        mesh = world == M44f() ? object.mesh : transformed(*object.mesh, world);
+        own = world == M44f() ? 0 : mesh->bytes();
+    }
+    const auto made = std::make_shared<const Surface>(std::move(mesh));
+    evaluator_.keep<Surface>(key, made, made->bytes() + own);
+    return made;
+}
+
+}  // namespace ovrix

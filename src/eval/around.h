@@ -1,0 +1,75 @@
+// The surroundings of a node while the evaluation works on it, and the hashes that say when they changed.
+#pragma once
+#include "eval/evaluator.h"
+
+namespace ovrix {
+
+class Evaluator::Around : public Surroundings {
+  public:
+    Around(Evaluator& evaluator, const Document& document, const EvalOptions& options, Progress& progress)
+        : evaluator_(evaluator), document_(document), options_(options), progress_(progress) {}
+
+    Kind kindOf(const std::string& id) override;
+    SurfacePtr surface(const std::string& id) override;
+    Placed placed(const std::string& id) override;
+    Geometry elements(const std::string& layer) override;
+    /// With the object's own turn and size, as its copies have.
+    MeshPtr mesh(const std::string& object) override;
+    std::shared_ptr<const StrandSet> strands(const std::string& object) override;
+    std::shared_ptr<const StrandSet> strandFile(const std::string& file) override;
+    std::set<int> framesOf(const std::string& pattern) override;
+    VectorGridPtr vectors(const std::string& file, const std::string& grid) override;
+    std::shared_ptr<const Image> image(const std::string& file, const std::string& space) override {
+        return evaluator_.images_.image(file, space);
+    }
+    std::shared_ptr<const CurveSet> curves(const std::string& id) override;
+    std::shared_ptr<const PointSet> points(const std::string& file) override;
+
+    const Document& document() const { return document_; }
+    const EvalOptions& options() const { return options_; }
+    Progress& progress() const { return progress_; }
+    /// Part of the elements that is made.
+    double share() const;
+    bool draft() const { return options_.purpose == Purpose::Viewport && !options_.full; }
+
+    /// Equal as long as what the functions above give is equal. Throw Error on a cycle.
+    uint64_t surfaceHash(const std::string& id);
+    uint64_t layerHash(const std::string& id);
+    uint64_t meshHash(const std::string& object);
+    /// The key of a step's result, given that of what it gets.
+    uint64_t stepHash(uint64_t before, const StepType& type, const Step& step);
+    /// The same for the step at a place of a recipe, which may be a simulation or look at other frames.
+    uint64_t stepHash(uint64_t before, const Node& recipe, size_t place);
+    /// The surroundings at another frame, asked by the same askers.
+    Around at(double frame) const;
+    /// The same where traces will do: see EvalOptions::traces.
+    Around tracesAt(double frame) const;
+
+    /// Says that a node is being worked on. Throws Error, naming the cycle, when it already is.
+    class Asking {
+      public:
+        Asking(Around& around, const std::string& id);
+        ~Asking() { around_.asking_.pop_back(); }
+        Asking(const Asking&) = delete;
+        Asking& operator=(const Asking&) = delete;
+
+      private:
+        Around& around_;
+    };
+
+  private:
+    /// Of the layer at the surroundings' frame, whatever time of its own it has.
+    uint64_t ownHash(const std::string& id);
+    uint64_t curveHash(const Node& curve);
+    uint64_t refHash(const ParamSpec& spec, const std::string& id);
+    std::vector<MeshPtr> prototypes(const Copies& copies);
+
+    Evaluator& evaluator_;
+    const Document& document_;
+    EvalOptions options_;
+    Progress& progress_;
+    std::vector<std::string> asking_;
+    std::map<std::string, uint64_t> layerHashes_;
+};
+
+}  // namespace ovrix

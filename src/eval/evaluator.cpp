@@ -1,0 +1,400 @@
+#include "eval/evaluator.h"
+
+#include <tbb/parallel_for_each.h>
+
+#include <chrono>
+
+#include "base/error.h"
+#include "base/file_sequence.h"
+#include "base/files.h"
+#include "base/hash.h"
+#include "document/model/motion.h"
+#include "eval/recipe_run.h"
+#include "eval/showing.h"
+#include "geo/mesh/primitives.h"
+#include "geo/mesh/simplify.h"
+#include "geo/strands/strands.h"
+#include "geo/strands/tuft.h"
+#include "ops/carry.h"
+#include "ops/place/place_points.h"
+#include "params/number_text.h"
+
+namespace ovrix {
+
+namespace {
+
+using Clock = std::chrono::steady_clock;
+
+double millisecondsSince(Clock::time_point start) {
+    return std::chrono::duration<double, std::milli>(Clock::now() - start).count();
+}
+
+float unitInMetres(const std::string& unit) {
+    if (unit == "millimetre") return 0.001f;
+    if (unit == "centimetre") return 0.01f;
+    if (unit == "inch") return 0.0254f;
+    if (unit == "foot") return 0.3048f;
+    return 1.0f;
+}
+
+/// From the file's unit and up axis to metres and Y up.
+M44f fileMatrix(const ResolvedParams& p) {
+    const float s = unitInMetres(p.text("unit"));
+    M44f m(s, 0, 0, 0, 0, s, 0, 0, 0, 0, s, 0, 0, 0, 0, 1);
+    if (p.text("up") == "Z") m = M44f(s, 0, 0, 0, 0, 0, -s, 0, 0, s, 0, 0, 0, 0, 0, 1);
+    return m;
+}
+
+MeshPtr turnedOver(const Mesh& mesh) {
+    Mesh out = mesh;
+    reverseFaces(out);
+    for (V3f& v : out.corners.add<V3f>("N")) v = -v;
+    out.finish();
+    return std::make_shared<const Mesh>(std::move(out));
+}
+
+MeshPtr builtIn(const std::string& type, const ResolvedParams& p) {
+    if (type == "plane") return makePlane(float(p.number("size")), int(p.integer("divisions")));
+    if (type == "sphere") return makeSphere(float(p.number("radius")), int(p.integer("segments")));
+    if (type == "torus")
+        return makeTorus(float(p.number("radius")), float(p.number("tube")), int(p.integer("segments")));
+    if (type == "blade") {
+        BladeOptions o;
+        const auto number = [&](const char* id) { return float(p.number(id)); };
+        const auto whole = [&](const char* id) { return int(p.integer(id)); };
+        o.height = number("height"), o.width = number("width");
+        o.profile = p.profile("profile");
+        o.segments = whole("segments");
+        o.bend = radians(number("bend")), o.curl = radians(number("curl"));
+        o.twist = radians(number("twist")), o.wave = radians(number("wave"));
+        o.fold = number("fold");
+        o.blades = whole("blades"), o.spread = number("spread");
+        o.columns = whole("columns"), o.rows = whole("rows");
+        o.cells = cellsFromText(p.text("pictures"), o.columns * o.rows);
+        o.seed = uint32_t(p.integer("seed"));
+        return makeBlades(o);
+    }
+    if (type == "terrain")
+        return makeTerrain({float(p.number("size")), int(p.integer("divisions")), float(p.number("height")),
+                            float(p.number("feature")), float(p.number("ridges")),
+                            uint32_t(p.integer("seed"))});
+    throw Error("there is no kind of object \"" + type + "\"", {}, "Open the scene in a newer version");
+}
+
+TuftOptions tuftOptions(const ResolvedParams& p) {
+    const auto number = [&](const char* id) { return float(p.number(id)); };
+    TuftOptions o;
+    o.strands = int(p.integer("strands")), o.segments = int(p.integer("segments"));
+    o.height = number("height"), o.vary = number("vary"), o.foot = number("foot");
+    o.open = radians(number("open"));
+    o.radius = number("radius"), o.radiusVary = number("radius_vary");
+    o.turns = number("turns"), o.turnsVary = number("turns_vary");
+    o.pinch = number("pinch"), o.trim = number("trim"), o.distortion = number("distortion");
+    o.rootWidth = 0.001f * number("root_width"), o.tipWidth = 0.001f * number("tip_width");
+    o.round = p.text("form") == "round";
+    o.seed = uint32_t(p.integer("seed"));
+    return o;
+}
+
+}  // namespace
+
+Evaluator::Evaluator(size_t cacheBytes) : limit_(cacheBytes) {}
+
+void Evaluator::setFolder(const std::filesystem::path& folder) { images_.setFolder(folder); }
+
+void Evaluator::setScene(const std::filesystem::path& file) {
+    std::lock_guard lock(mutex_);
+    scene_ = file;
+}
+
+std::filesystem::path Evaluator::scenePath() const {
+    std::lock_guard lock(mutex_);
+    return scene_;
+}
+
+uint64_t Evaluator::stampOf(const std::string& path) const {
+    if (path.empty()) return 0;
+    const auto whole = resolve(path);
+    Hasher h;
+    h.add(std::string_view(whole.native()));
+    if (!isSequence(path)) return h.add(fileStamp(whole)).value();
+    for (const int frame : framesOf(whole))
+        h.add(uint64_t(frame)).add(fileStamp(fileOfFrame(whole.string(), frame)));
+    return h.value();
+}
+
+/// Whether anything of an object's shape may be another at another frame.
+static bool followsTime(const Node& node) {
+    const auto any = [](const ParamMap& params) {
+        return std::any_of(params.begin(), params.end(), [](const auto& p) {
+            if (p.second.animated() || p.second.field) return true;
+            const auto* text = std::get_if<std::string>(&p.second.value);
+            return text && isSequence(*text);
+        });
+    };
+    return any(node.params) ||
+           std::any_of(node.steps.begin(), node.steps.end(), [&](const Step& s) { return any(s.params); });
+}
+
+uint64_t Evaluator::objectHash(const Document& document, const Node& node, double frame) const {
+    const uint64_t own = shapeHash(node, frame, document.rate());
+    const double first = document.frames().first;
+    if (frame == first || !followsTime(node)) return own;
+    // Its polygons are cut as they are at the first frame.
+    const uint64_t reference = shapeHash(node, first, document.rate());
+    return own == reference ? own : Hasher().add(own).add(reference).value();
+}
+
+uint64_t Evaluator::shapeHash(const Node& node, double frame, double rate) const {
+    Hasher h;
+    h.add(std::string_view(node.type));
+    for (const ParamSpec& spec :
+         specsOf(node)) {  // where it stands and what it wears are no part of its mesh
+        if (spec.id == "material" || spec.id == "slots" || isTransformParam(spec.id)) continue;
+        addParamsToHash(h, std::span(&spec, 1), node.params, frame,
+                        {[this](const std::string& p) { return stampOf(p); }, {}, rate});
+    }
+    for (const Step& step : node.steps)
+        if (const StepType* type = findStepType(step.type); type && step.on) {
+            h.add(std::string_view(type->id));
+            addParamsToHash(h, type->params, step.params, frame,
+                            {[this](const std::string& p) { return stampOf(p); }, {}, rate});
+        }
+    return h.value();
+}
+
+/// The object's own recipe on its mesh. Fields are asked in the object's space: moving it moves them with it.
+void Evaluator::shapeObject(const Document& document, const Node& node, double frame, ObjectResult& result,
+                            Progress& progress) {
+    for (const Step& step : node.steps) {
+        StepReport report{step.id, result.mesh->triangles().size(), 0, 0, false, false, {}, {}};
+        const StepType* type = findStepType(step.type);
+        if (step.on) {
+            const auto start = Clock::now();
+            const Geometry in = result.mesh;
+            try {
+                if (!type)
+                    throw Error("there is no step \"" + step.type + "\"", {},
+                                "Open the scene in a newer version");
+                requireFit(*type, in);
+                FieldContext context;
+                context.frame = frame;
+                context.rate = document.rate();
+                context.images = &images_;
+                context.progress = &progress;
+                context.hasUvs = !result.mesh->uvs().empty();
+                context.surface = std::make_shared<const Surface>(result.mesh);
+                const ResolvedParams params(type->params, step.params, context);
+                StepInput input{
+                    in, params, context.surface, context.surface, 1.0, document.memoryLimit(), progress};
+                input.frame = frame, input.rate = context.rate;
+                const Geometry out = type->apply(input);
+                const MeshPtr* mesh = std::get_if<MeshPtr>(&out);
+                if (!mesh) throw Error("gives no mesh", {}, "Take it out of the object's recipe");
+                result.mesh = *mesh;
+            } catch (const Error& e) {
+                throw Error(e.where().empty() ? e.problem() : e.where() + ": " + e.problem(),
+                            node.name + ", " + (type ? type->title : step.type), e.remedy());
+            }
+            report.milliseconds = millisecondsSince(start);
+        }
+        report.out = result.mesh->triangles().size();
+        result.steps.push_back(report);
+    }
+}
+
+ObjectResult Evaluator::makeObject(const Document& document, const Node& node, double frame,
+                                   Progress& progress) {
+    FieldContext context;
+    context.frame = frame;
+    context.rate = document.rate();
+    const ResolvedParams p(specsOf(node), node.params, context);
+    ObjectResult result;
+    if (node.type == "tuft") {  // its mesh, for drawing and keeping apart, has few sides
+        result.strands = makeTuft(tuftOptions(p));
+        result.mesh = tubesOf(*result.strands, 3, 0.001f);
+        return result;
+    }
+    if (node.type != "mesh_file") {
+        result.mesh = builtIn(node.type, p);
+        return result;
+    }
+    if (p.text("file").empty())
+        throw Error("no mesh file is chosen", {}, "Choose a file, or drop one on the window");
+    FileMesh file = readMesh(resolve(p.text("file")), progress, document.memoryLimit());
+    result.report = inspect(*file.mesh);
+    result.fileMaterials = std::move(file.materials);
+    const M44f matrix = fileMatrix(p);
+    result.mesh = matrix == M44f() ? MeshPtr(file.mesh) : transformed(*file.mesh, matrix);
+    if (p.flag("flip")) result.mesh = turnedOver(*result.mesh);
+    return result;
+}
+
+/// Polygons that are not triangles are cut in one way at all frames, whatever shape they have there: so what
+/// is bound to a triangle stays on it, and what moves is seen to move.
+void Evaluator::cutAsAtFirst(const Document& document, const Node& node, double frame, ObjectResult& result,
+                             Progress& progress) {
+    const double first = document.frames().first;
+    const bool polygons = result.mesh->triangles().size() != result.mesh->faceCount();
+    if (!polygons || frame == first || !followsTime(node)) return;
+    if (shapeHash(node, first, document.rate()) == shapeHash(node, frame, document.rate())) return;
+    try {
+        const MeshPtr reference = object(document, node.id, first, progress).mesh;
+        Mesh cut = *result.mesh;
+        if (cut.cutAs(*reference)) result.mesh = std::make_shared<const Mesh>(std::move(cut));
+    } catch (const Error&) {  // the frame may be one that has no file: then each stands for itself
+    }
+}
+
+ObjectResult Evaluator::object(const Document& document, const std::string& id, double frame,
+                               Progress& progress) {
+    const Node& node = document.get(id);
+    const uint64_t key = objectHash(document, node, frame);
+    if (const auto known = lookUp<ObjectResult>(key)) return *known;
+    try {
+        auto made = std::make_shared<ObjectResult>(makeObject(document, node, frame, progress));
+        shapeObject(document, node, frame, *made, progress);
+        cutAsAtFirst(document, node, frame, *made, progress);
+        made->hash = key;
+        keep<ObjectResult>(key, made, made->mesh->bytes());
+        return *made;
+    } catch (const Error& e) {
+        throw Error(e.problem(), e.where().empty() ? node.name : e.where(), e.remedy());
+    }
+}
+
+void Evaluator::makeObjects(const Document& document, const std::set<std::string>& ids, double frame,
+                            Progress& progress,
+                            const std::function<void(const Node&, const ObjectResult&)>& made) {
+    std::vector<const Node*> objects;
+    for (const NodePtr& node : document.nodes(Category::Object))
+        if (ids.count(node->id)) objects.push_back(node.get());
+    tbb::parallel_for_each(objects, [&](const Node* node) {
+        try {
+            const ObjectResult result = object(document, node->id, frame, progress);
+            if (made) made(*node, result);
+        } catch (const Error&) {
+        }
+    });
+}
+
+std::shared_ptr<const std::vector<uint32_t>> Evaluator::coarse(const ObjectResult& object) {
+    const uint64_t key = Hasher().add(std::string_view("coarse")).add(object.hash).value();
+    if (auto known = lookUp<std::vector<uint32_t>>(key)) return known;
+    auto made = std::make_shared<const std::vector<uint32_t>>(coarseCorners(*object.mesh));
+    keep<std::vector<uint32_t>>(key, made, made->size() * sizeof(uint32_t));
+    return made;
+}
+
+SurfacePtr Evaluator::surface(const Document& document, const std::string& id, const EvalOptions& options,
+                              Progress& progress) {
+    return Around(*this, document, options, progress).surface(id);
+}
+
+FieldContext Evaluator::fieldContext(const Document& document, const std::string& surfaceId, double frame,
+                                     const SurfacePtr& surface, Surroundings* around, Progress& progress) {
+    images_.setLimit(document.memoryLimit());
+    FieldContext context;
+    context.frame = frame;
+    context.rate = document.rate();
+    context.images = &images_;
+    context.surface = surface;
+    context.hasUvs = surface && !surface->mesh().uvs().empty();
+    context.surroundings = around;
+    context.progress = &progress;
+    const M44f world = document.worldMatrix(surfaceId, frame);
+    if (std::abs(world.determinant()) > 1e-20f) context.objectFromWorld = world.inverse();
+    V3f up;
+    world.multDirMatrix(V3f(0, 1, 0), up);
+    if (up.length() > 0.0f) context.objectUp = up.normalized();
+    return context;
+}
+
+void Evaluator::keepBlocks(uint64_t key, std::shared_ptr<const void> value, std::vector<Block> blocks,
+                           double milliseconds) {
+    std::lock_guard lock(mutex_);
+    if (entries_.count(key)) return;
+    recent_.push_front(key);
+    held_.add(blocks);
+    entries_[key] = {std::move(value), std::move(blocks), milliseconds, recent_.begin()};
+    while (held_.bytes() > limit_ && recent_.size() > 1) {  // what is in use elsewhere stays alive there
+        const auto oldest = entries_.find(recent_.back());
+        held_.remove(oldest->second.blocks);
+        entries_.erase(oldest);
+        recent_.pop_back();
+    }
+}
+
+void Evaluator::forgetLast() {
+    std::lock_guard lock(mutex_);
+    for (const auto& [id, last] : lastGood_) held_.remove(blocksOf(last.geometry));
+    lastGood_.clear();
+}
+
+/// After a step failed, the cards that follow show what they last made, and so does the view.
+void Evaluator::recallLast(const Node& layer, size_t failed, LayerResult& result) {
+    std::lock_guard lock(mutex_);
+    const auto last = lastGood_.find(layer.id);
+    const LayerResult* known = last == lastGood_.end() ? nullptr : &last->second;
+    for (size_t i = failed + 1; i < layer.steps.size(); ++i) {
+        if (!layer.steps[i].in.empty()) continue;
+        StepReport report;
+        if (known)
+            for (const StepReport& r : known->steps)
+                if (r.step == layer.steps[i].id) report = r;
+        report.step = layer.steps[i].id;
+        report.stale = true;
+        result.steps.push_back(report);
+    }
+    if (known) {
+        result.geometry = known->geometry;
+        result.hash = known->hash;
+    }
+}
+
+LayerResult Evaluator::layer(const Document& document, const std::string& id, const EvalOptions& options,
+                             Progress& progress) {
+    Around around(*this, document, options, progress);
+    LayerResult result = layer(document.get(id), around);
+    result.made = elementCount(result.geometry);
+    const Showing showing = showingOf(document, document.get(id), options);
+    const GeometryKind kind = kindOf(result.geometry);
+    if (showing.all() || (kind != GeometryKind::Copies && kind != GeometryKind::Strands)) return result;
+    Hasher h;
+    h.add(std::string_view("shown")).add(result.hash);
+    addToHash(h, showing);
+    result.hash = h.value();
+    if (const auto known = lookUp<Geometry>(result.hash)) {
+        result.geometry = *known;
+        return result;
+    }
+    result.geometry = shownOf(result.geometry, showing);
+    keepGeometry(result.hash, std::make_shared<const Geometry>(result.geometry));
+    return result;
+}
+
+LayerResult Evaluator::layer(const Node& layer, Around& around) {
+    LayerResult result;
+    result.share = around.share();
+    const Around::Asking asking(around, layer.id);
+    const Node recipe = recipeOf(around.document(), layer);
+    const double frame = shownFrame(around.document(), layer, around.options().frame);
+    if (frame == around.options().frame) {
+        result.ok = Run(*this, recipe, result, around).all();
+    } else {
+        Around then = around.at(frame);
+        result.ok = Run(*this, recipe, result, then).all();
+    }
+    if (result.ok) {
+        std::lock_guard lock(mutex_);
+        LayerResult& last = lastGood_[layer.id];
+        held_.remove(blocksOf(last.geometry));
+        last = result;
+        held_.add(blocksOf(last.geometry));
+    } else if (around.options().purpose == Purpose::Render) {
+        result.geometry = {};  // a picture never shows what the recipe no longer makes
+    }
+    return result;
+}
+
+}  // namespace ovrix

@@ -1,0 +1,228 @@
+#include "eval/handwork.h"
+
+#include <Imath/ImathMatrixAlgo.h>
+
+#include "base/error.h"
+#include "ops/points/orient.h"
+
+namespace ovrix {
+
+namespace {
+
+FieldSource& paintedIn(Field& field, const ParamPath& path) {
+    if (path.source < 0 || size_t(path.source) >= field.sources.size() ||
+        field.sources[size_t(path.source)].type != "paint")
+        throw Error("there is no painted source there", path.text(), "Add the source Painted to the field");
+    return field.sources[size_t(path.source)];
+}
+
+double numberOf(const FieldSource& source, const char* id, double frame) {
+    const SourceType& type = *findSourceType("paint");
+    return std::get<double>(paramOr(*findSpec(type.params, id), source.params).at(frame));
+}
+
+std::shared_ptr<const PaintedMap> mapFor(const FieldSource& source, const Surface& surface,
+                                         const M44f& objectFromWorld, size_t memory, double frame) {
+    const auto it = source.params.find("map");
+    const auto known = it == source.params.end() ? nullptr : std::get<MapValue>(it->second.value).map;
+    const float resolution = float(numberOf(source, "resolution", frame));
+    if (known && known->loaded() && known->layout->topology == topologyOf(surface) &&
+        known->layout->resolution == std::max(resolution, 1e-6f))
+        return known;
+    const PaintLayoutPtr layout = makePaintLayout(surface, objectFromWorld, resolution, memory);
+    if (known && known->loaded()) return transferred(*known, layout, Progress::none());
+    const float base = float(numberOf(source, "base", frame));
+    return std::make_shared<const PaintedMap>(layout, std::vector<float>(layout->position.size(), base));
+}
+
+}  // namespace
+
+Document withDabs(const Document& document, const ParamPath& source, const Surface& surface,
+                  const Brush& brushed_, std::span<const Dab> dabs, double frame) {
+    if (surface.mesh().triangles().empty())
+        throw Error("the surface has no faces to paint on", {}, "Choose another surface");
+    ParamPath owner = source;
+    owner.source = -1;
+    Param param = paramAt(document, owner);
+    if (!param.field) throw Error("there is no field there", source.text(), "Drive the number by a field");
+    auto field = std::make_shared<Field>(*param.field);
+    FieldSource& painted = paintedIn(*field, source);
+    const std::string on = document.get(source.node).category() == Category::Object
+                               ? source.node
+                               : std::get<std::string>(document.value(source.node, "surface", frame));
+    const M44f world = document.worldMatrix(on, frame);
+    const M44f local = std::abs(world.determinant()) > 1e-20f ? world.inverse() : M44f();
+    Brush brush = brushed_;
+    brush.base = float(numberOf(painted, "base", frame));
+    const auto map = mapFor(painted, surface, local, document.memoryLimit(), frame);
+    painted.params["map"].value = MapValue{brushed(*map, surface, local, brush, dabs)};
+    param.field = field;
+    return withParam(document, owner, std::move(param));
+}
+
+std::optional<ElementHit> elementAt(const Copies& copies, std::span<const Box3f> boxes, const V3f& origin,
+                                    const V3f& direction) {
+    const ElementPlaces places(copies.attributes);
+    const auto which = copies.attributes.find<int32_t>("prototype");
+    const auto id = copies.attributes.find<uint64_t>("id");
+    std::optional<ElementHit> best;
+    for (size_t i = 0; i < places.size(); ++i) {
+        if (size_t(which[i]) >= boxes.size() || boxes[size_t(which[i])].isEmpty()) continue;
+        const M44f matrix = places.matrix(i);
+        if (std::abs(matrix.determinant()) < 1e-30f) continue;
+        const M44f inverse = matrix.inverse();
+        V3f o = origin * inverse, d;
+        inverse.multDirMatrix(direction, d);  // not unit: distances stay those of the world
+        float near = 0.0f, far = best ? best->distance : std::numeric_limits<float>::infinity();
+        for (int a = 0; a < 3; ++a) {
+            const Box3f& box = boxes[size_t(which[i])];
+            float t0 = (box.min[a] - o[a]) / d[a], t1 = (box.max[a] - o[a]) / d[a];
+            if (t0 > t1) std::swap(t0, t1);
+            near = std::max(near, t0), far = std::min(far, t1);
+        }
+        if (near <= far && (!best || near < best->distance)) best = ElementHit{id[i], uint32_t(i), near};
+    }
+    return best;
+}
+
+namespace {
+
+const Step* handStep(const Document& document, const std::string& layer) {
+    const Node& owner = recipeOwner(document, document.get(layer));
+    for (const Step& s : owner.steps)
+        if (s.type == "by_hand") return &s;
+    return nullptr;
+}
+
+}  // namespace
+
+Document withHandEdit(const Document& document, const std::string& layer,
+                      const std::function<void(HandEdits&)>& change) {
+    Document out = document;
+    if (!handStep(out, layer)) {
+        const Node& owner = recipeOwner(out, out.get(layer));
+        const auto last = std::find_if(owner.steps.rbegin(), owner.steps.rend(),
+                                       [](const Step& s) { return s.in.empty(); });
+        const StepType* type = last == owner.steps.rend() ? nullptr : findStepType(last->type);
+        if (!type || type->gives != GeometryKind::Copies)
+            throw Error("the layer makes no copies to change by hand", owner.name,
+                        "End its recipe with Copies of");
+        out = withStep(out, layer, owner.steps.size(), makeStep("by_hand", owner));
+    }
+    const ParamPath path{layer, handStep(out, layer)->id, "edits"};
+    HandEdits edits = std::get<HandEdits>(paramAt(out, path).value);
+    change(edits);
+    return withValue(out, path, edits);
+}
+
+static const Step* combStepOf(const Document& document, const std::string& layer) {
+    for (const Step& s : recipeOwner(document, document.get(layer)).steps)
+        if (s.type == "comb" && s.on) return &s;
+    return nullptr;
+}
+
+StrandEdits combingOf(const Document& document, const std::string& layer) {
+    const Step* step = combStepOf(document, layer);
+    return step ? std::get<StrandEdits>(paramAt(document, {layer, step->id, "combing"}).value)
+                : StrandEdits();
+}
+
+Document withCombing(const Document& document, const std::string& layer, std::vector<StrandEdit> edits,
+                     uint64_t topology) {
+    Document out = document;
+    if (!combStepOf(out, layer)) {
+        const Node& owner = recipeOwner(out, out.get(layer));
+        const auto place = combPlace(owner.steps);
+        if (!place)
+            throw Error("the layer makes no strands to comb", owner.name, "Add the step Grow strands");
+        out = withStep(out, layer, *place + 1, makeStep("comb", owner));
+    }
+    const ParamPath path{layer, combStepOf(out, layer)->id, "combing"};
+    StrandEdits all = std::get<StrandEdits>(paramAt(out, path).value);
+    if (all.topology != topology) {  // planted on other faces: from now on by their places
+        std::vector<StrandEdit> moved;
+        for (const StrandEditPtr& e : all.list)
+            if (e->added) moved.push_back(*e), moved.back().triangle = -1;
+        all.put(std::move(moved));
+    }
+    all.put(std::move(edits));
+    all.topology = topology;
+    return withValue(out, path, all);
+}
+
+HandEdit handEditOf(const Document& document, const std::string& layer, uint64_t id) {
+    if (const Step* step = handStep(document, layer)) {
+        const HandEdits edits = std::get<HandEdits>(paramAt(document, {layer, step->id, "edits"}).value);
+        if (const HandEdit* known = edits.find(id)) return *known;
+    }
+    HandEdit none;
+    none.id = id;
+    return none;
+}
+
+Document withPlaced(const Document& document, const std::string& layer, const std::string& prototype,
+                    const V3f& position, const V3f& normal, uint64_t* id) {
+    return withHandEdit(document, layer, [&](HandEdits& edits) {
+        HandEdit e;
+        e.id = std::max(kFirstAddedId, edits.list.empty() ? 0 : edits.list.back().id + 1);
+        e.added = true;
+        e.move = position;
+        e.turn = turnToUp(normal.length() > 0 ? normal.normalized() : V3f(0, 1, 0));
+        e.prototype = prototype;
+        edits.put(e);
+        if (id) *id = e.id;
+    });
+}
+
+namespace {
+
+/// Degrees around X, then Y, then Z that turn like the matrix.
+V3d degreesOf(const M44f& turn) {
+    V3f r;
+    Imath::extractEulerXYZ(turn, r);
+    return V3d(double(degrees(r.x)), double(degrees(r.y)), double(degrees(r.z)));
+}
+
+}  // namespace
+
+Document withMadeReal(const Document& document, const std::string& layer, const Copies& copies,
+                      std::span<const uint64_t> ids, std::vector<std::string>* newIds) {
+    Document out = document;
+    const ElementPlaces places(copies.attributes);
+    const auto all = copies.attributes.find<uint64_t>("id");
+    const auto which = copies.attributes.find<int32_t>("prototype");
+    std::vector<uint64_t> taken;
+    for (size_t i = 0; i < all.size(); ++i) {
+        if (std::find(ids.begin(), ids.end(), all[i]) == ids.end()) continue;
+        if (which[i] < 0 || size_t(which[i]) >= copies.prototypes.size()) continue;
+        const Node* prototype = document.find(copies.prototypes[size_t(which[i])]);
+        if (!prototype) continue;
+        Node object = *prototype;
+        object.name = prototype->name + " by hand";
+        object.id = out.freeId(object.name);
+        object.parent.clear();
+        object.shown = object.rendered = true;
+        const auto own = [&](const char* p) { return V3f(std::get<V3d>(document.value(prototype->id, p))); };
+        const M44f turn = transformMatrix(V3f(0.0f), own("rotation"), V3f(1.0f)) *
+                          (places.orient.empty() ? M44f() : places.orient[i].toMatrix44());
+        const float scale = places.scale.empty() ? 1.0f : places.scale[i];
+        object.params["position"].value = V3d(places.position[i]);
+        object.params["rotation"].value = degreesOf(turn);
+        object.params["scale"].value = V3d(own("scale") * places.stretchOf(i) * scale);
+        if (newIds) newIds->push_back(object.id);
+        out.insert(out.nodes().size(), std::move(object));
+        taken.push_back(all[i]);
+    }
+    if (taken.empty()) throw Error("none of the chosen elements is there", {}, "Choose elements in the view");
+    return withHandEdit(out, layer, [&](HandEdits& edits) {
+        for (uint64_t id : taken) {
+            HandEdit e;
+            if (const HandEdit* known = edits.find(id)) e = *known;
+            e.id = id;
+            e.removed = true;
+            edits.put(e);
+        }
+    });
+}
+
+}  // namespace ovrix
