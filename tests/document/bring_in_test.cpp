@@ -3,7 +3,7 @@
 #include "base/error.h"
 #include "document/edits/edits.h"
 #include "document/file/scene_file.h"
-#include "scene/checks.h"
+#include "eval/checks/checks.h"
 #include "support.h"
 
 using namespace ovrix;

@@ -13,10 +13,10 @@
 #include "document/edits/edits.h"
 #include "document/file/scene_file.h"
 #include "eval/bake.h"
+#include "eval/checks/checks.h"
 #include "io/formats/elements_io.h"
 #include "io/formats/state_file.h"
 #include "io/strands/strands_io.h"
-#include "scene/checks.h"
 #include "support.h"
 
 using namespace ovrix;

@@ -7,8 +7,8 @@
 
 #include "base/error.h"
 #include "document/file/scene_file.h"
+#include "eval/checks/checks.h"
 #include "eval/crossing.h"
-#include "scene/checks.h"
 
 using namespace ovrix;
 using namespace ovrix::tests;

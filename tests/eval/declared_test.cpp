@@ -1,7 +1,7 @@
 // Everything that is declared is built and run with its defaults, wherever it may stand.
 #include "base/error.h"
 #include "document/edits/edits.h"
-#include "scene/checks.h"
+#include "eval/checks/checks.h"
 #include "scene/translate.h"
 #include "support.h"
 

@@ -2,8 +2,8 @@
 // picture.
 #include "document/file/scene_file.h"
 #include "eval/bake.h"
+#include "eval/checks/checks.h"
 #include "eval/simulated.h"
-#include "scene/checks.h"
 #include "scene/translate.h"
 #include "support.h"
 

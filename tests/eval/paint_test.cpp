@@ -4,10 +4,10 @@
 #include "document/file/map_files.h"
 #include "document/file/scene_file.h"
 #include "document/file/session.h"
+#include "eval/checks/checks.h"
 #include "eval/evaluator.h"
 #include "eval/handwork.h"
 #include "field/field.h"
-#include "scene/checks.h"
 #include "support.h"
 
 using namespace ovrix;

@@ -3,7 +3,7 @@
 #include "base/error.h"
 #include "document/file/scene_file.h"
 #include "document/file/session.h"
-#include "scene/checks.h"
+#include "eval/checks/checks.h"
 
 using namespace ovrix;
 using namespace ovrix::tests;

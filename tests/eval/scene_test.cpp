@@ -8,10 +8,10 @@
 #include "document/edits/edits.h"
 #include "document/file/scene_file.h"
 #include "document/file/session.h"
+#include "eval/checks/checks.h"
 #include "eval/overlay.h"
 #include "io/mesh/mesh_writer.h"
 #include "low_tide.h"
-#include "scene/checks.h"
 #include "scene/translate.h"
 #include "support.h"
 

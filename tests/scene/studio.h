@@ -1,7 +1,7 @@
 // A sphere and a camera in the dark, rendered from the document.
 #pragma once
 #include "document/edits/edits.h"
-#include "scene/checks.h"
+#include "eval/checks/checks.h"
 #include "scene/translate.h"
 #include "support.h"
 

@@ -7,9 +7,9 @@
 #include <thread>
 
 #include "eval/bake.h"
+#include "eval/checks/checks.h"
 #include "eval/overlay.h"
 #include "geo/strands/packed_strands.h"
-#include "scene/checks.h"
 
 namespace ovrix::app {
 

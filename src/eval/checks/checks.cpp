@@ -1,4 +1,4 @@
-#include "scene/checks.h"
+#include "eval/checks/checks.h"
 
 #include <fmt/format.h>
 #include <unistd.h>

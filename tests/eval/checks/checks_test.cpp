@@ -1,5 +1,5 @@
 // Each check: when it is told, and that its fix mends what it says.
-#include "scene/checks.h"
+#include "eval/checks/checks.h"
 #include "base/files.h"
 #include "document/edits/edits.h"
 #include "document/file/scene_file.h"
