@@ -10,13 +10,13 @@
 #include "base/parallel.h"
 #include "base/random.h"
 #include "bench_support.h"
+#include "deliver/translate.h"
 #include "document/edits/edits.h"
 #include "document/file/scene_file.h"
 #include "geo/mesh/primitives.h"
 #include "geo/surface/embree_device.h"
 #include "low_tide.h"
 #include "ops/place/scatter.h"
-#include "scene/translate.h"
 
 using namespace ovrix;
 using namespace ovrix::bench;

@@ -10,15 +10,15 @@
 #include "base/error.h"
 #include "base/file_sequence.h"
 #include "base/files.h"
+#include "deliver/hand_on.h"
+#include "deliver/render_file.h"
+#include "deliver/translate.h"
 #include "document/edits/bring_in.h"
 #include "document/edits/edits.h"
 #include "document/file/scene_file.h"
 #include "eval/bake.h"
 #include "eval/checks/checks.h"
 #include "io/formats/elements_io.h"
-#include "scene/hand_on.h"
-#include "scene/render_file.h"
-#include "scene/translate.h"
 
 namespace ovrix::cli {
 

@@ -4,12 +4,12 @@
 
 #include "base/error.h"
 #include "base/files.h"
+#include "deliver/recipe_picture.h"
 #include "document/edits/recipe_file.h"
 #include "document/file/scene_file.h"
 #include "eval/handwork.h"
 #include "io/image/image_io.h"
 #include "recipes.h"
-#include "scene/recipe_picture.h"
 #include "support.h"
 
 using namespace ovrix;

@@ -2,8 +2,8 @@
 // over surfaces that are empty, open, deforming, or of other faces in each frame. Each scene follows from its
 // own seed.
 #pragma once
+#include "deliver/translate.h"
 #include "eval/random_scene.h"
-#include "scene/translate.h"
 
 namespace ovrix::tests {
 

@@ -1,8 +1,8 @@
 // Everything that is declared is built and run with its defaults, wherever it may stand.
 #include "base/error.h"
+#include "deliver/translate.h"
 #include "document/edits/edits.h"
 #include "eval/checks/checks.h"
-#include "scene/translate.h"
 #include "support.h"
 
 using namespace ovrix;

@@ -1,10 +1,10 @@
 // The moving scenes that come along, as the build made them: baked, without surprises, and moving in the
 // picture.
+#include "deliver/translate.h"
 #include "document/file/scene_file.h"
 #include "eval/bake.h"
 #include "eval/checks/checks.h"
 #include "eval/simulated.h"
-#include "scene/translate.h"
 #include "support.h"
 
 using namespace ovrix;

@@ -2,10 +2,10 @@
 #include <fstream>
 
 #include "base/random.h"
+#include "deliver/studio.h"
 #include "eval/overlay.h"
 #include "io/image/image_io.h"
 #include "io/mesh/mesh_writer.h"
-#include "scene/studio.h"
 
 using namespace ovrix;
 using namespace ovrix::tests;

@@ -5,6 +5,7 @@
 #include <fstream>
 
 #include "base/files.h"
+#include "deliver/translate.h"
 #include "document/edits/edits.h"
 #include "document/file/scene_file.h"
 #include "document/file/session.h"
@@ -12,7 +13,6 @@
 #include "eval/overlay.h"
 #include "io/mesh/mesh_writer.h"
 #include "low_tide.h"
-#include "scene/translate.h"
 #include "support.h"
 
 using namespace ovrix;

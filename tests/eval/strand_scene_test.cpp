@@ -5,6 +5,9 @@
 
 #include "base/error.h"
 #include "base/files.h"
+#include "deliver/hand_on.h"
+#include "deliver/render_file.h"
+#include "deliver/translate.h"
 #include "document/edits/edits.h"
 #include "document/edits/recipe_file.h"
 #include "document/file/scene_file.h"
@@ -13,9 +16,6 @@
 #include "field/paint.h"
 #include "io/strands/strands_io.h"
 #include "ops/groom/comb_brush.h"
-#include "scene/hand_on.h"
-#include "scene/render_file.h"
-#include "scene/translate.h"
 #include "strand_support.h"
 
 using namespace ovrix;

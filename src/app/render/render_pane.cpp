@@ -14,7 +14,7 @@
 #include "app/theme/theme.h"
 #include "app/view/view_widget.h"
 #include "base/error.h"
-#include "scene/render_file.h"
+#include "deliver/render_file.h"
 
 namespace ovrix::app {
 

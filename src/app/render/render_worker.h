@@ -7,7 +7,7 @@
 #include <optional>
 #include <thread>
 
-#include "scene/translate.h"
+#include "deliver/translate.h"
 
 namespace ovrix::app {
 

@@ -9,8 +9,8 @@
 #include "app/window/bring_in_dialog.h"
 #include "app/window/library_window.h"
 #include "app/window/main_window.h"
+#include "deliver/translate.h"
 #include "document/edits/keying.h"
-#include "scene/translate.h"
 
 using namespace ovrix;
 using namespace ovrix::app;

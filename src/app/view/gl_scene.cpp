@@ -8,8 +8,8 @@
 #include "app/view/gl_shaders.h"
 #include "base/error.h"
 #include "base/hash.h"
+#include "deliver/translate.h"
 #include "eval/prototype.h"
-#include "scene/translate.h"
 
 namespace ovrix::app {
 

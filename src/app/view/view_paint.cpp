@@ -4,7 +4,7 @@
 
 #include "app/theme/theme.h"
 #include "app/view/view_widget.h"
-#include "scene/translate.h"
+#include "deliver/translate.h"
 
 namespace ovrix::app {
 

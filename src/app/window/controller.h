@@ -6,9 +6,9 @@
 
 #include "app/window/bake_worker.h"
 #include "app/window/eval_worker.h"
+#include "deliver/hand_on.h"
 #include "document/edits/edits.h"
 #include "document/file/session.h"
-#include "scene/hand_on.h"
 
 class QTimer;
 

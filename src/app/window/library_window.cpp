@@ -13,7 +13,7 @@
 
 #include "app/theme/theme.h"
 #include "base/error.h"
-#include "scene/recipe_picture.h"
+#include "deliver/recipe_picture.h"
 
 namespace ovrix::app {
 

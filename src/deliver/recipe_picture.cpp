@@ -1,9 +1,9 @@
-#include "scene/recipe_picture.h"
+#include "deliver/recipe_picture.h"
 
 #include "base/error.h"
+#include "deliver/render_file.h"
+#include "deliver/translate.h"
 #include "document/edits/edits.h"
-#include "scene/render_file.h"
-#include "scene/translate.h"
 
 namespace ovrix {
 

@@ -1,4 +1,4 @@
-#include "scene/hand_on.h"
+#include "deliver/hand_on.h"
 
 #include "base/error.h"
 #include "eval/around.h"

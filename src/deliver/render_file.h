@@ -1,8 +1,8 @@
 // Renders as pictures and files.
 #pragma once
+#include "deliver/translate.h"
 #include "io/image/image_io.h"
 #include "render/film/film.h"
-#include "scene/translate.h"
 
 namespace ovrix {
 

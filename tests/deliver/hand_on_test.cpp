@@ -3,13 +3,13 @@
 
 #include "base/error.h"
 #include "base/files.h"
+#include "deliver/hand_on.h"
+#include "deliver/translate.h"
 #include "document/edits/edits.h"
 #include "eval/showing.h"
 #include "io/formats/elements_io.h"
 #include "io/mesh/mesh_reader.h"
 #include "io/points/csv_points.h"
-#include "scene/hand_on.h"
-#include "scene/translate.h"
 #include "support.h"
 
 using namespace ovrix;

@@ -1,4 +1,4 @@
-#include "scene/translate.h"
+#include "deliver/translate.h"
 
 #include <fmt/format.h>
 
@@ -6,11 +6,11 @@
 
 #include "base/error.h"
 #include "base/hash.h"
+#include "deliver/shutter.h"
 #include "document/edits/bring_in.h"
 #include "eval/around.h"
 #include "eval/prototype.h"
 #include "render/light/sky.h"
-#include "scene/shutter.h"
 
 namespace ovrix {
 

@@ -1,4 +1,4 @@
-#include "scene/shutter.h"
+#include "deliver/shutter.h"
 
 namespace ovrix {
 

@@ -1,8 +1,8 @@
 // Pictures of scenes in which something is unusual: lights that are mirrored, things far away, fields that
 // need what is around, strands thinner than a pixel.
 #include "base/hash.h"
+#include "deliver/studio.h"
 #include "eval/overlay.h"
-#include "studio.h"
 
 using namespace ovrix;
 using namespace ovrix::tests;

@@ -1,8 +1,8 @@
 // A sphere and a camera in the dark, rendered from the document.
 #pragma once
+#include "deliver/translate.h"
 #include "document/edits/edits.h"
 #include "eval/checks/checks.h"
-#include "scene/translate.h"
 #include "support.h"
 
 namespace ovrix::tests {

@@ -1,4 +1,4 @@
-#include "scene/render_file.h"
+#include "deliver/render_file.h"
 
 #include <fmt/format.h>
 
