@@ -7,7 +7,7 @@
 #include <cstdio>
 
 #include "app/render/render_pane.h"
-#include "app/window/application.h"
+#include "app/session/application.h"
 #include "app/window/main_window.h"
 #include "document/file/session.h"
 

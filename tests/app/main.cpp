@@ -1,5 +1,5 @@
 // Runs every class of window tests, or the functions that are named.
-#include "app/window/application.h"
+#include "app/session/application.h"
 #include "app_test.h"
 
 using namespace ovrix::app;

@@ -1,8 +1,8 @@
 // Drives the widgets that numbers, curves and shares are changed with, each by itself.
+#include "app/session/application.h"
 #include "app/widgets/color_button.h"
 #include "app/widgets/flow_layout.h"
 #include "app/widgets/key_button.h"
-#include "app/window/application.h"
 #include "app_test.h"
 #include "base/error.h"
 #include "params/specs.h"

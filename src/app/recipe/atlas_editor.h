@@ -3,7 +3,7 @@
 #include <QImage>
 #include <QWidget>
 
-#include "app/window/controller.h"
+#include "app/session/controller.h"
 
 class QLabel;
 

@@ -4,7 +4,7 @@
 #include <functional>
 #include <optional>
 
-#include "app/window/controller.h"
+#include "app/session/controller.h"
 
 class QVBoxLayout;
 class QMenu;

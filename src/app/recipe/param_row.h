@@ -3,7 +3,7 @@
 #include <QWidget>
 #include <functional>
 
-#include "app/window/controller.h"
+#include "app/session/controller.h"
 
 class QLabel;
 class QToolButton;

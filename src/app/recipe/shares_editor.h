@@ -2,9 +2,9 @@
 #pragma once
 #include <QWidget>
 
+#include "app/session/controller.h"
 #include "app/widgets/number_box.h"
 #include "app/widgets/shares_bar.h"
-#include "app/window/controller.h"
 
 class QLabel;
 class QVBoxLayout;

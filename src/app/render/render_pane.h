@@ -2,8 +2,8 @@
 #pragma once
 #include <QWidget>
 
-#include "app/render/render_worker.h"
-#include "app/window/controller.h"
+#include "app/session/controller.h"
+#include "app/session/render_worker.h"
 
 class QLabel;
 class QComboBox;

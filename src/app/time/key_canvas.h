@@ -3,7 +3,7 @@
 #include <QWidget>
 #include <set>
 
-#include "app/window/controller.h"
+#include "app/session/controller.h"
 #include "document/edits/keying.h"
 
 namespace ovrix::app {

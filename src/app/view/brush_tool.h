@@ -3,8 +3,8 @@
 #include <QPainter>
 #include <QWidget>
 
+#include "app/session/controller.h"
 #include "app/view/brush_look.h"
-#include "app/window/controller.h"
 #include "field/paint.h"
 
 class QButtonGroup;

@@ -4,8 +4,8 @@
 #include <QWidget>
 #include <unordered_set>
 
+#include "app/session/controller.h"
 #include "app/view/brush_look.h"
-#include "app/window/controller.h"
 #include "geo/strands/packed_strands.h"
 #include "ops/groom/comb_brush.h"
 

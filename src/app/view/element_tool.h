@@ -3,8 +3,8 @@
 #include <QPainter>
 #include <QWidget>
 
+#include "app/session/controller.h"
 #include "app/view/view_port.h"
-#include "app/window/controller.h"
 #include "eval/handwork.h"
 
 namespace ovrix::app {

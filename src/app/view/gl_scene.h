@@ -7,9 +7,9 @@
 #include <memory>
 #include <unordered_map>
 
+#include "app/session/eval_worker.h"
 #include "app/view/draw_level.h"
 #include "app/view/gl_strands.h"
-#include "app/window/eval_worker.h"
 
 namespace ovrix::app {
 

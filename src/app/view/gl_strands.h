@@ -5,7 +5,7 @@
 #include <QOpenGLShaderProgram>
 #include <unordered_map>
 
-#include "app/window/eval_worker.h"
+#include "app/session/eval_worker.h"
 
 namespace ovrix::app {
 

@@ -4,8 +4,8 @@
 #include <functional>
 #include <optional>
 
+#include "app/session/controller.h"
 #include "app/view/view_port.h"
-#include "app/window/controller.h"
 
 namespace ovrix::app {
 

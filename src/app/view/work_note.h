@@ -2,7 +2,7 @@
 #pragma once
 #include <QWidget>
 
-#include "app/window/controller.h"
+#include "app/session/controller.h"
 
 namespace ovrix::app {
 

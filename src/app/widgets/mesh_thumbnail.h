@@ -2,7 +2,7 @@
 #pragma once
 #include <QPixmap>
 
-#include "app/window/eval_worker.h"
+#include "app/session/eval_worker.h"
 
 namespace ovrix::app {
 

@@ -2,7 +2,7 @@
 #pragma once
 #include <QDialog>
 
-#include "app/window/controller.h"
+#include "app/session/controller.h"
 #include "document/edits/bring_in.h"
 
 class QFormLayout;

@@ -3,9 +3,9 @@
 #include <QDialog>
 #include <QFrame>
 
+#include "app/session/command.h"
+#include "app/session/controller.h"
 #include "app/theme/theme.h"
-#include "app/window/command.h"
-#include "app/window/controller.h"
 
 namespace ovrix::app {
 

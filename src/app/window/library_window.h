@@ -3,7 +3,7 @@
 #include <QDialog>
 #include <thread>
 
-#include "app/window/controller.h"
+#include "app/session/controller.h"
 #include "document/edits/recipe_file.h"
 
 class QLabel;

@@ -3,7 +3,7 @@
 #include <QMainWindow>
 #include <set>
 
-#include "app/window/command.h"
+#include "app/session/command.h"
 #include "app/window/dialogs.h"
 
 class QLabel;

@@ -2,7 +2,7 @@
 #pragma once
 #include <QTreeWidget>
 
-#include "app/window/controller.h"
+#include "app/session/controller.h"
 
 namespace ovrix::app {
 

@@ -1,4 +1,4 @@
-#include "app/window/controller.h"
+#include "app/session/controller.h"
 
 #include <QApplication>
 #include <QScopedValueRollback>

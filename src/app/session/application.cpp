@@ -1,4 +1,4 @@
-#include "app/window/application.h"
+#include "app/session/application.h"
 
 #include <cstdio>
 

@@ -1,4 +1,4 @@
-#include "app/window/bake_worker.h"
+#include "app/session/bake_worker.h"
 
 #include <fmt/format.h>
 

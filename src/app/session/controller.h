@@ -4,8 +4,8 @@
 #include <QObject>
 #include <QStringList>
 
-#include "app/window/bake_worker.h"
-#include "app/window/eval_worker.h"
+#include "app/session/bake_worker.h"
+#include "app/session/eval_worker.h"
 #include "deliver/hand_on.h"
 #include "document/edits/edits.h"
 #include "document/file/session.h"

@@ -1,4 +1,4 @@
-#include "app/render/render_worker.h"
+#include "app/session/render_worker.h"
 
 #include "base/error.h"
 

@@ -1,4 +1,4 @@
-#include "app/window/eval_worker.h"
+#include "app/session/eval_worker.h"
 
 namespace ovrix::app {
 
