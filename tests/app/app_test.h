@@ -4,6 +4,7 @@
 #include <QtWidgets>
 #include <memory>
 
+#include "app/outline/outline.h"
 #include "app/recipe/recipe_panel.h"
 #include "app/render/render_pane.h"
 #include "app/theme/theme.h"
@@ -12,7 +13,6 @@
 #include "app/widgets/number_box.h"
 #include "app/widgets/shares_bar.h"
 #include "app/window/main_window.h"
-#include "app/window/outline.h"
 #include "document/file/scene_file.h"
 #include "geo/mesh/primitives.h"
 #include "io/image/image_io.h"

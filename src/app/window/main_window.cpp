@@ -19,13 +19,13 @@
 #include <QToolButton>
 #include <QVBoxLayout>
 
+#include "app/outline/outline.h"
 #include "app/recipe/recipe_panel.h"
 #include "app/render/render_pane.h"
 #include "app/time/key_curves.h"
 #include "app/time/time_strip.h"
 #include "app/view/view_widget.h"
 #include "app/window/library_window.h"
-#include "app/window/outline.h"
 #include "document/edits/outside.h"
 
 namespace ovrix::app {

@@ -1,4 +1,4 @@
-#include "app/window/outline.h"
+#include "app/outline/outline.h"
 
 #include <QContextMenuEvent>
 #include <QDrag>
