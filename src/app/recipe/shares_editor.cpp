@@ -6,8 +6,8 @@
 #include <QPushButton>
 #include <QVBoxLayout>
 
+#include "app/recipe/mesh_thumbnail.h"
 #include "app/theme/theme.h"
-#include "app/widgets/mesh_thumbnail.h"
 #include "params/specs.h"
 
 namespace ovrix::app {

@@ -1,4 +1,4 @@
-#include "app/widgets/mesh_thumbnail.h"
+#include "app/recipe/mesh_thumbnail.h"
 
 #include <QPainter>
 #include <QPixmapCache>
