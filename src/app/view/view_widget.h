@@ -3,11 +3,11 @@
 #include <QOpenGLWidget>
 #include <memory>
 
+#include "app/gl/gl_scene.h"
 #include "app/view/brush_tool.h"
 #include "app/view/comb_tool.h"
 #include "app/view/curve_tool.h"
 #include "app/view/element_tool.h"
-#include "app/view/gl_scene.h"
 #include "app/view/handles.h"
 #include "app/view/orbit_camera.h"
 

@@ -1,7 +1,7 @@
-#include "app/view/gl_strands.h"
+#include "app/gl/gl_strands.h"
 
-#include "app/view/gl_offset.h"
-#include "app/view/gl_shaders.h"
+#include "app/gl/gl_offset.h"
+#include "app/gl/gl_shaders.h"
 #include "base/error.h"
 
 namespace ovrix::app {

@@ -1,4 +1,4 @@
-#include "app/view/gl_shaders.h"
+#include "app/gl/gl_shaders.h"
 
 #include "base/error.h"
 

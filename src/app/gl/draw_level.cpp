@@ -1,4 +1,4 @@
-#include "app/view/draw_level.h"
+#include "app/gl/draw_level.h"
 
 namespace ovrix::app {
 

@@ -1,11 +1,11 @@
-#include "app/view/gl_scene.h"
+#include "app/gl/gl_scene.h"
 
 #include <QOpenGLContext>
 #include <QOpenGLFunctions>
 
+#include "app/gl/gl_offset.h"
+#include "app/gl/gl_shaders.h"
 #include "app/theme/theme.h"
-#include "app/view/gl_offset.h"
-#include "app/view/gl_shaders.h"
 #include "base/error.h"
 #include "base/hash.h"
 #include "deliver/translate.h"

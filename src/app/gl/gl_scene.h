@@ -7,9 +7,9 @@
 #include <memory>
 #include <unordered_map>
 
+#include "app/gl/draw_level.h"
+#include "app/gl/gl_strands.h"
 #include "app/session/eval_worker.h"
-#include "app/view/draw_level.h"
-#include "app/view/gl_strands.h"
 
 namespace ovrix::app {
 
