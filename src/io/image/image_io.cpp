@@ -2,9 +2,9 @@
 
 #include "base/error.h"
 #include "base/files.h"
-#include "base/library.h"
 #include "io/image/color_spaces.h"
 #include "io/image/image_library.h"
+#include "io/process/library.h"
 
 namespace ovrix {
 

@@ -1,8 +1,8 @@
 // OpenVDB files: read by way of the reading process, written by the library of volumes.
 #include "base/error.h"
-#include "base/library.h"
 #include "io/process/blob.h"
 #include "io/process/confined_reader.h"
+#include "io/process/library.h"
 #include "io/state/state_blob.h"
 #include "io/volume/vdb_blob.h"
 #include "io/volume/vdb_grids.h"

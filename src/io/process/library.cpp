@@ -1,4 +1,4 @@
-#include "base/library.h"
+#include "io/process/library.h"
 
 #include <dlfcn.h>
 
