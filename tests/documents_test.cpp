@@ -7,6 +7,7 @@
 #include "document/model/node_types.h"
 #include "field/field.h"
 #include "ops/step.h"
+#include "sim/step_registry.h"
 #include "support.h"
 
 using namespace ovrix;

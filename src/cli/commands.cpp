@@ -19,6 +19,7 @@
 #include "eval/bake.h"
 #include "eval/checks/checks.h"
 #include "io/formats/elements_io.h"
+#include "sim/step_registry.h"
 
 namespace ovrix::cli {
 

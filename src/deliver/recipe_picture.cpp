@@ -4,6 +4,7 @@
 #include "deliver/render_file.h"
 #include "deliver/translate.h"
 #include "document/edits/edits.h"
+#include "sim/step_registry.h"
 
 namespace ovrix {
 

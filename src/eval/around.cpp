@@ -12,6 +12,7 @@
 #include "io/formats/elements_io.h"
 #include "io/strands/strands_io.h"
 #include "io/volume/vdb_grids.h"
+#include "sim/step_registry.h"
 
 namespace ovrix {
 

@@ -18,6 +18,7 @@
 #include "ops/carry.h"
 #include "ops/place/place_points.h"
 #include "params/number_text.h"
+#include "sim/step_registry.h"
 
 namespace ovrix {
 

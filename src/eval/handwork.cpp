@@ -4,6 +4,7 @@
 
 #include "base/error.h"
 #include "ops/points/orient.h"
+#include "sim/step_registry.h"
 
 namespace ovrix {
 

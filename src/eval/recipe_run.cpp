@@ -9,6 +9,7 @@
 #include "eval/simulated.h"
 #include "ops/carry.h"
 #include "ops/place/place_points.h"
+#include "sim/step_registry.h"
 
 namespace ovrix {
 

@@ -10,6 +10,7 @@
 #include "base/hash.h"
 #include "eval/bake.h"
 #include "eval/simulation/life_hash.h"
+#include "sim/step_registry.h"
 
 namespace ovrix {
 

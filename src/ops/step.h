@@ -76,11 +76,6 @@ struct StepType {
     std::function<Geometry(const StepInput&)> apply;
 };
 
-/// All steps, in the order of menus. Adding a step adds a line in src/eval/step_registry.cpp.
-const std::vector<StepType>& stepTypes();
-/// Null when there is none of that id.
-const StepType* findStepType(const std::string& id);
-
 /// The attributes of points as samples for fields.
 Samples samplesOf(const AttributeSet& points);
 

@@ -377,4 +377,5 @@ void StrandsTest::startsFromAPose() {
 }
 
 static const RegisteredTest<StrandsTest> registered;
+#include "sim/step_registry.h"
 #include "strands_test.moc"

@@ -10,6 +10,7 @@
 #include "document/file/scene_file.h"
 #include "io/image/image_io.h"
 #include "low_tide.h"
+#include "sim/step_registry.h"
 #include "support.h"
 
 using namespace ovrix;

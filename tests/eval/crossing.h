@@ -4,6 +4,7 @@
 #pragma once
 #include "deliver/translate.h"
 #include "eval/random_scene.h"
+#include "sim/step_registry.h"
 
 namespace ovrix::tests {
 

@@ -9,6 +9,7 @@
 #include "document/file/scene_file.h"
 #include "eval/checks/checks.h"
 #include "eval/crossing.h"
+#include "sim/step_registry.h"
 
 using namespace ovrix;
 using namespace ovrix::tests;

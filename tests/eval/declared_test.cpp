@@ -3,6 +3,7 @@
 #include "deliver/translate.h"
 #include "document/edits/edits.h"
 #include "eval/checks/checks.h"
+#include "sim/step_registry.h"
 #include "support.h"
 
 using namespace ovrix;

@@ -5,6 +5,7 @@
 #include "ops/points/copies_of.h"
 #include "ops/points/orient.h"
 #include "ops/points/vary_size.h"
+#include "sim/step_registry.h"
 #include "support.h"
 
 using namespace ovrix;

@@ -5,6 +5,7 @@
 #include "field/field.h"
 #include "geo/mesh/primitives.h"
 #include "sim/solver.h"
+#include "sim/step_registry.h"
 
 namespace ovrix::tests {
 

@@ -12,6 +12,7 @@
 
 #include "app/theme/theme.h"
 #include "app/widgets/flow_layout.h"
+#include "sim/step_registry.h"
 
 namespace ovrix::app {
 

@@ -9,6 +9,7 @@
 #include "document/model/values.h"
 #include "params/number_text.h"
 #include "params/specs.h"
+#include "sim/step_registry.h"
 
 namespace ovrix {
 

@@ -6,6 +6,7 @@
 
 #include "base/error.h"
 #include "document/model/motion.h"
+#include "sim/step_registry.h"
 
 namespace ovrix {
 

@@ -10,6 +10,7 @@
 #include "eval/bake.h"
 #include "eval/simulated.h"
 #include "field/paint.h"
+#include "sim/step_registry.h"
 
 namespace ovrix {
 

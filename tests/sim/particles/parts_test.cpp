@@ -3,6 +3,7 @@
 
 #include "sim/particle_parts.h"
 #include "sim/sim_support.h"
+#include "sim/step_registry.h"
 
 using namespace ovrix;
 using namespace ovrix::tests;

@@ -1,3 +1,5 @@
+#include "sim/step_registry.h"
+
 // The table of steps. A new step is its own header and source, one line here, one test.
 #include "ops/groom/bundle.h"
 #include "ops/groom/comb.h"
