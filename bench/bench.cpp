@@ -18,7 +18,7 @@
 #include "low_tide.h"
 #include "ops/place/scatter.h"
 
-using namespace ovrix;
+using namespace ovrix::deliver;
 using namespace ovrix::bench;
 
 namespace {
@@ -67,7 +67,7 @@ void scatterGrowth(benchmark::State& state) {
 
 const std::string& demoPath() {
     static const std::string path =
-        demo::writeLowTide(std::filesystem::temp_directory_path() / "ovrix-bench").string();
+        ovrix::demo::writeLowTide(std::filesystem::temp_directory_path() / "ovrix-bench").string();
     return path;
 }
 

@@ -12,6 +12,8 @@
 
 namespace ovrix::bench {
 
+using namespace deliver;
+
 using Clock = std::chrono::steady_clock;
 
 template <class Body>

@@ -14,7 +14,7 @@
 #include "app/window/main_window.h"
 #include "document/file/scene_file.h"
 
-using namespace ovrix;
+using namespace ovrix::deliver;
 using namespace ovrix::app;
 
 namespace {

@@ -4,6 +4,8 @@
 
 namespace ovrix::demo {
 
+using namespace deliver;
+
 /// Puts a document together; every value goes through the same edits as in the program.
 class Maker {
   public:

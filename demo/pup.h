@@ -4,6 +4,8 @@
 
 namespace ovrix::demo {
 
+using namespace deliver;
+
 /// A pup that lies on its belly along X, nose at +X, about half a metre long; its belly is at y = 0.
 MeshPtr pup();
 /// Where its parts are, metres.

@@ -4,6 +4,8 @@
 
 namespace ovrix::demo {
 
+using namespace deliver;
+
 /// Writes them into a folder, which is made if missing.
 void writeRecipes(const std::filesystem::path& folder);
 

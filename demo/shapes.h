@@ -4,6 +4,8 @@
 
 namespace ovrix::demo {
 
+using namespace deliver;
+
 /// Rock shelf of a tide pool, about 3.2 m wide: a stepped ledge with boulders, sinking into sand in front.
 MeshPtr ledge();
 /// Sand around it with ripples left by the tide.

@@ -4,6 +4,8 @@
 
 namespace ovrix::demo {
 
+using namespace deliver;
+
 /// Adds the pup with its coat and whiskers, lying at a place of the scene, and a camera that looks at it.
 /// Returns the pup's id.
 std::string addPup(Maker& maker, const V3f& place, float turnDegrees);

@@ -13,7 +13,7 @@ extern "C" int LLVMFuzzerTestOneInput(const uint8_t* data, size_t size) {
     }();
     try {
         read(data, size);
-    } catch (const ovrix::Error&) {
+    } catch (const ovrix::base::Error&) {
     } catch (const std::bad_alloc&) {
     }
     return 0;

@@ -10,7 +10,7 @@
 #include "sim/step_registry.h"
 #include "support.h"
 
-using namespace ovrix;
+using namespace ovrix::deliver;
 namespace fs = std::filesystem;
 
 namespace {

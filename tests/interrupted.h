@@ -6,6 +6,8 @@
 
 namespace ovrix::tests {
 
+using namespace deliver;
+
 enum class Fate { None, Killed, DiskFull };
 
 struct Interrupted {

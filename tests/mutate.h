@@ -4,6 +4,8 @@
 
 namespace ovrix::tests {
 
+using namespace deliver;
+
 /// A piece of the text taken for another, as a person or a stranger would change it.
 inline void mutate(std::string& bytes, std::mt19937_64& random) {
     static const char* words[] = {"-1",   "99999999999", "nan",        "[[[[", "{}",

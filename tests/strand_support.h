@@ -7,6 +7,8 @@
 
 namespace ovrix::tests {
 
+using namespace deliver;
+
 inline std::shared_ptr<const PointSet> pointsOn(const Surface& surface, size_t count, uint64_t seed = 1) {
     ScatterOptions o;
     o.count = count;

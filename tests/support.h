@@ -11,6 +11,8 @@
 
 namespace ovrix::tests {
 
+using namespace deliver;
+
 /// A folder of its own for one test.
 class TemporaryFolder {
   public:

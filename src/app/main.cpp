@@ -54,7 +54,7 @@ int main(int argc, char** argv) {
     window.show();
     const bool picture = parser.isSet("picture");
     window.setUnattended(picture);
-    if (!picture) window.controller().setAutosaveFolder(ovrix::Autosave::userFolder());
+    if (!picture) window.controller().setAutosaveFolder(ovrix::document::Autosave::userFolder());
     for (const QString& file : parser.positionalArguments()) {
         if (file.endsWith(".ovrix", Qt::CaseInsensitive))
             window.openScene(file);

@@ -5,7 +5,7 @@
 
 #include "base/log.h"
 
-namespace ovrix {
+namespace ovrix::base {
 
 static std::string sentence(const std::string& what, const std::string& where, const std::string& remedy) {
     std::string text = where.empty() ? what : where + ": " + what;
@@ -38,4 +38,4 @@ std::string problemOf(const std::exception& exception) {
            "name";
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::base

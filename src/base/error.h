@@ -4,7 +4,9 @@
 #include <stdexcept>
 #include <string>
 
-namespace ovrix {
+#include "base/house.h"
+
+namespace ovrix::base {
 
 class Error : public std::runtime_error {
   public:
@@ -36,4 +38,4 @@ class Cancelled : public std::exception {
     const char* what() const noexcept override { return "cancelled"; }
 };
 
-}  // namespace ovrix
+}  // namespace ovrix::base

@@ -8,7 +8,7 @@
 
 namespace fs = std::filesystem;
 
-namespace ovrix {
+namespace ovrix::base {
 
 namespace {
 
@@ -72,4 +72,4 @@ std::string sequenceOf(const fs::path& file) {
     return framesOf(pattern).size() > 1 ? pattern.string() : file.string();
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::base

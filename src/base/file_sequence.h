@@ -4,7 +4,9 @@
 #include <set>
 #include <string>
 
-namespace ovrix {
+#include "base/house.h"
+
+namespace ovrix::base {
 
 /// Whether the file's name holds a run of #. The last run stands for the frame.
 bool isSequence(const std::string& path);
@@ -15,4 +17,4 @@ std::set<int> framesOf(const std::filesystem::path& pattern);
 /// The sequence that a file is a frame of, when it has other frames beside it; else the file.
 std::string sequenceOf(const std::filesystem::path& file);
 
-}  // namespace ovrix
+}  // namespace ovrix::base

@@ -18,7 +18,7 @@
 
 namespace fs = std::filesystem;
 
-namespace ovrix {
+namespace ovrix::base {
 
 namespace {
 
@@ -239,4 +239,4 @@ std::string nameOfId(const std::string& id) {
     return name;
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::base

@@ -6,7 +6,7 @@
 
 #include "base/progress.h"
 
-namespace ovrix {
+namespace ovrix::base {
 
 /// More than any text file holds that people or programs write for us; what is larger is taken for a mistake.
 inline constexpr uint64_t kMostRead = uint64_t(4) << 30;
@@ -53,4 +53,4 @@ uint64_t fileStamp(const std::filesystem::path& path);
 /// its number, so that it names nothing above, below or hidden. Different ids, different names.
 std::string nameOfId(const std::string& id);
 
-}  // namespace ovrix
+}  // namespace ovrix::base

@@ -5,7 +5,9 @@
 #include <cstring>
 #include <string_view>
 
-namespace ovrix {
+#include "base/house.h"
+
+namespace ovrix::base {
 
 /// The finaliser of SplitMix64: every input bit reaches every output bit.
 inline uint64_t mixBits(uint64_t x) {
@@ -42,4 +44,4 @@ class Hasher {
     uint64_t state_ = 0x6f76726978ull;
 };
 
-}  // namespace ovrix
+}  // namespace ovrix::base

@@ -1,6 +1,6 @@
 #include "base/image.h"
 
-namespace ovrix {
+namespace ovrix::base {
 
 namespace {
 
@@ -46,4 +46,4 @@ float Image::sampleAlpha(float u, float v) const {
     return lerp(top, lerp(alpha(b.x0, b.y1), alpha(b.x1, b.y1), b.fx), b.fy);
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::base

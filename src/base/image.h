@@ -8,7 +8,7 @@
 
 #include "base/vec.h"
 
-namespace ovrix {
+namespace ovrix::base {
 
 /// RGBA in half floats, linear light, row 0 at the top. Immutable once made, so it may be read by all
 /// threads.
@@ -41,4 +41,4 @@ inline const std::vector<std::string>& colorSpaceNames() {
     return names;
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::base

@@ -6,7 +6,7 @@
 
 #include "base/error.h"
 
-namespace ovrix {
+namespace ovrix::base {
 
 namespace {
 
@@ -40,4 +40,4 @@ void requireBoundedJson(std::string_view text, const std::string& name) {
     }
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::base

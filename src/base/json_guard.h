@@ -3,10 +3,12 @@
 #include <string>
 #include <string_view>
 
-namespace ovrix {
+#include "base/house.h"
+
+namespace ovrix::base {
 
 /// Throws Error, naming the file and the line, where a text is nested deeper, or holds longer texts or lists,
 /// than anything that is written for us. All that walks over the parsed text may recurse then.
 void requireBoundedJson(std::string_view text, const std::string& name);
 
-}  // namespace ovrix
+}  // namespace ovrix::base

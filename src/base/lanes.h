@@ -11,7 +11,7 @@
 
 #include "base/vec.h"
 
-namespace ovrix {
+namespace ovrix::base {
 
 /// Compares give lanes of all ones or zeros, and "which ? a : b" chooses lane by lane.
 using Float4 = float __attribute__((vector_size(16)));
@@ -151,4 +151,4 @@ inline VecOf<F> rotate(const TurnOf<F>& q, const VecOf<F>& p) {
     return p + t * q.r + cross(q.v, t);
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::base

@@ -2,6 +2,8 @@
 #pragma once
 #include <spdlog/spdlog.h>
 
-namespace ovrix {
+#include "base/house.h"
+
+namespace ovrix::base {
 namespace log = spdlog;
 }

@@ -2,7 +2,7 @@
 
 #include "base/hash.h"
 
-namespace ovrix {
+namespace ovrix::base {
 
 namespace {
 
@@ -107,4 +107,4 @@ float fractalNoise(const V3f& p, uint32_t seed, const FractalOptions& options) {
     return total > 0.0f ? sum / total : 0.0f;
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::base

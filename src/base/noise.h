@@ -2,7 +2,7 @@
 #pragma once
 #include "base/vec.h"
 
-namespace ovrix {
+namespace ovrix::base {
 
 /// Gradient noise at @p p, about -1 to 1, zero at whole coordinates, twice differentiable.
 /// Perlin, "Improving Noise", SIGGRAPH 2002, doi:10.1145/566654.566636; the gradient of a lattice point is a
@@ -34,4 +34,4 @@ struct FractalOptions {
 /// Sum of octaves, normalised by the sum of amplitudes: about -1 to 1.
 float fractalNoise(const V3f& p, uint32_t seed, const FractalOptions& options);
 
-}  // namespace ovrix
+}  // namespace ovrix::base

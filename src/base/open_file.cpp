@@ -10,7 +10,7 @@
 #include "base/error.h"
 #include "base/files.h"
 
-namespace ovrix {
+namespace ovrix::base {
 
 OpenFile::OpenFile(const std::filesystem::path& path) : path_(path) {
     requireReadable(path);
@@ -50,4 +50,4 @@ bool OpenFile::readAt(uint64_t at, char* to, size_t count) const {
     return true;
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::base

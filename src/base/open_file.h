@@ -3,7 +3,9 @@
 #include <cstdint>
 #include <filesystem>
 
-namespace ovrix {
+#include "base/house.h"
+
+namespace ovrix::base {
 
 /// Closes with it. Links are followed; what is no regular file is refused, and a pipe that takes the file's
 /// place meanwhile is not waited for.
@@ -28,4 +30,4 @@ class OpenFile {
     uint64_t size_ = 0;
 };
 
-}  // namespace ovrix
+}  // namespace ovrix::base

@@ -7,7 +7,7 @@
 
 #include "base/progress.h"
 
-namespace ovrix {
+namespace ovrix::base {
 
 /// Calls body(begin, end) for pieces that cover [0, count). Checks @p progress before each piece; a piece
 /// is small enough (grain elements) that cancelling answers within a few milliseconds.
@@ -28,4 +28,4 @@ void parallelFor(size_t count, Progress& progress, const Body& body) {
     });
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::base

@@ -2,7 +2,7 @@
 
 #include "base/error.h"
 
-namespace ovrix {
+namespace ovrix::base {
 
 void Progress::check() const {
     if (cancelled()) throw Cancelled();
@@ -38,4 +38,4 @@ void Progress::Task::report(float fraction) {
     progress_.check();
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::base

@@ -6,7 +6,9 @@
 #include <mutex>
 #include <string>
 
-namespace ovrix {
+#include "base/house.h"
+
+namespace ovrix::base {
 
 /// Shared by the thread that works and the thread that watches. All functions are thread safe.
 class Progress {
@@ -45,4 +47,4 @@ class Progress {
     std::list<std::string> titles_;
 };
 
-}  // namespace ovrix
+}  // namespace ovrix::base

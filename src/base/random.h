@@ -4,7 +4,9 @@
 #include <array>
 #include <cstdint>
 
-namespace ovrix {
+#include "base/house.h"
+
+namespace ovrix::base {
 
 /// Four 32-bit words from the Philox4x32-10 bijection.
 /// Salmon, Moraes, Dror, Shaw, "Parallel Random Numbers: As Easy as 1, 2, 3", SC11,
@@ -80,4 +82,4 @@ inline Random4 random4(uint64_t seed, uint64_t id, Stream stream) {
 /// One uniform number in [0, 1).
 inline float random1(uint64_t seed, uint64_t id, Stream stream) { return random4(seed, id, stream)[0]; }
 
-}  // namespace ovrix
+}  // namespace ovrix::base

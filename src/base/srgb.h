@@ -3,7 +3,9 @@
 #pragma once
 #include <cmath>
 
-namespace ovrix {
+#include "base/house.h"
+
+namespace ovrix::base {
 
 /// From linear light to what is stored; 0 to 1 both.
 inline float encodeSrgb(float x) {
@@ -15,4 +17,4 @@ inline float decodeSrgb(float s) {
     return s <= 0.04045f ? s / 12.92f : std::pow((s + 0.055f) / 1.055f, 2.4f);
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::base

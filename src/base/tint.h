@@ -2,7 +2,7 @@
 #pragma once
 #include "base/vec.h"
 
-namespace ovrix {
+namespace ovrix::base {
 
 /// @p tint: hue shift in turns, factor on saturation, factor on brightness; (0, 1, 1) changes nothing. The
 /// hue turns around the grey axis of linear light; negative results are cut. Thread safe.
@@ -17,4 +17,4 @@ inline Color tinted(const Color& color, const V3f& tint) {
     return Color(out);
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::base

@@ -9,7 +9,9 @@
 #include <cmath>
 #include <numbers>
 
-namespace ovrix {
+#include "base/house.h"
+
+namespace ovrix::base {
 
 using V2f = Imath::V2f;
 using V3f = Imath::V3f;
@@ -58,4 +60,4 @@ inline Box3f placedBox(const Box3f& box, const M44f& matrix) {
     return out;
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::base

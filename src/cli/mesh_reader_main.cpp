@@ -5,4 +5,4 @@
 #include "io/process/confined_reader.h"
 
 // What it holds goes with it: to take it apart first would take longer than some files.
-int main(int argc, char** argv) { std::_Exit(ovrix::readingProcess(argc, argv)); }
+int main(int argc, char** argv) { std::_Exit(ovrix::io::readingProcess(argc, argv)); }

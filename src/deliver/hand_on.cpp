@@ -7,7 +7,7 @@
 #include "io/formats/elements_io.h"
 #include "io/mesh/mesh_writer.h"
 
-namespace ovrix {
+namespace ovrix::deliver {
 
 namespace {
 
@@ -146,4 +146,4 @@ LayerResult handOn(const Document& document, const std::string& layer, HandOn wh
     return m.result;
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::deliver

@@ -2,7 +2,7 @@
 #pragma once
 #include "eval/evaluator.h"
 
-namespace ovrix {
+namespace ovrix::deliver {
 
 enum class HandOn {
     Elements,  ///< points or instances with attributes: .ply, .csv, .usda, .vdb
@@ -21,4 +21,4 @@ LayerResult handOn(const Document& document, const std::string& layer, HandOn wh
                    const std::filesystem::path& file, Evaluator& evaluator, const EvalOptions& options,
                    Progress& progress);
 
-}  // namespace ovrix
+}  // namespace ovrix::deliver

@@ -6,7 +6,7 @@
 #include "document/edits/edits.h"
 #include "sim/step_registry.h"
 
-namespace ovrix {
+namespace ovrix::deliver {
 
 namespace fs = std::filesystem;
 
@@ -109,4 +109,4 @@ void writeRecipePicture(const RecipeFile& recipe, const fs::path& path, Progress
     saveRender(path, film, job, defaultWriteOptions(path));
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::deliver

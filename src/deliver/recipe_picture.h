@@ -3,11 +3,11 @@
 #include "document/edits/recipe_file.h"
 #include "eval/evaluator.h"
 
-namespace ovrix {
+namespace ovrix::deliver {
 
 /// A small scene that shows the recipe on a piece of ground, as large as its prototypes ask for.
 Document recipeSample(const RecipeFile& recipe, Evaluator& evaluator, Progress& progress);
 /// Renders that scene, 240 by 160 pixels, and writes it as PNG. Throws Error or Cancelled.
 void writeRecipePicture(const RecipeFile& recipe, const std::filesystem::path& path, Progress& progress);
 
-}  // namespace ovrix
+}  // namespace ovrix::deliver

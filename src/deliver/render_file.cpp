@@ -4,7 +4,7 @@
 
 #include "base/files.h"
 
-namespace ovrix {
+namespace ovrix::deliver {
 
 static bool anyStrands(const Film& film) {
     return std::any_of(film.pixels().begin(), film.pixels().end(),
@@ -70,4 +70,4 @@ void saveRender(const std::filesystem::path& path, const Film& film, const Rende
     writeImage(path, toPicture(film, endingOf(path) == ".exr" ? nullptr : &job.finish), o);
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::deliver

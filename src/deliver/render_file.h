@@ -4,7 +4,7 @@
 #include "io/image/image_io.h"
 #include "render/film/film.h"
 
-namespace ovrix {
+namespace ovrix::deliver {
 
 /// The film as a picture with all its passes: beauty, alpha, depth, normal, albedo, ids, direct, indirect;
 /// where strands are seen their tangent and the light of the lobes of fibres.
@@ -15,4 +15,4 @@ Picture toPicture(const Film& film, const FinishOptions* finish);
 void saveRender(const std::filesystem::path& path, const Film& film, const RenderJob& job,
                 const WriteOptions& options);
 
-}  // namespace ovrix
+}  // namespace ovrix::deliver

@@ -1,6 +1,6 @@
 #include "deliver/shutter.h"
 
-namespace ovrix {
+namespace ovrix::deliver {
 
 std::vector<double> shutterFrames(const Document& document, double frame) {
     const double open = std::get<double>(document.setting("render", "shutter", frame));
@@ -12,4 +12,4 @@ std::vector<double> shutterFrames(const Document& document, double frame) {
     return frames;
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::deliver

@@ -3,7 +3,7 @@
 #include "document/model/document.h"
 #include "geo/points/elements.h"
 
-namespace ovrix {
+namespace ovrix::deliver {
 
 /// Frames at which the shutter looks, the last the one asked for; that one alone where it is shut at once. It
 /// looks back, so that no simulation has to go further than the frame that is shown.
@@ -47,4 +47,4 @@ class MovingPlaces {
     double seconds_;
 };
 
-}  // namespace ovrix
+}  // namespace ovrix::deliver

@@ -12,7 +12,7 @@
 #include "eval/prototype.h"
 #include "render/light/sky.h"
 
-namespace ovrix {
+namespace ovrix::deliver {
 
 /// One mesh, placed once or often, with the materials of its slots.
 struct JobBuilder::Part {
@@ -546,4 +546,4 @@ void requireFilmMemory(const Document& document, int width, int height) {
                     {}, "Make it smaller, or raise the memory limit");
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::deliver

@@ -9,7 +9,7 @@
 #include "render/light/sky.h"
 #include "render/trace/renderer.h"
 
-namespace ovrix {
+namespace ovrix::deliver {
 
 /// Everything one picture needs.
 struct RenderJob {
@@ -91,4 +91,4 @@ void requireFilmMemory(const Document& document, int width, int height);
 /// The colour that many strands of a fibre material have in even light, in the middle of its range.
 Color fibreColor(const Document& document, const std::string& material);
 
-}  // namespace ovrix
+}  // namespace ovrix::deliver

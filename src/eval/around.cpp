@@ -14,7 +14,7 @@
 #include "io/volume/vdb_grids.h"
 #include "sim/step_registry.h"
 
-namespace ovrix {
+namespace ovrix::eval {
 
 Evaluator::Around::Asking::Asking(Around& around, const std::string& id) : around_(around) {
     auto& asking = around.asking_;
@@ -217,7 +217,7 @@ std::shared_ptr<const StrandSet> Evaluator::Around::strandFile(const std::string
 }
 
 std::set<int> Evaluator::Around::framesOf(const std::string& pattern) {
-    return ovrix::framesOf(evaluator_.resolve(pattern));
+    return ovrix::base::framesOf(evaluator_.resolve(pattern));
 }
 
 VectorGridPtr Evaluator::Around::vectors(const std::string& file, const std::string& grid) {
@@ -272,4 +272,4 @@ SurfacePtr Evaluator::Around::surface(const std::string& id) {
     return made;
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::eval

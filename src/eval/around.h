@@ -2,7 +2,7 @@
 #pragma once
 #include "eval/evaluator.h"
 
-namespace ovrix {
+namespace ovrix::eval {
 
 class Evaluator::Around : public Surroundings {
   public:
@@ -72,4 +72,4 @@ class Evaluator::Around : public Surroundings {
     std::map<std::string, uint64_t> layerHashes_;
 };
 
-}  // namespace ovrix
+}  // namespace ovrix::eval

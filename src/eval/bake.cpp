@@ -14,7 +14,7 @@
 #include "base/json_guard.h"
 #include "io/formats/state_writer.h"
 
-namespace ovrix {
+namespace ovrix::eval {
 
 namespace fs = std::filesystem;
 using Json = nlohmann::ordered_json;
@@ -369,4 +369,4 @@ std::optional<SimulationStatus> simulationStatus(Evaluator& evaluator, const Doc
     return status;
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::eval

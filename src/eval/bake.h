@@ -5,7 +5,7 @@
 #include "base/files.h"
 #include "eval/simulated.h"
 
-namespace ovrix {
+namespace ovrix::eval {
 
 /// What lies in a bake's folder.
 struct BakeInfo {
@@ -74,4 +74,4 @@ struct SimulationStatus : BakeUse {
 std::optional<SimulationStatus> simulationStatus(Evaluator& evaluator, const Document& document,
                                                  const Node& layer, double share, bool draft = false);
 
-}  // namespace ovrix
+}  // namespace ovrix::eval

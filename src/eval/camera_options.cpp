@@ -1,6 +1,6 @@
 #include "eval/camera_options.h"
 
-namespace ovrix {
+namespace ovrix::eval {
 
 CameraOptions cameraOptions(const Document& document, const std::string& id, double frame) {
     const auto number = [&](const char* p) { return float(std::get<double>(document.value(id, p, frame))); };
@@ -14,4 +14,4 @@ CameraOptions cameraOptions(const Document& document, const std::string& id, dou
     return c;
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::eval

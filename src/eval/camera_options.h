@@ -3,9 +3,9 @@
 #include "document/model/document.h"
 #include "render/scene/camera.h"
 
-namespace ovrix {
+namespace ovrix::eval {
 
 /// Of a camera node at a frame.
 CameraOptions cameraOptions(const Document& document, const std::string& id, double frame);
 
-}  // namespace ovrix
+}  // namespace ovrix::eval

@@ -20,7 +20,7 @@
 #include "params/number_text.h"
 #include "sim/step_registry.h"
 
-namespace ovrix {
+namespace ovrix::eval {
 
 namespace {
 
@@ -398,4 +398,4 @@ LayerResult Evaluator::layer(const Node& layer, Around& around) {
     return result;
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::eval

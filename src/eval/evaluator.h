@@ -11,7 +11,7 @@
 #include "io/image/image_io.h"
 #include "io/mesh/mesh_reader.h"
 
-namespace ovrix {
+namespace ovrix::eval {
 
 enum class Purpose { Viewport, Render };
 
@@ -182,4 +182,4 @@ std::shared_ptr<const T> Evaluator::lookUp(uint64_t key, double* milliseconds) {
     return std::static_pointer_cast<const T>(it->second.value);
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::eval

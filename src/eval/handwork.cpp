@@ -6,7 +6,7 @@
 #include "ops/points/orient.h"
 #include "sim/step_registry.h"
 
-namespace ovrix {
+namespace ovrix::eval {
 
 namespace {
 
@@ -226,4 +226,4 @@ Document withMadeReal(const Document& document, const std::string& layer, const 
     });
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::eval

@@ -4,7 +4,7 @@
 #include "document/edits/edits.h"
 #include "field/paint.h"
 
-namespace ovrix {
+namespace ovrix::eval {
 
 /// The document after some dabs on the painted source that @p source names (its param is not looked at). The
 /// map is made, or moved to the surface's topology, where it has to be. Throws Error when the source is none,
@@ -42,4 +42,4 @@ Document withPlaced(const Document& document, const std::string& layer, const st
 Document withMadeReal(const Document& document, const std::string& layer, const Copies& copies,
                       std::span<const uint64_t> ids, std::vector<std::string>* newIds = nullptr);
 
-}  // namespace ovrix
+}  // namespace ovrix::eval

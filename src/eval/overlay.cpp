@@ -6,7 +6,7 @@
 #include "eval/around.h"
 #include "geo/mesh/corner_places.h"
 
-namespace ovrix {
+namespace ovrix::eval {
 
 namespace {
 
@@ -152,4 +152,4 @@ std::optional<Overlay> makeOverlay(const Document& document, const ParamPath& pa
     return overlay;
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::eval

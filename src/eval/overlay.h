@@ -4,7 +4,7 @@
 #include "document/edits/edits.h"
 #include "eval/evaluator.h"
 
-namespace ovrix {
+namespace ovrix::eval {
 
 struct Overlay {
     ParamPath path;
@@ -25,4 +25,4 @@ struct Overlay {
 std::optional<Overlay> makeOverlay(const Document& document, const ParamPath& path, Evaluator& evaluator,
                                    const EvalOptions& options, Progress& progress);
 
-}  // namespace ovrix
+}  // namespace ovrix::eval

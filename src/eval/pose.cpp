@@ -9,7 +9,7 @@
 #include "io/strands/strands_io.h"
 #include "sim/strands/strand_pose.h"
 
-namespace ovrix {
+namespace ovrix::eval {
 
 namespace fs = std::filesystem;
 
@@ -34,4 +34,4 @@ fs::path writePose(Evaluator& evaluator, const Document& document, const std::st
     return file;
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::eval

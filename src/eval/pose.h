@@ -4,7 +4,7 @@
 
 #include "eval/evaluator.h"
 
-namespace ovrix {
+namespace ovrix::eval {
 
 /// Writes the strands that a layer's simulation has at a frame, as its "starts_as" takes them, and returns
 /// the file. What follows in the recipe is not in it. Throws Error when the scene has no file, the layer
@@ -12,4 +12,4 @@ namespace ovrix {
 std::filesystem::path writePose(Evaluator& evaluator, const Document& document, const std::string& layer,
                                 const std::filesystem::path& scene, double frame, Progress& progress);
 
-}  // namespace ovrix
+}  // namespace ovrix::eval

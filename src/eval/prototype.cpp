@@ -1,6 +1,6 @@
 #include "eval/prototype.h"
 
-namespace ovrix {
+namespace ovrix::eval {
 
 M44f prototypeMatrix(const Document& document, const std::string& object, double frame) {
     const auto own = [&](const char* param) {
@@ -9,4 +9,4 @@ M44f prototypeMatrix(const Document& document, const std::string& object, double
     return transformMatrix(V3f(0.0f), own("rotation"), own("scale"));
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::eval

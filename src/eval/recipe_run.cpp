@@ -11,7 +11,7 @@
 #include "ops/place/place_points.h"
 #include "sim/step_registry.h"
 
-namespace ovrix {
+namespace ovrix::eval {
 
 using Clock = std::chrono::steady_clock;
 
@@ -323,4 +323,4 @@ void Evaluator::Run::thinLast(size_t first, size_t end) {
                                  {}});
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::eval

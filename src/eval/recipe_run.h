@@ -2,7 +2,7 @@
 #pragma once
 #include "eval/around.h"
 
-namespace ovrix {
+namespace ovrix::eval {
 
 /// The type of a step. Throws Error when this version does not know it.
 const StepType& typeOfStep(const Step& step);
@@ -57,4 +57,4 @@ class Evaluator::Run {
     uint64_t hash_ = 0;
 };
 
-}  // namespace ovrix
+}  // namespace ovrix::eval

@@ -5,7 +5,7 @@
 #include "base/random.h"
 #include "eval/camera_options.h"
 
-namespace ovrix {
+namespace ovrix::eval {
 
 Showing showingOf(const Document& document, const Node& layer, const EvalOptions& o) {
     const auto value = [&](const char* id) { return document.value(layer.id, id, o.frame); };
@@ -98,4 +98,4 @@ Geometry shownOf(const Geometry& geometry, const Showing& s) {
     return gathered(geometry, shownIndices(set.find<V3f>("P"), set.find<uint64_t>("id"), s));
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::eval

@@ -4,7 +4,7 @@
 #include "eval/evaluator.h"
 #include "render/scene/camera.h"
 
-namespace ovrix {
+namespace ovrix::eval {
 
 /// A layer's settings for one purpose at a frame.
 struct Showing {
@@ -26,4 +26,4 @@ void addToHash(Hasher& hasher, const Showing& showing);
 /// number decides: moving the camera or changing a number takes or brings copies, and never swaps them.
 Geometry shownOf(const Geometry& geometry, const Showing& showing);
 
-}  // namespace ovrix
+}  // namespace ovrix::eval

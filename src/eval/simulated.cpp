@@ -12,7 +12,7 @@
 #include "eval/simulation/life_hash.h"
 #include "sim/step_registry.h"
 
-namespace ovrix {
+namespace ovrix::eval {
 
 int firstSimulated(const Document& document) {
     return document.frames().first - int(std::get<int64_t>(document.setting("scene", "preroll")));
@@ -341,4 +341,4 @@ Geometry Simulated::liveAt(double frame) {
     return shown(*state, frame, [&] { return state; });
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::eval

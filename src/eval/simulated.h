@@ -2,7 +2,7 @@
 #pragma once
 #include "eval/recipe_run.h"
 
-namespace ovrix {
+namespace ovrix::eval {
 
 /// The frame at which simulations begin: the scene's first, less its pre-roll.
 int firstSimulated(const Document& document);
@@ -57,4 +57,4 @@ class Simulated {
     bool looked_ = false;
 };
 
-}  // namespace ovrix
+}  // namespace ovrix::eval

@@ -2,7 +2,7 @@
 #pragma once
 #include "base/vec.h"
 
-namespace ovrix {
+namespace ovrix::field {
 
 /// 1 inside [from, to], 0 outside, and a straight passage of width @p soft centred on each limit.
 struct Band {
@@ -21,4 +21,4 @@ inline float rise(float from, float to, float x) {
     return to > from ? std::clamp((x - from) / (to - from), 0.0f, 1.0f) : (x >= from ? 1.0f : 0.0f);
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::field

@@ -4,7 +4,7 @@
 #include "base/hash.h"
 #include "base/parallel.h"
 
-namespace ovrix {
+namespace ovrix::field {
 
 Samples Samples::sub(size_t begin, size_t count) const {
     const auto part = [&](auto span) { return span.empty() ? span : span.subspan(begin, count); };
@@ -297,4 +297,4 @@ void addParamsToHash(Hasher& h, std::span<const ParamSpec> specs, const ParamMap
     }
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::field

@@ -10,9 +10,7 @@
 #include "field/surroundings.h"
 #include "params/param.h"
 
-namespace ovrix {
-
-class Hasher;
+namespace ovrix::field {
 
 /// Places at which a field is asked, in structure of arrays. Spans other than position may be empty; a
 /// source that needs one which is missing says so when it is compiled or gives 0.
@@ -192,4 +190,4 @@ void addParamsToHash(Hasher& hasher, std::span<const ParamSpec> specs, const Par
 /// The parameter, or one with the spec's initial value. A value of another type counts as missing.
 Param paramOr(const ParamSpec& spec, const ParamMap& params);
 
-}  // namespace ovrix
+}  // namespace ovrix::field

@@ -7,7 +7,7 @@
 #include "base/parallel.h"
 #include "geo/points/nearest.h"
 
-namespace ovrix {
+namespace ovrix::field {
 
 namespace {
 
@@ -205,4 +205,4 @@ std::shared_ptr<const PaintedMap> brushed(const PaintedMap& map, const Surface& 
     return std::make_shared<const PaintedMap>(map.layout, stroke.take());
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::field

@@ -4,7 +4,7 @@
 #include "geo/surface/surface.h"
 #include "params/painted_map.h"
 
-namespace ovrix {
+namespace ovrix::field {
 
 /// Of the surface's mesh; worked out once.
 uint64_t topologyOf(const Surface& surface);
@@ -42,4 +42,4 @@ std::shared_ptr<const PaintedMap> brushed(const PaintedMap& map, const Surface& 
                                           const M44f& objectFromWorld, const Brush& brush,
                                           std::span<const Dab> dabs);
 
-}  // namespace ovrix
+}  // namespace ovrix::field

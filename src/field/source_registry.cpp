@@ -2,7 +2,7 @@
 #include "base/error.h"
 #include "field/sources.h"
 
-namespace ovrix {
+namespace ovrix::field {
 
 const std::vector<SourceType>& sourceTypes() {
     static const std::vector<SourceType> types = {
@@ -39,4 +39,4 @@ const ParamSpec& strengthSpec() {
     return spec;
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::field

@@ -2,7 +2,7 @@
 #pragma once
 #include "field/field.h"
 
-namespace ovrix {
+namespace ovrix::field {
 
 SourceType constantSource();
 SourceType slopeSource();
@@ -20,4 +20,4 @@ SourceType speedSource();
 SourceType insideSource();
 SourceType formulaSource();
 
-}  // namespace ovrix
+}  // namespace ovrix::field

@@ -9,7 +9,7 @@
 #include "geo/surface/surface.h"
 #include "geo/volume/vector_grid.h"
 
-namespace ovrix {
+namespace ovrix::field {
 
 /// Gives what the other nodes of the scene make, in world space. Made by the evaluation; used by one thread
 /// at a time. Its functions throw Error, which names the node, when it is missing, cannot be made, or depends
@@ -47,4 +47,4 @@ class Surroundings {
     virtual std::shared_ptr<const Image> image(const std::string& file, const std::string& space) = 0;
 };
 
-}  // namespace ovrix
+}  // namespace ovrix::field

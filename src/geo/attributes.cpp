@@ -6,7 +6,7 @@
 
 #include "base/parallel.h"
 
-namespace ovrix {
+namespace ovrix::geo {
 
 namespace {
 
@@ -107,4 +107,4 @@ std::string columnTypeName(const Column& column) {
     return names[column.index()];
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::geo

@@ -10,7 +10,7 @@
 #include "base/error.h"
 #include "base/vec.h"
 
-namespace ovrix {
+namespace ovrix::geo {
 
 /// Text per element, kept as an index into a table of the different texts.
 struct StringColumn {
@@ -90,4 +90,4 @@ size_t columnSize(const Column& column);
 size_t columnBytes(const Column& column);
 std::string columnTypeName(const Column& column);
 
-}  // namespace ovrix
+}  // namespace ovrix::geo

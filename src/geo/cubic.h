@@ -3,7 +3,7 @@
 #include <cmath>
 #include <utility>
 
-namespace ovrix {
+namespace ovrix::geo {
 
 /// Roots in [0, 1] of a cubic given by its value and coefficients, rising. Between the turning points it only
 /// rises or falls, so halving finds each.
@@ -53,4 +53,4 @@ struct Cubic {
     }
 };
 
-}  // namespace ovrix
+}  // namespace ovrix::geo

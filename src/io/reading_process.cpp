@@ -12,7 +12,7 @@
 #include "io/volume/vdb_blob.h"
 #include "io/volume/vdb_library.h"
 
-namespace ovrix {
+namespace ovrix::io {
 
 static bool writeAll(const std::string& bytes) {
     size_t done = 0;
@@ -73,4 +73,4 @@ int readingProcess(int argc, char** argv) {
     return 1;
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::io

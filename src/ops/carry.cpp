@@ -5,7 +5,7 @@
 #include "base/parallel.h"
 #include "field/paint.h"
 
-namespace ovrix {
+namespace ovrix::ops {
 
 bool sameTopology(const Surface& a, const Surface& b) { return &a == &b || topologyOf(a) == topologyOf(b); }
 
@@ -82,4 +82,4 @@ StrandsPtr strandsCarried(const StrandSet& strands, const Surface& rest, const S
     return out;
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::ops

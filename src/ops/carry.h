@@ -3,7 +3,7 @@
 #include "geo/strands/strands.h"
 #include "ops/step.h"
 
-namespace ovrix {
+namespace ovrix::ops {
 
 /// Whether places on one, by triangle and weights, are places on the other: the same triangles.
 bool sameTopology(const Surface& a, const Surface& b);
@@ -21,4 +21,4 @@ StrandsPtr strandsCarried(const StrandSet& strands, const Surface& rest, const S
 /// What a recipe says when roots had to find their places anew.
 std::string reboundNote(size_t count);
 
-}  // namespace ovrix
+}  // namespace ovrix::ops

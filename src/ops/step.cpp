@@ -2,7 +2,7 @@
 
 #include <fmt/format.h>
 
-namespace ovrix {
+namespace ovrix::ops {
 
 std::string phaseName(Phase phase) {
     static const char* names[] = {"place", "shape", "move", "look"};
@@ -35,4 +35,4 @@ void askForMemory(double bytes, size_t limit, double elements) {
                 {}, "Lower the count or density, work in Draft, or raise the memory limit in Preferences");
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::ops

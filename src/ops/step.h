@@ -8,7 +8,11 @@
 #include "geo/points/elements.h"
 #include "geo/surface/surface.h"
 
-namespace ovrix {
+namespace ovrix::sim {
+class Solver;
+}
+
+namespace ovrix::ops {
 
 /// What a step is for; also its colour.
 enum class Phase { Place, Shape, Move, Look };
@@ -36,8 +40,6 @@ struct StepInput {
         if (notes && !text.empty()) notes->push_back(std::move(text));
     }
 };
-
-class Solver;
 
 struct StepType {
     std::string id, title;
@@ -69,7 +71,7 @@ struct StepType {
     /// frame.
     bool overTime = false;
     /// Whose result at a frame comes from the one before; null for all other steps. Then apply() is not used.
-    std::shared_ptr<const Solver> solver = nullptr;
+    std::shared_ptr<const sim::Solver> solver = nullptr;
     /// What a new step starts with where it is not its specs' initial values.
     ParamMap start = {};
     /// Pure: the same input gives the same bits on any number of threads. Throws Error or Cancelled.
@@ -85,4 +87,4 @@ void askForMemory(double bytes, size_t limit, double elements);
 /// "1.2 GB", "340 MB", "12 kB".
 std::string byteText(double bytes);
 
-}  // namespace ovrix
+}  // namespace ovrix::ops

@@ -2,7 +2,7 @@
 
 #include <algorithm>
 
-namespace ovrix {
+namespace ovrix::params {
 
 namespace {
 
@@ -39,4 +39,4 @@ void Curve::tidy() {
     if (points.empty()) points = {{0.0f, 0.0f}, {1.0f, 1.0f}};
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::params

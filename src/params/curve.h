@@ -4,7 +4,7 @@
 
 #include "base/vec.h"
 
-namespace ovrix {
+namespace ovrix::params {
 
 /// Points with rising x in [0, 1], y in [0, 1]; constant before the first and after the last. Between them
 /// either straight, or a cubic that never overshoots.
@@ -29,4 +29,4 @@ T hermite(const T& a, const T& b, const T& riseA, const T& riseB, Part t) {
     return a * (2 * t3 - 3 * t2 + 1) + b * (3 * t2 - 2 * t3) + riseA * (t3 - 2 * t2 + t) + riseB * (t3 - t2);
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::params

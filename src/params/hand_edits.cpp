@@ -2,7 +2,7 @@
 
 #include <algorithm>
 
-namespace ovrix {
+namespace ovrix::params {
 
 bool HandEdit::changesNothing() const {
     return !added && !removed && move == V3f(0.0f) && turn == Quatf() && size == 1.0f && prototype.empty();
@@ -27,4 +27,4 @@ void HandEdits::put(const HandEdit& edit) {
     }
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::params

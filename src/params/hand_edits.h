@@ -7,7 +7,7 @@
 
 #include "base/vec.h"
 
-namespace ovrix {
+namespace ovrix::params {
 
 /// What was changed of one element, on top of what the recipe gives it; or an element that was added.
 struct HandEdit {
@@ -35,4 +35,4 @@ struct HandEdits {
 /// Ids of added elements start here, above all that recipes give.
 inline constexpr uint64_t kFirstAddedId = uint64_t(1) << 62;
 
-}  // namespace ovrix
+}  // namespace ovrix::params

@@ -7,7 +7,7 @@
 
 #include "base/error.h"
 
-namespace ovrix {
+namespace ovrix::params {
 
 namespace {
 
@@ -109,4 +109,4 @@ std::string textFromCells(const std::vector<int>& cells) {
     return text;
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::params

@@ -4,7 +4,7 @@
 #include <string>
 #include <vector>
 
-namespace ovrix {
+namespace ovrix::params {
 
 /// The value of an arithmetic text such as "2.5", "1/24", "3*(2+0.5)" or "2.5cm", in @p unit ("m", "mm",
 /// "deg", "s" or anything else). Lengths may carry mm, cm, m, km, in, ft; angles deg, rad, turn; times ms, s,
@@ -19,4 +19,4 @@ std::vector<int> cellsFromText(const std::string& text, int count);
 /// The shortest such text.
 std::string textFromCells(const std::vector<int>& cells);
 
-}  // namespace ovrix
+}  // namespace ovrix::params

@@ -2,7 +2,7 @@
 
 #include "base/hash.h"
 
-namespace ovrix {
+namespace ovrix::params {
 
 PaintedMap::PaintedMap(PaintLayoutPtr l, std::vector<float> v) : layout(std::move(l)), values(std::move(v)) {
     const auto bytes = [](const auto& list) {
@@ -11,4 +11,4 @@ PaintedMap::PaintedMap(PaintLayoutPtr l, std::vector<float> v) : layout(std::mov
     hash = Hasher().add(layout->topology).add(bytes(layout->start)).add(bytes(values)).value();
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::params

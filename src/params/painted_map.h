@@ -6,7 +6,7 @@
 
 #include "base/vec.h"
 
-namespace ovrix {
+namespace ovrix::params {
 
 /// Where the values of a map lie: a lattice on each triangle of a mesh, rows from its first corner outward.
 /// Triangle t with an edge cut in n parts has (n + 1)(n + 2) / 2 places, start[t] to start[t + 1] - 1.
@@ -37,4 +37,4 @@ struct MapValue {
     bool operator==(const MapValue& o) const { return hash() == o.hash(); }
 };
 
-}  // namespace ovrix
+}  // namespace ovrix::params

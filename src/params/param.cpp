@@ -6,7 +6,7 @@
 #include "base/error.h"
 #include "params/number_text.h"
 
-namespace ovrix {
+namespace ovrix::params {
 
 namespace {
 
@@ -133,4 +133,4 @@ Blend blendFromName(const std::string& name) {
     throw Error("\"" + name + "\" is no way to blend", {}, "Use replace, multiply, add, min or max");
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::params

@@ -9,7 +9,7 @@
 #include "params/curve.h"
 #include "params/value.h"
 
-namespace ovrix {
+namespace ovrix::params {
 
 struct Field;
 
@@ -91,4 +91,4 @@ struct Field {
     bool operator==(const Field&) const = default;
 };
 
-}  // namespace ovrix
+}  // namespace ovrix::params

@@ -1,6 +1,6 @@
 #include "params/specs.h"
 
-namespace ovrix::specs {
+namespace ovrix::params::specs {
 
 Specs operator+(Specs a, const Specs& b) {
     a.insert(a.end(), b.begin(), b.end());
@@ -152,4 +152,4 @@ bool applies(const ParamSpec& spec, const std::function<std::string(const std::s
     return unlike;
 }
 
-}  // namespace ovrix::specs
+}  // namespace ovrix::params::specs

@@ -4,7 +4,7 @@
 
 #include "params/value.h"
 
-namespace ovrix::specs {
+namespace ovrix::params::specs {
 
 using Specs = std::vector<ParamSpec>;
 
@@ -37,4 +37,4 @@ ParamSpec shownIf(ParamSpec spec, std::string condition);
 /// A flag's text is "true" or "false".
 bool applies(const ParamSpec& spec, const std::function<std::string(const std::string& param)>& textOf);
 
-}  // namespace ovrix::specs
+}  // namespace ovrix::params::specs

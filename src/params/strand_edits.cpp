@@ -2,7 +2,7 @@
 
 #include <algorithm>
 
-namespace ovrix {
+namespace ovrix::params {
 
 const StrandEdit* StrandEdits::find(uint64_t id) const {
     const auto it = std::lower_bound(list.begin(), list.end(), id,
@@ -33,4 +33,4 @@ bool StrandEdits::operator==(const StrandEdits& other) const {
                       [](const StrandEditPtr& a, const StrandEditPtr& b) { return a == b || *a == *b; });
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::params

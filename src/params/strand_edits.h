@@ -6,7 +6,7 @@
 
 #include "base/vec.h"
 
-namespace ovrix {
+namespace ovrix::params {
 
 /// What combing made of one strand, on top of what the recipe gives it; or a strand that was planted. It is
 /// held in the frame of the root (see StrandSet), so that it moves and turns with a surface that deforms.
@@ -37,4 +37,4 @@ struct StrandEdits {
     bool operator==(const StrandEdits& other) const;
 };
 
-}  // namespace ovrix
+}  // namespace ovrix::params

@@ -2,7 +2,7 @@
 
 #include "base/hash.h"
 
-namespace ovrix {
+namespace ovrix::params {
 
 std::string typeName(ParamType type) {
     static const char* names[] = {"bool",   "int",   "number", "range", "vector",  "color",
@@ -192,4 +192,4 @@ ParamSpec seedSpec(std::string help) {
             .help = std::move(help)};
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::params

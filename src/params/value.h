@@ -5,13 +5,14 @@
 #include <variant>
 #include <vector>
 
+#include "base/hash.h"
 #include "base/vec.h"
 #include "params/curve.h"
 #include "params/hand_edits.h"
 #include "params/painted_map.h"
 #include "params/strand_edits.h"
 
-namespace ovrix {
+namespace ovrix::params {
 
 /// Two ends that a number varies between; min <= max.
 struct Range {
@@ -97,11 +98,10 @@ double component(const Value& value, int c);
 void setComponent(Value& value, int c, double x);
 
 /// Feeds a value to a running hash.
-class Hasher;
 void addToHash(Hasher& hasher, const Value& value);
 void addToHash(Hasher& hasher, const M44f& matrix);
 
 /// The "seed" that everything with chance has.
 ParamSpec seedSpec(std::string help);
 
-}  // namespace ovrix
+}  // namespace ovrix::params

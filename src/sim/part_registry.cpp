@@ -7,7 +7,7 @@
 #include "sim/particles/rules.h"
 #include "sim/strands/strand_solver.h"
 
-namespace ovrix {
+namespace ovrix::sim {
 
 const std::vector<ParticlePart>& particleParts() {
     static const std::vector<ParticlePart> parts = {
@@ -29,4 +29,4 @@ const std::vector<ParticlePart>& particleParts() {
     return parts;
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::sim

@@ -7,7 +7,7 @@
 #include "base/error.h"
 #include "params/specs.h"
 
-namespace ovrix {
+namespace ovrix::sim {
 
 Samples ParticleBlock::samples() const {
     Samples s;
@@ -199,4 +199,4 @@ void renew(ParticleParts& parts, const SolverInput& before, const SolverInput& n
     }
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::sim

@@ -5,7 +5,7 @@
 #include "geo/surface/moving_surface.h"
 #include "sim/solver.h"
 
-namespace ovrix {
+namespace ovrix::sim {
 
 /// What particles carry. "P", "v" (V3f, m/s), "id", "age" and "life" (float, seconds; life is infinite for
 /// those that never end), "scale" (float), "N" (V3f, unit: the source's normal), "group" (int32) and "state"
@@ -271,4 +271,4 @@ ParamSpec groupSpec();
 ParamSpec strengthOf(double value, std::string unit, double hard, double softMin, double softMax,
                      std::string help);
 
-}  // namespace ovrix
+}  // namespace ovrix::sim

@@ -4,7 +4,7 @@
 
 #include "ops/step.h"
 
-namespace ovrix {
+namespace ovrix::sim {
 
 /// A part of the step, such as a force, as it is at one frame. Parts that are off are not among them.
 struct PartInput {
@@ -60,4 +60,4 @@ class Solver {
     virtual Geometry between(const SolverState& a, const SolverState& b, double part, double rate) const = 0;
 };
 
-}  // namespace ovrix
+}  // namespace ovrix::sim

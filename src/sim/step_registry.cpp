@@ -37,7 +37,7 @@
 #include "sim/particles/particle_solver.h"
 #include "sim/strands/strand_solver.h"
 
-namespace ovrix {
+namespace ovrix::sim {
 
 const std::vector<StepType>& stepTypes() {
     static const std::vector<StepType> types = [] {
@@ -68,4 +68,4 @@ const StepType* findStepType(const std::string& id) {
     return nullptr;
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::sim

@@ -2,11 +2,11 @@
 #pragma once
 #include "ops/step.h"
 
-namespace ovrix {
+namespace ovrix::sim {
 
 /// All steps, in the order of menus. Adding a step adds a line in step_registry.cpp.
 const std::vector<StepType>& stepTypes();
 /// Null when there is none of that id.
 const StepType* findStepType(const std::string& id);
 
-}  // namespace ovrix
+}  // namespace ovrix::sim

@@ -2,7 +2,7 @@
 #include "app_test.h"
 #include "eval/handwork.h"
 
-using namespace ovrix;
+using namespace ovrix::deliver;
 using namespace ovrix::app;
 
 class CoverTest : public WindowFixture {

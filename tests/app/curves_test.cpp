@@ -1,7 +1,7 @@
 // Drives drawing curves, the zone of a field, and pushing and pulling a surface.
 #include "app_test.h"
 
-using namespace ovrix;
+using namespace ovrix::deliver;
 using namespace ovrix::app;
 
 class CurvesTest : public WindowFixture {

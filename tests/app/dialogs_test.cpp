@@ -1,7 +1,7 @@
 // Drives the small windows: preferences, shortcuts, menus, search of steps and commands.
 #include "app_test.h"
 
-using namespace ovrix;
+using namespace ovrix::deliver;
 using namespace ovrix::app;
 
 class DialogsTest : public WindowFixture {

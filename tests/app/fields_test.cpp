@@ -3,7 +3,7 @@
 #include "app_test.h"
 #include "io/formats/elements_io.h"
 
-using namespace ovrix;
+using namespace ovrix::deliver;
 using namespace ovrix::app;
 
 class FieldsTest : public WindowFixture {

@@ -2,7 +2,7 @@
 #include "app/window/library_window.h"
 #include "app_test.h"
 
-using namespace ovrix;
+using namespace ovrix::deliver;
 using namespace ovrix::app;
 
 class LibraryTest : public WindowFixture {

@@ -1,7 +1,7 @@
 // Drives the recipe: numbers, fields, steps, shares and curves, with real mouse and key events.
 #include "app_test.h"
 
-using namespace ovrix;
+using namespace ovrix::deliver;
 using namespace ovrix::app;
 
 class RecipeTest : public WindowFixture {

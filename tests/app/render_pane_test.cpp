@@ -1,7 +1,7 @@
 // Drives the render pane: regions, pins, saving, stopping.
 #include "app_test.h"
 
-using namespace ovrix;
+using namespace ovrix::deliver;
 using namespace ovrix::app;
 
 class RenderPaneTest : public WindowFixture {

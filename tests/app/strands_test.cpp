@@ -4,8 +4,9 @@
 #include "app/widgets/curve_box.h"
 #include "app_test.h"
 #include "eval/handwork.h"
+#include "sim/step_registry.h"
 
-using namespace ovrix;
+using namespace ovrix::deliver;
 using namespace ovrix::app;
 
 class StrandsTest : public WindowFixture {

@@ -1,7 +1,7 @@
 // Drives the view: picking, handles and the camera.
 #include "app_test.h"
 
-using namespace ovrix;
+using namespace ovrix::deliver;
 using namespace ovrix::app;
 
 class ViewTest : public WindowFixture {

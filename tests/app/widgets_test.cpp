@@ -7,7 +7,7 @@
 #include "base/error.h"
 #include "params/specs.h"
 
-using namespace ovrix;
+using namespace ovrix::deliver;
 using namespace ovrix::app;
 
 namespace {

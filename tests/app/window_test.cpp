@@ -1,7 +1,7 @@
 // Drives the window as a whole: files, commands, checks, outline, scale, recovery.
 #include "app_test.h"
 
-using namespace ovrix;
+using namespace ovrix::deliver;
 using namespace ovrix::app;
 
 class WindowTest : public WindowFixture {

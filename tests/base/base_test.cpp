@@ -17,7 +17,7 @@
 #include "params/value.h"
 #include "support.h"
 
-using namespace ovrix;
+using namespace ovrix::deliver;
 using namespace ovrix::tests;
 namespace fs = std::filesystem;
 

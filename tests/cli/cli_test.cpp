@@ -13,7 +13,7 @@
 #include "sim/step_registry.h"
 #include "support.h"
 
-using namespace ovrix;
+using namespace ovrix::deliver;
 using namespace ovrix::tests;
 
 namespace {
@@ -26,13 +26,13 @@ struct Result {
 
 Result run(std::vector<std::string> args) {
     std::ostringstream out, err;
-    const int code = cli::run(args, out, err);
+    const int code = ovrix::cli::run(args, out, err);
     return {code, out.str(), err.str()};
 }
 
 struct Demo {
     TemporaryFolder folder;
-    std::string scene = demo::writeLowTide(folder.path()).string();
+    std::string scene = ovrix::demo::writeLowTide(folder.path()).string();
     std::string file(const std::string& name) const { return (folder / name).string(); }
 };
 

@@ -12,7 +12,7 @@
 #include "io/points/csv_points.h"
 #include "support.h"
 
-using namespace ovrix;
+using namespace ovrix::deliver;
 using namespace ovrix::tests;
 
 namespace {

@@ -4,7 +4,7 @@
 #include "deliver/studio.h"
 #include "eval/overlay.h"
 
-using namespace ovrix;
+using namespace ovrix::deliver;
 using namespace ovrix::tests;
 
 namespace {

@@ -7,6 +7,8 @@
 
 namespace ovrix::tests {
 
+using namespace deliver;
+
 /// A white sphere alone in the middle of the picture, without any light.
 struct Studio {
     TemporaryFolder folder;

@@ -12,7 +12,7 @@
 #include "recipes.h"
 #include "support.h"
 
-using namespace ovrix;
+using namespace ovrix::deliver;
 using namespace ovrix::tests;
 
 namespace {
@@ -155,7 +155,7 @@ TEST_CASE("files that are no recipes are refused with their name", "[recipe]") {
 
 TEST_CASE("the recipes that come along are all good, and a picture shows something", "[recipe]") {
     TemporaryFolder folder;
-    demo::writeRecipes(folder / "built_in");
+    ovrix::demo::writeRecipes(folder / "built_in");
     std::filesystem::create_directories(folder / "own");
     std::ofstream(folder / "own/broken.recipe") << "{";
     const auto list = libraryOf(folder / "built_in", folder / "own", folder / "pictures");

@@ -7,7 +7,7 @@
 #include "eval/bake.h"
 #include "support.h"
 
-using namespace ovrix;
+using namespace ovrix::deliver;
 using namespace ovrix::tests;
 namespace fs = std::filesystem;
 

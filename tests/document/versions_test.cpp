@@ -5,7 +5,7 @@
 #include "document/file/scene_file.h"
 #include "support.h"
 
-using namespace ovrix;
+using namespace ovrix::deliver;
 using namespace ovrix::tests;
 
 TEST_CASE("older versions are brought up to date, one step after the other", "[scene-file]") {

@@ -19,7 +19,7 @@
 #include "io/strands/strands_io.h"
 #include "support.h"
 
-using namespace ovrix;
+using namespace ovrix::deliver;
 using namespace ovrix::tests;
 
 namespace {

@@ -8,6 +8,8 @@
 
 namespace ovrix::tests {
 
+using namespace deliver;
+
 class Crossing {
   public:
     explicit Crossing(uint64_t seed) : random_(seed) {}

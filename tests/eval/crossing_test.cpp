@@ -11,7 +11,7 @@
 #include "eval/crossing.h"
 #include "sim/step_registry.h"
 
-using namespace ovrix;
+using namespace ovrix::deliver;
 using namespace ovrix::tests;
 
 namespace {

@@ -5,7 +5,7 @@
 #include "eval/overlay.h"
 #include "support.h"
 
-using namespace ovrix;
+using namespace ovrix::deliver;
 using namespace ovrix::tests;
 
 namespace {

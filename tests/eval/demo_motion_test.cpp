@@ -7,7 +7,7 @@
 #include "eval/simulated.h"
 #include "support.h"
 
-using namespace ovrix;
+using namespace ovrix::deliver;
 using namespace ovrix::tests;
 
 namespace {

@@ -6,7 +6,7 @@
 #include "ops/points/by_hand.h"
 #include "support.h"
 
-using namespace ovrix;
+using namespace ovrix::deliver;
 using namespace ovrix::tests;
 
 namespace {

@@ -12,7 +12,7 @@
 #include "io/image/image_io.h"
 #include "support.h"
 
-using namespace ovrix;
+using namespace ovrix::deliver;
 using namespace ovrix::tests;
 namespace fs = std::filesystem;
 

@@ -6,7 +6,7 @@
 #include "ops/points/keep_apart.h"
 #include "support.h"
 
-using namespace ovrix;
+using namespace ovrix::deliver;
 using namespace ovrix::tests;
 
 namespace {

@@ -7,7 +7,7 @@
 #include "io/image/image_io.h"
 #include "io/mesh/mesh_writer.h"
 
-using namespace ovrix;
+using namespace ovrix::deliver;
 using namespace ovrix::tests;
 
 namespace {

@@ -5,7 +5,7 @@
 #include "io/strands/strands_io.h"
 #include "strand_support.h"
 
-using namespace ovrix;
+using namespace ovrix::deliver;
 using namespace ovrix::tests;
 
 namespace {

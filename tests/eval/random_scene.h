@@ -7,6 +7,8 @@
 
 namespace ovrix::tests {
 
+using namespace deliver;
+
 class RandomScenes {
   public:
     explicit RandomScenes(uint64_t seed) : random_(seed) {}

@@ -5,7 +5,7 @@
 #include "document/file/session.h"
 #include "eval/checks/checks.h"
 
-using namespace ovrix;
+using namespace ovrix::deliver;
 using namespace ovrix::tests;
 
 TEST_CASE("random scenes are written and read to the same bytes and the same document",

@@ -15,7 +15,7 @@
 #include "low_tide.h"
 #include "support.h"
 
-using namespace ovrix;
+using namespace ovrix::deliver;
 using namespace ovrix::tests;
 
 namespace {
@@ -58,7 +58,7 @@ std::shared_ptr<const Field> fieldOf(const std::string& type) {
 
 std::string demoScene() {
     static const TemporaryFolder folder;
-    static const auto path = demo::writeLowTide(folder.path());
+    static const auto path = ovrix::demo::writeLowTide(folder.path());
     return path.string();
 }
 

@@ -10,7 +10,7 @@
 #include "eval/simulation/life_hash.h"
 #include "support.h"
 
-using namespace ovrix;
+using namespace ovrix::deliver;
 using namespace ovrix::tests;
 
 namespace {

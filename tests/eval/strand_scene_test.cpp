@@ -18,7 +18,7 @@
 #include "ops/groom/comb_brush.h"
 #include "strand_support.h"
 
-using namespace ovrix;
+using namespace ovrix::deliver;
 using namespace ovrix::tests;
 
 namespace {

@@ -4,6 +4,8 @@
 
 namespace ovrix::tests {
 
+using namespace deliver;
+
 /// The source with one of its parameters set.
 inline FieldSource with(FieldSource s, const std::string& param, const Value& value) {
     s.params[param].value = value;

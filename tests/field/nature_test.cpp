@@ -9,7 +9,7 @@
 #include "geo/points/nearest.h"
 #include "support.h"
 
-using namespace ovrix;
+using namespace ovrix::deliver;
 using namespace ovrix::tests;
 
 namespace {

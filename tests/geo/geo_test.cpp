@@ -5,7 +5,7 @@
 #include "geo/surface/surface.h"
 #include "support.h"
 
-using namespace ovrix;
+using namespace ovrix::deliver;
 using namespace ovrix::tests;
 
 TEST_CASE("attributes keep their type and length", "[attributes]") {

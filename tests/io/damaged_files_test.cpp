@@ -23,7 +23,7 @@
 #include "mutate.h"
 #include "strand_support.h"
 
-using namespace ovrix;
+using namespace ovrix::deliver;
 using namespace ovrix::tests;
 namespace fs = std::filesystem;
 

@@ -8,7 +8,7 @@
 #include "io/mesh/mesh_writer.h"
 #include "support.h"
 
-using namespace ovrix;
+using namespace ovrix::deliver;
 using namespace ovrix::tests;
 namespace fs = std::filesystem;
 

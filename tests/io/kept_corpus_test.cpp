@@ -4,13 +4,13 @@
 #include "fuzz/read.h"
 #include "mutate.h"
 
-using namespace ovrix;
+using namespace ovrix::deliver;
 using namespace ovrix::tests;
 namespace fs = std::filesystem;
 
 TEST_CASE("the kept corpus of each reader, whole and mutated, is read or refused in words", "[io][damaged]") {
     const fs::path corpus = fs::path(OVRIX_SOURCE_DIR) / "tests/data/fuzz";
-    for (const fuzz::Reader& reader : fuzz::readers()) {
+    for (const ovrix::fuzz::Reader& reader : ovrix::fuzz::readers()) {
         size_t whole = 0, refused = 0;
         const auto read = [&](const std::string& bytes) {
             try {
@@ -41,7 +41,7 @@ TEST_CASE("the kept corpus of each reader, whole and mutated, is read or refused
 TEST_CASE("each reader has a fuzzer that can be asked for", "[io][documents]") {
     const fs::path root = OVRIX_SOURCE_DIR;
     const auto built = readFile(root / "cmake/fuzzers.cmake"), told = readFile(root / "dev");
-    for (const fuzz::Reader& reader : fuzz::readers()) {
+    for (const ovrix::fuzz::Reader& reader : ovrix::fuzz::readers()) {
         INFO(reader.name);
         CHECK(built.find(" " + std::string(reader.name)) != std::string::npos);
         CHECK(told.find(" " + std::string(reader.name)) != std::string::npos);

@@ -8,7 +8,7 @@
 #include "sim/step_registry.h"
 #include "support.h"
 
-using namespace ovrix;
+using namespace ovrix::deliver;
 using namespace ovrix::tests;
 
 namespace {

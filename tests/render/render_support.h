@@ -6,6 +6,8 @@
 
 namespace ovrix::tests {
 
+using namespace deliver;
+
 inline SurfaceMaterial plain(float base, float roughness, float metalness, float specular) {
     SurfaceMaterial m;
     m.base.high = Color(base);

@@ -9,6 +9,8 @@
 
 namespace ovrix::tests {
 
+using namespace deliver;
+
 /// Objects by name, whose shape and place follow from the frame.
 struct World {
     std::map<std::string, std::function<Surroundings::Placed(double frame)>> objects;

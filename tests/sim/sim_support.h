@@ -6,6 +6,8 @@
 
 namespace ovrix::tests {
 
+using namespace deliver;
+
 inline const AttributeSet& particles(const SolverState& s) {
     return std::get<std::shared_ptr<const PointSet>>(s.geometry)->attributes;
 }

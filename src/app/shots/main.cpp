@@ -12,7 +12,7 @@
 #include "deliver/translate.h"
 #include "document/edits/keying.h"
 
-using namespace ovrix;
+using namespace ovrix::deliver;
 using namespace ovrix::app;
 
 namespace {

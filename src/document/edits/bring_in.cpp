@@ -7,7 +7,7 @@
 #include "base/error.h"
 #include "document/model/references.h"
 
-namespace ovrix {
+namespace ovrix::document {
 
 namespace {
 
@@ -130,4 +130,4 @@ Brought broughtIn(const Document& here, const Document& other, const BringIn& wh
     return out;
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::document

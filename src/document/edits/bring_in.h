@@ -5,7 +5,7 @@
 
 #include "document/model/document.h"
 
-namespace ovrix {
+namespace ovrix::document {
 
 /// What may come along: all but the settings.
 bool mayComeAlong(const Node& node);
@@ -45,4 +45,4 @@ struct Brought {
 /// along, or a binding names nothing here.
 Brought broughtIn(const Document& here, const Document& other, const BringIn& what);
 
-}  // namespace ovrix
+}  // namespace ovrix::document

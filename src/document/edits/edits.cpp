@@ -11,7 +11,7 @@
 #include "params/specs.h"
 #include "sim/step_registry.h"
 
-namespace ovrix {
+namespace ovrix::document {
 
 namespace {
 
@@ -582,4 +582,4 @@ Document withMeshFile(const Document& document, const std::filesystem::path& fil
     return out;
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::document

@@ -5,7 +5,7 @@
 #include "document/model/document.h"
 #include "io/mesh/mesh_reader.h"
 
-namespace ovrix {
+namespace ovrix::document {
 
 /// Where a parameter lives: "sun/elevation", "barnacles/scatter/count", or inside a field
 /// "barnacles/scatter/keep/field/0/soft" (source 0) and ".../field/0/strength".
@@ -95,4 +95,4 @@ Document withVariations(const Document& document, const std::string& object, int
 Document withMeshFile(const Document& document, const std::filesystem::path& file, const FileMesh& mesh,
                       std::string* newId = nullptr);
 
-}  // namespace ovrix
+}  // namespace ovrix::document

@@ -2,7 +2,7 @@
 
 #include "base/error.h"
 
-namespace ovrix {
+namespace ovrix::document {
 
 bool keyable(const ParamSpec& spec) { return componentsOf(spec.initial) > 0; }
 
@@ -130,4 +130,4 @@ Document withKeysPut(const Document& document, const ParamPath& path, double fra
     return withKeys(document, path, std::move(param.keys));
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::document

@@ -2,7 +2,7 @@
 #pragma once
 #include "document/edits/edits.h"
 
-namespace ovrix {
+namespace ovrix::document {
 
 /// Whether a parameter of that kind may have keys.
 bool keyable(const ParamSpec& spec);
@@ -29,4 +29,4 @@ std::vector<Key> copiedKeys(const std::vector<Key>& keys);
 Document withKeysPut(const Document& document, const ParamPath& path, double frame,
                      const std::vector<Key>& keys);
 
-}  // namespace ovrix
+}  // namespace ovrix::document

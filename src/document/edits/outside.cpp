@@ -6,7 +6,7 @@
 
 #include "document/model/values.h"
 
-namespace ovrix {
+namespace ovrix::document {
 
 namespace fs = std::filesystem;
 
@@ -68,4 +68,4 @@ std::vector<std::string> dropImagesOutside(FileMesh& mesh, const std::vector<fs:
     return dropped;
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::document

@@ -5,7 +5,7 @@
 #include "document/model/document.h"
 #include "io/mesh/mesh_reader.h"
 
-namespace ovrix {
+namespace ovrix::document {
 
 /// The files that a document names, and that lie outside of a folder, over all links: what a stranger's scene
 /// would have the program open. Rising, each once. Sequences by their pattern. Thread safe.
@@ -22,4 +22,4 @@ std::vector<std::string> filesAdded(const Document& before, const Document& afte
 /// chose them, not the one who brings it in. Gives their paths. Thread safe for different meshes.
 std::vector<std::string> dropImagesOutside(FileMesh& mesh, const std::vector<std::filesystem::path>& folders);
 
-}  // namespace ovrix
+}  // namespace ovrix::document

@@ -11,7 +11,7 @@
 #include "document/model/references.h"
 #include "document/model/values.h"
 
-namespace ovrix {
+namespace ovrix::document {
 
 namespace {
 
@@ -229,4 +229,4 @@ fs::path freeRecipePath(const fs::path& folder, const std::string& name) {
     return path;
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::document

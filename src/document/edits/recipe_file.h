@@ -4,7 +4,7 @@
 
 #include "document/model/document.h"
 
-namespace ovrix {
+namespace ovrix::document {
 
 /// A layer, and the prototypes and materials that it needs, as a small document: the layer is its first node
 /// and lies on nothing.
@@ -50,4 +50,4 @@ std::vector<LibraryEntry> libraryOf(const std::filesystem::path& builtIn, const 
 /// A name for a file in @p folder that is free, made from @p name.
 std::filesystem::path freeRecipePath(const std::filesystem::path& folder, const std::string& name);
 
-}  // namespace ovrix
+}  // namespace ovrix::document

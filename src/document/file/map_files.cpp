@@ -10,7 +10,7 @@
 #include "base/log.h"
 #include "io/formats/elements_io.h"
 
-namespace ovrix {
+namespace ovrix::document {
 
 namespace fs = std::filesystem;
 
@@ -138,4 +138,4 @@ Document withMapsRead(const Document& document, const fs::path& folder) {
     return out;
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::document

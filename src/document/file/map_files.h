@@ -5,7 +5,7 @@
 
 #include "document/model/document.h"
 
-namespace ovrix {
+namespace ovrix::document {
 
 /// NAME.maps beside NAME.ovrix.
 std::filesystem::path mapFolder(const std::filesystem::path& scene);
@@ -23,4 +23,4 @@ void overMaps(const Document& document,
               const std::function<void(const Node&, const std::string& step, const FieldSource&,
                                        const MapValue&)>& visit);
 
-}  // namespace ovrix
+}  // namespace ovrix::document

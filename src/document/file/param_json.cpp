@@ -4,7 +4,7 @@
 #include "base/error.h"
 #include "document/file/scene_file.h"
 
-namespace ovrix {
+namespace ovrix::document {
 
 using Json = nlohmann::ordered_json;
 
@@ -432,4 +432,4 @@ Param paramFromJson(const ParamSpec& spec, const Json& j) {
     return param;
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::document

@@ -11,7 +11,7 @@
 #include "document/model/values.h"
 #include "params/number_text.h"
 
-namespace ovrix {
+namespace ovrix::document {
 
 using Json = nlohmann::ordered_json;
 
@@ -309,4 +309,4 @@ Document rebasePaths(const Document& document, const std::filesystem::path& from
     return out;
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::document

@@ -5,7 +5,7 @@
 
 #include "document/model/document.h"
 
-namespace ovrix {
+namespace ovrix::document {
 
 inline constexpr int kSceneVersion = 5;
 
@@ -39,4 +39,4 @@ Param paramFromJson(const ParamSpec& spec, const nlohmann::ordered_json& json);
 nlohmann::ordered_json valueToJson(const Value& value);
 Value valueFromJson(const ParamSpec& spec, const nlohmann::ordered_json& json);
 
-}  // namespace ovrix
+}  // namespace ovrix::document

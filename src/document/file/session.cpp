@@ -11,7 +11,7 @@
 
 namespace fs = std::filesystem;
 
-namespace ovrix {
+namespace ovrix::document {
 
 fs::path Session::folder() const {
     return path_.empty() ? fs::current_path() : fs::absolute(path_).parent_path();
@@ -142,4 +142,4 @@ fs::path Autosave::userFolder() {
     return fs::path(home && *home ? home : "/tmp") / ".local/state/ovrix";
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::document

@@ -4,7 +4,7 @@
 
 #include "document/model/document.h"
 
-namespace ovrix {
+namespace ovrix::document {
 
 /// Not thread safe: one thread edits; workers take copies of document().
 class Session {
@@ -79,4 +79,4 @@ class Autosave {
     std::filesystem::path folder_, file_;
 };
 
-}  // namespace ovrix
+}  // namespace ovrix::document

@@ -8,7 +8,7 @@
 #include "document/model/motion.h"
 #include "sim/step_registry.h"
 
-namespace ovrix {
+namespace ovrix::document {
 
 Category Node::category() const {
     const NodeType* t = findNodeType(type);
@@ -312,4 +312,4 @@ Node makeNode(const Document& document, const std::string& type, const std::stri
     return node;
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::document

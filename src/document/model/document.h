@@ -12,7 +12,7 @@
 #include "ops/step.h"
 #include "params/param.h"
 
-namespace ovrix {
+namespace ovrix::document {
 
 /// One card of a recipe.
 struct Step {
@@ -133,4 +133,4 @@ std::vector<V3f> curveLine(const Document& document, const std::string& curve, d
 /// Scale, then rotation around X, Y, Z in degrees, then position.
 M44f transformMatrix(const V3f& position, const V3f& rotationDegrees, const V3f& scale);
 
-}  // namespace ovrix
+}  // namespace ovrix::document

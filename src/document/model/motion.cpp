@@ -6,7 +6,7 @@
 #include "geo/points/curve_set.h"
 #include "geo/strands/strands.h"
 
-namespace ovrix {
+namespace ovrix::document {
 
 namespace {
 
@@ -70,4 +70,4 @@ M44f ownMatrix(const Document& document, const Node& node, double frame, int dep
     return m * alongPath(document, node, path, frame, depth);
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::document

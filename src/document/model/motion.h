@@ -2,7 +2,7 @@
 #pragma once
 #include "document/model/document.h"
 
-namespace ovrix {
+namespace ovrix::document {
 
 /// Whether a parameter says where a node stands, and nothing of what it is.
 bool isTransformParam(const std::string& id);
@@ -12,4 +12,4 @@ bool isTransformParam(const std::string& id);
 /// follow; what goes in a circle follows nothing.
 M44f ownMatrix(const Document& document, const Node& node, double frame, int depth = 0);
 
-}  // namespace ovrix
+}  // namespace ovrix::document

@@ -3,7 +3,7 @@
 #include "base/image.h"
 #include "params/specs.h"
 
-namespace ovrix {
+namespace ovrix::document {
 
 using namespace specs;
 
@@ -384,4 +384,4 @@ const NodeType* findNodeType(const std::string& id) {
     return nullptr;
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::document

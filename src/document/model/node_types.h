@@ -5,7 +5,7 @@
 
 #include "params/value.h"
 
-namespace ovrix {
+namespace ovrix::document {
 
 enum class Category { Object, Layer, Curve, Light, Camera, Material, Settings };
 std::string categoryName(Category category);
@@ -22,4 +22,4 @@ const std::vector<NodeType>& nodeTypes();
 /// Null when there is none of that id.
 const NodeType* findNodeType(const std::string& id);
 
-}  // namespace ovrix
+}  // namespace ovrix::document

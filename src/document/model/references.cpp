@@ -2,7 +2,7 @@
 
 #include "document/model/values.h"
 
-namespace ovrix {
+namespace ovrix::document {
 
 static void changeValue(const ParamSpec& spec, Value& value, const ReferenceChange& change) {
     if (spec.type == ParamType::Ref)
@@ -28,4 +28,4 @@ bool isOfKind(const Node& node, const std::string& kind) {
     return any.find(" or " + categoryName(node.category()) + " or ") != std::string::npos;
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::document

@@ -4,7 +4,7 @@
 
 #include "document/model/document.h"
 
-namespace ovrix {
+namespace ovrix::document {
 
 /// What @p change makes of an id; an emptied one is taken out of Shares, and left empty elsewhere. Only
 /// parameters that are declared as references count: a choice or a text may happen to read like an id.
@@ -16,4 +16,4 @@ void changeReferences(Node& node, const ReferenceChange& change);
 /// Whether a node may stand where @p kind is asked for: "object or layer", as ParamSpec::refKind says it.
 bool isOfKind(const Node& node, const std::string& kind);
 
-}  // namespace ovrix
+}  // namespace ovrix::document

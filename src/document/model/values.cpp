@@ -1,6 +1,6 @@
 #include "document/model/values.h"
 
-namespace ovrix {
+namespace ovrix::document {
 
 void changeValues(const std::vector<ParamSpec>& specs, ParamMap& params, const ValueChange& change) {
     for (auto& [name, param] : params) {
@@ -19,4 +19,4 @@ void changeValues(Node& node, const ValueChange& change) {
     for (Step& step : node.steps) changeValues(specsOf(step), step.params, change);
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::document

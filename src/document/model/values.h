@@ -4,7 +4,7 @@
 
 #include "document/model/document.h"
 
-namespace ovrix {
+namespace ovrix::document {
 
 /// May change the value.
 using ValueChange = std::function<void(const ParamSpec& spec, Value& value)>;
@@ -15,4 +15,4 @@ void changeValues(const std::vector<ParamSpec>& specs, ParamMap& params, const V
 /// Over the node's own parameters and those of its steps.
 void changeValues(Node& node, const ValueChange& change);
 
-}  // namespace ovrix
+}  // namespace ovrix::document

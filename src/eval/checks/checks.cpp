@@ -12,7 +12,7 @@
 #include "field/paint.h"
 #include "sim/step_registry.h"
 
-namespace ovrix {
+namespace ovrix::eval {
 
 std::string severityName(Severity severity) {
     static const char* names[] = {"note", "warning", "error"};
@@ -382,4 +382,4 @@ std::vector<Check> findChecks(const Document& document, const LayerResults& laye
     return Finder(document, layers, evaluator, frame, progress).run();
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::eval

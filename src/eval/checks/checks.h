@@ -4,7 +4,7 @@
 
 #include "eval/evaluator.h"
 
-namespace ovrix {
+namespace ovrix::eval {
 
 enum class Severity { Note, Warning, Error };
 
@@ -25,4 +25,4 @@ std::vector<Check> findChecks(const Document& document, const LayerResults& laye
 
 std::string severityName(Severity severity);
 
-}  // namespace ovrix
+}  // namespace ovrix::eval

@@ -4,7 +4,7 @@
 
 #include "base/hash.h"
 
-namespace ovrix {
+namespace ovrix::eval {
 
 namespace {
 
@@ -114,4 +114,4 @@ uint64_t LifeHash::upTo(const Node& recipe, size_t place) {
     return h.value();
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::eval

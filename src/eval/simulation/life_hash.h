@@ -6,9 +6,7 @@
 
 #include "document/model/document.h"
 
-namespace ovrix {
-
-class Hasher;
+namespace ovrix::eval {
 
 class LifeHash {
   public:
@@ -37,4 +35,4 @@ class LifeHash {
     size_t entered_ = SIZE_MAX;  ///< the place in open_ of the first node that a circle led back to
 };
 
-}  // namespace ovrix
+}  // namespace ovrix::eval

@@ -2,11 +2,11 @@
 
 #include <set>
 
-namespace ovrix {
+namespace ovrix::eval {
 
 /// With what is a state's own: its numbers and texts.
 static std::vector<Block> blocksOf(const SolverState& state) {
-    std::vector<Block> blocks = ovrix::blocksOf(state.geometry);
+    std::vector<Block> blocks = geo::blocksOf(state.geometry);
     blocks.push_back({&state, state.numbers.size() * sizeof(double) + 256});
     return blocks;
 }
@@ -129,4 +129,4 @@ std::shared_ptr<std::timed_mutex> SimCache::lockOf(uint64_t life) {
     return lifeOf(life).mutex;
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::eval

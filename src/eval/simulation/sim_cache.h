@@ -7,7 +7,7 @@
 #include "geo/points/blocks.h"
 #include "sim/solver.h"
 
-namespace ovrix {
+namespace ovrix::eval {
 
 /// All functions are thread safe. Columns that frames share count once.
 class SimCache {
@@ -51,4 +51,4 @@ class SimCache {
     BlockCount held_;
 };
 
-}  // namespace ovrix
+}  // namespace ovrix::eval

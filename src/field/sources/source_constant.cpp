@@ -1,6 +1,6 @@
 #include "field/sources.h"
 
-namespace ovrix {
+namespace ovrix::field {
 
 namespace {
 
@@ -29,4 +29,4 @@ SourceType constantSource() {
             }};
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::field

@@ -4,7 +4,7 @@
 #include "geo/mesh/curvature.h"
 #include "params/specs.h"
 
-namespace ovrix {
+namespace ovrix::field {
 
 using namespace specs;
 
@@ -65,4 +65,4 @@ SourceType curvatureSource() {
             }};
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::field

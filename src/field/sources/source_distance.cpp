@@ -4,7 +4,7 @@
 #include "geo/points/nearest.h"
 #include "params/specs.h"
 
-namespace ovrix {
+namespace ovrix::field {
 
 using namespace specs;
 
@@ -65,4 +65,4 @@ SourceType distanceSource() {
             .compile = compileDistance};
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::field

@@ -6,7 +6,7 @@
 #include "field/sources.h"
 #include "params/specs.h"
 
-namespace ovrix {
+namespace ovrix::field {
 
 using namespace specs;
 
@@ -127,4 +127,4 @@ SourceType formulaSource() {
             }};
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::field

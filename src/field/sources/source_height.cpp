@@ -2,7 +2,7 @@
 #include "field/sources.h"
 #include "params/specs.h"
 
-namespace ovrix {
+namespace ovrix::field {
 
 using namespace specs;
 
@@ -47,4 +47,4 @@ SourceType heightSource() {
             }};
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::field

@@ -2,7 +2,7 @@
 #include "field/sources.h"
 #include "params/specs.h"
 
-namespace ovrix {
+namespace ovrix::field {
 
 using namespace specs;
 
@@ -121,4 +121,4 @@ SourceType imageSource() {
             .compile = compilePicture};
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::field

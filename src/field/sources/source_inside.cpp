@@ -1,7 +1,7 @@
 #include "field/sources.h"
 #include "params/specs.h"
 
-namespace ovrix {
+namespace ovrix::field {
 
 using namespace specs;
 
@@ -37,4 +37,4 @@ SourceType insideSource() {
             }};
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::field

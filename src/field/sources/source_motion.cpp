@@ -3,7 +3,7 @@
 #include "field/sources.h"
 #include "params/specs.h"
 
-namespace ovrix {
+namespace ovrix::field {
 
 using namespace specs;
 
@@ -61,4 +61,4 @@ SourceType speedSource() {
         .compile = [](const ResolvedParams& p, const FieldContext&) { return between<Speed>(p); }};
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::field

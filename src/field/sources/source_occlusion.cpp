@@ -2,7 +2,7 @@
 #include "field/sources.h"
 #include "params/specs.h"
 
-namespace ovrix {
+namespace ovrix::field {
 
 using namespace specs;
 
@@ -77,4 +77,4 @@ SourceType occlusionSource() {
             }};
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::field

@@ -4,7 +4,7 @@
 #include "field/sources.h"
 #include "params/specs.h"
 
-namespace ovrix {
+namespace ovrix::field {
 
 using namespace specs;
 
@@ -57,4 +57,4 @@ SourceType paintSource() {
             .compile = compilePainted};
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::field

@@ -1,6 +1,6 @@
 #include "field/sources.h"
 
-namespace ovrix {
+namespace ovrix::field {
 
 namespace {
 
@@ -25,4 +25,4 @@ SourceType randomSource() {
             }};
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::field

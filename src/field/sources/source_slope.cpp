@@ -2,7 +2,7 @@
 #include "field/sources.h"
 #include "params/specs.h"
 
-namespace ovrix {
+namespace ovrix::field {
 
 using namespace specs;
 
@@ -72,4 +72,4 @@ SourceType facingSource() {
             }};
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::field

@@ -1,6 +1,6 @@
 #include "geo/mesh/corner_places.h"
 
-namespace ovrix {
+namespace ovrix::geo {
 
 CornerPlaces::CornerPlaces(const Mesh& mesh)
     : position(mesh.cornerPoint.size()),
@@ -18,4 +18,4 @@ CornerPlaces::CornerPlaces(const Mesh& mesh)
         }
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::geo

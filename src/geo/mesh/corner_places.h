@@ -2,7 +2,7 @@
 #pragma once
 #include "geo/mesh/mesh.h"
 
-namespace ovrix {
+namespace ovrix::geo {
 
 /// In the order of the mesh's corners, which also have its normals and UVs.
 struct CornerPlaces {
@@ -13,4 +13,4 @@ struct CornerPlaces {
     explicit CornerPlaces(const Mesh& mesh);
 };
 
-}  // namespace ovrix
+}  // namespace ovrix::geo

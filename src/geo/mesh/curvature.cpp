@@ -1,6 +1,6 @@
 #include "geo/mesh/curvature.h"
 
-namespace ovrix {
+namespace ovrix::geo {
 
 namespace {
 
@@ -87,4 +87,4 @@ void smoothOverPoints(const Mesh& mesh, int rounds, std::vector<float>& values) 
     }
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::geo

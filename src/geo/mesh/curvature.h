@@ -2,7 +2,7 @@
 #pragma once
 #include "geo/mesh/mesh.h"
 
-namespace ovrix {
+namespace ovrix::geo {
 
 /// Mean curvature per point in 1/m: positive on ridges and bumps (1/r on a sphere of radius r), negative in
 /// hollows, 0 where it is flat, on open borders and at points without area. By the cotangent formula over
@@ -16,4 +16,4 @@ std::vector<uint8_t> openPoints(const Mesh& mesh);
 /// Each value replaced by the mean of itself and its neighbours along edges, @p rounds times.
 void smoothOverPoints(const Mesh& mesh, int rounds, std::vector<float>& values);
 
-}  // namespace ovrix
+}  // namespace ovrix::geo

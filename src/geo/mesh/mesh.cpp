@@ -5,7 +5,7 @@
 #include "base/hash.h"
 #include "base/parallel.h"
 
-namespace ovrix {
+namespace ovrix::geo {
 
 void Mesh::addFace(std::span<const uint32_t> pointIndices) {
     cornerPoint.insert(cornerPoint.end(), pointIndices.begin(), pointIndices.end());
@@ -311,4 +311,4 @@ bool isClosed(const Mesh& mesh) {
     return report.openEdges == 0 && report.nonManifoldEdges == 0 && !mesh.triangles().empty();
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::geo

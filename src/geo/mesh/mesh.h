@@ -7,7 +7,7 @@
 
 #include "geo/attributes.h"
 
-namespace ovrix {
+namespace ovrix::geo {
 
 /// Three corners of a mesh that make one triangle of a face.
 using Triangle = std::array<uint32_t, 3>;
@@ -84,4 +84,4 @@ MeshReport inspect(const Mesh& mesh);
 /// Whether each edge has two faces: then there is an inside.
 bool isClosed(const Mesh& mesh);
 
-}  // namespace ovrix
+}  // namespace ovrix::geo

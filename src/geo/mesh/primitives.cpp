@@ -3,7 +3,7 @@
 #include "base/noise.h"
 #include "base/random.h"
 
-namespace ovrix {
+namespace ovrix::geo {
 
 namespace {
 
@@ -173,4 +173,4 @@ MeshPtr makeBlades(const BladeOptions& given) {
     return mesh;
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::geo

@@ -5,7 +5,7 @@
 #include "geo/mesh/mesh.h"
 #include "params/curve.h"
 
-namespace ovrix {
+namespace ovrix::geo {
 
 /// A square of @p size metres in the XZ plane, @p divisions quads a side (1 to 2048), facing up.
 MeshPtr makePlane(float size, int divisions);
@@ -48,4 +48,4 @@ MeshPtr makeBlades(const BladeOptions& options);
 /// Quads over a grid of (columns + 1) x (rows + 1) points that @p place gives for u, v in [0, 1].
 MeshPtr makeGrid(int columns, int rows, const std::function<V3f(float u, float v)>& place);
 
-}  // namespace ovrix
+}  // namespace ovrix::geo

@@ -3,7 +3,7 @@
 #include <tbb/parallel_sort.h>
 #include <tbb/task_arena.h>
 
-namespace ovrix {
+namespace ovrix::geo {
 
 MeshEdges::MeshEdges(const Mesh& mesh) {
     const auto& triangles = mesh.triangles();
@@ -39,4 +39,4 @@ MeshEdges::MeshEdges(const Mesh& mesh) {
     }
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::geo

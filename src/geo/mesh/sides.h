@@ -7,7 +7,7 @@
 
 #include "geo/mesh/mesh.h"
 
-namespace ovrix {
+namespace ovrix::geo {
 
 /// Which triangles of a mesh meet at its edges and points. Immutable and thread safe; 24 bytes a triangle.
 class MeshEdges {
@@ -78,4 +78,4 @@ V3f pseudonormal(const Mesh& mesh, const EdgesOf& edgesOf, uint32_t triangle, fl
     return sum;
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::geo

@@ -2,7 +2,7 @@
 
 #include <meshoptimizer.h>
 
-namespace ovrix {
+namespace ovrix::geo {
 
 std::vector<uint32_t> simplifiedCorners(const Mesh& mesh, size_t targetTriangles) {
     std::vector<uint32_t> corners;
@@ -32,4 +32,4 @@ std::vector<uint32_t> coarseCorners(const Mesh& mesh) {
         mesh, triangles > 20000 ? triangles / 6 : std::min<size_t>(triangles, 60 + triangles / 12));
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::geo

@@ -2,7 +2,7 @@
 #pragma once
 #include "geo/mesh/mesh.h"
 
-namespace ovrix {
+namespace ovrix::geo {
 
 /// Triangles (as corner indices of @p mesh) of a coarser version with about @p targetTriangles; the shape is
 /// kept roughly, topology and seams are not. Never more than the mesh has. Uses meshoptimizer.
@@ -12,4 +12,4 @@ std::vector<uint32_t> simplifiedCorners(const Mesh& mesh, size_t targetTriangles
 /// a few dozen triangles of a small one.
 std::vector<uint32_t> coarseCorners(const Mesh& mesh);
 
-}  // namespace ovrix
+}  // namespace ovrix::geo

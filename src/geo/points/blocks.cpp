@@ -1,6 +1,6 @@
 #include "geo/points/blocks.h"
 
-namespace ovrix {
+namespace ovrix::geo {
 
 static void add(const AttributeSet& set, std::vector<Block>& blocks) {
     for (const auto& [name, column] : set.columns()) blocks.push_back({column, columnBytes(*column)});
@@ -24,4 +24,4 @@ std::vector<Block> blocksOf(const Geometry& geometry) {
     return blocks;
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::geo

@@ -4,7 +4,7 @@
 
 #include "geo/points/elements.h"
 
-namespace ovrix {
+namespace ovrix::geo {
 
 /// A column, or another piece of memory that several results may share, and its bytes.
 struct Block {
@@ -35,4 +35,4 @@ class BlockCount {
     size_t bytes_ = 0;
 };
 
-}  // namespace ovrix
+}  // namespace ovrix::geo

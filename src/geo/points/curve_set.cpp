@@ -2,7 +2,7 @@
 
 #include <algorithm>
 
-namespace ovrix {
+namespace ovrix::geo {
 
 namespace {
 
@@ -125,4 +125,4 @@ std::optional<CurveSet::Near> CurveSet::closest(const V3f& p, float reach) const
     return best;
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::geo

@@ -6,7 +6,7 @@
 
 #include "geo/points/nearest.h"
 
-namespace ovrix {
+namespace ovrix::geo {
 
 /// Points close together on the curve through @p points. Bent: a centripetal Catmull-Rom curve, which makes
 /// no loops or cusps within a span (Yuksel, Schaefer, Keyser, "Parameterization and applications of
@@ -58,4 +58,4 @@ class CurveSet {
     std::unique_ptr<NearestPoints> tree_;
 };
 
-}  // namespace ovrix
+}  // namespace ovrix::geo

@@ -2,7 +2,7 @@
 
 #include "base/random.h"
 
-namespace ovrix {
+namespace ovrix::geo {
 
 GeometryKind kindOf(const Geometry& geometry) { return GeometryKind(geometry.index()); }
 
@@ -164,4 +164,4 @@ M44f copyMatrix(const V3f& position, const Quatf& orient, float scale, const V3f
     return m;
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::geo

@@ -7,7 +7,7 @@
 #include "geo/attributes.h"
 #include "geo/mesh/mesh.h"
 
-namespace ovrix {
+namespace ovrix::geo {
 
 /// Points: "P" (V3f, metres, world), "id" (uint64), and as steps add them "N" (V3f), "uv" (V2f),
 /// "orient" (Quatf: turns +Y to where the element points), "scale" (float).
@@ -93,4 +93,4 @@ struct PackedCopies {
 PackedCopies packedPoints(const AttributeSet& points);
 PackedCopies packedCopies(const Copies& copies, int32_t prototype);
 
-}  // namespace ovrix
+}  // namespace ovrix::geo

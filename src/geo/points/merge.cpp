@@ -2,7 +2,7 @@
 
 #include "base/parallel.h"
 
-namespace ovrix {
+namespace ovrix::geo {
 
 namespace {
 
@@ -95,4 +95,4 @@ MeshPtr mergedCopies(const Copies& copies, const std::vector<MeshPtr>& prototype
     return out;
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::geo

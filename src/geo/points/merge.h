@@ -4,7 +4,7 @@
 
 #include "geo/points/elements.h"
 
-namespace ovrix {
+namespace ovrix::geo {
 
 /// Bytes that mergedCopies() would take. @p prototypes are in the order of copies.prototypes; null is
 /// skipped.
@@ -16,4 +16,4 @@ double mergedBytes(const Copies& copies, const std::vector<MeshPtr>& prototypes)
 MeshPtr mergedCopies(const Copies& copies, const std::vector<MeshPtr>& prototypes,
                      bool slotPerPrototype = false);
 
-}  // namespace ovrix
+}  // namespace ovrix::geo

@@ -6,7 +6,7 @@
 #include <cstring>
 #include <nanoflann.hpp>
 
-namespace ovrix {
+namespace ovrix::geo {
 
 namespace {
 
@@ -288,4 +288,4 @@ std::shared_ptr<const NearestPoints> cloudOf(const Geometry& geometry) {
     return std::make_shared<const NearestPoints>(std::vector<V3f>(p.begin(), p.end()));
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::geo

@@ -6,7 +6,7 @@
 
 #include "geo/points/elements.h"
 
-namespace ovrix {
+namespace ovrix::geo {
 
 /// Immutable; all functions are thread safe. Points that are not finite are never found. Large clouds are cut
 /// into parts whose trees are built side by side; points at one place are one for the trees, so that many at
@@ -46,4 +46,4 @@ class NearestPoints {
 /// Of where the elements lie: see placesOf().
 std::shared_ptr<const NearestPoints> cloudOf(const Geometry& geometry);
 
-}  // namespace ovrix
+}  // namespace ovrix::geo

@@ -3,7 +3,7 @@
 #include "base/parallel.h"
 #include "base/random.h"
 
-namespace ovrix {
+namespace ovrix::geo {
 
 size_t PackedStrands::bytes() const {
     return vertices.size() * sizeof(StrandVertex) + (segments.size() + segmentEnd.size()) * 4;
@@ -68,4 +68,4 @@ PackedStrands packedStrands(const StrandSet& set) {
     return out;
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::geo

@@ -2,7 +2,7 @@
 #pragma once
 #include "geo/strands/strands.h"
 
-namespace ovrix {
+namespace ovrix::geo {
 
 /// One vertex of a line.
 struct StrandVertex {
@@ -26,4 +26,4 @@ struct PackedStrands {
 
 PackedStrands packedStrands(const StrandSet& strands);
 
-}  // namespace ovrix
+}  // namespace ovrix::geo

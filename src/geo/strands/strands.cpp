@@ -2,7 +2,7 @@
 
 #include "base/parallel.h"
 
-namespace ovrix {
+namespace ovrix::geo {
 
 Quatf turnFromAxes(const V3f& x, const V3f& y, const V3f& z) {
     // The largest of the four squares first, so that nothing is divided by a small number.
@@ -246,4 +246,4 @@ MeshPtr tubesOf(const StrandSet& set, int sides, float width) {
     return std::make_shared<const Mesh>(std::move(mesh));
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::geo

@@ -5,7 +5,7 @@
 #include "base/progress.h"
 #include "geo/points/elements.h"
 
-namespace ovrix {
+namespace ovrix::geo {
 
 using StrandsPtr = std::shared_ptr<const StrandSet>;
 
@@ -52,4 +52,4 @@ StrandsPtr transformed(const StrandSet& strands, const M44f& matrix);
 /// the strand, with "uv" (around, along). Memory is 24 * sides bytes a point and more; ask before.
 MeshPtr tubesOf(const StrandSet& strands, int sides, float width);
 
-}  // namespace ovrix
+}  // namespace ovrix::geo

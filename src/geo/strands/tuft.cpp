@@ -3,7 +3,7 @@
 #include "base/noise.h"
 #include "base/random.h"
 
-namespace ovrix {
+namespace ovrix::geo {
 
 namespace {
 
@@ -71,4 +71,4 @@ StrandsPtr makeTuft(const TuftOptions& o) {
     return withoutBroken(out, nullptr);
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::geo

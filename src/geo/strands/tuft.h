@@ -2,7 +2,7 @@
 #pragma once
 #include "geo/strands/strands.h"
 
-namespace ovrix {
+namespace ovrix::geo {
 
 struct TuftOptions {
     int strands = 7;          ///< 1 to 4096
@@ -25,4 +25,4 @@ struct TuftOptions {
 /// Strands that grow along +Y around the origin, root first. Ids are 0, 1, 2...
 StrandsPtr makeTuft(const TuftOptions& options);
 
-}  // namespace ovrix
+}  // namespace ovrix::geo

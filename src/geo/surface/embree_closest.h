@@ -4,7 +4,7 @@
 
 #include "geo/surface/surface.h"
 
-namespace ovrix {
+namespace ovrix::geo {
 
 /// Takes a triangle as the best where it is nearer, or as near and of a lower number; whether it did.
 inline bool meetNearer(const V3f& point, uint32_t triangle, const V3f& corner, const V3f& edge1,
@@ -52,4 +52,4 @@ SurfaceHit closestIn(RTCScene scene, const V3f& point, float reach, const Triang
     return query.best;
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::geo

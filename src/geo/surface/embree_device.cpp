@@ -2,7 +2,7 @@
 
 #include "base/log.h"
 
-namespace ovrix {
+namespace ovrix::geo {
 
 RTCDevice embreeDevice() {
     static RTCDevice device = [] {
@@ -40,4 +40,4 @@ RTCGeometry meshGeometry(const Mesh& mesh, const std::vector<MeshPtr>& moves) {
     return geometry;
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::geo

@@ -4,7 +4,7 @@
 
 #include "geo/mesh/mesh.h"
 
-namespace ovrix {
+namespace ovrix::geo {
 
 /// Made at first use and kept. Errors of Embree are logged. Thread safe.
 RTCDevice embreeDevice();
@@ -14,4 +14,4 @@ RTCDevice embreeDevice();
 /// from 0 to 1, two or more; empty for a mesh that keeps its shape
 RTCGeometry meshGeometry(const Mesh& mesh, const std::vector<MeshPtr>& moves = {});
 
-}  // namespace ovrix
+}  // namespace ovrix::geo

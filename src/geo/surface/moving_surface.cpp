@@ -11,7 +11,7 @@
 #include "geo/surface/embree_closest.h"
 #include "geo/surface/embree_device.h"
 
-namespace ovrix {
+namespace ovrix::geo {
 
 V3f MovingTriangle::normal() const {
     const V3f n = (b - a).cross(c - a);
@@ -351,4 +351,4 @@ bool MovingSurface::During::inside(const V3f& point) const {
     });
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::geo

@@ -4,7 +4,7 @@
 
 #include "geo/surface/surface.h"
 
-namespace ovrix {
+namespace ovrix::geo {
 
 /// What a point on its way meets.
 struct Touch {
@@ -109,4 +109,4 @@ using MovingSurfacePtr = std::shared_ptr<const MovingSurface>;
 float meetTriangle(const V3f& p0, const V3f& p1, const MovingTriangle& t0, const MovingTriangle& t1, float& u,
                    float& v);
 
-}  // namespace ovrix
+}  // namespace ovrix::geo

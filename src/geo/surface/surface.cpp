@@ -12,7 +12,7 @@
 #include "geo/surface/embree_closest.h"
 #include "geo/surface/embree_device.h"
 
-namespace ovrix {
+namespace ovrix::geo {
 
 namespace {
 
@@ -455,4 +455,4 @@ void Surface::trianglesWithin(const V3f& point, float radius,
     });
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::geo

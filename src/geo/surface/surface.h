@@ -11,7 +11,7 @@
 #include "geo/mesh/mesh.h"
 #include "geo/mesh/sides.h"
 
-namespace ovrix {
+namespace ovrix::geo {
 
 struct SurfaceHit {
     bool hit = false;
@@ -174,4 +174,4 @@ bool insideBy(const V3f& point, const Meet& meet) {
     return true;
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::geo

@@ -2,7 +2,7 @@
 
 #include <cmath>
 
-namespace ovrix {
+namespace ovrix::geo {
 
 V3f VectorGrid::at(const V3f& world) const {
     const V3f p = world * cellFromWorld;
@@ -31,4 +31,4 @@ V3f VectorGrid::at(const V3f& world) const {
     return sum;
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::geo

@@ -5,7 +5,7 @@
 
 #include "base/vec.h"
 
-namespace ovrix {
+namespace ovrix::geo {
 
 /// Immutable once made; thread safe.
 struct VectorGrid {
@@ -17,4 +17,4 @@ struct VectorGrid {
 };
 using VectorGridPtr = std::shared_ptr<const VectorGrid>;
 
-}  // namespace ovrix
+}  // namespace ovrix::geo

@@ -9,7 +9,7 @@
 #include "io/usd/usd_text.h"
 #include "io/volume/vdb_points.h"
 
-namespace ovrix {
+namespace ovrix::io {
 
 namespace {
 
@@ -214,4 +214,4 @@ ElementsInfo readElementsInfo(const std::filesystem::path& path) {
     return info;
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::io

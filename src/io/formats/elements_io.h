@@ -6,7 +6,7 @@
 #include "io/points/elements_info.h"
 #include "io/points/ply_points.h"
 
-namespace ovrix {
+namespace ovrix::io {
 
 /// A prototype as an export needs it.
 struct ExportPrototype {
@@ -28,4 +28,4 @@ ElementsInfo readElementsInfo(const std::filesystem::path& path);
 /// Throws Error naming the file.
 PointSet readPoints(const std::filesystem::path& path);
 
-}  // namespace ovrix
+}  // namespace ovrix::io

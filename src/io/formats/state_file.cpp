@@ -5,7 +5,7 @@
 #include "io/state/state_usda.h"
 #include "io/volume/vdb_points.h"
 
-namespace ovrix {
+namespace ovrix::io {
 
 std::function<void()> readyStateFile(const std::filesystem::path& path, const StateFile& state) {
     if (path.extension() == ".columns") return readyStateColumns(path, state);
@@ -23,4 +23,4 @@ StateFile readStateFile(const std::filesystem::path& path, size_t memory, Progre
     return readStateVdb(path, memory, progress);
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::io

@@ -7,7 +7,7 @@
 #include "base/progress.h"
 #include "io/state/state_data.h"
 
-namespace ovrix {
+namespace ovrix::io {
 
 /// Writes by the ending. .columns: readyStateColumns(), quickest. .vdb: OpenVDB points, one grid a set,
 /// compressed with Blosc: any program that reads them sees the points where they are and their columns by
@@ -23,4 +23,4 @@ std::function<void()> readyStateFile(const std::filesystem::path& path, const St
 StateFile readStateFile(const std::filesystem::path& path, size_t memory = kMemoryOfFile,
                         Progress& progress = Progress::none());
 
-}  // namespace ovrix
+}  // namespace ovrix::io

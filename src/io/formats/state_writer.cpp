@@ -1,6 +1,6 @@
 #include "io/formats/state_writer.h"
 
-namespace ovrix {
+namespace ovrix::io {
 
 StateWriter::~StateWriter() {
     try {
@@ -21,4 +21,4 @@ void StateWriter::finish() {
     if (const auto then = std::exchange(then_, {})) then();
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::io

@@ -4,7 +4,7 @@
 
 #include "io/formats/state_file.h"
 
-namespace ovrix {
+namespace ovrix::io {
 
 /// One frame at a time goes to the disk, on a thread of its own. Of one thread.
 class StateWriter {
@@ -26,4 +26,4 @@ class StateWriter {
     std::function<void()> then_;
 };
 
-}  // namespace ovrix
+}  // namespace ovrix::io

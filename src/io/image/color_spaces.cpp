@@ -7,7 +7,7 @@
 
 namespace OCIO = OCIO_NAMESPACE;
 
-namespace ovrix {
+namespace ovrix::io {
 
 namespace {
 
@@ -60,4 +60,4 @@ void fromLinear(std::span<float> pixels, int channels, const std::string& toSpac
     convert(pixels, channels, "Linear Rec.709", toSpace);
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::io

@@ -3,11 +3,11 @@
 #include <span>
 #include <string>
 
-namespace ovrix {
+namespace ovrix::io {
 
 /// Converts @p pixels of @p channels floats (3 or 4; alpha is left) in place. Thread safe. Throws Error on a
 /// name that is not in colorSpaceNames(). "Raw" leaves the numbers as they are.
 void toLinear(std::span<float> pixels, int channels, const std::string& fromSpace);
 void fromLinear(std::span<float> pixels, int channels, const std::string& toSpace);
 
-}  // namespace ovrix
+}  // namespace ovrix::io

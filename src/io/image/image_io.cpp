@@ -6,7 +6,7 @@
 #include "io/image/image_library.h"
 #include "io/process/library.h"
 
-namespace ovrix {
+namespace ovrix::io {
 
 namespace {
 
@@ -110,4 +110,4 @@ void writeImage(const std::filesystem::path& path, const Picture& picture, const
     });
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::io

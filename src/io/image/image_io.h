@@ -7,7 +7,7 @@
 
 #include "base/image.h"
 
-namespace ovrix {
+namespace ovrix::io {
 
 /// Reads an image and brings it into linear light, a strip at a time. One that would take more than @p most
 /// bytes is read smaller by a whole number. Throws Error naming the file.
@@ -58,4 +58,4 @@ void writeImage(const std::filesystem::path& path, const Picture& picture, const
 /// What a path's ending takes when nothing is said: EXR half and linear, TIFF 16-bit sRGB, PNG 8-bit sRGB.
 WriteOptions defaultWriteOptions(const std::filesystem::path& path);
 
-}  // namespace ovrix
+}  // namespace ovrix::io

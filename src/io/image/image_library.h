@@ -4,7 +4,7 @@
 
 #include "io/image/image_io.h"
 
-namespace ovrix {
+namespace ovrix::io {
 
 struct ImageLibrary {
     /// See readImage(), of a file that can be read.
@@ -16,4 +16,4 @@ struct ImageLibrary {
                   const WriteOptions& options, int channels, std::span<const float> pixels);
 };
 
-}  // namespace ovrix
+}  // namespace ovrix::io

@@ -10,7 +10,7 @@
 #include "io/image/color_spaces.h"
 #include "io/image/image_library.h"
 
-namespace ovrix {
+namespace ovrix::io {
 
 namespace {
 
@@ -198,9 +198,9 @@ void writeImageFile(const std::filesystem::path& path, const std::string& name, 
 
 }  // namespace
 
-}  // namespace ovrix
+}  // namespace ovrix::io
 
 extern "C" {
-extern const ovrix::ImageLibrary ovrixImages;
-const ovrix::ImageLibrary ovrixImages = {ovrix::readImageFile, ovrix::writeImageFile};
+extern const ovrix::io::ImageLibrary ovrixImages;
+const ovrix::io::ImageLibrary ovrixImages = {ovrix::io::readImageFile, ovrix::io::writeImageFile};
 }

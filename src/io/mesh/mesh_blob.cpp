@@ -2,7 +2,7 @@
 
 #include "io/process/blob.h"
 
-namespace ovrix {
+namespace ovrix::io {
 
 std::string packMesh(const FileMesh& file) {
     const Mesh& mesh = *file.mesh;
@@ -56,4 +56,4 @@ FileMesh unpackMesh(std::string_view bytes) {
     return file;
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::io

@@ -4,10 +4,10 @@
 
 #include "io/mesh/mesh_reader.h"
 
-namespace ovrix {
+namespace ovrix::io {
 
 std::string packMesh(const FileMesh& mesh);
 /// Throws Error when the bytes are not whole. The mesh is finished.
 FileMesh unpackMesh(std::string_view bytes);
 
-}  // namespace ovrix
+}  // namespace ovrix::io

@@ -15,7 +15,7 @@
 #include "base/files.h"
 #include "base/json_guard.h"
 
-namespace ovrix {
+namespace ovrix::io {
 
 namespace {
 
@@ -334,4 +334,4 @@ bool isMeshFile(const std::filesystem::path& path) {
     return std::find(known.begin(), known.end(), endingOf(path)) != known.end();
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::io

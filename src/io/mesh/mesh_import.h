@@ -2,9 +2,9 @@
 #pragma once
 #include "io/mesh/mesh_reader.h"
 
-namespace ovrix {
+namespace ovrix::io {
 
 /// Throws Error. May crash on a maliciously damaged file: run it where that does no harm.
 FileMesh importMesh(const std::filesystem::path& path);
 
-}  // namespace ovrix
+}  // namespace ovrix::io

@@ -6,7 +6,7 @@
 #include "base/progress.h"
 #include "geo/mesh/mesh.h"
 
-namespace ovrix {
+namespace ovrix::io {
 
 /// A material as a mesh file describes it. Colours are linear.
 struct FileMaterial {
@@ -31,4 +31,4 @@ FileMesh readMesh(const std::filesystem::path& path, Progress& progress, size_t 
 const std::vector<std::string>& meshExtensions();
 bool isMeshFile(const std::filesystem::path& path);
 
-}  // namespace ovrix
+}  // namespace ovrix::io

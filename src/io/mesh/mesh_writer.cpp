@@ -8,7 +8,7 @@
 #include "base/error.h"
 #include "base/files.h"
 
-namespace ovrix {
+namespace ovrix::io {
 
 namespace {
 
@@ -139,4 +139,4 @@ void writeMesh(const std::filesystem::path& path, const Mesh& mesh) {
                 "Use .ply, .obj or .glb");
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::io

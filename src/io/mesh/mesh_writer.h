@@ -4,7 +4,7 @@
 
 #include "geo/mesh/mesh.h"
 
-namespace ovrix {
+namespace ovrix::io {
 
 /// Binary PLY with normals and, where there are some, UVs. Points that differ in these are written apart.
 /// Atomic; throws Error.
@@ -17,4 +17,4 @@ void writeGlbMesh(const std::filesystem::path& path, const Mesh& mesh);
 /// By the ending: .ply, .obj or .glb. Throws Error on others.
 void writeMesh(const std::filesystem::path& path, const Mesh& mesh);
 
-}  // namespace ovrix
+}  // namespace ovrix::io

@@ -8,7 +8,7 @@
 #include "base/files.h"
 #include "io/points/point_columns.h"
 
-namespace ovrix {
+namespace ovrix::io {
 
 namespace {
 
@@ -151,4 +151,4 @@ PointSet readCsvPoints(const std::filesystem::path& path) {
     return set;
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::io

@@ -4,7 +4,7 @@
 
 #include "geo/points/elements.h"
 
-namespace ovrix {
+namespace ovrix::io {
 
 /// Numbers are written so that reading gives the same bits. Atomic; throws Error.
 void writeCsvPoints(const std::filesystem::path& path, const AttributeSet& points);
@@ -14,4 +14,4 @@ void writeCsvPoints(const std::filesystem::path& path, const AttributeSet& point
 /// Separated by comma, semicolon or tab. Throws Error naming the file and line.
 PointSet readCsvPoints(const std::filesystem::path& path);
 
-}  // namespace ovrix
+}  // namespace ovrix::io

@@ -8,7 +8,7 @@
 
 #include "base/vec.h"
 
-namespace ovrix {
+namespace ovrix::io {
 
 /// What a file of elements holds, without taking it into the program.
 struct ElementsInfo {
@@ -18,4 +18,4 @@ struct ElementsInfo {
     std::vector<std::pair<std::string, std::string>> attributes;  ///< name, type
 };
 
-}  // namespace ovrix
+}  // namespace ovrix::io

@@ -9,7 +9,7 @@
 #include "base/files.h"
 #include "io/points/point_columns.h"
 
-namespace ovrix {
+namespace ovrix::io {
 
 namespace {
 
@@ -295,4 +295,4 @@ void writePlyLines(const std::filesystem::path& path, const AttributeSet& points
     writeFile(path, plyOf(points, edges));
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::io

@@ -4,7 +4,7 @@
 
 #include "geo/points/elements.h"
 
-namespace ovrix {
+namespace ovrix::io {
 
 /// Points from a PLY file without faces. Scalar properties x, y, z and nx, ny, nz become P and N; id_low and
 /// id_high become id; others stay floats, or are joined by joinColumns(). Throws Error.
@@ -29,4 +29,4 @@ void writePlyPoints(const std::filesystem::path& path, const AttributeSet& point
 void writePlyLines(const std::filesystem::path& path, const AttributeSet& points,
                    const std::vector<std::pair<uint32_t, uint32_t>>& edges);
 
-}  // namespace ovrix
+}  // namespace ovrix::io

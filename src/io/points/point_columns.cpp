@@ -1,6 +1,6 @@
 #include "io/points/point_columns.h"
 
-namespace ovrix {
+namespace ovrix::io {
 
 namespace {
 
@@ -36,4 +36,4 @@ void joinColumns(AttributeSet& points) {
     for (size_t i = 0; i < out.size(); ++i) out[i] = Quatf(q[3][i], V3f(q[0][i], q[1][i], q[2][i]));
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::io

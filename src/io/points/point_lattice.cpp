@@ -6,7 +6,7 @@
 
 #include "base/parallel.h"
 
-namespace ovrix {
+namespace ovrix::io {
 
 namespace {
 
@@ -111,4 +111,4 @@ PointBlocks blocksOf(const PointLattice& lattice) {
     return blocks;
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::io

@@ -7,7 +7,7 @@
 
 #include "base/vec.h"
 
-namespace ovrix {
+namespace ovrix::io {
 
 using Voxel = std::array<int32_t, 3>;
 
@@ -37,4 +37,4 @@ struct PointBlocks {
 
 PointBlocks blocksOf(const PointLattice& lattice);
 
-}  // namespace ovrix
+}  // namespace ovrix::io

@@ -9,7 +9,7 @@
 
 #include "base/error.h"
 
-namespace ovrix {
+namespace ovrix::io {
 
 class BlobWriter {
   public:
@@ -62,4 +62,4 @@ class BlobReader {
     std::string_view left_;
 };
 
-}  // namespace ovrix
+}  // namespace ovrix::io

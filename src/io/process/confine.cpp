@@ -14,7 +14,7 @@
 #include <cerrno>
 #include <iterator>
 
-namespace ovrix {
+namespace ovrix::io {
 
 namespace {
 
@@ -126,4 +126,4 @@ void confineToReading(const std::vector<std::filesystem::path>& folders, const C
     filterCalls();
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::io

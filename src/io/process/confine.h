@@ -4,7 +4,7 @@
 #include <filesystem>
 #include <vector>
 
-namespace ovrix {
+namespace ovrix::io {
 
 struct Confinement {
     size_t memory = size_t(12) << 30;  ///< bytes of address space
@@ -17,4 +17,4 @@ struct Confinement {
 /// kernel has it, Landlock; what the kernel does not know is left out. Before any thread is made.
 void confineToReading(const std::vector<std::filesystem::path>& folders, const Confinement& limits);
 
-}  // namespace ovrix
+}  // namespace ovrix::io

@@ -17,7 +17,7 @@
 
 extern char** environ;
 
-namespace ovrix {
+namespace ovrix::io {
 
 namespace {
 
@@ -142,4 +142,4 @@ std::unique_ptr<Answer> readConfined(Reading what, const std::filesystem::path& 
                 path.string(), "Write it again from where it came, or raise the memory limit in Preferences");
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::io

@@ -8,7 +8,7 @@
 
 #include "base/progress.h"
 
-namespace ovrix {
+namespace ovrix::io {
 
 /// What the reading process is asked for. Each gives the bytes that its function below packs.
 enum class Reading { Mesh, Frame, Points, PointsInfo, Vectors };
@@ -38,4 +38,4 @@ std::unique_ptr<Answer> readConfined(Reading what, const std::filesystem::path& 
 /// parts of an error, to file descriptor 3. Gives the exit code.
 int readingProcess(int argc, char** argv);
 
-}  // namespace ovrix
+}  // namespace ovrix::io

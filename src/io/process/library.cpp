@@ -7,7 +7,7 @@
 #include "base/error.h"
 #include "base/log.h"
 
-namespace ovrix {
+namespace ovrix::io {
 
 namespace {
 
@@ -31,4 +31,4 @@ const void* fromLibrary(const char* file, const char* name) {
                 "Install the program again");
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::io

@@ -2,10 +2,10 @@
 // load, and more memory, than all the rest of the program.
 #pragma once
 
-namespace ovrix {
+namespace ovrix::io {
 
 /// What a library holds under a name. The file lies beside the one that this is part of; it is loaded once
 /// and kept. Thread safe. Throws Error where it cannot be loaded.
 const void* fromLibrary(const char* file, const char* name);
 
-}  // namespace ovrix
+}  // namespace ovrix::io

@@ -2,7 +2,7 @@
 
 #include "io/process/blob.h"
 
-namespace ovrix {
+namespace ovrix::io {
 
 namespace {
 
@@ -64,4 +64,4 @@ StateFile unpackState(std::string_view bytes) {
     return state;
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::io

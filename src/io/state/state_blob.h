@@ -4,10 +4,10 @@
 
 #include "io/state/state_data.h"
 
-namespace ovrix {
+namespace ovrix::io {
 
 /// Sets of columns with their texts; columns of text are left out.
 std::string packState(const StateFile& state);
 StateFile unpackState(std::string_view bytes);
 
-}  // namespace ovrix
+}  // namespace ovrix::io

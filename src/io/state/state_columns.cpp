@@ -13,7 +13,7 @@
 #include "base/open_file.h"
 #include "base/parallel.h"
 
-namespace ovrix {
+namespace ovrix::io {
 
 using Json = nlohmann::ordered_json;
 
@@ -243,4 +243,4 @@ StateFile readStateColumns(const std::filesystem::path& path, size_t memory, Pro
     return ColumnsReader(path, memory, progress).read();
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::io

@@ -7,7 +7,7 @@
 #include "base/progress.h"
 #include "io/state/state_data.h"
 
-namespace ovrix {
+namespace ovrix::io {
 
 /// As readyStateFile() and readStateFile() do for .columns: a line that names the format, the size of a
 /// header, the header as JSON (texts; sets with their counts; columns with their types and the sizes of their
@@ -18,4 +18,4 @@ std::function<void()> readyStateColumns(const std::filesystem::path& path, const
 /// Cancelled.
 StateFile readStateColumns(const std::filesystem::path& path, size_t memory, Progress& progress);
 
-}  // namespace ovrix
+}  // namespace ovrix::io

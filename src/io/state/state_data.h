@@ -6,7 +6,7 @@
 
 #include "geo/attributes.h"
 
-namespace ovrix {
+namespace ovrix::io {
 
 /// What a file of a frame holds. Each set has "P"; texts say what it is of.
 struct StateFile {
@@ -14,4 +14,4 @@ struct StateFile {
     std::map<std::string, std::string> notes;
 };
 
-}  // namespace ovrix
+}  // namespace ovrix::io

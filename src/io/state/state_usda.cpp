@@ -5,7 +5,7 @@
 #include "base/error.h"
 #include "io/usd/usd_text.h"
 
-namespace ovrix {
+namespace ovrix::io {
 
 namespace {
 
@@ -198,4 +198,4 @@ StateFile stateFromUsda(const std::string& text, const std::filesystem::path& pa
     return state;
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::io

@@ -7,7 +7,7 @@
 #include "io/usd/usd_text.h"
 #include "io/volume/vdb_points.h"
 
-namespace ovrix {
+namespace ovrix::io {
 
 namespace {
 
@@ -238,4 +238,4 @@ bool holdsStrands(const std::filesystem::path& path) {
                        [](const auto& a) { return a.first == "point"; });
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::io

@@ -4,7 +4,7 @@
 
 #include "geo/strands/strands.h"
 
-namespace ovrix {
+namespace ovrix::io {
 
 /// Writes by the ending: .usda (linear basis curves with widths, ids and other attributes), .ply (binary:
 /// points of all strands and edges between them), .vdb (points with "id" of the strand and "point", the place
@@ -20,4 +20,4 @@ StrandSet readStrands(const std::filesystem::path& path);
 /// Whether a file holds strands and not single points.
 bool holdsStrands(const std::filesystem::path& path);
 
-}  // namespace ovrix
+}  // namespace ovrix::io

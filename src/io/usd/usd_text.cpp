@@ -3,7 +3,7 @@
 #include "base/error.h"
 #include "base/files.h"
 
-namespace ovrix {
+namespace ovrix::io {
 
 std::string readUsdText(const std::filesystem::path& path) {
     std::string text = readFile(path);
@@ -31,4 +31,4 @@ std::vector<V3f> usdVectors(std::string_view text, std::string_view declaration)
     return out;
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::io

@@ -11,7 +11,7 @@
 
 #include "base/vec.h"
 
-namespace ovrix {
+namespace ovrix::io {
 
 /// What every file begins with: metres, Y up.
 inline constexpr const char* kUsdHeader = "#usda 1.0\n(\n    metersPerUnit = 1\n    upAxis = \"Y\"\n)\n\n";
@@ -70,4 +70,4 @@ std::vector<T> usdNumbers(std::string_view text, std::string_view declaration) {
 /// The same by threes.
 std::vector<V3f> usdVectors(std::string_view text, std::string_view declaration);
 
-}  // namespace ovrix
+}  // namespace ovrix::io

@@ -3,9 +3,9 @@
 #include "geo/volume/vector_grid.h"
 #include "io/points/elements_info.h"
 
-namespace ovrix {
+namespace ovrix::io {
 
 std::string packInfo(const ElementsInfo& info);
 std::string packGrid(const VectorGrid& grid);
 
-}  // namespace ovrix
+}  // namespace ovrix::io

@@ -6,7 +6,7 @@
 #include "base/progress.h"
 #include "geo/volume/vector_grid.h"
 
-namespace ovrix {
+namespace ovrix::io {
 
 /// A grid of vectors, by name or, where that is empty, the first. Values outside of the grid's active cells
 /// are its background. Throws Error, naming the file, where there is none of that name, it is no grid of
@@ -17,4 +17,4 @@ VectorGrid readVectorGrid(const std::filesystem::path& path, const std::string& 
 /// Writes it as the grid of that name, compressed with Blosc. Throws Error.
 void writeVectorGrid(const std::filesystem::path& path, const std::string& name, const VectorGrid& grid);
 
-}  // namespace ovrix
+}  // namespace ovrix::io

@@ -11,7 +11,7 @@
 
 namespace vdb = openvdb;
 
-namespace ovrix {
+namespace ovrix::io {
 
 namespace {
 
@@ -220,4 +220,4 @@ PointSet parseVdbPoints(const std::filesystem::path& path) {
     return set;
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::io

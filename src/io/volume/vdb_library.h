@@ -8,7 +8,7 @@
 #include "io/points/elements_info.h"
 #include "io/state/state_data.h"
 
-namespace ovrix {
+namespace ovrix::io {
 
 /// As the functions of vdb_points.h and vdb_grids.h say. What parses does so by the library alone, which does
 /// not check what it is given: that is for the reading process.
@@ -34,4 +34,4 @@ PointSet parseVdbPoints(const std::filesystem::path& path);
 ElementsInfo parseVdbInfo(const std::filesystem::path& path);
 VectorGrid parseVectorGrid(const std::filesystem::path& path, const std::string& name, size_t limit);
 
-}  // namespace ovrix
+}  // namespace ovrix::io

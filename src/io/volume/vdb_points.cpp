@@ -26,7 +26,7 @@
 
 namespace vdb = openvdb;
 
-namespace ovrix {
+namespace ovrix::io {
 
 namespace {
 
@@ -482,4 +482,4 @@ StateFile parseStateVdb(const std::filesystem::path& path) {
     });
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::io

@@ -8,7 +8,7 @@
 #include "io/points/elements_info.h"
 #include "io/state/state_data.h"
 
-namespace ovrix {
+namespace ovrix::io {
 
 void writeVdbPoints(const std::filesystem::path& path, const AttributeSet& points);
 /// P, id, and float and vector attributes. Throws Error.
@@ -21,4 +21,4 @@ std::function<void()> readyStateVdb(const std::filesystem::path& path, const Sta
 StateFile readStateVdb(const std::filesystem::path& path, size_t memory = kMemoryOfFile,
                        Progress& progress = Progress::none());
 
-}  // namespace ovrix
+}  // namespace ovrix::io

@@ -9,7 +9,7 @@
 #include "io/volume/vdb_library.h"
 #include "io/volume/vdb_points.h"
 
-namespace ovrix {
+namespace ovrix::io {
 
 const VdbLibrary& vdbLibrary() {
     static const auto& table =
@@ -85,4 +85,4 @@ VectorGrid readVectorGrid(const std::filesystem::path& path, const std::string& 
     return grid;
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::io

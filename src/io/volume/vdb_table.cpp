@@ -1,8 +1,9 @@
 #include "io/volume/vdb_library.h"
 
 extern "C" {
-extern const ovrix::VdbLibrary ovrixVolumes;
-const ovrix::VdbLibrary ovrixVolumes = {ovrix::putVdbPoints,   ovrix::prepareStateVdb, ovrix::putVectorGrid,
-                                        ovrix::parseStateVdb,  ovrix::parseVdbPoints,  ovrix::parseVdbInfo,
-                                        ovrix::parseVectorGrid};
+extern const ovrix::io::VdbLibrary ovrixVolumes;
+const ovrix::io::VdbLibrary ovrixVolumes = {ovrix::io::putVdbPoints,   ovrix::io::prepareStateVdb,
+                                            ovrix::io::putVectorGrid,  ovrix::io::parseStateVdb,
+                                            ovrix::io::parseVdbPoints, ovrix::io::parseVdbInfo,
+                                            ovrix::io::parseVectorGrid};
 }

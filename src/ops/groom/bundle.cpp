@@ -3,7 +3,7 @@
 #include "base/hash.h"
 #include "ops/groom/grow.h"
 
-namespace ovrix {
+namespace ovrix::ops {
 
 namespace {
 
@@ -109,4 +109,4 @@ StepType bundleStep() {
             .apply = applyBundle};
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::ops

@@ -2,7 +2,7 @@
 #pragma once
 #include "ops/groom/strand_shape.h"
 
-namespace ovrix {
+namespace ovrix::ops {
 
 struct BundleOptions {
     int count = 5;                          ///< strands for each, 1 to 10,000
@@ -21,4 +21,4 @@ StrandsPtr bundle(const StrandSet& strands, const BundleOptions& options, Progre
 
 StepType bundleStep();
 
-}  // namespace ovrix
+}  // namespace ovrix::ops

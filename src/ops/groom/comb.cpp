@@ -5,7 +5,7 @@
 #include "field/paint.h"
 #include "ops/carry.h"
 
-namespace ovrix {
+namespace ovrix::ops {
 
 std::vector<V3f> directionsOf(std::span<const V3f> p, const Quatf& orient) {
     const Quatf back = orient.inverse();
@@ -172,4 +172,4 @@ StepType combStep() {
             .apply = applyComb};
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::ops

@@ -2,7 +2,7 @@
 #pragma once
 #include "ops/groom/strand_shape.h"
 
-namespace ovrix {
+namespace ovrix::ops {
 
 /// What combing says that is to be told.
 struct CombReport {
@@ -23,4 +23,4 @@ std::vector<V3f> directionsAs(const std::vector<V3f>& from, size_t count);
 
 StepType combStep();
 
-}  // namespace ovrix
+}  // namespace ovrix::ops

@@ -3,7 +3,7 @@
 #include "ops/groom/comb.h"
 #include "params/hand_edits.h"
 
-namespace ovrix {
+namespace ovrix::ops {
 
 /// A strand under the brush, with the brush's weight at each of its points.
 struct CombStroke::Reach {
@@ -345,4 +345,4 @@ void CombStroke::apply(const CombBrush& brush, const CombDab& dab) {
     touchAll(brush, other);
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::ops

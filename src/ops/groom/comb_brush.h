@@ -4,7 +4,7 @@
 
 #include "ops/groom/strand_shape.h"
 
-namespace ovrix {
+namespace ovrix::ops {
 
 struct CombBrush {
     enum Mode {
@@ -86,4 +86,4 @@ class CombStroke {
     uint64_t nextId_ = 0;
 };
 
-}  // namespace ovrix
+}  // namespace ovrix::ops

@@ -10,7 +10,7 @@
 #include "ops/place/place_points.h"
 #include "ops/place/scatter.h"
 
-namespace ovrix {
+namespace ovrix::ops {
 
 namespace {
 
@@ -323,4 +323,4 @@ StepType fillStep() {
         .apply = applyFill};
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::ops

@@ -3,7 +3,7 @@
 #include "geo/points/curve_set.h"
 #include "ops/groom/strand_shape.h"
 
-namespace ovrix {
+namespace ovrix::ops {
 
 struct FillOptions {
     size_t count = 20000;      ///< strands before the mask
@@ -30,4 +30,4 @@ StrandsPtr fill(const StrandSet& guides, const Surface& rest, const Surface& now
 
 StepType fillStep();
 
-}  // namespace ovrix
+}  // namespace ovrix::ops

@@ -2,7 +2,7 @@
 
 #include <fmt/format.h>
 
-namespace ovrix {
+namespace ovrix::ops {
 
 double bytesPerStrand(size_t points) { return 100.0 + 40.0 * double(points); }
 
@@ -132,4 +132,4 @@ StepType growStep() {
         .apply = applyGrow};
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::ops

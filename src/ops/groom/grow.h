@@ -2,7 +2,7 @@
 #pragma once
 #include "ops/groom/strand_shape.h"
 
-namespace ovrix {
+namespace ovrix::ops {
 
 struct GrowOptions {
     DrivenRange length = {0.08f, 0.12f, {}};  ///< metres
@@ -34,4 +34,4 @@ double bytesPerStrand(size_t points);
 
 StepType growStep();
 
-}  // namespace ovrix
+}  // namespace ovrix::ops

@@ -2,7 +2,7 @@
 
 #include "ops/groom/grow.h"
 
-namespace ovrix {
+namespace ovrix::ops {
 
 StrandsPtr smoothStrands(const StrandSet& in, const StrandEffect& e, int rounds, Progress& progress) {
     Progress::Task task(progress, "Smoothing strands");
@@ -55,4 +55,4 @@ StepType resampleStep() {
             }};
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::ops

@@ -2,7 +2,7 @@
 #pragma once
 #include "ops/groom/strand_shape.h"
 
-namespace ovrix {
+namespace ovrix::ops {
 
 /// Each point moves towards the middle of its neighbours, @p rounds times; roots and tips stay. Throws
 /// Cancelled.
@@ -12,4 +12,4 @@ StrandsPtr smoothStrands(const StrandSet& strands, const StrandEffect& effect, i
 StepType smoothStrandsStep();
 StepType resampleStep();
 
-}  // namespace ovrix
+}  // namespace ovrix::ops

@@ -1,6 +1,6 @@
 #include "ops/groom/strand_shape.h"
 
-namespace ovrix {
+namespace ovrix::ops {
 
 AlongTable::AlongTable(const Curve& curve) {
     for (size_t i = 0; i < values_.size(); ++i) values_[i] = curve.at(float(i) / 256.0f);
@@ -38,4 +38,4 @@ void framesOf(std::span<const Quatf> orient, size_t s, std::span<const V3f> poin
     alongOf(points, scratch.t);
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::ops

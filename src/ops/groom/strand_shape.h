@@ -8,7 +8,7 @@
 #include "ops/step.h"
 #include "params/specs.h"
 
-namespace ovrix {
+namespace ovrix::ops {
 
 /// A curve over 0 to 1 that is asked for every point of every strand: read from a table of 256 pieces, so it
 /// differs from the curve by less than 1e-4 where that is smooth.
@@ -87,4 +87,4 @@ inline float ownNumber(const StrandSet& set, size_t s, uint64_t seed, Stream str
     return random1(seed, set.strands.find<uint64_t>("id")[s], stream);
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::ops

@@ -5,7 +5,7 @@
 #include "ops/place/along.h"
 #include "ops/place/file_frames.h"
 
-namespace ovrix {
+namespace ovrix::ops {
 
 StrandsPtr rooted(const StrandSet& in, const Surface* surface, bool move, Progress& progress) {
     auto out = std::make_shared<StrandSet>(in);
@@ -123,4 +123,4 @@ StepType strandFileStep() {
             .apply = applyStrandFile};
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::ops

@@ -3,7 +3,7 @@
 #include "geo/points/curve_set.h"
 #include "ops/groom/strand_shape.h"
 
-namespace ovrix {
+namespace ovrix::ops {
 
 /// A strand along each curve, root at its beginning, with so many segments; ids in the order of curves. With
 /// a surface, roots lie on its nearest point and strands go along with the move. Throws Error when there is
@@ -17,4 +17,4 @@ StrandsPtr rooted(const StrandSet& strands, const Surface* surface, bool move, P
 StepType curveStrandsStep();
 StepType strandFileStep();
 
-}  // namespace ovrix
+}  // namespace ovrix::ops

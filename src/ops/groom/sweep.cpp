@@ -2,7 +2,7 @@
 
 #include "base/hash.h"
 
-namespace ovrix {
+namespace ovrix::ops {
 
 StepType sweepStep() {
     using namespace specs;
@@ -119,4 +119,4 @@ StepType uniqueStep() {
             }};
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::ops

@@ -2,7 +2,7 @@
 #pragma once
 #include "ops/groom/strand_shape.h"
 
-namespace ovrix {
+namespace ovrix::ops {
 
 /// Strands swept to one mesh of tubes.
 StepType sweepStep();
@@ -14,4 +14,4 @@ StrandsPtr strandsOfCopies(const Copies& copies, const std::vector<StrandsPtr>& 
                            size_t memoryLimit, Progress& progress);
 StepType uniqueStep();
 
-}  // namespace ovrix
+}  // namespace ovrix::ops

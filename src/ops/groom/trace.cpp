@@ -3,7 +3,7 @@
 #include "base/noise.h"
 #include "ops/groom/grow.h"
 
-namespace ovrix {
+namespace ovrix::ops {
 
 namespace {
 
@@ -102,4 +102,4 @@ StepType traceStep() {
             .apply = applyTrace};
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::ops

@@ -2,7 +2,7 @@
 #pragma once
 #include "ops/groom/strand_shape.h"
 
-namespace ovrix {
+namespace ovrix::ops {
 
 struct TraceOptions {
     int steps = 40;                             ///< 1 to 4096
@@ -27,4 +27,4 @@ StrandsPtr trace(const PointSet& points, const Surface* surface, const TraceOpti
 
 StepType traceStep();
 
-}  // namespace ovrix
+}  // namespace ovrix::ops

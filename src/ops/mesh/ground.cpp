@@ -8,7 +8,7 @@
 #include "geo/mesh/curvature.h"
 #include "params/specs.h"
 
-namespace ovrix {
+namespace ovrix::ops {
 
 namespace {
 
@@ -266,4 +266,4 @@ StepType smoothStep() {
                     });
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::ops

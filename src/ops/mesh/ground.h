@@ -2,7 +2,7 @@
 #pragma once
 #include "ops/step.h"
 
-namespace ovrix {
+namespace ovrix::ops {
 
 /// Catmull-Clark subdivision, @p levels times (1 to 6), with points and normals of the limit surface. UVs are
 /// cut where they were; slots are kept. By OpenSubdiv: Nießner, Loop, Meyer, DeRose, "Feature-Adaptive GPU
@@ -24,4 +24,4 @@ StepType displaceStep();
 StepType pushStep();
 StepType smoothStep();
 
-}  // namespace ovrix
+}  // namespace ovrix::ops

@@ -6,7 +6,7 @@
 #include "ops/place/place_points.h"
 #include "params/specs.h"
 
-namespace ovrix {
+namespace ovrix::ops {
 
 namespace {
 
@@ -146,4 +146,4 @@ StepType alongStep() {
             .apply = applyAlong};
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::ops

@@ -3,7 +3,7 @@
 #include "geo/points/curve_set.h"
 #include "ops/step.h"
 
-namespace ovrix {
+namespace ovrix::ops {
 
 struct AlongOptions {
     size_t count = 100;     ///< elements over all curves, when @ref spacing is 0
@@ -29,4 +29,4 @@ std::shared_ptr<const CurveSet> curvesOf(const StepInput& in, const std::string&
 
 StepType alongStep();
 
-}  // namespace ovrix
+}  // namespace ovrix::ops

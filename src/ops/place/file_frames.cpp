@@ -6,7 +6,7 @@
 #include "base/file_sequence.h"
 #include "params/specs.h"
 
-namespace ovrix {
+namespace ovrix::ops {
 
 namespace {
 
@@ -71,4 +71,4 @@ std::vector<ParamSpec> fileFrameSpecs(std::string help) {
     return all;
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::ops

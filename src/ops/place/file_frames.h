@@ -2,7 +2,7 @@
 #pragma once
 #include "ops/step.h"
 
-namespace ovrix {
+namespace ovrix::ops {
 
 /// Which files of a sequence are shown in a frame.
 struct FileFrame {
@@ -22,4 +22,4 @@ bool hasLight(const ParamMap& params);
 /// Those parameters; @p help of the file.
 std::vector<ParamSpec> fileFrameSpecs(std::string help);
 
-}  // namespace ovrix
+}  // namespace ovrix::ops

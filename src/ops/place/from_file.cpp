@@ -5,7 +5,7 @@
 #include "ops/place/place_points.h"
 #include "params/specs.h"
 
-namespace ovrix {
+namespace ovrix::ops {
 
 std::shared_ptr<const PointSet> pointsFromFile(const PointSet& points, const Surface* surface,
                                                const FromFileOptions& o, Progress& progress) {
@@ -105,4 +105,4 @@ StepType fromFileStep() {
         .apply = applyFromFile};
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::ops

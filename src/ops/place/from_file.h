@@ -2,7 +2,7 @@
 #pragma once
 #include "ops/step.h"
 
-namespace ovrix {
+namespace ovrix::ops {
 
 struct FromFileOptions {
     bool onSurface = false;  ///< moves each to the nearest point of the surface
@@ -18,4 +18,4 @@ std::shared_ptr<const PointSet> pointsFromFile(const PointSet& points, const Sur
 
 StepType fromFileStep();
 
-}  // namespace ovrix
+}  // namespace ovrix::ops

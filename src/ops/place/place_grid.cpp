@@ -4,7 +4,7 @@
 #include "ops/place/place_points.h"
 #include "params/specs.h"
 
-namespace ovrix {
+namespace ovrix::ops {
 
 namespace {
 
@@ -165,4 +165,4 @@ StepType onMeshStep() {
         .apply = applyOnMesh};
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::ops

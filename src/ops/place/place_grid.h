@@ -2,7 +2,7 @@
 #pragma once
 #include "ops/step.h"
 
-namespace ovrix {
+namespace ovrix::ops {
 
 struct GridOptions {
     float spacing = 0.2f;  ///< metres between rows and columns
@@ -37,4 +37,4 @@ std::shared_ptr<const PointSet> pointsOnMesh(const Surface& surface, const OnMes
 StepType gridStep();
 StepType onMeshStep();
 
-}  // namespace ovrix
+}  // namespace ovrix::ops

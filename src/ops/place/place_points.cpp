@@ -5,7 +5,7 @@
 #include "base/parallel.h"
 #include "params/specs.h"
 
-namespace ovrix {
+namespace ovrix::ops {
 
 PointColumns makePointColumns(AttributeSet& set, size_t count, bool withUv) {
     set.set("P", std::vector<V3f>(count));
@@ -66,4 +66,4 @@ void requireCount(double count) {
                     {}, "Lower the count or density, or divide them over several layers");
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::ops

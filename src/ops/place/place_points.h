@@ -4,7 +4,7 @@
 
 #include "ops/step.h"
 
-namespace ovrix {
+namespace ovrix::ops {
 
 /// The columns that every point on a surface has; uv is empty where it has none.
 struct PointColumns {
@@ -49,4 +49,4 @@ const Surface& surfaceOf(const StepInput& in);
 void requireArea(const Surface& surface);
 void requireCount(double count);
 
-}  // namespace ovrix
+}  // namespace ovrix::ops

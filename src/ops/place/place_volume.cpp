@@ -6,7 +6,7 @@
 #include "base/parallel.h"
 #include "params/specs.h"
 
-namespace ovrix {
+namespace ovrix::ops {
 
 using namespace specs;
 
@@ -168,4 +168,4 @@ StepType ringStep() {
     return type;
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::ops

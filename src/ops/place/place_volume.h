@@ -2,7 +2,7 @@
 #pragma once
 #include "ops/step.h"
 
-namespace ovrix {
+namespace ovrix::ops {
 
 /// @p count points inside of a closed surface, evenly. Point i depends on (seed, i) and the surface alone.
 /// They carry the triangle that is nearest to them. Throws Error when the surface is not closed.
@@ -16,4 +16,4 @@ std::shared_ptr<const PointSet> pointsOnRing(const M44f& world, float inner, flo
 StepType insideStep();
 StepType ringStep();
 
-}  // namespace ovrix
+}  // namespace ovrix::ops

@@ -3,7 +3,7 @@
 #include "base/parallel.h"
 #include "ops/place/place_points.h"
 
-namespace ovrix {
+namespace ovrix::ops {
 
 namespace {
 
@@ -96,4 +96,4 @@ StepType scatterStep() {
             .apply = applyScatter};
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::ops

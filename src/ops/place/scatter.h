@@ -2,7 +2,7 @@
 #pragma once
 #include "ops/step.h"
 
-namespace ovrix {
+namespace ovrix::ops {
 
 struct ScatterOptions {
     size_t count = 1000;       ///< elements before the mask; at most 2^31
@@ -22,4 +22,4 @@ std::shared_ptr<const PointSet> scatterOnSurface(const Surface& surface, const S
 
 StepType scatterStep();
 
-}  // namespace ovrix
+}  // namespace ovrix::ops

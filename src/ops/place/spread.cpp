@@ -7,7 +7,7 @@
 #include "ops/place/place_points.h"
 #include "params/specs.h"
 
-namespace ovrix {
+namespace ovrix::ops {
 
 namespace {
 
@@ -414,4 +414,4 @@ StepType spreadStep() {
             .apply = applySpread};
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::ops

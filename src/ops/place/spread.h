@@ -2,7 +2,7 @@
 #pragma once
 #include "ops/step.h"
 
-namespace ovrix {
+namespace ovrix::ops {
 
 struct SpreadOptions {
     Driven distance = {0, 0.1f, {}};  ///< metres between neighbours; a field varies it from place to place
@@ -26,4 +26,4 @@ std::shared_ptr<const PointSet> spreadOnSurface(const Surface& surface, const Sp
 
 StepType spreadStep();
 
-}  // namespace ovrix
+}  // namespace ovrix::ops

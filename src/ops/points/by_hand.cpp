@@ -2,7 +2,7 @@
 
 #include "params/specs.h"
 
-namespace ovrix {
+namespace ovrix::ops {
 
 namespace {
 
@@ -88,4 +88,4 @@ StepType byHandStep() {
             .apply = applyByHand};
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::ops

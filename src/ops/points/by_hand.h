@@ -2,7 +2,7 @@
 #pragma once
 #include "ops/step.h"
 
-namespace ovrix {
+namespace ovrix::ops {
 
 /// The copies with the edits of their ids: moved, turned, sized, of another prototype, taken out; and those
 /// that were added, at the end. Edits of ids that are not there wait. A prototype that the copies do not have
@@ -11,4 +11,4 @@ std::shared_ptr<const Copies> withHandEdits(const Copies& copies, const HandEdit
 
 StepType byHandStep();
 
-}  // namespace ovrix
+}  // namespace ovrix::ops

@@ -5,7 +5,7 @@
 #include "ops/points/orient.h"
 #include "params/specs.h"
 
-namespace ovrix {
+namespace ovrix::ops {
 
 namespace {
 
@@ -145,4 +145,4 @@ StepType copiesOfStep() {
         .apply = applyCopiesOf};
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::ops

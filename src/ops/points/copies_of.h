@@ -2,7 +2,7 @@
 #pragma once
 #include "ops/step.h"
 
-namespace ovrix {
+namespace ovrix::ops {
 
 struct CopiesOptions {
     Shares prototypes;  ///< object ids and their parts; parts of 0 or less are never picked
@@ -27,4 +27,4 @@ std::shared_ptr<const Copies> copiesOf(const PointSet& points, const CopiesOptio
 
 StepType copiesOfStep();
 
-}  // namespace ovrix
+}  // namespace ovrix::ops

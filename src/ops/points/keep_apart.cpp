@@ -6,7 +6,7 @@
 #include "base/parallel.h"
 #include "params/specs.h"
 
-namespace ovrix {
+namespace ovrix::ops {
 
 namespace {
 
@@ -164,7 +164,7 @@ std::vector<float> radiiOf(const Copies& copies, Surroundings& around) {
 /// Elements of another layer: copies by their footprints, bare points as points.
 Footprints footprintsOf(const Geometry& geometry, Surroundings& around) {
     if (const auto* copies = std::get_if<std::shared_ptr<const Copies>>(&geometry))
-        return footprintsOf(**copies, radiiOf(**copies, around));
+        return ops::footprintsOf(**copies, radiiOf(**copies, around));
     Footprints out;
     if (const auto* points = std::get_if<std::shared_ptr<const PointSet>>(&geometry)) {
         const auto p = (*points)->attributes.find<V3f>("P");
@@ -193,7 +193,7 @@ Geometry applyKeepApart(const StepInput& in) {
         else
             o.obstacles.push_back(in.around->surface(id));
     }
-    const std::vector<uint8_t> stays = keepApart(footprintsOf(*copies, radiiOf(*copies, *in.around)),
+    const std::vector<uint8_t> stays = keepApart(ops::footprintsOf(*copies, radiiOf(*copies, *in.around)),
                                                  copies->attributes.find<uint64_t>("id"), o, in.progress);
     std::vector<uint32_t> kept;
     for (size_t i = 0; i < stays.size(); ++i)
@@ -228,4 +228,4 @@ StepType keepApartStep() {
         .apply = applyKeepApart};
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::ops

@@ -3,7 +3,7 @@
 #include "geo/points/nearest.h"
 #include "ops/step.h"
 
-namespace ovrix {
+namespace ovrix::ops {
 
 /// Balls in the world that stand for elements: the footprint of each.
 struct Footprints {
@@ -34,4 +34,4 @@ std::vector<uint8_t> keepApart(const Footprints& footprints, std::span<const uin
 
 StepType keepApartStep();
 
-}  // namespace ovrix
+}  // namespace ovrix::ops

@@ -4,7 +4,7 @@
 #include "ops/place/along.h"
 #include "params/specs.h"
 
-namespace ovrix {
+namespace ovrix::ops {
 
 Quatf turnToUp(const V3f& up) {
     if (up.y < -0.999999f) return Quatf(0.0f, V3f(1, 0, 0));         // half a turn: any level axis will do
@@ -143,4 +143,4 @@ StepType orientStep() {
         .apply = applyOrient};
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::ops

@@ -2,7 +2,7 @@
 #pragma once
 #include "ops/step.h"
 
-namespace ovrix {
+namespace ovrix::ops {
 
 /// What an element's up, or its front, is turned to.
 struct Aim {
@@ -35,4 +35,4 @@ Quatf turnToUp(const V3f& up);
 
 StepType orientStep();
 
-}  // namespace ovrix
+}  // namespace ovrix::ops

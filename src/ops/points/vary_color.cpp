@@ -3,7 +3,7 @@
 #include "base/parallel.h"
 #include "params/specs.h"
 
-namespace ovrix {
+namespace ovrix::ops {
 
 std::shared_ptr<const PointSet> varyColor(const PointSet& points, const VaryColorOptions& o,
                                           Progress& progress) {
@@ -48,4 +48,4 @@ StepType varyColorStep() {
             .apply = applyVaryColor};
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::ops

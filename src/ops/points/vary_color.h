@@ -2,7 +2,7 @@
 #pragma once
 #include "ops/step.h"
 
-namespace ovrix {
+namespace ovrix::ops {
 
 struct VaryColorOptions {
     DrivenRange hue = {0, 0, {}};         ///< degrees around the colour circle
@@ -18,4 +18,4 @@ std::shared_ptr<const PointSet> varyColor(const PointSet& points, const VaryColo
 
 StepType varyColorStep();
 
-}  // namespace ovrix
+}  // namespace ovrix::ops

@@ -3,7 +3,7 @@
 #include "base/parallel.h"
 #include "params/specs.h"
 
-namespace ovrix {
+namespace ovrix::ops {
 
 std::shared_ptr<const PointSet> varySize(const PointSet& points, const VarySizeOptions& o,
                                          Progress& progress) {
@@ -67,4 +67,4 @@ StepType varySizeStep() {
             .apply = applyVarySize};
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::ops

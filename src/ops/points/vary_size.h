@@ -2,7 +2,7 @@
 #pragma once
 #include "ops/step.h"
 
-namespace ovrix {
+namespace ovrix::ops {
 
 struct VarySizeOptions {
     DrivenRange between = {0.8f, 1.2f, {}};  ///< factor on the prototype's own size
@@ -19,4 +19,4 @@ std::shared_ptr<const PointSet> varySize(const PointSet& points, const VarySizeO
 
 StepType varySizeStep();
 
-}  // namespace ovrix
+}  // namespace ovrix::ops

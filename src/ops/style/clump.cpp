@@ -5,7 +5,7 @@
 #include "base/hash.h"
 #include "geo/points/nearest.h"
 
-namespace ovrix {
+namespace ovrix::ops {
 
 namespace {
 
@@ -141,4 +141,4 @@ StepType clumpStep() {
         .apply = applyClump};
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::ops

@@ -2,7 +2,7 @@
 #pragma once
 #include "ops/groom/strand_shape.h"
 
-namespace ovrix {
+namespace ovrix::ops {
 
 struct ClumpOptions {
     size_t count = 500;   ///< clumps of the finest level
@@ -19,4 +19,4 @@ StrandsPtr clump(const StrandSet& strands, const ClumpOptions& options, Progress
 
 StepType clumpStep();
 
-}  // namespace ovrix
+}  // namespace ovrix::ops

@@ -3,7 +3,7 @@
 #include "ops/groom/grow.h"
 #include "ops/style/curl.h"
 
-namespace ovrix {
+namespace ovrix::ops {
 
 StrandsPtr coil(const StrandSet& in, const CoilOptions& o, Progress& progress) {
     const auto turns = o.turns.over(samplesOf(in), progress);
@@ -54,4 +54,4 @@ StepType coilStep() {
             .apply = applyCoil};
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::ops

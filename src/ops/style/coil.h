@@ -2,7 +2,7 @@
 #pragma once
 #include "ops/groom/strand_shape.h"
 
-namespace ovrix {
+namespace ovrix::ops {
 
 struct CoilOptions {
     StrandEffect effect;
@@ -19,4 +19,4 @@ StrandsPtr coil(const StrandSet& strands, const CoilOptions& options, Progress& 
 
 StepType coilStep();
 
-}  // namespace ovrix
+}  // namespace ovrix::ops

@@ -1,6 +1,6 @@
 #include "ops/style/curl.h"
 
-namespace ovrix {
+namespace ovrix::ops {
 
 StrandsPtr curl(const StrandSet& in, const CurlOptions& o, Progress& progress) {
     Progress::Task task(progress, o.flat ? "Waving" : "Curling");
@@ -68,4 +68,4 @@ StepType stepOf(bool flat) {
 StepType curlStep() { return stepOf(false); }
 StepType waveStep() { return stepOf(true); }
 
-}  // namespace ovrix
+}  // namespace ovrix::ops

@@ -2,7 +2,7 @@
 #pragma once
 #include "ops/groom/strand_shape.h"
 
-namespace ovrix {
+namespace ovrix::ops {
 
 struct CurlOptions {
     StrandEffect effect;
@@ -19,4 +19,4 @@ StrandsPtr curl(const StrandSet& strands, const CurlOptions& options, Progress& 
 StepType curlStep();
 StepType waveStep();
 
-}  // namespace ovrix
+}  // namespace ovrix::ops

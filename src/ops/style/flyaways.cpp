@@ -2,7 +2,7 @@
 
 #include "ops/style/frizz.h"
 
-namespace ovrix {
+namespace ovrix::ops {
 
 StrandsPtr flyaways(const StrandSet& in, const FlyawayOptions& o, Progress& progress) {
     Progress::Task task(progress, "Loosening");
@@ -56,4 +56,4 @@ StepType flyawaysStep() {
         .apply = applyFlyaways};
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::ops

@@ -2,7 +2,7 @@
 #pragma once
 #include "ops/groom/strand_shape.h"
 
-namespace ovrix {
+namespace ovrix::ops {
 
 struct FlyawayOptions {
     StrandEffect effect;
@@ -17,4 +17,4 @@ StrandsPtr flyaways(const StrandSet& strands, const FlyawayOptions& options, Pro
 
 StepType flyawaysStep();
 
-}  // namespace ovrix
+}  // namespace ovrix::ops

@@ -2,7 +2,7 @@
 
 #include "base/hash.h"
 
-namespace ovrix {
+namespace ovrix::ops {
 
 namespace {
 
@@ -87,4 +87,4 @@ StepType frizzStep() {
             .apply = applyFrizz};
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::ops

@@ -2,7 +2,7 @@
 #pragma once
 #include "ops/groom/strand_shape.h"
 
-namespace ovrix {
+namespace ovrix::ops {
 
 struct FrizzOptions {
     StrandEffect effect;
@@ -21,4 +21,4 @@ V3f lineNoise(uint64_t key, float x);
 
 StepType frizzStep();
 
-}  // namespace ovrix
+}  // namespace ovrix::ops

@@ -2,7 +2,7 @@
 
 #include "base/noise.h"
 
-namespace ovrix {
+namespace ovrix::ops {
 
 namespace {
 
@@ -96,4 +96,4 @@ StepType liftLeanStep() {
         .apply = applyLiftLean};
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::ops

@@ -2,7 +2,7 @@
 #pragma once
 #include "ops/groom/strand_shape.h"
 
-namespace ovrix {
+namespace ovrix::ops {
 
 struct LiftLeanOptions {
     StrandEffect effect;
@@ -20,4 +20,4 @@ StrandsPtr liftLean(const StrandSet& strands, const LiftLeanOptions& options, Pr
 
 StepType liftLeanStep();
 
-}  // namespace ovrix
+}  // namespace ovrix::ops

@@ -2,7 +2,7 @@
 
 #include "base/tint.h"
 
-namespace ovrix {
+namespace ovrix::ops {
 
 namespace {
 
@@ -98,4 +98,4 @@ StepType strandColorStep() {
         .apply = applyStrandColor};
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::ops

@@ -3,7 +3,7 @@
 #include "base/image.h"
 #include "ops/groom/strand_shape.h"
 
-namespace ovrix {
+namespace ovrix::ops {
 
 struct StrandColorOptions {
     DrivenColor root{Color(0.0f), Color(0.12f, 0.07f, 0.04f), nullptr};
@@ -23,4 +23,4 @@ StrandsPtr strandColor(const StrandSet& strands, const StrandColorOptions& optio
 
 StepType strandColorStep();
 
-}  // namespace ovrix
+}  // namespace ovrix::ops

@@ -1,6 +1,6 @@
 #include "ops/style/strand_length.h"
 
-namespace ovrix {
+namespace ovrix::ops {
 
 namespace {
 
@@ -75,4 +75,4 @@ StepType strandLengthStep() {
         .apply = applyStrandLength};
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::ops

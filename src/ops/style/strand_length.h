@@ -2,7 +2,7 @@
 #pragma once
 #include "ops/groom/strand_shape.h"
 
-namespace ovrix {
+namespace ovrix::ops {
 
 struct StrandLengthOptions {
     Driven strength = {0, 1, {}};
@@ -18,4 +18,4 @@ StrandsPtr strandLength(const StrandSet& strands, const StrandLengthOptions& opt
 
 StepType strandLengthStep();
 
-}  // namespace ovrix
+}  // namespace ovrix::ops

@@ -2,7 +2,7 @@
 
 #include "base/noise.h"
 
-namespace ovrix {
+namespace ovrix::ops {
 
 StrandsPtr strandNoise(const StrandSet& in, const StrandNoiseOptions& o, Progress& progress) {
     Progress::Task task(progress, "Displacing strands");
@@ -56,4 +56,4 @@ StepType strandNoiseStep() {
             .apply = applyStrandNoise};
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::ops

@@ -2,7 +2,7 @@
 #pragma once
 #include "ops/groom/strand_shape.h"
 
-namespace ovrix {
+namespace ovrix::ops {
 
 struct StrandNoiseOptions {
     StrandEffect effect;
@@ -17,4 +17,4 @@ StrandsPtr strandNoise(const StrandSet& strands, const StrandNoiseOptions& optio
 
 StepType strandNoiseStep();
 
-}  // namespace ovrix
+}  // namespace ovrix::ops

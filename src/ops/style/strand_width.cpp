@@ -1,6 +1,6 @@
 #include "ops/style/strand_width.h"
 
-namespace ovrix {
+namespace ovrix::ops {
 
 StrandsPtr strandWidth(const StrandSet& in, const StrandWidthOptions& o, Progress& progress) {
     Progress::Task task(progress, "Setting widths");
@@ -51,4 +51,4 @@ StepType strandWidthStep() {
         .apply = applyStrandWidth};
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::ops

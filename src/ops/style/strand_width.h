@@ -2,7 +2,7 @@
 #pragma once
 #include "ops/groom/strand_shape.h"
 
-namespace ovrix {
+namespace ovrix::ops {
 
 struct StrandWidthOptions {
     Driven root = {0, 0.0004f, {}}, tip = {0, 0.00005f, {}};  ///< metres across
@@ -17,4 +17,4 @@ StrandsPtr strandWidth(const StrandSet& strands, const StrandWidthOptions& optio
 
 StepType strandWidthStep();
 
-}  // namespace ovrix
+}  // namespace ovrix::ops

@@ -1,6 +1,6 @@
 #include "ops/style/twist.h"
 
-namespace ovrix {
+namespace ovrix::ops {
 
 namespace {
 
@@ -84,4 +84,4 @@ StepType twistStep() {
         .apply = applyTwist};
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::ops

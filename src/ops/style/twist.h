@@ -2,7 +2,7 @@
 #pragma once
 #include "ops/groom/strand_shape.h"
 
-namespace ovrix {
+namespace ovrix::ops {
 
 struct TwistOptions {
     StrandEffect effect;
@@ -15,4 +15,4 @@ StrandsPtr twist(const StrandSet& strands, const TwistOptions& options, Progress
 
 StepType twistStep();
 
-}  // namespace ovrix
+}  // namespace ovrix::ops

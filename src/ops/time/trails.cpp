@@ -7,7 +7,7 @@
 #include "geo/strands/strands.h"
 #include "params/specs.h"
 
-namespace ovrix {
+namespace ovrix::ops {
 
 using namespace specs;
 
@@ -184,4 +184,4 @@ StepType trailsStep() {
     return type;
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::ops

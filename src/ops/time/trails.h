@@ -2,7 +2,7 @@
 #pragma once
 #include "ops/step.h"
 
-namespace ovrix {
+namespace ovrix::ops {
 
 struct TrailOptions {
     float seconds = 0.5f;  ///< how far back
@@ -21,4 +21,4 @@ std::shared_ptr<const StrandSet> trailsOf(const PointSet& now, const std::functi
 
 StepType trailsStep();
 
-}  // namespace ovrix
+}  // namespace ovrix::ops

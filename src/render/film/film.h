@@ -6,7 +6,7 @@
 
 #include "base/vec.h"
 
-namespace ovrix {
+namespace ovrix::render {
 
 /// Vectors are not set to 0 by themselves.
 template <size_t N>
@@ -51,4 +51,4 @@ class Film {
     std::vector<FilmPixel> pixels_;
 };
 
-}  // namespace ovrix
+}  // namespace ovrix::render

@@ -6,7 +6,7 @@
 #include "base/parallel.h"
 #include "base/srgb.h"
 
-namespace ovrix {
+namespace ovrix::render {
 
 namespace {
 
@@ -49,4 +49,4 @@ void toScreen(const Film& film, const FinishOptions& o, std::vector<uint32_t>& o
     });
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::render

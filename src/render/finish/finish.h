@@ -2,7 +2,7 @@
 #pragma once
 #include "render/film/film.h"
 
-namespace ovrix {
+namespace ovrix::render {
 
 struct FinishOptions {
     float exposure = 0.0f;  ///< EV
@@ -17,4 +17,4 @@ V3f finished(const V3f& light, const FinishOptions& options);
 /// 0xAARRGGBB rows, top first, for a screen; alpha is multiplied in.
 void toScreen(const Film& film, const FinishOptions& options, std::vector<uint32_t>& out);
 
-}  // namespace ovrix
+}  // namespace ovrix::render

@@ -3,7 +3,7 @@
 #include <algorithm>
 #include <limits>
 
-namespace ovrix {
+namespace ovrix::render {
 
 namespace {
 
@@ -217,4 +217,4 @@ LightHit hitLight(const Light& light, const V3f& origin, const V3f& direction) {
     return std::visit([&](const auto& l) { return hit(l, origin, direction); }, light);
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::render

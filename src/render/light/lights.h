@@ -6,7 +6,7 @@
 
 #include "base/image.h"
 
-namespace ovrix {
+namespace ovrix::render {
 
 /// Parallel light from a disc. @ref radiance is over the disc.
 struct SunLight {
@@ -86,4 +86,4 @@ struct LightHit {
 };
 LightHit hitLight(const Light& light, const V3f& origin, const V3f& direction);
 
-}  // namespace ovrix
+}  // namespace ovrix::render

@@ -2,7 +2,7 @@
 
 #include "base/parallel.h"
 
-namespace ovrix {
+namespace ovrix::render {
 
 namespace {
 
@@ -157,4 +157,4 @@ std::shared_ptr<const Image> makeSky(const SkyOptions& o) {
     return image;
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::render

@@ -2,7 +2,7 @@
 #pragma once
 #include "base/image.h"
 
-namespace ovrix {
+namespace ovrix::render {
 
 struct SkyOptions {
     float elevation = 0.6f;  ///< of the sun over the horizon, radians
@@ -24,4 +24,4 @@ Color sunThroughAir(float elevation, float haze);
 /// part of what was lost. Below the horizon lies the ground.
 std::shared_ptr<const Image> makeSky(const SkyOptions& options);
 
-}  // namespace ovrix
+}  // namespace ovrix::render

@@ -4,7 +4,7 @@
 
 #include "render/scene/time_steps.h"
 
-namespace ovrix {
+namespace ovrix::render {
 
 Camera::Camera(const CameraOptions& o, float aspect) : position_(o.position) {
     V3f forward = o.target - o.position;
@@ -44,4 +44,4 @@ Ray Camera::still(float x, float y, float u, float v) const {
     return {origin, (position_ + through * focus_ - origin).normalized()};
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::render

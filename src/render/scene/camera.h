@@ -4,7 +4,7 @@
 
 #include "base/vec.h"
 
-namespace ovrix {
+namespace ovrix::render {
 
 struct CameraOptions {
     V3f position{0, 0, 5}, target{0, 0, 0};
@@ -48,4 +48,4 @@ class Camera {
     float halfWidth_ = 0.5f, halfHeight_ = 0.5f, lens_ = 0.0f, focus_ = 1.0f;
 };
 
-}  // namespace ovrix
+}  // namespace ovrix::render

@@ -7,7 +7,7 @@
 #include "geo/surface/embree_device.h"
 #include "render/scene/time_steps.h"
 
-namespace ovrix {
+namespace ovrix::render {
 
 struct RenderScene::Prototype {
     MeshPtr mesh;
@@ -356,4 +356,4 @@ SurfacePoint RenderScene::surfacePoint(const RayHit& hit, const Ray& ray) const 
     return p;
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::render

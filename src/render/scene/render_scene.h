@@ -15,7 +15,7 @@
 
 struct RTCSceneTy;  // Embree's
 
-namespace ovrix {
+namespace ovrix::render {
 
 /// What makes a material a fibre's, and not a surface's.
 struct FibreMaterial {
@@ -155,4 +155,4 @@ class RenderScene {
     RTCSceneTy* top_ = nullptr;
 };
 
-}  // namespace ovrix
+}  // namespace ovrix::render

@@ -7,7 +7,7 @@
 #include "geo/surface/embree_device.h"
 #include "render/scene/time_steps.h"
 
-namespace ovrix {
+namespace ovrix::render {
 
 StrandCurves::StrandCurves(StrandsPtr strands, const ThinLimit& limit, std::vector<StrandsPtr> moves)
     : strands_(std::move(strands)),
@@ -131,4 +131,4 @@ StrandCurves::Place StrandCurves::placeAt(uint32_t segment, float u, float time)
     return out;
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::render

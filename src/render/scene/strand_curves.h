@@ -5,7 +5,7 @@
 struct RTCSceneTy;
 struct RTCFilterFunctionNArguments;
 
-namespace ovrix {
+namespace ovrix::render {
 
 /// The width under which strands are not drawn: thinner ones are drawn as wide and let rays through instead.
 struct ThinLimit {
@@ -63,4 +63,4 @@ class StrandCurves {
     RTCSceneTy* scene_ = nullptr;
 };
 
-}  // namespace ovrix
+}  // namespace ovrix::render

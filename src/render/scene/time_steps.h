@@ -3,7 +3,7 @@
 #include <algorithm>
 #include <cstddef>
 
-namespace ovrix {
+namespace ovrix::render {
 
 struct TimeStep {
     size_t first;  ///< of the two steps that the time lies between
@@ -17,4 +17,4 @@ inline TimeStep timeStep(float time, size_t steps) {
     return {first, t - float(first)};
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::render

@@ -3,7 +3,7 @@
 #include <algorithm>
 #include <array>
 
-namespace ovrix {
+namespace ovrix::render {
 
 namespace {
 
@@ -202,4 +202,4 @@ Bsdf::Sample Bsdf::sample(const V3f& wo, float pick, float u, float v) const {
     return s;
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::render

@@ -2,7 +2,7 @@
 #pragma once
 #include "base/vec.h"
 
-namespace ovrix {
+namespace ovrix::render {
 
 /// A surface at one point, in a frame whose z axis is the shading normal. Directions point away from the
 /// surface and are unit vectors; wo lies above it (z > 0), and wi too, or below it where light shines through
@@ -48,4 +48,4 @@ class Bsdf {
     float f90_ = 1, alpha_, body_, through_;
 };
 
-}  // namespace ovrix
+}  // namespace ovrix::render

@@ -4,7 +4,7 @@
 #include <tuple>
 #include <vector>
 
-namespace ovrix {
+namespace ovrix::render {
 
 namespace {
 
@@ -393,4 +393,4 @@ Fibre::Sample Fibre::sample(const V3f& wo, float pick, float u, float v) const {
     return s;
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::render

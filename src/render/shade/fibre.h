@@ -7,7 +7,7 @@
 #include "base/lanes.h"
 #include "base/vec.h"
 
-namespace ovrix {
+namespace ovrix::render {
 
 /// What of a fibre does not change from point to point. Immutable, thread safe.
 class FibreShape {
@@ -103,4 +103,4 @@ class Fibre {
     Float4 inverse_, longitudinal_;  // of the longitudinal lobes: 1 / variance, scale
 };
 
-}  // namespace ovrix
+}  // namespace ovrix::render

@@ -6,7 +6,7 @@
 #include "base/tint.h"
 #include "render/shade/bsdf.h"
 
-namespace ovrix {
+namespace ovrix::render {
 
 /// A shading frame: z is the normal; of a strand x is its tangent, and z looks to the eye.
 struct Frame {
@@ -338,4 +338,4 @@ void Renderer::renderPreview(Film& film, int step, const Rect& region, Progress&
     });
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::render

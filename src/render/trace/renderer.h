@@ -5,7 +5,7 @@
 #include "render/scene/render_scene.h"
 #include "render/trace/sampler.h"
 
-namespace ovrix {
+namespace ovrix::render {
 
 struct RenderOptions {
     int bounces = 6;  ///< reflections after the first hit
@@ -50,4 +50,4 @@ class Renderer {
     RenderOptions options_;
 };
 
-}  // namespace ovrix
+}  // namespace ovrix::render

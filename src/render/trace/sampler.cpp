@@ -1,6 +1,6 @@
 #include "render/trace/sampler.h"
 
-namespace ovrix {
+namespace ovrix::render {
 
 namespace {
 
@@ -39,4 +39,4 @@ std::array<uint32_t, 4> Sampler::sobol(uint32_t index) {
     return x;
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::render

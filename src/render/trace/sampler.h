@@ -3,7 +3,7 @@
 #include <array>
 #include <cstdint>
 
-namespace ovrix {
+namespace ovrix::render {
 
 /// Four-dimensional Sobol points, Owen-scrambled by hashing, padded to any dimension by independent
 /// shuffles. Sobol and Joe-Kuo direction numbers; Burley, "Practical Hash-based Owen Scrambling",
@@ -55,4 +55,4 @@ class Sampler {
     uint32_t index_, key_, set_ = 0;
 };
 
-}  // namespace ovrix
+}  // namespace ovrix::render

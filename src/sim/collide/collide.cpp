@@ -4,7 +4,7 @@
 
 #include "geo/strands/strands.h"
 
-namespace ovrix {
+namespace ovrix::sim {
 
 /// A plane that is met: of a triangle, or of a floor.
 struct Collisions::Contact {
@@ -469,4 +469,4 @@ bool Collisions::freed(V3f& position) const {
     return moved;
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::sim

@@ -2,7 +2,7 @@
 #pragma once
 #include "sim/particle_parts.h"
 
-namespace ovrix {
+namespace ovrix::sim {
 
 ParticlePart collidePart();
 ParticlePart floorPart();
@@ -127,4 +127,4 @@ class Collisions {
     float moved_ = 0;
 };
 
-}  // namespace ovrix
+}  // namespace ovrix::sim

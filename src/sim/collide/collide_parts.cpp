@@ -3,7 +3,7 @@
 #include "params/specs.h"
 #include "sim/collide/collide.h"
 
-namespace ovrix {
+namespace ovrix::sim {
 
 using namespace specs;
 
@@ -117,4 +117,4 @@ ParticlePart floorPart() {
     return {type, addFloor};
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::sim

@@ -2,7 +2,7 @@
 
 #include "ops/carry.h"
 
-namespace ovrix {
+namespace ovrix::sim {
 
 BoundPlaces::BoundPlaces(const PartContext& c, const std::string& param, const char* what)
     : now_(c.surface(param, what)), seed_(uint64_t(c.params().integer("seed"))) {
@@ -20,4 +20,4 @@ V3f BoundPlaces::placeOf(uint64_t id) const {
     return hit.hit ? hit.position : s.position;
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::sim

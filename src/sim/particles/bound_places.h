@@ -2,7 +2,7 @@
 #pragma once
 #include "sim/particle_parts.h"
 
-namespace ovrix {
+namespace ovrix::sim {
 
 /// A place of its own for each id on a surface. They are chosen once, on the surface at the layer's rest
 /// frame, and go with it from there: a surface that deforms takes them along, and no change of an area
@@ -21,4 +21,4 @@ class BoundPlaces {
     bool same_;
 };
 
-}  // namespace ovrix
+}  // namespace ovrix::sim

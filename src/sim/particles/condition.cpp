@@ -2,7 +2,7 @@
 
 #include "params/specs.h"
 
-namespace ovrix {
+namespace ovrix::sim {
 
 using namespace specs;
 
@@ -60,4 +60,4 @@ std::vector<uint8_t> Condition::over(const Samples& s, std::span<const uint8_t> 
     return holds;
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::sim

@@ -2,7 +2,7 @@
 #pragma once
 #include "sim/particle_parts.h"
 
-namespace ovrix {
+namespace ovrix::sim {
 
 class Condition {
   public:
@@ -30,4 +30,4 @@ const std::vector<std::string>& conditionNames();
 /// What conditions ask for; each shown where the parameter "when" names its condition.
 std::vector<ParamSpec> conditionSpecs();
 
-}  // namespace ovrix
+}  // namespace ovrix::sim

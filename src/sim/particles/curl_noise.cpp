@@ -4,7 +4,7 @@
 
 #include "base/lanes.h"
 
-namespace ovrix {
+namespace ovrix::sim {
 
 namespace {
 
@@ -105,4 +105,4 @@ V3f curlNoise(const V3f& p, const CurlNoiseOptions& options) {
     return out;
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::sim

@@ -2,7 +2,7 @@
 #pragma once
 #include "base/vec.h"
 
-namespace ovrix {
+namespace ovrix::sim {
 
 struct CurlNoiseOptions {
     float scale = 1.0f;  ///< metres across the largest whirls, above 0
@@ -20,4 +20,4 @@ V3f curlNoise(const V3f& p, const CurlNoiseOptions& options);
 /// The same for many places.
 void curlNoise(const V3f* p, size_t count, const CurlNoiseOptions& options, V3f* out);
 
-}  // namespace ovrix
+}  // namespace ovrix::sim

@@ -9,7 +9,7 @@
 #include "params/specs.h"
 #include "sim/particles/condition.h"
 
-namespace ovrix {
+namespace ovrix::sim {
 
 using namespace specs;
 
@@ -455,4 +455,4 @@ ParticlePart offspringPart() {
             }};
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::sim

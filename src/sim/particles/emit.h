@@ -2,7 +2,7 @@
 #pragma once
 #include "sim/particle_parts.h"
 
-namespace ovrix {
+namespace ovrix::sim {
 
 /// From the elements that come before the simulation, over time.
 ParticlePart emitPart();
@@ -15,4 +15,4 @@ std::vector<uint32_t> birthOrder(BirthOrder order, bool reversed, const Attribut
                                  const V3f& point, const V3f& direction, const Driven& field,
                                  Progress& progress);
 
-}  // namespace ovrix
+}  // namespace ovrix::sim

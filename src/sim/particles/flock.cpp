@@ -9,7 +9,7 @@
 #include "sim/particles/bound_places.h"
 #include "sim/particles/forces.h"
 
-namespace ovrix {
+namespace ovrix::sim {
 
 using namespace specs;
 
@@ -390,4 +390,4 @@ ParticlePart steerPart() {
               number("climb", "Climbs", 60, "deg", 0, 90, 0, 90, "At most, up or down")});
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::sim

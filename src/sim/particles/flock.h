@@ -2,7 +2,7 @@
 #pragma once
 #include "sim/particle_parts.h"
 
-namespace ovrix {
+namespace ovrix::sim {
 
 ParticlePart flockPart();
 ParticlePart chasePart();
@@ -11,4 +11,4 @@ ParticlePart roamPart();
 ParticlePart landPart();
 ParticlePart steerPart();
 
-}  // namespace ovrix
+}  // namespace ovrix::sim

@@ -6,7 +6,7 @@
 #include "sim/particles/bound_places.h"
 #include "sim/particles/curl_noise.h"
 
-namespace ovrix {
+namespace ovrix::sim {
 
 using namespace specs;
 
@@ -493,4 +493,4 @@ ParticlePart speedLimitPart() {
               drivable(unitNumber("strength", "Strength", 1, "1 holds it at once, less as a part of it"))});
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::sim

@@ -2,7 +2,7 @@
 #pragma once
 #include "sim/particle_parts.h"
 
-namespace ovrix {
+namespace ovrix::sim {
 
 ParticlePart gravityPart();
 ParticlePart dragPart();
@@ -26,4 +26,4 @@ ParticlePart forcePart(std::string id, std::string title, std::string help, std:
         [](const PartContext& c, ParticleParts& parts) { parts.forces.push_back(std::make_unique<F>(c)); }};
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::sim

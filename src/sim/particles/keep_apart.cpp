@@ -9,7 +9,7 @@
 #include "params/specs.h"
 #include "sim/collide/collide.h"
 
-namespace ovrix {
+namespace ovrix::sim {
 
 using namespace specs;
 
@@ -172,4 +172,4 @@ ParticlePart spacingPart() {
             }};
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::sim

@@ -4,7 +4,7 @@
 #include "geo/strands/strands.h"
 #include "params/specs.h"
 
-namespace ovrix {
+namespace ovrix::sim {
 
 using namespace specs;
 
@@ -177,4 +177,4 @@ ParticlePart facingPart() {
         }};
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::sim

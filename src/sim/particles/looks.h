@@ -2,7 +2,7 @@
 #pragma once
 #include "sim/particle_parts.h"
 
-namespace ovrix {
+namespace ovrix::sim {
 
 ParticlePart sizePart();
 ParticlePart colorPart();
@@ -10,4 +10,4 @@ ParticlePart colorPart();
 ParticlePart spinPart();
 ParticlePart facingPart();
 
-}  // namespace ovrix
+}  // namespace ovrix::sim

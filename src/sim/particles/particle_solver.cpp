@@ -11,7 +11,7 @@
 #include "sim/collide/collide.h"
 #include "sim/particles/particles_between.h"
 
-namespace ovrix {
+namespace ovrix::sim {
 
 using namespace specs;
 
@@ -572,4 +572,4 @@ StepType simulateStep() {
     return solverStep(std::move(type), std::make_shared<const ParticleSolver>());
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::sim

@@ -2,7 +2,7 @@
 #pragma once
 #include "sim/particle_parts.h"
 
-namespace ovrix {
+namespace ovrix::sim {
 
 /// The step "Simulate": takes points, from which particles are born, and gives the particles.
 StepType simulateStep();
@@ -29,4 +29,4 @@ void stepParticles(AttributeSet& particles, ParticleParts& parts, const StepSett
                    double end, float frame, double seconds, std::span<const float> late, StepCounts& counts,
                    Progress& progress);
 
-}  // namespace ovrix
+}  // namespace ovrix::sim

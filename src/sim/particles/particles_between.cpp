@@ -3,7 +3,7 @@
 #include "geo/strands/strands.h"
 #include "sim/particle_parts.h"
 
-namespace ovrix {
+namespace ovrix::sim {
 
 namespace {
 
@@ -79,4 +79,4 @@ Geometry particlesBetween(const SolverState& a, const SolverState& b, double par
     return std::make_shared<const PointSet>(std::move(out));
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::sim

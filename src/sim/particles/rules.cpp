@@ -3,7 +3,7 @@
 #include "params/specs.h"
 #include "sim/particles/condition.h"
 
-namespace ovrix {
+namespace ovrix::sim {
 
 using namespace specs;
 
@@ -68,4 +68,4 @@ ParticlePart rulePart() {
             }};
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::sim

@@ -5,7 +5,7 @@
 #include "base/lanes.h"
 #include "geo/strands/strands.h"
 
-namespace ovrix {
+namespace ovrix::sim {
 
 /// Rods side by side, in as many lanes as the numbers that they are solved with have.
 struct RodChain {
@@ -338,4 +338,4 @@ void Rods::keepLengths(std::span<const std::span<V3f>> lines, std::span<const bo
         if (which[k]) chains_[k]->keepLengths(lines.subspan(k, 1), which.subspan(k, 1));
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::sim

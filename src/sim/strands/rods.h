@@ -6,7 +6,7 @@
 
 #include "base/vec.h"
 
-namespace ovrix {
+namespace ovrix::sim {
 
 /// What a rod is like. Its stiffness is told by a length: B / (mass of a metre) = 9.81 length^3, in m4/s2; a
 /// level strand of that length, held at its root, would sink at its tip by an eighth of it under its weight
@@ -64,4 +64,4 @@ class Rods {
     size_t count_, softened_ = 0;
 };
 
-}  // namespace ovrix
+}  // namespace ovrix::sim

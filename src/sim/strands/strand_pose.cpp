@@ -2,7 +2,7 @@
 
 #include <unordered_map>
 
-namespace ovrix {
+namespace ovrix::sim {
 
 StrandsPtr withPose(const StrandSet& strands) {
     auto set = std::make_shared<StrandSet>(strands);
@@ -40,4 +40,4 @@ size_t takePose(const StrandSet& pose, StrandSet& strands) {
     return without;
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::sim

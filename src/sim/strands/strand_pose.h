@@ -2,7 +2,7 @@
 #pragma once
 #include "geo/strands/strands.h"
 
-namespace ovrix {
+namespace ovrix::sim {
 
 /// Of the root of a strand; the world's axes where there are none.
 inline Quatf frameOf(std::span<const Quatf> frames, size_t s) { return frames.empty() ? Quatf() : frames[s]; }
@@ -16,4 +16,4 @@ StrandsPtr withPose(const StrandSet& strands);
 /// are.
 size_t takePose(const StrandSet& pose, StrandSet& strands);
 
-}  // namespace ovrix
+}  // namespace ovrix::sim

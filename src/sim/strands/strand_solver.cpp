@@ -14,7 +14,7 @@
 #include "sim/strands/strand_pose.h"
 #include "sim/strands/strand_spacing.h"
 
-namespace ovrix {
+namespace ovrix::sim {
 
 using namespace specs;
 
@@ -500,4 +500,4 @@ StepType simulateStrandsStep() {
     return solverStep(std::move(type), std::make_shared<const StrandSolver>());
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::sim

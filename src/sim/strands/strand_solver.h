@@ -2,11 +2,11 @@
 #pragma once
 #include "sim/particle_parts.h"
 
-namespace ovrix {
+namespace ovrix::sim {
 
 /// The step "Simulate strands": takes strands, which are their rest shapes, and gives them as they move.
 StepType simulateStrandsStep();
 /// Strands keep a thickness from each other.
 ParticlePart strandSpacingPart();
 
-}  // namespace ovrix
+}  // namespace ovrix::sim

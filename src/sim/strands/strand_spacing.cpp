@@ -8,7 +8,7 @@
 #include "base/parallel.h"
 #include "geo/cubic.h"
 
-namespace ovrix {
+namespace ovrix::sim {
 
 namespace {
 
@@ -322,4 +322,4 @@ void spaceStrands(const StrandSet& set, std::span<const V3f> start, std::span<V3
     }
 }
 
-}  // namespace ovrix
+}  // namespace ovrix::sim

@@ -3,7 +3,7 @@
 #include "base/progress.h"
 #include "geo/points/elements.h"
 
-namespace ovrix {
+namespace ovrix::sim {
 
 /// Pieces of different strands that may come so near that they push each other, as long as no point has moved
 /// too far since they were looked for. What is found with it is the same as without.
@@ -21,4 +21,4 @@ struct StrandNeighbours {
 void spaceStrands(const StrandSet& set, std::span<const V3f> start, std::span<V3f> points, float thickness,
                   int rounds, StrandNeighbours& near, Progress& progress);
 
-}  // namespace ovrix
+}  // namespace ovrix::sim

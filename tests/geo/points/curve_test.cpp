@@ -2,7 +2,7 @@
 #include "geo/points/curve_set.h"
 #include "support.h"
 
-using namespace ovrix;
+using namespace ovrix::deliver;
 using namespace ovrix::tests;
 
 namespace {

@@ -3,7 +3,7 @@
 #include "geo/surface/moving_surface.h"
 #include "support.h"
 
-using namespace ovrix;
+using namespace ovrix::deliver;
 using namespace ovrix::tests;
 
 namespace {

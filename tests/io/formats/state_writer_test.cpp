@@ -7,7 +7,7 @@
 #include "io/points/point_lattice.h"
 #include "support.h"
 
-using namespace ovrix;
+using namespace ovrix::deliver;
 using namespace ovrix::tests;
 
 namespace {

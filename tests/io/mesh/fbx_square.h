@@ -3,6 +3,8 @@
 
 namespace ovrix::tests {
 
+using namespace deliver;
+
 inline const char* const kFbxSquare = R"(; FBX 7.4.0 project file
 FBXHeaderExtension:  {
 	FBXHeaderVersion: 1003

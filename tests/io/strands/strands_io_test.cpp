@@ -6,7 +6,7 @@
 #include "ops/style/strand_color.h"
 #include "strand_support.h"
 
-using namespace ovrix;
+using namespace ovrix::deliver;
 using namespace ovrix::tests;
 
 namespace {

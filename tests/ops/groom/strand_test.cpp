@@ -22,7 +22,7 @@
 #include "ops/style/twist.h"
 #include "strand_support.h"
 
-using namespace ovrix;
+using namespace ovrix::deliver;
 using namespace ovrix::tests;
 
 namespace {

@@ -10,7 +10,7 @@
 #include "geo/points/merge.h"
 #include "support.h"
 
-using namespace ovrix;
+using namespace ovrix::deliver;
 using namespace ovrix::tests;
 
 namespace {

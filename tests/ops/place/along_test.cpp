@@ -5,7 +5,7 @@
 #include "ops/points/orient.h"
 #include "support.h"
 
-using namespace ovrix;
+using namespace ovrix::deliver;
 using namespace ovrix::tests;
 
 namespace {

@@ -11,7 +11,7 @@
 #include "ops/points/vary_size.h"
 #include "support.h"
 
-using namespace ovrix;
+using namespace ovrix::deliver;
 using namespace ovrix::tests;
 
 namespace {

@@ -4,7 +4,7 @@
 #include "render/light/sky.h"
 #include "support.h"
 
-using namespace ovrix;
+using namespace ovrix::deliver;
 using namespace ovrix::tests;
 
 namespace {

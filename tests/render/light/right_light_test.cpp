@@ -2,7 +2,7 @@
 #include "render/render_support.h"
 #include "render/shade/bsdf.h"
 
-using namespace ovrix;
+using namespace ovrix::deliver;
 using namespace ovrix::tests;
 
 namespace {

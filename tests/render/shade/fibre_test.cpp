@@ -4,7 +4,7 @@
 #include "render/trace/renderer.h"
 #include "strand_support.h"
 
-using namespace ovrix;
+using namespace ovrix::deliver;
 using namespace ovrix::tests;
 
 namespace {

@@ -2,7 +2,7 @@
 #include "geo/surface/moving_surface.h"
 #include "sim/sim_support.h"
 
-using namespace ovrix;
+using namespace ovrix::deliver;
 using namespace ovrix::tests;
 
 namespace {

@@ -8,7 +8,7 @@
 #include "sim/particle_parts.h"
 #include "sim/sim_support.h"
 
-using namespace ovrix;
+using namespace ovrix::deliver;
 using namespace ovrix::tests;
 
 namespace {

@@ -1,7 +1,7 @@
 // Swarms.
 #include "sim/sim_support.h"
 
-using namespace ovrix;
+using namespace ovrix::deliver;
 using namespace ovrix::tests;
 
 namespace {

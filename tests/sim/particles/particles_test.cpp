@@ -6,7 +6,7 @@
 #include "sim/particles/emit.h"
 #include "sim/sim_support.h"
 
-using namespace ovrix;
+using namespace ovrix::deliver;
 using namespace ovrix::tests;
 
 TEST_CASE("flight without air follows the parabola at any number of substeps", "[sim]") {

@@ -5,7 +5,7 @@
 #include "sim/sim_support.h"
 #include "sim/step_registry.h"
 
-using namespace ovrix;
+using namespace ovrix::deliver;
 using namespace ovrix::tests;
 
 namespace {

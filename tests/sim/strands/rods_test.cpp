@@ -6,7 +6,7 @@
 #include "sim/strands/rods.h"
 #include "sim/strands/strand_pose.h"
 
-using namespace ovrix;
+using namespace ovrix::deliver;
 using namespace ovrix::tests;
 
 namespace {
