@@ -4,6 +4,8 @@
 #include <string>
 #include <vector>
 
+#include "base/house.h"
+
 namespace ovrix::demo {
 
 using namespace deliver;

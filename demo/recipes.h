@@ -2,6 +2,8 @@
 #pragma once
 #include <filesystem>
 
+#include "base/house.h"
+
 namespace ovrix::demo {
 
 using namespace deliver;

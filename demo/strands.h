@@ -1,5 +1,6 @@
 // What grows in the demo pool as strands: the pup's coat, tentacles, a sponge of tufts, kelp.
 #pragma once
+#include "base/house.h"
 #include "maker.h"
 
 namespace ovrix::demo {

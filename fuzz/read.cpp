@@ -17,6 +17,8 @@
 
 namespace ovrix::fuzz {
 
+using namespace deliver;
+
 namespace {
 
 std::string textOf(const uint8_t* data, size_t size) { return {reinterpret_cast<const char*>(data), size}; }

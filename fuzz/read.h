@@ -5,8 +5,6 @@
 
 namespace ovrix::fuzz {
 
-using namespace deliver;
-
 struct Reader {
     const char* name;  ///< also the folder of its corpus, tests/data/fuzz/NAME
     /// Throws Error when it refuses the bytes; traps when what it read contradicts itself. Not thread safe:

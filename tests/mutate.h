@@ -1,5 +1,6 @@
 // Files as chance, a person or a stranger would change them.
 #pragma once
+#include "base/house.h"
 #include "support.h"
 
 namespace ovrix::tests {

@@ -1,5 +1,6 @@
 // A small mesh in the ASCII form of FBX, version 7.4: a square of 100 by 100 units, with UVs and normals.
 #pragma once
+#include "base/house.h"
 
 namespace ovrix::tests {
 
