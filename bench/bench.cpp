@@ -72,9 +72,8 @@ const std::string& demoPath() {
 }
 
 struct Demo {
-    Document document = loadScene(demoPath());
+    SceneContext scene = SceneContext::ofFile(loadScene(demoPath()), demoPath());
     Evaluator evaluator;
-    Demo() { evaluator.setFolder(std::filesystem::path(demoPath()).parent_path()); }
 };
 
 /// Rate of the demo's primary rays, made and traced as the renderer does, over a bare loop over the same
@@ -82,7 +81,7 @@ struct Demo {
 void primaryRays(benchmark::State& state) {
     Demo demo;
     JobBuilder builder(demo.evaluator);
-    const RenderJob job = builder.build(demo.document, {}, Progress::none());
+    const RenderJob job = builder.build(demo.scene, {}, Progress::none());
     constexpr int kWidth = 1280, kHeight = 720;
     const Film film(kWidth, kHeight);
     const Renderer renderer(*job.scene, job.cameraFor(kWidth, kHeight), job.options);
@@ -212,13 +211,13 @@ void changeOneNumber(benchmark::State& state) {
 void firstPicture(benchmark::State& state) {
     Demo demo;
     JobBuilder builder(demo.evaluator);
-    builder.build(demo.document, {}, Progress::none());
+    builder.build(demo.scene, {}, Progress::none());
     double elevation = 5;
     std::vector<double> times;
     for (auto _ : state) {
-        demo.document = withValue(demo.document, {"sun", "", "elevation"}, elevation += 0.5);
+        demo.scene.document = withValue(demo.scene.document, {"sun", "", "elevation"}, elevation += 0.5);
         times.push_back(1000 * secondsOf([&] {
-                            const RenderJob job = builder.build(demo.document, {}, Progress::none());
+                            const RenderJob job = builder.build(demo.scene, {}, Progress::none());
                             Film film(640, 400);
                             Renderer(*job.scene, job.cameraFor(640, 400), job.options)
                                 .renderPreview(film, 8, {0, 0, 640, 400}, Progress::none());
@@ -235,7 +234,7 @@ void firstPicture(benchmark::State& state) {
 void stopAnswer(benchmark::State& state) {
     Demo demo;
     JobBuilder builder(demo.evaluator);
-    const RenderJob job = builder.build(demo.document, {}, Progress::none());
+    const RenderJob job = builder.build(demo.scene, {}, Progress::none());
     std::vector<double> times;
     for (auto _ : state) {
         Film film(640, 400);

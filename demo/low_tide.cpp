@@ -166,8 +166,7 @@ void addGrass(Maker& m, const Looks& l, const std::string& sandId) {
                                 {"segments", "7"},
                                 {"seed", "4"}});
     Evaluator evaluator;
-    evaluator.setFolder(m.folder);
-    const SurfacePtr ground = evaluator.surface(m.document, sandId, {1}, Progress::none());
+    const SurfacePtr ground = evaluator.surface({m.document, m.folder}, sandId, {1}, Progress::none());
     struct Kind {
         const char* name;
         std::string prototype;
@@ -238,8 +237,7 @@ void placeByHand(Maker& m, const std::string& surface, const std::string& layer,
                  const std::vector<std::pair<float, float>>& places,
                  const std::vector<std::string>& prototypes) {
     Evaluator evaluator;
-    evaluator.setFolder(m.folder);
-    const SurfacePtr ground = evaluator.surface(m.document, surface, {1}, Progress::none());
+    const SurfacePtr ground = evaluator.surface({m.document, m.folder}, surface, {1}, Progress::none());
     for (size_t i = 0; i < places.size(); ++i) {
         const SurfaceHit hit = ground->intersect(V3f(places[i].first, 5, places[i].second), V3f(0, -1, 0));
         if (hit.hit) m.document = withPlaced(m.document, layer, prototypes[i], hit.position, hit.normal);
@@ -249,8 +247,7 @@ void placeByHand(Maker& m, const std::string& surface, const std::string& layer,
 /// The pup on the ledge, and what else grows as strands.
 void addStrands(Maker& m, const std::string& ledge) {
     Evaluator evaluator;
-    evaluator.setFolder(m.folder);
-    const SurfacePtr ground = evaluator.surface(m.document, ledge, {1}, Progress::none());
+    const SurfacePtr ground = evaluator.surface({m.document, m.folder}, ledge, {1}, Progress::none());
     const auto on = [&](float x, float z, float lift) {
         const SurfaceHit hit = ground->intersect(V3f(x, 5, z), V3f(0, -1, 0));
         return V3f(x, (hit.hit ? hit.position.y : 0.0f) + lift, z);

@@ -391,11 +391,10 @@ std::vector<std::filesystem::path> writeMotion(const std::filesystem::path& fold
         const Document document = make(folder);
         saveScene(document, path);
         Evaluator evaluator;
-        evaluator.setFolder(folder);
-        evaluator.setScene(path);
         for (const NodePtr& layer : document.nodes(Category::Layer)) {
             if (!solverPlace(recipeOf(document, *layer).steps)) continue;
-            const BakeResult r = bake(evaluator, document, layer->id, path, {1, 72, {}}, Progress::none());
+            const BakeResult r =
+                bake(evaluator, {document, folder, path}, layer->id, {1, 72, {}}, Progress::none());
             for (const std::string& note : r.notes)
                 std::cerr << name << ", " << layer->name << ": " << note << "\n";
         }

@@ -37,10 +37,9 @@ void ball(Maker& m, const std::string& pup, const std::string& name, const V3f& 
 /// Combs the coat as a wet muzzle would: back from the face, down the sides, a whorl on the shoulder.
 void combCoat(Maker& m, const std::string& layer, const std::string& pup) {
     Evaluator evaluator;
-    evaluator.setFolder(m.folder);
     const EvalOptions options{1, Purpose::Render, true};
-    const SurfacePtr skin = evaluator.surface(m.document, pup, options, Progress::none());
-    const LayerResult result = evaluator.layer(m.document, layer, options, Progress::none());
+    const SurfacePtr skin = evaluator.surface({m.document, m.folder}, pup, options, Progress::none());
+    const LayerResult result = evaluator.layer({m.document, m.folder}, layer, options, Progress::none());
     if (!result.combable) return;
     const M44f world = m.document.worldMatrix(pup, 1);
     CombStroke stroke(result.combable, {}, skin, world.inverse(), {});

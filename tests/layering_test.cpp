@@ -106,6 +106,27 @@ TEST_CASE("what a source of ours includes is there", "[layering]") {
     }
 }
 
+TEST_CASE("a folder is a namespace, and its sources say nothing in another", "[layering]") {
+    const fs::path source = fs::path(OVRIX_SOURCE_DIR) / "src";
+    const std::regex opening(R"(^namespace ovrix(::\w+)*( \{)?$)"), forward(R"(^(class|struct) \w+;$)");
+    size_t looked = 0;
+    for (const auto& entry : fs::recursive_directory_iterator(source)) {
+        const fs::path file = fs::relative(entry.path(), source);
+        if ((file.extension() != ".cpp" && file.extension() != ".h") || file == "base/house.h") continue;
+        const std::string own = "namespace ovrix::" + file.begin()->string();
+        std::ifstream in(entry.path());
+        std::string text;
+        while (std::getline(in, text)) {
+            if (std::regex_match(text, opening) && text.rfind(own, 0) != 0) {
+                INFO(file << ": " << text);
+                CHECK((std::getline(in, text) && std::regex_match(text, forward)));
+            }
+            looked += text.rfind(own, 0) == 0;
+        }
+    }
+    CHECK(looked > 200);
+}
+
 TEST_CASE("only src/app uses Qt", "[layering]") {
     const std::regex qt("^(Q[A-Z]|Qt)");
     for (const Include& i : allIncludes()) {

@@ -103,12 +103,9 @@ Json boxJson(const Box3f& b) {
 
 /// A scene opened for evaluation.
 struct Opened {
-    Document document;
+    SceneContext scene;
     Evaluator evaluator;
-    explicit Opened(const std::string& file) : document(loadScene(file)) {
-        evaluator.setFolder(fs::absolute(file).parent_path());
-        evaluator.setScene(fs::absolute(file));
-    }
+    explicit Opened(const std::string& file) : scene(SceneContext::ofFile(loadScene(file), file)) {}
 };
 
 Json sceneInfo(const std::string& file) {
@@ -201,10 +198,10 @@ void info(const Common& common, const std::string& file) {
 int check(const Common& common, const std::string& scene, double frame) {
     Opened opened(scene);
     LayerResults results;
-    for (const NodePtr& layer : opened.document.nodes(Category::Layer))
-        results[layer->id] = opened.evaluator.layer(opened.document, layer->id,
+    for (const NodePtr& layer : opened.scene.document.nodes(Category::Layer))
+        results[layer->id] = opened.evaluator.layer(opened.scene, layer->id,
                                                     {frame, Purpose::Viewport, false}, Progress::none());
-    const auto checks = findChecks(opened.document, results, opened.evaluator, frame, Progress::none());
+    const auto checks = findChecks(opened.scene, results, opened.evaluator, frame, Progress::none());
     Json j = Json::array();
     int code = 0;
     for (const Check& c : checks) {
@@ -262,7 +259,7 @@ static Json evalFrame(Opened& opened, const EvalArgs& a, double frame, const std
     const Purpose purpose = a.purpose == "viewport" ? Purpose::Viewport : Purpose::Render;
     const std::string ending = endingOf(file);
     const bool mesh = a.mesh || ending == ".obj" || ending == ".glb";
-    const LayerResult result = handOn(opened.document, a.layer, mesh ? HandOn::Mesh : HandOn::Elements, file,
+    const LayerResult result = handOn(opened.scene, a.layer, mesh ? HandOn::Mesh : HandOn::Elements, file,
                                       opened.evaluator, {frame, purpose, false}, Progress::none());
     Json j{{"layer", a.layer},
            {"elements", elementCount(result.geometry)},
@@ -276,7 +273,7 @@ static Json evalFrame(Opened& opened, const EvalArgs& a, double frame, const std
 
 void eval(const Common& common, const EvalArgs& a) {
     Opened opened(a.scene);
-    if (opened.document.get(a.layer).category() != Category::Layer)
+    if (opened.scene.document.get(a.layer).category() != Category::Layer)
         throw Error("\"" + a.layer + "\" is no layer", a.scene, "ovrix-cli info lists the layers");
     const bool several = !a.frames.empty();
     const auto [first, last] = several ? framesIn(a.frames) : std::pair(0, 0);
@@ -322,13 +319,14 @@ void bake(const Common& common, const BakeArgs& a) {
     Opened opened(a.scene);
     const fs::path scene = fs::absolute(a.scene);
     BakeOptions options;
-    std::tie(options.first, options.last) = a.frames.empty() ? opened.document.frames() : framesIn(a.frames);
+    std::tie(options.first, options.last) =
+        a.frames.empty() ? opened.scene.document.frames() : framesIn(a.frames);
     std::vector<std::string> layers;
     if (!a.layer.empty()) {
-        layers = {opened.document.get(a.layer).id};
+        layers = {opened.scene.document.get(a.layer).id};
     } else {
-        for (const NodePtr& n : opened.document.nodes(Category::Layer))
-            if (solverPlace(recipeOf(opened.document, *n).steps)) layers.push_back(n->id);
+        for (const NodePtr& n : opened.scene.document.nodes(Category::Layer))
+            if (solverPlace(recipeOf(opened.scene.document, *n).steps)) layers.push_back(n->id);
         if (layers.empty()) throw Error("has no simulation to bake", a.scene, "Add a step that simulates");
     }
     Json j = Json::array();
@@ -336,8 +334,7 @@ void bake(const Common& common, const BakeArgs& a) {
         options.done = [&](int frame, bool known) {
             common.err << fmt::format("{}: frame {}{}\n", layer, frame, known ? ", there already" : "");
         };
-        const BakeResult result =
-            bake(opened.evaluator, opened.document, layer, scene, options, Progress::none());
+        const BakeResult result = bake(opened.evaluator, opened.scene, layer, options, Progress::none());
         if (a.lock) lockBake(bakeFolder(scene, layer), true);
         j.push_back({{"layer", layer},
                      {"written", result.written},
@@ -413,14 +410,13 @@ void render(const Common& common, const RenderArgs& a) {
     Json files = Json::array();
     for (int frame = first; frame <= last; ++frame) {
         const auto [width, height] = sizeOf(a);
-        RenderJob job =
-            builder.build(opened.document, {double(frame), a.camera, a.draft, width, height, std::nullopt},
-                          Progress::none());
+        RenderJob job = builder.build(
+            opened.scene, {double(frame), a.camera, a.draft, width, height, std::nullopt}, Progress::none());
         if (width > 0) job.width = width, job.height = height;
         for (const std::string& p : job.problems) common.err << "left out: " << p << "\n";
         if (a.samples > 0) job.samples = a.samples;
         const Rect region = regionOf(a, job);
-        requireFilmMemory(opened.document, job.width, job.height);
+        requireFilmMemory(opened.scene.document, job.width, job.height);
         Film film(job.width, job.height);
         const Renderer renderer(*job.scene, job.cameraFor(job.width, job.height), job.options);
         for (int pass = 0; pass < job.samples; ++pass) {

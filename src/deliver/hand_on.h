@@ -10,14 +10,14 @@ enum class HandOn {
 };
 
 /// Bytes that the layer would take as one mesh in memory; 0 when it makes no copies.
-double meshBytes(const Document& document, const std::string& layer, Evaluator& evaluator,
+double meshBytes(const SceneContext& scene, const std::string& layer, Evaluator& evaluator,
                  const EvalOptions& options, Progress& progress);
 
 /// Writes what a layer makes at Full. Elements that move get their velocity "v" (m/s) and "acceleration"
 /// (m/s2), by which places between frames lie on the path that they take. Throws Error when a step of it
 /// fails, it makes nothing that fits, the mesh would pass the memory limit, or the file cannot be written;
 /// Cancelled.
-LayerResult handOn(const Document& document, const std::string& layer, HandOn what,
+LayerResult handOn(const SceneContext& scene, const std::string& layer, HandOn what,
                    const std::filesystem::path& file, Evaluator& evaluator, const EvalOptions& options,
                    Progress& progress);
 

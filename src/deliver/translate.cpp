@@ -35,11 +35,10 @@ struct JobBuilder::Part {
 
 namespace {
 
-ResolvedParams paramsOf(const Document& document, const Node& node, double frame, ImageSource* images) {
+ResolvedParams paramsOf(const Document& document, const Node& node, double frame) {
     FieldContext context;
     context.frame = frame;
     context.rate = document.rate();
-    context.images = images;
     return ResolvedParams(specsOf(node), node.params, context);
 }
 
@@ -97,8 +96,9 @@ ThinLimit JobBuilder::thinLimit(const Document& document, const JobOptions& o) c
 }
 
 /// What a layer makes at the shutter's earlier times, where it is another than at its last.
-void JobBuilder::addMoves(const Document& document, const Node& node, const JobOptions& o,
+void JobBuilder::addMoves(const SceneContext& scene, const Node& node, const JobOptions& o,
                           const LayerResult& last, Part& whole, Progress& progress) {
+    const Document& document = scene.document;
     const std::vector<double> frames = shutterFrames(document, o.frame);
     if (frames.size() < 2) return;
     bool moves = false;
@@ -110,7 +110,7 @@ void JobBuilder::addMoves(const Document& document, const Node& node, const JobO
             continue;
         }
         const EvalOptions eval{frame, o.draft ? Purpose::Viewport : Purpose::Render, !o.draft, {}};
-        const LayerResult result = evaluator_.layer(document, node.id, eval, progress);
+        const LayerResult result = evaluator_.layer(scene, node.id, eval, progress);
         if (!result.ok) return;
         moves = moves || result.hash != last.hash;
         h.add(result.hash);
@@ -127,13 +127,14 @@ void JobBuilder::addMoves(const Document& document, const Node& node, const JobO
 }
 
 /// An object's mesh at the shutter's earlier times, where it is another than at its last.
-void JobBuilder::addShapes(const Document& document, const Node& object, const JobOptions& o, Part& part,
+void JobBuilder::addShapes(const SceneContext& scene, const Node& object, const JobOptions& o, Part& part,
                            Progress& progress) {
+    const Document& document = scene.document;
     std::vector<MeshPtr> meshes;
     Hasher h;
     bool moves = false;
     for (double frame : shutterFrames(document, o.frame)) {
-        const ObjectResult then = evaluator_.object(document, object.id, frame, progress);
+        const ObjectResult then = evaluator_.object(scene, object.id, frame, progress);
         moves = moves || then.mesh != part.mesh;
         h.add(then.hash);
         meshes.push_back(then.mesh);
@@ -143,10 +144,11 @@ void JobBuilder::addShapes(const Document& document, const Node& object, const J
     part.movesHash = Hasher().add(part.movesHash).add(h.value()).value();
 }
 
-void JobBuilder::addLayer(const Document& document, const Node& node, const JobOptions& o, RenderJob& job,
+void JobBuilder::addLayer(const SceneContext& scene, const Node& node, const JobOptions& o, RenderJob& job,
                           std::vector<Part>& parts, uint32_t layerId, Progress& progress) {
+    const Document& document = scene.document;
     const EvalOptions eval{o.frame, o.draft ? Purpose::Viewport : Purpose::Render, !o.draft};
-    const LayerResult result = evaluator_.layer(document, node.id, eval, progress);
+    const LayerResult result = evaluator_.layer(scene, node.id, eval, progress);
     for (const StepReport& r : result.steps)
         if (!r.error.empty())
             job.problems.push_back(node.name + ": " + r.error + (r.remedy.empty() ? "" : ". " + r.remedy));
@@ -158,23 +160,23 @@ void JobBuilder::addLayer(const Document& document, const Node& node, const JobO
     if (const auto* strands = std::get_if<StrandsPtr>(&result.geometry)) {
         whole.strands = *strands;
         whole.limit = limit_;
-        addMoves(document, node, o, result, whole, progress);
+        addMoves(scene, node, o, result, whole, progress);
         parts.push_back(std::move(whole));
         return;
     }
     if (const auto* mesh = std::get_if<MeshPtr>(&result.geometry)) {
         whole.mesh = *mesh;
-        addMoves(document, node, o, result, whole, progress);
+        addMoves(scene, node, o, result, whole, progress);
         parts.push_back(std::move(whole));
         return;
     }
     const auto* copies = std::get_if<std::shared_ptr<const Copies>>(&result.geometry);
     if (!copies) return;
-    addMoves(document, node, o, result, whole, progress);
+    addMoves(scene, node, o, result, whole, progress);
     for (size_t k = 0; k < (*copies)->prototypes.size(); ++k) {
         const Node* object = document.find((*copies)->prototypes[k]);
         if (!object) continue;
-        const ObjectResult own = evaluator_.object(document, object->id, o.frame, progress);
+        const ObjectResult own = evaluator_.object(scene, object->id, o.frame, progress);
         Part part{own.mesh,
                   lookOf(document, *object, *own.mesh, layerMaterial, o.frame),
                   uint32_t(document.placeOf(object->id) + 1),
@@ -188,29 +190,30 @@ void JobBuilder::addLayer(const Document& document, const Node& node, const JobO
         part.hash = h.value();
         part.strands = own.strands;
         part.moves = whole.moves, part.movesHash = whole.movesHash;
-        if (!part.strands) addShapes(document, *object, o, part, progress);
+        if (!part.strands) addShapes(scene, *object, o, part, progress);
         parts.push_back(std::move(part));
     }
 }
 
-std::vector<JobBuilder::Part> JobBuilder::collect(const Document& document, const JobOptions& o,
+std::vector<JobBuilder::Part> JobBuilder::collect(const SceneContext& scene, const JobOptions& o,
                                                   RenderJob& job, Progress& progress) {
+    const Document& document = scene.document;
     std::vector<Part> parts;
     worn_.clear();
     std::set<std::string> rendered;
     for (const NodePtr& node : document.nodes())
         if (node->rendered) rendered.insert(node->id);
-    evaluator_.makeObjects(document, withNeeds(document, rendered), o.frame, progress);
+    evaluator_.makeObjects(scene, withNeeds(document, rendered), o.frame, progress);
     for (const NodePtr& node : document.nodes()) {
         const uint32_t id = uint32_t(document.placeOf(node->id) + 1);
         if (!node->rendered) continue;
         try {
             if (node->category() == Category::Object) {
-                const ObjectResult own = evaluator_.object(document, node->id, o.frame, progress);
+                const ObjectResult own = evaluator_.object(scene, node->id, o.frame, progress);
                 job.objectNames[id] = node->name;
                 parts.push_back({own.mesh, lookOf(document, *node, *own.mesh, {}, o.frame), id, 0,
                                  document.worldMatrix(node->id, o.frame), nullptr, 0, own.hash, own.strands});
-                if (!own.strands) addShapes(document, *node, o, parts.back(), progress);
+                if (!own.strands) addShapes(scene, *node, o, parts.back(), progress);
                 std::vector<M44f>& matrices = parts.back().matrices;
                 for (double frame : shutterFrames(document, o.frame))
                     matrices.push_back(document.worldMatrix(node->id, frame));
@@ -220,7 +223,7 @@ std::vector<JobBuilder::Part> JobBuilder::collect(const Document& document, cons
             }
             if (node->category() == Category::Layer) {
                 job.layerNames[id] = node->name;
-                addLayer(document, *node, o, job, parts, id, progress);
+                addLayer(scene, *node, o, job, parts, id, progress);
             }
         } catch (const Error& e) {
             job.problems.push_back(e.what());
@@ -264,18 +267,15 @@ std::shared_ptr<const FibreMaterial> JobBuilder::fibreOf(const ResolvedParams& p
 }
 
 /// What a material's fields see: the wearer's own surface, in its own space, and all of the scene.
-FieldContext JobBuilder::contextOf(const Document& document, const Worn& worn, Evaluator::Around& around,
-                                   Progress& progress) {
+FieldContext JobBuilder::contextOf(const Worn& worn, Evaluator::Around& around) {
     const double frame = around.options().frame;
     if (worn.by.kind == Wearer::Object)
-        return evaluator_.fieldContext(document, worn.by.id, frame, around.placed(worn.by.id).shape, &around,
-                                       progress);
+        return evaluator_.fieldContext(worn.by.id, frame, around.placed(worn.by.id).shape, around);
     if (worn.by.kind == Wearer::Layer) {
-        const auto on = std::get<std::string>(document.value(worn.by.id, "surface", frame));
-        return evaluator_.fieldContext(document, on, frame, on.empty() ? nullptr : around.surface(on),
-                                       &around, progress);
+        const auto on = std::get<std::string>(around.document().value(worn.by.id, "surface", frame));
+        return evaluator_.fieldContext(on, frame, on.empty() ? nullptr : around.surface(on), around);
     }
-    return evaluator_.fieldContext(document, {}, frame, nullptr, &around, progress);
+    return evaluator_.fieldContext({}, frame, nullptr, around);
 }
 
 SurfaceMaterial JobBuilder::materialOf(const Node& node, const ResolvedParams& p) {
@@ -295,17 +295,18 @@ SurfaceMaterial JobBuilder::materialOf(const Node& node, const ResolvedParams& p
     return m;
 }
 
-void JobBuilder::setMaterials(const Document& document, const JobOptions& o, RenderJob& job,
+void JobBuilder::setMaterials(const SceneContext& scene, const JobOptions& o, RenderJob& job,
                               Progress& progress) {
+    const Document& document = scene.document;
     const EvalOptions eval{o.frame, o.draft ? Purpose::Viewport : Purpose::Render, !o.draft};
-    Evaluator::Around around(evaluator_, document, eval, progress);
+    Evaluator::Around around(evaluator_, scene, eval, progress);
     for (const Worn& worn : worn_) {
         const Node& node = document.get(worn.material);
         FieldContext context;
         context.frame = o.frame, context.rate = document.rate();
         ParamMap params = node.params;
         try {
-            context = contextOf(document, worn, around, progress);
+            context = contextOf(worn, around);
             context.hasUvs = true;  // checks say where there are none
         } catch (const Error& e) {
             job.problems.push_back(node.name + ": " + e.what());
@@ -389,7 +390,8 @@ std::shared_ptr<const DomeTable> JobBuilder::tableOf(const std::shared_ptr<const
     return tables_.back();
 }
 
-void JobBuilder::setLights(const Document& document, double frame, RenderJob& job) {
+void JobBuilder::setLights(const SceneContext& scene, double frame, RenderJob& job) {
+    const Document& document = scene.document;
     scene_->lights.clear();
     std::map<std::string, float> hazeOf;  // a sun shines through the air of the sky that follows it
     for (const NodePtr& node : document.nodes(Category::Light))
@@ -399,7 +401,7 @@ void JobBuilder::setLights(const Document& document, double frame, RenderJob& jo
     for (const NodePtr& node : document.nodes(Category::Light)) {
         if (!node->rendered) continue;
         try {
-            const ResolvedParams p = paramsOf(document, *node, frame, &evaluator_.images());
+            const ResolvedParams p = paramsOf(document, *node, frame);
             const M44f world = document.worldMatrix(node->id, frame);
             if (node->type == "sun")
                 scene_->lights.push_back(sunLight(p, hazeOf.count(node->id) ? hazeOf[node->id] : 1.0f));
@@ -409,8 +411,9 @@ void JobBuilder::setLights(const Document& document, double frame, RenderJob& jo
             if (node->type == "dome") {
                 const std::string& file = p.text("file");
                 scene_->lights.push_back(DomeLight(
-                    tableOf(file.empty() ? nullptr : evaluator_.images().image(file, p.text("space"))), scale,
-                    radians(float(p.number("turn")))));
+                    tableOf(file.empty() ? nullptr
+                                         : evaluator_.images().image(scene.resolve(file), p.text("space"))),
+                    scale, radians(float(p.number("turn")))));
             }
             if (node->type == "sky") {
                 const Node* sun = document.find(p.text("sun"));
@@ -446,11 +449,12 @@ void JobBuilder::requireInstanceMemory(const Document& document, const std::vect
     askForMemory(420.0 * instances + 170.0 * points, document.memoryLimit(), instances + points);
 }
 
-RenderJob JobBuilder::build(const Document& document, const JobOptions& o, Progress& progress) {
+RenderJob JobBuilder::build(const SceneContext& scene, const JobOptions& o, Progress& progress) {
+    const Document& document = scene.document;
     RenderJob job;
     evaluator_.images().setLimit(document.memoryLimit());
     limit_ = thinLimit(document, o);
-    const std::vector<Part> parts = collect(document, o, job, progress);
+    const std::vector<Part> parts = collect(scene, o, job, progress);
     requireInstanceMemory(document, parts);
     Hasher h;
     const double shutter = std::get<double>(document.setting("render", "shutter", o.frame)) / document.rate();
@@ -469,8 +473,8 @@ RenderJob JobBuilder::build(const Document& document, const JobOptions& o, Progr
     if (rebuild) scene_ = std::make_shared<RenderScene>();
     scene_->clearMaterials();
     scene_->addMaterial({});
-    setMaterials(document, o, job, progress);
-    setLights(document, o.frame, job);
+    setMaterials(scene, o, job, progress);
+    setLights(scene, o.frame, job);
     if (rebuild) {
         sceneHash_ = 0;
         std::map<const StrandSet*, uint32_t> tufts;

@@ -37,20 +37,20 @@ class JobBuilder {
   public:
     explicit JobBuilder(Evaluator& evaluator) : evaluator_(evaluator) {}
     /// Throws Cancelled. Parts that fail are left out and named in problems.
-    RenderJob build(const Document& document, const JobOptions& options, Progress& progress);
+    RenderJob build(const SceneContext& scene, const JobOptions& options, Progress& progress);
 
   private:
     struct Part;
-    std::vector<Part> collect(const Document& document, const JobOptions& options, RenderJob& job,
+    std::vector<Part> collect(const SceneContext& scene, const JobOptions& options, RenderJob& job,
                               Progress& progress);
-    void addLayer(const Document& document, const Node& node, const JobOptions& options, RenderJob& job,
+    void addLayer(const SceneContext& scene, const Node& node, const JobOptions& options, RenderJob& job,
                   std::vector<Part>& parts, uint32_t layerId, Progress& progress);
-    void addMoves(const Document& document, const Node& node, const JobOptions& options,
+    void addMoves(const SceneContext& scene, const Node& node, const JobOptions& options,
                   const LayerResult& last, Part& whole, Progress& progress);
-    void addShapes(const Document& document, const Node& object, const JobOptions& options, Part& part,
+    void addShapes(const SceneContext& scene, const Node& object, const JobOptions& options, Part& part,
                    Progress& progress);
     static void requireInstanceMemory(const Document& document, const std::vector<Part>& parts);
-    void setLights(const Document& document, double frame, RenderJob& job);
+    void setLights(const SceneContext& scene, double frame, RenderJob& job);
     /// What wears a material: fields are asked on its surface, and in its space.
     struct Wearer {
         enum Kind { Any, Object, Layer } kind = Any;
@@ -64,11 +64,10 @@ class JobBuilder {
     uint32_t wear(const Document& document, const std::string& material, const Wearer& by);
     std::vector<uint32_t> lookOf(const Document& document, const Node& object, const Mesh& mesh,
                                  const std::string& layerMaterial, double frame);
-    void setMaterials(const Document& document, const JobOptions& options, RenderJob& job,
+    void setMaterials(const SceneContext& scene, const JobOptions& options, RenderJob& job,
                       Progress& progress);
     SurfaceMaterial materialOf(const Node& node, const ResolvedParams& params);
-    FieldContext contextOf(const Document& document, const Worn& worn, Evaluator::Around& around,
-                           Progress& progress);
+    FieldContext contextOf(const Worn& worn, Evaluator::Around& around);
     std::shared_ptr<const Image> sky(const SkyOptions& options);
     std::shared_ptr<const DomeTable> tableOf(const std::shared_ptr<const Image>& image);
     ThinLimit thinLimit(const Document& document, const JobOptions& options) const;

@@ -63,7 +63,7 @@ std::shared_ptr<const CurveSet> Evaluator::Around::curves(const std::string& id)
 
 uint64_t Evaluator::Around::meshHash(const std::string& object) {
     Hasher h;
-    h.add(evaluator_.objectHash(document_, document_.get(object), options_.frame));
+    h.add(objectHash(*scene_, document_.get(object), options_.frame));
     addToHash(h, prototypeMatrix(document_, object, options_.frame));
     return h.value();
 }
@@ -76,7 +76,7 @@ uint64_t Evaluator::Around::surfaceHash(const std::string& id) {
         h.add(std::string_view("copies as surface")).add(layerHash(id));
         return h.value();  // what the layer hashes names its prototypes, and hashes their meshes too
     }
-    h.add(std::string_view("surface")).add(evaluator_.objectHash(document_, node, options_.frame));
+    h.add(std::string_view("surface")).add(objectHash(*scene_, node, options_.frame));
     addToHash(h, document_.worldMatrix(id, options_.frame));
     return h.value();
 }
@@ -95,7 +95,7 @@ uint64_t Evaluator::Around::stepHash(uint64_t before, const StepType& type, cons
     h.add(before).add(std::string_view(type.id));
     addParamsToHash(h, type.params, step.params, options_.frame,
                     {[this](const std::string& path) {  // of a sequence each frame shows another file
-                         const uint64_t stamp = evaluator_.stampOf(path);
+                         const uint64_t stamp = scene_->stampOf(path);
                          return isSequence(path) ? Hasher().add(stamp).add(options_.frame).value() : stamp;
                      },
                      [this](const ParamSpec& spec, const std::string& id) { return refHash(spec, id); },
@@ -110,11 +110,11 @@ uint64_t Evaluator::Around::stepHash(uint64_t before, const Node& recipe, size_t
     const uint64_t own = stepHash(before, type, step);
     if (!type.solver && !type.overTime) return own;
     Hasher h;
-    h.add(own).add(lifeOf(evaluator_, document_, recipe, place, 1.0, false, progress_)).add(options_.frame);
+    h.add(own).add(lifeOf(*scene_, recipe, place, 1.0, false, progress_)).add(options_.frame);
     if (options_.live && type.solver) h.add(options_.live).add(evaluator_.liveSteps_.load());
     // A fresh bake gives the same; another one may be made anew.
     if (type.solver && bakeUseOf(step) == "always")
-        if (const BakeUse use = bakeUse(evaluator_, document_, recipe, place); use.used() && !use.fresh)
+        if (const BakeUse use = bakeUse(*scene_, recipe, place); use.used() && !use.fresh)
             h.add(use.bake.life).add(uint64_t(use.bake.frames.count(int(std::floor(options_.frame)))));
     return h.value();
 }
@@ -123,7 +123,7 @@ Evaluator::Around Evaluator::Around::at(double frame) const {
     EvalOptions then = options_;
     then.frame = frame;
     then.traces = false;  // only for the recipe that asked: what others make must be whole
-    Around out(evaluator_, document_, then, progress_);
+    Around out(evaluator_, scene_, then, progress_);
     out.asking_ = asking_;
     return out;
 }
@@ -155,8 +155,7 @@ uint64_t Evaluator::Around::ownHash(const std::string& id) {
         !on.empty() && rest != options_.frame) {
         EvalOptions atRest = options_;
         atRest.frame = rest;
-        hash =
-            Hasher().add(hash).add(Around(evaluator_, document_, atRest, progress_).surfaceHash(on)).value();
+        hash = Hasher().add(hash).add(Around(evaluator_, scene_, atRest, progress_).surfaceHash(on)).value();
     }
     const Node recipe = recipeOf(document_, document_.get(id));
     for (size_t i = 0; i < recipe.steps.size(); ++i)
@@ -168,14 +167,12 @@ uint64_t Evaluator::Around::ownHash(const std::string& id) {
 Surroundings::Placed Evaluator::Around::placed(const std::string& id) {
     const Node& node = document_.get(id);
     if (node.category() != Category::Object) return {surface(id), M44f()};
-    const uint64_t key = Hasher()
-                             .add(std::string_view("placed"))
-                             .add(evaluator_.objectHash(document_, node, options_.frame))
-                             .value();
+    const uint64_t key =
+        Hasher().add(std::string_view("placed")).add(objectHash(*scene_, node, options_.frame)).value();
     auto shape = evaluator_.lookUp<Surface>(key);
     if (!shape) {
         shape =
-            std::make_shared<const Surface>(evaluator_.object(document_, id, options_.frame, progress_).mesh);
+            std::make_shared<const Surface>(evaluator_.object(*scene_, id, options_.frame, progress_).mesh);
         evaluator_.keep<Surface>(key, shape, shape->bytes());
     }
     return {shape, document_.worldMatrix(id, options_.frame)};
@@ -192,7 +189,7 @@ Geometry Evaluator::Around::elements(const std::string& id) {
 MeshPtr Evaluator::Around::mesh(const std::string& id) {
     const uint64_t key = Hasher().add(std::string_view("prototype")).add(meshHash(id)).value();
     if (auto known = evaluator_.lookUp<Mesh>(key)) return known;
-    const ObjectResult own = evaluator_.object(document_, id, options_.frame, progress_);
+    const ObjectResult own = evaluator_.object(*scene_, id, options_.frame, progress_);
     const M44f matrix = prototypeMatrix(document_, id, options_.frame);
     if (matrix == M44f()) return own.mesh;
     const MeshPtr made = transformed(*own.mesh, matrix);
@@ -201,40 +198,40 @@ MeshPtr Evaluator::Around::mesh(const std::string& id) {
 }
 
 std::shared_ptr<const PointSet> Evaluator::Around::points(const std::string& file) {
-    const uint64_t key = Hasher().add(std::string_view("points")).add(evaluator_.stampOf(file)).value();
+    const uint64_t key = Hasher().add(std::string_view("points")).add(scene_->stampOf(file)).value();
     if (auto known = evaluator_.lookUp<PointSet>(key)) return known;
-    auto made = std::make_shared<const PointSet>(readPoints(evaluator_.resolve(file)));
+    auto made = std::make_shared<const PointSet>(readPoints(scene_->resolve(file)));
     evaluator_.keep<PointSet>(key, made, made->attributes.bytes());
     return made;
 }
 
 std::shared_ptr<const StrandSet> Evaluator::Around::strandFile(const std::string& file) {
-    const uint64_t key = Hasher().add(std::string_view("strands")).add(evaluator_.stampOf(file)).value();
+    const uint64_t key = Hasher().add(std::string_view("strands")).add(scene_->stampOf(file)).value();
     if (auto known = evaluator_.lookUp<StrandSet>(key)) return known;
-    auto made = std::make_shared<const StrandSet>(readStrands(evaluator_.resolve(file)));
+    auto made = std::make_shared<const StrandSet>(readStrands(scene_->resolve(file)));
     evaluator_.keep<StrandSet>(key, made, bytesOf(Geometry(made)));
     return made;
 }
 
 std::set<int> Evaluator::Around::framesOf(const std::string& pattern) {
-    return ovrix::base::framesOf(evaluator_.resolve(pattern));
+    return ovrix::base::framesOf(scene_->resolve(pattern));
 }
 
 VectorGridPtr Evaluator::Around::vectors(const std::string& file, const std::string& grid) {
     const uint64_t key = Hasher()
                              .add(std::string_view("vectors"))
-                             .add(evaluator_.stampOf(file))
+                             .add(scene_->stampOf(file))
                              .add(std::string_view(grid))
                              .value();
     if (auto known = evaluator_.lookUp<VectorGrid>(key)) return known;
     auto made = std::make_shared<const VectorGrid>(
-        readVectorGrid(evaluator_.resolve(file), grid, document_.memoryLimit(), progress_));
+        readVectorGrid(scene_->resolve(file), grid, document_.memoryLimit(), progress_));
     evaluator_.keep<VectorGrid>(key, made, made->values.size() * sizeof(V3f));
     return made;
 }
 
 std::shared_ptr<const StrandSet> Evaluator::Around::strands(const std::string& id) {
-    const StrandsPtr own = evaluator_.object(document_, id, options_.frame, progress_).strands;
+    const StrandsPtr own = evaluator_.object(*scene_, id, options_.frame, progress_).strands;
     const M44f matrix = prototypeMatrix(document_, id, options_.frame);
     return own && matrix != M44f() ? transformed(*own, matrix) : own;
 }
@@ -262,7 +259,7 @@ SurfacePtr Evaluator::Around::surface(const std::string& id) {
         mesh = mergedCopies(**copies, meshes);
         own = mesh->bytes();
     } else {
-        const ObjectResult object = evaluator_.object(document_, id, options_.frame, progress_);
+        const ObjectResult object = evaluator_.object(*scene_, id, options_.frame, progress_);
         const M44f world = document_.worldMatrix(id, options_.frame);
         mesh = world == M44f() ? object.mesh : transformed(*object.mesh, world);
         own = world == M44f() ? 0 : mesh->bytes();

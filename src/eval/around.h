@@ -4,10 +4,10 @@
 
 namespace ovrix::eval {
 
-class Evaluator::Around : public Surroundings {
+class Evaluator::Around : public Surroundings, public ImageSource {
   public:
-    Around(Evaluator& evaluator, const Document& document, const EvalOptions& options, Progress& progress)
-        : evaluator_(evaluator), document_(document), options_(options), progress_(progress) {}
+    Around(Evaluator& evaluator, SceneContext scene, const EvalOptions& options, Progress& progress)
+        : Around(evaluator, std::make_shared<const SceneContext>(std::move(scene)), options, progress) {}
 
     Kind kindOf(const std::string& id) override;
     SurfacePtr surface(const std::string& id) override;
@@ -20,11 +20,12 @@ class Evaluator::Around : public Surroundings {
     std::set<int> framesOf(const std::string& pattern) override;
     VectorGridPtr vectors(const std::string& file, const std::string& grid) override;
     std::shared_ptr<const Image> image(const std::string& file, const std::string& space) override {
-        return evaluator_.images_.image(file, space);
+        return evaluator_.images_.image(scene_->resolve(file), space);
     }
     std::shared_ptr<const CurveSet> curves(const std::string& id) override;
     std::shared_ptr<const PointSet> points(const std::string& file) override;
 
+    const SceneContext& scene() const { return *scene_; }
     const Document& document() const { return document_; }
     const EvalOptions& options() const { return options_; }
     Progress& progress() const { return progress_; }
@@ -58,6 +59,13 @@ class Evaluator::Around : public Surroundings {
     };
 
   private:
+    Around(Evaluator& evaluator, std::shared_ptr<const SceneContext> scene, const EvalOptions& options,
+           Progress& progress)
+        : evaluator_(evaluator),
+          scene_(std::move(scene)),
+          document_(scene_->document),
+          options_(options),
+          progress_(progress) {}
     /// Of the layer at the surroundings' frame, whatever time of its own it has.
     uint64_t ownHash(const std::string& id);
     uint64_t curveHash(const Node& curve);
@@ -65,7 +73,8 @@ class Evaluator::Around : public Surroundings {
     std::vector<MeshPtr> prototypes(const Copies& copies);
 
     Evaluator& evaluator_;
-    const Document& document_;
+    std::shared_ptr<const SceneContext> scene_;
+    const Document& document_;  ///< the scene's
     EvalOptions options_;
     Progress& progress_;
     std::vector<std::string> asking_;

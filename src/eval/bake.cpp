@@ -258,13 +258,14 @@ static std::string choiceOf(const Step& step, const char* param) {
     return spec ? std::get<std::string>(paramOr(*spec, step.params).value) : std::string();
 }
 
-BakeResult bake(Evaluator& evaluator, const Document& document, const std::string& layer,
-                const fs::path& scene, const BakeOptions& o, Progress& progress) {
+BakeResult bake(Evaluator& evaluator, const SceneContext& scene, const std::string& layer,
+                const BakeOptions& o, Progress& progress) {
+    const Document& document = scene.document;
     const Node recipe = recipeOf(document, document.get(layer));
     const auto place = solverPlace(recipe.steps);
     if (!place)
         throw Error("has no simulation to bake", recipe.name, "Add a step that simulates, and turn it on");
-    const fs::path folder = bakeFolder(scene, layer);
+    const fs::path folder = bakeFolder(scene.file, layer);
     if (folder.empty()) throw Error("the scene has no file yet", {}, "Save it: bakes lie beside it");
     std::error_code code;
     makeBakeFolder(folder);
@@ -273,7 +274,7 @@ BakeResult bake(Evaluator& evaluator, const Document& document, const std::strin
     BakeInfo info = bakeInfo(folder);
     if (info.locked) throw Error("is locked", folder.string(), "Unlock it to bake it again");
     EvalOptions options{double(o.first), Purpose::Render, true, {}};
-    Evaluator::Around around(evaluator, document, options, progress);
+    Evaluator::Around around(evaluator, scene, options, progress);
     Simulated simulated(evaluator, recipe, *place, around, 1.0);
     if (!info.exists || info.life != simulated.life()) {
         removeFrames(folder, info.wrote);
@@ -343,24 +344,23 @@ void removeBake(const fs::path& folder) {
 
 std::string bakeUseOf(const Step& step) { return choiceOf(step, "bake_use"); }
 
-BakeUse bakeUse(Evaluator& evaluator, const Document& document, const Node& recipe, size_t place) {
+BakeUse bakeUse(const SceneContext& scene, const Node& recipe, size_t place) {
     BakeUse use;
     const Step& step = recipe.steps[place];
     use.use = bakeUseOf(step);
-    use.bake = bakeInfo(bakeFolder(evaluator.scenePath(), recipe.id), &use.problem);
-    use.fresh = use.bake.exists && use.bake.life == lifeOf(evaluator, document, recipe, place, 1.0);
+    use.bake = bakeInfo(bakeFolder(scene.file, recipe.id), &use.problem);
+    use.fresh = use.bake.exists && use.bake.life == lifeOf(scene, recipe, place, 1.0);
     return use;
 }
 
-std::optional<SimulationStatus> simulationStatus(Evaluator& evaluator, const Document& document,
+std::optional<SimulationStatus> simulationStatus(Evaluator& evaluator, const SceneContext& scene,
                                                  const Node& layer, double share, bool draft) {
-    const Node recipe = recipeOf(document, layer);
+    const Node recipe = recipeOf(scene.document, layer);
     const auto place = solverPlace(recipe.steps);
     if (!place) return std::nullopt;
-    SimulationStatus status{
-        bakeUse(evaluator, document, recipe, *place),
-        evaluator.simulations().frames(lifeOf(evaluator, document, recipe, *place, share, draft)),
-        {}};
+    SimulationStatus status{bakeUse(scene, recipe, *place),
+                            evaluator.simulations().frames(lifeOf(scene, recipe, *place, share, draft)),
+                            {}};
     std::map<int, size_t> alive(status.kept.begin(), status.kept.end());
     if (status.used())
         for (const auto& [frame, count] : status.bake.counts)

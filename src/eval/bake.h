@@ -43,8 +43,8 @@ struct BakeResult {
 /// so it goes on where it was stopped, with the same bits. Frames from something else are removed first.
 /// Throws Error when there is no simulation or no scene file, the bake is locked, another program bakes
 /// there, or the disk is full; Cancelled. All frames written until then are whole and stay.
-BakeResult bake(Evaluator& evaluator, const Document& document, const std::string& layer,
-                const std::filesystem::path& scene, const BakeOptions& options, Progress& progress);
+BakeResult bake(Evaluator& evaluator, const SceneContext& scene, const std::string& layer,
+                const BakeOptions& options, Progress& progress);
 
 /// Locks a bake so that it cannot be baked over, or unlocks it. Throws Error when there is none.
 void lockBake(const std::filesystem::path& folder, bool locked);
@@ -63,7 +63,7 @@ struct BakeUse {
 /// What the step says of its bake: see BakeUse::use.
 std::string bakeUseOf(const Step& step);
 /// @param recipe  as recipeOf() gives it; @p place  of the step that simulates
-BakeUse bakeUse(Evaluator& evaluator, const Document& document, const Node& recipe, size_t place);
+BakeUse bakeUse(const SceneContext& scene, const Node& recipe, size_t place);
 
 /// How the simulation of a layer stands, for the strip of time and for checks.
 struct SimulationStatus : BakeUse {
@@ -71,7 +71,7 @@ struct SimulationStatus : BakeUse {
     std::vector<std::pair<int, size_t>> alive;  ///< elements of all frames that are known, baked ones too
 };
 /// Nothing for a layer without a simulation.
-std::optional<SimulationStatus> simulationStatus(Evaluator& evaluator, const Document& document,
+std::optional<SimulationStatus> simulationStatus(Evaluator& evaluator, const SceneContext& scene,
                                                  const Node& layer, double share, bool draft = false);
 
 }  // namespace ovrix::eval

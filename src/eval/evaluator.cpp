@@ -6,9 +6,9 @@
 
 #include "base/error.h"
 #include "base/file_sequence.h"
-#include "base/files.h"
 #include "base/hash.h"
 #include "document/model/motion.h"
+#include "eval/around.h"
 #include "eval/recipe_run.h"
 #include "eval/showing.h"
 #include "geo/mesh/primitives.h"
@@ -101,29 +101,6 @@ TuftOptions tuftOptions(const ResolvedParams& p) {
 
 Evaluator::Evaluator(size_t cacheBytes) : limit_(cacheBytes) {}
 
-void Evaluator::setFolder(const std::filesystem::path& folder) { images_.setFolder(folder); }
-
-void Evaluator::setScene(const std::filesystem::path& file) {
-    std::lock_guard lock(mutex_);
-    scene_ = file;
-}
-
-std::filesystem::path Evaluator::scenePath() const {
-    std::lock_guard lock(mutex_);
-    return scene_;
-}
-
-uint64_t Evaluator::stampOf(const std::string& path) const {
-    if (path.empty()) return 0;
-    const auto whole = resolve(path);
-    Hasher h;
-    h.add(std::string_view(whole.native()));
-    if (!isSequence(path)) return h.add(fileStamp(whole)).value();
-    for (const int frame : framesOf(whole))
-        h.add(uint64_t(frame)).add(fileStamp(fileOfFrame(whole.string(), frame)));
-    return h.value();
-}
-
 /// Whether anything of an object's shape may be another at another frame.
 static bool followsTime(const Node& node) {
     const auto any = [](const ParamMap& params) {
@@ -137,36 +114,53 @@ static bool followsTime(const Node& node) {
            std::any_of(node.steps.begin(), node.steps.end(), [&](const Step& s) { return any(s.params); });
 }
 
-uint64_t Evaluator::objectHash(const Document& document, const Node& node, double frame) const {
-    const uint64_t own = shapeHash(node, frame, document.rate());
-    const double first = document.frames().first;
+uint64_t Evaluator::objectHash(const SceneContext& scene, const Node& node, double frame) {
+    const uint64_t own = shapeHash(scene, node, frame);
+    const double first = scene.document.frames().first;
     if (frame == first || !followsTime(node)) return own;
     // Its polygons are cut as they are at the first frame.
-    const uint64_t reference = shapeHash(node, first, document.rate());
+    const uint64_t reference = shapeHash(scene, node, first);
     return own == reference ? own : Hasher().add(own).add(reference).value();
 }
 
-uint64_t Evaluator::shapeHash(const Node& node, double frame, double rate) const {
+uint64_t Evaluator::shapeHash(const SceneContext& scene, const Node& node, double frame) {
+    const Stamps hashing{[&](const std::string& p) { return scene.stampOf(p); }, {}, scene.document.rate()};
     Hasher h;
     h.add(std::string_view(node.type));
     for (const ParamSpec& spec :
          specsOf(node)) {  // where it stands and what it wears are no part of its mesh
         if (spec.id == "material" || spec.id == "slots" || isTransformParam(spec.id)) continue;
-        addParamsToHash(h, std::span(&spec, 1), node.params, frame,
-                        {[this](const std::string& p) { return stampOf(p); }, {}, rate});
+        addParamsToHash(h, std::span(&spec, 1), node.params, frame, hashing);
     }
     for (const Step& step : node.steps)
         if (const StepType* type = findStepType(step.type); type && step.on) {
             h.add(std::string_view(type->id));
-            addParamsToHash(h, type->params, step.params, frame,
-                            {[this](const std::string& p) { return stampOf(p); }, {}, rate});
+            addParamsToHash(h, type->params, step.params, frame, hashing);
         }
     return h.value();
 }
 
+namespace {
+
+/// Images by the paths of a scene, for what has no surroundings.
+class SceneImages : public ImageSource {
+  public:
+    SceneImages(const SceneContext& scene, ImageCache& cache) : scene_(scene), cache_(cache) {}
+    std::shared_ptr<const Image> image(const std::string& path, const std::string& space) override {
+        return cache_.image(scene_.resolve(path), space);
+    }
+
+  private:
+    const SceneContext& scene_;
+    ImageCache& cache_;
+};
+
+}  // namespace
+
 /// The object's own recipe on its mesh. Fields are asked in the object's space: moving it moves them with it.
-void Evaluator::shapeObject(const Document& document, const Node& node, double frame, ObjectResult& result,
+void Evaluator::shapeObject(const SceneContext& scene, const Node& node, double frame, ObjectResult& result,
                             Progress& progress) {
+    SceneImages images(scene, images_);
     for (const Step& step : node.steps) {
         StepReport report{step.id, result.mesh->triangles().size(), 0, 0, false, false, {}, {}};
         const StepType* type = findStepType(step.type);
@@ -180,14 +174,15 @@ void Evaluator::shapeObject(const Document& document, const Node& node, double f
                 requireFit(*type, in);
                 FieldContext context;
                 context.frame = frame;
-                context.rate = document.rate();
-                context.images = &images_;
+                context.rate = scene.document.rate();
+                context.images = &images;
                 context.progress = &progress;
                 context.hasUvs = !result.mesh->uvs().empty();
                 context.surface = std::make_shared<const Surface>(result.mesh);
                 const ResolvedParams params(type->params, step.params, context);
                 StepInput input{
-                    in, params, context.surface, context.surface, 1.0, document.memoryLimit(), progress};
+                    in,      params, context.surface, context.surface, 1.0, scene.document.memoryLimit(),
+                    progress};
                 input.frame = frame, input.rate = context.rate;
                 const Geometry out = type->apply(input);
                 const MeshPtr* mesh = std::get_if<MeshPtr>(&out);
@@ -204,11 +199,11 @@ void Evaluator::shapeObject(const Document& document, const Node& node, double f
     }
 }
 
-ObjectResult Evaluator::makeObject(const Document& document, const Node& node, double frame,
+ObjectResult Evaluator::makeObject(const SceneContext& scene, const Node& node, double frame,
                                    Progress& progress) {
     FieldContext context;
     context.frame = frame;
-    context.rate = document.rate();
+    context.rate = scene.document.rate();
     const ResolvedParams p(specsOf(node), node.params, context);
     ObjectResult result;
     if (node.type == "tuft") {  // its mesh, for drawing and keeping apart, has few sides
@@ -222,7 +217,7 @@ ObjectResult Evaluator::makeObject(const Document& document, const Node& node, d
     }
     if (p.text("file").empty())
         throw Error("no mesh file is chosen", {}, "Choose a file, or drop one on the window");
-    FileMesh file = readMesh(resolve(p.text("file")), progress, document.memoryLimit());
+    FileMesh file = readMesh(scene.resolve(p.text("file")), progress, scene.document.memoryLimit());
     result.report = inspect(*file.mesh);
     result.fileMaterials = std::move(file.materials);
     const M44f matrix = fileMatrix(p);
@@ -233,29 +228,29 @@ ObjectResult Evaluator::makeObject(const Document& document, const Node& node, d
 
 /// Polygons that are not triangles are cut in one way at all frames, whatever shape they have there: so what
 /// is bound to a triangle stays on it, and what moves is seen to move.
-void Evaluator::cutAsAtFirst(const Document& document, const Node& node, double frame, ObjectResult& result,
+void Evaluator::cutAsAtFirst(const SceneContext& scene, const Node& node, double frame, ObjectResult& result,
                              Progress& progress) {
-    const double first = document.frames().first;
+    const double first = scene.document.frames().first;
     const bool polygons = result.mesh->triangles().size() != result.mesh->faceCount();
     if (!polygons || frame == first || !followsTime(node)) return;
-    if (shapeHash(node, first, document.rate()) == shapeHash(node, frame, document.rate())) return;
+    if (shapeHash(scene, node, first) == shapeHash(scene, node, frame)) return;
     try {
-        const MeshPtr reference = object(document, node.id, first, progress).mesh;
+        const MeshPtr reference = object(scene, node.id, first, progress).mesh;
         Mesh cut = *result.mesh;
         if (cut.cutAs(*reference)) result.mesh = std::make_shared<const Mesh>(std::move(cut));
     } catch (const Error&) {  // the frame may be one that has no file: then each stands for itself
     }
 }
 
-ObjectResult Evaluator::object(const Document& document, const std::string& id, double frame,
+ObjectResult Evaluator::object(const SceneContext& scene, const std::string& id, double frame,
                                Progress& progress) {
-    const Node& node = document.get(id);
-    const uint64_t key = objectHash(document, node, frame);
+    const Node& node = scene.document.get(id);
+    const uint64_t key = objectHash(scene, node, frame);
     if (const auto known = lookUp<ObjectResult>(key)) return *known;
     try {
-        auto made = std::make_shared<ObjectResult>(makeObject(document, node, frame, progress));
-        shapeObject(document, node, frame, *made, progress);
-        cutAsAtFirst(document, node, frame, *made, progress);
+        auto made = std::make_shared<ObjectResult>(makeObject(scene, node, frame, progress));
+        shapeObject(scene, node, frame, *made, progress);
+        cutAsAtFirst(scene, node, frame, *made, progress);
         made->hash = key;
         keep<ObjectResult>(key, made, made->mesh->bytes());
         return *made;
@@ -264,15 +259,15 @@ ObjectResult Evaluator::object(const Document& document, const std::string& id, 
     }
 }
 
-void Evaluator::makeObjects(const Document& document, const std::set<std::string>& ids, double frame,
+void Evaluator::makeObjects(const SceneContext& scene, const std::set<std::string>& ids, double frame,
                             Progress& progress,
                             const std::function<void(const Node&, const ObjectResult&)>& made) {
     std::vector<const Node*> objects;
-    for (const NodePtr& node : document.nodes(Category::Object))
+    for (const NodePtr& node : scene.document.nodes(Category::Object))
         if (ids.count(node->id)) objects.push_back(node.get());
     tbb::parallel_for_each(objects, [&](const Node* node) {
         try {
-            const ObjectResult result = object(document, node->id, frame, progress);
+            const ObjectResult result = object(scene, node->id, frame, progress);
             if (made) made(*node, result);
         } catch (const Error&) {
         }
@@ -287,22 +282,23 @@ std::shared_ptr<const std::vector<uint32_t>> Evaluator::coarse(const ObjectResul
     return made;
 }
 
-SurfacePtr Evaluator::surface(const Document& document, const std::string& id, const EvalOptions& options,
+SurfacePtr Evaluator::surface(const SceneContext& scene, const std::string& id, const EvalOptions& options,
                               Progress& progress) {
-    return Around(*this, document, options, progress).surface(id);
+    return Around(*this, scene, options, progress).surface(id);
 }
 
-FieldContext Evaluator::fieldContext(const Document& document, const std::string& surfaceId, double frame,
-                                     const SurfacePtr& surface, Surroundings* around, Progress& progress) {
+FieldContext Evaluator::fieldContext(const std::string& surfaceId, double frame, const SurfacePtr& surface,
+                                     Around& around) {
+    const Document& document = around.document();
     images_.setLimit(document.memoryLimit());
     FieldContext context;
     context.frame = frame;
     context.rate = document.rate();
-    context.images = &images_;
+    context.images = &around;
     context.surface = surface;
     context.hasUvs = surface && !surface->mesh().uvs().empty();
-    context.surroundings = around;
-    context.progress = &progress;
+    context.surroundings = &around;
+    context.progress = &around.progress();
     const M44f world = document.worldMatrix(surfaceId, frame);
     if (std::abs(world.determinant()) > 1e-20f) context.objectFromWorld = world.inverse();
     V3f up;
@@ -330,6 +326,7 @@ void Evaluator::forgetLast() {
     std::lock_guard lock(mutex_);
     for (const auto& [id, last] : lastGood_) held_.remove(blocksOf(last.geometry));
     lastGood_.clear();
+    shownLife_.clear();
 }
 
 /// After a step failed, the cards that follow show what they last made, and so does the view.
@@ -353,9 +350,10 @@ void Evaluator::recallLast(const Node& layer, size_t failed, LayerResult& result
     }
 }
 
-LayerResult Evaluator::layer(const Document& document, const std::string& id, const EvalOptions& options,
+LayerResult Evaluator::layer(const SceneContext& scene, const std::string& id, const EvalOptions& options,
                              Progress& progress) {
-    Around around(*this, document, options, progress);
+    const Document& document = scene.document;
+    Around around(*this, scene, options, progress);
     LayerResult result = layer(document.get(id), around);
     result.made = elementCount(result.geometry);
     const Showing showing = showingOf(document, document.get(id), options);

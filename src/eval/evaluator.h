@@ -6,6 +6,7 @@
 #include <unordered_map>
 
 #include "document/model/document.h"
+#include "eval/scene_context.h"
 #include "eval/simulation/sim_cache.h"
 #include "geo/points/blocks.h"
 #include "io/image/image_io.h"
@@ -82,47 +83,39 @@ class Evaluator {
   public:
     explicit Evaluator(size_t cacheBytes = size_t(2) << 30);
 
-    /// Folder at which relative paths of the documents start.
-    void setFolder(const std::filesystem::path& folder);
-    /// The scene's file, beside which its bakes lie; empty for none yet.
-    void setScene(const std::filesystem::path& file);
-    std::filesystem::path scenePath() const;
-    std::filesystem::path resolve(const std::string& path) const { return images_.resolve(path); }
     ImageCache& images() { return images_; }
 
     /// Throws Error (naming the object) or Cancelled.
-    ObjectResult object(const Document& document, const std::string& id, double frame, Progress& progress);
+    ObjectResult object(const SceneContext& scene, const std::string& id, double frame, Progress& progress);
     /// Makes those of the nodes that are objects and not known yet side by side: most wait for a file each.
     /// @p made is called with each, on several threads. One that cannot be made throws when it is asked for.
     /// Throws Cancelled.
-    void makeObjects(const Document& document, const std::set<std::string>& ids, double frame,
+    void makeObjects(const SceneContext& scene, const std::set<std::string>& ids, double frame,
                      Progress& progress,
                      const std::function<void(const Node&, const ObjectResult&)>& made = {});
     /// A coarser version of the object's mesh for drawing, as corner indices of it.
     std::shared_ptr<const std::vector<uint32_t>> coarse(const ObjectResult& object);
     /// The object in world space, ready to be scattered on; of a layer, its copies as one mesh.
-    SurfacePtr surface(const Document& document, const std::string& id, const EvalOptions& options,
+    SurfacePtr surface(const SceneContext& scene, const std::string& id, const EvalOptions& options,
                        Progress& progress);
     /// Never throws Error: a step that fails says so in its report. Throws Cancelled.
-    LayerResult layer(const Document& document, const std::string& id, const EvalOptions& options,
+    LayerResult layer(const SceneContext& scene, const std::string& id, const EvalOptions& options,
                       Progress& progress);
 
-    /// Forgets what failing steps would show: the next document has nothing to do with the last.
+    /// Forgets what failing steps would show, and what a live run would go on from: the next scene has
+    /// nothing to do with the last.
     void forgetLast();
 
-    /// What fields of what lies on a surface are evaluated with. @p around outlives the use of the result.
-    FieldContext fieldContext(const Document& document, const std::string& surfaceId, double frame,
-                              const SurfacePtr& surface, Surroundings* around, Progress& progress);
-
-    /// What a node's fields and steps may ask of other nodes. Refers to its arguments; of one thread.
+    /// What a node's fields and steps may ask of other nodes. Refers to the evaluator and the progress; of
+    /// one thread.
     class Around;
+    /// What fields of what lies on a surface are evaluated with. @p around outlives the use of the result.
+    FieldContext fieldContext(const std::string& surfaceId, double frame, const SurfacePtr& surface,
+                              Around& around);
     /// One run through a layer's recipe.
     class Run;
 
     SimCache& simulations() { return simulations_; }
-    /// Changes when the file of that path does.
-    uint64_t stampOf(const std::string& path) const;
-
     /// Steps computed since the start, not counting those from the cache. For tests and the status line.
     size_t stepsRun() const { return stepsRun_.load(); }
 
@@ -146,13 +139,13 @@ class Evaluator {
     }
     void keepBlocks(uint64_t key, std::shared_ptr<const void> value, std::vector<Block> blocks,
                     double milliseconds);
-    ObjectResult makeObject(const Document& document, const Node& node, double frame, Progress& progress);
-    void shapeObject(const Document& document, const Node& node, double frame, ObjectResult& result,
+    ObjectResult makeObject(const SceneContext& scene, const Node& node, double frame, Progress& progress);
+    void shapeObject(const SceneContext& scene, const Node& node, double frame, ObjectResult& result,
                      Progress& progress);
-    void cutAsAtFirst(const Document& document, const Node& node, double frame, ObjectResult& result,
+    void cutAsAtFirst(const SceneContext& scene, const Node& node, double frame, ObjectResult& result,
                       Progress& progress);
-    uint64_t objectHash(const Document& document, const Node& node, double frame) const;
-    uint64_t shapeHash(const Node& node, double frame, double rate) const;
+    static uint64_t objectHash(const SceneContext& scene, const Node& node, double frame);
+    static uint64_t shapeHash(const SceneContext& scene, const Node& node, double frame);
     LayerResult layer(const Node& layer, Around& around);
     void recallLast(const Node& layer, size_t failed, LayerResult& result);
 
@@ -165,7 +158,6 @@ class Evaluator {
     std::unordered_map<uint64_t, Entry> entries_;
     std::list<uint64_t> recent_;  // most recent first
     BlockCount held_;             ///< of the entries, and of what each layer last made
-    std::filesystem::path scene_;
     std::map<std::string, LayerResult> lastGood_;
     std::map<std::string, uint64_t> shownLife_;  ///< of each recipe's simulation, what was last shown exactly
     std::atomic<uint64_t> liveSteps_{0};

@@ -76,8 +76,7 @@ void fill(Overlay& overlay, const Field& source, Evaluator::Around& around, Eval
     const SurfacePtr surface = around.surface(overlay.surface);
     overlay.ground = surface;
     const Evaluator::Around::Asking asking(around, overlay.path.node);
-    const CompiledField field(source, evaluator.fieldContext(around.document(), overlay.surface, frame,
-                                                             surface, &around, progress));
+    const CompiledField field(source, evaluator.fieldContext(overlay.surface, frame, surface, around));
     overlay.values = overCorners(field, *surface, progress);
     overlay.hash = hashOf(overlay.surface, overlay.values);
     const auto kept =
@@ -131,8 +130,9 @@ double Overlay::shareFrom(float threshold) const {
     return spread.empty() ? 0.0 : double(spread.end() - from) / double(spread.size());
 }
 
-std::optional<Overlay> makeOverlay(const Document& document, const ParamPath& path, Evaluator& evaluator,
+std::optional<Overlay> makeOverlay(const SceneContext& scene, const ParamPath& path, Evaluator& evaluator,
                                    const EvalOptions& options, Progress& progress) {
+    const Document& document = scene.document;
     const Node* node = document.find(path.node);
     if (!node || (node->category() != Category::Layer && node->category() != Category::Material &&
                   node->category() != Category::Object))
@@ -143,7 +143,7 @@ std::optional<Overlay> makeOverlay(const Document& document, const ParamPath& pa
         const Param param = paramAt(document, path);
         if (!param.field) return std::nullopt;
         overlay.surface = surfaceUnder(document, *node, options.frame);
-        Evaluator::Around around(evaluator, document, options, progress);
+        Evaluator::Around around(evaluator, scene, options, progress);
         fill(overlay, *param.field, around, evaluator);
     } catch (const Error& e) {
         overlay.values.clear();

@@ -22,7 +22,7 @@ struct Overlay {
 
 /// The field at @p path, which is one of a layer, of its steps, or of a material. Nothing when the parameter
 /// has no field. Throws Cancelled; an Error stands in the result.
-std::optional<Overlay> makeOverlay(const Document& document, const ParamPath& path, Evaluator& evaluator,
+std::optional<Overlay> makeOverlay(const SceneContext& scene, const ParamPath& path, Evaluator& evaluator,
                                    const EvalOptions& options, Progress& progress);
 
 }  // namespace ovrix::eval

@@ -13,19 +13,19 @@ namespace ovrix::eval {
 
 namespace fs = std::filesystem;
 
-fs::path writePose(Evaluator& evaluator, const Document& document, const std::string& layer,
-                   const fs::path& scene, double frame, Progress& progress) {
-    if (scene.empty()) throw Error("the scene has no file yet", {}, "Save it: poses lie beside it");
-    const Node recipe = recipeOf(document, document.get(layer));
+fs::path writePose(Evaluator& evaluator, const SceneContext& scene, const std::string& layer, double frame,
+                   Progress& progress) {
+    if (scene.file.empty()) throw Error("the scene has no file yet", {}, "Save it: poses lie beside it");
+    const Node recipe = recipeOf(scene.document, scene.document.get(layer));
     const auto place = solverPlace(recipe.steps);
     if (!place) throw Error("simulates no strands", recipe.name, "Turn its Simulate strands on");
-    Evaluator::Around around(evaluator, document, {frame, Purpose::Render, true}, progress);
+    Evaluator::Around around(evaluator, scene, {frame, Purpose::Render, true}, progress);
     Simulated simulated(evaluator, recipe, *place, around, 1.0);
     const Geometry shown = simulated.at(frame);
     const auto* strands = std::get_if<StrandsPtr>(&shown);
     if (!strands || (*strands)->size() == 0)
         throw Error("has no strands there", recipe.name, "Go to a frame that shows them");
-    const fs::path folder = scene.parent_path() / (scene.stem().string() + ".poses");
+    const fs::path folder = scene.file.parent_path() / (scene.file.stem().string() + ".poses");
     makeOwnFolder(folder);
     // Named by what made it: a pose that some step of undo starts from is never written over by another.
     const uint64_t own = Hasher().add(simulated.life()).add(frame).value();

@@ -60,7 +60,7 @@ Evaluator::Run::Run(Evaluator& evaluator, const Node& layer, LayerResult& result
         if (surface_ && restFrame != frame) {
             EvalOptions atRest = around.options();
             atRest.frame = restFrame;
-            Around then(evaluator, document, atRest, around.progress());
+            Around then(evaluator, around.scene(), atRest, around.progress());
             rest_ = then.surface(surfaceId);
             if (rest_ != surface_) h.add(then.surfaceHash(surfaceId));
         }
@@ -68,11 +68,9 @@ Evaluator::Run::Run(Evaluator& evaluator, const Node& layer, LayerResult& result
         combAt_ = combPlace(layer.steps).value_or(layer.steps.size());
         if (fillsAt_ == layer.steps.size()) h.add(result.share);
         hash_ = h.value();
-        context_ = evaluator.fieldContext(document, surfaceId, frame, surface_, &around, around.progress());
+        context_ = evaluator.fieldContext(surfaceId, frame, surface_, around);
         restContext_ = context_;
-        if (rest_ != surface_)
-            restContext_ =
-                evaluator.fieldContext(document, surfaceId, restFrame, rest_, &around, around.progress());
+        if (rest_ != surface_) restContext_ = evaluator.fieldContext(surfaceId, restFrame, rest_, around);
         restContext_.frame = frame;  // numbers are those of now, places those at rest
     } catch (const Error& e) {
         trouble_ = e.where().empty() ? e.problem() : e.where() + ": " + e.problem();

@@ -55,11 +55,11 @@ static bool followsDraft(const Step& step) {
     return step.on && type && type->followsDraft && type->followsDraft(step.params);
 }
 
-uint64_t lifeOf(Evaluator& evaluator, const Document& document, const Node& recipe, size_t place,
-                double share, bool draft, Progress& progress) {
-    LifeHash hash(document, [&](const std::string& path) -> uint64_t {
+uint64_t lifeOf(const SceneContext& scene, const Node& recipe, size_t place, double share, bool draft,
+                Progress& progress) {
+    LifeHash hash(scene.document, [&](const std::string& path) -> uint64_t {
         if (path.empty()) return 0;
-        const auto whole = evaluator.resolve(path);
+        const auto whole = scene.resolve(path);
         if (!isSequence(path)) return contentsOf(whole, progress);
         Hasher all;
         for (const int frame : framesOf(whole))
@@ -96,7 +96,7 @@ Simulated::Simulated(Evaluator& evaluator, const Node& recipe, size_t place, Eva
       around_(around),
       share_(share),
       solver_(*typeOfStep(recipe.steps[place]).solver),
-      life_(lifeOf(evaluator, around.document(), recipe, place, share, around.draft(), around.progress())) {}
+      life_(lifeOf(around.scene(), recipe, place, share, around.draft(), around.progress())) {}
 
 /// Equal as long as a part is made from the same.
 static uint64_t partHash(Evaluator::Around& around, const Node& recipe, const StepType& type,
@@ -163,7 +163,7 @@ std::unique_ptr<Simulated::Frame> Simulated::frameAt(int frame) {
 
 const BakeInfo* Simulated::usableBake() {
     if (std::exchange(looked_, true)) return bake_.get();
-    const BakeUse use = bakeUse(evaluator_, around_.document(), recipe_, place_);
+    const BakeUse use = bakeUse(around_.scene(), recipe_, place_);
     if (!use.used()) return nullptr;
     if (!use.fresh)
         notes_.emplace_back("shows its bake, which is of something else than the scene holds now");
@@ -179,7 +179,7 @@ SolverStatePtr Simulated::fromBake(int frame) {
     SolverStatePtr state = evaluator_.simulations().at(key, frame);
     if (!state) {
         try {
-            state = readBaked(bakeFolder(evaluator_.scenePath(), recipe_.id), *bake, frame,
+            state = readBaked(bakeFolder(around_.scene().file, recipe_.id), *bake, frame,
                               around_.document().memoryLimit(), around_.progress());
         } catch (const Error& e) {
             notes_.push_back(e.what());

@@ -435,10 +435,10 @@ class TimeTest : public WindowFixture {
         const BakeInfo info = bakeInfo(baked);
         QVERIFY(info.frames.size() >= 8);
         Evaluator alone;
-        alone.setFolder(path("a").toStdString());
-        alone.setScene(one.toStdString());
         const Document document = loadScene(one.toStdString());
-        QVERIFY(simulationStatus(alone, document, document.get("rain"), 1.0)->fresh);
+        QVERIFY(simulationStatus(alone, SceneContext::ofFile(document, one.toStdString()),
+                                 document.get("rain"), 1.0)
+                    ->fresh);
         for (const int f : info.frames)
             QCOMPARE(readBaked(baked, info, f)->frame, double(f));  // whole, and of this bake
     }

@@ -20,6 +20,7 @@ namespace {
 struct Laid {
     Document document = Document::fresh();
     std::string layer, ball;
+    std::filesystem::path home = {};  ///< where its files lie
     Evaluator evaluator;
     Laid() {
         Node p = makeNode(document, "plane"), b = makeNode(document, "sphere");
@@ -38,10 +39,11 @@ struct Laid {
     }
     std::shared_ptr<const Copies> copies(EvalOptions options = {1, Purpose::Render, true}) {
         return std::get<std::shared_ptr<const Copies>>(
-            evaluator.layer(document, layer, options, Progress::none()).geometry);
+            evaluator.layer({document, home}, layer, options, Progress::none()).geometry);
     }
     LayerResult write(HandOn what, const std::filesystem::path& file) {
-        return handOn(document, layer, what, file, evaluator, {1, Purpose::Render, true}, Progress::none());
+        return handOn({document, home}, layer, what, file, evaluator, {1, Purpose::Render, true},
+                      Progress::none());
     }
 };
 
@@ -115,7 +117,7 @@ TEST_CASE("points of a file feed a layer", "[hand-on][steps]") {
     Laid s;
     s.write(HandOn::Elements, folder / "a.csv");
     Laid t;
-    t.evaluator.setFolder(folder.path());
+    t.home = folder.path();
     t.document = withStepReplaced(t.document, t.layer, "scatter", "from_file");
     t.set("from_file/file", "a.csv");
     t.document = withoutStep(t.document, t.layer, "orient");
@@ -133,7 +135,7 @@ TEST_CASE("points of a file feed a layer", "[hand-on][steps]") {
     CHECK(laid->attributes.find<V3f>("P")[0].y == Approx(0).margin(1e-5));
     t.set("from_file/file", "gone.csv");
     const LayerResult r =
-        t.evaluator.layer(t.document, t.layer, {1, Purpose::Render, true}, Progress::none());
+        t.evaluator.layer({t.document, t.home}, t.layer, {1, Purpose::Render, true}, Progress::none());
     CHECK(r.steps[0].error.find("gone.csv") != std::string::npos);
 }
 

@@ -17,7 +17,6 @@ struct Studio {
     std::string ball;
 
     Studio() {
-        evaluator.setFolder(folder.path());
         for (const NodePtr& light : document.nodes(Category::Light)) document.remove(light->id);
         ball = add("sphere");
         set(ball + "/segments", "64");
@@ -26,6 +25,7 @@ struct Studio {
         set("camera/target", "0,0,0");
         set("camera/exposure", "0");
     }
+    SceneContext scene() const { return {document, folder.path()}; }
     std::string add(const std::string& type) {
         const Node n = makeNode(document, type);
         document.put(n);
@@ -36,7 +36,7 @@ struct Studio {
 
     Film render(int size, int passes, const JobOptions& options = {}) {
         JobBuilder builder(evaluator);
-        const RenderJob job = builder.build(document, options, Progress::none());
+        const RenderJob job = builder.build(scene(), options, Progress::none());
         CHECK(job.problems.empty());
         Film film(size, size);
         const Renderer renderer(*job.scene, job.cameraFor(size, size), job.options);
@@ -45,7 +45,7 @@ struct Studio {
         return film;
     }
     bool hasCheck(const std::string& part) {
-        for (const Check& c : findChecks(document, {}, evaluator, 1, Progress::none()))
+        for (const Check& c : findChecks(scene(), {}, evaluator, 1, Progress::none()))
             if (c.text.find(part) != std::string::npos) return true;
         return false;
     }

@@ -48,9 +48,7 @@ TEST_CASE("a layer of whatever id bakes below its scene's folders, and removes n
         const Document d = emitting(id);
         saveScene(d, scene);
         Evaluator evaluator;
-        evaluator.setFolder(scene.parent_path());
-        evaluator.setScene(scene);
-        CHECK(bake(evaluator, d, id, scene, {1, 2, {}}, Progress::none()).written == 2);
+        CHECK(bake(evaluator, SceneContext::ofFile(d, scene), id, {1, 2, {}}, Progress::none()).written == 2);
         const fs::path to = bakeFolder(scene, id);
         CHECK(fs::weakly_canonical(to).parent_path() == fs::weakly_canonical(folder / "in/swarm.cache"));
         CHECK(bakeInfo(to).frames.size() == 2);
@@ -67,12 +65,11 @@ TEST_CASE("a bake leaves what it did not write, and follows no link out", "[bake
     fs::create_directories(scene.parent_path());
     saveScene(d, scene);
     Evaluator evaluator;
-    evaluator.setFolder(scene.parent_path());
-    evaluator.setScene(scene);
     const fs::path to = bakeFolder(scene, "swarm");
     // A frame by its name, but nobody's here.
     put(to / "frame.0009.columns", "mine");
-    CHECK(bake(evaluator, d, "swarm", scene, {1, 2, {}}, Progress::none()).written == 2);
+    CHECK(bake(evaluator, SceneContext::ofFile(d, scene), "swarm", {1, 2, {}}, Progress::none()).written ==
+          2);
     removeBake(to);
     CHECK(readFile(to / "frame.0009.columns") == "mine");
     CHECK_FALSE(fs::exists(to / "frame.0001.columns"));
@@ -82,7 +79,8 @@ TEST_CASE("a bake leaves what it did not write, and follows no link out", "[bake
         put(folder / "elsewhere/frame.0001.columns", "mine");
         fs::create_directories(link.parent_path());
         fs::create_directory_symlink(folder / "elsewhere", link);
-        CHECK_THROWS_AS(bake(evaluator, d, "swarm", scene, {1, 2, {}}, Progress::none()), Error);
+        CHECK_THROWS_AS(
+            bake(evaluator, SceneContext::ofFile(d, scene), "swarm", {1, 2, {}}, Progress::none()), Error);
         CHECK(readFile(folder / "elsewhere/frame.0001.columns") == "mine");
         CHECK(readFile(folder / "elsewhere/swarm/frame.0001.columns") == "mine");
         CHECK_FALSE(fs::exists(folder / "elsewhere/bake.json"));

@@ -46,21 +46,20 @@ struct Fountain {
         document = withText(document, "water/emit/weight", "0.5..2");
         document = withText(document, "scene/last", "20");
         saveScene(document, scene);
-        evaluator.setFolder(folder.path());
-        evaluator.setScene(scene);
     }
+    SceneContext context() const { return {document, folder.path(), scene}; }
     std::filesystem::path baked() { return bakeFolder(scene, "water"); }
     BakeResult bakeTo(int last, Progress& progress = Progress::none(),
                       std::function<void(int, bool)> done = {}) {
-        return bake(evaluator, document, "water", scene, {1, last, std::move(done)}, progress);
+        return bake(evaluator, context(), "water", {1, last, std::move(done)}, progress);
     }
     AttributeSet at(double frame, Evaluator& by) {
         return std::get<std::shared_ptr<const PointSet>>(
-                   by.layer(document, "water", {frame, Purpose::Render, true}, Progress::none()).geometry)
+                   by.layer(context(), "water", {frame, Purpose::Render, true}, Progress::none()).geometry)
             ->attributes;
     }
     AttributeSet at(double frame) { return at(frame, evaluator); }
-    SimulationStatus status() { return *simulationStatus(evaluator, document, document.get("water"), 1.0); }
+    SimulationStatus status() { return *simulationStatus(evaluator, context(), document.get("water"), 1.0); }
 };
 
 /// Bytes of all columns: unlike ==, it tells NaN from NaN and 0 from -0.
@@ -172,7 +171,6 @@ TEST_CASE("a bake gives what the view showed, at once, and another evaluation re
     for (int k = 1; k <= 20; ++k) shown.push_back(f.at(k));
     CHECK(f.bakeTo(20).written == 20);
     Evaluator other;
-    other.setScene(f.scene);
     for (int k : {20, 3, 11}) CHECK(sameBits(f.at(k, other), shown[size_t(k) - 1]));
     CHECK(other.simulations().frames(f.status().bake.life).empty());  // nothing had to be simulated
     // Past its end a bake is gone on from, with the same bits.
@@ -192,9 +190,7 @@ TEST_CASE("a bake that was stopped goes on with the same bits", "[bake]") {
                     Cancelled);
     CHECK(stopped.status().bake.frames.size() == 8);
     Evaluator fresh;  // as after another start of the program
-    fresh.setFolder(stopped.folder.path());
-    fresh.setScene(stopped.scene);
-    const BakeResult r = bake(fresh, stopped.document, "water", stopped.scene, {1, 20, {}}, Progress::none());
+    const BakeResult r = bake(fresh, stopped.context(), "water", {1, 20, {}}, Progress::none());
     CHECK(r.known == 8);
     CHECK(r.written == 12);
     for (int k = 1; k <= 20; ++k) {
@@ -215,8 +211,8 @@ TEST_CASE("after an edit a bake is stale, and used only where that was chosen", 
     const auto checks = [&] {
         LayerResults results;
         results["water"] =
-            f.evaluator.layer(f.document, "water", {10, Purpose::Viewport, true}, Progress::none());
-        return findChecks(f.document, results, f.evaluator, 10, Progress::none());
+            f.evaluator.layer(f.context(), "water", {10, Purpose::Viewport, true}, Progress::none());
+        return findChecks(f.context(), results, f.evaluator, 10, Progress::none());
     };
     const auto about = [&](const std::string& text) -> const Check* {
         static std::vector<Check> all;
@@ -254,7 +250,7 @@ TEST_CASE("locked, taken by another program, without a file, without a simulatio
     CHECK_THROWS_WITH(f.bakeTo(5), Catch::Contains("another program"));
     ::close(other);
     CHECK(f.bakeTo(5).known == 3);
-    CHECK_THROWS_WITH(bake(f.evaluator, f.document, "water", {}, {1, 2, {}}, Progress::none()),
+    CHECK_THROWS_WITH(bake(f.evaluator, f.document, "water", {1, 2, {}}, Progress::none()),
                       Catch::Contains("no file"));
     f.document = withoutStep(f.document, "water", "simulate");
     CHECK_THROWS_WITH(f.bakeTo(5), Catch::Contains("no simulation"));
@@ -272,7 +268,6 @@ TEST_CASE("frames that are missing, cut, or of another scene are not used", "[ba
         std::filesystem::copy_file(from, f.baked() / name, std::filesystem::copy_options::overwrite_existing);
     };
     Evaluator fresh;
-    fresh.setScene(f.scene);
     std::filesystem::remove(f.baked() / "frame.0006.columns");
     put(other.baked() / "frame.0007.columns", "frame.0007.columns");  // of another scene
     writeFile(f.baked() / "frame.0008.columns", readFile(f.baked() / "frame.0008.columns").substr(0, 900));
@@ -280,7 +275,7 @@ TEST_CASE("frames that are missing, cut, or of another scene are not used", "[ba
         CHECK(sameBits(f.at(k, fresh), f.at(k, f.evaluator)));
     }
     CHECK(sameBits(f.at(7, fresh), exact));
-    const LayerResult r = fresh.layer(f.document, "water", {8, Purpose::Render, true}, Progress::none());
+    const LayerResult r = fresh.layer(f.context(), "water", {8, Purpose::Render, true}, Progress::none());
     CHECK(r.steps[1].note.find("frame.0008.columns") != std::string::npos);
     CHECK(f.bakeTo(10).written == 3);
     writeFile(f.baked() / "bake.json", "{\"format\": \"ovrix-bake\", \"version\": 99}");
@@ -298,14 +293,12 @@ TEST_CASE("a bake as text is the same bake, and going over to the other format s
     f.document = withText(f.document, "water/simulate/bake_as", "usda");
     CHECK(f.status().fresh);  // how it is kept is no part of what it is
     Evaluator fresh;
-    fresh.setScene(f.scene);
     const size_t before = fresh.stepsRun();
-    CHECK(bake(fresh, f.document, "water", f.scene, {1, 6, {}}, Progress::none()).written == 6);
+    CHECK(bake(fresh, f.context(), "water", {1, 6, {}}, Progress::none()).written == 6);
     CHECK(fresh.stepsRun() == before);
     CHECK(framesOf(f.baked() / "frame.####.columns").empty());
     CHECK(framesOf(f.baked() / "frame.####.usda").size() == 6);
     Evaluator other;
-    other.setScene(f.scene);
     CHECK(sameBits(f.at(6, other), shown));
     CHECK(f.bakeTo(6).known == 6);
 }

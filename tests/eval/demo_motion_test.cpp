@@ -17,10 +17,8 @@ struct MovingScene {
     Document document;
     Evaluator evaluator;
     explicit MovingScene(const std::string& name)
-        : path(std::filesystem::path(OVRIX_DEMO_DIR) / (name + ".ovrix")), document(loadScene(path)) {
-        evaluator.setFolder(path.parent_path());
-        evaluator.setScene(path);
-    }
+        : path(std::filesystem::path(OVRIX_DEMO_DIR) / (name + ".ovrix")), document(loadScene(path)) {}
+    SceneContext scene() const { return SceneContext::ofFile(document, path); }
     std::vector<NodePtr> simulated() const {
         std::vector<NodePtr> out;
         for (const NodePtr& layer : document.nodes(Category::Layer))
@@ -31,7 +29,7 @@ struct MovingScene {
         JobBuilder builder(evaluator);
         JobOptions options;
         options.frame = frame;
-        const RenderJob job = builder.build(document, options, Progress::none());
+        const RenderJob job = builder.build(scene(), options, Progress::none());
         for (const std::string& problem : job.problems) FAIL_CHECK(problem);
         Film film(64, 36);
         Renderer(*job.scene, job.cameraFor(64, 36), job.options)
@@ -52,16 +50,16 @@ TEST_CASE("moving scenes open from their bakes, are as the bake says, and move i
     LayerResults results;
     for (const NodePtr& layer : layers) {
         INFO(layer->name);
-        const auto status = simulationStatus(scene.evaluator, scene.document, *layer, 1.0, false);
+        const auto status = simulationStatus(scene.evaluator, scene.scene(), *layer, 1.0, false);
         REQUIRE(status);
         CHECK(status->fresh);
         CHECK(status->used());
         CHECK(status->bake.frames.size() == 72);
         CHECK(status->kept.empty());
         const LayerResult first =
-            scene.evaluator.layer(scene.document, layer->id, {24, Purpose::Render, true}, Progress::none());
+            scene.evaluator.layer(scene.scene(), layer->id, {24, Purpose::Render, true}, Progress::none());
         const LayerResult later =
-            scene.evaluator.layer(scene.document, layer->id, {60, Purpose::Render, true}, Progress::none());
+            scene.evaluator.layer(scene.scene(), layer->id, {60, Purpose::Render, true}, Progress::none());
         CHECK(first.ok);
         CHECK(later.ok);
         CHECK(elementCount(later.geometry) > 0);
@@ -70,7 +68,7 @@ TEST_CASE("moving scenes open from their bakes, are as the bake says, and move i
         for (const V3f& p : b) CHECK(isFinite(p));
         results[layer->id] = later;
     }
-    for (const Check& c : findChecks(scene.document, results, scene.evaluator, 60, Progress::none()))
+    for (const Check& c : findChecks(scene.scene(), results, scene.evaluator, 60, Progress::none()))
         if (c.severity != Severity::Note) FAIL_CHECK(c.text);
     const Film early = scene.render(24), late = scene.render(60);
     double light = 0, other = 0;

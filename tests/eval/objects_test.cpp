@@ -23,25 +23,24 @@ TEST_CASE("objects made side by side are those that are asked for one by one", "
         document = withNode(document, node);
     }
     Evaluator evaluator, other;
-    evaluator.setFolder(folder.path()), other.setFolder(folder.path());
+    const SceneContext scene(document, folder.path());
     std::mutex one;
     std::multiset<std::string> told;
     const std::set<std::string> wanted(ids.begin(), ids.end() - 1);  // one is not asked for
-    evaluator.makeObjects(document, wanted, 1, Progress::none(),
-                          [&](const Node& node, const ObjectResult& o) {
-                              const std::lock_guard lock(one);
-                              if (!o.mesh->triangles().empty()) told.insert(node.id);
-                          });
+    evaluator.makeObjects(scene, wanted, 1, Progress::none(), [&](const Node& node, const ObjectResult& o) {
+        const std::lock_guard lock(one);
+        if (!o.mesh->triangles().empty()) told.insert(node.id);
+    });
     CHECK(told == std::multiset<std::string>{ids[0], ids[1], ids[2], ids[4]});
     for (size_t k = 0; k < ids.size(); ++k) {
         INFO(ids[k]);
         if (k == 3) {  // says so when it is asked for, as ever
-            CHECK_THROWS_AS(evaluator.object(document, ids[k], 1, Progress::none()), Error);
+            CHECK_THROWS_AS(evaluator.object(scene, ids[k], 1, Progress::none()), Error);
             continue;
         }
-        const ObjectResult made = evaluator.object(document, ids[k], 1, Progress::none());
-        CHECK(made.mesh == evaluator.object(document, ids[k], 1, Progress::none()).mesh);
-        const ObjectResult alone = other.object(document, ids[k], 1, Progress::none());
+        const ObjectResult made = evaluator.object(scene, ids[k], 1, Progress::none());
+        CHECK(made.mesh == evaluator.object(scene, ids[k], 1, Progress::none()).mesh);
+        const ObjectResult alone = other.object(scene, ids[k], 1, Progress::none());
         CHECK(made.hash == alone.hash);
         CHECK(made.mesh->triangles() == alone.mesh->triangles());
         CHECK(std::equal(made.mesh->positions().begin(), made.mesh->positions().end(),
@@ -50,6 +49,5 @@ TEST_CASE("objects made side by side are those that are asked for one by one", "
     Progress stopped;
     stopped.cancel();
     Evaluator fresh;
-    fresh.setFolder(folder.path());
-    CHECK_THROWS_AS(fresh.makeObjects(document, wanted, 1, stopped), Cancelled);
+    CHECK_THROWS_AS(fresh.makeObjects(scene, wanted, 1, stopped), Cancelled);
 }

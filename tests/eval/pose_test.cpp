@@ -27,12 +27,11 @@ struct Falling {
         while (recipe.steps[fill].type != "fill") ++fill;
         document = withStep(document, layer, fill, makeStep("simulate_strands", recipe));
         document = withText(document, layer + "/simulate_strands/stiff", "0.02");
-        evaluator.setFolder(folder.path());
-        evaluator.setScene(scene);
     }
+    SceneContext context() const { return {document, folder.path(), scene}; }
     std::vector<V3f> guidesAt(double frame) {
         const LayerResult r =
-            evaluator.layer(document, layer, {frame, Purpose::Render, true}, Progress::none());
+            evaluator.layer(context(), layer, {frame, Purpose::Render, true}, Progress::none());
         REQUIRE(r.ok);
         REQUIRE(r.guides);
         const auto p = r.guides->points.find<V3f>("P");
@@ -45,12 +44,12 @@ struct Falling {
 TEST_CASE("a pose is kept beside the scene, and started from", "[pose][rods]") {
     Falling f;
     const auto hung = f.guidesAt(20), rest = f.guidesAt(1);
-    const auto file = writePose(f.evaluator, f.document, f.layer, f.scene, 20, Progress::none());
+    const auto file = writePose(f.evaluator, f.context(), f.layer, 20, Progress::none());
     CHECK(file.parent_path() == f.folder / "fur.poses");
     // Guides only: what follows in the recipe is no part of a pose.
     CHECK(readStrands(file).size() * readStrands(file).pointsOf(0) == hung.size());
-    CHECK(writePose(f.evaluator, f.document, f.layer, f.scene, 20, Progress::none()) == file);
-    CHECK(writePose(f.evaluator, f.document, f.layer, f.scene, 21, Progress::none()) != file);
+    CHECK(writePose(f.evaluator, f.context(), f.layer, 20, Progress::none()) == file);
+    CHECK(writePose(f.evaluator, f.context(), f.layer, 21, Progress::none()) != file);
     const Document before = f.document;
     f.document = withText(f.document, f.layer + "/simulate_strands/starts_as",
                           "fur.poses/" + file.filename().string());
@@ -72,14 +71,14 @@ TEST_CASE("a pose is kept beside the scene, and started from", "[pose][rods]") {
 
 TEST_CASE("without a scene, strands or a pose: refused, and said", "[pose][rods]") {
     Falling f;
-    CHECK_THROWS_WITH(writePose(f.evaluator, f.document, f.layer, {}, 1, Progress::none()),
+    CHECK_THROWS_WITH(writePose(f.evaluator, f.document, f.layer, 1, Progress::none()),
                       Catch::Contains("no file yet"));
     const Document bare = withStepOn(f.document, f.layer, "simulate_strands", false);
-    CHECK_THROWS_WITH(writePose(f.evaluator, bare, f.layer, f.scene, 1, Progress::none()),
+    CHECK_THROWS_WITH(writePose(f.evaluator, {bare, f.folder.path(), f.scene}, f.layer, 1, Progress::none()),
                       Catch::Contains("simulates no strands"));
     f.document = withText(f.document, f.layer + "/simulate_strands/starts_as", "nowhere.ply");
     const LayerResult r =
-        f.evaluator.layer(f.document, f.layer, {1, Purpose::Render, true}, Progress::none());
+        f.evaluator.layer(f.context(), f.layer, {1, Purpose::Render, true}, Progress::none());
     CHECK_FALSE(r.ok);
     std::string said;
     for (const StepReport& step : r.steps) said += step.error;

@@ -50,7 +50,7 @@ struct Rain {
     std::shared_ptr<const PointSet> points(double frame, bool full = true) {
         return std::get<std::shared_ptr<const PointSet>>(eval(frame, full).geometry);
     }
-    uint64_t life() { return lifeOf(evaluator, document, document.get(layer), 1, 1.0); }
+    uint64_t life() { return lifeOf(document, document.get(layer), 1, 1.0); }
 };
 
 }  // namespace
@@ -185,7 +185,7 @@ TEST_CASE("a linked simulation is stale with the recipe that it follows, and not
     std::string linked;
     r.document = withLinkedLayer(r.document, "rain", "ball", &linked);
     const auto life = [&](const Document& d) {
-        return lifeOf(r.evaluator, d, recipeOf(d, d.get(linked)), 1, 1.0);
+        return lifeOf(d, recipeOf(d, d.get(linked)), 1, 1.0);
     };
     const auto changes = [&](const std::string& path, const std::string& text) {
         const Document d = withText(r.document, path, text);

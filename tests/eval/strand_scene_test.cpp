@@ -267,9 +267,8 @@ TEST_CASE("a layer's strands are handed on as strands and as tubes", "[strand][s
     for (const char* type : {"strand_file", "fill"}) layer.steps.push_back(makeStep(type, layer));
     layer.steps[0].params["file"].value = std::string("s.usda");
     f.document.put(layer);
-    f.evaluator.setFolder(folder.path());
-    const LayerResult r =
-        f.evaluator.layer(f.document, layer.id, {1, Purpose::Render, true}, Progress::none());
+    const LayerResult r = f.evaluator.layer({f.document, folder.path()}, layer.id, {1, Purpose::Render, true},
+                                            Progress::none());
     REQUIRE(r.ok);
     CHECK(r.guides->size() == 1000);
     CHECK(std::get<StrandsPtr>(r.geometry)->size() == 20000);

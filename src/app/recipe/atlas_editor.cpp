@@ -237,23 +237,24 @@ void AtlasEditor::loadImage() {
     const auto [file, space] = imageOf(controller_.document(), blade_);
     QPointer<AtlasEditor> self(this);
     ImageCache& images = controller_.evaluator().images();
-    controller_.worker().post([self, &images, file = file, space = space](Progress&) {
-        QImage small;
-        try {
-            small = smallCopy(*images.image(file, space));
-        } catch (const Error&) {  // a check names the file
-        }
-        QMetaObject::invokeMethod(
-            qApp,
-            [self, file, small] {
-                if (!self || self->file_ != file) return;
-                self->image_ = small;
-                if (const Node* node = self->controller_.document().find(self->blade_))
-                    self->refresh(std::get<std::string>(
-                        paramOr(*findSpec(specsOf(*node), "pictures"), node->params).value));
-            },
-            Qt::QueuedConnection);
-    });
+    controller_.worker().post(
+        [self, &images, file = file, whole = controller_.scene().resolve(file), space = space](Progress&) {
+            QImage small;
+            try {
+                small = smallCopy(*images.image(whole, space));
+            } catch (const Error&) {  // a check names the file
+            }
+            QMetaObject::invokeMethod(
+                qApp,
+                [self, file, small] {
+                    if (!self || self->file_ != file) return;
+                    self->image_ = small;
+                    if (const Node* node = self->controller_.document().find(self->blade_))
+                        self->refresh(std::get<std::string>(
+                            paramOr(*findSpec(specsOf(*node), "pictures"), node->params).value));
+                },
+                Qt::QueuedConnection);
+        });
 }
 
 }  // namespace ovrix::app

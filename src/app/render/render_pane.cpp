@@ -304,15 +304,8 @@ void RenderPane::restart() {
         regionSize_ = size;
         picture_->setRegion(region_);
     }
-    RenderRequest request{controller_.document(),
-                          controller_.session().folder(),
-                          controller_.frame(),
-                          size.width(),
-                          size.height(),
-                          std::nullopt,
-                          draft_->isChecked(),
-                          region_,
-                          0};
+    RenderRequest request{controller_.scene(), controller_.frame(), size.width(), size.height(),
+                          std::nullopt,        draft_->isChecked(), region_,      0};
     if (view_ && camera_->currentIndex() == 0 && !view_->throughCamera())
         request.camera = view_->camera().options();
     worker_.start(std::move(request));

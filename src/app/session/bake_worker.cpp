@@ -55,7 +55,8 @@ void BakeWorker::loop() {
 }
 
 void BakeWorker::run(const Job& job, Progress& progress) {
-    const std::string name = job.document.find(job.layer) ? job.document.get(job.layer).name : job.layer;
+    const std::string name =
+        job.scene.document.find(job.layer) ? job.scene.document.get(job.layer).name : job.layer;
     BakeOptions options{job.first, job.last, [this](int frame, bool) {
                             {
                                 std::lock_guard lock(mutex_);
@@ -64,14 +65,11 @@ void BakeWorker::run(const Job& job, Progress& progress) {
                             tell_({}, false, false);
                         }};
     try {
-        // An evaluation of its own: whatever scene the window opens meanwhile, this one's files lie where
-        // they lay.
+        // An evaluation of its own: its frames push nothing out of what the window keeps.
         Evaluator evaluator(size_t(512) << 20);
-        evaluator.setFolder(job.scene.parent_path());
-        evaluator.setScene(job.scene);
         evaluator.simulations().setLimit(
-            size_t(std::get<double>(job.document.setting("scene", "sim_memory")) * 1e9));
-        const BakeResult r = bake(evaluator, job.document, job.layer, job.scene, options, progress);
+            size_t(std::get<double>(job.scene.document.setting("scene", "sim_memory")) * 1e9));
+        const BakeResult r = bake(evaluator, job.scene, job.layer, options, progress);
         std::string text = fmt::format("Baked {}: {} frames{}", name, r.written + r.known,
                                        r.known ? fmt::format(", {} of them there already", r.known) : "");
         if (!r.notes.empty()) text += ". " + r.notes.front();

@@ -11,9 +11,8 @@ namespace ovrix::app {
 class BakeWorker {
   public:
     struct Job {
-        Document document;
+        SceneContext scene;
         std::string layer;
-        std::filesystem::path scene;
         int first = 1, last = 1;
     };
     struct State {

@@ -80,8 +80,7 @@ void Controller::onDocumentChanged() {
 }
 
 void Controller::requestResults() {
-    worker_.request({document(), session_.folder(), session_.path(), full_, frame_, overlay_, painting_.node,
-                     live_, patient_});
+    worker_.request({scene(), full_, frame_, overlay_, painting_.node, live_, patient_});
 }
 
 void Controller::setPatient(bool patient) {
@@ -196,7 +195,7 @@ void Controller::playOn() {
 void Controller::bakeLayer(const std::string& layer) {
     if (session_.path().empty()) return say("Save the scene first: bakes lie beside it", true);
     const auto [first, last] = document().frames();
-    bakes_.start({document(), layer, session_.path(), first, last});
+    bakes_.start({scene(), layer, first, last});
     Q_EMIT bakingChanged();
 }
 
@@ -326,7 +325,7 @@ void Controller::recover(const Autosave::Found& found) {
 }
 
 void Controller::measureMesh(const std::string& layer, std::function<void(double)> then) {
-    worker_.post([this, layer, then = std::move(then), now = document(), frame = frame_](Progress& progress) {
+    worker_.post([this, layer, then = std::move(then), now = scene(), frame = frame_](Progress& progress) {
         double bytes = 0;
         QString problem;
         try {
@@ -350,7 +349,7 @@ void Controller::measureMesh(const std::string& layer, std::function<void(double
 
 void Controller::handOnLayer(const std::string& layer, HandOn what, const QString& file) {
     const std::filesystem::path path = file.toStdString();
-    const Document now = document();
+    const SceneContext now = scene();
     say("Writing " + QString::fromStdString(path.filename().string()));
     worker_.post([this, layer, what, path, now, frame = frame_](Progress& progress) {
         QString text;
@@ -375,25 +374,24 @@ void Controller::handOnLayer(const std::string& layer, HandOn what, const QStrin
 void Controller::startAsNow(const std::string& layer, const std::string& step) {
     if (session_.path().empty()) return say("Save the scene first: poses lie beside it", true);
     say("Keeping the pose of this frame");
-    worker_.post(
-        [this, layer, step, now = document(), scene = session_.path(), frame = frame_](Progress& progress) {
-            QString problem;
-            std::filesystem::path file;
-            try {
-                file = writePose(evaluator_, now, layer, scene, frame, progress);
-            } catch (const std::exception& e) {
-                problem = QString::fromStdString(problemOf(e));
-            }
-            QMetaObject::invokeMethod(
-                this,
-                [this, layer, step, file, problem] {
-                    if (!problem.isEmpty()) return say(problem, true);
-                    edit("Start as it is now", [&](const Document& d) {
-                        return withValue(d, {layer, step, "starts_as"}, pathInScene(file));
-                    });
-                },
-                Qt::QueuedConnection);
-        });
+    worker_.post([this, layer, step, now = scene(), frame = frame_](Progress& progress) {
+        QString problem;
+        std::filesystem::path file;
+        try {
+            file = writePose(evaluator_, now, layer, frame, progress);
+        } catch (const std::exception& e) {
+            problem = QString::fromStdString(problemOf(e));
+        }
+        QMetaObject::invokeMethod(
+            this,
+            [this, layer, step, file, problem] {
+                if (!problem.isEmpty()) return say(problem, true);
+                edit("Start as it is now", [&](const Document& d) {
+                    return withValue(d, {layer, step, "starts_as"}, pathInScene(file));
+                });
+            },
+            Qt::QueuedConnection);
+    });
 }
 
 SurfacePtr Controller::surfaceOfChosen() {
@@ -403,7 +401,7 @@ SurfacePtr Controller::surfaceOfChosen() {
     if (id.empty()) return nullptr;
     SurfacePtr surface;
     guarded([&] {  // it was made for the layer: this only finds it again
-        surface = evaluator_.surface(document(), id, {frame_, Purpose::Viewport, full_}, Progress::none());
+        surface = evaluator_.surface(scene(), id, {frame_, Purpose::Viewport, full_}, Progress::none());
     });
     return surface;
 }

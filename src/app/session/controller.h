@@ -22,6 +22,8 @@ class Controller : public QObject {
 
     Session& session() { return session_; }
     const Document& document() const { return session_.document(); }
+    /// What there is now, for work that goes on while it is edited.
+    SceneContext scene() const { return {session_.document(), session_.folder(), session_.path()}; }
     Evaluator& evaluator() { return evaluator_; }
     const EvalSnapshot& results() const { return *results_; }
     bool evaluating() const { return worker_.busy(); }

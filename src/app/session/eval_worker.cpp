@@ -121,14 +121,13 @@ void EvalWorker::addDrawn(EvalSnapshot& snapshot, const std::string& layer) cons
 std::shared_ptr<const EvalSnapshot> EvalWorker::evaluate(const Request& r, Progress& progress) {
     const auto start = Clock::now();
     auto snapshot = std::make_shared<EvalSnapshot>();
-    snapshot->document = r.document;
+    const Document& document = r.scene.document;
+    snapshot->document = document;
     snapshot->full = r.full;
-    evaluator_.setFolder(r.folder);
-    evaluator_.setScene(r.scene);
     evaluator_.simulations().setLimit(
-        size_t(std::get<double>(r.document.setting("scene", "sim_memory")) * 1e9));
+        size_t(std::get<double>(document.setting("scene", "sim_memory")) * 1e9));
     // A scene that was just opened shows what is there at once, and the rest as it comes.
-    const bool opening = !last_ || lastScene_ != r.scene;
+    const bool opening = !last_ || lastScene_ != r.scene.file;
     auto shownAt = start;
     const auto showSoFar = [&] {
         if (!opening || Clock::now() - shownAt < std::chrono::milliseconds(300)) return;
@@ -136,35 +135,34 @@ std::shared_ptr<const EvalSnapshot> EvalWorker::evaluate(const Request& r, Progr
         publish_(std::make_shared<const EvalSnapshot>(*snapshot));
     };
     const auto viewOf = [&](const Node& node, const ObjectResult& o) {
-        return ObjectView{o.mesh, evaluator_.coarse(o), r.document.worldMatrix(node.id, r.frame), o.hash,
+        return ObjectView{o.mesh, evaluator_.coarse(o), document.worldMatrix(node.id, r.frame), o.hash,
                           o.steps};
     };
     if (opening) {
         std::set<std::string> all;
         std::mutex one;
-        for (const NodePtr& node : r.document.nodes()) all.insert(node->id);
-        evaluator_.makeObjects(r.document, all, r.frame, progress,
-                               [&](const Node& node, const ObjectResult& o) {
-                                   ObjectView view = viewOf(node, o);
-                                   const std::lock_guard lock(one);
-                                   snapshot->objects[node.id] = std::move(view);
-                                   showSoFar();
-                               });
+        for (const NodePtr& node : document.nodes()) all.insert(node->id);
+        evaluator_.makeObjects(r.scene, all, r.frame, progress, [&](const Node& node, const ObjectResult& o) {
+            ObjectView view = viewOf(node, o);
+            const std::lock_guard lock(one);
+            snapshot->objects[node.id] = std::move(view);
+            showSoFar();
+        });
     }
-    for (const NodePtr& node : r.document.nodes()) {
+    for (const NodePtr& node : document.nodes()) {
         progress.check();
         showSoFar();
         if (node->category() == Category::Object) {
             try {
                 snapshot->objects[node->id] =
-                    viewOf(*node, evaluator_.object(r.document, node->id, r.frame, progress));
+                    viewOf(*node, evaluator_.object(r.scene, node->id, r.frame, progress));
             } catch (const Error& e) {
                 snapshot->objectErrors[node->id] = e.what();
             }
         }
         if (node->category() != Category::Layer) continue;
         LayerResult result = evaluator_.layer(
-            r.document, node->id, {r.frame, Purpose::Viewport, r.full, r.painted, r.live, false, r.patient},
+            r.scene, node->id, {r.frame, Purpose::Viewport, r.full, r.painted, r.live, false, r.patient},
             progress);
         const size_t count = elementCount(result.geometry);
         if (node->shown) snapshot->shown += count;
@@ -173,15 +171,15 @@ std::shared_ptr<const EvalSnapshot> EvalWorker::evaluate(const Request& r, Progr
         snapshot->layers[node->id] = std::move(result);
         addDrawn(*snapshot, node->id);
         if (auto status =
-                simulationStatus(evaluator_, r.document, *node, snapshot->layers[node->id].share, !r.full))
+                simulationStatus(evaluator_, r.scene, *node, snapshot->layers[node->id].share, !r.full))
             snapshot->simulations[node->id] = std::move(*status);
     }
     for (const auto& [id, o] : snapshot->objects) snapshot->bytes += o.mesh->bytes();
     if (!r.overlay.node.empty())
         snapshot->overlay =
-            makeOverlay(r.document, r.overlay, evaluator_, {r.frame, Purpose::Viewport, r.full}, progress);
-    snapshot->checks = findChecks(r.document, snapshot->layers, evaluator_, r.frame, progress);
-    lastScene_ = r.scene;
+            makeOverlay(r.scene, r.overlay, evaluator_, {r.frame, Purpose::Viewport, r.full}, progress);
+    snapshot->checks = findChecks(r.scene, snapshot->layers, evaluator_, r.frame, progress);
+    lastScene_ = r.scene.file;
     snapshot->milliseconds = std::chrono::duration<double, std::milli>(Clock::now() - start).count();
     return snapshot;
 }

@@ -46,8 +46,7 @@ struct EvalSnapshot {
 class EvalWorker {
   public:
     struct Request {
-        Document document;
-        std::filesystem::path folder, scene;
+        SceneContext scene;
         bool full = false;
         double frame = 1;
         ParamPath overlay;

@@ -12,8 +12,7 @@
 namespace ovrix::app {
 
 struct RenderRequest {
-    Document document;
-    std::filesystem::path folder;
+    SceneContext scene;
     double frame = 1;
     int width = 640, height = 400;
     std::optional<CameraOptions> camera;  ///< the view's own; else the scene's

@@ -23,8 +23,8 @@ namespace {
 
 class Finder {
   public:
-    Finder(const Document& d, const LayerResults& l, Evaluator& e, double f, Progress& p)
-        : document(d), layers(l), evaluator(e), frame(f), progress(p) {}
+    Finder(const SceneContext& s, const LayerResults& l, Evaluator& e, double f, Progress& p)
+        : scene(s), document(s.document), layers(l), evaluator(e), frame(f), progress(p) {}
 
     std::vector<Check> run() {
         checkLights();
@@ -82,7 +82,7 @@ class Finder {
     }
 
     void checkOutside() {
-        const auto outside = filesOutside(document, evaluator.resolve("."));
+        const auto outside = filesOutside(document, scene.resolve("."));
         if (outside.empty()) return;
         add(Severity::Note,
             fmt::format("The scene reads {} file{} outside of its folder: {}", outside.size(),
@@ -154,7 +154,7 @@ class Finder {
 
     void checkFile(const std::string& file, const Node& node, const std::string& step) {
         std::error_code code;
-        if (file.empty() || std::filesystem::exists(evaluator.resolve(file), code)) return;
+        if (file.empty() || std::filesystem::exists(scene.resolve(file), code)) return;
         add(Severity::Error, fmt::format("{}: the file {} is missing", node.name, file), node.id, step);
     }
 
@@ -178,7 +178,7 @@ class Finder {
             const Node* surface = document.find(on);
             if (!surface || surface->category() != Category::Object) return;
             try {
-                const ObjectResult made = evaluator.object(document, on, frame, progress);
+                const ObjectResult made = evaluator.object(scene, on, frame, progress);
                 if (topologyOf(*made.mesh) != value.map->layout->topology)
                     add(Severity::Note,
                         fmt::format(
@@ -209,7 +209,7 @@ class Finder {
 
     void checkObject(const Node& node) {
         try {
-            const ObjectResult made = evaluator.object(document, node.id, frame, progress);
+            const ObjectResult made = evaluator.object(scene, node.id, frame, progress);
             const MeshReport& r = made.report;
             if (made.mesh->uvs().empty()) checkImagesWithoutUvs(node);
             if (r.nonManifoldEdges)
@@ -283,7 +283,7 @@ class Finder {
     }
 
     void checkBake(const Node& layer) {
-        const auto status = simulationStatus(evaluator, document, layer, 1.0);
+        const auto status = simulationStatus(evaluator, scene, layer, 1.0);
         if (!status) return;
         const Node recipe = recipeOf(document, layer);
         const std::string step = recipe.steps[*solverPlace(recipe.steps)].id;
@@ -367,7 +367,8 @@ class Finder {
         add(Severity::Warning, layer.name + ": makes nothing, because it has no step that is on", layer.id);
     }
 
-    const Document& document;
+    const SceneContext& scene;
+    const Document& document;  ///< the scene's
     const LayerResults& layers;
     Evaluator& evaluator;
     double frame;
@@ -377,9 +378,9 @@ class Finder {
 
 }  // namespace
 
-std::vector<Check> findChecks(const Document& document, const LayerResults& layers, Evaluator& evaluator,
+std::vector<Check> findChecks(const SceneContext& scene, const LayerResults& layers, Evaluator& evaluator,
                               double frame, Progress& progress) {
-    return Finder(document, layers, evaluator, frame, progress).run();
+    return Finder(scene, layers, evaluator, frame, progress).run();
 }
 
 }  // namespace ovrix::eval

@@ -20,7 +20,7 @@ struct Check {
 using LayerResults = std::map<std::string, LayerResult>;
 
 /// Looks through the whole document. Reads files through the evaluator's caches. Throws Cancelled.
-std::vector<Check> findChecks(const Document& document, const LayerResults& layers, Evaluator& evaluator,
+std::vector<Check> findChecks(const SceneContext& scene, const LayerResults& layers, Evaluator& evaluator,
                               double frame, Progress& progress);
 
 std::string severityName(Severity severity);

@@ -30,25 +30,14 @@ void ImageCache::setLimit(size_t bytes) {
     images_.clear();  // those that were read smaller may be read whole now
 }
 
-void ImageCache::setFolder(const std::filesystem::path& folder) {
-    std::lock_guard lock(mutex_);
-    folder_ = folder;
-}
-
-std::filesystem::path ImageCache::resolve(const std::string& path) const {
-    std::lock_guard lock(mutex_);
-    return path.empty() ? std::filesystem::path() : (folder_ / path).lexically_normal();
-}
-
-std::shared_ptr<const Image> ImageCache::image(const std::string& path, const std::string& space) {
-    const auto whole = resolve(path);
-    const auto key = std::make_pair(whole.string(), space);
+std::shared_ptr<const Image> ImageCache::image(const std::filesystem::path& path, const std::string& space) {
+    const auto key = std::make_pair(path.string(), space);
     {
         std::lock_guard lock(mutex_);
         const auto it = images_.find(key);
-        if (it != images_.end() && it->second->stamp == fileStamp(whole)) return it->second;
+        if (it != images_.end() && it->second->stamp == fileStamp(path)) return it->second;
     }
-    auto image = readImage(whole, space, most_);
+    auto image = readImage(path, space, most_);
     std::lock_guard lock(mutex_);
     return images_[key] = image;
 }

@@ -15,19 +15,15 @@ std::shared_ptr<const Image> readImage(const std::filesystem::path& path, const 
                                        size_t most = SIZE_MAX);
 
 /// Keeps images that were read, and reads them again when their file changes. Thread safe.
-class ImageCache : public ImageSource {
+class ImageCache {
   public:
-    std::shared_ptr<const Image> image(const std::string& path, const std::string& space) override;
+    std::shared_ptr<const Image> image(const std::filesystem::path& path, const std::string& space);
     /// Bytes that an image may take: see readImage().
     void setLimit(size_t bytes);
-    /// Paths that are not absolute start here.
-    void setFolder(const std::filesystem::path& folder);
-    std::filesystem::path resolve(const std::string& path) const;
 
   private:
-    mutable std::mutex mutex_;
+    std::mutex mutex_;
     std::atomic<size_t> most_{SIZE_MAX};
-    std::filesystem::path folder_;
     std::map<std::pair<std::string, std::string>, std::shared_ptr<const Image>> images_;
 };
 

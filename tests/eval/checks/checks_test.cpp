@@ -18,21 +18,21 @@ struct Plate {
     Document document = Document::fresh();
     Evaluator evaluator;
     std::string layer;
+    std::filesystem::path file = {};
 
     Plate() {
-        evaluator.setFolder(folder.path());
         document.put(makeNode(document, "plane", "Plate"));
         document.put(makeNode(document, "sphere", "Ball"));
         document = withLayer(document, "plate", "ball", &layer);
         set(layer + "/scatter/count", "20");
     }
     void set(const std::string& path, const std::string& text) { document = withText(document, path, text); }
+    SceneContext scene() const { return {document, folder.path(), file}; }
     std::vector<Check> checks() {
         LayerResults results;
         for (const NodePtr& l : document.nodes(Category::Layer))
-            results[l->id] =
-                evaluator.layer(document, l->id, {1, Purpose::Viewport, false}, Progress::none());
-        return findChecks(document, results, evaluator, 1, Progress::none());
+            results[l->id] = evaluator.layer(scene(), l->id, {1, Purpose::Viewport, false}, Progress::none());
+        return findChecks(scene(), results, evaluator, 1, Progress::none());
     }
     std::optional<Check> check(const std::string& part) {
         for (Check& c : checks())
@@ -178,9 +178,9 @@ TEST_CASE("a bake that is stale is told until it is kept in use", "[checks][bake
     s.document = withoutStep(s.document, s.layer, "copies_of");
     s.document = withStep(s.document, s.layer, 1, makeStep("simulate", s.document.get(s.layer)));
     saveScene(s.document, scene);
-    s.evaluator.setScene(scene);
+    s.file = scene;
     CHECK_FALSE(s.check("bake"));
-    bake(s.evaluator, s.document, s.layer, scene, {1, 3, {}}, Progress::none());
+    bake(s.evaluator, s.scene(), s.layer, {1, 3, {}}, Progress::none());
     CHECK_FALSE(s.check("bake"));
     s.set(s.layer + "/gravity/strength", "5");
     s.mends("its bake is stale", "Keep it in use");

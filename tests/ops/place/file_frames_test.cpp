@@ -37,14 +37,14 @@ struct Sequence {
         layer.steps.push_back(makeStep("from_file", layer));
         layer.steps[0].params["file"].value = "drops.####" + ending;
         document.put(layer);
-        evaluator.setFolder(folder.path());
     }
+    SceneContext scene() const { return {document, folder.path()}; }
     void write(int frame, const std::string& ending, size_t count = 10) {
         writeElements(folder / fileOfFrame("drops.####" + ending, frame),
                       std::make_shared<const PointSet>(row(count, float(frame))));
     }
     LayerResult result(double frame, bool full = true) {
-        return evaluator.layer(document, "drops", {frame, full ? Purpose::Render : Purpose::Viewport, full},
+        return evaluator.layer(scene(), "drops", {frame, full ? Purpose::Render : Purpose::Viewport, full},
                                Progress::none());
     }
     AttributeSet at(double frame, bool full = true) {
@@ -169,12 +169,12 @@ TEST_CASE("a simulation takes a sequence as its source, and knows when one of it
     s.document = withText(s.document, "drops/emit/rate", "240");
     CHECK(s.at(8).size() == 70);
     const Node& layer = s.document.get("drops");
-    const uint64_t before = lifeOf(s.evaluator, s.document, layer, 1, 1.0);
-    CHECK(lifeOf(s.evaluator, s.document, layer, 1, 1.0) == before);
+    const uint64_t before = lifeOf(s.scene(), layer, 1, 1.0);
+    CHECK(lifeOf(s.scene(), layer, 1, 1.0) == before);
     s.write(5, ".csv", 4);
-    CHECK(lifeOf(s.evaluator, s.document, layer, 1, 1.0) != before);
+    CHECK(lifeOf(s.scene(), layer, 1, 1.0) != before);
     std::filesystem::remove(s.folder / "drops.0008.csv");
-    const uint64_t fewer = lifeOf(s.evaluator, s.document, layer, 1, 1.0);
+    const uint64_t fewer = lifeOf(s.scene(), layer, 1, 1.0);
     CHECK(fewer != before);
     // A baked simulation is a sequence of points in turn.
     const PointSet life = row(3, 1.0f);
@@ -203,9 +203,9 @@ TEST_CASE("a sequence of strands drives simulated guides", "[sequence][rods]") {
     d.put(layer);
     d = withStep(d, "guides", 1, makeStep("simulate_strands", d.get("guides")));
     Evaluator evaluator;
-    evaluator.setFolder(folder.path());
     const auto at = [&](double frame) {
-        const LayerResult r = evaluator.layer(d, "guides", {frame, Purpose::Render, true}, Progress::none());
+        const LayerResult r =
+            evaluator.layer({d, folder.path()}, "guides", {frame, Purpose::Render, true}, Progress::none());
         REQUIRE(r.ok);
         return std::get<StrandsPtr>(r.geometry);
     };
