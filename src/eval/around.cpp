@@ -110,7 +110,7 @@ uint64_t Evaluator::Around::stepHash(uint64_t before, const Node& recipe, size_t
     const uint64_t own = stepHash(before, type, step);
     if (!type.solver && !type.overTime) return own;
     Hasher h;
-    h.add(own).add(lifeOf(*scene_, recipe, place, 1.0, false, progress_)).add(options_.frame);
+    h.add(own).add(simulationKeyOf(*scene_, recipe, place, 1.0, false, progress_)).add(options_.frame);
     if (options_.live && type.solver) h.add(options_.live).add(evaluator_.liveSteps_.load());
     // A fresh bake gives the same; another one may be made anew.
     if (type.solver && bakeUseOf(step) == "always")

@@ -349,7 +349,7 @@ BakeUse bakeUse(const SceneContext& scene, const Node& recipe, size_t place) {
     const Step& step = recipe.steps[place];
     use.use = bakeUseOf(step);
     use.bake = bakeInfo(bakeFolder(scene.file, recipe.id), &use.problem);
-    use.fresh = use.bake.exists && use.bake.life == lifeOf(scene, recipe, place, 1.0);
+    use.fresh = use.bake.exists && use.bake.life == simulationKeyOf(scene, recipe, place, 1.0);
     return use;
 }
 
@@ -358,9 +358,10 @@ std::optional<SimulationStatus> simulationStatus(Evaluator& evaluator, const Sce
     const Node recipe = recipeOf(scene.document, layer);
     const auto place = solverPlace(recipe.steps);
     if (!place) return std::nullopt;
-    SimulationStatus status{bakeUse(scene, recipe, *place),
-                            evaluator.simulations().frames(lifeOf(scene, recipe, *place, share, draft)),
-                            {}};
+    SimulationStatus status{
+        bakeUse(scene, recipe, *place),
+        evaluator.simulations().frames(simulationKeyOf(scene, recipe, *place, share, draft)),
+        {}};
     std::map<int, size_t> alive(status.kept.begin(), status.kept.end());
     if (status.used())
         for (const auto& [frame, count] : status.bake.counts)

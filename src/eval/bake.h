@@ -10,7 +10,7 @@ namespace ovrix::eval {
 /// What lies in a bake's folder.
 struct BakeInfo {
     bool exists = false;
-    uint64_t life = 0;                  ///< what it was made from: see lifeOf()
+    uint64_t life = 0;                  ///< what it was made from: see simulationKeyOf()
     std::set<int> frames;               ///< those that are there
     std::map<int, size_t> counts = {};  ///< elements of frames, as far as the list has them
     bool locked = false;                ///< not to be baked over

@@ -9,7 +9,7 @@
 #include "base/files.h"
 #include "base/hash.h"
 #include "eval/bake.h"
-#include "eval/simulation/life_hash.h"
+#include "eval/simulation/simulation_key.h"
 #include "sim/step_registry.h"
 
 namespace ovrix::eval {
@@ -55,9 +55,9 @@ static bool followsDraft(const Step& step) {
     return step.on && type && type->followsDraft && type->followsDraft(step.params);
 }
 
-uint64_t lifeOf(const SceneContext& scene, const Node& recipe, size_t place, double share, bool draft,
-                Progress& progress) {
-    LifeHash hash(scene.document, [&](const std::string& path) -> uint64_t {
+uint64_t simulationKeyOf(const SceneContext& scene, const Node& recipe, size_t place, double share,
+                         bool draft, Progress& progress) {
+    SimulationKey hash(scene.document, [&](const std::string& path) -> uint64_t {
         if (path.empty()) return 0;
         const auto whole = scene.resolve(path);
         if (!isSequence(path)) return contentsOf(whole, progress);
@@ -96,7 +96,7 @@ Simulated::Simulated(Evaluator& evaluator, const Node& recipe, size_t place, Eva
       around_(around),
       share_(share),
       solver_(*typeOfStep(recipe.steps[place]).solver),
-      life_(lifeOf(around.scene(), recipe, place, share, around.draft(), around.progress())) {}
+      life_(simulationKeyOf(around.scene(), recipe, place, share, around.draft(), around.progress())) {}
 
 /// Equal as long as a part is made from the same.
 static uint64_t partHash(Evaluator::Around& around, const Node& recipe, const StepType& type,

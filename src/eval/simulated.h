@@ -12,8 +12,8 @@ std::optional<size_t> solverPlace(const std::vector<Step>& steps);
 
 /// A number that changes with everything that the simulation of a layer's recipe depends on.
 /// @param share  the part of its elements that is made; @param draft  for the view in Draft
-uint64_t lifeOf(const SceneContext& scene, const Node& recipe, size_t place, double share, bool draft = false,
-                Progress& progress = Progress::none());
+uint64_t simulationKeyOf(const SceneContext& scene, const Node& recipe, size_t place, double share,
+                         bool draft = false, Progress& progress = Progress::none());
 
 class Simulated {
   public:

@@ -7,7 +7,7 @@
 #include "document/model/motion.h"
 #include "eval/evaluator.h"
 #include "eval/simulated.h"
-#include "eval/simulation/life_hash.h"
+#include "eval/simulation/simulation_key.h"
 #include "support.h"
 
 using namespace ovrix::deliver;
@@ -50,7 +50,7 @@ struct Rain {
     std::shared_ptr<const PointSet> points(double frame, bool full = true) {
         return std::get<std::shared_ptr<const PointSet>>(eval(frame, full).geometry);
     }
-    uint64_t life() { return lifeOf(document, document.get(layer), 1, 1.0); }
+    uint64_t life() { return simulationKeyOf(document, document.get(layer), 1, 1.0); }
 };
 
 }  // namespace
@@ -185,7 +185,7 @@ TEST_CASE("a linked simulation is stale with the recipe that it follows, and not
     std::string linked;
     r.document = withLinkedLayer(r.document, "rain", "ball", &linked);
     const auto life = [&](const Document& d) {
-        return lifeOf(d, recipeOf(d, d.get(linked)), 1, 1.0);
+        return simulationKeyOf(d, recipeOf(d, d.get(linked)), 1, 1.0);
     };
     const auto changes = [&](const std::string& path, const std::string& text) {
         const Document d = withText(r.document, path, text);
@@ -407,7 +407,7 @@ TEST_CASE("what a simulation depends on is looked at once, however often it is r
             ++asked[path];
             return uint64_t(7);
         };
-        return LifeHash(of, stamp).upTo(of.get(top.id), 1);
+        return SimulationKey(of, stamp).upTo(of.get(top.id), 1);
     };
     const uint64_t first = life(d);
     CHECK(asked.size() > 60);

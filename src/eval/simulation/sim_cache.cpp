@@ -16,7 +16,7 @@ void SimCache::setLimit(size_t bytes) {
     limit_ = bytes;
 }
 
-SimCache::Life& SimCache::lifeOf(uint64_t life) {
+SimCache::Life& SimCache::simulationKeyOf(uint64_t life) {
     const auto [it, fresh] = lives_.try_emplace(life);
     if (fresh) {
         recent_.push_front(life);
@@ -30,7 +30,7 @@ SimCache::Life& SimCache::lifeOf(uint64_t life) {
 SolverStatePtr SimCache::at(uint64_t life, int frame) {
     std::lock_guard lock(mutex_);
     if (!lives_.count(life)) return nullptr;
-    const Life& l = lifeOf(life);
+    const Life& l = simulationKeyOf(life);
     const auto it = l.frames.find(frame);
     return it == l.frames.end() ? nullptr : it->second;
 }
@@ -38,7 +38,7 @@ SolverStatePtr SimCache::at(uint64_t life, int frame) {
 SolverStatePtr SimCache::traceAt(uint64_t life, int frame) {
     std::lock_guard lock(mutex_);
     if (!lives_.count(life)) return nullptr;
-    const Life& l = lifeOf(life);
+    const Life& l = simulationKeyOf(life);
     for (const auto* kept : {&l.frames, &l.traces})
         if (const auto it = kept->find(frame); it != kept->end()) return it->second;
     return nullptr;
@@ -47,14 +47,14 @@ SolverStatePtr SimCache::traceAt(uint64_t life, int frame) {
 SolverStatePtr SimCache::upTo(uint64_t life, int frame) {
     std::lock_guard lock(mutex_);
     if (!lives_.count(life)) return nullptr;
-    const Life& l = lifeOf(life);
+    const Life& l = simulationKeyOf(life);
     auto it = l.frames.upper_bound(frame);
     return it == l.frames.begin() ? nullptr : (--it)->second;
 }
 
 void SimCache::keep(uint64_t life, SolverStatePtr state) {
     std::lock_guard lock(mutex_);
-    Life& l = lifeOf(life);
+    Life& l = simulationKeyOf(life);
     const int frame = int(state->frame);
     const auto [it, fresh] = l.frames.try_emplace(frame, state);
     if (!fresh) return;
@@ -126,7 +126,7 @@ void SimCache::clear() {
 
 std::shared_ptr<std::timed_mutex> SimCache::lockOf(uint64_t life) {
     std::lock_guard lock(mutex_);
-    return lifeOf(life).mutex;
+    return simulationKeyOf(life).mutex;
 }
 
 }  // namespace ovrix::eval

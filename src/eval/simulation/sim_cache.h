@@ -41,7 +41,7 @@ class SimCache {
         std::shared_ptr<std::timed_mutex> mutex = std::make_shared<std::timed_mutex>();
         std::list<uint64_t>::iterator recent;
     };
-    Life& lifeOf(uint64_t life);
+    Life& simulationKeyOf(uint64_t life);
     void shrink(uint64_t life, int newest);
 
     mutable std::mutex mutex_;

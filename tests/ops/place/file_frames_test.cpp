@@ -169,12 +169,12 @@ TEST_CASE("a simulation takes a sequence as its source, and knows when one of it
     s.document = withText(s.document, "drops/emit/rate", "240");
     CHECK(s.at(8).size() == 70);
     const Node& layer = s.document.get("drops");
-    const uint64_t before = lifeOf(s.scene(), layer, 1, 1.0);
-    CHECK(lifeOf(s.scene(), layer, 1, 1.0) == before);
+    const uint64_t before = simulationKeyOf(s.scene(), layer, 1, 1.0);
+    CHECK(simulationKeyOf(s.scene(), layer, 1, 1.0) == before);
     s.write(5, ".csv", 4);
-    CHECK(lifeOf(s.scene(), layer, 1, 1.0) != before);
+    CHECK(simulationKeyOf(s.scene(), layer, 1, 1.0) != before);
     std::filesystem::remove(s.folder / "drops.0008.csv");
-    const uint64_t fewer = lifeOf(s.scene(), layer, 1, 1.0);
+    const uint64_t fewer = simulationKeyOf(s.scene(), layer, 1, 1.0);
     CHECK(fewer != before);
     // A baked simulation is a sequence of points in turn.
     const PointSet life = row(3, 1.0f);

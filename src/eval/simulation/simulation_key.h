@@ -8,10 +8,10 @@
 
 namespace ovrix::eval {
 
-class LifeHash {
+class SimulationKey {
   public:
     /// @param stamp  changes when the file of that path does
-    LifeHash(const Document& document, std::function<uint64_t(const std::string&)> stamp)
+    SimulationKey(const Document& document, std::function<uint64_t(const std::string&)> stamp)
         : document_(document), stamp_(std::move(stamp)) {}
 
     /// Of all that the steps of @p recipe up to the one at @p place (with its parts), what the layer lies on,

@@ -1,4 +1,4 @@
-#include "eval/simulation/life_hash.h"
+#include "eval/simulation/simulation_key.h"
 
 #include <set>
 
@@ -26,7 +26,7 @@ bool onlyBake(const std::string& id) { return id == "bake_use" || id == "bake_as
 
 }  // namespace
 
-void LifeHash::addParam(Hasher& h, const ParamSpec& spec, const Param& param) {
+void SimulationKey::addParam(Hasher& h, const ParamSpec& spec, const Param& param) {
     const auto addValue = [&](const Value& value) {
         addToHash(h, value);
         if (spec.type == ParamType::File && stamp_) h.add(stamp_(std::get<std::string>(value)));
@@ -59,8 +59,8 @@ void LifeHash::addParam(Hasher& h, const ParamSpec& spec, const Param& param) {
     }
 }
 
-void LifeHash::addParams(Hasher& h, const std::vector<ParamSpec>& specs, const ParamMap& params,
-                         bool (*leftOut)(const std::string&)) {
+void SimulationKey::addParams(Hasher& h, const std::vector<ParamSpec>& specs, const ParamMap& params,
+                              bool (*leftOut)(const std::string&)) {
     for (const ParamSpec& spec : specs) {
         if (leftOut && leftOut(spec.id)) continue;
         h.add(std::string_view(spec.id));
@@ -68,13 +68,13 @@ void LifeHash::addParams(Hasher& h, const std::vector<ParamSpec>& specs, const P
     }
 }
 
-void LifeHash::addStep(Hasher& h, const Step& step) {
+void SimulationKey::addStep(Hasher& h, const Step& step) {
     if (!step.on) return;
     h.add(std::string_view(step.type)).add(std::string_view(step.id)).add(std::string_view(step.in));
     addParams(h, specsOf(step), step.params, onlyBake);
 }
 
-uint64_t LifeHash::node(const std::string& id) {
+uint64_t SimulationKey::node(const std::string& id) {
     const Node* n = id.empty() ? nullptr : document_.find(id);
     if (!n || n->category() == Category::Material || n->category() == Category::Camera) return 0;
     if (const auto known = known_.find(id); known != known_.end()) return known->second;
@@ -97,7 +97,7 @@ uint64_t LifeHash::node(const std::string& id) {
     return h.value();
 }
 
-uint64_t LifeHash::upTo(const Node& recipe, size_t place) {
+uint64_t SimulationKey::upTo(const Node& recipe, size_t place) {
     Hasher h;
     h.add(kSolvers);
     for (const char* setting : {"rate", "first", "preroll"})
