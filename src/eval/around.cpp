@@ -16,7 +16,7 @@
 
 namespace ovrix::eval {
 
-Evaluator::Around::Asking::Asking(Around& around, const std::string& id) : around_(around) {
+Evaluator::Around::CycleGuard::CycleGuard(Around& around, const std::string& id) : around_(around) {
     auto& asking = around.asking_;
     const auto again = std::find(asking.begin(), asking.end(), id);
     if (again != asking.end()) {
@@ -139,7 +139,7 @@ uint64_t Evaluator::Around::layerHash(const std::string& id) {
     if (const double shown = shownFrame(document_, document_.get(id), options_.frame);
         shown != options_.frame) {
         // The same layer without a time of its own, at that frame.
-        const Asking asking(*this, id);
+        const CycleGuard guard(*this, id);
         Around then = at(shown);
         then.asking_.pop_back();
         return layerHashes_[id] = then.ownHash(id);
@@ -148,7 +148,7 @@ uint64_t Evaluator::Around::layerHash(const std::string& id) {
 }
 
 uint64_t Evaluator::Around::ownHash(const std::string& id) {
-    const Asking asking(*this, id);
+    const CycleGuard guard(*this, id);
     const auto on = std::get<std::string>(document_.value(id, "surface", options_.frame));
     uint64_t hash = Hasher().add(surfaceHash(on)).add(share()).value();
     if (const double rest = std::get<double>(document_.value(id, "rest", options_.frame));

@@ -47,12 +47,12 @@ class Evaluator::Around : public Surroundings, public ImageSource {
     Around tracesAt(double frame) const;
 
     /// Says that a node is being worked on. Throws Error, naming the cycle, when it already is.
-    class Asking {
+    class CycleGuard {
       public:
-        Asking(Around& around, const std::string& id);
-        ~Asking() { around_.asking_.pop_back(); }
-        Asking(const Asking&) = delete;
-        Asking& operator=(const Asking&) = delete;
+        CycleGuard(Around& around, const std::string& id);
+        ~CycleGuard() { around_.asking_.pop_back(); }
+        CycleGuard(const CycleGuard&) = delete;
+        CycleGuard& operator=(const CycleGuard&) = delete;
 
       private:
         Around& around_;

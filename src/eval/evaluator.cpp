@@ -375,14 +375,14 @@ LayerResult Evaluator::layer(const SceneContext& scene, const std::string& id, c
 LayerResult Evaluator::layer(const Node& layer, Around& around) {
     LayerResult result;
     result.share = around.share();
-    const Around::Asking asking(around, layer.id);
+    const Around::CycleGuard guard(around, layer.id);
     const Node recipe = recipeOf(around.document(), layer);
     const double frame = shownFrame(around.document(), layer, around.options().frame);
     if (frame == around.options().frame) {
-        result.ok = Run(*this, recipe, result, around).all();
+        result.ok = RecipeRun(*this, recipe, result, around).all();
     } else {
         Around then = around.at(frame);
-        result.ok = Run(*this, recipe, result, then).all();
+        result.ok = RecipeRun(*this, recipe, result, then).all();
     }
     if (result.ok) {
         std::lock_guard lock(mutex_);

@@ -113,7 +113,7 @@ class Evaluator {
     FieldContext fieldContext(const std::string& surfaceId, double frame, const SurfacePtr& surface,
                               Around& around);
     /// One run through a layer's recipe.
-    class Run;
+    class RecipeRun;
 
     SimCache& simulations() { return simulations_; }
     /// Steps computed since the start, not counting those from the cache. For tests and the status line.

@@ -75,7 +75,7 @@ void fill(Overlay& overlay, const Field& source, Evaluator::Around& around, Eval
     Progress& progress = around.progress();
     const SurfacePtr surface = around.surface(overlay.surface);
     overlay.ground = surface;
-    const Evaluator::Around::Asking asking(around, overlay.path.node);
+    const Evaluator::Around::CycleGuard guard(around, overlay.path.node);
     const CompiledField field(source, evaluator.fieldContext(overlay.surface, frame, surface, around));
     overlay.values = overCorners(field, *surface, progress);
     overlay.hash = hashOf(overlay.surface, overlay.values);

@@ -46,7 +46,7 @@ static size_t fillingStep(const std::vector<Step>& steps) {
     return solverPlace(steps).value_or(steps.size());
 }
 
-Evaluator::Run::Run(Evaluator& evaluator, const Node& layer, LayerResult& result, Around& around)
+Evaluator::RecipeRun::RecipeRun(Evaluator& evaluator, const Node& layer, LayerResult& result, Around& around)
     : evaluator_(evaluator), layer_(layer), around_(around), result_(result) {
     const Document& document = around.document();
     const double frame = around.options().frame;
@@ -79,7 +79,7 @@ Evaluator::Run::Run(Evaluator& evaluator, const Node& layer, LayerResult& result
 }
 
 /// Until a step fails. True when none does.
-bool Evaluator::Run::all() {
+bool Evaluator::RecipeRun::all() {
     for (size_t i = 0; i < layer_.steps.size();) {
         if (!layer_.steps[i].in.empty()) {  // a part: the step that it stands in takes it up
             ++i;
@@ -100,7 +100,7 @@ bool Evaluator::Run::all() {
     return true;
 }
 
-Geometry Evaluator::Run::before(size_t end) {
+Geometry Evaluator::RecipeRun::before(size_t end) {
     for (size_t i = 0; i < end; ++i) {
         if (!layer_.steps[i].in.empty()) continue;
         if (one(i)) continue;
@@ -113,14 +113,14 @@ Geometry Evaluator::Run::before(size_t end) {
 }
 
 /// What the steps before one give at another frame.
-Geometry Evaluator::Run::atFrame(size_t i, double frame) {
+Geometry Evaluator::RecipeRun::atFrame(size_t i, double frame) {
     Around there = around_.tracesAt(frame);
     LayerResult result;
     result.share = result_.share;
-    return Run(evaluator_, layer_, result, there).before(i);
+    return RecipeRun(evaluator_, layer_, result, there).before(i);
 }
 
-Geometry Evaluator::Run::simulated(size_t i, StepReport& report) {
+Geometry Evaluator::RecipeRun::simulated(size_t i, StepReport& report) {
     const auto start = Clock::now();
     const size_t before = evaluator_.stepsRun_;
     Simulated simulated(evaluator_, layer_, i, around_, whole_ ? 1.0 : result_.share);
@@ -132,22 +132,22 @@ Geometry Evaluator::Run::simulated(size_t i, StepReport& report) {
     return made;
 }
 
-const StepType& Evaluator::Run::typeOf(const Step& step) const {
+const StepType& Evaluator::RecipeRun::typeOf(const Step& step) const {
     if (!trouble_.empty()) throw Error(trouble_, {}, cure_);
     return typeOfStep(step);
 }
 
 /// Whether the step puts points on the surface: it does so at rest, and they go with it from there.
-bool Evaluator::Run::placesAtRest(const StepType& type) const {
+bool Evaluator::RecipeRun::placesAtRest(const StepType& type) const {
     return rest_ != surface_ && type.takes == GeometryKind::Nothing && type.gives == GeometryKind::Points;
 }
 
 /// Fields of what lies at rest are asked there.
-const FieldContext& Evaluator::Run::contextOf(const StepType& type) const {
+const FieldContext& Evaluator::RecipeRun::contextOf(const StepType& type) const {
     return placesAtRest(type) || type.fills ? restContext_ : context_;
 }
 
-Geometry Evaluator::Run::apply(const StepType& type, const Step& step, const Geometry& in) {
+Geometry Evaluator::RecipeRun::apply(const StepType& type, const Step& step, const Geometry& in) {
     ++evaluator_.stepsRun_;
     const ResolvedParams params(type.params, step.params, contextOf(type));
     return type.apply({in, params, placesAtRest(type) ? rest_ : surface_, rest_, whole_ ? 1.0 : result_.share,
@@ -158,7 +158,7 @@ Geometry Evaluator::Run::apply(const StepType& type, const Step& step, const Geo
 }
 
 /// What was placed at rest, as it lies on the surface now.
-Geometry Evaluator::Run::carried(const Geometry& placed) {
+Geometry Evaluator::RecipeRun::carried(const Geometry& placed) {
     size_t rebound = 0;
     auto points = pointsCarried(*std::get<std::shared_ptr<const PointSet>>(placed), *rest_, *surface_,
                                 around_.progress(), &rebound);
@@ -169,7 +169,8 @@ Geometry Evaluator::Run::carried(const Geometry& placed) {
 static uint64_t noteKey(uint64_t key) { return Hasher().add(std::string_view("note")).add(key).value(); }
 
 /// From the cache, or made and kept there.
-Geometry Evaluator::Run::kept(uint64_t key, const std::function<Geometry()>& make, double* milliseconds) {
+Geometry Evaluator::RecipeRun::kept(uint64_t key, const std::function<Geometry()>& make,
+                                    double* milliseconds) {
     if (const auto known = evaluator_.lookUp<Geometry>(key, milliseconds)) return *known;
     const auto start = Clock::now();
     auto made = std::make_shared<const Geometry>(make());
@@ -185,19 +186,19 @@ Geometry Evaluator::Run::kept(uint64_t key, const std::function<Geometry()>& mak
 }
 
 /// What a step with a mask places when its mask takes nothing out, and the key of that.
-std::pair<Geometry, uint64_t> Evaluator::Run::placed(const StepType& type, const Step& step) {
+std::pair<Geometry, uint64_t> Evaluator::RecipeRun::placed(const StepType& type, const Step& step) {
     Step whole = step;
     whole.params.erase(type.mask);
     const uint64_t key = around_.stepHash(hash_, type, whole);
     return {kept(key, [&] { return apply(type, whole, geometry_); }), key};
 }
 
-Geometry Evaluator::Run::make(const StepType& type, const Step& step) {
+Geometry Evaluator::RecipeRun::make(const StepType& type, const Step& step) {
     const Geometry made = thins(type, step) ? thinned(type, step) : apply(type, step, geometry_);
     return placesAtRest(type) ? carried(made) : made;
 }
 
-Geometry Evaluator::Run::thinned(const StepType& type, const Step& step) {
+Geometry Evaluator::RecipeRun::thinned(const StepType& type, const Step& step) {
     const size_t before = evaluator_.stepsRun_;
     const Geometry all = placed(type, step).first;
     if (evaluator_.stepsRun_ == before) ++evaluator_.stepsRun_;  // with its placing it counts as one
@@ -207,7 +208,7 @@ Geometry Evaluator::Run::thinned(const StepType& type, const Step& step) {
 }
 
 /// One step; false when it fails, which its report says.
-bool Evaluator::Run::one(size_t i) {
+bool Evaluator::RecipeRun::one(size_t i) {
     const Step& step = layer_.steps[i];
     StepReport report{step.id, elementCount(geometry_), 0, 0, false, false, {}, {}};
     if (step.on) {
@@ -263,7 +264,7 @@ bool Evaluator::Run::one(size_t i) {
 /// The end of the steps from @p first that can work on all that the first one places, and be thinned by
 /// its mask then; @p first itself when the mask is not being painted, or something is not as it should
 /// be: then the steps say so one by one.
-size_t Evaluator::Run::paintedUntil(size_t first) {
+size_t Evaluator::RecipeRun::paintedUntil(size_t first) {
     const auto& steps = layer_.steps;
     if (around_.options().painted != layer_.id || !steps[first].on || rest_ != surface_) return first;
     const StepType* type = findStepType(steps[first].type);
@@ -283,7 +284,7 @@ size_t Evaluator::Run::paintedUntil(size_t first) {
     return end;
 }
 
-void Evaluator::Run::thinLast(size_t first, size_t end) {
+void Evaluator::RecipeRun::thinLast(size_t first, size_t end) {
     const auto start = Clock::now();
     const auto& steps = layer_.steps;
     const StepType& type = typeOf(steps[first]);

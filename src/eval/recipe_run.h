@@ -9,10 +9,10 @@ const StepType& typeOfStep(const Step& step);
 /// Throws Error when the step does not take such geometry.
 void requireFit(const StepType& type, const Geometry& in);
 
-class Evaluator::Run {
+class Evaluator::RecipeRun {
   public:
     /// @param layer  with the recipe that it follows: see recipeOf()
-    Run(Evaluator& evaluator, const Node& layer, LayerResult& result, Around& around);
+    RecipeRun(Evaluator& evaluator, const Node& layer, LayerResult& result, Around& around);
 
     /// Until a step fails. True when none does.
     bool all();

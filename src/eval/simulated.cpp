@@ -75,7 +75,7 @@ uint64_t simulationKeyOf(const SceneContext& scene, const Node& recipe, size_t p
 struct Simulated::Frame {
     Evaluator::Around around;
     LayerResult result;
-    Evaluator::Run run;
+    Evaluator::RecipeRun run;
     SolverInput input;
 
     Frame(Evaluator& evaluator, const Evaluator::Around& outer, const Node& recipe, double frame,
