@@ -29,7 +29,7 @@ namespace {
 /// A simulation in a world of one object.
 struct Run : tests::Sim {
     Run(SurfacePtr surface, std::string type) {
-        world.objects["it"] = [surface](double) { return Surroundings::Placed{surface, M44f()}; };
+        world.objects["it"] = [surface](double) { return SceneQuery::Placed{surface, M44f()}; };
         step = std::move(type);
     }
     void start(Geometry from) {

@@ -1,7 +1,7 @@
 #include "deliver/hand_on.h"
 
 #include "base/error.h"
-#include "eval/around.h"
+#include "eval/evaluator_query.h"
 #include "geo/points/merge.h"
 #include "geo/strands/strands.h"
 #include "io/formats/elements_io.h"
@@ -87,10 +87,10 @@ Made made(const SceneContext& scene, const std::string& layer, Evaluator& evalua
     for (const StepReport& r : m.result.steps)
         if (!r.error.empty()) throw Error(r.error, scene.document.get(layer).name, r.remedy);
     if (auto* copies = std::get_if<std::shared_ptr<const Copies>>(&m.result.geometry)) m.copies = *copies;
-    Evaluator::Around around(evaluator, scene, options, progress);
+    Evaluator::Query query(evaluator, scene, options, progress);
     if (m.copies)
         for (const std::string& id : m.copies->prototypes)
-            m.meshes.push_back(scene.document.find(id) ? around.mesh(id) : nullptr);
+            m.meshes.push_back(scene.document.find(id) ? query.mesh(id) : nullptr);
     return m;
 }
 

@@ -8,7 +8,7 @@
 #include "base/hash.h"
 #include "deliver/shutter.h"
 #include "document/edits/bring_in.h"
-#include "eval/around.h"
+#include "eval/evaluator_query.h"
 #include "eval/prototype.h"
 #include "render/light/sky.h"
 
@@ -267,15 +267,15 @@ std::shared_ptr<const FibreMaterial> JobBuilder::fibreOf(const ResolvedParams& p
 }
 
 /// What a material's fields see: the wearer's own surface, in its own space, and all of the scene.
-FieldContext JobBuilder::contextOf(const Worn& worn, Evaluator::Around& around) {
-    const double frame = around.options().frame;
+FieldContext JobBuilder::contextOf(const Worn& worn, Evaluator::Query& query) {
+    const double frame = query.options().frame;
     if (worn.by.kind == Wearer::Object)
-        return evaluator_.fieldContext(worn.by.id, frame, around.placed(worn.by.id).shape, around);
+        return evaluator_.fieldContext(worn.by.id, frame, query.placed(worn.by.id).shape, query);
     if (worn.by.kind == Wearer::Layer) {
-        const auto on = std::get<std::string>(around.document().value(worn.by.id, "surface", frame));
-        return evaluator_.fieldContext(on, frame, on.empty() ? nullptr : around.surface(on), around);
+        const auto on = std::get<std::string>(query.document().value(worn.by.id, "surface", frame));
+        return evaluator_.fieldContext(on, frame, on.empty() ? nullptr : query.surface(on), query);
     }
-    return evaluator_.fieldContext({}, frame, nullptr, around);
+    return evaluator_.fieldContext({}, frame, nullptr, query);
 }
 
 SurfaceMaterial JobBuilder::materialOf(const Node& node, const ResolvedParams& p) {
@@ -299,14 +299,14 @@ void JobBuilder::setMaterials(const SceneContext& scene, const JobOptions& o, Re
                               Progress& progress) {
     const Document& document = scene.document;
     const EvalOptions eval{o.frame, o.draft ? Purpose::Viewport : Purpose::Render, !o.draft};
-    Evaluator::Around around(evaluator_, scene, eval, progress);
+    Evaluator::Query query(evaluator_, scene, eval, progress);
     for (const Worn& worn : worn_) {
         const Node& node = document.get(worn.material);
         FieldContext context;
         context.frame = o.frame, context.rate = document.rate();
         ParamMap params = node.params;
         try {
-            context = contextOf(worn, around);
+            context = contextOf(worn, query);
             context.hasUvs = true;  // checks say where there are none
         } catch (const Error& e) {
             job.problems.push_back(node.name + ": " + e.what());

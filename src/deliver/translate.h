@@ -67,7 +67,7 @@ class JobBuilder {
     void setMaterials(const SceneContext& scene, const JobOptions& options, RenderJob& job,
                       Progress& progress);
     SurfaceMaterial materialOf(const Node& node, const ResolvedParams& params);
-    FieldContext contextOf(const Worn& worn, Evaluator::Around& around);
+    FieldContext contextOf(const Worn& worn, Evaluator::Query& query);
     std::shared_ptr<const Image> sky(const SkyOptions& options);
     std::shared_ptr<const DomeTable> tableOf(const std::shared_ptr<const Image>& image);
     ThinLimit thinLimit(const Document& document, const JobOptions& options) const;

@@ -274,8 +274,8 @@ BakeResult bake(Evaluator& evaluator, const SceneContext& scene, const std::stri
     BakeInfo info = bakeInfo(folder);
     if (info.locked) throw Error("is locked", folder.string(), "Unlock it to bake it again");
     EvalOptions options{double(o.first), Purpose::Render, true, {}};
-    Evaluator::Around around(evaluator, scene, options, progress);
-    Simulated simulated(evaluator, recipe, *place, around, 1.0);
+    Evaluator::Query query(evaluator, scene, options, progress);
+    Simulated simulated(evaluator, recipe, *place, query, 1.0);
     if (!info.exists || info.life != simulated.life()) {
         removeFrames(folder, info.wrote);
         info = {true, simulated.life(), {}, {}, false, {}};

@@ -8,7 +8,7 @@
 #include "base/file_sequence.h"
 #include "base/hash.h"
 #include "document/model/motion.h"
-#include "eval/around.h"
+#include "eval/evaluator_query.h"
 #include "eval/recipe_run.h"
 #include "eval/showing.h"
 #include "geo/mesh/primitives.h"
@@ -284,21 +284,21 @@ std::shared_ptr<const std::vector<uint32_t>> Evaluator::coarse(const ObjectResul
 
 SurfacePtr Evaluator::surface(const SceneContext& scene, const std::string& id, const EvalOptions& options,
                               Progress& progress) {
-    return Around(*this, scene, options, progress).surface(id);
+    return Query(*this, scene, options, progress).surface(id);
 }
 
 FieldContext Evaluator::fieldContext(const std::string& surfaceId, double frame, const SurfacePtr& surface,
-                                     Around& around) {
-    const Document& document = around.document();
+                                     Query& query) {
+    const Document& document = query.document();
     images_.setLimit(document.memoryLimit());
     FieldContext context;
     context.frame = frame;
     context.rate = document.rate();
-    context.images = &around;
+    context.images = &query;
     context.surface = surface;
     context.hasUvs = surface && !surface->mesh().uvs().empty();
-    context.surroundings = &around;
-    context.progress = &around.progress();
+    context.query = &query;
+    context.progress = &query.progress();
     const M44f world = document.worldMatrix(surfaceId, frame);
     if (std::abs(world.determinant()) > 1e-20f) context.objectFromWorld = world.inverse();
     V3f up;
@@ -353,8 +353,8 @@ void Evaluator::recallLast(const Node& layer, size_t failed, LayerResult& result
 LayerResult Evaluator::layer(const SceneContext& scene, const std::string& id, const EvalOptions& options,
                              Progress& progress) {
     const Document& document = scene.document;
-    Around around(*this, scene, options, progress);
-    LayerResult result = layer(document.get(id), around);
+    Query query(*this, scene, options, progress);
+    LayerResult result = layer(document.get(id), query);
     result.made = elementCount(result.geometry);
     const Showing showing = showingOf(document, document.get(id), options);
     const GeometryKind kind = kindOf(result.geometry);
@@ -372,16 +372,16 @@ LayerResult Evaluator::layer(const SceneContext& scene, const std::string& id, c
     return result;
 }
 
-LayerResult Evaluator::layer(const Node& layer, Around& around) {
+LayerResult Evaluator::layer(const Node& layer, Query& query) {
     LayerResult result;
-    result.share = around.share();
-    const Around::CycleGuard guard(around, layer.id);
-    const Node recipe = recipeOf(around.document(), layer);
-    const double frame = shownFrame(around.document(), layer, around.options().frame);
-    if (frame == around.options().frame) {
-        result.ok = RecipeRun(*this, recipe, result, around).all();
+    result.share = query.share();
+    const Query::CycleGuard guard(query, layer.id);
+    const Node recipe = recipeOf(query.document(), layer);
+    const double frame = shownFrame(query.document(), layer, query.options().frame);
+    if (frame == query.options().frame) {
+        result.ok = RecipeRun(*this, recipe, result, query).all();
     } else {
-        Around then = around.at(frame);
+        Query then = query.at(frame);
         result.ok = RecipeRun(*this, recipe, result, then).all();
     }
     if (result.ok) {
@@ -390,7 +390,7 @@ LayerResult Evaluator::layer(const Node& layer, Around& around) {
         held_.remove(blocksOf(last.geometry));
         last = result;
         held_.add(blocksOf(last.geometry));
-    } else if (around.options().purpose == Purpose::Render) {
+    } else if (query.options().purpose == Purpose::Render) {
         result.geometry = {};  // a picture never shows what the recipe no longer makes
     }
     return result;

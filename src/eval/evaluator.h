@@ -108,10 +108,10 @@ class Evaluator {
 
     /// What a node's fields and steps may ask of other nodes. Refers to the evaluator and the progress; of
     /// one thread.
-    class Around;
+    class Query;
     /// What fields of what lies on a surface are evaluated with. @p around outlives the use of the result.
     FieldContext fieldContext(const std::string& surfaceId, double frame, const SurfacePtr& surface,
-                              Around& around);
+                              Query& query);
     /// One run through a layer's recipe.
     class RecipeRun;
 
@@ -146,7 +146,7 @@ class Evaluator {
                       Progress& progress);
     static uint64_t objectHash(const SceneContext& scene, const Node& node, double frame);
     static uint64_t shapeHash(const SceneContext& scene, const Node& node, double frame);
-    LayerResult layer(const Node& layer, Around& around);
+    LayerResult layer(const Node& layer, Query& query);
     void recallLast(const Node& layer, size_t failed, LayerResult& result);
 
     friend class Simulated;

@@ -3,7 +3,7 @@
 #include "base/error.h"
 #include "base/hash.h"
 #include "base/parallel.h"
-#include "eval/around.h"
+#include "eval/evaluator_query.h"
 #include "geo/mesh/corner_places.h"
 
 namespace ovrix::eval {
@@ -70,13 +70,13 @@ uint64_t hashOf(const std::string& surface, const std::vector<float>& values) {
     return h.value();
 }
 
-void fill(Overlay& overlay, const Field& source, Evaluator::Around& around, Evaluator& evaluator) {
-    const double frame = around.options().frame;
-    Progress& progress = around.progress();
-    const SurfacePtr surface = around.surface(overlay.surface);
+void fill(Overlay& overlay, const Field& source, Evaluator::Query& query, Evaluator& evaluator) {
+    const double frame = query.options().frame;
+    Progress& progress = query.progress();
+    const SurfacePtr surface = query.surface(overlay.surface);
     overlay.ground = surface;
-    const Evaluator::Around::CycleGuard guard(around, overlay.path.node);
-    const CompiledField field(source, evaluator.fieldContext(overlay.surface, frame, surface, around));
+    const Evaluator::Query::CycleGuard guard(query, overlay.path.node);
+    const CompiledField field(source, evaluator.fieldContext(overlay.surface, frame, surface, query));
     overlay.values = overCorners(field, *surface, progress);
     overlay.hash = hashOf(overlay.surface, overlay.values);
     const auto kept =
@@ -143,8 +143,8 @@ std::optional<Overlay> makeOverlay(const SceneContext& scene, const ParamPath& p
         const Param param = paramAt(document, path);
         if (!param.field) return std::nullopt;
         overlay.surface = surfaceUnder(document, *node, options.frame);
-        Evaluator::Around around(evaluator, scene, options, progress);
-        fill(overlay, *param.field, around, evaluator);
+        Evaluator::Query query(evaluator, scene, options, progress);
+        fill(overlay, *param.field, query, evaluator);
     } catch (const Error& e) {
         overlay.values.clear();
         overlay.error = e.what();

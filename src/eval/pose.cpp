@@ -19,8 +19,8 @@ fs::path writePose(Evaluator& evaluator, const SceneContext& scene, const std::s
     const Node recipe = recipeOf(scene.document, scene.document.get(layer));
     const auto place = solverPlace(recipe.steps);
     if (!place) throw Error("simulates no strands", recipe.name, "Turn its Simulate strands on");
-    Evaluator::Around around(evaluator, scene, {frame, Purpose::Render, true}, progress);
-    Simulated simulated(evaluator, recipe, *place, around, 1.0);
+    Evaluator::Query query(evaluator, scene, {frame, Purpose::Render, true}, progress);
+    Simulated simulated(evaluator, recipe, *place, query, 1.0);
     const Geometry shown = simulated.at(frame);
     const auto* strands = std::get_if<StrandsPtr>(&shown);
     if (!strands || (*strands)->size() == 0)

@@ -46,21 +46,21 @@ static size_t fillingStep(const std::vector<Step>& steps) {
     return solverPlace(steps).value_or(steps.size());
 }
 
-Evaluator::RecipeRun::RecipeRun(Evaluator& evaluator, const Node& layer, LayerResult& result, Around& around)
-    : evaluator_(evaluator), layer_(layer), around_(around), result_(result) {
-    const Document& document = around.document();
-    const double frame = around.options().frame;
+Evaluator::RecipeRun::RecipeRun(Evaluator& evaluator, const Node& layer, LayerResult& result, Query& query)
+    : evaluator_(evaluator), layer_(layer), query_(query), result_(result) {
+    const Document& document = query.document();
+    const double frame = query.options().frame;
     memory_ = document.memoryLimit();
     const auto surfaceId = std::get<std::string>(document.value(layer.id, "surface", frame));
     try {
-        rest_ = surface_ = surfaceId.empty() ? nullptr : around.surface(surfaceId);
+        rest_ = surface_ = surfaceId.empty() ? nullptr : query.surface(surfaceId);
         Hasher h;
-        h.add(around.surfaceHash(surfaceId));
+        h.add(query.surfaceHash(surfaceId));
         const double restFrame = std::get<double>(document.value(layer.id, "rest", frame));
         if (surface_ && restFrame != frame) {
-            EvalOptions atRest = around.options();
+            EvalOptions atRest = query.options();
             atRest.frame = restFrame;
-            Around then(evaluator, around.scene(), atRest, around.progress());
+            Query then(evaluator, query.scene(), atRest, query.progress());
             rest_ = then.surface(surfaceId);
             if (rest_ != surface_) h.add(then.surfaceHash(surfaceId));
         }
@@ -68,9 +68,9 @@ Evaluator::RecipeRun::RecipeRun(Evaluator& evaluator, const Node& layer, LayerRe
         combAt_ = combPlace(layer.steps).value_or(layer.steps.size());
         if (fillsAt_ == layer.steps.size()) h.add(result.share);
         hash_ = h.value();
-        context_ = evaluator.fieldContext(surfaceId, frame, surface_, around);
+        context_ = evaluator.fieldContext(surfaceId, frame, surface_, query);
         restContext_ = context_;
-        if (rest_ != surface_) restContext_ = evaluator.fieldContext(surfaceId, restFrame, rest_, around);
+        if (rest_ != surface_) restContext_ = evaluator.fieldContext(surfaceId, restFrame, rest_, query);
         restContext_.frame = frame;  // numbers are those of now, places those at rest
     } catch (const Error& e) {
         trouble_ = e.where().empty() ? e.problem() : e.where() + ": " + e.problem();
@@ -114,7 +114,7 @@ Geometry Evaluator::RecipeRun::before(size_t end) {
 
 /// What the steps before one give at another frame.
 Geometry Evaluator::RecipeRun::atFrame(size_t i, double frame) {
-    Around there = around_.tracesAt(frame);
+    Query there = query_.tracesAt(frame);
     LayerResult result;
     result.share = result_.share;
     return RecipeRun(evaluator_, layer_, result, there).before(i);
@@ -123,9 +123,9 @@ Geometry Evaluator::RecipeRun::atFrame(size_t i, double frame) {
 Geometry Evaluator::RecipeRun::simulated(size_t i, StepReport& report) {
     const auto start = Clock::now();
     const size_t before = evaluator_.stepsRun_;
-    Simulated simulated(evaluator_, layer_, i, around_, whole_ ? 1.0 : result_.share);
-    const double frame = around_.options().frame;
-    const Geometry made = around_.options().live ? simulated.liveAt(frame) : simulated.at(frame);
+    Simulated simulated(evaluator_, layer_, i, query_, whole_ ? 1.0 : result_.share);
+    const double frame = query_.options().frame;
+    const Geometry made = query_.options().live ? simulated.liveAt(frame) : simulated.at(frame);
     report.cached = evaluator_.stepsRun_ == before;
     report.milliseconds = millisecondsSince(start);
     report.note = fmt::format("{}", fmt::join(simulated.notes(), ". "));
@@ -151,17 +151,17 @@ Geometry Evaluator::RecipeRun::apply(const StepType& type, const Step& step, con
     ++evaluator_.stepsRun_;
     const ResolvedParams params(type.params, step.params, contextOf(type));
     return type.apply({in, params, placesAtRest(type) ? rest_ : surface_, rest_, whole_ ? 1.0 : result_.share,
-                       memory_, around_.progress(), &around_, &notes_, around_.options().frame, context_.rate,
+                       memory_, query_.progress(), &query_, &notes_, query_.options().frame, context_.rate,
                        type.overTime ? [this, i = at_](double frame) { return atFrame(i, frame); }
                                      : std::function<Geometry(double)>(),
-                       around_.draft()});
+                       query_.draft()});
 }
 
 /// What was placed at rest, as it lies on the surface now.
 Geometry Evaluator::RecipeRun::carried(const Geometry& placed) {
     size_t rebound = 0;
     auto points = pointsCarried(*std::get<std::shared_ptr<const PointSet>>(placed), *rest_, *surface_,
-                                around_.progress(), &rebound);
+                                query_.progress(), &rebound);
     if (rebound) notes_.push_back(reboundNote(rebound));
     return points;
 }
@@ -189,7 +189,7 @@ Geometry Evaluator::RecipeRun::kept(uint64_t key, const std::function<Geometry()
 std::pair<Geometry, uint64_t> Evaluator::RecipeRun::placed(const StepType& type, const Step& step) {
     Step whole = step;
     whole.params.erase(type.mask);
-    const uint64_t key = around_.stepHash(hash_, type, whole);
+    const uint64_t key = query_.stepHash(hash_, type, whole);
     return {kept(key, [&] { return apply(type, whole, geometry_); }), key};
 }
 
@@ -204,7 +204,7 @@ Geometry Evaluator::RecipeRun::thinned(const StepType& type, const Step& step) {
     if (evaluator_.stepsRun_ == before) ++evaluator_.stepsRun_;  // with its placing it counts as one
     const ResolvedParams params(type.params, step.params, contextOf(type));
     return masked(std::get<std::shared_ptr<const PointSet>>(all), params.driven(type.mask),
-                  uint64_t(params.integer("seed")), around_.progress());
+                  uint64_t(params.integer("seed")), query_.progress());
 }
 
 /// One step; false when it fails, which its report says.
@@ -221,11 +221,11 @@ bool Evaluator::RecipeRun::one(size_t i) {
                 result_.guidesHash = hash_;
             }
             if (i == fillsAt_) hash_ = Hasher().add(hash_).add(result_.share).value();
-            const uint64_t key = around_.stepHash(hash_, layer_, i);
+            const uint64_t key = query_.stepHash(hash_, layer_, i);
             if (type.solver) {
                 geometry_ = simulated(i, report);
-                hash_ = around_.options().traces ? Hasher().add(key).add(std::string_view("traces")).value()
-                                                 : key;
+                hash_ =
+                    query_.options().traces ? Hasher().add(key).add(std::string_view("traces")).value() : key;
                 report.out = elementCount(geometry_);
                 result_.steps.push_back(report);
                 return true;
@@ -266,7 +266,7 @@ bool Evaluator::RecipeRun::one(size_t i) {
 /// be: then the steps say so one by one.
 size_t Evaluator::RecipeRun::paintedUntil(size_t first) {
     const auto& steps = layer_.steps;
-    if (around_.options().painted != layer_.id || !steps[first].on || rest_ != surface_) return first;
+    if (query_.options().painted != layer_.id || !steps[first].on || rest_ != surface_) return first;
     const StepType* type = findStepType(steps[first].type);
     if (!type || !thins(*type, steps[first]) || kindOf(geometry_) != type->takes) return first;
     size_t end = first + 1;
@@ -291,14 +291,14 @@ void Evaluator::RecipeRun::thinLast(size_t first, size_t end) {
     const auto whole = placed(type, steps[first]);
     const Geometry& placedAll = whole.first;
     uint64_t key = whole.second;
-    uint64_t hash = around_.stepHash(hash_, type, steps[first]);
+    uint64_t hash = query_.stepHash(hash_, type, steps[first]);
     Geometry all = placedAll;
     for (size_t i = first + 1; i < end; ++i) {
         if (!steps[i].on) continue;
         const StepType& next = typeOf(steps[i]);
         requireFit(next, all);
-        key = around_.stepHash(key, next, steps[i]);
-        hash = around_.stepHash(hash, next, steps[i]);
+        key = query_.stepHash(key, next, steps[i]);
+        hash = query_.stepHash(hash, next, steps[i]);
         all = kept(key, [&] { return apply(next, steps[i], all); });
     }
     const size_t before = elementCount(geometry_);
@@ -306,7 +306,7 @@ void Evaluator::RecipeRun::thinLast(size_t first, size_t end) {
         const ResolvedParams params(type.params, steps[first].params, context_);
         const auto& points = std::get<std::shared_ptr<const PointSet>>(placedAll);
         const auto stay = survivors(points->attributes, params.driven(type.mask),
-                                    uint64_t(params.integer("seed")), around_.progress());
+                                    uint64_t(params.integer("seed")), query_.progress());
         return stay ? gathered(all, *stay) : all;
     });
     hash_ = hash;

@@ -1,6 +1,6 @@
 // One run through a layer's recipe at one frame.
 #pragma once
-#include "eval/around.h"
+#include "eval/evaluator_query.h"
 
 namespace ovrix::eval {
 
@@ -12,7 +12,7 @@ void requireFit(const StepType& type, const Geometry& in);
 class Evaluator::RecipeRun {
   public:
     /// @param layer  with the recipe that it follows: see recipeOf()
-    RecipeRun(Evaluator& evaluator, const Node& layer, LayerResult& result, Around& around);
+    RecipeRun(Evaluator& evaluator, const Node& layer, LayerResult& result, Query& query);
 
     /// Until a step fails. True when none does.
     bool all();
@@ -42,7 +42,7 @@ class Evaluator::RecipeRun {
 
     Evaluator& evaluator_;
     const Node& layer_;
-    Around& around_;
+    Query& query_;
     LayerResult& result_;
     SurfacePtr surface_, rest_;
     size_t combAt_ = 0;   // the step whose strands are combed; the end for none

@@ -73,14 +73,13 @@ uint64_t simulationKeyOf(const SceneContext& scene, const Node& recipe, size_t p
 
 /// The surroundings of one frame, and what the step is given there.
 struct Simulated::Frame {
-    Evaluator::Around around;
+    Evaluator::Query query;
     LayerResult result;
     Evaluator::RecipeRun run;
     SolverInput input;
 
-    Frame(Evaluator& evaluator, const Evaluator::Around& outer, const Node& recipe, double frame,
-          double share)
-        : around(outer.at(frame)), run(evaluator, recipe, withShare(result, share), around) {}
+    Frame(Evaluator& evaluator, const Evaluator::Query& outer, const Node& recipe, double frame, double share)
+        : query(outer.at(frame)), run(evaluator, recipe, withShare(result, share), query) {}
 
     static LayerResult& withShare(LayerResult& result, double share) {
         result.share = share;
@@ -88,26 +87,26 @@ struct Simulated::Frame {
     }
 };
 
-Simulated::Simulated(Evaluator& evaluator, const Node& recipe, size_t place, Evaluator::Around& around,
+Simulated::Simulated(Evaluator& evaluator, const Node& recipe, size_t place, Evaluator::Query& query,
                      double share)
     : evaluator_(evaluator),
       recipe_(recipe),
       place_(place),
-      around_(around),
+      query_(query),
       share_(share),
       solver_(*typeOfStep(recipe.steps[place]).solver),
-      life_(simulationKeyOf(around.scene(), recipe, place, share, around.draft(), around.progress())) {}
+      life_(simulationKeyOf(query.scene(), recipe, place, share, query.draft(), query.progress())) {}
 
 /// Equal as long as a part is made from the same.
-static uint64_t partHash(Evaluator::Around& around, const Node& recipe, const StepType& type,
+static uint64_t partHash(Evaluator::Query& query, const Node& recipe, const StepType& type,
                          const Step& part) {
     Hasher h;
-    h.add(around.stepHash(0, type, part));
+    h.add(query.stepHash(0, type, part));
     if (!type.ownSurface.empty()) {
         const Param own = paramOr(*findSpec(type.params, type.ownSurface), part.params);
         if (std::get<std::string>(own.value).empty())
-            h.add(around.surfaceHash(std::get<std::string>(
-                around.document().value(recipe.id, "surface", around.options().frame))));
+            h.add(query.surfaceHash(
+                std::get<std::string>(query.document().value(recipe.id, "surface", query.options().frame))));
     }
     return h.value();
 }
@@ -115,8 +114,8 @@ static uint64_t partHash(Evaluator::Around& around, const Node& recipe, const St
 /// What the solver is told of a frame beside what comes before it; of all parts, or of some.
 void Simulated::addParts(Frame& f, const std::set<std::string>* only) {
     SolverInput& in = f.input;
-    in.frame = f.around.options().frame;
-    in.rate = around_.document().rate();
+    in.frame = f.query.options().frame;
+    in.rate = query_.document().rate();
     const Step& step = recipe_.steps[place_];
     const FieldContext& context = f.run.context();
     in.params = std::make_shared<const ResolvedParams>(specsOf(step), step.params, context);
@@ -126,7 +125,7 @@ void Simulated::addParts(Frame& f, const std::set<std::string>* only) {
         try {
             in.parts.push_back({part.id, &type,
                                 std::make_shared<const ResolvedParams>(type.params, part.params, context),
-                                partHash(f.around, recipe_, type, part),
+                                partHash(f.query, recipe_, type, part),
                                 [&type, &part, frame = in.frame, rate = in.rate](const std::string& id) {
                                     Param p = paramOr(*findSpec(type.params, id), part.params);
                                     p.value = clampToSpec(*findSpec(type.params, id), p.value);
@@ -138,24 +137,24 @@ void Simulated::addParts(Frame& f, const std::set<std::string>* only) {
         }
     }
     in.surface = f.run.surface();
-    in.around = &f.around;
+    in.query = &f.query;
     in.share = share_;
-    in.memoryLimit = around_.document().memoryLimit();
+    in.memoryLimit = query_.document().memoryLimit();
     in.atRest = [&f, this](const std::string& id) -> SurfacePtr {
         if (id.empty()) return f.run.rest();
         const double rest =
-            std::get<double>(around_.document().value(recipe_.id, "rest", f.around.options().frame));
-        return f.around.at(rest).surface(id);
+            std::get<double>(query_.document().value(recipe_.id, "rest", f.query.options().frame));
+        return f.query.at(rest).surface(id);
     };
     in.partsAt = [this](double frame, const std::set<std::string>& wanted) {
-        auto there = std::make_shared<Frame>(evaluator_, around_, recipe_, frame, share_);
+        auto there = std::make_shared<Frame>(evaluator_, query_, recipe_, frame, share_);
         addParts(*there, &wanted);
         return std::shared_ptr<const SolverInput>(there, &there->input);
     };
 }
 
 std::unique_ptr<Simulated::Frame> Simulated::frameAt(int frame) {
-    auto f = std::make_unique<Frame>(evaluator_, around_, recipe_, double(frame), share_);
+    auto f = std::make_unique<Frame>(evaluator_, query_, recipe_, double(frame), share_);
     f->input.source = f->run.before(place_);
     addParts(*f, nullptr);
     return f;
@@ -163,7 +162,7 @@ std::unique_ptr<Simulated::Frame> Simulated::frameAt(int frame) {
 
 const BakeInfo* Simulated::usableBake() {
     if (std::exchange(looked_, true)) return bake_.get();
-    const BakeUse use = bakeUse(around_.scene(), recipe_, place_);
+    const BakeUse use = bakeUse(query_.scene(), recipe_, place_);
     if (!use.used()) return nullptr;
     if (!use.fresh)
         notes_.emplace_back("shows its bake, which is of something else than the scene holds now");
@@ -179,8 +178,8 @@ SolverStatePtr Simulated::fromBake(int frame) {
     SolverStatePtr state = evaluator_.simulations().at(key, frame);
     if (!state) {
         try {
-            state = readBaked(bakeFolder(around_.scene().file, recipe_.id), *bake, frame,
-                              around_.document().memoryLimit(), around_.progress());
+            state = readBaked(bakeFolder(query_.scene().file, recipe_.id), *bake, frame,
+                              query_.document().memoryLimit(), query_.progress());
         } catch (const Error& e) {
             notes_.push_back(e.what());
             return nullptr;
@@ -192,7 +191,7 @@ SolverStatePtr Simulated::fromBake(int frame) {
 
 /// From memory or the bake; a frame that is not there is worked out from the last one that is.
 SolverStatePtr Simulated::stateAt(int frame, bool baked) {
-    frame = std::max(frame, firstSimulated(around_.document()));
+    frame = std::max(frame, firstSimulated(query_.document()));
     if (baked)
         if (auto known = fromBake(frame)) return known;
     SimCache& cache = evaluator_.simulations();
@@ -201,7 +200,7 @@ SolverStatePtr Simulated::stateAt(int frame, bool baked) {
     std::unique_lock lock(*mutex, std::defer_lock);
     // By the clock of the system: waiting by another one is a call that the thread sanitizer does not know.
     while (!lock.try_lock_until(std::chrono::system_clock::now() + std::chrono::milliseconds(20)))
-        around_.progress().check();
+        query_.progress().check();
     if (auto known = cache.at(life_, frame)) return known;
     return workedOut(frame, baked);
 }
@@ -216,7 +215,7 @@ TooLong::TooLong(double minutes, int frames)
 /// Bakes and renders were asked for.
 void Simulated::refuseForever(int done, int left, double seconds) const {
     constexpr double kMeasured = 2.0, kLongest = 180.0;
-    const EvalOptions& options = around_.options();
+    const EvalOptions& options = query_.options();
     if (options.purpose != Purpose::Viewport || options.patient || done < 1 || seconds < kMeasured) return;
     const double longer = seconds / done * left;
     if (longer >= kLongest) throw TooLong(longer / 60, left);
@@ -224,8 +223,8 @@ void Simulated::refuseForever(int done, int left, double seconds) const {
 
 SolverStatePtr Simulated::workedOut(int frame, bool baked) {
     SimCache& cache = evaluator_.simulations();
-    const int first = firstSimulated(around_.document());
-    Progress::Task task(around_.progress(), fmt::format("Simulating {} to frame {}", recipe_.name, frame));
+    const int first = firstSimulated(query_.document());
+    Progress::Task task(query_.progress(), fmt::format("Simulating {} to frame {}", recipe_.name, frame));
     SolverStatePtr state = cache.upTo(life_, frame);
     // A bake of the same goes on where it ends.
     if (const BakeInfo* bake = baked && share_ == 1.0 ? usableBake() : nullptr; bake && bake->life == life_) {
@@ -235,7 +234,7 @@ SolverStatePtr Simulated::workedOut(int frame, bool baked) {
     }
     std::unique_ptr<Frame> before = frameAt(state ? int(state->frame) : first);
     if (!state) {
-        state = std::make_shared<const SolverState>(solver_.begin(before->input, around_.progress()));
+        state = std::make_shared<const SolverState>(solver_.begin(before->input, query_.progress()));
         cache.keep(life_, state);
     }
     const int begin = int(state->frame);
@@ -246,7 +245,7 @@ SolverStatePtr Simulated::workedOut(int frame, bool baked) {
         task.report(float(f - begin) / float(frame - begin + 1));
         std::unique_ptr<Frame> now = frameAt(f);
         state = std::make_shared<const SolverState>(
-            solver_.advance(*state, before->input, now->input, around_.progress()));
+            solver_.advance(*state, before->input, now->input, query_.progress()));
         cache.keep(life_, state);
         ++evaluator_.stepsRun_;
         before = std::move(now);
@@ -261,7 +260,7 @@ static Geometry thinnedTo(const Geometry& geometry, double share) {
 
 Geometry Simulated::shown(const SolverState& a, double frame, const std::function<SolverStatePtr()>& next) {
     notes_.insert(notes_.end(), a.notes.begin(), a.notes.end());
-    const double low = std::floor(frame), rate = around_.document().rate();
+    const double low = std::floor(frame), rate = query_.document().rate();
     const bool bakedOne = bake_ && bake_->frames.count(int(low));
     const double share = bakedOne ? share_ : 1.0;  // what was simulated has its share already
     if (frame == low || frame <= a.frame) return thinnedTo(solver_.between(a, a, 0.0, rate), share);
@@ -271,9 +270,9 @@ Geometry Simulated::shown(const SolverState& a, double frame, const std::functio
 
 Geometry Simulated::at(double frame) {
     const int low = int(std::floor(frame));
-    if (around_.options().traces) {
+    if (query_.options().traces) {
         const auto traceAt = [&](int f) {
-            f = std::max(f, firstSimulated(around_.document()));
+            f = std::max(f, firstSimulated(query_.document()));
             if (auto known = fromBake(f)) return known;
             if (auto known = evaluator_.simulations().traceAt(life_, f)) return known;
             return stateAt(f);
@@ -292,7 +291,7 @@ Geometry Simulated::at(double frame) {
 uint64_t Simulated::liveKey() const {
     return Hasher()
         .add(std::string_view("live"))
-        .add(around_.options().live)
+        .add(query_.options().live)
         .add(std::string_view(recipe_.id))
         .add(share_)
         .value();
@@ -331,7 +330,7 @@ Geometry Simulated::liveAt(double frame) {
         for (int f = int(state->frame) + 1; f <= low; ++f) {
             std::unique_ptr<Frame> now = frameAt(f);
             state = std::make_shared<const SolverState>(
-                solver_.advance(*state, before->input, now->input, around_.progress()));
+                solver_.advance(*state, before->input, now->input, query_.progress()));
             cache.keep(liveKey(), state);
             ++evaluator_.stepsRun_, ++evaluator_.liveSteps_;
             before = std::move(now);

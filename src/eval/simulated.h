@@ -17,8 +17,7 @@ uint64_t simulationKeyOf(const SceneContext& scene, const Node& recipe, size_t p
 
 class Simulated {
   public:
-    Simulated(Evaluator& evaluator, const Node& recipe, size_t place, Evaluator::Around& around,
-              double share);
+    Simulated(Evaluator& evaluator, const Node& recipe, size_t place, Evaluator::Query& query, double share);
 
     /// What the step gives at the surroundings' frame; between two frames what lies between, by id. Before
     /// the first frame, that one. Throws Error and Cancelled.
@@ -48,7 +47,7 @@ class Simulated {
     Evaluator& evaluator_;
     const Node& recipe_;
     size_t place_;
-    Evaluator::Around& around_;
+    Evaluator::Query& query_;
     double share_;
     const Solver& solver_;
     uint64_t life_;

@@ -18,10 +18,10 @@ const Surface& surfaceFor(const FieldContext& context, const std::string& what) 
     return *context.surface;
 }
 
-Surroundings& surroundingsFor(const FieldContext& context, const std::string& what) {
-    if (!context.surroundings)
+SceneQuery& surroundingsFor(const FieldContext& context, const std::string& what) {
+    if (!context.query)
         throw Error(what + " cannot see other objects here", {}, "Use it in a layer that lies on a surface");
-    return *context.surroundings;
+    return *context.query;
 }
 
 SurfaceHit placeOn(const Surface& surface, const Samples& s, size_t i) {
@@ -35,9 +35,9 @@ SurfaceHit placeOn(const Surface& surface, const Samples& s, size_t i) {
     return surface.closest(s.inObject(i));
 }
 
-SurfacePtr roomOf(Surroundings& around, const std::string& id) {
+SurfacePtr roomOf(SceneQuery& query, const std::string& id) {
     if (id.empty()) throw Error("has no object to be inside of", {}, "Choose a closed object");
-    SurfacePtr room = around.surface(id);
+    SurfacePtr room = query.surface(id);
     if (!room->closed())
         throw Error("the object has open edges, so nothing is inside", {}, "Choose a closed one");
     return room;

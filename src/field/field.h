@@ -7,7 +7,7 @@
 #include "base/image.h"
 #include "base/progress.h"
 #include "base/random.h"
-#include "field/surroundings.h"
+#include "field/scene_query.h"
 #include "params/param.h"
 
 namespace ovrix::field {
@@ -44,23 +44,22 @@ struct FieldContext {
     bool hasUvs = true;             ///< whether samples will carry uv
     ImageSource* images = nullptr;  ///< null where none can be had; must outlive compiling only
     SurfacePtr surface =
-        nullptr;  ///< what the samples lie on, in world space; null where they lie on nothing
-    Surroundings* surroundings =
-        nullptr;  ///< null where nothing else can be seen; must outlive compiling only
+        nullptr;                  ///< what the samples lie on, in world space; null where they lie on nothing
+    SceneQuery* query = nullptr;  ///< null where nothing else can be seen; must outlive compiling only
     Progress* progress = &Progress::none();  ///< must outlive compiling only
 };
 
 /// The context's surface. Throws an Error that says what needs it.
 const Surface& surfaceFor(const FieldContext& context, const std::string& what);
 /// The context's surroundings. Throws an Error that says what needs them.
-Surroundings& surroundingsFor(const FieldContext& context, const std::string& what);
+SceneQuery& surroundingsFor(const FieldContext& context, const std::string& what);
 
 /// Where sample @p i lies on a surface: its triangle and weights if they are of it, else those of the nearest
 /// place; no hit where there is none. Thread safe.
 SurfaceHit placeOn(const Surface& surface, const Samples& samples, size_t i);
 
 /// An object that has an inside. Throws an Error where none is chosen, or it has open edges.
-SurfacePtr roomOf(Surroundings& around, const std::string& id);
+SurfacePtr roomOf(SceneQuery& query, const std::string& id);
 
 class ResolvedParams;
 

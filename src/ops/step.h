@@ -28,7 +28,7 @@ struct StepInput {
     double share = 1.0;  ///< part of the elements to make, 0 to 1: less than 1 in Draft
     size_t memoryLimit = SIZE_MAX;  ///< bytes that a result may take
     Progress& progress;
-    Surroundings* around = nullptr;             ///< the rest of the scene; null where there is none
+    SceneQuery* query = nullptr;                ///< the rest of the scene; null where there is none
     std::vector<std::string>* notes = nullptr;  ///< takes what the artist should know; see note()
     double frame = 1, rate = kUsualRate;
     /// What comes before this step in the recipe at another frame; null where that cannot be had. Throws as

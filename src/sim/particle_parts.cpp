@@ -107,11 +107,11 @@ ParamSpec strengthOf(double value, std::string unit, double hard, double softMin
                                          softMax, std::move(help)));
 }
 
-Surroundings& PartContext::around() const {
-    if (!now.around)
+SceneQuery& PartContext::query() const {
+    if (!now.query)
         throw Error("nothing else of the scene can be seen from here", {},
                     "Open the scene that it belongs to");
-    return *now.around;
+    return *now.query;
 }
 
 static const PartInput* partIn(const SolverInput& in, const std::string& id) {
@@ -132,7 +132,7 @@ Travelled PartContext::travelled(const std::string& param) const {
 SurfacePtr PartContext::surface(const std::string& param, const char* what) const {
     const std::string& id = params().text(param);
     if (id.empty() && !now.surface) throw NothingToActOn(what, {}, "Choose an object");
-    SurfacePtr surface = id.empty() ? now.surface : around().surface(id);
+    SurfacePtr surface = id.empty() ? now.surface : query().surface(id);
     if (!(surface->area() > 0))
         throw NothingToActOn(std::string(what) + ", since its surface has no area", {},
                              "Choose another object");
@@ -142,7 +142,7 @@ SurfacePtr PartContext::surface(const std::string& param, const char* what) cons
 SurfacePtr PartContext::surfaceAtRest(const std::string& param) const {
     const std::string& id = params().text(param);
     if (now.atRest) return now.atRest(id);
-    return id.empty() ? now.surface : around().surface(id);
+    return id.empty() ? now.surface : query().surface(id);
 }
 
 static const ParticlePart* findPart(const std::string& id) {

@@ -230,7 +230,7 @@ struct PartContext {
     double seconds() const { return now.frame / now.rate; }  ///< at the end of the frame
     const ResolvedParams& params() const { return *part.params; }
     /// The world of the frame. Throws Error where there is none.
-    Surroundings& around() const;
+    SceneQuery& query() const;
     /// How far something has gone whose speed is that parameter: it takes keys without a jump.
     Travelled travelled(const std::string& param) const;
     /// The surface that a parameter names, or the layer's own where it names none, and the same at rest.

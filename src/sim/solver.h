@@ -24,7 +24,7 @@ struct SolverInput {
     std::shared_ptr<const ResolvedParams> params;
     std::vector<PartInput> parts;
     SurfacePtr surface = nullptr;  ///< what the layer lies on; null where it lies on nothing
-    Surroundings* around = nullptr;
+    SceneQuery* query = nullptr;
     double share = 1.0;  ///< part of the elements that is made
     size_t memoryLimit = SIZE_MAX;
     /// An object, or the copies of a layer, as it is at the layer's rest frame; the layer's own surface

@@ -15,7 +15,7 @@ using namespace ovrix::tests;
 namespace {
 
 /// A scene of given surfaces and points, by name.
-struct Around : Surroundings {
+struct Query : SceneQuery {
     std::map<std::string, SurfacePtr> surfaces;
     std::map<std::string, Geometry> layers;
     std::map<std::string, std::shared_ptr<const CurveSet>> curveSets;
@@ -129,10 +129,10 @@ TEST_CASE("shelter of a place beside a wall is the wall's share of its sky", "[f
 
 TEST_CASE("shelter is 1 in a closed box, and other objects shelter too", "[field]") {
     FieldContext context;
-    Around around;
+    Query query;
     context.surface = std::make_shared<const Surface>(makePlane(2, 4));
-    around.surfaces["lid"] = std::make_shared<const Surface>(makeSphere(5, 64));
-    context.surroundings = &around;
+    query.surfaces["lid"] = std::make_shared<const Surface>(makeSphere(5, 64));
+    context.query = &query;
     FieldSource source = with(makeSource("occlusion"), "reach", 100.0);
     CHECK(valuesAt(source, {{0, 0, 0}}, {{0, 1, 0}}, context)[0] == 0.0f);
     source.params["objects"].value = Refs{"lid"};
@@ -144,14 +144,14 @@ TEST_CASE("shelter is 1 in a closed box, and other objects shelter too", "[field
 TEST_CASE("distance to surfaces and to elements is the true one", "[field]") {
     std::mt19937_64 random(testSeed());
     FieldContext context;
-    Around around;
-    context.surroundings = &around;
-    around.surfaces["ball"] = std::make_shared<const Surface>(makeSphere(0.5f, 200));
+    Query query;
+    context.query = &query;
+    query.surfaces["ball"] = std::make_shared<const Surface>(makeSphere(0.5f, 200));
     auto points = std::make_shared<PointSet>();
     std::vector<V3f> cloud(300);
     for (V3f& p : cloud) p = somewhereIn(random, 1);
     points->attributes.set("P", cloud);
-    around.layers["dots"] = std::shared_ptr<const PointSet>(points);
+    query.layers["dots"] = std::shared_ptr<const PointSet>(points);
     std::vector<V3f> p(200);
     for (V3f& q : p) q = somewhereIn(random, 2);
 

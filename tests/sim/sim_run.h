@@ -13,14 +13,14 @@ using namespace deliver;
 
 /// Objects by name, whose shape and place follow from the frame.
 struct World {
-    std::map<std::string, std::function<Surroundings::Placed(double frame)>> objects;
+    std::map<std::string, std::function<SceneQuery::Placed(double frame)>> objects;
     std::map<std::string, Geometry> layers;
     std::map<std::string, std::shared_ptr<const CurveSet>> curves;
     std::map<std::string, VectorGridPtr> grids;  ///< by file
     std::map<std::string, std::shared_ptr<const StrandSet>> strandFiles;
 };
 
-class WorldAt : public Surroundings {
+class WorldAt : public SceneQuery {
   public:
     WorldAt(const World& world, double frame) : world_(world), frame_(frame) {}
     Kind kindOf(const std::string& id) override {
@@ -75,7 +75,7 @@ struct Sim {
     SolverInput at(double frame) {
         worlds.push_back(std::make_unique<WorldAt>(world, frame));
         FieldContext context;
-        context.frame = frame, context.rate = rate, context.surroundings = worlds.back().get();
+        context.frame = frame, context.rate = rate, context.query = worlds.back().get();
         SolverInput in;
         in.frame = frame, in.rate = rate, in.share = share;
         in.source = source ? source(frame) : Geometry();
@@ -89,7 +89,7 @@ struct Sim {
                      return V3d(sum[0], sum[1], sum[2]);
                  }});
         }
-        in.around = worlds.back().get();
+        in.query = worlds.back().get();
         in.atRest = [this](const std::string& id) { return WorldAt(world, 1).surface(id); };
         in.partsAt = [this](double then, const std::set<std::string>&) {
             return std::make_shared<const SolverInput>(at(then));

@@ -26,7 +26,7 @@ inline std::function<Geometry(double)> points(std::vector<V3f> p, std::vector<V3
     return [geometry](double) { return geometry; };
 }
 
-inline Surroundings::Placed placed(const MeshPtr& mesh, const M44f& world = M44f()) {
+inline SceneQuery::Placed placed(const MeshPtr& mesh, const M44f& world = M44f()) {
     return {std::make_shared<const Surface>(mesh), world};
 }
 

@@ -36,14 +36,14 @@ std::unique_ptr<SourceKernel> compileDistance(const ResolvedParams& p, const Fie
     auto kernel = std::make_unique<Distance>();
     for (const std::string& id : p.refs("to")) {
         if (id.empty()) continue;
-        Surroundings& around = surroundingsFor(context, "distance");
-        const Surroundings::Kind kind = around.kindOf(id);
-        if (kind == Surroundings::Kind::Layer)
-            kernel->clouds.push_back(cloudOf(around.elements(id)));
-        else if (kind == Surroundings::Kind::Curve)
-            kernel->curves.push_back(around.curves(id));
+        SceneQuery& query = surroundingsFor(context, "distance");
+        const SceneQuery::Kind kind = query.kindOf(id);
+        if (kind == SceneQuery::Kind::Layer)
+            kernel->clouds.push_back(cloudOf(query.elements(id)));
+        else if (kind == SceneQuery::Kind::Curve)
+            kernel->curves.push_back(query.curves(id));
         else
-            kernel->surfaces.push_back(around.surface(id));
+            kernel->surfaces.push_back(query.surface(id));
     }
     if (kernel->clouds.empty() && kernel->surfaces.empty() && kernel->curves.empty())
         throw Error("the distance source has nothing to measure to", {},

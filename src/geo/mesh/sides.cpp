@@ -23,10 +23,10 @@ MeshEdges::MeshEdges(const Mesh& mesh) {
             ++begin_[a + 1];
         }
     for (size_t i = 1; i < begin_.size(); ++i) begin_[i] += begin_[i - 1];
-    around_.resize(3 * triangles.size());
+    query_.resize(3 * triangles.size());
     std::vector<uint32_t> next(begin_.begin(), begin_.end() - 1);
     for (size_t t = 0; t < triangles.size(); ++t)
-        for (const uint32_t corner : triangles[t]) around_[next[mesh.cornerPoint[corner]]++] = uint32_t(t);
+        for (const uint32_t corner : triangles[t]) query_[next[mesh.cornerPoint[corner]]++] = uint32_t(t);
     // Whoever waits for these must not take up, meanwhile, work that waits for them too.
     tbb::this_task_arena::isolate([&] { tbb::parallel_sort(sides.begin(), sides.end()); });
     across_.assign(3 * triangles.size(), kNone);

@@ -21,11 +21,11 @@ class MeshEdges {
     }
     /// The triangles that have a point as a corner.
     std::span<const uint32_t> around(uint32_t point) const {
-        return std::span(around_).subspan(begin_[point], begin_[point + 1] - begin_[point]);
+        return std::span(query_).subspan(begin_[point], begin_[point + 1] - begin_[point]);
     }
 
   private:
-    std::vector<uint32_t> across_, around_, begin_;
+    std::vector<uint32_t> across_, query_, begin_;
 };
 
 /// Whether a place with these weights of the second and third corner lies on an edge, but for rounding, and

@@ -98,8 +98,8 @@ static Geometry applyStrandFile(const StepInput& in) {
     const FileFrame frame = fileFrame(in, "Choose a .usda, .ply or .vdb file");
     if (frame.file.empty()) return std::make_shared<const StrandSet>();
     size_t dropped = 0;
-    StrandsPtr all = in.around->strandFile(frame.file);
-    if (!frame.later.empty()) all = strandsBetween(all, in.around->strandFile(frame.later), frame.part);
+    StrandsPtr all = in.query->strandFile(frame.file);
+    if (!frame.later.empty()) all = strandsBetween(all, in.query->strandFile(frame.later), frame.part);
     all = withoutBroken(all, &dropped);
     in.note(droppedNote(dropped));
     all =

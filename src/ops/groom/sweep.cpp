@@ -107,11 +107,11 @@ StepType uniqueStep() {
             .params = {},
             .apply = [](const StepInput& in) -> Geometry {
                 const auto& copies = *std::get<std::shared_ptr<const Copies>>(in.in);
-                if (!in.around) throw Error("tufts cannot be seen here");
+                if (!in.query) throw Error("tufts cannot be seen here");
                 std::vector<StrandsPtr> prototypes;
                 bool any = false;
                 for (const std::string& id : copies.prototypes) {
-                    prototypes.push_back(in.around->strands(id));
+                    prototypes.push_back(in.query->strands(id));
                     any = any || prototypes.back();
                 }
                 if (!any) throw Error("no prototype is made of strands", {}, "Copy a tuft");

@@ -97,8 +97,8 @@ std::shared_ptr<const CurveSet> curvesOf(const StepInput& in, const std::string&
     std::vector<std::vector<V3f>> lines;
     for (const std::string& id : in.params.refs(param)) {
         if (id.empty()) continue;
-        if (!in.around) throw Error("curves cannot be seen here");
-        const auto one = in.around->curves(id);
+        if (!in.query) throw Error("curves cannot be seen here");
+        const auto one = in.query->curves(id);
         for (size_t c = 0; c < one->size(); ++c) lines.push_back(one->line(c));
     }
     if (lines.empty()) throw Error("has no curve", {}, "Choose one, or draw one in the view (key 6)");

@@ -30,12 +30,12 @@ FileFrame fileFrame(const StepInput& in, const std::string& ask) {
     out.light = in.draft && !light.empty();
     const std::string& pattern = out.light ? light : p.text("file");
     if (pattern.empty()) throw Error("no file is chosen", {}, ask);
-    if (!in.around) throw Error("files cannot be read here");
+    if (!in.query) throw Error("files cannot be read here");
     if (!isSequence(pattern)) {
         out.file = pattern;
         return out;
     }
-    const std::set<int> there = in.around->framesOf(pattern);
+    const std::set<int> there = in.query->framesOf(pattern);
     if (there.empty())
         throw Error("no file of the sequence is there", pattern,
                     "Check the name: # stands for the frame's digits");

@@ -77,9 +77,9 @@ static Geometry applyFromFile(const StepInput& in) {
     o.seed = uint64_t(in.params.integer("seed"));
     o.keep = in.params.driven("keep");
     o.share = frame.light ? 1.0 : in.share;
-    auto points = in.around->points(frame.file);
+    auto points = in.query->points(frame.file);
     if (frame.part > 0) {
-        const auto later = frame.later.empty() ? nullptr : in.around->points(frame.later);
+        const auto later = frame.later.empty() ? nullptr : in.query->points(frame.later);
         points = pointsBetween(*points, later.get(), frame.part, in.rate);
     }
     return pointsFromFile(*points, in.surface.get(), o, in.progress);

@@ -161,7 +161,7 @@ StepType ringStep() {
         const double count = std::round(double(in.params.integer("count")) * in.share);
         askForMemory(count * 40.0, in.memoryLimit, count);
         const std::string& id = in.params.text("at");
-        const M44f world = id.empty() || !in.around ? M44f() : in.around->placed(id).world;
+        const M44f world = id.empty() || !in.query ? M44f() : in.query->placed(id).world;
         return pointsOnRing(world, float(in.params.number("inner")), float(in.params.number("outer")),
                             size_t(count), uint64_t(in.params.integer("seed")), in.progress);
     };

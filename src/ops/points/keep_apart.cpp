@@ -155,16 +155,16 @@ std::vector<uint8_t> keepApart(const Footprints& f, std::span<const uint64_t> id
 
 namespace {
 
-std::vector<float> radiiOf(const Copies& copies, Surroundings& around) {
+std::vector<float> radiiOf(const Copies& copies, SceneQuery& query) {
     std::vector<float> radii;
-    for (const std::string& id : copies.prototypes) radii.push_back(footprintRadius(*around.mesh(id)));
+    for (const std::string& id : copies.prototypes) radii.push_back(footprintRadius(*query.mesh(id)));
     return radii;
 }
 
 /// Elements of another layer: copies by their footprints, bare points as points.
-Footprints footprintsOf(const Geometry& geometry, Surroundings& around) {
+Footprints footprintsOf(const Geometry& geometry, SceneQuery& query) {
     if (const auto* copies = std::get_if<std::shared_ptr<const Copies>>(&geometry))
-        return ops::footprintsOf(**copies, radiiOf(**copies, around));
+        return ops::footprintsOf(**copies, radiiOf(**copies, query));
     Footprints out;
     if (const auto* points = std::get_if<std::shared_ptr<const PointSet>>(&geometry)) {
         const auto p = (*points)->attributes.find<V3f>("P");
@@ -175,7 +175,7 @@ Footprints footprintsOf(const Geometry& geometry, Surroundings& around) {
 }
 
 Geometry applyKeepApart(const StepInput& in) {
-    if (!in.around) throw Error("cannot see the prototypes here");
+    if (!in.query) throw Error("cannot see the prototypes here");
     const auto copies = std::get<std::shared_ptr<const Copies>>(in.in);
     KeepApartOptions o;
     o.within = in.params.flag("within");
@@ -188,12 +188,12 @@ Geometry applyKeepApart(const StepInput& in) {
                                   : KeepApartOptions::LowId;
     for (const std::string& id : in.params.refs("from")) {
         if (id.empty()) continue;
-        if (in.around->kindOf(id) == Surroundings::Kind::Layer)
-            o.others.push_back(footprintsOf(in.around->elements(id), *in.around));
+        if (in.query->kindOf(id) == SceneQuery::Kind::Layer)
+            o.others.push_back(footprintsOf(in.query->elements(id), *in.query));
         else
-            o.obstacles.push_back(in.around->surface(id));
+            o.obstacles.push_back(in.query->surface(id));
     }
-    const std::vector<uint8_t> stays = keepApart(ops::footprintsOf(*copies, radiiOf(*copies, *in.around)),
+    const std::vector<uint8_t> stays = keepApart(ops::footprintsOf(*copies, radiiOf(*copies, *in.query)),
                                                  copies->attributes.find<uint64_t>("id"), o, in.progress);
     std::vector<uint32_t> kept;
     for (size_t i = 0; i < stays.size(); ++i)

@@ -84,8 +84,8 @@ static Aim aimOf(const StepInput& in, const std::string& prefix) {
     if (aim.kind != Aim::Surface) return aim;
     const std::string& id = in.params.text(prefix + "_object");
     if (id.empty()) throw Error("has no object to turn to", {}, "Choose one");
-    if (!in.around) throw Error("cannot see other objects here");
-    aim.surface = in.around->surface(id);
+    if (!in.query) throw Error("cannot see other objects here");
+    aim.surface = in.query->surface(id);
     return aim;
 }
 

@@ -43,13 +43,13 @@ void addMesh(const PartContext& c, ParticleParts& parts) {
         throw NothingToActOn("has nothing to collide with", {},
                              "Choose an object or a layer that makes copies");
     const auto placedAt = [&](const SolverInput& in) {
-        return id.empty() ? Surroundings::Placed{in.surface, M44f()} : in.around->placed(id);
+        return id.empty() ? SceneQuery::Placed{in.surface, M44f()} : in.query->placed(id);
     };
-    const Surroundings::Placed now = placedAt(c.now), before = placedAt(c.before);
+    const SceneQuery::Placed now = placedAt(c.now), before = placedAt(c.before);
     if (now.shape == before.shape) {
         collider.surface = MovingSurface::moved(now.shape, before.world, now.world);
     } else {
-        const auto world = [](const Surroundings::Placed& p) {
+        const auto world = [](const SceneQuery::Placed& p) {
             return p.world == M44f() ? p.shape->meshPtr() : transformed(p.shape->mesh(), p.world);
         };
         try {
@@ -61,7 +61,7 @@ void addMesh(const PartContext& c, ParticleParts& parts) {
             collider.surface = MovingSurface::moved(now.shape, now.world, now.world);
         }
     }
-    for (const Surroundings::Placed& p : {before, now})
+    for (const SceneQuery::Placed& p : {before, now})
         collider.bounds.extendBy(placedBox(p.shape->mesh().bounds(), p.world));
     // One that turns sweeps past the corners of both boxes.
     if (now.shape == before.shape && before.world != now.world) {

@@ -28,7 +28,7 @@ Condition::Condition(const PartContext& c, const std::string& when) {
     when_ = When(std::find(names.begin(), names.end(), when) - names.begin());
     if (when_ == When::Inside && p.text("object").empty())
         throw NothingToActOn("has no object to be inside of", {}, "Choose a closed object");
-    if (when_ == When::Inside) room_ = roomOf(c.around(), p.text("object"));
+    if (when_ == When::Inside) room_ = roomOf(c.query(), p.text("object"));
     age_ = float(p.number("age"));
     distance_ = float(p.number("distance"));
     field_ = p.driven("where");

@@ -172,14 +172,14 @@ class Emit : public Emitter {
         by_ = p.driven("order_by");
         direction_ = p.vector("order_axis");
         if (order_ == BirthOrder::Distance && !p.text("order_from").empty())
-            point_ = c.around().placed(p.text("order_from")).world.translation();
+            point_ = c.query().placed(p.text("order_from")).world.translation();
         tangent_ = float(p.number("tangent"));
         axis_ = p.vector("axis");
         if (const std::string& of = p.text("axis_of"); !of.empty()) {
             // Its turn alone: how large it is must not make them faster.
             V3f scale, shear, angles, place;
             M44f turn;
-            if (Imath::extractSHRT(c.around().placed(of).world, scale, shear, angles, place, false))
+            if (Imath::extractSHRT(c.query().placed(of).world, scale, shear, angles, place, false))
                 turn.setEulerAngles(angles);
             turn.multDirMatrix(V3f(axis_), axis_);
         }

@@ -156,7 +156,7 @@ struct Chase : Force {
     explicit Chase(const PartContext& c) : strength(c.params()) {
         const std::string& id = c.params().text("target");
         if (id.empty()) throw NothingToActOn("has nothing to chase", {}, "Choose an object");
-        target = c.around().placed(id).world.translation();
+        target = c.query().placed(id).world.translation();
         speed = float(c.params().number("speed"));
         slow = float(c.params().number("slow"));
     }
@@ -180,7 +180,7 @@ struct Avoid : Force {
     float distance, seconds;
     explicit Avoid(const PartContext& c) : strength(c.params()) {
         for (const std::string& id : c.params().refs("objects"))
-            if (!id.empty()) surfaces.push_back(c.around().surface(id));
+            if (!id.empty()) surfaces.push_back(c.query().surface(id));
         if (surfaces.empty()) throw NothingToActOn("has nothing to avoid", {}, "Choose an object");
         distance = float(c.params().number("distance"));
         seconds = float(c.params().number("ahead"));
@@ -220,7 +220,7 @@ struct Roam : Force {
     float edge;
     uint64_t seed;
     explicit Roam(const PartContext& c) : strength(c.params()), minds(c.travelled("rate")) {
-        if (const std::string& id = c.params().text("inside"); !id.empty()) volume = c.around().surface(id);
+        if (const std::string& id = c.params().text("inside"); !id.empty()) volume = c.query().surface(id);
         edge = float(c.params().number("back"));
         seed = uint64_t(c.params().integer("seed"));
     }

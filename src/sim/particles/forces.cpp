@@ -121,7 +121,7 @@ struct Turbulence : Force {
 /// The place and axes of an object that a force stands on; the given place where none is chosen.
 M44f standing(const PartContext& c, const char* ref, const V3f& place) {
     const std::string& id = c.params().text(ref);
-    return id.empty() ? M44f().setTranslation(place) : c.around().placed(id).world;
+    return id.empty() ? M44f().setTranslation(place) : c.query().placed(id).world;
 }
 
 /// How strong a force still is at a distance: 1 in the middle, 0 at its reach.
@@ -181,16 +181,16 @@ struct Attract : Force {
         const std::string& id = c.params().text("to");
         centre = c.params().vector("place");
         if (id.empty()) return;
-        Surroundings& around = c.around();
-        const Surroundings::Kind kind = around.kindOf(id);
-        if (kind == Surroundings::Kind::Curve) {
-            curve = around.curves(id);
-        } else if (kind == Surroundings::Kind::Layer) {
-            cloud = cloudOf(around.elements(id));
+        SceneQuery& query = c.query();
+        const SceneQuery::Kind kind = query.kindOf(id);
+        if (kind == SceneQuery::Kind::Curve) {
+            curve = query.curves(id);
+        } else if (kind == SceneQuery::Kind::Layer) {
+            cloud = cloudOf(query.elements(id));
         } else if (c.params().text("part") == "its surface") {
-            surface = around.surface(id);
+            surface = query.surface(id);
         } else {
-            centre = around.placed(id).world.translation();
+            centre = query.placed(id).world.translation();
         }
     }
     V3f nearest(const V3f& p) const {
@@ -230,7 +230,7 @@ struct Follow : Force {
         const std::string& id = c.params().text("curve");
         if (id.empty())
             throw NothingToActOn("has no curve to follow", {}, "Choose a curve, or draw one in the view");
-        curve = c.around().curves(id);
+        curve = c.query().curves(id);
         hold = float(c.params().number("hold"));
         width = float(c.params().number("width"));
     }
@@ -289,9 +289,9 @@ struct Target : Force {
     explicit Target(const PartContext& c) : strength(c.params()) {
         const std::string& id = c.params().text("shape");
         if (id.empty()) throw NothingToActOn("has no shape to form", {}, "Choose an object or a layer");
-        Surroundings& around = c.around();
-        if (around.kindOf(id) == Surroundings::Kind::Layer) {
-            const Geometry g = around.elements(id);
+        SceneQuery& query = c.query();
+        if (query.kindOf(id) == SceneQuery::Kind::Layer) {
+            const Geometry g = query.elements(id);
             const auto p = placesOf(g);
             places.assign(p.begin(), p.end());
             if (places.empty())
@@ -328,8 +328,8 @@ struct Vectors : Force {
         const ResolvedParams& p = c.params();
         if (p.text("file").empty())
             throw NothingToActOn("has no file", {}, "Choose a .vdb file that holds vectors");
-        grid = c.around().vectors(p.text("file"), p.text("grid"));
-        if (const std::string& at = p.text("at"); !at.empty()) fromGrid = c.around().placed(at).world;
+        grid = c.query().vectors(p.text("file"), p.text("grid"));
+        if (const std::string& at = p.text("at"); !at.empty()) fromGrid = c.query().placed(at).world;
         toGrid = fromGrid.inverse();
         carries = p.text("how") == "carries";
         hold = float(p.number("hold"));

@@ -63,7 +63,7 @@ class StrandSolver : public Solver {
         SolverState state{first.frame, set, {}, {}};
         const std::string& pose = first.params->text("starts_as");
         if (pose.empty()) return state;
-        if (const size_t n = takePose(*first.around->strandFile(pose), *set))
+        if (const size_t n = takePose(*first.query->strandFile(pose), *set))
             state.notes.push_back(
                 fmt::format("{} strand{} not in the pose of {}, with as many points: {} as placed", n,
                             n == 1 ? " is" : "s are", std::filesystem::path(pose).filename().string(),
@@ -398,13 +398,13 @@ class StrandSolver : public Solver {
                 const size_t at = set.start[k] + i;
                 Clearance& clear = memo->clear[at];
                 // Far enough to know of half the piece before it, or all of the root's.
-                const auto around = [&] {
+                const auto query = [&] {
                     return (i == 1 ? 1.05f : 0.55f) * (line[i] - line[i - 1]).length();
                 };
-                if (clear.passes(start[at], line[i], clear.close ? 0.0f : around())) continue;
+                if (clear.passes(start[at], line[i], clear.close ? 0.0f : query())) continue;
                 const V3f v = (line[i] - start[at]) * (1.0f / dt);
                 Passage passage{start[at], v, line[i], v};
-                if (!collisions.rests(passage, dt, clear)) collisions.pushOut(passage, dt, clear, around());
+                if (!collisions.rests(passage, dt, clear)) collisions.pushOut(passage, dt, clear, query());
                 line[i] = passage.x1;
                 any |= passage.touched;
             }

@@ -106,7 +106,7 @@ TEST_CASE("nothing passes through a thin sheet at 500 m/s, whichever of them mov
         Sim::set(s, "bounce", 0.4);
         const auto states = sim.run(4);
         for (size_t f = 1; f < states.size(); ++f) {
-            const Surroundings::Placed sheet = sim.world.objects["sheet"](double(f + 1));
+            const SceneQuery::Placed sheet = sim.world.objects["sheet"](double(f + 1));
             for (const V3f& q : places(states[f])) CHECK((q * sheet.world.inverse()).y > 0);
         }
     }
@@ -146,7 +146,7 @@ TEST_CASE("what sticks goes with a turning body exactly", "[sim]") {
     size_t checked = 0;
     for (size_t f = 1; f < states.size(); ++f) {
         const AttributeSet& a = particles(states[f]);
-        const Surroundings::Placed ball = sim.world.objects["ball"](double(f + 1));
+        const SceneQuery::Placed ball = sim.world.objects["ball"](double(f + 1));
         const Mesh& mesh = ball.shape->mesh();
         for (size_t i = 0; i < a.size(); ++i) {
             if (a.find<int32_t>("state")[i] != 2) continue;

@@ -14,9 +14,9 @@ namespace ovrix::field {
 /// Gives what the other nodes of the scene make, in world space. Made by the evaluation; used by one thread
 /// at a time. Its functions throw Error, which names the node, when it is missing, cannot be made, or depends
 /// on the asker itself; and Cancelled.
-class Surroundings {
+class SceneQuery {
   public:
-    virtual ~Surroundings() = default;
+    virtual ~SceneQuery() = default;
     enum class Kind { Object, Layer, Curve };
     virtual Kind kindOf(const std::string& id) = 0;
     /// An object, or the copies of a layer as one mesh.

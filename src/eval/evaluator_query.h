@@ -4,10 +4,10 @@
 
 namespace ovrix::eval {
 
-class Evaluator::Around : public Surroundings, public ImageSource {
+class Evaluator::Query : public SceneQuery, public ImageSource {
   public:
-    Around(Evaluator& evaluator, SceneContext scene, const EvalOptions& options, Progress& progress)
-        : Around(evaluator, std::make_shared<const SceneContext>(std::move(scene)), options, progress) {}
+    Query(Evaluator& evaluator, SceneContext scene, const EvalOptions& options, Progress& progress)
+        : Query(evaluator, std::make_shared<const SceneContext>(std::move(scene)), options, progress) {}
 
     Kind kindOf(const std::string& id) override;
     SurfacePtr surface(const std::string& id) override;
@@ -42,25 +42,25 @@ class Evaluator::Around : public Surroundings, public ImageSource {
     /// The same for the step at a place of a recipe, which may be a simulation or look at other frames.
     uint64_t stepHash(uint64_t before, const Node& recipe, size_t place);
     /// The surroundings at another frame, asked by the same askers.
-    Around at(double frame) const;
+    Query at(double frame) const;
     /// The same where traces will do: see EvalOptions::traces.
-    Around tracesAt(double frame) const;
+    Query tracesAt(double frame) const;
 
     /// Says that a node is being worked on. Throws Error, naming the cycle, when it already is.
     class CycleGuard {
       public:
-        CycleGuard(Around& around, const std::string& id);
-        ~CycleGuard() { around_.asking_.pop_back(); }
+        CycleGuard(Query& query, const std::string& id);
+        ~CycleGuard() { query_.asking_.pop_back(); }
         CycleGuard(const CycleGuard&) = delete;
         CycleGuard& operator=(const CycleGuard&) = delete;
 
       private:
-        Around& around_;
+        Query& query_;
     };
 
   private:
-    Around(Evaluator& evaluator, std::shared_ptr<const SceneContext> scene, const EvalOptions& options,
-           Progress& progress)
+    Query(Evaluator& evaluator, std::shared_ptr<const SceneContext> scene, const EvalOptions& options,
+          Progress& progress)
         : evaluator_(evaluator),
           scene_(std::move(scene)),
           document_(scene_->document),

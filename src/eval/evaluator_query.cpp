@@ -1,4 +1,4 @@
-#include "eval/around.h"
+#include "eval/evaluator_query.h"
 
 #include <fmt/format.h>
 
@@ -16,32 +16,32 @@
 
 namespace ovrix::eval {
 
-Evaluator::Around::CycleGuard::CycleGuard(Around& around, const std::string& id) : around_(around) {
-    auto& asking = around.asking_;
+Evaluator::Query::CycleGuard::CycleGuard(Query& query, const std::string& id) : query_(query) {
+    auto& asking = query.asking_;
     const auto again = std::find(asking.begin(), asking.end(), id);
     if (again != asking.end()) {
         std::string path;
-        for (auto it = again; it != asking.end(); ++it) path += around.document_.get(*it).name + " \u2192 ";
-        const std::string name = around.document_.get(id).name;
+        for (auto it = again; it != asking.end(); ++it) path += query.document_.get(*it).name + " \u2192 ";
+        const std::string name = query.document_.get(id).name;
         throw Error(fmt::format("{} depends on itself: {}{}", name, path, name), {},
                     "Take one of them out of what the other refers to");
     }
     asking.push_back(id);
 }
 
-double Evaluator::Around::share() const {
+double Evaluator::Query::share() const {
     const bool full = options_.full || options_.purpose == Purpose::Render;
     return full ? 1.0 : std::clamp(std::get<double>(document_.setting("scene", "draft")), 0.001, 1.0);
 }
 
-Surroundings::Kind Evaluator::Around::kindOf(const std::string& id) {
+SceneQuery::Kind Evaluator::Query::kindOf(const std::string& id) {
     const Category category = document_.get(id).category();
     return category == Category::Layer   ? Kind::Layer
            : category == Category::Curve ? Kind::Curve
                                          : Kind::Object;
 }
 
-uint64_t Evaluator::Around::curveHash(const Node& curve) {
+uint64_t Evaluator::Query::curveHash(const Node& curve) {
     Hasher h;
     h.add(std::string_view("curve"));
     addParamsToHash(h, specsOf(curve), curve.params, options_.frame, {{}, {}, document_.rate()});
@@ -49,7 +49,7 @@ uint64_t Evaluator::Around::curveHash(const Node& curve) {
     return h.value();
 }
 
-std::shared_ptr<const CurveSet> Evaluator::Around::curves(const std::string& id) {
+std::shared_ptr<const CurveSet> Evaluator::Query::curves(const std::string& id) {
     const Node& node = document_.get(id);
     if (node.category() != Category::Curve) throw Error("is no curve", node.name, "Choose a curve");
     const uint64_t key = curveHash(node);
@@ -61,14 +61,14 @@ std::shared_ptr<const CurveSet> Evaluator::Around::curves(const std::string& id)
     return made;
 }
 
-uint64_t Evaluator::Around::meshHash(const std::string& object) {
+uint64_t Evaluator::Query::meshHash(const std::string& object) {
     Hasher h;
     h.add(objectHash(*scene_, document_.get(object), options_.frame));
     addToHash(h, prototypeMatrix(document_, object, options_.frame));
     return h.value();
 }
 
-uint64_t Evaluator::Around::surfaceHash(const std::string& id) {
+uint64_t Evaluator::Query::surfaceHash(const std::string& id) {
     if (id.empty()) return 0;
     const Node& node = document_.get(id);
     Hasher h;
@@ -81,7 +81,7 @@ uint64_t Evaluator::Around::surfaceHash(const std::string& id) {
     return h.value();
 }
 
-uint64_t Evaluator::Around::refHash(const ParamSpec& spec, const std::string& id) {
+uint64_t Evaluator::Query::refHash(const ParamSpec& spec, const std::string& id) {
     const Node* node = document_.find(id);
     if (!node) return 0;
     if (node->category() == Category::Curve) return curveHash(*node);
@@ -90,7 +90,7 @@ uint64_t Evaluator::Around::refHash(const ParamSpec& spec, const std::string& id
     return 0;
 }
 
-uint64_t Evaluator::Around::stepHash(uint64_t before, const StepType& type, const Step& step) {
+uint64_t Evaluator::Query::stepHash(uint64_t before, const StepType& type, const Step& step) {
     Hasher h;
     h.add(before).add(std::string_view(type.id));
     addParamsToHash(h, type.params, step.params, options_.frame,
@@ -104,7 +104,7 @@ uint64_t Evaluator::Around::stepHash(uint64_t before, const StepType& type, cons
     return h.value();
 }
 
-uint64_t Evaluator::Around::stepHash(uint64_t before, const Node& recipe, size_t place) {
+uint64_t Evaluator::Query::stepHash(uint64_t before, const Node& recipe, size_t place) {
     const Step& step = recipe.steps[place];
     const StepType& type = *findStepType(step.type);
     const uint64_t own = stepHash(before, type, step);
@@ -119,35 +119,35 @@ uint64_t Evaluator::Around::stepHash(uint64_t before, const Node& recipe, size_t
     return h.value();
 }
 
-Evaluator::Around Evaluator::Around::at(double frame) const {
+Evaluator::Query Evaluator::Query::at(double frame) const {
     EvalOptions then = options_;
     then.frame = frame;
     then.traces = false;  // only for the recipe that asked: what others make must be whole
-    Around out(evaluator_, scene_, then, progress_);
+    Query out(evaluator_, scene_, then, progress_);
     out.asking_ = asking_;
     return out;
 }
 
-Evaluator::Around Evaluator::Around::tracesAt(double frame) const {
-    Around out = at(frame);
+Evaluator::Query Evaluator::Query::tracesAt(double frame) const {
+    Query out = at(frame);
     out.options_.traces = true;
     return out;
 }
 
-uint64_t Evaluator::Around::layerHash(const std::string& id) {
+uint64_t Evaluator::Query::layerHash(const std::string& id) {
     if (const auto known = layerHashes_.find(id); known != layerHashes_.end()) return known->second;
     if (const double shown = shownFrame(document_, document_.get(id), options_.frame);
         shown != options_.frame) {
         // The same layer without a time of its own, at that frame.
         const CycleGuard guard(*this, id);
-        Around then = at(shown);
+        Query then = at(shown);
         then.asking_.pop_back();
         return layerHashes_[id] = then.ownHash(id);
     }
     return layerHashes_[id] = ownHash(id);
 }
 
-uint64_t Evaluator::Around::ownHash(const std::string& id) {
+uint64_t Evaluator::Query::ownHash(const std::string& id) {
     const CycleGuard guard(*this, id);
     const auto on = std::get<std::string>(document_.value(id, "surface", options_.frame));
     uint64_t hash = Hasher().add(surfaceHash(on)).add(share()).value();
@@ -155,7 +155,7 @@ uint64_t Evaluator::Around::ownHash(const std::string& id) {
         !on.empty() && rest != options_.frame) {
         EvalOptions atRest = options_;
         atRest.frame = rest;
-        hash = Hasher().add(hash).add(Around(evaluator_, scene_, atRest, progress_).surfaceHash(on)).value();
+        hash = Hasher().add(hash).add(Query(evaluator_, scene_, atRest, progress_).surfaceHash(on)).value();
     }
     const Node recipe = recipeOf(document_, document_.get(id));
     for (size_t i = 0; i < recipe.steps.size(); ++i)
@@ -164,7 +164,7 @@ uint64_t Evaluator::Around::ownHash(const std::string& id) {
     return hash;
 }
 
-Surroundings::Placed Evaluator::Around::placed(const std::string& id) {
+SceneQuery::Placed Evaluator::Query::placed(const std::string& id) {
     const Node& node = document_.get(id);
     if (node.category() != Category::Object) return {surface(id), M44f()};
     const uint64_t key =
@@ -178,15 +178,15 @@ Surroundings::Placed Evaluator::Around::placed(const std::string& id) {
     return {shape, document_.worldMatrix(id, options_.frame)};
 }
 
-Geometry Evaluator::Around::elements(const std::string& id) {
-    Around whole = at(options_.frame);
+Geometry Evaluator::Query::elements(const std::string& id) {
+    Query whole = at(options_.frame);
     const LayerResult result = evaluator_.layer(document_.get(id), whole);
     for (const StepReport& r : result.steps)
         if (!r.error.empty()) throw Error(r.error, document_.get(id).name, r.remedy);
     return result.geometry;
 }
 
-MeshPtr Evaluator::Around::mesh(const std::string& id) {
+MeshPtr Evaluator::Query::mesh(const std::string& id) {
     const uint64_t key = Hasher().add(std::string_view("prototype")).add(meshHash(id)).value();
     if (auto known = evaluator_.lookUp<Mesh>(key)) return known;
     const ObjectResult own = evaluator_.object(*scene_, id, options_.frame, progress_);
@@ -197,7 +197,7 @@ MeshPtr Evaluator::Around::mesh(const std::string& id) {
     return made;
 }
 
-std::shared_ptr<const PointSet> Evaluator::Around::points(const std::string& file) {
+std::shared_ptr<const PointSet> Evaluator::Query::points(const std::string& file) {
     const uint64_t key = Hasher().add(std::string_view("points")).add(scene_->stampOf(file)).value();
     if (auto known = evaluator_.lookUp<PointSet>(key)) return known;
     auto made = std::make_shared<const PointSet>(readPoints(scene_->resolve(file)));
@@ -205,7 +205,7 @@ std::shared_ptr<const PointSet> Evaluator::Around::points(const std::string& fil
     return made;
 }
 
-std::shared_ptr<const StrandSet> Evaluator::Around::strandFile(const std::string& file) {
+std::shared_ptr<const StrandSet> Evaluator::Query::strandFile(const std::string& file) {
     const uint64_t key = Hasher().add(std::string_view("strands")).add(scene_->stampOf(file)).value();
     if (auto known = evaluator_.lookUp<StrandSet>(key)) return known;
     auto made = std::make_shared<const StrandSet>(readStrands(scene_->resolve(file)));
@@ -213,11 +213,11 @@ std::shared_ptr<const StrandSet> Evaluator::Around::strandFile(const std::string
     return made;
 }
 
-std::set<int> Evaluator::Around::framesOf(const std::string& pattern) {
+std::set<int> Evaluator::Query::framesOf(const std::string& pattern) {
     return ovrix::base::framesOf(scene_->resolve(pattern));
 }
 
-VectorGridPtr Evaluator::Around::vectors(const std::string& file, const std::string& grid) {
+VectorGridPtr Evaluator::Query::vectors(const std::string& file, const std::string& grid) {
     const uint64_t key = Hasher()
                              .add(std::string_view("vectors"))
                              .add(scene_->stampOf(file))
@@ -230,19 +230,19 @@ VectorGridPtr Evaluator::Around::vectors(const std::string& file, const std::str
     return made;
 }
 
-std::shared_ptr<const StrandSet> Evaluator::Around::strands(const std::string& id) {
+std::shared_ptr<const StrandSet> Evaluator::Query::strands(const std::string& id) {
     const StrandsPtr own = evaluator_.object(*scene_, id, options_.frame, progress_).strands;
     const M44f matrix = prototypeMatrix(document_, id, options_.frame);
     return own && matrix != M44f() ? transformed(*own, matrix) : own;
 }
 
-std::vector<MeshPtr> Evaluator::Around::prototypes(const Copies& copies) {
+std::vector<MeshPtr> Evaluator::Query::prototypes(const Copies& copies) {
     std::vector<MeshPtr> meshes;
     for (const std::string& id : copies.prototypes) meshes.push_back(document_.find(id) ? mesh(id) : nullptr);
     return meshes;
 }
 
-SurfacePtr Evaluator::Around::surface(const std::string& id) {
+SurfacePtr Evaluator::Query::surface(const std::string& id) {
     const Node& node = document_.get(id);
     if (node.category() != Category::Object && node.category() != Category::Layer)
         throw Error("is no surface", node.name, "Choose an object, or a layer that makes copies");
