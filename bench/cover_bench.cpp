@@ -101,8 +101,8 @@ FieldSource sourceOf(const std::string& type, double octaves = 0) {
 
 double secondsOfField(const std::vector<FieldSource>& sources, const PointSet& points) {
     const auto field = std::make_shared<const CompiledField>(Field{sources}, FieldContext());
-    const Driven driven{0, 1, field};
-    return secondsOf([&] { benchmark::DoNotOptimize(driven.over(samplesOf(points.attributes))); });
+    const Varying varying{0, 1, field};
+    return secondsOf([&] { benchmark::DoNotOptimize(varying.over(samplesOf(points.attributes))); });
 }
 
 void stackAgainstItsSources(benchmark::State& state) {

@@ -49,9 +49,9 @@ ResolvedParams paramsOf(const Document& document, const Node& node, double frame
 uint32_t JobBuilder::wear(const Document& document, const std::string& material, const Wearer& by) {
     const Node* node = material.empty() ? nullptr : document.find(material);
     if (!node || node->category() != Category::Material) return 0;
-    const bool driven = std::any_of(node->params.begin(), node->params.end(),
-                                    [](const auto& p) { return p.second.field != nullptr; });
-    const Worn worn{material, driven ? by : Wearer()};
+    const bool varying = std::any_of(node->params.begin(), node->params.end(),
+                                     [](const auto& p) { return p.second.field != nullptr; });
+    const Worn worn{material, varying ? by : Wearer()};
     for (size_t i = 0; i < worn_.size(); ++i)
         if (worn_[i].material == worn.material && worn_[i].by == worn.by) return uint32_t(i + 1);
     worn_.push_back(worn);
@@ -257,10 +257,10 @@ std::shared_ptr<const FibreMaterial> JobBuilder::fibreOf(const ResolvedParams& p
     f->coloured = by == "colour"       ? FibreMaterial::Coloured::Color
                   : by == "absorption" ? FibreMaterial::Coloured::Absorption
                                        : FibreMaterial::Coloured::Melanin;
-    f->melanin = p.driven("melanin"), f->redness = p.driven("redness");
-    f->absorption = p.drivenColor("absorption");
-    f->roughness = p.driven("roughness"), f->roughnessAround = p.driven("roughness_around");
-    f->specular = p.driven("specular");
+    f->melanin = p.varying("melanin"), f->redness = p.varying("redness");
+    f->absorption = p.varyingColor("absorption");
+    f->roughness = p.varying("roughness"), f->roughnessAround = p.varying("roughness_around");
+    f->specular = p.varying("specular");
     f->ownColors = p.flag("own_colors");
     f->draft = p.text("model") == "draft";
     return f;
@@ -280,18 +280,18 @@ FieldContext JobBuilder::contextOf(const Worn& worn, Evaluator::Query& query) {
 
 SurfaceMaterial JobBuilder::materialOf(const Node& node, const ResolvedParams& p) {
     SurfaceMaterial m;
-    m.base = p.drivenColor("base");
+    m.base = p.varyingColor("base");
     if (node.type == "fibre") {
         m.fibre = fibreOf(p);
         return m;
     }
-    m.emission = p.drivenColor("emission");
-    m.roughness = p.driven("roughness");
-    m.metalness = p.driven("metalness");
-    m.specular = p.driven("specular");
-    m.glow = p.driven("glow");
-    m.translucency = p.driven("translucency");
-    m.opacity = p.driven("opacity");
+    m.emission = p.varyingColor("emission");
+    m.roughness = p.varying("roughness");
+    m.metalness = p.varying("metalness");
+    m.specular = p.varying("specular");
+    m.glow = p.varying("glow");
+    m.translucency = p.varying("translucency");
+    m.opacity = p.varying("opacity");
     return m;
 }
 

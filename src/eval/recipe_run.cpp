@@ -203,7 +203,7 @@ Geometry Evaluator::RecipeRun::thinned(const StepType& type, const Step& step) {
     const Geometry all = placed(type, step).first;
     if (evaluator_.stepsRun_ == before) ++evaluator_.stepsRun_;  // with its placing it counts as one
     const ResolvedParams params(type.params, step.params, contextOf(type));
-    return masked(std::get<std::shared_ptr<const PointSet>>(all), params.driven(type.mask),
+    return masked(std::get<std::shared_ptr<const PointSet>>(all), params.varying(type.mask),
                   uint64_t(params.integer("seed")), query_.progress());
 }
 
@@ -305,7 +305,7 @@ void Evaluator::RecipeRun::thinLast(size_t first, size_t end) {
     geometry_ = kept(hash, [&] {
         const ResolvedParams params(type.params, steps[first].params, context_);
         const auto& points = std::get<std::shared_ptr<const PointSet>>(placedAll);
-        const auto stay = survivors(points->attributes, params.driven(type.mask),
+        const auto stay = survivors(points->attributes, params.varying(type.mask),
                                     uint64_t(params.integer("seed")), query_.progress());
         return stay ? gathered(all, *stay) : all;
     });

@@ -163,15 +163,15 @@ std::vector<float> evaluateAll(const CompiledField& field, const Samples& sample
 
 }  // namespace
 
-std::vector<float> Driven::over(const Samples& samples, Progress& progress) const {
+std::vector<float> Varying::over(const Samples& samples, Progress& progress) const {
     if (constant()) return std::vector<float>(samples.size(), high);
     std::vector<float> out = evaluateAll(*field, samples, progress);
     for (float& x : out) x = lerp(low, high, x);
     return out;
 }
 
-std::vector<float> DrivenRange::over(const Samples& samples, uint64_t seed, Stream stream,
-                                     Progress& progress) const {
+std::vector<float> VaryingRange::over(const Samples& samples, uint64_t seed, Stream stream,
+                                      Progress& progress) const {
     std::vector<float> out;
     if (field) {
         out = evaluateAll(*field, samples, progress);
@@ -183,7 +183,7 @@ std::vector<float> DrivenRange::over(const Samples& samples, uint64_t seed, Stre
     return out;
 }
 
-Color DrivenColor::at(const Samples& one) const {
+Color VaryingColor::at(const Samples& one) const {
     if (!field) return high;
     V3f f(1.0f);
     field->evaluateColor(one, {&f, 1});
@@ -234,19 +234,19 @@ V3d ResolvedParams::numbers(const std::string& id) const {
     return V3d(std::get<double>(value), 0, 0);
 }
 
-Driven ResolvedParams::driven(const std::string& id) const {
+Varying ResolvedParams::varying(const std::string& id) const {
     const Entry& e = entry(id);
     const double* low = std::get_if<double>(&e.low);
     return {low ? float(*low) : 0.0f, float(std::get<double>(e.value)), e.field};
 }
 
-DrivenRange ResolvedParams::drivenRange(const std::string& id) const {
+VaryingRange ResolvedParams::varyingRange(const std::string& id) const {
     const Entry& e = entry(id);
     const Range& r = std::get<Range>(e.value);
     return {float(r.min), float(r.max), e.field};
 }
 
-DrivenColor ResolvedParams::drivenColor(const std::string& id) const {
+VaryingColor ResolvedParams::varyingColor(const std::string& id) const {
     const Entry& e = entry(id);
     const Color* low = std::get_if<Color>(&e.low);
     return {low ? *low : Color(0.0f), std::get<Color>(e.value), e.field};

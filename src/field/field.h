@@ -112,7 +112,7 @@ class CompiledField {
 };
 
 /// A number that may differ per element: low + (high - low) * field, or high alone without a field.
-struct Driven {
+struct Varying {
     float low = 0.0f, high = 0.0f;
     std::shared_ptr<const CompiledField> field;
     bool constant() const { return !field; }
@@ -121,7 +121,7 @@ struct Driven {
 };
 
 /// A range that each element picks its number from: by its random number, or by a field when there is one.
-struct DrivenRange {
+struct VaryingRange {
     float min = 0.0f, max = 1.0f;
     std::shared_ptr<const CompiledField> field;
     std::vector<float> over(const Samples& samples, uint64_t seed, Stream stream,
@@ -129,7 +129,7 @@ struct DrivenRange {
 };
 
 /// A colour that may differ per place.
-struct DrivenColor {
+struct VaryingColor {
     Color low{0.0f}, high{1.0f};
     std::shared_ptr<const CompiledField> field;
     Color at(const Samples& one) const;
@@ -157,9 +157,9 @@ class ResolvedParams {
     const Curve& profile(const std::string& id) const { return get<Curve>(id); }
     const StrandEdits& combing(const std::string& id) const { return get<StrandEdits>(id); }
     const CurvePoints& points(const std::string& id) const { return get<CurvePoints>(id); }
-    Driven driven(const std::string& id) const;
-    DrivenRange drivenRange(const std::string& id) const;
-    DrivenColor drivenColor(const std::string& id) const;
+    Varying varying(const std::string& id) const;
+    VaryingRange varyingRange(const std::string& id) const;
+    VaryingColor varyingColor(const std::string& id) const;
 
   private:
     struct Entry {

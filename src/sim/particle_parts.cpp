@@ -36,7 +36,7 @@ Samples Offspring::Parents::samples() const {
     return s;
 }
 
-Strength::Strength(const ResolvedParams& p, const std::string& id) : value(p.driven(id)) {
+Strength::Strength(const ResolvedParams& p, const std::string& id) : value(p.varying(id)) {
     if (p.has("group")) group = int32_t(p.integer("group"));
 }
 

@@ -56,7 +56,7 @@ struct Crowd {
 
 /// A number, or a field of it, for those of one group; 0 for others.
 struct Strength {
-    Driven value;
+    Varying value;
     int32_t group = 0;  ///< 0 is all
     Strength() = default;
     explicit Strength(const ResolvedParams& p, const std::string& id = "strength");

@@ -227,11 +227,11 @@ TEST_CASE("keys give values between and around them", "[param]") {
 
 TEST_CASE("driven numbers run from low to high", "[field]") {
     const Probe probe;
-    Driven d{2, 10, std::make_shared<CompiledField>(Field{{constant(0.25)}}, FieldContext())};
+    Varying d{2, 10, std::make_shared<CompiledField>(Field{{constant(0.25)}}, FieldContext())};
     CHECK(d.over(probe.samples())[0] == Approx(4));
     d.field = nullptr;
     CHECK(d.over(probe.samples())[0] == 10);
-    DrivenRange r{2, 6, std::make_shared<CompiledField>(Field{{constant(0.5)}}, FieldContext())};
+    VaryingRange r{2, 6, std::make_shared<CompiledField>(Field{{constant(0.5)}}, FieldContext())};
     CHECK(r.over(probe.samples(), 1, Stream::Size)[0] == Approx(4));
 }
 
@@ -252,13 +252,13 @@ TEST_CASE("the hash of parameters changes with everything that counts", "[field]
     p.keys.clear();
     auto field = std::make_shared<Field>(Field{{makeSource("noise")}});
     p.field = field;
-    const uint64_t driven = hash(p, 0);
-    CHECK(driven != plain);
+    const uint64_t varying = hash(p, 0);
+    CHECK(varying != plain);
     field->sources[0].strength.value = 0.5;
-    CHECK(hash(p, 0) != driven);
+    CHECK(hash(p, 0) != varying);
     field->sources[0].strength.value = 1.0;
     field->sources[0].params["seed"].value = int64_t(9);
-    CHECK(hash(p, 0) != driven);
+    CHECK(hash(p, 0) != varying);
 }
 
 TEST_CASE("noise on an object goes with it, and noise in the world does not", "[field]") {

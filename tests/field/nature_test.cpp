@@ -240,7 +240,7 @@ TEST_CASE("formulas give the same on many threads", "[field]") {
     const auto field = std::make_shared<CompiledField>(
         Field{{with(makeSource("formula"), "formula", std::string("x / 50000"))}}, FieldContext());
     std::vector<uint64_t> id(p.size(), 0);
-    const auto out = Driven{0, 1, field}.over({p, {}, {}, id});
+    const auto out = Varying{0, 1, field}.over({p, {}, {}, id});
     for (size_t i = 0; i < p.size(); ++i) REQUIRE(out[i] == Approx(double(i) / 50000).margin(1e-6));
 }
 

@@ -14,7 +14,7 @@ using namespace ovrix::tests;
 namespace {
 
 std::shared_ptr<const PointSet> scatter(const Surface& s, size_t count, uint64_t seed,
-                                        Driven keep = {0, 1, nullptr}) {
+                                        Varying keep = {0, 1, nullptr}) {
     ScatterOptions o;
     o.count = count;
     o.seed = seed;
@@ -25,7 +25,7 @@ std::shared_ptr<const PointSet> scatter(const Surface& s, size_t count, uint64_t
 std::span<const V3f> positions(const PointSet& p) { return p.attributes.find<V3f>("P"); }
 std::span<const uint64_t> ids(const PointSet& p) { return p.attributes.find<uint64_t>("id"); }
 
-Driven noiseMask(double strength) {
+Varying noiseMask(double strength) {
     FieldSource s = makeSource("noise");
     s.params["size"].value = 0.2;
     s.strength.value = strength;

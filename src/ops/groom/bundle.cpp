@@ -47,7 +47,7 @@ StrandsPtr bundle(const StrandSet& in, const BundleOptions& o, Progress& progres
     auto clump = out->strands.add<int32_t>("clump");
     const BundleIds idOf(samples.id);
     for (size_t i = 0; i < id.size(); ++i) id[i] = idOf(id[i], i % count);
-    DrivenRange unit = o.length;
+    VaryingRange unit = o.length;
     unit.min = 0.0f, unit.max = 1.0f;
     const auto pick = unit.over(samplesOf(*out), o.seed, Stream::Length, progress);
     auto p = out->points.add<V3f>("P");
@@ -82,9 +82,9 @@ StrandsPtr bundle(const StrandSet& in, const BundleOptions& o, Progress& progres
 static Geometry applyBundle(const StepInput& in) {
     BundleOptions o;
     o.count = int(in.params.integer("count"));
-    o.root = in.params.driven("root");
-    o.tip = in.params.driven("tip");
-    o.length = in.params.drivenRange("length");
+    o.root = in.params.varying("root");
+    o.tip = in.params.varying("tip");
+    o.length = in.params.varyingRange("length");
     o.seed = uint64_t(in.params.integer("seed"));
     o.memoryLimit = in.memoryLimit;
     return bundle(*strandsOf(in), o, in.progress);

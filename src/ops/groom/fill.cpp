@@ -44,7 +44,7 @@ bool uniform(const StrandSet& set) {
     return true;
 }
 
-std::vector<float> zonesOf(const Driven& zone, const AttributeSet& strands, std::span<const V3f> rest,
+std::vector<float> zonesOf(const Varying& zone, const AttributeSet& strands, std::span<const V3f> rest,
                            Progress& progress) {
     if (zone.constant()) return {};
     Samples samples = samplesOf(strands);
@@ -52,7 +52,7 @@ std::vector<float> zonesOf(const Driven& zone, const AttributeSet& strands, std:
     return zone.over(samples, progress);
 }
 
-Guides prepare(const StrandSet& in, const Surface& rest, const Surface& now, const Driven& zone,
+Guides prepare(const StrandSet& in, const Surface& rest, const Surface& now, const Varying& zone,
                Progress& progress) {
     Guides g;
     const StrandsPtr even = uniform(in) ? nullptr : resampled(in, in.pointsOf(0), progress);
@@ -269,11 +269,11 @@ static Geometry applyFill(const StepInput& in) {
                  wanted * in.share);
     o.count = size_t(wanted);
     o.share = in.share;
-    o.keep = in.params.driven("keep");
+    o.keep = in.params.varying("keep");
     o.guides = int(in.params.integer("guides"));
     o.reach = float(in.params.number("reach"));
-    o.zone = in.params.driven("zone");
-    o.length = in.params.drivenRange("length");
+    o.zone = in.params.varying("zone");
+    o.length = in.params.varyingRange("length");
     o.seed = uint64_t(in.params.integer("seed"));
     o.memoryLimit = in.memoryLimit;
     const Refs& partings = in.params.refs("partings");

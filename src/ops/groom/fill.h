@@ -6,14 +6,14 @@
 namespace ovrix::ops {
 
 struct FillOptions {
-    size_t count = 20000;      ///< strands before the mask
-    double share = 1.0;        ///< part of count to make: the first of them
-    Driven keep = {0, 1, {}};  ///< chance that a strand stays, where its root lies
-    int guides = 4;            ///< most guides that one strand follows, 1 to 8
-    float reach = 0.0f;        ///< metres from a guide's root beyond which it counts no more; 0 for no limit
+    size_t count = 20000;       ///< strands before the mask
+    double share = 1.0;         ///< part of count to make: the first of them
+    Varying keep = {0, 1, {}};  ///< chance that a strand stays, where its root lies
+    int guides = 4;             ///< most guides that one strand follows, 1 to 8
+    float reach = 0.0f;         ///< metres from a guide's root beyond which it counts no more; 0 for no limit
     std::shared_ptr<const CurveSet> partings;  ///< lines that no strand looks across; may be null
-    Driven zone = {0, 1, {}};                  ///< strands follow only guides on the same side of 0.5
-    DrivenRange length = {1, 1, {}};           ///< factor on what the guides give
+    Varying zone = {0, 1, {}};                 ///< strands follow only guides on the same side of 0.5
+    VaryingRange length = {1, 1, {}};          ///< factor on what the guides give
     uint64_t seed = 1;
     size_t memoryLimit = SIZE_MAX;
 };

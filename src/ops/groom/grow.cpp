@@ -92,11 +92,11 @@ StrandsPtr grow(const PointSet& points, const Surface* surface, const GrowOption
 
 static Geometry applyGrow(const StepInput& in) {
     GrowOptions o;
-    o.length = in.params.drivenRange("length");
+    o.length = in.params.varyingRange("length");
     o.segments = int(in.params.integer("segments"));
-    o.lean = in.params.driven("lean");
-    o.bend = in.params.driven("bend");
-    for (Driven* d : {&o.lean, &o.bend}) d->low = radians(d->low), d->high = radians(d->high);
+    o.lean = in.params.varying("lean");
+    o.bend = in.params.varying("bend");
+    for (Varying* d : {&o.lean, &o.bend}) d->low = radians(d->low), d->high = radians(d->high);
     o.scatter = float(in.params.number("scatter"));
     o.toward = in.params.vector("toward");
     o.seed = uint64_t(in.params.integer("seed"));

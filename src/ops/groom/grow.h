@@ -5,12 +5,12 @@
 namespace ovrix::ops {
 
 struct GrowOptions {
-    DrivenRange length = {0.08f, 0.12f, {}};  ///< metres
-    int segments = 8;                         ///< pieces of each strand, 1 to 1000
-    Driven lean = {0, 0, {}};                 ///< radians off the surface's normal
-    Driven bend = {0, 0, {}};  ///< radians that the tip is turned on from the root, the same way
-    float scatter = 0.0f;      ///< 0 all lean one way, 1 each its own
-    V3f toward{0, -1, 0};      ///< the way to lean, in the world; along the surface where 0
+    VaryingRange length = {0.08f, 0.12f, {}};  ///< metres
+    int segments = 8;                          ///< pieces of each strand, 1 to 1000
+    Varying lean = {0, 0, {}};                 ///< radians off the surface's normal
+    Varying bend = {0, 0, {}};  ///< radians that the tip is turned on from the root, the same way
+    float scatter = 0.0f;       ///< 0 all lean one way, 1 each its own
+    V3f toward{0, -1, 0};       ///< the way to lean, in the world; along the surface where 0
     uint64_t seed = 1;
     size_t memoryLimit = SIZE_MAX;
 };

@@ -17,7 +17,7 @@ specs::Specs effectSpecs(std::vector<V2f> along, const std::string& seedHelp) {
 
 StrandEffect effectOf(const StepInput& in) {
     StrandEffect e;
-    e.strength = in.params.driven("strength");
+    e.strength = in.params.varying("strength");
     e.along = in.params.profile("along");
     if (in.params.has("seed")) e.seed = uint64_t(in.params.integer("seed"));
     return e;

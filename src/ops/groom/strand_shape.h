@@ -27,7 +27,7 @@ class AlongTable {
 
 /// How much a strand takes part, and how that goes from root to tip.
 struct StrandEffect {
-    Driven strength = {0, 1, {}};
+    Varying strength = {0, 1, {}};
     Curve along;
     uint64_t seed = 1;
 };

@@ -64,13 +64,13 @@ StrandsPtr trace(const PointSet& points, const Surface* surface, const TraceOpti
 static Geometry applyTrace(const StepInput& in) {
     TraceOptions o;
     o.steps = int(in.params.integer("steps"));
-    o.length = in.params.drivenRange("length");
+    o.length = in.params.varyingRange("length");
     o.size = float(in.params.number("size"));
     o.ridged = in.params.text("kind") == "ridged";
     o.octaves = int(in.params.integer("octaves"));
-    o.normal = in.params.driven("normal");
+    o.normal = in.params.varying("normal");
     o.bias = in.params.vector("bias");
-    o.hug = in.params.driven("hug");
+    o.hug = in.params.varying("hug");
     o.drift = in.params.vector("drift");
     o.seed = uint64_t(in.params.integer("seed"));
     o.memoryLimit = in.memoryLimit;

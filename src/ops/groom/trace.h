@@ -5,15 +5,15 @@
 namespace ovrix::ops {
 
 struct TraceOptions {
-    int steps = 40;                             ///< 1 to 4096
-    DrivenRange length = {0.008f, 0.012f, {}};  ///< metres of one step
-    float size = 0.15f;                         ///< metres: width of a whirl
-    bool ridged = false;                        ///< sharp turns along crests
+    int steps = 40;                              ///< 1 to 4096
+    VaryingRange length = {0.008f, 0.012f, {}};  ///< metres of one step
+    float size = 0.15f;                          ///< metres: width of a whirl
+    bool ridged = false;                         ///< sharp turns along crests
     int octaves = 1;
-    Driven normal = {0, 0.5f, {}};  ///< how much strands go along the surface's normal at their root
-    V3f bias{0, 0, 0};              ///< added to the field's direction, world
-    Driven hug = {0, 0, {}};        ///< 0 free, 1 lies on the surface
-    V3f drift{0, 0, 0};             ///< metres by which the field is moved
+    Varying normal = {0, 0.5f, {}};  ///< how much strands go along the surface's normal at their root
+    V3f bias{0, 0, 0};               ///< added to the field's direction, world
+    Varying hug = {0, 0, {}};        ///< 0 free, 1 lies on the surface
+    V3f drift{0, 0, 0};              ///< metres by which the field is moved
     uint64_t seed = 1;
     size_t memoryLimit = SIZE_MAX;
 };

@@ -142,7 +142,7 @@ MeshPtr withPoints(const Mesh& mesh, std::vector<V3f> points) {
 
 }  // namespace
 
-MeshPtr displaced(const MeshPtr& mesh, const Driven& strength, Progress& progress) {
+MeshPtr displaced(const MeshPtr& mesh, const Varying& strength, Progress& progress) {
     Progress::Task task(progress, "Displacing");
     const size_t corners = mesh->cornerPoint.size();
     const CornerPlaces places(*mesh);
@@ -231,7 +231,7 @@ ParamSpec displaceBy() {
 }
 
 Geometry applyDisplace(const StepInput& in) {
-    return displaced(meshIn(in), in.params.driven("by"), in.progress);
+    return displaced(meshIn(in), in.params.varying("by"), in.progress);
 }
 
 }  // namespace

@@ -12,7 +12,7 @@ MeshPtr subdivided(const Mesh& mesh, int levels);
 
 /// The mesh with each point moved along its normal by what @p strength gives there, metres. The field is
 /// asked in the object's own space. Normals are made again. Cost linear in corners.
-MeshPtr displaced(const MeshPtr& mesh, const Driven& strength, Progress& progress);
+MeshPtr displaced(const MeshPtr& mesh, const Varying& strength, Progress& progress);
 
 /// Each point moved by @p strength (0 to 1) towards the middle of its neighbours, @p rounds times, then a
 /// little back, so that the whole does not shrink: Taubin, "A Signal Processing Approach to Fair Surface

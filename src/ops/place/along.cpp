@@ -113,7 +113,7 @@ static Geometry applyAlong(const StepInput& in) {
     o.width = float(in.params.number("width"));
     o.onSurface = in.params.flag("on_surface");
     o.seed = uint64_t(in.params.integer("seed"));
-    o.keep = in.params.driven("keep");
+    o.keep = in.params.varying("keep");
     o.share = in.share;
     o.memoryLimit = in.memoryLimit;
     if (o.onSurface) surfaceOf(in);

@@ -75,7 +75,7 @@ static Geometry applyFromFile(const StepInput& in) {
     FromFileOptions o;
     o.onSurface = in.params.flag("on_surface");
     o.seed = uint64_t(in.params.integer("seed"));
-    o.keep = in.params.driven("keep");
+    o.keep = in.params.varying("keep");
     o.share = frame.light ? 1.0 : in.share;
     auto points = in.query->points(frame.file);
     if (frame.part > 0) {

@@ -11,7 +11,7 @@ namespace {
 /// The points at the samples that a stable share of ids keeps, masked.
 std::shared_ptr<const PointSet> pointsAt(const Surface& surface, const std::vector<Surface::Sample>& samples,
                                          const std::vector<uint64_t>& ids, double share, uint64_t seed,
-                                         const Driven& keep, Progress& progress) {
+                                         const Varying& keep, Progress& progress) {
     std::vector<uint32_t> chosen;
     for (size_t i = 0; i < ids.size(); ++i)
         if (share >= 1.0 || double(random1(seed, ids[i], Stream::Pick)) < share)
@@ -112,7 +112,7 @@ Geometry applyGrid(const StepInput& in) {
     o.turn = radians(float(in.params.number("turn")));
     o.offset = in.params.flag("offset");
     o.seed = uint64_t(in.params.integer("seed"));
-    o.keep = in.params.driven("keep");
+    o.keep = in.params.varying("keep");
     o.share = in.share;
     o.memoryLimit = in.memoryLimit;
     return gridOnSurface(surfaceOf(in), o, in.progress);
@@ -123,7 +123,7 @@ Geometry applyOnMesh(const StepInput& in) {
     o.faces = in.params.text("at") == "faces";
     o.every = int(in.params.integer("every"));
     o.seed = uint64_t(in.params.integer("seed"));
-    o.keep = in.params.driven("keep");
+    o.keep = in.params.varying("keep");
     o.share = in.share;
     o.memoryLimit = in.memoryLimit;
     return pointsOnMesh(surfaceOf(in), o, in.progress);

@@ -21,7 +21,7 @@ PointColumns makePointColumns(AttributeSet& set, size_t count, bool withUv) {
 
 double bytesPerPoint(bool withUv) { return 12 + 12 + 8 + 4 + 8 + (withUv ? 8 : 0); }
 
-std::optional<std::vector<uint32_t>> survivors(const AttributeSet& elements, const Driven& keep,
+std::optional<std::vector<uint32_t>> survivors(const AttributeSet& elements, const Varying& keep,
                                                uint64_t seed, Progress& progress) {
     if (keep.constant() && keep.high >= 1.0f) return std::nullopt;
     const Samples samples = samplesOf(elements);
@@ -37,7 +37,7 @@ std::optional<std::vector<uint32_t>> survivors(const AttributeSet& elements, con
     return indices;
 }
 
-std::shared_ptr<const PointSet> masked(std::shared_ptr<const PointSet> points, const Driven& keep,
+std::shared_ptr<const PointSet> masked(std::shared_ptr<const PointSet> points, const Varying& keep,
                                        uint64_t seed, Progress& progress) {
     const auto stay = survivors(points->attributes, keep, seed, progress);
     if (!stay) return points;

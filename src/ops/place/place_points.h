@@ -32,11 +32,11 @@ double bytesPerPoint(bool withUv);
 
 /// The elements that their own random number lets through: each stays with the chance that @p keep gives
 /// where it lies. Nothing when all stay.
-std::optional<std::vector<uint32_t>> survivors(const AttributeSet& elements, const Driven& keep,
+std::optional<std::vector<uint32_t>> survivors(const AttributeSet& elements, const Varying& keep,
                                                uint64_t seed, Progress& progress);
 /// The points that their own random number lets through: each stays with the chance that @p keep gives where
 /// it lies.
-std::shared_ptr<const PointSet> masked(std::shared_ptr<const PointSet> points, const Driven& keep,
+std::shared_ptr<const PointSet> masked(std::shared_ptr<const PointSet> points, const Varying& keep,
                                        uint64_t seed, Progress& progress);
 
 /// The "keep" that every step has which places elements.

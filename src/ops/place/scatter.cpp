@@ -49,7 +49,7 @@ Geometry applyScatter(const StepInput& in) {
     askForMemory(160.0 * wanted * in.share, in.memoryLimit, wanted * in.share);
     o.count = size_t(wanted);
     o.seed = uint64_t(in.params.integer("seed"));
-    o.keep = in.params.driven("keep");
+    o.keep = in.params.varying("keep");
     o.share = in.share;
     o.memoryLimit = in.memoryLimit;
     return scatterOnSurface(surface, o, in.progress);

@@ -392,9 +392,9 @@ std::shared_ptr<const PointSet> spreadOnSurface(const Surface& surface, const Sp
 
 static Geometry applySpread(const StepInput& in) {
     SpreadOptions o;
-    o.distance = in.params.driven("distance");
+    o.distance = in.params.varying("distance");
     o.seed = uint64_t(in.params.integer("seed"));
-    o.keep = in.params.driven("keep");
+    o.keep = in.params.varying("keep");
     o.share = in.share;
     o.memoryLimit = in.memoryLimit;
     return spreadOnSurface(surfaceOf(in), o, in.progress);

@@ -5,10 +5,10 @@
 namespace ovrix::ops {
 
 struct SpreadOptions {
-    Driven distance = {0, 0.1f, {}};  ///< metres between neighbours; a field varies it from place to place
+    Varying distance = {0, 0.1f, {}};  ///< metres between neighbours; a field varies it from place to place
     uint64_t seed = 1;
-    Driven keep = {0, 1, {}};  ///< chance that an element stays, after the spacing
-    double share = 1.0;        ///< part of the elements to give, a stable subset
+    Varying keep = {0, 1, {}};  ///< chance that an element stays, after the spacing
+    double share = 1.0;         ///< part of the elements to give, a stable subset
     bool uv = true;
     size_t memoryLimit = SIZE_MAX;
 };

@@ -100,12 +100,12 @@ static Geometry applyCopiesOf(const StepInput& in) {
     CopiesOptions o;
     o.prototypes = in.params.shares("prototypes");
     o.pick = picks.at(in.params.text("pick"));
-    o.field = in.params.driven("by");
+    o.field = in.params.varying("by");
     o.cluster = float(in.params.number("cluster"));
     o.mingle = float(in.params.number("mingle"));
     o.seed = uint64_t(in.params.integer("seed"));
     o.size = float(in.params.number("size"));
-    o.lift = in.params.driven("lift");
+    o.lift = in.params.varying("lift");
     auto made = copiesOf(*std::get<std::shared_ptr<const PointSet>>(in.in), o, in.progress);
     static const std::string nothing =
         "There is nothing to copy yet: the places are shown as dots. Choose a prototype";

@@ -12,11 +12,11 @@ struct CopiesOptions {
         InTurn,   ///< by id, in the order of the prototypes, so that shares are met exactly over a few
         Clusters  ///< patches of one kind, @ref cluster metres wide, each by the patch's random number
     } pick = Random;
-    Driven field = {0, 1, {}};
+    Varying field = {0, 1, {}};
     float cluster = 0.5f, mingle = 0.1f;  ///< @ref mingle of the elements in a patch pick by themselves
     uint64_t seed = 1;
-    float size = 1.0f;         ///< factor on all
-    Driven lift = {0, 0, {}};  ///< metres along the element's own up; negative sinks it in
+    float size = 1.0f;          ///< factor on all
+    Varying lift = {0, 0, {}};  ///< metres along the element's own up; negative sinks it in
 };
 
 /// Copies with "P", "orient", "scale", "id", "prototype", and what else the points had. The pick depends on

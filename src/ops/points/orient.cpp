@@ -91,11 +91,11 @@ static Aim aimOf(const StepInput& in, const std::string& prefix) {
 
 static Geometry applyOrient(const StepInput& in) {
     OrientOptions o;
-    o.toUp = in.params.driven("to_up");
+    o.toUp = in.params.varying("to_up");
     o.stand = aimOf(in, "stand");
     o.front = aimOf(in, "front");
-    o.roll = in.params.drivenRange("roll");
-    o.tilt = in.params.drivenRange("tilt");
+    o.roll = in.params.varyingRange("roll");
+    o.tilt = in.params.varyingRange("tilt");
     o.seed = uint64_t(in.params.integer("seed"));
     return orientPoints(*std::get<std::shared_ptr<const PointSet>>(in.in), o, in.progress);
 }

@@ -15,11 +15,11 @@ struct Aim {
 };
 
 struct OrientOptions {
-    Driven toUp = {0, 0, {}};             ///< 0 along the normal, 1 along @ref stand
+    Varying toUp = {0, 0, {}};            ///< 0 along the normal, 1 along @ref stand
     Aim stand;                            ///< what elements stand towards
     Aim front = {Aim::Free, {}, {}, {}};  ///< what their front (+Z) looks to before the roll
-    DrivenRange roll = {0, 360, {}};      ///< degrees around the element's own up
-    DrivenRange tilt = {0, 0, {}};        ///< degrees away from up, towards a random side
+    VaryingRange roll = {0, 360, {}};     ///< degrees around the element's own up
+    VaryingRange tilt = {0, 0, {}};       ///< degrees away from up, towards a random side
     uint64_t seed = 1;
 };
 

@@ -22,9 +22,9 @@ std::shared_ptr<const PointSet> varyColor(const PointSet& points, const VaryColo
 
 static Geometry applyVaryColor(const StepInput& in) {
     VaryColorOptions o;
-    o.hue = in.params.drivenRange("hue");
-    o.saturation = in.params.drivenRange("saturation");
-    o.brightness = in.params.drivenRange("brightness");
+    o.hue = in.params.varyingRange("hue");
+    o.saturation = in.params.varyingRange("saturation");
+    o.brightness = in.params.varyingRange("brightness");
     o.seed = uint64_t(in.params.integer("seed"));
     return varyColor(*std::get<std::shared_ptr<const PointSet>>(in.in), o, in.progress);
 }

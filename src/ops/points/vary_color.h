@@ -5,9 +5,9 @@
 namespace ovrix::ops {
 
 struct VaryColorOptions {
-    DrivenRange hue = {0, 0, {}};         ///< degrees around the colour circle
-    DrivenRange saturation = {1, 1, {}};  ///< factor
-    DrivenRange brightness = {1, 1, {}};  ///< factor
+    VaryingRange hue = {0, 0, {}};         ///< degrees around the colour circle
+    VaryingRange saturation = {1, 1, {}};  ///< factor
+    VaryingRange brightness = {1, 1, {}};  ///< factor
     uint64_t seed = 1;
 };
 

@@ -10,7 +10,7 @@ std::shared_ptr<const PointSet> varySize(const PointSet& points, const VarySizeO
     Progress::Task task(progress, "Sizing");
     auto out = std::make_shared<PointSet>(points);
     const Samples samples = samplesOf(points.attributes);
-    DrivenRange unit = o.between;
+    VaryingRange unit = o.between;
     unit.min = 0.0f, unit.max = 1.0f;
     const std::vector<float> t = unit.over(samples, o.seed, Stream::Size, progress);
     const float power = 1.0f + 7.0f * std::clamp(o.small, 0.0f, 1.0f);
@@ -31,12 +31,12 @@ std::shared_ptr<const PointSet> varySize(const PointSet& points, const VarySizeO
 
 static Geometry applyVarySize(const StepInput& in) {
     VarySizeOptions o;
-    o.between = in.params.drivenRange("between");
+    o.between = in.params.varyingRange("between");
     o.small = float(in.params.number("small"));
     o.byAxis = in.params.text("form") == "by axis";
-    o.axis[0] = in.params.drivenRange("width");
-    o.axis[1] = in.params.drivenRange("height");
-    o.axis[2] = in.params.drivenRange("depth");
+    o.axis[0] = in.params.varyingRange("width");
+    o.axis[1] = in.params.varyingRange("height");
+    o.axis[2] = in.params.varyingRange("depth");
     o.seed = uint64_t(in.params.integer("seed"));
     return varySize(*std::get<std::shared_ptr<const PointSet>>(in.in), o, in.progress);
 }

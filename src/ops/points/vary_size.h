@@ -5,10 +5,10 @@
 namespace ovrix::ops {
 
 struct VarySizeOptions {
-    DrivenRange between = {0.8f, 1.2f, {}};  ///< factor on the prototype's own size
+    VaryingRange between = {0.8f, 1.2f, {}};  ///< factor on the prototype's own size
     float small = 0.0f;   ///< 0 all sizes alike often, 1 mostly small ones with a few large
     bool byAxis = false;  ///< whether the element is stretched along its own axes too
-    DrivenRange axis[3] = {{1, 1, {}}, {1, 1, {}}, {1, 1, {}}};  ///< factors along X, Y (up), Z
+    VaryingRange axis[3] = {{1, 1, {}}, {1, 1, {}}, {1, 1, {}}};  ///< factors along X, Y (up), Z
     uint64_t seed = 1;
 };
 

@@ -29,8 +29,8 @@ StrandsPtr coil(const StrandSet& in, const CoilOptions& o, Progress& progress) {
 static Geometry applyCoil(const StepInput& in) {
     CoilOptions o;
     o.effect = effectOf(in);
-    o.radius = in.params.driven("radius");
-    o.turns = in.params.driven("turns");
+    o.radius = in.params.varying("radius");
+    o.turns = in.params.varying("turns");
     o.perTurn = int(in.params.integer("per_turn"));
     o.thickness = 0.001f * float(in.params.number("thickness"));
     o.memoryLimit = in.memoryLimit;

@@ -6,8 +6,8 @@ namespace ovrix::ops {
 
 struct CoilOptions {
     StrandEffect effect;
-    Driven radius = {0, 0.01f, {}};  ///< metres
-    Driven turns = {0, 8, {}};
+    Varying radius = {0, 0.01f, {}};  ///< metres
+    Varying turns = {0, 8, {}};
     int perTurn = 16;          ///< points of one turn, 4 to 256
     float thickness = 0.001f;  ///< metres across, everywhere; 0 keeps the width
     size_t memoryLimit = SIZE_MAX;

@@ -32,8 +32,8 @@ namespace {
 CurlOptions optionsOf(const StepInput& in) {
     CurlOptions o;
     o.effect = effectOf(in);
-    o.radius = in.params.driven("radius");
-    o.turns = in.params.driven("turns");
+    o.radius = in.params.varying("radius");
+    o.turns = in.params.varying("turns");
     o.start = float(in.params.number("start"));
     return o;
 }

@@ -6,10 +6,10 @@ namespace ovrix::ops {
 
 struct CurlOptions {
     StrandEffect effect;
-    Driven radius = {0, 0.005f, {}};  ///< metres off the path
-    Driven turns = {0, 3, {}};        ///< from root to tip
-    float start = 1.0f;               ///< 0 all begin at the same angle, 1 anywhere
-    bool flat = false;                ///< to and fro in a plane, not round
+    Varying radius = {0, 0.005f, {}};  ///< metres off the path
+    Varying turns = {0, 3, {}};        ///< from root to tip
+    float start = 1.0f;                ///< 0 all begin at the same angle, 1 anywhere
+    bool flat = false;                 ///< to and fro in a plane, not round
 };
 
 /// Points moved off the path by a helix in frames that turn no more than they must; the root stays where the

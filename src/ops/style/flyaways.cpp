@@ -33,7 +33,7 @@ static Geometry applyFlyaways(const StepInput& in) {
     FlyawayOptions o;
     o.effect = effectOf(in);
     o.share = float(in.params.number("share"));
-    o.away = in.params.driven("away");
+    o.away = in.params.varying("away");
     o.away.low = radians(o.away.low), o.away.high = radians(o.away.high);
     o.wander = float(in.params.number("wander"));
     return flyaways(*strandsOf(in), o, in.progress);

@@ -64,8 +64,8 @@ StrandsPtr frizz(const StrandSet& in, const FrizzOptions& o, Progress& progress)
 static Geometry applyFrizz(const StepInput& in) {
     FrizzOptions o;
     o.effect = effectOf(in);
-    o.amplitude = in.params.driven("amplitude");
-    o.bends = in.params.driven("bends");
+    o.amplitude = in.params.varying("amplitude");
+    o.bends = in.params.varying("bends");
     o.octaves = int(in.params.integer("octaves"));
     return frizz(*strandsOf(in), o, in.progress);
 }

@@ -60,7 +60,7 @@ static Geometry applyLiftLean(const StepInput& in) {
     LiftLeanOptions o;
     o.effect = effectOf(in);
     const auto angle = [&](const char* id) {
-        Driven d = in.params.driven(id);
+        Varying d = in.params.varying(id);
         d.low = radians(d.low), d.high = radians(d.high);
         return d;
     };

@@ -7,7 +7,7 @@ namespace ovrix::ops {
 namespace {
 
 /// Either end's colour of every strand.
-std::vector<V3f> ends(const DrivenColor& color, const Samples& samples) {
+std::vector<V3f> ends(const VaryingColor& color, const Samples& samples) {
     std::vector<V3f> out(samples.size(), V3f(color.high));
     if (!color.field) return out;
     color.field->evaluateColor(samples, out);
@@ -52,13 +52,13 @@ StrandsPtr strandColor(const StrandSet& in, const StrandColorOptions& o, Progres
 
 static Geometry applyStrandColor(const StepInput& in) {
     StrandColorOptions o;
-    o.root = in.params.drivenColor("root");
-    o.tip = in.params.drivenColor("tip");
+    o.root = in.params.varyingColor("root");
+    o.tip = in.params.varyingColor("tip");
     o.along = in.params.profile("along");
     o.brightness = float(in.params.number("brightness"));
     o.hue = float(in.params.number("hue")) / 360.0f;
     o.clumps = float(in.params.number("clumps"));
-    o.grey = in.params.driven("grey");
+    o.grey = in.params.varying("grey");
     o.greyColor = in.params.color("grey_color");
     o.seed = uint64_t(in.params.integer("seed"));
     if (const std::string& file = in.params.text("image"); !file.empty()) {

@@ -44,8 +44,8 @@ StrandsPtr strandLength(const StrandSet& in, const StrandLengthOptions& o, Progr
 
 static Geometry applyStrandLength(const StepInput& in) {
     StrandLengthOptions o;
-    o.strength = in.params.driven("strength");
-    o.factor = in.params.drivenRange("factor");
+    o.strength = in.params.varying("strength");
+    o.factor = in.params.varyingRange("factor");
     o.cut = in.params.text("by") == "cutting";
     o.shortest = float(in.params.number("shortest"));
     o.longest = float(in.params.number("longest"));

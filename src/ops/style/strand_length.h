@@ -5,8 +5,8 @@
 namespace ovrix::ops {
 
 struct StrandLengthOptions {
-    Driven strength = {0, 1, {}};
-    DrivenRange factor = {0.7f, 1.0f, {}};  ///< on each strand's length
+    Varying strength = {0, 1, {}};
+    VaryingRange factor = {0.7f, 1.0f, {}};  ///< on each strand's length
     bool cut = false;       ///< takes the tip off where the factor is below 1; else the whole shape is scaled
     float shortest = 0.0f;  ///< metres: shorter strands are taken out
     float longest = 0.0f;   ///< metres: longer ones are cut to it; 0 for no limit

@@ -32,7 +32,7 @@ StrandsPtr strandNoise(const StrandSet& in, const StrandNoiseOptions& o, Progres
 static Geometry applyStrandNoise(const StepInput& in) {
     StrandNoiseOptions o;
     o.effect = effectOf(in);
-    o.amplitude = in.params.driven("amplitude");
+    o.amplitude = in.params.varying("amplitude");
     o.size = float(in.params.number("size"));
     o.octaves = int(in.params.integer("octaves"));
     o.drift = in.params.vector("drift");

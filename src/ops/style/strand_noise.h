@@ -6,8 +6,8 @@ namespace ovrix::ops {
 
 struct StrandNoiseOptions {
     StrandEffect effect;
-    Driven amplitude = {0, 0.01f, {}};  ///< metres
-    float size = 0.05f;                 ///< metres: width of a bend
+    Varying amplitude = {0, 0.01f, {}};  ///< metres
+    float size = 0.05f;                  ///< metres: width of a bend
     int octaves = 2;
     V3f drift{0, 0, 0};  ///< metres by which the noise is moved
 };

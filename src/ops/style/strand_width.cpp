@@ -21,9 +21,9 @@ StrandsPtr strandWidth(const StrandSet& in, const StrandWidthOptions& o, Progres
 
 static Geometry applyStrandWidth(const StepInput& in) {
     StrandWidthOptions o;
-    o.root = in.params.driven("root");
-    o.tip = in.params.driven("tip");
-    for (Driven* d : {&o.root, &o.tip}) d->low *= 0.001f, d->high *= 0.001f;
+    o.root = in.params.varying("root");
+    o.tip = in.params.varying("tip");
+    for (Varying* d : {&o.root, &o.tip}) d->low *= 0.001f, d->high *= 0.001f;
     o.along = in.params.profile("along");
     o.variation = float(in.params.number("variation"));
     o.round = in.params.text("form") == "round";

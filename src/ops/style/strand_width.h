@@ -5,9 +5,9 @@
 namespace ovrix::ops {
 
 struct StrandWidthOptions {
-    Driven root = {0, 0.0004f, {}}, tip = {0, 0.00005f, {}};  ///< metres across
-    Curve along;                                              ///< 1 is the root's width, 0 the tip's
-    float variation = 0.2f;                                   ///< part by which whole strands differ, 0 to 1
+    Varying root = {0, 0.0004f, {}}, tip = {0, 0.00005f, {}};  ///< metres across
+    Curve along;                                               ///< 1 is the root's width, 0 the tip's
+    float variation = 0.2f;                                    ///< part by which whole strands differ, 0 to 1
     bool round = false;
     uint64_t seed = 1;
 };

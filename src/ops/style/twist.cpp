@@ -66,7 +66,7 @@ StrandsPtr twist(const StrandSet& in, const TwistOptions& o, Progress& progress)
 static Geometry applyTwist(const StepInput& in) {
     TwistOptions o;
     o.effect = effectOf(in);
-    o.turns = in.params.driven("turns");
+    o.turns = in.params.varying("turns");
     return twist(*strandsOf(in), o, in.progress);
 }
 

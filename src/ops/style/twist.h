@@ -6,7 +6,7 @@ namespace ovrix::ops {
 
 struct TwistOptions {
     StrandEffect effect;
-    Driven turns = {0, 2, {}};  ///< from root to tip
+    Varying turns = {0, 2, {}};  ///< from root to tip
 };
 
 /// Strands of one clump turn about the line through the means of their points; strands without a clump about

@@ -197,7 +197,7 @@ uint32_t RenderScene::materialAt(const RayHit& hit) const {
 bool RenderScene::isCut(const RayHit& hit, const Ray& ray) const {
     const SurfaceMaterial& material = materials_[materialAt(hit)];
     if (!material.cuts()) return false;
-    const Driven& opacity = material.opacity;
+    const Varying& opacity = material.opacity;
     if (opacity.constant()) return opacity.high < 0.5f;
     const SurfacePoint p = surfacePoint(hit, ray);
     float x = 1.0f;

@@ -22,16 +22,16 @@ struct FibreMaterial {
     enum class Coloured { Melanin, Color, Absorption };
     std::shared_ptr<const FibreShape> shape;
     Coloured coloured = Coloured::Melanin;
-    Driven melanin{0, 0.5f, nullptr}, redness{0, 0.1f, nullptr}, roughness{0, 0.3f, nullptr},
+    Varying melanin{0, 0.5f, nullptr}, redness{0, 0.1f, nullptr}, roughness{0, 0.3f, nullptr},
         roughnessAround{0, 0.3f, nullptr}, specular{0, 1.0f, nullptr};
-    DrivenColor absorption{Color(0.0f), Color(0.4f, 0.7f, 1.2f), nullptr};
+    VaryingColor absorption{Color(0.0f), Color(0.4f, 0.7f, 1.2f), nullptr};
     bool ownColors = true;  ///< those that strands carry come first
     bool draft = false;
 };
 
 struct SurfaceMaterial {
-    DrivenColor base{Color(0.0f), Color(0.5f), nullptr}, emission{Color(0.0f), Color(0.0f), nullptr};
-    Driven roughness{0, 0.5f, nullptr}, metalness{0, 0.0f, nullptr}, specular{0, 0.5f, nullptr},
+    VaryingColor base{Color(0.0f), Color(0.5f), nullptr}, emission{Color(0.0f), Color(0.0f), nullptr};
+    Varying roughness{0, 0.5f, nullptr}, metalness{0, 0.0f, nullptr}, specular{0, 0.5f, nullptr},
         glow{0, 1.0f, nullptr}, translucency{0, 0.0f, nullptr}, opacity{0, 1.0f, nullptr};
     /// Whether its fields are asked in the space of what wears it: see Samples::toObject.
     bool onWearer = false;

@@ -72,7 +72,7 @@ V3f capped(const V3f& c, float limit) {
     return limit > 0.0f && most > limit ? c * (limit / most) : c;
 }
 
-float numberAt(const Driven& d, const Samples& one) {
+float numberAt(const Varying& d, const Samples& one) {
     if (d.constant()) return d.high;
     float x = 1.0f;
     d.field->evaluate(one, {&x, 1});

@@ -31,7 +31,7 @@ Condition::Condition(const PartContext& c, const std::string& when) {
     if (when_ == When::Inside) room_ = roomOf(c.query(), p.text("object"));
     age_ = float(p.number("age"));
     distance_ = float(p.number("distance"));
-    field_ = p.driven("where");
+    field_ = p.varying("where");
 }
 
 void Condition::all(std::span<const V3f> position, std::span<const int32_t> state) {

@@ -22,7 +22,7 @@ class Condition {
     SurfacePtr room_;
     std::unique_ptr<const NearestPoints> tree_;
     float age_ = 0, distance_ = 0;
-    Driven field_;
+    Varying field_;
 };
 
 /// "inside an object", "past an age", "on contact", "near another", "by a field".

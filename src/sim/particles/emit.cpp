@@ -31,7 +31,7 @@ void Births::add(uint64_t newId, const V3f& place, const V3f& motion, const V3f&
 }
 
 std::vector<uint32_t> birthOrder(BirthOrder order, bool reversed, const AttributeSet& source,
-                                 const V3f& point, const V3f& direction, const Driven& field,
+                                 const V3f& point, const V3f& direction, const Varying& field,
                                  Progress& progress) {
     std::vector<uint32_t> places(source.size());
     std::iota(places.begin(), places.end(), 0u);
@@ -69,20 +69,20 @@ V3f inBall(const Random4& r) {
 
 /// What both kinds of birth give their particles, by id.
 struct Nature {
-    DrivenRange life, speed, size, spin, weight;
-    DrivenColor color;
+    VaryingRange life, speed, size, spin, weight;
+    VaryingColor color;
     bool forever = false, coloured = false, waiting = false;
     float cone = 0, inherit = 0, random = 0, jitter = 0;
     int32_t group = 0;
     uint64_t seed = 1;
 
     explicit Nature(const ResolvedParams& p)
-        : life(p.drivenRange("life")),
-          speed(p.drivenRange("speed")),
-          size(p.drivenRange("size")),
-          spin(p.drivenRange("spin")),
-          weight(p.drivenRange("weight")),
-          color(p.drivenColor("color")),
+        : life(p.varyingRange("life")),
+          speed(p.varyingRange("speed")),
+          size(p.varyingRange("size")),
+          spin(p.varyingRange("spin")),
+          weight(p.varyingRange("weight")),
+          color(p.varyingColor("color")),
           forever(p.flag("forever")),
           coloured(p.flag("coloured")),
           waiting(p.flag("waiting")),
@@ -169,7 +169,7 @@ class Emit : public Emitter {
         reversed_ = p.flag("reversed");
         for (size_t i = 0; i < std::size(kOrders); ++i)
             if (p.text("order") == kOrders[i]) order_ = BirthOrder(i);
-        by_ = p.driven("order_by");
+        by_ = p.varying("order_by");
         direction_ = p.vector("order_axis");
         if (order_ == BirthOrder::Distance && !p.text("order_from").empty())
             point_ = c.query().placed(p.text("order_from")).world.translation();
@@ -295,7 +295,7 @@ class Emit : public Emitter {
     double rate_, burst_, burstAt_, from_, until_, most_;
     BirthOrder order_ = BirthOrder::Random;
     bool reversed_;
-    Driven by_;
+    Varying by_;
     V3f point_{0, 0, 0}, direction_{0, 1, 0}, axis_{0, 0, 0};
     float tangent_ = 0;
 };

@@ -12,7 +12,7 @@ ParticlePart offspringPart();
 /// The order in which sources bear: source i comes at the place where it stands in the result.
 enum class BirthOrder { Random, Index, Distance, Direction, Field };
 std::vector<uint32_t> birthOrder(BirthOrder order, bool reversed, const AttributeSet& source,
-                                 const V3f& point, const V3f& direction, const Driven& field,
+                                 const V3f& point, const V3f& direction, const Varying& field,
                                  Progress& progress);
 
 }  // namespace ovrix::sim

@@ -17,7 +17,7 @@ using namespace ovrix::tests;
 namespace {
 
 std::shared_ptr<const PointSet> spread(const Surface& surface, float distance, uint64_t seed = 1,
-                                       Driven keep = {0, 1, {}}) {
+                                       Varying keep = {0, 1, {}}) {
     SpreadOptions o;
     o.distance = {0, distance, {}};
     o.seed = seed;
@@ -25,7 +25,7 @@ std::shared_ptr<const PointSet> spread(const Surface& surface, float distance, u
     return spreadOnSurface(surface, o, Progress::none());
 }
 
-Driven byField(const std::string& type, const std::map<std::string, Value>& params, float low, float high) {
+Varying byField(const std::string& type, const std::map<std::string, Value>& params, float low, float high) {
     FieldSource s = makeSource(type);
     for (const auto& [id, value] : params) s.params[id].value = value;
     return {low, high, std::make_shared<CompiledField>(Field{{s}}, FieldContext())};

@@ -167,7 +167,7 @@ TEST_CASE("births come in the order that was chosen", "[sim]") {
     a.set("P", std::vector<V3f>{V3f(3, 0, 0), V3f(1, 0, 0), V3f(2, 0, 0), V3f(-4, 0, 0)});
     a.set("id", std::vector<uint64_t>{7, 8, 9, 10});
     const auto order = [&](BirthOrder o, bool reversed = false) {
-        return birthOrder(o, reversed, a, V3f(0.0f), V3f(1, 0, 0), Driven{0, 1, nullptr}, Progress::none());
+        return birthOrder(o, reversed, a, V3f(0.0f), V3f(1, 0, 0), Varying{0, 1, nullptr}, Progress::none());
     };
     using Order = std::vector<uint32_t>;
     CHECK(order(BirthOrder::Index) == Order{0, 1, 2, 3});
@@ -178,7 +178,7 @@ TEST_CASE("births come in the order that was chosen", "[sim]") {
     Field height;
     height.sources.push_back(makeSource("formula"));
     height.sources[0].params["formula"].value = std::string("x*x");
-    const Driven field{0, 1, std::make_shared<CompiledField>(height, FieldContext{})};
+    const Varying field{0, 1, std::make_shared<CompiledField>(height, FieldContext{})};
     CHECK(birthOrder(BirthOrder::Field, false, a, V3f(0.0f), V3f(1, 0, 0), field, Progress::none()) ==
           Order{1, 2, 0, 3});
     // In a simulation a volley sweeps across: one a frame, along the direction.
