@@ -40,9 +40,9 @@ struct ParticleBlock {
     const float *age = nullptr, *life = nullptr, *scale = nullptr, *weight = nullptr;  ///< weight may be null
     const uint64_t* id = nullptr;
     const int32_t* group = nullptr;
-    V3f* push = nullptr;    ///< m/s2
-    float* grip = nullptr;  ///< 1/s: how fast what is around takes it along
-    V3f* drift = nullptr;   ///< m/s2: the grip of each medium times its velocity
+    V3f* acceleration = nullptr;        ///< m/s2
+    float* dragRate = nullptr;          ///< 1/s: how fast what is around takes it along
+    V3f* mediumAcceleration = nullptr;  ///< m/s2: the grip of each medium times its velocity
     Samples samples() const;
 };
 
@@ -135,7 +135,7 @@ class Offspring {
         Samples samples() const;
     };
     /// Asks for the memory of all that it will bear before it does. Throws Error.
-    virtual void bear(const Parents& parents, Births& births) = 0;
+    virtual void spawn(const Parents& parents, Births& births) = 0;
     /// Whether neighbours count.
     virtual bool together() const { return false; }
     /// Whether it must know what held for each before: it bears when that begins.
@@ -158,7 +158,7 @@ class Rule {
     };
     /// Called before judging, with all particles as they are judged.
     virtual void look(const Crowd&, Progress&) {}
-    virtual void judge(View& view) const = 0;
+    virtual void apply(View& view) const = 0;
     virtual bool colours() const { return false; }
     virtual bool together() const { return false; }
 };
@@ -167,7 +167,7 @@ class Rule {
 class Looks {
   public:
     virtual ~Looks() = default;
-    virtual void dress(AttributeSet& particles, float seconds, Progress& progress) const = 0;
+    virtual void apply(AttributeSet& particles, float seconds, Progress& progress) const = 0;
 };
 
 /// Particles that keep a distance from each other.

@@ -92,11 +92,12 @@ void Collisions::find(const Collider& c, size_t number, const V3f& from, const V
 }
 
 /// After a contact with @p left seconds to go under an even force @p push.
-void Collisions::respond(const Contact& k, V3f& push, float left, const V3f& tip, Passage& p) const {
+void Collisions::respond(const Contact& k, V3f& acceleration, float left, const V3f& tip,
+                         SweptParticle& p) const {
     const Collider& c = *k.collider;
     const V3f& n = k.normal;
     const V3f relative = p.v0 - k.velocity;
-    const float towards = -relative.dot(n), pressed = std::max(0.0f, -push.dot(n));
+    const float towards = -relative.dot(n), pressed = std::max(0.0f, -acceleration.dot(n));
     const bool bounces =
         c.then != OnContact::Slide && c.bounce > 0 && towards > 2.0f * pressed * left + 1e-4f;
     if (bounces) {
@@ -104,12 +105,12 @@ void Collisions::respond(const Contact& k, V3f& push, float left, const V3f& tip
         const float lost = c.friction * (1.0f + c.bounce) * towards, speed = along.length();
         const V3f kept = speed > lost ? along * (1.0f - lost / speed) : V3f(0.0f);
         p.v0 = kept + n * (c.bounce * towards) + k.velocity;
-        p.x1 = p.x0 + p.v0 * left + push * (0.5f * left * left);
-        p.v1 = p.v0 + push * left;
+        p.x1 = p.x0 + p.v0 * left + acceleration * (0.5f * left * left);
+        p.v1 = p.v0 + acceleration * left;
         return;
     }
     // It stays on the surface: what presses it there is taken away, and rubs.
-    const V3f gained = relative + push * left;
+    const V3f gained = relative + acceleration * left;
     const V3f along = gained - n * gained.dot(n);
     const float lost = c.friction * (std::max(0.0f, towards) + pressed * left), speed = along.length();
     const V3f kept = speed > lost ? along * (1.0f - lost / speed) : V3f(0.0f);
@@ -119,15 +120,15 @@ void Collisions::respond(const Contact& k, V3f& push, float left, const V3f& tip
     const float under = (k.point + k.velocity * left - p.x1 - tip).dot(n);
     if (under > 0) p.x1 += n * under;
     p.v0 = p.v1;
-    push = V3f(0.0f);
+    acceleration = V3f(0.0f);
 }
 
-void Collisions::settle(Passage& p) const { settle(p, 0, colliders_.size()); }
+void Collisions::settle(SweptParticle& p) const { settle(p, 0, colliders_.size()); }
 
-void Collisions::settle(Passage& p, size_t first, size_t last) const {
+void Collisions::settle(SweptParticle& p, size_t first, size_t last) const {
     const float seconds = float(end_ - begin_) * frame_;
     if (!(seconds > 0)) return;
-    V3f push = (p.v1 - p.v0) / seconds;
+    V3f acceleration = (p.v1 - p.v0) / seconds;
     double begin = begin_;
     for (int round = 0; round < 8; ++round) {
         Contact best;
@@ -148,7 +149,7 @@ void Collisions::settle(Passage& p, size_t first, size_t last) const {
         if (best.crossed) {
             const V3f& n = best.normal;
             const double d = double((p.x0 + tip - (best.point - best.velocity * at)).dot(n));
-            const double v = double((p.v0 - best.velocity).dot(n)), a = 0.5 * double(push.dot(n));
+            const double v = double((p.v0 - best.velocity).dot(n)), a = 0.5 * double(acceleration.dot(n));
             const double disc = v * v - 4 * a * d;
             if (d > 0 && disc >= 0) {
                 const double root = std::sqrt(disc);  // the time at which it comes down
@@ -159,8 +160,8 @@ void Collisions::settle(Passage& p, size_t first, size_t last) const {
             }
         }
         if (best.crossed) {
-            p.x0 += p.v0 * at + push * (0.5f * at * at);
-            p.v0 += push * at;
+            p.x0 += p.v0 * at + acceleration * (0.5f * at * at);
+            p.v0 += acceleration * at;
             const float off = (p.x0 + tip - best.point).dot(best.normal);
             p.x0 -= best.normal * off;
         } else {
@@ -184,7 +185,7 @@ void Collisions::settle(Passage& p, size_t first, size_t last) const {
             return;
         }
         const float rest = std::max(0.0f, left - at);
-        respond(best, push, rest, tip, p);
+        respond(best, acceleration, rest, tip, p);
         if (rest <= 0) return;
         begin = end_ - double(rest) / double(frame_);
     }
@@ -250,7 +251,7 @@ static float distanceTo(const Box3f& box, const V3f& p) {
     return off.length();
 }
 
-void Collisions::pushOut(Passage& p, float seconds, Clearance& clear, float query) const {
+void Collisions::pushOut(SweptParticle& p, float seconds, ContactCache& clear, float query) const {
     if (clear.passes(p.x0, p.x1, clear.close ? 0.0f : query)) return;
     const float moved = (p.x1 - p.x0).length();
     float room = std::numeric_limits<float>::infinity();  // to what it does not touch
@@ -298,15 +299,15 @@ void Collisions::pushOut(Passage& p, float seconds, Clearance& clear, float quer
     clear.radius = known ? room - 1e-5f * (std::min(room, 1e6f) + p.x1.length()) : 0.0f;
 }
 
-void Collisions::settleAt(Passage& p, size_t collider) const {
-    Passage way = p;
+void Collisions::settleAt(SweptParticle& p, size_t collider) const {
+    SweptParticle way = p;
     settle(way, collider, collider + 1);
     p.x1 = way.x1, p.touched |= way.touched;
 }
 
 /// Off a closed mesh, from the closest place of it.
-void Collisions::pushOff(const SurfaceHit& hit, size_t collider, float seconds, Passage& p,
-                         Clearance& clear) const {
+void Collisions::pushOff(const SurfaceHit& hit, size_t collider, float seconds, SweptParticle& p,
+                         ContactCache& clear) const {
     const Collider& c = colliders_[collider];
     const V3f out = p.x1 - hit.position;
     const V3f outward = during_[collider].outwardAt(hit.triangle, hit.u, hit.v);
@@ -325,8 +326,9 @@ void Collisions::pushOff(const SurfaceHit& hit, size_t collider, float seconds, 
     clear.lean = V3f(n.cross(e2).dot(up) / area, e1.cross(n).dot(up) / area, n.dot(up) / std::sqrt(area));
 }
 
-bool Collisions::clearBetween(const V3f& a, const Clearance* atA, const V3f& b, const Clearance& atB) const {
-    const auto room = [](const Clearance& c, const V3f& p) {
+bool Collisions::clearBetween(const V3f& a, const ContactCache* atA, const V3f& b,
+                              const ContactCache& atB) const {
+    const auto room = [](const ContactCache& c, const V3f& p) {
         return std::max(0.0f, c.radius - (p - c.place).length());
     };
     const float length2 = (b - a).length2();
@@ -336,7 +338,7 @@ bool Collisions::clearBetween(const V3f& a, const Clearance* atA, const V3f& b, 
     }
     // What an end lies on is no part of that room: the piece must be above it at the other end too, or, where
     // both lie on something, cut off less than half the thickness of what bends between them.
-    const auto above = [&](const Clearance& c, const V3f& p) {
+    const auto above = [&](const ContactCache& c, const V3f& p) {
         return (p - c.on).dot(c.up) > -0.5f * colliders_[c.collider].thickness;
     };
     if (atA && atA->touching && atB.touching) {
@@ -348,7 +350,7 @@ bool Collisions::clearBetween(const V3f& a, const Clearance* atA, const V3f& b, 
     return !atA || !atA->touching || above(*atA, b);
 }
 
-bool Collisions::pushPieceOut(V3f& a, const Clearance* atA, V3f& b, const Clearance& atB) const {
+bool Collisions::pushPieceOut(V3f& a, const ContactCache* atA, V3f& b, const ContactCache& atB) const {
     bool moved = false;
     const bool held = !atA;
     for (size_t i = 0; i < colliders_.size(); ++i) {
@@ -360,7 +362,7 @@ bool Collisions::pushPieceOut(V3f& a, const Clearance* atA, V3f& b, const Cleara
         if (!c.bounds.intersects(box)) continue;
         // What it is held by may be the surface itself: that end is not asked.
         const V3f begin = held ? a + (b - a) * 0.2f : a;
-        const auto apartBy = [&](const Clearance* at) {
+        const auto apartBy = [&](const ContactCache* at) {
             return at && at->near && at->collider == i && ended_[i].apart(begin, b, *at->near);
         };
         if (apartBy(&atB) || apartBy(atA)) continue;
@@ -381,15 +383,16 @@ bool Collisions::pushPieceOut(V3f& a, const Clearance* atA, V3f& b, const Cleara
                           ? out / near.distance
                           : ended_[i].outwardAt(near.triangle, near.u, near.v);
         const float wa = held ? 0.0f : 1.0f - t, wb = t, both = wa * wa + wb * wb;
-        const V3f push = n * ((near.distance + c.thickness) / std::max(both, 0.05f));
-        a += push * wa, b += push * wb;
+        const V3f acceleration = n * ((near.distance + c.thickness) / std::max(both, 0.05f));
+        a += acceleration * wa, b += acceleration * wb;
         moved = true;
     }
     return moved;
 }
 
 /// To a place a thickness off a surface; what presses it there rubs: the way along it is shorter by so much.
-void Collisions::putOn(const V3f& on, const V3f& n, const V3f& ground, float friction, Passage& p) const {
+void Collisions::putOn(const V3f& on, const V3f& n, const V3f& ground, float friction,
+                       SweptParticle& p) const {
     V3f along = on - p.x0 - ground;
     along -= n * along.dot(n);
     const float pressed = (on - p.x1).dot(n), way = along.length();
@@ -399,7 +402,7 @@ void Collisions::putOn(const V3f& on, const V3f& n, const V3f& ground, float fri
 }
 
 /// Whether it is still where it last lay on a mesh, but for a part of the thickness.
-bool Collisions::restsOn(Passage& p, float seconds, const Clearance& clear) const {
+bool Collisions::restsOn(SweptParticle& p, float seconds, const ContactCache& clear) const {
     const Collider& c = colliders_[clear.collider];
     V3f on = clear.on, n = clear.up, ground(0.0f);
     if (!during_[clear.collider].still()) {

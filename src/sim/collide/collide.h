@@ -10,7 +10,7 @@ ParticlePart floorPart();
 ParticlePart spacingPart();
 
 /// One particle on its way through a substep.
-struct Passage {
+struct SweptParticle {
     V3f x0, v0;  ///< at its beginning
     V3f x1, v1;  ///< at its end; v1 - v0 is what forces gave
     float scale = 1;
@@ -25,7 +25,7 @@ struct Passage {
 
 /// What is known of what is around a point that meets things in each of many substeps. Strands have millions
 /// of them: the list of triangles is made only where something is near.
-struct Clearance {
+struct ContactCache {
     /// Within that radius, in metres, of that place nothing is met; nothing but what it touches, if it does.
     V3f place{0, 0, 0};
     float radius = 0;
@@ -61,7 +61,7 @@ class Collisions {
     /// Moves the passage on past all that it meets: what is met first counts first, and the rest of the
     /// substep goes on from there. On a plane under an even force the time of the meeting is exact. Friction
     /// is Coulomb's: a part of what the contact takes of the speed towards it.
-    void settle(Passage& passage) const;
+    void settle(SweptParticle& passage) const;
     /// Where one that sticks is at the end of the substep, with its velocity and the turn of the triangle.
     void carry(int32_t stuckIn, uint32_t triangle, const V2f& bary, V3f& position, V3f& velocity,
                Quatf& frame) const;
@@ -80,20 +80,20 @@ class Collisions {
     /// in each of many substeps; past open meshes and planes as settle() does. @p seconds of the substep.
     /// Looks only when the way leads out of @p clear, which then is what it sees: the result is the same.
     /// It looks as far as @p around, where that is not many times the thickness.
-    void pushOut(Passage& passage, float seconds, Clearance& clear, float query = 0) const;
+    void pushOut(SweptParticle& passage, float seconds, ContactCache& clear, float query = 0) const;
     /// Asked before pushOut(): whether it is where it last lay on a mesh, but for a part of the thickness.
     /// What goes along by less than a quarter of it takes the mesh as flat there, until it is woken. Then it
     /// is kept off that, and nothing else is to be done.
-    bool rests(Passage& passage, float seconds, const Clearance& clear) const {
+    bool rests(SweptParticle& passage, float seconds, const ContactCache& clear) const {
         return clear.touching && clear.holds(passage.x1) && restsOn(passage, seconds, clear);
     }
     /// Whether a straight piece between two points meets nothing, by what is known around them alone; false
     /// where that does not tell. @p atA  null for a point that is held by what may be the collider itself
-    bool clearBetween(const V3f& a, const Clearance* atA, const V3f& b, const Clearance& atB) const;
+    bool clearBetween(const V3f& a, const ContactCache* atA, const V3f& b, const ContactCache& atB) const;
     /// Moves a straight piece between two points, each clear of all by itself, off what stands into it in
     /// between, at the end of the substep; one that is held, without @p atA, keeps its first point. Whether
     /// it did.
-    bool pushPieceOut(V3f& a, const Clearance* atA, V3f& b, const Clearance& atB) const;
+    bool pushPieceOut(V3f& a, const ContactCache* atA, V3f& b, const ContactCache& atB) const;
     /// As far as any place of a collider moves in the substep at most: clearances are less by it. Infinite
     /// where one was made anew.
     float moved() const { return moved_; }
@@ -110,15 +110,17 @@ class Collisions {
     }
     static V3f tipOf(const Collider& c, const Quatf* turn, float scale);
     /// Past the colliders from @p first up to, without, @p last.
-    void settle(Passage& passage, size_t first, size_t last) const;
-    void settleAt(Passage& passage, size_t collider) const;
-    void pushOff(const SurfaceHit& hit, size_t collider, float seconds, Passage& passage,
-                 Clearance& clear) const;
-    void putOn(const V3f& on, const V3f& normal, const V3f& ground, float friction, Passage& passage) const;
-    bool restsOn(Passage& passage, float seconds, const Clearance& clear) const;
+    void settle(SweptParticle& passage, size_t first, size_t last) const;
+    void settleAt(SweptParticle& passage, size_t collider) const;
+    void pushOff(const SurfaceHit& hit, size_t collider, float seconds, SweptParticle& passage,
+                 ContactCache& clear) const;
+    void putOn(const V3f& on, const V3f& normal, const V3f& ground, float friction,
+               SweptParticle& passage) const;
+    bool restsOn(SweptParticle& passage, float seconds, const ContactCache& clear) const;
     void find(const Collider& collider, size_t number, const V3f& from, const V3f& to, const V3f& tip,
               double begin, Contact& best) const;
-    void respond(const Contact& contact, V3f& push, float left, const V3f& tip, Passage& p) const;
+    void respond(const Contact& contact, V3f& acceleration, float left, const V3f& tip,
+                 SweptParticle& p) const;
 
     const std::vector<Collider>& colliders_;
     std::vector<MovingSurface::During> during_, ended_;  ///< in the substep; at its end

@@ -68,7 +68,7 @@ V3f inBall(const Random4& r) {
 }
 
 /// What both kinds of birth give their particles, by id.
-struct Nature {
+struct SpawnParameters {
     VaryingRange life, speed, size, spin, weight;
     VaryingColor color;
     bool forever = false, coloured = false, waiting = false;
@@ -76,7 +76,7 @@ struct Nature {
     int32_t group = 0;
     uint64_t seed = 1;
 
-    explicit Nature(const ResolvedParams& p)
+    explicit SpawnParameters(const ResolvedParams& p)
         : life(p.varyingRange("life")),
           speed(p.varyingRange("speed")),
           size(p.varyingRange("size")),
@@ -215,7 +215,7 @@ class Emit : public Emitter {
         if (at.empty()) return;
         const double count = double(at.size()) * now.share;
         askForMemory(count * kParticleBytes, now.memoryLimit, count);
-        bear(at, uint64_t(born), before, now, end, births, progress);
+        spawn(at, uint64_t(born), before, now, end, births, progress);
     }
 
     void await(const SolverInput& now, std::span<const double> numbers, Births& births,
@@ -228,7 +228,7 @@ class Emit : public Emitter {
         const uint64_t born = uint64_t(numbers[0]), count = uint64_t(std::max(0.0, all - numbers[0]));
         if (!count) return;
         askForMemory(double(count) * kParticleBytes * now.share, now.memoryLimit, double(count) * now.share);
-        bear(std::vector<double>(count, 1.0), born, now, now, 1.0, births, progress);
+        spawn(std::vector<double>(count, 1.0), born, now, now, 1.0, births, progress);
     }
 
   private:
@@ -255,8 +255,8 @@ class Emit : public Emitter {
         }
     };
 
-    void bear(const std::vector<double>& at, uint64_t born, const SolverInput& before, const SolverInput& now,
-              double end, Births& births, Progress& progress) const {
+    void spawn(const std::vector<double>& at, uint64_t born, const SolverInput& before,
+               const SolverInput& now, double end, Births& births, Progress& progress) const {
         const auto* there = std::get_if<std::shared_ptr<const PointSet>>(&now.source);
         if (!there || (*there)->size() == 0) return;
         const Sources sources(before, (*there)->attributes);
@@ -290,7 +290,7 @@ class Emit : public Emitter {
             }
     }
 
-    Nature nature_;
+    SpawnParameters nature_;
     size_t number_;
     double rate_, burst_, burstAt_, from_, until_, most_;
     BirthOrder order_ = BirthOrder::Random;
@@ -328,7 +328,7 @@ class Branch : public Offspring {
     bool together() const override { return condition_ && condition_->together(); }
     bool once() const override { return condition_ && when_ != kOnContact; }
 
-    void bear(const Parents& a, Births& births) override {
+    void spawn(const Parents& a, Births& births) override {
         const size_t first = births.count();
         std::vector<uint8_t> holds;
         if (condition_) {
@@ -390,7 +390,7 @@ class Branch : public Offspring {
         births.generation.back() = a.generation[i] + 1;
     }
 
-    Nature nature_;
+    SpawnParameters nature_;
     size_t number_;
     std::string when_;
     std::optional<Condition> condition_;

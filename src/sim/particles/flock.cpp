@@ -97,8 +97,8 @@ struct Flock : Force {
         for (size_t i = 0; i < b.count; ++i) {
             if (a[i] == 0 && l[i] == 0 && t[i] == 0) continue;
             const Seen& s = seen[b.begin + i];
-            b.push[i] += s.away * a[i];
-            if (s.any) b.push[i] += (s.velocity - b.velocity[i]) * l[i] + s.middle * t[i];
+            b.acceleration[i] += s.away * a[i];
+            if (s.any) b.acceleration[i] += (s.velocity - b.velocity[i]) * l[i] + s.middle * t[i];
         }
     }
 
@@ -168,7 +168,7 @@ struct Chase : Force {
             const float r = d.length();
             if (!(r > 0) || s[i] == 0) continue;
             const float wanted = slow > 0 ? speed * std::min(1.0f, r / slow) : speed;
-            b.push[i] += (d * (wanted / r) - b.velocity[i]) * s[i];
+            b.acceleration[i] += (d * (wanted / r) - b.velocity[i]) * s[i];
         }
     }
 };
@@ -195,7 +195,7 @@ struct Avoid : Force {
             for (const SurfacePtr& surface : surfaces) {
                 if (const SurfaceHit hit = surface->closest(p, distance); hit.hit && hit.distance > 0) {
                     const V3f away = (p - hit.position) / hit.distance;
-                    b.push[i] += away * (s[i] * (1.0f - hit.distance / distance));
+                    b.acceleration[i] += away * (s[i] * (1.0f - hit.distance / distance));
                 }
                 if (!(speed > 1e-4f) || !(seconds > 0)) continue;
                 const V3f ahead = b.velocity[i] / speed;
@@ -206,7 +206,7 @@ struct Avoid : Force {
                     V3f unused;
                     basis(ahead, side, unused);
                 }
-                b.push[i] += side.normalized() * (s[i] * (1.0f - hit.distance / (speed * seconds)));
+                b.acceleration[i] += side.normalized() * (s[i] * (1.0f - hit.distance / (speed * seconds)));
             }
         }
     }
@@ -231,12 +231,12 @@ struct Roam : Force {
         for (size_t i = 0; i < b.count; ++i) {
             if (s[i] != 0) {
                 const Random4 r = random4(seed, b.id[i], Stream::Wander);
-                V3f push;
+                V3f acceleration;
                 for (int k = 0; k < 3; ++k)
-                    push[k] =
+                    acceleration[k] =
                         2.0f * gradientNoise(
                                    V3f(t + 97.0f * r[0], 53.0f * r[1] + 11.0f * float(k), 31.0f * r[2]), 5u);
-                b.push[i] += push * s[i];
+                b.acceleration[i] += acceleration * s[i];
             }
             if (!volume || !strength.of(b.group[i])) continue;
             const SurfaceHit hit = volume->closest(b.position[i]);
@@ -244,10 +244,10 @@ struct Roam : Force {
             const V3f d = hit.position - b.position[i];
             const bool outside = d.dot(volume->outwardAt(hit.triangle, hit.u, hit.v)) < 0;
             if (outside)  // back, the harder the farther
-                b.push[i] +=
+                b.acceleration[i] +=
                     d * (edge * 4.0f / std::max(hit.distance, 1e-6f)) * std::min(1.0f, 0.3f + hit.distance);
             else if (hit.distance < 0.15f && b.velocity[i].dot(hit.normal) > 0)
-                b.push[i] -= hit.normal * (edge * (1.0f - hit.distance / 0.15f));
+                b.acceleration[i] -= hit.normal * (edge * (1.0f - hit.distance / 0.15f));
         }
     }
 };

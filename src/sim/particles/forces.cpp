@@ -19,7 +19,7 @@ struct Gravity : Force {
     void act(ParticleBlock& b) const override {
         float s[kBlock];
         strength.over(b, s);
-        for (size_t i = 0; i < b.count; ++i) b.push[i] += pull * s[i];
+        for (size_t i = 0; i < b.count; ++i) b.acceleration[i] += pull * s[i];
     }
 };
 
@@ -34,7 +34,7 @@ struct Drag : Force {
         for (size_t i = 0; i < b.count; ++i) {
             const float light = b.weight ? 1.0f / b.weight[i] : 1.0f;
             const bool mine = strength.of(b.group[i]);
-            b.grip[i] += light * (std::max(0.0f, s[i]) + (mine ? square * b.velocity[i].length() : 0.0f));
+            b.dragRate[i] += light * (std::max(0.0f, s[i]) + (mine ? square * b.velocity[i].length() : 0.0f));
         }
     }
 };
@@ -62,9 +62,9 @@ struct Wind : Force {
         const V3f way(moved.at(b.seconds));
         const float turns = float(come.at(b.seconds).x);
         for (size_t i = 0; i < b.count; ++i) {
-            const float grip = std::max(0.0f, s[i]) * (b.weight ? 1.0f / b.weight[i] : 1.0f);
-            b.grip[i] += grip;
-            b.drift[i] += grip * windAt(b.position[i], way, turns);
+            const float dragRate = std::max(0.0f, s[i]) * (b.weight ? 1.0f / b.weight[i] : 1.0f);
+            b.dragRate[i] += dragRate;
+            b.mediumAcceleration[i] += dragRate * windAt(b.position[i], way, turns);
         }
     }
     V3f windAt(const V3f& p, const V3f& way, float turns) const {
@@ -106,14 +106,14 @@ struct Turbulence : Force {
             curlNoise(place, b.count, now, flow);
         }
         if (!carries) {
-            for (size_t i = 0; i < b.count; ++i) b.push[i] += flow[i] * s[i];
+            for (size_t i = 0; i < b.count; ++i) b.acceleration[i] += flow[i] * s[i];
             return;
         }
         for (size_t i = 0; i < b.count; ++i) {
             const bool mine = strength.of(b.group[i]);
-            const float grip = mine ? hold * (b.weight ? 1.0f / b.weight[i] : 1.0f) : 0.0f;
-            b.grip[i] += grip;
-            b.drift[i] += grip * flow[i] * s[i];
+            const float dragRate = mine ? hold * (b.weight ? 1.0f / b.weight[i] : 1.0f) : 0.0f;
+            b.dragRate[i] += dragRate;
+            b.mediumAcceleration[i] += dragRate * flow[i] * s[i];
         }
     }
 };
@@ -164,7 +164,7 @@ struct Vortex : Force {
             const float r = out.length();
             if (!(r > 0) || s[i] == 0) continue;
             const V3f radial = out / r;
-            b.push[i] +=
+            b.acceleration[i] +=
                 (axis.cross(radial) * round - radial * inward + axis * along) * (s[i] * fading.at(r));
         }
     }
@@ -217,7 +217,8 @@ struct Attract : Force {
             const V3f d = nearest(b.position[i]) - b.position[i];
             const float distance = d.length();
             // Near the middle the pull lessens, or it would throw what passes through.
-            if (distance > 0) b.push[i] += d * (s[i] * fading.at(distance) / std::max(distance, 0.02f));
+            if (distance > 0)
+                b.acceleration[i] += d * (s[i] * fading.at(distance) / std::max(distance, 0.02f));
         }
     }
 };
@@ -244,8 +245,8 @@ struct Follow : Force {
             const V3f d = near->place.position - b.position[i];
             const float outside = std::max(0.0f, near->distance - width);
             const V3f pull = near->distance > 0 ? d * (outside / near->distance) : V3f(0.0f);
-            b.grip[i] += hold;
-            b.drift[i] += hold * (near->place.tangent * s[i] + pull * hold);
+            b.dragRate[i] += hold;
+            b.mediumAcceleration[i] += hold * (near->place.tangent * s[i] + pull * hold);
         }
     }
 };
@@ -311,8 +312,8 @@ struct Target : Force {
         strength.over(b, s);
         for (size_t i = 0; i < b.count; ++i) {
             if (!(s[i] > 0)) continue;
-            b.push[i] += (placeOf(b.id[i]) - b.position[i]) * s[i];
-            b.grip[i] += 2.0f * std::sqrt(s[i]) * hold;
+            b.acceleration[i] += (placeOf(b.id[i]) - b.position[i]) * s[i];
+            b.dragRate[i] += 2.0f * std::sqrt(s[i]) * hold;
         }
     }
 };
@@ -342,10 +343,10 @@ struct Vectors : Force {
             V3f v = grid->at(b.position[i] * toGrid);
             fromGrid.multDirMatrix(V3f(v), v);
             if (!carries) {
-                b.push[i] += v * s[i];
+                b.acceleration[i] += v * s[i];
             } else if (v != V3f(0.0f)) {  // outside there is no flow that could hold it
-                b.grip[i] += hold;
-                b.drift[i] += v * (s[i] * hold);
+                b.dragRate[i] += hold;
+                b.mediumAcceleration[i] += v * (s[i] * hold);
             }
         }
     }

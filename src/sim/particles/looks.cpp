@@ -25,7 +25,7 @@ struct SizeOverLife : Looks {
           vary(float(c.params().number("vary"))),
           span(float(c.params().number("span"))),
           seed(uint64_t(c.params().integer("seed"))) {}
-    void dress(AttributeSet& a, float, Progress& progress) const override {
+    void apply(AttributeSet& a, float, Progress& progress) const override {
         const auto age = a.find<float>("age"), life = a.find<float>("life"), born = a.find<float>("born");
         const auto id = a.find<uint64_t>("id");
         const auto scale = a.add<float>("scale", 1.0f);
@@ -46,7 +46,7 @@ struct ColorOverLife : Looks {
           middle(c.params().color("middle")),
           end(c.params().color("end")),
           span(float(c.params().number("span"))) {}
-    void dress(AttributeSet& a, float, Progress& progress) const override {
+    void apply(AttributeSet& a, float, Progress& progress) const override {
         const auto age = a.find<float>("age"), life = a.find<float>("life");
         const auto color = a.add<Color>("color", Color(1.0f));
         parallelFor(a.size(), progress, [&](size_t i) {
@@ -66,7 +66,7 @@ struct Spin : Looks {
         wanted = (axis.length() > 0 ? axis.normalized() : V3f(0, 1, 0)) *
                  radians(float(c.params().number("rate")));
     }
-    void dress(AttributeSet& a, float seconds, Progress& progress) const override {
+    void apply(AttributeSet& a, float seconds, Progress& progress) const override {
         const Samples all = samplesOf(a);
         const auto group = a.find<int32_t>("group"), state = a.find<int32_t>("state");
         const std::vector<float> s = strength.value.over(all, progress);
@@ -86,7 +86,7 @@ struct Facing : Looks {
         : damping(float(c.params().number("damping"))),
           bank(float(c.params().number("bank"))),
           how(c.params().text("how")) {}
-    void dress(AttributeSet& a, float seconds, Progress& progress) const override {
+    void apply(AttributeSet& a, float seconds, Progress& progress) const override {
         const auto velocity = a.find<V3f>("v"), normal = a.find<V3f>("N"), spin = a.find<V3f>("spin");
         const auto state = a.find<int32_t>("state");
         const auto turn = a.add<Quatf>("orient");

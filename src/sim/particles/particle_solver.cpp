@@ -53,17 +53,17 @@ struct Columns {
 };
 
 /// Speed and place after @p h seconds of dv/dt = push + drift - grip v.
-inline void integrate(const V3f& push, float grip, const V3f& drift, float h, const V3f& x0, const V3f& v0,
-                      V3f& x1, V3f& v1) {
-    const V3f a = push + drift;
-    const float kh = grip * h;
+inline void integrate(const V3f& acceleration, float dragRate, const V3f& mediumAcceleration, float h,
+                      const V3f& x0, const V3f& v0, V3f& x1, V3f& v1) {
+    const V3f a = acceleration + mediumAcceleration;
+    const float kh = dragRate * h;
     if (kh < 1e-4f) {  // the same to what floats hold
-        v1 = v0 + (a - v0 * grip) * h;
+        v1 = v0 + (a - v0 * dragRate) * h;
         x1 = x0 + (v0 + v1) * (0.5f * h);
         return;
     }
-    const float left = std::exp(-kh), part = (1.0f - left) / grip;
-    const V3f end = a / grip;
+    const float left = std::exp(-kh), part = (1.0f - left) / dragRate;
+    const V3f end = a / dragRate;
     v1 = end + (v0 - end) * left;
     x1 = x0 + end * h + (v0 - end) * part;
 }
@@ -121,27 +121,28 @@ class Substep {
 
     void block(size_t begin, size_t end) {
         const size_t count = end - begin;
-        if (parts_.forces.empty() && parts_.colliders.empty()) return drift(begin, end);
-        V3f push[kBlock], drift[kBlock], x1[kBlock], v1[kBlock], forced[kBlock], half[kBlock];
-        float grip[kBlock];
-        std::fill(push, push + count, V3f(0.0f));
-        std::fill(drift, drift + count, V3f(0.0f));
-        std::fill(grip, grip + count, 0.0f);
+        if (parts_.forces.empty() && parts_.colliders.empty()) return coast(begin, end);
+        V3f acceleration[kBlock], mediumAcceleration[kBlock], x1[kBlock], v1[kBlock], forced[kBlock],
+            half[kBlock];
+        float dragRate[kBlock];
+        std::fill(acceleration, acceleration + count, V3f(0.0f));
+        std::fill(mediumAcceleration, mediumAcceleration + count, V3f(0.0f));
+        std::fill(dragRate, dragRate + count, 0.0f);
         ParticleBlock b;
         b.begin = begin, b.count = count, b.seconds = seconds_, b.dt = dt_;
         b.position = half, b.velocity = c_.velocity.data() + begin;
         b.age = c_.age.data() + begin, b.life = c_.life.data() + begin, b.scale = c_.scale.data() + begin;
         b.weight = c_.weight.empty() ? nullptr : c_.weight.data() + begin;
         b.id = c_.id.data() + begin, b.group = c_.group.data() + begin;
-        b.push = push, b.grip = grip, b.drift = drift;
+        b.acceleration = acceleration, b.dragRate = dragRate, b.mediumAcceleration = mediumAcceleration;
         // Asked half way, forces that change with the place are met to the second order.
         for (size_t i = 0; i < count; ++i)
             half[i] = c_.position[begin + i] + c_.velocity[begin + i] * (0.5f * timeOf(begin + i));
         for (const auto& force : parts_.forces) force->act(b);
         b.position = c_.position.data() + begin;
         for (size_t i = 0; i < count; ++i)
-            integrate(push[i], grip[i], drift[i], timeOf(begin + i), b.position[i], b.velocity[i], x1[i],
-                      v1[i]);
+            integrate(acceleration[i], dragRate[i], mediumAcceleration[i], timeOf(begin + i), b.position[i],
+                      b.velocity[i], x1[i], v1[i]);
         std::copy(v1, v1 + count, forced);
         for (const auto& force : parts_.forces) force->hold(b, v1);
         for (size_t i = 0; i < count; ++i) {
@@ -151,7 +152,7 @@ class Substep {
     }
 
     /// Nothing acts on them.
-    void drift(size_t begin, size_t end) {
+    void coast(size_t begin, size_t end) {
         for (size_t i = begin; i < end; ++i) {
             if (c_.state[i] != 0) continue;
             const float h = timeOf(i);
@@ -182,13 +183,13 @@ class Substep {
             c_.position[i] = x, c_.velocity[i] = v;
             return;
         }
-        Passage p{c_.position[i],
-                  c_.velocity[i],
-                  x,
-                  v,
-                  c_.scale[i],
-                  c_.group[i],
-                  c_.turn.empty() ? nullptr : &c_.turn[i]};
+        SweptParticle p{c_.position[i],
+                        c_.velocity[i],
+                        x,
+                        v,
+                        c_.scale[i],
+                        c_.group[i],
+                        c_.turn.empty() ? nullptr : &c_.turn[i]};
         collisions_.settle(p);
         c_.position[i] = p.x1, c_.velocity[i] = p.v1;
         touched_[i] = p.touched;
@@ -205,7 +206,7 @@ class Substep {
                                                               c_.turn.empty() ? nullptr : &c_.turn[i]));
     }
 
-    void stick(size_t i, const Passage& p) {
+    void stick(size_t i, const SweptParticle& p) {
         c_.state[i] = int32_t(ParticleState::Stuck);
         c_.stuckIn[i] = p.stuckIn, c_.triangle[i] = int32_t(p.triangle), c_.bary[i] = p.bary;
         const Quatf frame = collisions_.frameOf(p.stuckIn, p.triangle);
@@ -245,7 +246,7 @@ class Substep {
                      c_.id.subspan(begin, n),
                      c_.color.empty() ? std::span<Color>() : c_.color.subspan(begin, n),
                      {touched_.data() + begin, n}};
-        for (const auto& rule : parts_.rules) rule->judge(v);
+        for (const auto& rule : parts_.rules) rule->apply(v);
     }
 
     ParticleParts& parts_;
@@ -320,7 +321,7 @@ void complete(AttributeSet& a, const ParticleParts& parts) {
 }
 
 /// Takes out those whose life is over, or stops them where they are shown after it.
-void bury(AttributeSet& a, bool keep) {
+void removeDead(AttributeSet& a, bool keep) {
     const auto age = a.find<float>("age"), life = a.find<float>("life");
     std::vector<uint32_t> stay;
     size_t over = 0;
@@ -389,10 +390,10 @@ void stepParticles(AttributeSet& particles, ParticleParts& parts, const StepSett
                                              particles.add<int32_t>("told"),
                                              float(end - begin) * frame,
                                              settings.memoryLimit};
-            for (const auto& o : parts.offspring) o->bear(parents, children);
+            for (const auto& o : parts.offspring) o->spawn(parents, children);
         }
     }
-    bury(particles, settings.keepEnded);
+    removeDead(particles, settings.keepEnded);
     const size_t old = particles.size();
     append(particles, children, parts);  // with what they had of the substep
     std::copy(children.late.begin(), children.late.end(),
@@ -532,7 +533,7 @@ class ParticleSolver : public Solver {
                                 Progress& progress) {
         state.notes = parts.notes;
         if (in.params->flag("show_before")) await(state, a, parts, in, progress);
-        for (const auto& look : parts.looks) look->dress(a, seconds, progress);
+        for (const auto& look : parts.looks) look->apply(a, seconds, progress);
         size_t frozen = 0;
         for (int32_t s : a.find<int32_t>("state")) frozen += s == int32_t(ParticleState::Frozen);
         const auto say = [&](size_t count, const char* one, const char* many) {

@@ -25,7 +25,7 @@ class Change : public Rule {
     bool together() const override { return condition_.together(); }
     void look(const Crowd& crowd, Progress&) override { condition_.all(crowd.position, crowd.state); }
 
-    void judge(View& v) const override {
+    void apply(View& v) const override {
         const std::vector<uint8_t> holds = condition_.over(v.samples(), v.touched);
         for (size_t i = 0; i < v.count(); ++i)
             if (holds[i] && (of_ == 0 || v.group[i] == of_)) change(v, i);

@@ -148,7 +148,7 @@ class StrandSolver : public Solver {
 
     /// What one frame knows that the next may go on with.
     struct Memo {
-        std::vector<Clearance> clear;  ///< of each point
+        std::vector<ContactCache> clear;  ///< of each point
         StrandNeighbours near;
         std::shared_ptr<const RodsMade> rods;
     };
@@ -201,7 +201,7 @@ class StrandSolver : public Solver {
             if (known) memo = known->take();
             if (!memo) memo = std::make_unique<Memo>();
             memo->clear.resize(parts.colliders.empty() ? 0 : n);
-            for (Clearance& c : memo->clear) c.wake();  // a frame begins with a close look
+            for (ContactCache& c : memo->clear) c.wake();  // a frame begins with a close look
             ids = std::as_const(set.strands).find<uint64_t>("id");
             const float stiff = float(p.number("stiff")), dt = frame / float(substeps);
             const Curve& along = p.profile("along");
@@ -272,7 +272,7 @@ class StrandSolver : public Solver {
             forced.assign(position.size(), 0);
             parallelRanges(position.size(), 512, progress, [&](size_t begin, size_t end) {
                 for (size_t at = begin; at < end; at += kBlock)
-                    push(at, std::min(end, at + kBlock), dt, seconds);
+                    accelerate(at, std::min(end, at + kBlock), dt, seconds);
             });
             const bool apart = parts.strandThickness > 0;
             const std::vector<Bundle>& bundles = memo->rods->bundles;
@@ -308,13 +308,13 @@ class StrandSolver : public Solver {
         }
 
         /// Where forces alone would take the points.
-        void push(size_t at, size_t end, float dt, double seconds) {
+        void accelerate(size_t at, size_t end, float dt, double seconds) {
             const size_t count = end - at;
-            V3f push[kBlock], drift[kBlock];
-            float grip[kBlock];
-            std::fill(push, push + count, V3f(0.0f));
-            std::fill(drift, drift + count, V3f(0.0f));
-            std::fill(grip, grip + count, drag);
+            V3f acceleration[kBlock], mediumAcceleration[kBlock];
+            float dragRate[kBlock];
+            std::fill(acceleration, acceleration + count, V3f(0.0f));
+            std::fill(mediumAcceleration, mediumAcceleration + count, V3f(0.0f));
+            std::fill(dragRate, dragRate + count, drag);
             ParticleBlock b;
             b.begin = at, b.count = count, b.seconds = seconds, b.dt = dt;
             b.position = start.data() + at, b.velocity = velocity.data() + at;
@@ -333,16 +333,16 @@ class StrandSolver : public Solver {
                 id[i] = ids.empty() ? strand : ids[strand];
             }
             b.age = zero, b.life = forever, b.scale = one, b.weight = weight, b.id = id, b.group = group;
-            b.push = push, b.grip = grip, b.drift = drift;
+            b.acceleration = acceleration, b.dragRate = dragRate, b.mediumAcceleration = mediumAcceleration;
             for (const auto& force : parts.forces) force->act(b);
             float last = -1, left = 1, part = dt;  // most often all have the same grip
             for (size_t i = 0; i < count; ++i) {
-                if (grip[i] != last) {
-                    const float kh = grip[i] * dt;
-                    last = grip[i], left = std::exp(-kh);
-                    part = kh > 1e-4f ? (1.0f - left) / grip[i] : dt;
+                if (dragRate[i] != last) {
+                    const float kh = dragRate[i] * dt;
+                    last = dragRate[i], left = std::exp(-kh);
+                    part = kh > 1e-4f ? (1.0f - left) / dragRate[i] : dt;
                 }
-                velocity[at + i] = velocity[at + i] * left + (push[i] + drift[i]) * part;
+                velocity[at + i] = velocity[at + i] * left + (acceleration[i] + mediumAcceleration[i]) * part;
             }
             for (const auto& force : parts.forces) force->hold(b, velocity.data() + at);
             for (size_t i = 0; i < count; ++i) {
@@ -396,14 +396,14 @@ class StrandSolver : public Solver {
             bool any = false;
             for (size_t i = 1; i < line.size(); ++i) {
                 const size_t at = set.start[k] + i;
-                Clearance& clear = memo->clear[at];
+                ContactCache& clear = memo->clear[at];
                 // Far enough to know of half the piece before it, or all of the root's.
                 const auto query = [&] {
                     return (i == 1 ? 1.05f : 0.55f) * (line[i] - line[i - 1]).length();
                 };
                 if (clear.passes(start[at], line[i], clear.close ? 0.0f : query())) continue;
                 const V3f v = (line[i] - start[at]) * (1.0f / dt);
-                Passage passage{start[at], v, line[i], v};
+                SweptParticle passage{start[at], v, line[i], v};
                 if (!collisions.rests(passage, dt, clear)) collisions.pushOut(passage, dt, clear, query());
                 line[i] = passage.x1;
                 any |= passage.touched;
@@ -414,9 +414,9 @@ class StrandSolver : public Solver {
         /// The pieces between points that are clear by themselves.
         bool meetBetween(size_t k, std::span<V3f> line, const Collisions& collisions) {
             bool any = false;
-            const Clearance* clear = memo->clear.data() + set.start[k];
+            const ContactCache* clear = memo->clear.data() + set.start[k];
             for (size_t i = 0; i + 1 < line.size(); ++i) {
-                const Clearance* from = i > 0 ? clear + i : nullptr;
+                const ContactCache* from = i > 0 ? clear + i : nullptr;
                 if (!collisions.clearBetween(line[i], from, line[i + 1], clear[i + 1]))
                     any |= collisions.pushPieceOut(line[i], from, line[i + 1], clear[i + 1]);
             }
