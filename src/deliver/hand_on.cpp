@@ -117,16 +117,16 @@ LayerResult handOn(const SceneContext& scene, const std::string& layer, HandOn w
             return m.result;
         }
         if (const auto* strands = std::get_if<StrandsPtr>(&m.result.geometry)) {
-            askForMemory(2.0 * tubeBytes(**strands), scene.document.memoryLimit(),
-                         double((*strands)->size()));
+            requireMemory(2.0 * tubeBytes(**strands), scene.document.memoryLimit(),
+                          double((*strands)->size()));
             writeMesh(file, *tubesOf(**strands, kTubeSides, 0.001f));
             return m.result;
         }
         if (!m.copies)
             throw Error("makes no copies or strands to join", scene.document.get(layer).name,
                         "Export its points");
-        askForMemory(2.0 * mergedBytes(*m.copies, m.meshes), scene.document.memoryLimit(),
-                     double(m.copies->size()));
+        requireMemory(2.0 * mergedBytes(*m.copies, m.meshes), scene.document.memoryLimit(),
+                      double(m.copies->size()));
         writeMesh(file, *mergedCopies(*m.copies, m.meshes, true));
         return m.result;
     }

@@ -446,7 +446,7 @@ void JobBuilder::requireInstanceMemory(const Document& document, const std::vect
     for (const Part& p : parts)
         if (p.strands) points += double(p.strands->pointCount());
     // The same of strands: buffers, and the tree over their segments.
-    askForMemory(420.0 * instances + 170.0 * points, document.memoryLimit(), instances + points);
+    requireMemory(420.0 * instances + 170.0 * points, document.memoryLimit(), instances + points);
 }
 
 RenderJob JobBuilder::build(const SceneContext& scene, const JobOptions& o, Progress& progress) {

@@ -255,7 +255,8 @@ SurfacePtr Evaluator::Query::surface(const std::string& id) {
         const auto* copies = std::get_if<std::shared_ptr<const Copies>>(&geometry);
         if (!copies) throw Error("makes no copies to lie on", node.name, "End its recipe with Copies of");
         const std::vector<MeshPtr> meshes = prototypes(**copies);
-        askForMemory(2.5 * mergedBytes(**copies, meshes), document_.memoryLimit(), double((*copies)->size()));
+        requireMemory(2.5 * mergedBytes(**copies, meshes), document_.memoryLimit(),
+                      double((*copies)->size()));
         mesh = mergedCopies(**copies, meshes);
         own = mesh->bytes();
     } else {

@@ -73,8 +73,8 @@ Evaluator::RecipeRun::RecipeRun(Evaluator& evaluator, const Node& layer, LayerRe
         if (rest_ != surface_) restContext_ = evaluator.fieldContext(surfaceId, restFrame, rest_, query);
         restContext_.frame = frame;  // numbers are those of now, places those at rest
     } catch (const Error& e) {
-        trouble_ = e.where().empty() ? e.problem() : e.where() + ": " + e.problem();
-        cure_ = e.remedy();
+        error_ = e.where().empty() ? e.problem() : e.where() + ": " + e.problem();
+        remedy_ = e.remedy();
     }
 }
 
@@ -108,7 +108,7 @@ Geometry Evaluator::RecipeRun::before(size_t end) {
         const StepType* type = findStepType(layer_.steps[i].type);
         throw Error(failed.error, type ? type->title : layer_.steps[i].type, failed.remedy);
     }
-    if (!trouble_.empty()) throw Error(trouble_, {}, cure_);
+    if (!error_.empty()) throw Error(error_, {}, remedy_);
     return geometry_;
 }
 
@@ -133,7 +133,7 @@ Geometry Evaluator::RecipeRun::simulated(size_t i, StepReport& report) {
 }
 
 const StepType& Evaluator::RecipeRun::typeOf(const Step& step) const {
-    if (!trouble_.empty()) throw Error(trouble_, {}, cure_);
+    if (!error_.empty()) throw Error(error_, {}, remedy_);
     return typeOfStep(step);
 }
 

@@ -51,7 +51,7 @@ class Evaluator::RecipeRun {
     bool whole_ = false;  // the step at work makes all, also in Draft
     std::vector<std::string> notes_;
     FieldContext context_, restContext_;
-    std::string trouble_, cure_;  // why there is no surface
+    std::string error_, remedy_;  // why there is no surface
     size_t memory_ = 0;
     Geometry geometry_;
     uint64_t hash_ = 0;

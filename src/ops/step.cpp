@@ -28,7 +28,7 @@ std::string byteText(double bytes) {
     return fmt::format("{:.0f} kB", bytes / 1e3);
 }
 
-void askForMemory(double bytes, size_t limit, double elements) {
+void requireMemory(double bytes, size_t limit, double elements) {
     if (bytes <= double(limit)) return;
     throw Error(fmt::format("{:.3g} elements would take {}, more than the limit of {}", elements,
                             byteText(bytes), byteText(double(limit))),

@@ -82,7 +82,7 @@ struct StepType {
 Samples samplesOf(const AttributeSet& points);
 
 /// Throws an Error with the figure and a way out when @p bytes is more than @p limit.
-void askForMemory(double bytes, size_t limit, double elements);
+void requireMemory(double bytes, size_t limit, double elements);
 
 /// "1.2 GB", "340 MB", "12 kB".
 std::string byteText(double bytes);

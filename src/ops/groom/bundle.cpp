@@ -32,7 +32,7 @@ StrandsPtr bundle(const StrandSet& in, const BundleOptions& o, Progress& progres
     const size_t count = size_t(std::clamp(o.count, 1, 10000));
     const double points = double(in.pointCount()) * double(count),
                  strands = double(in.size()) * double(count);
-    askForMemory(100.0 * strands + 40.0 * points, o.memoryLimit, strands);
+    requireMemory(100.0 * strands + 40.0 * points, o.memoryLimit, strands);
     if (points > 4e9)
         throw Error("the bundles would have too many points", {}, "Lower the number in a bundle");
     Progress::Task task(progress, "Bundling");

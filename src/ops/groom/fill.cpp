@@ -221,7 +221,7 @@ StrandsPtr fill(const StrandSet& in, const Surface& rest, const Surface& now, co
         throw Error("there are no guides to fill between", {},
                     "Raise the number of guides, or grow all strands");
     const double wanted = double(o.count) * std::clamp(o.share, 0.0, 1.0);
-    askForMemory(bytesPerStrand(in.pointsOf(0)) * wanted, o.memoryLimit, wanted);
+    requireMemory(bytesPerStrand(in.pointsOf(0)) * wanted, o.memoryLimit, wanted);
     if (wanted * double(in.pointsOf(0)) > 4e9)
         throw Error("the strands would have more points than one layer can hold", {}, "Lower the count");
     Progress::Task task(progress, "Filling");
@@ -265,8 +265,8 @@ static Geometry applyFill(const StepInput& in) {
                               : double(in.params.integer("count"));
     requireCount(wanted * in.share);
     const auto guides = strandsOf(in);
-    askForMemory(bytesPerStrand(guides->size() ? guides->pointsOf(0) : 2) * wanted * in.share, in.memoryLimit,
-                 wanted * in.share);
+    requireMemory(bytesPerStrand(guides->size() ? guides->pointsOf(0) : 2) * wanted * in.share,
+                  in.memoryLimit, wanted * in.share);
     o.count = size_t(wanted);
     o.share = in.share;
     o.keep = in.params.varying("keep");

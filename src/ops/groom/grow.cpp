@@ -44,7 +44,7 @@ StrandsPtr grow(const PointSet& points, const Surface* surface, const GrowOption
                 size_t* dropped) {
     Progress::Task task(progress, "Growing strands");
     const size_t count = points.size(), per = size_t(std::clamp(o.segments, 1, 1000)) + 1;
-    askForMemory(bytesPerStrand(per) * double(count), o.memoryLimit, double(count));
+    requireMemory(bytesPerStrand(per) * double(count), o.memoryLimit, double(count));
     if (double(count) * double(per) > 4e9)
         throw Error("the strands would have more points than one layer can hold", {},
                     "Lower the count or the segments");

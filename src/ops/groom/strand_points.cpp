@@ -49,8 +49,8 @@ StepType resampleStep() {
             .apply = [](const StepInput& in) -> Geometry {
                 const auto strands = strandsOf(in);
                 const size_t points = size_t(in.params.integer("points"));
-                askForMemory(bytesPerStrand(points) * double(strands->size()), in.memoryLimit,
-                             double(strands->size()));
+                requireMemory(bytesPerStrand(points) * double(strands->size()), in.memoryLimit,
+                              double(strands->size()));
                 return resampled(*strands, points, in.progress);
             }};
 }

@@ -19,7 +19,7 @@ StepType sweepStep() {
             const auto strands = strandsOf(in);
             const double points = double(strands->pointCount());
             const double sides = double(in.params.integer("sides"));
-            askForMemory(points * sides * 90.0, in.memoryLimit, points * sides);
+            requireMemory(points * sides * 90.0, in.memoryLimit, points * sides);
             if (points * sides > 1e9)
                 throw Error("the tubes would have more corners than a mesh can hold", {},
                             "Fewer sides, points or strands");
@@ -46,8 +46,8 @@ StrandsPtr strandsOfCopies(const Copies& copies, const std::vector<StrandsPtr>& 
         strand[c + 1] = strand[c] + (p ? p->size() : 0);
         point[c + 1] = point[c] + (p ? p->pointCount() : 0);
     }
-    askForMemory(100.0 * double(strand.back()) + 40.0 * double(point.back()), memoryLimit,
-                 double(strand.back()));
+    requireMemory(100.0 * double(strand.back()) + 40.0 * double(point.back()), memoryLimit,
+                  double(strand.back()));
     if (point.back() > UINT32_MAX)
         throw Error("the strands would have more points than one layer can hold", {},
                     "Lower the number of copies");

@@ -218,7 +218,7 @@ StepType subdivideStep() {
                         const int levels = int(in.params.integer("levels"));
                         const double faces =
                             double(meshIn(in)->cornerPoint.size()) * std::pow(4.0, levels - 1);
-                        askForMemory(faces * 250.0, in.memoryLimit, faces);
+                        requireMemory(faces * 250.0, in.memoryLimit, faces);
                         return Geometry(subdivided(*meshIn(in), levels));
                     });
 }

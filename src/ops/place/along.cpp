@@ -68,7 +68,7 @@ std::shared_ptr<const PointSet> pointsAlong(const CurveSet& curves, const Surfac
         std::clamp(o.share, 0.0, 1.0) * (spaced ? curves.totalLength() / o.spacing : double(o.count)) +
         double(curves.size());
     requireCount(wanted);
-    askForMemory(wanted * (bytesPerPoint(true) + sizeof(Stop)), o.memoryLimit, wanted);
+    requireMemory(wanted * (bytesPerPoint(true) + sizeof(Stop)), o.memoryLimit, wanted);
     Progress::Task task(progress, "Placing along curves");
     const std::vector<Stop> stops = spaced ? stopsBySpacing(curves, o) : stopsByCount(curves, o);
     const bool lies = o.onSurface && surface;

@@ -38,7 +38,7 @@ std::shared_ptr<const PointSet> gridOnSurface(const Surface& surface, const Grid
     const V3f middle = box.center();
     const float reach = 0.5f * std::hypot(box.max.x - box.min.x, box.max.z - box.min.z) + o.spacing;
     const double side = 2.0 * std::ceil(double(reach) / double(o.spacing)) + 1.0;
-    askForMemory(side * side * sizeof(Surface::Sample), o.memoryLimit, side * side);
+    requireMemory(side * side * sizeof(Surface::Sample), o.memoryLimit, side * side);
     requireCount(side * side);
     const int half = int(side) / 2;
     const size_t count = size_t(side) * size_t(side);
@@ -72,7 +72,7 @@ std::shared_ptr<const PointSet> pointsOnMesh(const Surface& surface, const OnMes
                                              Progress& progress) {
     const Mesh& mesh = surface.mesh();
     const size_t count = o.faces ? mesh.faceCount() : mesh.positions().size();
-    askForMemory(double(count) * (sizeof(Surface::Sample) + 60), o.memoryLimit, double(count));
+    requireMemory(double(count) * (sizeof(Surface::Sample) + 60), o.memoryLimit, double(count));
     std::vector<Surface::Sample> samples(count);
     std::vector<uint8_t> met(count, 0);
     const auto& triangles = mesh.triangles();

@@ -139,7 +139,7 @@ StepType insideStep() {
     type.apply = [](const StepInput& in) -> Geometry {
         if (!in.surface) throw Error("there is no surface", {}, "Put the layer on an object");
         const double count = std::round(double(in.params.integer("count")) * in.share);
-        askForMemory(count * 40.0, in.memoryLimit, count);
+        requireMemory(count * 40.0, in.memoryLimit, count);
         size_t without = 0;
         const auto made = pointsInside(*in.surface, size_t(count), uint64_t(in.params.integer("seed")),
                                        in.progress, &without);
@@ -159,7 +159,7 @@ StepType ringStep() {
                  number("inner", "Hole", 0, "m", 0, 1e6, 0, 5, "Radius of its inner edge; 0 is a disc")});
     type.apply = [](const StepInput& in) -> Geometry {
         const double count = std::round(double(in.params.integer("count")) * in.share);
-        askForMemory(count * 40.0, in.memoryLimit, count);
+        requireMemory(count * 40.0, in.memoryLimit, count);
         const std::string& id = in.params.text("at");
         const M44f world = id.empty() || !in.query ? M44f() : in.query->placed(id).world;
         return pointsOnRing(world, float(in.params.number("inner")), float(in.params.number("outer")),

@@ -27,7 +27,7 @@ std::shared_ptr<const PointSet> scatterOnSurface(const Surface& surface, const S
     requireArea(surface);
     const size_t count = size_t(std::ceil(double(o.count) * std::clamp(o.share, 0.0, 1.0)));
     const bool uv = o.uv && !surface.mesh().uvs().empty();
-    askForMemory(bytesPerPoint(uv) * double(count), o.memoryLimit, double(count));
+    requireMemory(bytesPerPoint(uv) * double(count), o.memoryLimit, double(count));
     requireCount(double(count));
     Progress::Task task(progress, "Scattering");
     auto points = std::make_shared<PointSet>();
@@ -46,7 +46,7 @@ Geometry applyScatter(const StepInput& in) {
     const double wanted = byDensity ? std::round(in.params.number("density") * surface.area())
                                     : double(in.params.integer("count"));
     // With what later steps add, and what the cache keeps of each.
-    askForMemory(160.0 * wanted * in.share, in.memoryLimit, wanted * in.share);
+    requireMemory(160.0 * wanted * in.share, in.memoryLimit, wanted * in.share);
     o.count = size_t(wanted);
     o.seed = uint64_t(in.params.integer("seed"));
     o.keep = in.params.varying("keep");

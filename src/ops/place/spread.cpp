@@ -105,8 +105,8 @@ class Spreader {
         // A little more than one part for each square of the distance: that fills it as far as it should.
         const double perRound = std::ceil(1.03 * surface.area() / double(smallest_) / double(smallest_));
         constexpr double kStay = 0.55;  // of one round's darts, about
-        askForMemory((2 * sizeof(Dart) + 5) * perRound + bytesPerPoint(o.uv) * kStay * perRound,
-                     o.memoryLimit, perRound * kStay);
+        requireMemory((2 * sizeof(Dart) + 5) * perRound + bytesPerPoint(o.uv) * kStay * perRound,
+                      o.memoryLimit, perRound * kStay);
         requireCount(perRound * kRounds);
         perRound_ = std::max<size_t>(1, size_t(perRound));
         cell_ = std::max(smallest_, largest_ / 4.0f);

@@ -10,7 +10,7 @@ StrandsPtr coil(const StrandSet& in, const CoilOptions& o, Progress& progress) {
     float most = 0.0f;
     for (float t : turns) most = std::max(most, std::abs(t));
     const double points = std::clamp(double(most) * std::clamp(o.perTurn, 4, 256) + 1.0, 2.0, 1e6);
-    askForMemory(bytesPerStrand(size_t(points)) * double(in.size()), o.memoryLimit, double(in.size()));
+    requireMemory(bytesPerStrand(size_t(points)) * double(in.size()), o.memoryLimit, double(in.size()));
     CurlOptions c;
     c.effect = o.effect;
     c.radius = o.radius;

@@ -177,7 +177,7 @@ StepType trailsStep() {
         o.tail = float(p.number("tail"));
         o.head = p.color("head"), o.end = p.color("end");
         o.between = float(p.number("between"));
-        askForMemory(double(points.size()) * (o.pieces + 1) * 40.0, in.memoryLimit, double(points.size()));
+        requireMemory(double(points.size()) * (o.pieces + 1) * 40.0, in.memoryLimit, double(points.size()));
         return trailsOf(
             points, [&](double ago) { return in.inAt(in.frame - ago * in.rate); }, o, in.progress);
     };

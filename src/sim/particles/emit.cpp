@@ -196,7 +196,7 @@ class Emit : public Emitter {
         if (high > low && rate_ > 0) {
             const double add = rate_ * (high - low) / now.rate, all = numbers[1] + add;
             whole = std::floor(all + 1e-9);  // what sums lose by rounding must not cost one
-            askForMemory(whole * kParticleBytes * now.share, now.memoryLimit, whole * now.share);
+            requireMemory(whole * kParticleBytes * now.share, now.memoryLimit, whole * now.share);
             for (double k = 1; k <= whole; ++k) {
                 const double frame = low + std::clamp((k - numbers[1]) / add, 0.0, 1.0) * (high - low);
                 at.push_back((frame - before.frame) / (now.frame - before.frame));
@@ -206,7 +206,7 @@ class Emit : public Emitter {
         // A burst that should have been before the first frame is there with it.
         const bool first = before.frame == now.frame;
         if (burst_ > 0 && (burstAt_ > f0 || first) && burstAt_ <= f1) {
-            askForMemory(burst_ * kParticleBytes * now.share, now.memoryLimit, burst_ * now.share);
+            requireMemory(burst_ * kParticleBytes * now.share, now.memoryLimit, burst_ * now.share);
             at.insert(at.end(), size_t(burst_),
                       first ? 0.0 : (burstAt_ - before.frame) / (now.frame - before.frame));
         }
@@ -214,7 +214,7 @@ class Emit : public Emitter {
         numbers[0] = born + double(at.size());
         if (at.empty()) return;
         const double count = double(at.size()) * now.share;
-        askForMemory(count * kParticleBytes, now.memoryLimit, count);
+        requireMemory(count * kParticleBytes, now.memoryLimit, count);
         spawn(at, uint64_t(born), before, now, end, births, progress);
     }
 
@@ -227,7 +227,7 @@ class Emit : public Emitter {
         }
         const uint64_t born = uint64_t(numbers[0]), count = uint64_t(std::max(0.0, all - numbers[0]));
         if (!count) return;
-        askForMemory(double(count) * kParticleBytes * now.share, now.memoryLimit, double(count) * now.share);
+        requireMemory(double(count) * kParticleBytes * now.share, now.memoryLimit, double(count) * now.share);
         spawn(std::vector<double>(count, 1.0), born, now, now, 1.0, births, progress);
     }
 
@@ -345,7 +345,7 @@ class Branch : public Offspring {
             all += double(c.to - c.from);
         }
         const double count = all + double(a.id.size() + births.count());
-        if (all > 0) askForMemory(count * kParticleBytes, a.memoryLimit, count);
+        if (all > 0) requireMemory(count * kParticleBytes, a.memoryLimit, count);
         for (const Clutch& c : clutches)
             for (int64_t k = c.from; k < c.to; ++k) add(a, c.parent, k, births);
         nature_.give(births, first, V3f(0.0f), Progress::none());

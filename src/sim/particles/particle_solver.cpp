@@ -446,7 +446,7 @@ class ParticleSolver : public Solver {
                 parts.emitters[e]->emit(from, to, before, in, numbersOf(state, e), births, progress);
             free(parts, births, from, to, frame, counts);
             append(a, births, parts);
-            askForMemory(double(a.size()) * kParticleBytes, now.memoryLimit, double(a.size()));
+            requireMemory(double(a.size()) * kParticleBytes, now.memoryLimit, double(a.size()));
             const double seconds = (before.frame + to * (now.frame - before.frame)) / now.rate;
             renew(parts, before, now, to);
             stepParticles(a, parts, settings, from, to, frame, seconds, births.late, counts, progress);

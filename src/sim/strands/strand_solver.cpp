@@ -83,7 +83,7 @@ class StrandSolver : public Solver {
         ParticleParts parts = partsOf(before, now);
         const double points = double(drive.now->pointCount());
         const double each = kStrandPointBytes + (parts.strandThickness > 0 ? kStrandContactBytes : 0.0);
-        askForMemory(points * each, now.memoryLimit, points);
+        requireMemory(points * each, now.memoryLimit, points);
         auto set = std::make_shared<StrandSet>(*drive.now);  // colours and widths are those of now
         set->points.set("P", copied<V3f>(old->points, "P"));
         set->points.set("v", copied<V3f>(old->points, "v"));
