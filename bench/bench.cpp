@@ -10,7 +10,7 @@
 #include "base/parallel.h"
 #include "base/random.h"
 #include "bench_support.h"
-#include "deliver/translate.h"
+#include "deliver/render_scene_builder.h"
 #include "document/edits/edits.h"
 #include "document/file/scene_file.h"
 #include "geo/mesh/primitives.h"
@@ -80,7 +80,7 @@ struct Demo {
 /// rays.
 void primaryRays(benchmark::State& state) {
     Demo demo;
-    JobBuilder builder(demo.evaluator);
+    RenderSceneBuilder builder(demo.evaluator);
     const RenderJob job = builder.build(demo.scene, {}, Progress::none());
     constexpr int kWidth = 1280, kHeight = 720;
     const Film film(kWidth, kHeight);
@@ -210,7 +210,7 @@ void changeOneNumber(benchmark::State& state) {
 /// From a request to the first picture on an open demo scene, as the pane does it: 640 x 400.
 void firstPicture(benchmark::State& state) {
     Demo demo;
-    JobBuilder builder(demo.evaluator);
+    RenderSceneBuilder builder(demo.evaluator);
     builder.build(demo.scene, {}, Progress::none());
     double elevation = 5;
     std::vector<double> times;
@@ -233,7 +233,7 @@ void firstPicture(benchmark::State& state) {
 /// How long a pass goes on after it is told to stop.
 void stopAnswer(benchmark::State& state) {
     Demo demo;
-    JobBuilder builder(demo.evaluator);
+    RenderSceneBuilder builder(demo.evaluator);
     const RenderJob job = builder.build(demo.scene, {}, Progress::none());
     std::vector<double> times;
     for (auto _ : state) {

@@ -12,7 +12,7 @@
 #include "base/files.h"
 #include "deliver/hand_on.h"
 #include "deliver/render_file.h"
-#include "deliver/translate.h"
+#include "deliver/render_scene_builder.h"
 #include "document/edits/bring_in.h"
 #include "document/edits/edits.h"
 #include "document/file/scene_file.h"
@@ -406,7 +406,7 @@ void render(const Common& common, const RenderArgs& a) {
     const auto [first, last] = frameRange(a);
     frameName(a.out, first, first != last);  // a bad name is said before the work
     Opened opened(a.scene);
-    JobBuilder builder(opened.evaluator);
+    RenderSceneBuilder builder(opened.evaluator);
     Json files = Json::array();
     for (int frame = first; frame <= last; ++frame) {
         const auto [width, height] = sizeOf(a);

@@ -2,7 +2,7 @@
 
 #include "base/error.h"
 #include "deliver/render_file.h"
-#include "deliver/translate.h"
+#include "deliver/render_scene_builder.h"
 #include "document/edits/edits.h"
 #include "sim/step_registry.h"
 
@@ -98,7 +98,7 @@ Document recipeSample(const RecipeFile& recipe, Evaluator& evaluator, Progress& 
 void writeRecipePicture(const RecipeFile& recipe, const fs::path& path, Progress& progress) {
     Evaluator evaluator(size_t(256) << 20);
     const Document sample = recipeSample(recipe, evaluator, progress);
-    JobBuilder builder(evaluator);
+    RenderSceneBuilder builder(evaluator);
     const RenderJob job = builder.build(sample, {}, progress);
     if (!job.problems.empty()) throw Error(job.problems.front(), recipe.name);
     Film film(job.width, job.height);

@@ -1,6 +1,6 @@
 // Renders as pictures and files.
 #pragma once
-#include "deliver/translate.h"
+#include "deliver/render_scene_builder.h"
 #include "io/image/image_io.h"
 #include "render/film/film.h"
 

@@ -4,7 +4,7 @@
 #include "base/error.h"
 #include "base/files.h"
 #include "deliver/hand_on.h"
-#include "deliver/translate.h"
+#include "deliver/render_scene_builder.h"
 #include "document/edits/edits.h"
 #include "eval/showing.h"
 #include "io/formats/elements_io.h"

@@ -55,7 +55,7 @@ TEST_CASE("a material's field shines as it is previewed, whatever it asks for", 
     REQUIRE(overlay);
     REQUIRE(overlay->error.empty());
     const auto mesh = s.evaluator.object(s.document, s.ball, 1, Progress::none()).mesh;
-    JobBuilder builder(s.evaluator);
+    RenderSceneBuilder builder(s.evaluator);
     const RenderJob job = builder.build(s.document, {}, Progress::none());
     REQUIRE(job.problems.empty());
     constexpr int kSize = 48;
@@ -150,7 +150,7 @@ TEST_CASE("thin strands go by the picture that is made, whatever the scene's own
     // And by the eye that looks, not by the scene's camera.
     of64.view = cameraOptions(s.document, "camera", 1);
     s.set("camera/position", "0,0,90");
-    JobBuilder builder(s.evaluator);
+    RenderSceneBuilder builder(s.evaluator);
     const RenderJob job = builder.build(s.document, of64, Progress::none());
     Film film(64, 64);
     const Renderer renderer(*job.scene, Camera(*of64.view, 1.0f), job.options);

@@ -1,6 +1,6 @@
 // A sphere and a camera in the dark, rendered from the document.
 #pragma once
-#include "deliver/translate.h"
+#include "deliver/render_scene_builder.h"
 #include "document/edits/edits.h"
 #include "eval/checks/checks.h"
 #include "support.h"
@@ -35,7 +35,7 @@ struct Studio {
     void wear(const std::string& material) { set(ball + "/material", material); }
 
     Film render(int size, int passes, const JobOptions& options = {}) {
-        JobBuilder builder(evaluator);
+        RenderSceneBuilder builder(evaluator);
         const RenderJob job = builder.build(scene(), options, Progress::none());
         CHECK(job.problems.empty());
         Film film(size, size);

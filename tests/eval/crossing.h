@@ -2,7 +2,7 @@
 // over surfaces that are empty, open, deforming, or of other faces in each frame. Each scene follows from its
 // own seed.
 #pragma once
-#include "deliver/translate.h"
+#include "deliver/render_scene_builder.h"
 #include "eval/random_scene.h"
 #include "sim/step_registry.h"
 

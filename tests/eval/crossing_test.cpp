@@ -122,7 +122,7 @@ std::string tryScene(uint64_t seed, Tally& tally) {
         if (round == 0) {
             for (const Check& c : findChecks(d, last, evaluator, 1, Progress::none()))
                 if (c.text.empty()) return "has a check that says nothing";
-            JobBuilder builder(evaluator);
+            RenderSceneBuilder builder(evaluator);
             try {
                 const RenderJob job = builder.build(d, {3.5, {}, false}, Progress::none());
                 for (const std::string& p : job.problems)

@@ -1,6 +1,6 @@
 // Everything that is declared is built and run with its defaults, wherever it may stand.
 #include "base/error.h"
-#include "deliver/translate.h"
+#include "deliver/render_scene_builder.h"
 #include "document/edits/edits.h"
 #include "eval/checks/checks.h"
 #include "sim/step_registry.h"
@@ -186,7 +186,7 @@ TEST_CASE("every source drives masks, forces, strands, materials and lights with
             const std::string wearer = std::string(worn) == "object" ? "ball" : id;
             d = withValue(d, {wearer, "", "material"}, std::string("skin"));
             Evaluator evaluator;
-            JobBuilder builder(evaluator);
+            RenderSceneBuilder builder(evaluator);
             const RenderJob job = builder.build(d, {3, {}, false}, Progress::none());
             Film film(24, 16);
             const Renderer renderer(*job.scene, job.cameraFor(24, 16), job.options);
@@ -209,7 +209,7 @@ TEST_CASE("every kind of node is evaluated, checked and rendered with its defaul
         LayerResults layers;
         for (const Check& c : findChecks(d, layers, evaluator, 1, Progress::none()))
             CHECK_FALSE(inside(c.text));
-        JobBuilder builder(evaluator);
+        RenderSceneBuilder builder(evaluator);
         const RenderJob job = builder.build(d, {}, Progress::none());
         for (const std::string& p : job.problems) CHECK_FALSE(inside(p));
         Film film(16, 9);

@@ -1,6 +1,6 @@
 // The moving scenes that come along, as the build made them: baked, without surprises, and moving in the
 // picture.
-#include "deliver/translate.h"
+#include "deliver/render_scene_builder.h"
 #include "document/file/scene_file.h"
 #include "eval/bake.h"
 #include "eval/checks/checks.h"
@@ -26,7 +26,7 @@ struct MovingScene {
         return out;
     }
     Film render(double frame) {
-        JobBuilder builder(evaluator);
+        RenderSceneBuilder builder(evaluator);
         JobOptions options;
         options.frame = frame;
         const RenderJob job = builder.build(scene(), options, Progress::none());

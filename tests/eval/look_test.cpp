@@ -70,7 +70,7 @@ TEST_CASE("a dome lights with the picture of its file, beyond white", "[translat
         CHECK(s.hasCheck("gone.exr"));
         std::ofstream(s.folder / "bad.hdr") << "no picture";
         s.set(dome + "/file", "bad.hdr");
-        JobBuilder builder(s.evaluator);
+        RenderSceneBuilder builder(s.evaluator);
         const RenderJob job = builder.build(s.document, {}, Progress::none());
         REQUIRE(job.problems.size() == 1);
         CHECK(job.problems[0].find("bad.hdr") != std::string::npos);
@@ -79,7 +79,7 @@ TEST_CASE("a dome lights with the picture of its file, beyond white", "[translat
 
 TEST_CASE("what is too bright for one sample goes by the exposure", "[translate]") {
     Studio s;
-    JobBuilder builder(s.evaluator);
+    RenderSceneBuilder builder(s.evaluator);
     const auto limit = [&](const char* exposure) {
         s.set("camera/exposure", exposure);
         return builder.build(s.document, {}, Progress::none()).options.limit;

@@ -5,7 +5,7 @@
 #include <fstream>
 
 #include "base/files.h"
-#include "deliver/translate.h"
+#include "deliver/render_scene_builder.h"
 #include "document/edits/edits.h"
 #include "document/file/scene_file.h"
 #include "document/file/session.h"
@@ -487,7 +487,7 @@ TEST_CASE("a scene renders to the same bits after saving and loading", "[transla
     s.set(s.ball + "/radius", "0.05");
     const auto picture = [](const Document& d) {
         Evaluator evaluator;
-        JobBuilder builder(evaluator);
+        RenderSceneBuilder builder(evaluator);
         const RenderJob job = builder.build(d, {}, Progress::none());
         CHECK(job.problems.empty());
         return lightOf(job);
@@ -501,7 +501,7 @@ TEST_CASE("a scene renders to the same bits after saving and loading", "[transla
 
 TEST_CASE("a changed light keeps the ray tracer's scene, a changed layer does not", "[translate]") {
     Small s;
-    JobBuilder builder(s.evaluator);
+    RenderSceneBuilder builder(s.evaluator);
     const auto a = builder.build(s.document, {}, Progress::none()).scene;
     s.set("sun/elevation", "12");
     CHECK(builder.build(s.document, {}, Progress::none()).scene == a);
@@ -521,7 +521,7 @@ TEST_CASE("a ball that grows while the shutter is open is blurred, and the camer
           "[translate]") {
     Small s;
     s.set("render/shutter", "1");
-    JobBuilder builder(s.evaluator);
+    RenderSceneBuilder builder(s.evaluator);
     JobOptions at;
     at.frame = 5;
     const RenderJob still = builder.build(s.document, at, Progress::none());
@@ -574,7 +574,7 @@ TEST_CASE("scenes without settings go by their defaults", "[evaluator]") {
                 mended = c.fix(mended);
                 break;
             }
-    JobBuilder builder(evaluator);
+    RenderSceneBuilder builder(evaluator);
     CHECK(builder.build(mended, {}, Progress::none()).scene->instanceCount() == 2002);
 }
 

@@ -7,7 +7,7 @@
 #include "base/files.h"
 #include "deliver/hand_on.h"
 #include "deliver/render_file.h"
-#include "deliver/translate.h"
+#include "deliver/render_scene_builder.h"
 #include "document/edits/edits.h"
 #include "document/edits/recipe_file.h"
 #include "document/file/scene_file.h"
@@ -225,7 +225,7 @@ TEST_CASE("tufts are copied cheaply, and made unique", "[strand][scene]") {
     const auto copies = std::get<std::shared_ptr<const Copies>>(eval().geometry);
     CHECK(copies->size() == 200);
     CHECK(copies->prototypes.size() == 4);
-    JobBuilder builder(evaluator);
+    RenderSceneBuilder builder(evaluator);
     const RenderJob job = builder.build(d, {}, Progress::none());
     CHECK(job.problems.empty());
     CHECK(job.scene->instanceCount() ==
@@ -279,7 +279,7 @@ TEST_CASE("the render of strands is the same on any number of threads", "[strand
     f.document = withText(f.document, "render/width", "48");
     f.document = withText(f.document, "render/height", "32");
     f.document = withText(f.document, "camera/position", "0,0,1.4");
-    JobBuilder builder(f.evaluator);
+    RenderSceneBuilder builder(f.evaluator);
     const RenderJob job = builder.build(f.document, {}, Progress::none());
     CHECK(job.problems.empty());
     const auto picture = [&](int threads) {

@@ -8,7 +8,7 @@
 #include "app/theme/theme.h"
 #include "base/error.h"
 #include "base/hash.h"
-#include "deliver/translate.h"
+#include "deliver/render_scene_builder.h"
 #include "eval/prototype.h"
 
 namespace ovrix::app {

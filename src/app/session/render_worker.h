@@ -7,7 +7,7 @@
 #include <optional>
 #include <thread>
 
-#include "deliver/translate.h"
+#include "deliver/render_scene_builder.h"
 
 namespace ovrix::app {
 
@@ -52,7 +52,7 @@ class RenderWorker {
     void keep(const Film& film, const std::shared_ptr<const RenderJob>& job, bool must);
     std::shared_ptr<Film> startFilm(const RenderRequest& request, const Rect& region) const;
 
-    JobBuilder builder_;
+    RenderSceneBuilder builder_;
     Evaluator& evaluator_;
     Publish publish_;
     mutable std::mutex mutex_;

@@ -9,7 +9,7 @@
 #include "app/window/bring_in_dialog.h"
 #include "app/window/library_window.h"
 #include "app/window/main_window.h"
-#include "deliver/translate.h"
+#include "deliver/render_scene_builder.h"
 #include "document/edits/keying.h"
 
 using namespace ovrix::deliver;

@@ -4,7 +4,7 @@
 
 #include "app/theme/theme.h"
 #include "app/view/view_widget.h"
-#include "deliver/translate.h"
+#include "deliver/render_scene_builder.h"
 
 namespace ovrix::app {
 

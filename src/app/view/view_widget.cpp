@@ -18,7 +18,7 @@
 #include "app/view/work_note.h"
 #include "app/widgets/number_box.h"
 #include "base/error.h"
-#include "deliver/translate.h"
+#include "deliver/render_scene_builder.h"
 
 namespace ovrix::app {
 

@@ -33,9 +33,9 @@ struct JobOptions {
 
 /// Keeps the ray tracer's scene between calls: moving the camera, a light or a colour builds nothing anew.
 /// One thread at a time, and no ray may be traced in an older job of the same builder during a call.
-class JobBuilder {
+class RenderSceneBuilder {
   public:
-    explicit JobBuilder(Evaluator& evaluator) : evaluator_(evaluator) {}
+    explicit RenderSceneBuilder(Evaluator& evaluator) : evaluator_(evaluator) {}
     /// Throws Cancelled. Parts that fail are left out and named in problems.
     RenderJob build(const SceneContext& scene, const JobOptions& options, Progress& progress);
 

@@ -1,4 +1,4 @@
-#include "deliver/translate.h"
+#include "deliver/render_scene_builder.h"
 
 #include <fmt/format.h>
 
@@ -15,7 +15,7 @@
 namespace ovrix::deliver {
 
 /// One mesh, placed once or often, with the materials of its slots.
-struct JobBuilder::Part {
+struct RenderSceneBuilder::Part {
     MeshPtr mesh;
     std::vector<uint32_t> look;  ///< material indices
     uint32_t object = 0, layer = 0;
@@ -46,7 +46,7 @@ ResolvedParams paramsOf(const Document& document, const Node& node, double frame
 
 /// The number of a material as something wears it; 0, plain grey, for none. Only where fields drive it does
 /// it matter what that is.
-uint32_t JobBuilder::wear(const Document& document, const std::string& material, const Wearer& by) {
+uint32_t RenderSceneBuilder::wear(const Document& document, const std::string& material, const Wearer& by) {
     const Node* node = material.empty() ? nullptr : document.find(material);
     if (!node || node->category() != Category::Material) return 0;
     const bool varying = std::any_of(node->params.begin(), node->params.end(),
@@ -59,8 +59,9 @@ uint32_t JobBuilder::wear(const Document& document, const std::string& material,
 }
 
 /// A material per slot: the slot's own, else the object's; the layer's stands above all.
-std::vector<uint32_t> JobBuilder::lookOf(const Document& document, const Node& object, const Mesh& mesh,
-                                         const std::string& layerMaterial, double frame) {
+std::vector<uint32_t> RenderSceneBuilder::lookOf(const Document& document, const Node& object,
+                                                 const Mesh& mesh, const std::string& layerMaterial,
+                                                 double frame) {
     const Wearer by{Wearer::Object, object.id};
     if (!layerMaterial.empty()) return {wear(document, layerMaterial, by)};
     const uint32_t own =
@@ -75,7 +76,7 @@ std::vector<uint32_t> JobBuilder::lookOf(const Document& document, const Node& o
 }
 
 /// Strands are drawn no thinner than this part of a pixel of the picture that is made.
-ThinLimit JobBuilder::thinLimit(const Document& document, const JobOptions& o) const {
+ThinLimit RenderSceneBuilder::thinLimit(const Document& document, const JobOptions& o) const {
     const auto number = [&](const char* id) { return document.setting("render", id, o.frame); };
     const double part = std::get<double>(number("thin_strands"));
     std::string id = o.camera.empty() ? std::get<std::string>(number("camera")) : o.camera;
@@ -96,8 +97,8 @@ ThinLimit JobBuilder::thinLimit(const Document& document, const JobOptions& o) c
 }
 
 /// What a layer makes at the shutter's earlier times, where it is another than at its last.
-void JobBuilder::addMoves(const SceneContext& scene, const Node& node, const JobOptions& o,
-                          const LayerResult& last, Part& whole, Progress& progress) {
+void RenderSceneBuilder::addMoves(const SceneContext& scene, const Node& node, const JobOptions& o,
+                                  const LayerResult& last, Part& whole, Progress& progress) {
     const Document& document = scene.document;
     const std::vector<double> frames = shutterFrames(document, o.frame);
     if (frames.size() < 2) return;
@@ -127,8 +128,8 @@ void JobBuilder::addMoves(const SceneContext& scene, const Node& node, const Job
 }
 
 /// An object's mesh at the shutter's earlier times, where it is another than at its last.
-void JobBuilder::addShapes(const SceneContext& scene, const Node& object, const JobOptions& o, Part& part,
-                           Progress& progress) {
+void RenderSceneBuilder::addShapes(const SceneContext& scene, const Node& object, const JobOptions& o,
+                                   Part& part, Progress& progress) {
     const Document& document = scene.document;
     std::vector<MeshPtr> meshes;
     Hasher h;
@@ -144,8 +145,9 @@ void JobBuilder::addShapes(const SceneContext& scene, const Node& object, const 
     part.movesHash = Hasher().add(part.movesHash).add(h.value()).value();
 }
 
-void JobBuilder::addLayer(const SceneContext& scene, const Node& node, const JobOptions& o, RenderJob& job,
-                          std::vector<Part>& parts, uint32_t layerId, Progress& progress) {
+void RenderSceneBuilder::addLayer(const SceneContext& scene, const Node& node, const JobOptions& o,
+                                  RenderJob& job, std::vector<Part>& parts, uint32_t layerId,
+                                  Progress& progress) {
     const Document& document = scene.document;
     const EvalOptions eval{o.frame, o.draft ? Purpose::Viewport : Purpose::Render, !o.draft};
     const LayerResult result = evaluator_.layer(scene, node.id, eval, progress);
@@ -195,8 +197,9 @@ void JobBuilder::addLayer(const SceneContext& scene, const Node& node, const Job
     }
 }
 
-std::vector<JobBuilder::Part> JobBuilder::collect(const SceneContext& scene, const JobOptions& o,
-                                                  RenderJob& job, Progress& progress) {
+std::vector<RenderSceneBuilder::Part> RenderSceneBuilder::collect(const SceneContext& scene,
+                                                                  const JobOptions& o, RenderJob& job,
+                                                                  Progress& progress) {
     const Document& document = scene.document;
     std::vector<Part> parts;
     worn_.clear();
@@ -243,7 +246,7 @@ Color fibreColor(const Document& document, const std::string& id) {
 }
 
 /// Its shape is kept: making one takes some milliseconds.
-std::shared_ptr<const FibreMaterial> JobBuilder::fibreOf(const ResolvedParams& p) {
+std::shared_ptr<const FibreMaterial> RenderSceneBuilder::fibreOf(const ResolvedParams& p) {
     auto f = std::make_shared<FibreMaterial>();
     const float ior = float(p.number("ior")), shift = radians(float(p.number("shift")));
     for (const auto& known : fibreShapes_)
@@ -267,7 +270,7 @@ std::shared_ptr<const FibreMaterial> JobBuilder::fibreOf(const ResolvedParams& p
 }
 
 /// What a material's fields see: the wearer's own surface, in its own space, and all of the scene.
-FieldContext JobBuilder::contextOf(const Worn& worn, Evaluator::Query& query) {
+FieldContext RenderSceneBuilder::contextOf(const Worn& worn, Evaluator::Query& query) {
     const double frame = query.options().frame;
     if (worn.by.kind == Wearer::Object)
         return evaluator_.fieldContext(worn.by.id, frame, query.placed(worn.by.id).shape, query);
@@ -278,7 +281,7 @@ FieldContext JobBuilder::contextOf(const Worn& worn, Evaluator::Query& query) {
     return evaluator_.fieldContext({}, frame, nullptr, query);
 }
 
-SurfaceMaterial JobBuilder::materialOf(const Node& node, const ResolvedParams& p) {
+SurfaceMaterial RenderSceneBuilder::materialOf(const Node& node, const ResolvedParams& p) {
     SurfaceMaterial m;
     m.base = p.varyingColor("base");
     if (node.type == "fibre") {
@@ -295,8 +298,8 @@ SurfaceMaterial JobBuilder::materialOf(const Node& node, const ResolvedParams& p
     return m;
 }
 
-void JobBuilder::setMaterials(const SceneContext& scene, const JobOptions& o, RenderJob& job,
-                              Progress& progress) {
+void RenderSceneBuilder::setMaterials(const SceneContext& scene, const JobOptions& o, RenderJob& job,
+                                      Progress& progress) {
     const Document& document = scene.document;
     const EvalOptions eval{o.frame, o.draft ? Purpose::Viewport : Purpose::Render, !o.draft};
     Evaluator::Query query(evaluator_, scene, eval, progress);
@@ -328,7 +331,7 @@ void JobBuilder::setMaterials(const SceneContext& scene, const JobOptions& o, Re
     }
 }
 
-std::shared_ptr<const Image> JobBuilder::sky(const SkyOptions& o) {
+std::shared_ptr<const Image> RenderSceneBuilder::sky(const SkyOptions& o) {
     Hasher h;
     h.add(double(o.elevation)).add(double(o.azimuth)).add(double(o.haze));
     for (int i = 0; i < 3; ++i) h.add(double(o.ground[i]));
@@ -381,7 +384,7 @@ Light sunLight(const ResolvedParams& p, float haze) {
 }  // namespace
 
 /// Kept as long as its image is: a colour or a turn changes none of it.
-std::shared_ptr<const DomeTable> JobBuilder::tableOf(const std::shared_ptr<const Image>& image) {
+std::shared_ptr<const DomeTable> RenderSceneBuilder::tableOf(const std::shared_ptr<const Image>& image) {
     if (!image) return nullptr;
     for (const auto& known : tables_)
         if (&known->image() == image.get()) return known;
@@ -390,7 +393,7 @@ std::shared_ptr<const DomeTable> JobBuilder::tableOf(const std::shared_ptr<const
     return tables_.back();
 }
 
-void JobBuilder::setLights(const SceneContext& scene, double frame, RenderJob& job) {
+void RenderSceneBuilder::setLights(const SceneContext& scene, double frame, RenderJob& job) {
     const Document& document = scene.document;
     scene_->lights.clear();
     std::map<std::string, float> hazeOf;  // a sun shines through the air of the sky that follows it
@@ -434,7 +437,7 @@ void JobBuilder::setLights(const SceneContext& scene, double frame, RenderJob& j
 }
 
 /// Measured: what the ray tracer takes for one instance, with its part of the tree.
-void JobBuilder::requireInstanceMemory(const Document& document, const std::vector<Part>& parts) {
+void RenderSceneBuilder::requireInstanceMemory(const Document& document, const std::vector<Part>& parts) {
     double instances = 0;
     std::set<const Copies*> counted;
     for (const Part& p : parts)
@@ -449,7 +452,7 @@ void JobBuilder::requireInstanceMemory(const Document& document, const std::vect
     requireMemory(420.0 * instances + 170.0 * points, document.memoryLimit(), instances + points);
 }
 
-RenderJob JobBuilder::build(const SceneContext& scene, const JobOptions& o, Progress& progress) {
+RenderJob RenderSceneBuilder::build(const SceneContext& scene, const JobOptions& o, Progress& progress) {
     const Document& document = scene.document;
     RenderJob job;
     evaluator_.images().setLimit(document.memoryLimit());
