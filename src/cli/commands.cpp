@@ -10,7 +10,7 @@
 #include "base/error.h"
 #include "base/file_sequence.h"
 #include "base/files.h"
-#include "deliver/hand_on.h"
+#include "deliver/export.h"
 #include "deliver/render_file.h"
 #include "deliver/render_scene_builder.h"
 #include "document/edits/bring_in.h"
@@ -259,8 +259,8 @@ static Json evalFrame(Opened& opened, const EvalArgs& a, double frame, const std
     const Purpose purpose = a.purpose == "viewport" ? Purpose::Viewport : Purpose::Render;
     const std::string ending = endingOf(file);
     const bool mesh = a.mesh || ending == ".obj" || ending == ".glb";
-    const LayerResult result = handOn(opened.scene, a.layer, mesh ? HandOn::Mesh : HandOn::Elements, file,
-                                      opened.evaluator, {frame, purpose, false}, Progress::none());
+    const LayerResult result = exportLayer(opened.scene, a.layer, mesh ? ExportAs::Mesh : ExportAs::Elements,
+                                           file, opened.evaluator, {frame, purpose, false}, Progress::none());
     Json j{{"layer", a.layer},
            {"elements", elementCount(result.geometry)},
            {"kind", kindName(kindOf(result.geometry))},

@@ -312,8 +312,8 @@ void StrandsTest::takesStrandsFromFiles() {
     makeFur();
     auto& c = driver->window.controller();
     const QString file = path("guides.usda");
-    handOn(c.document(), layer_, HandOn::Elements, file.toStdString(), c.evaluator(),
-           {1, Purpose::Render, true}, Progress::none());
+    exportLayer(c.document(), layer_, ExportAs::Elements, file.toStdString(), c.evaluator(),
+                {1, Purpose::Render, true}, Progress::none());
     const Document before = c.document();
     c.select("");
     driver->drop(file);

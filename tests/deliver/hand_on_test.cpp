@@ -3,7 +3,7 @@
 
 #include "base/error.h"
 #include "base/files.h"
-#include "deliver/hand_on.h"
+#include "deliver/export.h"
 #include "deliver/render_scene_builder.h"
 #include "document/edits/edits.h"
 #include "eval/showing.h"
@@ -41,9 +41,9 @@ struct Laid {
         return std::get<std::shared_ptr<const Copies>>(
             evaluator.layer({document, home}, layer, options, Progress::none()).geometry);
     }
-    LayerResult write(HandOn what, const std::filesystem::path& file) {
-        return handOn({document, home}, layer, what, file, evaluator, {1, Purpose::Render, true},
-                      Progress::none());
+    LayerResult write(ExportAs what, const std::filesystem::path& file) {
+        return exportLayer({document, home}, layer, what, file, evaluator, {1, Purpose::Render, true},
+                           Progress::none());
     }
 };
 
@@ -71,7 +71,7 @@ TEST_CASE("copies are written, read and stand where they stood, in every format"
     const auto expected = matrices(s.copies()->attributes);
     for (const char* name : {"a.ply", "a.csv", "a.usda", "a.vdb"}) {
         INFO(name);
-        s.write(HandOn::Elements, folder / name);
+        s.write(ExportAs::Elements, folder / name);
         const PointSet back = readPoints(folder / name);
         CHECK(back.size() == 200);
         const auto p = back.attributes.find<V3f>("P");
@@ -85,8 +85,8 @@ TEST_CASE("copies are written, read and stand where they stood, in every format"
         const auto read = matrices(back.attributes);  // instances carry the whole matrix
         for (const auto& [key, m] : expected) REQUIRE(alike(m, read.at(key), 1e-4f));
     }
-    CHECK_THROWS_WITH(s.write(HandOn::Elements, folder / "a.xyz"), Catch::Contains(".csv"));
-    CHECK_THROWS_AS(s.write(HandOn::Elements, folder / "none" / "a.ply"), Error);
+    CHECK_THROWS_WITH(s.write(ExportAs::Elements, folder / "a.xyz"), Catch::Contains(".csv"));
+    CHECK_THROWS_AS(s.write(ExportAs::Elements, folder / "none" / "a.ply"), Error);
 }
 
 TEST_CASE("one mesh of all copies is written and read in every format", "[hand-on]") {
@@ -97,7 +97,7 @@ TEST_CASE("one mesh of all copies is written and read in every format", "[hand-o
     Box3f box;
     for (const char* name : {"m.ply", "m.obj", "m.glb"}) {
         INFO(name);
-        s.write(HandOn::Mesh, folder / name);
+        s.write(ExportAs::Mesh, folder / name);
         const FileMesh back = readMesh(folder / name, Progress::none());
         CHECK(back.mesh->triangles().size() == triangles);
         CHECK_FALSE(back.mesh->uvs().empty());
@@ -108,14 +108,14 @@ TEST_CASE("one mesh of all copies is written and read in every format", "[hand-o
     CHECK(meshBytes(s.document, s.layer, s.evaluator, {1, Purpose::Render, true}, Progress::none()) > 1e5);
     s.document = withText(s.document, "scene/memory", "0.05");
     s.set("scatter/count", "100000");
-    CHECK_THROWS_WITH(s.write(HandOn::Mesh, folder / "big.ply"), Catch::Contains("limit"));
-    CHECK_THROWS_AS(s.write(HandOn::Mesh, folder / "m.csv"), Error);
+    CHECK_THROWS_WITH(s.write(ExportAs::Mesh, folder / "big.ply"), Catch::Contains("limit"));
+    CHECK_THROWS_AS(s.write(ExportAs::Mesh, folder / "m.csv"), Error);
 }
 
 TEST_CASE("points of a file feed a layer", "[hand-on][steps]") {
     const TemporaryFolder folder;
     Laid s;
-    s.write(HandOn::Elements, folder / "a.csv");
+    s.write(ExportAs::Elements, folder / "a.csv");
     Laid t;
     t.home = folder.path();
     t.document = withStepReplaced(t.document, t.layer, "scatter", "from_file");
@@ -162,7 +162,7 @@ TEST_CASE("bad files of points are refused with the place", "[hand-on][bad-input
     std::mt19937_64 random(testSeed() + 9);
     Laid s;
     for (const char* name : {"m.csv", "m.usda", "m.ply"}) {
-        s.write(HandOn::Elements, folder / name);
+        s.write(ExportAs::Elements, folder / name);
         const std::string whole = readFile(folder / name);
         for (int i = 0; i < 300; ++i) {
             std::string bytes = whole;
@@ -250,8 +250,8 @@ TEST_CASE("what moves is written with the speed and the curve of its way, what s
     d.put(layer);
     Evaluator evaluator;
     const auto write = [&](double frame, const char* name) {
-        handOn(d, "drops", HandOn::Elements, folder / name, evaluator, {frame, Purpose::Render, true},
-               Progress::none());
+        exportLayer(d, "drops", ExportAs::Elements, folder / name, evaluator, {frame, Purpose::Render, true},
+                    Progress::none());
         return readPoints(folder / name).attributes;
     };
     CHECK_FALSE(write(1, "still.usda").has("v"));

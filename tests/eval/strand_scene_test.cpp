@@ -5,7 +5,7 @@
 
 #include "base/error.h"
 #include "base/files.h"
-#include "deliver/hand_on.h"
+#include "deliver/export.h"
 #include "deliver/render_file.h"
 #include "deliver/render_scene_builder.h"
 #include "document/edits/edits.h"
@@ -253,13 +253,13 @@ TEST_CASE("a layer's strands are handed on as strands and as tubes", "[strand][s
     FurScene f;
     TemporaryFolder folder;
     for (const char* name : {"s.usda", "s.ply", "s.vdb"}) {
-        handOn(f.document, f.layer, HandOn::Elements, folder / name, f.evaluator, {1, Purpose::Render, true},
-               Progress::none());
+        exportLayer(f.document, f.layer, ExportAs::Elements, folder / name, f.evaluator,
+                    {1, Purpose::Render, true}, Progress::none());
         CHECK(readStrands(folder / name).size() == 1000);
     }
     CHECK(meshBytes(f.document, f.layer, f.evaluator, {1, Purpose::Render, true}, Progress::none()) > 1e5);
-    handOn(f.document, f.layer, HandOn::Mesh, folder / "s.obj", f.evaluator, {1, Purpose::Render, true},
-           Progress::none());
+    exportLayer(f.document, f.layer, ExportAs::Mesh, folder / "s.obj", f.evaluator,
+                {1, Purpose::Render, true}, Progress::none());
     CHECK(std::filesystem::file_size(folder / "s.obj") > 100000);
     // And a file of strands is a source of guides.
     Node layer = makeNode(f.document, "layer", "From file");

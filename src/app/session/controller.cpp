@@ -347,7 +347,7 @@ void Controller::measureMesh(const std::string& layer, std::function<void(double
     });
 }
 
-void Controller::handOnLayer(const std::string& layer, HandOn what, const QString& file) {
+void Controller::exportLayerTo(const std::string& layer, ExportAs what, const QString& file) {
     const std::filesystem::path path = file.toStdString();
     const SceneContext now = scene();
     say("Writing " + QString::fromStdString(path.filename().string()));
@@ -356,7 +356,7 @@ void Controller::handOnLayer(const std::string& layer, HandOn what, const QStrin
         bool bad = false;
         try {
             const LayerResult result =
-                handOn(now, layer, what, path, evaluator_, {frame, Purpose::Render, true}, progress);
+                exportLayer(now, layer, what, path, evaluator_, {frame, Purpose::Render, true}, progress);
             text = QString("Wrote %1 elements to %2")
                        .arg(shortCount(double(elementCount(result.geometry))),
                             QString::fromStdString(path.filename().string()));

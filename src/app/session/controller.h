@@ -6,7 +6,7 @@
 
 #include "app/session/bake_worker.h"
 #include "app/session/eval_worker.h"
-#include "deliver/hand_on.h"
+#include "deliver/export.h"
 #include "document/edits/edits.h"
 #include "document/file/session.h"
 
@@ -108,7 +108,7 @@ class Controller : public QObject {
     /// Keeps the pose of a layer's simulated strands at this frame beside the scene, and starts from it.
     void startAsNow(const std::string& layer, const std::string& step);
     /// Writes what the layer makes at Full, on the worker.
-    void handOnLayer(const std::string& layer, HandOn what, const QString& file);
+    void exportLayerTo(const std::string& layer, ExportAs what, const QString& file);
     void setAutosaveFolder(const std::filesystem::path& folder);
     Autosave* autosave() { return autosave_.get(); }
     void writeAutosave();

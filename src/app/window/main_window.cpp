@@ -249,9 +249,9 @@ void MainWindow::makeToolbar() {
     line->addWidget(renderButton_);
 }
 
-void MainWindow::askHandOn(HandOn what) {
+void MainWindow::askHandOn(ExportAs what) {
     const std::string layer = controller_.selected();
-    if (what != HandOn::Mesh || unattended_) return chooseHandOnFile(what, layer);
+    if (what != ExportAs::Mesh || unattended_) return chooseHandOnFile(what, layer);
     controller_.measureMesh(layer, [this, what, layer](double bytes) {
         const QString size = QString::fromStdString(byteText(bytes));
         if (bytes < 2e8 || ask(this, "One mesh", QString("All as one mesh takes about %1.").arg(size),
@@ -260,13 +260,13 @@ void MainWindow::askHandOn(HandOn what) {
     });
 }
 
-void MainWindow::chooseHandOnFile(HandOn what, const std::string& layer) {
+void MainWindow::chooseHandOnFile(ExportAs what, const std::string& layer) {
     const QString file = QFileDialog::getSaveFileName(
-        this, what == HandOn::Mesh ? "One mesh of all it makes" : "Copies, strands or points",
+        this, what == ExportAs::Mesh ? "One mesh of all it makes" : "Copies, strands or points",
         QString::fromStdString((controller_.session().folder() / layer).string()),
-        what == HandOn::Mesh ? "Meshes (*.glb *.obj *.ply)"
-                             : "Copies, strands and points (*.usda *.ply *.csv *.vdb)");
-    if (!file.isEmpty()) controller_.handOnLayer(layer, what, file);
+        what == ExportAs::Mesh ? "Meshes (*.glb *.obj *.ply)"
+                               : "Copies, strands and points (*.usda *.ply *.csv *.vdb)");
+    if (!file.isEmpty()) controller_.exportLayerTo(layer, what, file);
 }
 
 void MainWindow::showCurves(bool show) {

@@ -114,10 +114,10 @@ void MainWindow::makeCommands() {
     add(
         "handOn", "Export what the layer makes...",
         "Instances, strands and points with attributes: .usda, .ply, .csv, .vdb",
-        QKeySequence("Ctrl+Shift+E"), [this] { askHandOn(HandOn::Elements); }, hasLayer);
+        QKeySequence("Ctrl+Shift+E"), [this] { askHandOn(ExportAs::Elements); }, hasLayer);
     add(
         "handOnMesh", "Export the layer as one mesh...",
-        "All copies joined, strands as tubes: .glb, .obj, .ply", {}, [this] { askHandOn(HandOn::Mesh); },
+        "All copies joined, strands as tubes: .glb, .obj, .ply", {}, [this] { askHandOn(ExportAs::Mesh); },
         hasLayer);
     add("library", "Recipe library", "Lay a recipe on a surface, or save one of your own",
         QKeySequence("Ctrl+B"), [this] { openLibrary(); });

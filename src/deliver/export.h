@@ -4,7 +4,7 @@
 
 namespace ovrix::deliver {
 
-enum class HandOn {
+enum class ExportAs {
     Elements,  ///< points or instances with attributes: .ply, .csv, .usda, .vdb
     Mesh       ///< all copies as one mesh: .ply, .obj, .glb
 };
@@ -17,8 +17,8 @@ double meshBytes(const SceneContext& scene, const std::string& layer, Evaluator&
 /// (m/s2), by which places between frames lie on the path that they take. Throws Error when a step of it
 /// fails, it makes nothing that fits, the mesh would pass the memory limit, or the file cannot be written;
 /// Cancelled.
-LayerResult handOn(const SceneContext& scene, const std::string& layer, HandOn what,
-                   const std::filesystem::path& file, Evaluator& evaluator, const EvalOptions& options,
-                   Progress& progress);
+LayerResult exportLayer(const SceneContext& scene, const std::string& layer, ExportAs what,
+                        const std::filesystem::path& file, Evaluator& evaluator, const EvalOptions& options,
+                        Progress& progress);
 
 }  // namespace ovrix::deliver

@@ -1,4 +1,4 @@
-#include "deliver/hand_on.h"
+#include "deliver/export.h"
 
 #include "base/error.h"
 #include "eval/evaluator_query.h"
@@ -103,15 +103,15 @@ double meshBytes(const SceneContext& scene, const std::string& layer, Evaluator&
     return m.copies ? mergedBytes(*m.copies, m.meshes) : 0.0;
 }
 
-LayerResult handOn(const SceneContext& scene, const std::string& layer, HandOn what,
-                   const std::filesystem::path& file, Evaluator& evaluator, const EvalOptions& options,
-                   Progress& progress) {
+LayerResult exportLayer(const SceneContext& scene, const std::string& layer, ExportAs what,
+                        const std::filesystem::path& file, Evaluator& evaluator, const EvalOptions& options,
+                        Progress& progress) {
     const Made m = made(scene, layer, evaluator, options, progress);
     Progress::Task task(progress, "Writing " + file.filename().string());
     const auto* mesh = std::get_if<MeshPtr>(&m.result.geometry);
-    if (what == HandOn::Elements && mesh)
+    if (what == ExportAs::Elements && mesh)
         throw Error("makes a mesh, not elements", scene.document.get(layer).name, "Export it as one mesh");
-    if (what == HandOn::Mesh) {
+    if (what == ExportAs::Mesh) {
         if (mesh) {
             writeMesh(file, **mesh);
             return m.result;
