@@ -7,7 +7,7 @@
 #include "base/parallel.h"
 #include "bench_support.h"
 #include "eval/evaluator.h"
-#include "eval/handwork.h"
+#include "eval/manual_work.h"
 #include "eval/overlay.h"
 #include "ops/place/scatter.h"
 #include "ops/place/spread.h"

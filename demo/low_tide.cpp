@@ -5,7 +5,7 @@
 #include "document/edits/edits.h"
 #include "document/file/scene_file.h"
 #include "eval/evaluator.h"
-#include "eval/handwork.h"
+#include "eval/manual_work.h"
 #include "maker.h"
 #include "shapes.h"
 #include "strands.h"

@@ -3,7 +3,7 @@
 #include <fmt/format.h>
 
 #include "eval/evaluator.h"
-#include "eval/handwork.h"
+#include "eval/manual_work.h"
 #include "ops/groom/comb_brush.h"
 #include "pup.h"
 

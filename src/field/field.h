@@ -153,7 +153,7 @@ class ResolvedParams {
     const Refs& refs(const std::string& id) const { return get<Refs>(id); }
     const Shares& shares(const std::string& id) const { return get<Shares>(id); }
     const MapValue& map(const std::string& id) const { return get<MapValue>(id); }
-    const HandEdits& edits(const std::string& id) const { return get<HandEdits>(id); }
+    const ManualEdits& edits(const std::string& id) const { return get<ManualEdits>(id); }
     const Curve& profile(const std::string& id) const { return get<Curve>(id); }
     const StrandEdits& combing(const std::string& id) const { return get<StrandEdits>(id); }
     const CurvePoints& points(const std::string& id) const { return get<CurvePoints>(id); }

@@ -32,7 +32,7 @@ bool holdsType(ParamType type, const Value& value) {
         case ParamType::Map:
             return std::holds_alternative<MapValue>(value);
         case ParamType::Edits:
-            return std::holds_alternative<HandEdits>(value);
+            return std::holds_alternative<ManualEdits>(value);
         case ParamType::Points:
             return std::holds_alternative<CurvePoints>(value);
         case ParamType::Profile:
@@ -127,9 +127,9 @@ struct AddValue {
     void operator()(const Color& c) { h.add(double(c.x)).add(double(c.y)).add(double(c.z)); }
     void operator()(const std::string& s) { h.add(std::string_view(s)); }
     void operator()(const MapValue& map) { h.add(map.hash()); }
-    void operator()(const HandEdits& edits) {
+    void operator()(const ManualEdits& edits) {
         h.add(uint64_t(edits.list.size()));
-        for (const HandEdit& e : edits.list) {
+        for (const ManualEdit& e : edits.list) {
             h.add(e.id).add(uint64_t(e.added)).add(uint64_t(e.removed)).add(double(e.size));
             (*this)(V3d(e.move));
             (*this)(V3d(e.turn.v));

@@ -8,7 +8,7 @@
 #include "base/hash.h"
 #include "base/vec.h"
 #include "params/curve.h"
-#include "params/hand_edits.h"
+#include "params/manual_edits.h"
 #include "params/painted_map.h"
 #include "params/strand_edits.h"
 
@@ -38,7 +38,7 @@ struct CurvePoints {
 using Refs = std::vector<std::string>;
 using Shares = std::vector<Share>;
 using Value = std::variant<bool, int64_t, double, Range, V3d, Color, std::string, Refs, Shares, MapValue,
-                           HandEdits, CurvePoints, Curve, StrandEdits>;
+                           ManualEdits, CurvePoints, Curve, StrandEdits>;
 
 enum class ParamType {
     Bool,

@@ -1,6 +1,6 @@
 // Drives painting, work on single elements, linked layers and the lists of a recipe.
 #include "app_test.h"
-#include "eval/handwork.h"
+#include "eval/manual_work.h"
 
 using namespace ovrix::deliver;
 using namespace ovrix::app;

@@ -3,7 +3,7 @@
 #include "app/view/comb_tool.h"
 #include "app/widgets/curve_box.h"
 #include "app_test.h"
-#include "eval/handwork.h"
+#include "eval/manual_work.h"
 #include "sim/step_registry.h"
 
 using namespace ovrix::deliver;

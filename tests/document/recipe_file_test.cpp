@@ -7,7 +7,7 @@
 #include "deliver/recipe_picture.h"
 #include "document/edits/recipe_file.h"
 #include "document/file/scene_file.h"
-#include "eval/handwork.h"
+#include "eval/manual_work.h"
 #include "io/image/image_io.h"
 #include "recipes.h"
 #include "support.h"
@@ -129,7 +129,7 @@ TEST_CASE("changes by hand and painted maps stay with their scene", "[recipe]") 
     CHECK(std::find(recipe.leftOut.begin(), recipe.leftOut.end(), "changes by hand") != recipe.leftOut.end());
     for (const Step& step : recipe.layer().steps)
         for (const auto& [id, param] : step.params)
-            if (const auto* edits = std::get_if<HandEdits>(&param.value)) CHECK(edits->list.empty());
+            if (const auto* edits = std::get_if<ManualEdits>(&param.value)) CHECK(edits->list.empty());
 }
 
 TEST_CASE("files that are no recipes are refused with their name", "[recipe]") {

@@ -2,7 +2,7 @@
 #include "base/error.h"
 #include "document/file/scene_file.h"
 #include "eval/evaluator.h"
-#include "eval/handwork.h"
+#include "eval/manual_work.h"
 #include "ops/points/by_hand.h"
 #include "support.h"
 
@@ -31,10 +31,10 @@ struct Hand {
         REQUIRE(r.ok);
         return std::get<std::shared_ptr<const Copies>>(r.geometry);
     }
-    void edit(uint64_t id, const std::function<void(HandEdit&)>& change) {
-        HandEdit e = handEditOf(document, layer, id);
+    void edit(uint64_t id, const std::function<void(ManualEdit&)>& change) {
+        ManualEdit e = manualEditOf(document, layer, id);
         change(e);
-        document = withHandEdit(document, layer, [&](HandEdits& all) { all.put(e); });
+        document = withManualEdit(document, layer, [&](ManualEdits& all) { all.put(e); });
     }
     std::optional<size_t> index(uint64_t id) {
         const auto all = copies();
@@ -50,8 +50,8 @@ struct Hand {
 TEST_CASE("edits by hand survive a count of twice and back, and masks", "[hand]") {
     Hand s;
     const V3f before = s.place(7);
-    s.edit(7, [](HandEdit& e) { e.move = V3f(0.1f, 0.2f, 0); });
-    s.edit(9, [](HandEdit& e) { e.removed = true; });
+    s.edit(7, [](ManualEdit& e) { e.move = V3f(0.1f, 0.2f, 0); });
+    s.edit(9, [](ManualEdit& e) { e.removed = true; });
     const auto once = s.copies();
     CHECK(once->size() == 49);
     CHECK((s.place(7) - before - V3f(0.1f, 0.2f, 0)).length() < 1e-6f);
@@ -65,14 +65,14 @@ TEST_CASE("edits by hand survive a count of twice and back, and masks", "[hand]"
     CHECK(s.copies()->size() == 5);
     s.set("scatter/count", "50");
     CHECK(s.copies()->attributes == once->attributes);
-    s.edit(9, [](HandEdit& e) { e.removed = false; });
+    s.edit(9, [](ManualEdit& e) { e.removed = false; });
     CHECK(s.copies()->size() == 50);
 }
 
 TEST_CASE("elements are turned, sized and replaced", "[hand]") {
     Hand s;
     const float scale = s.copies()->attributes.find<float>("scale")[*s.index(3)];
-    s.edit(3, [&](HandEdit& e) {
+    s.edit(3, [&](ManualEdit& e) {
         e.turn = Quatf(std::cos(kPi / 4), V3f(0, std::sin(kPi / 4), 0));
         e.size = 2;
         e.prototype = s.ring;
@@ -97,9 +97,9 @@ TEST_CASE("elements are placed, stand on the surface and can be taken out again"
     CHECK(s.place(a) == V3f(0.3f, 0, 0.2f));
     const V3f up = rotate(copies->attributes.find<Quatf>("orient")[*s.index(a)], V3f(0, 1, 0));
     CHECK((up - V3f(0, 0, 1)).length() < 1e-5f);
-    s.edit(a, [](HandEdit& e) { e.removed = true; });
+    s.edit(a, [](ManualEdit& e) { e.removed = true; });
     CHECK(s.copies()->size() == 51);
-    CHECK(std::get<HandEdits>(paramAt(s.document, {s.layer, "by_hand", "edits"}).value).list.size() == 1);
+    CHECK(std::get<ManualEdits>(paramAt(s.document, {s.layer, "by_hand", "edits"}).value).list.size() == 1);
     CHECK(readScene(writeScene(s.document)) == s.document);
 }
 

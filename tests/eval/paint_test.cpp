@@ -6,7 +6,7 @@
 #include "document/file/session.h"
 #include "eval/checks/checks.h"
 #include "eval/evaluator.h"
-#include "eval/handwork.h"
+#include "eval/manual_work.h"
 #include "field/field.h"
 #include "support.h"
 

@@ -45,9 +45,9 @@ class RandomScenes {
             case ParamType::Map:
                 return MapValue();
             case ParamType::Edits: {
-                HandEdits edits;
+                ManualEdits edits;
                 for (uint64_t i = 0, n = below(4); i < n; ++i) {
-                    HandEdit e;
+                    ManualEdit e;
                     e.id = below(50);
                     e.removed = oneIn(2);
                     e.move = V3f(float(unit()), float(unit()), 0);

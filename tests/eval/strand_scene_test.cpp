@@ -12,7 +12,7 @@
 #include "document/edits/recipe_file.h"
 #include "document/file/scene_file.h"
 #include "eval/evaluator.h"
-#include "eval/handwork.h"
+#include "eval/manual_work.h"
 #include "field/paint.h"
 #include "io/strands/strands_io.h"
 #include "ops/groom/comb_brush.h"

@@ -77,10 +77,10 @@ QString tally(std::initializer_list<std::pair<size_t, const char*>> counts) {
 
 QWidget* ParamRow::makeEdits() {
     return makeTally(
-        "Gives every element back to the recipe", HandEdits(),
+        "Gives every element back to the recipe", ManualEdits(),
         [](const Value& value) {
             size_t added = 0, removed = 0, changed = 0;
-            for (const HandEdit& e : std::get<HandEdits>(value).list)
+            for (const ManualEdit& e : std::get<ManualEdits>(value).list)
                 ++(e.added ? added : e.removed ? removed : changed);
             return tally({{changed, "changed"}, {added, "placed"}, {removed, "taken out"}});
         },

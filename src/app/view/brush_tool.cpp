@@ -8,7 +8,7 @@
 #include "app/widgets/flow_layout.h"
 #include "app/widgets/number_box.h"
 #include "base/error.h"
-#include "eval/handwork.h"
+#include "eval/manual_work.h"
 
 namespace ovrix::app {
 

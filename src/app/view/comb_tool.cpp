@@ -11,7 +11,7 @@
 #include "app/widgets/flow_layout.h"
 #include "app/widgets/number_box.h"
 #include "base/error.h"
-#include "eval/handwork.h"
+#include "eval/manual_work.h"
 #include "field/paint.h"
 
 namespace ovrix::app {

@@ -75,19 +75,19 @@ bool ElementTool::press(const QPointF& at, Qt::KeyboardModifiers, const ViewPort
     last_ = at;
     if (!chooseAt(at, port)) return false;
     const auto all = copies();
-    start_ = handEditOf(controller_.document(), layer_, *id_);
+    start_ = manualEditOf(controller_.document(), layer_, *id_);
     startPlace_ = all->attributes.find<V3f>("P")[*indexOfChosen(*all)];
     return dragging_ = true;
 }
 
-void ElementTool::change(const QString& label, const std::function<void(HandEdit&)>& edit, bool dragging) {
+void ElementTool::change(const QString& label, const std::function<void(ManualEdit&)>& edit, bool dragging) {
     if (!id_) return;
     controller_.edit(
         label,
         [&](const Document& d) {
-            HandEdit e = handEditOf(d, layer_, *id_);
+            ManualEdit e = manualEditOf(d, layer_, *id_);
             edit(e);
-            return withHandEdit(d, layer_, [&](HandEdits& all) { all.put(e); });
+            return withManualEdit(d, layer_, [&](ManualEdits& all) { all.put(e); });
         },
         dragging ? fmt::format("hand {} {}", layer_, *id_) : std::string());
 }
@@ -100,17 +100,18 @@ bool ElementTool::move(const QPointF& at, Qt::KeyboardModifiers modifiers, const
         const float a = float(by.x()) * 0.01f;
         change(
             "Turn an element",
-            [&](HandEdit& e) { e.turn = Quatf(std::cos(a / 2), V3f(0, std::sin(a / 2), 0)) * start_.turn; },
+            [&](ManualEdit& e) { e.turn = Quatf(std::cos(a / 2), V3f(0, std::sin(a / 2), 0)) * start_.turn; },
             true);
     } else if (modifiers & Qt::ControlModifier) {
         change(
-            "Size an element", [&](HandEdit& e) { e.size = start_.size * std::pow(1.01f, float(by.x())); },
+            "Size an element", [&](ManualEdit& e) { e.size = start_.size * std::pow(1.01f, float(by.x())); },
             true);
     } else if (const SurfacePtr surface = ground()) {
         const SurfaceHit hit = surface->intersect(port.eye, port.direction(at));
         if (!hit.hit) return true;
         change(
-            "Move an element", [&](HandEdit& e) { e.move = start_.move + hit.position - startPlace_; }, true);
+            "Move an element", [&](ManualEdit& e) { e.move = start_.move + hit.position - startPlace_; },
+            true);
     }
     return true;
 }
@@ -139,14 +140,14 @@ bool ElementTool::doubleClick(const QPointF& at, const ViewPort& port) {
 
 void ElementTool::removeChosen() {
     if (!chosen()) return;
-    change("Take an element out", [](HandEdit& e) { e.removed = true; });
+    change("Take an element out", [](ManualEdit& e) { e.removed = true; });
     id_.reset();
 }
 
 void ElementTool::giveBack() {
-    change("Give an element back to the recipe", [](HandEdit& e) {
+    change("Give an element back to the recipe", [](ManualEdit& e) {
         const uint64_t id = e.id;
-        e = HandEdit();
+        e = ManualEdit();
         e.id = id;
     });
 }
@@ -175,11 +176,11 @@ bool ElementTool::menu(const QPointF& at, const QPoint& global, const ViewPort& 
     for (const std::string& id : all->prototypes)
         if (const Node* node = controller_.document().find(id))
             replace->addAction(QString::fromStdString(node->name), this, [this, id] {
-                change("Replace an element", [&](HandEdit& e) { e.prototype = id; });
+                change("Replace an element", [&](ManualEdit& e) { e.prototype = id; });
             });
     menu.addAction("Make real", this, &ElementTool::makeReal);
     menu.addAction("Give back to the recipe", this, &ElementTool::giveBack)
-        ->setEnabled(!handEditOf(controller_.document(), layer_, *id_).changesNothing());
+        ->setEnabled(!manualEditOf(controller_.document(), layer_, *id_).changesNothing());
     menu.addSeparator();
     menu.addAction("Take out", this, &ElementTool::removeChosen);
     menu.exec(global);

@@ -5,7 +5,7 @@
 
 #include "app/session/controller.h"
 #include "app/view/view_port.h"
-#include "eval/handwork.h"
+#include "eval/manual_work.h"
 
 namespace ovrix::app {
 
@@ -36,7 +36,7 @@ class ElementTool : public QObject {
     SurfacePtr ground() const;
     bool chooseAt(const QPointF& at, const ViewPort& port);
     std::optional<size_t> indexOfChosen(const Copies& copies) const;
-    void change(const QString& label, const std::function<void(HandEdit&)>& edit, bool dragging = false);
+    void change(const QString& label, const std::function<void(ManualEdit&)>& edit, bool dragging = false);
     void removeChosen();
     void makeReal();
     void giveBack();
@@ -46,7 +46,7 @@ class ElementTool : public QObject {
     std::string layer_;
     std::optional<uint64_t> id_;
     QPointF last_;
-    HandEdit start_;
+    ManualEdit start_;
     V3f startPlace_{0, 0, 0};
 };
 

@@ -51,8 +51,8 @@ void forgetPlace(Node& layer, RecipeFile& out) {
             value = MapValue();
             out.leftOut.push_back("a painted map");
         }
-        if (const auto* edits = std::get_if<HandEdits>(&value); edits && !edits->list.empty()) {
-            value = HandEdits();
+        if (const auto* edits = std::get_if<ManualEdits>(&value); edits && !edits->list.empty()) {
+            value = ManualEdits();
             out.leftOut.push_back("changes by hand");
         }
         if (const auto* edits = std::get_if<StrandEdits>(&value); edits && !edits->list.empty()) {

@@ -32,9 +32,9 @@ struct ToJson {
     Json operator()(const Quatf& q) const {
         return Json::array({shortest(q.r), shortest(q.v.x), shortest(q.v.y), shortest(q.v.z)});
     }
-    Json operator()(const HandEdits& edits) const {
+    Json operator()(const ManualEdits& edits) const {
         Json out = Json::array();
-        for (const HandEdit& e : edits.list) {
+        for (const ManualEdit& e : edits.list) {
             Json j{{"id", e.id}};
             if (e.added) j["added"] = true;
             if (e.removed) j["removed"] = true;
@@ -151,13 +151,13 @@ MapValue mapFrom(const ParamSpec& spec, const Json& j) {
     return {map};
 }
 
-HandEdits editsFrom(const ParamSpec& spec, const Json& j) {
+ManualEdits editsFrom(const ParamSpec& spec, const Json& j) {
     if (!j.is_array()) wrongType(spec, "a list of edits by id");
-    HandEdits edits;
+    ManualEdits edits;
     for (const Json& x : j) {
         if (!x.is_object() || !x.contains("id") || !x["id"].is_number_unsigned())
             wrongType(spec, "a list of edits by id");
-        HandEdit e;
+        ManualEdit e;
         e.id = x["id"].get<uint64_t>();
         e.added = x.value("added", Json(false)) == true;
         e.removed = x.value("removed", Json(false)) == true;

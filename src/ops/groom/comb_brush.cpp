@@ -1,7 +1,7 @@
 #include "ops/groom/comb_brush.h"
 
 #include "ops/groom/comb.h"
-#include "params/hand_edits.h"
+#include "params/manual_edits.h"
 
 namespace ovrix::ops {
 

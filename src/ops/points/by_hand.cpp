@@ -15,19 +15,19 @@ int32_t prototypeIndex(Copies& copies, const std::string& id) {
 
 }  // namespace
 
-std::shared_ptr<const Copies> withHandEdits(const Copies& copies, const HandEdits& edits) {
+std::shared_ptr<const Copies> withHandEdits(const Copies& copies, const ManualEdits& edits) {
     auto out = std::make_shared<Copies>();
     out->prototypes = copies.prototypes;
     const auto ids = copies.attributes.find<uint64_t>("id");
     std::vector<uint32_t> kept;
     kept.reserve(ids.size());
     for (size_t i = 0; i < ids.size(); ++i) {
-        const HandEdit* e = edits.find(ids[i]);
+        const ManualEdit* e = edits.find(ids[i]);
         if (!e || !e->removed) kept.push_back(uint32_t(i));
     }
     out->attributes = kept.size() == ids.size() ? copies.attributes : copies.attributes.gathered(kept);
-    std::vector<const HandEdit*> added;
-    for (const HandEdit& e : edits.list)
+    std::vector<const ManualEdit*> added;
+    for (const ManualEdit& e : edits.list)
         if (e.added && !e.prototype.empty()) added.push_back(&e);
     const size_t count = kept.size();
     out->attributes.resize(count + added.size());
@@ -37,7 +37,7 @@ std::shared_ptr<const Copies> withHandEdits(const Copies& copies, const HandEdit
     auto prototype = out->attributes.add<int32_t>("prototype");
     auto id = out->attributes.add<uint64_t>("id");
     for (size_t i = 0; i < count; ++i) {
-        const HandEdit* e = edits.find(id[i]);
+        const ManualEdit* e = edits.find(id[i]);
         if (!e || e->added) continue;
         position[i] += e->move;
         orient[i] = (e->turn * orient[i]).normalized();
@@ -69,7 +69,7 @@ std::shared_ptr<const Copies> withHandEdits(const Copies& copies, const HandEdit
 }
 
 static Geometry applyByHand(const StepInput& in) {
-    const HandEdits& edits = in.params.edits("edits");
+    const ManualEdits& edits = in.params.edits("edits");
     if (edits.list.empty()) return in.in;
     return withHandEdits(*std::get<std::shared_ptr<const Copies>>(in.in), edits);
 }
@@ -77,7 +77,7 @@ static Geometry applyByHand(const StepInput& in) {
 StepType byHandStep() {
     ParamSpec edits = specs::text("edits", "Edits", {}, "What was changed by hand, by the element's id");
     edits.type = ParamType::Edits;
-    edits.initial = HandEdits();
+    edits.initial = ManualEdits();
     return {.id = "by_hand",
             .title = "By hand",
             .phase = Phase::Shape,

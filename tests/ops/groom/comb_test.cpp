@@ -3,7 +3,7 @@
 #include "document/model/document.h"
 #include "ops/carry.h"
 #include "ops/groom/comb_brush.h"
-#include "params/hand_edits.h"
+#include "params/manual_edits.h"
 #include "strand_support.h"
 
 using namespace ovrix::deliver;

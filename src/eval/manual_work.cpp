@@ -1,4 +1,4 @@
-#include "eval/handwork.h"
+#include "eval/manual_work.h"
 
 #include <Imath/ImathMatrixAlgo.h>
 
@@ -97,8 +97,8 @@ const Step* handStep(const Document& document, const std::string& layer) {
 
 }  // namespace
 
-Document withHandEdit(const Document& document, const std::string& layer,
-                      const std::function<void(HandEdits&)>& change) {
+Document withManualEdit(const Document& document, const std::string& layer,
+                        const std::function<void(ManualEdits&)>& change) {
     Document out = document;
     if (!handStep(out, layer)) {
         const Node& owner = recipeOwner(out, out.get(layer));
@@ -111,7 +111,7 @@ Document withHandEdit(const Document& document, const std::string& layer,
         out = withStep(out, layer, owner.steps.size(), makeStep("by_hand", owner));
     }
     const ParamPath path{layer, handStep(out, layer)->id, "edits"};
-    HandEdits edits = std::get<HandEdits>(paramAt(out, path).value);
+    ManualEdits edits = std::get<ManualEdits>(paramAt(out, path).value);
     change(edits);
     return withValue(out, path, edits);
 }
@@ -151,20 +151,20 @@ Document withCombing(const Document& document, const std::string& layer, std::ve
     return withValue(out, path, all);
 }
 
-HandEdit handEditOf(const Document& document, const std::string& layer, uint64_t id) {
+ManualEdit manualEditOf(const Document& document, const std::string& layer, uint64_t id) {
     if (const Step* step = handStep(document, layer)) {
-        const HandEdits edits = std::get<HandEdits>(paramAt(document, {layer, step->id, "edits"}).value);
-        if (const HandEdit* known = edits.find(id)) return *known;
+        const ManualEdits edits = std::get<ManualEdits>(paramAt(document, {layer, step->id, "edits"}).value);
+        if (const ManualEdit* known = edits.find(id)) return *known;
     }
-    HandEdit none;
+    ManualEdit none;
     none.id = id;
     return none;
 }
 
 Document withPlaced(const Document& document, const std::string& layer, const std::string& prototype,
                     const V3f& position, const V3f& normal, uint64_t* id) {
-    return withHandEdit(document, layer, [&](HandEdits& edits) {
-        HandEdit e;
+    return withManualEdit(document, layer, [&](ManualEdits& edits) {
+        ManualEdit e;
         e.id = std::max(kFirstAddedId, edits.list.empty() ? 0 : edits.list.back().id + 1);
         e.added = true;
         e.move = position;
@@ -215,10 +215,10 @@ Document withMadeReal(const Document& document, const std::string& layer, const 
         taken.push_back(all[i]);
     }
     if (taken.empty()) throw Error("none of the chosen elements is there", {}, "Choose elements in the view");
-    return withHandEdit(out, layer, [&](HandEdits& edits) {
+    return withManualEdit(out, layer, [&](ManualEdits& edits) {
         for (uint64_t id : taken) {
-            HandEdit e;
-            if (const HandEdit* known = edits.find(id)) e = *known;
+            ManualEdit e;
+            if (const ManualEdit* known = edits.find(id)) e = *known;
             e.id = id;
             e.removed = true;
             edits.put(e);

@@ -25,8 +25,8 @@ std::optional<ElementHit> elementAt(const Copies& copies, std::span<const Box3f>
                                     const V3f& direction);
 
 /// The layer's step that holds what was changed by hand, last in the recipe; made when @p change needs it.
-Document withHandEdit(const Document& document, const std::string& layer,
-                      const std::function<void(HandEdits&)>& change);
+Document withManualEdit(const Document& document, const std::string& layer,
+                        const std::function<void(ManualEdits&)>& change);
 /// The layer's comb step with edits put in, made when there is none: after combPlace(). Throws Error when the
 /// layer makes no strands. @p topology  of the surface that planted strands stand on
 Document withCombing(const Document& document, const std::string& layer, std::vector<StrandEdit> edits,
@@ -34,7 +34,7 @@ Document withCombing(const Document& document, const std::string& layer, std::ve
 /// The combing that a layer has; empty without a comb step.
 StrandEdits combingOf(const Document& document, const std::string& layer);
 /// What is held of an element now: an empty edit of that id where there is none.
-HandEdit handEditOf(const Document& document, const std::string& layer, uint64_t id);
+ManualEdit manualEditOf(const Document& document, const std::string& layer, uint64_t id);
 /// An added element standing on a surface at a place. @p id gets its id.
 Document withPlaced(const Document& document, const std::string& layer, const std::string& prototype,
                     const V3f& position, const V3f& normal, uint64_t* id = nullptr);

@@ -1,21 +1,21 @@
-#include "params/hand_edits.h"
+#include "params/manual_edits.h"
 
 #include <algorithm>
 
 namespace ovrix::params {
 
-bool HandEdit::changesNothing() const {
+bool ManualEdit::changesNothing() const {
     return !added && !removed && move == V3f(0.0f) && turn == Quatf() && size == 1.0f && prototype.empty();
 }
 
-static bool before(const HandEdit& e, uint64_t id) { return e.id < id; }
+static bool before(const ManualEdit& e, uint64_t id) { return e.id < id; }
 
-const HandEdit* HandEdits::find(uint64_t id) const {
+const ManualEdit* ManualEdits::find(uint64_t id) const {
     const auto it = std::lower_bound(list.begin(), list.end(), id, before);
     return it != list.end() && it->id == id ? &*it : nullptr;
 }
 
-void HandEdits::put(const HandEdit& edit) {
+void ManualEdits::put(const ManualEdit& edit) {
     auto it = std::lower_bound(list.begin(), list.end(), edit.id, before);
     const bool there = it != list.end() && it->id == edit.id;
     if (edit.changesNothing() || (edit.added && edit.removed)) {

@@ -10,7 +10,7 @@
 namespace ovrix::params {
 
 /// What was changed of one element, on top of what the recipe gives it; or an element that was added.
-struct HandEdit {
+struct ManualEdit {
     uint64_t id = 0;
     bool added = false;  ///< no element of the recipe: move is its place, and prototype must be set
     bool removed = false;
@@ -18,18 +18,18 @@ struct HandEdit {
     Quatf turn;             ///< after its own orientation, in the world; of an added one its orientation
     float size = 1.0f;      ///< factor on its scale; of an added one its scale
     std::string prototype;  ///< another one of the layer's; empty for its own
-    bool operator==(const HandEdit&) const = default;
+    bool operator==(const ManualEdit&) const = default;
     bool changesNothing() const;
 };
 
 /// Sorted by id, one entry an id.
-struct HandEdits {
-    std::vector<HandEdit> list;
+struct ManualEdits {
+    std::vector<ManualEdit> list;
     /// Null when there is none of that id.
-    const HandEdit* find(uint64_t id) const;
+    const ManualEdit* find(uint64_t id) const;
     /// Puts an edit in its place; one that changes nothing is dropped.
-    void put(const HandEdit& edit);
-    bool operator==(const HandEdits&) const = default;
+    void put(const ManualEdit& edit);
+    bool operator==(const ManualEdits&) const = default;
 };
 
 /// Ids of added elements start here, above all that recipes give.
