@@ -38,10 +38,10 @@ float ledgeHeight(float x, float z) {
 }
 
 /// Turns a profile (radius, height) around Y; @p shape may push each point.
-MeshPtr turned(int query, const std::vector<V2f>& profile,
+MeshPtr turned(int around, const std::vector<V2f>& profile,
                const std::function<V3f(V3f, float u, float v)>& shape) {
     const int rows = int(profile.size()) - 1;
-    return makeGrid(query, rows, [&](float u, float v) {
+    return makeGrid(around, rows, [&](float u, float v) {
         const V2f q = profile[size_t(std::lround(v * float(rows)))];
         const float phi = u < 1.0f ? -2.0f * kPi * u : 0.0f;  // the seam closes exactly
         return shape(V3f(q.x * std::cos(phi), q.y, q.x * std::sin(phi)), u, v);
@@ -145,9 +145,9 @@ MeshPtr snailShell() {
                     size = std::exp(kGrowth * 0.5f * (theta - kTurns * 2.0f * kPi));
         const float psi = 2.0f * kPi * v;
         const float ridge = 1.0f + 0.035f * std::sin(theta * 9.0f);
-        const float tube = 0.62f * size * ridge, query = 0.56f * size;
+        const float tube = 0.62f * size * ridge, around = 0.56f * size;
         const V3f out(std::cos(theta), 0, std::sin(theta));
-        const V3f p = out * (query + tube * std::cos(psi)) +
+        const V3f p = out * (around + tube * std::cos(psi)) +
                       V3f(0, tube * std::sin(psi) * 1.05f - 1.55f * size + 1.0f, 0);
         const V3f lying(p.y * 0.8f - p.x * 0.2f, p.x * 0.9f + 0.62f,
                         p.z);  // on its side, as the tide leaves it

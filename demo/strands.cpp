@@ -14,10 +14,10 @@ namespace {
 std::string text(const V3f& v) { return fmt::format("{:.4f},{:.4f},{:.4f}", v.x, v.y, v.z); }
 
 std::string fibre(Maker& m, const std::string& name, const char* melanin, const char* redness,
-                  const char* along, const char* query) {
+                  const char* along, const char* around) {
     const std::string id = m.add("fibre", name);
     m.set(id,
-          {{"melanin", melanin}, {"redness", redness}, {"roughness", along}, {"roughness_around", query}});
+          {{"melanin", melanin}, {"redness", redness}, {"roughness", along}, {"roughness_around", around}});
     return id;
 }
 

@@ -142,7 +142,7 @@ uint64_t Evaluator::shapeHash(const SceneContext& scene, const Node& node, doubl
 
 namespace {
 
-/// Images by the paths of a scene, for what has no surroundings.
+/// Images by the paths of a scene, for what may ask for nothing else.
 class SceneImages : public ImageSource {
   public:
     SceneImages(const SceneContext& scene, ImageCache& cache) : scene_(scene), cache_(cache) {}

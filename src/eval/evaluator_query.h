@@ -1,4 +1,4 @@
-// The surroundings of a node while the evaluation works on it, and the hashes that say when they changed.
+// What a node asks of the rest of the scene while it is evaluated, and the hashes that say when that changed.
 #pragma once
 #include "eval/evaluator.h"
 
@@ -41,7 +41,7 @@ class Evaluator::Query : public SceneQuery, public ImageSource {
     uint64_t stepHash(uint64_t before, const StepType& type, const Step& step);
     /// The same for the step at a place of a recipe, which may be a simulation or look at other frames.
     uint64_t stepHash(uint64_t before, const Node& recipe, size_t place);
-    /// The surroundings at another frame, asked by the same askers.
+    /// The same at another frame, asked by the same askers.
     Query at(double frame) const;
     /// The same where traces will do: see EvalOptions::traces.
     Query tracesAt(double frame) const;
@@ -66,7 +66,7 @@ class Evaluator::Query : public SceneQuery, public ImageSource {
           document_(scene_->document),
           options_(options),
           progress_(progress) {}
-    /// Of the layer at the surroundings' frame, whatever time of its own it has.
+    /// Of the layer at the query's frame, whatever time of its own it has.
     uint64_t ownHash(const std::string& id);
     uint64_t curveHash(const Node& curve);
     uint64_t refHash(const ParamSpec& spec, const std::string& id);

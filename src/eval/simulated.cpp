@@ -71,7 +71,7 @@ uint64_t simulationKeyOf(const SceneContext& scene, const Node& recipe, size_t p
     return Hasher().add(hash.upTo(recipe, place)).add(share).add(uint64_t(light)).value();
 }
 
-/// The surroundings of one frame, and what the step is given there.
+/// The scene at one frame, and what the step is given there.
 struct Simulated::Frame {
     Evaluator::Query query;
     LayerResult result;

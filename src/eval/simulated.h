@@ -19,7 +19,7 @@ class Simulated {
   public:
     Simulated(Evaluator& evaluator, const Node& recipe, size_t place, Evaluator::Query& query, double share);
 
-    /// What the step gives at the surroundings' frame; between two frames what lies between, by id. Before
+    /// What the step gives at the query's frame; between two frames what lies between, by id. Before
     /// the first frame, that one. Throws Error and Cancelled.
     Geometry at(double frame);
     /// The same while EvalOptions::live: the frame is stepped to from what was shown shortly before it, where

@@ -18,7 +18,7 @@ const Surface& surfaceFor(const FieldContext& context, const std::string& what) 
     return *context.surface;
 }
 
-SceneQuery& surroundingsFor(const FieldContext& context, const std::string& what) {
+SceneQuery& sceneQueryFor(const FieldContext& context, const std::string& what) {
     if (!context.query)
         throw Error(what + " cannot see other objects here", {}, "Use it in a layer that lies on a surface");
     return *context.query;

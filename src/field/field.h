@@ -51,8 +51,8 @@ struct FieldContext {
 
 /// The context's surface. Throws an Error that says what needs it.
 const Surface& surfaceFor(const FieldContext& context, const std::string& what);
-/// The context's surroundings. Throws an Error that says what needs them.
-SceneQuery& surroundingsFor(const FieldContext& context, const std::string& what);
+/// The context's query. Throws an Error that says what needs it.
+SceneQuery& sceneQueryFor(const FieldContext& context, const std::string& what);
 
 /// Where sample @p i lies on a surface: its triangle and weights if they are of it, else those of the nearest
 /// place; no hit where there is none. Thread safe.

@@ -42,7 +42,7 @@ struct ParticleBlock {
     const int32_t* group = nullptr;
     V3f* acceleration = nullptr;        ///< m/s2
     float* dragRate = nullptr;          ///< 1/s: how fast what is around takes it along
-    V3f* mediumAcceleration = nullptr;  ///< m/s2: the grip of each medium times its velocity
+    V3f* mediumAcceleration = nullptr;  ///< m/s2: the drag rate of each medium times its velocity
     Samples samples() const;
 };
 

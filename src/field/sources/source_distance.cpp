@@ -36,7 +36,7 @@ std::unique_ptr<SourceKernel> compileDistance(const ResolvedParams& p, const Fie
     auto kernel = std::make_unique<Distance>();
     for (const std::string& id : p.refs("to")) {
         if (id.empty()) continue;
-        SceneQuery& query = surroundingsFor(context, "distance");
+        SceneQuery& query = sceneQueryFor(context, "distance");
         const SceneQuery::Kind kind = query.kindOf(id);
         if (kind == SceneQuery::Kind::Layer)
             kernel->clouds.push_back(cloudOf(query.elements(id)));

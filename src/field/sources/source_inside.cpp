@@ -31,7 +31,7 @@ SourceType insideSource() {
                        number("soft", "Soft edge", 0, "m", 0, 1e6, 0, 1, "Fades to 0 so far outside")},
             .compile = [](const ResolvedParams& p, const FieldContext& context) {
                 auto kernel = std::make_unique<Inside>();
-                kernel->volume = roomOf(surroundingsFor(context, "inside an object"), p.text("object"));
+                kernel->volume = roomOf(sceneQueryFor(context, "inside an object"), p.text("object"));
                 kernel->soft = float(p.number("soft"));
                 return kernel;
             }};

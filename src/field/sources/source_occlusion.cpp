@@ -68,7 +68,7 @@ SourceType occlusionSource() {
                 kernel->own = context.surface;
                 for (const std::string& id : p.refs("objects"))
                     if (!id.empty())
-                        kernel->shelters.push_back(surroundingsFor(context, "shelter").surface(id));
+                        kernel->shelters.push_back(sceneQueryFor(context, "shelter").surface(id));
                 kernel->reach = float(p.number("reach"));
                 kernel->rays = int(p.integer("rays"));
                 const Box3f& box = context.surface->mesh().bounds();

@@ -251,8 +251,8 @@ static float distanceTo(const Box3f& box, const V3f& p) {
     return off.length();
 }
 
-void Collisions::pushOut(SweptParticle& p, float seconds, ContactCache& clear, float query) const {
-    if (clear.passes(p.x0, p.x1, clear.close ? 0.0f : query)) return;
+void Collisions::pushOut(SweptParticle& p, float seconds, ContactCache& clear, float around) const {
+    if (clear.passes(p.x0, p.x1, clear.close ? 0.0f : around)) return;
     const float moved = (p.x1 - p.x0).length();
     float room = std::numeric_limits<float>::infinity();  // to what it does not touch
     const bool close = clear.touching;
@@ -262,7 +262,7 @@ void Collisions::pushOut(SweptParticle& p, float seconds, ContactCache& clear, f
         // Farther than it must, so that the next substeps need not look.
         const float reach = close ? 2.0f * (c.thickness + moved)
                                   : std::max(2.0f * c.thickness + 6.0f * moved,
-                                             1.5f * std::min(query, 16.0f * c.thickness) + c.thickness);
+                                             1.5f * std::min(around, 16.0f * c.thickness) + c.thickness);
         if (!c.surface) {
             settleAt(p, i);
             room = std::min(room, (p.x1 - c.point1).dot(c.normal) - c.thickness);
@@ -276,7 +276,7 @@ void Collisions::pushOut(SweptParticle& p, float seconds, ContactCache& clear, f
         NearTriangles other;
         NearTriangles& near = clear.collider == i && clear.near ? *clear.near : other;
         const SurfaceHit hit = during_[i].closest(p.x1, reach, near);
-        clear.close |= hit.hit || query > 16.0f * c.thickness;
+        clear.close |= hit.hit || around > 16.0f * c.thickness;
         if (hit.hit && !clear.touching) {
             if (&near == &other) {
                 if (!clear.near) clear.near = std::make_unique<NearTriangles>();

@@ -38,13 +38,13 @@ struct ContactCache {
     V3f lean{0, 0, 1};                    ///< off it, by both edges and the normal of the triangle
     std::unique_ptr<NearTriangles> near;  ///< of that collider; null for none yet
     /// Whether all within @p around of a place is free.
-    bool holds(const V3f& p, float query = 0) const {
-        const float left = radius - query;
+    bool holds(const V3f& p, float around = 0) const {
+        const float left = radius - around;
         return left > 0 && (p - place).length2() < left * left;
     }
     /// Whether the way between two places, and all within @p around of its end, is free.
-    bool passes(const V3f& from, const V3f& to, float query = 0) const {
-        return !touching && holds(from) && holds(to, query);
+    bool passes(const V3f& from, const V3f& to, float around = 0) const {
+        return !touching && holds(from) && holds(to, around);
     }
     /// Looks closely again at what it touches.
     void wake() {
@@ -80,7 +80,7 @@ class Collisions {
     /// in each of many substeps; past open meshes and planes as settle() does. @p seconds of the substep.
     /// Looks only when the way leads out of @p clear, which then is what it sees: the result is the same.
     /// It looks as far as @p around, where that is not many times the thickness.
-    void pushOut(SweptParticle& passage, float seconds, ContactCache& clear, float query = 0) const;
+    void pushOut(SweptParticle& passage, float seconds, ContactCache& clear, float around = 0) const;
     /// Asked before pushOut(): whether it is where it last lay on a mesh, but for a part of the thickness.
     /// What goes along by less than a quarter of it takes the mesh as flat there, until it is woken. Then it
     /// is kept off that, and nothing else is to be done.

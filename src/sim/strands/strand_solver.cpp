@@ -398,10 +398,10 @@ class StrandSolver : public Solver {
                 const size_t at = set.start[k] + i;
                 ContactCache& clear = memo->clear[at];
                 // Far enough to know of half the piece before it, or all of the root's.
-                const auto query = [&] {
+                const auto around = [&] {
                     return (i == 1 ? 1.05f : 0.55f) * (line[i] - line[i - 1]).length();
                 };
-                if (clear.passes(start[at], line[i], clear.close ? 0.0f : query())) continue;
+                if (clear.passes(start[at], line[i], clear.close ? 0.0f : around())) continue;
                 const V3f v = (line[i] - start[at]) * (1.0f / dt);
                 SweptParticle passage{start[at], v, line[i], v};
                 if (!collisions.rests(passage, dt, clear)) collisions.pushOut(passage, dt, clear, query());
