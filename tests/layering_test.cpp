@@ -19,7 +19,7 @@ const std::vector<std::pair<std::string, std::vector<std::string>>> kHouse = {
     {"sim", {"", "collide", "particles", "strands"}},
     {"render", {"film", "light", "shade", "scene", "trace", "finish"}},
     {"io", {"process", "usd", "image", "points", "mesh", "state", "volume", "strands", "formats", ""}},
-    {"document", {"model", "file", "edits"}},
+    {"document", {"model", "types", "objects", "lights", "materials", "file", "edits", ""}},
     {"eval", {"simulation", "", "checks"}},
     {"deliver", {""}},
     {"cli", {""}},

@@ -235,38 +235,13 @@ std::vector<RenderSceneBuilder::Part> RenderSceneBuilder::collect(const SceneCon
     return parts;
 }
 
-Color fibreColor(const Document& document, const std::string& id) {
-    const auto value = [&](const char* p) { return document.value(id, p); };
-    const auto number = [&](const char* p) { return float(std::get<double>(value(p))); };
-    const std::string by = std::get<std::string>(value("coloured"));
-    if (by == "colour") return std::get<Color>(value("base"));
-    const V3f absorption = by == "melanin" ? absorptionOfMelanin(number("melanin"), number("redness"))
-                                           : V3f(std::get<Color>(value("absorption")));
-    return colorOfAbsorption(absorption, number("roughness_around"));
-}
-
 /// Its shape is kept: making one takes some milliseconds.
-std::shared_ptr<const FibreMaterial> RenderSceneBuilder::fibreOf(const ResolvedParams& p) {
-    auto f = std::make_shared<FibreMaterial>();
-    const float ior = float(p.number("ior")), shift = radians(float(p.number("shift")));
+std::shared_ptr<const FibreShape> RenderSceneBuilder::fibreShape(float ior, float shift) {
     for (const auto& known : fibreShapes_)
-        if (known->ior() == ior && known->shift() == shift) f->shape = known;
-    if (!f->shape) {
-        if (fibreShapes_.size() > 64) fibreShapes_.clear();
-        fibreShapes_.push_back(std::make_shared<const FibreShape>(ior, shift));
-        f->shape = fibreShapes_.back();
-    }
-    const std::string& by = p.text("coloured");
-    f->coloured = by == "colour"       ? FibreMaterial::Coloured::Color
-                  : by == "absorption" ? FibreMaterial::Coloured::Absorption
-                                       : FibreMaterial::Coloured::Melanin;
-    f->melanin = p.varying("melanin"), f->redness = p.varying("redness");
-    f->absorption = p.varyingColor("absorption");
-    f->roughness = p.varying("roughness"), f->roughnessAround = p.varying("roughness_around");
-    f->specular = p.varying("specular");
-    f->ownColors = p.flag("own_colors");
-    f->draft = p.text("model") == "draft";
-    return f;
+        if (known->ior() == ior && known->shift() == shift) return known;
+    if (fibreShapes_.size() > 64) fibreShapes_.clear();
+    fibreShapes_.push_back(std::make_shared<const FibreShape>(ior, shift));
+    return fibreShapes_.back();
 }
 
 /// What a material's fields see: the wearer's own surface, in its own space, and all of the scene.
@@ -282,20 +257,9 @@ FieldContext RenderSceneBuilder::contextOf(const Worn& worn, Evaluator::Query& q
 }
 
 SurfaceMaterial RenderSceneBuilder::materialOf(const Node& node, const ResolvedParams& p) {
-    SurfaceMaterial m;
-    m.base = p.varyingColor("base");
-    if (node.type == "fibre") {
-        m.fibre = fibreOf(p);
-        return m;
-    }
-    m.emission = p.varyingColor("emission");
-    m.roughness = p.varying("roughness");
-    m.metalness = p.varying("metalness");
-    m.specular = p.varying("specular");
-    m.glow = p.varying("glow");
-    m.translucency = p.varying("translucency");
-    m.opacity = p.varying("opacity");
-    return m;
+    const NodeType* type = findNodeType(node.type);
+    if (!type || !type->material) return {};
+    return type->material({p, [this](float ior, float shift) { return fibreShape(ior, shift); }});
 }
 
 void RenderSceneBuilder::setMaterials(const SceneContext& scene, const JobOptions& o, RenderJob& job,
@@ -340,49 +304,6 @@ std::shared_ptr<const Image> RenderSceneBuilder::sky(const SkyOptions& o) {
     return sky_;
 }
 
-namespace {
-
-float powerOf(const ResolvedParams& p) { return float(p.number("power") * std::exp2(p.number("exposure"))); }
-
-Light quadLight(const ResolvedParams& p, const M44f& world) {
-    QuadLight q;
-    const float w = float(p.number("width")), h = float(p.number("height"));
-    world.multDirMatrix(V3f(w, 0, 0), q.side1);
-    world.multDirMatrix(V3f(0, 0, h), q.side2);
-    world.multVecMatrix(V3f(-w / 2, 0, -h / 2), q.corner);
-    // X x Z points along -Y; where the light is mirrored its own -Y is on the other side.
-    q.turn = world.determinant() < 0 ? -1.0f : 1.0f;
-    const V3f n = q.side1.cross(q.side2) * q.turn;
-    q.area = n.length();
-    q.normal = q.area > 0 ? n / q.area : V3f(0, -1, 0);
-    q.radiance = V3f(p.color("color")) * powerOf(p);
-    return q;
-}
-
-Light ballLight(const ResolvedParams& p, const M44f& world) {
-    BallLight b;
-    world.multVecMatrix(V3f(0.0f), b.center);
-    b.radius = float(p.number("radius")) * std::cbrt(std::abs(world.determinant()));
-    b.radiance = V3f(p.color("color")) * powerOf(p);
-    return b;
-}
-
-Light sunLight(const ResolvedParams& p, float haze) {
-    SunLight s;
-    const float elevation = radians(float(p.number("elevation")));
-    s.direction = sunDirection(elevation, radians(float(p.number("azimuth"))));
-    s.cosAngle = std::cos(radians(float(p.number("angle"))) * 0.5f);
-    V3f light = V3f(p.color("color")) * float(p.number("strength") * std::exp2(p.number("exposure")));
-    if (p.flag("air")) {  // white when it stands highest
-        const V3f now(sunThroughAir(elevation, haze)), best(sunThroughAir(kPi / 2, haze));
-        for (int i = 0; i < 3; ++i) light[i] *= best[i] > 0 ? now[i] / best[i] : 0.0f;
-    }
-    s.radiance = light / (2 * kPi * std::max(1e-9f, 1.0f - s.cosAngle));
-    return s;
-}
-
-}  // namespace
-
 /// Kept as long as its image is: a colour or a turn changes none of it.
 std::shared_ptr<const DomeTable> RenderSceneBuilder::tableOf(const std::shared_ptr<const Image>& image) {
     if (!image) return nullptr;
@@ -396,40 +317,17 @@ std::shared_ptr<const DomeTable> RenderSceneBuilder::tableOf(const std::shared_p
 void RenderSceneBuilder::setLights(const SceneContext& scene, double frame, RenderJob& job) {
     const Document& document = scene.document;
     scene_->lights.clear();
-    std::map<std::string, float> hazeOf;  // a sun shines through the air of the sky that follows it
-    for (const NodePtr& node : document.nodes(Category::Light))
-        if (node->type == "sky" && node->rendered)
-            hazeOf[std::get<std::string>(document.value(node->id, "sun", frame))] =
-                float(std::get<double>(document.value(node->id, "haze", frame)));
+    const auto picture = [&](const std::string& file, const std::string& space) {
+        return file.empty() ? nullptr : tableOf(evaluator_.images().image(scene.resolve(file), space));
+    };
     for (const NodePtr& node : document.nodes(Category::Light)) {
-        if (!node->rendered) continue;
+        const NodeType* type = findNodeType(node->type);
+        if (!node->rendered || !type || !type->light) continue;
         try {
             const ResolvedParams p = paramsOf(document, *node, frame);
-            const M44f world = document.worldMatrix(node->id, frame);
-            if (node->type == "sun")
-                scene_->lights.push_back(sunLight(p, hazeOf.count(node->id) ? hazeOf[node->id] : 1.0f));
-            if (node->type == "area") scene_->lights.push_back(quadLight(p, world));
-            if (node->type == "ball") scene_->lights.push_back(ballLight(p, world));
-            const V3f scale = V3f(p.color("color")) * float(std::exp2(p.number("exposure")));
-            if (node->type == "dome") {
-                const std::string& file = p.text("file");
-                scene_->lights.push_back(DomeLight(
-                    tableOf(file.empty() ? nullptr
-                                         : evaluator_.images().image(scene.resolve(file), p.text("space"))),
-                    scale, radians(float(p.number("turn")))));
-            }
-            if (node->type == "sky") {
-                const Node* sun = document.find(p.text("sun"));
-                const bool follows = sun && sun->type == "sun";
-                const auto own = [&](const char* id) {
-                    return float(follows ? std::get<double>(document.value(sun->id, id, frame))
-                                         : p.number(id));
-                };
-                const float strength = follows ? own("strength") * std::exp2(own("exposure")) : 3.0f;
-                const SkyOptions options{radians(own("elevation")), radians(own("azimuth")),
-                                         float(p.number("haze")), p.color("ground")};
-                scene_->lights.push_back(DomeLight(tableOf(sky(options)), scale * strength, 0.0f));
-            }
+            scene_->lights.push_back(
+                type->light({document, *node, frame, p, document.worldMatrix(node->id, frame), picture,
+                             [&](const SkyOptions& options) { return tableOf(sky(options)); }}));
         } catch (const Error& e) {
             job.problems.push_back(node->name + ": " + e.what());
         }

@@ -71,7 +71,7 @@ class RenderSceneBuilder {
     std::shared_ptr<const Image> sky(const SkyOptions& options);
     std::shared_ptr<const DomeTable> tableOf(const std::shared_ptr<const Image>& image);
     ThinLimit thinLimit(const Document& document, const JobOptions& options) const;
-    std::shared_ptr<const FibreMaterial> fibreOf(const ResolvedParams& params);
+    std::shared_ptr<const FibreShape> fibreShape(float ior, float shift);
 
     Evaluator& evaluator_;
     std::vector<Worn> worn_;  ///< materials of the job, from number 1 on
@@ -86,8 +86,5 @@ class RenderSceneBuilder {
 
 /// Throws an Error with the figure when a picture of that size would pass the limit.
 void requireFilmMemory(const Document& document, int width, int height);
-
-/// The colour that many strands of a fibre material have in even light, in the middle of its range.
-Color fibreColor(const Document& document, const std::string& material);
 
 }  // namespace ovrix::deliver

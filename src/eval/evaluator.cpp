@@ -11,13 +11,9 @@
 #include "eval/evaluator_query.h"
 #include "eval/recipe_run.h"
 #include "eval/showing.h"
-#include "geo/mesh/primitives.h"
 #include "geo/mesh/simplify.h"
-#include "geo/strands/strands.h"
-#include "geo/strands/tuft.h"
 #include "ops/carry.h"
 #include "ops/place/place_points.h"
-#include "params/number_text.h"
 #include "sim/step_registry.h"
 
 namespace ovrix::eval {
@@ -28,73 +24,6 @@ using Clock = std::chrono::steady_clock;
 
 double millisecondsSince(Clock::time_point start) {
     return std::chrono::duration<double, std::milli>(Clock::now() - start).count();
-}
-
-float unitInMetres(const std::string& unit) {
-    if (unit == "millimetre") return 0.001f;
-    if (unit == "centimetre") return 0.01f;
-    if (unit == "inch") return 0.0254f;
-    if (unit == "foot") return 0.3048f;
-    return 1.0f;
-}
-
-/// From the file's unit and up axis to metres and Y up.
-M44f fileMatrix(const ResolvedParams& p) {
-    const float s = unitInMetres(p.text("unit"));
-    M44f m(s, 0, 0, 0, 0, s, 0, 0, 0, 0, s, 0, 0, 0, 0, 1);
-    if (p.text("up") == "Z") m = M44f(s, 0, 0, 0, 0, 0, -s, 0, 0, s, 0, 0, 0, 0, 0, 1);
-    return m;
-}
-
-MeshPtr turnedOver(const Mesh& mesh) {
-    Mesh out = mesh;
-    reverseFaces(out);
-    for (V3f& v : out.corners.add<V3f>("N")) v = -v;
-    out.finish();
-    return std::make_shared<const Mesh>(std::move(out));
-}
-
-MeshPtr builtIn(const std::string& type, const ResolvedParams& p) {
-    if (type == "plane") return makePlane(float(p.number("size")), int(p.integer("divisions")));
-    if (type == "sphere") return makeSphere(float(p.number("radius")), int(p.integer("segments")));
-    if (type == "torus")
-        return makeTorus(float(p.number("radius")), float(p.number("tube")), int(p.integer("segments")));
-    if (type == "blade") {
-        BladeOptions o;
-        const auto number = [&](const char* id) { return float(p.number(id)); };
-        const auto whole = [&](const char* id) { return int(p.integer(id)); };
-        o.height = number("height"), o.width = number("width");
-        o.profile = p.profile("profile");
-        o.segments = whole("segments");
-        o.bend = radians(number("bend")), o.curl = radians(number("curl"));
-        o.twist = radians(number("twist")), o.wave = radians(number("wave"));
-        o.fold = number("fold");
-        o.blades = whole("blades"), o.spread = number("spread");
-        o.columns = whole("columns"), o.rows = whole("rows");
-        o.cells = cellsFromText(p.text("pictures"), o.columns * o.rows);
-        o.seed = uint32_t(p.integer("seed"));
-        return makeBlades(o);
-    }
-    if (type == "terrain")
-        return makeTerrain({float(p.number("size")), int(p.integer("divisions")), float(p.number("height")),
-                            float(p.number("feature")), float(p.number("ridges")),
-                            uint32_t(p.integer("seed"))});
-    throw Error("there is no kind of object \"" + type + "\"", {}, "Open the scene in a newer version");
-}
-
-TuftOptions tuftOptions(const ResolvedParams& p) {
-    const auto number = [&](const char* id) { return float(p.number(id)); };
-    TuftOptions o;
-    o.strands = int(p.integer("strands")), o.segments = int(p.integer("segments"));
-    o.height = number("height"), o.vary = number("vary"), o.foot = number("foot");
-    o.open = radians(number("open"));
-    o.radius = number("radius"), o.radiusVary = number("radius_vary");
-    o.turns = number("turns"), o.turnsVary = number("turns_vary");
-    o.pinch = number("pinch"), o.trim = number("trim"), o.distortion = number("distortion");
-    o.rootWidth = 0.001f * number("root_width"), o.tipWidth = 0.001f * number("tip_width");
-    o.round = p.text("form") == "round";
-    o.seed = uint32_t(p.integer("seed"));
-    return o;
 }
 
 }  // namespace
@@ -201,28 +130,18 @@ void Evaluator::shapeObject(const SceneContext& scene, const Node& node, double 
 
 ObjectResult Evaluator::makeObject(const SceneContext& scene, const Node& node, double frame,
                                    Progress& progress) {
+    const NodeType* type = findNodeType(node.type);
+    if (!type || !type->make)
+        throw Error("there is no kind of object \"" + node.type + "\"", {},
+                    "Open the scene in a newer version");
     FieldContext context;
     context.frame = frame;
     context.rate = scene.document.rate();
     const ResolvedParams p(specsOf(node), node.params, context);
     ObjectResult result;
-    if (node.type == "tuft") {  // its mesh, for drawing and keeping apart, has few sides
-        result.strands = makeTuft(tuftOptions(p));
-        result.mesh = tubesOf(*result.strands, 3, 0.001f);
-        return result;
-    }
-    if (node.type != "mesh_file") {
-        result.mesh = builtIn(node.type, p);
-        return result;
-    }
-    if (p.text("file").empty())
-        throw Error("no mesh file is chosen", {}, "Choose a file, or drop one on the window");
-    FileMesh file = readMesh(scene.resolve(p.text("file")), progress, scene.document.memoryLimit());
-    result.report = inspect(*file.mesh);
-    result.fileMaterials = std::move(file.materials);
-    const M44f matrix = fileMatrix(p);
-    result.mesh = matrix == M44f() ? MeshPtr(file.mesh) : transformed(*file.mesh, matrix);
-    if (p.flag("flip")) result.mesh = turnedOver(*result.mesh);
+    static_cast<ObjectShape&>(result) =
+        type->make({p, [&](const std::string& path) { return scene.resolve(path); },
+                    scene.document.memoryLimit(), progress});
     return result;
 }
 

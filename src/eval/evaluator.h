@@ -57,13 +57,9 @@ struct StepReport {
 };
 
 /// An object's mesh in its own space, and what was seen when it was made.
-struct ObjectResult {
-    MeshPtr mesh;
+struct ObjectResult : ObjectShape {
     uint64_t hash = 0;
-    MeshReport report;
-    std::vector<FileMaterial> fileMaterials;
-    std::vector<StepReport> steps;                       ///< of the object's own recipe
-    std::shared_ptr<const StrandSet> strands = nullptr;  ///< of a tuft: the mesh is these as tubes
+    std::vector<StepReport> steps;  ///< of the object's own recipe
 };
 
 struct LayerResult {

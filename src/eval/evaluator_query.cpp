@@ -45,7 +45,7 @@ uint64_t Evaluator::Query::curveHash(const Node& curve) {
     Hasher h;
     h.add(std::string_view("curve"));
     addParamsToHash(h, specsOf(curve), curve.params, options_.frame, {{}, {}, document_.rate()});
-    addToHash(h, document_.worldMatrix(curve.id, options_.frame));
+    params::addToHash(h, document_.worldMatrix(curve.id, options_.frame));
     return h.value();
 }
 
@@ -64,7 +64,7 @@ std::shared_ptr<const CurveSet> Evaluator::Query::curves(const std::string& id) 
 uint64_t Evaluator::Query::meshHash(const std::string& object) {
     Hasher h;
     h.add(objectHash(*scene_, document_.get(object), options_.frame));
-    addToHash(h, prototypeMatrix(document_, object, options_.frame));
+    params::addToHash(h, prototypeMatrix(document_, object, options_.frame));
     return h.value();
 }
 
@@ -77,7 +77,7 @@ uint64_t Evaluator::Query::surfaceHash(const std::string& id) {
         return h.value();  // what the layer hashes names its prototypes, and hashes their meshes too
     }
     h.add(std::string_view("surface")).add(objectHash(*scene_, node, options_.frame));
-    addToHash(h, document_.worldMatrix(id, options_.frame));
+    params::addToHash(h, document_.worldMatrix(id, options_.frame));
     return h.value();
 }
 

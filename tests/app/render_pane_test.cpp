@@ -91,7 +91,7 @@ void RenderPaneTest::savesAndReopensToTheSamePicture() {
     QVERIFY(c.recentFiles().contains(path("a.ovrix")));
     const auto picture = [&] {
         RenderWorker worker(c.evaluator(), [](RenderUpdate) {});
-        worker.start({c.document(), c.session().folder(), 1, 96, 54, std::nullopt, false, std::nullopt, 2});
+        worker.start({c.scene(), 1, 96, 54, std::nullopt, false, std::nullopt, 2});
         worker.waitIdle();
         std::vector<V3f> light;
         for (const FilmPixel& p : worker.film()->pixels()) light.push_back(p.direct + p.indirect);
@@ -102,8 +102,7 @@ void RenderPaneTest::savesAndReopensToTheSamePicture() {
     driver->window.controller().openScene(path("a.ovrix"));
     driver->settle();
     RenderWorker worker(driver->window.controller().evaluator(), [](RenderUpdate) {});
-    worker.start({driver->document(), driver->window.controller().session().folder(), 1, 96, 54, std::nullopt,
-                  false, std::nullopt, 2});
+    worker.start({driver->window.controller().scene(), 1, 96, 54, std::nullopt, false, std::nullopt, 2});
     worker.waitIdle();
     for (size_t i = 0; i < first.size(); ++i)
         QCOMPARE(worker.film()->pixels()[i].direct + worker.film()->pixels()[i].indirect, first[i]);

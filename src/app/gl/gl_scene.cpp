@@ -8,7 +8,6 @@
 #include "app/theme/theme.h"
 #include "base/error.h"
 #include "base/hash.h"
-#include "deliver/render_scene_builder.h"
 #include "eval/prototype.h"
 
 namespace ovrix::app {
@@ -33,16 +32,11 @@ Color lifted(const Color& c) {
     return Color(lift(c.x), lift(c.y), lift(c.z));
 }
 
-/// A colour that reads in the view: what the material is like in the middle of its range.
+/// A colour that reads in the view.
 Color materialColor(const Document& document, const std::string& id) {
     const Node* node = document.find(id);
-    if (node && node->type == "fibre") return lifted(fibreColor(document, id));
-    if (!node || node->type != "surface") return Color(0.42f, 0.44f, 0.45f);
-    const Param base = paramOr(*findSpec(specsOf(*node), "base"), node->params);
-    Color c = std::get<Color>(base.value);
-    if (base.field)
-        if (const auto* low = std::get_if<Color>(&base.low)) c = Color((V3f(c) * 2.0f + V3f(*low)) / 3.0f);
-    return lifted(c);
+    const NodeType* type = node ? findNodeType(node->type) : nullptr;
+    return type && type->color ? lifted(type->color(document, *node)) : Color(0.42f, 0.44f, 0.45f);
 }
 
 /// The value of an attribute that no array gives.

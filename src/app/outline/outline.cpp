@@ -158,7 +158,8 @@ QTreeWidgetItem* Outline::addNode(QTreeWidgetItem* under, const Node& node) {
     item->setData(0, IdRole, QString::fromStdString(node.id));
     // A sign only where it does something: a sun is nowhere in the view, a camera in no picture.
     const bool object = node.category() == Category::Object || node.category() == Category::Layer;
-    const bool placedLight = node.type == "area" || node.type == "ball";
+    const NodeType* type = findNodeType(node.type);
+    const bool placedLight = node.category() == Category::Light && type && type->placed();
     const bool flags = object || node.category() == Category::Light;
     const bool curve = node.category() == Category::Curve;
     if (object || placedLight || curve) item->setData(0, ShownRole, node.shown);
@@ -224,6 +225,16 @@ void Outline::rebuild() {
     refreshCounts();
 }
 
+/// The number that says most of a node, with its unit.
+static QString briefOf(const Document& document, const Node& node) {
+    const NodeType* type = findNodeType(node.type);
+    const ParamSpec* spec = type && !type->brief.empty() ? findSpec(type->params, type->brief) : nullptr;
+    if (!spec) return {};
+    const double value = std::get<double>(document.value(node.id, spec->id));
+    return spec->unit == "deg" ? QString::number(value, 'f', 1) + "\u00b0"
+                               : QString::number(value, 'f', 0) + " " + QString::fromStdString(spec->unit);
+}
+
 void Outline::refreshCounts() {
     filling_ = true;
     const EvalSnapshot& r = controller_.results();
@@ -237,15 +248,11 @@ void Outline::refreshCounts() {
             problem = !layer->second.ok;
         } else if (object != r.objects.end()) {
             text = shortCount(double(object->second.mesh->triangles().size())) + " tri";
-        } else if (const Node* n = controller_.document().find(id); n && n->type == "sun") {
-            text = QString::number(std::get<double>(controller_.document().value(id, "elevation")), 'f', 1) +
-                   "\u00b0";
-        } else if (n && n->category() == Category::Curve) {
+        } else if (const Node* n = controller_.document().find(id); n && n->category() == Category::Curve) {
             text = shortCount(
                 double(std::get<CurvePoints>(controller_.document().value(id, "points")).list.size()));
-        } else if (n && n->category() == Category::Camera) {
-            text =
-                QString::number(std::get<double>(controller_.document().value(id, "focal")), 'f', 0) + " mm";
+        } else if (n) {
+            text = briefOf(controller_.document(), *n);
         }
         if (problem) text = "! " + text;
         item->setData(0, CountRole, text);

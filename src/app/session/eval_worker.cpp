@@ -84,7 +84,7 @@ void EvalWorker::loop() {
         } catch (const std::exception& e) {  // a scene without its settings, say; it must not end the program
             // What was last made stays in view; the check says why nothing newer is.
             auto snapshot = std::make_shared<EvalSnapshot>(last_ ? *last_ : EvalSnapshot());
-            if (request) snapshot->document = request->document;
+            if (request) snapshot->document = request->scene.document;
             snapshot->checks.assign(1, {Severity::Error, problemOf(e), {}, {}, {}, {}});
             publish_(snapshot);
         }

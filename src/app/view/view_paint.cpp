@@ -38,38 +38,67 @@ void ViewWidget::paintOver(QPainter& p) {
     }
 }
 
+/// Lines of what has no mesh, to see how large it is.
+void ViewWidget::paintOutline(QPainter& p, const Node& node) {
+    const NodeType* type = findNodeType(node.type);
+    if (!type || !type->outline) return;
+    const M44f world = controller_.document().worldMatrix(node.id, controller_.frame());
+    FieldContext context;
+    context.frame = controller_.frame(), context.rate = controller_.document().rate();
+    for (const std::vector<V3f>& line : type->outline(ResolvedParams(type->params, node.params, context))) {
+        std::optional<QPointF> last;
+        for (const V3f& point : line) {
+            V3f at;
+            world.multVecMatrix(point, at);
+            const auto q = project(at);
+            if (last && q) p.drawLine(*last, *q);
+            last = q;
+        }
+    }
+}
+
 /// Cameras and lights have no mesh: small signs stand for them.
 void ViewWidget::paintNodes(QPainter& p) {
     const Document& d = controller_.document();
     for (const NodePtr& n : d.nodes()) {
-        const bool camera = n->category() == Category::Camera;
-        const bool light = n->shown && (n->type == "area" || n->type == "ball");
-        if ((!camera && !light) || (camera && throughCamera_)) continue;
-        V3f at = V3f(std::get<V3d>(d.value(n->id, "position")));
-        if (light) {
-            const M44f m = d.worldMatrix(n->id, controller_.frame());
-            at = V3f(m[3][0], m[3][1], m[3][2]);
-        }
-        const auto q = project(at);
+        const auto at = signPlace(*n);
+        const auto q = at ? project(*at) : std::nullopt;
         if (!q) continue;
+        const bool camera = n->category() == Category::Camera;
         const bool chosen = n->id == controller_.selected();
+        p.setPen(QPen(chosen ? tokens().seaGlass : tokens().muted, 1));
+        paintOutline(p, *n);
         p.drawPixmap(
             QRectF(q->x() - px(9), q->y() - px(9), px(18), px(18)),
             iconPixmap(camera ? "camera" : "light", chosen ? tokens().seaGlass : tokens().text, px(36)),
             QRectF(0, 0, px(36), px(36)));
-        if (!camera) continue;
-        const Camera c(cameraOptions(d, n->id, controller_.frame()), 16.0f / 9.0f);
-        const float reach = 0.12f * camera_.distance;
-        p.setPen(QPen(chosen ? tokens().seaGlass : tokens().muted, 1));
-        QPolygonF frame;
-        for (const auto& [x, y] : {std::pair{-1, -1}, {1, -1}, {1, 1}, {-1, 1}, {-1, -1}})
-            if (const auto k = project(c.position() + (c.forward() + c.right() * (c.halfWidth() * float(x)) +
-                                                       c.up() * (c.halfHeight() * float(y))) *
-                                                          reach))
-                frame << *k;
-        p.drawPolyline(frame);
-        for (const QPointF& k : frame) p.drawLine(*q, k);
+        if (camera) paintCamera(p, *n, *q);
     }
+}
+
+/// The frame that it sees, a little before it.
+void ViewWidget::paintCamera(QPainter& p, const Node& node, const QPointF& eye) {
+    const Camera c(cameraOptions(controller_.document(), node.id, controller_.frame()), 16.0f / 9.0f);
+    const float reach = 0.12f * camera_.distance;
+    QPolygonF frame;
+    for (const auto& [x, y] : {std::pair{-1, -1}, {1, -1}, {1, 1}, {-1, 1}, {-1, -1}})
+        if (const auto k = project(c.position() + (c.forward() + c.right() * (c.halfWidth() * float(x)) +
+                                                   c.up() * (c.halfHeight() * float(y))) *
+                                                      reach))
+            frame << *k;
+    p.drawPolyline(frame);
+    for (const QPointF& k : frame) p.drawLine(eye, k);
+}
+
+/// Where a small sign stands for it in the view; nothing where none does.
+std::optional<V3f> ViewWidget::signPlace(const Node& node) const {
+    const Document& d = controller_.document();
+    if (node.category() == Category::Camera)
+        return throughCamera_ ? std::nullopt
+                              : std::optional(V3f(std::get<V3d>(d.value(node.id, "position"))));
+    const NodeType* type = findNodeType(node.type);
+    if (node.category() != Category::Light || !node.shown || !type || !type->placed()) return std::nullopt;
+    return d.worldMatrix(node.id, controller_.frame()).translation();
 }
 
 bool ViewWidget::showsOverlay() const {

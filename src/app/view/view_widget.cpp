@@ -319,9 +319,8 @@ float ViewWidget::handleUnit() const {
 std::string ViewWidget::pick(const QPoint& at) {
     const Document& d = controller_.document();
     for (const NodePtr& n : d.nodes()) {  // signs first: they lie on top
-        const bool camera = n->category() == Category::Camera && !throughCamera_;
-        if (!camera && n->type != "area" && n->type != "ball") continue;
-        const auto q = project(V3f(std::get<V3d>(d.value(n->id, "position"))));
+        const auto at3 = signPlace(*n);
+        const auto q = at3 ? project(*at3) : std::nullopt;
         if (q && QLineF(*q, QPointF(at)).length() < px(12)) return n->id;
     }
     if (std::string curve = curves_->curveAt(at, port()); !curve.empty()) return curve;

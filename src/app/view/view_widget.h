@@ -81,6 +81,9 @@ class ViewWidget : public QOpenGLWidget {
     QRectF legendBar() const;
     bool dragZone(const QPointF& at);
     void paintNodes(QPainter& p);
+    void paintOutline(QPainter& p, const Node& node);
+    void paintCamera(QPainter& p, const Node& node, const QPointF& eye);
+    std::optional<V3f> signPlace(const Node& node) const;
     void paintGridLabel(QPainter& p);
     void layOutTools();
     Box3f boundsOfNode(const Node& node) const;

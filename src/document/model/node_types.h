@@ -1,20 +1,87 @@
-// What nodes a document may hold, each declared once: objects, layers, lights, cameras, materials, settings.
+// What nodes a document may hold, each declared once with all that it does: objects, layers, lights, cameras,
+// materials, settings. A type lies in a file of its own; see node_registry.cpp.
 #pragma once
+#include <filesystem>
+#include <functional>
 #include <string>
 #include <vector>
 
-#include "params/value.h"
+#include "field/field.h"
+#include "io/mesh/mesh_reader.h"
+
+namespace ovrix::render {
+class DomeTable;
+class FibreShape;
+class Light;
+struct SkyOptions;
+struct SurfaceMaterial;
+}  // namespace ovrix::render
 
 namespace ovrix::document {
 
 enum class Category { Object, Layer, Curve, Light, Camera, Material, Settings };
 std::string categoryName(Category category);
 
+class Document;
+struct Node;
+
+/// What an object's mesh is made from.
+struct ObjectInput {
+    const ResolvedParams& params;
+    std::function<std::filesystem::path(const std::string&)> resolve;  ///< where a path of the scene leads
+    size_t memoryLimit;                                                ///< bytes
+    Progress& progress;
+};
+
+/// An object in its own space.
+struct ObjectShape {
+    MeshPtr mesh;
+    MeshReport report = {};
+    std::vector<FileMaterial> fileMaterials = {};
+    std::shared_ptr<const StrandSet> strands = nullptr;  ///< of a tuft: the mesh is these as tubes
+};
+
+/// What a light is built from. Tables are kept by who builds; a picture without a file gives none.
+struct LightInput {
+    const Document& document;
+    const Node& node;
+    double frame;
+    const ResolvedParams& params;
+    M44f world;
+    std::function<std::shared_ptr<const DomeTable>(const std::string& file, const std::string& space)>
+        picture;
+    std::function<std::shared_ptr<const DomeTable>(const SkyOptions&)> sky;
+};
+
+/// What a material is built from. Shapes of fibres are kept by who builds.
+struct MaterialInput {
+    const ResolvedParams& params;
+    std::function<std::shared_ptr<const FibreShape>(float ior, float shift)> fibreShape;
+};
+
 struct NodeType {
     std::string id, title;
     Category category = Category::Object;
     std::string help;
     std::vector<ParamSpec> params;
+
+    /// Of objects: the mesh. Throws Error or Cancelled.
+    std::function<ObjectShape(const ObjectInput&)> make = {};
+    /// Of lights: what the renderer aims at. Throws Error.
+    std::function<Light(const LightInput&)> light = {};
+    /// Of materials: how light is scattered, with fields compiled.
+    std::function<SurfaceMaterial(const MaterialInput&)> material = {};
+    /// Of materials: the colour that the view draws what wears it in.
+    std::function<Color(const Document&, const Node&)> color = {};
+    /// Of materials: whether it gives light of its own at a frame.
+    std::function<bool(const Document&, const Node&, double frame)> shines = {};
+    /// Of what has no mesh: lines that show its size in the view, in its own space.
+    std::function<std::vector<std::vector<V3f>>(const ResolvedParams&)> outline = {};
+    /// The parameter that says most of it, shown beside its name; empty for none.
+    std::string brief = {};
+
+    /// Whether it stands somewhere, and can be moved.
+    bool placed() const;
 };
 
 /// All node types, in the order of menus.

@@ -55,9 +55,8 @@ class Finder {
         for (const NodePtr& light : document.nodes(Category::Light))
             if (light->rendered) return;
         for (const NodePtr& m : document.nodes(Category::Material)) {
-            if (m->type != "surface") continue;
-            const Color e = std::get<Color>(document.value(m->id, "emission", frame));
-            if (e.x > 0 || e.y > 0 || e.z > 0) return;
+            const NodeType* type = findNodeType(m->type);
+            if (type && type->shines && type->shines(document, *m, frame)) return;
         }
         add(Severity::Error, "Nothing lights the scene: the render will be black", {}, {},
             "Add a sun and a sky", [](const Document& d) {
@@ -203,8 +202,9 @@ class Finder {
     }
 
     void checkLightFile(const Node& node) {
-        if (node.type == "dome")
-            checkFile(std::get<std::string>(document.value(node.id, "file", frame)), node, {});
+        for (const ParamSpec& spec : specsOf(node))
+            if (spec.type == ParamType::File)
+                checkFile(std::get<std::string>(document.value(node.id, spec.id, frame)), node, {});
     }
 
     void checkObject(const Node& node) {

@@ -62,11 +62,11 @@ static Geometry applyStrandColor(const StepInput& in) {
     o.greyColor = in.params.color("grey_color");
     o.seed = uint64_t(in.params.integer("seed"));
     if (const std::string& file = in.params.text("image"); !file.empty()) {
-        if (!in.around) throw Error("images cannot be read here", file);
+        if (!in.query) throw Error("images cannot be read here", file);
         if (!strandsOf(in)->strands.has("uv"))
             throw Error("the surface has no UVs for the image", {},
                         "Give the mesh UVs, or take the image out");
-        o.image = in.around->image(file, in.params.text("space"));
+        o.image = in.query->image(file, in.params.text("space"));
     }
     return strandColor(*strandsOf(in), o, in.progress);
 }

@@ -5,12 +5,10 @@
 
 namespace ovrix::render {
 
-namespace {
-
 constexpr float kFar = std::numeric_limits<float>::infinity();
 
 /// A direction within a cone around @p axis, evenly by solid angle.
-V3f inCone(const V3f& axis, float cosAngle, float u, float v) {
+static V3f inCone(const V3f& axis, float cosAngle, float u, float v) {
     const float c = 1.0f - u * (1.0f - cosAngle), s = std::sqrt(std::max(0.0f, 1.0f - c * c)),
                 phi = 2 * kPi * v;
     V3f t, b;
@@ -18,52 +16,52 @@ V3f inCone(const V3f& axis, float cosAngle, float u, float v) {
     return t * (s * std::cos(phi)) + b * (s * std::sin(phi)) + axis * c;
 }
 
-float conePdf(float cosAngle) { return 1.0f / (2.0f * kPi * std::max(1e-9f, 1.0f - cosAngle)); }
+static float conePdf(float cosAngle) { return 1.0f / (2.0f * kPi * std::max(1e-9f, 1.0f - cosAngle)); }
 
-LightSample sample(const SunLight& s, const V3f&, float u, float v) {
-    return {inCone(s.direction, s.cosAngle, u, v), kFar, conePdf(s.cosAngle), s.radiance};
+LightSample SunLight::sample(const V3f&, float u, float v) const {
+    return {inCone(direction, cosAngle, u, v), kFar, conePdf(cosAngle), radiance};
 }
 
-LightHit hit(const SunLight& s, const V3f&, const V3f& d) {
-    if (d.dot(s.direction) < s.cosAngle) return {};
-    return {s.radiance, kFar, conePdf(s.cosAngle), true};
+LightHit SunLight::hit(const V3f&, const V3f& d) const {
+    if (d.dot(direction) < cosAngle) return {};
+    return {radiance, kFar, conePdf(cosAngle), true};
 }
 
-LightSample sample(const QuadLight& q, const V3f& from, float u, float v) {
-    const V3f to = q.corner + q.side1 * u + q.side2 * v - from;
+LightSample QuadLight::sample(const V3f& from, float u, float v) const {
+    const V3f to = corner + side1 * u + side2 * v - from;
     const float distance2 = to.dot(to), distance = std::sqrt(distance2);
     if (distance <= 0.0f) return {};
     const V3f d = to / distance;
-    const float cosine = -d.dot(q.normal);
+    const float cosine = -d.dot(normal);
     if (cosine <= 0.0f) return {};
-    return {d, distance, distance2 / (cosine * q.area), q.radiance};
+    return {d, distance, distance2 / (cosine * area), radiance};
 }
 
-LightHit hit(const QuadLight& q, const V3f& origin, const V3f& d) {
-    const float cosine = -d.dot(q.normal);
+LightHit QuadLight::hit(const V3f& origin, const V3f& d) const {
+    const float cosine = -d.dot(normal);
     if (cosine <= 0.0f) return {};
-    const float t = (origin - q.corner).dot(q.normal) / cosine;
+    const float t = (origin - corner).dot(normal) / cosine;
     if (t <= 0.0f) return {};
-    const V3f local = origin + d * t - q.corner;
-    const float a = local.cross(q.side2).dot(q.normal) / q.area * q.turn,
-                b = q.side1.cross(local).dot(q.normal) / q.area * q.turn;
+    const V3f local = origin + d * t - corner;
+    const float a = local.cross(side2).dot(normal) / area * turn,
+                b = side1.cross(local).dot(normal) / area * turn;
     if (a < 0 || a > 1 || b < 0 || b > 1) return {};
-    return {q.radiance, t, t * t / (cosine * q.area), true};
+    return {radiance, t, t * t / (cosine * area), true};
 }
 
 /// Cosine of the cone in which a ball is seen; rounding-safe for small and far balls.
-float ballCone(const BallLight& l, float distance2) {
+static float ballCone(const BallLight& l, float distance2) {
     return std::sqrt(std::max(0.0f, 1.0f - l.radius * l.radius / distance2));
 }
 
-float ballDistance(const BallLight& l, const V3f& origin, const V3f& d) {
+static float ballDistance(const BallLight& l, const V3f& origin, const V3f& d) {
     const V3f to = l.center - origin;
     const float along = to.dot(d), off2 = (to - d * along).dot(to - d * along),
                 under = l.radius * l.radius - off2;
     return along - std::sqrt(std::max(0.0f, under));
 }
 
-float ballPdf(const BallLight& l, float distance2) {
+static float ballPdf(const BallLight& l, float distance2) {
     const float sin2 = l.radius * l.radius / distance2;
     // For narrow cones 1 - cos loses all digits: use its series.
     const float oneMinusCos =
@@ -71,39 +69,37 @@ float ballPdf(const BallLight& l, float distance2) {
     return 1.0f / (2.0f * kPi * oneMinusCos);
 }
 
-LightSample sample(const BallLight& l, const V3f& from, float u, float v) {
-    const V3f to = l.center - from;
+LightSample BallLight::sample(const V3f& from, float u, float v) const {
+    const V3f to = center - from;
     const float distance2 = to.dot(to);
-    if (distance2 <= l.radius * l.radius) return {};
-    const V3f d = inCone(to / std::sqrt(distance2), ballCone(l, distance2), u, v);
-    return {d, ballDistance(l, from, d), ballPdf(l, distance2), l.radiance};
+    if (distance2 <= radius * radius) return {};
+    const V3f d = inCone(to / std::sqrt(distance2), ballCone(*this, distance2), u, v);
+    return {d, ballDistance(*this, from, d), ballPdf(*this, distance2), radiance};
 }
 
-LightHit hit(const BallLight& l, const V3f& origin, const V3f& d) {
-    const V3f to = l.center - origin;
+LightHit BallLight::hit(const V3f& origin, const V3f& d) const {
+    const V3f to = center - origin;
     const float along = to.dot(d), distance2 = to.dot(to);
     const V3f off = to - d * along;
-    if (along <= 0.0f || off.dot(off) > l.radius * l.radius || distance2 <= l.radius * l.radius) return {};
-    return {l.radiance, ballDistance(l, origin, d), ballPdf(l, distance2), true};
+    if (along <= 0.0f || off.dot(off) > radius * radius || distance2 <= radius * radius) return {};
+    return {radiance, ballDistance(*this, origin, d), ballPdf(*this, distance2), true};
 }
 
-LightSample sample(const DomeLight& l, const V3f&, float u, float v) {
+LightSample DomeLight::sample(const V3f&, float u, float v) const {
     float pdf = 0;
-    const V3f d = l.sample(u, v, pdf);
-    return {d, kFar, pdf, l.radiance(d)};
+    const V3f d = sample(u, v, pdf);
+    return {d, kFar, pdf, radiance(d)};
 }
 
-LightHit hit(const DomeLight& l, const V3f&, const V3f& d) { return {l.radiance(d), kFar, l.pdf(d), true}; }
+LightHit DomeLight::hit(const V3f&, const V3f& d) const { return {radiance(d), kFar, pdf(d), true}; }
 
-size_t pick(const float* cumulated, size_t count, float u, float& rest) {
+static size_t pick(const float* cumulated, size_t count, float u, float& rest) {
     const size_t i =
         std::min(size_t(std::upper_bound(cumulated, cumulated + count, u) - cumulated), count - 1);
     const float low = i ? cumulated[i - 1] : 0.0f, width = cumulated[i] - low;
     rest = width > 0 ? std::clamp((u - low) / width, 0.0f, 0.99999994f) : 0.5f;
     return i;
 }
-
-}  // namespace
 
 DomeTable::DomeTable(std::shared_ptr<const Image> image) : image_(std::move(image)) {
     width_ = image_->width;
@@ -207,14 +203,6 @@ float DomeLight::pdf(const V3f& d) const {
     pixelOf(d, turn_, u, v);
     const int w = table_->image().width, h = table_->image().height;
     return table_->density(std::clamp(int(u * float(w)), 0, w - 1), std::clamp(int(v * float(h)), 0, h - 1));
-}
-
-LightSample sampleLight(const Light& light, const V3f& from, float u, float v) {
-    return std::visit([&](const auto& l) { return sample(l, from, u, v); }, light);
-}
-
-LightHit hitLight(const Light& light, const V3f& origin, const V3f& direction) {
-    return std::visit([&](const auto& l) { return hit(l, origin, direction); }, light);
 }
 
 }  // namespace ovrix::render

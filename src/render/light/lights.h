@@ -1,18 +1,66 @@
 // Lights: what they give, and how to aim at them.
 #pragma once
 #include <memory>
-#include <variant>
 #include <vector>
 
 #include "base/image.h"
 
 namespace ovrix::render {
 
+/// Light that reaches a point from one sample on a light.
+struct LightSample {
+    V3f direction{0, 1, 0};
+    float distance = 0;  ///< infinity for far lights
+    float pdf = 0;       ///< per steradian; 0 when nothing comes from there
+    V3f radiance{0, 0, 0};
+};
+
+/// What a ray that leaves everything else meets: radiance (0 where it misses), distance and the pdf that
+/// a sample of the light would have had for it.
+struct LightHit {
+    V3f radiance{0, 0, 0};
+    float distance = 0, pdf = 0;
+    bool hit = false;
+};
+
+/// Any light: a value with these two functions, which are thread safe. Copying shares it.
+///     LightSample sample(const V3f& from, float u, float v) const;
+///     LightHit hit(const V3f& origin, const V3f& direction) const;
+class Light {
+  public:
+    template <class L>
+    Light(L light) : held_(std::make_shared<const Held<L>>(std::move(light))) {}
+    /// @param u, v  even numbers from 0 to 1
+    LightSample sample(const V3f& from, float u, float v) const { return held_->sample(from, u, v); }
+    LightHit hit(const V3f& origin, const V3f& direction) const { return held_->hit(origin, direction); }
+
+  private:
+    struct Any {
+        virtual ~Any() = default;
+        virtual LightSample sample(const V3f& from, float u, float v) const = 0;
+        virtual LightHit hit(const V3f& origin, const V3f& direction) const = 0;
+    };
+    template <class L>
+    struct Held : Any {
+        explicit Held(L l) : light(std::move(l)) {}
+        LightSample sample(const V3f& from, float u, float v) const override {
+            return light.sample(from, u, v);
+        }
+        LightHit hit(const V3f& origin, const V3f& direction) const override {
+            return light.hit(origin, direction);
+        }
+        L light;
+    };
+    std::shared_ptr<const Any> held_;
+};
+
 /// Parallel light from a disc. @ref radiance is over the disc.
 struct SunLight {
     V3f direction{0, 1, 0};  ///< towards the sun
     float cosAngle = 1.0f;   ///< cosine of half the disc's width
     V3f radiance{0, 0, 0};
+    LightSample sample(const V3f& from, float u, float v) const;
+    LightHit hit(const V3f& origin, const V3f& direction) const;
 };
 
 /// A parallelogram that shines to one side: corner + u * side1 + v * side2, towards side1 x side2, or away
@@ -21,12 +69,16 @@ struct QuadLight {
     V3f corner, side1, side2, normal;
     float area = 0, turn = 1;  ///< turn: -1 where the normal goes against side1 x side2
     V3f radiance{0, 0, 0};
+    LightSample sample(const V3f& from, float u, float v) const;
+    LightHit hit(const V3f& origin, const V3f& direction) const;
 };
 
 struct BallLight {
     V3f center;
     float radius = 0;
     V3f radiance{0, 0, 0};
+    LightSample sample(const V3f& from, float u, float v) const;
+    LightHit hit(const V3f& origin, const V3f& direction) const;
 };
 
 /// The importance table of an image that gives light from all directions: pieces of equal rows and columns,
@@ -58,6 +110,8 @@ class DomeLight {
     V3f radiance(const V3f& direction) const;
     V3f sample(float u, float v, float& pdf) const;  ///< a direction
     float pdf(const V3f& direction) const;
+    LightSample sample(const V3f& from, float u, float v) const;
+    LightHit hit(const V3f& origin, const V3f& direction) const;
 
   private:
     V3f pixelDirection(float x, float y) const;
@@ -65,25 +119,5 @@ class DomeLight {
     V3f scale_;
     float turn_;
 };
-
-using Light = std::variant<SunLight, QuadLight, BallLight, DomeLight>;
-
-/// Light that reaches a point from one sample on a light.
-struct LightSample {
-    V3f direction{0, 1, 0};
-    float distance = 0;  ///< infinity for far lights
-    float pdf = 0;       ///< per steradian; 0 when nothing comes from there
-    V3f radiance{0, 0, 0};
-};
-LightSample sampleLight(const Light& light, const V3f& from, float u, float v);
-
-/// What a ray that leaves everything else meets: radiance (0 where it misses), distance and the pdf that
-/// sampleLight() would have had for it.
-struct LightHit {
-    V3f radiance{0, 0, 0};
-    float distance = 0, pdf = 0;
-    bool hit = false;
-};
-LightHit hitLight(const Light& light, const V3f& origin, const V3f& direction);
 
 }  // namespace ovrix::render

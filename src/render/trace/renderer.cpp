@@ -152,7 +152,7 @@ bool Renderer::meetLights(Path& path, const RayHit& hit) const {
     LightHit best;
     V3f far(0.0f);  // of lights without end, which lie over one another behind all else
     for (const Light& light : scene_.lights) {
-        const LightHit met = hitLight(light, path.ray.origin, path.ray.direction);
+        const LightHit met = light.hit(path.ray.origin, path.ray.direction);
         if (!met.hit || met.distance > reach || (hit.hit() && met.distance == reach)) continue;
         const float weight =
             path.depth == 0 ? 1.0f : powerHeuristic(path.pdf, met.pdf / float(scene_.lights.size()));
@@ -210,7 +210,7 @@ void Renderer::gatherLight(Path& path, const Vertex& v) const {
     if (count == 0) return;
     const Light& light = scene_.lights[std::min(size_t(r[0] * float(count)), count - 1)];
     const LightSample s =
-        sampleLight(light, leave(v.point.position, v.point.faceNormal, v.point.rounding), r[1], r[2]);
+        light.sample(leave(v.point.position, v.point.faceNormal, v.point.rounding), r[1], r[2]);
     if (s.pdf <= 0.0f) return;
     const V3f wi = v.frame.toLocal(s.direction);
     if (!v.agrees(s.direction, wi.z)) return;

@@ -404,7 +404,7 @@ class StrandSolver : public Solver {
                 if (clear.passes(start[at], line[i], clear.close ? 0.0f : around())) continue;
                 const V3f v = (line[i] - start[at]) * (1.0f / dt);
                 SweptParticle passage{start[at], v, line[i], v};
-                if (!collisions.rests(passage, dt, clear)) collisions.pushOut(passage, dt, clear, query());
+                if (!collisions.rests(passage, dt, clear)) collisions.pushOut(passage, dt, clear, around());
                 line[i] = passage.x1;
                 any |= passage.touched;
             }

@@ -24,20 +24,20 @@ TEST_CASE("area lights are hit where they are sampled, sheared and mirrored ones
         const V3f from = V3f(0.4f, 2, 0) + q.normal * 1.7f;
         for (uint64_t i = 0; i < 200; ++i) {
             const Random4 r = random4(3, i, Stream::Place);
-            const LightSample s = sampleLight(q, from, r[0], r[1]);
+            const LightSample s = q.sample(from, r[0], r[1]);
             REQUIRE(s.pdf > 0);
-            const LightHit hit = hitLight(q, from, s.direction);
+            const LightHit hit = q.hit(from, s.direction);
             REQUIRE(hit.hit);
             CHECK(hit.distance == Approx(s.distance).epsilon(1e-4));
             CHECK(hit.pdf == Approx(s.pdf).epsilon(1e-3));
         }
         // Past the slanted side there is nothing, though a rectangle of its sides would reach there.
         const V3f past = q.corner + q.side1 * 0.5f + q.side2 * 1.05f;
-        CHECK_FALSE(hitLight(q, from, (past - from).normalized()).hit);
+        CHECK_FALSE(q.hit(from, (past - from).normalized()).hit);
         // It shines to one side alone.
         const V3f behind = from - q.normal * 3.4f;
-        CHECK(sampleLight(q, behind, 0.5f, 0.5f).pdf == 0);
-        CHECK_FALSE(hitLight(q, behind, q.normal).hit);
+        CHECK(q.sample(behind, 0.5f, 0.5f).pdf == 0);
+        CHECK_FALSE(q.hit(behind, q.normal).hit);
     }
 }
 

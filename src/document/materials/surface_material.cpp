@@ -1,0 +1,67 @@
+#include "document/materials/surface_material.h"
+
+#include "document/model/document.h"
+#include "params/specs.h"
+#include "render/scene/render_scene.h"
+
+namespace ovrix::document {
+
+using namespace specs;
+
+namespace {
+
+SurfaceMaterial surfaceMaterial(const MaterialInput& in) {
+    const ResolvedParams& p = in.params;
+    SurfaceMaterial m;
+    m.base = p.varyingColor("base");
+    m.emission = p.varyingColor("emission");
+    m.roughness = p.varying("roughness");
+    m.metalness = p.varying("metalness");
+    m.specular = p.varying("specular");
+    m.glow = p.varying("glow");
+    m.translucency = p.varying("translucency");
+    m.opacity = p.varying("opacity");
+    return m;
+}
+
+/// What it is like in the middle of its range.
+Color baseColor(const Document&, const Node& node) {
+    const Param base = paramOr(*findSpec(specsOf(node), "base"), node.params);
+    const Color c = std::get<Color>(base.value);
+    const auto* low = base.field ? std::get_if<Color>(&base.low) : nullptr;
+    return low ? Color((V3f(c) * 2.0f + V3f(*low)) / 3.0f) : c;
+}
+
+bool shines(const Document& document, const Node& node, double frame) {
+    const Color e = std::get<Color>(document.value(node.id, "emission", frame));
+    return e.x > 0 || e.y > 0 || e.z > 0;
+}
+
+}  // namespace
+
+NodeType surfaceMaterialType() {
+    return {
+        .id = "surface",
+        .title = "Surface material",
+        .category = Category::Material,
+        .help = "Metal or not, from mirror to matt",
+        .params =
+            Specs{
+                color("base", "Base colour", Color(0.5f), true, "Colour of the body, or of the metal"),
+                drivable(number("roughness", "Roughness", 0.5, "", 0, 1, 0, 1, "0 mirror, 1 matt")),
+                drivable(number("metalness", "Metalness", 0, "", 0, 1, 0, 1, "0 stone, wood, skin; 1 metal")),
+                drivable(number("specular", "Specular", 0.5, "", 0, 1, 0, 1,
+                                "Strength of the shine of what is no metal; 0.5 is glassy")),
+                drivable(unitNumber("translucency", "Translucency", 0,
+                                    "Part of the light that shines through, for thin things such as leaves")),
+                drivable(
+                    unitNumber("opacity", "Opacity", 1,
+                               "Cut out where it is under half; an image's alpha cuts leaves from a card")),
+                color("emission", "Emission", Color(0.0f), true, "Colour of its own light"),
+                drivable(number("glow", "Glow", 1, "W/m2", 0, 1e9, 0, 20, "Strength of its own light"))},
+        .material = surfaceMaterial,
+        .color = baseColor,
+        .shines = shines};
+}
+
+}  // namespace ovrix::document

@@ -1,0 +1,37 @@
+#include "document/lights/area_light.h"
+#include "document/lights/ball_light.h"
+#include "document/lights/disk_light.h"
+#include "document/lights/dome_image.h"
+#include "document/lights/sun_and_sky.h"
+#include "document/materials/fibre_material.h"
+#include "document/materials/surface_material.h"
+#include "document/model/node_types.h"
+#include "document/objects/blade.h"
+#include "document/objects/mesh_file.h"
+#include "document/objects/plane.h"
+#include "document/objects/sphere.h"
+#include "document/objects/terrain.h"
+#include "document/objects/torus.h"
+#include "document/objects/tuft.h"
+#include "document/types/camera.h"
+#include "document/types/curve.h"
+#include "document/types/layer.h"
+#include "document/types/settings.h"
+
+namespace ovrix::document {
+
+/// A new type is its own header and source, one line here, one test.
+const std::vector<NodeType>& nodeTypes() {
+    static const std::vector<NodeType> types = {
+        // objects
+        meshFileType(), planeType(), sphereType(), torusType(), bladeType(), tuftType(), terrainType(),
+        // what lies on them, and goes along them
+        layerType(), curveType(),
+        // lights
+        sunType(), areaLightType(), ballLightType(), diskLightType(), domeImageType(), skyType(),
+        // the rest
+        cameraType(), surfaceMaterialType(), fibreMaterialType(), renderSettingsType(), sceneSettingsType()};
+    return types;
+}
+
+}  // namespace ovrix::document
