@@ -13,7 +13,6 @@
 #include "io/formats/elements_io.h"
 #include "io/formats/state_file.h"
 #include "io/image/image_io.h"
-#include "io/strands/strands_io.h"
 
 namespace ovrix::fuzz {
 

@@ -54,6 +54,19 @@ Json paramsJson(const std::vector<ParamSpec>& specs) {
     return out;
 }
 
+Json usesJson(const Format& format) {
+    static const std::pair<Use, const char*> names[] = {
+        {Use::ReadMesh, "read meshes"},        {Use::ReadPoints, "read points"},
+        {Use::ReadStrands, "read strands"},    {Use::ReadVectors, "read vectors"},
+        {Use::ReadImage, "read images"},       {Use::WriteMesh, "write meshes"},
+        {Use::WritePoints, "write points"},    {Use::WriteStrands, "write strands"},
+        {Use::WritePicture, "write pictures"}, {Use::BakeFrames, "bake frames"}};
+    Json out = Json::array();
+    for (const auto& [use, name] : names)
+        if (format.can(use)) out.push_back(name);
+    return out;
+}
+
 Json describeAll(const std::string& what) {
     Json all = Json::array();
     const auto add = [&](const char* kind, const std::string& id, const Json& j) {
@@ -75,6 +88,9 @@ Json describeAll(const std::string& what) {
              {"category", categoryName(t.category)},
              {"help", t.help},
              {"params", paramsJson(t.params)}});
+    for (const Format& f : formats())
+        add("format", f.endings[0].substr(1),
+            {{"title", f.title}, {"help", f.carries}, {"endings", f.endings}, {"uses", usesJson(f)}});
     return all;
 }
 
@@ -87,7 +103,8 @@ void printDescription(std::ostream& out, const Json& all) {
     for (const Json& t : all) {
         out << fmt::format("{} {}: {}. {}\n", t["kind"].get<std::string>(), t["id"].get<std::string>(),
                            t["title"].get<std::string>(), t["help"].get<std::string>());
-        for (const Json& p : t["params"])
+        if (t.contains("uses")) out << fmt::format("    {}: {}\n", t["endings"].dump(), t["uses"].dump());
+        for (const Json& p : t.value("params", Json::array()))
             out << fmt::format("    {:<12} {:<7} default {}{}{}\n                 {}\n",
                                p["id"].get<std::string>(), p["type"].get<std::string>(), p["default"].dump(),
                                rangeText(p), p["drivable"].get<bool>() ? "  takes a field" : "",
@@ -173,7 +190,8 @@ void printFlat(std::ostream& out, const Json& j) {
 void describe(const Common& common, const std::string& what) {
     const Json all = describeAll(what);
     if (all.empty())
-        throw Error("there is no step, source or node \"" + what + "\"", {}, "ovrix-cli describe lists them");
+        throw Error("there is no step, source, node or format \"" + what + "\"", {},
+                    "ovrix-cli describe lists them");
     if (common.json)
         common.out << jsonText(all) << "\n";
     else
@@ -185,10 +203,8 @@ void info(const Common& common, const std::string& file) {
     Json j;
     if (e == ".ovrix")
         j = sceneInfo(file);
-    else if (e == ".vdb" || e == ".usda" || (e == ".ply" && !plyHasFaces(file)))
-        j = elementsJson(file);
     else
-        j = meshInfo(file);
+        j = holdsElements(file) ? elementsJson(file) : meshInfo(file);
     if (common.json)
         common.out << jsonText(j) << "\n";
     else
@@ -257,8 +273,8 @@ std::pair<int, int> framesIn(const std::string& text) {
 /// One frame of a layer into a file.
 static Json evalFrame(Opened& opened, const EvalArgs& a, double frame, const std::string& file) {
     const Purpose purpose = a.purpose == "viewport" ? Purpose::Viewport : Purpose::Render;
-    const std::string ending = endingOf(file);
-    const bool mesh = a.mesh || ending == ".obj" || ending == ".glb";
+    const Format* format = formatOf(file);
+    const bool mesh = a.mesh || (format && format->can(Use::WriteMesh) && !format->can(Use::WriteElements));
     const LayerResult result = exportLayer(opened.scene, a.layer, mesh ? ExportAs::Mesh : ExportAs::Elements,
                                            file, opened.evaluator, {frame, purpose, false}, Progress::none());
     Json j{{"layer", a.layer},

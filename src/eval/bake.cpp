@@ -12,6 +12,7 @@
 #include "base/files.h"
 #include "base/hash.h"
 #include "base/json_guard.h"
+#include "io/formats/format.h"
 #include "io/formats/state_writer.h"
 
 namespace ovrix::eval {
@@ -24,13 +25,22 @@ namespace {
 constexpr int kBakeVersion = 2;
 const char* const kList = "bake.json";
 
-/// What frames are named, by what they are baked as.
-const char* const kFrames[] = {"frame.####.columns", "frame.####.vdb", "frame.####.usda"};
+/// What frames are named, by what they are baked as; the quickest to read first.
+const std::vector<std::string>& framePatterns() {
+    static const std::vector<std::string> patterns = [] {
+        std::vector<std::string> all;
+        for (const Format& f : formats())
+            if (f.can(Use::BakeFrames)) all.push_back("frame.####" + f.endings[0]);
+        std::rotate(all.begin(), std::find(all.begin(), all.end(), "frame.####.columns"), all.end());
+        return all;
+    }();
+    return patterns;
+}
 
 /// The file of a frame that is there; empty where none is.
 fs::path fileOf(const fs::path& folder, int frame) {
     std::error_code code;
-    for (const char* pattern : kFrames)
+    for (const std::string& pattern : framePatterns())
         if (const fs::path path = folder / fileOfFrame(pattern, frame); fs::exists(path, code)) return path;
     return {};
 }
@@ -150,9 +160,8 @@ SolverStatePtr stateOf(const StateFile& file, const fs::path& path) {
 /// Whether a name is that of a frame: a list that somebody changed must not name anything else.
 bool namesFrame(const std::string& name) {
     const std::string_view begin = "frame.";
-    if (!name.starts_with(begin) ||
-        !(name.ends_with(".columns") || name.ends_with(".vdb") || name.ends_with(".usda")))
-        return false;
+    const Format* format = formatOf(name);
+    if (!name.starts_with(begin) || !format || !format->can(Use::BakeFrames)) return false;
     const std::string number = name.substr(begin.size(), name.rfind('.') - begin.size());
     return !number.empty() && number.find_first_not_of("-0123456789") == std::string::npos;
 }
@@ -222,7 +231,7 @@ BakeInfo bakeInfo(const fs::path& folder, std::string* problem) {
         if (j.contains("wrote"))
             info.wrote = j["wrote"].get<std::set<std::string>>();
         else  // version 1 kept no names: all frames were its own
-            for (const char* pattern : kFrames)
+            for (const std::string& pattern : framePatterns())
                 for (const int frame : framesOf(folder / pattern))
                     info.wrote.insert(fileOfFrame(pattern, frame));
     } catch (const Error& e) {
@@ -233,7 +242,7 @@ BakeInfo bakeInfo(const fs::path& folder, std::string* problem) {
         return {};
     }
     info.exists = true;
-    for (const char* pattern : kFrames) info.frames.merge(framesOf(folder / pattern));
+    for (const std::string& pattern : framePatterns()) info.frames.merge(framesOf(folder / pattern));
     return info;
 }
 
@@ -241,7 +250,7 @@ SolverStatePtr readBaked(const fs::path& folder, const BakeInfo& info, int frame
                          Progress& progress) {
     const fs::path path = fileOf(folder, frame);
     if (path.empty())
-        throw Error("the frame is not there", (folder / fileOfFrame(kFrames[0], frame)).string(),
+        throw Error("the frame is not there", (folder / fileOfFrame(framePatterns()[0], frame)).string(),
                     "Bake again");
     const StateFile file = readStateFile(path, memory, progress);
     const auto from = file.notes.find("ovrix_made_from");

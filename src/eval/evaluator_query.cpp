@@ -10,7 +10,6 @@
 #include "geo/points/merge.h"
 #include "geo/strands/strands.h"
 #include "io/formats/elements_io.h"
-#include "io/strands/strands_io.h"
 #include "io/volume/vdb_grids.h"
 #include "sim/step_registry.h"
 

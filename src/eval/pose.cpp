@@ -6,7 +6,7 @@
 #include "base/files.h"
 #include "base/hash.h"
 #include "eval/simulated.h"
-#include "io/strands/strands_io.h"
+#include "io/formats/elements_io.h"
 #include "sim/strands/strand_pose.h"
 
 namespace ovrix::eval {

@@ -4,6 +4,7 @@
 #include <charconv>
 
 #include "base/error.h"
+#include "io/formats/format.h"
 #include "io/mesh/mesh_blob.h"
 #include "io/mesh/mesh_import.h"
 #include "io/process/confine.h"
@@ -33,6 +34,7 @@ static size_t numberAt(const std::string& text) {
 static std::string read(Reading what, const std::string& path, const std::vector<std::string>& more) {
     switch (what) {
         case Reading::Mesh:
+            requireFormat(path, Use::ReadMesh);
             return packMesh(importMesh(path));
         case Reading::Frame:
             return packState(vdbLibrary().parseState(path));

@@ -41,7 +41,8 @@ struct Demo {
 TEST_CASE("describe tells everything that a step takes", "[cli]") {
     const auto all = run({"describe", "--json"});
     CHECK(all.code == 0);
-    CHECK(all.json().size() == stepTypes().size() + sourceTypes().size() + nodeTypes().size());
+    CHECK(all.json().size() ==
+          stepTypes().size() + sourceTypes().size() + nodeTypes().size() + formats().size());
     const auto one = run({"--json", "describe", "scatter"}).json();
     REQUIRE(one.size() == 1);
     CHECK(one[0]["params"][1]["id"] == "count");

@@ -16,7 +16,6 @@
 #include "eval/checks/checks.h"
 #include "io/formats/elements_io.h"
 #include "io/formats/state_file.h"
-#include "io/strands/strands_io.h"
 #include "support.h"
 
 using namespace ovrix::deliver;

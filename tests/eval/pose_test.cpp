@@ -2,7 +2,7 @@
 #include "eval/pose.h"
 #include "base/error.h"
 #include "document/edits/edits.h"
-#include "io/strands/strands_io.h"
+#include "io/formats/elements_io.h"
 #include "strand_support.h"
 
 using namespace ovrix::deliver;

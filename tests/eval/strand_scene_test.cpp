@@ -14,7 +14,7 @@
 #include "eval/evaluator.h"
 #include "eval/manual_work.h"
 #include "field/paint.h"
-#include "io/strands/strands_io.h"
+#include "io/formats/elements_io.h"
 #include "ops/groom/comb_brush.h"
 #include "strand_support.h"
 

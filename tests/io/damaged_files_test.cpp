@@ -18,7 +18,6 @@
 #include "io/mesh/mesh_reader.h"
 #include "io/mesh/mesh_writer.h"
 #include "io/process/confine.h"
-#include "io/strands/strands_io.h"
 #include "io/volume/vdb_grids.h"
 #include "mutate.h"
 #include "strand_support.h"

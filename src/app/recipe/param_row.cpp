@@ -225,11 +225,11 @@ namespace {
 
 /// What a dialog for a file offers.
 QString filesOf(const ParamSpec& spec, bool object) {
-    if (object) return "Meshes (*.obj *.ply *.stl *.off *.gltf *.glb *.fbx)";
-    if (spec.refKind == "vectors") return "Grids of vectors (*.vdb)";
-    if (spec.refKind == "strands") return "Strands (*.usda *.ply *.vdb)";
-    if (spec.refKind == "sequence") return "Points and strands (*.ply *.csv *.usda *.vdb)";
-    return "Images (*.png *.jpg *.jpeg *.tif *.tiff *.exr *.hdr)";
+    if (object) return fileFilter("Meshes", Use::ReadMesh);
+    if (spec.refKind == "vectors") return fileFilter("Grids of vectors", Use::ReadVectors);
+    if (spec.refKind == "strands") return fileFilter("Strands", Use::ReadStrands);
+    if (spec.refKind == "sequence") return fileFilter("Points and strands", Use::ReadElements);
+    return fileFilter("Images", Use::ReadImage);
 }
 
 }  // namespace

@@ -14,7 +14,6 @@
 #include "document/file/scene_file.h"
 #include "eval/pose.h"
 #include "io/formats/elements_io.h"
-#include "io/strands/strands_io.h"
 
 namespace ovrix::app {
 
@@ -406,6 +405,10 @@ SurfacePtr Controller::surfaceOfChosen() {
     return surface;
 }
 
+QString fileFilter(const char* title, Use use) {
+    return QString("%1 (%2)").arg(title, QString::fromStdString(patternsFor(use)));
+}
+
 /// Relative to the scene when it has a place.
 std::string Controller::pathInScene(const std::filesystem::path& path) const {
     const auto whole = std::filesystem::absolute(path);
@@ -415,17 +418,16 @@ std::string Controller::pathInScene(const std::filesystem::path& path) const {
 
 void Controller::importFile(const QString& file) {
     const std::filesystem::path path = file.toStdString();
-    const std::string ending = endingOf(path);
-    if (ending != ".usda" && ending != ".vdb" && ending != ".csv" && ending != ".ply")
-        return importMesh(file);
+    const Format* format = formatOf(path);
+    if (!format || !format->can(Use::ReadElements)) return importMesh(file);
     say("Looking at " + QString::fromStdString(path.filename().string()));
-    worker_.post([this, path, file, ending](Progress&) {
+    worker_.post([this, path, file](Progress&) {
         QString problem;
         std::string step;  // none for a mesh
         try {
             if (holdsStrands(path))
                 step = "strand_file";
-            else if (ending != ".ply" || !plyHasFaces(path))
+            else if (holdsElements(path))
                 step = "from_file";
         } catch (const std::exception& e) {
             problem = QString::fromStdString(problemOf(e));

@@ -9,10 +9,14 @@
 #include "deliver/export.h"
 #include "document/edits/edits.h"
 #include "document/file/session.h"
+#include "io/formats/format.h"
 
 class QTimer;
 
 namespace ovrix::app {
+
+/// What a file dialog offers: the title, with the endings of the formats that can be used so.
+QString fileFilter(const char* title, Use use);
 
 class Controller : public QObject {
     Q_OBJECT

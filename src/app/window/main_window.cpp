@@ -264,8 +264,8 @@ void MainWindow::chooseHandOnFile(ExportAs what, const std::string& layer) {
     const QString file = QFileDialog::getSaveFileName(
         this, what == ExportAs::Mesh ? "One mesh of all it makes" : "Copies, strands or points",
         QString::fromStdString((controller_.session().folder() / layer).string()),
-        what == ExportAs::Mesh ? "Meshes (*.glb *.obj *.ply)"
-                               : "Copies, strands and points (*.usda *.ply *.csv *.vdb)");
+        what == ExportAs::Mesh ? fileFilter("Meshes", Use::WriteMesh)
+                               : fileFilter("Copies, strands and points", Use::WriteElements));
     if (!file.isEmpty()) controller_.exportLayerTo(layer, what, file);
 }
 

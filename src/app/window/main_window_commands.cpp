@@ -36,7 +36,7 @@ void MainWindow::makeCommands() {
         QKeySequence("Ctrl+I"), [this] {
             for (const QString& file : QFileDialog::getOpenFileNames(
                      this, "Add mesh files", QString::fromStdString(controller_.session().folder().string()),
-                     "Meshes (*.obj *.ply *.stl *.off *.gltf *.glb *.fbx)"))
+                     fileFilter("Meshes", Use::ReadMesh)))
                 controller_.importFile(file);
         });
     add("bringIn", "Bring in from a scene...", "Layers, objects and what else another scene holds",

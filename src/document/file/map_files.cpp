@@ -9,6 +9,7 @@
 #include "base/files.h"
 #include "base/log.h"
 #include "io/formats/elements_io.h"
+#include "io/points/ply_points.h"
 
 namespace ovrix::document {
 

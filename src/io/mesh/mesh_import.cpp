@@ -290,9 +290,6 @@ aiMatrix4x4 axesOf(const aiScene& scene) {
 
 FileMesh importMesh(const std::filesystem::path& path) {
     requireReadable(path);
-    if (!isMeshFile(path))
-        throw Error("is no mesh format that is read", path.string(),
-                    "Use OBJ, PLY, STL, OFF, glTF, GLB or FBX");
     if (std::filesystem::file_size(path) == 0)
         throw Error("the file is empty", path.string(), "Write it again from where it came");
     requireHeader(path);
@@ -321,17 +318,6 @@ FileMesh importMesh(const std::filesystem::path& path) {
     for (unsigned i = 0; i < scene.mNumMaterials; ++i)
         out.materials.push_back(convert(*scene.mMaterials[i], path.parent_path()));
     return out;
-}
-
-const std::vector<std::string>& meshExtensions() {
-    static const std::vector<std::string> extensions = {".obj",  ".ply", ".stl", ".off",
-                                                        ".gltf", ".glb", ".fbx"};
-    return extensions;
-}
-
-bool isMeshFile(const std::filesystem::path& path) {
-    const auto& known = meshExtensions();
-    return std::find(known.begin(), known.end(), endingOf(path)) != known.end();
 }
 
 }  // namespace ovrix::io

@@ -27,8 +27,4 @@ struct FileMesh {
 /// @param memory  bytes that the scene may take
 FileMesh readMesh(const std::filesystem::path& path, Progress& progress, size_t memory = kMemoryOfFile);
 
-/// The extensions that readMesh() takes, in lower case with the dot.
-const std::vector<std::string>& meshExtensions();
-bool isMeshFile(const std::filesystem::path& path);
-
 }  // namespace ovrix::io

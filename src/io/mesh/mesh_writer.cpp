@@ -130,13 +130,4 @@ void writeGlbMesh(const std::filesystem::path& path, const Mesh& mesh) {
     writeFile(path, out + data);
 }
 
-void writeMesh(const std::filesystem::path& path, const Mesh& mesh) {
-    const std::string e = endingOf(path);
-    if (e == ".ply") return writePlyMesh(path, mesh);
-    if (e == ".obj") return writeObjMesh(path, mesh);
-    if (e == ".glb") return writeGlbMesh(path, mesh);
-    throw Error("meshes are not written with the ending \"" + e + "\"", path.string(),
-                "Use .ply, .obj or .glb");
-}
-
 }  // namespace ovrix::io

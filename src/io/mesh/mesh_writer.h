@@ -14,7 +14,5 @@ void writePlyMesh(const std::filesystem::path& path, const Mesh& mesh);
 void writeObjMesh(const std::filesystem::path& path, const Mesh& mesh);
 /// Binary glTF 2.0, triangles with normals and UVs.
 void writeGlbMesh(const std::filesystem::path& path, const Mesh& mesh);
-/// By the ending: .ply, .obj or .glb. Throws Error on others.
-void writeMesh(const std::filesystem::path& path, const Mesh& mesh);
 
 }  // namespace ovrix::io

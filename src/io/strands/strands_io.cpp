@@ -199,40 +199,38 @@ StrandSet fromVdb(const std::filesystem::path& path) {
     return strandsOf(points.attributes, order, std::move(start), std::move(ids));
 }
 
-}  // namespace
-
-void writeStrands(const std::filesystem::path& path, const StrandSet& strands) {
-    const std::string e = endingOf(path);
-    if (e == ".usda") return writeFile(path, usdOf(strands));
-    if (e == ".ply") {
-        std::vector<std::pair<uint32_t, uint32_t>> edges;
-        for (size_t s = 0; s < strands.size(); ++s)
-            for (uint32_t i = strands.start[s] + 1; i < strands.start[s + 1]; ++i)
-                edges.emplace_back(i - 1, i);
-        return writePlyLines(path, flattened(strands), edges);
-    }
-    if (e != ".vdb")
-        throw Error("strands are not written with the ending \"" + e + "\"", path.string(),
-                    "Use .usda, .ply or .vdb");
-    const AttributeSet flat = flattened(strands);
-    writeAtomically(path, [&](const std::filesystem::path& temporary) { writeVdbPoints(temporary, flat); });
-}
-
-StrandSet readStrands(const std::filesystem::path& path) {
-    requireReadable(path);
-    const std::string e = endingOf(path);
-    if (e != ".usda" && e != ".ply" && e != ".vdb")
-        throw Error("is no file of strands that can be read", path.string(), "Use .usda, .ply or .vdb");
-    StrandSet set = e == ".usda" ? fromUsd(path) : e == ".ply" ? fromPly(path) : fromVdb(path);
+StrandSet finished(StrandSet set, const std::filesystem::path& path) {
     finish(set, path.string());
     return set;
 }
 
-bool holdsStrands(const std::filesystem::path& path) {
-    const std::string e = endingOf(path);
-    if (e == ".usda") return readFile(path).find("def BasisCurves") != std::string::npos;
-    if (e == ".ply") return plyHasEdges(path);
-    if (e != ".vdb") return false;
+}  // namespace
+
+void writeUsdStrands(const std::filesystem::path& path, const StrandSet& strands) {
+    writeFile(path, usdOf(strands));
+}
+
+void writePlyStrands(const std::filesystem::path& path, const StrandSet& strands) {
+    std::vector<std::pair<uint32_t, uint32_t>> edges;
+    for (size_t s = 0; s < strands.size(); ++s)
+        for (uint32_t i = strands.start[s] + 1; i < strands.start[s + 1]; ++i) edges.emplace_back(i - 1, i);
+    writePlyLines(path, flattened(strands), edges);
+}
+
+void writeVdbStrands(const std::filesystem::path& path, const StrandSet& strands) {
+    const AttributeSet flat = flattened(strands);
+    writeAtomically(path, [&](const std::filesystem::path& temporary) { writeVdbPoints(temporary, flat); });
+}
+
+StrandSet readUsdStrands(const std::filesystem::path& path) { return finished(fromUsd(path), path); }
+StrandSet readPlyStrands(const std::filesystem::path& path) { return finished(fromPly(path), path); }
+StrandSet readVdbStrands(const std::filesystem::path& path) { return finished(fromVdb(path), path); }
+
+bool usdHoldsStrands(const std::filesystem::path& path) {
+    return readFile(path).find("def BasisCurves") != std::string::npos;
+}
+
+bool vdbHoldsStrands(const std::filesystem::path& path) {
     const ElementsInfo info = readVdbInfo(path);
     return std::any_of(info.attributes.begin(), info.attributes.end(),
                        [](const auto& a) { return a.first == "point"; });

@@ -1,4 +1,4 @@
-// Strands in open formats: USD's text form, PLY lines, OpenVDB points.
+// Strands in open formats.
 #pragma once
 #include <filesystem>
 
@@ -6,18 +6,16 @@
 
 namespace ovrix::io {
 
-/// Writes by the ending: .usda (linear basis curves with widths, ids and other attributes), .ply (binary:
-/// points of all strands and edges between them), .vdb (points with "id" of the strand and "point", the place
-/// along it, from 0). Atomic. Throws Error naming the file.
-void writeStrands(const std::filesystem::path& path, const StrandSet& strands);
+// As readStrands() and writeStrands() say, each of one format.
+void writeUsdStrands(const std::filesystem::path& path, const StrandSet& strands);
+void writePlyStrands(const std::filesystem::path& path, const StrandSet& strands);
+void writeVdbStrands(const std::filesystem::path& path, const StrandSet& strands);
+StrandSet readUsdStrands(const std::filesystem::path& path);
+StrandSet readPlyStrands(const std::filesystem::path& path);
+StrandSet readVdbStrands(const std::filesystem::path& path);
 
-/// Strands of such a file; of a PLY the edges, of a USD file all its basis curves (their control points), of
-/// an OpenVDB file points by "id" and "point". Widths and colours come along; ids are those of the file, else
-/// the order in it. Throws Error, naming the file and the place, on counts that do not fit, on indices out of
-/// range, on edges that branch, and on files without strands.
-StrandSet readStrands(const std::filesystem::path& path);
-
-/// Whether a file holds strands and not single points.
-bool holdsStrands(const std::filesystem::path& path);
+// Whether a file of that format holds strands and not single points; plyHasEdges() for PLY.
+bool usdHoldsStrands(const std::filesystem::path& path);
+bool vdbHoldsStrands(const std::filesystem::path& path);
 
 }  // namespace ovrix::io

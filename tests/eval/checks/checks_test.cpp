@@ -4,6 +4,7 @@
 #include "document/edits/edits.h"
 #include "document/file/scene_file.h"
 #include "eval/bake.h"
+#include "io/formats/elements_io.h"
 #include "io/mesh/mesh_writer.h"
 #include "support.h"
 

@@ -1,5 +1,4 @@
 // Strands in files: round trips, and what is wrong with others.
-#include "io/strands/strands_io.h"
 #include "base/error.h"
 #include "base/files.h"
 #include "io/formats/elements_io.h"
