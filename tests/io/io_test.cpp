@@ -12,6 +12,7 @@
 #include "base/files.h"
 #include "document/file/scene_file.h"
 #include "io/mesh/fbx_square.h"
+#include "io/points/ply_points.h"
 #include "ops/place/scatter.h"
 #include "ops/points/copies_of.h"
 #include "support.h"
