@@ -1,8 +1,10 @@
 // Files that the program reads and writes, in one table: dialogs, what is dropped on the window, the command
 // line and messages go by it. Adding a format adds one entry.
 #pragma once
+#include <functional>
 #include <optional>
 
+#include "base/progress.h"
 #include "io/image/image_io.h"
 #include "io/points/usd_points.h"
 #include "io/state/state_data.h"
