@@ -1,4 +1,5 @@
 #include "cli/commands.h"
+#include "io/formats/format.h"
 
 #include <filesystem>
 #include <fstream>
