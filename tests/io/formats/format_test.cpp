@@ -1,8 +1,10 @@
 // The table of formats: what it says of each is so.
 #include <set>
 
+#include "base/files.h"
 #include "geo/mesh/primitives.h"
 #include "io/formats/elements_io.h"
+#include "io/mesh/mesh_reader.h"
 #include "ops/groom/grow.h"
 #include "ops/place/scatter.h"
 #include "strand_support.h"
