@@ -1,7 +1,6 @@
 #include "geo/mesh/sides.h"
 
-#include <tbb/parallel_sort.h>
-#include <tbb/task_arena.h>
+#include "base/parallel.h"
 
 namespace ovrix::geo {
 
@@ -28,7 +27,7 @@ MeshEdges::MeshEdges(const Mesh& mesh) {
     for (size_t t = 0; t < triangles.size(); ++t)
         for (const uint32_t corner : triangles[t]) query_[next[mesh.cornerPoint[corner]]++] = uint32_t(t);
     // Whoever waits for these must not take up, meanwhile, work that waits for them too.
-    tbb::this_task_arena::isolate([&] { tbb::parallel_sort(sides.begin(), sides.end()); });
+    parallelSort(sides);
     across_.assign(3 * triangles.size(), kNone);
     for (size_t i = 0; i < sides.size();) {
         size_t end = i + 1;

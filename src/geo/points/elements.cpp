@@ -1,5 +1,7 @@
 #include "geo/points/elements.h"
 
+#include <algorithm>
+
 #include "base/random.h"
 
 namespace ovrix::geo {
@@ -41,6 +43,11 @@ const AttributeSet* placed(const Geometry& geometry) {
 }
 
 }  // namespace
+
+const AttributeSet* elementsOf(const Geometry& geometry) {
+    if (auto* s = std::get_if<std::shared_ptr<const StrandSet>>(&geometry)) return &(*s)->strands;
+    return std::holds_alternative<MeshPtr>(geometry) ? nullptr : placed(geometry);
+}
 
 size_t elementCount(const Geometry& geometry) { return std::visit(Count(), geometry); }
 

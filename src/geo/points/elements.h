@@ -53,6 +53,8 @@ std::string kindName(GeometryKind kind);
 /// Number of elements: points, strands, copies, or 1 for a mesh.
 size_t elementCount(const Geometry& geometry);
 size_t bytesOf(const Geometry& geometry);
+/// Columns with one row for each point, strand or copy; null for a mesh or nothing.
+const AttributeSet* elementsOf(const Geometry& geometry);
 /// Only the points, strands or copies at @p indices, in that order; other kinds whole.
 Geometry gathered(const Geometry& geometry, std::span<const uint32_t> indices);
 /// Points, strands or copies thinned to about @p share of them, 0 to 1, by their "id": a smaller share is a

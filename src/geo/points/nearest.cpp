@@ -1,10 +1,11 @@
 #include "geo/points/nearest.h"
 
-#include <tbb/parallel_for.h>
 #include <tbb/task_arena.h>
 
 #include <cstring>
 #include <nanoflann.hpp>
+
+#include "base/parallel.h"
 
 namespace ovrix::geo {
 
@@ -221,7 +222,7 @@ NearestPoints::NearestPoints(std::vector<V3f> points)
     if (pieces.size() == 1)
         build(0);
     else
-        tbb::this_task_arena::isolate([&] { tbb::parallel_for(size_t(0), pieces.size(), build); });
+        tbb::this_task_arena::isolate([&] { parallelEach(pieces.size(), Progress::none(), build); });
 }
 
 NearestPoints::~NearestPoints() = default;

@@ -1,6 +1,7 @@
 #include "geo/surface/embree_device.h"
 
 #include "base/log.h"
+#include "base/parallel.h"
 
 namespace ovrix::geo {
 
@@ -38,6 +39,10 @@ RTCGeometry meshGeometry(const Mesh& mesh, const std::vector<MeshPtr>& moves) {
         for (size_t k = 0; k < 3; ++k) indices[3 * t + k] = mesh.cornerPoint[triangles[t][k]];
     rtcCommitGeometry(geometry);
     return geometry;
+}
+
+void commitScene(RTCScene scene) {
+    apart([&] { rtcCommitScene(scene); });
 }
 
 }  // namespace ovrix::geo

@@ -14,4 +14,9 @@ RTCDevice embreeDevice();
 /// from 0 to 1, two or more; empty for a mesh that keeps its shape
 RTCGeometry meshGeometry(const Mesh& mesh, const std::vector<MeshPtr>& moves = {});
 
+/// rtcCommitScene() as work of its own. Within a loop, the tasks of a scene are bound to that loop for as
+/// long as the scene lives: the tree is left half built when the loop is cancelled, and what is cancelled
+/// once the loop is gone reads where it was.
+void commitScene(RTCScene scene);
+
 }  // namespace ovrix::geo

@@ -1,7 +1,5 @@
 #include "geo/surface/moving_surface.h"
 
-#include <tbb/task_arena.h>
-
 #include <tuple>
 #include <type_traits>
 
@@ -164,7 +162,7 @@ MovingSurfacePtr MovingSurface::deformed(MeshPtr before, MeshPtr now) {
     rtcCommitGeometry(geometry);
     rtcAttachGeometry(scene, geometry);
     rtcReleaseGeometry(geometry);
-    tbb::this_task_arena::isolate([&] { rtcCommitScene(scene); });
+    commitScene(scene);
     return made;
 }
 

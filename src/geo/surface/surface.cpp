@@ -245,7 +245,7 @@ Surface::Tracer& Surface::tracer() const {
         }
         // A query within a parallel loop may come here; the thread must not take up another piece of that
         // loop, which would wait for itself.
-        tbb::this_task_arena::isolate([&] { rtcCommitScene(made->scene); });
+        commitScene(made->scene);
         tracer_ = std::move(made);
     });
     return *tracer_;

@@ -79,6 +79,8 @@ class Surface {
     /// Out of the mesh at the closest place of a point, not normalised: see pseudonormal().
     V3f outwardAt(uint32_t triangle, float u, float v) const;
 
+    /// Builds what rays are traced with, which the first ray does else.
+    void prepareRays() const { tracer(); }
     /// The first that a unit ray meets within @p reach.
     SurfaceHit intersect(const V3f& origin, const V3f& direction,
                          float reach = std::numeric_limits<float>::infinity()) const;

@@ -5,7 +5,6 @@
 #include <openvdb/openvdb.h>
 #include <openvdb/points/PointCount.h>
 #include <openvdb/points/PointDataGrid.h>
-#include <tbb/parallel_for.h>
 #include <boost/iostreams/device/array.hpp>
 #include <boost/iostreams/device/mapped_file.hpp>
 #include <boost/iostreams/stream.hpp>
@@ -21,6 +20,7 @@
 
 #include "base/error.h"
 #include "base/files.h"
+#include "base/parallel.h"
 #include "io/points/point_lattice.h"
 #include "io/volume/vdb_library.h"
 
@@ -118,7 +118,7 @@ vdb::points::PointDataGrid::Ptr pointGrid(const std::string& name, const PointLa
     auto descriptor = Set::Descriptor::create(vdb::points::TypedAttributeArray<vdb::Vec3f>::attributeType());
     for (const Stored& c : columns) descriptor = descriptor->duplicateAppend(c.name, c.type);
     std::vector<Leaf*> leaves(blocks.first.size() - 1);
-    tbb::parallel_for(size_t(0), leaves.size(), [&](size_t l) {
+    parallelEach(leaves.size(), Progress::none(), [&](size_t l) {
         const size_t first = blocks.first[l];
         const std::span<const uint32_t> own(blocks.order.data() + first, blocks.first[l + 1] - first);
         const Voxel& corner = lattice.voxel[own[0]];
@@ -282,7 +282,7 @@ void readColumn(const std::vector<const Leaf*>& leaves, const std::string& name,
     for (size_t l = 0; l < leaves.size() && same; ++l)
         same = first(l).uniform && std::memcmp(first(l).at, first(0).at, sizeof(Vdb)) == 0;
     if (same && !leaves.empty()) return std::fill(out.begin(), out.end(), convert(*first(0).at));
-    tbb::parallel_for(size_t(0), leaves.size(), [&](size_t l) {
+    parallelEach(leaves.size(), Progress::none(), [&](size_t l) {
         const Leaf& leaf = *leaves[l];
         const Values<int32_t> order(leaf, "order");
         const Values<Vdb> values(leaf, name);
@@ -321,7 +321,7 @@ bool takePlaces(const std::vector<const Leaf*>& leaves, double size, size_t coun
             leaf->constAttributeArray("P").size() != leaf->constAttributeArray("order").size())
             return false;
     std::vector<V3f> places(count);
-    tbb::parallel_for(size_t(0), leaves.size(), [&](size_t l) {
+    parallelEach(leaves.size(), Progress::none(), [&](size_t l) {
         const Leaf& leaf = *leaves[l];
         const Values<int32_t> order(leaf, "order");
         const Values<vdb::Vec3f> within(leaf, "P");
@@ -397,7 +397,7 @@ AttributeSet setOf(const vdb::points::PointDataGrid& grid, const std::filesystem
             columns.emplace_back(name, part.back());
     }
     std::vector<Column> values(columns.size());
-    tbb::parallel_for(size_t(0), columns.size(), [&](size_t c) {
+    parallelEach(columns.size(), Progress::none(), [&](size_t c) {
         const auto& [name, mark] = columns[c];
         const bool exact = !leaves.empty() && leaves[0]->hasAttribute("P_exact");
         const bool taken = name == "P" && !exact

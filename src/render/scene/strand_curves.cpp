@@ -22,7 +22,7 @@ StrandCurves::StrandCurves(StrandsPtr strands, const ThinLimit& limit, std::vect
     rtcSetSceneFlags(scene_, RTC_SCENE_FLAG_CONTEXT_FILTER_FUNCTION);
     const StrandSet& set = *strands_;
     if (p_.empty()) {
-        rtcCommitScene(scene_);
+        commitScene(scene_);
         return;
     }
     const RTCGeometryType type =
@@ -71,7 +71,7 @@ StrandCurves::StrandCurves(StrandsPtr strands, const ThinLimit& limit, std::vect
     rtcCommitGeometry(geometry);
     rtcAttachGeometryByID(scene_, geometry, 0);
     rtcReleaseGeometry(geometry);
-    rtcCommitScene(scene_);
+    commitScene(scene_);
 }
 
 StrandCurves::~StrandCurves() { rtcReleaseScene(scene_); }
@@ -128,6 +128,8 @@ StrandCurves::Place StrandCurves::placeAt(uint32_t segment, float u, float time)
     if (!color_.empty()) out.color = Color(color_[i] + (color_[i + 1] - color_[i]) * u), out.colored = true;
     if (!uv_.empty()) out.uv = uv_[s];
     if (!id_.empty()) out.id = id_[s];
+    out.strand = s;
+    out.along = (float(i - first) + u) / float(last - first);
     return out;
 }
 

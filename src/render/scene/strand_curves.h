@@ -37,6 +37,8 @@ class StrandCurves {
         bool colored = false;
         V2f uv{0, 0};  ///< of the root
         uint64_t id = 0;
+        uint32_t strand = 0;
+        float along = 0;  ///< 0 at the root, 1 at the tip
     };
     /// @param u  along the segment, as the ray tracer gives it
     Place placeAt(uint32_t segment, float u, float time = 0.0f) const;

@@ -1,7 +1,5 @@
 #include "sim/strands/strand_spacing.h"
 
-#include <tbb/parallel_sort.h>
-
 #include <optional>
 #include <unordered_map>
 
@@ -155,7 +153,7 @@ class Cells {
         for (size_t i = 0; i < all.size(); ++i)
             if (isFinite(all[i].middle) && all[i].middle.length() * perMetre_ < 1e6f)
                 order_.emplace_back(key(cellOf(all[i].middle)), uint32_t(i));
-        tbb::parallel_sort(order_.begin(), order_.end());
+        parallelSort(order_);
         sorted_.reserve(order_.size());  // they are read again and again: side by side
         for (const auto& [cell, i] : order_) sorted_.push_back(all[i]);
         for (size_t i = 0; i < order_.size(); ++i)
@@ -244,7 +242,7 @@ void look(const Pieces& pieces, std::span<const V3f> start0, std::span<const V3f
     std::vector<std::pair<uint32_t, uint32_t>> pairs;
     for (auto& own : found) pairs.insert(pairs.end(), own.begin(), own.end());
     if (all.size() > n) {  // parts of the same two may have met more than once
-        tbb::parallel_sort(pairs.begin(), pairs.end());
+        parallelSort(pairs);
         pairs.erase(std::unique(pairs.begin(), pairs.end()), pairs.end());
     }
     near.begin.assign(n + 1, 0);
