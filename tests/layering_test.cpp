@@ -127,6 +127,23 @@ TEST_CASE("a folder is a namespace, and its sources say nothing in another", "[l
     CHECK(looked > 200);
 }
 
+TEST_CASE("what a type is for is asked of it, and not told from its id", "[layering]") {
+    const fs::path source = fs::path(OVRIX_SOURCE_DIR) / "src";
+    const std::regex byId(R"((type|type->id|type\.id|type\(\)|\bt\.id) *[!=]= *")");
+    for (const auto& entry : fs::recursive_directory_iterator(source)) {
+        const fs::path file = fs::relative(entry.path(), source);
+        if (file.extension() != ".cpp" && file.extension() != ".h") continue;
+        // Two types of one file know each other; the types of PLY are others.
+        if (file == "document/lights/sun_and_sky.cpp" || file == "io/points/ply_points.cpp") continue;
+        std::ifstream in(entry.path());
+        std::string text;
+        while (std::getline(in, text)) {
+            INFO(file << ": " << text);
+            CHECK_FALSE(std::regex_search(text, byId));
+        }
+    }
+}
+
 TEST_CASE("only src/app uses Qt", "[layering]") {
     const std::regex qt("^(Q[A-Z]|Qt)");
     for (const Include& i : allIncludes()) {

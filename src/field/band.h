@@ -1,5 +1,7 @@
 // The passage of a number between two limits with soft edges.
 #pragma once
+#include <algorithm>
+
 #include "base/vec.h"
 
 namespace ovrix::field {

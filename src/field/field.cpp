@@ -1,16 +1,14 @@
 #include "field/field.h"
 
+#include <fmt/format.h>
+
+#include <atomic>
+
 #include "base/error.h"
-#include "base/hash.h"
 #include "base/parallel.h"
+#include "geo/mesh/curvature.h"
 
 namespace ovrix::field {
-
-Samples Samples::sub(size_t begin, size_t count) const {
-    const auto part = [&](auto span) { return span.empty() ? span : span.subspan(begin, count); };
-    return {part(position), part(normal),   part(uv),  part(id),   part(triangle), part(bary),
-            part(scale),    part(velocity), part(age), part(life), part(toObject)};
-}
 
 const Surface& surfaceFor(const FieldContext& context, const std::string& what) {
     if (!context.surface)
@@ -24,17 +22,6 @@ SceneQuery& sceneQueryFor(const FieldContext& context, const std::string& what) 
     return *context.query;
 }
 
-SurfaceHit placeOn(const Surface& surface, const Samples& s, size_t i) {
-    if (!s.triangle.empty() && !s.bary.empty() && s.triangle[i] >= 0 &&
-        size_t(s.triangle[i]) < surface.mesh().triangles().size()) {
-        SurfaceHit hit;
-        hit.hit = true;
-        hit.triangle = uint32_t(s.triangle[i]), hit.u = s.bary[i].x, hit.v = s.bary[i].y;
-        return hit;
-    }
-    return surface.closest(s.inObject(i));
-}
-
 SurfacePtr roomOf(SceneQuery& query, const std::string& id) {
     if (id.empty()) throw Error("has no object to be inside of", {}, "Choose a closed object");
     SurfacePtr room = query.surface(id);
@@ -43,14 +30,36 @@ SurfacePtr roomOf(SceneQuery& query, const std::string& id) {
     return room;
 }
 
-void SourceKernel::evaluateColor(const Samples& samples, std::span<V3f> out) const {
-    std::vector<float> grey(samples.size());
-    evaluate(samples, grey);
-    for (size_t i = 0; i < out.size(); ++i) out[i] = V3f(grey[i]);
+std::shared_ptr<const std::vector<float>> pointCurvature(const Surface& surface, int rounds) {
+    return surface.kept<std::vector<float>>(fmt::format("curvature {}", rounds), [&] {
+        std::vector<float> values = meanCurvature(surface.mesh());
+        smoothOverPoints(surface.mesh(), rounds, values);
+        return std::make_shared<const std::vector<float>>(std::move(values));
+    });
+}
+
+static uint64_t newStamp() {
+    static std::atomic<uint64_t> last{0};
+    return ++last;
+}
+
+SharedSources::SharedSources() : stamp_(newStamp()) {}
+
+uint32_t SharedSources::compile(const FieldSource& source, const FieldContext& context) {
+    for (size_t i = 0; i < all_.size(); ++i)
+        if (all_[i].type == source.type && all_[i].params == source.params) return uint32_t(i);
+    const SourceType* type = findSourceType(source.type);
+    if (!type)
+        throw Error("there is no field source \"" + source.type + "\"", {},
+                    "Remove it, or open the scene in a newer version");
+    const ResolvedParams params(type->params, source.params, context);
+    all_.push_back({source.type, source.params, type->compile(params, context)});
+    return uint32_t(all_.size() - 1);
 }
 
 struct CompiledField::Entry {
-    std::unique_ptr<SourceKernel> kernel;
+    std::shared_ptr<const SourceKernel> kernel;
+    uint32_t number;  ///< among those that are shared
     Curve remap;
     bool plainRemap, invert;
     Blend blend;
@@ -81,56 +90,83 @@ struct CompiledField::Entry {
         }
         return strength == 1.0f ? full : above + (full - above) * strength;
     }
+    V3f mix(const V3f& above, const V3f& x) const {
+        return {mix(above.x, shape(x.x)), mix(above.y, shape(x.y)), mix(above.z, shape(x.z))};
+    }
+    /// @p room  as long as the samples
+    void colors(const Samples& samples, std::span<float> room, std::span<V3f> out) const {
+        if (kernel->colored()) return kernel->evaluateColor(samples, out);
+        kernel->evaluate(samples, room);
+        for (size_t i = 0; i < out.size(); ++i) out[i] = V3f(room[i]);
+    }
 };
 
 CompiledField::~CompiledField() = default;
 size_t CompiledField::sourceCount() const { return entries_.size(); }
+bool CompiledField::readsElements() const {
+    return std::any_of(entries_.begin(), entries_.end(),
+                       [](const Entry& e) { return e.kernel->readsElements(); });
+}
 
-CompiledField::CompiledField(const Field& field, const FieldContext& context) {
+CompiledField::CompiledField(const Field& field, const FieldContext& context, SharedSources& shared)
+    : stamp_(shared.stamp()) {
     for (const FieldSource& source : field.sources) {
         if (!source.on) continue;
-        const SourceType* type = findSourceType(source.type);
-        if (!type)
-            throw Error("there is no field source \"" + source.type + "\"", {},
-                        "Remove it, or open the scene in a newer version");
-        const ResolvedParams params(type->params, source.params, context);
+        const uint32_t which = shared.compile(source, context);
         const Value strength = clampToSpec(strengthSpec(), source.strength.at(context.frame, context.rate));
         const double* number = std::get_if<double>(&strength);
-        entries_.push_back({type->compile(params, context), source.remap, source.remap.isIdentity(),
+        entries_.push_back({shared.all()[which].kernel, which, source.remap, source.remap.isIdentity(),
                             source.invert, source.blend, number ? float(*number) : 1.0f});
     }
 }
 
-namespace {
-constexpr size_t kBlock = 1024;  // values of one block stay in the first-level cache between sources
+CompiledField::CompiledField(const Field& field, const FieldContext& context) {
+    SharedSources own;
+    *this = CompiledField(field, context, own);
 }
 
+namespace {
+
+constexpr size_t kBlock = 1024;  // values of one block stay in the first-level cache between sources
+
+/// Calls @p work with the samples, or with block after block of them.
+template <class Work>
+void inBlocks(const Samples& samples, size_t block, const Work& work) {
+    if (samples.size() <= block) return work(samples, 0);
+    for (size_t begin = 0; begin < samples.size(); begin += block)
+        work(samples.sub(begin, std::min(block, samples.size() - begin)), begin);
+}
+
+}  // namespace
+
 void CompiledField::evaluate(const Samples& samples, std::span<float> out) const {
-    std::fill(out.begin(), out.end(), 1.0f);
-    float values[kBlock];
-    for (size_t begin = 0; begin < samples.size(); begin += kBlock) {
-        const size_t n = std::min(kBlock, samples.size() - begin);
-        const Samples block = samples.sub(begin, n);
-        for (const Entry& e : entries_) {
-            e.kernel->evaluate(block, {values, n});
-            for (size_t i = 0; i < n; ++i) out[begin + i] = e.mix(out[begin + i], e.shape(values[i]));
-        }
+    if (samples.size() == 1) {
+        out[0] = FieldsAt(samples).of(*this);
+        return;
     }
+    std::fill(out.begin(), out.end(), 1.0f);
+    inBlocks(samples, kBlock, [&](const Samples& block, size_t begin) {
+        float values[kBlock];
+        const std::span<float> mine(values, block.size());
+        for (const Entry& e : entries_) {
+            e.kernel->evaluate(block, mine);
+            float* to = &out[begin];
+            for (size_t i = 0; i < mine.size(); ++i) to[i] = e.mix(to[i], e.shape(mine[i]));
+        }
+    });
 }
 
 void CompiledField::evaluateColor(const Samples& samples, std::span<V3f> out) const {
+    constexpr size_t kFew = 64;
     std::fill(out.begin(), out.end(), V3f(1.0f));
-    V3f values[64];
-    for (size_t begin = 0; begin < samples.size(); begin += std::size(values)) {
-        const size_t n = std::min(std::size(values), samples.size() - begin);
-        const Samples block = samples.sub(begin, n);
+    inBlocks(samples, kFew, [&](const Samples& block, size_t begin) {
+        float room[kFew];
+        V3f values[kFew];
         for (const Entry& e : entries_) {
-            e.kernel->evaluateColor(block, {values, n});
-            for (size_t i = 0; i < n; ++i)
-                for (int c = 0; c < 3; ++c)
-                    out[begin + i][c] = e.mix(out[begin + i][c], e.shape(values[i][c]));
+            e.colors(block, {room, block.size()}, {values, block.size()});
+            for (size_t i = 0; i < block.size(); ++i) out[begin + i] = e.mix(out[begin + i], values[i]);
         }
-    }
+    });
 }
 
 std::vector<uint8_t> CompiledField::unusable(const Samples& samples) const {
@@ -152,149 +188,89 @@ void CompiledField::evaluateSource(size_t i, const Samples& samples, std::span<f
 
 namespace {
 
-/// Evaluates over all samples on all threads.
-std::vector<float> evaluateAll(const CompiledField& field, const Samples& samples, Progress& progress) {
-    std::vector<float> out(samples.size());
-    parallelRanges(samples.size(), 4096, progress, [&](size_t begin, size_t end) {
-        field.evaluate(samples.sub(begin, end - begin), {out.data() + begin, end - begin});
-    });
-    return out;
+/// Some thousand samples at a time, on all threads.
+template <class Work>
+void overRanges(const Samples& samples, Progress& progress, const Work& work) {
+    parallelRanges(samples.size(), 4096, progress,
+                   [&](size_t begin, size_t end) { work(samples.sub(begin, end - begin), begin); });
 }
 
 }  // namespace
 
 std::vector<float> Varying::over(const Samples& samples, Progress& progress) const {
-    if (constant()) return std::vector<float>(samples.size(), high);
-    std::vector<float> out = evaluateAll(*field, samples, progress);
-    for (float& x : out) x = lerp(low, high, x);
+    std::vector<float> out(samples.size(), high);
+    if (constant()) return out;
+    overRanges(samples, progress, [&](const Samples& some, size_t begin) {
+        const std::span<float> mine(out.data() + begin, some.size());
+        field->evaluate(some, mine);
+        for (float& x : mine) x = lerp(low, high, x);
+    });
     return out;
 }
 
 std::vector<float> VaryingRange::over(const Samples& samples, uint64_t seed, Stream stream,
                                       Progress& progress) const {
-    std::vector<float> out;
-    if (field) {
-        out = evaluateAll(*field, samples, progress);
-    } else {
-        out.resize(samples.size());
-        parallelFor(out.size(), progress, [&](size_t i) { out[i] = random1(seed, samples.id[i], stream); });
-    }
-    for (float& x : out) x = lerp(min, max, x);
+    std::vector<float> out(samples.size());
+    overRanges(samples, progress, [&](const Samples& some, size_t begin) {
+        const std::span<float> mine(out.data() + begin, some.size());
+        const auto id = some.get(channel::id);
+        if (field) field->evaluate(some, mine);
+        for (size_t i = 0; i < mine.size(); ++i)
+            mine[i] = lerp(min, max, field ? mine[i] : random1(seed, id[i], stream));
+    });
     return out;
 }
 
-Color VaryingColor::at(const Samples& one) const {
-    if (!field) return high;
+std::vector<Color> VaryingColor::over(const Samples& samples, Progress& progress) const {
+    std::vector<Color> out(samples.size(), high);
+    if (!field) return out;
+    overRanges(samples, progress, [&](const Samples& some, size_t begin) {
+        std::vector<V3f> values(some.size());
+        field->evaluateColor(some, values);
+        for (size_t i = 0; i < values.size(); ++i) out[begin + i] = Color(low + (high - low) * values[i]);
+    });
+    return out;
+}
+
+bool FieldsAt::keeps(const CompiledField& field) {
+    if (stamp_ == 0) stamp_ = field.stamp_;
+    return stamp_ == field.stamp_;
+}
+
+float FieldsAt::number(const CompiledField::Entry& e, bool kept) {
+    kept = kept && e.number < kKept;
+    if (kept && (numbers_ >> e.number & 1u)) return number_[e.number];
+    float x;
+    e.kernel->evaluate(one_, {&x, 1});
+    if (kept) number_[e.number] = x, numbers_ |= 1u << e.number;
+    return x;
+}
+
+V3f FieldsAt::color(const CompiledField::Entry& e, bool kept) {
+    if (!e.kernel->colored()) return V3f(number(e, kept));
+    kept = kept && e.number < kKept;
+    if (kept && (colors_ >> e.number & 1u)) return color_[e.number];
+    V3f c;
+    e.kernel->evaluateColor(one_, {&c, 1});
+    if (kept) color_[e.number] = c, colors_ |= 1u << e.number;
+    return c;
+}
+
+float FieldsAt::of(const CompiledField& field) {
+    const bool kept = keeps(field);
+    float x = 1.0f;
+    for (const CompiledField::Entry& e : field.entries_) x = e.mix(x, e.shape(number(e, kept)));
+    return x;
+}
+
+float FieldsAt::of(const Varying& v) { return v.constant() ? v.high : lerp(v.low, v.high, of(*v.field)); }
+
+Color FieldsAt::of(const VaryingColor& v) {
+    if (!v.field) return v.high;
+    const bool kept = keeps(*v.field);
     V3f f(1.0f);
-    field->evaluateColor(one, {&f, 1});
-    return Color(low + (high - low) * f);
-}
-
-Param paramOr(const ParamSpec& spec, const ParamMap& params) {
-    const auto it = params.find(spec.id);
-    if (it == params.end() || !holdsType(spec.type, it->second.value)) {
-        Param fresh;
-        fresh.value = spec.initial;
-        if (spec.type == ParamType::Color) fresh.low = Color(0.0f);
-        return fresh;
-    }
-    return it->second;
-}
-
-ResolvedParams::ResolvedParams(std::span<const ParamSpec> specs, const ParamMap& params,
-                               const FieldContext& context) {
-    for (const ParamSpec& spec : specs) {
-        const Param param = paramOr(spec, params);
-        Entry e;
-        e.value = clampToSpec(spec, param.at(context.frame, context.rate));
-        if (!holdsType(spec.type, e.value)) e.value = spec.initial;
-        e.low = param.low;
-        if (spec.drivable && param.field) {
-            try {
-                e.field = std::make_shared<CompiledField>(*param.field, context);
-            } catch (const Error& error) {
-                throw Error(error.problem(),
-                            error.where().empty() ? spec.title : spec.title + ", " + error.where(),
-                            error.remedy());
-            }
-        }
-        entries_[spec.id] = std::move(e);
-    }
-}
-
-const ResolvedParams::Entry& ResolvedParams::entry(const std::string& id) const {
-    const auto it = entries_.find(id);
-    if (it == entries_.end()) throw std::logic_error("no parameter is declared as " + id);
-    return it->second;
-}
-
-V3d ResolvedParams::numbers(const std::string& id) const {
-    const Value& value = entry(id).value;
-    if (const auto* v = std::get_if<V3d>(&value)) return *v;
-    return V3d(std::get<double>(value), 0, 0);
-}
-
-Varying ResolvedParams::varying(const std::string& id) const {
-    const Entry& e = entry(id);
-    const double* low = std::get_if<double>(&e.low);
-    return {low ? float(*low) : 0.0f, float(std::get<double>(e.value)), e.field};
-}
-
-VaryingRange ResolvedParams::varyingRange(const std::string& id) const {
-    const Entry& e = entry(id);
-    const Range& r = std::get<Range>(e.value);
-    return {float(r.min), float(r.max), e.field};
-}
-
-VaryingColor ResolvedParams::varyingColor(const std::string& id) const {
-    const Entry& e = entry(id);
-    const Color* low = std::get_if<Color>(&e.low);
-    return {low ? *low : Color(0.0f), std::get<Color>(e.value), e.field};
-}
-
-namespace {
-
-void addFieldToHash(Hasher& h, const Field& field, double frame, const Stamps& stamps) {
-    for (const FieldSource& s : field.sources) {
-        if (!s.on) continue;
-        h.add(std::string_view(s.type))
-            .add(uint64_t(s.invert))
-            .add(uint64_t(s.blend))
-            .add(uint64_t(s.remap.smooth));
-        for (const V2f& p : s.remap.points) h.add(double(p.x)).add(double(p.y));
-        addToHash(h, s.strength.at(frame, stamps.rate));
-        const SourceType* type = findSourceType(s.type);
-        if (!type) continue;
-        addParamsToHash(h, type->params, s.params, frame, stamps);
-        if (type->followsTime && type->followsTime(s.params)) h.add(frame);
-    }
-}
-
-/// The ids of nodes that a value names.
-Refs refsIn(const ParamSpec& spec, const Value& value) {
-    if (spec.type == ParamType::Ref) return {std::get<std::string>(value)};
-    if (spec.type == ParamType::Refs) return std::get<Refs>(value);
-    Refs out;
-    if (spec.type == ParamType::Shares)
-        for (const Share& s : std::get<Shares>(value)) out.push_back(s.ref);
-    return out;
-}
-
-}  // namespace
-
-void addParamsToHash(Hasher& h, std::span<const ParamSpec> specs, const ParamMap& params, double frame,
-                     const Stamps& stamps) {
-    for (const ParamSpec& spec : specs) {
-        const Param param = paramOr(spec, params);
-        const Value value = param.at(frame, stamps.rate);
-        addToHash(h, value);
-        if (spec.type == ParamType::File && stamps.file) h.add(stamps.file(std::get<std::string>(value)));
-        if (stamps.ref)
-            for (const std::string& id : refsIn(spec, value)) h.add(stamps.ref(spec, id));
-        if (!param.field) continue;
-        addToHash(h, param.low);
-        addFieldToHash(h, *param.field, frame, stamps);
-    }
+    for (const CompiledField::Entry& e : v.field->entries_) f = e.mix(f, color(e, kept));
+    return Color(v.low + (v.high - v.low) * f);
 }
 
 }  // namespace ovrix::field

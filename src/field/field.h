@@ -7,33 +7,11 @@
 #include "base/image.h"
 #include "base/progress.h"
 #include "base/random.h"
+#include "field/samples.h"
 #include "field/scene_query.h"
 #include "params/param.h"
 
 namespace ovrix::field {
-
-/// Places at which a field is asked, in structure of arrays. Spans other than position may be empty; a
-/// source that needs one which is missing says so when it is compiled or gives 0.
-struct Samples {
-    std::span<const V3f> position;  ///< world, metres
-    std::span<const V3f> normal;    ///< unit
-    std::span<const V2f> uv;
-    std::span<const uint64_t> id;
-    /// Of the layer's surface, on which the sample lies; below 0 for those that lie on nothing. Columns that
-    /// bind to another surface have other names: see ParticleState.
-    std::span<const int32_t> triangle = {};
-    std::span<const V2f> bary = {};      ///< weights of that triangle's second and third corner
-    std::span<const float> scale = {};   ///< the element's size so far
-    std::span<const V3f> velocity = {};  ///< metres a second
-    std::span<const float> age = {};     ///< seconds since its birth
-    std::span<const float> life = {};    ///< seconds that it lives
-    /// From the world to the space of what wears a material, which the context's surface is in then; empty
-    /// where that surface is in the world.
-    std::span<const M44f> toObject = {};
-    V3f inObject(size_t i) const { return toObject.empty() ? position[i] : position[i] * toObject[i]; }
-    size_t size() const { return position.size(); }
-    Samples sub(size_t begin, size_t count) const;
-};
 
 /// What sources may know beyond the samples.
 struct FieldContext {
@@ -44,7 +22,13 @@ struct FieldContext {
     bool hasUvs = true;             ///< whether samples will carry uv
     ImageSource* images = nullptr;  ///< null where none can be had; must outlive compiling only
     SurfacePtr surface =
-        nullptr;                  ///< what the samples lie on, in world space; null where they lie on nothing
+        nullptr;  ///< what the samples lie on, in world space; null where they lie on nothing
+    /// Of the elements that samples are of: their attributes may be asked for by name. Null where samples
+    /// are of none; must outlive compiling only.
+    const AttributeSet* elements = nullptr;
+    /// Whether a name that nothing has gives 0 and no Error: where a field is looked at before there are
+    /// elements.
+    bool anyName = false;
     SceneQuery* query = nullptr;  ///< null where nothing else can be seen; must outlive compiling only
     Progress* progress = &Progress::none();  ///< must outlive compiling only
 };
@@ -54,9 +38,8 @@ const Surface& surfaceFor(const FieldContext& context, const std::string& what);
 /// The context's query. Throws an Error that says what needs it.
 SceneQuery& sceneQueryFor(const FieldContext& context, const std::string& what);
 
-/// Where sample @p i lies on a surface: its triangle and weights if they are of it, else those of the nearest
-/// place; no hit where there is none. Thread safe.
-SurfaceHit placeOn(const Surface& surface, const Samples& samples, size_t i);
+/// Mean curvature per point of a surface, each @p rounds times the mean of its neighbours. Made once.
+std::shared_ptr<const std::vector<float>> pointCurvature(const Surface& surface, int rounds);
 
 /// An object that has an inside. Throws an Error where none is chosen, or it has open edges.
 SurfacePtr roomOf(SceneQuery& query, const std::string& id);
@@ -68,9 +51,34 @@ class SourceKernel {
   public:
     virtual ~SourceKernel() = default;
     virtual void evaluate(const Samples& samples, std::span<float> out) const = 0;
-    /// Grey, unless the source has colours.
-    virtual void evaluateColor(const Samples& samples, std::span<V3f> out) const;
+    /// Whether it gives colours; else it is grey where a colour is asked for.
+    virtual bool colored() const { return false; }
+    virtual void evaluateColor(const Samples&, std::span<V3f>) const {}
+    /// Whether it reads what elements carry, beside their places and ids.
+    virtual bool readsElements() const { return false; }
 };
+
+/// Sources that several fields have alike: compiled once, and at one place worked out once. For one thread.
+class SharedSources {
+  public:
+    SharedSources();
+    struct Compiled {
+        std::string type;
+        ParamMap params;
+        std::shared_ptr<const SourceKernel> kernel;
+    };
+    /// Its number among all().
+    uint32_t compile(const FieldSource& source, const FieldContext& context);
+    const std::vector<Compiled>& all() const { return all_; }
+    /// Another for each.
+    uint64_t stamp() const { return stamp_; }
+
+  private:
+    uint64_t stamp_;
+    std::vector<Compiled> all_;
+};
+
+class FieldsAt;
 
 /// Declares a source once: the window, the file, the command line and the manual all read it.
 struct SourceType {
@@ -80,6 +88,10 @@ struct SourceType {
     Curve remap = {};  ///< the curve that a new source of this type starts with
     /// Whether it gives other numbers at other frames though its parameters stay; empty for never.
     std::function<bool(const ParamMap&)> followsTime = {};
+    /// Brushes write it: into "map", at "resolution", over "base".
+    bool painted = false;
+    /// The parameter that names an image which is read by UVs, with "space"; empty for none.
+    std::string image = {};
 };
 
 /// All sources, in the order of menus. Adding a source adds a line in source_registry.cpp.
@@ -88,14 +100,18 @@ const std::vector<SourceType>& sourceTypes();
 const SourceType* findSourceType(const std::string& id);
 /// A source with all its defaults. Throws Error on an unknown type.
 FieldSource makeSource(const std::string& type);
+/// Whether brushes write it.
+bool isPainted(const FieldSource& source);
 /// The spec that all sources' strength has.
 const ParamSpec& strengthSpec();
 
-/// A field at one frame, ready to run. Immutable, thread safe.
+/// A field at one frame, ready to run: a short list of sources, each with what is done to its numbers.
+/// Immutable, thread safe.
 class CompiledField {
   public:
     /// Throws Error when a source is unknown, its image cannot be read, or it needs UVs that are not there.
     CompiledField(const Field& field, const FieldContext& context);
+    CompiledField(const Field& field, const FieldContext& context, SharedSources& shared);
     ~CompiledField();
     /// One number per sample. Where a source gives no number (NaN) the result is 0.
     void evaluate(const Samples& samples, std::span<float> out) const;
@@ -105,10 +121,13 @@ class CompiledField {
     /// Source i alone: remapped, before blending. For the strip previews.
     void evaluateSource(size_t i, const Samples& samples, std::span<float> out) const;
     size_t sourceCount() const;
+    bool readsElements() const;
 
   private:
+    friend class FieldsAt;
     struct Entry;
     std::vector<Entry> entries_;
+    uint64_t stamp_ = 0;
 };
 
 /// A number that may differ per element: low + (high - low) * field, or high alone without a field.
@@ -132,7 +151,29 @@ struct VaryingRange {
 struct VaryingColor {
     Color low{0.0f}, high{1.0f};
     std::shared_ptr<const CompiledField> field;
-    Color at(const Samples& one) const;
+    /// One colour per sample, on all threads.
+    std::vector<Color> over(const Samples& samples, Progress& progress = Progress::none()) const;
+};
+
+/// Several fields at one place: a source that they share is worked out once. For one thread; refers to the
+/// samples.
+class FieldsAt {
+  public:
+    explicit FieldsAt(const Samples& one) : one_(one) {}
+    float of(const Varying& varying);
+    Color of(const VaryingColor& varying);
+    float of(const CompiledField& field);
+
+  private:
+    static constexpr size_t kKept = 32;
+    float number(const CompiledField::Entry& entry, bool kept);
+    V3f color(const CompiledField::Entry& entry, bool kept);
+    bool keeps(const CompiledField& field);
+    const Samples& one_;
+    uint64_t stamp_ = 0;  // whose sources are kept: those of the first field asked for
+    uint32_t numbers_ = 0, colors_ = 0;
+    std::array<float, kKept> number_;
+    std::array<V3f, kKept> color_;
 };
 
 /// Parameters of one step, source, light... at one frame, by name, checked against their specs.
@@ -160,6 +201,8 @@ class ResolvedParams {
     Varying varying(const std::string& id) const;
     VaryingRange varyingRange(const std::string& id) const;
     VaryingColor varyingColor(const std::string& id) const;
+    /// Whether some field reads what elements carry.
+    bool readsElements() const;
 
   private:
     struct Entry {

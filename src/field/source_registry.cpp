@@ -6,9 +6,10 @@ namespace ovrix::field {
 
 const std::vector<SourceType>& sourceTypes() {
     static const std::vector<SourceType> types = {
-        constantSource(),  slopeSource(),    heightSource(), facingSource(), curvatureSource(),
-        occlusionSource(), distanceSource(), insideSource(), noiseSource(),  randomSource(),
-        ageSource(),       speedSource(),    imageSource(),  paintSource(),  formulaSource(),
+        constantSource(),  slopeSource(),     heightSource(),    facingSource(),
+        curvatureSource(), occlusionSource(), distanceSource(),  insideSource(),
+        noiseSource(),     randomSource(),    ageSource(),       speedSource(),
+        imageSource(),     paintSource(),     attributeSource(), formulaSource(),
     };
     return types;
 }
@@ -17,6 +18,11 @@ const SourceType* findSourceType(const std::string& id) {
     for (const SourceType& type : sourceTypes())
         if (type.id == id) return &type;
     return nullptr;
+}
+
+bool isPainted(const FieldSource& source) {
+    const SourceType* type = findSourceType(source.type);
+    return type && type->painted;
 }
 
 FieldSource makeSource(const std::string& id) {

@@ -18,6 +18,7 @@ SourceType distanceSource();
 SourceType ageSource();
 SourceType speedSource();
 SourceType insideSource();
+SourceType attributeSource();
 SourceType formulaSource();
 
 }  // namespace ovrix::field

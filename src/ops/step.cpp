@@ -9,19 +9,6 @@ std::string phaseName(Phase phase) {
     return names[size_t(phase)];
 }
 
-Samples samplesOf(const AttributeSet& points) {
-    return {points.find<V3f>("P"),
-            points.find<V3f>("N"),
-            points.find<V2f>("uv"),
-            points.find<uint64_t>("id"),
-            points.find<int32_t>("triangle"),
-            points.find<V2f>("bary"),
-            points.find<float>("scale"),
-            points.find<V3f>("v"),
-            points.find<float>("age"),
-            points.find<float>("life")};
-}
-
 std::string byteText(double bytes) {
     if (bytes >= 1e9) return fmt::format("{:.1f} GB", bytes / 1e9);
     if (bytes >= 1e6) return fmt::format("{:.0f} MB", bytes / 1e6);

@@ -41,6 +41,9 @@ struct StepInput {
     }
 };
 
+/// Which tool of the view writes into a step: single elements into "edits", strands into "combing".
+enum class ByHand { No, Elements, Strands };
+
 struct StepType {
     std::string id, title;
     Phase phase = Phase::Shape;
@@ -72,14 +75,14 @@ struct StepType {
     bool overTime = false;
     /// Whose result at a frame comes from the one before; null for all other steps. Then apply() is not used.
     std::shared_ptr<const sim::Solver> solver = nullptr;
+    ByHand byHand = ByHand::No;
+    /// Of one that makes strands: how long they get, metres; empty where what it is given says it.
+    std::function<double(const ParamMap&)> longest = {};
     /// What a new step starts with where it is not its specs' initial values.
     ParamMap start = {};
     /// Pure: the same input gives the same bits on any number of threads. Throws Error or Cancelled.
     std::function<Geometry(const StepInput&)> apply;
 };
-
-/// The attributes of points as samples for fields.
-Samples samplesOf(const AttributeSet& points);
 
 /// Throws an Error with the figure and a way out when @p bytes is more than @p limit.
 void requireMemory(double bytes, size_t limit, double elements);

@@ -134,6 +134,16 @@ ParamSpec drivable(ParamSpec spec) {
     return spec;
 }
 
+ParamSpec affecting(Affects what, ParamSpec spec) {
+    spec.affects = what;
+    return spec;
+}
+
+Specs affecting(Affects what, Specs all) {
+    for (ParamSpec& spec : all) spec.affects = what;
+    return all;
+}
+
 ParamSpec shownIf(ParamSpec spec, std::string condition) {
     spec.showIf = std::move(condition);
     return spec;

@@ -61,6 +61,10 @@ enum class ParamType {
     Combing
 };
 
+/// What a change of a parameter changes: what is made; only where it stands; only how that looks or is shown;
+/// only where frames of it are kept.
+enum class Affects { Result, Placement, Appearance, Storage };
+
 /// What one parameter is. Ranges and defaults are in @ref unit; angles in degrees.
 struct ParamSpec {
     std::string id, title;
@@ -76,6 +80,7 @@ struct ParamSpec {
     /// stand for the frame, "vectors" for a grid of them, "strands"; else what fits the node.
     std::string refKind = {};
     std::string showIf = {};  ///< when it applies: see specs::applies()
+    Affects affects = Affects::Result;
 };
 
 /// Text of the type: "number", "int", "color", ...

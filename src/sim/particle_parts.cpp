@@ -10,30 +10,31 @@
 namespace ovrix::sim {
 
 Samples ParticleBlock::samples() const {
-    Samples s;
-    s.position = {position, count};
-    s.velocity = {velocity, count};
-    s.age = {age, count};
-    s.life = {life, count};
-    s.scale = {scale, count};
-    s.id = {id, count};
-    return s;
+    return Samples({position, count})
+        .with(channel::velocity, {velocity, count})
+        .with(channel::age, {age, count})
+        .with(channel::life, {life, count})
+        .with(channel::scale, {scale, count})
+        .with(channel::id, {id, count});
 }
 
 Samples Rule::View::samples() const {
-    Samples s;
-    s.position = position, s.velocity = velocity;
-    s.age = age, s.life = life, s.scale = scale;
-    s.id = id;
-    return s;
+    return Samples(position)
+        .with(channel::velocity, velocity)
+        .with(channel::age, age)
+        .with(channel::life, life)
+        .with(channel::scale, scale)
+        .with(channel::id, id);
 }
 
 Samples Offspring::Parents::samples() const {
-    Samples s;
-    s.position = position, s.normal = normal, s.velocity = velocity;
-    s.age = age, s.life = life, s.scale = scale;
-    s.id = id;
-    return s;
+    return Samples(position)
+        .with(channel::normal, normal)
+        .with(channel::velocity, velocity)
+        .with(channel::age, age)
+        .with(channel::life, life)
+        .with(channel::scale, scale)
+        .with(channel::id, id);
 }
 
 Strength::Strength(const ResolvedParams& p, const std::string& id) : value(p.varying(id)) {
@@ -74,13 +75,15 @@ ParticlePart onStrands(ParticlePart part) {
 }
 
 StepType solverStep(StepType type, std::shared_ptr<const Solver> solver) {
-    type.params.push_back(specs::choice(
-        "bake_use", "Bake", "while fresh", {"while fresh", "always", "never"},
-        "Takes the baked frames as long as nothing that they depend on changed; always; or never"));
-    type.params.push_back(specs::choice(
-        "bake_as", "Baked as", "columns", {"columns", "vdb", "usda"},
-        "Plain columns, quickest to write and to play; or what other programs read: OpenVDB points, or USD "
-        "text, large and slow"));
+    using namespace specs;
+    type.params = std::move(type.params) +
+                  affecting(Affects::Storage,
+                            {choice("bake_use", "Bake", "while fresh", {"while fresh", "always", "never"},
+                                    "Takes the baked frames as long as nothing that they depend on changed; "
+                                    "always; or never"),
+                             choice("bake_as", "Baked as", "columns", {"columns", "vdb", "usda"},
+                                    "Plain columns, quickest to write and to play; or what other programs "
+                                    "read: OpenVDB points, or USD text, large and slow")});
     type.solver = std::move(solver);
     type.apply = [](const StepInput&) -> Geometry {
         throw Error("can only be worked out frame by frame", {}, "Open the scene that it belongs to");

@@ -68,4 +68,10 @@ const StepType* findStepType(const std::string& id) {
     return nullptr;
 }
 
+const StepType& stepTypeFor(ByHand tool) {
+    for (const StepType& type : stepTypes())
+        if (type.byHand == tool) return type;
+    throw std::logic_error("no step is declared for that tool");
+}
+
 }  // namespace ovrix::sim

@@ -8,5 +8,7 @@ namespace ovrix::sim {
 const std::vector<StepType>& stepTypes();
 /// Null when there is none of that id.
 const StepType* findStepType(const std::string& id);
+/// The step that a tool of the view writes into.
+const StepType& stepTypeFor(ByHand tool);
 
 }  // namespace ovrix::sim

@@ -16,7 +16,9 @@ struct Probe {
     std::vector<V3f> p{{0, 0.25f, 0}}, n{{0, 1, 0}};
     std::vector<V2f> uv{{0.5f, 0.5f}};
     std::vector<uint64_t> id{7};
-    Samples samples() const { return {p, n, uv, id}; }
+    Samples samples() const {
+        return Samples(p).with(channel::normal, n).with(channel::uv, uv).with(channel::id, id);
+    }
     float of(const Field& field, const FieldContext& context = {}) const {
         float out = 0;
         CompiledField(field, context).evaluate(samples(), {&out, 1});
@@ -86,7 +88,7 @@ TEST_CASE("slope masks a sphere's cap of the right area", "[field]") {
     }
     std::vector<float> out(kCount);
     const Field field{{with(with(makeSource("slope"), "range", Range{0, 60}), "soft", 0.0)}};
-    CompiledField(field, {}).evaluate({n, n, {}, {}}, out);
+    CompiledField(field, {}).evaluate(Samples(n).with(channel::normal, n), out);
     for (float x : out) inside += x > 0.5f;
     CHECK(double(inside) / kCount == Approx(0.25).margin(1e-3));
 }
@@ -110,8 +112,8 @@ TEST_CASE("noise has its mean in the middle and another seed is another noise", 
     for (size_t i = 0; i < p.size(); ++i)
         p[i] = V3f(float(i % 100), float(i / 100 % 100), float(i / 10000)) * 0.173f;
     std::vector<float> a(p.size()), b(p.size());
-    CompiledField(Field{{makeSource("noise")}}, {}).evaluate({p, {}, {}, {}}, a);
-    CompiledField(Field{{with(makeSource("noise"), "seed", int64_t(2))}}, {}).evaluate({p, {}, {}, {}}, b);
+    CompiledField(Field{{makeSource("noise")}}, {}).evaluate(Samples(p), a);
+    CompiledField(Field{{with(makeSource("noise"), "seed", int64_t(2))}}, {}).evaluate(Samples(p), b);
     double mean = 0;
     for (float x : a) mean += double(x) / double(a.size());
     CHECK(mean == Approx(0.5).margin(0.03));
@@ -124,8 +126,8 @@ TEST_CASE("random per element depends on the id alone", "[field]") {
     const std::vector<uint64_t> id = {5, 6, 5};
     std::vector<float> a(3), b(3);
     const CompiledField field(Field{{makeSource("random")}}, {});
-    field.evaluate({p, {}, {}, id}, a);
-    field.evaluate({q, {}, {}, id}, b);
+    field.evaluate(Samples(p).with(channel::id, id), a);
+    field.evaluate(Samples(q).with(channel::id, id), b);
     CHECK(a == b);
     CHECK(a[0] == a[2]);
     CHECK(a[0] != a[1]);
@@ -183,7 +185,7 @@ TEST_CASE("fields never give what is not a number", "[field]") {
     CHECK_THROWS_AS(
         probe.of({{FieldSource{"unknown", true, {}, {}, false, Blend::Add, {1.0, {}, nullptr, 0.0}}}}),
         Error);
-    CompiledField(Field{{makeSource("noise")}}, {}).evaluate({}, {});
+    CompiledField(Field{{makeSource("noise")}}, {}).evaluate(Samples(), {});
 }
 
 TEST_CASE("curves pass through their points and never overshoot", "[curve]") {
@@ -270,9 +272,7 @@ TEST_CASE("noise on an object goes with it, and noise in the world does not", "[
     const auto at = [&](const char* space) {
         float out[2];
         const CompiledField field(Field{{with(makeSource("noise"), "space", std::string(space))}}, {});
-        Samples s{p, {}, {}, {}};
-        s.toObject = toObject;
-        field.evaluate(s, out);
+        field.evaluate(Samples(p).with(channel::toObject, toObject), out);
         return std::pair(out[0], out[1]);
     };
     const auto [a, b] = at("on the object");
@@ -286,11 +286,11 @@ TEST_CASE("samples that lie on nothing, or on another surface, find their neares
     const std::vector<V3f> p{V3f(0, 2, 0), V3f(0, 2, 0), V3f(0, 2, 0)};
     const std::vector<int32_t> triangle{-1, 1 << 30, 0};
     const std::vector<V2f> bary(3, V2f(0.25f, 0.25f));
-    Samples s{p, {}, {}, {}};
-    CHECK(placeOn(ball, s, 0).distance == Approx(1).margin(0.05));
-    s.triangle = triangle, s.bary = bary;
-    CHECK(placeOn(ball, s, 0).triangle == placeOn(ball, s, 1).triangle);
-    CHECK(placeOn(ball, s, 2).triangle == 0);
+    Samples s(p);
+    CHECK(PlacesOn(ball, s)[0].distance == Approx(1).margin(0.05));
+    s.with(channel::triangle, triangle).with(channel::bary, bary);
+    CHECK(PlacesOn(ball, s)[0].triangle == PlacesOn(ball, s)[1].triangle);
+    CHECK(PlacesOn(ball, s)[2].triangle == 0);
     const Surface none(std::make_shared<Mesh>());
-    CHECK_FALSE(placeOn(none, s, 2).hit);
+    CHECK_FALSE(PlacesOn(none, s)[2].hit);
 }

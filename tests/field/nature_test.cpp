@@ -42,7 +42,7 @@ struct Query : SceneQuery {
 std::vector<float> valuesAt(const FieldSource& source, const std::vector<V3f>& p, const std::vector<V3f>& n,
                             const FieldContext& context = {}) {
     std::vector<float> out(p.size());
-    CompiledField(Field{{source}}, context).evaluate({p, n, {}, {}}, out);
+    CompiledField(Field{{source}}, context).evaluate(Samples(p).with(channel::normal, n), out);
     return out;
 }
 
@@ -240,7 +240,7 @@ TEST_CASE("formulas give the same on many threads", "[field]") {
     const auto field = std::make_shared<CompiledField>(
         Field{{with(makeSource("formula"), "formula", std::string("x / 50000"))}}, FieldContext());
     std::vector<uint64_t> id(p.size(), 0);
-    const auto out = Varying{0, 1, field}.over({p, {}, {}, id});
+    const auto out = Varying{0, 1, field}.over(Samples(p).with(channel::id, id));
     for (size_t i = 0; i < p.size(); ++i) REQUIRE(out[i] == Approx(double(i) / 50000).margin(1e-6));
 }
 

@@ -1,6 +1,6 @@
 #include "document/lights/area_light.h"
 
-#include "document/lights/radiance.h"
+#include "document/lights/common.h"
 #include "document/types/common.h"
 #include "render/light/lights.h"
 
@@ -8,7 +8,8 @@ namespace ovrix::document {
 
 using namespace specs;
 
-static std::vector<std::vector<V3f>> frameOf(const ResolvedParams& p) {
+static std::vector<std::vector<V3f>> frameOf(const OutlineInput& in) {
+    const ResolvedParams& p = in.params;
     const float x = float(p.number("width")) / 2, z = float(p.number("height")) / 2;
     return {{{-x, 0, -z}, {x, 0, -z}, {x, 0, z}, {-x, 0, z}, {-x, 0, -z}},
             {{0, 0, 0}, {0, -std::min(x, z), 0}}};
@@ -40,7 +41,9 @@ NodeType areaLightType() {
                             number("height", "Height", 1, "m", 1e-6, 1e6, 0.05, 5, "Along its Z")} +
                       transformSpecs(),
             .light = quadLight,
-            .outline = frameOf};
+            .outline = frameOf,
+            .sign = "light",
+            .problem = darkness};
 }
 
 }  // namespace ovrix::document

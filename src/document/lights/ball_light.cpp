@@ -1,6 +1,6 @@
 #include "document/lights/ball_light.h"
 
-#include "document/lights/radiance.h"
+#include "document/lights/common.h"
 #include "document/types/common.h"
 #include "render/light/lights.h"
 
@@ -8,7 +8,8 @@ namespace ovrix::document {
 
 using namespace specs;
 
-static std::vector<std::vector<V3f>> ringsOf(const ResolvedParams& p) {
+static std::vector<std::vector<V3f>> ringsOf(const OutlineInput& in) {
+    const ResolvedParams& p = in.params;
     const float r = float(p.number("radius"));
     return {circle(r, {1, 0, 0}, {0, 0, 1}), circle(r, {1, 0, 0}, {0, 1, 0}),
             circle(r, {0, 1, 0}, {0, 0, 1})};
@@ -32,7 +33,9 @@ NodeType ballLightType() {
                             number("radius", "Radius", 0.1, "m", 1e-6, 1e6, 0.01, 2, "Size of the ball")} +
                       transformSpecs(),
             .light = ballLight,
-            .outline = ringsOf};
+            .outline = ringsOf,
+            .sign = "light",
+            .problem = darkness};
 }
 
 }  // namespace ovrix::document

@@ -1,6 +1,6 @@
 #include "document/lights/disk_light.h"
 
-#include "document/lights/radiance.h"
+#include "document/lights/common.h"
 #include "document/types/common.h"
 #include "render/light/lights.h"
 
@@ -26,25 +26,17 @@ struct DiskLight {
             const float r = wide ? x : y, a = wide ? kPi / 4 * (y / x) : kPi / 2 - kPi / 4 * (x / y);
             at = V2f(r * std::cos(a), r * std::sin(a));
         }
-        const V3f to = center + axis1 * at.x + axis2 * at.y - from;
-        const float distance2 = to.dot(to), distance = std::sqrt(distance2);
-        if (distance <= 0.0f) return {};
-        const V3f d = to / distance;
-        const float cosine = -d.dot(normal);
-        if (cosine <= 0.0f || area <= 0.0f) return {};
-        return {d, distance, distance2 / (cosine * area), radiance};
+        return sampleOfFlat(center + axis1 * at.x + axis2 * at.y - from, normal, area, radiance);
     }
 
     LightHit hit(const V3f& origin, const V3f& d) const {
-        const float cosine = -d.dot(normal);
-        if (cosine <= 0.0f || area <= 0.0f) return {};
-        const float t = (origin - center).dot(normal) / cosine;
+        const float t = alongToFlat(origin, d, center, normal);
         if (t <= 0.0f) return {};
         const V3f local = origin + d * t - center;
         const float whole = axis1.cross(axis2).dot(normal);
         const float a = local.cross(axis2).dot(normal) / whole, b = axis1.cross(local).dot(normal) / whole;
         if (a * a + b * b > 1.0f) return {};
-        return {radiance, t, t * t / (cosine * area), true};
+        return hitOfFlat(t, d, normal, area, radiance);
     }
 };
 
@@ -62,7 +54,8 @@ Light diskLight(const LightInput& in) {
     return l;
 }
 
-std::vector<std::vector<V3f>> outline(const ResolvedParams& p) {
+std::vector<std::vector<V3f>> outline(const OutlineInput& in) {
+    const ResolvedParams& p = in.params;
     const float r = float(p.number("radius"));
     return {circle(r, {1, 0, 0}, {0, 0, 1}), {{0, 0, 0}, {0, -r, 0}}};
 }
@@ -78,7 +71,9 @@ NodeType diskLightType() {
                             number("radius", "Radius", 0.5, "m", 1e-6, 1e6, 0.05, 5, "Size of the disk")} +
                       transformSpecs(),
             .light = diskLight,
-            .outline = outline};
+            .outline = outline,
+            .sign = "light",
+            .problem = darkness};
 }
 
 }  // namespace ovrix::document

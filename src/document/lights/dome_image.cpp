@@ -1,6 +1,7 @@
 #include "document/lights/dome_image.h"
 
 #include "base/image.h"
+#include "document/lights/common.h"
 #include "document/types/common.h"
 #include "render/light/lights.h"
 
@@ -31,7 +32,8 @@ NodeType domeImageType() {
                       exposureSpec(),
                       tintSpec(),
                       number("turn", "Rotation", 0, "deg", -3600, 3600, -180, 180, "Around the vertical")},
-            .light = domeLight};
+            .light = domeLight,
+            .problem = darkness};
 }
 
 }  // namespace ovrix::document

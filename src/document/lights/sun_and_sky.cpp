@@ -1,5 +1,6 @@
 #include "document/lights/sun_and_sky.h"
 
+#include "document/lights/common.h"
 #include "document/model/document.h"
 #include "document/types/common.h"
 #include "render/light/lights.h"
@@ -76,6 +77,7 @@ NodeType sunType() {
                   number("angle", "Angular size", 0.53, "deg", 0.01, 90, 0.1, 10,
                          "Width of the disc: wider, softer shadows")},
         .light = sunLight,
+        .problem = darkness,
         .brief = "elevation"};
 }
 
@@ -92,7 +94,8 @@ NodeType skyType() {
                             color("ground", "Ground", Color(0.12f, 0.11f, 0.1f), false,
                                   "What the light meets below the horizon"),
                             tintSpec()},
-            .light = skyLight};
+            .light = skyLight,
+            .problem = darkness};
 }
 
 }  // namespace ovrix::document

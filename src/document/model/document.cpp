@@ -84,15 +84,15 @@ double shownFrame(const Document& document, const Node& layer, double frame) {
     return std::get<double>(document.value(layer.id, "warp_at", frame));
 }
 
-Node recipeOf(const Document& document, const Node& layer) {
+NodePtr recipeOf(const Document& document, const Node& layer) {
     const Node& owner = recipeOwner(document, layer);
-    if (&owner == &layer) return layer;
+    if (&owner == &layer) return NodePtr(NodePtr(), &layer);
     Node whole = layer;
     whole.steps = owner.steps;
     for (Step& step : whole.steps)
         if (const Step* own = layer.step(step.id); own && own->type == step.type)
             for (const auto& [id, param] : own->params) step.params[id] = param;
-    return whole;
+    return std::make_shared<const Node>(std::move(whole));
 }
 
 GeometryKind kindMade(const Document& document, const Node& layer) {
@@ -108,7 +108,7 @@ std::optional<size_t> combPlace(const std::vector<Step>& steps) {
     for (size_t i = 0; i < steps.size(); ++i) {
         const StepType* type = findStepType(steps[i].type);
         if (!type || !steps[i].on) continue;
-        if (type->id == "comb") return i;
+        if (type->byHand == ByHand::Strands) return i;
         if (type->fills) return before ? before : first;
         if (type->gives == GeometryKind::Strands) {
             if (!first) first = i;
@@ -127,12 +127,13 @@ std::vector<std::string> prototypesOf(const Node& layer) {
     return ids;
 }
 
-bool Document::isPrototype(const std::string& objectId) const {
+std::set<std::string> Document::prototypes() const {
+    std::set<std::string> all;
     for (const NodePtr& layer : nodes(Category::Layer)) {
-        const auto ids = prototypesOf(recipeOf(*this, *layer));
-        if (std::find(ids.begin(), ids.end(), objectId) != ids.end()) return true;
+        const auto ids = prototypesOf(*recipeOf(*this, *layer));
+        all.insert(ids.begin(), ids.end());
     }
-    return false;
+    return all;
 }
 
 bool wearsMaterial(const Document& document, const Node& object, const std::string& material, double frame) {
@@ -261,6 +262,13 @@ M44f Document::worldMatrix(const std::string& nodeId, double frame, int depth) c
     return world;
 }
 
+std::optional<V3f> Document::originOf(const std::string& nodeId, double frame) const {
+    const Node* node = find(nodeId);
+    if (!node || !findSpec(specsOf(*node), "position")) return std::nullopt;
+    if (findNodeType(node->type)->placed()) return worldMatrix(nodeId, frame).translation();
+    return V3f(std::get<V3d>(value(nodeId, "position", frame)));
+}
+
 bool Document::operator==(const Document& other) const {
     if (nodes_.size() != other.nodes_.size() || unknown != other.unknown) return false;
     for (size_t i = 0; i < nodes_.size(); ++i)
@@ -278,6 +286,11 @@ const std::vector<ParamSpec>& specsOf(const Node& node) {
 const std::vector<ParamSpec>& specsOf(const Step& step) {
     const StepType* t = findStepType(step.type);
     return t ? t->params : kNoSpecs;
+}
+
+ByHand byHandOf(const Step& step) {
+    const StepType* type = findStepType(step.type);
+    return type ? type->byHand : ByHand::No;
 }
 
 const ParamSpec* findSpec(const std::vector<ParamSpec>& specs, const std::string& id) {

@@ -5,6 +5,7 @@
 #include <memory>
 #include <nlohmann/json.hpp>
 #include <optional>
+#include <set>
 #include <string>
 #include <vector>
 
@@ -64,7 +65,7 @@ class Document {
     std::vector<NodePtr> layersOn(const std::string& objectId) const;
     /// Objects that a layer makes copies of, and that are rendered by it: prototypes need not be shown
     /// themselves.
-    bool isPrototype(const std::string& objectId) const;
+    std::set<std::string> prototypes() const;
 
     /// Adds or replaces; the place in the list stays.
     void put(Node node);
@@ -89,6 +90,8 @@ class Document {
     size_t wantedMemory() const;
     /// Node to world, through all parents. A loop of parents ends where it closes. @p depth: see ownMatrix().
     M44f worldMatrix(const std::string& nodeId, double frame, int depth = 0) const;
+    /// Where a node stands in the world; nothing for what stands nowhere.
+    std::optional<V3f> originOf(const std::string& nodeId, double frame) const;
 
     /// Keys at the top of the file that this version does not know.
     nlohmann::json unknown = nlohmann::json::object();
@@ -103,6 +106,8 @@ class Document {
 /// Specs of a node's or step's parameters; empty for a type that this version does not know.
 const std::vector<ParamSpec>& specsOf(const Node& node);
 const std::vector<ParamSpec>& specsOf(const Step& step);
+/// Which tool of the view writes into it; none into one that is not known.
+ByHand byHandOf(const Step& step);
 const ParamSpec* findSpec(const std::vector<ParamSpec>& specs, const std::string& id);
 
 /// Whether the object has the material as its own or in one of its slots.
@@ -113,7 +118,8 @@ const Node& recipeOwner(const Document& document, const Node& layer);
 /// The frame that a layer shows at one of the scene: another where it has a time of its own.
 double shownFrame(const Document& document, const Node& layer, double frame);
 /// The layer with the recipe that it follows: the owner's steps, with the layer's own values put over theirs.
-Node recipeOf(const Document& document, const Node& layer);
+/// Refers to @p layer itself where it follows none.
+NodePtr recipeOf(const Document& document, const Node& layer);
 /// What the layer's recipe gives, by its last step that is on; nothing without one.
 GeometryKind kindMade(const Document& document, const Node& layer);
 /// The step whose strands are combed: the one that combs, or the one after which it would be put: the last

@@ -52,13 +52,6 @@ M44f alongPath(const Document& document, const Node& node, const std::string& pa
 
 }  // namespace
 
-bool isTransformParam(const std::string& id) {
-    static const std::set<std::string> ids = {"position",    "rotation",    "scale",       "path",
-                                              "path_at",     "path_turn",   "wander",      "wander_move",
-                                              "wander_turn", "wander_size", "wander_rate", "wander_seed"};
-    return ids.count(id) != 0;
-}
-
 M44f ownMatrix(const Document& document, const Node& node, double frame, int depth) {
     const auto v = [&](const char* id) { return V3f(std::get<V3d>(document.value(node.id, id, frame))); };
     M44f m = transformMatrix(v("position"), v("rotation"), v("scale"));

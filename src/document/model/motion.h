@@ -4,9 +4,6 @@
 
 namespace ovrix::document {
 
-/// Whether a parameter says where a node stands, and nothing of what it is.
-bool isTransformParam(const std::string& id);
-
 /// Node to its parent, at a frame: scale, rotation, wandering, the place on the curve it follows, position. A
 /// node without a transform stands still. @p depth counts how many nodes asked through curves that they
 /// follow; what goes in a circle follows nothing.

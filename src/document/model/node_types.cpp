@@ -11,6 +11,10 @@ std::string categoryName(Category category) {
 
 bool NodeType::placed() const { return findSpec(params, "rotation") != nullptr; }
 
+bool NodeType::offered() const {
+    return category != Category::Layer && category != Category::Settings && !ofFile;
+}
+
 const NodeType* findNodeType(const std::string& id) {
     for (const NodeType& type : nodeTypes())
         if (type.id == id) return &type;

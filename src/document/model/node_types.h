@@ -13,6 +13,7 @@ namespace ovrix::render {
 class DomeTable;
 class FibreShape;
 class Light;
+struct CameraOptions;
 struct SkyOptions;
 struct SurfaceMaterial;
 }  // namespace ovrix::render
@@ -59,6 +60,13 @@ struct MaterialInput {
     std::function<std::shared_ptr<const FibreShape>(float ior, float shift)> fibreShape;
 };
 
+/// What the lines that stand for a node in the view are made from.
+struct OutlineInput {
+    const ResolvedParams& params;
+    float reach = 1;   ///< metres that look well in the view, for what has no size of its own
+    float aspect = 1;  ///< of the render's picture: width by height
+};
+
 struct NodeType {
     std::string id, title;
     Category category = Category::Object;
@@ -75,13 +83,24 @@ struct NodeType {
     std::function<Color(const Document&, const Node&)> color = {};
     /// Of materials: whether it gives light of its own at a frame.
     std::function<bool(const Document&, const Node&, double frame)> shines = {};
-    /// Of what has no mesh: lines that show its size in the view, in its own space.
-    std::function<std::vector<std::vector<V3f>>(const ResolvedParams&)> outline = {};
+    /// Of cameras: what the picture is seen through.
+    std::function<CameraOptions(const ResolvedParams&)> camera = {};
+    /// Of what has no mesh: lines that show its size in the view, in its own space. They are its bounds, too.
+    std::function<std::vector<std::vector<V3f>>(const OutlineInput&)> outline = {};
+    /// Of what has no mesh: the icon that stands for it in the view; empty for none.
+    std::string sign = {};
+    /// What is wrong with it as it is set at a frame, and what to do; empty for nothing. Checks say it.
+    std::function<std::string(const ResolvedParams&)> problem = {};
     /// The parameter that says most of it, shown beside its name; empty for none.
     std::string brief = {};
 
-    /// Whether it stands somewhere, and can be moved.
+    /// Made with a file that is brought in.
+    bool ofFile = false;
+
+    /// Whether it has a transform.
     bool placed() const;
+    /// Whether menus offer a new one: not settings, which are there, nor layers, which lie on something.
+    bool offered() const;
 };
 
 /// All node types, in the order of menus.

@@ -23,6 +23,21 @@ void changeReferences(Node& node, const ReferenceChange& change) {
     changeValues(node, [&](const ParamSpec& spec, Value& value) { changeValue(spec, value, change); });
 }
 
+void visitReferences(const Node& node,
+                     const std::function<void(const ParamSpec& spec, const std::string& id)>& visit) {
+    visitValues(node, [&](const ParamSpec& spec, const Value& value) {
+        const auto say = [&](const std::string& id) {
+            if (!id.empty()) visit(spec, id);
+        };
+        if (spec.type == ParamType::Ref)
+            if (const auto* id = std::get_if<std::string>(&value)) say(*id);
+        if (const auto* refs = std::get_if<Refs>(&value))
+            for (const std::string& id : *refs) say(id);
+        if (const auto* shares = std::get_if<Shares>(&value))
+            for (const Share& s : *shares) say(s.ref);
+    });
+}
+
 bool isOfKind(const Node& node, const std::string& kind) {
     const std::string any = " or " + kind + " or ";
     return any.find(" or " + categoryName(node.category()) + " or ") != std::string::npos;

@@ -13,6 +13,10 @@ using ReferenceChange = std::function<void(const ParamSpec& spec, std::string& i
 /// Over the node's own parameters and those of its steps; not its parent.
 void changeReferences(Node& node, const ReferenceChange& change);
 
+/// The same walk, of who only looks.
+void visitReferences(const Node& node,
+                     const std::function<void(const ParamSpec& spec, const std::string& id)>& visit);
+
 /// Whether a node may stand where @p kind is asked for: "object or layer", as ParamSpec::refKind says it.
 bool isOfKind(const Node& node, const std::string& kind);
 

@@ -14,6 +14,23 @@ void changeValues(const std::vector<ParamSpec>& specs, ParamMap& params, const V
     }
 }
 
+using Visit = std::function<void(const ParamSpec& spec, const Value& value)>;
+
+static void visitValues(const std::vector<ParamSpec>& specs, const ParamMap& params, const Visit& visit) {
+    for (const auto& [name, param] : params) {
+        if (const ParamSpec* spec = findSpec(specs, name)) visit(*spec, param.value);
+        if (!param.field) continue;
+        for (const FieldSource& source : param.field->sources)
+            if (const SourceType* type = findSourceType(source.type))
+                visitValues(type->params, source.params, visit);
+    }
+}
+
+void visitValues(const Node& node, const Visit& visit) {
+    visitValues(specsOf(node), node.params, visit);
+    for (const Step& step : node.steps) visitValues(specsOf(step), step.params, visit);
+}
+
 void changeValues(Node& node, const ValueChange& change) {
     changeValues(specsOf(node), node.params, change);
     for (Step& step : node.steps) changeValues(specsOf(step), step.params, change);

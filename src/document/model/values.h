@@ -14,5 +14,8 @@ using ValueChange = std::function<void(const ParamSpec& spec, Value& value)>;
 void changeValues(const std::vector<ParamSpec>& specs, ParamMap& params, const ValueChange& change);
 /// Over the node's own parameters and those of its steps.
 void changeValues(Node& node, const ValueChange& change);
+/// The same walk, of who only looks.
+void visitValues(const Node& node,
+                 const std::function<void(const ParamSpec& spec, const Value& value)>& visit);
 
 }  // namespace ovrix::document

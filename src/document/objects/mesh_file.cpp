@@ -69,9 +69,11 @@ NodeType meshFileType() {
                              .type = ParamType::Refs,
                              .initial = Refs{},
                              .help = "A material for each slot of the file",
-                             .refKind = "material"}} +
+                             .refKind = "material",
+                             .affects = Affects::Appearance}} +
                       objectTail(),
-            .make = read};
+            .make = read,
+            .ofFile = true};
 }
 
 }  // namespace ovrix::document

@@ -1,10 +1,41 @@
 #include "document/types/camera.h"
 
 #include "params/specs.h"
+#include "render/scene/camera.h"
 
 namespace ovrix::document {
 
 using namespace specs;
+
+static CameraOptions camera(const ResolvedParams& p) {
+    return {.position = p.vector("position"),
+            .target = p.vector("target"),
+            .roll = radians(float(p.number("roll"))),
+            .focal = float(p.number("focal")),
+            .fstop = float(p.number("fstop")),
+            .focus = float(p.number("focus"))};
+}
+
+/// The frame that it sees, a little before it, and lines there from its eye.
+static std::vector<std::vector<V3f>> sight(const OutlineInput& in) {
+    const Camera c(camera(in.params), in.aspect);
+    std::vector<V3f> frame;
+    std::vector<std::vector<V3f>> lines;
+    for (const auto& [x, y] : {std::pair{-1, -1}, {1, -1}, {1, 1}, {-1, 1}}) {
+        const V3f way =
+            c.forward() + c.right() * (c.halfWidth() * float(x)) + c.up() * (c.halfHeight() * float(y));
+        frame.push_back(c.position() + way * in.reach);
+        lines.push_back({c.position(), frame.back()});
+    }
+    frame.push_back(frame.front());
+    lines.push_back(frame);
+    return lines;
+}
+
+static std::string problem(const ResolvedParams& p) {
+    if ((p.vector("target") - p.vector("position")).length() > 1e-9f) return {};
+    return "stands where it looks, so which way it looks is anyone's guess: move one of both";
+}
 
 NodeType cameraType() {
     return {
@@ -24,6 +55,10 @@ NodeType cameraType() {
                        "Sharp at this distance; 0 focuses on what it looks at"),
                 number("exposure", "Exposure", 0, "EV", -30, 30, -6, 6,
                        "Each step doubles the brightness of the picture")},
+        .camera = camera,
+        .outline = sight,
+        .sign = "camera",
+        .problem = problem,
         .brief = "focal"};
 }
 

@@ -31,10 +31,11 @@ Specs wanders() {
                 "wander=true")};
 }
 
-Specs transformSpecs() { return standing() + follows() + wanders(); }
+Specs transformSpecs() { return affecting(Affects::Placement, standing() + follows() + wanders()); }
 
 Specs objectTail() {
-    return Specs{ref("material", "Material", "material", "What it looks like; grey when none is chosen")} +
+    return Specs{affecting(Affects::Appearance, ref("material", "Material", "material",
+                                                    "What it looks like; grey when none is chosen"))} +
            transformSpecs();
 }
 

@@ -6,6 +6,32 @@ namespace ovrix::document {
 
 using namespace specs;
 
+/// How it looks, and what of it is shown.
+static Specs look() {
+    return {ref("material", "Material", "material",
+                "For all that it makes; of copies each prototype's own when none is chosen"),
+            shownIf(choice("show_as", "Shown as", "auto", {"auto", "meshes", "boxes", "dots"},
+                           "How the view draws its copies; auto keeps the view fluid"),
+                    "makes=copies"),
+            shownIf(flag("show_fill", "Strands", true, "The view draws all that it makes"), "makes=strands"),
+            shownIf(flag("show_guides", "Guides", false,
+                         "The view draws the guides that the rest is laid between"),
+                    "makes=strands"),
+            shownIf(flag("show_roots", "Roots", false, "The view marks where guides, or all strands, begin"),
+                    "makes=strands"),
+            unitNumber("view_share", "Shown share", 1, "Part of its copies or strands that the view shows"),
+            whole("view_most", "Shown at most", 0, 0, 1e12, 0, 1000000,
+                  "The view shows no more than this many; 0 is all"),
+            number("thin_from", "Thin out from", 0, "m", 0, 1e6, 0, 20,
+                   "Farther than this from the camera, copies thin out with the distance, in view and "
+                   "render; 0 never"),
+            choice("cull", "Leave out unseen", "never", {"never", "view", "view and render"},
+                   "Makes only what the scene's camera sees"),
+            shownIf(number("cull_margin", "Margin", 0.5, "m", 0, 1e6, 0, 5,
+                           "Kept around the camera's view, for shadows and reflections"),
+                    "cull!=never")};
+}
+
 NodeType layerType() {
     return {
         .id = "layer",
@@ -13,34 +39,10 @@ NodeType layerType() {
         .category = Category::Layer,
         .help = "A recipe on a surface, and what it makes",
         .params =
+            Specs{ref("surface", "Surface", "object or layer",
+                      "What it lies on: an object, or the copies that another layer makes")} +
+            affecting(Affects::Appearance, look()) +
             Specs{
-                ref("surface", "Surface", "object or layer",
-                    "What it lies on: an object, or the copies that another layer makes"),
-                ref("material", "Material", "material",
-                    "For all that it makes; of copies each prototype's own when none is chosen"),
-                shownIf(choice("show_as", "Shown as", "auto", {"auto", "meshes", "boxes", "dots"},
-                               "How the view draws its copies; auto keeps the view fluid"),
-                        "makes=copies"),
-                shownIf(flag("show_fill", "Strands", true, "The view draws all that it makes"),
-                        "makes=strands"),
-                shownIf(flag("show_guides", "Guides", false,
-                             "The view draws the guides that the rest is laid between"),
-                        "makes=strands"),
-                shownIf(
-                    flag("show_roots", "Roots", false, "The view marks where guides, or all strands, begin"),
-                    "makes=strands"),
-                unitNumber("view_share", "Shown share", 1,
-                           "Part of its copies or strands that the view shows"),
-                whole("view_most", "Shown at most", 0, 0, 1e12, 0, 1000000,
-                      "The view shows no more than this many; 0 is all"),
-                number("thin_from", "Thin out from", 0, "m", 0, 1e6, 0, 20,
-                       "Farther than this from the camera, copies thin out with the distance, in view and "
-                       "render; 0 never"),
-                choice("cull", "Leave out unseen", "never", {"never", "view", "view and render"},
-                       "Makes only what the scene's camera sees"),
-                shownIf(number("cull_margin", "Margin", 0.5, "m", 0, 1e6, 0, 5,
-                               "Kept around the camera's view, for shadows and reflections"),
-                        "cull!=never"),
                 number("rest", "Rest frame", 1, "", -1e6, 1e6, 0, 250,
                        "What is placed lies where it does on the surface of this frame, and goes with it "
                        "from there"),
@@ -50,9 +52,10 @@ NodeType layerType() {
                     number("warp_at", "Shows frame", 1, "", -1e6, 1e6, 1, 250,
                            "Give it keys or a formula such as 97 - frame; between frames, what lies between"),
                     "warp=true"),
-                ref("linked", "Recipe of", "layer",
-                    "Follows the recipe of another layer; values set here are its own")},
-    };
+                // What it has from there counts by itself.
+                affecting(Affects::Appearance,
+                          ref("linked", "Recipe of", "layer",
+                              "Follows the recipe of another layer; values set here are its own"))}};
 }
 
 }  // namespace ovrix::document

@@ -1,7 +1,4 @@
-#include <fmt/format.h>
-
 #include "field/sources.h"
-#include "geo/mesh/curvature.h"
 #include "params/specs.h"
 
 namespace ovrix::field {
@@ -23,16 +20,17 @@ struct Bend : SourceKernel {
         return std::clamp(0.5f + 0.5f * x, 0.0f, 1.0f);
     }
     void evaluate(const Samples& s, std::span<float> out) const override {
+        const PlacesOn places(*surface, s);
+        const auto toObject = s.get(channel::toObject);
         for (size_t i = 0; i < out.size(); ++i) {
-            const SurfaceHit hit = placeOn(*surface, s, i);
+            const SurfaceHit hit = places[i];
             if (!hit.hit) {
                 out[i] = 0.0f;
                 continue;
             }
             const float bend = surface->between(*perPoint, hit.triangle, hit.u, hit.v);
             // What is twice as large bends half as much.
-            out[i] =
-                shape(s.toObject.empty() ? bend : bend * std::cbrt(std::abs(s.toObject[i].determinant())));
+            out[i] = shape(toObject.empty() ? bend : bend * std::cbrt(std::abs(toObject[i].determinant())));
         }
     }
 };
@@ -51,16 +49,10 @@ SourceType curvatureSource() {
                              "Times that each point takes the mean of its neighbours")},
             .compile = [](const ResolvedParams& p, const FieldContext& context) {
                 auto kernel = std::make_unique<Bend>();
-                const Surface& surface = surfaceFor(context, "curvature");
-                const int rounds = int(p.integer("smooth"));
                 kernel->surface = context.surface;
                 kernel->size = float(p.number("size"));
                 kernel->side = p.text("side");
-                kernel->perPoint = surface.kept<std::vector<float>>(fmt::format("curvature {}", rounds), [&] {
-                    std::vector<float> values = meanCurvature(surface.mesh());
-                    smoothOverPoints(surface.mesh(), rounds, values);
-                    return std::make_shared<const std::vector<float>>(std::move(values));
-                });
+                kernel->perPoint = pointCurvature(surfaceFor(context, "curvature"), int(p.integer("smooth")));
                 return kernel;
             }};
 }

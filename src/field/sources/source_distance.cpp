@@ -17,7 +17,8 @@ struct Distance : SourceKernel {
     float from = 0, to = 1;
 
     void evaluate(const Samples& s, std::span<float> out) const override {
-        for (size_t i = 0; i < out.size(); ++i) out[i] = rise(from, to, distance(s.position[i]));
+        const auto p = s.get(channel::position);
+        for (size_t i = 0; i < out.size(); ++i) out[i] = rise(from, to, distance(p[i]));
     }
     /// To the nearest of all; no further than @ref to.
     float distance(const V3f& p) const {

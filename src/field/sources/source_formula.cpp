@@ -2,7 +2,10 @@
 #include <muParser.h>
 #include <tbb/enumerable_thread_specific.h>
 
+#include <deque>
+
 #include "base/error.h"
+#include "field/numbers.h"
 #include "field/sources.h"
 #include "params/specs.h"
 
@@ -12,95 +15,71 @@ using namespace specs;
 
 namespace {
 
-enum Name {
-    kX,
-    kY,
-    kZ,
-    kNx,
-    kNy,
-    kNz,
-    kU,
-    kV,
-    kSlope,
-    kScale,
-    kRandom,
-    kId,
-    kAge,
-    kLife,
-    kSpeed,
-    kFrame,
-    kTime,
-    kNames
-};
-const char* const kNameTexts[kNames] = {"x",   "y",    "z",     "nx",    "ny",     "nz",
-                                        "u",   "v",    "slope", "scale", "random", "id",
-                                        "age", "life", "speed", "frame", "time"};
-
-/// One parser with its own variables: the library's are not made for several threads.
+/// One parser with its own variables, one for each name that the text has: the library's are not made for
+/// several threads.
 struct Machine {
-    std::array<double, kNames> values{};
+    std::deque<double> values;  // which keep their addresses
+    std::vector<std::string> names;
+    std::vector<double> columns;  // kFew numbers of each name
     mu::Parser parser;
-    std::array<bool, kNames> used{};
 
     explicit Machine(const std::string& text) {
-        for (size_t i = 0; i < kNames; ++i) parser.DefineVar(kNameTexts[i], &values[i]);
+        parser.DefineNameChars("0123456789_.abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ");
+        parser.SetVarFactory(
+            [](const char* name, void* own) {
+                auto* machine = static_cast<Machine*>(own);
+                machine->names.push_back(name);
+                return &machine->values.emplace_back(0.0);
+            },
+            this);
         parser.SetExpr(text);
-        parser.Eval();  // throws on a name that is none; the next call would not
-        for (const auto& [name, place] : parser.GetUsedVar()) used[size_t(place - values.data())] = true;
+        parser.Eval();  // throws where it is no formula
+        columns.resize(kFew * names.size());
     }
-    double at(const Samples& s, size_t i) {
-        const V3f& p = s.position[i];
-        values[kX] = double(p.x), values[kY] = double(p.y), values[kZ] = double(p.z);
-        if (!s.normal.empty()) {
-            const V3f& n = s.normal[i];
-            values[kNx] = double(n.x), values[kNy] = double(n.y), values[kNz] = double(n.z);
-            if (used[kSlope]) values[kSlope] = double(degrees(std::acos(std::clamp(n.y, -1.0f, 1.0f))));
-        }
-        if (!s.uv.empty()) values[kU] = double(s.uv[i].x), values[kV] = double(s.uv[i].y);
-        values[kAge] = s.age.empty() ? 0.0 : double(s.age[i]);
-        values[kLife] = s.life.empty() ? 0.0 : double(s.life[i]);
-        values[kSpeed] = s.velocity.empty() ? 0.0 : double(s.velocity[i].length());
-        values[kScale] = s.scale.empty() ? 1.0 : double(s.scale[i]);
-        if (!s.id.empty()) {
-            values[kId] = double(s.id[i]);
-            if (used[kRandom]) values[kRandom] = double(random1(0, s.id[i], Stream::Field));
-        }
-        return parser.Eval();
-    }
+    Machine(const Machine&) = delete;
+
+    static constexpr size_t kFew = 32;
 };
 
 struct Formula : SourceKernel {
     std::string text;
-    double frame, time;
+    std::vector<NumberReader> readers;  ///< of its names, in the order in which any machine meets them
     mutable tbb::enumerable_thread_specific<std::unique_ptr<Machine>> machines;
 
     void evaluate(const Samples& s, std::span<float> out) const override {
         auto& machine = machines.local();
         if (!machine) machine = std::make_unique<Machine>(text);
-        machine->values[kFrame] = frame, machine->values[kTime] = time;
-        for (size_t i = 0; i < out.size(); ++i) out[i] = float(machine->at(s, i));
+        for (size_t begin = 0; begin < out.size(); begin += Machine::kFew)
+            some(*machine, s, begin, out.subspan(begin, std::min(Machine::kFew, out.size() - begin)));
+    }
+    void some(Machine& m, const Samples& s, size_t begin, std::span<float> out) const {
+        for (size_t k = 0; k < readers.size(); ++k)
+            readers[k].read(s, begin, {&m.columns[k * Machine::kFew], out.size()});
+        for (size_t i = 0; i < out.size(); ++i) {
+            for (size_t k = 0; k < readers.size(); ++k) m.values[k] = m.columns[k * Machine::kFew + i];
+            out[i] = float(m.parser.Eval());
+        }
+    }
+    bool readsElements() const override {
+        return std::any_of(readers.begin(), readers.end(), [](const auto& r) { return r.ofElement; });
     }
 };
-
-std::string namesText() {
-    std::string all;
-    for (const char* name : kNameTexts) all += (all.empty() ? "" : ", ") + std::string(name);
-    return all;
-}
 
 std::unique_ptr<SourceKernel> compileFormula(const ResolvedParams& p, const FieldContext& context) {
     auto kernel = std::make_unique<Formula>();
     kernel->text = p.text("formula");
-    kernel->frame = context.frame, kernel->time = context.frame / context.rate;
     try {
         const Machine trial(kernel->text);
+        for (const std::string& name : trial.names)
+            kernel->readers.push_back(numberNamed(
+                fmt::format("formula, character {}: ", kernel->text.find(name) + 1), name, context));
     } catch (const mu::Parser::exception_type& e) {
         std::string reason = e.GetMsg();
         while (!reason.empty() && (reason.back() == '.' || reason.back() == '\n')) reason.pop_back();
         throw Error(e.GetPos() >= 0 && size_t(e.GetPos()) <= kernel->text.size()
                         ? fmt::format("formula, character {}: {}", e.GetPos() + 1, reason)
                         : "formula: " + reason,
-                    {}, "It may use " + namesText());
+                    {}, fmt::format("It may use {}", fmt::join(numberNames(), ", ")));
     }
     return kernel;
 }
@@ -108,23 +87,26 @@ std::unique_ptr<SourceKernel> compileFormula(const ResolvedParams& p, const Fiel
 }  // namespace
 
 SourceType formulaSource() {
-    return {.id = "formula",
-            .title = "Formula",
-            .help =
-                "A number worked out from the place and the element: x y z, nx ny nz, u v, slope, scale, "
-                "random, id; of what moves age, life and speed; frame, time",
-            .params = {text(
-                "formula", "Formula", "0.5 + 0.5 * sin(8 * x)",
-                "Names: x y z and nx ny nz in the world, u v, slope in degrees, scale, random "
-                "(0 to 1 per element), id; of what moves age and life in seconds, speed in m/s; frame, "
-                "and time in seconds")},
-            .compile = compileFormula,
-            .followsTime = [](const ParamMap& p) {
-                const auto it = p.find("formula");
-                const auto* text = it == p.end() ? nullptr : std::get_if<std::string>(&it->second.value);
-                return text && (text->find(kNameTexts[kFrame]) != std::string::npos ||
-                                text->find(kNameTexts[kTime]) != std::string::npos);
-            }};
+    return {
+        .id = "formula",
+        .title = "Formula",
+        .help =
+            "A number worked out from the place and the element: x y z, nx ny nz, u v, slope, curvature, "
+            "scale, random, id; along of strands; of what moves age, life and speed; any attribute by its "
+            "name; frame, time",
+        .params = {text(
+            "formula", "Formula", "0.5 + 0.5 * sin(8 * x)",
+            "Names: x y z and nx ny nz in the world, u v, slope in degrees, curvature in 1/m, scale, "
+            "random (0 to 1 per element), id; along, 0 at a strand's root and 1 at its tip; of "
+            "what moves age and life in seconds, speed in m/s; attributes, as heat, or v.x and "
+            "Cd.r; frame, and time in seconds")},
+        .compile = compileFormula,
+        .followsTime = [](const ParamMap& p) {
+            const auto it = p.find("formula");
+            const auto* text = it == p.end() ? nullptr : std::get_if<std::string>(&it->second.value);
+            return text &&
+                   (text->find("frame") != std::string::npos || text->find("time") != std::string::npos);
+        }};
 }
 
 }  // namespace ovrix::field

@@ -13,9 +13,11 @@ struct Height : SourceKernel {
     bool local, isBand;
     Band band;
     void evaluate(const Samples& s, std::span<float> out) const override {
+        const auto p = s.get(channel::position);
+        const auto toObject = s.get(channel::toObject);
         for (size_t i = 0; i < out.size(); ++i) {
-            const M44f& own = s.toObject.empty() ? toLocal : s.toObject[i];
-            const float y = local ? (s.position[i] * own).y : s.position[i].y;
+            const M44f& own = toObject.empty() ? toLocal : toObject[i];
+            const float y = local ? (p[i] * own).y : p[i].y;
             out[i] = isBand ? band.at(y) : rise(band.from, band.to, y);
         }
     }

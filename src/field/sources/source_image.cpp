@@ -23,7 +23,17 @@ struct Picture : SourceKernel {
         std::array<V2f, 3> uv{V2f(0.0f), V2f(0.0f), V2f(0.0f)};
         std::array<float, 3> weight{};
     };
-    Looks looksAt(const Samples& s, size_t i) const {
+    struct Columns {
+        std::span<const V3f> position, normal;
+        std::span<const V2f> uv;
+        std::span<const M44f> toObject;
+        explicit Columns(const Samples& s)
+            : position(s.get(channel::position)),
+              normal(s.get(channel::normal)),
+              uv(s.get(channel::uv)),
+              toObject(s.get(channel::toObject)) {}
+    };
+    Looks looksAt(const Columns& s, size_t i) const {
         Looks looks;
         if (lay == Lay::Uv) {
             if (s.uv.empty()) return looks;
@@ -56,12 +66,13 @@ struct Picture : SourceKernel {
         if (channel == "red") return c.x;
         if (channel == "green") return c.y;
         if (channel == "blue") return c.z;
-        return 0.2126f * c.x + 0.7152f * c.y + 0.0722f * c.z;  // luminance, Rec. 709
+        return luminance(c);
     }
     template <class T, class Read>
     void mix(const Samples& s, std::span<T> out, const Read& read) const {
+        const Columns columns(s);
         for (size_t i = 0; i < out.size(); ++i) {
-            const Looks looks = looksAt(s, i);
+            const Looks looks = looksAt(columns, i);
             out[i] = T(0.0f);
             for (size_t a = 0; a < 3; ++a)
                 if (looks.weight[a] > 0.0f) out[i] += read(looks.uv[a]) * looks.weight[a];
@@ -70,6 +81,7 @@ struct Picture : SourceKernel {
     void evaluate(const Samples& s, std::span<float> out) const override {
         mix(s, out, [&](const V2f& uv) { return pick(uv); });
     }
+    bool colored() const override { return true; }
     void evaluateColor(const Samples& s, std::span<V3f> out) const override {
         mix(s, out, [&](const V2f& uv) { return V3f(image->sample(uv.x, uv.y)); });
     }
@@ -118,7 +130,8 @@ SourceType imageSource() {
                               {"brightness", "red", "green", "blue", "alpha"}, "What drives a number"),
                        repeat("repeat_u", "Repeat U", "How often it lies along U"),
                        repeat("repeat_v", "Repeat V", "How often it lies along V")},
-            .compile = compilePicture};
+            .compile = compilePicture,
+            .image = "file"};
 }
 
 }  // namespace ovrix::field

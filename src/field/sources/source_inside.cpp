@@ -11,7 +11,8 @@ struct Inside : SourceKernel {
     SurfacePtr volume;
     float soft;
     void evaluate(const Samples& s, std::span<float> out) const override {
-        for (size_t i = 0; i < out.size(); ++i) out[i] = at(s.position[i]);
+        const auto p = s.get(channel::position);
+        for (size_t i = 0; i < out.size(); ++i) out[i] = at(p[i]);
     }
     float at(const V3f& p) const {
         if (volume->inside(p)) return 1.0f;

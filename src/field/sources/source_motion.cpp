@@ -13,20 +13,24 @@ struct Age : SourceKernel {
     float from, to;
     bool ofLife;
     void evaluate(const Samples& s, std::span<float> out) const override {
+        const auto ages = s.get(channel::age), lives = s.get(channel::life);
         for (size_t i = 0; i < out.size(); ++i) {
-            float age = s.age.empty() ? 0.0f : s.age[i];
-            if (ofLife) age = s.life.empty() || !(s.life[i] > 0) ? 0.0f : age / s.life[i];
+            float age = ages.empty() ? 0.0f : ages[i];
+            if (ofLife) age = lives.empty() || !(lives[i] > 0) ? 0.0f : age / lives[i];
             out[i] = rise(from, to, age);
         }
     }
+    bool readsElements() const override { return true; }
 };
 
 struct Speed : SourceKernel {
     float from, to;
     void evaluate(const Samples& s, std::span<float> out) const override {
+        const auto velocity = s.get(channel::velocity);
         for (size_t i = 0; i < out.size(); ++i)
-            out[i] = rise(from, to, s.velocity.empty() ? 0.0f : s.velocity[i].length());
+            out[i] = rise(from, to, velocity.empty() ? 0.0f : velocity[i].length());
     }
+    bool readsElements() const override { return true; }
 };
 
 template <class Kernel>

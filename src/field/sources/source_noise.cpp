@@ -13,24 +13,30 @@ struct Noise : SourceKernel {
     V3f offset;
     uint32_t seed;
     FractalOptions options;
-    bool local;
+    bool local, plain;  ///< plain: the surface is not moved
     M44f toLocal;
-    V3f placeOf(const Samples& s, size_t i) const {
-        if (!local) return s.position[i];
-        if (s.toObject.empty()) return s.position[i] * toLocal;
-        V3f p = s.position[i] * s.toObject[i];
-        if (!s.id.empty() &&
-            s.id[i] != 0) {  // copies have patches of their own, or they would all look alike
-            const Random4 r = random4(seed, s.id[i], Stream::Place);
-            p += V3f(r[0], r[1], r[2]) * (50.0f / frequency);
-        }
-        return p;
-    }
     void evaluate(const Samples& s, std::span<float> out) const override {
-        for (size_t i = 0; i < out.size(); ++i) {
-            const float n = fractalNoise((placeOf(s, i) + offset) * frequency, seed, options);
-            out[i] = std::clamp(0.5f + n * contrast, 0.0f, 1.0f);
+        const auto p = s.get(channel::position);
+        const auto toObject = s.get(channel::toObject);
+        const auto id = s.get(channel::id);
+        const auto place = [&](size_t i) {
+            if (!local) return p[i];
+            if (toObject.empty()) return plain ? p[i] : p[i] * toLocal;
+            return p[i] * toObject[i] + (id.empty() ? V3f(0.0f) : moveOf(id[i]));
+        };
+        V3f places[64];
+        for (size_t begin = 0; begin < out.size(); begin += std::size(places)) {
+            const std::span<float> some = out.subspan(begin, std::min(std::size(places), out.size() - begin));
+            for (size_t i = 0; i < some.size(); ++i) places[i] = (place(begin + i) + offset) * frequency;
+            fractalNoise({places, some.size()}, seed, options, some);
+            for (float& x : some) x = std::clamp(0.5f + x * contrast, 0.0f, 1.0f);
         }
+    }
+    /// Copies have patches of their own, or they would all look alike.
+    V3f moveOf(uint64_t id) const {
+        if (id == 0) return V3f(0.0f);
+        const Random4 r = random4(seed, id, Stream::Place);
+        return V3f(r[0], r[1], r[2]) * (50.0f / frequency);
     }
 };
 
@@ -63,6 +69,7 @@ SourceType noiseSource() {
             auto kernel = std::make_unique<Noise>();
             kernel->local = p.text("space") == "on the object";
             kernel->toLocal = context.objectFromWorld;
+            kernel->plain = kernel->toLocal == M44f();
             kernel->frequency = float(1.0 / p.number("size"));
             kernel->contrast = float(p.number("contrast"));
             kernel->offset = p.vector("offset");

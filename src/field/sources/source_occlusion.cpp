@@ -11,16 +11,16 @@ namespace {
 /// The share of the cosine-weighted sky over a place that is shut off within a distance. The rays of a place
 /// are a rank-1 lattice, shifted by a hash of the position so that neighbours do not err alike.
 struct Shelter : SourceKernel {
-    SurfacePtr own;  ///< in the space of Samples::toObject
+    SurfacePtr own;  ///< in the space of channel::toObject
     std::vector<SurfacePtr> shelters;
     float reach = 1.0f, offset = 1e-4f;
     int rays = 32;
 
     void evaluate(const Samples& s, std::span<float> out) const override {
+        const auto p = s.get(channel::position), n = s.get(channel::normal);
+        const auto toObject = s.get(channel::toObject);
         for (size_t i = 0; i < out.size(); ++i)
-            out[i] = s.normal.empty()
-                         ? 0.0f
-                         : at(s.position[i], s.normal[i], s.toObject.empty() ? nullptr : &s.toObject[i]);
+            out[i] = n.empty() ? 0.0f : at(p[i], n[i], toObject.empty() ? nullptr : &toObject[i]);
     }
     bool ownBlocks(const V3f& origin, const V3f& direction, const M44f* toObject) const {
         if (!toObject) return own->blocked(origin, direction, reach);

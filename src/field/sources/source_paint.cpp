@@ -16,8 +16,10 @@ struct Painted : SourceKernel {
     float base = 0.0f;
 
     void evaluate(const Samples& s, std::span<float> out) const override {
+        if (!map) return std::fill(out.begin(), out.end(), base);
+        const PlacesOn places(*surface, s);
         for (size_t i = 0; i < out.size(); ++i) {
-            const SurfaceHit hit = map ? placeOn(*surface, s, i) : SurfaceHit();
+            const SurfaceHit hit = places[i];
             out[i] = hit.hit ? paintedAt(*map, hit.triangle, hit.u, hit.v) : base;
         }
     }
@@ -54,7 +56,8 @@ SourceType paintSource() {
                        number("resolution", "Resolution", 0.02, "m", 1e-4, 1e3, 0.002, 0.2,
                               "Distance between painted values where the mesh is coarser; finer takes more "
                               "memory")},
-            .compile = compilePainted};
+            .compile = compilePainted,
+            .painted = true};
 }
 
 }  // namespace ovrix::field

@@ -8,8 +8,9 @@ struct PerElement : SourceKernel {
     uint64_t seed;
     explicit PerElement(uint64_t s) : seed(s) {}
     void evaluate(const Samples& s, std::span<float> out) const override {
+        const auto id = s.get(channel::id);
         for (size_t i = 0; i < out.size(); ++i)
-            out[i] = s.id.empty() ? 0.5f : random1(seed, s.id[i], Stream::Field);
+            out[i] = id.empty() ? 0.5f : random1(seed, id[i], Stream::Field);
     }
 };
 

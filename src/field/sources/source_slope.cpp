@@ -1,3 +1,5 @@
+#include <cmath>
+
 #include "field/band.h"
 #include "field/sources.h"
 #include "params/specs.h"
@@ -13,19 +15,35 @@ struct Lean : SourceKernel {
     V3f axis{0, 1, 0};
     bool ofObject = false;  ///< the axis is the object's own up
     Band band;              // radians
+    // Cosines between which it is surely 1, and beyond which it is surely 0: most angles need not be known.
+    float allFrom = -INFINITY, allTo = INFINITY, noneBelow = -INFINITY, noneAbove = INFINITY;
     Lean(const V3f& a, const Range& degrees, double softDegrees) : axis(a) {
         // A limit at an end of the scale lets everything beyond it pass, soft edge or not.
         band = {degrees.min <= 0 ? -10.0f : radians(float(degrees.min)),
                 degrees.max >= 180 ? 10.0f : radians(float(degrees.max)), radians(float(softDegrees))};
+        const float half = 0.5f * std::max(0.0f, band.soft), sure = 1e-5f;
+        const auto cosine = [](float angle) { return std::cos(std::clamp(angle, 0.0f, kPi)); };
+        if (band.to - half < kPi) allFrom = cosine(band.to - half) + sure;
+        if (band.from + half > 0.0f) allTo = cosine(band.from + half) - sure;
+        if (band.to + half < kPi) noneBelow = cosine(band.to + half) - sure;
+        if (band.from - half > 0.0f) noneAbove = cosine(band.from - half) + sure;
+    }
+    float at(float dot) const {
+        const float cosine = std::clamp(dot, -1.0f, 1.0f);
+        if (cosine >= allFrom && cosine <= allTo) return 1.0f;
+        if (cosine <= noneBelow || cosine >= noneAbove) return 0.0f;
+        return band.at(std::acos(cosine));
     }
     void evaluate(const Samples& s, std::span<float> out) const override {
-        for (size_t i = 0; i < out.size(); ++i)
-            out[i] = band.at(
-                s.normal.empty() ? 0.0f : std::acos(std::clamp(s.normal[i].dot(upAt(s, i)), -1.0f, 1.0f)));
+        const auto normal = s.get(channel::normal);
+        if (normal.empty()) return std::fill(out.begin(), out.end(), band.at(0.0f));
+        const auto toObject = ofObject ? s.get(channel::toObject) : std::span<const M44f>();
+        for (size_t i = 0; i < out.size(); ++i) {
+            const V3f up = toObject.empty() ? axis : upOf(toObject[i]);
+            out[i] = at(normal[i].dot(up));
+        }
     }
-    V3f upAt(const Samples& s, size_t i) const {
-        if (!ofObject || s.toObject.empty()) return axis;
-        const M44f& m = s.toObject[i];  // the way in which the object's own height rises
+    V3f upOf(const M44f& m) const {  // the way in which the object's own height rises
         const V3f up(m[0][1], m[1][1], m[2][1]);
         return up.length() > 0 ? up.normalized() : axis;
     }

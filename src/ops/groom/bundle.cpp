@@ -41,11 +41,12 @@ StrandsPtr bundle(const StrandSet& in, const BundleOptions& o, Progress& progres
     auto made = std::get<StrandsPtr>(gathered(StrandsPtr(StrandsPtr(), &in), source));
     auto out = std::make_shared<StrandSet>(*made);
     const Samples samples = samplesOf(in);
+    const auto ids = samples.get(channel::id);
     const auto root = o.root.over(samples, progress), tip = o.tip.over(samples, progress);
     auto id = out->strands.add<uint64_t>("id");
     auto place = out->strands.add<V3f>("P");
     auto clump = out->strands.add<int32_t>("clump");
-    const BundleIds idOf(samples.id);
+    const BundleIds idOf(ids);
     for (size_t i = 0; i < id.size(); ++i) id[i] = idOf(id[i], i % count);
     VaryingRange unit = o.length;
     unit.min = 0.0f, unit.max = 1.0f;
@@ -61,7 +62,7 @@ StrandsPtr bundle(const StrandSet& in, const BundleOptions& o, Progress& progres
             framesOf(orient, s, path, x);
             for (size_t k = 0; k < count; ++k) {
                 const size_t i = s * count + k;
-                clump[i] = int32_t(mixBits(samples.id[s]) & 0x7fffffff);
+                clump[i] = int32_t(mixBits(ids[s]) & 0x7fffffff);
                 if (k == 0) continue;
                 const Random4 own = random4(o.seed, id[i], Stream::Bundle);
                 const float r = std::sqrt(own[0]), a = 2.0f * kPi * own[1];

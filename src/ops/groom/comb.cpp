@@ -169,6 +169,7 @@ StepType combStep() {
             .takes = GeometryKind::Strands,
             .gives = GeometryKind::Strands,
             .params = {combing},
+            .byHand = ByHand::Strands,
             .apply = applyComb};
 }
 

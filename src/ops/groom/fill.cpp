@@ -48,7 +48,7 @@ std::vector<float> zonesOf(const Varying& zone, const AttributeSet& strands, std
                            Progress& progress) {
     if (zone.constant()) return {};
     Samples samples = samplesOf(strands);
-    samples.position = rest;
+    samples.with(channel::position, rest);
     return zone.over(samples, progress);
 }
 

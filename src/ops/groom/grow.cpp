@@ -49,6 +49,9 @@ StrandsPtr grow(const PointSet& points, const Surface* surface, const GrowOption
         throw Error("the strands would have more points than one layer can hold", {},
                     "Lower the count or the segments");
     const Samples samples = samplesOf(points.attributes);
+    const auto ids = samples.get(channel::id);
+    const auto places = samples.get(channel::position);
+    const auto triangles = samples.get(channel::triangle);
     const auto length = o.length.over(samples, o.seed, Stream::Length, progress);
     const auto lean = o.lean.over(samples, progress), bend = o.bend.over(samples, progress);
     auto out = std::make_shared<StrandSet>();
@@ -69,13 +72,12 @@ StrandsPtr grow(const PointSet& points, const Surface* surface, const GrowOption
             V3f n = normal[s];
             n = n.length() > 1e-6f ? n.normalized() : V3f(0, 1, 0);
             normal[s] = n;
-            const bool on = surface && !samples.triangle.empty() && samples.triangle[s] >= 0 &&
-                            size_t(samples.triangle[s]) < surface->mesh().triangles().size();
-            orient[s] =
-                rootFrame(n, on ? edgeOf(surface->mesh(), uint32_t(samples.triangle[s])) : V3f(1, 0, 0));
-            const V3f side = sideways(n, o, samples.id[s]);
+            const bool on = surface && !triangles.empty() && triangles[s] >= 0 &&
+                            size_t(triangles[s]) < surface->mesh().triangles().size();
+            orient[s] = rootFrame(n, on ? edgeOf(surface->mesh(), uint32_t(triangles[s])) : V3f(1, 0, 0));
+            const V3f side = sideways(n, o, ids[s]);
             const float step = length[s] * (scale.empty() ? 1.0f : scale[s]) / float(per - 1);
-            V3f at = samples.position[s];
+            V3f at = places[s];
             for (size_t i = 0; i < per; ++i) {
                 p[s * per + i] = at;
                 const float part = float(i) / float(per - 1);
@@ -110,6 +112,9 @@ static Geometry applyGrow(const StepInput& in) {
 
 StepType growStep() {
     using namespace specs;
+    const ParamSpec length =
+        drivable(range("length", "Length", Range{0.08, 0.12}, "m", 0, 1e4, 0, 1,
+                       "Each strand picks one between; a field walks from the first to the second"));
     return {
         .id = "grow",
         .title = "Grow strands",
@@ -117,9 +122,7 @@ StepType growStep() {
         .help = "A strand on each point, off the surface: guides for Fill, or all strands at once",
         .takes = GeometryKind::Points,
         .gives = GeometryKind::Strands,
-        .params = {drivable(range("length", "Length", Range{0.08, 0.12}, "m", 0, 1e4, 0, 1,
-                                  "Each strand picks one between; a field walks from the first to the "
-                                  "second")),
+        .params = {length,
                    whole("segments", "Segments", 8, 1, 1000, 2, 32, "Pieces of each strand: more bend finer"),
                    drivable(number("lean", "Lean", 20, "deg", 0, 180, 0, 90,
                                    "Off the surface's normal at the root")),
@@ -129,6 +132,7 @@ StepType growStep() {
                           "The way to lean, in the world; it is laid along the surface"),
                    unitNumber("scatter", "Scatter", 0.2, "0 all lean one way, 1 each its own"),
                    seedSpec("Another number, other lengths and leans")},
+        .longest = [length](const ParamMap& p) { return std::get<Range>(paramOr(length, p).value).max; },
         .apply = applyGrow};
 }
 

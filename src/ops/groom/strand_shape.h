@@ -38,8 +38,6 @@ StrandEffect effectOf(const StepInput& in);
 
 /// What the step is given.
 StrandsPtr strandsOf(const StepInput& in);
-/// The roots, as places that fields are asked at.
-inline Samples samplesOf(const StrandSet& strands) { return samplesOf(strands.strands); }
 
 /// Scratch space of one thread's loop.
 struct StrandScratch {

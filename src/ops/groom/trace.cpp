@@ -20,7 +20,7 @@ V3f curlNoise(const V3f& p, uint32_t seed, const FractalOptions& f) {
     return V3f(dy.z - dz.y, dz.x - dx.z, dx.y - dy.x) / (2.0f * h);
 }
 
-V3f unitOr(const V3f& v, const V3f& otherwise) {
+V3f directionOr(const V3f& v, const V3f& otherwise) {
     const float l = v.length();
     return l > 1e-9f ? v / l : otherwise;
 }
@@ -37,23 +37,24 @@ StrandsPtr trace(const PointSet& points, const Surface* surface, const TraceOpti
     g.memoryLimit = o.memoryLimit;
     const StrandsPtr straight = grow(points, surface, g, progress);
     const Samples samples = samplesOf(*straight);
+    const auto normals = samples.get(channel::normal);
     const auto normal = o.normal.over(samples, progress), hug = o.hug.over(samples, progress);
     const FractalOptions fractal{o.octaves, 0.5f, 2.0f, o.ridged ? NoiseKind::Ridged : NoiseKind::Soft};
     const float scale = 1.0f / std::max(o.size, 1e-6f);
     return reshaped(*straight, progress,
                     [&](size_t s, std::span<const V3f> from, std::span<V3f> to, StrandScratch&) {
                         const float step = (from[1] - from[0]).length();
-                        V3f last = samples.normal[s];
+                        V3f last = normals[s];
                         for (size_t i = 1; i < from.size(); ++i) {
                             const V3f at = (to[i - 1] + o.drift) * scale;
-                            V3f d = unitOr(curlNoise(at, uint32_t(o.seed), fractal), last) +
-                                    samples.normal[s] * normal[s] + o.bias;
-                            d = unitOr(d, last);
+                            V3f d = directionOr(curlNoise(at, uint32_t(o.seed), fractal), last) +
+                                    normals[s] * normal[s] + o.bias;
+                            d = directionOr(d, last);
                             to[i] = to[i - 1] + d * step;
                             if (surface && hug[s] > 0.0f)
                                 if (const SurfaceHit hit = surface->closest(to[i]); hit.hit) {
                                     const V3f pulled = to[i] + (hit.position - to[i]) * hug[s];
-                                    d = unitOr(pulled - to[i - 1], d);
+                                    d = directionOr(pulled - to[i - 1], d);
                                     to[i] = to[i - 1] + d * step;
                                 }
                             last = d;
@@ -79,15 +80,16 @@ static Geometry applyTrace(const StepInput& in) {
 
 StepType traceStep() {
     using namespace specs;
+    const ParamSpec steps = whole("steps", "Steps", 40, 1, 4096, 4, 200, "Pieces of each strand"),
+                    length = drivable(range("length", "Step length", Range{0.008, 0.012}, "m", 0, 1e4, 0, 0.1,
+                                            "Each strand picks one between"));
     return {.id = "trace",
             .title = "Draw by noise",
             .phase = Phase::Place,
             .help = "Strands that follow whirls of noise from each point on",
             .takes = GeometryKind::Points,
             .gives = GeometryKind::Strands,
-            .params = {whole("steps", "Steps", 40, 1, 4096, 4, 200, "Pieces of each strand"),
-                       drivable(range("length", "Step length", Range{0.008, 0.012}, "m", 0, 1e4, 0, 0.1,
-                                      "Each strand picks one between")),
+            .params = {steps, length,
                        number("size", "Whirl size", 0.15, "m", 1e-6, 1e5, 0.01, 2,
                               "Width of a whirl: small is tight, large is loose"),
                        choice("kind", "Kind", "soft", {"soft", "ridged"},
@@ -99,6 +101,11 @@ StepType traceStep() {
                        drivable(unitNumber("hug", "Hug surface", 0, "1 keeps strands on the surface")),
                        vector("drift", "Drift", V3d(0), "m", 2, "Moves the whirls; key it to flow"),
                        seedSpec("Another number, other whirls; it may be keyed")},
+            .longest =
+                [steps, length](const ParamMap& p) {  // they wind: about half of it is reach
+                    return 0.5 * double(std::get<int64_t>(paramOr(steps, p).value)) *
+                           std::get<Range>(paramOr(length, p).value).max;
+                },
             .apply = applyTrace};
 }
 

@@ -146,9 +146,7 @@ MeshPtr displaced(const MeshPtr& mesh, const Varying& strength, Progress& progre
     Progress::Task task(progress, "Displacing");
     const size_t corners = mesh->cornerPoint.size();
     const CornerPlaces places(*mesh);
-    const std::vector<float> by = strength.over(
-        {places.position, mesh->normals(), mesh->uvs(), places.id, places.triangle, places.bary, {}},
-        progress);
+    const std::vector<float> by = strength.over(samplesOf(*mesh, places), progress);
     // A point takes the mean of its corners, so that it stays one point where UVs or normals are cut.
     const auto p = mesh->positions();
     std::vector<V3f> normal(p.size(), V3f(0.0f));

@@ -25,10 +25,11 @@ std::optional<std::vector<uint32_t>> survivors(const AttributeSet& elements, con
                                                uint64_t seed, Progress& progress) {
     if (keep.constant() && keep.high >= 1.0f) return std::nullopt;
     const Samples samples = samplesOf(elements);
+    const auto ids = samples.get(channel::id);
     const std::vector<float> chance = keep.over(samples, progress);
     std::vector<uint8_t> pass(samples.size());
     parallelFor(pass.size(), progress, [&](size_t i) {
-        pass[i] = chance[i] >= 1.0f || random1(seed, samples.id[i], Stream::Keep) < chance[i];
+        pass[i] = chance[i] >= 1.0f || random1(seed, ids[i], Stream::Keep) < chance[i];
     });
     std::vector<uint32_t> indices;
     for (size_t i = 0; i < pass.size(); ++i)

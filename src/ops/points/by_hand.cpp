@@ -85,6 +85,7 @@ StepType byHandStep() {
             .takes = GeometryKind::Copies,
             .gives = GeometryKind::Copies,
             .params = {edits},
+            .byHand = ByHand::Elements,
             .apply = applyByHand};
 }
 

@@ -30,16 +30,18 @@ int32_t pickPrototype(const Shares& shares, const std::vector<float>& ends, floa
 
 /// The number from 0 to 1 by which each element picks its prototype.
 std::vector<float> picks(const CopiesOptions& o, const Samples& samples, Progress& progress) {
+    const auto ids = samples.get(channel::id);
+    const auto places = samples.get(channel::position);
     if (o.pick == CopiesOptions::ByField) return o.field.over(samples, progress);
     std::vector<float> unit(samples.size());
     parallelFor(unit.size(), progress, [&](size_t i) {
-        const Random4 own = random4(o.seed, samples.id[i], Stream::Pick);
+        const Random4 own = random4(o.seed, ids[i], Stream::Pick);
         if (o.pick == CopiesOptions::InTurn) {
             // The golden ratio's steps meet every share as evenly as can be over any run of ids.
-            const double turns = double(samples.id[i]) * 0.6180339887498949;
+            const double turns = double(ids[i]) * 0.6180339887498949;
             unit[i] = float(turns - std::floor(turns));
         } else if (o.pick == CopiesOptions::Clusters && own[1] >= o.mingle) {
-            const V3f p = samples.position[i] / std::max(o.cluster, 1e-6f);
+            const V3f p = places[i] / std::max(o.cluster, 1e-6f);
             unit[i] = float(cellularNoise(p, uint32_t(o.seed)).nearest >> 8) * 0x1p-24f;
         } else {
             unit[i] = own[0];
@@ -69,6 +71,9 @@ std::shared_ptr<const Copies> copiesOf(const PointSet& points, const CopiesOptio
     for (const Share& s : o.prototypes) out->prototypes.push_back(s.ref);
     out->attributes = points.attributes;
     const Samples samples = samplesOf(points.attributes);
+    const auto ids = samples.get(channel::id);
+    const auto places = samples.get(channel::position);
+    const auto normals = samples.get(channel::normal);
     const std::vector<float> unit = picks(o, samples, progress);
     const std::vector<float> lift = o.lift.over(samples, progress);
     const bool turned = points.attributes.has("orient");
@@ -79,14 +84,14 @@ std::shared_ptr<const Copies> copiesOf(const PointSet& points, const CopiesOptio
     parallelFor(points.size(), progress, [&](size_t i) {
         prototype[i] = pickPrototype(o.prototypes, ends, unit[i]);
         const Share& share = o.prototypes[size_t(prototype[i])];
-        const Random4 own = random4(o.seed, samples.id[i], Stream::PrototypeSize);
+        const Random4 own = random4(o.seed, ids[i], Stream::PrototypeSize);
         scale[i] *= o.size * lerp(float(share.size.min), float(share.size.max), own[0]);
-        if (!turned && !samples.normal.empty()) orient[i] = turnToUp(samples.normal[i]);
+        if (!turned && !normals.empty()) orient[i] = turnToUp(normals[i]);
         const V3f up = rotate(orient[i], V3f(0, 1, 0));
         if (share.tilt.max != 0.0 || share.tilt.min != 0.0)
-            orient[i] = orient[i] * lean(o.seed, samples.id[i],
-                                         lerp(float(share.tilt.min), float(share.tilt.max), own[1]));
-        position[i] = samples.position[i] + up * lift[i];
+            orient[i] =
+                orient[i] * lean(o.seed, ids[i], lerp(float(share.tilt.min), float(share.tilt.max), own[1]));
+        position[i] = places[i] + up * lift[i];
     });
     out->attributes.remove("N");
     return out;

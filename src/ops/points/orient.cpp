@@ -55,19 +55,21 @@ std::shared_ptr<const PointSet> orientPoints(const PointSet& points, const Orien
     Progress::Task task(progress, "Orienting");
     auto out = std::make_shared<PointSet>(points);
     const Samples samples = samplesOf(points.attributes);
+    const auto ids = samples.get(channel::id);
+    const auto places = samples.get(channel::position);
+    const auto normals = samples.get(channel::normal);
     const std::vector<float> toUp = o.toUp.over(samples, progress);
     const std::vector<float> roll = o.roll.over(samples, o.seed, Stream::Roll, progress);
     const std::vector<float> tilt = o.tilt.over(samples, o.seed, Stream::Tilt, progress);
     auto orient = out->attributes.add<Quatf>("orient");
     parallelFor(points.size(), progress, [&](size_t i) {
-        const V3f normal = samples.normal.empty() ? V3f(0, 1, 0) : samples.normal[i];
-        const V3f aim = toUp[i] != 0.0f ? o.stand.from(samples.position[i], normal) : normal;
+        const V3f normal = normals.empty() ? V3f(0, 1, 0) : normals[i];
+        const V3f aim = toUp[i] != 0.0f ? o.stand.from(places[i], normal) : normal;
         V3f up = normal + (aim - normal) * toUp[i];
         up = up.length() > 1e-6f ? up.normalized() : normal;
         Quatf turn = turnToUp(up);
-        if (o.front.kind != Aim::Free)
-            turn = turn * turnToFront(turn, o.front.from(samples.position[i], normal));
-        orient[i] = turn * lean(o.seed, samples.id[i], tilt[i]) * turnAround(V3f(0, 1, 0), radians(roll[i]));
+        if (o.front.kind != Aim::Free) turn = turn * turnToFront(turn, o.front.from(places[i], normal));
+        orient[i] = turn * lean(o.seed, ids[i], tilt[i]) * turnAround(V3f(0, 1, 0), radians(roll[i]));
     });
     return out;
 }

@@ -5,6 +5,7 @@ namespace ovrix::ops {
 StrandsPtr curl(const StrandSet& in, const CurlOptions& o, Progress& progress) {
     Progress::Task task(progress, o.flat ? "Waving" : "Curling");
     const Samples samples = samplesOf(in);
+    const auto ids = samples.get(channel::id);
     const auto strength = o.effect.strength.over(samples, progress);
     const auto radius = o.radius.over(samples, progress), turns = o.turns.over(samples, progress);
     const AlongTable along(o.effect.along);
@@ -14,7 +15,7 @@ StrandsPtr curl(const StrandSet& in, const CurlOptions& o, Progress& progress) {
             const float size = radius[s] * strength[s];
             if (size == 0.0f) return;
             framesOf(orient, s, from, x);
-            const Random4 own = random4(o.effect.seed, samples.id[s], Stream::Curl);
+            const Random4 own = random4(o.effect.seed, ids[s], Stream::Curl);
             const float phase = o.start * own[0], lie = o.flat ? 2.0f * kPi * own[1] * o.start : 0.0f;
             const float c0 = std::cos(lie), s0 = std::sin(lie);
             for (size_t i = 0; i < from.size(); ++i) {

@@ -7,12 +7,13 @@ namespace ovrix::ops {
 StrandsPtr flyaways(const StrandSet& in, const FlyawayOptions& o, Progress& progress) {
     Progress::Task task(progress, "Loosening");
     const Samples samples = samplesOf(in);
+    const auto ids = samples.get(channel::id);
     const auto strength = o.effect.strength.over(samples, progress), away = o.away.over(samples, progress);
     const AlongTable along(o.effect.along);
     const auto orient = in.strands.find<Quatf>("orient");
     return reshaped(
         in, progress, [&](size_t s, std::span<const V3f> from, std::span<V3f> to, StrandScratch& x) {
-            const Random4 own = random4(o.effect.seed, samples.id[s], Stream::Fly);
+            const Random4 own = random4(o.effect.seed, ids[s], Stream::Fly);
             if (own[0] >= o.share || strength[s] == 0.0f) return;
             framesOf(orient, s, from, x);
             const float a = 2.0f * kPi * own[1];

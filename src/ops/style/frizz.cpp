@@ -43,6 +43,7 @@ V3f lineNoise(uint64_t key, float x) { return std::isfinite(x) ? LineNoise(key).
 StrandsPtr frizz(const StrandSet& in, const FrizzOptions& o, Progress& progress) {
     Progress::Task task(progress, "Frizzing");
     const Samples samples = samplesOf(in);
+    const auto ids = samples.get(channel::id);
     const auto strength = o.effect.strength.over(samples, progress);
     const auto amplitude = o.amplitude.over(samples, progress), bends = o.bends.over(samples, progress);
     const AlongTable along(o.effect.along);
@@ -51,7 +52,7 @@ StrandsPtr frizz(const StrandSet& in, const FrizzOptions& o, Progress& progress)
                         float size = amplitude[s] * strength[s], many = bends[s];
                         if (size == 0.0f) return;
                         alongOf(from, x.t);
-                        const uint64_t key = random4(o.effect.seed, samples.id[s], Stream::Frizz).word(0);
+                        const uint64_t key = random4(o.effect.seed, ids[s], Stream::Frizz).word(0);
                         for (int k = 0; k < std::clamp(o.octaves, 1, 8); ++k) {
                             LineNoise noise(mixBits(key + uint64_t(k)));
                             for (size_t i = 0; i < from.size(); ++i)

@@ -23,6 +23,8 @@ V3f turnedTowards(const V3f& d, const V3f& to, float angle) {
 StrandsPtr liftLean(const StrandSet& in, const LiftLeanOptions& o, Progress& progress) {
     Progress::Task task(progress, "Leaning");
     const Samples samples = samplesOf(in);
+    const auto places = samples.get(channel::position);
+    const auto normals = samples.get(channel::normal);
     const auto strength = o.effect.strength.over(samples, progress), lift = o.lift.over(samples, progress),
                lean = o.lean.over(samples, progress), gusts = o.gusts.over(samples, progress);
     const AlongTable along(o.effect.along);
@@ -36,11 +38,11 @@ StrandsPtr liftLean(const StrandSet& in, const LiftLeanOptions& o, Progress& pro
             alongOf(from, x.t);
             float gust = 0.0f, veer = 0.0f;
             if (gusts[s] != 0.0f) {
-                const V3f at = (samples.position[s] + o.drift) * scale;
+                const V3f at = (places[s] + o.drift) * scale;
                 gust = gusts[s] * gradientNoise(at, uint32_t(o.effect.seed));
                 veer = gusts[s] * gradientNoise(at + V3f(31.7f, 0, 0), uint32_t(o.effect.seed) + 1);
             }
-            const V3f n = samples.normal[s];
+            const V3f n = normals[s];
             for (size_t i = 1; i < from.size(); ++i) {
                 const V3f step = from[i] - from[i - 1];
                 const float length = step.length(), k = strength[s] * along.at(x.t[i]);

@@ -6,16 +6,6 @@ namespace ovrix::ops {
 
 namespace {
 
-/// Either end's colour of every strand.
-std::vector<V3f> ends(const VaryingColor& color, const Samples& samples) {
-    std::vector<V3f> out(samples.size(), V3f(color.high));
-    if (!color.field) return out;
-    color.field->evaluateColor(samples, out);
-    for (V3f& c : out)
-        for (int k = 0; k < 3; ++k) c[k] = lerp(color.low[k], color.high[k], c[k]);
-    return out;
-}
-
 /// What makes one strand differ from the others.
 V3f tintOf(const StrandColorOptions& o, uint64_t id, int32_t clump) {
     const Random4 own = random4(o.seed, id, Stream::Color);
@@ -31,20 +21,22 @@ StrandsPtr strandColor(const StrandSet& in, const StrandColorOptions& o, Progres
     Progress::Task task(progress, "Colouring");
     auto out = std::make_shared<StrandSet>(in);
     const Samples samples = samplesOf(in);
-    const auto root = ends(o.root, samples), tip = ends(o.tip, samples);
+    const auto ids = samples.get(channel::id);
+    const auto uvs = samples.get(channel::uv);
+    const auto root = o.root.over(samples, progress), tip = o.tip.over(samples, progress);
     const auto grey = o.grey.over(samples, progress);
     const auto clump = in.strands.find<int32_t>("clump");
     const AlongTable along(o.along);
     auto color = out->points.add<Color>("color");
     eachStrand(in, progress, [&](size_t s, std::span<const V3f> line, StrandScratch& x) {
         alongOf(line, x.t);
-        const bool isGrey = random1(o.seed, samples.id[s], Stream::Grey) < grey[s];
-        const V3f tint = tintOf(o, samples.id[s], clump.empty() ? 0 : clump[s]);
+        const bool isGrey = random1(o.seed, ids[s], Stream::Grey) < grey[s];
+        const V3f tint = tintOf(o, ids[s], clump.empty() ? 0 : clump[s]);
         V3f picture(1.0f);
-        if (o.image && !samples.uv.empty()) picture = V3f(o.image->sample(samples.uv[s].x, samples.uv[s].y));
+        if (o.image && !uvs.empty()) picture = V3f(o.image->sample(uvs[s].x, uvs[s].y));
         for (size_t i = 0; i < line.size(); ++i) {
-            const V3f own = root[s] + (tip[s] - root[s]) * along.at(x.t[i]);
-            color[in.start[s] + i] = tinted(isGrey ? o.greyColor : Color(own * picture), tint);
+            const Color own = root[s] + (tip[s] - root[s]) * along.at(x.t[i]);
+            color[in.start[s] + i] = tinted(isGrey ? o.greyColor : own * Color(picture), tint);
         }
     });
     return out;

@@ -7,12 +7,13 @@ StrandsPtr strandWidth(const StrandSet& in, const StrandWidthOptions& o, Progres
     auto out = std::make_shared<StrandSet>(in);
     out->round = o.round;
     const Samples samples = samplesOf(in);
+    const auto ids = samples.get(channel::id);
     const auto root = o.root.over(samples, progress), tip = o.tip.over(samples, progress);
     const AlongTable along(o.along);
     auto width = out->points.add<float>("width");
     eachStrand(in, progress, [&](size_t s, std::span<const V3f> line, StrandScratch& x) {
         alongOf(line, x.t);
-        const float own = 1.0f + o.variation * (2.0f * random1(o.seed, samples.id[s], Stream::Width) - 1.0f);
+        const float own = 1.0f + o.variation * (2.0f * random1(o.seed, ids[s], Stream::Width) - 1.0f);
         for (size_t i = 0; i < line.size(); ++i)
             width[in.start[s] + i] = std::max(0.0f, lerp(tip[s], root[s], along.at(x.t[i])) * own);
     });

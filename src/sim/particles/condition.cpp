@@ -45,15 +45,17 @@ void Condition::all(std::span<const V3f> position, std::span<const int32_t> stat
 
 std::vector<uint8_t> Condition::over(const Samples& s, std::span<const uint8_t> touched) const {
     std::vector<uint8_t> holds(s.size());
+    const auto p = s.get(channel::position);
+    const auto age = s.get(channel::age);
     const std::vector<float> values = when_ == When::Field ? field_.over(s) : std::vector<float>();
     for (size_t i = 0; i < holds.size(); ++i) {
-        if (when_ == When::Inside) holds[i] = room_->inside(s.position[i]);
-        if (when_ == When::Age) holds[i] = s.age[i] >= age_;
+        if (when_ == When::Inside) holds[i] = room_->inside(p[i]);
+        if (when_ == When::Age) holds[i] = age[i] >= age_;
         if (when_ == When::Contact) holds[i] = touched[i];
         if (when_ == When::Near && tree_) {
             uint32_t two[2];
             float d2[2];
-            holds[i] = tree_->closestFew(s.position[i], 2, two, d2) > 1 && d2[1] < distance_ * distance_;
+            holds[i] = tree_->closestFew(p[i], 2, two, d2) > 1 && d2[1] < distance_ * distance_;
         }
         if (when_ == When::Field) holds[i] = values[i] >= 0.5f;
     }

@@ -3,6 +3,7 @@
 #include <Imath/ImathMatrixAlgo.h>
 
 #include <numeric>
+#include <utility>
 
 #include "base/error.h"
 #include "base/hash.h"
@@ -97,24 +98,25 @@ struct SpawnParameters {
     void give(Births& b, size_t first, const V3f& axis, Progress& progress) const {
         const size_t count = b.count() - first;
         if (!count) return;
-        Samples s;
-        s.position = {b.position.data() + first, count};
-        s.normal = {b.normal.data() + first, count};
-        s.velocity = {b.velocity.data() + first, count};
-        s.id = {b.id.data() + first, count};
-        s.age = {b.sourceAge.data() + first, count};
+        const auto from = [&](const auto& column) { return std::span(column).subspan(first, count); };
+        const Samples s = Samples(from(std::as_const(b.position)))
+                              .with(channel::normal, from(std::as_const(b.normal)))
+                              .with(channel::velocity, from(std::as_const(b.velocity)))
+                              .with(channel::id, from(std::as_const(b.id)))
+                              .with(channel::age, from(std::as_const(b.sourceAge)));
         const auto lives = life.over(s, seed, Stream::Life, progress);
         const auto speeds = speed.over(s, seed, Stream::Speed, progress);
         const auto sizes = size.over(s, seed, Stream::Size, progress);
         const auto spins = spin.over(s, seed, Stream::Spin, progress);
         const auto weights = weight.over(s, seed, Stream::Weight, progress);
+        const auto colors = coloured ? color.over(s, progress) : std::vector<Color>();
         for (size_t k = 0; k < count; ++k) {
             const size_t i = first + k;
             const Random4 r = random4(seed, b.id[i], Stream::Birth), q = random4(seed, b.id[i], Stream::Lean);
             if (!forever) b.life[i] = std::max(0.0f, lives[k]);
             b.size[i] = std::max(0.0f, sizes[k]);
             b.weight[i] = std::max(1e-9f, weights[k]);
-            if (coloured) b.color[i] = color.at(s.sub(k, 1));
+            if (coloured) b.color[i] = colors[k];
             b.group[i] = group;
             b.state[i] = int32_t(waiting ? ParticleState::Waiting : ParticleState::Free);
             b.velocity[i] =

@@ -1,10 +1,9 @@
 #include "sim/particles/flock.h"
 
-#include <tbb/parallel_sort.h>
-
 #include "base/error.h"
 #include "base/noise.h"
 #include "base/parallel.h"
+#include "geo/points/order.h"
 #include "params/specs.h"
 #include "sim/particles/bound_places.h"
 #include "sim/particles/forces.h"
@@ -17,35 +16,6 @@ namespace {
 
 /// How many each goes by, and how many are looked at first.
 constexpr size_t kNeighbours = 16, kLookedAt = 32;
-
-/// Indices along a curve that fills space (Morton, "A Computer Oriented Geodetic Data Base", IBM, 1966).
-std::vector<uint32_t> orderInSpace(std::span<const V3f> p) {
-    Box3f box;
-    for (const V3f& q : p)
-        if (isFinite(q)) box.extendBy(q);
-    const float size =
-        box.isEmpty() ? 1.0f : std::max(1e-12f, std::max({box.size().x, box.size().y, box.size().z}));
-    const auto spread = [](uint32_t x) {
-        uint64_t v = x & 0x3ffu;
-        v = (v | v << 16) & 0x30000ffull;
-        v = (v | v << 8) & 0x300f00full;
-        v = (v | v << 4) & 0x30c30c3ull;
-        return (v | v << 2) & 0x9249249ull;
-    };
-    std::vector<uint64_t> keyed(p.size());
-    for (size_t i = 0; i < p.size(); ++i) {
-        uint64_t code = 0;
-        if (isFinite(p[i])) {
-            const V3f q = (p[i] - box.min) / size * 1023.0f;
-            code = spread(uint32_t(q.x)) | spread(uint32_t(q.y)) << 1 | spread(uint32_t(q.z)) << 2;
-        }
-        keyed[i] = code << 32 | i;
-    }
-    tbb::parallel_sort(keyed.begin(), keyed.end());
-    std::vector<uint32_t> order(p.size());
-    for (size_t i = 0; i < p.size(); ++i) order[i] = uint32_t(keyed[i]);
-    return order;
-}
 
 /// Separation, alignment, cohesion. Reynolds, "Flocks, Herds, and Schools: A Distributed Behavioral Model",
 /// SIGGRAPH 1987, doi:10.1145/37401.37406. Each goes by the sixteen nearest that it sees: so starlings do

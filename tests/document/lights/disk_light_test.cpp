@@ -92,8 +92,8 @@ TEST_CASE("a disk light without size gives nothing, and nothing that is no numbe
         CHECK(s.pdf == 0);
         CHECK_FALSE(light.hit(V3f(0, -1, 0), V3f(0, 1, 0)).hit);
     }
-    const auto lines = findNodeType("disk")->outline(
-        ResolvedParams(findNodeType("disk")->params, d.document.get(d.id).params, FieldContext{}));
+    const ResolvedParams params(findNodeType("disk")->params, d.document.get(d.id).params, FieldContext{});
+    const auto lines = findNodeType("disk")->outline({params});
     REQUIRE(lines.size() == 2);
     for (const V3f& p : lines[0]) CHECK(p.length() == Approx(0.5f));
 }
