@@ -28,14 +28,8 @@ float usualSize(const RecipeFile& recipe, Evaluator& evaluator, Progress& progre
 double strandLength(const RecipeFile& recipe) {
     double length = 0;
     for (const Step& step : recipe.layer().steps)
-        if (step.type == "grow" || step.type == "trace") {
-            const StepType& type = *findStepType(step.type);
-            length = std::get<Range>(paramOr(*findSpec(type.params, "length"), step.params).value).max;
-            if (step.type == "trace")
-                length *=
-                    0.5 *
-                    double(std::get<int64_t>(paramOr(*findSpec(type.params, "steps"), step.params).value));
-        }
+        if (const StepType* type = findStepType(step.type); type && type->longest)
+            length = type->longest(step.params);
     return length;
 }
 

@@ -61,8 +61,8 @@ uint32_t RenderSceneBuilder::wear(const Document& document, const std::string& m
 /// A material per slot: the slot's own, else the object's; the layer's stands above all.
 std::vector<uint32_t> RenderSceneBuilder::lookOf(const Document& document, const Node& object,
                                                  const Mesh& mesh, const std::string& layerMaterial,
-                                                 double frame) {
-    const Wearer by{Wearer::Object, object.id};
+                                                 const std::string& layer, double frame) {
+    const Wearer by{Wearer::Object, object.id, layer};
     if (!layerMaterial.empty()) return {wear(document, layerMaterial, by)};
     const uint32_t own =
         wear(document, std::get<std::string>(document.value(object.id, "material", frame)), by);
@@ -79,10 +79,10 @@ std::vector<uint32_t> RenderSceneBuilder::lookOf(const Document& document, const
 ThinLimit RenderSceneBuilder::thinLimit(const Document& document, const JobOptions& o) const {
     const auto number = [&](const char* id) { return document.setting("render", id, o.frame); };
     const double part = std::get<double>(number("thin_strands"));
-    std::string id = o.camera.empty() ? std::get<std::string>(number("camera")) : o.camera;
-    const Node* node = document.find(id);
-    if (part <= 0.0 || (!o.view && (!node || node->category() != Category::Camera))) return {};
-    const CameraOptions options = o.view ? *o.view : cameraOptions(document, id, o.frame);
+    const auto chosen =
+        o.camera.empty() ? sceneCamera(document, o.frame) : cameraOf(document, o.camera, o.frame);
+    if (part <= 0.0 || (!o.view && !chosen)) return {};
+    const CameraOptions options = o.view ? *o.view : *chosen;
     const int width = o.width > 0 ? o.width : int(std::get<int64_t>(number("width"))),
               height = o.height > 0 ? o.height : int(std::get<int64_t>(number("height")));
     const Camera camera(options, float(width) / float(std::max(1, height)));
@@ -146,17 +146,16 @@ void RenderSceneBuilder::addShapes(const SceneContext& scene, const Node& object
 }
 
 void RenderSceneBuilder::addLayer(const SceneContext& scene, const Node& node, const JobOptions& o,
-                                  RenderJob& job, std::vector<Part>& parts, uint32_t layerId,
-                                  Progress& progress) {
+                                  const LayerResult& result, RenderJob& job, std::vector<Part>& parts,
+                                  uint32_t layerId, Progress& progress) {
     const Document& document = scene.document;
-    const EvalOptions eval{o.frame, o.draft ? Purpose::Viewport : Purpose::Render, !o.draft};
-    const LayerResult result = evaluator_.layer(scene, node.id, eval, progress);
     for (const StepReport& r : result.steps)
         if (!r.error.empty())
             job.problems.push_back(node.name + ": " + r.error + (r.remedy.empty() ? "" : ". " + r.remedy));
     if (!result.ok) return;
     const auto layerMaterial = std::get<std::string>(document.value(node.id, "material", o.frame));
     Part whole{nullptr, {}, 0, layerId, M44f(), nullptr, 0, result.hash};
+    if (const AttributeSet* elements = elementsOf(result.geometry)) elements_[node.id] = *elements;
     if (kindOf(result.geometry) != GeometryKind::Copies)
         whole.look = {wear(document, layerMaterial, {Wearer::Layer, node.id})};
     if (const auto* strands = std::get_if<StrandsPtr>(&result.geometry)) {
@@ -180,7 +179,7 @@ void RenderSceneBuilder::addLayer(const SceneContext& scene, const Node& node, c
         if (!object) continue;
         const ObjectResult own = evaluator_.object(scene, object->id, o.frame, progress);
         Part part{own.mesh,
-                  lookOf(document, *object, *own.mesh, layerMaterial, o.frame),
+                  lookOf(document, *object, *own.mesh, layerMaterial, node.id, o.frame),
                   uint32_t(document.placeOf(object->id) + 1),
                   layerId,
                   prototypeMatrix(document, object->id, o.frame),
@@ -203,10 +202,13 @@ std::vector<RenderSceneBuilder::Part> RenderSceneBuilder::collect(const SceneCon
     const Document& document = scene.document;
     std::vector<Part> parts;
     worn_.clear();
+    elements_.clear();
     std::set<std::string> rendered;
     for (const NodePtr& node : document.nodes())
         if (node->rendered) rendered.insert(node->id);
     evaluator_.makeObjects(scene, withNeeds(document, rendered), o.frame, progress);
+    const EvalOptions options{o.frame, o.draft ? Purpose::Viewport : Purpose::Render, !o.draft};
+    const auto layers = evaluator_.layers(scene, rendered, options, progress);
     for (const NodePtr& node : document.nodes()) {
         const uint32_t id = uint32_t(document.placeOf(node->id) + 1);
         if (!node->rendered) continue;
@@ -214,7 +216,7 @@ std::vector<RenderSceneBuilder::Part> RenderSceneBuilder::collect(const SceneCon
             if (node->category() == Category::Object) {
                 const ObjectResult own = evaluator_.object(scene, node->id, o.frame, progress);
                 job.objectNames[id] = node->name;
-                parts.push_back({own.mesh, lookOf(document, *node, *own.mesh, {}, o.frame), id, 0,
+                parts.push_back({own.mesh, lookOf(document, *node, *own.mesh, {}, {}, o.frame), id, 0,
                                  document.worldMatrix(node->id, o.frame), nullptr, 0, own.hash, own.strands});
                 if (!own.strands) addShapes(scene, *node, o, parts.back(), progress);
                 std::vector<M44f>& matrices = parts.back().matrices;
@@ -226,7 +228,7 @@ std::vector<RenderSceneBuilder::Part> RenderSceneBuilder::collect(const SceneCon
             }
             if (node->category() == Category::Layer) {
                 job.layerNames[id] = node->name;
-                addLayer(scene, *node, o, job, parts, id, progress);
+                addLayer(scene, *node, o, layers.at(node->id), job, parts, id, progress);
             }
         } catch (const Error& e) {
             job.problems.push_back(e.what());
@@ -247,13 +249,18 @@ std::shared_ptr<const FibreShape> RenderSceneBuilder::fibreShape(float ior, floa
 /// What a material's fields see: the wearer's own surface, in its own space, and all of the scene.
 FieldContext RenderSceneBuilder::contextOf(const Worn& worn, Evaluator::Query& query) {
     const double frame = query.options().frame;
-    if (worn.by.kind == Wearer::Object)
-        return evaluator_.fieldContext(worn.by.id, frame, query.placed(worn.by.id).shape, query);
+    const auto on = [&](const std::string& surface, const SurfacePtr& shape, const std::string& layer) {
+        FieldContext context = evaluator_.fieldContext(surface, frame, shape, query);
+        const auto carried = elements_.find(layer);
+        if (carried != elements_.end()) context.elements = &carried->second;
+        return context;
+    };
+    if (worn.by.kind == Wearer::Object) return on(worn.by.id, query.placed(worn.by.id).shape, worn.by.layer);
     if (worn.by.kind == Wearer::Layer) {
-        const auto on = std::get<std::string>(query.document().value(worn.by.id, "surface", frame));
-        return evaluator_.fieldContext(on, frame, on.empty() ? nullptr : query.surface(on), query);
+        const auto under = std::get<std::string>(query.document().value(worn.by.id, "surface", frame));
+        return on(under, under.empty() ? nullptr : query.surface(under), worn.by.id);
     }
-    return evaluator_.fieldContext({}, frame, nullptr, query);
+    return on({}, nullptr, {});
 }
 
 SurfaceMaterial RenderSceneBuilder::materialOf(const Node& node, const ResolvedParams& p) {
@@ -289,8 +296,10 @@ void RenderSceneBuilder::setMaterials(const SceneContext& scene, const JobOption
                 it->second.field = nullptr;
             }
         }
-        SurfaceMaterial m = materialOf(node, ResolvedParams(specsOf(node), params, context));
+        const ResolvedParams resolved(specsOf(node), params, context);
+        SurfaceMaterial m = materialOf(node, resolved);
         m.onWearer = worn.by.kind == Wearer::Object;
+        m.readsElements = resolved.readsElements();
         scene_->addMaterial(std::move(m));
     }
 }
@@ -375,10 +384,12 @@ RenderJob RenderSceneBuilder::build(const SceneContext& scene, const JobOptions&
     scene_->clearMaterials();
     scene_->addMaterial({});
     setMaterials(scene, o, job, progress);
+    elements_.clear();  // the scene has those that it needs
     setLights(scene, o.frame, job);
     if (rebuild) {
         sceneHash_ = 0;
         std::map<const StrandSet*, uint32_t> tufts;
+        std::map<const Copies*, uint32_t> elements;
         for (const Part& p : parts) {
             progress.check();
             const auto known = tufts.find(p.strands.get());
@@ -389,12 +400,17 @@ RenderJob RenderSceneBuilder::build(const SceneContext& scene, const JobOptions&
             const uint32_t look = scene_->addLook(p.look);
             if (p.strands && p.limit == ThinLimit()) tufts[p.strands.get()] = mesh;
             if (!p.copies) {
-                const uint64_t element = p.strands && p.layer ? RenderScene::kOwnElement : 0;
-                scene_->addInstance({mesh, look, p.object, p.layer, element},
+                const bool ofLayer = p.strands && p.layer;
+                const uint64_t element = ofLayer ? RenderScene::kOwnElement : 0;
+                const uint32_t own =
+                    ofLayer ? scene_->addElements(p.strands->strands) : RenderScene::kNoElements;
+                scene_->addInstance({mesh, look, p.object, p.layer, element, own},
                                     p.matrices.empty() ? std::vector<M44f>{p.matrix} : p.matrices);
                 continue;
             }
             const AttributeSet& a = p.copies->attributes;
+            const auto [carried, fresh] = elements.try_emplace(p.copies.get());
+            if (fresh) carried->second = scene_->addElements(a);
             const ElementPlaces places(a);
             const auto prototype = a.find<int32_t>("prototype");
             const auto id = a.find<uint64_t>("id");
@@ -403,7 +419,7 @@ RenderJob RenderSceneBuilder::build(const SceneContext& scene, const JobOptions&
             for (size_t i = 0; i < prototype.size(); ++i)
                 if (prototype[i] == p.prototype) {
                     mine.push_back(uint32_t(i));
-                    instances.push_back({mesh, look, p.object, p.layer, id[i]});
+                    instances.push_back({mesh, look, p.object, p.layer, id[i], carried->second, uint32_t(i)});
                 }
             const MovingPlaces moving(*p.copies, p.moves,
                                       shutter / double(std::max<size_t>(1, p.moves.size() - 1)));
@@ -422,8 +438,7 @@ RenderJob RenderSceneBuilder::build(const SceneContext& scene, const JobOptions&
     job.scene = scene_;
     const auto value = [&](const char* id) { return document.setting("render", id, o.frame); };
     const std::string camera = o.camera.empty() ? std::get<std::string>(value("camera")) : o.camera;
-    const Node* node = document.find(camera);
-    if (!node || node->category() != Category::Camera)
+    if (!cameraOf(document, camera, o.frame))
         throw Error("the render has no camera", camera, "Choose a camera in the render settings");
     const float exposure = float(std::get<double>(document.value(camera, "exposure", o.frame)));
     // What is too bright is so in the picture: the limit follows its exposure.
@@ -434,7 +449,7 @@ RenderJob RenderSceneBuilder::build(const SceneContext& scene, const JobOptions&
     job.height = int(std::get<int64_t>(value("height")));
     job.samples = int(std::get<int64_t>(value("samples")));
     for (const double frame : shutterFrames(document, o.frame))
-        job.cameras.push_back(cameraOptions(document, camera, frame));
+        job.cameras.push_back(*cameraOf(document, camera, frame));
     if (std::all_of(job.cameras.begin(), job.cameras.end(),
                     [&](const CameraOptions& c) { return c == job.cameras.back(); }))
         job.cameras.resize(1);

@@ -43,8 +43,9 @@ class RenderSceneBuilder {
     struct Part;
     std::vector<Part> collect(const SceneContext& scene, const JobOptions& options, RenderJob& job,
                               Progress& progress);
-    void addLayer(const SceneContext& scene, const Node& node, const JobOptions& options, RenderJob& job,
-                  std::vector<Part>& parts, uint32_t layerId, Progress& progress);
+    void addLayer(const SceneContext& scene, const Node& node, const JobOptions& options,
+                  const LayerResult& result, RenderJob& job, std::vector<Part>& parts, uint32_t layerId,
+                  Progress& progress);
     void addMoves(const SceneContext& scene, const Node& node, const JobOptions& options,
                   const LayerResult& last, Part& whole, Progress& progress);
     void addShapes(const SceneContext& scene, const Node& object, const JobOptions& options, Part& part,
@@ -55,6 +56,7 @@ class RenderSceneBuilder {
     struct Wearer {
         enum Kind { Any, Object, Layer } kind = Any;
         std::string id = {};
+        std::string layer = {};  ///< of an object whose copies a layer makes
         bool operator==(const Wearer&) const = default;
     };
     struct Worn {
@@ -63,7 +65,7 @@ class RenderSceneBuilder {
     };
     uint32_t wear(const Document& document, const std::string& material, const Wearer& by);
     std::vector<uint32_t> lookOf(const Document& document, const Node& object, const Mesh& mesh,
-                                 const std::string& layerMaterial, double frame);
+                                 const std::string& layerMaterial, const std::string& layer, double frame);
     void setMaterials(const SceneContext& scene, const JobOptions& options, RenderJob& job,
                       Progress& progress);
     SurfaceMaterial materialOf(const Node& node, const ResolvedParams& params);
@@ -74,7 +76,8 @@ class RenderSceneBuilder {
     std::shared_ptr<const FibreShape> fibreShape(float ior, float shift);
 
     Evaluator& evaluator_;
-    std::vector<Worn> worn_;  ///< materials of the job, from number 1 on
+    std::vector<Worn> worn_;                        ///< materials of the job, from number 1 on
+    std::map<std::string, AttributeSet> elements_;  ///< of the job's layers, which fields may read by name
     std::shared_ptr<RenderScene> scene_;
     uint64_t sceneHash_ = 0;
     uint64_t skyHash_ = 0;

@@ -270,7 +270,8 @@ static std::string choiceOf(const Step& step, const char* param) {
 BakeResult bake(Evaluator& evaluator, const SceneContext& scene, const std::string& layer,
                 const BakeOptions& o, Progress& progress) {
     const Document& document = scene.document;
-    const Node recipe = recipeOf(document, document.get(layer));
+    const NodePtr whole = recipeOf(document, document.get(layer));
+    const Node& recipe = *whole;
     const auto place = solverPlace(recipe.steps);
     if (!place)
         throw Error("has no simulation to bake", recipe.name, "Add a step that simulates, and turn it on");
@@ -364,7 +365,8 @@ BakeUse bakeUse(const SceneContext& scene, const Node& recipe, size_t place) {
 
 std::optional<SimulationStatus> simulationStatus(Evaluator& evaluator, const SceneContext& scene,
                                                  const Node& layer, double share, bool draft) {
-    const Node recipe = recipeOf(scene.document, layer);
+    const NodePtr whole = recipeOf(scene.document, layer);
+    const Node& recipe = *whole;
     const auto place = solverPlace(recipe.steps);
     if (!place) return std::nullopt;
     SimulationStatus status{

@@ -2,16 +2,24 @@
 
 namespace ovrix::eval {
 
-CameraOptions cameraOptions(const Document& document, const std::string& id, double frame) {
-    const auto number = [&](const char* p) { return float(std::get<double>(document.value(id, p, frame))); };
-    CameraOptions c;
-    c.position = V3f(std::get<V3d>(document.value(id, "position", frame)));
-    c.target = V3f(std::get<V3d>(document.value(id, "target", frame)));
-    c.roll = radians(number("roll"));
-    c.focal = number("focal");
-    c.fstop = number("fstop");
-    c.focus = number("focus");
-    return c;
+std::optional<CameraOptions> cameraOf(const Document& document, const std::string& id, double frame) {
+    const Node* node = document.find(id);
+    const NodeType* type = node ? findNodeType(node->type) : nullptr;
+    if (!type || !type->camera) return std::nullopt;
+    FieldContext context;
+    context.frame = frame, context.rate = document.rate();
+    return type->camera(ResolvedParams(type->params, node->params, context));
+}
+
+std::optional<CameraOptions> sceneCamera(const Document& document, double frame) {
+    return cameraOf(document, std::get<std::string>(document.setting("render", "camera", frame)), frame);
+}
+
+float pictureAspect(const Document& document, double frame) {
+    const auto side = [&](const char* id) {
+        return float(std::max<int64_t>(1, std::get<int64_t>(document.setting("render", id, frame))));
+    };
+    return side("width") / side("height");
 }
 
 }  // namespace ovrix::eval

@@ -1,11 +1,17 @@
 // Cameras of the document as the renderer takes them.
 #pragma once
+#include <optional>
+
 #include "document/model/document.h"
 #include "render/scene/camera.h"
 
 namespace ovrix::eval {
 
-/// Of a camera node at a frame.
-CameraOptions cameraOptions(const Document& document, const std::string& id, double frame);
+/// Of a camera node at a frame; none where the id is no camera's.
+std::optional<CameraOptions> cameraOf(const Document& document, const std::string& id, double frame);
+/// The camera that the scene is rendered through.
+std::optional<CameraOptions> sceneCamera(const Document& document, double frame);
+/// Width by height of the picture.
+float pictureAspect(const Document& document, double frame);
 
 }  // namespace ovrix::eval

@@ -1,16 +1,18 @@
 #include "eval/evaluator.h"
 
-#include <tbb/parallel_for_each.h>
+#include <tbb/task_arena.h>
 
 #include <chrono>
 
 #include "base/error.h"
 #include "base/file_sequence.h"
 #include "base/hash.h"
+#include "base/parallel.h"
 #include "document/model/motion.h"
 #include "eval/evaluator_query.h"
 #include "eval/recipe_run.h"
 #include "eval/showing.h"
+#include "eval/waves.h"
 #include "geo/mesh/simplify.h"
 #include "ops/carry.h"
 #include "ops/place/place_points.h"
@@ -56,11 +58,9 @@ uint64_t Evaluator::shapeHash(const SceneContext& scene, const Node& node, doubl
     const Stamps hashing{[&](const std::string& p) { return scene.stampOf(p); }, {}, scene.document.rate()};
     Hasher h;
     h.add(std::string_view(node.type));
-    for (const ParamSpec& spec :
-         specsOf(node)) {  // where it stands and what it wears are no part of its mesh
-        if (spec.id == "material" || spec.id == "slots" || isTransformParam(spec.id)) continue;
-        addParamsToHash(h, std::span(&spec, 1), node.params, frame, hashing);
-    }
+    for (const ParamSpec& spec : specsOf(node))
+        if (spec.affects == Affects::Result)
+            addParamsToHash(h, std::span(&spec, 1), node.params, frame, hashing);
     for (const Step& step : node.steps)
         if (const StepType* type = findStepType(step.type); type && step.on) {
             h.add(std::string_view(type->id));
@@ -138,11 +138,8 @@ ObjectResult Evaluator::makeObject(const SceneContext& scene, const Node& node, 
     context.frame = frame;
     context.rate = scene.document.rate();
     const ResolvedParams p(specsOf(node), node.params, context);
-    ObjectResult result;
-    static_cast<ObjectShape&>(result) =
-        type->make({p, [&](const std::string& path) { return scene.resolve(path); },
-                    scene.document.memoryLimit(), progress});
-    return result;
+    return {type->make({p, [&](const std::string& path) { return scene.resolve(path); },
+                        scene.document.memoryLimit(), progress})};
 }
 
 /// Polygons that are not triangles are cut in one way at all frames, whatever shape they have there: so what
@@ -165,32 +162,68 @@ ObjectResult Evaluator::object(const SceneContext& scene, const std::string& id,
                                Progress& progress) {
     const Node& node = scene.document.get(id);
     const uint64_t key = objectHash(scene, node, frame);
-    if (const auto known = lookUp<ObjectResult>(key)) return *known;
     try {
-        auto made = std::make_shared<ObjectResult>(makeObject(scene, node, frame, progress));
-        shapeObject(scene, node, frame, *made, progress);
-        cutAsAtFirst(scene, node, frame, *made, progress);
-        made->hash = key;
-        keep<ObjectResult>(key, made, made->mesh->bytes());
-        return *made;
+        return *once<ObjectResult>(key, progress, [&] {
+            auto made = std::make_shared<ObjectResult>(makeObject(scene, node, frame, progress));
+            shapeObject(scene, node, frame, *made, progress);
+            cutAsAtFirst(scene, node, frame, *made, progress);
+            made->hash = key;
+            return std::pair(std::shared_ptr<const ObjectResult>(made), made->mesh->bytes());
+        });
     } catch (const Error& e) {
         throw Error(e.problem(), e.where().empty() ? node.name : e.where(), e.remedy());
     }
 }
 
-void Evaluator::makeObjects(const SceneContext& scene, const std::set<std::string>& ids, double frame,
-                            Progress& progress,
-                            const std::function<void(const Node&, const ObjectResult&)>& made) {
+/// Each on its own: while a thread waits within one, it takes nothing up of another, which might wait for
+/// what the first has locked.
+template <class Item, class Work>
+static void sideBySide(const std::vector<Item>& items, Progress& progress, const Work& work) {
+    parallelEach(items.size(), progress,
+                 [&](size_t i) { tbb::this_task_arena::isolate([&] { work(items[i]); }); });
+}
+
+std::map<std::string, std::string> Evaluator::makeObjects(
+    const SceneContext& scene, const std::set<std::string>& ids, double frame, Progress& progress,
+    const std::function<void(const Node&, const ObjectResult&)>& made) {
     std::vector<const Node*> objects;
     for (const NodePtr& node : scene.document.nodes(Category::Object))
         if (ids.count(node->id)) objects.push_back(node.get());
-    tbb::parallel_for_each(objects, [&](const Node* node) {
+    std::map<std::string, std::string> errors;
+    std::mutex one;
+    sideBySide(objects, progress, [&](const Node* node) {
         try {
             const ObjectResult result = object(scene, node->id, frame, progress);
             if (made) made(*node, result);
-        } catch (const Error&) {
+        } catch (const Error& e) {
+            const std::lock_guard lock(one);
+            errors[node->id] = e.what();
         }
     });
+    return errors;
+}
+
+std::map<std::string, LayerResult> Evaluator::layers(
+    const SceneContext& scene, const std::set<std::string>& ids, const EvalOptions& options,
+    Progress& progress, const std::function<void(const std::string&, const LayerResult&)>& made) {
+    std::map<std::string, LayerResult> results;
+    std::mutex one;
+    for (std::vector<std::string>& wave : layersInWaves(scene.document)) {
+        std::erase_if(wave, [&](const std::string& id) { return ids.count(id) == 0; });
+        sideBySide(wave, progress, [&](const std::string& id) {
+            LayerResult result;
+            try {
+                result = layer(scene, id, options, progress);
+            } catch (const Error& e) {
+                result.ok = false;
+                result.steps.push_back({{}, 0, 0, 0, false, false, e.problem(), e.remedy()});
+            }
+            const std::lock_guard lock(one);
+            LayerResult& kept = results[id] = std::move(result);
+            if (made) made(id, kept);
+        });
+    }
+    return results;
 }
 
 std::shared_ptr<const std::vector<uint32_t>> Evaluator::coarse(const ObjectResult& object) {
@@ -295,7 +328,8 @@ LayerResult Evaluator::layer(const Node& layer, Query& query) {
     LayerResult result;
     result.share = query.share();
     const Query::CycleGuard guard(query, layer.id);
-    const Node recipe = recipeOf(query.document(), layer);
+    const NodePtr whole = recipeOf(query.document(), layer);
+    const Node& recipe = *whole;
     const double frame = shownFrame(query.document(), layer, query.options().frame);
     if (frame == query.options().frame) {
         result.ok = RecipeRun(*this, recipe, result, query).all();

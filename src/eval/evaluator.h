@@ -1,10 +1,13 @@
 // From the document to geometry: pulled, pure, cached.
 #pragma once
+#include <tbb/task_arena.h>
+
 #include <list>
 #include <mutex>
 #include <set>
 #include <unordered_map>
 
+#include "base/key_locks.h"
 #include "document/model/document.h"
 #include "eval/scene_context.h"
 #include "eval/simulation/sim_cache.h"
@@ -59,7 +62,7 @@ struct StepReport {
 /// An object's mesh in its own space, and what was seen when it was made.
 struct ObjectResult : ObjectShape {
     uint64_t hash = 0;
-    std::vector<StepReport> steps;  ///< of the object's own recipe
+    std::vector<StepReport> steps = {};  ///< of the object's own recipe
 };
 
 struct LayerResult {
@@ -74,7 +77,8 @@ struct LayerResult {
     std::shared_ptr<const StrandSet> combable = nullptr;  ///< what combing works on: see combPlace()
 };
 
-/// All functions are thread safe; two threads that ask for the same thing may both compute it.
+/// All functions are thread safe. Of threads that ask for the same thing at a time one makes it, and the
+/// others wait.
 class Evaluator {
   public:
     explicit Evaluator(size_t cacheBytes = size_t(2) << 30);
@@ -84,11 +88,16 @@ class Evaluator {
     /// Throws Error (naming the object) or Cancelled.
     ObjectResult object(const SceneContext& scene, const std::string& id, double frame, Progress& progress);
     /// Makes those of the nodes that are objects and not known yet side by side: most wait for a file each.
-    /// @p made is called with each, on several threads. One that cannot be made throws when it is asked for.
-    /// Throws Cancelled.
-    void makeObjects(const SceneContext& scene, const std::set<std::string>& ids, double frame,
-                     Progress& progress,
-                     const std::function<void(const Node&, const ObjectResult&)>& made = {});
+    /// @p made is called with each, on several threads. Gives what went wrong, by id; such a one throws when
+    /// it is asked for. Throws Cancelled.
+    std::map<std::string, std::string> makeObjects(
+        const SceneContext& scene, const std::set<std::string>& ids, double frame, Progress& progress,
+        const std::function<void(const Node&, const ObjectResult&)>& made = {});
+    /// What layers make, those that do not depend on one another side by side. @p made is called with each,
+    /// by one thread at a time, in any order. What goes wrong with one stands in its steps. Throws Cancelled.
+    std::map<std::string, LayerResult> layers(
+        const SceneContext& scene, const std::set<std::string>& ids, const EvalOptions& options,
+        Progress& progress, const std::function<void(const std::string&, const LayerResult&)>& made = {});
     /// A coarser version of the object's mesh for drawing, as corner indices of it.
     std::shared_ptr<const std::vector<uint32_t>> coarse(const ObjectResult& object);
     /// The object in world space, ready to be scattered on; of a layer, its copies as one mesh.
@@ -133,6 +142,9 @@ class Evaluator {
         std::vector<Block> blocks = blocksOf(*value);
         keepBlocks(key, std::move(value), std::move(blocks), milliseconds);
     }
+    /// What is kept under the key, else what @p make gives: the value, and the bytes that it takes.
+    template <class T, class Make>
+    std::shared_ptr<const T> once(uint64_t key, Progress& progress, const Make& make);
     void keepBlocks(uint64_t key, std::shared_ptr<const void> value, std::vector<Block> blocks,
                     double milliseconds);
     ObjectResult makeObject(const SceneContext& scene, const Node& node, double frame, Progress& progress);
@@ -150,6 +162,7 @@ class Evaluator {
     ImageCache images_;
     SimCache simulations_;
     size_t limit_;
+    KeyLocks turns_;
     mutable std::mutex mutex_;
     std::unordered_map<uint64_t, Entry> entries_;
     std::list<uint64_t> recent_;  // most recent first
@@ -168,6 +181,17 @@ std::shared_ptr<const T> Evaluator::lookUp(uint64_t key, double* milliseconds) {
     recent_.splice(recent_.begin(), recent_, it->second.recent);
     if (milliseconds) *milliseconds = it->second.milliseconds;
     return std::static_pointer_cast<const T>(it->second.value);
+}
+
+template <class T, class Make>
+std::shared_ptr<const T> Evaluator::once(uint64_t key, Progress& progress, const Make& make) {
+    if (auto known = lookUp<T>(key)) return known;
+    const KeyLocks::Turn turn = turns_.take(key, progress);
+    if (auto known = lookUp<T>(key)) return known;
+    std::pair<std::shared_ptr<const T>, size_t> made;
+    tbb::this_task_arena::isolate([&] { made = make(); });
+    keep<T>(key, made.first, made.second);
+    return made.first;
 }
 
 }  // namespace ovrix::eval

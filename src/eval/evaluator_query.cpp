@@ -156,7 +156,8 @@ uint64_t Evaluator::Query::ownHash(const std::string& id) {
         atRest.frame = rest;
         hash = Hasher().add(hash).add(Query(evaluator_, scene_, atRest, progress_).surfaceHash(on)).value();
     }
-    const Node recipe = recipeOf(document_, document_.get(id));
+    const NodePtr whole = recipeOf(document_, document_.get(id));
+    const Node& recipe = *whole;
     for (size_t i = 0; i < recipe.steps.size(); ++i)
         if (findStepType(recipe.steps[i].type) && recipe.steps[i].on && recipe.steps[i].in.empty())
             hash = stepHash(hash, recipe, i);
@@ -168,12 +169,11 @@ SceneQuery::Placed Evaluator::Query::placed(const std::string& id) {
     if (node.category() != Category::Object) return {surface(id), M44f()};
     const uint64_t key =
         Hasher().add(std::string_view("placed")).add(objectHash(*scene_, node, options_.frame)).value();
-    auto shape = evaluator_.lookUp<Surface>(key);
-    if (!shape) {
-        shape =
+    const SurfacePtr shape = evaluator_.once<Surface>(key, progress_, [&] {
+        auto made =
             std::make_shared<const Surface>(evaluator_.object(*scene_, id, options_.frame, progress_).mesh);
-        evaluator_.keep<Surface>(key, shape, shape->bytes());
-    }
+        return std::pair(made, made->bytes());
+    });
     return {shape, document_.worldMatrix(id, options_.frame)};
 }
 
@@ -187,29 +187,29 @@ Geometry Evaluator::Query::elements(const std::string& id) {
 
 MeshPtr Evaluator::Query::mesh(const std::string& id) {
     const uint64_t key = Hasher().add(std::string_view("prototype")).add(meshHash(id)).value();
-    if (auto known = evaluator_.lookUp<Mesh>(key)) return known;
-    const ObjectResult own = evaluator_.object(*scene_, id, options_.frame, progress_);
     const M44f matrix = prototypeMatrix(document_, id, options_.frame);
-    if (matrix == M44f()) return own.mesh;
-    const MeshPtr made = transformed(*own.mesh, matrix);
-    evaluator_.keep<Mesh>(key, made, made->bytes());
-    return made;
+    if (matrix == M44f()) return evaluator_.object(*scene_, id, options_.frame, progress_).mesh;
+    return evaluator_.once<Mesh>(key, progress_, [&] {
+        const MeshPtr made =
+            transformed(*evaluator_.object(*scene_, id, options_.frame, progress_).mesh, matrix);
+        return std::pair(made, made->bytes());
+    });
 }
 
 std::shared_ptr<const PointSet> Evaluator::Query::points(const std::string& file) {
     const uint64_t key = Hasher().add(std::string_view("points")).add(scene_->stampOf(file)).value();
-    if (auto known = evaluator_.lookUp<PointSet>(key)) return known;
-    auto made = std::make_shared<const PointSet>(readPoints(scene_->resolve(file)));
-    evaluator_.keep<PointSet>(key, made, made->attributes.bytes());
-    return made;
+    return evaluator_.once<PointSet>(key, progress_, [&] {
+        auto made = std::make_shared<const PointSet>(readPoints(scene_->resolve(file)));
+        return std::pair(made, made->attributes.bytes());
+    });
 }
 
 std::shared_ptr<const StrandSet> Evaluator::Query::strandFile(const std::string& file) {
     const uint64_t key = Hasher().add(std::string_view("strands")).add(scene_->stampOf(file)).value();
-    if (auto known = evaluator_.lookUp<StrandSet>(key)) return known;
-    auto made = std::make_shared<const StrandSet>(readStrands(scene_->resolve(file)));
-    evaluator_.keep<StrandSet>(key, made, bytesOf(Geometry(made)));
-    return made;
+    return evaluator_.once<StrandSet>(key, progress_, [&] {
+        auto made = std::make_shared<const StrandSet>(readStrands(scene_->resolve(file)));
+        return std::pair(made, bytesOf(Geometry(made)));
+    });
 }
 
 std::set<int> Evaluator::Query::framesOf(const std::string& pattern) {
@@ -222,11 +222,11 @@ VectorGridPtr Evaluator::Query::vectors(const std::string& file, const std::stri
                              .add(scene_->stampOf(file))
                              .add(std::string_view(grid))
                              .value();
-    if (auto known = evaluator_.lookUp<VectorGrid>(key)) return known;
-    auto made = std::make_shared<const VectorGrid>(
-        readVectorGrid(scene_->resolve(file), grid, document_.memoryLimit(), progress_));
-    evaluator_.keep<VectorGrid>(key, made, made->values.size() * sizeof(V3f));
-    return made;
+    return evaluator_.once<VectorGrid>(key, progress_, [&] {
+        auto made = std::make_shared<const VectorGrid>(
+            readVectorGrid(scene_->resolve(file), grid, document_.memoryLimit(), progress_));
+        return std::pair(made, made->values.size() * sizeof(V3f));
+    });
 }
 
 std::shared_ptr<const StrandSet> Evaluator::Query::strands(const std::string& id) {
@@ -245,28 +245,35 @@ SurfacePtr Evaluator::Query::surface(const std::string& id) {
     const Node& node = document_.get(id);
     if (node.category() != Category::Object && node.category() != Category::Layer)
         throw Error("is no surface", node.name, "Choose an object, or a layer that makes copies");
-    const uint64_t key = surfaceHash(id);
-    if (const auto known = evaluator_.lookUp<Surface>(key)) return known;
-    MeshPtr mesh;
-    size_t own = 0;
-    if (node.category() == Category::Layer) {
-        const Geometry geometry = elements(id);
-        const auto* copies = std::get_if<std::shared_ptr<const Copies>>(&geometry);
-        if (!copies) throw Error("makes no copies to lie on", node.name, "End its recipe with Copies of");
-        const std::vector<MeshPtr> meshes = prototypes(**copies);
-        requireMemory(2.5 * mergedBytes(**copies, meshes), document_.memoryLimit(),
-                      double((*copies)->size()));
-        mesh = mergedCopies(**copies, meshes);
-        own = mesh->bytes();
-    } else {
-        const ObjectResult object = evaluator_.object(*scene_, id, options_.frame, progress_);
-        const M44f world = document_.worldMatrix(id, options_.frame);
-        mesh = world == M44f() ? object.mesh : transformed(*object.mesh, world);
-        own = world == M44f() ? 0 : mesh->bytes();
-    }
-    const auto made = std::make_shared<const Surface>(std::move(mesh));
-    evaluator_.keep<Surface>(key, made, made->bytes() + own);
-    return made;
+    return evaluator_.once<Surface>(surfaceHash(id), progress_, [&] {
+        size_t own = 0;
+        const MeshPtr mesh =
+            node.category() == Category::Layer ? meshOfCopies(id, own) : meshInWorld(id, own);
+        const auto made = std::make_shared<const Surface>(mesh);
+        return std::pair(made, made->bytes() + own);
+    });
+}
+
+/// The copies of a layer as one mesh; @p own  the bytes that it takes
+MeshPtr Evaluator::Query::meshOfCopies(const std::string& layer, size_t& own) {
+    const Geometry geometry = elements(layer);
+    const auto* copies = std::get_if<std::shared_ptr<const Copies>>(&geometry);
+    if (!copies)
+        throw Error("makes no copies to lie on", document_.get(layer).name, "End its recipe with Copies of");
+    const std::vector<MeshPtr> meshes = prototypes(**copies);
+    requireMemory(2.5 * mergedBytes(**copies, meshes), document_.memoryLimit(), double((*copies)->size()));
+    const MeshPtr mesh = mergedCopies(**copies, meshes);
+    own = mesh->bytes();
+    return mesh;
+}
+
+MeshPtr Evaluator::Query::meshInWorld(const std::string& object, size_t& own) {
+    const MeshPtr shape = evaluator_.object(*scene_, object, options_.frame, progress_).mesh;
+    const M44f world = document_.worldMatrix(object, options_.frame);
+    if (world == M44f()) return shape;
+    const MeshPtr mesh = transformed(*shape, world);
+    own = mesh->bytes();
+    return mesh;
 }
 
 }  // namespace ovrix::eval

@@ -12,13 +12,13 @@ namespace {
 
 FieldSource& paintedIn(Field& field, const ParamPath& path) {
     if (path.source < 0 || size_t(path.source) >= field.sources.size() ||
-        field.sources[size_t(path.source)].type != "paint")
+        !isPainted(field.sources[size_t(path.source)]))
         throw Error("there is no painted source there", path.text(), "Add the source Painted to the field");
     return field.sources[size_t(path.source)];
 }
 
 double numberOf(const FieldSource& source, const char* id, double frame) {
-    const SourceType& type = *findSourceType("paint");
+    const SourceType& type = *findSourceType(source.type);
     return std::get<double>(paramOr(*findSpec(type.params, id), source.params).at(frame));
 }
 
@@ -38,27 +38,48 @@ std::shared_ptr<const PaintedMap> mapFor(const FieldSource& source, const Surfac
 
 }  // namespace
 
-Document withDabs(const Document& document, const ParamPath& source, const Surface& surface,
-                  const Brush& brushed_, std::span<const Dab> dabs, double frame) {
-    if (surface.mesh().triangles().empty())
-        throw Error("the surface has no faces to paint on", {}, "Choose another surface");
-    ParamPath owner = source;
-    owner.source = -1;
-    Param param = paramAt(document, owner);
+/// The field that @p source stands in, as one that can be written.
+static std::pair<Param, std::shared_ptr<Field>> fieldOf(const Document& document, ParamPath source) {
+    source.source = -1;
+    Param param = paramAt(document, source);
     if (!param.field) throw Error("there is no field there", source.text(), "Drive the number by a field");
     auto field = std::make_shared<Field>(*param.field);
-    FieldSource& painted = paintedIn(*field, source);
+    param.field = field;
+    return {std::move(param), field};
+}
+
+PaintStroke::PaintStroke(const Document& document, const ParamPath& source, SurfacePtr surface, double frame)
+    : surface_(std::move(surface)), memory_(document.memoryLimit()), frame_(frame) {
+    if (surface_->mesh().triangles().empty())
+        throw Error("the surface has no faces to paint on", {}, "Choose another surface");
+    source_ = paintedIn(*fieldOf(document, source).second, source);
     const std::string on = document.get(source.node).category() == Category::Object
                                ? source.node
                                : std::get<std::string>(document.value(source.node, "surface", frame));
     const M44f world = document.worldMatrix(on, frame);
-    const M44f local = std::abs(world.determinant()) > 1e-20f ? world.inverse() : M44f();
-    Brush brush = brushed_;
-    brush.base = float(numberOf(painted, "base", frame));
-    const auto map = mapFor(painted, surface, local, document.memoryLimit(), frame);
-    painted.params["map"].value = MapValue{brushed(*map, surface, local, brush, dabs)};
-    param.field = field;
+    if (std::abs(world.determinant()) > 1e-20f) objectFromWorld_ = world.inverse();
+}
+
+void PaintStroke::apply(const Brush& brush, std::span<const Dab> dabs) {
+    if (!map_) map_ = mapFor(source_, *surface_, objectFromWorld_, memory_, frame_);
+    Brush own = brush;
+    own.base = float(numberOf(source_, "base", frame_));
+    map_ = brushed(*map_, *surface_, objectFromWorld_, own, dabs);
+}
+
+Document withPaintedMap(const Document& document, const ParamPath& source, MapValue map) {
+    auto [param, field] = fieldOf(document, source);
+    paintedIn(*field, source).params["map"].value = std::move(map);
+    ParamPath owner = source;
+    owner.source = -1;
     return withParam(document, owner, std::move(param));
+}
+
+Document withDabs(const Document& document, const ParamPath& source, SurfacePtr surface, const Brush& brush,
+                  std::span<const Dab> dabs, double frame) {
+    PaintStroke stroke(document, source, std::move(surface), frame);
+    stroke.apply(brush, dabs);
+    return withPaintedMap(document, source, stroke.map());
 }
 
 std::optional<ElementHit> elementAt(const Copies& copies, std::span<const Box3f> boxes, const V3f& origin,
@@ -91,7 +112,7 @@ namespace {
 const Step* handStep(const Document& document, const std::string& layer) {
     const Node& owner = recipeOwner(document, document.get(layer));
     for (const Step& s : owner.steps)
-        if (s.type == "by_hand") return &s;
+        if (byHandOf(s) == ByHand::Elements) return &s;
     return nullptr;
 }
 
@@ -108,7 +129,7 @@ Document withManualEdit(const Document& document, const std::string& layer,
         if (!type || type->gives != GeometryKind::Copies)
             throw Error("the layer makes no copies to change by hand", owner.name,
                         "End its recipe with Copies of");
-        out = withStep(out, layer, owner.steps.size(), makeStep("by_hand", owner));
+        out = withStep(out, layer, owner.steps.size(), makeStep(stepTypeFor(ByHand::Elements).id, owner));
     }
     const ParamPath path{layer, handStep(out, layer)->id, "edits"};
     ManualEdits edits = std::get<ManualEdits>(paramAt(out, path).value);
@@ -118,7 +139,7 @@ Document withManualEdit(const Document& document, const std::string& layer,
 
 static const Step* combStepOf(const Document& document, const std::string& layer) {
     for (const Step& s : recipeOwner(document, document.get(layer)).steps)
-        if (s.type == "comb" && s.on) return &s;
+        if (s.on && byHandOf(s) == ByHand::Strands) return &s;
     return nullptr;
 }
 
@@ -136,7 +157,7 @@ Document withCombing(const Document& document, const std::string& layer, std::ve
         const auto place = combPlace(owner.steps);
         if (!place)
             throw Error("the layer makes no strands to comb", owner.name, "Add the step Grow strands");
-        out = withStep(out, layer, *place + 1, makeStep("comb", owner));
+        out = withStep(out, layer, *place + 1, makeStep(stepTypeFor(ByHand::Strands).id, owner));
     }
     const ParamPath path{layer, combStepOf(out, layer)->id, "combing"};
     StrandEdits all = std::get<StrandEdits>(paramAt(out, path).value);

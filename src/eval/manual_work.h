@@ -9,8 +9,29 @@ namespace ovrix::eval {
 /// The document after some dabs on the painted source that @p source names (its param is not looked at). The
 /// map is made, or moved to the surface's topology, where it has to be. Throws Error when the source is none,
 /// or the surface has no faces.
-Document withDabs(const Document& document, const ParamPath& source, const Surface& surface,
-                  const Brush& brush, std::span<const Dab> dabs, double frame);
+Document withDabs(const Document& document, const ParamPath& source, SurfacePtr surface, const Brush& brush,
+                  std::span<const Dab> dabs, double frame);
+
+/// A stroke on a painted source at work: all that it needs, so that it may go on on another thread while the
+/// document is edited. For one thread at a time.
+class PaintStroke {
+  public:
+    /// Throws Error as withDabs() does.
+    PaintStroke(const Document& document, const ParamPath& source, SurfacePtr surface, double frame);
+    void apply(const Brush& brush, std::span<const Dab> dabs);
+    /// As it is now.
+    MapValue map() const { return {map_}; }
+
+  private:
+    SurfacePtr surface_;
+    FieldSource source_;
+    M44f objectFromWorld_;
+    size_t memory_;
+    double frame_;
+    std::shared_ptr<const PaintedMap> map_;  ///< null before the first dab
+};
+/// The painted source with a map, whatever it had. Throws Error when it is none.
+Document withPaintedMap(const Document& document, const ParamPath& source, MapValue map);
 
 /// An element that a ray meets.
 struct ElementHit {

@@ -33,7 +33,14 @@ struct Places {
             bary.push_back(V2f(s.u, s.v));
         }
     }
-    Samples samples() const { return {position, normal, uv, id, triangle, bary, {}}; }
+    Samples samples() const {
+        return Samples(position)
+            .with(channel::normal, normal)
+            .with(channel::uv, uv)
+            .with(channel::id, id)
+            .with(channel::triangle, triangle)
+            .with(channel::bary, bary);
+    }
 };
 
 std::vector<float> overCorners(const CompiledField& field, const Surface& surface, Progress& progress) {
@@ -41,8 +48,7 @@ std::vector<float> overCorners(const CompiledField& field, const Surface& surfac
     const auto corners = surface.kept<CornerPlaces>(  // while a mask is painted they stay what they are
         "corners", [&] { return std::make_shared<const CornerPlaces>(mesh); });
     std::vector<float> values(corners->position.size());
-    const Samples samples{corners->position, mesh.normals(), mesh.uvs(), corners->id,
-                          corners->triangle, corners->bary,  {}};
+    const Samples samples = samplesOf(mesh, *corners);
     parallelRanges(values.size(), 4096, progress, [&](size_t begin, size_t end) {
         field.evaluate(samples.sub(begin, end - begin), {values.data() + begin, end - begin});
     });
@@ -76,7 +82,9 @@ void fill(Overlay& overlay, const Field& source, Evaluator::Query& query, Evalua
     const SurfacePtr surface = query.surface(overlay.surface);
     overlay.ground = surface;
     const Evaluator::Query::CycleGuard guard(query, overlay.path.node);
-    const CompiledField field(source, evaluator.fieldContext(overlay.surface, frame, surface, query));
+    FieldContext context = evaluator.fieldContext(overlay.surface, frame, surface, query);
+    context.anyName = true;  // what elements carry is not on the bare surface
+    const CompiledField field(source, context);
     overlay.values = overCorners(field, *surface, progress);
     overlay.hash = hashOf(overlay.surface, overlay.values);
     const auto kept =
@@ -109,7 +117,7 @@ std::string wearerOf(const Document& document, const std::string& material, doub
     if (!hidden.empty()) return hidden;
     for (const NodePtr& layer : document.nodes(Category::Layer))
         if (std::get<std::string>(document.value(layer->id, "material", frame)) == material)
-            for (const std::string& id : prototypesOf(recipeOf(document, *layer)))
+            for (const std::string& id : prototypesOf(*recipeOf(document, *layer)))
                 if (document.find(id)) return id;
     return {};
 }

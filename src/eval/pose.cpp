@@ -16,7 +16,8 @@ namespace fs = std::filesystem;
 fs::path writePose(Evaluator& evaluator, const SceneContext& scene, const std::string& layer, double frame,
                    Progress& progress) {
     if (scene.file.empty()) throw Error("the scene has no file yet", {}, "Save it: poses lie beside it");
-    const Node recipe = recipeOf(scene.document, scene.document.get(layer));
+    const NodePtr whole = recipeOf(scene.document, scene.document.get(layer));
+    const Node& recipe = *whole;
     const auto place = solverPlace(recipe.steps);
     if (!place) throw Error("simulates no strands", recipe.name, "Turn its Simulate strands on");
     Evaluator::Query query(evaluator, scene, {frame, Purpose::Render, true}, progress);

@@ -1,6 +1,7 @@
 #include "eval/recipe_run.h"
 
 #include <fmt/format.h>
+#include <tbb/task_arena.h>
 
 #include <chrono>
 
@@ -142,14 +143,17 @@ bool Evaluator::RecipeRun::placesAtRest(const StepType& type) const {
     return rest_ != surface_ && type.takes == GeometryKind::Nothing && type.gives == GeometryKind::Points;
 }
 
-/// Fields of what lies at rest are asked there.
-const FieldContext& Evaluator::RecipeRun::contextOf(const StepType& type) const {
-    return placesAtRest(type) || type.fills ? restContext_ : context_;
+/// Fields of what lies at rest are asked there. They may read what the elements carry; roots of a fill carry
+/// nothing yet.
+FieldContext Evaluator::RecipeRun::contextOf(const StepType& type, const Geometry& elements) const {
+    FieldContext context = placesAtRest(type) || type.fills ? restContext_ : context_;
+    if (!type.fills) context.elements = elementsOf(elements);
+    return context;
 }
 
 Geometry Evaluator::RecipeRun::apply(const StepType& type, const Step& step, const Geometry& in) {
     ++evaluator_.stepsRun_;
-    const ResolvedParams params(type.params, step.params, contextOf(type));
+    const ResolvedParams params(type.params, step.params, contextOf(type, in));
     return type.apply({in, params, placesAtRest(type) ? rest_ : surface_, rest_, whole_ ? 1.0 : result_.share,
                        memory_, query_.progress(), &query_, &notes_, query_.options().frame, context_.rate,
                        type.overTime ? [this, i = at_](double frame) { return atFrame(i, frame); }
@@ -172,8 +176,11 @@ static uint64_t noteKey(uint64_t key) { return Hasher().add(std::string_view("no
 Geometry Evaluator::RecipeRun::kept(uint64_t key, const std::function<Geometry()>& make,
                                     double* milliseconds) {
     if (const auto known = evaluator_.lookUp<Geometry>(key, milliseconds)) return *known;
+    const KeyLocks::Turn turn = evaluator_.turns_.take(key, query_.progress());
+    if (const auto known = evaluator_.lookUp<Geometry>(key, milliseconds)) return *known;
     const auto start = Clock::now();
-    auto made = std::make_shared<const Geometry>(make());
+    std::shared_ptr<const Geometry> made;
+    tbb::this_task_arena::isolate([&] { made = std::make_shared<const Geometry>(make()); });
     const double time = millisecondsSince(start);
     if (milliseconds) *milliseconds = time;
     evaluator_.keepGeometry(key, made, time);
@@ -202,7 +209,7 @@ Geometry Evaluator::RecipeRun::thinned(const StepType& type, const Step& step) {
     const size_t before = evaluator_.stepsRun_;
     const Geometry all = placed(type, step).first;
     if (evaluator_.stepsRun_ == before) ++evaluator_.stepsRun_;  // with its placing it counts as one
-    const ResolvedParams params(type.params, step.params, contextOf(type));
+    const ResolvedParams params(type.params, step.params, contextOf(type, all));
     return masked(std::get<std::shared_ptr<const PointSet>>(all), params.varying(type.mask),
                   uint64_t(params.integer("seed")), query_.progress());
 }

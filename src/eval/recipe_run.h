@@ -27,7 +27,7 @@ class Evaluator::RecipeRun {
   private:
     const StepType& typeOf(const Step& step) const;
     bool placesAtRest(const StepType& type) const;
-    const FieldContext& contextOf(const StepType& type) const;
+    FieldContext contextOf(const StepType& type, const Geometry& elements) const;
     Geometry apply(const StepType& type, const Step& step, const Geometry& in);
     Geometry carried(const Geometry& placed);
     Geometry kept(uint64_t key, const std::function<Geometry()>& make, double* milliseconds = nullptr);

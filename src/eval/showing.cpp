@@ -19,16 +19,14 @@ Showing showingOf(const Document& document, const Node& layer, const EvalOptions
     const auto cull = std::get<std::string>(value("cull"));
     s.cull = cull == "view and render" || (view && cull == "view");
     s.margin = float(std::get<double>(value("cull_margin")));
-    const auto id = std::get<std::string>(document.setting("render", "camera", o.frame));
-    const Node* camera = document.find(id);
-    if (!camera || camera->category() != Category::Camera) {  // nothing to look from
+    const auto camera = sceneCamera(document, o.frame);
+    if (!camera) {  // nothing to look from
         s.cull = false;
         s.thinFrom = 0.0f;
         return s;
     }
-    s.camera = cameraOptions(document, id, o.frame);
-    s.aspect = float(std::get<int64_t>(document.setting("render", "width", o.frame))) /
-               float(std::max<int64_t>(1, std::get<int64_t>(document.setting("render", "height", o.frame))));
+    s.camera = *camera;
+    s.aspect = pictureAspect(document, o.frame);
     return s;
 }
 

@@ -3,6 +3,8 @@
 #include <fmt/format.h>
 
 #include <chrono>
+#include <deque>
+#include <mutex>
 
 #include "base/error.h"
 #include "base/file_sequence.h"
@@ -55,20 +57,85 @@ static bool followsDraft(const Step& step) {
     return step.on && type && type->followsDraft && type->followsDraft(step.params);
 }
 
+namespace {
+
+uint64_t stampOf(const SceneContext& scene, const std::string& path, Progress& progress) {
+    if (path.empty()) return 0;
+    const auto whole = scene.resolve(path);
+    if (!isSequence(path)) return contentsOf(whole, progress);
+    Hasher all;
+    for (const int frame : framesOf(whole))
+        all.add(uint64_t(frame)).add(contentsOf(fileOfFrame(whole.string(), frame), progress));
+    return all.value();
+}
+
+/// Keys that were worked out, of the last two documents, one of which may be baked while the other is edited:
+/// a key is asked for several times in each frame. Files are looked at anew each time, since they change
+/// without the document. Thread safe.
+class KnownKeys {
+  public:
+    uint64_t of(const SceneContext& scene, const Node& recipe, size_t place, Progress& progress) {
+        for (const auto& k : ofDocument(scene))
+            if (k->place == place && k->recipe == recipe && k->holds(scene, progress)) return k->key;
+        auto made = std::make_shared<Key>(Key{recipe, place, {}, 0});
+        SimulationKey key(scene.document, [&](const std::string& path) {
+            return made->files[path] = stampOf(scene, path, progress);
+        });
+        made->key = key.upTo(recipe, place);
+        const std::lock_guard lock(mutex_);
+        std::erase_if(known_, [&](const Known& k) { return k.isOf(scene) && k.keys.size() > kMost; });
+        if (known_.empty() || !known_.front().isOf(scene))
+            known_.push_front({scene.document.nodes(), scene.folder, {}});
+        if (known_.size() > 2) known_.pop_back();
+        known_.front().keys.push_back(made);
+        return made->key;
+    }
+
+  private:
+    struct Key {
+        Node recipe;
+        size_t place;
+        std::map<std::string, uint64_t> files;
+        uint64_t key;
+        bool holds(const SceneContext& scene, Progress& progress) const {
+            return std::all_of(files.begin(), files.end(), [&](const auto& file) {
+                return stampOf(scene, file.first, progress) == file.second;
+            });
+        }
+    };
+    using Keys = std::vector<std::shared_ptr<const Key>>;
+    struct Known {
+        std::vector<NodePtr> nodes;
+        std::filesystem::path folder;
+        Keys keys;
+        bool isOf(const SceneContext& scene) const {
+            return nodes == scene.document.nodes() && folder == scene.folder;
+        }
+    };
+    static constexpr size_t kMost = 256;  // of one document, with those of files that have changed since
+
+    /// The document's keys; it is the last that was asked for, then.
+    Keys ofDocument(const SceneContext& scene) {
+        const std::lock_guard lock(mutex_);
+        const auto known =
+            std::find_if(known_.begin(), known_.end(), [&](const Known& k) { return k.isOf(scene); });
+        if (known == known_.end()) return {};
+        std::rotate(known_.begin(), known, known + 1);
+        return known_.front().keys;
+    }
+
+    std::mutex mutex_;
+    std::deque<Known> known_;
+};
+
+}  // namespace
+
 uint64_t simulationKeyOf(const SceneContext& scene, const Node& recipe, size_t place, double share,
                          bool draft, Progress& progress) {
-    SimulationKey hash(scene.document, [&](const std::string& path) -> uint64_t {
-        if (path.empty()) return 0;
-        const auto whole = scene.resolve(path);
-        if (!isSequence(path)) return contentsOf(whole, progress);
-        Hasher all;
-        for (const int frame : framesOf(whole))
-            all.add(uint64_t(frame)).add(contentsOf(fileOfFrame(whole.string(), frame), progress));
-        return all.value();
-    });
+    static KnownKeys known;
     const auto before = std::span(recipe.steps).first(place);
     const bool light = draft && std::any_of(before.begin(), before.end(), followsDraft);
-    return Hasher().add(hash.upTo(recipe, place)).add(share).add(uint64_t(light)).value();
+    return Hasher().add(known.of(scene, recipe, place, progress)).add(share).add(uint64_t(light)).value();
 }
 
 /// The scene at one frame, and what the step is given there.

@@ -66,6 +66,29 @@ TEST_CASE("gradient noise is zero on its lattice, bounded, and safe on any input
     CHECK(std::isfinite(gradientNoise(V3f(1e30f, -1e30f, 3e9f), 1)));
 }
 
+TEST_CASE("noise of many places is that of each, bit for bit", "[noise]") {
+    const float nan = std::numeric_limits<float>::quiet_NaN(), inf = std::numeric_limits<float>::infinity();
+    std::vector<V3f> p{{nan, 0, 0}, {1, 2, 3}, {0, -inf, 1}, {1e12f, -1e12f, 1}, {-0.0f, 0, 0}};
+    for (size_t i = 0; p.size() < 203; ++i) {
+        const Random4 r = random4(9, i, Stream::Place);
+        p.push_back((V3f(r[0], r[1], r[2]) - V3f(0.5f)) * (i % 5 == 0 ? 1e9f : 20.0f));
+    }
+    for (const NoiseKind kind : {NoiseKind::Soft, NoiseKind::Ridged, NoiseKind::Cells, NoiseKind::Cracks})
+        for (const int octaves : {1, 3, 4, 5, 12, 99}) {
+            const FractalOptions o{octaves, 0.6f, 2.1f, kind};
+            std::vector<float> many(p.size());
+            fractalNoise(p, 4, o, many);
+            float off = 0;
+            for (size_t i = 0; i < p.size(); ++i)
+                off += many[i] == fractalNoise(p[i], 4, o) ? 0.0f : 1.0f;  // also where it is no number
+            CHECK(off == 0.0f);
+        }
+    // One octave is the noise itself.
+    for (const V3f& q : p)
+        REQUIRE(fractalNoise(q, 4, {1, 0.5f, 2.0f, NoiseKind::Soft}) == gradientNoise(q, 4));
+    fractalNoise({}, 1, {}, {});
+}
+
 TEST_CASE("progress tells its task and is cancelled by an exception", "[progress]") {
     Progress progress;
     {

@@ -215,7 +215,7 @@ TEST_CASE("copies that the camera does not see are left out, with a margin", "[s
     const size_t none = s.copies(render)->size();
     CHECK(none < 3000);
     CHECK(none > 100);
-    const CameraOptions o = cameraOptions(s.document, camera, 1);
+    const CameraOptions o = *cameraOf(s.document, camera, 1);
     const Camera lens(o, 1280.0f / 720.0f);
     for (const V3f& p : s.copies(render)->attributes.find<V3f>("P")) {
         const V3f d = p - lens.position();

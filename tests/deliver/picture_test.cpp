@@ -1,5 +1,7 @@
 // Pictures of scenes in which something is unusual: lights that are mirrored, things far away, fields that
 // need what is around, strands thinner than a pixel.
+#include <fmt/format.h>
+
 #include "base/hash.h"
 #include "deliver/studio.h"
 #include "eval/overlay.h"
@@ -148,7 +150,7 @@ TEST_CASE("thin strands go by the picture that is made, whatever the scene's own
     CHECK(bits(s.render(64, 2)) != small);  // else the limit does nothing, and this test says nothing
     CHECK(bits(s.render(64, 2, of64)) == small);
     // And by the eye that looks, not by the scene's camera.
-    of64.view = cameraOptions(s.document, "camera", 1);
+    of64.view = cameraOf(s.document, "camera", 1);
     s.set("camera/position", "0,0,90");
     RenderSceneBuilder builder(s.evaluator);
     const RenderJob job = builder.build(s.document, of64, Progress::none());
@@ -156,4 +158,73 @@ TEST_CASE("thin strands go by the picture that is made, whatever the scene's own
     const Renderer renderer(*job.scene, Camera(*of64.view, 1.0f), job.options);
     for (uint32_t pass : {0u, 1u}) renderer.renderPass(film, pass, {0, 0, 64, 64}, Progress::none());
     CHECK(bits(film) == small);
+}
+
+TEST_CASE("materials read what elements carry: attributes of copies, and how far along a strand",
+          "[translate][field]") {
+    Studio s;
+    s.set(s.ball + "/rendered", "false");
+    const std::string glow = s.add("surface");
+    s.set(glow + "/base", "0,0,0");
+    s.set(glow + "/specular", "0");
+    s.set(glow + "/emission", "1,1,1");
+    const auto shineBy = [&](const std::string& type, const std::string& param, const std::string& text) {
+        FieldSource source = makeSource(type);
+        source.params[param].value = text;
+        s.document = withField(s.document, {glow, "", "glow"}, std::make_shared<Field>(Field{{source}}));
+    };
+    Node layer = makeNode(s.document, "layer");
+    SECTION("copies of a file's points") {
+        const std::string pebble = s.add("sphere");
+        s.set(pebble + "/radius", "0.5");
+        s.set(pebble + "/rendered", "false");
+        writeFile(s.folder / "points.csv", "x,y,z,heat,age\n-1,0,0,0.25,0.5\n1,0,0,0.75,2\n");
+        layer.steps = {makeStep("from_file", layer)};
+        layer.steps.push_back(makeStep("copies_of", layer));
+        layer.steps[0].params["file"].value = std::string("points.csv");
+        layer.steps[1].params["prototypes"].value = Shares{{pebble, 1}};
+        layer.params["material"].value = glow;
+        s.document.put(layer);
+        const auto sides = [&] {
+            const Film film = s.render(40, 2);
+            return std::pair(meanOf(film, 0, 20, 0, 40).x, meanOf(film, 20, 40, 0, 40).x);
+        };
+        const auto [plainLeft, plainRight] = sides();
+        REQUIRE(plainLeft > 0.01f);
+        shineBy("attribute", "name", "heat");
+        const auto [left, right] = sides();
+        CHECK(left / plainLeft == Approx(0.25).epsilon(1e-3));
+        CHECK(right / plainRight == Approx(0.75).epsilon(1e-3));
+        shineBy("formula", "formula", "1 - heat");
+        CHECK(sides().first / plainLeft == Approx(0.75).epsilon(1e-3));
+        shineBy("age", "measure", "in seconds");
+        const auto [young, old] = sides();
+        CHECK(young / plainLeft == Approx(0.5).epsilon(1e-3));
+        CHECK(old / plainRight == Approx(1).epsilon(1e-3));
+        shineBy("formula", "formula", "lilac");
+        RenderSceneBuilder builder(s.evaluator);
+        const RenderJob job = builder.build(s.scene(), {}, Progress::none());
+        REQUIRE(job.problems.size() == 1);
+        CHECK(job.problems[0].find("heat") != std::string::npos);
+    }
+    SECTION("strands") {
+        std::string coat;
+        s.set(s.ball + "/radius", "0.3");
+        s.document = withStrandLayer(s.document, s.ball, 1.0f, &coat);
+        s.set(coat + "/fill/count", "3000");
+        s.set(coat + "/grow/length", "0.6..0.6");
+        s.set(coat + "/material", glow);
+        const auto brightness = [&] { return meanOf(s.render(48, 4), 0, 48, 0, 48).x; };
+        const float whole = brightness();
+        REQUIRE(whole > 0.001f);
+        shineBy("formula", "formula", "along");
+        const float tips = brightness();
+        shineBy("formula", "formula", "1 - along");
+        const float roots = brightness();
+        CHECK(tips + roots == Approx(whole).epsilon(1e-3));
+        CHECK(tips > 0.1f * whole);
+        CHECK(roots > 0.1f * whole);
+        shineBy("attribute", "name", "along");
+        CHECK(brightness() == Approx(tips).epsilon(1e-3));
+    }
 }

@@ -92,7 +92,8 @@ class Crossing {
         if (spec.type == ParamType::Ref) return anyOf(d, spec.refKind);
         if (spec.type == ParamType::Refs) return Refs{anyOf(d, spec.refKind)};
         if (spec.type == ParamType::Shares) return Shares{{anyOf(d, spec.refKind), 1.0}, {"ball", 0.5}};
-        if (spec.type == ParamType::File || spec.type == ParamType::Text) return std::string();
+        if (spec.type == ParamType::File) return std::string();
+        if (spec.type == ParamType::Text) return text(spec);
         if (random_.oneIn(12)) return clampToSpec(spec, random_.value(d, spec));  // at its limits, or beyond
         switch (spec.type) {
             case ParamType::Int:
@@ -108,6 +109,14 @@ class Crossing {
             default:
                 return random_.value(d, spec);
         }
+    }
+    /// What fields may read by name; some of it is there for some elements, some for none.
+    Value text(const ParamSpec& spec) {
+        static const char* const names[] = {"scale", "age",   "v.x",       "speed", "along", "random",
+                                            "P.y",   "clump", "curvature", "color", "frame", "none"};
+        const std::string name = names[random_.below(std::size(names))];
+        if (spec.id == "name") return name;
+        return spec.id == "formula" ? name + " * 0.5 + x" : std::string();
     }
     double inSoft(const ParamSpec& s) { return s.softMin + (s.softMax - s.softMin) * random_.unit(); }
 

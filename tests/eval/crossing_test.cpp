@@ -1,5 +1,7 @@
 // What must hold where mechanisms meet. OVRIX_CROSSING says how many scenes are tried, OVRIX_TEST_SEED which;
 // a scene that fails names its own seed, and that is kept below.
+#include <fmt/format.h>
+
 #include <tbb/global_control.h>
 
 #include <chrono>

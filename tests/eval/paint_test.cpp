@@ -129,7 +129,7 @@ TEST_CASE("a map moves to another mesh by the nearest place", "[paint]") {
     context.surface = std::make_shared<const Surface>(makePlane(2, 47));
     const std::vector<V3f> p = {{0.4f, 0, 0.2f}, {-0.9f, 0, -0.9f}};
     std::vector<float> out(2);
-    CompiledField(Field{{source}}, context).evaluate({p, {}, {}, {}}, out);
+    CompiledField(Field{{source}}, context).evaluate(Samples(p), out);
     CHECK(out[0] == Approx(1).margin(0.05));
     CHECK(out[1] == 0.0f);
 }
@@ -156,7 +156,7 @@ struct Painted {
     SurfacePtr surface() { return evaluator.surface(document, plane, {1}, Progress::none()); }
     void paint(float x, float z, Brush brush = {}) {
         const Dab d = dab(x, z);
-        document = withDabs(document, source, *surface(), brush, {&d, 1}, 1);
+        document = withDabs(document, source, surface(), brush, {&d, 1}, 1);
     }
     Geometry eval() {
         return evaluator.layer(document, layer, {1, Purpose::Render, false}, Progress::none()).geometry;
@@ -263,11 +263,11 @@ TEST_CASE("a map on a changed mesh is moved, and it is said", "[paint][checks]")
 TEST_CASE("painting where nothing can be painted is refused", "[paint]") {
     Painted s;
     const Dab d = dab(0, 0);
-    const Surface empty(std::make_shared<Mesh>());
+    const auto empty = std::make_shared<const Surface>(std::make_shared<Mesh>());
     CHECK_THROWS_WITH(withDabs(s.document, s.source, empty, {}, {&d, 1}, 1), Catch::Contains("no faces"));
     ParamPath wrong = s.source;
     wrong.source = 5;
-    CHECK_THROWS_AS(withDabs(s.document, wrong, *s.surface(), {}, {&d, 1}, 1), Error);
+    CHECK_THROWS_AS(withDabs(s.document, wrong, s.surface(), {}, {&d, 1}, 1), Error);
     wrong = {s.layer, "orient", "to_up", 0, "map"};
-    CHECK_THROWS_AS(withDabs(s.document, wrong, *s.surface(), {}, {&d, 1}, 1), Error);
+    CHECK_THROWS_AS(withDabs(s.document, wrong, s.surface(), {}, {&d, 1}, 1), Error);
 }

@@ -1,4 +1,5 @@
 // Simulations in scenes: time, parts, what is kept and when it is worked out again.
+#include <fmt/format.h>
 #include <tbb/global_control.h>
 
 #include "base/error.h"
@@ -185,7 +186,7 @@ TEST_CASE("a linked simulation is stale with the recipe that it follows, and not
     std::string linked;
     r.document = withLinkedLayer(r.document, "rain", "ball", &linked);
     const auto life = [&](const Document& d) {
-        return simulationKeyOf(d, recipeOf(d, d.get(linked)), 1, 1.0);
+        return simulationKeyOf(d, *recipeOf(d, d.get(linked)), 1, 1.0);
     };
     const auto changes = [&](const std::string& path, const std::string& text) {
         const Document d = withText(r.document, path, text);
@@ -436,6 +437,20 @@ TEST_CASE("a scene whose frames take no time, or run backward, is taken by the n
         const auto& set = *std::get<std::shared_ptr<const PointSet>>(result.geometry);
         for (const V3f& p : set.attributes.find<V3f>("P")) CHECK(isFinite(p));
     }
+}
+
+TEST_CASE("a live run of one scene does not go on from what another one showed", "[simulate]") {
+    Rain first, second;
+    second.set("gravity/pull", V3d(0, 20, 0));
+    for (int f = 1; f <= 12; ++f) first.points(f);
+    EvalOptions o{13, Purpose::Viewport, true};
+    o.live = 1;
+    // Its layer has the same id; the evaluator is that of the window.
+    first.evaluator.forgetLast();
+    const LayerResult shown = first.evaluator.layer(second.document, second.layer, o, Progress::none());
+    CHECK(shown.steps[1].note.empty());
+    CHECK(std::get<std::shared_ptr<const PointSet>>(shown.geometry)->attributes ==
+          second.points(13)->attributes);
 }
 
 TEST_CASE("while it plays, a change takes hold from what was shown, and exact frames stay exact",

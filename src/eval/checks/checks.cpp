@@ -8,6 +8,7 @@
 #include "document/edits/outside.h"
 #include "document/file/map_files.h"
 #include "eval/bake.h"
+#include "eval/camera_options.h"
 #include "eval/simulated.h"
 #include "field/paint.h"
 #include "sim/step_registry.h"
@@ -38,7 +39,8 @@ class Finder {
             checkReferences(*node);
             if (node->category() == Category::Object) checkObject(*node);
             if (node->category() == Category::Layer) checkLayer(*node);
-            if (node->category() == Category::Light) checkLightFile(*node);
+            if (node->category() == Category::Light) checkFiles(*node);
+            checkProblem(*node);
         }
         std::stable_sort(found.begin(), found.end(),
                          [](const Check& a, const Check& b) { return a.severity > b.severity; });
@@ -49,6 +51,16 @@ class Finder {
     void add(Severity severity, std::string text, const std::string& node, const std::string& step = {},
              std::string fixTitle = {}, std::function<Document(const Document&)> fix = {}) {
         found.push_back({severity, std::move(text), node, step, std::move(fixTitle), std::move(fix)});
+    }
+
+    /// What its type finds wrong with it.
+    void checkProblem(const Node& node) {
+        const NodeType* type = findNodeType(node.type);
+        if (!type || !type->problem || !node.rendered) return;
+        FieldContext context;
+        context.frame = frame, context.rate = document.rate();
+        const std::string problem = type->problem(ResolvedParams(type->params, node.params, context));
+        if (!problem.empty()) add(Severity::Note, node.name + " " + problem, node.id);
     }
 
     void checkLights() {
@@ -94,7 +106,7 @@ class Finder {
         const int frames = document.frames().second - firstSimulated(document);
         if (frames <= 20000) return;
         for (const NodePtr& layer : document.nodes(Category::Layer))
-            if (solverPlace(recipeOf(document, *layer).steps)) {
+            if (solverPlace(recipeOf(document, *layer)->steps)) {
                 add(Severity::Warning,
                     fmt::format("{}: simulates {} frames, which takes very long: let the scene begin later, "
                                 "or bake it",
@@ -105,9 +117,7 @@ class Finder {
     }
 
     void checkCamera() {
-        const auto id = std::get<std::string>(document.setting("render", "camera", frame));
-        const Node* camera = document.find(id);
-        if (camera && camera->category() == Category::Camera) return;
+        if (sceneCamera(document, frame)) return;
         add(Severity::Error, "The render has no camera", "render", {}, "Use a camera", [](const Document& d) {
             Document out = d;
             if (!out.find("render")) out.put(makeNode(out, "render"));
@@ -201,7 +211,7 @@ class Finder {
                 node.id);
     }
 
-    void checkLightFile(const Node& node) {
+    void checkFiles(const Node& node) {
         for (const ParamSpec& spec : specsOf(node))
             if (spec.type == ParamType::File)
                 checkFile(std::get<std::string>(document.value(node.id, spec.id, frame)), node, {});
@@ -258,7 +268,8 @@ class Finder {
         for (const auto& [name, param] : material.params)
             if (param.field)
                 for (const FieldSource& s : param.field->sources)
-                    if (s.on && s.type == "image") return true;
+                    if (const SourceType* type = findSourceType(s.type); s.on && type && !type->image.empty())
+                        return true;
         return false;
     }
 
@@ -276,7 +287,7 @@ class Finder {
             add(Severity::Warning, layer.name + " is shown but will not render", layer.id, {}, "Render it",
                 flagFix(layer.id, false));
         for (const Step& s : recipeOwner(document, layer).steps)
-            if (s.on && s.type == "copies_of") checkCycle(layer, s, surfaceId);
+            if (s.on) checkCycle(layer, s, surfaceId);
         checkBake(layer);
         const auto it = layers.find(layer.id);
         if (it != layers.end()) checkResult(layer, it->second);
@@ -285,7 +296,8 @@ class Finder {
     void checkBake(const Node& layer) {
         const auto status = simulationStatus(evaluator, scene, layer, 1.0);
         if (!status) return;
-        const Node recipe = recipeOf(document, layer);
+        const NodePtr whole = recipeOf(document, layer);
+        const Node& recipe = *whole;
         const std::string step = recipe.steps[*solverPlace(recipe.steps)].id;
         if (!status->problem.empty())
             add(Severity::Warning,
@@ -313,16 +325,19 @@ class Finder {
     }
 
     void checkCycle(const Node& layer, const Step& step, const std::string& surfaceId) {
-        const Param prototypes = paramOr(*findSpec(specsOf(step), "prototypes"), step.params);
-        for (const Share& s : std::get<Shares>(prototypes.value))
-            if (s.ref == surfaceId && !surfaceId.empty())
-                add(Severity::Note,
-                    fmt::format("{}: puts copies of {} on itself", layer.name, document.get(surfaceId).name),
-                    layer.id, step.id);
+        for (const auto& [id, param] : step.params)
+            if (const auto* prototypes = std::get_if<Shares>(&param.value))
+                for (const Share& s : *prototypes)
+                    if (s.ref == surfaceId && !surfaceId.empty())
+                        add(Severity::Note,
+                            fmt::format("{}: puts copies of {} on itself", layer.name,
+                                        document.get(surfaceId).name),
+                            layer.id, step.id);
     }
 
     void checkResult(const Node& layer, const LayerResult& result) {
-        const Node recipe = recipeOf(document, layer);
+        const NodePtr whole = recipeOf(document, layer);
+        const Node& recipe = *whole;
         for (const StepReport& r : result.steps)
             if (!r.error.empty()) {
                 const Step* step = recipe.step(r.step);

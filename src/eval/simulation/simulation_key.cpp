@@ -1,7 +1,5 @@
 #include "eval/simulation/simulation_key.h"
 
-#include <set>
-
 #include "base/hash.h"
 
 namespace ovrix::eval {
@@ -11,18 +9,6 @@ namespace {
 /// Another number for each change of what the solvers make of the same scene: bakes from before are stale
 /// then.
 constexpr uint64_t kSolvers = 3;
-
-/// What of a node says how it looks or is shown, and nothing of what it is; and what it is linked to, since
-/// the recipe that it has from there counts by itself.
-bool onlyLook(const std::string& id) {
-    static const std::set<std::string> ids = {"material",    "slots",      "show_as",     "show_fill",
-                                              "show_guides", "show_roots", "view_share",  "view_most",
-                                              "thin_from",   "cull",       "cull_margin", "linked"};
-    return ids.count(id) != 0;
-}
-
-/// What of a step says where its frames are kept. A part may have parameters of any name.
-bool onlyBake(const std::string& id) { return id == "bake_use" || id == "bake_as"; }
 
 }  // namespace
 
@@ -55,14 +41,15 @@ void SimulationKey::addParam(Hasher& h, const ParamSpec& spec, const Param& para
         h.add(std::string_view(s.type)).add(uint64_t(s.on)).add(uint64_t(s.invert)).add(uint64_t(s.blend));
         addToHash(h, Value(s.remap));
         addParam(h, strengthSpec(), s.strength);
-        if (const SourceType* type = findSourceType(s.type)) addParams(h, type->params, s.params, nullptr);
+        if (const SourceType* type = findSourceType(s.type))
+            addParams(h, type->params, s.params, Affects::Result);
     }
 }
 
 void SimulationKey::addParams(Hasher& h, const std::vector<ParamSpec>& specs, const ParamMap& params,
-                              bool (*leftOut)(const std::string&)) {
+                              Affects leftOut) {
     for (const ParamSpec& spec : specs) {
-        if (leftOut && leftOut(spec.id)) continue;
+        if (leftOut != Affects::Result && spec.affects == leftOut) continue;
         h.add(std::string_view(spec.id));
         addParam(h, spec, paramOr(spec, params));
     }
@@ -71,7 +58,7 @@ void SimulationKey::addParams(Hasher& h, const std::vector<ParamSpec>& specs, co
 void SimulationKey::addStep(Hasher& h, const Step& step) {
     if (!step.on) return;
     h.add(std::string_view(step.type)).add(std::string_view(step.id)).add(std::string_view(step.in));
-    addParams(h, specsOf(step), step.params, onlyBake);
+    addParams(h, specsOf(step), step.params, Affects::Storage);
 }
 
 uint64_t SimulationKey::node(const std::string& id) {
@@ -87,8 +74,9 @@ uint64_t SimulationKey::node(const std::string& id) {
     open_.push_back(id);
     Hasher h;
     h.add(std::string_view(n->type));
-    addParams(h, specsOf(*n), n->params, onlyLook);
-    for (const Step& s : recipeOf(document_, *n).steps) addStep(h, s);
+    addParams(h, specsOf(*n), n->params, Affects::Appearance);
+    const NodePtr recipe = recipeOf(document_, *n);
+    for (const Step& s : recipe->steps) addStep(h, s);
     h.add(node(n->parent));
     open_.pop_back();
     // With a circle in it, it depends on where that was entered.
@@ -105,7 +93,7 @@ uint64_t SimulationKey::upTo(const Node& recipe, size_t place) {
     open_ = {recipe.id}, entered_ = SIZE_MAX, known_.clear();
     ParamMap own = recipe.params;  // what time of its own it shows changes no frame of it
     own.erase("warp"), own.erase("warp_at");
-    addParams(h, specsOf(recipe), own, onlyLook);
+    addParams(h, specsOf(recipe), own, Affects::Appearance);
     h.add(node(recipe.parent));
     const std::string& id = recipe.steps[place].id;
     for (size_t i = 0; i < recipe.steps.size(); ++i)

@@ -21,9 +21,9 @@ class SimulationKey {
 
   private:
     void addParam(Hasher& hasher, const ParamSpec& spec, const Param& param);
-    /// @param leftOut  says which do not count, by their id; null for none
+    /// @param leftOut  those that affect this do not count; Result for none
     void addParams(Hasher& hasher, const std::vector<ParamSpec>& specs, const ParamMap& params,
-                   bool (*leftOut)(const std::string&));
+                   Affects leftOut);
     void addStep(Hasher& hasher, const Step& step);
     /// A node and all that it refers to; again, only its place among those that are being worked on.
     uint64_t node(const std::string& id);

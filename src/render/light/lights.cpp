@@ -27,26 +27,38 @@ LightHit SunLight::hit(const V3f&, const V3f& d) const {
     return {radiance, kFar, conePdf(cosAngle), true};
 }
 
-LightSample QuadLight::sample(const V3f& from, float u, float v) const {
-    const V3f to = corner + side1 * u + side2 * v - from;
+LightSample sampleOfFlat(const V3f& to, const V3f& normal, float area, const V3f& radiance) {
     const float distance2 = to.dot(to), distance = std::sqrt(distance2);
-    if (distance <= 0.0f) return {};
+    if (!(distance > 0.0f) || !(area > 0.0f)) return {};
     const V3f d = to / distance;
     const float cosine = -d.dot(normal);
-    if (cosine <= 0.0f) return {};
+    if (!(cosine > 0.0f)) return {};
     return {d, distance, distance2 / (cosine * area), radiance};
 }
 
-LightHit QuadLight::hit(const V3f& origin, const V3f& d) const {
+float alongToFlat(const V3f& origin, const V3f& d, const V3f& point, const V3f& normal) {
     const float cosine = -d.dot(normal);
-    if (cosine <= 0.0f) return {};
-    const float t = (origin - corner).dot(normal) / cosine;
+    return cosine > 0.0f ? std::max(0.0f, (origin - point).dot(normal) / cosine) : 0.0f;
+}
+
+LightHit hitOfFlat(float t, const V3f& d, const V3f& normal, float area, const V3f& radiance) {
+    const float cosine = -d.dot(normal);
+    if (!(t > 0.0f) || !(area > 0.0f)) return {};
+    return {radiance, t, t * t / (cosine * area), true};
+}
+
+LightSample QuadLight::sample(const V3f& from, float u, float v) const {
+    return sampleOfFlat(corner + side1 * u + side2 * v - from, normal, area, radiance);
+}
+
+LightHit QuadLight::hit(const V3f& origin, const V3f& d) const {
+    const float t = alongToFlat(origin, d, corner, normal);
     if (t <= 0.0f) return {};
     const V3f local = origin + d * t - corner;
     const float a = local.cross(side2).dot(normal) / area * turn,
                 b = side1.cross(local).dot(normal) / area * turn;
     if (a < 0 || a > 1 || b < 0 || b > 1) return {};
-    return {radiance, t, t * t / (cosine * area), true};
+    return hitOfFlat(t, d, normal, area, radiance);
 }
 
 /// Cosine of the cone in which a ball is seen; rounding-safe for small and far balls.

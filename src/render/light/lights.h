@@ -54,6 +54,13 @@ class Light {
     std::shared_ptr<const Any> held_;
 };
 
+/// Of a flat light with that normal and area: a sample whose place lies @p to from where it is asked, and
+/// what a ray meets @p t along its way. Nothing from behind, and where there is no area.
+LightSample sampleOfFlat(const V3f& to, const V3f& normal, float area, const V3f& radiance);
+LightHit hitOfFlat(float t, const V3f& direction, const V3f& normal, float area, const V3f& radiance);
+/// How far along a ray the plane through @p point is met from its front; 0 where it is not.
+float alongToFlat(const V3f& origin, const V3f& direction, const V3f& point, const V3f& normal);
+
 /// Parallel light from a disc. @ref radiance is over the disc.
 struct SunLight {
     V3f direction{0, 1, 0};  ///< towards the sun

@@ -35,7 +35,7 @@ struct RenderScene::Prototype {
         RTCGeometry geometry = meshGeometry(*mesh, moves);
         rtcAttachGeometryByID(scene, geometry, 0);
         rtcReleaseGeometry(geometry);
-        rtcCommitScene(scene);
+        commitScene(scene);
     }
     ~Prototype() { rtcReleaseScene(scene); }
     V3f positionAt(uint32_t corner, float time) const {
@@ -82,6 +82,19 @@ uint32_t RenderScene::addStrands(const StrandsPtr& strands, const ThinLimit& lim
     moving_ = moving_ || (alike && moves.size() > 1);
     meshes_.push_back(std::make_unique<Prototype>(strands, limit, alike ? moves : std::vector<StrandsPtr>()));
     return uint32_t(meshes_.size() - 1);
+}
+
+// What is of the place is known at each hit, better than from the element.
+uint32_t RenderScene::addElements(AttributeSet attributes) {
+    for (const char* of : {"N", "uv", "id", "triangle", "bary"}) attributes.remove(of);
+    auto made = std::make_unique<Elements>(Elements{std::move(attributes), Samples()});
+    made->samples = samplesOf(made->attributes);
+    elements_.push_back(std::move(made));
+    return uint32_t(elements_.size() - 1);
+}
+
+const Samples* RenderScene::elementsOf(const Instance& instance) const {
+    return instance.elements == kNoElements ? nullptr : &elements_[instance.elements]->samples;
 }
 
 uint32_t RenderScene::addLook(std::vector<uint32_t> materials) {
@@ -172,15 +185,21 @@ void RenderScene::commit(Progress& progress) {
     // The tree is built in one go; the library asks now and then whether to go on.
     rtcSetSceneProgressMonitorFunction(
         top_, [](void* p, double) { return !static_cast<Progress*>(p)->cancelled(); }, &progress);
-    rtcCommitScene(top_);
+    commitScene(top_);
     rtcSetSceneProgressMonitorFunction(top_, nullptr, nullptr);
     progress.check();
     instances_.shrink_to_fit();
 }
 
-Samples samplesAt(const SurfacePoint& p) {
-    Samples s{{&p.position, 1}, {&p.normal, 1}, {&p.uv, 1}, {&p.element, 1}};
-    if (p.placed) s.triangle = {&p.triangle, 1}, s.bary = {&p.bary, 1}, s.toObject = {&p.toObject, 1};
+Samples samplesAt(const SurfacePoint& p, const SurfaceMaterial& material) {
+    Samples s = material.readsElements && p.elements ? p.elements->sub(p.row, 1) : Samples(1);
+    s.with(channel::position, {&p.position, 1}).with(channel::normal, {&p.normal, 1});
+    s.with(channel::uv, {&p.uv, 1}).with(channel::id, {&p.element, 1});
+    if (p.strand) s.with(channel::along, {&p.along, 1});
+    if (p.placed) {
+        s.with(channel::triangle, {&p.triangle, 1}).with(channel::bary, {&p.bary, 1});
+        s.with(channel::toObject, {&p.toObject, 1});
+    }
     return s;
 }
 
@@ -200,9 +219,8 @@ bool RenderScene::isCut(const RayHit& hit, const Ray& ray) const {
     const Varying& opacity = material.opacity;
     if (opacity.constant()) return opacity.high < 0.5f;
     const SurfacePoint p = surfacePoint(hit, ray);
-    float x = 1.0f;
-    opacity.field->evaluate(samplesAt(p), {&x, 1});
-    return lerp(opacity.low, opacity.high, x) < 0.5f;
+    const Samples one = samplesAt(p, material);
+    return FieldsAt(one).of(opacity) < 0.5f;
 }
 
 /// What the ray tracer asks at each hit while some material has holes: the ray goes on through them, and
@@ -303,6 +321,9 @@ SurfacePoint RenderScene::strandPoint(const RayHit& hit, const Ray& ray, const S
         p.faceNormal = p.normal;
     }
     p.color = place.color, p.colored = place.colored;
+    p.along = place.along;
+    p.elements = elementsOf(instance);
+    p.row = instance.element == kOwnElement ? place.strand : instance.row;
     p.uv = place.uv;
     p.material = looks_[instance.look][0];
     p.element = instance.element == kOwnElement ? place.id : instance.element;
@@ -341,6 +362,7 @@ SurfacePoint RenderScene::surfacePoint(const RayHit& hit, const Ray& ray) const 
     if (const auto uv = prototype.uvs; !uv.empty()) p.uv = uv[t[0]] * w + uv[t[1]] * hit.u + uv[t[2]] * hit.v;
     p.material = materialAt(hit);
     p.element = instance.element;
+    p.elements = elementsOf(instance), p.row = instance.row;
     if (!tints_.empty()) p.tint = tints_[hit.instance];
     if (!factors_.empty()) p.factor = factors_[hit.instance];
     p.object = instance.object;

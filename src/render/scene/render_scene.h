@@ -33,8 +33,10 @@ struct SurfaceMaterial {
     VaryingColor base{Color(0.0f), Color(0.5f), nullptr}, emission{Color(0.0f), Color(0.0f), nullptr};
     Varying roughness{0, 0.5f, nullptr}, metalness{0, 0.0f, nullptr}, specular{0, 0.5f, nullptr},
         glow{0, 1.0f, nullptr}, translucency{0, 0.0f, nullptr}, opacity{0, 1.0f, nullptr};
-    /// Whether its fields are asked in the space of what wears it: see Samples::toObject.
+    /// Whether its fields are asked in the space of what wears it: see channel::toObject.
     bool onWearer = false;
+    /// Whether its fields read what elements carry.
+    bool readsElements = false;
     /// Set for a fibre: then of the others only the base colour counts. On what is no strand, it is matt.
     std::shared_ptr<const FibreMaterial> fibre;
     /// Whether rays may pass where it is less than half there.
@@ -71,10 +73,14 @@ struct SurfacePoint {
     V3f tangent{0, 0, 0}, center{0, 0, 0};
     float across = 0, radius = 0;  ///< across: -1 to 1 over the width
     Color color{0.0f};             ///< the strand's own, when colored
+    float along = 0;               ///< 0 at its root, 1 at its tip
+    // What the element carries: its row in the columns of all; null for none.
+    const Samples* elements = nullptr;
+    uint32_t row = 0;
 };
 
-/// The point as fields of materials see it; refers to it.
-Samples samplesAt(const SurfacePoint& point);
+/// The point as fields of a material see it; refers to it.
+Samples samplesAt(const SurfacePoint& point, const SurfaceMaterial& material);
 
 /// Filled by one thread, then committed; after that const and thread safe. Memory per instance beyond
 /// Embree's own is sizeof(Instance).
@@ -97,9 +103,13 @@ class RenderScene {
                         const std::vector<StrandsPtr>& moves = {});
     /// Materials of an instance's slots; one entry serves all slots. Gives an index for addInstance().
     uint32_t addLook(std::vector<uint32_t> materials);
+    /// What elements carry, for fields of materials. Gives an index for addInstance().
+    uint32_t addElements(AttributeSet attributes);
+    static constexpr uint32_t kNoElements = UINT32_MAX;
     struct Instance {
         uint32_t mesh, look, object, layer;
         uint64_t element;  ///< or kOwnElement: each strand is one
+        uint32_t elements = kNoElements, row = 0;
     };
     static constexpr uint64_t kOwnElement = UINT64_MAX;
     void addInstance(const Instance& instance, const M44f& matrix);
@@ -141,6 +151,7 @@ class RenderScene {
     bool isCut(const RayHit& hit, const Ray& ray) const;
     uint32_t materialAt(const RayHit& hit) const;
     struct Cutting;
+    const Samples* elementsOf(const Instance& instance) const;
     SurfacePoint strandPoint(const RayHit& hit, const Ray& ray, const StrandCurves& curves,
                              const float* m) const;
     bool cuts_ = false;  // some material does
@@ -150,6 +161,11 @@ class RenderScene {
     std::vector<std::unique_ptr<Prototype>> meshes_;
     std::map<const Mesh*, uint32_t> meshIndex_;
     std::vector<Instance> instances_;
+    struct Elements {
+        AttributeSet attributes;
+        Samples samples;  // refers to the columns, which stay where they are
+    };
+    std::vector<std::unique_ptr<const Elements>> elements_;
     std::vector<V3f> tints_;      // empty while no instance has one
     std::vector<Color> factors_;  // the same
     RTCSceneTy* top_ = nullptr;

@@ -101,8 +101,6 @@ const AlbedoTable& albedoTable() {
     return table;
 }
 
-float luminance(const V3f& c) { return 0.2126f * c.x + 0.7152f * c.y + 0.0722f * c.z; }
-
 }  // namespace
 
 Bsdf::Bsdf(const Color& base, float roughness, float metalness, float specular, float translucency)

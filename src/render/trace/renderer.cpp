@@ -72,31 +72,24 @@ V3f capped(const V3f& c, float limit) {
     return limit > 0.0f && most > limit ? c * (limit / most) : c;
 }
 
-float numberAt(const Varying& d, const Samples& one) {
-    if (d.constant()) return d.high;
-    float x = 1.0f;
-    d.field->evaluate(one, {&x, 1});
-    return lerp(d.low, d.high, x);
-}
-
-Shaded shadeFibre(const SurfaceMaterial& m, const SurfacePoint& p, const Samples& one) {
+Shaded shadeFibre(const SurfaceMaterial& m, const SurfacePoint& p, FieldsAt& at) {
     const FibreMaterial& f = *m.fibre;
     Fibre::Options o;
-    o.roughness = numberAt(f.roughness, one);
-    o.roughnessAround = numberAt(f.roughnessAround, one);
-    o.specular = numberAt(f.specular, one);
+    o.roughness = at.of(f.roughness);
+    o.roughnessAround = at.of(f.roughnessAround);
+    o.specular = at.of(f.specular);
     o.draft = f.draft;
     Color base;
     if (f.ownColors && p.colored) {
         base = tinted(p.color, p.tint) * p.factor;
         o.absorption = absorptionOfColor(base, o.roughnessAround);
     } else if (f.coloured == FibreMaterial::Coloured::Color) {
-        base = tinted(m.base.at(one), p.tint) * p.factor;
+        base = tinted(at.of(m.base), p.tint) * p.factor;
         o.absorption = absorptionOfColor(base, o.roughnessAround);
     } else {
         o.absorption = f.coloured == FibreMaterial::Coloured::Melanin
-                           ? absorptionOfMelanin(numberAt(f.melanin, one), numberAt(f.redness, one))
-                           : V3f(f.absorption.at(one));
+                           ? absorptionOfMelanin(at.of(f.melanin), at.of(f.redness))
+                           : V3f(at.of(f.absorption));
         base = tinted(colorOfAbsorption(o.absorption, o.roughnessAround), p.tint) * p.factor;
         if (p.factor != Color(1.0f)) o.absorption = absorptionOfColor(base, o.roughnessAround);
     }
@@ -106,13 +99,13 @@ Shaded shadeFibre(const SurfaceMaterial& m, const SurfacePoint& p, const Samples
 }
 
 Shaded shade(const SurfaceMaterial& m, const SurfacePoint& p) {
-    const Samples one = samplesAt(p);
-    if (m.fibre) return shadeFibre(m, p, one);
-    const Color base = tinted(p.colored ? p.color : m.base.at(one), p.tint) * p.factor;
-    Shaded s{Bsdf(base, numberAt(m.roughness, one), numberAt(m.metalness, one), numberAt(m.specular, one),
-                  numberAt(m.translucency, one)),
+    const Samples one = samplesAt(p, m);
+    FieldsAt at(one);
+    if (m.fibre) return shadeFibre(m, p, at);
+    const Color base = tinted(p.colored ? p.color : at.of(m.base), p.tint) * p.factor;
+    Shaded s{Bsdf(base, at.of(m.roughness), at.of(m.metalness), at.of(m.specular), at.of(m.translucency)),
              base};
-    if (m.glows()) s.emission = V3f(m.emission.at(one) * p.factor) * numberAt(m.glow, one);
+    if (m.glows()) s.emission = V3f(at.of(m.emission) * p.factor) * at.of(m.glow);
     return s;
 }
 
