@@ -4,6 +4,7 @@
 #include <set>
 
 #include "base/files.h"
+#include "cli/reference.h"
 #include "document/model/node_types.h"
 #include "field/field.h"
 #include "ops/step.h"
@@ -49,6 +50,26 @@ TEST_CASE("the table of values holds every type, and none that is not there", "[
     add(sourceTypes());
     add(nodeTypes());
     CHECK(told == known);
+}
+
+TEST_CASE("the reference is what the program declares", "[documents]") {
+    std::set<std::string> pages;
+    for (const ovrix::cli::Page& page : ovrix::cli::referencePages()) {
+        INFO(page.file << ": ./dev docs renews it");
+        CHECK(readFile(kRoot / "docs/reference" / page.file) == page.text);
+        pages.insert(page.file);
+    }
+    for (const auto& entry : fs::directory_iterator(kRoot / "docs/reference"))
+        CHECK(pages.count(entry.path().filename().string()));
+    // Each is in one of them, with its parameters.
+    const auto held = [&](const char* page, const auto& type) {
+        const std::string text = readFile(kRoot / "docs/reference" / page);
+        CHECK(text.find("## " + type.title + "\n\n`" + type.id + "`") != std::string::npos);
+        for (const ParamSpec& s : type.params) CHECK(text.find("| `" + s.id + "` |") != std::string::npos);
+    };
+    for (const StepType& t : stepTypes()) held(t.partOf.empty() ? "steps.md" : "parts.md", t);
+    for (const SourceType& t : sourceTypes()) held("sources.md", t);
+    for (const NodeType& t : nodeTypes()) held("nodes.md", t);
 }
 
 TEST_CASE("what the documents link to is there", "[documents]") {

@@ -27,7 +27,9 @@ int run(const std::vector<std::string>& args, std::ostream& out, std::ostream& e
     auto* d = app.add_subcommand("describe",
                                  "Every step, source and node with its parameters: unit, range, default");
     d->add_option("STEP", what, "Only this one");
-    d->callback([&] { describe(common, what); });
+    std::string reference;
+    d->add_option("--reference", reference, "Write the pages of the reference into this folder");
+    d->callback([&] { reference.empty() ? describe(common, what) : writeReference(common, reference); });
 
     auto* i = app.add_subcommand("info", "What a scene or a geometry file holds");
     i->add_option("FILE", file)->required();

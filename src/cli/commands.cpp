@@ -10,6 +10,7 @@
 #include "base/error.h"
 #include "base/file_sequence.h"
 #include "base/files.h"
+#include "cli/reference.h"
 #include "deliver/export.h"
 #include "deliver/render_file.h"
 #include "deliver/render_scene_builder.h"
@@ -54,19 +55,6 @@ Json paramsJson(const std::vector<ParamSpec>& specs) {
     return out;
 }
 
-Json usesJson(const Format& format) {
-    static const std::pair<Use, const char*> names[] = {
-        {Use::ReadMesh, "read meshes"},        {Use::ReadPoints, "read points"},
-        {Use::ReadStrands, "read strands"},    {Use::ReadVectors, "read vectors"},
-        {Use::ReadImage, "read images"},       {Use::WriteMesh, "write meshes"},
-        {Use::WritePoints, "write points"},    {Use::WriteStrands, "write strands"},
-        {Use::WritePicture, "write pictures"}, {Use::BakeFrames, "bake frames"}};
-    Json out = Json::array();
-    for (const auto& [use, name] : names)
-        if (format.can(use)) out.push_back(name);
-    return out;
-}
-
 Json describeAll(const std::string& what) {
     Json all = Json::array();
     const auto add = [&](const char* kind, const std::string& id, const Json& j) {
@@ -90,7 +78,7 @@ Json describeAll(const std::string& what) {
              {"params", paramsJson(t.params)}});
     for (const Format& f : formats())
         add("format", f.endings[0].substr(1),
-            {{"title", f.title}, {"help", f.carries}, {"endings", f.endings}, {"uses", usesJson(f)}});
+            {{"title", f.title}, {"help", f.carries}, {"endings", f.endings}, {"uses", usesOf(f)}});
     return all;
 }
 
@@ -196,6 +184,16 @@ void describe(const Common& common, const std::string& what) {
         common.out << jsonText(all) << "\n";
     else
         printDescription(common.out, all);
+}
+
+void writeReference(const Common& common, const std::string& folder) {
+    fs::create_directories(folder);
+    for (const Page& page : referencePages()) {
+        const fs::path path = fs::path(folder) / page.file;
+        if (fs::exists(path) && readFile(path) == page.text) continue;
+        writeFile(path, page.text);
+        common.out << path.string() << "\n";
+    }
 }
 
 void info(const Common& common, const std::string& file) {
@@ -342,7 +340,7 @@ void bake(const Common& common, const BakeArgs& a) {
         layers = {opened.scene.document.get(a.layer).id};
     } else {
         for (const NodePtr& n : opened.scene.document.nodes(Category::Layer))
-            if (solverPlace(recipeOf(opened.scene.document, *n).steps)) layers.push_back(n->id);
+            if (solverPlace(recipeOf(opened.scene.document, *n)->steps)) layers.push_back(n->id);
         if (layers.empty()) throw Error("has no simulation to bake", a.scene, "Add a step that simulates");
     }
     Json j = Json::array();

@@ -13,6 +13,8 @@ struct Common {
 };
 
 void describe(const Common& common, const std::string& what);
+/// Writes the pages of the reference; those that are the same stay untouched.
+void writeReference(const Common& common, const std::string& folder);
 void info(const Common& common, const std::string& file);
 /// Gives 1 when a check is an error, else 0.
 int check(const Common& common, const std::string& scene, double frame);
