@@ -3,7 +3,6 @@
 
 #include <nanoflann.hpp>
 
-#include "base/noise.h"
 #include "base/parallel.h"
 #include "bench_support.h"
 #include "eval/evaluator.h"
@@ -12,6 +11,7 @@
 #include "ops/place/scatter.h"
 #include "ops/place/spread.h"
 #include "ops/points/keep_apart.h"
+#include "plain_noise.h"
 
 namespace ovrix::bench {
 
@@ -122,6 +122,31 @@ void stackAgainstItsSources(benchmark::State& state) {
     }
 }
 
+/// As shading asks: one place at a time, and a thousand at a time, by the noise of one octave alone, a
+/// sample.
+void stackAtOnePlace(benchmark::State& state) {
+    const auto points = scatter(100'000);
+    const Samples all = samplesOf(points->attributes);
+    const auto p = all.get(channel::position);
+    const CompiledField field(Field{{sourceOf("slope"), sourceOf("height"), sourceOf("noise"),
+                                     sourceOf("facing"), sourceOf("random")}},
+                              FieldContext());
+    std::vector<float> out(p.size());
+    const auto inBatches = [&](size_t size) {
+        for (size_t i = 0; i + size <= p.size(); i += size) field.evaluate(all.sub(i, size), {&out[i], size});
+    };
+    const auto bare = [&] {
+        for (size_t i = 0; i < p.size(); ++i) out[i] = plainNoise(p[i] * 2.0f, 1);
+    };
+    for (auto _ : state) {
+        state.counters["one"] = medianRatio(
+            9, [&] { inBatches(1); }, bare);
+        state.counters["thousand"] = medianRatio(
+            9, [&] { inBatches(1000); }, bare);
+        state.counters["limit"] = 3;
+    }
+}
+
 void noiseAgainstBareLoop(benchmark::State& state) {
     const auto points = scatter(1'000'000);
     const auto p = points->attributes.find<V3f>("P");
@@ -131,7 +156,7 @@ void noiseAgainstBareLoop(benchmark::State& state) {
         for (int round = 0; round < 5; ++round) {
             const double bare = secondsOf([&] {
                 parallelRanges(p.size(), 4096, Progress::none(), [&](size_t begin, size_t end) {
-                    for (size_t i = begin; i < end; ++i) out[i] = gradientNoise(p[i] * 2.0f, 1);
+                    for (size_t i = begin; i < end; ++i) out[i] = plainNoise(p[i] * 2.0f, 1);
                 });
             });
             ratios.push_back(bare / secondsOfField({sourceOf("noise", 1)}, *points));
@@ -165,7 +190,7 @@ void brushStroke(benchmark::State& state) {
         brush.mode = Brush::Subtract;
         brush.radius = 0.2f;
         parts[0] += secondsOf([&] {
-            d = withDabs(d, {layer, "scatter", "keep", 0, "map"}, *surface, brush, {&dab, 1}, 1);
+            d = withDabs(d, {layer, "scatter", "keep", 0, "map"}, surface, brush, {&dab, 1}, 1);
         });
         parts[1] +=
             secondsOf([&] { benchmark::DoNotOptimize(evaluator.layer(d, layer, full, Progress::none())); });
@@ -220,6 +245,7 @@ BENCHMARK(spreadAgainstScatter)->Iterations(1)->Unit(benchmark::kMillisecond);
 BENCHMARK(spreadGrowth)->Iterations(1)->Unit(benchmark::kMillisecond);
 BENCHMARK(overlapsAgainstTree)->Iterations(1)->Unit(benchmark::kMillisecond);
 BENCHMARK(stackAgainstItsSources)->Iterations(1)->Unit(benchmark::kMillisecond);
+BENCHMARK(stackAtOnePlace)->Iterations(1)->Unit(benchmark::kMillisecond);
 BENCHMARK(noiseAgainstBareLoop)->Iterations(1)->Unit(benchmark::kMillisecond);
 
 }  // namespace

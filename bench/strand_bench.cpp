@@ -2,7 +2,6 @@
 #include <benchmark/benchmark.h>
 #include <embree3/rtcore.h>
 
-#include "base/noise.h"
 #include "base/parallel.h"
 #include "bench_support.h"
 #include "geo/surface/embree_device.h"
@@ -13,6 +12,7 @@
 #include "ops/style/clump.h"
 #include "ops/style/curl.h"
 #include "ops/style/frizz.h"
+#include "plain_noise.h"
 #include "render/shade/bsdf.h"
 #include "render/shade/fibre.h"
 #include "render/trace/renderer.h"
@@ -64,7 +64,7 @@ void bare(const StrandSet& like) {
     std::vector<uint32_t> start(like.start.size());
     parallelRanges(p.size(), 4096, Progress::none(), [&](size_t begin, size_t end) {
         for (size_t i = begin; i < end; ++i) {
-            const float n = gradientNoise(p[i] * 40.0f, 1);
+            const float n = plainNoise(p[i] * 40.0f, 1);
             out[i] = V3f(p[i].x + n, p[i].y, p[i].z);
             width[i] = n;
         }

@@ -54,12 +54,12 @@ int main(int argc, char** argv) {
     window.show();
     const bool picture = parser.isSet("picture");
     window.setUnattended(picture);
-    if (!picture) window.controller().setAutosaveFolder(ovrix::document::Autosave::userFolder());
+    if (!picture) window.controller().files().setAutosaveFolder(ovrix::document::Autosave::userFolder());
     for (const QString& file : parser.positionalArguments()) {
         if (file.endsWith(".ovrix", Qt::CaseInsensitive))
             window.openScene(file);
         else
-            window.controller().importFile(file);
+            window.controller().files().importFile(file);
     }
     if (picture) return drawPicture(application, window, parser.value("picture"));
     QTimer::singleShot(0, &window, &MainWindow::offerRecovery);

@@ -2,6 +2,7 @@
 // else: no order, no thread, no state, so raising a count or adding a step reshuffles nothing.
 #pragma once
 #include <array>
+#include <cstddef>
 #include <cstdint>
 
 #include "base/house.h"

@@ -11,7 +11,7 @@ inline Color tinted(const Color& color, const V3f& tint) {
     const V3f axis(0.57735027f), c(color);
     const float angle = 2.0f * kPi * tint.x, cosine = std::cos(angle);
     const V3f turned = c * cosine + axis.cross(c) * std::sin(angle) + axis * (axis.dot(c) * (1.0f - cosine));
-    const float grey = 0.2126f * turned.x + 0.7152f * turned.y + 0.0722f * turned.z;
+    const float grey = luminance(turned);
     V3f out = (V3f(grey) + (turned - V3f(grey)) * tint.y) * tint.z;
     for (int i = 0; i < 3; ++i) out[i] = std::max(0.0f, out[i]);
     return Color(out);

@@ -30,6 +30,8 @@ inline constexpr float kPi = std::numbers::pi_v<float>;
 inline float radians(float degrees) { return degrees * (kPi / 180.0f); }
 inline float degrees(float radians) { return radians * (180.0f / kPi); }
 inline float lerp(float a, float b, float t) { return a + (b - a) * t; }
+/// Of linear light with Rec. 709 primaries.
+inline float luminance(const V3f& c) { return 0.2126f * c.x + 0.7152f * c.y + 0.0722f * c.z; }
 inline bool isFinite(const V3f& v) { return std::isfinite(v.x) && std::isfinite(v.y) && std::isfinite(v.z); }
 
 /// Two unit vectors that complete the unit vector @p n to a right-handed frame (t, b, n), without a

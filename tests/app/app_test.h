@@ -110,7 +110,7 @@ class WindowFixture : public QObject {
             out = withLayer(out, "ground", "ball", &id);
             return out;
         });
-        c.select(kLayer);
+        c.selection().select(kLayer);
         driver->settle();
     }
     static constexpr const char* kLayer = "ball_on_ground";

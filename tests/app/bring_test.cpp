@@ -149,7 +149,7 @@ class BringTest : public WindowFixture {
             out.put(makeNode(out, "plane", "Plate"));
             return out;
         });
-        controller().select("plate");
+        controller().selection().select("plate");
         driver->drop(path("drops.0002.csv"));
         QVERIFY(driver->waitFor([&] { return driver->document().find("drops") != nullptr; }));
         driver->settle();
@@ -158,7 +158,7 @@ class BringTest : public WindowFixture {
         const auto shown = [&] { return elementCount(controller().results().layers.at("drops").geometry); };
         controller().setFull(true);
         for (int f : {1, 3, 2}) {
-            controller().setFrame(f);
+            controller().clock().setFrame(f);
             driver->settle();
             QCOMPARE(shown(), size_t(f));
         }

@@ -9,6 +9,8 @@ class CoverTest : public WindowFixture {
     Q_OBJECT
   private Q_SLOTS:
     void paintsAMask();
+    void strokesFollowEachOther();
+    void strokesEndWithTheirScene();
     void brushKeysAndStrip();
     void worksOnSingleElements();
     void sharesARecipe();
@@ -105,6 +107,63 @@ void CoverTest::paintsAMask() {
     QCOMPARE(elements(), size_t(0));
 }
 
+/// Strokes that come faster than they are worked on are all there, each one step, and undoing waits for them.
+void CoverTest::strokesFollowEachOther() {
+    startPainting();
+    auto& c = driver->window.controller();
+    auto* view = driver->window.view();
+    const Document plain = c.document();
+    const auto at = [&](float x, float z) { return view->project(V3f(x, 0, z))->toPoint(); };
+    const auto touch = [&](float x, float z) {
+        QTest::mousePress(view, Qt::LeftButton, {}, at(x, z));
+        QTest::mouseRelease(view, Qt::LeftButton, {}, at(x, z));
+    };
+    touch(-0.5f, 0);
+    QVERIFY(c.document() == plain);  // it is on its way
+    QVERIFY(c.evaluating());
+    touch(0.5f, 0);
+    touch(0, 0.4f);
+    driver->settle();
+    const Document all = c.document();
+    const ParamPath source{c.selection().painting().node, "scatter", "keep", 0, "map"};
+    const auto map = [&] { return std::get<MapValue>(paramAt(c.document(), source).value).map; };
+    size_t painted = 0;
+    for (const float v : map()->values) painted += v > 0;
+    QVERIFY(painted > 0);
+    for (const char* left : {"two", "one", "none"}) {
+        c.undo();
+        driver->settle();
+        size_t now = 0;
+        if (map())
+            for (const float v : map()->values) now += v > 0;
+        QVERIFY2(now < painted, left);
+        painted = now;
+    }
+    QVERIFY(c.document() == plain);
+    for (int i = 0; i < 3; ++i) c.redo();
+    QVERIFY(c.document() == all);
+    driver->settle();
+    touch(0.2f, -0.4f);
+    c.undo();  // of what is still on its way
+    driver->settle();
+    QVERIFY(c.document() == all);
+}
+
+void CoverTest::strokesEndWithTheirScene() {
+    startPainting();
+    auto& c = driver->window.controller();
+    auto* view = driver->window.view();
+    QVERIFY(c.files().saveScene(path("painted.ovrix")));
+    const Document saved = c.document();
+    const QPoint middle = view->project(V3f(0, 0, 0))->toPoint();
+    QTest::mousePress(view, Qt::LeftButton, {}, middle);
+    c.files().openScene(path("painted.ovrix"));
+    QTest::mouseRelease(view, Qt::LeftButton, {}, middle);
+    driver->settle();
+    QVERIFY(c.document() == saved);
+    QVERIFY(!c.session().canUndo());
+}
+
 void CoverTest::brushKeysAndStrip() {
     startPainting();
     auto* view = driver->window.view();
@@ -185,7 +244,7 @@ void CoverTest::worksOnSingleElements() {
     QTest::mouseDClick(view, Qt::LeftButton, Qt::NoModifier, middle->toPoint());
     driver->settle();
     QCOMPARE(elements(), size_t(31));
-    QCOMPARE(c.selected(), std::string(kLayer));
+    QCOMPARE(c.selection().id(), std::string(kLayer));
     // All of it is in the card, and can be given back there.
     auto* clear = driver->window.recipe()->findChild<QPushButton*>("clearEdits");
     QVERIFY(clear);
@@ -200,7 +259,7 @@ void CoverTest::sharesARecipe() {
     auto& c = driver->window.controller();
     driver->window.run("linked");
     driver->settle();
-    const std::string linked = c.selected();
+    const std::string linked = c.selection().id();
     QVERIFY(linked != kLayer);
     // A value that is set in the copy is its own, and marked.
     const std::string path = linked + "/scatter/count";

@@ -52,12 +52,12 @@ void CurvesTest::drawsACurve() {
     makeGround();
     auto& c = driver->window.controller();
     auto* view = driver->window.view();
-    c.select("");
+    c.selection().select("");
     QTest::keyClick(&driver->window, Qt::Key_6);
     press({-0.5f, 0, 0});
     QCOMPARE(c.document().nodes(Category::Curve).size(), size_t(1));
     const std::string curve = c.document().nodes(Category::Curve)[0]->id;
-    QCOMPARE(QString::fromStdString(c.selected()), QString::fromStdString(curve));
+    QCOMPARE(QString::fromStdString(c.selection().id()), QString::fromStdString(curve));
     press({0, 0, 0.4f});
     press({0.6f, 0, 0.1f});
     QCOMPARE(points(curve).size(), size_t(3));
@@ -74,12 +74,12 @@ void CurvesTest::drawsACurve() {
     QTest::keyClick(view, Qt::Key_Return);
     press({-0.4f, 0, -0.4f});  // another one
     QCOMPARE(c.document().nodes(Category::Curve).size(), size_t(2));
-    QVERIFY(c.selected() != curve);
+    QVERIFY(c.selection().id() != curve);
     c.undo();
     QCOMPARE(c.document().nodes(Category::Curve).size(), size_t(1));
     QTest::keyClick(&driver->window, Qt::Key_1);
     press(points(curve)[1]);  // choosing by a click on its line
-    QCOMPARE(QString::fromStdString(c.selected()), QString::fromStdString(curve));
+    QCOMPARE(QString::fromStdString(c.selection().id()), QString::fromStdString(curve));
     QVERIFY(driver->window.outline()->itemOf(curve));
 }
 
@@ -87,10 +87,10 @@ void CurvesTest::movesAndTakesOutPoints() {
     makeGround();
     auto& c = driver->window.controller();
     auto* view = driver->window.view();
-    c.select("");
+    c.selection().select("");
     QTest::keyClick(&driver->window, Qt::Key_6);
     for (const V3f& p : {V3f(-0.6f, 0, 0), V3f(0, 0, 0), V3f(0.6f, 0, 0)}) press(p);
-    const std::string curve = c.selected();
+    const std::string curve = c.selection().id();
     const Document before = c.document();
     drag(pixel({0, 0, 0}), pixel({0, 0, 0.5f}));
     QCOMPARE(points(curve).size(), size_t(3));
@@ -144,7 +144,7 @@ void CurvesTest::showsAZone() {
     view->frameAll();
     auto* zone = view->findChild<QToolButton*>("zone");
     QVERIFY(zone && !zone->isVisible());
-    c.setOverlay(ParamPath::parse(c.document(), in("scatter/keep")));
+    c.selection().setOverlay(ParamPath::parse(c.document(), in("scatter/keep")));
     QVERIFY(driver->waitFor([&] { return view->showsOverlay() && zone->isVisible(); }));
     driver->settle();
     const QImage heat = view->grabFramebuffer();
@@ -167,7 +167,7 @@ void CurvesTest::pushesAndPulls() {
     auto* view = driver->window.view();
     c.edit("step",
            [&](const Document& d) { return withStep(d, "ground", 0, makeStep("push", d.get("ground"))); });
-    c.select("ground");
+    c.selection().select("ground");
     driver->settle();
     const auto heights = [&] {
         Box3f box;

@@ -88,7 +88,7 @@ void DialogsTest::strangersScenesAreAskedAbout() {
     }));
     QVERIFY(opened());
     driver->settle();
-    window.controller().newScene(8);
+    window.controller().files().newScene(8);
     QVERIFY(!answered(open, [](QDialog& dialog) { dialog.close(); }));
     QVERIFY(opened());
     QSettings().remove("trustedFolders");
@@ -98,7 +98,7 @@ void DialogsTest::strangersScenesAreAskedAbout() {
 void DialogsTest::memoryBeyondThePreferencesIsAskedAbout() {
     saveScene(withText(Document::fresh(), "scene/memory", "4000"), path("large.ovrix").toStdString());
     auto& window = driver->window;
-    window.controller().newScene(8);
+    window.controller().files().newScene(8);
     window.setUnattended(false);
     const size_t cap = memoryCap();
     const auto open = [&] { window.openScene(path("large.ovrix")); };
@@ -118,7 +118,7 @@ void DialogsTest::memoryBeyondThePreferencesIsAskedAbout() {
     };
     choose(0);
     QVERIFY(window.controller().document().memoryLimit() <= size_t(8e9));
-    window.controller().newScene(8);
+    window.controller().files().newScene(8);
     choose(1);
     QCOMPARE(window.controller().document().memoryLimit(), size_t(4000e9));
     setMemoryCap(cap);
@@ -152,7 +152,7 @@ void DialogsTest::longSimulationsAreAskedAbout() {
     c.setPatient(true);
     QTest::qWait(4000);  // longer than it takes to see how long it would be
     QVERIFY(c.evaluating());
-    c.newScene(8);
+    c.files().newScene(8);
     driver->settle();
     QVERIFY(!c.evaluating());
     // Another scene without a name, with a layer of the same id: that is asked about by itself.
@@ -190,7 +190,7 @@ void DialogsTest::preferencesTakeEffectAndStay() {
     QCOMPARE(std::get<double>(driver->document().setting("scene", "memory")), 3.0);
     driver->window.controller().undo();  // the scene's own limit is a change like any other
     QCOMPARE(std::get<double>(driver->document().setting("scene", "memory")), 8.0);
-    QCOMPARE(driver->window.controller().selected(), std::string(kLayer));
+    QCOMPARE(driver->window.controller().selection().id(), std::string(kLayer));
     QVERIFY(driver->window.recipe()->card("scatter"));
     QSettings().clear();
     driver.reset();
@@ -223,7 +223,7 @@ void DialogsTest::menusAddEveryKindOfThing() {
         driver->settle();
         QVERIFY2(driver->document().nodes().size() == before + 1, qPrintable(a->text()));
         ++before;
-        const Node* made = driver->window.controller().selectedNode();  // what is new is chosen
+        const Node* made = driver->window.controller().selection().node();  // what is new is chosen
         QVERIFY(made);
         added.insert(made->category());
         QVERIFY2(driver->window.recipe()->card(""), qPrintable(a->text()));
@@ -238,9 +238,9 @@ void DialogsTest::menusAddEveryKindOfThing() {
 void DialogsTest::recentScenesAreOffered() {
     QSettings().clear();
     auto& c = driver->window.controller();
-    QVERIFY(c.saveScene(path("first.ovrix")));
-    QVERIFY(c.saveScene(path("second.ovrix")));
-    c.newScene(8);
+    QVERIFY(c.files().saveScene(path("first.ovrix")));
+    QVERIFY(c.files().saveScene(path("second.ovrix")));
+    c.files().newScene(8);
     driver->settle();
     QAction* first = nullptr;
     int at = 0, place = 0;
@@ -299,7 +299,7 @@ void DialogsTest::everyCommandIsSafeOnAnEmptyScene() {
 }
 
 void DialogsTest::unsavedChangesAreShown() {
-    QVERIFY(driver->window.controller().saveScene(path("pool.ovrix")));
+    QVERIFY(driver->window.controller().files().saveScene(path("pool.ovrix")));
     QVERIFY(!driver->window.windowTitle().contains("edited"));
     QVERIFY(driver->window.windowTitle().startsWith("Pool"));
     driver->window.run("add:sphere");

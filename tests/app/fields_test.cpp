@@ -125,7 +125,7 @@ void FieldsTest::keysTheStrengthOfASource() {
     QTest::mouseClick(key(), Qt::LeftButton);
     driver->settle();
     QCOMPARE(field().sources[0].strength.keys.size(), size_t(1));
-    c.setFrame(20);
+    c.clock().setFrame(20);
     driver->settle();
     NumberBox* strength = nullptr;
     for (NumberBox* box : stack->findChildren<NumberBox*>())
@@ -137,7 +137,7 @@ void FieldsTest::keysTheStrengthOfASource() {
     QCOMPARE(keys[1].frame, 20.0);
     QVERIFY(std::get<double>(keys[1].value) < 1.0);
     const double last = strength->value();
-    c.setFrame(1);
+    c.clock().setFrame(1);
     driver->settle();
     QVERIFY(strength->value() > last);
     c.undo();
@@ -218,7 +218,7 @@ void FieldsTest::choosesPictures() {
         out.put(blade);
         return out;
     });
-    c.select("blade");
+    c.selection().select("blade");
     driver->settle();
     auto* editor = row("blade/pictures")->findChild<AtlasEditor*>();
     QVERIFY(editor);

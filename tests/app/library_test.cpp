@@ -38,23 +38,23 @@ void LibraryTest::laysARecipe() {
     for (int i = 0; i < list->count(); ++i)
         if (!list->item(i)->isHidden()) ++shown, list->setCurrentRow(i);
     QCOMPARE(shown, 1);
-    c.select("");
+    c.selection().select("");
     QVERIFY(!button(library, "layRecipe")->isEnabled());
-    c.select("ground");
+    c.selection().select("ground");
     QVERIFY(button(library, "layRecipe")->isEnabled());
     QVERIFY(!button(library, "useRecipe")->isEnabled());
     const Document before = c.document();
     QTest::mouseClick(button(library, "layRecipe"), Qt::LeftButton);
     driver->settle();
     QCOMPARE(layers(), size_t(2));
-    const std::string made = c.selected();
+    const std::string made = c.selection().id();
     QVERIFY(driver->waitFor([&] {
         const auto it = c.results().layers.find(made);
         return it != c.results().layers.end() && it->second.ok && elementCount(it->second.geometry) > 10;
     }));
     c.undo();
     QVERIFY(c.document() == before);
-    c.select(kLayer);
+    c.selection().select(kLayer);
     QTest::mouseClick(button(library, "useRecipe"), Qt::LeftButton);
     driver->settle();
     QCOMPARE(layers(), size_t(1));
@@ -83,11 +83,11 @@ void LibraryTest::savesAndTakesOut() {
     QCOMPARE(library->list()->count(), count + 1);
     QCOMPARE(library->list()->currentItem()->text(), QString("Marbles"));
     QVERIFY(std::filesystem::exists(LibraryWindow::ownFolder() / "marbles.recipe"));
-    c.select("ground");
+    c.selection().select("ground");
     QTest::mouseClick(button(library, "layRecipe"), Qt::LeftButton);
     driver->settle();
     QCOMPARE(layers(), size_t(2));
-    QCOMPARE(QString::fromStdString(c.selectedNode()->name), QString("Marbles"));
+    QCOMPARE(QString::fromStdString(c.selection().node()->name), QString("Marbles"));
     QVERIFY(button(library, "removeRecipe")->isEnabled());
     QTest::mouseClick(button(library, "removeRecipe"), Qt::LeftButton);
     driver->settle();

@@ -86,9 +86,9 @@ void RenderPaneTest::rendersARegionPinsAndSaves() {
 void RenderPaneTest::savesAndReopensToTheSamePicture() {
     makeLayer();
     auto& c = driver->window.controller();
-    QVERIFY(c.saveScene(path("a.ovrix")));
+    QVERIFY(c.files().saveScene(path("a.ovrix")));
     QVERIFY(!c.session().dirty());
-    QVERIFY(c.recentFiles().contains(path("a.ovrix")));
+    QVERIFY(c.files().recentFiles().contains(path("a.ovrix")));
     const auto picture = [&] {
         RenderWorker worker(c.evaluator(), [](RenderUpdate) {});
         worker.start({c.scene(), 1, 96, 54, std::nullopt, false, std::nullopt, 2});
@@ -99,7 +99,7 @@ void RenderPaneTest::savesAndReopensToTheSamePicture() {
     };
     const auto first = picture();
     driver = std::make_unique<Driver>();
-    driver->window.controller().openScene(path("a.ovrix"));
+    driver->window.controller().files().openScene(path("a.ovrix"));
     driver->settle();
     RenderWorker worker(driver->window.controller().evaluator(), [](RenderUpdate) {});
     worker.start({driver->window.controller().scene(), 1, 96, 54, std::nullopt, false, std::nullopt, 2});

@@ -33,11 +33,11 @@ class StrandsTest : public WindowFixture {
             out = withText(out, "camera/position", "0,0,3");
             return withText(out, "camera/target", "0,0,0");
         });
-        c.select("ball");
+        c.selection().select("ball");
         driver->settle();
         driver->window.run("strands");
         driver->settle();
-        layer_ = c.selected();
+        layer_ = c.selection().id();
         driver->window.view()->lookThroughCamera();
         driver->settle();
     }
@@ -86,6 +86,7 @@ void StrandsTest::growsAndCombs() {
     const auto before = tips(*guides()), filledBefore = tips(*strands());
     const Document plain = c.document();
     QTest::keyClick(&driver->window, Qt::Key_7);
+    driver->settle();
     QVERIFY(driver->window.view()->comb().active());
     auto* count = driver->window.view()->findChild<QLabel*>("combCount");
     QVERIFY2(count->text().contains("400"), qPrintable(count->text()));
@@ -107,9 +108,9 @@ void StrandsTest::growsAndCombs() {
     driver->settle();
     QVERIFY(combingOf(c.document(), layer_) == edits);
     // Saved and opened again it is the same.
-    QVERIFY(c.saveScene(path("fur.ovrix")));
+    QVERIFY(c.files().saveScene(path("fur.ovrix")));
     const Document saved = c.document();
-    c.openScene(path("fur.ovrix"));
+    c.files().openScene(path("fur.ovrix"));
     driver->settle();
     QVERIFY(combingOf(c.document(), layer_) == edits);
     const float radius = driver->window.view()->comb().brush().radius;
@@ -125,6 +126,7 @@ void StrandsTest::choosesAndMirrors() {
     makeFur();
     auto& c = driver->window.controller();
     QTest::keyClick(&driver->window, Qt::Key_7);
+    driver->settle();
     mode("Choose");
     drag(pixel(V3f(0.1f, 0.1f, 0.48f)), pixel(V3f(0.12f, 0.1f, 0.48f)));
     const auto chosen = driver->window.view()->comb().chosen();
@@ -159,6 +161,7 @@ void StrandsTest::plantsCutsAndRemoves() {
     makeFur();
     auto& c = driver->window.controller();
     QTest::keyClick(&driver->window, Qt::Key_7);
+    driver->settle();
     driver->window.view()->comb().brush().radius = 0.02f;
     mode("Plant");
     drag(pixel(V3f(-0.2f, 0.05f, 0.45f)), pixel(V3f(0.2f, 0.05f, 0.45f)));
@@ -249,7 +252,7 @@ void StrandsTest::stylesInOrder() {
 void StrandsTest::showsAndRenders() {
     makeFur();
     auto& c = driver->window.controller();
-    c.select("");
+    c.selection().select("");
     driver->settle();
     const auto differs = [](const QImage& a, const QImage& b) {
         int changed = 0;
@@ -277,7 +280,7 @@ void StrandsTest::showsAndRenders() {
     // A click on the strands chooses their layer.
     QTest::mouseClick(driver->window.view(), Qt::LeftButton, {}, pixel(V3f(0, 0, 0.5f)));
     driver->settle();
-    QVERIFY(c.selected() == layer_ || c.selected() == "ball");
+    QVERIFY(c.selection().id() == layer_ || c.selection().id() == "ball");
     c.edit("size", [&](const Document& d) {
         return withText(withText(withText(d, "render/width", "160"), "render/height", "90"), "render/samples",
                         "4");
@@ -303,7 +306,7 @@ void StrandsTest::combsNothingWhereThereIsNothing() {
     drag(middle, middle + QPoint(60, 0));
     QVERIFY(c.document() == before);
     QVERIFY(driver->window.statusText().contains("strands"));
-    c.select("");
+    c.selection().select("");
     drag(middle, middle + QPoint(60, 0));
     QVERIFY(c.document() == before);
 }
@@ -315,15 +318,15 @@ void StrandsTest::takesStrandsFromFiles() {
     exportLayer(c.document(), layer_, ExportAs::Elements, file.toStdString(), c.evaluator(),
                 {1, Purpose::Render, true}, Progress::none());
     const Document before = c.document();
-    c.select("");
+    c.selection().select("");
     driver->drop(file);
     QVERIFY(driver->waitFor([&] { return driver->window.statusText().contains("Choose the surface"); }));
     QVERIFY(c.document() == before);
-    c.select("ball");
+    c.selection().select("ball");
     driver->drop(file);
     QVERIFY(driver->waitFor([&] { return c.document().nodes(Category::Layer).size() == 2; }));
     driver->settle();
-    const auto& made = c.results().layers.at(c.selected());
+    const auto& made = c.results().layers.at(c.selection().id());
     QVERIFY(made.ok);
     QCOMPARE(elementCount(made.geometry) > 1000, true);  // a tenth of 20,000
     c.undo();
@@ -351,15 +354,15 @@ void StrandsTest::startsFromAPose() {
     };
     keep();
     QVERIFY(driver->window.statusText().contains("Save the scene first"));
-    QVERIFY(c.saveScene(path("fur.ovrix")));
-    c.setFrame(12);
+    QVERIFY(c.files().saveScene(path("fur.ovrix")));
+    c.clock().setFrame(12);
     driver->settle();
     const StrandsPtr hung = guides();
     keep();
     const std::string param = in("simulate_strands/starts_as");
     QVERIFY(driver->waitFor([&] { return !std::get<std::string>(driver->value(param)).empty(); }));
     QVERIFY(std::get<std::string>(driver->value(param)).starts_with("fur.poses/"));
-    c.setFrame(1);
+    c.clock().setFrame(1);
     driver->settle();
     QVERIFY(result().ok);
     const auto now = guides()->points.find<V3f>("P"), then = hung->points.find<V3f>("P");

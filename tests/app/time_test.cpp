@@ -42,7 +42,7 @@ class TimeTest : public WindowFixture {
             out = withKey(out, {"ball", "", "position"}, 1, V3d(0, 0, 0));
             return withKey(out, {"ball", "", "position"}, 41, V3d(2, 1, 0));
         });
-        controller().select("ball");
+        controller().selection().select("ball");
         driver->settle();
     }
     /// Drops over a plate, saved in a file.
@@ -58,7 +58,7 @@ class TimeTest : public WindowFixture {
             out = withText(out, "rain/scatter/count", "100");
             return withText(out, "scene/last", "24");
         });
-        controller().select("rain");
+        controller().selection().select("rain");
         driver->settle();
     }
     void addPart(const QString& name) {
@@ -77,23 +77,23 @@ class TimeTest : public WindowFixture {
   private Q_SLOTS:
     void scrubsStepsAndTypesFrames() {
         makeBall();
-        QSignalSpy frames(&controller(), &Controller::frameChanged);
+        QSignalSpy frames(&controller().clock(), &PlayClock::frameChanged);
         drag(ruler(), {ruler()->xOf(5), 30}, {ruler()->xOf(33), 30});
-        QCOMPARE(controller().frame(), 33.0);
+        QCOMPARE(controller().clock().frame(), 33.0);
         QVERIFY(frames.count() >= 5);
         const V3d seen = std::get<V3d>(driver->document().value("ball", "position", 33));
         const M44f world = controller().results().objects.at("ball").world;
         QVERIFY(std::abs(double(world[3][0]) - seen.x) < 1e-4);  // the view shows the frame
         QTest::keyClick(&driver->window, Qt::Key_Right, Qt::AltModifier);
-        QCOMPARE(controller().frame(), 34.0);
+        QCOMPARE(controller().clock().frame(), 34.0);
         ruler()->setFocus();
         QTest::keyClick(ruler(), Qt::Key_Left, Qt::ShiftModifier);
-        QCOMPARE(controller().frame(), 24.0);
+        QCOMPARE(controller().clock().frame(), 24.0);
         auto* box = driver->window.time()->findChild<NumberBox*>("frameBox");
         click(box, box->rect().center());
         QTest::keyClicks(QApplication::focusWidget(), "7");
         QTest::keyClick(QApplication::focusWidget(), Qt::Key_Return);
-        QCOMPARE(controller().frame(), 7.0);
+        QCOMPARE(controller().clock().frame(), 7.0);
         QVERIFY(!controller().session().canUndo() || controller().session().undoLabel() == "scene");
     }
 
@@ -104,13 +104,13 @@ class TimeTest : public WindowFixture {
                             "scene/play", "every frame");
         });
         std::vector<double> frames;
-        connect(&controller(), &Controller::frameChanged, this,
-                [&] { frames.push_back(controller().frame()); });
+        connect(&controller().clock(), &PlayClock::frameChanged, this,
+                [&] { frames.push_back(controller().clock().frame()); });
         QTest::keyClick(&driver->window, Qt::Key_Space);
-        QVERIFY(controller().playing());
+        QVERIFY(controller().clock().playing());
         QVERIFY(driver->waitFor([&] { return frames.size() >= 12; }));
         QTest::keyClick(&driver->window, Qt::Key_Space);
-        QVERIFY(!controller().playing());
+        QVERIFY(!controller().clock().playing());
         for (size_t i = 1; i < frames.size(); ++i)
             QCOMPARE(frames[i], frames[i - 1] == 14 ? 10.0 : frames[i - 1] + 1);
         // In real time frames may be left out, but none comes twice or late.
@@ -119,20 +119,20 @@ class TimeTest : public WindowFixture {
         frames.clear();
         driver->window.time()->findChild<QToolButton*>("play")->click();
         QVERIFY(driver->waitFor([&] { return frames.size() >= 6; }));
-        controller().setPlaying(false);
+        controller().clock().setPlaying(false);
         for (double f : frames) QVERIFY(f >= 10 && f <= 14);
     }
 
     void setsAndRemovesKeysAtTheNotch() {
         makeBall();
-        controller().setFrame(21);
+        controller().clock().setFrame(21);
         driver->settle();
         auto* key = driver->editor<KeyButton>("ball/radius");
         QVERIFY(key);
         QCOMPARE(key->state(), KeyButton::State::None);
         click(key, key->rect().center());
         QCOMPARE(key->state(), KeyButton::State::Here);
-        controller().setFrame(31);
+        controller().clock().setFrame(31);
         driver->settle();
         QCOMPARE(key->state(), KeyButton::State::Keyed);
         // A number that has keys takes a key where it is changed.
@@ -144,11 +144,11 @@ class TimeTest : public WindowFixture {
         QCOMPARE(p.keys[1].frame, 31.0);
         QVERIFY(std::get<double>(p.keys[1].value) > std::get<double>(p.keys[0].value));
         QVERIFY(box->value() > 0.5);
-        controller().setFrame(26);
+        controller().clock().setFrame(26);
         driver->settle();
         QVERIFY(box->value() > std::get<double>(p.keys[0].value) &&
                 box->value() < std::get<double>(p.keys[1].value));
-        controller().setFrame(31);
+        controller().clock().setFrame(31);
         driver->settle();
         click(key, key->rect().center());
         QCOMPARE(paramAt(driver->document(), {"ball", "", "radius"}).keys.size(), size_t(1));
@@ -165,7 +165,7 @@ class TimeTest : public WindowFixture {
         QTest::keyClick(typing, Qt::Key_A, Qt::ControlModifier);
         QTest::keyClicks(typing, "0.2 + frame/100");
         QTest::keyClick(typing, Qt::Key_Return);
-        controller().setFrame(30);
+        controller().clock().setFrame(30);
         driver->settle();
         QCOMPARE(box->value(), 0.5);
         QVERIFY(std::abs(controller().results().objects.at("ball").mesh->bounds().max.y - 0.5f) < 1e-4f);
@@ -240,7 +240,7 @@ class TimeTest : public WindowFixture {
         auto* list = driver->window.curves()->list();
         for (int i = 0; i < 6; ++i)  // only the rotation, which comes after the position
             list->item(i)->setCheckState(i >= 3 ? Qt::Checked : Qt::Unchecked);
-        controller().setFrame(11);
+        controller().clock().setFrame(11);
         canvas()->setFocus();
         QTest::keyClick(canvas(), Qt::Key_V, Qt::ControlModifier);
         const Param r = paramAt(driver->document(), {"ball", "", "rotation"});
@@ -273,7 +273,7 @@ class TimeTest : public WindowFixture {
         QCOMPARE(ids(), QString("scatter simulate emit gravity"));
         QVERIFY(driver->window.recipe()->card("gravity"));
         controller().setFull(true);
-        controller().setFrame(13);
+        controller().clock().setFrame(13);
         driver->settle();
         QCOMPARE(alive(), size_t(50));
         addPart("Drag");
@@ -305,15 +305,15 @@ class TimeTest : public WindowFixture {
         controller().edit("every frame",
                           [](const Document& d) { return withText(d, "scene/play", "every frame"); });
         driver->settle();
-        controller().setFrame(1);
-        controller().setPlaying(true);
-        QVERIFY(driver->waitFor([&] { return controller().frame() >= 8; }));
+        controller().clock().setFrame(1);
+        controller().clock().setPlaying(true);
+        QVERIFY(driver->waitFor([&] { return controller().clock().frame() >= 8; }));
         driver->dragBox(driver->editor<NumberBox>("rain/gravity/strength"), 60);
         QVERIFY(driver->waitFor([&] {
             const auto& steps = controller().results().layers.at("rain").steps;
             return steps.size() > 1 && steps[1].note.find("goes on from before") != std::string::npos;
         }));
-        controller().setPlaying(false);  // then it is exact
+        controller().clock().setPlaying(false);  // then it is exact
         QVERIFY(driver->waitFor([&] {
             return !controller().evaluating() &&
                    controller().results().layers.at("rain").steps[1].note.empty();
@@ -330,7 +330,7 @@ class TimeTest : public WindowFixture {
         QVERIFY(bake->isEnabled());
         driver->window.run("bake");
         QVERIFY(driver->window.statusText().contains("Save the scene first"));
-        QVERIFY(controller().saveScene(path("rain.ovrix")));
+        QVERIFY(controller().files().saveScene(path("rain.ovrix")));
         driver->window.run("bake");
         QVERIFY(
             driver->waitFor([&] { return driver->window.statusText().startsWith("Baked Rain: 24 frames"); }));
@@ -361,7 +361,7 @@ class TimeTest : public WindowFixture {
         controller().edit("longer", [](const Document& d) {
             return withText(withText(d, "scene/last", "4000"), "rain/emit/rate", "3000");
         });
-        controller().saveScene(path("rain.ovrix"));
+        controller().files().saveScene(path("rain.ovrix"));
         driver->window.run("bake");
         QVERIFY(driver->waitFor([&] { return controller().bakes().state().frame >= 4; }));
         QVERIFY(bake->text().startsWith("Baking"));
@@ -388,15 +388,15 @@ class TimeTest : public WindowFixture {
         QVERIFY(view->throughCamera());
         QVERIFY(QLineF(first, seen()).length() > 20);
         // While it plays the view goes along, frame by frame.
-        controller().setFrame(1);
+        controller().clock().setFrame(1);
         controller().edit("play", [](const Document& d) { return withText(d, "scene/play", "every frame"); });
         driver->settle();
         std::map<double, QPointF> places;
-        connect(&controller(), &Controller::frameChanged, this,
-                [&] { places[controller().frame()] = seen(); });
-        controller().setPlaying(true);
+        connect(&controller().clock(), &PlayClock::frameChanged, this,
+                [&] { places[controller().clock().frame()] = seen(); });
+        controller().clock().setPlaying(true);
         QVERIFY(driver->waitFor([&] { return places.size() >= 5; }));
-        controller().setPlaying(false);
+        controller().clock().setPlaying(false);
         for (auto a = places.begin(), b = std::next(a); b != places.end(); ++a, ++b)
             QVERIFY(QLineF(a->second, b->second).length() > 0.5);
         // The render is of the frame that is shown.
@@ -404,7 +404,7 @@ class TimeTest : public WindowFixture {
         driver->window.run("render");
         QVERIFY(driver->waitFor([&] { return pane->last().pass >= 1; }));
         const QImage now = pane->picture()->image();
-        controller().setFrame(controller().frame() > 20 ? 1 : 41);
+        controller().clock().setFrame(controller().clock().frame() > 20 ? 1 : 41);
         QVERIFY(driver->waitFor([&] { return pane->last().pass >= 1 && pane->picture()->image() != now; }));
         pane->stop();
     }
@@ -419,11 +419,11 @@ class TimeTest : public WindowFixture {
         QDir(folder->path()).mkdir("b");
         const QString one = path("a/rain.ovrix"), other = path("b/rain.ovrix");
         driver->settle();
-        QVERIFY(controller().saveScene(one));
+        QVERIFY(controller().files().saveScene(one));
         saveScene(withText(driver->document(), "rain/emit/rate", "90"), other.toStdString());
         driver->window.run("bake");
         QVERIFY(driver->waitFor([&] { return controller().bakes().state().frame >= 4; }));
-        controller().openScene(other);
+        controller().files().openScene(other);
         driver->settle();
         const int then = controller().bakes().state().frame;
         QVERIFY(controller().bakes().state().running);  // it goes on, of the scene that it was begun for

@@ -10,6 +10,7 @@ class ViewTest : public WindowFixture {
     void chooses();
     void movesWithHandles();
     void turnsTheView();
+    void showsAndChoosesLights();
 };
 
 void ViewTest::chooses() {
@@ -21,17 +22,17 @@ void ViewTest::chooses() {
     const auto at = view->project(V3f(0, 0, 0));
     QVERIFY(at);
     QTest::mouseClick(view, Qt::LeftButton, Qt::NoModifier, at->toPoint());
-    const std::string hit = driver->window.controller().selected();
+    const std::string hit = driver->window.controller().selection().id();
     QVERIFY2(hit == "ground" || hit == kLayer, hit.c_str());
     QTest::mouseClick(view, Qt::LeftButton, Qt::NoModifier, QPoint(view->width() / 2, 3));
-    QVERIFY(driver->window.controller().selected().empty());
+    QVERIFY(driver->window.controller().selection().id().empty());
 }
 
 void ViewTest::movesWithHandles() {
     makeLayer();
     auto& c = driver->window.controller();
     auto* view = driver->window.view();
-    c.select("ground");
+    c.selection().select("ground");
     view->frameAll();
     QTest::keyClick(view, Qt::Key_2);
     driver->settle();
@@ -79,6 +80,56 @@ void ViewTest::turnsTheView() {
     QTest::keyClick(&driver->window, Qt::Key_C);
     QVERIFY(view->throughCamera());
     QVERIFY(std::abs(view->camera().yaw - before.yaw) < 1e-5f);
+}
+
+/// A light with a size shows it where it is, also where it hangs on something, and is chosen by its sign
+/// there.
+void ViewTest::showsAndChoosesLights() {
+    makeLayer();
+    auto& c = driver->window.controller();
+    auto* view = driver->window.view();
+    std::string id;
+    c.edit("Add", [&](const Document& d) {
+        Node disk = makeNode(d, "disk");
+        id = disk.id;
+        disk.parent = "ground";
+        disk.params["radius"].value = 0.4;
+        disk.params["position"].value = V3d(0.3, 0.8, 0);
+        return withText(withNode(d, disk), "ground/position", "0.5,0,0");
+    });
+    driver->settle();
+    view->frameAll();
+    driver->settle();
+    QTest::qWait(100);
+    const QImage with = view->grab().toImage();
+    c.edit("Hide", [&](const Document& d) { return withText(d, id + "/shown", "false"); });
+    driver->settle();
+    QTest::qWait(100);
+    const QImage without = view->grab().toImage();
+    const auto differsNear = [&](const V3f& place) {
+        const auto q = view->project(place);
+        if (!q) return false;
+        for (int y = -2; y <= 2; ++y)
+            for (int x = -2; x <= 2; ++x) {
+                const QPoint at = (*q * view->devicePixelRatio()).toPoint() + QPoint(x, y);
+                if (with.valid(at) && with.pixel(at) != without.pixel(at)) return true;
+            }
+        return false;
+    };
+    const V3f middle(0.8f, 0.8f, 0);
+    for (const V3f& rim : {V3f(0.4f, 0, 0), V3f(-0.4f, 0, 0), V3f(0, 0, 0.4f), V3f(0, -0.4f, 0)})
+        QVERIFY(differsNear(middle + rim));
+    QVERIFY(!differsNear(middle + V3f(0, 0.4f, 0)));  // it shines along its -Y
+    // Hidden, it is not there to be chosen; shown, it is, where it is and not where its own numbers say.
+    const auto clicked = [&](const V3f& place) {
+        QTest::mouseClick(view, Qt::LeftButton, Qt::NoModifier, view->project(place)->toPoint());
+        return c.selection().id();
+    };
+    QVERIFY(clicked(middle) != id);
+    c.undo();
+    driver->settle();
+    QVERIFY(clicked(V3f(0.3f, 0.8f, 0)) != id);
+    QCOMPARE(clicked(middle), id);
 }
 
 static const RegisteredTest<ViewTest> registered;

@@ -12,6 +12,8 @@ class WindowTest : public WindowFixture {
     void searchesCommands();
     void showsChecksAndFixes();
     void outlineTogglesRenamesAndDeletes();
+    void outlineFollowsEditsRowByRow();
+    void opensAnotherSceneWhileItPlays();
     void showsAtTwiceTheScale();
     void bringsBackWhatWasNotSaved();
     void worksWithoutOpenGl();
@@ -28,12 +30,12 @@ void WindowTest::dropsAMeshAndScattersOnIt() {
     QTest::mouseClick(
         driver->window.outline()->viewport(), Qt::LeftButton, Qt::NoModifier,
         driver->window.outline()->visualItemRect(driver->window.outline()->itemOf("rock")).center());
-    QCOMPARE(c.selected(), std::string("rock"));
+    QCOMPARE(c.selection().id(), std::string("rock"));
     QTest::keyClick(&driver->window, Qt::Key_L, Qt::ControlModifier);
     driver->settle();
     const auto layers = driver->document().layersOn("rock");
     QCOMPARE(layers.size(), size_t(1));
-    QCOMPARE(c.selected(), layers[0]->id);
+    QCOMPARE(c.selection().id(), layers[0]->id);
     // A prototype from the card's menu.
     auto* add = driver->window.recipe()->findChild<QPushButton*>("addPrototype");
     QVERIFY(add);
@@ -61,7 +63,7 @@ void WindowTest::refusesBadFilesAndKeepsTheDocument() {
         QVERIFY2(!driver->window.statusText().isEmpty(), qPrintable(file));
         QCOMPARE(writeScene(driver->document()), before);
     }
-    driver->window.controller().openScene(path("bad.obj"));
+    driver->window.controller().files().openScene(path("bad.obj"));
     QCOMPARE(writeScene(driver->document()), before);
 }
 
@@ -116,14 +118,14 @@ void WindowTest::outlineTogglesRenamesAndDeletes() {
     QTest::mouseClick(outline->viewport(), Qt::LeftButton, Qt::NoModifier,
                       QPoint(row(kLayer).right() - px(14), row(kLayer).center().y()));
     QVERIFY(!driver->document().find(kLayer)->rendered);
-    driver->window.controller().select(kLayer);
+    driver->window.controller().selection().select(kLayer);
     outline->setFocus();
     QTest::keyClick(outline, Qt::Key_V);
     QVERIFY(driver->document().find(kLayer)->shown);
     QVERIFY(!driver->document().find(kLayer)->rendered);
     QTest::keyClick(outline, Qt::Key_V, Qt::ShiftModifier);
     QVERIFY(driver->document().find(kLayer)->rendered);
-    driver->window.controller().select("ground");
+    driver->window.controller().selection().select("ground");
     outline->setFocus();
     QTest::keyClick(outline, Qt::Key_F2);
     auto* editor = outline->findChild<QLineEdit*>();
@@ -137,7 +139,69 @@ void WindowTest::outlineTogglesRenamesAndDeletes() {
     QTest::keyClick(outline, Qt::Key_Delete);
     QVERIFY(!driver->document().find("ground"));
     QVERIFY(!driver->document().find(kLayer));
-    QVERIFY(driver->window.controller().selected().empty());
+    QVERIFY(driver->window.controller().selection().id().empty());
+}
+
+void WindowTest::outlineFollowsEditsRowByRow() {
+    auto& c = driver->window.controller();
+    c.edit("add", [](const Document& d) {
+        Document out = d;
+        out.put(makeNode(out, "sphere", "Ball"));
+        out.put(makeNode(out, "plane", "Floor"));
+        return out;
+    });
+    driver->settle();
+    Outline* outline = driver->window.outline();
+    QTreeWidgetItem *ball = outline->itemOf("ball"), *floor = outline->itemOf("floor");
+    QVERIFY(ball && floor);
+    const auto text = [](QTreeWidgetItem* item, int role) { return item->data(0, role).toString(); };
+    const QString before = text(ball, CountRole);
+    QVERIFY(!before.isEmpty());
+    // Values, names and signs change the row that is there.
+    c.setValue({"ball", "", "segments"}, int64_t(9));
+    c.edit("rename", [](const Document& d) { return withText(d, "ball/name", "Globe"); });
+    c.edit("hide", [](const Document& d) { return withText(d, "ball/shown", "false"); });
+    driver->settle();
+    QCOMPARE(outline->itemOf("ball"), ball);
+    QCOMPARE(outline->itemOf("floor"), floor);
+    QCOMPARE(ball->text(0), QString("Globe"));
+    QCOMPARE(ball->data(0, ShownRole).toBool(), false);
+    QVERIFY(text(ball, CountRole) != before);
+    const QString sun = text(outline->itemOf("sun"), CountRole);
+    c.setValue({"sun", "", "elevation"}, 12.0);
+    QVERIFY(text(outline->itemOf("sun"), CountRole) != sun);  // before any result
+    // What hangs elsewhere makes the rows anew, and the choice stays.
+    c.selection().select("floor");
+    c.edit("carry", [](const Document& d) { return withText(d, "ball/parent", "floor"); });
+    QCOMPARE(outline->itemOf("ball")->parent(), outline->itemOf("floor"));
+    QCOMPARE(outline->currentItem(), outline->itemOf("floor"));
+    c.undo();
+    QVERIFY(outline->itemOf("ball")->parent() != outline->itemOf("floor"));
+}
+
+void WindowTest::opensAnotherSceneWhileItPlays() {
+    makeLayer();
+    auto& c = driver->window.controller();
+    const QString one = path("one.ovrix"), other = path("other.ovrix");
+    QVERIFY(c.files().saveScene(one));
+    Document marked = driver->document();
+    marked.put(makeNode(marked, "sphere", "Mark"));
+    saveScene(marked, other.toStdString());
+    c.clock().setPlaying(true);
+    QVERIFY(driver->waitFor([&] { return c.clock().frame() > 3; }));
+    int seen = 0, ofTheOld = 0;
+    c.files().openScene(other);
+    connect(&c, &Controller::resultsChanged, this, [&] {
+        ++seen;
+        ofTheOld += c.results().document.find("mark") == nullptr;
+    });
+    QVERIFY(!c.clock().playing());
+    QCOMPARE(c.clock().frame(), 1.0);
+    QVERIFY(driver->waitFor([&] { return seen > 0 && !c.evaluating(); }));
+    driver->settle();
+    disconnect(&c, &Controller::resultsChanged, this, nullptr);
+    QCOMPARE(ofTheOld, 0);
+    QVERIFY(c.results().objects.count("mark") == 1);
 }
 
 void WindowTest::showsAtTwiceTheScale() {
@@ -156,7 +220,7 @@ void WindowTest::showsAtTwiceTheScale() {
     large.scale = 1.5;
     driver->window.applyPreferences(large);
     driver->settle();
-    QCOMPARE(driver->window.controller().selected(), std::string(kLayer));
+    QCOMPARE(driver->window.controller().selection().id(), std::string(kLayer));
     count = driver->editor<NumberBox>(in("scatter/count"));
     QVERIFY(count);
     QCOMPARE(count->height(), 39);
@@ -170,22 +234,22 @@ void WindowTest::bringsBackWhatWasNotSaved() {
     makeLayer();
     auto& c = driver->window.controller();
     const auto kept = std::filesystem::path(path("kept").toStdString());
-    c.setAutosaveFolder(kept);
+    c.files().setAutosaveFolder(kept);
     c.edit("change", [&](const Document& d) { return withText(d, in("scatter/count"), "777"); });
-    c.writeAutosave();
+    c.files().writeAutosave();
     const std::string text = writeScene(driver->document());
     // As a program that was killed leaves it: under the number of a process that is no more.
     for (const auto& file : std::filesystem::directory_iterator(kept))
         std::filesystem::rename(file.path(), kept / "4194303.autosave");
     driver = std::make_unique<Driver>();
-    driver->window.controller().setAutosaveFolder(kept);
-    const auto found = driver->window.controller().autosave()->found();
+    driver->window.controller().files().setAutosaveFolder(kept);
+    const auto found = driver->window.controller().files().autosave()->found();
     QCOMPARE(found.size(), size_t(1));
-    driver->window.controller().recover(found[0]);
+    driver->window.controller().files().recover(found[0]);
     driver->settle();
     QCOMPARE(writeScene(driver->document()), text);
     QVERIFY(driver->window.controller().session().dirty());
-    QVERIFY(driver->window.controller().autosave()->found().empty());
+    QVERIFY(driver->window.controller().files().autosave()->found().empty());
 }
 
 /// Run by itself on a platform without OpenGL; see ./dev test.
@@ -199,7 +263,7 @@ void WindowTest::worksWithoutOpenGl() {
     driver->window.showRender(true);
     driver->window.renderPane()->setLive(true);
     QVERIFY(driver->waitFor([&] { return driver->window.renderPane()->last().pass >= 1; }));
-    QVERIFY(driver->window.controller().saveScene(path("a.ovrix")));
+    QVERIFY(driver->window.controller().files().saveScene(path("a.ovrix")));
 }
 
 static const RegisteredTest<WindowTest> registered;

@@ -7,6 +7,8 @@
 #include <QPainter>
 #include <QScrollBar>
 #include <QStyledItemDelegate>
+#include <QTimer>
+#include <set>
 
 #include "app/theme/theme.h"
 
@@ -112,7 +114,7 @@ Outline::Outline(Controller& controller, QWidget* parent) : QTreeWidget(parent),
     setExpandsOnDoubleClick(false);
     connect(this, &QTreeWidget::currentItemChanged, this, [this](QTreeWidgetItem* item) {
         if (!filling_ && item && !item->data(0, GroupRole).toBool())
-            controller_.select(item->data(0, IdRole).toString().toStdString());
+            controller_.selection().select(item->data(0, IdRole).toString().toStdString());
     });
     connect(this, &QTreeWidget::itemChanged, this, [this](QTreeWidgetItem* item) {
         if (filling_) return;
@@ -126,14 +128,14 @@ Outline::Outline(Controller& controller, QWidget* parent) : QTreeWidget(parent),
             controller_.edit("Rename", [&](const Document& d) { return withText(d, id + "/name", name); });
         });
     });
-    connect(&controller_, &Controller::documentChanged, this, &Outline::rebuild);
-    connect(&controller_, &Controller::selectionChanged, this, [this] {
+    connect(&controller_, &Controller::documentChanged, this, &Outline::followDocument);
+    connect(&controller_.selection(), &Selection::selectionChanged, this, [this] {
         filling_ = true;
-        setCurrentItem(itemOf(controller_.selected()));
+        setCurrentItem(itemOf(controller_.selection().id()));
         filling_ = false;
     });
     connect(&controller_, &Controller::resultsChanged, this, &Outline::refreshCounts);
-    rebuild();
+    followDocument({});
 }
 
 QTreeWidgetItem* Outline::itemOf(const std::string& id) const {
@@ -146,70 +148,59 @@ std::string Outline::idAt(const QPoint& at) const {
     return item ? item->data(0, IdRole).toString().toStdString() : std::string();
 }
 
-QTreeWidgetItem* Outline::addGroup(const QString& title) {
-    auto* group = new QTreeWidgetItem(this, {title});
-    group->setData(0, GroupRole, true);
-    group->setFlags(Qt::ItemIsEnabled | Qt::ItemIsDropEnabled);
-    return group;
-}
+namespace {
 
-QTreeWidgetItem* Outline::addNode(QTreeWidgetItem* under, const Node& node) {
-    auto* item = new QTreeWidgetItem(under, {QString::fromStdString(node.name)});
-    item->setData(0, IdRole, QString::fromStdString(node.id));
-    // A sign only where it does something: a sun is nowhere in the view, a camera in no picture.
-    const bool object = node.category() == Category::Object || node.category() == Category::Layer;
-    const NodeType* type = findNodeType(node.type);
-    const bool placedLight = node.category() == Category::Light && type && type->placed();
-    const bool flags = object || node.category() == Category::Light;
-    const bool curve = node.category() == Category::Curve;
-    if (object || placedLight || curve) item->setData(0, ShownRole, node.shown);
-    if (flags) item->setData(0, RenderedRole, node.rendered);
-    item->setToolTip(0, flags ? QString::fromStdString(node.name) +
-                                    "\nThe round sign shows it in the view, the square one in the render"
-                              : QString::fromStdString(node.name));
-    item->setFlags(item->flags() | Qt::ItemIsEditable | Qt::ItemIsDragEnabled | Qt::ItemIsDropEnabled);
-    items_[node.id] = item;
-    return item;
-}
+/// The rows of the outline, from top to bottom.
+class Plan {
+  public:
+    explicit Plan(const Document& document) : document_(document) {}
+    std::vector<OutlineRow> rows() &&;
 
-/// A layer, and those that lie on its copies.
-void Outline::addLayer(QTreeWidgetItem* parent, const Node& layer, int depth) {
-    if (items_.count(layer.id) || depth > 32) return;  // also where layers lie on each other in a circle
-    auto* item = addNode(parent, layer);
-    for (const NodePtr& above : controller_.document().layersOn(layer.id)) addLayer(item, *above, depth + 1);
-}
+  private:
+    void group(const char* title) { rows_.push_back({{}, title, 0}); }
+    void node(const Node& node, int depth) {
+        rows_.push_back({node.id, {}, depth});
+        there_.insert(node.id);
+    }
+    bool has(const Node& node) const { return there_.count(node.id) != 0; }
+    /// A layer, and those that lie on its copies.
+    void layer(const Node& layer, int depth) {
+        if (has(layer) || depth > kDeepest) return;  // also where layers lie on each other in a circle
+        node(layer, depth);
+        for (const NodePtr& above : document_.layersOn(layer.id)) this->layer(*above, depth + 1);
+    }
+    void object(const Node& object, int depth) {
+        node(object, depth);
+        for (const NodePtr& above : document_.layersOn(object.id)) layer(*above, depth + 1);
+        for (const NodePtr& child : document_.nodes(Category::Object))
+            if (child->parent == object.id && child->id != object.id && depth < kDeepest && !has(*child))
+                this->object(*child, depth + 1);
+    }
+    void list(const char* title, const std::vector<NodePtr>& nodes) {
+        if (nodes.empty()) return;
+        group(title);
+        for (const NodePtr& n : nodes)
+            if (!has(*n)) node(*n, 1);
+    }
 
-void Outline::addObject(QTreeWidgetItem* group, const Node& node, int depth) {
-    auto* item = addNode(group, node);
-    for (const NodePtr& layer : controller_.document().layersOn(node.id)) addLayer(item, *layer, depth + 1);
-    for (const NodePtr& child : controller_.document().nodes(Category::Object))
-        if (child->parent == node.id && child->id != node.id && depth < 32 && !items_.count(child->id))
-            addObject(item, *child, depth + 1);
-}
+    static constexpr int kDeepest = 33;
+    const Document& document_;
+    std::vector<OutlineRow> rows_;
+    std::set<std::string> there_;
+};
 
-void Outline::rebuild() {
-    filling_ = true;
-    const int scroll = verticalScrollBar()->value();
-    clear();
-    items_.clear();
-    const Document& d = controller_.document();
+std::vector<OutlineRow> Plan::rows() && {
+    const Document& d = document_;
     std::vector<NodePtr> surfaces, others, loose;
+    const std::set<std::string> copied = d.prototypes();
     for (const NodePtr& n : d.nodes(Category::Object)) {
         if (!n->parent.empty() && d.find(n->parent)) continue;
-        (d.isPrototype(n->id) && d.layersOn(n->id).empty() ? others : surfaces).push_back(n);
+        (copied.count(n->id) && d.layersOn(n->id).empty() ? others : surfaces).push_back(n);
     }
-    if (!surfaces.empty()) {
-        auto* group = addGroup("Surfaces");
-        for (const NodePtr& n : surfaces) addObject(group, *n, 0);
-    }
+    if (!surfaces.empty()) group("Surfaces");
+    for (const NodePtr& n : surfaces) object(*n, 1);
     for (const NodePtr& n : d.nodes(Category::Layer))
-        if (!items_.count(n->id)) loose.push_back(n);
-    const auto list = [&](const QString& title, const std::vector<NodePtr>& nodes) {
-        if (nodes.empty()) return;
-        auto* group = addGroup(title);
-        for (const NodePtr& n : nodes)
-            if (!items_.count(n->id)) addNode(group, *n);
-    };
+        if (!has(*n)) loose.push_back(n);
     list("On no surface", loose);
     list("Prototypes", others);
     list("Curves", d.nodes(Category::Curve));
@@ -218,11 +209,73 @@ void Outline::rebuild() {
     list("Light and camera", light);
     list("Materials", d.nodes(Category::Material));
     list("Settings", d.nodes(Category::Settings));
+    return std::move(rows_);
+}
+
+}  // namespace
+
+/// What a row shows of its node itself.
+void Outline::fillRow(QTreeWidgetItem& item, const Node& node) {
+    const QString name = QString::fromStdString(node.name);
+    item.setText(0, name);
+    // A sign only where it does something: a sun is nowhere in the view, a camera in no picture.
+    const bool object = node.category() == Category::Object || node.category() == Category::Layer;
+    const NodeType* type = findNodeType(node.type);
+    const bool placedLight = node.category() == Category::Light && type && type->placed();
+    const bool flags = object || node.category() == Category::Light;
+    const bool curve = node.category() == Category::Curve;
+    item.setData(0, ShownRole, object || placedLight || curve ? QVariant(node.shown) : QVariant());
+    item.setData(0, RenderedRole, flags ? QVariant(node.rendered) : QVariant());
+    item.setToolTip(
+        0, flags ? name + "\nThe round sign shows it in the view, the square one in the render" : name);
+}
+
+QTreeWidgetItem* Outline::addRow(QTreeWidgetItem* under, const OutlineRow& row) {
+    auto* item = new QTreeWidgetItem(under);
+    if (row.id.empty()) {
+        item->setText(0, row.title);
+        item->setData(0, GroupRole, true);
+        item->setFlags(Qt::ItemIsEnabled | Qt::ItemIsDropEnabled);
+        return item;
+    }
+    item->setData(0, IdRole, QString::fromStdString(row.id));
+    item->setFlags(item->flags() | Qt::ItemIsEditable | Qt::ItemIsDragEnabled | Qt::ItemIsDropEnabled);
+    fillRow(*item, controller_.document().get(row.id));
+    items_[row.id] = item;
+    return item;
+}
+
+void Outline::rebuild() {
+    filling_ = true;
+    const int scroll = verticalScrollBar()->value();
+    clear();
+    items_.clear();
+    std::vector<QTreeWidgetItem*> above{invisibleRootItem()};  // by depth
+    for (const OutlineRow& row : rows_) {
+        above.resize(size_t(row.depth) + 1);
+        above.push_back(addRow(above.back(), row));
+    }
     expandAll();
-    setCurrentItem(itemOf(controller_.selected()));
+    setCurrentItem(itemOf(controller_.selection().id()));
     verticalScrollBar()->setValue(scroll);
     filling_ = false;
     refreshCounts();
+}
+
+/// The rows are made anew only where others are there, or stand elsewhere.
+void Outline::followDocument(const DocumentChanges& changes) {
+    auto rows = Plan(controller_.document()).rows();
+    if (rows != rows_) {
+        rows_ = std::move(rows);
+        return rebuild();
+    }
+    filling_ = true;
+    for (const std::string& id : changes.nodes)
+        if (QTreeWidgetItem* item = itemOf(id)) {
+            fillRow(*item, controller_.document().get(id));
+            refreshCount(id, *item);
+        }
+    filling_ = false;
 }
 
 /// The number that says most of a node, with its unit.
@@ -237,28 +290,30 @@ static QString briefOf(const Document& document, const Node& node) {
 
 void Outline::refreshCounts() {
     filling_ = true;
-    const EvalSnapshot& r = controller_.results();
-    for (auto& [id, item] : items_) {
-        const auto layer = r.layers.find(id);
-        const auto object = r.objects.find(id);
-        QString text;
-        bool problem = r.objectErrors.count(id) != 0;
-        if (layer != r.layers.end()) {
-            text = shortCount(double(elementCount(layer->second.geometry)));
-            problem = !layer->second.ok;
-        } else if (object != r.objects.end()) {
-            text = shortCount(double(object->second.mesh->triangles().size())) + " tri";
-        } else if (const Node* n = controller_.document().find(id); n && n->category() == Category::Curve) {
-            text = shortCount(
-                double(std::get<CurvePoints>(controller_.document().value(id, "points")).list.size()));
-        } else if (n) {
-            text = briefOf(controller_.document(), *n);
-        }
-        if (problem) text = "! " + text;
-        item->setData(0, CountRole, text);
-        item->setData(0, ProblemRole, problem);
-    }
+    for (auto& [id, item] : items_) refreshCount(id, *item);
     filling_ = false;
+}
+
+void Outline::refreshCount(const std::string& id, QTreeWidgetItem& item) {
+    const EvalSnapshot& r = controller_.results();
+    const auto layer = r.layers.find(id);
+    const auto object = r.objects.find(id);
+    QString text;
+    bool problem = r.objectErrors.count(id) != 0;
+    if (layer != r.layers.end()) {
+        text = shortCount(double(elementCount(layer->second.geometry)));
+        problem = !layer->second.ok;
+    } else if (object != r.objects.end()) {
+        text = shortCount(double(object->second.mesh->triangles().size())) + " tri";
+    } else if (const Node* n = controller_.document().find(id); n && n->category() == Category::Curve) {
+        text =
+            shortCount(double(std::get<CurvePoints>(controller_.document().value(id, "points")).list.size()));
+    } else if (n) {
+        text = briefOf(controller_.document(), *n);
+    }
+    if (problem) text = "! " + text;
+    item.setData(0, CountRole, text);
+    item.setData(0, ProblemRole, problem);
 }
 
 void Outline::toggleFlag(const std::string& id, bool shown) {
@@ -285,7 +340,7 @@ void Outline::mousePressEvent(QMouseEvent* e) {
 }
 
 void Outline::keyPressEvent(QKeyEvent* e) {
-    const std::string id = controller_.selected();
+    const std::string id = controller_.selection().id();
     if (!id.empty() && e->key() == Qt::Key_Delete) {
         controller_.edit("Delete", [&](const Document& d) { return withoutNode(d, id); });
         return;
@@ -310,14 +365,14 @@ void Outline::contextMenuEvent(QContextMenuEvent* e) {
                            std::string made;
                            controller_.edit("Add layer",
                                             [&](const Document& d) { return withLayer(d, id, {}, &made); });
-                           controller_.select(made);
+                           controller_.selection().select(made);
                        });
     menu.addAction("Rename", this, [this, item] { editItem(item, 0); });
     if (node.category() != Category::Settings) {
         menu.addAction("Duplicate", this, [this, id] {
             std::string made;
             controller_.edit("Duplicate", [&](const Document& d) { return withDuplicate(d, id, &made); });
-            controller_.select(made);
+            controller_.selection().select(made);
         });
         if (node.category() == Category::Layer) {
             menu.addAction("Duplicate with a shared recipe", this,

@@ -6,6 +6,13 @@
 
 namespace ovrix::app {
 
+struct OutlineRow {
+    std::string id;  ///< of a node; empty for the title of a group
+    QString title;
+    int depth = 0;
+    bool operator==(const OutlineRow&) const = default;
+};
+
 class Outline : public QTreeWidget {
     Q_OBJECT
   public:
@@ -26,15 +33,16 @@ class Outline : public QTreeWidget {
     void dropEvent(QDropEvent*) override;
 
   private:
+    void followDocument(const DocumentChanges& changes);
     void rebuild();
+    QTreeWidgetItem* addRow(QTreeWidgetItem* under, const OutlineRow& row);
+    static void fillRow(QTreeWidgetItem& item, const Node& node);
     void refreshCounts();
+    void refreshCount(const std::string& id, QTreeWidgetItem& item);
     void toggleFlag(const std::string& id, bool shown);
-    QTreeWidgetItem* addGroup(const QString& title);
-    QTreeWidgetItem* addNode(QTreeWidgetItem* under, const Node& node);
-    void addLayer(QTreeWidgetItem* parent, const Node& layer, int depth);
-    void addObject(QTreeWidgetItem* group, const Node& node, int depth);
 
     Controller& controller_;
+    std::vector<OutlineRow> rows_;
     std::map<std::string, QTreeWidgetItem*> items_;
     bool filling_ = false;
 };

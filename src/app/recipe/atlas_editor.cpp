@@ -27,12 +27,12 @@ std::pair<std::string, std::string> imageOf(const Document& d, const std::string
         const auto it = look->params.find(param);
         if (it == look->params.end() || !it->second.field) continue;
         for (const FieldSource& s : it->second.field->sources) {
-            if (s.type != "image") continue;
-            const SourceType& type = *findSourceType("image");
-            const auto text = [&](const char* id) {
-                return std::get<std::string>(paramOr(*findSpec(type.params, id), s.params).value);
+            const SourceType* type = findSourceType(s.type);
+            if (!type || type->image.empty()) continue;
+            const auto text = [&](const std::string& id) {
+                return std::get<std::string>(paramOr(*findSpec(type->params, id), s.params).value);
             };
-            if (!text("file").empty()) return {text("file"), text("space")};
+            if (!text(type->image).empty()) return {text(type->image), text("space")};
         }
     }
     return {};
@@ -235,25 +235,22 @@ void AtlasEditor::refresh(const std::string& cells) {
 /// On the worker, since images may be large.
 void AtlasEditor::loadImage() {
     const auto [file, space] = imageOf(controller_.document(), blade_);
-    QPointer<AtlasEditor> self(this);
     ImageCache& images = controller_.evaluator().images();
-    controller_.worker().post(
-        [self, &images, file = file, whole = controller_.scene().resolve(file), space = space](Progress&) {
-            QImage small;
+    controller_.runOnWorker(
+        this,
+        [&images, whole = controller_.scene().resolve(file), space = space](Progress&) {
             try {
-                small = smallCopy(*images.image(whole, space));
+                return smallCopy(*images.image(whole, space));
             } catch (const Error&) {  // a check names the file
+                return QImage();
             }
-            QMetaObject::invokeMethod(
-                qApp,
-                [self, file, small] {
-                    if (!self || self->file_ != file) return;
-                    self->image_ = small;
-                    if (const Node* node = self->controller_.document().find(self->blade_))
-                        self->refresh(std::get<std::string>(
-                            paramOr(*findSpec(specsOf(*node), "pictures"), node->params).value));
-                },
-                Qt::QueuedConnection);
+        },
+        [this, file = file](const QImage& small) {
+            if (file_ != file) return;
+            image_ = small;
+            if (const Node* node = controller_.document().find(blade_))
+                refresh(std::get<std::string>(
+                    paramOr(*findSpec(specsOf(*node), "pictures"), node->params).value));
         });
 }
 

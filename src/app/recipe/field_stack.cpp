@@ -250,7 +250,7 @@ QWidget* FieldStack::makeRow(size_t index, const FieldSource& source) {
     auto* key = new KeyButton(strength);
     key->setObjectName("strengthKey");
     connect(key, &KeyButton::clicked, this, [this, strengthPath] { controller_.toggleKey(strengthPath); });
-    connect(&controller_, &Controller::frameChanged, key, [this, strengthPath] {
+    connect(&controller_.clock(), &PlayClock::frameChanged, key, [this, strengthPath] {
         if (const auto now = controller_.paramNow(strengthPath); now && now->animated()) refresh();
     });
 
@@ -269,9 +269,9 @@ QWidget* FieldStack::makeRow(size_t index, const FieldSource& source) {
     rowRefreshers_.push_back([=, this](const FieldSource& s) {
         blend->setText(kBlends[size_t(s.blend)].sign);
         curve->setCurve(s.remap);
-        const Value now = s.strength.at(controller_.frame(), controller_.document().rate());
+        const Value now = s.strength.at(controller_.clock().frame(), controller_.document().rate());
         if (const double* v = std::get_if<double>(&now)) strength->setValue(*v);
-        key->showParam(s.strength, controller_.frame());
+        key->showParam(s.strength, controller_.clock().frame());
         strength->setNotched(!s.strength.keys.empty());
         QString name = type ? QString::fromStdString(type->title) : QString::fromStdString(s.type);
         if (s.invert) name = "not " + name.toLower();

@@ -87,7 +87,7 @@ ParamRow::ParamRow(Controller& controller, const ParamPath& path, const ParamSpe
         connect(key_, &KeyButton::clicked, this, [this] { controller_.toggleKey(path_); });
     }
     layout_->addLayout(line);
-    connect(&controller_, &Controller::frameChanged, this, [this] {
+    connect(&controller_.clock(), &PlayClock::frameChanged, this, [this] {
         if (const auto now = controller_.paramNow(path_); now && now->animated()) refresh();
     });
     refresh();
@@ -149,10 +149,10 @@ QWidget* ParamRow::makeNumber(int component, const std::function<double(const Va
         if (param.formulas.count(component))
             return controller_.edit("Set a number", [&](const Document& doc) {
                 const Document plain = withFormula(doc, path_, component, {});
-                return withValueAt(plain, path_, controller_.frame(),
-                                   put(paramAt(plain, path_).at(controller_.frame(), doc.rate()), x));
+                return withValueAt(plain, path_, controller_.clock().frame(),
+                                   put(paramAt(plain, path_).at(controller_.clock().frame(), doc.rate()), x));
             });
-        controller_.setValue(path_, put(param.at(controller_.frame(), d.rate()), x), dragging);
+        controller_.setValue(path_, put(param.at(controller_.clock().frame(), d.rate()), x), dragging);
     });
     connect(box, &NumberBox::formulaTyped, this, [this, component](const QString& text) {
         controller_.setFormula(path_, component, text.toStdString());
@@ -160,7 +160,7 @@ QWidget* ParamRow::makeNumber(int component, const std::function<double(const Va
     connect(box, &NumberBox::finished, this, [this] { controller_.endDrag(); });
     connect(box, &NumberBox::refused, this, [this](const QString& why) { controller_.say(why, true); });
     refreshers_.push_back([this, box, get, component](const Param& p) {
-        box->setValue(get(p.at(controller_.frame(), controller_.document().rate())));
+        box->setValue(get(p.at(controller_.clock().frame(), controller_.document().rate())));
         const auto formula = p.formulas.find(component);
         box->setFormula(formula == p.formulas.end() ? QString() : QString::fromStdString(formula->second));
         box->setNotched(component == 0 && !p.keys.empty());
@@ -195,7 +195,7 @@ QWidget* ParamRow::makeBool() {
     auto* box = new QCheckBox;
     connect(box, &QCheckBox::clicked, this, [this](bool on) { controller_.setValue(path_, on); });
     refreshers_.push_back(
-        [this, box](const Param& p) { box->setChecked(std::get<bool>(p.at(controller_.frame()))); });
+        [this, box](const Param& p) { box->setChecked(std::get<bool>(p.at(controller_.clock().frame()))); });
     return box;
 }
 
@@ -205,7 +205,7 @@ QWidget* ParamRow::makeColor() {
             [this](const Color& c, bool dragging) { controller_.setValue(path_, c, dragging); });
     connect(button, &ColorButton::finished, this, [this] { controller_.endDrag(); });
     refreshers_.push_back([this, button](const Param& p) {
-        button->setColor(std::get<Color>(p.at(controller_.frame(), controller_.document().rate())));
+        button->setColor(std::get<Color>(p.at(controller_.clock().frame(), controller_.document().rate())));
     });
     return button;
 }
@@ -216,7 +216,7 @@ QWidget* ParamRow::makeChoice() {
     connect(box, &QComboBox::activated, this,
             [this, box] { controller_.setValue(path_, box->currentText().toStdString()); });
     refreshers_.push_back([this, box](const Param& p) {
-        box->setCurrentText(QString::fromStdString(std::get<std::string>(p.at(controller_.frame()))));
+        box->setCurrentText(QString::fromStdString(std::get<std::string>(p.at(controller_.clock().frame()))));
     });
     return box;
 }
@@ -277,13 +277,24 @@ namespace {
 
 /// All nodes of a kind in a box, after "none"; the item's data is the id.
 void fillNodes(QComboBox& box, const Document& document, const std::string& kind, const std::string& chosen) {
-    box.clear();
-    box.addItem("none", QString());
-    for (const NodePtr& n : document.nodes())
-        if (isOfKind(*n, kind)) box.addItem(QString::fromStdString(n->name), QString::fromStdString(n->id));
-    const int at = box.findData(QString::fromStdString(chosen));
-    if (at < 0) box.addItem("missing: " + QString::fromStdString(chosen), QString::fromStdString(chosen));
-    box.setCurrentIndex(at < 0 ? box.count() - 1 : at);
+    std::vector<std::pair<QString, QString>> items{{"none", QString()}};
+    const QString id = QString::fromStdString(chosen);
+    bool there = chosen.empty();
+    for (const NodePtr& n : document.nodes()) {
+        if (!isOfKind(*n, kind)) continue;
+        items.emplace_back(QString::fromStdString(n->name), QString::fromStdString(n->id));
+        there |= n->id == chosen;
+    }
+    if (!there) items.emplace_back("missing: " + id, id);
+    bool same = box.count() == int(items.size());
+    for (int i = 0; i < box.count() && same; ++i)
+        same = box.itemText(i) == items[size_t(i)].first &&
+               box.itemData(i).toString() == items[size_t(i)].second;
+    if (!same) {
+        box.clear();
+        for (const auto& [name, data] : items) box.addItem(name, data);
+    }
+    box.setCurrentIndex(box.findData(id));
 }
 
 }  // namespace
@@ -431,6 +442,12 @@ void ParamRow::setStackOpen(bool open) {
     refresh();
 }
 
+void ParamRow::followResults() {
+    static const std::set<ParamType> ofResults{ParamType::Refs,    ParamType::Map,    ParamType::Edits,
+                                               ParamType::Combing, ParamType::Points, ParamType::Cells};
+    if (ofResults.count(spec_.type)) refresh();
+}
+
 void ParamRow::refresh() {
     const auto now = controller_.paramNow(path_);
     if (!now) return;  // the row is about to go
@@ -447,7 +464,7 @@ void ParamRow::refresh() {
                   "the shared value again"
                 : toolTipFor(spec_));
     }
-    if (key_) key_->showParam(param, controller_.frame());
+    if (key_) key_->showParam(param, controller_.clock().frame());
     if (!spec_.drivable) return;
     const bool has = param.field != nullptr;
     editor_->setVisible(!has || !replacedByField());

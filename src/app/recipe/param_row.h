@@ -20,6 +20,8 @@ class ParamRow : public QWidget {
   public:
     ParamRow(Controller& controller, const ParamPath& path, const ParamSpec& spec, QWidget* parent = nullptr);
     void refresh();
+    /// The same, of what also shows what was made: slots of a mesh, maps, pictures.
+    void followResults();
     const ParamPath& path() const { return path_; }
     const ParamSpec& spec() const { return spec_; }
     /// Opens or closes the field stack, when there is one.

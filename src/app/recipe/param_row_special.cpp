@@ -30,12 +30,12 @@ QWidget* ParamRow::makeMap() {
     ParamPath source = path_;
     source.sourceParam = "map";
     connect(paint, &QPushButton::clicked, this,
-            [this, source](bool on) { controller_.setPainting(on ? source : ParamPath()); });
-    connect(&controller_, &Controller::paintingChanged, paint,
-            [this, paint, source] { paint->setChecked(controller_.painting() == source); });
+            [this, source](bool on) { controller_.selection().setPainting(on ? source : ParamPath()); });
+    connect(&controller_.selection(), &Selection::paintingChanged, paint,
+            [this, paint, source] { paint->setChecked(controller_.selection().painting() == source); });
     connect(clear, &QToolButton::clicked, this, [this] { controller_.setValue(path_, MapValue()); });
     refreshers_.push_back([this, paint, clear, source](const Param& p) {
-        paint->setChecked(controller_.painting() == source);
+        paint->setChecked(controller_.selection().painting() == source);
         clear->setEnabled(std::get<MapValue>(p.value).map != nullptr);
     });
     return row;
@@ -116,7 +116,7 @@ QWidget* ParamRow::makeProfile() {
             [this](const Curve& c, bool dragging) { controller_.setValue(path_, c, dragging); });
     connect(box, &CurveBox::finished, this, [this] { controller_.endDrag(); });
     refreshers_.push_back(
-        [this, box](const Param& p) { box->setCurve(std::get<Curve>(p.at(controller_.frame()))); });
+        [this, box](const Param& p) { box->setCurve(std::get<Curve>(p.at(controller_.clock().frame()))); });
     return box;
 }
 

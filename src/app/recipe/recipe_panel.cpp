@@ -101,14 +101,23 @@ RecipePanel::RecipePanel(Controller& controller, QWidget* parent) : QWidget(pare
     columns->addWidget(cards, 1);
     scroll->setWidget(list_);
     box->addWidget(scroll, 1);
-    connect(&controller_, &Controller::selectionChanged, this, &RecipePanel::rebuildIfNeeded);
-    connect(&controller_, &Controller::documentChanged, this, &RecipePanel::rebuildIfNeeded);
-    connect(&controller_, &Controller::resultsChanged, this, &RecipePanel::refresh);
+    connect(&controller_.selection(), &Selection::selectionChanged, this, &RecipePanel::rebuildIfNeeded);
+    connect(&controller_, &Controller::documentChanged, this, &RecipePanel::followDocument);
+    connect(&controller_, &Controller::resultsChanged, this, &RecipePanel::followResults);
     rebuildIfNeeded();
 }
 
+/// Cards show their own node at the scene's rate, the recipe that it follows, and the names of nodes that
+/// they may refer to.
+void RecipePanel::followDocument(const DocumentChanges& changes) {
+    const Node* node = controller_.selection().node();
+    const bool concerned = !node || changes.list || changes.names || changes.has(node->id) ||
+                           changes.has("scene") || changes.has(recipeOwner(controller_.document(), *node).id);
+    if (concerned) rebuildIfNeeded();
+}
+
 void RecipePanel::rebuildIfNeeded() {
-    const Node* node = controller_.selectedNode();
+    const Node* node = controller_.selection().node();
     std::string shape = node ? node->id + ":" + node->type : "";
     if (node)
         for (const Step& s : recipeOwner(controller_.document(), *node).steps) shape += "|" + s.id;
@@ -126,7 +135,7 @@ void RecipePanel::rebuild() {
     }
     cards_.clear();
     add_ = nullptr;
-    const Node* node = controller_.selectedNode();
+    const Node* node = controller_.selection().node();
     flow_->setVisible(node && node->category() == Category::Layer);
     if (!node) {
         auto* hint = new QLabel(
@@ -171,7 +180,8 @@ void RecipePanel::rebuild() {
         }
         cards_.push_back(card);
         for (ParamRow* row : card->rows())
-            if (row->path() == openStack_) row->setStackOpen(true), controller_.setOverlay(openStack_);
+            if (row->path() == openStack_)
+                row->setStackOpen(true), controller_.selection().setOverlay(openStack_);
     }
     if (object) addButton();
     const bool layer = node->category() == Category::Layer;
@@ -187,7 +197,7 @@ void RecipePanel::rebuild() {
 }
 
 void RecipePanel::refreshHead() {
-    const Node* node = controller_.selectedNode();
+    const Node* node = controller_.selection().node();
     name_->setText(node ? QString::fromStdString(node->name) : "Nothing chosen");
     QString facts;
     if (node && node->category() == Category::Layer) {
@@ -214,6 +224,12 @@ void RecipePanel::refresh() {
     QTimer::singleShot(0, flow_, [this] { flow_->update(); });
 }
 
+void RecipePanel::followResults() {
+    for (StepCard* c : cards_) c->followResults();
+    refreshHead();
+    QTimer::singleShot(0, flow_, [this] { flow_->update(); });
+}
+
 StepCard* RecipePanel::card(const std::string& step) const {
     for (StepCard* c : cards_)
         if (c->step() == step) return c;
@@ -226,7 +242,7 @@ void RecipePanel::onStack(const ParamPath& path, bool open) {
             for (ParamRow* row : c->rows())
                 if (!(row->path() == path) && row->stackOpen()) row->setStackOpen(false);
     openStack_ = open ? path : ParamPath();
-    controller_.setOverlay(openStack_);
+    controller_.selection().setOverlay(openStack_);
 }
 
 void RecipePanel::dropCard(const std::string& step, int y) {
@@ -239,7 +255,7 @@ void RecipePanel::dropCard(const std::string& step, int y) {
     if (!dropped->in().empty()) y += dropped->parentWidget()->y();
     for (StepCard* c : cards_)
         if (c != dropped && !c->step().empty() && c->in() == dropped->in() && middle(c) < y) ++place;
-    const std::string node = controller_.selected();
+    const std::string node = controller_.selection().id();
     controller_.edit("Move step", [&](const Document& d) { return withStepMoved(d, node, step, place); });
     cardsLayout_->invalidate();
     cardsLayout_->activate();
@@ -268,7 +284,7 @@ std::vector<Offer> offers(const Node& layer, const std::string& above) {
 }  // namespace
 
 void RecipePanel::openAddStep(const std::string& above) {
-    const Node* chosen = controller_.selectedNode();
+    const Node* chosen = controller_.selection().node();
     if (!chosen || (chosen->category() != Category::Layer && chosen->category() != Category::Object)) return;
     const Node* node = &recipeOwner(controller_.document(), *chosen);
     const std::string layer = node->id;
@@ -281,7 +297,7 @@ void RecipePanel::openAddStep(const std::string& above) {
 }
 
 void RecipePanel::openAddPart(const std::string& step, QWidget* under) {
-    const Node* chosen = controller_.selectedNode();
+    const Node* chosen = controller_.selection().node();
     if (!chosen) return;
     const Node& node = recipeOwner(controller_.document(), *chosen);
     const Step* holder = node.step(step);

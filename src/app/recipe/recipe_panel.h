@@ -39,6 +39,8 @@ class RecipePanel : public QWidget {
     void rebuildIfNeeded();
     void rebuild();
     void refresh();
+    void followDocument(const DocumentChanges& changes);
+    void followResults();
     void refreshHead();
     void dropCard(const std::string& step, int y);
     void onStack(const ParamPath& path, bool open);

@@ -169,7 +169,7 @@ void StepCard::fillMenu(QMenu& menu) {
             });
     }
     if (findSpec(specsOf(*step), "starts_as"))
-        menu.addAction("Start as it is now", this, [this] { controller_.startAsNow(node_, step_); })
+        menu.addAction("Start as it is now", this, [this] { controller_.files().startAsNow(node_, step_); })
             ->setToolTip("Keeps the pose of this frame beside the scene, and starts from it");
     menu.addSeparator();
     menu.addAction("Remove", this, [this] {
@@ -230,67 +230,75 @@ bool StepCard::shown(const ParamSpec& spec) const {
     return appliesAt(controller_.document(), {node_, step_, spec.id}, spec);
 }
 
+void StepCard::showProblem(const QColor& color, const std::string& text, const std::string& remedy) {
+    problem_->setVisible(!text.empty());
+    if (text.empty()) return;
+    const QString said = QString::fromStdString(text);
+    QString rich = QString("<span style='color:%1'>%2</span>")
+                       .arg(color.name(), (said.left(1).toUpper() + said.mid(1)).toHtmlEscaped());
+    if (!remedy.empty()) rich += "<br>" + QString::fromStdString(remedy).toHtmlEscaped();
+    problem_->setText(rich);
+}
+
+static QString figuresOf(const Step& step, const StepReport* r) {
+    if (!step.on) return "off";
+    if (!r) return {};
+    const QString time = QString("%1 ms").arg(r->milliseconds, 0, 'f', r->milliseconds < 10 ? 1 : 0);
+    const QString out = shortCount(double(r->out));
+    if (!r->in) return time;
+    if (r->in == r->out) return out + "  " + time;
+    return QString("%1 \u2192 %2  %3").arg(shortCount(double(r->in)), out, time);
+}
+
+void StepCard::followResults() {
+    if (step_.empty()) {
+        const auto& errors = controller_.results().objectErrors;
+        const auto error = errors.find(node_);
+        showProblem(tokens().red, error == errors.end() ? "" : error->second);
+    } else {
+        const Node* node = recipe();
+        const Step* step = node ? node->step(step_) : nullptr;
+        if (!step) return;
+        const StepReport* r = report();
+        figuresText_ = figuresOf(*step, r);
+        fitFigures();
+        const bool bad = r && !r->error.empty();
+        showProblem(bad ? tokens().red : tokens().amber,
+                    !r    ? ""
+                    : bad ? r->error
+                          : r->note,
+                    bad ? r->remedy : "");
+        dim(!step->on || (r && r->stale));
+    }
+    for (ParamRow* row : rows_) row->followResults();
+    update();
+}
+
+void StepCard::dim(bool on) {
+    if (on == (body_->graphicsEffect() != nullptr)) return;
+    auto* effect = on ? new QGraphicsOpacityEffect(body_) : nullptr;
+    if (effect) effect->setOpacity(0.45);
+    body_->setGraphicsEffect(effect);
+}
+
 void StepCard::refresh() {
     const Node* node = controller_.document().find(node_);
     if (!node) return;
-    if (step_.empty()) {
-        const NodeType* type = findNodeType(node->type);
-        title_->setText(type ? QString::fromStdString(type->title) : QString::fromStdString(node->type));
-        const auto error = controller_.results().objectErrors.find(node_);
-        const bool bad = error != controller_.results().objectErrors.end();
-        problem_->setVisible(bad);
-        if (bad)
-            problem_->setText(
-                QString("<span style='color:%1'>%2</span>")
-                    .arg(tokens().red.name(), QString::fromStdString(error->second).toHtmlEscaped()));
-    } else {
-        const Step* step = recipe()->step(step_);
-        if (!step) return;
-        const StepType* type = findStepType(step->type);
-        title_->setText(type ? QString::fromStdString(type->title) : QString::fromStdString(step->type));
-        const StepReport* r = report();
-        QString figures;
-        if (!step->on)
-            figures = "off";
-        else if (r && r->in != r->out && r->in)
-            figures = QString("%1 \u2192 %2  %3 ms")
-                          .arg(shortCount(double(r->in)), shortCount(double(r->out)))
-                          .arg(r->milliseconds, 0, 'f', r->milliseconds < 10 ? 1 : 0);
-        else if (r && !r->in)
-            figures = QString("%1 ms").arg(r->milliseconds, 0, 'f', r->milliseconds < 10 ? 1 : 0);
-        else if (r)
-            figures = QString("%1  %2 ms")
-                          .arg(shortCount(double(r->out)))
-                          .arg(r->milliseconds, 0, 'f', r->milliseconds < 10 ? 1 : 0);
-        figuresText_ = figures;
-        fitFigures();
-        const bool noted = r && r->error.empty() && !r->note.empty();
-        problem_->setVisible(noted || (r && !r->error.empty()));
-        if (noted)
-            problem_->setText(
-                QString("<span style='color:%1'>%2</span>")
-                    .arg(tokens().amber.name(), QString::fromStdString(r->note).toHtmlEscaped()));
-        if (r && !r->error.empty()) {
-            const QString text = QString::fromStdString(r->error), remedy = QString::fromStdString(r->remedy);
-            problem_->setText(QString("<span style='color:%1'>%2</span><br>%3")
-                                  .arg(tokens().red.name(),
-                                       text.left(1).toUpper() + text.mid(1).toHtmlEscaped(),
-                                       remedy.toHtmlEscaped()));
-        }
-        const bool dim = !step->on || (r && r->stale);
-        auto* effect = dim ? new QGraphicsOpacityEffect(body_) : nullptr;
-        if (effect) effect->setOpacity(0.45);
-        if (dim != (body_->graphicsEffect() != nullptr))
-            body_->setGraphicsEffect(effect);
-        else
-            delete effect;
-    }
+    const Step* step = step_.empty() ? nullptr : recipe()->step(step_);
+    if (!step_.empty() && !step) return;
+    const NodeType* nodeType = findNodeType(node->type);
+    const StepType* stepType = step ? findStepType(step->type) : nullptr;
+    const std::string title = stepType   ? stepType->title
+                              : step     ? step->type
+                              : nodeType ? nodeType->title
+                                         : node->type;
+    title_->setText(QString::fromStdString(title));
     const auto& all = specs();
     for (size_t i = 0; i < rows_.size() && i < all.size(); ++i) {
         rows_[i]->setVisible(shown(all[i]));
         rows_[i]->refresh();
     }
-    update();
+    followResults();
 }
 
 void StepCard::paintEvent(QPaintEvent* e) {

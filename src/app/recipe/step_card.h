@@ -16,7 +16,10 @@ class StepCard : public QFrame {
     /// @param step  empty for a card of the node's own parameters
     StepCard(Controller& controller, const std::string& node, const std::string& step,
              QWidget* parent = nullptr);
+    /// Shows what the document holds, and the results.
     void refresh();
+    /// Shows the results alone: figures, notes and errors of the step.
+    void followResults();
     const std::string& step() const { return step_; }
     /// The step that this one is a part of; empty for none.
     const std::string& in() const { return in_; }
@@ -45,6 +48,8 @@ class StepCard : public QFrame {
     void makeHead();
     QWidget* makeUsual(const StepType& type);
     void fitFigures();
+    void showProblem(const QColor& color, const std::string& text, const std::string& remedy = {});
+    void dim(bool on);
     void fillMenu(QMenu& menu);
     const std::vector<ParamSpec>& specs() const;
     bool shown(const ParamSpec& spec) const;

@@ -232,12 +232,14 @@ RenderPane::RenderPane(Controller& controller, ViewWidget* view, QWidget* parent
     const auto soon = [this] {
         if (live_) later_->start();
     };
-    connect(&controller_, &Controller::documentChanged, this, soon);
+    connect(&controller_, &Controller::documentChanged, this, [soon](const DocumentChanges& changes) {
+        if (!changes.none()) soon();
+    });
     connect(&controller_, &Controller::fileChanged, this, soon);
     // While it plays the picture waits: it is of the frame at which playing ends.
-    for (auto signal : {&Controller::frameChanged, &Controller::playingChanged})
-        connect(&controller_, signal, this, [this, soon] {
-            if (!controller_.playing()) soon();
+    for (auto signal : {&PlayClock::frameChanged, &PlayClock::playingChanged})
+        connect(&controller_.clock(), signal, this, [this, soon] {
+            if (!controller_.clock().playing()) soon();
         });
     if (view_)
         connect(view_, &ViewWidget::cameraChanged, this, [this, soon] {
@@ -304,8 +306,8 @@ void RenderPane::restart() {
         regionSize_ = size;
         picture_->setRegion(region_);
     }
-    RenderRequest request{controller_.scene(), controller_.frame(), size.width(), size.height(),
-                          std::nullopt,        draft_->isChecked(), region_,      0};
+    RenderRequest request{controller_.scene(), controller_.clock().frame(), size.width(), size.height(),
+                          std::nullopt,        draft_->isChecked(),         region_,      0};
     if (view_ && camera_->currentIndex() == 0 && !view_->throughCamera())
         request.camera = view_->camera().options();
     worker_.start(std::move(request));

@@ -6,52 +6,27 @@
 
 namespace ovrix::app {
 
-BakeWorker::BakeWorker(Tell tell) : tell_(std::move(tell)), thread_([this] { loop(); }) {}
-
-BakeWorker::~BakeWorker() {
-    {
-        std::lock_guard lock(mutex_);
-        stop_ = true;
-        if (running_) running_->cancel();
-    }
-    wake_.notify_all();
-    thread_.join();
-}
+BakeWorker::BakeWorker(Tell tell)
+    : tell_(std::move(tell)), jobs_([this](const std::exception& e) { tell_(problemOf(e), true, true); }) {}
 
 void BakeWorker::start(Job job) {
-    std::lock_guard lock(mutex_);
-    waiting_.push_back(std::move(job));
-    wake_.notify_all();
-}
-
-void BakeWorker::cancel() {
-    std::lock_guard lock(mutex_);
-    waiting_.clear();
-    if (running_) running_->cancel();
+    jobs_.post([this, job = std::move(job)](Progress& progress) {
+        set({true, job.layer, job.first, job.first, job.last});
+        run(job, progress);
+        set({});
+    });
 }
 
 BakeWorker::State BakeWorker::state() const {
-    std::lock_guard lock(mutex_);
+    const std::lock_guard lock(mutex_);
     State s = state_;
-    s.running |= !waiting_.empty();
+    s.running |= jobs_.busy();
     return s;
 }
 
-void BakeWorker::loop() {
-    std::unique_lock lock(mutex_);
-    for (;;) {
-        wake_.wait(lock, [this] { return stop_ || !waiting_.empty(); });
-        if (stop_) return;
-        const Job job = std::move(waiting_.front());
-        waiting_.pop_front();
-        const auto progress = running_ = std::make_shared<Progress>();
-        state_ = {true, job.layer, job.first, job.first, job.last};
-        lock.unlock();
-        run(job, *progress);
-        lock.lock();
-        running_ = nullptr;
-        state_ = {};
-    }
+void BakeWorker::set(const State& state) {
+    const std::lock_guard lock(mutex_);
+    state_ = state;
 }
 
 void BakeWorker::run(const Job& job, Progress& progress) {

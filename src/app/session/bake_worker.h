@@ -1,9 +1,6 @@
 // The thread that bakes; one bake after another.
 #pragma once
-#include <condition_variable>
-#include <deque>
-#include <thread>
-
+#include "app/session/job_thread.h"
 #include "eval/bake.h"
 
 namespace ovrix::app {
@@ -25,24 +22,19 @@ class BakeWorker {
     using Tell = std::function<void(const std::string& text, bool bad, bool ended)>;
 
     explicit BakeWorker(Tell tell);
-    ~BakeWorker();
     void start(Job job);
     /// Stops what runs and forgets what waits. What was written stays, and a later bake goes on from there.
-    void cancel();
+    void cancel() { jobs_.clear(); }
     State state() const;
 
   private:
-    void loop();
     void run(const Job& job, Progress& progress);
+    void set(const State& state);
 
     Tell tell_;
     mutable std::mutex mutex_;
-    std::condition_variable wake_;
-    std::deque<Job> waiting_;
-    std::shared_ptr<Progress> running_;
     State state_;
-    bool stop_ = false;
-    std::thread thread_;
+    JobThread jobs_;  // last: it ends before what it uses
 };
 
 }  // namespace ovrix::app

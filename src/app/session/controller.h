@@ -1,23 +1,21 @@
-// What the panels share: the session, the selection, the results. Panels read here and edit through here.
+// What the panels share: the open session, what is chosen, the clock, the jobs, the files, and edits.
 #pragma once
-#include <QElapsedTimer>
 #include <QObject>
-#include <QStringList>
+#include <QPointer>
+#include <type_traits>
 
 #include "app/session/bake_worker.h"
 #include "app/session/eval_worker.h"
-#include "deliver/export.h"
+#include "app/session/play_clock.h"
+#include "app/session/scene_files.h"
+#include "app/session/selection.h"
+#include "base/error.h"
 #include "document/edits/edits.h"
-#include "document/file/session.h"
-#include "io/formats/format.h"
-
-class QTimer;
+#include "document/model/changes.h"
 
 namespace ovrix::app {
 
-/// What a file dialog offers: the title, with the endings of the formats that can be used so.
-QString fileFilter(const char* title, Use use);
-
+/// Panels read here and edit through here. Of the interface's thread.
 class Controller : public QObject {
     Q_OBJECT
   public:
@@ -28,11 +26,50 @@ class Controller : public QObject {
     const Document& document() const { return session_.document(); }
     /// What there is now, for work that goes on while it is edited.
     SceneContext scene() const { return {session_.document(), session_.folder(), session_.path()}; }
+    Selection& selection() { return selection_; }
+    const Selection& selection() const { return selection_; }
+    PlayClock& clock() { return clock_; }
+    const PlayClock& clock() const { return clock_; }
+    SceneFiles& files() { return files_; }
+    const SceneFiles& files() const { return files_; }
+    BakeWorker& bakes() { return bakes_; }
     Evaluator& evaluator() { return evaluator_; }
+
     const EvalSnapshot& results() const { return *results_; }
-    bool evaluating() const { return worker_.busy(); }
-    EvalWorker& worker() { return worker_; }
-    const EvalWorker& worker() const { return worker_; }
+    /// Whether something is still on its way into the window.
+    bool evaluating() const { return jobs().busy() || pending_ > 0; }
+    /// The thread that evaluates for the view, and works for the window.
+    JobThread& jobs() { return worker_.jobs(); }
+    const JobThread& jobs() const { return worker_.jobs(); }
+    /// Does @p work on that thread, and @p then with what it gave in the window, if @p receiver is still
+    /// there. What it throws becomes a message; @p stopped is that of work that was cancelled, or empty for
+    /// none.
+    template <class Work>
+    void runOnWorker(QObject* receiver, Work work,
+                     std::function<void(const std::invoke_result_t<Work, Progress&>&)> then,
+                     const QString& stopped = {}) {
+        runOn(jobs(), receiver, std::move(work), std::move(then), {}, stopped);
+    }
+    /// The same on a thread of their own, for brushes: a touch does not wait behind an evaluation. @p failed
+    /// is done where @p then is not: where the work threw, or another scene took the place of this one.
+    template <class Work>
+    void runOnBrushes(QObject* receiver, Work work,
+                      std::function<void(const std::invoke_result_t<Work, Progress&>&)> then,
+                      std::function<void()> failed) {
+        ++brushing_;
+        using Made = std::invoke_result_t<Work, Progress&>;
+        runOn(
+            brushes_, receiver, std::move(work),
+            [this, then = std::move(then), failed, opened = opened_](const Made& made) {
+                opened == opened_ ? then(made) : failed();
+                brushed();
+            },
+            [this, failed] {
+                failed();
+                brushed();
+            },
+            {});
+    }
 
     /// Applies an edit; Errors from @p change are shown and change nothing.
     void edit(const QString& label, const std::function<Document(const Document&)>& change,
@@ -40,123 +77,105 @@ class Controller : public QObject {
     void setValue(const ParamPath& path, const Value& value, bool dragging = false);
     void setParam(const ParamPath& path, const Param& param, bool dragging = false);
     void endDrag() { session_.endMerge(); }
+    /// A key at this frame with the value that there is, or none any more.
+    void toggleKey(const ParamPath& path);
+    void setFormula(const ParamPath& path, int component, const std::string& text);
+    /// All frames when the last is not after the first.
+    void setPlayRange(int from, int to, bool dragging = false);
     /// A copy of the layer that follows its recipe, chosen.
     void duplicateLinked(const std::string& layer);
     void undo();
     void redo();
-
-    const std::string& selected() const { return selected_; }
     /// The parameter as it is now; nothing when it is no longer there, which widgets that are about to go may
     /// meet.
     std::optional<Param> paramNow(const ParamPath& path) const;
-    /// Null when nothing is selected.
-    const Node* selectedNode() const { return document().find(selected_); }
-    void select(const std::string& id);
-    /// What the chosen layer lies on, as it was made for the layer; null when no layer is chosen or it lies
-    /// on nothing.
-    SurfacePtr surfaceOfChosen();
 
     bool full() const { return full_; }
     void setFull(bool full);
-    double frame() const { return frame_; }
-    void setFrame(double frame);
-    bool playing() const;
-    /// Plays the range again and again, or stops.
-    void setPlaying(bool on);
-    /// The frames that are played: the scene's loop, or all of it.
-    std::pair<int, int> playRange() const;
-    /// All frames when the last is not after the first.
-    void setPlayRange(int from, int to, bool dragging = false);
-
-    /// A key at this frame with the value that there is, or none any more.
-    void toggleKey(const ParamPath& path);
-    void setFormula(const ParamPath& path, int component, const std::string& text);
-
-    BakeWorker& bakes() { return bakes_; }
     /// Whether simulations that take minutes are waited for in the view; nobody waits in a scene just opened.
     void setPatient(bool patient);
     /// Looks again at what lies on the disk.
     void refreshResults() { requestResults(); }
     /// Bakes the layer's simulation over the scene's range, on a worker. The scene must have a file.
     void bakeLayer(const std::string& layer);
+    /// What the chosen layer lies on, ready for rays, while tools aim at it; null when no layer is chosen, it
+    /// lies on nothing, or it is still being made.
+    SurfacePtr surfaceOfChosen() const;
 
-    /// The field whose heat map lies on the surface; an empty node for none.
-    const ParamPath& overlay() const { return overlay_; }
-    void setOverlay(const ParamPath& path);
-
-    /// The painted source that the view's brush works on; an empty node for none.
-    const ParamPath& painting() const { return painting_; }
-    void setPainting(const ParamPath& source);
+    /// All that belongs to one scene ends, and begins anew with another that @p change opens.
+    void toScene(const std::function<void()>& change);
 
     /// Runs @p body; an Error from it becomes a message. True when it went through.
     bool guarded(const std::function<void()>& body);
     void say(const QString& text, bool bad = false) { Q_EMIT message(text, bad); }
 
-    /// @param may  is asked with what was read and its folder before it takes the place of what is open
-    void openScene(const QString& file,
-                   const std::function<bool(const Document&, const std::filesystem::path& folder)>& may = {});
-    bool saveScene(const QString& file);
-    /// @param memoryGb  the limit that the new scene gets
-    void newScene(double memoryGb);
-    void recover(const Autosave::Found& found);
-    /// Reads another scene on the worker, with its paths as seen from this one; @p then runs in the window.
-    void readOther(const QString& file, std::function<void(Document)> then);
-    /// Reads a mesh on the worker and adds it as an object.
-    void importMesh(const QString& file);
-    /// Reads a dropped file on the worker: a mesh becomes an object, strands and points a layer on the chosen
-    /// surface.
-    void importFile(const QString& file);
-    /// Works out, on the worker, the bytes that all copies of a layer take as one mesh; @p then runs in the
-    /// window.
-    void measureMesh(const std::string& layer, std::function<void(double)> then);
-    /// Keeps the pose of a layer's simulated strands at this frame beside the scene, and starts from it.
-    void startAsNow(const std::string& layer, const std::string& step);
-    /// Writes what the layer makes at Full, on the worker.
-    void exportLayerTo(const std::string& layer, ExportAs what, const QString& file);
-    void setAutosaveFolder(const std::filesystem::path& folder);
-    Autosave* autosave() { return autosave_.get(); }
-    void writeAutosave();
-
-    QStringList recentFiles() const;
-    void addRecent(const QString& file);
-
   Q_SIGNALS:
-    void documentChanged();
-    void selectionChanged();
+    /// @param changes  what differs from the document of the last time
+    void documentChanged(const DocumentChanges& changes);
     void resultsChanged();
     void modeChanged();
-    void frameChanged();
-    void playingChanged();
     void bakingChanged();
-    void overlayChanged();
-    void paintingChanged();
     void fileChanged();
     /// Another scene took the place of this one.
     void sceneChanged();
     void message(const QString& text, bool bad);
 
   private:
+    template <class Work>
+    void runOn(JobThread& thread, QObject* receiver, Work work,
+               std::function<void(const std::invoke_result_t<Work, Progress&>&)> then,
+               std::function<void()> failed, const QString& stopped);
+    void brushed();
     void requestResults();
-    void addElements(const std::filesystem::path& path, const std::string& step);
-    std::string pathInScene(const std::filesystem::path& path) const;
-    void toScene(const std::function<void()>& change);
     void onDocumentChanged();
-    void playOn();
+    void tellDocument();
+    void inWindow(std::function<void()> what);
+
     Evaluator evaluator_;
     Session session_;
+    Document told_;  ///< as it was when documentChanged() was last told
     std::shared_ptr<const EvalSnapshot> results_ = std::make_shared<EvalSnapshot>();
-    std::string selected_;
+    Selection selection_;
+    PlayClock clock_;
+    SceneFiles files_;
     bool full_ = false, patient_ = false;
-    double frame_ = 1, playFrom_ = 1;
-    uint64_t live_ = 0, liveRuns_ = 0;  ///< see EvalOptions::live
-    QElapsedTimer played_;
-    QTimer* playTimer_;
-    ParamPath overlay_, painting_;
-    std::unique_ptr<Autosave> autosave_;
-    QTimer* autosaveTimer_;
     bool changingScene_ = false;
-    BakeWorker bakes_;  // these two last: they end before what they use
+    uint64_t opened_ = 0;                              ///< counts scenes
+    int pending_ = 0;                                  ///< runs that have not come back into the window
+    int brushing_ = 0;                                 ///< those of brushes among them
+    std::vector<std::function<void()>> afterBrushes_;  ///< what was asked for meanwhile
+    BakeWorker bakes_;                                 // these last: they end before what they use
+    JobThread brushes_;
     EvalWorker worker_;
 };
+
+template <class Work>
+void Controller::runOn(JobThread& thread, QObject* receiver, Work work,
+                       std::function<void(const std::invoke_result_t<Work, Progress&>&)> then,
+                       std::function<void()> failed, const QString& stopped) {
+    ++pending_;
+    thread.post([this, to = QPointer<QObject>(receiver), work = std::move(work), then = std::move(then),
+                 failed = std::move(failed), stopped](Progress& progress) {
+        const auto back = [this, to](std::function<void()> what) {
+            inWindow([this, to, what = std::move(what)] {
+                --pending_;
+                if (to) what();
+            });
+        };
+        QString problem;
+        try {
+            auto made = std::make_shared<const std::invoke_result_t<Work, Progress&>>(work(progress));
+            return back([then, made] { then(*made); });
+        } catch (const Cancelled&) {
+            problem = stopped;
+        } catch (const std::exception& e) {
+            problem = QString::fromStdString(problemOf(e));
+        }
+        back([failed] {
+            if (failed) failed();
+        });
+        if (!problem.isEmpty()) inWindow([this, problem] { say(problem, true); });
+    });
+}
 
 }  // namespace ovrix::app

@@ -1,11 +1,10 @@
 // The thread that evaluates the document for the view. A new request replaces the one that waits.
 #pragma once
-#include <condition_variable>
 #include <functional>
 #include <memory>
 #include <optional>
-#include <thread>
 
+#include "app/session/job_thread.h"
 #include "eval/bake.h"
 #include "eval/checks/checks.h"
 #include "eval/overlay.h"
@@ -24,6 +23,7 @@ struct ObjectView {
 
 /// What one evaluation gave. Immutable once published.
 struct EvalSnapshot {
+    uint64_t opened = 0;  ///< which of the scenes that were opened one after another it is of
     Document document;
     std::map<std::string, LayerResult> layers;
     std::map<std::string, ObjectView> objects;
@@ -37,6 +37,8 @@ struct EvalSnapshot {
     std::map<std::string, SimulationStatus> simulations;  ///< by layer
     std::vector<Check> checks;
     std::optional<Overlay> overlay;
+    std::string aimedFrom;  ///< the layer whose surface a tool works on
+    SurfacePtr aimedAt;     ///< that surface, ready for rays; null where there is none
     double milliseconds = 0;
     size_t shown = 0, bytes = 0;
     double total = 0;  ///< at Full, by the share that was made
@@ -50,46 +52,36 @@ class EvalWorker {
         bool full = false;
         double frame = 1;
         ParamPath overlay;
-        std::string painted = {};  ///< the layer whose mask is being painted
-        uint64_t live = 0;         ///< see EvalOptions::live
-        bool patient = false;      ///< see EvalOptions::patient
+        std::string painted = {};    ///< the layer whose mask is being painted
+        uint64_t live = 0;           ///< see EvalOptions::live
+        bool patient = false;        ///< see EvalOptions::patient
+        uint64_t opened = 0;         ///< see EvalSnapshot
+        bool playing = false;        ///< then checks and what is baked are looked at now and then only
+        std::string aimedFrom = {};  ///< the layer on whose surface a tool works
     };
     using Publish = std::function<void(std::shared_ptr<const EvalSnapshot>)>;
 
     /// @param publish  called on the worker's thread
     EvalWorker(Evaluator& evaluator, Publish publish);
-    ~EvalWorker();
+    /// In place of a request that waits.
     void request(Request request);
-    /// Runs @p job on the worker before the next evaluation.
-    void post(std::function<void(Progress&)> job);
-    void cancel();
-    bool busy() const { return busy_.load(); }
-    /// Seconds since the running work began; 0 when idle.
-    double busySeconds() const;
-    std::string title() const;
-    float fraction() const;
-    /// Waits until nothing is running or waiting. For tests and pictures.
-    void waitIdle();
+    /// What else is done on the worker's thread, before the next evaluation.
+    JobThread& jobs() { return jobs_; }
+    const JobThread& jobs() const { return jobs_; }
 
   private:
-    void loop();
+    void publishProblem(const std::exception& problem, const Request* request);
     std::shared_ptr<const EvalSnapshot> evaluate(const Request& request, Progress& progress);
+    void look(EvalSnapshot& snapshot, const Request& request, Progress& progress);
+    void aim(EvalSnapshot& snapshot, const Request& request, Progress& progress) const;
     void addDrawn(EvalSnapshot& snapshot, const std::string& layer) const;
 
     Evaluator& evaluator_;
     Publish publish_;
-    mutable std::mutex mutex_;
-    std::condition_variable wake_, idle_;
-    std::optional<Request> waiting_;
-    std::vector<std::function<void(Progress&)>> jobs_;
-    std::shared_ptr<Progress> running_;
-    std::chrono::steady_clock::time_point began_;
-    std::atomic<bool> busy_{false};
-    bool stop_ = false;
-    std::shared_ptr<const EvalSnapshot>
-        last_;  ///< of the worker's thread alone, as is the scene that it is of
-    std::filesystem::path lastScene_;
-    std::thread thread_;
+    // Of the worker's thread alone.
+    std::shared_ptr<const EvalSnapshot> last_;
+    std::chrono::steady_clock::time_point looked_;
+    JobThread jobs_;  // last: it ends before what it uses
 };
 
 }  // namespace ovrix::app

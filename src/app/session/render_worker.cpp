@@ -7,30 +7,31 @@ namespace ovrix::app {
 using Clock = std::chrono::steady_clock;
 
 RenderWorker::RenderWorker(Evaluator& evaluator, Publish publish)
-    : builder_(evaluator), evaluator_(evaluator), publish_(std::move(publish)), thread_([this] { loop(); }) {}
-
-RenderWorker::~RenderWorker() {
-    {
-        std::lock_guard lock(mutex_);
-        stop_ = true;
-        if (running_) running_->cancel();
-    }
-    wake_.notify_all();
-    thread_.join();
-}
+    : builder_(evaluator),
+      evaluator_(evaluator),
+      publish_(std::move(publish)),
+      jobs_([this](const std::exception& e) { publishProblem(e); }) {}
 
 void RenderWorker::start(RenderRequest request) {
-    std::lock_guard lock(mutex_);
-    waiting_ = std::move(request);
-    if (running_) running_->cancel();
-    busy_ = true;
-    wake_.notify_all();
+    const auto work = [this, r = std::move(request)](Progress& progress) {
+        began_ = Clock::now();
+        try {
+            render(r, progress);
+        } catch (const Cancelled&) {
+            RenderUpdate update;
+            update.state = "stopped";
+            update.done = true;
+            publish_(std::move(update));
+        }
+    };
+    jobs_.postNewest(work, JobThread::Forerunner::Cancel);
 }
 
-void RenderWorker::stop() {
-    std::lock_guard lock(mutex_);
-    waiting_.reset();
-    if (running_) running_->cancel();
+void RenderWorker::publishProblem(const std::exception& problem) {
+    RenderUpdate update;
+    update.state = QString::fromStdString(problemOf(problem));
+    update.failed = update.done = true;
+    publish_(std::move(update));
 }
 
 std::shared_ptr<const Film> RenderWorker::film() const {
@@ -55,40 +56,6 @@ void RenderWorker::keep(const Film& film, const std::shared_ptr<const RenderJob>
 std::shared_ptr<const RenderJob> RenderWorker::job() const {
     std::lock_guard lock(mutex_);
     return job_;
-}
-
-void RenderWorker::waitIdle() {
-    std::unique_lock lock(mutex_);
-    idle_.wait(lock, [this] { return !busy_; });
-}
-
-void RenderWorker::loop() {
-    std::unique_lock lock(mutex_);
-    for (;;) {
-        wake_.wait(lock, [this] { return stop_ || waiting_; });
-        if (stop_) return;
-        const RenderRequest request = *std::exchange(waiting_, std::nullopt);
-        const auto progress = running_ = std::make_shared<Progress>();
-        began_ = Clock::now();
-        lock.unlock();
-        try {
-            render(request, *progress);
-        } catch (const Cancelled&) {
-            RenderUpdate update;
-            update.state = "stopped";
-            update.done = true;
-            publish_(std::move(update));
-        } catch (const std::exception& e) {
-            RenderUpdate update;
-            update.state = QString::fromStdString(problemOf(e));
-            update.failed = update.done = true;
-            publish_(std::move(update));
-        }
-        lock.lock();
-        running_ = nullptr;
-        busy_ = waiting_.has_value();
-        if (!busy_) idle_.notify_all();
-    }
 }
 
 void RenderWorker::publish(const Film& film, const FinishOptions& finish, RenderUpdate update) {

@@ -1,12 +1,11 @@
 // The thread that renders beside the view. A new request takes the place of the one that runs.
 #pragma once
 #include <QImage>
-#include <condition_variable>
 #include <functional>
 #include <memory>
 #include <optional>
-#include <thread>
 
+#include "app/session/job_thread.h"
 #include "deliver/render_scene_builder.h"
 
 namespace ovrix::app {
@@ -35,18 +34,17 @@ class RenderWorker {
   public:
     using Publish = std::function<void(RenderUpdate)>;
     RenderWorker(Evaluator& evaluator, Publish publish);
-    ~RenderWorker();
     void start(RenderRequest request);
-    void stop();
-    bool busy() const { return busy_.load(); }
+    void stop() { jobs_.clear(); }
+    bool busy() const { return jobs_.busy(); }
     /// What there is after whole passes, no older than a second or a pass, and what it was made with; null
     /// before there is one. For saving and probing.
     std::shared_ptr<const Film> film() const;
     std::shared_ptr<const RenderJob> job() const;
-    void waitIdle();
+    void waitIdle() { jobs_.waitIdle(); }
 
   private:
-    void loop();
+    void publishProblem(const std::exception& problem);
     void render(const RenderRequest& request, Progress& progress);
     void publish(const Film& film, const FinishOptions& finish, RenderUpdate update);
     void keep(const Film& film, const std::shared_ptr<const RenderJob>& job, bool must);
@@ -56,18 +54,13 @@ class RenderWorker {
     Evaluator& evaluator_;
     Publish publish_;
     mutable std::mutex mutex_;
-    std::condition_variable wake_, idle_;
-    std::optional<RenderRequest> waiting_;
-    std::shared_ptr<Progress> running_;
     std::shared_ptr<const Film> film_;
     std::shared_ptr<const RenderJob> job_;
     mutable bool wanted_ = false;
     std::chrono::steady_clock::time_point kept_;
     std::vector<uint32_t> screen_;
     std::chrono::steady_clock::time_point began_;
-    std::atomic<bool> busy_{false};
-    bool stop_ = false;
-    std::thread thread_;
+    JobThread jobs_;  // last: it ends before what it uses
 };
 
 }  // namespace ovrix::app

@@ -23,7 +23,7 @@ class Photographer {
         window_.setUnattended(true);
         window_.resize(1280, 800);
         window_.show();
-        window_.controller().openScene(scene);
+        window_.controller().files().openScene(scene);
         settle();
     }
 
@@ -103,7 +103,7 @@ std::vector<std::pair<std::string, std::function<void()>>> allShots(Photographer
     return {
         {"window",
          [&] {
-             w.controller().select("barnacles_large");
+             w.controller().selection().select("barnacles_large");
              w.showRender(true);
              w.renderPane()->setLive(true);
              p.settle();
@@ -114,7 +114,7 @@ std::vector<std::pair<std::string, std::function<void()>>> allShots(Photographer
          }},
         {"field-stack",
          [&] {
-             w.controller().select("barnacles_large");
+             w.controller().selection().select("barnacles_large");
              p.settle();
              p.openStack("barnacles_large/scatter/keep");
              p.take("field-stack");
@@ -123,12 +123,13 @@ std::vector<std::pair<std::string, std::function<void()>>> allShots(Photographer
          [&] {
              const auto& all = w.controller().results().simulations;
              if (all.empty()) return;
-             w.controller().select(all.begin()->first);
-             w.controller().setFrame(28);
+             w.controller().selection().select(all.begin()->first);
+             w.controller().clock().setFrame(28);
              p.settle();
              p.take("time");
              for (const NodePtr& n : w.controller().document().nodes(Category::Object))
-                 if (!animatedParams(w.controller().document(), n->id).empty()) w.controller().select(n->id);
+                 if (!animatedParams(w.controller().document(), n->id).empty())
+                     w.controller().selection().select(n->id);
              w.showCurves(true);
              w.curves()->canvas()->fit();
              p.take("keys");
@@ -136,31 +137,31 @@ std::vector<std::pair<std::string, std::function<void()>>> allShots(Photographer
          }},
         {"light",
          [&] {
-             w.controller().select("sun");
+             w.controller().selection().select("sun");
              p.take("light");
          }},
         {"paint",
          [&] {
-             w.controller().select("sea_grass_tall");
+             w.controller().selection().select("sea_grass_tall");
              p.settle();
              p.openStack("sea_grass_tall/spread/keep");
              p.openSource("sea_grass_tall/spread/keep", "Painted");
-             w.controller().setPainting({"sea_grass_tall", "spread", "keep", 3, "map"});
+             w.controller().selection().setPainting({"sea_grass_tall", "spread", "keep", 3, "map"});
              p.settle();
              if (const auto at = w.view()->project(V3f(0.46f, 0.02f, 0.72f))) p.hover(w.view(), *at);
              p.take("paint");
-             w.controller().setPainting({});
+             w.controller().selection().setPainting({});
          }},
         {"mixer",
          [&] {
-             w.controller().select("shells_on_sand");
+             w.controller().selection().select("shells_on_sand");
              p.settle();
              p.scrollTo("shells_on_sand/copies_of/prototypes");
              p.take("mixer");
          }},
         {"library",
          [&] {
-             w.controller().select("pebbles");
+             w.controller().selection().select("pebbles");
              w.run("library");
              QElapsedTimer pictures;
              pictures.start();
@@ -176,7 +177,7 @@ std::vector<std::pair<std::string, std::function<void()>>> allShots(Photographer
          }},
         {"curves",
          [&] {
-             w.controller().select("strand_line");
+             w.controller().selection().select("strand_line");
              w.view()->setTool(Tool::Curves);
              p.settle();
              p.take("curves");
@@ -185,7 +186,7 @@ std::vector<std::pair<std::string, std::function<void()>>> allShots(Photographer
         {"strands",
          [&] {
              p.throughCamera("pup_85_mm");
-             w.controller().select("coat");
+             w.controller().selection().select("coat");
              p.settle();
              p.scrollTo("coat/clump/strength");
              p.take("strands");
@@ -194,7 +195,7 @@ std::vector<std::pair<std::string, std::function<void()>>> allShots(Photographer
         {"comb",
          [&] {
              p.throughCamera("pup_85_mm");
-             w.controller().select("coat");
+             w.controller().selection().select("coat");
              w.view()->setTool(Tool::Comb);
              p.settle();
              p.hover(w.view(), QPointF(w.view()->width() * 0.5, w.view()->height() * 0.62));
@@ -204,7 +205,7 @@ std::vector<std::pair<std::string, std::function<void()>>> allShots(Photographer
          }},
         {"view-full",
          [&] {
-             w.controller().select("stones_largest");
+             w.controller().selection().select("stones_largest");
              w.run("full");
              p.settle();
              w.view()->frameSelected();

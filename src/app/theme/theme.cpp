@@ -57,6 +57,8 @@ QToolButton[flat="true"] { background: transparent; padding: 2px; min-height: 0;
 QToolButton::menu-indicator, QPushButton::menu-indicator { image: none; width: 0; }
 QLineEdit, QPlainTextEdit { background: @field; border: 1px solid transparent; border-radius: 4px; padding: 3px 6px; }
 QLineEdit:focus { border-color: @accent; }
+#fieldStack QLineEdit { border-color: @line; }
+#fieldStack QLineEdit:focus { border-color: @accent; }
 QComboBox QAbstractItemView { background: @raised; border: 1px solid @line; }
 QCheckBox { spacing: 8px; }
 QCheckBox:focus { color: @accent; }

@@ -21,7 +21,7 @@ KeyCanvas::KeyCanvas(Controller& controller, QWidget* parent) : QWidget(parent),
     setAccessibleName("Curves of keys");
     setFocusPolicy(Qt::StrongFocus);
     setMinimumSize(px(240), px(120));
-    connect(&controller_, &Controller::frameChanged, this, qOverload<>(&QWidget::update));
+    connect(&controller_.clock(), &PlayClock::frameChanged, this, qOverload<>(&QWidget::update));
 }
 
 QColor KeyCanvas::colorOf(size_t track) {
@@ -58,7 +58,7 @@ void KeyCanvas::fit() {
             low_ = std::min(low_, v), high_ = std::max(high_, v);
         }
     }
-    const auto [from, to] = controller_.playRange();
+    const auto [from, to] = controller_.clock().range();
     if (first_ > last_) first_ = from, last_ = to, low_ = 0, high_ = 1;
     first_ = std::min(first_, double(from)), last_ = std::max({last_, double(to), first_ + 1});
     if (!(high_ - low_ > 1e-9)) low_ -= 0.5, high_ += 0.5;
@@ -282,7 +282,7 @@ void KeyCanvas::paste() {
     controller_.edit("Paste keys", [&](const Document& d) {
         Document out = d;
         for (size_t i = 0; i < to.size(); ++i)
-            out = withKeysPut(out, to[i], controller_.frame(), clipboard[i % clipboard.size()]);
+            out = withKeysPut(out, to[i], controller_.clock().frame(), clipboard[i % clipboard.size()]);
         return out;
     });
 }
@@ -369,7 +369,7 @@ void KeyCanvas::paintEvent(QPaintEvent*) {
         p.setBrush(fill);
         p.drawRect(box_);
     }
-    const double x = pointOf(controller_.frame(), 0).x();
+    const double x = pointOf(controller_.clock().frame(), 0).x();
     p.setPen(QPen(tokens().seaGlass, 1.5));
     p.drawLine(QPointF(x, px(16)), QPointF(x, height()));
     if (tracks_.empty()) {

@@ -16,7 +16,7 @@ void KeyCanvas::mousePressEvent(QMouseEvent* e) {
     const QRectF box = chosenBox();
     if (press_.y() < px(16)) {
         drag_ = Drag::Frame;
-        controller_.setFrame(std::round(frameOf(press_.x())));
+        controller_.clock().setFrame(std::round(frameOf(press_.x())));
         return;
     }
     if (handleNear(press_)) return beginChange();
@@ -57,7 +57,7 @@ void KeyCanvas::mouseMoveEvent(QMouseEvent* e) {
         case Drag::None:
             break;
         case Drag::Frame:
-            controller_.setFrame(std::round(frameOf(at.x())));
+            controller_.clock().setFrame(std::round(frameOf(at.x())));
             break;
         case Drag::Pan: {
             const double f = frameOf(last2_.x()) - frameOf(at.x()), v = valueOf(last2_.y()) - valueOf(at.y());

@@ -69,15 +69,17 @@ KeyCurves::KeyCurves(Controller& controller, QWidget* parent) : QWidget(parent),
         if (on.empty()) return;
         if (const auto p = controller_.paramNow(on.front())) repeat_->setCurrentIndex(int(p->repeat));
     });
-    connect(&controller_, &Controller::documentChanged, this, &KeyCurves::refresh);
-    connect(&controller_, &Controller::selectionChanged, this, &KeyCurves::refresh);
+    connect(&controller_, &Controller::documentChanged, this, [this](const DocumentChanges& changes) {
+        if (changes.list || changes.has(node_) || changes.has(controller_.selection().id())) refresh();
+    });
+    connect(&controller_.selection(), &Selection::selectionChanged, this, &KeyCurves::refresh);
     refresh();
 }
 
 void KeyCurves::refresh() {
     const Document& d = controller_.document();
     std::vector<KeyTrack> tracks;
-    for (const ParamPath& path : animatedParams(d, controller_.selected())) {
+    for (const ParamPath& path : animatedParams(d, controller_.selection().id())) {
         const ParamSpec& spec = specAt(d, path);
         const int count = componentsOf(spec.initial);
         const char* axes[3][3] = {{"", "", ""}, {" from", " to", ""}, {" x", " y", " z"}};
@@ -90,7 +92,7 @@ void KeyCurves::refresh() {
     const bool same = tracks == canvas_->tracks();
     if (same)
         for (size_t i = 0; i < tracks.size(); ++i) tracks[i].shown = canvas_->tracks()[i].shown;
-    if (!same || node_ != controller_.selected()) {
+    if (!same || node_ != controller_.selection().id()) {
         const QSignalBlocker quiet(list_);
         list_->clear();
         for (size_t i = 0; i < tracks.size(); ++i) {
@@ -101,7 +103,7 @@ void KeyCurves::refresh() {
             item->setFlags(item->flags() | Qt::ItemIsUserCheckable);
             item->setCheckState(Qt::Checked);
         }
-        node_ = controller_.selected();
+        node_ = controller_.selection().id();
     }
     canvas_->setTracks(tracks);
 }

@@ -25,9 +25,12 @@ FrameRuler::FrameRuler(Controller& controller, QWidget* parent) : QWidget(parent
     setMinimumWidth(px(160));
     setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Expanding);
     setMouseTracking(true);
-    for (auto signal : {&Controller::frameChanged, &Controller::documentChanged, &Controller::resultsChanged,
-                        &Controller::selectionChanged, &Controller::bakingChanged})
-        connect(&controller_, signal, this, qOverload<>(&QWidget::update));
+    const auto paint = [this] { update(); };
+    connect(&controller_, &Controller::documentChanged, this, paint);
+    connect(&controller_, &Controller::resultsChanged, this, paint);
+    connect(&controller_, &Controller::bakingChanged, this, paint);
+    connect(&controller_.clock(), &PlayClock::frameChanged, this, paint);
+    connect(&controller_.selection(), &Selection::selectionChanged, this, paint);
 }
 
 QSize FrameRuler::sizeHint() const { return {px(600), px(54)}; }
@@ -54,7 +57,7 @@ double FrameRuler::frameAt(double x) const {
 std::set<double> FrameRuler::keyFrames() const {
     std::set<double> frames;
     const Document& d = controller_.document();
-    for (const ParamPath& path : animatedParams(d, controller_.selected()))
+    for (const ParamPath& path : animatedParams(d, controller_.selection().id()))
         for (const Key& k : paramAt(d, path).keys) frames.insert(k.frame);
     return frames;
 }
@@ -72,7 +75,7 @@ std::optional<double> FrameRuler::keyNear(const QPointF& at) const {
 /// Of the chosen layer, else of the only one that simulates.
 const SimulationStatus* FrameRuler::simulation() const {
     const auto& all = controller_.results().simulations;
-    const auto own = all.find(controller_.selected());
+    const auto own = all.find(controller_.selection().id());
     if (own != all.end()) return &own->second;
     return all.size() == 1 ? &all.begin()->second : nullptr;
 }
@@ -122,7 +125,7 @@ void FrameRuler::paintCache(QPainter& p, const QRectF& box) {
 }
 
 void FrameRuler::paintLoop(QPainter& p) {
-    const auto [from, to] = controller_.playRange();
+    const auto [from, to] = controller_.clock().range();
     const auto [first, last] = range();
     if (from == first && to == last) return;
     QColor shade = tokens().ink;
@@ -163,7 +166,7 @@ void FrameRuler::paintEvent(QPaintEvent*) {
     const Tokens& t = tokens();
     const double top = px(16);
     paintAlive(p, QRectF(0, top, width(), height() - top - px(9)));
-    const double now = controller_.frame(), nowAt = xOf(now);
+    const double now = controller_.clock().frame(), nowAt = xOf(now);
     paintFrames(p, top);
     paintCache(p, QRectF(0, height() - px(7), width(), px(6)));
     paintLoop(p);
@@ -189,18 +192,18 @@ void FrameRuler::mousePressEvent(QMouseEvent* e) {
     if (const auto key = keyNear(e->position())) {
         drag_ = Drag::Key;
         dragged_ = *key;
-        controller_.setFrame(*key);
+        controller_.clock().setFrame(*key);
         return;
     }
     if (e->modifiers() & Qt::AltModifier) {  // the loop: its nearer end comes here
-        const auto [from, to] = controller_.playRange();
+        const auto [from, to] = controller_.clock().range();
         const double f = frameAt(e->position().x());
         drag_ = std::abs(f - from) < std::abs(f - to) ? Drag::LoopFrom : Drag::LoopTo;
         mouseMoveEvent(e);
         return;
     }
     drag_ = Drag::Frame;
-    controller_.setFrame(frameAt(e->position().x()));
+    controller_.clock().setFrame(frameAt(e->position().x()));
 }
 
 void FrameRuler::moveKeys(double from, double to) {
@@ -208,7 +211,7 @@ void FrameRuler::moveKeys(double from, double to) {
         "Move keys",
         [&](const Document& d) {
             Document out = d;
-            for (const ParamPath& path : animatedParams(d, controller_.selected())) {
+            for (const ParamPath& path : animatedParams(d, controller_.selection().id())) {
                 Param param = paramAt(d, path);
                 const auto k = keyAt(param, from);
                 if (!k) continue;
@@ -230,19 +233,19 @@ void FrameRuler::mouseMoveEvent(QMouseEvent* e) {
             setCursor(keyNear(e->position()) ? Qt::SizeHorCursor : Qt::ArrowCursor);
             break;
         case Drag::Frame:
-            controller_.setFrame(f);
+            controller_.clock().setFrame(f);
             break;
         case Drag::Key:
             // Keys pass others without taking their place.
             if (f != dragged_ && !keyFrames().count(f)) {
                 moveKeys(dragged_, f);
                 dragged_ = f;
-                controller_.setFrame(f);
+                controller_.clock().setFrame(f);
             }
             break;
         case Drag::LoopFrom:
         case Drag::LoopTo: {
-            auto [from, to] = controller_.playRange();
+            auto [from, to] = controller_.clock().range();
             (drag_ == Drag::LoopFrom ? from : to) = int(f);
             if (to <= from) break;
             controller_.setPlayRange(from, to, true);
@@ -270,7 +273,7 @@ void FrameRuler::contextMenuEvent(QContextMenuEvent* e) {
                                              const std::function<void(std::vector<Key>&, size_t)>& to) {
             controller_.edit(label, [&](const Document& d) {
                 Document out = d;
-                for (const ParamPath& path : animatedParams(d, controller_.selected())) {
+                for (const ParamPath& path : animatedParams(d, controller_.selection().id())) {
                     Param param = paramAt(d, path);
                     const auto k = keyAt(param, f);
                     if (!k) continue;
@@ -297,9 +300,9 @@ void FrameRuler::contextMenuEvent(QContextMenuEvent* e) {
     }
     const double f = frameAt(e->pos().x());
     menu.addAction("Play from here", this,
-                   [=, this] { controller_.setPlayRange(int(f), controller_.playRange().second); });
+                   [=, this] { controller_.setPlayRange(int(f), controller_.clock().range().second); });
     menu.addAction("Play to here", this,
-                   [=, this] { controller_.setPlayRange(controller_.playRange().first, int(f)); });
+                   [=, this] { controller_.setPlayRange(controller_.clock().range().first, int(f)); });
     menu.addAction("Play all", this, [this] { controller_.setPlayRange(0, 0); });
     menu.exec(e->globalPos());
 }
@@ -308,9 +311,9 @@ void FrameRuler::keyPressEvent(QKeyEvent* e) {
     const auto [first, last] = range();
     const int by = e->modifiers() & Qt::ShiftModifier ? 10 : 1;
     if (e->key() == Qt::Key_Left)
-        controller_.setFrame(std::max<double>(first, std::floor(controller_.frame()) - by));
+        controller_.clock().setFrame(std::max<double>(first, std::floor(controller_.clock().frame()) - by));
     else if (e->key() == Qt::Key_Right)
-        controller_.setFrame(std::min<double>(last, std::floor(controller_.frame()) + by));
+        controller_.clock().setFrame(std::min<double>(last, std::floor(controller_.clock().frame()) + by));
     else
         QWidget::keyPressEvent(e);
 }
@@ -352,10 +355,10 @@ TimeStrip::TimeStrip(Controller& controller, QWidget* parent) : QWidget(parent),
         return b;
     };
     button("toFirst", "first", "To the first frame",
-           [this] { controller_.setFrame(controller_.playRange().first); });
+           [this] { controller_.clock().setFrame(controller_.clock().range().first); });
     button("back", "back", "A frame back", [this] { step(-1); });
-    play_ =
-        button("play", "play", "Play (Space)", [this] { controller_.setPlaying(!controller_.playing()); });
+    play_ = button("play", "play", "Play (Space)",
+                   [this] { controller_.clock().setPlaying(!controller_.clock().playing()); });
     button("ahead", "ahead", "A frame ahead", [this] { step(1); });
     ParamSpec spec{.id = "frame",
                    .title = "Frame",
@@ -369,7 +372,7 @@ TimeStrip::TimeStrip(Controller& controller, QWidget* parent) : QWidget(parent),
     frame_->setObjectName("frameBox");
     frame_->setFixedWidth(px(56));
     frame_->setToolTip("The frame that is shown");
-    connect(frame_, &NumberBox::changed, this, [this](double f, bool) { controller_.setFrame(f); });
+    connect(frame_, &NumberBox::changed, this, [this](double f, bool) { controller_.clock().setFrame(f); });
     line->addSpacing(px(6));
     line->addWidget(frame_);
     ruler_ = new FrameRuler(controller_);
@@ -389,8 +392,8 @@ TimeStrip::TimeStrip(Controller& controller, QWidget* parent) : QWidget(parent),
     connect(menu, &QMenu::aboutToShow, this, [this, menu] { fillBakeMenu(*menu); });
     bake_->setMenu(menu);
     line->addWidget(bake_);
-    connect(&controller_, &Controller::frameChanged, this, &TimeStrip::refresh);
-    connect(&controller_, &Controller::playingChanged, this, &TimeStrip::refresh);
+    connect(&controller_.clock(), &PlayClock::frameChanged, this, &TimeStrip::refresh);
+    connect(&controller_.clock(), &PlayClock::playingChanged, this, &TimeStrip::refresh);
     connect(&controller_, &Controller::documentChanged, this, &TimeStrip::refresh);
     connect(&controller_, &Controller::fileChanged, this, &TimeStrip::refresh);
     connect(&controller_, &Controller::resultsChanged, this, &TimeStrip::refreshBake);
@@ -413,17 +416,17 @@ NumberBox* TimeStrip::settingBox(const char* id, const QString& tip) {
 }
 
 void TimeStrip::step(int frames) {
-    controller_.setPlaying(false);
-    controller_.setFrame(std::floor(controller_.frame()) + frames);
+    controller_.clock().setPlaying(false);
+    controller_.clock().setFrame(std::floor(controller_.clock().frame()) + frames);
 }
 
 void TimeStrip::refresh() {
-    frame_->setValue(controller_.frame());
+    frame_->setValue(controller_.clock().frame());
     const auto [first, last] = controller_.document().frames();
     first_->setValue(first);
     last_->setValue(last);
-    play_->setIcon(icon(controller_.playing() ? "pause" : "play"));
-    play_->setToolTip(controller_.playing() ? "Stop playing (Space)" : "Play (Space)");
+    play_->setIcon(icon(controller_.clock().playing() ? "pause" : "play"));
+    play_->setToolTip(controller_.clock().playing() ? "Stop playing (Space)" : "Play (Space)");
 }
 
 void TimeStrip::refreshBake() {
@@ -468,7 +471,8 @@ void TimeStrip::fillBakeMenu(QMenu& menu) {
         if (!status.fresh) {
             const auto use = [this, layer = id](const char* how) {
                 controller_.edit("Use of a bake", [&](const Document& doc) {
-                    const Node recipe = recipeOf(doc, doc.get(layer));
+                    const NodePtr whole = recipeOf(doc, doc.get(layer));
+                    const Node& recipe = *whole;
                     const auto place = solverPlace(recipe.steps);
                     if (!place) return doc;
                     return withValue(doc, {layer, recipe.steps[*place].id, "bake_use"}, std::string(how));

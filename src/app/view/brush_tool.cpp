@@ -55,20 +55,27 @@ void BrushStrip::refresh() {
 }
 
 BrushTool::BrushTool(Controller& controller, QWidget* view)
-    : QObject(view), controller_(controller), strip_(new BrushStrip(brush_, view)) {
+    : QObject(view),
+      controller_(controller),
+      queue_(controller, this,
+             [this](const MapValue& map) {
+                 controller_.edit(
+                     label_, [&](const Document& d) { return withPaintedMap(d, source_, map); },
+                     merges_ ? "paint " + source_.text() : std::string());
+             }),
+      strip_(new BrushStrip(brush_, view)) {
     strip_->hide();
+    connect(&controller_, &Controller::sceneChanged, this, [this] { queue_.clear(); });
     connect(strip_, &BrushStrip::changed, this, &BrushTool::changed);
-    connect(strip_, &BrushStrip::done, this, [this] { controller_.setPainting({}); });
+    connect(strip_, &BrushStrip::done, this, [this] { controller_.selection().setPainting({}); });
     connect(strip_, &BrushStrip::flood, this, [this] {
-        const SurfacePtr surface = ground();
-        if (!surface) return;
+        if (!ground()) return;
         Brush whole = brush_;
         whole.mode = Brush::Flood;
-        controller_.edit("Flood the mask", [&](const Document& d) {
-            return withDabs(d, controller_.painting(), *surface, whole, {}, controller_.frame());
-        });
+        beginStroke("Flood the mask", false);
+        queue_.touch({whole, {}});
     });
-    connect(&controller_, &Controller::paintingChanged, this, [this] {
+    connect(&controller_.selection(), &Selection::paintingChanged, this, [this] {
         strip_->setVisible(active());
         strip_->raise();
         hover_.reset();
@@ -84,7 +91,8 @@ void BrushTool::layOut(const QSize& view) {
 
 SurfacePtr BrushTool::ground() const {
     const auto& overlay = controller_.results().overlay;
-    return overlay && overlay->path.node == controller_.painting().node ? overlay->ground : nullptr;
+    return overlay && overlay->path.node == controller_.selection().painting().node ? overlay->ground
+                                                                                    : nullptr;
 }
 
 std::optional<Dab> BrushTool::dabAt(const QPointF& at, float pressure, const ViewPort& port) const {
@@ -100,14 +108,25 @@ void BrushTool::touch(const Dab& dab, Qt::KeyboardModifiers modifiers) {
     if (modifiers & Qt::ShiftModifier) now.mode = Brush::Smooth;
     if (modifiers & Qt::ControlModifier)
         now.mode = brush_.mode == Brush::Subtract ? Brush::Add : Brush::Subtract;
-    const SurfacePtr surface = ground();
-    controller_.edit(
-        "Paint the mask",
-        [&](const Document& d) {
-            return withDabs(d, controller_.painting(), *surface, now, {&dab, 1}, controller_.frame());
-        },
-        "paint " + controller_.painting().text());
+    queue_.touch({now, dab});
     last_ = dab;
+}
+
+/// What follows is painted on the source that is there once all before is done.
+void BrushTool::beginStroke(const QString& label, bool merges) {
+    queue_.begin([this, label, merges, source = controller_.selection().painting(),
+                  surface = ground()]() -> StrokeQueue<Touch, MapValue>::Work {
+        source_ = source, label_ = label, merges_ = merges;
+        auto stroke = std::make_shared<PaintStroke>(controller_.document(), source, surface,
+                                                    controller_.clock().frame());
+        return [stroke](const std::vector<Touch>& touches, Progress& progress) {
+            for (const Touch& t : touches) {
+                progress.check();
+                stroke->apply(t.brush, {&t.dab, 1});
+            }
+            return stroke->map();
+        };
+    });
 }
 
 bool BrushTool::press(const QPointF& at, Qt::KeyboardModifiers modifiers, float pressure,
@@ -126,6 +145,7 @@ bool BrushTool::press(const QPointF& at, Qt::KeyboardModifiers modifiers, float 
     hover_ = dabAt(at, pressure, port);
     if (!hover_) return false;
     down_ = true;
+    beginStroke("Paint the mask", true);
     touch(*hover_, modifiers);
     return true;
 }
@@ -157,14 +177,14 @@ bool BrushTool::release() {
     sizing_ = false;
     if (!std::exchange(down_, false)) return false;
     last_.reset();
-    controller_.endDrag();
+    queue_.end([this] { controller_.endDrag(); });
     return true;
 }
 
 bool BrushTool::key(int key) {
     if (!active()) return false;
     if (key == Qt::Key_Escape) {
-        controller_.setPainting({});
+        controller_.selection().setPainting({});
         return true;
     }
     if (!sizeByKey(key, brush_.radius, brush_.strength)) return false;

@@ -5,6 +5,7 @@
 
 #include "app/session/controller.h"
 #include "app/view/brush_look.h"
+#include "app/view/stroke_queue.h"
 #include "field/paint.h"
 
 class QButtonGroup;
@@ -36,7 +37,7 @@ class BrushTool : public QObject {
   public:
     BrushTool(Controller& controller, QWidget* view);
     /// A painted source is being worked on.
-    bool active() const { return !controller_.painting().node.empty(); }
+    bool active() const { return !controller_.selection().painting().node.empty(); }
     /// Each true when the tool took the event.
     bool press(const QPointF& at, Qt::KeyboardModifiers modifiers, float pressure, const ViewPort& port);
     bool move(const QPointF& at, Qt::KeyboardModifiers modifiers, float pressure, bool down,
@@ -52,12 +53,23 @@ class BrushTool : public QObject {
     void changed();
 
   private:
+    /// One touch, with the brush as it was then.
+    struct Touch {
+        Brush brush;
+        Dab dab;
+    };
     SurfacePtr ground() const;
+    void beginStroke(const QString& label, bool merges);
     std::optional<Dab> dabAt(const QPointF& at, float pressure, const ViewPort& port) const;
     void touch(const Dab& dab, Qt::KeyboardModifiers modifiers);
     void sizeBy(const QPointF& delta);
 
     Controller& controller_;
+    StrokeQueue<Touch, MapValue> queue_;
+    // Of the stroke that the queue is at.
+    ParamPath source_;
+    QString label_;
+    bool merges_ = true;
     Brush brush_;
     BrushStrip* strip_;
     std::optional<Dab> hover_, last_;

@@ -111,8 +111,12 @@ void CombStrip::refresh(size_t strands, size_t chosen) {
 }
 
 CombTool::CombTool(Controller& controller, QWidget* view)
-    : QObject(view), controller_(controller), strip_(new CombStrip(brush_, view)) {
+    : QObject(view),
+      controller_(controller),
+      queue_(controller, this, [this](const Made& made) { take(made); }),
+      strip_(new CombStrip(brush_, view)) {
     strip_->hide();
+    connect(&controller_, &Controller::sceneChanged, this, [this] { queue_.clear(); });
     connect(strip_, &CombStrip::changed, this, [this] {
         refreshStrip();
         Q_EMIT changed();
@@ -124,16 +128,11 @@ CombTool::CombTool(Controller& controller, QWidget* view)
         Q_EMIT changed();
     });
     connect(&controller_, &Controller::resultsChanged, this, &CombTool::onResults);
-    connect(&controller_, &Controller::selectionChanged, this, &CombTool::refreshStrip);
+    connect(&controller_.selection(), &Selection::selectionChanged, this, &CombTool::refreshStrip);
 }
 
 void CombTool::setActive(bool active) {
-    if (active && !active_) {  // a size that fits what is combed
-        if (const SurfacePtr surface = skin()) {
-            const V3f size = surface->mesh().bounds().size();
-            brush_.radius = std::clamp(0.12f * std::max({size.x, size.y, size.z}), 1e-3f, 1e4f);
-        }
-    }
+    if (active && !active_) fitBrush();
     active_ = active;
     if (!active) preview_ = nullptr;
     strip_->setVisible(active_);
@@ -144,8 +143,19 @@ void CombTool::setActive(bool active) {
     Q_EMIT changed();
 }
 
+/// A size that fits what is combed.
+void CombTool::fitBrush() {
+    const Node* node = controller_.selection().node();
+    if (!node || node->category() != Category::Layer) return;
+    const auto& objects = controller_.results().objects;
+    const auto on = objects.find(std::get<std::string>(controller_.document().value(node->id, "surface")));
+    if (on == objects.end()) return;
+    const V3f size = placedBox(on->second.mesh->bounds(), on->second.world).size();
+    brush_.radius = std::clamp(0.12f * std::max({size.x, size.y, size.z}), 1e-3f, 1e4f);
+}
+
 std::string CombTool::layer() const {
-    const Node* node = controller_.selectedNode();
+    const Node* node = controller_.selection().node();
     if (!active_ || !node || node->category() != Category::Layer) return {};
     return combPlace(recipeOwner(controller_.document(), *node).steps) ? node->id : std::string();
 }
@@ -156,6 +166,11 @@ StrandsPtr CombTool::strands() const {
 }
 
 SurfacePtr CombTool::skin() const { return controller_.surfaceOfChosen(); }
+
+/// Rays at it can be traced, or it lies on nothing.
+bool CombTool::skinReady() const {
+    return skin() || std::get<std::string>(controller_.document().value(layer(), "surface")).empty();
+}
 
 void CombTool::layOut(const QSize& view) {
     const int width = std::min(px(470), view.width() - px(56));
@@ -171,7 +186,7 @@ void CombTool::refreshStrip() {
 }
 
 void CombTool::onResults() {
-    if (!down_) preview_ = nullptr;
+    if (!down_ && !queue_.busy()) preview_ = nullptr;
     refreshStrip();
 }
 
@@ -190,24 +205,21 @@ bool CombTool::press(const QPointF& at, Qt::KeyboardModifiers modifiers, float p
     if (!active_) return false;
     at_ = at;
     if (modifiers & Qt::AltModifier) return sizing_ = true;
-    const Node* node = controller_.selectedNode();
+    const Node* node = controller_.selection().node();
     if (layer().empty()) {
         controller_.say("Choose a layer that makes strands to comb them", true);
         return node && node->category() == Category::Layer;
     }
     const auto spot = spotAt(at, port);
-    StrandsPtr now = strands();
-    if (!spot || !now) return false;
-    const StrandEdits edits = combingOf(controller_.document(), layer());
-    // The evaluation may still be on its way to what the last stroke left.
-    if (after_ && strokeLayer_ == layer() && controller_.evaluating() && edits == afterEdits_) now = after_;
-    const auto surface = std::get<std::string>(controller_.document().value(layer(), "surface"));
-    const M44f world =
-        surface.empty() ? M44f() : controller_.document().worldMatrix(surface, controller_.frame());
-    strokeLayer_ = layer();
+    if (!spot || !strands()) return false;
+    if (!skinReady()) {
+        controller_.say("What the strands stand on is still being made ready", false);
+        return true;
+    }
     choosing_ = strip_->choosing();
-    stroke_.emplace(now, edits, skin(), std::abs(world.determinant()) > 1e-20f ? world.inverse() : M44f(),
-                    choosing_ ? std::unordered_set<uint64_t>() : chosen_);
+    queue_.begin([this, layer = layer(), skin = skin(), choosing = choosing_] {
+        return strokeOf(layer, skin, choosing);
+    });
     down_ = true;
     adds_ = !(modifiers & Qt::ControlModifier);
     depth_ = spot->distance;
@@ -219,34 +231,65 @@ bool CombTool::press(const QPointF& at, Qt::KeyboardModifiers modifiers, float p
     return true;
 }
 
-void CombTool::choose(const CombDab& dab, bool add) {
-    for (const uint64_t id : stroke_->idsUnder(brush_, dab))
+/// What works on the strands as they are once all before is done.
+CombTool::Queue::Work CombTool::strokeOf(const std::string& layer, const SurfacePtr& skin, bool choosing) {
+    const Document& d = controller_.document();
+    const StrandEdits edits = combingOf(d, layer);
+    const auto result = controller_.results().layers.find(layer);
+    StrandsPtr now = result == controller_.results().layers.end() ? nullptr : result->second.combable;
+    // The evaluation may still be on its way to what the last stroke left.
+    if (after_ && strokeLayer_ == layer && controller_.evaluating() && edits == afterEdits_) now = after_;
+    if (!now) return nullptr;
+    const auto surface = std::get<std::string>(d.value(layer, "surface"));
+    const M44f world = surface.empty() ? M44f() : d.worldMatrix(surface, controller_.clock().frame());
+    const M44f local = std::abs(world.determinant()) > 1e-20f ? world.inverse() : M44f();
+    strokeLayer_ = layer, strokeStrands_ = nullptr;
+    strokeTopology_ = skin ? topologyOf(*skin) : 0;
+    const auto only = choosing ? std::unordered_set<uint64_t>() : chosen_;
+    const auto stroke = std::make_shared<std::optional<CombStroke>>();
+    return [=](const std::vector<Touch>& touches, Progress& progress) {
+        if (!*stroke) stroke->emplace(now, edits, skin, local, only);
+        Made made;
+        for (const Touch& t : touches) {
+            progress.check();
+            if (!t.chooses)
+                (*stroke)->apply(t.brush, t.dab);
+            else
+                for (const uint64_t id : (*stroke)->idsUnder(t.brush, t.dab))
+                    made.chosen.emplace_back(id, t.adds);
+        }
+        if (choosing || (*stroke)->touchedCount() == 0) return made;
+        made.strands = (*stroke)->strands();
+        made.packed = std::make_shared<const PackedStrands>(packedStrands(*made.strands));
+        made.edits = (*stroke)->edits();
+        return made;
+    };
+}
+
+/// What touches gave comes into the document, and is seen before it is evaluated.
+void CombTool::take(const Made& made) {
+    for (const auto& [id, add] : made.chosen)
         if (add)
             chosen_.insert(id);
         else
             chosen_.erase(id);
-    refreshStrip();
+    if (!made.chosen.empty()) refreshStrip();
+    if (made.strands) {
+        strokeStrands_ = made.strands;
+        preview_ = made.packed;
+        controller_.edit(
+            "Comb",
+            [&](const Document& d) { return withCombing(d, strokeLayer_, made.edits, strokeTopology_); },
+            "comb " + strokeLayer_);
+    }
+    Q_EMIT changed();
 }
 
 void CombTool::dab(const Spot& spot, const V3f& eye, float pressure) {
     const V3f there = eye + (spot.at - eye).normalized() * depth_;
-    const CombDab one{eye, spot.at, there - last_, pressure};
+    queue_.touch(
+        {choosing_ ? brush_ : strokeBrush_, {eye, spot.at, there - last_, pressure}, choosing_, adds_});
     last_ = there;
-    if (choosing_) return choose(one, adds_);
-    stroke_->apply(strokeBrush_, one);
-    preview_ = std::make_shared<const PackedStrands>(packedStrands(*stroke_->strands()));
-    commit();
-}
-
-void CombTool::commit() {
-    if (stroke_->touchedCount() == 0) return;
-    const SurfacePtr surface = skin();
-    controller_.edit(
-        "Comb",
-        [&](const Document& d) {
-            return withCombing(d, strokeLayer_, stroke_->edits(), surface ? topologyOf(*surface) : 0);
-        },
-        "comb " + strokeLayer_);
 }
 
 bool CombTool::move(const QPointF& at, float pressure, bool down, const ViewPort& port) {
@@ -257,7 +300,7 @@ bool CombTool::move(const QPointF& at, float pressure, bool down, const ViewPort
     }
     hover_ = spotAt(at, port);
     Q_EMIT changed();
-    if (!down_ || !hover_ || !stroke_) return down_;
+    if (!down_ || !hover_) return down_;
     dab(*hover_, port.eye, pressure);
     return true;
 }
@@ -265,15 +308,19 @@ bool CombTool::move(const QPointF& at, float pressure, bool down, const ViewPort
 bool CombTool::release() {
     sizing_ = false;
     if (!std::exchange(down_, false)) return false;
-    if (stroke_ && stroke_->touchedCount() && !choosing_) {
-        after_ = stroke_->strands();
+    queue_.end([this, choosing = choosing_] { endStroke(choosing); });
+    Q_EMIT changed();
+    return true;
+}
+
+void CombTool::endStroke(bool choosing) {
+    if (strokeStrands_ && !choosing) {
+        after_ = std::exchange(strokeStrands_, nullptr);
         afterEdits_ = combingOf(controller_.document(), strokeLayer_);
     }
-    stroke_.reset();
     controller_.endDrag();
     if (!controller_.evaluating()) preview_ = nullptr;
     Q_EMIT changed();
-    return true;
 }
 
 void CombTool::sizeBy(const QPointF& delta) {

@@ -6,6 +6,7 @@
 
 #include "app/session/controller.h"
 #include "app/view/brush_look.h"
+#include "app/view/stroke_queue.h"
 #include "geo/strands/packed_strands.h"
 #include "ops/groom/comb_brush.h"
 
@@ -73,22 +74,42 @@ class CombTool : public QObject {
         V3f at, normal;
         float distance;
     };
+    /// One touch, with the brush as it was then.
+    struct Touch {
+        CombBrush brush;
+        CombDab dab;
+        bool chooses, adds;
+    };
+    /// What touches made of the strands, and which they chose or took back.
+    struct Made {
+        StrandsPtr strands;
+        std::shared_ptr<const PackedStrands> packed;
+        std::vector<StrandEdit> edits;
+        std::vector<std::pair<uint64_t, bool>> chosen;
+    };
+    using Queue = StrokeQueue<Touch, Made>;
     StrandsPtr strands() const;
     SurfacePtr skin() const;
+    bool skinReady() const;
+    Queue::Work strokeOf(const std::string& layer, const SurfacePtr& skin, bool choosing);
+    void take(const Made& made);
+    void endStroke(bool choosing);
     std::optional<Spot> spotAt(const QPointF& at, const ViewPort& port) const;
     void dab(const Spot& spot, const V3f& eye, float pressure);
-    void choose(const CombDab& dab, bool add);
-    void commit();
+    void fitBrush();
     void refreshStrip();
     void onResults();
     void sizeBy(const QPointF& delta);
 
     Controller& controller_;
+    Queue queue_;
     CombBrush brush_, strokeBrush_;  // as it is set; as the stroke at work uses it
     CombStrip* strip_;
     bool active_ = false, down_ = false, sizing_ = false, choosing_ = false, adds_ = true;
-    std::optional<CombStroke> stroke_;
+    // Of the stroke that the queue is at.
     std::string strokeLayer_;
+    uint64_t strokeTopology_ = 0;
+    StrandsPtr strokeStrands_;
     std::optional<Spot> hover_;
     float depth_ = 1.0f;  // metres from the eye at which the brush works where it is over no skin
     V3f last_;

@@ -32,7 +32,7 @@ double fromLine(const QPointF& at, const std::vector<V3f>& line, const ViewPort&
 }  // namespace
 
 CurveTool::CurveTool(Controller& controller, QWidget* view) : QObject(view), controller_(controller) {
-    connect(&controller_, &Controller::selectionChanged, this, [this] { point_.reset(); });
+    connect(&controller_.selection(), &Selection::selectionChanged, this, [this] { point_.reset(); });
 }
 
 void CurveTool::setActive(bool active) {
@@ -43,7 +43,7 @@ void CurveTool::setActive(bool active) {
 }
 
 const Node* CurveTool::chosenCurve() const {
-    const Node* node = controller_.selectedNode();
+    const Node* node = controller_.selection().node();
     return node && node->category() == Category::Curve ? node : nullptr;
 }
 
@@ -52,7 +52,7 @@ std::vector<V3f> CurveTool::points() const {
     const Node* node = chosenCurve();
     if (!node) return {};
     auto list = std::get<CurvePoints>(controller_.document().value(node->id, "points")).list;
-    const M44f world = controller_.document().worldMatrix(node->id, controller_.frame());
+    const M44f world = controller_.document().worldMatrix(node->id, controller_.clock().frame());
     for (V3f& p : list) p = p * world;
     return list;
 }
@@ -93,7 +93,7 @@ void CurveTool::begin(const V3f& first) {
             return withNode(d, std::move(node));
         },
         fmt::format("draw {}", strokes_));
-    if (!made.empty()) controller_.select(made);
+    if (!made.empty()) controller_.selection().select(made);
 }
 
 void CurveTool::change(const QString& label, const std::function<void(std::vector<V3f>&)>& edit) {
@@ -101,13 +101,13 @@ void CurveTool::change(const QString& label, const std::function<void(std::vecto
     if (!node) return;
     auto list = points();
     edit(list);
-    const M44f world = controller_.document().worldMatrix(node->id, controller_.frame());
+    const M44f world = controller_.document().worldMatrix(node->id, controller_.clock().frame());
     const M44f local = std::abs(world.determinant()) > 1e-20f ? world.inverse() : M44f();
     for (V3f& p : list) p = p * local;
     controller_.edit(
         label,
         [&](const Document& d) {
-            return withValue(d, {controller_.selected(), "", "points"}, CurvePoints{list});
+            return withValue(d, {controller_.selection().id(), "", "points"}, CurvePoints{list});
         },
         fmt::format("draw {}", strokes_));
     Q_EMIT changed();
@@ -168,7 +168,7 @@ bool CurveTool::release() {
 bool CurveTool::key(int key) {
     if (!active_) return false;
     if (key == Qt::Key_Return || key == Qt::Key_Enter || key == Qt::Key_Escape) {
-        controller_.select("");  // the next click begins another one
+        controller_.selection().select("");  // the next click begins another one
         Q_EMIT changed();
         return true;
     }
@@ -185,7 +185,8 @@ bool CurveTool::key(int key) {
 std::string CurveTool::curveAt(const QPointF& at, const ViewPort& port) const {
     for (const NodePtr& node : controller_.document().nodes(Category::Curve))
         if (node->shown &&
-            fromLine(at, curveLine(controller_.document(), node->id, controller_.frame()), port) < px(6))
+            fromLine(at, curveLine(controller_.document(), node->id, controller_.clock().frame()), port) <
+                px(6))
             return node->id;
     return {};
 }
@@ -193,8 +194,8 @@ std::string CurveTool::curveAt(const QPointF& at, const ViewPort& port) const {
 void CurveTool::paint(QPainter& p, const ViewPort& port) const {
     for (const NodePtr& node : controller_.document().nodes(Category::Curve)) {
         if (!node->shown) continue;
-        const bool chosen = node->id == controller_.selected();
-        const auto line = curveLine(controller_.document(), node->id, controller_.frame());
+        const bool chosen = node->id == controller_.selection().id();
+        const auto line = curveLine(controller_.document(), node->id, controller_.clock().frame());
         for (const bool halo : {true, false}) {
             QColor color = halo ? tokens().ink : chosen ? tokens().seaGlass : tokens().text;
             if (!active_ && !chosen) color.setAlphaF(0.45f);  // there, and not in the way

@@ -11,8 +11,8 @@
 namespace ovrix::app {
 
 ElementTool::ElementTool(Controller& controller, QWidget* view) : QObject(view), controller_(controller) {
-    connect(&controller_, &Controller::selectionChanged, this, [this] {
-        if (controller_.selected() != layer_) id_.reset();
+    connect(&controller_.selection(), &Selection::selectionChanged, this, [this] {
+        if (controller_.selection().id() != layer_) id_.reset();
     });
 }
 
@@ -23,7 +23,7 @@ void ElementTool::setActive(bool active) {
 }
 
 std::shared_ptr<const Copies> ElementTool::copies() const {
-    const Node* node = controller_.selectedNode();
+    const Node* node = controller_.selection().node();
     if (!node || node->category() != Category::Layer) return nullptr;
     const auto it = controller_.results().layers.find(node->id);
     if (it == controller_.results().layers.end()) return nullptr;
@@ -38,7 +38,7 @@ std::vector<Box3f> ElementTool::boxes(const Copies& copies) const {
         Box3f box;
         const auto object = controller_.results().objects.find(id);
         if (object != controller_.results().objects.end() && d.find(id)) {
-            const M44f own = prototypeMatrix(d, id, controller_.frame());
+            const M44f own = prototypeMatrix(d, id, controller_.clock().frame());
             box = placedBox(object->second.mesh->bounds(), own);
         }
         all.push_back(box);
@@ -49,7 +49,7 @@ std::vector<Box3f> ElementTool::boxes(const Copies& copies) const {
 SurfacePtr ElementTool::ground() const { return controller_.surfaceOfChosen(); }
 
 std::optional<size_t> ElementTool::indexOfChosen(const Copies& copies) const {
-    if (!id_ || controller_.selected() != layer_) return std::nullopt;
+    if (!id_ || controller_.selection().id() != layer_) return std::nullopt;
     const auto ids = copies.attributes.find<uint64_t>("id");
     const auto it = std::find(ids.begin(), ids.end(), *id_);
     return it == ids.end() ? std::nullopt : std::optional(size_t(it - ids.begin()));
@@ -65,7 +65,7 @@ bool ElementTool::chooseAt(const QPointF& at, const ViewPort& port) {
     if (!all) return false;
     const auto hit = elementAt(*all, boxes(*all), port.eye, port.direction(at));
     id_ = hit ? std::optional(hit->id) : std::nullopt;
-    layer_ = controller_.selected();
+    layer_ = controller_.selection().id();
     Q_EMIT changed();
     return hit.has_value();
 }
@@ -128,7 +128,7 @@ bool ElementTool::doubleClick(const QPointF& at, const ViewPort& port) {
     if (!surface || all->prototypes.empty()) return false;
     const SurfaceHit hit = surface->intersect(port.eye, port.direction(at));
     if (!hit.hit) return false;
-    layer_ = controller_.selected();
+    layer_ = controller_.selection().id();
     uint64_t made = 0;
     controller_.edit("Place an element", [&](const Document& d) {
         return withPlaced(d, layer_, all->prototypes.front(), hit.position, hit.normal, &made);
@@ -159,7 +159,7 @@ void ElementTool::makeReal() {
     controller_.edit("Make an element real", [&](const Document& d) {
         return withMadeReal(d, layer_, *all, {&*id_, 1}, &made);
     });
-    if (!made.empty()) controller_.select(made.front());
+    if (!made.empty()) controller_.selection().select(made.front());
 }
 
 bool ElementTool::key(int key) {

@@ -19,26 +19,24 @@ const char* paramOf(Tool tool) {
 }  // namespace
 
 bool Handles::usable() const {
-    const Node* node = controller_.selectedNode();
+    const Node* node = controller_.selection().node();
     return node && tool_ != Tool::Select && findSpec(specsOf(*node), paramOf(tool_));
 }
 
 std::optional<V3f> Handles::origin() const {
-    const Node* node = controller_.selectedNode();
-    if (!node || !findSpec(specsOf(*node), "position")) return std::nullopt;
-    if (node->category() == Category::Camera)
-        return V3f(std::get<V3d>(controller_.document().value(node->id, "position")));
-    const M44f m = controller_.document().worldMatrix(node->id, controller_.frame());
-    return V3f(m[3][0], m[3][1], m[3][2]);
+    const Node* node = controller_.selection().node();
+    if (!node) return std::nullopt;
+    return controller_.document().originOf(node->id, controller_.clock().frame());
 }
 
 /// The world direction in which a change of component i acts.
 V3f Handles::axis(int i) const {
     V3f unit(0.0f);
     unit[i] = 1.0f;
-    const Node* node = controller_.selectedNode();
+    const Node* node = controller_.selection().node();
     const Document& d = controller_.document();
-    const M44f parent = node->parent.empty() ? M44f() : d.worldMatrix(node->parent, controller_.frame());
+    const M44f parent =
+        node->parent.empty() ? M44f() : d.worldMatrix(node->parent, controller_.clock().frame());
     M44f own;
     if (tool_ != Tool::Move) {  // turns go X, then Y, then Z: an earlier axis is carried by the later turns
         const V3f r = V3f(std::get<V3d>(d.value(node->id, "rotation")));
@@ -127,7 +125,7 @@ bool Handles::press(const QPointF& at, const Projection& project, float unit) {
 
 bool Handles::drag(const QPointF& to, const Projection& project, bool fine) {
     if (axis_ < 0) return false;
-    const Node* node = controller_.selectedNode();
+    const Node* node = controller_.selection().node();
     const auto center = project(*origin());
     if (!node || !center) return true;
     const ParamPath path{node->id, "", paramOf(tool_)};
@@ -152,9 +150,9 @@ bool Handles::drag(const QPointF& to, const Projection& project, bool fine) {
         if (length2 < 4) return true;
         const double share = (along.x() * by.x() + along.y() * by.y()) / length2 * speed;
         if (tool_ == Tool::Move) {
-            const M44f parent = node->parent.empty()
-                                    ? M44f()
-                                    : controller_.document().worldMatrix(node->parent, controller_.frame());
+            const M44f parent = node->parent.empty() ? M44f()
+                                                     : controller_.document().worldMatrix(
+                                                           node->parent, controller_.clock().frame());
             V3f unit(0.0f), world;
             unit[axis_] = 1.0f;
             parent.multDirMatrix(unit, world);

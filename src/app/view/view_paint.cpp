@@ -38,19 +38,31 @@ void ViewWidget::paintOver(QPainter& p) {
     }
 }
 
-/// Lines of what has no mesh, to see how large it is.
-void ViewWidget::paintOutline(QPainter& p, const Node& node) {
+/// Lines of what has no mesh, in the world.
+std::vector<std::vector<V3f>> ViewWidget::outlineOf(const Node& node) const {
+    const Document& d = controller_.document();
     const NodeType* type = findNodeType(node.type);
-    if (!type || !type->outline) return;
-    const M44f world = controller_.document().worldMatrix(node.id, controller_.frame());
+    if (!type || !type->outline) return {};
+    const double frame = controller_.clock().frame();
     FieldContext context;
-    context.frame = controller_.frame(), context.rate = controller_.document().rate();
-    for (const std::vector<V3f>& line : type->outline(ResolvedParams(type->params, node.params, context))) {
+    context.frame = frame, context.rate = d.rate();
+    std::vector<std::vector<V3f>> lines;
+    try {
+        const ResolvedParams params(type->params, node.params, context);
+        lines = type->outline({params, 0.12f * camera_.distance, pictureAspect(d, frame)});
+    } catch (const Error&) {  // painting says nothing: checks and the render do
+    }
+    const M44f world = d.worldMatrix(node.id, frame);
+    for (std::vector<V3f>& line : lines)
+        for (V3f& p : line) p = p * world;
+    return lines;
+}
+
+void ViewWidget::paintOutline(QPainter& p, const Node& node) {
+    for (const std::vector<V3f>& line : outlineOf(node)) {
         std::optional<QPointF> last;
         for (const V3f& point : line) {
-            V3f at;
-            world.multVecMatrix(point, at);
-            const auto q = project(at);
+            const auto q = project(point);
             if (last && q) p.drawLine(*last, *q);
             last = q;
         }
@@ -59,51 +71,30 @@ void ViewWidget::paintOutline(QPainter& p, const Node& node) {
 
 /// Cameras and lights have no mesh: small signs stand for them.
 void ViewWidget::paintNodes(QPainter& p) {
-    const Document& d = controller_.document();
-    for (const NodePtr& n : d.nodes()) {
+    for (const NodePtr& n : controller_.document().nodes()) {
         const auto at = signPlace(*n);
         const auto q = at ? project(*at) : std::nullopt;
         if (!q) continue;
-        const bool camera = n->category() == Category::Camera;
-        const bool chosen = n->id == controller_.selected();
+        const bool chosen = n->id == controller_.selection().id();
         p.setPen(QPen(chosen ? tokens().seaGlass : tokens().muted, 1));
         paintOutline(p, *n);
-        p.drawPixmap(
-            QRectF(q->x() - px(9), q->y() - px(9), px(18), px(18)),
-            iconPixmap(camera ? "camera" : "light", chosen ? tokens().seaGlass : tokens().text, px(36)),
-            QRectF(0, 0, px(36), px(36)));
-        if (camera) paintCamera(p, *n, *q);
+        p.drawPixmap(QRectF(q->x() - px(9), q->y() - px(9), px(18), px(18)),
+                     iconPixmap(findNodeType(n->type)->sign.c_str(),
+                                chosen ? tokens().seaGlass : tokens().text, px(36)),
+                     QRectF(0, 0, px(36), px(36)));
     }
-}
-
-/// The frame that it sees, a little before it.
-void ViewWidget::paintCamera(QPainter& p, const Node& node, const QPointF& eye) {
-    const Camera c(cameraOptions(controller_.document(), node.id, controller_.frame()), 16.0f / 9.0f);
-    const float reach = 0.12f * camera_.distance;
-    QPolygonF frame;
-    for (const auto& [x, y] : {std::pair{-1, -1}, {1, -1}, {1, 1}, {-1, 1}, {-1, -1}})
-        if (const auto k = project(c.position() + (c.forward() + c.right() * (c.halfWidth() * float(x)) +
-                                                   c.up() * (c.halfHeight() * float(y))) *
-                                                      reach))
-            frame << *k;
-    p.drawPolyline(frame);
-    for (const QPointF& k : frame) p.drawLine(eye, k);
 }
 
 /// Where a small sign stands for it in the view; nothing where none does.
 std::optional<V3f> ViewWidget::signPlace(const Node& node) const {
-    const Document& d = controller_.document();
-    if (node.category() == Category::Camera)
-        return throughCamera_ ? std::nullopt
-                              : std::optional(V3f(std::get<V3d>(d.value(node.id, "position"))));
     const NodeType* type = findNodeType(node.type);
-    if (node.category() != Category::Light || !node.shown || !type || !type->placed()) return std::nullopt;
-    return d.worldMatrix(node.id, controller_.frame()).translation();
+    if (!type || type->sign.empty() || !node.shown || (type->camera && throughCamera_)) return std::nullopt;
+    return controller_.document().originOf(node.id, controller_.clock().frame());
 }
 
 bool ViewWidget::showsOverlay() const {
     const auto& o = controller_.results().overlay;
-    return o && o->error.empty() && !controller_.overlay().node.empty();
+    return o && o->error.empty() && !controller_.selection().overlay().node.empty();
 }
 
 QRectF ViewWidget::legendBox() const {
@@ -118,7 +109,7 @@ QRectF ViewWidget::legendBar() const {
 
 void ViewWidget::paintLegend(QPainter& p) {
     const auto& o = controller_.results().overlay;
-    const bool shown = o && !controller_.overlay().node.empty();
+    const bool shown = o && !controller_.selection().overlay().node.empty();
     if (!shown) return;
     const QRectF box = legendBox();
     p.setPen(Qt::NoPen);

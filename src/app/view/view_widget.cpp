@@ -92,12 +92,13 @@ ViewWidget::ViewWidget(Controller& controller, QWidget* parent)
         stale_ = true;
         refresh();
     });
-    connect(&controller_, &Controller::selectionChanged, this, &ViewWidget::refresh);
-    for (auto signal : {&Controller::documentChanged, &Controller::frameChanged})
-        connect(&controller_, signal, this, [this] {
-            if (throughCamera_) camera_.follow(cameraNow());
-            refresh();
-        });
+    connect(&controller_.selection(), &Selection::selectionChanged, this, &ViewWidget::refresh);
+    const auto follow = [this] {
+        if (throughCamera_) camera_.follow(cameraNow());
+        refresh();
+    };
+    connect(&controller_, &Controller::documentChanged, this, follow);
+    connect(&controller_.clock(), &PlayClock::frameChanged, this, follow);
     connect(&controller_, &Controller::fileChanged, this, &ViewWidget::lookThroughCamera);
     lookThroughCamera();
 }
@@ -189,17 +190,14 @@ void ViewWidget::setTool(Tool tool) {
     elements_->setActive(tool == Tool::Elements);
     curves_->setActive(tool == Tool::Curves);
     comb_->setActive(tool == Tool::Comb);
+    controller_.selection().setAiming(tool == Tool::Elements || tool == Tool::Comb);
     toolGroup_->button(int(tool))->setChecked(true);
     Q_EMIT toolChanged(tool);
     refresh();
 }
 
 CameraOptions ViewWidget::cameraNow() const {
-    const Document& d = controller_.document();
-    const std::string id = std::get<std::string>(d.setting("render", "camera"));
-    const Node* node = d.find(id);
-    if (!node || node->category() != Category::Camera) return camera_.options();
-    return cameraOptions(d, id, controller_.frame());
+    return sceneCamera(controller_.document(), controller_.clock().frame()).value_or(camera_.options());
 }
 
 void ViewWidget::lookThroughCamera() {
@@ -285,7 +283,7 @@ void ViewWidget::paintGL() {
         GlScene::Options o;
         o.viewProjection = viewProjection();
         o.eye = camera_.position();
-        o.selected = controller_.selected();
+        o.selected = controller_.selection().id();
         o.moving = moving_ || comb_->preview();  // a stroke must not wait for all of the coat
         o.dotSize = float(px(2)) * float(devicePixelRatio());
         o.zone = zone_.value_or(-1.0f);
@@ -441,10 +439,10 @@ void ViewWidget::mouseReleaseEvent(QMouseEvent* e) {
     if (e->button() != Qt::LeftButton || !still) return;
     const std::string under = pick(press_);
     // While single elements are worked on, a click beside them leaves the layer chosen.
-    const Node *node = controller_.selectedNode(), *there = controller_.document().find(under);
+    const Node *node = controller_.selection().node(), *there = controller_.document().find(under);
     const bool layer = there && there->category() == Category::Layer;
     if (elements_->active() && node && node->category() == Category::Layer && !layer) return refresh();
-    controller_.select(under);
+    controller_.selection().select(under);
 }
 
 void ViewWidget::mouseDoubleClickEvent(QMouseEvent* e) {
@@ -513,11 +511,14 @@ Box3f ViewWidget::boundsOfNode(const Node& node) const {
     if (const auto it = r.objects.find(node.id); it != r.objects.end())
         return placedBox(it->second.mesh->bounds(), it->second.world);
     if (node.category() == Category::Curve)
-        for (const V3f& p : curveLine(controller_.document(), node.id, controller_.frame())) box.extendBy(p);
-    if (box.isEmpty() && findSpec(specsOf(node), "position")) {
-        const V3f p = V3f(std::get<V3d>(controller_.document().value(node.id, "position")));
-        box.extendBy(p - V3f(0.3f));
-        box.extendBy(p + V3f(0.3f));
+        for (const V3f& p : curveLine(controller_.document(), node.id, controller_.clock().frame()))
+            box.extendBy(p);
+    for (const std::vector<V3f>& line : outlineOf(node))
+        for (const V3f& p : line) box.extendBy(p);
+    if (const auto p = controller_.document().originOf(node.id, controller_.clock().frame());
+        box.isEmpty() && p) {
+        box.extendBy(*p - V3f(0.3f));
+        box.extendBy(*p + V3f(0.3f));
     }
     return box;
 }
@@ -536,7 +537,7 @@ void ViewWidget::frameAll() {
 }
 
 void ViewWidget::frameSelected() {
-    const Node* node = controller_.selectedNode();
+    const Node* node = controller_.selection().node();
     if (!node) return frameAll();
     const Box3f box = boundsOfNode(*node);
     if (box.isEmpty())

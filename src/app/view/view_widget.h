@@ -82,7 +82,7 @@ class ViewWidget : public QOpenGLWidget {
     bool dragZone(const QPointF& at);
     void paintNodes(QPainter& p);
     void paintOutline(QPainter& p, const Node& node);
-    void paintCamera(QPainter& p, const Node& node, const QPointF& eye);
+    std::vector<std::vector<V3f>> outlineOf(const Node& node) const;
     std::optional<V3f> signPlace(const Node& node) const;
     void paintGridLabel(QPainter& p);
     void layOutTools();

@@ -17,9 +17,9 @@ WorkNote::WorkNote(const Controller& controller, QWidget* view) : QWidget(view),
 }
 
 void WorkNote::look() {
-    const double seconds = controller_.worker().busySeconds();
+    const double seconds = controller_.jobs().busySeconds();
     if (seconds < 0.5) return hide();
-    QString title = QString::fromStdString(controller_.worker().title());
+    QString title = QString::fromStdString(controller_.jobs().title());
     if (title.isEmpty()) title = "Working out the scene";
     text_ = QString("%1   %2 s").arg(title).arg(seconds, 0, 'f', 0);
     const int room = parentWidget()->width() - px(120);
@@ -39,7 +39,7 @@ void WorkNote::paintEvent(QPaintEvent*) {
     p.setPen(QPen(tokens().line, 1));
     p.setBrush(tokens().raised);
     p.drawRoundedRect(QRectF(rect()).adjusted(0.5, 0.5, -0.5, -0.5), px(4), px(4));
-    if (const double part = std::clamp(double(controller_.worker().fraction()), 0.0, 1.0); part > 0)
+    if (const double part = std::clamp(double(controller_.jobs().fraction()), 0.0, 1.0); part > 0)
         p.fillRect(QRectF(px(4), height() - px(3), (width() - px(8)) * part, px(2)), tokens().water);
     p.setPen(tokens().text);
     p.drawText(rect().adjusted(px(10), 0, -px(10), 0), Qt::AlignCenter,

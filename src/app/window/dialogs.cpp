@@ -274,7 +274,7 @@ void ChecksPopup::rebuild() {
         if (!c.node.empty()) {
             auto* show = new QPushButton("Show");
             connect(show, &QPushButton::clicked, this, [this, id = c.node] {
-                controller_.select(id);
+                controller_.selection().select(id);
                 close();
             });
             line->addWidget(show);

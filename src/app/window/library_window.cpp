@@ -61,31 +61,26 @@ QIcon pictureIcon(const QString& file, const QString& word) {
 
 }  // namespace
 
-void PictureMaker::stop() {
-    if (progress_) progress_->cancel();
-    if (thread_.joinable()) thread_.join();
-}
+PictureMaker::PictureMaker(QObject* parent)
+    : QObject(parent),
+      jobs_([this](const std::exception& e) { Q_EMIT made({}, QString::fromStdString(problemOf(e))); }) {}
 
 void PictureMaker::make(std::vector<LibraryEntry> entries) {
     stop();
-    std::erase_if(entries, [](const LibraryEntry& e) {
-        return !e.error.empty() || std::filesystem::exists(e.picture);
-    });
-    if (entries.empty()) return;
-    progress_ = std::make_shared<Progress>();
-    thread_ = std::thread([this, entries, progress = progress_] {
-        for (const LibraryEntry& entry : entries) {
+    for (const LibraryEntry& entry : entries) {
+        if (!entry.error.empty() || std::filesystem::exists(entry.picture)) continue;
+        jobs_.post([this, entry](Progress& progress) {
             QString problem;
             try {
-                writeRecipePicture(loadRecipe(entry.file), entry.picture, *progress);
+                writeRecipePicture(loadRecipe(entry.file), entry.picture, progress);
             } catch (const Cancelled&) {
                 return;
             } catch (const std::exception& e) {
                 problem = QString::fromStdString(problemOf(e));
             }
             Q_EMIT made(textOf(entry.picture), problem);
-        }
-    });
+        });
+    }
 }
 
 std::filesystem::path LibraryWindow::builtInFolder() {
@@ -162,7 +157,7 @@ LibraryWindow::LibraryWindow(Controller& controller, QWidget* parent)
     connect(remove_, &QPushButton::clicked, this, &LibraryWindow::removeChosen);
     connect(save_, &QPushButton::clicked, this, &LibraryWindow::saveChosenLayer);
     connect(name_, &QLineEdit::textChanged, this, &LibraryWindow::refreshActions);
-    connect(&controller_, &Controller::selectionChanged, this, &LibraryWindow::followSelection);
+    connect(&controller_.selection(), &Selection::selectionChanged, this, &LibraryWindow::followSelection);
     connect(maker_, &PictureMaker::made, this, [this](const QString&, const QString& problem) {
         if (!problem.isEmpty()) controller_.say(problem, true);
         fillPictures();
@@ -172,7 +167,7 @@ LibraryWindow::LibraryWindow(Controller& controller, QWidget* parent)
 }
 
 void LibraryWindow::followSelection() {
-    const Node* node = controller_.selectedNode();
+    const Node* node = controller_.selection().node();
     const bool layer = node && node->category() == Category::Layer;
     name_->setText(layer ? QString::fromStdString(node->name) : QString());
     refreshActions();
@@ -211,7 +206,7 @@ void LibraryWindow::fillPictures() {
 void LibraryWindow::refreshActions() {
     const LibraryEntry* entry = chosen();
     const bool good = entry && entry->error.empty();
-    const Node* node = controller_.selectedNode();
+    const Node* node = controller_.selection().node();
     const bool layer = node && node->category() == Category::Layer;
     const bool surface = layer || (node && node->category() == Category::Object);
     const QString name =
@@ -233,7 +228,7 @@ void LibraryWindow::refreshActions() {
 
 void LibraryWindow::layOn() {
     if (const LibraryEntry* entry = chosen())
-        layRecipe(controller_, textOf(entry->file), controller_.selected());
+        layRecipe(controller_, textOf(entry->file), controller_.selection().id());
 }
 
 void LibraryWindow::useInLayer() {
@@ -241,15 +236,16 @@ void LibraryWindow::useInLayer() {
     if (!entry) return;
     controller_.guarded([&] {
         const RecipeFile recipe = loadRecipe(entry->file);
-        controller_.edit("Use a recipe",
-                         [&](const Document& d) { return withRecipeOf(d, recipe, controller_.selected()); });
+        controller_.edit("Use a recipe", [&](const Document& d) {
+            return withRecipeOf(d, recipe, controller_.selection().id());
+        });
     });
 }
 
 void LibraryWindow::saveChosenLayer() {
     controller_.guarded([&] {
-        RecipeFile recipe =
-            recipeOfLayer(controller_.document(), controller_.selected(), controller_.session().folder());
+        RecipeFile recipe = recipeOfLayer(controller_.document(), controller_.selection().id(),
+                                          controller_.session().folder());
         recipe.name = name_->text().trimmed().toStdString();
         recipe.about = "Your own";
         std::filesystem::create_directories(ownFolder());
@@ -286,7 +282,7 @@ void layRecipe(Controller& controller, const QString& file, const std::string& s
         if (mayBe && !mayBe(withRecipe(controller.document(), recipe, surface))) return;
         controller.edit("Lay a recipe",
                         [&](const Document& d) { return withRecipe(d, recipe, surface, &made); });
-        if (!made.empty()) controller.select(made);
+        if (!made.empty()) controller.selection().select(made);
     });
 }
 

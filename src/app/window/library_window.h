@@ -1,7 +1,6 @@
 // The library of recipes: pictures to choose from, to lay on a surface, and to save one's own.
 #pragma once
 #include <QDialog>
-#include <thread>
 
 #include "app/session/controller.h"
 #include "document/edits/recipe_file.h"
@@ -20,19 +19,17 @@ inline constexpr const char* kRecipeMime = "application/x-ovrix-recipe";
 class PictureMaker : public QObject {
     Q_OBJECT
   public:
-    explicit PictureMaker(QObject* parent) : QObject(parent) {}
-    ~PictureMaker() override { stop(); }
+    explicit PictureMaker(QObject* parent);
     /// Begins on these; what runs is stopped.
     void make(std::vector<LibraryEntry> entries);
-    void stop();
+    void stop() { jobs_.clear(); }
 
   Q_SIGNALS:
     /// @p problem is empty when the picture is there.
     void made(const QString& picture, const QString& problem);
 
   private:
-    std::shared_ptr<Progress> progress_;
-    std::thread thread_;
+    JobThread jobs_;
 };
 
 class LibraryWindow : public QDialog {

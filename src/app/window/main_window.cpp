@@ -49,13 +49,13 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent), preferences_(Pref
     clock_ = new QTimer(this);
     clock_->setInterval(100);
     connect(clock_, &QTimer::timeout, this, [this] {
-        const bool slow = controller_.worker().busySeconds() > 0.5;
+        const bool slow = controller_.jobs().busySeconds() > 0.5;
         working_->setVisible(slow);
         cancel_->setVisible(slow);
         if (slow)
             working_->setText(QString("%1 %2 s")
-                                  .arg(QString::fromStdString(controller_.worker().title()))
-                                  .arg(controller_.worker().busySeconds(), 0, 'f', 1));
+                                  .arg(QString::fromStdString(controller_.jobs().title()))
+                                  .arg(controller_.jobs().busySeconds(), 0, 'f', 1));
     });
     clock_->start();
     connect(&controller_, &Controller::documentChanged, this, &MainWindow::refreshTitle);
@@ -250,9 +250,9 @@ void MainWindow::makeToolbar() {
 }
 
 void MainWindow::askHandOn(ExportAs what) {
-    const std::string layer = controller_.selected();
+    const std::string layer = controller_.selection().id();
     if (what != ExportAs::Mesh || unattended_) return chooseHandOnFile(what, layer);
-    controller_.measureMesh(layer, [this, what, layer](double bytes) {
+    controller_.files().measureMesh(layer, [this, what, layer](double bytes) {
         const QString size = QString::fromStdString(byteText(bytes));
         if (bytes < 2e8 || ask(this, "One mesh", QString("All as one mesh takes about %1.").arg(size),
                                {"Go on", "Cancel"}) == 0)
@@ -266,7 +266,7 @@ void MainWindow::chooseHandOnFile(ExportAs what, const std::string& layer) {
         QString::fromStdString((controller_.session().folder() / layer).string()),
         what == ExportAs::Mesh ? fileFilter("Meshes", Use::WriteMesh)
                                : fileFilter("Copies, strands and points", Use::WriteElements));
-    if (!file.isEmpty()) controller_.exportLayerTo(layer, what, file);
+    if (!file.isEmpty()) controller_.files().exportLayerTo(layer, what, file);
 }
 
 void MainWindow::showCurves(bool show) {
@@ -304,7 +304,7 @@ void MainWindow::applyPreferences(const Preferences& p) {
 
 bool MainWindow::save() {
     if (controller_.session().path().empty()) return saveAs();
-    return controller_.saveScene(QString::fromStdString(controller_.session().path().string()));
+    return controller_.files().saveScene(QString::fromStdString(controller_.session().path().string()));
 }
 
 bool MainWindow::saveAs() {
@@ -314,7 +314,7 @@ bool MainWindow::saveAs() {
         "Scenes (*.ovrix)");
     if (file.isEmpty()) return false;
     if (!file.endsWith(".ovrix", Qt::CaseInsensitive)) file += ".ovrix";
-    return controller_.saveScene(file);
+    return controller_.files().saveScene(file);
 }
 
 bool MainWindow::mayLeave() {
@@ -327,9 +327,10 @@ bool MainWindow::mayLeave() {
 
 void MainWindow::openScene(const QString& file) {
     if (!mayLeave()) return;
-    controller_.openScene(file, [this](const Document& document, const std::filesystem::path& folder) {
-        return unattended_ || mayOpen(document, folder);
-    });
+    controller_.files().openScene(file,
+                                  [this](const Document& document, const std::filesystem::path& folder) {
+                                      return unattended_ || mayOpen(document, folder);
+                                  });
 }
 
 bool MainWindow::mayRead(const QString& what, const std::vector<std::string>& files,
@@ -368,7 +369,7 @@ bool MainWindow::mayOpen(const Document& document, const std::filesystem::path& 
 }
 
 void MainWindow::askWhetherToWait() {
-    if (unattended_ || controller_.playing() || QApplication::activeModalWidget()) return;
+    if (unattended_ || controller_.clock().playing() || QApplication::activeModalWidget()) return;
     for (const auto& [id, result] : controller_.results().layers) {
         const auto report = std::find_if(result.steps.begin(), result.steps.end(),
                                          [](const StepReport& r) { return r.minutes > 0; });
@@ -390,7 +391,7 @@ void MainWindow::askWhetherToWait() {
 void MainWindow::closeEvent(QCloseEvent* e) {
     if (!mayLeave()) return e->ignore();
     render_->setLive(false);
-    if (controller_.autosave()) controller_.autosave()->clear();
+    if (controller_.files().autosave()) controller_.files().autosave()->clear();
     e->accept();
 }
 
@@ -401,13 +402,13 @@ void MainWindow::addFromMenu(const std::string& type) {
         made = n.id;
         return withNode(d, std::move(n));
     });
-    controller_.select(made);
+    controller_.selection().select(made);
     if (view_ && findNodeType(type)->category == Category::Curve) view_->setTool(Tool::Curves);
 }
 
 void MainWindow::addStrands() {
-    std::string made, surface = controller_.selected();
-    if (controller_.selectedNode()->category() == Category::Layer)
+    std::string made, surface = controller_.selection().id();
+    if (controller_.selection().node()->category() == Category::Layer)
         surface = std::get<std::string>(controller_.document().value(surface, "surface"));
     const auto known = controller_.results().objects.find(surface);
     float extent = 1.0f;
@@ -419,7 +420,7 @@ void MainWindow::addStrands() {
     }
     controller_.edit("Add strands",
                      [&](const Document& d) { return withStrandLayer(d, surface, extent, &made); });
-    if (!made.empty()) controller_.select(made);
+    if (!made.empty()) controller_.selection().select(made);
 }
 
 void MainWindow::openLibrary() {
@@ -450,8 +451,7 @@ void MainWindow::fillAddMenu(QMenu& menu) {
     command("bringIn");
     Category last = Category::Settings;
     for (const NodeType& t : nodeTypes()) {
-        if (t.category == Category::Layer || t.category == Category::Settings || t.id == "mesh_file")
-            continue;
+        if (!t.offered()) continue;
         if (t.category != last) menu.addSeparator();
         last = t.category;
         QAction* a =
@@ -472,7 +472,7 @@ void MainWindow::fillFileMenu(QMenu& menu) {
             }
     };
     for (const char* id : {"new", "open", "save", "saveAs", "import", "bringIn", "savePicture"}) add(id);
-    const QStringList recent = controller_.recentFiles();
+    const QStringList recent = controller_.files().recentFiles();
     if (!recent.isEmpty()) menu.addSeparator();
     for (const QString& file : recent)
         menu.addAction(QFileInfo(file).completeBaseName() + "   " + QFileInfo(file).path(), this,
@@ -521,21 +521,21 @@ void MainWindow::dropEvent(QDropEvent* e) {
         } else if (file.endsWith(".recipe", Qt::CaseInsensitive)) {
             dropRecipe(file, e->position().toPoint());
         } else {
-            controller_.importFile(file);
+            controller_.files().importFile(file);
         }
     }
     e->acceptProposedAction();
 }
 
 void MainWindow::offerRecovery() {
-    if (!controller_.autosave()) return;
-    for (const Autosave::Found& found : controller_.autosave()->found()) {
+    if (!controller_.files().autosave()) return;
+    for (const Autosave::Found& found : controller_.files().autosave()->found()) {
         const QString name = found.original.empty()
                                  ? "an untitled scene"
                                  : QString::fromStdString(found.original.filename().string());
         const int answer = ask(this, "Recover", "Ovrix ended without saving " + name + ".",
                                {"Bring it back", "Throw it away", "Not now"});
-        if (answer == 0) return controller_.recover(found);
+        if (answer == 0) return controller_.files().recover(found);
         if (answer == 1) Autosave::discard(found);
     }
 }

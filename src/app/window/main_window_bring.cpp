@@ -6,7 +6,7 @@
 namespace ovrix::app {
 
 void MainWindow::bringIn(const QString& file) {
-    controller_.readOther(file, [this, file](Document other) {
+    controller_.files().readOther(file, [this, file](Document other) {
         auto* dialog =
             new BringInDialog(controller_.document(), std::move(other),
                               QString::fromStdString(std::filesystem::path(file.toStdString()).stem()), this);
@@ -26,7 +26,7 @@ void MainWindow::bringIn(const QString& file) {
                 controller_.edit("Bring in", [&](const Document& d) { return (brought = take(d)).document; });
             });
             if (brought.ids.empty()) return;
-            controller_.select(brought.ids.front());
+            controller_.selection().select(brought.ids.front());
             QStringList notes;
             for (const std::string& n : brought.notes) notes << QString::fromStdString(n);
             const size_t n = brought.ids.size();

@@ -17,10 +17,10 @@ void MainWindow::makeCommands() {
                          std::function<void()> run, std::function<bool()> enabled = [] { return true; }) {
         commands_.push_back({id, title, help, keys, std::move(run), std::move(enabled)});
     };
-    const auto hasNode = [this] { return controller_.selectedNode() != nullptr; };
+    const auto hasNode = [this] { return controller_.selection().node() != nullptr; };
     const auto hasView = [this] { return view_ != nullptr; };
     add("new", "New scene", "Begin with a sun, a sky and a camera", QKeySequence::New, [this] {
-        if (mayLeave()) controller_.newScene(preferences_.memoryGb);
+        if (mayLeave()) controller_.files().newScene(preferences_.memoryGb);
     });
     add("open", "Open scene...", "A .ovrix file", QKeySequence::Open, [this] {
         const QString file = QFileDialog::getOpenFileName(
@@ -37,7 +37,7 @@ void MainWindow::makeCommands() {
             for (const QString& file : QFileDialog::getOpenFileNames(
                      this, "Add mesh files", QString::fromStdString(controller_.session().folder().string()),
                      fileFilter("Meshes", Use::ReadMesh)))
-                controller_.importFile(file);
+                controller_.files().importFile(file);
         });
     add("bringIn", "Bring in from a scene...", "Layers, objects and what else another scene holds",
         QKeySequence("Ctrl+Shift+I"), [this] {
@@ -53,7 +53,7 @@ void MainWindow::makeCommands() {
         "redo", "Redo", "Do it again", QKeySequence("Ctrl+Shift+Z"), [this] { controller_.redo(); },
         [this] { return controller_.session().canRedo(); });
     const auto onSurface = [this] {
-        const Node* n = controller_.selectedNode();
+        const Node* n = controller_.selection().node();
         return n && (n->category() == Category::Object || n->category() == Category::Layer);
     };
     add(
@@ -63,23 +63,24 @@ void MainWindow::makeCommands() {
         "variations", "Vary the chosen prototype",
         "Five of it with seeds of their own, mixed where it is copied", {},
         [this] {
-            controller_.edit("Vary",
-                             [&](const Document& d) { return withVariations(d, controller_.selected(), 5); });
+            controller_.edit("Vary", [&](const Document& d) {
+                return withVariations(d, controller_.selection().id(), 5);
+            });
         },
         [this] {
-            const Node* n = controller_.selectedNode();
+            const Node* n = controller_.selection().node();
             return n && n->category() == Category::Object && findSpec(specsOf(*n), "seed");
         });
     add(
         "layer", "Add a layer on the chosen surface", "A recipe that scatters copies on it",
         QKeySequence("Ctrl+L"),
         [this] {
-            std::string made, surface = controller_.selected();
-            if (controller_.selectedNode()->category() == Category::Layer)
+            std::string made, surface = controller_.selection().id();
+            if (controller_.selection().node()->category() == Category::Layer)
                 surface = std::get<std::string>(controller_.document().value(surface, "surface"));
             controller_.edit("Add layer",
                              [&](const Document& d) { return withLayer(d, surface, {}, &made); });
-            controller_.select(made);
+            controller_.selection().select(made);
         },
         onSurface);
     add(
@@ -90,25 +91,25 @@ void MainWindow::makeCommands() {
         [this] {
             std::string made;
             controller_.edit("Duplicate", [&](const Document& d) {
-                return withDuplicate(d, controller_.selected(), &made);
+                return withDuplicate(d, controller_.selection().id(), &made);
             });
-            if (!made.empty()) controller_.select(made);
+            if (!made.empty()) controller_.selection().select(made);
         },
         hasNode);
     const auto hasLayer = [this] {
-        const Node* n = controller_.selectedNode();
+        const Node* n = controller_.selection().node();
         return n && n->category() == Category::Layer;
     };
     add(
         "linked", "Duplicate with a shared recipe", "Later changes of the recipe show in both layers",
-        QKeySequence("Ctrl+Shift+D"), [this] { controller_.duplicateLinked(controller_.selected()); },
+        QKeySequence("Ctrl+Shift+D"), [this] { controller_.duplicateLinked(controller_.selection().id()); },
         hasLayer);
     add(
         "unlink", "Give the layer a recipe of its own", "As it is now; it no longer follows another layer",
         {},
         [this] {
-            controller_.edit("Unlink",
-                             [&](const Document& d) { return withUnlinked(d, controller_.selected()); });
+            controller_.edit(
+                "Unlink", [&](const Document& d) { return withUnlinked(d, controller_.selection().id()); });
         },
         hasLayer);
     add(
@@ -125,12 +126,11 @@ void MainWindow::makeCommands() {
         "delete", "Delete", "What is chosen, with the layers on it", QKeySequence("Shift+Delete"),
         [this] {
             controller_.edit("Delete",
-                             [&](const Document& d) { return withoutNode(d, controller_.selected()); });
+                             [&](const Document& d) { return withoutNode(d, controller_.selection().id()); });
         },
         hasNode);
     for (const NodeType& t : nodeTypes()) {
-        if (t.category == Category::Layer || t.category == Category::Settings || t.id == "mesh_file")
-            continue;
+        if (!t.offered()) continue;
         commands_.push_back({"add:" + QString::fromStdString(t.id),
                              "Add " + QString::fromStdString(t.title).toLower(),
                              QString::fromStdString(t.help),
@@ -193,7 +193,7 @@ void MainWindow::makeCommands() {
             t.id, t.title, "Tool of the view", QKeySequence(t.key),
             [this, tool = t.tool] { view_->setTool(tool); }, hasView);
     add("play", "Play or stop", "The frames again and again", QKeySequence("Space"),
-        [this] { controller_.setPlaying(!controller_.playing()); });
+        [this] { controller_.clock().setPlaying(!controller_.clock().playing()); });
     add("frameBack", "A frame back", "", QKeySequence("Alt+Left"), [this] { strip_->step(-1); });
     add("frameAhead", "A frame ahead", "", QKeySequence("Alt+Right"), [this] { strip_->step(1); });
     add("curves", "Keys as curves", "Opens or closes the curves of what is chosen", QKeySequence("Shift+K"),

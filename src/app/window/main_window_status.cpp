@@ -38,7 +38,7 @@ void MainWindow::makeStatus() {
     working_ = statusLabel(false);
     cancel_ = new QPushButton("Cancel");
     connect(cancel_, &QPushButton::clicked, this, [this] {
-        controller_.worker().cancel();
+        controller_.jobs().cancel();
         controller_.say("Cancelled; the view shows what was there before");
     });
     working_->hide();
@@ -103,9 +103,11 @@ void MainWindow::refreshStatus() {
                    .arg(serious == 1 ? "" : "s")
                    .arg(QString::fromStdString(first->text));
     checks_->setText(fontMetrics().elidedText(text, Qt::ElideRight, px(420)));
-    checks_->setProperty("bad", serious > 0);
-    checks_->style()->unpolish(checks_);
-    checks_->style()->polish(checks_);
+    if (const bool bad = serious > 0; checks_->property("bad") != bad) {
+        checks_->setProperty("bad", bad);
+        checks_->style()->unpolish(checks_);
+        checks_->style()->polish(checks_);
+    }
     refreshMode();
 }
 

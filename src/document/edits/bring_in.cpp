@@ -18,8 +18,9 @@ bool belongs(const ParamSpec& spec) {
 }
 
 /// Every id that a node names, its parent too, with what may stand there.
-void forNamed(Node node, const std::function<void(const ParamSpec& spec, const std::string& id)>& say) {
-    changeReferences(node, [&](const ParamSpec& spec, std::string& id) { say(spec, id); });
+void forNamed(const Node& node,
+              const std::function<void(const ParamSpec& spec, const std::string& id)>& say) {
+    visitReferences(node, say);
     if (node.parent.empty()) return;
     ParamSpec parent;
     parent.id = "parent", parent.refKind = "object";

@@ -342,7 +342,7 @@ Document withLinkedLayer(const Document& document, const std::string& id, const 
 
 Document withUnlinked(const Document& document, const std::string& layer) {
     return changed(document, layer, [&](Node& n) {
-        n.steps = recipeOf(document, document.get(layer)).steps;
+        n.steps = recipeOf(document, document.get(layer))->steps;
         n.params["linked"].value = std::string();
     });
 }

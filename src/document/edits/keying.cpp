@@ -38,8 +38,8 @@ std::vector<ParamPath> animatedParams(const Document& document, const std::strin
     const Node* node = document.find(id);
     if (!node) return out;
     addAnimated({id, "", ""}, specsOf(*node), node->params, out);
-    for (const Step& s : recipeOf(document, *node).steps)
-        addAnimated({id, s.id, ""}, specsOf(s), s.params, out);
+    const NodePtr recipe = recipeOf(document, *node);
+    for (const Step& s : recipe->steps) addAnimated({id, s.id, ""}, specsOf(s), s.params, out);
     return out;
 }
 

@@ -104,7 +104,7 @@ Node settle(Document& document, const RecipeFile& recipe) {
 
 RecipeFile recipeOfLayer(const Document& document, const std::string& id, const fs::path& folder) {
     const Document whole = rebasePaths(document, folder, {});
-    Node layer = recipeOf(whole, whole.get(id));
+    Node layer = *recipeOf(whole, whole.get(id));
     if (layer.category() != Category::Layer)
         throw Error("has no recipe to save", layer.name, "Choose a layer");
     RecipeFile out;

@@ -1,5 +1,7 @@
 #include "io/formats/format.h"
 
+#include <fmt/format.h>
+
 #include <algorithm>
 
 #include "base/error.h"
@@ -28,18 +30,22 @@ ElementsInfo infoOf(const PointSet& points) {
     return info;
 }
 
-Format mesh(std::string title, std::vector<std::string> endings, std::string carries) {
+Format mesh(std::string title, std::string ending, std::string carries,
+            std::function<void(const Path&, const Mesh&)> write = {}) {
     return {.title = std::move(title),
-            .endings = std::move(endings),
+            .endings = {std::move(ending)},
             .carries = std::move(carries),
-            .mesh = true};
+            .mesh = true,
+            .writeMesh = std::move(write)};
 }
 
-Format picture(std::string title, std::vector<std::string> endings, std::string carries) {
+Format picture(std::string title, std::vector<std::string> endings, std::string carries,
+               std::optional<WriteOptions> write = {}) {
     return {.title = std::move(title),
             .endings = std::move(endings),
             .carries = std::move(carries),
-            .image = true};
+            .image = true,
+            .picture = std::move(write)};
 }
 
 Format ply() {
@@ -115,32 +121,56 @@ Format columns() {
 }
 
 std::vector<Format> allFormats() {
-    std::vector<Format> all = {
-        mesh("OBJ", {".obj"}, "meshes with normals, UVs and the materials of its MTL file"),
-        ply(),
-        mesh("STL", {".stl"}, "triangles"),
-        mesh("OFF", {".off"}, "polygons"),
-        mesh("glTF", {".gltf"}, "meshes with normals, UVs and materials"),
-        mesh("GLB", {".glb"}, "meshes with normals, UVs and materials"),
-        mesh("FBX", {".fbx"}, "meshes with normals, UVs and materials"),
-        usd(),
-        csv(),
-        vdb(),
-        columns(),
-        picture("PNG", {".png"}, "a picture with 8 or 16 bits"),
-        picture("JPEG", {".jpg", ".jpeg"}, "a picture with 8 bits"),
-        picture("TIFF", {".tif", ".tiff"}, "a picture with 16 bits"),
-        picture("OpenEXR", {".exr"}, "a picture in scene-linear light, with all passes"),
-        picture("Radiance HDR", {".hdr"}, "a picture in scene-linear light"),
-    };
-    for (Format& f : all) {
-        if (f.title == "OBJ") f.writeMesh = writeObjMesh;
-        if (f.title == "GLB") f.writeMesh = writeGlbMesh;
-        if (f.image && f.title != "JPEG" && f.title != "Radiance HDR")
-            f.picture = defaultWriteOptions("x" + f.endings[0]);
-    }
-    return all;
+    return {mesh("OBJ", ".obj", "meshes with normals, UVs and the materials of its MTL file", writeObjMesh),
+            ply(),
+            mesh("STL", ".stl", "triangles"),
+            mesh("OFF", ".off", "polygons"),
+            mesh("glTF", ".gltf", "meshes with normals, UVs and materials"),
+            mesh("GLB", ".glb", "meshes with normals, UVs and materials", writeGlbMesh),
+            mesh("FBX", ".fbx", "meshes with normals, UVs and materials"),
+            usd(),
+            csv(),
+            vdb(),
+            columns(),
+            picture("PNG", {".png"}, "a picture with 8 or 16 bits", defaultWriteOptions("x.png")),
+            picture("JPEG", {".jpg", ".jpeg"}, "a picture with 8 bits"),
+            picture("TIFF", {".tif", ".tiff"}, "a picture with 16 bits", defaultWriteOptions("x.tif")),
+            picture("OpenEXR", {".exr"}, "a picture in scene-linear light, with all passes",
+                    defaultWriteOptions("x.exr")),
+            picture("Radiance HDR", {".hdr"}, "a picture in scene-linear light")};
 }
+
+/// What each use is called, whether a format can be used so, and what is said where it cannot; in the order
+/// of Use.
+struct UseText {
+    const char* name;
+    bool (*can)(const Format&);
+    const char* refused;
+    bool ofEnding = false;  ///< the refusal names the ending
+};
+constexpr UseText kUses[] = {
+    {"read meshes", [](const Format& f) { return f.mesh; }, "is no mesh format that is read"},
+    {"read points", [](const Format& f) { return bool(f.readPoints); },
+     "is no file of points that can be read"},
+    {"read strands", [](const Format& f) { return bool(f.readStrands); },
+     "is no file of strands that can be read"},
+    {"read elements", [](const Format& f) { return f.readPoints || f.readStrands; },
+     "is no file of points or strands that can be read"},
+    {"read vectors", [](const Format& f) { return f.vectors; }, "is no file of vectors that can be read"},
+    {"read images", [](const Format& f) { return f.image; }, "is no picture that can be read"},
+    {"write meshes", [](const Format& f) { return bool(f.writeMesh); },
+     "meshes are not written with the ending", true},
+    {"write points", [](const Format& f) { return bool(f.writePoints); },
+     "elements are not written with the ending", true},
+    {"write strands", [](const Format& f) { return bool(f.writeStrands); },
+     "strands are not written with the ending", true},
+    {"write elements", [](const Format& f) { return f.writePoints || f.writeStrands; },
+     "elements are not written with the ending", true},
+    {"write pictures", [](const Format& f) { return f.picture.has_value(); },
+     "pictures are not written with the ending", true},
+    {"bake frames", [](const Format& f) { return bool(f.readFrame); },
+     "frames of simulations are not kept with the ending", true}};
+static_assert(std::size(kUses) == size_t(Use::BakeFrames) + 1);
 
 /// Each ending of those that can, once.
 std::vector<std::string> endingsThatCan(Use use) {
@@ -152,34 +182,13 @@ std::vector<std::string> endingsThatCan(Use use) {
 
 }  // namespace
 
-bool Format::can(Use use) const {
-    switch (use) {
-        case Use::ReadMesh:
-            return mesh;
-        case Use::ReadPoints:
-            return bool(readPoints);
-        case Use::ReadStrands:
-            return bool(readStrands);
-        case Use::ReadElements:
-            return readPoints || readStrands;
-        case Use::ReadVectors:
-            return vectors;
-        case Use::ReadImage:
-            return image;
-        case Use::WriteMesh:
-            return bool(writeMesh);
-        case Use::WritePoints:
-            return bool(writePoints);
-        case Use::WriteStrands:
-            return bool(writeStrands);
-        case Use::WriteElements:
-            return writePoints || writeStrands;
-        case Use::WritePicture:
-            return picture.has_value();
-        case Use::BakeFrames:
-            return bool(readFrame);
-    }
-    return false;
+bool Format::can(Use use) const { return kUses[size_t(use)].can(*this); }
+
+std::vector<std::string> usesOf(const Format& format) {
+    std::vector<std::string> out;
+    for (const UseText& use : kUses)
+        if (use.can(format)) out.push_back(use.name);
+    return out;
 }
 
 const std::vector<Format>& formats() {
@@ -197,15 +206,9 @@ const Format* formatOf(const Path& path) {
 const Format& requireFormat(const Path& path, Use use) {
     const Format* format = formatOf(path);
     if (format && format->can(use)) return *format;
-    static const char* const whats[] = {
-        "is no mesh format that is read",           "is no file of points that can be read",
-        "is no file of strands that can be read",   "is no file of points or strands that can be read",
-        "is no file of vectors that can be read",   "is no picture that can be read",
-        "meshes are not written with the ending",   "elements are not written with the ending",
-        "strands are not written with the ending",  "elements are not written with the ending",
-        "pictures are not written with the ending", "frames are not written with the ending"};
-    std::string problem = whats[size_t(use)];
-    if (use >= Use::WriteMesh) problem += " \"" + endingOf(path) + "\"";
+    const UseText& text = kUses[size_t(use)];
+    const std::string problem =
+        text.ofEnding ? fmt::format("{} \"{}\"", text.refused, endingOf(path)) : std::string(text.refused);
     throw Error(problem, path.string(), "Use " + endingsFor(use));
 }
 

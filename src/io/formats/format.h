@@ -60,6 +60,8 @@ const std::vector<Format>& formats();
 const Format* formatOf(const std::filesystem::path& path);
 /// The format of that path, for that use. Throws Error which names those that there are.
 const Format& requireFormat(const std::filesystem::path& path, Use use);
+/// What it can be used for, in words.
+std::vector<std::string> usesOf(const Format& format);
 /// "*.ply *.csv", as dialogs take it.
 std::string patternsFor(Use use);
 /// ".ply, .csv or .vdb", for messages.

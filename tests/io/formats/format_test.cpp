@@ -18,6 +18,7 @@ TEST_CASE("an ending is of one format, in capitals or not", "[formats]") {
     for (const Format& f : formats()) {
         INFO(f.title);
         CHECK_FALSE(f.carries.empty());
+        CHECK_FALSE(usesOf(f).empty());
         REQUIRE_FALSE(f.endings.empty());
         for (std::string ending : f.endings) {
             CHECK(seen.insert(ending).second);

@@ -41,6 +41,16 @@ TEST_CASE("area lights are hit where they are sampled, sheared and mirrored ones
     }
 }
 
+TEST_CASE("an area light that is squeezed to a line gives nothing, and nothing that is no number",
+          "[render][lights]") {
+    QuadLight q{V3f(-1, 2, 0), V3f(2, 0, 0), V3f(0.0f), V3f(0, -1, 0), 0, 1, V3f(1.0f)};
+    for (const V3f& from : {V3f(0.0f), V3f(0, 2, 0), V3f(-1, 2, 0), V3f(0, 5, 1)}) {
+        const LightSample s = q.sample(from, 0.5f, 0.5f);
+        CHECK(s.pdf == 0);
+        for (const V3f& d : {V3f(0, 1, 0), V3f(0, -1, 0), V3f(1, 0, 0)}) CHECK_FALSE(q.hit(from, d).hit);
+    }
+}
+
 TEST_CASE("a dome is sampled as what it gives between its pixels", "[render][lights]") {
     auto image = std::make_shared<Image>();
     image->width = 8, image->height = 4, image->scale = 4;

@@ -127,12 +127,12 @@ TEST_CASE("a place that is of no triangle is looked for, and none is read past t
     const std::vector<V3f> p = {{0, 2, 0}, {0, 2, 0}, {0, 2, 0}};
     const std::vector<int32_t> triangle = {-1, 1 << 30, 3};
     const std::vector<V2f> bary(3, V2f(0.25f, 0.25f));
-    Samples s;
-    s.position = p, s.triangle = triangle, s.bary = bary;
-    CHECK(placeOn(*ball, s, 0).triangle == ball->closest(p[0]).triangle);
-    CHECK(placeOn(*ball, s, 1).triangle == ball->closest(p[0]).triangle);
-    CHECK(placeOn(*ball, s, 2).triangle == 3);
-    CHECK_FALSE(placeOn(Surface(meshOf({}, {})), s, 1).hit);
+    const Samples s = Samples(p).with(channel::triangle, triangle).with(channel::bary, bary);
+    CHECK(PlacesOn(*ball, s)[0].triangle == ball->closest(p[0]).triangle);
+    CHECK(PlacesOn(*ball, s)[1].triangle == ball->closest(p[0]).triangle);
+    CHECK(PlacesOn(*ball, s)[2].triangle == 3);
+    const Surface none(meshOf({}, {}));
+    CHECK_FALSE(PlacesOn(none, s)[1].hit);
     Surface::Sample sample{};
     Surface(meshOf({}, {})).sample(1, 1, 1, &sample);
     CHECK(sample.triangle == kNoTriangle);
