@@ -392,7 +392,7 @@ std::vector<std::filesystem::path> writeMotion(const std::filesystem::path& fold
         saveScene(document, path);
         Evaluator evaluator;
         for (const NodePtr& layer : document.nodes(Category::Layer)) {
-            if (!solverPlace(recipeOf(document, *layer)->steps)) continue;
+            if (!solverIndex(recipeOf(document, *layer)->steps)) continue;
             const BakeResult r =
                 bake(evaluator, {document, folder, path}, layer->id, {1, 72, {}}, Progress::none());
             for (const std::string& note : r.notes)

@@ -20,7 +20,7 @@ const std::vector<std::pair<std::string, std::vector<std::string>>> kHouse = {
     {"render", {"film", "light", "shade", "scene", "trace", "finish"}},
     {"io", {"process", "usd", "image", "points", "mesh", "state", "volume", "strands", "formats", ""}},
     {"document", {"model", "types", "objects", "lights", "materials", "file", "edits", ""}},
-    {"eval", {"simulation", "", "checks"}},
+    {"eval", {"cache", "simulation", "", "checks"}},
     {"deliver", {""}},
     {"cli", {""}},
     {"app",

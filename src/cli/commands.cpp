@@ -14,8 +14,8 @@
 #include "deliver/export.h"
 #include "deliver/render_file.h"
 #include "deliver/render_scene_builder.h"
-#include "document/edits/bring_in.h"
 #include "document/edits/edits.h"
+#include "document/edits/import_nodes.h"
 #include "document/file/scene_file.h"
 #include "eval/bake.h"
 #include "eval/checks/checks.h"
@@ -307,7 +307,7 @@ void bringIn(const Common& common, const BringArgs& a) {
     const fs::path folder = fs::absolute(a.scene).parent_path();
     const Document here = loadScene(a.scene);
     const Document other = rebasePaths(loadScene(a.from), fs::absolute(a.from).parent_path(), folder);
-    BringIn what;
+    ImportOptions what;
     what.chosen = {a.nodes.begin(), a.nodes.end()};
     for (const std::string& id : what.chosen) (void)other.get(id);
     if (!a.only) what.chosen = withNeeds(other, what.chosen);
@@ -318,7 +318,7 @@ void bringIn(const Common& common, const BringArgs& a) {
             throw Error("\"" + text + "\" is no THERE=HERE", {}, "Write for example lure=float");
         what.bind[text.substr(0, equals)] = text.substr(equals + 1);
     }
-    const Brought brought = broughtIn(here, other, what);
+    const ImportedNodes brought = importedNodes(here, other, what);
     saveScene(rebasePaths(brought.document, folder, fs::absolute(a.out).parent_path()), a.out);
     if (common.json) {
         common.out << jsonText(Json{{"file", a.out}, {"nodes", brought.ids}, {"notes", brought.notes}})
@@ -340,7 +340,7 @@ void bake(const Common& common, const BakeArgs& a) {
         layers = {opened.scene.document.get(a.layer).id};
     } else {
         for (const NodePtr& n : opened.scene.document.nodes(Category::Layer))
-            if (solverPlace(recipeOf(opened.scene.document, *n)->steps)) layers.push_back(n->id);
+            if (solverIndex(recipeOf(opened.scene.document, *n)->steps)) layers.push_back(n->id);
         if (layers.empty()) throw Error("has no simulation to bake", a.scene, "Add a step that simulates");
     }
     Json j = Json::array();

@@ -7,7 +7,7 @@
 #include "base/error.h"
 #include "base/hash.h"
 #include "deliver/shutter.h"
-#include "document/edits/bring_in.h"
+#include "document/edits/import_nodes.h"
 #include "eval/evaluator_query.h"
 #include "eval/prototype.h"
 #include "render/light/sky.h"
@@ -15,7 +15,7 @@
 namespace ovrix::deliver {
 
 /// One mesh, placed once or often, with the materials of its slots.
-struct RenderSceneBuilder::Part {
+struct RenderSceneBuilder::Item {
     MeshPtr mesh;
     std::vector<uint32_t> look;  ///< material indices
     uint32_t object = 0, layer = 0;
@@ -98,7 +98,7 @@ ThinLimit RenderSceneBuilder::thinLimit(const Document& document, const JobOptio
 
 /// What a layer makes at the shutter's earlier times, where it is another than at its last.
 void RenderSceneBuilder::addMoves(const SceneContext& scene, const Node& node, const JobOptions& o,
-                                  const LayerResult& last, Part& whole, Progress& progress) {
+                                  const LayerResult& last, Item& whole, Progress& progress) {
     const Document& document = scene.document;
     const std::vector<double> frames = shutterFrames(document, o.frame);
     if (frames.size() < 2) return;
@@ -129,7 +129,7 @@ void RenderSceneBuilder::addMoves(const SceneContext& scene, const Node& node, c
 
 /// An object's mesh at the shutter's earlier times, where it is another than at its last.
 void RenderSceneBuilder::addShapes(const SceneContext& scene, const Node& object, const JobOptions& o,
-                                   Part& part, Progress& progress) {
+                                   Item& part, Progress& progress) {
     const Document& document = scene.document;
     std::vector<MeshPtr> meshes;
     Hasher h;
@@ -146,7 +146,7 @@ void RenderSceneBuilder::addShapes(const SceneContext& scene, const Node& object
 }
 
 void RenderSceneBuilder::addLayer(const SceneContext& scene, const Node& node, const JobOptions& o,
-                                  const LayerResult& result, RenderJob& job, std::vector<Part>& parts,
+                                  const LayerResult& result, RenderJob& job, std::vector<Item>& parts,
                                   uint32_t layerId, Progress& progress) {
     const Document& document = scene.document;
     for (const StepReport& r : result.steps)
@@ -154,7 +154,7 @@ void RenderSceneBuilder::addLayer(const SceneContext& scene, const Node& node, c
             job.problems.push_back(node.name + ": " + r.error + (r.remedy.empty() ? "" : ". " + r.remedy));
     if (!result.ok) return;
     const auto layerMaterial = std::get<std::string>(document.value(node.id, "material", o.frame));
-    Part whole{nullptr, {}, 0, layerId, M44f(), nullptr, 0, result.hash};
+    Item whole{nullptr, {}, 0, layerId, M44f(), nullptr, 0, result.hash};
     if (const AttributeSet* elements = elementsOf(result.geometry)) elements_[node.id] = *elements;
     if (kindOf(result.geometry) != GeometryKind::Copies)
         whole.look = {wear(document, layerMaterial, {Wearer::Layer, node.id})};
@@ -178,7 +178,7 @@ void RenderSceneBuilder::addLayer(const SceneContext& scene, const Node& node, c
         const Node* object = document.find((*copies)->prototypes[k]);
         if (!object) continue;
         const ObjectResult own = evaluator_.object(scene, object->id, o.frame, progress);
-        Part part{own.mesh,
+        Item part{own.mesh,
                   lookOf(document, *object, *own.mesh, layerMaterial, node.id, o.frame),
                   uint32_t(document.placeOf(object->id) + 1),
                   layerId,
@@ -196,11 +196,11 @@ void RenderSceneBuilder::addLayer(const SceneContext& scene, const Node& node, c
     }
 }
 
-std::vector<RenderSceneBuilder::Part> RenderSceneBuilder::collect(const SceneContext& scene,
+std::vector<RenderSceneBuilder::Item> RenderSceneBuilder::collect(const SceneContext& scene,
                                                                   const JobOptions& o, RenderJob& job,
                                                                   Progress& progress) {
     const Document& document = scene.document;
-    std::vector<Part> parts;
+    std::vector<Item> parts;
     worn_.clear();
     elements_.clear();
     std::set<std::string> rendered;
@@ -344,16 +344,16 @@ void RenderSceneBuilder::setLights(const SceneContext& scene, double frame, Rend
 }
 
 /// Measured: what the ray tracer takes for one instance, with its part of the tree.
-void RenderSceneBuilder::requireInstanceMemory(const Document& document, const std::vector<Part>& parts) {
+void RenderSceneBuilder::requireInstanceMemory(const Document& document, const std::vector<Item>& parts) {
     double instances = 0;
     std::set<const Copies*> counted;
-    for (const Part& p : parts)
+    for (const Item& p : parts)
         if (!p.copies)
             ++instances;
         else if (counted.insert(p.copies.get()).second)
             instances += double(p.copies->size());
     double points = 0;
-    for (const Part& p : parts)
+    for (const Item& p : parts)
         if (p.strands) points += double(p.strands->pointCount());
     // The same of strands: buffers, and the tree over their segments.
     requireMemory(420.0 * instances + 170.0 * points, document.memoryLimit(), instances + points);
@@ -364,13 +364,13 @@ RenderJob RenderSceneBuilder::build(const SceneContext& scene, const JobOptions&
     RenderJob job;
     evaluator_.images().setLimit(document.memoryLimit());
     limit_ = thinLimit(document, o);
-    const std::vector<Part> parts = collect(scene, o, job, progress);
+    const std::vector<Item> parts = collect(scene, o, job, progress);
     requireInstanceMemory(document, parts);
     Hasher h;
     const double shutter = std::get<double>(document.setting("render", "shutter", o.frame)) / document.rate();
     h.add(shutter).add(double(std::get<int64_t>(document.setting("render", "shutter_steps", o.frame))));
     h.add(uint64_t(worn_.size()));
-    for (const Part& p : parts) {
+    for (const Item& p : parts) {
         h.add(p.hash).add(uint64_t(p.object)).add(uint64_t(p.layer));
         for (uint32_t m : p.look) h.add(uint64_t(m));
         addToHash(h, p.matrix);
@@ -390,7 +390,7 @@ RenderJob RenderSceneBuilder::build(const SceneContext& scene, const JobOptions&
         sceneHash_ = 0;
         std::map<const StrandSet*, uint32_t> tufts;
         std::map<const Copies*, uint32_t> elements;
-        for (const Part& p : parts) {
+        for (const Item& p : parts) {
             progress.check();
             const auto known = tufts.find(p.strands.get());
             const uint32_t mesh = !p.strands ? scene_->addMesh(p.mesh, p.meshMoves)

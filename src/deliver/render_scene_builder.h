@@ -40,17 +40,17 @@ class RenderSceneBuilder {
     RenderJob build(const SceneContext& scene, const JobOptions& options, Progress& progress);
 
   private:
-    struct Part;
-    std::vector<Part> collect(const SceneContext& scene, const JobOptions& options, RenderJob& job,
+    struct Item;
+    std::vector<Item> collect(const SceneContext& scene, const JobOptions& options, RenderJob& job,
                               Progress& progress);
     void addLayer(const SceneContext& scene, const Node& node, const JobOptions& options,
-                  const LayerResult& result, RenderJob& job, std::vector<Part>& parts, uint32_t layerId,
+                  const LayerResult& result, RenderJob& job, std::vector<Item>& parts, uint32_t layerId,
                   Progress& progress);
     void addMoves(const SceneContext& scene, const Node& node, const JobOptions& options,
-                  const LayerResult& last, Part& whole, Progress& progress);
-    void addShapes(const SceneContext& scene, const Node& object, const JobOptions& options, Part& part,
+                  const LayerResult& last, Item& whole, Progress& progress);
+    void addShapes(const SceneContext& scene, const Node& object, const JobOptions& options, Item& part,
                    Progress& progress);
-    static void requireInstanceMemory(const Document& document, const std::vector<Part>& parts);
+    static void requireInstanceMemory(const Document& document, const std::vector<Item>& parts);
     void setLights(const SceneContext& scene, double frame, RenderJob& job);
     /// What wears a material: fields are asked on its surface, and in its space.
     struct Wearer {

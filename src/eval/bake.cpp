@@ -272,7 +272,7 @@ BakeResult bake(Evaluator& evaluator, const SceneContext& scene, const std::stri
     const Document& document = scene.document;
     const NodePtr whole = recipeOf(document, document.get(layer));
     const Node& recipe = *whole;
-    const auto place = solverPlace(recipe.steps);
+    const auto place = solverIndex(recipe.steps);
     if (!place)
         throw Error("has no simulation to bake", recipe.name, "Add a step that simulates, and turn it on");
     const fs::path folder = bakeFolder(scene.file, layer);
@@ -367,7 +367,7 @@ std::optional<SimulationStatus> simulationStatus(Evaluator& evaluator, const Sce
                                                  const Node& layer, double share, bool draft) {
     const NodePtr whole = recipeOf(scene.document, layer);
     const Node& recipe = *whole;
-    const auto place = solverPlace(recipe.steps);
+    const auto place = solverIndex(recipe.steps);
     if (!place) return std::nullopt;
     SimulationStatus status{
         bakeUse(scene, recipe, *place),

@@ -230,7 +230,7 @@ std::shared_ptr<const std::vector<uint32_t>> Evaluator::coarse(const ObjectResul
     const uint64_t key = Hasher().add(std::string_view("coarse")).add(object.hash).value();
     if (auto known = lookUp<std::vector<uint32_t>>(key)) return known;
     auto made = std::make_shared<const std::vector<uint32_t>>(coarseCorners(*object.mesh));
-    keep<std::vector<uint32_t>>(key, made, made->size() * sizeof(uint32_t));
+    store<std::vector<uint32_t>>(key, made, made->size() * sizeof(uint32_t));
     return made;
 }
 
@@ -259,8 +259,8 @@ FieldContext Evaluator::fieldContext(const std::string& surfaceId, double frame,
     return context;
 }
 
-void Evaluator::keepBlocks(uint64_t key, std::shared_ptr<const void> value, std::vector<Block> blocks,
-                           double milliseconds) {
+void Evaluator::storeBlocks(uint64_t key, std::shared_ptr<const void> value, std::vector<Block> blocks,
+                            double milliseconds) {
     std::lock_guard lock(mutex_);
     if (entries_.count(key)) return;
     recent_.push_front(key);
@@ -320,7 +320,7 @@ LayerResult Evaluator::layer(const SceneContext& scene, const std::string& id, c
         return result;
     }
     result.geometry = shownOf(result.geometry, showing);
-    keepGeometry(result.hash, std::make_shared<const Geometry>(result.geometry));
+    storeGeometry(result.hash, std::make_shared<const Geometry>(result.geometry));
     return result;
 }
 

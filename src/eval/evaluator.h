@@ -7,10 +7,10 @@
 #include <set>
 #include <unordered_map>
 
-#include "base/key_locks.h"
 #include "document/model/document.h"
+#include "eval/cache/key_locks.h"
+#include "eval/cache/sim_cache.h"
 #include "eval/scene_context.h"
-#include "eval/simulation/sim_cache.h"
 #include "geo/points/blocks.h"
 #include "io/image/image_io.h"
 #include "io/mesh/mesh_reader.h"
@@ -74,7 +74,7 @@ struct LayerResult {
     std::vector<StepReport> steps;
     std::shared_ptr<const StrandSet> guides = nullptr;  ///< what the filling step was given
     uint64_t guidesHash = 0;
-    std::shared_ptr<const StrandSet> combable = nullptr;  ///< what combing works on: see combPlace()
+    std::shared_ptr<const StrandSet> combable = nullptr;  ///< what combing works on: see combIndex()
 };
 
 /// All functions are thread safe. Of threads that ask for the same thing at a time one makes it, and the
@@ -134,19 +134,19 @@ class Evaluator {
     template <class T>
     std::shared_ptr<const T> lookUp(uint64_t key, double* milliseconds = nullptr);
     template <class T>
-    void keep(uint64_t key, std::shared_ptr<const T> value, size_t bytes, double milliseconds = 0) {
+    void store(uint64_t key, std::shared_ptr<const T> value, size_t bytes, double milliseconds = 0) {
         std::vector<Block> one{{value.get(), bytes}};
-        keepBlocks(key, std::move(value), std::move(one), milliseconds);
+        storeBlocks(key, std::move(value), std::move(one), milliseconds);
     }
-    void keepGeometry(uint64_t key, std::shared_ptr<const Geometry> value, double milliseconds = 0) {
+    void storeGeometry(uint64_t key, std::shared_ptr<const Geometry> value, double milliseconds = 0) {
         std::vector<Block> blocks = blocksOf(*value);
-        keepBlocks(key, std::move(value), std::move(blocks), milliseconds);
+        storeBlocks(key, std::move(value), std::move(blocks), milliseconds);
     }
     /// What is kept under the key, else what @p make gives: the value, and the bytes that it takes.
     template <class T, class Make>
     std::shared_ptr<const T> once(uint64_t key, Progress& progress, const Make& make);
-    void keepBlocks(uint64_t key, std::shared_ptr<const void> value, std::vector<Block> blocks,
-                    double milliseconds);
+    void storeBlocks(uint64_t key, std::shared_ptr<const void> value, std::vector<Block> blocks,
+                     double milliseconds);
     ObjectResult makeObject(const SceneContext& scene, const Node& node, double frame, Progress& progress);
     void shapeObject(const SceneContext& scene, const Node& node, double frame, ObjectResult& result,
                      Progress& progress);
@@ -190,7 +190,7 @@ std::shared_ptr<const T> Evaluator::once(uint64_t key, Progress& progress, const
     if (auto known = lookUp<T>(key)) return known;
     std::pair<std::shared_ptr<const T>, size_t> made;
     tbb::this_task_arena::isolate([&] { made = make(); });
-    keep<T>(key, made.first, made.second);
+    store<T>(key, made.first, made.second);
     return made.first;
 }
 

@@ -56,7 +56,7 @@ std::shared_ptr<const CurveSet> Evaluator::Query::curves(const std::string& id) 
     auto line = curveLine(document_, id, options_.frame);
     const size_t bytes = line.size() * 64;
     auto made = std::make_shared<const CurveSet>(std::vector<std::vector<V3f>>{std::move(line)});
-    evaluator_.keep<CurveSet>(key, made, bytes);
+    evaluator_.store<CurveSet>(key, made, bytes);
     return made;
 }
 

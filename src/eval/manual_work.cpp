@@ -109,7 +109,7 @@ std::optional<ElementHit> elementAt(const Copies& copies, std::span<const Box3f>
 
 namespace {
 
-const Step* handStep(const Document& document, const std::string& layer) {
+const Step* manualStep(const Document& document, const std::string& layer) {
     const Node& owner = recipeOwner(document, document.get(layer));
     for (const Step& s : owner.steps)
         if (byHandOf(s) == ByHand::Elements) return &s;
@@ -121,7 +121,7 @@ const Step* handStep(const Document& document, const std::string& layer) {
 Document withManualEdit(const Document& document, const std::string& layer,
                         const std::function<void(ManualEdits&)>& change) {
     Document out = document;
-    if (!handStep(out, layer)) {
+    if (!manualStep(out, layer)) {
         const Node& owner = recipeOwner(out, out.get(layer));
         const auto last = std::find_if(owner.steps.rbegin(), owner.steps.rend(),
                                        [](const Step& s) { return s.in.empty(); });
@@ -131,7 +131,7 @@ Document withManualEdit(const Document& document, const std::string& layer,
                         "End its recipe with Copies of");
         out = withStep(out, layer, owner.steps.size(), makeStep(stepTypeFor(ByHand::Elements).id, owner));
     }
-    const ParamPath path{layer, handStep(out, layer)->id, "edits"};
+    const ParamPath path{layer, manualStep(out, layer)->id, "edits"};
     ManualEdits edits = std::get<ManualEdits>(paramAt(out, path).value);
     change(edits);
     return withValue(out, path, edits);
@@ -154,7 +154,7 @@ Document withCombing(const Document& document, const std::string& layer, std::ve
     Document out = document;
     if (!combStepOf(out, layer)) {
         const Node& owner = recipeOwner(out, out.get(layer));
-        const auto place = combPlace(owner.steps);
+        const auto place = combIndex(owner.steps);
         if (!place)
             throw Error("the layer makes no strands to comb", owner.name, "Add the step Grow strands");
         out = withStep(out, layer, *place + 1, makeStep(stepTypeFor(ByHand::Strands).id, owner));
@@ -173,7 +173,7 @@ Document withCombing(const Document& document, const std::string& layer, std::ve
 }
 
 ManualEdit manualEditOf(const Document& document, const std::string& layer, uint64_t id) {
-    if (const Step* step = handStep(document, layer)) {
+    if (const Step* step = manualStep(document, layer)) {
         const ManualEdits edits = std::get<ManualEdits>(paramAt(document, {layer, step->id, "edits"}).value);
         if (const ManualEdit* known = edits.find(id)) return *known;
     }

@@ -48,7 +48,7 @@ std::optional<ElementHit> elementAt(const Copies& copies, std::span<const Box3f>
 /// The layer's step that holds what was changed by hand, last in the recipe; made when @p change needs it.
 Document withManualEdit(const Document& document, const std::string& layer,
                         const std::function<void(ManualEdits&)>& change);
-/// The layer's comb step with edits put in, made when there is none: after combPlace(). Throws Error when the
+/// The layer's comb step with edits put in, made when there is none: after combIndex(). Throws Error when the
 /// layer makes no strands. @p topology  of the surface that planted strands stand on
 Document withCombing(const Document& document, const std::string& layer, std::vector<StrandEdit> edits,
                      uint64_t topology);

@@ -45,7 +45,7 @@ struct Places {
 
 std::vector<float> overCorners(const CompiledField& field, const Surface& surface, Progress& progress) {
     const Mesh& mesh = surface.mesh();
-    const auto corners = surface.kept<CornerPlaces>(  // while a mask is painted they stay what they are
+    const auto corners = surface.cached<CornerPlaces>(  // while a mask is painted they stay what they are
         "corners", [&] { return std::make_shared<const CornerPlaces>(mesh); });
     std::vector<float> values(corners->position.size());
     const Samples samples = samplesOf(mesh, *corners);
@@ -88,7 +88,7 @@ void fill(Overlay& overlay, const Field& source, Evaluator::Query& query, Evalua
     overlay.values = overCorners(field, *surface, progress);
     overlay.hash = hashOf(overlay.surface, overlay.values);
     const auto kept =
-        surface->kept<Places>("places", [&] { return std::make_shared<const Places>(*surface); });
+        surface->cached<Places>("places", [&] { return std::make_shared<const Places>(*surface); });
     const Places& places = *kept;
     std::vector<float> values(places.position.size());
     field.evaluate(places.samples(), values);

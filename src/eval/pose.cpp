@@ -18,7 +18,7 @@ fs::path writePose(Evaluator& evaluator, const SceneContext& scene, const std::s
     if (scene.file.empty()) throw Error("the scene has no file yet", {}, "Save it: poses lie beside it");
     const NodePtr whole = recipeOf(scene.document, scene.document.get(layer));
     const Node& recipe = *whole;
-    const auto place = solverPlace(recipe.steps);
+    const auto place = solverIndex(recipe.steps);
     if (!place) throw Error("simulates no strands", recipe.name, "Turn its Simulate strands on");
     Evaluator::Query query(evaluator, scene, {frame, Purpose::Render, true}, progress);
     Simulated simulated(evaluator, recipe, *place, query, 1.0);

@@ -44,7 +44,7 @@ static bool thins(const StepType& type, const Step& step) {
 static size_t fillingStep(const std::vector<Step>& steps) {
     for (size_t i = 0; i < steps.size(); ++i)
         if (const StepType* type = findStepType(steps[i].type); steps[i].on && type && type->fills) return i;
-    return solverPlace(steps).value_or(steps.size());
+    return solverIndex(steps).value_or(steps.size());
 }
 
 Evaluator::RecipeRun::RecipeRun(Evaluator& evaluator, const Node& layer, LayerResult& result, Query& query)
@@ -66,7 +66,7 @@ Evaluator::RecipeRun::RecipeRun(Evaluator& evaluator, const Node& layer, LayerRe
             if (rest_ != surface_) h.add(then.surfaceHash(surfaceId));
         }
         fillsAt_ = fillingStep(layer.steps);
-        combAt_ = combPlace(layer.steps).value_or(layer.steps.size());
+        combAt_ = combIndex(layer.steps).value_or(layer.steps.size());
         if (fillsAt_ == layer.steps.size()) h.add(result.share);
         hash_ = h.value();
         context_ = evaluator.fieldContext(surfaceId, frame, surface_, query);
@@ -173,8 +173,8 @@ Geometry Evaluator::RecipeRun::carried(const Geometry& placed) {
 static uint64_t noteKey(uint64_t key) { return Hasher().add(std::string_view("note")).add(key).value(); }
 
 /// From the cache, or made and kept there.
-Geometry Evaluator::RecipeRun::kept(uint64_t key, const std::function<Geometry()>& make,
-                                    double* milliseconds) {
+Geometry Evaluator::RecipeRun::cached(uint64_t key, const std::function<Geometry()>& make,
+                                      double* milliseconds) {
     if (const auto known = evaluator_.lookUp<Geometry>(key, milliseconds)) return *known;
     const KeyLocks::Turn turn = evaluator_.turns_.take(key, query_.progress());
     if (const auto known = evaluator_.lookUp<Geometry>(key, milliseconds)) return *known;
@@ -183,12 +183,12 @@ Geometry Evaluator::RecipeRun::kept(uint64_t key, const std::function<Geometry()
     tbb::this_task_arena::isolate([&] { made = std::make_shared<const Geometry>(make()); });
     const double time = millisecondsSince(start);
     if (milliseconds) *milliseconds = time;
-    evaluator_.keepGeometry(key, made, time);
+    evaluator_.storeGeometry(key, made, time);
     if (!notes_.empty())
-        evaluator_.keep<std::string>(noteKey(key),
-                                     std::make_shared<const std::string>(
-                                         fmt::format("{}", fmt::join(std::exchange(notes_, {}), ". "))),
-                                     256);
+        evaluator_.store<std::string>(noteKey(key),
+                                      std::make_shared<const std::string>(
+                                          fmt::format("{}", fmt::join(std::exchange(notes_, {}), ". "))),
+                                      256);
     return *made;
 }
 
@@ -197,7 +197,7 @@ std::pair<Geometry, uint64_t> Evaluator::RecipeRun::placed(const StepType& type,
     Step whole = step;
     whole.params.erase(type.mask);
     const uint64_t key = query_.stepHash(hash_, type, whole);
-    return {kept(key, [&] { return apply(type, whole, geometry_); }), key};
+    return {cached(key, [&] { return apply(type, whole, geometry_); }), key};
 }
 
 Geometry Evaluator::RecipeRun::make(const StepType& type, const Step& step) {
@@ -239,7 +239,7 @@ bool Evaluator::RecipeRun::one(size_t i) {
             }
             at_ = i;
             report.cached = true;
-            geometry_ = kept(
+            geometry_ = cached(
                 key,
                 [&] {
                     report.cached = false;
@@ -306,10 +306,10 @@ void Evaluator::RecipeRun::thinLast(size_t first, size_t end) {
         requireFit(next, all);
         key = query_.stepHash(key, next, steps[i]);
         hash = query_.stepHash(hash, next, steps[i]);
-        all = kept(key, [&] { return apply(next, steps[i], all); });
+        all = cached(key, [&] { return apply(next, steps[i], all); });
     }
     const size_t before = elementCount(geometry_);
-    geometry_ = kept(hash, [&] {
+    geometry_ = cached(hash, [&] {
         const ResolvedParams params(type.params, steps[first].params, context_);
         const auto& points = std::get<std::shared_ptr<const PointSet>>(placedAll);
         const auto stay = survivors(points->attributes, params.varying(type.mask),

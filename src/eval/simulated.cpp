@@ -20,7 +20,7 @@ int firstSimulated(const Document& document) {
     return document.frames().first - int(std::get<int64_t>(document.setting("scene", "preroll")));
 }
 
-std::optional<size_t> solverPlace(const std::vector<Step>& steps) {
+std::optional<size_t> solverIndex(const std::vector<Step>& steps) {
     for (size_t i = 0; i < steps.size(); ++i)
         if (const StepType* type = findStepType(steps[i].type); steps[i].on && type && type->solver) return i;
     return std::nullopt;
@@ -263,11 +263,7 @@ SolverStatePtr Simulated::stateAt(int frame, bool baked) {
         if (auto known = fromBake(frame)) return known;
     SimCache& cache = evaluator_.simulations();
     if (auto known = cache.at(life_, frame)) return known;
-    const auto mutex = cache.lockOf(life_);
-    std::unique_lock lock(*mutex, std::defer_lock);
-    // By the clock of the system: waiting by another one is a call that the thread sanitizer does not know.
-    while (!lock.try_lock_until(std::chrono::system_clock::now() + std::chrono::milliseconds(20)))
-        query_.progress().check();
+    const KeyLocks::Turn turn = cache.turnOf(life_, query_.progress());
     if (auto known = cache.at(life_, frame)) return known;
     return workedOut(frame, baked);
 }

@@ -8,7 +8,7 @@ namespace ovrix::eval {
 int firstSimulated(const Document& document);
 
 /// The place of the step that simulates, among those that are on; nothing without one.
-std::optional<size_t> solverPlace(const std::vector<Step>& steps);
+std::optional<size_t> solverIndex(const std::vector<Step>& steps);
 
 /// A number that changes with everything that the simulation of a layer's recipe depends on.
 /// @param share  the part of its elements that is made; @param draft  for the view in Draft

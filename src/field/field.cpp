@@ -31,7 +31,7 @@ SurfacePtr roomOf(SceneQuery& query, const std::string& id) {
 }
 
 std::shared_ptr<const std::vector<float>> pointCurvature(const Surface& surface, int rounds) {
-    return surface.kept<std::vector<float>>(fmt::format("curvature {}", rounds), [&] {
+    return surface.cached<std::vector<float>>(fmt::format("curvature {}", rounds), [&] {
         std::vector<float> values = meanCurvature(surface.mesh());
         smoothOverPoints(surface.mesh(), rounds, values);
         return std::make_shared<const std::vector<float>>(std::move(values));

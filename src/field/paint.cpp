@@ -45,7 +45,7 @@ V3f pointIn(const std::array<V3f, 3>& p, float u, float v) {
 }  // namespace
 
 uint64_t topologyOf(const Surface& surface) {
-    return *surface.kept<uint64_t>(
+    return *surface.cached<uint64_t>(
         "topology", [&] { return std::make_shared<const uint64_t>(topologyOf(surface.mesh())); });
 }
 

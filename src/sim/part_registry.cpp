@@ -9,8 +9,8 @@
 
 namespace ovrix::sim {
 
-const std::vector<ParticlePart>& particleParts() {
-    static const std::vector<ParticlePart> parts = {
+const std::vector<ParticleModifier>& particleParts() {
+    static const std::vector<ParticleModifier> parts = {
         emitPart(), offspringPart(),
         // forces
         gravityPart(), dragPart(), windPart(), turbulencePart(), vortexPart(), attractPart(), followPart(),

@@ -62,7 +62,7 @@ StepType partType(std::string id, std::string title, std::string help, std::vect
     return type;
 }
 
-ParticlePart onStrands(ParticlePart part) {
+ParticleModifier onStrands(ParticleModifier part) {
     const std::set<std::string> ofParticles = {"group", "then", "bounce", "ahead"};
     part.step.id = "strand_" + part.step.id;
     part.step.partOf = {"strands"};
@@ -148,14 +148,14 @@ SurfacePtr PartContext::surfaceAtRest(const std::string& param) const {
     return id.empty() ? now.surface : query().surface(id);
 }
 
-static const ParticlePart* findPart(const std::string& id) {
-    for (const ParticlePart& type : particleParts())
+static const ParticleModifier* findPart(const std::string& id) {
+    for (const ParticleModifier& type : particleParts())
         if (type.step.id == id) return &type;
     return nullptr;
 }
 
 /// A part that has nothing to act on does nothing, and says so.
-static void addPart(const ParticlePart& type, const PartContext& context, ParticleParts& parts) {
+static void addPart(const ParticleModifier& type, const PartContext& context, ParticleParts& parts) {
     try {
         type.add(context, parts);
     } catch (const NothingToActOn& e) {
@@ -170,7 +170,7 @@ ParticleParts partsOf(const SolverInput& before, const SolverInput& now) {
     ParticleParts parts;
     std::map<std::string, size_t> numbers;
     for (const PartInput& part : now.parts) {
-        const ParticlePart* type = findPart(part.type->id);
+        const ParticleModifier* type = findPart(part.type->id);
         if (!type) continue;
         const size_t number = numbers[type->step.id]++, forces = parts.forces.size(),
                      rules = parts.rules.size();

@@ -239,13 +239,13 @@ struct PartContext {
     SurfacePtr surfaceAtRest(const std::string& param) const;
 };
 
-struct ParticlePart {
+struct ParticleModifier {
     StepType step;
     std::function<void(const PartContext&, ParticleParts&)> add;
 };
 
 /// All parts of simulations of particles, in the order of menus.
-const std::vector<ParticlePart>& particleParts();
+const std::vector<ParticleModifier>& particleParts();
 
 /// Throws Error, naming the part.
 ParticleParts partsOf(const SolverInput& before, const SolverInput& now);
@@ -257,7 +257,7 @@ void renew(ParticleParts& parts, const SolverInput& before, const SolverInput& n
 StepType partType(std::string id, std::string title, std::string help, std::vector<ParamSpec> params);
 /// The same part for strands, as "strand_" and its id, without what it asks of particles alone: groups, what
 /// becomes of those that meet something, and tips.
-ParticlePart onStrands(ParticlePart part);
+ParticleModifier onStrands(ParticleModifier part);
 /// A step that only works frame by frame: with its solver, and what its bake is used for.
 StepType solverStep(StepType type, std::shared_ptr<const Solver> solver);
 

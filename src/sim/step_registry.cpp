@@ -56,7 +56,7 @@ const std::vector<StepType>& stepTypes() {
             subdivideStep(), displaceStep(), pushStep(), smoothStep(),
             // over time
             simulateStep(), simulateStrandsStep(), trailsStep()};
-        for (const ParticlePart& part : particleParts()) all.push_back(part.step);
+        for (const ParticleModifier& part : particleParts()) all.push_back(part.step);
         return all;
     }();
     return types;

@@ -22,7 +22,7 @@ struct MovingScene {
     std::vector<NodePtr> simulated() const {
         std::vector<NodePtr> out;
         for (const NodePtr& layer : document.nodes(Category::Layer))
-            if (solverPlace(recipeOf(document, *layer)->steps)) out.push_back(layer);
+            if (solverIndex(recipeOf(document, *layer)->steps)) out.push_back(layer);
         return out;
     }
     Film render(double frame) {

@@ -308,15 +308,15 @@ TEST_CASE("the render of strands is the same on any number of threads", "[strand
 
 TEST_CASE("a layer is combed where its strands are made", "[strand][scene]") {
     FurScene f;
-    CHECK(combPlace(f.document.get(f.layer).steps) ==
+    CHECK(combIndex(f.document.get(f.layer).steps) ==
           std::optional<size_t>(1));  // after they grow, before the fill
     f.document = withCombing(f.document, f.layer, {}, 0);
     CHECK(f.document.get(f.layer).steps[2].type == "comb");
-    CHECK(combPlace(f.document.get(f.layer).steps) == std::optional<size_t>(2));
+    CHECK(combIndex(f.document.get(f.layer).steps) == std::optional<size_t>(2));
     Document d = Document::fresh();
     d.put(makeNode(d, "sphere", "Ball"));
     std::string layer;
     d = withLayer(d, "ball", "ball", &layer);
-    CHECK(!combPlace(d.get(layer).steps));
+    CHECK(!combIndex(d.get(layer).steps));
     CHECK_THROWS_WITH(withCombing(d, layer, {}, 0), Catch::Contains("no strands"));
 }

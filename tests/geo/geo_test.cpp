@@ -202,21 +202,21 @@ TEST_CASE("what is kept with a surface is made once, and making may ask for othe
     const Surface surface(makePlane(1, 1));
     int made = 0;
     const auto inner = [&] {
-        return surface.kept<int>("inner", [&] { return std::make_shared<const int>(++made); });
+        return surface.cached<int>("inner", [&] { return std::make_shared<const int>(++made); });
     };
     const auto outer = [&] {
-        return surface.kept<int>("outer", [&] { return std::make_shared<const int>(*inner() + 10); });
+        return surface.cached<int>("outer", [&] { return std::make_shared<const int>(*inner() + 10); });
     };
     CHECK(*outer() == 11);
     CHECK(*outer() == 11);
     CHECK(*inner() == 1);
     CHECK(made == 1);
     // One that fails is made again when it is next asked for.
-    CHECK_THROWS(surface.kept<int>("bad", []() -> std::shared_ptr<const int> { throw Cancelled(); }));
-    CHECK(*surface.kept<int>("bad", [] { return std::make_shared<const int>(5); }) == 5);
+    CHECK_THROWS(surface.cached<int>("bad", []() -> std::shared_ptr<const int> { throw Cancelled(); }));
+    CHECK(*surface.cached<int>("bad", [] { return std::make_shared<const int>(5); }) == 5);
     std::atomic<int> runs{0};
     parallelFor(1000, Progress::none(), [&](size_t) {
-        surface.kept<int>("shared", [&] { return std::make_shared<const int>(++runs); });
+        surface.cached<int>("shared", [&] { return std::make_shared<const int>(++runs); });
     });
     CHECK(runs == 1);
 }

@@ -57,7 +57,7 @@ bool allFinite(const SolverState& state) {
 
 TEST_CASE("every part runs with its defaults in all that it may stand in", "[sim][declared]") {
     size_t run = 0;
-    for (const ParticlePart& part : particleParts())
+    for (const ParticleModifier& part : particleParts())
         for (const std::string& host : part.step.partOf)
             for (const std::string refersTo : {"", "ball", "cloud", "line", "nothing"}) {
                 Sim sim = hostOf(host);

@@ -473,7 +473,7 @@ void TimeStrip::fillBakeMenu(QMenu& menu) {
                 controller_.edit("Use of a bake", [&](const Document& doc) {
                     const NodePtr whole = recipeOf(doc, doc.get(layer));
                     const Node& recipe = *whole;
-                    const auto place = solverPlace(recipe.steps);
+                    const auto place = solverIndex(recipe.steps);
                     if (!place) return doc;
                     return withValue(doc, {layer, recipe.steps[*place].id, "bake_use"}, std::string(how));
                 });

@@ -157,7 +157,7 @@ void CombTool::fitBrush() {
 std::string CombTool::layer() const {
     const Node* node = controller_.selection().node();
     if (!active_ || !node || node->category() != Category::Layer) return {};
-    return combPlace(recipeOwner(controller_.document(), *node).steps) ? node->id : std::string();
+    return combIndex(recipeOwner(controller_.document(), *node).steps) ? node->id : std::string();
 }
 
 StrandsPtr CombTool::strands() const {

@@ -148,8 +148,8 @@ void BringInDialog::showLoose() {
     take_->setEnabled(some);
 }
 
-BringIn BringInDialog::choice() const {
-    BringIn out{chosen(), {}};
+ImportOptions BringInDialog::choice() const {
+    ImportOptions out{chosen(), {}};
     for (const LooseEnd& end : looseEnds(other_, out.chosen))
         if (const auto it = bind_.find(end.id); it != bind_.end()) out.bind[end.id] = it->second;
     return out;

@@ -3,7 +3,7 @@
 #include <QDialog>
 
 #include "app/session/controller.h"
-#include "document/edits/bring_in.h"
+#include "document/edits/import_nodes.h"
 
 class QFormLayout;
 class QLabel;
@@ -19,7 +19,7 @@ class BringInDialog : public QDialog {
     /// @param other  its paths start where those of @p here do; @p name of its file
     BringInDialog(const Document& here, Document other, const QString& name, QWidget* parent);
     /// What is chosen now.
-    BringIn choice() const;
+    ImportOptions choice() const;
     const Document& other() const { return other_; }
 
   private:

@@ -12,10 +12,10 @@ void MainWindow::bringIn(const QString& file) {
                               QString::fromStdString(std::filesystem::path(file.toStdString()).stem()), this);
         dialog->setAttribute(Qt::WA_DeleteOnClose);
         connect(dialog, &QDialog::accepted, this, [this, dialog, file] {
-            Brought brought;
+            ImportedNodes brought;
             controller_.guarded([&] {
                 const auto take = [&](const Document& d) {
-                    return broughtIn(d, dialog->other(), dialog->choice());
+                    return importedNodes(d, dialog->other(), dialog->choice());
                 };
                 const Document& here = controller_.document();
                 const auto from = std::filesystem::absolute(file.toStdString()).parent_path();

@@ -103,7 +103,7 @@ GeometryKind kindMade(const Document& document, const Node& layer) {
     return GeometryKind::Nothing;
 }
 
-std::optional<size_t> combPlace(const std::vector<Step>& steps) {
+std::optional<size_t> combIndex(const std::vector<Step>& steps) {
     std::optional<size_t> first, before;
     for (size_t i = 0; i < steps.size(); ++i) {
         const StepType* type = findStepType(steps[i].type);

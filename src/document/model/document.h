@@ -124,7 +124,7 @@ NodePtr recipeOf(const Document& document, const Node& layer);
 GeometryKind kindMade(const Document& document, const Node& layer);
 /// The step whose strands are combed: the one that combs, or the one after which it would be put: the last
 /// before strands are filled in, else the first that makes some. Nothing where there are no strands.
-std::optional<size_t> combPlace(const std::vector<Step>& steps);
+std::optional<size_t> combIndex(const std::vector<Step>& steps);
 /// The objects that the layer's steps make copies of; of a linked layer, pass recipeOf().
 std::vector<std::string> prototypesOf(const Node& layer);
 

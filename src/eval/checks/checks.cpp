@@ -106,7 +106,7 @@ class Finder {
         const int frames = document.frames().second - firstSimulated(document);
         if (frames <= 20000) return;
         for (const NodePtr& layer : document.nodes(Category::Layer))
-            if (solverPlace(recipeOf(document, *layer)->steps)) {
+            if (solverIndex(recipeOf(document, *layer)->steps)) {
                 add(Severity::Warning,
                     fmt::format("{}: simulates {} frames, which takes very long: let the scene begin later, "
                                 "or bake it",
@@ -298,7 +298,7 @@ class Finder {
         if (!status) return;
         const NodePtr whole = recipeOf(document, layer);
         const Node& recipe = *whole;
-        const std::string step = recipe.steps[*solverPlace(recipe.steps)].id;
+        const std::string step = recipe.steps[*solverIndex(recipe.steps)].id;
         if (!status->problem.empty())
             add(Severity::Warning,
                 fmt::format("{}: its bake cannot be used: {}", layer.name, status->problem), layer.id, step);

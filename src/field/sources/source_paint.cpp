@@ -35,7 +35,7 @@ std::unique_ptr<SourceKernel> compilePainted(const ResolvedParams& p, const Fiel
     kernel->map = map;
     // On a mesh of other topology each place takes the nearest painted value. Made once a surface and map.
     if (map->layout->topology != topologyOf(surface))
-        kernel->map = surface.kept<PaintedMap>(fmt::format("painted {:x}", map->hash), [&] {
+        kernel->map = surface.cached<PaintedMap>(fmt::format("painted {:x}", map->hash), [&] {
             const auto layout =
                 makePaintLayout(surface, context.objectFromWorld, map->layout->resolution, SIZE_MAX);
             return transferred(*map, layout, *context.progress);

@@ -210,13 +210,13 @@ float Surface::between(std::span<const float> perPoint, uint32_t triangle, float
     return at(0) * (1.0f - u - v) + at(1) * u + at(2) * v;
 }
 
-std::shared_ptr<const void> Surface::keptAny(const std::string& key,
-                                             const std::function<std::shared_ptr<const void>()>& make) const {
-    std::shared_ptr<Kept> slot;
+std::shared_ptr<const void> Surface::cachedAny(
+    const std::string& key, const std::function<std::shared_ptr<const void>()>& make) const {
+    std::shared_ptr<Cached> slot;
     {
-        std::lock_guard lock(keptMutex_);
-        auto& known = kept_[key];
-        if (!known) known = std::make_shared<Kept>();
+        std::lock_guard lock(cacheMutex_);
+        auto& known = cached_[key];
+        if (!known) known = std::make_shared<Cached>();
         slot = known;
     }
     // Isolated: while it waits within making, the thread must take up no other work that asks for the same.
@@ -408,7 +408,7 @@ V3f Surface::outwardAt(uint32_t triangle, float u, float v) const {
 }
 
 bool Surface::closed() const {
-    return *kept<bool>("closed", [&] { return std::make_shared<const bool>(isClosed(*mesh_)); });
+    return *cached<bool>("closed", [&] { return std::make_shared<const bool>(isClosed(*mesh_)); });
 }
 
 bool Surface::inside(const V3f& point) const {

@@ -112,9 +112,9 @@ class Surface {
     /// Something that is made once and kept with the surface. @p key says what it is; a second thread that
     /// asks for the same waits.
     template <class T>
-    std::shared_ptr<const T> kept(const std::string& key,
-                                  const std::function<std::shared_ptr<const T>()>& make) const {
-        return std::static_pointer_cast<const T>(keptAny(key, make));
+    std::shared_ptr<const T> cached(const std::string& key,
+                                    const std::function<std::shared_ptr<const T>()>& make) const {
+        return std::static_pointer_cast<const T>(cachedAny(key, make));
     }
 
   private:
@@ -122,8 +122,8 @@ class Surface {
         V3f p, e1, e2;
         int16_t n[3][3];
     };
-    std::shared_ptr<const void> keptAny(const std::string& key,
-                                        const std::function<std::shared_ptr<const void>()>& make) const;
+    std::shared_ptr<const void> cachedAny(const std::string& key,
+                                          const std::function<std::shared_ptr<const void>()>& make) const;
     struct Tracer;
     Tracer& tracer() const;
     uint32_t pick(double target) const;
@@ -143,12 +143,12 @@ class Surface {
     mutable std::unique_ptr<Tracer> tracer_;
     mutable std::once_flag edgesOnce_;
     mutable std::unique_ptr<const MeshEdges> edges_;
-    mutable std::mutex keptMutex_;
-    struct Kept {
+    mutable std::mutex cacheMutex_;
+    struct Cached {
         std::once_flag once;
         std::shared_ptr<const void> value;
     };
-    mutable std::map<std::string, std::shared_ptr<Kept>> kept_;
+    mutable std::map<std::string, std::shared_ptr<Cached>> cached_;
 };
 
 using SurfacePtr = std::shared_ptr<const Surface>;

@@ -83,7 +83,7 @@ std::shared_ptr<const PointSet> pointsInside(const Surface& surface, size_t coun
     if (!surface.closed())
         throw Error("the surface has open edges, so nothing is inside", {},
                     "Put the layer on a closed object");
-    const auto known = surface.kept<FilledCells>(
+    const auto known = surface.cached<FilledCells>(
         "filled cells", [&] { return std::make_shared<const FilledCells>(surface, progress); });
     const FilledCells& cells = *known;
     PointSet set = empty(count);

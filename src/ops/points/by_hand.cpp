@@ -15,7 +15,7 @@ int32_t prototypeIndex(Copies& copies, const std::string& id) {
 
 }  // namespace
 
-std::shared_ptr<const Copies> withHandEdits(const Copies& copies, const ManualEdits& edits) {
+std::shared_ptr<const Copies> withManualEdits(const Copies& copies, const ManualEdits& edits) {
     auto out = std::make_shared<Copies>();
     out->prototypes = copies.prototypes;
     const auto ids = copies.attributes.find<uint64_t>("id");
@@ -71,7 +71,7 @@ std::shared_ptr<const Copies> withHandEdits(const Copies& copies, const ManualEd
 static Geometry applyByHand(const StepInput& in) {
     const ManualEdits& edits = in.params.edits("edits");
     if (edits.list.empty()) return in.in;
-    return withHandEdits(*std::get<std::shared_ptr<const Copies>>(in.in), edits);
+    return withManualEdits(*std::get<std::shared_ptr<const Copies>>(in.in), edits);
 }
 
 StepType byHandStep() {

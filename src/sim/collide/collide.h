@@ -4,10 +4,10 @@
 
 namespace ovrix::sim {
 
-ParticlePart collidePart();
-ParticlePart floorPart();
+ParticleModifier collidePart();
+ParticleModifier floorPart();
 /// Particles keep a distance from each other.
-ParticlePart spacingPart();
+ParticleModifier spacingPart();
 
 /// One particle on its way through a substep.
 struct SweptParticle {

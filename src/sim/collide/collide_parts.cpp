@@ -97,7 +97,7 @@ Specs contactSpecs(std::vector<std::string> choices) {
 
 }  // namespace
 
-ParticlePart collidePart() {
+ParticleModifier collidePart() {
     StepType type = partType(
         "collide", "Collide with a mesh",
         "They meet an object, which may move and deform; nothing passes through, however fast",
@@ -110,7 +110,7 @@ ParticlePart collidePart() {
     return {type, addMesh};
 }
 
-ParticlePart floorPart() {
+ParticleModifier floorPart() {
     StepType type = partType("floor", "Floor", "A level plane that they meet",
                              Specs{number("height", "Height", 0, "m", -1e6, 1e6, -2, 2, "Where it lies")} +
                                  contactSpecs({"slide", "bounce", "stick", "end"}) + Specs{groupSpec()});

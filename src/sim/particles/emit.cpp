@@ -403,7 +403,7 @@ class Branch : public Offspring {
 
 }  // namespace
 
-ParticlePart emitPart() {
+ParticleModifier emitPart() {
     StepType type = partType(
         "emit", "Emit",
         "Bears particles from the elements before the simulation: points, vertices, curves, other layers",
@@ -435,7 +435,7 @@ ParticlePart emitPart() {
             }};
 }
 
-ParticlePart offspringPart() {
+ParticleModifier offspringPart() {
     StepType type = partType(
         "offspring", "Offspring",
         "Particles bear others: when they touch something, at their end, along their way, or when something "

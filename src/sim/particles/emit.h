@@ -5,9 +5,9 @@
 namespace ovrix::sim {
 
 /// From the elements that come before the simulation, over time.
-ParticlePart emitPart();
+ParticleModifier emitPart();
 /// From other particles: when they touch something, when they end, or along their way.
-ParticlePart offspringPart();
+ParticleModifier offspringPart();
 
 /// The order in which sources bear: source i comes at the place where it stands in the result.
 enum class BirthOrder { Random, Index, Distance, Direction, Field };

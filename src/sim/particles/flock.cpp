@@ -298,7 +298,7 @@ struct Steer : Force {
 
 }  // namespace
 
-ParticlePart flockPart() {
+ParticleModifier flockPart() {
     const auto weight = [](const char* id, const char* title, double value, const char* help) {
         return drivable(number(id, title, value, "", 0, 1e6, 0, 10, help));
     };
@@ -312,7 +312,7 @@ ParticlePart flockPart() {
                                          "How wide: at 360 also what is behind")});
 }
 
-ParticlePart chasePart() {
+ParticleModifier chasePart() {
     return forcePart<Chase>(
         "chase", "Chase", "Goes after an object",
         Specs{ref("target", "Target", "object", "May be another in another scene"),
@@ -321,7 +321,7 @@ ParticlePart chasePart() {
               number("slow", "Slows within", 0, "m", 0, 1e5, 0, 5, "So near to it; 0 never")});
 }
 
-ParticlePart avoidPart() {
+ParticleModifier avoidPart() {
     return forcePart<Avoid>(
         "avoid", "Avoid", "Keeps away from objects, and turns before it meets them",
         Specs{refs("objects", "Objects", "object or layer", "What they keep away from"),
@@ -330,7 +330,7 @@ ParticlePart avoidPart() {
               number("ahead", "Looks ahead", 0.5, "s", 0, 100, 0, 3, "Sees what it would meet so soon")});
 }
 
-ParticlePart roamPart() {
+ParticleModifier roamPart() {
     return forcePart<Roam>(
         "roam", "Roam", "Wanders at random, and stays in a volume",
         Specs{strengthOf(0.5, "m/s2", 1e5, 0, 10, "How much they wander"),
@@ -341,8 +341,8 @@ ParticlePart roamPart() {
               seedSpec("Another number, other ways")});
 }
 
-ParticlePart landPart() {
-    ParticlePart part = forcePart<Land>(
+ParticleModifier landPart() {
+    ParticleModifier part = forcePart<Land>(
         "land", "Land", "A part of them goes down to a surface; when it grows less, they take off",
         Specs{ref("on", "On", "object or layer", "The layer's own surface when none is chosen"),
               drivable(unitNumber("share", "Share", 1, "Of the swarm; give it keys to land and to take off")),
@@ -352,7 +352,7 @@ ParticlePart landPart() {
     return part;
 }
 
-ParticlePart steerPart() {
+ParticleModifier steerPart() {
     return forcePart<Steer>(
         "steer", "Steering", "Bodies do not turn at once: limits of speed, turning and climbing",
         Specs{range("speed", "Speed", {0.3, 1.5}, "m/s", 0, 1e5, 0, 10, "Slowest and fastest"),

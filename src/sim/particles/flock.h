@@ -4,11 +4,11 @@
 
 namespace ovrix::sim {
 
-ParticlePart flockPart();
-ParticlePart chasePart();
-ParticlePart avoidPart();
-ParticlePart roamPart();
-ParticlePart landPart();
-ParticlePart steerPart();
+ParticleModifier flockPart();
+ParticleModifier chasePart();
+ParticleModifier avoidPart();
+ParticleModifier roamPart();
+ParticleModifier landPart();
+ParticleModifier steerPart();
 
 }  // namespace ovrix::sim

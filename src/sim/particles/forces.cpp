@@ -371,14 +371,14 @@ struct SpeedLimit : Force {
 
 }  // namespace
 
-ParticlePart gravityPart() {
+ParticleModifier gravityPart() {
     return forcePart<Gravity>(
         "gravity", "Gravity", "Pulls everything alike",
         Specs{vector("pull", "Acceleration", V3d(0, -9.81, 0), "m/s2", 20, "Acceleration along each axis"),
               strengthOf(1, "", 1e6, 0, 2, "Factor on the pull")});
 }
 
-ParticlePart dragPart() {
+ParticleModifier dragPart() {
     return forcePart<Drag>(
         "drag", "Drag", "Air or water at rest that slows down",
         Specs{strengthOf(0.5, "1/s", 1e6, 0, 10, "Part of the speed that is lost each second"),
@@ -386,7 +386,7 @@ ParticlePart dragPart() {
                      "Grows with the speed: what is fast is slowed more")});
 }
 
-ParticlePart windPart() {
+ParticleModifier windPart() {
     return forcePart<Wind>(
         "wind", "Wind", "Moving air or water that takes along",
         Specs{vector("velocity", "Velocity", V3d(2, 0, 0), "m/s", 20, "Where it goes, and how fast"),
@@ -397,7 +397,7 @@ ParticlePart windPart() {
               seedSpec("Another number, other gusts")});
 }
 
-ParticlePart turbulencePart() {
+ParticleModifier turbulencePart() {
     return forcePart<Turbulence>(
         "turbulence", "Turbulence", "Whirls without sources or sinks: nothing gathers, nothing thins out",
         Specs{
@@ -414,7 +414,7 @@ ParticlePart turbulencePart() {
             seedSpec("Another number, other whirls")});
 }
 
-ParticlePart vortexPart() {
+ParticleModifier vortexPart() {
     return forcePart<Vortex>(
         "vortex", "Vortex", "Turns everything about an axis",
         Specs{ref("at", "Parent", "object", "Moves and turns with it"),
@@ -427,7 +427,7 @@ ParticlePart vortexPart() {
             fadingSpecs());
 }
 
-ParticlePart attractPart() {
+ParticleModifier attractPart() {
     return forcePart<Attract>(
         "attract", "Attract", "Pulls to a place, an object, a curve or a layer; below 0 it repels",
         Specs{ref("to", "To", "object or layer or curve", "The nearest of it"),
@@ -439,7 +439,7 @@ ParticlePart attractPart() {
             fadingSpecs());
 }
 
-ParticlePart followPart() {
+ParticleModifier followPart() {
     return forcePart<Follow>(
         "follow_curve", "Follow a curve", "Goes along a curve, within a distance of it",
         Specs{ref("curve", "Curve", "curve", "What it goes along"),
@@ -448,8 +448,8 @@ ParticlePart followPart() {
               number("width", "Width", 0.1, "m", 0, 1e5, 0, 2, "As far from it they are free")});
 }
 
-ParticlePart stayPart() {
-    ParticlePart part = forcePart<Stay>(
+ParticleModifier stayPart() {
+    ParticleModifier part = forcePart<Stay>(
         "stay_on", "Stay on a surface", "Goes on a surface, or at a height over it",
         Specs{ref("on", "On", "object or layer", "The surface of the layer when none is chosen"),
               strengthOf(30, "1/s", 1e5, 0, 100, "How soon what is off it is back"),
@@ -459,7 +459,7 @@ ParticlePart stayPart() {
     return part;
 }
 
-ParticlePart targetPart() {
+ParticleModifier targetPart() {
     return forcePart<Target>(
         "target", "Form a shape", "Each goes to a place of its own on a shape",
         Specs{ref("shape", "Shape", "object or layer", "Elements of a layer, or an object's surface"),
@@ -474,7 +474,7 @@ static ParamSpec vectorFile() {
     return spec;
 }
 
-ParticlePart vectorsPart() {
+ParticleModifier vectorsPart() {
     return forcePart<Vectors>(
         "vectors", "Vectors of a file", "Pushes, or takes along, by the vectors of an OpenVDB grid",
         Specs{
@@ -487,7 +487,7 @@ ParticlePart vectorsPart() {
                     "how=carries")});
 }
 
-ParticlePart speedLimitPart() {
+ParticleModifier speedLimitPart() {
     return forcePart<SpeedLimit>(
         "speed_limit", "Speed limit", "No slower and no faster",
         Specs{range("speed", "Between", {0, 5}, "m/s", 0, 1e6, 0, 20, "Slowest and fastest"),

@@ -4,22 +4,23 @@
 
 namespace ovrix::sim {
 
-ParticlePart gravityPart();
-ParticlePart dragPart();
-ParticlePart windPart();
-ParticlePart turbulencePart();
-ParticlePart vortexPart();
-ParticlePart attractPart();
-ParticlePart followPart();
-ParticlePart stayPart();
-ParticlePart targetPart();
+ParticleModifier gravityPart();
+ParticleModifier dragPart();
+ParticleModifier windPart();
+ParticleModifier turbulencePart();
+ParticleModifier vortexPart();
+ParticleModifier attractPart();
+ParticleModifier followPart();
+ParticleModifier stayPart();
+ParticleModifier targetPart();
 /// By a grid of vectors that comes from a file.
-ParticlePart vectorsPart();
-ParticlePart speedLimitPart();
+ParticleModifier vectorsPart();
+ParticleModifier speedLimitPart();
 
 /// A force as a part, with the "group" that all of them have.
 template <class F>
-ParticlePart forcePart(std::string id, std::string title, std::string help, std::vector<ParamSpec> params) {
+ParticleModifier forcePart(std::string id, std::string title, std::string help,
+                           std::vector<ParamSpec> params) {
     params.push_back(groupSpec());
     return {
         partType(std::move(id), std::move(title), std::move(help), std::move(params)),

@@ -159,7 +159,7 @@ class KeepApart : public Spacing {
 
 }  // namespace
 
-ParticlePart spacingPart() {
+ParticleModifier spacingPart() {
     StepType type =
         partType("spacing", "Keep apart", "Particles collide with each other",
                  {number("radius", "Radius", 0.02, "m", 0, 1e5, 0, 0.5, "Of each, times its size"),

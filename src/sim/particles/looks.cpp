@@ -123,7 +123,7 @@ struct Facing : Looks {
 
 }  // namespace
 
-ParticlePart sizePart() {
+ParticleModifier sizePart() {
     return {
         partType(
             "size_over_life", "Size over life", "From birth to end, as a factor on the size at birth",
@@ -136,7 +136,7 @@ ParticlePart sizePart() {
         }};
 }
 
-ParticlePart colorPart() {
+ParticleModifier colorPart() {
     return {partType("color_over_life", "Colour over life", "Three colours, from birth to end",
                      {color("start", "At birth", Color(1.0f), false, "Colour of the youngest"),
                       color("middle", "Half way", Color(0.4f, 0.8f, 0.9f), false, "Colour half way"),
@@ -148,7 +148,7 @@ ParticlePart colorPart() {
             }};
 }
 
-ParticlePart spinPart() {
+ParticleModifier spinPart() {
     StepType type =
         partType("spin", "Spin", "Brings what spins to an even spin over time; Facing shows it",
                  {vector("axis", "Axis", V3d(0, 1, 0), "", 1, "What it spins about, in the world"),
@@ -160,7 +160,7 @@ ParticlePart spinPart() {
             }};
 }
 
-ParticlePart facingPart() {
+ParticleModifier facingPart() {
     return {
         partType(
             "facing", "Facing", "Where copies turn to",

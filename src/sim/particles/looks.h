@@ -4,10 +4,10 @@
 
 namespace ovrix::sim {
 
-ParticlePart sizePart();
-ParticlePart colorPart();
+ParticleModifier sizePart();
+ParticleModifier colorPart();
 /// Spins that come to an even one.
-ParticlePart spinPart();
-ParticlePart facingPart();
+ParticleModifier spinPart();
+ParticleModifier facingPart();
 
 }  // namespace ovrix::sim

@@ -50,7 +50,7 @@ class Change : public Rule {
 
 }  // namespace
 
-ParticlePart rulePart() {
+ParticleModifier rulePart() {
     StepType type = partType(
         "rule", "Rule",
         "Changes particles when something holds for them: a force of one group is so switched on and off",

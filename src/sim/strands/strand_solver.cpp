@@ -451,7 +451,7 @@ class StrandSolver : public Solver {
 
 }  // namespace
 
-ParticlePart strandSpacingPart() {
+ParticleModifier strandSpacingPart() {
     StepType type =
         partType("strand_spacing", "Keep strands apart", "Strands meet each other",
                  {number("thickness", "Thickness", 0.002, "m", 0, 1e4, 0, 0.05, "From middle to middle"),

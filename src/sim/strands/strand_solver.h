@@ -7,6 +7,6 @@ namespace ovrix::sim {
 /// The step "Simulate strands": takes strands, which are their rest shapes, and gives them as they move.
 StepType simulateStrandsStep();
 /// Strands keep a thickness from each other.
-ParticlePart strandSpacingPart();
+ParticleModifier strandSpacingPart();
 
 }  // namespace ovrix::sim

@@ -29,12 +29,12 @@ std::vector<const Node*> bindable(const Document& here, const LooseEnd& end);
 /// The one of them with the same name; empty for none.
 std::string likelyBinding(const Document& here, const LooseEnd& end);
 
-struct BringIn {
+struct ImportOptions {
     std::set<std::string> chosen;             ///< ids in the other scene
     std::map<std::string, std::string> bind;  ///< loose ends by id, and what they are here; others are let go
 };
 
-struct Brought {
+struct ImportedNodes {
     Document document;
     std::vector<std::string> ids;    ///< of what is new, in the order of the other scene
     std::vector<std::string> notes;  ///< what is not as it was there, in words
@@ -43,6 +43,6 @@ struct Brought {
 /// Adds the chosen ones with ids that are free, and names that no other has. Paths of files in @p other must
 /// already start where those of @p here do. Throws Error when one that is chosen is not there or cannot come
 /// along, or a binding names nothing here.
-Brought broughtIn(const Document& here, const Document& other, const BringIn& what);
+ImportedNodes importedNodes(const Document& here, const Document& other, const ImportOptions& what);
 
 }  // namespace ovrix::document

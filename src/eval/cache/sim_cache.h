@@ -4,6 +4,7 @@
 #include <map>
 #include <mutex>
 
+#include "eval/cache/key_locks.h"
 #include "geo/points/blocks.h"
 #include "sim/solver.h"
 
@@ -32,18 +33,18 @@ class SimCache {
     void clear();
 
     /// One thread at a time works on a simulation; others wait, and look again.
-    std::shared_ptr<std::timed_mutex> lockOf(uint64_t life);
+    KeyLocks::Turn turnOf(uint64_t life, Progress& progress) { return turns_.take(life, progress); }
 
   private:
     struct Life {
         std::map<int, SolverStatePtr> frames;
         std::map<int, SolverStatePtr> traces;  ///< of those that had to go
-        std::shared_ptr<std::timed_mutex> mutex = std::make_shared<std::timed_mutex>();
         std::list<uint64_t>::iterator recent;
     };
     Life& simulationKeyOf(uint64_t life);
     void shrink(uint64_t life, int newest);
 
+    KeyLocks turns_;
     mutable std::mutex mutex_;
     std::map<uint64_t, Life> lives_;
     std::list<uint64_t> recent_;  // most recent first

@@ -1,5 +1,5 @@
 // Turns of keys between threads.
-#include "base/key_locks.h"
+#include "eval/cache/key_locks.h"
 
 #include "base/error.h"
 #include "support.h"

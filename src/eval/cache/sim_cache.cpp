@@ -1,4 +1,4 @@
-#include "eval/simulation/sim_cache.h"
+#include "eval/cache/sim_cache.h"
 
 #include <set>
 
@@ -122,11 +122,6 @@ void SimCache::clear() {
     lives_.clear();
     recent_.clear();
     held_ = {};
-}
-
-std::shared_ptr<std::timed_mutex> SimCache::lockOf(uint64_t life) {
-    std::lock_guard lock(mutex_);
-    return simulationKeyOf(life).mutex;
 }
 
 }  // namespace ovrix::eval

@@ -1,4 +1,4 @@
-#include "document/edits/bring_in.h"
+#include "document/edits/import_nodes.h"
 
 #include <fmt/format.h>
 
@@ -87,13 +87,13 @@ std::string likelyBinding(const Document& here, const LooseEnd& end) {
     return {};
 }
 
-Brought broughtIn(const Document& here, const Document& other, const BringIn& what) {
+ImportedNodes importedNodes(const Document& here, const Document& other, const ImportOptions& what) {
     for (const std::string& id : what.chosen)
         if (!mayComeAlong(other.get(id)))
             throw Error("are settings of their scene, and stay there", other.get(id).name, "Leave them out");
     for (const auto& [id, to] : what.bind)
         if (!to.empty()) (void)here.get(to);
-    Brought out{here, {}, {}};
+    ImportedNodes out{here, {}, {}};
     std::map<std::string, std::string> idOf = what.bind;
     std::vector<Node> fresh;
     Document names = here;  // ids and names that are taken so far

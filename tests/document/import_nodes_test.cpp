@@ -1,5 +1,5 @@
 // Layers and objects of one scene in another.
-#include "document/edits/bring_in.h"
+#include "document/edits/import_nodes.h"
 #include "base/error.h"
 #include "document/edits/edits.h"
 #include "document/file/scene_file.h"
@@ -72,12 +72,12 @@ TEST_CASE("names that clash are changed, references go with them, and targets ar
           "[bring]") {
     const Shoal s;
     const Document here = pool();
-    BringIn what;
+    ImportOptions what;
     what.chosen = {"shoal", "fish", "skin"};
     for (const LooseEnd& e : looseEnds(s.document, what.chosen)) what.bind[e.id] = likelyBinding(here, e);
     CHECK(what.bind.at("lure") == "lure");
     CHECK(what.bind.at("plate") == "plate");
-    const Brought b = broughtIn(here, s.document, what);
+    const ImportedNodes b = importedNodes(here, s.document, what);
     REQUIRE(b.ids.size() == 3);
     CHECK(b.notes.empty());
     CHECK(b.document.nodes().size() == here.nodes().size() + 3);
@@ -86,7 +86,7 @@ TEST_CASE("names that clash are changed, references go with them, and targets ar
     const Step* chase = b.document.get("shoal").step("chase");
     CHECK(std::get<std::string>(chase->params.at("target").value) == "lure");
     // Once more: everything gets another name, and the second shoal its own fish.
-    const Brought again = broughtIn(b.document, s.document, what);
+    const ImportedNodes again = importedNodes(b.document, s.document, what);
     CHECK(again.notes.size() == 3);
     CHECK(again.document.get(again.ids[2]).name == "Shoal 2");
     CHECK(prototypesOf(again.document.get(again.ids[2])) == std::vector<std::string>{again.ids[1]});
@@ -102,9 +102,9 @@ TEST_CASE("names that clash are changed, references go with them, and targets ar
 TEST_CASE("what leads nowhere is let go and said", "[bring]") {
     Shoal s;
     s.document = withText(s.document, "shoal/chase/target", "lure");
-    BringIn what;
+    ImportOptions what;
     what.chosen = {"shoal"};
-    const Brought b = broughtIn(Document::fresh(), s.document, what);
+    const ImportedNodes b = importedNodes(Document::fresh(), s.document, what);
     CHECK(std::get<std::string>(b.document.value("shoal", "surface")).empty());
     CHECK(std::get<std::string>(b.document.get("shoal").step("chase")->params.at("target").value).empty());
     CHECK(b.notes.size() >= 3);
@@ -120,22 +120,22 @@ TEST_CASE("what leads nowhere is let go and said", "[bring]") {
     REQUIRE(looseEnd(ends, "gone"));
     CHECK(looseEnd(ends, "gone")->missing);
     what.bind["gone"] = "lure";
-    const Brought bound = broughtIn(pool(), s.document, what);
+    const ImportedNodes bound = importedNodes(pool(), s.document, what);
     CHECK(std::get<std::string>(bound.document.get("shoal").step("chase")->params.at("target").value) ==
           "lure");
 }
 
 TEST_CASE("settings, strangers and bindings to nothing are refused", "[bring]") {
     const Shoal s;
-    CHECK_THROWS_AS(broughtIn(pool(), s.document, {{"render"}, {}}), Error);
-    CHECK_THROWS_AS(broughtIn(pool(), s.document, {{"nobody"}, {}}), Error);
-    CHECK_THROWS_AS(broughtIn(pool(), s.document, {{"shoal"}, {{"lure", "nothing_here"}}}), Error);
+    CHECK_THROWS_AS(importedNodes(pool(), s.document, {{"render"}, {}}), Error);
+    CHECK_THROWS_AS(importedNodes(pool(), s.document, {{"nobody"}, {}}), Error);
+    CHECK_THROWS_AS(importedNodes(pool(), s.document, {{"shoal"}, {{"lure", "nothing_here"}}}), Error);
     const Document here = pool();
-    const Brought none = broughtIn(here, s.document, {});
+    const ImportedNodes none = importedNodes(here, s.document, {});
     CHECK(none.document == here);
     Shoal slow;
     slow.document = withText(slow.document, "scene/rate", "30");
-    const Brought b = broughtIn(here, slow.document, {{"skin"}, {}});
+    const ImportedNodes b = importedNodes(here, slow.document, {{"skin"}, {}});
     REQUIRE(b.notes.size() == 1);
     CHECK(b.notes[0].find("30 frames") != std::string::npos);
 }
@@ -150,6 +150,6 @@ TEST_CASE("paths of files go on naming the same files", "[bring]") {
     other.put(mesh);
     saveScene(other, folder / "there/a.ovrix");
     const Document seen = rebasePaths(loadScene(folder / "there/a.ovrix"), folder / "there", folder / "here");
-    const Brought b = broughtIn(pool(), seen, {{"stone"}, {}});
+    const ImportedNodes b = importedNodes(pool(), seen, {{"stone"}, {}});
     CHECK(std::get<std::string>(b.document.value("stone", "file")) == "../there/stone.ply");
 }

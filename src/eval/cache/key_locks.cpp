@@ -1,8 +1,8 @@
-#include "base/key_locks.h"
+#include "eval/cache/key_locks.h"
 
 #include <chrono>
 
-namespace ovrix::base {
+namespace ovrix::eval {
 
 KeyLocks::Turn::Turn(KeyLocks& locks, uint64_t key, std::shared_ptr<Lock> lock)
     : locks_(locks), key_(key), lock_(std::move(lock)) {}
@@ -34,4 +34,4 @@ KeyLocks::Turn KeyLocks::take(uint64_t key, Progress& progress) {
     return {*this, key, std::move(lock)};
 }
 
-}  // namespace ovrix::base
+}  // namespace ovrix::eval

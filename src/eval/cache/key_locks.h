@@ -1,5 +1,6 @@
 // Locks by key, for what several threads may ask for at a time and one should make.
 #pragma once
+#include <atomic>
 #include <cstdint>
 #include <map>
 #include <memory>
@@ -8,7 +9,7 @@
 
 #include "base/progress.h"
 
-namespace ovrix::base {
+namespace ovrix::eval {
 
 /// One thread at a time has the turn of a key. All functions are thread safe.
 class KeyLocks {
@@ -42,4 +43,4 @@ class KeyLocks {
     std::map<uint64_t, std::shared_ptr<Lock>> locks_;  ///< of keys that someone has, or waits for
 };
 
-}  // namespace ovrix::base
+}  // namespace ovrix::eval
