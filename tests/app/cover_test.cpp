@@ -16,6 +16,7 @@ class CoverTest : public WindowFixture {
     void sharesARecipe();
     void choosesWhatToKeepFrom();
     void changesAStepToAnother();
+    void cardsStayWhenOthersCome();
 
   private:
     void startPainting();
@@ -162,6 +163,45 @@ void CoverTest::strokesEndWithTheirScene() {
     driver->settle();
     QVERIFY(c.document() == saved);
     QVERIFY(!c.session().canUndo());
+}
+
+/// A card that is there is not made again, and the keyboard goes from card to card as they stand.
+void CoverTest::cardsStayWhenOthersCome() {
+    makeLayer();
+    auto& c = driver->window.controller();
+    const std::string layer = c.selection().id();
+    const auto shown = [&] { return driver->window.recipe()->cards(); };
+    const std::vector<StepCard*> before = shown();
+    c.edit("step",
+           [&](const Document& d) { return withStep(d, layer, 1, makeStep("vary_color", d.get(layer))); });
+    driver->settle();
+    const std::vector<StepCard*> with = shown();
+    QCOMPARE(with.size(), before.size() + 1);
+    for (size_t k = 0; k < before.size(); ++k) QCOMPARE(with[k < 1 ? k : k + 1], before[k]);
+    int last = -1;
+    for (const StepCard* card : with) {
+        QVERIFY(card->isVisibleTo(driver->window.recipe()));
+        QVERIFY(card->y() > last);
+        last = card->y();
+    }
+    // Along the chain the cards come in order.
+    size_t at = 0;
+    QWidget* const first = with[0]->findChild<QToolButton*>();
+    for (QWidget* w = first->nextInFocusChain(); w != first; w = w->nextInFocusChain())
+        for (size_t i = 0; i < with.size(); ++i) {
+            const bool back = i == 0 && at + 1 == with.size();  // what of the first comes before the button
+            if (!(w->focusPolicy() & Qt::TabFocus) || !with[i]->isAncestorOf(w) || back) continue;
+            QVERIFY2(i == at || i == at + 1, qPrintable(QString("%1 after %2").arg(i).arg(at)));
+            at = i;
+        }
+    QCOMPARE(at + 1, with.size());
+    c.undo();
+    driver->settle();
+    QCOMPARE(shown(), before);
+    // Another layer has cards of its own.
+    c.duplicateLinked(layer);
+    driver->settle();
+    for (StepCard* card : shown()) QVERIFY(std::find(before.begin(), before.end(), card) == before.end());
 }
 
 void CoverTest::brushKeysAndStrip() {

@@ -128,14 +128,53 @@ void RecipePanel::rebuildIfNeeded() {
     refresh();
 }
 
-void RecipePanel::rebuild() {
+/// What stands in the list for a card: itself, or the shelf that insets a part.
+static QWidget* standing(StepCard* card) { return card->in().empty() ? card : card->parentWidget(); }
+
+/// Empties the list. Cards of steps that are still there stay, since making one takes long.
+std::map<std::string, StepCard*> RecipePanel::takeCards(const Node* node) {
+    std::map<std::string, StepCard*> stay;
+    std::set<QWidget*> stands;
+    for (StepCard* card : std::exchange(cards_, {})) {
+        const bool same = node && card->node() == node->id && node->type == cardsOf_;
+        const Step* step = same ? recipeOwner(controller_.document(), *node).step(card->step()) : nullptr;
+        if (same && (card->step().empty() || (step && step->type == card->type() && step->in == card->in())))
+            stay[card->step()] = card, stands.insert(standing(card));
+    }
     while (QLayoutItem* item = cardsLayout_->takeAt(0)) {
-        if (item->widget()) item->widget()->hide(), item->widget()->deleteLater();
+        QWidget* w = item->widget();
+        if (w && !stands.count(w)) w->hide(), w->deleteLater();
         delete item;
     }
-    cards_.clear();
-    add_ = nullptr;
+    cardsOf_ = node ? node->type : std::string();
+    return stay;
+}
+
+StepCard* RecipePanel::newCard(const std::string& node, const std::string& step) {
+    auto* card = new StepCard(controller_, node, step);
+    connect(card, &StepCard::addPart, this, &RecipePanel::openAddPart);
+    connect(card, &StepCard::droppedAt, this, &RecipePanel::dropCard);
+    connect(card, &StepCard::addAbove, this, &RecipePanel::openAddStep);
+    connect(card, &StepCard::stackToggled, this, &RecipePanel::onStack);
+    return card;
+}
+
+/// From card to card, whenever each was made.
+static void setTabOrderOf(const std::vector<StepCard*>& cards) {
+    QWidget* before = nullptr;
+    for (const StepCard* card : cards)
+        for (QWidget* w : card->findChildren<QWidget*>())
+            if (w->focusPolicy() & Qt::TabFocus) {
+                if (before) QWidget::setTabOrder(before, w);
+                before = w;
+            }
+}
+
+void RecipePanel::rebuild() {
     const Node* node = controller_.selection().node();
+    std::map<std::string, StepCard*> known = takeCards(node);
+    const bool some = !known.empty();
+    add_ = nullptr;
     flow_->setVisible(node && node->category() == Category::Layer);
     if (!node) {
         auto* hint = new QLabel(
@@ -163,14 +202,11 @@ void RecipePanel::rebuild() {
         cardsLayout_->addWidget(add_);
     };
     for (const std::string& step : steps) {
-        auto* card = new StepCard(controller_, node->id, step);
+        StepCard* card = known.count(step) ? known[step] : newCard(node->id, step);
         if (step.empty() && node->category() == Category::Layer) addButton();
-        connect(card, &StepCard::addPart, this, &RecipePanel::openAddPart);
-        connect(card, &StepCard::droppedAt, this, &RecipePanel::dropCard);
-        connect(card, &StepCard::addAbove, this, &RecipePanel::openAddStep);
-        connect(card, &StepCard::stackToggled, this, &RecipePanel::onStack);
-        if (card->in().empty()) {
-            cardsLayout_->addWidget(card);
+        const bool reused = known.erase(step) > 0;
+        if (reused || card->in().empty()) {
+            cardsLayout_->addWidget(standing(card));
         } else {  // a part stands in its step
             auto* shelf = new QWidget;
             auto* inset = new QHBoxLayout(shelf);
@@ -179,6 +215,7 @@ void RecipePanel::rebuild() {
             cardsLayout_->addWidget(shelf);
         }
         cards_.push_back(card);
+        if (reused) continue;  // its stacks stay as they were
         for (ParamRow* row : card->rows())
             if (row->path() == openStack_)
                 row->setStackOpen(true), controller_.selection().setOverlay(openStack_);
@@ -190,6 +227,8 @@ void RecipePanel::rebuild() {
     else
         cardsLayout_->setContentsMargins(0, 0, 0, 0);
     cardsLayout_->addStretch();
+    for (const auto& [step, card] : known) standing(card)->deleteLater();  // of what is no stage any more
+    if (some) setTabOrderOf(cards_);
     std::vector<StepCard*> stages;
     for (StepCard* c : cards_)
         if (c->in().empty()) stages.push_back(c);

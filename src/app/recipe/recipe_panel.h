@@ -1,6 +1,7 @@
 // What is selected: the cards of a layer with the stream beside them, or the parameters of a node.
 #pragma once
 #include <QWidget>
+#include <map>
 #include <set>
 
 #include "app/recipe/step_card.h"
@@ -32,12 +33,16 @@ class RecipePanel : public QWidget {
     /// Opens the list of steps that can be added; @p above is a step's id, or empty for the end.
     void openAddStep(const std::string& above = {});
     StepCard* card(const std::string& step) const;
+    /// From top to bottom.
+    const std::vector<StepCard*>& cards() const { return cards_; }
     /// Opens the list of parts that a step may take, under a widget.
     void openAddPart(const std::string& step, QWidget* under);
 
   private:
     void rebuildIfNeeded();
     void rebuild();
+    std::map<std::string, StepCard*> takeCards(const Node* node);
+    StepCard* newCard(const std::string& node, const std::string& step);
     void refresh();
     void followDocument(const DocumentChanges& changes);
     void followResults();
@@ -58,6 +63,7 @@ class RecipePanel : public QWidget {
     FlowStream* flow_;
     QPushButton* add_ = nullptr;
     std::vector<StepCard*> cards_;
+    std::string cardsOf_;  // the type of node that they are of
     std::string shape_ = "not built";
     ParamPath openStack_;
 };

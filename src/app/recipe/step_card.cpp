@@ -41,7 +41,7 @@ StepCard::StepCard(Controller& controller, const std::string& node, const std::s
     }
     box->addWidget(body_);
     const Step* own = step.empty() ? nullptr : recipe()->step(step);
-    if (own) in_ = own->in;
+    if (own) in_ = own->in, type_ = own->type;
     if (const StepType* type = own ? findStepType(own->type) : nullptr; type && !type->holds.empty()) {
         auto* add = new QPushButton("Add a force, a contact, a rule...");
         add->setObjectName("addPart");

@@ -20,7 +20,10 @@ class StepCard : public QFrame {
     void refresh();
     /// Shows the results alone: figures, notes and errors of the step.
     void followResults();
+    const std::string& node() const { return node_; }
     const std::string& step() const { return step_; }
+    /// Of the step; empty on the card of a node.
+    const std::string& type() const { return type_; }
     /// The step that this one is a part of; empty for none.
     const std::string& in() const { return in_; }
     const std::vector<ParamRow*>& rows() const { return rows_; }
@@ -55,7 +58,7 @@ class StepCard : public QFrame {
     bool shown(const ParamSpec& spec) const;
 
     Controller& controller_;
-    std::string node_, step_, in_;
+    std::string node_, step_, in_, type_;
     QWidget* head_ = nullptr;
     QWidget* body_ = nullptr;
     QLabel *title_ = nullptr, *figures_ = nullptr, *problem_ = nullptr;
