@@ -24,7 +24,9 @@ Controller::Controller(QObject* parent)
           inWindow([this, problem = QString::fromStdString(problemOf(e))] { say(problem, true); });
       }),
       worker_(evaluator_, [this](const std::shared_ptr<const EvalSnapshot>& s) {
+          ++pending_;
           inWindow([this, s] {
+              --pending_;
               if (s->opened != opened_) return;  // of a scene that was open before
               results_ = s;
               Q_EMIT resultsChanged();

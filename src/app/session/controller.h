@@ -2,6 +2,7 @@
 #pragma once
 #include <QObject>
 #include <QPointer>
+#include <atomic>
 #include <type_traits>
 
 #include "app/session/bake_worker.h"
@@ -140,9 +141,9 @@ class Controller : public QObject {
     SceneFiles files_;
     bool full_ = false, patient_ = false;
     bool changingScene_ = false;
-    uint64_t opened_ = 0;                              ///< counts scenes
-    int pending_ = 0;                                  ///< runs that have not come back into the window
-    int brushing_ = 0;                                 ///< those of brushes among them
+    uint64_t opened_ = 0;          ///< counts scenes
+    std::atomic<int> pending_{0};  ///< runs and results that have not come back into the window
+    int brushing_ = 0;             ///< those of brushes among them
     std::vector<std::function<void()>> afterBrushes_;  ///< what was asked for meanwhile
     BakeWorker bakes_;                                 // these last: they end before what they use
     JobThread brushes_;

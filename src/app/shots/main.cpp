@@ -138,7 +138,6 @@ std::vector<std::pair<std::string, std::function<void()>>> allShots(Photographer
         {"light",
          [&] {
              w.controller().selection().select("sun");
-             p.settle();
              p.take("light");
          }},
         {"paint",
