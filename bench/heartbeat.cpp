@@ -110,15 +110,19 @@ int start(Watched& application, const QString& scene) {
     return 0;
 }
 
-/// The longest and the mean that an edit's own event keeps the interface, and that of its results.
-int edits(Watched& application, const QString& scene, const std::string& parameter) {
-    MainWindow window;
+void open(MainWindow& window, const QString& scene) {
     window.setUnattended(true);
     window.resize(1280, 800);
     window.show();
+    window.controller().files().openScene(scene);
+    while (window.controller().evaluating()) during(20);
+}
+
+/// The longest and the mean that an edit's own event keeps the interface, and that of its results.
+int edits(Watched& application, const QString& scene, const std::string& parameter) {
+    MainWindow window;
+    open(window, scene);
     Controller& c = window.controller();
-    c.files().openScene(scene);
-    while (c.evaluating()) during(20);
     const ParamPath path = ParamPath::parse(c.document(), parameter);
     c.selection().select(path.node);
     during(500);
@@ -183,12 +187,8 @@ void mouse(QWidget* to, QEvent::Type type, const QPointF& at, bool down) {
 /// Strokes over the middle of the view, at the pace of a hand.
 int tools(Watched& application, const QString& scene, const std::string& layer, const std::string& tool) {
     MainWindow window;
-    window.setUnattended(true);
-    window.resize(1280, 800);
-    window.show();
+    open(window, scene);
     Controller& c = window.controller();
-    c.files().openScene(scene);
-    while (c.evaluating()) during(20);
     c.selection().select(layer);
     if (tool == "paint")
         c.selection().setPainting(paintedSource(c.document(), layer));

@@ -5,7 +5,6 @@
 #include "document/file/scene_file.h"
 #include "document/model/document.h"
 #include "io/formats/format.h"
-#include "params/number_text.h"
 #include "sim/step_registry.h"
 
 namespace ovrix::cli {

@@ -8,6 +8,7 @@
 #include "base/hash.h"
 #include "deliver/shutter.h"
 #include "document/edits/import_nodes.h"
+#include "document/model/values.h"
 #include "eval/evaluator_query.h"
 #include "eval/prototype.h"
 #include "render/light/sky.h"
@@ -33,16 +34,7 @@ struct RenderSceneBuilder::Item {
     uint64_t movesHash = 0;
 };
 
-namespace {
-
-ResolvedParams paramsOf(const Document& document, const Node& node, double frame) {
-    FieldContext context;
-    context.frame = frame;
-    context.rate = document.rate();
-    return ResolvedParams(specsOf(node), node.params, context);
-}
-
-}  // namespace
+namespace {}  // namespace
 
 /// The number of a material as something wears it; 0, plain grey, for none. Only where fields drive it does
 /// it matter what that is.

@@ -1,14 +1,15 @@
 #include "eval/camera_options.h"
 
+#include "base/error.h"
+#include "document/model/values.h"
+
 namespace ovrix::eval {
 
 std::optional<CameraOptions> cameraOf(const Document& document, const std::string& id, double frame) {
     const Node* node = document.find(id);
     const NodeType* type = node ? findNodeType(node->type) : nullptr;
     if (!type || !type->camera) return std::nullopt;
-    FieldContext context;
-    context.frame = frame, context.rate = document.rate();
-    return type->camera(ResolvedParams(type->params, node->params, context));
+    return type->camera(paramsOf(document, *node, frame));
 }
 
 std::optional<CameraOptions> sceneCamera(const Document& document, double frame) {
@@ -20,6 +21,22 @@ float pictureAspect(const Document& document, double frame) {
         return float(std::max<int64_t>(1, std::get<int64_t>(document.setting("render", id, frame))));
     };
     return side("width") / side("height");
+}
+
+std::vector<std::vector<V3f>> outlineOf(const Document& document, const Node& node, double frame,
+                                        float reach) {
+    const NodeType* type = findNodeType(node.type);
+    if (!type || !type->outline) return {};
+    try {
+        const ResolvedParams params = paramsOf(document, node, frame);
+        auto lines = type->outline({params, reach, pictureAspect(document, frame)});
+        const M44f world = document.worldMatrix(node.id, frame);
+        for (std::vector<V3f>& line : lines)
+            for (V3f& p : line) p = p * world;
+        return lines;
+    } catch (const Error&) {  // checks and the render say it
+        return {};
+    }
 }
 
 }  // namespace ovrix::eval

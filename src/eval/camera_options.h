@@ -1,4 +1,4 @@
-// Cameras of the document as the renderer takes them.
+// Cameras of the document as the renderer takes them, and what the view draws of what has no mesh.
 #pragma once
 #include <optional>
 
@@ -13,5 +13,9 @@ std::optional<CameraOptions> cameraOf(const Document& document, const std::strin
 std::optional<CameraOptions> sceneCamera(const Document& document, double frame);
 /// Width by height of the picture.
 float pictureAspect(const Document& document, double frame);
+/// What stands in the view for a node without a mesh, in the world; empty for none. @p reach  see
+/// OutlineInput
+std::vector<std::vector<V3f>> outlineOf(const Document& document, const Node& node, double frame,
+                                        float reach);
 
 }  // namespace ovrix::eval

@@ -183,12 +183,12 @@ Geometry Evaluator::RecipeRun::cached(uint64_t key, const std::function<Geometry
     tbb::this_task_arena::isolate([&] { made = std::make_shared<const Geometry>(make()); });
     const double time = millisecondsSince(start);
     if (milliseconds) *milliseconds = time;
-    evaluator_.storeGeometry(key, made, time);
-    if (!notes_.empty())
+    if (!notes_.empty())  // first: who finds the geometry looks for it
         evaluator_.store<std::string>(noteKey(key),
                                       std::make_shared<const std::string>(
                                           fmt::format("{}", fmt::join(std::exchange(notes_, {}), ". "))),
                                       256);
+    evaluator_.storeGeometry(key, made, time);
     return *made;
 }
 

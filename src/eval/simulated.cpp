@@ -1,6 +1,7 @@
 #include "eval/simulated.h"
 
 #include <fmt/format.h>
+#include <tbb/task_arena.h>
 
 #include <chrono>
 #include <deque>
@@ -265,7 +266,9 @@ SolverStatePtr Simulated::stateAt(int frame, bool baked) {
     if (auto known = cache.at(life_, frame)) return known;
     const KeyLocks::Turn turn = cache.turnOf(life_, query_.progress());
     if (auto known = cache.at(life_, frame)) return known;
-    return workedOut(frame, baked);
+    SolverStatePtr state;
+    tbb::this_task_arena::isolate([&] { state = workedOut(frame, baked); });
+    return state;
 }
 
 TooLong::TooLong(double minutes, int frames)

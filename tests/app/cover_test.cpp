@@ -17,6 +17,7 @@ class CoverTest : public WindowFixture {
     void choosesWhatToKeepFrom();
     void changesAStepToAnother();
     void cardsStayWhenOthersCome();
+    void partsAndStacksStayOpen();
 
   private:
     void startPainting();
@@ -202,6 +203,41 @@ void CoverTest::cardsStayWhenOthersCome() {
     c.duplicateLinked(layer);
     driver->settle();
     for (StepCard* card : shown()) QVERIFY(std::find(before.begin(), before.end(), card) == before.end());
+}
+
+/// So do those of parts on their shelves, and stacks that are open.
+void CoverTest::partsAndStacksStayOpen() {
+    makeLayer();
+    auto& c = driver->window.controller();
+    const std::string layer = c.selection().id();
+    c.edit("simulate", [&](const Document& d) {
+        Document out = withStep(d, layer, 1, makeStep("simulate", d.get(layer)));
+        return withField(out, {layer, "scatter", "keep"},
+                         std::make_shared<Field>(Field{{makeSource("slope")}}));
+    });
+    driver->settle();
+    const std::vector<StepCard*> before = driver->window.recipe()->cards();
+    QVERIFY(std::any_of(before.begin(), before.end(), [](StepCard* k) { return !k->in().empty(); }));
+    auto* stack = row("scatter/keep")->findChild<QToolButton*>("sources");
+    QTest::mouseClick(stack, Qt::LeftButton);
+    driver->settle();
+    QVERIFY(!c.selection().overlay().node.empty());
+    c.edit("step", [&](const Document& d) {
+        return withStep(d, layer, d.get(layer).steps.size(), makeStep("vary_color", d.get(layer)));
+    });
+    driver->settle();
+    const std::vector<StepCard*> with = driver->window.recipe()->cards();
+    for (StepCard* card : before) QVERIFY(std::find(with.begin(), with.end(), card) != with.end());
+    QCOMPARE(row("scatter/keep")->findChild<QToolButton*>("sources"), stack);
+    QVERIFY(row("scatter/keep")->findChild<QPushButton*>("sourceTitle")->isVisible());
+    QVERIFY(!c.selection().overlay().node.empty());
+    // A simulation that goes takes its parts and their shelves along.
+    c.edit("out", [&](const Document& d) { return withoutStep(d, layer, "simulate"); });
+    driver->settle();
+    QApplication::sendPostedEvents(nullptr, QEvent::DeferredDelete);
+    for (StepCard* card : driver->window.recipe()->cards()) QVERIFY(card->in().empty());
+    QCOMPARE(driver->window.recipe()->findChildren<StepCard*>().size(),
+             int(driver->window.recipe()->cards().size()));
 }
 
 void CoverTest::brushKeysAndStrip() {

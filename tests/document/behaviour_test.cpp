@@ -59,6 +59,18 @@ TEST_CASE("a camera's outline is the picture's frame", "[nodes]") {
     }
 }
 
+TEST_CASE("an outline stands where its node does at the frame", "[nodes]") {
+    Document d = Document::fresh();
+    Node lamp = makeNode(d, "disk");
+    lamp.params["position"].keys = {{1, V3d(0, 0, 0), KeyEase::Linear}, {11, V3d(0, 10, 0), KeyEase::Linear}};
+    lamp.params["scale"].value = V3d(2);
+    d.put(lamp);
+    const auto lines = outlineOf(d, lamp, 6, 1);
+    REQUIRE(lines.size() == 2);
+    for (const V3f& p : lines[0]) CHECK((p - V3f(0, 5, 0)).length() == Approx(2 * 0.5f));
+    CHECK(outlineOf(d, d.get("render"), 6, 1).empty());
+}
+
 TEST_CASE("a camera is one by what it declares, at its frame", "[nodes]") {
     Document d = Document::fresh();
     const std::string id = std::get<std::string>(d.setting("render", "camera"));

@@ -6,6 +6,7 @@
 
 #include <chrono>
 #include <set>
+#include <thread>
 
 #include "base/error.h"
 #include "document/file/scene_file.h"
@@ -93,6 +94,24 @@ struct Tally {
     size_t scenes = 0, elements = 0, failed = 0, simulated = 0;
 };
 
+/// One thread asks and gives up, another asks for the same meanwhile: nothing half made may stay behind.
+void disturb(Evaluator& evaluator, const Document& d, double frame, uint64_t seed) {
+    std::set<std::string> ids;
+    for (const NodePtr& layer : d.nodes(Category::Layer)) ids.insert(layer->id);
+    const EvalOptions options{frame, Purpose::Render, true};
+    Progress givenUp;
+    std::thread first([&] {
+        try {
+            evaluator.layers(d, ids, options, givenUp);
+        } catch (const Cancelled&) {
+        }
+    });
+    std::this_thread::sleep_for(std::chrono::microseconds(seed % 50 * 80));
+    givenUp.cancel();
+    evaluator.layers(d, ids, options, Progress::none());
+    first.join();
+}
+
 /// Layers at several frames, in any order of them, twice: by one thread and by many. Empty when all holds.
 std::string tryScene(uint64_t seed, Tally& tally) {
     const Document d = Crossing(seed).scene();
@@ -105,6 +124,7 @@ std::string tryScene(uint64_t seed, Tally& tally) {
         const tbb::global_control threads(tbb::global_control::max_allowed_parallelism, round == 0 ? 1 : 4);
         Evaluator evaluator;
         LayerResults last;
+        if (round == 1) disturb(evaluator, d, frames[round][seed % 3], seed);
         for (const double frame : frames[round])
             for (const NodePtr& n : d.nodes(Category::Layer)) {
                 const LayerResult r =

@@ -227,7 +227,6 @@ void RecipePanel::rebuild() {
     else
         cardsLayout_->setContentsMargins(0, 0, 0, 0);
     cardsLayout_->addStretch();
-    for (const auto& [step, card] : known) standing(card)->deleteLater();  // of what is no stage any more
     if (some) setTabOrderOf(cards_);
     std::vector<StepCard*> stages;
     for (StepCard* c : cards_)

@@ -270,11 +270,13 @@ CombTool::Queue::Work CombTool::strokeOf(const std::string& layer, const Surface
 
 /// What touches gave comes into the document, and is seen before it is evaluated.
 void CombTool::take(const Made& made) {
-    for (const auto& [id, add] : made.chosen)
+    for (const auto& [id, add] : made.chosen) {
+        if (chosenLayer_ != strokeLayer_) break;  // another layer was chosen meanwhile
         if (add)
             chosen_.insert(id);
         else
             chosen_.erase(id);
+    }
     if (!made.chosen.empty()) refreshStrip();
     if (made.strands) {
         strokeStrands_ = made.strands;

@@ -5,6 +5,7 @@
 #include "app/theme/theme.h"
 #include "app/view/view_widget.h"
 #include "deliver/render_scene_builder.h"
+#include "eval/camera_options.h"
 
 namespace ovrix::app {
 
@@ -38,24 +39,9 @@ void ViewWidget::paintOver(QPainter& p) {
     }
 }
 
-/// Lines of what has no mesh, in the world.
 std::vector<std::vector<V3f>> ViewWidget::outlineOf(const Node& node) const {
-    const Document& d = controller_.document();
-    const NodeType* type = findNodeType(node.type);
-    if (!type || !type->outline) return {};
-    const double frame = controller_.clock().frame();
-    FieldContext context;
-    context.frame = frame, context.rate = d.rate();
-    std::vector<std::vector<V3f>> lines;
-    try {
-        const ResolvedParams params(type->params, node.params, context);
-        lines = type->outline({params, 0.12f * camera_.distance, pictureAspect(d, frame)});
-    } catch (const Error&) {  // painting says nothing: checks and the render do
-    }
-    const M44f world = d.worldMatrix(node.id, frame);
-    for (std::vector<V3f>& line : lines)
-        for (V3f& p : line) p = p * world;
-    return lines;
+    return eval::outlineOf(controller_.document(), node, controller_.clock().frame(),
+                           0.12f * camera_.distance);
 }
 
 void ViewWidget::paintOutline(QPainter& p, const Node& node) {

@@ -2,6 +2,12 @@
 
 namespace ovrix::document {
 
+ResolvedParams paramsOf(const Document& document, const Node& node, double frame) {
+    FieldContext context;
+    context.frame = frame, context.rate = document.rate();
+    return ResolvedParams(specsOf(node), node.params, context);
+}
+
 void changeValues(const std::vector<ParamSpec>& specs, ParamMap& params, const ValueChange& change) {
     for (auto& [name, param] : params) {
         if (const ParamSpec* spec = findSpec(specs, name)) change(*spec, param.value);

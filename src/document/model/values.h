@@ -1,10 +1,14 @@
-// One walk over all values that a node holds, those inside its fields too.
+// The values that a node holds: at a frame, and in one walk over all, those inside its fields too.
 #pragma once
 #include <functional>
 
 #include "document/model/document.h"
 
 namespace ovrix::document {
+
+/// A node's own parameters at a frame, at the document's rate. Throws Error where a field of it cannot be
+/// read.
+ResolvedParams paramsOf(const Document& document, const Node& node, double frame);
 
 /// May change the value.
 using ValueChange = std::function<void(const ParamSpec& spec, Value& value)>;

@@ -37,9 +37,13 @@ class KeyLocks {
 
     /// Waits until no other thread has the key's turn. Throws Cancelled.
     Turn take(uint64_t key, Progress& progress);
+    /// Keys that someone has, or waits for.
+    size_t size() const;
 
   private:
-    std::mutex mutex_;
+    void leave(uint64_t key, const std::shared_ptr<Lock>& lock);
+
+    mutable std::mutex mutex_;
     std::map<uint64_t, std::shared_ptr<Lock>> locks_;  ///< of keys that someone has, or waits for
 };
 

@@ -7,6 +7,7 @@
 #include "document/edits/edits.h"
 #include "document/edits/outside.h"
 #include "document/file/map_files.h"
+#include "document/model/values.h"
 #include "eval/bake.h"
 #include "eval/camera_options.h"
 #include "eval/simulated.h"
@@ -57,9 +58,7 @@ class Finder {
     void checkProblem(const Node& node) {
         const NodeType* type = findNodeType(node.type);
         if (!type || !type->problem || !node.rendered) return;
-        FieldContext context;
-        context.frame = frame, context.rate = document.rate();
-        const std::string problem = type->problem(ResolvedParams(type->params, node.params, context));
+        const std::string problem = type->problem(paramsOf(document, node, frame));
         if (!problem.empty()) add(Severity::Note, node.name + " " + problem, node.id);
     }
 

@@ -25,6 +25,7 @@ TEST_CASE("one thread at a time has a key's turn, and others go on with other ke
     for (std::thread& t : threads) t.join();
     CHECK(together == 0);
     CHECK(turns == 1800);
+    CHECK(locks.size() == 0);
 }
 
 TEST_CASE("a thread that has the turn takes it again, and who waits can be cancelled", "[threads][locks]") {
@@ -42,4 +43,5 @@ TEST_CASE("a thread that has the turn takes it again, and who waits can be cance
     }
     std::thread after([&] { (void)locks.take(7, Progress::none()); });
     after.join();
+    CHECK(locks.size() == 0);  // of those that were cancelled, too
 }
