@@ -2,6 +2,8 @@
 
 #include <fmt/format.h>
 
+#include <nlohmann/json.hpp>
+#include <stdexcept>
 #include <vector>
 
 #include "base/error.h"
@@ -38,6 +40,11 @@ void requireBoundedJson(std::string_view text, const std::string& name) {
         if ((c == ']' || c == '}') && !entries.empty()) entries.pop_back();
         if (c == ',' && !entries.empty() && ++entries.back() > kMost) refuse("a list is too long");
     }
+}
+
+uint64_t wholeNumber(const nlohmann::json& j) {
+    if (!j.is_number_unsigned()) throw std::domain_error("no whole number from 0 on");
+    return j.get<uint64_t>();
 }
 
 }  // namespace ovrix::base

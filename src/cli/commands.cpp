@@ -120,7 +120,7 @@ Json sceneInfo(const std::string& file) {
         Json row{
             {"id", n->id}, {"name", n->name}, {"category", categoryName(n->category())}, {"type", n->type}};
         if (n->category() == Category::Layer) {
-            row["surface"] = std::get<std::string>(d.value(n->id, "surface"));
+            row["surface"] = d.value(n->id, kLayer.surface);
             row["steps"] = Json::array();
             for (const Step& s : n->steps) row["steps"].push_back(s.id);
         }

@@ -17,7 +17,7 @@ float usualSize(const RecipeFile& recipe, Evaluator& evaluator, Progress& progre
     std::vector<float> sizes;
     for (const NodePtr& node : recipe.parts.nodes(Category::Object)) {
         const V3f size = evaluator.object(recipe.parts, node->id, 1, progress).mesh->bounds().size();
-        const V3f scale = V3f(std::get<V3d>(recipe.parts.value(node->id, "scale")));
+        const V3f scale = V3f(recipe.parts.value(node->id, kObject.object.transform.placement.scale));
         sizes.push_back(std::max({size.x * scale.x, size.y * scale.y, size.z * scale.z}));
     }
     std::sort(sizes.begin(), sizes.end());
@@ -41,21 +41,21 @@ Document strandSample(const RecipeFile& recipe, double length) {
     Node ball = makeNode(d, "sphere", "Ground");
     const double radius = std::max(1e-4, std::max(2.2 * length, 0.4 * std::sqrt(length * 0.01)));
     ball.params["radius"].value = radius;
-    ball.params["material"].value = skin.id;
+    ball.params[kObject.object.material.id()].value = skin.id;
     const std::string on = ball.id;
     d = withNode(withNode(d, skin), ball);
     d = withRecipe(d, recipe, on);
-    const std::string camera = std::get<std::string>(d.setting("render", "camera"));
+    const std::string camera = d.renderSetting(kRender.camera);
     const double reach = radius + length;
-    d = withValue(d, {camera, "", "position"}, V3d(reach * 1.9, reach * 1.25, reach * 3.3));
-    d = withValue(d, {camera, "", "target"}, V3d(0, reach * 0.1, 0));
+    d = withValue(d, {camera, "", kCamera.position.id()}, V3d(reach * 1.9, reach * 1.25, reach * 3.3));
+    d = withValue(d, {camera, "", kCamera.target.id()}, V3d(0, reach * 0.1, 0));
     d = withValue(d, {camera, "", "exposure"}, 0.8);
-    return withValue(d, {camera, "", "focal"}, 56.0);
+    return withValue(d, {camera, "", kCamera.focal.id()}, 56.0);
 }
 
 Document withPictureSize(const Document& document) {
-    return withValue(withValue(document, {"render", "", "width"}, int64_t(240)), {"render", "", "height"},
-                     int64_t(160));
+    return withValue(withValue(document, {"render", "", kRender.width.id()}, int64_t(240)),
+                     {"render", "", kRender.height.id()}, int64_t(160));
 }
 
 }  // namespace
@@ -73,7 +73,7 @@ Document recipeSample(const RecipeFile& recipe, Evaluator& evaluator, Progress& 
     ground.params["height"].value = side * 0.06;
     ground.params["feature"].value = side * 0.5;
     ground.params["divisions"].value = int64_t(96);
-    ground.params["material"].value = soil.id;
+    ground.params[kObject.object.material.id()].value = soil.id;
     const std::string on = ground.id;
     d = withNode(withNode(d, soil), ground);
     std::string id;
@@ -83,10 +83,10 @@ Document recipeSample(const RecipeFile& recipe, Evaluator& evaluator, Progress& 
         if (const auto count = step.params.find("count"); count != step.params.end())
             if (auto* n = std::get_if<int64_t>(&count->second.value)) *n = std::min<int64_t>(*n, 220);
     d.put(layer);
-    const std::string camera = std::get<std::string>(d.setting("render", "camera"));
-    d = withValue(d, {camera, "", "position"}, V3d(side * 0.62, side * 0.5, side * 0.78));
-    d = withValue(d, {camera, "", "target"}, V3d(0, side * 0.04, side * 0.03));
-    return withPictureSize(withValue(d, {camera, "", "focal"}, 40.0));
+    const std::string camera = d.renderSetting(kRender.camera);
+    d = withValue(d, {camera, "", kCamera.position.id()}, V3d(side * 0.62, side * 0.5, side * 0.78));
+    d = withValue(d, {camera, "", kCamera.target.id()}, V3d(0, side * 0.04, side * 0.03));
+    return withPictureSize(withValue(d, {camera, "", kCamera.focal.id()}, 40.0));
 }
 
 void writeRecipePicture(const RecipeFile& recipe, const fs::path& path, Progress& progress) {

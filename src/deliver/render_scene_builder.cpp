@@ -34,7 +34,10 @@ struct RenderSceneBuilder::Item {
     uint64_t movesHash = 0;
 };
 
-namespace {}  // namespace
+/// Seconds that the shutter is open.
+static double openSeconds(const Document& document, double frame) {
+    return document.renderSetting(kRender.shutter, frame) / document.rate();
+}
 
 /// The number of a material as something wears it; 0, plain grey, for none. Only where fields drive it does
 /// it matter what that is.
@@ -56,11 +59,10 @@ std::vector<uint32_t> RenderSceneBuilder::lookOf(const Document& document, const
                                                  const std::string& layer, double frame) {
     const Wearer by{Wearer::Object, object.id, layer};
     if (!layerMaterial.empty()) return {wear(document, layerMaterial, by)};
-    const uint32_t own =
-        wear(document, std::get<std::string>(document.value(object.id, "material", frame)), by);
+    const uint32_t own = wear(document, document.value(object.id, kObject.object.material, frame), by);
     std::vector<uint32_t> look(std::max<size_t>(1, mesh.slotNames.size()), own);
-    if (own == 0 && findSpec(specsOf(object), "slots")) {
-        const Refs slots = std::get<Refs>(document.value(object.id, "slots", frame));
+    if (own == 0 && findSpec(specsOf(object), kObject.slots.id())) {
+        const Refs slots = document.value(object.id, kObject.slots, frame);
         for (size_t i = 0; i < std::min(look.size(), slots.size()); ++i)
             if (!slots[i].empty()) look[i] = wear(document, slots[i], by);
     }
@@ -69,14 +71,14 @@ std::vector<uint32_t> RenderSceneBuilder::lookOf(const Document& document, const
 
 /// Strands are drawn no thinner than this part of a pixel of the picture that is made.
 ThinLimit RenderSceneBuilder::thinLimit(const Document& document, const JobOptions& o) const {
-    const auto number = [&](const char* id) { return document.setting("render", id, o.frame); };
-    const double part = std::get<double>(number("thin_strands"));
+    const auto number = [&](const auto& handle) { return document.renderSetting(handle, o.frame); };
+    const double part = number(kRender.thinStrands);
     const auto chosen =
         o.camera.empty() ? sceneCamera(document, o.frame) : cameraOf(document, o.camera, o.frame);
     if (part <= 0.0 || (!o.view && !chosen)) return {};
     const CameraOptions options = o.view ? *o.view : *chosen;
-    const int width = o.width > 0 ? o.width : int(std::get<int64_t>(number("width"))),
-              height = o.height > 0 ? o.height : int(std::get<int64_t>(number("height")));
+    const int width = o.width > 0 ? o.width : int(number(kRender.width)),
+              height = o.height > 0 ? o.height : int(number(kRender.height));
     const Camera camera(options, float(width) / float(std::max(1, height)));
     const ThinLimit limit{camera.position(),
                           float(part) * 2.0f * camera.halfHeight() / float(std::max(1, height))};
@@ -145,7 +147,7 @@ void RenderSceneBuilder::addLayer(const SceneContext& scene, const Node& node, c
         if (!r.error.empty())
             job.problems.push_back(node.name + ": " + r.error + (r.remedy.empty() ? "" : ". " + r.remedy));
     if (!result.ok) return;
-    const auto layerMaterial = std::get<std::string>(document.value(node.id, "material", o.frame));
+    const auto layerMaterial = document.value(node.id, kLayer.material, o.frame);
     Item whole{nullptr, {}, 0, layerId, M44f(), nullptr, 0, result.hash};
     if (const AttributeSet* elements = elementsOf(result.geometry)) elements_[node.id] = *elements;
     if (kindOf(result.geometry) != GeometryKind::Copies)
@@ -249,7 +251,7 @@ FieldContext RenderSceneBuilder::contextOf(const Worn& worn, Evaluator::Query& q
     };
     if (worn.by.kind == Wearer::Object) return on(worn.by.id, query.placed(worn.by.id).shape, worn.by.layer);
     if (worn.by.kind == Wearer::Layer) {
-        const auto under = std::get<std::string>(query.document().value(worn.by.id, "surface", frame));
+        const auto under = query.document().value(worn.by.id, kLayer.surface, frame);
         return on(under, under.empty() ? nullptr : query.surface(under), worn.by.id);
     }
     return on({}, nullptr, {});
@@ -351,16 +353,11 @@ void RenderSceneBuilder::requireInstanceMemory(const Document& document, const s
     requireMemory(420.0 * instances + 170.0 * points, document.memoryLimit(), instances + points);
 }
 
-RenderJob RenderSceneBuilder::build(const SceneContext& scene, const JobOptions& o, Progress& progress) {
-    const Document& document = scene.document;
-    RenderJob job;
-    evaluator_.images().setLimit(document.memoryLimit());
-    limit_ = thinLimit(document, o);
-    const std::vector<Item> parts = collect(scene, o, job, progress);
-    requireInstanceMemory(document, parts);
+/// What the job's scene is built from: equal as long as it may stay.
+uint64_t RenderSceneBuilder::hashOf(const Document& document, const std::vector<Item>& parts,
+                                    double frame) const {
     Hasher h;
-    const double shutter = std::get<double>(document.setting("render", "shutter", o.frame)) / document.rate();
-    h.add(shutter).add(double(std::get<int64_t>(document.setting("render", "shutter_steps", o.frame))));
+    h.add(openSeconds(document, frame)).add(double(document.renderSetting(kRender.shutterSteps, frame)));
     h.add(uint64_t(worn_.size()));
     for (const Item& p : parts) {
         h.add(p.hash).add(uint64_t(p.object)).add(uint64_t(p.layer));
@@ -371,7 +368,90 @@ RenderJob RenderSceneBuilder::build(const SceneContext& scene, const JobOptions&
         for (int k = 0; k < 3; ++k) h.add(double(p.limit.eye[k]));
         h.add(double(p.limit.perMetre));
     }
-    const bool rebuild = !scene_ || h.value() != sceneHash_;
+    return h.value();
+}
+
+/// Shapes and elements that several items share, by where the scene has them.
+struct RenderSceneBuilder::Shared {
+    std::map<const StrandSet*, uint32_t> tufts;
+    std::map<const Copies*, uint32_t> elements;
+};
+
+uint32_t RenderSceneBuilder::addShape(const Item& p, Shared& shared) {
+    if (!p.strands) return scene_->addMesh(p.mesh, p.meshMoves);
+    const auto known = shared.tufts.find(p.strands.get());
+    if (known != shared.tufts.end()) return known->second;
+    const uint32_t shape = scene_->addStrands(p.strands, p.limit, p.strandMoves);
+    if (p.limit == ThinLimit()) shared.tufts[p.strands.get()] = shape;
+    return shape;
+}
+
+void RenderSceneBuilder::addItem(const Item& p, double shutter, Shared& shared, Progress& progress) {
+    const uint32_t shape = addShape(p, shared), look = scene_->addLook(p.look);
+    if (p.copies) return addCopies(p, shape, look, shutter, shared, progress);
+    const bool ofLayer = p.strands && p.layer;
+    const uint64_t element = ofLayer ? RenderScene::kOwnElement : 0;
+    const uint32_t own = ofLayer ? scene_->addElements(p.strands->strands) : RenderScene::kNoElements;
+    scene_->addInstance({shape, look, p.object, p.layer, element, own},
+                        p.matrices.empty() ? std::vector<M44f>{p.matrix} : p.matrices);
+}
+
+void RenderSceneBuilder::addCopies(const Item& p, uint32_t shape, uint32_t look, double shutter,
+                                   Shared& shared, Progress& progress) {
+    const AttributeSet& a = p.copies->attributes;
+    const auto [carried, fresh] = shared.elements.try_emplace(p.copies.get());
+    if (fresh) carried->second = scene_->addElements(a);
+    const ElementPlaces places(a);
+    const auto prototype = a.find<int32_t>("prototype");
+    const auto id = a.find<uint64_t>("id");
+    std::vector<uint32_t> mine;
+    std::vector<RenderScene::Instance> instances;
+    for (size_t i = 0; i < prototype.size(); ++i)
+        if (prototype[i] == p.prototype) {
+            mine.push_back(uint32_t(i));
+            instances.push_back({shape, look, p.object, p.layer, id[i], carried->second, uint32_t(i)});
+        }
+    const MovingPlaces moving(*p.copies, p.moves, shutter / double(std::max<size_t>(1, p.moves.size() - 1)));
+    scene_->addInstances(
+        instances, moving.steps(),
+        [&](size_t i, size_t step) { return p.matrix * moving.matrix(mine[i], step); },
+        {places.tint.empty() ? std::function<V3f(size_t)>() : [&](size_t i) { return places.tint[mine[i]]; },
+         places.color.empty() ? std::function<Color(size_t)>()
+                              : [&](size_t i) { return places.color[mine[i]]; }},
+        progress);
+}
+
+/// The cameras, the size and how long to work on it.
+static void setPicture(const Document& document, const JobOptions& o, RenderJob& job) {
+    const auto value = [&](const auto& handle) { return document.renderSetting(handle, o.frame); };
+    const std::string camera = o.camera.empty() ? value(kRender.camera) : o.camera;
+    if (!cameraOf(document, camera, o.frame))
+        throw Error("the render has no camera", camera, "Choose a camera in the render settings");
+    const float exposure = float(document.value(camera, kCamera.exposure, o.frame));
+    // What is too bright is so in the picture: the limit follows its exposure.
+    const float limit = float(value(kRender.limit)) / std::exp2(exposure);
+    job.options = {int(value(kRender.bounces)), limit, value(kRender.transparent),
+                   uint32_t(value(kRender.seed))};
+    job.width = int(value(kRender.width));
+    job.height = int(value(kRender.height));
+    job.samples = int(value(kRender.samples));
+    for (const double frame : shutterFrames(document, o.frame))
+        job.cameras.push_back(*cameraOf(document, camera, frame));
+    if (std::all_of(job.cameras.begin(), job.cameras.end(),
+                    [&](const CameraOptions& c) { return c == job.cameras.back(); }))
+        job.cameras.resize(1);
+    job.finish = {exposure, value(kRender.tone) == "soft"};
+}
+
+RenderJob RenderSceneBuilder::build(const SceneContext& scene, const JobOptions& o, Progress& progress) {
+    const Document& document = scene.document;
+    RenderJob job;
+    evaluator_.images().setLimit(document.memoryLimit());
+    limit_ = thinLimit(document, o);
+    const std::vector<Item> parts = collect(scene, o, job, progress);
+    requireInstanceMemory(document, parts);
+    const uint64_t hash = hashOf(document, parts, o.frame);
+    const bool rebuild = !scene_ || hash != sceneHash_;
     if (rebuild) scene_ = std::make_shared<RenderScene>();
     scene_->clearMaterials();
     scene_->addMaterial({});
@@ -380,72 +460,16 @@ RenderJob RenderSceneBuilder::build(const SceneContext& scene, const JobOptions&
     setLights(scene, o.frame, job);
     if (rebuild) {
         sceneHash_ = 0;
-        std::map<const StrandSet*, uint32_t> tufts;
-        std::map<const Copies*, uint32_t> elements;
+        Shared shared;
         for (const Item& p : parts) {
             progress.check();
-            const auto known = tufts.find(p.strands.get());
-            const uint32_t mesh = !p.strands ? scene_->addMesh(p.mesh, p.meshMoves)
-                                  : known != tufts.end()
-                                      ? known->second
-                                      : scene_->addStrands(p.strands, p.limit, p.strandMoves);
-            const uint32_t look = scene_->addLook(p.look);
-            if (p.strands && p.limit == ThinLimit()) tufts[p.strands.get()] = mesh;
-            if (!p.copies) {
-                const bool ofLayer = p.strands && p.layer;
-                const uint64_t element = ofLayer ? RenderScene::kOwnElement : 0;
-                const uint32_t own =
-                    ofLayer ? scene_->addElements(p.strands->strands) : RenderScene::kNoElements;
-                scene_->addInstance({mesh, look, p.object, p.layer, element, own},
-                                    p.matrices.empty() ? std::vector<M44f>{p.matrix} : p.matrices);
-                continue;
-            }
-            const AttributeSet& a = p.copies->attributes;
-            const auto [carried, fresh] = elements.try_emplace(p.copies.get());
-            if (fresh) carried->second = scene_->addElements(a);
-            const ElementPlaces places(a);
-            const auto prototype = a.find<int32_t>("prototype");
-            const auto id = a.find<uint64_t>("id");
-            std::vector<uint32_t> mine;
-            std::vector<RenderScene::Instance> instances;
-            for (size_t i = 0; i < prototype.size(); ++i)
-                if (prototype[i] == p.prototype) {
-                    mine.push_back(uint32_t(i));
-                    instances.push_back({mesh, look, p.object, p.layer, id[i], carried->second, uint32_t(i)});
-                }
-            const MovingPlaces moving(*p.copies, p.moves,
-                                      shutter / double(std::max<size_t>(1, p.moves.size() - 1)));
-            scene_->addInstances(
-                instances, moving.steps(),
-                [&](size_t i, size_t step) { return p.matrix * moving.matrix(mine[i], step); },
-                {places.tint.empty() ? std::function<V3f(size_t)>()
-                                     : [&](size_t i) { return places.tint[mine[i]]; },
-                 places.color.empty() ? std::function<Color(size_t)>()
-                                      : [&](size_t i) { return places.color[mine[i]]; }},
-                progress);
+            addItem(p, openSeconds(document, o.frame), shared, progress);
         }
         scene_->commit(progress);
-        sceneHash_ = h.value();
+        sceneHash_ = hash;
     }
     job.scene = scene_;
-    const auto value = [&](const char* id) { return document.setting("render", id, o.frame); };
-    const std::string camera = o.camera.empty() ? std::get<std::string>(value("camera")) : o.camera;
-    if (!cameraOf(document, camera, o.frame))
-        throw Error("the render has no camera", camera, "Choose a camera in the render settings");
-    const float exposure = float(std::get<double>(document.value(camera, "exposure", o.frame)));
-    // What is too bright is so in the picture: the limit follows its exposure.
-    const float limit = float(std::get<double>(value("limit"))) / std::exp2(exposure);
-    job.options = {int(std::get<int64_t>(value("bounces"))), limit, std::get<bool>(value("transparent")),
-                   uint32_t(std::get<int64_t>(value("seed")))};
-    job.width = int(std::get<int64_t>(value("width")));
-    job.height = int(std::get<int64_t>(value("height")));
-    job.samples = int(std::get<int64_t>(value("samples")));
-    for (const double frame : shutterFrames(document, o.frame))
-        job.cameras.push_back(*cameraOf(document, camera, frame));
-    if (std::all_of(job.cameras.begin(), job.cameras.end(),
-                    [&](const CameraOptions& c) { return c == job.cameras.back(); }))
-        job.cameras.resize(1);
-    job.finish = {exposure, std::get<std::string>(value("tone")) == "soft"};
+    setPicture(document, o, job);
     return job;
 }
 

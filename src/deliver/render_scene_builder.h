@@ -51,6 +51,12 @@ class RenderSceneBuilder {
     void addShapes(const SceneContext& scene, const Node& object, const JobOptions& options, Item& part,
                    Progress& progress);
     static void requireInstanceMemory(const Document& document, const std::vector<Item>& parts);
+    uint64_t hashOf(const Document& document, const std::vector<Item>& parts, double frame) const;
+    struct Shared;
+    uint32_t addShape(const Item& part, Shared& shared);
+    void addItem(const Item& part, double shutter, Shared& shared, Progress& progress);
+    void addCopies(const Item& part, uint32_t shape, uint32_t look, double shutter, Shared& shared,
+                   Progress& progress);
     void setLights(const SceneContext& scene, double frame, RenderJob& job);
     /// What wears a material: fields are asked on its surface, and in its space.
     struct Wearer {

@@ -3,8 +3,8 @@
 namespace ovrix::deliver {
 
 std::vector<double> shutterFrames(const Document& document, double frame) {
-    const double open = std::get<double>(document.setting("render", "shutter", frame));
-    const auto steps = std::get<int64_t>(document.setting("render", "shutter_steps", frame));
+    const double open = document.renderSetting(kRender.shutter, frame);
+    const auto steps = document.renderSetting(kRender.shutterSteps, frame);
     if (!(open > 0)) return {frame};
     std::vector<double> frames;
     for (int64_t k = 0; k < steps; ++k)

@@ -14,6 +14,7 @@
 #include "base/json_guard.h"
 #include "io/formats/format.h"
 #include "io/formats/state_writer.h"
+#include "sim/particle_parts.h"
 
 namespace ovrix::eval {
 
@@ -220,14 +221,14 @@ BakeInfo bakeInfo(const fs::path& folder, std::string* problem) {
         requireBoundedJson(text, kList);
         const Json j = Json::parse(text);
         if (j.value("format", "") != "ovrix-bake") throw Error("is no list of a bake", kList);
-        if (j.value("version", 0) > kBakeVersion)
+        if (j.contains("version") && wholeNumber(j["version"]) > uint64_t(kBakeVersion))
             throw Error("was made by a newer version", kList,
                         "Bake again, or open the scene in that version");
         info.life = std::stoull(j.at("made_from").get<std::string>(), nullptr, 16);
         info.locked = j.value("locked", false);
         if (j.contains("counts"))
             for (const auto& [frame, count] : j["counts"].items())
-                info.counts[std::stoi(frame)] = count.get<size_t>();
+                info.counts[std::stoi(frame)] = wholeNumber(count);
         if (j.contains("wrote"))
             info.wrote = j["wrote"].get<std::set<std::string>>();
         else  // version 1 kept no names: all frames were its own
@@ -257,14 +258,8 @@ SolverStatePtr readBaked(const fs::path& folder, const BakeInfo& info, int frame
     if (from == file.notes.end() || from->second != fmt::format("{:016x}", info.life))
         throw Error("belongs to another bake", path.string(), "Bake again");
     SolverStatePtr state = stateOf(file, path);
-    if (int(state->frame) != frame) throw Error("is of another frame", path.string(), "Bake again");
+    if (state->frame != double(frame)) throw Error("is of another frame", path.string(), "Bake again");
     return state;
-}
-
-/// Empty where the step has no such parameter.
-static std::string choiceOf(const Step& step, const char* param) {
-    const ParamSpec* spec = findSpec(specsOf(step), param);
-    return spec ? std::get<std::string>(paramOr(*spec, step.params).value) : std::string();
 }
 
 BakeResult bake(Evaluator& evaluator, const SceneContext& scene, const std::string& layer,
@@ -292,7 +287,7 @@ BakeResult bake(Evaluator& evaluator, const SceneContext& scene, const std::stri
         writeList(folder, info);
     }
     const Step& step = recipe.steps[*place];
-    const std::string pattern = "frame.####." + choiceOf(step, "bake_as");
+    const std::string pattern = "frame.####." + valueIn(step.params, kSolver.bake.as);
     claim(folder, pattern, o.first, o.last, info);
     BakeResult result;
     std::set<std::string> said;
@@ -352,7 +347,7 @@ void removeBake(const fs::path& folder) {
     fs::remove(folder / kList, code);
 }
 
-std::string bakeUseOf(const Step& step) { return choiceOf(step, "bake_use"); }
+std::string bakeUseOf(const Step& step) { return valueIn(step.params, kSolver.bake.use); }
 
 BakeUse bakeUse(const SceneContext& scene, const Node& recipe, size_t place) {
     BakeUse use;

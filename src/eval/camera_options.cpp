@@ -13,14 +13,14 @@ std::optional<CameraOptions> cameraOf(const Document& document, const std::strin
 }
 
 std::optional<CameraOptions> sceneCamera(const Document& document, double frame) {
-    return cameraOf(document, std::get<std::string>(document.setting("render", "camera", frame)), frame);
+    return cameraOf(document, document.renderSetting(kRender.camera, frame), frame);
 }
 
 float pictureAspect(const Document& document, double frame) {
-    const auto side = [&](const char* id) {
-        return float(std::max<int64_t>(1, std::get<int64_t>(document.setting("render", id, frame))));
+    const auto side = [&](const Handle<int64_t>& handle) {
+        return float(std::max<int64_t>(1, document.renderSetting(handle, frame)));
     };
-    return side("width") / side("height");
+    return side(kRender.width) / side(kRender.height);
 }
 
 std::vector<std::vector<V3f>> outlineOf(const Document& document, const Node& node, double frame,

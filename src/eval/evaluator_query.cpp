@@ -30,7 +30,7 @@ Evaluator::Query::CycleGuard::CycleGuard(Query& query, const std::string& id) : 
 
 double Evaluator::Query::share() const {
     const bool full = options_.full || options_.purpose == Purpose::Render;
-    return full ? 1.0 : std::clamp(std::get<double>(document_.setting("scene", "draft")), 0.001, 1.0);
+    return full ? 1.0 : std::clamp(document_.sceneSetting(kScene.draft), 0.001, 1.0);
 }
 
 SceneQuery::Kind Evaluator::Query::kindOf(const std::string& id) {
@@ -148,9 +148,9 @@ uint64_t Evaluator::Query::layerHash(const std::string& id) {
 
 uint64_t Evaluator::Query::ownHash(const std::string& id) {
     const CycleGuard guard(*this, id);
-    const auto on = std::get<std::string>(document_.value(id, "surface", options_.frame));
+    const auto on = document_.value(id, kLayer.surface, options_.frame);
     uint64_t hash = Hasher().add(surfaceHash(on)).add(share()).value();
-    if (const double rest = std::get<double>(document_.value(id, "rest", options_.frame));
+    if (const double rest = document_.value(id, kLayer.rest, options_.frame);
         !on.empty() && rest != options_.frame) {
         EvalOptions atRest = options_;
         atRest.frame = rest;

@@ -3,6 +3,7 @@
 #include <Imath/ImathMatrixAlgo.h>
 
 #include "base/error.h"
+#include "field/paint.h"
 #include "ops/points/orient.h"
 #include "sim/step_registry.h"
 
@@ -17,22 +18,21 @@ FieldSource& paintedIn(Field& field, const ParamPath& path) {
     return field.sources[size_t(path.source)];
 }
 
-double numberOf(const FieldSource& source, const char* id, double frame) {
+double numberOf(const FieldSource& source, const Handle<double>& handle, double frame) {
     const SourceType& type = *findSourceType(source.type);
-    return std::get<double>(paramOr(*findSpec(type.params, id), source.params).at(frame));
+    return std::get<double>(paramOr(*findSpec(type.params, handle.id()), source.params).at(frame));
 }
 
 std::shared_ptr<const PaintedMap> mapFor(const FieldSource& source, const Surface& surface,
                                          const M44f& objectFromWorld, size_t memory, double frame) {
-    const auto it = source.params.find("map");
-    const auto known = it == source.params.end() ? nullptr : std::get<MapValue>(it->second.value).map;
-    const float resolution = float(numberOf(source, "resolution", frame));
+    const auto known = valueIn(source.params, kPaint.map).map;
+    const float resolution = float(numberOf(source, kPaint.resolution, frame));
     if (known && known->loaded() && known->layout->topology == topologyOf(surface) &&
         known->layout->resolution == std::max(resolution, 1e-6f))
         return known;
     const PaintLayoutPtr layout = makePaintLayout(surface, objectFromWorld, resolution, memory);
     if (known && known->loaded()) return transferred(*known, layout, Progress::none());
-    const float base = float(numberOf(source, "base", frame));
+    const float base = float(numberOf(source, kPaint.base, frame));
     return std::make_shared<const PaintedMap>(layout, std::vector<float>(layout->position.size(), base));
 }
 
@@ -55,7 +55,7 @@ PaintStroke::PaintStroke(const Document& document, const ParamPath& source, Surf
     source_ = paintedIn(*fieldOf(document, source).second, source);
     const std::string on = document.get(source.node).category() == Category::Object
                                ? source.node
-                               : std::get<std::string>(document.value(source.node, "surface", frame));
+                               : document.value(source.node, kLayer.surface, frame);
     const M44f world = document.worldMatrix(on, frame);
     if (std::abs(world.determinant()) > 1e-20f) objectFromWorld_ = world.inverse();
 }
@@ -63,13 +63,13 @@ PaintStroke::PaintStroke(const Document& document, const ParamPath& source, Surf
 void PaintStroke::apply(const Brush& brush, std::span<const Dab> dabs) {
     if (!map_) map_ = mapFor(source_, *surface_, objectFromWorld_, memory_, frame_);
     Brush own = brush;
-    own.base = float(numberOf(source_, "base", frame_));
+    own.base = float(numberOf(source_, kPaint.base, frame_));
     map_ = brushed(*map_, *surface_, objectFromWorld_, own, dabs);
 }
 
 Document withPaintedMap(const Document& document, const ParamPath& source, MapValue map) {
     auto [param, field] = fieldOf(document, source);
-    paintedIn(*field, source).params["map"].value = std::move(map);
+    paintedIn(*field, source).params[kPaint.map.id()].value = std::move(map);
     ParamPath owner = source;
     owner.source = -1;
     return withParam(document, owner, std::move(param));
@@ -224,13 +224,14 @@ Document withMadeReal(const Document& document, const std::string& layer, const 
         object.id = out.freeId(object.name);
         object.parent.clear();
         object.shown = object.rendered = true;
-        const auto own = [&](const char* p) { return V3f(std::get<V3d>(document.value(prototype->id, p))); };
-        const M44f turn = transformMatrix(V3f(0.0f), own("rotation"), V3f(1.0f)) *
+        const PlacementParams& placement = kObject.object.transform.placement;
+        const auto own = [&](const Handle<V3f>& h) { return V3f(document.value(prototype->id, h)); };
+        const M44f turn = transformMatrix(V3f(0.0f), own(placement.rotation), V3f(1.0f)) *
                           (places.orient.empty() ? M44f() : places.orient[i].toMatrix44());
         const float scale = places.scale.empty() ? 1.0f : places.scale[i];
-        object.params["position"].value = V3d(places.position[i]);
-        object.params["rotation"].value = degreesOf(turn);
-        object.params["scale"].value = V3d(own("scale") * places.stretchOf(i) * scale);
+        object.params[placement.position.id()].value = V3d(places.position[i]);
+        object.params[placement.rotation.id()].value = degreesOf(turn);
+        object.params[placement.scale.id()].value = V3d(own(placement.scale) * places.stretchOf(i) * scale);
         if (newIds) newIds->push_back(object.id);
         out.insert(out.nodes().size(), std::move(object));
         taken.push_back(all[i]);

@@ -116,7 +116,7 @@ std::string wearerOf(const Document& document, const std::string& material, doub
     }
     if (!hidden.empty()) return hidden;
     for (const NodePtr& layer : document.nodes(Category::Layer))
-        if (std::get<std::string>(document.value(layer->id, "material", frame)) == material)
+        if (document.value(layer->id, kLayer.material, frame) == material)
             for (const std::string& id : prototypesOf(*recipeOf(document, *layer)))
                 if (document.find(id)) return id;
     return {};
@@ -125,8 +125,8 @@ std::string wearerOf(const Document& document, const std::string& material, doub
 std::string surfaceUnder(const Document& document, const Node& node, double frame) {
     if (node.category() == Category::Object) return node.id;
     const bool material = node.category() == Category::Material;
-    const std::string id = material ? wearerOf(document, node.id, frame)
-                                    : std::get<std::string>(document.value(node.id, "surface", frame));
+    const std::string id =
+        material ? wearerOf(document, node.id, frame) : document.value(node.id, kLayer.surface, frame);
     if (id.empty()) throw Error(material ? "nothing wears the material" : "the layer lies on no surface");
     return id;
 }

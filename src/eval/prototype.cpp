@@ -3,10 +3,9 @@
 namespace ovrix::eval {
 
 M44f prototypeMatrix(const Document& document, const std::string& object, double frame) {
-    const auto own = [&](const char* param) {
-        return V3f(std::get<V3d>(document.value(object, param, frame)));
-    };
-    return transformMatrix(V3f(0.0f), own("rotation"), own("scale"));
+    const PlacementParams& placement = kObject.object.transform.placement;
+    const auto own = [&](const Handle<V3f>& h) { return V3f(document.value(object, h, frame)); };
+    return transformMatrix(V3f(0.0f), own(placement.rotation), own(placement.scale));
 }
 
 }  // namespace ovrix::eval

@@ -34,8 +34,8 @@ void requireFit(const StepType& type, const Geometry& in) {
 
 /// Whether the step has a mask that may take elements out.
 static bool thins(const StepType& type, const Step& step) {
-    const auto mask = step.params.find(type.mask);
-    if (type.mask.empty() || mask == step.params.end()) return false;
+    const auto mask = step.params.find(kPlaced.keep.id());
+    if (!type.masked || mask == step.params.end()) return false;
     const double* value = std::get_if<double>(&mask->second.value);
     return mask->second.field || mask->second.animated() || (value && *value < 1.0);
 }
@@ -52,12 +52,12 @@ Evaluator::RecipeRun::RecipeRun(Evaluator& evaluator, const Node& layer, LayerRe
     const Document& document = query.document();
     const double frame = query.options().frame;
     memory_ = document.memoryLimit();
-    const auto surfaceId = std::get<std::string>(document.value(layer.id, "surface", frame));
+    const auto surfaceId = document.value(layer.id, kLayer.surface, frame);
     try {
         rest_ = surface_ = surfaceId.empty() ? nullptr : query.surface(surfaceId);
         Hasher h;
         h.add(query.surfaceHash(surfaceId));
-        const double restFrame = std::get<double>(document.value(layer.id, "rest", frame));
+        const double restFrame = document.value(layer.id, kLayer.rest, frame);
         if (surface_ && restFrame != frame) {
             EvalOptions atRest = query.options();
             atRest.frame = restFrame;
@@ -195,7 +195,7 @@ Geometry Evaluator::RecipeRun::cached(uint64_t key, const std::function<Geometry
 /// What a step with a mask places when its mask takes nothing out, and the key of that.
 std::pair<Geometry, uint64_t> Evaluator::RecipeRun::placed(const StepType& type, const Step& step) {
     Step whole = step;
-    whole.params.erase(type.mask);
+    whole.params.erase(kPlaced.keep.id());
     const uint64_t key = query_.stepHash(hash_, type, whole);
     return {cached(key, [&] { return apply(type, whole, geometry_); }), key};
 }
@@ -210,8 +210,8 @@ Geometry Evaluator::RecipeRun::thinned(const StepType& type, const Step& step) {
     const Geometry all = placed(type, step).first;
     if (evaluator_.stepsRun_ == before) ++evaluator_.stepsRun_;  // with its placing it counts as one
     const ResolvedParams params(type.params, step.params, contextOf(type, all));
-    return masked(std::get<std::shared_ptr<const PointSet>>(all), params.varying(type.mask),
-                  uint64_t(params.integer("seed")), query_.progress());
+    return masked(std::get<std::shared_ptr<const PointSet>>(all), params[kPlaced.keep],
+                  uint64_t(params[kPlaced.seed]), query_.progress());
 }
 
 /// One step; false when it fails, which its report says.
@@ -312,8 +312,8 @@ void Evaluator::RecipeRun::thinLast(size_t first, size_t end) {
     geometry_ = cached(hash, [&] {
         const ResolvedParams params(type.params, steps[first].params, context_);
         const auto& points = std::get<std::shared_ptr<const PointSet>>(placedAll);
-        const auto stay = survivors(points->attributes, params.varying(type.mask),
-                                    uint64_t(params.integer("seed")), query_.progress());
+        const auto stay = survivors(points->attributes, params[kPlaced.keep], uint64_t(params[kPlaced.seed]),
+                                    query_.progress());
         return stay ? gathered(all, *stay) : all;
     });
     hash_ = hash;

@@ -8,17 +8,17 @@
 namespace ovrix::eval {
 
 Showing showingOf(const Document& document, const Node& layer, const EvalOptions& o) {
-    const auto value = [&](const char* id) { return document.value(layer.id, id, o.frame); };
+    const auto value = [&](const auto& handle) { return document.value(layer.id, handle, o.frame); };
     const bool view = o.purpose == Purpose::Viewport;
     Showing s;
     if (view) {
-        s.share = std::get<double>(value("view_share"));
-        if (const int64_t most = std::get<int64_t>(value("view_most")); most > 0) s.most = size_t(most);
+        s.share = value(kLayer.viewShare);
+        if (const int64_t most = value(kLayer.viewMost); most > 0) s.most = size_t(most);
     }
-    s.thinFrom = float(std::get<double>(value("thin_from")));
-    const auto cull = std::get<std::string>(value("cull"));
+    s.thinFrom = float(value(kLayer.thinFrom));
+    const auto cull = value(kLayer.cull);
     s.cull = cull == "view and render" || (view && cull == "view");
-    s.margin = float(std::get<double>(value("cull_margin")));
+    s.margin = float(value(kLayer.cullMargin));
     const auto camera = sceneCamera(document, o.frame);
     if (!camera) {  // nothing to look from
         s.cull = false;

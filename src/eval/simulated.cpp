@@ -18,7 +18,7 @@
 namespace ovrix::eval {
 
 int firstSimulated(const Document& document) {
-    return document.frames().first - int(std::get<int64_t>(document.setting("scene", "preroll")));
+    return document.frames().first - int(document.sceneSetting(kScene.preroll));
 }
 
 std::optional<size_t> solverIndex(const std::vector<Step>& steps) {
@@ -173,8 +173,8 @@ static uint64_t partHash(Evaluator::Query& query, const Node& recipe, const Step
     if (!type.ownSurface.empty()) {
         const Param own = paramOr(*findSpec(type.params, type.ownSurface), part.params);
         if (std::get<std::string>(own.value).empty())
-            h.add(query.surfaceHash(
-                std::get<std::string>(query.document().value(recipe.id, "surface", query.options().frame))));
+            h.add(
+                query.surfaceHash(query.document().value(recipe.id, kLayer.surface, query.options().frame)));
     }
     return h.value();
 }
@@ -210,8 +210,7 @@ void Simulated::addParts(Frame& f, const std::set<std::string>* only) {
     in.memoryLimit = query_.document().memoryLimit();
     in.atRest = [&f, this](const std::string& id) -> SurfacePtr {
         if (id.empty()) return f.run.rest();
-        const double rest =
-            std::get<double>(query_.document().value(recipe_.id, "rest", f.query.options().frame));
+        const double rest = query_.document().value(recipe_.id, kLayer.rest, f.query.options().frame);
         return f.query.at(rest).surface(id);
     };
     in.partsAt = [this](double frame, const std::set<std::string>& wanted) {

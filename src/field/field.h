@@ -10,6 +10,7 @@
 #include "field/samples.h"
 #include "field/scene_query.h"
 #include "params/param.h"
+#include "params/param_table.h"
 
 namespace ovrix::field {
 
@@ -181,26 +182,32 @@ class ResolvedParams {
   public:
     ResolvedParams(std::span<const ParamSpec> specs, const ParamMap& params, const FieldContext& context);
 
-    bool has(const std::string& id) const { return entries_.count(id) > 0; }
-    bool flag(const std::string& id) const { return get<bool>(id); }
-    int64_t integer(const std::string& id) const { return get<int64_t>(id); }
-    double number(const std::string& id) const { return get<double>(id); }
-    Range range(const std::string& id) const { return get<Range>(id); }
-    V3f vector(const std::string& id) const { return V3f(get<V3d>(id)); }
+    template <class T>
+    bool has(const Handle<T>& handle) const {
+        return entries_.count(handle.id()) > 0;
+    }
+    /// What the handle stands for: a value, or what may differ per element.
+    template <class T>
+    decltype(auto) operator[](const Handle<T>& handle) const {
+        if constexpr (std::is_same_v<T, Varying>)
+            return varying(handle.id());
+        else if constexpr (std::is_same_v<T, VaryingRange>)
+            return varyingRange(handle.id());
+        else if constexpr (std::is_same_v<T, VaryingColor>)
+            return varyingColor(handle.id());
+        else if constexpr (std::is_same_v<T, V3f>)
+            return V3f(get<V3d>(handle.id()));
+        else if constexpr (std::is_enum_v<T>)
+            return handle.choice(get<std::string>(handle.id()));
+        else
+            return get<T>(handle.id());
+    }
+    /// Of what may differ per element: the value alone, without its field.
+    template <class T>
+    requires kVaries<T>
+    const Stored<T>& uniform(const Handle<T>& handle) const { return get<Stored<T>>(handle.id()); }
     /// A number, in x, or a vector.
     V3d numbers(const std::string& id) const;
-    Color color(const std::string& id) const { return get<Color>(id); }
-    const std::string& text(const std::string& id) const { return get<std::string>(id); }
-    const Refs& refs(const std::string& id) const { return get<Refs>(id); }
-    const Shares& shares(const std::string& id) const { return get<Shares>(id); }
-    const MapValue& map(const std::string& id) const { return get<MapValue>(id); }
-    const ManualEdits& edits(const std::string& id) const { return get<ManualEdits>(id); }
-    const Curve& profile(const std::string& id) const { return get<Curve>(id); }
-    const StrandEdits& combing(const std::string& id) const { return get<StrandEdits>(id); }
-    const CurvePoints& points(const std::string& id) const { return get<CurvePoints>(id); }
-    Varying varying(const std::string& id) const;
-    VaryingRange varyingRange(const std::string& id) const;
-    VaryingColor varyingColor(const std::string& id) const;
     /// Whether some field reads what elements carry.
     bool readsElements() const;
 
@@ -213,6 +220,9 @@ class ResolvedParams {
     const T& get(const std::string& id) const {
         return std::get<T>(entry(id).value);
     }
+    Varying varying(const std::string& id) const;
+    VaryingRange varyingRange(const std::string& id) const;
+    VaryingColor varyingColor(const std::string& id) const;
     const Entry& entry(const std::string& id) const;
     std::map<std::string, Entry> entries_;
 };

@@ -3,8 +3,16 @@
 #include "base/progress.h"
 #include "geo/surface/surface.h"
 #include "params/painted_map.h"
+#include "params/param_table.h"
 
 namespace ovrix::field {
+
+/// What brushes write, and what they go by.
+extern const struct PaintParams : ParamTable {
+    PaintParams();
+    Handle<MapValue> map;
+    Handle<double> base, resolution;
+} kPaint;
 
 /// Of the surface's mesh; worked out once.
 uint64_t topologyOf(const Surface& surface);

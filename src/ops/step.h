@@ -50,9 +50,9 @@ struct StepType {
     std::string help;
     GeometryKind takes = GeometryKind::Points, gives = GeometryKind::Points;
     std::vector<ParamSpec> params;
-    /// The parameter that does no more than thin what is placed, by masked(); empty for none. Then what was
-    /// placed is kept, and a change of the mask asks only who stays.
-    std::string mask = {};
+    /// It has kPlaced's mask, which does no more than thin what is placed, by masked(): then what was placed
+    /// is kept, and a change of the mask asks only who stays.
+    bool masked = false;
     /// What it makes of an element depends on that element alone: thinning may as well come after it.
     bool elementwise = false;
     /// Lays many elements between few: what comes before it is always made whole, Draft thins what it lays.

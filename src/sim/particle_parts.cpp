@@ -5,7 +5,7 @@
 #include <set>
 
 #include "base/error.h"
-#include "params/specs.h"
+#include "params/param_table.h"
 
 namespace ovrix::sim {
 
@@ -37,8 +37,9 @@ Samples Offspring::Parents::samples() const {
         .with(channel::id, id);
 }
 
-Strength::Strength(const ResolvedParams& p, const std::string& id) : value(p.varying(id)) {
-    if (p.has("group")) group = int32_t(p.integer("group"));
+Strength::Strength(const ResolvedParams& p, const Handle<Varying>& strength, const Handle<int64_t>& groupOf)
+    : value(p[strength]) {
+    if (p.has(groupOf)) group = int32_t(p[groupOf]);
 }
 
 void Strength::over(const ParticleBlock& block, float* out) const {
@@ -53,12 +54,12 @@ void Strength::over(const ParticleBlock& block, float* out) const {
             if (!of(block.group[i])) out[i] = 0.0f;
 }
 
-StepType partType(std::string id, std::string title, std::string help, std::vector<ParamSpec> params) {
+StepType partType(std::string id, std::string title, std::string help, const ParamTable& params) {
     StepType type;
     type.id = std::move(id), type.title = std::move(title), type.help = std::move(help);
     type.phase = Phase::Move;
     type.partOf = {"particles"};
-    type.params = std::move(params);
+    type.params = params.specs();
     return type;
 }
 
@@ -74,16 +75,21 @@ ParticleModifier onStrands(ParticleModifier part) {
     return part;
 }
 
+BakeParams::BakeParams(ParamTable& table)
+    : use(table.add(specs::affecting(
+          Affects::Storage,
+          specs::choice("bake_use", "Bake", "while fresh", {"while fresh", "always", "never"},
+                        "Takes the baked frames as long as nothing that they depend on changed; always; or "
+                        "never")))),
+      as(table.add(specs::affecting(
+          Affects::Storage,
+          specs::choice("bake_as", "Baked as", "columns", {"columns", "vdb", "usda"},
+                        "Plain columns, quickest to write and to play; or what other programs read: OpenVDB "
+                        "points, or USD text, large and slow")))) {}
+
+const AnySolverParams kSolver;
+
 StepType solverStep(StepType type, std::shared_ptr<const Solver> solver) {
-    using namespace specs;
-    type.params = std::move(type.params) +
-                  affecting(Affects::Storage,
-                            {choice("bake_use", "Bake", "while fresh", {"while fresh", "always", "never"},
-                                    "Takes the baked frames as long as nothing that they depend on changed; "
-                                    "always; or never"),
-                             choice("bake_as", "Baked as", "columns", {"columns", "vdb", "usda"},
-                                    "Plain columns, quickest to write and to play; or what other programs "
-                                    "read: OpenVDB points, or USD text, large and slow")});
     type.solver = std::move(solver);
     type.apply = [](const StepInput&) -> Geometry {
         throw Error("can only be worked out frame by frame", {}, "Open the scene that it belongs to");
@@ -132,8 +138,8 @@ Travelled PartContext::travelled(const std::string& param) const {
             now.frame / now.rate};
 }
 
-SurfacePtr PartContext::surface(const std::string& param, const char* what) const {
-    const std::string& id = params().text(param);
+SurfacePtr PartContext::surface(const Handle<std::string>& param, const char* what) const {
+    const std::string& id = params()[param];
     if (id.empty() && !now.surface) throw NothingToActOn(what, {}, "Choose an object");
     SurfacePtr surface = id.empty() ? now.surface : query().surface(id);
     if (!(surface->area() > 0))
@@ -142,8 +148,8 @@ SurfacePtr PartContext::surface(const std::string& param, const char* what) cons
     return surface;
 }
 
-SurfacePtr PartContext::surfaceAtRest(const std::string& param) const {
-    const std::string& id = params().text(param);
+SurfacePtr PartContext::surfaceAtRest(const Handle<std::string>& param) const {
+    const std::string& id = params()[param];
     if (now.atRest) return now.atRest(id);
     return id.empty() ? now.surface : query().surface(id);
 }

@@ -59,7 +59,8 @@ struct Strength {
     Varying value;
     int32_t group = 0;  ///< 0 is all
     Strength() = default;
-    explicit Strength(const ResolvedParams& p, const std::string& id = "strength");
+    /// Of strands, which have no groups, all are meant.
+    Strength(const ResolvedParams& p, const Handle<Varying>& strength, const Handle<int64_t>& groupOf);
     /// Of each particle of the block.
     void over(const ParticleBlock& block, float* out) const;
     /// Whether a particle of that group is meant.
@@ -232,11 +233,15 @@ struct PartContext {
     /// The world of the frame. Throws Error where there is none.
     SceneQuery& query() const;
     /// How far something has gone whose speed is that parameter: it takes keys without a jump.
-    Travelled travelled(const std::string& param) const;
+    Travelled travelled(const Handle<double>& rate) const { return travelled(rate.id()); }
+    Travelled travelled(const Handle<V3f>& velocity) const { return travelled(velocity.id()); }
     /// The surface that a parameter names, or the layer's own where it names none, and the same at rest.
     /// Throws NothingToActOn where there is none, or it has no area.
-    SurfacePtr surface(const std::string& param, const char* what) const;
-    SurfacePtr surfaceAtRest(const std::string& param) const;
+    SurfacePtr surface(const Handle<std::string>& param, const char* what) const;
+    SurfacePtr surfaceAtRest(const Handle<std::string>& param) const;
+
+  private:
+    Travelled travelled(const std::string& param) const;
 };
 
 struct ParticleModifier {
@@ -254,11 +259,20 @@ ParticleParts partsOf(const SolverInput& before, const SolverInput& now);
 void renew(ParticleParts& parts, const SolverInput& before, const SolverInput& now, double at);
 
 /// A part that stands among particles.
-StepType partType(std::string id, std::string title, std::string help, std::vector<ParamSpec> params);
+StepType partType(std::string id, std::string title, std::string help, const ParamTable& params);
 /// The same part for strands, as "strand_" and its id, without what it asks of particles alone: groups, what
 /// becomes of those that meet something, and tips.
 ParticleModifier onStrands(ParticleModifier part);
-/// A step that only works frame by frame: with its solver, and what its bake is used for.
+/// What a solver's bake is used for, and its format.
+struct BakeParams {
+    explicit BakeParams(ParamTable& table);
+    Handle<std::string> use, as;
+};
+
+/// The handles that all solvers' steps have alike.
+extern const struct AnySolverParams : ParamTable { BakeParams bake{*this}; } kSolver;
+
+/// A step that only works frame by frame, with its solver.
 StepType solverStep(StepType type, std::shared_ptr<const Solver> solver);
 
 /// The way, of unit length, from one to another that lies at the same place: each has a direction of its own

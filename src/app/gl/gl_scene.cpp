@@ -159,7 +159,7 @@ void GlScene::addBatches(const EvalSnapshot& snapshot, const Node& layer, const 
         const MeshBuffers& mesh = meshBuffers(object->second);
         batches_.push_back({layer.id, object->first, object->second.hash, h.value(), b.count,
                             size_t(mesh.count) / 3, size_t(mesh.coarseCount) / 3, DrawLevel::Meshes, false});
-        const auto as = std::get<std::string>(snapshot.document.value(layer.id, "show_as"));
+        const auto as = snapshot.document.value(layer.id, kLayer.showAs);
         if (as == "auto") continue;
         batches_.back().fixed = true;
         batches_.back().level = as == "boxes"  ? DrawLevel::Boxes
@@ -191,7 +191,7 @@ void GlScene::addStrands(const EvalSnapshot& snapshot, const Node& layer) {
     const auto flag = [&](const char* id) { return std::get<bool>(d.value(layer.id, id)); };
     const auto guides = snapshot.guides.find(layer.id), all = snapshot.strands.find(layer.id);
     const bool between = guides != snapshot.guides.end();
-    const auto material = std::get<std::string>(d.value(layer.id, "material"));
+    const auto material = d.value(layer.id, kLayer.material);
     if (all != snapshot.strands.end())
         strands_.add({layer.id, all->second.hash, materialColor(d, material), false,
                       flag("show_roots") && !between, flag("show_fill")},
@@ -221,9 +221,9 @@ void GlScene::update(const EvalSnapshot& snapshot) {
         if (node->category() == Category::Object) {
             const auto o = snapshot.objects.find(node->id);
             if (o == snapshot.objects.end()) continue;
-            std::string material = std::get<std::string>(d.value(node->id, "material"));
-            if (material.empty() && findSpec(specsOf(*node), "slots")) {
-                const Refs slots = std::get<Refs>(d.value(node->id, "slots"));
+            std::string material = d.value(node->id, kObject.object.material);
+            if (material.empty() && findSpec(specsOf(*node), kObject.slots.id())) {
+                const Refs slots = d.value(node->id, kObject.slots);
                 if (!slots.empty()) material = slots[0];
             }
             colors_[node->id] = materialColor(d, material);
@@ -239,7 +239,7 @@ void GlScene::update(const EvalSnapshot& snapshot) {
     for (const NodePtr& node : d.nodes(Category::Layer)) {
         const auto r = snapshot.layers.find(node->id);
         if (!node->shown || r == snapshot.layers.end()) continue;
-        const auto material = std::get<std::string>(d.value(node->id, "material"));
+        const auto material = d.value(node->id, kLayer.material);
         if (!material.empty()) colors_[node->id] = materialColor(d, material);
         if (auto* c = std::get_if<std::shared_ptr<const Copies>>(&r->second.geometry)) {
             if ((*c)->prototypes.empty())  // nothing to copy was chosen yet

@@ -34,25 +34,8 @@ class RowDelegate : public QStyledItemDelegate {
             0, o.rect.top(),
             (o.widget ? static_cast<const QTreeWidget*>(o.widget)->viewport()->width() : o.rect.right()),
             o.rect.height());
-        if (index.data(GroupRole).toBool()) {
-            p->setPen(t.muted);
-            p->setFont(textFont(8.75));
-            p->drawText(o.rect.adjusted(px(12), 0, 0, -px(4)), Qt::AlignLeft | Qt::AlignBottom,
-                        index.data().toString());
-            return;
-        }
-        if (o.state & QStyle::State_Selected) {
-            QColor ground = t.seaGlass;
-            ground.setAlphaF(0.16f);
-            p->fillRect(row, ground);
-            p->fillRect(QRect(0, row.top(), px(2), row.height()), t.seaGlass);
-        } else if (o.state & QStyle::State_MouseOver) {
-            p->fillRect(row, t.raised);
-        }
-        if (o.state & QStyle::State_HasFocus) {
-            p->setPen(QPen(t.seaGlass, 1));
-            p->drawRect(QRectF(row).adjusted(0.5, 0.5, -0.5, -0.5));
-        }
+        if (index.data(GroupRole).toBool()) return paintGroup(p, o, index);
+        paintGround(p, o, row);
         const bool shown = index.data(ShownRole).toBool(), rendered = index.data(RenderedRole).toBool(),
                    problem = index.data(ProblemRole).toBool();
         const bool view = index.data(ShownRole).isValid(), render = index.data(RenderedRole).isValid();
@@ -89,6 +72,27 @@ class RowDelegate : public QStyledItemDelegate {
                                                          right - countWidth - left - px(4));
         p->drawText(QRect(left, row.top(), right - left, row.height()), Qt::AlignLeft | Qt::AlignVCenter,
                     name);
+    }
+    static void paintGroup(QPainter* p, const QStyleOptionViewItem& o, const QModelIndex& index) {
+        p->setPen(tokens().muted);
+        p->setFont(textFont(8.75));
+        p->drawText(o.rect.adjusted(px(12), 0, 0, -px(4)), Qt::AlignLeft | Qt::AlignBottom,
+                    index.data().toString());
+    }
+    static void paintGround(QPainter* p, const QStyleOptionViewItem& o, const QRect& row) {
+        const Tokens& t = tokens();
+        if (o.state & QStyle::State_Selected) {
+            QColor ground = t.seaGlass;
+            ground.setAlphaF(0.16f);
+            p->fillRect(row, ground);
+            p->fillRect(QRect(0, row.top(), px(2), row.height()), t.seaGlass);
+        } else if (o.state & QStyle::State_MouseOver) {
+            p->fillRect(row, t.raised);
+        }
+        if (o.state & QStyle::State_HasFocus) {
+            p->setPen(QPen(t.seaGlass, 1));
+            p->drawRect(QRectF(row).adjusted(0.5, 0.5, -0.5, -0.5));
+        }
     }
     void updateEditorGeometry(QWidget* editor, const QStyleOptionViewItem& o,
                               const QModelIndex&) const override {
@@ -306,8 +310,7 @@ void Outline::refreshCount(const std::string& id, QTreeWidgetItem& item) {
     } else if (object != r.objects.end()) {
         text = shortCount(double(object->second.mesh->triangles().size())) + " tri";
     } else if (const Node* n = controller_.document().find(id); n && n->category() == Category::Curve) {
-        text =
-            shortCount(double(std::get<CurvePoints>(controller_.document().value(id, "points")).list.size()));
+        text = shortCount(double(controller_.document().value(id, kCurve.points).list.size()));
     } else if (n) {
         text = briefOf(controller_.document(), *n);
     }

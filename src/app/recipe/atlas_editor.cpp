@@ -21,7 +21,7 @@ constexpr int kLargest = 512;  // pixels of the picture that is kept
 /// The first image that a field of the material reads, and the space that it is in.
 std::pair<std::string, std::string> imageOf(const Document& d, const std::string& blade) {
     const Node* node = d.find(blade);
-    const Node* look = node ? d.find(std::get<std::string>(d.value(blade, "material"))) : nullptr;
+    const Node* look = node ? d.find(d.value(blade, kObject.object.material)) : nullptr;
     if (!look) return {};
     for (const char* param : {"base", "opacity"}) {
         const auto it = look->params.find(param);

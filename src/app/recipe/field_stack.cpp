@@ -193,14 +193,8 @@ QWidget* FieldStack::makeEnds() {
     return row;
 }
 
-QWidget* FieldStack::makeRow(size_t index, const FieldSource& source) {
-    auto* row = new QWidget;
-    auto* line = new QHBoxLayout(row);
-    line->setContentsMargins(0, 0, 0, 0);
-    line->setSpacing(px(4));
-    const SourceType* type = findSourceType(source.type);
-
-    auto* blend = flatButton("How it is blended with what is above");
+QToolButton* FieldStack::makeBlend(size_t index) {
+    QToolButton* blend = flatButton("How it is blended with what is above");
     blend->setFixedWidth(px(18));
     auto* blends = new QMenu(blend);
     for (const BlendLook& b : kBlends)
@@ -209,7 +203,11 @@ QWidget* FieldStack::makeRow(size_t index, const FieldSource& source) {
         });
     blend->setMenu(blends);
     blend->setPopupMode(QToolButton::InstantPopup);
+    return blend;
+}
 
+QPushButton* FieldStack::makeTitle(size_t index, const FieldSource& source) {
+    const SourceType* type = findSourceType(source.type);
     auto* title =
         new QPushButton(type ? QString::fromStdString(type->title) : QString::fromStdString(source.type));
     title->setProperty("link", true);
@@ -224,7 +222,29 @@ QWidget* FieldStack::makeRow(size_t index, const FieldSource& source) {
         openSource_ = openSource_ == int(index) ? -1 : int(index);
         refresh();
     });
+    return title;
+}
 
+NumberBox* FieldStack::makeStrength(const ParamPath& strengthPath) {
+    auto* strength = new NumberBox(strengthSpec());
+    strength->setFixedWidth(px(38));
+    strength->setDefault(1.0);
+    strength->setToolTip("Strength: 0 leaves what is above, 1 is the full blend");
+    connect(strength, &NumberBox::changed, this, [this, strengthPath](double v, bool dragging) {
+        controller_.setValue(strengthPath, v, dragging);  // in its key, where it has some
+    });
+    connect(strength, &NumberBox::finished, this, [this] { controller_.endDrag(); });
+    return strength;
+}
+
+QWidget* FieldStack::makeRow(size_t index, const FieldSource& source) {
+    auto* row = new QWidget;
+    auto* line = new QHBoxLayout(row);
+    line->setContentsMargins(0, 0, 0, 0);
+    line->setSpacing(px(4));
+    const SourceType* type = findSourceType(source.type);
+    QToolButton* blend = makeBlend(index);
+    QPushButton* title = makeTitle(index, source);
     auto* strip = new StripPreview;
     strip->setVisible(width() >= px(215));
     strips_.push_back(strip);
@@ -235,18 +255,9 @@ QWidget* FieldStack::makeRow(size_t index, const FieldSource& source) {
             "Bend remap curve", [&](Field& f) { f.sources[index].remap = c; }, dragging);
     });
     connect(curve, &CurveBox::finished, this, [this] { controller_.endDrag(); });
-
-    auto* strength = new NumberBox(strengthSpec());
-    strength->setFixedWidth(px(38));
-    strength->setDefault(1.0);
-    strength->setToolTip("Strength: 0 leaves what is above, 1 is the full blend");
     ParamPath strengthPath = path_;
     strengthPath.source = int(index), strengthPath.sourceParam = "strength";
-    connect(strength, &NumberBox::changed, this, [this, strengthPath](double v, bool dragging) {
-        controller_.setValue(strengthPath, v, dragging);  // in its key, where it has some
-    });
-    connect(strength, &NumberBox::finished, this, [this] { controller_.endDrag(); });
-
+    NumberBox* strength = makeStrength(strengthPath);
     auto* key = new KeyButton(strength);
     key->setObjectName("strengthKey");
     connect(key, &KeyButton::clicked, this, [this, strengthPath] { controller_.toggleKey(strengthPath); });

@@ -8,9 +8,11 @@
 
 class QVBoxLayout;
 class QMenu;
+class QPushButton;
 
 namespace ovrix::app {
 
+class NumberBox;
 class ParamRow;
 
 /// A band that shows what a source gives along the surface.
@@ -46,6 +48,9 @@ class FieldStack : public QFrame {
     size_t placeAt(int y) const;
     void rebuild(const Field& field);
     QWidget* makeEnds();
+    QToolButton* makeBlend(size_t index);
+    QPushButton* makeTitle(size_t index, const FieldSource& source);
+    NumberBox* makeStrength(const ParamPath& strengthPath);
     QWidget* makeRow(size_t index, const FieldSource& source);
     void fillRowMenu(QMenu& menu, size_t index);
     void change(const QString& label, const std::function<void(Field&)>& edit, bool dragging = false);

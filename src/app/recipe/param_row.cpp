@@ -324,9 +324,38 @@ QWidget* ParamRow::makeText() {
     return line;
 }
 
+/// One of those rows; @p change is given what changes the list.
+QWidget* ParamRow::makeRefRow(QWidget* list, int i, const RefsChange& change) {
+    const bool slots = spec_.id == kObject.slots.id();
+    auto* row = new QWidget(list);
+    auto* line = new QHBoxLayout(row);
+    line->setContentsMargins(0, 0, 0, 0);
+    auto* box = new QComboBox;
+    box->setObjectName("ref");
+    if (slots) {
+        auto* label = new QLabel(QString("Slot %1").arg(i + 1));
+        label->setFixedWidth(px(88));
+        line->addWidget(label);
+    }
+    line->addWidget(box, 1);
+    if (!slots) {
+        auto* remove = new QToolButton;
+        remove->setProperty("flat", true);
+        remove->setIcon(icon("close"));
+        remove->setToolTip("Take it out of the list");
+        connect(remove, &QToolButton::clicked, this,
+                [change, i] { change([i](Refs& r) { r.erase(r.begin() + i); }); });
+        line->addWidget(remove);
+    }
+    connect(box, &QComboBox::activated, this, [change, box, i] {
+        change([&](Refs& r) { r[size_t(i)] = box->currentData().toString().toStdString(); });
+    });
+    return row;
+}
+
 /// A row for each node that is named. Slots are as many as the mesh has; other lists grow and shrink.
 QWidget* ParamRow::makeRefs() {
-    const bool slots = spec_.id == "slots";
+    const bool slots = spec_.id == kObject.slots.id();
     auto* list = new QWidget;
     auto* all = new QVBoxLayout(list);
     all->setContentsMargins(0, 0, 0, 0);
@@ -339,7 +368,7 @@ QWidget* ParamRow::makeRefs() {
         all->addWidget(title);
     }
     all->addLayout(rows);
-    const auto change = [this](const std::function<void(Refs&)>& edit) {
+    const RefsChange change = [this](const std::function<void(Refs&)>& edit) {
         Refs now = std::get<Refs>(paramAt(controller_.document(), path_).value);
         edit(now);
         controller_.setValue(path_, now);
@@ -352,7 +381,7 @@ QWidget* ParamRow::makeRefs() {
                 [change] { change([](Refs& refs) { refs.emplace_back(); }); });
         all->addWidget(add, 0, Qt::AlignLeft);
     }
-    refreshers_.push_back([this, list, rows, change, slots](const Param& p) {
+    refreshers_.push_back([this, list, rows, change](const Param& p) {
         const Refs refs = std::get<Refs>(p.value);
         while (rows->count() > int(refs.size())) {
             QLayoutItem* item = rows->takeAt(rows->count() - 1);
@@ -360,30 +389,7 @@ QWidget* ParamRow::makeRefs() {
             delete item;
         }
         for (int i = rows->count(); i < int(refs.size()); ++i) {
-            auto* row = new QWidget(list);
-            auto* line = new QHBoxLayout(row);
-            line->setContentsMargins(0, 0, 0, 0);
-            auto* box = new QComboBox;
-            box->setObjectName("ref");
-            if (slots) {
-                auto* label = new QLabel(QString("Slot %1").arg(i + 1));
-                label->setFixedWidth(px(88));
-                line->addWidget(label);
-            }
-            line->addWidget(box, 1);
-            if (!slots) {
-                auto* remove = new QToolButton;
-                remove->setProperty("flat", true);
-                remove->setIcon(icon("close"));
-                remove->setToolTip("Take it out of the list");
-                connect(remove, &QToolButton::clicked, this,
-                        [change, i] { change([i](Refs& r) { r.erase(r.begin() + i); }); });
-                line->addWidget(remove);
-            }
-            rows->addWidget(row);
-            connect(box, &QComboBox::activated, this, [change, box, i] {
-                change([&](Refs& r) { r[size_t(i)] = box->currentData().toString().toStdString(); });
-            });
+            rows->addWidget(makeRefRow(list, i, change));
         }
         for (size_t i = 0; i < refs.size(); ++i)
             fillNodes(*rows->itemAt(int(i))->widget()->findChild<QComboBox*>(), controller_.document(),

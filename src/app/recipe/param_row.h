@@ -44,6 +44,8 @@ class ParamRow : public QWidget {
     QWidget* makeChoice();
     QWidget* makeFile();
     QWidget* makeRef();
+    using RefsChange = std::function<void(const std::function<void(Refs&)>& edit)>;
+    QWidget* makeRefRow(QWidget* list, int i, const RefsChange& change);
     QWidget* makeRefs();
     QWidget* makeText();
     QWidget* makeMap();

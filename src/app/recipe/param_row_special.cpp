@@ -8,6 +8,7 @@
 #include "app/recipe/param_row.h"
 #include "app/theme/theme.h"
 #include "app/widgets/curve_box.h"
+#include "field/paint.h"
 
 namespace ovrix::app {
 
@@ -28,7 +29,7 @@ QWidget* ParamRow::makeMap() {
     line->addWidget(paint, 1);
     line->addWidget(clear);
     ParamPath source = path_;
-    source.sourceParam = "map";
+    source.sourceParam = kPaint.map.id();
     connect(paint, &QPushButton::clicked, this,
             [this, source](bool on) { controller_.selection().setPainting(on ? source : ParamPath()); });
     connect(&controller_.selection(), &Selection::paintingChanged, paint,

@@ -170,23 +170,26 @@ static void setTabOrderOf(const std::vector<StepCard*>& cards) {
             }
 }
 
+/// Where nothing is chosen.
+void RecipePanel::showHint() {
+    auto* hint = new QLabel(
+        "Choose something in the outline or in the view.\n\nDrop a mesh on the window to begin with a "
+        "surface of your own.");
+    hint->setWordWrap(true);
+    hint->setProperty("muted", true);
+    hint->setContentsMargins(px(14), px(10), px(8), 0);
+    cardsLayout_->addWidget(hint);
+    cardsLayout_->addStretch();
+    flow_->setCards({});
+}
+
 void RecipePanel::rebuild() {
     const Node* node = controller_.selection().node();
     std::map<std::string, StepCard*> known = takeCards(node);
     const bool some = !known.empty();
     add_ = nullptr;
     flow_->setVisible(node && node->category() == Category::Layer);
-    if (!node) {
-        auto* hint = new QLabel(
-            "Choose something in the outline or in the view.\n\nDrop a mesh on the window to begin with a "
-            "surface of your own.");
-        hint->setWordWrap(true);
-        hint->setProperty("muted", true);
-        hint->setContentsMargins(px(14), px(10), px(8), 0);
-        cardsLayout_->addWidget(hint);
-        cardsLayout_->addStretch();
-        return flow_->setCards({});
-    }
+    if (!node) return showHint();
     std::vector<std::string> steps;
     for (const Step& s : recipeOwner(controller_.document(), *node).steps) steps.push_back(s.id);
     const bool object = node->category() == Category::Object;
@@ -239,8 +242,8 @@ void RecipePanel::refreshHead() {
     name_->setText(node ? QString::fromStdString(node->name) : "Nothing chosen");
     QString facts;
     if (node && node->category() == Category::Layer) {
-        const Node* surface = controller_.document().find(
-            std::get<std::string>(controller_.document().value(node->id, "surface")));
+        const Node* surface =
+            controller_.document().find(controller_.document().value(node->id, kLayer.surface));
         double ms = 0;
         const auto it = controller_.results().layers.find(node->id);
         if (it != controller_.results().layers.end())

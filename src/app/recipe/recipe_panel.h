@@ -40,6 +40,7 @@ class RecipePanel : public QWidget {
 
   private:
     void rebuildIfNeeded();
+    void showHint();
     void rebuild();
     std::map<std::string, StepCard*> takeCards(const Node* node);
     StepCard* newCard(const std::string& node, const std::string& step);

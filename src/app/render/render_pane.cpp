@@ -283,8 +283,7 @@ void RenderPane::setLive(bool live) {
 
 QSize RenderPane::renderSize() const {
     const Document& d = controller_.document();
-    const QSize full(int(std::get<int64_t>(d.setting("render", "width"))),
-                     int(std::get<int64_t>(d.setting("render", "height"))));
+    const QSize full(int(d.renderSetting(kRender.width)), int(d.renderSetting(kRender.height)));
     if (size_->currentIndex() == 2) return full;
     if (size_->currentIndex() == 1) return (full / 2).expandedTo({1, 1});
     const QSize room = picture_->size() * picture_->devicePixelRatio();

@@ -42,8 +42,7 @@ void BakeWorker::run(const Job& job, Progress& progress) {
     try {
         // An evaluation of its own: its frames push nothing out of what the window keeps.
         Evaluator evaluator(size_t(512) << 20);
-        evaluator.simulations().setLimit(
-            size_t(std::get<double>(job.scene.document.setting("scene", "sim_memory")) * 1e9));
+        evaluator.simulations().setLimit(size_t(job.scene.document.sceneSetting(kScene.simMemory) * 1e9));
         const BakeResult r = bake(evaluator, job.scene, job.layer, options, progress);
         std::string text = fmt::format("Baked {}: {} frames{}", name, r.written + r.known,
                                        r.known ? fmt::format(", {} of them there already", r.known) : "");

@@ -185,9 +185,8 @@ void Controller::setFull(bool full) {
 
 void Controller::duplicateLinked(const std::string& layer) {
     std::string made;
-    edit("Duplicate with a shared recipe", [&](const Document& d) {
-        return withLinkedLayer(d, layer, std::get<std::string>(d.value(layer, "surface")), &made);
-    });
+    edit("Duplicate with a shared recipe",
+         [&](const Document& d) { return withLinkedLayer(d, layer, d.value(layer, kLayer.surface), &made); });
     if (!made.empty()) selection_.select(made);
 }
 

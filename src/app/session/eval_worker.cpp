@@ -75,7 +75,7 @@ void EvalWorker::aim(EvalSnapshot& snapshot, const Request& r, Progress& progres
     const Node* layer = r.aimedFrom.empty() ? nullptr : r.scene.document.find(r.aimedFrom);
     if (!layer || layer->category() != Category::Layer) return;
     snapshot.aimedFrom = layer->id;
-    const auto id = std::get<std::string>(r.scene.document.value(layer->id, "surface", r.frame));
+    const auto id = r.scene.document.value(layer->id, kLayer.surface, r.frame);
     if (id.empty()) return;
     try {
         snapshot.aimedAt = evaluator_.surface(r.scene, id, {r.frame, Purpose::Viewport, r.full}, progress);
@@ -91,8 +91,7 @@ std::shared_ptr<const EvalSnapshot> EvalWorker::evaluate(const Request& r, Progr
     snapshot->opened = r.opened;
     snapshot->document = document;
     snapshot->full = r.full;
-    evaluator_.simulations().setLimit(
-        size_t(std::get<double>(document.setting("scene", "sim_memory")) * 1e9));
+    evaluator_.simulations().setLimit(size_t(document.sceneSetting(kScene.simMemory) * 1e9));
     // A scene that was just opened shows what is there at once, and the rest as it comes.
     const bool opening = !last_ || last_->opened != r.opened;
     // Drawing takes time from what is still to come, so it waits longer from time to time.

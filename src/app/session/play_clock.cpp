@@ -19,9 +19,9 @@ void PlayClock::setFrame(double frame) {
 
 std::pair<int, int> PlayClock::range() const {
     const Document& document = session_.document();
-    const auto whole = [&](const char* id) { return int(std::get<int64_t>(document.setting("scene", id))); };
     const auto [first, last] = document.frames();
-    const int from = whole("loop_from"), to = whole("loop_to");
+    const int from = int(document.sceneSetting(kScene.loopFrom)),
+              to = int(document.sceneSetting(kScene.loopTo));
     if (to <= from) return {first, last};
     return {std::clamp(from, first, last), std::clamp(to, first, last)};
 }
@@ -54,7 +54,7 @@ void PlayClock::playOn() {
     if (busy_()) return;
     const auto [first, last] = range();
     const double length = last - first + 1;
-    const bool inTime = std::get<std::string>(session_.document().setting("scene", "play")) == "in real time";
+    const bool inTime = session_.document().sceneSetting(kScene.play) == "in real time";
     double next = frame_ + 1;
     if (inTime) {
         next = playFrom_ + std::floor(double(played_.elapsed()) * 1e-3 * session_.document().rate());

@@ -140,7 +140,7 @@ void SceneFiles::importFile(const QString& file) {
 void SceneFiles::addElements(const std::filesystem::path& path, const std::string& step) {
     std::string surface = controller_.selection().id(), id;
     if (const Node* node = controller_.selection().node(); node && node->category() == Category::Layer)
-        surface = std::get<std::string>(controller_.document().value(node->id, "surface"));
+        surface = controller_.document().value(node->id, kLayer.surface);
     const Node* on = controller_.document().find(surface);
     if (!on || on->category() != Category::Object) surface.clear();  // points lie where the file says
     if (surface.empty() && step == "strand_file")
@@ -152,7 +152,7 @@ void SceneFiles::addElements(const std::filesystem::path& path, const std::strin
         std::string name = path.stem().string();
         if (isSequence(sequence)) name.erase(name.find_last_not_of("0123456789._-") + 1);
         Node layer = makeNode(d, "layer", name);
-        layer.params["surface"].value = surface;
+        layer.params[kLayer.surface.id()].value = surface;
         layer.steps.push_back(makeStep(step, layer));
         layer.steps[0].params["file"].value = pathInScene(sequence);
         id = layer.id;

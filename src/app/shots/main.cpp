@@ -97,151 +97,169 @@ class Photographer {
     MainWindow window_;
 };
 
-/// Every picture by its name, in the order in which they are taken; each leaves the view as it found it.
-std::vector<std::pair<std::string, std::function<void()>>> allShots(Photographer& p) {
+void takeWindow(Photographer& p) {
     MainWindow& w = p.window();
-    return {
-        {"window",
-         [&] {
-             w.controller().selection().select("barnacles_large");
-             w.showRender(true);
-             w.renderPane()->setLive(true);
-             p.settle();
-             p.passes(24);
-             p.take("window");
-             w.renderPane()->stop();
-             w.showRender(false);
-         }},
-        {"field-stack",
-         [&] {
-             w.controller().selection().select("barnacles_large");
-             p.settle();
-             p.openStack("barnacles_large/scatter/keep");
-             p.take("field-stack");
-         }},
-        {"time",  // for one of the scenes that move
-         [&] {
-             const auto& all = w.controller().results().simulations;
-             if (all.empty()) return;
-             w.controller().selection().select(all.begin()->first);
-             w.controller().clock().setFrame(28);
-             p.settle();
-             p.take("time");
-             for (const NodePtr& n : w.controller().document().nodes(Category::Object))
-                 if (!animatedParams(w.controller().document(), n->id).empty())
-                     w.controller().selection().select(n->id);
-             w.showCurves(true);
-             w.curves()->canvas()->fit();
-             p.take("keys");
-             w.showCurves(false);
-         }},
-        {"light",
-         [&] {
-             w.controller().selection().select("sun");
-             p.take("light");
-         }},
-        {"paint",
-         [&] {
-             w.controller().selection().select("sea_grass_tall");
-             p.settle();
-             p.openStack("sea_grass_tall/spread/keep");
-             p.openSource("sea_grass_tall/spread/keep", "Painted");
-             w.controller().selection().setPainting({"sea_grass_tall", "spread", "keep", 3, "map"});
-             p.settle();
-             if (const auto at = w.view()->project(V3f(0.46f, 0.02f, 0.72f))) p.hover(w.view(), *at);
-             p.take("paint");
-             w.controller().selection().setPainting({});
-         }},
-        {"mixer",
-         [&] {
-             w.controller().selection().select("shells_on_sand");
-             p.settle();
-             p.scrollTo("shells_on_sand/copies_of/prototypes");
-             p.take("mixer");
-         }},
-        {"library",
-         [&] {
-             w.controller().selection().select("pebbles");
-             w.run("library");
-             QElapsedTimer pictures;
-             pictures.start();
-             const auto all = libraryOf(LibraryWindow::builtInFolder(), LibraryWindow::ownFolder(),
-                                        LibraryWindow::pictureFolder());
-             while (pictures.elapsed() < 240000 &&
-                    !std::all_of(all.begin(), all.end(),
-                                 [](const LibraryEntry& e) { return std::filesystem::exists(e.picture); }))
-                 QApplication::processEvents(QEventLoop::AllEvents, 20);
-             w.library()->move(w.mapToGlobal(QPoint(350, 130)));
-             p.takeWith("library", w.library());
-             w.library()->hide();
-         }},
-        {"curves",
-         [&] {
-             w.controller().selection().select("strand_line");
-             w.view()->setTool(Tool::Curves);
-             p.settle();
-             p.take("curves");
-             w.view()->setTool(Tool::Select);
-         }},
-        {"strands",
-         [&] {
-             p.throughCamera("pup_85_mm");
-             w.controller().selection().select("coat");
-             p.settle();
-             p.scrollTo("coat/clump/strength");
-             p.take("strands");
-             p.throughCamera("camera");
-         }},
-        {"comb",
-         [&] {
-             p.throughCamera("pup_85_mm");
-             w.controller().selection().select("coat");
-             w.view()->setTool(Tool::Comb);
-             p.settle();
-             p.hover(w.view(), QPointF(w.view()->width() * 0.5, w.view()->height() * 0.62));
-             p.take("comb");
-             w.view()->setTool(Tool::Select);
-             p.throughCamera("camera");
-         }},
-        {"view-full",
-         [&] {
-             w.controller().selection().select("stones_largest");
-             w.run("full");
-             p.settle();
-             w.view()->frameSelected();
-             p.settle(1500);  // until the view has come to rest
-             p.take("view-full");
-             w.view()->lookThroughCamera();
-             w.run("full");
-         }},
-        {"bring-in",
-         [&] {
-             const auto other = w.controller().session().folder() / "silversides.ovrix";
-             if (!std::filesystem::exists(other) || other == w.controller().session().path()) return;
-             w.bringIn(QString::fromStdString(other.string()));
-             QElapsedTimer reading;
-             reading.start();
-             while (!w.findChild<BringInDialog*>() && reading.elapsed() < 20000) p.settle(100);
-             auto* dialog = w.findChild<BringInDialog*>();
-             if (!dialog)
-                 return (void)std::fprintf(stderr, "ovrix-shots: no dialog: %s\n",
-                                           qPrintable(w.statusText()));
-             auto* tree = dialog->findChild<QTreeWidget*>("bringTree");
-             for (auto* item : tree->findItems("School", Qt::MatchExactly | Qt::MatchRecursive))
-                 item->setCheckState(0, Qt::Checked);
-             p.takeWith("bring-in", dialog);
-             dialog->reject();
-         }},
-        {"search", [&] {
-             w.run("search");
-             if (QWidget* popup = QApplication::activePopupWidget()) {
-                 QTimer::singleShot(0, popup, [popup] { popup->findChild<QLineEdit*>()->setText("add"); });
-                 p.settle();
-                 p.takeWith("search", popup);
-                 popup->close();
-             }
-         }}};
+    w.controller().selection().select("barnacles_large");
+    w.showRender(true);
+    w.renderPane()->setLive(true);
+    p.settle();
+    p.passes(24);
+    p.take("window");
+    w.renderPane()->stop();
+    w.showRender(false);
 }
+
+void takeFieldStack(Photographer& p) {
+    MainWindow& w = p.window();
+    w.controller().selection().select("barnacles_large");
+    p.settle();
+    p.openStack("barnacles_large/scatter/keep");
+    p.take("field-stack");
+}
+
+/// For one of the scenes that move.
+void takeTime(Photographer& p) {
+    MainWindow& w = p.window();
+    const auto& all = w.controller().results().simulations;
+    if (all.empty()) return;
+    w.controller().selection().select(all.begin()->first);
+    w.controller().clock().setFrame(28);
+    p.settle();
+    p.take("time");
+    for (const NodePtr& n : w.controller().document().nodes(Category::Object))
+        if (!animatedParams(w.controller().document(), n->id).empty())
+            w.controller().selection().select(n->id);
+    w.showCurves(true);
+    w.curves()->canvas()->fit();
+    p.take("keys");
+    w.showCurves(false);
+}
+
+void takeLight(Photographer& p) {
+    MainWindow& w = p.window();
+    w.controller().selection().select("sun");
+    p.take("light");
+}
+
+void takePaint(Photographer& p) {
+    MainWindow& w = p.window();
+    w.controller().selection().select("sea_grass_tall");
+    p.settle();
+    p.openStack("sea_grass_tall/spread/keep");
+    p.openSource("sea_grass_tall/spread/keep", "Painted");
+    w.controller().selection().setPainting({"sea_grass_tall", "spread", "keep", 3, "map"});
+    p.settle();
+    if (const auto at = w.view()->project(V3f(0.46f, 0.02f, 0.72f))) p.hover(w.view(), *at);
+    p.take("paint");
+    w.controller().selection().setPainting({});
+}
+
+void takeMixer(Photographer& p) {
+    MainWindow& w = p.window();
+    w.controller().selection().select("shells_on_sand");
+    p.settle();
+    p.scrollTo("shells_on_sand/copies_of/prototypes");
+    p.take("mixer");
+}
+
+void takeLibrary(Photographer& p) {
+    MainWindow& w = p.window();
+    w.controller().selection().select("pebbles");
+    w.run("library");
+    QElapsedTimer pictures;
+    pictures.start();
+    const auto all =
+        libraryOf(LibraryWindow::builtInFolder(), LibraryWindow::ownFolder(), LibraryWindow::pictureFolder());
+    while (pictures.elapsed() < 240000 && !std::all_of(all.begin(), all.end(), [](const LibraryEntry& e) {
+               return std::filesystem::exists(e.picture);
+           }))
+        QApplication::processEvents(QEventLoop::AllEvents, 20);
+    w.library()->move(w.mapToGlobal(QPoint(350, 130)));
+    p.takeWith("library", w.library());
+    w.library()->hide();
+}
+
+void takeCurves(Photographer& p) {
+    MainWindow& w = p.window();
+    w.controller().selection().select("strand_line");
+    w.view()->setTool(Tool::Curves);
+    p.settle();
+    p.take("curves");
+    w.view()->setTool(Tool::Select);
+}
+
+void takeStrands(Photographer& p) {
+    MainWindow& w = p.window();
+    p.throughCamera("pup_85_mm");
+    w.controller().selection().select("coat");
+    p.settle();
+    p.scrollTo("coat/clump/strength");
+    p.take("strands");
+    p.throughCamera("camera");
+}
+
+void takeComb(Photographer& p) {
+    MainWindow& w = p.window();
+    p.throughCamera("pup_85_mm");
+    w.controller().selection().select("coat");
+    w.view()->setTool(Tool::Comb);
+    p.settle();
+    p.hover(w.view(), QPointF(w.view()->width() * 0.5, w.view()->height() * 0.62));
+    p.take("comb");
+    w.view()->setTool(Tool::Select);
+    p.throughCamera("camera");
+}
+
+void takeViewFull(Photographer& p) {
+    MainWindow& w = p.window();
+    w.controller().selection().select("stones_largest");
+    w.run("full");
+    p.settle();
+    w.view()->frameSelected();
+    p.settle(1500);  // until the view has come to rest
+    p.take("view-full");
+    w.view()->lookThroughCamera();
+    w.run("full");
+}
+
+void takeBringIn(Photographer& p) {
+    MainWindow& w = p.window();
+    const auto other = w.controller().session().folder() / "silversides.ovrix";
+    if (!std::filesystem::exists(other) || other == w.controller().session().path()) return;
+    w.bringIn(QString::fromStdString(other.string()));
+    QElapsedTimer reading;
+    reading.start();
+    while (!w.findChild<BringInDialog*>() && reading.elapsed() < 20000) p.settle(100);
+    auto* dialog = w.findChild<BringInDialog*>();
+    if (!dialog)
+        return (void)std::fprintf(stderr, "ovrix-shots: no dialog: %s\n", qPrintable(w.statusText()));
+    auto* tree = dialog->findChild<QTreeWidget*>("bringTree");
+    for (auto* item : tree->findItems("School", Qt::MatchExactly | Qt::MatchRecursive))
+        item->setCheckState(0, Qt::Checked);
+    p.takeWith("bring-in", dialog);
+    dialog->reject();
+}
+
+void takeSearch(Photographer& p) {
+    MainWindow& w = p.window();
+    w.run("search");
+    if (QWidget* popup = QApplication::activePopupWidget()) {
+        QTimer::singleShot(0, popup, [popup] { popup->findChild<QLineEdit*>()->setText("add"); });
+        p.settle();
+        p.takeWith("search", popup);
+        popup->close();
+    }
+}
+
+/// Every picture by its name, in the order in which they are taken; each leaves the view as it found it.
+const std::pair<std::string, void (*)(Photographer&)> kShots[] = {
+    {"window", takeWindow},      {"field-stack", takeFieldStack},
+    {"time", takeTime},          {"light", takeLight},
+    {"paint", takePaint},        {"mixer", takeMixer},
+    {"library", takeLibrary},    {"curves", takeCurves},
+    {"strands", takeStrands},    {"comb", takeComb},
+    {"view-full", takeViewFull}, {"bring-in", takeBringIn},
+    {"search", takeSearch}};
 
 }  // namespace
 
@@ -258,7 +276,7 @@ int main(int argc, char** argv) {
     applyTheme(application, light ? ThemeKind::Light : ThemeKind::Dark,
                argc > 3 ? std::clamp(std::atof(argv[3]), 1.0, 2.0) : 1.0);
     Photographer p(argv[1], argv[2]);
-    for (const auto& [name, take] : allShots(p))
-        if (argc < 6 || name == argv[5]) take();
+    for (const auto& [name, take] : kShots)
+        if (argc < 6 || std::string(name) == argv[5]) take(p);
     return 0;
 }

@@ -33,8 +33,8 @@ double currentScale = 1.0;
 
 QString hex(const QColor& c) { return c.name(); }
 
-QString styleSheet(const Tokens& t) {
-    QString s = R"(
+/// Colours and sizes are put in: @panel, 4px.
+const char* const kStyle = R"(
 * { outline: 0; }
 QMainWindow, QDialog { background: @panel; }
 QWidget { color: @text; selection-background-color: @accent; selection-color: @ink; }
@@ -91,15 +91,9 @@ QProgressBar::chunk { background: @accent; }
 #checksButton[bad="true"] { color: @amber; background: transparent; }
 #checksButton[bad="false"] { color: @muted; background: transparent; }
 )";
-    QColor dim = t.seaGlass;
-    dim = QColor::fromRgbF(float(dim.redF() * 0.28 + t.panel.redF() * 0.72),
-                           float(dim.greenF() * 0.28 + t.panel.greenF() * 0.72),
-                           float(dim.blueF() * 0.28 + t.panel.blueF() * 0.72));
-    const std::pair<const char*, QColor> colors[] = {
-        {"@accentDim", dim},   {"@accent", t.seaGlass}, {"@panel", t.panel}, {"@ink", t.ink},
-        {"@raised", t.raised}, {"@line", t.line},       {"@text", t.text},   {"@muted", t.muted},
-        {"@field", t.field},   {"@amber", t.amber}};
-    for (const auto& [name, color] : colors) s.replace(name, hex(color));
+
+/// All sizes as large as the interface is; hairlines stay.
+QString withSizes(const QString& s) {
     static const QRegularExpression pixels("(\\d+)px");
     QString scaled;
     qsizetype last = 0;
@@ -110,6 +104,20 @@ QProgressBar::chunk { background: @accent; }
         last = m.capturedEnd();
     }
     return scaled + s.mid(last);
+}
+
+QString styleSheet(const Tokens& t) {
+    QString s = kStyle;
+    QColor dim = t.seaGlass;
+    dim = QColor::fromRgbF(float(dim.redF() * 0.28 + t.panel.redF() * 0.72),
+                           float(dim.greenF() * 0.28 + t.panel.greenF() * 0.72),
+                           float(dim.blueF() * 0.28 + t.panel.blueF() * 0.72));
+    const std::pair<const char*, QColor> colors[] = {
+        {"@accentDim", dim},   {"@accent", t.seaGlass}, {"@panel", t.panel}, {"@ink", t.ink},
+        {"@raised", t.raised}, {"@line", t.line},       {"@text", t.text},   {"@muted", t.muted},
+        {"@field", t.field},   {"@amber", t.amber}};
+    for (const auto& [name, color] : colors) s.replace(name, hex(color));
+    return withSizes(s);
 }
 
 }  // namespace

@@ -65,6 +65,11 @@ class KeyCanvas : public QWidget {
     bool handleNear(const QPointF& at);
     QRectF chosenBox() const;
     void beginChange();
+    void panTo(const QPointF& at);
+    void dragKeys(const QPointF& moved, double frames, double by, bool free);
+    void scaleFrames(double frames);
+    void scaleValues(double by);
+    void bendKey(const QPointF& at, bool alone);
     void moveKeys(const std::function<void(Key&, int component)>& change, const QString& label);
     void paintGrid(QPainter& p);
     void paintTrack(QPainter& p, size_t track);

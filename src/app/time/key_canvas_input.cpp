@@ -48,79 +48,88 @@ void KeyCanvas::mousePressEvent(QMouseEvent* e) {
     update();
 }
 
+void KeyCanvas::panTo(const QPointF& at) {
+    const double f = frameOf(last2_.x()) - frameOf(at.x()), v = valueOf(last2_.y()) - valueOf(at.y());
+    first_ += f, last_ += f, low_ += v, high_ += v;
+    update();
+}
+
+/// Mostly along one axis: along that one only, so that nothing shifts by accident.
+void KeyCanvas::dragKeys(const QPointF& moved, double frames, double by, bool free) {
+    if (std::hypot(moved.x(), moved.y()) < 3) return;
+    const bool onlyFrames = !free && std::abs(moved.x()) > 3 * std::abs(moved.y());
+    const bool onlyValues = std::abs(moved.y()) > 3 * std::abs(moved.x());
+    moveKeys(
+        [&](Key& k, int c) {
+            if (!onlyValues) k.frame += frames;
+            if (!onlyFrames) setComponent(k.value, c, component(k.value, c) + by);
+        },
+        "Move keys");
+}
+
+void KeyCanvas::scaleFrames(double frames) {
+    const double left = frameOf(scaled_.left() + px(9)), right = frameOf(scaled_.right() - px(9));
+    const double factor = std::max(0.01, (right - left + frames) / std::max(1e-9, right - left));
+    moveKeys([&](Key& k, int) { k.frame = left + std::round((k.frame - left) * factor); }, "Scale keys");
+}
+
+void KeyCanvas::scaleValues(double by) {
+    const double bottom = valueOf(scaled_.bottom() - px(9)), top = valueOf(scaled_.top() + px(9));
+    const double factor = (top - bottom + by) / std::max(1e-12, top - bottom);
+    moveKeys(
+        [&](Key& k, int c) { setComponent(k.value, c, bottom + (component(k.value, c) - bottom) * factor); },
+        "Scale keys");
+}
+
+/// Both handles of a key stay in one line, unless @p alone.
+void KeyCanvas::bendKey(const QPointF& at, bool alone) {
+    const auto [t, key] = handle_;
+    const int c = tracks_[t].component;
+    std::vector<Key> keys = before_[tracks_[t].path.text()];
+    Key& k = keys[key];
+    const bool first = drag_ == Drag::HandleBefore;
+    KeyHandle& h = first ? k.before : k.after;
+    h.frames = std::max(0.0, (first ? -1 : 1) * (frameOf(at.x()) - k.frame));
+    h.by[size_t(c)] = valueOf(at.y()) - component(k.value, c);
+    KeyHandle& other = first ? k.after : k.before;
+    if (!alone && h.frames > 1e-6 && other.frames > 0)
+        other.by[size_t(c)] = -h.by[size_t(c)] * other.frames / h.frames;
+    controller_.edit(
+        "Bend keys", [&](const Document& d) { return withKeys(d, tracks_[t].path, keys); }, "key curves");
+    update();
+}
+
 void KeyCanvas::mouseMoveEvent(QMouseEvent* e) {
     const QPointF at = e->position();
     const double frames = frameOf(at.x()) - frameOf(press_.x()), by = valueOf(at.y()) - valueOf(press_.y());
     const double whole = e->modifiers() & Qt::ControlModifier ? frames : std::round(frames);
-    const QPointF moved = at - press_;
+    const bool alt = e->modifiers() & Qt::AltModifier;
     switch (drag_) {
         case Drag::None:
             break;
         case Drag::Frame:
             controller_.clock().setFrame(std::round(frameOf(at.x())));
             break;
-        case Drag::Pan: {
-            const double f = frameOf(last2_.x()) - frameOf(at.x()), v = valueOf(last2_.y()) - valueOf(at.y());
-            first_ += f, last_ += f, low_ += v, high_ += v;
-            update();
+        case Drag::Pan:
+            panTo(at);
             break;
-        }
         case Drag::Box:
             box_ = QRectF(press_, at).normalized();
             update();
             break;
-        case Drag::Keys: {
-            if (std::hypot(moved.x(), moved.y()) < 3) break;
-            // Mostly along one axis: along that one only, so that nothing shifts by accident.
-            const bool onlyFrames =
-                e->modifiers() & Qt::AltModifier ? false : std::abs(moved.x()) > 3 * std::abs(moved.y());
-            const bool onlyValues = std::abs(moved.y()) > 3 * std::abs(moved.x());
-            moveKeys(
-                [&](Key& k, int c) {
-                    if (!onlyValues) k.frame += whole;
-                    if (!onlyFrames) setComponent(k.value, c, component(k.value, c) + by);
-                },
-                "Move keys");
+        case Drag::Keys:
+            dragKeys(at - press_, whole, by, alt);
             break;
-        }
-        case Drag::ScaleFrames: {
-            const double left = frameOf(scaled_.left() + px(9)), right = frameOf(scaled_.right() - px(9));
-            const double factor = std::max(0.01, (right - left + frames) / std::max(1e-9, right - left));
-            moveKeys([&](Key& k, int) { k.frame = left + std::round((k.frame - left) * factor); },
-                     "Scale keys");
+        case Drag::ScaleFrames:
+            scaleFrames(frames);
             break;
-        }
-        case Drag::ScaleValues: {
-            const double bottom = valueOf(scaled_.bottom() - px(9)), top = valueOf(scaled_.top() + px(9));
-            const double factor = (top - bottom + by) / std::max(1e-12, top - bottom);
-            moveKeys(
-                [&](Key& k, int c) {
-                    setComponent(k.value, c, bottom + (component(k.value, c) - bottom) * factor);
-                },
-                "Scale keys");
+        case Drag::ScaleValues:
+            scaleValues(by);
             break;
-        }
         case Drag::HandleBefore:
-        case Drag::HandleAfter: {
-            const auto [t, key] = handle_;
-            const int c = tracks_[t].component;
-            std::vector<Key> keys = before_[tracks_[t].path.text()];
-            Key& k = keys[key];
-            const bool first = drag_ == Drag::HandleBefore;
-            KeyHandle& h = first ? k.before : k.after;
-            h.frames = std::max(0.0, (first ? -1 : 1) * (frameOf(at.x()) - k.frame));
-            h.by[size_t(c)] = valueOf(at.y()) - component(k.value, c);
-            if (!(e->modifiers() & Qt::AltModifier)) {  // both in one line, unless asked otherwise
-                KeyHandle& other = first ? k.after : k.before;
-                if (h.frames > 1e-6 && other.frames > 0)
-                    other.by[size_t(c)] = -h.by[size_t(c)] * other.frames / h.frames;
-            }
-            controller_.edit(
-                "Bend keys", [&](const Document& d) { return withKeys(d, tracks_[t].path, keys); },
-                "key curves");
-            update();
+        case Drag::HandleAfter:
+            bendKey(at, alt);
             break;
-        }
     }
     last2_ = at;
 }

@@ -10,21 +10,14 @@
 
 namespace ovrix::app {
 
-KeyCurves::KeyCurves(Controller& controller, QWidget* parent) : QWidget(parent), controller_(controller) {
-    setObjectName("dock");
-    auto* rows = new QVBoxLayout(this);
-    rows->setContentsMargins(px(10), px(6), px(10), px(4));
-    rows->setSpacing(px(4));
-    auto* bar = new QHBoxLayout;
-    bar->setSpacing(px(4));
-    canvas_ = new KeyCanvas(controller_);
+void KeyCurves::fillBar(QHBoxLayout& bar) {
     const auto button = [&](const char* name, const char* title, const char* tip,
                             const std::function<void()>& run) {
         auto* b = new QPushButton(title);
         b->setObjectName(name);
         b->setToolTip(tip);
         connect(b, &QPushButton::clicked, this, run);
-        bar->addWidget(b);
+        bar.addWidget(b);
     };
     const struct {
         const char *name, *title, *tip;
@@ -36,18 +29,29 @@ KeyCurves::KeyCurves(Controller& controller, QWidget* parent) : QWidget(parent),
                  {"easeFree", "Handles", "By handles to drag; Alt bends one side alone", KeyEase::Free}};
     for (const auto& e : eases)
         button(e.name, e.title, e.tip, [this, ease = e.ease] { canvas_->easeChosen(ease); });
-    bar->addSpacing(px(8));
+    bar.addSpacing(px(8));
     repeat_ = new QComboBox;
     repeat_->setObjectName("repeat");
     repeat_->addItems({"ends hold", "keys again", "again, going on"});
     repeat_->setToolTip("What comes before the first key and after the last");
     connect(repeat_, &QComboBox::activated, this, [this](int i) { canvas_->setRepeat(KeyRepeat(i)); });
-    bar->addWidget(repeat_);
-    bar->addSpacing(px(8));
+    bar.addWidget(repeat_);
+    bar.addSpacing(px(8));
     button("copyKeys", "Copy", "The chosen keys (Ctrl+C)", [this] { canvas_->copyChosen(); });
     button("pasteKeys", "Paste", "From this frame on, into the chosen parameters (Ctrl+V)",
            [this] { canvas_->paste(); });
     button("fitKeys", "Fit", "All of the curves", [this] { canvas_->fit(); });
+}
+
+KeyCurves::KeyCurves(Controller& controller, QWidget* parent) : QWidget(parent), controller_(controller) {
+    setObjectName("dock");
+    auto* rows = new QVBoxLayout(this);
+    rows->setContentsMargins(px(10), px(6), px(10), px(4));
+    rows->setSpacing(px(4));
+    auto* bar = new QHBoxLayout;
+    bar->setSpacing(px(4));
+    canvas_ = new KeyCanvas(controller_);
+    fillBar(*bar);
     bar->addStretch();
     rows->addLayout(bar);
     auto* columns = new QHBoxLayout;

@@ -3,6 +3,7 @@
 #include "app/time/key_canvas.h"
 
 class QComboBox;
+class QHBoxLayout;
 class QListWidget;
 
 namespace ovrix::app {
@@ -15,6 +16,7 @@ class KeyCurves : public QWidget {
     QListWidget* list() { return list_; }
 
   private:
+    void fillBar(QHBoxLayout& bar);
     void refresh();
 
     Controller& controller_;

@@ -334,6 +334,31 @@ bool FrameRuler::event(QEvent* e) {
     return true;
 }
 
+void TimeStrip::listen() {
+    connect(&controller_.clock(), &PlayClock::frameChanged, this, &TimeStrip::refresh);
+    connect(&controller_.clock(), &PlayClock::playingChanged, this, &TimeStrip::refresh);
+    connect(&controller_, &Controller::documentChanged, this, &TimeStrip::refresh);
+    connect(&controller_, &Controller::fileChanged, this, &TimeStrip::refresh);
+    connect(&controller_, &Controller::resultsChanged, this, &TimeStrip::refreshBake);
+    connect(&controller_, &Controller::bakingChanged, this, &TimeStrip::refreshBake);
+}
+
+void TimeStrip::makeFrameBox() {
+    const ParamSpec spec{.id = "frame",
+                         .title = "Frame",
+                         .initial = 1.0,
+                         .hardMin = -1e6,
+                         .hardMax = 1e6,
+                         .softMin = 1,
+                         .softMax = 100,
+                         .help = "The frame that is shown"};
+    frame_ = new NumberBox(spec);
+    frame_->setObjectName("frameBox");
+    frame_->setFixedWidth(px(56));
+    frame_->setToolTip("The frame that is shown");
+    connect(frame_, &NumberBox::changed, this, [this](double f, bool) { controller_.clock().setFrame(f); });
+}
+
 TimeStrip::TimeStrip(Controller& controller, QWidget* parent) : QWidget(parent), controller_(controller) {
     setObjectName("bar");
     setFixedHeight(px(58));
@@ -360,19 +385,7 @@ TimeStrip::TimeStrip(Controller& controller, QWidget* parent) : QWidget(parent),
     play_ = button("play", "play", "Play (Space)",
                    [this] { controller_.clock().setPlaying(!controller_.clock().playing()); });
     button("ahead", "ahead", "A frame ahead", [this] { step(1); });
-    ParamSpec spec{.id = "frame",
-                   .title = "Frame",
-                   .initial = 1.0,
-                   .hardMin = -1e6,
-                   .hardMax = 1e6,
-                   .softMin = 1,
-                   .softMax = 100,
-                   .help = "The frame that is shown"};
-    frame_ = new NumberBox(spec);
-    frame_->setObjectName("frameBox");
-    frame_->setFixedWidth(px(56));
-    frame_->setToolTip("The frame that is shown");
-    connect(frame_, &NumberBox::changed, this, [this](double f, bool) { controller_.clock().setFrame(f); });
+    makeFrameBox();
     line->addSpacing(px(6));
     line->addWidget(frame_);
     ruler_ = new FrameRuler(controller_);
@@ -392,12 +405,7 @@ TimeStrip::TimeStrip(Controller& controller, QWidget* parent) : QWidget(parent),
     connect(menu, &QMenu::aboutToShow, this, [this, menu] { fillBakeMenu(*menu); });
     bake_->setMenu(menu);
     line->addWidget(bake_);
-    connect(&controller_.clock(), &PlayClock::frameChanged, this, &TimeStrip::refresh);
-    connect(&controller_.clock(), &PlayClock::playingChanged, this, &TimeStrip::refresh);
-    connect(&controller_, &Controller::documentChanged, this, &TimeStrip::refresh);
-    connect(&controller_, &Controller::fileChanged, this, &TimeStrip::refresh);
-    connect(&controller_, &Controller::resultsChanged, this, &TimeStrip::refreshBake);
-    connect(&controller_, &Controller::bakingChanged, this, &TimeStrip::refreshBake);
+    listen();
     refresh();
     refreshBake();
 }

@@ -65,6 +65,8 @@ class TimeStrip : public QWidget {
     void refresh();
     void refreshBake();
     void fillBakeMenu(class QMenu& menu);
+    void listen();
+    void makeFrameBox();
     NumberBox* settingBox(const char* id, const QString& tip);
 
     Controller& controller_;

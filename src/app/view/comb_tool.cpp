@@ -148,7 +148,7 @@ void CombTool::fitBrush() {
     const Node* node = controller_.selection().node();
     if (!node || node->category() != Category::Layer) return;
     const auto& objects = controller_.results().objects;
-    const auto on = objects.find(std::get<std::string>(controller_.document().value(node->id, "surface")));
+    const auto on = objects.find(controller_.document().value(node->id, kLayer.surface));
     if (on == objects.end()) return;
     const SurfacePtr known = skin();
     const V3f size =
@@ -171,7 +171,7 @@ SurfacePtr CombTool::skin() const { return controller_.surfaceOfChosen(); }
 
 /// Rays at it can be traced, or it lies on nothing.
 bool CombTool::skinReady() const {
-    return skin() || std::get<std::string>(controller_.document().value(layer(), "surface")).empty();
+    return skin() || controller_.document().value(layer(), kLayer.surface).empty();
 }
 
 void CombTool::layOut(const QSize& view) {
@@ -242,7 +242,7 @@ CombTool::Queue::Work CombTool::strokeOf(const std::string& layer, const Surface
     // The evaluation may still be on its way to what the last stroke left.
     if (after_ && strokeLayer_ == layer && controller_.evaluating() && edits == afterEdits_) now = after_;
     if (!now) return nullptr;
-    const auto surface = std::get<std::string>(d.value(layer, "surface"));
+    const auto surface = d.value(layer, kLayer.surface);
     const M44f world = surface.empty() ? M44f() : d.worldMatrix(surface, controller_.clock().frame());
     const M44f local = std::abs(world.determinant()) > 1e-20f ? world.inverse() : M44f();
     strokeLayer_ = layer, strokeStrands_ = nullptr;

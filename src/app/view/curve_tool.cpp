@@ -51,7 +51,7 @@ const Node* CurveTool::chosenCurve() const {
 std::vector<V3f> CurveTool::points() const {
     const Node* node = chosenCurve();
     if (!node) return {};
-    auto list = std::get<CurvePoints>(controller_.document().value(node->id, "points")).list;
+    auto list = controller_.document().value(node->id, kCurve.points).list;
     const M44f world = controller_.document().worldMatrix(node->id, controller_.clock().frame());
     for (V3f& p : list) p = p * world;
     return list;
@@ -73,8 +73,7 @@ std::optional<size_t> CurveTool::spanAt(const QPointF& at, const ViewPort& port)
     std::optional<size_t> best;
     double nearest = px(6);
     const Node* node = chosenCurve();
-    const bool closed =
-        node && list.size() > 2 && std::get<bool>(controller_.document().value(node->id, "closed"));
+    const bool closed = node && list.size() > 2 && controller_.document().value(node->id, kCurve.closed);
     for (size_t i = 0; i + (closed ? 0 : 1) < list.size(); ++i) {
         const auto a = port.project(list[i]), b = port.project(list[(i + 1) % list.size()]);
         if (a && b && fromSegment(at, *a, *b) < nearest) nearest = fromSegment(at, *a, *b), best = i;
@@ -88,7 +87,7 @@ void CurveTool::begin(const V3f& first) {
         "Draw a curve",
         [&](const Document& d) {
             Node node = makeNode(d, "curve");
-            node.params["points"].value = CurvePoints{{first}};
+            node.params[kCurve.points.id()].value = CurvePoints{{first}};
             made = node.id;
             return withNode(d, std::move(node));
         },
@@ -107,7 +106,7 @@ void CurveTool::change(const QString& label, const std::function<void(std::vecto
     controller_.edit(
         label,
         [&](const Document& d) {
-            return withValue(d, {controller_.selection().id(), "", "points"}, CurvePoints{list});
+            return withValue(d, {controller_.selection().id(), "", kCurve.points.id()}, CurvePoints{list});
         },
         fmt::format("draw {}", strokes_));
     Q_EMIT changed();

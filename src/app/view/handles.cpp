@@ -39,7 +39,7 @@ V3f Handles::axis(int i) const {
         node->parent.empty() ? M44f() : d.worldMatrix(node->parent, controller_.clock().frame());
     M44f own;
     if (tool_ != Tool::Move) {  // turns go X, then Y, then Z: an earlier axis is carried by the later turns
-        const V3f r = V3f(std::get<V3d>(d.value(node->id, "rotation")));
+        const V3f r = V3f(d.value(node->id, kObject.object.transform.placement.rotation));
         const V3f later = tool_ == Tool::Scale ? r : V3f(0.0f, i < 1 ? r.y : 0.0f, i < 2 ? r.z : 0.0f);
         own = transformMatrix(V3f(0.0f), later, V3f(1.0f));
     }

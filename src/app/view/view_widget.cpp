@@ -116,6 +116,34 @@ void ViewWidget::refresh() {
     overlay_->update();
 }
 
+static QToolButton* toolButton(const char* name, const char* tip) {
+    auto* b = new QToolButton;
+    b->setProperty("flat", true);
+    b->setIcon(icon(name));
+    b->setIconSize({px(16), px(16)});
+    b->setFixedSize(px(28), px(28));
+    b->setToolTip(tip);
+    b->setFocusPolicy(Qt::TabFocus);
+    return b;
+}
+
+void ViewWidget::makeZoneButton() {
+    zoneButton_ = new QToolButton(this);
+    zoneButton_->setObjectName("zone");
+    zoneButton_->setText("Zone");
+    zoneButton_->setFont(textFont(8.5));
+    zoneButton_->setCheckable(true);
+    zoneButton_->setProperty("flat", true);
+    zoneButton_->setFixedSize(px(44), px(20));
+    zoneButton_->setFocusPolicy(Qt::TabFocus);
+    zoneButton_->setToolTip("Shows where the field passes a value and where not; drag the bar to move it");
+    zoneButton_->hide();
+    connect(zoneButton_, &QToolButton::toggled, this, [this](bool on) {
+        zone_ = on ? std::optional(0.5f) : std::nullopt;
+        refresh();
+    });
+}
+
 void ViewWidget::layOutTools() {
     tools_ = new QWidget(this);
     tools_->setObjectName("card");
@@ -141,27 +169,15 @@ void ViewWidget::layOutTools() {
                 Tool::Curves},
                {"comb", "Comb the strands of the chosen layer (7)", Tool::Comb}};
     for (const auto& t : all) {
-        auto* b = new QToolButton;
-        b->setProperty("flat", true);
-        b->setIcon(icon(t.icon));
-        b->setIconSize({px(16), px(16)});
-        b->setFixedSize(px(28), px(28));
+        QToolButton* b = toolButton(t.icon, t.tip);
         b->setCheckable(true);
         b->setChecked(t.tool == Tool::Select);
-        b->setToolTip(t.tip);
-        b->setFocusPolicy(Qt::TabFocus);
         toolGroup_->addButton(b, int(t.tool));
         box->addWidget(b);
         connect(b, &QToolButton::clicked, this, [this, tool = t.tool] { setTool(tool); });
     }
     const auto action = [&](const char* name, const char* tip, auto call) {
-        auto* b = new QToolButton;
-        b->setProperty("flat", true);
-        b->setIcon(icon(name));
-        b->setIconSize({px(16), px(16)});
-        b->setFixedSize(px(28), px(28));
-        b->setToolTip(tip);
-        b->setFocusPolicy(Qt::TabFocus);
+        QToolButton* b = toolButton(name, tip);
         box->addWidget(b);
         connect(b, &QToolButton::clicked, this, call);
     };
@@ -169,20 +185,7 @@ void ViewWidget::layOutTools() {
     action("camera", "Look through the scene's camera (C)", [this] { lookThroughCamera(); });
     tools_->adjustSize();
     tools_->move(px(10), px(10));
-    zoneButton_ = new QToolButton(this);
-    zoneButton_->setObjectName("zone");
-    zoneButton_->setText("Zone");
-    zoneButton_->setFont(textFont(8.5));
-    zoneButton_->setCheckable(true);
-    zoneButton_->setProperty("flat", true);
-    zoneButton_->setFixedSize(px(44), px(20));
-    zoneButton_->setFocusPolicy(Qt::TabFocus);
-    zoneButton_->setToolTip("Shows where the field passes a value and where not; drag the bar to move it");
-    zoneButton_->hide();
-    connect(zoneButton_, &QToolButton::toggled, this, [this](bool on) {
-        zone_ = on ? std::optional(0.5f) : std::nullopt;
-        refresh();
-    });
+    makeZoneButton();
 }
 
 void ViewWidget::setTool(Tool tool) {
@@ -221,8 +224,8 @@ Camera ViewWidget::lens() const {
     const float aspect = float(width()) / float(std::max(1, height()));
     if (throughCamera_) {  // show all of the camera's picture, whatever the view's shape
         const Document& d = controller_.document();
-        const float wanted = float(std::get<int64_t>(d.setting("render", "width"))) /
-                             float(std::max<int64_t>(1, std::get<int64_t>(d.setting("render", "height"))));
+        const float wanted = float(d.renderSetting(kRender.width)) /
+                             float(std::max<int64_t>(1, d.renderSetting(kRender.height)));
         if (aspect > wanted) o.focal *= wanted / aspect;
     }
     return Camera(o, aspect);

@@ -86,6 +86,7 @@ class ViewWidget : public QOpenGLWidget {
     std::optional<V3f> signPlace(const Node& node) const;
     void paintGridLabel(QPainter& p);
     void layOutTools();
+    void makeZoneButton();
     Box3f boundsOfNode(const Node& node) const;
     Box3f boundsOfAll() const;
     float gridStep() const;

@@ -94,7 +94,7 @@ void BringInDialog::fillTree() {
     for (const NodePtr& node : other_.nodes())
         if (mayComeAlong(*node) && node->category() != Category::Layer) itemOf(node, nullptr);
     for (const NodePtr& node : other_.nodes(Category::Layer)) {
-        const auto on = items_.find(std::get<std::string>(other_.value(node->id, "surface")));
+        const auto on = items_.find(other_.value(node->id, kLayer.surface));
         itemOf(node, on == items_.end() ? nullptr : on->second);
     }
     tree_->expandAll();

@@ -70,23 +70,8 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent), preferences_(Pref
     qApp->installEventFilter(this);
 }
 
-/// Everything in the window. Called again when the theme or the scale changes: sizes and icons are made for
-/// them.
-void MainWindow::buildInterface() {
-    auto* whole = new QWidget;
-    auto* rows = new QVBoxLayout(whole);
-    rows->setContentsMargins(0, 0, 0, 0);
-    rows->setSpacing(0);
-    makeToolbar();
-    makeStatus();
-    rows->addWidget(bar_);
-    const auto line = [&] {
-        auto* l = new QFrame;
-        l->setFixedHeight(1);
-        l->setStyleSheet("background:" + tokens().line.name());
-        return l;
-    };
-    rows->addWidget(line());
+/// The outline, the view with the picture beside it, and the recipe.
+QWidget* MainWindow::makeColumns() {
     auto* columns = new QSplitter(Qt::Horizontal);
     columns->setHandleWidth(1);
     outline_ = new Outline(controller_);
@@ -123,9 +108,29 @@ void MainWindow::buildInterface() {
     columns->setStretchFactor(2, 0);
     columns->setSizes({px(232), 1280 - px(232) - px(328), px(328)});
     columns->setCollapsible(1, false);
+    return columns;
+}
+
+/// Everything in the window. Called again when the theme or the scale changes: sizes and icons are made for
+/// them.
+void MainWindow::buildInterface() {
+    auto* whole = new QWidget;
+    auto* rows = new QVBoxLayout(whole);
+    rows->setContentsMargins(0, 0, 0, 0);
+    rows->setSpacing(0);
+    makeToolbar();
+    makeStatus();
+    rows->addWidget(bar_);
+    const auto line = [&] {
+        auto* l = new QFrame;
+        l->setFixedHeight(1);
+        l->setStyleSheet("background:" + tokens().line.name());
+        return l;
+    };
+    rows->addWidget(line());
     auto* upper = new QSplitter(Qt::Vertical);
     upper->setHandleWidth(1);
-    upper->addWidget(columns);
+    upper->addWidget(makeColumns());
     curves_ = new KeyCurves(controller_);
     curves_->hide();
     upper->addWidget(curves_);
@@ -175,6 +180,30 @@ void MainWindow::run(const QString& id) {
         if (c.id == id && c.enabled()) return c.run();
 }
 
+/// Draft or Full.
+QLayout* MainWindow::makeModeButtons() {
+    draft_ = new QToolButton;
+    full_ = new QToolButton;
+    for (QToolButton* b : {draft_, full_}) {
+        b->setObjectName("segment");
+        b->setCheckable(true);
+        b->setFixedHeight(px(26));
+        b->setSizePolicy(QSizePolicy::Minimum, QSizePolicy::Fixed);
+    }
+    draft_->setToolTip("Show a share of each layer: fast while shaping (Ctrl+1)");
+    full_->setToolTip("Show everything (Ctrl+2)");
+    connect(draft_, &QToolButton::clicked, this, [this] {
+        controller_.setFull(false);
+        refreshMode();
+    });
+    connect(full_, &QToolButton::clicked, this, &MainWindow::askFull);
+    auto* segments = new QHBoxLayout;
+    segments->setSpacing(0);
+    segments->addWidget(draft_);
+    segments->addWidget(full_);
+    return segments;
+}
+
 void MainWindow::makeToolbar() {
     bar_ = new QWidget;
     bar_->setObjectName("bar");
@@ -211,21 +240,6 @@ void MainWindow::makeToolbar() {
     search->setMinimumWidth(px(84));
     search->setSizePolicy(QSizePolicy::Preferred, QSizePolicy::Fixed);
     connect(search, &QPushButton::clicked, this, &MainWindow::openSearch);
-    draft_ = new QToolButton;
-    full_ = new QToolButton;
-    for (QToolButton* b : {draft_, full_}) {
-        b->setObjectName("segment");
-        b->setCheckable(true);
-        b->setFixedHeight(px(26));
-        b->setSizePolicy(QSizePolicy::Minimum, QSizePolicy::Fixed);
-    }
-    draft_->setToolTip("Show a share of each layer: fast while shaping (Ctrl+1)");
-    full_->setToolTip("Show everything (Ctrl+2)");
-    connect(draft_, &QToolButton::clicked, this, [this] {
-        controller_.setFull(false);
-        refreshMode();
-    });
-    connect(full_, &QToolButton::clicked, this, &MainWindow::askFull);
     renderButton_ = new QPushButton("Render");
     renderButton_->setProperty("primary", true);
     renderButton_->setMinimumWidth(px(72));
@@ -240,11 +254,7 @@ void MainWindow::makeToolbar() {
     line->addStretch();
     line->addWidget(search);
     line->addStretch();
-    auto* segments = new QHBoxLayout;
-    segments->setSpacing(0);
-    segments->addWidget(draft_);
-    segments->addWidget(full_);
-    line->addLayout(segments);
+    line->addLayout(makeModeButtons());
     line->addSpacing(px(4));
     line->addWidget(renderButton_);
 }
@@ -290,7 +300,7 @@ void MainWindow::applyPreferences(const Preferences& p) {
     setMemoryCap(size_t(p.memoryGb * 1e9));
     threads_.reset();
     if (p.threads > 0)
-        threads_ = std::make_unique<tbb::global_control>(tbb::global_control::max_allowed_parallelism,
+        threads_ = std::make_shared<tbb::global_control>(tbb::global_control::max_allowed_parallelism,
                                                          size_t(p.threads));
     if (!look) return;
     const bool render = !render_->isHidden(), live = render_->live();
@@ -409,7 +419,7 @@ void MainWindow::addFromMenu(const std::string& type) {
 void MainWindow::addStrands() {
     std::string made, surface = controller_.selection().id();
     if (controller_.selection().node()->category() == Category::Layer)
-        surface = std::get<std::string>(controller_.document().value(surface, "surface"));
+        surface = controller_.document().value(surface, kLayer.surface);
     const auto known = controller_.results().objects.find(surface);
     float extent = 1.0f;
     if (known != controller_.results().objects.end()) {

@@ -13,10 +13,6 @@ class QPushButton;
 class QSplitter;
 class QToolButton;
 
-namespace tbb::detail::d1 {
-class global_control;
-}
-
 namespace ovrix::app {
 
 class KeyCurves;
@@ -72,7 +68,20 @@ class MainWindow : public QMainWindow {
   private:
     void buildInterface();
     void makeCommands();
+    void addCommand(
+        const char* id, const char* title, const char* help, const QKeySequence& keys,
+        std::function<void()> run, std::function<bool()> enabled = [] { return true; });
+    void addSceneCommands();
+    void addEditCommands();
+    void addLayerCommands();
+    void addNodeCommands();
+    void addRenderCommands();
+    void addViewCommands();
+    void addTimeCommands();
+    void addWindowCommands();
     void makeToolbar();
+    QLayout* makeModeButtons();
+    QWidget* makeColumns();
     void makeStatus();
     void refreshTitle();
     void refreshStatus();
@@ -113,7 +122,7 @@ class MainWindow : public QMainWindow {
     KeyCurves* curves_ = nullptr;
     QTimer *clock_, *messageTimer_;
     Preferences preferences_;
-    std::unique_ptr<tbb::detail::d1::global_control> threads_;
+    std::shared_ptr<void> threads_;  ///< what limits them, as long as it lives
     bool unattended_ = false;
     std::set<std::string> askedToWait_;  ///< layers of this scene, each once
     bool byKeyboard_ = false;            ///< the focus came by the keyboard

@@ -11,27 +11,38 @@
 
 namespace ovrix::app {
 
+void MainWindow::addCommand(const char* id, const char* title, const char* help, const QKeySequence& keys,
+                            std::function<void()> run, std::function<bool()> enabled) {
+    commands_.push_back({id, title, help, keys, std::move(run), std::move(enabled)});
+}
+
+/// In the order in which they are listed.
 void MainWindow::makeCommands() {
-    const auto add = [&](
-                         const char* id, const char* title, const char* help, const QKeySequence& keys,
-                         std::function<void()> run, std::function<bool()> enabled = [] { return true; }) {
-        commands_.push_back({id, title, help, keys, std::move(run), std::move(enabled)});
-    };
-    const auto hasNode = [this] { return controller_.selection().node() != nullptr; };
-    const auto hasView = [this] { return view_ != nullptr; };
-    add("new", "New scene", "Begin with a sun, a sky and a camera", QKeySequence::New, [this] {
+    addSceneCommands();
+    addEditCommands();
+    addLayerCommands();
+    addNodeCommands();
+    addRenderCommands();
+    addViewCommands();
+    addTimeCommands();
+    addWindowCommands();
+}
+
+void MainWindow::addSceneCommands() {
+    addCommand("new", "New scene", "Begin with a sun, a sky and a camera", QKeySequence::New, [this] {
         if (mayLeave()) controller_.files().newScene(preferences_.memoryGb);
     });
-    add("open", "Open scene...", "A .ovrix file", QKeySequence::Open, [this] {
+    addCommand("open", "Open scene...", "A .ovrix file", QKeySequence::Open, [this] {
         const QString file = QFileDialog::getOpenFileName(
             this, "Open a scene", QString::fromStdString(controller_.session().folder().string()),
             "Scenes (*.ovrix)");
         if (!file.isEmpty()) openScene(file);
     });
-    add("save", "Save scene", "Under its own name", QKeySequence::Save, [this] { save(); });
-    add("saveAs", "Save scene as...", "Under another name", QKeySequence("Ctrl+Shift+S"),
-        [this] { saveAs(); });
-    add("import", "Add a mesh file...",
+    addCommand("save", "Save scene", "Under its own name", QKeySequence::Save, [this] { save(); });
+    addCommand("saveAs", "Save scene as...", "Under another name", QKeySequence("Ctrl+Shift+S"),
+               [this] { saveAs(); });
+    addCommand(
+        "import", "Add a mesh file...",
         "OBJ, PLY, STL, OFF, glTF, GLB or FBX; dropping it on the window does the same",
         QKeySequence("Ctrl+I"), [this] {
             for (const QString& file : QFileDialog::getOpenFileNames(
@@ -39,27 +50,30 @@ void MainWindow::makeCommands() {
                      fileFilter("Meshes", Use::ReadMesh)))
                 controller_.files().importFile(file);
         });
-    add("bringIn", "Bring in from a scene...", "Layers, objects and what else another scene holds",
-        QKeySequence("Ctrl+Shift+I"), [this] {
-            const QString file = QFileDialog::getOpenFileName(
-                this, "Bring in from a scene",
-                QString::fromStdString(controller_.session().folder().string()), "Scenes (*.ovrix)");
-            if (!file.isEmpty()) bringIn(file);
-        });
-    add(
+    addCommand("bringIn", "Bring in from a scene...", "Layers, objects and what else another scene holds",
+               QKeySequence("Ctrl+Shift+I"), [this] {
+                   const QString file = QFileDialog::getOpenFileName(
+                       this, "Bring in from a scene",
+                       QString::fromStdString(controller_.session().folder().string()), "Scenes (*.ovrix)");
+                   if (!file.isEmpty()) bringIn(file);
+               });
+}
+
+void MainWindow::addEditCommands() {
+    addCommand(
         "undo", "Undo", "Take the last change back", QKeySequence::Undo, [this] { controller_.undo(); },
         [this] { return controller_.session().canUndo(); });
-    add(
+    addCommand(
         "redo", "Redo", "Do it again", QKeySequence("Ctrl+Shift+Z"), [this] { controller_.redo(); },
         [this] { return controller_.session().canRedo(); });
     const auto onSurface = [this] {
         const Node* n = controller_.selection().node();
         return n && (n->category() == Category::Object || n->category() == Category::Layer);
     };
-    add(
+    addCommand(
         "strands", "Add strands on the chosen surface", "Guides to comb, and many strands between them",
         QKeySequence("Ctrl+Shift+L"), [this] { addStrands(); }, onSurface);
-    add(
+    addCommand(
         "variations", "Vary the chosen prototype",
         "Five of it with seeds of their own, mixed where it is copied", {},
         [this] {
@@ -71,22 +85,23 @@ void MainWindow::makeCommands() {
             const Node* n = controller_.selection().node();
             return n && n->category() == Category::Object && findSpec(specsOf(*n), "seed");
         });
-    add(
+    addCommand(
         "layer", "Add a layer on the chosen surface", "A recipe that scatters copies on it",
         QKeySequence("Ctrl+L"),
         [this] {
             std::string made, surface = controller_.selection().id();
             if (controller_.selection().node()->category() == Category::Layer)
-                surface = std::get<std::string>(controller_.document().value(surface, "surface"));
+                surface = controller_.document().value(surface, kLayer.surface);
             controller_.edit("Add layer",
                              [&](const Document& d) { return withLayer(d, surface, {}, &made); });
             controller_.selection().select(made);
         },
         onSurface);
-    add(
+    addCommand(
         "step", "Add a step to the recipe", "Only steps that fit are offered", QKeySequence("Ctrl+Shift+A"),
         [this] { recipe_->openAddStep(); }, onSurface);
-    add(
+    const auto hasNode = [this] { return controller_.selection().node() != nullptr; };
+    addCommand(
         "duplicate", "Duplicate", "A copy of what is chosen, with the layers on it", QKeySequence("Ctrl+D"),
         [this] {
             std::string made;
@@ -96,15 +111,18 @@ void MainWindow::makeCommands() {
             if (!made.empty()) controller_.selection().select(made);
         },
         hasNode);
+}
+
+void MainWindow::addLayerCommands() {
     const auto hasLayer = [this] {
         const Node* n = controller_.selection().node();
         return n && n->category() == Category::Layer;
     };
-    add(
+    addCommand(
         "linked", "Duplicate with a shared recipe", "Later changes of the recipe show in both layers",
         QKeySequence("Ctrl+Shift+D"), [this] { controller_.duplicateLinked(controller_.selection().id()); },
         hasLayer);
-    add(
+    addCommand(
         "unlink", "Give the layer a recipe of its own", "As it is now; it no longer follows another layer",
         {},
         [this] {
@@ -112,17 +130,21 @@ void MainWindow::makeCommands() {
                 "Unlink", [&](const Document& d) { return withUnlinked(d, controller_.selection().id()); });
         },
         hasLayer);
-    add(
+    addCommand(
         "handOn", "Export what the layer makes...",
         "Instances, strands and points with attributes: .usda, .ply, .csv, .vdb",
         QKeySequence("Ctrl+Shift+E"), [this] { askHandOn(ExportAs::Elements); }, hasLayer);
-    add(
+    addCommand(
         "handOnMesh", "Export the layer as one mesh...",
         "All copies joined, strands as tubes: .glb, .obj, .ply", {}, [this] { askHandOn(ExportAs::Mesh); },
         hasLayer);
-    add("library", "Recipe library", "Lay a recipe on a surface, or save one of your own",
-        QKeySequence("Ctrl+B"), [this] { openLibrary(); });
-    add(
+    addCommand("library", "Recipe library", "Lay a recipe on a surface, or save one of your own",
+               QKeySequence("Ctrl+B"), [this] { openLibrary(); });
+}
+
+void MainWindow::addNodeCommands() {
+    const auto hasNode = [this] { return controller_.selection().node() != nullptr; };
+    addCommand(
         "delete", "Delete", "What is chosen, with the layers on it", QKeySequence("Shift+Delete"),
         [this] {
             controller_.edit("Delete",
@@ -137,43 +159,50 @@ void MainWindow::makeCommands() {
                              {},
                              [this, id = t.id] { addFromMenu(id); }});
     }
-    add("draft", "Show as Draft", "The share of each layer that is set in the scene", QKeySequence("Ctrl+1"),
-        [this] { controller_.setFull(false); });
-    add("full", "Show in Full", "Everything; the memory it takes is said first", QKeySequence("Ctrl+2"),
-        [this] { askFull(); });
-    add("render", "Render beside the view", "Starts or stops; refines on every change",
-        QKeySequence("Ctrl+R"), [this] {
-            const bool on = render_->isHidden() || !render_->live();
-            if (on) showRender(true);
-            render_->setLive(on);
-        });
-    add(
+}
+
+void MainWindow::addRenderCommands() {
+    addCommand("draft", "Show as Draft", "The share of each layer that is set in the scene",
+               QKeySequence("Ctrl+1"), [this] { controller_.setFull(false); });
+    addCommand("full", "Show in Full", "Everything; the memory it takes is said first",
+               QKeySequence("Ctrl+2"), [this] { askFull(); });
+    addCommand("render", "Render beside the view", "Starts or stops; refines on every change",
+               QKeySequence("Ctrl+R"), [this] {
+                   const bool on = render_->isHidden() || !render_->live();
+                   if (on) showRender(true);
+                   render_->setLive(on);
+               });
+    addCommand(
         "closeRender", "Close the render pane", "The view takes its place", QKeySequence("Ctrl+Shift+R"),
         [this] { showRender(false); }, [this] { return !render_->isHidden(); });
-    add(
+    addCommand(
         "pin", "Pin the picture", "Keep it to compare with", QKeySequence("Ctrl+P"),
         [this] { render_->pin(); }, [this] { return !render_->isHidden(); });
-    add(
+    addCommand(
         "savePicture", "Save the picture...", "EXR with all passes, TIFF or PNG", QKeySequence("Ctrl+E"),
         [this] { render_->chooseFileAndSave(); }, [this] { return render_->worker().film() != nullptr; });
-    add(
+}
+
+void MainWindow::addViewCommands() {
+    const auto hasView = [this] { return view_ != nullptr; };
+    addCommand(
         "frameAll", "Bring everything into view", "", QKeySequence("Ctrl+0"), [this] { view_->frameAll(); },
         hasView);
-    add(
+    addCommand(
         "frameChosen", "Bring what is chosen into view", "", QKeySequence("Alt+0"),
         [this] { view_->frameSelected(); }, hasView);
-    add(
+    addCommand(
         "camera", "Look through the scene's camera", "", QKeySequence("C"),
         [this] { view_->lookThroughCamera(); }, hasView);
-    add(
+    addCommand(
         "cameraHere", "Put the scene's camera where the view is", "So that the render shows what you see",
         QKeySequence("Shift+C"),
         [this] {
             const CameraOptions c = view_->camera().options();
             controller_.edit("Put camera here", [&](const Document& d) {
-                const std::string id = std::get<std::string>(d.setting("render", "camera"));
-                Document out = withValue(d, {id, "", "position"}, V3d(c.position));
-                return withValue(out, {id, "", "target"}, V3d(c.target));
+                const std::string id = d.renderSetting(kRender.camera);
+                Document out = withValue(d, {id, "", kCamera.position.id()}, V3d(c.position));
+                return withValue(out, {id, "", kCamera.target.id()}, V3d(c.target));
             });
             view_->lookThroughCamera();
         },
@@ -189,16 +218,19 @@ void MainWindow::makeCommands() {
                  {"toolCurves", "Draw curves", "6", Tool::Curves},
                  {"toolComb", "Comb", "7", Tool::Comb}};
     for (const auto& t : tools)
-        add(
+        addCommand(
             t.id, t.title, "Tool of the view", QKeySequence(t.key),
             [this, tool = t.tool] { view_->setTool(tool); }, hasView);
-    add("play", "Play or stop", "The frames again and again", QKeySequence("Space"),
-        [this] { controller_.clock().setPlaying(!controller_.clock().playing()); });
-    add("frameBack", "A frame back", "", QKeySequence("Alt+Left"), [this] { strip_->step(-1); });
-    add("frameAhead", "A frame ahead", "", QKeySequence("Alt+Right"), [this] { strip_->step(1); });
-    add("curves", "Keys as curves", "Opens or closes the curves of what is chosen", QKeySequence("Shift+K"),
-        [this] { showCurves(curves_->isHidden()); });
-    add(
+}
+
+void MainWindow::addTimeCommands() {
+    addCommand("play", "Play or stop", "The frames again and again", QKeySequence("Space"),
+               [this] { controller_.clock().setPlaying(!controller_.clock().playing()); });
+    addCommand("frameBack", "A frame back", "", QKeySequence("Alt+Left"), [this] { strip_->step(-1); });
+    addCommand("frameAhead", "A frame ahead", "", QKeySequence("Alt+Right"), [this] { strip_->step(1); });
+    addCommand("curves", "Keys as curves", "Opens or closes the curves of what is chosen",
+               QKeySequence("Shift+K"), [this] { showCurves(curves_->isHidden()); });
+    addCommand(
         "bake", "Bake what simulates", "Writes the frames of all simulations beside the scene",
         QKeySequence("Ctrl+Shift+B"),
         [this] {
@@ -206,26 +238,30 @@ void MainWindow::makeCommands() {
                 if (!status.bake.locked) controller_.bakeLayer(layer);
         },
         [this] { return !controller_.results().simulations.empty(); });
-    add(
+    addCommand(
         "stopBake", "Stop baking", "What was written stays", {}, [this] { controller_.bakes().cancel(); },
         [this] { return controller_.bakes().state().running; });
-    add("checks", "Checks", "What would surprise you", QKeySequence("F8"), [this] { checks_->click(); });
-    add("preferences", "Preferences...", "Theme, interface scale, memory limit, threads",
-        QKeySequence("Ctrl+,"), [this] {
-            PreferencesDialog dialog(preferences_, this);
-            connect(&dialog, &PreferencesDialog::changed, this, [this](const Preferences& p) {
-                const bool memory = p.memoryGb != preferences_.memoryGb;
-                applyPreferences(p);
-                if (memory) controller_.setValue({"scene", "", "memory"}, p.memoryGb, true);
-            });
-            dialog.exec();
-            controller_.endDrag();
-        });
-    add("shortcuts", "Shortcuts", "All on one page", QKeySequence("F1"),
-        [this] { ShortcutsPage(commands_, this).exec(); });
-    add("search", "Search commands", "Do anything by its name", QKeySequence("Ctrl+K"),
-        [this] { openSearch(); });
-    add("quit", "Quit", "Asks about what is not saved", QKeySequence::Quit, [this] { close(); });
+}
+
+void MainWindow::addWindowCommands() {
+    addCommand("checks", "Checks", "What would surprise you", QKeySequence("F8"),
+               [this] { checks_->click(); });
+    addCommand("preferences", "Preferences...", "Theme, interface scale, memory limit, threads",
+               QKeySequence("Ctrl+,"), [this] {
+                   PreferencesDialog dialog(preferences_, this);
+                   connect(&dialog, &PreferencesDialog::changed, this, [this](const Preferences& p) {
+                       const bool memory = p.memoryGb != preferences_.memoryGb;
+                       applyPreferences(p);
+                       if (memory) controller_.setValue({"scene", "", "memory"}, p.memoryGb, true);
+                   });
+                   dialog.exec();
+                   controller_.endDrag();
+               });
+    addCommand("shortcuts", "Shortcuts", "All on one page", QKeySequence("F1"),
+               [this] { ShortcutsPage(commands_, this).exec(); });
+    addCommand("search", "Search commands", "Do anything by its name", QKeySequence("Ctrl+K"),
+               [this] { openSearch(); });
+    addCommand("quit", "Quit", "Asks about what is not saved", QKeySequence::Quit, [this] { close(); });
 }
 
 }  // namespace ovrix::app

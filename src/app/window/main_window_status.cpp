@@ -84,7 +84,7 @@ void MainWindow::refreshTitle() {
 void MainWindow::refreshStatus() {
     const EvalSnapshot& r = controller_.results();
     shown_->setText(QString("%1 of %2 shown").arg(shortCount(double(r.shown)), shortCount(r.total)));
-    const double limit = std::get<double>(controller_.document().setting("scene", "memory"));
+    const double limit = controller_.document().sceneSetting(kScene.memory);
     memory_->setText(QString("%1 of %2 GB").arg(double(r.bytes) / 1e9, 0, 'f', 2).arg(limit, 0, 'g', 3));
     time_->setText(QString("last change %1 ms").arg(r.milliseconds, 0, 'f', 0));
     size_t serious = 0;
@@ -114,7 +114,7 @@ void MainWindow::refreshStatus() {
 void MainWindow::refreshMode() {
     const EvalSnapshot& r = controller_.results();
     const Document& d = controller_.document();
-    const double share = std::get<double>(d.setting("scene", "draft"));
+    const double share = d.sceneSetting(kScene.draft);
     draft_->setText(QString("Draft %1%").arg(share * 100, 0, 'g', 3));
     full_->setText("Full " + shortCount(r.total));
     full_->setToolTip("Shows everything: " + fullCost());

@@ -316,7 +316,7 @@ Document withDuplicate(const Document& document, const std::string& id, std::str
     for (const NodePtr& layer : document.layersOn(id)) {
         Node l = *layer;
         l.id = out.freeId(l.name);
-        l.params["surface"].value = copyId;
+        l.params[kLayer.surface.id()].value = copyId;
         out.insert(out.nodes().size(), std::move(l));
     }
     return out;
@@ -332,8 +332,8 @@ Document withLinkedLayer(const Document& document, const std::string& id, const 
     copy.id = document.freeId(copy.name);
     if (&owner == &layer)
         copy.steps.clear();  // else it starts with the own values of the one it is made from
-    copy.params["linked"].value = owner.id;
-    copy.params["surface"].value = surface;
+    copy.params[kLayer.linked.id()].value = owner.id;
+    copy.params[kLayer.surface.id()].value = surface;
     if (newId) *newId = copy.id;
     Document out = document;
     out.insert(document.placeOf(id) + 1, std::move(copy));
@@ -343,7 +343,7 @@ Document withLinkedLayer(const Document& document, const std::string& id, const 
 Document withUnlinked(const Document& document, const std::string& layer) {
     return changed(document, layer, [&](Node& n) {
         n.steps = recipeOf(document, document.get(layer))->steps;
-        n.params["linked"].value = std::string();
+        n.params[kLayer.linked.id()].value = std::string();
     });
 }
 
@@ -485,7 +485,7 @@ Document withLayer(const Document& document, const std::string& surface, const s
     const std::string thing =
         prototype.empty() ? "Layer" : document.get(prototype).name + " on " + below.name;
     Node layer = makeNode(document, "layer", thing);
-    layer.params["surface"].value = surface;
+    layer.params[kLayer.surface.id()].value = surface;
     for (const char* type : {"scatter", "orient", "vary_size", "copies_of"})
         layer.steps.push_back(makeStep(type, layer));
     if (!prototype.empty()) layer.steps.back().params["prototypes"].value = Shares{{prototype, 1.0}};
@@ -499,8 +499,8 @@ Document withStrandLayer(const Document& document, const std::string& surface, f
     const std::string name = "Strands on " + document.get(surface).name;
     Node material = makeNode(out, "fibre", name + " look");
     Node layer = makeNode(out, "layer", name);
-    layer.params["surface"].value = surface;
-    layer.params["material"].value = material.id;
+    layer.params[kLayer.surface.id()].value = surface;
+    layer.params[kLayer.material.id()].value = material.id;
     for (const char* type : {"scatter", "grow", "fill", "clump", "strand_width"})
         layer.steps.push_back(makeStep(type, layer));
     const double size = std::clamp(double(extent), 1e-4, 1e4);

@@ -14,7 +14,7 @@ namespace {
 /// Whether what is named so belongs to the one that names it.
 bool belongs(const ParamSpec& spec) {
     return spec.refKind == "material" || spec.refKind == "curve" || spec.type == ParamType::Shares ||
-           spec.id == "surface" || spec.id == "linked";
+           spec.id == kLayer.surface.id() || spec.id == kLayer.linked.id();
 }
 
 /// Every id that a node names, its parent too, with what may stand there.

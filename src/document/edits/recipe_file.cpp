@@ -109,8 +109,8 @@ RecipeFile recipeOfLayer(const Document& document, const std::string& id, const 
         throw Error("has no recipe to save", layer.name, "Choose a layer");
     RecipeFile out;
     out.name = layer.name;
-    layer.params.erase("surface");
-    layer.params.erase("linked");
+    layer.params.erase(kLayer.surface.id());
+    layer.params.erase(kLayer.linked.id());
     forgetPlace(layer, out);
     gather(whole, std::move(layer), out);
     return out;
@@ -159,7 +159,7 @@ Document withRecipe(const Document& document, const RecipeFile& recipe, const st
     Node layer = settle(out, recipe);
     layer.name = recipe.name;
     layer.id = out.freeId(layer.name);
-    layer.params["surface"].value = surface;
+    layer.params[kLayer.surface.id()].value = surface;
     if (newId) *newId = layer.id;
     out.insert(out.nodes().size(), std::move(layer));
     return out;
@@ -171,7 +171,7 @@ Document withRecipeOf(const Document& document, const RecipeFile& recipe, const 
     Node now = out.get(id);
     now.steps = layer.steps;
     for (const auto& [param, value] : layer.params)
-        if (param != "surface" && param != "linked") now.params[param] = value;
+        if (param != kLayer.surface.id() && param != kLayer.linked.id()) now.params[param] = value;
     out.put(std::move(now));
     return out;
 }

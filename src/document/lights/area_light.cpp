@@ -2,15 +2,27 @@
 
 #include "document/lights/common.h"
 #include "document/types/common.h"
+#include "params/param_table.h"
 #include "render/light/lights.h"
 
 namespace ovrix::document {
 
 using namespace specs;
 
+namespace {
+
+const struct AreaParams : ParamTable {
+    EmissionParams emission{*this};
+    Handle<double> width = add(number("width", "Width", 1, "m", 1e-6, 1e6, 0.05, 5, "Along its X"));
+    Handle<double> height = add(number("height", "Height", 1, "m", 1e-6, 1e6, 0.05, 5, "Along its Z"));
+    TransformParams transform{*this};
+} kArea;
+
+}  // namespace
+
 static std::vector<std::vector<V3f>> frameOf(const OutlineInput& in) {
     const ResolvedParams& p = in.params;
-    const float x = float(p.number("width")) / 2, z = float(p.number("height")) / 2;
+    const float x = float(p[kArea.width]) / 2, z = float(p[kArea.height]) / 2;
     return {{{-x, 0, -z}, {x, 0, -z}, {x, 0, z}, {-x, 0, z}, {-x, 0, -z}},
             {{0, 0, 0}, {0, -std::min(x, z), 0}}};
 }
@@ -18,7 +30,7 @@ static std::vector<std::vector<V3f>> frameOf(const OutlineInput& in) {
 static Light quadLight(const LightInput& in) {
     const ResolvedParams& p = in.params;
     QuadLight q;
-    const float w = float(p.number("width")), h = float(p.number("height"));
+    const float w = float(p[kArea.width]), h = float(p[kArea.height]);
     in.world.multDirMatrix(V3f(w, 0, 0), q.side1);
     in.world.multDirMatrix(V3f(0, 0, h), q.side2);
     in.world.multVecMatrix(V3f(-w / 2, 0, -h / 2), q.corner);
@@ -27,7 +39,7 @@ static Light quadLight(const LightInput& in) {
     const V3f n = q.side1.cross(q.side2) * q.turn;
     q.area = n.length();
     q.normal = q.area > 0 ? n / q.area : V3f(0, -1, 0);
-    q.radiance = radianceOf(p);
+    q.radiance = radianceOf(p, kArea.emission);
     return q;
 }
 
@@ -36,14 +48,11 @@ NodeType areaLightType() {
             .title = "Area light",
             .category = Category::Light,
             .help = "A glowing rectangle that shines along its -Y",
-            .params = Specs{exposureSpec(), powerSpec(), tintSpec(),
-                            number("width", "Width", 1, "m", 1e-6, 1e6, 0.05, 5, "Along its X"),
-                            number("height", "Height", 1, "m", 1e-6, 1e6, 0.05, 5, "Along its Z")} +
-                      transformSpecs(),
+            .params = kArea.specs(),
             .light = quadLight,
             .outline = frameOf,
             .sign = "light",
-            .problem = darkness};
+            .problem = [](const ResolvedParams& p) { return darkness(p, kArea.emission); }};
 }
 
 }  // namespace ovrix::document

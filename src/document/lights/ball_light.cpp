@@ -2,15 +2,26 @@
 
 #include "document/lights/common.h"
 #include "document/types/common.h"
+#include "params/param_table.h"
 #include "render/light/lights.h"
 
 namespace ovrix::document {
 
 using namespace specs;
 
+namespace {
+
+const struct BallParams : ParamTable {
+    EmissionParams emission{*this};
+    Handle<double> radius = add(number("radius", "Radius", 0.1, "m", 1e-6, 1e6, 0.01, 2, "Size of the ball"));
+    TransformParams transform{*this};
+} kBall;
+
+}  // namespace
+
 static std::vector<std::vector<V3f>> ringsOf(const OutlineInput& in) {
     const ResolvedParams& p = in.params;
-    const float r = float(p.number("radius"));
+    const float r = float(p[kBall.radius]);
     return {circle(r, {1, 0, 0}, {0, 0, 1}), circle(r, {1, 0, 0}, {0, 1, 0}),
             circle(r, {0, 1, 0}, {0, 0, 1})};
 }
@@ -19,8 +30,8 @@ static Light ballLight(const LightInput& in) {
     const ResolvedParams& p = in.params;
     BallLight b;
     in.world.multVecMatrix(V3f(0.0f), b.center);
-    b.radius = float(p.number("radius")) * std::cbrt(std::abs(in.world.determinant()));
-    b.radiance = radianceOf(p);
+    b.radius = float(p[kBall.radius]) * std::cbrt(std::abs(in.world.determinant()));
+    b.radiance = radianceOf(p, kBall.emission);
     return b;
 }
 
@@ -29,13 +40,11 @@ NodeType ballLightType() {
             .title = "Sphere light",
             .category = Category::Light,
             .help = "A glowing ball",
-            .params = Specs{exposureSpec(), powerSpec(), tintSpec(),
-                            number("radius", "Radius", 0.1, "m", 1e-6, 1e6, 0.01, 2, "Size of the ball")} +
-                      transformSpecs(),
+            .params = kBall.specs(),
             .light = ballLight,
             .outline = ringsOf,
             .sign = "light",
-            .problem = darkness};
+            .problem = [](const ResolvedParams& p) { return darkness(p, kBall.emission); }};
 }
 
 }  // namespace ovrix::document

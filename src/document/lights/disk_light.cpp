@@ -2,6 +2,7 @@
 
 #include "document/lights/common.h"
 #include "document/types/common.h"
+#include "params/param_table.h"
 #include "render/light/lights.h"
 
 namespace ovrix::document {
@@ -9,6 +10,12 @@ namespace ovrix::document {
 using namespace specs;
 
 namespace {
+
+const struct DiskParams : ParamTable {
+    EmissionParams emission{*this};
+    Handle<double> radius = add(number("radius", "Radius", 0.5, "m", 1e-6, 1e6, 0.05, 5, "Size of the disk"));
+    TransformParams transform{*this};
+} kDisk;
 
 /// An ellipse that shines to one side: what a disk becomes under any matrix.
 struct DiskLight {
@@ -42,7 +49,7 @@ struct DiskLight {
 
 Light diskLight(const LightInput& in) {
     DiskLight l;
-    const float r = float(in.params.number("radius"));
+    const float r = float(in.params[kDisk.radius]);
     in.world.multVecMatrix(V3f(0.0f), l.center);
     in.world.multDirMatrix(V3f(r, 0, 0), l.axis1);
     in.world.multDirMatrix(V3f(0, 0, r), l.axis2);
@@ -50,13 +57,13 @@ Light diskLight(const LightInput& in) {
     const V3f n = l.axis1.cross(l.axis2) * (in.world.determinant() < 0 ? -1.0f : 1.0f);
     l.area = kPi * n.length();
     l.normal = n.length() > 0 ? n.normalized() : V3f(0, -1, 0);
-    l.radiance = radianceOf(in.params);
+    l.radiance = radianceOf(in.params, kDisk.emission);
     return l;
 }
 
 std::vector<std::vector<V3f>> outline(const OutlineInput& in) {
     const ResolvedParams& p = in.params;
-    const float r = float(p.number("radius"));
+    const float r = float(p[kDisk.radius]);
     return {circle(r, {1, 0, 0}, {0, 0, 1}), {{0, 0, 0}, {0, -r, 0}}};
 }
 
@@ -67,13 +74,11 @@ NodeType diskLightType() {
             .title = "Disk light",
             .category = Category::Light,
             .help = "A glowing disk that shines along its -Y",
-            .params = Specs{exposureSpec(), powerSpec(), tintSpec(),
-                            number("radius", "Radius", 0.5, "m", 1e-6, 1e6, 0.05, 5, "Size of the disk")} +
-                      transformSpecs(),
+            .params = kDisk.specs(),
             .light = diskLight,
             .outline = outline,
             .sign = "light",
-            .problem = darkness};
+            .problem = [](const ResolvedParams& p) { return darkness(p, kDisk.emission); }};
 }
 
 }  // namespace ovrix::document

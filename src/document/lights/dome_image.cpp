@@ -3,17 +3,37 @@
 #include "base/image.h"
 #include "document/lights/common.h"
 #include "document/types/common.h"
+#include "params/param_table.h"
 #include "render/light/lights.h"
 
 namespace ovrix::document {
 
 using namespace specs;
 
+namespace {
+
+const struct DomeParams : ParamTable {
+    Handle<std::string> file =
+        add({.id = "file",
+             .title = "File",
+             .type = ParamType::File,
+             .initial = std::string(),
+             .help = "A picture of all directions, twice as wide as high; even light without one"});
+    Handle<std::string> space = add(choice("space", "Colour space", "Linear Rec.709", colorSpaceNames(),
+                                           "The space that the file's numbers are in"));
+    Handle<double> exposure = add(exposureSpec());
+    Handle<Color> color = add(tintSpec());
+    Handle<double> turn =
+        add(number("turn", "Rotation", 0, "deg", -3600, 3600, -180, 180, "Around the vertical"));
+} kDome;
+
+}  // namespace
+
 static Light domeLight(const LightInput& in) {
     const ResolvedParams& p = in.params;
-    return DomeLight(in.picture(p.text("file"), p.text("space")),
-                     V3f(p.color("color")) * float(std::exp2(p.number("exposure"))),
-                     radians(float(p.number("turn"))));
+    return DomeLight(in.picture(p[kDome.file], p[kDome.space]),
+                     V3f(p[kDome.color]) * float(std::exp2(p[kDome.exposure])),
+                     radians(float(p[kDome.turn])));
 }
 
 NodeType domeImageType() {
@@ -21,19 +41,9 @@ NodeType domeImageType() {
             .title = "Dome image",
             .category = Category::Light,
             .help = "An image all around the scene",
-            .params =
-                Specs{{.id = "file",
-                       .title = "File",
-                       .type = ParamType::File,
-                       .initial = std::string(),
-                       .help = "A picture of all directions, twice as wide as high; even light without one"},
-                      choice("space", "Colour space", "Linear Rec.709", colorSpaceNames(),
-                             "The space that the file's numbers are in"),
-                      exposureSpec(),
-                      tintSpec(),
-                      number("turn", "Rotation", 0, "deg", -3600, 3600, -180, 180, "Around the vertical")},
+            .params = kDome.specs(),
             .light = domeLight,
-            .problem = darkness};
+            .problem = [](const ResolvedParams& p) { return darkness(p, kDome.color); }};
 }
 
 }  // namespace ovrix::document

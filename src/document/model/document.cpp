@@ -32,7 +32,7 @@ Document Document::fresh() {
     const std::string render = add("render", "Render");
     const std::string sun = add("sun", "Sun"), sky = add("sky", "Sky"), camera = add("camera", "Camera");
     Node settings = d.get(render);
-    settings.params["camera"].value = camera;
+    settings.params[kRender.camera.id()].value = camera;
     d.put(settings);
     Node air = d.get(sky);
     air.params["sun"].value = sun;
@@ -61,14 +61,14 @@ const Node& Document::get(const std::string& id) const {
 std::vector<NodePtr> Document::layersOn(const std::string& objectId) const {
     std::vector<NodePtr> found;
     for (const NodePtr& n : nodes(Category::Layer))
-        if (std::get<std::string>(value(n->id, "surface")) == objectId) found.push_back(n);
+        if (value(n->id, kLayer.surface) == objectId) found.push_back(n);
     return found;
 }
 
 const Node& recipeOwner(const Document& document, const Node& layer) {
     const Node* owner = &layer;
     for (size_t hops = 0; hops <= document.nodes().size(); ++hops) {
-        const auto link = owner->params.find("linked");
+        const auto link = owner->params.find(kLayer.linked.id());
         const auto* id =
             link == owner->params.end() ? nullptr : std::get_if<std::string>(&link->second.value);
         const Node* next = id && !id->empty() ? document.find(*id) : nullptr;
@@ -79,9 +79,8 @@ const Node& recipeOwner(const Document& document, const Node& layer) {
 }
 
 double shownFrame(const Document& document, const Node& layer, double frame) {
-    if (layer.category() != Category::Layer || !std::get<bool>(document.value(layer.id, "warp", frame)))
-        return frame;
-    return std::get<double>(document.value(layer.id, "warp_at", frame));
+    if (layer.category() != Category::Layer || !document.value(layer.id, kLayer.warp, frame)) return frame;
+    return document.value(layer.id, kLayer.warpAt, frame);
 }
 
 NodePtr recipeOf(const Document& document, const Node& layer) {
@@ -137,9 +136,9 @@ std::set<std::string> Document::prototypes() const {
 }
 
 bool wearsMaterial(const Document& document, const Node& object, const std::string& material, double frame) {
-    if (std::get<std::string>(document.value(object.id, "material", frame)) == material) return true;
-    if (!findSpec(specsOf(object), "slots")) return false;
-    const Refs slots = std::get<Refs>(document.value(object.id, "slots", frame));
+    if (document.value(object.id, kObject.object.material, frame) == material) return true;
+    if (!findSpec(specsOf(object), kObject.slots.id())) return false;
+    const Refs slots = document.value(object.id, kObject.slots, frame);
     return std::find(slots.begin(), slots.end(), material) != slots.end();
 }
 
@@ -198,8 +197,8 @@ Value Document::value(const std::string& nodeId, const std::string& param, doubl
 }
 
 std::pair<int, int> Document::frames() const {
-    const auto whole = [&](const char* id) { return int(std::get<int64_t>(setting("scene", id))); };
-    return {whole("first"), std::max(whole("first"), whole("last"))};
+    const int first = int(sceneSetting(kScene.first));
+    return {first, std::max(first, int(sceneSetting(kScene.last)))};
 }
 
 Value Document::setting(const std::string& settings, const std::string& param, double frame) const {
@@ -210,8 +209,8 @@ Value Document::setting(const std::string& settings, const std::string& param, d
     if (!node || node->type != settings) return spec->initial;
     const Param known = paramOr(*spec, node->params);
     // A file may say what the window would not take.
-    return clampToSpec(*spec,
-                       known.formulas.empty() || param == "rate" ? known.at(frame) : known.at(frame, rate()));
+    return clampToSpec(*spec, known.formulas.empty() || param == kScene.rate.id() ? known.at(frame)
+                                                                                  : known.at(frame, rate()));
 }
 
 namespace {
@@ -228,13 +227,13 @@ std::atomic<size_t>& cap() {
 void setMemoryCap(size_t bytes) { cap() = bytes; }
 size_t memoryCap() { return cap(); }
 
-size_t Document::wantedMemory() const { return size_t(std::get<double>(setting("scene", "memory")) * 1e9); }
+size_t Document::wantedMemory() const { return size_t(sceneSetting(kScene.memory) * 1e9); }
 size_t Document::memoryLimit() const { return std::min(wantedMemory(), memoryCap()); }
 
 std::vector<V3f> curveLine(const Document& document, const std::string& curve, double frame, int depth) {
-    const auto flag = [&](const char* id) { return std::get<bool>(document.value(curve, id, frame)); };
-    const auto points = std::get<CurvePoints>(document.value(curve, "points", frame));
-    std::vector<V3f> line = curveThrough(points.list, flag("closed"), flag("round"));
+    const CurvePoints points = document.value(curve, kCurve.points, frame);
+    std::vector<V3f> line = curveThrough(points.list, document.value(curve, kCurve.closed, frame),
+                                         document.value(curve, kCurve.round, frame));
     const M44f world = document.worldMatrix(curve, frame, depth);
     for (V3f& p : line) p = p * world;
     return line;
@@ -254,7 +253,7 @@ M44f Document::worldMatrix(const std::string& nodeId, double frame, int depth) c
     std::vector<std::string> seen;
     for (std::string id = nodeId; !id.empty() && std::find(seen.begin(), seen.end(), id) == seen.end();) {
         const Node* node = find(id);
-        if (!node || !findSpec(specsOf(*node), "rotation")) break;
+        if (!node || !findSpec(specsOf(*node), kObject.object.transform.placement.rotation.id())) break;
         world = world * ownMatrix(*this, *node, frame, depth);
         seen.push_back(id);
         id = node->parent;
@@ -264,9 +263,9 @@ M44f Document::worldMatrix(const std::string& nodeId, double frame, int depth) c
 
 std::optional<V3f> Document::originOf(const std::string& nodeId, double frame) const {
     const Node* node = find(nodeId);
-    if (!node || !findSpec(specsOf(*node), "position")) return std::nullopt;
+    if (!node || !findSpec(specsOf(*node), kCamera.position.id())) return std::nullopt;
     if (findNodeType(node->type)->placed()) return worldMatrix(nodeId, frame).translation();
-    return V3f(std::get<V3d>(value(nodeId, "position", frame)));
+    return V3f(value(nodeId, kCamera.position, frame));
 }
 
 bool Document::operator==(const Document& other) const {

@@ -10,6 +10,7 @@
 #include <vector>
 
 #include "document/model/node_types.h"
+#include "document/model/params.h"
 #include "ops/step.h"
 #include "params/param.h"
 
@@ -78,10 +79,23 @@ class Document {
 
     /// The value at a frame, or the spec's initial one. Throws Error on an unknown node or parameter.
     Value value(const std::string& nodeId, const std::string& param, double frame = 0) const;
+    template <class T>
+    Stored<T> value(const std::string& nodeId, const Handle<T>& handle, double frame = 0) const {
+        return std::get<Stored<T>>(value(nodeId, handle.id(), frame));
+    }
     /// A value of the "render" or "scene" settings; the spec's initial one where the scene has no such node.
     Value setting(const std::string& settings, const std::string& param, double frame = 0) const;
+    /// One of kScene, of kRender.
+    template <class T>
+    Stored<T> sceneSetting(const Handle<T>& handle, double frame = 0) const {
+        return std::get<Stored<T>>(setting("scene", handle.id(), frame));
+    }
+    template <class T>
+    Stored<T> renderSetting(const Handle<T>& handle, double frame = 0) const {
+        return std::get<Stored<T>>(setting("render", handle.id(), frame));
+    }
     /// Frames a second.
-    double rate() const { return std::get<double>(setting("scene", "rate")); }
+    double rate() const { return sceneSetting(kScene.rate); }
     /// The scene's first and last frame; the last is not before the first.
     std::pair<int, int> frames() const;
     /// Bytes that a result may take: what the scene allows, and no more than memoryCap().

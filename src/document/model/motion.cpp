@@ -19,12 +19,13 @@ float wanderAt(double seconds, double rate, uint32_t seed, int line) {
 }
 
 M44f wandering(const Document& document, const Node& node, double frame) {
-    const auto number = [&](const char* id) { return std::get<double>(document.value(node.id, id, frame)); };
-    const double seconds = frame / document.rate(), rate = number("wander_rate");
-    const auto seed = uint32_t(std::get<int64_t>(document.value(node.id, "wander_seed", frame)));
+    const WanderParams& p = kObject.object.transform.wander;
+    const auto number = [&](const Handle<double>& h) { return document.value(node.id, h, frame); };
+    const double seconds = frame / document.rate(), rate = number(p.rate);
+    const auto seed = uint32_t(document.value(node.id, p.seed, frame));
     const auto at = [&](int line) { return wanderAt(seconds, rate, seed, line); };
-    const float move = float(number("wander_move")), turn = float(number("wander_turn"));
-    const float size = std::max(0.01f, 1.0f + float(number("wander_size")) * at(6));
+    const float move = float(number(p.move)), turn = float(number(p.turn));
+    const float size = std::max(0.01f, 1.0f + float(number(p.size)) * at(6));
     return transformMatrix(move * V3f(at(0), at(1), at(2)), turn * V3f(at(3), at(4), at(5)), V3f(size));
 }
 
@@ -33,9 +34,9 @@ M44f alongPath(const Document& document, const Node& node, const std::string& pa
     if (line.size() < 2) return M44f();
     std::vector<float> t(line.size());
     alongOf(line, t);
-    const float at = float(std::get<double>(document.value(node.id, "path_at", frame)));
+    const float at = float(document.value(node.id, kObject.object.transform.path.at, frame));
     M44f m;
-    if (std::get<bool>(document.value(node.id, "path_turn", frame))) {
+    if (document.value(node.id, kObject.object.transform.path.turn, frame)) {
         const V3f ahead = placeAlong(line, t, std::min(1.0f, at + 0.005f)) -
                           placeAlong(line, t, std::max(0.0f, at - 0.005f));
         if (ahead.length() > 0.0f) {
@@ -53,11 +54,12 @@ M44f alongPath(const Document& document, const Node& node, const std::string& pa
 }  // namespace
 
 M44f ownMatrix(const Document& document, const Node& node, double frame, int depth) {
-    const auto v = [&](const char* id) { return V3f(std::get<V3d>(document.value(node.id, id, frame))); };
-    M44f m = transformMatrix(v("position"), v("rotation"), v("scale"));
-    if (std::get<bool>(document.value(node.id, "wander", frame))) m = wandering(document, node, frame) * m;
-    if (!findSpec(specsOf(node), "path")) return m;
-    const auto path = std::get<std::string>(document.value(node.id, "path", frame));
+    const TransformParams& p = kObject.object.transform;
+    const auto v = [&](const Handle<V3f>& h) { return V3f(document.value(node.id, h, frame)); };
+    M44f m = transformMatrix(v(p.placement.position), v(p.placement.rotation), v(p.placement.scale));
+    if (document.value(node.id, p.wander.on, frame)) m = wandering(document, node, frame) * m;
+    if (!findSpec(specsOf(node), p.path.path.id())) return m;
+    const std::string path = document.value(node.id, p.path.path, frame);
     const Node* curve = path.empty() ? nullptr : document.find(path);
     if (!curve || curve->category() != Category::Curve || depth > kDeepest) return m;
     return m * alongPath(document, node, path, frame, depth);

@@ -2,12 +2,28 @@
 
 #include "base/error.h"
 #include "document/types/common.h"
+#include "params/param_table.h"
 
 namespace ovrix::document {
 
 using namespace specs;
 
 namespace {
+
+const struct MeshFileParams : ParamTable {
+    Handle<std::string> file = add({.id = "file",
+                                    .title = "File",
+                                    .type = ParamType::File,
+                                    .initial = std::string(),
+                                    .help = "The mesh file"});
+    Handle<std::string> unit =
+        add(choice("unit", "One unit is", "metre", {"millimetre", "centimetre", "inch", "foot", "metre"},
+                   "Size of the file's unit"));
+    Handle<std::string> up = add(choice("up", "Up axis", "Y", {"Y", "Z"}, "The file's axis that points up"));
+    Handle<bool> flip = add(flag("flip", "Flip faces", false, "For meshes whose faces look inward"));
+    Handle<Refs> slots = add(slotsSpec());
+    ObjectParams object{*this};
+} kMeshFile;
 
 float unitInMetres(const std::string& unit) {
     if (unit == "millimetre") return 0.001f;
@@ -19,9 +35,9 @@ float unitInMetres(const std::string& unit) {
 
 /// From the file's unit and up axis to metres and Y up.
 M44f fileMatrix(const ResolvedParams& p) {
-    const float s = unitInMetres(p.text("unit"));
+    const float s = unitInMetres(p[kMeshFile.unit]);
     M44f m(s, 0, 0, 0, 0, s, 0, 0, 0, 0, s, 0, 0, 0, 0, 1);
-    if (p.text("up") == "Z") m = M44f(s, 0, 0, 0, 0, 0, -s, 0, 0, s, 0, 0, 0, 0, 0, 1);
+    if (p[kMeshFile.up] == "Z") m = M44f(s, 0, 0, 0, 0, 0, -s, 0, 0, s, 0, 0, 0, 0, 0, 1);
     return m;
 }
 
@@ -35,43 +51,28 @@ MeshPtr turnedOver(const Mesh& mesh) {
 
 ObjectShape read(const ObjectInput& in) {
     const ResolvedParams& p = in.params;
-    if (p.text("file").empty())
+    if (p[kMeshFile.file].empty())
         throw Error("no mesh file is chosen", {}, "Choose a file, or drop one on the window");
     ObjectShape out;
-    FileMesh file = readMesh(in.resolve(p.text("file")), in.progress, in.memoryLimit);
+    FileMesh file = readMesh(in.resolve(p[kMeshFile.file]), in.progress, in.memoryLimit);
     out.report = inspect(*file.mesh);
     out.fileMaterials = std::move(file.materials);
     const M44f matrix = fileMatrix(p);
     out.mesh = matrix == M44f() ? MeshPtr(file.mesh) : transformed(*file.mesh, matrix);
-    if (p.flag("flip")) out.mesh = turnedOver(*out.mesh);
+    if (p[kMeshFile.flip]) out.mesh = turnedOver(*out.mesh);
     return out;
 }
 
 }  // namespace
+
+const Handle<bool>& meshFlip() { return kMeshFile.flip; }
 
 NodeType meshFileType() {
     return {.id = "mesh_file",
             .title = "Mesh from file",
             .category = Category::Object,
             .help = "A mesh in OBJ, PLY, STL, OFF, glTF, GLB or FBX",
-            .params = Specs{{.id = "file",
-                             .title = "File",
-                             .type = ParamType::File,
-                             .initial = std::string(),
-                             .help = "The mesh file"},
-                            choice("unit", "One unit is", "metre",
-                                   {"millimetre", "centimetre", "inch", "foot", "metre"},
-                                   "Size of the file's unit"),
-                            choice("up", "Up axis", "Y", {"Y", "Z"}, "The file's axis that points up"),
-                            flag("flip", "Flip faces", false, "For meshes whose faces look inward"),
-                            {.id = "slots",
-                             .title = "Slots",
-                             .type = ParamType::Refs,
-                             .initial = Refs{},
-                             .help = "A material for each slot of the file",
-                             .refKind = "material",
-                             .affects = Affects::Appearance}} +
-                      objectTail(),
+            .params = kMeshFile.specs(),
             .make = read,
             .ofFile = true};
 }

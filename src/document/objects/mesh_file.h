@@ -5,5 +5,7 @@
 namespace ovrix::document {
 
 NodeType meshFileType();
+/// Whether the faces of a mesh file are turned over.
+const Handle<bool>& meshFlip();
 
 }  // namespace ovrix::document

@@ -1,19 +1,35 @@
 #include "document/types/camera.h"
 
-#include "params/specs.h"
+#include "document/model/params.h"
 #include "render/scene/camera.h"
 
 namespace ovrix::document {
 
 using namespace specs;
 
+CameraParams::CameraParams()
+    : position(add(specs::vector("position", "Position", V3d(3, 2, 4), "m", 10, "Where it stands"))),
+      target(add(specs::vector("target", "Looks at", V3d(0, 0, 0), "m", 10,
+                               "The point in the middle of the picture"))),
+      roll(add(
+          specs::number("roll", "Roll", 0, "deg", -3600, 3600, -45, 45, "Turned around the line of sight"))),
+      focal(add(specs::number("focal", "Focal length", 35, "mm", 1, 5000, 12, 200, "On a film 36 mm wide"))),
+      fstop(add(specs::number("fstop", "f-stop", 0, "", 0, 1000, 0, 22,
+                              "Depth of field: small numbers blur more; 0 keeps all sharp"))),
+      focus(add(specs::number("focus", "Focus distance", 0, "m", 0, 1e6, 0, 20,
+                              "Sharp at this distance; 0 focuses on what it looks at"))),
+      exposure(add(specs::number("exposure", "Exposure", 0, "EV", -30, 30, -6, 6,
+                                 "Each step doubles the brightness of the picture"))) {}
+
+const CameraParams kCamera;
+
 static CameraOptions camera(const ResolvedParams& p) {
-    return {.position = p.vector("position"),
-            .target = p.vector("target"),
-            .roll = radians(float(p.number("roll"))),
-            .focal = float(p.number("focal")),
-            .fstop = float(p.number("fstop")),
-            .focus = float(p.number("focus"))};
+    return {.position = p[kCamera.position],
+            .target = p[kCamera.target],
+            .roll = radians(float(p[kCamera.roll])),
+            .focal = float(p[kCamera.focal]),
+            .fstop = float(p[kCamera.fstop]),
+            .focus = float(p[kCamera.focus])};
 }
 
 /// The frame that it sees, a little before it, and lines there from its eye.
@@ -33,33 +49,21 @@ static std::vector<std::vector<V3f>> sight(const OutlineInput& in) {
 }
 
 static std::string problem(const ResolvedParams& p) {
-    if ((p.vector("target") - p.vector("position")).length() > 1e-9f) return {};
+    if ((p[kCamera.target] - p[kCamera.position]).length() > 1e-9f) return {};
     return "stands where it looks, so which way it looks is anyone's guess: move one of both";
 }
 
 NodeType cameraType() {
-    return {
-        .id = "camera",
-        .title = "Camera",
-        .category = Category::Camera,
-        .help = "What the render sees through",
-        .params =
-            Specs{
-                vector("position", "Position", V3d(3, 2, 4), "m", 10, "Where it stands"),
-                vector("target", "Looks at", V3d(0, 0, 0), "m", 10, "The point in the middle of the picture"),
-                number("roll", "Roll", 0, "deg", -3600, 3600, -45, 45, "Turned around the line of sight"),
-                number("focal", "Focal length", 35, "mm", 1, 5000, 12, 200, "On a film 36 mm wide"),
-                number("fstop", "f-stop", 0, "", 0, 1000, 0, 22,
-                       "Depth of field: small numbers blur more; 0 keeps all sharp"),
-                number("focus", "Focus distance", 0, "m", 0, 1e6, 0, 20,
-                       "Sharp at this distance; 0 focuses on what it looks at"),
-                number("exposure", "Exposure", 0, "EV", -30, 30, -6, 6,
-                       "Each step doubles the brightness of the picture")},
-        .camera = camera,
-        .outline = sight,
-        .sign = "camera",
-        .problem = problem,
-        .brief = "focal"};
+    return {.id = "camera",
+            .title = "Camera",
+            .category = Category::Camera,
+            .help = "What the render sees through",
+            .params = kCamera.specs(),
+            .camera = camera,
+            .outline = sight,
+            .sign = "camera",
+            .problem = problem,
+            .brief = kCamera.focal.id()};
 }
 
 }  // namespace ovrix::document

@@ -1,43 +1,73 @@
 #include "document/types/common.h"
 
+#include "document/model/params.h"
+
 namespace ovrix::document {
 
 using namespace specs;
 
-Specs standing() {
-    return {vector("position", "Position", V3d(0), "m", 5, "Where it stands"),
-            vector("rotation", "Rotation", V3d(0), "deg", 180, "Turned around X, then Y, then Z"),
-            vector("scale", "Scale", V3d(1), "", 5, "Factor along its own axes")};
+PlacementParams::PlacementParams(ParamTable& table, Affects affects)
+    : position(table.add(
+          affecting(affects, specs::vector("position", "Position", V3d(0), "m", 5, "Where it stands")))),
+      rotation(table.add(affecting(affects, specs::vector("rotation", "Rotation", V3d(0), "deg", 180,
+                                                          "Turned around X, then Y, then Z")))),
+      scale(table.add(
+          affecting(affects, specs::vector("scale", "Scale", V3d(1), "", 5, "Factor along its own axes")))) {}
+
+PathParams::PathParams(ParamTable& table, Affects affects)
+    : path(table.add(affecting(affects, specs::ref("path", "Path", "curve",
+                                                   "Goes along a curve; its position counts from there")))),
+      at(table.add(
+          affecting(affects, shownIf(specs::unitNumber("path_at", "Along path", 0,
+                                                       "Part of the curve's length: give it keys to go"),
+                                     "path!=")))),
+      turn(table.add(affecting(
+          affects, shownIf(specs::flag("path_turn", "Rotates along", true, "Its +Z points along the curve"),
+                           "path!=")))) {}
+
+WanderParams::WanderParams(ParamTable& table, Affects affects)
+    : on(table.add(
+          affecting(affects, specs::flag("wander", "Wanders", false, "Moves at random, without keys")))),
+      move(table.add(affecting(affects, shownIf(specs::number("wander_move", "By", 0.05, "m", 0, 1e6, 0, 1,
+                                                              "How far from where it stands"),
+                                                "wander=true")))),
+      turn(table.add(affecting(affects, shownIf(specs::number("wander_turn", "Rotation by", 5, "deg", 0, 3600,
+                                                              0, 45, "How far to each side"),
+                                                "wander=true")))),
+      size(table.add(affecting(affects, shownIf(specs::unitNumber("wander_size", "Size by", 0,
+                                                                  "Part by which it grows and shrinks"),
+                                                "wander=true")))),
+      rate(table.add(affecting(affects, shownIf(specs::number("wander_rate", "Frequency", 0.5, "1/s", 0, 1e4,
+                                                              0, 5, "Turns a second"),
+                                                "wander=true")))),
+      seed(table.add(affecting(affects, shownIf(specs::whole("wander_seed", "Seed", 1, 0, 4294967295.0, 0,
+                                                             100, "Another number, another way"),
+                                                "wander=true")))) {}
+
+TransformParams::TransformParams(ParamTable& table)
+    : placement(table, Affects::Placement),
+      path(table, Affects::Placement),
+      wander(table, Affects::Placement) {}
+
+ObjectParams::ObjectParams(ParamTable& table)
+    : material(
+          table.add(affecting(Affects::Appearance, ref("material", "Material", "material",
+                                                       "What it looks like; grey when none is chosen")))),
+      transform(table) {}
+
+ParamSpec slotsSpec() {
+    return {.id = "slots",
+            .title = "Slots",
+            .type = ParamType::Refs,
+            .initial = Refs{},
+            .help = "A material for each slot of the file",
+            .refKind = "material",
+            .affects = Affects::Appearance};
 }
 
-static Specs follows() {
-    return {ref("path", "Path", "curve", "Goes along a curve; its position counts from there"),
-            shownIf(unitNumber("path_at", "Along path", 0, "Part of the curve's length: give it keys to go"),
-                    "path!="),
-            shownIf(flag("path_turn", "Rotates along", true, "Its +Z points along the curve"), "path!=")};
-}
+AnyObjectParams::AnyObjectParams() : slots(add(slotsSpec())) {}
 
-Specs wanders() {
-    return {
-        flag("wander", "Wanders", false, "Moves at random, without keys"),
-        shownIf(number("wander_move", "By", 0.05, "m", 0, 1e6, 0, 1, "How far from where it stands"),
-                "wander=true"),
-        shownIf(number("wander_turn", "Rotation by", 5, "deg", 0, 3600, 0, 45, "How far to each side"),
-                "wander=true"),
-        shownIf(unitNumber("wander_size", "Size by", 0, "Part by which it grows and shrinks"), "wander=true"),
-        shownIf(number("wander_rate", "Frequency", 0.5, "1/s", 0, 1e4, 0, 5, "Turns a second"),
-                "wander=true"),
-        shownIf(whole("wander_seed", "Seed", 1, 0, 4294967295.0, 0, 100, "Another number, another way"),
-                "wander=true")};
-}
-
-Specs transformSpecs() { return affecting(Affects::Placement, standing() + follows() + wanders()); }
-
-Specs objectTail() {
-    return Specs{affecting(Affects::Appearance, ref("material", "Material", "material",
-                                                    "What it looks like; grey when none is chosen"))} +
-           transformSpecs();
-}
+const AnyObjectParams kObject;
 
 ParamSpec exposureSpec() {
     return number("exposure", "Exposure", 0, "EV", -30, 30, -6, 6, "Each step doubles the light");

@@ -1,17 +1,11 @@
 // Parameters that several types have.
 #pragma once
-#include "params/specs.h"
+#include "document/model/params.h"
 
 namespace ovrix::document {
 
-/// Position, rotation and size.
-specs::Specs standing();
-/// Random motion without keys.
-specs::Specs wanders();
-/// All that says where a node is: standing(), the curve that it goes along, wanders().
-specs::Specs transformSpecs();
-/// What every object ends with: its material, and where it is.
-specs::Specs objectTail();
+/// A material for each slot of a mesh file.
+ParamSpec slotsSpec();
 /// What a light gives, in stops, and its colour.
 ParamSpec exposureSpec();
 ParamSpec tintSpec();

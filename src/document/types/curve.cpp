@@ -1,10 +1,24 @@
 #include "document/types/curve.h"
 
-#include "document/types/common.h"
+#include "document/model/params.h"
 
 namespace ovrix::document {
 
 using namespace specs;
+
+CurveParams::CurveParams()
+    : points(add({.id = "points",
+                  .title = "Points",
+                  .type = ParamType::Points,
+                  .initial = CurvePoints{},
+                  .help = "What it goes through; drawn in the view"})),
+      closed(add(specs::flag("closed", "Closed", false, "Goes on from the last point to the first"))),
+      round(add(specs::flag("round", "Round", true,
+                            "Bends through its points; else straight from one to the next"))),
+      placement(*this, Affects::Result),
+      wander(*this, Affects::Result) {}
+
+const CurveParams kCurve;
 
 NodeType curveType() {
     return {
@@ -12,15 +26,7 @@ NodeType curveType() {
         .title = "Curve",
         .category = Category::Curve,
         .help = "A line to place things along, or to turn them to",
-        .params = Specs{{.id = "points",
-                         .title = "Points",
-                         .type = ParamType::Points,
-                         .initial = CurvePoints{},
-                         .help = "What it goes through; drawn in the view"},
-                        flag("closed", "Closed", false, "Goes on from the last point to the first"),
-                        flag("round", "Round", true,
-                             "Bends through its points; else straight from one to the next")} +
-                  standing() + wanders(),
+        .params = kCurve.specs(),
     };
 }
 

@@ -1,61 +1,77 @@
 #include "document/types/layer.h"
 
-#include "params/specs.h"
+#include "document/model/params.h"
 
 namespace ovrix::document {
 
 using namespace specs;
 
-/// How it looks, and what of it is shown.
-static Specs look() {
-    return {ref("material", "Material", "material",
-                "For all that it makes; of copies each prototype's own when none is chosen"),
-            shownIf(choice("show_as", "Shown as", "auto", {"auto", "meshes", "boxes", "dots"},
-                           "How the view draws its copies; auto keeps the view fluid"),
-                    "makes=copies"),
-            shownIf(flag("show_fill", "Strands", true, "The view draws all that it makes"), "makes=strands"),
-            shownIf(flag("show_guides", "Guides", false,
-                         "The view draws the guides that the rest is laid between"),
-                    "makes=strands"),
-            shownIf(flag("show_roots", "Roots", false, "The view marks where guides, or all strands, begin"),
-                    "makes=strands"),
-            unitNumber("view_share", "Shown share", 1, "Part of its copies or strands that the view shows"),
-            whole("view_most", "Shown at most", 0, 0, 1e12, 0, 1000000,
-                  "The view shows no more than this many; 0 is all"),
-            number("thin_from", "Thin out from", 0, "m", 0, 1e6, 0, 20,
-                   "Farther than this from the camera, copies thin out with the distance, in view and "
-                   "render; 0 never"),
-            choice("cull", "Leave out unseen", "never", {"never", "view", "view and render"},
-                   "Makes only what the scene's camera sees"),
-            shownIf(number("cull_margin", "Margin", 0.5, "m", 0, 1e6, 0, 5,
-                           "Kept around the camera's view, for shadows and reflections"),
-                    "cull!=never")};
+LayerParams::LayerParams()
+    : surface(add(specs::ref("surface", "Surface", "object or layer",
+                             "What it lies on: an object, or the copies that another layer makes"))),
+      material(add(affecting(
+          Affects::Appearance,
+          specs::ref("material", "Material", "material",
+                     "For all that it makes; of copies each prototype's own when none is chosen")))),
+      showAs(add(
+          affecting(Affects::Appearance,
+                    shownIf(specs::choice("show_as", "Shown as", "auto", {"auto", "meshes", "boxes", "dots"},
+                                          "How the view draws its copies; auto keeps the view fluid"),
+                            "makes=copies")))),
+      showFill(add(affecting(Affects::Appearance, shownIf(specs::flag("show_fill", "Strands", true,
+                                                                      "The view draws all that it makes"),
+                                                          "makes=strands")))),
+      showGuides(add(affecting(Affects::Appearance,
+                               shownIf(specs::flag("show_guides", "Guides", false,
+                                                   "The view draws the guides that the rest is laid between"),
+                                       "makes=strands")))),
+      showRoots(add(affecting(Affects::Appearance,
+                              shownIf(specs::flag("show_roots", "Roots", false,
+                                                  "The view marks where guides, or all strands, begin"),
+                                      "makes=strands")))),
+      viewShare(add(affecting(Affects::Appearance,
+                              specs::unitNumber("view_share", "Shown share", 1,
+                                                "Part of its copies or strands that the view shows")))),
+      viewMost(add(
+          affecting(Affects::Appearance, specs::whole("view_most", "Shown at most", 0, 0, 1e12, 0, 1000000,
+                                                      "The view shows no more than this many; 0 is all")))),
+      thinFrom(add(affecting(
+          Affects::Appearance,
+          specs::number("thin_from", "Thin out from", 0, "m", 0, 1e6, 0, 20,
+                        "Farther than this from the camera, copies thin out with the distance, in view and "
+                        "render; 0 never")))),
+      cull(add(affecting(Affects::Appearance, specs::choice("cull", "Leave out unseen", "never",
+                                                            {"never", "view", "view and render"},
+                                                            "Makes only what the scene's camera sees")))),
+      cullMargin(
+          add(affecting(Affects::Appearance,
+                        shownIf(specs::number("cull_margin", "Margin", 0.5, "m", 0, 1e6, 0, 5,
+                                              "Kept around the camera's view, for shadows and reflections"),
+                                "cull!=never")))),
+      rest(add(
+          specs::number("rest", "Rest frame", 1, "", -1e6, 1e6, 0, 250,
+                        "What is placed lies where it does on the surface of this frame, and goes with it "
+                        "from there"))),
+      warp(add(specs::flag("warp", "Own time", false,
+                           "Shows other frames than the scene's: slower, backward, along a curve"))),
+      warpAt(add(shownIf(
+          specs::number("warp_at", "Shows frame", 1, "", -1e6, 1e6, 1, 250,
+                        "Give it keys or a formula such as 97 - frame; between frames, what lies between"),
+          "warp=true"))),
+      // What it has from there counts by itself.
+      linked(add(affecting(Affects::Appearance,
+                           specs::ref("linked", "Recipe of", "layer",
+                                      "Follows the recipe of another layer; values set here are its own")))) {
 }
 
+const LayerParams kLayer;
+
 NodeType layerType() {
-    return {
-        .id = "layer",
-        .title = "Layer",
-        .category = Category::Layer,
-        .help = "A recipe on a surface, and what it makes",
-        .params =
-            Specs{ref("surface", "Surface", "object or layer",
-                      "What it lies on: an object, or the copies that another layer makes")} +
-            affecting(Affects::Appearance, look()) +
-            Specs{
-                number("rest", "Rest frame", 1, "", -1e6, 1e6, 0, 250,
-                       "What is placed lies where it does on the surface of this frame, and goes with it "
-                       "from there"),
-                flag("warp", "Own time", false,
-                     "Shows other frames than the scene's: slower, backward, along a curve"),
-                shownIf(
-                    number("warp_at", "Shows frame", 1, "", -1e6, 1e6, 1, 250,
-                           "Give it keys or a formula such as 97 - frame; between frames, what lies between"),
-                    "warp=true"),
-                // What it has from there counts by itself.
-                affecting(Affects::Appearance,
-                          ref("linked", "Recipe of", "layer",
-                              "Follows the recipe of another layer; values set here are its own"))}};
+    return {.id = "layer",
+            .title = "Layer",
+            .category = Category::Layer,
+            .help = "A recipe on a surface, and what it makes",
+            .params = kLayer.specs()};
 }
 
 }  // namespace ovrix::document

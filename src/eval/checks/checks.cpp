@@ -8,10 +8,12 @@
 #include "document/edits/outside.h"
 #include "document/file/map_files.h"
 #include "document/model/values.h"
+#include "document/objects/mesh_file.h"
 #include "eval/bake.h"
 #include "eval/camera_options.h"
 #include "eval/simulated.h"
 #include "field/paint.h"
+#include "ops/place/place_points.h"
 #include "sim/step_registry.h"
 
 namespace ovrix::eval {
@@ -128,7 +130,7 @@ class Finder {
                 cameraId = made.id;
                 out.put(std::move(made));
             }
-            return withValue(out, {"render", "", "camera"}, cameraId);
+            return withValue(out, {"render", "", kRender.camera.id()}, cameraId);
         });
     }
 
@@ -181,7 +183,7 @@ class Finder {
                 return;
             }
             const auto on = node.category() == Category::Layer
-                                ? std::get<std::string>(document.value(node.id, "surface", frame))
+                                ? document.value(node.id, kLayer.surface, frame)
                                 : std::string();
             const Node* surface = document.find(on);
             if (!surface || surface->category() != Category::Object) return;
@@ -236,7 +238,7 @@ class Finder {
                                 "on the wrong side",
                                 node.name, r.flippedEdges),
                     node.id, {}, "Turn all over", [id = node.id](const Document& d) {
-                        const bool now = std::get<bool>(d.value(id, "flip"));
+                        const bool now = d.value(id, meshFlip());
                         return withValue(d, {id, "", "flip"}, !now);
                     });
             if (r.openEdges && !r.nonManifoldEdges && !r.flippedEdges)
@@ -248,7 +250,7 @@ class Finder {
         if (std::abs(document.worldMatrix(node.id, frame).determinant()) < 1e-18f)
             add(Severity::Error, node.name + ": its scale is 0, so it cannot be seen", node.id, {},
                 "Set its scale to 1", [id = node.id](const Document& d) {
-                    return withValue(d, {id, "", "scale"}, V3d(1));
+                    return withValue(d, {id, "", kObject.object.transform.placement.scale.id()}, V3d(1));
                 });
     }
 
@@ -273,7 +275,7 @@ class Finder {
     }
 
     void checkLayer(const Node& layer) {
-        const auto surfaceId = std::get<std::string>(document.value(layer.id, "surface", frame));
+        const auto surfaceId = document.value(layer.id, kLayer.surface, frame);
         // Rings, files and curves need none; steps that do say so themselves.
         const auto made = layers.find(layer.id);
         if (surfaceId.empty() && recipeOwner(document, layer).steps.empty() &&
@@ -370,7 +372,8 @@ class Finder {
             const Step* step = recipe.step(r.step);
             if (r.out != 0 || !step || !step->on) continue;
             const std::string title = findStepType(step->type)->title;
-            const bool masked = step->params.count("keep") && step->params.at("keep").field;
+            const bool masked =
+                step->params.count(kPlaced.keep.id()) && step->params.at(kPlaced.keep.id()).field;
             add(Severity::Warning,
                 fmt::format("{}: makes nothing, because {} {}", layer.name, title,
                             masked ? "keeps no element: its mask is 0 everywhere"

@@ -88,11 +88,11 @@ uint64_t SimulationKey::node(const std::string& id) {
 uint64_t SimulationKey::upTo(const Node& recipe, size_t place) {
     Hasher h;
     h.add(kSolvers);
-    for (const char* setting : {"rate", "first", "preroll"})
+    for (const std::string& setting : {kScene.rate.id(), kScene.first.id(), kScene.preroll.id()})
         addToHash(h, document_.setting("scene", setting));
     open_ = {recipe.id}, entered_ = SIZE_MAX, known_.clear();
     ParamMap own = recipe.params;  // what time of its own it shows changes no frame of it
-    own.erase("warp"), own.erase("warp_at");
+    own.erase(kLayer.warp.id()), own.erase(kLayer.warpAt.id());
     addParams(h, specsOf(recipe), own, Affects::Appearance);
     h.add(node(recipe.parent));
     const std::string& id = recipe.steps[place].id;

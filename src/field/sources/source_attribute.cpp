@@ -2,13 +2,22 @@
 #include "field/band.h"
 #include "field/numbers.h"
 #include "field/sources.h"
-#include "params/specs.h"
+#include "params/param_table.h"
 
 namespace ovrix::field {
 
 using namespace specs;
 
 namespace {
+
+const struct AttributeParams : ParamTable {
+    Handle<std::string> name =
+        add(text("name", "Name", "random",
+                 "Of an attribute, as heat, or of one component, as v.x or Cd.r. Of a vector its "
+                 "length counts, of a colour its luminance; where a colour is driven they are one"));
+    Handle<Range> range = add(
+        specs::range("range", "Between", Range{0, 1}, "", -1e9, 1e9, -1, 10, "Numbers that give 0 and 1"));
+} kAttribute;
 
 /// Any number by its name, between two limits; a colour or a vector as a colour.
 struct Attribute : SourceKernel {
@@ -48,23 +57,14 @@ SourceType attributeSource() {
         .id = "attribute",
         .title = "Attribute",
         .help = "A number that elements carry: from their file, from steps before, or worked out",
-        .params = {text("name", "Name", "random",
-                        "Of an attribute, as heat, or of one component, as v.x or Cd.r. Of a vector its "
-                        "length counts, of a colour its luminance; where a colour is driven they are one"),
-                   range("range", "Between", Range{0, 1}, "", -1e9, 1e9, -1, 10,
-                         "Numbers that give 0 and 1")},
+        .params = kAttribute.specs(),
         .compile = [](const ResolvedParams& p, const FieldContext& context) -> std::unique_ptr<SourceKernel> {
-            const std::string& name = p.text("name");
+            const std::string& name = p[kAttribute.name];
             if (name.empty())
                 throw Error("the attribute source has no name", {}, "Give it that of an attribute");
-            return std::make_unique<Attribute>(name, p.range("range"), context);
+            return std::make_unique<Attribute>(name, p[kAttribute.range], context);
         },
-        .followsTime =
-            [](const ParamMap& p) {
-                const auto it = p.find("name");
-                const auto* name = it == p.end() ? nullptr : std::get_if<std::string>(&it->second.value);
-                return name && namesTime(*name);
-            }};
+        .followsTime = [](const ParamMap& p) { return namesTime(valueIn(p, kAttribute.name)); }};
 }
 
 }  // namespace ovrix::field

@@ -1,11 +1,21 @@
 #include "field/sources.h"
-#include "params/specs.h"
+
+#include "params/param_table.h"
 
 namespace ovrix::field {
 
 using namespace specs;
 
 namespace {
+
+const struct CurvatureParams : ParamTable {
+    Handle<std::string> side = add(choice("side", "Find", "hollows", {"hollows", "ridges", "both"},
+                                          "Both gives 0 in hollows, half where it is flat, 1 on ridges"));
+    Handle<double> size = add(number("size", "Size", 0.1, "m", 1e-6, 1e6, 0.01, 1,
+                                     "Radius of a bend that gives 1; larger finds gentler bends"));
+    Handle<int64_t> smooth = add(whole("smooth", "Smooth", 2, 0, 200, 0, 20,
+                                       "Times that each point takes the mean of its neighbours"));
+} kCurvature;
 
 struct Bend : SourceKernel {
     SurfacePtr surface;
@@ -41,18 +51,14 @@ SourceType curvatureSource() {
     return {.id = "curvature",
             .title = "Curvature",
             .help = "Finds ridges, where edges are worn, or hollows, where things gather",
-            .params = {choice("side", "Find", "hollows", {"hollows", "ridges", "both"},
-                              "Both gives 0 in hollows, half where it is flat, 1 on ridges"),
-                       number("size", "Size", 0.1, "m", 1e-6, 1e6, 0.01, 1,
-                              "Radius of a bend that gives 1; larger finds gentler bends"),
-                       whole("smooth", "Smooth", 2, 0, 200, 0, 20,
-                             "Times that each point takes the mean of its neighbours")},
+            .params = kCurvature.specs(),
             .compile = [](const ResolvedParams& p, const FieldContext& context) {
                 auto kernel = std::make_unique<Bend>();
                 kernel->surface = context.surface;
-                kernel->size = float(p.number("size"));
-                kernel->side = p.text("side");
-                kernel->perPoint = pointCurvature(surfaceFor(context, "curvature"), int(p.integer("smooth")));
+                kernel->size = float(p[kCurvature.size]);
+                kernel->side = p[kCurvature.side];
+                kernel->perPoint =
+                    pointCurvature(surfaceFor(context, "curvature"), int(p[kCurvature.smooth]));
                 return kernel;
             }};
 }

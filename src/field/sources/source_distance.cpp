@@ -2,13 +2,19 @@
 #include "field/band.h"
 #include "field/sources.h"
 #include "geo/points/nearest.h"
-#include "params/specs.h"
+#include "params/param_table.h"
 
 namespace ovrix::field {
 
 using namespace specs;
 
 namespace {
+
+const struct DistanceParams : ParamTable {
+    Handle<Refs> to = add(refs("to", "To", "object or layer or curve", "The nearest of these counts"));
+    Handle<Range> range = add(
+        specs::range("range", "Between", Range{0, 0.5}, "m", 0, 1e6, 0, 2, "Distances that give 0 and 1"));
+} kDistance;
 
 struct Distance : SourceKernel {
     std::vector<SurfacePtr> surfaces;
@@ -35,7 +41,7 @@ struct Distance : SourceKernel {
 
 std::unique_ptr<SourceKernel> compileDistance(const ResolvedParams& p, const FieldContext& context) {
     auto kernel = std::make_unique<Distance>();
-    for (const std::string& id : p.refs("to")) {
+    for (const std::string& id : p[kDistance.to]) {
         if (id.empty()) continue;
         SceneQuery& query = sceneQueryFor(context, "distance");
         const SceneQuery::Kind kind = query.kindOf(id);
@@ -49,8 +55,8 @@ std::unique_ptr<SourceKernel> compileDistance(const ResolvedParams& p, const Fie
     if (kernel->clouds.empty() && kernel->surfaces.empty() && kernel->curves.empty())
         throw Error("the distance source has nothing to measure to", {},
                     "Choose an object, a layer or a curve");
-    kernel->from = float(p.range("range").min);
-    kernel->to = float(p.range("range").max);
+    kernel->from = float(p[kDistance.range].min);
+    kernel->to = float(p[kDistance.range].max);
     return kernel;
 }
 
@@ -60,9 +66,7 @@ SourceType distanceSource() {
     return {.id = "distance",
             .title = "Distance",
             .help = "Rises from 0 to 1 with the distance to objects, curves, or the elements of layers",
-            .params = {refs("to", "To", "object or layer or curve", "The nearest of these counts"),
-                       range("range", "Between", Range{0, 0.5}, "m", 0, 1e6, 0, 2,
-                             "Distances that give 0 and 1")},
+            .params = kDistance.specs(),
             .compile = compileDistance};
 }
 

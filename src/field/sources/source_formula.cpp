@@ -7,13 +7,22 @@
 #include "base/error.h"
 #include "field/numbers.h"
 #include "field/sources.h"
-#include "params/specs.h"
+#include "params/param_table.h"
 
 namespace ovrix::field {
 
 using namespace specs;
 
 namespace {
+
+const struct FormulaParams : ParamTable {
+    Handle<std::string> formula =
+        add(text("formula", "Formula", "0.5 + 0.5 * sin(8 * x)",
+                 "Names: x y z and nx ny nz in the world, u v, slope in degrees, curvature in 1/m, scale, "
+                 "random (0 to 1 per element), id; along, 0 at a strand's root and 1 at its tip; of "
+                 "what moves age and life in seconds, speed in m/s; attributes, as heat, or v.x and "
+                 "Cd.r; frame, and time in seconds"));
+} kFormula;
 
 /// One parser with its own variables, one for each name that the text has: the library's are not made for
 /// several threads.
@@ -67,7 +76,7 @@ struct Formula : SourceKernel {
 
 std::unique_ptr<SourceKernel> compileFormula(const ResolvedParams& p, const FieldContext& context) {
     auto kernel = std::make_unique<Formula>();
-    kernel->text = p.text("formula");
+    kernel->text = p[kFormula.formula];
     try {
         const Machine trial(kernel->text);
         for (const std::string& name : trial.names)
@@ -94,18 +103,11 @@ SourceType formulaSource() {
             "A number worked out from the place and the element: x y z, nx ny nz, u v, slope, curvature, "
             "scale, random, id; along of strands; of what moves age, life and speed; any attribute by its "
             "name; frame, time",
-        .params = {text(
-            "formula", "Formula", "0.5 + 0.5 * sin(8 * x)",
-            "Names: x y z and nx ny nz in the world, u v, slope in degrees, curvature in 1/m, scale, "
-            "random (0 to 1 per element), id; along, 0 at a strand's root and 1 at its tip; of "
-            "what moves age and life in seconds, speed in m/s; attributes, as heat, or v.x and "
-            "Cd.r; frame, and time in seconds")},
+        .params = kFormula.specs(),
         .compile = compileFormula,
         .followsTime = [](const ParamMap& p) {
-            const auto it = p.find("formula");
-            const auto* text = it == p.end() ? nullptr : std::get_if<std::string>(&it->second.value);
-            return text &&
-                   (text->find("frame") != std::string::npos || text->find("time") != std::string::npos);
+            const std::string text = valueIn(p, kFormula.formula);
+            return text.find("frame") != std::string::npos || text.find("time") != std::string::npos;
         }};
 }
 

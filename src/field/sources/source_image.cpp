@@ -1,6 +1,6 @@
 #include "base/error.h"
 #include "field/sources.h"
-#include "params/specs.h"
+#include "params/param_table.h"
 
 namespace ovrix::field {
 
@@ -9,6 +9,30 @@ using namespace specs;
 namespace {
 
 enum class Lay { Uv, Planar, Box };
+
+ParamSpec repeat(const char* id, const char* title, const char* help) {
+    return number(id, title, 1, "", -1e4, 1e4, 0, 10, help);
+}
+
+const struct ImageParams : ParamTable {
+    Handle<std::string> file = add(specs::file("file", "File", "The image"));
+    Handle<Lay> lay = add(choice("lay", "Projection", "uv", {"uv", "planar", "box"},
+                                 "By the surface's UVs, from one side, or from all six sides"));
+    Handle<std::string> axis =
+        add(shownIf(choice("axis", "Along", "Y", {"X", "Y", "Z"},
+                           "The surface's own axis that the picture is looked at along"),
+                    "lay=planar"));
+    Handle<double> size = add(shownIf(number("size", "Size", 1, "m", 1e-6, 1e6, 0.05, 5,
+                                             "Width of the picture where it is not laid by UVs"),
+                                      "lay!=uv"));
+    Handle<std::string> space = add(choice("space", "Colour space", "sRGB", colorSpaceNames(),
+                                           "The space that the file's numbers are in"));
+    Handle<std::string> channel =
+        add(choice("channel", "Channel", "brightness", {"brightness", "red", "green", "blue", "alpha"},
+                   "What drives a number"));
+    Handle<double> repeatU = add(repeat("repeat_u", "Repeat U", "How often it lies along U"));
+    Handle<double> repeatV = add(repeat("repeat_v", "Repeat V", "How often it lies along V"));
+} kImage;
 
 struct Picture : SourceKernel {
     std::shared_ptr<const Image> image;
@@ -88,20 +112,21 @@ struct Picture : SourceKernel {
 };
 
 std::unique_ptr<SourceKernel> compilePicture(const ResolvedParams& p, const FieldContext& context) {
-    const std::string &file = p.text("file"), &lay = p.text("lay");
+    const std::string& file = p[kImage.file];
+    const Lay lay = p[kImage.lay];
     if (file.empty()) throw Error("the image source has no file", {}, "Choose an image");
-    if (lay == "uv" && !context.hasUvs)
+    if (lay == Lay::Uv && !context.hasUvs)
         throw Error("the surface has no UVs for the image source", {},
                     "Set how it is laid to box, or give the mesh UVs");
     if (!context.images) throw Error("images cannot be read here", file);
     auto kernel = std::make_unique<Picture>();
-    kernel->image = context.images->image(file, p.text("space"));
-    kernel->repeatU = float(p.number("repeat_u"));
-    kernel->repeatV = float(p.number("repeat_v"));
-    kernel->channel = p.text("channel");
-    kernel->lay = lay == "box" ? Lay::Box : lay == "planar" ? Lay::Planar : Lay::Uv;
-    kernel->size = float(p.number("size"));
-    kernel->axis = p.text("axis") == "X" ? 0 : p.text("axis") == "Z" ? 2 : 1;
+    kernel->image = context.images->image(file, p[kImage.space]);
+    kernel->repeatU = float(p[kImage.repeatU]);
+    kernel->repeatV = float(p[kImage.repeatV]);
+    kernel->channel = p[kImage.channel];
+    kernel->lay = lay;
+    kernel->size = float(p[kImage.size]);
+    kernel->axis = p[kImage.axis] == "X" ? 0 : p[kImage.axis] == "Z" ? 2 : 1;
     kernel->toLocal = context.objectFromWorld;
     return kernel;
 }
@@ -109,29 +134,12 @@ std::unique_ptr<SourceKernel> compilePicture(const ResolvedParams& p, const Fiel
 }  // namespace
 
 SourceType imageSource() {
-    const auto repeat = [](const char* id, const char* title, const char* help) {
-        return number(id, title, 1, "", -1e4, 1e4, 0, 10, help);
-    };
     return {.id = "image",
             .title = "Image",
             .help = "A picture laid on the surface: its brightness drives numbers, its colour drives colours",
-            .params = {file("file", "File", "The image"),
-                       choice("lay", "Projection", "uv", {"uv", "planar", "box"},
-                              "By the surface's UVs, from one side, or from all six sides"),
-                       shownIf(choice("axis", "Along", "Y", {"X", "Y", "Z"},
-                                      "The surface's own axis that the picture is looked at along"),
-                               "lay=planar"),
-                       shownIf(number("size", "Size", 1, "m", 1e-6, 1e6, 0.05, 5,
-                                      "Width of the picture where it is not laid by UVs"),
-                               "lay!=uv"),
-                       choice("space", "Colour space", "sRGB", colorSpaceNames(),
-                              "The space that the file's numbers are in"),
-                       choice("channel", "Channel", "brightness",
-                              {"brightness", "red", "green", "blue", "alpha"}, "What drives a number"),
-                       repeat("repeat_u", "Repeat U", "How often it lies along U"),
-                       repeat("repeat_v", "Repeat V", "How often it lies along V")},
+            .params = kImage.specs(),
             .compile = compilePicture,
-            .image = "file"};
+            .image = kImage.file.id()};
 }
 
 }  // namespace ovrix::field

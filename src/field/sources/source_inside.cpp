@@ -1,11 +1,17 @@
 #include "field/sources.h"
-#include "params/specs.h"
+
+#include "params/param_table.h"
 
 namespace ovrix::field {
 
 using namespace specs;
 
 namespace {
+
+const struct InsideParams : ParamTable {
+    Handle<std::string> object = add(ref("object", "Object", "object", "A closed one"));
+    Handle<double> soft = add(number("soft", "Soft edge", 0, "m", 0, 1e6, 0, 1, "Fades to 0 so far outside"));
+} kInside;
 
 struct Inside : SourceKernel {
     SurfacePtr volume;
@@ -28,12 +34,11 @@ SourceType insideSource() {
     return {.id = "inside",
             .title = "Inside an object",
             .help = "1 within a closed object, 0 outside: limits a force, or anything else, to a room",
-            .params = {ref("object", "Object", "object", "A closed one"),
-                       number("soft", "Soft edge", 0, "m", 0, 1e6, 0, 1, "Fades to 0 so far outside")},
+            .params = kInside.specs(),
             .compile = [](const ResolvedParams& p, const FieldContext& context) {
                 auto kernel = std::make_unique<Inside>();
-                kernel->volume = roomOf(sceneQueryFor(context, "inside an object"), p.text("object"));
-                kernel->soft = float(p.number("soft"));
+                kernel->volume = roomOf(sceneQueryFor(context, "inside an object"), p[kInside.object]);
+                kernel->soft = float(p[kInside.soft]);
                 return kernel;
             }};
 }

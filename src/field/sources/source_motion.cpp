@@ -1,13 +1,26 @@
 // What elements that move are asked: how old they are, how fast they go.
 #include "field/band.h"
 #include "field/sources.h"
-#include "params/specs.h"
+#include "params/param_table.h"
 
 namespace ovrix::field {
 
 using namespace specs;
 
 namespace {
+
+const struct AgeParams : ParamTable {
+    Handle<std::string> measure =
+        add(choice("measure", "Measured", "in seconds", {"in seconds", "as part of its life"},
+                   "Since birth; those that live for ever are at 0 of their life"));
+    Handle<Range> between =
+        add(range("range", "Between", Range{0, 1}, "", 0, 1e6, 0, 10, "Ages that give 0 and 1"));
+} kAge;
+
+const struct SpeedParams : ParamTable {
+    Handle<Range> between =
+        add(range("range", "Between", Range{0, 5}, "m/s", 0, 1e6, 0, 20, "Speeds that give 0 and 1"));
+} kSpeed;
 
 struct Age : SourceKernel {
     float from, to;
@@ -34,9 +47,9 @@ struct Speed : SourceKernel {
 };
 
 template <class Kernel>
-std::unique_ptr<Kernel> between(const ResolvedParams& p) {
+std::unique_ptr<Kernel> between(const Range& ends) {
     auto kernel = std::make_unique<Kernel>();
-    kernel->from = float(p.range("range").min), kernel->to = float(p.range("range").max);
+    kernel->from = float(ends.min), kernel->to = float(ends.max);
     return kernel;
 }
 
@@ -46,23 +59,22 @@ SourceType ageSource() {
     return {.id = "age",
             .title = "Age",
             .help = "Rises from 0 to 1 with the age of particles; what has no age is 0 old",
-            .params = {choice("measure", "Measured", "in seconds", {"in seconds", "as part of its life"},
-                              "Since birth; those that live for ever are at 0 of their life"),
-                       range("range", "Between", Range{0, 1}, "", 0, 1e6, 0, 10, "Ages that give 0 and 1")},
+            .params = kAge.specs(),
             .compile = [](const ResolvedParams& p, const FieldContext&) {
-                auto kernel = between<Age>(p);
-                kernel->ofLife = p.text("measure") != "in seconds";
+                auto kernel = between<Age>(p[kAge.between]);
+                kernel->ofLife = p[kAge.measure] != "in seconds";
                 return kernel;
             }};
 }
 
 SourceType speedSource() {
-    return {
-        .id = "speed",
-        .title = "Speed",
-        .help = "Rises from 0 to 1 with the speed of what moves",
-        .params = {range("range", "Between", Range{0, 5}, "m/s", 0, 1e6, 0, 20, "Speeds that give 0 and 1")},
-        .compile = [](const ResolvedParams& p, const FieldContext&) { return between<Speed>(p); }};
+    return {.id = "speed",
+            .title = "Speed",
+            .help = "Rises from 0 to 1 with the speed of what moves",
+            .params = kSpeed.specs(),
+            .compile = [](const ResolvedParams& p, const FieldContext&) {
+                return between<Speed>(p[kSpeed.between]);
+            }};
 }
 
 }  // namespace ovrix::field

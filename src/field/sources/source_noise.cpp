@@ -1,12 +1,30 @@
 #include "base/noise.h"
 #include "field/sources.h"
-#include "params/specs.h"
+#include "params/param_table.h"
 
 namespace ovrix::field {
 
 using namespace specs;
 
 namespace {
+
+const struct NoiseParams : ParamTable {
+    Handle<std::string> kind =
+        add(choice("kind", "Kind", "soft", {"soft", "ridged", "cells", "cracks"},
+                   "Soft patches, sharp crests, bumps around points, or the borders between cells"));
+    Handle<double> size =
+        add(number("size", "Size", 0.5, "m", 1e-5, 1e5, 0.02, 2, "Width of the largest patches"));
+    Handle<int64_t> octaves = add(
+        whole("octaves", "Octaves", 3, 1, 12, 1, 8, "How many sizes are summed, each half the one before"));
+    Handle<double> contrast = add(number("contrast", "Contrast", 1, "", 0, 100, 0, 4,
+                                         "0 is grey everywhere, high is patches with sharp borders"));
+    Handle<std::string> space =
+        add(choice("space", "Space", "on the object", {"on the object", "in the world"},
+                   "They go with what moves, or it moves through them"));
+    Handle<V3f> offset =
+        add(vector("offset", "Offset", V3d(0), "m", 2, "Moves the patches; add motion by keys"));
+    Handle<int64_t> seed = add(seedSpec("Another number, other patches"));
+} kNoise;
 
 struct Noise : SourceKernel {
     float frequency, contrast;
@@ -50,33 +68,22 @@ NoiseKind kindNamed(const std::string& name) {
 }  // namespace
 
 SourceType noiseSource() {
-    return {
-        .id = "noise",
-        .title = "Noise",
-        .help = "Patches in space, sums of finer and finer ones",
-        .params = {choice("kind", "Kind", "soft", {"soft", "ridged", "cells", "cracks"},
-                          "Soft patches, sharp crests, bumps around points, or the borders between cells"),
-                   number("size", "Size", 0.5, "m", 1e-5, 1e5, 0.02, 2, "Width of the largest patches"),
-                   whole("octaves", "Octaves", 3, 1, 12, 1, 8,
-                         "How many sizes are summed, each half the one before"),
-                   number("contrast", "Contrast", 1, "", 0, 100, 0, 4,
-                          "0 is grey everywhere, high is patches with sharp borders"),
-                   choice("space", "Space", "on the object", {"on the object", "in the world"},
-                          "They go with what moves, or it moves through them"),
-                   vector("offset", "Offset", V3d(0), "m", 2, "Moves the patches; add motion by keys"),
-                   seedSpec("Another number, other patches")},
-        .compile = [](const ResolvedParams& p, const FieldContext& context) {
-            auto kernel = std::make_unique<Noise>();
-            kernel->local = p.text("space") == "on the object";
-            kernel->toLocal = context.objectFromWorld;
-            kernel->plain = kernel->toLocal == M44f();
-            kernel->frequency = float(1.0 / p.number("size"));
-            kernel->contrast = float(p.number("contrast"));
-            kernel->offset = p.vector("offset");
-            kernel->seed = uint32_t(p.integer("seed"));
-            kernel->options = {int(p.integer("octaves")), 0.5f, 2.0f, kindNamed(p.text("kind"))};
-            return kernel;
-        }};
+    return {.id = "noise",
+            .title = "Noise",
+            .help = "Patches in space, sums of finer and finer ones",
+            .params = kNoise.specs(),
+            .compile = [](const ResolvedParams& p, const FieldContext& context) {
+                auto kernel = std::make_unique<Noise>();
+                kernel->local = p[kNoise.space] == "on the object";
+                kernel->toLocal = context.objectFromWorld;
+                kernel->plain = kernel->toLocal == M44f();
+                kernel->frequency = float(1.0 / p[kNoise.size]);
+                kernel->contrast = float(p[kNoise.contrast]);
+                kernel->offset = p[kNoise.offset];
+                kernel->seed = uint32_t(p[kNoise.seed]);
+                kernel->options = {int(p[kNoise.octaves]), 0.5f, 2.0f, kindNamed(p[kNoise.kind])};
+                return kernel;
+            }};
 }
 
 }  // namespace ovrix::field

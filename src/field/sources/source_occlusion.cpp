@@ -1,12 +1,20 @@
 #include "base/hash.h"
 #include "field/sources.h"
-#include "params/specs.h"
+#include "params/param_table.h"
 
 namespace ovrix::field {
 
 using namespace specs;
 
 namespace {
+
+const struct OcclusionParams : ParamTable {
+    Handle<double> reach =
+        add(number("reach", "Distance", 0.3, "m", 1e-6, 1e6, 0.01, 2, "How near things must be to shelter"));
+    Handle<int64_t> rays = add(whole("rays", "Rays", 32, 1, 4096, 8, 128,
+                                     "Directions asked from each place; more is smoother and slower"));
+    Handle<Refs> objects = add(refs("objects", "Occluders", "object or layer", "Other things that occlude"));
+} kOcclusion;
 
 /// The share of the cosine-weighted sky over a place that is shut off within a distance. The rays of a place
 /// are a rank-1 lattice, shifted by a hash of the position so that neighbours do not err alike.
@@ -57,20 +65,16 @@ SourceType occlusionSource() {
     return {.id = "occlusion",
             .title = "Occlusion",
             .help = "How sheltered a place is: 0 under the open sky, 1 where everything around is near",
-            .params = {number("reach", "Distance", 0.3, "m", 1e-6, 1e6, 0.01, 2,
-                              "How near things must be to shelter"),
-                       whole("rays", "Rays", 32, 1, 4096, 8, 128,
-                             "Directions asked from each place; more is smoother and slower"),
-                       refs("objects", "Occluders", "object or layer", "Other things that occlude")},
+            .params = kOcclusion.specs(),
             .compile = [](const ResolvedParams& p, const FieldContext& context) {
                 auto kernel = std::make_unique<Shelter>();
                 surfaceFor(context, "shelter");  // or says that there is none
                 kernel->own = context.surface;
-                for (const std::string& id : p.refs("objects"))
+                for (const std::string& id : p[kOcclusion.objects])
                     if (!id.empty())
                         kernel->shelters.push_back(sceneQueryFor(context, "shelter").surface(id));
-                kernel->reach = float(p.number("reach"));
-                kernel->rays = int(p.integer("rays"));
+                kernel->reach = float(p[kOcclusion.reach]);
+                kernel->rays = int(p[kOcclusion.rays]);
                 const Box3f& box = context.surface->mesh().bounds();
                 kernel->offset = 1e-5f * std::max(1e-3f, (box.max - box.min).length());
                 return kernel;

@@ -2,11 +2,24 @@
 
 #include "field/paint.h"
 #include "field/sources.h"
-#include "params/specs.h"
+#include "params/param_table.h"
 
 namespace ovrix::field {
 
 using namespace specs;
+
+PaintParams::PaintParams()
+    : map(add({.id = "map",
+               .title = "Map",
+               .type = ParamType::Map,
+               .initial = MapValue(),
+               .help = "What was painted"})),
+      base(add(unitNumber("base", "Unpainted", 0, "What it gives where nothing is painted"))),
+      resolution(add(number("resolution", "Resolution", 0.02, "m", 1e-4, 1e3, 0.002, 0.2,
+                            "Distance between painted values where the mesh is coarser; finer takes more "
+                            "memory"))) {}
+
+const PaintParams kPaint;
 
 namespace {
 
@@ -27,8 +40,8 @@ struct Painted : SourceKernel {
 
 std::unique_ptr<SourceKernel> compilePainted(const ResolvedParams& p, const FieldContext& context) {
     auto kernel = std::make_unique<Painted>();
-    kernel->base = float(p.number("base"));
-    const auto& map = p.map("map").map;
+    kernel->base = float(p[kPaint.base]);
+    const auto& map = p[kPaint.map].map;
     if (!map || !map->loaded()) return kernel;  // the checks say when a map is missing
     const Surface& surface = surfaceFor(context, "the painted map");
     kernel->surface = context.surface;
@@ -46,16 +59,10 @@ std::unique_ptr<SourceKernel> compilePainted(const ResolvedParams& p, const Fiel
 }  // namespace
 
 SourceType paintSource() {
-    ParamSpec map = text("map", "Map", {}, "What was painted");
-    map.type = ParamType::Map;
-    map.initial = MapValue();
     return {.id = "paint",
             .title = "Painted",
             .help = "A mask painted on the surface with brushes",
-            .params = {map, unitNumber("base", "Unpainted", 0, "What it gives where nothing is painted"),
-                       number("resolution", "Resolution", 0.02, "m", 1e-4, 1e3, 0.002, 0.2,
-                              "Distance between painted values where the mesh is coarser; finer takes more "
-                              "memory")},
+            .params = kPaint.specs(),
             .compile = compilePainted,
             .painted = true};
 }

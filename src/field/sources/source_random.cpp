@@ -1,8 +1,16 @@
 #include "field/sources.h"
 
+#include "params/param_table.h"
+
 namespace ovrix::field {
 
+using namespace specs;
+
 namespace {
+
+const struct RandomParams : ParamTable {
+    Handle<int64_t> seed = add(seedSpec("Another number, another draw"));
+} kRandom;
 
 struct PerElement : SourceKernel {
     uint64_t seed;
@@ -20,9 +28,9 @@ SourceType randomSource() {
     return {.id = "random",
             .title = "Random per element",
             .help = "Another number between 0 and 1 for each element, that stays with it",
-            .params = {seedSpec("Another number, another draw")},
+            .params = kRandom.specs(),
             .compile = [](const ResolvedParams& p, const FieldContext&) {
-                return std::make_unique<PerElement>(uint64_t(p.integer("seed")));
+                return std::make_unique<PerElement>(uint64_t(p[kRandom.seed]));
             }};
 }
 

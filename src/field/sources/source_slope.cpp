@@ -2,13 +2,34 @@
 
 #include "field/band.h"
 #include "field/sources.h"
-#include "params/specs.h"
+#include "params/param_table.h"
 
 namespace ovrix::field {
 
 using namespace specs;
 
 namespace {
+
+ParamSpec softAngle() {
+    return number("soft", "Soft edge", 8, "deg", 0, 180, 0, 45,
+                  "Width of the passage from 0 to 1, half on each side of the limit");
+}
+
+const struct SlopeParams : ParamTable {
+    Handle<Range> range =
+        add(specs::range("range", "Between", Range{0, 35}, "deg", 0, 180, 0, 180, "Angles that pass"));
+    Handle<double> soft = add(softAngle());
+    Handle<std::string> up = add(choice("up", "Up is", "world", {"world", "object"},
+                                        "Measured from the world's Y or from the surface's own"));
+} kSlope;
+
+const struct FacingParams : ParamTable {
+    Handle<V3f> direction = add(
+        vector("direction", "Direction", V3d(0, 0, 1), "", 1, "Where it looks; its length does not matter"));
+    Handle<Range> range = add(specs::range("range", "Between", Range{0, 60}, "deg", 0, 180, 0, 180,
+                                           "Angles from the direction that pass"));
+    Handle<double> soft = add(softAngle());
+} kFacing;
 
 /// Whether the angle between the normal and an axis lies between two limits.
 struct Lean : SourceKernel {
@@ -49,11 +70,6 @@ struct Lean : SourceKernel {
     }
 };
 
-ParamSpec softAngle() {
-    return number("soft", "Soft edge", 8, "deg", 0, 180, 0, 45,
-                  "Width of the passage from 0 to 1, half on each side of the limit");
-}
-
 }  // namespace
 
 SourceType slopeSource() {
@@ -62,14 +78,11 @@ SourceType slopeSource() {
         .title = "Slope",
         .help =
             "1 where the surface leans between two angles from up: 0 is level, 90 upright, 180 an overhang",
-        .params = {range("range", "Between", Range{0, 35}, "deg", 0, 180, 0, 180, "Angles that pass"),
-                   softAngle(),
-                   choice("up", "Up is", "world", {"world", "object"},
-                          "Measured from the world's Y or from the surface's own")},
+        .params = kSlope.specs(),
         .compile = [](const ResolvedParams& p, const FieldContext& context) {
-            const V3f up = p.text("up") == "object" ? context.objectUp : V3f(0, 1, 0);
-            auto kernel = std::make_unique<Lean>(up, p.range("range"), p.number("soft"));
-            kernel->ofObject = p.text("up") == "object";
+            const V3f up = p[kSlope.up] == "object" ? context.objectUp : V3f(0, 1, 0);
+            auto kernel = std::make_unique<Lean>(up, p[kSlope.range], p[kSlope.soft]);
+            kernel->ofObject = p[kSlope.up] == "object";
             return kernel;
         }};
 }
@@ -78,15 +91,11 @@ SourceType facingSource() {
     return {.id = "facing",
             .title = "Facing",
             .help = "1 where the surface looks in a direction: the side to the sea, the wind or the light",
-            .params = {vector("direction", "Direction", V3d(0, 0, 1), "", 1,
-                              "Where it looks; its length does not matter"),
-                       range("range", "Between", Range{0, 60}, "deg", 0, 180, 0, 180,
-                             "Angles from the direction that pass"),
-                       softAngle()},
+            .params = kFacing.specs(),
             .compile = [](const ResolvedParams& p, const FieldContext&) {
-                const V3f d = p.vector("direction");
+                const V3f d = p[kFacing.direction];
                 return std::make_unique<Lean>(d.length() > 0 ? d.normalized() : V3f(0, 1, 0),
-                                              p.range("range"), p.number("soft"));
+                                              p[kFacing.range], p[kFacing.soft]);
             }};
 }
 

@@ -28,10 +28,11 @@ struct TerrainOptions {
 MeshPtr makeTerrain(const TerrainOptions& options);
 
 struct BladeOptions {
-    float height = 0.3f, width = 0.02f;                         ///< metres
-    Curve profile = {{{0, 0.6f}, {0.3f, 1}, {1, 0}}, true};     ///< width from foot to tip, as a part of it
-    int segments = 10;                                          ///< 1 to 256
-    float bend = 0.5f, curl = 0.3f, twist = 0.2f, wave = 0.0f;  ///< radians over the whole length
+    float height = 0.3f, width = 0.02f;                      ///< metres
+    Curve profile = {{{0, 0.6f}, {0.3f, 1}, {1, 0}}, true};  ///< width from foot to tip, as a part of it
+    int segments = 10;                                       ///< 1 to 256
+    float bend = radians(30.0f), curl = radians(20.0f), twist = radians(15.0f),
+          wave = 0.0f;          ///< radians over the whole length
     float fold = 0.15f;         ///< 0 flat to 1 edges raised by the half width
     int blades = 1;             ///< 1 to 512
     float spread = 0.03f;       ///< metres, radius of the tuft's foot

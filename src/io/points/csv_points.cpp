@@ -87,66 +87,88 @@ void writeCsvPoints(const std::filesystem::path& path, const AttributeSet& point
     writeFile(path, out);
 }
 
-PointSet readCsvPoints(const std::filesystem::path& path) {
-    const std::string text = readFile(path);
-    std::string_view rest = text;
-    const auto nextLine = [&] {
-        const size_t end = rest.find('\n');
-        const std::string_view line = rest.substr(0, end);
-        rest = end == std::string_view::npos ? std::string_view() : rest.substr(end + 1);
-        return line;
-    };
-    const std::string_view head = nextLine();
+namespace {
+
+/// The numbers of a text by its columns.
+struct Table {
+    std::vector<std::string_view> names;
+    std::vector<std::vector<float>> values;  ///< for each name
+    std::vector<uint64_t> ids;               ///< of the column "id", which floats cannot hold
+    /// names.size() where there is none.
+    size_t place(std::string_view name) const {
+        return size_t(std::find(names.begin(), names.end(), name) - names.begin());
+    }
+};
+
+std::string_view takeLine(std::string_view& rest) {
+    const size_t end = rest.find('\n');
+    const std::string_view line = rest.substr(0, end);
+    rest = end == std::string_view::npos ? std::string_view() : rest.substr(end + 1);
+    return line;
+}
+
+void addRow(Table& table, const std::vector<std::string_view>& row, size_t line, const std::string& file) {
+    const size_t idPlace = table.place("id");
+    for (size_t k = 0; k < row.size(); ++k) {
+        uint64_t id = 0;
+        float x = 0.0f;
+        // A life may be without end; readPoints() asks that places are not.
+        if (k == idPlace ? !read(row[k], id) : !read(row[k], x) || std::isnan(x))
+            throw Error(fmt::format("line {}: \"{}\" is no number", line, row[k]), file, "Mend the line");
+        if (k == idPlace) table.ids.push_back(id);
+        table.values[k].push_back(x);
+    }
+}
+
+/// The names point into the text.
+Table tableOf(std::string_view rest, const std::string& file) {
+    const std::string_view head = takeLine(rest);
     const char by = head.find('\t') != std::string_view::npos  ? '\t'
                     : head.find(';') != std::string_view::npos ? ';'
                                                                : ',';
-    const auto names = cells(head, by);
-    const auto place = [&](std::string_view name) {
-        return size_t(std::find(names.begin(), names.end(), name) - names.begin());
-    };
+    Table table;
+    table.names = cells(head, by);
     for (const char* name : {"x", "y", "z"})
-        if (place(name) == names.size())
-            throw Error(fmt::format("line 1: there is no column {}", name), path.string(),
+        if (table.place(name) == table.names.size())
+            throw Error(fmt::format("line 1: there is no column {}", name), file,
                         "The first line names the columns: x,y,z and others");
-    std::vector<std::vector<float>> values(names.size());
-    std::vector<uint64_t> ids;
-    const size_t idPlace = place("id");
+    table.values.resize(table.names.size());
     for (size_t number = 2; !rest.empty(); ++number) {
-        const std::string_view line = nextLine();
+        const std::string_view line = takeLine(rest);
         if (line.empty() || line == "\r") continue;
         const auto row = cells(line, by);
-        if (row.size() != names.size())
+        if (row.size() != table.names.size())
             throw Error(fmt::format("line {}: {} columns, and the first line names {}", number, row.size(),
-                                    names.size()),
-                        path.string(), "Mend the line");
-        for (size_t k = 0; k < row.size(); ++k) {
-            uint64_t id = 0;
-            float x = 0.0f;
-            // A life may be without end; readPoints() asks that places are not.
-            if (k == idPlace ? !read(row[k], id) : !read(row[k], x) || std::isnan(x))
-                throw Error(fmt::format("line {}: \"{}\" is no number", number, row[k]), path.string(),
-                            "Mend the line");
-            if (k == idPlace) ids.push_back(id);
-            values[k].push_back(x);
-        }
+                                    table.names.size()),
+                        file, "Mend the line");
+        addRow(table, row, number, file);
     }
+    return table;
+}
+
+}  // namespace
+
+PointSet readCsvPoints(const std::filesystem::path& path) {
+    const std::string text = readFile(path);
+    Table table = tableOf(text, path.string());
     PointSet set;
-    set.attributes.resize(values[0].size());
+    set.attributes.resize(table.values[0].size());
     std::vector<std::string_view> taken = {"id"};
     const auto vectors = [&](const char* name, const char* x, const char* y, const char* z) {
-        const size_t a = place(x), b = place(y), c = place(z);
-        if (std::max({a, b, c}) == names.size()) return;
+        const size_t a = table.place(x), b = table.place(y), c = table.place(z);
+        if (std::max({a, b, c}) == table.names.size()) return;
         auto out = set.attributes.add<V3f>(name);
-        for (size_t i = 0; i < out.size(); ++i) out[i] = V3f(values[a][i], values[b][i], values[c][i]);
+        for (size_t i = 0; i < out.size(); ++i)
+            out[i] = V3f(table.values[a][i], table.values[b][i], table.values[c][i]);
         taken.insert(taken.end(), {x, y, z});
     };
     vectors("P", "x", "y", "z");
     vectors("N", "nx", "ny", "nz");
-    if (idPlace < names.size()) set.attributes.set("id", std::move(ids));
-    for (size_t k = 0; k < names.size(); ++k)
-        if (std::find(taken.begin(), taken.end(), names[k]) == taken.end() &&
-            !set.attributes.has(std::string(names[k])))
-            set.attributes.set(std::string(names[k]), std::move(values[k]));
+    if (table.place("id") < table.names.size()) set.attributes.set("id", std::move(table.ids));
+    for (size_t k = 0; k < table.names.size(); ++k)
+        if (std::find(taken.begin(), taken.end(), table.names[k]) == taken.end() &&
+            !set.attributes.has(std::string(table.names[k])))
+            set.attributes.set(std::string(table.names[k]), std::move(table.values[k]));
     joinColumns(set.attributes);
     return set;
 }

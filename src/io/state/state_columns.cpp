@@ -171,7 +171,7 @@ class ColumnsReader {
 
     /// Notes where each block of a set lies; what it would take is known before anything is made.
     void addSet(const Json& j) {
-        const uint64_t count = j.at("count").get<uint64_t>();
+        const uint64_t count = wholeNumber(j.at("count"));
         sets_.push_back({j.at("name").get<std::string>(), size_t(count), {}});
         for (const Json& column : j.at("columns")) {
             const auto kind = columnKinds().find(column.at("type").get<std::string>());
@@ -185,7 +185,7 @@ class ColumnsReader {
                 throw Error("takes more memory than the scene may", path_.string(),
                             "Raise the memory limit in Preferences");
             for (size_t b = 0; b < blocks.size(); ++b) {
-                const uint64_t packed = blocks[b].get<uint64_t>();
+                const uint64_t packed = wholeNumber(blocks[b]);
                 if (packed > kBlockBytes + BLOSC_MAX_OVERHEAD || packed > file_.size() - at_) damaged();
                 parts_.push_back(
                     {sets_.size() - 1, sets_.back().columns.size(), b * kBlockBytes, at_, size_t(packed)});

@@ -2,10 +2,27 @@
 
 #include "base/hash.h"
 #include "ops/groom/grow.h"
+#include "params/param_table.h"
+#include "params/starting.h"
 
 namespace ovrix::ops {
 
+using namespace specs;
+
 namespace {
+
+const struct BundleParams : ParamTable {
+    Handle<int64_t> count = add(
+        whole("count", "Count", starting(BundleOptions{}.count), 1, 10000, 1, 40, "Strands for each one"));
+    Handle<Varying> root = add(drivable(number("root", "Root spread", starting(BundleOptions{}.root), "m", 0,
+                                               1e4, 0, 0.05, "Radius over which they start")));
+    Handle<Varying> tip = add(drivable(number("tip", "Tip spread", starting(BundleOptions{}.tip), "m", 0, 1e4,
+                                              0, 0.1, "Radius over which they end")));
+    Handle<VaryingRange> length =
+        add(drivable(range("length", "Length", starting(BundleOptions{}.length), "", 0, 1, 0, 1,
+                           "Parts of the strand's length between which each picks one")));
+    Handle<int64_t> seed = add(seedSpec("Another number, other places in the bundle"));
+} kBundle;
 
 /// Ids of the strands in bundles: the first is the one that was there.
 class BundleIds {
@@ -82,31 +99,23 @@ StrandsPtr bundle(const StrandSet& in, const BundleOptions& o, Progress& progres
 
 static Geometry applyBundle(const StepInput& in) {
     BundleOptions o;
-    o.count = int(in.params.integer("count"));
-    o.root = in.params.varying("root");
-    o.tip = in.params.varying("tip");
-    o.length = in.params.varyingRange("length");
-    o.seed = uint64_t(in.params.integer("seed"));
+    o.count = int(in.params[kBundle.count]);
+    o.root = in.params[kBundle.root];
+    o.tip = in.params[kBundle.tip];
+    o.length = in.params[kBundle.length];
+    o.seed = uint64_t(in.params[kBundle.seed]);
     o.memoryLimit = in.memoryLimit;
     return bundle(*strandsOf(in), o, in.progress);
 }
 
 StepType bundleStep() {
-    using namespace specs;
     return {.id = "bundle",
             .title = "Bundle",
             .phase = Phase::Place,
             .help = "Several strands out of each, close at the root and apart at the tip or the other way",
             .takes = GeometryKind::Strands,
             .gives = GeometryKind::Strands,
-            .params = {whole("count", "Count", 5, 1, 10000, 1, 40, "Strands for each one"),
-                       drivable(number("root", "Root spread", 0.001, "m", 0, 1e4, 0, 0.05,
-                                       "Radius over which they start")),
-                       drivable(number("tip", "Tip spread", 0.004, "m", 0, 1e4, 0, 0.1,
-                                       "Radius over which they end")),
-                       drivable(range("length", "Length", Range{0.85, 1}, "", 0, 1, 0, 1,
-                                      "Parts of the strand's length between which each picks one")),
-                       seedSpec("Another number, other places in the bundle")},
+            .params = kBundle.specs(),
             .apply = applyBundle};
 }
 

@@ -5,10 +5,10 @@
 namespace ovrix::ops {
 
 struct BundleOptions {
-    int count = 5;                           ///< strands for each, 1 to 10,000
-    Varying root = {0, 0.001f, {}};          ///< metres: how far apart they start
-    Varying tip = {0, 0.004f, {}};           ///< and end
-    VaryingRange length = {0.9f, 1.0f, {}};  ///< factor on each one's length
+    int count = 5;                            ///< strands for each, 1 to 10,000
+    Varying root = {0, 0.001f, {}};           ///< metres: how far apart they start
+    Varying tip = {0, 0.004f, {}};            ///< and end
+    VaryingRange length = {0.85f, 1.0f, {}};  ///< factor on each one's length
     uint64_t seed = 1;
     size_t memoryLimit = SIZE_MAX;
 };

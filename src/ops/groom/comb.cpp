@@ -4,8 +4,23 @@
 
 #include "field/paint.h"
 #include "ops/carry.h"
+#include "params/param_table.h"
 
 namespace ovrix::ops {
+
+using namespace specs;
+
+namespace {
+
+const struct CombParams : ParamTable {
+    Handle<StrandEdits> combing = add({.id = "combing",
+                                       .title = "Combing",
+                                       .type = ParamType::Combing,
+                                       .initial = StrandEdits(),
+                                       .help = "What was combed in the view, by the strand's id"});
+} kComb;
+
+}  // namespace
 
 std::vector<V3f> directionsOf(std::span<const V3f> p, const Quatf& orient) {
     const Quatf back = orient.inverse();
@@ -145,7 +160,7 @@ StrandsPtr combed(const StrandSet& in, const StrandEdits& edits, const Surface* 
 }
 
 static Geometry applyComb(const StepInput& in) {
-    const StrandEdits& edits = in.params.combing("combing");
+    const StrandEdits& edits = in.params[kComb.combing];
     if (edits.list.empty()) return in.in;
     CombReport report;
     const auto made =
@@ -158,17 +173,13 @@ static Geometry applyComb(const StepInput& in) {
 }
 
 StepType combStep() {
-    ParamSpec combing =
-        specs::text("combing", "Combing", {}, "What was combed in the view, by the strand's id");
-    combing.type = ParamType::Combing;
-    combing.initial = StrandEdits();
     return {.id = "comb",
             .title = "Comb",
             .phase = Phase::Shape,
             .help = "Strands as they are combed, cut, planted and taken out in the view (key 7)",
             .takes = GeometryKind::Strands,
             .gives = GeometryKind::Strands,
-            .params = {combing},
+            .params = kComb.specs(),
             .byHand = ByHand::Strands,
             .apply = applyComb};
 }

@@ -9,12 +9,45 @@
 #include "ops/place/along.h"
 #include "ops/place/place_points.h"
 #include "ops/place/scatter.h"
+#include "params/param_table.h"
+#include "params/starting.h"
 
 namespace ovrix::ops {
+
+using namespace specs;
 
 namespace {
 
 constexpr size_t kMostGuides = 8, kMostSeen = 32;
+
+const struct FillParams : ParamTable {
+    Handle<std::string> amount = add(choice("amount", "Amount by", "count", {"count", "density"},
+                                            "A fixed number, or so many per square metre"));
+    Handle<int64_t> count =
+        add(shownIf(whole("count", "Count", 20000, 0, 1e12, 0, 500000,
+                          "Strands before the mask; raising it keeps those that are there"),
+                    "amount=count"));
+    Handle<double> density = add(shownIf(number("density", "Density", 50000, "1/m2", 0, 1e12, 0, 1e6,
+                                                "Strands per square metre before the mask"),
+                                         "amount=density"));
+    Handle<Varying> keep = add(keepSpec());
+    Handle<int64_t> guides =
+        add(whole("guides", "Guides", starting(FillOptions{}.guides), 1, double(kMostGuides), 1, 6,
+                  "How many of the nearest guides shape one strand"));
+    Handle<double> reach =
+        add(number("reach", "Max distance", starting(FillOptions{}.reach), "m", 0, 1e6, 0, 1,
+                   "Guides further off do not count, and strands without one are left out; 0 has "
+                   "no limit"));
+    Handle<Refs> partings = add(refs("partings", "Partings", "curve", "Lines that no strand looks across"));
+    Handle<Varying> zone =
+        add(drivable(unitNumber("zone", "Zone", starting(FillOptions{}.zone),
+                                "Give it a field, painted perhaps: strands follow guides on their own "
+                                "side of 0.5")));
+    Handle<VaryingRange> length =
+        add(drivable(range("length", "Length", Range{0.85, 1.1}, "", 0, 1e3, 0, 2,
+                           "Factors on what the guides give; each strand picks one between")));
+    Handle<int64_t> seed = add(seedSpec("Another number, another arrangement"));
+} kFill;
 
 /// Guides as filling reads them: points from their roots, all with as many.
 struct Guides {
@@ -260,25 +293,25 @@ StrandsPtr fill(const StrandSet& in, const Surface& rest, const Surface& now, co
 static Geometry applyFill(const StepInput& in) {
     const Surface& now = surfaceOf(in);
     FillOptions o;
-    const double wanted = in.params.text("amount") == "density"
-                              ? std::round(in.params.number("density") * now.area())
-                              : double(in.params.integer("count"));
+    const double wanted = in.params[kFill.amount] == "density"
+                              ? std::round(in.params[kFill.density] * now.area())
+                              : double(in.params[kFill.count]);
     requireCount(wanted * in.share);
     const auto guides = strandsOf(in);
     requireMemory(bytesPerStrand(guides->size() ? guides->pointsOf(0) : 2) * wanted * in.share,
                   in.memoryLimit, wanted * in.share);
     o.count = size_t(wanted);
     o.share = in.share;
-    o.keep = in.params.varying("keep");
-    o.guides = int(in.params.integer("guides"));
-    o.reach = float(in.params.number("reach"));
-    o.zone = in.params.varying("zone");
-    o.length = in.params.varyingRange("length");
-    o.seed = uint64_t(in.params.integer("seed"));
+    o.keep = in.params[kFill.keep];
+    o.guides = int(in.params[kFill.guides]);
+    o.reach = float(in.params[kFill.reach]);
+    o.zone = in.params[kFill.zone];
+    o.length = in.params[kFill.length];
+    o.seed = uint64_t(in.params[kFill.seed]);
     o.memoryLimit = in.memoryLimit;
-    const Refs& partings = in.params.refs("partings");
+    const Refs& partings = in.params[kFill.partings];
     if (std::any_of(partings.begin(), partings.end(), [](const std::string& id) { return !id.empty(); }))
-        o.partings = curvesOf(in, "partings");
+        o.partings = curvesOf(in, kFill.partings);
     size_t lonely = 0, broken = 0;
     const auto made =
         withoutBroken(fill(*guides, in.rest ? *in.rest : now, now, o, in.progress, &lonely), &broken);
@@ -290,37 +323,15 @@ static Geometry applyFill(const StepInput& in) {
 }
 
 StepType fillStep() {
-    using namespace specs;
-    return {
-        .id = "fill",
-        .title = "Fill",
-        .phase = Phase::Place,
-        .help = "Lays many strands between the guides that come before it",
-        .takes = GeometryKind::Strands,
-        .gives = GeometryKind::Strands,
-        .params = {choice("amount", "Amount by", "count", {"count", "density"},
-                          "A fixed number, or so many per square metre"),
-                   shownIf(whole("count", "Count", 20000, 0, 1e12, 0, 500000,
-                                 "Strands before the mask; raising it keeps those that are there"),
-                           "amount=count"),
-                   shownIf(number("density", "Density", 50000, "1/m2", 0, 1e12, 0, 1e6,
-                                  "Strands per square metre before the mask"),
-                           "amount=density"),
-                   keepSpec(),
-                   whole("guides", "Guides", 4, 1, double(kMostGuides), 1, 6,
-                         "How many of the nearest guides shape one strand"),
-                   number("reach", "Max distance", 0, "m", 0, 1e6, 0, 1,
-                          "Guides further off do not count, and strands without one are left out; 0 has "
-                          "no limit"),
-                   refs("partings", "Partings", "curve", "Lines that no strand looks across"),
-                   drivable(unitNumber("zone", "Zone", 1,
-                                       "Give it a field, painted perhaps: strands follow guides on their own "
-                                       "side of 0.5")),
-                   drivable(range("length", "Length", Range{0.85, 1.1}, "", 0, 1e3, 0, 2,
-                                  "Factors on what the guides give; each strand picks one between")),
-                   seedSpec("Another number, another arrangement")},
-        .fills = true,
-        .apply = applyFill};
+    return {.id = "fill",
+            .title = "Fill",
+            .phase = Phase::Place,
+            .help = "Lays many strands between the guides that come before it",
+            .takes = GeometryKind::Strands,
+            .gives = GeometryKind::Strands,
+            .params = kFill.specs(),
+            .fills = true,
+            .apply = applyFill};
 }
 
 }  // namespace ovrix::ops

@@ -1,8 +1,33 @@
 #include "ops/groom/grow.h"
 
+#include "params/param_table.h"
+#include "params/starting.h"
+
 #include <fmt/format.h>
 
 namespace ovrix::ops {
+
+using namespace specs;
+
+namespace {
+
+const struct GrowParams : ParamTable {
+    Handle<VaryingRange> length =
+        add(drivable(range("length", "Length", starting(GrowOptions{}.length), "m", 0, 1e4, 0, 1,
+                           "Each strand picks one between; a field walks from the first to the second")));
+    Handle<int64_t> segments = add(whole("segments", "Segments", starting(GrowOptions{}.segments), 1, 1000, 2,
+                                         32, "Pieces of each strand: more bend finer"));
+    Handle<Varying> lean = add(
+        drivable(number("lean", "Lean", 20, "deg", 0, 180, 0, 90, "Off the surface's normal at the root")));
+    Handle<Varying> bend = add(drivable(number("bend", "Bend", 25, "deg", -720, 720, -90, 180,
+                                               "How much further the tip is turned than the root")));
+    Handle<V3f> toward = add(vector("toward", "Toward", starting(GrowOptions{}.toward), "", 1,
+                                    "The way to lean, in the world; it is laid along the surface"));
+    Handle<double> scatter = add(unitNumber("scatter", "Scatter", 0.2, "0 all lean one way, 1 each its own"));
+    Handle<int64_t> seed = add(seedSpec("Another number, other lengths and leans"));
+} kGrow;
+
+}  // namespace
 
 double bytesPerStrand(size_t points) { return 100.0 + 40.0 * double(points); }
 
@@ -94,14 +119,14 @@ StrandsPtr grow(const PointSet& points, const Surface* surface, const GrowOption
 
 static Geometry applyGrow(const StepInput& in) {
     GrowOptions o;
-    o.length = in.params.varyingRange("length");
-    o.segments = int(in.params.integer("segments"));
-    o.lean = in.params.varying("lean");
-    o.bend = in.params.varying("bend");
+    o.length = in.params[kGrow.length];
+    o.segments = int(in.params[kGrow.segments]);
+    o.lean = in.params[kGrow.lean];
+    o.bend = in.params[kGrow.bend];
     for (Varying* d : {&o.lean, &o.bend}) d->low = radians(d->low), d->high = radians(d->high);
-    o.scatter = float(in.params.number("scatter"));
-    o.toward = in.params.vector("toward");
-    o.seed = uint64_t(in.params.integer("seed"));
+    o.scatter = float(in.params[kGrow.scatter]);
+    o.toward = in.params[kGrow.toward];
+    o.seed = uint64_t(in.params[kGrow.seed]);
     o.memoryLimit = in.memoryLimit;
     size_t dropped = 0;
     const auto made =
@@ -111,29 +136,15 @@ static Geometry applyGrow(const StepInput& in) {
 }
 
 StepType growStep() {
-    using namespace specs;
-    const ParamSpec length =
-        drivable(range("length", "Length", Range{0.08, 0.12}, "m", 0, 1e4, 0, 1,
-                       "Each strand picks one between; a field walks from the first to the second"));
-    return {
-        .id = "grow",
-        .title = "Grow strands",
-        .phase = Phase::Place,
-        .help = "A strand on each point, off the surface: guides for Fill, or all strands at once",
-        .takes = GeometryKind::Points,
-        .gives = GeometryKind::Strands,
-        .params = {length,
-                   whole("segments", "Segments", 8, 1, 1000, 2, 32, "Pieces of each strand: more bend finer"),
-                   drivable(number("lean", "Lean", 20, "deg", 0, 180, 0, 90,
-                                   "Off the surface's normal at the root")),
-                   drivable(number("bend", "Bend", 25, "deg", -720, 720, -90, 180,
-                                   "How much further the tip is turned than the root")),
-                   vector("toward", "Toward", V3d(0, -1, 0), "", 1,
-                          "The way to lean, in the world; it is laid along the surface"),
-                   unitNumber("scatter", "Scatter", 0.2, "0 all lean one way, 1 each its own"),
-                   seedSpec("Another number, other lengths and leans")},
-        .longest = [length](const ParamMap& p) { return std::get<Range>(paramOr(length, p).value).max; },
-        .apply = applyGrow};
+    return {.id = "grow",
+            .title = "Grow strands",
+            .phase = Phase::Place,
+            .help = "A strand on each point, off the surface: guides for Fill, or all strands at once",
+            .takes = GeometryKind::Points,
+            .gives = GeometryKind::Strands,
+            .params = kGrow.specs(),
+            .longest = [](const ParamMap& p) { return valueIn(p, kGrow.length).max; },
+            .apply = applyGrow};
 }
 
 }  // namespace ovrix::ops

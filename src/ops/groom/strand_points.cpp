@@ -1,8 +1,25 @@
 #include "ops/groom/strand_points.h"
 
 #include "ops/groom/grow.h"
+#include "params/param_table.h"
 
 namespace ovrix::ops {
+
+using namespace specs;
+
+namespace {
+
+const struct SmoothStrandsParams : ParamTable {
+    Handle<int64_t> rounds =
+        add(whole("rounds", "Rounds", 3, 0, 1000, 0, 20, "How often points move to the middle"));
+    EffectParams effect{*this, {{0, 1}, {1, 1}}, {}};
+} kSmoothStrands;
+
+const struct ResampleParams : ParamTable {
+    Handle<int64_t> points = add(whole("points", "Points", 12, 2, 4096, 3, 64, "Of each strand"));
+} kResample;
+
+}  // namespace
 
 StrandsPtr smoothStrands(const StrandSet& in, const StrandEffect& e, int rounds, Progress& progress) {
     Progress::Task task(progress, "Smoothing strands");
@@ -22,33 +39,30 @@ StrandsPtr smoothStrands(const StrandSet& in, const StrandEffect& e, int rounds,
 }
 
 StepType smoothStrandsStep() {
-    using namespace specs;
-    return {
-        .id = "smooth_strands",
-        .title = "Smooth strands",
-        .phase = Phase::Shape,
-        .help = "Evens bends out; roots and tips stay",
-        .takes = GeometryKind::Strands,
-        .gives = GeometryKind::Strands,
-        .params = Specs{whole("rounds", "Rounds", 3, 0, 1000, 0, 20, "How often points move to the middle")} +
-                  effectSpecs({{0, 1}, {1, 1}}, {}),
-        .apply = [](const StepInput& in) -> Geometry {
-            return smoothStrands(*strandsOf(in), effectOf(in), int(in.params.integer("rounds")), in.progress);
-        }};
+    return {.id = "smooth_strands",
+            .title = "Smooth strands",
+            .phase = Phase::Shape,
+            .help = "Evens bends out; roots and tips stay",
+            .takes = GeometryKind::Strands,
+            .gives = GeometryKind::Strands,
+            .params = kSmoothStrands.specs(),
+            .apply = [](const StepInput& in) -> Geometry {
+                return smoothStrands(*strandsOf(in), effectOf(in, kSmoothStrands.effect),
+                                     int(in.params[kSmoothStrands.rounds]), in.progress);
+            }};
 }
 
 StepType resampleStep() {
-    using namespace specs;
     return {.id = "resample",
             .title = "Resample",
             .phase = Phase::Shape,
             .help = "Another number of points, evenly along each strand",
             .takes = GeometryKind::Strands,
             .gives = GeometryKind::Strands,
-            .params = {whole("points", "Points", 12, 2, 4096, 3, 64, "Of each strand")},
+            .params = kResample.specs(),
             .apply = [](const StepInput& in) -> Geometry {
                 const auto strands = strandsOf(in);
-                const size_t points = size_t(in.params.integer("points"));
+                const size_t points = size_t(in.params[kResample.points]);
                 requireMemory(bytesPerStrand(points) * double(strands->size()), in.memoryLimit,
                               double(strands->size()));
                 return resampled(*strands, points, in.progress);

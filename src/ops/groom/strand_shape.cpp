@@ -6,20 +6,19 @@ AlongTable::AlongTable(const Curve& curve) {
     for (size_t i = 0; i < values_.size(); ++i) values_[i] = curve.at(float(i) / 256.0f);
 }
 
-specs::Specs effectSpecs(std::vector<V2f> along, const std::string& seedHelp) {
-    using namespace specs;
-    Specs specs{drivable(unitNumber("strength", "Strength", 1,
-                                    "How much each strand takes part; a field says where")),
-                profile("along", "Along", std::move(along), "How that goes from root (left) to tip")};
-    if (!seedHelp.empty()) specs.push_back(seedSpec(seedHelp));
-    return specs;
+EffectParams::EffectParams(ParamTable& table, std::vector<V2f> points, const std::string& seedHelp)
+    : strength(table.add(specs::drivable(specs::unitNumber(
+          "strength", "Strength", 1, "How much each strand takes part; a field says where")))),
+      along(table.add(
+          specs::profile("along", "Along", std::move(points), "How that goes from root (left) to tip"))) {
+    if (!seedHelp.empty()) seed.emplace(table.add(seedSpec(seedHelp)));
 }
 
-StrandEffect effectOf(const StepInput& in) {
+StrandEffect effectOf(const StepInput& in, const EffectParams& p) {
     StrandEffect e;
-    e.strength = in.params.varying("strength");
-    e.along = in.params.profile("along");
-    if (in.params.has("seed")) e.seed = uint64_t(in.params.integer("seed"));
+    e.strength = in.params[p.strength];
+    e.along = in.params[p.along];
+    if (p.seed) e.seed = uint64_t(in.params[*p.seed]);
     return e;
 }
 

@@ -2,11 +2,12 @@
 // and the loop over strands.
 #pragma once
 #include <array>
+#include <optional>
 
 #include "base/parallel.h"
 #include "geo/strands/strands.h"
 #include "ops/step.h"
-#include "params/specs.h"
+#include "params/param_table.h"
 
 namespace ovrix::ops {
 
@@ -33,8 +34,14 @@ struct StrandEffect {
 };
 
 /// The strength, the profile and the seed, as every step has them.
-specs::Specs effectSpecs(std::vector<V2f> along, const std::string& seedHelp);
-StrandEffect effectOf(const StepInput& in);
+struct EffectParams {
+    /// @param seedHelp  empty for a step without chance, which has no seed
+    EffectParams(ParamTable& table, std::vector<V2f> along, const std::string& seedHelp);
+    Handle<Varying> strength;
+    Handle<Curve> along;
+    std::optional<Handle<int64_t>> seed;
+};
+StrandEffect effectOf(const StepInput& in, const EffectParams& params);
 
 /// What the step is given.
 StrandsPtr strandsOf(const StepInput& in);

@@ -4,8 +4,30 @@
 #include "ops/groom/grow.h"
 #include "ops/place/along.h"
 #include "ops/place/file_frames.h"
+#include "params/param_table.h"
 
 namespace ovrix::ops {
+
+using namespace specs;
+
+namespace {
+
+const struct CurveStrandsParams : ParamTable {
+    Handle<Refs> curves = add(refs("curves", "Curves", "curve", "Each becomes a strand"));
+    Handle<int64_t> segments =
+        add(whole("segments", "Segments", 12, 1, 4096, 2, 64, "Pieces of each strand"));
+    Handle<bool> onSurface =
+        add(flag("on_surface", "On surface", true, "Moves each so that its root lies on the surface"));
+} kCurveStrands;
+
+const struct StrandFileParams : ParamTable {
+    FileFrameParams source{*this, "Curves in .usda, lines in .ply, points with strand ids in .vdb"};
+    Handle<bool> onSurface =
+        add(flag("on_surface", "On surface", true, "Moves each so that its root lies on the surface"));
+    Handle<int64_t> seed = add(seedSpec("Another number, another choice in Draft"));
+} kStrandFile;
+
+}  // namespace
 
 StrandsPtr rooted(const StrandSet& in, const Surface* surface, bool move, Progress& progress) {
     auto out = std::make_shared<StrandSet>(in);
@@ -64,22 +86,18 @@ StrandsPtr strandsAlong(const CurveSet& curves, const Surface* surface, int segm
 }
 
 StepType curveStrandsStep() {
-    using namespace specs;
-    return {
-        .id = "curve_strands",
-        .title = "Strands of curves",
-        .phase = Phase::Place,
-        .help = "A strand along each curve that is drawn in the view, root first",
-        .takes = GeometryKind::Nothing,
-        .gives = GeometryKind::Strands,
-        .params = {refs("curves", "Curves", "curve", "Each becomes a strand"),
-                   whole("segments", "Segments", 12, 1, 4096, 2, 64, "Pieces of each strand"),
-                   flag("on_surface", "On surface", true, "Moves each so that its root lies on the surface")},
-        .apply = [](const StepInput& in) -> Geometry {
-            const bool on = in.params.flag("on_surface") && in.surface;
-            return strandsAlong(*curvesOf(in, "curves"), on ? in.surface.get() : nullptr,
-                                int(in.params.integer("segments")));
-        }};
+    return {.id = "curve_strands",
+            .title = "Strands of curves",
+            .phase = Phase::Place,
+            .help = "A strand along each curve that is drawn in the view, root first",
+            .takes = GeometryKind::Nothing,
+            .gives = GeometryKind::Strands,
+            .params = kCurveStrands.specs(),
+            .apply = [](const StepInput& in) -> Geometry {
+                const bool on = in.params[kCurveStrands.onSurface] && in.surface;
+                return strandsAlong(*curvesOf(in, kCurveStrands.curves), on ? in.surface.get() : nullptr,
+                                    int(in.params[kCurveStrands.segments]));
+            }};
 }
 
 /// Between two frames of the same strands; else the first.
@@ -95,31 +113,27 @@ static StrandsPtr strandsBetween(const StrandsPtr& from, const StrandsPtr& to, f
 }
 
 static Geometry applyStrandFile(const StepInput& in) {
-    const FileFrame frame = fileFrame(in, "Choose a .usda, .ply or .vdb file");
+    const FileFrame frame = fileFrame(in, kStrandFile.source, "Choose a .usda, .ply or .vdb file");
     if (frame.file.empty()) return std::make_shared<const StrandSet>();
     size_t dropped = 0;
     StrandsPtr all = in.query->strandFile(frame.file);
     if (!frame.later.empty()) all = strandsBetween(all, in.query->strandFile(frame.later), frame.part);
     all = withoutBroken(all, &dropped);
     in.note(droppedNote(dropped));
-    all =
-        std::get<StrandsPtr>(shareOf(all, frame.light ? 1.0 : in.share, uint64_t(in.params.integer("seed"))));
-    return rooted(*all, in.surface.get(), in.params.flag("on_surface"), in.progress);
+    all = std::get<StrandsPtr>(
+        shareOf(all, frame.light ? 1.0 : in.share, uint64_t(in.params[kStrandFile.seed])));
+    return rooted(*all, in.surface.get(), in.params[kStrandFile.onSurface], in.progress);
 }
 
 StepType strandFileStep() {
-    using namespace specs;
     return {.id = "strand_file",
             .title = "Strands of a file",
             .phase = Phase::Place,
             .help = "Strands of a .usda, .ply or .vdb file, or of one for each frame: guides, or all of them",
             .takes = GeometryKind::Nothing,
             .gives = GeometryKind::Strands,
-            .params = fileFrameSpecs("Curves in .usda, lines in .ply, points with strand ids in .vdb") +
-                      Specs{flag("on_surface", "On surface", true,
-                                 "Moves each so that its root lies on the surface"),
-                            seedSpec("Another number, another choice in Draft")},
-            .followsDraft = hasLight,
+            .params = kStrandFile.specs(),
+            .followsDraft = [](const ParamMap& p) { return hasLight(p, kStrandFile.source); },
             .apply = applyStrandFile};
 }
 

@@ -1,30 +1,40 @@
 #include "ops/groom/sweep.h"
 
 #include "base/hash.h"
+#include "params/param_table.h"
 
 namespace ovrix::ops {
 
+using namespace specs;
+
+namespace {
+
+const struct SweepParams : ParamTable {
+    Handle<int64_t> sides = add(whole("sides", "Sides", 6, 3, 256, 3, 24, "Faces around a tube"));
+    Handle<double> width =
+        add(number("width", "Width", 1, "mm", 0, 1e6, 0.01, 20, "Across, where strands have none"));
+} kSweep;
+
+const struct UniqueParams : ParamTable { } kUnique; }  // namespace
+
 StepType sweepStep() {
-    using namespace specs;
-    return {
-        .id = "sweep",
-        .title = "Sweep to tubes",
-        .phase = Phase::Look,
-        .help = "Makes one mesh of all strands",
-        .takes = GeometryKind::Strands,
-        .gives = GeometryKind::Mesh,
-        .params = {whole("sides", "Sides", 6, 3, 256, 3, 24, "Faces around a tube"),
-                   number("width", "Width", 1, "mm", 0, 1e6, 0.01, 20, "Across, where strands have none")},
-        .apply = [](const StepInput& in) -> Geometry {
-            const auto strands = strandsOf(in);
-            const double points = double(strands->pointCount());
-            const double sides = double(in.params.integer("sides"));
-            requireMemory(points * sides * 90.0, in.memoryLimit, points * sides);
-            if (points * sides > 1e9)
-                throw Error("the tubes would have more corners than a mesh can hold", {},
-                            "Fewer sides, points or strands");
-            return tubesOf(*strands, int(sides), 0.001f * float(in.params.number("width")));
-        }};
+    return {.id = "sweep",
+            .title = "Sweep to tubes",
+            .phase = Phase::Look,
+            .help = "Makes one mesh of all strands",
+            .takes = GeometryKind::Strands,
+            .gives = GeometryKind::Mesh,
+            .params = kSweep.specs(),
+            .apply = [](const StepInput& in) -> Geometry {
+                const auto strands = strandsOf(in);
+                const double points = double(strands->pointCount());
+                const double sides = double(in.params[kSweep.sides]);
+                requireMemory(points * sides * 90.0, in.memoryLimit, points * sides);
+                if (points * sides > 1e9)
+                    throw Error("the tubes would have more corners than a mesh can hold", {},
+                                "Fewer sides, points or strands");
+                return tubesOf(*strands, int(sides), 0.001f * float(in.params[kSweep.width]));
+            }};
 }
 
 StrandsPtr strandsOfCopies(const Copies& copies, const std::vector<StrandsPtr>& prototypes,
@@ -104,7 +114,7 @@ StepType uniqueStep() {
             .help = "Turns copies of tufts into strands, so that what follows shapes each by itself",
             .takes = GeometryKind::Copies,
             .gives = GeometryKind::Strands,
-            .params = {},
+            .params = kUnique.specs(),
             .apply = [](const StepInput& in) -> Geometry {
                 const auto& copies = *std::get<std::shared_ptr<const Copies>>(in.in);
                 if (!in.query) throw Error("tufts cannot be seen here");

@@ -2,10 +2,37 @@
 
 #include "base/noise.h"
 #include "ops/groom/grow.h"
+#include "params/param_table.h"
+#include "params/starting.h"
 
 namespace ovrix::ops {
 
+using namespace specs;
+
 namespace {
+
+const struct TraceParams : ParamTable {
+    Handle<int64_t> steps = add(
+        whole("steps", "Steps", starting(TraceOptions{}.steps), 1, 4096, 4, 200, "Pieces of each strand"));
+    Handle<VaryingRange> length = add(drivable(range("length", "Step length", starting(TraceOptions{}.length),
+                                                     "m", 0, 1e4, 0, 0.1, "Each strand picks one between")));
+    Handle<double> size = add(number("size", "Whirl size", starting(TraceOptions{}.size), "m", 1e-6, 1e5,
+                                     0.01, 2, "Width of a whirl: small is tight, large is loose"));
+    Handle<std::string> kind =
+        add(choice("kind", "Kind", "soft", {"soft", "ridged"}, "Even whirls, or sharp turns along crests"));
+    Handle<int64_t> octaves = add(whole("octaves", "Octaves", starting(TraceOptions{}.octaves), 1, 6, 1, 4,
+                                        "Finer whirls in the large ones"));
+    Handle<Varying> normal =
+        add(drivable(number("normal", "Outward", starting(TraceOptions{}.normal), "", -1e3, 1e3, -2, 3,
+                            "Pull along the surface's normal at the root; the whirls pull by 1")));
+    Handle<V3f> bias =
+        add(vector("bias", "Bias", starting(TraceOptions{}.bias), "", 2, "A steady pull in the world"));
+    Handle<Varying> hug = add(drivable(
+        unitNumber("hug", "Hug surface", starting(TraceOptions{}.hug), "1 keeps strands on the surface")));
+    Handle<V3f> drift = add(
+        vector("drift", "Drift", starting(TraceOptions{}.drift), "m", 2, "Moves the whirls; key it to flow"));
+    Handle<int64_t> seed = add(seedSpec("Another number, other whirls; it may be keyed"));
+} kTrace;
 
 /// The curl of a noise potential, by central differences over a hundredth of a whirl.
 V3f curlNoise(const V3f& p, uint32_t seed, const FractalOptions& f) {
@@ -64,47 +91,31 @@ StrandsPtr trace(const PointSet& points, const Surface* surface, const TraceOpti
 
 static Geometry applyTrace(const StepInput& in) {
     TraceOptions o;
-    o.steps = int(in.params.integer("steps"));
-    o.length = in.params.varyingRange("length");
-    o.size = float(in.params.number("size"));
-    o.ridged = in.params.text("kind") == "ridged";
-    o.octaves = int(in.params.integer("octaves"));
-    o.normal = in.params.varying("normal");
-    o.bias = in.params.vector("bias");
-    o.hug = in.params.varying("hug");
-    o.drift = in.params.vector("drift");
-    o.seed = uint64_t(in.params.integer("seed"));
+    o.steps = int(in.params[kTrace.steps]);
+    o.length = in.params[kTrace.length];
+    o.size = float(in.params[kTrace.size]);
+    o.ridged = in.params[kTrace.kind] == "ridged";
+    o.octaves = int(in.params[kTrace.octaves]);
+    o.normal = in.params[kTrace.normal];
+    o.bias = in.params[kTrace.bias];
+    o.hug = in.params[kTrace.hug];
+    o.drift = in.params[kTrace.drift];
+    o.seed = uint64_t(in.params[kTrace.seed]);
     o.memoryLimit = in.memoryLimit;
     return trace(*std::get<std::shared_ptr<const PointSet>>(in.in), in.surface.get(), o, in.progress);
 }
 
 StepType traceStep() {
-    using namespace specs;
-    const ParamSpec steps = whole("steps", "Steps", 40, 1, 4096, 4, 200, "Pieces of each strand"),
-                    length = drivable(range("length", "Step length", Range{0.008, 0.012}, "m", 0, 1e4, 0, 0.1,
-                                            "Each strand picks one between"));
     return {.id = "trace",
             .title = "Draw by noise",
             .phase = Phase::Place,
             .help = "Strands that follow whirls of noise from each point on",
             .takes = GeometryKind::Points,
             .gives = GeometryKind::Strands,
-            .params = {steps, length,
-                       number("size", "Whirl size", 0.15, "m", 1e-6, 1e5, 0.01, 2,
-                              "Width of a whirl: small is tight, large is loose"),
-                       choice("kind", "Kind", "soft", {"soft", "ridged"},
-                              "Even whirls, or sharp turns along crests"),
-                       whole("octaves", "Octaves", 1, 1, 6, 1, 4, "Finer whirls in the large ones"),
-                       drivable(number("normal", "Outward", 0.5, "", -1e3, 1e3, -2, 3,
-                                       "Pull along the surface's normal at the root; the whirls pull by 1")),
-                       vector("bias", "Bias", V3d(0), "", 2, "A steady pull in the world"),
-                       drivable(unitNumber("hug", "Hug surface", 0, "1 keeps strands on the surface")),
-                       vector("drift", "Drift", V3d(0), "m", 2, "Moves the whirls; key it to flow"),
-                       seedSpec("Another number, other whirls; it may be keyed")},
+            .params = kTrace.specs(),
             .longest =
-                [steps, length](const ParamMap& p) {  // they wind: about half of it is reach
-                    return 0.5 * double(std::get<int64_t>(paramOr(steps, p).value)) *
-                           std::get<Range>(paramOr(length, p).value).max;
+                [](const ParamMap& p) {  // they wind: about half of it is reach
+                    return 0.5 * double(valueIn(p, kTrace.steps)) * valueIn(p, kTrace.length).max;
                 },
             .apply = applyTrace};
 }

@@ -6,7 +6,7 @@
 #include "base/parallel.h"
 #include "geo/mesh/corner_places.h"
 #include "geo/mesh/curvature.h"
-#include "params/specs.h"
+#include "params/param_table.h"
 
 namespace ovrix::ops {
 
@@ -193,7 +193,24 @@ MeshPtr smoothed(const Mesh& mesh, int rounds, float strength) {
 
 namespace {
 
-StepType meshStep(std::string id, std::string title, std::string help, std::vector<ParamSpec> params,
+ParamSpec displaceBy() {
+    return specs::drivable(specs::number("by", "By", 0.05, "m", -1e4, 1e4, -0.5, 0.5,
+                                         "Along the normal; below 0 inwards. A field says where"));
+}
+
+const struct SubdivideParams : ParamTable {
+    Handle<int64_t> levels =
+        add(specs::whole("levels", "Levels", 1, 1, 6, 1, 4, "Each one makes four faces of one"));
+} kSubdivide;
+
+const struct DisplaceParams : ParamTable { Handle<Varying> by = add(displaceBy()); } kDisplace;
+
+const struct SmoothParams : ParamTable {
+    Handle<int64_t> rounds = add(specs::whole("rounds", "Rounds", 5, 0, 1000, 0, 50, "How often"));
+    Handle<double> strength = add(specs::unitNumber("strength", "Strength", 0.5, "How far each round goes"));
+} kSmooth;
+
+StepType meshStep(std::string id, std::string title, std::string help, const ParamTable& params,
                   std::function<Geometry(const StepInput&)> apply) {
     return {.id = std::move(id),
             .title = std::move(title),
@@ -201,42 +218,37 @@ StepType meshStep(std::string id, std::string title, std::string help, std::vect
             .help = std::move(help),
             .takes = GeometryKind::Mesh,
             .gives = GeometryKind::Mesh,
-            .params = std::move(params),
+            .params = params.specs(),
             .apply = std::move(apply)};
 }
 
 const MeshPtr& meshIn(const StepInput& in) { return std::get<MeshPtr>(in.in); }
 
-}  // namespace
-
-StepType subdivideStep() {
-    return meshStep("subdivide", "Subdivide", "Rounds the mesh and gives it finer faces",
-                    {specs::whole("levels", "Levels", 1, 1, 6, 1, 4, "Each one makes four faces of one")},
-                    [](const StepInput& in) {
-                        const int levels = int(in.params.integer("levels"));
-                        const double faces =
-                            double(meshIn(in)->cornerPoint.size()) * std::pow(4.0, levels - 1);
-                        requireMemory(faces * 250.0, in.memoryLimit, faces);
-                        return Geometry(subdivided(*meshIn(in), levels));
-                    });
-}
-
-namespace {
-
-ParamSpec displaceBy() {
-    return specs::drivable(specs::number("by", "By", 0.05, "m", -1e4, 1e4, -0.5, 0.5,
-                                         "Along the normal; below 0 inwards. A field says where"));
+Geometry applySubdivide(const StepInput& in) {
+    const int levels = int(in.params[kSubdivide.levels]);
+    const double faces = double(meshIn(in)->cornerPoint.size()) * std::pow(4.0, levels - 1);
+    requireMemory(faces * 250.0, in.memoryLimit, faces);
+    return subdivided(*meshIn(in), levels);
 }
 
 Geometry applyDisplace(const StepInput& in) {
-    return displaced(meshIn(in), in.params.varying("by"), in.progress);
+    return displaced(meshIn(in), in.params[kDisplace.by], in.progress);
+}
+
+Geometry applySmooth(const StepInput& in) {
+    return smoothed(*meshIn(in), int(in.params[kSmooth.rounds]), float(in.params[kSmooth.strength]));
 }
 
 }  // namespace
 
+StepType subdivideStep() {
+    return meshStep("subdivide", "Subdivide", "Rounds the mesh and gives it finer faces", kSubdivide,
+                    applySubdivide);
+}
+
 StepType displaceStep() {
     return meshStep("displace", "Displace", "Moves the surface along its normals, by a number or a field",
-                    {displaceBy()}, applyDisplace);
+                    kDisplace, applyDisplace);
 }
 
 /// Displacing by a painted field which is neutral where nothing is painted: Add pulls, Take pushes.
@@ -244,10 +256,10 @@ StepType pushStep() {
     StepType type =
         meshStep("push", "Push and pull",
                  "Moves the surface where a brush goes over it: Add pulls it out, Take pushes it in",
-                 {displaceBy()}, applyDisplace);
+                 kDisplace, applyDisplace);
     FieldSource painted = makeSource("paint");
     painted.params["base"].value = 0.5;
-    Param& by = type.start["by"];
+    Param& by = type.start[kDisplace.by.id()];
     by.value = 0.1;
     by.low = -0.1;
     by.field = std::make_shared<const Field>(Field{{painted}});
@@ -255,13 +267,8 @@ StepType pushStep() {
 }
 
 StepType smoothStep() {
-    return meshStep("smooth", "Smooth", "Takes roughness off without shrinking the whole",
-                    {specs::whole("rounds", "Rounds", 5, 0, 1000, 0, 50, "How often"),
-                     specs::unitNumber("strength", "Strength", 0.5, "How far each round goes")},
-                    [](const StepInput& in) {
-                        return Geometry(smoothed(*meshIn(in), int(in.params.integer("rounds")),
-                                                 float(in.params.number("strength"))));
-                    });
+    return meshStep("smooth", "Smooth", "Takes roughness off without shrinking the whole", kSmooth,
+                    applySmooth);
 }
 
 }  // namespace ovrix::ops

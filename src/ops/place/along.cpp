@@ -4,11 +4,36 @@
 
 #include "base/parallel.h"
 #include "ops/place/place_points.h"
-#include "params/specs.h"
+#include "params/param_table.h"
+#include "params/starting.h"
 
 namespace ovrix::ops {
 
+using namespace specs;
+
 namespace {
+
+const struct AlongParams : ParamTable {
+    Handle<Refs> curves = add(refs("curves", "Curves", "curve", "All of them are followed"));
+    Handle<std::string> amount =
+        add(choice("amount", "Amount by", "spacing", {"spacing", "count"},
+                   "A fixed distance between neighbours, or a number over all curves"));
+    Handle<double> spacing = add(shownIf(
+        number("spacing", "Spacing", 0.1, "m", 1e-5, 1e5, 0.01, 2, "Between neighbours, along the curve"),
+        "amount=spacing"));
+    Handle<int64_t> count =
+        add(shownIf(whole("count", "Count", starting(AlongOptions{}.count), 0, 1e12, 0, 10000,
+                          "Elements before the mask; raising it keeps those that are there"),
+                    "amount=count"));
+    Handle<double> jitter = add(unitNumber("jitter", "Jitter", starting(AlongOptions{}.jitter),
+                                           "How far each may slide along the curve"));
+    Handle<double> width = add(number("width", "Strip", starting(AlongOptions{}.width), "m", 0, 1e5, 0, 2,
+                                      "Width of the strip around the curve in which they lie"));
+    Handle<bool> onSurface = add(flag("on_surface", "On surface", starting(AlongOptions{}.onSurface),
+                                      "On the surface's nearest point"));
+    Handle<int64_t> seed = add(seedSpec("Another number, another arrangement"));
+    Handle<Varying> keep = add(keepSpec());
+} kAlong;
 
 double vanDerCorput(uint64_t i) {
     double x = 0, part = 0.5;
@@ -93,9 +118,9 @@ std::shared_ptr<const PointSet> pointsAlong(const CurveSet& curves, const Surfac
     return masked(points, o.keep, o.seed, progress);
 }
 
-std::shared_ptr<const CurveSet> curvesOf(const StepInput& in, const std::string& param) {
+std::shared_ptr<const CurveSet> curvesOf(const StepInput& in, const Handle<Refs>& curves) {
     std::vector<std::vector<V3f>> lines;
-    for (const std::string& id : in.params.refs(param)) {
+    for (const std::string& id : in.params[curves]) {
         if (id.empty()) continue;
         if (!in.query) throw Error("curves cannot be seen here");
         const auto one = in.query->curves(id);
@@ -107,42 +132,28 @@ std::shared_ptr<const CurveSet> curvesOf(const StepInput& in, const std::string&
 
 static Geometry applyAlong(const StepInput& in) {
     AlongOptions o;
-    o.count = size_t(in.params.integer("count"));
-    o.spacing = in.params.text("amount") == "spacing" ? in.params.number("spacing") : 0.0;
-    o.jitter = float(in.params.number("jitter"));
-    o.width = float(in.params.number("width"));
-    o.onSurface = in.params.flag("on_surface");
-    o.seed = uint64_t(in.params.integer("seed"));
-    o.keep = in.params.varying("keep");
+    o.count = size_t(in.params[kAlong.count]);
+    o.spacing = in.params[kAlong.amount] == "spacing" ? in.params[kAlong.spacing] : 0.0;
+    o.jitter = float(in.params[kAlong.jitter]);
+    o.width = float(in.params[kAlong.width]);
+    o.onSurface = in.params[kAlong.onSurface];
+    o.seed = uint64_t(in.params[kAlong.seed]);
+    o.keep = in.params[kAlong.keep];
     o.share = in.share;
     o.memoryLimit = in.memoryLimit;
     if (o.onSurface) surfaceOf(in);
-    return pointsAlong(*curvesOf(in, "curves"), in.surface.get(), o, in.progress);
+    return pointsAlong(*curvesOf(in, kAlong.curves), in.surface.get(), o, in.progress);
 }
 
 StepType alongStep() {
-    using namespace specs;
     return {.id = "along",
             .title = "Along curves",
             .phase = Phase::Place,
             .help = "Points along curves that are drawn in the view, or in a strip around them",
             .takes = GeometryKind::Nothing,
             .gives = GeometryKind::Points,
-            .params = {refs("curves", "Curves", "curve", "All of them are followed"),
-                       choice("amount", "Amount by", "spacing", {"spacing", "count"},
-                              "A fixed distance between neighbours, or a number over all curves"),
-                       shownIf(number("spacing", "Spacing", 0.1, "m", 1e-5, 1e5, 0.01, 2,
-                                      "Between neighbours, along the curve"),
-                               "amount=spacing"),
-                       shownIf(whole("count", "Count", 200, 0, 1e12, 0, 10000,
-                                     "Elements before the mask; raising it keeps those that are there"),
-                               "amount=count"),
-                       unitNumber("jitter", "Jitter", 0, "How far each may slide along the curve"),
-                       number("width", "Strip", 0, "m", 0, 1e5, 0, 2,
-                              "Width of the strip around the curve in which they lie"),
-                       flag("on_surface", "On surface", true, "On the surface's nearest point"),
-                       seedSpec("Another number, another arrangement"), keepSpec()},
-            .mask = "keep",
+            .params = kAlong.specs(),
+            .masked = true,
             .apply = applyAlong};
 }
 

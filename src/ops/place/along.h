@@ -6,7 +6,7 @@
 namespace ovrix::ops {
 
 struct AlongOptions {
-    size_t count = 100;     ///< elements over all curves, when @ref spacing is 0
+    size_t count = 200;     ///< elements over all curves, when @ref spacing is 0
     double spacing = 0;     ///< metres between neighbours on a curve
     float jitter = 0;       ///< 0 to 1: how far each may slide, as a part of half its own stretch
     float width = 0;        ///< metres across the curve over which they are strewn
@@ -25,7 +25,7 @@ std::shared_ptr<const PointSet> pointsAlong(const CurveSet& curves, const Surfac
                                             const AlongOptions& options, Progress& progress);
 
 /// The curves that a parameter of Refs names, as one set. Throws Error when it names none.
-std::shared_ptr<const CurveSet> curvesOf(const StepInput& in, const std::string& param);
+std::shared_ptr<const CurveSet> curvesOf(const StepInput& in, const Handle<Refs>& curves);
 
 StepType alongStep();
 

@@ -4,7 +4,6 @@
 
 #include "base/error.h"
 #include "base/file_sequence.h"
-#include "params/specs.h"
 
 namespace ovrix::ops {
 
@@ -23,12 +22,12 @@ std::optional<double> within(double frame, int first, int last, const std::strin
 
 }  // namespace
 
-FileFrame fileFrame(const StepInput& in, const std::string& ask) {
+FileFrame fileFrame(const StepInput& in, const FileFrameParams& params, const std::string& ask) {
     const ResolvedParams& p = in.params;
-    const std::string& light = p.text("light");
+    const std::string& light = p[params.light];
     FileFrame out;
     out.light = in.draft && !light.empty();
-    const std::string& pattern = out.light ? light : p.text("file");
+    const std::string& pattern = out.light ? light : p[params.file];
     if (pattern.empty()) throw Error("no file is chosen", {}, ask);
     if (!in.query) throw Error("files cannot be read here");
     if (!isSequence(pattern)) {
@@ -39,8 +38,7 @@ FileFrame fileFrame(const StepInput& in, const std::string& ask) {
     if (there.empty())
         throw Error("no file of the sequence is there", pattern,
                     "Check the name: # stands for the frame's digits");
-    const auto frame =
-        within(in.frame - p.number("offset"), *there.begin(), *there.rbegin(), p.text("at_end"));
+    const auto frame = within(in.frame - p[params.offset], *there.begin(), *there.rbegin(), p[params.atEnd]);
     if (!frame) return out;
     const int low = int(std::floor(*frame));
     const auto after = there.upper_bound(low);
@@ -53,22 +51,24 @@ FileFrame fileFrame(const StepInput& in, const std::string& ask) {
     return out;
 }
 
-bool hasLight(const ParamMap& params) {
-    const auto light = params.find("light");
-    const auto* file = light == params.end() ? nullptr : std::get_if<std::string>(&light->second.value);
-    return file && !file->empty();
+bool hasLight(const ParamMap& values, const FileFrameParams& params) {
+    return !valueIn(values, params.light).empty();
 }
 
-std::vector<ParamSpec> fileFrameSpecs(std::string help) {
-    using namespace specs;
-    std::vector<ParamSpec> all = {
-        file("file", "File", std::move(help) + "; #### in the name stands for the frame"),
-        file("light", "In Draft", "A lighter file or sequence that Draft shows instead, whole"),
-        number("offset", "Offset", 0, "", -1e6, 1e6, -100, 100, "Frames by which a sequence starts later"),
-        choice("at_end", "Beyond ends", kHold, {kHold, kLoop, kNothing},
-               "Of a sequence: its first and last frame stay, it starts again, or nothing is there")};
-    all[0].refKind = all[1].refKind = "sequence";
-    return all;
+static ParamSpec sequence(ParamSpec spec) {
+    spec.refKind = "sequence";
+    return spec;
 }
+
+FileFrameParams::FileFrameParams(ParamTable& table, std::string help)
+    : file(table.add(sequence(
+          specs::file("file", "File", std::move(help) + "; #### in the name stands for the frame")))),
+      light(table.add(sequence(
+          specs::file("light", "In Draft", "A lighter file or sequence that Draft shows instead, whole")))),
+      offset(table.add(specs::number("offset", "Offset", 0, "", -1e6, 1e6, -100, 100,
+                                     "Frames by which a sequence starts later"))),
+      atEnd(table.add(specs::choice(
+          "at_end", "Beyond ends", kHold, {kHold, kLoop, kNothing},
+          "Of a sequence: its first and last frame stay, it starts again, or nothing is there"))) {}
 
 }  // namespace ovrix::ops

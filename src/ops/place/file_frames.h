@@ -1,6 +1,7 @@
 // Steps whose elements come from a file, or from one file a frame.
 #pragma once
 #include "ops/step.h"
+#include "params/param_table.h"
 
 namespace ovrix::ops {
 
@@ -12,14 +13,20 @@ struct FileFrame {
     bool light = false;  ///< of the light sequence, which is shown whole
 };
 
-/// "file", "light", "offset" and "at_end", as the step's parameters must have them. A missing frame shows the
-/// one before it, and is noted. @p ask  what to choose where no file is. Throws Error.
-FileFrame fileFrame(const StepInput& in, const std::string& ask);
+/// What such a step asks for.
+struct FileFrameParams {
+    /// @param help  of the file
+    FileFrameParams(ParamTable& table, std::string help);
+    Handle<std::string> file, light;
+    Handle<double> offset;
+    Handle<std::string> atEnd;
+};
+
+/// A missing frame shows the one before it, and is noted. @p ask  what to choose where no file is. Throws
+/// Error.
+FileFrame fileFrame(const StepInput& in, const FileFrameParams& params, const std::string& ask);
 
 /// Whether another file is shown in Draft: see StepType::followsDraft.
-bool hasLight(const ParamMap& params);
-
-/// Those parameters; @p help of the file.
-std::vector<ParamSpec> fileFrameSpecs(std::string help);
+bool hasLight(const ParamMap& values, const FileFrameParams& params);
 
 }  // namespace ovrix::ops

@@ -3,9 +3,24 @@
 #include "base/parallel.h"
 #include "ops/place/file_frames.h"
 #include "ops/place/place_points.h"
-#include "params/specs.h"
+#include "params/param_table.h"
+#include "params/starting.h"
 
 namespace ovrix::ops {
+
+using namespace specs;
+
+namespace {
+
+const struct FromFileParams : ParamTable {
+    FileFrameParams source{*this, "The points"};
+    Handle<bool> onSurface = add(flag("on_surface", "On surface", starting(FromFileOptions{}.onSurface),
+                                      "Moves each to the surface's nearest point"));
+    Handle<int64_t> seed = add(seedSpec("Another number, another choice where the mask is between 0 and 1"));
+    Handle<Varying> keep = add(keepSpec());
+} kFromFile;
+
+}  // namespace
 
 std::shared_ptr<const PointSet> pointsFromFile(const PointSet& points, const Surface* surface,
                                                const FromFileOptions& o, Progress& progress) {
@@ -70,12 +85,12 @@ static PointSet noPoints() {
 }
 
 static Geometry applyFromFile(const StepInput& in) {
-    const FileFrame frame = fileFrame(in, "Choose a .ply, .csv, .usda or .vdb file");
+    const FileFrame frame = fileFrame(in, kFromFile.source, "Choose a .ply, .csv, .usda or .vdb file");
     if (frame.file.empty()) return pointsFromFile(noPoints(), nullptr, {}, in.progress);
     FromFileOptions o;
-    o.onSurface = in.params.flag("on_surface");
-    o.seed = uint64_t(in.params.integer("seed"));
-    o.keep = in.params.varying("keep");
+    o.onSurface = in.params[kFromFile.onSurface];
+    o.seed = uint64_t(in.params[kFromFile.seed]);
+    o.keep = in.params[kFromFile.keep];
     o.share = frame.light ? 1.0 : in.share;
     auto points = in.query->points(frame.file);
     if (frame.part > 0) {
@@ -86,23 +101,18 @@ static Geometry applyFromFile(const StepInput& in) {
 }
 
 StepType fromFileStep() {
-    using namespace specs;
-    return {
-        .id = "from_file",
-        .title = "From a file",
-        .phase = Phase::Place,
-        .help =
-            "Points of a .ply, .csv, .usda or .vdb file, or of one for each frame, with their turns, "
-            "sizes and speeds where it has some",
-        .takes = GeometryKind::Nothing,
-        .gives = GeometryKind::Points,
-        .params =
-            fileFrameSpecs("The points") +
-            Specs{flag("on_surface", "On surface", false, "Moves each to the surface's nearest point"),
-                  seedSpec("Another number, another choice where the mask is between 0 and 1"), keepSpec()},
-        .mask = "keep",
-        .followsDraft = hasLight,
-        .apply = applyFromFile};
+    return {.id = "from_file",
+            .title = "From a file",
+            .phase = Phase::Place,
+            .help =
+                "Points of a .ply, .csv, .usda or .vdb file, or of one for each frame, with their turns, "
+                "sizes and speeds where it has some",
+            .takes = GeometryKind::Nothing,
+            .gives = GeometryKind::Points,
+            .params = kFromFile.specs(),
+            .masked = true,
+            .followsDraft = [](const ParamMap& p) { return hasLight(p, kFromFile.source); },
+            .apply = applyFromFile};
 }
 
 }  // namespace ovrix::ops

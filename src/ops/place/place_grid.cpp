@@ -2,11 +2,36 @@
 
 #include "base/parallel.h"
 #include "ops/place/place_points.h"
-#include "params/specs.h"
+#include "params/param_table.h"
+#include "params/starting.h"
 
 namespace ovrix::ops {
 
+using namespace specs;
+
 namespace {
+
+const struct GridParams : ParamTable {
+    Handle<double> spacing = add(number("spacing", "Spacing", starting(GridOptions{}.spacing), "m", 1e-5, 1e5,
+                                        0.01, 2, "Between rows and columns"));
+    Handle<double> jitter = add(unitNumber(
+        "jitter", "Jitter", 0.4, "0 is a strict grid; at 1 each may lie anywhere in its own square"));
+    Handle<double> turn = add(number("turn", "Rotation", startingDegrees(GridOptions{}.turn), "deg", -3600,
+                                     3600, -90, 90, "Of the rows, around up"));
+    Handle<bool> offset = add(
+        flag("offset", "Stagger", starting(GridOptions{}.offset), "Moves every other row by half a spacing"));
+    Handle<int64_t> seed = add(seedSpec("Another number, another jitter"));
+    Handle<Varying> keep = add(keepSpec());
+} kGrid;
+
+const struct OnMeshParams : ParamTable {
+    Handle<std::string> at =
+        add(choice("at", "At", "points", {"points", "faces"}, "Points of the mesh, or face middles"));
+    Handle<int64_t> every = add(
+        whole("every", "Every", starting(OnMeshOptions{}.every), 1, 1e6, 1, 20, "Only each n-th of them"));
+    Handle<int64_t> seed = add(seedSpec("Another number, another choice where the mask is between 0 and 1"));
+    Handle<Varying> keep = add(keepSpec());
+} kOnMesh;
 
 /// The points at the samples that a stable share of ids keeps, masked.
 std::shared_ptr<const PointSet> pointsAt(const Surface& surface, const std::vector<Surface::Sample>& samples,
@@ -107,12 +132,12 @@ namespace {
 
 Geometry applyGrid(const StepInput& in) {
     GridOptions o;
-    o.spacing = float(in.params.number("spacing"));
-    o.jitter = float(in.params.number("jitter"));
-    o.turn = radians(float(in.params.number("turn")));
-    o.offset = in.params.flag("offset");
-    o.seed = uint64_t(in.params.integer("seed"));
-    o.keep = in.params.varying("keep");
+    o.spacing = float(in.params[kGrid.spacing]);
+    o.jitter = float(in.params[kGrid.jitter]);
+    o.turn = radians(float(in.params[kGrid.turn]));
+    o.offset = in.params[kGrid.offset];
+    o.seed = uint64_t(in.params[kGrid.seed]);
+    o.keep = in.params[kGrid.keep];
     o.share = in.share;
     o.memoryLimit = in.memoryLimit;
     return gridOnSurface(surfaceOf(in), o, in.progress);
@@ -120,10 +145,10 @@ Geometry applyGrid(const StepInput& in) {
 
 Geometry applyOnMesh(const StepInput& in) {
     OnMeshOptions o;
-    o.faces = in.params.text("at") == "faces";
-    o.every = int(in.params.integer("every"));
-    o.seed = uint64_t(in.params.integer("seed"));
-    o.keep = in.params.varying("keep");
+    o.faces = in.params[kOnMesh.at] == "faces";
+    o.every = int(in.params[kOnMesh.every]);
+    o.seed = uint64_t(in.params[kOnMesh.seed]);
+    o.keep = in.params[kOnMesh.keep];
     o.share = in.share;
     o.memoryLimit = in.memoryLimit;
     return pointsOnMesh(surfaceOf(in), o, in.progress);
@@ -132,37 +157,27 @@ Geometry applyOnMesh(const StepInput& in) {
 }  // namespace
 
 StepType gridStep() {
-    using namespace specs;
     return {.id = "grid",
             .title = "Lay in a grid",
             .phase = Phase::Place,
             .help = "Points in rows and columns, let down on the surface from above",
             .takes = GeometryKind::Nothing,
             .gives = GeometryKind::Points,
-            .params = {number("spacing", "Spacing", 0.2, "m", 1e-5, 1e5, 0.01, 2, "Between rows and columns"),
-                       unitNumber("jitter", "Jitter", 0.4,
-                                  "0 is a strict grid; at 1 each may lie anywhere in its own square"),
-                       number("turn", "Rotation", 0, "deg", -3600, 3600, -90, 90, "Of the rows, around up"),
-                       flag("offset", "Stagger", false, "Moves every other row by half a spacing"),
-                       seedSpec("Another number, another jitter"), keepSpec()},
-            .mask = "keep",
+            .params = kGrid.specs(),
+            .masked = true,
             .apply = applyGrid};
 }
 
 StepType onMeshStep() {
-    using namespace specs;
-    return {
-        .id = "on_mesh",
-        .title = "On points or faces",
-        .phase = Phase::Place,
-        .help = "A point at each point or face of the surface's mesh, in their order",
-        .takes = GeometryKind::Nothing,
-        .gives = GeometryKind::Points,
-        .params = {choice("at", "At", "points", {"points", "faces"}, "Points of the mesh, or face middles"),
-                   whole("every", "Every", 1, 1, 1e6, 1, 20, "Only each n-th of them"),
-                   seedSpec("Another number, another choice where the mask is between 0 and 1"), keepSpec()},
-        .mask = "keep",
-        .apply = applyOnMesh};
+    return {.id = "on_mesh",
+            .title = "On points or faces",
+            .phase = Phase::Place,
+            .help = "A point at each point or face of the surface's mesh, in their order",
+            .takes = GeometryKind::Nothing,
+            .gives = GeometryKind::Points,
+            .params = kOnMesh.specs(),
+            .masked = true,
+            .apply = applyOnMesh};
 }
 
 }  // namespace ovrix::ops

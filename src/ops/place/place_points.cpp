@@ -3,7 +3,6 @@
 #include <fmt/format.h>
 
 #include "base/parallel.h"
-#include "params/specs.h"
 
 namespace ovrix::ops {
 
@@ -49,6 +48,8 @@ ParamSpec keepSpec() {
     return specs::drivable(
         specs::unitNumber("keep", "Mask", 1, "Chance that an element stays; a field says where"));
 }
+
+const PlacedParams kPlaced;
 
 const Surface& surfaceOf(const StepInput& in) {
     if (!in.surface) throw Error("the layer lies on no surface", {}, "Choose a surface for the layer");

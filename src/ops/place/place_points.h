@@ -39,8 +39,13 @@ std::optional<std::vector<uint32_t>> survivors(const AttributeSet& elements, con
 std::shared_ptr<const PointSet> masked(std::shared_ptr<const PointSet> points, const Varying& keep,
                                        uint64_t seed, Progress& progress);
 
-/// The "keep" that every step has which places elements.
+/// The mask that every step has which places elements.
 ParamSpec keepSpec();
+/// The handles that all of those have alike.
+extern const struct PlacedParams : ParamTable {
+    Handle<int64_t> seed = add(seedSpec({}));
+    Handle<Varying> keep = add(keepSpec());
+} kPlaced;
 
 /// The layer's surface. Throws Error when there is none.
 const Surface& surfaceOf(const StepInput& in);

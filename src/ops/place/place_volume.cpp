@@ -4,7 +4,7 @@
 
 #include "base/error.h"
 #include "base/parallel.h"
-#include "params/specs.h"
+#include "params/param_table.h"
 
 namespace ovrix::ops {
 
@@ -125,47 +125,74 @@ std::shared_ptr<const PointSet> pointsOnRing(const M44f& world, float inner, flo
     return std::make_shared<const PointSet>(std::move(set));
 }
 
-static StepType placing(const char* id, const char* title, const char* help, Specs params) {
-    StepType type;
-    type.id = id, type.title = title, type.help = help, type.phase = Phase::Place;
-    type.takes = GeometryKind::Nothing, type.gives = GeometryKind::Points;
-    type.params = Specs{whole("count", "Count", 1000, 0, 1e9, 0, 100000, "Points")} + params +
-                  Specs{seedSpec("Another number, other places")};
-    return type;
+namespace {
+
+ParamSpec countSpec() { return whole("count", "Count", 1000, 0, 1e9, 0, 100000, "Points"); }
+ParamSpec placesSeed() { return seedSpec("Another number, other places"); }
+
+const struct InsideParams : ParamTable {
+    Handle<int64_t> count = add(countSpec());
+    Handle<int64_t> seed = add(placesSeed());
+} kInside;
+
+const struct RingParams : ParamTable {
+    Handle<int64_t> count = add(countSpec());
+    Handle<std::string> at = add(ref("at", "Parent", "object", "Moves and turns with it"));
+    Handle<double> outer = add(number("outer", "Radius", 0.5, "m", 0, 1e6, 0, 5, "Of its outer edge"));
+    Handle<double> inner =
+        add(number("inner", "Hole", 0, "m", 0, 1e6, 0, 5, "Radius of its inner edge; 0 is a disc"));
+    Handle<int64_t> seed = add(placesSeed());
+} kRing;
+
+/// How many are made. Throws Error where they would take too much memory.
+size_t countOf(const StepInput& in, const Handle<int64_t>& count) {
+    const double wanted = std::round(double(in.params[count]) * in.share);
+    requireMemory(wanted * 40.0, in.memoryLimit, wanted);
+    return size_t(wanted);
 }
 
+Geometry applyInside(const StepInput& in) {
+    if (!in.surface) throw Error("there is no surface", {}, "Put the layer on an object");
+    const size_t count = countOf(in, kInside.count);
+    size_t without = 0;
+    const auto made =
+        pointsInside(*in.surface, count, uint64_t(in.params[kInside.seed]), in.progress, &without);
+    if (without)
+        in.note(fmt::format("{} of {} points found no place inside: the shape is too thin for them", without,
+                            count));
+    return made;
+}
+
+Geometry applyRing(const StepInput& in) {
+    const size_t count = countOf(in, kRing.count);
+    const std::string& id = in.params[kRing.at];
+    const M44f world = id.empty() || !in.query ? M44f() : in.query->placed(id).world;
+    return pointsOnRing(world, float(in.params[kRing.inner]), float(in.params[kRing.outer]), count,
+                        uint64_t(in.params[kRing.seed]), in.progress);
+}
+
+}  // namespace
+
 StepType insideStep() {
-    StepType type = placing("inside", "Inside", "Points in the inside of a closed surface", {});
-    type.apply = [](const StepInput& in) -> Geometry {
-        if (!in.surface) throw Error("there is no surface", {}, "Put the layer on an object");
-        const double count = std::round(double(in.params.integer("count")) * in.share);
-        requireMemory(count * 40.0, in.memoryLimit, count);
-        size_t without = 0;
-        const auto made = pointsInside(*in.surface, size_t(count), uint64_t(in.params.integer("seed")),
-                                       in.progress, &without);
-        if (without)
-            in.note(fmt::format("{} of {:.0f} points found no place inside: the shape is too thin for them",
-                                without, count));
-        return made;
-    };
-    return type;
+    return {.id = "inside",
+            .title = "Inside",
+            .phase = Phase::Place,
+            .help = "Points in the inside of a closed surface",
+            .takes = GeometryKind::Nothing,
+            .gives = GeometryKind::Points,
+            .params = kInside.specs(),
+            .apply = applyInside};
 }
 
 StepType ringStep() {
-    StepType type =
-        placing("ring", "On a ring", "Points on a flat ring or a disc",
-                {ref("at", "Parent", "object", "Moves and turns with it"),
-                 number("outer", "Radius", 0.5, "m", 0, 1e6, 0, 5, "Of its outer edge"),
-                 number("inner", "Hole", 0, "m", 0, 1e6, 0, 5, "Radius of its inner edge; 0 is a disc")});
-    type.apply = [](const StepInput& in) -> Geometry {
-        const double count = std::round(double(in.params.integer("count")) * in.share);
-        requireMemory(count * 40.0, in.memoryLimit, count);
-        const std::string& id = in.params.text("at");
-        const M44f world = id.empty() || !in.query ? M44f() : in.query->placed(id).world;
-        return pointsOnRing(world, float(in.params.number("inner")), float(in.params.number("outer")),
-                            size_t(count), uint64_t(in.params.integer("seed")), in.progress);
-    };
-    return type;
+    return {.id = "ring",
+            .title = "On a ring",
+            .phase = Phase::Place,
+            .help = "Points on a flat ring or a disc",
+            .takes = GeometryKind::Nothing,
+            .gives = GeometryKind::Points,
+            .params = kRing.specs(),
+            .apply = applyRing};
 }
 
 }  // namespace ovrix::ops

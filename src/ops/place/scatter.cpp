@@ -2,10 +2,44 @@
 
 #include "base/parallel.h"
 #include "ops/place/place_points.h"
+#include "params/param_table.h"
 
 namespace ovrix::ops {
 
+using namespace specs;
+
 namespace {
+
+const struct ScatterParams : ParamTable {
+    Handle<std::string> amount = add({.id = "amount",
+                                      .title = "Amount by",
+                                      .type = ParamType::Choice,
+                                      .initial = std::string("count"),
+                                      .help = "A fixed number, or so many per square metre",
+                                      .choices = {"count", "density"}});
+    Handle<int64_t> count = add({.id = "count",
+                                 .title = "Count",
+                                 .type = ParamType::Int,
+                                 .initial = int64_t(2000),
+                                 .hardMin = 0,
+                                 .hardMax = 1e12,
+                                 .softMin = 0,
+                                 .softMax = 50000,
+                                 .help = "Elements before the mask; raising it keeps those that are there",
+                                 .showIf = "amount=count"});
+    Handle<double> density = add({.id = "density",
+                                  .title = "Density",
+                                  .initial = 500.0,
+                                  .unit = "1/m2",
+                                  .hardMin = 0,
+                                  .hardMax = 1e12,
+                                  .softMin = 0,
+                                  .softMax = 5000,
+                                  .help = "Elements per square metre before the mask",
+                                  .showIf = "amount=density"});
+    Handle<int64_t> seed = add(seedSpec("Another number, another arrangement"));
+    Handle<Varying> keep = add(keepSpec());
+} kScatter;
 
 constexpr size_t kPiece = 1024;
 
@@ -42,14 +76,14 @@ namespace {
 Geometry applyScatter(const StepInput& in) {
     const Surface& surface = surfaceOf(in);
     ScatterOptions o;
-    const bool byDensity = in.params.text("amount") == "density";
-    const double wanted = byDensity ? std::round(in.params.number("density") * surface.area())
-                                    : double(in.params.integer("count"));
+    const bool byDensity = in.params[kScatter.amount] == "density";
+    const double wanted = byDensity ? std::round(in.params[kScatter.density] * surface.area())
+                                    : double(in.params[kScatter.count]);
     // With what later steps add, and what the cache keeps of each.
     requireMemory(160.0 * wanted * in.share, in.memoryLimit, wanted * in.share);
     o.count = size_t(wanted);
-    o.seed = uint64_t(in.params.integer("seed"));
-    o.keep = in.params.varying("keep");
+    o.seed = uint64_t(in.params[kScatter.seed]);
+    o.keep = in.params[kScatter.keep];
     o.share = in.share;
     o.memoryLimit = in.memoryLimit;
     return scatterOnSurface(surface, o, in.progress);
@@ -64,35 +98,8 @@ StepType scatterStep() {
             .help = "Strews points over the surface at random, evenly by area",
             .takes = GeometryKind::Nothing,
             .gives = GeometryKind::Points,
-            .params = {{.id = "amount",
-                        .title = "Amount by",
-                        .type = ParamType::Choice,
-                        .initial = std::string("count"),
-                        .help = "A fixed number, or so many per square metre",
-                        .choices = {"count", "density"}},
-                       {.id = "count",
-                        .title = "Count",
-                        .type = ParamType::Int,
-                        .initial = int64_t(2000),
-                        .hardMin = 0,
-                        .hardMax = 1e12,
-                        .softMin = 0,
-                        .softMax = 50000,
-                        .help = "Elements before the mask; raising it keeps those that are there",
-                        .showIf = "amount=count"},
-                       {.id = "density",
-                        .title = "Density",
-                        .initial = 500.0,
-                        .unit = "1/m2",
-                        .hardMin = 0,
-                        .hardMax = 1e12,
-                        .softMin = 0,
-                        .softMax = 5000,
-                        .help = "Elements per square metre before the mask",
-                        .showIf = "amount=density"},
-                       seedSpec("Another number, another arrangement"),
-                       keepSpec()},
-            .mask = "keep",
+            .params = kScatter.specs(),
+            .masked = true,
             .apply = applyScatter};
 }
 

@@ -5,11 +5,22 @@
 
 #include "base/parallel.h"
 #include "ops/place/place_points.h"
-#include "params/specs.h"
+#include "params/param_table.h"
+#include "params/starting.h"
 
 namespace ovrix::ops {
 
+using namespace specs;
+
 namespace {
+
+const struct SpreadParams : ParamTable {
+    Handle<Varying> distance = add(
+        specs::drivable(specs::number("distance", "Distance", starting(SpreadOptions{}.distance), "m", 1e-5,
+                                      1e5, 0.01, 1, "No two are nearer than this; a field varies it")));
+    Handle<int64_t> seed = add(seedSpec("Another number, another arrangement"));
+    Handle<Varying> keep = add(keepSpec());
+} kSpread;
 
 constexpr size_t kRounds = 2;  // of darts; the second for the parts of the surface that hold no point yet
 
@@ -392,9 +403,9 @@ std::shared_ptr<const PointSet> spreadOnSurface(const Surface& surface, const Sp
 
 static Geometry applySpread(const StepInput& in) {
     SpreadOptions o;
-    o.distance = in.params.varying("distance");
-    o.seed = uint64_t(in.params.integer("seed"));
-    o.keep = in.params.varying("keep");
+    o.distance = in.params[kSpread.distance];
+    o.seed = uint64_t(in.params[kSpread.seed]);
+    o.keep = in.params[kSpread.keep];
     o.share = in.share;
     o.memoryLimit = in.memoryLimit;
     return spreadOnSurface(surfaceOf(in), o, in.progress);
@@ -407,10 +418,8 @@ StepType spreadStep() {
             .help = "Fills the surface with points that keep a distance from one another",
             .takes = GeometryKind::Nothing,
             .gives = GeometryKind::Points,
-            .params = {specs::drivable(specs::number("distance", "Distance", 0.1, "m", 1e-5, 1e5, 0.01, 1,
-                                                     "No two are nearer than this; a field varies it")),
-                       seedSpec("Another number, another arrangement"), keepSpec()},
-            .mask = "keep",
+            .params = kSpread.specs(),
+            .masked = true,
             .apply = applySpread};
 }
 

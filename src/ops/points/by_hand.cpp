@@ -1,10 +1,20 @@
 #include "ops/points/by_hand.h"
 
-#include "params/specs.h"
+#include "params/param_table.h"
 
 namespace ovrix::ops {
 
+using namespace specs;
+
 namespace {
+
+const struct ByHandParams : ParamTable {
+    Handle<ManualEdits> edits = add({.id = "edits",
+                                     .title = "Edits",
+                                     .type = ParamType::Edits,
+                                     .initial = ManualEdits(),
+                                     .help = "What was changed by hand, by the element's id"});
+} kByHand;
 
 int32_t prototypeIndex(Copies& copies, const std::string& id) {
     const auto it = std::find(copies.prototypes.begin(), copies.prototypes.end(), id);
@@ -69,22 +79,19 @@ std::shared_ptr<const Copies> withManualEdits(const Copies& copies, const Manual
 }
 
 static Geometry applyByHand(const StepInput& in) {
-    const ManualEdits& edits = in.params.edits("edits");
+    const ManualEdits& edits = in.params[kByHand.edits];
     if (edits.list.empty()) return in.in;
     return withManualEdits(*std::get<std::shared_ptr<const Copies>>(in.in), edits);
 }
 
 StepType byHandStep() {
-    ParamSpec edits = specs::text("edits", "Edits", {}, "What was changed by hand, by the element's id");
-    edits.type = ParamType::Edits;
-    edits.initial = ManualEdits();
     return {.id = "by_hand",
             .title = "By hand",
             .phase = Phase::Shape,
             .help = "Single copies placed, moved, turned, sized, replaced or taken out in the view",
             .takes = GeometryKind::Copies,
             .gives = GeometryKind::Copies,
-            .params = {edits},
+            .params = kByHand.specs(),
             .byHand = ByHand::Elements,
             .apply = applyByHand};
 }

@@ -3,11 +3,42 @@
 #include "base/noise.h"
 #include "base/parallel.h"
 #include "ops/points/orient.h"
-#include "params/specs.h"
+#include "params/param_table.h"
+#include "params/starting.h"
 
 namespace ovrix::ops {
 
+using namespace specs;
+
 namespace {
+
+const struct CopiesOfParams : ParamTable {
+    Handle<Shares> prototypes = add({.id = "prototypes",
+                                     .title = "Prototypes",
+                                     .type = ParamType::Shares,
+                                     .initial = Shares{},
+                                     .help = "Objects to copy, and how often each",
+                                     .refKind = "object"});
+    Handle<CopiesOptions::Pick> pick =
+        add(choice("pick", "Pick by", "random", {"random", "field", "in turn", "clusters"},
+                   "Each by chance, by a field, in the order of ids, or in patches of one kind"));
+    Handle<Varying> by =
+        add(shownIf(drivable(unitNumber("by", "By", starting(CopiesOptions{}.field),
+                                        "0 picks the first prototype, 1 the last; give it a field")),
+                    "pick=field"));
+    Handle<double> cluster = add(shownIf(number("cluster", "Patch size", starting(CopiesOptions{}.cluster),
+                                                "m", 1e-5, 1e5, 0.05, 3, "Width of a patch of one kind"),
+                                         "pick=clusters"));
+    Handle<double> mingle = add(shownIf(unitNumber("mingle", "Mingle", starting(CopiesOptions{}.mingle),
+                                                   "Part of the elements in a patch that pick by themselves"),
+                                        "pick=clusters"));
+    Handle<double> size = add(number("size", "Size", starting(CopiesOptions{}.size), "", 0, 1e6, 0, 3,
+                                     "Factor on the size of all copies"));
+    Handle<Varying> lift =
+        add(drivable(number("lift", "Lift", starting(CopiesOptions{}.lift), "m", -1e6, 1e6, -0.1, 0.1,
+                            "Out of the surface along the copy's up; below 0 sinks it in")));
+    Handle<int64_t> seed = add(seedSpec("Another number, other picks"));
+} kCopiesOf;
 
 /// Upper ends of each prototype's part of [0, 1).
 std::vector<float> cumulatedShares(const Shares& shares) {
@@ -98,19 +129,15 @@ std::shared_ptr<const Copies> copiesOf(const PointSet& points, const CopiesOptio
 }
 
 static Geometry applyCopiesOf(const StepInput& in) {
-    static const std::map<std::string, CopiesOptions::Pick> picks = {{"random", CopiesOptions::Random},
-                                                                     {"field", CopiesOptions::ByField},
-                                                                     {"in turn", CopiesOptions::InTurn},
-                                                                     {"clusters", CopiesOptions::Clusters}};
     CopiesOptions o;
-    o.prototypes = in.params.shares("prototypes");
-    o.pick = picks.at(in.params.text("pick"));
-    o.field = in.params.varying("by");
-    o.cluster = float(in.params.number("cluster"));
-    o.mingle = float(in.params.number("mingle"));
-    o.seed = uint64_t(in.params.integer("seed"));
-    o.size = float(in.params.number("size"));
-    o.lift = in.params.varying("lift");
+    o.prototypes = in.params[kCopiesOf.prototypes];
+    o.pick = in.params[kCopiesOf.pick];
+    o.field = in.params[kCopiesOf.by];
+    o.cluster = float(in.params[kCopiesOf.cluster]);
+    o.mingle = float(in.params[kCopiesOf.mingle]);
+    o.seed = uint64_t(in.params[kCopiesOf.seed]);
+    o.size = float(in.params[kCopiesOf.size]);
+    o.lift = in.params[kCopiesOf.lift];
     auto made = copiesOf(*std::get<std::shared_ptr<const PointSet>>(in.in), o, in.progress);
     static const std::string nothing =
         "There is nothing to copy yet: the places are shown as dots. Choose a prototype";
@@ -119,35 +146,15 @@ static Geometry applyCopiesOf(const StepInput& in) {
 }
 
 StepType copiesOfStep() {
-    using namespace specs;
-    ParamSpec prototypes = refs("prototypes", "Prototypes", "object", "Objects to copy, and how often each");
-    prototypes.type = ParamType::Shares;
-    prototypes.initial = Shares{};
-    return {
-        .id = "copies_of",
-        .title = "Copies of",
-        .phase = Phase::Look,
-        .help = "Puts a copy of a prototype on each point, mixed by shares",
-        .takes = GeometryKind::Points,
-        .gives = GeometryKind::Copies,
-        .params = {prototypes,
-                   choice("pick", "Pick by", "random", {"random", "field", "in turn", "clusters"},
-                          "Each by chance, by a field, in the order of ids, or in patches of one kind"),
-                   shownIf(drivable(unitNumber("by", "By", 1,
-                                               "0 picks the first prototype, 1 the last; give it a field")),
-                           "pick=field"),
-                   shownIf(number("cluster", "Patch size", 0.5, "m", 1e-5, 1e5, 0.05, 3,
-                                  "Width of a patch of one kind"),
-                           "pick=clusters"),
-                   shownIf(unitNumber("mingle", "Mingle", 0.1,
-                                      "Part of the elements in a patch that pick by themselves"),
-                           "pick=clusters"),
-                   number("size", "Size", 1, "", 0, 1e6, 0, 3, "Factor on the size of all copies"),
-                   drivable(number("lift", "Lift", 0, "m", -1e6, 1e6, -0.1, 0.1,
-                                   "Out of the surface along the copy's up; below 0 sinks it in")),
-                   seedSpec("Another number, other picks")},
-        .elementwise = true,
-        .apply = applyCopiesOf};
+    return {.id = "copies_of",
+            .title = "Copies of",
+            .phase = Phase::Look,
+            .help = "Puts a copy of a prototype on each point, mixed by shares",
+            .takes = GeometryKind::Points,
+            .gives = GeometryKind::Copies,
+            .params = kCopiesOf.specs(),
+            .elementwise = true,
+            .apply = applyCopiesOf};
 }
 
 }  // namespace ovrix::ops

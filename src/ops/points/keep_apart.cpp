@@ -4,11 +4,29 @@
 
 #include "base/hash.h"
 #include "base/parallel.h"
-#include "params/specs.h"
+#include "params/param_table.h"
+#include "params/starting.h"
 
 namespace ovrix::ops {
 
+using namespace specs;
+
 namespace {
+
+const struct KeepApartParams : ParamTable {
+    Handle<bool> within = add(flag("within", "Each other", starting(KeepApartOptions{}.within),
+                                   "Whether copies of this layer push one another out"));
+    Handle<Refs> from =
+        add(refs("from", "Also from", "object or layer",
+                 "Layers whose copies stay where they are, and objects, by their true distance"));
+    Handle<KeepApartOptions::First> first = add(choice(
+        "first", "Priority", "large", {"large", "low id", "random"}, "Which of two that overlap stays"));
+    Handle<double> overlap = add(unitNumber("overlap", "Overlap", starting(KeepApartOptions{}.overlap),
+                                            "Part of their radii that two may share; 0 is none, 1 all"));
+    Handle<double> margin = add(number("margin", "Margin", starting(KeepApartOptions{}.margin), "m", -1e3,
+                                       1e6, 0, 0.2, "Kept free around each"));
+    Handle<int64_t> seed = add(seedSpec("Another number, other survivors where chance decides"));
+} kKeepApart;
 
 /// Balls of about one size in a hashed grid whose cells are as wide as the largest of them can be. Cells that
 /// share a slot only cost a look: distances are always checked.
@@ -178,15 +196,12 @@ Geometry applyKeepApart(const StepInput& in) {
     if (!in.query) throw Error("cannot see the prototypes here");
     const auto copies = std::get<std::shared_ptr<const Copies>>(in.in);
     KeepApartOptions o;
-    o.within = in.params.flag("within");
-    o.overlap = float(in.params.number("overlap"));
-    o.margin = float(in.params.number("margin"));
-    o.seed = uint64_t(in.params.integer("seed"));
-    const std::string& first = in.params.text("first");
-    o.first = first == "large"    ? KeepApartOptions::Large
-              : first == "random" ? KeepApartOptions::Random
-                                  : KeepApartOptions::LowId;
-    for (const std::string& id : in.params.refs("from")) {
+    o.within = in.params[kKeepApart.within];
+    o.overlap = float(in.params[kKeepApart.overlap]);
+    o.margin = float(in.params[kKeepApart.margin]);
+    o.seed = uint64_t(in.params[kKeepApart.seed]);
+    o.first = in.params[kKeepApart.first];
+    for (const std::string& id : in.params[kKeepApart.from]) {
         if (id.empty()) continue;
         if (in.query->kindOf(id) == SceneQuery::Kind::Layer)
             o.others.push_back(footprintsOf(in.query->elements(id), *in.query));
@@ -208,24 +223,14 @@ Geometry applyKeepApart(const StepInput& in) {
 }  // namespace
 
 StepType keepApartStep() {
-    using namespace specs;
-    return {
-        .id = "keep_apart",
-        .title = "Keep apart",
-        .phase = Phase::Shape,
-        .help = "Takes out copies that stand in one another, in other layers' copies or near objects",
-        .takes = GeometryKind::Copies,
-        .gives = GeometryKind::Copies,
-        .params = {flag("within", "Each other", true, "Whether copies of this layer push one another out"),
-                   refs("from", "Also from", "object or layer",
-                        "Layers whose copies stay where they are, and objects, by their true distance"),
-                   choice("first", "Priority", "large", {"large", "low id", "random"},
-                          "Which of two that overlap stays"),
-                   unitNumber("overlap", "Overlap", 0,
-                              "Part of their radii that two may share; 0 is none, 1 all"),
-                   number("margin", "Margin", 0, "m", -1e3, 1e6, 0, 0.2, "Kept free around each"),
-                   seedSpec("Another number, other survivors where chance decides")},
-        .apply = applyKeepApart};
+    return {.id = "keep_apart",
+            .title = "Keep apart",
+            .phase = Phase::Shape,
+            .help = "Takes out copies that stand in one another, in other layers' copies or near objects",
+            .takes = GeometryKind::Copies,
+            .gives = GeometryKind::Copies,
+            .params = kKeepApart.specs(),
+            .apply = applyKeepApart};
 }
 
 }  // namespace ovrix::ops

@@ -2,9 +2,58 @@
 
 #include "base/parallel.h"
 #include "ops/place/along.h"
-#include "params/specs.h"
+#include "params/param_table.h"
+#include "params/starting.h"
 
 namespace ovrix::ops {
+
+using namespace specs;
+
+namespace {
+
+ParamSpec angle(const char* id, const char* title, Range initial, double hard, Range soft, const char* help) {
+    return drivable(range(id, title, initial, "deg", -hard, hard, soft.min, soft.max, help));
+}
+
+/// What a side of elements is turned to: all that an Aim may be, of which only what its kind asks for is
+/// shown.
+struct AimParams {
+    Handle<std::string> kind;
+    Handle<V3f> direction, point;
+    Handle<std::string> object;
+    Handle<Refs> curves;
+};
+
+const struct OrientParams : ParamTable {
+    AimParams stand{
+        add(choice("stand", "Align up to", "up", {"up", "direction", "point", "object", "curve"},
+                   "What elements stand towards where the next number is 1")),
+        add(shownIf(vector("stand_direction", "Direction", V3d(0, 1, 0), "", 1, "Its length does not matter"),
+                    "stand=direction")),
+        add(shownIf(vector("stand_point", "Point", V3d(0, 1, 0), "m", 5, "In the world"), "stand=point")),
+        add(shownIf(ref("stand_object", "Object", "object", "Its nearest point is aimed at"),
+                    "stand=object")),
+        add(shownIf(refs("stand_curves", "Curves", "curve", "They stand along the nearest"), "stand=curve"))};
+    Handle<Varying> toUp =
+        add(drivable(unitNumber("to_up", "Upright", starting(OrientOptions{}.toUp),
+                                "0 stands along the surface's normal, 1 as chosen above")));
+    AimParams front{
+        add(choice("front", "Aim at", "free", {"free", "direction", "point", "object", "downhill", "curve"},
+                   "What the front of each element, its Z, is turned to before the roll")),
+        add(shownIf(vector("front_direction", "Direction", V3d(0, 0, 1), "", 1, "Its length does not matter"),
+                    "front=direction")),
+        add(shownIf(vector("front_point", "Point", V3d(0), "m", 5, "In the world"), "front=point")),
+        add(shownIf(ref("front_object", "Object", "object", "Its nearest point is looked at"),
+                    "front=object")),
+        add(shownIf(refs("front_curves", "Curves", "curve", "They look along the nearest"), "front=curve"))};
+    Handle<VaryingRange> roll = add(angle("roll", "Roll", Range{0, 360}, 3600, Range{0, 360},
+                                          "Turn around its own axis, picked between the two"));
+    Handle<VaryingRange> tilt = add(angle("tilt", "Tilt", Range{0, 0}, 180, Range{0, 90},
+                                          "Lean to a random side, picked between the two"));
+    Handle<int64_t> seed = add(seedSpec("Another number, other turns"));
+} kOrient;
+
+}  // namespace
 
 Quatf turnToUp(const V3f& up) {
     if (up.y < -0.999999f) return Quatf(0.0f, V3f(1, 0, 0));         // half a turn: any level axis will do
@@ -74,17 +123,17 @@ std::shared_ptr<const PointSet> orientPoints(const PointSet& points, const Orien
     return out;
 }
 
-static Aim aimOf(const StepInput& in, const std::string& prefix) {
+static Aim aimOf(const StepInput& in, const AimParams& p) {
     static const std::map<std::string, Aim::Kind> kinds = {
         {"up", Aim::Up},          {"direction", Aim::Direction}, {"point", Aim::Point},
         {"object", Aim::Surface}, {"downhill", Aim::Downhill},   {"curve", Aim::Tangent},
         {"free", Aim::Free}};
     Aim aim;
-    aim.kind = kinds.at(in.params.text(prefix));
-    aim.vector = in.params.vector(prefix + (aim.kind == Aim::Point ? "_point" : "_direction"));
-    if (aim.kind == Aim::Tangent) aim.curves = curvesOf(in, prefix + "_curves");
+    aim.kind = kinds.at(in.params[p.kind]);
+    aim.vector = in.params[aim.kind == Aim::Point ? p.point : p.direction];
+    if (aim.kind == Aim::Tangent) aim.curves = curvesOf(in, p.curves);
     if (aim.kind != Aim::Surface) return aim;
-    const std::string& id = in.params.text(prefix + "_object");
+    const std::string& id = in.params[p.object];
     if (id.empty()) throw Error("has no object to turn to", {}, "Choose one");
     if (!in.query) throw Error("cannot see other objects here");
     aim.surface = in.query->surface(id);
@@ -93,56 +142,25 @@ static Aim aimOf(const StepInput& in, const std::string& prefix) {
 
 static Geometry applyOrient(const StepInput& in) {
     OrientOptions o;
-    o.toUp = in.params.varying("to_up");
-    o.stand = aimOf(in, "stand");
-    o.front = aimOf(in, "front");
-    o.roll = in.params.varyingRange("roll");
-    o.tilt = in.params.varyingRange("tilt");
-    o.seed = uint64_t(in.params.integer("seed"));
+    o.toUp = in.params[kOrient.toUp];
+    o.stand = aimOf(in, kOrient.stand);
+    o.front = aimOf(in, kOrient.front);
+    o.roll = in.params[kOrient.roll];
+    o.tilt = in.params[kOrient.tilt];
+    o.seed = uint64_t(in.params[kOrient.seed]);
     return orientPoints(*std::get<std::shared_ptr<const PointSet>>(in.in), o, in.progress);
 }
 
 StepType orientStep() {
-    using namespace specs;
-    const auto angle = [](const char* id, const char* title, Range initial, double hard, Range soft,
-                          const char* help) {
-        return drivable(range(id, title, initial, "deg", -hard, hard, soft.min, soft.max, help));
-    };
-    return {
-        .id = "orient",
-        .title = "Orient",
-        .phase = Phase::Shape,
-        .help = "Stands elements on the surface, upright or between, with a roll and a tilt of their own",
-        .takes = GeometryKind::Points,
-        .gives = GeometryKind::Points,
-        .params =
-            {choice("stand", "Align up to", "up", {"up", "direction", "point", "object", "curve"},
-                    "What elements stand towards where the next number is 1"),
-             shownIf(
-                 vector("stand_direction", "Direction", V3d(0, 1, 0), "", 1, "Its length does not matter"),
-                 "stand=direction"),
-             shownIf(vector("stand_point", "Point", V3d(0, 1, 0), "m", 5, "In the world"), "stand=point"),
-             shownIf(ref("stand_object", "Object", "object", "Its nearest point is aimed at"),
-                     "stand=object"),
-             shownIf(refs("stand_curves", "Curves", "curve", "They stand along the nearest"), "stand=curve"),
-             drivable(
-                 unitNumber("to_up", "Upright", 0, "0 stands along the surface's normal, 1 as chosen above")),
-             choice("front", "Aim at", "free", {"free", "direction", "point", "object", "downhill", "curve"},
-                    "What the front of each element, its Z, is turned to before the roll"),
-             shownIf(
-                 vector("front_direction", "Direction", V3d(0, 0, 1), "", 1, "Its length does not matter"),
-                 "front=direction"),
-             shownIf(vector("front_point", "Point", V3d(0), "m", 5, "In the world"), "front=point"),
-             shownIf(ref("front_object", "Object", "object", "Its nearest point is looked at"),
-                     "front=object"),
-             shownIf(refs("front_curves", "Curves", "curve", "They look along the nearest"), "front=curve"),
-             angle("roll", "Roll", Range{0, 360}, 3600, Range{0, 360},
-                   "Turn around its own axis, picked between the two"),
-             angle("tilt", "Tilt", Range{0, 0}, 180, Range{0, 90},
-                   "Lean to a random side, picked between the two"),
-             seedSpec("Another number, other turns")},
-        .elementwise = true,
-        .apply = applyOrient};
+    return {.id = "orient",
+            .title = "Orient",
+            .phase = Phase::Shape,
+            .help = "Stands elements on the surface, upright or between, with a roll and a tilt of their own",
+            .takes = GeometryKind::Points,
+            .gives = GeometryKind::Points,
+            .params = kOrient.specs(),
+            .elementwise = true,
+            .apply = applyOrient};
 }
 
 }  // namespace ovrix::ops

@@ -1,9 +1,37 @@
 #include "ops/points/vary_size.h"
 
 #include "base/parallel.h"
-#include "params/specs.h"
+#include "params/param_table.h"
+#include "params/starting.h"
 
 namespace ovrix::ops {
+
+using namespace specs;
+
+namespace {
+
+ParamSpec axis(const char* id, const char* title, const char* help) {
+    return shownIf(drivable(range(id, title, Range{1, 1}, "", 0, 1e6, 0, 3, help)), "form=by axis");
+}
+
+const struct VarySizeParams : ParamTable {
+    Handle<VaryingRange> between =
+        add(drivable(range("between", "Between", starting(VarySizeOptions{}.between), "", 0, 1e6, 0, 3,
+                           "Factors on the prototype's size; a field walks from the first to the "
+                           "second")));
+    Handle<double> small =
+        add(unitNumber("small", "Favour small", starting(VarySizeOptions{}.small),
+                       "0 draws all sizes alike often, 1 mostly small ones and a few large"));
+    Handle<std::string> form =
+        add(choice("form", "Form", "kept", {"kept", "by axis"},
+                   "Whether elements keep their form or stretch along their own axes"));
+    Handle<VaryingRange> width = add(axis("width", "Width", "Factors along the element's own X"));
+    Handle<VaryingRange> height = add(axis("height", "Height", "Factors along the element's own Y, its up"));
+    Handle<VaryingRange> depth = add(axis("depth", "Depth", "Factors along the element's own Z"));
+    Handle<int64_t> seed = add(seedSpec("Another number, other sizes"));
+} kVarySize;
+
+}  // namespace
 
 std::shared_ptr<const PointSet> varySize(const PointSet& points, const VarySizeOptions& o,
                                          Progress& progress) {
@@ -31,38 +59,24 @@ std::shared_ptr<const PointSet> varySize(const PointSet& points, const VarySizeO
 
 static Geometry applyVarySize(const StepInput& in) {
     VarySizeOptions o;
-    o.between = in.params.varyingRange("between");
-    o.small = float(in.params.number("small"));
-    o.byAxis = in.params.text("form") == "by axis";
-    o.axis[0] = in.params.varyingRange("width");
-    o.axis[1] = in.params.varyingRange("height");
-    o.axis[2] = in.params.varyingRange("depth");
-    o.seed = uint64_t(in.params.integer("seed"));
+    o.between = in.params[kVarySize.between];
+    o.small = float(in.params[kVarySize.small]);
+    o.byAxis = in.params[kVarySize.form] == "by axis";
+    o.axis[0] = in.params[kVarySize.width];
+    o.axis[1] = in.params[kVarySize.height];
+    o.axis[2] = in.params[kVarySize.depth];
+    o.seed = uint64_t(in.params[kVarySize.seed]);
     return varySize(*std::get<std::shared_ptr<const PointSet>>(in.in), o, in.progress);
 }
 
 StepType varySizeStep() {
-    using namespace specs;
-    const auto axis = [](const char* id, const char* title, const char* help) {
-        return shownIf(drivable(range(id, title, Range{1, 1}, "", 0, 1e6, 0, 3, help)), "form=by axis");
-    };
     return {.id = "vary_size",
             .title = "Vary size",
             .phase = Phase::Shape,
             .help = "Gives each element a size between two factors",
             .takes = GeometryKind::Points,
             .gives = GeometryKind::Points,
-            .params = {drivable(range("between", "Between", Range{0.6, 1.4}, "", 0, 1e6, 0, 3,
-                                      "Factors on the prototype's size; a field walks from the first to the "
-                                      "second")),
-                       unitNumber("small", "Favour small", 0,
-                                  "0 draws all sizes alike often, 1 mostly small ones and a few large"),
-                       choice("form", "Form", "kept", {"kept", "by axis"},
-                              "Whether elements keep their form or stretch along their own axes"),
-                       axis("width", "Width", "Factors along the element's own X"),
-                       axis("height", "Height", "Factors along the element's own Y, its up"),
-                       axis("depth", "Depth", "Factors along the element's own Z"),
-                       seedSpec("Another number, other sizes")},
+            .params = kVarySize.specs(),
             .elementwise = true,
             .apply = applyVarySize};
 }

@@ -5,7 +5,7 @@
 namespace ovrix::ops {
 
 struct VarySizeOptions {
-    VaryingRange between = {0.8f, 1.2f, {}};  ///< factor on the prototype's own size
+    VaryingRange between = {0.6f, 1.4f, {}};  ///< factor on the prototype's own size
     float small = 0.0f;   ///< 0 all sizes alike often, 1 mostly small ones with a few large
     bool byAxis = false;  ///< whether the element is stretched along its own axes too
     VaryingRange axis[3] = {{1, 1, {}}, {1, 1, {}}, {1, 1, {}}};  ///< factors along X, Y (up), Z

@@ -4,10 +4,34 @@
 
 #include "base/hash.h"
 #include "geo/points/nearest.h"
+#include "params/param_table.h"
+#include "params/starting.h"
 
 namespace ovrix::ops {
 
+using namespace specs;
+
 namespace {
+
+const struct ClumpParams : ParamTable {
+    Handle<std::string> amount = add(
+        choice("amount", "Amount by", "size", {"size", "count"}, "The width of a clump, or their number"));
+    Handle<double> size = add(
+        shownIf(number("size", "Size", 0.02, "m", 1e-6, 1e4, 0.001, 0.2, "Width of a clump"), "amount=size"));
+    Handle<int64_t> count = add(shownIf(
+        whole("count", "Count", 500, 1, 1e9, 1, 10000, "Clumps; more keep the centres that are there"),
+        "amount=count"));
+    EffectParams effect{*this, {{0, 0}, {0.35f, 0.35f}, {1, 0.9f}}, "Another number, other centres"};
+    Handle<double> stray = add(unitNumber("stray", "Strays", 0.03, "Share of strands that join no clump"));
+    Handle<int64_t> levels =
+        add(whole("levels", "Levels", starting(ClumpOptions{}.levels), 1, 4, 1, 4, "Clumps of clumps"));
+    Handle<double> gather = add(shownIf(number("gather", "Gather", starting(ClumpOptions{}.gather), "", 1,
+                                               1e6, 2, 20, "Clumps that make one of the next level"),
+                                        "levels!=1"));
+    Handle<double> loosen = add(shownIf(unitNumber("loosen", "Loosen", starting(ClumpOptions{}.loosen),
+                                                   "Strength of a level by the one before"),
+                                        "levels!=1"));
+} kClump;
 
 /// The strands by their own random numbers, the lowest @p count of them, in that order.
 std::vector<uint32_t> centres(const StrandSet& set, size_t count, uint64_t seed) {
@@ -98,47 +122,31 @@ size_t countForSize(const StepInput& in, double size) {
 
 Geometry applyClump(const StepInput& in) {
     ClumpOptions o;
-    o.effect = effectOf(in);
+    o.effect = effectOf(in, kClump.effect);
     const auto strands = strandsOf(in);
-    const bool bySize = in.params.text("amount") == "size";
-    o.count = bySize ? countForSize(in, in.params.number("size")) : size_t(in.params.integer("count"));
+    const bool bySize = in.params[kClump.amount] == "size";
+    o.count = bySize ? countForSize(in, in.params[kClump.size]) : size_t(in.params[kClump.count]);
     if (!bySize && o.count > strands->size())
         in.note(fmt::format("{} clumps are more than the {} strands: each is a clump of its own", o.count,
                             strands->size()));
-    o.stray = float(in.params.number("stray"));
-    o.levels = int(in.params.integer("levels"));
-    o.gather = float(in.params.number("gather"));
-    o.loosen = float(in.params.number("loosen"));
+    o.stray = float(in.params[kClump.stray]);
+    o.levels = int(in.params[kClump.levels]);
+    o.gather = float(in.params[kClump.gather]);
+    o.loosen = float(in.params[kClump.loosen]);
     return clump(*strands, o, in.progress);
 }
 
 }  // namespace
 
 StepType clumpStep() {
-    using namespace specs;
-    return {
-        .id = "clump",
-        .title = "Clump",
-        .phase = Phase::Shape,
-        .help = "Draws strands together, by default most at their tips",
-        .takes = GeometryKind::Strands,
-        .gives = GeometryKind::Strands,
-        .params = Specs{choice("amount", "Amount by", "size", {"size", "count"},
-                               "The width of a clump, or their number"),
-                        shownIf(number("size", "Size", 0.02, "m", 1e-6, 1e4, 0.001, 0.2, "Width of a clump"),
-                                "amount=size"),
-                        shownIf(whole("count", "Count", 500, 1, 1e9, 1, 10000,
-                                      "Clumps; more keep the centres that are there"),
-                                "amount=count")} +
-                  effectSpecs({{0, 0}, {0.35f, 0.35f}, {1, 0.9f}}, "Another number, other centres") +
-                  Specs{unitNumber("stray", "Strays", 0.03, "Share of strands that join no clump"),
-                        whole("levels", "Levels", 1, 1, 4, 1, 4, "Clumps of clumps"),
-                        shownIf(number("gather", "Gather", 4, "", 1, 1e6, 2, 20,
-                                       "Clumps that make one of the next level"),
-                                "levels!=1"),
-                        shownIf(unitNumber("loosen", "Loosen", 0.5, "Strength of a level by the one before"),
-                                "levels!=1")},
-        .apply = applyClump};
+    return {.id = "clump",
+            .title = "Clump",
+            .phase = Phase::Shape,
+            .help = "Draws strands together, by default most at their tips",
+            .takes = GeometryKind::Strands,
+            .gives = GeometryKind::Strands,
+            .params = kClump.specs(),
+            .apply = applyClump};
 }
 
 }  // namespace ovrix::ops

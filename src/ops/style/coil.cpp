@@ -2,8 +2,29 @@
 
 #include "ops/groom/grow.h"
 #include "ops/style/curl.h"
+#include "params/param_table.h"
+#include "params/starting.h"
 
 namespace ovrix::ops {
+
+using namespace specs;
+
+namespace {
+
+const struct CoilParams : ParamTable {
+    Handle<Varying> radius = add(drivable(
+        number("radius", "Radius", starting(CoilOptions{}.radius), "m", 0, 1e4, 0, 0.1, "Off the path")));
+    Handle<Varying> turns = add(drivable(
+        number("turns", "Turns", starting(CoilOptions{}.turns), "", -1e4, 1e4, 0, 40, "From root to tip")));
+    Handle<int64_t> perTurn = add(whole("per_turn", "Points a turn", starting(CoilOptions{}.perTurn), 4, 256,
+                                        6, 48, "More are rounder"));
+    Handle<double> thickness =
+        add(number("thickness", "Thickness", startingMillimetres(CoilOptions{}.thickness), "mm", 0, 1e6, 0,
+                   20, "Of the wire, everywhere; 0 keeps the width it has"));
+    EffectParams effect{*this, {{0, 1}, {1, 1}}, "Another number, other starts"};
+} kCoil;
+
+}  // namespace
 
 StrandsPtr coil(const StrandSet& in, const CoilOptions& o, Progress& progress) {
     const auto turns = o.turns.over(samplesOf(in), progress);
@@ -28,29 +49,23 @@ StrandsPtr coil(const StrandSet& in, const CoilOptions& o, Progress& progress) {
 
 static Geometry applyCoil(const StepInput& in) {
     CoilOptions o;
-    o.effect = effectOf(in);
-    o.radius = in.params.varying("radius");
-    o.turns = in.params.varying("turns");
-    o.perTurn = int(in.params.integer("per_turn"));
-    o.thickness = 0.001f * float(in.params.number("thickness"));
+    o.effect = effectOf(in, kCoil.effect);
+    o.radius = in.params[kCoil.radius];
+    o.turns = in.params[kCoil.turns];
+    o.perTurn = int(in.params[kCoil.perTurn]);
+    o.thickness = 0.001f * float(in.params[kCoil.thickness]);
     o.memoryLimit = in.memoryLimit;
     return coil(*strandsOf(in), o, in.progress);
 }
 
 StepType coilStep() {
-    using namespace specs;
     return {.id = "coil",
             .title = "Coil",
             .phase = Phase::Shape,
             .help = "Springs and coils: winds each strand about its path with one radius and thickness",
             .takes = GeometryKind::Strands,
             .gives = GeometryKind::Strands,
-            .params = Specs{drivable(number("radius", "Radius", 0.01, "m", 0, 1e4, 0, 0.1, "Off the path")),
-                            drivable(number("turns", "Turns", 8, "", -1e4, 1e4, 0, 40, "From root to tip")),
-                            whole("per_turn", "Points a turn", 16, 4, 256, 6, 48, "More are rounder"),
-                            number("thickness", "Thickness", 1, "mm", 0, 1e6, 0, 20,
-                                   "Of the wire, everywhere; 0 keeps the width it has")} +
-                      effectSpecs({{0, 1}, {1, 1}}, "Another number, other starts"),
+            .params = kCoil.specs(),
             .apply = applyCoil};
 }
 

@@ -2,6 +2,30 @@
 
 namespace ovrix::ops {
 
+using namespace specs;
+
+namespace {
+
+struct CurlParams : ParamTable {
+    CurlParams(const ParamSpec& radiusSpec, const ParamSpec& turnsSpec, double startValue)
+        : radius(add(drivable(radiusSpec))),
+          turns(add(drivable(turnsSpec))),
+          start(add(unitNumber("start", "Random start", startValue,
+                               "0 all begin alike, so that neighbours lie together; 1 anywhere"))) {}
+    Handle<Varying> radius, turns;
+    Handle<double> start;
+    EffectParams effect{*this, {{0, 0}, {0.25f, 0.8f}, {1, 1}}, "Another number, other starts"};
+};
+
+const CurlParams kCurl(number("radius", "Radius", 0.004, "m", 0, 1e4, 0, 0.05,
+                              "How far strands wind off their path"),
+                       number("turns", "Turns", 3, "", 0, 1e4, 0, 20, "From root to tip"), 0.15);
+const CurlParams kWave(number("radius", "Height", 0.004, "m", 0, 1e4, 0, 0.05,
+                              "How far strands sway off their path"),
+                       number("turns", "Waves", 4, "", 0, 1e4, 0, 20, "To and fro, from root to tip"), 0.3);
+
+}  // namespace
+
 StrandsPtr curl(const StrandSet& in, const CurlOptions& o, Progress& progress) {
     Progress::Task task(progress, o.flat ? "Waving" : "Curling");
     const Samples samples = samplesOf(in);
@@ -30,35 +54,25 @@ StrandsPtr curl(const StrandSet& in, const CurlOptions& o, Progress& progress) {
 
 namespace {
 
-CurlOptions optionsOf(const StepInput& in) {
+CurlOptions optionsOf(const StepInput& in, const CurlParams& p) {
     CurlOptions o;
-    o.effect = effectOf(in);
-    o.radius = in.params.varying("radius");
-    o.turns = in.params.varying("turns");
-    o.start = float(in.params.number("start"));
+    o.effect = effectOf(in, p.effect);
+    o.radius = in.params[p.radius];
+    o.turns = in.params[p.turns];
+    o.start = float(in.params[p.start]);
     return o;
 }
 
-StepType stepOf(bool flat) {
-    using namespace specs;
-    const ParamSpec radius =
-        flat ? number("radius", "Height", 0.004, "m", 0, 1e4, 0, 0.05, "How far strands sway off their path")
-             : number("radius", "Radius", 0.004, "m", 0, 1e4, 0, 0.05, "How far strands wind off their path");
-    const ParamSpec turns =
-        flat ? number("turns", "Waves", 4, "", 0, 1e4, 0, 20, "To and fro, from root to tip")
-             : number("turns", "Turns", 3, "", 0, 1e4, 0, 20, "From root to tip");
+StepType stepOf(bool flat, const CurlParams& params) {
     return {.id = flat ? "wave" : "curl",
             .title = flat ? "Wave" : "Curl",
             .phase = Phase::Shape,
             .help = flat ? "Strands sway to and fro" : "Strands wind into curls",
             .takes = GeometryKind::Strands,
             .gives = GeometryKind::Strands,
-            .params = Specs{drivable(radius), drivable(turns),
-                            unitNumber("start", "Random start", flat ? 0.3 : 0.15,
-                                       "0 all begin alike, so that neighbours lie together; 1 anywhere")} +
-                      effectSpecs({{0, 0}, {0.25f, 0.8f}, {1, 1}}, "Another number, other starts"),
-            .apply = [flat](const StepInput& in) -> Geometry {
-                CurlOptions o = optionsOf(in);
+            .params = params.specs(),
+            .apply = [flat, &params](const StepInput& in) -> Geometry {
+                CurlOptions o = optionsOf(in, params);
                 o.flat = flat;
                 return curl(*strandsOf(in), o, in.progress);
             }};
@@ -66,7 +80,7 @@ StepType stepOf(bool flat) {
 
 }  // namespace
 
-StepType curlStep() { return stepOf(false); }
-StepType waveStep() { return stepOf(true); }
+StepType curlStep() { return stepOf(false, kCurl); }
+StepType waveStep() { return stepOf(true, kWave); }
 
 }  // namespace ovrix::ops

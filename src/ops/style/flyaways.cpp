@@ -1,8 +1,25 @@
 #include "ops/style/flyaways.h"
 
 #include "ops/style/frizz.h"
+#include "params/starting.h"
 
 namespace ovrix::ops {
+
+using namespace specs;
+
+namespace {
+
+const struct FlyawaysParams : ParamTable {
+    Handle<double> share =
+        add(unitNumber("share", "Share", starting(FlyawayOptions{}.share), "Part of the strands that leave"));
+    Handle<Varying> away = add(drivable(number("away", "Away", startingDegrees(FlyawayOptions{}.away.high),
+                                               "deg", 0, 360, 0, 120, "How far their tips turn off")));
+    Handle<double> wander = add(number("wander", "Wander", starting(FlyawayOptions{}.wander), "", 0, 100, 0,
+                                       2, "How unsteadily they go"));
+    EffectParams effect{*this, {{0, 0}, {0.2f, 0.3f}, {1, 1}}, "Another number, others leave"};
+} kFlyaways;
+
+}  // namespace
 
 StrandsPtr flyaways(const StrandSet& in, const FlyawayOptions& o, Progress& progress) {
     Progress::Task task(progress, "Loosening");
@@ -32,29 +49,23 @@ StrandsPtr flyaways(const StrandSet& in, const FlyawayOptions& o, Progress& prog
 
 static Geometry applyFlyaways(const StepInput& in) {
     FlyawayOptions o;
-    o.effect = effectOf(in);
-    o.share = float(in.params.number("share"));
-    o.away = in.params.varying("away");
+    o.effect = effectOf(in, kFlyaways.effect);
+    o.share = float(in.params[kFlyaways.share]);
+    o.away = in.params[kFlyaways.away];
     o.away.low = radians(o.away.low), o.away.high = radians(o.away.high);
-    o.wander = float(in.params.number("wander"));
+    o.wander = float(in.params[kFlyaways.wander]);
     return flyaways(*strandsOf(in), o, in.progress);
 }
 
 StepType flyawaysStep() {
-    using namespace specs;
-    return {
-        .id = "flyaways",
-        .title = "Flyaways",
-        .phase = Phase::Shape,
-        .help = "A few strands leave the others and go their own way",
-        .takes = GeometryKind::Strands,
-        .gives = GeometryKind::Strands,
-        .params =
-            Specs{unitNumber("share", "Share", 0.04, "Part of the strands that leave"),
-                  drivable(number("away", "Away", 35, "deg", 0, 360, 0, 120, "How far their tips turn off")),
-                  number("wander", "Wander", 0.5, "", 0, 100, 0, 2, "How unsteadily they go")} +
-            effectSpecs({{0, 0}, {0.2f, 0.3f}, {1, 1}}, "Another number, others leave"),
-        .apply = applyFlyaways};
+    return {.id = "flyaways",
+            .title = "Flyaways",
+            .phase = Phase::Shape,
+            .help = "A few strands leave the others and go their own way",
+            .takes = GeometryKind::Strands,
+            .gives = GeometryKind::Strands,
+            .params = kFlyaways.specs(),
+            .apply = applyFlyaways};
 }
 
 }  // namespace ovrix::ops

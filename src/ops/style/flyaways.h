@@ -6,9 +6,9 @@ namespace ovrix::ops {
 
 struct FlyawayOptions {
     StrandEffect effect;
-    float share = 0.05f;           ///< of the strands, 0 to 1
-    Varying away = {0, 0.6f, {}};  ///< radians that a tip is turned off its path
-    float wander = 0.3f;           ///< sideways wandering, in parts of the strand's length
+    float share = 0.04f;                     ///< of the strands, 0 to 1
+    Varying away = {0, radians(35.0f), {}};  ///< radians that a tip is turned off its path
+    float wander = 0.5f;                     ///< sideways wandering, in parts of the strand's length
 };
 
 /// Strands picked by their ids bend off to a side of their own and wander. Segments keep their lengths.

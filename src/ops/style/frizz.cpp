@@ -1,10 +1,25 @@
 #include "ops/style/frizz.h"
 
 #include "base/hash.h"
+#include "params/param_table.h"
+#include "params/starting.h"
 
 namespace ovrix::ops {
 
+using namespace specs;
+
 namespace {
+
+const struct FrizzParams : ParamTable {
+    Handle<Varying> amplitude =
+        add(drivable(number("amplitude", "Amplitude", starting(FrizzOptions{}.amplitude), "m", 0, 1e4, 0,
+                            0.02, "How far points leave their strand")));
+    Handle<Varying> bends = add(drivable(number("bends", "Bends", starting(FrizzOptions{}.bends), "", 0, 1e4,
+                                                0, 30, "Irregular bends from root to tip")));
+    Handle<int64_t> octaves = add(whole("octaves", "Octaves", starting(FrizzOptions{}.octaves), 1, 8, 1, 4,
+                                        "Finer bends over the coarse ones"));
+    EffectParams effect{*this, {{0, 0}, {0.3f, 0.4f}, {1, 1}}, "Another number, other bends"};
+} kFrizz;
 
 /// Slopes at a whole place, -1 to 1.
 V3f slopesAt(uint64_t key, int64_t place) {
@@ -64,27 +79,21 @@ StrandsPtr frizz(const StrandSet& in, const FrizzOptions& o, Progress& progress)
 
 static Geometry applyFrizz(const StepInput& in) {
     FrizzOptions o;
-    o.effect = effectOf(in);
-    o.amplitude = in.params.varying("amplitude");
-    o.bends = in.params.varying("bends");
-    o.octaves = int(in.params.integer("octaves"));
+    o.effect = effectOf(in, kFrizz.effect);
+    o.amplitude = in.params[kFrizz.amplitude];
+    o.bends = in.params[kFrizz.bends];
+    o.octaves = int(in.params[kFrizz.octaves]);
     return frizz(*strandsOf(in), o, in.progress);
 }
 
 StepType frizzStep() {
-    using namespace specs;
     return {.id = "frizz",
             .title = "Frizz",
             .phase = Phase::Shape,
             .help = "Irregular bends, each strand by itself",
             .takes = GeometryKind::Strands,
             .gives = GeometryKind::Strands,
-            .params = Specs{drivable(number("amplitude", "Amplitude", 0.0015, "m", 0, 1e4, 0, 0.02,
-                                            "How far points leave their strand")),
-                            drivable(number("bends", "Bends", 5, "", 0, 1e4, 0, 30,
-                                            "Irregular bends from root to tip")),
-                            whole("octaves", "Octaves", 1, 1, 8, 1, 4, "Finer bends over the coarse ones")} +
-                      effectSpecs({{0, 0}, {0.3f, 0.4f}, {1, 1}}, "Another number, other bends"),
+            .params = kFrizz.specs(),
             .apply = applyFrizz};
 }
 

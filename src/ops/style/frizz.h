@@ -6,8 +6,8 @@ namespace ovrix::ops {
 
 struct FrizzOptions {
     StrandEffect effect;
-    Varying amplitude = {0, 0.002f, {}};  ///< metres
-    Varying bends = {0, 6, {}};           ///< along the strand
+    Varying amplitude = {0, 0.0015f, {}};  ///< metres
+    Varying bends = {0, 5, {}};            ///< along the strand
     int octaves = 1;  ///< finer bends over coarse ones, each half as wide and twice as many
 };
 

@@ -1,10 +1,34 @@
 #include "ops/style/lift_lean.h"
 
 #include "base/noise.h"
+#include "params/param_table.h"
+#include "params/starting.h"
 
 namespace ovrix::ops {
 
+using namespace specs;
+
 namespace {
+
+const struct LiftLeanParams : ParamTable {
+    Handle<Varying> lift =
+        add(drivable(number("lift", "Lift", startingDegrees(LiftLeanOptions{}.lift.high), "deg", -180, 180,
+                            -60, 60, "Towards the surface's normal; below 0 lays strands down")));
+    Handle<Varying> lean = add(drivable(
+        number("lean", "Lean", 20, "deg", -180, 180, -60, 90, "Towards the direction, no further than it")));
+    Handle<V3f> toward = add(
+        vector("toward", "Toward", starting(LiftLeanOptions{}.toward), "", 1, "The direction, in the world"));
+    Handle<Varying> gusts =
+        add(drivable(number("gusts", "Gusts", startingDegrees(LiftLeanOptions{}.gusts.high), "deg", 0, 180, 0,
+                            60, "Irregular leaning, alike for all strands of a patch")));
+    Handle<double> patch = add(shownIf(number("patch", "Patch", starting(LiftLeanOptions{}.patch), "m", 1e-5,
+                                              1e5, 0.01, 2, "Width of what a gust takes hold of"),
+                                       "gusts!=0"));
+    Handle<V3f> drift = add(shownIf(vector("drift", "Drift", starting(LiftLeanOptions{}.drift), "m", 2,
+                                           "Moves the gusts; key it to blow"),
+                                    "gusts!=0"));
+    EffectParams effect{*this, {{0, 0.5f}, {1, 1}}, "Another number, other gusts"};
+} kLiftLean;
 
 /// A unit vector turned towards another by an angle, no further; below 0 away from it, to the opposite at
 /// most.
@@ -60,42 +84,28 @@ StrandsPtr liftLean(const StrandSet& in, const LiftLeanOptions& o, Progress& pro
 
 static Geometry applyLiftLean(const StepInput& in) {
     LiftLeanOptions o;
-    o.effect = effectOf(in);
-    const auto angle = [&](const char* id) {
-        Varying d = in.params.varying(id);
+    o.effect = effectOf(in, kLiftLean.effect);
+    const auto angle = [&](const Handle<Varying>& h) {
+        Varying d = in.params[h];
         d.low = radians(d.low), d.high = radians(d.high);
         return d;
     };
-    o.lift = angle("lift"), o.lean = angle("lean"), o.gusts = angle("gusts");
-    o.toward = in.params.vector("toward");
-    o.patch = float(in.params.number("patch"));
-    o.drift = in.params.vector("drift");
+    o.lift = angle(kLiftLean.lift), o.lean = angle(kLiftLean.lean), o.gusts = angle(kLiftLean.gusts);
+    o.toward = in.params[kLiftLean.toward];
+    o.patch = float(in.params[kLiftLean.patch]);
+    o.drift = in.params[kLiftLean.drift];
     return liftLean(*strandsOf(in), o, in.progress);
 }
 
 StepType liftLeanStep() {
-    using namespace specs;
-    return {
-        .id = "lift_lean",
-        .title = "Lift and lean",
-        .phase = Phase::Shape,
-        .help = "Raises strands off the surface or lays them down, and leans them over as wind does",
-        .takes = GeometryKind::Strands,
-        .gives = GeometryKind::Strands,
-        .params = Specs{drivable(number("lift", "Lift", 0, "deg", -180, 180, -60, 60,
-                                        "Towards the surface's normal; below 0 lays strands down")),
-                        drivable(number("lean", "Lean", 20, "deg", -180, 180, -60, 90,
-                                        "Towards the direction, no further than it")),
-                        vector("toward", "Toward", V3d(1, 0, 0), "", 1, "The direction, in the world"),
-                        drivable(number("gusts", "Gusts", 0, "deg", 0, 180, 0, 60,
-                                        "Irregular leaning, alike for all strands of a patch")),
-                        shownIf(number("patch", "Patch", 0.2, "m", 1e-5, 1e5, 0.01, 2,
-                                       "Width of what a gust takes hold of"),
-                                "gusts!=0"),
-                        shownIf(vector("drift", "Drift", V3d(0), "m", 2, "Moves the gusts; key it to blow"),
-                                "gusts!=0")} +
-                  effectSpecs({{0, 0.5f}, {1, 1}}, "Another number, other gusts"),
-        .apply = applyLiftLean};
+    return {.id = "lift_lean",
+            .title = "Lift and lean",
+            .phase = Phase::Shape,
+            .help = "Raises strands off the surface or lays them down, and leans them over as wind does",
+            .takes = GeometryKind::Strands,
+            .gives = GeometryKind::Strands,
+            .params = kLiftLean.specs(),
+            .apply = applyLiftLean};
 }
 
 }  // namespace ovrix::ops

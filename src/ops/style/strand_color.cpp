@@ -1,10 +1,40 @@
 #include "ops/style/strand_color.h"
 
 #include "base/tint.h"
+#include "params/param_table.h"
+#include "params/starting.h"
 
 namespace ovrix::ops {
 
+using namespace specs;
+
 namespace {
+
+const struct StrandColorParams : ParamTable {
+    Handle<VaryingColor> root =
+        add(color("root", "Root", starting(StrandColorOptions{}.root), true, "At the root"));
+    Handle<VaryingColor> tip =
+        add(color("tip", "Tip", starting(StrandColorOptions{}.tip), true, "At the tip"));
+    Handle<Curve> along =
+        add(profile("along", "Along", {{0, 0}, {1, 1}}, "From the root's colour (0) to the tip's (1)"));
+    Handle<std::string> image = add(file("image", "Image", "Its colour under the root multiplies both"));
+    Handle<std::string> space = add(shownIf(choice("space", "Colour space", "sRGB", colorSpaceNames(),
+                                                   "The space that the file's numbers are in"),
+                                            "image!="));
+    Handle<double> brightness =
+        add(unitNumber("brightness", "Brightness varies", starting(StrandColorOptions{}.brightness),
+                       "From strand to strand"));
+    Handle<double> hue = add(number("hue", "Hue varies", starting(StrandColorOptions{}.hue), "deg", 0, 180, 0,
+                                    40, "From strand to strand, to both sides"));
+    Handle<double> clumps =
+        add(unitNumber("clumps", "Clumps vary", 0.1, "In brightness, all strands of a clump alike"));
+    Handle<Varying> grey = add(drivable(unitNumber("grey", "Grey share", starting(StrandColorOptions{}.grey),
+                                                   "Chance of a strand to be grey")));
+    Handle<Color> greyColor = add(shownIf(
+        color("grey_color", "Grey", starting(StrandColorOptions{}.greyColor), false, "Of grey strands"),
+        "grey!=0"));
+    Handle<int64_t> seed = add(seedSpec("Another number, other picks"));
+} kStrandColor;
 
 /// What makes one strand differ from the others.
 V3f tintOf(const StrandColorOptions& o, uint64_t id, int32_t clump) {
@@ -44,50 +74,34 @@ StrandsPtr strandColor(const StrandSet& in, const StrandColorOptions& o, Progres
 
 static Geometry applyStrandColor(const StepInput& in) {
     StrandColorOptions o;
-    o.root = in.params.varyingColor("root");
-    o.tip = in.params.varyingColor("tip");
-    o.along = in.params.profile("along");
-    o.brightness = float(in.params.number("brightness"));
-    o.hue = float(in.params.number("hue")) / 360.0f;
-    o.clumps = float(in.params.number("clumps"));
-    o.grey = in.params.varying("grey");
-    o.greyColor = in.params.color("grey_color");
-    o.seed = uint64_t(in.params.integer("seed"));
-    if (const std::string& file = in.params.text("image"); !file.empty()) {
+    o.root = in.params[kStrandColor.root];
+    o.tip = in.params[kStrandColor.tip];
+    o.along = in.params[kStrandColor.along];
+    o.brightness = float(in.params[kStrandColor.brightness]);
+    o.hue = float(in.params[kStrandColor.hue]) / 360.0f;
+    o.clumps = float(in.params[kStrandColor.clumps]);
+    o.grey = in.params[kStrandColor.grey];
+    o.greyColor = in.params[kStrandColor.greyColor];
+    o.seed = uint64_t(in.params[kStrandColor.seed]);
+    if (const std::string& file = in.params[kStrandColor.image]; !file.empty()) {
         if (!in.query) throw Error("images cannot be read here", file);
         if (!strandsOf(in)->strands.has("uv"))
             throw Error("the surface has no UVs for the image", {},
                         "Give the mesh UVs, or take the image out");
-        o.image = in.query->image(file, in.params.text("space"));
+        o.image = in.query->image(file, in.params[kStrandColor.space]);
     }
     return strandColor(*strandsOf(in), o, in.progress);
 }
 
 StepType strandColorStep() {
-    using namespace specs;
-    return {
-        .id = "strand_color",
-        .title = "Colour strands",
-        .phase = Phase::Look,
-        .help = "Colours from root to tip, by an image, by chance, by clump; a share may be grey",
-        .takes = GeometryKind::Strands,
-        .gives = GeometryKind::Strands,
-        .params = {color("root", "Root", Color(0.12f, 0.07f, 0.04f), true, "At the root"),
-                   color("tip", "Tip", Color(0.35f, 0.24f, 0.15f), true, "At the tip"),
-                   profile("along", "Along", {{0, 0}, {1, 1}}, "From the root's colour (0) to the tip's (1)"),
-                   file("image", "Image", "Its colour under the root multiplies both"),
-                   shownIf(choice("space", "Colour space", "sRGB", colorSpaceNames(),
-                                  "The space that the file's numbers are in"),
-                           "image!="),
-                   unitNumber("brightness", "Brightness varies", 0.15, "From strand to strand"),
-                   number("hue", "Hue varies", 0, "deg", 0, 180, 0, 40,
-                          "From strand to strand, to both sides"),
-                   unitNumber("clumps", "Clumps vary", 0.1, "In brightness, all strands of a clump alike"),
-                   drivable(unitNumber("grey", "Grey share", 0, "Chance of a strand to be grey")),
-                   shownIf(color("grey_color", "Grey", Color(0.6f, 0.58f, 0.55f), false, "Of grey strands"),
-                           "grey!=0"),
-                   seedSpec("Another number, other picks")},
-        .apply = applyStrandColor};
+    return {.id = "strand_color",
+            .title = "Colour strands",
+            .phase = Phase::Look,
+            .help = "Colours from root to tip, by an image, by chance, by clump; a share may be grey",
+            .takes = GeometryKind::Strands,
+            .gives = GeometryKind::Strands,
+            .params = kStrandColor.specs(),
+            .apply = applyStrandColor};
 }
 
 }  // namespace ovrix::ops

@@ -10,7 +10,7 @@ struct StrandColorOptions {
     VaryingColor tip{Color(0.0f), Color(0.35f, 0.24f, 0.15f), nullptr};
     Curve along;                         ///< 0 is the root's colour, 1 the tip's
     std::shared_ptr<const Image> image;  ///< its colour at the root's UV multiplies; null for none
-    float brightness = 0.1f;             ///< part by which single strands are lighter or darker
+    float brightness = 0.15f;            ///< part by which single strands are lighter or darker
     float hue = 0.0f;                    ///< turns by which their hue varies
     float clumps = 0.0f;                 ///< the same as brightness for whole clumps
     Varying grey = {0, 0, {}};           ///< chance of a strand to be grey

@@ -1,8 +1,30 @@
 #include "ops/style/strand_length.h"
 
+#include "params/param_table.h"
+#include "params/starting.h"
+
 namespace ovrix::ops {
 
+using namespace specs;
+
 namespace {
+
+const struct StrandLengthParams : ParamTable {
+    Handle<std::string> by = add(choice("by", "By", "scaling", {"scaling", "cutting"},
+                                        "Scaling keeps a strand's shape; cutting takes its tip off"));
+    Handle<VaryingRange> factor =
+        add(drivable(range("factor", "Factor", starting(StrandLengthOptions{}.factor), "", 0, 1e3, 0, 2,
+                           "Each strand picks one between; a field walks from the first to the "
+                           "second")));
+    Handle<Varying> strength =
+        add(drivable(unitNumber("strength", "Strength", starting(StrandLengthOptions{}.strength),
+                                "How much each strand takes part; a field says where")));
+    Handle<double> longest = add(number("longest", "At most", starting(StrandLengthOptions{}.longest), "m", 0,
+                                        1e6, 0, 1, "Cuts what is longer; 0 cuts nothing"));
+    Handle<double> shortest = add(number("shortest", "At least", starting(StrandLengthOptions{}.shortest),
+                                         "m", 0, 1e6, 0, 0.1, "Takes out what is shorter"));
+    Handle<int64_t> seed = add(seedSpec("Another number, other lengths"));
+} kStrandLength;
 
 /// Without its tip: the points spread over the first part of the length. @p factor above 1 goes straight on.
 void cutTo(std::span<const V3f> from, float factor, std::span<V3f> to, StrandScratch& x) {
@@ -44,35 +66,24 @@ StrandsPtr strandLength(const StrandSet& in, const StrandLengthOptions& o, Progr
 
 static Geometry applyStrandLength(const StepInput& in) {
     StrandLengthOptions o;
-    o.strength = in.params.varying("strength");
-    o.factor = in.params.varyingRange("factor");
-    o.cut = in.params.text("by") == "cutting";
-    o.shortest = float(in.params.number("shortest"));
-    o.longest = float(in.params.number("longest"));
-    o.seed = uint64_t(in.params.integer("seed"));
+    o.strength = in.params[kStrandLength.strength];
+    o.factor = in.params[kStrandLength.factor];
+    o.cut = in.params[kStrandLength.by] == "cutting";
+    o.shortest = float(in.params[kStrandLength.shortest]);
+    o.longest = float(in.params[kStrandLength.longest]);
+    o.seed = uint64_t(in.params[kStrandLength.seed]);
     return strandLength(*strandsOf(in), o, in.progress);
 }
 
 StepType strandLengthStep() {
-    using namespace specs;
-    return {
-        .id = "strand_length",
-        .title = "Length",
-        .phase = Phase::Shape,
-        .help = "Varies the length of strands, or cuts their tips off",
-        .takes = GeometryKind::Strands,
-        .gives = GeometryKind::Strands,
-        .params = {choice("by", "By", "scaling", {"scaling", "cutting"},
-                          "Scaling keeps a strand's shape; cutting takes its tip off"),
-                   drivable(range("factor", "Factor", Range{0.7, 1}, "", 0, 1e3, 0, 2,
-                                  "Each strand picks one between; a field walks from the first to the "
-                                  "second")),
-                   drivable(unitNumber("strength", "Strength", 1,
-                                       "How much each strand takes part; a field says where")),
-                   number("longest", "At most", 0, "m", 0, 1e6, 0, 1, "Cuts what is longer; 0 cuts nothing"),
-                   number("shortest", "At least", 0, "m", 0, 1e6, 0, 0.1, "Takes out what is shorter"),
-                   seedSpec("Another number, other lengths")},
-        .apply = applyStrandLength};
+    return {.id = "strand_length",
+            .title = "Length",
+            .phase = Phase::Shape,
+            .help = "Varies the length of strands, or cuts their tips off",
+            .takes = GeometryKind::Strands,
+            .gives = GeometryKind::Strands,
+            .params = kStrandLength.specs(),
+            .apply = applyStrandLength};
 }
 
 }  // namespace ovrix::ops

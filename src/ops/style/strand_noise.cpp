@@ -1,8 +1,29 @@
 #include "ops/style/strand_noise.h"
 
 #include "base/noise.h"
+#include "params/param_table.h"
+#include "params/starting.h"
 
 namespace ovrix::ops {
+
+using namespace specs;
+
+namespace {
+
+const struct StrandNoiseParams : ParamTable {
+    Handle<Varying> amplitude =
+        add(drivable(number("amplitude", "Amplitude", starting(StrandNoiseOptions{}.amplitude), "m", 0, 1e4,
+                            0, 0.1, "How far points are moved")));
+    Handle<double> size = add(number("size", "Size", starting(StrandNoiseOptions{}.size), "m", 1e-6, 1e5,
+                                     0.005, 1, "Width of a bend"));
+    Handle<int64_t> octaves = add(whole("octaves", "Octaves", starting(StrandNoiseOptions{}.octaves), 1, 8, 1,
+                                        5, "Finer bends over coarse ones"));
+    Handle<V3f> drift = add(vector("drift", "Drift", starting(StrandNoiseOptions{}.drift), "m", 2,
+                                   "Moves the noise through the strands"));
+    EffectParams effect{*this, {{0, 0}, {0.4f, 0.5f}, {1, 1}}, "Another number, other noise"};
+} kStrandNoise;
+
+}  // namespace
 
 StrandsPtr strandNoise(const StrandSet& in, const StrandNoiseOptions& o, Progress& progress) {
     Progress::Task task(progress, "Displacing strands");
@@ -31,28 +52,22 @@ StrandsPtr strandNoise(const StrandSet& in, const StrandNoiseOptions& o, Progres
 
 static Geometry applyStrandNoise(const StepInput& in) {
     StrandNoiseOptions o;
-    o.effect = effectOf(in);
-    o.amplitude = in.params.varying("amplitude");
-    o.size = float(in.params.number("size"));
-    o.octaves = int(in.params.integer("octaves"));
-    o.drift = in.params.vector("drift");
+    o.effect = effectOf(in, kStrandNoise.effect);
+    o.amplitude = in.params[kStrandNoise.amplitude];
+    o.size = float(in.params[kStrandNoise.size]);
+    o.octaves = int(in.params[kStrandNoise.octaves]);
+    o.drift = in.params[kStrandNoise.drift];
     return strandNoise(*strandsOf(in), o, in.progress);
 }
 
 StepType strandNoiseStep() {
-    using namespace specs;
     return {.id = "strand_noise",
             .title = "Displace strands",
             .phase = Phase::Shape,
             .help = "Moves points by noise in space, so that neighbours move together",
             .takes = GeometryKind::Strands,
             .gives = GeometryKind::Strands,
-            .params = Specs{drivable(number("amplitude", "Amplitude", 0.01, "m", 0, 1e4, 0, 0.1,
-                                            "How far points are moved")),
-                            number("size", "Size", 0.05, "m", 1e-6, 1e5, 0.005, 1, "Width of a bend"),
-                            whole("octaves", "Octaves", 2, 1, 8, 1, 5, "Finer bends over coarse ones"),
-                            vector("drift", "Drift", V3d(0), "m", 2, "Moves the noise through the strands")} +
-                      effectSpecs({{0, 0}, {0.4f, 0.5f}, {1, 1}}, "Another number, other noise"),
+            .params = kStrandNoise.specs(),
             .apply = applyStrandNoise};
 }
 

@@ -1,6 +1,33 @@
 #include "ops/style/strand_width.h"
 
+#include "params/param_table.h"
+#include "params/starting.h"
+
 namespace ovrix::ops {
+
+using namespace specs;
+
+namespace {
+
+const struct StrandWidthParams : ParamTable {
+    Handle<Varying> root =
+        add(drivable(number("root", "Root", startingMillimetres(StrandWidthOptions{}.root.high), "mm", 0, 1e6,
+                            0.01, 10, "Across at the root")));
+    Handle<Varying> tip =
+        add(drivable(number("tip", "Tip", startingMillimetres(StrandWidthOptions{}.tip.high), "mm", 0, 1e6, 0,
+                            10, "Across at the tip")));
+    Handle<Curve> along =
+        add(profile("along", "Along", {{0, 1}, {1, 0}}, "From the root's width (1) to the tip's (0)"));
+    Handle<double> variation = add(unitNumber(
+        "variation", "Variation", starting(StrandWidthOptions{}.variation), "How much whole strands differ"));
+    Handle<std::string> form =
+        add(choice("form", "Form", "flat", {"flat", "round"},
+                   "Flat ribbons that face the eye are quick and right for hair; round for what is "
+                   "thick"));
+    Handle<int64_t> seed = add(seedSpec("Another number, other widths"));
+} kStrandWidth;
+
+}  // namespace
 
 StrandsPtr strandWidth(const StrandSet& in, const StrandWidthOptions& o, Progress& progress) {
     Progress::Task task(progress, "Setting widths");
@@ -22,34 +49,25 @@ StrandsPtr strandWidth(const StrandSet& in, const StrandWidthOptions& o, Progres
 
 static Geometry applyStrandWidth(const StepInput& in) {
     StrandWidthOptions o;
-    o.root = in.params.varying("root");
-    o.tip = in.params.varying("tip");
+    o.root = in.params[kStrandWidth.root];
+    o.tip = in.params[kStrandWidth.tip];
     for (Varying* d : {&o.root, &o.tip}) d->low *= 0.001f, d->high *= 0.001f;
-    o.along = in.params.profile("along");
-    o.variation = float(in.params.number("variation"));
-    o.round = in.params.text("form") == "round";
-    o.seed = uint64_t(in.params.integer("seed"));
+    o.along = in.params[kStrandWidth.along];
+    o.variation = float(in.params[kStrandWidth.variation]);
+    o.round = in.params[kStrandWidth.form] == "round";
+    o.seed = uint64_t(in.params[kStrandWidth.seed]);
     return strandWidth(*strandsOf(in), o, in.progress);
 }
 
 StepType strandWidthStep() {
-    using namespace specs;
-    return {
-        .id = "strand_width",
-        .title = "Width",
-        .phase = Phase::Look,
-        .help = "How thick strands are from root to tip; equal for wire and rope",
-        .takes = GeometryKind::Strands,
-        .gives = GeometryKind::Strands,
-        .params = {drivable(number("root", "Root", 0.4, "mm", 0, 1e6, 0.01, 10, "Across at the root")),
-                   drivable(number("tip", "Tip", 0.05, "mm", 0, 1e6, 0, 10, "Across at the tip")),
-                   profile("along", "Along", {{0, 1}, {1, 0}}, "From the root's width (1) to the tip's (0)"),
-                   unitNumber("variation", "Variation", 0.2, "How much whole strands differ"),
-                   choice("form", "Form", "flat", {"flat", "round"},
-                          "Flat ribbons that face the eye are quick and right for hair; round for what is "
-                          "thick"),
-                   seedSpec("Another number, other widths")},
-        .apply = applyStrandWidth};
+    return {.id = "strand_width",
+            .title = "Width",
+            .phase = Phase::Look,
+            .help = "How thick strands are from root to tip; equal for wire and rope",
+            .takes = GeometryKind::Strands,
+            .gives = GeometryKind::Strands,
+            .params = kStrandWidth.specs(),
+            .apply = applyStrandWidth};
 }
 
 }  // namespace ovrix::ops

@@ -1,8 +1,19 @@
 #include "ops/style/twist.h"
 
+#include "params/param_table.h"
+#include "params/starting.h"
+
 namespace ovrix::ops {
 
+using namespace specs;
+
 namespace {
+
+const struct TwistParams : ParamTable {
+    Handle<Varying> turns = add(drivable(number("turns", "Turns", starting(TwistOptions{}.turns), "", -1e4,
+                                                1e4, -10, 10, "From root to tip")));
+    EffectParams effect{*this, {{0, 0}, {1, 1}}, {}};
+} kTwist;
 
 /// Middle lines of all clumps, as many points as the longest strand of each has.
 struct Middles {
@@ -65,23 +76,20 @@ StrandsPtr twist(const StrandSet& in, const TwistOptions& o, Progress& progress)
 
 static Geometry applyTwist(const StepInput& in) {
     TwistOptions o;
-    o.effect = effectOf(in);
-    o.turns = in.params.varying("turns");
+    o.effect = effectOf(in, kTwist.effect);
+    o.turns = in.params[kTwist.turns];
     return twist(*strandsOf(in), o, in.progress);
 }
 
 StepType twistStep() {
-    using namespace specs;
-    return {
-        .id = "twist",
-        .title = "Twist",
-        .phase = Phase::Shape,
-        .help = "Turns strands about the middle of their clump or bundle, as in a rope",
-        .takes = GeometryKind::Strands,
-        .gives = GeometryKind::Strands,
-        .params = Specs{drivable(number("turns", "Turns", 2, "", -1e4, 1e4, -10, 10, "From root to tip"))} +
-                  effectSpecs({{0, 0}, {1, 1}}, {}),
-        .apply = applyTwist};
+    return {.id = "twist",
+            .title = "Twist",
+            .phase = Phase::Shape,
+            .help = "Turns strands about the middle of their clump or bundle, as in a rope",
+            .takes = GeometryKind::Strands,
+            .gives = GeometryKind::Strands,
+            .params = kTwist.specs(),
+            .apply = applyTwist};
 }
 
 }  // namespace ovrix::ops

@@ -5,13 +5,32 @@
 #include "base/parallel.h"
 #include "geo/points/nearest.h"
 #include "geo/strands/strands.h"
-#include "params/specs.h"
+#include "params/param_table.h"
+#include "params/starting.h"
 
 namespace ovrix::ops {
 
 using namespace specs;
 
 namespace {
+
+const struct TrailsParams : ParamTable {
+    Handle<double> length = add(number("length", "Length", starting(TrailOptions{}.seconds), "s", 0, 1000, 0,
+                                       4, "How far back they reach"));
+    Handle<int64_t> pieces = add(
+        whole("pieces", "Pieces", starting(TrailOptions{}.pieces), 1, 512, 2, 48, "More bend more smoothly"));
+    Handle<double> width = add(number("width", "Width", startingMillimetres(TrailOptions{}.width), "mm", 0,
+                                      1e6, 0.05, 20, "Across at the head, times the size"));
+    Handle<double> tail = add(unitNumber("tail", "Tail", starting(TrailOptions{}.tail),
+                                         "Width at the end, as a part of that at the head"));
+    Handle<Color> head = add(color("head", "Colour at the head", starting(TrailOptions{}.head), false,
+                                   "Times the particle's own"));
+    Handle<Color> end = add(
+        color("end", "Colour at the end", starting(TrailOptions{}.end), false, "Times the particle's own"));
+    Handle<double> between =
+        add(number("between", "Between neighbours", starting(TrailOptions{}.between), "m", 0, 1e5, 0, 1,
+                   "Also a strand to those nearer than this; 0 is none"));
+} kTrails;
 
 /// Places along all trails: row k is where each was k pieces ago; the length says how many hold.
 struct Paths {
@@ -159,24 +178,17 @@ StepType trailsStep() {
     type.help = "Strands behind particles, as long as they went in a time; also between neighbours";
     type.takes = GeometryKind::Points, type.gives = GeometryKind::Strands;
     type.overTime = true;
-    type.params = {number("length", "Length", 0.4, "s", 0, 1000, 0, 4, "How far back they reach"),
-                   whole("pieces", "Pieces", 10, 1, 512, 2, 48, "More bend more smoothly"),
-                   number("width", "Width", 2, "mm", 0, 1e6, 0.05, 20, "Across at the head, times the size"),
-                   unitNumber("tail", "Tail", 0, "Width at the end, as a part of that at the head"),
-                   color("head", "Colour at the head", Color(1.0f), false, "Times the particle's own"),
-                   color("end", "Colour at the end", Color(1.0f), false, "Times the particle's own"),
-                   number("between", "Between neighbours", 0, "m", 0, 1e5, 0, 1,
-                          "Also a strand to those nearer than this; 0 is none")};
+    type.params = kTrails.specs();
     type.apply = [](const StepInput& in) -> Geometry {
         const ResolvedParams& p = in.params;
         const auto& points = *std::get<std::shared_ptr<const PointSet>>(in.in);
         TrailOptions o;
-        o.seconds = in.inAt ? float(p.number("length")) : 0.0f;
-        o.pieces = int(p.integer("pieces"));
-        o.width = 0.001f * float(p.number("width"));
-        o.tail = float(p.number("tail"));
-        o.head = p.color("head"), o.end = p.color("end");
-        o.between = float(p.number("between"));
+        o.seconds = in.inAt ? float(p[kTrails.length]) : 0.0f;
+        o.pieces = int(p[kTrails.pieces]);
+        o.width = 0.001f * float(p[kTrails.width]);
+        o.tail = float(p[kTrails.tail]);
+        o.head = p[kTrails.head], o.end = p[kTrails.end];
+        o.between = float(p[kTrails.between]);
         requireMemory(double(points.size()) * (o.pieces + 1) * 40.0, in.memoryLimit, double(points.size()));
         return trailsOf(
             points, [&](double ago) { return in.inAt(in.frame - ago * in.rate); }, o, in.progress);

@@ -5,8 +5,8 @@
 namespace ovrix::ops {
 
 struct TrailOptions {
-    float seconds = 0.5f;  ///< how far back
-    int pieces = 12;       ///< of each trail
+    float seconds = 0.4f;  ///< how far back
+    int pieces = 10;       ///< of each trail
     float width = 0.002f;  ///< metres across at its head
     float tail = 0.0f;     ///< width at its end, as a part of that at the head
     Color head{1.0f}, end{1.0f};

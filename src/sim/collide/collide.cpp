@@ -125,65 +125,73 @@ void Collisions::respond(const Contact& k, V3f& acceleration, float left, const 
 
 void Collisions::settle(SweptParticle& p) const { settle(p, 0, colliders_.size()); }
 
+Collisions::Contact Collisions::firstContact(const SweptParticle& p, size_t first, size_t last, double begin,
+                                             V3f& tip) const {
+    Contact best;
+    for (size_t i = first; i < last; ++i) {
+        const Collider& c = colliders_[i];
+        if (!meets(c, p.group)) continue;
+        const V3f ahead = tipOf(c, p.turn, p.scale);
+        const Contact known = best;
+        find(c, i, p.x0, p.x1, ahead, begin, best);
+        if (best.collider != known.collider || best.part != known.part) tip = ahead;
+    }
+    return best;
+}
+
+/// Along the parabola rather than the chord: the first time at which what crosses a plane is at it, in
+/// seconds, at most @p left.
+float Collisions::timeAtPlane(const Contact& k, const SweptParticle& p, const V3f& tip,
+                              const V3f& acceleration, float left) {
+    const float chord = k.part * left;
+    const double d = double((p.x0 + tip - (k.point - k.velocity * chord)).dot(k.normal));
+    if (!(d > 0)) return d <= 0 ? 0.0f : chord;
+    const double v = double((p.v0 - k.velocity).dot(k.normal)), a = 0.5 * double(acceleration.dot(k.normal));
+    const double disc = v * v - 4 * a * d;
+    if (!(disc >= 0)) return chord;
+    const double root = std::sqrt(disc);  // the time at which it comes down
+    const double t = v <= 0 ? 2 * d / (root - v) : (-v - root) / (2 * a);
+    return t >= 0 && t <= double(left) ? float(t) : chord;
+}
+
+/// Whether the contact ends the passage: it ends there, or sticks.
+bool Collisions::endsAt(const Contact& k, SweptParticle& p) {
+    const OnContact then = k.collider->then;
+    if (then != OnContact::End && then != OnContact::Stick) return false;
+    p.x1 = p.x0;
+    if (then == OnContact::End) {
+        p.ended = true;
+        p.v1 = p.v0;
+        return true;
+    }
+    p.v1 = k.velocity;
+    p.stuckIn = int32_t(k.number + 1);
+    if (!k.collider->surface) return true;
+    if (k.back) p.stuckIn = -p.stuckIn;
+    p.triangle = k.triangle, p.bary = k.bary;
+    return true;
+}
+
 void Collisions::settle(SweptParticle& p, size_t first, size_t last) const {
     const float seconds = float(end_ - begin_) * frame_;
     if (!(seconds > 0)) return;
     V3f acceleration = (p.v1 - p.v0) / seconds;
     double begin = begin_;
     for (int round = 0; round < 8; ++round) {
-        Contact best;
         V3f tip(0.0f);
-        for (size_t i = first; i < last; ++i) {
-            const Collider& c = colliders_[i];
-            if (!meets(c, p.group)) continue;
-            const V3f ahead = tipOf(c, p.turn, p.scale);
-            const Contact known = best;
-            find(c, i, p.x0, p.x1, ahead, begin, best);
-            if (best.collider != known.collider || best.part != known.part) tip = ahead;
-        }
+        const Contact best = firstContact(p, first, last, begin, tip);
         if (!best.collider) return;
         p.touched = true;
         const float left = float(end_ - begin) * frame_;
-        // Along the parabola rather than the chord: the first time at which it is at the plane.
-        float at = best.part * left;
+        float at = 0.0f;
         if (best.crossed) {
-            const V3f& n = best.normal;
-            const double d = double((p.x0 + tip - (best.point - best.velocity * at)).dot(n));
-            const double v = double((p.v0 - best.velocity).dot(n)), a = 0.5 * double(acceleration.dot(n));
-            const double disc = v * v - 4 * a * d;
-            if (d > 0 && disc >= 0) {
-                const double root = std::sqrt(disc);  // the time at which it comes down
-                const double t = v <= 0 ? 2 * d / (root - v) : (-v - root) / (2 * a);
-                if (t >= 0 && t <= double(left)) at = float(t);
-            } else if (d <= 0) {
-                at = 0;
-            }
-        }
-        if (best.crossed) {
+            at = timeAtPlane(best, p, tip, acceleration, left);
             p.x0 += p.v0 * at + acceleration * (0.5f * at * at);
             p.v0 += acceleration * at;
             const float off = (p.x0 + tip - best.point).dot(best.normal);
             p.x0 -= best.normal * off;
-        } else {
-            at = 0;
         }
-        const OnContact then = best.collider->then;
-        if (then == OnContact::End) {
-            p.ended = true;
-            p.x1 = p.x0, p.v1 = p.v0;
-            return;
-        }
-        if (then == OnContact::Stick && best.collider->surface) {
-            p.stuckIn = int32_t(best.number + 1) * (best.back ? -1 : 1);
-            p.triangle = best.triangle, p.bary = best.bary;
-            p.x1 = p.x0, p.v1 = best.velocity;
-            return;
-        }
-        if (then == OnContact::Stick) {
-            p.stuckIn = int32_t(best.number + 1);
-            p.x1 = p.x0, p.v1 = best.velocity;
-            return;
-        }
+        if (endsAt(best, p)) return;
         const float rest = std::max(0.0f, left - at);
         respond(best, acceleration, rest, tip, p);
         if (rest <= 0) return;

@@ -111,6 +111,11 @@ class Collisions {
     static V3f tipOf(const Collider& c, const Quatf* turn, float scale);
     /// Past the colliders from @p first up to, without, @p last.
     void settle(SweptParticle& passage, size_t first, size_t last) const;
+    Contact firstContact(const SweptParticle& passage, size_t first, size_t last, double begin,
+                         V3f& tip) const;
+    static float timeAtPlane(const Contact& contact, const SweptParticle& passage, const V3f& tip,
+                             const V3f& acceleration, float left);
+    static bool endsAt(const Contact& contact, SweptParticle& passage);
     void settleAt(SweptParticle& passage, size_t collider) const;
     void pushOff(const SurfaceHit& hit, size_t collider, float seconds, SweptParticle& passage,
                  ContactCache& clear) const;

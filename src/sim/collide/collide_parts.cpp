@@ -1,6 +1,6 @@
 // The parts by which particles and strands meet meshes and floors.
 #include "base/error.h"
-#include "params/specs.h"
+#include "params/param_table.h"
 #include "sim/collide/collide.h"
 
 namespace ovrix::sim {
@@ -9,23 +9,51 @@ using namespace specs;
 
 namespace {
 
-const char* const kThen[] = {"slide", "bounce", "stick", "end", "wake"};
+/// What becomes of those that meet something.
+struct ContactParams {
+    ParamTable& table;
+    std::vector<std::string> choices;
+    Handle<OnContact> then =
+        table.add(choice("then", "On contact", "bounce", choices, "What becomes of those that meet it"));
+    Handle<double> bounce = table.add(
+        shownIf(unitNumber("bounce", "Bounce", 0.3, "Part of the speed that comes back"), "then=bounce"));
+    Handle<double> friction =
+        table.add(shownIf(number("friction", "Friction", 0.3, "", 0, 100, 0, 1.5,
+                                 "Holds on slopes flatter than the angle whose tangent it is"),
+                          "then=bounce|slide"));
+    Handle<double> thickness =
+        table.add(number("thickness", "Thickness", 0.002, "m", 1e-6, 1e4, 1e-4, 0.1, "Kept off the surface"));
+    Handle<double> ahead = table.add(
+        number("ahead", "Tip ahead", 0, "m", -1e4, 1e4, 0, 0.5,
+               "From the middle of a copy to the point that meets: along its own axis, for long ones"));
+};
 
-OnContact thenOf(const std::string& text) {
-    for (size_t i = 0; i < std::size(kThen); ++i)
-        if (text == kThen[i]) return OnContact(i);
-    return OnContact::Bounce;
-}
+const struct CollideParams : ParamTable {
+    Handle<std::string> with =
+        add(ref("with", "With", "object or layer", "The layer's own surface when none is chosen"));
+    ContactParams contact{*this, {"slide", "bounce", "stick", "end", "wake"}};
+    Handle<double> reach =
+        add(shownIf(number("reach", "Wakes within", 0.2, "m", 0, 1e5, 0, 2, "Those that wait, so near to it"),
+                    "then=wake"));
+    Handle<int64_t> group = add(groupSpec());
+} kCollide;
 
-Collider common(const PartContext& c) {
+const struct FloorParams : ParamTable {
+    Handle<double> height = add(number("height", "Height", 0, "m", -1e6, 1e6, -2, 2, "Where it lies"));
+    ContactParams contact{*this, {"slide", "bounce", "stick", "end"}};
+    Handle<int64_t> group = add(groupSpec());
+} kFloor;
+
+/// Of strands only some are asked for: they slide, and have no tips and groups.
+Collider common(const PartContext& c, const ContactParams& params, const Handle<int64_t>& group) {
     const ResolvedParams& p = c.params();
     Collider collider;
-    collider.then = p.has("then") ? thenOf(p.text("then")) : OnContact::Slide;  // strands slide
-    collider.thickness = float(p.number("thickness"));
-    collider.friction = float(p.number("friction"));
-    if (p.has("bounce")) collider.bounce = float(p.number("bounce"));
-    if (p.has("ahead")) collider.ahead = float(p.number("ahead"));
-    if (p.has("group")) collider.group = int32_t(p.integer("group"));
+    collider.then = p.has(params.then) ? p[params.then] : OnContact::Slide;
+    collider.thickness = float(p[params.thickness]);
+    collider.friction = float(p[params.friction]);
+    if (p.has(params.bounce)) collider.bounce = float(p[params.bounce]);
+    if (p.has(params.ahead)) collider.ahead = float(p[params.ahead]);
+    if (p.has(group)) collider.group = int32_t(p[group]);
     return collider;
 }
 
@@ -36,9 +64,9 @@ void addCollider(Collider collider, ParticleParts& parts) {
 }
 
 void addMesh(const PartContext& c, ParticleParts& parts) {
-    const std::string& id = c.params().text("with");
-    Collider collider = common(c);
-    if (c.params().has("reach")) collider.reach = float(c.params().number("reach"));
+    const std::string& id = c.params()[kCollide.with];
+    Collider collider = common(c, kCollide.contact, kCollide.group);
+    if (c.params().has(kCollide.reach)) collider.reach = float(c.params()[kCollide.reach]);
     if (id.empty() && !c.now.surface)
         throw NothingToActOn("has nothing to collide with", {},
                              "Choose an object or a layer that makes copies");
@@ -72,27 +100,16 @@ void addMesh(const PartContext& c, ParticleParts& parts) {
 }
 
 void addFloor(const PartContext& c, ParticleParts& parts) {
-    Collider collider = common(c);
+    Collider collider = common(c, kFloor.contact, kFloor.group);
     const auto height = [&](const SolverInput& in, double otherwise) {
         for (const PartInput& part : in.parts)
-            if (part.id == c.part.id) return part.params->number("height");
+            if (part.id == c.part.id) return (*part.params)[kFloor.height];
         return otherwise;
     };
-    const double now = c.params().number("height");
+    const double now = c.params()[kFloor.height];
     collider.point0 = V3f(0, float(height(c.before, now)), 0);
     collider.point1 = V3f(0, float(now), 0);
     addCollider(std::move(collider), parts);
-}
-
-Specs contactSpecs(std::vector<std::string> choices) {
-    return {choice("then", "On contact", "bounce", std::move(choices), "What becomes of those that meet it"),
-            shownIf(unitNumber("bounce", "Bounce", 0.3, "Part of the speed that comes back"), "then=bounce"),
-            shownIf(number("friction", "Friction", 0.3, "", 0, 100, 0, 1.5,
-                           "Holds on slopes flatter than the angle whose tangent it is"),
-                    "then=bounce|slide"),
-            number("thickness", "Thickness", 0.002, "m", 1e-6, 1e4, 1e-4, 0.1, "Kept off the surface"),
-            number("ahead", "Tip ahead", 0, "m", -1e4, 1e4, 0, 0.5,
-                   "From the middle of a copy to the point that meets: along its own axis, for long ones")};
 }
 
 }  // namespace
@@ -100,20 +117,12 @@ Specs contactSpecs(std::vector<std::string> choices) {
 ParticleModifier collidePart() {
     StepType type = partType(
         "collide", "Collide with a mesh",
-        "They meet an object, which may move and deform; nothing passes through, however fast",
-        Specs{ref("with", "With", "object or layer", "The layer's own surface when none is chosen")} +
-            contactSpecs({std::begin(kThen), std::end(kThen)}) +
-            Specs{shownIf(number("reach", "Wakes within", 0.2, "m", 0, 1e5, 0, 2,
-                                 "Those that wait, so near to it"),
-                          "then=wake"),
-                  groupSpec()});
+        "They meet an object, which may move and deform; nothing passes through, however fast", kCollide);
     return {type, addMesh};
 }
 
 ParticleModifier floorPart() {
-    StepType type = partType("floor", "Floor", "A level plane that they meet",
-                             Specs{number("height", "Height", 0, "m", -1e6, 1e6, -2, 2, "Where it lies")} +
-                                 contactSpecs({"slide", "bounce", "stick", "end"}) + Specs{groupSpec()});
+    StepType type = partType("floor", "Floor", "A level plane that they meet", kFloor);
     return {type, addFloor};
 }
 

@@ -4,8 +4,9 @@
 
 namespace ovrix::sim {
 
-BoundPlaces::BoundPlaces(const PartContext& c, const std::string& param, const char* what)
-    : now_(c.surface(param, what)), seed_(uint64_t(c.params().integer("seed"))) {
+BoundPlaces::BoundPlaces(const PartContext& c, const Handle<std::string>& param, const Handle<int64_t>& seed,
+                         const char* what)
+    : now_(c.surface(param, what)), seed_(uint64_t(c.params()[seed])) {
     rest_ = c.surfaceAtRest(param);
     if (!rest_ || !(rest_->area() > 0)) rest_ = now_;
     same_ = sameTopology(*rest_, *now_);

@@ -12,7 +12,8 @@ class BoundPlaces {
   public:
     /// @param param  names the surface; @p what  does the part lack where there is none. Throws
     /// NothingToActOn.
-    BoundPlaces(const PartContext& c, const std::string& param, const char* what);
+    BoundPlaces(const PartContext& c, const Handle<std::string>& param, const Handle<int64_t>& seed,
+                const char* what);
     V3f placeOf(uint64_t id) const;
 
   private:

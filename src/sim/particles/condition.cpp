@@ -1,6 +1,6 @@
 #include "sim/particles/condition.h"
 
-#include "params/specs.h"
+#include "params/param_table.h"
 
 namespace ovrix::sim {
 
@@ -12,26 +12,27 @@ const std::vector<std::string>& conditionNames() {
     return names;
 }
 
-std::vector<ParamSpec> conditionSpecs() {
-    return {
-        shownIf(ref("object", "Object", "object", "A closed one"), "when=inside an object"),
-        shownIf(number("age", "Age", 1, "s", 0, 1e6, 0, 10, "From this age on"), "when=past an age"),
-        shownIf(number("distance", "Distance", 0.05, "m", 0, 1e5, 0, 1, "Nearer than this"),
-                "when=near another"),
-        shownIf(drivable(number("where", "Where", 1, "", 0, 1, 0, 1, "Where the field is at least a half")),
-                "when=by a field")};
-}
+ConditionParams::ConditionParams(ParamTable& table)
+    : object(table.add(shownIf(ref("object", "Object", "object", "A closed one"), "when=inside an object"))),
+      age(table.add(shownIf(specs::number("age", "Age", 1, "s", 0, 1e6, 0, 10, "From this age on"),
+                            "when=past an age"))),
+      distance(table.add(
+          shownIf(specs::number("distance", "Distance", 0.05, "m", 0, 1e5, 0, 1, "Nearer than this"),
+                  "when=near another"))),
+      where(table.add(shownIf(
+          drivable(specs::number("where", "Where", 1, "", 0, 1, 0, 1, "Where the field is at least a half")),
+          "when=by a field"))) {}
 
-Condition::Condition(const PartContext& c, const std::string& when) {
+Condition::Condition(const PartContext& c, const ConditionParams& params, const std::string& when) {
     const ResolvedParams& p = c.params();
     const auto& names = conditionNames();
     when_ = When(std::find(names.begin(), names.end(), when) - names.begin());
-    if (when_ == When::Inside && p.text("object").empty())
+    if (when_ == When::Inside && p[params.object].empty())
         throw NothingToActOn("has no object to be inside of", {}, "Choose a closed object");
-    if (when_ == When::Inside) room_ = roomOf(c.query(), p.text("object"));
-    age_ = float(p.number("age"));
-    distance_ = float(p.number("distance"));
-    field_ = p.varying("where");
+    if (when_ == When::Inside) room_ = roomOf(c.query(), p[params.object]);
+    age_ = float(p[params.age]);
+    distance_ = float(p[params.distance]);
+    field_ = p[params.where];
 }
 
 void Condition::all(std::span<const V3f> position, std::span<const int32_t> state) {

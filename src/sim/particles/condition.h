@@ -4,10 +4,18 @@
 
 namespace ovrix::sim {
 
+/// What conditions ask for; each shown where the parameter "when" names its condition.
+struct ConditionParams {
+    explicit ConditionParams(ParamTable& table);
+    Handle<std::string> object;
+    Handle<double> age, distance;
+    Handle<Varying> where;
+};
+
 class Condition {
   public:
     /// @param when  one of conditionNames()
-    Condition(const PartContext& c, const std::string& when);
+    Condition(const PartContext& c, const ConditionParams& params, const std::string& when);
     /// Whether neighbours count: then all() is asked for first.
     bool together() const { return when_ == When::Near; }
     /// All particles, among which those of over() lie. Those that ended, or are yet to be born, are near
@@ -27,7 +35,5 @@ class Condition {
 
 /// "inside an object", "past an age", "on contact", "near another", "by a field".
 const std::vector<std::string>& conditionNames();
-/// What conditions ask for; each shown where the parameter "when" names its condition.
-std::vector<ParamSpec> conditionSpecs();
 
 }  // namespace ovrix::sim

@@ -7,7 +7,7 @@
 
 #include "base/error.h"
 #include "base/hash.h"
-#include "params/specs.h"
+#include "params/param_table.h"
 #include "sim/particles/condition.h"
 
 namespace ovrix::sim {
@@ -51,7 +51,96 @@ std::vector<uint32_t> birthOrder(BirthOrder order, bool reversed, const Attribut
 
 namespace {
 
-const char* const kOrders[] = {"random", "index", "distance", "direction", "field"};
+const char *const kOnContact = "on contact", *const kAtTheEnd = "at the end",
+                  *const kAlongTheWay = "along the way";
+
+/// What makes particles bear others: what a rule asks for, and two things more.
+std::vector<std::string> branchNames() {
+    std::vector<std::string> names = {kOnContact, kAtTheEnd, kAlongTheWay};
+    for (const std::string& name : conditionNames())
+        if (name != kOnContact) names.push_back(name);
+    return names;
+}
+
+/// What both kinds of birth ask for.
+struct SpawnParams {
+    ParamTable& table;
+    Handle<VaryingRange> life = table.add(
+        drivable(specs::range("life", "Lifespan", {2, 4}, "s", 0, 1e6, 0, 20, "How long each is there")));
+    Handle<bool> forever =
+        table.add(specs::flag("forever", "For ever", false, "They end only where a rule ends them"));
+    Handle<VaryingRange> speed = table.add(drivable(
+        specs::range("speed", "Speed", {1, 1.5}, "m/s", -1e5, 1e5, 0, 10, "Along the source's normal")));
+    Handle<double> cone = table.add(
+        specs::number("cone", "Spread", 10, "deg", 0, 180, 0, 90, "How far from the normal they may start"));
+    Handle<double> random =
+        table.add(specs::number("random", "At random", 0, "m/s", 0, 1e5, 0, 5, "Added in any direction"));
+    Handle<double> inherit =
+        table.add(specs::unitNumber("inherit", "Inherit", 1, "Part of its source's own motion"));
+    Handle<double> jitter = table.add(specs::number("jitter", "Jitter", 0, "m", 0, 1e5, 0, 1,
+                                                    "Around the source, so that no two start alike"));
+    Handle<VaryingRange> size = table.add(
+        drivable(specs::range("size", "Size", {1, 1}, "", 0, 1e6, 0, 3, "Factor on what stands there")));
+    Handle<VaryingRange> weight = table.add(drivable(specs::range(
+        "weight", "Weight", {1, 1}, "kg", 1e-9, 1e9, 0.1, 10, "The heavier, the less air takes it along")));
+    Handle<VaryingRange> spin = table.add(drivable(
+        specs::range("spin", "Spin", {0, 0}, "deg/s", -1e6, 1e6, 0, 720, "About an axis of its own")));
+    Handle<int64_t> group =
+        table.add(specs::whole("group", "Group", 0, 0, 1000, 0, 9, "Forces and rules may ask for it"));
+    Handle<bool> waiting =
+        table.add(specs::flag("waiting", "Waits", false, "Stands still until it is woken"));
+    Handle<bool> coloured =
+        table.add(specs::flag("coloured", "Coloured", false, "Gives each a colour of its own"));
+    Handle<VaryingColor> color = table.add(
+        shownIf(specs::color("color", "Colour", Color(1.0f), true, "By a field, what each starts with"),
+                "coloured=true"));
+    Handle<int64_t> seed = table.add(seedSpec("Another number, other particles"));
+};
+
+const struct EmitParams : ParamTable {
+    Handle<double> rate = add(number("rate", "Rate", 100, "1/s", 0, 1e9, 0, 5000, "Births a second"));
+    Handle<int64_t> burst = add(whole("burst", "Burst", 0, 0, 1e9, 0, 5000, "So many at once"));
+    Handle<double> burstAt = add(shownIf(
+        number("burst_at", "In frame", 2, "", -1e6, 1e6, 1, 250, "When the burst comes"), "burst!=0"));
+    Handle<double> from =
+        add(number("from", "From frame", 1, "", -1e6, 1e6, 1, 250, "The rate counts from there"));
+    Handle<double> until = add(number("until", "Until frame", 0, "", -1e6, 1e6, 0, 250,
+                                      "And to there; for ever when it lies before"));
+    Handle<int64_t> most = add(whole("most", "At most", 0, 0, 1e12, 0, 100000, "In all; 0 is any number"));
+    Handle<BirthOrder> order =
+        add(choice("order", "Order", "random", {"random", "index", "distance", "direction", "field"},
+                   "Which of its sources comes next: a volley sweeps across them"));
+    Handle<bool> reversed =
+        add(shownIf(flag("reversed", "Reversed", false, "The last comes first"), "order!=random"));
+    Handle<std::string> orderFrom =
+        add(shownIf(ref("order_from", "From", "object", "The nearest to it comes first"), "order=distance"));
+    Handle<V3f> orderAxis =
+        add(shownIf(vector("order_axis", "Along", V3d(1, 0, 0), "", 1, "The least far along it comes first"),
+                    "order=direction"));
+    Handle<Varying> orderBy = add(shownIf(
+        drivable(number("order_by", "By", 1, "", -1e6, 1e6, 0, 1, "The least comes first")), "order=field"));
+    Handle<V3f> axis = add(vector("axis", "Along axes", V3d(0), "m/s", 5, "A speed that all start with"));
+    Handle<std::string> axisOf =
+        add(ref("axis_of", "Axes of", "object", "An object's own axes, as it is turned; else the world's"));
+    Handle<double> tangent = add(
+        number("tangent", "Along the ground", 0, "m/s", -1e5, 1e5, 0, 5, "Across the normal, to any side"));
+    SpawnParams spawn{*this};
+} kEmit;
+
+const struct OffspringParams : ParamTable {
+    Handle<std::string> when = add(choice("when", "When", kOnContact, branchNames(), "What makes them"));
+    ConditionParams condition{*this};
+    Handle<int64_t> count = add(
+        shownIf(whole("count", "Count", 5, 1, 100000, 1, 50, "New ones each time"), "when!=along the way"));
+    Handle<double> rate =
+        add(shownIf(number("rate", "Rate", 20, "1/s", 0, 1e6, 0, 200, "New ones a second, of each"),
+                    "when=along the way"));
+    Handle<int64_t> of = add(whole("of", "Of group", 0, 0, 1000, 0, 9, "Which bear; 0 is all"));
+    Handle<int64_t> generations =
+        add(whole("generations", "Generations", 1, 1, 64, 1, 5,
+                  "1: only those of a source bear; 2: also those that they bore; and so on"));
+    SpawnParams spawn{*this};
+} kOffspring;
 
 /// A direction within @p cone radians of @p axis, even over the solid angle.
 V3f inCone(const V3f& axis, float cone, float r0, float r1) {
@@ -77,22 +166,22 @@ struct SpawnParameters {
     int32_t group = 0;
     uint64_t seed = 1;
 
-    explicit SpawnParameters(const ResolvedParams& p)
-        : life(p.varyingRange("life")),
-          speed(p.varyingRange("speed")),
-          size(p.varyingRange("size")),
-          spin(p.varyingRange("spin")),
-          weight(p.varyingRange("weight")),
-          color(p.varyingColor("color")),
-          forever(p.flag("forever")),
-          coloured(p.flag("coloured")),
-          waiting(p.flag("waiting")),
-          cone(radians(float(p.number("cone")))),
-          inherit(float(p.number("inherit"))),
-          random(float(p.number("random"))),
-          jitter(float(p.number("jitter"))),
-          group(int32_t(p.integer("group"))),
-          seed(uint64_t(p.integer("seed"))) {}
+    SpawnParameters(const ResolvedParams& p, const SpawnParams& params)
+        : life(p[params.life]),
+          speed(p[params.speed]),
+          size(p[params.size]),
+          spin(p[params.spin]),
+          weight(p[params.weight]),
+          color(p[params.color]),
+          forever(p[params.forever]),
+          coloured(p[params.coloured]),
+          waiting(p[params.waiting]),
+          cone(radians(float(p[params.cone]))),
+          inherit(float(p[params.inherit])),
+          random(float(p[params.random])),
+          jitter(float(p[params.jitter])),
+          group(int32_t(p[params.group])),
+          seed(uint64_t(p[params.seed])) {}
 
     /// From index @p first on: places, normals and the sources' velocities are in; the rest follows.
     void give(Births& b, size_t first, const V3f& axis, Progress& progress) const {
@@ -128,56 +217,32 @@ struct SpawnParameters {
     }
 };
 
-Specs natureSpecs() {
-    Specs specs = {
-        range("life", "Lifespan", {2, 4}, "s", 0, 1e6, 0, 20, "How long each is there"),
-        flag("forever", "For ever", false, "They end only where a rule ends them"),
-        range("speed", "Speed", {1, 1.5}, "m/s", -1e5, 1e5, 0, 10, "Along the source's normal"),
-        number("cone", "Spread", 10, "deg", 0, 180, 0, 90, "How far from the normal they may start"),
-        number("random", "At random", 0, "m/s", 0, 1e5, 0, 5, "Added in any direction"),
-        unitNumber("inherit", "Inherit", 1, "Part of its source's own motion"),
-        number("jitter", "Jitter", 0, "m", 0, 1e5, 0, 1, "Around the source, so that no two start alike"),
-        range("size", "Size", {1, 1}, "", 0, 1e6, 0, 3, "Factor on what stands there"),
-        range("weight", "Weight", {1, 1}, "kg", 1e-9, 1e9, 0.1, 10,
-              "The heavier, the less air takes it along"),
-        range("spin", "Spin", {0, 0}, "deg/s", -1e6, 1e6, 0, 720, "About an axis of its own"),
-        whole("group", "Group", 0, 0, 1000, 0, 9, "Forces and rules may ask for it"),
-        flag("waiting", "Waits", false, "Stands still until it is woken"),
-        flag("coloured", "Coloured", false, "Gives each a colour of its own"),
-        shownIf(color("color", "Colour", Color(1.0f), true, "By a field, what each starts with"),
-                "coloured=true"),
-        seedSpec("Another number, other particles")};
-    for (ParamSpec& s : specs) s.drivable = s.drivable || s.type == ParamType::Range;
-    return specs;
-}
-
 /// Only what is used costs memory.
-void askForColumns(const PartContext& c, ParticleParts& parts) {
-    parts.colours |= c.params().flag("coloured");
-    parts.spins |= c.params().range("spin") != Range{0, 0};
-    parts.weighs |= c.params().range("weight") != Range{1, 1};
+void askForColumns(const PartContext& c, const SpawnParams& params, ParticleParts& parts) {
+    parts.colours |= c.params()[params.coloured];
+    parts.spins |= c.params().uniform(params.spin) != Range{0, 0};
+    parts.weighs |= c.params().uniform(params.weight) != Range{1, 1};
 }
 
 class Emit : public Emitter {
   public:
-    explicit Emit(const PartContext& c) : nature_(c.params()), number_(c.number) {
+    explicit Emit(const PartContext& c) : nature_(c.params(), kEmit.spawn), number_(c.number) {
         const ResolvedParams& p = c.params();
-        rate_ = p.number("rate");
-        burst_ = double(p.integer("burst"));
-        burstAt_ = p.number("burst_at");
-        from_ = p.number("from");
-        until_ = p.number("until");
-        most_ = double(p.integer("most"));
-        reversed_ = p.flag("reversed");
-        for (size_t i = 0; i < std::size(kOrders); ++i)
-            if (p.text("order") == kOrders[i]) order_ = BirthOrder(i);
-        by_ = p.varying("order_by");
-        direction_ = p.vector("order_axis");
-        if (order_ == BirthOrder::Distance && !p.text("order_from").empty())
-            point_ = c.query().placed(p.text("order_from")).world.translation();
-        tangent_ = float(p.number("tangent"));
-        axis_ = p.vector("axis");
-        if (const std::string& of = p.text("axis_of"); !of.empty()) {
+        rate_ = p[kEmit.rate];
+        burst_ = double(p[kEmit.burst]);
+        burstAt_ = p[kEmit.burstAt];
+        from_ = p[kEmit.from];
+        until_ = p[kEmit.until];
+        most_ = double(p[kEmit.most]);
+        reversed_ = p[kEmit.reversed];
+        order_ = p[kEmit.order];
+        by_ = p[kEmit.orderBy];
+        direction_ = p[kEmit.orderAxis];
+        if (order_ == BirthOrder::Distance && !p[kEmit.orderFrom].empty())
+            point_ = c.query().placed(p[kEmit.orderFrom]).world.translation();
+        tangent_ = float(p[kEmit.tangent]);
+        axis_ = p[kEmit.axis];
+        if (const std::string& of = p[kEmit.axisOf]; !of.empty()) {
             // Its turn alone: how large it is must not make them faster.
             V3f scale, shear, angles, place;
             M44f turn;
@@ -302,28 +367,17 @@ class Emit : public Emitter {
     float tangent_ = 0;
 };
 
-const char *const kOnContact = "on contact", *const kAtTheEnd = "at the end",
-                  *const kAlongTheWay = "along the way";
-
-/// What makes particles bear others: what a rule asks for, and two things more.
-std::vector<std::string> branchNames() {
-    std::vector<std::string> names = {kOnContact, kAtTheEnd, kAlongTheWay};
-    for (const std::string& name : conditionNames())
-        if (name != kOnContact) names.push_back(name);
-    return names;
-}
-
 class Branch : public Offspring {
   public:
     explicit Branch(const PartContext& c)
-        : nature_(c.params()), number_(c.number), bit_(int32_t(1) << c.number % 31) {
+        : nature_(c.params(), kOffspring.spawn), number_(c.number), bit_(int32_t(1) << c.number % 31) {
         const ResolvedParams& p = c.params();
-        when_ = p.text("when");
-        count_ = p.integer("count");
-        rate_ = p.number("rate");
-        of_ = int32_t(p.integer("of"));
-        generations_ = int32_t(p.integer("generations"));
-        if (when_ != kAtTheEnd && when_ != kAlongTheWay) condition_.emplace(c, when_);
+        when_ = p[kOffspring.when];
+        count_ = p[kOffspring.count];
+        rate_ = p[kOffspring.rate];
+        of_ = int32_t(p[kOffspring.of]);
+        generations_ = int32_t(p[kOffspring.generations]);
+        if (when_ != kAtTheEnd && when_ != kAlongTheWay) condition_.emplace(c, kOffspring.condition, when_);
         if (once() && c.number >= 31)
             throw Error("more than 31 of a simulation bear by what holds", {}, "Take some of them away");
     }
@@ -407,31 +461,10 @@ ParticleModifier emitPart() {
     StepType type = partType(
         "emit", "Emit",
         "Bears particles from the elements before the simulation: points, vertices, curves, other layers",
-        Specs{
-            number("rate", "Rate", 100, "1/s", 0, 1e9, 0, 5000, "Births a second"),
-            whole("burst", "Burst", 0, 0, 1e9, 0, 5000, "So many at once"),
-            shownIf(number("burst_at", "In frame", 2, "", -1e6, 1e6, 1, 250, "When the burst comes"),
-                    "burst!=0"),
-            number("from", "From frame", 1, "", -1e6, 1e6, 1, 250, "The rate counts from there"),
-            number("until", "Until frame", 0, "", -1e6, 1e6, 0, 250,
-                   "And to there; for ever when it lies before"),
-            whole("most", "At most", 0, 0, 1e12, 0, 100000, "In all; 0 is any number"),
-            choice("order", "Order", "random", {std::begin(kOrders), std::end(kOrders)},
-                   "Which of its sources comes next: a volley sweeps across them"),
-            shownIf(flag("reversed", "Reversed", false, "The last comes first"), "order!=random"),
-            shownIf(ref("order_from", "From", "object", "The nearest to it comes first"), "order=distance"),
-            shownIf(vector("order_axis", "Along", V3d(1, 0, 0), "", 1, "The least far along it comes first"),
-                    "order=direction"),
-            shownIf(drivable(number("order_by", "By", 1, "", -1e6, 1e6, 0, 1, "The least comes first")),
-                    "order=field"),
-            vector("axis", "Along axes", V3d(0), "m/s", 5, "A speed that all start with"),
-            ref("axis_of", "Axes of", "object", "An object's own axes, as it is turned; else the world's"),
-            number("tangent", "Along the ground", 0, "m/s", -1e5, 1e5, 0, 5,
-                   "Across the normal, to any side")} +
-            natureSpecs());
+        kEmit);
     return {type, [](const PartContext& c, ParticleParts& parts) {
                 parts.emitters.push_back(std::make_unique<Emit>(c));
-                askForColumns(c, parts);
+                askForColumns(c, kEmit.spawn, parts);
             }};
 }
 
@@ -440,20 +473,12 @@ ParticleModifier offspringPart() {
         "offspring", "Offspring",
         "Particles bear others: when they touch something, at their end, along their way, or when something "
         "begins to hold for them",
-        Specs{choice("when", "When", kOnContact, branchNames(), "What makes them")} + conditionSpecs() +
-            Specs{shownIf(whole("count", "Count", 5, 1, 100000, 1, 50, "New ones each time"),
-                          "when!=along the way"),
-                  shownIf(number("rate", "Rate", 20, "1/s", 0, 1e6, 0, 200, "New ones a second, of each"),
-                          "when=along the way"),
-                  whole("of", "Of group", 0, 0, 1000, 0, 9, "Which bear; 0 is all"),
-                  whole("generations", "Generations", 1, 1, 64, 1, 5,
-                        "1: only those of a source bear; 2: also those that they bore; and so on")} +
-            natureSpecs());
-    type.start["group"].value = int64_t(1);
-    type.start["life"].value = Range{0.3, 0.8};
+        kOffspring);
+    type.start[kOffspring.spawn.group.id()].value = int64_t(1);
+    type.start[kOffspring.spawn.life.id()].value = Range{0.3, 0.8};
     return {type, [](const PartContext& c, ParticleParts& parts) {
                 parts.offspring.push_back(std::make_unique<Branch>(c));
-                askForColumns(c, parts);
+                askForColumns(c, kOffspring.spawn, parts);
             }};
 }
 

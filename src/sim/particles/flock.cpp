@@ -4,7 +4,7 @@
 #include "base/noise.h"
 #include "base/parallel.h"
 #include "geo/points/order.h"
-#include "params/specs.h"
+#include "params/param_table.h"
 #include "sim/particles/bound_places.h"
 #include "sim/particles/forces.h"
 
@@ -13,6 +13,69 @@ namespace ovrix::sim {
 using namespace specs;
 
 namespace {
+
+ParamSpec weight(const char* id, const char* title, double value, const char* help) {
+    return drivable(number(id, title, value, "", 0, 1e6, 0, 10, help));
+}
+
+const struct FlockParams : ParamTable {
+    Handle<Varying> apart = add(weight("apart", "Separation", 4, "Keeps a distance from neighbours"));
+    Handle<Varying> alike = add(weight("alike", "Alignment", 1.5, "Goes the way that neighbours go"));
+    Handle<Varying> together = add(weight("together", "Cohesion", 1, "Goes to the middle of neighbours"));
+    Handle<double> distance = add(number("distance", "Distance", 0.08, "m", 0, 1e5, 0, 2, "That they keep"));
+    Handle<double> sight = add(number("sight", "Sight", 0.4, "m", 0, 1e5, 0, 5, "How far they see"));
+    Handle<double> angle = add(
+        number("angle", "Sight angle", 300, "deg", 0, 360, 60, 360, "How wide: at 360 also what is behind"));
+    Handle<int64_t> group = add(groupSpec());
+} kFlock;
+
+const struct ChaseParams : ParamTable {
+    Handle<std::string> target = add(ref("target", "Target", "object", "May be another in another scene"));
+    Handle<Varying> strength = add(strengthOf(1, "1/s", 1e4, -5, 5, "How hard they turn to it"));
+    Handle<double> speed = add(number("speed", "Speed", 1, "m/s", 0, 1e5, 0, 10, "That they want to go at"));
+    Handle<double> slow = add(number("slow", "Slows within", 0, "m", 0, 1e5, 0, 5, "So near to it; 0 never"));
+    Handle<int64_t> group = add(groupSpec());
+} kChase;
+
+const struct AvoidParams : ParamTable {
+    Handle<Refs> objects = add(refs("objects", "Objects", "object or layer", "What they keep away from"));
+    Handle<Varying> strength = add(strengthOf(8, "m/s2", 1e5, 0, 40, "How hard they turn away"));
+    Handle<double> distance =
+        add(number("distance", "Distance", 0.3, "m", 1e-4, 1e5, 0.02, 3, "Nearer than this they feel it"));
+    Handle<double> ahead =
+        add(number("ahead", "Looks ahead", 0.5, "s", 0, 100, 0, 3, "Sees what it would meet so soon"));
+    Handle<int64_t> group = add(groupSpec());
+} kAvoid;
+
+const struct RoamParams : ParamTable {
+    Handle<Varying> strength = add(strengthOf(0.5, "m/s2", 1e5, 0, 10, "How much they wander"));
+    Handle<double> rate =
+        add(number("rate", "Frequency", 0.5, "1/s", 0, 1000, 0, 5, "Changes of mind a second"));
+    Handle<std::string> inside =
+        add(ref("inside", "Stays in", "object", "A closed object; nothing holds them where none is chosen"));
+    Handle<double> back = add(
+        shownIf(number("back", "Turns back", 6, "m/s2", 0, 1e5, 0, 40, "How hard at its edge"), "inside!="));
+    Handle<int64_t> seed = add(seedSpec("Another number, other ways"));
+    Handle<int64_t> group = add(groupSpec());
+} kRoam;
+
+const struct LandParams : ParamTable {
+    Handle<std::string> on =
+        add(ref("on", "On", "object or layer", "The layer's own surface when none is chosen"));
+    Handle<Varying> share =
+        add(drivable(unitNumber("share", "Share", 1, "Of the swarm; give it keys to land and to take off")));
+    Handle<double> speed = add(number("speed", "Speed", 1, "m/s", 0, 1e5, 0, 10, "On the way down"));
+    Handle<int64_t> seed = add(seedSpec("Another number, other places"));
+    Handle<int64_t> group = add(groupSpec());
+} kLand;
+
+const struct SteerParams : ParamTable {
+    Handle<Range> speed =
+        add(range("speed", "Speed", {0.3, 1.5}, "m/s", 0, 1e5, 0, 10, "Slowest and fastest"));
+    Handle<double> turn = add(number("turn", "Turns", 180, "deg/s", 0, 1e5, 10, 720, "At most"));
+    Handle<double> climb = add(number("climb", "Climbs", 60, "deg", 0, 90, 0, 90, "At most, up or down"));
+    Handle<int64_t> group = add(groupSpec());
+} kSteer;
 
 /// How many each goes by, and how many are looked at first.
 constexpr size_t kNeighbours = 16, kLookedAt = 32;
@@ -33,11 +96,13 @@ struct Flock : Force {
     std::vector<Seen> seen;
 
     explicit Flock(const PartContext& c)
-        : apart(c.params(), "apart"), alike(c.params(), "alike"), together_(c.params(), "together") {
+        : apart(c.params(), kFlock.apart, kFlock.group),
+          alike(c.params(), kFlock.alike, kFlock.group),
+          together_(c.params(), kFlock.together, kFlock.group) {
         const ResolvedParams& p = c.params();
-        distance = float(p.number("distance"));
-        sight = std::max(distance, float(p.number("sight")));
-        cosAngle = std::cos(radians(0.5f * float(p.number("angle"))));
+        distance = float(p[kFlock.distance]);
+        sight = std::max(distance, float(p[kFlock.sight]));
+        cosAngle = std::cos(radians(0.5f * float(p[kFlock.angle])));
     }
     bool together() const override { return true; }
 
@@ -123,12 +188,12 @@ struct Chase : Force {
     V3f target;
     Strength strength;
     float speed, slow;
-    explicit Chase(const PartContext& c) : strength(c.params()) {
-        const std::string& id = c.params().text("target");
+    explicit Chase(const PartContext& c) : strength(c.params(), kChase.strength, kChase.group) {
+        const std::string& id = c.params()[kChase.target];
         if (id.empty()) throw NothingToActOn("has nothing to chase", {}, "Choose an object");
         target = c.query().placed(id).world.translation();
-        speed = float(c.params().number("speed"));
-        slow = float(c.params().number("slow"));
+        speed = float(c.params()[kChase.speed]);
+        slow = float(c.params()[kChase.slow]);
     }
     void act(ParticleBlock& b) const override {
         float s[kBlock];
@@ -148,12 +213,12 @@ struct Avoid : Force {
     std::vector<SurfacePtr> surfaces;
     Strength strength;
     float distance, seconds;
-    explicit Avoid(const PartContext& c) : strength(c.params()) {
-        for (const std::string& id : c.params().refs("objects"))
+    explicit Avoid(const PartContext& c) : strength(c.params(), kAvoid.strength, kAvoid.group) {
+        for (const std::string& id : c.params()[kAvoid.objects])
             if (!id.empty()) surfaces.push_back(c.query().surface(id));
         if (surfaces.empty()) throw NothingToActOn("has nothing to avoid", {}, "Choose an object");
-        distance = float(c.params().number("distance"));
-        seconds = float(c.params().number("ahead"));
+        distance = float(c.params()[kAvoid.distance]);
+        seconds = float(c.params()[kAvoid.ahead]);
     }
     void act(ParticleBlock& b) const override {
         float s[kBlock];
@@ -189,10 +254,11 @@ struct Roam : Force {
     Travelled minds;  // how often it has changed its mind
     float edge;
     uint64_t seed;
-    explicit Roam(const PartContext& c) : strength(c.params()), minds(c.travelled("rate")) {
-        if (const std::string& id = c.params().text("inside"); !id.empty()) volume = c.query().surface(id);
-        edge = float(c.params().number("back"));
-        seed = uint64_t(c.params().integer("seed"));
+    explicit Roam(const PartContext& c)
+        : strength(c.params(), kRoam.strength, kRoam.group), minds(c.travelled(kRoam.rate)) {
+        if (const std::string& id = c.params()[kRoam.inside]; !id.empty()) volume = c.query().surface(id);
+        edge = float(c.params()[kRoam.back]);
+        seed = uint64_t(c.params()[kRoam.seed]);
     }
     void act(ParticleBlock& b) const override {
         float s[kBlock];
@@ -230,10 +296,10 @@ struct Land : Force {
     float speed;
     uint64_t seed;
     explicit Land(const PartContext& c)
-        : places(c, "on", "has nothing to land on"),
-          share(c.params(), "share"),
-          speed(float(c.params().number("speed"))),
-          seed(uint64_t(c.params().integer("seed"))) {}
+        : places(c, kLand.on, kLand.seed, "has nothing to land on"),
+          share(c.params(), kLand.share, kLand.group),
+          speed(float(c.params()[kLand.speed])),
+          seed(uint64_t(c.params()[kLand.seed])) {}
     void act(ParticleBlock&) const override {}
     void hold(const ParticleBlock& b, V3f* velocity) const override {
         float s[kBlock];
@@ -259,10 +325,10 @@ struct Steer : Force {
     int32_t group;
     explicit Steer(const PartContext& c) {
         const ResolvedParams& p = c.params();
-        speed = p.range("speed");
-        turn = radians(float(p.number("turn")));
-        climb = radians(float(p.number("climb")));
-        group = int32_t(p.integer("group"));
+        speed = p[kSteer.speed];
+        turn = radians(float(p[kSteer.turn]));
+        climb = radians(float(p[kSteer.climb]));
+        group = int32_t(p[kSteer.group]);
     }
     void act(ParticleBlock&) const override {}
     void hold(const ParticleBlock& b, V3f* velocity) const override {
@@ -299,65 +365,30 @@ struct Steer : Force {
 }  // namespace
 
 ParticleModifier flockPart() {
-    const auto weight = [](const char* id, const char* title, double value, const char* help) {
-        return drivable(number(id, title, value, "", 0, 1e6, 0, 10, help));
-    };
-    return forcePart<Flock>("flock", "Flock", "Each goes by the neighbours that it sees",
-                            Specs{weight("apart", "Separation", 4, "Keeps a distance from neighbours"),
-                                  weight("alike", "Alignment", 1.5, "Goes the way that neighbours go"),
-                                  weight("together", "Cohesion", 1, "Goes to the middle of neighbours"),
-                                  number("distance", "Distance", 0.08, "m", 0, 1e5, 0, 2, "That they keep"),
-                                  number("sight", "Sight", 0.4, "m", 0, 1e5, 0, 5, "How far they see"),
-                                  number("angle", "Sight angle", 300, "deg", 0, 360, 60, 360,
-                                         "How wide: at 360 also what is behind")});
+    return forcePart<Flock>("flock", "Flock", "Each goes by the neighbours that it sees", kFlock);
 }
 
-ParticleModifier chasePart() {
-    return forcePart<Chase>(
-        "chase", "Chase", "Goes after an object",
-        Specs{ref("target", "Target", "object", "May be another in another scene"),
-              strengthOf(1, "1/s", 1e4, -5, 5, "How hard they turn to it"),
-              number("speed", "Speed", 1, "m/s", 0, 1e5, 0, 10, "That they want to go at"),
-              number("slow", "Slows within", 0, "m", 0, 1e5, 0, 5, "So near to it; 0 never")});
-}
+ParticleModifier chasePart() { return forcePart<Chase>("chase", "Chase", "Goes after an object", kChase); }
 
 ParticleModifier avoidPart() {
-    return forcePart<Avoid>(
-        "avoid", "Avoid", "Keeps away from objects, and turns before it meets them",
-        Specs{refs("objects", "Objects", "object or layer", "What they keep away from"),
-              strengthOf(8, "m/s2", 1e5, 0, 40, "How hard they turn away"),
-              number("distance", "Distance", 0.3, "m", 1e-4, 1e5, 0.02, 3, "Nearer than this they feel it"),
-              number("ahead", "Looks ahead", 0.5, "s", 0, 100, 0, 3, "Sees what it would meet so soon")});
+    return forcePart<Avoid>("avoid", "Avoid", "Keeps away from objects, and turns before it meets them",
+                            kAvoid);
 }
 
 ParticleModifier roamPart() {
-    return forcePart<Roam>(
-        "roam", "Roam", "Wanders at random, and stays in a volume",
-        Specs{strengthOf(0.5, "m/s2", 1e5, 0, 10, "How much they wander"),
-              number("rate", "Frequency", 0.5, "1/s", 0, 1000, 0, 5, "Changes of mind a second"),
-              ref("inside", "Stays in", "object", "A closed object; nothing holds them where none is chosen"),
-              shownIf(number("back", "Turns back", 6, "m/s2", 0, 1e5, 0, 40, "How hard at its edge"),
-                      "inside!="),
-              seedSpec("Another number, other ways")});
+    return forcePart<Roam>("roam", "Roam", "Wanders at random, and stays in a volume", kRoam);
 }
 
 ParticleModifier landPart() {
     ParticleModifier part = forcePart<Land>(
-        "land", "Land", "A part of them goes down to a surface; when it grows less, they take off",
-        Specs{ref("on", "On", "object or layer", "The layer's own surface when none is chosen"),
-              drivable(unitNumber("share", "Share", 1, "Of the swarm; give it keys to land and to take off")),
-              number("speed", "Speed", 1, "m/s", 0, 1e5, 0, 10, "On the way down"),
-              seedSpec("Another number, other places")});
-    part.step.ownSurface = "on";
+        "land", "Land", "A part of them goes down to a surface; when it grows less, they take off", kLand);
+    part.step.ownSurface = kLand.on.id();
     return part;
 }
 
 ParticleModifier steerPart() {
-    return forcePart<Steer>(
-        "steer", "Steering", "Bodies do not turn at once: limits of speed, turning and climbing",
-        Specs{range("speed", "Speed", {0.3, 1.5}, "m/s", 0, 1e5, 0, 10, "Slowest and fastest"),
-              number("turn", "Turns", 180, "deg/s", 0, 1e5, 10, 720, "At most"),
-              number("climb", "Climbs", 60, "deg", 0, 90, 0, 90, "At most, up or down")});
+    return forcePart<Steer>("steer", "Steering",
+                            "Bodies do not turn at once: limits of speed, turning and climbing", kSteer);
 }
 
 }  // namespace ovrix::sim

@@ -2,7 +2,7 @@
 
 #include "base/error.h"
 #include "base/noise.h"
-#include "params/specs.h"
+#include "params/param_table.h"
 #include "sim/particles/bound_places.h"
 #include "sim/particles/curl_noise.h"
 
@@ -12,10 +12,152 @@ using namespace specs;
 
 namespace {
 
+/// How far a force reaches.
+struct FadingParams {
+    explicit FadingParams(ParamTable& table)
+        : reach(table.add(
+              number("reach", "Radius", 0, "m", 0, 1e9, 0, 10, "Nothing beyond it; 0 is without end"))),
+          power(table.add(
+              number("fading", "Falloff", 1, "", 0, 16, 0, 4, "0 not at all, 1 evenly, more soon"))) {}
+    Handle<double> reach, power;
+};
+
+ParamSpec vectorFile() {
+    ParamSpec spec = file("file", "File", "A .vdb file with a grid of vectors");
+    spec.refKind = "vectors";
+    return spec;
+}
+
+const struct GravityParams : ParamTable {
+    Handle<V3f> pull =
+        add(vector("pull", "Acceleration", V3d(0, -9.81, 0), "m/s2", 20, "Acceleration along each axis"));
+    Handle<Varying> strength = add(strengthOf(1, "", 1e6, 0, 2, "Factor on the pull"));
+    Handle<int64_t> group = add(groupSpec());
+} kGravity;
+
+const struct DragParams : ParamTable {
+    Handle<Varying> strength =
+        add(strengthOf(0.5, "1/s", 1e6, 0, 10, "Part of the speed that is lost each second"));
+    Handle<double> square = add(number("square", "With the square", 0, "1/m", 0, 1e6, 0, 5,
+                                       "Grows with the speed: what is fast is slowed more"));
+    Handle<int64_t> group = add(groupSpec());
+} kDrag;
+
+const struct WindParams : ParamTable {
+    Handle<V3f> velocity =
+        add(vector("velocity", "Velocity", V3d(2, 0, 0), "m/s", 20, "Where it goes, and how fast"));
+    Handle<Varying> strength = add(strengthOf(1, "1/s", 1e6, 0, 10, "How soon particles go as fast"));
+    Handle<double> gusts = add(unitNumber("gusts", "Gusts", 0.3, "Part by which it comes and goes"));
+    Handle<double> gustRate = add(number("gust_rate", "Gusts come", 0.5, "1/s", 0, 1000, 0, 5, "How often"));
+    Handle<double> gustWidth =
+        add(number("gust_width", "Gusts' width", 1, "m", 1e-4, 1e6, 0.1, 10, "Across one"));
+    Handle<int64_t> seed = add(seedSpec("Another number, other gusts"));
+    Handle<int64_t> group = add(groupSpec());
+} kWind;
+
+const struct TurbulenceParams : ParamTable {
+    Handle<std::string> how = add(
+        choice("how", "Mode", "pushes", {"pushes", "carries"}, "As a force, or as a flow that takes along"));
+    Handle<Varying> strength = add(strengthOf(1, "", 1e6, 0, 10, "Of the push in m/s2, of the flow in m/s"));
+    Handle<double> hold =
+        add(shownIf(number("hold", "Response", 4, "1/s", 0, 1e6, 0, 20, "How soon particles go as the flow"),
+                    "how=carries"));
+    Handle<double> scale =
+        add(number("scale", "Scale", 0.5, "m", 1e-4, 1e6, 0.02, 5, "Across the largest whirls"));
+    Handle<double> speed =
+        add(number("speed", "Speed", 0.2, "1/s", -1e3, 1e3, 0, 2, "How fast the whirls change"));
+    Handle<V3f> drift = add(vector("drift", "Drift", V3d(0), "m/s", 2, "The whirls move on"));
+    Handle<int64_t> octaves =
+        add(whole("octaves", "Octaves", 3, 1, 8, 1, 6, "Smaller whirls on larger ones"));
+    Handle<double> gain =
+        add(number("gain", "Roughness", 0.6, "", 0, 2, 0, 1.2, "Strength of the smaller ones"));
+    Handle<int64_t> seed = add(seedSpec("Another number, other whirls"));
+    Handle<int64_t> group = add(groupSpec());
+} kTurbulence;
+
+const struct VortexParams : ParamTable {
+    Handle<std::string> at = add(ref("at", "Parent", "object", "Moves and turns with it"));
+    Handle<V3f> place = add(shownIf(vector("place", "Place", V3d(0), "m", 5, "A point of the axis"), "at="));
+    Handle<V3f> axis = add(vector("axis", "Axis", V3d(0, 1, 0), "", 1, "Of the object where one is chosen"));
+    Handle<Varying> strength = add(strengthOf(1, "", 1e6, 0, 2, "Factor on all of it"));
+    Handle<double> round = add(number("round", "Swirl", 4, "m/s2", -1e6, 1e6, -20, 20, "Round the axis"));
+    Handle<double> inward =
+        add(number("inward", "Inward", 4, "m/s2", -1e6, 1e6, -20, 20, "Towards the axis"));
+    Handle<double> along = add(number("along", "Along", 0, "m/s2", -1e6, 1e6, -20, 20, "Along the axis"));
+    FadingParams falloff{*this};
+    Handle<int64_t> group = add(groupSpec());
+} kVortex;
+
+const struct AttractParams : ParamTable {
+    Handle<std::string> to = add(ref("to", "To", "object or layer or curve", "The nearest of it"));
+    Handle<std::string> part =
+        add(shownIf(choice("part", "Toward", "its middle", {"its middle", "its surface"},
+                           "Of an object: where it stands, or the nearest of its surface"),
+                    "to!="));
+    Handle<V3f> place = add(shownIf(vector("place", "Place", V3d(0), "m", 5, "Where it pulls to"), "to="));
+    Handle<Varying> strength = add(strengthOf(5, "m/s2", 1e6, -20, 20, "Below 0 it repels"));
+    FadingParams falloff{*this};
+    Handle<int64_t> group = add(groupSpec());
+} kAttract;
+
+const struct FollowCurveParams : ParamTable {
+    Handle<std::string> curve = add(ref("curve", "Curve", "curve", "What it goes along"));
+    Handle<Varying> strength = add(strengthOf(1, "m/s", 1e5, -5, 5, "Speed along it; below 0 backward"));
+    Handle<double> hold = add(number("hold", "Response", 3, "1/s", 0, 1e4, 0, 20, "How soon"));
+    Handle<double> width =
+        add(number("width", "Width", 0.1, "m", 0, 1e5, 0, 2, "As far from it they are free"));
+    Handle<int64_t> group = add(groupSpec());
+} kFollowCurve;
+
+const struct StayOnParams : ParamTable {
+    Handle<std::string> on =
+        add(ref("on", "On", "object or layer", "The surface of the layer when none is chosen"));
+    Handle<Varying> strength = add(strengthOf(30, "1/s", 1e5, 0, 100, "How soon what is off it is back"));
+    Handle<double> height = add(number("height", "Height", 0, "m", -1e5, 1e5, 0, 1, "Over it"));
+    Handle<double> reach =
+        add(number("reach", "Radius", 0, "m", 0, 1e9, 0, 5, "What is farther is free; 0 is nothing"));
+    Handle<int64_t> group = add(groupSpec());
+} kStayOn;
+
+const struct TargetParams : ParamTable {
+    Handle<std::string> shape =
+        add(ref("shape", "Shape", "object or layer", "Elements of a layer, or an object's surface"));
+    Handle<Varying> strength =
+        add(strengthOf(20, "1/s2", 1e6, 0, 100, "How hard; give it keys to form and to let go"));
+    Handle<double> hold =
+        add(number("hold", "Damping", 1, "", 0, 10, 0, 2, "Below 1 they swing about their place"));
+    Handle<int64_t> seed = add(seedSpec("Another number, other places"));
+    Handle<int64_t> group = add(groupSpec());
+} kTarget;
+
+const struct VectorsParams : ParamTable {
+    Handle<std::string> file = add(vectorFile());
+    Handle<std::string> grid =
+        add(text("grid", "Grid", "", "Its name in the file; the first of vectors when empty"));
+    Handle<std::string> at =
+        add(ref("at", "Parent", "object", "Moves and turns with it; else it is where the file says"));
+    Handle<std::string> how =
+        add(choice("how", "Mode", "carries", {"pushes", "carries"},
+                   "Vectors are accelerations, or the speed of a flow that takes along"));
+    Handle<Varying> strength = add(strengthOf(1, "", 1e6, 0, 10, "Factor on the vectors"));
+    Handle<double> hold =
+        add(shownIf(number("hold", "Response", 4, "1/s", 0, 1e6, 0, 20, "How soon particles go as the flow"),
+                    "how=carries"));
+    Handle<int64_t> group = add(groupSpec());
+} kVectors;
+
+const struct SpeedLimitParams : ParamTable {
+    Handle<Range> speed = add(range("speed", "Between", {0, 5}, "m/s", 0, 1e6, 0, 20, "Slowest and fastest"));
+    Handle<Varying> strength =
+        add(drivable(unitNumber("strength", "Strength", 1, "1 holds it at once, less as a part of it")));
+    Handle<int64_t> group = add(groupSpec());
+} kSpeedLimit;
+
 struct Gravity : Force {
     V3f pull;
     Strength strength;
-    explicit Gravity(const PartContext& c) : pull(c.params().vector("pull")), strength(c.params()) {}
+    explicit Gravity(const PartContext& c)
+        : pull(c.params()[kGravity.pull]), strength(c.params(), kGravity.strength, kGravity.group) {}
     void act(ParticleBlock& b) const override {
         float s[kBlock];
         strength.over(b, s);
@@ -27,7 +169,8 @@ struct Gravity : Force {
 struct Drag : Force {
     Strength strength;
     float square;
-    explicit Drag(const PartContext& c) : strength(c.params()), square(float(c.params().number("square"))) {}
+    explicit Drag(const PartContext& c)
+        : strength(c.params(), kDrag.strength, kDrag.group), square(float(c.params()[kDrag.square])) {}
     void act(ParticleBlock& b) const override {
         float s[kBlock];
         strength.over(b, s);
@@ -47,14 +190,14 @@ struct Wind : Force {
     float gusts, width;
     uint32_t seed;
     explicit Wind(const PartContext& c)
-        : velocity(c.params().vector("velocity")),
-          strength(c.params()),
-          moved(c.travelled("velocity")),
-          come(c.travelled("gust_rate")) {
+        : velocity(c.params()[kWind.velocity]),
+          strength(c.params(), kWind.strength, kWind.group),
+          moved(c.travelled(kWind.velocity)),
+          come(c.travelled(kWind.gustRate)) {
         const ResolvedParams& p = c.params();
-        gusts = float(p.number("gusts"));
-        width = std::max(1e-6f, float(p.number("gust_width")));
-        seed = uint32_t(p.integer("seed"));
+        gusts = float(p[kWind.gusts]);
+        width = std::max(1e-6f, float(p[kWind.gustWidth]));
+        seed = uint32_t(p[kWind.seed]);
     }
     void act(ParticleBlock& b) const override {
         float s[kBlock];
@@ -82,14 +225,16 @@ struct Turbulence : Force {
     bool carries;
     float hold;
     explicit Turbulence(const PartContext& c)
-        : strength(c.params()), turned(c.travelled("speed")), moved(c.travelled("drift")) {
+        : strength(c.params(), kTurbulence.strength, kTurbulence.group),
+          turned(c.travelled(kTurbulence.speed)),
+          moved(c.travelled(kTurbulence.drift)) {
         const ResolvedParams& p = c.params();
-        options.scale = float(p.number("scale"));
-        options.octaves = int(p.integer("octaves"));
-        options.gain = float(p.number("gain"));
-        options.seed = uint32_t(p.integer("seed"));
-        carries = p.text("how") == "carries";
-        hold = float(p.number("hold"));
+        options.scale = float(p[kTurbulence.scale]);
+        options.octaves = int(p[kTurbulence.octaves]);
+        options.gain = float(p[kTurbulence.gain]);
+        options.seed = uint32_t(p[kTurbulence.seed]);
+        carries = p[kTurbulence.how] == "carries";
+        hold = float(p[kTurbulence.hold]);
     }
     void act(ParticleBlock& b) const override {
         float s[kBlock];
@@ -119,16 +264,16 @@ struct Turbulence : Force {
 };
 
 /// The place and axes of an object that a force stands on; the given place where none is chosen.
-M44f standing(const PartContext& c, const char* ref, const V3f& place) {
-    const std::string& id = c.params().text(ref);
+M44f standing(const PartContext& c, const Handle<std::string>& ref, const V3f& place) {
+    const std::string& id = c.params()[ref];
     return id.empty() ? M44f().setTranslation(place) : c.query().placed(id).world;
 }
 
 /// How strong a force still is at a distance: 1 in the middle, 0 at its reach.
 struct Fading {
     float reach, power;
-    explicit Fading(const ResolvedParams& p)
-        : reach(float(p.number("reach"))), power(float(p.number("fading"))) {}
+    Fading(const ResolvedParams& p, const FadingParams& params)
+        : reach(float(p[params.reach])), power(float(p[params.power])) {}
     float at(float distance) const {
         if (!(reach > 0)) return 1.0f;
         const float left = 1.0f - distance / reach;
@@ -136,25 +281,21 @@ struct Fading {
     }
 };
 
-Specs fadingSpecs() {
-    return {number("reach", "Radius", 0, "m", 0, 1e9, 0, 10, "Nothing beyond it; 0 is without end"),
-            number("fading", "Falloff", 1, "", 0, 16, 0, 4, "0 not at all, 1 evenly, more soon")};
-}
-
 struct Vortex : Force {
     V3f centre, axis;
     Strength strength;
     Fading fading;
     float round, inward, along;
-    explicit Vortex(const PartContext& c) : strength(c.params()), fading(c.params()) {
-        const M44f m = standing(c, "at", c.params().vector("place"));
+    explicit Vortex(const PartContext& c)
+        : strength(c.params(), kVortex.strength, kVortex.group), fading(c.params(), kVortex.falloff) {
+        const M44f m = standing(c, kVortex.at, c.params()[kVortex.place]);
         centre = m.translation();
-        axis = c.params().vector("axis");
-        if (!c.params().text("at").empty()) m.multDirMatrix(V3f(axis), axis);
+        axis = c.params()[kVortex.axis];
+        if (!c.params()[kVortex.at].empty()) m.multDirMatrix(V3f(axis), axis);
         axis = axis.length() > 0 ? axis.normalized() : V3f(0, 1, 0);
-        round = float(c.params().number("round"));
-        inward = float(c.params().number("inward"));
-        along = float(c.params().number("along"));
+        round = float(c.params()[kVortex.round]);
+        inward = float(c.params()[kVortex.inward]);
+        along = float(c.params()[kVortex.along]);
     }
     void act(ParticleBlock& b) const override {
         float s[kBlock];
@@ -177,9 +318,10 @@ struct Attract : Force {
     SurfacePtr surface;
     std::shared_ptr<const CurveSet> curve;
     std::shared_ptr<const NearestPoints> cloud;
-    explicit Attract(const PartContext& c) : strength(c.params()), fading(c.params()) {
-        const std::string& id = c.params().text("to");
-        centre = c.params().vector("place");
+    explicit Attract(const PartContext& c)
+        : strength(c.params(), kAttract.strength, kAttract.group), fading(c.params(), kAttract.falloff) {
+        const std::string& id = c.params()[kAttract.to];
+        centre = c.params()[kAttract.place];
         if (id.empty()) return;
         SceneQuery& query = c.query();
         const SceneQuery::Kind kind = query.kindOf(id);
@@ -187,7 +329,7 @@ struct Attract : Force {
             curve = query.curves(id);
         } else if (kind == SceneQuery::Kind::Layer) {
             cloud = cloudOf(query.elements(id));
-        } else if (c.params().text("part") == "its surface") {
+        } else if (c.params()[kAttract.part] == "its surface") {
             surface = query.surface(id);
         } else {
             centre = query.placed(id).world.translation();
@@ -227,13 +369,13 @@ struct Follow : Force {
     std::shared_ptr<const CurveSet> curve;
     Strength strength;
     float hold, width;
-    explicit Follow(const PartContext& c) : strength(c.params()) {
-        const std::string& id = c.params().text("curve");
+    explicit Follow(const PartContext& c) : strength(c.params(), kFollowCurve.strength, kFollowCurve.group) {
+        const std::string& id = c.params()[kFollowCurve.curve];
         if (id.empty())
             throw NothingToActOn("has no curve to follow", {}, "Choose a curve, or draw one in the view");
         curve = c.query().curves(id);
-        hold = float(c.params().number("hold"));
-        width = float(c.params().number("width"));
+        hold = float(c.params()[kFollowCurve.hold]);
+        width = float(c.params()[kFollowCurve.width]);
     }
     void act(ParticleBlock& b) const override {
         float s[kBlock];
@@ -256,10 +398,10 @@ struct Stay : Force {
     SurfacePtr surface;
     Strength strength;
     float height, reach;
-    explicit Stay(const PartContext& c) : strength(c.params()) {
-        surface = c.surface("on", "has no surface to stay on");
-        height = float(c.params().number("height"));
-        reach = float(c.params().number("reach"));
+    explicit Stay(const PartContext& c) : strength(c.params(), kStayOn.strength, kStayOn.group) {
+        surface = c.surface(kStayOn.on, "has no surface to stay on");
+        height = float(c.params()[kStayOn.height]);
+        reach = float(c.params()[kStayOn.reach]);
     }
     void act(ParticleBlock&) const override {}
     void hold(const ParticleBlock& b, V3f* velocity) const override {
@@ -287,8 +429,8 @@ struct Target : Force {
     std::optional<BoundPlaces> bound;
     Strength strength;
     float hold;
-    explicit Target(const PartContext& c) : strength(c.params()) {
-        const std::string& id = c.params().text("shape");
+    explicit Target(const PartContext& c) : strength(c.params(), kTarget.strength, kTarget.group) {
+        const std::string& id = c.params()[kTarget.shape];
         if (id.empty()) throw NothingToActOn("has no shape to form", {}, "Choose an object or a layer");
         SceneQuery& query = c.query();
         if (query.kindOf(id) == SceneQuery::Kind::Layer) {
@@ -299,9 +441,9 @@ struct Target : Force {
                 throw NothingToActOn("has no shape to form, since the layer makes nothing", {},
                                      "Choose another layer");
         } else {
-            bound.emplace(c, "shape", "has no shape to form");
+            bound.emplace(c, kTarget.shape, kTarget.seed, "has no shape to form");
         }
-        hold = float(c.params().number("hold"));
+        hold = float(c.params()[kTarget.hold]);
     }
     V3f placeOf(uint64_t id) const {
         if (bound) return bound->placeOf(id);
@@ -325,15 +467,15 @@ struct Vectors : Force {
     Strength strength;
     bool carries;
     float hold;
-    explicit Vectors(const PartContext& c) : strength(c.params()) {
+    explicit Vectors(const PartContext& c) : strength(c.params(), kVectors.strength, kVectors.group) {
         const ResolvedParams& p = c.params();
-        if (p.text("file").empty())
+        if (p[kVectors.file].empty())
             throw NothingToActOn("has no file", {}, "Choose a .vdb file that holds vectors");
-        grid = c.query().vectors(p.text("file"), p.text("grid"));
-        if (const std::string& at = p.text("at"); !at.empty()) fromGrid = c.query().placed(at).world;
+        grid = c.query().vectors(p[kVectors.file], p[kVectors.grid]);
+        if (const std::string& at = p[kVectors.at]; !at.empty()) fromGrid = c.query().placed(at).world;
         toGrid = fromGrid.inverse();
-        carries = p.text("how") == "carries";
-        hold = float(p.number("hold"));
+        carries = p[kVectors.how] == "carries";
+        hold = float(p[kVectors.hold]);
     }
     void act(ParticleBlock& b) const override {
         float s[kBlock];
@@ -355,7 +497,9 @@ struct Vectors : Force {
 struct SpeedLimit : Force {
     Range limits;
     Strength strength;
-    explicit SpeedLimit(const PartContext& c) : limits(c.params().range("speed")), strength(c.params()) {}
+    explicit SpeedLimit(const PartContext& c)
+        : limits(c.params()[kSpeedLimit.speed]),
+          strength(c.params(), kSpeedLimit.strength, kSpeedLimit.group) {}
     void act(ParticleBlock&) const override {}
     void hold(const ParticleBlock& b, V3f* velocity) const override {
         float s[kBlock];
@@ -372,126 +516,55 @@ struct SpeedLimit : Force {
 }  // namespace
 
 ParticleModifier gravityPart() {
-    return forcePart<Gravity>(
-        "gravity", "Gravity", "Pulls everything alike",
-        Specs{vector("pull", "Acceleration", V3d(0, -9.81, 0), "m/s2", 20, "Acceleration along each axis"),
-              strengthOf(1, "", 1e6, 0, 2, "Factor on the pull")});
+    return forcePart<Gravity>("gravity", "Gravity", "Pulls everything alike", kGravity);
 }
 
 ParticleModifier dragPart() {
-    return forcePart<Drag>(
-        "drag", "Drag", "Air or water at rest that slows down",
-        Specs{strengthOf(0.5, "1/s", 1e6, 0, 10, "Part of the speed that is lost each second"),
-              number("square", "With the square", 0, "1/m", 0, 1e6, 0, 5,
-                     "Grows with the speed: what is fast is slowed more")});
+    return forcePart<Drag>("drag", "Drag", "Air or water at rest that slows down", kDrag);
 }
 
 ParticleModifier windPart() {
-    return forcePart<Wind>(
-        "wind", "Wind", "Moving air or water that takes along",
-        Specs{vector("velocity", "Velocity", V3d(2, 0, 0), "m/s", 20, "Where it goes, and how fast"),
-              strengthOf(1, "1/s", 1e6, 0, 10, "How soon particles go as fast"),
-              unitNumber("gusts", "Gusts", 0.3, "Part by which it comes and goes"),
-              number("gust_rate", "Gusts come", 0.5, "1/s", 0, 1000, 0, 5, "How often"),
-              number("gust_width", "Gusts' width", 1, "m", 1e-4, 1e6, 0.1, 10, "Across one"),
-              seedSpec("Another number, other gusts")});
+    return forcePart<Wind>("wind", "Wind", "Moving air or water that takes along", kWind);
 }
 
 ParticleModifier turbulencePart() {
-    return forcePart<Turbulence>(
-        "turbulence", "Turbulence", "Whirls without sources or sinks: nothing gathers, nothing thins out",
-        Specs{
-            choice("how", "Mode", "pushes", {"pushes", "carries"},
-                   "As a force, or as a flow that takes along"),
-            strengthOf(1, "", 1e6, 0, 10, "Of the push in m/s2, of the flow in m/s"),
-            shownIf(number("hold", "Response", 4, "1/s", 0, 1e6, 0, 20, "How soon particles go as the flow"),
-                    "how=carries"),
-            number("scale", "Scale", 0.5, "m", 1e-4, 1e6, 0.02, 5, "Across the largest whirls"),
-            number("speed", "Speed", 0.2, "1/s", -1e3, 1e3, 0, 2, "How fast the whirls change"),
-            vector("drift", "Drift", V3d(0), "m/s", 2, "The whirls move on"),
-            whole("octaves", "Octaves", 3, 1, 8, 1, 6, "Smaller whirls on larger ones"),
-            number("gain", "Roughness", 0.6, "", 0, 2, 0, 1.2, "Strength of the smaller ones"),
-            seedSpec("Another number, other whirls")});
+    return forcePart<Turbulence>("turbulence", "Turbulence",
+                                 "Whirls without sources or sinks: nothing gathers, nothing thins out",
+                                 kTurbulence);
 }
 
 ParticleModifier vortexPart() {
-    return forcePart<Vortex>(
-        "vortex", "Vortex", "Turns everything about an axis",
-        Specs{ref("at", "Parent", "object", "Moves and turns with it"),
-              shownIf(vector("place", "Place", V3d(0), "m", 5, "A point of the axis"), "at="),
-              vector("axis", "Axis", V3d(0, 1, 0), "", 1, "Of the object where one is chosen"),
-              strengthOf(1, "", 1e6, 0, 2, "Factor on all of it"),
-              number("round", "Swirl", 4, "m/s2", -1e6, 1e6, -20, 20, "Round the axis"),
-              number("inward", "Inward", 4, "m/s2", -1e6, 1e6, -20, 20, "Towards the axis"),
-              number("along", "Along", 0, "m/s2", -1e6, 1e6, -20, 20, "Along the axis")} +
-            fadingSpecs());
+    return forcePart<Vortex>("vortex", "Vortex", "Turns everything about an axis", kVortex);
 }
 
 ParticleModifier attractPart() {
-    return forcePart<Attract>(
-        "attract", "Attract", "Pulls to a place, an object, a curve or a layer; below 0 it repels",
-        Specs{ref("to", "To", "object or layer or curve", "The nearest of it"),
-              shownIf(choice("part", "Toward", "its middle", {"its middle", "its surface"},
-                             "Of an object: where it stands, or the nearest of its surface"),
-                      "to!="),
-              shownIf(vector("place", "Place", V3d(0), "m", 5, "Where it pulls to"), "to="),
-              strengthOf(5, "m/s2", 1e6, -20, 20, "Below 0 it repels")} +
-            fadingSpecs());
+    return forcePart<Attract>("attract", "Attract",
+                              "Pulls to a place, an object, a curve or a layer; below 0 it repels", kAttract);
 }
 
 ParticleModifier followPart() {
-    return forcePart<Follow>(
-        "follow_curve", "Follow a curve", "Goes along a curve, within a distance of it",
-        Specs{ref("curve", "Curve", "curve", "What it goes along"),
-              strengthOf(1, "m/s", 1e5, -5, 5, "Speed along it; below 0 backward"),
-              number("hold", "Response", 3, "1/s", 0, 1e4, 0, 20, "How soon"),
-              number("width", "Width", 0.1, "m", 0, 1e5, 0, 2, "As far from it they are free")});
+    return forcePart<Follow>("follow_curve", "Follow a curve", "Goes along a curve, within a distance of it",
+                             kFollowCurve);
 }
 
 ParticleModifier stayPart() {
-    ParticleModifier part = forcePart<Stay>(
-        "stay_on", "Stay on a surface", "Goes on a surface, or at a height over it",
-        Specs{ref("on", "On", "object or layer", "The surface of the layer when none is chosen"),
-              strengthOf(30, "1/s", 1e5, 0, 100, "How soon what is off it is back"),
-              number("height", "Height", 0, "m", -1e5, 1e5, 0, 1, "Over it"),
-              number("reach", "Radius", 0, "m", 0, 1e9, 0, 5, "What is farther is free; 0 is nothing")});
-    part.step.ownSurface = "on";
+    ParticleModifier part =
+        forcePart<Stay>("stay_on", "Stay on a surface", "Goes on a surface, or at a height over it", kStayOn);
+    part.step.ownSurface = kStayOn.on.id();
     return part;
 }
 
 ParticleModifier targetPart() {
-    return forcePart<Target>(
-        "target", "Form a shape", "Each goes to a place of its own on a shape",
-        Specs{ref("shape", "Shape", "object or layer", "Elements of a layer, or an object's surface"),
-              strengthOf(20, "1/s2", 1e6, 0, 100, "How hard; give it keys to form and to let go"),
-              number("hold", "Damping", 1, "", 0, 10, 0, 2, "Below 1 they swing about their place"),
-              seedSpec("Another number, other places")});
-}
-
-static ParamSpec vectorFile() {
-    ParamSpec spec = file("file", "File", "A .vdb file with a grid of vectors");
-    spec.refKind = "vectors";
-    return spec;
+    return forcePart<Target>("target", "Form a shape", "Each goes to a place of its own on a shape", kTarget);
 }
 
 ParticleModifier vectorsPart() {
-    return forcePart<Vectors>(
-        "vectors", "Vectors of a file", "Pushes, or takes along, by the vectors of an OpenVDB grid",
-        Specs{
-            vectorFile(), text("grid", "Grid", "", "Its name in the file; the first of vectors when empty"),
-            ref("at", "Parent", "object", "Moves and turns with it; else it is where the file says"),
-            choice("how", "Mode", "carries", {"pushes", "carries"},
-                   "Vectors are accelerations, or the speed of a flow that takes along"),
-            strengthOf(1, "", 1e6, 0, 10, "Factor on the vectors"),
-            shownIf(number("hold", "Response", 4, "1/s", 0, 1e6, 0, 20, "How soon particles go as the flow"),
-                    "how=carries")});
+    return forcePart<Vectors>("vectors", "Vectors of a file",
+                              "Pushes, or takes along, by the vectors of an OpenVDB grid", kVectors);
 }
 
 ParticleModifier speedLimitPart() {
-    return forcePart<SpeedLimit>(
-        "speed_limit", "Speed limit", "No slower and no faster",
-        Specs{range("speed", "Between", {0, 5}, "m/s", 0, 1e6, 0, 20, "Slowest and fastest"),
-              drivable(unitNumber("strength", "Strength", 1, "1 holds it at once, less as a part of it"))});
+    return forcePart<SpeedLimit>("speed_limit", "Speed limit", "No slower and no faster", kSpeedLimit);
 }
 
 }  // namespace ovrix::sim

@@ -17,13 +17,11 @@ ParticleModifier targetPart();
 ParticleModifier vectorsPart();
 ParticleModifier speedLimitPart();
 
-/// A force as a part, with the "group" that all of them have.
+/// A force as a part.
 template <class F>
-ParticleModifier forcePart(std::string id, std::string title, std::string help,
-                           std::vector<ParamSpec> params) {
-    params.push_back(groupSpec());
+ParticleModifier forcePart(std::string id, std::string title, std::string help, const ParamTable& params) {
     return {
-        partType(std::move(id), std::move(title), std::move(help), std::move(params)),
+        partType(std::move(id), std::move(title), std::move(help), params),
         [](const PartContext& c, ParticleParts& parts) { parts.forces.push_back(std::make_unique<F>(c)); }};
 }
 

@@ -6,7 +6,7 @@
 
 #include "base/parallel.h"
 #include "geo/points/nearest.h"
-#include "params/specs.h"
+#include "params/param_table.h"
 #include "sim/collide/collide.h"
 
 namespace ovrix::sim {
@@ -14,6 +14,16 @@ namespace ovrix::sim {
 using namespace specs;
 
 namespace {
+
+const struct SpacingParams : ParamTable {
+    Handle<double> radius =
+        add(number("radius", "Radius", 0.02, "m", 0, 1e5, 0, 0.5, "Of each, times its size"));
+    Handle<double> bounce = add(unitNumber("bounce", "Bounce", 0.2, "Part of the speed that comes back"));
+    Handle<double> friction = add(number("friction", "Friction", 0.3, "", 0, 100, 0, 1.5,
+                                         "Holds heaps flatter than the angle whose tangent it is"));
+    Handle<int64_t> rounds =
+        add(whole("rounds", "Rounds", 3, 1, 64, 1, 10, "More packs tighter without overlaps"));
+} kSpacing;
 
 /// Each moves apart from those that are too near, by half of what is missing; what all did is added up by
 /// number, so no order of threads counts. Jakobsen, "Advanced Character Physics", GDC 2001, as a relaxation
@@ -23,10 +33,10 @@ namespace {
 class KeepApart : public Spacing {
   public:
     explicit KeepApart(const PartContext& c)
-        : radius_(float(c.params().number("radius"))),
-          bounce_(float(c.params().number("bounce"))),
-          friction_(float(c.params().number("friction"))),
-          rounds_(int(c.params().integer("rounds"))) {}
+        : radius_(float(c.params()[kSpacing.radius])),
+          bounce_(float(c.params()[kSpacing.bounce])),
+          friction_(float(c.params()[kSpacing.friction])),
+          rounds_(int(c.params()[kSpacing.rounds])) {}
 
     void part(const View& v, Progress& progress) const override {
         if (!(radius_ > 0)) return;
@@ -160,13 +170,7 @@ class KeepApart : public Spacing {
 }  // namespace
 
 ParticleModifier spacingPart() {
-    StepType type =
-        partType("spacing", "Keep apart", "Particles collide with each other",
-                 {number("radius", "Radius", 0.02, "m", 0, 1e5, 0, 0.5, "Of each, times its size"),
-                  unitNumber("bounce", "Bounce", 0.2, "Part of the speed that comes back"),
-                  number("friction", "Friction", 0.3, "", 0, 100, 0, 1.5,
-                         "Holds heaps flatter than the angle whose tangent it is"),
-                  whole("rounds", "Rounds", 3, 1, 64, 1, 10, "More packs tighter without overlaps")});
+    StepType type = partType("spacing", "Keep apart", "Particles collide with each other", kSpacing);
     return {type, [](const PartContext& c, ParticleParts& parts) {
                 parts.spacings.push_back(std::make_unique<KeepApart>(c));
             }};

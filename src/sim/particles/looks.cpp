@@ -2,13 +2,51 @@
 
 #include "base/parallel.h"
 #include "geo/strands/strands.h"
-#include "params/specs.h"
+#include "params/param_table.h"
 
 namespace ovrix::sim {
 
 using namespace specs;
 
 namespace {
+
+const struct SizeOverLifeParams : ParamTable {
+    Handle<Curve> curve =
+        add(profile("curve", "Curve", {{0, 0.2f}, {0.15f, 1}, {1, 0}}, "Size by the part of life behind it"));
+    Handle<double> vary = add(unitNumber("vary", "Varies", 0.2, "Some shrink sooner than others"));
+    Handle<double> span =
+        add(number("span", "Of", 5, "s", 1e-3, 1e6, 0.1, 20, "For those that live for ever"));
+    Handle<int64_t> seed = add(seedSpec("Another number, others sooner"));
+} kSizeOverLife;
+
+const struct ColorOverLifeParams : ParamTable {
+    Handle<Color> start = add(color("start", "At birth", Color(1.0f), false, "Colour of the youngest"));
+    Handle<Color> middle =
+        add(color("middle", "Half way", Color(0.4f, 0.8f, 0.9f), false, "Colour half way"));
+    Handle<Color> end =
+        add(color("end", "At the end", Color(0.05f, 0.15f, 0.3f), false, "Colour of the oldest"));
+    Handle<double> span =
+        add(number("span", "Of", 5, "s", 1e-3, 1e6, 0.1, 20, "For those that live for ever"));
+} kColorOverLife;
+
+const struct SpinParams : ParamTable {
+    Handle<V3f> axis = add(vector("axis", "Axis", V3d(0, 1, 0), "", 1, "What it spins about, in the world"));
+    Handle<double> rate =
+        add(number("rate", "Rate", 0, "deg/s", -1e6, 1e6, -720, 720, "How fast in the end; 0 stops it"));
+    Handle<Varying> strength = add(strengthOf(1, "1/s", 1e6, 0, 10, "How soon"));
+    Handle<int64_t> group = add(groupSpec());
+} kSpin;
+
+const struct FacingParams : ParamTable {
+    Handle<std::string> how = add(choice(
+        "how", "Turned", "along its way", {"along its way", "ahead, upright", "by its spin", "as its source"},
+        "Its own up along its way; its own front ahead; by the spin it was born with; or as the "
+        "source stood"));
+    Handle<double> bank =
+        add(shownIf(number("bank", "Banks", 1, "", 0, 10, 0, 3, "Leans into turns"), "how=ahead, upright"));
+    Handle<double> damping = add(shownIf(
+        number("damping", "Damping", 0.1, "s", 0, 100, 0, 2, "How long a turn takes"), "how!=by its spin"));
+} kFacing;
 
 /// The part of its life that each has behind it; those that live for ever go by @p span seconds.
 float lifePart(float age, float life, float span) {
@@ -21,10 +59,10 @@ struct SizeOverLife : Looks {
     float vary, span;
     uint64_t seed;
     explicit SizeOverLife(const PartContext& c)
-        : curve(c.params().profile("curve")),
-          vary(float(c.params().number("vary"))),
-          span(float(c.params().number("span"))),
-          seed(uint64_t(c.params().integer("seed"))) {}
+        : curve(c.params()[kSizeOverLife.curve]),
+          vary(float(c.params()[kSizeOverLife.vary])),
+          span(float(c.params()[kSizeOverLife.span])),
+          seed(uint64_t(c.params()[kSizeOverLife.seed])) {}
     void apply(AttributeSet& a, float, Progress& progress) const override {
         const auto age = a.find<float>("age"), life = a.find<float>("life"), born = a.find<float>("born");
         const auto id = a.find<uint64_t>("id");
@@ -42,10 +80,10 @@ struct ColorOverLife : Looks {
     Color start, middle, end;
     float span;
     explicit ColorOverLife(const PartContext& c)
-        : start(c.params().color("start")),
-          middle(c.params().color("middle")),
-          end(c.params().color("end")),
-          span(float(c.params().number("span"))) {}
+        : start(c.params()[kColorOverLife.start]),
+          middle(c.params()[kColorOverLife.middle]),
+          end(c.params()[kColorOverLife.end]),
+          span(float(c.params()[kColorOverLife.span])) {}
     void apply(AttributeSet& a, float, Progress& progress) const override {
         const auto age = a.find<float>("age"), life = a.find<float>("life");
         const auto color = a.add<Color>("color", Color(1.0f));
@@ -61,10 +99,10 @@ struct ColorOverLife : Looks {
 struct Spin : Looks {
     V3f wanted;
     Strength strength;
-    explicit Spin(const PartContext& c) : strength(c.params()) {
-        const V3f axis = c.params().vector("axis");
-        wanted = (axis.length() > 0 ? axis.normalized() : V3f(0, 1, 0)) *
-                 radians(float(c.params().number("rate")));
+    explicit Spin(const PartContext& c) : strength(c.params(), kSpin.strength, kSpin.group) {
+        const V3f axis = c.params()[kSpin.axis];
+        wanted =
+            (axis.length() > 0 ? axis.normalized() : V3f(0, 1, 0)) * radians(float(c.params()[kSpin.rate]));
     }
     void apply(AttributeSet& a, float seconds, Progress& progress) const override {
         const Samples all = samplesOf(a);
@@ -83,9 +121,9 @@ struct Facing : Looks {
     float damping, bank;
     std::string how;
     explicit Facing(const PartContext& c)
-        : damping(float(c.params().number("damping"))),
-          bank(float(c.params().number("bank"))),
-          how(c.params().text("how")) {}
+        : damping(float(c.params()[kFacing.damping])),
+          bank(float(c.params()[kFacing.bank])),
+          how(c.params()[kFacing.how]) {}
     void apply(AttributeSet& a, float seconds, Progress& progress) const override {
         const auto velocity = a.find<V3f>("v"), normal = a.find<V3f>("N"), spin = a.find<V3f>("spin");
         const auto state = a.find<int32_t>("state");
@@ -124,36 +162,25 @@ struct Facing : Looks {
 }  // namespace
 
 ParticleModifier sizePart() {
-    return {
-        partType(
-            "size_over_life", "Size over life", "From birth to end, as a factor on the size at birth",
-            {profile("curve", "Curve", {{0, 0.2f}, {0.15f, 1}, {1, 0}}, "Size by the part of life behind it"),
-             unitNumber("vary", "Varies", 0.2, "Some shrink sooner than others"),
-             number("span", "Of", 5, "s", 1e-3, 1e6, 0.1, 20, "For those that live for ever"),
-             seedSpec("Another number, others sooner")}),
-        [](const PartContext& c, ParticleParts& parts) {
-            parts.looks.push_back(std::make_unique<SizeOverLife>(c));
-        }};
+    return {partType("size_over_life", "Size over life",
+                     "From birth to end, as a factor on the size at birth", kSizeOverLife),
+            [](const PartContext& c, ParticleParts& parts) {
+                parts.looks.push_back(std::make_unique<SizeOverLife>(c));
+            }};
 }
 
 ParticleModifier colorPart() {
-    return {partType("color_over_life", "Colour over life", "Three colours, from birth to end",
-                     {color("start", "At birth", Color(1.0f), false, "Colour of the youngest"),
-                      color("middle", "Half way", Color(0.4f, 0.8f, 0.9f), false, "Colour half way"),
-                      color("end", "At the end", Color(0.05f, 0.15f, 0.3f), false, "Colour of the oldest"),
-                      number("span", "Of", 5, "s", 1e-3, 1e6, 0.1, 20, "For those that live for ever")}),
-            [](const PartContext& c, ParticleParts& parts) {
-                parts.looks.push_back(std::make_unique<ColorOverLife>(c));
-                parts.colours = true;
-            }};
+    return {
+        partType("color_over_life", "Colour over life", "Three colours, from birth to end", kColorOverLife),
+        [](const PartContext& c, ParticleParts& parts) {
+            parts.looks.push_back(std::make_unique<ColorOverLife>(c));
+            parts.colours = true;
+        }};
 }
 
 ParticleModifier spinPart() {
     StepType type =
-        partType("spin", "Spin", "Brings what spins to an even spin over time; Facing shows it",
-                 {vector("axis", "Axis", V3d(0, 1, 0), "", 1, "What it spins about, in the world"),
-                  number("rate", "Rate", 0, "deg/s", -1e6, 1e6, -720, 720, "How fast in the end; 0 stops it"),
-                  strengthOf(1, "1/s", 1e6, 0, 10, "How soon"), groupSpec()});
+        partType("spin", "Spin", "Brings what spins to an even spin over time; Facing shows it", kSpin);
     return {type, [](const PartContext& c, ParticleParts& parts) {
                 parts.looks.push_back(std::make_unique<Spin>(c));
                 parts.spins = true;
@@ -161,20 +188,11 @@ ParticleModifier spinPart() {
 }
 
 ParticleModifier facingPart() {
-    return {
-        partType(
-            "facing", "Facing", "Where copies turn to",
-            {choice("how", "Turned", "along its way",
-                    {"along its way", "ahead, upright", "by its spin", "as its source"},
-                    "Its own up along its way; its own front ahead; by the spin it was born with; or as the "
-                    "source stood"),
-             shownIf(number("bank", "Banks", 1, "", 0, 10, 0, 3, "Leans into turns"), "how=ahead, upright"),
-             shownIf(number("damping", "Damping", 0.1, "s", 0, 100, 0, 2, "How long a turn takes"),
-                     "how!=by its spin")}),
-        [](const PartContext& c, ParticleParts& parts) {
-            parts.looks.push_back(std::make_unique<Facing>(c));
-            parts.spins = true;
-        }};
+    return {partType("facing", "Facing", "Where copies turn to", kFacing),
+            [](const PartContext& c, ParticleParts& parts) {
+                parts.looks.push_back(std::make_unique<Facing>(c));
+                parts.spins = true;
+            }};
 }
 
 }  // namespace ovrix::sim

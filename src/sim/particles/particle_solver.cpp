@@ -7,7 +7,7 @@
 #include "base/error.h"
 #include "base/parallel.h"
 #include "geo/strands/strands.h"
-#include "params/specs.h"
+#include "params/param_table.h"
 #include "sim/collide/collide.h"
 #include "sim/particles/particles_between.h"
 
@@ -17,11 +17,29 @@ using namespace specs;
 
 namespace {
 
+const struct SimulateParams : ParamTable {
+    Handle<int64_t> substeps = add(whole("substeps", "Substeps", 2, 1, 1000, 1, 16,
+                                         "Parts that each frame is worked out in: more is closer"));
+    Handle<double> fastest = add(number("fastest", "Speed limit", 1000, "m/s", 1e-6, 1e9, 1, 1000,
+                                        "What would be faster is held to it, and counted"));
+    Handle<bool> showBefore =
+        add(flag("show_before", "Shown before", false,
+                 "Those yet to be born wait where they will be, as far as At most says how many"));
+    Handle<bool> keepEnded =
+        add(flag("keep_ended", "Shown after", false, "Those that ended stay where they were"));
+    Handle<bool> waiting = add(flag("waiting", "Points wait", false,
+                                    "Without an emitter: the points stand still until something wakes them"));
+    BakeParams bake{*this};
+} kSimulate;
+
 /// All columns that a substep works on.
 struct Columns {
     std::span<V3f> position, velocity;
-    std::span<float> age, life, scale;
-    std::span<int32_t> group, state;
+    std::span<float> age;
+    std::span<const float> life, scale;  ///< most often shared with the frame before
+    std::span<const int32_t> group;
+    std::span<float> ownLife, ownScale;  ///< the same where something may change them; else empty
+    std::span<int32_t> ownGroup, state;
     std::span<const uint64_t> id;
     std::span<const float> weight;
     std::span<Color> color;
@@ -31,15 +49,14 @@ struct Columns {
 
     explicit Columns(AttributeSet& a, const ParticleParts& parts)
         : position(a.add<V3f>("P")), velocity(a.add<V3f>("v")), age(a.add<float>("age")) {
-        const std::span<const float> lives = std::as_const(a).find<float>("life");
-        life = {const_cast<float*>(lives.data()), lives.size()};
         bool changes = !parts.rules.empty();
         for (const Collider& k : parts.colliders) changes |= k.then == OnContact::End;
-        if (changes) life = a.add<float>("life");
-        scale = {const_cast<float*>(std::as_const(a).find<float>("scale").data()), a.size()};
-        const auto groups = std::as_const(a).find<int32_t>("group");
-        group = {const_cast<int32_t*>(groups.data()), groups.size()};
-        if (changes) group = a.add<int32_t>("group"), scale = a.add<float>("scale");
+        if (changes) {
+            ownLife = a.add<float>("life"), ownScale = a.add<float>("scale");
+            ownGroup = a.add<int32_t>("group");
+        }
+        life = std::as_const(a).find<float>("life"), scale = std::as_const(a).find<float>("scale");
+        group = std::as_const(a).find<int32_t>("group");
         state = a.add<int32_t>("state");
         id = a.find<uint64_t>("id");
         weight = a.find<float>("weight");
@@ -194,7 +211,7 @@ class Substep {
         c_.position[i] = p.x1, c_.velocity[i] = p.v1;
         touched_[i] = p.touched;
         if (!began_.empty()) contact(i, p.touched);
-        if (p.ended) c_.life[i] = std::min(c_.life[i], c_.age[i]);
+        if (p.ended) c_.ownLife[i] = std::min(c_.life[i], c_.age[i]);
         if (p.stuckIn != 0) stick(i, p);
     }
 
@@ -239,9 +256,9 @@ class Substep {
         Rule::View v{c_.position.subspan(begin, n),
                      c_.velocity.subspan(begin, n),
                      c_.age.subspan(begin, n),
-                     c_.life.subspan(begin, n),
-                     c_.scale.subspan(begin, n),
-                     c_.group.subspan(begin, n),
+                     c_.ownLife.subspan(begin, n),
+                     c_.ownScale.subspan(begin, n),
+                     c_.ownGroup.subspan(begin, n),
                      c_.state.subspan(begin, n),
                      c_.id.subspan(begin, n),
                      c_.color.empty() ? std::span<Color>() : c_.color.subspan(begin, n),
@@ -474,7 +491,7 @@ class ParticleSolver : public Solver {
     }
 
     static StepSettings settingsOf(const ResolvedParams& p) {
-        return {int(p.integer("substeps")), float(p.number("fastest")), p.flag("keep_ended"), SIZE_MAX};
+        return {int(p[kSimulate.substeps]), float(p[kSimulate.fastest]), p[kSimulate.keepEnded], SIZE_MAX};
     }
 
     /// Without an emitter every element is a particle from the first frame on.
@@ -486,7 +503,7 @@ class ParticleSolver : public Solver {
         const auto id = a.find<uint64_t>("id");
         const auto scale = a.find<float>("scale");
         const auto color = a.find<Color>("color");
-        const bool waits = in.params->flag("waiting");
+        const bool waits = (*in.params)[kSimulate.waiting];
         for (size_t i = 0; i < p.size(); ++i) {
             const uint64_t own = id.empty() ? i : id[i];
             if (in.share < 1.0 && double(random1(1, own, Stream::Show)) >= in.share) continue;
@@ -532,7 +549,7 @@ class ParticleSolver : public Solver {
                                 const SolverInput& in, float seconds, const StepCounts& counts,
                                 Progress& progress) {
         state.notes = parts.notes;
-        if (in.params->flag("show_before")) await(state, a, parts, in, progress);
+        if ((*in.params)[kSimulate.showBefore]) await(state, a, parts, in, progress);
         for (const auto& look : parts.looks) look->apply(a, seconds, progress);
         size_t frozen = 0;
         for (int32_t s : a.find<int32_t>("state")) frozen += s == int32_t(ParticleState::Frozen);
@@ -561,15 +578,7 @@ StepType simulateStep() {
     type.holds = "particles";
     type.startsWith = {"emit", "gravity"};
     type.usual = {"floor", "collide", "wind"};
-    type.params = {whole("substeps", "Substeps", 2, 1, 1000, 1, 16,
-                         "Parts that each frame is worked out in: more is closer"),
-                   number("fastest", "Speed limit", 1000, "m/s", 1e-6, 1e9, 1, 1000,
-                          "What would be faster is held to it, and counted"),
-                   flag("show_before", "Shown before", false,
-                        "Those yet to be born wait where they will be, as far as At most says how many"),
-                   flag("keep_ended", "Shown after", false, "Those that ended stay where they were"),
-                   flag("waiting", "Points wait", false,
-                        "Without an emitter: the points stand still until something wakes them")};
+    type.params = kSimulate.specs();
     return solverStep(std::move(type), std::make_shared<const ParticleSolver>());
 }
 

@@ -8,7 +8,7 @@
 #include "base/error.h"
 #include "base/parallel.h"
 #include "geo/strands/strands.h"
-#include "params/specs.h"
+#include "params/param_table.h"
 #include "sim/collide/collide.h"
 #include "sim/strands/rods.h"
 #include "sim/strands/strand_pose.h"
@@ -19,6 +19,47 @@ namespace ovrix::sim {
 using namespace specs;
 
 namespace {
+
+ParamSpec poseFile() {
+    ParamSpec spec =
+        file("starts_as", "Starts as",
+             "A still pose in a file of strands; the shape that they keep is the recipe's all the "
+             "same. The card's menu keeps one");
+    spec.refKind = "strands";
+    return spec;
+}
+
+const struct SimulateStrandsParams : ParamTable {
+    Handle<double> stiff =
+        add(number("stiff", "Stiffness", 0.08, "m", 1e-5, 1e4, 0.005, 0.5,
+                   "Length of a level strand whose tip sinks by an eighth of it: longer is stiffer"));
+    Handle<Curve> along =
+        add(profile("along", "Along strand", {{0, 1}, {1, 0.8f}}, "Stiffness from root to tip, as a factor"));
+    Handle<double> root =
+        add(unitNumber("root", "Root", 1, "1 holds the root's direction, 0 lets it turn freely"));
+    Handle<double> keep = add(unitNumber(
+        "keep", "Shape memory", 0, "Part of the way back to the shape before the simulation, each 1/24 s"));
+    Handle<std::string> startsAs = add(poseFile());
+    Handle<double> stretch = add(
+        number("stretch", "Stretch", 0, "", 0, 10, 0, 0.3, "Part of its length by which it may be longer"));
+    Handle<double> damping = add(
+        number("damping", "Damping", 1, "1/s", 0, 1e4, 0, 20, "Part of its motion that is lost each second"));
+    Handle<double> weight = add(
+        number("weight", "Weight", 1, "", 1e-6, 1e6, 0.1, 10, "The heavier, the less air takes it along"));
+    Handle<double> air = add(number("air", "Air drag", 0.5, "1/s", 0, 1e4, 0, 20, "Air at rest around it"));
+    Handle<int64_t> substeps = add(whole("substeps", "Substeps", 4, 1, 1000, 1, 32,
+                                         "Parts that each frame is worked out in: more is closer"));
+    Handle<int64_t> iterations = add(whole("iterations", "Iterations", 1, 1, 1000, 1, 32,
+                                           "Rounds of each substep: more holds stiff strands"));
+    BakeParams bake{*this};
+} kSimulateStrands;
+
+const struct StrandSpacingParams : ParamTable {
+    Handle<double> thickness =
+        add(number("thickness", "Thickness", 0.002, "m", 0, 1e4, 0, 0.05, "From middle to middle"));
+    Handle<int64_t> rounds =
+        add(whole("rounds", "Rounds", 1, 1, 32, 1, 8, "More keeps tighter packed ones apart"));
+} kStrandSpacing;
 
 /// What a point takes beside the state before and the recipe's own: its new state, where it started, the rods
 /// and what is known of what is near.
@@ -61,7 +102,7 @@ class StrandSolver : public Solver {
         progress.check();
         set->points.add<V3f>("v");
         SolverState state{first.frame, set, {}, {}};
-        const std::string& pose = first.params->text("starts_as");
+        const std::string& pose = (*first.params)[kSimulateStrands.startsAs];
         if (pose.empty()) return state;
         if (const size_t n = takePose(*first.query->strandFile(pose), *set))
             state.notes.push_back(
@@ -187,14 +228,14 @@ class StrandSolver : public Solver {
 
         Stepping(StrandSet& s, const Drive& d, ParticleParts& pp, const ResolvedParams& p, float seconds,
                  const MemoBox* known)
-            : set(s), drive(d), parts(pp), frame(seconds), substeps(int(p.integer("substeps"))) {
-            nature.iterations = int(p.integer("iterations"));
-            nature.rootStiffness = float(p.number("root"));
-            nature.keepShape = float(p.number("keep"));
-            nature.stretch = float(p.number("stretch"));
-            damping = float(p.number("damping"));
-            heavy = float(p.number("weight"));
-            drag = float(p.number("air")) / heavy;
+            : set(s), drive(d), parts(pp), frame(seconds), substeps(int(p[kSimulateStrands.substeps])) {
+            nature.iterations = int(p[kSimulateStrands.iterations]);
+            nature.rootStiffness = float(p[kSimulateStrands.root]);
+            nature.keepShape = float(p[kSimulateStrands.keep]);
+            nature.stretch = float(p[kSimulateStrands.stretch]);
+            damping = float(p[kSimulateStrands.damping]);
+            heavy = float(p[kSimulateStrands.weight]);
+            drag = float(p[kSimulateStrands.air]) / heavy;
             position = set.points.add<V3f>("P"), velocity = set.points.add<V3f>("v");
             const size_t n = position.size();
             frozen.assign(set.size(), 0), freed.assign(set.size(), 0);
@@ -203,8 +244,8 @@ class StrandSolver : public Solver {
             memo->clear.resize(parts.colliders.empty() ? 0 : n);
             for (ContactCache& c : memo->clear) c.wake();  // a frame begins with a close look
             ids = std::as_const(set.strands).find<uint64_t>("id");
-            const float stiff = float(p.number("stiff")), dt = frame / float(substeps);
-            const Curve& along = p.profile("along");
+            const float stiff = float(p[kSimulateStrands.stiff]), dt = frame / float(substeps);
+            const Curve& along = p[kSimulateStrands.along];
             if (!memo->rods || !memo->rods->holds(drive.now, nature, stiff, dt, along))
                 memo->rods = std::make_shared<const RodsMade>(
                     RodsMade{drive.now, nature, stiff, dt, along, bundled(stiff, dt, along)});
@@ -453,23 +494,12 @@ class StrandSolver : public Solver {
 
 ParticleModifier strandSpacingPart() {
     StepType type =
-        partType("strand_spacing", "Keep strands apart", "Strands meet each other",
-                 {number("thickness", "Thickness", 0.002, "m", 0, 1e4, 0, 0.05, "From middle to middle"),
-                  whole("rounds", "Rounds", 1, 1, 32, 1, 8, "More keeps tighter packed ones apart")});
+        partType("strand_spacing", "Keep strands apart", "Strands meet each other", kStrandSpacing);
     type.partOf = {"strands"};
     return {type, [](const PartContext& c, ParticleParts& parts) {
-                parts.strandThickness = float(c.params().number("thickness"));
-                parts.strandRounds = int(c.params().integer("rounds"));
+                parts.strandThickness = float(c.params()[kStrandSpacing.thickness]);
+                parts.strandRounds = int(c.params()[kStrandSpacing.rounds]);
             }};
-}
-
-static ParamSpec poseFile() {
-    ParamSpec spec =
-        file("starts_as", "Starts as",
-             "A still pose in a file of strands; the shape that they keep is the recipe's all the "
-             "same. The card's menu keeps one");
-    spec.refKind = "strands";
-    return spec;
 }
 
 StepType simulateStrandsStep() {
@@ -481,22 +511,7 @@ StepType simulateStrandsStep() {
     type.holds = "strands";
     type.startsWith = {"strand_gravity"};
     type.usual = {"strand_wind", "strand_collide", "strand_floor"};
-    type.params = {
-        number("stiff", "Stiffness", 0.08, "m", 1e-5, 1e4, 0.005, 0.5,
-               "Length of a level strand whose tip sinks by an eighth of it: longer is stiffer"),
-        profile("along", "Along strand", {{0, 1}, {1, 0.8f}}, "Stiffness from root to tip, as a factor"),
-        unitNumber("root", "Root", 1, "1 holds the root's direction, 0 lets it turn freely"),
-        unitNumber("keep", "Shape memory", 0,
-                   "Part of the way back to the shape before the simulation, each 1/24 s"),
-        poseFile(),
-        number("stretch", "Stretch", 0, "", 0, 10, 0, 0.3, "Part of its length by which it may be longer"),
-        number("damping", "Damping", 1, "1/s", 0, 1e4, 0, 20, "Part of its motion that is lost each second"),
-        number("weight", "Weight", 1, "", 1e-6, 1e6, 0.1, 10, "The heavier, the less air takes it along"),
-        number("air", "Air drag", 0.5, "1/s", 0, 1e4, 0, 20, "Air at rest around it"),
-        whole("substeps", "Substeps", 4, 1, 1000, 1, 32,
-              "Parts that each frame is worked out in: more is closer"),
-        whole("iterations", "Iterations", 1, 1, 1000, 1, 32,
-              "Rounds of each substep: more holds stiff strands")};
+    type.params = kSimulateStrands.specs();
     return solverStep(std::move(type), std::make_shared<const StrandSolver>());
 }
 
