@@ -163,7 +163,7 @@ void instanceMemory(benchmark::State& state) {
         const size_t again = residentBytes();
         {
             RenderScene scene;
-            const uint32_t look = scene.addLook({scene.addMaterial({})}), m = scene.addMesh(mesh);
+            const uint32_t look = scene.addMaterialSlots({scene.addMaterial({})}), m = scene.addMesh(mesh);
             std::vector<RenderScene::Instance> instances(kCount);
             for (size_t i = 0; i < kCount; ++i) instances[i] = {m, look, 1, 2, i};
             scene.addInstances(

@@ -123,7 +123,7 @@ struct Scene {
     RenderScene scene;
     explicit Scene(const StrandsPtr& strands) {
         SurfaceMaterial m;
-        const uint32_t look = scene.addLook({scene.addMaterial(m)});
+        const uint32_t look = scene.addMaterialSlots({scene.addMaterial(m)});
         scene.addInstance({scene.addStrands(strands, {}), look, 0, 1, RenderScene::kOwnElement}, M44f());
         scene.commit(Progress::none());
     }

@@ -203,7 +203,7 @@ void addGrass(Maker& m, const Looks& l, const std::string& sandId) {
 }
 
 /// What the last high water left: shells, stones and weed in a band along a curve on the sand.
-void addStrandLine(Maker& m, const std::string& sandId, const Shares& things) {
+void addStrandLine(Maker& m, const std::string& sandId, const PrototypeMix& things) {
     const std::vector<std::vector<std::pair<float, float>>> shores = {
         {{-0.70f, 0.48f}, {-0.52f, 0.61f}, {-0.38f, 0.69f}, {-0.30f, 0.80f}, {-0.34f, 0.95f}},
         {{0.35f, 0.47f}, {0.41f, 0.54f}, {0.48f, 0.63f}, {0.53f, 0.76f}, {0.50f, 0.92f}}};
@@ -265,7 +265,7 @@ void addLayers(Maker& m, const Looks& l, const std::string& ledge, const std::st
     const std::string snail = m.mesh("Snail shell", snailShell(), l.snail, false);
     const std::string stoneA = m.mesh("Stone, round", stone(17), l.stone, false),
                       stoneB = m.mesh("Stone, long", stone(29), l.stone, false);
-    const Shares barnacles = {{closed, 0.66}, {open, 0.34}};
+    const PrototypeMix barnacles = {{closed, 0.66}, {open, 0.34}};
     const auto colony = [](double contrast) {
         return std::vector<FieldSource>{blended(heightBand(0.045, 0.36, 0.03), Blend::Replace),
                                         noise(0.24, 21, contrast, 4), slope(10, 100, 12),

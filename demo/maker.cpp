@@ -34,7 +34,7 @@ std::string Maker::material(const std::string& name, const Color& low, const Col
     return id;
 }
 
-std::string Maker::layer(const std::string& name, const std::string& surface, Shares prototypes,
+std::string Maker::layer(const std::string& name, const std::string& surface, PrototypeMix prototypes,
                          int64_t count, int64_t seed, Range size, double favourSmall,
                          std::vector<FieldSource> mask, double upright, double lift) {
     std::string id;

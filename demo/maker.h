@@ -21,9 +21,9 @@ class Maker {
     /// A material whose colour runs from one to another where a field goes from 0 to 1.
     std::string material(const std::string& name, const Color& low, const Color& high,
                          std::vector<FieldSource> sources, double roughness);
-    std::string layer(const std::string& name, const std::string& surface, Shares prototypes, int64_t count,
-                      int64_t seed, Range size, double favourSmall, std::vector<FieldSource> mask,
-                      double upright, double lift);
+    std::string layer(const std::string& name, const std::string& surface, PrototypeMix prototypes,
+                      int64_t count, int64_t seed, Range size, double favourSmall,
+                      std::vector<FieldSource> mask, double upright, double lift);
     /// A layer of the named steps, in that order.
     std::string recipe(const std::string& name, const std::string& surface, const std::string& material,
                        const std::vector<const char*>& steps);

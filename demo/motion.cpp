@@ -96,7 +96,7 @@ Document plankton(const std::filesystem::path& folder) {
     m.part(drift, "turbulence");
     m.set(drift + "/turbulence",
           {{"how", "carries"}, {"strength", "0.25"}, {"scale", "0.5"}, {"speed", "0.12"}, {"hold", "2"}});
-    m.document = withValue(m.document, {drift, "copies_of", "prototypes"}, Shares{{speck, 1.0}});
+    m.document = withValue(m.document, {drift, "copies_of", "prototypes"}, PrototypeMix{{speck, 1.0}});
     const std::string trails = m.recipe("Trails", cloud, thread, {"inside", "simulate", "trails"});
     m.set(trails, {{"inside/count", "900"}});
     m.without(trails, "emit"), m.without(trails, "gravity");
@@ -161,7 +161,7 @@ Document splash(const std::filesystem::path& folder) {
     m.set(spray + "/floor", {{"height", "0.0"}, {"then", "end"}});
     m.document = withValue(m.document, {spray, "size_over_life", "curve"},
                            Curve{{{0, 0.6f}, {0.1f, 1}, {0.7f, 0.7f}, {1, 0}}, true});
-    m.document = withValue(m.document, {spray, "copies_of", "prototypes"}, Shares{{drop, 1.0}});
+    m.document = withValue(m.document, {spray, "copies_of", "prototypes"}, PrototypeMix{{drop, 1.0}});
     return m.document;
 }
 
@@ -207,7 +207,7 @@ Document darts(const std::filesystem::path& folder) {
     m.set(volley + "/drag/strength", "0.15");
     m.set(volley + "/facing/damping", "0.03");
     m.set(volley + "/collide", {{"with", "sand"}, {"then", "stick"}, {"ahead", "0.13"}});
-    m.document = withValue(m.document, {volley, "copies_of", "prototypes"}, Shares{{dart, 1.0}});
+    m.document = withValue(m.document, {volley, "copies_of", "prototypes"}, PrototypeMix{{dart, 1.0}});
     m.set("sand/height", "0.08");
     return m.document;
 }
@@ -251,7 +251,7 @@ Document silversides(const std::filesystem::path& folder) {
     m.set(school + "/roam", {{"inside", pool.c_str()}, {"strength", "0.5"}});
     m.set(school + "/steer", {{"speed", "0.25..1.3"}, {"turn", "260"}, {"climb", "35"}});
     m.set(school + "/facing", {{"how", "ahead, upright"}, {"damping", "0.06"}});
-    m.document = withValue(m.document, {school, "copies_of", "prototypes"}, Shares{{silverside, 1.0}});
+    m.document = withValue(m.document, {school, "copies_of", "prototypes"}, PrototypeMix{{silverside, 1.0}});
     m.set("scene/preroll", "36");
     return m.document;
 }
@@ -291,7 +291,7 @@ Document sandhoppers(const std::filesystem::path& folder) {
     m.set(hoppers + "/facing", {{"how", "ahead, upright"}, {"damping", "0.05"}});
     m.set(hoppers + "/rule_2",
           {{"when", "past an age"}, {"age", "1.4"}, {"does", "changes group"}, {"to", "2"}});
-    m.document = withValue(m.document, {hoppers, "copies_of", "prototypes"}, Shares{{hopper, 1.0}});
+    m.document = withValue(m.document, {hoppers, "copies_of", "prototypes"}, PrototypeMix{{hopper, 1.0}});
     return m.document;
 }
 

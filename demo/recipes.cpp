@@ -64,7 +64,7 @@ class Kitchen {
         return id;
     }
     /// A layer that spreads the prototypes a distance apart.
-    std::string spread(const Shares& prototypes, const char* distance, const char* between) {
+    std::string spread(const PrototypeMix& prototypes, const char* distance, const char* between) {
         const std::string ground = add("plane", "Ground");
         d_ = withLayer(d_, ground, prototypes[0].ref, &layer_);
         d_ = withValue(d_, {layer_, "copies_of", "prototypes"}, prototypes);

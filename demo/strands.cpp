@@ -224,7 +224,7 @@ void addSponge(Maker& m, const V3f& place) {
                    {perElement(9), blended(noise(0.02, 4, 1.4, 3), Blend::Multiply, 0.5)}, 0.8);
     const std::string body = m.mesh("Sponge body", spongeBody(), skin, true);
     m.set(body + "/position", text(place));
-    Shares tufts;
+    PrototypeMix tufts;
     for (int k = 0; k < 4; ++k) {
         const std::string tuft = m.add("tuft", fmt::format("Sponge tuft {}", k + 1));
         m.set(tuft, {{"strands", "9"},

@@ -152,15 +152,15 @@ float fractalNoise(const V3f& p, uint32_t seed, const FractalOptions& o) {
     float sum = 0.0f, amplitude = 1.0f, total = 0.0f;
     V3f q = p;
     for (int first = 0; first < octaves; first += 4) {
-        Place4 places;
+        Place4 positions;
         Uint4 seeds{};
         const int n = std::min(4, octaves - first);
         for (int i = 0; i < n; ++i) {
-            places.set(size_t(i), q);
+            positions.set(size_t(i), q);
             seeds[i] = seed + uint32_t(first + i) * kSeedStep;
             q = q * o.lacunarity + kMove;
         }
-        const Float4 values = octave(places, seeds, o.kind);
+        const Float4 values = octave(positions, seeds, o.kind);
         for (int i = 0; i < n; ++i) {
             sum += amplitude * values[i];
             total += amplitude;
@@ -173,9 +173,9 @@ float fractalNoise(const V3f& p, uint32_t seed, const FractalOptions& o) {
 void fractalNoise(std::span<const V3f> p, uint32_t seed, const FractalOptions& o, std::span<float> out) {
     size_t i = 0;
     for (; i + 4 <= out.size(); i += 4) {
-        Place4 places;
-        for (size_t k = 0; k < 4; ++k) places.set(k, p[i + k]);
-        _mm_storeu_ps(&out[i], sumOfFour(places, seed, o));
+        Place4 positions;
+        for (size_t k = 0; k < 4; ++k) positions.set(k, p[i + k]);
+        _mm_storeu_ps(&out[i], sumOfFour(positions, seed, o));
     }
     for (; i < out.size(); ++i) out[i] = fractalNoise(p[i], seed, o);
 }

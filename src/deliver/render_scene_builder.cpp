@@ -18,7 +18,7 @@ namespace ovrix::deliver {
 /// One mesh, placed once or often, with the materials of its slots.
 struct RenderSceneBuilder::Item {
     MeshPtr mesh;
-    std::vector<uint32_t> look;  ///< material indices
+    std::vector<uint32_t> materials;  ///< material indices
     uint32_t object = 0, layer = 0;
     M44f matrix;
     std::shared_ptr<const Copies> copies;  ///< null for one instance
@@ -54,34 +54,34 @@ uint32_t RenderSceneBuilder::wear(const Document& document, const std::string& m
 }
 
 /// A material per slot: the slot's own, else the object's; the layer's stands above all.
-std::vector<uint32_t> RenderSceneBuilder::lookOf(const Document& document, const Node& object,
-                                                 const Mesh& mesh, const std::string& layerMaterial,
-                                                 const std::string& layer, double frame) {
+std::vector<uint32_t> RenderSceneBuilder::slotMaterialsOf(const Document& document, const Node& object,
+                                                          const Mesh& mesh, const std::string& layerMaterial,
+                                                          const std::string& layer, double frame) {
     const Wearer by{Wearer::Object, object.id, layer};
     if (!layerMaterial.empty()) return {wear(document, layerMaterial, by)};
     const uint32_t own = wear(document, document.value(object.id, kObject.object.material, frame), by);
-    std::vector<uint32_t> look(std::max<size_t>(1, mesh.slotNames.size()), own);
+    std::vector<uint32_t> materials(std::max<size_t>(1, mesh.slotNames.size()), own);
     if (own == 0 && findSpec(specsOf(object), kObject.slots.id())) {
         const Refs slots = document.value(object.id, kObject.slots, frame);
-        for (size_t i = 0; i < std::min(look.size(), slots.size()); ++i)
-            if (!slots[i].empty()) look[i] = wear(document, slots[i], by);
+        for (size_t i = 0; i < std::min(materials.size(), slots.size()); ++i)
+            if (!slots[i].empty()) materials[i] = wear(document, slots[i], by);
     }
-    return look;
+    return materials;
 }
 
 /// Strands are drawn no thinner than this part of a pixel of the picture that is made.
 ThinLimit RenderSceneBuilder::thinLimit(const Document& document, const JobOptions& o) const {
     const auto number = [&](const auto& handle) { return document.renderSetting(handle, o.frame); };
-    const double part = number(kRender.thinStrands);
+    const double fraction = number(kRender.thinStrands);
     const auto chosen =
         o.camera.empty() ? sceneCamera(document, o.frame) : cameraOf(document, o.camera, o.frame);
-    if (part <= 0.0 || (!o.view && !chosen)) return {};
+    if (fraction <= 0.0 || (!o.view && !chosen)) return {};
     const CameraOptions options = o.view ? *o.view : *chosen;
     const int width = o.width > 0 ? o.width : int(number(kRender.width)),
               height = o.height > 0 ? o.height : int(number(kRender.height));
     const Camera camera(options, float(width) / float(std::max(1, height)));
     const ThinLimit limit{camera.position(),
-                          float(part) * 2.0f * camera.halfHeight() / float(std::max(1, height))};
+                          float(fraction) * 2.0f * camera.halfHeight() / float(std::max(1, height))};
     // While the artist turns the view, strands as they were are right to a fifth of their least width.
     const float moved = (limit.eye - limit_.eye).length(),
                 near = (options.target - options.position).length();
@@ -151,7 +151,7 @@ void RenderSceneBuilder::addLayer(const SceneContext& scene, const Node& node, c
     Item whole{nullptr, {}, 0, layerId, M44f(), nullptr, 0, result.hash};
     if (const AttributeSet* elements = elementsOf(result.geometry)) elements_[node.id] = *elements;
     if (kindOf(result.geometry) != GeometryKind::Copies)
-        whole.look = {wear(document, layerMaterial, {Wearer::Layer, node.id})};
+        whole.materials = {wear(document, layerMaterial, {Wearer::Layer, node.id})};
     if (const auto* strands = std::get_if<StrandsPtr>(&result.geometry)) {
         whole.strands = *strands;
         whole.limit = limit_;
@@ -173,8 +173,8 @@ void RenderSceneBuilder::addLayer(const SceneContext& scene, const Node& node, c
         if (!object) continue;
         const ObjectResult own = evaluator_.object(scene, object->id, o.frame, progress);
         Item part{own.mesh,
-                  lookOf(document, *object, *own.mesh, layerMaterial, node.id, o.frame),
-                  uint32_t(document.placeOf(object->id) + 1),
+                  slotMaterialsOf(document, *object, *own.mesh, layerMaterial, node.id, o.frame),
+                  uint32_t(document.indexOf(object->id) + 1),
                   layerId,
                   prototypeMatrix(document, object->id, o.frame),
                   *copies,
@@ -204,14 +204,15 @@ std::vector<RenderSceneBuilder::Item> RenderSceneBuilder::collect(const SceneCon
     const EvalOptions options{o.frame, o.draft ? Purpose::Viewport : Purpose::Render, !o.draft};
     const auto layers = evaluator_.layers(scene, rendered, options, progress);
     for (const NodePtr& node : document.nodes()) {
-        const uint32_t id = uint32_t(document.placeOf(node->id) + 1);
+        const uint32_t id = uint32_t(document.indexOf(node->id) + 1);
         if (!node->rendered) continue;
         try {
             if (node->category() == Category::Object) {
                 const ObjectResult own = evaluator_.object(scene, node->id, o.frame, progress);
                 job.objectNames[id] = node->name;
-                parts.push_back({own.mesh, lookOf(document, *node, *own.mesh, {}, {}, o.frame), id, 0,
-                                 document.worldMatrix(node->id, o.frame), nullptr, 0, own.hash, own.strands});
+                parts.push_back({own.mesh, slotMaterialsOf(document, *node, *own.mesh, {}, {}, o.frame), id,
+                                 0, document.worldMatrix(node->id, o.frame), nullptr, 0, own.hash,
+                                 own.strands});
                 if (!own.strands) addShapes(scene, *node, o, parts.back(), progress);
                 std::vector<M44f>& matrices = parts.back().matrices;
                 for (double frame : shutterFrames(document, o.frame))
@@ -361,7 +362,7 @@ uint64_t RenderSceneBuilder::hashOf(const Document& document, const std::vector<
     h.add(uint64_t(worn_.size()));
     for (const Item& p : parts) {
         h.add(p.hash).add(uint64_t(p.object)).add(uint64_t(p.layer));
-        for (uint32_t m : p.look) h.add(uint64_t(m));
+        for (uint32_t m : p.materials) h.add(uint64_t(m));
         addToHash(h, p.matrix);
         for (const M44f& m : p.matrices) addToHash(h, m);
         h.add(p.movesHash);
@@ -387,16 +388,16 @@ uint32_t RenderSceneBuilder::addShape(const Item& p, Shared& shared) {
 }
 
 void RenderSceneBuilder::addItem(const Item& p, double shutter, Shared& shared, Progress& progress) {
-    const uint32_t shape = addShape(p, shared), look = scene_->addLook(p.look);
-    if (p.copies) return addCopies(p, shape, look, shutter, shared, progress);
+    const uint32_t shape = addShape(p, shared), materials = scene_->addMaterialSlots(p.materials);
+    if (p.copies) return addCopies(p, shape, materials, shutter, shared, progress);
     const bool ofLayer = p.strands && p.layer;
     const uint64_t element = ofLayer ? RenderScene::kOwnElement : 0;
     const uint32_t own = ofLayer ? scene_->addElements(p.strands->strands) : RenderScene::kNoElements;
-    scene_->addInstance({shape, look, p.object, p.layer, element, own},
+    scene_->addInstance({shape, materials, p.object, p.layer, element, own},
                         p.matrices.empty() ? std::vector<M44f>{p.matrix} : p.matrices);
 }
 
-void RenderSceneBuilder::addCopies(const Item& p, uint32_t shape, uint32_t look, double shutter,
+void RenderSceneBuilder::addCopies(const Item& p, uint32_t shape, uint32_t materials, double shutter,
                                    Shared& shared, Progress& progress) {
     const AttributeSet& a = p.copies->attributes;
     const auto [carried, fresh] = shared.elements.try_emplace(p.copies.get());
@@ -409,7 +410,7 @@ void RenderSceneBuilder::addCopies(const Item& p, uint32_t shape, uint32_t look,
     for (size_t i = 0; i < prototype.size(); ++i)
         if (prototype[i] == p.prototype) {
             mine.push_back(uint32_t(i));
-            instances.push_back({shape, look, p.object, p.layer, id[i], carried->second, uint32_t(i)});
+            instances.push_back({shape, materials, p.object, p.layer, id[i], carried->second, uint32_t(i)});
         }
     const MovingPlaces moving(*p.copies, p.moves, shutter / double(std::max<size_t>(1, p.moves.size() - 1)));
     scene_->addInstances(

@@ -55,7 +55,7 @@ class RenderSceneBuilder {
     struct Shared;
     uint32_t addShape(const Item& part, Shared& shared);
     void addItem(const Item& part, double shutter, Shared& shared, Progress& progress);
-    void addCopies(const Item& part, uint32_t shape, uint32_t look, double shutter, Shared& shared,
+    void addCopies(const Item& part, uint32_t shape, uint32_t materials, double shutter, Shared& shared,
                    Progress& progress);
     void setLights(const SceneContext& scene, double frame, RenderJob& job);
     /// What wears a material: fields are asked on its surface, and in its space.
@@ -70,8 +70,9 @@ class RenderSceneBuilder {
         Wearer by;
     };
     uint32_t wear(const Document& document, const std::string& material, const Wearer& by);
-    std::vector<uint32_t> lookOf(const Document& document, const Node& object, const Mesh& mesh,
-                                 const std::string& layerMaterial, const std::string& layer, double frame);
+    std::vector<uint32_t> slotMaterialsOf(const Document& document, const Node& object, const Mesh& mesh,
+                                          const std::string& layerMaterial, const std::string& layer,
+                                          double frame);
     void setMaterials(const SceneContext& scene, const JobOptions& options, RenderJob& job,
                       Progress& progress);
     SurfaceMaterial materialOf(const Node& node, const ResolvedParams& params);

@@ -267,8 +267,8 @@ BakeResult bake(Evaluator& evaluator, const SceneContext& scene, const std::stri
     const Document& document = scene.document;
     const NodePtr whole = recipeOf(document, document.get(layer));
     const Node& recipe = *whole;
-    const auto place = solverIndex(recipe.steps);
-    if (!place)
+    const auto index = solverIndex(recipe.steps);
+    if (!index)
         throw Error("has no simulation to bake", recipe.name, "Add a step that simulates, and turn it on");
     const fs::path folder = bakeFolder(scene.file, layer);
     if (folder.empty()) throw Error("the scene has no file yet", {}, "Save it: bakes lie beside it");
@@ -280,13 +280,13 @@ BakeResult bake(Evaluator& evaluator, const SceneContext& scene, const std::stri
     if (info.locked) throw Error("is locked", folder.string(), "Unlock it to bake it again");
     EvalOptions options{double(o.first), Purpose::Render, true, {}};
     Evaluator::Query query(evaluator, scene, options, progress);
-    Simulated simulated(evaluator, recipe, *place, query, 1.0);
+    Simulated simulated(evaluator, recipe, *index, query, 1.0);
     if (!info.exists || info.life != simulated.life()) {
         removeFrames(folder, info.wrote);
         info = {true, simulated.life(), {}, {}, false, {}};
         writeList(folder, info);
     }
-    const Step& step = recipe.steps[*place];
+    const Step& step = recipe.steps[*index];
     const std::string pattern = "frame.####." + valueIn(step.params, kSolver.bake.as);
     claim(folder, pattern, o.first, o.last, info);
     BakeResult result;
@@ -305,7 +305,7 @@ BakeResult bake(Evaluator& evaluator, const SceneContext& scene, const std::stri
             } catch (const Error&) {  // damaged: made again
             }
         }
-        if (state) evaluator.simulations().keep(simulated.life(), state);
+        if (state) evaluator.simulations().store(simulated.life(), state);
         const bool known = state && was == file;
         if (!state) state = simulated.stateAt(f, false);
         for (const std::string& note : state->notes)
@@ -349,12 +349,12 @@ void removeBake(const fs::path& folder) {
 
 std::string bakeUseOf(const Step& step) { return valueIn(step.params, kSolver.bake.use); }
 
-BakeUse bakeUse(const SceneContext& scene, const Node& recipe, size_t place) {
+BakeUse bakeUse(const SceneContext& scene, const Node& recipe, size_t index) {
     BakeUse use;
-    const Step& step = recipe.steps[place];
+    const Step& step = recipe.steps[index];
     use.use = bakeUseOf(step);
     use.bake = bakeInfo(bakeFolder(scene.file, recipe.id), &use.problem);
-    use.fresh = use.bake.exists && use.bake.life == simulationKeyOf(scene, recipe, place, 1.0);
+    use.fresh = use.bake.exists && use.bake.life == simulationKeyOf(scene, recipe, index, 1.0);
     return use;
 }
 
@@ -362,11 +362,11 @@ std::optional<SimulationStatus> simulationStatus(Evaluator& evaluator, const Sce
                                                  const Node& layer, double share, bool draft) {
     const NodePtr whole = recipeOf(scene.document, layer);
     const Node& recipe = *whole;
-    const auto place = solverIndex(recipe.steps);
-    if (!place) return std::nullopt;
+    const auto index = solverIndex(recipe.steps);
+    if (!index) return std::nullopt;
     SimulationStatus status{
-        bakeUse(scene, recipe, *place),
-        evaluator.simulations().frames(simulationKeyOf(scene, recipe, *place, share, draft)),
+        bakeUse(scene, recipe, *index),
+        evaluator.simulations().frames(simulationKeyOf(scene, recipe, *index, share, draft)),
         {}};
     std::map<int, size_t> alive(status.kept.begin(), status.kept.end());
     if (status.used())

@@ -63,7 +63,7 @@ struct BakeUse {
 /// What the step says of its bake: see BakeUse::use.
 std::string bakeUseOf(const Step& step);
 /// @param recipe  as recipeOf() gives it; @p place  of the step that simulates
-BakeUse bakeUse(const SceneContext& scene, const Node& recipe, size_t place);
+BakeUse bakeUse(const SceneContext& scene, const Node& recipe, size_t index);
 
 /// How the simulation of a layer stands, for the strip of time and for checks.
 struct SimulationStatus : BakeUse {

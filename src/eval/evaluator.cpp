@@ -14,8 +14,8 @@
 #include "eval/showing.h"
 #include "eval/waves.h"
 #include "geo/mesh/simplify.h"
-#include "ops/carry.h"
 #include "ops/place/place_points.h"
+#include "ops/rebind.h"
 #include "sim/step_registry.h"
 
 namespace ovrix::eval {

@@ -84,7 +84,7 @@ uint64_t Evaluator::Query::refHash(const ParamSpec& spec, const std::string& id)
     const Node* node = document_.find(id);
     if (!node) return 0;
     if (node->category() == Category::Curve) return curveHash(*node);
-    if (spec.type == ParamType::Shares) return node->category() == Category::Object ? meshHash(id) : 0;
+    if (spec.type == ParamType::PrototypeMix) return node->category() == Category::Object ? meshHash(id) : 0;
     if (node->category() == Category::Object || node->category() == Category::Layer) return surfaceHash(id);
     return 0;
 }
@@ -103,17 +103,17 @@ uint64_t Evaluator::Query::stepHash(uint64_t before, const StepType& type, const
     return h.value();
 }
 
-uint64_t Evaluator::Query::stepHash(uint64_t before, const Node& recipe, size_t place) {
-    const Step& step = recipe.steps[place];
+uint64_t Evaluator::Query::stepHash(uint64_t before, const Node& recipe, size_t index) {
+    const Step& step = recipe.steps[index];
     const StepType& type = *findStepType(step.type);
     const uint64_t own = stepHash(before, type, step);
     if (!type.solver && !type.overTime) return own;
     Hasher h;
-    h.add(own).add(simulationKeyOf(*scene_, recipe, place, 1.0, false, progress_)).add(options_.frame);
+    h.add(own).add(simulationKeyOf(*scene_, recipe, index, 1.0, false, progress_)).add(options_.frame);
     if (options_.live && type.solver) h.add(options_.live).add(evaluator_.liveSteps_.load());
     // A fresh bake gives the same; another one may be made anew.
     if (type.solver && bakeUseOf(step) == "always")
-        if (const BakeUse use = bakeUse(*scene_, recipe, place); use.used() && !use.fresh)
+        if (const BakeUse use = bakeUse(*scene_, recipe, index); use.used() && !use.fresh)
             h.add(use.bake.life).add(uint64_t(use.bake.frames.count(int(std::floor(options_.frame)))));
     return h.value();
 }

@@ -40,7 +40,7 @@ class Evaluator::Query : public SceneQuery, public ImageSource {
     /// The key of a step's result, given that of what it gets.
     uint64_t stepHash(uint64_t before, const StepType& type, const Step& step);
     /// The same for the step at a place of a recipe, which may be a simulation or look at other frames.
-    uint64_t stepHash(uint64_t before, const Node& recipe, size_t place);
+    uint64_t stepHash(uint64_t before, const Node& recipe, size_t index);
     /// The same at another frame, asked by the same askers.
     Query at(double frame) const;
     /// The same where traces will do: see EvalOptions::traces.

@@ -8,8 +8,8 @@
 #include "base/error.h"
 #include "base/hash.h"
 #include "eval/simulated.h"
-#include "ops/carry.h"
 #include "ops/place/place_points.h"
+#include "ops/rebind.h"
 #include "sim/step_registry.h"
 
 namespace ovrix::eval {
@@ -34,7 +34,7 @@ void requireFit(const StepType& type, const Geometry& in) {
 
 /// Whether the step has a mask that may take elements out.
 static bool thins(const StepType& type, const Step& step) {
-    const auto mask = step.params.find(kPlaced.keep.id());
+    const auto mask = step.params.find(kPlaced.mask.id());
     if (!type.masked || mask == step.params.end()) return false;
     const double* value = std::get_if<double>(&mask->second.value);
     return mask->second.field || mask->second.animated() || (value && *value < 1.0);
@@ -162,9 +162,9 @@ Geometry Evaluator::RecipeRun::apply(const StepType& type, const Step& step, con
 }
 
 /// What was placed at rest, as it lies on the surface now.
-Geometry Evaluator::RecipeRun::carried(const Geometry& placed) {
+Geometry Evaluator::RecipeRun::onPresentSurface(const Geometry& placed) {
     size_t rebound = 0;
-    auto points = pointsCarried(*std::get<std::shared_ptr<const PointSet>>(placed), *rest_, *surface_,
+    auto points = pointsRebound(*std::get<std::shared_ptr<const PointSet>>(placed), *rest_, *surface_,
                                 query_.progress(), &rebound);
     if (rebound) notes_.push_back(reboundNote(rebound));
     return points;
@@ -195,14 +195,14 @@ Geometry Evaluator::RecipeRun::cached(uint64_t key, const std::function<Geometry
 /// What a step with a mask places when its mask takes nothing out, and the key of that.
 std::pair<Geometry, uint64_t> Evaluator::RecipeRun::placed(const StepType& type, const Step& step) {
     Step whole = step;
-    whole.params.erase(kPlaced.keep.id());
+    whole.params.erase(kPlaced.mask.id());
     const uint64_t key = query_.stepHash(hash_, type, whole);
     return {cached(key, [&] { return apply(type, whole, geometry_); }), key};
 }
 
 Geometry Evaluator::RecipeRun::make(const StepType& type, const Step& step) {
     const Geometry made = thins(type, step) ? thinned(type, step) : apply(type, step, geometry_);
-    return placesAtRest(type) ? carried(made) : made;
+    return placesAtRest(type) ? onPresentSurface(made) : made;
 }
 
 Geometry Evaluator::RecipeRun::thinned(const StepType& type, const Step& step) {
@@ -210,7 +210,7 @@ Geometry Evaluator::RecipeRun::thinned(const StepType& type, const Step& step) {
     const Geometry all = placed(type, step).first;
     if (evaluator_.stepsRun_ == before) ++evaluator_.stepsRun_;  // with its placing it counts as one
     const ResolvedParams params(type.params, step.params, contextOf(type, all));
-    return masked(std::get<std::shared_ptr<const PointSet>>(all), params[kPlaced.keep],
+    return masked(std::get<std::shared_ptr<const PointSet>>(all), params[kPlaced.mask],
                   uint64_t(params[kPlaced.seed]), query_.progress());
 }
 
@@ -312,7 +312,7 @@ void Evaluator::RecipeRun::thinLast(size_t first, size_t end) {
     geometry_ = cached(hash, [&] {
         const ResolvedParams params(type.params, steps[first].params, context_);
         const auto& points = std::get<std::shared_ptr<const PointSet>>(placedAll);
-        const auto stay = survivors(points->attributes, params[kPlaced.keep], uint64_t(params[kPlaced.seed]),
+        const auto stay = survivors(points->attributes, params[kPlaced.mask], uint64_t(params[kPlaced.seed]),
                                     query_.progress());
         return stay ? gathered(all, *stay) : all;
     });

@@ -29,7 +29,7 @@ class Evaluator::RecipeRun {
     bool placesAtRest(const StepType& type) const;
     FieldContext contextOf(const StepType& type, const Geometry& elements) const;
     Geometry apply(const StepType& type, const Step& step, const Geometry& in);
-    Geometry carried(const Geometry& placed);
+    Geometry onPresentSurface(const Geometry& placed);
     Geometry cached(uint64_t key, const std::function<Geometry()>& make, double* milliseconds = nullptr);
     std::pair<Geometry, uint64_t> placed(const StepType& type, const Step& step);
     Geometry make(const StepType& type, const Step& step);

@@ -75,14 +75,14 @@ uint64_t stampOf(const SceneContext& scene, const std::string& path, Progress& p
 /// without the document. Thread safe.
 class KnownKeys {
   public:
-    uint64_t of(const SceneContext& scene, const Node& recipe, size_t place, Progress& progress) {
+    uint64_t of(const SceneContext& scene, const Node& recipe, size_t index, Progress& progress) {
         for (const auto& k : ofDocument(scene))
-            if (k->place == place && k->recipe == recipe && k->holds(scene, progress)) return k->key;
-        auto made = std::make_shared<Key>(Key{recipe, place, {}, 0});
+            if (k->index == index && k->recipe == recipe && k->holds(scene, progress)) return k->key;
+        auto made = std::make_shared<Key>(Key{recipe, index, {}, 0});
         SimulationKey key(scene.document, [&](const std::string& path) {
             return made->files[path] = stampOf(scene, path, progress);
         });
-        made->key = key.upTo(recipe, place);
+        made->key = key.upTo(recipe, index);
         const std::lock_guard lock(mutex_);
         std::erase_if(known_, [&](const Known& k) { return k.isOf(scene) && k.keys.size() > kMost; });
         if (known_.empty() || !known_.front().isOf(scene))
@@ -95,7 +95,7 @@ class KnownKeys {
   private:
     struct Key {
         Node recipe;
-        size_t place;
+        size_t index;
         std::map<std::string, uint64_t> files;
         uint64_t key;
         bool holds(const SceneContext& scene, Progress& progress) const {
@@ -131,12 +131,12 @@ class KnownKeys {
 
 }  // namespace
 
-uint64_t simulationKeyOf(const SceneContext& scene, const Node& recipe, size_t place, double share,
+uint64_t simulationKeyOf(const SceneContext& scene, const Node& recipe, size_t index, double share,
                          bool draft, Progress& progress) {
     static KnownKeys known;
-    const auto before = std::span(recipe.steps).first(place);
+    const auto before = std::span(recipe.steps).first(index);
     const bool light = draft && std::any_of(before.begin(), before.end(), followsDraft);
-    return Hasher().add(known.of(scene, recipe, place, progress)).add(share).add(uint64_t(light)).value();
+    return Hasher().add(known.of(scene, recipe, index, progress)).add(share).add(uint64_t(light)).value();
 }
 
 /// The scene at one frame, and what the step is given there.
@@ -155,15 +155,15 @@ struct Simulated::Frame {
     }
 };
 
-Simulated::Simulated(Evaluator& evaluator, const Node& recipe, size_t place, Evaluator::Query& query,
+Simulated::Simulated(Evaluator& evaluator, const Node& recipe, size_t index, Evaluator::Query& query,
                      double share)
     : evaluator_(evaluator),
       recipe_(recipe),
-      place_(place),
+      place_(index),
       query_(query),
       share_(share),
-      solver_(*typeOfStep(recipe.steps[place]).solver),
-      life_(simulationKeyOf(query.scene(), recipe, place, share, query.draft(), query.progress())) {}
+      solver_(*typeOfStep(recipe.steps[index]).solver),
+      life_(simulationKeyOf(query.scene(), recipe, index, share, query.draft(), query.progress())) {}
 
 /// Equal as long as a part is made from the same.
 static uint64_t partHash(Evaluator::Query& query, const Node& recipe, const StepType& type,
@@ -251,7 +251,7 @@ SolverStatePtr Simulated::fromBake(int frame) {
             notes_.push_back(e.what());
             return nullptr;
         }
-        evaluator_.simulations().keep(key, state);
+        evaluator_.simulations().store(key, state);
     }
     return state;
 }
@@ -300,7 +300,7 @@ SolverStatePtr Simulated::workedOut(int frame, bool baked) {
     std::unique_ptr<Frame> before = frameAt(state ? int(state->frame) : first);
     if (!state) {
         state = std::make_shared<const SolverState>(solver_.begin(before->input, query_.progress()));
-        cache.keep(life_, state);
+        cache.store(life_, state);
     }
     const int begin = int(state->frame);
     const auto start = std::chrono::steady_clock::now();
@@ -311,7 +311,7 @@ SolverStatePtr Simulated::workedOut(int frame, bool baked) {
         std::unique_ptr<Frame> now = frameAt(f);
         state = std::make_shared<const SolverState>(
             solver_.advance(*state, before->input, now->input, query_.progress()));
-        cache.keep(life_, state);
+        cache.store(life_, state);
         ++evaluator_.stepsRun_;
         before = std::move(now);
     }
@@ -396,7 +396,7 @@ Geometry Simulated::liveAt(double frame) {
             std::unique_ptr<Frame> now = frameAt(f);
             state = std::make_shared<const SolverState>(
                 solver_.advance(*state, before->input, now->input, query_.progress()));
-            cache.keep(liveKey(), state);
+            cache.store(liveKey(), state);
             ++evaluator_.stepsRun_, ++evaluator_.liveSteps_;
             before = std::move(now);
         }

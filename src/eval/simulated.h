@@ -12,12 +12,12 @@ std::optional<size_t> solverIndex(const std::vector<Step>& steps);
 
 /// A number that changes with everything that the simulation of a layer's recipe depends on.
 /// @param share  the part of its elements that is made; @param draft  for the view in Draft
-uint64_t simulationKeyOf(const SceneContext& scene, const Node& recipe, size_t place, double share,
+uint64_t simulationKeyOf(const SceneContext& scene, const Node& recipe, size_t index, double share,
                          bool draft = false, Progress& progress = Progress::none());
 
 class Simulated {
   public:
-    Simulated(Evaluator& evaluator, const Node& recipe, size_t place, Evaluator::Query& query, double share);
+    Simulated(Evaluator& evaluator, const Node& recipe, size_t index, Evaluator::Query& query, double share);
 
     /// What the step gives at the query's frame; between two frames what lies between, by id. Before
     /// the first frame, that one. Throws Error and Cancelled.

@@ -27,12 +27,12 @@ class Depths {
             return 0;
         }
         size_t below = 0;
-        const auto look = [&](const std::string& id) {
+        const auto need = [&](const std::string& id) {
             if (const auto named = nodes_.find(id); named != nodes_.end())
                 below = std::max(below, of(*named->second));
         };
-        visitReferences(node, [&](const ParamSpec&, const std::string& id) { look(id); });
-        look(node.parent);
+        visitReferences(node, [&](const ParamSpec&, const std::string& id) { need(id); });
+        need(node.parent);
         open_.erase(node.id);
         return depth_[node.id] = below + (node.category() == Category::Layer ? 1 : 0);
     }

@@ -22,12 +22,12 @@ SceneQuery& sceneQueryFor(const FieldContext& context, const std::string& what) 
     return *context.query;
 }
 
-SurfacePtr roomOf(SceneQuery& query, const std::string& id) {
+SurfacePtr closedVolumeOf(SceneQuery& query, const std::string& id) {
     if (id.empty()) throw Error("has no object to be inside of", {}, "Choose a closed object");
-    SurfacePtr room = query.surface(id);
-    if (!room->closed())
+    SurfacePtr volume = query.surface(id);
+    if (!volume->closed())
         throw Error("the object has open edges, so nothing is inside", {}, "Choose a closed one");
-    return room;
+    return volume;
 }
 
 std::shared_ptr<const std::vector<float>> pointCurvature(const Surface& surface, int rounds) {
@@ -94,10 +94,10 @@ struct CompiledField::Entry {
         return {mix(above.x, shape(x.x)), mix(above.y, shape(x.y)), mix(above.z, shape(x.z))};
     }
     /// @p room  as long as the samples
-    void colors(const Samples& samples, std::span<float> room, std::span<V3f> out) const {
+    void colors(const Samples& samples, std::span<float> scratch, std::span<V3f> out) const {
         if (kernel->colored()) return kernel->evaluateColor(samples, out);
-        kernel->evaluate(samples, room);
-        for (size_t i = 0; i < out.size(); ++i) out[i] = V3f(room[i]);
+        kernel->evaluate(samples, scratch);
+        for (size_t i = 0; i < out.size(); ++i) out[i] = V3f(scratch[i]);
     }
 };
 
@@ -160,10 +160,10 @@ void CompiledField::evaluateColor(const Samples& samples, std::span<V3f> out) co
     constexpr size_t kFew = 64;
     std::fill(out.begin(), out.end(), V3f(1.0f));
     inBlocks(samples, kFew, [&](const Samples& block, size_t begin) {
-        float room[kFew];
+        float scratch[kFew];
         V3f values[kFew];
         for (const Entry& e : entries_) {
-            e.colors(block, {room, block.size()}, {values, block.size()});
+            e.colors(block, {scratch, block.size()}, {values, block.size()});
             for (size_t i = 0; i < block.size(); ++i) out[begin + i] = e.mix(out[begin + i], values[i]);
         }
     });

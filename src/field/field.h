@@ -43,7 +43,7 @@ SceneQuery& sceneQueryFor(const FieldContext& context, const std::string& what);
 std::shared_ptr<const std::vector<float>> pointCurvature(const Surface& surface, int rounds);
 
 /// An object that has an inside. Throws an Error where none is chosen, or it has open edges.
-SurfacePtr roomOf(SceneQuery& query, const std::string& id);
+SurfacePtr closedVolumeOf(SceneQuery& query, const std::string& id);
 
 class ResolvedParams;
 

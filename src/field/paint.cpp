@@ -26,10 +26,10 @@ size_t placeIn(int parts, int row, int column) {
 /// Calls body(place, u, v) for each place of a lattice, in order.
 template <class Body>
 void overLattice(int parts, const Body& body) {
-    size_t place = 0;
+    size_t index = 0;
     for (int row = 0; row <= parts; ++row)
         for (int column = 0; column + row <= parts; ++column)
-            body(place++, float(column) / float(parts), float(row) / float(parts));
+            body(index++, float(column) / float(parts), float(row) / float(parts));
 }
 
 std::array<V3f, 3> cornersOf(const Mesh& mesh, size_t triangle) {
@@ -76,8 +76,8 @@ PaintLayoutPtr makePaintLayout(const Surface& surface, const M44f& objectFromWor
         layout->start[t + 1] = layout->start[t] + uint32_t(placesOf(parts[t]));
     layout->position.resize(sum);
     parallelFor(parts.size(), Progress::none(), [&](size_t t) {
-        overLattice(parts[t], [&](size_t place, float u, float v) {
-            layout->position[layout->start[t] + place] = pointIn(corners[t], u, v);
+        overLattice(parts[t], [&](size_t index, float u, float v) {
+            layout->position[layout->start[t] + index] = pointIn(corners[t], u, v);
         });
     });
     return layout;
@@ -131,7 +131,7 @@ class Stroke {
     void touch(const Dab& dab) {
         if (!(brush_.radius > 0.0f) || !isFinite(dab.position)) return;
         struct Touched {
-            size_t place;
+            size_t index;
             V3f position;
             float weight;
         };
@@ -140,10 +140,10 @@ class Stroke {
             const auto corners = cornersOf(surface_.mesh(), t);
             if ((corners[1] - corners[0]).cross(corners[2] - corners[0]).dot(dab.normal) < 0.0f) return;
             overLattice(partsOf(layout_.start[t + 1] - layout_.start[t]),
-                        [&](size_t place, float u, float v) {
+                        [&](size_t index, float u, float v) {
                             const V3f p = pointIn(corners, u, v);
                             const float w = falloff((p - dab.position).length(), brush_.radius);
-                            if (w > 0.0f) touched.push_back({layout_.start[t] + place, p, w});
+                            if (w > 0.0f) touched.push_back({layout_.start[t] + index, p, w});
                         });
         });
         std::vector<float> aim(touched.size());
@@ -156,13 +156,13 @@ class Stroke {
                 float sum = 0.0f;
                 int count = 0;
                 tree.within(points[i], brush_.radius * 0.3f,
-                            [&](uint32_t j) { sum += values_[touched[j].place], ++count; });
-                aim[i] = count ? sum / float(count) : values_[touched[i].place];
+                            [&](uint32_t j) { sum += values_[touched[j].index], ++count; });
+                aim[i] = count ? sum / float(count) : values_[touched[i].index];
             });
         }
         const float full = std::clamp(brush_.strength * dab.pressure, 0.0f, 1.0f);
         for (size_t i = 0; i < touched.size(); ++i) {
-            float& x = values_[touched[i].place];
+            float& x = values_[touched[i].index];
             const float to = brush_.mode == Brush::Smooth     ? aim[i]
                              : brush_.mode == Brush::Add      ? 1.0f
                              : brush_.mode == Brush::Subtract ? 0.0f

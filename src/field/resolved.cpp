@@ -97,8 +97,8 @@ Refs refsIn(const ParamSpec& spec, const Value& value) {
     if (spec.type == ParamType::Ref) return {std::get<std::string>(value)};
     if (spec.type == ParamType::Refs) return std::get<Refs>(value);
     Refs out;
-    if (spec.type == ParamType::Shares)
-        for (const Share& s : std::get<Shares>(value)) out.push_back(s.ref);
+    if (spec.type == ParamType::PrototypeMix)
+        for (const WeightedPrototype& s : std::get<PrototypeMix>(value)) out.push_back(s.ref);
     return out;
 }
 

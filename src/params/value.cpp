@@ -27,8 +27,8 @@ bool holdsType(ParamType type, const Value& value) {
             return std::holds_alternative<Color>(value);
         case ParamType::Refs:
             return std::holds_alternative<Refs>(value);
-        case ParamType::Shares:
-            return std::holds_alternative<Shares>(value);
+        case ParamType::PrototypeMix:
+            return std::holds_alternative<PrototypeMix>(value);
         case ParamType::Map:
             return std::holds_alternative<MapValue>(value);
         case ParamType::Edits:
@@ -158,10 +158,10 @@ struct AddValue {
         h.add(uint64_t(refs.size()));
         for (const auto& r : refs) h.add(std::string_view(r));
     }
-    void operator()(const Shares& shares) {
-        h.add(uint64_t(shares.size()));
-        for (const auto& s : shares) {
-            h.add(std::string_view(s.ref)).add(s.share);
+    void operator()(const PrototypeMix& mix) {
+        h.add(uint64_t(mix.size()));
+        for (const auto& s : mix) {
+            h.add(std::string_view(s.ref)).add(s.weight);
             (*this)(s.size);
             (*this)(s.tilt);
         }

@@ -21,12 +21,12 @@ struct Range {
 };
 
 /// One prototype and its part of the whole; parts need not add up to 1.
-struct Share {
+struct WeightedPrototype {
     std::string ref;
-    double share = 1.0;
+    double weight = 1.0;
     Range size{1, 1};  ///< factors between which each of its copies picks one
     Range tilt{0, 0};  ///< degrees that each leans to a random side
-    bool operator==(const Share&) const = default;
+    bool operator==(const WeightedPrototype&) const = default;
 };
 
 /// The points that a curve goes through, in the curve's own space, metres.
@@ -36,9 +36,9 @@ struct CurvePoints {
 };
 
 using Refs = std::vector<std::string>;
-using Shares = std::vector<Share>;
-using Value = std::variant<bool, int64_t, double, Range, V3d, Color, std::string, Refs, Shares, MapValue,
-                           ManualEdits, CurvePoints, Curve, StrandEdits>;
+using PrototypeMix = std::vector<WeightedPrototype>;
+using Value = std::variant<bool, int64_t, double, Range, V3d, Color, std::string, Refs, PrototypeMix,
+                           MapValue, ManualEdits, CurvePoints, Curve, StrandEdits>;
 
 enum class ParamType {
     Bool,
@@ -52,7 +52,7 @@ enum class ParamType {
     File,
     Ref,
     Refs,
-    Shares,
+    PrototypeMix,
     Map,
     Edits,
     Points,

@@ -1,9 +1,9 @@
 #include "sim/collide/collide.h"
 #include "sim/particle_parts.h"
+#include "sim/particles/appearance.h"
 #include "sim/particles/emit.h"
 #include "sim/particles/flock.h"
 #include "sim/particles/forces.h"
-#include "sim/particles/looks.h"
 #include "sim/particles/rules.h"
 #include "sim/strands/strand_solver.h"
 

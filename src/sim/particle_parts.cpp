@@ -98,11 +98,11 @@ StepType solverStep(StepType type, std::shared_ptr<const Solver> solver) {
 }
 
 V3f apartBy(uint64_t from, uint64_t to) {
-    const auto way = [](uint64_t id) {
+    const auto offset = [](uint64_t id) {
         const Random4 r = random4(7, id, Stream::Place);
         return V3f(r[0] - 0.5f, r[1] - 0.5f, r[2] - 0.5f);
     };
-    const V3f d = way(to) - way(from);
+    const V3f d = offset(to) - offset(from);
     return d.length() > 0 ? d.normalized() : V3f(0, 1, 0);
 }
 

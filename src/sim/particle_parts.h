@@ -71,7 +71,7 @@ class Force {
   public:
     virtual ~Force() = default;
     /// Called before the blocks of a substep.
-    virtual void look(const Crowd&, Progress&) {}
+    virtual void prepare(const Crowd&, Progress&) {}
     virtual void act(ParticleBlock& block) const = 0;
     /// Changes velocities after all forces acted; @p velocity is what they come to.
     virtual void hold(const ParticleBlock&, V3f* /*velocity*/) const {}
@@ -130,7 +130,7 @@ class Offspring {
         std::span<const int32_t> group, state, generation;
         std::span<const uint8_t> began;  ///< in this substep a contact began
         std::span<const uint8_t> died;   ///< in this substep
-        std::span<int32_t> told;         ///< "told"
+        std::span<int32_t> held;         ///< "told"
         float dt;
         size_t memoryLimit;  ///< bytes that all particles may take
         Samples samples() const;
@@ -158,16 +158,16 @@ class Rule {
         Samples samples() const;
     };
     /// Called before judging, with all particles as they are judged.
-    virtual void look(const Crowd&, Progress&) {}
+    virtual void prepare(const Crowd&, Progress&) {}
     virtual void apply(View& view) const = 0;
     virtual bool colours() const { return false; }
     virtual bool together() const { return false; }
 };
 
 /// How sizes, colours and turns follow from what a particle is, at the end of a frame.
-class Looks {
+class Appearance {
   public:
-    virtual ~Looks() = default;
+    virtual ~Appearance() = default;
     virtual void apply(AttributeSet& particles, float seconds, Progress& progress) const = 0;
 };
 
@@ -195,7 +195,7 @@ struct ParticleParts {
     std::vector<std::unique_ptr<Offspring>> offspring;
     std::vector<std::unique_ptr<Rule>> rules;
     std::vector<std::unique_ptr<Spacing>> spacings;
-    std::vector<std::unique_ptr<Looks>> looks;
+    std::vector<std::unique_ptr<Appearance>> appearances;
     bool sticks = false, spins = false, colours = false, weighs = false;  ///< columns that are needed
     float strandThickness = 0;  ///< metres, that strands keep from each other; 0 for none
     int strandRounds = 1;

@@ -56,8 +56,10 @@ class Solver {
     /// any number of threads. Throws Error and Cancelled.
     virtual SolverState advance(const SolverState& last, const SolverInput& before, const SolverInput& now,
                                 Progress& progress) const = 0;
-    /// What is seen between two frames, by id. @p part 0 gives what @p a shows, 1 what @p b shows, exactly.
-    virtual Geometry between(const SolverState& a, const SolverState& b, double part, double rate) const = 0;
+    /// What is seen between two frames, by id. @p fraction 0 gives what @p a shows, 1 what @p b shows,
+    /// exactly.
+    virtual Geometry between(const SolverState& a, const SolverState& b, double fraction,
+                             double rate) const = 0;
 };
 
 }  // namespace ovrix::sim

@@ -154,11 +154,11 @@ void FieldsTest::mixesByRows() {
         return withText(out, "ring/shown", "false");
     });
     driver->settle();
-    auto* mix = row(in("copies_of/prototypes"));
-    QVERIFY(mix);
-    take(mix->findChild<QPushButton*>("addPrototype")->menu(), "Ring");
-    const auto shares = [&] { return std::get<Shares>(driver->value(in("copies_of/prototypes"))); };
-    QCOMPARE(shares().size(), size_t(2));
+    auto* mixRow = row(in("copies_of/prototypes"));
+    QVERIFY(mixRow);
+    take(mixRow->findChild<QPushButton*>("addPrototype")->menu(), "Ring");
+    const auto mix = [&] { return std::get<PrototypeMix>(driver->value(in("copies_of/prototypes"))); };
+    QCOMPARE(mix().size(), size_t(2));
     const auto count = [&](int32_t k) {
         const auto& copies = *std::get<std::shared_ptr<const Copies>>(c.results().layers.at(kLayer).geometry);
         const auto which = copies.attributes.find<int32_t>("prototype");
@@ -167,7 +167,7 @@ void FieldsTest::mixesByRows() {
     const auto half = count(1);
     QVERIFY(half > 0);
     // The border of the bar: fewer rings, more balls.
-    auto* bar = mix->findChild<SharesBar*>();
+    auto* bar = mixRow->findChild<MixBar*>();
     QVERIFY(bar);
     const QPoint middle(bar->width() / 2, bar->height() / 2);
     QTest::mousePress(bar, Qt::LeftButton, {}, middle);
@@ -178,23 +178,24 @@ void FieldsTest::mixesByRows() {
     }
     QTest::mouseRelease(bar, Qt::LeftButton, {}, middle + QPoint(int(bar->width() * 0.35), 0));
     driver->settle();
-    QVERIFY(shares()[0].share > 3 * shares()[1].share);
+    QVERIFY(mix()[0].weight > 3 * mix()[1].weight);
     QVERIFY(driver->waitFor([&] { return count(1) < half / 2; }));
     // Sizes of the second prototype alone.
-    const auto boxes = mix->findChildren<NumberBox*>();
+    const auto boxes = mixRow->findChildren<NumberBox*>();
     QCOMPARE(boxes.size(), 8);
     driver->dragBox(boxes[5], 60);
-    QVERIFY(shares()[1].size.max > 1.0);
-    QVERIFY(shares()[0].size == Range({1, 1}));
+    QVERIFY(mix()[1].size.max > 1.0);
+    QVERIFY(mix()[0].size == Range({1, 1}));
     // Every row shows what it is.
     int pictures = 0;
-    for (QLabel* label : mix->findChildren<QLabel*>()) pictures += !label->pixmap(Qt::ReturnByValue).isNull();
+    for (QLabel* label : mixRow->findChildren<QLabel*>())
+        pictures += !label->pixmap(Qt::ReturnByValue).isNull();
     QCOMPARE(pictures, 2);
     c.undo();
     c.undo();
     c.undo();
     driver->settle();
-    QCOMPARE(shares().size(), size_t(1));
+    QCOMPARE(mix().size(), size_t(1));
 }
 
 void FieldsTest::choosesPictures() {
@@ -272,7 +273,7 @@ void FieldsTest::handsOn() {
         name->setText(file);
         QTest::keyClick(name, Qt::Key_Return);
     });
-    driver->window.run("handOn");
+    driver->window.run("export");
     QVERIFY(driver->waitFor([&] { return QFileInfo::exists(file); }));
     driver->settle();
     const PointSet written = readPoints(file.toStdString());
@@ -285,7 +286,7 @@ void FieldsTest::handsOn() {
         QVERIFY(dialog);
         dialog->reject();
     });
-    driver->window.run("handOnMesh");
+    driver->window.run("exportMesh");
     driver->settle();
     QVERIFY(c.document() == before);
 }

@@ -183,7 +183,7 @@ void RecipeTest::sharesAreDragged() {
         return withText(out, in("copies_of/prototypes"), "ball:1,ring:1");
     });
     driver->settle();
-    auto* bar = driver->editor<SharesBar>(in("copies_of/prototypes"));
+    auto* bar = driver->editor<MixBar>(in("copies_of/prototypes"));
     QVERIFY(bar);
     const QPoint middle(bar->width() / 2, bar->height() / 2);
     QTest::mousePress(bar, Qt::LeftButton, Qt::NoModifier, middle);
@@ -193,11 +193,11 @@ void RecipeTest::sharesAreDragged() {
     QApplication::sendEvent(bar, &move);
     QTest::mouseRelease(bar, Qt::LeftButton, Qt::NoModifier, QPoint(bar->width() * 3 / 4, middle.y()));
     driver->settle();
-    const Shares shares = std::get<Shares>(driver->value(in("copies_of/prototypes")));
-    QVERIFY(std::abs(shares[0].share - 1.5) < 0.05);
-    QVERIFY(std::abs(shares[0].share + shares[1].share - 2) < 1e-9);
+    const PrototypeMix mix = std::get<PrototypeMix>(driver->value(in("copies_of/prototypes")));
+    QVERIFY(std::abs(mix[0].weight - 1.5) < 0.05);
+    QVERIFY(std::abs(mix[0].weight + mix[1].weight - 2) < 1e-9);
     c.undo();
-    QCOMPARE(std::get<Shares>(driver->value(in("copies_of/prototypes")))[0].share, 1.0);
+    QCOMPARE(std::get<PrototypeMix>(driver->value(in("copies_of/prototypes")))[0].weight, 1.0);
 }
 
 void RecipeTest::curvesAreBent() {

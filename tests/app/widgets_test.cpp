@@ -214,31 +214,31 @@ class WidgetsTest : public QObject {
     }
 
     void dragsBordersOfShares() {
-        auto* bar = show(new SharesBar);
+        auto* bar = show(new MixBar);
         bar->resize(400, bar->height());
-        const auto told = listen<Shares>(bar);
-        bar->setShares({{"a", 1}, {"b", 1}, {"c", 2}}, {"A", "B", "C"});
+        const auto told = listen<PrototypeMix>(bar);
+        bar->setMix({{"a", 1}, {"b", 1}, {"c", 2}}, {"A", "B", "C"});
         dragged(bar, QPoint(100, 20), QPoint(150, 20));  // between the first and the second
-        QCOMPARE(bar->shares()[0].share, 1.5);
-        QCOMPARE(bar->shares()[1].share, 0.5);
-        QCOMPARE(bar->shares()[2].share, 2.0);
+        QCOMPARE(bar->mix()[0].weight, 1.5);
+        QCOMPARE(bar->mix()[1].weight, 0.5);
+        QCOMPARE(bar->mix()[2].weight, 2.0);
         QCOMPARE(told->finished, 1);
         dragged(bar, QPoint(150, 20), QPoint(390, 20));  // not past the next border
-        QVERIFY(bar->shares()[1].share > 0);
-        QCOMPARE(bar->shares()[0].share + bar->shares()[1].share, 2.0);
+        QVERIFY(bar->mix()[1].weight > 0);
+        QCOMPARE(bar->mix()[0].weight + bar->mix()[1].weight, 2.0);
         dragged(bar, QPoint(300, 20), QPoint(350, 20));  // no border there
-        QCOMPARE(bar->shares()[2].share, 2.0);
+        QCOMPARE(bar->mix()[2].weight, 2.0);
         bar->setFocus();
         QTest::mouseClick(bar, Qt::LeftButton, Qt::NoModifier, QPoint(300, 20));
         QTest::keyClick(bar, Qt::Key_Up);
-        QVERIFY(std::abs(bar->shares()[2].share - 2.2) < 1e-12);
+        QVERIFY(std::abs(bar->mix()[2].weight - 2.2) < 1e-12);
         QTest::keyClick(bar, Qt::Key_Right);  // round to the first
         QTest::keyClick(bar, Qt::Key_Delete);
-        QCOMPARE(bar->shares().size(), size_t(2));
-        QCOMPARE(bar->shares()[0].ref, std::string("b"));
+        QCOMPARE(bar->mix().size(), size_t(2));
+        QCOMPARE(bar->mix()[0].ref, std::string("b"));
         QTest::keyClick(bar, Qt::Key_Delete);
         QTest::keyClick(bar, Qt::Key_Delete);
-        QVERIFY(bar->shares().empty());
+        QVERIFY(bar->mix().empty());
         QTest::keyClick(bar, Qt::Key_Delete);  // nothing left, nothing happens
         QTest::mouseClick(bar, Qt::LeftButton);
         bar->grab();

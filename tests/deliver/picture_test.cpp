@@ -182,7 +182,7 @@ TEST_CASE("materials read what elements carry: attributes of copies, and how far
         layer.steps = {makeStep("from_file", layer)};
         layer.steps.push_back(makeStep("copies_of", layer));
         layer.steps[0].params["file"].value = std::string("points.csv");
-        layer.steps[1].params["prototypes"].value = Shares{{pebble, 1}};
+        layer.steps[1].params["prototypes"].value = PrototypeMix{{pebble, 1}};
         layer.params["material"].value = glow;
         s.document.put(layer);
         const auto sides = [&] {

@@ -33,7 +33,8 @@ struct Beads {
         document = withText(document, small + "/material", look);
         document = withText(document, big + "/scale", "0.1,0.1,0.1");
         document = withLayer(document, ground, small, &layer);
-        document = withValue(document, {layer, "copies_of", "prototypes"}, Shares{{small, 0.7}, {big, 0.3}});
+        document =
+            withValue(document, {layer, "copies_of", "prototypes"}, PrototypeMix{{small, 0.7}, {big, 0.3}});
         FieldSource away = makeSource("distance"), painted = makeSource("paint");
         away.params["to"].value = Refs{post};
         document =

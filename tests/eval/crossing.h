@@ -91,7 +91,8 @@ class Crossing {
         }
         if (spec.type == ParamType::Ref) return anyOf(d, spec.refKind);
         if (spec.type == ParamType::Refs) return Refs{anyOf(d, spec.refKind)};
-        if (spec.type == ParamType::Shares) return Shares{{anyOf(d, spec.refKind), 1.0}, {"ball", 0.5}};
+        if (spec.type == ParamType::PrototypeMix)
+            return PrototypeMix{{anyOf(d, spec.refKind), 1.0}, {"ball", 0.5}};
         if (spec.type == ParamType::File) return std::string();
         if (spec.type == ParamType::Text) return text(spec);
         if (random_.oneIn(12)) return clampToSpec(spec, random_.value(d, spec));  // at its limits, or beyond
@@ -136,8 +137,8 @@ class Crossing {
 
     void vary(const Document& d, const std::vector<ParamSpec>& specs, ParamMap& params) {
         for (const ParamSpec& spec : specs) {
-            const bool refers =
-                spec.type == ParamType::Ref || spec.type == ParamType::Refs || spec.type == ParamType::Shares;
+            const bool refers = spec.type == ParamType::Ref || spec.type == ParamType::Refs ||
+                                spec.type == ParamType::PrototypeMix;
             const bool counts = spec.id == "count" || spec.id == "density" || spec.id == "substeps";
             if (!refers && !counts && !random_.oneIn(3)) continue;
             Param p = paramOr(spec, params);

@@ -40,7 +40,7 @@ void choose(const std::vector<ParamSpec>& specs, ParamMap& params) {
         if (!curve && spec.refKind.find("object") == std::string::npos) continue;
         if (spec.type == ParamType::Ref) params[spec.id].value = id;
         if (spec.type == ParamType::Refs) params[spec.id].value = Refs{id};
-        if (spec.type == ParamType::Shares) params[spec.id].value = Shares{{id, 1.0}};
+        if (spec.type == ParamType::PrototypeMix) params[spec.id].value = PrototypeMix{{id, 1.0}};
         if (spec.id == "count") params[spec.id].value = int64_t(30);
     }
 }
@@ -72,7 +72,7 @@ std::pair<Document, std::string> recipeFor(const StepType& type) {
     d.put(named(d, "tuft", "tuft"));
     Node copies = d.get(id);
     for (Step& s : copies.steps)
-        if (s.type == "copies_of") s.params["prototypes"].value = Shares{{"tuft", 1.0}};
+        if (s.type == "copies_of") s.params["prototypes"].value = PrototypeMix{{"tuft", 1.0}};
     d.put(copies);
     return {d, id};
 }

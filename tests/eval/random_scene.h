@@ -40,8 +40,8 @@ class RandomScenes {
                 return anyNode(d);
             case ParamType::Refs:
                 return Refs{anyNode(d), "", anyNode(d)};
-            case ParamType::Shares:
-                return Shares{{anyNode(d), unit()}, {anyNode(d), 3 * unit()}};
+            case ParamType::PrototypeMix:
+                return PrototypeMix{{anyNode(d), unit()}, {anyNode(d), 3 * unit()}};
             case ParamType::Map:
                 return MapValue();
             case ParamType::Edits: {

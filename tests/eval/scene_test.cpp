@@ -296,7 +296,7 @@ TEST_CASE("the command line's texts set every kind of value", "[edits]") {
     CHECK(std::get<Range>(value(s.layer + "/vary_size/between")) == Range{0.2, 0.8});
     CHECK(std::get<V3d>(value(s.plane + "/position")) == V3d(1, 2, 3));
     CHECK(std::get<Color>(value("sun/color")).x == Approx(1));
-    CHECK(std::get<Shares>(value(s.layer + "/copies_of/prototypes")).size() == 2);
+    CHECK(std::get<PrototypeMix>(value(s.layer + "/copies_of/prototypes")).size() == 2);
     CHECK_FALSE(s.document.get(s.layer).step("orient")->on);
     CHECK(paramAt(s.document, ParamPath::parse(s.document, s.layer + "/scatter/keep")).field);
     s.set(s.plane + "/size", "150cm");
@@ -475,7 +475,8 @@ TEST_CASE("deleting takes references along", "[edits]") {
     Small s;
     s.set(s.plane + "/material", "");
     const Document d = withoutNode(s.document, s.ball);
-    CHECK(std::get<Shares>(paramAt(d, ParamPath::parse(d, s.layer + "/copies_of/prototypes")).value).empty());
+    CHECK(std::get<PrototypeMix>(paramAt(d, ParamPath::parse(d, s.layer + "/copies_of/prototypes")).value)
+              .empty());
     CHECK_FALSE(withoutNode(s.document, s.plane).find(s.layer));
     CHECK_THROWS_AS(withoutNode(s.document, "render"), Error);
 }

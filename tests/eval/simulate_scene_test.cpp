@@ -387,7 +387,7 @@ TEST_CASE("what a simulation depends on is looked at once, however often it is r
         node.steps.push_back(makeStep("from_file", node));
         node.steps[0].params["file"].value = name + ".csv";
         node.steps.push_back(makeStep("copies_of", node));
-        if (!a.empty()) node.steps[1].params["prototypes"].value = Shares{{a, 1}, {b, 1}};
+        if (!a.empty()) node.steps[1].params["prototypes"].value = PrototypeMix{{a, 1}, {b, 1}};
         d.put(node);
         return node.id;
     };

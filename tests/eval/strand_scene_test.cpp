@@ -218,7 +218,7 @@ TEST_CASE("tufts are copied cheaply, and made unique", "[strand][scene]") {
     d = withText(d, layer + "/scatter/count", "200");
     d = withVariations(d, "tuft", 4);
     CHECK(d.find("tuft_4"));
-    CHECK(std::get<Shares>(paramAt(d, {layer, "copies_of", "prototypes"}).value).size() == 4);
+    CHECK(std::get<PrototypeMix>(paramAt(d, {layer, "copies_of", "prototypes"}).value).size() == 4);
     CHECK_THROWS_AS(withVariations(d, "ball", 4), Error);
     Evaluator evaluator;
     const auto eval = [&] { return evaluator.layer(d, layer, {1, Purpose::Render, true}, Progress::none()); };

@@ -18,7 +18,7 @@ std::shared_ptr<const PointSet> scatter(const Surface& s, size_t count, uint64_t
     ScatterOptions o;
     o.count = count;
     o.seed = seed;
-    o.keep = std::move(keep);
+    o.mask = std::move(keep);
     return scatterOnSurface(s, o, Progress::none());
 }
 

@@ -19,7 +19,7 @@ inline SurfaceMaterial plain(float base, float roughness, float metalness, float
 
 inline void addTo(RenderScene& scene, const MeshPtr& mesh, const SurfaceMaterial& material,
                   const M44f& matrix = M44f()) {
-    const uint32_t look = scene.addLook({scene.addMaterial(material)});
+    const uint32_t look = scene.addMaterialSlots({scene.addMaterial(material)});
     scene.addInstance({scene.addMesh(mesh), look, 1, 0, 0}, matrix);
 }
 

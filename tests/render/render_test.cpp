@@ -361,7 +361,7 @@ TEST_CASE("what moves while the shutter is open is seen where it is at the ray's
     RenderScene scene;
     scene.addMaterial({});
     const uint32_t ball = scene.addMesh(makeSphere(0.1f, 48));
-    const uint32_t look = scene.addLook({0});
+    const uint32_t look = scene.addMaterialSlots({0});
     std::vector<M44f> way(3);  // bends: from the left, up in the middle, to the right
     way[0][3][0] = -1, way[1][3][1] = 1, way[2][3][0] = 1;
     scene.addInstance({ball, look, 1, 0, 0}, way);
@@ -410,7 +410,7 @@ TEST_CASE("a mesh that changes its shape is met, and shaded, as it is at the ray
                       {{0, 1, 2, 3}});
     };
     const MeshPtr flat = plate(0, 0), tilted = plate(-1, 1);
-    const uint32_t look = scene.addLook({0});
+    const uint32_t look = scene.addMaterialSlots({0});
     scene.addInstance({scene.addMesh(tilted, {flat, tilted}), look, 1, 0, 0}, M44f());
     scene.commit(Progress::none());
     CHECK(scene.moving());

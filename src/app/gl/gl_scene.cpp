@@ -417,30 +417,30 @@ void GlScene::draw(const Options& o) {
 }
 
 void GlScene::drawStrands(const Options& o) {
-    GlStrands::Look look;
-    look.viewProjection = o.viewProjection;
-    look.eye = o.eye;
-    look.pixelSize = o.pixelSize;
-    look.picking = o.picking;
-    look.dotSize = 2.0f * o.dotSize;
-    look.budget = software_ ? (o.moving ? 150'000 : 2'500'000) : (o.moving ? 4'000'000 : 40'000'000);
+    GlStrands::DrawSettings settings;
+    settings.viewProjection = o.viewProjection;
+    settings.eye = o.eye;
+    settings.pixelSize = o.pixelSize;
+    settings.picking = o.picking;
+    settings.dotSize = 2.0f * o.dotSize;
+    settings.budget = software_ ? (o.moving ? 150'000 : 2'500'000) : (o.moving ? 4'000'000 : 40'000'000);
     const V3f accent(float(tokens().seaGlass.redF()), float(tokens().seaGlass.greenF()),
                      float(tokens().seaGlass.blueF()));
     const bool guided = hasGuides(o.combing);
     for (GlStrands::Batch batch : strands_.batches()) {
         const int number = pickNumber(batch.layer);
-        look.pick = QVector3D(float(number & 255) / 255.0f, float(number >> 8) / 255.0f, 0);
+        settings.pick = QVector3D(float(number & 255) / 255.0f, float(number >> 8) / 255.0f, 0);
         const bool combed = batch.layer == o.combing;
-        look.fade = combed && guided ? 0.35f : 1.0f;
+        settings.fade = combed && guided ? 0.35f : 1.0f;
         if (combed && batch.guides) batch.lines = batch.roots = true;
         const bool marked = o.selected == batch.layer && !combed;
         const V3f own = marked ? V3f(batch.color) * 0.7f + accent * 0.3f : V3f(batch.color);
         // While guides are combed they are seen through the coat that lies between them.
         glDepthMask(combed && guided && !batch.guides ? GL_FALSE : GL_TRUE);
-        strands_.draw(batch, look, batch.guides ? asVector(tokens().sand) : asVector(own));
+        strands_.draw(batch, settings, batch.guides ? asVector(tokens().sand) : asVector(own));
     }
     glDepthMask(GL_TRUE);
-    strands_.drawCombed(look, asVector(tokens().sand));
+    strands_.drawCombed(settings, asVector(tokens().sand));
 }
 
 bool GlScene::hasGuides(const std::string& layer) const {

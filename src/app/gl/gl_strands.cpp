@@ -212,34 +212,34 @@ void GlStrands::setCombed(const std::string& layer, const PackedStrands* packed)
         release(combed_);
 }
 
-void GlStrands::draw(const Batch& batch, const Look& look, const QVector3D& color) {
+void GlStrands::draw(const Batch& batch, const DrawSettings& settings, const QVector3D& color) {
     const Buffers& b = buffers_.at(batch.hash);
     if (b.segmentEnd.empty() || (batch.guides && batch.layer == combedLayer_)) return;
     const size_t all = segmentCount_, own = b.segmentEnd.size();
     size_t strands = own;
-    if (all > look.budget && !batch.guides)
-        strands = std::max<size_t>(1, size_t(double(own) * double(look.budget) / double(all)));
-    drawBuffers(b, batch, look, color, strands);
+    if (all > settings.budget && !batch.guides)
+        strands = std::max<size_t>(1, size_t(double(own) * double(settings.budget) / double(all)));
+    drawBuffers(b, batch, settings, color, strands);
 }
 
-void GlStrands::drawCombed(const Look& look, const QVector3D& color) {
+void GlStrands::drawCombed(const DrawSettings& settings, const QVector3D& color) {
     if (combedLayer_.empty() || combed_.segmentEnd.empty()) return;
-    drawBuffers(combed_, {combedLayer_, 0, Color(0.0f), true, true, true}, look, color,
+    drawBuffers(combed_, {combedLayer_, 0, Color(0.0f), true, true, true}, settings, color,
                 combed_.segmentEnd.size());
 }
 
-void GlStrands::drawBuffers(const Buffers& b, const Batch& batch, const Look& look, const QVector3D& color,
-                            size_t strands) {
+void GlStrands::drawBuffers(const Buffers& b, const Batch& batch, const DrawSettings& settings,
+                            const QVector3D& color, size_t strands) {
     const auto prepare = [&](QOpenGLShaderProgram& p, int mode) {
         p.bind();
-        p.setUniformValue("viewProjection", look.viewProjection);
-        p.setUniformValue("eye", QVector3D(look.eye.x, look.eye.y, look.eye.z));
-        p.setUniformValue("pixelSize", look.pixelSize);
+        p.setUniformValue("viewProjection", settings.viewProjection);
+        p.setUniformValue("eye", QVector3D(settings.eye.x, settings.eye.y, settings.eye.z));
+        p.setUniformValue("pixelSize", settings.pixelSize);
         p.setUniformValue("color", color);
-        p.setUniformValue("pick", look.pick);
-        p.setUniformValue("mode", look.picking ? 1 : mode);
-        p.setUniformValue("fade", batch.guides ? 1.0f : look.fade);
-        p.setUniformValue("dotSize", look.dotSize);
+        p.setUniformValue("pick", settings.pick);
+        p.setUniformValue("mode", settings.picking ? 1 : mode);
+        p.setUniformValue("fade", batch.guides ? 1.0f : settings.fade);
+        p.setUniformValue("dotSize", settings.dotSize);
     };
     glBindVertexArray(b.vao);
     if (batch.lines) {
@@ -248,7 +248,7 @@ void GlStrands::drawBuffers(const Buffers& b, const Batch& batch, const Look& lo
         glDrawElements(GL_LINES, GLsizei(b.segmentEnd[strands - 1]), GL_UNSIGNED_INT, nullptr);
         program.release();
     }
-    if (batch.roots && !look.picking) {
+    if (batch.roots && !settings.picking) {
         prepare(lines_, 2);
         glDrawElements(GL_POINTS, GLsizei(strands), GL_UNSIGNED_INT,
                        bufferOffset(size_t(b.segmentEnd.back()) * 4));

@@ -21,7 +21,7 @@ class GlStrands : protected QOpenGLFunctions_3_3_Core {
         Color color{0.5f};
         bool guides = false, roots = false, lines = true;
     };
-    struct Look {
+    struct DrawSettings {
         QMatrix4x4 viewProjection;
         V3f eye;
         float pixelSize = 0;       ///< metres across a pixel for each metre from the eye
@@ -38,10 +38,10 @@ class GlStrands : protected QOpenGLFunctions_3_3_Core {
     void endUpdate();
     /// Strands that are being combed, drawn in place of a layer's guides; null to end that.
     void setCombed(const std::string& layer, const PackedStrands* packed);
-    void drawCombed(const Look& look, const QVector3D& color);
+    void drawCombed(const DrawSettings& settings, const QVector3D& color);
 
     const std::vector<Batch>& batches() const { return batches_; }
-    void draw(const Batch& batch, const Look& look, const QVector3D& color);
+    void draw(const Batch& batch, const DrawSettings& settings, const QVector3D& color);
     size_t segmentCount() const { return segmentCount_; }
 
   private:
@@ -52,8 +52,8 @@ class GlStrands : protected QOpenGLFunctions_3_3_Core {
     };
     void upload(Buffers& b, const PackedStrands& packed, GLenum usage);
     void release(Buffers& b);
-    void drawBuffers(const Buffers& b, const Batch& batch, const Look& look, const QVector3D& color,
-                     size_t strands);
+    void drawBuffers(const Buffers& b, const Batch& batch, const DrawSettings& settings,
+                     const QVector3D& color, size_t strands);
 
     QOpenGLShaderProgram lines_, ribbons_;
     std::unordered_map<uint64_t, Buffers> buffers_;

@@ -55,9 +55,9 @@ class RowDelegate : public QStyledItemDelegate {
         p->setBrush(Qt::NoBrush);
         QString count = index.data(CountRole).toString();
         // Where there is little room most of the name comes before the figure.
-        const double room = right - o.rect.left() - px(14),
+        const double available = right - o.rect.left() - px(14),
                      name0 = QFontMetrics(textFont(9.5)).horizontalAdvance(index.data().toString());
-        const auto left0 = [&] { return room - QFontMetrics(figureFont(8.5)).horizontalAdvance(count); };
+        const auto left0 = [&] { return available - QFontMetrics(figureFont(8.5)).horizontalAdvance(count); };
         if (left0() < name0 && count.endsWith(" tri")) count.chop(4);
         if (left0() < 0.6 * name0 && !problem) count.clear();
         p->setFont(figureFont(8.5));

@@ -21,11 +21,11 @@ constexpr int kLargest = 512;  // pixels of the picture that is kept
 /// The first image that a field of the material reads, and the space that it is in.
 std::pair<std::string, std::string> imageOf(const Document& d, const std::string& blade) {
     const Node* node = d.find(blade);
-    const Node* look = node ? d.find(d.value(blade, kObject.object.material)) : nullptr;
-    if (!look) return {};
+    const Node* material = node ? d.find(d.value(blade, kObject.object.material)) : nullptr;
+    if (!material) return {};
     for (const char* param : {"base", "opacity"}) {
-        const auto it = look->params.find(param);
-        if (it == look->params.end() || !it->second.field) continue;
+        const auto it = material->params.find(param);
+        if (it == material->params.end() || !it->second.field) continue;
         for (const FieldSource& s : it->second.field->sources) {
             const SourceType* type = findSourceType(s.type);
             if (!type || type->image.empty()) continue;

@@ -328,10 +328,10 @@ void FieldStack::fillRowMenu(QMenu& menu, size_t index) {
 
 /// Before which row something let go at a height of the stack comes.
 size_t FieldStack::placeAt(int y) const {
-    size_t place = 0;
+    size_t index = 0;
     for (QWidget* row : sourceRows_)
-        if (row->y() + row->height() / 2 < y) ++place;
-    return place;
+        if (row->y() + row->height() / 2 < y) ++index;
+    return index;
 }
 
 bool FieldStack::eventFilter(QObject* watched, QEvent* event) {
@@ -340,16 +340,16 @@ bool FieldStack::eventFilter(QObject* watched, QEvent* event) {
 }
 
 bool FieldStack::dragSource(QWidget* title, QEvent* event) {
-    const auto place = [&] {
+    const auto index = [&] {
         return title->mapTo(this, static_cast<QMouseEvent*>(event)->position().toPoint());
     };
     if (event->type() == QEvent::MouseButtonPress) {
-        pressed_ = place();
+        pressed_ = index();
         return false;  // it may still be a click
     }
     if (event->type() == QEvent::MouseMove && pressed_) {
-        if (!dropBefore_ && std::abs(place().y() - pressed_->y()) < px(8)) return false;
-        dropBefore_ = placeAt(place().y());
+        if (!dropBefore_ && std::abs(index().y() - pressed_->y()) < px(8)) return false;
+        dropBefore_ = placeAt(index().y());
         update();
         return true;
     }

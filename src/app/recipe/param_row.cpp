@@ -14,7 +14,7 @@
 
 #include "app/recipe/atlas_editor.h"
 #include "app/recipe/field_stack.h"
-#include "app/recipe/shares_editor.h"
+#include "app/recipe/mix_editor.h"
 #include "app/theme/theme.h"
 #include "app/widgets/color_button.h"
 #include "app/widgets/curve_box.h"
@@ -53,7 +53,7 @@ ParamRow::ParamRow(Controller& controller, const ParamPath& path, const ParamSpe
     auto* line = new QHBoxLayout;
     line->setSpacing(px(6));
     const bool tall =
-        spec.type == ParamType::Shares || spec.type == ParamType::Refs || spec.type == ParamType::Cells;
+        spec.type == ParamType::PrototypeMix || spec.type == ParamType::Refs || spec.type == ParamType::Cells;
     if (!tall) {
         auto* label = new QLabel(QString::fromStdString(spec.title));
         label->setFixedWidth(px(path.source >= 0 ? 74 : 88));
@@ -118,8 +118,8 @@ QWidget* ParamRow::makeEditor() {
             return makeRef();
         case ParamType::Refs:
             return makeRefs();
-        case ParamType::Shares:
-            return makeShares();
+        case ParamType::PrototypeMix:
+            return makeMix();
         case ParamType::Text:
             return makeText();
         case ParamType::Map:
@@ -398,9 +398,9 @@ QWidget* ParamRow::makeRefs() {
     return list;
 }
 
-QWidget* ParamRow::makeShares() {
-    auto* editor = new SharesEditor(controller_, path_);
-    refreshers_.push_back([editor](const Param& p) { editor->refresh(std::get<Shares>(p.value)); });
+QWidget* ParamRow::makeMix() {
+    auto* editor = new MixEditor(controller_, path_);
+    refreshers_.push_back([editor](const Param& p) { editor->refresh(std::get<PrototypeMix>(p.value)); });
     return editor;
 }
 

@@ -56,7 +56,7 @@ class ParamRow : public QWidget {
     QWidget* makePoints();
     QWidget* makeCells();
     QWidget* makeProfile();
-    QWidget* makeShares();
+    QWidget* makeMix();
     QWidget* makeColor();
     void toggleField();
     void addFirstSource();

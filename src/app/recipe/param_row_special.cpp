@@ -58,9 +58,9 @@ QWidget* ParamRow::makeTally(const QString& tip, const Value& none,
     line->addWidget(clear);
     connect(clear, &QPushButton::clicked, this, [this, none] { controller_.setValue(path_, none); });
     refreshers_.push_back([=](const Param& p) {
-        const QString told = tell(p.value);
-        text->setText(told.isEmpty() ? hint : told);
-        clear->setEnabled(!told.isEmpty());
+        const QString summary = tell(p.value);
+        text->setText(summary.isEmpty() ? hint : summary);
+        clear->setEnabled(!summary.isEmpty());
     });
     return row;
 }

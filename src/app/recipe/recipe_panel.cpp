@@ -129,7 +129,7 @@ void RecipePanel::rebuildIfNeeded() {
 }
 
 /// What stands in the list for a card: itself, or the shelf that insets a part.
-static QWidget* standing(StepCard* card) { return card->in().empty() ? card : card->parentWidget(); }
+static QWidget* shelfOf(StepCard* card) { return card->in().empty() ? card : card->parentWidget(); }
 
 /// Empties the list. Cards of steps that are still there stay, since making one takes long.
 std::map<std::string, StepCard*> RecipePanel::takeCards(const Node* node) {
@@ -139,7 +139,7 @@ std::map<std::string, StepCard*> RecipePanel::takeCards(const Node* node) {
         const bool same = node && card->node() == node->id && node->type == cardsOf_;
         const Step* step = same ? recipeOwner(controller_.document(), *node).step(card->step()) : nullptr;
         if (same && (card->step().empty() || (step && step->type == card->type() && step->in == card->in())))
-            stay[card->step()] = card, stands.insert(standing(card));
+            stay[card->step()] = card, stands.insert(shelfOf(card));
     }
     while (QLayoutItem* item = cardsLayout_->takeAt(0)) {
         QWidget* w = item->widget();
@@ -209,7 +209,7 @@ void RecipePanel::rebuild() {
         if (step.empty() && node->category() == Category::Layer) addButton();
         const bool reused = known.erase(step) > 0;
         if (reused || card->in().empty()) {
-            cardsLayout_->addWidget(standing(card));
+            cardsLayout_->addWidget(shelfOf(card));
         } else {  // a part stands in its step
             auto* shelf = new QWidget;
             auto* inset = new QHBoxLayout(shelf);
@@ -287,7 +287,7 @@ void RecipePanel::onStack(const ParamPath& path, bool open) {
 }
 
 void RecipePanel::dropCard(const std::string& step, int y) {
-    size_t place = 0;
+    size_t index = 0;
     const StepCard* dropped = card(step);
     if (!dropped) return;
     const auto middle = [](const StepCard* c) {  // parts stand on a shelf of their own
@@ -295,9 +295,9 @@ void RecipePanel::dropCard(const std::string& step, int y) {
     };
     if (!dropped->in().empty()) y += dropped->parentWidget()->y();
     for (StepCard* c : cards_)
-        if (c != dropped && !c->step().empty() && c->in() == dropped->in() && middle(c) < y) ++place;
+        if (c != dropped && !c->step().empty() && c->in() == dropped->in() && middle(c) < y) ++index;
     const std::string node = controller_.selection().id();
-    controller_.edit("Move step", [&](const Document& d) { return withStepMoved(d, node, step, place); });
+    controller_.edit("Move step", [&](const Document& d) { return withStepMoved(d, node, step, index); });
     cardsLayout_->invalidate();
     cardsLayout_->activate();
 }
@@ -308,17 +308,17 @@ namespace {
 template <class Offer>
 std::vector<Offer> offers(const Node& layer, const std::string& above) {
     std::vector<Offer> out;
-    const auto add = [&](size_t place) {
-        for (const StepType* t : fittingSteps(layer, place)) {
+    const auto add = [&](size_t index) {
+        for (const StepType* t : fittingSteps(layer, index)) {
             const auto known =
                 std::find_if(out.begin(), out.end(), [t](const Offer& o) { return o.type == t; });
-            if (known == out.end()) out.push_back({t, place});
+            if (known == out.end()) out.push_back({t, index});
         }
     };
     if (const Step* s = layer.step(above))
         add(size_t(s - layer.steps.data()));
     else
-        for (size_t place = layer.steps.size() + 1; place-- > 0;) add(place);
+        for (size_t index = layer.steps.size() + 1; index-- > 0;) add(index);
     return out;
 }
 
@@ -332,7 +332,7 @@ void RecipePanel::openAddStep(const std::string& above) {
     offerSteps(offers<Offer>(*node, above), add_ ? static_cast<QWidget*>(add_) : this, false,
                [=, this](const Offer& o) {
                    controller_.edit("Add " + QString::fromStdString(o.type->title), [&](const Document& d) {
-                       return withStep(d, layer, o.place, makeStep(o.type->id, d.get(layer)));
+                       return withStep(d, layer, o.index, makeStep(o.type->id, d.get(layer)));
                    });
                });
 }

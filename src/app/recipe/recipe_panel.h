@@ -52,7 +52,7 @@ class RecipePanel : public QWidget {
     void onStack(const ParamPath& path, bool open);
     struct Offer {
         const StepType* type;
-        size_t place;
+        size_t index;
     };
     void offerSteps(const std::vector<Offer>& offers, QWidget* by, bool below,
                     const std::function<void(const Offer&)>& take);

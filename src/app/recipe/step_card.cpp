@@ -149,16 +149,16 @@ void StepCard::fillMenu(QMenu& menu) {
     });
     on->setCheckable(true);
     on->setChecked(step->on);
-    size_t place = 0, siblings = 0;
+    size_t index = 0, siblings = 0;
     for (const Step& s : node->steps)
-        if (s.in == step->in) place = s.id == step_ ? siblings : place, ++siblings;
+        if (s.in == step->in) index = s.id == step_ ? siblings : index, ++siblings;
     const auto move = [this](size_t to) {
         controller_.edit("Move step", [&](const Document& d) { return withStepMoved(d, node_, step_, to); });
     };
     menu.addSeparator();
     if (in_.empty()) menu.addAction("Add a step above", this, [this] { Q_EMIT addAbove(step_); });
-    menu.addAction("Move up", this, [=] { move(place - 1); })->setEnabled(place > 0);
-    menu.addAction("Move down", this, [=] { move(place + 1); })->setEnabled(place + 1 < siblings);
+    menu.addAction("Move up", this, [=] { move(index - 1); })->setEnabled(index > 0);
+    menu.addAction("Move down", this, [=] { move(index + 1); })->setEnabled(index + 1 < siblings);
     const auto others = replacementsOf(*step);
     if (!others.empty()) {
         QMenu* swap = menu.addMenu("Change to");

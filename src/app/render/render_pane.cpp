@@ -286,11 +286,11 @@ QSize RenderPane::renderSize() const {
     const QSize full(int(d.renderSetting(kRender.width)), int(d.renderSetting(kRender.height)));
     if (size_->currentIndex() == 2) return full;
     if (size_->currentIndex() == 1) return (full / 2).expandedTo({1, 1});
-    const QSize room = picture_->size() * picture_->devicePixelRatio();
+    const QSize available = picture_->size() * picture_->devicePixelRatio();
     // As the view: its own shape, unless it looks through the camera and so shows the camera's picture.
     const QSize shape =
         view_ && camera_->currentIndex() == 0 && !view_->throughCamera() ? view_->size() : full;
-    return shape.scaled(room, Qt::KeepAspectRatio).expandedTo({1, 1});
+    return shape.scaled(available, Qt::KeepAspectRatio).expandedTo({1, 1});
 }
 
 void RenderPane::restart() {

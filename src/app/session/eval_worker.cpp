@@ -53,10 +53,10 @@ void EvalWorker::addDrawn(EvalSnapshot& snapshot, const std::string& layer) cons
 }
 
 /// Checks, and what lies on the disk: while it plays, twice a second is enough.
-void EvalWorker::look(EvalSnapshot& snapshot, const Request& r, Progress& progress) {
+void EvalWorker::inspect(EvalSnapshot& snapshot, const Request& r, Progress& progress) {
     const Document& document = r.scene.document;
     const bool same = last_ && last_->document.nodes() == document.nodes();
-    if (r.playing && same && Clock::now() - looked_ < std::chrono::milliseconds(500)) {
+    if (r.playing && same && Clock::now() - inspected_ < std::chrono::milliseconds(500)) {
         snapshot.checks = last_->checks;
         snapshot.simulations = last_->simulations;
         return;
@@ -67,7 +67,7 @@ void EvalWorker::look(EvalSnapshot& snapshot, const Request& r, Progress& progre
             snapshot.simulations[layer->id] = std::move(*status);
     }
     snapshot.checks = findChecks(r.scene, snapshot.layers, evaluator_, r.frame, progress);
-    looked_ = Clock::now();
+    inspected_ = Clock::now();
 }
 
 /// What the layer lies on was made for it: this finds it again, and the tree for rays at it.
@@ -135,7 +135,7 @@ std::shared_ptr<const EvalSnapshot> EvalWorker::evaluate(const Request& r, Progr
     if (snapshot->overlay && snapshot->overlay->ground && !r.painted.empty())
         snapshot->overlay->ground->prepareRays();
     aim(*snapshot, r, progress);
-    look(*snapshot, r, progress);
+    inspect(*snapshot, r, progress);
     snapshot->milliseconds = std::chrono::duration<double, std::milli>(Clock::now() - start).count();
     return snapshot;
 }

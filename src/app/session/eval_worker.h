@@ -72,7 +72,7 @@ class EvalWorker {
   private:
     void publishProblem(const std::exception& problem, const Request* request);
     std::shared_ptr<const EvalSnapshot> evaluate(const Request& request, Progress& progress);
-    void look(EvalSnapshot& snapshot, const Request& request, Progress& progress);
+    void inspect(EvalSnapshot& snapshot, const Request& request, Progress& progress);
     void aim(EvalSnapshot& snapshot, const Request& request, Progress& progress) const;
     void addDrawn(EvalSnapshot& snapshot, const std::string& layer) const;
 
@@ -80,7 +80,7 @@ class EvalWorker {
     Publish publish_;
     // Of the worker's thread alone.
     std::shared_ptr<const EvalSnapshot> last_;
-    std::chrono::steady_clock::time_point looked_;
+    std::chrono::steady_clock::time_point inspected_;
     JobThread jobs_;  // last: it ends before what it uses
 };
 

@@ -13,21 +13,21 @@
 
 namespace ovrix::app {
 
-void paintBrushRing(QPainter& p, const ViewPort& port, const V3f& place, const V3f& n, float radius) {
+void paintBrushRing(QPainter& p, const ViewPort& port, const V3f& position, const V3f& n, float radius) {
     const V3f side = (std::abs(n.x) > 0.7f ? V3f(0, 1, 0) : V3f(1, 0, 0)).cross(n).normalized();
     const V3f across = n.cross(side);
     p.setBrush(Qt::NoBrush);
-    for (const float part : {1.0f, 0.5f}) {
+    for (const float fraction : {1.0f, 0.5f}) {
         QPolygonF ring;
         for (int i = 0; i <= 48; ++i) {
             const float a = 2.0f * kPi * float(i) / 48.0f;
-            const V3f at =
-                place + (side * std::cos(a) + across * std::sin(a)) * (radius * part) + n * (0.01f * radius);
+            const V3f at = position + (side * std::cos(a) + across * std::sin(a)) * (radius * fraction) +
+                           n * (0.01f * radius);
             if (const auto q = port.project(at)) ring << *q;
         }
-        p.setPen(QPen(tokens().ink, part == 1.0f ? 3.5 : 2.5));
+        p.setPen(QPen(tokens().ink, fraction == 1.0f ? 3.5 : 2.5));
         p.drawPolyline(ring);
-        p.setPen(QPen(part == 1.0f ? tokens().seaGlass : tokens().text, part == 1.0f ? 1.5 : 0.8));
+        p.setPen(QPen(fraction == 1.0f ? tokens().seaGlass : tokens().text, fraction == 1.0f ? 1.5 : 0.8));
         p.drawPolyline(ring);
     }
 }

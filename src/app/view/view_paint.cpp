@@ -160,15 +160,15 @@ void ViewWidget::paintGridLabel(QPainter& p) {
             text = "some as " + drawLevelName(coarsest) + "   " + text;
     }
     p.setFont(figureFont(8.25));
-    const QRectF room = QRectF(rect()).adjusted(px(52), px(8), -px(10), 0);  // beside the tools
-    text = p.fontMetrics().elidedText(text, Qt::ElideLeft, int(room.width()));
+    const QRectF available = QRectF(rect()).adjusted(px(52), px(8), -px(10), 0);  // beside the tools
+    text = p.fontMetrics().elidedText(text, Qt::ElideLeft, int(available.width()));
     // Read over what is bright too.
     QColor ground = tokens().panel;
     ground.setAlphaF(0.8f);
     p.setPen(Qt::NoPen);
     p.setBrush(ground);
     const double wide = p.fontMetrics().horizontalAdvance(text);
-    const QRectF box(room.right() - wide, room.top(), wide, p.fontMetrics().height());
+    const QRectF box(available.right() - wide, available.top(), wide, p.fontMetrics().height());
     p.drawRoundedRect(box.adjusted(-px(6), -px(3), px(6), px(3)), px(4), px(4));
     p.setPen(tokens().text);
     p.drawText(box.adjusted(-1, 0, 1, 0), Qt::AlignCenter, text);

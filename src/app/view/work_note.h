@@ -16,7 +16,7 @@ class WorkNote : public QWidget {
     void paintEvent(QPaintEvent*) override;
 
   private:
-    void look();
+    void refresh();
     const Controller& controller_;
     QString text_;
 };

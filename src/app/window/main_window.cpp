@@ -259,18 +259,18 @@ void MainWindow::makeToolbar() {
     line->addWidget(renderButton_);
 }
 
-void MainWindow::askHandOn(ExportAs what) {
+void MainWindow::askExport(ExportAs what) {
     const std::string layer = controller_.selection().id();
-    if (what != ExportAs::Mesh || unattended_) return chooseHandOnFile(what, layer);
+    if (what != ExportAs::Mesh || unattended_) return chooseExportFile(what, layer);
     controller_.files().measureMesh(layer, [this, what, layer](double bytes) {
         const QString size = QString::fromStdString(byteText(bytes));
         if (bytes < 2e8 || ask(this, "One mesh", QString("All as one mesh takes about %1.").arg(size),
                                {"Go on", "Cancel"}) == 0)
-            chooseHandOnFile(what, layer);
+            chooseExportFile(what, layer);
     });
 }
 
-void MainWindow::chooseHandOnFile(ExportAs what, const std::string& layer) {
+void MainWindow::chooseExportFile(ExportAs what, const std::string& layer) {
     const QString file = QFileDialog::getSaveFileName(
         this, what == ExportAs::Mesh ? "One mesh of all it makes" : "Copies, strands or points",
         QString::fromStdString((controller_.session().folder() / layer).string()),
@@ -295,14 +295,14 @@ void MainWindow::showRender(bool show) {
 }
 
 void MainWindow::applyPreferences(const Preferences& p) {
-    const bool look = p.theme != preferences_.theme || p.scale != preferences_.scale;
+    const bool restyle = p.theme != preferences_.theme || p.scale != preferences_.scale;
     preferences_ = p;
     setMemoryCap(size_t(p.memoryGb * 1e9));
     threads_.reset();
     if (p.threads > 0)
         threads_ = std::make_shared<tbb::global_control>(tbb::global_control::max_allowed_parallelism,
                                                          size_t(p.threads));
-    if (!look) return;
+    if (!restyle) return;
     const bool render = !render_->isHidden(), live = render_->live();
     render_->setLive(false);
     applyTheme(*qApp, p.theme, p.scale);

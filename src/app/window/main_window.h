@@ -41,7 +41,7 @@ class MainWindow : public QMainWindow {
     const std::vector<Command>& commands() const { return commands_; }
     void run(const QString& command);
     /// Asks where, and how much memory where it is much, then writes what the chosen layer makes.
-    void askHandOn(ExportAs what);
+    void askExport(ExportAs what);
     void addStrands();
     /// Reads another scene and asks what of it comes along.
     void bringIn(const QString& file);
@@ -87,7 +87,7 @@ class MainWindow : public QMainWindow {
     void refreshStatus();
     void refreshMode();
     void askFull();
-    void chooseHandOnFile(ExportAs what, const std::string& layer);
+    void chooseExportFile(ExportAs what, const std::string& layer);
     double fullBytes() const;
     /// What Full would show and take, in words.
     QString fullCost() const;

@@ -131,12 +131,12 @@ void MainWindow::addLayerCommands() {
         },
         hasLayer);
     addCommand(
-        "handOn", "Export what the layer makes...",
+        "export", "Export what the layer makes...",
         "Instances, strands and points with attributes: .usda, .ply, .csv, .vdb",
-        QKeySequence("Ctrl+Shift+E"), [this] { askHandOn(ExportAs::Elements); }, hasLayer);
+        QKeySequence("Ctrl+Shift+E"), [this] { askExport(ExportAs::Elements); }, hasLayer);
     addCommand(
-        "handOnMesh", "Export the layer as one mesh...",
-        "All copies joined, strands as tubes: .glb, .obj, .ply", {}, [this] { askHandOn(ExportAs::Mesh); },
+        "exportMesh", "Export the layer as one mesh...",
+        "All copies joined, strands as tubes: .glb, .obj, .ply", {}, [this] { askExport(ExportAs::Mesh); },
         hasLayer);
     addCommand("library", "Recipe library", "Lay a recipe on a surface, or save one of your own",
                QKeySequence("Ctrl+B"), [this] { openLibrary(); });

@@ -229,16 +229,16 @@ Value parseValue(const ParamSpec& spec, const std::string& text, const std::stri
             return parseColor(text, where);
         case ParamType::Refs:
             return text.empty() ? Refs{} : Refs(splitText(text, ','));
-        case ParamType::Shares: {
-            Shares shares;
+        case ParamType::PrototypeMix: {
+            PrototypeMix mix;
             for (const std::string& part : splitText(text, ',')) {
                 const auto colon = part.find(':');
-                shares.push_back(
+                mix.push_back(
                     {part.substr(0, colon), colon == std::string::npos
                                                 ? 1.0
                                                 : parseNumber(part.substr(colon + 1), where, spec.unit)});
             }
-            return shares;
+            return mix;
         }
         default:
             return valueFromJson(spec, text);
@@ -312,7 +312,7 @@ Document withDuplicate(const Document& document, const std::string& id, std::str
     copy.id = out.freeId(copy.name);
     if (newId) *newId = copy.id;
     const std::string copyId = copy.id;
-    out.insert(document.placeOf(id) + 1, std::move(copy));
+    out.insert(document.indexOf(id) + 1, std::move(copy));
     for (const NodePtr& layer : document.layersOn(id)) {
         Node l = *layer;
         l.id = out.freeId(l.name);
@@ -336,7 +336,7 @@ Document withLinkedLayer(const Document& document, const std::string& id, const 
     copy.params[kLayer.surface.id()].value = surface;
     if (newId) *newId = copy.id;
     Document out = document;
-    out.insert(document.placeOf(id) + 1, std::move(copy));
+    out.insert(document.indexOf(id) + 1, std::move(copy));
     return out;
 }
 
@@ -368,27 +368,27 @@ static std::string ownerId(const Document& document, const std::string& layer) {
 }
 
 /// Parts follow the step that they stand in: the first place at or after @p place that cuts no such run.
-static size_t placeBetween(const std::vector<Step>& steps, size_t place) {
-    place = std::min(place, steps.size());
-    while (place < steps.size() && !steps[place].in.empty()) ++place;
-    return place;
+static size_t placeBetween(const std::vector<Step>& steps, size_t index) {
+    index = std::min(index, steps.size());
+    while (index < steps.size() && !steps[index].in.empty()) ++index;
+    return index;
 }
 
-Document withStep(const Document& document, const std::string& layer, size_t place, Step step) {
+Document withStep(const Document& document, const std::string& layer, size_t index, Step step) {
     return changed(document, ownerId(document, layer), [&](Node& n) {
         if (!step.in.empty()) {
             const Step& holder = stepIn(n, step.in);
-            place = size_t(&holder - n.steps.data()) + 1;
+            index = size_t(&holder - n.steps.data()) + 1;
         }
-        place = placeBetween(n.steps, place);
+        index = placeBetween(n.steps, index);
         const StepType* type = findStepType(step.type);
         const std::string id = step.id;
-        n.steps.insert(n.steps.begin() + std::ptrdiff_t(place), std::move(step));
+        n.steps.insert(n.steps.begin() + std::ptrdiff_t(index), std::move(step));
         if (!type) return;
         for (const std::string& part : type->startsWith) {
             Step made = makeStep(part, n);
             made.in = id;
-            n.steps.insert(n.steps.begin() + std::ptrdiff_t(++place), std::move(made));
+            n.steps.insert(n.steps.begin() + std::ptrdiff_t(++index), std::move(made));
         }
     });
 }
@@ -409,14 +409,14 @@ Document withoutStep(const Document& document, const std::string& layer, const s
 }
 
 Document withStepMoved(const Document& document, const std::string& layer, const std::string& step,
-                       size_t place) {
+                       size_t index) {
     return changed(document, ownerId(document, layer), [&](Node& n) {
         const std::string in = stepIn(n, step).in;
         std::vector<Step> moved, rest;  // the step with its parts, and all others
         for (Step& s : n.steps) (s.id == step || s.in == step ? moved : rest).push_back(std::move(s));
         size_t at = 0;  // past so many of those that it stands among
         for (size_t passed = 0; at < rest.size(); ++at)
-            if (rest[at].in == in && passed++ == place) break;
+            if (rest[at].in == in && passed++ == index) break;
         if (!in.empty())  // not past the last of them
             while (at > 0 && rest[at - 1].in != in && rest[at - 1].id != in) --at;
         rest.insert(rest.begin() + std::ptrdiff_t(at), std::make_move_iterator(moved.begin()),
@@ -455,13 +455,13 @@ Document withStepReplaced(const Document& document, const std::string& layer, co
     });
 }
 
-std::vector<const StepType*> fittingSteps(const Node& layer, size_t place) {
+std::vector<const StepType*> fittingSteps(const Node& layer, size_t index) {
     const bool object = layer.category() == Category::Object;
     GeometryKind before = object ? GeometryKind::Mesh : GeometryKind::Nothing;
-    place = placeBetween(layer.steps, place);
-    for (size_t i = 0; i < place; ++i)
+    index = placeBetween(layer.steps, index);
+    for (size_t i = 0; i < index; ++i)
         if (const StepType* t = findStepType(layer.steps[i].type); t && t->partOf.empty()) before = t->gives;
-    const StepType* next = place < layer.steps.size() ? findStepType(layer.steps[place].type) : nullptr;
+    const StepType* next = index < layer.steps.size() ? findStepType(layer.steps[index].type) : nullptr;
     std::vector<const StepType*> fitting;
     for (const StepType& t : stepTypes())
         if (t.partOf.empty() && t.takes == before &&
@@ -488,7 +488,7 @@ Document withLayer(const Document& document, const std::string& surface, const s
     layer.params[kLayer.surface.id()].value = surface;
     for (const char* type : {"scatter", "orient", "vary_size", "copies_of"})
         layer.steps.push_back(makeStep(type, layer));
-    if (!prototype.empty()) layer.steps.back().params["prototypes"].value = Shares{{prototype, 1.0}};
+    if (!prototype.empty()) layer.steps.back().params["prototypes"].value = PrototypeMix{{prototype, 1.0}};
     if (newId) *newId = layer.id;
     return withNode(document, std::move(layer));
 }
@@ -528,27 +528,27 @@ Document withVariations(const Document& document, const std::string& object, int
         copy.id = out.freeId(copy.name);
         copy.params["seed"].value = first + k;
         all.push_back(copy.id);
-        out.insert(out.placeOf(object) + size_t(k), std::move(copy));
+        out.insert(out.indexOf(object) + size_t(k), std::move(copy));
     }
     for (const NodePtr& layer : document.nodes(Category::Layer)) {
         Node changedLayer = *layer;
         changeValues(changedLayer, [&](const ParamSpec&, Value& value) {
-            auto* shares = std::get_if<Shares>(&value);
-            if (!shares) return;
-            Shares made;
-            for (const Share& s : *shares) {
+            auto* mix = std::get_if<PrototypeMix>(&value);
+            if (!mix) return;
+            PrototypeMix made;
+            for (const WeightedPrototype& s : *mix) {
                 if (s.ref != object) {
                     made.push_back(s);
                     continue;
                 }
                 for (const std::string& id : all) {
-                    Share part = s;
+                    WeightedPrototype part = s;
                     part.ref = id;
-                    part.share /= double(all.size());
+                    part.weight /= double(all.size());
                     made.push_back(part);
                 }
             }
-            *shares = made;
+            *mix = made;
         });
         if (!(changedLayer == *layer)) out.put(std::move(changedLayer));
     }

@@ -56,7 +56,7 @@ Document withSharedValue(const Document& document, const ParamPath& path);
 /// Steps of a linked layer are those of the layer it follows: these edits change the shared recipe.
 /// A step at a place in the list, and the parts that its type starts with; a part goes to the last place in
 /// the step that it stands in.
-Document withStep(const Document& document, const std::string& layer, size_t place, Step step);
+Document withStep(const Document& document, const std::string& layer, size_t index, Step step);
 /// A new part, a force say, in a step.
 Document withPart(const Document& document, const std::string& layer, const std::string& step,
                   const std::string& type);
@@ -64,7 +64,7 @@ Document withPart(const Document& document, const std::string& layer, const std:
 Document withoutStep(const Document& document, const std::string& layer, const std::string& step);
 /// With its parts, to a place among the other steps; a part to a place among the parts of its step.
 Document withStepMoved(const Document& document, const std::string& layer, const std::string& step,
-                       size_t place);
+                       size_t index);
 /// Another type of step in its place; parameters that both have keep their values and fields.
 Document withStepReplaced(const Document& document, const std::string& layer, const std::string& step,
                           const std::string& type);
@@ -74,7 +74,7 @@ Document withStepOn(const Document& document, const std::string& layer, const st
 
 /// Types of steps that fit at a place: what comes before gives what they take, and what they give is
 /// taken by what follows.
-std::vector<const StepType*> fittingSteps(const Node& layer, size_t place);
+std::vector<const StepType*> fittingSteps(const Node& layer, size_t index);
 
 /// Types of parts that may stand in a step.
 std::vector<const StepType*> fittingParts(const Step& step);

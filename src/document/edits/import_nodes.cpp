@@ -13,7 +13,7 @@ namespace {
 
 /// Whether what is named so belongs to the one that names it.
 bool belongs(const ParamSpec& spec) {
-    return spec.refKind == "material" || spec.refKind == "curve" || spec.type == ParamType::Shares ||
+    return spec.refKind == "material" || spec.refKind == "curve" || spec.type == ParamType::PrototypeMix ||
            spec.id == kLayer.surface.id() || spec.id == kLayer.linked.id();
 }
 

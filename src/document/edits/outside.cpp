@@ -13,8 +13,8 @@ namespace fs = std::filesystem;
 namespace {
 
 bool liesIn(const fs::path& path, const fs::path& folder) {
-    const fs::path way = path.lexically_relative(folder);
-    return !way.empty() && *way.begin() != "..";
+    const fs::path relative = path.lexically_relative(folder);
+    return !relative.empty() && *relative.begin() != "..";
 }
 
 /// Over all links, without "." and "..".

@@ -20,7 +20,7 @@ namespace fs = std::filesystem;
 /// Whether a reference of that kind goes with the recipe.
 bool goesAlong(const ParamSpec& spec, const Node& node) {
     return (spec.refKind == "material" && node.category() == Category::Material) ||
-           (spec.type == ParamType::Shares && node.category() == Category::Object);
+           (spec.type == ParamType::PrototypeMix && node.category() == Category::Object);
 }
 
 /// The node with all that it needs, in @p parts.

@@ -79,12 +79,12 @@ struct ToJson {
         return out;
     }
     Json operator()(const Refs& refs) const { return Json(refs); }
-    Json operator()(const Shares& shares) const {
+    Json operator()(const PrototypeMix& mix) const {
         Json out = Json::array();
-        for (const Share& s : shares) {
-            Json j{{"of", s.ref}, {"share", (*this)(s.share)}};
-            if (s.size != Share().size) j["size"] = (*this)(s.size);
-            if (s.tilt != Share().tilt) j["tilt"] = (*this)(s.tilt);
+        for (const WeightedPrototype& s : mix) {
+            Json j{{"of", s.ref}, {"share", (*this)(s.weight)}};
+            if (s.size != WeightedPrototype().size) j["size"] = (*this)(s.size);
+            if (s.tilt != WeightedPrototype().tilt) j["tilt"] = (*this)(s.tilt);
             out.push_back(std::move(j));
         }
         return out;
@@ -118,13 +118,13 @@ Range rangeFrom(const ParamSpec& spec, const Json& j) {
     return {std::min(n[0], n[1]), std::max(n[0], n[1])};
 }
 
-Shares sharesFrom(const ParamSpec& spec, const Json& j) {
+PrototypeMix sharesFrom(const ParamSpec& spec, const Json& j) {
     if (!j.is_array()) wrongType(spec, "a list of {\"of\", \"share\"}");
-    Shares out;
+    PrototypeMix out;
     for (const Json& x : j) {
         if (!x.is_object() || !x.contains("of")) wrongType(spec, "a list of {\"of\", \"share\"}");
-        Share share{textFrom(spec, x["of"])};
-        if (x.contains("share")) share.share = numberFrom(spec, x["share"]);
+        WeightedPrototype share{textFrom(spec, x["of"])};
+        if (x.contains("share")) share.weight = numberFrom(spec, x["share"]);
         if (x.contains("size")) share.size = rangeFrom(spec, x["size"]);
         if (x.contains("tilt")) share.tilt = rangeFrom(spec, x["tilt"]);
         out.push_back(std::move(share));
@@ -380,7 +380,7 @@ Value valueFromJson(const ParamSpec& spec, const Json& j) {
             for (const Json& x : j) refs.push_back(textFrom(spec, x));
             return refs;
         }
-        case ParamType::Shares:
+        case ParamType::PrototypeMix:
             return sharesFrom(spec, j);
         case ParamType::Map:
             return mapFrom(spec, j);

@@ -48,8 +48,8 @@ std::vector<NodePtr> Document::nodes(Category category) const {
 }
 
 const Node* Document::find(const std::string& id) const {
-    const size_t place = placeOf(id);
-    return place < nodes_.size() ? nodes_[place].get() : nullptr;
+    const size_t index = indexOf(id);
+    return index < nodes_.size() ? nodes_[index].get() : nullptr;
 }
 
 const Node& Document::get(const std::string& id) const {
@@ -121,8 +121,8 @@ std::vector<std::string> prototypesOf(const Node& layer) {
     std::vector<std::string> ids;
     for (const Step& step : layer.steps)
         for (const auto& [id, param] : step.params)
-            if (const auto* shares = std::get_if<Shares>(&param.value))
-                for (const Share& s : *shares) ids.push_back(s.ref);
+            if (const auto* mix = std::get_if<PrototypeMix>(&param.value))
+                for (const WeightedPrototype& s : *mix) ids.push_back(s.ref);
     return ids;
 }
 
@@ -142,30 +142,30 @@ bool wearsMaterial(const Document& document, const Node& object, const std::stri
     return std::find(slots.begin(), slots.end(), material) != slots.end();
 }
 
-size_t Document::placeOf(const std::string& id) const {
+size_t Document::indexOf(const std::string& id) const {
     for (size_t i = 0; i < nodes_.size(); ++i)
         if (nodes_[i]->id == id) return i;
     return nodes_.size();
 }
 
 void Document::put(Node node) {
-    const size_t place = placeOf(node.id);
+    const size_t index = indexOf(node.id);
     auto shared = std::make_shared<const Node>(std::move(node));
-    if (place < nodes_.size())
-        nodes_[place] = std::move(shared);
+    if (index < nodes_.size())
+        nodes_[index] = std::move(shared);
     else
         nodes_.push_back(std::move(shared));
 }
 
-void Document::insert(size_t place, Node node) {
-    nodes_.insert(nodes_.begin() + std::ptrdiff_t(std::min(place, nodes_.size())),
+void Document::insert(size_t index, Node node) {
+    nodes_.insert(nodes_.begin() + std::ptrdiff_t(std::min(index, nodes_.size())),
                   std::make_shared<const Node>(std::move(node)));
 }
 
 bool Document::remove(const std::string& id) {
-    const size_t place = placeOf(id);
-    if (place == nodes_.size()) return false;
-    nodes_.erase(nodes_.begin() + std::ptrdiff_t(place));
+    const size_t index = indexOf(id);
+    if (index == nodes_.size()) return false;
+    nodes_.erase(nodes_.begin() + std::ptrdiff_t(index));
     return true;
 }
 

@@ -70,10 +70,10 @@ class Document {
 
     /// Adds or replaces; the place in the list stays.
     void put(Node node);
-    void insert(size_t place, Node node);
+    void insert(size_t index, Node node);
     bool remove(const std::string& id);
     /// The place in nodes(), or nodes().size().
-    size_t placeOf(const std::string& id) const;
+    size_t indexOf(const std::string& id) const;
     /// An id made from @p name that no node has: "stones_small", "stones_small_2"...
     std::string freeId(const std::string& name) const;
 

@@ -10,8 +10,8 @@ static void changeValue(const ParamSpec& spec, Value& value, const ReferenceChan
     if (auto* refs = std::get_if<Refs>(&value))
         for (std::string& id : *refs)
             if (!id.empty()) change(spec, id);
-    if (auto* shares = std::get_if<Shares>(&value)) {
-        std::erase_if(*shares, [&](Share& s) {
+    if (auto* mix = std::get_if<PrototypeMix>(&value)) {
+        std::erase_if(*mix, [&](WeightedPrototype& s) {
             const bool named = !s.ref.empty();
             if (named) change(spec, s.ref);
             return named && s.ref.empty();
@@ -33,8 +33,8 @@ void visitReferences(const Node& node,
             if (const auto* id = std::get_if<std::string>(&value)) say(*id);
         if (const auto* refs = std::get_if<Refs>(&value))
             for (const std::string& id : *refs) say(id);
-        if (const auto* shares = std::get_if<Shares>(&value))
-            for (const Share& s : *shares) say(s.ref);
+        if (const auto* mix = std::get_if<PrototypeMix>(&value))
+            for (const WeightedPrototype& s : *mix) say(s.ref);
     });
 }
 

@@ -38,9 +38,9 @@ static std::vector<std::vector<V3f>> sight(const OutlineInput& in) {
     std::vector<V3f> frame;
     std::vector<std::vector<V3f>> lines;
     for (const auto& [x, y] : {std::pair{-1, -1}, {1, -1}, {1, 1}, {-1, 1}}) {
-        const V3f way =
+        const V3f corner =
             c.forward() + c.right() * (c.halfWidth() * float(x)) + c.up() * (c.halfHeight() * float(y));
-        frame.push_back(c.position() + way * in.reach);
+        frame.push_back(c.position() + corner * in.reach);
         lines.push_back({c.position(), frame.back()});
     }
     frame.push_back(frame.front());

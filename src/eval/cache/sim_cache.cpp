@@ -39,8 +39,8 @@ SolverStatePtr SimCache::traceAt(uint64_t life, int frame) {
     std::lock_guard lock(mutex_);
     if (!lives_.count(life)) return nullptr;
     const Life& l = simulationKeyOf(life);
-    for (const auto* kept : {&l.frames, &l.traces})
-        if (const auto it = kept->find(frame); it != kept->end()) return it->second;
+    for (const auto* frames : {&l.frames, &l.traces})
+        if (const auto it = frames->find(frame); it != frames->end()) return it->second;
     return nullptr;
 }
 
@@ -52,7 +52,7 @@ SolverStatePtr SimCache::upTo(uint64_t life, int frame) {
     return it == l.frames.begin() ? nullptr : (--it)->second;
 }
 
-void SimCache::keep(uint64_t life, SolverStatePtr state) {
+void SimCache::store(uint64_t life, SolverStatePtr state) {
     std::lock_guard lock(mutex_);
     Life& l = simulationKeyOf(life);
     const int frame = int(state->frame);
@@ -77,8 +77,8 @@ static SolverStatePtr traceOf(const SolverState& state) {
 void SimCache::shrink(uint64_t life, int newest) {
     while (held_.bytes() > limit_ && recent_.back() != life) {
         Life& oldest = lives_[recent_.back()];
-        for (const auto* kept : {&oldest.frames, &oldest.traces})
-            for (const auto& [frame, state] : *kept) held_.remove(blocksOf(*state));
+        for (const auto* frames : {&oldest.frames, &oldest.traces})
+            for (const auto& [frame, state] : *frames) held_.remove(blocksOf(*state));
         lives_.erase(recent_.back());
         recent_.pop_back();
     }

@@ -23,7 +23,7 @@ class SimCache {
     SolverStatePtr upTo(uint64_t life, int frame);
     /// Past the limit the simulations used least recently go first. Of one that is too long by itself its
     /// early frames stay, with the newest: then playing it again and again still finds those.
-    void keep(uint64_t life, SolverStatePtr state);
+    void store(uint64_t life, SolverStatePtr state);
     /// The same, or what is left of a frame that is too much to keep whole: places, speeds, ages and ids,
     /// from which nothing can be gone on. Null when there is neither.
     SolverStatePtr traceAt(uint64_t life, int frame);

@@ -150,8 +150,9 @@ class Finder {
                 checkMissing(std::get<std::string>(p.value), spec.title, node, step);
             if (spec.type == ParamType::Refs)
                 for (const std::string& r : std::get<Refs>(p.value)) checkMissing(r, spec.title, node, step);
-            if (spec.type == ParamType::Shares)
-                for (const Share& s : std::get<Shares>(p.value)) checkMissing(s.ref, spec.title, node, step);
+            if (spec.type == ParamType::PrototypeMix)
+                for (const WeightedPrototype& s : std::get<PrototypeMix>(p.value))
+                    checkMissing(s.ref, spec.title, node, step);
             if (!p.field) continue;
             for (const FieldSource& source : p.field->sources)
                 if (const SourceType* type = findSourceType(source.type); type && source.on)
@@ -327,8 +328,8 @@ class Finder {
 
     void checkCycle(const Node& layer, const Step& step, const std::string& surfaceId) {
         for (const auto& [id, param] : step.params)
-            if (const auto* prototypes = std::get_if<Shares>(&param.value))
-                for (const Share& s : *prototypes)
+            if (const auto* prototypes = std::get_if<PrototypeMix>(&param.value))
+                for (const WeightedPrototype& s : *prototypes)
                     if (s.ref == surfaceId && !surfaceId.empty())
                         add(Severity::Note,
                             fmt::format("{}: puts copies of {} on itself", layer.name,
@@ -373,7 +374,7 @@ class Finder {
             if (r.out != 0 || !step || !step->on) continue;
             const std::string title = findStepType(step->type)->title;
             const bool masked =
-                step->params.count(kPlaced.keep.id()) && step->params.at(kPlaced.keep.id()).field;
+                step->params.count(kPlaced.mask.id()) && step->params.at(kPlaced.mask.id()).field;
             add(Severity::Warning,
                 fmt::format("{}: makes nothing, because {} {}", layer.name, title,
                             masked ? "keeps no element: its mask is 0 everywhere"

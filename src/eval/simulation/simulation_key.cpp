@@ -20,8 +20,8 @@ void SimulationKey::addParam(Hasher& h, const ParamSpec& spec, const Param& para
             if (const auto* id = std::get_if<std::string>(&value)) h.add(node(*id));
         if (const auto* refs = std::get_if<Refs>(&value))
             for (const std::string& id : *refs) h.add(node(id));
-        if (const auto* shares = std::get_if<Shares>(&value))
-            for (const Share& s : *shares) h.add(node(s.ref));
+        if (const auto* mix = std::get_if<PrototypeMix>(&value))
+            for (const WeightedPrototype& s : *mix) h.add(node(s.ref));
     };
     addValue(param.value);
     h.add(uint64_t(param.keys.size())).add(uint64_t(param.repeat)).add(uint64_t(param.formulas.size()));
@@ -70,7 +70,7 @@ uint64_t SimulationKey::node(const std::string& id) {
         entered_ = std::min(entered_, size_t(again - open_.begin()));
         return uint64_t(again - open_.begin()) + 1;
     }
-    const size_t place = open_.size(), outer = std::exchange(entered_, SIZE_MAX);
+    const size_t index = open_.size(), outer = std::exchange(entered_, SIZE_MAX);
     open_.push_back(id);
     Hasher h;
     h.add(std::string_view(n->type));
@@ -81,11 +81,11 @@ uint64_t SimulationKey::node(const std::string& id) {
     open_.pop_back();
     // With a circle in it, it depends on where that was entered.
     if (entered_ == SIZE_MAX) known_[id] = h.value();
-    entered_ = std::min(entered_ < place ? entered_ : SIZE_MAX, outer);
+    entered_ = std::min(entered_ < index ? entered_ : SIZE_MAX, outer);
     return h.value();
 }
 
-uint64_t SimulationKey::upTo(const Node& recipe, size_t place) {
+uint64_t SimulationKey::upTo(const Node& recipe, size_t index) {
     Hasher h;
     h.add(kSolvers);
     for (const std::string& setting : {kScene.rate.id(), kScene.first.id(), kScene.preroll.id()})
@@ -95,9 +95,9 @@ uint64_t SimulationKey::upTo(const Node& recipe, size_t place) {
     own.erase(kLayer.warp.id()), own.erase(kLayer.warpAt.id());
     addParams(h, specsOf(recipe), own, Affects::Appearance);
     h.add(node(recipe.parent));
-    const std::string& id = recipe.steps[place].id;
+    const std::string& id = recipe.steps[index].id;
     for (size_t i = 0; i < recipe.steps.size(); ++i)
-        if (i <= place || recipe.steps[i].in == id) addStep(h, recipe.steps[i]);
+        if (i <= index || recipe.steps[i].in == id) addStep(h, recipe.steps[i]);
     open_.clear();
     return h.value();
 }

@@ -17,7 +17,7 @@ class SimulationKey {
     /// Of all that the steps of @p recipe up to the one at @p place (with its parts), what the layer lies on,
     /// and everything that they refer to hold, with all keys. Where the layer is shown, how it looks and what
     /// a bake of it is used for are no part of it.
-    uint64_t upTo(const Node& recipe, size_t place);
+    uint64_t upTo(const Node& recipe, size_t index);
 
   private:
     void addParam(Hasher& hasher, const ParamSpec& spec, const Param& param);

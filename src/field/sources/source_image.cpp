@@ -43,7 +43,7 @@ struct Picture : SourceKernel {
     M44f toLocal;
 
     /// Places on the picture for one sample, with weights that add up to 1.
-    struct Looks {
+    struct Projections {
         std::array<V2f, 3> uv{V2f(0.0f), V2f(0.0f), V2f(0.0f)};
         std::array<float, 3> weight{};
     };
@@ -57,28 +57,28 @@ struct Picture : SourceKernel {
               uv(s.get(channel::uv)),
               toObject(s.get(channel::toObject)) {}
     };
-    Looks looksAt(const Columns& s, size_t i) const {
-        Looks looks;
+    Projections projectionsAt(const Columns& s, size_t i) const {
+        Projections projections;
         if (lay == Lay::Uv) {
-            if (s.uv.empty()) return looks;
-            looks.uv[0] = V2f(s.uv[i].x * repeatU, s.uv[i].y * repeatV);
-            looks.weight[0] = 1.0f;
-            return looks;
+            if (s.uv.empty()) return projections;
+            projections.uv[0] = V2f(s.uv[i].x * repeatU, s.uv[i].y * repeatV);
+            projections.weight[0] = 1.0f;
+            return projections;
         }
         const M44f& local = s.toObject.empty() ? toLocal : s.toObject[i];
         const V3f p = s.position[i] * local / size;
-        for (int a = 0; a < 3; ++a) looks.uv[size_t(a)] = seenAlong(p, a);
+        for (int a = 0; a < 3; ++a) projections.uv[size_t(a)] = seenAlong(p, a);
         if (lay == Lay::Planar) {
-            looks.weight[size_t(axis)] = 1.0f;
-            return looks;
+            projections.weight[size_t(axis)] = 1.0f;
+            return projections;
         }
         V3f n(0, 1, 0);
         if (!s.normal.empty()) local.multDirMatrix(s.normal[i], n);
         float sum = 0.0f;  // sides pass into each other over a narrow band
-        for (int a = 0; a < 3; ++a) sum += looks.weight[size_t(a)] = std::pow(std::abs(n[a]), 8.0f);
-        if (!(sum > 0.0f)) return looks.weight = {0, 1, 0}, looks;
-        for (float& w : looks.weight) w /= sum;
-        return looks;
+        for (int a = 0; a < 3; ++a) sum += projections.weight[size_t(a)] = std::pow(std::abs(n[a]), 8.0f);
+        if (!(sum > 0.0f)) return projections.weight = {0, 1, 0}, projections;
+        for (float& w : projections.weight) w /= sum;
+        return projections;
     }
     V2f seenAlong(const V3f& p, int a) const {
         const V2f uv = a == 0 ? V2f(-p.z, p.y) : a == 1 ? V2f(p.x, -p.z) : V2f(p.x, p.y);
@@ -96,10 +96,10 @@ struct Picture : SourceKernel {
     void mix(const Samples& s, std::span<T> out, const Read& read) const {
         const Columns columns(s);
         for (size_t i = 0; i < out.size(); ++i) {
-            const Looks looks = looksAt(columns, i);
+            const Projections projections = projectionsAt(columns, i);
             out[i] = T(0.0f);
             for (size_t a = 0; a < 3; ++a)
-                if (looks.weight[a] > 0.0f) out[i] += read(looks.uv[a]) * looks.weight[a];
+                if (projections.weight[a] > 0.0f) out[i] += read(projections.uv[a]) * projections.weight[a];
         }
     }
     void evaluate(const Samples& s, std::span<float> out) const override {

@@ -37,7 +37,8 @@ SourceType insideSource() {
             .params = kInside.specs(),
             .compile = [](const ResolvedParams& p, const FieldContext& context) {
                 auto kernel = std::make_unique<Inside>();
-                kernel->volume = roomOf(sceneQueryFor(context, "inside an object"), p[kInside.object]);
+                kernel->volume =
+                    closedVolumeOf(sceneQueryFor(context, "inside an object"), p[kInside.object]);
                 kernel->soft = float(p[kInside.soft]);
                 return kernel;
             }};

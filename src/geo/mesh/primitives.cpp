@@ -28,13 +28,13 @@ struct GridShape {
     }
 };
 
-MeshPtr makeGridMesh(const GridShape& grid, const std::function<V3f(float, float)>& place) {
+MeshPtr makeGridMesh(const GridShape& grid, const std::function<V3f(float, float)>& position) {
     auto mesh = std::make_shared<Mesh>();
     mesh->points.resize(grid.pointCount());
     auto p = mesh->points.add<V3f>("P");
     for (int j = 0; j < grid.pointRows(); ++j)
         for (int i = 0; i < grid.pointColumns(); ++i)
-            p[grid.point(i, j)] = place(float(i) / float(grid.columns), float(j) / float(grid.rows));
+            p[grid.point(i, j)] = position(float(i) / float(grid.columns), float(j) / float(grid.rows));
     std::vector<V2f> uv;
     const auto corner = [&](std::vector<uint32_t>& face, int i, int j, float u) {
         face.push_back(grid.point(i, j));
@@ -61,8 +61,8 @@ int clampDivisions(int n, int least) { return std::clamp(n, least, 2048); }
 
 }  // namespace
 
-MeshPtr makeGrid(int columns, int rows, const std::function<V3f(float, float)>& place) {
-    return makeGridMesh({clampDivisions(columns, 1), clampDivisions(rows, 1)}, place);
+MeshPtr makeGrid(int columns, int rows, const std::function<V3f(float, float)>& position) {
+    return makeGridMesh({clampDivisions(columns, 1), clampDivisions(rows, 1)}, position);
 }
 
 MeshPtr makePlane(float size, int divisions) {

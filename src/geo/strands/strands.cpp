@@ -86,8 +86,8 @@ void tangentsOf(std::span<const V3f> p, std::span<V3f> tangents) {
     }
 }
 
-void carryNormals(std::span<const V3f> p, std::span<const V3f> tangents, const V3f& first,
-                  std::span<V3f> normals) {
+void transportNormals(std::span<const V3f> p, std::span<const V3f> tangents, const V3f& first,
+                      std::span<V3f> normals) {
     if (p.empty()) return;
     V3f n = first - tangents[0] * first.dot(tangents[0]), other;
     if (n.length() > 1e-6f)
@@ -198,9 +198,9 @@ MeshPtr tubesOf(const StrandSet& set, int sides, float width) {
     const auto p = set.points.find<V3f>("P");
     const auto widths = set.points.find<float>("width");
     const auto orient = set.strands.find<Quatf>("orient");
-    std::vector<V3f> places;
+    std::vector<V3f> positions;
     std::vector<V2f> uvs;
-    places.reserve(p.size() * size_t(sides));
+    positions.reserve(p.size() * size_t(sides));
     std::vector<V3f> tangents, normals;
     std::vector<float> t;
     const auto corner = [&](uint32_t point, float u, float v) {
@@ -209,18 +209,18 @@ MeshPtr tubesOf(const StrandSet& set, int sides, float width) {
     };
     for (size_t s = 0; s < set.size(); ++s) {
         const auto line = pointsOf(set, p, s);
-        const uint32_t base = uint32_t(places.size());
+        const uint32_t base = uint32_t(positions.size());
         tangents.resize(line.size()), normals.resize(line.size()), t.resize(line.size());
         tangentsOf(line, tangents);
-        carryNormals(line, tangents, orient.empty() ? V3f(1, 0, 0) : rotate(orient[s], V3f(1, 0, 0)),
-                     normals);
+        transportNormals(line, tangents, orient.empty() ? V3f(1, 0, 0) : rotate(orient[s], V3f(1, 0, 0)),
+                         normals);
         alongOf(line, t);
         for (size_t i = 0; i < line.size(); ++i) {
             const V3f side = tangents[i].cross(normals[i]);
             const float r = 0.5f * (widths.empty() ? width : widths[set.start[s] + i]);
             for (int k = 0; k < sides; ++k) {
                 const float a = 2.0f * kPi * float(k) / float(sides);
-                places.push_back(line[i] + (normals[i] * std::cos(a) + side * std::sin(a)) * r);
+                positions.push_back(line[i] + (normals[i] * std::cos(a) + side * std::sin(a)) * r);
             }
         }
         const auto at = [&](size_t i, int k) {
@@ -240,7 +240,7 @@ MeshPtr tubesOf(const StrandSet& set, int sides, float width) {
         for (int k = 0; k < sides; ++k) corner(at(line.size() - 1, k), u(k), 1.0f);
         mesh.faceStart.push_back(uint32_t(mesh.cornerPoint.size()));
     }
-    mesh.points.set("P", std::move(places));
+    mesh.points.set("P", std::move(positions));
     mesh.corners.set("uv", std::move(uvs));
     mesh.finish();
     return std::make_shared<const Mesh>(std::move(mesh));

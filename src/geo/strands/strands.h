@@ -29,8 +29,8 @@ void tangentsOf(std::span<const V3f> points, std::span<V3f> tangents);
 /// Normals that turn no more about the line than they must, from @p first on.
 /// Wang, Juettler, Zheng, Liu, "Computation of Rotation Minimizing Frames", ACM TOG 27(1), 2008,
 /// doi:10.1145/1330511.1330513, by double reflection.
-void carryNormals(std::span<const V3f> points, std::span<const V3f> tangents, const V3f& first,
-                  std::span<V3f> normals);
+void transportNormals(std::span<const V3f> points, std::span<const V3f> tangents, const V3f& first,
+                      std::span<V3f> normals);
 
 /// The points of strand @p s.
 inline std::span<const V3f> pointsOf(const StrandSet& set, std::span<const V3f> positions, size_t s) {

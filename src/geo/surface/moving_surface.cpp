@@ -91,7 +91,7 @@ bool takeApart(const M44f& m, Quatf& turn, float& size, V3f& place) {
     return true;
 }
 
-struct Way {  // what the callbacks of the ray tracer are told
+struct Sweep {  // what the callbacks of the ray tracer are told
     RTCIntersectContext context;
     const MovingSurface* surface;
     V3f from, to;
@@ -145,18 +145,20 @@ MovingSurfacePtr MovingSurface::deformed(MeshPtr before, MeshPtr now) {
         nullptr);
     rtcSetGeometryIntersectFunction(geometry, [](const RTCIntersectFunctionNArguments* a) {
         if (a->N != 1 || !a->valid[0]) return;
-        auto& way = *reinterpret_cast<Way*>(a->context);
-        const MovingTriangle t0 = way.surface->triangle(a->primID, way.begin),
-                             t1 = way.surface->triangle(a->primID, way.end);
+        auto& sweep_ = *reinterpret_cast<Sweep*>(a->context);
+        const MovingTriangle t0 = sweep_.surface->triangle(a->primID, sweep_.begin),
+                             t1 = sweep_.surface->triangle(a->primID, sweep_.end);
         float u, v;
-        const float part = meetTriangle(way.from, way.to, t0, t1, u, v);
-        Touch& best = way.best;
-        if (part < 0 || (best.hit && (part > best.part || (part == best.part && a->primID > best.triangle))))
+        const float fraction = meetTriangle(sweep_.from, sweep_.to, t0, t1, u, v);
+        Touch& best = sweep_.best;
+        if (fraction < 0 || (best.hit && (fraction > best.fraction ||
+                                          (fraction == best.fraction && a->primID > best.triangle))))
             return;
-        best.hit = true, best.part = part, best.triangle = a->primID, best.u = u, best.v = v;
+        best.hit = true, best.fraction = fraction, best.triangle = a->primID, best.u = u, best.v = v;
         auto* ray = reinterpret_cast<RTCRayHit*>(a->rayhit);
-        ray->ray.tfar = std::min(
-            ray->ray.tfar, std::nextafter(part, 2.0f));  // others that are as near may have a lower number
+        ray->ray.tfar =
+            std::min(ray->ray.tfar,
+                     std::nextafter(fraction, 2.0f));  // others that are as near may have a lower number
         ray->hit.geomID = a->geomID, ray->hit.primID = a->primID;
     });
     rtcCommitGeometry(geometry);
@@ -254,15 +256,15 @@ V3f MovingSurface::During::outwardAt(uint32_t t, float u, float v) const {
 
 /// In the surface's own space, where it stands still; the way there is taken as straight.
 Touch MovingSurface::During::sweepRigid(const V3f& from, const V3f& to) const {
-    const V3f a = from * local0_, b = to * local1_, way = b - a;
-    const float length = way.length();
+    const V3f a = from * local0_, b = to * local1_, path = b - a;
+    const float length = path.length();
     Touch touch;
     if (!(length > 0.0f) || !std::isfinite(length)) return touch;
-    const V3f direction = way / length;
+    const V3f direction = path / length;
     const SurfaceHit hit = surface_->shape_->intersect(a, direction, length * 1.000001f);
     if (!hit.hit) return touch;
     touch.hit = true;
-    touch.part = std::min(1.0f, hit.distance / length);
+    touch.fraction = std::min(1.0f, hit.distance / length);
     touch.triangle = hit.triangle, touch.u = hit.u, touch.v = hit.v;
     return touch;
 }
@@ -273,22 +275,22 @@ Touch MovingSurface::During::sweep(const V3f& from, const V3f& to) const {
     if (surface_->shape_) {
         touch = sweepRigid(from, to);
     } else {
-        Way way{{}, surface_, from, to, begin_, end_, {}};
-        rtcInitIntersectContext(&way.context);
+        Sweep sweep_{{}, surface_, from, to, begin_, end_, {}};
+        rtcInitIntersectContext(&sweep_.context);
         const V3f d = to - from;
         RTCRayHit ray{};
         ray.ray = {from.x, from.y, from.z, 0.0f, d.x, d.y, d.z, 0.0f, 1.000001f, 0xFFFFFFFFu, 0, 0};
         ray.hit.geomID = RTC_INVALID_GEOMETRY_ID;
         if (d.length2() > 0) {
-            rtcIntersect1(surface_->tracer_->scene, &way.context, &ray);
+            rtcIntersect1(surface_->tracer_->scene, &sweep_.context, &ray);
         } else {  // it stands still, and the surface comes to it
             ray.ray.dir_x = 1.0f, ray.ray.tfar = 0.0f;
-            rtcIntersect1(surface_->tracer_->scene, &way.context, &ray);
+            rtcIntersect1(surface_->tracer_->scene, &sweep_.context, &ray);
         }
-        touch = way.best;
+        touch = sweep_.best;
     }
     if (!touch.hit) return touch;
-    const double time = begin_ + (end_ - begin_) * double(touch.part);
+    const double time = begin_ + (end_ - begin_) * double(touch.fraction);
     const MovingTriangle k = surface_->triangle(touch.triangle, time);
     touch.position = k.at(touch.u, touch.v);
     touch.normal = k.normal();

@@ -9,7 +9,7 @@ namespace ovrix::geo {
 /// What a point on its way meets.
 struct Touch {
     bool hit = false;
-    float part = 0;  ///< of its way, 0 to 1
+    float fraction = 0;  ///< of its way, 0 to 1
     uint32_t triangle = 0;
     float u = 0, v = 0;     ///< weights of the triangle's second and third corner
     V3f position{0, 0, 0};  ///< world, where and when they meet

@@ -320,8 +320,9 @@ SurfaceHit Surface::closestOf(const V3f& point, float reach, const NearTriangles
     SurfaceHit best;
     best.distance = reach;
     // None is nearer to the point than to the place by more than the way between both, and its rounding.
-    const float way = (point - near.place).length(), slack = 1e-5f * (way + near.reach) + roundingAt(point);
-    for (uint32_t k = 0; k < near.count && near.distance[k] - way - slack <= best.distance; ++k) {
+    const float moved = (point - near.place).length(),
+                slack = 1e-5f * (moved + near.reach) + roundingAt(point);
+    for (uint32_t k = 0; k < near.count && near.distance[k] - moved - slack <= best.distance; ++k) {
         const Packed& t = packed_[near.triangle[k]];
         meetNearer(point, near.triangle[k], t.p, t.e1, t.e2, best);
     }
@@ -374,10 +375,10 @@ bool Surface::mayCross(const Packed& t, const V3f& from, const V3f& to, float ro
     const V3f n = t.e1.cross(t.e2), w = t.p - from;
     const float above0 = -w.dot(n), above1 = (to - t.p).dot(n), least2 = rounding * rounding * n.length2();
     if (above0 * above1 > 0 && std::min(above0 * above0, above1 * above1) > least2) return false;
-    const V3f way = to - from;
-    const float sides[] = {way.dot(w.cross(t.e1)), way.dot((w + t.e1).cross(t.e2 - t.e1)),
-                           way.dot(t.e2.cross(w))};
-    const float slack = (rounding + 1e-6f * w.length()) * way.length() * (t.e1.length() + t.e2.length());
+    const V3f ray = to - from;
+    const float sides[] = {ray.dot(w.cross(t.e1)), ray.dot((w + t.e1).cross(t.e2 - t.e1)),
+                           ray.dot(t.e2.cross(w))};
+    const float slack = (rounding + 1e-6f * w.length()) * ray.length() * (t.e1.length() + t.e2.length());
     const auto [low, high] = std::minmax({sides[0], sides[1], sides[2]});
     return !(low < -slack && high > slack);
 }
@@ -385,9 +386,9 @@ bool Surface::mayCross(const Packed& t, const V3f& from, const V3f& to, float ro
 bool Surface::apart(const V3f& from, const V3f& to, const NearTriangles& near) const {
     if (near.of != number_) return false;
     const float rounding = roundingAt(from) + roundingAt(to);
-    const float way = std::sqrt(std::max((from - near.place).length2(), (to - near.place).length2()));
-    if (!(way < near.reach * (1.0f - 1e-5f) - rounding)) return false;
-    for (uint32_t k = 0; k < near.count && near.distance[k] <= way + 1e-5f * near.reach + rounding; ++k)
+    const float moved = std::sqrt(std::max((from - near.place).length2(), (to - near.place).length2()));
+    if (!(moved < near.reach * (1.0f - 1e-5f) - rounding)) return false;
+    for (uint32_t k = 0; k < near.count && near.distance[k] <= moved + 1e-5f * near.reach + rounding; ++k)
         if (mayCross(packed_[near.triangle[k]], from, to, rounding)) return false;
     return true;
 }

@@ -95,7 +95,7 @@ struct Table {
     std::vector<std::vector<float>> values;  ///< for each name
     std::vector<uint64_t> ids;               ///< of the column "id", which floats cannot hold
     /// names.size() where there is none.
-    size_t place(std::string_view name) const {
+    size_t column(std::string_view name) const {
         return size_t(std::find(names.begin(), names.end(), name) - names.begin());
     }
 };
@@ -108,14 +108,14 @@ std::string_view takeLine(std::string_view& rest) {
 }
 
 void addRow(Table& table, const std::vector<std::string_view>& row, size_t line, const std::string& file) {
-    const size_t idPlace = table.place("id");
+    const size_t idColumn = table.column("id");
     for (size_t k = 0; k < row.size(); ++k) {
         uint64_t id = 0;
         float x = 0.0f;
         // A life may be without end; readPoints() asks that places are not.
-        if (k == idPlace ? !read(row[k], id) : !read(row[k], x) || std::isnan(x))
+        if (k == idColumn ? !read(row[k], id) : !read(row[k], x) || std::isnan(x))
             throw Error(fmt::format("line {}: \"{}\" is no number", line, row[k]), file, "Mend the line");
-        if (k == idPlace) table.ids.push_back(id);
+        if (k == idColumn) table.ids.push_back(id);
         table.values[k].push_back(x);
     }
 }
@@ -129,7 +129,7 @@ Table tableOf(std::string_view rest, const std::string& file) {
     Table table;
     table.names = cells(head, by);
     for (const char* name : {"x", "y", "z"})
-        if (table.place(name) == table.names.size())
+        if (table.column(name) == table.names.size())
             throw Error(fmt::format("line 1: there is no column {}", name), file,
                         "The first line names the columns: x,y,z and others");
     table.values.resize(table.names.size());
@@ -155,7 +155,7 @@ PointSet readCsvPoints(const std::filesystem::path& path) {
     set.attributes.resize(table.values[0].size());
     std::vector<std::string_view> taken = {"id"};
     const auto vectors = [&](const char* name, const char* x, const char* y, const char* z) {
-        const size_t a = table.place(x), b = table.place(y), c = table.place(z);
+        const size_t a = table.column(x), b = table.column(y), c = table.column(z);
         if (std::max({a, b, c}) == table.names.size()) return;
         auto out = set.attributes.add<V3f>(name);
         for (size_t i = 0; i < out.size(); ++i)
@@ -164,7 +164,7 @@ PointSet readCsvPoints(const std::filesystem::path& path) {
     };
     vectors("P", "x", "y", "z");
     vectors("N", "nx", "ny", "nz");
-    if (table.place("id") < table.names.size()) set.attributes.set("id", std::move(table.ids));
+    if (table.column("id") < table.names.size()) set.attributes.set("id", std::move(table.ids));
     for (size_t k = 0; k < table.names.size(); ++k)
         if (std::find(taken.begin(), taken.end(), table.names[k]) == taken.end() &&
             !set.attributes.has(std::string(table.names[k])))

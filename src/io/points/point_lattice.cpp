@@ -60,20 +60,20 @@ void sortKeys(std::vector<uint64_t>& keys) {
 
 }  // namespace
 
-PointLattice::PointLattice(std::span<const V3f> places)
-    : size(voxelSizeFor(places)), voxel(places.size()), within(places.size()) {
+PointLattice::PointLattice(std::span<const V3f> positions)
+    : size(voxelSizeFor(positions)), voxel(positions.size()), within(positions.size()) {
     std::atomic<bool> all{true};
     const double perMetre = 1.0 / size;
-    parallelRanges(places.size(), 4096, Progress::none(), [&](size_t begin, size_t end) {
+    parallelRanges(positions.size(), 4096, Progress::none(), [&](size_t begin, size_t end) {
         bool same = true;
         for (size_t i = begin; i < end; ++i) {
-            const V3f p = isFinite(places[i]) ? places[i] : V3f(0.0f);
+            const V3f p = isFinite(positions[i]) ? positions[i] : V3f(0.0f);
             for (int a = 0; a < 3; ++a) {
                 const double at = double(p[a]) * perMetre;
                 voxel[i][size_t(a)] = int32_t(std::floor(at + 0.5));
                 within[i][a] = float(at - double(voxel[i][size_t(a)]));
             }
-            same &= placeIn(voxel[i], within[i], size) == places[i];
+            same &= placeIn(voxel[i], within[i], size) == positions[i];
         }
         if (!same) all = false;
     });

@@ -3,7 +3,7 @@
 #include <fmt/format.h>
 
 #include "field/paint.h"
-#include "ops/carry.h"
+#include "ops/rebind.h"
 #include "params/param_table.h"
 
 namespace ovrix::ops {

@@ -21,8 +21,8 @@ V3f unitOr(const V3f& v, const V3f& otherwise) {
     return l2 > 1e-30f ? v / std::sqrt(l2) : otherwise;
 }
 
-V3f turnedTo(const V3f& d, const V3f& target, float part) {
-    return unitOr(d * (1.0f - part) + target * part, d);
+V3f turnedTo(const V3f& d, const V3f& target, float fraction) {
+    return unitOr(d * (1.0f - fraction) + target * fraction, d);
 }
 
 }  // namespace
@@ -112,9 +112,9 @@ std::vector<CombStroke::Reach> CombStroke::under(const CombBrush& b, const CombD
         if (!b.visibleOnly || !skin_) return true;
         const V3f normal = set_->strands.find<V3f>("N")[s];
         const V3f root = p_[set_->start[s]] + normal * (0.01f * b.radius);
-        const V3f way = root - dab.eye;
-        const float far = way.length();
-        return !skin_->blocked(dab.eye, way / std::max(far, 1e-9f), far * 0.999f);
+        const V3f sight = root - dab.eye;
+        const float far = sight.length();
+        return !skin_->blocked(dab.eye, sight / std::max(far, 1e-9f), far * 0.999f);
     };
     std::vector<Reach> all(set_->size());
     parallelRanges(set_->size(), 256, Progress::none(), [&](size_t begin, size_t end) {
@@ -267,8 +267,8 @@ void CombStroke::change(const CombBrush& b, const CombDab& dab, std::vector<Reac
 
 void CombStroke::plant(const CombBrush& b, const CombDab& dab) {
     if (!skin_ || set_->size() == 0) return;
-    const V3f way = dab.at - dab.eye;
-    const SurfaceHit hit = skin_->intersect(dab.eye, unitOr(way, V3f(0, 0, -1)));
+    const V3f sight = dab.at - dab.eye;
+    const SurfaceHit hit = skin_->intersect(dab.eye, unitOr(sight, V3f(0, 0, -1)));
     if (!hit.hit) return;
     size_t like = SIZE_MAX;
     float best = std::numeric_limits<float>::infinity();

@@ -4,11 +4,11 @@
 
 #include "base/lanes.h"
 #include "geo/points/nearest.h"
-#include "ops/carry.h"
 #include "ops/groom/grow.h"
 #include "ops/place/along.h"
 #include "ops/place/place_points.h"
 #include "ops/place/scatter.h"
+#include "ops/rebind.h"
 #include "params/param_table.h"
 #include "params/starting.h"
 
@@ -30,7 +30,7 @@ const struct FillParams : ParamTable {
     Handle<double> density = add(shownIf(number("density", "Density", 50000, "1/m2", 0, 1e12, 0, 1e6,
                                                 "Strands per square metre before the mask"),
                                          "amount=density"));
-    Handle<Varying> keep = add(keepSpec());
+    Handle<Varying> mask = add(maskSpec());
     Handle<int64_t> guides =
         add(whole("guides", "Guides", starting(FillOptions{}.guides), 1, double(kMostGuides), 1, 6,
                   "How many of the nearest guides shape one strand"));
@@ -260,11 +260,11 @@ StrandsPtr fill(const StrandSet& in, const Surface& rest, const Surface& now, co
     Progress::Task task(progress, "Filling");
     const Guides g = prepare(in, rest, now, o.zone, progress);
     ScatterOptions s;
-    s.count = o.count, s.seed = o.seed, s.share = o.share, s.keep = o.keep, s.memoryLimit = o.memoryLimit;
+    s.count = o.count, s.seed = o.seed, s.share = o.share, s.mask = o.mask, s.memoryLimit = o.memoryLimit;
     const auto roots = scatterOnSurface(rest, s, progress);
     const auto zone = zonesOf(o.zone, roots->attributes, roots->attributes.find<V3f>("P"), progress);
     const auto size = o.length.over(samplesOf(roots->attributes), o.seed, Stream::Length, progress);
-    const auto carried = &rest == &now ? roots : pointsCarried(*roots, rest, now, progress, nullptr);
+    const auto carried = &rest == &now ? roots : pointsRebound(*roots, rest, now, progress, nullptr);
     auto out = strandsOn(carried->attributes, now, g.per, progress);
     const auto restRoot = roots->attributes.find<V3f>("P"), restNormal = roots->attributes.find<V3f>("N");
     const auto root = out->strands.find<V3f>("P"), normal = out->strands.find<V3f>("N");
@@ -302,7 +302,7 @@ static Geometry applyFill(const StepInput& in) {
                   in.memoryLimit, wanted * in.share);
     o.count = size_t(wanted);
     o.share = in.share;
-    o.keep = in.params[kFill.keep];
+    o.mask = in.params[kFill.mask];
     o.guides = int(in.params[kFill.guides]);
     o.reach = float(in.params[kFill.reach]);
     o.zone = in.params[kFill.zone];

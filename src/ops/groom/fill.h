@@ -8,7 +8,7 @@ namespace ovrix::ops {
 struct FillOptions {
     size_t count = 20000;       ///< strands before the mask
     double share = 1.0;         ///< part of count to make: the first of them
-    Varying keep = {0, 1, {}};  ///< chance that a strand stays, where its root lies
+    Varying mask = {0, 1, {}};  ///< chance that a strand stays, where its root lies
     int guides = 4;             ///< most guides that one strand follows, 1 to 8
     float reach = 0.0f;         ///< metres from a guide's root beyond which it counts no more; 0 for no limit
     std::shared_ptr<const CurveSet> partings;  ///< lines that no strand looks across; may be null

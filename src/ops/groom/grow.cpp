@@ -105,10 +105,10 @@ StrandsPtr grow(const PointSet& points, const Surface* surface, const GrowOption
             V3f at = places[s];
             for (size_t i = 0; i < per; ++i) {
                 p[s * per + i] = at;
-                const float part = float(i) / float(per - 1);
+                const float fraction = float(i) / float(per - 1);
                 const float angle = lean[s] + bend[s] * ((float(i) + 0.5f) / float(per - 1));
                 at += (n * std::cos(angle) + side * std::sin(angle)) * step;
-                width[s * per + i] = 0.01f * std::abs(length[s]) * (1.0f - 0.85f * part);
+                width[s * per + i] = 0.01f * std::abs(length[s]) * (1.0f - 0.85f * fraction);
             }
         }
     });

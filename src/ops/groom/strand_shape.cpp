@@ -32,8 +32,8 @@ void StrandScratch::fit(size_t points) {
 void framesOf(std::span<const Quatf> orient, size_t s, std::span<const V3f> points, StrandScratch& scratch) {
     const std::span tangent = std::span(scratch.tangent).first(points.size());
     tangentsOf(points, tangent);
-    carryNormals(points, tangent, orient.empty() ? V3f(1, 0, 0) : rotate(orient[s], V3f(1, 0, 0)),
-                 std::span(scratch.normal).first(points.size()));
+    transportNormals(points, tangent, orient.empty() ? V3f(1, 0, 0) : rotate(orient[s], V3f(1, 0, 0)),
+                     std::span(scratch.normal).first(points.size()));
     alongOf(points, scratch.t);
 }
 

@@ -44,8 +44,8 @@ StrandsPtr rooted(const StrandSet& in, const Surface* surface, bool move, Progre
         root[s] = first;
         const SurfaceHit hit = surface ? surface->closest(first) : SurfaceHit();
         if (!hit.hit) {
-            const V3f way = p[out->start[s] + 1] - first;
-            normal[s] = way.length() > 1e-12f ? way.normalized() : V3f(0, 1, 0);
+            const V3f direction = p[out->start[s] + 1] - first;
+            normal[s] = direction.length() > 1e-12f ? direction.normalized() : V3f(0, 1, 0);
             orient[s] = rootFrame(normal[s], V3f(1, 0, 0));
             return;
         }
@@ -101,14 +101,14 @@ StepType curveStrandsStep() {
 }
 
 /// Between two frames of the same strands; else the first.
-static StrandsPtr strandsBetween(const StrandsPtr& from, const StrandsPtr& to, float part) {
+static StrandsPtr strandsBetween(const StrandsPtr& from, const StrandsPtr& to, float fraction) {
     if (from->start != to->start) return from;
     const auto id0 = from->strands.find<uint64_t>("id"), id1 = to->strands.find<uint64_t>("id");
     if (!std::equal(id0.begin(), id0.end(), id1.begin(), id1.end())) return from;
     auto out = std::make_shared<StrandSet>(*from);
     const auto p = out->points.add<V3f>("P");
     const auto q = to->points.find<V3f>("P");
-    for (size_t i = 0; i < p.size(); ++i) p[i] += (q[i] - p[i]) * part;
+    for (size_t i = 0; i < p.size(); ++i) p[i] += (q[i] - p[i]) * fraction;
     return out;
 }
 
@@ -117,7 +117,7 @@ static Geometry applyStrandFile(const StepInput& in) {
     if (frame.file.empty()) return std::make_shared<const StrandSet>();
     size_t dropped = 0;
     StrandsPtr all = in.query->strandFile(frame.file);
-    if (!frame.later.empty()) all = strandsBetween(all, in.query->strandFile(frame.later), frame.part);
+    if (!frame.later.empty()) all = strandsBetween(all, in.query->strandFile(frame.later), frame.fraction);
     all = withoutBroken(all, &dropped);
     in.note(droppedNote(dropped));
     all = std::get<StrandsPtr>(

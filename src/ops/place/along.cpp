@@ -32,7 +32,7 @@ const struct AlongParams : ParamTable {
     Handle<bool> onSurface = add(flag("on_surface", "On surface", starting(AlongOptions{}.onSurface),
                                       "On the surface's nearest point"));
     Handle<int64_t> seed = add(seedSpec("Another number, another arrangement"));
-    Handle<Varying> keep = add(keepSpec());
+    Handle<Varying> mask = add(maskSpec());
 } kAlong;
 
 double vanDerCorput(uint64_t i) {
@@ -115,7 +115,7 @@ std::shared_ptr<const PointSet> pointsAlong(const CurveSet& curves, const Surfac
     });
     if (!lies)
         for (const char* name : {"triangle", "bary"}) points->attributes.remove(name);
-    return masked(points, o.keep, o.seed, progress);
+    return masked(points, o.mask, o.seed, progress);
 }
 
 std::shared_ptr<const CurveSet> curvesOf(const StepInput& in, const Handle<Refs>& curves) {
@@ -138,7 +138,7 @@ static Geometry applyAlong(const StepInput& in) {
     o.width = float(in.params[kAlong.width]);
     o.onSurface = in.params[kAlong.onSurface];
     o.seed = uint64_t(in.params[kAlong.seed]);
-    o.keep = in.params[kAlong.keep];
+    o.mask = in.params[kAlong.mask];
     o.share = in.share;
     o.memoryLimit = in.memoryLimit;
     if (o.onSurface) surfaceOf(in);

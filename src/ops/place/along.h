@@ -12,7 +12,7 @@ struct AlongOptions {
     float width = 0;        ///< metres across the curve over which they are strewn
     bool onSurface = true;  ///< let down on the nearest point of the surface
     uint64_t seed = 1;
-    Varying keep = {1, 1, {}};
+    Varying mask = {1, 1, {}};
     double share = 1.0;
     size_t memoryLimit = SIZE_MAX;
 };

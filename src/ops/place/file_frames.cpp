@@ -46,8 +46,8 @@ FileFrame fileFrame(const StepInput& in, const FileFrameParams& params, const st
     if (shown != low)
         in.note(fmt::format("{} is missing: frame {} is shown", fileOfFrame(pattern, low), shown));
     out.file = fileOfFrame(pattern, shown);
-    out.part = shown == low ? float(*frame - low) : 0.0f;
-    if (out.part > 0 && there.count(low + 1)) out.later = fileOfFrame(pattern, low + 1);
+    out.fraction = shown == low ? float(*frame - low) : 0.0f;
+    if (out.fraction > 0 && there.count(low + 1)) out.later = fileOfFrame(pattern, low + 1);
     return out;
 }
 

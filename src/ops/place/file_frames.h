@@ -9,7 +9,7 @@ namespace ovrix::ops {
 struct FileFrame {
     std::string file;    ///< empty where nothing is shown
     std::string later;   ///< the next frame's, where it is there and the frame asked for lies between both
-    float part = 0;      ///< of the way to it
+    float fraction = 0;  ///< of the way to it
     bool light = false;  ///< of the light sequence, which is shown whole
 };
 

@@ -17,7 +17,7 @@ const struct FromFileParams : ParamTable {
     Handle<bool> onSurface = add(flag("on_surface", "On surface", starting(FromFileOptions{}.onSurface),
                                       "Moves each to the surface's nearest point"));
     Handle<int64_t> seed = add(seedSpec("Another number, another choice where the mask is between 0 and 1"));
-    Handle<Varying> keep = add(keepSpec());
+    Handle<Varying> mask = add(maskSpec());
 } kFromFile;
 
 }  // namespace
@@ -54,11 +54,11 @@ std::shared_ptr<const PointSet> pointsFromFile(const PointSet& points, const Sur
         parallelFor(n.size(), progress,
                     [&](size_t i) { n[i] = n[i].length() > 0 ? n[i].normalized() : V3f(0, 1, 0); });
     }
-    return masked(out, o.keep, o.seed, progress);
+    return masked(out, o.mask, o.seed, progress);
 }
 
 /// Between two frames: by id, and those that only the first has go on with their speed.
-static std::shared_ptr<const PointSet> pointsBetween(const PointSet& from, const PointSet* to, float part,
+static std::shared_ptr<const PointSet> pointsBetween(const PointSet& from, const PointSet* to, float fraction,
                                                      double rate) {
     auto out = std::make_shared<PointSet>(from);
     const auto id = from.attributes.find<uint64_t>("id");
@@ -70,9 +70,9 @@ static std::shared_ptr<const PointSet> pointsBetween(const PointSet& from, const
     for (size_t i = 0; i < p.size(); ++i) {
         const auto known = later.find(id[i]);
         if (known != later.end())
-            p[i] += (p1[known->second] - p[i]) * part;
+            p[i] += (p1[known->second] - p[i]) * fraction;
         else if (!v.empty())
-            p[i] += v[i] * float(part / rate);
+            p[i] += v[i] * float(fraction / rate);
     }
     return out;
 }
@@ -90,12 +90,12 @@ static Geometry applyFromFile(const StepInput& in) {
     FromFileOptions o;
     o.onSurface = in.params[kFromFile.onSurface];
     o.seed = uint64_t(in.params[kFromFile.seed]);
-    o.keep = in.params[kFromFile.keep];
+    o.mask = in.params[kFromFile.mask];
     o.share = frame.light ? 1.0 : in.share;
     auto points = in.query->points(frame.file);
-    if (frame.part > 0) {
+    if (frame.fraction > 0) {
         const auto later = frame.later.empty() ? nullptr : in.query->points(frame.later);
-        points = pointsBetween(*points, later.get(), frame.part, in.rate);
+        points = pointsBetween(*points, later.get(), frame.fraction, in.rate);
     }
     return pointsFromFile(*points, in.surface.get(), o, in.progress);
 }

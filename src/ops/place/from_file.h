@@ -7,7 +7,7 @@ namespace ovrix::ops {
 struct FromFileOptions {
     bool onSurface = false;  ///< moves each to the nearest point of the surface
     uint64_t seed = 1;
-    Varying keep = {0, 1, {}};
+    Varying mask = {0, 1, {}};
     double share = 1.0;
 };
 

@@ -21,7 +21,7 @@ const struct GridParams : ParamTable {
     Handle<bool> offset = add(
         flag("offset", "Stagger", starting(GridOptions{}.offset), "Moves every other row by half a spacing"));
     Handle<int64_t> seed = add(seedSpec("Another number, another jitter"));
-    Handle<Varying> keep = add(keepSpec());
+    Handle<Varying> mask = add(maskSpec());
 } kGrid;
 
 const struct OnMeshParams : ParamTable {
@@ -30,13 +30,13 @@ const struct OnMeshParams : ParamTable {
     Handle<int64_t> every = add(
         whole("every", "Every", starting(OnMeshOptions{}.every), 1, 1e6, 1, 20, "Only each n-th of them"));
     Handle<int64_t> seed = add(seedSpec("Another number, another choice where the mask is between 0 and 1"));
-    Handle<Varying> keep = add(keepSpec());
+    Handle<Varying> mask = add(maskSpec());
 } kOnMesh;
 
 /// The points at the samples that a stable share of ids keeps, masked.
 std::shared_ptr<const PointSet> pointsAt(const Surface& surface, const std::vector<Surface::Sample>& samples,
                                          const std::vector<uint64_t>& ids, double share, uint64_t seed,
-                                         const Varying& keep, Progress& progress) {
+                                         const Varying& mask, Progress& progress) {
     std::vector<uint32_t> chosen;
     for (size_t i = 0; i < ids.size(); ++i)
         if (share >= 1.0 || double(random1(seed, ids[i], Stream::Pick)) < share)
@@ -49,7 +49,7 @@ std::shared_ptr<const PointSet> pointsAt(const Surface& surface, const std::vect
         columns.put(k, ids[chosen[k]], s);
         if (!columns.uv.empty()) columns.putUv(k, surface, s);
     });
-    return masked(points, keep, seed, progress);
+    return masked(points, mask, seed, progress);
 }
 
 }  // namespace
@@ -90,7 +90,7 @@ std::shared_ptr<const PointSet> gridOnSurface(const Surface& surface, const Grid
         found.push_back(samples[i]);
         ids.push_back(uint64_t(uint32_t(int32_t(row))) << 32 | uint32_t(int32_t(column)));
     }
-    return pointsAt(surface, found, ids, o.share, o.seed, o.keep, progress);
+    return pointsAt(surface, found, ids, o.share, o.seed, o.mask, progress);
 }
 
 std::shared_ptr<const PointSet> pointsOnMesh(const Surface& surface, const OnMeshOptions& o,
@@ -125,7 +125,7 @@ std::shared_ptr<const PointSet> pointsOnMesh(const Surface& surface, const OnMes
     std::vector<uint64_t> ids;
     for (size_t i = 0; i < count; i += size_t(std::max(1, o.every)))
         if (met[i]) found.push_back(samples[i]), ids.push_back(i);
-    return pointsAt(surface, found, ids, o.share, o.seed, o.keep, progress);
+    return pointsAt(surface, found, ids, o.share, o.seed, o.mask, progress);
 }
 
 namespace {
@@ -137,7 +137,7 @@ Geometry applyGrid(const StepInput& in) {
     o.turn = radians(float(in.params[kGrid.turn]));
     o.offset = in.params[kGrid.offset];
     o.seed = uint64_t(in.params[kGrid.seed]);
-    o.keep = in.params[kGrid.keep];
+    o.mask = in.params[kGrid.mask];
     o.share = in.share;
     o.memoryLimit = in.memoryLimit;
     return gridOnSurface(surfaceOf(in), o, in.progress);
@@ -148,7 +148,7 @@ Geometry applyOnMesh(const StepInput& in) {
     o.faces = in.params[kOnMesh.at] == "faces";
     o.every = int(in.params[kOnMesh.every]);
     o.seed = uint64_t(in.params[kOnMesh.seed]);
-    o.keep = in.params[kOnMesh.keep];
+    o.mask = in.params[kOnMesh.mask];
     o.share = in.share;
     o.memoryLimit = in.memoryLimit;
     return pointsOnMesh(surfaceOf(in), o, in.progress);

@@ -10,7 +10,7 @@ struct GridOptions {
     float turn = 0.0f;     ///< radians of the whole grid around the world's up
     bool offset = false;   ///< every other row moved by half a spacing
     uint64_t seed = 1;
-    Varying keep = {0, 1, {}};
+    Varying mask = {0, 1, {}};
     double share = 1.0;
     size_t memoryLimit = SIZE_MAX;
 };
@@ -25,7 +25,7 @@ struct OnMeshOptions {
     bool faces = false;  ///< at the middle of faces; else at points
     int every = 1;       ///< only each n-th
     uint64_t seed = 1;
-    Varying keep = {0, 1, {}};
+    Varying mask = {0, 1, {}};
     double share = 1.0;
     size_t memoryLimit = SIZE_MAX;
 };

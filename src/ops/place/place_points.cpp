@@ -20,12 +20,12 @@ PointColumns makePointColumns(AttributeSet& set, size_t count, bool withUv) {
 
 double bytesPerPoint(bool withUv) { return 12 + 12 + 8 + 4 + 8 + (withUv ? 8 : 0); }
 
-std::optional<std::vector<uint32_t>> survivors(const AttributeSet& elements, const Varying& keep,
+std::optional<std::vector<uint32_t>> survivors(const AttributeSet& elements, const Varying& mask,
                                                uint64_t seed, Progress& progress) {
-    if (keep.constant() && keep.high >= 1.0f) return std::nullopt;
+    if (mask.constant() && mask.high >= 1.0f) return std::nullopt;
     const Samples samples = samplesOf(elements);
     const auto ids = samples.get(channel::id);
-    const std::vector<float> chance = keep.over(samples, progress);
+    const std::vector<float> chance = mask.over(samples, progress);
     std::vector<uint8_t> pass(samples.size());
     parallelFor(pass.size(), progress, [&](size_t i) {
         pass[i] = chance[i] >= 1.0f || random1(seed, ids[i], Stream::Keep) < chance[i];
@@ -37,14 +37,14 @@ std::optional<std::vector<uint32_t>> survivors(const AttributeSet& elements, con
     return indices;
 }
 
-std::shared_ptr<const PointSet> masked(std::shared_ptr<const PointSet> points, const Varying& keep,
+std::shared_ptr<const PointSet> masked(std::shared_ptr<const PointSet> points, const Varying& mask,
                                        uint64_t seed, Progress& progress) {
-    const auto stay = survivors(points->attributes, keep, seed, progress);
+    const auto stay = survivors(points->attributes, mask, seed, progress);
     if (!stay) return points;
     return std::get<std::shared_ptr<const PointSet>>(gathered(points, *stay));
 }
 
-ParamSpec keepSpec() {
+ParamSpec maskSpec() {
     return specs::drivable(
         specs::unitNumber("keep", "Mask", 1, "Chance that an element stays; a field says where"));
 }

@@ -30,21 +30,21 @@ struct PointColumns {
 PointColumns makePointColumns(AttributeSet& set, size_t count, bool withUv);
 double bytesPerPoint(bool withUv);
 
-/// The elements that their own random number lets through: each stays with the chance that @p keep gives
+/// The elements that their own random number lets through: each stays with the chance that @p mask gives
 /// where it lies. Nothing when all stay.
-std::optional<std::vector<uint32_t>> survivors(const AttributeSet& elements, const Varying& keep,
+std::optional<std::vector<uint32_t>> survivors(const AttributeSet& elements, const Varying& mask,
                                                uint64_t seed, Progress& progress);
-/// The points that their own random number lets through: each stays with the chance that @p keep gives where
+/// The points that their own random number lets through: each stays with the chance that @p mask gives where
 /// it lies.
-std::shared_ptr<const PointSet> masked(std::shared_ptr<const PointSet> points, const Varying& keep,
+std::shared_ptr<const PointSet> masked(std::shared_ptr<const PointSet> points, const Varying& mask,
                                        uint64_t seed, Progress& progress);
 
 /// The mask that every step has which places elements.
-ParamSpec keepSpec();
+ParamSpec maskSpec();
 /// The handles that all of those have alike.
 extern const struct PlacedParams : ParamTable {
     Handle<int64_t> seed = add(seedSpec({}));
-    Handle<Varying> keep = add(keepSpec());
+    Handle<Varying> mask = add(maskSpec());
 } kPlaced;
 
 /// The layer's surface. Throws Error when there is none.

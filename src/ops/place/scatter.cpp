@@ -38,7 +38,7 @@ const struct ScatterParams : ParamTable {
                                   .help = "Elements per square metre before the mask",
                                   .showIf = "amount=density"});
     Handle<int64_t> seed = add(seedSpec("Another number, another arrangement"));
-    Handle<Varying> keep = add(keepSpec());
+    Handle<Varying> mask = add(maskSpec());
 } kScatter;
 
 constexpr size_t kPiece = 1024;
@@ -68,7 +68,7 @@ std::shared_ptr<const PointSet> scatterOnSurface(const Surface& surface, const S
     const PointColumns columns = makePointColumns(points->attributes, count, uv);
     parallelRanges(count, 16384, progress,
                    [&](size_t begin, size_t end) { fillPiece(surface, o.seed, begin, end, columns); });
-    return masked(points, o.keep, o.seed, progress);
+    return masked(points, o.mask, o.seed, progress);
 }
 
 namespace {
@@ -83,7 +83,7 @@ Geometry applyScatter(const StepInput& in) {
     requireMemory(160.0 * wanted * in.share, in.memoryLimit, wanted * in.share);
     o.count = size_t(wanted);
     o.seed = uint64_t(in.params[kScatter.seed]);
-    o.keep = in.params[kScatter.keep];
+    o.mask = in.params[kScatter.mask];
     o.share = in.share;
     o.memoryLimit = in.memoryLimit;
     return scatterOnSurface(surface, o, in.progress);

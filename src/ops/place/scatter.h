@@ -7,7 +7,7 @@ namespace ovrix::ops {
 struct ScatterOptions {
     size_t count = 1000;        ///< elements before the mask; at most 2^31
     uint64_t seed = 1;          ///< another seed, another arrangement
-    Varying keep = {0, 1, {}};  ///< chance from 0 to 1 that an element stays, where it lies
+    Varying mask = {0, 1, {}};  ///< chance from 0 to 1 that an element stays, where it lies
     double share = 1.0;         ///< part of count to make: the first of them, so a stable subset
     bool uv = true;             ///< whether to keep the surface's UVs, where it has them
     size_t memoryLimit = SIZE_MAX;

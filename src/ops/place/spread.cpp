@@ -19,7 +19,7 @@ const struct SpreadParams : ParamTable {
         specs::drivable(specs::number("distance", "Distance", starting(SpreadOptions{}.distance), "m", 1e-5,
                                       1e5, 0.01, 1, "No two are nearer than this; a field varies it")));
     Handle<int64_t> seed = add(seedSpec("Another number, another arrangement"));
-    Handle<Varying> keep = add(keepSpec());
+    Handle<Varying> mask = add(maskSpec());
 } kSpread;
 
 constexpr size_t kRounds = 2;  // of darts; the second for the parts of the surface that hold no point yet
@@ -66,7 +66,7 @@ class Tiles {
         number_ =
             std::vector<std::atomic<uint32_t>>(size_t(count_[0]) * size_t(count_[1]) * size_t(count_[2]));
     }
-    size_t placeOf(const V3f& p) const {
+    size_t indexOf(const V3f& p) const {
         size_t place = 0;
         for (int a = 2; a >= 0; --a)
             place = place * size_t(count_[a]) +
@@ -86,7 +86,7 @@ class Tiles {
             number_[i] = uint32_t(keys_.size());
         }
     }
-    uint32_t numberOf(const V3f& p) const { return number_[placeOf(p)].load(std::memory_order_relaxed) - 1; }
+    uint32_t numberOf(const V3f& p) const { return number_[indexOf(p)].load(std::memory_order_relaxed) - 1; }
     /// UINT32_MAX where there are no darts.
     uint32_t find(int x, int y, int z) const {
         if (x < 0 || y < 0 || z < 0 || x >= count_[0] || y >= count_[1] || z >= count_[2]) return UINT32_MAX;
@@ -155,7 +155,7 @@ class Spreader {
             for (size_t i = begin; i < end; ++i) {
                 const V3f& p = places[i - begin].position;
                 darts[i] = {p, uint32_t(round * perRound_ + parts[i])};
-                tiles_->mark(tiles_->placeOf(p));
+                tiles_->mark(tiles_->indexOf(p));
             }
         });
         tiles_->numberMarked();
@@ -398,14 +398,14 @@ std::shared_ptr<const PointSet> spreadOnSurface(const Surface& surface, const Sp
     requireArea(surface);
     SpreadOptions o = options;
     o.uv = o.uv && !surface.mesh().uvs().empty();
-    return masked(Spreader(surface, o, progress).run(), o.keep, o.seed, progress);
+    return masked(Spreader(surface, o, progress).run(), o.mask, o.seed, progress);
 }
 
 static Geometry applySpread(const StepInput& in) {
     SpreadOptions o;
     o.distance = in.params[kSpread.distance];
     o.seed = uint64_t(in.params[kSpread.seed]);
-    o.keep = in.params[kSpread.keep];
+    o.mask = in.params[kSpread.mask];
     o.share = in.share;
     o.memoryLimit = in.memoryLimit;
     return spreadOnSurface(surfaceOf(in), o, in.progress);

@@ -7,7 +7,7 @@ namespace ovrix::ops {
 struct SpreadOptions {
     Varying distance = {0, 0.1f, {}};  ///< metres between neighbours; a field varies it from place to place
     uint64_t seed = 1;
-    Varying keep = {0, 1, {}};  ///< chance that an element stays, after the spacing
+    Varying mask = {0, 1, {}};  ///< chance that an element stays, after the spacing
     double share = 1.0;         ///< part of the elements to give, a stable subset
     bool uv = true;
     size_t memoryLimit = SIZE_MAX;

@@ -13,12 +13,12 @@ using namespace specs;
 namespace {
 
 const struct CopiesOfParams : ParamTable {
-    Handle<Shares> prototypes = add({.id = "prototypes",
-                                     .title = "Prototypes",
-                                     .type = ParamType::Shares,
-                                     .initial = Shares{},
-                                     .help = "Objects to copy, and how often each",
-                                     .refKind = "object"});
+    Handle<PrototypeMix> prototypes = add({.id = "prototypes",
+                                           .title = "Prototypes",
+                                           .type = ParamType::PrototypeMix,
+                                           .initial = PrototypeMix{},
+                                           .help = "Objects to copy, and how often each",
+                                           .refKind = "object"});
     Handle<CopiesOptions::Pick> pick =
         add(choice("pick", "Pick by", "random", {"random", "field", "in turn", "clusters"},
                    "Each by chance, by a field, in the order of ids, or in patches of one kind"));
@@ -41,21 +41,21 @@ const struct CopiesOfParams : ParamTable {
 } kCopiesOf;
 
 /// Upper ends of each prototype's part of [0, 1).
-std::vector<float> cumulatedShares(const Shares& shares) {
+std::vector<float> cumulatedWeights(const PrototypeMix& mix) {
     double total = 0.0, sum = 0.0;
-    for (const Share& s : shares) total += std::max(0.0, s.share);
+    for (const WeightedPrototype& s : mix) total += std::max(0.0, s.weight);
     std::vector<float> ends;
-    for (const Share& s : shares) ends.push_back(float((sum += std::max(0.0, s.share)) / total));
-    for (size_t i = ends.size(); i-- > 0 && shares[i].share <= 0.0;)
+    for (const WeightedPrototype& s : mix) ends.push_back(float((sum += std::max(0.0, s.weight)) / total));
+    for (size_t i = ends.size(); i-- > 0 && mix[i].weight <= 0.0;)
         ends[i] = 2.0f;  // rounding picks no empty one
     return ends;
 }
 
-int32_t pickPrototype(const Shares& shares, const std::vector<float>& ends, float unit) {
+int32_t pickPrototype(const PrototypeMix& mix, const std::vector<float>& ends, float unit) {
     for (size_t i = 0; i < ends.size(); ++i)
-        if (unit < ends[i] && shares[i].share > 0.0) return int32_t(i);
+        if (unit < ends[i] && mix[i].weight > 0.0) return int32_t(i);
     for (size_t i = ends.size(); i-- > 0;)
-        if (shares[i].share > 0.0) return int32_t(i);
+        if (mix[i].weight > 0.0) return int32_t(i);
     return 0;
 }
 
@@ -94,12 +94,12 @@ std::shared_ptr<const Copies> placesOf(const PointSet& points) {
 
 std::shared_ptr<const Copies> copiesOf(const PointSet& points, const CopiesOptions& o, Progress& progress) {
     const bool any = std::any_of(o.prototypes.begin(), o.prototypes.end(),
-                                 [](const Share& s) { return s.share > 0.0 && !s.ref.empty(); });
+                                 [](const WeightedPrototype& s) { return s.weight > 0.0 && !s.ref.empty(); });
     if (!any) return placesOf(points);
-    const std::vector<float> ends = cumulatedShares(o.prototypes);
+    const std::vector<float> ends = cumulatedWeights(o.prototypes);
     Progress::Task task(progress, "Copying");
     auto out = std::make_shared<Copies>();
-    for (const Share& s : o.prototypes) out->prototypes.push_back(s.ref);
+    for (const WeightedPrototype& s : o.prototypes) out->prototypes.push_back(s.ref);
     out->attributes = points.attributes;
     const Samples samples = samplesOf(points.attributes);
     const auto ids = samples.get(channel::id);
@@ -114,14 +114,14 @@ std::shared_ptr<const Copies> copiesOf(const PointSet& points, const CopiesOptio
     auto position = out->attributes.add<V3f>("P");
     parallelFor(points.size(), progress, [&](size_t i) {
         prototype[i] = pickPrototype(o.prototypes, ends, unit[i]);
-        const Share& share = o.prototypes[size_t(prototype[i])];
+        const WeightedPrototype& picked = o.prototypes[size_t(prototype[i])];
         const Random4 own = random4(o.seed, ids[i], Stream::PrototypeSize);
-        scale[i] *= o.size * lerp(float(share.size.min), float(share.size.max), own[0]);
+        scale[i] *= o.size * lerp(float(picked.size.min), float(picked.size.max), own[0]);
         if (!turned && !normals.empty()) orient[i] = turnToUp(normals[i]);
         const V3f up = rotate(orient[i], V3f(0, 1, 0));
-        if (share.tilt.max != 0.0 || share.tilt.min != 0.0)
-            orient[i] =
-                orient[i] * lean(o.seed, ids[i], lerp(float(share.tilt.min), float(share.tilt.max), own[1]));
+        if (picked.tilt.max != 0.0 || picked.tilt.min != 0.0)
+            orient[i] = orient[i] *
+                        lean(o.seed, ids[i], lerp(float(picked.tilt.min), float(picked.tilt.max), own[1]));
         position[i] = places[i] + up * lift[i];
     });
     out->attributes.remove("N");

@@ -5,7 +5,7 @@
 namespace ovrix::ops {
 
 struct CopiesOptions {
-    Shares prototypes;  ///< object ids and their parts; parts of 0 or less are never picked
+    PrototypeMix prototypes;  ///< object ids and their parts; parts of 0 or less are never picked
     enum Pick {
         Random,   ///< each by its own random number
         ByField,  ///< by @ref field: 0 the first prototype, 1 the last

@@ -44,9 +44,9 @@ class Level {
         balls_.push_back({center, radius, head});
         head = int32_t(balls_.size()) - 1;
     }
-    /// Whether a ball comes nearer than the sum of the radii times @p part, and the margin.
-    bool meets(const V3f& p, float radius, float part, float margin) const {
-        const float reach = (radius + largest_) * part + margin;
+    /// Whether a ball comes nearer than the sum of the radii times @p fraction, and the margin.
+    bool meets(const V3f& p, float radius, float fraction, float margin) const {
+        const float reach = (radius + largest_) * fraction + margin;
         int low[3], high[3];
         double cells = 1.0;
         for (int a = 0; a < 3; ++a) {
@@ -54,7 +54,7 @@ class Level {
             cells *= double(high[a]) - double(low[a]) + 1.0;
         }
         const auto near = [&](const Ball& b) {
-            const float least = (radius + b.radius) * part + margin;
+            const float least = (radius + b.radius) * fraction + margin;
             return (b.center - p).length2() < least * least;
         };
         if (cells > double(balls_.size()))  // quicker to look at all
@@ -86,18 +86,18 @@ class Level {
 };
 
 /// All balls that stay, in grids by size.
-class Standing {
+class Occupied {
   public:
-    explicit Standing(const std::vector<const Footprints*>& all) {
+    explicit Occupied(const std::vector<const Footprints*>& all) {
         std::map<int, size_t> counts;
         for (const Footprints* f : all)
             for (float r : f->radius) ++counts[levelOf(r)];
         for (const auto& [level, count] : counts) levels_.try_emplace(level, std::ldexp(1.0f, level), count);
     }
     void add(const V3f& center, float radius) { levels_.at(levelOf(radius)).add(center, radius); }
-    bool meets(const V3f& p, float radius, float part, float margin) const {
+    bool meets(const V3f& p, float radius, float fraction, float margin) const {
         return std::any_of(levels_.begin(), levels_.end(),
-                           [&](const auto& l) { return l.second.meets(p, radius, part, margin); });
+                           [&](const auto& l) { return l.second.meets(p, radius, fraction, margin); });
     }
 
   private:
@@ -146,27 +146,28 @@ Footprints footprintsOf(const Copies& copies, std::span<const float> radii) {
 std::vector<uint8_t> keepApart(const Footprints& f, std::span<const uint64_t> ids, const KeepApartOptions& o,
                                Progress& progress) {
     Progress::Task task(progress, "Keeping apart");
-    const float part = 1.0f - std::clamp(o.overlap, 0.0f, 1.0f);
+    const float fraction = 1.0f - std::clamp(o.overlap, 0.0f, 1.0f);
     std::vector<uint8_t> stays(f.center.size(), 1);
     parallelFor(stays.size(), progress, [&](size_t i) {
         if (!isFinite(f.center[i]) || !std::isfinite(f.radius[i])) stays[i] = 0;
         for (const SurfacePtr& obstacle : o.obstacles)
-            if (stays[i] && obstacle->closest(f.center[i], f.radius[i] * part + o.margin).hit) stays[i] = 0;
+            if (stays[i] && obstacle->closest(f.center[i], f.radius[i] * fraction + o.margin).hit)
+                stays[i] = 0;
     });
     std::vector<const Footprints*> all = {&f};
     for (const Footprints& other : o.others) all.push_back(&other);
-    Standing standing(all);
+    Occupied occupied(all);
     for (const Footprints& other : o.others)
         for (size_t i = 0; i < other.center.size(); ++i)
-            if (isFinite(other.center[i])) standing.add(other.center[i], other.radius[i]);
+            if (isFinite(other.center[i])) occupied.add(other.center[i], other.radius[i]);
     size_t done = 0;
     for (uint32_t i : inOrder(f, ids, o)) {
         if ((++done & 0xFFFFu) == 0) task.report(float(done) / float(stays.size()));
         if (!stays[i]) continue;
-        if (standing.meets(f.center[i], f.radius[i], part, o.margin))
+        if (occupied.meets(f.center[i], f.radius[i], fraction, o.margin))
             stays[i] = 0;
         else if (o.within)
-            standing.add(f.center[i], f.radius[i]);
+            occupied.add(f.center[i], f.radius[i]);
     }
     return stays;
 }

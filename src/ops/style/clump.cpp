@@ -96,9 +96,9 @@ StrandsPtr clump(const StrandSet& in, const ClumpOptions& o, Progress& progress)
     std::vector<uint32_t> of(in.size());
     float factor = 1.0f;
     for (int level = 0; level < std::clamp(o.levels, 1, 4); ++level) {
-        std::vector<V3f> places(centre.size());
-        for (size_t c = 0; c < centre.size(); ++c) places[c] = root[centre[c]];
-        const NearestPoints tree(std::move(places));
+        std::vector<V3f> positions(centre.size());
+        for (size_t c = 0; c < centre.size(); ++c) positions[c] = root[centre[c]];
+        const NearestPoints tree(std::move(positions));
         parallelFor(in.size(), progress, [&](size_t s) {
             const size_t c = tree.nearest(root[s], std::numeric_limits<float>::infinity());
             of[s] = uint32_t(std::min(c, centre.size() - 1));

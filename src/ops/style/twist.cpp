@@ -60,9 +60,9 @@ StrandsPtr twist(const StrandSet& in, const TwistOptions& o, Progress& progress)
                             const auto& line = middles.line[middles.of[s]];
                             std::copy_n(line.begin(), from.size(), axis.begin());
                         } else {
-                            const V3f way = (from.back() - from.front()).normalized();
+                            const V3f chord = (from.back() - from.front()).normalized();
                             for (size_t i = 0; i < from.size(); ++i)
-                                axis[i] = from.front() + way * (from[i] - from.front()).dot(way);
+                                axis[i] = from.front() + chord * (from[i] - from.front()).dot(chord);
                         }
                         const std::span tangent = std::span(x.tangent).first(from.size());
                         tangentsOf(axis, tangent);

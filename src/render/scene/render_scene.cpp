@@ -97,9 +97,9 @@ const Samples* RenderScene::elementsOf(const Instance& instance) const {
     return instance.elements == kNoElements ? nullptr : &elements_[instance.elements]->samples;
 }
 
-uint32_t RenderScene::addLook(std::vector<uint32_t> materials) {
-    looks_.push_back(std::move(materials));
-    return uint32_t(looks_.size() - 1);
+uint32_t RenderScene::addMaterialSlots(std::vector<uint32_t> materials) {
+    materialSlots_.push_back(std::move(materials));
+    return uint32_t(materialSlots_.size() - 1);
 }
 
 namespace {
@@ -205,11 +205,11 @@ Samples samplesAt(const SurfacePoint& p, const SurfaceMaterial& material) {
 
 uint32_t RenderScene::materialAt(const RayHit& hit) const {
     const Instance& instance = instances_[hit.instance];
-    const auto& look = looks_[instance.look];
+    const auto& materials = materialSlots_[instance.materials];
     const Prototype& prototype = *meshes_[instance.mesh];
-    if (prototype.curves || prototype.slots.empty() || look.size() == 1) return look[0];
+    if (prototype.curves || prototype.slots.empty() || materials.size() == 1) return materials[0];
     const size_t slot = size_t(prototype.slots[prototype.mesh->triangleFace(hit.triangle)]);
-    return look[std::min(slot, look.size() - 1)];
+    return materials[std::min(slot, materials.size() - 1)];
 }
 
 /// Whether the ray goes on because the material leaves a hole there.
@@ -325,7 +325,7 @@ SurfacePoint RenderScene::strandPoint(const RayHit& hit, const Ray& ray, const S
     p.elements = elementsOf(instance);
     p.row = instance.element == kOwnElement ? place.strand : instance.row;
     p.uv = place.uv;
-    p.material = looks_[instance.look][0];
+    p.material = materialSlots_[instance.materials][0];
     p.element = instance.element == kOwnElement ? place.id : instance.element;
     if (!tints_.empty()) p.tint = tints_[hit.instance];
     if (!factors_.empty()) p.factor = factors_[hit.instance];

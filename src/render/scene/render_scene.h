@@ -102,12 +102,12 @@ class RenderScene {
     uint32_t addStrands(const StrandsPtr& strands, const ThinLimit& limit,
                         const std::vector<StrandsPtr>& moves = {});
     /// Materials of an instance's slots; one entry serves all slots. Gives an index for addInstance().
-    uint32_t addLook(std::vector<uint32_t> materials);
+    uint32_t addMaterialSlots(std::vector<uint32_t> materials);
     /// What elements carry, for fields of materials. Gives an index for addInstance().
     uint32_t addElements(AttributeSet attributes);
     static constexpr uint32_t kNoElements = UINT32_MAX;
     struct Instance {
-        uint32_t mesh, look, object, layer;
+        uint32_t mesh, materials, object, layer;
         uint64_t element;  ///< or kOwnElement: each strand is one
         uint32_t elements = kNoElements, row = 0;
     };
@@ -157,7 +157,7 @@ class RenderScene {
     bool cuts_ = false;  // some material does
     bool moving_ = false;
     std::vector<SurfaceMaterial> materials_;
-    std::vector<std::vector<uint32_t>> looks_;
+    std::vector<std::vector<uint32_t>> materialSlots_;
     std::vector<std::unique_ptr<Prototype>> meshes_;
     std::map<const Mesh*, uint32_t> meshIndex_;
     std::vector<Instance> instances_;

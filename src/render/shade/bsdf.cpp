@@ -171,8 +171,9 @@ float Bsdf::shinePdf(const V3f& wo, const V3f& wi) const {
 Bsdf::Value Bsdf::evaluate(const V3f& wo, const V3f& wi) const {
     if (wo.z <= 0.0f || wi.z == 0.0f || (wi.z < 0.0f && through_ == 0.0f)) return {};
     const float share = shineShare(wo);
-    const float part = wi.z > 0.0f ? 1.0f - through_ : through_, cosine = std::abs(wi.z) / kPi;
-    Value value{bodyColor(wo.z) * bodyPart(std::abs(wi.z)) * (part * cosine), (1.0f - share) * part * cosine};
+    const float fraction = wi.z > 0.0f ? 1.0f - through_ : through_, cosine = std::abs(wi.z) / kPi;
+    Value value{bodyColor(wo.z) * bodyPart(std::abs(wi.z)) * (fraction * cosine),
+                (1.0f - share) * fraction * cosine};
     if (wi.z < 0.0f) return value;
     if (share > 0.0f) {
         value.f += shine(wo, wi);

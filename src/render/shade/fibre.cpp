@@ -286,7 +286,7 @@ Fibre::Attenuation Fibre::attenuation(float cosD, float sin2D) const {
 
 /// Chances of the lobes to be sampled: by their light in the mean colour, and never 0, or light of a lobe
 /// that is dark here would be lost.
-std::array<float, Fibre::kLobes> Fibre::shares(float cosO, float sinO) const {
+std::array<float, Fibre::kLobes> Fibre::mix(float cosO, float sinO) const {
     float sinGammaT, path;
     refract(cosO, sinO * sinO, sinGammaT, path);
     const float f = fresnel(cosO * cosGammaO_, shape_.ior());
@@ -317,7 +317,7 @@ Fibre::Value Fibre::draft(const V3f& wo, const V3f& wi) const {
 Fibre::Value Fibre::evaluate(const V3f& wo, const V3f& wi) const {
     if (draft_) return draft(wo, wi);
     const float sinO = std::clamp(wo.x, -1.0f, 1.0f);
-    return evaluate(wo, wi, shares(safeSqrt(1.0f - sinO * sinO), sinO));
+    return evaluate(wo, wi, mix(safeSqrt(1.0f - sinO * sinO), sinO));
 }
 
 Fibre::Value Fibre::evaluate(const V3f& wo, const V3f& wi, const std::array<float, kLobes>& share) const {
@@ -380,7 +380,7 @@ Fibre::Sample Fibre::sample(const V3f& wo, float pick, float u, float v) const {
         value = draft(wo, s.wi);
     } else {
         const float sinO = std::clamp(wo.x, -1.0f, 1.0f);
-        const auto share = shares(safeSqrt(1.0f - sinO * sinO), sinO);
+        const auto share = mix(safeSqrt(1.0f - sinO * sinO), sinO);
         size_t p = 0;
         while (p + 1 < kLobes && pick >= share[p]) pick -= share[p++];
         s.wi = directionOf(p, wo, std::clamp(pick / share[p], 0.0f, 0.99999f), u, v);

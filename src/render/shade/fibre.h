@@ -90,7 +90,7 @@ class Fibre {
     struct Attenuation;
     void refract(float cosThetaD, float sin2ThetaD, float& sinGammaT, float& path) const;
     Attenuation attenuation(float cosThetaD, float sin2ThetaD) const;
-    std::array<float, kLobes> shares(float cosThetaO, float sinThetaO) const;
+    std::array<float, kLobes> mix(float cosThetaO, float sinThetaO) const;
     Value evaluate(const V3f& wo, const V3f& wi, const std::array<float, kLobes>& share) const;
     V3f directionOf(size_t lobe, const V3f& wo, float pick, float u, float v) const;
     Value draft(const V3f& wo, const V3f& wi) const;

@@ -114,8 +114,8 @@ V3f leaveStrand(const SurfacePoint& p, const V3f& direction) {
     if (p.round && direction.dot(p.normal) > 0.0f) return leave(p.position, p.normal, p.rounding);
     const V3f out = direction - p.tangent * direction.dot(p.tangent);
     const float length = out.length();
-    const V3f way = length > 1e-6f ? out / length : p.normal;
-    return leave(p.center + way * (p.radius * (p.round ? 1.05f : 1.01f)), way, p.rounding);
+    const V3f away = length > 1e-6f ? out / length : p.normal;
+    return leave(p.center + away * (p.radius * (p.round ? 1.05f : 1.01f)), away, p.rounding);
 }
 
 /// Tent filter of one pixel's width on each side, by warping.

@@ -10,7 +10,7 @@ namespace ovrix::sim {
 struct Collisions::Contact {
     const Collider* collider = nullptr;
     size_t number = 0;
-    float part = 2;  ///< of the way, 0 to 1
+    float fraction = 2;  ///< of the way, 0 to 1
     bool crossed = false;
     V3f point{0, 0, 0}, normal{0, 1, 0},
         velocity{0, 0, 0};  ///< m/s; the point is a thickness off the surface
@@ -42,27 +42,27 @@ void Collisions::find(const Collider& c, size_t number, const V3f& from, const V
         const float d1 = (b - c.point0 - moved * float(end_) - lift).dot(c.normal);
         if (d1 >= -1e-6f) return;  // on it, but for rounding
         const float d0 = (a - c.point0 - moved * float(begin) - lift).dot(c.normal);
-        const float part = d0 <= 0 ? 0.0f : d0 / (d0 - d1);
-        if (part >= best.part) return;
-        const double time = begin + (end_ - begin) * double(part);
-        best = {&c,       number,         part, true,      c.point0 + moved * float(time) + lift,
-                c.normal, moved / frame_, 0,    V2f(0.0f), false};
+        const float fraction = d0 <= 0 ? 0.0f : d0 / (d0 - d1);
+        if (fraction >= best.fraction) return;
+        const double time = begin + (end_ - begin) * double(fraction);
+        best = {&c,       number,         fraction, true,      c.point0 + moved * float(time) + lift,
+                c.normal, moved / frame_, 0,        V2f(0.0f), false};
         return;
     }
-    Box3f way;
-    way.extendBy(a), way.extendBy(b);
+    Box3f swept;
+    swept.extendBy(a), swept.extendBy(b);
     const V3f slack(c.thickness);
-    if (!Box3f(c.bounds.min - slack, c.bounds.max + slack).intersects(way)) return;
+    if (!Box3f(c.bounds.min - slack, c.bounds.max + slack).intersects(swept)) return;
     const MovingSurface::During during = begin == begin_ ? during_[number]
                                          : begin >= end_ ? ended_[number]
                                                          : c.surface->during(begin, end_);
     Touch t = during.sweep(a, b);
     if (t.hit) {
-        if (t.part >= best.part) return;
-        const V3f n = c.surface->triangle(t.triangle, begin + (end_ - begin) * double(t.part)).normal();
+        if (t.fraction >= best.fraction) return;
+        const V3f n = c.surface->triangle(t.triangle, begin + (end_ - begin) * double(t.fraction)).normal();
         best = {&c,
                 number,
-                t.part,
+                t.fraction,
                 true,
                 t.position + t.normal * c.thickness,
                 t.normal,
@@ -73,7 +73,7 @@ void Collisions::find(const Collider& c, size_t number, const V3f& from, const V
         return;
     }
     const SurfaceHit near = during.closest(b, c.thickness);
-    if (!near.hit || best.part <= 1.0f || near.distance > 0.999f * c.thickness) return;
+    if (!near.hit || best.fraction <= 1.0f || near.distance > 0.999f * c.thickness) return;
     const MovingTriangle k = c.surface->triangle(near.triangle, end_);
     const V3f face = k.normal();
     V3f n = b - near.position;
@@ -134,7 +134,7 @@ Collisions::Contact Collisions::firstContact(const SweptParticle& p, size_t firs
         const V3f ahead = tipOf(c, p.turn, p.scale);
         const Contact known = best;
         find(c, i, p.x0, p.x1, ahead, begin, best);
-        if (best.collider != known.collider || best.part != known.part) tip = ahead;
+        if (best.collider != known.collider || best.fraction != known.fraction) tip = ahead;
     }
     return best;
 }
@@ -143,7 +143,7 @@ Collisions::Contact Collisions::firstContact(const SweptParticle& p, size_t firs
 /// seconds, at most @p left.
 float Collisions::timeAtPlane(const Contact& k, const SweptParticle& p, const V3f& tip,
                               const V3f& acceleration, float left) {
-    const float chord = k.part * left;
+    const float chord = k.fraction * left;
     const double d = double((p.x0 + tip - (k.point - k.velocity * chord)).dot(k.normal));
     if (!(d > 0)) return d <= 0 ? 0.0f : chord;
     const double v = double((p.v0 - k.velocity).dot(k.normal)), a = 0.5 * double(acceleration.dot(k.normal));
@@ -216,7 +216,7 @@ void Collisions::keepOut(const V3f& from, V3f& position, V3f& velocity, float sc
             const V3f ahead = tipOf(c, turn, scale);
             const Contact known = best;
             find(c, i, from, position, ahead, end_, best);
-            if (best.collider != known.collider || best.part != known.part) tip = ahead;
+            if (best.collider != known.collider || best.fraction != known.fraction) tip = ahead;
         }
         if (!best.collider) return;
         const V3f& n = best.normal;
@@ -262,7 +262,7 @@ static float distanceTo(const Box3f& box, const V3f& p) {
 void Collisions::pushOut(SweptParticle& p, float seconds, ContactCache& clear, float around) const {
     if (clear.passes(p.x0, p.x1, clear.close ? 0.0f : around)) return;
     const float moved = (p.x1 - p.x0).length();
-    float room = std::numeric_limits<float>::infinity();  // to what it does not touch
+    float clearance = std::numeric_limits<float>::infinity();  // to what it does not touch
     const bool close = clear.touching;
     clear.touching = clear.close = false;
     for (size_t i = 0; i < colliders_.size(); ++i) {
@@ -273,11 +273,11 @@ void Collisions::pushOut(SweptParticle& p, float seconds, ContactCache& clear, f
                                              1.5f * std::min(around, 16.0f * c.thickness) + c.thickness);
         if (!c.surface) {
             settleAt(p, i);
-            room = std::min(room, (p.x1 - c.point1).dot(c.normal) - c.thickness);
+            clearance = std::min(clearance, (p.x1 - c.point1).dot(c.normal) - c.thickness);
             continue;
         }
         if (const float off = distanceTo(c.bounds, p.x1); off > reach && off > c.thickness + moved) {
-            room = std::min(room, off - c.thickness);
+            clearance = std::min(clearance, off - c.thickness);
             continue;
         }
         if (!c.surface->closed()) settleAt(p, i);  // only a way says on which side it is
@@ -295,22 +295,22 @@ void Collisions::pushOut(SweptParticle& p, float seconds, ContactCache& clear, f
         const bool touched = std::exchange(p.touched, false);
         if (hit.hit && c.surface->closed()) pushOff(hit, i, seconds, p, clear);
         if (!p.touched || !c.surface->closed())
-            room = std::min(room, (hit.hit ? hit.distance : reach) - c.thickness);
+            clearance = std::min(clearance, (hit.hit ? hit.distance : reach) - c.thickness);
         else if (touched)
-            room = 0;  // between two of them
+            clearance = 0;  // between two of them
         p.touched |= touched;
     }
-    clear.touching &= clear.collider < colliders_.size() && room > 0;
+    clear.touching &= clear.collider < colliders_.size() && clearance > 0;
     // Roundings of places of this size, and of distances to them.
     const bool known = clear.touching || !p.touched;
     clear.place = p.x1;
-    clear.radius = known ? room - 1e-5f * (std::min(room, 1e6f) + p.x1.length()) : 0.0f;
+    clear.radius = known ? clearance - 1e-5f * (std::min(clearance, 1e6f) + p.x1.length()) : 0.0f;
 }
 
 void Collisions::settleAt(SweptParticle& p, size_t collider) const {
-    SweptParticle way = p;
-    settle(way, collider, collider + 1);
-    p.x1 = way.x1, p.touched |= way.touched;
+    SweptParticle passage = p;
+    settle(passage, collider, collider + 1);
+    p.x1 = passage.x1, p.touched |= passage.touched;
 }
 
 /// Off a closed mesh, from the closest place of it.
@@ -336,12 +336,12 @@ void Collisions::pushOff(const SurfaceHit& hit, size_t collider, float seconds, 
 
 bool Collisions::clearBetween(const V3f& a, const ContactCache* atA, const V3f& b,
                               const ContactCache& atB) const {
-    const auto room = [](const ContactCache& c, const V3f& p) {
+    const auto clearance = [](const ContactCache& c, const V3f& p) {
         return std::max(0.0f, c.radius - (p - c.place).length());
     };
     const float length2 = (b - a).length2();
     if (std::isfinite(atB.radius) && !(atA && std::isinf(atA->radius))) {
-        const float both = room(atB, b) + (atA ? room(*atA, a) : 0.0f);
+        const float both = clearance(atB, b) + (atA ? clearance(*atA, a) : 0.0f);
         if (both * both < length2) return false;
     }
     // What an end lies on is no part of that room: the piece must be above it at the other end too, or, where
@@ -403,9 +403,9 @@ void Collisions::putOn(const V3f& on, const V3f& n, const V3f& ground, float fri
                        SweptParticle& p) const {
     V3f along = on - p.x0 - ground;
     along -= n * along.dot(n);
-    const float pressed = (on - p.x1).dot(n), way = along.length();
-    const float lost = std::min(way, friction * pressed);
-    p.x1 = way > 0 ? on - along * (lost / way) : on;
+    const float pressed = (on - p.x1).dot(n), slid = along.length();
+    const float lost = std::min(slid, friction * pressed);
+    p.x1 = slid > 0 ? on - along * (lost / slid) : on;
     p.touched = true;
 }
 
@@ -436,8 +436,8 @@ Quatf Collisions::frameOf(int32_t stuckIn, uint32_t triangle) const {
     return rootFrame(stuckIn < 0 ? -k.normal() : k.normal(), k.b - k.a);
 }
 
-void Collisions::carry(int32_t stuckIn, uint32_t triangle, const V2f& bary, V3f& position, V3f& velocity,
-                       Quatf& frame) const {
+void Collisions::moveWith(int32_t stuckIn, uint32_t triangle, const V2f& bary, V3f& position, V3f& velocity,
+                          Quatf& frame) const {
     const size_t number = size_t(std::abs(stuckIn)) - 1;
     if (number >= colliders_.size()) return;
     const Collider& c = colliders_[number];

@@ -63,8 +63,8 @@ class Collisions {
     /// is Coulomb's: a part of what the contact takes of the speed towards it.
     void settle(SweptParticle& passage) const;
     /// Where one that sticks is at the end of the substep, with its velocity and the turn of the triangle.
-    void carry(int32_t stuckIn, uint32_t triangle, const V2f& bary, V3f& position, V3f& velocity,
-               Quatf& frame) const;
+    void moveWith(int32_t stuckIn, uint32_t triangle, const V2f& bary, V3f& position, V3f& velocity,
+                  Quatf& frame) const;
     /// Where the mesh has other faces than a frame before, the nearest place of it takes the place of the one
     /// that something at @p place stuck to; whether it did.
     bool rebind(int32_t stuckIn, const V3f& place, uint32_t& triangle, V2f& bary) const;

@@ -1,6 +1,6 @@
 #include "sim/particles/bound_places.h"
 
-#include "ops/carry.h"
+#include "ops/rebind.h"
 
 namespace ovrix::sim {
 

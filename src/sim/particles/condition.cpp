@@ -29,7 +29,7 @@ Condition::Condition(const PartContext& c, const ConditionParams& params, const 
     when_ = When(std::find(names.begin(), names.end(), when) - names.begin());
     if (when_ == When::Inside && p[params.object].empty())
         throw NothingToActOn("has no object to be inside of", {}, "Choose a closed object");
-    if (when_ == When::Inside) room_ = roomOf(c.query(), p[params.object]);
+    if (when_ == When::Inside) volume_ = closedVolumeOf(c.query(), p[params.object]);
     age_ = float(p[params.age]);
     distance_ = float(p[params.distance]);
     field_ = p[params.where];
@@ -50,7 +50,7 @@ std::vector<uint8_t> Condition::over(const Samples& s, std::span<const uint8_t> 
     const auto age = s.get(channel::age);
     const std::vector<float> values = when_ == When::Field ? field_.over(s) : std::vector<float>();
     for (size_t i = 0; i < holds.size(); ++i) {
-        if (when_ == When::Inside) holds[i] = room_->inside(p[i]);
+        if (when_ == When::Inside) holds[i] = volume_->inside(p[i]);
         if (when_ == When::Age) holds[i] = age[i] >= age_;
         if (when_ == When::Contact) holds[i] = touched[i];
         if (when_ == When::Near && tree_) {

@@ -27,7 +27,7 @@ class Condition {
   private:
     enum class When { Inside, Age, Contact, Near, Field };
     When when_ = When::Age;
-    SurfacePtr room_;
+    SurfacePtr volume_;
     std::unique_ptr<const NearestPoints> tree_;
     float age_ = 0, distance_ = 0;
     Varying field_;

@@ -82,7 +82,7 @@ void curlNoise(const V3f* p, size_t count, const CurlNoiseOptions& o, V3f* out) 
     float amplitude = 1.0f, total = 0.0f, frequency = 1.0f / std::max(o.scale, 1e-6f);
     for (int k = 0; k < std::clamp(o.octaves, 1, 8); ++k) {
         // Smaller whirls change faster; by no whole number, so that nothing comes back all together.
-        const double turn = 2.0 * double(kPi) * o.turns * std::pow(1.618, k) + 0.7 * k;
+        const double turn = 2.0 * double(kPi) * o.phase * std::pow(1.618, k) + 0.7 * k;
         const Octave octave{o.seed + uint32_t(k) * 101u, float(std::cos(turn)), float(std::sin(turn))};
         const V3f moved(17.3f * float(k), 5.7f * float(k), 11.9f * float(k));
         for (size_t i = 0; i < count; ++i) {

@@ -8,7 +8,7 @@ struct CurlNoiseOptions {
     float scale = 1.0f;  ///< metres across the largest whirls, above 0
     int octaves = 3;     ///< 1 to 8
     float gain = 0.5f;   ///< speed of an octave by the one before, times 2: 1 is alike in all
-    double turns = 0.0;  ///< how far the whirls have changed: a whole turn of their gradients each
+    double phase = 0.0;  ///< how far the whirls have changed: a whole turn of their gradients each
     uint32_t seed = 1;
 };
 

@@ -429,9 +429,9 @@ class Branch : public Offspring {
         return c;
     }
     /// Whether what holds now did not before; that a contact began is told as such.
-    bool begins(const Parents& a, size_t i) const { return !once() || !(a.told[i] & bit_); }
+    bool begins(const Parents& a, size_t i) const { return !once() || !(a.held[i] & bit_); }
     void remember(const Parents& a, size_t i, bool holds) const {
-        a.told[i] = holds ? a.told[i] | bit_ : a.told[i] & ~bit_;
+        a.held[i] = holds ? a.held[i] | bit_ : a.held[i] & ~bit_;
     }
     void add(const Parents& a, size_t i, int64_t k, Births& births) const {
         // Of the part as well: two that bear with the same seed bear others.

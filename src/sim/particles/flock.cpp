@@ -108,7 +108,7 @@ struct Flock : Force {
 
     /// What each sees, worked out in an order in which neighbours follow each other: so the tree and the
     /// velocities that are read lie near in memory.
-    void look(const Crowd& crowd, Progress& progress) override {
+    void prepare(const Crowd& crowd, Progress& progress) override {
         const size_t count = crowd.position.size();
         const std::vector<uint32_t> order = orderInSpace(crowd.position);
         std::vector<V3f> places(count);
@@ -311,9 +311,9 @@ struct Land : Force {
             const float wanted = std::min(speed, r * 3.0f);  // slower the nearer
             const V3f to = r > 1e-6f ? d * (wanted / r) : V3f(0.0f);
             // The nearer, the less anything else counts.
-            const float part = 1.0f - std::exp(-b.dt * (6.0f + 60.0f * std::max(0.0f, 1.0f - 2.0f * r)));
-            velocity[i] += (to - velocity[i]) * part;
-            if (r < 0.03f) velocity[i] = d / std::max(b.dt, 1e-6f) * part;
+            const float fraction = 1.0f - std::exp(-b.dt * (6.0f + 60.0f * std::max(0.0f, 1.0f - 2.0f * r)));
+            velocity[i] += (to - velocity[i]) * fraction;
+            if (r < 0.03f) velocity[i] = d / std::max(b.dt, 1e-6f) * fraction;
         }
     }
 };

@@ -186,14 +186,14 @@ struct Drag : Force {
 struct Wind : Force {
     V3f velocity;
     Strength strength;
-    Travelled moved, come;  // how far the air has gone, and how many gusts
+    Travelled moved, gustPhase;  // how far the air has gone, and how many gusts
     float gusts, width;
     uint32_t seed;
     explicit Wind(const PartContext& c)
         : velocity(c.params()[kWind.velocity]),
           strength(c.params(), kWind.strength, kWind.group),
           moved(c.travelled(kWind.velocity)),
-          come(c.travelled(kWind.gustRate)) {
+          gustPhase(c.travelled(kWind.gustRate)) {
         const ResolvedParams& p = c.params();
         gusts = float(p[kWind.gusts]);
         width = std::max(1e-6f, float(p[kWind.gustWidth]));
@@ -202,17 +202,17 @@ struct Wind : Force {
     void act(ParticleBlock& b) const override {
         float s[kBlock];
         strength.over(b, s);
-        const V3f way(moved.at(b.seconds));
-        const float turns = float(come.at(b.seconds).x);
+        const V3f travelled(moved.at(b.seconds));
+        const float phase = float(gustPhase.at(b.seconds).x);
         for (size_t i = 0; i < b.count; ++i) {
             const float dragRate = std::max(0.0f, s[i]) * (b.weight ? 1.0f / b.weight[i] : 1.0f);
             b.dragRate[i] += dragRate;
-            b.mediumAcceleration[i] += dragRate * windAt(b.position[i], way, turns);
+            b.mediumAcceleration[i] += dragRate * windAt(b.position[i], travelled, phase);
         }
     }
-    V3f windAt(const V3f& p, const V3f& way, float turns) const {
+    V3f windAt(const V3f& p, const V3f& travelled, float phase) const {
         if (!(gusts > 0)) return velocity;
-        const V3f q = (p - way) / width + V3f(0, turns, 0);
+        const V3f q = (p - travelled) / width + V3f(0, phase, 0);
         const float noise = 2.0f * fractalNoise(q, seed, {2, 0.5f, 2.0f, NoiseKind::Soft});
         return velocity * std::max(0.0f, 1.0f + gusts * noise);
     }
@@ -222,7 +222,7 @@ struct Turbulence : Force {
     CurlNoiseOptions options;
     Strength strength;
     Travelled turned, moved;
-    bool carries;
+    bool advects;
     float hold;
     explicit Turbulence(const PartContext& c)
         : strength(c.params(), kTurbulence.strength, kTurbulence.group),
@@ -233,7 +233,7 @@ struct Turbulence : Force {
         options.octaves = int(p[kTurbulence.octaves]);
         options.gain = float(p[kTurbulence.gain]);
         options.seed = uint32_t(p[kTurbulence.seed]);
-        carries = p[kTurbulence.how] == "carries";
+        advects = p[kTurbulence.how] == "carries";
         hold = float(p[kTurbulence.hold]);
     }
     void act(ParticleBlock& b) const override {
@@ -241,16 +241,16 @@ struct Turbulence : Force {
         V3f flow[kBlock];
         strength.over(b, s);
         CurlNoiseOptions now = options;
-        now.turns = turned.at(b.seconds).x;
-        const V3f way(moved.at(b.seconds));
-        if (way == V3f(0.0f)) {
+        now.phase = turned.at(b.seconds).x;
+        const V3f travelled(moved.at(b.seconds));
+        if (travelled == V3f(0.0f)) {
             curlNoise(b.position, b.count, now, flow);
         } else {
             V3f place[kBlock];
-            for (size_t i = 0; i < b.count; ++i) place[i] = b.position[i] - way;
+            for (size_t i = 0; i < b.count; ++i) place[i] = b.position[i] - travelled;
             curlNoise(place, b.count, now, flow);
         }
-        if (!carries) {
+        if (!advects) {
             for (size_t i = 0; i < b.count; ++i) b.acceleration[i] += flow[i] * s[i];
             return;
         }
@@ -264,7 +264,7 @@ struct Turbulence : Force {
 };
 
 /// The place and axes of an object that a force stands on; the given place where none is chosen.
-M44f standing(const PartContext& c, const Handle<std::string>& ref, const V3f& place) {
+M44f parentMatrix(const PartContext& c, const Handle<std::string>& ref, const V3f& place) {
     const std::string& id = c.params()[ref];
     return id.empty() ? M44f().setTranslation(place) : c.query().placed(id).world;
 }
@@ -288,7 +288,7 @@ struct Vortex : Force {
     float round, inward, along;
     explicit Vortex(const PartContext& c)
         : strength(c.params(), kVortex.strength, kVortex.group), fading(c.params(), kVortex.falloff) {
-        const M44f m = standing(c, kVortex.at, c.params()[kVortex.place]);
+        const M44f m = parentMatrix(c, kVortex.at, c.params()[kVortex.place]);
         centre = m.translation();
         axis = c.params()[kVortex.axis];
         if (!c.params()[kVortex.at].empty()) m.multDirMatrix(V3f(axis), axis);
@@ -416,9 +416,9 @@ struct Stay : Force {
             const float off = (b.position[i] - hit.position).dot(n) - height;
             const V3f across = (hit.position - b.position[i]) - n * (hit.position - b.position[i]).dot(n);
             // So much of the way back in this substep; 1 is all of it.
-            const float part = 1.0f - std::exp(-s[i] * b.dt);
-            velocity[i] +=
-                n * (-velocity[i].dot(n) * part - off * part / b.dt) + across * (part / b.dt * 0.5f);
+            const float fraction = 1.0f - std::exp(-s[i] * b.dt);
+            velocity[i] += n * (-velocity[i].dot(n) * fraction - off * fraction / b.dt) +
+                           across * (fraction / b.dt * 0.5f);
         }
     }
 };
@@ -465,7 +465,7 @@ struct Vectors : Force {
     VectorGridPtr grid;
     M44f toGrid, fromGrid;
     Strength strength;
-    bool carries;
+    bool advects;
     float hold;
     explicit Vectors(const PartContext& c) : strength(c.params(), kVectors.strength, kVectors.group) {
         const ResolvedParams& p = c.params();
@@ -474,7 +474,7 @@ struct Vectors : Force {
         grid = c.query().vectors(p[kVectors.file], p[kVectors.grid]);
         if (const std::string& at = p[kVectors.at]; !at.empty()) fromGrid = c.query().placed(at).world;
         toGrid = fromGrid.inverse();
-        carries = p[kVectors.how] == "carries";
+        advects = p[kVectors.how] == "carries";
         hold = float(p[kVectors.hold]);
     }
     void act(ParticleBlock& b) const override {
@@ -484,7 +484,7 @@ struct Vectors : Force {
             if (s[i] == 0) continue;
             V3f v = grid->at(b.position[i] * toGrid);
             fromGrid.multDirMatrix(V3f(v), v);
-            if (!carries) {
+            if (!advects) {
                 b.acceleration[i] += v * s[i];
             } else if (v != V3f(0.0f)) {  // outside there is no flow that could hold it
                 b.dragRate[i] += hold;

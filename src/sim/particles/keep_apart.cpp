@@ -42,8 +42,9 @@ class KeepApart : public Spacing {
         if (!(radius_ > 0)) return;
         for (int round = 0; round < rounds_; ++round)
             forEach(v, v.position, 1.0f, progress, [](const Pair& k) {
-                return k.wanted > k.distance ? std::optional(k.way * ((k.wanted - k.distance) * k.share))
-                                             : std::nullopt;
+                return k.wanted > k.distance
+                           ? std::optional(k.direction * ((k.wanted - k.distance) * k.share))
+                           : std::nullopt;
             });
     }
 
@@ -53,15 +54,15 @@ class KeepApart : public Spacing {
         // Those that were just moved apart touch, but for rounding and what the rounds left.
         forEach(v, v.velocity, 1.02f, progress, [&](const Pair& k) -> std::optional<V3f> {
             const V3f relative = before[k.one] - before[k.other];
-            const float towards = -relative.dot(k.way);
+            const float towards = -relative.dot(k.direction);
             if (!(towards > 0)) return std::nullopt;
-            const V3f along = relative + k.way * towards;
+            const V3f along = relative + k.direction * towards;
             const float speed = along.length(),
                         lost = std::min(speed, friction_ * (1.0f + bounce_) * towards);
             const float share = k.share == 0.5f && !v.weight.empty()
                                     ? v.weight[k.other] / (v.weight[k.one] + v.weight[k.other])
                                     : k.share;
-            V3f gain = k.way * ((1.0f + bounce_) * towards);
+            V3f gain = k.direction * ((1.0f + bounce_) * towards);
             if (speed > 0) gain -= along * (lost / speed);
             return gain * share;
         });
@@ -71,7 +72,7 @@ class KeepApart : public Spacing {
     /// One and another that is near it.
     struct Pair {
         size_t one, other;
-        V3f way;  ///< unit, to the one
+        V3f direction;  ///< unit, to the one
         float distance, wanted;
         float share;  ///< of what has to be done that the one does
     };
@@ -157,9 +158,9 @@ class KeepApart : public Spacing {
                   0,
                   radius_ * (v.scale[i] + v.scale[k]),
                   v.state[k] == 0 ? 0.5f : 1.0f};
-        pair.distance = pair.way.length();
+        pair.distance = pair.direction.length();
         if (!(pair.distance < slack * pair.wanted)) return std::nullopt;
-        pair.way = pair.distance > 1e-9f ? pair.way / pair.distance : apartBy(v.id[k], v.id[i]);
+        pair.direction = pair.distance > 1e-9f ? pair.direction / pair.distance : apartBy(v.id[k], v.id[i]);
         return gain(pair);
     }
 

@@ -126,7 +126,7 @@ class Substep {
     void rules(Progress& progress) {
         if (parts_.rules.empty()) return;
         const Crowd crowd{c_.position, c_.velocity, c_.group, c_.state, c_.id};
-        for (const auto& rule : parts_.rules) rule->look(crowd, progress);
+        for (const auto& rule : parts_.rules) rule->prepare(crowd, progress);
         parallelRanges(c_.position.size(), kBlock, progress,
                        [&](size_t begin, size_t end) { rules(begin, end); });
     }
@@ -180,7 +180,7 @@ class Substep {
 
     void settle(size_t i, const V3f& x1, const V3f& v1) {
         const auto state = ParticleState(c_.state[i]);
-        if (state == ParticleState::Stuck) return carry(i);
+        if (state == ParticleState::Stuck) return moveWith(i);
         if (state == ParticleState::Waiting && wakes_ && collisions_.wakes(c_.position[i], c_.group[i]))
             c_.state[i] = 0;
         if (c_.state[i] != 0) return;
@@ -231,7 +231,7 @@ class Substep {
         c_.stuckTurn[i] = ~frame * c_.turn[i];
     }
 
-    void carry(size_t i) {
+    void moveWith(size_t i) {
         // On a mesh the tip has its place; over a plane all of it moves along.
         const Collider& collider = parts_.colliders[size_t(std::abs(c_.stuckIn[i])) - 1];
         const float ahead = collider.surface && !c_.turn.empty() ? collider.ahead * c_.scale[i] : 0.0f;
@@ -244,7 +244,7 @@ class Substep {
             if (!c_.turn.empty())
                 c_.stuckTurn[i] = ~collisions_.frameOf(c_.stuckIn[i], triangle) * c_.turn[i];
         }
-        collisions_.carry(c_.stuckIn[i], triangle, c_.bary[i], place, c_.velocity[i], frame);
+        collisions_.moveWith(c_.stuckIn[i], triangle, c_.bary[i], place, c_.velocity[i], frame);
         if (!c_.turn.empty()) c_.turn[i] = frame * c_.stuckTurn[i];
         if (ahead != 0) place -= rotate(c_.turn[i], V3f(0, ahead, 0));
         c_.position[i] = place;
@@ -306,8 +306,8 @@ void append(AttributeSet& a, const Births& b, const ParticleParts& parts) {
     put(a.add<V3f>("spin"), b.spin);
     const auto turn = a.add<Quatf>("orient");
     for (size_t i = 0; i < count; ++i) {
-        const V3f& way = b.velocity[i].length() > 1e-4f ? b.velocity[i] : b.normal[i];
-        turn[old + i] = way.length() > 0 ? turnBetween(V3f(0, 1, 0), way.normalized()) : Quatf();
+        const V3f& direction = b.velocity[i].length() > 1e-4f ? b.velocity[i] : b.normal[i];
+        turn[old + i] = direction.length() > 0 ? turnBetween(V3f(0, 1, 0), direction.normalized()) : Quatf();
     }
 }
 
@@ -378,7 +378,7 @@ void stepParticles(AttributeSet& particles, ParticleParts& parts, const StepSett
         const Crowd crowd{particles.find<V3f>("P"), particles.find<V3f>("v"),
                           particles.find<int32_t>("group"), particles.find<int32_t>("state"),
                           particles.find<uint64_t>("id")};
-        for (const auto& force : parts.forces) force->look(crowd, progress);
+        for (const auto& force : parts.forces) force->prepare(crowd, progress);
     }
     Births children;
     {
@@ -471,8 +471,9 @@ class ParticleSolver : public Solver {
         return finished(std::move(state), std::move(a), parts, in, frame, counts, progress);
     }
 
-    Geometry between(const SolverState& a, const SolverState& b, double part, double rate) const override {
-        return particlesBetween(a, b, part, rate);
+    Geometry between(const SolverState& a, const SolverState& b, double fraction,
+                     double rate) const override {
+        return particlesBetween(a, b, fraction, rate);
     }
 
   private:
@@ -550,7 +551,7 @@ class ParticleSolver : public Solver {
                                 Progress& progress) {
         state.notes = parts.notes;
         if ((*in.params)[kSimulate.showBefore]) await(state, a, parts, in, progress);
-        for (const auto& look : parts.looks) look->apply(a, seconds, progress);
+        for (const auto& prepare : parts.appearances) prepare->apply(a, seconds, progress);
         size_t frozen = 0;
         for (int32_t s : a.find<int32_t>("state")) frozen += s == int32_t(ParticleState::Frozen);
         const auto say = [&](size_t count, const char* one, const char* many) {

@@ -41,13 +41,13 @@ void pair(const AttributeSet& from, const AttributeSet& to, float left, std::vec
 
 }  // namespace
 
-Geometry particlesBetween(const SolverState& a, const SolverState& b, double part, double rate) {
-    if (part <= 0.0 || &a == &b) return a.geometry;
-    if (part >= 1.0) return b.geometry;
+Geometry particlesBetween(const SolverState& a, const SolverState& b, double fraction, double rate) {
+    if (fraction <= 0.0 || &a == &b) return a.geometry;
+    if (fraction >= 1.0) return b.geometry;
     using PointsPtr = std::shared_ptr<const PointSet>;
     const AttributeSet &from = std::get<PointsPtr>(a.geometry)->attributes,
                        &to = std::get<PointsPtr>(b.geometry)->attributes;
-    const float t = float(part), seconds = float((b.frame - a.frame) / rate);
+    const float t = float(fraction), seconds = float((b.frame - a.frame) / rate);
     const float left = (1.0f - t) * seconds;
     std::vector<uint32_t> shown, was;
     pair(from, to, left, shown, was);

@@ -35,7 +35,7 @@ class Change : public Rule {
     }
     bool colours() const override { return does_ == Then::Recolours; }
     bool together() const override { return condition_.together(); }
-    void look(const Crowd& crowd, Progress&) override { condition_.all(crowd.position, crowd.state); }
+    void prepare(const Crowd& crowd, Progress&) override { condition_.all(crowd.position, crowd.state); }
 
     void apply(View& v) const override {
         const std::vector<uint8_t> holds = condition_.over(v.samples(), v.touched);

@@ -172,9 +172,9 @@ class ChainOf : public RodChain {
             set(piece.before, k > 0 ? 1.0f / length[k - 1] : 0.0f);
             set(piece.stiff, given.stiff[k]);
             const V3f d = p[k + 1] - p[k], before = rotate(turn, V3f(0, 1, 0));
-            const V3f way = d.length() > 1e-12f ? d.normalized() : before;
-            piece.bend.set(lane, rotate(~turn, way));
-            turn = (turnBetween(before, way) * turn).normalized();
+            const V3f direction = d.length() > 1e-12f ? d.normalized() : before;
+            piece.bend.set(lane, rotate(~turn, direction));
+            turn = (turnBetween(before, direction) * turn).normalized();
             piece.shape.set(lane, rotate(~own.root, p[k + 1] - p[0]));
         }
     }
@@ -242,9 +242,9 @@ class ChainOf : public RodChain {
             if (k >= 2) right[k - 2] += known * p.before;
             const Vec d = points[k + 1] - points[k];
             const F l = length(d);
-            const Vec way = choose<F>(l > L::all(1e-12), d * (L::all(1.0) / l), along);
-            turn = turnedOn(along, way, turn);
-            along = way;
+            const Vec direction = choose<F>(l > L::all(1e-12), d * (L::all(1.0) / l), along);
+            turn = turnedOn(along, direction, turn);
+            along = direction;
         }
         for (size_t i = 1; i < n; ++i) {
             right[i] -= right[i - 1] * pieces_[i].one;
@@ -261,7 +261,7 @@ class ChainOf : public RodChain {
     void keepLengths(Vec* points, typename L::Mask which) const {
         const size_t n = pieces_.size();
         struct Row {
-            Vec way;
+            Vec direction;
             F pull, above, diagonal;
         };
         Row* row = scratch<Row>(n);
@@ -271,7 +271,8 @@ class ChainOf : public RodChain {
                 const Piece& p = pieces_[k];
                 const Vec d = points[k + 1] - points[k];
                 const F now = length(d);
-                row[k].way = choose<F>(now > L::all(1e-12), d * (L::all(1.0) / now), Vec::all(V3f(0, 1, 0)));
+                row[k].direction =
+                    choose<F>(now > L::all(1e-12), d * (L::all(1.0) / now), Vec::all(V3f(0, 1, 0)));
                 row[k].pull = now - min4(max4(now, p.length), p.longest);
                 worst = max4(worst, abs4(row[k].pull) * p.perLength);
             }
@@ -280,7 +281,7 @@ class ChainOf : public RodChain {
             // A point is pulled by the pieces on both of its sides.
             row[0].diagonal = pieces_[0].weights;
             for (size_t k = 0; k + 1 < n; ++k) {
-                row[k].above = -pieces_[k].weight * dot(row[k].way, row[k + 1].way);
+                row[k].above = -pieces_[k].weight * dot(row[k].direction, row[k + 1].direction);
                 const F m = row[k].above / row[k].diagonal;
                 row[k + 1].diagonal = max4(pieces_[k + 1].weights - m * row[k].above, L::all(1e-6));
                 row[k + 1].pull -= m * row[k].pull;
@@ -291,7 +292,7 @@ class ChainOf : public RodChain {
                 row[k].pull = last = rest / row[k].diagonal;
             }
             for (size_t k = 0; k < n; ++k) {
-                const Vec by = row[k].way * (which ? row[k].pull : L::all(0.0));
+                const Vec by = row[k].direction * (which ? row[k].pull : L::all(0.0));
                 points[k + 1] -= by * pieces_[k].weight;
                 if (k > 0) points[k] += by * pieces_[k - 1].weight;
             }

@@ -143,19 +143,19 @@ class StrandSolver : public Solver {
         return state;
     }
 
-    Geometry between(const SolverState& a, const SolverState& b, double part, double) const override {
-        if (part <= 0 || &a == &b) return a.geometry;
-        if (part >= 1) return b.geometry;
+    Geometry between(const SolverState& a, const SolverState& b, double fraction, double) const override {
+        if (fraction <= 0 || &a == &b) return a.geometry;
+        if (fraction >= 1) return b.geometry;
         const StrandsPtr from = std::get<StrandsPtr>(a.geometry), to = std::get<StrandsPtr>(b.geometry);
         if (from->start != to->start) return a.geometry;
         auto set = std::make_shared<StrandSet>(*to);
         const auto p = set->points.add<V3f>("P");
         const auto q = from->points.find<V3f>("P");
-        for (size_t i = 0; i < p.size(); ++i) p[i] = q[i] + (p[i] - q[i]) * float(part);
+        for (size_t i = 0; i < p.size(); ++i) p[i] = q[i] + (p[i] - q[i]) * float(fraction);
         const auto root = set->strands.add<V3f>("P");
         const auto before = from->strands.find<V3f>("P");
         for (size_t s = 0; s < root.size() && s < before.size(); ++s)
-            root[s] = before[s] + (root[s] - before[s]) * float(part);
+            root[s] = before[s] + (root[s] - before[s]) * float(fraction);
         return StrandsPtr(set);
     }
 

@@ -66,7 +66,7 @@ float comesBy(const V3f* a0, const V3f* a1, const V3f* b0, const V3f* b1) {
 }
 
 /// How points moved in the mean. Without it a coat that falls, or is carried along, is one at rest.
-V3f meanWay(std::span<const V3f> start, std::span<const V3f> p) {
+V3f meanMotion(std::span<const V3f> start, std::span<const V3f> p) {
     V3d sum(0.0);
     size_t count = 0;
     for (size_t i = 0; i < p.size(); ++i)
@@ -86,14 +86,14 @@ bool cameBy(const V3f& mean, std::span<const V3f> start, std::span<const V3f> p,
 bool holds(const StrandNeighbours& near, std::span<const V3f> p, size_t pieces, float thickness) {
     if (near.looked.size() != p.size() || near.begin.size() != pieces + 1 || near.thickness != thickness)
         return false;
-    return cameBy(meanWay(near.looked, p), near.looked, p, 0.5f * near.slack);  // each may come half of it
+    return cameBy(meanMotion(near.looked, p), near.looked, p, 0.5f * near.slack);  // each may come half of it
 }
 
 /// A part of what a piece passes over in a substep: no place of it is farther from the middle than half and
 /// way.
 struct Placed {
     V3f middle;
-    float half, way;  ///< of its length, and of how far it goes
+    float half, motion;  ///< of its length, and of how far it goes
     uint32_t piece, strand;
 };
 
@@ -112,34 +112,34 @@ float tenthAbove(std::vector<float> values) {
 std::vector<Placed> partsOf(const Pieces& pieces, std::span<const V3f> start, std::span<const V3f> p,
                             float slack, float& cell) {
     const size_t n = pieces.size();
-    std::vector<float> half(n), way(n);
+    std::vector<float> half(n), motion(n);
     for (size_t i = 0; i < n; ++i) {
         const uint32_t k = pieces.first[i];
         half[i] = 0.5f * std::max((p[k + 1] - p[k]).length(), (start[k + 1] - start[k]).length());
-        way[i] = 0.5f * std::max((p[k] - start[k]).length(), (p[k + 1] - start[k + 1]).length());
+        motion[i] = 0.5f * std::max((p[k] - start[k]).length(), (p[k + 1] - start[k + 1]).length());
     }
     constexpr float kParts = 256;  // of one at most
     float longest = 0, farthest = 0;
     for (size_t i = 0; i < n; ++i)
-        if (std::isfinite(half[i] + way[i]))
-            longest = std::max(longest, half[i]), farthest = std::max(farthest, way[i]);
+        if (std::isfinite(half[i] + motion[i]))
+            longest = std::max(longest, half[i]), farthest = std::max(farthest, motion[i]);
     const float most = std::max({tenthAbove(half), longest / kParts, 1e-9f});
-    const float mostWay = std::max({tenthAbove(way), farthest / kParts, 1e-9f});
-    cell = 2.0f * (most + mostWay) + slack;
+    const float mostMotion = std::max({tenthAbove(motion), farthest / kParts, 1e-9f});
+    cell = 2.0f * (most + mostMotion) + slack;
     std::vector<Placed> all;
     all.reserve(n);
     for (size_t i = 0; i < n; ++i) {
-        if (!std::isfinite(half[i] + way[i])) continue;
+        if (!std::isfinite(half[i] + motion[i])) continue;
         const uint32_t k = pieces.first[i];
         const int along = std::max(1, int(std::ceil(half[i] / most * 0.9999f)));
-        const int times = std::max(1, int(std::ceil(way[i] / mostWay * 0.9999f)));
+        const int times = std::max(1, int(std::ceil(motion[i] / mostMotion * 0.9999f)));
         for (int u = 0; u < along; ++u)
             for (int t = 0; t < times; ++t) {
                 const float at = (float(u) + 0.5f) / float(along), when = (float(t) + 0.5f) / float(times);
                 const V3f a = start[k] + (p[k] - start[k]) * when,
                           b = start[k + 1] + (p[k + 1] - start[k + 1]) * when;
-                all.push_back({a + (b - a) * at, half[i] / float(along), way[i] / float(times), uint32_t(i),
-                               pieces.strand[i]});
+                all.push_back({a + (b - a) * at, half[i] / float(along), motion[i] / float(times),
+                               uint32_t(i), pieces.strand[i]});
             }
     }
     return all;
@@ -199,9 +199,9 @@ class Cells {
 /// @param start  where the points were at the beginning of the substep: pieces that pass each other on the
 /// way are near, however fast they go
 /// @param rounds  of moves after which the list shall hold still
-void look(const Pieces& pieces, std::span<const V3f> start0, std::span<const V3f> p, float thickness,
-          int rounds, StrandNeighbours& near, Progress& progress) {
-    const V3f mean = meanWay(start0, p);
+void findNear(const Pieces& pieces, std::span<const V3f> start0, std::span<const V3f> p, float thickness,
+              int rounds, StrandNeighbours& near, Progress& progress) {
+    const V3f mean = meanMotion(start0, p);
     std::vector<V3f> start(start0.begin(), start0.end());
     for (V3f& s : start) s += mean;
     const size_t n = pieces.size();
@@ -218,7 +218,7 @@ void look(const Pieces& pieces, std::span<const V3f> start0, std::span<const V3f
     parallelRanges(cells.count(), 64, progress, [&](size_t begin, size_t end) {
         for (size_t c = begin; c < end; ++c) {
             const auto meet = [&](const Placed& x, const Placed& y) {
-                const float most = x.half + x.way + y.half + y.way + slack;
+                const float most = x.half + x.motion + y.half + y.motion + slack;
                 if (!((x.middle - y.middle).length2() < most * most) || x.strand == y.strand) return;
                 const uint32_t i = pieces.first[x.piece], k = pieces.first[y.piece];
                 const V3f a = p[i], d = p[i + 1] - a, b = p[k], e = p[k + 1] - b;
@@ -266,9 +266,9 @@ std::optional<Pushed> pushedBy(const V3f* a0, const V3f* a1, const V3f* b0, cons
     float s, t;
     closestOfPieces(a0[0], a0[1] - a0[0], b0[0], b0[1] - b0[0], s, t);
     const V3f before = a0[0] + (a0[1] - a0[0]) * s - b0[0] - (b0[1] - b0[0]) * t;
-    const float room = before.length();
-    if (room > 1e-9f && comesBy(a0, a1, b0, b1) >= room && crossing(a0, a1, b0, b1, s, t) >= 0) {
-        const V3f n = before / room;
+    const float gap = before.length();
+    if (gap > 1e-9f && comesBy(a0, a1, b0, b1) >= gap && crossing(a0, a1, b0, b1, s, t) >= 0) {
+        const V3f n = before / gap;
         const float off = (a1[0] + (a1[1] - a1[0]) * s - b1[0] - (b1[1] - b1[0]) * t).dot(n);
         if (off < thickness) return Pushed{n * (thickness - off), s};
     }
@@ -304,7 +304,7 @@ void spaceStrands(const StrandSet& set, std::span<const V3f> start, std::span<V3
     std::vector<V3f> moveA(pieces.size()), moveB(pieces.size());
     for (int round = 0; round < rounds; ++round) {
         if (!holds(near, p, pieces.size(), thickness))
-            look(pieces, start, p, thickness, rounds, near, progress);
+            findNear(pieces, start, p, thickness, rounds, near, progress);
         parallelRanges(pieces.size(), 512, progress, [&](size_t begin, size_t end) {
             for (size_t i = begin; i < end; ++i) {
                 moveA[i] = moveB[i] = V3f(0.0f);

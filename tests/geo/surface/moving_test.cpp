@@ -88,12 +88,13 @@ TEST_CASE("a sweep meets what looking at many times meets, moved or deformed", "
             if (expected < 0) continue;  // what slips past a corner may be met, never missed
             ++met;
             REQUIRE(touch.hit);
-            CHECK(touch.part <= expected + 2e-3f);
-            same += std::abs(touch.part - expected) < 4e-3f;
+            CHECK(touch.fraction <= expected + 2e-3f);
+            same += std::abs(touch.fraction - expected) < 4e-3f;
             // It is on the triangle that it names, when it says.
-            const MovingTriangle t = s->triangle(touch.triangle, begin + (end - begin) * double(touch.part));
+            const MovingTriangle t =
+                s->triangle(touch.triangle, begin + (end - begin) * double(touch.fraction));
             CHECK((t.at(touch.u, touch.v) - touch.position).length() < 1e-3f);
-            CHECK((from + (to - from) * touch.part - touch.position).length() < 1e-3f);
+            CHECK((from + (to - from) * touch.fraction - touch.position).length() < 1e-3f);
             CHECK(touch.normal.length() == Approx(1).epsilon(1e-4));
         }
     }

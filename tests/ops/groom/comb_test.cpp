@@ -1,8 +1,8 @@
 // Combing: what brushes do, and what is kept of it.
 #include "ops/groom/comb.h"
 #include "document/model/document.h"
-#include "ops/carry.h"
 #include "ops/groom/comb_brush.h"
+#include "ops/rebind.h"
 #include "params/manual_edits.h"
 #include "strand_support.h"
 
@@ -255,7 +255,7 @@ TEST_CASE("edits follow a surface that deforms, and fit another number of segmen
     const MeshPtr turned =
         transformed(sphere()->mesh(), transformMatrix(V3f(1, 2, 3), V3f(0, 90, 0), V3f(1)));
     const Surface now(turned);
-    const auto there = strandsCarried(*coat.strands, *sphere(), now, Progress::none(), nullptr);
+    const auto there = strandsRebound(*coat.strands, *sphere(), now, Progress::none(), nullptr);
     const auto a = linesById(*combed(*coat.strands, edits, sphere().get(), sphere().get()));
     const auto b = linesById(*combed(*there, edits, sphere().get(), &now));
     const M44f m = transformMatrix(V3f(1, 2, 3), V3f(0, 90, 0), V3f(1));

@@ -2,13 +2,13 @@
 #include <numeric>
 #include <set>
 
-#include "ops/carry.h"
 #include "ops/groom/bundle.h"
 #include "ops/groom/fill.h"
 #include "ops/groom/strand_points.h"
 #include "ops/groom/strand_sources.h"
 #include "ops/groom/sweep.h"
 #include "ops/groom/trace.h"
+#include "ops/rebind.h"
 #include "ops/style/clump.h"
 #include "ops/style/coil.h"
 #include "ops/style/curl.h"
@@ -194,7 +194,7 @@ TEST_CASE("a deforming surface carries roots exactly", "[strand]") {
     const Surface rest(before), now(std::make_shared<const Mesh>(moved));
     const auto guides = guidesOn(rest, 200);
     size_t rebound = 1;
-    const auto carried = strandsCarried(*guides, rest, now, Progress::none(), &rebound);
+    const auto carried = strandsRebound(*guides, rest, now, Progress::none(), &rebound);
     CHECK(rebound == 0);
     const auto triangle = guides->strands.find<int32_t>("triangle");
     const auto bary = guides->strands.find<V2f>("bary");
@@ -214,7 +214,7 @@ TEST_CASE("a deforming surface carries roots exactly", "[strand]") {
               1e-6f);
     // Another topology: by the nearest point, and said.
     const Surface other(makeSphere(1, 20));
-    const auto again = strandsCarried(*guides, rest, other, Progress::none(), &rebound);
+    const auto again = strandsRebound(*guides, rest, other, Progress::none(), &rebound);
     CHECK(rebound == 200);
     for (size_t s = 0; s < again->size(); ++s)
         CHECK((line(*again, s)[0] - line(*guides, s)[0]).length() < 0.05f);

@@ -94,7 +94,7 @@ TEST_CASE("a strip of points uses the mask as every placing does", "[along]") {
     const CurveSet line({{{0, 0, 0}, {1, 0, 0}}});
     AlongOptions o;
     o.count = 4000;
-    o.keep = {0, 0.3f, {}};
+    o.mask = {0, 0.3f, {}};
     const size_t kept = along(line, o)->size();
     CHECK(std::abs(double(kept) - 1200.0) < 5.0 * std::sqrt(4000 * 0.3 * 0.7));  // five sigma of a binomial
 }

@@ -21,7 +21,7 @@ std::shared_ptr<const PointSet> spread(const Surface& surface, float distance, u
     SpreadOptions o;
     o.distance = {0, distance, {}};
     o.seed = seed;
-    o.keep = std::move(keep);
+    o.mask = std::move(keep);
     return spreadOnSurface(surface, o, Progress::none());
 }
 

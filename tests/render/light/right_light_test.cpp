@@ -92,7 +92,7 @@ TEST_CASE("what turns while the shutter is open keeps its size", "[render][motio
     away[3][0] = 1;  // of its own middle, about which it turns by a third of a whole turn
     const uint32_t ball = scene.addMesh(transformed(*makeSphere(0.1f, 48), away));
     const std::vector<M44f> turns{M44f(), M44f().rotate(V3f(0, 0, 2 * kPi / 3))};
-    scene.addInstance({ball, scene.addLook({0}), 1, 0, 0}, turns);
+    scene.addInstance({ball, scene.addMaterialSlots({0}), 1, 0, 0}, turns);
     scene.commit(Progress::none());
     const auto sees = [&](float radius) {
         const V3f half(radius * std::cos(kPi / 3), radius * std::sin(kPi / 3), 5);

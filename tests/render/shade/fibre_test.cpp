@@ -174,7 +174,7 @@ struct Fur {
             f->melanin.high = 0;
             m.fibre = f;
         }
-        look = scene.addLook({scene.addMaterial(m)});
+        look = scene.addMaterialSlots({scene.addMaterial(m)});
         scene.addInstance({scene.addStrands(strands, limit), look, 0, 7, RenderScene::kOwnElement}, M44f());
         scene.commit(Progress::none());
     }

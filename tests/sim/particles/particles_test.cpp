@@ -88,7 +88,7 @@ TEST_CASE("turbulence has no sources: its divergence is rounding", "[sim]") {
     double divergence = 0, gradient = 0, size = 0;
     for (int k = 0; k < 2000; ++k) {
         const V3f p(place(random), place(random), place(random));
-        o.turns = 0.01 * k;
+        o.phase = 0.01 * k;
         double d = 0;
         for (int axis = 0; axis < 3; ++axis) {
             V3f e(0.0f);

@@ -1,4 +1,4 @@
-#include "app/recipe/shares_editor.h"
+#include "app/recipe/mix_editor.h"
 
 #include <QHBoxLayout>
 #include <QLabel>
@@ -18,12 +18,8 @@ static QColor pictureColor() {
     return text.lightnessF() > 0.5f ? text : tokens().muted.lighter(170);
 }
 
-SharesEditor::SharesEditor(Controller& controller, const ParamPath& path, QWidget* parent)
-    : QWidget(parent),
-      controller_(controller),
-      path_(path),
-      bar_(new SharesBar),
-      rowsLayout_(new QVBoxLayout) {
+MixEditor::MixEditor(Controller& controller, const ParamPath& path, QWidget* parent)
+    : QWidget(parent), controller_(controller), path_(path), bar_(new MixBar), rowsLayout_(new QVBoxLayout) {
     auto* all = new QVBoxLayout(this);
     all->setContentsMargins(0, 0, 0, 0);
     all->setSpacing(px(6));
@@ -37,32 +33,32 @@ SharesEditor::SharesEditor(Controller& controller, const ParamPath& path, QWidge
     add->setMenu(menu);
     connect(menu, &QMenu::aboutToShow, this, [this, menu] { fillMenu(*menu); });
     all->addWidget(add, 0, Qt::AlignLeft);
-    connect(bar_, &SharesBar::changed, this, &SharesEditor::set);
-    connect(bar_, &SharesBar::finished, this, [this] { controller_.endDrag(); });
+    connect(bar_, &MixBar::changed, this, &MixEditor::set);
+    connect(bar_, &MixBar::finished, this, [this] { controller_.endDrag(); });
     connect(&controller_, &Controller::resultsChanged, this, [this] { refresh(now()); });
 }
 
-Shares SharesEditor::now() const {
+PrototypeMix MixEditor::now() const {
     const auto param = controller_.paramNow(path_);
-    return param ? std::get<Shares>(param->value) : Shares();
+    return param ? std::get<PrototypeMix>(param->value) : PrototypeMix();
 }
 
-void SharesEditor::set(const Shares& shares, bool dragging) { controller_.setValue(path_, shares, dragging); }
+void MixEditor::set(const PrototypeMix& mix, bool dragging) { controller_.setValue(path_, mix, dragging); }
 
-void SharesEditor::fillMenu(QMenu& menu) {
+void MixEditor::fillMenu(QMenu& menu) {
     menu.clear();
     for (const NodePtr& n : controller_.document().nodes(Category::Object))
         menu.addAction(QString::fromStdString(n->name), this, [this, id = n->id] {
-            Shares shares = now();
-            double mean = shares.empty() ? 1.0 : 0.0;
-            for (const Share& s : shares) mean += s.share / double(shares.size());
-            shares.push_back({id, mean});
-            set(shares, false);
+            PrototypeMix mix = now();
+            double mean = mix.empty() ? 1.0 : 0.0;
+            for (const WeightedPrototype& s : mix) mean += s.weight / double(mix.size());
+            mix.push_back({id, mean});
+            set(mix, false);
         });
     if (menu.isEmpty()) menu.addAction("There is no object: drop a mesh on the window")->setEnabled(false);
 }
 
-SharesEditor::Row SharesEditor::makeRow(size_t index) {
+MixEditor::Row MixEditor::makeRow(size_t index) {
     Row row;
     row.widget = new QWidget(this);
     auto* line = new QHBoxLayout(row.widget);
@@ -78,8 +74,8 @@ SharesEditor::Row SharesEditor::makeRow(size_t index) {
     right->addWidget(row.name);
     auto* numbers = new QHBoxLayout;
     numbers->setSpacing(px(3));
-    const auto pair = [&](const char* sign, const char* help, const ParamSpec& spec, Range Share::*member,
-                          NumberBox* boxes[2]) {
+    const auto pair = [&](const char* sign, const char* help, const ParamSpec& spec,
+                          Range WeightedPrototype::*member, NumberBox* boxes[2]) {
         auto* label = new QLabel(sign);
         label->setProperty("muted", true);
         label->setToolTip(help);
@@ -90,47 +86,47 @@ SharesEditor::Row SharesEditor::makeRow(size_t index) {
             boxes[end]->setMinimumWidth(px(30));
             connect(boxes[end], &NumberBox::changed, this,
                     [this, index, member, end](double x, bool dragging) {
-                        Shares shares = now();
-                        if (index >= shares.size()) return;
-                        Range& r = shares[index].*member;
+                        PrototypeMix mix = now();
+                        if (index >= mix.size()) return;
+                        Range& r = mix[index].*member;
                         r = end ? Range{std::min(r.min, x), x} : Range{x, std::max(r.max, x)};
-                        set(shares, dragging);
+                        set(mix, dragging);
                     });
             connect(boxes[end], &NumberBox::finished, this, [this] { controller_.endDrag(); });
             numbers->addWidget(boxes[end], 1);
         }
     };
     pair("\u00d7", "Factors on the size of this prototype's copies, picked between the two",
-         specs::number("size", "Size", 1, "", 0, 1e6, 0, 3, ""), &Share::size, row.size);
+         specs::number("size", "Size", 1, "", 0, 1e6, 0, 3, ""), &WeightedPrototype::size, row.size);
     pair("\u2220", "Degrees that this prototype's copies lean, picked between the two",
-         specs::number("tilt", "Tilt", 0, "deg", -180, 180, 0, 90, ""), &Share::tilt, row.tilt);
+         specs::number("tilt", "Tilt", 0, "deg", -180, 180, 0, 90, ""), &WeightedPrototype::tilt, row.tilt);
     right->addLayout(numbers);
     line->addLayout(right, 1);
     rowsLayout_->addWidget(row.widget);
     return row;
 }
 
-void SharesEditor::refresh(const Shares& shares) {
+void MixEditor::refresh(const PrototypeMix& mix) {
     QStringList names;
-    for (const Share& s : shares) {
+    for (const WeightedPrototype& s : mix) {
         const Node* n = controller_.document().find(s.ref);
         names << (n ? QString::fromStdString(n->name) : "missing");
     }
-    bar_->setShares(shares, names);
-    while (rows_.size() > shares.size()) {
+    bar_->setMix(mix, names);
+    while (rows_.size() > mix.size()) {
         rows_.back().widget->hide();
         rows_.back().widget->deleteLater();
         rowsLayout_->removeWidget(rows_.back().widget);
         rows_.pop_back();
     }
-    while (rows_.size() < shares.size()) rows_.push_back(makeRow(rows_.size()));
+    while (rows_.size() < mix.size()) rows_.push_back(makeRow(rows_.size()));
     for (size_t i = 0; i < rows_.size(); ++i) {
         const Row& row = rows_[i];
         row.name->setText(names[int(i)]);
         row.name->setToolTip(names[int(i)]);
-        row.size[0]->setValue(shares[i].size.min), row.size[1]->setValue(shares[i].size.max);
-        row.tilt[0]->setValue(shares[i].tilt.min), row.tilt[1]->setValue(shares[i].tilt.max);
-        const auto object = controller_.results().objects.find(shares[i].ref);
+        row.size[0]->setValue(mix[i].size.min), row.size[1]->setValue(mix[i].size.max);
+        row.tilt[0]->setValue(mix[i].tilt.min), row.tilt[1]->setValue(mix[i].tilt.max);
+        const auto object = controller_.results().objects.find(mix[i].ref);
         const int side = int(px(40) * devicePixelRatioF());
         QPixmap picture;
         if (object != controller_.results().objects.end())

@@ -1,4 +1,4 @@
-#include "sim/particles/looks.h"
+#include "sim/particles/appearance.h"
 
 #include "base/parallel.h"
 #include "geo/strands/strands.h"
@@ -54,7 +54,7 @@ float lifePart(float age, float life, float span) {
     return whole > 0 ? std::clamp(age / whole, 0.0f, 1.0f) : 1.0f;
 }
 
-struct SizeOverLife : Looks {
+struct SizeOverLife : Appearance {
     Curve curve;
     float vary, span;
     uint64_t seed;
@@ -76,7 +76,7 @@ struct SizeOverLife : Looks {
     }
 };
 
-struct ColorOverLife : Looks {
+struct ColorOverLife : Appearance {
     Color start, middle, end;
     float span;
     explicit ColorOverLife(const PartContext& c)
@@ -96,7 +96,7 @@ struct ColorOverLife : Looks {
 };
 
 /// Brings spins to one, or stops them, over time.
-struct Spin : Looks {
+struct Spin : Appearance {
     V3f wanted;
     Strength strength;
     explicit Spin(const PartContext& c) : strength(c.params(), kSpin.strength, kSpin.group) {
@@ -117,7 +117,7 @@ struct Spin : Looks {
 };
 
 /// Turns each towards where it goes; what it cannot at once it does over time.
-struct Facing : Looks {
+struct Facing : Appearance {
     float damping, bank;
     std::string how;
     explicit Facing(const PartContext& c)
@@ -152,9 +152,9 @@ struct Facing : Looks {
                 wanted = turnBetween(V3f(0, 1, 0), normal[i]);
             }
             before[i] = v;
-            const float part =
+            const float fraction =
                 damping > 0 && how != "by its spin" ? 1.0f - std::exp(-seconds / damping) : 1.0f;
-            turn[i] = part >= 1.0f ? wanted : Imath::slerpShortestArc(turn[i], wanted, part);
+            turn[i] = fraction >= 1.0f ? wanted : Imath::slerpShortestArc(turn[i], wanted, fraction);
         });
     }
 };
@@ -165,7 +165,7 @@ ParticleModifier sizePart() {
     return {partType("size_over_life", "Size over life",
                      "From birth to end, as a factor on the size at birth", kSizeOverLife),
             [](const PartContext& c, ParticleParts& parts) {
-                parts.looks.push_back(std::make_unique<SizeOverLife>(c));
+                parts.appearances.push_back(std::make_unique<SizeOverLife>(c));
             }};
 }
 
@@ -173,7 +173,7 @@ ParticleModifier colorPart() {
     return {
         partType("color_over_life", "Colour over life", "Three colours, from birth to end", kColorOverLife),
         [](const PartContext& c, ParticleParts& parts) {
-            parts.looks.push_back(std::make_unique<ColorOverLife>(c));
+            parts.appearances.push_back(std::make_unique<ColorOverLife>(c));
             parts.colours = true;
         }};
 }
@@ -182,7 +182,7 @@ ParticleModifier spinPart() {
     StepType type =
         partType("spin", "Spin", "Brings what spins to an even spin over time; Facing shows it", kSpin);
     return {type, [](const PartContext& c, ParticleParts& parts) {
-                parts.looks.push_back(std::make_unique<Spin>(c));
+                parts.appearances.push_back(std::make_unique<Spin>(c));
                 parts.spins = true;
             }};
 }
@@ -190,7 +190,7 @@ ParticleModifier spinPart() {
 ParticleModifier facingPart() {
     return {partType("facing", "Facing", "Where copies turn to", kFacing),
             [](const PartContext& c, ParticleParts& parts) {
-                parts.looks.push_back(std::make_unique<Facing>(c));
+                parts.appearances.push_back(std::make_unique<Facing>(c));
                 parts.spins = true;
             }};
 }

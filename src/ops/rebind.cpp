@@ -1,4 +1,4 @@
-#include "ops/carry.h"
+#include "ops/rebind.h"
 
 #include <fmt/format.h>
 
@@ -55,7 +55,7 @@ size_t carryPlaces(AttributeSet& set, const Surface& rest, const Surface& now, P
 
 }  // namespace
 
-std::shared_ptr<const PointSet> pointsCarried(const PointSet& points, const Surface& rest, const Surface& now,
+std::shared_ptr<const PointSet> pointsRebound(const PointSet& points, const Surface& rest, const Surface& now,
                                               Progress& progress, size_t* rebound) {
     auto out = std::make_shared<PointSet>(points);
     const size_t count = carryPlaces(out->attributes, rest, now, progress);
@@ -63,7 +63,7 @@ std::shared_ptr<const PointSet> pointsCarried(const PointSet& points, const Surf
     return out;
 }
 
-StrandsPtr strandsCarried(const StrandSet& strands, const Surface& rest, const Surface& now,
+StrandsPtr strandsRebound(const StrandSet& strands, const Surface& rest, const Surface& now,
                           Progress& progress, size_t* rebound) {
     auto out = std::make_shared<StrandSet>(strands);
     const size_t count = carryPlaces(out->strands, rest, now, progress);

@@ -3,19 +3,19 @@
 #include <QWidget>
 
 #include "app/session/controller.h"
+#include "app/widgets/mix_bar.h"
 #include "app/widgets/number_box.h"
-#include "app/widgets/shares_bar.h"
 
 class QLabel;
 class QVBoxLayout;
 
 namespace ovrix::app {
 
-class SharesEditor : public QWidget {
+class MixEditor : public QWidget {
     Q_OBJECT
   public:
-    SharesEditor(Controller& controller, const ParamPath& path, QWidget* parent = nullptr);
-    void refresh(const Shares& shares);
+    MixEditor(Controller& controller, const ParamPath& path, QWidget* parent = nullptr);
+    void refresh(const PrototypeMix& mix);
 
   private:
     struct Row {
@@ -25,12 +25,12 @@ class SharesEditor : public QWidget {
     };
     Row makeRow(size_t index);
     void fillMenu(QMenu& menu);
-    Shares now() const;
-    void set(const Shares& shares, bool dragging);
+    PrototypeMix now() const;
+    void set(const PrototypeMix& mix, bool dragging);
 
     Controller& controller_;
     ParamPath path_;
-    SharesBar* bar_;
+    MixBar* bar_;
     QVBoxLayout* rowsLayout_;
     std::vector<Row> rows_;
 };

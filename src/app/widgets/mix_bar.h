@@ -6,17 +6,17 @@
 
 namespace ovrix::app {
 
-class SharesBar : public QWidget {
+class MixBar : public QWidget {
     Q_OBJECT
   public:
-    explicit SharesBar(QWidget* parent = nullptr);
+    explicit MixBar(QWidget* parent = nullptr);
     /// @param names  one per share, as shown
-    void setShares(const Shares& shares, const QStringList& names);
-    const Shares& shares() const { return shares_; }
+    void setMix(const PrototypeMix& mix, const QStringList& names);
+    const PrototypeMix& mix() const { return mix_; }
     QSize sizeHint() const override;
 
   Q_SIGNALS:
-    void changed(const Shares& shares, bool dragging);
+    void changed(const PrototypeMix& mix, bool dragging);
     void finished();
 
   protected:
@@ -35,7 +35,7 @@ class SharesBar : public QWidget {
     int partAt(double x) const;
     void moveBorder(size_t i, double x);
     void remove(size_t i);
-    Shares shares_;
+    PrototypeMix mix_;
     QStringList names_;
     int dragged_ = -1, chosen_ = 0;
 };
