@@ -164,7 +164,7 @@ static void setTabOrderOf(const std::vector<StepCard*>& cards) {
     QWidget* before = nullptr;
     for (const StepCard* card : cards)
         for (QWidget* w : card->findChildren<QWidget*>())
-            if (w->focusPolicy() & Qt::TabFocus) {
+            if (w->focusPolicy() & Qt::TabFocus && w->window() == card->window()) {  // menus are windows
                 if (before) QWidget::setTabOrder(before, w);
                 before = w;
             }

@@ -157,7 +157,7 @@ void ViewWidget::layOutTools() {
         Tool tool;
     } all[] = {{"select", "Choose (1)", Tool::Select},
                {"move", "Move (2)", Tool::Move},
-               {"turn", "Turn (3)", Tool::Turn},
+               {"turn", "Rotate (3)", Tool::Turn},
                {"scale", "Scale (4)", Tool::Scale},
                {"hand",
                 "Single elements of the chosen layer (5): drag moves, Shift turns, Ctrl sizes, Delete "
