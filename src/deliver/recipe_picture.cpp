@@ -4,6 +4,7 @@
 #include "deliver/render_file.h"
 #include "deliver/render_scene_builder.h"
 #include "document/edits/edits.h"
+#include "document/model/values.h"
 #include "sim/step_registry.h"
 
 namespace ovrix::deliver {
@@ -37,10 +38,10 @@ double strandLength(const RecipeFile& recipe) {
 Document strandSample(const RecipeFile& recipe, double length) {
     Document d = Document::fresh();
     Node skin = makeNode(d, "surface", "Skin");
-    skin.params["base"].value = Color(0.1f, 0.085f, 0.075f);
+    setValue(skin, "base", Color(0.1f, 0.085f, 0.075f));
     Node ball = makeNode(d, "sphere", "Ground");
     const double radius = std::max(1e-4, std::max(2.2 * length, 0.4 * std::sqrt(length * 0.01)));
-    ball.params["radius"].value = radius;
+    setValue(ball, "radius", radius);
     ball.params[kObject.object.material.id()].value = skin.id;
     const std::string on = ball.id;
     d = withNode(withNode(d, skin), ball);
@@ -66,13 +67,13 @@ Document recipeSample(const RecipeFile& recipe, Evaluator& evaluator, Progress& 
     const double side = 9.0 * double(usualSize(recipe, evaluator, progress));
     Document d = Document::fresh();
     Node soil = makeNode(d, "surface", "Soil");
-    soil.params["base"].value = Color(0.16f, 0.14f, 0.12f);
-    soil.params["roughness"].value = 0.8;
+    setValue(soil, "base", Color(0.16f, 0.14f, 0.12f));
+    setValue(soil, "roughness", 0.8);
     Node ground = makeNode(d, "terrain", "Ground");
-    ground.params["size"].value = side;
-    ground.params["height"].value = side * 0.06;
-    ground.params["feature"].value = side * 0.5;
-    ground.params["divisions"].value = int64_t(96);
+    setValue(ground, "size", side);
+    setValue(ground, "height", side * 0.06);
+    setValue(ground, "feature", side * 0.5);
+    setValue(ground, "divisions", int64_t(96));
     ground.params[kObject.object.material.id()].value = soil.id;
     const std::string on = ground.id;
     d = withNode(withNode(d, soil), ground);

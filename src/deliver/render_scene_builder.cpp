@@ -18,7 +18,7 @@ namespace ovrix::deliver {
 /// One mesh, placed once or often, with the materials of its slots.
 struct RenderSceneBuilder::Item {
     MeshPtr mesh;
-    std::vector<uint32_t> materials;  ///< material indices
+    std::vector<uint32_t> materials;  ///< their indices, by slot
     uint32_t object = 0, layer = 0;
     M44f matrix;
     std::shared_ptr<const Copies> copies;  ///< null for one instance

@@ -31,7 +31,7 @@ template <class T>
 requires requires(T v) { v.min, v.max; }
 Range starting(const T& range) { return {starting(range.min), starting(range.max)}; }
 
-/// Radians as degrees, metres as millimetres: to a millionth, so that round numbers stay round.
+/// Radians as degrees, to a thousandth, and metres as millimetres, to a millionth: round numbers stay round.
 inline double startingDegrees(float radians) {
     return std::round(double(radians) * 180.0 / 3.14159265358979323846 * 1e3) / 1e3;
 }

@@ -1,7 +1,7 @@
 // Handles of parameters: what they are declared as, and what they read.
 #include "params/param_table.h"
 
-#include "document/model/node_types.h"
+#include "document/model/values.h"
 #include "field/field.h"
 #include "params/starting.h"
 #include "sim/step_registry.h"
@@ -101,4 +101,20 @@ TEST_CASE("conditions name parameters of the same type, and values that they may
     for (const auto& type : ovrix::sim::stepTypes()) check(type.id, type.params);
     for (const auto& type : sourceTypes()) check(type.id, type.params);
     for (const auto& type : ovrix::document::nodeTypes()) check(type.id, type.params);
+}
+
+TEST_CASE("a value for a parameter that is none, or of another type, is refused", "[params]") {
+    using namespace ovrix::document;
+    const Document document = Document::fresh();
+    Node sun = makeNode(document, "sun");
+    setValue(sun, "elevation", 12.0);
+    CHECK(std::get<double>(sun.params.at("elevation").value) == 12.0);
+    CHECK_THROWS_AS(setValue(sun, "elevatoin", 12.0), std::logic_error);
+    CHECK_THROWS_AS(setValue(sun, "elevation", std::string("high")), std::logic_error);
+    CHECK(sun.params.count("elevatoin") == 0);
+    CHECK(std::get<double>(sun.params.at("elevation").value) == 12.0);
+    Step scatter = makeStep("scatter", makeNode(document, "layer"));
+    setValue(scatter, "count", int64_t(7));
+    CHECK(std::get<int64_t>(scatter.params.at("count").value) == 7);
+    CHECK_THROWS_AS(setValue(scatter, "count", 7.0), std::logic_error);
 }

@@ -340,16 +340,16 @@ bool FieldStack::eventFilter(QObject* watched, QEvent* event) {
 }
 
 bool FieldStack::dragSource(QWidget* title, QEvent* event) {
-    const auto index = [&] {
+    const auto pointer = [&] {
         return title->mapTo(this, static_cast<QMouseEvent*>(event)->position().toPoint());
     };
     if (event->type() == QEvent::MouseButtonPress) {
-        pressed_ = index();
+        pressed_ = pointer();
         return false;  // it may still be a click
     }
     if (event->type() == QEvent::MouseMove && pressed_) {
-        if (!dropBefore_ && std::abs(index().y() - pressed_->y()) < px(8)) return false;
-        dropBefore_ = placeAt(index().y());
+        if (!dropBefore_ && std::abs(pointer().y() - pressed_->y()) < px(8)) return false;
+        dropBefore_ = placeAt(pointer().y());
         update();
         return true;
     }

@@ -9,6 +9,7 @@
 #include "base/files.h"
 #include "document/edits/outside.h"
 #include "document/file/scene_file.h"
+#include "document/model/values.h"
 #include "eval/pose.h"
 #include "io/formats/elements_io.h"
 
@@ -154,7 +155,7 @@ void SceneFiles::addElements(const std::filesystem::path& path, const std::strin
         Node layer = makeNode(d, "layer", name);
         layer.params[kLayer.surface.id()].value = surface;
         layer.steps.push_back(makeStep(step, layer));
-        layer.steps[0].params["file"].value = pathInScene(sequence);
+        setValue(layer.steps[0], "file", pathInScene(sequence));
         id = layer.id;
         return withNode(d, std::move(layer));
     });

@@ -488,7 +488,7 @@ Document withLayer(const Document& document, const std::string& surface, const s
     layer.params[kLayer.surface.id()].value = surface;
     for (const char* type : {"scatter", "orient", "vary_size", "copies_of"})
         layer.steps.push_back(makeStep(type, layer));
-    if (!prototype.empty()) layer.steps.back().params["prototypes"].value = PrototypeMix{{prototype, 1.0}};
+    if (!prototype.empty()) setValue(layer.steps.back(), "prototypes", PrototypeMix{{prototype, 1.0}});
     if (newId) *newId = layer.id;
     return withNode(document, std::move(layer));
 }
@@ -504,11 +504,11 @@ Document withStrandLayer(const Document& document, const std::string& surface, f
     for (const char* type : {"scatter", "grow", "fill", "clump", "strand_width"})
         layer.steps.push_back(makeStep(type, layer));
     const double size = std::clamp(double(extent), 1e-4, 1e4);
-    layer.steps[0].params["count"].value = int64_t(400);
-    layer.steps[1].params["length"].value = Range{0.08 * size, 0.11 * size};
-    layer.steps[3].params["size"].value = 0.03 * size;
-    layer.steps[4].params["root"].value = 0.8 * size;  // millimetres: so many thousandths of the size
-    layer.steps[4].params["tip"].value = 0.1 * size;
+    setValue(layer.steps[0], "count", int64_t(400));
+    setValue(layer.steps[1], "length", Range{0.08 * size, 0.11 * size});
+    setValue(layer.steps[3], "size", 0.03 * size);
+    setValue(layer.steps[4], "root", 0.8 * size);  // millimetres: so many thousandths of the size
+    setValue(layer.steps[4], "tip", 0.1 * size);
     if (newId) *newId = layer.id;
     out.put(std::move(material));
     return withNode(out, std::move(layer));
@@ -526,7 +526,7 @@ Document withVariations(const Document& document, const std::string& object, int
         Node copy = node;
         copy.name = fmt::format("{} {}", node.name, k + 1);
         copy.id = out.freeId(copy.name);
-        copy.params["seed"].value = first + k;
+        setValue(copy, "seed", first + k);
         all.push_back(copy.id);
         out.insert(out.indexOf(object) + size_t(k), std::move(copy));
     }
@@ -559,14 +559,14 @@ Document withMeshFile(const Document& document, const std::filesystem::path& fil
                       std::string* newId) {
     Document out = document;
     Node object = makeNode(out, "mesh_file", file.stem().string());
-    object.params["file"].value = file.string();
+    setValue(object, "file", file.string());
     Refs slots;
     for (const FileMaterial& m : mesh.materials) {
         Node material = makeNode(out, "surface", m.name.empty() ? object.name + " material" : m.name);
-        material.params["base"].value = m.baseColor;
-        material.params["roughness"].value = double(m.roughness);
-        material.params["metalness"].value = double(m.metalness);
-        material.params["emission"].value = m.emission;
+        setValue(material, "base", m.baseColor);
+        setValue(material, "roughness", double(m.roughness));
+        setValue(material, "metalness", double(m.metalness));
+        setValue(material, "emission", m.emission);
         if (!m.baseColorImage.empty() && !mesh.mesh->uvs().empty()) {
             auto field = std::make_shared<Field>();
             field->sources.push_back(makeSource("image"));
@@ -576,7 +576,7 @@ Document withMeshFile(const Document& document, const std::filesystem::path& fil
         slots.push_back(material.id);
         out.put(std::move(material));
     }
-    object.params["slots"].value = slots;
+    setValue(object, "slots", slots);
     if (newId) *newId = object.id;
     out.put(std::move(object));
     return out;

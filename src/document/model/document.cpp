@@ -6,6 +6,7 @@
 
 #include "base/error.h"
 #include "document/model/motion.h"
+#include "document/model/values.h"
 #include "sim/step_registry.h"
 
 namespace ovrix::document {
@@ -35,7 +36,7 @@ Document Document::fresh() {
     settings.params[kRender.camera.id()].value = camera;
     d.put(settings);
     Node air = d.get(sky);
-    air.params["sun"].value = sun;
+    setValue(air, "sun", sun);
     d.put(air);
     return d;
 }

@@ -42,4 +42,20 @@ void changeValues(Node& node, const ValueChange& change) {
     for (Step& step : node.steps) changeValues(specsOf(step), step.params, change);
 }
 
+static void setIn(ParamMap& params, const std::vector<ParamSpec>& specs, const std::string& param,
+                  Value value) {
+    const ParamSpec* spec = findSpec(specs, param);
+    if (!spec || !holdsType(spec->type, value))
+        throw std::logic_error("no parameter " + param + " is declared for such a value");
+    params[param].value = std::move(value);
+}
+
+void setValue(Node& node, const std::string& param, Value value) {
+    setIn(node.params, specsOf(node), param, std::move(value));
+}
+
+void setValue(Step& step, const std::string& param, Value value) {
+    setIn(step.params, specsOf(step), param, std::move(value));
+}
+
 }  // namespace ovrix::document

@@ -10,6 +10,11 @@ namespace ovrix::document {
 /// read.
 ResolvedParams paramsOf(const Document& document, const Node& node, double frame);
 
+/// Gives a parameter a value. Throws std::logic_error where the type declares none of that id, or of another
+/// type: a wrong id in code must not pass unseen.
+void setValue(Node& node, const std::string& param, Value value);
+void setValue(Step& step, const std::string& param, Value value);
+
 /// May change the value.
 using ValueChange = std::function<void(const ParamSpec& spec, Value& value)>;
 

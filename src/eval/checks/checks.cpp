@@ -77,7 +77,7 @@ class Finder {
                 Node sun = makeNode(out, "sun");
                 out.put(sun);
                 Node sky = makeNode(out, "sky");
-                sky.params["sun"].value = sun.id;
+                setValue(sky, "sun", sun.id);
                 out.put(sky);
                 return out;
             });

@@ -145,12 +145,12 @@ MovingSurfacePtr MovingSurface::deformed(MeshPtr before, MeshPtr now) {
         nullptr);
     rtcSetGeometryIntersectFunction(geometry, [](const RTCIntersectFunctionNArguments* a) {
         if (a->N != 1 || !a->valid[0]) return;
-        auto& sweep_ = *reinterpret_cast<Sweep*>(a->context);
-        const MovingTriangle t0 = sweep_.surface->triangle(a->primID, sweep_.begin),
-                             t1 = sweep_.surface->triangle(a->primID, sweep_.end);
+        auto& query = *reinterpret_cast<Sweep*>(a->context);
+        const MovingTriangle t0 = query.surface->triangle(a->primID, query.begin),
+                             t1 = query.surface->triangle(a->primID, query.end);
         float u, v;
-        const float fraction = meetTriangle(sweep_.from, sweep_.to, t0, t1, u, v);
-        Touch& best = sweep_.best;
+        const float fraction = meetTriangle(query.from, query.to, t0, t1, u, v);
+        Touch& best = query.best;
         if (fraction < 0 || (best.hit && (fraction > best.fraction ||
                                           (fraction == best.fraction && a->primID > best.triangle))))
             return;
@@ -275,19 +275,19 @@ Touch MovingSurface::During::sweep(const V3f& from, const V3f& to) const {
     if (surface_->shape_) {
         touch = sweepRigid(from, to);
     } else {
-        Sweep sweep_{{}, surface_, from, to, begin_, end_, {}};
-        rtcInitIntersectContext(&sweep_.context);
+        Sweep query{{}, surface_, from, to, begin_, end_, {}};
+        rtcInitIntersectContext(&query.context);
         const V3f d = to - from;
         RTCRayHit ray{};
         ray.ray = {from.x, from.y, from.z, 0.0f, d.x, d.y, d.z, 0.0f, 1.000001f, 0xFFFFFFFFu, 0, 0};
         ray.hit.geomID = RTC_INVALID_GEOMETRY_ID;
         if (d.length2() > 0) {
-            rtcIntersect1(surface_->tracer_->scene, &sweep_.context, &ray);
+            rtcIntersect1(surface_->tracer_->scene, &query.context, &ray);
         } else {  // it stands still, and the surface comes to it
             ray.ray.dir_x = 1.0f, ray.ray.tfar = 0.0f;
-            rtcIntersect1(surface_->tracer_->scene, &sweep_.context, &ray);
+            rtcIntersect1(surface_->tracer_->scene, &query.context, &ray);
         }
-        touch = sweep_.best;
+        touch = query.best;
     }
     if (!touch.hit) return touch;
     const double time = begin_ + (end_ - begin_) * double(touch.fraction);

@@ -207,17 +207,12 @@ V3f Collisions::tipOf(const Collider& c, const Quatf* turn, float scale) {
 
 void Collisions::keepOut(const V3f& from, V3f& position, V3f& velocity, float scale, int32_t group,
                          Quatf* turn) const {
+    SweptParticle p;
+    p.x0 = from, p.scale = scale, p.group = group, p.turn = turn;
     for (int round = 0; round < 5; ++round) {
-        Contact best;
+        p.x1 = position;
         V3f tip(0.0f);
-        for (size_t i = 0; i < colliders_.size(); ++i) {
-            const Collider& c = colliders_[i];
-            if (!meets(c, group)) continue;
-            const V3f ahead = tipOf(c, turn, scale);
-            const Contact known = best;
-            find(c, i, from, position, ahead, end_, best);
-            if (best.collider != known.collider || best.fraction != known.fraction) tip = ahead;
-        }
+        const Contact best = firstContact(p, 0, colliders_.size(), end_, tip);
         if (!best.collider) return;
         const V3f& n = best.normal;
         const float under = (best.point - position - tip).dot(n);
