@@ -179,7 +179,7 @@ void brushStroke(benchmark::State& state) {
     d = withText(d, layer + "/scatter/count", "200000");
     FieldSource paint = makeSource("paint");
     paint.params["base"].value = 1.0;
-    d = withField(d, {layer, "scatter", "keep"}, std::make_shared<Field>(Field{{paint}}));
+    d = withField(d, {layer, "scatter", "mask"}, std::make_shared<Field>(Field{{paint}}));
     Evaluator evaluator;
     const EvalOptions full{1, Purpose::Viewport, true, layer};
     const SurfacePtr surface = evaluator.surface(d, ground.id, full, Progress::none());
@@ -190,12 +190,12 @@ void brushStroke(benchmark::State& state) {
         brush.mode = Brush::Subtract;
         brush.radius = 0.2f;
         parts[0] += secondsOf([&] {
-            d = withDabs(d, {layer, "scatter", "keep", 0, "map"}, surface, brush, {&dab, 1}, 1);
+            d = withDabs(d, {layer, "scatter", "mask", 0, "map"}, surface, brush, {&dab, 1}, 1);
         });
         parts[1] +=
             secondsOf([&] { benchmark::DoNotOptimize(evaluator.layer(d, layer, full, Progress::none())); });
         benchmark::DoNotOptimize(
-            makeOverlay(d, {layer, "scatter", "keep"}, evaluator, full, Progress::none()));
+            makeOverlay(d, {layer, "scatter", "mask"}, evaluator, full, Progress::none()));
     };
     frame(0);
     parts[0] = parts[1] = 0;
@@ -221,7 +221,7 @@ void largeScene(benchmark::State& state) {
         d = withLayer(d, ground.id, ball.id, &layers[i]);
         d = withText(d, layers[i] + "/scatter/count", "50000");
         d = withText(d, layers[i] + "/scatter/seed", std::to_string(i + 1));
-        d = withField(d, {layers[i], "scatter", "keep"},
+        d = withField(d, {layers[i], "scatter", "mask"},
                       std::make_shared<Field>(Field{{makeSource("slope")}}));
     }
     for (auto _ : state) {

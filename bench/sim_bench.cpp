@@ -11,6 +11,7 @@
 #include "bare_vdb.h"
 #include "base/parallel.h"
 #include "bench_support.h"
+#include "geo/points/nearest.h"
 #include "geo/surface/moving_surface.h"
 #include "io/formats/state_writer.h"
 

@@ -198,7 +198,7 @@ void addGrass(Maker& m, const Looks& l, const std::string& sandId) {
         std::vector<Dab> dabs;
         for (const auto& [x, z] : {std::pair(0.44f, 0.58f), {0.50f, 0.70f}, {0.36f, 0.50f}, {-0.34f, 0.72f}})
             dabs.push_back({V3f(x, sandHeight(x, z), z), V3f(0, 1, 0), 1});
-        m.document = withDabs(m.document, {id, "spread", "keep", 3, "map"}, ground, brush, dabs, 1);
+        m.document = withDabs(m.document, {id, "spread", "mask", 3, "map"}, ground, brush, dabs, 1);
     }
 }
 
@@ -227,7 +227,7 @@ void addStrandLine(Maker& m, const std::string& sandId, const PrototypeMix& thin
                                      {"along/seed", "4"},
                                      {"orient/tilt", "0..38"}})
         m.set(id + "/" + path, text);
-    m.document = withField(m.document, {id, "along", "keep"},
+    m.document = withField(m.document, {id, "along", "mask"},
                            std::make_shared<Field>(Field{{noise(0.16, 81, 2.6, 3)}}));
     m.document = withStep(m.document, id, 4, makeStep("keep_apart", m.document.get(id)));
 }

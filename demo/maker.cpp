@@ -57,7 +57,7 @@ std::string Maker::layer(const std::string& name, const std::string& surface, Pr
     value("orient", "tilt", Range{0, 9});
     auto field = std::make_shared<Field>();
     field->sources = std::move(mask);
-    if (!field->sources.empty()) document = withField(document, {id, "scatter", "keep"}, field);
+    if (!field->sources.empty()) document = withField(document, {id, "scatter", "mask"}, field);
     return id;
 }
 

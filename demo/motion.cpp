@@ -95,14 +95,14 @@ Document plankton(const std::filesystem::path& folder) {
     m.without(drift, "emit"), m.without(drift, "gravity");
     m.part(drift, "turbulence");
     m.set(drift + "/turbulence",
-          {{"how", "carries"}, {"strength", "0.25"}, {"scale", "0.5"}, {"speed", "0.12"}, {"hold", "2"}});
+          {{"mode", "flow"}, {"strength", "0.25"}, {"scale", "0.5"}, {"speed", "0.12"}, {"response", "2"}});
     m.document = withValue(m.document, {drift, "copies_of", "prototypes"}, PrototypeMix{{speck, 1.0}});
     const std::string trails = m.recipe("Trails", cloud, thread, {"inside", "simulate", "trails"});
     m.set(trails, {{"inside/count", "900"}});
     m.without(trails, "emit"), m.without(trails, "gravity");
     m.part(trails, "turbulence");
     m.set(trails + "/turbulence",
-          {{"how", "carries"}, {"strength", "0.25"}, {"scale", "0.5"}, {"speed", "0.12"}, {"hold", "2"}});
+          {{"mode", "flow"}, {"strength", "0.25"}, {"scale", "0.5"}, {"speed", "0.12"}, {"response", "2"}});
     m.set(trails + "/trails", {{"length", "0.8"}, {"pieces", "18"}, {"width", "1.5"}});
     m.set("scene/preroll", "24");
     return m.document;
@@ -249,8 +249,8 @@ Document silversides(const std::filesystem::path& folder) {
     m.document = withValue(m.document, {school, "avoid", "objects"}, Refs{floating});
     m.set(school + "/avoid", {{"distance", "0.22"}, {"strength", "14"}});
     m.set(school + "/roam", {{"inside", pool.c_str()}, {"strength", "0.5"}});
-    m.set(school + "/steer", {{"speed", "0.25..1.3"}, {"turn", "260"}, {"climb", "35"}});
-    m.set(school + "/facing", {{"how", "ahead, upright"}, {"damping", "0.06"}});
+    m.set(school + "/steer", {{"speed", "0.25..1.3"}, {"turn_rate", "260"}, {"climb", "35"}});
+    m.set(school + "/facing", {{"mode", "ahead, upright"}, {"damping", "0.06"}});
     m.document = withValue(m.document, {school, "copies_of", "prototypes"}, PrototypeMix{{silverside, 1.0}});
     m.set("scene/preroll", "36");
     return m.document;
@@ -288,7 +288,7 @@ Document sandhoppers(const std::filesystem::path& folder) {
     m.set(hoppers + "/rule",
           {{"when", "past an age"}, {"age", "0.02"}, {"does", "changes group"}, {"to", "1"}});
     m.set(hoppers + "/turbulence", {{"strength", "26"}, {"scale", "0.12"}, {"speed", "1.5"}, {"group", "1"}});
-    m.set(hoppers + "/facing", {{"how", "ahead, upright"}, {"damping", "0.05"}});
+    m.set(hoppers + "/facing", {{"mode", "ahead, upright"}, {"damping", "0.05"}});
     m.set(hoppers + "/rule_2",
           {{"when", "past an age"}, {"age", "1.4"}, {"does", "changes group"}, {"to", "2"}});
     m.document = withValue(m.document, {hoppers, "copies_of", "prototypes"}, PrototypeMix{{hopper, 1.0}});
@@ -310,7 +310,7 @@ Document surge(const std::filesystem::path& folder) {
     const std::string tentacles = m.recipe(
         "Tentacles", foot, skin, {"spread", "grow", "simulate_strands", "strand_width", "strand_color"});
     m.set(tentacles + "/spread", {{"distance", "0.0068"}, {"seed", "2"}});
-    m.drive(tentacles + "/spread/keep", {slope(0, 75, 8)}, 0.0, 1.0);
+    m.drive(tentacles + "/spread/mask", {slope(0, 75, 8)}, 0.0, 1.0);
     m.set(tentacles + "/grow", {{"length", "0.05..0.07"},
                                 {"segments", "14"},
                                 {"lean", "8"},
@@ -322,7 +322,8 @@ Document surge(const std::filesystem::path& folder) {
     m.set(tentacles + "/strand_color",
           {{"root", "0.42,0.06,0.10"}, {"tip", "0.9,0.55,0.62"}, {"brightness", "0.12"}, {"clumps", "0"}});
     const std::string sim = "simulate_strands";
-    m.set(tentacles + "/" + sim, {{"stiff", "0.03"}, {"damping", "3"}, {"air", "2"}, {"keep", "0.04"}});
+    m.set(tentacles + "/" + sim,
+          {{"stiff", "0.03"}, {"damping", "3"}, {"air", "2"}, {"shape_memory", "0.04"}});
     m.set(tentacles + "/strand_gravity/strength", "-0.06");  // they are a little lighter than water
     const auto part = [&](const char* type) { m.document = withPart(m.document, tentacles, sim, type); };
     part("strand_wind"), part("strand_turbulence"), part("strand_collide"), part("strand_spacing");
@@ -369,7 +370,8 @@ Document shake(const std::filesystem::path& folder) {
     m.set(coat + "/scatter", {{"count", "1400"}});
     m.set(coat + "/grow",
           {{"length", "0.03..0.042"}, {"segments", "9"}, {"lean", "38"}, {"toward", "-1,-0.25,0"}});
-    m.set(coat + "/simulate_strands", {{"stiff", "0.035"}, {"damping", "5"}, {"air", "3"}, {"keep", "0.12"}});
+    m.set(coat + "/simulate_strands",
+          {{"stiff", "0.035"}, {"damping", "5"}, {"air", "3"}, {"shape_memory", "0.12"}});
     m.document = withPart(m.document, coat, "simulate_strands", "strand_collide");
     m.set(coat + "/strand_collide", {{"thickness", "0.0015"}});
     m.set(coat + "/fill", {{"count", "60000"}});

@@ -80,7 +80,7 @@ class Kitchen {
         FieldSource noise = makeSource("noise");
         noise.params["size"].value = size;
         noise.params["contrast"].value = contrast;
-        d_ = withField(d_, {layer_, "spread", "keep"}, std::make_shared<Field>(Field{{noise}}));
+        d_ = withField(d_, {layer_, "spread", "mask"}, std::make_shared<Field>(Field{{noise}}));
     }
     /// A layer of strands on a ball, in a look of their own, with these steps after the guides' scatter.
     std::string strands(const std::string& look, const std::vector<const char*>& steps) {
@@ -229,7 +229,7 @@ void furs(Kitchen& k) {
     k.step(5, {{"size", "0.018"}, {"along", kSoft}});
     k.step(6, {{"radius", "0.0012"}, {"turns", "1.5"}, {"start", "0.3"}});
     k.step(7, {{"amplitude", "0.0012"}, {"bends", "3"}});
-    k.step(8, {{"share", "0.03"}, {"away", "25"}});
+    k.step(8, {{"fraction", "0.03"}, {"away", "25"}});
     k.step(9, {{"root", "0.11"}, {"tip", "0.015"}, {"variation", "0.3"}});
     k.save("Long fur", "Locks in locks, with strays");
 

@@ -113,7 +113,7 @@ void addCoat(Maker& m, const std::string& pup, const std::string& material) {
     m.drive(coat + "/" + ids[5] + "/strength", {blended(belly, Blend::Replace)}, 0.72, 1.0);
     set(6, {{"radius", "0.0007"}, {"turns", "1.4"}, {"start", "0.5"}});
     set(7, {{"amplitude", "0.0005"}, {"bends", "3.5"}, {"octaves", "2"}});
-    set(8, {{"share", "0.035"}, {"away", "30"}});
+    set(8, {{"fraction", "0.035"}, {"away", "30"}});
     set(9, {{"root", "0.16"}, {"tip", "0.03"}, {"variation", "0.35"}});
     set(10, {{"root", "0.42,0.36,0.29"},
              {"tip", "0.86,0.82,0.74"},
@@ -145,7 +145,7 @@ void addWhiskers(Maker& m, const std::string& pup, const std::string& material) 
     const std::string scatter = whiskers + "/" + steps[0].id, growing = whiskers + "/" + steps[1].id,
                       lean = whiskers + "/" + steps[2].id, width = whiskers + "/" + steps[3].id;
     m.set(scatter, {{"count", "9000"}, {"seed", "14"}});
-    m.document = withField(m.document, ParamPath::parse(m.document, scatter + "/keep"),
+    m.document = withField(m.document, ParamPath::parse(m.document, scatter + "/mask"),
                            std::make_shared<Field>(Field{{blended(ring, Blend::Replace)}}));
     m.set(growing, {{"length", "0.03..0.058"},
                     {"segments", "12"},
@@ -263,7 +263,7 @@ void addKelp(Maker& m, const std::string& surface, std::vector<FieldSource> mask
         m.set(layer + "/" + steps[i].id, values);
     };
     set(0, {{"count", "9000"}, {"seed", "6"}});
-    m.document = withField(m.document, ParamPath::parse(m.document, layer + "/" + steps[0].id + "/keep"),
+    m.document = withField(m.document, ParamPath::parse(m.document, layer + "/" + steps[0].id + "/mask"),
                            std::make_shared<Field>(Field{std::move(mask)}));
     set(1, {{"steps", "40"},
             {"length", "0.0035..0.007"},

@@ -1,6 +1,7 @@
 // Strands for tests.
 #pragma once
 #include "geo/strands/strands.h"
+#include "geo/surface/surface.h"
 #include "ops/groom/grow.h"
 #include "ops/place/scatter.h"
 #include "support.h"

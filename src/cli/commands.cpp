@@ -425,7 +425,9 @@ void render(const Common& common, const RenderArgs& a) {
     for (int frame = first; frame <= last; ++frame) {
         const auto [width, height] = sizeOf(a);
         RenderJob job = builder.build(
-            opened.scene, {double(frame), a.camera, a.draft, width, height, std::nullopt}, Progress::none());
+            opened.scene,
+            {.frame = double(frame), .camera = a.camera, .draft = a.draft, .width = width, .height = height},
+            Progress::none());
         if (width > 0) job.width = width, job.height = height;
         for (const std::string& p : job.problems) common.err << "left out: " << p << "\n";
         if (a.samples > 0) job.samples = a.samples;

@@ -11,14 +11,15 @@
 #include "document/model/values.h"
 #include "eval/evaluator_query.h"
 #include "eval/prototype.h"
+#include "geo/surface/surface.h"
 #include "render/light/sky.h"
 
 namespace ovrix::deliver {
 
 /// One mesh, placed once or often, with the materials of its slots.
 struct RenderSceneBuilder::Item {
-    MeshPtr mesh;
-    std::vector<uint32_t> materials;  ///< their indices, by slot
+    MeshPtr mesh = nullptr;
+    std::vector<uint32_t> materials = {};  ///< their indices, by slot
     uint32_t object = 0, layer = 0;
     M44f matrix;
     std::shared_ptr<const Copies> copies;  ///< null for one instance
@@ -69,24 +70,27 @@ std::vector<uint32_t> RenderSceneBuilder::slotMaterialsOf(const Document& docume
     return materials;
 }
 
-/// Strands are drawn no thinner than this part of a pixel of the picture that is made.
+/// Strands are drawn no thinner than this fraction of a pixel of the picture that is made, and bends of less
+/// than a tenth of one are left out.
 ThinLimit RenderSceneBuilder::thinLimit(const Document& document, const JobOptions& o) const {
     const auto number = [&](const auto& handle) { return document.renderSetting(handle, o.frame); };
     const double fraction = number(kRender.thinStrands);
     const auto chosen =
         o.camera.empty() ? sceneCamera(document, o.frame) : cameraOf(document, o.camera, o.frame);
-    if (fraction <= 0.0 || (!o.view && !chosen)) return {};
+    if (!o.view && !chosen) return {};
     const CameraOptions options = o.view ? *o.view : *chosen;
     const int width = o.width > 0 ? o.width : int(number(kRender.width)),
               height = o.height > 0 ? o.height : int(number(kRender.height));
     const Camera camera(options, float(width) / float(std::max(1, height)));
-    const ThinLimit limit{camera.position(),
-                          float(fraction) * 2.0f * camera.halfHeight() / float(std::max(1, height))};
+    const float pixel = 2.0f * camera.halfHeight() / float(std::max(1, height));
+    const ThinLimit limit{camera.position(), float(fraction) * pixel, 0.1f * pixel};
     // While the artist turns the view, strands as they were are right to a fifth of their least width.
     const float moved = (limit.eye - limit_.eye).length(),
                 near = (options.target - options.position).length();
-    const bool still = o.view && limit_.perMetre > 0 && moved < 0.2f * near &&
-                       std::abs(limit.perMetre - limit_.perMetre) < 0.2f * limit_.perMetre;
+    const bool still = o.view && limit_.detail > 0 && moved < 0.2f * near &&
+                       (limit.perMetre > 0) == (limit_.perMetre > 0) &&
+                       std::abs(limit.perMetre - limit_.perMetre) <= 0.2f * limit_.perMetre &&
+                       std::abs(limit.detail - limit_.detail) < 0.2f * limit_.detail;
     return still ? limit_ : limit;
 }
 
@@ -123,24 +127,24 @@ void RenderSceneBuilder::addMoves(const SceneContext& scene, const Node& node, c
 
 /// An object's mesh at the shutter's earlier times, where it is another than at its last.
 void RenderSceneBuilder::addShapes(const SceneContext& scene, const Node& object, const JobOptions& o,
-                                   Item& part, Progress& progress) {
+                                   Item& item, Progress& progress) {
     const Document& document = scene.document;
     std::vector<MeshPtr> meshes;
     Hasher h;
     bool moves = false;
     for (double frame : shutterFrames(document, o.frame)) {
         const ObjectResult then = evaluator_.object(scene, object.id, frame, progress);
-        moves = moves || then.mesh != part.mesh;
+        moves = moves || then.mesh != item.mesh;
         h.add(then.hash);
         meshes.push_back(then.mesh);
     }
     if (!moves) return;
-    part.meshMoves = std::move(meshes);
-    part.movesHash = Hasher().add(part.movesHash).add(h.value()).value();
+    item.meshMoves = std::move(meshes);
+    item.movesHash = Hasher().add(item.movesHash).add(h.value()).value();
 }
 
 void RenderSceneBuilder::addLayer(const SceneContext& scene, const Node& node, const JobOptions& o,
-                                  const LayerResult& result, RenderJob& job, std::vector<Item>& parts,
+                                  const LayerResult& result, RenderJob& job, std::vector<Item>& items,
                                   uint32_t layerId, Progress& progress) {
     const Document& document = scene.document;
     for (const StepReport& r : result.steps)
@@ -148,7 +152,8 @@ void RenderSceneBuilder::addLayer(const SceneContext& scene, const Node& node, c
             job.problems.push_back(node.name + ": " + r.error + (r.remedy.empty() ? "" : ". " + r.remedy));
     if (!result.ok) return;
     const auto layerMaterial = document.value(node.id, kLayer.material, o.frame);
-    Item whole{nullptr, {}, 0, layerId, M44f(), nullptr, 0, result.hash};
+    Item whole;
+    whole.layer = layerId, whole.hash = result.hash;
     if (const AttributeSet* elements = elementsOf(result.geometry)) elements_[node.id] = *elements;
     if (kindOf(result.geometry) != GeometryKind::Copies)
         whole.materials = {wear(document, layerMaterial, {Wearer::Layer, node.id})};
@@ -156,13 +161,13 @@ void RenderSceneBuilder::addLayer(const SceneContext& scene, const Node& node, c
         whole.strands = *strands;
         whole.limit = limit_;
         addMoves(scene, node, o, result, whole, progress);
-        parts.push_back(std::move(whole));
+        items.push_back(std::move(whole));
         return;
     }
     if (const auto* mesh = std::get_if<MeshPtr>(&result.geometry)) {
         whole.mesh = *mesh;
         addMoves(scene, node, o, result, whole, progress);
-        parts.push_back(std::move(whole));
+        items.push_back(std::move(whole));
         return;
     }
     const auto* copies = std::get_if<std::shared_ptr<const Copies>>(&result.geometry);
@@ -172,29 +177,50 @@ void RenderSceneBuilder::addLayer(const SceneContext& scene, const Node& node, c
         const Node* object = document.find((*copies)->prototypes[k]);
         if (!object) continue;
         const ObjectResult own = evaluator_.object(scene, object->id, o.frame, progress);
-        Item part{own.mesh,
-                  slotMaterialsOf(document, *object, *own.mesh, layerMaterial, node.id, o.frame),
-                  uint32_t(document.indexOf(object->id) + 1),
-                  layerId,
-                  prototypeMatrix(document, object->id, o.frame),
-                  *copies,
-                  int32_t(k),
-                  0};
+        Item item;
+        item.mesh = own.mesh;
+        item.materials = slotMaterialsOf(document, *object, *own.mesh, layerMaterial, node.id, o.frame);
+        item.object = uint32_t(document.indexOf(object->id) + 1);
+        item.layer = layerId;
+        item.matrix = prototypeMatrix(document, object->id, o.frame);
+        item.copies = *copies;
+        item.prototype = int32_t(k);
         Hasher h;
         h.add(own.hash).add(result.hash).add(uint64_t(k));
-        part.hash = h.value();
-        part.strands = own.strands;
-        part.moves = whole.moves, part.movesHash = whole.movesHash;
-        if (!part.strands) addShapes(scene, *object, o, part, progress);
-        parts.push_back(std::move(part));
+        item.hash = h.value();
+        item.strands = own.strands;
+        item.moves = whole.moves, item.movesHash = whole.movesHash;
+        if (!item.strands) addShapes(scene, *object, o, item, progress);
+        items.push_back(std::move(item));
     }
+}
+
+RenderSceneBuilder::Item RenderSceneBuilder::objectItem(const SceneContext& scene, const Node& node,
+                                                        const JobOptions& o, uint32_t id,
+                                                        Progress& progress) {
+    const Document& document = scene.document;
+    const ObjectResult own = evaluator_.object(scene, node.id, o.frame, progress);
+    Item item;
+    item.mesh = own.mesh;
+    item.materials = slotMaterialsOf(document, node, *own.mesh, {}, {}, o.frame);
+    item.object = id;
+    item.matrix = document.worldMatrix(node.id, o.frame);
+    item.hash = own.hash;
+    item.strands = own.strands;
+    if (!own.strands) addShapes(scene, node, o, item, progress);
+    for (double frame : shutterFrames(document, o.frame))
+        item.matrices.push_back(document.worldMatrix(node.id, frame));
+    if (std::all_of(item.matrices.begin(), item.matrices.end(),
+                    [&](const M44f& m) { return m == item.matrices.back(); }))
+        item.matrices.clear();
+    return item;
 }
 
 std::vector<RenderSceneBuilder::Item> RenderSceneBuilder::collect(const SceneContext& scene,
                                                                   const JobOptions& o, RenderJob& job,
                                                                   Progress& progress) {
     const Document& document = scene.document;
-    std::vector<Item> parts;
+    std::vector<Item> items;
     worn_.clear();
     elements_.clear();
     std::set<std::string> rendered;
@@ -208,28 +234,18 @@ std::vector<RenderSceneBuilder::Item> RenderSceneBuilder::collect(const SceneCon
         if (!node->rendered) continue;
         try {
             if (node->category() == Category::Object) {
-                const ObjectResult own = evaluator_.object(scene, node->id, o.frame, progress);
                 job.objectNames[id] = node->name;
-                parts.push_back({own.mesh, slotMaterialsOf(document, *node, *own.mesh, {}, {}, o.frame), id,
-                                 0, document.worldMatrix(node->id, o.frame), nullptr, 0, own.hash,
-                                 own.strands});
-                if (!own.strands) addShapes(scene, *node, o, parts.back(), progress);
-                std::vector<M44f>& matrices = parts.back().matrices;
-                for (double frame : shutterFrames(document, o.frame))
-                    matrices.push_back(document.worldMatrix(node->id, frame));
-                if (std::all_of(matrices.begin(), matrices.end(),
-                                [&](const M44f& m) { return m == matrices.back(); }))
-                    matrices.clear();
+                items.push_back(objectItem(scene, *node, o, id, progress));
             }
             if (node->category() == Category::Layer) {
                 job.layerNames[id] = node->name;
-                addLayer(scene, *node, o, layers.at(node->id), job, parts, id, progress);
+                addLayer(scene, *node, o, layers.at(node->id), job, items, id, progress);
             }
         } catch (const Error& e) {
             job.problems.push_back(e.what());
         }
     }
-    return parts;
+    return items;
 }
 
 /// Its shape is kept: making one takes some milliseconds.
@@ -330,8 +346,13 @@ void RenderSceneBuilder::setLights(const SceneContext& scene, double frame, Rend
         try {
             const ResolvedParams p = paramsOf(document, *node, frame);
             scene_->lights.push_back(
-                type->light({document, *node, frame, p, document.worldMatrix(node->id, frame), picture,
-                             [&](const SkyOptions& options) { return tableOf(sky(options)); }}));
+                type->light({.document = document,
+                             .node = *node,
+                             .frame = frame,
+                             .params = p,
+                             .world = document.worldMatrix(node->id, frame),
+                             .picture = picture,
+                             .sky = [&](const SkyOptions& options) { return tableOf(sky(options)); }}));
         } catch (const Error& e) {
             job.problems.push_back(node->name + ": " + e.what());
         }
@@ -339,35 +360,35 @@ void RenderSceneBuilder::setLights(const SceneContext& scene, double frame, Rend
 }
 
 /// Measured: what the ray tracer takes for one instance, with its part of the tree.
-void RenderSceneBuilder::requireInstanceMemory(const Document& document, const std::vector<Item>& parts) {
+void RenderSceneBuilder::requireInstanceMemory(const Document& document, const std::vector<Item>& items) {
     double instances = 0;
     std::set<const Copies*> counted;
-    for (const Item& p : parts)
+    for (const Item& p : items)
         if (!p.copies)
             ++instances;
         else if (counted.insert(p.copies.get()).second)
             instances += double(p.copies->size());
     double points = 0;
-    for (const Item& p : parts)
+    for (const Item& p : items)
         if (p.strands) points += double(p.strands->pointCount());
     // The same of strands: buffers, and the tree over their segments.
     requireMemory(420.0 * instances + 170.0 * points, document.memoryLimit(), instances + points);
 }
 
 /// What the job's scene is built from: equal as long as it may stay.
-uint64_t RenderSceneBuilder::hashOf(const Document& document, const std::vector<Item>& parts,
+uint64_t RenderSceneBuilder::hashOf(const Document& document, const std::vector<Item>& items,
                                     double frame) const {
     Hasher h;
     h.add(openSeconds(document, frame)).add(double(document.renderSetting(kRender.shutterSteps, frame)));
     h.add(uint64_t(worn_.size()));
-    for (const Item& p : parts) {
+    for (const Item& p : items) {
         h.add(p.hash).add(uint64_t(p.object)).add(uint64_t(p.layer));
         for (uint32_t m : p.materials) h.add(uint64_t(m));
         addToHash(h, p.matrix);
         for (const M44f& m : p.matrices) addToHash(h, m);
         h.add(p.movesHash);
         for (int k = 0; k < 3; ++k) h.add(double(p.limit.eye[k]));
-        h.add(double(p.limit.perMetre));
+        h.add(double(p.limit.perMetre)).add(double(p.limit.detail));
     }
     return h.value();
 }
@@ -393,7 +414,12 @@ void RenderSceneBuilder::addItem(const Item& p, double shutter, Shared& shared, 
     const bool ofLayer = p.strands && p.layer;
     const uint64_t element = ofLayer ? RenderScene::kOwnElement : 0;
     const uint32_t own = ofLayer ? scene_->addElements(p.strands->strands) : RenderScene::kNoElements;
-    scene_->addInstance({shape, materials, p.object, p.layer, element, own},
+    scene_->addInstance({.mesh = shape,
+                         .materials = materials,
+                         .object = p.object,
+                         .layer = p.layer,
+                         .element = element,
+                         .elements = own},
                         p.matrices.empty() ? std::vector<M44f>{p.matrix} : p.matrices);
 }
 
@@ -410,7 +436,13 @@ void RenderSceneBuilder::addCopies(const Item& p, uint32_t shape, uint32_t mater
     for (size_t i = 0; i < prototype.size(); ++i)
         if (prototype[i] == p.prototype) {
             mine.push_back(uint32_t(i));
-            instances.push_back({shape, materials, p.object, p.layer, id[i], carried->second, uint32_t(i)});
+            instances.push_back({.mesh = shape,
+                                 .materials = materials,
+                                 .object = p.object,
+                                 .layer = p.layer,
+                                 .element = id[i],
+                                 .elements = carried->second,
+                                 .row = uint32_t(i)});
         }
     const MovingPlaces moving(*p.copies, p.moves, shutter / double(std::max<size_t>(1, p.moves.size() - 1)));
     scene_->addInstances(
@@ -449,9 +481,9 @@ RenderJob RenderSceneBuilder::build(const SceneContext& scene, const JobOptions&
     RenderJob job;
     evaluator_.images().setLimit(document.memoryLimit());
     limit_ = thinLimit(document, o);
-    const std::vector<Item> parts = collect(scene, o, job, progress);
-    requireInstanceMemory(document, parts);
-    const uint64_t hash = hashOf(document, parts, o.frame);
+    const std::vector<Item> items = collect(scene, o, job, progress);
+    requireInstanceMemory(document, items);
+    const uint64_t hash = hashOf(document, items, o.frame);
     const bool rebuild = !scene_ || hash != sceneHash_;
     if (rebuild) scene_ = std::make_shared<RenderScene>();
     scene_->clearMaterials();
@@ -462,7 +494,7 @@ RenderJob RenderSceneBuilder::build(const SceneContext& scene, const JobOptions&
     if (rebuild) {
         sceneHash_ = 0;
         Shared shared;
-        for (const Item& p : parts) {
+        for (const Item& p : items) {
             progress.check();
             addItem(p, openSeconds(document, o.frame), shared, progress);
         }

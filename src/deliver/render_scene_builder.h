@@ -43,19 +43,21 @@ class RenderSceneBuilder {
     struct Item;
     std::vector<Item> collect(const SceneContext& scene, const JobOptions& options, RenderJob& job,
                               Progress& progress);
+    Item objectItem(const SceneContext& scene, const Node& node, const JobOptions& options, uint32_t id,
+                    Progress& progress);
     void addLayer(const SceneContext& scene, const Node& node, const JobOptions& options,
-                  const LayerResult& result, RenderJob& job, std::vector<Item>& parts, uint32_t layerId,
+                  const LayerResult& result, RenderJob& job, std::vector<Item>& items, uint32_t layerId,
                   Progress& progress);
     void addMoves(const SceneContext& scene, const Node& node, const JobOptions& options,
                   const LayerResult& last, Item& whole, Progress& progress);
-    void addShapes(const SceneContext& scene, const Node& object, const JobOptions& options, Item& part,
+    void addShapes(const SceneContext& scene, const Node& object, const JobOptions& options, Item& item,
                    Progress& progress);
-    static void requireInstanceMemory(const Document& document, const std::vector<Item>& parts);
-    uint64_t hashOf(const Document& document, const std::vector<Item>& parts, double frame) const;
+    static void requireInstanceMemory(const Document& document, const std::vector<Item>& items);
+    uint64_t hashOf(const Document& document, const std::vector<Item>& items, double frame) const;
     struct Shared;
-    uint32_t addShape(const Item& part, Shared& shared);
-    void addItem(const Item& part, double shutter, Shared& shared, Progress& progress);
-    void addCopies(const Item& part, uint32_t shape, uint32_t materials, double shutter, Shared& shared,
+    uint32_t addShape(const Item& item, Shared& shared);
+    void addItem(const Item& item, double shutter, Shared& shared, Progress& progress);
+    void addCopies(const Item& item, uint32_t shape, uint32_t materials, double shutter, Shared& shared,
                    Progress& progress);
     void setLights(const SceneContext& scene, double frame, RenderJob& job);
     /// What wears a material: fields are asked on its surface, and in its space.

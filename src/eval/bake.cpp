@@ -12,6 +12,7 @@
 #include "base/files.h"
 #include "base/hash.h"
 #include "base/json_guard.h"
+#include "geo/strands/strands.h"
 #include "io/formats/format.h"
 #include "io/formats/state_writer.h"
 #include "sim/particle_parts.h"

@@ -14,6 +14,7 @@
 #include "eval/showing.h"
 #include "eval/waves.h"
 #include "geo/mesh/simplify.h"
+#include "geo/surface/surface.h"
 #include "ops/place/place_points.h"
 #include "ops/rebind.h"
 #include "sim/step_registry.h"
@@ -91,7 +92,8 @@ void Evaluator::shapeObject(const SceneContext& scene, const Node& node, double 
                             Progress& progress) {
     SceneImages images(scene, images_);
     for (const Step& step : node.steps) {
-        StepReport report{step.id, result.mesh->triangles().size(), 0, 0, false, false, {}, {}};
+        StepReport report;
+        report.step = step.id, report.in = result.mesh->triangles().size();
         const StepType* type = findStepType(step.type);
         if (step.on) {
             const auto start = Clock::now();
@@ -109,11 +111,14 @@ void Evaluator::shapeObject(const SceneContext& scene, const Node& node, double 
                 context.hasUvs = !result.mesh->uvs().empty();
                 context.surface = std::make_shared<const Surface>(result.mesh);
                 const ResolvedParams params(type->params, step.params, context);
-                StepInput input{
-                    in,      params, context.surface, context.surface, 1.0, scene.document.memoryLimit(),
-                    progress};
-                input.frame = frame, input.rate = context.rate;
-                const Geometry out = type->apply(input);
+                const Geometry out = type->apply({.in = in,
+                                                  .params = params,
+                                                  .surface = context.surface,
+                                                  .rest = context.surface,
+                                                  .memoryLimit = scene.document.memoryLimit(),
+                                                  .progress = progress,
+                                                  .frame = frame,
+                                                  .rate = context.rate});
                 const MeshPtr* mesh = std::get_if<MeshPtr>(&out);
                 if (!mesh) throw Error("gives no mesh", {}, "Take it out of the object's recipe");
                 result.mesh = *mesh;
@@ -216,7 +221,8 @@ std::map<std::string, LayerResult> Evaluator::layers(
                 result = layer(scene, id, options, progress);
             } catch (const Error& e) {
                 result.ok = false;
-                result.steps.push_back({{}, 0, 0, 0, false, false, e.problem(), e.remedy()});
+                result.steps.emplace_back().error = e.problem();
+                result.steps.back().remedy = e.remedy();
             }
             const std::lock_guard lock(one);
             LayerResult& kept = results[id] = std::move(result);

@@ -5,6 +5,7 @@
 #include "base/parallel.h"
 #include "eval/evaluator_query.h"
 #include "geo/mesh/corner_places.h"
+#include "geo/surface/surface.h"
 
 namespace ovrix::eval {
 

@@ -8,6 +8,7 @@
 #include "base/error.h"
 #include "base/hash.h"
 #include "eval/simulated.h"
+#include "geo/surface/surface.h"
 #include "ops/place/place_points.h"
 #include "ops/rebind.h"
 #include "sim/step_registry.h"
@@ -154,11 +155,20 @@ FieldContext Evaluator::RecipeRun::contextOf(const StepType& type, const Geometr
 Geometry Evaluator::RecipeRun::apply(const StepType& type, const Step& step, const Geometry& in) {
     ++evaluator_.stepsRun_;
     const ResolvedParams params(type.params, step.params, contextOf(type, in));
-    return type.apply({in, params, placesAtRest(type) ? rest_ : surface_, rest_, whole_ ? 1.0 : result_.share,
-                       memory_, query_.progress(), &query_, &notes_, query_.options().frame, context_.rate,
-                       type.overTime ? [this, i = at_](double frame) { return atFrame(i, frame); }
-                                     : std::function<Geometry(double)>(),
-                       query_.draft()});
+    return type.apply({.in = in,
+                       .params = params,
+                       .surface = placesAtRest(type) ? rest_ : surface_,
+                       .rest = rest_,
+                       .share = whole_ ? 1.0 : result_.share,
+                       .memoryLimit = memory_,
+                       .progress = query_.progress(),
+                       .query = &query_,
+                       .notes = &notes_,
+                       .frame = query_.options().frame,
+                       .rate = context_.rate,
+                       .inAt = type.overTime ? [this, i = at_](double frame) { return atFrame(i, frame); }
+                                             : std::function<Geometry(double)>(),
+                       .draft = query_.draft()});
 }
 
 /// What was placed at rest, as it lies on the surface now.
@@ -217,7 +227,8 @@ Geometry Evaluator::RecipeRun::thinned(const StepType& type, const Step& step) {
 /// One step; false when it fails, which its report says.
 bool Evaluator::RecipeRun::one(size_t i) {
     const Step& step = layer_.steps[i];
-    StepReport report{step.id, elementCount(geometry_), 0, 0, false, false, {}, {}};
+    StepReport report;
+    report.step = step.id, report.in = elementCount(geometry_);
     if (step.on) {
         try {
             const StepType& type = typeOf(step);
@@ -318,15 +329,12 @@ void Evaluator::RecipeRun::thinLast(size_t first, size_t end) {
     });
     hash_ = hash;
     const double time = millisecondsSince(start);
-    for (size_t i = first; i < end; ++i)
-        result_.steps.push_back({steps[i].id,
-                                 i == first ? before : elementCount(geometry_),
-                                 elementCount(geometry_),
-                                 i == first ? time : 0.0,
-                                 false,
-                                 false,
-                                 {},
-                                 {}});
+    for (size_t i = first; i < end; ++i) {
+        StepReport& report = result_.steps.emplace_back();
+        report.step = steps[i].id;
+        report.in = i == first ? before : elementCount(geometry_), report.out = elementCount(geometry_);
+        report.milliseconds = i == first ? time : 0.0;
+    }
 }
 
 }  // namespace ovrix::eval

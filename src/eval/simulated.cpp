@@ -13,6 +13,7 @@
 #include "base/hash.h"
 #include "eval/bake.h"
 #include "eval/simulation/simulation_key.h"
+#include "geo/surface/surface.h"
 #include "sim/step_registry.h"
 
 namespace ovrix::eval {

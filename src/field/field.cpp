@@ -7,6 +7,7 @@
 #include "base/error.h"
 #include "base/parallel.h"
 #include "geo/mesh/curvature.h"
+#include "geo/surface/surface.h"
 
 namespace ovrix::field {
 
@@ -115,8 +116,13 @@ CompiledField::CompiledField(const Field& field, const FieldContext& context, Sh
         const uint32_t which = shared.compile(source, context);
         const Value strength = clampToSpec(strengthSpec(), source.strength.at(context.frame, context.rate));
         const double* number = std::get_if<double>(&strength);
-        entries_.push_back({shared.all()[which].kernel, which, source.remap, source.remap.isIdentity(),
-                            source.invert, source.blend, number ? float(*number) : 1.0f});
+        entries_.push_back({.kernel = shared.all()[which].kernel,
+                            .number = which,
+                            .remap = source.remap,
+                            .plainRemap = source.remap.isIdentity(),
+                            .invert = source.invert,
+                            .blend = source.blend,
+                            .strength = number ? float(*number) : 1.0f});
     }
 }
 

@@ -4,13 +4,16 @@
 #include <memory>
 #include <span>
 
-#include "base/image.h"
 #include "base/progress.h"
 #include "base/random.h"
 #include "field/samples.h"
 #include "field/scene_query.h"
 #include "params/param.h"
 #include "params/param_table.h"
+
+namespace ovrix::base {
+class ImageSource;
+}
 
 namespace ovrix::field {
 

@@ -7,6 +7,7 @@
 #include "base/error.h"
 #include "base/random.h"
 #include "field/field.h"
+#include "geo/surface/surface.h"
 
 namespace ovrix::field {
 

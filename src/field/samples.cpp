@@ -5,6 +5,11 @@
 #include <stdexcept>
 #include <typeindex>
 
+#include "geo/attributes.h"
+#include "geo/mesh/corner_places.h"
+#include "geo/strands/strands.h"
+#include "geo/surface/surface.h"
+
 namespace ovrix::field {
 
 namespace {
@@ -75,6 +80,8 @@ Samples samplesOf(const geo::AttributeSet& elements) {
             *column);
     return samples;
 }
+
+Samples samplesOf(const geo::StrandSet& strands) { return samplesOf(strands.strands); }
 
 Samples samplesOf(const geo::Mesh& mesh, const geo::CornerPlaces& corners) {
     return Samples(corners.position)

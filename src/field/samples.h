@@ -8,10 +8,8 @@
 #include <type_traits>
 #include <vector>
 
-#include "geo/attributes.h"
-#include "geo/mesh/corner_places.h"
-#include "geo/strands/strands.h"
-#include "geo/surface/surface.h"
+#include "base/vec.h"
+#include "geo/fwd.h"
 
 namespace ovrix::field {
 
@@ -97,7 +95,7 @@ class Samples {
 /// All numeric columns of elements; none of what has no places.
 Samples samplesOf(const geo::AttributeSet& elements);
 /// One sample a strand.
-inline Samples samplesOf(const geo::StrandSet& strands) { return samplesOf(strands.strands); }
+Samples samplesOf(const geo::StrandSet& strands);
 
 /// One sample a corner of a mesh, at the corner's own normal and texture place.
 Samples samplesOf(const geo::Mesh& mesh, const geo::CornerPlaces& corners);

@@ -3,11 +3,12 @@
 #include <set>
 #include <string>
 
-#include "base/image.h"
-#include "geo/points/curve_set.h"
+#include "geo/fwd.h"
 #include "geo/points/elements.h"
-#include "geo/surface/surface.h"
-#include "geo/volume/vector_grid.h"
+
+namespace ovrix::base {
+struct Image;
+}
 
 namespace ovrix::field {
 

@@ -6,7 +6,6 @@
 #include "base/progress.h"
 #include "field/field.h"
 #include "geo/points/elements.h"
-#include "geo/surface/surface.h"
 
 namespace ovrix::sim {
 class Solver;

@@ -88,6 +88,7 @@ class ParamTable {
     ParamTable& operator=(const ParamTable&) = delete;
     /// Throws std::logic_error on an id that is there.
     ParamSpec add(ParamSpec spec);
+    ParamSpec add(Affects what, ParamSpec spec) { return add(specs::affecting(what, std::move(spec))); }
     const std::vector<ParamSpec>& specs() const { return specs_; }
 
   private:

@@ -139,11 +139,6 @@ ParamSpec affecting(Affects what, ParamSpec spec) {
     return spec;
 }
 
-Specs affecting(Affects what, Specs all) {
-    for (ParamSpec& spec : all) spec.affects = what;
-    return all;
-}
-
 ParamSpec shownIf(ParamSpec spec, std::string condition) {
     spec.showIf = std::move(condition);
     return spec;

@@ -33,7 +33,6 @@ ParamSpec drivable(ParamSpec spec);
 ParamSpec shownIf(ParamSpec spec, std::string condition);
 /// The same, of which a change changes no more than that.
 ParamSpec affecting(Affects what, ParamSpec spec);
-Specs affecting(Affects what, Specs all);
 
 /// Whether the parameter applies, given the text of others: showIf is "param=value", "param!=value", or
 /// values with | between; empty applies always. "makes" stands for what a layer makes: "strands", "copies"...

@@ -6,7 +6,7 @@ namespace ovrix::params {
 
 std::string typeName(ParamType type) {
     static const char* names[] = {"bool",   "int",   "number", "range", "vector",  "color",
-                                  "choice", "text",  "file",   "ref",   "refs",    "shares",
+                                  "choice", "text",  "file",   "ref",   "refs",    "mix",
                                   "map",    "edits", "points", "cells", "profile", "combing"};
     return names[size_t(type)];
 }

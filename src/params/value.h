@@ -76,8 +76,8 @@ struct ParamSpec {
     bool drivable = false;                   ///< may take a field
     std::string help = {};                   ///< one line
     std::vector<std::string> choices = {};   ///< for Choice
-    /// For Ref, Refs, Shares: "object", "object or layer", "material"... For File: "sequence" where #### may
-    /// stand for the frame, "vectors" for a grid of them, "strands"; else what fits the node.
+    /// For Ref, Refs, PrototypeMix: "object", "object or layer", "material"... For File: "sequence" where
+    /// #### may stand for the frame, "vectors" for a grid of them, "strands"; else what fits the node.
     std::string refKind = {};
     std::string showIf = {};  ///< when it applies: see specs::applies()
     Affects affects = Affects::Result;

@@ -76,16 +76,16 @@ ParticleModifier onStrands(ParticleModifier part) {
 }
 
 BakeParams::BakeParams(ParamTable& table)
-    : use(table.add(specs::affecting(
+    : use(table.add(
           Affects::Storage,
           specs::choice("bake_use", "Bake", "while fresh", {"while fresh", "always", "never"},
                         "Takes the baked frames as long as nothing that they depend on changed; always; or "
-                        "never")))),
-      as(table.add(specs::affecting(
+                        "never"))),
+      as(table.add(
           Affects::Storage,
           specs::choice("bake_as", "Baked as", "columns", {"columns", "vdb", "usda"},
                         "Plain columns, quickest to write and to play; or what other programs read: OpenVDB "
-                        "points, or USD text, large and slow")))) {}
+                        "points, or USD text, large and slow"))) {}
 
 const AnySolverParams kSolver;
 

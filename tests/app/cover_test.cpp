@@ -44,17 +44,17 @@ void CoverTest::startPainting() {
     makeLayer();
     auto& c = driver->window.controller();
     c.edit("mask", [&](const Document& d) {
-        return withField(withText(d, in("scatter/count"), "20000"), ParamPath::parse(d, in("scatter/keep")),
+        return withField(withText(d, in("scatter/count"), "20000"), ParamPath::parse(d, in("scatter/mask")),
                          std::make_shared<Field>(Field{{makeSource("paint")}}));
     });
     c.setFull(true);
     driver->window.view()->frameAll();
     driver->settle();
-    QTest::mouseClick(row("scatter/keep")->findChild<QToolButton*>("sources"), Qt::LeftButton);
+    QTest::mouseClick(row("scatter/mask")->findChild<QToolButton*>("sources"), Qt::LeftButton);
     driver->settle();
-    QTest::mouseClick(row("scatter/keep")->findChild<QPushButton*>("sourceTitle"), Qt::LeftButton);
+    QTest::mouseClick(row("scatter/mask")->findChild<QPushButton*>("sourceTitle"), Qt::LeftButton);
     driver->settle();
-    auto* paint = row("scatter/keep")->findChild<QPushButton*>("paintMap");
+    auto* paint = row("scatter/mask")->findChild<QPushButton*>("paintMap");
     QVERIFY(paint && paint->isVisible());
     QTest::mouseClick(paint, Qt::LeftButton);
     QVERIFY(driver->waitFor([&] { return c.results().overlay && c.results().overlay->ground; }));
@@ -103,7 +103,7 @@ void CoverTest::paintsAMask() {
     driver->settle();
     QTest::keyClick(view, Qt::Key_Escape);
     QVERIFY(!view->brush().active());
-    auto* clear = row("scatter/keep")->findChild<QToolButton*>("clearMap");
+    auto* clear = row("scatter/mask")->findChild<QToolButton*>("clearMap");
     QTest::mouseClick(clear, Qt::LeftButton);
     driver->settle();
     QCOMPARE(elements(), size_t(0));
@@ -127,7 +127,7 @@ void CoverTest::strokesFollowEachOther() {
     touch(0, 0.4f);
     driver->settle();
     const Document all = c.document();
-    const ParamPath source{c.selection().painting().node, "scatter", "keep", 0, "map"};
+    const ParamPath source{c.selection().painting().node, "scatter", "mask", 0, "map"};
     const auto map = [&] { return std::get<MapValue>(paramAt(c.document(), source).value).map; };
     size_t painted = 0;
     for (const float v : map()->values) painted += v > 0;
@@ -212,13 +212,13 @@ void CoverTest::partsAndStacksStayOpen() {
     const std::string layer = c.selection().id();
     c.edit("simulate", [&](const Document& d) {
         Document out = withStep(d, layer, 1, makeStep("simulate", d.get(layer)));
-        return withField(out, {layer, "scatter", "keep"},
+        return withField(out, {layer, "scatter", "mask"},
                          std::make_shared<Field>(Field{{makeSource("slope")}}));
     });
     driver->settle();
     const std::vector<StepCard*> before = driver->window.recipe()->cards();
     QVERIFY(std::any_of(before.begin(), before.end(), [](StepCard* k) { return !k->in().empty(); }));
-    auto* stack = row("scatter/keep")->findChild<QToolButton*>("sources");
+    auto* stack = row("scatter/mask")->findChild<QToolButton*>("sources");
     QTest::mouseClick(stack, Qt::LeftButton);
     driver->settle();
     QVERIFY(!c.selection().overlay().node.empty());
@@ -228,8 +228,8 @@ void CoverTest::partsAndStacksStayOpen() {
     driver->settle();
     const std::vector<StepCard*> with = driver->window.recipe()->cards();
     for (StepCard* card : before) QVERIFY(std::find(with.begin(), with.end(), card) != with.end());
-    QCOMPARE(row("scatter/keep")->findChild<QToolButton*>("sources"), stack);
-    QVERIFY(row("scatter/keep")->findChild<QPushButton*>("sourceTitle")->isVisible());
+    QCOMPARE(row("scatter/mask")->findChild<QToolButton*>("sources"), stack);
+    QVERIFY(row("scatter/mask")->findChild<QPushButton*>("sourceTitle")->isVisible());
     QVERIFY(!c.selection().overlay().node.empty());
     // A simulation that goes takes its parts and their shelves along.
     c.edit("out", [&](const Document& d) { return withoutStep(d, layer, "simulate"); });

@@ -137,14 +137,14 @@ void CurvesTest::showsAZone() {
     auto& c = driver->window.controller();
     auto* view = driver->window.view();
     c.edit("mask", [&](const Document& d) {
-        return withField(d, ParamPath::parse(d, in("scatter/keep")),
+        return withField(d, ParamPath::parse(d, in("scatter/mask")),
                          std::make_shared<Field>(Field{{makeSource("noise")}}));
     });
     driver->settle();
     view->frameAll();
     auto* zone = view->findChild<QToolButton*>("zone");
     QVERIFY(zone && !zone->isVisible());
-    c.selection().setOverlay(ParamPath::parse(c.document(), in("scatter/keep")));
+    c.selection().setOverlay(ParamPath::parse(c.document(), in("scatter/mask")));
     QVERIFY(driver->waitFor([&] { return view->showsOverlay() && zone->isVisible(); }));
     driver->settle();
     const QImage heat = view->grabFramebuffer();

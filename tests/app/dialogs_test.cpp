@@ -134,7 +134,7 @@ void DialogsTest::longSimulationsAreAskedAbout() {
     const auto simulateFor = [&] {
         c.edit("simulate", [&](const Document& d) {
             const Document moving = withStep(d, kLayer, 1, makeStep("simulate", d.get(kLayer)));
-            return withText(withText(moving, "ball_on_ground/simulate/substeps", "200"), "scene/first",
+            return withText(withText(moving, "ball_on_ground/simulate/substeps", "1000"), "scene/first",
                             "-1000000");
         });
         driver->waitFor([&] { return asked; }, 60000);

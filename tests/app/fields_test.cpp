@@ -20,7 +20,7 @@ class FieldsTest : public WindowFixture {
         return driver->window.recipe()->findChild<QWidget*>("param:" + QString::fromStdString(param));
     }
     Field field() {
-        const Param p = paramAt(driver->document(), ParamPath::parse(driver->document(), in("scatter/keep")));
+        const Param p = paramAt(driver->document(), ParamPath::parse(driver->document(), in("scatter/mask")));
         return p.field ? *p.field : Field();
     }
     /// Fills a menu as opening it does, and takes what begins so.
@@ -48,13 +48,13 @@ void FieldsTest::buildsAStack() {
     makeLayer();
     auto& c = driver->window.controller();
     c.edit("mask", [&](const Document& d) {
-        return withField(d, ParamPath::parse(d, in("scatter/keep")),
+        return withField(d, ParamPath::parse(d, in("scatter/mask")),
                          std::make_shared<Field>(Field{{makeSource("slope")}}));
     });
     driver->settle();
-    QTest::mouseClick(row(in("scatter/keep"))->findChild<QToolButton*>("sources"), Qt::LeftButton);
+    QTest::mouseClick(row(in("scatter/mask"))->findChild<QToolButton*>("sources"), Qt::LeftButton);
     driver->settle();
-    auto* stack = row(in("scatter/keep"))->findChild<QFrame*>("fieldStack");
+    auto* stack = row(in("scatter/mask"))->findChild<QFrame*>("fieldStack");
     QVERIFY(stack && stack->isVisible());
     for (const char* source : {"Noise", "Curvature"})
         take(stack->findChild<QPushButton*>("addSource")->menu(), source);
@@ -96,7 +96,7 @@ void FieldsTest::buildsAStack() {
     // Its own numbers open under a row.
     QTest::mouseClick(stack->findChildren<QPushButton*>("sourceTitle")[0], Qt::LeftButton);
     driver->settle();
-    auto* size = row(in("scatter/keep/field/0/size"));
+    auto* size = row(in("scatter/mask/field/0/size"));
     QVERIFY(size && size->isVisible());
     const size_t before = elements();
     driver->dragBox(size->findChild<NumberBox*>(), 40);
@@ -113,13 +113,13 @@ void FieldsTest::keysTheStrengthOfASource() {
     makeLayer();
     auto& c = driver->window.controller();
     c.edit("mask", [&](const Document& d) {
-        return withField(d, ParamPath::parse(d, in("scatter/keep")),
+        return withField(d, ParamPath::parse(d, in("scatter/mask")),
                          std::make_shared<Field>(Field{{makeSource("noise")}}));
     });
     driver->settle();
-    QTest::mouseClick(row(in("scatter/keep"))->findChild<QToolButton*>("sources"), Qt::LeftButton);
+    QTest::mouseClick(row(in("scatter/mask"))->findChild<QToolButton*>("sources"), Qt::LeftButton);
     driver->settle();
-    auto* stack = row(in("scatter/keep"))->findChild<QFrame*>("fieldStack");
+    auto* stack = row(in("scatter/mask"))->findChild<QFrame*>("fieldStack");
     const auto key = [&] { return stack->findChild<QAbstractButton*>("strengthKey"); };
     QVERIFY(key() && key()->isVisible());
     QTest::mouseClick(key(), Qt::LeftButton);

@@ -133,7 +133,7 @@ void LibraryTest::asksAboutARecipeFromElsewhere() {
     auto field = std::make_shared<Field>();
     field->sources.push_back(makeSource("image"));
     field->sources[0].params["file"].value = std::string("/etc/passwd");
-    stranger.steps[0].params["keep"].field = field;
+    stranger.steps[0].params["mask"].field = field;
     recipe.parts.put(stranger);
     QVERIFY(QDir(path("")).mkpath("away"));
     saveRecipe(recipe, path("away/stranger.recipe").toStdString());

@@ -69,7 +69,7 @@ void RecipeTest::undoesEverything() {
     driver->dragBox(driver->editor<NumberBox>(in("vary_size/between")), 30);
     states.push_back(writeScene(c.document()));
     c.edit("field", [&](const Document& d) {
-        return withField(d, ParamPath::parse(d, in("scatter/keep")),
+        return withField(d, ParamPath::parse(d, in("scatter/mask")),
                          std::make_shared<Field>(Field{{makeSource("slope")}}));
     });
     states.push_back(writeScene(c.document()));
@@ -92,12 +92,12 @@ void RecipeTest::paintsTheOverlay() {
     auto& c = driver->window.controller();
     const QImage before = driver->window.view()->grabFramebuffer();
     c.edit("mask", [&](const Document& d) {
-        return withField(d, ParamPath::parse(d, in("scatter/keep")),
+        return withField(d, ParamPath::parse(d, in("scatter/mask")),
                          std::make_shared<Field>(Field{{makeSource("slope")}}));
     });
     driver->settle();
     auto* row =
-        driver->window.recipe()->findChild<QWidget*>("param:" + QString::fromStdString(in("scatter/keep")));
+        driver->window.recipe()->findChild<QWidget*>("param:" + QString::fromStdString(in("scatter/mask")));
     auto* sources = row->findChild<QToolButton*>("sources");
     QVERIFY(sources->isVisible());
     QTest::mouseClick(sources, Qt::LeftButton);
@@ -119,7 +119,7 @@ void RecipeTest::paintsTheOverlay() {
     QVERIFY(ends);
     driver->dragBox(ends->findChildren<NumberBox*>()[0], 60);
     QVERIFY(std::get<double>(
-                paramAt(driver->document(), ParamPath::parse(driver->document(), in("scatter/keep"))).low) >
+                paramAt(driver->document(), ParamPath::parse(driver->document(), in("scatter/mask"))).low) >
             0.1);
     c.undo();
     driver->settle();
@@ -128,9 +128,9 @@ void RecipeTest::paintsTheOverlay() {
     auto* title = row->findChild<QPushButton*>("sourceTitle");
     QTest::mouseClick(title, Qt::LeftButton);
     driver->settle();
-    auto* range = driver->editor<NumberBox>(in("scatter/keep/field/0/range"));
+    auto* range = driver->editor<NumberBox>(in("scatter/mask/field/0/range"));
     QVERIFY(range);
-    c.setValue(ParamPath::parse(driver->document(), in("scatter/keep/field/0/range")), Range{0, 5});
+    c.setValue(ParamPath::parse(driver->document(), in("scatter/mask/field/0/range")), Range{0, 5});
     driver->settle();
     QVERIFY(elements() < many);
     QVERIFY(c.results().overlay->mean < pass);

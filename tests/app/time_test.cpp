@@ -448,4 +448,5 @@ static const RegisteredTest<TimeTest> registered;
 
 }  // namespace ovrix::app
 
+#include "geo/points/curve_set.h"
 #include "time_test.moc"

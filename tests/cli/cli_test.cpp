@@ -87,7 +87,7 @@ TEST_CASE("the demo scene is checked, described, changed, evaluated and rendered
     CHECK(info["nodes"].size() > 20);
     CHECK(run({"info", demo.file("ledge.ply"), "--json"}).json()["kind"] == "mesh");
 
-    CHECK(run({"set", demo.scene, "limpets/scatter/count=40", "limpets/scatter/keep={\"value\":1}", "--out",
+    CHECK(run({"set", demo.scene, "limpets/scatter/count=40", "limpets/scatter/mask={\"value\":1}", "--out",
                demo.file("b.ovrix")})
               .code == 0);
     CHECK(run({"set", demo.scene, "limpets/scatter/nothing=1", "--out", demo.file("c.ovrix")}).code == 1);

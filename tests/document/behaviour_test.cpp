@@ -89,7 +89,7 @@ TEST_CASE("a camera is one by what it declares, at its frame", "[nodes]") {
     CHECK(pictureAspect(d, 1) == Approx(3));
 }
 
-TEST_CASE("what gives no light, or looks at itself, is told", "[nodes][checks]") {
+TEST_CASE("what gives no light, looks at itself, or cannot be seen is told", "[nodes][checks]") {
     Document d = Document::fresh();
     CHECK_FALSE(tells(d, "gives no light"));
     const Node lamp = makeNode(d, "area");
@@ -100,6 +100,18 @@ TEST_CASE("what gives no light, or looks at itself, is told", "[nodes][checks]")
     const std::string camera = std::get<std::string>(d.setting("render", "camera"));
     CHECK(tells(withText(withText(d, camera + "/position", "1,1,1"), camera + "/target", "1,1,1"),
                 "stands where it looks"));
+    const Node ball = makeNode(d, "sphere"), skin = makeNode(d, "surface");
+    d.put(ball);
+    d.put(skin);
+    CHECK_FALSE(tells(d, "has no size"));
+    CHECK(tells(withText(d, ball.id + "/scale", "1,0,1"), "has no size: its scale is 0 along Y"));
+    CHECK_FALSE(tells(d, "cuts all out"));
+    CHECK(tells(withText(d, skin.id + "/opacity", "0.4"), "cuts all out that wears it"));
+    Field leaf;
+    leaf.sources.push_back(makeSource("noise"));
+    CHECK_FALSE(tells(withField(withText(d, skin.id + "/opacity", "0.4"), {skin.id, {}, "opacity"},
+                                std::make_shared<Field>(leaf)),
+                      "cuts all out"));
     Node off = d.get(lamp.id);
     off.rendered = false, off.params["power"].value = 0.0;
     d.put(off);

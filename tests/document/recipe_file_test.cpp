@@ -38,7 +38,7 @@ struct Beads {
         FieldSource away = makeSource("distance"), painted = makeSource("paint");
         away.params["to"].value = Refs{post};
         document =
-            withField(document, {layer, "scatter", "keep"}, std::make_shared<Field>(Field{{away, painted}}));
+            withField(document, {layer, "scatter", "mask"}, std::make_shared<Field>(Field{{away, painted}}));
     }
 };
 
@@ -81,7 +81,7 @@ TEST_CASE("a recipe is read as it was written", "[recipe]") {
 
 TEST_CASE("laid in another scene a recipe makes what it made", "[recipe]") {
     Beads s;
-    s.document = withField(s.document, {s.layer, "scatter", "keep"}, nullptr);
+    s.document = withField(s.document, {s.layer, "scatter", "mask"}, nullptr);
     const RecipeFile recipe = recipeOfLayer(s.document, s.layer, "/");
     Document other = Document::fresh();
     Node floor = makeNode(other, "plane", "Floor"), clash = makeNode(other, "torus", "Small");
@@ -124,7 +124,7 @@ TEST_CASE("a recipe takes the place of a layer's own, and its surface stays", "[
 
 TEST_CASE("changes by hand and painted maps stay with their scene", "[recipe]") {
     Beads s;
-    s.document = withField(s.document, {s.layer, "scatter", "keep"}, nullptr);
+    s.document = withField(s.document, {s.layer, "scatter", "mask"}, nullptr);
     s.document = withPlaced(s.document, s.layer, s.small, {0, 0, 0}, {0, 1, 0});
     const RecipeFile recipe = recipeOfLayer(s.document, s.layer, "/");
     CHECK(std::find(recipe.leftOut.begin(), recipe.leftOut.end(), "changes by hand") != recipe.leftOut.end());

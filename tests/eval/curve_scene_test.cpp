@@ -3,6 +3,7 @@
 #include "document/edits/edits.h"
 #include "eval/evaluator.h"
 #include "eval/overlay.h"
+#include "geo/points/curve_set.h"
 #include "support.h"
 
 using namespace ovrix::deliver;
@@ -62,7 +63,7 @@ TEST_CASE("a mask by the distance to a curve clears a path", "[curve][scene]") {
     FieldSource away = makeSource("distance");
     away.params["to"].value = Refs{s.curve};
     away.params["range"].value = Range{0.2, 0.2};
-    s.document = withField(s.document, {s.layer, "scatter", "keep"}, std::make_shared<Field>(Field{{away}}));
+    s.document = withField(s.document, {s.layer, "scatter", "mask"}, std::make_shared<Field>(Field{{away}}));
     const auto kept = places(s.eval());
     CHECK(kept.size() > 1000);
     CHECK(kept.size() < 3000);
@@ -98,13 +99,13 @@ TEST_CASE("what is no list of points is refused with its place", "[curve][scene]
 
 TEST_CASE("a curve is no surface and no layer", "[curve][scene]") {
     Path s;
-    s.set(s.layer + "/orient/stand", "object");
+    s.set(s.layer + "/orient/up", "object");
     s.set(s.layer + "/orient/to_up", "1");
-    s.document = withValue(s.document, {s.layer, "orient", "stand_object"}, s.curve);
+    s.document = withValue(s.document, {s.layer, "orient", "up_object"}, s.curve);
     CHECK_FALSE(s.eval().ok);
-    s.set(s.layer + "/orient/stand", "curve");
+    s.set(s.layer + "/orient/up", "curve");
     CHECK_FALSE(s.eval().ok);  // none chosen yet
-    s.document = withValue(s.document, {s.layer, "orient", "stand_curves"}, Refs{s.curve});
+    s.document = withValue(s.document, {s.layer, "orient", "up_curves"}, Refs{s.curve});
     CHECK(s.eval().ok);
     s.document = withValue(s.document, {s.layer, "along", "curves"}, Refs{s.plane});
     CHECK_THAT(s.eval().steps[0].error, Catch::Contains("no curve"));
@@ -118,7 +119,7 @@ TEST_CASE("a change of the mask asks only who stays, and gives what a fresh eval
         if (std::string(place) != "along") s.document = withStepReplaced(s.document, s.layer, "along", place);
         FieldSource noise = makeSource("noise");
         noise.params["size"].value = 0.4;
-        const ParamPath keep{s.layer, place, "keep"};
+        const ParamPath keep{s.layer, place, "mask"};
         s.document = withField(s.document, keep, std::make_shared<Field>(Field{{noise}}));
         const auto first = places(s.eval());
         for (const double contrast : {2.0, 5.0}) {
@@ -142,7 +143,7 @@ TEST_CASE("while a mask is painted the result is the same, and fewer steps run",
     s.document = withStep(s.document, s.layer, 3, makeStep("vary_color", s.document.get(s.layer)));
     s.document = withStep(s.document, s.layer, 5, makeStep("keep_apart", s.document.get(s.layer)));
     FieldSource noise = makeSource("noise");
-    const ParamPath keep{s.layer, "scatter", "keep"};
+    const ParamPath keep{s.layer, "scatter", "mask"};
     const EvalOptions plain{1, Purpose::Viewport, true, {}}, painted{1, Purpose::Viewport, true, s.layer};
     for (int round = 0; round < 3; ++round) {
         noise.params["contrast"].value = 1.0 + round;
@@ -174,7 +175,7 @@ TEST_CASE("the zone of a field is as large as its part of the surface", "[overla
     FieldSource away = makeSource("distance");  // linear from the ball at the middle out to 1 m
     away.params["to"].value = Refs{s.ball};
     away.params["range"].value = Range{0, 1};
-    const ParamPath keep{s.layer, "scatter", "keep"};
+    const ParamPath keep{s.layer, "scatter", "mask"};
     s.document = withField(s.document, keep, std::make_shared<Field>(Field{{away}}));
     const auto overlay = makeOverlay(s.document, keep, s.evaluator, {1}, Progress::none());
     REQUIRE(overlay);

@@ -164,7 +164,7 @@ TEST_CASE("every source drives masks, forces, strands, materials and lights with
         INFO(type.id);
         {  // a mask
             auto [d, id] = recipeFor(*findStepType("vary_size"));
-            d = drive(d, id, stepOf(d, id, "scatter"), "keep");
+            d = drive(d, id, stepOf(d, id, "scatter"), "mask");
             const std::string problems = problemsOf(d, id, 3);
             INFO(problems);
             CHECK_FALSE(inside(problems));

@@ -54,7 +54,7 @@ TEST_CASE("layers that depend on each other are refused, and the cycle is named"
     s.document = withValue(s.document, {s.b, "", "surface"}, s.b);
     CHECK(s.error(s.b).find("depends on itself") != std::string::npos);
     const auto overlay =
-        makeOverlay(s.document, {s.b, "scatter", "keep"}, s.evaluator, {1}, Progress::none());
+        makeOverlay(s.document, {s.b, "scatter", "mask"}, s.evaluator, {1}, Progress::none());
     CHECK(overlay->error.find("depends on itself") != std::string::npos);
 }
 
@@ -126,10 +126,10 @@ TEST_CASE("a linked layer follows the recipe, keeps its own values, and can be u
     CHECK(s.document.get(s.a).step("keep_apart"));
     CHECK(s.eval(linked).steps.size() == 5);
     // A field of its own.
-    s.document = withField(s.document, {linked, "scatter", "keep"},
+    s.document = withField(s.document, {linked, "scatter", "mask"},
                            std::make_shared<Field>(Field{{makeSource("noise")}}));
     CHECK(elementCount(s.eval(linked).geometry) < 321);
-    s.document = withSharedValue(s.document, {linked, "scatter", "keep"});
+    s.document = withSharedValue(s.document, {linked, "scatter", "mask"});
     s.document = withSharedValue(s.document, {linked, "scatter", "seed"});
     CHECK(s.eval(linked).hash == s.eval(s.a).hash);
     CHECK(s.document.get(linked).steps.empty());
@@ -163,12 +163,12 @@ TEST_CASE("links survive what happens to the layer they follow", "[layers][link]
 
 TEST_CASE("a step changes its type and keeps what both have", "[edits]") {
     Two s;
-    s.document = withField(s.document, {s.a, "scatter", "keep"},
+    s.document = withField(s.document, {s.a, "scatter", "mask"},
                            std::make_shared<Field>(Field{{makeSource("slope")}}));
     s.set(s.a + "/scatter/seed", "12");
     s.document = withStepReplaced(s.document, s.a, "scatter", "spread");
     CHECK(s.document.get(s.a).steps[0].type == "spread");
-    CHECK(paramAt(s.document, {s.a, "spread", "keep"}).field);
+    CHECK(paramAt(s.document, {s.a, "spread", "mask"}).field);
     CHECK(std::get<int64_t>(paramAt(s.document, {s.a, "spread", "seed"}).value) == 12);
     CHECK(s.eval(s.a).ok);
     CHECK(replacementsOf(*s.document.get(s.a).step("spread")).size() == 7);
@@ -180,9 +180,9 @@ TEST_CASE("removing a node clears references in fields, and no choice that reads
     REQUIRE(object.id == "object");
     s.document.put(object);
     s.maskByDistance(s.b, {object.id, s.plane}, {0, 1});
-    s.set(s.b + "/orient/stand", "object");
+    s.set(s.b + "/orient/up", "object");
     s.document = withoutNode(s.document, object.id);
-    CHECK(std::get<std::string>(paramAt(s.document, {s.b, "orient", "stand"}).value) == "object");
-    const Param keep = paramAt(s.document, {s.b, "scatter", "keep"});
+    CHECK(std::get<std::string>(paramAt(s.document, {s.b, "orient", "up"}).value) == "object");
+    const Param keep = paramAt(s.document, {s.b, "scatter", "mask"});
     CHECK(std::get<Refs>(keep.field->sources[0].params.at("to").value) == Refs{"", s.plane});
 }

@@ -49,7 +49,7 @@ TEST_CASE("a dome lights with the picture of its file, beyond white", "[translat
         writeSky(s.folder / "halves.exr", V3f(4, 0, 0), V3f(0, 0, 4));
         s.set(dome + "/file", "halves.exr");
         const Film a = s.render(32, 16);
-        s.set(dome + "/turn", "180");
+        s.set(dome + "/azimuth", "180");
         const Film b = s.render(32, 16);
         const V3f left = meanOf(a, 8, 12, 14, 18), right = meanOf(a, 20, 24, 14, 18);
         CHECK((left.x > left.z) != (right.x > right.z));

@@ -149,9 +149,9 @@ struct Painted {
         document.put(p);
         document.put(b);
         document = withLayer(document, plane, b.id, &layer);
-        document = withField(document, {layer, "scatter", "keep"},
+        document = withField(document, {layer, "scatter", "mask"},
                              std::make_shared<Field>(Field{{makeSource("paint")}}));
-        source = {layer, "scatter", "keep", 0, "map"};
+        source = {layer, "scatter", "mask", 0, "map"};
     }
     SurfacePtr surface() { return evaluator.surface(document, plane, {1}, Progress::none()); }
     void paint(float x, float z, Brush brush = {}) {

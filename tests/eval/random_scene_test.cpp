@@ -147,7 +147,7 @@ TEST_CASE("garbage is no path and sets nothing", "[edits][random]") {
     Document d = withNode(Document::fresh(), makeNode(Document::fresh(), "plane"));
     d = withLayer(d, "plane", "", &layer);
     const std::string good[] = {layer + "/scatter/count", "sun/elevation", "plane/position", "render/width",
-                                layer + "/scatter/keep/field/0/size"};
+                                layer + "/scatter/mask/field/0/size"};
     std::mt19937_64 bytes(testSeed());
     size_t refused = 0;
     for (int i = 0; i < 3000; ++i) {

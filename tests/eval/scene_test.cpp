@@ -80,13 +80,13 @@ TEST_CASE("scenes are written and read byte for byte", "[scene-file]") {
     keyed.keys = {{1, 2.0, KeyEase::Linear}, {24, 3.5, KeyEase::Hold}};
     s.document = withParam(s.document, {s.layer, "scatter", "density"}, keyed);
     for (const SourceType& t : sourceTypes()) {
-        Param p = paramAt(s.document, {s.layer, "scatter", "keep"});
+        Param p = paramAt(s.document, {s.layer, "scatter", "mask"});
         Field f = p.field ? *p.field : Field();
         f.sources.push_back(makeSource(t.id));
         f.sources.back().blend = Blend::Max;
         f.sources.back().remap = Curve{{{0.1f, 0}, {0.3f, 1}, {0.7f, 1}, {0.9f, 0}}, true};
         p.field = std::make_shared<Field>(f);
-        s.document = withParam(s.document, {s.layer, "scatter", "keep"}, p);
+        s.document = withParam(s.document, {s.layer, "scatter", "mask"}, p);
     }
     for (const NodeType& t : nodeTypes())
         if (t.category != Category::Settings) s.document.put(makeNode(s.document, t.id));
@@ -133,7 +133,7 @@ TEST_CASE("scenes that cannot be read say where and why", "[scene-file]") {
 
 TEST_CASE("no mutation of a scene brings the reader or the evaluation down", "[scene-file][mutation]") {
     Small s;
-    s.document = withField(s.document, {s.layer, "scatter", "keep"}, fieldOf("slope"));
+    s.document = withField(s.document, {s.layer, "scatter", "mask"}, fieldOf("slope"));
     s.set(s.layer + "/scatter/count", "50");
     const std::string text = writeScene(s.document);
     std::mt19937_64 random(testSeed());
@@ -178,9 +178,9 @@ TEST_CASE("every edit is undone to the whole document and done again", "[session
     };
     const auto& d = session.document();
     step("value", withValue(d, {s.layer, "scatter", "count"}, int64_t(77)));
-    step("field", withField(d, {s.layer, "scatter", "keep"}, fieldOf("noise")));
-    step("in field", withText(d, s.layer + "/scatter/keep/field/0/size", "0.25"));
-    step("strength", withText(d, s.layer + "/scatter/keep/field/0/strength", "0.5"));
+    step("field", withField(d, {s.layer, "scatter", "mask"}, fieldOf("noise")));
+    step("in field", withText(d, s.layer + "/scatter/mask/field/0/size", "0.25"));
+    step("strength", withText(d, s.layer + "/scatter/mask/field/0/strength", "0.5"));
     step("flag", withText(d, s.plane + "/shown", "false"));
     step("name", withText(d, s.plane + "/name", "Floor"));
     step("step", withStep(d, s.layer, 2, makeStep("vary_size", d.get(s.layer))));
@@ -288,7 +288,7 @@ TEST_CASE("the command line's texts set every kind of value", "[edits]") {
     s.set(s.layer + "/copies_of/prototypes", s.ball + ":0.7," + s.plane + ":0.3");
     s.set(s.layer + "/scatter/amount", "density");
     s.set(s.layer + "/orient/on", "false");
-    s.set(s.layer + "/scatter/keep", R"({"value": 1, "field": [{"type": "slope"}]})");
+    s.set(s.layer + "/scatter/mask", R"({"value": 1, "field": [{"type": "slope"}]})");
     const auto value = [&](const std::string& p) {
         return paramAt(s.document, ParamPath::parse(s.document, p)).value;
     };
@@ -298,7 +298,7 @@ TEST_CASE("the command line's texts set every kind of value", "[edits]") {
     CHECK(std::get<Color>(value("sun/color")).x == Approx(1));
     CHECK(std::get<PrototypeMix>(value(s.layer + "/copies_of/prototypes")).size() == 2);
     CHECK_FALSE(s.document.get(s.layer).step("orient")->on);
-    CHECK(paramAt(s.document, ParamPath::parse(s.document, s.layer + "/scatter/keep")).field);
+    CHECK(paramAt(s.document, ParamPath::parse(s.document, s.layer + "/scatter/mask")).field);
     s.set(s.plane + "/size", "150cm");
     CHECK(std::get<double>(value(s.plane + "/size")) == Approx(1.5));
     s.set(s.layer + "/scatter/count", "-5");
@@ -311,7 +311,7 @@ TEST_CASE("the command line's texts set every kind of value", "[edits]") {
                                                           {s.plane + "/size", "wide"},
                                                           {s.layer + "/scatter/amount", "lots"},
                                                           {"sun/color", "red"},
-                                                          {s.layer + "/scatter/keep/field/9/size", "1"},
+                                                          {s.layer + "/scatter/mask/field/9/size", "1"},
                                                           {s.plane + "/parent", "nobody"}}) {
         INFO(path << "=" << text);
         CHECK_THROWS_AS(withText(s.document, path, text), Error);
@@ -361,7 +361,7 @@ TEST_CASE("editing a step computes it and what follows, nothing else", "[evaluat
 TEST_CASE("ids and places survive edits of count, mask strength, camera and other layers",
           "[evaluator][ids]") {
     Small s;
-    s.document = withField(s.document, {s.layer, "scatter", "keep"}, fieldOf("noise"));
+    s.document = withField(s.document, {s.layer, "scatter", "mask"}, fieldOf("noise"));
     const auto places = [&] {
         std::map<uint64_t, std::pair<V3f, Quatf>> out;
         const AttributeSet a = copiesIn(s.eval());
@@ -372,7 +372,7 @@ TEST_CASE("ids and places survive edits of count, mask strength, camera and othe
     const auto before = places();
     for (const auto& [path, text] :
          std::vector<std::pair<std::string, std::string>>{{s.layer + "/scatter/count", "9000"},
-                                                          {s.layer + "/scatter/keep/field/0/strength", "0.3"},
+                                                          {s.layer + "/scatter/mask/field/0/strength", "0.3"},
                                                           {"camera/focal", "80"}}) {
         s.set(path, text);
         size_t kept = 0;
@@ -458,9 +458,9 @@ TEST_CASE("checks name what would surprise, and fixes mend it", "[checks]") {
     FieldSource nothing = makeSource("constant");
     nothing.params["value"].value = 0.0;
     s.document =
-        withField(s.document, {s.layer, "scatter", "keep"}, std::make_shared<Field>(Field{{nothing}}));
+        withField(s.document, {s.layer, "scatter", "mask"}, std::make_shared<Field>(Field{{nothing}}));
     CHECK(s.hasCheck("mask is 0 everywhere"));
-    s.document = withField(s.document, {s.layer, "scatter", "keep"}, nullptr);
+    s.document = withField(s.document, {s.layer, "scatter", "mask"}, nullptr);
     s.document = withoutStep(s.document, s.layer, "copies_of");
     mended("bare points");
     Node gone = makeNode(s.document, "mesh_file", "Gone");
@@ -582,7 +582,7 @@ TEST_CASE("scenes without settings go by their defaults", "[evaluator]") {
 TEST_CASE("an overlay has the field at every corner, the share that passes, and a strip for each source",
           "[overlay]") {
     Small s;
-    const ParamPath path = ParamPath::parse(s.document, s.layer + "/scatter/keep");
+    const ParamPath path = ParamPath::parse(s.document, s.layer + "/scatter/mask");
     CHECK_FALSE(makeOverlay(s.document, path, s.evaluator, {1}, Progress::none()));
     // Height over a plane that stands upright, from its lower to its upper edge: 0 to 1, half passes.
     s.set(s.plane + "/rotation", "90,0,0");
@@ -602,7 +602,7 @@ TEST_CASE("an overlay has the field at every corner, the share that passes, and 
     CHECK(overlay->mean == Approx(0.25).margin(5 * 0.145 / 64));  // five deviations of 4,096 samples
     REQUIRE(overlay->strips.size() == 2);
     for (float x : overlay->strips[1]) CHECK(x == Approx(0.5f));
-    s.set(s.layer + "/scatter/keep/field/2/value", "0.25");
+    s.set(s.layer + "/scatter/mask/field/2/value", "0.25");
     CHECK(makeOverlay(s.document, path, s.evaluator, {1}, Progress::none())->hash != overlay->hash);
     s.set(s.layer + "/surface", "");
     CHECK(makeOverlay(s.document, path, s.evaluator, {1}, Progress::none())->error.find("no surface") !=

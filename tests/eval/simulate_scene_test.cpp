@@ -441,7 +441,7 @@ TEST_CASE("a scene whose frames take no time, or run backward, is taken by the n
 
 TEST_CASE("a live run of one scene does not go on from what another one showed", "[simulate]") {
     Rain first, second;
-    second.set("gravity/pull", V3d(0, 20, 0));
+    second.set("gravity/acceleration", V3d(0, 20, 0));
     for (int f = 1; f <= 12; ++f) first.points(f);
     EvalOptions o{13, Purpose::Viewport, true};
     o.live = 1;
@@ -470,8 +470,8 @@ TEST_CASE("while it plays, a change takes hold from what was shown, and exact fr
     const size_t before = r.evaluator.stepsRun();
     // Without an edit, live is exact.
     CHECK(pointsIn(live(12, 1))->attributes == exact.points(12)->attributes);
-    r.set("gravity/pull", V3d(0, 20, 0));
-    exact.set("gravity/pull", V3d(0, 20, 0));
+    r.set("gravity/acceleration", V3d(0, 20, 0));
+    exact.set("gravity/acceleration", V3d(0, 20, 0));
     const LayerResult next = live(13, 1);
     CHECK(next.steps[1].note.find("goes on from before") != std::string::npos);
     CHECK(r.evaluator.stepsRun() - before < 8);  // one frame, not thirteen

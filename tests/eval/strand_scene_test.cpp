@@ -111,7 +111,7 @@ TEST_CASE("a mask asks where elements lie at rest", "[strand][scene]") {
     FieldSource height = makeSource("height");
     height.params["range"].value = Range{0.4, 0.6};
     height.invert = true;
-    d = withField(d, ParamPath::parse(d, layer + "/scatter/keep"), std::make_shared<Field>(Field{{height}}));
+    d = withField(d, ParamPath::parse(d, layer + "/scatter/mask"), std::make_shared<Field>(Field{{height}}));
     Evaluator evaluator;
     const auto copies = [&](double frame) {
         return std::get<std::shared_ptr<const Copies>>(

@@ -41,7 +41,7 @@ struct Two {
         FieldSource source = makeSource("distance");
         source.params["to"].value = to;
         source.params["range"].value = between;
-        document = withField(document, {layer, "scatter", "keep"}, std::make_shared<Field>(Field{{source}}));
+        document = withField(document, {layer, "scatter", "mask"}, std::make_shared<Field>(Field{{source}}));
     }
 };
 

@@ -2,8 +2,10 @@
 
 #include "base/error.h"
 #include "base/hash.h"
+#include "base/image.h"
 #include "field/field_support.h"
 #include "geo/mesh/primitives.h"
+#include "geo/surface/surface.h"
 #include "support.h"
 
 using namespace ovrix::deliver;

@@ -2,11 +2,15 @@
 #include <numeric>
 
 #include "base/error.h"
+#include "base/image.h"
 #include "base/noise.h"
 #include "field/field.h"
 #include "field/field_support.h"
 #include "geo/mesh/curvature.h"
+#include "geo/points/curve_set.h"
 #include "geo/points/nearest.h"
+#include "geo/surface/surface.h"
+#include "geo/volume/vector_grid.h"
 #include "support.h"
 
 using namespace ovrix::deliver;
@@ -300,12 +304,12 @@ TEST_CASE("images lie flat or around without UVs", "[field][image]") {
     context.hasUvs = false;
     FieldSource source = with(with(makeSource("image"), "file", std::string("a.png")), "size", 2.0);
     CHECK_THROWS_WITH(valuesAt(source, {{0, 0, 0}}, {{0, 1, 0}}, context), Catch::Contains("no UVs"));
-    source.params["lay"].value = std::string("planar");
+    source.params["projection"].value = std::string("planar");
     const auto planar = valuesAt(source, {{-0.5f, 0, 0}, {0.5f, 7, 0}}, {{0, 1, 0}, {0, 1, 0}}, context);
     CHECK(planar == std::vector<float>{0, 1});
     source.params["axis"].value = std::string("X");
     CHECK(valuesAt(source, {{9, 0, -0.5f}}, {{0, 1, 0}}, context)[0] == 1.0f);
-    source.params["lay"].value = std::string("box");  // the normal says from which side
+    source.params["projection"].value = std::string("box");  // the normal says from which side
     CHECK(valuesAt(source, {{0.5f, 0, 0.5f}}, {{0, 1, 0}}, context)[0] == Approx(1.0f));
     CHECK(valuesAt(source, {{0.5f, 0, 0.5f}}, {{1, 0, 0}}, context)[0] == Approx(0.0f));
 }

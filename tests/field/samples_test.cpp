@@ -5,6 +5,7 @@
 #include "field/field_support.h"
 #include "field/numbers.h"
 #include "geo/mesh/primitives.h"
+#include "geo/surface/surface.h"
 #include "support.h"
 
 using namespace ovrix::tests;

@@ -2,6 +2,7 @@
 #include "base/random.h"
 #include "geo/mesh/simplify.h"
 #include "geo/points/elements.h"
+#include "geo/strands/strands.h"
 #include "geo/surface/surface.h"
 #include "support.h"
 

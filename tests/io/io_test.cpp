@@ -1,3 +1,4 @@
+#include "geo/surface/surface.h"
 #include "io/formats/elements_io.h"
 #include "io/image/color_spaces.h"
 #include "io/image/image_io.h"

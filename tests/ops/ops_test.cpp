@@ -1,6 +1,8 @@
 #include <tbb/global_control.h>
 
 #include "base/random.h"
+#include "geo/strands/strands.h"
+#include "geo/surface/surface.h"
 #include "ops/place/scatter.h"
 #include "ops/points/copies_of.h"
 #include "ops/points/orient.h"

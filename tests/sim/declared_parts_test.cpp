@@ -1,5 +1,6 @@
 // Every part that is declared is built and run with its defaults, in each simulation that it may stand in,
 // with all that it may refer to and with nothing.
+#include "geo/points/curve_set.h"
 #include "geo/strands/strands.h"
 #include "sim/particle_parts.h"
 #include "sim_support.h"
@@ -150,8 +151,8 @@ TEST_CASE("speeds that take keys move their noise by what they add up to", "[sim
     Step& s = sim.part("turbulence");
     s.params["speed"].value = 5.0;
     s.params["speed"].keys = {{1, 5.0, KeyEase::Linear}, {10, 0.0, KeyEase::Linear}};
-    Sim::set(s, "how", std::string("carries"));
-    Sim::set(s, "hold", 1000.0);
+    Sim::set(s, "mode", std::string("flow"));
+    Sim::set(s, "response", 1000.0);
     Sim::set(s, "strength", 0.01);
     const auto states = sim.run(20);
     CHECK((speeds(states[15])[0] - speeds(states[19])[0]).length() < 0.1f * speeds(states[15])[0].length());

@@ -1,9 +1,13 @@
 // Simulations for tests and benchmarks: a solver with its parts, and a world in which objects move as told.
 #pragma once
 #include "base/hash.h"
+#include "base/image.h"
 #include "document/model/document.h"
 #include "field/field.h"
 #include "geo/mesh/primitives.h"
+#include "geo/points/curve_set.h"
+#include "geo/surface/surface.h"
+#include "geo/volume/vector_grid.h"
 #include "sim/solver.h"
 #include "sim/step_registry.h"
 

@@ -1,6 +1,7 @@
 // What tests of simulations read from them and start them with.
 #pragma once
 #include "base/error.h"
+#include "geo/surface/surface.h"
 #include "sim_run.h"
 #include "support.h"
 

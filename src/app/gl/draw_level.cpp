@@ -1,4 +1,5 @@
 #include "app/gl/draw_level.h"
+#include "geo/surface/surface.h"
 
 namespace ovrix::app {
 

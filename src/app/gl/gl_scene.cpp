@@ -70,13 +70,10 @@ void GlScene::initialise() {
             for (const V3f& p : {o, o + u, o + u + v, o, o + u + v, o + v})
                 box.insert(box.end(), {p.x, p.y, p.z, n.x, n.y, n.z});
         }
-    glGenVertexArrays(1, &boxVao_);
-    glGenVertexArrays(1, &dotVao_);
-    glGenVertexArrays(1, &gridVao_);
-    glGenBuffers(1, &boxBuffer_);
-    glGenBuffers(1, &gridBuffer_);
-    glBindVertexArray(boxVao_);
-    glBindBuffer(GL_ARRAY_BUFFER, boxBuffer_);
+    for (QOpenGLVertexArrayObject* array : {&boxVao_, &dotVao_, &gridVao_}) array->create();
+    for (QOpenGLBuffer* buffer : {&boxBuffer_, &gridBuffer_}) buffer->create();
+    boxVao_.bind();
+    boxBuffer_.bind();
     glBufferData(GL_ARRAY_BUFFER, GLsizeiptr(box.size() * sizeof(float)), box.data(), GL_STATIC_DRAW);
     glEnableVertexAttribArray(0);
     glVertexAttribPointer(0, 3, GL_FLOAT, GL_FALSE, 24, nullptr);
@@ -90,7 +87,7 @@ GlScene::MeshBuffers& GlScene::meshBuffers(const ObjectView& object) {
     const Mesh& mesh = *object.mesh;
     MeshBuffers& b = meshes_[object.hash];
     b.used = true;
-    if (b.vao) return b;
+    if (b.vao.isCreated()) return b;
     std::vector<V3f> vertices(mesh.cornerPoint.size() * 2);
     const auto n = mesh.normals();
     for (size_t c = 0; c < mesh.cornerPoint.size(); ++c) {
@@ -104,29 +101,29 @@ GlScene::MeshBuffers& GlScene::meshBuffers(const ObjectView& object) {
     b.coarseCount = GLsizei(object.coarse->size());
     indices.insert(indices.end(), object.coarse->begin(), object.coarse->end());
     b.bounds = mesh.bounds();
-    glGenVertexArrays(1, &b.vao);
-    glGenBuffers(1, &b.vertices);
-    glGenBuffers(1, &b.indices);
-    glBindVertexArray(b.vao);
-    glBindBuffer(GL_ARRAY_BUFFER, b.vertices);
+    b.vao.create();
+    b.vertices.create();
+    b.indices.create();
+    b.vao.bind();
+    b.vertices.bind();
     glBufferData(GL_ARRAY_BUFFER, GLsizeiptr(vertices.size() * sizeof(V3f)), vertices.data(), GL_STATIC_DRAW);
     glEnableVertexAttribArray(0);
     glVertexAttribPointer(0, 3, GL_FLOAT, GL_FALSE, 24, nullptr);
     glEnableVertexAttribArray(1);
     glVertexAttribPointer(1, 3, GL_FLOAT, GL_FALSE, 24, bufferOffset(12));
-    glBindBuffer(GL_ELEMENT_ARRAY_BUFFER, b.indices);
+    b.indices.bind();
     glBufferData(GL_ELEMENT_ARRAY_BUFFER, GLsizeiptr(indices.size() * 4), indices.data(), GL_STATIC_DRAW);
     glBindVertexArray(0);
     return b;
 }
 
 void GlScene::setHeat(MeshBuffers& b, const Overlay* overlay) {
-    glBindVertexArray(b.vao);
+    b.vao.bind();
     if (!overlay) {
         glDisableVertexAttribArray(2);
     } else {
-        if (!b.heat) glGenBuffers(1, &b.heat);
-        glBindBuffer(GL_ARRAY_BUFFER, b.heat);
+        if (!b.heat.isCreated()) b.heat.create();
+        b.heat.bind();
         if (b.heatHash != overlay->hash)
             glBufferData(GL_ARRAY_BUFFER, GLsizeiptr(overlay->values.size() * sizeof(float)),
                          overlay->values.data(), GL_DYNAMIC_DRAW);
@@ -146,19 +143,24 @@ void GlScene::addBatches(const EvalSnapshot& snapshot, const Node& layer, const 
         h.add(result.hash).add(uint64_t(k));
         BatchBuffer& b = buffers_[h.value()];
         b.used = true;
-        if (!b.buffer) {
+        if (!b.buffer.isCreated()) {
             const PackedCopies packed = packedCopies(copies, int32_t(k));
             const std::vector<float>& data = packed.data;
             b.count = packed.size();
             b.shaped = packed.shaped;
-            glGenBuffers(1, &b.buffer);
-            glBindBuffer(GL_ARRAY_BUFFER, b.buffer);
+            b.buffer.create();
+            b.buffer.bind();
             glBufferData(GL_ARRAY_BUFFER, GLsizeiptr(data.size() * sizeof(float)), data.data(),
                          GL_STATIC_DRAW);
         }
         const MeshBuffers& mesh = meshBuffers(object->second);
-        batches_.push_back({layer.id, object->first, object->second.hash, h.value(), b.count,
-                            size_t(mesh.count) / 3, size_t(mesh.coarseCount) / 3, DrawLevel::Meshes, false});
+        batches_.push_back({.layer = layer.id,
+                            .object = object->first,
+                            .meshHash = object->second.hash,
+                            .hash = h.value(),
+                            .count = b.count,
+                            .triangles = size_t(mesh.count) / 3,
+                            .coarseTriangles = size_t(mesh.coarseCount) / 3});
         const auto as = snapshot.document.value(layer.id, kLayer.showAs);
         if (as == "auto") continue;
         batches_.back().fixed = true;
@@ -173,16 +175,16 @@ void GlScene::addPoints(const EvalSnapshot& snapshot, const Node& layer, const A
     const uint64_t hash = snapshot.layers.at(layer.id).hash;
     BatchBuffer& b = buffers_[hash];
     b.used = true;
-    if (!b.buffer) {
+    if (!b.buffer.isCreated()) {
         const PackedCopies packed = packedPoints(points);
         const std::vector<float>& data = packed.data;
         b.count = packed.size();
         b.shaped = packed.shaped;
-        glGenBuffers(1, &b.buffer);
-        glBindBuffer(GL_ARRAY_BUFFER, b.buffer);
+        b.buffer.create();
+        b.buffer.bind();
         glBufferData(GL_ARRAY_BUFFER, GLsizeiptr(data.size() * sizeof(float)), data.data(), GL_STATIC_DRAW);
     }
-    batches_.push_back({layer.id, {}, 0, hash, b.count, 0, 0, DrawLevel::Dots, false});
+    batches_.push_back({.layer = layer.id, .hash = hash, .count = b.count, .level = DrawLevel::Dots});
 }
 
 /// What the layer makes of strands, and the guides between which they lie, by the layer's switches.
@@ -193,13 +195,20 @@ void GlScene::addStrands(const EvalSnapshot& snapshot, const Node& layer) {
     const bool between = guides != snapshot.guides.end();
     const auto material = d.value(layer.id, kLayer.material);
     if (all != snapshot.strands.end())
-        strands_.add({layer.id, all->second.hash, materialColor(d, material), false,
-                      flag("show_roots") && !between, flag("show_fill")},
+        strands_.add({.layer = layer.id,
+                      .hash = all->second.hash,
+                      .color = materialColor(d, material),
+                      .roots = flag("show_roots") && !between,
+                      .lines = flag("show_fill")},
                      *all->second.packed);
     if (between)
-        strands_.add(
-            {layer.id, guides->second.hash, Color(0.0f), true, flag("show_roots"), flag("show_guides")},
-            *guides->second.packed);
+        strands_.add({.layer = layer.id,
+                      .hash = guides->second.hash,
+                      .color = Color(0.0f),
+                      .guides = true,
+                      .roots = flag("show_roots"),
+                      .lines = flag("show_guides")},
+                     *guides->second.packed);
 }
 
 void GlScene::update(const EvalSnapshot& snapshot) {
@@ -233,7 +242,12 @@ void GlScene::update(const EvalSnapshot& snapshot) {
             const bool heated = overlay && overlay->surface == node->id &&
                                 overlay->values.size() == o->second.mesh->cornerPoint.size();
             setHeat(buffers, heated ? overlay : nullptr);
-            objects_.push_back({node->id, {}, o->second.hash, o->second.world, colors_[node->id], heated});
+            objects_.push_back({.id = node->id,
+                                .surfaceOf = {},
+                                .mesh = o->second.hash,
+                                .world = o->second.world,
+                                .color = colors_[node->id],
+                                .overlay = heated});
         }
     }
     for (const NodePtr& node : d.nodes(Category::Layer)) {
@@ -252,7 +266,12 @@ void GlScene::update(const EvalSnapshot& snapshot) {
         addStrands(snapshot, *node);
         if (const auto m = snapshot.layerMeshes.find(node->id); m != snapshot.layerMeshes.end()) {
             setHeat(meshBuffers(m->second), nullptr);
-            objects_.push_back({node->id, {}, m->second.hash, M44f(), materialColor(d, material), false});
+            objects_.push_back({.id = node->id,
+                                .surfaceOf = {},
+                                .mesh = m->second.hash,
+                                .world = M44f(),
+                                .color = materialColor(d, material),
+                                .overlay = false});
         }
     }
     strands_.endUpdate();
@@ -260,25 +279,8 @@ void GlScene::update(const EvalSnapshot& snapshot) {
 }
 
 void GlScene::dropUnused() {
-    for (auto it = meshes_.begin(); it != meshes_.end();) {
-        if (it->second.used) {
-            ++it;
-            continue;
-        }
-        glDeleteVertexArrays(1, &it->second.vao);
-        glDeleteBuffers(1, &it->second.vertices);
-        glDeleteBuffers(1, &it->second.indices);
-        if (it->second.heat) glDeleteBuffers(1, &it->second.heat);
-        it = meshes_.erase(it);
-    }
-    for (auto it = buffers_.begin(); it != buffers_.end();) {
-        if (it->second.used) {
-            ++it;
-            continue;
-        }
-        glDeleteBuffers(1, &it->second.buffer);
-        it = buffers_.erase(it);
-    }
+    std::erase_if(meshes_, [](const auto& entry) { return !entry.second.used; });
+    std::erase_if(buffers_, [](const auto& entry) { return !entry.second.used; });
 }
 
 int GlScene::pickNumber(const std::string& id) {
@@ -294,7 +296,7 @@ void GlScene::setColor(const Color& color, bool selected) {
     program_.setUniformValue("color", asVector(selected ? V3f(color) * 0.55f + accent * 0.45f : V3f(color)));
 }
 
-void GlScene::bindInstances(const BatchBuffer& batch, GLuint divisor) {
+void GlScene::bindInstances(BatchBuffer& batch, GLuint divisor) {
     struct Part {
         GLuint index;
         GLint length;
@@ -302,7 +304,7 @@ void GlScene::bindInstances(const BatchBuffer& batch, GLuint divisor) {
     };
     static const Part parts[] = {{3, 4, 0}, {4, 4, 16}, {5, 3, 32}, {6, 3, 44}, {7, 3, 56}};
     const GLsizei stride = batch.shaped ? 68 : 32;
-    glBindBuffer(GL_ARRAY_BUFFER, batch.buffer);
+    batch.buffer.bind();
     setFixed(5, 1, 1, 1, 1);
     setFixed(6, 0, 1, 1, 1);
     setFixed(7, 1, 1, 1, 1);
@@ -322,7 +324,7 @@ void GlScene::releaseInstances() {
 }
 
 void GlScene::drawBatch(const CopyBatch& batch, const Options& o) {
-    const BatchBuffer& b = buffers_.at(batch.hash);
+    BatchBuffer& b = buffers_.at(batch.hash);
     if (b.count == 0) return;
     const Color color = colors_.count(batch.layer)    ? colors_[batch.layer]
                         : colors_.count(batch.object) ? colors_[batch.object]
@@ -335,7 +337,7 @@ void GlScene::drawBatch(const CopyBatch& batch, const Options& o) {
     if (batch.level == DrawLevel::Dots || m == meshes_.end()) {
         // A dot is one vertex at the copy's place: instances of a single point.
         program_.setUniformValue("model", QMatrix4x4());
-        glBindVertexArray(dotVao_);
+        dotVao_.bind();
         bindInstances(b, 0);
         setFixed(0, 0, 0, 0, 1);
         setFixed(1, 0, 0, 0, 0);
@@ -350,7 +352,7 @@ void GlScene::drawBatch(const CopyBatch& batch, const Options& o) {
         model.translate(asVector(box.min));
         model.scale(asVector(box.size()));
         program_.setUniformValue("model", model);
-        glBindVertexArray(boxVao_);
+        boxVao_.bind();
         bindInstances(b, 1);
         setFixed(2, -1, 0, 0, 1);
         glDrawArraysInstanced(GL_TRIANGLES, 0, 36, GLsizei(b.count));
@@ -359,7 +361,7 @@ void GlScene::drawBatch(const CopyBatch& batch, const Options& o) {
         return;
     }
     program_.setUniformValue("model", asMatrix(own));
-    glBindVertexArray(m->second.vao);
+    m->second.vao.bind();
     bindInstances(b, 1);
     glDisableVertexAttribArray(2);
     setFixed(2, -1, 0, 0, 1);
@@ -386,13 +388,13 @@ void GlScene::draw(const Options& o) {
     for (int i = 0; i < 5; ++i) heat[i] = asVector(tokens().heat[i]);
     program_.setUniformValueArray("heatColors", heat, 5);
     for (const ObjectDraw& object : objects_) {
-        const MeshBuffers& b = meshes_.at(object.mesh);
+        MeshBuffers& b = meshes_.at(object.mesh);
         setColor(object.color, o.selected == object.id && !object.overlay);
         const int number = pickNumber(object.id);
         program_.setUniformValue("pick",
                                  QVector3D(float(number & 255) / 255.0f, float(number >> 8) / 255.0f, 0));
         program_.setUniformValue("model", asMatrix(object.world));
-        glBindVertexArray(b.vao);
+        b.vao.bind();
         if (object.overlay)
             glEnableVertexAttribArray(2);
         else
@@ -472,8 +474,8 @@ void GlScene::drawGrid(const QMatrix4x4& viewProjection, const V3f& eye, float s
     lines_.setUniformValue("eye", asVector(eye));
     lines_.setUniformValue("reach", reach + std::abs(eye.y));
     lines_.setUniformValue("color", asVector(tokens().muted));
-    glBindVertexArray(gridVao_);
-    glBindBuffer(GL_ARRAY_BUFFER, gridBuffer_);
+    gridVao_.bind();
+    gridBuffer_.bind();
     glBufferData(GL_ARRAY_BUFFER, GLsizeiptr(data.size() * sizeof(float)), data.data(), GL_STREAM_DRAW);
     glEnableVertexAttribArray(0);
     glVertexAttribPointer(0, 4, GL_FLOAT, GL_FALSE, 16, nullptr);

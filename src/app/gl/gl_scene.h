@@ -1,8 +1,10 @@
 // The scene on the graphics card.
 #pragma once
 #include <QMatrix4x4>
+#include <QOpenGLBuffer>
 #include <QOpenGLFunctions_3_3_Core>
 #include <QOpenGLShaderProgram>
+#include <QOpenGLVertexArrayObject>
 #include <map>
 #include <memory>
 #include <unordered_map>
@@ -44,14 +46,15 @@ class GlScene : protected QOpenGLFunctions_3_3_Core {
 
   private:
     struct MeshBuffers {
-        GLuint vao = 0, vertices = 0, indices = 0, heat = 0;
+        QOpenGLVertexArrayObject vao;
+        QOpenGLBuffer vertices, indices{QOpenGLBuffer::IndexBuffer}, heat;
         GLsizei count = 0, coarseCount = 0;
         uint64_t heatHash = 0;
         Box3f bounds;
         bool used = false;
     };
     struct BatchBuffer {
-        GLuint buffer = 0;
+        QOpenGLBuffer buffer;
         size_t count = 0;
         bool shaped = false;
         bool used = false;
@@ -70,7 +73,7 @@ class GlScene : protected QOpenGLFunctions_3_3_Core {
     void addStrands(const EvalSnapshot& snapshot, const Node& layer);
     void drawStrands(const Options& options);
     bool hasGuides(const std::string& layer) const;
-    void bindInstances(const BatchBuffer& batch, GLuint divisor);
+    void bindInstances(BatchBuffer& batch, GLuint divisor);
     void releaseInstances();
     void drawBatch(const CopyBatch& batch, const Options& options);
     void dropUnused();
@@ -86,7 +89,8 @@ class GlScene : protected QOpenGLFunctions_3_3_Core {
     std::map<std::string, Color> colors_;
     std::map<std::string, M44f> prototypeMatrix_;
     std::vector<std::string> pickIds_;
-    GLuint boxVao_ = 0, boxBuffer_ = 0, dotVao_ = 0, gridVao_ = 0, gridBuffer_ = 0;
+    QOpenGLVertexArrayObject boxVao_, dotVao_, gridVao_;
+    QOpenGLBuffer boxBuffer_, gridBuffer_;
     bool software_ = false, ready_ = false;
     size_t trianglesDrawn_ = 0;
 };

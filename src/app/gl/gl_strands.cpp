@@ -139,19 +139,19 @@ void GlStrands::initialise() {
 }
 
 void GlStrands::upload(Buffers& b, const PackedStrands& packed, GLenum usage) {
-    if (!b.vao) {
-        glGenVertexArrays(1, &b.vao);
-        glGenBuffers(1, &b.vertices);
-        glGenBuffers(1, &b.indices);
+    if (!b.vao.isCreated()) {
+        b.vao.create();
+        b.vertices.create();
+        b.indices.create();
     }
-    glBindVertexArray(b.vao);
-    glBindBuffer(GL_ARRAY_BUFFER, b.vertices);
+    b.vao.bind();
+    b.vertices.bind();
     glBufferData(GL_ARRAY_BUFFER, GLsizeiptr(packed.vertices.size() * sizeof(StrandVertex)),
                  packed.vertices.data(), usage);
     std::vector<uint32_t> roots(packed.size());  // behind the segments: the first point of each strand
     for (size_t s = 0; s < roots.size(); ++s) roots[s] = packed.segments[s ? packed.segmentEnd[s - 1] : 0];
     const auto bytes = [](const std::vector<uint32_t>& v) { return GLsizeiptr(v.size() * sizeof(uint32_t)); };
-    glBindBuffer(GL_ELEMENT_ARRAY_BUFFER, b.indices);
+    b.indices.bind();
     glBufferData(GL_ELEMENT_ARRAY_BUFFER, bytes(packed.segments) + bytes(roots), nullptr, usage);
     glBufferSubData(GL_ELEMENT_ARRAY_BUFFER, 0, bytes(packed.segments), packed.segments.data());
     glBufferSubData(GL_ELEMENT_ARRAY_BUFFER, bytes(packed.segments), bytes(roots), roots.data());
@@ -169,14 +169,6 @@ void GlStrands::upload(Buffers& b, const PackedStrands& packed, GLenum usage) {
     b.wide = packed.wide;
 }
 
-void GlStrands::release(Buffers& b) {
-    if (!b.vao) return;
-    glDeleteVertexArrays(1, &b.vao);
-    glDeleteBuffers(1, &b.vertices);
-    glDeleteBuffers(1, &b.indices);
-    b = {};
-}
-
 void GlStrands::beginUpdate() {
     batches_.clear();
     for (auto& [hash, b] : buffers_) b.used = false;
@@ -185,19 +177,12 @@ void GlStrands::beginUpdate() {
 void GlStrands::add(const Batch& batch, const PackedStrands& packed) {
     Buffers& b = buffers_[batch.hash];
     b.used = true;
-    if (!b.vao) upload(b, packed, GL_STATIC_DRAW);
+    if (!b.vao.isCreated()) upload(b, packed, GL_STATIC_DRAW);
     batches_.push_back(batch);
 }
 
 void GlStrands::endUpdate() {
-    for (auto it = buffers_.begin(); it != buffers_.end();) {
-        if (it->second.used) {
-            ++it;
-            continue;
-        }
-        release(it->second);
-        it = buffers_.erase(it);
-    }
+    std::erase_if(buffers_, [](const auto& entry) { return !entry.second.used; });
     segmentCount_ = 0;
     for (const Batch& batch : batches_)
         if (const Buffers& b = buffers_.at(batch.hash); batch.lines && !b.segmentEnd.empty())
@@ -206,14 +191,13 @@ void GlStrands::endUpdate() {
 
 void GlStrands::setCombed(const std::string& layer, const PackedStrands* packed) {
     combedLayer_ = packed ? layer : std::string();
-    if (packed)
-        upload(combed_, *packed, GL_STREAM_DRAW);
-    else
-        release(combed_);
+    if (!packed) return combed_.reset();
+    if (!combed_) combed_ = std::make_unique<Buffers>();
+    upload(*combed_, *packed, GL_STREAM_DRAW);
 }
 
 void GlStrands::draw(const Batch& batch, const DrawSettings& settings, const QVector3D& color) {
-    const Buffers& b = buffers_.at(batch.hash);
+    Buffers& b = buffers_.at(batch.hash);
     if (b.segmentEnd.empty() || (batch.guides && batch.layer == combedLayer_)) return;
     const size_t all = segmentCount_, own = b.segmentEnd.size();
     size_t strands = own;
@@ -223,12 +207,12 @@ void GlStrands::draw(const Batch& batch, const DrawSettings& settings, const QVe
 }
 
 void GlStrands::drawCombed(const DrawSettings& settings, const QVector3D& color) {
-    if (combedLayer_.empty() || combed_.segmentEnd.empty()) return;
-    drawBuffers(combed_, {combedLayer_, 0, Color(0.0f), true, true, true}, settings, color,
-                combed_.segmentEnd.size());
+    if (combedLayer_.empty() || !combed_ || combed_->segmentEnd.empty()) return;
+    drawBuffers(*combed_, {.layer = combedLayer_, .color = Color(0.0f), .guides = true, .roots = true},
+                settings, color, combed_->segmentEnd.size());
 }
 
-void GlStrands::drawBuffers(const Buffers& b, const Batch& batch, const DrawSettings& settings,
+void GlStrands::drawBuffers(Buffers& b, const Batch& batch, const DrawSettings& settings,
                             const QVector3D& color, size_t strands) {
     const auto prepare = [&](QOpenGLShaderProgram& p, int mode) {
         p.bind();
@@ -241,7 +225,7 @@ void GlStrands::drawBuffers(const Buffers& b, const Batch& batch, const DrawSett
         p.setUniformValue("fade", batch.guides ? 1.0f : settings.fade);
         p.setUniformValue("dotSize", settings.dotSize);
     };
-    glBindVertexArray(b.vao);
+    b.vao.bind();
     if (batch.lines) {
         QOpenGLShaderProgram& program = b.wide && !batch.guides ? ribbons_ : lines_;
         prepare(program, 0);

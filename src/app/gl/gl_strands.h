@@ -1,8 +1,11 @@
 // Strands on the graphics card: lines that are lit along their tangents, or ribbons as wide as they are.
 #pragma once
 #include <QMatrix4x4>
+#include <QOpenGLBuffer>
 #include <QOpenGLFunctions_3_3_Core>
 #include <QOpenGLShaderProgram>
+#include <QOpenGLVertexArrayObject>
+#include <memory>
 #include <unordered_map>
 
 #include "app/session/eval_worker.h"
@@ -46,19 +49,19 @@ class GlStrands : protected QOpenGLFunctions_3_3_Core {
 
   private:
     struct Buffers {
-        GLuint vao = 0, vertices = 0, indices = 0;
+        QOpenGLVertexArrayObject vao;
+        QOpenGLBuffer vertices, indices{QOpenGLBuffer::IndexBuffer};
         std::vector<uint32_t> segmentEnd;
         bool wide = false, used = false;
     };
     void upload(Buffers& b, const PackedStrands& packed, GLenum usage);
-    void release(Buffers& b);
-    void drawBuffers(const Buffers& b, const Batch& batch, const DrawSettings& settings,
-                     const QVector3D& color, size_t strands);
+    void drawBuffers(Buffers& b, const Batch& batch, const DrawSettings& settings, const QVector3D& color,
+                     size_t strands);
 
     QOpenGLShaderProgram lines_, ribbons_;
     std::unordered_map<uint64_t, Buffers> buffers_;
     std::vector<Batch> batches_;
-    Buffers combed_;
+    std::unique_ptr<Buffers> combed_;
     std::string combedLayer_;
     size_t segmentCount_ = 0;  // of all batches that show their lines
 };

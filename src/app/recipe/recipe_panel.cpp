@@ -13,6 +13,7 @@
 #include <QVBoxLayout>
 
 #include "app/theme/theme.h"
+#include "geo/surface/surface.h"
 
 namespace ovrix::app {
 

@@ -305,8 +305,13 @@ void RenderPane::restart() {
         regionSize_ = size;
         picture_->setRegion(region_);
     }
-    RenderRequest request{controller_.scene(), controller_.clock().frame(), size.width(), size.height(),
-                          std::nullopt,        draft_->isChecked(),         region_,      0};
+    RenderRequest request{.scene = controller_.scene(),
+                          .frame = controller_.clock().frame(),
+                          .width = size.width(),
+                          .height = size.height(),
+                          .camera = std::nullopt,
+                          .draft = draft_->isChecked(),
+                          .region = region_};
     if (view_ && camera_->currentIndex() == 0 && !view_->throughCamera())
         request.camera = view_->camera().options();
     worker_.start(std::move(request));

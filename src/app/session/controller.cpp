@@ -69,9 +69,16 @@ void Controller::tellDocument() {
 
 void Controller::requestResults() {
     if (changingScene_) return;
-    worker_.request({scene(), full_, clock_.frame(), selection_.overlay(), selection_.painting().node,
-                     clock_.live(), patient_, opened_, clock_.playing(),
-                     selection_.aiming() ? selection_.id() : std::string()});
+    worker_.request({.scene = scene(),
+                     .full = full_,
+                     .frame = clock_.frame(),
+                     .overlay = selection_.overlay(),
+                     .painted = selection_.painting().node,
+                     .live = clock_.live(),
+                     .patient = patient_,
+                     .opened = opened_,
+                     .playing = clock_.playing(),
+                     .aimedFrom = selection_.aiming() ? selection_.id() : std::string()});
 }
 
 void Controller::setPatient(bool patient) {

@@ -1,4 +1,5 @@
 #include "app/session/eval_worker.h"
+#include "geo/surface/surface.h"
 
 namespace ovrix::app {
 
@@ -117,7 +118,8 @@ std::shared_ptr<const EvalSnapshot> EvalWorker::evaluate(const Request& r, Progr
             snapshot->objects[node.id] = std::move(view);
             showSoFar();
         });
-    const EvalOptions options{r.frame, Purpose::Viewport, r.full, r.painted, r.live, false, r.patient};
+    const EvalOptions options{
+        .frame = r.frame, .full = r.full, .painted = r.painted, .live = r.live, .patient = r.patient};
     evaluator_.layers(r.scene, all, options, progress, [&](const std::string& id, const LayerResult& made) {
         snapshot->layers[id] = made;
         addDrawn(*snapshot, id);

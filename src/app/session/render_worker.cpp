@@ -80,8 +80,14 @@ std::shared_ptr<Film> RenderWorker::startFilm(const RenderRequest& r, const Rect
 
 void RenderWorker::render(const RenderRequest& r, Progress& progress) {
     requireFilmMemory(r.scene.document, r.width, r.height);
-    auto job = std::make_shared<RenderJob>(
-        builder_.build(r.scene, {r.frame, {}, r.draft, r.width, r.height, r.camera}, progress));
+    auto job = std::make_shared<RenderJob>(builder_.build(r.scene,
+                                                          {.frame = r.frame,
+                                                           .camera = {},
+                                                           .draft = r.draft,
+                                                           .width = r.width,
+                                                           .height = r.height,
+                                                           .view = r.camera},
+                                                          progress));
     if (r.camera) job->cameras = {*r.camera};
     const int passes = r.samples > 0 ? r.samples : job->samples;
     const Renderer renderer(*job->scene, job->cameraFor(r.width, r.height), job->options);

@@ -11,6 +11,7 @@
 #include "app/window/main_window.h"
 #include "deliver/render_scene_builder.h"
 #include "document/edits/keying.h"
+#include "geo/points/curve_set.h"
 
 using namespace ovrix::deliver;
 using namespace ovrix::app;
@@ -113,7 +114,7 @@ void takeFieldStack(Photographer& p) {
     MainWindow& w = p.window();
     w.controller().selection().select("barnacles_large");
     p.settle();
-    p.openStack("barnacles_large/scatter/keep");
+    p.openStack("barnacles_large/scatter/mask");
     p.take("field-stack");
 }
 
@@ -145,9 +146,9 @@ void takePaint(Photographer& p) {
     MainWindow& w = p.window();
     w.controller().selection().select("sea_grass_tall");
     p.settle();
-    p.openStack("sea_grass_tall/spread/keep");
-    p.openSource("sea_grass_tall/spread/keep", "Painted");
-    w.controller().selection().setPainting({"sea_grass_tall", "spread", "keep", 3, "map"});
+    p.openStack("sea_grass_tall/spread/mask");
+    p.openSource("sea_grass_tall/spread/mask", "Painted");
+    w.controller().selection().setPainting({"sea_grass_tall", "spread", "mask", 3, "map"});
     p.settle();
     if (const auto at = w.view()->project(V3f(0.46f, 0.02f, 0.72f))) p.hover(w.view(), *at);
     p.take("paint");

@@ -269,23 +269,20 @@ void FrameRuler::contextMenuEvent(QContextMenuEvent* e) {
                      {"Straight", KeyEase::Linear},
                      {"Eased", KeyEase::Eased},
                      {"Stepped", KeyEase::Hold}};
-        const auto change = [this, f = *key](const QString& label,
-                                             const std::function<void(std::vector<Key>&, size_t)>& to) {
-            controller_.edit(label, [&](const Document& d) {
-                Document out = d;
-                for (const ParamPath& path : animatedParams(d, controller_.selection().id())) {
-                    Param param = paramAt(d, path);
-                    const auto k = keyAt(param, f);
-                    if (!k) continue;
-                    if (param.keys.size() == 1 && label == "Remove keys") {
-                        out = withoutKey(out, path, f);
-                        continue;
-                    }
-                    to(param.keys, *k);
-                    out = withKeys(out, path, param.keys);
-                }
-                return out;
-            });
+        using KeyChange = std::function<void(std::vector<Key>&, size_t)>;
+        const auto changed = [this, f = *key](const Document& d, const KeyChange& to) {
+            Document out = d;
+            for (const ParamPath& path : animatedParams(d, controller_.selection().id())) {
+                Param param = paramAt(d, path);
+                const auto k = keyAt(param, f);
+                if (!k) continue;
+                to(param.keys, *k);
+                out = param.keys.empty() ? withoutKey(out, path, f) : withKeys(out, path, param.keys);
+            }
+            return out;
+        };
+        const auto change = [this, changed](const QString& label, const KeyChange& to) {
+            controller_.edit(label, [&](const Document& d) { return changed(d, to); });
         };
         for (const auto& ease : eases)
             menu.addAction(
@@ -473,19 +470,19 @@ void TimeStrip::fillBakeMenu(QMenu& menu) {
                 if (!status.bake.locked) controller_.bakeLayer(id);
         });
     menu.addSeparator();
+    const auto useBake = [this](const std::string& layer, const char* how) {
+        controller_.edit("Use of a bake", [&](const Document& doc) {
+            const NodePtr recipe = recipeOf(doc, doc.get(layer));
+            const auto solver = solverIndex(recipe->steps);
+            if (!solver) return doc;
+            return withValue(doc, {layer, recipe->steps[*solver].id, "bake_use"}, std::string(how));
+        });
+    };
     for (const auto& [id, status] : all) {
         if (!status.bake.exists) continue;
         const auto folder = bakeFolder(controller_.session().path(), id);
         if (!status.fresh) {
-            const auto use = [this, layer = id](const char* how) {
-                controller_.edit("Use of a bake", [&](const Document& doc) {
-                    const NodePtr whole = recipeOf(doc, doc.get(layer));
-                    const Node& recipe = *whole;
-                    const auto place = solverIndex(recipe.steps);
-                    if (!place) return doc;
-                    return withValue(doc, {layer, recipe.steps[*place].id, "bake_use"}, std::string(how));
-                });
-            };
+            const auto use = [useBake, layer = id](const char* how) { useBake(layer, how); };
             if (status.use == "always")
                 menu.addAction("Use " + nameOf(id) + "'s bake only while fresh", this,
                                [use] { use("while fresh"); });

@@ -150,9 +150,7 @@ void CombTool::fitBrush() {
     const auto& objects = controller_.results().objects;
     const auto on = objects.find(controller_.document().value(node->id, kLayer.surface));
     if (on == objects.end()) return;
-    const SurfacePtr known = skin();
-    const V3f size =
-        (known ? known->mesh().bounds() : placedBox(on->second.mesh->bounds(), on->second.world)).size();
+    const V3f size = placedBox(on->second.mesh->bounds(), on->second.world).size();
     brush_.radius = std::clamp(0.12f * std::max({size.x, size.y, size.z}), 1e-3f, 1e4f);
 }
 

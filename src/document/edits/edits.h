@@ -8,7 +8,7 @@
 namespace ovrix::document {
 
 /// Where a parameter lives: "sun/elevation", "barnacles/scatter/count", or inside a field
-/// "barnacles/scatter/keep/field/0/soft" (source 0) and ".../field/0/strength".
+/// "barnacles/scatter/mask/field/0/soft" (source 0) and ".../field/0/strength".
 struct ParamPath {
     std::string node, step, param;
     int source = -1;  ///< index in the parameter's field, or -1

@@ -78,13 +78,15 @@ fs::path mapFolder(const fs::path& scene) { return scene.parent_path() / (scene.
 void overMaps(
     const Document& document,
     const std::function<void(const Node&, const std::string&, const FieldSource&, const MapValue&)>& visit) {
+    const auto ofSource = [&](const Node& node, const std::string& step, const FieldSource& source) {
+        for (const auto& [name, own] : source.params)
+            if (const auto* map = std::get_if<MapValue>(&own.value); map && map->map)
+                visit(node, step, source, *map);
+    };
     const auto over = [&](const Node& node, const std::string& step, const ParamMap& params) {
         for (const auto& [id, param] : params)
             if (param.field)
-                for (const FieldSource& s : param.field->sources)
-                    for (const auto& [name, own] : s.params)
-                        if (const auto* map = std::get_if<MapValue>(&own.value); map && map->map)
-                            visit(node, step, s, *map);
+                for (const FieldSource& s : param.field->sources) ofSource(node, step, s);
     };
     for (const NodePtr& node : document.nodes()) {
         over(*node, {}, node->params);

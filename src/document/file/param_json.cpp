@@ -39,7 +39,7 @@ struct ToJson {
             if (e.added) j["added"] = true;
             if (e.removed) j["removed"] = true;
             if (e.move != V3f(0.0f)) j["move"] = (*this)(Color(e.move));
-            if (e.turn != Quatf()) j["turn"] = (*this)(e.turn);
+            if (e.turn != Quatf()) j["rotation"] = (*this)(e.turn);
             if (e.size != 1.0f) j["size"] = shortest(e.size);
             if (!e.prototype.empty()) j["prototype"] = e.prototype;
             out.push_back(std::move(j));
@@ -54,7 +54,7 @@ struct ToJson {
                 j["added"] = true;
                 j["triangle"] = e->triangle;
                 j["at"] = Json::array({shortest(e->bary.x), shortest(e->bary.y)});
-                j["place"] = (*this)(Color(e->place));
+                j["position"] = (*this)(Color(e->place));
             }
             if (e->removed) j["removed"] = true;
             if (e->length != 1.0f) j["length"] = shortest(e->length);
@@ -82,7 +82,7 @@ struct ToJson {
     Json operator()(const PrototypeMix& mix) const {
         Json out = Json::array();
         for (const WeightedPrototype& s : mix) {
-            Json j{{"of", s.ref}, {"share", (*this)(s.weight)}};
+            Json j{{"of", s.ref}, {"weight", (*this)(s.weight)}};
             if (s.size != WeightedPrototype().size) j["size"] = (*this)(s.size);
             if (s.tilt != WeightedPrototype().tilt) j["tilt"] = (*this)(s.tilt);
             out.push_back(std::move(j));
@@ -118,16 +118,16 @@ Range rangeFrom(const ParamSpec& spec, const Json& j) {
     return {std::min(n[0], n[1]), std::max(n[0], n[1])};
 }
 
-PrototypeMix sharesFrom(const ParamSpec& spec, const Json& j) {
-    if (!j.is_array()) wrongType(spec, "a list of {\"of\", \"share\"}");
+PrototypeMix mixFrom(const ParamSpec& spec, const Json& j) {
+    if (!j.is_array()) wrongType(spec, "a list of {\"of\", \"weight\"}");
     PrototypeMix out;
     for (const Json& x : j) {
-        if (!x.is_object() || !x.contains("of")) wrongType(spec, "a list of {\"of\", \"share\"}");
-        WeightedPrototype share{textFrom(spec, x["of"])};
-        if (x.contains("share")) share.weight = numberFrom(spec, x["share"]);
-        if (x.contains("size")) share.size = rangeFrom(spec, x["size"]);
-        if (x.contains("tilt")) share.tilt = rangeFrom(spec, x["tilt"]);
-        out.push_back(std::move(share));
+        if (!x.is_object() || !x.contains("of")) wrongType(spec, "a list of {\"of\", \"weight\"}");
+        WeightedPrototype one{textFrom(spec, x["of"])};
+        if (x.contains("weight")) one.weight = numberFrom(spec, x["weight"]);
+        if (x.contains("size")) one.size = rangeFrom(spec, x["size"]);
+        if (x.contains("tilt")) one.tilt = rangeFrom(spec, x["tilt"]);
+        out.push_back(std::move(one));
     }
     return out;
 }
@@ -165,12 +165,13 @@ ManualEdits editsFrom(const ParamSpec& spec, const Json& j) {
             const auto n = numbersFrom(spec, x["move"], 3);
             e.move = V3f(float(n[0]), float(n[1]), float(n[2]));
         }
-        if (x.contains("turn")) {
-            if (!x["turn"].is_array() || x["turn"].size() != 4) wrongType(spec, "a turn of four numbers");
+        if (x.contains("rotation")) {
+            if (!x["rotation"].is_array() || x["rotation"].size() != 4)
+                wrongType(spec, "a rotation of four numbers");
             float n[4];
-            for (size_t i = 0; i < 4; ++i) n[i] = float(numberFrom(spec, x["turn"][i]));
+            for (size_t i = 0; i < 4; ++i) n[i] = float(numberFrom(spec, x["rotation"][i]));
             e.turn = Quatf(n[0], V3f(n[1], n[2], n[3]));
-            if (!(e.turn.length() > 1e-6f)) wrongType(spec, "a turn of four numbers that are not all 0");
+            if (!(e.turn.length() > 1e-6f)) wrongType(spec, "a rotation of four numbers that are not all 0");
         }
         if (x.contains("size")) e.size = float(numberFrom(spec, x["size"]));
         if (x.contains("prototype")) e.prototype = textFrom(spec, x["prototype"]);
@@ -200,7 +201,7 @@ StrandEdit strandFrom(const ParamSpec& spec, const Json& j) {
         const auto n = numbersFrom(spec, j["at"], 2);
         e.bary = V2f(float(n[0]), float(n[1]));
     }
-    if (j.contains("place")) e.place = vectorFrom(spec, j["place"]);
+    if (j.contains("position")) e.place = vectorFrom(spec, j["position"]);
     if (!j.contains("directions")) return e;
     const Json& d = j["directions"];
     if (!d.is_array() || d.size() % 3 != 0) wrongType(spec, "directions of three numbers each");
@@ -381,7 +382,7 @@ Value valueFromJson(const ParamSpec& spec, const Json& j) {
             return refs;
         }
         case ParamType::PrototypeMix:
-            return sharesFrom(spec, j);
+            return mixFrom(spec, j);
         case ParamType::Map:
             return mapFrom(spec, j);
         case ParamType::Edits:

@@ -23,8 +23,8 @@ const struct DomeParams : ParamTable {
                                            "The space that the file's numbers are in"));
     Handle<double> exposure = add(exposureSpec());
     Handle<Color> color = add(tintSpec());
-    Handle<double> turn =
-        add(number("turn", "Rotation", 0, "deg", -3600, 3600, -180, 180, "Around the vertical"));
+    Handle<double> azimuth =
+        add(number("azimuth", "Azimuth", 0, "deg", -3600, 3600, -180, 180, "Around the vertical"));
 } kDome;
 
 }  // namespace
@@ -33,7 +33,7 @@ static Light domeLight(const LightInput& in) {
     const ResolvedParams& p = in.params;
     return DomeLight(in.picture(p[kDome.file], p[kDome.space]),
                      V3f(p[kDome.color]) * float(std::exp2(p[kDome.exposure])),
-                     radians(float(p[kDome.turn])));
+                     radians(float(p[kDome.azimuth])));
 }
 
 NodeType domeImageType() {

@@ -18,7 +18,7 @@ const struct FibreParams : ParamTable {
         add(shownIf(drivable(unitNumber("melanin", "Melanin", 0.4, "0 white, 0.2 blond, 0.4 brown, 1 black")),
                     "coloured=melanin"));
     Handle<Varying> redness = add(shownIf(
-        drivable(unitNumber("redness", "Redness", 0.1, "Share of the red pigment")), "coloured=melanin"));
+        drivable(unitNumber("redness", "Redness", 0.1, "Fraction of the red pigment")), "coloured=melanin"));
     Handle<VaryingColor> base =
         add(shownIf(color("base", "Colour", Color(0.3f, 0.2f, 0.12f), true, "Of many strands in even light"),
                     "coloured=colour"));

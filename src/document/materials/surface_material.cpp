@@ -1,6 +1,7 @@
 #include "document/materials/surface_material.h"
 
 #include "document/model/document.h"
+#include "geo/surface/surface.h"
 #include "params/param_table.h"
 #include "render/scene/render_scene.h"
 
@@ -20,9 +21,9 @@ const struct SurfaceParams : ParamTable {
     Handle<Varying> specular =
         add(drivable(number("specular", "Specular", 0.5, "", 0, 1, 0, 1,
                             "Strength of the shine of what is no metal; 0.5 is glassy")));
-    Handle<Varying> translucency =
-        add(drivable(unitNumber("translucency", "Translucency", 0,
-                                "Part of the light that shines through, for thin things such as leaves")));
+    Handle<Varying> translucency = add(
+        drivable(unitNumber("translucency", "Translucency", 0,
+                            "Fraction of the light that shines through, for thin things such as leaves")));
     Handle<Varying> opacity =
         add(drivable(unitNumber("opacity", "Opacity", 1,
                                 "Cut out where it is under half; an image's alpha cuts leaves from a card")));
@@ -69,7 +70,12 @@ NodeType surfaceMaterialType() {
             .params = kSurface.specs(),
             .material = surfaceMaterial,
             .color = baseColor,
-            .shines = shines};
+            .shines = shines,
+            .problem = [](const ResolvedParams& p) {
+                return std::string(p[kSurface.opacity].high < 0.5f
+                                       ? "cuts all out that wears it: its opacity is under 0.5"
+                                       : "");
+            }};
 }
 
 }  // namespace ovrix::document

@@ -7,6 +7,7 @@
 #include "base/error.h"
 #include "document/model/motion.h"
 #include "document/model/values.h"
+#include "geo/points/curve_set.h"
 #include "sim/step_registry.h"
 
 namespace ovrix::document {

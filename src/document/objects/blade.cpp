@@ -18,7 +18,7 @@ const struct BladeParams : ParamTable {
     Handle<double> width = add(number("width", "Width", starting(BladeOptions{}.width), "m", 1e-6, 1e3, 0.002,
                                       0.3, "Where it is widest"));
     Handle<Curve> profile = add(specs::profile("profile", "Profile", {{0, 0.6f}, {0.3f, 1}, {1, 0}},
-                                               "Width from foot to tip, as a part of the widest"));
+                                               "Width from foot to tip, as a fraction of the widest"));
     Handle<int64_t> segments = add(whole("segments", "Segments", starting(BladeOptions{}.segments), 1, 256, 3,
                                          32, "Faces along the blade"));
     Handle<double> bend = add(number("bend", "Bend", startingDegrees(BladeOptions{}.bend), "deg", -720, 720,
@@ -76,7 +76,8 @@ NodeType bladeType() {
             .category = Category::Object,
             .help = "A blade of grass, a leaf or a frond, or a tuft of them",
             .params = kBlade.specs(),
-            .make = [](const ObjectInput& in) { return ObjectShape{makeBlades(optionsOf(in.params))}; }};
+            .make = [](const ObjectInput& in) { return ObjectShape{makeBlades(optionsOf(in.params))}; },
+            .problem = flatness};
 }
 
 }  // namespace ovrix::document

@@ -2,6 +2,7 @@
 
 #include "base/error.h"
 #include "document/types/common.h"
+#include "geo/strands/strands.h"
 #include "params/param_table.h"
 
 namespace ovrix::document {
@@ -74,6 +75,7 @@ NodeType meshFileType() {
             .help = "A mesh in OBJ, PLY, STL, OFF, glTF, GLB or FBX",
             .params = kMeshFile.specs(),
             .make = read,
+            .problem = flatness,
             .ofFile = true};
 }
 

@@ -20,15 +20,17 @@ const struct PlaneParams : ParamTable {
 }  // namespace
 
 NodeType planeType() {
-    return {
-        .id = "plane",
-        .title = "Plane",
-        .category = Category::Object,
-        .help = "A flat square",
-        .params = kPlane.specs(),
-        .make = [](const ObjectInput& in) {
-            return ObjectShape{makePlane(float(in.params[kPlane.size]), int(in.params[kPlane.divisions]))};
-        }};
+    return {.id = "plane",
+            .title = "Plane",
+            .category = Category::Object,
+            .help = "A flat square",
+            .params = kPlane.specs(),
+            .make =
+                [](const ObjectInput& in) {
+                    return ObjectShape{
+                        makePlane(float(in.params[kPlane.size]), int(in.params[kPlane.divisions]))};
+                },
+            .problem = flatness};
 }
 
 }  // namespace ovrix::document

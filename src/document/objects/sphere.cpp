@@ -25,10 +25,12 @@ NodeType sphereType() {
             .category = Category::Object,
             .help = "A ball",
             .params = kSphere.specs(),
-            .make = [](const ObjectInput& in) {
-                return ObjectShape{
-                    makeSphere(float(in.params[kSphere.radius]), int(in.params[kSphere.segments]))};
-            }};
+            .make =
+                [](const ObjectInput& in) {
+                    return ObjectShape{
+                        makeSphere(float(in.params[kSphere.radius]), int(in.params[kSphere.segments]))};
+                },
+            .problem = flatness};
 }
 
 }  // namespace ovrix::document

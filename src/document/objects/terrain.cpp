@@ -32,12 +32,14 @@ NodeType terrainType() {
             .category = Category::Object,
             .help = "A square of hills",
             .params = kTerrain.specs(),
-            .make = [](const ObjectInput& in) {
-                const ResolvedParams& p = in.params;
-                return ObjectShape{makeTerrain({float(p[kTerrain.size]), int(p[kTerrain.divisions]),
-                                                float(p[kTerrain.height]), float(p[kTerrain.feature]),
-                                                float(p[kTerrain.ridges]), uint32_t(p[kTerrain.seed])})};
-            }};
+            .make =
+                [](const ObjectInput& in) {
+                    const ResolvedParams& p = in.params;
+                    return ObjectShape{makeTerrain({float(p[kTerrain.size]), int(p[kTerrain.divisions]),
+                                                    float(p[kTerrain.height]), float(p[kTerrain.feature]),
+                                                    float(p[kTerrain.ridges]), uint32_t(p[kTerrain.seed])})};
+                },
+            .problem = flatness};
 }
 
 }  // namespace ovrix::document

@@ -21,15 +21,18 @@ const struct TorusParams : ParamTable {
 }  // namespace
 
 NodeType torusType() {
-    return {.id = "torus",
-            .title = "Torus",
-            .category = Category::Object,
-            .help = "A ring",
-            .params = kTorus.specs(),
-            .make = [](const ObjectInput& in) {
+    return {
+        .id = "torus",
+        .title = "Torus",
+        .category = Category::Object,
+        .help = "A ring",
+        .params = kTorus.specs(),
+        .make =
+            [](const ObjectInput& in) {
                 return ObjectShape{makeTorus(float(in.params[kTorus.radius]), float(in.params[kTorus.tube]),
                                              int(in.params[kTorus.segments]))};
-            }};
+            },
+        .problem = flatness};
 }
 
 }  // namespace ovrix::document

@@ -17,8 +17,8 @@ const struct TuftParams : ParamTable {
         add(whole("strands", "Strands", starting(TuftOptions{}.strands), 1, 4096, 1, 60, "In one tuft"));
     Handle<double> height = add(number("height", "Height", starting(TuftOptions{}.height), "m", 1e-6, 1e4,
                                        0.002, 0.5, "Of the tallest"));
-    Handle<double> vary = add(
-        unitNumber("vary", "Height varies", starting(TuftOptions{}.vary), "Part by which others are lower"));
+    Handle<double> vary = add(unitNumber("vary", "Height varies", starting(TuftOptions{}.vary),
+                                         "Fraction by which others are lower"));
     Handle<double> foot = add(number("foot", "Foot", starting(TuftOptions{}.foot), "m", 0, 1e4, 0, 0.05,
                                      "Radius over which they start"));
     Handle<double> open = add(number("open", "Open", startingDegrees(TuftOptions{}.open), "deg", 0, 180, 0,
@@ -27,15 +27,15 @@ const struct TuftParams : ParamTable {
                                        0.05, "Radius of their spirals; 0 is straight"));
     Handle<double> radiusVary =
         add(unitNumber("radius_vary", "Spiral varies", starting(TuftOptions{}.radiusVary),
-                       "Part by which some are narrower"));
+                       "Fraction by which some are narrower"));
     Handle<double> turns = add(number("turns", "Turns", starting(TuftOptions{}.turns), "", 0, 1e3, 0, 10,
                                       "Of a spiral, from root to tip"));
     Handle<double> turnsVary = add(unitNumber("turns_vary", "Turns vary", starting(TuftOptions{}.turnsVary),
-                                              "Part by which some have fewer"));
+                                              "Fraction by which some have fewer"));
     Handle<double> pinch =
         add(unitNumber("pinch", "Pinch", starting(TuftOptions{}.pinch), "1 draws all tips together"));
-    Handle<double> trim = add(
-        unitNumber("trim", "Trim", starting(TuftOptions{}.trim), "Part of the height that is cut off level"));
+    Handle<double> trim = add(unitNumber("trim", "Trim", starting(TuftOptions{}.trim),
+                                         "Fraction of the height that is cut off level"));
     Handle<double> distortion = add(number("distortion", "Distortion", starting(TuftOptions{}.distortion),
                                            "m", 0, 1e4, 0, 0.05, "Irregular bends"));
     Handle<int64_t> segments = add(whole("segments", "Segments", starting(TuftOptions{}.segments), 1, 512, 3,
@@ -76,12 +76,14 @@ NodeType tuftType() {
             .category = Category::Object,
             .help = "A handful of strands that a layer copies as one",
             .params = kTuft.specs(),
-            .make = [](const ObjectInput& in) {
-                ObjectShape out;  // its mesh, for drawing and keeping apart, has few sides
-                out.strands = makeTuft(optionsOf(in.params));
-                out.mesh = tubesOf(*out.strands, 3, 0.001f);
-                return out;
-            }};
+            .make =
+                [](const ObjectInput& in) {
+                    ObjectShape out;  // its mesh, for drawing and keeping apart, has few sides
+                    out.strands = makeTuft(optionsOf(in.params));
+                    out.mesh = tubesOf(*out.strands, 3, 0.001f);
+                    return out;
+                },
+            .problem = flatness};
 }
 
 }  // namespace ovrix::document

@@ -7,42 +7,39 @@ namespace ovrix::document {
 using namespace specs;
 
 PlacementParams::PlacementParams(ParamTable& table, Affects affects)
-    : position(table.add(
-          affecting(affects, specs::vector("position", "Position", V3d(0), "m", 5, "Where it stands")))),
-      rotation(table.add(affecting(affects, specs::vector("rotation", "Rotation", V3d(0), "deg", 180,
-                                                          "Turned around X, then Y, then Z")))),
-      scale(table.add(
-          affecting(affects, specs::vector("scale", "Scale", V3d(1), "", 5, "Factor along its own axes")))) {}
+    : position(table.add(affects, specs::vector("position", "Position", V3d(0), "m", 5, "Where it stands"))),
+      rotation(table.add(affects, specs::vector("rotation", "Rotation", V3d(0), "deg", 180,
+                                                "Turned around X, then Y, then Z"))),
+      scale(table.add(affects, specs::vector("scale", "Scale", V3d(1), "", 5, "Factor along its own axes"))) {
+}
 
 PathParams::PathParams(ParamTable& table, Affects affects)
-    : path(table.add(affecting(affects, specs::ref("path", "Path", "curve",
-                                                   "Goes along a curve; its position counts from there")))),
-      at(table.add(
-          affecting(affects, shownIf(specs::unitNumber("path_at", "Along path", 0,
-                                                       "Part of the curve's length: give it keys to go"),
-                                     "path!=")))),
-      turn(table.add(affecting(
-          affects, shownIf(specs::flag("path_turn", "Rotates along", true, "Its +Z points along the curve"),
-                           "path!=")))) {}
+    : path(table.add(affects, specs::ref("path", "Path", "curve",
+                                         "Goes along a curve; its position counts from there"))),
+      at(table.add(affects, shownIf(specs::unitNumber("path_at", "Along path", 0,
+                                                      "Fraction of the curve's length: give it keys to go"),
+                                    "path!="))),
+      turn(table.add(affects,
+                     shownIf(specs::flag("path_turn", "Rotates along", true, "Its +Z points along the curve"),
+                             "path!="))) {}
 
 WanderParams::WanderParams(ParamTable& table, Affects affects)
-    : on(table.add(
-          affecting(affects, specs::flag("wander", "Wanders", false, "Moves at random, without keys")))),
-      move(table.add(affecting(affects, shownIf(specs::number("wander_move", "By", 0.05, "m", 0, 1e6, 0, 1,
-                                                              "How far from where it stands"),
-                                                "wander=true")))),
-      turn(table.add(affecting(affects, shownIf(specs::number("wander_turn", "Rotation by", 5, "deg", 0, 3600,
-                                                              0, 45, "How far to each side"),
-                                                "wander=true")))),
-      size(table.add(affecting(affects, shownIf(specs::unitNumber("wander_size", "Size by", 0,
-                                                                  "Part by which it grows and shrinks"),
-                                                "wander=true")))),
-      rate(table.add(affecting(affects, shownIf(specs::number("wander_rate", "Frequency", 0.5, "1/s", 0, 1e4,
-                                                              0, 5, "Turns a second"),
-                                                "wander=true")))),
-      seed(table.add(affecting(affects, shownIf(specs::whole("wander_seed", "Seed", 1, 0, 4294967295.0, 0,
-                                                             100, "Another number, another way"),
-                                                "wander=true")))) {}
+    : on(table.add(affects, specs::flag("wander", "Wanders", false, "Moves at random, without keys"))),
+      move(table.add(affects, shownIf(specs::number("wander_move", "By", 0.05, "m", 0, 1e6, 0, 1,
+                                                    "How far from where it stands"),
+                                      "wander=true"))),
+      turn(table.add(affects, shownIf(specs::number("wander_turn", "Rotation by", 5, "deg", 0, 3600, 0, 45,
+                                                    "How far to each side"),
+                                      "wander=true"))),
+      size(table.add(affects, shownIf(specs::unitNumber("wander_size", "Size by", 0,
+                                                        "Fraction by which it grows and shrinks"),
+                                      "wander=true"))),
+      rate(table.add(affects, shownIf(specs::number("wander_rate", "Frequency", 0.5, "1/s", 0, 1e4, 0, 5,
+                                                    "Turns a second"),
+                                      "wander=true"))),
+      seed(table.add(affects, shownIf(specs::whole("wander_seed", "Seed", 1, 0, 4294967295.0, 0, 100,
+                                                   "Another number, another motion"),
+                                      "wander=true"))) {}
 
 TransformParams::TransformParams(ParamTable& table)
     : placement(table, Affects::Placement),
@@ -50,9 +47,8 @@ TransformParams::TransformParams(ParamTable& table)
       wander(table, Affects::Placement) {}
 
 ObjectParams::ObjectParams(ParamTable& table)
-    : material(
-          table.add(affecting(Affects::Appearance, ref("material", "Material", "material",
-                                                       "What it looks like; grey when none is chosen")))),
+    : material(table.add(Affects::Appearance, ref("material", "Material", "material",
+                                                  "What it looks like; grey when none is chosen"))),
       transform(table) {}
 
 ParamSpec slotsSpec() {
@@ -78,6 +74,13 @@ ParamSpec tintSpec() { return color("color", "Colour", Color(1.0f), false, "Colo
 ParamSpec powerSpec() {
     return number("power", "Power", 20, "W/m2", 0, 1e9, 0, 100,
                   "Light given by each square metre, per steradian");
+}
+
+std::string flatness(const ResolvedParams& params) {
+    const V3f scale = params[kObject.object.transform.placement.scale];
+    for (int axis = 0; axis < 3; ++axis)
+        if (scale[axis] == 0.0f) return std::string("has no size: its scale is 0 along ") + "XYZ"[axis];
+    return {};
 }
 
 }  // namespace ovrix::document

@@ -1,6 +1,7 @@
 #include "document/types/layer.h"
 
 #include "document/model/params.h"
+#include "geo/surface/surface.h"
 
 namespace ovrix::document {
 
@@ -9,45 +10,41 @@ using namespace specs;
 LayerParams::LayerParams()
     : surface(add(specs::ref("surface", "Surface", "object or layer",
                              "What it lies on: an object, or the copies that another layer makes"))),
-      material(add(affecting(
-          Affects::Appearance,
-          specs::ref("material", "Material", "material",
-                     "For all that it makes; of copies each prototype's own when none is chosen")))),
-      showAs(add(
-          affecting(Affects::Appearance,
-                    shownIf(specs::choice("show_as", "Shown as", "auto", {"auto", "meshes", "boxes", "dots"},
-                                          "How the view draws its copies; auto keeps the view fluid"),
-                            "makes=copies")))),
-      showFill(add(affecting(Affects::Appearance, shownIf(specs::flag("show_fill", "Strands", true,
-                                                                      "The view draws all that it makes"),
-                                                          "makes=strands")))),
-      showGuides(add(affecting(Affects::Appearance,
-                               shownIf(specs::flag("show_guides", "Guides", false,
-                                                   "The view draws the guides that the rest is laid between"),
-                                       "makes=strands")))),
-      showRoots(add(affecting(Affects::Appearance,
-                              shownIf(specs::flag("show_roots", "Roots", false,
-                                                  "The view marks where guides, or all strands, begin"),
-                                      "makes=strands")))),
-      viewShare(add(affecting(Affects::Appearance,
-                              specs::unitNumber("view_share", "Shown share", 1,
-                                                "Part of its copies or strands that the view shows")))),
-      viewMost(add(
-          affecting(Affects::Appearance, specs::whole("view_most", "Shown at most", 0, 0, 1e12, 0, 1000000,
-                                                      "The view shows no more than this many; 0 is all")))),
-      thinFrom(add(affecting(
+      material(add(Affects::Appearance,
+                   specs::ref("material", "Material", "material",
+                              "For all that it makes; of copies each prototype's own when none is chosen"))),
+      showAs(add(Affects::Appearance,
+                 shownIf(specs::choice("show_as", "Shown as", "auto", {"auto", "meshes", "boxes", "dots"},
+                                       "How the view draws its copies; auto keeps the view fluid"),
+                         "makes=copies"))),
+      showFill(add(Affects::Appearance,
+                   shownIf(specs::flag("show_fill", "Strands", true, "The view draws all that it makes"),
+                           "makes=strands"))),
+      showGuides(add(Affects::Appearance,
+                     shownIf(specs::flag("show_guides", "Guides", false,
+                                         "The view draws the guides that the rest is laid between"),
+                             "makes=strands"))),
+      showRoots(
+          add(Affects::Appearance, shownIf(specs::flag("show_roots", "Roots", false,
+                                                       "The view marks where guides, or all strands, begin"),
+                                           "makes=strands"))),
+      viewShare(add(Affects::Appearance,
+                    specs::unitNumber("view_share", "Shown share", 1,
+                                      "Fraction of its copies or strands that the view shows"))),
+      viewMost(add(Affects::Appearance, specs::whole("view_most", "Shown at most", 0, 0, 1e12, 0, 1000000,
+                                                     "The view shows no more than this many; 0 is all"))),
+      thinFrom(add(
           Affects::Appearance,
           specs::number("thin_from", "Thin out from", 0, "m", 0, 1e6, 0, 20,
                         "Farther than this from the camera, copies thin out with the distance, in view and "
-                        "render; 0 never")))),
-      cull(add(affecting(Affects::Appearance, specs::choice("cull", "Leave out unseen", "never",
-                                                            {"never", "view", "view and render"},
-                                                            "Makes only what the scene's camera sees")))),
-      cullMargin(
-          add(affecting(Affects::Appearance,
-                        shownIf(specs::number("cull_margin", "Margin", 0.5, "m", 0, 1e6, 0, 5,
-                                              "Kept around the camera's view, for shadows and reflections"),
-                                "cull!=never")))),
+                        "render; 0 never"))),
+      cull(add(Affects::Appearance,
+               specs::choice("cull", "Leave out unseen", "never", {"never", "view", "view and render"},
+                             "Makes only what the scene's camera sees"))),
+      cullMargin(add(Affects::Appearance,
+                     shownIf(specs::number("cull_margin", "Margin", 0.5, "m", 0, 1e6, 0, 5,
+                                           "Kept around the camera's view, for shadows and reflections"),
+                             "cull!=never"))),
       rest(add(
           specs::number("rest", "Rest frame", 1, "", -1e6, 1e6, 0, 250,
                         "What is placed lies where it does on the surface of this frame, and goes with it "
@@ -59,10 +56,9 @@ LayerParams::LayerParams()
                         "Give it keys or a formula such as 97 - frame; between frames, what lies between"),
           "warp=true"))),
       // What it has from there counts by itself.
-      linked(add(affecting(Affects::Appearance,
-                           specs::ref("linked", "Recipe of", "layer",
-                                      "Follows the recipe of another layer; values set here are its own")))) {
-}
+      linked(add(Affects::Appearance,
+                 specs::ref("linked", "Recipe of", "layer",
+                            "Follows the recipe of another layer; values set here are its own"))) {}
 
 const LayerParams kLayer;
 

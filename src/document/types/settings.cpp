@@ -18,10 +18,11 @@ RenderParams::RenderParams()
                               "Cuts bright dots of indirect light and of fibres; 0 cuts nothing"))),
       thinStrands(add(specs::unitNumber(
           "thin_strands", "Thin strands", 0.7,
-          "Strands thinner than this part of a pixel are drawn as wide and let as much through; 0 "
+          "Strands thinner than this fraction of a pixel are drawn as wide and let as much through; 0 "
           "draws them as they are"))),
-      shutter(add(specs::unitNumber("shutter", "Shutter", 0,
-                                    "Part of a frame that it is open, up to the frame: blurs what moves"))),
+      shutter(
+          add(specs::unitNumber("shutter", "Shutter", 0,
+                                "Fraction of a frame that it is open, up to the frame: blurs what moves"))),
       shutterSteps(add(shownIf(specs::whole("shutter_steps", "Motion steps", 3, 2, 32, 2, 8,
                                             "Times at which what moves is looked at: more bend"),
                                "shutter!=0"))),
@@ -47,7 +48,7 @@ SceneParams::SceneParams()
       simMemory(add(specs::number("sim_memory", "Frame cache", 2, "GB", 0.05, 4096, 0.5, 32,
                                   "Memory for simulated frames; more than that is worked out again"))),
       draft(add(specs::number("draft", "Draft share", 0.1, "", 0.001, 1, 0.01, 1,
-                              "Part of each layer that Draft shows"))),
+                              "Fraction of each layer that Draft shows"))),
       memory(add(specs::number("memory", "Memory limit", 8, "GB", 0.05, 4096, 0.5, 64,
                                "A layer that would take more is refused with the figure"))) {}
 

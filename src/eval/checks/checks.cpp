@@ -60,6 +60,8 @@ class Finder {
     void checkProblem(const Node& node) {
         const NodeType* type = findNodeType(node.type);
         if (!type || !type->problem || !node.rendered) return;
+        for (const auto& [id, param] : node.params)
+            if (param.field) return;  // what it gives differs from place to place
         const std::string problem = type->problem(paramsOf(document, node, frame));
         if (!problem.empty()) add(Severity::Note, node.name + " " + problem, node.id);
     }

@@ -1,7 +1,9 @@
 #include "base/error.h"
 #include "field/band.h"
 #include "field/sources.h"
+#include "geo/points/curve_set.h"
 #include "geo/points/nearest.h"
+#include "geo/surface/surface.h"
 #include "params/param_table.h"
 
 namespace ovrix::field {

@@ -1,4 +1,5 @@
 #include "base/error.h"
+#include "base/image.h"
 #include "field/sources.h"
 #include "params/param_table.h"
 
@@ -16,15 +17,15 @@ ParamSpec repeat(const char* id, const char* title, const char* help) {
 
 const struct ImageParams : ParamTable {
     Handle<std::string> file = add(specs::file("file", "File", "The image"));
-    Handle<Lay> lay = add(choice("lay", "Projection", "uv", {"uv", "planar", "box"},
-                                 "By the surface's UVs, from one side, or from all six sides"));
+    Handle<Lay> projection = add(choice("projection", "Projection", "uv", {"uv", "planar", "box"},
+                                        "By the surface's UVs, from one side, or from all six sides"));
     Handle<std::string> axis =
         add(shownIf(choice("axis", "Along", "Y", {"X", "Y", "Z"},
                            "The surface's own axis that the picture is looked at along"),
-                    "lay=planar"));
+                    "projection=planar"));
     Handle<double> size = add(shownIf(number("size", "Size", 1, "m", 1e-6, 1e6, 0.05, 5,
                                              "Width of the picture where it is not laid by UVs"),
-                                      "lay!=uv"));
+                                      "projection!=uv"));
     Handle<std::string> space = add(choice("space", "Colour space", "sRGB", colorSpaceNames(),
                                            "The space that the file's numbers are in"));
     Handle<std::string> channel =
@@ -113,7 +114,7 @@ struct Picture : SourceKernel {
 
 std::unique_ptr<SourceKernel> compilePicture(const ResolvedParams& p, const FieldContext& context) {
     const std::string& file = p[kImage.file];
-    const Lay lay = p[kImage.lay];
+    const Lay lay = p[kImage.projection];
     if (file.empty()) throw Error("the image source has no file", {}, "Choose an image");
     if (lay == Lay::Uv && !context.hasUvs)
         throw Error("the surface has no UVs for the image source", {},

@@ -1,5 +1,6 @@
 #include "field/sources.h"
 
+#include "geo/surface/surface.h"
 #include "params/param_table.h"
 
 namespace ovrix::field {

@@ -11,7 +11,7 @@ namespace {
 
 const struct AgeParams : ParamTable {
     Handle<std::string> measure =
-        add(choice("measure", "Measured", "in seconds", {"in seconds", "as part of its life"},
+        add(choice("measure", "Measured", "in seconds", {"in seconds", "as a fraction of life"},
                    "Since birth; those that live for ever are at 0 of their life"));
     Handle<Range> between =
         add(range("range", "Between", Range{0, 1}, "", 0, 1e6, 0, 10, "Ages that give 0 and 1"));

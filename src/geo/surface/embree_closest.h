@@ -14,7 +14,7 @@ inline bool meetNearer(const V3f& point, uint32_t triangle, const V3f& corner, c
     const float distance = (near - point).length();
     const bool tie = best.hit && distance == best.distance && triangle < best.triangle;
     if (!(distance < best.distance) && !tie) return false;
-    best = {true, triangle, u, v, distance, near, {}};
+    best = {.hit = true, .triangle = triangle, .u = u, .v = v, .distance = distance, .position = near};
     return true;
 }
 

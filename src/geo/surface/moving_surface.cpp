@@ -275,7 +275,13 @@ Touch MovingSurface::During::sweep(const V3f& from, const V3f& to) const {
     if (surface_->shape_) {
         touch = sweepRigid(from, to);
     } else {
-        Sweep query{{}, surface_, from, to, begin_, end_, {}};
+        Sweep query{.context = {},
+                    .surface = surface_,
+                    .from = from,
+                    .to = to,
+                    .begin = begin_,
+                    .end = end_,
+                    .best = {}};
         rtcInitIntersectContext(&query.context);
         const V3f d = to - from;
         RTCRayHit ray{};

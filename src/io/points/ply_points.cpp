@@ -7,6 +7,7 @@
 
 #include "base/error.h"
 #include "base/files.h"
+#include "geo/volume/vector_grid.h"
 #include "io/points/point_columns.h"
 
 namespace ovrix::io {

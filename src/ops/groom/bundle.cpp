@@ -20,7 +20,7 @@ const struct BundleParams : ParamTable {
                                               0, 0.1, "Radius over which they end")));
     Handle<VaryingRange> length =
         add(drivable(range("length", "Length", starting(BundleOptions{}.length), "", 0, 1, 0, 1,
-                           "Parts of the strand's length between which each picks one")));
+                           "Fractions of the strand's length between which each picks one")));
     Handle<int64_t> seed = add(seedSpec("Another number, other places in the bundle"));
 } kBundle;
 

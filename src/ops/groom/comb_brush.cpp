@@ -1,5 +1,6 @@
 #include "ops/groom/comb_brush.h"
 
+#include "geo/surface/surface.h"
 #include "ops/groom/comb.h"
 #include "params/manual_edits.h"
 

@@ -4,6 +4,7 @@
 
 #include "base/lanes.h"
 #include "geo/points/nearest.h"
+#include "geo/surface/surface.h"
 #include "ops/groom/grow.h"
 #include "ops/place/along.h"
 #include "ops/place/place_points.h"

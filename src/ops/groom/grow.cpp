@@ -1,5 +1,6 @@
 #include "ops/groom/grow.h"
 
+#include "geo/surface/surface.h"
 #include "params/param_table.h"
 #include "params/starting.h"
 

@@ -1,6 +1,7 @@
 #include "ops/groom/strand_sources.h"
 
 #include "base/error.h"
+#include "geo/surface/surface.h"
 #include "ops/groom/grow.h"
 #include "ops/place/along.h"
 #include "ops/place/file_frames.h"

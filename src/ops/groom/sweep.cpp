@@ -1,6 +1,7 @@
 #include "ops/groom/sweep.h"
 
 #include "base/hash.h"
+#include "geo/mesh/sides.h"
 #include "params/param_table.h"
 
 namespace ovrix::ops {

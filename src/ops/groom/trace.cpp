@@ -1,6 +1,7 @@
 #include "ops/groom/trace.h"
 
 #include "base/noise.h"
+#include "geo/surface/surface.h"
 #include "ops/groom/grow.h"
 #include "params/param_table.h"
 #include "params/starting.h"

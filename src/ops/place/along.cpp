@@ -3,6 +3,7 @@
 #include <bit>
 
 #include "base/parallel.h"
+#include "geo/surface/surface.h"
 #include "ops/place/place_points.h"
 #include "params/param_table.h"
 #include "params/starting.h"

@@ -1,6 +1,7 @@
 #include "ops/place/place_grid.h"
 
 #include "base/parallel.h"
+#include "geo/surface/surface.h"
 #include "ops/place/place_points.h"
 #include "params/param_table.h"
 #include "params/starting.h"
@@ -16,8 +17,8 @@ const struct GridParams : ParamTable {
                                         0.01, 2, "Between rows and columns"));
     Handle<double> jitter = add(unitNumber(
         "jitter", "Jitter", 0.4, "0 is a strict grid; at 1 each may lie anywhere in its own square"));
-    Handle<double> turn = add(number("turn", "Rotation", startingDegrees(GridOptions{}.turn), "deg", -3600,
-                                     3600, -90, 90, "Of the rows, around up"));
+    Handle<double> rotation = add(number("rotation", "Rotation", startingDegrees(GridOptions{}.turn), "deg",
+                                         -3600, 3600, -90, 90, "Of the rows, around up"));
     Handle<bool> offset = add(
         flag("offset", "Stagger", starting(GridOptions{}.offset), "Moves every other row by half a spacing"));
     Handle<int64_t> seed = add(seedSpec("Another number, another jitter"));
@@ -134,7 +135,7 @@ Geometry applyGrid(const StepInput& in) {
     GridOptions o;
     o.spacing = float(in.params[kGrid.spacing]);
     o.jitter = float(in.params[kGrid.jitter]);
-    o.turn = radians(float(in.params[kGrid.turn]));
+    o.turn = radians(float(in.params[kGrid.rotation]));
     o.offset = in.params[kGrid.offset];
     o.seed = uint64_t(in.params[kGrid.seed]);
     o.mask = in.params[kGrid.mask];

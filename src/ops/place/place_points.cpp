@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include "base/parallel.h"
+#include "geo/surface/surface.h"
 
 namespace ovrix::ops {
 
@@ -46,7 +47,7 @@ std::shared_ptr<const PointSet> masked(std::shared_ptr<const PointSet> points, c
 
 ParamSpec maskSpec() {
     return specs::drivable(
-        specs::unitNumber("keep", "Mask", 1, "Chance that an element stays; a field says where"));
+        specs::unitNumber("mask", "Mask", 1, "Chance that an element stays; a field says where"));
 }
 
 const PlacedParams kPlaced;

@@ -2,6 +2,7 @@
 #pragma once
 #include <optional>
 
+#include "geo/surface/surface.h"
 #include "ops/step.h"
 
 namespace ovrix::ops {

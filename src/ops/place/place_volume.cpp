@@ -4,6 +4,7 @@
 
 #include "base/error.h"
 #include "base/parallel.h"
+#include "geo/surface/surface.h"
 #include "params/param_table.h"
 
 namespace ovrix::ops {

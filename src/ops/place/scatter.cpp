@@ -1,6 +1,7 @@
 #include "ops/place/scatter.h"
 
 #include "base/parallel.h"
+#include "geo/surface/surface.h"
 #include "ops/place/place_points.h"
 #include "params/param_table.h"
 

@@ -4,6 +4,7 @@
 #include <numeric>
 
 #include "base/parallel.h"
+#include "geo/surface/surface.h"
 #include "ops/place/place_points.h"
 #include "params/param_table.h"
 #include "params/starting.h"

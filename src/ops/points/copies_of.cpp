@@ -29,9 +29,10 @@ const struct CopiesOfParams : ParamTable {
     Handle<double> cluster = add(shownIf(number("cluster", "Patch size", starting(CopiesOptions{}.cluster),
                                                 "m", 1e-5, 1e5, 0.05, 3, "Width of a patch of one kind"),
                                          "pick=clusters"));
-    Handle<double> mingle = add(shownIf(unitNumber("mingle", "Mingle", starting(CopiesOptions{}.mingle),
-                                                   "Part of the elements in a patch that pick by themselves"),
-                                        "pick=clusters"));
+    Handle<double> mingle =
+        add(shownIf(unitNumber("mingle", "Mingle", starting(CopiesOptions{}.mingle),
+                               "Fraction of the elements in a patch that pick by themselves"),
+                    "pick=clusters"));
     Handle<double> size = add(number("size", "Size", starting(CopiesOptions{}.size), "", 0, 1e6, 0, 3,
                                      "Factor on the size of all copies"));
     Handle<Varying> lift =
@@ -149,7 +150,7 @@ StepType copiesOfStep() {
     return {.id = "copies_of",
             .title = "Copies of",
             .phase = Phase::Look,
-            .help = "Puts a copy of a prototype on each point, mixed by shares",
+            .help = "Puts a copy of a prototype on each point, mixed by weights",
             .takes = GeometryKind::Points,
             .gives = GeometryKind::Copies,
             .params = kCopiesOf.specs(),

@@ -4,6 +4,7 @@
 
 #include "base/hash.h"
 #include "base/parallel.h"
+#include "geo/surface/surface.h"
 #include "params/param_table.h"
 #include "params/starting.h"
 
@@ -22,7 +23,7 @@ const struct KeepApartParams : ParamTable {
     Handle<KeepApartOptions::First> first = add(choice(
         "first", "Priority", "large", {"large", "low id", "random"}, "Which of two that overlap stays"));
     Handle<double> overlap = add(unitNumber("overlap", "Overlap", starting(KeepApartOptions{}.overlap),
-                                            "Part of their radii that two may share; 0 is none, 1 all"));
+                                            "Fraction of their radii that two may share; 0 is none, 1 all"));
     Handle<double> margin = add(number("margin", "Margin", starting(KeepApartOptions{}.margin), "m", -1e3,
                                        1e6, 0, 0.2, "Kept free around each"));
     Handle<int64_t> seed = add(seedSpec("Another number, other survivors where chance decides"));
@@ -59,11 +60,15 @@ class Level {
         };
         if (cells > double(balls_.size()))  // quicker to look at all
             return std::any_of(balls_.begin(), balls_.end(), near);
+        const auto inCell = [&](int x, int y, int z) {
+            for (int32_t i = head_[slotOf(x, y, z)]; i >= 0; i = balls_[size_t(i)].next)
+                if (near(balls_[size_t(i)])) return true;
+            return false;
+        };
         for (int z = low[2]; z <= high[2]; ++z)
             for (int y = low[1]; y <= high[1]; ++y)
                 for (int x = low[0]; x <= high[0]; ++x)
-                    for (int32_t i = head_[slotOf(x, y, z)]; i >= 0; i = balls_[size_t(i)].next)
-                        if (near(balls_[size_t(i)])) return true;
+                    if (inCell(x, y, z)) return true;
         return false;
     }
 

@@ -1,6 +1,7 @@
 #include "ops/points/orient.h"
 
 #include "base/parallel.h"
+#include "geo/surface/surface.h"
 #include "ops/place/along.h"
 #include "params/param_table.h"
 #include "params/starting.h"
@@ -25,15 +26,14 @@ struct AimParams {
 };
 
 const struct OrientParams : ParamTable {
-    AimParams stand{
-        add(choice("stand", "Align up to", "up", {"up", "direction", "point", "object", "curve"},
+    AimParams up{
+        add(choice("up", "Align up to", "up", {"up", "direction", "point", "object", "curve"},
                    "What elements stand towards where the next number is 1")),
-        add(shownIf(vector("stand_direction", "Direction", V3d(0, 1, 0), "", 1, "Its length does not matter"),
-                    "stand=direction")),
-        add(shownIf(vector("stand_point", "Point", V3d(0, 1, 0), "m", 5, "In the world"), "stand=point")),
-        add(shownIf(ref("stand_object", "Object", "object", "Its nearest point is aimed at"),
-                    "stand=object")),
-        add(shownIf(refs("stand_curves", "Curves", "curve", "They stand along the nearest"), "stand=curve"))};
+        add(shownIf(vector("up_direction", "Direction", V3d(0, 1, 0), "", 1, "Its length does not matter"),
+                    "up=direction")),
+        add(shownIf(vector("up_point", "Point", V3d(0, 1, 0), "m", 5, "In the world"), "up=point")),
+        add(shownIf(ref("up_object", "Object", "object", "Its nearest point is aimed at"), "up=object")),
+        add(shownIf(refs("up_curves", "Curves", "curve", "They stand along the nearest"), "up=curve"))};
     Handle<Varying> toUp =
         add(drivable(unitNumber("to_up", "Upright", starting(OrientOptions{}.toUp),
                                 "0 stands along the surface's normal, 1 as chosen above")));
@@ -92,9 +92,9 @@ V3f Aim::from(const V3f& position, const V3f& normal) const {
     return V3f(0.0f);
 }
 
-/// The turn about +Y that makes an element which stands along @p stand look to @p front.
-static Quatf turnToFront(const Quatf& stand, const V3f& front) {
-    const V3f local = rotate(stand.inverse(), front);
+/// The turn about +Y that makes an element which stands along @p up look to @p front.
+static Quatf turnToFront(const Quatf& up, const V3f& front) {
+    const V3f local = rotate(up.inverse(), front);
     if (local.x * local.x + local.z * local.z < 1e-12f) return Quatf();
     return turnAround(V3f(0, 1, 0), std::atan2(local.x, local.z));
 }
@@ -113,7 +113,7 @@ std::shared_ptr<const PointSet> orientPoints(const PointSet& points, const Orien
     auto orient = out->attributes.add<Quatf>("orient");
     parallelFor(points.size(), progress, [&](size_t i) {
         const V3f normal = normals.empty() ? V3f(0, 1, 0) : normals[i];
-        const V3f aim = toUp[i] != 0.0f ? o.stand.from(places[i], normal) : normal;
+        const V3f aim = toUp[i] != 0.0f ? o.up.from(places[i], normal) : normal;
         V3f up = normal + (aim - normal) * toUp[i];
         up = up.length() > 1e-6f ? up.normalized() : normal;
         Quatf turn = turnToUp(up);
@@ -143,7 +143,7 @@ static Aim aimOf(const StepInput& in, const AimParams& p) {
 static Geometry applyOrient(const StepInput& in) {
     OrientOptions o;
     o.toUp = in.params[kOrient.toUp];
-    o.stand = aimOf(in, kOrient.stand);
+    o.up = aimOf(in, kOrient.up);
     o.front = aimOf(in, kOrient.front);
     o.roll = in.params[kOrient.roll];
     o.tilt = in.params[kOrient.tilt];

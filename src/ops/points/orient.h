@@ -15,8 +15,8 @@ struct Aim {
 };
 
 struct OrientOptions {
-    Varying toUp = {0, 0, {}};            ///< 0 along the normal, 1 along @ref stand
-    Aim stand;                            ///< what elements stand towards
+    Varying toUp = {0, 0, {}};            ///< 0 along the normal, 1 along @ref up
+    Aim up;                               ///< what elements stand towards
     Aim front = {Aim::Free, {}, {}, {}};  ///< what their front (+Z) looks to before the roll
     VaryingRange roll = {0, 360, {}};     ///< degrees around the element's own up
     VaryingRange tilt = {0, 0, {}};       ///< degrees away from up, towards a random side

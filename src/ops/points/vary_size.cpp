@@ -23,7 +23,7 @@ const struct VarySizeParams : ParamTable {
         add(unitNumber("small", "Favour small", starting(VarySizeOptions{}.small),
                        "0 draws all sizes alike often, 1 mostly small ones and a few large"));
     Handle<std::string> form =
-        add(choice("form", "Form", "kept", {"kept", "by axis"},
+        add(choice("form", "Form", "uniform", {"uniform", "by axis"},
                    "Whether elements keep their form or stretch along their own axes"));
     Handle<VaryingRange> width = add(axis("width", "Width", "Factors along the element's own X"));
     Handle<VaryingRange> height = add(axis("height", "Height", "Factors along the element's own Y, its up"));

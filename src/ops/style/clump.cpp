@@ -4,6 +4,7 @@
 
 #include "base/hash.h"
 #include "geo/points/nearest.h"
+#include "geo/surface/surface.h"
 #include "params/param_table.h"
 #include "params/starting.h"
 
@@ -22,7 +23,7 @@ const struct ClumpParams : ParamTable {
         whole("count", "Count", 500, 1, 1e9, 1, 10000, "Clumps; more keep the centres that are there"),
         "amount=count"));
     EffectParams effect{*this, {{0, 0}, {0.35f, 0.35f}, {1, 0.9f}}, "Another number, other centres"};
-    Handle<double> stray = add(unitNumber("stray", "Strays", 0.03, "Share of strands that join no clump"));
+    Handle<double> stray = add(unitNumber("stray", "Strays", 0.03, "Fraction of strands that join no clump"));
     Handle<int64_t> levels =
         add(whole("levels", "Levels", starting(ClumpOptions{}.levels), 1, 4, 1, 4, "Clumps of clumps"));
     Handle<double> gather = add(shownIf(number("gather", "Gather", starting(ClumpOptions{}.gather), "", 1,

@@ -10,8 +10,8 @@ using namespace specs;
 namespace {
 
 const struct FlyawaysParams : ParamTable {
-    Handle<double> share =
-        add(unitNumber("share", "Share", starting(FlyawayOptions{}.share), "Part of the strands that leave"));
+    Handle<double> fraction = add(unitNumber("fraction", "Fraction", starting(FlyawayOptions{}.fraction),
+                                             "Fraction of the strands that leave"));
     Handle<Varying> away = add(drivable(number("away", "Away", startingDegrees(FlyawayOptions{}.away.high),
                                                "deg", 0, 360, 0, 120, "How far their tips turn off")));
     Handle<double> wander = add(number("wander", "Wander", starting(FlyawayOptions{}.wander), "", 0, 100, 0,
@@ -31,7 +31,7 @@ StrandsPtr flyaways(const StrandSet& in, const FlyawayOptions& o, Progress& prog
     return reshaped(
         in, progress, [&](size_t s, std::span<const V3f> from, std::span<V3f> to, StrandScratch& x) {
             const Random4 own = random4(o.effect.seed, ids[s], Stream::Fly);
-            if (own[0] >= o.share || strength[s] == 0.0f) return;
+            if (own[0] >= o.fraction || strength[s] == 0.0f) return;
             framesOf(orient, s, from, x);
             const float a = 2.0f * kPi * own[1];
             for (size_t i = 1; i < from.size(); ++i) {
@@ -50,7 +50,7 @@ StrandsPtr flyaways(const StrandSet& in, const FlyawayOptions& o, Progress& prog
 static Geometry applyFlyaways(const StepInput& in) {
     FlyawayOptions o;
     o.effect = effectOf(in, kFlyaways.effect);
-    o.share = float(in.params[kFlyaways.share]);
+    o.fraction = float(in.params[kFlyaways.fraction]);
     o.away = in.params[kFlyaways.away];
     o.away.low = radians(o.away.low), o.away.high = radians(o.away.high);
     o.wander = float(in.params[kFlyaways.wander]);

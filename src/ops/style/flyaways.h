@@ -6,7 +6,7 @@ namespace ovrix::ops {
 
 struct FlyawayOptions {
     StrandEffect effect;
-    float share = 0.04f;                     ///< of the strands, 0 to 1
+    float fraction = 0.04f;                  ///< of the strands, 0 to 1
     Varying away = {0, radians(35.0f), {}};  ///< radians that a tip is turned off its path
     float wander = 0.5f;                     ///< sideways wandering, in parts of the strand's length
 };

@@ -28,8 +28,8 @@ const struct StrandColorParams : ParamTable {
                                     40, "From strand to strand, to both sides"));
     Handle<double> clumps =
         add(unitNumber("clumps", "Clumps vary", 0.1, "In brightness, all strands of a clump alike"));
-    Handle<Varying> grey = add(drivable(unitNumber("grey", "Grey share", starting(StrandColorOptions{}.grey),
-                                                   "Chance of a strand to be grey")));
+    Handle<Varying> grey = add(drivable(unitNumber(
+        "grey", "Grey fraction", starting(StrandColorOptions{}.grey), "Chance of a strand to be grey")));
     Handle<Color> greyColor = add(shownIf(
         color("grey_color", "Grey", starting(StrandColorOptions{}.greyColor), false, "Of grey strands"),
         "grey!=0"));
@@ -97,7 +97,7 @@ StepType strandColorStep() {
     return {.id = "strand_color",
             .title = "Colour strands",
             .phase = Phase::Look,
-            .help = "Colours from root to tip, by an image, by chance, by clump; a share may be grey",
+            .help = "Colours from root to tip, by an image, by chance, by clump; some may be grey",
             .takes = GeometryKind::Strands,
             .gives = GeometryKind::Strands,
             .params = kStrandColor.specs(),

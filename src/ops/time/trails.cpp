@@ -22,7 +22,7 @@ const struct TrailsParams : ParamTable {
     Handle<double> width = add(number("width", "Width", startingMillimetres(TrailOptions{}.width), "mm", 0,
                                       1e6, 0.05, 20, "Across at the head, times the size"));
     Handle<double> tail = add(unitNumber("tail", "Tail", starting(TrailOptions{}.tail),
-                                         "Width at the end, as a part of that at the head"));
+                                         "Width at the end, as a fraction of that at the head"));
     Handle<Color> head = add(color("head", "Colour at the head", starting(TrailOptions{}.head), false,
                                    "Times the particle's own"));
     Handle<Color> end = add(

@@ -8,7 +8,7 @@ struct TrailOptions {
     float seconds = 0.4f;  ///< how far back
     int pieces = 10;       ///< of each trail
     float width = 0.002f;  ///< metres across at its head
-    float tail = 0.0f;     ///< width at its end, as a part of that at the head
+    float tail = 0.0f;     ///< width at its end, as a fraction of that at the head
     Color head{1.0f}, end{1.0f};
     float between = 0.0f;  ///< also a strand to each neighbour nearer than this; 0 for none
 };

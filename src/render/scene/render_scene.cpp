@@ -4,6 +4,7 @@
 #include <embree3/rtcore.h>
 
 #include "base/parallel.h"
+#include "geo/points/curve_set.h"
 #include "geo/surface/embree_device.h"
 #include "render/scene/time_steps.h"
 

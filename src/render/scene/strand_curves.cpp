@@ -30,40 +30,21 @@ StrandCurves::StrandCurves(StrandsPtr strands, const ThinLimit& limit, std::vect
     RTCGeometry geometry = rtcNewGeometry(embreeDevice(), type);
     for (const StrandsPtr& m : moves_) steps_.push_back(m->points.find<V3f>("P"));
     if (steps_.size() < 2) steps_.clear();
+    if (limit_.detail > 0.0f) leaveOutStraight();
     const size_t steps = std::max<size_t>(1, steps_.size());
     if (steps > 1) rtcSetGeometryTimeStepCount(geometry, unsigned(steps));
     std::vector<V4f*> vertex;
     for (size_t k = 0; k < steps; ++k)
         vertex.push_back(static_cast<V4f*>(rtcSetNewGeometryBuffer(
-            geometry, RTC_BUFFER_TYPE_VERTEX, unsigned(k), RTC_FORMAT_FLOAT4, sizeof(V4f), p_.size())));
-    const size_t segments = p_.size() - set.size();
+            geometry, RTC_BUFFER_TYPE_VERTEX, unsigned(k), RTC_FORMAT_FLOAT4, sizeof(V4f), vertices())));
     auto* index = static_cast<uint32_t*>(rtcSetNewGeometryBuffer(
-        geometry, RTC_BUFFER_TYPE_INDEX, 0, RTC_FORMAT_UINT, sizeof(uint32_t), segments));
-    uint8_t* flags = nullptr;  // which ends of a segment have a neighbour to join to
+        geometry, RTC_BUFFER_TYPE_INDEX, 0, RTC_FORMAT_UINT, sizeof(uint32_t), pieces()));
+    uint8_t* flags = nullptr;
     if (set.round)
         flags = static_cast<uint8_t*>(
-            rtcSetNewGeometryBuffer(geometry, RTC_BUFFER_TYPE_FLAGS, 0, RTC_FORMAT_UCHAR, 1, segments));
-    std::atomic<bool> thinned{false};
-    parallelRanges(set.size(), 1024, Progress::none(), [&](size_t begin, size_t end) {
-        bool any = false;
-        for (size_t s = begin; s < end; ++s)
-            for (uint32_t i = set.start[s]; i < set.start[s + 1]; ++i) {
-                const float least = limit_.widthAt(p_[i]), width = widthAt(i);
-                any = any || width < least;
-                for (size_t k = 0; k < steps; ++k) {
-                    const V3f& p = steps > 1 ? steps_[k][i] : p_[i];
-                    vertex[k][i] = V4f(p.x, p.y, p.z, 0.5f * std::max(width, least));
-                }
-                if (i + 1 == set.start[s + 1]) continue;
-                index[i - s] = i;
-                if (flags)
-                    flags[i - s] = uint8_t((i > set.start[s] ? RTC_CURVE_FLAG_NEIGHBOR_LEFT : 0) |
-                                           (i + 2 < set.start[s + 1] ? RTC_CURVE_FLAG_NEIGHBOR_RIGHT : 0));
-            }
-        if (any) thinned = true;
-    });
+            rtcSetNewGeometryBuffer(geometry, RTC_BUFFER_TYPE_FLAGS, 0, RTC_FORMAT_UCHAR, 1, pieces()));
     first_ = index;
-    if (thinned) {
+    if (fill(vertex, index, flags)) {
         rtcSetGeometryUserData(geometry, this);
         rtcSetGeometryIntersectFilterFunction(geometry, letThrough);
         rtcSetGeometryOccludedFilterFunction(geometry, letThrough);
@@ -76,34 +57,111 @@ StrandCurves::StrandCurves(StrandsPtr strands, const ThinLimit& limit, std::vect
 
 StrandCurves::~StrandCurves() { rtcReleaseScene(scene_); }
 
-/// Strand s begins with segment start[s] - s.
-uint32_t StrandCurves::strandOf(uint32_t segment) const {
+/// What the ray tracer reads; true when some are drawn wider than they are.
+/// @param flags  which ends of a piece have a neighbour to join to; null for none
+bool StrandCurves::fill(const std::vector<V4f*>& vertex, uint32_t* index, uint8_t* flags) const {
+    std::atomic<bool> thinned{false};
+    parallelRanges(strands_->size(), 1024, Progress::none(), [&](size_t begin, size_t end) {
+        bool any = false;
+        for (uint32_t s = uint32_t(begin); s < end; ++s)
+            for (uint32_t v = startOf(s), last = startOf(s + 1) - 1; v <= last; ++v) {
+                const size_t i = pointOf(v);
+                const float least = limit_.widthAt(p_[i]), width = widthAt(i);
+                any = any || width < least;
+                for (size_t k = 0; k < vertex.size(); ++k) {
+                    const V3f& p = steps_.empty() ? p_[i] : steps_[k][i];
+                    vertex[k][v] = V4f(p.x, p.y, p.z, 0.5f * std::max(width, least));
+                }
+                if (v == last) continue;
+                index[v - s] = v;
+                if (flags)
+                    flags[v - s] = uint8_t((v > startOf(s) ? RTC_CURVE_FLAG_NEIGHBOR_LEFT : 0) |
+                                           (v + 1 < last ? RTC_CURVE_FLAG_NEIGHBOR_RIGHT : 0));
+            }
+        if (any) thinned = true;
+    });
+    return thinned;
+}
+
+/// Whether one piece between two points stands for all between them: nowhere off by more than a detail, at
+/// any time, and of nearly their widths and colours.
+bool StrandCurves::straight(size_t from, size_t to) const {
+    const auto near = [&](std::span<const V3f> p) {
+        const V3f along = p[to] - p[from];
+        const float length2 = along.length2();
+        for (size_t i = from + 1; i < to; ++i) {
+            const float t = length2 > 0.0f ? (p[i] - p[from]).dot(along) / length2 : -1.0f;
+            const float most = limit_.detailAt(p[i]);
+            if (!(t >= 0.0f && t <= 1.0f) || !((p[from] + along * t - p[i]).length2() <= most * most))
+                return false;
+            if (std::abs(lerp(widthAt(from), widthAt(to), t) - widthAt(i)) > most) return false;
+            if (color_.empty()) continue;
+            const V3f off = V3f(color_[from]) + (V3f(color_[to]) - V3f(color_[from])) * t - V3f(color_[i]);
+            if (!(std::max({std::abs(off.x), std::abs(off.y), std::abs(off.z)}) <= 0.01f)) return false;
+        }
+        return true;
+    };
+    if (steps_.empty()) return near(p_);
+    return std::all_of(steps_.begin(), steps_.end(), near);
+}
+
+/// A tree takes time and memory by its pieces, and most bends of far strands are smaller than what is seen.
+void StrandCurves::leaveOutStraight() {
+    constexpr size_t kMost = 8;  // that one piece may stand for: what is looked at stays in proportion
+    const std::vector<uint32_t>& start = strands_->start;
+    std::vector<uint8_t> kept(p_.size(), 0);
+    std::vector<uint32_t> counts(strands_->size() + 1, 0);
+    parallelRanges(strands_->size(), 256, Progress::none(), [&](size_t begin, size_t end) {
+        for (size_t s = begin; s < end; ++s) {
+            const size_t last = start[s + 1] - 1;
+            for (size_t i = start[s]; i < last;) {
+                kept[i] = 1, ++counts[s + 1];
+                size_t to = i + 1;
+                while (to < last && to - i < kMost && straight(i, to + 1)) ++to;
+                i = to;
+            }
+            kept[last] = 1, ++counts[s + 1];
+        }
+    });
+    for (size_t s = 1; s < counts.size(); ++s) counts[s] += counts[s - 1];
+    if (counts.back() > p_.size() - p_.size() / 16) return;  // not worth the list
+    std::vector<uint32_t> points(counts.back());
+    parallelRanges(strands_->size(), 1024, Progress::none(), [&](size_t begin, size_t end) {
+        for (size_t s = begin, at = counts[begin]; s < end; ++s)
+            for (uint32_t i = start[s]; i < start[s + 1]; ++i)
+                if (kept[i]) points[at++] = i;
+    });
+    point_ = std::move(points), start_ = std::move(counts);
+}
+
+/// Strand s begins with piece startOf(s) - s.
+uint32_t StrandCurves::strandOf(uint32_t piece) const {
     size_t low = 0, high = strands_->size();
     while (high - low > 1) {
         const size_t middle = (low + high) / 2;
-        (strands_->start[middle] - middle <= segment ? low : high) = middle;
+        (startOf(middle) - middle <= piece ? low : high) = middle;
     }
     return uint32_t(low);
 }
 
-/// Part of the width drawn that the strand really has, behind a point of it.
-float StrandCurves::coverageAt(size_t i, float u) const {
-    const float least = limit_.widthAt(p_[i] + (p_[i + 1] - p_[i]) * u),
-                width = lerp(widthAt(i), widthAt(i + 1), u);
+/// Fraction of the width drawn that the strand really has, behind a vertex of it.
+float StrandCurves::coverageAt(size_t vertex, float u) const {
+    const size_t i = pointOf(vertex), k = pointOf(vertex + 1);
+    const float least = limit_.widthAt(p_[i] + (p_[k] - p_[i]) * u), width = lerp(widthAt(i), widthAt(k), u);
     return width < least ? width / least : 1.0f;
 }
 
-/// By chance, which depends on the ray and the segment alone: whichever order they are met in. Rays come one
+/// By chance, which depends on the ray and the piece alone: whichever order they are met in. Rays come one
 /// by one.
 void StrandCurves::letThrough(const RTCFilterFunctionNArguments* meeting) {
     const auto& curves = *static_cast<const StrandCurves*>(meeting->geometryUserPtr);
     const auto& ray = *reinterpret_cast<const RTCRay*>(meeting->ray);
-    const uint32_t segment = RTCHitN_primID(meeting->hit, 1, 0);
-    const float coverage = curves.coverageAt(curves.first_[segment], RTCHitN_u(meeting->hit, 1, 0));
+    const uint32_t piece = RTCHitN_primID(meeting->hit, 1, 0);
+    const float coverage = curves.coverageAt(curves.first_[piece], RTCHitN_u(meeting->hit, 1, 0));
     if (coverage >= 1.0f) return;
     Hasher h;
     for (const float x : {ray.org_x, ray.org_y, ray.org_z, ray.dir_x, ray.dir_y, ray.dir_z}) h.add(double(x));
-    if (float(h.add(uint64_t(segment)).value() >> 40) * 0x1p-24f >= coverage) meeting->valid[0] = 0;
+    if (float(h.add(uint64_t(piece)).value() >> 40) * 0x1p-24f >= coverage) meeting->valid[0] = 0;
 }
 
 V3f StrandCurves::pointAt(size_t i, float time) const {
@@ -112,24 +170,25 @@ V3f StrandCurves::pointAt(size_t i, float time) const {
     return steps_[k][i] + (steps_[k + 1][i] - steps_[k][i]) * part;
 }
 
-StrandCurves::Place StrandCurves::placeAt(uint32_t segment, float u, float time) const {
+StrandCurves::Place StrandCurves::placeAt(uint32_t piece, float u, float time) const {
     Place out;
-    const uint32_t s = strandOf(segment);
-    const size_t i = segment + s, first = strands_->start[s], last = strands_->start[s + 1] - 1;
-    const auto at = [&](size_t k) { return pointAt(k, time); };
-    out.center = at(i) + (at(i + 1) - at(i)) * u;
+    const uint32_t s = strandOf(piece);
+    const size_t v = piece + s, first = startOf(s), last = startOf(s + 1) - 1;
+    const size_t i = pointOf(v), k = pointOf(v + 1);
+    const auto at = [&](size_t vertex) { return pointAt(pointOf(vertex), time); };
+    out.center = at(v) + (at(v + 1) - at(v)) * u;
     // Bends are smooth to the light though pieces are straight.
-    const V3f own = (at(i + 1) - at(i)).normalized();
-    const V3f before = i > first ? (own + (at(i) - at(i - 1)).normalized()).normalized() : own;
-    const V3f after = i + 1 < last ? (own + (at(i + 2) - at(i + 1)).normalized()).normalized() : own;
+    const V3f own = (at(v + 1) - at(v)).normalized();
+    const V3f before = v > first ? (own + (at(v) - at(v - 1)).normalized()).normalized() : own;
+    const V3f after = v + 1 < last ? (own + (at(v + 2) - at(v + 1)).normalized()).normalized() : own;
     out.tangent = (before * (1.0f - u) + after * u).normalized();
     if (!(out.tangent.length() > 0.5f)) out.tangent = V3f(0, 1, 0);
-    out.radius = 0.5f * std::max(lerp(widthAt(i), widthAt(i + 1), u), limit_.widthAt(out.center));
-    if (!color_.empty()) out.color = Color(color_[i] + (color_[i + 1] - color_[i]) * u), out.colored = true;
+    out.radius = 0.5f * std::max(lerp(widthAt(i), widthAt(k), u), limit_.widthAt(out.center));
+    if (!color_.empty()) out.color = Color(color_[i] + (color_[k] - color_[i]) * u), out.colored = true;
     if (!uv_.empty()) out.uv = uv_[s];
     if (!id_.empty()) out.id = id_[s];
     out.strand = s;
-    out.along = (float(i - first) + u) / float(last - first);
+    out.along = (float(i - strands_->start[s]) + u * float(k - i)) / float(pointOf(last) - pointOf(first));
     return out;
 }
 

@@ -7,18 +7,21 @@ struct RTCFilterFunctionNArguments;
 
 namespace ovrix::render {
 
-/// The width under which strands are not drawn: thinner ones are drawn as wide and let rays through instead.
+/// How much of strands a picture can show. Under a width they are not drawn: thinner ones are drawn as wide
+/// and let rays through instead. Points that a straight piece leaves out by less than a detail are left out.
 struct ThinLimit {
     V3f eye{0, 0, 0};
     float perMetre = 0.0f;  ///< metres of width for each metre from the eye; 0 for no limit
+    float detail = 0.0f;    ///< metres off a strand for each metre from the eye; 0 for every point
     bool operator==(const ThinLimit&) const = default;
     float widthAt(const V3f& p) const { return perMetre * (p - eye).length(); }
+    float detailAt(const V3f& p) const { return detail * (p - eye).length(); }
 };
 
-/// Linear curves, one piece a segment: flat ribbons that face each ray, or round. Immutable, thread safe.
-/// Strands drawn wider than they are let the part of the rays through that would have missed them: the ray
-/// tracer asks at each meeting, so that both nearest and shadow rays see it.
-/// Beside the ray tracer's own buffers it keeps nothing but the strands, which others have too.
+/// Linear curves, one piece a segment, or for several that are nearly straight: flat ribbons that face each
+/// ray, or round. Immutable, thread safe. Strands drawn wider than they are let the part of the rays through
+/// that would have missed them: the ray tracer asks at each meeting, so that both nearest and shadow rays see
+/// it. Beside the ray tracer's own buffers it keeps nothing but the strands, which others have too.
 class StrandCurves {
   public:
     /// @param moves  see RenderScene::addStrands()
@@ -40,13 +43,23 @@ class StrandCurves {
         uint32_t strand = 0;
         float along = 0;  ///< 0 at the root, 1 at the tip
     };
-    /// @param u  along the segment, as the ray tracer gives it
-    Place placeAt(uint32_t segment, float u, float time = 0.0f) const;
+    /// @param u  along the piece, as the ray tracer gives it
+    Place placeAt(uint32_t piece, float u, float time = 0.0f) const;
+    /// Of all strands.
+    size_t pieces() const { return vertices() - strands_->size(); }
 
   private:
     static void letThrough(const RTCFilterFunctionNArguments* meeting);
-    float coverageAt(size_t point, float u) const;
-    uint32_t strandOf(uint32_t segment) const;
+    void leaveOutStraight();
+    bool straight(size_t from, size_t to) const;
+    bool fill(const std::vector<V4f*>& vertex, uint32_t* index, uint8_t* flags) const;
+    float coverageAt(size_t vertex, float u) const;
+    uint32_t strandOf(uint32_t piece) const;
+    size_t vertices() const { return point_.empty() ? p_.size() : point_.size(); }
+    size_t pointOf(size_t vertex) const { return point_.empty() ? vertex : point_[vertex]; }
+    uint32_t startOf(size_t strand) const {
+        return point_.empty() ? strands_->start[strand] : start_[strand];
+    }
     float widthAt(size_t point) const { return width_.empty() ? 0.001f : width_[point]; }
 
     V3f pointAt(size_t i, float time) const;
@@ -61,7 +74,9 @@ class StrandCurves {
     std::span<const V2f> uv_;
     std::span<const uint64_t> id_;
     ThinLimit limit_;
-    const uint32_t* first_ = nullptr;  // point that each segment begins with, in the ray tracer's buffer
+    std::vector<uint32_t> point_,
+        start_;                        // of each vertex, and each strand's first; empty where all points are
+    const uint32_t* first_ = nullptr;  // vertex that each piece begins with, in the ray tracer's buffer
     RTCSceneTy* scene_ = nullptr;
 };
 

@@ -319,15 +319,18 @@ void Renderer::renderPass(Film& film, uint32_t pass, const Rect& region, Progres
 }
 
 void Renderer::renderPreview(Film& film, int step, const Rect& region, Progress& progress) const {
+    const auto block = [&](const Rect& r) {
+        FilmPixel pixel;
+        samplePixel(pixel, film, std::min(r.x + step / 2, film.width() - 1),
+                    std::min(r.y + step / 2, film.height() - 1), 0);
+        for (int j = r.y; j < r.y + r.height; ++j)
+            for (int i = r.x; i < r.x + r.width; ++i) film.at(i, j) = pixel;
+    };
     overTiles(region, progress, [&](const Rect& tile) {
-        for (int y = tile.y; y < tile.y + tile.height; y += step)
-            for (int x = tile.x; x < tile.x + tile.width; x += step) {
-                FilmPixel pixel;
-                samplePixel(pixel, film, std::min(x + step / 2, film.width() - 1),
-                            std::min(y + step / 2, film.height() - 1), 0);
-                for (int j = y; j < std::min(y + step, tile.y + tile.height); ++j)
-                    for (int i = x; i < std::min(x + step, tile.x + tile.width); ++i) film.at(i, j) = pixel;
-            }
+        const int right = tile.x + tile.width, bottom = tile.y + tile.height;
+        for (int y = tile.y; y < bottom; y += step)
+            for (int x = tile.x; x < right; x += step)
+                block({x, y, std::min(step, right - x), std::min(step, bottom - y)});
     });
 }
 

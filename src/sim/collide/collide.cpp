@@ -45,8 +45,13 @@ void Collisions::find(const Collider& c, size_t number, const V3f& from, const V
         const float fraction = d0 <= 0 ? 0.0f : d0 / (d0 - d1);
         if (fraction >= best.fraction) return;
         const double time = begin + (end_ - begin) * double(fraction);
-        best = {&c,       number,         fraction, true,      c.point0 + moved * float(time) + lift,
-                c.normal, moved / frame_, 0,        V2f(0.0f), false};
+        best = {.collider = &c,
+                .number = number,
+                .fraction = fraction,
+                .crossed = true,
+                .point = c.point0 + moved * float(time) + lift,
+                .normal = c.normal,
+                .velocity = moved / frame_};
         return;
     }
     Box3f swept;
@@ -60,16 +65,16 @@ void Collisions::find(const Collider& c, size_t number, const V3f& from, const V
     if (t.hit) {
         if (t.fraction >= best.fraction) return;
         const V3f n = c.surface->triangle(t.triangle, begin + (end_ - begin) * double(t.fraction)).normal();
-        best = {&c,
-                number,
-                t.fraction,
-                true,
-                t.position + t.normal * c.thickness,
-                t.normal,
-                t.velocity / frame_,
-                t.triangle,
-                V2f(t.u, t.v),
-                t.normal.dot(n) < 0};
+        best = {.collider = &c,
+                .number = number,
+                .fraction = t.fraction,
+                .crossed = true,
+                .point = t.position + t.normal * c.thickness,
+                .normal = t.normal,
+                .velocity = t.velocity / frame_,
+                .triangle = t.triangle,
+                .bary = V2f(t.u, t.v),
+                .back = t.normal.dot(n) < 0};
         return;
     }
     const SurfaceHit near = during.closest(b, c.thickness);
@@ -79,16 +84,15 @@ void Collisions::find(const Collider& c, size_t number, const V3f& from, const V
     V3f n = b - near.position;
     n = n.length() > 0.01f * c.thickness ? n.normalized()
                                          : ((a - near.position).dot(face) < 0 ? -face : face);
-    best = {&c,
-            number,
-            1.0f,
-            false,
-            near.position + n * c.thickness,
-            n,
-            c.surface->velocityAt(near.triangle, near.u, near.v, end_) / frame_,
-            near.triangle,
-            V2f(near.u, near.v),
-            n.dot(face) < 0};
+    best = {.collider = &c,
+            .number = number,
+            .fraction = 1.0f,
+            .point = near.position + n * c.thickness,
+            .normal = n,
+            .velocity = c.surface->velocityAt(near.triangle, near.u, near.v, end_) / frame_,
+            .triangle = near.triangle,
+            .bary = V2f(near.u, near.v),
+            .back = n.dot(face) < 0};
 }
 
 /// After a contact with @p left seconds to go under an even force @p push.

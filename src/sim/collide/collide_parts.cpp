@@ -1,5 +1,6 @@
 // The parts by which particles and strands meet meshes and floors.
 #include "base/error.h"
+#include "geo/strands/strands.h"
 #include "params/param_table.h"
 #include "sim/collide/collide.h"
 
@@ -16,7 +17,7 @@ struct ContactParams {
     Handle<OnContact> then =
         table.add(choice("then", "On contact", "bounce", choices, "What becomes of those that meet it"));
     Handle<double> bounce = table.add(
-        shownIf(unitNumber("bounce", "Bounce", 0.3, "Part of the speed that comes back"), "then=bounce"));
+        shownIf(unitNumber("bounce", "Bounce", 0.3, "Fraction of the speed that comes back"), "then=bounce"));
     Handle<double> friction =
         table.add(shownIf(number("friction", "Friction", 0.3, "", 0, 100, 0, 1.5,
                                  "Holds on slopes flatter than the angle whose tangent it is"),

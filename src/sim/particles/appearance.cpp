@@ -11,8 +11,8 @@ using namespace specs;
 namespace {
 
 const struct SizeOverLifeParams : ParamTable {
-    Handle<Curve> curve =
-        add(profile("curve", "Curve", {{0, 0.2f}, {0.15f, 1}, {1, 0}}, "Size by the part of life behind it"));
+    Handle<Curve> curve = add(
+        profile("curve", "Curve", {{0, 0.2f}, {0.15f, 1}, {1, 0}}, "Size by the fraction of life behind it"));
     Handle<double> vary = add(unitNumber("vary", "Varies", 0.2, "Some shrink sooner than others"));
     Handle<double> span =
         add(number("span", "Of", 5, "s", 1e-3, 1e6, 0.1, 20, "For those that live for ever"));
@@ -38,14 +38,15 @@ const struct SpinParams : ParamTable {
 } kSpin;
 
 const struct FacingParams : ParamTable {
-    Handle<std::string> how = add(choice(
-        "how", "Turned", "along its way", {"along its way", "ahead, upright", "by its spin", "as its source"},
-        "Its own up along its way; its own front ahead; by the spin it was born with; or as the "
-        "source stood"));
+    Handle<std::string> mode =
+        add(choice("mode", "Alignment", "along velocity",
+                   {"along velocity", "ahead, upright", "by its spin", "as its source"},
+                   "Its own up along its way; its own front ahead; by the spin it was born with; or as the "
+                   "source stood"));
     Handle<double> bank =
-        add(shownIf(number("bank", "Banks", 1, "", 0, 10, 0, 3, "Leans into turns"), "how=ahead, upright"));
+        add(shownIf(number("bank", "Banks", 1, "", 0, 10, 0, 3, "Leans into turns"), "mode=ahead, upright"));
     Handle<double> damping = add(shownIf(
-        number("damping", "Damping", 0.1, "s", 0, 100, 0, 2, "How long a turn takes"), "how!=by its spin"));
+        number("damping", "Damping", 0.1, "s", 0, 100, 0, 2, "How long a turn takes"), "mode!=by its spin"));
 } kFacing;
 
 /// The part of its life that each has behind it; those that live for ever go by @p span seconds.
@@ -123,7 +124,7 @@ struct Facing : Appearance {
     explicit Facing(const PartContext& c)
         : damping(float(c.params()[kFacing.damping])),
           bank(float(c.params()[kFacing.bank])),
-          how(c.params()[kFacing.how]) {}
+          how(c.params()[kFacing.mode]) {}
     void apply(AttributeSet& a, float seconds, Progress& progress) const override {
         const auto velocity = a.find<V3f>("v"), normal = a.find<V3f>("N"), spin = a.find<V3f>("spin");
         const auto state = a.find<int32_t>("state");
@@ -134,7 +135,7 @@ struct Facing : Appearance {
             Quatf wanted = turn[i];
             const V3f v = velocity[i];
             const float speed = v.length();
-            if (how == "along its way" && speed > 1e-4f) {
+            if (how == "along velocity" && speed > 1e-4f) {
                 wanted = turnBetween(V3f(0, 1, 0), v / speed);
             } else if (how == "ahead, upright" && speed > 1e-4f) {
                 const V3f ahead = v / speed;

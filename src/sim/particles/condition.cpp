@@ -1,5 +1,6 @@
 #include "sim/particles/condition.h"
 
+#include "geo/points/nearest.h"
 #include "params/param_table.h"
 
 namespace ovrix::sim {

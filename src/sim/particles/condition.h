@@ -1,5 +1,6 @@
 // What must hold of a particle for a rule to change it, or for it to bear others.
 #pragma once
+#include "geo/points/nearest.h"
 #include "sim/particle_parts.h"
 
 namespace ovrix::sim {

@@ -52,11 +52,11 @@ std::vector<uint32_t> birthOrder(BirthOrder order, bool reversed, const Attribut
 namespace {
 
 const char *const kOnContact = "on contact", *const kAtTheEnd = "at the end",
-                  *const kAlongTheWay = "along the way";
+                  *const kAlongItsPath = "along its path";
 
 /// What makes particles bear others: what a rule asks for, and two things more.
 std::vector<std::string> branchNames() {
-    std::vector<std::string> names = {kOnContact, kAtTheEnd, kAlongTheWay};
+    std::vector<std::string> names = {kOnContact, kAtTheEnd, kAlongItsPath};
     for (const std::string& name : conditionNames())
         if (name != kOnContact) names.push_back(name);
     return names;
@@ -76,7 +76,7 @@ struct SpawnParams {
     Handle<double> random =
         table.add(specs::number("random", "At random", 0, "m/s", 0, 1e5, 0, 5, "Added in any direction"));
     Handle<double> inherit =
-        table.add(specs::unitNumber("inherit", "Inherit", 1, "Part of its source's own motion"));
+        table.add(specs::unitNumber("inherit", "Inherit", 1, "Fraction of its source's own motion"));
     Handle<double> jitter = table.add(specs::number("jitter", "Jitter", 0, "m", 0, 1e5, 0, 1,
                                                     "Around the source, so that no two start alike"));
     Handle<VaryingRange> size = table.add(
@@ -131,10 +131,10 @@ const struct OffspringParams : ParamTable {
     Handle<std::string> when = add(choice("when", "When", kOnContact, branchNames(), "What makes them"));
     ConditionParams condition{*this};
     Handle<int64_t> count = add(
-        shownIf(whole("count", "Count", 5, 1, 100000, 1, 50, "New ones each time"), "when!=along the way"));
+        shownIf(whole("count", "Count", 5, 1, 100000, 1, 50, "New ones each time"), "when!=along its path"));
     Handle<double> rate =
         add(shownIf(number("rate", "Rate", 20, "1/s", 0, 1e6, 0, 200, "New ones a second, of each"),
-                    "when=along the way"));
+                    "when=along its path"));
     Handle<int64_t> of = add(whole("of", "Of group", 0, 0, 1000, 0, 9, "Which bear; 0 is all"));
     Handle<int64_t> generations =
         add(whole("generations", "Generations", 1, 1, 64, 1, 5,
@@ -377,7 +377,7 @@ class Branch : public Offspring {
         rate_ = p[kOffspring.rate];
         of_ = int32_t(p[kOffspring.of]);
         generations_ = int32_t(p[kOffspring.generations]);
-        if (when_ != kAtTheEnd && when_ != kAlongTheWay) condition_.emplace(c, kOffspring.condition, when_);
+        if (when_ != kAtTheEnd && when_ != kAlongItsPath) condition_.emplace(c, kOffspring.condition, when_);
         if (once() && c.number >= 31)
             throw Error("more than 31 of a simulation bear by what holds", {}, "Take some of them away");
     }
@@ -422,7 +422,7 @@ class Branch : public Offspring {
         if (holds && begins(a, i))
             c.from = int64_t(double(a.age[i]) * 1e6) * count_, c.to = c.from + count_;  // other ids each time
         if (when_ == kAtTheEnd && a.died[i]) c.to = count_;
-        if (when_ == kAlongTheWay) {
+        if (when_ == kAlongItsPath) {
             c.to = int64_t(std::floor(double(a.age[i]) * rate_ + 1e-6));
             c.from = int64_t(std::floor(double(std::max(0.0f, a.age[i] - a.dt)) * rate_ + 1e-6));
         }
@@ -439,7 +439,7 @@ class Branch : public Offspring {
             Hasher().add(nature_.seed).add(uint64_t(number_)).add(a.id[i]).add(uint64_t(k)).value() |
             uint64_t(1) << 63;
         const float late =
-            when_ == kAlongTheWay ? std::clamp(a.age[i] - float(double(k + 1) / rate_), 0.0f, a.dt) : 0.0f;
+            when_ == kAlongItsPath ? std::clamp(a.age[i] - float(double(k + 1) / rate_), 0.0f, a.dt) : 0.0f;
         births.add(id, a.position[i] - a.velocity[i] * late, a.velocity[i],
                    a.normal.empty() ? V3f(0, 1, 0) : a.normal[i], late);
         births.sourceAge.back() = a.age[i];

@@ -3,6 +3,7 @@
 #include "base/error.h"
 #include "base/noise.h"
 #include "base/parallel.h"
+#include "geo/points/nearest.h"
 #include "geo/points/order.h"
 #include "params/param_table.h"
 #include "sim/particles/bound_places.h"
@@ -62,8 +63,8 @@ const struct RoamParams : ParamTable {
 const struct LandParams : ParamTable {
     Handle<std::string> on =
         add(ref("on", "On", "object or layer", "The layer's own surface when none is chosen"));
-    Handle<Varying> share =
-        add(drivable(unitNumber("share", "Share", 1, "Of the swarm; give it keys to land and to take off")));
+    Handle<Varying> fraction = add(drivable(
+        unitNumber("fraction", "Fraction", 1, "Of the swarm; give it keys to land and to take off")));
     Handle<double> speed = add(number("speed", "Speed", 1, "m/s", 0, 1e5, 0, 10, "On the way down"));
     Handle<int64_t> seed = add(seedSpec("Another number, other places"));
     Handle<int64_t> group = add(groupSpec());
@@ -72,7 +73,7 @@ const struct LandParams : ParamTable {
 const struct SteerParams : ParamTable {
     Handle<Range> speed =
         add(range("speed", "Speed", {0.3, 1.5}, "m/s", 0, 1e5, 0, 10, "Slowest and fastest"));
-    Handle<double> turn = add(number("turn", "Turns", 180, "deg/s", 0, 1e5, 10, 720, "At most"));
+    Handle<double> turnRate = add(number("turn_rate", "Turn rate", 180, "deg/s", 0, 1e5, 10, 720, "At most"));
     Handle<double> climb = add(number("climb", "Climbs", 60, "deg", 0, 90, 0, 90, "At most, up or down"));
     Handle<int64_t> group = add(groupSpec());
 } kSteer;
@@ -297,7 +298,7 @@ struct Land : Force {
     uint64_t seed;
     explicit Land(const PartContext& c)
         : places(c, kLand.on, kLand.seed, "has nothing to land on"),
-          share(c.params(), kLand.share, kLand.group),
+          share(c.params(), kLand.fraction, kLand.group),
           speed(float(c.params()[kLand.speed])),
           seed(uint64_t(c.params()[kLand.seed])) {}
     void act(ParticleBlock&) const override {}
@@ -326,7 +327,7 @@ struct Steer : Force {
     explicit Steer(const PartContext& c) {
         const ResolvedParams& p = c.params();
         speed = p[kSteer.speed];
-        turn = radians(float(p[kSteer.turn]));
+        turn = radians(float(p[kSteer.turnRate]));
         climb = radians(float(p[kSteer.climb]));
         group = int32_t(p[kSteer.group]);
     }

@@ -2,6 +2,8 @@
 
 #include "base/error.h"
 #include "base/noise.h"
+#include "geo/points/curve_set.h"
+#include "geo/volume/vector_grid.h"
 #include "params/param_table.h"
 #include "sim/particles/bound_places.h"
 #include "sim/particles/curl_noise.h"
@@ -29,15 +31,15 @@ ParamSpec vectorFile() {
 }
 
 const struct GravityParams : ParamTable {
-    Handle<V3f> pull =
-        add(vector("pull", "Acceleration", V3d(0, -9.81, 0), "m/s2", 20, "Acceleration along each axis"));
+    Handle<V3f> acceleration = add(
+        vector("acceleration", "Acceleration", V3d(0, -9.81, 0), "m/s2", 20, "Acceleration along each axis"));
     Handle<Varying> strength = add(strengthOf(1, "", 1e6, 0, 2, "Factor on the pull"));
     Handle<int64_t> group = add(groupSpec());
 } kGravity;
 
 const struct DragParams : ParamTable {
     Handle<Varying> strength =
-        add(strengthOf(0.5, "1/s", 1e6, 0, 10, "Part of the speed that is lost each second"));
+        add(strengthOf(0.5, "1/s", 1e6, 0, 10, "Fraction of the speed that is lost each second"));
     Handle<double> square = add(number("square", "With the square", 0, "1/m", 0, 1e6, 0, 5,
                                        "Grows with the speed: what is fast is slowed more"));
     Handle<int64_t> group = add(groupSpec());
@@ -47,7 +49,7 @@ const struct WindParams : ParamTable {
     Handle<V3f> velocity =
         add(vector("velocity", "Velocity", V3d(2, 0, 0), "m/s", 20, "Where it goes, and how fast"));
     Handle<Varying> strength = add(strengthOf(1, "1/s", 1e6, 0, 10, "How soon particles go as fast"));
-    Handle<double> gusts = add(unitNumber("gusts", "Gusts", 0.3, "Part by which it comes and goes"));
+    Handle<double> gusts = add(unitNumber("gusts", "Gusts", 0.3, "Fraction by which it comes and goes"));
     Handle<double> gustRate = add(number("gust_rate", "Gusts come", 0.5, "1/s", 0, 1000, 0, 5, "How often"));
     Handle<double> gustWidth =
         add(number("gust_width", "Gusts' width", 1, "m", 1e-4, 1e6, 0.1, 10, "Across one"));
@@ -56,12 +58,12 @@ const struct WindParams : ParamTable {
 } kWind;
 
 const struct TurbulenceParams : ParamTable {
-    Handle<std::string> how = add(
-        choice("how", "Mode", "pushes", {"pushes", "carries"}, "As a force, or as a flow that takes along"));
+    Handle<std::string> mode = add(
+        choice("mode", "Mode", "force", {"force", "flow"}, "An acceleration, or a flow that takes along"));
     Handle<Varying> strength = add(strengthOf(1, "", 1e6, 0, 10, "Of the push in m/s2, of the flow in m/s"));
-    Handle<double> hold =
-        add(shownIf(number("hold", "Response", 4, "1/s", 0, 1e6, 0, 20, "How soon particles go as the flow"),
-                    "how=carries"));
+    Handle<double> response = add(
+        shownIf(number("response", "Response", 4, "1/s", 0, 1e6, 0, 20, "How soon particles go as the flow"),
+                "mode=flow"));
     Handle<double> scale =
         add(number("scale", "Scale", 0.5, "m", 1e-4, 1e6, 0.02, 5, "Across the largest whirls"));
     Handle<double> speed =
@@ -77,7 +79,8 @@ const struct TurbulenceParams : ParamTable {
 
 const struct VortexParams : ParamTable {
     Handle<std::string> at = add(ref("at", "Parent", "object", "Moves and turns with it"));
-    Handle<V3f> place = add(shownIf(vector("place", "Place", V3d(0), "m", 5, "A point of the axis"), "at="));
+    Handle<V3f> position =
+        add(shownIf(vector("position", "Position", V3d(0), "m", 5, "A point of the axis"), "at="));
     Handle<V3f> axis = add(vector("axis", "Axis", V3d(0, 1, 0), "", 1, "Of the object where one is chosen"));
     Handle<Varying> strength = add(strengthOf(1, "", 1e6, 0, 2, "Factor on all of it"));
     Handle<double> round = add(number("round", "Swirl", 4, "m/s2", -1e6, 1e6, -20, 20, "Round the axis"));
@@ -90,11 +93,12 @@ const struct VortexParams : ParamTable {
 
 const struct AttractParams : ParamTable {
     Handle<std::string> to = add(ref("to", "To", "object or layer or curve", "The nearest of it"));
-    Handle<std::string> part =
-        add(shownIf(choice("part", "Toward", "its middle", {"its middle", "its surface"},
+    Handle<std::string> toward =
+        add(shownIf(choice("toward", "Toward", "centre", {"centre", "surface"},
                            "Of an object: where it stands, or the nearest of its surface"),
                     "to!="));
-    Handle<V3f> place = add(shownIf(vector("place", "Place", V3d(0), "m", 5, "Where it pulls to"), "to="));
+    Handle<V3f> position =
+        add(shownIf(vector("position", "Position", V3d(0), "m", 5, "Where it pulls to"), "to="));
     Handle<Varying> strength = add(strengthOf(5, "m/s2", 1e6, -20, 20, "Below 0 it repels"));
     FadingParams falloff{*this};
     Handle<int64_t> group = add(groupSpec());
@@ -103,7 +107,7 @@ const struct AttractParams : ParamTable {
 const struct FollowCurveParams : ParamTable {
     Handle<std::string> curve = add(ref("curve", "Curve", "curve", "What it goes along"));
     Handle<Varying> strength = add(strengthOf(1, "m/s", 1e5, -5, 5, "Speed along it; below 0 backward"));
-    Handle<double> hold = add(number("hold", "Response", 3, "1/s", 0, 1e4, 0, 20, "How soon"));
+    Handle<double> response = add(number("response", "Response", 3, "1/s", 0, 1e4, 0, 20, "How soon"));
     Handle<double> width =
         add(number("width", "Width", 0.1, "m", 0, 1e5, 0, 2, "As far from it they are free"));
     Handle<int64_t> group = add(groupSpec());
@@ -124,8 +128,8 @@ const struct TargetParams : ParamTable {
         add(ref("shape", "Shape", "object or layer", "Elements of a layer, or an object's surface"));
     Handle<Varying> strength =
         add(strengthOf(20, "1/s2", 1e6, 0, 100, "How hard; give it keys to form and to let go"));
-    Handle<double> hold =
-        add(number("hold", "Damping", 1, "", 0, 10, 0, 2, "Below 1 they swing about their place"));
+    Handle<double> damping =
+        add(number("damping", "Damping", 1, "", 0, 10, 0, 2, "Below 1 they swing about their place"));
     Handle<int64_t> seed = add(seedSpec("Another number, other places"));
     Handle<int64_t> group = add(groupSpec());
 } kTarget;
@@ -136,20 +140,20 @@ const struct VectorsParams : ParamTable {
         add(text("grid", "Grid", "", "Its name in the file; the first of vectors when empty"));
     Handle<std::string> at =
         add(ref("at", "Parent", "object", "Moves and turns with it; else it is where the file says"));
-    Handle<std::string> how =
-        add(choice("how", "Mode", "carries", {"pushes", "carries"},
+    Handle<std::string> mode =
+        add(choice("mode", "Mode", "flow", {"force", "flow"},
                    "Vectors are accelerations, or the speed of a flow that takes along"));
     Handle<Varying> strength = add(strengthOf(1, "", 1e6, 0, 10, "Factor on the vectors"));
-    Handle<double> hold =
-        add(shownIf(number("hold", "Response", 4, "1/s", 0, 1e6, 0, 20, "How soon particles go as the flow"),
-                    "how=carries"));
+    Handle<double> response = add(
+        shownIf(number("response", "Response", 4, "1/s", 0, 1e6, 0, 20, "How soon particles go as the flow"),
+                "mode=flow"));
     Handle<int64_t> group = add(groupSpec());
 } kVectors;
 
 const struct SpeedLimitParams : ParamTable {
     Handle<Range> speed = add(range("speed", "Between", {0, 5}, "m/s", 0, 1e6, 0, 20, "Slowest and fastest"));
     Handle<Varying> strength =
-        add(drivable(unitNumber("strength", "Strength", 1, "1 holds it at once, less as a part of it")));
+        add(drivable(unitNumber("strength", "Strength", 1, "1 holds it at once, less as a fraction of it")));
     Handle<int64_t> group = add(groupSpec());
 } kSpeedLimit;
 
@@ -157,7 +161,7 @@ struct Gravity : Force {
     V3f pull;
     Strength strength;
     explicit Gravity(const PartContext& c)
-        : pull(c.params()[kGravity.pull]), strength(c.params(), kGravity.strength, kGravity.group) {}
+        : pull(c.params()[kGravity.acceleration]), strength(c.params(), kGravity.strength, kGravity.group) {}
     void act(ParticleBlock& b) const override {
         float s[kBlock];
         strength.over(b, s);
@@ -223,7 +227,7 @@ struct Turbulence : Force {
     Strength strength;
     Travelled turned, moved;
     bool advects;
-    float hold;
+    float response;
     explicit Turbulence(const PartContext& c)
         : strength(c.params(), kTurbulence.strength, kTurbulence.group),
           turned(c.travelled(kTurbulence.speed)),
@@ -233,8 +237,8 @@ struct Turbulence : Force {
         options.octaves = int(p[kTurbulence.octaves]);
         options.gain = float(p[kTurbulence.gain]);
         options.seed = uint32_t(p[kTurbulence.seed]);
-        advects = p[kTurbulence.how] == "carries";
-        hold = float(p[kTurbulence.hold]);
+        advects = p[kTurbulence.mode] == "flow";
+        response = float(p[kTurbulence.response]);
     }
     void act(ParticleBlock& b) const override {
         float s[kBlock];
@@ -256,7 +260,7 @@ struct Turbulence : Force {
         }
         for (size_t i = 0; i < b.count; ++i) {
             const bool mine = strength.of(b.group[i]);
-            const float dragRate = mine ? hold * (b.weight ? 1.0f / b.weight[i] : 1.0f) : 0.0f;
+            const float dragRate = mine ? response * (b.weight ? 1.0f / b.weight[i] : 1.0f) : 0.0f;
             b.dragRate[i] += dragRate;
             b.mediumAcceleration[i] += dragRate * flow[i] * s[i];
         }
@@ -288,7 +292,7 @@ struct Vortex : Force {
     float round, inward, along;
     explicit Vortex(const PartContext& c)
         : strength(c.params(), kVortex.strength, kVortex.group), fading(c.params(), kVortex.falloff) {
-        const M44f m = parentMatrix(c, kVortex.at, c.params()[kVortex.place]);
+        const M44f m = parentMatrix(c, kVortex.at, c.params()[kVortex.position]);
         centre = m.translation();
         axis = c.params()[kVortex.axis];
         if (!c.params()[kVortex.at].empty()) m.multDirMatrix(V3f(axis), axis);
@@ -321,7 +325,7 @@ struct Attract : Force {
     explicit Attract(const PartContext& c)
         : strength(c.params(), kAttract.strength, kAttract.group), fading(c.params(), kAttract.falloff) {
         const std::string& id = c.params()[kAttract.to];
-        centre = c.params()[kAttract.place];
+        centre = c.params()[kAttract.position];
         if (id.empty()) return;
         SceneQuery& query = c.query();
         const SceneQuery::Kind kind = query.kindOf(id);
@@ -329,7 +333,7 @@ struct Attract : Force {
             curve = query.curves(id);
         } else if (kind == SceneQuery::Kind::Layer) {
             cloud = cloudOf(query.elements(id));
-        } else if (c.params()[kAttract.part] == "its surface") {
+        } else if (c.params()[kAttract.toward] == "surface") {
             surface = query.surface(id);
         } else {
             centre = query.placed(id).world.translation();
@@ -368,13 +372,13 @@ struct Attract : Force {
 struct Follow : Force {
     std::shared_ptr<const CurveSet> curve;
     Strength strength;
-    float hold, width;
+    float response, width;
     explicit Follow(const PartContext& c) : strength(c.params(), kFollowCurve.strength, kFollowCurve.group) {
         const std::string& id = c.params()[kFollowCurve.curve];
         if (id.empty())
             throw NothingToActOn("has no curve to follow", {}, "Choose a curve, or draw one in the view");
         curve = c.query().curves(id);
-        hold = float(c.params()[kFollowCurve.hold]);
+        response = float(c.params()[kFollowCurve.response]);
         width = float(c.params()[kFollowCurve.width]);
     }
     void act(ParticleBlock& b) const override {
@@ -387,8 +391,8 @@ struct Follow : Force {
             const V3f d = near->place.position - b.position[i];
             const float outside = std::max(0.0f, near->distance - width);
             const V3f pull = near->distance > 0 ? d * (outside / near->distance) : V3f(0.0f);
-            b.dragRate[i] += hold;
-            b.mediumAcceleration[i] += hold * (near->place.tangent * s[i] + pull * hold);
+            b.dragRate[i] += response;
+            b.mediumAcceleration[i] += response * (near->place.tangent * s[i] + pull * response);
         }
     }
 };
@@ -428,7 +432,7 @@ struct Target : Force {
     std::vector<V3f> places;
     std::optional<BoundPlaces> bound;
     Strength strength;
-    float hold;
+    float damping;
     explicit Target(const PartContext& c) : strength(c.params(), kTarget.strength, kTarget.group) {
         const std::string& id = c.params()[kTarget.shape];
         if (id.empty()) throw NothingToActOn("has no shape to form", {}, "Choose an object or a layer");
@@ -443,7 +447,7 @@ struct Target : Force {
         } else {
             bound.emplace(c, kTarget.shape, kTarget.seed, "has no shape to form");
         }
-        hold = float(c.params()[kTarget.hold]);
+        damping = float(c.params()[kTarget.damping]);
     }
     V3f placeOf(uint64_t id) const {
         if (bound) return bound->placeOf(id);
@@ -455,7 +459,7 @@ struct Target : Force {
         for (size_t i = 0; i < b.count; ++i) {
             if (!(s[i] > 0)) continue;
             b.acceleration[i] += (placeOf(b.id[i]) - b.position[i]) * s[i];
-            b.dragRate[i] += 2.0f * std::sqrt(s[i]) * hold;
+            b.dragRate[i] += 2.0f * std::sqrt(s[i]) * damping;
         }
     }
 };
@@ -466,7 +470,7 @@ struct Vectors : Force {
     M44f toGrid, fromGrid;
     Strength strength;
     bool advects;
-    float hold;
+    float response;
     explicit Vectors(const PartContext& c) : strength(c.params(), kVectors.strength, kVectors.group) {
         const ResolvedParams& p = c.params();
         if (p[kVectors.file].empty())
@@ -474,8 +478,8 @@ struct Vectors : Force {
         grid = c.query().vectors(p[kVectors.file], p[kVectors.grid]);
         if (const std::string& at = p[kVectors.at]; !at.empty()) fromGrid = c.query().placed(at).world;
         toGrid = fromGrid.inverse();
-        advects = p[kVectors.how] == "carries";
-        hold = float(p[kVectors.hold]);
+        advects = p[kVectors.mode] == "flow";
+        response = float(p[kVectors.response]);
     }
     void act(ParticleBlock& b) const override {
         float s[kBlock];
@@ -487,8 +491,8 @@ struct Vectors : Force {
             if (!advects) {
                 b.acceleration[i] += v * s[i];
             } else if (v != V3f(0.0f)) {  // outside there is no flow that could hold it
-                b.dragRate[i] += hold;
-                b.mediumAcceleration[i] += v * (s[i] * hold);
+                b.dragRate[i] += response;
+                b.mediumAcceleration[i] += v * (s[i] * response);
             }
         }
     }

@@ -18,7 +18,7 @@ namespace {
 const struct SpacingParams : ParamTable {
     Handle<double> radius =
         add(number("radius", "Radius", 0.02, "m", 0, 1e5, 0, 0.5, "Of each, times its size"));
-    Handle<double> bounce = add(unitNumber("bounce", "Bounce", 0.2, "Part of the speed that comes back"));
+    Handle<double> bounce = add(unitNumber("bounce", "Bounce", 0.2, "Fraction of the speed that comes back"));
     Handle<double> friction = add(number("friction", "Friction", 0.3, "", 0, 100, 0, 1.5,
                                          "Holds heaps flatter than the angle whose tangent it is"));
     Handle<int64_t> rounds =
@@ -119,24 +119,25 @@ class KeepApart : public Spacing {
                  const Gain& gain) const {
         const std::vector<Sized> sizes = bySize(v);
         const std::vector<V3f> places(v.position.begin(), v.position.end());
+        const auto fromOfSize = [&](size_t i, const Sized& other, std::vector<uint32_t>& near) {
+            near.clear();
+            other.tree->withinMost(places[i], slack * radius_ * (v.scale[i] + other.largest),
+                                   mostOf(v.scale[i], other.largest), near);
+            V3f sum(0.0f);
+            int count = 0;
+            for (uint32_t k : near) {
+                const std::optional<V3f> own = between(v, places, i, other.who[k], slack, gain);
+                if (own) sum += *own, ++count;
+            }
+            // Many at once push less each, or they would throw it past all.
+            return count > 2 ? sum / (0.5f * float(count)) : sum;
+        };
         parallelRanges(v.position.size(), 512, progress, [&](size_t begin, size_t end) {
             std::vector<uint32_t> near;
             for (size_t i = begin; i < end; ++i) {
                 if (v.state[i] != 0) continue;
                 V3f whole(0.0f);
-                for (const Sized& other : sizes) {
-                    near.clear();
-                    other.tree->withinMost(places[i], slack * radius_ * (v.scale[i] + other.largest),
-                                           mostOf(v.scale[i], other.largest), near);
-                    V3f sum(0.0f);
-                    int count = 0;
-                    for (uint32_t k : near) {
-                        const std::optional<V3f> own = between(v, places, i, other.who[k], slack, gain);
-                        if (own) sum += *own, ++count;
-                    }
-                    // Many at once push less each, or they would throw it past all.
-                    if (count) whole += sum / (count > 2 ? 0.5f * float(count) : 1.0f);
-                }
+                for (const Sized& other : sizes) whole += fromOfSize(i, other, near);
                 values[i] += whole;
             }
         });
@@ -152,12 +153,12 @@ class KeepApart : public Spacing {
     std::optional<V3f> between(const View& v, const std::vector<V3f>& places, size_t i, size_t k, float slack,
                                const Gain& gain) const {
         if (k == i) return std::nullopt;
-        Pair pair{i,
-                  k,
-                  places[i] - places[k],
-                  0,
-                  radius_ * (v.scale[i] + v.scale[k]),
-                  v.state[k] == 0 ? 0.5f : 1.0f};
+        Pair pair{.one = i,
+                  .other = k,
+                  .direction = places[i] - places[k],
+                  .distance = 0,
+                  .wanted = radius_ * (v.scale[i] + v.scale[k]),
+                  .share = v.state[k] == 0 ? 0.5f : 1.0f};
         pair.distance = pair.direction.length();
         if (!(pair.distance < slack * pair.wanted)) return std::nullopt;
         pair.direction = pair.distance > 1e-9f ? pair.direction / pair.distance : apartBy(v.id[k], v.id[i]);

@@ -200,13 +200,13 @@ class Substep {
             c_.position[i] = x, c_.velocity[i] = v;
             return;
         }
-        SweptParticle p{c_.position[i],
-                        c_.velocity[i],
-                        x,
-                        v,
-                        c_.scale[i],
-                        c_.group[i],
-                        c_.turn.empty() ? nullptr : &c_.turn[i]};
+        SweptParticle p{.x0 = c_.position[i],
+                        .v0 = c_.velocity[i],
+                        .x1 = x,
+                        .v1 = v,
+                        .scale = c_.scale[i],
+                        .group = c_.group[i],
+                        .turn = c_.turn.empty() ? nullptr : &c_.turn[i]};
         collisions_.settle(p);
         c_.position[i] = p.x1, c_.velocity[i] = p.v1;
         touched_[i] = p.touched;
@@ -253,16 +253,16 @@ class Substep {
 
     void rules(size_t begin, size_t end) {
         const size_t n = end - begin;
-        Rule::View v{c_.position.subspan(begin, n),
-                     c_.velocity.subspan(begin, n),
-                     c_.age.subspan(begin, n),
-                     c_.ownLife.subspan(begin, n),
-                     c_.ownScale.subspan(begin, n),
-                     c_.ownGroup.subspan(begin, n),
-                     c_.state.subspan(begin, n),
-                     c_.id.subspan(begin, n),
-                     c_.color.empty() ? std::span<Color>() : c_.color.subspan(begin, n),
-                     {touched_.data() + begin, n}};
+        Rule::View v{.position = c_.position.subspan(begin, n),
+                     .velocity = c_.velocity.subspan(begin, n),
+                     .age = c_.age.subspan(begin, n),
+                     .life = c_.ownLife.subspan(begin, n),
+                     .scale = c_.ownScale.subspan(begin, n),
+                     .group = c_.ownGroup.subspan(begin, n),
+                     .state = c_.state.subspan(begin, n),
+                     .id = c_.id.subspan(begin, n),
+                     .color = c_.color.empty() ? std::span<Color>() : c_.color.subspan(begin, n),
+                     .touched = {touched_.data() + begin, n}};
         for (const auto& rule : parts_.rules) rule->apply(v);
     }
 
@@ -360,7 +360,12 @@ void removeDead(AttributeSet& a, bool keep) {
 /// Moves those that are too near apart, never into what they meet, and lets them bounce and rub.
 void space(Substep& step, const ParticleParts& parts, Progress& progress) {
     Columns& c = step.columns();
-    const Spacing::View view{c.position, c.velocity, c.scale, c.weight, c.state, c.id};
+    const Spacing::View view{.position = c.position,
+                             .velocity = c.velocity,
+                             .scale = c.scale,
+                             .weight = c.weight,
+                             .state = c.state,
+                             .id = c.id};
     for (const auto& spacing : parts.spacings) {
         const std::vector<V3f> from(c.position.begin(), c.position.end());
         spacing->part(view, progress);
@@ -392,21 +397,21 @@ void stepParticles(AttributeSet& particles, ParticleParts& parts, const StepSett
             std::vector<uint8_t> died(particles.size());
             for (size_t i = 0; i < died.size(); ++i)
                 died[i] = !(c.age[i] < c.life[i]) && c.state[i] != int32_t(ParticleState::Ended);
-            const Offspring::Parents parents{c.position,
-                                             c.velocity,
-                                             particles.find<V3f>("N"),
-                                             c.age,
-                                             c.life,
-                                             c.scale,
-                                             c.id,
-                                             c.group,
-                                             c.state,
-                                             particles.find<int32_t>("generation"),
-                                             step.began(),
-                                             died,
-                                             particles.add<int32_t>("told"),
-                                             float(end - begin) * frame,
-                                             settings.memoryLimit};
+            const Offspring::Parents parents{.position = c.position,
+                                             .velocity = c.velocity,
+                                             .normal = particles.find<V3f>("N"),
+                                             .age = c.age,
+                                             .life = c.life,
+                                             .scale = c.scale,
+                                             .id = c.id,
+                                             .group = c.group,
+                                             .state = c.state,
+                                             .generation = particles.find<int32_t>("generation"),
+                                             .began = step.began(),
+                                             .died = died,
+                                             .held = particles.add<int32_t>("told"),
+                                             .dt = float(end - begin) * frame,
+                                             .memoryLimit = settings.memoryLimit};
             for (const auto& o : parts.offspring) o->spawn(parents, children);
         }
     }

@@ -37,13 +37,14 @@ const struct SimulateStrandsParams : ParamTable {
         add(profile("along", "Along strand", {{0, 1}, {1, 0.8f}}, "Stiffness from root to tip, as a factor"));
     Handle<double> root =
         add(unitNumber("root", "Root", 1, "1 holds the root's direction, 0 lets it turn freely"));
-    Handle<double> keep = add(unitNumber(
-        "keep", "Shape memory", 0, "Part of the way back to the shape before the simulation, each 1/24 s"));
+    Handle<double> shapeMemory =
+        add(unitNumber("shape_memory", "Shape memory", 0,
+                       "Fraction of the way back to the shape before the simulation, each 1/24 s"));
     Handle<std::string> startsAs = add(poseFile());
-    Handle<double> stretch = add(
-        number("stretch", "Stretch", 0, "", 0, 10, 0, 0.3, "Part of its length by which it may be longer"));
-    Handle<double> damping = add(
-        number("damping", "Damping", 1, "1/s", 0, 1e4, 0, 20, "Part of its motion that is lost each second"));
+    Handle<double> stretch = add(number("stretch", "Stretch", 0, "", 0, 10, 0, 0.3,
+                                        "Fraction of its length by which it may be longer"));
+    Handle<double> damping = add(number("damping", "Damping", 1, "1/s", 0, 1e4, 0, 20,
+                                        "Fraction of its motion that is lost each second"));
     Handle<double> weight = add(
         number("weight", "Weight", 1, "", 1e-6, 1e6, 0.1, 10, "The heavier, the less air takes it along"));
     Handle<double> air = add(number("air", "Air drag", 0.5, "1/s", 0, 1e4, 0, 20, "Air at rest around it"));
@@ -231,7 +232,7 @@ class StrandSolver : public Solver {
             : set(s), drive(d), parts(pp), frame(seconds), substeps(int(p[kSimulateStrands.substeps])) {
             nature.iterations = int(p[kSimulateStrands.iterations]);
             nature.rootStiffness = float(p[kSimulateStrands.root]);
-            nature.keepShape = float(p[kSimulateStrands.keep]);
+            nature.keepShape = float(p[kSimulateStrands.shapeMemory]);
             nature.stretch = float(p[kSimulateStrands.stretch]);
             damping = float(p[kSimulateStrands.damping]);
             heavy = float(p[kSimulateStrands.weight]);

@@ -214,30 +214,32 @@ void findNear(const Pieces& pieces, std::span<const V3f> start0, std::span<const
     float cell = 0;
     const std::vector<Placed> all = partsOf(pieces, start, p, slack, cell);
     const Cells cells(all, cell);
-    std::vector<std::vector<std::pair<uint32_t, uint32_t>>> found(cells.count());
+    using PiecePairs = std::vector<std::pair<uint32_t, uint32_t>>;
+    const auto meet = [&](const Placed& x, const Placed& y, PiecePairs& met) {
+        const float most = x.half + x.motion + y.half + y.motion + slack;
+        if (!((x.middle - y.middle).length2() < most * most) || x.strand == y.strand) return;
+        const uint32_t i = pieces.first[x.piece], k = pieces.first[y.piece];
+        const V3f a = p[i], d = p[i + 1] - a, b = p[k], e = p[k + 1] - b;
+        const float reach = slack + comesBy(&start[i], &p[i], &start[k], &p[k]);
+        const float apart = reach + 0.5f * (d.length() + e.length());
+        if (!((a + 0.5f * d - b - 0.5f * e).length2() < apart * apart)) return;
+        float s, t;
+        closestOfPieces(a, d, b, e, s, t);
+        if ((a + d * s - b - e * t).length2() < reach * reach)
+            met.emplace_back(std::min(x.piece, y.piece), std::max(x.piece, y.piece));
+    };
+    std::vector<PiecePairs> found(cells.count());
+    const auto meetOfCell = [&](size_t c) {
+        const auto own = cells.at(c);
+        for (size_t x = 0; x < own.size(); ++x)
+            for (size_t y = x + 1; y < own.size(); ++y) meet(own[x], own[y], found[c]);
+        cells.after(c, [&](size_t other) {
+            for (const Placed& y : cells.at(other))
+                for (const Placed& x : own) meet(x, y, found[c]);
+        });
+    };
     parallelRanges(cells.count(), 64, progress, [&](size_t begin, size_t end) {
-        for (size_t c = begin; c < end; ++c) {
-            const auto meet = [&](const Placed& x, const Placed& y) {
-                const float most = x.half + x.motion + y.half + y.motion + slack;
-                if (!((x.middle - y.middle).length2() < most * most) || x.strand == y.strand) return;
-                const uint32_t i = pieces.first[x.piece], k = pieces.first[y.piece];
-                const V3f a = p[i], d = p[i + 1] - a, b = p[k], e = p[k + 1] - b;
-                const float reach = slack + comesBy(&start[i], &p[i], &start[k], &p[k]);
-                const float apart = reach + 0.5f * (d.length() + e.length());
-                if (!((a + 0.5f * d - b - 0.5f * e).length2() < apart * apart)) return;
-                float s, t;
-                closestOfPieces(a, d, b, e, s, t);
-                if ((a + d * s - b - e * t).length2() < reach * reach)
-                    found[c].emplace_back(std::min(x.piece, y.piece), std::max(x.piece, y.piece));
-            };
-            const auto own = cells.at(c);
-            for (size_t x = 0; x < own.size(); ++x)
-                for (size_t y = x + 1; y < own.size(); ++y) meet(own[x], own[y]);
-            cells.after(c, [&](size_t other) {
-                for (const Placed& y : cells.at(other))
-                    for (const Placed& x : own) meet(x, y);
-            });
-        }
+        for (size_t c = begin; c < end; ++c) meetOfCell(c);
     });
     std::vector<std::pair<uint32_t, uint32_t>> pairs;
     for (auto& own : found) pairs.insert(pairs.end(), own.begin(), own.end());

@@ -1,5 +1,6 @@
 // Surfaces between two frames, against looking at every triangle and at many times.
 #include "base/error.h"
+#include "geo/strands/strands.h"
 #include "geo/surface/moving_surface.h"
 #include "support.h"
 

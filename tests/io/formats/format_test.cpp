@@ -3,6 +3,7 @@
 
 #include "base/files.h"
 #include "geo/mesh/primitives.h"
+#include "geo/surface/surface.h"
 #include "io/formats/elements_io.h"
 #include "io/mesh/mesh_reader.h"
 #include "ops/groom/grow.h"

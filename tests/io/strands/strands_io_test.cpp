@@ -1,6 +1,7 @@
 // Strands in files: round trips, and what is wrong with others.
 #include "base/error.h"
 #include "base/files.h"
+#include "geo/surface/surface.h"
 #include "io/formats/elements_io.h"
 #include "ops/style/strand_color.h"
 #include "strand_support.h"

@@ -1,6 +1,7 @@
 // Combing: what brushes do, and what is kept of it.
 #include "ops/groom/comb.h"
 #include "document/model/document.h"
+#include "geo/surface/surface.h"
 #include "ops/groom/comb_brush.h"
 #include "ops/rebind.h"
 #include "params/manual_edits.h"

@@ -2,6 +2,7 @@
 #include <numeric>
 #include <set>
 
+#include "geo/surface/surface.h"
 #include "ops/groom/bundle.h"
 #include "ops/groom/fill.h"
 #include "ops/groom/strand_points.h"
@@ -343,7 +344,7 @@ TEST_CASE("leaning, flyaways and straight cuts keep lengths as they say", "[stra
     l.gusts = {0, 0.5f, {}};
     FlyawayOptions f;
     f.effect = everywhere();
-    f.share = 0.5f;
+    f.fraction = 0.5f;
     for (const StrandsPtr& made :
          {liftLean(*strands, l, Progress::none()), flyaways(*strands, f, Progress::none())}) {
         const auto after = segmentLengths(*made);

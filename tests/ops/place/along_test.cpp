@@ -1,6 +1,7 @@
 // Placing along curves, and turning to them.
 #include <set>
 
+#include "geo/surface/surface.h"
 #include "ops/place/along.h"
 #include "ops/points/orient.h"
 #include "support.h"

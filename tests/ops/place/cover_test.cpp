@@ -1,6 +1,7 @@
 // Spacing, grids, overlaps, orientation, mixing.
 #include <tbb/global_control.h>
 #include "base/parallel.h"
+#include "geo/surface/surface.h"
 #include "ops/place/place_grid.h"
 #include "ops/place/scatter.h"
 #include "ops/place/spread.h"
@@ -281,8 +282,8 @@ TEST_CASE("elements stand and look where they are told", "[orient]") {
     OrientOptions o;
     o.roll = {0, 0, {}};
     o.toUp = {0, 1, {}};
-    o.stand.kind = Aim::Point;
-    o.stand.vector = V3f(0, 5, 0);
+    o.up.kind = Aim::Point;
+    o.up.vector = V3f(0, 5, 0);
     o.front.kind = Aim::Direction;
     o.front.vector = V3f(1, 0, 0);
     const auto turned = orientPoints(*points, o, Progress::none());

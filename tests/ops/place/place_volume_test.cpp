@@ -2,6 +2,7 @@
 #include "ops/place/place_volume.h"
 
 #include "base/error.h"
+#include "geo/surface/surface.h"
 #include "support.h"
 
 using namespace ovrix::deliver;

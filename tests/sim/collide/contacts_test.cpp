@@ -4,6 +4,7 @@
 
 #include "field/field.h"
 #include "geo/mesh/sides.h"
+#include "geo/points/nearest.h"
 #include "geo/surface/moving_surface.h"
 #include "sim/particle_parts.h"
 #include "sim/sim_support.h"

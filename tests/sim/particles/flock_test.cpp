@@ -90,7 +90,7 @@ TEST_CASE("speed, turns and climbs keep to their limits", "[sim][flock]") {
     Sim::set(sim.part("roam"), "strength", 30.0);
     Step& steer = sim.part("steer");
     Sim::set(steer, "speed", Range{0.5, 1.0});
-    Sim::set(steer, "turn", 90.0);
+    Sim::set(steer, "turn_rate", 90.0);
     Sim::set(steer, "climb", 30.0);
     const auto states = sim.run(48);
     for (size_t f = 2; f < states.size(); ++f)
@@ -145,8 +145,8 @@ TEST_CASE("a part of a swarm lands, and takes off when the part grows less", "[s
     };
     Step& land = sim.part("land");
     Sim::set(land, "on", std::string("ground"));
-    land.params["share"].value = 0.5;
-    land.params["share"].keys = {{1, 0.5, KeyEase::Hold}, {100, 0.0, KeyEase::Hold}};
+    land.params["fraction"].value = 0.5;
+    land.params["fraction"].keys = {{1, 0.5, KeyEase::Hold}, {100, 0.0, KeyEase::Hold}};
     Sim::set(sim.part("roam"), "strength", 3.0);
     const auto landed = [](const SolverState& s) {
         size_t n = 0;

@@ -34,7 +34,7 @@ TEST_CASE("a swing about a centre comes closer to the exact one by the square of
         Step& t = sim.part("target");
         Sim::set(t, "shape", std::string("spot"));
         Sim::set(t, "strength", 40.0);
-        Sim::set(t, "hold", 0.0);
+        Sim::set(t, "damping", 0.0);
         PointSet spot;
         spot.attributes.set("P", std::vector<V3f>{V3f(0.0f)});
         sim.world.layers["spot"] = std::make_shared<const PointSet>(spot);

@@ -1,6 +1,9 @@
 // Forces, rules, offspring and looks, each by what it must do alone.
 #include <set>
 
+#include "geo/points/curve_set.h"
+#include "geo/strands/strands.h"
+#include "geo/volume/vector_grid.h"
 #include "sim/particle_parts.h"
 #include "sim/sim_support.h"
 #include "sim/step_registry.h"
@@ -68,7 +71,7 @@ TEST_CASE("attraction goes to a place, a surface, a curve or the nearest element
         CHECK(sim.after(13).y == Approx(0.25).margin(1e-3));
         sim.source = points({V3f(3, 4.5f, 0)});
         CHECK(sim.after(7).y < 4.5f);
-        Sim::set(attract, "part", std::string("its surface"));
+        Sim::set(attract, "toward", std::string("surface"));
         CHECK(sim.after(7).y > 4.5f);
     }
     SECTION("the nearest of a layer") {
@@ -92,7 +95,7 @@ TEST_CASE("what follows a curve goes along it at its speed and stays within its 
     Step& follow = sim.part("follow_curve");
     Sim::set(follow, "curve", std::string("line"));
     Sim::set(follow, "strength", 2.0);
-    Sim::set(follow, "hold", 6.0);
+    Sim::set(follow, "response", 6.0);
     Sim::set(follow, "width", 0.1);
     const auto states = sim.run(97);
     CHECK(speeds(states.back())[0].x == Approx(2).margin(0.01));
@@ -134,10 +137,10 @@ TEST_CASE("vectors of a grid push or carry, and turn with an object", "[sim]") {
     Step& vectors = sim.part("vectors");
     CHECK(sim.run(2).back().notes.size() == 1);  // it has no file, and says so
     Sim::set(vectors, "file", std::string("flow.vdb"));
-    Sim::set(vectors, "how", std::string("pushes"));
+    Sim::set(vectors, "mode", std::string("force"));
     CHECK(sim.after(13).x == Approx(0.5 * 0.25).epsilon(1e-4));
-    Sim::set(vectors, "how", std::string("carries"));
-    Sim::set(vectors, "hold", 4.0);
+    Sim::set(vectors, "mode", std::string("flow"));
+    Sim::set(vectors, "response", 4.0);
     // Towards a flow of 1 m/s: x = t - (1 - e^-4t) / 4.
     CHECK(sim.after(13).x == Approx(0.5 - (1 - std::exp(-2.0)) / 4).epsilon(1e-4));
     sim.world.objects["raft"] = [](double) {
@@ -300,7 +303,7 @@ TEST_CASE(
         CHECK(particles(states[8]).size() == 3);
     }
     SECTION("along the way, evenly") {
-        Sim::set(offspring, "when", std::string("along the way"));
+        Sim::set(offspring, "when", std::string("along its path"));
         Sim::set(offspring, "rate", 12.0);
         Sim::set(offspring, "inherit", 0.0);
         Sim::set(offspring, "of", int64_t(0));
@@ -417,17 +420,17 @@ TEST_CASE("sizes and colours follow life, and copies face where they go", "[sim]
     Step& facing = sim.part("facing");
     Sim::set(facing, "damping", 0.0);
     const auto axisAfter = [&](const char* how, int frames, const V3f& axis) {
-        Sim::set(sim.parts.back(), "how", std::string(how));
+        Sim::set(sim.parts.back(), "mode", std::string(how));
         return rotate(particles(sim.run(frames).back()).find<Quatf>("orient")[0], axis);
     };
     // It rises along +Y, its source's normal.
-    CHECK((axisAfter("along its way", 3, V3f(0, 1, 0)) - V3f(0, 1, 0)).length() < 1e-5f);
+    CHECK((axisAfter("along velocity", 3, V3f(0, 1, 0)) - V3f(0, 1, 0)).length() < 1e-5f);
     CHECK((axisAfter("as its source", 3, V3f(0, 1, 0)) - V3f(0, 1, 0)).length() < 1e-5f);
     Sim::set(sim.parts[0], "axis", V3d(30, -3, 0));
     CHECK((axisAfter("ahead, upright", 3, V3f(0, 0, 1)) - V3f(1, 0, 0)).length() < 1e-4f);
     CHECK((axisAfter("ahead, upright", 3, V3f(0, 1, 0)) - V3f(0, 1, 0)).length() < 1e-4f);
     Sim::set(sim.parts[0], "spin", Range{180, 180});
-    Sim::set(sim.parts.back(), "how", std::string("by its spin"));
+    Sim::set(sim.parts.back(), "mode", std::string("by its spin"));
     const Quatf before = particles(sim.run(1).back()).find<Quatf>("orient")[0];
     const Quatf after = particles(sim.run(13).back()).find<Quatf>("orient")[0];
     const Quatf turn = after * ~before;

@@ -250,7 +250,7 @@ TEST_CASE("strands that keep apart do not pass through each other", "[sim][rods]
     sim.set("stiff", 0.03);
     sim.params["along"].value = Curve{{{0, 1}, {1, 1}}, true};
     // The lower one stands firm: it is held up by its shape.
-    sim.set("keep", 0.6);
+    sim.set("shape_memory", 0.6);
     Step& s = sim.part("strand_spacing");
     Sim::set(s, "thickness", 0.02);
     Sim::set(s, "rounds", int64_t(4));
@@ -400,7 +400,7 @@ TEST_CASE("strands start from a pose at rest, and keep to the shape of the recip
     weightless.parts.clear();
     weightless.world.strandFiles = sim.world.strandFiles;
     weightless.set("starts_as", std::string("hung.ply"));
-    weightless.set("keep", 0.5);
+    weightless.set("shape_memory", 0.5);
     const SolverState back = weightless.run(72).back();
     for (size_t k = 0; k < 2; ++k) CHECK(std::abs(line(back, k).back().y) < 0.002f);
 }
