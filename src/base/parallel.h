@@ -37,12 +37,17 @@ void parallelFor(size_t count, Progress& progress, const Body& body) {
     });
 }
 
-/// As parallelFor(), where each is much work.
+/// As parallelFor(), where each is much work: a thread that is free takes the next one.
 template <class Body>
 void parallelEach(size_t count, Progress& progress, const Body& body) {
-    parallelRanges(count, 1, progress, [&](size_t begin, size_t end) {
-        for (size_t i = begin; i < end; ++i) body(i);
-    });
+    tbb::task_group_context own(tbb::task_group_context::isolated);
+    tbb::parallel_for(
+        tbb::blocked_range<size_t>(0, count, 1),
+        [&](const tbb::blocked_range<size_t>& range) {
+            progress.check();
+            body(range.begin());
+        },
+        tbb::simple_partitioner(), own);
 }
 
 /// Runs work of a library that has loops. The thread takes nothing up, while it waits there, of what called

@@ -1,11 +1,12 @@
 #include "cli/commands.h"
 
+#include <fmt/format.h>
 #include <tbb/global_control.h>
 
-#include <fmt/format.h>
 #include <filesystem>
 #include <ostream>
 #include <regex>
+#include <thread>
 
 #include "base/error.h"
 #include "base/file_sequence.h"
@@ -20,6 +21,8 @@
 #include "eval/bake.h"
 #include "eval/checks/checks.h"
 #include "io/formats/elements_io.h"
+#include "io/image/image_io.h"
+#include "render/shade/bsdf.h"
 #include "sim/step_registry.h"
 
 namespace ovrix::cli {
@@ -419,6 +422,7 @@ void render(const Common& common, const RenderArgs& a) {
     const WriteOptions options = writeOptions(a);
     const auto [first, last] = frameRange(a);
     frameName(a.out, first, first != last);  // a bad name is said before the work
+    const std::jthread warming([] { prepareImages(), prepareShading(); });  // beside the reading of meshes
     Opened opened(a.scene);
     RenderSceneBuilder builder(opened.evaluator);
     Json files = Json::array();

@@ -51,7 +51,9 @@ class Samples {
   public:
     explicit Samples(size_t size = 0) : size_(size) {}
     /// As many as there are places.
-    explicit Samples(std::span<const V3f> places) : size_(places.size()) { with(channel::position, places); }
+    explicit Samples(std::span<const V3f> positions) : size_(positions.size()) {
+        with(channel::position, positions);
+    }
 
     size_t size() const { return size_; }
     /// Adds a column, or leaves out an empty one. Throws std::logic_error when it is of another length.

@@ -19,7 +19,7 @@ struct StrandEdit {
     // Of a planted one: where its root is.
     int32_t triangle = -1;
     V2f bary{0, 0};
-    V3f place{0, 0, 0};  ///< at rest, in the world: by this it is found again on another topology
+    V3f position{0, 0, 0};  ///< at rest, in the world: by this it is found again on another topology
     bool operator==(const StrandEdit&) const = default;
     bool changesNothing() const { return !added && !removed && length == 1.0f && directions.empty(); }
 };

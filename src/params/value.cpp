@@ -149,7 +149,7 @@ struct AddValue {
         for (const StrandEditPtr& e : edits.list) {
             h.add(e->id).add(uint64_t(e->added)).add(uint64_t(e->removed)).add(double(e->length));
             h.add(uint64_t(e->triangle)).add(double(e->bary.x)).add(double(e->bary.y));
-            (*this)(V3d(e->place));
+            (*this)(V3d(e->position));
             h.add(std::string_view(reinterpret_cast<const char*>(e->directions.data()),
                                    e->directions.size() * sizeof(V3f)));
         }

@@ -104,7 +104,7 @@ struct Births {
     std::vector<Color> color;
     size_t count() const { return id.size(); }
     /// One more, neutral in all but these.
-    void add(uint64_t newId, const V3f& place, const V3f& motion, const V3f& out, float lateBy);
+    void add(uint64_t newId, const V3f& position, const V3f& motion, const V3f& out, float lateBy);
 };
 
 class Emitter {

@@ -130,7 +130,7 @@ TEST_CASE("another topology binds again by the nearest point, and says so", "[st
     StrandEdit planted;
     planted.id = uint64_t(1) << 62;
     planted.added = true, planted.triangle = 5, planted.length = 0.1f;
-    planted.place = V3f(0, 0.5f, 0);
+    planted.position = V3f(0, 0.5f, 0);
     planted.directions.assign(8, V3f(0, 1, 0));
     const auto topology = [&] {
         return topologyOf(*f.evaluator.surface(f.document, f.ball, {1}, Progress::none()));

@@ -54,7 +54,7 @@ struct ToJson {
                 j["added"] = true;
                 j["triangle"] = e->triangle;
                 j["at"] = Json::array({shortest(e->bary.x), shortest(e->bary.y)});
-                j["position"] = (*this)(Color(e->place));
+                j["position"] = (*this)(Color(e->position));
             }
             if (e->removed) j["removed"] = true;
             if (e->length != 1.0f) j["length"] = shortest(e->length);
@@ -201,7 +201,7 @@ StrandEdit strandFrom(const ParamSpec& spec, const Json& j) {
         const auto n = numbersFrom(spec, j["at"], 2);
         e.bary = V2f(float(n[0]), float(n[1]));
     }
-    if (j.contains("position")) e.place = vectorFrom(spec, j["position"]);
+    if (j.contains("position")) e.position = vectorFrom(spec, j["position"]);
     if (!j.contains("directions")) return e;
     const Json& d = j["directions"];
     if (!d.is_array() || d.size() % 3 != 0) wrongType(spec, "directions of three numbers each");

@@ -42,11 +42,12 @@ struct Noise : SourceKernel {
             if (toObject.empty()) return plain ? p[i] : p[i] * toLocal;
             return p[i] * toObject[i] + (id.empty() ? V3f(0.0f) : moveOf(id[i]));
         };
-        V3f places[64];
-        for (size_t begin = 0; begin < out.size(); begin += std::size(places)) {
-            const std::span<float> some = out.subspan(begin, std::min(std::size(places), out.size() - begin));
-            for (size_t i = 0; i < some.size(); ++i) places[i] = (place(begin + i) + offset) * frequency;
-            fractalNoise({places, some.size()}, seed, options, some);
+        V3f positions[64];
+        for (size_t begin = 0; begin < out.size(); begin += std::size(positions)) {
+            const std::span<float> some =
+                out.subspan(begin, std::min(std::size(positions), out.size() - begin));
+            for (size_t i = 0; i < some.size(); ++i) positions[i] = (place(begin + i) + offset) * frequency;
+            fractalNoise({positions, some.size()}, seed, options, some);
             for (float& x : some) x = std::clamp(0.5f + x * contrast, 0.0f, 1.0f);
         }
     }

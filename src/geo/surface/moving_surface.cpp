@@ -77,7 +77,7 @@ MovingTriangle mixed(const MovingTriangle& a, const MovingTriangle& b, double t)
 }
 
 /// Turn, even size and place of a matrix; false when it shears, mirrors or scales unevenly.
-bool takeApart(const M44f& m, Quatf& turn, float& size, V3f& place) {
+bool takeApart(const M44f& m, Quatf& turn, float& size, V3f& position) {
     const V3f x(m[0][0], m[0][1], m[0][2]), y(m[1][0], m[1][1], m[1][2]), z(m[2][0], m[2][1], m[2][2]);
     size = x.length();
     if (!(size > 1e-12f) || !std::isfinite(size)) return false;
@@ -87,7 +87,7 @@ bool takeApart(const M44f& m, Quatf& turn, float& size, V3f& place) {
         std::abs(x.dot(z)) > slack * size || x.cross(y).dot(z) < 0)
         return false;
     turn = turnFromAxes(x / size, y / size, z / size).normalized();
-    place = m.translation();
+    position = m.translation();
     return true;
 }
 
@@ -103,8 +103,8 @@ struct Sweep {  // what the callbacks of the ray tracer are told
 
 MovingSurfacePtr MovingSurface::moved(SurfacePtr shape, const M44f& before, const M44f& now) {
     auto made = std::shared_ptr<MovingSurface>(new MovingSurface);
-    if (!takeApart(before, made->turn0_, made->size0_, made->place0_) ||
-        !takeApart(now, made->turn1_, made->size1_, made->place1_))
+    if (!takeApart(before, made->turn0_, made->size0_, made->position0_) ||
+        !takeApart(now, made->turn1_, made->size1_, made->position1_))
         return deformed(transformed(shape->mesh(), before), transformed(shape->mesh(), now));
     if ((made->turn0_ ^ made->turn1_) < 0) made->turn1_ = -made->turn1_;  // the shorter way round
     made->closed_ = shape->closed();
@@ -180,7 +180,7 @@ M44f MovingSurface::worldAt(double time) const {
     const float size = lerp(size0_, size1_, t);
     for (int r = 0; r < 3; ++r)
         for (int c = 0; c < 3; ++c) m[r][c] *= size;
-    const V3f p = place0_ + (place1_ - place0_) * t;
+    const V3f p = position0_ + (position1_ - position0_) * t;
     m[3][0] = p.x, m[3][1] = p.y, m[3][2] = p.z;
     return m;
 }
@@ -219,7 +219,7 @@ MovingSurface::During MovingSurface::during(double begin, double end) const {
         d.local0_ = worldAt(begin).inverse();
         d.world1_ = worldAt(end);
         d.local1_ = d.world1_.inverse();
-        d.places_ = shape_->mesh().positions();
+        d.positions_ = shape_->mesh().positions();
     }
     return d;
 }
@@ -228,7 +228,7 @@ MovingTriangle MovingSurface::During::triangle(uint32_t t) const {
     if (!surface_->shape_) return surface_->triangle(t, end_);
     const Mesh& mesh = surface_->shape_->mesh();
     const Triangle& k = mesh.triangles()[t];
-    const auto at = [&](uint32_t corner) { return places_[mesh.cornerPoint[corner]] * world1_; };
+    const auto at = [&](uint32_t corner) { return positions_[mesh.cornerPoint[corner]] * world1_; };
     return {at(k[0]), at(k[1]), at(k[2])};
 }
 

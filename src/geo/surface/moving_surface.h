@@ -76,8 +76,8 @@ class MovingSurface {
         SurfaceHit closestBy(const V3f& point, float reach, Known&& known) const;
         const MovingSurface* surface_ = nullptr;
         double begin_ = 0, end_ = 1;
-        M44f local0_, local1_, world1_;  // of one that moves as a whole
-        std::span<const V3f> places_;    // its points, in its own space
+        M44f local0_, local1_, world1_;   // of one that moves as a whole
+        std::span<const V3f> positions_;  // its points, in its own space
     };
     During during(double begin, double end) const;
     bool closed() const { return closed_; }
@@ -92,7 +92,7 @@ class MovingSurface {
     SurfacePtr shape_;  // of one that moves as a whole
     M44f before_, now_;
     Quatf turn0_, turn1_;
-    V3f place0_, place1_;
+    V3f position0_, position1_;
     float size0_ = 1, size1_ = 1;
     MeshPtr mesh0_, mesh1_;  // of one that deforms
     float most_ = 0;         // metres that a point of it goes in the frame

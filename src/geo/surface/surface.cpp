@@ -320,7 +320,7 @@ SurfaceHit Surface::closestOf(const V3f& point, float reach, const NearTriangles
     SurfaceHit best;
     best.distance = reach;
     // None is nearer to the point than to the place by more than the way between both, and its rounding.
-    const float moved = (point - near.place).length(),
+    const float moved = (point - near.position).length(),
                 slack = 1e-5f * (moved + near.reach) + roundingAt(point);
     for (uint32_t k = 0; k < near.count && near.distance[k] - moved - slack <= best.distance; ++k) {
         const Packed& t = packed_[near.triangle[k]];
@@ -331,7 +331,7 @@ SurfaceHit Surface::closestOf(const V3f& point, float reach, const NearTriangles
 
 /// Lists the nearest of those within a radius, and how far around that is all.
 void Surface::lookAround(const V3f& point, float radius, NearTriangles& near) const {
-    near.of = number_, near.place = point, near.reach = radius, near.count = 0;
+    near.of = number_, near.position = point, near.reach = radius, near.count = 0;
     within(point, radius, [&](uint32_t t, float distance) {
         for (uint32_t k = 0; k < near.count; ++k)
             if (distance < near.distance[k] || (distance == near.distance[k] && t < near.triangle[k]))
@@ -351,7 +351,7 @@ SurfaceHit Surface::closest(const V3f& point, float reach, NearTriangles& near) 
     if (known) best = closestOf(point, reach, near);
     // Distances are rounded: what is here must be nearer by more than that.
     const float around = near.reach * (1.0f - 1e-5f) - roundingAt(point);
-    if (!known || !((point - near.place).length() + std::min(best.distance, reach) < around)) {
+    if (!known || !((point - near.position).length() + std::min(best.distance, reach) < around)) {
         // So far that a point may go on for a while, and no farther than that a few are enough.
         const auto side = [&] {
             const Packed& k = packed_[best.triangle];
@@ -386,7 +386,7 @@ bool Surface::mayCross(const Packed& t, const V3f& from, const V3f& to, float ro
 bool Surface::apart(const V3f& from, const V3f& to, const NearTriangles& near) const {
     if (near.of != number_) return false;
     const float rounding = roundingAt(from) + roundingAt(to);
-    const float moved = std::sqrt(std::max((from - near.place).length2(), (to - near.place).length2()));
+    const float moved = std::sqrt(std::max((from - near.position).length2(), (to - near.position).length2()));
     if (!(moved < near.reach * (1.0f - 1e-5f) - rounding)) return false;
     for (uint32_t k = 0; k < near.count && near.distance[k] <= moved + 1e-5f * near.reach + rounding; ++k)
         if (mayCross(packed_[near.triangle[k]], from, to, rounding)) return false;

@@ -26,9 +26,9 @@ inline constexpr uint32_t kNoTriangle = UINT32_MAX;
 /// Triangles around a place: the closest point of what is near there is found among a few, without the tree.
 struct NearTriangles {
     static constexpr uint32_t kMost = 12;
-    uint64_t of = 0;     ///< the number of the surface; 0 for none
-    V3f place{0, 0, 0};  ///< in its space
-    float reach = 0;     ///< all that come nearer to the place than that are here
+    uint64_t of = 0;        ///< the number of the surface; 0 for none
+    V3f position{0, 0, 0};  ///< in its space
+    float reach = 0;        ///< all that come nearer to the place than that are here
     uint32_t count = 0;
     std::array<uint32_t, kMost> triangle{};  ///< by their distance from the place
     std::array<float, kMost> distance{};

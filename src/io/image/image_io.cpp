@@ -18,6 +18,13 @@ const ImageLibrary& imageLibrary() {
 
 }  // namespace
 
+void prepareImages() noexcept {
+    try {
+        imageLibrary();
+    } catch (...) {  // said where an image is read or written
+    }
+}
+
 std::shared_ptr<const Image> readImage(const std::filesystem::path& path, const std::string& space,
                                        size_t most) {
     requireReadable(path);

@@ -9,6 +9,9 @@
 
 namespace ovrix::io {
 
+/// Loads what reading and writing take, which else happens when it is first asked for. Thread safe.
+void prepareImages() noexcept;
+
 /// Reads an image and brings it into linear light, a strip at a time. One that would take more than @p most
 /// bytes is read smaller by a whole number. Throws Error naming the file.
 std::shared_ptr<const Image> readImage(const std::filesystem::path& path, const std::string& space,

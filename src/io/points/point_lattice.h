@@ -20,7 +20,7 @@ struct PointLattice {
 
     /// Voxels so large that a block holds some thousands of points, however they lie. What is no place lies
     /// in the middle of the world.
-    explicit PointLattice(std::span<const V3f> places);
+    explicit PointLattice(std::span<const V3f> positions);
 };
 
 inline V3f placeIn(const Voxel& voxel, const V3f& within, double size) {

@@ -121,7 +121,7 @@ namespace {
 struct LeafPoints {
     const vdb::points::PointDataTree::LeafNodeType& leaf;
     std::vector<vdb::Index> on;
-    std::vector<V3f> places;
+    std::vector<V3f> positions;
 };
 
 /// Calls @p visit with each leaf of all grids of points. Throws Error when there is no such grid; a grid
@@ -143,7 +143,7 @@ void forLeaves(const std::filesystem::path& path, const std::function<void(const
                 for (auto i = leaf->beginIndexOn(); i; ++i) {
                     const auto w =
                         grid->transform().indexToWorld(vdb::Vec3d(p->get(*i)) + i.getCoord().asVec3d());
-                    own.places.push_back(V3f(float(w.x()), float(w.y()), float(w.z())));
+                    own.positions.push_back(V3f(float(w.x()), float(w.y()), float(w.z())));
                     own.on.push_back(*i);
                 }
                 visit(own);
@@ -175,7 +175,7 @@ ElementsInfo parseVdbInfo(const std::filesystem::path& path) {
     info.kind = "points";
     forLeaves(path, [&](const LeafPoints& own) {
         info.count += own.on.size();
-        for (const V3f& p : own.places) info.bounds.extendBy(p);
+        for (const V3f& p : own.positions) info.bounds.extendBy(p);
         if (!info.attributes.empty()) return;
         const auto& descriptor = own.leaf.attributeSet().descriptor();
         for (const auto& [name, position] : descriptor.map())
@@ -185,13 +185,13 @@ ElementsInfo parseVdbInfo(const std::filesystem::path& path) {
 }
 
 PointSet parseVdbPoints(const std::filesystem::path& path) {
-    std::vector<V3f> places;
+    std::vector<V3f> positions;
     std::vector<uint64_t> ids;
     std::map<std::string, std::vector<float>> numbers;
     std::map<std::string, std::vector<V3f>> vectors;
     std::map<std::string, std::vector<Quatf>> turns;
     forLeaves(path, [&](const LeafPoints& own) {
-        places.insert(places.end(), own.places.begin(), own.places.end());
+        positions.insert(positions.end(), own.positions.begin(), own.positions.end());
         for (const auto& [name, position] : own.leaf.attributeSet().descriptor().map()) {
             if (name == "P") continue;
             const auto& array = own.leaf.constAttributeArray(position);
@@ -208,8 +208,8 @@ PointSet parseVdbPoints(const std::filesystem::path& path) {
         }
     });
     PointSet set;
-    const size_t count = places.size();
-    set.attributes.set("P", std::move(places));
+    const size_t count = positions.size();
+    set.attributes.set("P", std::move(positions));
     if (ids.size() == count) set.attributes.set("id", std::move(ids));
     for (auto& [name, values] : numbers)
         if (values.size() == count) set.attributes.set(name, std::move(values));

@@ -320,7 +320,7 @@ bool takePlaces(const std::vector<const Leaf*>& leaves, double size, size_t coun
             leaf->constAttributeArray("P").type() != Inside::attributeType() ||
             leaf->constAttributeArray("P").size() != leaf->constAttributeArray("order").size())
             return false;
-    std::vector<V3f> places(count);
+    std::vector<V3f> positions(count);
     parallelEach(leaves.size(), Progress::none(), [&](size_t l) {
         const Leaf& leaf = *leaves[l];
         const Values<int32_t> order(leaf, "order");
@@ -331,14 +331,14 @@ bool takePlaces(const std::vector<const Leaf*>& leaves, double size, size_t coun
             const vdb::Coord at = leaf.offsetToGlobalCoord(v);
             const Voxel voxel = {at.x(), at.y(), at.z()};
             for (const size_t end = std::min(n, size_t(leaf.getValue(v))); i < end; ++i) {
-                if (i + kAhead < n) __builtin_prefetch(places.data() + order[i + kAhead], 1);
+                if (i + kAhead < n) __builtin_prefetch(positions.data() + order[i + kAhead], 1);
                 const V3f in(within[i].x(), within[i].y(), within[i].z());
                 if (const auto to = order[i]; to >= 0 && size_t(to) < count)
-                    places[size_t(to)] = placeIn(voxel, in, size);
+                    positions[size_t(to)] = placeIn(voxel, in, size);
             }
         }
     });
-    column = std::move(places);
+    column = std::move(positions);
     return true;
 }
 

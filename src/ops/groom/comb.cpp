@@ -94,9 +94,9 @@ void plant(StrandSet& out, const std::vector<const StrandEdit*>& added, size_t p
         uint32_t triangle = uint32_t(e.triangle);
         V2f bary = e.bary;
         if (!known || triangle >= now.mesh().triangles().size()) {
-            SurfaceHit hit = rest.closest(e.place);
+            SurfaceHit hit = rest.closest(e.position);
             // A triangle of the one is a triangle of the other only where both have the same.
-            if (!sameFaces) hit = now.closest(hit.hit ? hit.position : e.place);
+            if (!sameFaces) hit = now.closest(hit.hit ? hit.position : e.position);
             triangle = hit.triangle, bary = V2f(hit.u, hit.v);
             ++report.rebound;
         }
@@ -108,11 +108,11 @@ void plant(StrandSet& out, const std::vector<const StrandEdit*>& added, size_t p
         if (!roots.uv.empty()) roots.uv[s] = now.uvAt(triangle, bary.x, bary.y);
         auto directions = directionsAs(e.directions, per - 1);
         if (directions.empty()) directions.assign(per - 1, V3f(0, 1, 0));
-        V3f place = at.position;
+        V3f position = at.position;
         for (size_t i = 0; i < per; ++i) {
-            p[firstPoint + k * per + i] = place;
+            p[firstPoint + k * per + i] = position;
             width[firstPoint + k * per + i] = 0.01f * e.length * (1.0f - 0.85f * float(i) / float(per - 1));
-            if (i + 1 < per) place += rotate(roots.orient[s], directions[i]) * (e.length / float(per - 1));
+            if (i + 1 < per) position += rotate(roots.orient[s], directions[i]) * (e.length / float(per - 1));
         }
         out.start.push_back(uint32_t(firstPoint + (k + 1) * per));
     }

@@ -84,7 +84,7 @@ std::vector<StrandEdit> CombStroke::edits() const {
         if (!e.added) return;
         e.length = lengthOf(pointsOf(*set_, p_, s));
         if (!triangle.empty()) e.triangle = triangle[s], e.bary = bary[s];
-        e.place = root[s];
+        e.position = root[s];
     });
     return out;
 }
@@ -161,9 +161,9 @@ void CombStroke::settle(size_t s, std::span<V3f> points, float factor) {
     for (size_t i = 1; i < points.size(); ++i) {
         const V3f d = unitOr(points[i] - points[i - 1], last);
         const float length = segment_[first + i] * factor;
-        const V3f place = points[i - 1] + d * length;
+        const V3f position = points[i - 1] + d * length;
         const float reach =
-            clear_[s] ? (place - old[i]).length() * 1.05f + 1e-6f : std::numeric_limits<float>::infinity();
+            clear_[s] ? (position - old[i]).length() * 1.05f + 1e-6f : std::numeric_limits<float>::infinity();
         points[i] = abovePoint(points[i - 1], d, length, reach);
         last = unitOr(points[i] - points[i - 1], d);
     }

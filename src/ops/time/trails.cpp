@@ -34,7 +34,7 @@ const struct TrailsParams : ParamTable {
 
 /// Places along all trails: row k is where each was k pieces ago; the length says how many hold.
 struct Paths {
-    std::vector<std::vector<V3f>> place;
+    std::vector<std::vector<V3f>> position;
     std::vector<size_t> length;
 };
 
@@ -44,8 +44,8 @@ Paths pathsOf(const PointSet& now, const std::function<Geometry(double)>& at, co
     const auto id = now.attributes.find<uint64_t>("id");
     const auto age = now.attributes.find<float>("age");
     Paths paths;
-    paths.place.resize(size_t(o.pieces) + 1);
-    paths.place[0].assign(p.begin(), p.end());
+    paths.position.resize(size_t(o.pieces) + 1);
+    paths.position[0].assign(p.begin(), p.end());
     paths.length.assign(p.size(), 1);
     const V3f nowhere(std::numeric_limits<float>::quiet_NaN());
     // From the oldest on: a simulation that has to be worked out again goes forward once.
@@ -53,8 +53,8 @@ Paths pathsOf(const PointSet& now, const std::function<Geometry(double)>& at, co
         progress.check();
         const double ago = double(o.seconds) * k / o.pieces;
         const Geometry before = at(ago);
-        std::vector<V3f>& places = paths.place[size_t(k)];
-        places.assign(p.size(), nowhere);
+        std::vector<V3f>& positions = paths.position[size_t(k)];
+        positions.assign(p.size(), nowhere);
         const auto* points = std::get_if<std::shared_ptr<const PointSet>>(&before);
         if (!points || id.empty()) continue;
         const auto q = (*points)->attributes.find<V3f>("P");
@@ -64,14 +64,14 @@ Paths pathsOf(const PointSet& now, const std::function<Geometry(double)>& at, co
         for (size_t i = 0; i < p.size(); ++i) {
             if (!age.empty() && double(age[i]) < ago) continue;  // not born yet
             if (alike) {
-                places[i] = q[i];
+                positions[i] = q[i];
             } else if (const auto found = where.find(id[i]); found != where.end()) {
-                places[i] = q[found->second];
+                positions[i] = q[found->second];
             }
         }
     }
     for (size_t i = 0; i < p.size(); ++i)
-        while (paths.length[i] < paths.place.size() && isFinite(paths.place[paths.length[i]][i]))
+        while (paths.length[i] < paths.position.size() && isFinite(paths.position[paths.length[i]][i]))
             ++paths.length[i];
     return paths;
 }
@@ -135,12 +135,13 @@ StrandsPtr trailsOf(const PointSet& now, const std::function<Geometry(double)>& 
         for (size_t i = 0; i < paths.length.size(); ++i) {
             const size_t count = paths.length[i];
             float length = 0;
-            for (size_t k = 1; k < count; ++k) length += (paths.place[k][i] - paths.place[k - 1][i]).length();
+            for (size_t k = 1; k < count; ++k)
+                length += (paths.position[k][i] - paths.position[k - 1][i]).length();
             if (count < 2 || !(length > 1e-7f) || !std::isfinite(length)) continue;
             const float size = scale.empty() ? 1.0f : scale[i];
             for (size_t k = 0; k < count; ++k) {
                 const float t = float(k) / float(o.pieces);
-                d.points.push_back(paths.place[k][i]);
+                d.points.push_back(paths.position[k][i]);
                 d.width.push_back(o.width * size * lerp(1.0f, o.tail, t));
                 const Color base = own.empty() ? Color(1.0f) : own[i];
                 d.color.push_back(Color((o.head + (o.end - o.head) * t) * base));

@@ -103,6 +103,8 @@ const AlbedoTable& albedoTable() {
 
 }  // namespace
 
+void prepareShading() { albedoTable(); }
+
 Bsdf::Bsdf(const Color& base, float roughness, float metalness, float specular, float translucency)
     : base_(std::clamp(base.x, 0.0f, 1.0f), std::clamp(base.y, 0.0f, 1.0f), std::clamp(base.z, 0.0f, 1.0f)) {
     const float metal = std::clamp(metalness, 0.0f, 1.0f), rough = std::clamp(roughness, 0.0f, 1.0f);

@@ -4,6 +4,9 @@
 
 namespace ovrix::render {
 
+/// Works tables out that shading looks up, which else happens at the first ray. Thread safe.
+void prepareShading();
+
 /// A surface at one point, in a frame whose z axis is the shading normal. Directions point away from the
 /// surface and are unit vectors; wo lies above it (z > 0), and wi too, or below it where light shines through
 /// a thin surface such as a leaf; else the value is 0.

@@ -242,10 +242,10 @@ bool Collisions::near(const V3f& position, float scale, int32_t group, const Qua
     return false;
 }
 
-bool Collisions::rebind(int32_t stuckIn, const V3f& place, uint32_t& triangle, V2f& bary) const {
+bool Collisions::rebind(int32_t stuckIn, const V3f& position, uint32_t& triangle, V2f& bary) const {
     const size_t number = size_t(std::abs(stuckIn)) - 1;
     if (number >= colliders_.size() || !colliders_[number].fresh || begin_ > 0) return false;
-    const SurfaceHit hit = ended_[number].closest(place, std::numeric_limits<float>::infinity());
+    const SurfaceHit hit = ended_[number].closest(position, std::numeric_limits<float>::infinity());
     if (!hit.hit) return false;
     triangle = hit.triangle, bary = V2f(hit.u, hit.v);
     return true;
@@ -302,7 +302,7 @@ void Collisions::pushOut(SweptParticle& p, float seconds, ContactCache& clear, f
     clear.touching &= clear.collider < colliders_.size() && clearance > 0;
     // Roundings of places of this size, and of distances to them.
     const bool known = clear.touching || !p.touched;
-    clear.place = p.x1;
+    clear.position = p.x1;
     clear.radius = known ? clearance - 1e-5f * (std::min(clearance, 1e6f) + p.x1.length()) : 0.0f;
 }
 
@@ -336,7 +336,7 @@ void Collisions::pushOff(const SurfaceHit& hit, size_t collider, float seconds, 
 bool Collisions::clearBetween(const V3f& a, const ContactCache* atA, const V3f& b,
                               const ContactCache& atB) const {
     const auto clearance = [](const ContactCache& c, const V3f& p) {
-        return std::max(0.0f, c.radius - (p - c.place).length());
+        return std::max(0.0f, c.radius - (p - c.position).length());
     };
     const float length2 = (b - a).length2();
     if (std::isfinite(atB.radius) && !(atA && std::isinf(atA->radius))) {

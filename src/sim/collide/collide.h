@@ -27,7 +27,7 @@ struct SweptParticle {
 /// of them: the list of triangles is made only where something is near.
 struct ContactCache {
     /// Within that radius, in metres, of that place nothing is met; nothing but what it touches, if it does.
-    V3f place{0, 0, 0};
+    V3f position{0, 0, 0};
     float radius = 0;
     V3f on{0, 0, 0}, up{0, 1, 0};  ///< what it touches, in the world, when it was looked at
     uint32_t collider = 0;         ///< what was nearest
@@ -40,7 +40,7 @@ struct ContactCache {
     /// Whether all within @p around of a place is free.
     bool holds(const V3f& p, float around = 0) const {
         const float left = radius - around;
-        return left > 0 && (p - place).length2() < left * left;
+        return left > 0 && (p - position).length2() < left * left;
     }
     /// Whether the way between two places, and all within @p around of its end, is free.
     bool passes(const V3f& from, const V3f& to, float around = 0) const {
@@ -67,7 +67,7 @@ class Collisions {
                   Quatf& frame) const;
     /// Where the mesh has other faces than a frame before, the nearest place of it takes the place of the one
     /// that something at @p place stuck to; whether it did.
-    bool rebind(int32_t stuckIn, const V3f& place, uint32_t& triangle, V2f& bary) const;
+    bool rebind(int32_t stuckIn, const V3f& position, uint32_t& triangle, V2f& bary) const;
     /// One that was moved from a place, where it was clear of all, at the end of the substep: no farther than
     /// what it meets lets it, and without the speed towards that.
     void keepOut(const V3f& from, V3f& position, V3f& velocity, float scale, int32_t group,

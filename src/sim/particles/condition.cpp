@@ -38,11 +38,11 @@ Condition::Condition(const PartContext& c, const ConditionParams& params, const 
 
 void Condition::all(std::span<const V3f> position, std::span<const int32_t> state) {
     if (!together()) return;
-    std::vector<V3f> places(position.begin(), position.end());
-    for (size_t i = 0; i < places.size(); ++i)
+    std::vector<V3f> positions(position.begin(), position.end());
+    for (size_t i = 0; i < positions.size(); ++i)
         if (state[i] == int32_t(ParticleState::Ended) || state[i] == int32_t(ParticleState::Unborn))
-            places[i] = V3f(std::numeric_limits<float>::quiet_NaN());  // never found
-    tree_ = std::make_unique<const NearestPoints>(std::move(places));
+            positions[i] = V3f(std::numeric_limits<float>::quiet_NaN());  // never found
+    tree_ = std::make_unique<const NearestPoints>(std::move(positions));
 }
 
 std::vector<uint8_t> Condition::over(const Samples& s, std::span<const uint8_t> touched) const {

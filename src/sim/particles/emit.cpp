@@ -14,9 +14,9 @@ namespace ovrix::sim {
 
 using namespace specs;
 
-void Births::add(uint64_t newId, const V3f& place, const V3f& motion, const V3f& out, float lateBy) {
+void Births::add(uint64_t newId, const V3f& at, const V3f& motion, const V3f& out, float lateBy) {
     id.push_back(newId);
-    position.push_back(place);
+    position.push_back(at);
     velocity.push_back(motion);
     normal.push_back(out);
     spin.push_back(V3f(0.0f));
@@ -244,9 +244,9 @@ class Emit : public Emitter {
         axis_ = p[kEmit.axis];
         if (const std::string& of = p[kEmit.axisOf]; !of.empty()) {
             // Its turn alone: how large it is must not make them faster.
-            V3f scale, shear, angles, place;
+            V3f scale, shear, angles, position;
             M44f turn;
-            if (Imath::extractSHRT(c.query().placed(of).world, scale, shear, angles, place, false))
+            if (Imath::extractSHRT(c.query().placed(of).world, scale, shear, angles, position, false))
                 turn.setEulerAngles(angles);
             turn.multDirMatrix(V3f(axis_), axis_);
         }
@@ -301,13 +301,13 @@ class Emit : public Emitter {
   private:
     /// The sources of one frame after another, and where each was before.
     struct Sources {
-        std::span<const V3f> place, normal, before;
+        std::span<const V3f> position, normal, before;
         std::span<const uint64_t> id;
         std::span<const float> age;
         std::unordered_map<uint64_t, uint32_t> known;  ///< where an id was before; empty when none moved on
         bool alike = false;
         Sources(const SolverInput& then, const AttributeSet& a) {
-            place = a.find<V3f>("P"), normal = a.find<V3f>("N"), id = a.find<uint64_t>("id");
+            position = a.find<V3f>("P"), normal = a.find<V3f>("N"), id = a.find<uint64_t>("id");
             age = a.find<float>("age");
             std::span<const uint64_t> ids;
             if (const auto* old = std::get_if<std::shared_ptr<const PointSet>>(&then.source))
@@ -318,7 +318,7 @@ class Emit : public Emitter {
         V3f wasAt(uint32_t i) const {
             if (alike) return before[i];
             const auto it = known.find(id.empty() ? 0 : id[i]);
-            return it == known.end() ? place[i] : before[it->second];
+            return it == known.end() ? position[i] : before[it->second];
         }
     };
 
@@ -327,7 +327,7 @@ class Emit : public Emitter {
         const auto* there = std::get_if<std::shared_ptr<const PointSet>>(&now.source);
         if (!there || (*there)->size() == 0) return;
         const Sources sources(before, (*there)->attributes);
-        const size_t count = sources.place.size();
+        const size_t count = sources.position.size();
         std::vector<uint32_t> order;
         if (order_ != BirthOrder::Random)
             order = birthOrder(order_, reversed_, (*there)->attributes, point_, direction_, by_, progress);
@@ -341,7 +341,7 @@ class Emit : public Emitter {
                                          count - 1, uint64_t(double(random1(nature_.seed, id, Stream::Pick)) *
                                                              double(count))))
                                    : order[index % order.size()];
-            const V3f from = sources.wasAt(i), to = sources.place[i];
+            const V3f from = sources.wasAt(i), to = sources.position[i];
             births.add(id, from + (to - from) * float(at[k]), frame > 0 ? (to - from) / frame : V3f(0.0f),
                        sources.normal.empty() ? V3f(0, 1, 0) : sources.normal[i],
                        std::max(0.0f, float(end - at[k]) * frame));

@@ -112,15 +112,16 @@ struct Flock : Force {
     void prepare(const Crowd& crowd, Progress& progress) override {
         const size_t count = crowd.position.size();
         const std::vector<uint32_t> order = orderInSpace(crowd.position);
-        std::vector<V3f> places(count);
+        std::vector<V3f> positions(count);
         velocity.resize(count), id.resize(count);
         for (size_t k = 0; k < count; ++k) {
             const uint32_t i = order[k];
             const bool in = (apart.of(crowd.group[i])) && crowd.state[i] != int32_t(ParticleState::Ended);
-            places[k] = in ? crowd.position[i] : V3f(std::numeric_limits<float>::quiet_NaN());  // never found
+            positions[k] =
+                in ? crowd.position[i] : V3f(std::numeric_limits<float>::quiet_NaN());  // never found
             velocity[k] = crowd.velocity[i], id[k] = crowd.id[i];
         }
-        tree = std::make_unique<const NearestPoints>(std::move(places));
+        tree = std::make_unique<const NearestPoints>(std::move(positions));
         seen.resize(count);
         parallelRanges(count, kBlock, progress, [&](size_t begin, size_t end) {
             for (size_t k = begin; k < end; ++k) seen[order[k]] = seenFrom(k);

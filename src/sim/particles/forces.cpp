@@ -250,9 +250,9 @@ struct Turbulence : Force {
         if (travelled == V3f(0.0f)) {
             curlNoise(b.position, b.count, now, flow);
         } else {
-            V3f place[kBlock];
-            for (size_t i = 0; i < b.count; ++i) place[i] = b.position[i] - travelled;
-            curlNoise(place, b.count, now, flow);
+            V3f position[kBlock];
+            for (size_t i = 0; i < b.count; ++i) position[i] = b.position[i] - travelled;
+            curlNoise(position, b.count, now, flow);
         }
         if (!advects) {
             for (size_t i = 0; i < b.count; ++i) b.acceleration[i] += flow[i] * s[i];
@@ -268,9 +268,9 @@ struct Turbulence : Force {
 };
 
 /// The place and axes of an object that a force stands on; the given place where none is chosen.
-M44f parentMatrix(const PartContext& c, const Handle<std::string>& ref, const V3f& place) {
+M44f parentMatrix(const PartContext& c, const Handle<std::string>& ref, const V3f& position) {
     const std::string& id = c.params()[ref];
-    return id.empty() ? M44f().setTranslation(place) : c.query().placed(id).world;
+    return id.empty() ? M44f().setTranslation(position) : c.query().placed(id).world;
 }
 
 /// How strong a force still is at a distance: 1 in the middle, 0 at its reach.
@@ -429,7 +429,7 @@ struct Stay : Force {
 
 /// Each goes to a place of its own on a shape: an element of a layer or a point of an object's surface.
 struct Target : Force {
-    std::vector<V3f> places;
+    std::vector<V3f> positions;
     std::optional<BoundPlaces> bound;
     Strength strength;
     float damping;
@@ -440,8 +440,8 @@ struct Target : Force {
         if (query.kindOf(id) == SceneQuery::Kind::Layer) {
             const Geometry g = query.elements(id);
             const auto p = placesOf(g);
-            places.assign(p.begin(), p.end());
-            if (places.empty())
+            positions.assign(p.begin(), p.end());
+            if (positions.empty())
                 throw NothingToActOn("has no shape to form, since the layer makes nothing", {},
                                      "Choose another layer");
         } else {
@@ -451,7 +451,7 @@ struct Target : Force {
     }
     V3f placeOf(uint64_t id) const {
         if (bound) return bound->placeOf(id);
-        return places[(id & ((uint64_t(1) << 40) - 1)) % places.size()];
+        return positions[(id & ((uint64_t(1) << 40) - 1)) % positions.size()];
     }
     void act(ParticleBlock& b) const override {
         float s[kBlock];

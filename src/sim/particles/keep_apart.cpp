@@ -104,10 +104,10 @@ class KeepApart : public Spacing {
         }
         std::vector<Sized> out;
         for (auto& [size, own] : sizes) {
-            std::vector<V3f> places;
-            places.reserve(own.who.size());
-            for (uint32_t i : own.who) places.push_back(v.position[i]);
-            own.tree = std::make_unique<NearestPoints>(std::move(places));
+            std::vector<V3f> positions;
+            positions.reserve(own.who.size());
+            for (uint32_t i : own.who) positions.push_back(v.position[i]);
+            own.tree = std::make_unique<NearestPoints>(std::move(positions));
             out.push_back(std::move(own));
         }
         return out;
@@ -118,15 +118,15 @@ class KeepApart : public Spacing {
     void forEach(const View& v, std::span<V3f> values, float slack, Progress& progress,
                  const Gain& gain) const {
         const std::vector<Sized> sizes = bySize(v);
-        const std::vector<V3f> places(v.position.begin(), v.position.end());
+        const std::vector<V3f> positions(v.position.begin(), v.position.end());
         const auto fromOfSize = [&](size_t i, const Sized& other, std::vector<uint32_t>& near) {
             near.clear();
-            other.tree->withinMost(places[i], slack * radius_ * (v.scale[i] + other.largest),
+            other.tree->withinMost(positions[i], slack * radius_ * (v.scale[i] + other.largest),
                                    mostOf(v.scale[i], other.largest), near);
             V3f sum(0.0f);
             int count = 0;
             for (uint32_t k : near) {
-                const std::optional<V3f> own = between(v, places, i, other.who[k], slack, gain);
+                const std::optional<V3f> own = between(v, positions, i, other.who[k], slack, gain);
                 if (own) sum += *own, ++count;
             }
             // Many at once push less each, or they would throw it past all.
@@ -150,12 +150,12 @@ class KeepApart : public Spacing {
     }
 
     template <class Gain>
-    std::optional<V3f> between(const View& v, const std::vector<V3f>& places, size_t i, size_t k, float slack,
-                               const Gain& gain) const {
+    std::optional<V3f> between(const View& v, const std::vector<V3f>& positions, size_t i, size_t k,
+                               float slack, const Gain& gain) const {
         if (k == i) return std::nullopt;
         Pair pair{.one = i,
                   .other = k,
-                  .direction = places[i] - places[k],
+                  .direction = positions[i] - positions[k],
                   .distance = 0,
                   .wanted = radius_ * (v.scale[i] + v.scale[k]),
                   .share = v.state[k] == 0 ? 0.5f : 1.0f};

@@ -236,18 +236,18 @@ class Substep {
         const Collider& collider = parts_.colliders[size_t(std::abs(c_.stuckIn[i])) - 1];
         const float ahead = collider.surface && !c_.turn.empty() ? collider.ahead * c_.scale[i] : 0.0f;
         Quatf frame;
-        V3f place = c_.position[i];
-        if (ahead != 0) place += rotate(c_.turn[i], V3f(0, ahead, 0));
+        V3f position = c_.position[i];
+        if (ahead != 0) position += rotate(c_.turn[i], V3f(0, ahead, 0));
         uint32_t triangle = uint32_t(c_.triangle[i]);
-        if (collisions_.rebind(c_.stuckIn[i], place, triangle, c_.bary[i])) {
+        if (collisions_.rebind(c_.stuckIn[i], position, triangle, c_.bary[i])) {
             c_.triangle[i] = int32_t(triangle);
             if (!c_.turn.empty())
                 c_.stuckTurn[i] = ~collisions_.frameOf(c_.stuckIn[i], triangle) * c_.turn[i];
         }
-        collisions_.moveWith(c_.stuckIn[i], triangle, c_.bary[i], place, c_.velocity[i], frame);
+        collisions_.moveWith(c_.stuckIn[i], triangle, c_.bary[i], position, c_.velocity[i], frame);
         if (!c_.turn.empty()) c_.turn[i] = frame * c_.stuckTurn[i];
-        if (ahead != 0) place -= rotate(c_.turn[i], V3f(0, ahead, 0));
-        c_.position[i] = place;
+        if (ahead != 0) position -= rotate(c_.turn[i], V3f(0, ahead, 0));
+        c_.position[i] = position;
         c_.age[i] += dt_;
     }
 

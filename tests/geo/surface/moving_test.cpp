@@ -145,9 +145,9 @@ TEST_CASE("what is known to be near gives the closest place all the same, wherev
                 p += any() * step;
                 if (p.length() > 0.8f) p *= 0.5f;
                 const float reach = i % 5 == 0 ? 0.01f : i % 5 == 1 ? 0.1f : 10.0f;
-                const V3f place = near.place;
+                const V3f place = near.position;
                 const SurfaceHit fresh = surface->closest(p, reach), known = surface->closest(p, reach, near);
-                kept += near.place == place;
+                kept += near.position == place;
                 REQUIRE(known.hit == fresh.hit);
                 if (!fresh.hit) continue;
                 CHECK(known.distance == Approx(fresh.distance).margin(1e-7));
