@@ -75,8 +75,9 @@ void MixBar::paintEvent(QPaintEvent*) {
                    p.fontMetrics().elidedText(names_.value(int(i)), Qt::ElideRight, int(text.width())));
         p.setPen(t.muted);
         p.setFont(figureFont(8.5));
-        p.drawText(text, Qt::AlignLeft | Qt::AlignBottom,
-                   QString::number(100.0 * std::max(0.0, mix_[i].weight) / total(), 'f', 0) + "%");
+        const auto percent = QString::number(100.0 * std::max(0.0, mix_[i].weight) / total(), 'f', 0) + "%";
+        if (p.fontMetrics().horizontalAdvance(percent) <= text.width())  // half a figure tells nothing
+            p.drawText(text, Qt::AlignLeft | Qt::AlignBottom, percent);
         if (hasFocus() && int(i) == chosen_) {
             p.setPen(QPen(t.seaGlass, 1));
             p.setBrush(Qt::NoBrush);
