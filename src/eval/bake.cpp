@@ -263,6 +263,19 @@ SolverStatePtr readBaked(const fs::path& folder, const BakeInfo& info, int frame
     return state;
 }
 
+/// What is known of the bake in a folder; begun anew where it was made from something else. Throws Error
+/// where it is locked.
+static BakeInfo begunBake(const fs::path& folder, uint64_t life) {
+    BakeInfo info = bakeInfo(folder);
+    if (info.locked) throw Error("is locked", folder.string(), "Unlock it to bake it again");
+    if (info.exists && info.life == life) return info;
+    removeFrames(folder, info.wrote);
+    info = {};
+    info.exists = true, info.life = life;
+    writeList(folder, info);
+    return info;
+}
+
 BakeResult bake(Evaluator& evaluator, const SceneContext& scene, const std::string& layer,
                 const BakeOptions& o, Progress& progress) {
     const Document& document = scene.document;
@@ -273,20 +286,13 @@ BakeResult bake(Evaluator& evaluator, const SceneContext& scene, const std::stri
         throw Error("has no simulation to bake", recipe.name, "Add a step that simulates, and turn it on");
     const fs::path folder = bakeFolder(scene.file, layer);
     if (folder.empty()) throw Error("the scene has no file yet", {}, "Save it: bakes lie beside it");
-    std::error_code code;
     makeBakeFolder(folder);
     const FolderLock lock(folder);
     removeLeftovers(folder);
-    BakeInfo info = bakeInfo(folder);
-    if (info.locked) throw Error("is locked", folder.string(), "Unlock it to bake it again");
     EvalOptions options{double(o.first), Purpose::Render, true, {}};
     Evaluator::Query query(evaluator, scene, options, progress);
     Simulated simulated(evaluator, recipe, *index, query, 1.0);
-    if (!info.exists || info.life != simulated.life()) {
-        removeFrames(folder, info.wrote);
-        info = {true, simulated.life(), {}, {}, false, {}};
-        writeList(folder, info);
-    }
+    BakeInfo info = begunBake(folder, simulated.life());
     const Step& step = recipe.steps[*index];
     const std::string pattern = "frame.####." + valueIn(step.params, kSolver.bake.as);
     claim(folder, pattern, o.first, o.last, info);
@@ -312,6 +318,7 @@ BakeResult bake(Evaluator& evaluator, const SceneContext& scene, const std::stri
         for (const std::string& note : state->notes)
             if (said.insert(note).second) result.notes.push_back(fmt::format("frame {}: {}", f, note));
         const auto done = [&, f, there, file, was, known, count = elementCount(state->geometry)] {
+            std::error_code code;
             if (!known && was != file && info.wrote.count(was.filename().string())) fs::remove(was, code);
             ++(known ? result.known : result.written);
             counts.put(f, count);

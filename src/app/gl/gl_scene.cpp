@@ -211,6 +211,56 @@ void GlScene::addStrands(const EvalSnapshot& snapshot, const Node& layer) {
                      *guides->second.packed);
 }
 
+void GlScene::addObject(const EvalSnapshot& snapshot, const Node& node, const Overlay* overlay) {
+    const Document& d = snapshot.document;
+    const auto o = snapshot.objects.find(node.id);
+    if (o == snapshot.objects.end()) return;
+    std::string material = d.value(node.id, kObject.object.material);
+    if (material.empty() && findSpec(specsOf(node), kObject.slots.id())) {
+        const Refs slots = d.value(node.id, kObject.slots);
+        if (!slots.empty()) material = slots[0];
+    }
+    colors_[node.id] = materialColor(d, material);
+    prototypeMatrix_[node.id] = prototypeMatrix(d, node.id, 0);
+    if (!node.shown) return;
+    MeshBuffers& buffers = meshBuffers(o->second);
+    const bool heated = overlay && overlay->surface == node.id &&
+                        overlay->values.size() == o->second.mesh->cornerPoint.size();
+    setHeat(buffers, heated ? overlay : nullptr);
+    objects_.push_back({.id = node.id,
+                        .surfaceOf = {},
+                        .mesh = o->second.hash,
+                        .world = o->second.world,
+                        .color = colors_[node.id],
+                        .overlay = heated});
+}
+
+void GlScene::addLayer(const EvalSnapshot& snapshot, const Node& node) {
+    const Document& d = snapshot.document;
+    const auto r = snapshot.layers.find(node.id);
+    if (!node.shown || r == snapshot.layers.end()) return;
+    const auto material = d.value(node.id, kLayer.material);
+    if (!material.empty()) colors_[node.id] = materialColor(d, material);
+    if (auto* c = std::get_if<std::shared_ptr<const Copies>>(&r->second.geometry)) {
+        if ((*c)->prototypes.empty())  // nothing to copy was chosen yet
+            addPoints(snapshot, node, (*c)->attributes);
+        else
+            addBatches(snapshot, node, **c);
+    }
+    if (auto* p = std::get_if<std::shared_ptr<const PointSet>>(&r->second.geometry))
+        addPoints(snapshot, node, (*p)->attributes);
+    addStrands(snapshot, node);
+    if (const auto m = snapshot.layerMeshes.find(node.id); m != snapshot.layerMeshes.end()) {
+        setHeat(meshBuffers(m->second), nullptr);
+        objects_.push_back({.id = node.id,
+                            .surfaceOf = {},
+                            .mesh = m->second.hash,
+                            .world = M44f(),
+                            .color = materialColor(d, material),
+                            .overlay = false});
+    }
+}
+
 void GlScene::update(const EvalSnapshot& snapshot) {
     if (!ready_) return;
     strands_.beginUpdate();
@@ -226,54 +276,8 @@ void GlScene::update(const EvalSnapshot& snapshot) {
         snapshot.overlay && snapshot.overlay->error.empty() && !snapshot.overlay->values.empty()
             ? &*snapshot.overlay
             : nullptr;
-    for (const NodePtr& node : d.nodes()) {
-        if (node->category() == Category::Object) {
-            const auto o = snapshot.objects.find(node->id);
-            if (o == snapshot.objects.end()) continue;
-            std::string material = d.value(node->id, kObject.object.material);
-            if (material.empty() && findSpec(specsOf(*node), kObject.slots.id())) {
-                const Refs slots = d.value(node->id, kObject.slots);
-                if (!slots.empty()) material = slots[0];
-            }
-            colors_[node->id] = materialColor(d, material);
-            prototypeMatrix_[node->id] = prototypeMatrix(d, node->id, 0);
-            if (!node->shown) continue;
-            MeshBuffers& buffers = meshBuffers(o->second);
-            const bool heated = overlay && overlay->surface == node->id &&
-                                overlay->values.size() == o->second.mesh->cornerPoint.size();
-            setHeat(buffers, heated ? overlay : nullptr);
-            objects_.push_back({.id = node->id,
-                                .surfaceOf = {},
-                                .mesh = o->second.hash,
-                                .world = o->second.world,
-                                .color = colors_[node->id],
-                                .overlay = heated});
-        }
-    }
-    for (const NodePtr& node : d.nodes(Category::Layer)) {
-        const auto r = snapshot.layers.find(node->id);
-        if (!node->shown || r == snapshot.layers.end()) continue;
-        const auto material = d.value(node->id, kLayer.material);
-        if (!material.empty()) colors_[node->id] = materialColor(d, material);
-        if (auto* c = std::get_if<std::shared_ptr<const Copies>>(&r->second.geometry)) {
-            if ((*c)->prototypes.empty())  // nothing to copy was chosen yet
-                addPoints(snapshot, *node, (*c)->attributes);
-            else
-                addBatches(snapshot, *node, **c);
-        }
-        if (auto* p = std::get_if<std::shared_ptr<const PointSet>>(&r->second.geometry))
-            addPoints(snapshot, *node, (*p)->attributes);
-        addStrands(snapshot, *node);
-        if (const auto m = snapshot.layerMeshes.find(node->id); m != snapshot.layerMeshes.end()) {
-            setHeat(meshBuffers(m->second), nullptr);
-            objects_.push_back({.id = node->id,
-                                .surfaceOf = {},
-                                .mesh = m->second.hash,
-                                .world = M44f(),
-                                .color = materialColor(d, material),
-                                .overlay = false});
-        }
-    }
+    for (const NodePtr& node : d.nodes(Category::Object)) addObject(snapshot, *node, overlay);
+    for (const NodePtr& node : d.nodes(Category::Layer)) addLayer(snapshot, *node);
     strands_.endUpdate();
     dropUnused();
 }

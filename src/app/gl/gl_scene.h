@@ -68,6 +68,8 @@ class GlScene : protected QOpenGLFunctions_3_3_Core {
     };
     MeshBuffers& meshBuffers(const ObjectView& object);
     void setHeat(MeshBuffers& buffers, const Overlay* overlay);
+    void addObject(const EvalSnapshot& snapshot, const Node& node, const Overlay* overlay);
+    void addLayer(const EvalSnapshot& snapshot, const Node& node);
     void addBatches(const EvalSnapshot& snapshot, const Node& layer, const Copies& copies);
     void addPoints(const EvalSnapshot& snapshot, const Node& layer, const AttributeSet& points);
     void addStrands(const EvalSnapshot& snapshot, const Node& layer);

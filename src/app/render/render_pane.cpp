@@ -171,6 +171,28 @@ RenderPane::RenderPane(Controller& controller, ViewWidget* view, QWidget* parent
     auto* box = new QVBoxLayout(this);
     box->setContentsMargins(0, 0, 0, 0);
     box->setSpacing(0);
+    box->addWidget(makeHead());
+    picture_ = new PictureArea;
+    box->addWidget(picture_, 1);
+    box->addWidget(makeBar());
+    auto* pins = new QWidget;
+    pins_ = new QHBoxLayout(pins);
+    pins_->setContentsMargins(px(8), 0, px(8), px(4));
+    pins_->setSpacing(px(6));
+    pins_->addStretch();
+    box->addWidget(pins);
+    probe_ = new QLabel(" ");
+    probe_->setFont(figureFont(8.25));
+    probe_->setProperty("muted", true);
+    probe_->setContentsMargins(px(10), 0, px(6), px(5));
+    probe_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
+    box->addWidget(probe_);
+    followScene();
+    followControls();
+}
+
+/// What is rendered, how far it is, and the switch.
+QWidget* RenderPane::makeHead() {
     auto* head = new QWidget;
     head->setFixedHeight(px(36));
     auto* line = new QHBoxLayout(head);
@@ -188,11 +210,10 @@ RenderPane::RenderPane(Controller& controller, ViewWidget* view, QWidget* parent
     line->addWidget(state_, 1);
     play_ = barButton("play", "Render on every change, or stop (Space)", true);
     line->addWidget(play_);
-    box->addWidget(head);
+    return head;
+}
 
-    picture_ = new PictureArea;
-    box->addWidget(picture_, 1);
-
+QWidget* RenderPane::makeBar() {
     auto* bar = new QWidget;
     auto* tools = new QHBoxLayout(bar);
     tools->setContentsMargins(px(8), px(4), px(6), px(4));
@@ -208,58 +229,52 @@ RenderPane::RenderPane(Controller& controller, ViewWidget* view, QWidget* parent
     regionButton_ = barButton("region", "Region: drag over the picture to render only that", true);
     auto* pinButton = barButton("pin", "Pin this picture to compare with", false);
     auto* saveButton = barButton("save", "Save the picture: EXR with all passes, TIFF or PNG", false);
+    connect(pinButton, &QToolButton::clicked, this, &RenderPane::pin);
+    connect(saveButton, &QToolButton::clicked, this, &RenderPane::chooseFileAndSave);
     for (QComboBox* b : {camera_, size_})
         b->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed), tools->addWidget(b, 1);
     for (QWidget* w : {draft_, regionButton_, pinButton, saveButton}) tools->addWidget(w);
-    box->addWidget(bar);
+    return bar;
+}
 
-    auto* pins = new QWidget;
-    pins_ = new QHBoxLayout(pins);
-    pins_->setContentsMargins(px(8), 0, px(8), px(4));
-    pins_->setSpacing(px(6));
-    pins_->addStretch();
-    box->addWidget(pins);
-    probe_ = new QLabel(" ");
-    probe_->setFont(figureFont(8.25));
-    probe_->setProperty("muted", true);
-    probe_->setContentsMargins(px(10), 0, px(6), px(5));
-    probe_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
-    box->addWidget(probe_);
+void RenderPane::restartSoon() {
+    if (live_) later_->start();
+}
 
+void RenderPane::followScene() {
     later_->setSingleShot(true);
     later_->setInterval(25);  // several signals of one change make one restart
     connect(later_, &QTimer::timeout, this, &RenderPane::restart);
-    const auto soon = [this] {
-        if (live_) later_->start();
-    };
-    connect(&controller_, &Controller::documentChanged, this, [soon](const DocumentChanges& changes) {
-        if (!changes.none()) soon();
+    connect(&controller_, &Controller::documentChanged, this, [this](const DocumentChanges& changes) {
+        if (!changes.none()) restartSoon();
     });
-    connect(&controller_, &Controller::fileChanged, this, soon);
+    connect(&controller_, &Controller::fileChanged, this, &RenderPane::restartSoon);
     // While it plays the picture waits: it is of the frame at which playing ends.
     for (auto signal : {&PlayClock::frameChanged, &PlayClock::playingChanged})
-        connect(&controller_.clock(), signal, this, [this, soon] {
-            if (!controller_.clock().playing()) soon();
+        connect(&controller_.clock(), signal, this, [this] {
+            if (!controller_.clock().playing()) restartSoon();
         });
     if (view_)
-        connect(view_, &ViewWidget::cameraChanged, this, [this, soon] {
-            if (camera_->currentIndex() == 0) soon();
+        connect(view_, &ViewWidget::cameraChanged, this, [this] {
+            if (camera_->currentIndex() == 0) restartSoon();
         });
-    connect(picture_, &PictureArea::resized, this, [this, soon] {
-        if (size_->currentIndex() == 0) soon();
+}
+
+void RenderPane::followControls() {
+    connect(picture_, &PictureArea::resized, this, [this] {
+        if (size_->currentIndex() == 0) restartSoon();
     });
-    for (QComboBox* b : {camera_, size_}) connect(b, &QComboBox::currentIndexChanged, this, soon);
-    connect(draft_, &QToolButton::toggled, this, soon);
+    for (QComboBox* b : {camera_, size_})
+        connect(b, &QComboBox::currentIndexChanged, this, &RenderPane::restartSoon);
+    connect(draft_, &QToolButton::toggled, this, &RenderPane::restartSoon);
     connect(play_, &QToolButton::clicked, this, [this](bool on) { setLive(on); });
-    connect(pinButton, &QToolButton::clicked, this, &RenderPane::pin);
-    connect(saveButton, &QToolButton::clicked, this, &RenderPane::chooseFileAndSave);
     connect(picture_, &PictureArea::probed, this, &RenderPane::probe);
-    connect(regionButton_, &QToolButton::toggled, this, [this, soon](bool on) {
+    connect(regionButton_, &QToolButton::toggled, this, [this](bool on) {
         picture_->setRegionMode(on);
         if (on) return;
         region_.reset();
         picture_->setRegion(region_);
-        soon();
+        restartSoon();
     });
     connect(picture_, &PictureArea::regionDragged, this, [this](const Rect& r) {
         region_ = r;

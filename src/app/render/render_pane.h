@@ -72,6 +72,12 @@ class RenderPane : public QWidget {
     void liveChanged(bool live);
 
   private:
+    QWidget* makeHead();
+    QWidget* makeBar();
+    void followScene();
+    void followControls();
+    /// When rendering is on: once for several calls that come together.
+    void restartSoon();
     void onUpdate(const RenderUpdate& update);
     QSize renderSize() const;
     void probe(int x, int y);

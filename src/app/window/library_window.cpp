@@ -141,6 +141,12 @@ LibraryWindow::LibraryWindow(Controller& controller, QWidget* parent)
     own->addWidget(name_, 1);
     own->addWidget(save_);
     box->addLayout(own);
+    follow();
+    for (QPushButton* b : {lay_, use_, remove_, save_}) b->setAutoDefault(false);
+    followSelection();
+}
+
+void LibraryWindow::follow() {
     connect(search_, &QLineEdit::textChanged, this, [this](const QString& text) {
         for (int i = 0; i < list_->count(); ++i) {
             const LibraryEntry& e = entries_[size_t(i)];
@@ -162,8 +168,6 @@ LibraryWindow::LibraryWindow(Controller& controller, QWidget* parent)
         if (!problem.isEmpty()) controller_.say(problem, true);
         fillPictures();
     });
-    for (QPushButton* b : {lay_, use_, remove_, save_}) b->setAutoDefault(false);
-    followSelection();
 }
 
 void LibraryWindow::followSelection() {

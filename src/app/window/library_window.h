@@ -46,6 +46,7 @@ class LibraryWindow : public QDialog {
     QListWidget* list() const { return list_; }
 
   private:
+    void follow();
     const LibraryEntry* chosen() const;
     void followSelection();
     void refreshActions();

@@ -264,7 +264,7 @@ namespace {
 struct EdgeUse {
     uint64_t key;
     bool forward;
-    bool operator<(const EdgeUse& o) const { return key < o.key; }
+    bool operator<(const EdgeUse& o) const { return key != o.key ? key < o.key : forward < o.forward; }
 };
 
 bool isDegenerate(const Mesh& mesh, const Corners& at, uint32_t begin, uint32_t end) {
@@ -293,7 +293,7 @@ MeshReport inspect(const Mesh& mesh) {
             edges.push_back({uint64_t(std::min(a, b)) << 32 | std::max(a, b), a < b});
         }
     }
-    std::sort(edges.begin(), edges.end());
+    parallelSort(edges);
     for (size_t i = 0; i < edges.size();) {
         size_t j = i;
         size_t forward = 0;

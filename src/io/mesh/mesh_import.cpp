@@ -7,6 +7,7 @@
 #include <fmt/format.h>
 
 #include <assimp/Importer.hpp>
+#include <bit>
 #include <cstring>
 #include <fstream>
 #include <nlohmann/json.hpp>
@@ -19,38 +20,48 @@ namespace ovrix::io {
 
 namespace {
 
-/// Finds equal positions, so that faces which a file keeps apart share their points again.
+/// Finds equal positions, so that faces which a file keeps apart share their points again. A table of slots
+/// that are looked through from a position's own on: files have millions, and a list for each would be slow.
 class PointWelder {
   public:
-    explicit PointWelder(std::vector<V3f>& out) : points_(out) {}
+    explicit PointWelder(std::vector<V3f>& out) : points_(out), slots_(16, kFree) {}
     uint32_t add(const V3f& p) {
-        const auto [it, isNew] = index_.try_emplace(Bits(p), uint32_t(points_.size()));
-        if (isNew) points_.push_back(p);
-        return it->second;
+        if (2 * points_.size() >= slots_.size()) grow(2 * slots_.size());
+        uint32_t& slot = slotOf(p);
+        if (slot == kFree) {
+            slot = uint32_t(points_.size());
+            points_.push_back(p);
+        }
+        return slot;
     }
-    void expect(size_t count) { index_.reserve(count); }
+    void expect(size_t count) {
+        if (count < UINT32_MAX) grow(std::bit_ceil(2 * count + 1));
+    }
 
   private:
-    struct Bits {
-        uint32_t x, y, z;
-        explicit Bits(const V3f& p) : x(bits(p.x)), y(bits(p.y)), z(bits(p.z)) {}
-        static uint32_t bits(float f) {
-            f += 0.0f;  // -0 and 0 are the same place
-            uint32_t u;
-            std::memcpy(&u, &f, 4);
-            return u;
-        }
-        bool operator==(const Bits&) const = default;
-    };
-    struct Hash {
-        size_t operator()(const Bits& b) const {
-            uint64_t h = (uint64_t(b.x) << 32 | b.y) * 0x9e3779b97f4a7c15ull;
-            h ^= (h >> 29) ^ b.z;
-            return h * 0xbf58476d1ce4e5b9ull;
-        }
-    };
+    static constexpr uint32_t kFree = UINT32_MAX;
+    static uint32_t bits(float f) {
+        return std::bit_cast<uint32_t>(f + 0.0f);
+    }  // -0 and 0 are the same place
+    static uint64_t hashOf(const V3f& p) {
+        uint64_t h = (uint64_t(bits(p.x)) << 32 | bits(p.y)) * 0x9e3779b97f4a7c15ull;
+        h ^= (h >> 29) ^ bits(p.z);
+        h *= 0xbf58476d1ce4e5b9ull;
+        return h ^ h >> 32;
+    }
+    uint32_t& slotOf(const V3f& p) {
+        size_t i = size_t(hashOf(p)) & (slots_.size() - 1);
+        while (slots_[i] != kFree && points_[slots_[i]] != p) i = (i + 1) & (slots_.size() - 1);
+        return slots_[i];
+    }
+    void grow(size_t slots) {
+        if (slots <= slots_.size()) return;
+        slots_.assign(slots, kFree);
+        for (uint32_t i = 0; i < points_.size(); ++i) slotOf(points_[i]) = i;
+    }
+
     std::vector<V3f>& points_;
-    std::unordered_map<Bits, uint32_t, Hash> index_;
+    std::vector<uint32_t> slots_;  // numbers of points, twice as many as those at least
 };
 
 struct Gather {

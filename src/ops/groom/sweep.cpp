@@ -38,6 +38,26 @@ StepType sweepStep() {
             }};
 }
 
+/// The first strand and the first point of each copy, and behind them the end of all. Throws Error where that
+/// is too many.
+template <class PrototypeOf>
+static std::pair<std::vector<size_t>, std::vector<size_t>> firstOfCopies(size_t copies,
+                                                                         const PrototypeOf& prototypeOf,
+                                                                         size_t memoryLimit) {
+    std::vector<size_t> strand(copies + 1), point(copies + 1);
+    for (size_t c = 0; c < copies; ++c) {
+        const StrandSet* p = prototypeOf(c);
+        strand[c + 1] = strand[c] + (p ? p->size() : 0);
+        point[c + 1] = point[c] + (p ? p->pointCount() : 0);
+    }
+    requireMemory(100.0 * double(strand.back()) + 40.0 * double(point.back()), memoryLimit,
+                  double(strand.back()));
+    if (point.back() > UINT32_MAX)
+        throw Error("the strands would have more points than one layer can hold", {},
+                    "Lower the number of copies");
+    return {std::move(strand), std::move(point)};
+}
+
 StrandsPtr strandsOfCopies(const Copies& copies, const std::vector<StrandsPtr>& prototypes,
                            size_t memoryLimit, Progress& progress) {
     Progress::Task task(progress, "Making strands unique");
@@ -51,17 +71,8 @@ StrandsPtr strandsOfCopies(const Copies& copies, const std::vector<StrandsPtr>& 
         return which[c] >= 0 && size_t(which[c]) < prototypes.size() ? prototypes[size_t(which[c])].get()
                                                                      : nullptr;
     };
-    std::vector<size_t> strand(which.size() + 1), point(which.size() + 1);
-    for (size_t c = 0; c < which.size(); ++c) {
-        const StrandSet* p = prototypeOf(c);
-        strand[c + 1] = strand[c] + (p ? p->size() : 0);
-        point[c + 1] = point[c] + (p ? p->pointCount() : 0);
-    }
-    requireMemory(100.0 * double(strand.back()) + 40.0 * double(point.back()), memoryLimit,
-                  double(strand.back()));
-    if (point.back() > UINT32_MAX)
-        throw Error("the strands would have more points than one layer can hold", {},
-                    "Lower the number of copies");
+    const auto first = firstOfCopies(which.size(), prototypeOf, memoryLimit);
+    const std::vector<size_t>&strand = first.first, &point = first.second;
     auto out = std::make_shared<StrandSet>();
     for (const StrandsPtr& p : prototypes)
         if (p) out->round = p->round;

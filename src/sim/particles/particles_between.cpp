@@ -1,5 +1,6 @@
 #include "sim/particles/particles_between.h"
 
+#include "base/parallel.h"
 #include "geo/strands/strands.h"
 #include "sim/particle_parts.h"
 
@@ -23,6 +24,7 @@ void pair(const AttributeSet& from, const AttributeSet& to, float left, std::vec
     const auto state = to.find<int32_t>("state");
     // Both lists are in the same order, the newborn at the end; those that waited for it come from anywhere.
     size_t j = 0;
+    shown.reserve(id1.size()), was.reserve(id0.size());
     for (size_t i = 0; i < id0.size(); ++i)
         if (j < id1.size() && id1[j] == id0[i]) shown.push_back(uint32_t(j++)), was.push_back(uint32_t(i));
     const auto before = j < id1.size() && from.find<int32_t>("state").size() &&
@@ -51,7 +53,9 @@ Geometry particlesBetween(const SolverState& a, const SolverState& b, double fra
     const float left = (1.0f - t) * seconds;
     std::vector<uint32_t> shown, was;
     pair(from, to, left, shown, was);
-    PointSet out{to.gathered(shown)};
+    // Where all are shown, in their order, columns that stay as they are need no copy.
+    const bool all = shown.size() == to.size() && std::is_sorted(shown.begin(), shown.end());
+    PointSet out{all ? to : to.gathered(shown)};
     AttributeSet& o = out.attributes;
     const auto p0 = from.find<V3f>("P"), v0 = from.find<V3f>("v");
     const auto p = o.add<V3f>("P"), v = o.add<V3f>("v");
@@ -60,13 +64,13 @@ Geometry particlesBetween(const SolverState& a, const SolverState& b, double fra
     const auto turn0 = from.find<Quatf>("orient");
     const std::span<Quatf> turn = turn0.empty() ? std::span<Quatf>() : o.add<Quatf>("orient");
     const auto state0 = from.find<int32_t>("state"), state1 = to.find<int32_t>("state");
-    for (size_t i = 0; i < shown.size(); ++i) {
+    parallelFor(shown.size(), Progress::none(), [&](size_t i) {
         const float age = ages[i] - left;
         ages[i] = std::max(0.0f, age);
         const bool waited = i < was.size() && state0[was[i]] == int32_t(ParticleState::Unborn);
         if (i >= was.size() || (waited && age > 0)) {
             p[i] -= v[i] * left;
-            continue;
+            return;
         }
         const size_t k = was[i];
         p[i] = waited && state1[shown[i]] != int32_t(ParticleState::Unborn)
@@ -75,7 +79,7 @@ Geometry particlesBetween(const SolverState& a, const SolverState& b, double fra
         v[i] = v0[k] + (v[i] - v0[k]) * t;
         scale[i] = lerp(scale0[k], scale[i], t);
         if (!turn.empty()) turn[i] = Imath::slerpShortestArc(turn0[k], turn[i], t);
-    }
+    });
     return std::make_shared<const PointSet>(std::move(out));
 }
 
