@@ -20,7 +20,7 @@ target_link_libraries(make-demo PRIVATE ovrix_demo)
 # Reads one mesh file in a process of its own; must lie beside the programs that use it.
 add_executable(ovrix-mesh-reader src/cli/mesh_reader_main.cpp ${reading_sources})
 target_compile_options(ovrix-mesh-reader PRIVATE ${OVRIX_UNDEFINED})
-target_link_libraries(ovrix-mesh-reader PRIVATE ovrix_core assimp::assimp)
+target_link_libraries(ovrix-mesh-reader PRIVATE ovrix_core assimp::assimp meshoptimizer::meshoptimizer)
 # As these must.
 add_dependencies(ovrix-mesh-reader ovrix_images ovrix_volumes)
 add_dependencies(ovrix-cli ovrix-mesh-reader)

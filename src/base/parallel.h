@@ -39,8 +39,9 @@ class LoopEnd {
 
 /// Calls body(begin, end) for pieces that cover [0, count). Checks @p progress before each piece; a piece
 /// is small enough (grain elements) that cancelling answers within a few milliseconds.
-template <class Body>
-void parallelRanges(size_t count, size_t grain, Progress& progress, const Body& body) {
+template <class Body, class Partitioner = tbb::auto_partitioner>
+void parallelRanges(size_t count, size_t grain, Progress& progress, const Body& body,
+                    const Partitioner& pieces = Partitioner()) {
     tbb::task_group_context own(tbb::task_group_context::isolated);
     LoopEnd end;
     tbb::parallel_for(
@@ -50,7 +51,7 @@ void parallelRanges(size_t count, size_t grain, Progress& progress, const Body& 
             body(range.begin(), range.end());
             end.pieceDone();
         },
-        own);
+        pieces, own);
 }
 
 /// Calls body(i) for each i in [0, count).
@@ -64,16 +65,8 @@ void parallelFor(size_t count, Progress& progress, const Body& body) {
 /// As parallelFor(), where each is much work: a thread that is free takes the next one.
 template <class Body>
 void parallelEach(size_t count, Progress& progress, const Body& body) {
-    tbb::task_group_context own(tbb::task_group_context::isolated);
-    LoopEnd end;
-    tbb::parallel_for(
-        tbb::blocked_range<size_t>(0, count, 1),
-        [&](const tbb::blocked_range<size_t>& range) {
-            progress.check();
-            body(range.begin());
-            end.pieceDone();
-        },
-        tbb::simple_partitioner(), own);
+    parallelRanges(
+        count, 1, progress, [&](size_t begin, size_t) { body(begin); }, tbb::simple_partitioner());
 }
 
 /// Runs work of a library that has loops. The thread takes nothing up, while it waits there, of what called

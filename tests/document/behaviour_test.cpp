@@ -109,9 +109,14 @@ TEST_CASE("what gives no light, looks at itself, or cannot be seen is told", "[n
     CHECK(tells(withText(d, skin.id + "/opacity", "0.4"), "cuts all out that wears it"));
     Field leaf;
     leaf.sources.push_back(makeSource("noise"));
-    CHECK_FALSE(tells(withField(withText(d, skin.id + "/opacity", "0.4"), {skin.id, {}, "opacity"},
-                                std::make_shared<Field>(leaf)),
-                      "cuts all out"));
+    const auto driven = [&](const std::string& opacity, const std::string& param) {
+        return tells(withField(withText(d, skin.id + "/opacity", opacity), {skin.id, {}, param},
+                               std::make_shared<Field>(leaf)),
+                     "cuts all out");
+    };
+    CHECK_FALSE(driven("0.6", "opacity"));
+    CHECK(driven("0.4", "opacity"));    // from 0 to that, wherever
+    CHECK(driven("0.4", "roughness"));  // which has nothing to do with it
     Node off = d.get(lamp.id);
     off.rendered = false, off.params["power"].value = 0.0;
     d.put(off);

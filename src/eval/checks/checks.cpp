@@ -56,13 +56,21 @@ class Finder {
         found.push_back({severity, std::move(text), node, step, std::move(fixTitle), std::move(fix)});
     }
 
+    /// The same with what fields drive at the larger of its ends: what is too small there is so all over.
+    static Node atLargest(Node node) {
+        for (auto& [id, param] : node.params) {
+            const auto *low = std::get_if<double>(&param.low), *high = std::get_if<double>(&param.value);
+            if (param.field && low && high) param.value = std::max(*low, *high);
+            param.field = nullptr;
+        }
+        return node;
+    }
+
     /// What its type finds wrong with it.
     void checkProblem(const Node& node) {
         const NodeType* type = findNodeType(node.type);
         if (!type || !type->problem || !node.rendered) return;
-        for (const auto& [id, param] : node.params)
-            if (param.field) return;  // what it gives differs from place to place
-        const std::string problem = type->problem(paramsOf(document, node, frame));
+        const std::string problem = type->problem(paramsOf(document, atLargest(node), frame));
         if (!problem.empty()) add(Severity::Note, node.name + " " + problem, node.id);
     }
 

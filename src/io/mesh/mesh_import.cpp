@@ -5,9 +5,9 @@
 #include <assimp/postprocess.h>
 #include <assimp/scene.h>
 #include <fmt/format.h>
+#include <meshoptimizer.h>
 
 #include <assimp/Importer.hpp>
-#include <bit>
 #include <cstring>
 #include <fstream>
 #include <nlohmann/json.hpp>
@@ -20,50 +20,6 @@ namespace ovrix::io {
 
 namespace {
 
-/// Finds equal positions, so that faces which a file keeps apart share their points again. A table of slots
-/// that are looked through from a position's own on: files have millions, and a list for each would be slow.
-class PointWelder {
-  public:
-    explicit PointWelder(std::vector<V3f>& out) : points_(out), slots_(16, kFree) {}
-    uint32_t add(const V3f& p) {
-        if (2 * points_.size() >= slots_.size()) grow(2 * slots_.size());
-        uint32_t& slot = slotOf(p);
-        if (slot == kFree) {
-            slot = uint32_t(points_.size());
-            points_.push_back(p);
-        }
-        return slot;
-    }
-    void expect(size_t count) {
-        if (count < UINT32_MAX) grow(std::bit_ceil(2 * count + 1));
-    }
-
-  private:
-    static constexpr uint32_t kFree = UINT32_MAX;
-    static uint32_t bits(float f) {
-        return std::bit_cast<uint32_t>(f + 0.0f);
-    }  // -0 and 0 are the same place
-    static uint64_t hashOf(const V3f& p) {
-        uint64_t h = (uint64_t(bits(p.x)) << 32 | bits(p.y)) * 0x9e3779b97f4a7c15ull;
-        h ^= (h >> 29) ^ bits(p.z);
-        h *= 0xbf58476d1ce4e5b9ull;
-        return h ^ h >> 32;
-    }
-    uint32_t& slotOf(const V3f& p) {
-        size_t i = size_t(hashOf(p)) & (slots_.size() - 1);
-        while (slots_[i] != kFree && points_[slots_[i]] != p) i = (i + 1) & (slots_.size() - 1);
-        return slots_[i];
-    }
-    void grow(size_t slots) {
-        if (slots <= slots_.size()) return;
-        slots_.assign(slots, kFree);
-        for (uint32_t i = 0; i < points_.size(); ++i) slotOf(points_[i]) = i;
-    }
-
-    std::vector<V3f>& points_;
-    std::vector<uint32_t> slots_;  // numbers of points, twice as many as those at least
-};
-
 struct Gather {
     const aiScene& scene;
     bool wantNormals, wantUvs;
@@ -71,7 +27,6 @@ struct Gather {
     std::vector<V2f> uvs;
     std::vector<int32_t> slots;
     Mesh& mesh;
-    PointWelder weld{positions};
 
     Gather(const aiScene& s, Mesh& m) : scene(s), wantNormals(true), wantUvs(false), mesh(m) {
         size_t vertices = 0;
@@ -80,7 +35,7 @@ struct Gather {
             wantUvs |= scene.mMeshes[i]->HasTextureCoords(0);
             vertices += scene.mMeshes[i]->mNumVertices;
         }
-        weld.expect(vertices);
+        positions.reserve(vertices);
     }
 
     void walk(const aiNode& node, const aiMatrix4x4& above, int depth) {
@@ -91,25 +46,36 @@ struct Gather {
     }
 
     void add(const aiMesh& part, const aiMatrix4x4& matrix) {
-        std::vector<uint32_t> point(part.mNumVertices);
+        const size_t first = positions.size();
         for (unsigned i = 0; i < part.mNumVertices; ++i) {
             const aiVector3D p = matrix * part.mVertices[i];
             if (!std::isfinite(p.x) || !std::isfinite(p.y) || !std::isfinite(p.z))
                 throw Error(fmt::format("the position of point {} is not a number", i + 1));
-            point[i] = weld.add(V3f(p.x, p.y, p.z));
+            positions.push_back(V3f(p.x, p.y, p.z) + V3f(0.0f));  // -0 and 0 are the same
         }
         const aiMatrix3x3 turn = aiMatrix3x3(aiMatrix4x4(matrix).Inverse().Transpose());
-        for (unsigned f = 0; f < part.mNumFaces; ++f) addFace(part, part.mFaces[f], point, turn);
+        for (unsigned f = 0; f < part.mNumFaces; ++f) addFace(part, part.mFaces[f], first, turn);
     }
 
-    void addFace(const aiMesh& part, const aiFace& face, const std::vector<uint32_t>& point,
-                 const aiMatrix3x3& turn) {
+    /// Faces that a file keeps apart share their points again where those are equal.
+    void weld() {
+        if (positions.size() > UINT32_MAX) throw Error("has more points than a mesh can hold");
+        std::vector<uint32_t> point(positions.size());
+        const size_t left = meshopt_generateVertexRemap(point.data(), nullptr, positions.size(),
+                                                        positions.data(), positions.size(), sizeof(V3f));
+        meshopt_remapVertexBuffer(positions.data(), positions.data(), positions.size(), sizeof(V3f),
+                                  point.data());
+        positions.resize(left);
+        for (uint32_t& corner : mesh.cornerPoint) corner = point[corner];
+    }
+
+    void addFace(const aiMesh& part, const aiFace& face, size_t first, const aiMatrix3x3& turn) {
         if (face.mNumIndices < 3) return;  // loose points and lines are no surface
         for (unsigned c = 0; c < face.mNumIndices; ++c) {
             const unsigned v = face.mIndices[c];
             if (v >= part.mNumVertices)
                 throw Error(fmt::format("a face refers to point {} of {}", v + 1, part.mNumVertices));
-            mesh.cornerPoint.push_back(point[v]);
+            mesh.cornerPoint.push_back(uint32_t(first + v));
             if (wantNormals) normals.push_back(unit(turn * part.mNormals[v]));
             if (wantUvs) uvs.push_back(uvOf(part, v));
         }
@@ -313,6 +279,7 @@ FileMesh importMesh(const std::filesystem::path& path) {
     try {
         Gather gather(scene, *out.mesh);
         if (scene.mRootNode) gather.walk(*scene.mRootNode, axesOf(scene), 0);
+        gather.weld();
         out.mesh->points.set("P", std::move(gather.positions));
         if (gather.wantNormals && !gather.normals.empty())
             out.mesh->corners.set("N", std::move(gather.normals));

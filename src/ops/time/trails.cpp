@@ -3,6 +3,7 @@
 #include <memory>
 #include <tuple>
 
+#include "base/error.h"
 #include "base/parallel.h"
 #include "geo/points/nearest.h"
 #include "geo/strands/strands.h"
@@ -231,7 +232,11 @@ StepType trailsStep() {
         o.tail = float(p[kTrails.tail]);
         o.head = p[kTrails.head], o.end = p[kTrails.end];
         o.between = float(p[kTrails.between]);
-        requireMemory(double(points.size()) * (o.pieces + 1) * 40.0, in.memoryLimit, double(points.size()));
+        const double most = double(points.size()) * (o.pieces + 1);
+        requireMemory(most * 40.0, in.memoryLimit, double(points.size()));
+        if (most > double(UINT32_MAX))
+            throw Error("the trails would have more points than one layer can hold", {},
+                        "Fewer pieces or particles");
         return trailsOf(
             points, [&](double ago) { return in.inAt(in.frame - ago * in.rate); }, o, in.progress);
     };

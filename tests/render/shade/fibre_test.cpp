@@ -1,6 +1,7 @@
 // The fibre model against what it promises, and strands in the ray tracer.
 #include "render/shade/fibre.h"
 #include "base/random.h"
+#include "render/scene/strand_curves.h"
 #include "render/trace/renderer.h"
 #include "strand_support.h"
 
@@ -283,6 +284,55 @@ TEST_CASE("thin strands cover as much as they are wide", "[fibre][render]") {
     const double thin = cover(0.0f), wide = cover(0.7f);
     CHECK(thin > 0.05);
     CHECK(wide == Approx(thin).epsilon(0.06));  // 65,536 rays, a tenth of which meet: 1.2% deviation each
+}
+
+TEST_CASE("bends of less than a tenth of a pixel are not missed in what rays meet", "[fibre][render]") {
+    auto set = std::make_shared<StrandSet>();
+    std::vector<V3f> p;
+    std::vector<uint64_t> id;
+    for (uint64_t s = 0; s < 60; ++s) {
+        const float phase = 6.2831853f * random1(3, s, Stream::User);
+        for (int k = 0; k < 97; ++k) {
+            const float t = float(k) / 96, a = phase + 9.0f * t;
+            p.push_back(V3f(-0.6f + 0.02f * float(s) + 0.05f * std::cos(a), t - 0.5f, 0.05f * std::sin(a)));
+        }
+        set->start.push_back(uint32_t(p.size()));
+        id.push_back(s);
+    }
+    set->points.set("P", p);
+    set->points.add<float>("width", 0.01f);
+    set->strands.set("id", id);
+    CameraOptions c;
+    c.position = V3f(0, 0, 8), c.target = V3f(0.0f);
+    c.focal = 150;
+    const Camera camera(c, 1.0f);
+    const float pixel = 2 * camera.halfHeight() / 64;
+    const Fur whole(set), few(set, {.eye = c.position, .perMetre = 0, .detail = 0.1f * pixel});
+    REQUIRE(StrandCurves(set, {.eye = c.position, .perMetre = 0, .detail = 0.1f * pixel}).pieces() < 60 * 40);
+    size_t met = 0, otherwise = 0, hits[2] = {0, 0};
+    double turned = 0, shifted = 0;
+    for (int y = 0; y < 64; ++y)
+        for (int x = 0; x < 64; ++x)
+            for (int s = 0; s < 4; ++s) {
+                const Random4 r = random4(1, uint64_t((y * 64 + x) * 4 + s), Stream::User);
+                const Ray ray = camera.ray((float(x) + r[0]) / 64, (float(y) + r[1]) / 64, 0, 0);
+                const RayHit a = whole.scene.intersect(ray, false), b = few.scene.intersect(ray, false);
+                otherwise += a.hit() != b.hit();
+                hits[0] += a.hit(), hits[1] += b.hit();
+                if (!a.hit() || !b.hit()) continue;
+                const SurfacePoint pa = whole.scene.surfacePoint(a, ray), pb = few.scene.surfacePoint(b, ray);
+                if (pa.element != pb.element) continue;
+                ++met;
+                turned += std::acos(std::clamp(double(pa.tangent.dot(pb.tangent)), -1.0, 1.0));
+                shifted += double((pa.center - pb.center).length());
+            }
+    REQUIRE(met > 2000);
+    // Strands are half a pixel wide, and both edges are off by a tenth of one at most.
+    CHECK(double(otherwise) < 0.4 * double(met));
+    // As many are met all the same: three deviations of those that are met otherwise.
+    CHECK(std::abs(double(hits[0]) - double(hits[1])) < 3 * std::sqrt(double(otherwise)));
+    CHECK(turned / double(met) < 0.05);  // radians: pieces bend smoothly to the light
+    CHECK(shifted / double(met) < 0.1 * double(pixel) * 8);
 }
 
 TEST_CASE("passes hold the tangent and the light of each lobe", "[fibre][render]") {

@@ -4,6 +4,7 @@
 #include "base/noise.h"
 #include "sim/particles/curl_noise.h"
 #include "sim/particles/emit.h"
+#include "sim/particles/particles_between.h"
 #include "sim/sim_support.h"
 
 using namespace ovrix::deliver;
@@ -325,4 +326,34 @@ TEST_CASE("between frames each goes its own curve, by id", "[sim]") {
     CHECK(counted(0) == 30);
     CHECK(counted(1) == 40);
     CHECK(counted(0.45) == 34);
+}
+
+TEST_CASE("between frames each is itself, whoever waited for its birth behind a newborn", "[sim]") {
+    const auto stateOf = [](double frame, std::vector<uint64_t> ids, std::vector<V3f> p,
+                            std::vector<float> ages, std::vector<int32_t> states) {
+        PointSet set;
+        set.attributes.set("P", std::move(p));
+        set.attributes.set("v", std::vector<V3f>(ids.size(), V3f(0.0f)));
+        set.attributes.set("scale", std::vector<float>(ids.size(), 1.0f));
+        set.attributes.set("age", std::move(ages));
+        set.attributes.set("state", std::move(states));
+        set.attributes.set("id", std::move(ids));
+        SolverState state;
+        state.frame = frame;
+        state.geometry = std::make_shared<const PointSet>(std::move(set));
+        return state;
+    };
+    const auto unborn = int32_t(ParticleState::Unborn);
+    // All three of the later frame are shown, and not in its order: the newborn come last.
+    const SolverState a = stateOf(1, {1, 5}, {V3f(0.0f), V3f(5, 0, 0)}, {1, 0}, {0, unborn});
+    const SolverState b = stateOf(2, {1, 7, 5}, {V3f(2, 0, 0), V3f(7, 0, 0), V3f(5, 0, 0)},
+                                  {1 + 1 / 24.0f, 1, 0}, {0, 0, unborn});
+    const Geometry g = particlesBetween(a, b, 0.5, 24);
+    const AttributeSet& set = std::get<std::shared_ptr<const PointSet>>(g)->attributes;
+    const auto id = set.find<uint64_t>("id");
+    REQUIRE(id.size() == 3);
+    for (size_t i = 0; i < 3; ++i) {
+        const float wanted = id[i] == 1 ? 1.0f : float(id[i]);
+        CHECK(set.find<V3f>("P")[i] == V3f(wanted, 0, 0));
+    }
 }
