@@ -8,7 +8,8 @@ target_link_libraries(ovrix_demo PUBLIC ovrix_core)
 set(OVRIX_BUILD_FAST $<$<CONFIG:Release>:-O1>)
 target_compile_options(ovrix_demo PRIVATE ${OVRIX_BUILD_FAST} ${OVRIX_UNDEFINED})
 
-add_library(ovrix_cli_lib STATIC src/cli/cli.cpp src/cli/commands.cpp src/cli/reference.cpp)
+add_library(ovrix_cli_lib STATIC src/cli/cli.cpp src/cli/commands.cpp src/cli/reference.cpp
+            src/cli/render_command.cpp src/cli/scene_command.cpp)
 target_link_libraries(ovrix_cli_lib PUBLIC ovrix_core PRIVATE CLI11::CLI11)
 target_compile_options(ovrix_cli_lib PRIVATE ${OVRIX_BUILD_FAST} ${OVRIX_UNDEFINED})
 add_executable(ovrix-cli src/cli/main.cpp)
@@ -22,7 +23,7 @@ add_executable(ovrix-mesh-reader src/cli/mesh_reader_main.cpp ${reading_sources}
 target_compile_options(ovrix-mesh-reader PRIVATE ${OVRIX_UNDEFINED})
 target_link_libraries(ovrix-mesh-reader PRIVATE ovrix_core assimp::assimp meshoptimizer::meshoptimizer)
 # As these must.
-add_dependencies(ovrix-mesh-reader ovrix_images ovrix_volumes)
+add_dependencies(ovrix-mesh-reader ovrix_images ovrix_volumes ovrix_denoiser ovrix_video)
 add_dependencies(ovrix-cli ovrix-mesh-reader)
 
 # The demo scene, and those that move beside it, made once they or what makes them changed. Bakes load meshes, which
@@ -81,7 +82,7 @@ target_include_directories(ovrix-tests PRIVATE tests ${CMAKE_SOURCE_DIR})
 target_compile_definitions(ovrix-tests PRIVATE OVRIX_SOURCE_DIR="${CMAKE_SOURCE_DIR}"
                            OVRIX_DEMO_DIR="${OVRIX_SCENES}")
 target_precompile_headers(ovrix-tests PRIVATE tests/pch.h)
-target_link_libraries(ovrix-tests PRIVATE ovrix_core ovrix_cli_lib ovrix_demo embree PkgConfig::oiio Catch2::Catch2)
+target_link_libraries(ovrix-tests PRIVATE ovrix_core ovrix_cli_lib ovrix_demo embree PkgConfig::oiio PkgConfig::ffmpeg Catch2::Catch2)
 target_compile_options(ovrix-tests PRIVATE ${OVRIX_BUILD_FAST})
 if(OVRIX_TOGETHER)
   set_target_properties(ovrix-tests PROPERTIES UNITY_BUILD ON UNITY_BUILD_BATCH_SIZE 6)

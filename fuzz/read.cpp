@@ -10,6 +10,7 @@
 #include "document/edits/recipe_file.h"
 #include "document/file/scene_file.h"
 #include "eval/bake.h"
+#include "io/denoiser/tensor_file.h"
 #include "io/formats/elements_io.h"
 #include "io/formats/state_file.h"
 #include "io/image/image_io.h"
@@ -69,6 +70,8 @@ void state(const uint8_t* data, size_t size) {
             if (columnSize(*column) != columns.size()) __builtin_trap();
 }
 
+void network(const uint8_t* data, size_t size) { readTensors(asFile(data, size, "f.tza")); }
+
 void bake(const uint8_t* data, size_t size) {
     std::string problem;
     bakeInfo(std::filesystem::path(asFile(data, size, "bake.json")).parent_path(), &problem);
@@ -78,8 +81,9 @@ void bake(const uint8_t* data, size_t size) {
 }  // namespace
 
 std::span<const Reader> readers() {
-    static constexpr Reader all[] = {{"scene", scene}, {"recipe", recipe}, {"ply", ply},     {"csv", csv},
-                                     {"usda", usda},   {"image", image},   {"state", state}, {"bake", bake}};
+    static constexpr Reader all[] = {{"scene", scene}, {"recipe", recipe}, {"ply", ply},
+                                     {"csv", csv},     {"usda", usda},     {"image", image},
+                                     {"state", state}, {"bake", bake},     {"network", network}};
     return all;
 }
 

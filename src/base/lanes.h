@@ -26,7 +26,7 @@ inline Float4 min4(Float4 a, Float4 b) { return a < b ? a : b; }
 inline Float4 abs4(Float4 x) {
     return Float4(Int4(x) & Int4{0x7fffffff, 0x7fffffff, 0x7fffffff, 0x7fffffff});
 }
-inline bool any4(Mask4 m) { return (m[0] | m[1] | m[2] | m[3]) != 0; }
+inline bool any4(Mask4 m) { return _mm_movemask_ps(Float4(m)) != 0; }
 /// Of each lane @p a where the mask is set, else @p b.
 inline Float4 select4(Int4 mask, Float4 a, Float4 b) { return _mm_blendv_ps(b, a, Float4(mask)); }
 

@@ -114,7 +114,10 @@ class CommandLine {
         r->add_option("--depth", render_.depth, "Of the file's numbers")
             ->check(CLI::IsMember({"8", "16", "half", "float"}));
         r->add_flag("--draft", render_.draft, "Only the share of each layer that Draft shows");
-        r->add_option("--out", render_.out, "NAME.exr, .tif or .png; #### stands for the frame")->required();
+        r->add_flag("--denoise", render_.denoise, "Take the noise out of each picture; EXR keeps it beside");
+        r->add_option("--out", render_.out,
+                      "NAME.exr, .tif or .png; #### stands for the frame. Or NAME.mp4 or .mov, a video")
+            ->required();
         r->callback([this] { render(common_, render_); });
     }
 

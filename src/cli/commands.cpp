@@ -1,19 +1,15 @@
 #include "cli/commands.h"
 
 #include <fmt/format.h>
-#include <tbb/global_control.h>
 
 #include <filesystem>
 #include <ostream>
-#include <regex>
-#include <thread>
 
 #include "base/error.h"
-#include "base/file_sequence.h"
 #include "base/files.h"
 #include "cli/reference.h"
+#include "cli/scene_command.h"
 #include "deliver/export.h"
-#include "deliver/render_file.h"
 #include "deliver/render_scene_builder.h"
 #include "document/edits/edits.h"
 #include "document/edits/import_nodes.h"
@@ -27,12 +23,6 @@
 
 namespace ovrix::cli {
 
-using Json = nlohmann::ordered_json;
-
-/// Names of files need not be UTF-8; what is written is.
-static std::string jsonText(const Json& json, int indent = 2) {
-    return json.dump(indent, ' ', false, Json::error_handler_t::replace);
-}
 namespace fs = std::filesystem;
 
 namespace {
@@ -108,13 +98,6 @@ Json boxJson(const Box3f& b) {
     if (b.isEmpty()) return nullptr;
     return {{b.min.x, b.min.y, b.min.z}, {b.max.x, b.max.y, b.max.z}};
 }
-
-/// A scene opened for evaluation.
-struct Opened {
-    SceneContext scene;
-    Evaluator evaluator;
-    explicit Opened(const std::string& file) : scene(SceneContext::ofFile(loadScene(file), file)) {}
-};
 
 Json sceneInfo(const std::string& file) {
     const Document d = loadScene(file);
@@ -237,40 +220,6 @@ int check(const Common& common, const std::string& scene, double frame) {
     return code;
 }
 
-namespace {
-
-std::vector<int> numbersIn(const std::string& text, char by, size_t count, const char* wanted) {
-    std::vector<int> out;
-    std::string part;
-    std::stringstream in(text);
-    while (std::getline(in, part, by)) {
-        if (part.empty() || part.size() > 8 || part.find_first_not_of("-0123456789") != std::string::npos)
-            break;
-        out.push_back(std::atoi(part.c_str()));
-    }
-    if (out.size() != count) throw Error("\"" + text + "\" is not " + wanted);
-    return out;
-}
-
-/// #### becomes the frame with as many digits.
-std::string frameName(const std::string& pattern, int frame, bool several) {
-    if (several && !isSequence(pattern))
-        throw Error("several frames need #### in the name", pattern, "Write NAME.####.exr");
-    return fileOfFrame(pattern, frame);
-}
-
-/// "1-24"; frames may be below zero.
-std::pair<int, int> framesIn(const std::string& text) {
-    std::smatch found;
-    if (!std::regex_match(text, found, std::regex("(-?\\d{1,7})-(-?\\d{1,7})")))
-        throw Error("\"" + text + "\" is not a range of frames like 1-24");
-    const int first = std::stoi(found[1]), last = std::stoi(found[2]);
-    if (first > last) throw Error("the first frame comes after the last", text);
-    return {first, last};
-}
-
-}  // namespace
-
 /// One frame of a layer into a file.
 static Json evalFrame(Opened& opened, const EvalArgs& a, double frame, const std::string& file) {
     const Purpose purpose = a.purpose == "viewport" ? Purpose::Viewport : Purpose::Render;
@@ -376,81 +325,6 @@ void set(const Common& common, const std::string& scene, const std::vector<std::
     }
     saveScene(rebasePaths(d, fs::absolute(scene).parent_path(), fs::absolute(out).parent_path()), out);
     if (common.json) common.out << jsonText(Json{{"file", out}, {"changes", assignments.size()}}, -1) << "\n";
-}
-
-namespace {
-
-std::pair<int, int> frameRange(const RenderArgs& a) {
-    if (a.frames.empty()) return {int(a.frame), int(a.frame)};
-    return framesIn(a.frames);
-}
-
-/// 0 for that of the scene.
-std::pair<int, int> sizeOf(const RenderArgs& a) {
-    if (a.size.empty()) return {0, 0};
-    const auto s = numbersIn(a.size, 'x', 2, "a size like 1280x720");
-    if (s[0] < 1 || s[1] < 1 || s[0] > 32768 || s[1] > 32768)
-        throw Error("the size must be 1 to 32768 pixels a side", a.size);
-    return {s[0], s[1]};
-}
-
-Rect regionOf(const RenderArgs& a, const RenderJob& job) {
-    if (a.region.empty()) return {0, 0, job.width, job.height};
-    const auto r = numbersIn(a.region, ',', 4, "a region like 10,20,300,200");
-    const Rect rect{r[0], r[1], r[2], r[3]};
-    if (rect.x < 0 || rect.y < 0 || rect.width < 1 || rect.height < 1 || rect.x + rect.width > job.width ||
-        rect.y + rect.height > job.height)
-        throw Error(fmt::format("the region does not lie in the picture of {} x {}", job.width, job.height),
-                    a.region);
-    return rect;
-}
-
-WriteOptions writeOptions(const RenderArgs& a) {
-    WriteOptions o = defaultWriteOptions(a.out);
-    if (a.depth == "8") o.depth = PixelDepth::Bits8;
-    if (a.depth == "16") o.depth = PixelDepth::Bits16;
-    if (a.depth == "half") o.depth = PixelDepth::Half;
-    if (a.depth == "float") o.depth = PixelDepth::Float;
-    return o;
-}
-
-}  // namespace
-
-void render(const Common& common, const RenderArgs& a) {
-    std::optional<tbb::global_control> limit;
-    if (a.threads > 0) limit.emplace(tbb::global_control::max_allowed_parallelism, size_t(a.threads));
-    const WriteOptions options = writeOptions(a);
-    const auto [first, last] = frameRange(a);
-    frameName(a.out, first, first != last);  // a bad name is said before the work
-    const std::jthread warming([] { prepareImages(), prepareShading(); });  // beside the reading of meshes
-    Opened opened(a.scene);
-    RenderSceneBuilder builder(opened.evaluator);
-    Json files = Json::array();
-    for (int frame = first; frame <= last; ++frame) {
-        const auto [width, height] = sizeOf(a);
-        RenderJob job = builder.build(
-            opened.scene,
-            {.frame = double(frame), .camera = a.camera, .draft = a.draft, .width = width, .height = height},
-            Progress::none());
-        if (width > 0) job.width = width, job.height = height;
-        for (const std::string& p : job.problems) common.err << "left out: " << p << "\n";
-        if (a.samples > 0) job.samples = a.samples;
-        const Rect region = regionOf(a, job);
-        requireFilmMemory(opened.scene.document, job.width, job.height);
-        Film film(job.width, job.height);
-        const Renderer renderer(*job.scene, job.cameraFor(job.width, job.height), job.options);
-        for (int pass = 0; pass < job.samples; ++pass) {
-            renderer.renderPass(film, uint32_t(pass), region, Progress::none());
-            common.err << fmt::format("\rframe {}: pass {} of {}", frame, pass + 1, job.samples)
-                       << std::flush;
-        }
-        const std::string name = frameName(a.out, frame, first != last);
-        saveRender(name, film, job, options);
-        common.err << "\n";
-        files.push_back(name);
-        if (!common.json) common.out << name << "\n";
-    }
-    if (common.json) common.out << jsonText(Json{{"files", files}}) << "\n";
 }
 
 }  // namespace ovrix::cli

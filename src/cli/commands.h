@@ -46,7 +46,7 @@ struct RenderArgs {
     std::string scene, frames, camera, size, region, out, depth;
     double frame = 1;
     int samples = 0, threads = 0;
-    bool draft = false;
+    bool draft = false, denoise = false;
 };
 void render(const Common& common, const RenderArgs& args);
 

@@ -101,7 +101,7 @@ void writeRecipePicture(const RecipeFile& recipe, const fs::path& path, Progress
     for (uint32_t pass = 0; pass < 24; ++pass)
         renderer.renderPass(film, pass, {0, 0, job.width, job.height}, progress);
     fs::create_directories(path.parent_path());
-    saveRender(path, film, job, defaultWriteOptions(path));
+    saveRender(path, {film}, job, defaultWriteOptions(path));
 }
 
 }  // namespace ovrix::deliver

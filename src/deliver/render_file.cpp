@@ -2,7 +2,10 @@
 
 #include <fmt/format.h>
 
+#include "base/error.h"
 #include "base/files.h"
+#include "io/denoiser/denoiser.h"
+#include "render/finish/denoise.h"
 
 namespace ovrix::deliver {
 
@@ -11,7 +14,8 @@ static bool anyStrands(const Film& film) {
                        [](const FilmPixel& p) { return p.tangent != V3f(0.0f); });
 }
 
-Picture toPicture(const Film& film, const FinishOptions* finish) {
+Picture toPicture(const RenderedPicture& rendered, const FinishOptions* finish) {
+    const Film& film = rendered.film;
     Picture picture{film.width(), film.height(), {}};
     const size_t count = film.pixels().size();
     const auto add = [&](const std::string& name, bool full, const auto& value) {
@@ -22,15 +26,19 @@ Picture toPicture(const Film& film, const FinishOptions* finish) {
     const auto mean = [](const V3f& sum, const FilmPixel& p) {
         return p.samples ? sum / float(p.samples) : V3f(0.0f);
     };
+    const auto noisy = [&](const FilmPixel& p) { return mean(p.direct + p.indirect, p); };
     const char* rgb[] = {"R", "G", "B"};
     const char* xyz[] = {"X", "Y", "Z"};
     const auto beauty = [&](const FilmPixel& p) {
-        const V3f light = mean(p.direct + p.indirect, p);
+        const V3f light = rendered.clean ? (*rendered.clean)[size_t(&p - film.pixels().data())] : noisy(p);
         return finish ? finished(light, *finish) : light;
     };
     for (int c = 0; c < 3; ++c) add(rgb[c], false, [&](const FilmPixel& p) { return beauty(p)[c]; });
     add("A", false, [&](const FilmPixel& p) { return p.samples ? p.alpha / float(p.samples) : 0.0f; });
     if (finish) return picture;
+    if (rendered.clean)
+        for (int c = 0; c < 3; ++c)
+            add(std::string("noisy.") + rgb[c], false, [&](const FilmPixel& p) { return noisy(p)[c]; });
     add("depth.Z", true, [](const FilmPixel& p) { return p.depth; });
     for (int c = 0; c < 3; ++c)
         add(std::string("normal.") + xyz[c], false, [&](const FilmPixel& p) { return mean(p.normal, p)[c]; });
@@ -56,7 +64,7 @@ Picture toPicture(const Film& film, const FinishOptions* finish) {
     return picture;
 }
 
-void saveRender(const std::filesystem::path& path, const Film& film, const RenderJob& job,
+void saveRender(const std::filesystem::path& path, const RenderedPicture& rendered, const RenderJob& job,
                 const WriteOptions& options) {
     WriteOptions o = options;
     const auto list = [](const std::map<uint32_t, std::string>& names) {
@@ -67,7 +75,17 @@ void saveRender(const std::filesystem::path& path, const Film& film, const Rende
     };
     o.notes["ovrix:objects"] = list(job.objectNames);
     o.notes["ovrix:layers"] = list(job.layerNames);
-    writeImage(path, toPicture(film, endingOf(path) == ".exr" ? nullptr : &job.finish), o);
+    writeImage(path, toPicture(rendered, endingOf(path) == ".exr" ? nullptr : &job.finish), o);
+}
+
+std::vector<V3f> denoise(const Film& film, const Document& document, Progress& progress) {
+    const double bytes = denoiserBytes(film.width(), film.height());
+    if (bytes > double(document.memoryLimit()))
+        throw Error(
+            fmt::format("denoising a picture of {} x {} takes {}, more than the limit of {}", film.width(),
+                        film.height(), byteText(bytes), byteText(double(document.memoryLimit()))),
+            {}, "Raise the memory limit, or render without denoising");
+    return denoised(film, *denoiser(), progress);
 }
 
 }  // namespace ovrix::deliver

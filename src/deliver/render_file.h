@@ -6,13 +6,24 @@
 
 namespace ovrix::deliver {
 
+/// A film, and its light without noise where it was denoised.
+struct RenderedPicture {
+    const Film& film;
+    const std::vector<V3f>* clean = nullptr;  ///< of each pixel
+};
+
 /// The film as a picture with all its passes: beauty, alpha, depth, normal, albedo, ids, direct, indirect;
-/// where strands are seen their tangent and the light of the lobes of fibres.
+/// where it was denoised the light as it was before; where strands are seen their tangent and the light of
+/// the lobes of fibres.
 /// @param finish  null for scene light as it is, as EXR takes it; else the finished colour, for TIFF and PNG
-Picture toPicture(const Film& film, const FinishOptions* finish);
+Picture toPicture(const RenderedPicture& rendered, const FinishOptions* finish);
 
 /// Writes a render: EXR gets scene light and all passes, TIFF and PNG the finished picture.
-void saveRender(const std::filesystem::path& path, const Film& film, const RenderJob& job,
+void saveRender(const std::filesystem::path& path, const RenderedPicture& rendered, const RenderJob& job,
                 const WriteOptions& options);
+
+/// The light of a film without noise. Asks the memory limit first. Throws Error where there is no denoiser or
+/// too little memory; Cancelled.
+std::vector<V3f> denoise(const Film& film, const Document& document, Progress& progress);
 
 }  // namespace ovrix::deliver

@@ -1,5 +1,6 @@
 // Drives the render pane: regions, pins, saving, stopping.
 #include "app_test.h"
+#include "io/denoiser/denoiser.h"
 
 using namespace ovrix::deliver;
 using namespace ovrix::app;
@@ -10,6 +11,7 @@ class RenderPaneTest : public WindowFixture {
     void rendersARegionPinsAndSaves();
     void savesAndReopensToTheSamePicture();
     void stopsFast();
+    void denoisesWhatIsThereAndGivesItBack();
 };
 
 void RenderPaneTest::rendersARegionPinsAndSaves() {
@@ -73,10 +75,12 @@ void RenderPaneTest::rendersARegionPinsAndSaves() {
 
     pane->save(path("a.exr"));
     pane->save(path("a.tif"));
+    driver->settle();
     QVERIFY(QFile::exists(path("a.exr")));
     const auto tif = readImage(path("a.tif").toStdString(), "sRGB");
     QCOMPARE(tif->width, pane->worker().film()->width());
     pane->save(path("no/such/a.exr"));
+    driver->settle();
     QVERIFY(driver->window.statusText().contains("does not exist"));
     QVERIFY(pane->worker().film());  // a failed save loses no render
     pane->stop();
@@ -119,6 +123,53 @@ void RenderPaneTest::stopsFast() {
     }
     pane->stop();
     QVERIFY(driver->waitFor([&] { return !pane->worker().busy(); }));
+}
+
+void RenderPaneTest::denoisesWhatIsThereAndGivesItBack() {
+    makeLayer();
+    auto* pane = driver->window.renderPane();
+    auto* button = pane->findChild<QToolButton*>("denoise");
+    if (!hasDenoiser()) {
+        QVERIFY(!button->isEnabled());
+        QVERIFY(button->toolTip().contains("./dev denoiser"));
+        return;
+    }
+    if (button->isChecked()) QTest::mouseClick(button, Qt::LeftButton);
+    QTest::keyClick(&driver->window, Qt::Key_R, Qt::ControlModifier);
+    QVERIFY(driver->waitFor([&] { return pane->last().pass >= 2; }));
+    pane->worker().stop();
+    QVERIFY(driver->waitFor([&] { return !pane->worker().busy(); }));
+    const auto film = pane->worker().film();
+    // What is shown is of the film that is kept: a pass may have come between.
+    QTest::mouseClick(button, Qt::LeftButton);
+    QVERIFY(driver->waitFor([&] { return pane->worker().rendered().clean != nullptr; }));
+    driver->settle();
+    QCOMPARE(pane->worker().film().get(), film.get());  // nothing is rendered again
+    const QImage clean = pane->picture()->image();
+    QTest::mouseClick(button, Qt::LeftButton);
+    QVERIFY(driver->waitFor([&] { return !pane->worker().busy() && pane->picture()->image() != clean; }));
+    const QImage noisy = pane->picture()->image();
+    // Less grain: neighbours differ less.
+    const auto grain = [](const QImage& image) {
+        double sum = 0;
+        for (int y = 0; y < image.height(); ++y)
+            for (int x = 1; x < image.width(); ++x)
+                sum += std::abs(qGray(image.pixel(x, y)) - qGray(image.pixel(x - 1, y)));
+        return sum;
+    };
+    QVERIFY(grain(clean) < 0.8 * grain(noisy));
+    // A render that runs takes it up, and what is saved holds both.
+    QTest::mouseClick(button, Qt::LeftButton);
+    pane->restart();
+    QVERIFY(driver->waitFor([&] { return pane->last().pass >= 2 && pane->worker().rendered().clean; }));
+    pane->stop();
+    QVERIFY(driver->waitFor([&] { return !pane->worker().busy(); }));
+    pane->save(path("clean.png"));
+    driver->settle();
+    QVERIFY(driver->window.statusText().contains("Saved clean.png"));
+    const QImage saved(path("clean.png"));
+    QCOMPARE(saved.size(), pane->picture()->image().size());
+    QVERIFY(grain(saved) < 0.8 * grain(noisy));
 }
 
 static const RegisteredTest<RenderPaneTest> registered;

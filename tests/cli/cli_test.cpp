@@ -1,3 +1,5 @@
+#include <OpenImageIO/imageio.h>
+
 #include "cli/commands.h"
 #include "io/formats/format.h"
 
@@ -9,6 +11,7 @@
 #include "base/files.h"
 #include "document/edits/edits.h"
 #include "document/file/scene_file.h"
+#include "io/denoiser/denoiser.h"
 #include "io/image/image_io.h"
 #include "low_tide.h"
 #include "sim/step_registry.h"
@@ -18,6 +21,18 @@ using namespace ovrix::deliver;
 using namespace ovrix::tests;
 
 namespace {
+
+/// One channel of an EXR, by its name.
+std::vector<float> channelOf(const std::string& path, const std::string& name) {
+    auto in = OIIO::ImageInput::open(path);
+    REQUIRE(in);
+    const OIIO::ImageSpec& spec = in->spec();
+    const int channel = spec.channelindex(name);
+    REQUIRE(channel >= 0);
+    std::vector<float> values(size_t(spec.width) * size_t(spec.height));
+    REQUIRE(in->read_image(0, 0, channel, channel + 1, OIIO::TypeDesc::FLOAT, values.data()));
+    return values;
+}
 
 struct Result {
     int code;
@@ -123,6 +138,22 @@ TEST_CASE("the demo scene is checked, described, changed, evaluated and rendered
               .err.find("GB") != std::string::npos);
     CHECK(render("x.jpeg", {}).code == 1);
     CHECK(render("x.exr", {"--camera", "nobody"}).code == 1);
+
+    CHECK(render("v.mp4", {"--frames", "3-5"}).code == 0);
+    CHECK(std::filesystem::file_size(demo.file("v.mp4")) > 1000);
+    CHECK(render("w.mp4", {"--depth", "16"}).code == 1);
+    CHECK(render("w.mp4", {"--camera", "nobody"}).code == 1);
+    CHECK_FALSE(std::filesystem::exists(demo.file("w.mp4")));
+    if (hasDenoiser()) {
+        CHECK(render("d.exr", {"--depth", "float", "--denoise"}).code == 0);
+        // What was rendered is kept beside, bit for bit, and the picture is another.
+        CHECK(channelOf(demo.file("d.exr"), "noisy.G") == channelOf(demo.file("a.exr"), "G"));
+        CHECK(channelOf(demo.file("d.exr"), "G") != channelOf(demo.file("a.exr"), "G"));
+        CHECK(render("d.png", {"--denoise"}).code == 0);
+        CHECK(render("d.mp4", {"--denoise"}).code == 0);
+    } else {
+        CHECK(render("d.exr", {"--denoise"}).err.find("./dev denoiser") != std::string::npos);
+    }
 }
 
 namespace {

@@ -298,7 +298,7 @@ TEST_CASE("the render of strands is the same on any number of threads", "[strand
     }
     CHECK(strandPixels > 20);
     // Channels for what only strands have.
-    const Picture exr = toPicture(one, nullptr);
+    const Picture exr = toPicture({one}, nullptr);
     std::set<std::string> names;
     for (const auto& c : exr.channels) names.insert(c.name);
     for (const char* name :

@@ -7,6 +7,7 @@
 #include <QLabel>
 #include <QMouseEvent>
 #include <QPainter>
+#include <QSettings>
 #include <QTimer>
 #include <QToolButton>
 #include <QVBoxLayout>
@@ -15,6 +16,7 @@
 #include "app/view/view_widget.h"
 #include "base/error.h"
 #include "deliver/render_file.h"
+#include "io/denoiser/denoiser.h"
 
 namespace ovrix::app {
 
@@ -189,6 +191,15 @@ RenderPane::RenderPane(Controller& controller, ViewWidget* view, QWidget* parent
     box->addWidget(probe_);
     followScene();
     followControls();
+    beginDenoising();
+}
+
+void RenderPane::beginDenoising() {
+    connect(denoise_, &QToolButton::toggled, this, [this](bool on) { worker_.setDenoising(on); });
+    connect(denoise_, &QToolButton::clicked, this, [](bool on) { QSettings().setValue("denoise", on); });
+    if (hasDenoiser()) return denoise_->setChecked(QSettings().value("denoise", true).toBool());
+    denoise_->setEnabled(false);
+    denoise_->setToolTip("Denoising takes weights that are not here: ./dev denoiser fetches them");
 }
 
 /// What is rendered, how far it is, and the switch.
@@ -226,6 +237,7 @@ QWidget* RenderPane::makeBar() {
     size_->setToolTip("Pixels to render: as many as the pane has, or the size in the render settings");
     draft_ =
         barButton("layer", "Draft: only the share of each layer that the view shows; off renders all", true);
+    denoise_ = barButton("denoise", "Denoise: takes the grain of few passes out of what is shown", true);
     regionButton_ = barButton("region", "Region: drag over the picture to render only that", true);
     auto* pinButton = barButton("pin", "Pin this picture to compare with", false);
     auto* saveButton = barButton("save", "Save the picture: EXR with all passes, TIFF or PNG", false);
@@ -233,7 +245,7 @@ QWidget* RenderPane::makeBar() {
     connect(saveButton, &QToolButton::clicked, this, &RenderPane::chooseFileAndSave);
     for (QComboBox* b : {camera_, size_})
         b->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed), tools->addWidget(b, 1);
-    for (QWidget* w : {draft_, regionButton_, pinButton, saveButton}) tools->addWidget(w);
+    for (QWidget* w : {draft_, denoise_, regionButton_, pinButton, saveButton}) tools->addWidget(w);
     return bar;
 }
 
@@ -354,16 +366,21 @@ void RenderPane::onUpdate(const RenderUpdate& u) {
     state_->setText(text);
     state_->setToolTip(u.failed ? u.state : QString());
     if (u.failed) controller_.say(u.state, true);
+    if (!u.note.isEmpty()) {
+        controller_.say(u.note, true);
+        denoise_->setChecked(worker_.denoising());
+    }
     for (const std::string& problem : u.problems)
         if (u.pass == 1) controller_.say("Left out of the render: " + QString::fromStdString(problem), true);
 }
 
 void RenderPane::probe(int x, int y) {
-    const auto film = worker_.film();
+    const auto [film, clean, job] = worker_.rendered();
     if (!film || film->width() != picture_->image().width() || x < 0 || y < 0 || x >= film->width() ||
         y >= film->height())
         return;
-    const V3f c = film->beauty(x, y);
+    const V3f c = clean && worker_.denoising() ? (*clean)[size_t(y) * size_t(film->width()) + size_t(x)]
+                                               : film->beauty(x, y);
     const FilmPixel& p = film->at(x, y);
     QString text = QString("%1,%2  %3 %4 %5")
                        .arg(x)
@@ -371,7 +388,6 @@ void RenderPane::probe(int x, int y) {
                        .arg(double(c.x), 0, 'f', 3)
                        .arg(double(c.y), 0, 'f', 3)
                        .arg(double(c.z), 0, 'f', 3);
-    const auto job = worker_.job();
     if (job && p.object) {
         const auto name = p.layer && job->layerNames.count(p.layer) ? job->layerNames.at(p.layer)
                           : job->objectNames.count(p.object)        ? job->objectNames.at(p.object)
@@ -409,17 +425,22 @@ void RenderPane::comparePin(QToolButton* pin, const QImage& image) {
 }
 
 void RenderPane::save(const QString& file, std::optional<PixelDepth> depth) {
-    const auto film = worker_.film();
-    const auto job = worker_.job();
-    controller_.guarded([&] {
-        if (!film || !job) throw Error("there is no picture to save yet", {}, "Render first");
-        std::filesystem::path path = file.toStdString();
-        if (path.extension().empty()) path += ".exr";
+    const RenderedFilm rendered = worker_.rendered();
+    if (!rendered.film) return controller_.say("There is no picture to save yet: render first", true);
+    std::filesystem::path path = file.toStdString();
+    if (path.extension().empty()) path += ".exr";
+    const auto work = [rendered, path, depth, document = controller_.document(),
+                       denoising = worker_.denoising()](Progress& progress) {
         WriteOptions options = defaultWriteOptions(path);
         if (depth) options.depth = *depth;
-        saveRender(path, *film, *job, options);
-        controller_.say("Saved " + QString::fromStdString(path.filename().string()));
-    });
+        auto clean = rendered.clean;
+        if (denoising && !clean)  // passes have come since what is shown was made
+            clean = std::make_shared<const std::vector<V3f>>(denoise(*rendered.film, document, progress));
+        saveRender(path, {*rendered.film, denoising ? clean.get() : nullptr}, *rendered.job, options);
+        return QString::fromStdString(path.filename().string());
+    };
+    controller_.runOnWorker(
+        this, work, [this](const QString& name) { controller_.say("Saved " + name); }, "Nothing was saved");
 }
 
 void RenderPane::chooseFileAndSave() {

@@ -81,6 +81,8 @@ class RenderPane : public QWidget {
     void onUpdate(const RenderUpdate& update);
     QSize renderSize() const;
     void probe(int x, int y);
+    /// Takes the noise out where the denoiser is there, as it was left the last time.
+    void beginDenoising();
     /// Compares with a pin, or with none (null).
     void comparePin(QToolButton* pin, const QImage& image);
 
@@ -92,7 +94,7 @@ class RenderPane : public QWidget {
     QSize regionSize_;
     QLabel *state_, *probe_;
     QComboBox *camera_, *size_;
-    QToolButton *play_, *regionButton_, *draft_;
+    QToolButton *play_, *regionButton_, *draft_, *denoise_;
     PictureArea* picture_;
     QHBoxLayout* pins_;
     QTimer* later_;

@@ -1,6 +1,9 @@
 #include "app/session/render_worker.h"
 
+#include <bit>
+
 #include "base/error.h"
+#include "deliver/render_file.h"
 
 namespace ovrix::app {
 
@@ -34,10 +37,10 @@ void RenderWorker::publishProblem(const std::exception& problem) {
     publish_(std::move(update));
 }
 
-std::shared_ptr<const Film> RenderWorker::film() const {
+RenderedFilm RenderWorker::rendered() const {
     std::lock_guard lock(mutex_);
     wanted_ = true;
-    return film_;
+    return rendered_;
 }
 
 /// A film is large: it is copied when somebody asked since the last time, once a second, or must be.
@@ -48,18 +51,56 @@ void RenderWorker::keep(const Film& film, const std::shared_ptr<const RenderJob>
     }
     auto copy = std::make_shared<const Film>(film);
     std::lock_guard lock(mutex_);
-    film_ = std::move(copy);
-    job_ = job;
+    rendered_ = {std::move(copy), nullptr, job};
     kept_ = Clock::now();
 }
 
-std::shared_ptr<const RenderJob> RenderWorker::job() const {
-    std::lock_guard lock(mutex_);
-    return job_;
+void RenderWorker::setDenoising(bool on) {
+    if (denoising_.exchange(on) == on) return;
+    // A render that runs sees it at its next pass; this comes after it, or at once where none runs.
+    jobs_.post([this](Progress& progress) {
+        try {
+            showAgain(progress);
+        } catch (const Cancelled&) {  // a render comes, and shows another picture
+        }
+    });
+}
+
+bool RenderWorker::wantsCleaning(int pass, int passes) const {
+    return denoising_ && (!shownClean_ || std::has_single_bit(unsigned(pass)) || pass == passes);
+}
+
+/// What goes wrong is said, and the picture stays as noisy as it is.
+void RenderWorker::clean(const Film& film, const Document& document, RenderUpdate& update,
+                         Progress& progress) {
+    try {
+        shownClean_ = std::make_shared<const std::vector<V3f>>(denoise(film, document, progress));
+        std::lock_guard lock(mutex_);
+        rendered_.clean = shownClean_;
+    } catch (const Cancelled&) {
+        throw;
+    } catch (const std::exception& e) {
+        denoising_ = false;
+        shownClean_.reset();
+        update.note = QString::fromStdString(problemOf(e));
+    }
+}
+
+/// What is kept, once more, with or without its noise.
+void RenderWorker::showAgain(Progress& progress) {
+    const RenderedFilm kept = rendered();
+    if (!kept.film || denoising_ == (shownClean_ != nullptr)) return;
+    shownClean_.reset();
+    RenderUpdate update = last_;
+    if (denoising_) clean(*kept.film, document_, update, progress);
+    publish(*kept.film, kept.job->finish, std::move(update));
 }
 
 void RenderWorker::publish(const Film& film, const FinishOptions& finish, RenderUpdate update) {
-    toScreen(film, finish, screen_);
+    if (shownClean_)
+        toScreen(*shownClean_, finish, screen_);
+    else
+        toScreen(film, finish, screen_);
     update.image = QImage(reinterpret_cast<const uchar*>(screen_.data()), film.width(), film.height(),
                           QImage::Format_RGB32)
                        .copy();
@@ -93,6 +134,8 @@ void RenderWorker::render(const RenderRequest& r, Progress& progress) {
     const Renderer renderer(*job->scene, job->cameraFor(r.width, r.height), job->options);
     const Rect region = r.region.value_or(Rect{0, 0, r.width, r.height});
     auto film = startFilm(r, region);
+    shownClean_.reset();
+    document_ = r.scene.document;
     RenderUpdate update;
     update.passes = passes;
     update.problems = job->problems;
@@ -105,10 +148,16 @@ void RenderWorker::render(const RenderRequest& r, Progress& progress) {
     update.state.clear();
     for (int pass = 0; pass < passes; ++pass) {
         renderer.renderPass(*film, uint32_t(pass), region, progress);
-        keep(*film, job, pass == 0 || pass + 1 == passes);
+        const bool cleaning = wantsCleaning(pass + 1, passes), last = pass + 1 == passes;
+        keep(*film, job, pass == 0 || last || cleaning);
         update.pass = pass + 1;
-        update.done = pass + 1 == passes;
+        if (!denoising_) shownClean_.reset();
+        if (cleaning && pass == 0) publish(*film, job->finish, update);  // the first at once
+        if (cleaning) clean(*film, r.scene.document, update, progress);
+        update.done = last;
+        last_ = update;
         publish(*film, job->finish, update);
+        update.note.clear();
     }
 }
 

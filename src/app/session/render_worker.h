@@ -28,6 +28,14 @@ struct RenderUpdate {
     QString state;       ///< what is being done, or what went wrong
     bool failed = false, done = false;
     std::vector<std::string> problems;
+    QString note;  ///< what went wrong beside the render, said once
+};
+
+/// What there is after whole passes, and what it was made with.
+struct RenderedFilm {
+    std::shared_ptr<const Film> film;               ///< null before there is one
+    std::shared_ptr<const std::vector<V3f>> clean;  ///< its light without noise; null where that is not known
+    std::shared_ptr<const RenderJob> job;
 };
 
 class RenderWorker {
@@ -37,10 +45,13 @@ class RenderWorker {
     void start(RenderRequest request);
     void stop() { jobs_.clear(); }
     bool busy() const { return jobs_.busy(); }
-    /// What there is after whole passes, no older than a second or a pass, and what it was made with; null
-    /// before there is one. For saving and probing.
-    std::shared_ptr<const Film> film() const;
-    std::shared_ptr<const RenderJob> job() const;
+    /// Takes the noise out of what is shown: after one pass, two, four and so on and the last; in between
+    /// what was clean stays. Nothing is rendered again for it.
+    void setDenoising(bool on);
+    bool denoising() const { return denoising_; }
+    /// No older than a second or a pass. For saving and probing.
+    RenderedFilm rendered() const;
+    std::shared_ptr<const Film> film() const { return rendered().film; }
     void waitIdle() { jobs_.waitIdle(); }
 
   private:
@@ -48,16 +59,23 @@ class RenderWorker {
     void render(const RenderRequest& request, Progress& progress);
     void publish(const Film& film, const FinishOptions& finish, RenderUpdate update);
     void keep(const Film& film, const std::shared_ptr<const RenderJob>& job, bool must);
+    bool wantsCleaning(int pass, int passes) const;
+    void clean(const Film& film, const Document& document, RenderUpdate& update, Progress& progress);
+    void showAgain(Progress& progress);
     std::shared_ptr<Film> startFilm(const RenderRequest& request, const Rect& region) const;
 
     RenderSceneBuilder builder_;
     Evaluator& evaluator_;
     Publish publish_;
     mutable std::mutex mutex_;
-    std::shared_ptr<const Film> film_;
-    std::shared_ptr<const RenderJob> job_;
+    RenderedFilm rendered_;
     mutable bool wanted_ = false;
     std::chrono::steady_clock::time_point kept_;
+    std::atomic<bool> denoising_{false};
+    // Of the thread that renders: what is shown, and what it was asked for.
+    std::shared_ptr<const std::vector<V3f>> shownClean_;
+    RenderUpdate last_;
+    Document document_;
     std::vector<uint32_t> screen_;
     std::chrono::steady_clock::time_point began_;
     JobThread jobs_;  // last: it ends before what it uses

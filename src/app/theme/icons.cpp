@@ -31,6 +31,10 @@ QString iconBody(const QString& name) {
         {"region",
          "<path d='M2.5 5V2.5H5M11 2.5h2.5V5M13.5 11v2.5H11M5 13.5H2.5V11' /><path d='M5.5 5.5h5v5h-5z'/>"},
         {"pin", "<path d='M6 2.5h4l-.6 4L12 9H4l2.6-2.5zM8 9v4.5'/>"},
+        {"denoise",
+         "<path d='M8.5 2.5a5.5 5.5 0 0 1 0 11z'/><circle cx='5.6' cy='4.4' r='.55'/><circle cx='3.2' cy='7' "
+         "r='.55'/><circle cx='5.9' cy='8.6' r='.55'/><circle cx='3.6' cy='10.4' r='.55'/><circle cx='6' "
+         "cy='12.4' r='.55'/>"},
         {"save", "<path d='M8 2.5v7.5M5 7l3 3 3-3M3 13.5h10'/>"},
         {"stop", "<path d='M4.5 4.5h7v7h-7z'/>"},
         {"play", "<path d='M5 3.5 12 8l-7 4.5z'/>"},

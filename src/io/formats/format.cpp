@@ -48,6 +48,13 @@ Format picture(std::string title, std::vector<std::string> endings, std::string 
             .picture = std::move(write)};
 }
 
+Format video(std::string title, std::string ending) {
+    return {.title = std::move(title),
+            .endings = {std::move(ending)},
+            .carries = "finished pictures one after another, 8 bits, by H.264",
+            .video = true};
+}
+
 Format ply() {
     return {.title = "PLY",
             .endings = {".ply"},
@@ -137,7 +144,9 @@ std::vector<Format> allFormats() {
             picture("TIFF", {".tif", ".tiff"}, "a picture with 16 bits", defaultWriteOptions("x.tif")),
             picture("OpenEXR", {".exr"}, "a picture in scene-linear light, with all passes",
                     defaultWriteOptions("x.exr")),
-            picture("Radiance HDR", {".hdr"}, "a picture in scene-linear light")};
+            picture("Radiance HDR", {".hdr"}, "a picture in scene-linear light"),
+            video("MP4", ".mp4"),
+            video("QuickTime", ".mov")};
 }
 
 /// What each use is called, whether a format can be used so, and what is said where it cannot; in the order
@@ -168,6 +177,7 @@ constexpr UseText kUses[] = {
      "elements are not written with the ending", true},
     {"write pictures", [](const Format& f) { return f.picture.has_value(); },
      "pictures are not written with the ending", true},
+    {"write videos", [](const Format& f) { return f.video; }, "videos are not written with the ending", true},
     {"bake frames", [](const Format& f) { return bool(f.readFrame); },
      "frames of simulations are not kept with the ending", true}};
 static_assert(std::size(kUses) == size_t(Use::BakeFrames) + 1);

@@ -24,6 +24,7 @@ enum class Use {
     WriteStrands,
     WriteElements,  ///< points or strands
     WritePicture,
+    WriteVideo,
     BakeFrames  ///< frames of simulations, written and read
 };
 
@@ -47,6 +48,7 @@ struct Format {
     std::function<void(const Path&, const Geometry&, const std::vector<ExportPrototype>&)> writePoints = {};
     std::function<void(const Path&, const StrandSet&)> writeStrands = {};
     std::optional<WriteOptions> picture = {};
+    bool video = false;  ///< see openVideo()
     /// As readyStateFile() and readStateFile().
     std::function<std::function<void()>(const Path&, const StateFile&)> readyFrame = {};
     std::function<StateFile(const Path&, size_t memory, Progress&)> readFrame = {};

@@ -3,6 +3,7 @@
 #include <atomic>
 #include <numeric>
 
+#include "base/lanes.h"
 #include "base/parallel.h"
 #include "geo/surface/surface.h"
 #include "ops/place/place_points.h"
@@ -29,6 +30,7 @@ constexpr size_t kDarts = 4096;    // darts thrown by one thread at a time
 constexpr int kCellsPerTile = 32;  // along an edge; a tile with its margin stays in the first-level cache
 constexpr float kSmallestPart = 0.05f;          // of the largest distance that a field may ask for
 constexpr size_t kMostTiles = size_t(1) << 24;  // in the box around the surface, empty ones too
+constexpr float kFar = 1e18f;                   // its square is finite, and larger than any distance's
 constexpr size_t kChunks = 16;                  // parts that are counted on their own, so that order is kept
 
 struct Dart {
@@ -68,15 +70,15 @@ class Tiles {
             std::vector<std::atomic<uint32_t>>(size_t(count_[0]) * size_t(count_[1]) * size_t(count_[2]));
     }
     size_t indexOf(const V3f& p) const {
-        size_t place = 0;
+        size_t index = 0;
         for (int a = 2; a >= 0; --a)
-            place = place * size_t(count_[a]) +
+            index = index * size_t(count_[a]) +
                     size_t(std::clamp(int((p[a] - origin_[a]) * perMetre_), 0, count_[a] - 1));
-        return place;
+        return index;
     }
-    void mark(size_t place) {
-        if (number_[place].load(std::memory_order_relaxed) == 0)
-            number_[place].store(kMarked, std::memory_order_relaxed);
+    void mark(size_t index) {
+        if (number_[index].load(std::memory_order_relaxed) == 0)
+            number_[index].store(kMarked, std::memory_order_relaxed);
     }
     /// Those that were marked since the last time get the next numbers.
     void numberMarked() {
@@ -87,7 +89,7 @@ class Tiles {
             number_[i] = uint32_t(keys_.size());
         }
     }
-    uint32_t numberOf(const V3f& p) const { return number_[indexOf(p)].load(std::memory_order_relaxed) - 1; }
+    uint32_t numberOf(size_t index) const { return number_[index].load(std::memory_order_relaxed) - 1; }
     /// UINT32_MAX where there are no darts.
     uint32_t find(int x, int y, int z) const {
         if (x < 0 || y < 0 || z < 0 || x >= count_[0] || y >= count_[1] || z >= count_[2]) return UINT32_MAX;
@@ -117,7 +119,7 @@ class Spreader {
         // A little more than one part for each square of the distance: that fills it as far as it should.
         const double perRound = std::ceil(1.03 * surface.area() / double(smallest_) / double(smallest_));
         constexpr double kStay = 0.55;  // of one round's darts, about
-        requireMemory((2 * sizeof(Dart) + 5) * perRound + bytesPerPoint(o.uv) * kStay * perRound,
+        requireMemory((2 * sizeof(Dart) + 9) * perRound + bytesPerPoint(o.uv) * kStay * perRound,
                       o.memoryLimit, perRound * kStay);
         requireCount(perRound * kRounds);
         perRound_ = std::max<size_t>(1, size_t(perRound));
@@ -135,6 +137,7 @@ class Spreader {
         std::iota(parts.begin(), parts.end(), 0u);
         taken_.assign(perRound_, 0);
         Darts thrown(perRound_), sorted(perRound_);
+        tileOf_.reset(new uint32_t[perRound_]);
         for (size_t round = 0; round < kRounds; ++round) {
             if (round) parts = partsLeft();
             throwDarts(parts, round, thrown);
@@ -156,7 +159,8 @@ class Spreader {
             for (size_t i = begin; i < end; ++i) {
                 const V3f& p = places[i - begin].position;
                 darts[i] = {p, uint32_t(round * perRound_ + parts[i])};
-                tiles_->mark(tiles_->indexOf(p));
+                tileOf_[i] = uint32_t(tiles_->indexOf(p));
+                tiles_->mark(tileOf_[i]);
             }
         });
         tiles_->numberMarked();
@@ -170,10 +174,13 @@ class Spreader {
             parallelRanges(kChunks, 1, progress_, [&](size_t begin, size_t end) {
                 for (size_t c = begin; c < end; ++c)
                     for (size_t i = c * part; i < std::min(thrown.size, (c + 1) * part); ++i)
-                        body(i, next[c * tiles + tiles_->numberOf(thrown[i].position)]);
+                        body(i, &next[c * tiles]);
             });
         };
-        overChunks([](size_t, uint32_t& count) { ++count; });
+        overChunks([&](size_t i, uint32_t* count) {
+            tileOf_[i] = tiles_->numberOf(tileOf_[i]);
+            ++count[tileOf_[i]];
+        });
         start_.assign(tiles + 1, 0);
         uint32_t sum = 0;
         for (size_t t = 0; t < tiles; ++t) {
@@ -181,7 +188,7 @@ class Spreader {
             start_[t + 1] = sum;
         }
         sorted.size = thrown.size;
-        overChunks([&](size_t i, uint32_t& place) { sorted[place++] = thrown[i]; });
+        overChunks([&](size_t i, uint32_t* to) { sorted[to[tileOf_[i]]++] = thrown[i]; });
     }
 
     /// Points of one tile and of the margin around it, in cells. A piece of a surface is nearly flat, so the
@@ -191,20 +198,18 @@ class Spreader {
         float perMetre;
         V3f origin;
         int across = 0, along = 1;  // axes of the cells
-        std::vector<int32_t> head;
-        struct Point {
-            V3f position;
-            float distance;
-            int32_t next;
+        /// Points of one cell, four to be compared at a time; empty places lie infinitely far away.
+        struct Block {
+            Float4 x = all4(kFar), y = all4(0.0f), z = all4(0.0f), distance = all4(0.0f);
+            int32_t next = -1, used = 0;
         };
-        std::vector<Point> points;
+        std::vector<Block> blocks;  // first one of each cell, then those of cells that hold more
 
         Local(int cells, int r, float cell) : side(cells + 2 * r), reach(r), perMetre(1.0f / cell) {}
         void begin(const V3f& corner, int thin) {
             origin = corner - V3f(float(reach) / perMetre);
             across = thin == 0 ? 1 : 0, along = thin == 2 ? 1 : 2;
-            head.assign(size_t(side) * size_t(side), -1);
-            points.clear();
+            blocks.assign(size_t(side) * size_t(side), Block());
         }
         /// Whether a point is in the tile or its margin.
         bool inside(const V3f& p) const { return between(p, 0.0f, float(side)); }
@@ -218,26 +223,35 @@ class Spreader {
             return std::clamp(int((p[axis] - origin[axis]) * perMetre), 0, side - 1);
         }
         void add(const V3f& p, float distance) {
-            int32_t& h = head[size_t(cell(p, along) * side + cell(p, across))];
-            points.push_back({p, distance, h});
-            h = int32_t(points.size()) - 1;
+            size_t b = size_t(cell(p, along) * side + cell(p, across));
+            while (blocks[b].used == 4) {
+                if (blocks[b].next < 0) {
+                    blocks[b].next = int32_t(blocks.size());
+                    blocks.emplace_back();
+                }
+                b = size_t(blocks[b].next);
+            }
+            Block& block = blocks[b];
+            const int i = block.used++;
+            block.x[i] = p.x, block.y[i] = p.y, block.z[i] = p.z, block.distance[i] = distance;
         }
         /// Whether a point is nearer than it may be to one that keeps @p distance.
         bool crowded(const V3f& p, float distance) const {
             const int column = cell(p, across), row = cell(p, along);
-            if (crowdedIn(size_t(row * side + column), p, distance)) return true;  // most often
+            const Float4 x = all4(p.x), y = all4(p.y), z = all4(p.z), own = all4(distance);
+            const auto crowdedIn = [&](int cell) {
+                for (int32_t b = cell; b >= 0; b = blocks[size_t(b)].next) {
+                    const Block& q = blocks[size_t(b)];
+                    const Float4 dx = q.x - x, dy = q.y - y, dz = q.z - z, d = max4(own, q.distance);
+                    if (any4(dx * dx + dy * dy + dz * dz < d * d)) return true;
+                }
+                return false;
+            };
+            if (crowdedIn(row * side + column)) return true;  // most often
             const int left = std::max(0, column - reach), right = std::min(side - 1, column + reach);
             for (int r = std::max(0, row - reach), end = std::min(side - 1, row + reach); r <= end; ++r)
                 for (int c = left; c <= right; ++c)
-                    if (crowdedIn(size_t(r * side + c), p, distance)) return true;
-            return false;
-        }
-        bool crowdedIn(size_t cell, const V3f& p, float distance) const {
-            for (int32_t i = head[cell]; i >= 0; i = points[size_t(i)].next) {
-                const Point& q = points[size_t(i)];
-                const float d = std::max(distance, q.distance);
-                if ((q.position - p).length2() < d * d) return true;
-            }
+                    if (crowdedIn(r * side + c)) return true;
             return false;
         }
     };
@@ -387,6 +401,7 @@ class Spreader {
     size_t perRound_;
     int cellsPerTile_ = kCellsPerTile;
     std::unique_ptr<Tiles> tiles_;
+    std::unique_ptr<uint32_t[]> tileOf_;                // each dart thrown: its tile's index, then its number
     std::vector<uint32_t> start_;                       // of each tile's darts
     std::vector<std::vector<Kept>> accepted_, border_;  // of each tile; those near its border once more
     std::vector<uint8_t> taken_;                        // for each part, one more than the round of its point

@@ -29,6 +29,11 @@ uint32_t encode8(float linear) {
     return table[size_t(std::sqrt(std::clamp(linear, 0.0f, 1.0f)) * 4096.0f + 0.5f)];
 }
 
+uint32_t encoded(V3f c, bool soft) {
+    if (soft) c = V3f(rollOff(c.x), rollOff(c.y), rollOff(c.z));
+    return 0xFF000000u | encode8(c.x) << 16 | encode8(c.y) << 8 | encode8(c.z);
+}
+
 }  // namespace
 
 V3f finished(const V3f& light, const FinishOptions& o) {
@@ -42,11 +47,14 @@ void toScreen(const Film& film, const FinishOptions& o, std::vector<uint32_t>& o
     const float gain = std::exp2(o.exposure);
     parallelFor(out.size(), Progress::none(), [&](size_t i) {
         const FilmPixel& p = film.pixels()[i];
-        const float scale = p.samples ? gain / float(p.samples) : 0.0f;
-        V3f c = (p.direct + p.indirect) * scale;
-        if (o.soft) c = V3f(rollOff(c.x), rollOff(c.y), rollOff(c.z));
-        out[i] = 0xFF000000u | encode8(c.x) << 16 | encode8(c.y) << 8 | encode8(c.z);
+        out[i] = encoded((p.direct + p.indirect) * (p.samples ? gain / float(p.samples) : 0.0f), o.soft);
     });
+}
+
+void toScreen(const std::vector<V3f>& light, const FinishOptions& o, std::vector<uint32_t>& out) {
+    out.resize(light.size());
+    const float gain = std::exp2(o.exposure);
+    parallelFor(out.size(), Progress::none(), [&](size_t i) { out[i] = encoded(light[i] * gain, o.soft); });
 }
 
 }  // namespace ovrix::render

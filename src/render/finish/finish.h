@@ -16,5 +16,7 @@ V3f finished(const V3f& light, const FinishOptions& options);
 
 /// 0xAARRGGBB rows, top first, for a screen; alpha is multiplied in.
 void toScreen(const Film& film, const FinishOptions& options, std::vector<uint32_t>& out);
+/// The same of light alone, a pixel each.
+void toScreen(const std::vector<V3f>& light, const FinishOptions& options, std::vector<uint32_t>& out);
 
 }  // namespace ovrix::render

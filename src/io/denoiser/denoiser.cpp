@@ -1,0 +1,46 @@
+#include "io/denoiser/denoiser.h"
+
+#include <mutex>
+
+#include "base/error.h"
+#include "io/denoiser/denoiser_library.h"
+#include "io/process/library.h"
+
+namespace ovrix::io {
+
+namespace {
+
+/// For light, with albedo and normals that are as noisy as it is.
+std::filesystem::path weightsFile() { return denoiserFolder() / "rt_hdr_alb_nrm.tza"; }
+
+}  // namespace
+
+std::filesystem::path denoiserFolder() { return programFolder() / "denoiser"; }
+
+bool hasDenoiser() {
+    std::error_code ignored;
+    return std::filesystem::is_regular_file(weightsFile(), ignored);
+}
+
+std::shared_ptr<const render::DenoiserNetwork> denoiserOf(const std::filesystem::path& file) {
+    static const auto& library =
+        *static_cast<const DenoiserLibrary*>(fromLibrary("libovrix_denoiser.so", "ovrixDenoiser"));
+    try {
+        return library.make(readTensors(file));
+    } catch (const Error& e) {
+        throw e.where().empty() ? Error(e.problem(), file.string(), e.remedy()) : e;
+    }
+}
+
+std::shared_ptr<const render::DenoiserNetwork> denoiser() {
+    static std::mutex mutex;
+    static std::shared_ptr<const render::DenoiserNetwork> kept;
+    std::lock_guard lock(mutex);
+    if (kept) return kept;
+    if (!hasDenoiser())
+        throw Error("the denoiser's weights are not there", weightsFile().string(),
+                    "Fetch them with ./dev denoiser, which takes a network");
+    return kept = denoiserOf(weightsFile());
+}
+
+}  // namespace ovrix::io

@@ -1,0 +1,165 @@
+#include "render/finish/denoise.h"
+
+#include <cmath>
+
+#include "base/parallel.h"
+
+namespace ovrix::render {
+
+namespace {
+
+constexpr size_t kMostPixels = 1'250'000;  // of one piece, its overlap among them
+constexpr float kBrightest = 65504.0f;
+
+// A curve by which steps of light that look alike are alike: a line near black, a power, then a logarithm.
+namespace curve {
+constexpr float A = 1412.83765f, B = 1.64593172f, C = 0.431384981f, D = -0.00294139609f, E = 0.192653254f,
+                F = 0.00626026094f, G = 0.998620152f;
+constexpr float kLine = 1.5794576e-6f, kPower = 0.0322087631f;        // ends of the first two
+constexpr float kLineTop = 0.00223151711f, kPowerTop = 0.370974749f;  // and what they reach
+
+float forward(float y) {
+    if (y <= kLine) return A * y;
+    if (y <= kPower) return B * std::pow(y, C) + D;
+    return E * std::log(y + F) + G;
+}
+float backward(float x) {
+    if (x <= kLineTop) return x / A;
+    if (x <= kPowerTop) return std::pow((x - D) / B, 1.0f / C);
+    return std::exp((x - G) / E) - F;
+}
+float top() {
+    static const float value = forward(kBrightest);
+    return value;
+}
+}  // namespace curve
+
+float cleanNumber(float x) { return std::isfinite(x) ? x : 0.0f; }
+
+float luminance(const V3f& c) { return 0.2126f * c.x + 0.7152f * c.y + 0.0722f * c.z; }
+
+/// What brings the picture's key, as it is seen in blocks of 16 x 16 pixels, to a middle grey.
+float exposureOf(const Film& film) {
+    constexpr int kBlock = 16;
+    constexpr float kGrey = 0.18f, kDark = 1e-8f;
+    double sum = 0.0;
+    size_t blocks = 0;
+    for (int top = 0; top < film.height(); top += kBlock) {
+        for (int left = 0; left < film.width(); left += kBlock) {
+            const int right = std::min(left + kBlock, film.width()),
+                      bottom = std::min(top + kBlock, film.height());
+            double mean = 0.0;
+            for (int y = top; y < bottom; ++y)
+                for (int x = left; x < right; ++x)
+                    mean += double(std::max(0.0f, cleanNumber(luminance(film.beauty(x, y)))));
+            mean /= double(right - left) * double(bottom - top);
+            if (mean <= double(kDark)) continue;
+            sum += std::log2(mean);
+            ++blocks;
+        }
+    }
+    return blocks ? float(double(kGrey) / std::exp2(sum / double(blocks))) : 1.0f;
+}
+
+int wholeSteps(int size) {
+    return (size + DenoiserNetwork::kStep - 1) / DenoiserNetwork::kStep * DenoiserNetwork::kStep;
+}
+
+/// A side in @p count pieces, whole steps each but for the last; empty ones are left out.
+std::vector<std::pair<int, int>> cutSide(int size, int count) {
+    const int step = wholeSteps((size + count - 1) / count);
+    std::vector<std::pair<int, int>> out;
+    for (int at = 0; at < size; at += step) out.emplace_back(at, std::min(step, size - at));
+    return out;
+}
+
+std::vector<float> planesOf(const Film& film, const Rect& r, int width, int height, float exposure) {
+    const size_t plane = size_t(width) * size_t(height);
+    std::vector<float> in(DenoiserNetwork::kPlanes * plane, 0.0f);
+    parallelRanges(size_t(r.height), 8, Progress::none(), [&](size_t begin, size_t end) {
+        for (size_t y = begin; y < end; ++y) {
+            for (int x = 0; x < r.width; ++x) {
+                const FilmPixel& p = film.at(r.x + x, r.y + int(y));
+                const float scale = p.samples ? 1.0f / float(p.samples) : 0.0f;
+                const V3f light = (p.direct + p.indirect) * (scale * exposure);
+                const size_t at = y * size_t(width) + size_t(x);
+                for (size_t c = 0; c < 3; ++c) {
+                    const int k = int(c);
+                    in[c * plane + at] = squeezed(cleanNumber(light[k]));
+                    in[(3 + c) * plane + at] = std::clamp(cleanNumber(p.albedo[k] * scale), 0.0f, 1.0f);
+                    in[(6 + c) * plane + at] =
+                        std::clamp(cleanNumber(p.normal[k] * scale), -1.0f, 1.0f) * 0.5f + 0.5f;
+                }
+            }
+        }
+    });
+    return in;
+}
+
+}  // namespace
+
+float squeezed(float light) { return curve::forward(std::clamp(light, 0.0f, kBrightest)) / curve::top(); }
+float unsqueezed(float value) { return curve::backward(std::max(0.0f, value) * curve::top()); }
+
+std::vector<DenoisePiece> denoisePieces(int width, int height, size_t most) {
+    if (width <= 0 || height <= 0) return {};
+    constexpr int kReach = DenoiserNetwork::kReach;
+    int across = 1, down = 1;
+    const auto side = [](int size, int count) {
+        return count == 1 ? wholeSteps(size)
+                          : std::min(wholeSteps(size), wholeSteps((size + count - 1) / count) + 2 * kReach);
+    };
+    // A core is not cut below the overlap: more would be worked out for the overlap than for itself.
+    while (size_t(side(width, across)) * size_t(side(height, down)) > most) {
+        const int coreWidth = width / across, coreHeight = height / down;
+        if (std::max(coreWidth, coreHeight) <= 2 * kReach) break;
+        ++(coreWidth >= coreHeight ? across : down);
+    }
+    std::vector<DenoisePiece> pieces;
+    for (const auto& [top, tall] : cutSide(height, down)) {
+        for (const auto& [left, wide] : cutSide(width, across)) {
+            const int x0 = std::max(0, left - kReach), x1 = std::min(width, left + wide + kReach);
+            const int y0 = std::max(0, top - kReach), y1 = std::min(height, top + tall + kReach);
+            pieces.push_back({{left, top, wide, tall}, {x0, y0, x1 - x0, y1 - y0}});
+        }
+    }
+    return pieces;
+}
+
+double denoiserBytes(int width, int height) {
+    double most = 0.0;
+    for (const DenoisePiece& p : denoisePieces(width, height, kMostPixels))
+        most = std::max(most, double(wholeSteps(p.whole.width)) * wholeSteps(p.whole.height));
+    return most * DenoiserNetwork::kBytes + double(width) * height * sizeof(V3f);
+}
+
+std::vector<V3f> denoised(const Film& film, const DenoiserNetwork& network, Progress& progress) {
+    Progress::Task task(progress, "Denoising");
+    const auto pieces = denoisePieces(film.width(), film.height(), kMostPixels);
+    const float exposure = exposureOf(film);
+    std::vector<V3f> out(film.pixels().size(), V3f(0.0f));
+    for (size_t n = 0; n < pieces.size(); ++n) {
+        const auto& [core, whole] = pieces[n];
+        const int width = wholeSteps(whole.width), height = wholeSteps(whole.height);
+        const size_t plane = size_t(width) * size_t(height);
+        const std::vector<float> in = planesOf(film, whole, width, height, exposure);
+        std::vector<float> clean(3 * plane);
+        network.run(in, width, height, clean, progress);
+        parallelRanges(
+            size_t(core.height), 8, Progress::none(), [&, &inner = core, &outer = whole](size_t a, size_t b) {
+                for (size_t y = a; y < b; ++y) {
+                    const size_t from =
+                        (size_t(inner.y - outer.y) + y) * size_t(width) + size_t(inner.x - outer.x);
+                    const size_t to = (size_t(inner.y) + y) * size_t(film.width()) + size_t(inner.x);
+                    for (size_t x = 0; x < size_t(inner.width); ++x)
+                        for (size_t c = 0; c < 3; ++c)
+                            out[to + x][int(c)] =
+                                unsqueezed(cleanNumber(clean[c * plane + from + x])) / exposure;
+                }
+            });
+        task.report(float(n + 1) / float(pieces.size()));
+    }
+    return out;
+}
+
+}  // namespace ovrix::render

@@ -1,0 +1,49 @@
+// Cleaning a picture of the noise that few samples leave, by a network and by what passes beside the light.
+#pragma once
+#include <span>
+#include <vector>
+
+#include "base/progress.h"
+#include "render/film/film.h"
+
+namespace ovrix::render {
+
+/// What takes noise out. Thread safe: several pictures may be cleaned at once.
+class DenoiserNetwork {
+  public:
+    static constexpr int kStep = 16;    ///< sides are whole numbers of it
+    static constexpr int kReach = 96;   ///< pixels further away change nothing; a whole number of steps
+    static constexpr int kPlanes = 9;   ///< light, albedo and normal, three each
+    static constexpr int kBytes = 720;  ///< of memory for a pixel, at most, while it works
+    virtual ~DenoiserNetwork() = default;
+    /// @param in   kPlanes planes of width x height, one after the other, all in about 0 to 1
+    /// @param out  three such planes
+    /// The same bits on any number of threads. Throws Cancelled.
+    virtual void run(std::span<const float> in, int width, int height, std::span<float> out,
+                     Progress& progress) const = 0;
+};
+
+/// A picture in pieces that overlap by the network's reach, so that they join without a seam.
+struct DenoisePiece {
+    Rect core;   ///< what is taken of it
+    Rect whole;  ///< what is given to the network; sides are then padded to whole steps
+};
+/// @param most  pixels of a piece, its overlap among them; pieces are larger only where they cannot be less
+/// The pieces' cores cover the picture once.
+std::vector<DenoisePiece> denoisePieces(int width, int height, size_t most);
+
+/// The light of every pixel of the film, rows from the top, linear and without noise; pixels without a sample
+/// count as black. The picture is brought to a middle exposure for the network, and light is squeezed by a
+/// perceptually uniform curve, so that bright and dark are cleaned alike. What is not finite counts as 0.
+/// Throws Cancelled.
+std::vector<V3f> denoised(const Film& film, const DenoiserNetwork& network, Progress& progress);
+
+/// Memory that denoised() takes at most, its result included.
+double denoiserBytes(int width, int height);
+
+/// Light as the network takes it, 0 to 1 for 0 to 65504, and back. Monotonic; one undoes the other within a
+/// thousandth of the value, from 1e-6 on.
+float squeezed(float light);
+float unsqueezed(float value);
+
+}  // namespace ovrix::render

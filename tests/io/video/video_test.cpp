@@ -1,0 +1,154 @@
+// Videos, decoded again.
+extern "C" {
+#include <libavcodec/avcodec.h>
+#include <libavformat/avformat.h>
+#include <libswscale/swscale.h>
+}
+
+#include "base/error.h"
+#include "base/files.h"
+#include "io/formats/format.h"
+#include "io/video/video_writer.h"
+#include "support.h"
+
+using namespace ovrix::deliver;
+using namespace ovrix::tests;
+
+namespace {
+
+uint32_t gray(int v) { return 0xFF000000u | uint32_t(v) << 16 | uint32_t(v) << 8 | uint32_t(v); }
+
+/// A grey that grows with the frame, and a red square at the top left.
+std::vector<uint32_t> picture(int width, int height, int frame) {
+    std::vector<uint32_t> p(size_t(width) * size_t(height), gray(40 + 20 * frame));
+    for (int y = 0; y < height / 2; ++y)
+        for (int x = 0; x < width / 2; ++x) p[size_t(y * width + x)] = 0xFFC81E1Eu;
+    return p;
+}
+
+void writeVideo(const std::filesystem::path& path, int width, int height, int frames, double rate = 24) {
+    auto video = openVideo(path, path.string(), {width, height, rate});
+    for (int f = 0; f < frames; ++f) video->add(picture(width, height, f));
+    video->finish();
+}
+
+struct Decoded {
+    int width = 0, height = 0;
+    double rate = 0;
+    std::vector<std::vector<uint8_t>> frames;  ///< RGB
+};
+
+/// Of frames by ITU-R BT.709.
+std::vector<uint8_t> rgbOf(const AVFrame& frame) {
+    SwsContext* scaler =
+        sws_getContext(frame.width, frame.height, AVPixelFormat(frame.format), frame.width, frame.height,
+                       AV_PIX_FMT_RGB24, SWS_ACCURATE_RND | SWS_BICUBIC, nullptr, nullptr, nullptr);
+    const int* bt709 = sws_getCoefficients(SWS_CS_ITU709);
+    sws_setColorspaceDetails(scaler, bt709, 0, bt709, 1, 0, 1 << 16, 1 << 16);
+    std::vector<uint8_t> rgb(size_t(frame.width) * size_t(frame.height) * 3);
+    uint8_t* to[] = {rgb.data()};
+    const int row[] = {frame.width * 3};
+    sws_scale(scaler, frame.data, frame.linesize, 0, frame.height, to, row);
+    sws_freeContext(scaler);
+    return rgb;
+}
+
+Decoded decode(const std::filesystem::path& path) {
+    Decoded out;
+    AVFormatContext* file = nullptr;
+    REQUIRE(avformat_open_input(&file, path.c_str(), nullptr, nullptr) == 0);
+    REQUIRE(avformat_find_stream_info(file, nullptr) >= 0);
+    REQUIRE(file->nb_streams == 1);
+    const AVStream* stream = file->streams[0];
+    CHECK(stream->codecpar->color_space == AVCOL_SPC_BT709);
+    AVCodecContext* codec = avcodec_alloc_context3(avcodec_find_decoder(stream->codecpar->codec_id));
+    avcodec_parameters_to_context(codec, stream->codecpar);
+    REQUIRE(avcodec_open2(codec, codec->codec, nullptr) == 0);
+    out.width = codec->width, out.height = codec->height;
+    out.rate = av_q2d(stream->avg_frame_rate);
+    AVPacket* packet = av_packet_alloc();
+    AVFrame* frame = av_frame_alloc();
+    for (bool ended = false; !ended;) {
+        ended = av_read_frame(file, packet) < 0;
+        avcodec_send_packet(codec, ended ? nullptr : packet);
+        av_packet_unref(packet);
+        while (avcodec_receive_frame(codec, frame) == 0) out.frames.push_back(rgbOf(*frame));
+    }
+    av_frame_free(&frame);
+    av_packet_free(&packet);
+    avcodec_free_context(&codec);
+    avformat_close_input(&file);
+    return out;
+}
+
+}  // namespace
+
+TEST_CASE("a video gives back its frames, sizes, rate and colours", "[video]") {
+    const TemporaryFolder folder;
+    for (const char* name : {"a.mp4", "a.mov"}) {
+        INFO(name);
+        writeVideo(folder / name, 64, 48, 7, 25);
+        const Decoded video = decode(folder / name);
+        CHECK((video.width == 64 && video.height == 48));
+        CHECK(video.rate == Approx(25));
+        REQUIRE(video.frames.size() == 7);
+        for (int f = 0; f < 7; ++f) {
+            const auto at = [&](int x, int y, int c) {
+                return int(video.frames[size_t(f)][size_t((y * 64 + x) * 3 + c)]);
+            };
+            // Eight bits by way of 220 levels, quantised so that the eye does not see it.
+            for (int c = 0; c < 3; ++c) CHECK(std::abs(at(50, 40, c) - (40 + 20 * f)) <= 3);
+            CHECK(std::abs(at(12, 10, 0) - 200) <= 5);
+            CHECK(std::abs(at(12, 10, 1) - 30) <= 5);
+            CHECK(std::abs(at(12, 10, 2) - 30) <= 5);
+        }
+    }
+}
+
+TEST_CASE("sides that are odd, one frame and one pixel make a video", "[video]") {
+    const TemporaryFolder folder;
+    for (const auto& [width, height] : {std::pair{33, 17}, std::pair{1, 1}}) {
+        writeVideo(folder / "odd.mp4", width, height, 1);
+        const Decoded video = decode(folder / "odd.mp4");
+        CHECK((video.width == width + 1 && video.height == height + 1 && video.frames.size() == 1));
+        // The one more is like the last.
+        const auto& p = video.frames[0];
+        CHECK(std::abs(int(p.back()) - int(p[p.size() - 4])) <= 3);
+    }
+}
+
+TEST_CASE("videos that cannot be written say why", "[video][damaged]") {
+    const TemporaryFolder folder;
+    const auto problem = [&](const auto& work) {
+        try {
+            work();
+            return std::string();
+        } catch (const Error& e) {
+            CHECK_FALSE(e.remedy().empty());
+            return e.problem();
+        }
+    };
+    const std::string path = folder / "v.mp4";
+    CHECK(problem([&] { openVideo(path, path, {0, 10, 24}); }) == "a video of 0 x 10 cannot be written");
+    CHECK(problem([&] {
+              openVideo(path, path, {99999, 10, 24});
+          }) == "a video of 99999 x 10 cannot be written");
+    for (const double rate : {0.0, -1.0, 1e9, std::numeric_limits<double>::quiet_NaN()})
+        CHECK_FALSE(problem([&] { openVideo(path, path, {16, 16, rate}); }).empty());
+    CHECK(problem([&] { openVideo(folder / "no/v.mp4", path, {16, 16, 24}); }) == "could not be written");
+    auto video = openVideo(path, path, {16, 16, 24});
+    CHECK(problem([&] { video->finish(); }) == "has no frame");
+    CHECK(problem([&] { video->add(std::vector<uint32_t>(9)); }) ==
+          "a frame has another size than the video");
+    CHECK(problem([] {
+              requireFormat("v.avi", Use::WriteVideo);
+          }).starts_with("videos are not written with the ending"));
+    CHECK(endingsFor(Use::WriteVideo) == ".mp4 or .mov");
+}
+
+TEST_CASE("a full disk ends a video with a message", "[video][damaged]") {
+    if (!std::filesystem::exists("/dev/full")) return;
+    const TemporaryFolder folder;
+    std::filesystem::create_symlink("/dev/full", folder / "full.mp4");
+    CHECK_THROWS_AS(writeVideo(folder / "full.mp4", 640, 480, 40), Error);
+}
