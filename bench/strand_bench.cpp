@@ -237,6 +237,46 @@ double millionsASecond(const Scatter& scatter) {
     return kCount / seconds / 1e6;
 }
 
+/// Millions of pairs, one evaluation and one sample, a second.
+double surfacePairs(const SurfaceLayers& layers) {
+    return millionsASecond([&](const Random4& r) {
+        const Bsdf bsdf(layers);
+        const float x = 2 * r[0] - 1, c = std::sqrt(1 - x * x), a = 6.2831853f * r[1];
+        V3f wo(x, c * std::cos(a), std::abs(c * std::sin(a)) + 1e-3f);
+        wo.normalize();
+        const Bsdf::From from = bsdf.from(wo);
+        const auto s = bsdf.sample(from, r[3], r[1], r[0]);
+        return s.weight + bsdf.evaluate(from, V3f(-wo.x, wo.y, wo.z)).f;
+    });
+}
+
+/// What a shine costs, and all layers at once, against a body alone.
+void layeredAgainstMatt(benchmark::State& state) {
+    const SurfaceLayers matt{.base = Color(0.5f)};
+    SurfaceLayers shiny = matt, all = matt;
+    shiny.specularWeight = 1;
+    all = {.base = Color(0.5f),
+           .diffuseRoughness = 0.5f,
+           .metalness = 0.3f,
+           .specularWeight = 1,
+           .anisotropy = 0.4f,
+           .coatWeight = 0.8f,
+           .coatRoughness = 0.2f,
+           .fuzzWeight = 0.5f};
+    for (auto _ : state) {
+        std::vector<double> one, many;
+        for (int i = 0; i < 5; ++i) {
+            const double base = surfacePairs(matt);
+            one.push_back(base / surfacePairs(shiny));
+            many.push_back(base / surfacePairs(all));
+        }
+        std::sort(one.begin(), one.end()), std::sort(many.begin(), many.end());
+        state.counters["shine"] = one[2];
+        state.counters["all_layers"] = many[2];
+        state.counters["limit"] = 4;
+    }
+}
+
 void fibreRate(benchmark::State& state) {
     const FibreShape shape(1.55f, 0.04f);
     Fibre::Options o;
@@ -252,14 +292,7 @@ void fibreRate(benchmark::State& state) {
             const auto s = fibre.sample(wo, r[3], r[1], r[0]);
             return s.weight + fibre.evaluate(wo, V3f(wo.z, wo.x, wo.y)).f;
         });
-        state.counters["matt_million_pairs"] = millionsASecond([&](const Random4& r) {
-            const Bsdf bsdf(Color(0.5f), 1, 0, 0);
-            V3f wo = direction(r);
-            wo.z = std::abs(wo.z) + 1e-3f;
-            wo.normalize();
-            const auto s = bsdf.sample(wo, r[3], r[1], r[0]);
-            return s.weight + bsdf.evaluate(wo, V3f(-wo.x, wo.y, wo.z)).f;
-        });
+        state.counters["matt_million_pairs"] = surfacePairs(SurfaceLayers{.base = Color(0.5f)});
         // A pair is one evaluation and one sample.
         state.counters["million_operations_a_second"] = 2 * state.counters["million_pairs_a_second"];
         state.counters["least"] = 2;
@@ -269,6 +302,7 @@ void fibreRate(benchmark::State& state) {
 }  // namespace
 
 BENCHMARK(fillAndStyle)->Iterations(1)->Unit(benchmark::kMillisecond);
+BENCHMARK(layeredAgainstMatt)->Iterations(1)->Unit(benchmark::kMillisecond);
 BENCHMARK(fillGrowth)->Iterations(1)->Unit(benchmark::kMillisecond);
 BENCHMARK(combStroke)->Iterations(1)->Unit(benchmark::kMillisecond);
 BENCHMARK(strandRays)->Iterations(1)->Unit(benchmark::kMillisecond);

@@ -30,7 +30,7 @@ Looks makeLooks(Maker& m) {
     dampRock.low = 0.3;
     dampRock.field = std::make_shared<Field>(
         Field{{noise(0.22, 17, 1.8, 4), blended(noise(0.02, 19, 1.6, 3), Blend::Multiply, 0.7)}});
-    m.document = withParam(m.document, {l.rock, "", "roughness"}, dampRock);
+    m.document = withParam(m.document, {l.rock, "", "specular_roughness"}, dampRock);
     l.sand =
         m.material("Wet sand", Color(0.085f, 0.066f, 0.048f), Color(0.34f, 0.27f, 0.19f),
                    {heightBand(-0.03, 0.2, 0.03), blended(noise(0.004, 3, 2.0, 2), Blend::Multiply, 0.45),
@@ -42,7 +42,7 @@ Looks makeLooks(Maker& m) {
     auto wet = std::make_shared<Field>();
     wet->sources = {heightBand(-0.01, 0.3, 0.03)};
     rough.field = wet;
-    m.document = withParam(m.document, {l.sand, "", "roughness"}, rough);
+    m.document = withParam(m.document, {l.sand, "", "specular_roughness"}, rough);
     l.plate = m.material("Barnacle plates", Color(0.33f, 0.29f, 0.25f), Color(0.78f, 0.73f, 0.65f),
                          {perElement(3), blended(noise(0.004, 5, 1.5, 2), Blend::Multiply, 0.5)}, 0.7);
     l.limpet = m.material("Limpet shell", Color(0.10f, 0.075f, 0.055f), Color(0.52f, 0.42f, 0.29f),
@@ -60,12 +60,12 @@ Looks makeLooks(Maker& m) {
     salted.value = 0.42;
     salted.low = 0.05;
     salted.field = std::make_shared<Field>(Field{{noise(0.035, 27, 2.2, 4), slope(60, 180, 50)}});
-    m.document = withParam(m.document, {l.glass, "", "roughness"}, salted);
-    m.document = withValue(m.document, {l.glass, "", "specular"}, 0.6);
+    m.document = withParam(m.document, {l.glass, "", "specular_roughness"}, salted);
+    m.document = withValue(m.document, {l.glass, "", "specular_weight"}, 1.2);
     l.water = m.add("surface", "Water");
-    m.document = withValue(m.document, {l.water, "", "base"}, Color(0.006f, 0.014f, 0.015f));
-    m.document = withValue(m.document, {l.water, "", "roughness"}, 0.03);
-    m.document = withValue(m.document, {l.water, "", "specular"}, 0.35);
+    m.document = withValue(m.document, {l.water, "", "base_color"}, Color(0.006f, 0.014f, 0.015f));
+    m.document = withValue(m.document, {l.water, "", "specular_roughness"}, 0.03);
+    m.document = withValue(m.document, {l.water, "", "specular_weight"}, 0.7);
     return l;
 }
 

@@ -29,8 +29,8 @@ std::string Maker::material(const std::string& name, const Color& low, const Col
     auto field = std::make_shared<Field>();
     field->sources = std::move(sources);
     base.field = field;
-    document = withParam(document, {id, "", "base"}, base);
-    document = withValue(document, {id, "", "roughness"}, roughness);
+    document = withParam(document, {id, "", "base_color"}, base);
+    document = withValue(document, {id, "", "specular_roughness"}, roughness);
     return id;
 }
 

@@ -49,9 +49,9 @@ struct Stage : Maker {
     std::string plain(const std::string& name, const Color& color, double roughness,
                       const Color& glow = Color(0.0f)) {
         const std::string id = add("surface", name);
-        document = withValue(document, {id, "", "base"}, color);
-        document = withValue(document, {id, "", "roughness"}, roughness);
-        document = withValue(document, {id, "", "emission"}, glow);
+        document = withValue(document, {id, "", "base_color"}, color);
+        document = withValue(document, {id, "", "specular_roughness"}, roughness);
+        document = withValue(document, {id, "", "emission_color"}, glow);
         return id;
     }
     void keys(const std::string& path, const Param& p) {
@@ -118,7 +118,7 @@ Document splash(const std::filesystem::path& folder) {
         m.mesh("Wave stone", stone(3), m.plain("Stone", Color(0.06f, 0.06f, 0.065f), 0.35), true);
     m.set(rock, {{"scale", "7,6,7"}, {"position", "0.1,0.05,0"}});
     const std::string water = m.plain("Drops", Color(0.75f, 0.8f, 0.82f), 0.05);
-    m.set(water, {{"specular", "1"}, {"translucency", "0.5"}});
+    m.set(water, {{"specular_weight", "2"}, {"translucency", "0.5"}});
     const std::string drop = m.add("sphere", "Drop");
     m.set(drop, {{"radius", "0.006"},
                  {"segments", "12"},
@@ -219,7 +219,7 @@ Document silversides(const std::filesystem::path& folder) {
     m.set("sky", {{"haze", "5"}, {"exposure", "0.2"}});
     m.sand(8);
     const std::string silver = m.plain("Scales", Color(0.62f, 0.66f, 0.68f), 0.22);
-    m.set(silver + "/metalness", "0.7");
+    m.set(silver + "/base_metalness", "0.7");
     const std::string silverside = m.mesh("Silverside", fish(1), silver, false);
     m.set(silverside, {{"scale", "0.075,0.075,0.075"}, {"shown", "false"}, {"rendered", "false"}});
     const std::string pool = m.add("sphere", "Pool");

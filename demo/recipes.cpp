@@ -35,8 +35,8 @@ class Kitchen {
         grain.params["size"].value = 0.03;
         grain.strength.value = 0.5;
         base.field = std::make_shared<Field>(Field{{own, grain}});
-        d_ = withParam(d_, {id, "", "base"}, base);
-        set(id + "/roughness", roughness);
+        d_ = withParam(d_, {id, "", "base_color"}, base);
+        set(id + "/specular_roughness", roughness);
         return id;
     }
     /// A ball made rough by its own recipe.

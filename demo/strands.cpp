@@ -162,11 +162,11 @@ void addWhiskers(Maker& m, const std::string& pup, const std::string& material) 
 
 std::string addPup(Maker& m, const V3f& place, float turn) {
     const std::string skin = m.add("surface", "Pup skin");
-    m.document = withValue(m.document, {skin, "", "base"}, Color(0.10f, 0.085f, 0.075f));
-    m.set(skin + "/roughness", "0.55");
+    m.document = withValue(m.document, {skin, "", "base_color"}, Color(0.10f, 0.085f, 0.075f));
+    m.set(skin + "/specular_roughness", "0.55");
     const std::string wet = m.add("surface", "Wet dark");
-    m.document = withValue(m.document, {wet, "", "base"}, Color(0.012f, 0.010f, 0.010f));
-    m.set(wet + "/roughness", "0.08");
+    m.document = withValue(m.document, {wet, "", "base_color"}, Color(0.012f, 0.010f, 0.010f));
+    m.set(wet + "/specular_roughness", "0.08");
     const std::string id = m.mesh("Pup", pup(), skin, true);
     m.set(id + "/position", text(place));
     m.set(id + "/rotation", fmt::format("0,{},0", turn));
@@ -254,8 +254,8 @@ void addSponge(Maker& m, const V3f& place) {
 
 void addKelp(Maker& m, const std::string& surface, std::vector<FieldSource> mask) {
     const std::string blade = m.add("surface", "Kelp");
-    m.document = withValue(m.document, {blade, "", "base"}, Color(0.14f, 0.10f, 0.02f));
-    m.set(blade, {{"roughness", "0.22"}, {"translucency", "0.45"}, {"specular", "0.6"}});
+    m.document = withValue(m.document, {blade, "", "base_color"}, Color(0.14f, 0.10f, 0.02f));
+    m.set(blade, {{"specular_roughness", "0.22"}, {"translucency", "0.45"}, {"specular_weight", "1.2"}});
     const std::string layer = m.recipe(
         "Kelp", surface, blade, {"scatter", "trace", "smooth_strands", "strand_width", "strand_color"});
     const auto steps = m.document.get(layer).steps;

@@ -38,7 +38,7 @@ double strandLength(const RecipeFile& recipe) {
 Document strandSample(const RecipeFile& recipe, double length) {
     Document d = Document::fresh();
     Node skin = makeNode(d, "surface", "Skin");
-    setValue(skin, "base", Color(0.1f, 0.085f, 0.075f));
+    setValue(skin, "base_color", Color(0.1f, 0.085f, 0.075f));
     Node ball = makeNode(d, "sphere", "Ground");
     const double radius = std::max(1e-4, std::max(2.2 * length, 0.4 * std::sqrt(length * 0.01)));
     setValue(ball, "radius", radius);
@@ -67,8 +67,8 @@ Document recipeSample(const RecipeFile& recipe, Evaluator& evaluator, Progress& 
     const double side = 9.0 * double(usualSize(recipe, evaluator, progress));
     Document d = Document::fresh();
     Node soil = makeNode(d, "surface", "Soil");
-    setValue(soil, "base", Color(0.16f, 0.14f, 0.12f));
-    setValue(soil, "roughness", 0.8);
+    setValue(soil, "base_color", Color(0.16f, 0.14f, 0.12f));
+    setValue(soil, "specular_roughness", 0.8);
     Node ground = makeNode(d, "terrain", "Ground");
     setValue(ground, "size", side);
     setValue(ground, "height", side * 0.06);

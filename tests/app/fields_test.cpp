@@ -208,9 +208,9 @@ void FieldsTest::choosesPictures() {
         Node look = makeNode(out, "surface", "Leaf"), blade = makeNode(out, "blade", "Blade");
         FieldSource source = makeSource("image");
         source.params["file"].value = path("atlas.png").toStdString();
-        Param base = paramOr(*findSpec(specsOf(look), "base"), {});
+        Param base = paramOr(*findSpec(specsOf(look), "base_color"), {});
         base.field = std::make_shared<Field>(Field{{source}});
-        look.params["base"] = base;
+        look.params["base_color"] = base;
         blade.params["material"].value = look.id;
         blade.params["columns"].value = int64_t(4);
         blade.params["rows"].value = int64_t(2);

@@ -30,9 +30,9 @@ TEST_CASE("a material's field shines as it is previewed, whatever it asks for", 
     s.set(other + "/position", "1,1.2,0");
     s.set(other + "/radius", "0.6");
     s.set(other + "/rendered", "false");  // seen by the fields alone
-    s.set(glow + "/base", "0,0,0");
-    s.set(glow + "/specular", "0");
-    s.set(glow + "/emission", "1,1,1");
+    s.set(glow + "/base_color", "0,0,0");
+    s.set(glow + "/specular_weight", "0");
+    s.set(glow + "/emission_color", "1,1,1");
     s.set(s.ball + "/position", "0.3,-0.1,0.2");  // the field goes with what wears it
     s.set("camera/target", "0.3,-0.1,0.2");
     s.wear(glow);
@@ -165,9 +165,9 @@ TEST_CASE("materials read what elements carry: attributes of copies, and how far
     Studio s;
     s.set(s.ball + "/rendered", "false");
     const std::string glow = s.add("surface");
-    s.set(glow + "/base", "0,0,0");
-    s.set(glow + "/specular", "0");
-    s.set(glow + "/emission", "1,1,1");
+    s.set(glow + "/base_color", "0,0,0");
+    s.set(glow + "/specular_weight", "0");
+    s.set(glow + "/emission_color", "1,1,1");
     const auto shineBy = [&](const std::string& type, const std::string& param, const std::string& text) {
         FieldSource source = makeSource(type);
         source.params[param].value = text;

@@ -106,17 +106,17 @@ TEST_CASE("what gives no light, looks at itself, or cannot be seen is told", "[n
     CHECK_FALSE(tells(d, "has no size"));
     CHECK(tells(withText(d, ball.id + "/scale", "1,0,1"), "has no size: its scale is 0 along Y"));
     CHECK_FALSE(tells(d, "cuts all out"));
-    CHECK(tells(withText(d, skin.id + "/opacity", "0.4"), "cuts all out that wears it"));
+    CHECK(tells(withText(d, skin.id + "/geometry_opacity", "0.4"), "cuts all out that wears it"));
     Field leaf;
     leaf.sources.push_back(makeSource("noise"));
     const auto driven = [&](const std::string& opacity, const std::string& param) {
-        return tells(withField(withText(d, skin.id + "/opacity", opacity), {skin.id, {}, param},
+        return tells(withField(withText(d, skin.id + "/geometry_opacity", opacity), {skin.id, {}, param},
                                std::make_shared<Field>(leaf)),
                      "cuts all out");
     };
-    CHECK_FALSE(driven("0.6", "opacity"));
-    CHECK(driven("0.4", "opacity"));    // from 0 to that, wherever
-    CHECK(driven("0.4", "roughness"));  // which has nothing to do with it
+    CHECK_FALSE(driven("0.6", "geometry_opacity"));
+    CHECK(driven("0.4", "geometry_opacity"));    // from 0 to that, wherever
+    CHECK(driven("0.4", "specular_roughness"));  // which has nothing to do with it
     Node off = d.get(lamp.id);
     off.rendered = false, off.params["power"].value = 0.0;
     d.put(off);

@@ -108,7 +108,7 @@ TEST_CASE("files that lie elsewhere are known before they are opened", "[strange
     auto field = std::make_shared<Field>();
     field->sources.push_back(makeSource("image"));
     field->sources[0].params["file"].value = std::string("../skin.png");
-    stone.params["roughness"].field = field;
+    stone.params["specular_roughness"].field = field;
     d.put(stone);
     CHECK(filesOutside(d, folder / "in") ==
           std::vector<std::string>{"../rock.ply", "../skin.png", "/etc/passwd", "away/passwd"});

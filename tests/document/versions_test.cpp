@@ -46,13 +46,48 @@ TEST_CASE("blades of version 2 keep their pictures and their shape", "[scene-fil
 TEST_CASE("noise of version 4 keeps to the world, and new noise to its object", "[scene-file]") {
     const Document kept = loadScene(std::filesystem::path(OVRIX_SOURCE_DIR) / "tests/data/version-4.ovrix");
     const auto spaceOf = [](const Document& d) {
-        return std::get<std::string>(paramAt(d, ParamPath::parse(d, "moss/roughness/field/0/space")).value);
+        return std::get<std::string>(
+            paramAt(d, ParamPath::parse(d, "moss/specular_roughness/field/0/space")).value);
     };
     CHECK(spaceOf(kept) == "in the world");
     CHECK(spaceOf(readScene(writeScene(kept), "again")) == "in the world");
     std::string now = readFile(std::filesystem::path(OVRIX_SOURCE_DIR) / "tests/data/version-4.ovrix");
     now.replace(now.find("\"version\": 4"), 12, "\"version\": 5");  // of which noise is as it is
     CHECK(spaceOf(readScene(now, "new")) == "on the object");
+}
+
+TEST_CASE("surfaces of version 6 are called as the open specification calls them, and shine as they did",
+          "[scene-file]") {
+    const Document kept = loadScene(std::filesystem::path(OVRIX_SOURCE_DIR) / "tests/data/version-6.ovrix");
+    for (const NodePtr& node : kept.nodes()) CHECK(node->unknown.empty());
+    const auto is = [&](const char* path, const char* wanted) {
+        INFO(path);
+        CHECK(valueToJson(paramAt(kept, ParamPath::parse(kept, path)).value).dump() == wanted);
+    };
+    is("stone/base_color", "[0.1,0.2,0.3]");
+    is("stone/specular_roughness", "0.25");
+    is("stone/base_metalness", "0.5");
+    is("stone/specular_weight", "0.8");
+    is("stone/geometry_opacity", "0.75");
+    is("stone/translucency", "0.125");
+    is("stone/emission_color", "[1.0,0.5,0.0]");
+    is("stone/glow", "3.0");
+    const Param wet = paramAt(kept, {"wet", "", "specular_weight"});
+    CHECK(std::get<double>(wet.value) == 1.0);
+    CHECK(std::get<double>(wet.low) == Approx(0.2));
+    CHECK(wet.field->sources.size() == 1);
+    CHECK(paramAt(kept, {"wet", "", "base_color"}).field);
+    const Param moving = paramAt(kept, {"moving", "", "specular_weight"});
+    REQUIRE(moving.keys.size() == 2);
+    CHECK(std::get<double>(moving.keys[0].value) == Approx(0.4));
+    CHECK(std::get<double>(moving.keys[1].value) == Approx(1.2));
+    CHECK(moving.keys[0].after.frames == 2.0);
+    CHECK(moving.keys[0].after.by[0] == Approx(0.1));
+    CHECK(std::get<double>(paramAt(kept, {"moving", "", "specular_roughness"}).at(50)) == Approx(0.5));
+    CHECK(std::get<double>(paramAt(kept, {"said", "", "specular_weight"}).at(50)) == Approx(1.2));
+    is("hair/roughness", "0.2");  // a fibre's own
+    is("hair/specular", "0.5");
+    CHECK(writeScene(readScene(writeScene(kept))) == writeScene(kept));
 }
 
 TEST_CASE("version 5 had words of several senses, whose values are kept", "[scene-file]") {
@@ -94,7 +129,7 @@ TEST_CASE("version 5 had words of several senses, whose values are kept", "[scen
     is("rows/grid/rotation", "30.0");
     is("rows/grid/mask", "0.5");
     is("sky/azimuth", "45.0");
-    is("moss/roughness/field/0/projection", "\"box\"");
+    is("moss/specular_roughness/field/0/projection", "\"box\"");
     is("hair/fill/mask", "0.9");
     is("hair/flyaways/fraction", "0.2");
     is("hair/simulate_strands/shape_memory", "0.6");

@@ -182,7 +182,7 @@ TEST_CASE("every source drives masks, forces, strands, materials and lights with
         for (const char* worn : {"object", "copies", "strands"}) {  // a material
             auto [d, id] = recipeFor(*findStepType(std::string(worn) == "strands" ? "clump" : "copies_of"));
             d = withNode(d, named(d, "surface", "skin"));
-            d = drive(drive(d, "skin", "", "base"), "skin", "", "opacity");
+            d = drive(drive(d, "skin", "", "base_color"), "skin", "", "geometry_opacity");
             const std::string wearer = std::string(worn) == "object" ? "ball" : id;
             d = withValue(d, {wearer, "", "material"}, std::string("skin"));
             Evaluator evaluator;

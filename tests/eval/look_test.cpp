@@ -35,9 +35,9 @@ TEST_CASE("a dome lights with the picture of its file, beyond white", "[translat
     const std::string dome = s.add("dome");
     s.set(dome + "/file", "even.exr");
     const std::string grey = s.add("surface");
-    s.set(grey + "/base", "0.5,0.5,0.5");
-    s.set(grey + "/specular", "0");
-    s.set(grey + "/roughness", "1");
+    s.set(grey + "/base_color", "0.5,0.5,0.5");
+    s.set(grey + "/specular_weight", "0");
+    s.set(grey + "/specular_roughness", "1");
     s.wear(grey);
     // An even sky of 3 on a diffuse 0.5: 1.5 everywhere on a convex body. 64 x 64 values of a smooth
     // integrand average to well within a hundredth.
@@ -99,21 +99,21 @@ TEST_CASE("an image on a mesh without UVs is told, and only there", "[checks]") 
     s.set(bare + "/file", "bare.obj");
     FieldSource image = makeSource("image");
     image.params["file"].value = std::string("colours.exr");
-    s.document = withField(s.document, {painted, "", "base"}, std::make_shared<Field>(Field{{image}}));
+    s.document = withField(s.document, {painted, "", "base_color"}, std::make_shared<Field>(Field{{image}}));
     s.wear(painted);
     CHECK_FALSE(s.hasCheck("no UVs"));  // the sphere has them
     s.set(bare + "/material", painted);
     CHECK(s.hasCheck("no UVs"));
     Field off{{image}};
     off.sources[0].on = false;
-    s.document = withField(s.document, {painted, "", "base"}, std::make_shared<Field>(off));
+    s.document = withField(s.document, {painted, "", "base_color"}, std::make_shared<Field>(off));
     CHECK_FALSE(s.hasCheck("no UVs"));
 }
 
 TEST_CASE("the field of a material is previewed on what wears it", "[overlay]") {
     Studio s;
     const std::string look = s.add("surface");
-    const ParamPath base{look, "", "base"};
+    const ParamPath base{look, "", "base_color"};
     s.document = withField(s.document, base, std::make_shared<Field>(Field{{makeSource("height")}}));
     auto overlay = [&] { return makeOverlay(s.document, base, s.evaluator, {1}, Progress::none()); };
     REQUIRE(overlay());

@@ -13,7 +13,7 @@ inline SurfaceMaterial plain(float base, float roughness, float metalness, float
     m.base.high = Color(base);
     m.roughness.high = roughness;
     m.metalness.high = metalness;
-    m.specular.high = specular;
+    m.specularWeight.high = 2.0f * specular;
     return m;
 }
 

@@ -134,7 +134,8 @@ TEST_CASE("a dome image is sampled as it shines", "[render][lights]") {
 TEST_CASE("scattering functions conserve energy, and sample as they say", "[render][bsdf]") {
     for (float rough : {0.1f, 0.4f, 0.9f})
         for (float metal : {0.0f, 0.5f, 1.0f}) {
-            const Bsdf bsdf(Color(0.9f), rough, metal, 0.7f);
+            const Bsdf bsdf(
+                {.base = Color(0.9f), .metalness = metal, .specularWeight = 1.4f, .roughness = rough});
             for (float cosine : {0.2f, 0.7f, 1.0f}) {
                 INFO("rough " << rough << " metal " << metal << " cosine " << cosine);
                 const V3f wo(std::sqrt(1 - cosine * cosine), 0, cosine);
@@ -153,12 +154,12 @@ TEST_CASE("scattering functions conserve energy, and sample as they say", "[rend
                 if (rough > 0.3f) CHECK(density <= 1.03);
             }
         }
-    CHECK(Bsdf(Color(1.0f), 0.5f, 0, 0).evaluate(V3f(0, 0, -1), V3f(0, 0, 1)).pdf == 0.0f);
+    CHECK(Bsdf({.base = Color(1.0f)}).evaluate(V3f(0, 0, -1), V3f(0, 0, 1)).pdf == 0.0f);
 }
 
 TEST_CASE("a thin surface lets through what it says, and loses nothing", "[render][bsdf]") {
     for (float through : {0.0f, 0.3f, 1.0f}) {
-        const Bsdf bsdf(Color(0.8f), 0.5f, 0, 0, through);
+        const Bsdf bsdf({.base = Color(0.8f), .translucency = through});
         const V3f wo = V3f(0.3f, 0, 1).normalized();
         double above = 0, below = 0;
         constexpr int kDraws = 20000;
@@ -171,7 +172,8 @@ TEST_CASE("a thin surface lets through what it says, and loses nothing", "[rende
         CHECK(above + below == Approx(0.8).epsilon(0.01));
         CHECK(below == Approx(0.8 * double(through)).margin(0.015));
     }
-    CHECK(Bsdf(Color(1.0f), 0.5f, 0, 0.5f).evaluate(V3f(0, 0, 1), V3f(0, 0, -1)).pdf == 0.0f);
+    CHECK(Bsdf({.base = Color(1.0f), .specularWeight = 1.0f}).evaluate(V3f(0, 0, 1), V3f(0, 0, -1)).pdf ==
+          0.0f);
 }
 
 TEST_CASE("white furnace: a thin translucent sheet vanishes as well", "[render][furnace]") {

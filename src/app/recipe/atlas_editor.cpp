@@ -23,7 +23,7 @@ std::pair<std::string, std::string> imageOf(const Document& d, const std::string
     const Node* node = d.find(blade);
     const Node* material = node ? d.find(d.value(blade, kObject.object.material)) : nullptr;
     if (!material) return {};
-    for (const char* param : {"base", "opacity"}) {
+    for (const char* param : {"base_color", "geometry_opacity"}) {
         const auto it = material->params.find(param);
         if (it == material->params.end() || !it->second.field) continue;
         for (const FieldSource& s : it->second.field->sources) {

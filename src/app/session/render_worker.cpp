@@ -11,7 +11,6 @@ using Clock = std::chrono::steady_clock;
 
 RenderWorker::RenderWorker(Evaluator& evaluator, Publish publish)
     : builder_(evaluator),
-      evaluator_(evaluator),
       publish_(std::move(publish)),
       jobs_([this](const std::exception& e) { publishProblem(e); }) {}
 

@@ -65,7 +65,6 @@ class RenderWorker {
     std::shared_ptr<Film> startFilm(const RenderRequest& request, const Rect& region) const;
 
     RenderSceneBuilder builder_;
-    Evaluator& evaluator_;
     Publish publish_;
     mutable std::mutex mutex_;
     RenderedFilm rendered_;

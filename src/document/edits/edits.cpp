@@ -563,15 +563,15 @@ Document withMeshFile(const Document& document, const std::filesystem::path& fil
     Refs slots;
     for (const FileMaterial& m : mesh.materials) {
         Node material = makeNode(out, "surface", m.name.empty() ? object.name + " material" : m.name);
-        setValue(material, "base", m.baseColor);
-        setValue(material, "roughness", double(m.roughness));
-        setValue(material, "metalness", double(m.metalness));
-        setValue(material, "emission", m.emission);
+        setValue(material, "base_color", m.baseColor);
+        setValue(material, "specular_roughness", double(m.roughness));
+        setValue(material, "base_metalness", double(m.metalness));
+        setValue(material, "emission_color", m.emission);
         if (!m.baseColorImage.empty() && !mesh.mesh->uvs().empty()) {
             auto field = std::make_shared<Field>();
             field->sources.push_back(makeSource("image"));
             field->sources[0].params["file"].value = m.baseColorImage;
-            material.params["base"].field = field;
+            material.params["base_color"].field = field;
         }
         slots.push_back(material.id);
         out.put(std::move(material));

@@ -172,11 +172,47 @@ void renameParams(Json& json) {
     renameValues(params);
 }
 
+/// The numbers of a parameter: its value, the other end of its range, its keys with their handles, and its
+/// formulas.
+void scaleNumbers(Json& param, double by) {
+    if (param.is_number()) {
+        param = param.get<double>() * by;
+        return;
+    }
+    if (!param.is_object()) return;
+    for (const char* part : {"value", "low"})
+        if (param.contains(part)) scaleNumbers(param[part], by);
+    for (const char* handle : {"before", "after"})  // of a key: frames, then how far
+        if (param.contains(handle) && param[handle].is_array() && param[handle].size() == 2)
+            scaleNumbers(param[handle][1], by);
+    if (param.contains("keys") && param["keys"].is_array())
+        for (Json& key : param["keys"]) scaleNumbers(key, by);
+    if (!param.contains("formulas") || !param["formulas"].is_object()) return;
+    for (Json& formula : param["formulas"])
+        if (formula.is_string()) formula = fmt::format("({}) * {}", formula.get<std::string>(), by);
+}
+
+/// Parameters of surfaces are called as the open OpenPBR specification calls them, and a shine of 1 is that
+/// of glass; it was 0.5.
+void nameSurfaces(Json& json) {
+    if (json.is_structured())
+        for (Json& inner : json) nameSurfaces(inner);
+    if (!json.is_object() || json.value("type", Json()) != "surface" || !json.contains("params") ||
+        !json["params"].is_object())
+        return;
+    Json& params = json["params"];
+    constexpr const char* kNames[][2] = {{"base", "base_color"},          {"roughness", "specular_roughness"},
+                                         {"metalness", "base_metalness"}, {"specular", "specular_weight"},
+                                         {"opacity", "geometry_opacity"}, {"emission", "emission_color"}};
+    for (const auto& [from, to] : kNames) renameKey(params, from, to);
+    if (params.contains("specular_weight")) scaleNumbers(params["specular_weight"], 2.0);
+}
+
 }  // namespace
 
 const std::vector<Migration>& sceneMigrations() {
-    static const std::vector<Migration> table = {nameNoiseKinds, renewBlades, nameEases, keepNoiseInTheWorld,
-                                                 renameParams};
+    static const std::vector<Migration> table = {nameNoiseKinds,      renewBlades,  nameEases,
+                                                 keepNoiseInTheWorld, renameParams, nameSurfaces};
     return table;
 }
 

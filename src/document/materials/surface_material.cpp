@@ -11,39 +11,89 @@ using namespace specs;
 
 namespace {
 
+/// Ids are those of the open OpenPBR Surface specification, where it has them, so that values carry over.
 const struct SurfaceParams : ParamTable {
     Handle<VaryingColor> base =
-        add(color("base", "Base colour", Color(0.5f), true, "Colour of the body, or of the metal"));
-    Handle<Varying> roughness =
-        add(drivable(number("roughness", "Roughness", 0.5, "", 0, 1, 0, 1, "0 mirror, 1 matt")));
+        add(color("base_color", "Base colour", Color(0.5f), true, "Colour of the body, or of the metal"));
+    Handle<Varying> baseWeight =
+        add(drivable(unitNumber("base_weight", "Base", 1, "Strength of the base colour")));
     Handle<Varying> metalness =
-        add(drivable(number("metalness", "Metalness", 0, "", 0, 1, 0, 1, "0 stone, wood, skin; 1 metal")));
-    Handle<Varying> specular =
-        add(drivable(number("specular", "Specular", 0.5, "", 0, 1, 0, 1,
-                            "Strength of the shine of what is no metal; 0.5 is glassy")));
+        add(drivable(unitNumber("base_metalness", "Metalness", 0, "0 stone, wood, skin; 1 metal")));
+    Handle<Varying> diffuseRoughness =
+        add(drivable(unitNumber("base_diffuse_roughness", "Dustiness", 0,
+                                "Flat, as the full moon: 0 for most things, 1 for clay, dust and powder")));
+    Handle<Varying> specularWeight = add(drivable(
+        number("specular_weight", "Shine", 1, "", 0, 2, 0, 1, "Strength of the shine of what is no metal")));
+    Handle<VaryingColor> specularColor = add(color("specular_color", "Shine colour", Color(1.0f), true,
+                                                   "Tint of the shine; of a metal, at its rim"));
+    Handle<Varying> roughness =
+        add(drivable(unitNumber("specular_roughness", "Roughness", 0.5, "0 mirror, 1 matt")));
+    Handle<Varying> anisotropy =
+        add(drivable(unitNumber("specular_roughness_anisotropy", "Anisotropy", 0,
+                                "Stretches the shine across the grain: brushed metal, satin")));
+    Handle<Varying> rotation =
+        add(shownIf(drivable(number("specular_rotation", "Anisotropy rotation", 0, "deg", -1e4, 1e4, -180,
+                                    180, "Of the grain, which else runs along the first texture coordinate")),
+                    "specular_roughness_anisotropy!=0"));
+    Handle<Varying> ior = add(drivable(number("specular_ior", "Index of refraction", 1.5, "", 1, 4, 1, 2.5,
+                                              "1.33 water, 1.5 glass, 2.4 diamond")));
+    Handle<Varying> coatWeight = add(
+        drivable(unitNumber("coat_weight", "Coat", 0, "A clear layer over all: varnish, wetness, shell")));
+    Handle<VaryingColor> coatColor = add(ofCoat(
+        color("coat_color", "Coat colour", Color(1.0f), true, "Tint of what is seen through the coat")));
+    Handle<Varying> coatRoughness =
+        add(ofCoat(drivable(unitNumber("coat_roughness", "Coat roughness", 0, "0 mirror, 1 matt"))));
+    Handle<Varying> coatIor = add(ofCoat(drivable(
+        number("coat_ior", "Coat index of refraction", 1.6, "", 1, 4, 1, 2.5, "1.33 water, 1.5 varnish"))));
+    Handle<Varying> coatDarkening = add(ofCoat(drivable(unitNumber(
+        "coat_darkening", "Coat darkening", 1, "How much darker all is below it, as wet stone is"))));
+    Handle<Varying> fuzzWeight = add(drivable(unitNumber(
+        "fuzz_weight", "Fuzz", 0, "Fine fibres that stand up: velvet, dust, the down of a peach")));
+    Handle<VaryingColor> fuzzColor =
+        add(ofFuzz(color("fuzz_color", "Fuzz colour", Color(1.0f), true, "Colour of the fibres")));
+    Handle<Varying> fuzzRoughness = add(ofFuzz(
+        drivable(unitNumber("fuzz_roughness", "Fuzz roughness", 0.5, "0 a thin rim, 1 a haze over all"))));
     Handle<Varying> translucency = add(
         drivable(unitNumber("translucency", "Translucency", 0,
                             "Fraction of the light that shines through, for thin things such as leaves")));
     Handle<Varying> opacity =
-        add(drivable(unitNumber("opacity", "Opacity", 1,
+        add(drivable(unitNumber("geometry_opacity", "Opacity", 1,
                                 "Cut out where it is under half; an image's alpha cuts leaves from a card")));
     Handle<VaryingColor> emission =
-        add(color("emission", "Emission", Color(0.0f), true, "Colour of its own light"));
+        add(color("emission_color", "Emission", Color(0.0f), true, "Colour of its own light"));
     Handle<Varying> glow =
         add(drivable(number("glow", "Glow", 1, "W/m2", 0, 1e9, 0, 20, "Strength of its own light")));
+
+  private:
+    static ParamSpec ofCoat(ParamSpec spec) { return shownIf(std::move(spec), "coat_weight!=0"); }
+    static ParamSpec ofFuzz(ParamSpec spec) { return shownIf(std::move(spec), "fuzz_weight!=0"); }
 } kSurface;
 
 SurfaceMaterial surfaceMaterial(const MaterialInput& in) {
     const ResolvedParams& p = in.params;
     SurfaceMaterial m;
     m.base = p[kSurface.base];
-    m.emission = p[kSurface.emission];
-    m.roughness = p[kSurface.roughness];
+    m.baseWeight = p[kSurface.baseWeight];
     m.metalness = p[kSurface.metalness];
-    m.specular = p[kSurface.specular];
-    m.glow = p[kSurface.glow];
+    m.diffuseRoughness = p[kSurface.diffuseRoughness];
+    m.specularWeight = p[kSurface.specularWeight];
+    m.specularColor = p[kSurface.specularColor];
+    m.roughness = p[kSurface.roughness];
+    m.anisotropy = p[kSurface.anisotropy];
+    m.rotation = p[kSurface.rotation];
+    m.ior = p[kSurface.ior];
+    m.coatWeight = p[kSurface.coatWeight];
+    m.coatColor = p[kSurface.coatColor];
+    m.coatRoughness = p[kSurface.coatRoughness];
+    m.coatIor = p[kSurface.coatIor];
+    m.coatDarkening = p[kSurface.coatDarkening];
+    m.fuzzWeight = p[kSurface.fuzzWeight];
+    m.fuzzColor = p[kSurface.fuzzColor];
+    m.fuzzRoughness = p[kSurface.fuzzRoughness];
     m.translucency = p[kSurface.translucency];
     m.opacity = p[kSurface.opacity];
+    m.emission = p[kSurface.emission];
+    m.glow = p[kSurface.glow];
     return m;
 }
 
@@ -66,7 +116,7 @@ NodeType surfaceMaterialType() {
     return {.id = "surface",
             .title = "Surface material",
             .category = Category::Material,
-            .help = "Metal or not, from mirror to matt",
+            .help = "A body or metal under a shine, a coat and fuzz",
             .params = kSurface.specs(),
             .material = surfaceMaterial,
             .color = baseColor,

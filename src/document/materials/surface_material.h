@@ -1,4 +1,4 @@
-// Metal or not, from mirror to matt.
+// A body or metal under a shine, a coat and fuzz.
 #pragma once
 #include "document/model/node_types.h"
 

@@ -368,6 +368,15 @@ SurfacePoint RenderScene::surfacePoint(const RayHit& hit, const Ray& ray) const 
     if (!factors_.empty()) p.factor = factors_[hit.instance];
     p.object = instance.object;
     p.layer = instance.layer;
+    if (p.material < materials_.size() && materials_[p.material].grained()) {
+        const V3f e1 = corner(1) - corner(0), e2 = corner(2) - corner(0);
+        V2f d1(1, 0), d2(0, 1);
+        if (const auto uv = prototype.uvs; !uv.empty()) d1 = uv[t[1]] - uv[t[0]], d2 = uv[t[2]] - uv[t[0]];
+        // The way in which the first texture coordinate grows; any scale does.
+        const V3f along = (e1 * d2.y - e2 * d1.y) * (d1.x * d2.y - d2.x * d1.y < 0.0f ? -1.0f : 1.0f);
+        for (int k = 0; k < 3; ++k) p.tangent[k] = m[k] * along.x + m[4 + k] * along.y + m[8 + k] * along.z;
+        p.tangent = unitOr(p.tangent, V3f(0.0f));
+    }
     if (p.material < materials_.size() && materials_[p.material].onWearer) {
         p.placed = true;
         p.triangle = int32_t(hit.triangle), p.bary = V2f(hit.u, hit.v);

@@ -30,15 +30,26 @@ struct FibreMaterial {
 };
 
 struct SurfaceMaterial {
-    VaryingColor base{Color(0.0f), Color(0.5f), nullptr}, emission{Color(0.0f), Color(0.0f), nullptr};
-    Varying roughness{0, 0.5f, nullptr}, metalness{0, 0.0f, nullptr}, specular{0, 0.5f, nullptr},
-        glow{0, 1.0f, nullptr}, translucency{0, 0.0f, nullptr}, opacity{0, 1.0f, nullptr};
+    static Varying always(float x) { return {0.0f, x, nullptr}; }
+    static VaryingColor always(const Color& c) { return {Color(0.0f), c, nullptr}; }
+    // What a surface is made of, as fields give it: see SurfaceLayers.
+    VaryingColor base = always(Color(0.5f)), specularColor = always(Color(1.0f)),
+                 coatColor = always(Color(1.0f)), fuzzColor = always(Color(1.0f));
+    Varying baseWeight = always(1.0f), metalness = always(0.0f), diffuseRoughness = always(0.0f),
+            specularWeight = always(1.0f), roughness = always(0.5f), anisotropy = always(0.0f),
+            ior = always(1.5f), translucency = always(0.0f), coatWeight = always(0.0f),
+            coatRoughness = always(0.0f), coatIor = always(1.6f), coatDarkening = always(1.0f),
+            fuzzWeight = always(0.0f), fuzzRoughness = always(0.5f);
+    Varying rotation = always(0.0f);  ///< degrees that the shine's grain is turned
+    Varying opacity = always(1.0f), glow = always(1.0f);
+    VaryingColor emission = always(Color(0.0f));
     /// Whether its fields are asked in the space of what wears it: see channel::toObject.
     bool onWearer = false;
     /// Whether its fields read what elements carry.
     bool readsElements = false;
     /// Set for a fibre: then of the others only the base colour counts. On what is no strand, it is matt.
     std::shared_ptr<const FibreMaterial> fibre;
+    bool grained() const { return anisotropy.field || anisotropy.high > 0.0f; }
     /// Whether rays may pass where it is less than half there.
     bool cuts() const { return opacity.field || opacity.high < 0.5f; }
     bool glows() const {
@@ -70,7 +81,8 @@ struct SurfacePoint {
     M44f toObject;
     // Of a strand: the position lies on a tube of its radius, the normal is the tube's.
     bool strand = false, round = false, colored = false;
-    V3f tangent{0, 0, 0}, center{0, 0, 0};
+    V3f tangent{0, 0, 0};  ///< of a mesh too, where its material has a grain; else 0
+    V3f center{0, 0, 0};
     float across = 0, radius = 0;  ///< across: -1 to 1 over the width
     Color color{0.0f};             ///< the strand's own, when colored
     float along = 0;               ///< 0 at its root, 1 at its tip

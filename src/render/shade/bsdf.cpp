@@ -1,203 +1,231 @@
 #include "render/shade/bsdf.h"
 
-#include <algorithm>
-#include <array>
-
 namespace ovrix::render {
 
 namespace {
 
-float smithLambda(const V3f& w, float alpha) {
-    const float a2 = alpha * alpha, tan2 = (w.x * w.x + w.y * w.y) / (w.z * w.z);
-    return 0.5f * (std::sqrt(1.0f + a2 * tan2) - 1.0f);
+V3f positive(const V3f& v) { return V3f(std::max(0.0f, v.x), std::max(0.0f, v.y), std::max(0.0f, v.z)); }
+V3f in01(const Color& c) {
+    return V3f(std::clamp(c.x, 0.0f, 1.0f), std::clamp(c.y, 0.0f, 1.0f), std::clamp(c.z, 0.0f, 1.0f));
+}
+float in01(float x) { return std::clamp(x, 0.0f, 1.0f); }
+
+/// What is reflected head on where two media meet.
+float headOn(float ior) {
+    const float r = (ior - 1.0f) / (ior + 1.0f);
+    return r * r;
 }
 
-float ggx(const V3f& h, float alpha) {
-    const float a2 = alpha * alpha;
-    const float d = (h.x * h.x + h.y * h.y) / a2 + h.z * h.z;
-    return 1.0f / (kPi * a2 * d * d);
+/// The rough body of Portsmouth, Kutz and Hill: light given back of light from everywhere, at full albedo.
+namespace rough_body {
+constexpr float kA = 0.5f - 2.0f / (3.0f * kPi), kMean = 2.0f / 3.0f - 28.0f / (15.0f * kPi);
+float albedo(float cosine, float roughness) {
+    const float x = 1.0f - cosine;  // the paper's fit
+    const float g = x * (0.0571085289f + x * (0.491881867f + x * (-0.332181442f + x * 0.0714429953f)));
+    return (1.0f + roughness * g) / (1.0f + kA * roughness);
 }
-
-V3f visibleNormal(const V3f& wo, float alpha, float u, float v) {
-    const V3f stretched = V3f(alpha * wo.x, alpha * wo.y, wo.z).normalized();
-    const float length2 = stretched.x * stretched.x + stretched.y * stretched.y;
-    const V3f t1 = length2 > 0.0f ? V3f(-stretched.y, stretched.x, 0.0f) / std::sqrt(length2) : V3f(1, 0, 0);
-    const V3f t2 = stretched.cross(t1);
-    const float r = std::sqrt(u), phi = 2.0f * kPi * v, s = 0.5f * (1.0f + stretched.z);
-    const float p1 = r * std::cos(phi);
-    const float p2 = lerp(std::sqrt(std::max(0.0f, 1.0f - p1 * p1)), r * std::sin(phi), s);
-    const V3f h = t1 * p1 + t2 * p2 + stretched * std::sqrt(std::max(0.0f, 1.0f - p1 * p1 - p2 * p2));
-    return V3f(alpha * h.x, alpha * h.y, std::max(1e-6f, h.z)).normalized();
-}
-
-float fifthPower(float x) {
-    const float x2 = x * x;
-    return x2 * x2 * x;
-}
-
-/// Directional albedo of the bare shine: f0 * scale + bias, tabulated over cosine and roughness.
-class AlbedoTable {
-  public:
-    AlbedoTable() {
-        for (int r = 0; r < kSize; ++r)
-            for (int c = 0; c < kSize; ++c) integrate(r, c);
-        constexpr int kSteps = 256;
-        for (int r = 0; r < kSize; ++r) {
-            const float rough = float(r) / (kSize - 1), alpha = std::max(1e-3f, rough * rough);
-            V4f sum(0, 0, 0, 0);
-            for (int i = 0; i < kSteps; ++i) {
-                const float cosine = (float(i) + 0.5f) / kSteps;
-                const V2f e = at(cosine, alpha);
-                const float all = std::max(1e-4f, e.x + e.y), more = (1.0f - all) / all;
-                sum += V4f(e.x, e.y, e.x * more, e.y * more) * (2.0f * cosine / kSteps);
-            }
-            means_[size_t(r)] = sum;
-        }
+/// The scattering function; both directions on one side.
+V3f value(const V3f& color, float roughness, const V3f& wo, const V3f& wi) {
+    const float a = 1.0f / (1.0f + kA * roughness), s = wi.dot(wo) - wi.z * wo.z;
+    const float once = a * (1.0f + roughness * (s > 0.0f ? s / std::max(wi.z, wo.z) : s));
+    const float mean = a * (1.0f + kMean * roughness);
+    const float lost = std::max(1e-7f, 1.0f - albedo(wo.z, roughness)) *
+                       std::max(1e-7f, 1.0f - albedo(wi.z, roughness)) / std::max(1e-7f, 1.0f - mean);
+    V3f out;
+    for (int k = 0; k < 3; ++k) {
+        const float many = color[k] * color[k] * mean / (1.0f - color[k] * std::max(0.0f, 1.0f - mean));
+        out[k] = (color[k] * once + many * lost) / kPi;
     }
-    /// Means over all directions, weighted by their cosines, of the four parts that the albedo with its gain
-    /// is a sum of: see Bsdf::shineAlbedo.
-    V4f means(float alpha) const {
-        const float y = std::sqrt(alpha) * (kSize - 1);
-        const int r = std::clamp(int(y), 0, kSize - 2);
-        const float fy = std::clamp(y - float(r), 0.0f, 1.0f);
-        return means_[size_t(r)] * (1 - fy) + means_[size_t(r + 1)] * fy;
-    }
-    V2f at(float cosine, float alpha) const {
-        const float x = std::sqrt(std::clamp(cosine, 0.0f, 1.0f)) * (kSize - 1),
-                    y = std::sqrt(alpha) * (kSize - 1);
-        const int c = std::min(int(x), kSize - 2), r = std::clamp(int(y), 0, kSize - 2);
-        const float fx = x - float(c), fy = y - float(r);
-        const V2f low = cell(r, c) * (1 - fx) + cell(r, c + 1) * fx;
-        return low * (1 - fy) + (cell(r + 1, c) * (1 - fx) + cell(r + 1, c + 1) * fx) * fy;
-    }
-
-  private:
-    static constexpr int kSize = 48, kSide = 32;
-    V2f cell(int r, int c) const { return cells_[size_t(r * kSize + c)]; }
-    void integrate(int r, int c) {
-        const float root = float(c) / (kSize - 1), cosine = std::max(1e-3f, root * root);
-        const float rough = float(r) / (kSize - 1), alpha = std::max(1e-3f, rough * rough);
-        const V3f wo(std::sqrt(std::max(0.0f, 1.0f - cosine * cosine)), 0.0f, cosine);
-        double scale = 0, bias = 0;
-        for (int i = 0; i < kSide; ++i)
-            for (int j = 0; j < kSide; ++j) {
-                const V3f h = visibleNormal(wo, alpha, (float(i) + 0.5f) / kSide, (float(j) + 0.5f) / kSide);
-                const V3f wi = h * (2.0f * wo.dot(h)) - wo;
-                if (wi.z <= 0.0f) continue;
-                const float lo = smithLambda(wo, alpha);
-                const float g = (1.0f + lo) / (1.0f + lo + smithLambda(wi, alpha));
-                const float fresnel = fifthPower(1.0f - std::clamp(wo.dot(h), 0.0f, 1.0f));
-                scale += double(g * (1.0f - fresnel));
-                bias += double(g * fresnel);
-            }
-        cells_[size_t(r * kSize + c)] = V2f(float(scale), float(bias)) / float(kSide * kSide);
-    }
-    std::array<V2f, size_t(kSize) * kSize> cells_;
-    std::array<V4f, size_t(kSize)> means_;
-};
-
-const AlbedoTable& albedoTable() {
-    static const AlbedoTable table;
-    return table;
+    return out;
 }
+}  // namespace rough_body
 
 }  // namespace
 
-void prepareShading() { albedoTable(); }
+void prepareShading() {
+    ShineTable::get();
+    Fuzz::prepare();
+}
 
-Bsdf::Bsdf(const Color& base, float roughness, float metalness, float specular, float translucency)
-    : base_(std::clamp(base.x, 0.0f, 1.0f), std::clamp(base.y, 0.0f, 1.0f), std::clamp(base.z, 0.0f, 1.0f)) {
-    const float metal = std::clamp(metalness, 0.0f, 1.0f), rough = std::clamp(roughness, 0.0f, 1.0f);
-    f0_ = V3f(0.08f * std::clamp(specular, 0.0f, 1.0f)) * (1.0f - metal) + base_ * metal;
-    alpha_ = std::max(1e-3f, rough * rough);
+Bsdf::Bsdf(const SurfaceLayers& l) : base_(in01(l.base)) {
+    const float metal = in01(l.metalness), ior = std::clamp(l.ior, 1.0f, 4.0f);
+    coatWeight_ = in01(l.coatWeight);
+    fuzzWeight_ = in01(l.fuzzWeight);
     body_ = 1.0f - metal;
-    through_ = std::clamp(translucency, 0.0f, 1.0f);
-    // What hardly reflects head on does not reflect all at grazing angles either: at specular 0 there is no
-    // shine.
-    f90_ = std::clamp(50.0f * std::max({f0_.x, f0_.y, f0_.z}), 0.0f, 1.0f);
-    if (f90_ <= 0.0f) alpha_ = -1.0f;
-    underMean_ = V3f(1.0f);
-    if (alpha_ < 0.0f) return;
-    const V4f m = albedoTable().means(alpha_);
-    for (int i = 0; i < 3; ++i)
-        underMean_[i] =
-            std::max(1e-3f, 1.0f - (f0_[i] * m.x + f90_ * m.y + f0_[i] * f0_[i] * m.z + f0_[i] * f90_ * m.w));
+    through_ = in01(l.translucency);
+    diffuseRoughness_ = in01(l.diffuseRoughness);
+    // Below a coat the shine meets the coat, and not the air; and light comes to it spread by the coat.
+    const float coatIor = std::clamp(l.coatIor, 1.0f, 4.0f), below = ior / coatIor;
+    const float met = lerp(ior, below < 1.0f ? 1.0f / below : below, coatWeight_);
+    const V3f dielectric =
+        in01(l.specularColor) * std::min(1.0f, headOn(met) * std::clamp(l.specularWeight, 0.0f, 2.0f));
+    const float rough2 = in01(l.roughness) * in01(l.roughness),
+                coat2 = in01(l.coatRoughness) * in01(l.coatRoughness);
+    const float roughBelow = std::sqrt(std::sqrt(std::min(1.0f, rough2 * rough2 + 2.0f * coat2 * coat2)));
+    const float rough = lerp(in01(l.roughness), roughBelow, coatWeight_);
+    // What hardly reflects head on does not reflect all at grazing angles either: at a weight of 0 there is
+    // no shine.
+    const auto atRim = [](const V3f& f0) { return in01(50.0f * std::max({f0.x, f0.y, f0.z})); };
+    const Microfacet facets = Microfacet::of(rough, l.anisotropy);
+    // The body lies under the shine of what is no metal.
+    covered_ = body_ > 0.0f && atRim(dielectric) > 0.0f;
+    over_ = Shine(facets, dielectric, atRim(dielectric));
+    shines_ = covered_ || (metal > 0.0f && atRim(base_) > 0.0f);
+    if (shines_) shine_ = metal > 0.0f ? over_.mixed(metalShine(facets, l), metal) : over_;
+    if (coatWeight_ > 0.0f) addCoat(l, dielectric);
+    fuzzColor_ = in01(l.fuzzColor);
+    fuzz_.roughness = std::clamp(l.fuzzRoughness, 0.05f, 1.0f);
+    underMean_ = meanLeft();
 }
 
-V3f Bsdf::shineAlbedo(float cosine) const {
-    if (alpha_ < 0.0f) return V3f(0.0f);
-    const V2f e = albedoTable().at(cosine, alpha_);
-    const float all = std::max(1e-4f, e.x + e.y);
-    const V3f gain = V3f(1.0f) + f0_ * ((1.0f - all) / all);
-    return (f0_ * e.x + V3f(f90_ * e.y)) * gain;
+/// With the specification's tint at the rim, which is fully there at about 82 degrees.
+Shine Bsdf::metalShine(const Microfacet& facets, const SurfaceLayers& l) const {
+    constexpr float kRimCosine = 1.0f / 7.0f;
+    const float f90 = in01(50.0f * std::max({base_.x, base_.y, base_.z}));
+    const float left = 1.0f - kRimCosine, left5 = fifthPower(left);
+    const V3f untinted = base_ + (V3f(f90) - base_) * left5;
+    return Shine(facets, base_, f90,
+                 untinted * (V3f(1.0f) - in01(l.specularColor)) / (kRimCosine * left * left5));
 }
 
-V3f Bsdf::bodyColor(float cosineOut) const {
-    const V3f left = V3f(1.0f) - shineAlbedo(cosineOut);
-    return base_ * body_ * V3f(std::max(0.0f, left.x), std::max(0.0f, left.y), std::max(0.0f, left.z));
+/// The tint that it gives all below, and how much darker that is for light that is sent back and forth.
+void Bsdf::addCoat(const SurfaceLayers& l, const V3f& dielectric) {
+    const float ior = std::clamp(l.coatIor, 1.0f, 4.0f);
+    const float smooth = headOn(ior);
+    coat_ = Shine(Microfacet::of(l.coatRoughness), V3f(smooth), in01(50.0f * smooth));
+    const float spread = 1.0f - (1.0f - coat_.meanAlbedo().x) / (ior * ior);
+    const float back = lerp(smooth, spread, lerp(in01(l.roughness), 1.0f, body_));
+    const V3f below = base_ * (1.0f - body_) + (dielectric + (V3f(1.0f) - dielectric) * base_) * body_;
+    for (int k = 0; k < 3; ++k) {
+        const float darker = (1.0f - back) / (1.0f - below[k] * back);
+        coatTint_[k] = lerp(1.0f, in01(l.coatColor)[k], coatWeight_) *
+                       lerp(1.0f, darker, coatWeight_ * in01(l.coatDarkening));
+    }
 }
 
-/// How light from a direction passes the shine to the body, by the mean: with it the body is alike seen both
-/// ways, and the light that it gives in all is still bodyColor(). After Kelemen and Szirmay-Kalos, "A
-/// Microfacet Based Coupled Specular-Matte BRDF Model with Importance Sampling", Eurographics 2001 short
-/// presentations.
-V3f Bsdf::bodyPart(float cosineIn) const {
-    const V3f left = V3f(1.0f) - shineAlbedo(cosineIn);
-    return V3f(std::max(0.0f, left.x), std::max(0.0f, left.y), std::max(0.0f, left.z)) / underMean_;
+/// The mean, weighted by cosines, of what reaches the body.
+V3f Bsdf::meanLeft() const {
+    V3f mean(0.0f);
+    if (coatWeight_ == 0.0f && fuzzWeight_ == 0.0f) {
+        mean = V3f(1.0f);
+        if (covered_) mean -= over_.meanAlbedo();
+    } else {
+        constexpr float kAt[] = {0.1127016654f, 0.5f, 0.8872983346f};  // Gauss's
+        constexpr float kWeight[] = {5.0f / 18.0f, 8.0f / 18.0f, 5.0f / 18.0f};
+        for (int i = 0; i < 3; ++i) {
+            const float flat = std::sqrt(0.5f * (1.0f - kAt[i] * kAt[i]));  // between both widths
+            mean += left(sideOf(V3f(flat, flat, kAt[i]))) * (kWeight[i] * 2.0f * kAt[i]);
+        }
+    }
+    return V3f(std::max(1e-3f, mean.x), std::max(1e-3f, mean.y), std::max(1e-3f, mean.z));
 }
 
-V3f Bsdf::albedo(const V3f& wo) const { return shineAlbedo(wo.z) + bodyColor(wo.z); }
-
-float Bsdf::shineShare(const V3f& wo) const {
-    const float shineLight = luminance(shineAlbedo(wo.z)), bodyLight = luminance(bodyColor(wo.z));
-    const float sum = shineLight + bodyLight;
-    if (alpha_ < 0.0f || sum <= 0.0f) return 0.0f;
-    return bodyLight <= 0.0f ? 1.0f : std::clamp(shineLight / sum, 0.1f, 0.95f);
+Bsdf::Side Bsdf::sideOf(const V3f& w) const {
+    Side side;
+    if (shines_) side.shine = shine_.seen(w);
+    if (coatWeight_ > 0.0f) side.coat = coat_.seen(w);
+    if (fuzzWeight_ > 0.0f) side.fuzz = fuzz_.albedo(w.z);
+    return side;
 }
 
-V3f Bsdf::shine(const V3f& wo, const V3f& wi) const {
-    const V3f h = (wo + wi).normalized();
-    const float masking = 1.0f / (1.0f + smithLambda(wo, alpha_) + smithLambda(wi, alpha_));
-    const V3f fresnel = f0_ + (V3f(f90_) - f0_) * fifthPower(1.0f - std::clamp(wi.dot(h), 0.0f, 1.0f));
-    const V2f e = albedoTable().at(wo.z, alpha_);
-    const float all = std::max(1e-4f, e.x + e.y);
-    const V3f gain = V3f(1.0f) + f0_ * ((1.0f - all) / all);
-    return fresnel * gain * (ggx(h, alpha_) * masking / (4.0f * wo.z));  // the cosine of wi cancels
+float Bsdf::coatAlbedo(const Side& side) const {
+    return coatWeight_ > 0.0f ? coatWeight_ * coat_.albedo(side.coat).x : 0.0f;
 }
 
-float Bsdf::shinePdf(const V3f& wo, const V3f& wi) const {
-    const V3f h = (wo + wi).normalized();
-    return ggx(h, alpha_) / ((1.0f + smithLambda(wo, alpha_)) * 4.0f * wo.z);
+V3f Bsdf::shineAlbedo(const Side& side) const { return shines_ ? shine_.albedo(side.shine) : V3f(0.0f); }
+
+/// What is left for the body of light that comes, or goes, at that angle.
+V3f Bsdf::left(const Side& side) const {
+    const float over = (1.0f - fuzzAlbedo(side)) * (1.0f - coatAlbedo(side));
+    return covered_ ? positive(V3f(1.0f) - over_.albedo(side.shine)) * over : V3f(over);
 }
 
-Bsdf::Value Bsdf::evaluate(const V3f& wo, const V3f& wi) const {
+/// By what is left both ways, over the mean of it: alike both ways, and the light that it gives in all is
+/// bodyAlbedo(). After Kelemen and Szirmay-Kalos, "A Microfacet Based Coupled Specular-Matte BRDF Model with
+/// Importance Sampling", Eurographics 2001 short presentations.
+V3f Bsdf::body(const From& from, const V3f& wi, const V3f& leftIn) const {
+    const V3f mirrored(wi.x, wi.y, std::abs(wi.z));
+    const V3f scattered = diffuseRoughness_ > 0.0f
+                              ? rough_body::value(base_, diffuseRoughness_, from.wo, mirrored)
+                              : base_ / kPi;
+    return scattered * coatTint_ * from.left * leftIn / underMean_ * (body_ * mirrored.z);
+}
+
+V3f Bsdf::albedo(const V3f& wo) const {
+    const From f = from(wo);
+    return fuzzColor_ * fuzzAlbedo(f.side) + V3f(f.coat * f.belowFuzz) +
+           shineAlbedo(f.side) * coatTint_ * f.belowCoat + bodyAlbedo(f.left);
+}
+
+/// Each lobe is drawn by the light that it gives, and none of them hardly ever.
+Bsdf::From Bsdf::from(const V3f& wo) const {
+    From f;
+    f.wo = wo;
+    f.side = sideOf(wo);
+    f.left = left(f.side);
+    f.coat = coatAlbedo(f.side);
+    f.belowFuzz = 1.0f - fuzzAlbedo(f.side);
+    f.belowCoat = f.belowFuzz * (1.0f - f.coat);
+    auto& c = f.chance;
+    if (fuzzWeight_ > 0.0f) c[kFuzz] = fuzzAlbedo(f.side) * luminance(fuzzColor_);
+    if (coatWeight_ > 0.0f) c[kCoat] = f.belowFuzz * f.coat;
+    if (shines_) c[kShine] = f.belowCoat * luminance(shineAlbedo(f.side) * coatTint_);
+    c[kBody] = luminance(bodyAlbedo(f.left));
+    float sum = 0.0f, again = 0.0f;
+    for (const float x : c) sum += x;
+    if (sum <= 0.0f) {
+        c[kBody] = 1.0f;
+        return f;
+    }
+    for (float& x : c) again += x = x > 0.0f ? std::max(x, 0.08f * sum) : 0.0f;
+    for (float& x : c) x /= again;
+    return f;
+}
+
+Bsdf::Value Bsdf::evaluate(const From& from, const V3f& wi) const {
+    const V3f& wo = from.wo;
     if (wo.z <= 0.0f || wi.z == 0.0f || (wi.z < 0.0f && through_ == 0.0f)) return {};
-    const float share = shineShare(wo);
-    const float fraction = wi.z > 0.0f ? 1.0f - through_ : through_, cosine = std::abs(wi.z) / kPi;
-    Value value{bodyColor(wo.z) * bodyPart(std::abs(wi.z)) * (fraction * cosine),
-                (1.0f - share) * fraction * cosine};
+    const float fraction = wi.z > 0.0f ? 1.0f - through_ : through_, even = std::abs(wi.z) / kPi;
+    const Side in = sideOf(V3f(wi.x, wi.y, std::abs(wi.z)));
+    Value value;
+    if (from.chance[kBody] > 0.0f) {
+        value.f = body(from, wi, left(in)) * fraction;
+        value.pdf = from.chance[kBody] * fraction * even;
+    }
     if (wi.z < 0.0f) return value;
-    if (share > 0.0f) {
-        value.f += shine(wo, wi);
-        value.pdf += share * shinePdf(wo, wi);
+    if (from.chance[kShine] > 0.0f) {
+        const Shine::Value shine = shine_.value(wo, from.side.shine, wi, in.shine);
+        value.f += shine.f * coatTint_ * from.belowCoat;
+        value.pdf += from.chance[kShine] * shine.pdf;
+    }
+    if (from.chance[kCoat] > 0.0f) {
+        const Shine::Value coat = coat_.value(wo, from.side.coat, wi, in.coat);
+        value.f += coat.f * (coatWeight_ * from.belowFuzz);
+        value.pdf += from.chance[kCoat] * coat.pdf;
+    }
+    if (from.chance[kFuzz] > 0.0f) {
+        value.f += fuzzColor_ * (fuzzWeight_ * fuzz_.evaluate(wo, wi));
+        value.pdf += from.chance[kFuzz] * even;
     }
     return value;
 }
 
-Bsdf::Sample Bsdf::sample(const V3f& wo, float pick, float u, float v) const {
+/// @param pick  even from 0 to 1, for a choice within the lobe
+V3f Bsdf::sampleLobe(Lobe lobe, const V3f& wo, float pick, float u, float v) const {
+    if (lobe == kCoat) return coat_.sample(wo, u, v);
+    if (lobe == kShine) return shine_.sample(wo, u, v);
+    const float r = std::sqrt(u), phi = 2.0f * kPi * v, z = std::sqrt(std::max(0.0f, 1.0f - u));
+    return V3f(r * std::cos(phi), r * std::sin(phi), lobe == kBody && pick < through_ ? -z : z);
+}
+
+Bsdf::Sample Bsdf::sample(const From& from, float pick, float u, float v) const {
     Sample s;
-    if (wo.z <= 0.0f) return s;
-    const float share = shineShare(wo);
-    if (pick < share) {
-        const V3f h = visibleNormal(wo, alpha_, u, v);
-        s.wi = h * (2.0f * wo.dot(h)) - wo;
-        if (s.wi.z <= 0.0f) return s;
-    } else {
-        const float r = std::sqrt(u), phi = 2.0f * kPi * v;
-        s.wi = V3f(r * std::cos(phi), r * std::sin(phi), std::sqrt(std::max(0.0f, 1.0f - u)));
-        if (pick - share < through_ * (1.0f - share)) s.wi.z = -s.wi.z;
-    }
-    const Value value = evaluate(wo, s.wi);
+    if (from.wo.z <= 0.0f) return s;
+    int lobe = 0;
+    while (lobe + 1 < kLobes && pick >= from.chance[size_t(lobe)]) pick -= from.chance[size_t(lobe++)];
+    s.wi = sampleLobe(Lobe(lobe), from.wo, pick / std::max(1e-7f, from.chance[size_t(lobe)]), u, v);
+    if (s.wi.z <= 0.0f && lobe != kBody) return s;
+    const Value value = evaluate(from, s.wi);
     s.pdf = value.pdf;
     if (value.pdf > 0.0f) s.weight = value.f / value.pdf;
     return s;

@@ -1,54 +1,103 @@
-// How a surface scatters light: a matt body under a rough shine, or metal.
+// How a surface scatters light: fuzz over a coat over a shine over a body, or metal.
 #pragma once
-#include "base/vec.h"
+#include "render/shade/fuzz.h"
+#include "render/shade/microfacet.h"
 
 namespace ovrix::render {
 
 /// Works tables out that shading looks up, which else happens at the first ray. Thread safe.
 void prepareShading();
 
-/// A surface at one point, in a frame whose z axis is the shading normal. Directions point away from the
-/// surface and are unit vectors; wo lies above it (z > 0), and wi too, or below it where light shines through
-/// a thin surface such as a leaf; else the value is 0.
+/// What a layered surface is made of, by the open OpenPBR Surface specification (Academy Software Foundation,
+/// version 1.1); numbers are from 0 to 1 where nothing else is said. A body of a colour alone by itself.
+struct SurfaceLayers {
+    Color base{0.5f};
+    float diffuseRoughness = 0.0f;  ///< 0 as chalk on paper, 1 as dust
+    float metalness = 0.0f;
+    float specularWeight = 0.0f;  ///< of the shine of what is no metal; 2 at most
+    Color specularColor{1.0f};    ///< of the shine; of metal, at its rim
+    float roughness = 0.3f, anisotropy = 0.0f;
+    float ior = 1.5f;           ///< index of refraction, 1 to 4
+    float translucency = 0.0f;  ///< part of the body's light that leaves on the other side
+    float coatWeight = 0.0f, coatRoughness = 0.0f, coatIor = 1.6f, coatDarkening = 1.0f;
+    Color coatColor{1.0f};
+    float fuzzWeight = 0.0f, fuzzRoughness = 0.5f;
+    Color fuzzColor{1.0f};
+};
+
+/// A surface at one point, in a frame whose z axis is the shading normal and whose x axis is across its
+/// streaks. Directions point away from the surface and are unit vectors; wo lies above it (z > 0), and wi
+/// too, or below it where light shines through a thin surface such as a leaf; else the value is 0.
 ///
-/// Shine: GGX microfacets with height-correlated masking, sampled by visible normals (Heitz, "Sampling the
-/// GGX Distribution of Visible Normals", JCGT 7(4), 2018), Schlick's Fresnel, and the energy that is lost
-/// between microfacets given back (Turquin, "Practical Multiple Scattering Compensation for Microfacet
-/// Models", 2019). Body: Lambert, with what the shine leaves over, part of it on
-/// the other side. All const and thread safe.
+/// Shine: see there; of metal with the specification's tint at the rim. Body: Lambert's, or rough and
+/// energy-preserving (Portsmouth, Kutz and Hill, "EON: A Practical Energy-Preserving Rough Diffuse BRDF",
+/// JCGT 14(1), 2025). What an upper layer leaves over reaches the one below, and nothing is lost: the body in
+/// a way that is alike both ways, a shine below a coat or fuzz by what they leave of the way to the eye
+/// alone, which is all that paths from the eye ask for. All const and thread safe.
 class Bsdf {
   public:
-    /// @param roughness 0 to 1, perceptual: the width of the lobe is its square
-    /// @param specular  0 to 1; 0.5 reflects 4% at normal incidence
-    /// @param translucency  part of the body's light that leaves on the other side, 0 to 1
-    Bsdf(const Color& base, float roughness, float metalness, float specular, float translucency = 0.0f);
+    explicit Bsdf(const SurfaceLayers& layers);
+
+    /// What is known of one direction, and is looked up once.
+    struct Side {
+        V2f shine{0, 0}, coat{0, 0};
+        float fuzz = 0;
+    };
+    enum Lobe { kFuzz, kCoat, kShine, kBody, kLobes };
+    /// All that depends on the direction to the eye alone: worked out once for all that is asked from there.
+    struct From {
+        V3f wo;
+        Side side;
+        V3f left;                            ///< for the body
+        float coat = 0;                      ///< what the coat gives back
+        float belowFuzz = 1, belowCoat = 1;  ///< what comes through
+        std::array<float, kLobes> chance{};
+    };
+    From from(const V3f& wo) const;
 
     struct Value {
         V3f f{0.0f, 0.0f, 0.0f};  ///< scattering function times the cosine of the incoming direction
         float pdf = 0.0f;         ///< of sample() giving wi, per steradian
     };
-    Value evaluate(const V3f& wo, const V3f& wi) const;
+    Value evaluate(const From& from, const V3f& wi) const;
+    Value evaluate(const V3f& wo, const V3f& wi) const { return evaluate(from(wo), wi); }
 
     struct Sample {
         V3f wi{0.0f, 0.0f, 1.0f};
         V3f weight{0.0f, 0.0f, 0.0f};  ///< f over pdf; 0 when there is no light to be had
         float pdf = 0.0f;
     };
-    Sample sample(const V3f& wo, float pick, float u, float v) const;
+    Sample sample(const From& from, float pick, float u, float v) const;
+    Sample sample(const V3f& wo, float pick, float u, float v) const { return sample(from(wo), pick, u, v); }
 
-    /// Light scattered of light that comes evenly from everywhere, seen from wo.
+    /// Light scattered of light that comes evenly from everywhere, seen from wo; an estimate where there are
+    /// several layers.
     V3f albedo(const V3f& wo) const;
 
   private:
-    V3f shine(const V3f& wo, const V3f& wi) const;
-    float shinePdf(const V3f& wo, const V3f& wi) const;
-    V3f shineAlbedo(float cosine) const;
-    V3f bodyColor(float cosineOut) const;
-    V3f bodyPart(float cosineIn) const;
-    float shineShare(const V3f& wo) const;
+    Side sideOf(const V3f& w) const;
+    float fuzzAlbedo(const Side& side) const { return fuzzWeight_ * side.fuzz; }
+    float coatAlbedo(const Side& side) const;
+    V3f shineAlbedo(const Side& side) const;
+    V3f left(const Side& side) const;
+    V3f body(const From& from, const V3f& wi, const V3f& leftIn) const;
+    V3f bodyAlbedo(const V3f& left) const { return base_ * coatTint_ * left * body_; }
+    Shine metalShine(const Microfacet& facets, const SurfaceLayers& layers) const;
+    void addCoat(const SurfaceLayers& layers, const V3f& dielectric);
+    V3f meanLeft() const;
+    V3f sampleLobe(Lobe lobe, const V3f& wo, float pick, float u, float v) const;
 
-    V3f base_, f0_, underMean_;  ///< underMean_: what the shine lets through, mean over all directions
-    float f90_ = 1, alpha_, body_, through_;
+    V3f base_, underMean_;  ///< underMean_: what reaches the body, mean over all directions
+    float body_ = 1, through_ = 0, diffuseRoughness_ = 0;
+    Shine shine_, over_;  ///< over_: what of it covers the body
+    bool shines_ = false, covered_ = false;
+    // Coat and fuzz; weights of 0 cost a comparison.
+    float coatWeight_ = 0;
+    V3f coatTint_{1.0f, 1.0f, 1.0f};  ///< of light that passes it on its way in and out
+    Shine coat_;
+    float fuzzWeight_ = 0;
+    V3f fuzzColor_{1.0f, 1.0f, 1.0f};
+    Fuzz fuzz_;
 };
 
 }  // namespace ovrix::render

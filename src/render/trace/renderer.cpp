@@ -12,6 +12,20 @@ namespace ovrix::render {
 struct Frame {
     V3f x, y, z;
     explicit Frame(const V3f& n) : z(n) { basis(n, x, y); }
+    /// @param turn  degrees about the normal that x is turned from the tangent
+    Frame(const V3f& n, const V3f& tangent, float turn) : z(n) {
+        const V3f flat = tangent - n * n.dot(tangent);
+        if (flat.dot(flat) > 1e-12f) {
+            x = flat.normalized();
+            y = n.cross(x);
+        } else {
+            basis(n, x, y);
+        }
+        const float c = std::cos(turn * kPi / 180.0f), s = std::sin(turn * kPi / 180.0f);
+        const V3f turned = x * c + y * s;
+        y = y * c - x * s;
+        x = turned;
+    }
     Frame(const V3f& tangent, const V3f& back) : x(tangent), z(back - tangent * back.dot(tangent)) {
         V3f other;
         if (z.dot(z) > 1e-12f)
@@ -52,6 +66,7 @@ struct Shaded {
     std::variant<Bsdf, Fibre> scatter;
     Color base;
     V3f emission{0, 0, 0};
+    float grain = 0.0f;  ///< degrees that the streaks of its shine are turned from the tangent
 };
 
 namespace {
@@ -94,17 +109,42 @@ Shaded shadeFibre(const SurfaceMaterial& m, const SurfacePoint& p, FieldsAt& at)
         if (p.factor != Color(1.0f)) o.absorption = absorptionOfColor(base, o.roughnessAround);
     }
     o.base = base;
-    if (!p.strand) return {Bsdf(base, 0.8f, 0.0f, 0.3f), base, V3f(0.0f)};
+    if (!p.strand) return {Bsdf({.base = base, .specularWeight = 0.6f, .roughness = 0.8f}), base, V3f(0.0f)};
     return {Fibre(*f.shape, o, p.across), base, V3f(0.0f)};
+}
+
+SurfaceLayers layersAt(const SurfaceMaterial& m, const Color& base, FieldsAt& at) {
+    SurfaceLayers l{.base = base,
+                    .diffuseRoughness = at.of(m.diffuseRoughness),
+                    .metalness = at.of(m.metalness),
+                    .specularWeight = at.of(m.specularWeight),
+                    .specularColor = at.of(m.specularColor),
+                    .roughness = at.of(m.roughness),
+                    .anisotropy = at.of(m.anisotropy),
+                    .ior = at.of(m.ior),
+                    .translucency = at.of(m.translucency),
+                    .coatWeight = at.of(m.coatWeight),
+                    .fuzzWeight = at.of(m.fuzzWeight)};
+    if (l.coatWeight > 0.0f) {
+        l.coatRoughness = at.of(m.coatRoughness);
+        l.coatIor = at.of(m.coatIor);
+        l.coatDarkening = at.of(m.coatDarkening);
+        l.coatColor = at.of(m.coatColor);
+    }
+    if (l.fuzzWeight > 0.0f) {
+        l.fuzzRoughness = at.of(m.fuzzRoughness);
+        l.fuzzColor = at.of(m.fuzzColor);
+    }
+    return l;
 }
 
 Shaded shade(const SurfaceMaterial& m, const SurfacePoint& p) {
     const Samples one = samplesAt(p, m);
     FieldsAt at(one);
     if (m.fibre) return shadeFibre(m, p, at);
-    const Color base = tinted(p.colored ? p.color : at.of(m.base), p.tint) * p.factor;
-    Shaded s{Bsdf(base, at.of(m.roughness), at.of(m.metalness), at.of(m.specular), at.of(m.translucency)),
-             base};
+    const Color base = tinted(p.colored ? p.color : at.of(m.base), p.tint) * p.factor * at.of(m.baseWeight);
+    Shaded s{Bsdf(layersAt(m, base, at)), base};
+    if (m.grained()) s.grain = at.of(m.rotation);
     if (m.glows()) s.emission = V3f(at.of(m.emission) * p.factor) * at.of(m.glow);
     return s;
 }
@@ -171,15 +211,19 @@ struct Renderer::Vertex {
     const Fibre* fibre;
     Frame frame;
     V3f wo;
+    Bsdf::From from;  ///< of what is no fibre
 
     Vertex(const SurfacePoint& p, Shaded s, const V3f& back)
         : point(p),
           shaded(std::move(s)),
           fibre(std::get_if<Fibre>(&shaded.scatter)),
-          frame(fibre ? Frame(p.tangent, back) : Frame(p.normal)),
+          frame(fibre                 ? Frame(p.tangent, back)
+                : p.tangent == V3f(0) ? Frame(p.normal)
+                                      : Frame(p.normal, p.tangent, shaded.grain)),
           wo(frame.toLocal(back)) {
         if (!fibre) wo.z = std::max(wo.z, 1e-4f);  // a bent normal may look away at the rim
         wo.normalize();
+        if (!fibre) from = bsdf().from(wo);
     }
     const Bsdf& bsdf() const { return std::get<Bsdf>(shaded.scatter); }
     /// Whether light may go that way: the bent normal and the face must agree.
@@ -214,7 +258,7 @@ void Renderer::gatherLight(Path& path, const Vertex& v) const {
         f = value.f, scatterPdf = value.pdf;
         if (path.lobed && path.depth == 0) path.splitBy(value.lobe, value.f);
     } else {
-        const Bsdf::Value value = v.bsdf().evaluate(v.wo, wi);
+        const Bsdf::Value value = v.bsdf().evaluate(v.from, wi);
         f = value.f, scatterPdf = value.pdf;
     }
     const float pdf = s.pdf / float(count);
@@ -235,7 +279,7 @@ bool Renderer::bounce(Path& path, const Vertex& v) const {
         wi = s.wi, weight = s.weight, pdf = s.pdf;
         if (path.lobed && path.depth == 0) path.splitBy(s.lobes, s.weight);
     } else {
-        const Bsdf::Sample s = v.bsdf().sample(v.wo, r[0], r[1], r[2]);
+        const Bsdf::Sample s = v.bsdf().sample(v.from, r[0], r[1], r[2]);
         wi = s.wi, weight = s.weight, pdf = s.pdf;
     }
     const V3f direction = v.frame.toWorld(wi).normalized();

@@ -17,7 +17,11 @@ V3f direction(float cosine, float around, float side = 1) {
 TEST_CASE("a shine that fades out leaves the matt body, without a step at its end", "[render][bsdf]") {
     for (const float cosine : {0.02f, 0.1f, 0.5f, 1.0f}) {
         const V3f wo = direction(cosine, 0);
-        const auto albedo = [&](float specular) { return Bsdf(Color(0.5f), 0.3f, 0, specular).albedo(wo).x; };
+        const auto albedo = [&](float specular) {
+            return Bsdf({.base = Color(0.5f), .specularWeight = 2.0f * specular, .roughness = 0.3f})
+                .albedo(wo)
+                .x;
+        };
         CHECK(albedo(1e-6f) == Approx(albedo(0)).margin(1e-4));
         float last = albedo(0);  // and goes on in small steps; a whole one is up to 0.5 at grazing angles
         for (float specular = 0.01f; specular <= 0.5f; specular += 0.01f) {
@@ -29,7 +33,7 @@ TEST_CASE("a shine that fades out leaves the matt body, without a step at its en
 
 TEST_CASE("the body under a shine is alike seen both ways", "[render][bsdf]") {
     // On the far side of a thin surface there is the body alone.
-    const Bsdf leaf(Color(0.8f), 0.2f, 0, 0.5f, 1);
+    const Bsdf leaf({.base = Color(0.8f), .specularWeight = 1, .roughness = 0.2f, .translucency = 1});
     for (const float a : {0.05f, 0.3f, 0.9f})
         for (const float b : {0.1f, 0.6f, 1.0f}) {
             const float there = leaf.evaluate(direction(a, 1), direction(b, 2, -1)).f.x / b,

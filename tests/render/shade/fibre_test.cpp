@@ -166,7 +166,7 @@ struct Fur {
         : strands(std::move(s)) {
         SurfaceMaterial m;
         m.base.high = Color(1.0f);
-        m.specular.high = 0;
+        m.specularWeight.high = 0;
         m.roughness.high = 1;
         m.translucency.high = translucency;
         if (fibre) {

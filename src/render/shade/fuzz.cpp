@@ -1,0 +1,67 @@
+#include "render/shade/fuzz.h"
+
+#include <algorithm>
+#include <array>
+
+namespace ovrix::render {
+
+namespace {
+
+float density(float cosine, float roughness) {
+    const float inverse = 1.0f / roughness, sine = std::sqrt(std::max(0.0f, 1.0f - cosine * cosine));
+    return (2.0f + inverse) * std::pow(sine, inverse) / (2.0f * kPi);
+}
+
+class AlbedoTable {
+  public:
+    AlbedoTable() {
+        for (int r = 0; r < kSize; ++r)
+            for (int c = 0; c < kSize; ++c) cells_[size_t(r * kSize + c)] = integrate(r, c);
+    }
+    float at(float cosine, float roughness) const {
+        const float x = std::clamp(cosine, 0.0f, 1.0f) * (kSize - 1),
+                    y = std::clamp(roughness, 0.0f, 1.0f) * (kSize - 1);
+        const int c = std::min(int(x), kSize - 2), r = std::min(int(y), kSize - 2);
+        const float fx = x - float(c), fy = y - float(r);
+        const auto row = [&](int i) { return cell(i, c) * (1 - fx) + cell(i, c + 1) * fx; };
+        return row(r) * (1 - fy) + row(r + 1) * fy;
+    }
+
+  private:
+    static constexpr int kSize = 24, kHeights = 24, kTurns = 16;
+    float cell(int r, int c) const { return cells_[size_t(r * kSize + c)]; }
+    static float integrate(int r, int c) {
+        const float cosine = std::max(0.01f, float(c) / (kSize - 1));
+        const Fuzz fuzz{std::max(0.05f, float(r) / (kSize - 1))};
+        const V3f wo(std::sqrt(1.0f - cosine * cosine), 0.0f, cosine);
+        double sum = 0;
+        for (int i = 0; i < kHeights; ++i)
+            for (int j = 0; j < kTurns; ++j) {
+                const float z = (float(i) + 0.5f) / kHeights, phi = kPi * (float(j) + 0.5f) / kTurns;
+                const float s = std::sqrt(1.0f - z * z);
+                sum += double(fuzz.evaluate(wo, V3f(s * std::cos(phi), s * std::sin(phi), z)));
+            }
+        return float(sum) * 2.0f * kPi / (kHeights * kTurns);
+    }
+    std::array<float, size_t(kSize) * kSize> cells_;
+};
+
+const AlbedoTable& albedoTable() {
+    static const AlbedoTable table;
+    return table;
+}
+
+}  // namespace
+
+float Fuzz::evaluate(const V3f& wo, const V3f& wi) const {
+    if (wo.z <= 0.0f || wi.z <= 0.0f) return 0.0f;
+    const V3f h = (wo + wi).normalized();
+    const float visible = 1.0f / (4.0f * (wi.z + wo.z - wi.z * wo.z));
+    return density(h.z, roughness) * visible * wi.z;
+}
+
+float Fuzz::albedo(float cosine) const { return std::min(1.0f, albedoTable().at(cosine, roughness)); }
+
+void Fuzz::prepare() { albedoTable(); }
+
+}  // namespace ovrix::render

@@ -1,0 +1,104 @@
+// Rough shine by microfacets, and how much light it gives back in all.
+#pragma once
+#include <algorithm>
+#include <array>
+
+#include "base/vec.h"
+
+namespace ovrix::render {
+
+inline float fifthPower(float x) {
+    const float x2 = x * x;
+    return x2 * x2 * x;
+}
+
+/// A distribution of facets by GGX, wider along one axis than along the other: Walter et al., "Microfacet
+/// Models for Refraction through Rough Surfaces", EGSR 2007, doi:10.2312/EGWR/EGSR07/195-206; masking that
+/// goes by both directions' heights, and facets drawn as they are seen: Heitz, "Sampling the GGX Distribution
+/// of Visible Normals", JCGT 7(4), 2018. Directions in a frame whose z axis is the normal. Thread safe.
+struct Microfacet {
+    float alphaX = 1.0f, alphaY = 1.0f;
+
+    /// @param roughness   0 to 1, perceptual: the width is its square
+    /// @param anisotropy  0 to 1: alike both ways, or a streak along y as the facets' slopes narrow there;
+    /// widths as the OpenPBR specification has them
+    static Microfacet of(float roughness, float anisotropy = 0.0f);
+    /// One width that counts for both in tables.
+    float width() const { return std::sqrt(alphaX * alphaY); }
+    /// The width that tells what is seen of the facets from w: along it where it is low.
+    float widthSeen(const V3f& w) const {
+        if (alphaX == alphaY) return alphaX;
+        const float flat = w.x * w.x + w.y * w.y;
+        if (flat <= 0.0f) return width();
+        const float along = std::sqrt((alphaX * alphaX * w.x * w.x + alphaY * alphaY * w.y * w.y) / flat);
+        return lerp(width(), along, flat);
+    }
+    float lambda(const V3f& w) const {
+        const float slope = (alphaX * alphaX * w.x * w.x + alphaY * alphaY * w.y * w.y) / (w.z * w.z);
+        return 0.5f * (std::sqrt(1.0f + slope) - 1.0f);
+    }
+    float density(const V3f& h) const {
+        const float x = h.x / alphaX, y = h.y / alphaY, d = x * x + y * y + h.z * h.z;
+        return 1.0f / (kPi * alphaX * alphaY * d * d);
+    }
+    /// Fraction of facets that both see.
+    float seenByBoth(const V3f& wo, const V3f& wi) const { return 1.0f / (1.0f + lambda(wo) + lambda(wi)); }
+    /// A facet's normal, as often as it is seen from wo.
+    V3f sample(const V3f& wo, float u, float v) const;
+    /// Of sample(): per steradian of the facet's normal.
+    float pdf(const V3f& wo, const V3f& h) const {
+        return density(h) * std::max(0.0f, wo.dot(h)) / ((1.0f + lambda(wo)) * wo.z);
+    }
+};
+
+/// Light that a bare shine gives back, of light that comes evenly from everywhere, over the cosine of the
+/// direction to the eye and the width: f0 * x + f90 * y. Worked out once. Thread safe.
+class ShineTable {
+  public:
+    static const ShineTable& get();
+    V2f at(float cosine, float width) const;
+    /// Its mean over all directions, weighted by their cosines.
+    V2f mean(float width) const;
+
+  private:
+    ShineTable();
+    static constexpr int kSize = 48, kSide = 32;
+    V2f cell(int r, int c) const { return cells_[size_t(r * kSize + c)]; }
+    void integrate(int r, int c);
+    std::array<V2f, size_t(kSize) * kSize> cells_;
+    std::array<V2f, size_t(kSize)> means_;
+};
+
+/// A shine: facets that reflect by Schlick's Fresnel, f0 head on and f90 at the rim, and what is lost between
+/// facets given back alike both ways (Kulla and Conty, "Revisiting Physically Based Shading at Imageworks",
+/// SIGGRAPH 2017 courses). Directions as for Microfacet, both above the surface. Thread safe.
+class Shine {
+  public:
+    Shine() = default;
+    /// @param rim  how much darker towards the rim: see Fresnel in the code
+    Shine(const Microfacet& facets, const V3f& f0, float f90, const V3f& rim = V3f(0.0f));
+    /// This and @p part of another, on the same facets.
+    Shine mixed(const Shine& other, float part) const;
+    /// What the table has for a direction: looked up once for all that is asked of it, here and of a shine on
+    /// the same facets.
+    V2f seen(const V3f& w) const { return ShineTable::get().at(w.z, facets_.widthSeen(w)); }
+    struct Value {
+        V3f f{0.0f, 0.0f, 0.0f};  ///< the scattering function times the cosine of wi
+        float pdf = 0.0f;         ///< of sample(), per steradian
+    };
+    Value value(const V3f& wo, const V2f& seenOut, const V3f& wi, const V2f& seenIn) const;
+    /// Light given back of light from everywhere; without the darker rim.
+    V3f albedo(const V2f& seen) const {
+        return f0_ * seen.x + V3f(f90_ * seen.y) + many_ * std::max(0.0f, 1.0f - seen.x - seen.y);
+    }
+    V3f meanAlbedo() const { return albedo(ShineTable::get().mean(width_)); }
+    V3f sample(const V3f& wo, float u, float v) const;
+
+  private:
+    Microfacet facets_;
+    V3f f0_{0.0f, 0.0f, 0.0f}, rim_{0.0f, 0.0f, 0.0f};
+    V3f many_{0.0f, 0.0f, 0.0f};  ///< of light that meets several facets, what is given back
+    float f90_ = 1.0f, width_ = 1.0f, meanSeen_ = 1.0f;
+};
+
+}  // namespace ovrix::render
