@@ -31,6 +31,13 @@ Looks makeLooks(Maker& m) {
     dampRock.field = std::make_shared<Field>(
         Field{{noise(0.22, 17, 1.8, 4), blended(noise(0.02, 19, 1.6, 3), Blend::Multiply, 0.7)}});
     m.document = withParam(m.document, {l.rock, "", "specular_roughness"}, dampRock);
+    Param film;  // of water, where the waves still reach
+    film.value = 0.0;
+    film.low = 0.9;
+    film.field = std::make_shared<Field>(
+        Field{{heightBand(0.06, 0.5, 0.05), blended(noise(0.12, 37, 1.6, 3), Blend::Multiply, 0.6)}});
+    m.document = withParam(m.document, {l.rock, "", "coat_weight"}, film);
+    m.set(l.rock, {{"coat_ior", "1.33"}, {"coat_roughness", "0.16"}, {"coat_darkening", "0.8"}});
     l.sand =
         m.material("Wet sand", Color(0.085f, 0.066f, 0.048f), Color(0.34f, 0.27f, 0.19f),
                    {heightBand(-0.03, 0.2, 0.03), blended(noise(0.004, 3, 2.0, 2), Blend::Multiply, 0.45),
@@ -48,7 +55,8 @@ Looks makeLooks(Maker& m) {
     l.limpet = m.material("Limpet shell", Color(0.10f, 0.075f, 0.055f), Color(0.52f, 0.42f, 0.29f),
                           {perElement(7), blended(noise(0.006, 2, 1.6, 2), Blend::Multiply, 0.6)}, 0.55);
     l.snail = m.material("Snail shell", Color(0.09f, 0.045f, 0.03f), Color(0.66f, 0.40f, 0.13f),
-                         {perElement(11), blended(noise(0.005, 6, 1.2, 2), Blend::Multiply, 0.35)}, 0.28);
+                         {perElement(11), blended(noise(0.005, 6, 1.2, 2), Blend::Multiply, 0.35)}, 0.42);
+    m.set(l.snail, {{"coat_weight", "0.7"}, {"coat_roughness", "0.12"}});
     l.stone = m.material("Stone", Color(0.05f, 0.052f, 0.055f), Color(0.34f, 0.31f, 0.28f),
                          {perElement(13), blended(noise(0.03, 1, 1.2, 4), Blend::Multiply, 0.5)}, 0.48);
     l.grass = m.material("Sea grass", Color(0.035f, 0.075f, 0.02f), Color(0.19f, 0.27f, 0.055f),
@@ -61,11 +69,16 @@ Looks makeLooks(Maker& m) {
     salted.low = 0.05;
     salted.field = std::make_shared<Field>(Field{{noise(0.035, 27, 2.2, 4), slope(60, 180, 50)}});
     m.document = withParam(m.document, {l.glass, "", "specular_roughness"}, salted);
-    m.document = withValue(m.document, {l.glass, "", "specular_weight"}, 1.2);
+    m.set(l.glass, {{"transmission_weight", "1"},
+                    {"transmission_color", "0.25,0.62,0.5"},
+                    {"transmission_depth", "0.05"},
+                    {"nested_priority", "1"}});
     l.water = m.add("surface", "Water");
-    m.document = withValue(m.document, {l.water, "", "base_color"}, Color(0.006f, 0.014f, 0.015f));
-    m.document = withValue(m.document, {l.water, "", "specular_roughness"}, 0.03);
-    m.document = withValue(m.document, {l.water, "", "specular_weight"}, 0.7);
+    m.set(l.water, {{"specular_roughness", "0.02"},
+                    {"specular_ior", "1.33"},
+                    {"transmission_weight", "1"},
+                    {"transmission_color", "0.3,0.5,0.47"},
+                    {"transmission_depth", "0.11"}});
     return l;
 }
 

@@ -37,6 +37,19 @@ const struct SurfaceParams : ParamTable {
                     "specular_roughness_anisotropy!=0"));
     Handle<Varying> ior = add(drivable(number("specular_ior", "Index of refraction", 1.5, "", 1, 4, 1, 2.5,
                                               "1.33 water, 1.5 glass, 2.4 diamond")));
+    Handle<Varying> transmissionWeight = add(drivable(unitNumber(
+        "transmission_weight", "Transmission", 0, "How clear what is no metal is: 1 glass and water")));
+    Handle<VaryingColor> transmissionColor =
+        add(ifClear(color("transmission_color", "Transmission colour", Color(1.0f), true,
+                          "Of light that comes through: at the boundary, or after the depth")));
+    Handle<Varying> transmissionDepth = add(ifClear(
+        drivable(number("transmission_depth", "Transmission depth", 0, "m", 0, 1e4, 0, 1,
+                        "Way through it after which light has that colour; 0 colours at the boundary"))));
+    Handle<bool> thinWalled = add(ifClear(flag("geometry_thin_walled", "Thin walled", false,
+                                               "A pane, a bubble: nothing lies within, no light is bent")));
+    Handle<int64_t> priority =
+        add(ifClear(whole("nested_priority", "Priority", 0, -100, 100, 0, 5,
+                          "Where clear things overlap the highest is there: glass above the water in it")));
     Handle<Varying> coatWeight = add(
         drivable(unitNumber("coat_weight", "Coat", 0, "A clear layer over all: varnish, wetness, shell")));
     Handle<VaryingColor> coatColor = add(ofCoat(
@@ -66,6 +79,7 @@ const struct SurfaceParams : ParamTable {
 
   private:
     static ParamSpec ofCoat(ParamSpec spec) { return shownIf(std::move(spec), "coat_weight!=0"); }
+    static ParamSpec ifClear(ParamSpec spec) { return shownIf(std::move(spec), "transmission_weight!=0"); }
     static ParamSpec ofFuzz(ParamSpec spec) { return shownIf(std::move(spec), "fuzz_weight!=0"); }
 } kSurface;
 
@@ -82,6 +96,11 @@ SurfaceMaterial surfaceMaterial(const MaterialInput& in) {
     m.anisotropy = p[kSurface.anisotropy];
     m.rotation = p[kSurface.rotation];
     m.ior = p[kSurface.ior];
+    m.transmissionWeight = p[kSurface.transmissionWeight];
+    m.transmissionColor = p[kSurface.transmissionColor];
+    m.transmissionDepth = p[kSurface.transmissionDepth];
+    m.thinWalled = p[kSurface.thinWalled];
+    m.priority = int(p[kSurface.priority]);
     m.coatWeight = p[kSurface.coatWeight];
     m.coatColor = p[kSurface.coatColor];
     m.coatRoughness = p[kSurface.coatRoughness];

@@ -60,6 +60,7 @@ RenderScene::~RenderScene() { rtcReleaseScene(top_); }
 
 uint32_t RenderScene::addMaterial(SurfaceMaterial material) {
     cuts_ = cuts_ || material.cuts();
+    clears_ = clears_ || material.clear();
     materials_.push_back(std::move(material));
     return uint32_t(materials_.size() - 1);
 }
@@ -247,11 +248,11 @@ struct RenderScene::Cutting {
     }
 };
 
-RayHit RenderScene::intersect(const Ray& ray, bool coherent) const {
+RayHit RenderScene::intersect(const Ray& ray, bool coherent, float most) const {
     RTCRayHit r;
     r.ray.org_x = ray.origin.x, r.ray.org_y = ray.origin.y, r.ray.org_z = ray.origin.z;
     r.ray.dir_x = ray.direction.x, r.ray.dir_y = ray.direction.y, r.ray.dir_z = ray.direction.z;
-    r.ray.tnear = 0.0f, r.ray.tfar = std::numeric_limits<float>::infinity();
+    r.ray.tnear = 0.0f, r.ray.tfar = most;
     r.ray.time = ray.time, r.ray.mask = 0xFFFFFFFFu, r.ray.id = 0, r.ray.flags = 0;
     r.hit.geomID = r.hit.instID[0] = RTC_INVALID_GEOMETRY_ID;
     Cutting cutting(*this, ray);
@@ -358,7 +359,8 @@ SurfacePoint RenderScene::surfacePoint(const RayHit& hit, const Ray& ray) const 
     p.faceNormal = unitOr(normalToWorld(m, hit.faceNormal), -ray.direction);
     const auto n = [&](int k) { return prototype.normalAt(t[size_t(k)], ray.time); };
     p.normal = unitOr(normalToWorld(m, n(0) * w + n(1) * hit.u + n(2) * hit.v), p.faceNormal);
-    if (p.faceNormal.dot(ray.direction) > 0.0f) p.faceNormal = -p.faceNormal;
+    p.backside = p.faceNormal.dot(ray.direction) > 0.0f;
+    if (p.backside) p.faceNormal = -p.faceNormal;
     if (p.normal.dot(p.faceNormal) < 0.0f) p.normal = -p.normal;
     if (const auto uv = prototype.uvs; !uv.empty()) p.uv = uv[t[0]] * w + uv[t[1]] * hit.u + uv[t[2]] * hit.v;
     p.material = materialAt(hit);

@@ -40,6 +40,12 @@ struct SurfaceMaterial {
             ior = always(1.5f), translucency = always(0.0f), coatWeight = always(0.0f),
             coatRoughness = always(0.0f), coatIor = always(1.6f), coatDarkening = always(1.0f),
             fuzzWeight = always(0.0f), fuzzRoughness = always(0.5f);
+    Varying transmissionWeight = always(0.0f),
+            transmissionDepth =
+                always(0.0f);  ///< metres after which light has its colour; 0: at the boundary
+    VaryingColor transmissionColor = always(Color(1.0f));
+    bool thinWalled = false;
+    int priority = 0;                 ///< where clear matter overlaps, the highest is there
     Varying rotation = always(0.0f);  ///< degrees that the shine's grain is turned
     Varying opacity = always(1.0f), glow = always(1.0f);
     VaryingColor emission = always(Color(0.0f));
@@ -49,6 +55,8 @@ struct SurfaceMaterial {
     bool readsElements = false;
     /// Set for a fibre: then of the others only the base colour counts. On what is no strand, it is matt.
     std::shared_ptr<const FibreMaterial> fibre;
+    /// Whether light may go through.
+    bool clear() const { return !fibre && (transmissionWeight.field || transmissionWeight.high > 0.0f); }
     bool grained() const { return anisotropy.field || anisotropy.high > 0.0f; }
     /// Whether rays may pass where it is less than half there.
     bool cuts() const { return opacity.field || opacity.high < 0.5f; }
@@ -69,6 +77,7 @@ struct RayHit {
 struct SurfacePoint {
     V3f position, normal, faceNormal;  ///< unit, turned to the side that the ray came from
     float rounding = 0;                ///< metres that the position may be off
+    bool backside = false;             ///< met from within
     V2f uv{0, 0};
     V3f tint{0, 1, 1};   ///< see tinted()
     Color factor{1.0f};  ///< the copy's own, on all its colours
@@ -146,10 +155,14 @@ class RenderScene {
     std::vector<Light> lights;
     void clearMaterials() {
         materials_.clear();
-        cuts_ = false;
+        cuts_ = clears_ = false;
     }
 
-    RayHit intersect(const Ray& ray, bool coherent) const;
+    /// @param most  nothing further away is met
+    RayHit intersect(const Ray& ray, bool coherent,
+                     float most = std::numeric_limits<float>::infinity()) const;
+    /// Whether some material lets light through.
+    bool clears() const { return clears_; }
     /// True when something lies between the origin and @p distance along the ray.
     bool blocked(const V3f& origin, const V3f& direction, float distance, float time = 0.0f) const;
     SurfacePoint surfacePoint(const RayHit& hit, const Ray& ray) const;
@@ -166,7 +179,7 @@ class RenderScene {
     const Samples* elementsOf(const Instance& instance) const;
     SurfacePoint strandPoint(const RayHit& hit, const Ray& ray, const StrandCurves& curves,
                              const float* m) const;
-    bool cuts_ = false;  // some material does
+    bool cuts_ = false, clears_ = false;  // some material does
     bool moving_ = false;
     std::vector<SurfaceMaterial> materials_;
     std::vector<std::vector<uint32_t>> materialSlots_;

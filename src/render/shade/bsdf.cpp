@@ -45,13 +45,15 @@ V3f value(const V3f& color, float roughness, const V3f& wo, const V3f& wi) {
 void prepareShading() {
     ShineTable::get();
     Fuzz::prepare();
+    Glass::prepare();
 }
 
 Bsdf::Bsdf(const SurfaceLayers& l) : base_(in01(l.base)) {
     const float metal = in01(l.metalness), ior = std::clamp(l.ior, 1.0f, 4.0f);
-    coatWeight_ = in01(l.coatWeight);
-    fuzzWeight_ = in01(l.fuzzWeight);
-    body_ = 1.0f - metal;
+    coatWeight_ = l.inside ? 0.0f : in01(l.coatWeight);  // which lie on the outer side
+    fuzzWeight_ = l.inside ? 0.0f : in01(l.fuzzWeight);
+    glassWeight_ = (1.0f - metal) * in01(l.transmissionWeight);
+    body_ = 1.0f - metal - glassWeight_;
     through_ = in01(l.translucency);
     diffuseRoughness_ = in01(l.diffuseRoughness);
     // Below a coat the shine meets the coat, and not the air; and light comes to it spread by the coat.
@@ -71,7 +73,13 @@ Bsdf::Bsdf(const SurfaceLayers& l) : base_(in01(l.base)) {
     covered_ = body_ > 0.0f && atRim(dielectric) > 0.0f;
     over_ = Shine(facets, dielectric, atRim(dielectric));
     shines_ = covered_ || (metal > 0.0f && atRim(base_) > 0.0f);
-    if (shines_) shine_ = metal > 0.0f ? over_.mixed(metalShine(facets, l), metal) : over_;
+    if (shines_)
+        shine_ = metal > 0.0f ? over_.times(body_).plus(metalShine(facets, l), metal) : over_.times(body_);
+    if (glassWeight_ > 0.0f) {
+        const float outer = std::clamp(l.outerIor, 1.0f, 4.0f), index = l.thinWalled ? ior : ior / outer;
+        glass_ = Glass(facets, l.inside && !l.thinWalled ? 1.0f / index : index, l.thinWalled,
+                       in01(l.transmissionTint));
+    }
     if (coatWeight_ > 0.0f) addCoat(l, dielectric);
     fuzzColor_ = in01(l.fuzzColor);
     fuzz_.roughness = std::clamp(l.fuzzRoughness, 0.05f, 1.0f);
@@ -95,7 +103,8 @@ void Bsdf::addCoat(const SurfaceLayers& l, const V3f& dielectric) {
     coat_ = Shine(Microfacet::of(l.coatRoughness), V3f(smooth), in01(50.0f * smooth));
     const float spread = 1.0f - (1.0f - coat_.meanAlbedo().x) / (ior * ior);
     const float back = lerp(smooth, spread, lerp(in01(l.roughness), 1.0f, body_));
-    const V3f below = base_ * (1.0f - body_) + (dielectric + (V3f(1.0f) - dielectric) * base_) * body_;
+    const V3f below = base_ * (1.0f - body_ - glassWeight_) + V3f(glassWeight_) +
+                      (dielectric + (V3f(1.0f) - dielectric) * base_) * body_;
     for (int k = 0; k < 3; ++k) {
         const float darker = (1.0f - back) / (1.0f - below[k] * back);
         coatTint_[k] = lerp(1.0f, in01(l.coatColor)[k], coatWeight_) *
@@ -154,7 +163,7 @@ V3f Bsdf::body(const From& from, const V3f& wi, const V3f& leftIn) const {
 V3f Bsdf::albedo(const V3f& wo) const {
     const From f = from(wo);
     return fuzzColor_ * fuzzAlbedo(f.side) + V3f(f.coat * f.belowFuzz) +
-           shineAlbedo(f.side) * coatTint_ * f.belowCoat + bodyAlbedo(f.left);
+           (shineAlbedo(f.side) + V3f(glassWeight_)) * coatTint_ * f.belowCoat + bodyAlbedo(f.left);
 }
 
 /// Each lobe is drawn by the light that it gives, and none of them hardly ever.
@@ -170,6 +179,7 @@ Bsdf::From Bsdf::from(const V3f& wo) const {
     if (fuzzWeight_ > 0.0f) c[kFuzz] = fuzzAlbedo(f.side) * luminance(fuzzColor_);
     if (coatWeight_ > 0.0f) c[kCoat] = f.belowFuzz * f.coat;
     if (shines_) c[kShine] = f.belowCoat * luminance(shineAlbedo(f.side) * coatTint_);
+    c[kGlass] = f.belowCoat * glassWeight_;
     c[kBody] = luminance(bodyAlbedo(f.left));
     float sum = 0.0f, again = 0.0f;
     for (const float x : c) sum += x;
@@ -184,13 +194,18 @@ Bsdf::From Bsdf::from(const V3f& wo) const {
 
 Bsdf::Value Bsdf::evaluate(const From& from, const V3f& wi) const {
     const V3f& wo = from.wo;
-    if (wo.z <= 0.0f || wi.z == 0.0f || (wi.z < 0.0f && through_ == 0.0f)) return {};
+    if (wo.z <= 0.0f || wi.z == 0.0f || (wi.z < 0.0f && through_ == 0.0f && glassWeight_ == 0.0f)) return {};
     const float fraction = wi.z > 0.0f ? 1.0f - through_ : through_, even = std::abs(wi.z) / kPi;
     const Side in = sideOf(V3f(wi.x, wi.y, std::abs(wi.z)));
     Value value;
     if (from.chance[kBody] > 0.0f) {
-        value.f = body(from, wi, left(in)) * fraction;
+        value.f = value.broad = body(from, wi, left(in)) * fraction;
         value.pdf = from.chance[kBody] * fraction * even;
+    }
+    if (from.chance[kGlass] > 0.0f) {
+        const Glass::Value glass = glass_.value(wo, wi);
+        value.f += glass.f * coatTint_ * (from.belowCoat * glassWeight_);
+        value.pdf += from.chance[kGlass] * glass.pdf;
     }
     if (wi.z < 0.0f) return value;
     if (from.chance[kShine] > 0.0f) {
@@ -204,7 +219,9 @@ Bsdf::Value Bsdf::evaluate(const From& from, const V3f& wi) const {
         value.pdf += from.chance[kCoat] * coat.pdf;
     }
     if (from.chance[kFuzz] > 0.0f) {
-        value.f += fuzzColor_ * (fuzzWeight_ * fuzz_.evaluate(wo, wi));
+        const V3f fuzz = fuzzColor_ * (fuzzWeight_ * fuzz_.evaluate(wo, wi));
+        value.f += fuzz;
+        value.broad += fuzz;
         value.pdf += from.chance[kFuzz] * even;
     }
     return value;
@@ -214,6 +231,7 @@ Bsdf::Value Bsdf::evaluate(const From& from, const V3f& wi) const {
 V3f Bsdf::sampleLobe(Lobe lobe, const V3f& wo, float pick, float u, float v) const {
     if (lobe == kCoat) return coat_.sample(wo, u, v);
     if (lobe == kShine) return shine_.sample(wo, u, v);
+    if (lobe == kGlass) return glass_.sample(wo, pick, u, v);
     const float r = std::sqrt(u), phi = 2.0f * kPi * v, z = std::sqrt(std::max(0.0f, 1.0f - u));
     return V3f(r * std::cos(phi), r * std::sin(phi), lobe == kBody && pick < through_ ? -z : z);
 }
@@ -224,7 +242,9 @@ Bsdf::Sample Bsdf::sample(const From& from, float pick, float u, float v) const 
     int lobe = 0;
     while (lobe + 1 < kLobes && pick >= from.chance[size_t(lobe)]) pick -= from.chance[size_t(lobe++)];
     s.wi = sampleLobe(Lobe(lobe), from.wo, pick / std::max(1e-7f, from.chance[size_t(lobe)]), u, v);
-    if (s.wi.z <= 0.0f && lobe != kBody) return s;
+    if (s.wi.z == 0.0f || (s.wi.z < 0.0f && lobe != kBody && lobe != kGlass)) return s;
+    s.broad = lobe == kBody || lobe == kFuzz;
+    s.refracted = lobe == kGlass && s.wi.z < 0.0f;
     const Value value = evaluate(from, s.wi);
     s.pdf = value.pdf;
     if (value.pdf > 0.0f) s.weight = value.f / value.pdf;

@@ -1,6 +1,7 @@
 // How a surface scatters light: fuzz over a coat over a shine over a body, or metal.
 #pragma once
 #include "render/shade/fuzz.h"
+#include "render/shade/glass.h"
 #include "render/shade/microfacet.h"
 
 namespace ovrix::render {
@@ -21,13 +22,19 @@ struct SurfaceLayers {
     float translucency = 0.0f;  ///< part of the body's light that leaves on the other side
     float coatWeight = 0.0f, coatRoughness = 0.0f, coatIor = 1.6f, coatDarkening = 1.0f;
     Color coatColor{1.0f};
+    float transmissionWeight = 0.0f;  ///< how much of what is no metal is clear
+    Color transmissionTint{1.0f};     ///< of light that it lets through at its boundary
+    bool thinWalled = false;          ///< a pane, with the same on both sides
+    bool inside = false;              ///< whether wo lies within it
+    float outerIor = 1.0f;            ///< of what is around it
     float fuzzWeight = 0.0f, fuzzRoughness = 0.5f;
     Color fuzzColor{1.0f};
 };
 
 /// A surface at one point, in a frame whose z axis is the shading normal and whose x axis is across its
 /// streaks. Directions point away from the surface and are unit vectors; wo lies above it (z > 0), and wi
-/// too, or below it where light shines through a thin surface such as a leaf; else the value is 0.
+/// too, or below it where light shines through a thin surface or goes on into clear matter; else the value is
+/// 0.
 ///
 /// Shine: see there; of metal with the specification's tint at the rim. Body: Lambert's, or rough and
 /// energy-preserving (Portsmouth, Kutz and Hill, "EON: A Practical Energy-Preserving Rough Diffuse BRDF",
@@ -43,7 +50,7 @@ class Bsdf {
         V2f shine{0, 0}, coat{0, 0};
         float fuzz = 0;
     };
-    enum Lobe { kFuzz, kCoat, kShine, kBody, kLobes };
+    enum Lobe { kFuzz, kCoat, kShine, kGlass, kBody, kLobes };
     /// All that depends on the direction to the eye alone: worked out once for all that is asked from there.
     struct From {
         V3f wo;
@@ -56,8 +63,9 @@ class Bsdf {
     From from(const V3f& wo) const;
 
     struct Value {
-        V3f f{0.0f, 0.0f, 0.0f};  ///< scattering function times the cosine of the incoming direction
-        float pdf = 0.0f;         ///< of sample() giving wi, per steradian
+        V3f f{0.0f, 0.0f, 0.0f};      ///< scattering function times the cosine of the incoming direction
+        V3f broad{0.0f, 0.0f, 0.0f};  ///< what of it is no shine's nor of clear matter
+        float pdf = 0.0f;             ///< of sample() giving wi, per steradian
     };
     Value evaluate(const From& from, const V3f& wi) const;
     Value evaluate(const V3f& wo, const V3f& wi) const { return evaluate(from(wo), wi); }
@@ -66,6 +74,8 @@ class Bsdf {
         V3f wi{0.0f, 0.0f, 1.0f};
         V3f weight{0.0f, 0.0f, 0.0f};  ///< f over pdf; 0 when there is no light to be had
         float pdf = 0.0f;
+        bool refracted = false;  ///< it goes on into, or out of, clear matter
+        bool broad = false;      ///< drawn by what is no shine
     };
     Sample sample(const From& from, float pick, float u, float v) const;
     Sample sample(const V3f& wo, float pick, float u, float v) const { return sample(from(wo), pick, u, v); }
@@ -95,6 +105,8 @@ class Bsdf {
     float coatWeight_ = 0;
     V3f coatTint_{1.0f, 1.0f, 1.0f};  ///< of light that passes it on its way in and out
     Shine coat_;
+    float glassWeight_ = 0;
+    Glass glass_;
     float fuzzWeight_ = 0;
     V3f fuzzColor_{1.0f, 1.0f, 1.0f};
     Fuzz fuzz_;

@@ -1,4 +1,5 @@
 #include "render/shade/fibre.h"
+#include "render/shade/glass.h"
 
 #include <algorithm>
 #include <tuple>
@@ -47,15 +48,6 @@ Float4 longitudinal(Float4 cosI, Float4 cosO, Float4 sinI, Float4 sinO, Float4 i
 /// Of half the angle between both, which in a mirror is that of either.
 float cosHalf(float cosO, float cosI, float sinO, float sinI) {
     return safeSqrt(0.5f * (1.0f + cosO * cosI + sinO * sinI));
-}
-
-/// Of a surface with that refraction, for light in even polarisation.
-float fresnel(float cosine, float ior) {
-    cosine = std::clamp(cosine, 0.0f, 1.0f);
-    const float inside = safeSqrt(1.0f - (1.0f - cosine * cosine) / (ior * ior));
-    const float s = (cosine - ior * inside) / (cosine + ior * inside);
-    const float p = (ior * cosine - inside) / (ior * cosine + inside);
-    return 0.5f * (s * s + p * p);
 }
 
 float logisticSum(float x, float s) { return 1.0f / (1.0f + std::exp(-x / s)); }

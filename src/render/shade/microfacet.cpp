@@ -87,12 +87,16 @@ Shine::Shine(const Microfacet& facets, const V3f& f0, float f90, const V3f& rim)
     }
 }
 
-Shine Shine::mixed(const Shine& other, float part) const {
+Shine::Shine(const Shine& s, float weight) : Shine(s) {
+    f0_ *= weight, rim_ *= weight, many_ *= weight, f90_ *= weight;
+}
+
+Shine Shine::plus(const Shine& other, float part) const {
     Shine s = *this;
-    s.f0_ += (other.f0_ - f0_) * part;
-    s.rim_ += (other.rim_ - rim_) * part;
-    s.many_ += (other.many_ - many_) * part;
-    s.f90_ += (other.f90_ - f90_) * part;
+    s.f0_ += other.f0_ * part;
+    s.rim_ += other.rim_ * part;
+    s.many_ += other.many_ * part;
+    s.f90_ += other.f90_ * part;
     return s;
 }
 

@@ -25,13 +25,14 @@ struct Microfacet {
     static Microfacet of(float roughness, float anisotropy = 0.0f);
     /// One width that counts for both in tables.
     float width() const { return std::sqrt(alphaX * alphaY); }
-    /// The width that tells what is seen of the facets from w: along it where it is low.
+    /// The width that tells what is seen of the facets from w: along it where it is low, and rather too
+    /// narrow, so that no light is made.
     float widthSeen(const V3f& w) const {
         if (alphaX == alphaY) return alphaX;
         const float flat = w.x * w.x + w.y * w.y;
         if (flat <= 0.0f) return width();
-        const float along = std::sqrt((alphaX * alphaX * w.x * w.x + alphaY * alphaY * w.y * w.y) / flat);
-        return lerp(width(), along, flat);
+        const float along2 = (alphaX * alphaX * w.x * w.x + alphaY * alphaY * w.y * w.y) / flat;
+        return std::min(width(), lerp(width(), std::sqrt(along2), flat));
     }
     float lambda(const V3f& w) const {
         const float slope = (alphaX * alphaX * w.x * w.x + alphaY * alphaY * w.y * w.y) / (w.z * w.z);
@@ -77,8 +78,9 @@ class Shine {
     Shine() = default;
     /// @param rim  how much darker towards the rim: see Fresnel in the code
     Shine(const Microfacet& facets, const V3f& f0, float f90, const V3f& rim = V3f(0.0f));
-    /// This and @p part of another, on the same facets.
-    Shine mixed(const Shine& other, float part) const;
+    Shine times(float weight) const { return Shine(*this, weight); }
+    /// With a part of another, on the same facets.
+    Shine plus(const Shine& other, float part) const;
     /// What the table has for a direction: looked up once for all that is asked of it, here and of a shine on
     /// the same facets.
     V2f seen(const V3f& w) const { return ShineTable::get().at(w.z, facets_.widthSeen(w)); }
@@ -95,6 +97,7 @@ class Shine {
     V3f sample(const V3f& wo, float u, float v) const;
 
   private:
+    Shine(const Shine& s, float weight);
     Microfacet facets_;
     V3f f0_{0.0f, 0.0f, 0.0f}, rim_{0.0f, 0.0f, 0.0f};
     V3f many_{0.0f, 0.0f, 0.0f};  ///< of light that meets several facets, what is given back

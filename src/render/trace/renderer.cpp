@@ -1,10 +1,12 @@
 #include "render/trace/renderer.h"
 
+#include <optional>
 #include <variant>
 
 #include "base/parallel.h"
 #include "base/tint.h"
 #include "render/shade/bsdf.h"
+#include "render/trace/media.h"
 
 namespace ovrix::render {
 
@@ -47,6 +49,9 @@ struct Renderer::Path {
     float pdf = 0.0f;  ///< of the direction that the last bounce took
     int depth = 0;
     bool lobed = false;  ///< the first thing met is a fibre
+    Media media = {};
+    bool broad = false;    ///< the last bounce was by what is no shine
+    bool counted = false;  ///< light that is met now was counted before, through what is clear
     std::array<V3f, Fibre::kLobes> split =
         filled<Fibre::kLobes>(V3f(0.0f));          ///< parts of what comes by its lobes
     std::array<V3f, Fibre::kLobes> lobes = split;  ///< light of each so far
@@ -66,7 +71,8 @@ struct Shaded {
     std::variant<Bsdf, Fibre> scatter;
     Color base;
     V3f emission{0, 0, 0};
-    float grain = 0.0f;  ///< degrees that the streaks of its shine are turned from the tangent
+    std::optional<Medium> within = {};  ///< of clear matter: what lies behind its boundary
+    float grain = 0.0f;                 ///< degrees that the streaks of its shine are turned from the tangent
 };
 
 namespace {
@@ -113,6 +119,26 @@ Shaded shadeFibre(const SurfaceMaterial& m, const SurfacePoint& p, FieldsAt& at)
     return {Fibre(*f.shape, o, p.across), base, V3f(0.0f)};
 }
 
+/// How much of what is met is clear, and how.
+struct Clear {
+    float weight, ior, depth;
+    V3f tint;
+};
+
+Clear clearAt(const SurfaceMaterial& m, FieldsAt& at) {
+    return {std::clamp(at.of(m.transmissionWeight) * (1.0f - at.of(m.metalness)), 0.0f, 1.0f),
+            std::clamp(at.of(m.ior), 1.0f, 4.0f), at.of(m.transmissionDepth), at.of(m.transmissionColor)};
+}
+
+/// By the colour that light has after a depth.
+Medium mediumOf(const SurfaceMaterial& m, const Clear& clear, uint32_t instance) {
+    Medium medium{.instance = instance, .priority = m.priority, .ior = clear.ior};
+    constexpr float kDarkest = 1e-4f;
+    for (int k = 0; k < 3 && clear.depth > 0.0f; ++k)
+        medium.absorption[k] = -std::log(std::clamp(clear.tint[k], kDarkest, 1.0f)) / clear.depth;
+    return medium;
+}
+
 SurfaceLayers layersAt(const SurfaceMaterial& m, const Color& base, FieldsAt& at) {
     SurfaceLayers l{.base = base,
                     .diffuseRoughness = at.of(m.diffuseRoughness),
@@ -138,12 +164,25 @@ SurfaceLayers layersAt(const SurfaceMaterial& m, const Color& base, FieldsAt& at
     return l;
 }
 
-Shaded shade(const SurfaceMaterial& m, const SurfacePoint& p) {
+Shaded shade(const SurfaceMaterial& m, const SurfacePoint& p, const Media& media, uint32_t instance) {
     const Samples one = samplesAt(p, m);
     FieldsAt at(one);
     if (m.fibre) return shadeFibre(m, p, at);
     const Color base = tinted(p.colored ? p.color : at.of(m.base), p.tint) * p.factor * at.of(m.baseWeight);
-    Shaded s{Bsdf(layersAt(m, base, at)), base};
+    SurfaceLayers layers = layersAt(m, base, at);
+    std::optional<Medium> within;
+    if (m.clear()) {
+        const Clear clear = clearAt(m, at);
+        layers.transmissionWeight = at.of(m.transmissionWeight);
+        layers.thinWalled = m.thinWalled;
+        layers.inside = p.backside && !m.thinWalled;
+        layers.outerIor = m.thinWalled ? 1.0f : media.iorAround(instance);
+        // Matter that colours light on its way does not do so at its boundary; else on the way in alone.
+        layers.transmissionTint = clear.depth > 0.0f || layers.inside ? Color(1.0f) : Color(clear.tint);
+        if (!m.thinWalled) within = mediumOf(m, clear, instance);
+    }
+    Shaded s{Bsdf(layers), base};
+    s.within = within;
     if (m.grained()) s.grain = at.of(m.rotation);
     if (m.glows()) s.emission = V3f(at.of(m.emission) * p.factor) * at.of(m.glow);
     return s;
@@ -190,13 +229,14 @@ bool Renderer::meetLights(Path& path, const RayHit& hit) const {
         const float weight =
             path.depth == 0 ? 1.0f : powerHeuristic(path.pdf, met.pdf / float(scene_.lights.size()));
         if (std::isinf(met.distance)) {
-            if (path.depth > 0 || !options_.clearBackground)
-                far += capped(path.weight * met.radiance * weight, limitOf(path));
+            if ((path.depth > 0 || !options_.clearBackground) && !path.counted)
+                far += capped(path.weight * path.media.through(met.distance) * met.radiance * weight,
+                              limitOf(path));
             continue;
         }
         if (!nearest || met.distance < best.distance) {
             best = met;
-            best.radiance *= weight;
+            best.radiance *= path.counted ? V3f(0.0f) : path.media.through(met.distance) * weight;
             nearest = &best;
         }
     }
@@ -241,6 +281,48 @@ struct Renderer::Vertex {
     }
 };
 
+static void pass(Media& media, const Medium& medium, bool leaving) {
+    if (leaving)
+        media.leave(medium.instance);
+    else
+        media.enter(medium);
+}
+
+/// What of light comes along a ray, and whether clear matter lies on its way. Clear matter lets it through
+/// straight on: where it goes when it is bent is not known from here.
+Renderer::Passed Renderer::lightThrough(Ray ray, float distance, Media media) const {
+    if (!scene_.clears())
+        return {scene_.blocked(ray.origin, ray.direction, distance, ray.time) ? V3f(0.0f) : V3f(1.0f), false};
+    Passed passed{V3f(1.0f), false};
+    constexpr int kMostBoundaries = 16;
+    float left = distance * 0.9999f;
+    for (int i = 0; i < kMostBoundaries; ++i) {
+        const RayHit hit = scene_.intersect(ray, false, left);
+        if (!hit.hit()) return {passed.light * media.through(left), passed.clear};
+        const SurfacePoint p = scene_.surfacePoint(hit, ray);
+        const SurfaceMaterial& m = scene_.materialOf(p);
+        if (!m.clear()) return {V3f(0.0f), false};
+        const Samples one = samplesAt(p, m);
+        FieldsAt at(one);
+        const Clear clear = clearAt(m, at);
+        passed.light *= media.through(hit.distance);
+        const bool entering = !p.backside;
+        if (m.thinWalled || !media.hides(hit.instance, m.priority)) {
+            const float cosine = std::abs(ray.direction.dot(p.normal));
+            const float index = m.thinWalled ? clear.ior : clear.ior / media.iorAround(hit.instance);
+            const float once = fresnel(cosine, std::max(index, 1.0f / index));
+            passed.light *= clear.weight * (m.thinWalled ? 1.0f - 2.0f * once / (1.0f + once) : 1.0f - once);
+            if ((entering || m.thinWalled) && clear.depth <= 0.0f) passed.light *= clear.tint;
+        }
+        passed.clear = true;
+        if (!m.thinWalled) pass(media, mediumOf(m, clear, hit.instance), p.backside);
+        if (!(passed.light.x + passed.light.y + passed.light.z > 0.0f)) return {V3f(0.0f), true};
+        ray.origin = leave(p.position, -p.faceNormal, p.rounding);
+        left -= hit.distance;
+    }
+    return {V3f(0.0f), true};
+}
+
 void Renderer::gatherLight(Path& path, const Vertex& v) const {
     const auto r = path.sampler.next4();
     const size_t count = scene_.lights.size();
@@ -251,29 +333,44 @@ void Renderer::gatherLight(Path& path, const Vertex& v) const {
     if (s.pdf <= 0.0f) return;
     const V3f wi = v.frame.toLocal(s.direction);
     if (!v.agrees(s.direction, wi.z)) return;
-    V3f f;
+    V3f f, broad;
     float scatterPdf;
     if (v.fibre) {
         const Fibre::Value value = v.fibre->evaluate(v.wo, wi);
-        f = value.f, scatterPdf = value.pdf;
+        f = broad = value.f, scatterPdf = value.pdf;
         if (path.lobed && path.depth == 0) path.splitBy(value.lobe, value.f);
     } else {
         const Bsdf::Value value = v.bsdf().evaluate(v.from, wi);
-        f = value.f, scatterPdf = value.pdf;
+        f = value.f, broad = value.broad, scatterPdf = value.pdf;
     }
     const float pdf = s.pdf / float(count);
-    const V3f light3 = path.weight * f * s.radiance * (powerHeuristic(pdf, scatterPdf) / pdf);
-    if (!(light3.x + light3.y + light3.z > 0.0f) ||
-        scene_.blocked(v.originFor(s.direction), s.direction, s.distance, path.ray.time))
-        return;
+    if (!(f.x + f.y + f.z > 0.0f)) return;
+    const Ray ray{v.originFor(s.direction), s.direction, path.ray.time};
+    const Passed passed = lightThrough(ray, s.distance, path.media);
+    // Light that comes through what is clear is counted here alone: see bounce().
+    const V3f arriving = passed.clear ? broad : f * powerHeuristic(pdf, scatterPdf);
+    const V3f light3 = path.weight * arriving * s.radiance * passed.light / pdf;
+    if (!(light3.x + light3.y + light3.z > 0.0f)) return;
     // The glints of single strands are dots as bright as those of indirect light.
     path.add(capped(light3, path.depth > 0 || v.fibre ? options_.limit : 0.0f), path.depth + 1);
+}
+
+/// True where a boundary does nothing, since other clear matter is there: the path goes on behind it.
+bool Renderer::passHidden(Path& path, const RayHit& hit, const SurfacePoint& p) const {
+    const SurfaceMaterial& m = scene_.materialOf(p);
+    if (!m.clear() || m.thinWalled || !path.media.hides(hit.instance, m.priority)) return false;
+    const Samples one = samplesAt(p, m);
+    FieldsAt at(one);
+    pass(path.media, mediumOf(m, clearAt(m, at), hit.instance), p.backside);
+    path.ray.origin = leave(p.position, -p.faceNormal, p.rounding);
+    return true;
 }
 
 bool Renderer::bounce(Path& path, const Vertex& v) const {
     const auto r = path.sampler.next4();
     V3f wi, weight;
     float pdf;
+    bool refracted = false, broad = true;
     if (v.fibre) {
         const Fibre::Sample s = v.fibre->sample(v.wo, r[0], r[1], r[2]);
         wi = s.wi, weight = s.weight, pdf = s.pdf;
@@ -281,6 +378,7 @@ bool Renderer::bounce(Path& path, const Vertex& v) const {
     } else {
         const Bsdf::Sample s = v.bsdf().sample(v.from, r[0], r[1], r[2]);
         wi = s.wi, weight = s.weight, pdf = s.pdf;
+        refracted = s.refracted, broad = s.broad;
     }
     const V3f direction = v.frame.toWorld(wi).normalized();
     if (!(pdf > 0.0f) || !v.agrees(direction, wi.z)) return false;
@@ -293,6 +391,10 @@ bool Renderer::bounce(Path& path, const Vertex& v) const {
         path.weight /= stay;
     }
     path.ray = {v.originFor(direction), direction, path.ray.time};
+    // Through what is clear, the light behind it was counted where the path left what is no shine.
+    path.counted = refracted && (path.counted || path.broad);
+    path.broad = broad && !refracted;
+    if (refracted && v.shaded.within) pass(path.media, *v.shaded.within, v.point.backside);
     return path.depth <= options_.bounces + 1;
 }
 
@@ -312,6 +414,8 @@ void Renderer::samplePixel(FilmPixel& pixel, const Film& film, int x, int y, uin
     const Ray first = primaryRay(film, x, y, sampler);
     Path path{first, sampler, pixel};
     bool seen = false;
+    constexpr int kMostHidden = 32;
+    int hidden = 0;
     for (;;) {
         const RayHit hit = scene_.intersect(path.ray, path.depth == 0);
         const bool ended = meetLights(path, hit);
@@ -319,7 +423,13 @@ void Renderer::samplePixel(FilmPixel& pixel, const Film& film, int x, int y, uin
         // The last ray only looks for lights, so that both ways to find them count.
         if (ended || !hit.hit() || path.depth > options_.bounces) break;
         const SurfacePoint point = scene_.surfacePoint(hit, path.ray);
-        const Vertex vertex(point, shade(scene_.materialOf(point), point), -path.ray.direction);
+        path.weight *= path.media.through(hit.distance);
+        if (hidden < kMostHidden && passHidden(path, hit, point)) {
+            ++hidden;
+            continue;
+        }
+        const Vertex vertex(point, shade(scene_.materialOf(point), point, path.media, hit.instance),
+                            -path.ray.direction);
         if (path.depth == 0) {
             recordFirst(pixel, vertex, camera_);
             path.lobed = vertex.fibre != nullptr;

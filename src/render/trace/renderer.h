@@ -3,6 +3,7 @@
 #include "base/progress.h"
 #include "render/film/film.h"
 #include "render/scene/render_scene.h"
+#include "render/trace/media.h"
 #include "render/trace/sampler.h"
 
 namespace ovrix::render {
@@ -41,6 +42,12 @@ class Renderer {
     float limitOf(const Path& path) const;
     bool meetLights(Path& path, const RayHit& hit) const;
     struct Vertex;
+    struct Passed {
+        V3f light;
+        bool clear;
+    };
+    Passed lightThrough(Ray ray, float distance, Media media) const;
+    bool passHidden(Path& path, const RayHit& hit, const SurfacePoint& point) const;
     void gatherLight(Path& path, const Vertex& vertex) const;
     bool bounce(Path& path, const Vertex& vertex) const;
     static void recordFirst(FilmPixel& pixel, const Vertex& vertex, const Camera& camera);

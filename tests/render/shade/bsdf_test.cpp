@@ -53,6 +53,8 @@ SurfaceLayers randomLayers(Even& even, bool white) {
     l.ior = even.between(1, 2.5f), l.translucency = sometimes();
     l.coatWeight = sometimes(), l.coatRoughness = even(), l.coatIor = even.between(1, 2.5f);
     l.coatDarkening = even();
+    l.transmissionWeight = sometimes(), l.transmissionTint = color(), l.thinWalled = white || even() < 0.5f;
+    l.inside = !l.thinWalled && even() < 0.5f, l.outerIor = even() < 0.5f ? 1.0f : even.between(1, 2);
     l.fuzzWeight = sometimes(), l.fuzzRoughness = even();
     return l;
 }
@@ -109,16 +111,17 @@ TEST_CASE("layers scatter alike both ways, and are drawn as they say", "[bsdf]")
     int alike = 0;
     for (int round = 0; round < 300; ++round) {
         SurfaceLayers l = randomLayers(even, false);
-        if (round % 3 == 0) l.metalness = l.specularWeight = l.coatWeight = 0;  // a body below fuzz
+        if (round % 3 == 0)
+            l.metalness = l.specularWeight = l.coatWeight = l.transmissionWeight = 0;  // a body below fuzz
         const bool shines = l.metalness > 0 || l.specularWeight > 0 || l.coatWeight > 0;
         const Bsdf bsdf(l);
         const V3f a = above(even);
         V3f b = above(even);
-        if (l.translucency > 0 && even() < 0.3f) b.z = -b.z;
+        if ((l.translucency > 0 || l.transmissionWeight > 0) && even() < 0.3f) b.z = -b.z;
         INFO("round " << round);
         const Bsdf::Value there = bsdf.evaluate(a, b);
         // A shine below others goes by the eye's side alone.
-        if (b.z > 0 && (!shines || (l.coatWeight == 0 && l.fuzzWeight == 0))) {
+        if (b.z > 0 && l.transmissionWeight == 0 && (!shines || (l.coatWeight == 0 && l.fuzzWeight == 0))) {
             ++alike;
             const V3f back = bsdf.evaluate(b, a).f / a.z, forth = there.f / b.z;
             for (int k = 0; k < 3; ++k) CHECK(back[k] == Approx(forth[k]).epsilon(2e-4).margin(1e-6));
