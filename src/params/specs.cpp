@@ -144,6 +144,11 @@ ParamSpec shownIf(ParamSpec spec, std::string condition) {
     return spec;
 }
 
+ParamSpec detailOf(const char* number, std::string detail, ParamSpec spec) {
+    spec.detail = std::move(detail);
+    return shownIf(std::move(spec), std::string(number) + "!=0");
+}
+
 bool applies(const ParamSpec& spec, const std::function<std::string(const std::string&)>& textOf) {
     const size_t equals = spec.showIf.find('=');
     if (equals == std::string::npos) return true;

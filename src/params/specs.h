@@ -31,6 +31,8 @@ ParamSpec unitNumber(std::string id, std::string title, double value, std::strin
 ParamSpec profile(std::string id, std::string title, std::vector<V2f> points, std::string help);
 ParamSpec drivable(ParamSpec spec);
 ParamSpec shownIf(ParamSpec spec, std::string condition);
+/// Says more of a number, under which it stands while that is not 0. @p detail its title there.
+ParamSpec detailOf(const char* number, std::string detail, ParamSpec spec);
 /// The same, of which a change changes no more than that.
 ParamSpec affecting(Affects what, ParamSpec spec);
 

@@ -79,6 +79,8 @@ struct ParamSpec {
     /// For Ref, Refs, PrototypeMix: "object", "object or layer", "material"... For File: "sequence" where
     /// #### may stand for the frame, "vectors" for a grid of them, "strands"; else what fits the node.
     std::string refKind = {};
+    /// Its title where it stands under the parameter of which it says more; empty where it stands by itself.
+    std::string detail = {};
     std::string showIf = {};  ///< when it applies: see specs::applies()
     Affects affects = Affects::Result;
 };

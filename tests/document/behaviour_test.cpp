@@ -117,6 +117,12 @@ TEST_CASE("what gives no light, looks at itself, or cannot be seen is told", "[n
     CHECK_FALSE(driven("0.6", "geometry_opacity"));
     CHECK(driven("0.4", "geometry_opacity"));    // from 0 to that, wherever
     CHECK(driven("0.4", "specular_roughness"));  // which has nothing to do with it
+    const auto shown = [&](const Document& of, const char* param) {
+        return appliesAt(of, {skin.id, {}, param}, *findSpec(specsOf(skin), param));
+    };
+    CHECK_FALSE(shown(d, "coat_roughness"));  // more is said of a coat where there is one
+    CHECK(shown(withText(d, skin.id + "/coat_weight", "0.5"), "coat_roughness"));
+    CHECK(shown(withField(d, {skin.id, {}, "coat_weight"}, std::make_shared<Field>(leaf)), "coat_roughness"));
     Node off = d.get(lamp.id);
     off.rendered = false, off.params["power"].value = 0.0;
     d.put(off);

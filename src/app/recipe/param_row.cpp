@@ -45,6 +45,10 @@ QString toolTipFor(const ParamSpec& s) {
 
 }  // namespace
 
+QString ParamRow::rowTitle() const {
+    return QString::fromStdString(spec_.detail.empty() ? spec_.title : spec_.detail);
+}
+
 ParamRow::ParamRow(Controller& controller, const ParamPath& path, const ParamSpec& spec, QWidget* parent)
     : QWidget(parent), controller_(controller), path_(path), spec_(spec), layout_(new QVBoxLayout(this)) {
     setObjectName("param:" + QString::fromStdString(path.text()));
@@ -55,8 +59,12 @@ ParamRow::ParamRow(Controller& controller, const ParamPath& path, const ParamSpe
     const bool tall =
         spec.type == ParamType::PrototypeMix || spec.type == ParamType::Refs || spec.type == ParamType::Cells;
     if (!tall) {
-        auto* label = new QLabel(QString::fromStdString(spec.title));
+        auto* label = new QLabel(rowTitle());
         label->setFixedWidth(px(path.source >= 0 ? 74 : 88));
+        if (!spec.detail.empty()) {
+            label->setProperty("muted", true);
+            label->setIndent(px(10));
+        }
         label->setToolTip(toolTipFor(spec));
         line->addWidget(label);
         name_ = label;
@@ -464,7 +472,7 @@ void ParamRow::refresh() {
         QFont font = name_->font();
         font.setItalic(own);
         name_->setFont(font);
-        name_->setText(QString::fromStdString(spec_.title) + (own ? " *" : ""));
+        name_->setText(rowTitle() + (own ? " *" : ""));
         name_->setToolTip(
             own ? "This layer's own value; the rest of the recipe is shared.\nRight click takes "
                   "the shared value again"

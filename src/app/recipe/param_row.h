@@ -35,6 +35,7 @@ class ParamRow : public QWidget {
     void contextMenuEvent(QContextMenuEvent*) override;
 
   private:
+    QString rowTitle() const;
     using Refresh = std::function<void(const Param&)>;
     QWidget* makeEditor();
     QWidget* makeNumber(int component, const std::function<double(const Value&)>& get,

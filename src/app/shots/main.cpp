@@ -142,6 +142,19 @@ void takeLight(Photographer& p) {
     p.take("light");
 }
 
+/// A material of several layers, on the picture while it refines.
+void takeMaterial(Photographer& p) {
+    MainWindow& w = p.window();
+    w.controller().selection().select("wet_rock");
+    w.showRender(true);
+    w.renderPane()->setLive(true);
+    p.settle();
+    p.passes(8);
+    p.take("material");
+    w.renderPane()->stop();
+    w.showRender(false);
+}
+
 void takePaint(Photographer& p) {
     MainWindow& w = p.window();
     w.controller().selection().select("sea_grass_tall");
@@ -254,13 +267,13 @@ void takeSearch(Photographer& p) {
 
 /// Every picture by its name, in the order in which they are taken; each leaves the view as it found it.
 const std::pair<std::string, void (*)(Photographer&)> kShots[] = {
-    {"window", takeWindow},      {"field-stack", takeFieldStack},
-    {"time", takeTime},          {"light", takeLight},
-    {"paint", takePaint},        {"mixer", takeMixer},
-    {"library", takeLibrary},    {"curves", takeCurves},
-    {"strands", takeStrands},    {"comb", takeComb},
-    {"view-full", takeViewFull}, {"bring-in", takeBringIn},
-    {"search", takeSearch}};
+    {"window", takeWindow},     {"field-stack", takeFieldStack},
+    {"time", takeTime},         {"light", takeLight},
+    {"material", takeMaterial}, {"paint", takePaint},
+    {"mixer", takeMixer},       {"library", takeLibrary},
+    {"curves", takeCurves},     {"strands", takeStrands},
+    {"comb", takeComb},         {"view-full", takeViewFull},
+    {"bring-in", takeBringIn},  {"search", takeSearch}};
 
 }  // namespace
 

@@ -131,10 +131,12 @@ bool appliesAt(const Document& document, const ParamPath& path, const ParamSpec&
         ParamPath beside = path;
         if (other == "makes") return kindName(kindMade(document, document.get(path.node)));
         (path.source >= 0 ? beside.sourceParam : beside.param) = other;
-        const Value value = paramAt(document, beside).value;
+        const Param param = paramAt(document, beside);
+        const Value& value = param.value;
         if (const bool* flag = std::get_if<bool>(&value)) return *flag ? "true" : "false";
         if (const int64_t* whole = std::get_if<int64_t>(&value)) return std::to_string(*whole);
-        if (const double* number = std::get_if<double>(&value)) return fmt::format("{}", *number);
+        if (const double* number = std::get_if<double>(&value))  // one that varies is some number but 0
+            return param.field || param.animated() ? "varies" : fmt::format("{}", *number);
         const auto* text = std::get_if<std::string>(&value);
         return text ? *text : std::string();
     });

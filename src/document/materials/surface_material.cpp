@@ -11,12 +11,15 @@ using namespace specs;
 
 namespace {
 
+// Weights of layers, under which their other numbers stand.
+constexpr const char *kClear = "transmission_weight", *kCoat = "coat_weight", *kFuzz = "fuzz_weight";
+
 /// Ids are those of the open OpenPBR Surface specification, where it has them, so that values carry over.
 const struct SurfaceParams : ParamTable {
+    Handle<Varying> baseWeight =
+        add(drivable(unitNumber("base_weight", "Base", 1, "Strength of its colour")));
     Handle<VaryingColor> base =
         add(color("base_color", "Base colour", Color(0.5f), true, "Colour of the body, or of the metal"));
-    Handle<Varying> baseWeight =
-        add(drivable(unitNumber("base_weight", "Base", 1, "Strength of the base colour")));
     Handle<Varying> metalness =
         add(drivable(unitNumber("base_metalness", "Metalness", 0, "0 stone, wood, skin; 1 metal")));
     Handle<Varying> diffuseRoughness =
@@ -31,40 +34,49 @@ const struct SurfaceParams : ParamTable {
     Handle<Varying> anisotropy =
         add(drivable(unitNumber("specular_roughness_anisotropy", "Anisotropy", 0,
                                 "Stretches the shine across the grain: brushed metal, satin")));
-    Handle<Varying> rotation =
-        add(shownIf(drivable(number("specular_rotation", "Anisotropy rotation", 0, "deg", -1e4, 1e4, -180,
-                                    180, "Of the grain, which else runs along the first texture coordinate")),
-                    "specular_roughness_anisotropy!=0"));
-    Handle<Varying> ior = add(drivable(number("specular_ior", "Index of refraction", 1.5, "", 1, 4, 1, 2.5,
-                                              "1.33 water, 1.5 glass, 2.4 diamond")));
-    Handle<Varying> transmissionWeight = add(drivable(unitNumber(
-        "transmission_weight", "Transmission", 0, "How clear what is no metal is: 1 glass and water")));
+    Handle<Varying> rotation = add(
+        detailOf("specular_roughness_anisotropy", "Rotation",
+                 drivable(number("specular_rotation", "Anisotropy rotation", 0, "deg", -1e4, 1e4, -180, 180,
+                                 "Of the grain, which else runs along the first texture coordinate"))));
+    Handle<Varying> ior = add(drivable(number("specular_ior", "IOR", 1.5, "", 1, 4, 1, 2.5,
+                                              "Index of refraction: 1.33 water, 1.5 glass, 2.4 diamond")));
+    Handle<Varying> transmissionWeight = add(
+        drivable(unitNumber(kClear, "Transmission", 0, "How clear what is no metal is: 1 glass and water")));
     Handle<VaryingColor> transmissionColor =
-        add(ifClear(color("transmission_color", "Transmission colour", Color(1.0f), true,
-                          "Of light that comes through: at the boundary, or after the depth")));
-    Handle<Varying> transmissionDepth = add(ifClear(
+        add(detailOf(kClear, "Colour",
+                     color("transmission_color", "Transmission colour", Color(1.0f), true,
+                           "Of light that comes through: at the boundary, or after the depth")));
+    Handle<Varying> transmissionDepth = add(detailOf(
+        kClear, "Depth",
         drivable(number("transmission_depth", "Transmission depth", 0, "m", 0, 1e4, 0, 1,
                         "Way through it after which light has that colour; 0 colours at the boundary"))));
-    Handle<bool> thinWalled = add(ifClear(flag("geometry_thin_walled", "Thin walled", false,
-                                               "A pane, a bubble: nothing lies within, no light is bent")));
+    Handle<bool> thinWalled = add(detailOf(kClear, "Thin walled",
+                                           flag("geometry_thin_walled", "Thin walled", false,
+                                                "A pane, a bubble: nothing lies within, no light is bent")));
     Handle<int64_t> priority =
-        add(ifClear(whole("nested_priority", "Priority", 0, -100, 100, 0, 5,
-                          "Where clear things overlap the highest is there: glass above the water in it")));
-    Handle<Varying> coatWeight = add(
-        drivable(unitNumber("coat_weight", "Coat", 0, "A clear layer over all: varnish, wetness, shell")));
-    Handle<VaryingColor> coatColor = add(ofCoat(
-        color("coat_color", "Coat colour", Color(1.0f), true, "Tint of what is seen through the coat")));
-    Handle<Varying> coatRoughness =
-        add(ofCoat(drivable(unitNumber("coat_roughness", "Coat roughness", 0, "0 mirror, 1 matt"))));
-    Handle<Varying> coatIor = add(ofCoat(drivable(
-        number("coat_ior", "Coat index of refraction", 1.6, "", 1, 4, 1, 2.5, "1.33 water, 1.5 varnish"))));
-    Handle<Varying> coatDarkening = add(ofCoat(drivable(unitNumber(
-        "coat_darkening", "Coat darkening", 1, "How much darker all is below it, as wet stone is"))));
-    Handle<Varying> fuzzWeight = add(drivable(unitNumber(
-        "fuzz_weight", "Fuzz", 0, "Fine fibres that stand up: velvet, dust, the down of a peach")));
-    Handle<VaryingColor> fuzzColor =
-        add(ofFuzz(color("fuzz_color", "Fuzz colour", Color(1.0f), true, "Colour of the fibres")));
-    Handle<Varying> fuzzRoughness = add(ofFuzz(
+        add(detailOf(kClear, "Priority",
+                     whole("nested_priority", "Priority", 0, -100, 100, 0, 5,
+                           "Where clear things overlap the highest is there: glass above the water in it")));
+    Handle<Varying> coatWeight =
+        add(drivable(unitNumber(kCoat, "Coat", 0, "A clear layer over all: varnish, wetness, shell")));
+    Handle<VaryingColor> coatColor = add(
+        detailOf(kCoat, "Colour",
+                 color("coat_color", "Coat colour", Color(1.0f), true, "Tint of what is seen through it")));
+    Handle<Varying> coatRoughness = add(detailOf(
+        kCoat, "Roughness", drivable(unitNumber("coat_roughness", "Coat roughness", 0, "0 mirror, 1 matt"))));
+    Handle<Varying> coatIor = add(detailOf(kCoat, "IOR",
+                                           drivable(number("coat_ior", "Coat IOR", 1.6, "", 1, 4, 1, 2.5,
+                                                           "Index of refraction: 1.33 water, 1.5 varnish"))));
+    Handle<Varying> coatDarkening =
+        add(detailOf(kCoat, "Darkening",
+                     drivable(unitNumber("coat_darkening", "Coat darkening", 1,
+                                         "How much darker all is below it, as wet stone is"))));
+    Handle<Varying> fuzzWeight = add(drivable(
+        unitNumber(kFuzz, "Fuzz", 0, "Fine fibres that stand up: velvet, dust, the down of a peach")));
+    Handle<VaryingColor> fuzzColor = add(detailOf(
+        kFuzz, "Colour", color("fuzz_color", "Fuzz colour", Color(1.0f), true, "Colour of the fibres")));
+    Handle<Varying> fuzzRoughness = add(detailOf(
+        kFuzz, "Roughness",
         drivable(unitNumber("fuzz_roughness", "Fuzz roughness", 0.5, "0 a thin rim, 1 a haze over all"))));
     Handle<Varying> translucency = add(
         drivable(unitNumber("translucency", "Translucency", 0,
@@ -76,11 +88,6 @@ const struct SurfaceParams : ParamTable {
         add(color("emission_color", "Emission", Color(0.0f), true, "Colour of its own light"));
     Handle<Varying> glow =
         add(drivable(number("glow", "Glow", 1, "W/m2", 0, 1e9, 0, 20, "Strength of its own light")));
-
-  private:
-    static ParamSpec ofCoat(ParamSpec spec) { return shownIf(std::move(spec), "coat_weight!=0"); }
-    static ParamSpec ifClear(ParamSpec spec) { return shownIf(std::move(spec), "transmission_weight!=0"); }
-    static ParamSpec ofFuzz(ParamSpec spec) { return shownIf(std::move(spec), "fuzz_weight!=0"); }
 } kSurface;
 
 SurfaceMaterial surfaceMaterial(const MaterialInput& in) {
