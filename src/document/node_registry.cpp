@@ -2,6 +2,7 @@
 #include "document/lights/ball_light.h"
 #include "document/lights/disk_light.h"
 #include "document/lights/dome_image.h"
+#include "document/lights/spot_light.h"
 #include "document/lights/sun_and_sky.h"
 #include "document/materials/fibre_material.h"
 #include "document/materials/surface_material.h"
@@ -28,7 +29,8 @@ const std::vector<NodeType>& nodeTypes() {
         // what lies on them, and goes along them
         layerType(), curveType(),
         // lights
-        sunType(), areaLightType(), ballLightType(), diskLightType(), domeImageType(), skyType(),
+        sunType(), areaLightType(), ballLightType(), diskLightType(), spotLightType(), domeImageType(),
+        skyType(),
         // the rest
         cameraType(), surfaceMaterialType(), fibreMaterialType(), renderSettingsType(), sceneSettingsType()};
     return types;

@@ -21,15 +21,7 @@
 
 namespace ovrix::eval {
 
-namespace {
-
 using Clock = std::chrono::steady_clock;
-
-double millisecondsSince(Clock::time_point start) {
-    return std::chrono::duration<double, std::milli>(Clock::now() - start).count();
-}
-
-}  // namespace
 
 Evaluator::Evaluator(size_t cacheBytes) : limit_(cacheBytes) {}
 

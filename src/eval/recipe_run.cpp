@@ -17,7 +17,7 @@ namespace ovrix::eval {
 
 using Clock = std::chrono::steady_clock;
 
-static double millisecondsSince(Clock::time_point start) {
+double millisecondsSince(Clock::time_point start) {
     return std::chrono::duration<double, std::milli>(Clock::now() - start).count();
 }
 

@@ -1,5 +1,7 @@
 // One run through a layer's recipe at one frame.
 #pragma once
+#include <chrono>
+
 #include "eval/evaluator_query.h"
 
 namespace ovrix::eval {
@@ -56,5 +58,8 @@ class Evaluator::RecipeRun {
     Geometry geometry_;
     uint64_t hash_ = 0;
 };
+
+/// For what cards tell of steps.
+double millisecondsSince(std::chrono::steady_clock::time_point start);
 
 }  // namespace ovrix::eval

@@ -202,9 +202,9 @@ TEST_CASE("what is cut out lets rays and shadows through", "[render][cutout]") {
     const V3f down(0, -1, 0);
     CHECK(scene.intersect({V3f(-0.5f, 1, 0), down}, false).hit());
     CHECK_FALSE(scene.intersect({V3f(0.5f, 1, 0), down}, false).hit());
-    CHECK(scene.blocked(V3f(-0.5f, 1, 0), down, 5));
-    CHECK_FALSE(scene.blocked(V3f(0.5f, 1, 0), down, 5));
-    CHECK_FALSE(scene.blocked(V3f(-0.5f, 1, 0), down, 0.5f));
+    CHECK(scene.passing(V3f(-0.5f, 1, 0), down, 5) == 0.0f);
+    CHECK(scene.passing(V3f(0.5f, 1, 0), down, 5) == 1.0f);
+    CHECK(scene.passing(V3f(-0.5f, 1, 0), down, 0.5f) == 1.0f);
     // From one hole to what lies behind it: the distance is that of the whole way.
     RenderScene two;
     addTo(two, makePlane(2, 1), sheet);
@@ -391,8 +391,8 @@ TEST_CASE("what moves while the shutter is open is seen where it is at the ray's
     const Ray middle{V3f(0, 1, 5), V3f(0, 0, -1), 0.5f};
     const RayHit hit = scene.intersect(middle, false);
     CHECK((scene.surfacePoint(hit, middle).normal - V3f(0, 0, 1)).length() < 0.05f);
-    CHECK(scene.blocked(V3f(0, 1, 5), V3f(0, 0, -1), 10, 0.5f));
-    CHECK_FALSE(scene.blocked(V3f(0, 1, 5), V3f(0, 0, -1), 10, 0.0f));
+    CHECK(scene.passing(V3f(0, 1, 5), V3f(0, 0, -1), 10, 0.5f) == 0.0f);
+    CHECK(scene.passing(V3f(0, 1, 5), V3f(0, 0, -1), 10, 0.0f) == 1.0f);
     // Others in number stand still.
     RenderScene still;
     still.addMaterial({});

@@ -7,6 +7,7 @@
 #include "app/theme/theme.h"
 #include "base/file_sequence.h"
 #include "base/files.h"
+#include "document/edits/first_look.h"
 #include "document/edits/outside.h"
 #include "document/file/scene_file.h"
 #include "document/model/values.h"
@@ -206,10 +207,15 @@ void SceneFiles::importMesh(const QString& file) {
         },
         [this, path](const ReadMesh& read) {
             std::string id;
+            bool first = false;
             controller_.edit("Add " + nameOf(path), [&](const Document& d) {
-                return withMeshFile(d, pathInScene(path), read.mesh, &id);
+                const Document added = withMeshFile(d, pathInScene(path), read.mesh, &id);
+                Document looked = withFirstLook(added, id, read.mesh.mesh->bounds());
+                first = !(looked == added);
+                return looked;
             });
             controller_.selection().select(id);
+            if (first) Q_EMIT firstThingAdded();
             controller_.say(addedText(path, read));
         },
         "Not added: stopped");

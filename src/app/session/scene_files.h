@@ -52,6 +52,10 @@ class SceneFiles : public QObject {
     QStringList recentFiles() const;
     void addRecent(const QString& file);
 
+  Q_SIGNALS:
+    /// The first thing came into the scene, and the scene's camera looks at it.
+    void firstThingAdded();
+
   private:
     void addElements(const std::filesystem::path& path, const std::string& step);
     std::string pathInScene(const std::filesystem::path& path) const;

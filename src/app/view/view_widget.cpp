@@ -100,6 +100,7 @@ ViewWidget::ViewWidget(Controller& controller, QWidget* parent)
     connect(&controller_, &Controller::documentChanged, this, follow);
     connect(&controller_.clock(), &PlayClock::frameChanged, this, follow);
     connect(&controller_, &Controller::fileChanged, this, &ViewWidget::lookThroughCamera);
+    connect(&controller_.files(), &SceneFiles::firstThingAdded, this, &ViewWidget::lookThroughCamera);
     lookThroughCamera();
 }
 
@@ -181,7 +182,7 @@ void ViewWidget::layOutTools() {
         box->addWidget(b);
         connect(b, &QToolButton::clicked, this, call);
     };
-    action("frame", "Bring everything into view (Home); what is chosen (Shift+Home)", [this] { frameAll(); });
+    action("frame", "Bring everything into view (Ctrl+0); what is chosen (Alt+0)", [this] { frameAll(); });
     action("camera", "Look through the scene's camera (C)", [this] { lookThroughCamera(); });
     tools_->adjustSize();
     tools_->move(px(10), px(10));

@@ -53,7 +53,7 @@ const struct BladeParams : ParamTable {
 
 }  // namespace
 
-static BladeOptions optionsOf(const ResolvedParams& p) {
+static BladeOptions bladeOptionsOf(const ResolvedParams& p) {
     BladeOptions o;
     const auto number = [&](const Handle<double>& h) { return float(p[h]); };
     const auto whole = [&](const Handle<int64_t>& h) { return int(p[h]); };
@@ -76,7 +76,7 @@ NodeType bladeType() {
             .category = Category::Object,
             .help = "A blade of grass, a leaf or a frond, or a tuft of them",
             .params = kBlade.specs(),
-            .make = [](const ObjectInput& in) { return ObjectShape{makeBlades(optionsOf(in.params))}; },
+            .make = [](const ObjectInput& in) { return ObjectShape{makeBlades(bladeOptionsOf(in.params))}; },
             .problem = flatness};
 }
 

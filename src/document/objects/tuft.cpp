@@ -55,7 +55,7 @@ const struct TuftParams : ParamTable {
 
 }  // namespace
 
-static TuftOptions optionsOf(const ResolvedParams& p) {
+static TuftOptions tuftOptionsOf(const ResolvedParams& p) {
     const auto number = [&](const Handle<double>& h) { return float(p[h]); };
     TuftOptions o;
     o.strands = int(p[kTuft.strands]), o.segments = int(p[kTuft.segments]);
@@ -79,7 +79,7 @@ NodeType tuftType() {
             .make =
                 [](const ObjectInput& in) {
                     ObjectShape out;  // its mesh, for drawing and keeping apart, has few sides
-                    out.strands = makeTuft(optionsOf(in.params));
+                    out.strands = makeTuft(tuftOptionsOf(in.params));
                     out.mesh = tubesOf(*out.strands, 3, 0.001f);
                     return out;
                 },

@@ -6,6 +6,7 @@
 #include "base/parallel.h"
 #include "geo/points/curve_set.h"
 #include "geo/surface/embree_device.h"
+#include "render/scene/ray_context.h"
 #include "render/scene/time_steps.h"
 
 namespace ovrix::render {
@@ -225,28 +226,28 @@ bool RenderScene::isCut(const RayHit& hit, const Ray& ray) const {
     return FieldsAt(one).of(opacity) < 0.5f;
 }
 
-/// What the ray tracer asks at each hit while some material has holes: the ray goes on through them, and
-/// other hits cost no more than a look at their material.
-struct RenderScene::Cutting {
-    RTCIntersectContext context;
-    const RenderScene* scene;
-    Ray ray;  // in the world: the library's is in the instance's own space
-    Cutting(const RenderScene& s, const Ray& r) : scene(&s), ray(r) {
-        rtcInitIntersectContext(&context);
-        if (s.cuts_) context.filter = filter;
-    }
-    static void filter(const RTCFilterFunctionNArguments* a) {
-        if (a->N != 1 || a->valid[0] != -1) return;
-        const auto& own = *reinterpret_cast<const Cutting*>(a->context);
-        RayHit hit;
-        hit.distance = RTCRayN_tfar(a->ray, 1, 0);
-        hit.u = RTCHitN_u(a->hit, 1, 0), hit.v = RTCHitN_v(a->hit, 1, 0);
-        hit.instance = RTCHitN_instID(a->hit, 1, 0, 0), hit.triangle = RTCHitN_primID(a->hit, 1, 0);
-        hit.faceNormal =
-            V3f(RTCHitN_Ng_x(a->hit, 1, 0), RTCHitN_Ng_y(a->hit, 1, 0), RTCHitN_Ng_z(a->hit, 1, 0));
-        if (own.scene->isCut(hit, own.ray)) a->valid[0] = 0;
-    }
-};
+/// At each hit while some material has holes: the ray goes on through them, and other hits cost no more than
+/// a look at their material.
+void RayContext::ask(const RTCFilterFunctionNArguments* a) {
+    if (a->N != 1 || a->valid[0] != -1) return;
+    const auto& own = *reinterpret_cast<const RayContext*>(a->context);
+    if (own.scene->goesThrough(*a, own.ray)) a->valid[0] = 0;
+}
+
+bool RenderScene::goesThrough(const RTCFilterFunctionNArguments& a, const Ray& ray) const {
+    if (!cuts_) return false;
+    RayHit hit;
+    hit.distance = RTCRayN_tfar(a.ray, 1, 0);
+    hit.u = RTCHitN_u(a.hit, 1, 0), hit.v = RTCHitN_v(a.hit, 1, 0);
+    hit.instance = RTCHitN_instID(a.hit, 1, 0, 0), hit.triangle = RTCHitN_primID(a.hit, 1, 0);
+    hit.faceNormal = V3f(RTCHitN_Ng_x(a.hit, 1, 0), RTCHitN_Ng_y(a.hit, 1, 0), RTCHitN_Ng_z(a.hit, 1, 0));
+    return isCut(hit, ray);
+}
+
+RayContext::RayContext(const RenderScene& of, const Ray& r, bool asks) : scene(&of), ray(r) {
+    rtcInitIntersectContext(&context);
+    if (asks) context.filter = ask;
+}
 
 RayHit RenderScene::intersect(const Ray& ray, bool coherent, float most) const {
     RTCRayHit r;
@@ -255,23 +256,24 @@ RayHit RenderScene::intersect(const Ray& ray, bool coherent, float most) const {
     r.ray.tnear = 0.0f, r.ray.tfar = most;
     r.ray.time = ray.time, r.ray.mask = 0xFFFFFFFFu, r.ray.id = 0, r.ray.flags = 0;
     r.hit.geomID = r.hit.instID[0] = RTC_INVALID_GEOMETRY_ID;
-    Cutting cutting(*this, ray);
-    if (coherent) cutting.context.flags = RTC_INTERSECT_CONTEXT_FLAG_COHERENT;
-    rtcIntersect1(top_, &cutting.context, &r);
+    RayContext own(*this, ray, cuts_);
+    if (coherent) own.context.flags = RTC_INTERSECT_CONTEXT_FLAG_COHERENT;
+    rtcIntersect1(top_, &own.context, &r);
     if (r.hit.geomID == RTC_INVALID_GEOMETRY_ID) return {};
     return {r.ray.tfar,      r.hit.u,      r.hit.v,
             r.hit.instID[0], r.hit.primID, V3f(r.hit.Ng_x, r.hit.Ng_y, r.hit.Ng_z)};
 }
 
-bool RenderScene::blocked(const V3f& origin, const V3f& d, float distance, float time) const {
+float RenderScene::passing(const V3f& origin, const V3f& d, float distance, float time) const {
     RTCRay r;
     r.org_x = origin.x, r.org_y = origin.y, r.org_z = origin.z;
     r.dir_x = d.x, r.dir_y = d.y, r.dir_z = d.z;
     r.tnear = 0.0f, r.tfar = distance * 0.9999f;
     r.time = time, r.mask = 0xFFFFFFFFu, r.id = 0, r.flags = 0;
-    Cutting cutting(*this, {origin, d, time});
-    rtcOccluded1(top_, &cutting.context, &r);
-    return r.tfar < 0.0f;
+    RayContext own(*this, {origin, d, time}, true);
+    own.shadow = true;
+    rtcOccluded1(top_, &own.context, &r);
+    return r.tfar < 0.0f ? 0.0f : own.left;
 }
 
 namespace {

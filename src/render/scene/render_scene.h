@@ -14,6 +14,7 @@
 #include "render/shade/fibre.h"
 
 struct RTCSceneTy;  // Embree's
+struct RTCFilterFunctionNArguments;
 
 namespace ovrix::render {
 
@@ -163,8 +164,9 @@ class RenderScene {
                      float most = std::numeric_limits<float>::infinity()) const;
     /// Whether some material lets light through.
     bool clears() const { return clears_; }
-    /// True when something lies between the origin and @p distance along the ray.
-    bool blocked(const V3f& origin, const V3f& direction, float distance, float time = 0.0f) const;
+    /// The fraction of light that comes from @p distance along a ray: 0 where something lies between, less
+    /// than 1 where strands do that are drawn wider than they are.
+    float passing(const V3f& origin, const V3f& direction, float distance, float time = 0.0f) const;
     SurfacePoint surfacePoint(const RayHit& hit, const Ray& ray) const;
     const SurfaceMaterial& materialOf(const SurfacePoint& p) const { return materials_[p.material]; }
 
@@ -175,7 +177,8 @@ class RenderScene {
     struct Prototype;
     bool isCut(const RayHit& hit, const Ray& ray) const;
     uint32_t materialAt(const RayHit& hit) const;
-    struct Cutting;
+    bool goesThrough(const RTCFilterFunctionNArguments& meeting, const Ray& ray) const;
+    friend struct RayContext;
     const Samples* elementsOf(const Instance& instance) const;
     SurfacePoint strandPoint(const RayHit& hit, const Ray& ray, const StrandCurves& curves,
                              const float* m) const;

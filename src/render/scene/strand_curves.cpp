@@ -5,6 +5,7 @@
 #include "base/hash.h"
 #include "base/parallel.h"
 #include "geo/surface/embree_device.h"
+#include "render/scene/ray_context.h"
 #include "render/scene/time_steps.h"
 
 namespace ovrix::render {
@@ -151,6 +152,14 @@ float StrandCurves::coverageAt(size_t vertex, float u) const {
     return width < least ? width / least : 1.0f;
 }
 
+/// Rays to lights lose the part that strands take; what hardly gets through is stopped.
+static void takePart(RayContext& ray, const RTCFilterFunctionNArguments* meeting, float coverage) {
+    constexpr float kNothing = 0.002f;
+    const uint32_t instance = RTCHitN_instID(meeting->hit, 1, 0, 0);
+    if (!ray.again(instance, RTCHitN_primID(meeting->hit, 1, 0))) ray.left *= 1.0f - coverage;
+    if (ray.left > kNothing) meeting->valid[0] = 0;
+}
+
 /// By chance, which depends on the ray and the piece alone: whichever order they are met in. Rays come one
 /// by one.
 void StrandCurves::letThrough(const RTCFilterFunctionNArguments* meeting) {
@@ -159,6 +168,8 @@ void StrandCurves::letThrough(const RTCFilterFunctionNArguments* meeting) {
     const uint32_t piece = RTCHitN_primID(meeting->hit, 1, 0);
     const float coverage = curves.coverageAt(curves.first_[piece], RTCHitN_u(meeting->hit, 1, 0));
     if (coverage >= 1.0f) return;
+    if (RayContext* own = RayContext::of(*meeting); own && own->shadow)
+        return takePart(*own, meeting, coverage);
     Hasher h;
     for (const float x : {ray.org_x, ray.org_y, ray.org_z, ray.dir_x, ray.dir_y, ray.dir_z}) h.add(double(x));
     if (float(h.add(uint64_t(piece)).value() >> 40) * 0x1p-24f >= coverage) meeting->valid[0] = 0;

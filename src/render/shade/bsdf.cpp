@@ -6,9 +6,9 @@ namespace {
 
 V3f positive(const V3f& v) { return V3f(std::max(0.0f, v.x), std::max(0.0f, v.y), std::max(0.0f, v.z)); }
 V3f in01(const Color& c) {
-    return V3f(std::clamp(c.x, 0.0f, 1.0f), std::clamp(c.y, 0.0f, 1.0f), std::clamp(c.z, 0.0f, 1.0f));
+    return V3f(within(c.x, 0.0f, 1.0f), within(c.y, 0.0f, 1.0f), within(c.z, 0.0f, 1.0f));
 }
-float in01(float x) { return std::clamp(x, 0.0f, 1.0f); }
+float in01(float x) { return within(x, 0.0f, 1.0f); }
 
 /// What is reflected head on where two media meet.
 float headOn(float ior) {
@@ -49,7 +49,7 @@ void prepareShading() {
 }
 
 Bsdf::Bsdf(const SurfaceLayers& l) : base_(in01(l.base)) {
-    const float metal = in01(l.metalness), ior = std::clamp(l.ior, 1.0f, 4.0f);
+    const float metal = in01(l.metalness), ior = within(l.ior, 1.0f, 4.0f);
     coatWeight_ = l.inside ? 0.0f : in01(l.coatWeight);  // which lie on the outer side
     fuzzWeight_ = l.inside ? 0.0f : in01(l.fuzzWeight);
     glassWeight_ = (1.0f - metal) * in01(l.transmissionWeight);
@@ -57,10 +57,10 @@ Bsdf::Bsdf(const SurfaceLayers& l) : base_(in01(l.base)) {
     through_ = in01(l.translucency);
     diffuseRoughness_ = in01(l.diffuseRoughness);
     // Below a coat the shine meets the coat, and not the air; and light comes to it spread by the coat.
-    const float coatIor = std::clamp(l.coatIor, 1.0f, 4.0f), below = ior / coatIor;
+    const float coatIor = within(l.coatIor, 1.0f, 4.0f), below = ior / coatIor;
     const float met = lerp(ior, below < 1.0f ? 1.0f / below : below, coatWeight_);
     const V3f dielectric =
-        in01(l.specularColor) * std::min(1.0f, headOn(met) * std::clamp(l.specularWeight, 0.0f, 2.0f));
+        in01(l.specularColor) * std::min(1.0f, headOn(met) * within(l.specularWeight, 0.0f, 2.0f));
     const float rough2 = in01(l.roughness) * in01(l.roughness),
                 coat2 = in01(l.coatRoughness) * in01(l.coatRoughness);
     const float roughBelow = std::sqrt(std::sqrt(std::min(1.0f, rough2 * rough2 + 2.0f * coat2 * coat2)));
@@ -76,13 +76,13 @@ Bsdf::Bsdf(const SurfaceLayers& l) : base_(in01(l.base)) {
     if (shines_)
         shine_ = metal > 0.0f ? over_.times(body_).plus(metalShine(facets, l), metal) : over_.times(body_);
     if (glassWeight_ > 0.0f) {
-        const float outer = std::clamp(l.outerIor, 1.0f, 4.0f), index = l.thinWalled ? ior : ior / outer;
+        const float outer = within(l.outerIor, 1.0f, 4.0f), index = l.thinWalled ? ior : ior / outer;
         glass_ = Glass(facets, l.inside && !l.thinWalled ? 1.0f / index : index, l.thinWalled,
                        in01(l.transmissionTint));
     }
     if (coatWeight_ > 0.0f) addCoat(l, dielectric);
     fuzzColor_ = in01(l.fuzzColor);
-    fuzz_.roughness = std::clamp(l.fuzzRoughness, 0.05f, 1.0f);
+    fuzz_.roughness = within(l.fuzzRoughness, 0.05f, 1.0f);
     underMean_ = meanLeft();
 }
 
@@ -98,7 +98,7 @@ Shine Bsdf::metalShine(const Microfacet& facets, const SurfaceLayers& l) const {
 
 /// The tint that it gives all below, and how much darker that is for light that is sent back and forth.
 void Bsdf::addCoat(const SurfaceLayers& l, const V3f& dielectric) {
-    const float ior = std::clamp(l.coatIor, 1.0f, 4.0f);
+    const float ior = within(l.coatIor, 1.0f, 4.0f);
     const float smooth = headOn(ior);
     coat_ = Shine(Microfacet::of(l.coatRoughness), V3f(smooth), in01(50.0f * smooth));
     const float spread = 1.0f - (1.0f - coat_.meanAlbedo().x) / (ior * ior);

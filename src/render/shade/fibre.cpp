@@ -385,4 +385,39 @@ Fibre::Sample Fibre::sample(const V3f& wo, float pick, float u, float v) const {
     return s;
 }
 
+/// The same at another offset.
+Fibre Fibre::at(float h) const {
+    Fibre f = *this;
+    f.h_ = std::clamp(h, -0.9999f, 0.9999f);
+    f.cosGammaO_ = std::sqrt(1.0f - f.h_ * f.h_);
+    f.gammaO_ = std::asin(f.h_);
+    return f;
+}
+
+Fibre::Value Fibre::evaluateWhole(const V3f& wo, const V3f& wi) const {
+    if (draft_) return draft(wo, wi);
+    constexpr int kOffsets = 4;
+    constexpr float kPart = 1.0f / kOffsets;
+    Value mean;
+    for (V3f& l : mean.lobe) l = V3f(0.0f);
+    for (int k = 0; k < kOffsets; ++k) {
+        const float h = h_ + 2.0f * float(k) * kPart;
+        const Value v = at(h > 1.0f ? h - 2.0f : h).evaluate(wo, wi);
+        mean.f += v.f * kPart;
+        mean.pdf += v.pdf * kPart;
+        for (size_t p = 0; p < kLobes; ++p) mean.lobe[p] += v.lobe[p] * kPart;
+    }
+    return mean;
+}
+
+Fibre::Sample Fibre::sampleWhole(const V3f& wo, float pick, float u, float v) const {
+    Sample s = sample(wo, pick, u, v);
+    if (draft_ || !(s.pdf > 0.0f)) return s;
+    const Value mean = evaluateWhole(wo, s.wi);
+    s.pdf = mean.pdf;
+    s.weight = mean.f / mean.pdf;
+    for (size_t p = 0; p < kLobes; ++p) s.lobes[p] = mean.lobe[p] / mean.pdf;
+    return s;
+}
+
 }  // namespace ovrix::render

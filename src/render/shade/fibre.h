@@ -86,7 +86,14 @@ class Fibre {
     };
     Sample sample(const V3f& wo, float pick, float u, float v) const;
 
+    /// The same of a fibre that is seen as a whole, so that its own offset is any: the mean over four that
+    /// lie evenly across the width, its own among them. What is drawn is drawn by its own, and weighed by the
+    /// mean. It is the light of all of them with a part of the noise.
+    Value evaluateWhole(const V3f& wo, const V3f& wi) const;
+    Sample sampleWhole(const V3f& wo, float pick, float u, float v) const;
+
   private:
+    Fibre at(float h) const;
     struct Attenuation;
     void refract(float cosThetaD, float sin2ThetaD, float& sinGammaT, float& path) const;
     Attenuation attenuation(float cosThetaD, float sin2ThetaD) const;

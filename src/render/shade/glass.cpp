@@ -25,7 +25,7 @@ class KeptTable {
         const float index = side ? 1.0f / eta : eta;
         const auto [i, fi] = place((index - 1.0f) / (index + 1.0f) / kMostIndex);
         const auto [r, fr] = place(std::sqrt(width));
-        const auto [c, fc] = place(std::sqrt(std::clamp(cosine, 0.0f, 1.0f)));
+        const auto [c, fc] = place(std::sqrt(within(cosine, 0.0f, 1.0f)));
         float sum = 0.0f;
         for (int k = 0; k < 8; ++k) {
             const float weight = (k & 1 ? fi : 1 - fi) * (k & 2 ? fr : 1 - fr) * (k & 4 ? fc : 1 - fc);
@@ -39,7 +39,7 @@ class KeptTable {
     static constexpr float kMostIndex = 0.6f;  // that of 4
     static size_t at(int s, int i, int r, int c) { return size_t(((s * kSize + i) * kSize + r) * kSize + c); }
     static std::pair<int, float> place(float x) {
-        const float at = std::clamp(x, 0.0f, 1.0f) * (kSize - 1);
+        const float at = within(x, 0.0f, 1.0f) * (kSize - 1);
         const int low = std::min(int(at), kSize - 2);
         return {low, at - float(low)};
     }
@@ -73,7 +73,7 @@ const KeptTable& keptTable() {
 }  // namespace
 
 float fresnel(float cosine, float eta) {
-    const float c = std::clamp(cosine, 0.0f, 1.0f), sine2 = (1.0f - c * c) / (eta * eta);
+    const float c = within(cosine, 0.0f, 1.0f), sine2 = (1.0f - c * c) / (eta * eta);
     if (sine2 >= 1.0f) return 1.0f;
     const float beyond = std::sqrt(1.0f - sine2);
     const float along = (eta * c - beyond) / (eta * c + beyond),
@@ -82,7 +82,7 @@ float fresnel(float cosine, float eta) {
 }
 
 Glass::Glass(const Microfacet& facets, float eta, bool thin, const V3f& tint)
-    : facets_(facets), eta_(std::clamp(eta, 0.25f, 4.0f)), thin_(thin), tint_(tint) {
+    : facets_(facets), eta_(within(eta, 0.25f, 4.0f)), thin_(thin), tint_(tint) {
     constexpr float kNothing = 1e-3f;  // an index of 1 bends nothing, and the formulas divide by that
     if (!thin_ && std::abs(eta_ - 1.0f) < kNothing) eta_ = 1.0f + kNothing;
 }

@@ -4,10 +4,9 @@ namespace ovrix::render {
 
 Microfacet Microfacet::of(float roughness, float anisotropy) {
     constexpr float kNarrowest = 1e-3f;
-    const float rough = std::clamp(roughness, 0.0f, 1.0f),
-                narrower = 1.0f - std::clamp(anisotropy, 0.0f, 1.0f);
+    const float rough = within(roughness, 0.0f, 1.0f), narrower = 1.0f - within(anisotropy, 0.0f, 1.0f);
     const float x = rough * rough * std::sqrt(2.0f / (1.0f + narrower * narrower));
-    return {std::clamp(x, kNarrowest, 1.0f), std::clamp(x * narrower, kNarrowest, 1.0f)};
+    return {within(x, kNarrowest, 1.0f), within(x * narrower, kNarrowest, 1.0f)};
 }
 
 V3f Microfacet::sample(const V3f& wo, float u, float v) const {
@@ -45,13 +44,12 @@ ShineTable::ShineTable() {
 V2f ShineTable::mean(float width) const {
     const float y = std::sqrt(width) * (kSize - 1);
     const int r = std::clamp(int(y), 0, kSize - 2);
-    const float fy = std::clamp(y - float(r), 0.0f, 1.0f);
+    const float fy = within(y - float(r), 0.0f, 1.0f);
     return means_[size_t(r)] * (1 - fy) + means_[size_t(r + 1)] * fy;
 }
 
 V2f ShineTable::at(float cosine, float width) const {
-    const float x = std::sqrt(std::clamp(cosine, 0.0f, 1.0f)) * (kSize - 1),
-                y = std::sqrt(width) * (kSize - 1);
+    const float x = std::sqrt(within(cosine, 0.0f, 1.0f)) * (kSize - 1), y = std::sqrt(width) * (kSize - 1);
     const int c = std::min(int(x), kSize - 2), r = std::clamp(int(y), 0, kSize - 2);
     const float fx = x - float(c), fy = y - float(r);
     const V2f low = cell(r, c) * (1 - fx) + cell(r, c + 1) * fx;
@@ -70,7 +68,7 @@ void ShineTable::integrate(int r, int c) {
             const V3f wi = h * (2.0f * wo.dot(h)) - wo;
             if (wi.z <= 0.0f) continue;
             const float lo = facets.lambda(wo), g = (1.0f + lo) / (1.0f + lo + facets.lambda(wi));
-            const float fresnel = fifthPower(1.0f - std::clamp(wo.dot(h), 0.0f, 1.0f));
+            const float fresnel = fifthPower(1.0f - within(wo.dot(h), 0.0f, 1.0f));
             scale += double(g * (1.0f - fresnel));
             bias += double(g * fresnel);
         }
@@ -102,7 +100,7 @@ Shine Shine::plus(const Shine& other, float part) const {
 
 Shine::Value Shine::value(const V3f& wo, const V2f& seenOut, const V3f& wi, const V2f& seenIn) const {
     const V3f h = (wo + wi).normalized();
-    const float cosine = std::clamp(wi.dot(h), 0.0f, 1.0f), away = 1.0f - cosine, away5 = fifthPower(away);
+    const float cosine = within(wi.dot(h), 0.0f, 1.0f), away = 1.0f - cosine, away5 = fifthPower(away);
     // The last term is the tint at the rim, which is fully there at about 82 degrees.
     const V3f fresnel = f0_ + (V3f(f90_) - f0_) * away5 - rim_ * (cosine * away * away5);
     const float out = facets_.lambda(wo), facets = facets_.density(h) / (4.0f * wo.z);  // wi's cosine cancels

@@ -7,6 +7,9 @@
 
 namespace ovrix::render {
 
+/// As std::clamp(), and @p low for what is no number: fields give anything.
+inline float within(float x, float low, float high) { return x > low ? std::min(x, high) : low; }
+
 inline float fifthPower(float x) {
     const float x2 = x * x;
     return x2 * x2 * x;

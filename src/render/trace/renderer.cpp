@@ -126,8 +126,8 @@ struct Clear {
 };
 
 Clear clearAt(const SurfaceMaterial& m, FieldsAt& at) {
-    return {std::clamp(at.of(m.transmissionWeight) * (1.0f - at.of(m.metalness)), 0.0f, 1.0f),
-            std::clamp(at.of(m.ior), 1.0f, 4.0f), at.of(m.transmissionDepth), at.of(m.transmissionColor)};
+    return {within(at.of(m.transmissionWeight) * (1.0f - at.of(m.metalness)), 0.0f, 1.0f),
+            within(at.of(m.ior), 1.0f, 4.0f), at.of(m.transmissionDepth), at.of(m.transmissionColor)};
 }
 
 /// By the colour that light has after a depth.
@@ -135,7 +135,7 @@ Medium mediumOf(const SurfaceMaterial& m, const Clear& clear, uint32_t instance)
     Medium medium{.instance = instance, .priority = m.priority, .ior = clear.ior};
     constexpr float kDarkest = 1e-4f;
     for (int k = 0; k < 3 && clear.depth > 0.0f; ++k)
-        medium.absorption[k] = -std::log(std::clamp(clear.tint[k], kDarkest, 1.0f)) / clear.depth;
+        medium.absorption[k] = -std::log(within(clear.tint[k], kDarkest, 1.0f)) / clear.depth;
     return medium;
 }
 
@@ -251,7 +251,8 @@ struct Renderer::Vertex {
     const Fibre* fibre;
     Frame frame;
     V3f wo;
-    Bsdf::From from;  ///< of what is no fibre
+    Bsdf::From from;     ///< of what is no fibre
+    bool whole = false;  ///< a fibre too narrow for its offset to be seen
 
     Vertex(const SurfacePoint& p, Shaded s, const V3f& back)
         : point(p),
@@ -291,8 +292,7 @@ static void pass(Media& media, const Medium& medium, bool leaving) {
 /// What of light comes along a ray, and whether clear matter lies on its way. Clear matter lets it through
 /// straight on: where it goes when it is bent is not known from here.
 Renderer::Passed Renderer::lightThrough(Ray ray, float distance, Media media) const {
-    if (!scene_.clears())
-        return {scene_.blocked(ray.origin, ray.direction, distance, ray.time) ? V3f(0.0f) : V3f(1.0f), false};
+    if (!scene_.clears()) return {V3f(scene_.passing(ray.origin, ray.direction, distance, ray.time)), false};
     Passed passed{V3f(1.0f), false};
     constexpr int kMostBoundaries = 16;
     float left = distance * 0.9999f;
@@ -336,7 +336,7 @@ void Renderer::gatherLight(Path& path, const Vertex& v) const {
     V3f f, broad;
     float scatterPdf;
     if (v.fibre) {
-        const Fibre::Value value = v.fibre->evaluate(v.wo, wi);
+        const Fibre::Value value = v.whole ? v.fibre->evaluateWhole(v.wo, wi) : v.fibre->evaluate(v.wo, wi);
         f = broad = value.f, scatterPdf = value.pdf;
         if (path.lobed && path.depth == 0) path.splitBy(value.lobe, value.f);
     } else {
@@ -372,7 +372,8 @@ bool Renderer::bounce(Path& path, const Vertex& v) const {
     float pdf;
     bool refracted = false, broad = true;
     if (v.fibre) {
-        const Fibre::Sample s = v.fibre->sample(v.wo, r[0], r[1], r[2]);
+        const Fibre::Sample s =
+            v.whole ? v.fibre->sampleWhole(v.wo, r[0], r[1], r[2]) : v.fibre->sample(v.wo, r[0], r[1], r[2]);
         wi = s.wi, weight = s.weight, pdf = s.pdf;
         if (path.lobed && path.depth == 0) path.splitBy(s.lobes, s.weight);
     } else {
@@ -415,6 +416,7 @@ void Renderer::samplePixel(FilmPixel& pixel, const Film& film, int x, int y, uin
     Path path{first, sampler, pixel};
     bool seen = false;
     constexpr int kMostHidden = 32;
+    constexpr float kNarrow = 2.0f;  // pixels
     int hidden = 0;
     for (;;) {
         const RayHit hit = scene_.intersect(path.ray, path.depth == 0);
@@ -428,8 +430,11 @@ void Renderer::samplePixel(FilmPixel& pixel, const Film& film, int x, int y, uin
             ++hidden;
             continue;
         }
-        const Vertex vertex(point, shade(scene_.materialOf(point), point, path.media, hit.instance),
-                            -path.ray.direction);
+        Vertex vertex(point, shade(scene_.materialOf(point), point, path.media, hit.instance),
+                      -path.ray.direction);
+        vertex.whole = vertex.fibre &&
+                       (path.depth > 0 ||
+                        point.radius < kNarrow * hit.distance * camera_.halfHeight() / float(film.height()));
         if (path.depth == 0) {
             recordFirst(pixel, vertex, camera_);
             path.lobed = vertex.fibre != nullptr;

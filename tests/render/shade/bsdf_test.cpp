@@ -248,14 +248,19 @@ TEST_CASE("fuzz gives back what its table says, at most what comes", "[bsdf]") {
 
 TEST_CASE("layers of garbage give finite light or none", "[bsdf][damaged]") {
     Even even(5);
-    const float bad[] = {std::numeric_limits<float>::infinity(), -1e30f, 1e30f, -1.0f, 0.0f};
+    const float bad[] = {std::numeric_limits<float>::infinity(),
+                         std::numeric_limits<float>::quiet_NaN(),
+                         -1e30f,
+                         1e30f,
+                         -1.0f,
+                         0.0f};
     for (int round = 0; round < 200; ++round) {
         SurfaceLayers l = randomLayers(even, false);
         float* numbers[] = {
             &l.base.x,     &l.specularColor.y, &l.coatColor.z,     &l.fuzzColor.x, &l.metalness,
             &l.ior,        &l.roughness,       &l.anisotropy,      &l.coatIor,     &l.coatWeight,
             &l.fuzzWeight, &l.specularWeight,  &l.diffuseRoughness};
-        for (int k = 0; k < 3; ++k) *numbers[size_t(even() * 12.99f)] = bad[size_t(even() * 4.99f)];
+        for (int k = 0; k < 3; ++k) *numbers[size_t(even() * 12.99f)] = bad[size_t(even() * 5.99f)];
         const Bsdf bsdf(l);
         const V3f wo = above(even);
         const Bsdf::Sample s = bsdf.sample(wo, even(), even(), even());

@@ -1,6 +1,7 @@
 // The fibre model against what it promises, and strands in the ray tracer.
 #include "render/shade/fibre.h"
 #include "base/random.h"
+#include "render/render_support.h"
 #include "render/scene/strand_curves.h"
 #include "render/trace/renderer.h"
 #include "strand_support.h"
@@ -194,6 +195,72 @@ StrandsPtr rod(float width, bool round, int segments = 4) {
 }
 
 }  // namespace
+
+TEST_CASE("a fibre seen as a whole gives the mean light of its offsets, with less noise", "[fibre]") {
+    const FibreShape shape(1.55f, 0.04f);
+    Fibre::Options o;
+    o.absorption = V3f(0.1f, 0.4f, 0.9f);
+    const V3f wo = V3f(0.3f, 0.2f, 0.9f).normalized();
+    constexpr int kDraws = 60000;
+    V3f single(0.0f), whole(0.0f), drawn(0.0f), drawnWhole(0.0f);
+    double noise = 0, noiseWhole = 0;
+    const V3f wi = V3f(-0.2f, 0.5f, -0.8f).normalized();  // against the light, where one lobe is all
+    for (int i = 0; i < kDraws; ++i) {
+        const Random4 r = random4(9, uint64_t(i), Stream::User);
+        const Fibre fibre(shape, o, 2 * r[0] - 1);
+        const V3f a = fibre.evaluate(wo, wi).f, b = fibre.evaluateWhole(wo, wi).f;
+        single += a / kDraws, whole += b / kDraws;
+        noise += double(a.x) * double(a.x) / kDraws, noiseWhole += double(b.x) * double(b.x) / kDraws;
+        drawn += fibre.sample(wo, r[1], r[2], r[3]).weight / kDraws;
+        drawnWhole += fibre.sampleWhole(wo, r[1], r[2], r[3]).weight / kDraws;
+    }
+    for (int k = 0; k < 3; ++k) {
+        CHECK(whole[k] == Approx(single[k]).epsilon(0.02));
+        CHECK(drawnWhole[k] == Approx(drawn[k]).epsilon(0.02));
+    }
+    noise -= double(single.x) * double(single.x), noiseWhole -= double(whole.x) * double(whole.x);
+    CHECK(noiseWhole < 0.3 * noise);
+    const Fibre fibre(shape, o, 0.9f);
+    const auto v = fibre.evaluateWhole(wo, wi);
+    V3f parts(0.0f);
+    for (const V3f& l : v.lobe) parts += l;
+    CHECK((parts - v.f).length() < 1e-5f);
+}
+
+TEST_CASE("strands drawn wider than they are take their part of light, and not all or nothing",
+          "[fibre][render]") {
+    // Upright rods one behind the other, a quarter as wide as they are drawn.
+    RenderScene scene;
+    const uint32_t skin = scene.addMaterialSlots({scene.addMaterial(plain(1, 1, 0, 0))});
+    const ThinLimit limit{.eye = V3f(0, 0.4f, 100), .perMetre = 0.0004f};
+    const uint32_t thin = scene.addStrands(rod(0.01f, false), limit);
+    for (int i = 0; i < 3; ++i) {
+        M44f behind;
+        behind[3][2] = -float(i);
+        scene.addInstance({thin, skin, 0, 1, RenderScene::kOwnElement}, behind);
+    }
+    scene.commit(Progress::none());
+    const V3f to(0, 0, -1);
+    CHECK(scene.passing(V3f(0, 0.37f, 3), to, 10) == Approx(0.75f * 0.75f * 0.75f).epsilon(1e-3));
+    CHECK(scene.passing(V3f(0.003f, 0.37f, 3), to, 3.5f) == Approx(0.75f).epsilon(1e-3));  // the first alone
+    CHECK(scene.passing(V3f(1, 0.37f, 3), to, 10) == 1.0f);
+    // What is solid behind them blocks all of it.
+    M44f up;
+    up.setEulerAngles(V3f(kPi / 2, 0, 0));
+    up[3][2] = -5;
+    addTo(scene, makePlane(2, 1), plain(1, 1, 0, 0), up);
+    scene.commit(Progress::none());
+    CHECK(scene.passing(V3f(0, 0.37f, 3), to, 10) == 0.0f);
+    // As many rays as by chance: nearest ones go through by chance still.
+    int through = 0;
+    for (int i = 0; i < 4000; ++i)
+        through +=
+            scene
+                .intersect({V3f(0.015f * (random1(3, uint64_t(i), Stream::User) - 0.5f), 0.37f, 3), to},
+                           false)
+                .distance > 7.5f;
+    CHECK(through / 4000.0 == Approx(0.42).margin(0.04));
+}
 
 TEST_CASE("rays meet strands where they are, with place, tangent and number", "[fibre][render]") {
     for (const bool round : {false, true}) {

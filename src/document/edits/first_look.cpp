@@ -1,0 +1,77 @@
+#include "document/edits/first_look.h"
+
+#include "document/edits/edits.h"
+#include "document/model/node_types.h"
+#include "document/model/params.h"
+#include "document/model/values.h"
+
+namespace ovrix::document {
+
+namespace {
+
+constexpr float kAround = 32.0f, kAbove = 13.0f;        // degrees from which it is seen
+constexpr double kSunAround = -38.0, kSunAbove = 36.0;  // from the other side, so that form is shaded
+constexpr double kSunWidth = 2.5;                       // degrees: shadows with soft edges
+constexpr float kGroundSides =
+    80.0f;  // of the ground, in radii of what stands on it: its end is out of sight
+
+/// Whether a node is as it is in new scenes.
+bool untouched(const Node* node) {
+    const Document fresh = Document::fresh();
+    const Node* as = node ? fresh.find(node->id) : nullptr;
+    return as && *as == *node;
+}
+
+V3f seenFrom(float around, float above) {
+    const float a = around * kPi / 180.0f, e = above * kPi / 180.0f;
+    return V3f(std::sin(a) * std::cos(e), std::sin(e), std::cos(a) * std::cos(e));
+}
+
+void addGround(Document& d, const V3f& below, float radius) {
+    Node matter = makeNode(d, "surface", "Ground");
+    setValue(matter, "base_color", Color(0.36f, 0.355f, 0.345f));
+    setValue(matter, "specular_roughness", 0.75);
+    setValue(matter, "specular_weight", 0.5);
+    d.put(matter);
+    Node ground = makeNode(d, "plane", "Ground");
+    setValue(ground, "size", double(kGroundSides * radius));
+    setValue(ground, "position", V3d(below));
+    setValue(ground, "material", matter.id);
+    d.put(std::move(ground));
+}
+
+void aimCamera(Document& d, Node camera, const V3f& middle, float radius) {
+    constexpr double kFocal = 60.0, kHalfHeight = 36.0 * 9.0 / 16.0 / 2.0;  // millimetres
+    const double halfAngle = std::atan(kHalfHeight / kFocal), room = 1.1;
+    const float away = float(double(radius) * room / std::sin(halfAngle));
+    setValue(camera, "position", V3d(middle + seenFrom(kAround, kAbove) * away));
+    setValue(camera, "target", V3d(middle));
+    setValue(camera, "focal", kFocal);
+    d.put(std::move(camera));
+}
+
+}  // namespace
+
+Document withFirstLook(const Document& document, const std::string& object, const Box3f& bounds) {
+    const auto objects = document.nodes(Category::Object);
+    if (bounds.isEmpty() || objects.size() != 1 || objects[0]->id != object) return document;
+    const float radius = std::max(1e-4f, 0.5f * bounds.size().length());
+    const V3f middle = bounds.center();
+    if (!std::isfinite(radius) || !isFinite(middle)) return document;
+    Document d = document;
+    addGround(d, V3f(middle.x, bounds.min.y, middle.z), radius);
+    for (const NodePtr& light : document.nodes(Category::Light)) {
+        if (!findSpec(specsOf(*light), "angle") || !untouched(light.get()))
+            continue;  // the sky goes by the sun
+        Node sun = *light;
+        setValue(sun, "azimuth", kSunAround);
+        setValue(sun, "elevation", kSunAbove);
+        setValue(sun, "angle", kSunWidth);
+        d.put(std::move(sun));
+    }
+    const Node* camera = document.find(document.renderSetting(kRender.camera));
+    if (untouched(camera)) aimCamera(d, *camera, middle, radius);
+    return d;
+}
+
+}  // namespace ovrix::document
