@@ -96,6 +96,17 @@ std::vector<float> planesOf(const Film& film, const Rect& r, int width, int heig
     return in;
 }
 
+/// One row of a piece's core, from the planes that the network made of it.
+void takeRow(const std::vector<float>& clean, const DenoisePiece& piece, int y, const V2i& size,
+             float exposure, V3f* to) {
+    const auto& [core, whole] = piece;
+    const size_t plane = size_t(size.x) * size_t(size.y);
+    const size_t from = size_t(core.y - whole.y + y) * size_t(size.x) + size_t(core.x - whole.x);
+    for (size_t x = 0; x < size_t(core.width); ++x)
+        for (size_t c = 0; c < 3; ++c)
+            to[x][int(c)] = unsqueezed(cleanNumber(clean[c * plane + from + x])) / exposure;
+}
+
 }  // namespace
 
 float squeezed(float light) { return curve::forward(std::clamp(light, 0.0f, kBrightest)) / curve::top(); }
@@ -139,24 +150,17 @@ std::vector<V3f> denoised(const Film& film, const DenoiserNetwork& network, Prog
     const float exposure = exposureOf(film);
     std::vector<V3f> out(film.pixels().size(), V3f(0.0f));
     for (size_t n = 0; n < pieces.size(); ++n) {
-        const auto& [core, whole] = pieces[n];
+        const Rect &core = pieces[n].core, &whole = pieces[n].whole;
         const int width = wholeSteps(whole.width), height = wholeSteps(whole.height);
         const size_t plane = size_t(width) * size_t(height);
         const std::vector<float> in = planesOf(film, whole, width, height, exposure);
         std::vector<float> clean(3 * plane);
         network.run(in, width, height, clean, progress);
-        parallelRanges(
-            size_t(core.height), 8, Progress::none(), [&, &inner = core, &outer = whole](size_t a, size_t b) {
-                for (size_t y = a; y < b; ++y) {
-                    const size_t from =
-                        (size_t(inner.y - outer.y) + y) * size_t(width) + size_t(inner.x - outer.x);
-                    const size_t to = (size_t(inner.y) + y) * size_t(film.width()) + size_t(inner.x);
-                    for (size_t x = 0; x < size_t(inner.width); ++x)
-                        for (size_t c = 0; c < 3; ++c)
-                            out[to + x][int(c)] =
-                                unsqueezed(cleanNumber(clean[c * plane + from + x])) / exposure;
-                }
-            });
+        parallelRanges(size_t(core.height), 8, Progress::none(), [&, &piece = pieces[n]](size_t a, size_t b) {
+            for (size_t y = a; y < b; ++y)
+                takeRow(clean, piece, int(y), {width, height}, exposure,
+                        &out[(size_t(piece.core.y) + y) * size_t(film.width()) + size_t(piece.core.x)]);
+        });
         task.report(float(n + 1) / float(pieces.size()));
     }
     return out;

@@ -1,44 +1,9 @@
 #include "render/trace/renderer.h"
 
-#include <optional>
-#include <variant>
-
 #include "base/parallel.h"
-#include "base/tint.h"
-#include "render/shade/bsdf.h"
-#include "render/trace/media.h"
+#include "render/trace/shading.h"
 
 namespace ovrix::render {
-
-/// A shading frame: z is the normal; of a strand x is its tangent, and z looks to the eye.
-struct Frame {
-    V3f x, y, z;
-    explicit Frame(const V3f& n) : z(n) { basis(n, x, y); }
-    /// @param turn  degrees about the normal that x is turned from the tangent
-    Frame(const V3f& n, const V3f& tangent, float turn) : z(n) {
-        const V3f flat = tangent - n * n.dot(tangent);
-        if (flat.dot(flat) > 1e-12f) {
-            x = flat.normalized();
-            y = n.cross(x);
-        } else {
-            basis(n, x, y);
-        }
-        const float c = std::cos(turn * kPi / 180.0f), s = std::sin(turn * kPi / 180.0f);
-        const V3f turned = x * c + y * s;
-        y = y * c - x * s;
-        x = turned;
-    }
-    Frame(const V3f& tangent, const V3f& back) : x(tangent), z(back - tangent * back.dot(tangent)) {
-        V3f other;
-        if (z.dot(z) > 1e-12f)
-            z.normalize();
-        else
-            basis(x, other, z);
-        y = z.cross(x);
-    }
-    V3f toLocal(const V3f& v) const { return V3f(v.dot(x), v.dot(y), v.dot(z)); }
-    V3f toWorld(const V3f& v) const { return x * v.x + y * v.y + z * v.z; }
-};
 
 struct Renderer::Path {
     Ray ray;
@@ -66,15 +31,6 @@ struct Renderer::Path {
     }
 };
 
-/// What a material makes of a place.
-struct Shaded {
-    std::variant<Bsdf, Fibre> scatter;
-    Color base;
-    V3f emission{0, 0, 0};
-    std::optional<Medium> within = {};  ///< of clear matter: what lies behind its boundary
-    float grain = 0.0f;                 ///< degrees that the streaks of its shine are turned from the tangent
-};
-
 namespace {
 
 /// Away from the surface by a little more than the rounding of its coordinates, and of those that they come
@@ -91,101 +47,6 @@ V3f capped(const V3f& c, float limit) {
     if (!isFinite(c)) return V3f(0.0f);
     const float most = std::max({c.x, c.y, c.z});
     return limit > 0.0f && most > limit ? c * (limit / most) : c;
-}
-
-Shaded shadeFibre(const SurfaceMaterial& m, const SurfacePoint& p, FieldsAt& at) {
-    const FibreMaterial& f = *m.fibre;
-    Fibre::Options o;
-    o.roughness = at.of(f.roughness);
-    o.roughnessAround = at.of(f.roughnessAround);
-    o.specular = at.of(f.specular);
-    o.draft = f.draft;
-    Color base;
-    if (f.ownColors && p.colored) {
-        base = tinted(p.color, p.tint) * p.factor;
-        o.absorption = absorptionOfColor(base, o.roughnessAround);
-    } else if (f.coloured == FibreMaterial::Coloured::Color) {
-        base = tinted(at.of(m.base), p.tint) * p.factor;
-        o.absorption = absorptionOfColor(base, o.roughnessAround);
-    } else {
-        o.absorption = f.coloured == FibreMaterial::Coloured::Melanin
-                           ? absorptionOfMelanin(at.of(f.melanin), at.of(f.redness))
-                           : V3f(at.of(f.absorption));
-        base = tinted(colorOfAbsorption(o.absorption, o.roughnessAround), p.tint) * p.factor;
-        if (p.factor != Color(1.0f)) o.absorption = absorptionOfColor(base, o.roughnessAround);
-    }
-    o.base = base;
-    if (!p.strand) return {Bsdf({.base = base, .specularWeight = 0.6f, .roughness = 0.8f}), base, V3f(0.0f)};
-    return {Fibre(*f.shape, o, p.across), base, V3f(0.0f)};
-}
-
-/// How much of what is met is clear, and how.
-struct Clear {
-    float weight, ior, depth;
-    V3f tint;
-};
-
-Clear clearAt(const SurfaceMaterial& m, FieldsAt& at) {
-    return {within(at.of(m.transmissionWeight) * (1.0f - at.of(m.metalness)), 0.0f, 1.0f),
-            within(at.of(m.ior), 1.0f, 4.0f), at.of(m.transmissionDepth), at.of(m.transmissionColor)};
-}
-
-/// By the colour that light has after a depth.
-Medium mediumOf(const SurfaceMaterial& m, const Clear& clear, uint32_t instance) {
-    Medium medium{.instance = instance, .priority = m.priority, .ior = clear.ior};
-    constexpr float kDarkest = 1e-4f;
-    for (int k = 0; k < 3 && clear.depth > 0.0f; ++k)
-        medium.absorption[k] = -std::log(within(clear.tint[k], kDarkest, 1.0f)) / clear.depth;
-    return medium;
-}
-
-SurfaceLayers layersAt(const SurfaceMaterial& m, const Color& base, FieldsAt& at) {
-    SurfaceLayers l{.base = base,
-                    .diffuseRoughness = at.of(m.diffuseRoughness),
-                    .metalness = at.of(m.metalness),
-                    .specularWeight = at.of(m.specularWeight),
-                    .specularColor = at.of(m.specularColor),
-                    .roughness = at.of(m.roughness),
-                    .anisotropy = at.of(m.anisotropy),
-                    .ior = at.of(m.ior),
-                    .translucency = at.of(m.translucency),
-                    .coatWeight = at.of(m.coatWeight),
-                    .fuzzWeight = at.of(m.fuzzWeight)};
-    if (l.coatWeight > 0.0f) {
-        l.coatRoughness = at.of(m.coatRoughness);
-        l.coatIor = at.of(m.coatIor);
-        l.coatDarkening = at.of(m.coatDarkening);
-        l.coatColor = at.of(m.coatColor);
-    }
-    if (l.fuzzWeight > 0.0f) {
-        l.fuzzRoughness = at.of(m.fuzzRoughness);
-        l.fuzzColor = at.of(m.fuzzColor);
-    }
-    return l;
-}
-
-Shaded shade(const SurfaceMaterial& m, const SurfacePoint& p, const Media& media, uint32_t instance) {
-    const Samples one = samplesAt(p, m);
-    FieldsAt at(one);
-    if (m.fibre) return shadeFibre(m, p, at);
-    const Color base = tinted(p.colored ? p.color : at.of(m.base), p.tint) * p.factor * at.of(m.baseWeight);
-    SurfaceLayers layers = layersAt(m, base, at);
-    std::optional<Medium> within;
-    if (m.clear()) {
-        const Clear clear = clearAt(m, at);
-        layers.transmissionWeight = at.of(m.transmissionWeight);
-        layers.thinWalled = m.thinWalled;
-        layers.inside = p.backside && !m.thinWalled;
-        layers.outerIor = m.thinWalled ? 1.0f : media.iorAround(instance);
-        // Matter that colours light on its way does not do so at its boundary; else on the way in alone.
-        layers.transmissionTint = clear.depth > 0.0f || layers.inside ? Color(1.0f) : Color(clear.tint);
-        if (!m.thinWalled) within = mediumOf(m, clear, instance);
-    }
-    Shaded s{Bsdf(layers), base};
-    s.within = within;
-    if (m.grained()) s.grain = at.of(m.rotation);
-    if (m.glows()) s.emission = V3f(at.of(m.emission) * p.factor) * at.of(m.glow);
-    return s;
 }
 
 /// Out of a strand towards a direction, so that its own ribbon, which turns to every ray, is not met again.

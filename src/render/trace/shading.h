@@ -1,0 +1,67 @@
+// What materials make of the places that paths come to.
+#pragma once
+#include <optional>
+#include <variant>
+
+#include "render/scene/render_scene.h"
+#include "render/shade/bsdf.h"
+#include "render/trace/media.h"
+
+namespace ovrix::render {
+
+/// A shading frame: z is the normal; of a strand x is its tangent, and z looks to the eye.
+struct Frame {
+    V3f x, y, z;
+    explicit Frame(const V3f& n) : z(n) { basis(n, x, y); }
+    /// @param turn  degrees about the normal that x is turned from the tangent
+    Frame(const V3f& n, const V3f& tangent, float turn) : z(n) {
+        const V3f flat = tangent - n * n.dot(tangent);
+        if (flat.dot(flat) > 1e-12f) {
+            x = flat.normalized();
+            y = n.cross(x);
+        } else {
+            basis(n, x, y);
+        }
+        const float c = std::cos(turn * kPi / 180.0f), s = std::sin(turn * kPi / 180.0f);
+        const V3f turned = x * c + y * s;
+        y = y * c - x * s;
+        x = turned;
+    }
+    Frame(const V3f& tangent, const V3f& back) : x(tangent), z(back - tangent * back.dot(tangent)) {
+        V3f other;
+        if (z.dot(z) > 1e-12f)
+            z.normalize();
+        else
+            basis(x, other, z);
+        y = z.cross(x);
+    }
+    V3f toLocal(const V3f& v) const { return V3f(v.dot(x), v.dot(y), v.dot(z)); }
+    V3f toWorld(const V3f& v) const { return x * v.x + y * v.y + z * v.z; }
+};
+
+/// What a material makes of a place.
+struct Shaded {
+    std::variant<Bsdf, Fibre> scatter;
+    Color base;
+    V3f emission{0, 0, 0};
+    std::optional<Medium> within = {};  ///< of clear matter: what lies behind its boundary
+    float grain = 0.0f;                 ///< degrees that the streaks of its shine are turned from the tangent
+};
+
+/// How much of what is met is clear, and how.
+struct Clear {
+    float weight, ior, depth;
+    V3f tint;
+};
+
+Clear clearAt(const SurfaceMaterial& material, FieldsAt& at);
+
+/// By the colour that light has after a depth.
+Medium mediumOf(const SurfaceMaterial& material, const Clear& clear, uint32_t instance);
+
+/// @param media     those that the path is within
+/// @param instance  what the point lies on
+Shaded shade(const SurfaceMaterial& material, const SurfacePoint& point, const Media& media,
+             uint32_t instance);
+
+}  // namespace ovrix::render
