@@ -40,12 +40,22 @@ void addGround(Document& d, const V3f& below, float radius) {
     d.put(std::move(ground));
 }
 
-void aimCamera(Document& d, Node camera, const V3f& middle, float radius) {
-    constexpr double kFocal = 60.0, kHalfHeight = 36.0 * 9.0 / 16.0 / 2.0;  // millimetres
-    const double halfAngle = std::atan(kHalfHeight / kFocal), room = 1.1;
-    const float away = float(double(radius) * room / std::sin(halfAngle));
-    setValue(camera, "position", V3d(middle + seenFrom(kAround, kAbove) * away));
-    setValue(camera, "target", V3d(middle));
+/// As near as it can be for every corner of the box to lie well within the picture.
+void aimCamera(Document& d, Node camera, const Box3f& box) {
+    constexpr double kFocal = 60.0;
+    constexpr float kFilled = 0.72f, kHalf = float(18.0 / kFocal), kHalfHeight = kHalf * 9.0f / 16.0f;
+    const V3f back = seenFrom(kAround, kAbove), right = V3f(0, 1, 0).cross(back).normalized(),
+              up = back.cross(right);
+    float away = 0.0f;
+    for (int i = 0; i < 8; ++i) {
+        const V3f half = 0.5f * box.size();
+        const V3f corner(i & 1 ? half.x : -half.x, i & 2 ? half.y : -half.y, i & 4 ? half.z : -half.z);
+        const float wide = std::abs(corner.dot(right)) / (kFilled * kHalf),
+                    high = std::abs(corner.dot(up)) / (kFilled * kHalfHeight);
+        away = std::max(away, std::max(wide, high) + corner.dot(back));
+    }
+    setValue(camera, "position", V3d(box.center() + back * std::max(away, 1e-4f)));
+    setValue(camera, "target", V3d(box.center()));
     setValue(camera, "focal", kFocal);
     d.put(std::move(camera));
 }
@@ -70,7 +80,7 @@ Document withFirstLook(const Document& document, const std::string& object, cons
         d.put(std::move(sun));
     }
     const Node* camera = document.find(document.renderSetting(kRender.camera));
-    if (untouched(camera)) aimCamera(d, *camera, middle, radius);
+    if (untouched(camera)) aimCamera(d, *camera, bounds);
     return d;
 }
 

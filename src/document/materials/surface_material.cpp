@@ -123,8 +123,11 @@ SurfaceMaterial surfaceMaterial(const MaterialInput& in) {
     return m;
 }
 
-/// What it is like in the middle of its range.
-Color baseColor(const Document&, const Node& node) {
+/// What it is like in the middle of its range; of clear matter the colour of what comes through, dimmed.
+Color baseColor(const Document& document, const Node& node) {
+    constexpr float kDimmed = 0.35f;
+    if (document.value(node.id, kSurface.transmissionWeight) > 0.5)
+        return Color(V3f(document.value(node.id, kSurface.transmissionColor)) * kDimmed);
     const Param base = paramOr(*findSpec(specsOf(node), kSurface.base.id()), node.params);
     const Color c = std::get<Color>(base.value);
     const auto* low = base.field ? std::get_if<Color>(&base.low) : nullptr;
