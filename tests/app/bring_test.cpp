@@ -1,6 +1,7 @@
 // Taking layers from another scene and sequences from files, driven as people do.
 #include "app/window/bring_in_dialog.h"
 #include "app_test.h"
+#include "base/files.h"
 #include "io/formats/elements_io.h"
 
 namespace ovrix::app {
@@ -50,6 +51,28 @@ class BringTest : public WindowFixture {
     }
 
   private Q_SLOTS:
+    void aFirstMeshStandsOnAGround() {
+        const auto objects = [&] { return controller().document().nodes(Category::Object).size(); };
+        QVERIFY(driver->waitFor([&] { return !controller().evaluating(); }));
+        while (objects() > 0)  // an empty scene, whatever the fixture began with
+            controller().edit("Clear", [&](const Document& d) {
+                Document out = d;
+                out.remove(d.nodes(Category::Object)[0]->id);
+                return out;
+            });
+        writeFile(path("block.obj").toStdString(),
+                  "v 0 0 0\nv 1 0 0\nv 0 2 0\nv 0 0 1\nf 1 3 2\nf 1 2 4\nf 1 4 3\nf 2 3 4\n");
+        driver->drop(path("block.obj"));
+        QVERIFY(driver->waitFor([&] { return objects() == 2; }));
+        driver->settle();
+        QVERIFY(driver->window.view()->throughCamera());
+        QCOMPARE(controller().selection().node()->type, std::string("mesh_file"));
+        driver->drop(path("block.obj"));  // another one comes alone
+        QVERIFY(driver->waitFor([&] { return objects() == 3; }));
+        controller().undo();
+        controller().undo();  // and a first one goes with its ground
+        QCOMPARE(objects(), size_t(0));
+    }
     void bringsALayerAndBindsItsTarget() {
         const QString file = writeShoal();
         controller().edit("scene", [](const Document& d) {
