@@ -11,10 +11,10 @@ namespace ovrix::render {
 /// What takes noise out. Thread safe: several pictures may be cleaned at once.
 class DenoiserNetwork {
   public:
-    static constexpr int kStep = 16;    ///< sides are whole numbers of it
-    static constexpr int kReach = 96;   ///< pixels further away change nothing; a whole number of steps
-    static constexpr int kPlanes = 9;   ///< light, albedo and normal, three each
-    static constexpr int kBytes = 720;  ///< of memory for a pixel, at most, while it works
+    static constexpr int kStep = 16;     ///< sides are whole numbers of it
+    static constexpr int kReach = 96;    ///< pixels further away change nothing; a whole number of steps
+    static constexpr int kPlanes = 9;    ///< light, albedo and normal, three each
+    static constexpr int kBytes = 1080;  ///< of memory for a pixel, at most, while it works
     virtual ~DenoiserNetwork() = default;
     /// @param in   kPlanes planes of width x height, one after the other, all in about 0 to 1
     /// @param out  three such planes
