@@ -15,6 +15,7 @@
 #include "document/file/scene_file.h"
 #include "geo/mesh/primitives.h"
 #include "geo/surface/embree_device.h"
+#include "io/denoiser/denoiser.h"
 #include "low_tide.h"
 #include "ops/place/scatter.h"
 
@@ -230,6 +231,24 @@ void firstPicture(benchmark::State& state) {
     state.counters["limit_ms"] = 300;
 }
 
+/// A picture of 1280 x 720 without its noise.
+void denoisePicture(benchmark::State& state) {
+    if (!hasDenoiser()) return state.SkipWithError("the weights are not here: ./dev denoiser");
+    Film film(1280, 720);
+    for (int y = 0; y < film.height(); ++y)
+        for (int x = 0; x < film.width(); ++x) {
+            FilmPixel& p = film.at(x, y);
+            p.samples = 1;
+            p.direct = V3f(random1(1, uint64_t(y) << 32 | uint64_t(x), Stream::User));
+            p.albedo = V3f(0.5f), p.normal = V3f(0, 0, 1);
+        }
+    const auto network = denoiser();
+    for (auto _ : state) {
+        state.counters["seconds"] = secondsOf([&] { denoised(film, *network, Progress::none()); });
+        state.counters["limit"] = 2.5;
+    }
+}
+
 /// How long a pass goes on after it is told to stop.
 void stopAnswer(benchmark::State& state) {
     Demo demo;
@@ -266,6 +285,7 @@ BENCHMARK(scatterGrowth)->Iterations(1)->Unit(benchmark::kMillisecond);
 BENCHMARK(primaryRays)->Iterations(1)->Unit(benchmark::kMillisecond);
 BENCHMARK(changeOneNumber)->Iterations(5)->Unit(benchmark::kMillisecond);
 BENCHMARK(firstPicture)->Iterations(9)->Unit(benchmark::kMillisecond);
+BENCHMARK(denoisePicture)->Iterations(3)->Unit(benchmark::kMillisecond);
 BENCHMARK(stopAnswer)->Iterations(9)->Unit(benchmark::kMillisecond);
 
 BENCHMARK_MAIN();

@@ -158,6 +158,15 @@ void RenderPaneTest::denoisesWhatIsThereAndGivesItBack() {
         return sum;
     };
     QVERIFY(grain(clean) < 0.8 * grain(noisy));
+    // What is told of the render stays: how long it took, and that nothing comes any more.
+    const double seconds = pane->last().seconds;
+    QTest::qWait(1100);
+    QTest::mouseClick(button, Qt::LeftButton);
+    QVERIFY(driver->waitFor([&] { return !pane->worker().busy() && pane->picture()->image() == clean; }));
+    QCOMPARE(pane->last().seconds, seconds);
+    QVERIFY(pane->last().done);
+    QTest::mouseClick(button, Qt::LeftButton);
+    QVERIFY(driver->waitFor([&] { return !pane->worker().busy() && pane->picture()->image() == noisy; }));
     // A render that runs takes it up, and what is saved holds both.
     QTest::mouseClick(button, Qt::LeftButton);
     pane->restart();
@@ -170,6 +179,14 @@ void RenderPaneTest::denoisesWhatIsThereAndGivesItBack() {
     const QImage saved(path("clean.png"));
     QCOMPARE(saved.size(), pane->picture()->image().size());
     QVERIFY(grain(saved) < 0.8 * grain(noisy));
+    // Too little memory for it is said once, and the noisy picture is there.
+    driver->window.controller().setValue({"scene", "", "memory"}, 0.05);
+    pane->setLive(true);
+    QVERIFY(driver->waitFor([&] { return pane->last().pass >= 3 && !button->isChecked(); }));
+    QVERIFY(driver->window.statusText().contains("denoising"));
+    QVERIFY(!pane->last().image.isNull());
+    pane->stop();
+    QVERIFY(driver->waitFor([&] { return !pane->worker().busy(); }));
 }
 
 static const RegisteredTest<RenderPaneTest> registered;

@@ -123,6 +123,14 @@ TEST_CASE("what gives no light, looks at itself, or cannot be seen is told", "[n
     CHECK_FALSE(shown(d, "coat_roughness"));  // more is said of a coat where there is one
     CHECK(shown(withText(d, skin.id + "/coat_weight", "0.5"), "coat_roughness"));
     CHECK(shown(withField(d, {skin.id, {}, "coat_weight"}, std::make_shared<Field>(leaf)), "coat_roughness"));
+    // What is clear is seen in the colour of its light, and else in its own.
+    const auto colorOf = [&](const Document& of) {
+        return findNodeType("surface")->color(of, of.get(skin.id));
+    };
+    const Document red =
+        withText(withText(d, skin.id + "/base_color", "0.5,0,0"), skin.id + "/transmission_color", "0,0.5,0");
+    CHECK(colorOf(red).x > colorOf(red).y);
+    CHECK(colorOf(withText(red, skin.id + "/transmission_weight", "1")).y > 0.1f);
     Node off = d.get(lamp.id);
     off.rendered = false, off.params["power"].value = 0.0;
     d.put(off);

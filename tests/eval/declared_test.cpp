@@ -182,7 +182,9 @@ TEST_CASE("every source drives masks, forces, strands, materials and lights with
         for (const char* worn : {"object", "copies", "strands"}) {  // a material
             auto [d, id] = recipeFor(*findStepType(std::string(worn) == "strands" ? "clump" : "copies_of"));
             d = withNode(d, named(d, "surface", "skin"));
-            d = drive(drive(d, "skin", "", "base_color"), "skin", "", "geometry_opacity");
+            for (const char* param : {"base_color", "geometry_opacity", "transmission_weight", "coat_weight",
+                                      "specular_roughness_anisotropy", "fuzz_weight"})
+                d = drive(d, "skin", "", param);
             const std::string wearer = std::string(worn) == "object" ? "ball" : id;
             d = withValue(d, {wearer, "", "material"}, std::string("skin"));
             Evaluator evaluator;
@@ -191,6 +193,7 @@ TEST_CASE("every source drives masks, forces, strands, materials and lights with
             Film film(24, 16);
             const Renderer renderer(*job.scene, job.cameraFor(24, 16), job.options);
             renderer.renderPass(film, 0, {0, 0, 24, 16}, Progress::none());
+            for (const FilmPixel& p : film.pixels()) REQUIRE(isFinite(p.direct + p.indirect));
             for (const std::string& p : job.problems) {
                 INFO(worn << ": " << p);
                 CHECK_FALSE(inside(p));

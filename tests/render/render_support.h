@@ -17,21 +17,9 @@ inline SurfaceMaterial plain(float base, float roughness, float metalness, float
     return m;
 }
 
-/// A box about the origin.
-inline MeshPtr makeBox(const V3f& size) {
-    auto mesh = std::make_shared<Mesh>();
-    std::vector<V3f> p;
-    for (int i = 0; i < 8; ++i)
-        p.push_back(V3f(i & 1 ? 0.5f : -0.5f, i & 2 ? 0.5f : -0.5f, i & 4 ? 0.5f : -0.5f) * size);
-    mesh->points.set("P", p);
-    for (const auto& f : {std::array<uint32_t, 4>{0, 2, 3, 1},
-                          {4, 5, 7, 6},
-                          {0, 1, 5, 4},
-                          {2, 6, 7, 3},
-                          {0, 4, 6, 2},
-                          {1, 3, 7, 5}})
-        mesh->addFace(f);
-    mesh->finish();
+/// A box with sharp edges.
+inline MeshPtr sharpBox(const V3f& size) {
+    auto mesh = makeBox(size);
     computeNormals(*mesh, 30);
     return mesh;
 }

@@ -9,6 +9,10 @@ namespace ovrix::app {
 
 using Clock = std::chrono::steady_clock;
 
+static double secondsSince(Clock::time_point start) {
+    return std::chrono::duration<double>(Clock::now() - start).count();
+}
+
 RenderWorker::RenderWorker(Evaluator& evaluator, Publish publish)
     : builder_(evaluator),
       publish_(std::move(publish)),
@@ -91,6 +95,7 @@ void RenderWorker::showAgain(Progress& progress) {
     if (!kept.film || denoising_ == (shownClean_ != nullptr)) return;
     shownClean_.reset();
     RenderUpdate update = last_;
+    update.done = true;  // one that was stopped is not waited for
     if (denoising_) clean(*kept.film, document_, update, progress);
     publish(*kept.film, kept.job->finish, std::move(update));
 }
@@ -103,7 +108,6 @@ void RenderWorker::publish(const Film& film, const FinishOptions& finish, Render
     update.image = QImage(reinterpret_cast<const uchar*>(screen_.data()), film.width(), film.height(),
                           QImage::Format_RGB32)
                        .copy();
-    update.seconds = std::chrono::duration<double>(Clock::now() - began_).count();
     publish_(std::move(update));
 }
 
@@ -142,6 +146,7 @@ void RenderWorker::render(const RenderRequest& r, Progress& progress) {
         Film coarse = *film;
         renderer.renderPreview(coarse, step, region, progress);
         update.state = "first look";
+        update.seconds = secondsSince(began_);
         publish(coarse, job->finish, update);
     }
     update.state.clear();
@@ -150,10 +155,12 @@ void RenderWorker::render(const RenderRequest& r, Progress& progress) {
         const bool cleaning = wantsCleaning(pass + 1, passes), last = pass + 1 == passes;
         keep(*film, job, pass == 0 || last || cleaning);
         update.pass = pass + 1;
+        update.seconds = secondsSince(began_);
         if (!denoising_) shownClean_.reset();
         if (cleaning && pass == 0) publish(*film, job->finish, update);  // the first at once
         if (cleaning) clean(*film, r.scene.document, update, progress);
         update.done = last;
+        update.seconds = secondsSince(began_);
         last_ = update;
         publish(*film, job->finish, update);
         update.note.clear();

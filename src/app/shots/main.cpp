@@ -98,17 +98,21 @@ class Photographer {
     MainWindow window_;
 };
 
-void takeWindow(Photographer& p) {
+/// With the picture beside the view after some passes.
+void takeRendering(Photographer& p, const char* chosen, int passes, const char* name) {
     MainWindow& w = p.window();
-    w.controller().selection().select("barnacles_large");
+    w.controller().selection().select(chosen);
     w.showRender(true);
     w.renderPane()->setLive(true);
     p.settle();
-    p.passes(24);
-    p.take("window");
+    p.passes(passes);
+    p.take(name);
     w.renderPane()->stop();
     w.showRender(false);
 }
+
+void takeWindow(Photographer& p) { takeRendering(p, "barnacles_large", 24, "window"); }
+void takeMaterial(Photographer& p) { takeRendering(p, "wet_rock", 8, "material"); }
 
 void takeFieldStack(Photographer& p) {
     MainWindow& w = p.window();
@@ -140,19 +144,6 @@ void takeLight(Photographer& p) {
     MainWindow& w = p.window();
     w.controller().selection().select("sun");
     p.take("light");
-}
-
-/// A material of several layers, on the picture while it refines.
-void takeMaterial(Photographer& p) {
-    MainWindow& w = p.window();
-    w.controller().selection().select("wet_rock");
-    w.showRender(true);
-    w.renderPane()->setLive(true);
-    p.settle();
-    p.passes(8);
-    p.take("material");
-    w.renderPane()->stop();
-    w.showRender(false);
 }
 
 void takePaint(Photographer& p) {

@@ -4,6 +4,7 @@
 #include "document/model/node_types.h"
 #include "document/model/params.h"
 #include "document/model/values.h"
+#include "render/light/sky.h"
 
 namespace ovrix::document {
 
@@ -20,11 +21,6 @@ bool untouched(const Node* node) {
     const Document fresh = Document::fresh();
     const Node* as = node ? fresh.find(node->id) : nullptr;
     return as && *as == *node;
-}
-
-V3f seenFrom(float around, float above) {
-    const float a = around * kPi / 180.0f, e = above * kPi / 180.0f;
-    return V3f(std::sin(a) * std::cos(e), std::sin(e), std::cos(a) * std::cos(e));
 }
 
 void addGround(Document& d, const V3f& below, float radius) {
@@ -44,8 +40,8 @@ void addGround(Document& d, const V3f& below, float radius) {
 void aimCamera(Document& d, Node camera, const Box3f& box) {
     constexpr double kFocal = 60.0;
     constexpr float kFilled = 0.72f, kHalf = float(18.0 / kFocal), kHalfHeight = kHalf * 9.0f / 16.0f;
-    const V3f back = seenFrom(kAround, kAbove), right = V3f(0, 1, 0).cross(back).normalized(),
-              up = back.cross(right);
+    const V3f back = sunDirection(radians(kAbove), radians(kAround)),
+              right = V3f(0, 1, 0).cross(back).normalized(), up = back.cross(right);
     float away = 0.0f;
     for (int i = 0; i < 8; ++i) {
         const V3f half = 0.5f * box.size();

@@ -11,11 +11,9 @@ namespace ovrix::io {
 namespace {
 
 /// For light, with albedo and normals that are as noisy as it is.
-std::filesystem::path weightsFile() { return denoiserFolder() / "rt_hdr_alb_nrm.tza"; }
+std::filesystem::path weightsFile() { return programFolder() / "denoiser" / "rt_hdr_alb_nrm.tza"; }
 
 }  // namespace
-
-std::filesystem::path denoiserFolder() { return programFolder() / "denoiser"; }
 
 bool hasDenoiser() {
     std::error_code ignored;

@@ -7,9 +7,6 @@
 
 namespace ovrix::io {
 
-/// Where the weights are looked for.
-std::filesystem::path denoiserFolder();
-
 /// Whether the weights are there; they are fetched when the program is set up, which takes a network.
 bool hasDenoiser();
 

@@ -20,12 +20,8 @@ using Dims = memory::dims;
 class Scratch {
   public:
     std::shared_ptr<void> take(size_t bytes) {
-        auto best = free_.end();
-        for (auto it = free_.lower_bound(bytes); it != free_.end() && it->first <= 2 * bytes; ++it) {
-            best = it;
-            break;
-        }
-        if (best != free_.end()) {
+        const auto best = free_.lower_bound(bytes);
+        if (best != free_.end() && best->first <= 2 * bytes) {
             const size_t size = best->first;
             void* p = best->second.release();
             free_.erase(best);
@@ -57,7 +53,7 @@ struct Planes {
 
 struct Convolution {
     memory weights, bias;
-    int in = 0, out = 0;
+    int out = 0;  ///< planes that it makes
 };
 
 /// The sizes of a U-shaped network: Ronneberger, Fischer, Brox, "U-Net: Convolutional Networks for Biomedical
@@ -111,7 +107,6 @@ int Unet::read(const Tensors& tensors, const std::string& name, int planes) {
         throw Error("has \"" + name + "\" in sizes that do not fit");
     layers_[name] = {.weights = memoryOf(w, memory::format_tag::oihw, engine_),
                      .bias = memoryOf(b, memory::format_tag::x, engine_),
-                     .in = planes,
                      .out = w.sizes[0]};
     return w.sizes[0];
 }
@@ -146,7 +141,8 @@ class Unet::Run {
     void output(const Planes& p, int width, int height, std::span<float> out) {
         memory plain({{1, 3, height, width}, memory::data_type::f32, memory::format_tag::nchw}, net_.engine_,
                      out.data());
-        dnnl::reorder(p.data, plain).execute(stream_, const_cast<memory&>(p.data), plain);
+        memory made = p.data;  // shares it: the library takes no const
+        dnnl::reorder(made, plain).execute(stream_, made, plain);
         stream_.wait();
     }
 

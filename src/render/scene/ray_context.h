@@ -3,6 +3,7 @@
 #include <embree3/rtcore.h>
 
 #include <array>
+#include <type_traits>
 
 #include "render/scene/camera.h"
 
@@ -23,9 +24,9 @@ struct RayContext {
     /// Whether a piece was met a moment ago: the library may tell of the same one twice.
     bool again(uint32_t instance, uint32_t piece) {
         const uint64_t key = uint64_t(instance) << 32 | piece;
-        for (const uint64_t k : recent_)
+        for (const uint64_t k : recent)
             if (k == key) return true;
-        recent_[next_++ % recent_.size()] = key;
+        recent[next++ % recent.size()] = key;
         return false;
     }
     /// That of a meeting, or null for a ray that is not the renderer's.
@@ -35,9 +36,9 @@ struct RayContext {
     /// Asks the scene whether the ray goes on through a hole.
     static void ask(const RTCFilterFunctionNArguments* meeting);
 
-  private:
-    std::array<uint64_t, 4> recent_{UINT64_MAX, UINT64_MAX, UINT64_MAX, UINT64_MAX};
-    uint32_t next_ = 0;
+    std::array<uint64_t, 4> recent{UINT64_MAX, UINT64_MAX, UINT64_MAX, UINT64_MAX};
+    uint32_t next = 0;
 };
+static_assert(std::is_standard_layout_v<RayContext>);  // or its first member would not lie first
 
 }  // namespace ovrix::render

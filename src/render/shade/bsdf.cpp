@@ -53,7 +53,7 @@ Bsdf::Bsdf(const SurfaceLayers& l) : base_(in01(l.base)) {
     coatWeight_ = l.inside ? 0.0f : in01(l.coatWeight);  // which lie on the outer side
     fuzzWeight_ = l.inside ? 0.0f : in01(l.fuzzWeight);
     glassWeight_ = (1.0f - metal) * in01(l.transmissionWeight);
-    body_ = 1.0f - metal - glassWeight_;
+    body_ = (1.0f - metal) * (1.0f - in01(l.transmissionWeight));
     through_ = in01(l.translucency);
     diffuseRoughness_ = in01(l.diffuseRoughness);
     // Below a coat the shine meets the coat, and not the air; and light comes to it spread by the coat.

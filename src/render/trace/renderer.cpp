@@ -58,6 +58,12 @@ V3f leaveStrand(const SurfacePoint& p, const V3f& direction) {
     return leave(p.center + away * (p.radius * (p.round ? 1.05f : 1.01f)), away, p.rounding);
 }
 
+/// On the other side. Through a strand: its ribbon must not be met again.
+V3f behind(const SurfacePoint& p) {
+    const V3f from = p.strand ? p.center - p.faceNormal * p.radius * (p.round ? 1.05f : 1.01f) : p.position;
+    return leave(from, -p.faceNormal, p.rounding);
+}
+
 /// Tent filter of one pixel's width on each side, by warping.
 float tent(float u) { return u < 0.5f ? std::sqrt(2.0f * u) - 1.0f : 1.0f - std::sqrt(2.0f - 2.0f * u); }
 
@@ -136,10 +142,7 @@ struct Renderer::Vertex {
         if (fibre) return leaveStrand(point, direction);
         if (direction.dot(point.faceNormal) > 0.0f)
             return leave(point.position, point.faceNormal, point.rounding);
-        if (!point.strand) return leave(point.position, -point.faceNormal, point.rounding);
-        // Through a strand: its ribbon, which turns to every ray, must not be met again.
-        return leave(point.center - point.faceNormal * point.radius * (point.round ? 1.05f : 1.01f),
-                     -point.faceNormal, point.rounding);
+        return behind(point);
     }
 };
 
@@ -152,9 +155,10 @@ static void pass(Media& media, const Medium& medium, bool leaving) {
 
 /// What of light comes along a ray, and whether clear matter lies on its way. Clear matter lets it through
 /// straight on: where it goes when it is bent is not known from here.
-Renderer::Passed Renderer::lightThrough(Ray ray, float distance, Media media) const {
+Renderer::Passed Renderer::lightThrough(Ray ray, float distance, const Media& within) const {
     if (!scene_.clears()) return {V3f(scene_.passing(ray.origin, ray.direction, distance, ray.time)), false};
     Passed passed{V3f(1.0f), false};
+    Media media = within;
     constexpr int kMostBoundaries = 16;
     float left = distance * 0.9999f;
     for (int i = 0; i < kMostBoundaries; ++i) {
@@ -165,20 +169,20 @@ Renderer::Passed Renderer::lightThrough(Ray ray, float distance, Media media) co
         if (!m.clear()) return {V3f(0.0f), false};
         const Samples one = samplesAt(p, m);
         FieldsAt at(one);
-        const Clear clear = clearAt(m, at);
+        const Clear clear = clearAt(m, p, at);
+        const bool thin = thinAt(m, p);
         passed.light *= media.through(hit.distance);
-        const bool entering = !p.backside;
-        if (m.thinWalled || !media.hides(hit.instance, m.priority)) {
+        if (thin || !media.hides(hit.instance, m.priority)) {
             const float cosine = std::abs(ray.direction.dot(p.normal));
-            const float index = m.thinWalled ? clear.ior : clear.ior / media.iorAround(hit.instance);
+            const float index = thin ? clear.ior : clear.ior / media.iorAround(hit.instance);
             const float once = fresnel(cosine, std::max(index, 1.0f / index));
-            passed.light *= clear.weight * (m.thinWalled ? 1.0f - 2.0f * once / (1.0f + once) : 1.0f - once);
-            if ((entering || m.thinWalled) && clear.depth <= 0.0f) passed.light *= clear.tint;
+            passed.light *= clear.weight * (thin ? 1.0f - 2.0f * once / (1.0f + once) : 1.0f - once);
+            if ((thin || !p.backside) && clear.depth <= 0.0f) passed.light *= clear.tint;
         }
         passed.clear = true;
-        if (!m.thinWalled) pass(media, mediumOf(m, clear, hit.instance), p.backside);
+        if (!thin) pass(media, mediumOf(m, clear, hit.instance), p.backside);
         if (!(passed.light.x + passed.light.y + passed.light.z > 0.0f)) return {V3f(0.0f), true};
-        ray.origin = leave(p.position, -p.faceNormal, p.rounding);
+        ray.origin = behind(p);
         left -= hit.distance;
     }
     return {V3f(0.0f), true};
@@ -205,7 +209,7 @@ void Renderer::gatherLight(Path& path, const Vertex& v) const {
         f = value.f, broad = value.broad, scatterPdf = value.pdf;
     }
     const float pdf = s.pdf / float(count);
-    if (!(f.x + f.y + f.z > 0.0f)) return;
+    if (!(luminance(f * s.radiance) > 0.0f)) return;  // before any ray is traced
     const Ray ray{v.originFor(s.direction), s.direction, path.ray.time};
     const Passed passed = lightThrough(ray, s.distance, path.media);
     // Light that comes through what is clear is counted here alone: see bounce().
@@ -219,11 +223,11 @@ void Renderer::gatherLight(Path& path, const Vertex& v) const {
 /// True where a boundary does nothing, since other clear matter is there: the path goes on behind it.
 bool Renderer::passHidden(Path& path, const RayHit& hit, const SurfacePoint& p) const {
     const SurfaceMaterial& m = scene_.materialOf(p);
-    if (!m.clear() || m.thinWalled || !path.media.hides(hit.instance, m.priority)) return false;
+    if (!m.clear() || thinAt(m, p) || !path.media.hides(hit.instance, m.priority)) return false;
     const Samples one = samplesAt(p, m);
     FieldsAt at(one);
-    pass(path.media, mediumOf(m, clearAt(m, at), hit.instance), p.backside);
-    path.ray.origin = leave(p.position, -p.faceNormal, p.rounding);
+    pass(path.media, mediumOf(m, clearAt(m, p, at), hit.instance), p.backside);
+    path.ray.origin = behind(p);
     return true;
 }
 
@@ -256,7 +260,7 @@ bool Renderer::bounce(Path& path, const Vertex& v) const {
     // Through what is clear, the light behind it was counted where the path left what is no shine.
     path.counted = refracted && (path.counted || path.broad);
     path.broad = broad && !refracted;
-    if (refracted && v.shaded.within) pass(path.media, *v.shaded.within, v.point.backside);
+    if (refracted && v.shaded.behind) pass(path.media, *v.shaded.behind, v.point.backside);
     return path.depth <= options_.bounces + 1;
 }
 

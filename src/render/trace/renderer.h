@@ -46,7 +46,7 @@ class Renderer {
         V3f light;
         bool clear;
     };
-    Passed lightThrough(Ray ray, float distance, Media media) const;
+    Passed lightThrough(Ray ray, float distance, const Media& within) const;
     bool passHidden(Path& path, const RayHit& hit, const SurfacePoint& point) const;
     void gatherLight(Path& path, const Vertex& vertex) const;
     bool bounce(Path& path, const Vertex& vertex) const;

@@ -43,6 +43,7 @@ SurfaceLayers layersAt(const SurfaceMaterial& m, const Color& base, FieldsAt& at
                     .ior = at.of(m.ior),
                     .translucency = at.of(m.translucency),
                     .coatWeight = at.of(m.coatWeight),
+                    .transmissionWeight = at.of(m.transmissionWeight),
                     .fuzzWeight = at.of(m.fuzzWeight)};
     if (l.coatWeight > 0.0f) {
         l.coatRoughness = at.of(m.coatRoughness);
@@ -59,9 +60,10 @@ SurfaceLayers layersAt(const SurfaceMaterial& m, const Color& base, FieldsAt& at
 
 }  // namespace
 
-Clear clearAt(const SurfaceMaterial& m, FieldsAt& at) {
+Clear clearAt(const SurfaceMaterial& m, const SurfacePoint& p, FieldsAt& at) {
     return {within(at.of(m.transmissionWeight) * (1.0f - at.of(m.metalness)), 0.0f, 1.0f),
-            within(at.of(m.ior), 1.0f, 4.0f), at.of(m.transmissionDepth), at.of(m.transmissionColor)};
+            within(at.of(m.ior), 1.0f, 4.0f), at.of(m.transmissionDepth),
+            tinted(at.of(m.transmissionColor), p.tint) * p.factor};
 }
 
 Medium mediumOf(const SurfaceMaterial& m, const Clear& clear, uint32_t instance) {
@@ -78,19 +80,18 @@ Shaded shade(const SurfaceMaterial& m, const SurfacePoint& p, const Media& media
     if (m.fibre) return shadeFibre(m, p, at);
     const Color base = tinted(p.colored ? p.color : at.of(m.base), p.tint) * p.factor * at.of(m.baseWeight);
     SurfaceLayers layers = layersAt(m, base, at);
-    std::optional<Medium> within;
+    std::optional<Medium> behind;
     if (m.clear()) {
-        const Clear clear = clearAt(m, at);
-        layers.transmissionWeight = at.of(m.transmissionWeight);
-        layers.thinWalled = m.thinWalled;
-        layers.inside = p.backside && !m.thinWalled;
-        layers.outerIor = m.thinWalled ? 1.0f : media.iorAround(instance);
+        const Clear clear = clearAt(m, p, at);
+        layers.thinWalled = thinAt(m, p);
+        layers.inside = p.backside && !layers.thinWalled;
+        layers.outerIor = layers.thinWalled ? 1.0f : media.iorAround(instance);
         // Matter that colours light on its way does not do so at its boundary; else on the way in alone.
         layers.transmissionTint = clear.depth > 0.0f || layers.inside ? Color(1.0f) : Color(clear.tint);
-        if (!m.thinWalled) within = mediumOf(m, clear, instance);
+        if (!layers.thinWalled) behind = mediumOf(m, clear, instance);
     }
     Shaded s{Bsdf(layers), base};
-    s.within = within;
+    s.behind = behind;
     if (m.grained()) s.grain = at.of(m.rotation);
     if (m.glows()) s.emission = V3f(at.of(m.emission) * p.factor) * at.of(m.glow);
     return s;

@@ -44,7 +44,7 @@ struct Shaded {
     std::variant<Bsdf, Fibre> scatter;
     Color base;
     V3f emission{0, 0, 0};
-    std::optional<Medium> within = {};  ///< of clear matter: what lies behind its boundary
+    std::optional<Medium> behind = {};  ///< of clear matter: what lies behind its boundary
     float grain = 0.0f;                 ///< degrees that the streaks of its shine are turned from the tangent
 };
 
@@ -54,7 +54,13 @@ struct Clear {
     V3f tint;
 };
 
-Clear clearAt(const SurfaceMaterial& material, FieldsAt& at);
+/// @param at  fields of the material at the point
+Clear clearAt(const SurfaceMaterial& material, const SurfacePoint& point, FieldsAt& at);
+
+/// Whether what is clear there has no inside: a pane, and strands, which turn one side to every ray.
+inline bool thinAt(const SurfaceMaterial& material, const SurfacePoint& point) {
+    return material.thinWalled || point.strand;
+}
 
 /// By the colour that light has after a depth.
 Medium mediumOf(const SurfaceMaterial& material, const Clear& clear, uint32_t instance);

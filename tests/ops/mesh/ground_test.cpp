@@ -15,21 +15,7 @@ using namespace ovrix::tests;
 
 namespace {
 
-MeshPtr cube() {
-    auto mesh = std::make_shared<Mesh>();
-    std::vector<V3f> p;
-    for (int i = 0; i < 8; ++i) p.push_back(V3f(i & 1 ? 1 : -1, i & 2 ? 1 : -1, i & 4 ? 1 : -1));
-    mesh->points.set("P", p);
-    for (const auto& f : {std::array<uint32_t, 4>{0, 2, 3, 1},
-                          {4, 5, 7, 6},
-                          {0, 1, 5, 4},
-                          {2, 6, 7, 3},
-                          {0, 4, 6, 2},
-                          {1, 3, 7, 5}})
-        mesh->addFace(f);
-    mesh->finish();
-    return mesh;
-}
+MeshPtr cube() { return makeBox(V3f(2.0f)); }
 
 }  // namespace
 

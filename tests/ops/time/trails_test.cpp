@@ -90,7 +90,7 @@ TEST_CASE("a trail ends where its point was born, or was not there", "[ops][trai
 
 TEST_CASE("neighbours have one strand between each two, the same however they are sorted", "[ops][trails]") {
     const std::vector<V3f> now = {V3f(0.0f), V3f(0.1f, 0, 0), V3f(0.25f, 0, 0), V3f(9, 0, 0)};
-    const auto set = going(now, std::vector<V3f>(4), 0);
+    const auto set = going(now, std::vector<V3f>(4, V3f(0.0f)), 0);
     TrailOptions o;
     o.seconds = 0, o.between = 0.2f, o.width = 0.01f;
     const auto none = [](double) { return Geometry(); };

@@ -93,7 +93,7 @@ TEST_CASE("clear matter takes light by the way through it", "[glass]") {
     green.transmissionColor.high = Color(0.5f);
     green.transmissionDepth.high = 0.2f;
     RenderScene scene;
-    addTo(scene, makeBox(V3f(2, 2, 0.4f)), green);
+    addTo(scene, sharpBox(V3f(2, 2, 0.4f)), green);
     scene.lights.push_back(DomeLight(nullptr, V3f(1.0f), 0));
     scene.commit(Progress::none());
     const float once = 0.04f, way = std::pow(0.5f, 0.4f / 0.2f);
@@ -136,7 +136,7 @@ TEST_CASE("lamps shine through clear glass on what lies behind", "[glass][lights
             glass.transmissionDepth.high = depth;
             M44f above;
             above[3][1] = 1;
-            addTo(scene, makeBox(V3f(4, 0.5f, 4)), glass, above);
+            addTo(scene, sharpBox(V3f(4, 0.5f, 4)), glass, above);
         }
         SunLight sun;
         sun.direction = V3f(0, 1, 0);
@@ -155,6 +155,70 @@ TEST_CASE("lamps shine through clear glass on what lies behind", "[glass][lights
     CHECK(lit(true, 0) == Approx(open * 0.96f * 0.96f * 0.25f).epsilon(0.01));     // coloured at the boundary
     CHECK(lit(true, 0.5f) == Approx(open * 0.96f * 0.96f * 0.25f).epsilon(0.01));  // and after half a metre
     CHECK(lit(true, 1.0f) == Approx(open * 0.96f * 0.96f * 0.5f).epsilon(0.01));
+}
+
+TEST_CASE("light that comes through clear matter counts once", "[glass][lights]") {
+    // A white floor under a slab that bends and takes nothing, in even light and beside a large lamp: rays to
+    // lights and paths that meet them both come through the slab.
+    const auto floor = [](bool covered, bool lamp) {
+        RenderScene scene;
+        addTo(scene, makePlane(0.01f, 1), plain(1, 1, 0, 0));
+        if (covered) {
+            M44f above;
+            above[3][1] = 0.3f;
+            addTo(scene, sharpBox(V3f(40, 0.1f, 40)), clearMatter(1.0f), above);
+        }
+        if (lamp) {
+            BallLight ball;
+            ball.center = V3f(0, 3, 0);
+            ball.radius = 1.5f;
+            ball.radiance = V3f(2.0f);
+            scene.lights.push_back(ball);
+        } else {
+            scene.lights.push_back(DomeLight(nullptr, V3f(1.0f), 0));
+        }
+        scene.commit(Progress::none());
+        CameraOptions c;
+        c.position = V3f(0, 0.02f, 0.001f);
+        c.target = V3f(0.0f);
+        c.focal = 200;
+        return middle(render(scene, c, 16, 256, 8));
+    };
+    CHECK(floor(true, false) == Approx(floor(false, false)).epsilon(0.02));
+    CHECK(floor(true, true) == Approx(floor(false, true)).epsilon(0.02));
+}
+
+TEST_CASE("clear strands and tinted copies let light through as what they are", "[glass]") {
+    // Strands have no inside: nothing is entered that is never left.
+    RenderScene scene;
+    SurfaceMaterial dark = clearMatter(1.33f);
+    dark.transmissionColor.high = Color(0.01f);
+    dark.transmissionDepth.high = 0.001f;  // within such matter all would be black
+    auto set = std::make_shared<StrandSet>();
+    set->points.set("P", std::vector<V3f>{V3f(0, -1, 0), V3f(0, 1, 0)});
+    set->points.add<float>("width", 0.5f);
+    set->start.push_back(2);
+    scene.addInstance({scene.addStrands(set, {}), scene.addMaterialSlots({scene.addMaterial(dark)}), 0, 1,
+                       RenderScene::kOwnElement},
+                      M44f());
+    scene.lights.push_back(DomeLight(nullptr, V3f(1.0f), 0));
+    scene.commit(Progress::none());
+    const float through = middle(render(scene, lookingAtOrigin(20), 96, 64, 8));
+    CHECK(through == Approx(1.0f).epsilon(0.03));
+    // A copy's own colour is that of its glass.
+    RenderScene copies;
+    SurfaceMaterial pane = clearMatter(1.0f);
+    pane.thinWalled = true;
+    const uint32_t slots = copies.addMaterialSlots({copies.addMaterial(pane)});
+    const RenderScene::Instance one{copies.addMesh(makePlane(2, 1)), slots, 1, 1, 5};
+    M44f up;
+    up.setEulerAngles(V3f(kPi / 2, 0, 0));
+    copies.addInstances(
+        {&one, 1}, 1, [&](size_t, size_t) { return up; },
+        {.factor = [](size_t) { return Color(0.25f, 1, 1); }}, Progress::none());
+    copies.lights.push_back(DomeLight(nullptr, V3f(1.0f), 0));
+    copies.commit(Progress::none());
+    CHECK(middle(render(copies, lookingAtOrigin(20), 96, 32, 4)) == Approx(0.25f).epsilon(0.03));
 }
 
 TEST_CASE("where clear matter overlaps, the highest priority is there", "[glass]") {
@@ -187,7 +251,7 @@ TEST_CASE("glass that overlaps the water that it lies in leaves no gap", "[glass
     glass.priority = 1;
     M44f aside;
     aside[3][0] = 1.3f;
-    addTo(scene, makeBox(V3f(3.0f)), water);
+    addTo(scene, sharpBox(V3f(3.0f)), water);
     addTo(scene, makeSphere(0.6f, 64), glass);
     addTo(scene, makeSphere(0.6f, 64), glass, aside);
     scene.lights.push_back(DomeLight(nullptr, V3f(1.0f), 0));
