@@ -56,7 +56,15 @@ Looks makeLooks(Maker& m) {
                           {perElement(7), blended(noise(0.006, 2, 1.6, 2), Blend::Multiply, 0.6)}, 0.55);
     l.snail = m.material("Snail shell", Color(0.09f, 0.045f, 0.03f), Color(0.66f, 0.40f, 0.13f),
                          {perElement(11), blended(noise(0.005, 6, 1.2, 2), Blend::Multiply, 0.35)}, 0.42);
-    m.set(l.snail, {{"coat_weight", "0.7"}, {"coat_roughness", "0.12"}});
+    m.set(l.snail, {{"coat_weight", "0.7"},
+                    {"coat_roughness", "0.12"},
+                    {"thin_film_weight", "0.6"},
+                    {"thin_film_ior", "1.6"}});
+    Param nacre;  // in micrometres: the colours of mother-of-pearl
+    nacre.value = 0.75;
+    nacre.low = 0.35;
+    nacre.field = std::make_shared<Field>(Field{{noise(0.012, 29, 1.2, 2)}});
+    m.document = withParam(m.document, {l.snail, "", "thin_film_thickness"}, nacre);
     l.stone = m.material("Stone", Color(0.05f, 0.052f, 0.055f), Color(0.34f, 0.31f, 0.28f),
                          {perElement(13), blended(noise(0.03, 1, 1.2, 4), Blend::Multiply, 0.5)}, 0.48);
     l.grass = m.material("Sea grass", Color(0.035f, 0.075f, 0.02f), Color(0.19f, 0.27f, 0.055f),
@@ -72,6 +80,8 @@ Looks makeLooks(Maker& m) {
     m.set(l.glass, {{"transmission_weight", "1"},
                     {"transmission_color", "0.25,0.62,0.5"},
                     {"transmission_depth", "0.05"},
+                    {"transmission_dispersion_scale", "0.5"},
+                    {"transmission_dispersion_abbe_number", "30"},
                     {"nested_priority", "1"}});
     l.water = m.add("surface", "Water");
     m.set(l.water, {{"specular_roughness", "0.02"},

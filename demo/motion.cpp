@@ -51,7 +51,10 @@ struct Stage : Maker {
         const std::string id = add("surface", name);
         document = withValue(document, {id, "", "base_color"}, color);
         document = withValue(document, {id, "", "specular_roughness"}, roughness);
-        document = withValue(document, {id, "", "emission_color"}, glow);
+        if (glow != Color(0.0f)) {
+            document = withValue(document, {id, "", "emission_color"}, glow);
+            document = withValue(document, {id, "", "emission_luminance"}, 179.0);
+        }
         return id;
     }
     void keys(const std::string& path, const Param& p) {
@@ -81,9 +84,9 @@ Document plankton(const std::filesystem::path& folder) {
                   {"shown", "false"},
                   {"rendered", "false"}});
     const std::string glow = m.plain("Glow", Color(0.1f, 0.3f, 0.3f), 0.6, Color(0.03f, 0.42f, 0.5f));
-    m.set(glow + "/glow", "3");
+    m.set(glow + "/emission_luminance", "540");
     const std::string thread = m.plain("Thread light", Color(0.02f), 0.6, Color(0.02f, 0.2f, 0.42f));
-    m.set(thread + "/glow", "1.1");
+    m.set(thread + "/emission_luminance", "200");
     const std::string speck = m.add("sphere", "Speck");
     m.set(speck, {{"radius", "0.004"},
                   {"segments", "8"},

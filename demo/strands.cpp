@@ -189,7 +189,15 @@ void addAnemone(Maker& m, const V3f& place) {
         m.material("Anemone", Color(0.30f, 0.035f, 0.07f), Color(0.78f, 0.30f, 0.30f),
                    {perElement(5), blended(noise(0.02, 8, 1.2, 3), Blend::Multiply, 0.5)}, 0.25);
     m.set(skin + "/translucency", "0.25");
-    const std::string foot = m.mesh("Anemone foot", anemoneFoot(), skin, true);
+    const std::string flesh = m.material("Anemone flesh", Color(0.30f, 0.035f, 0.07f),
+                                         Color(0.78f, 0.30f, 0.30f), {noise(0.02, 8, 1.2, 3)}, 0.25);
+    m.set(flesh, {{"subsurface_weight", "0.85"},
+                  {"subsurface_color", "0.8,0.2,0.22"},
+                  {"subsurface_radius", "0.004"},
+                  {"coat_weight", "0.8"},
+                  {"coat_ior", "1.33"},
+                  {"coat_roughness", "0.08"}});
+    const std::string foot = m.mesh("Anemone foot", anemoneFoot(), flesh, true);
     m.set(foot + "/position", text(place));
     const std::string layer = m.recipe(
         "Tentacles", foot, skin, {"spread", "grow", "wave", "lift_lean", "strand_width", "strand_color"});

@@ -32,7 +32,7 @@ TEST_CASE("a material's field shines as it is previewed, whatever it asks for", 
     s.set(other + "/rendered", "false");  // seen by the fields alone
     s.set(glow + "/base_color", "0,0,0");
     s.set(glow + "/specular_weight", "0");
-    s.set(glow + "/emission_color", "1,1,1");
+    s.set(glow + "/emission_luminance", "179");
     s.set(s.ball + "/position", "0.3,-0.1,0.2");  // the field goes with what wears it
     s.set("camera/target", "0.3,-0.1,0.2");
     s.wear(glow);
@@ -52,8 +52,10 @@ TEST_CASE("a material's field shines as it is previewed, whatever it asks for", 
     if (type == "curvature") source.params["side"].value = std::string("ridges");
     if (type == "formula") source.params["formula"].value = std::string("0.5 + 0.4 * sin(3 * x + time)");
     if (type == "paint") source.params["base"].value = 0.6;
-    s.document = withField(s.document, {glow, "", "glow"}, std::make_shared<Field>(Field{{source}}));
-    const auto overlay = makeOverlay(s.document, {glow, "", "glow"}, s.evaluator, {1}, Progress::none());
+    s.document =
+        withField(s.document, {glow, "", "emission_luminance"}, std::make_shared<Field>(Field{{source}}));
+    const auto overlay =
+        makeOverlay(s.document, {glow, "", "emission_luminance"}, s.evaluator, {1}, Progress::none());
     REQUIRE(overlay);
     REQUIRE(overlay->error.empty());
     const auto mesh = s.evaluator.object(s.document, s.ball, 1, Progress::none()).mesh;
@@ -167,11 +169,12 @@ TEST_CASE("materials read what elements carry: attributes of copies, and how far
     const std::string glow = s.add("surface");
     s.set(glow + "/base_color", "0,0,0");
     s.set(glow + "/specular_weight", "0");
-    s.set(glow + "/emission_color", "1,1,1");
+    s.set(glow + "/emission_luminance", "179");
     const auto shineBy = [&](const std::string& type, const std::string& param, const std::string& text) {
         FieldSource source = makeSource(type);
         source.params[param].value = text;
-        s.document = withField(s.document, {glow, "", "glow"}, std::make_shared<Field>(Field{{source}}));
+        s.document =
+            withField(s.document, {glow, "", "emission_luminance"}, std::make_shared<Field>(Field{{source}}));
     };
     Node layer = makeNode(s.document, "layer");
     SECTION("copies of a file's points") {

@@ -71,7 +71,7 @@ TEST_CASE("surfaces of version 6 are called as the open specification calls them
     is("stone/geometry_opacity", "0.75");
     is("stone/translucency", "0.125");
     is("stone/emission_color", "[1.0,0.5,0.0]");
-    is("stone/glow", "3.0");
+    is("stone/emission_luminance", "537.0");
     const Param wet = paramAt(kept, {"wet", "", "specular_weight"});
     CHECK(std::get<double>(wet.value) == 1.0);
     CHECK(std::get<double>(wet.low) == Approx(0.2));
@@ -87,6 +87,27 @@ TEST_CASE("surfaces of version 6 are called as the open specification calls them
     CHECK(std::get<double>(paramAt(kept, {"said", "", "specular_weight"}).at(50)) == Approx(1.2));
     is("hair/roughness", "0.2");  // a fibre's own
     is("hair/specular", "0.5");
+    CHECK(writeScene(readScene(writeScene(kept))) == writeScene(kept));
+}
+
+TEST_CASE("what shone in version 7 gives as much light in nits, and what did not shines no more",
+          "[scene-file]") {
+    const Document kept = loadScene(std::filesystem::path(OVRIX_SOURCE_DIR) / "tests/data/version-7.ovrix");
+    for (const NodePtr& node : kept.nodes()) CHECK(node->unknown.empty());
+    const auto nits = [&](const char* id, double frame) {
+        return std::get<double>(paramAt(kept, {id, "", "emission_luminance"}).at(frame));
+    };
+    CHECK(nits("lamp", 1) == 3.0 * 179.0);
+    CHECK(nits("plain", 1) == 179.0);
+    CHECK(nits("dark", 1) == 0.0);
+    CHECK(nits("never", 1) == 0.0);
+    CHECK(std::get<Color>(paramAt(kept, {"lamp", "", "emission_color"}).value) == Color(1, 0.5f, 0));
+    const Param driven = paramAt(kept, {"driven", "", "emission_luminance"});
+    CHECK(std::get<double>(driven.value) == 358.0);
+    CHECK(std::get<double>(driven.low) == 179.0);
+    CHECK(driven.field);
+    CHECK(nits("keyed", 1) == 0.0);
+    CHECK(nits("keyed", 6) == Approx(358.0));
     CHECK(writeScene(readScene(writeScene(kept))) == writeScene(kept));
 }
 

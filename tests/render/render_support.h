@@ -42,4 +42,12 @@ inline Film render(const RenderScene& scene, const CameraOptions& camera, int si
     return film;
 }
 
+/// Of the pixels from (x0, y0) up to (x1, y1), without them.
+inline V3f meanOver(const Film& film, int x0, int y0, int x1, int y1) {
+    V3f sum(0.0f);
+    for (int y = y0; y < y1; ++y)
+        for (int x = x0; x < x1; ++x) sum += film.beauty(x, y);
+    return sum / float((x1 - x0) * (y1 - y0));
+}
+
 }  // namespace ovrix::tests

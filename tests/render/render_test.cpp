@@ -11,13 +11,6 @@ using namespace ovrix::tests;
 
 namespace {
 
-V3f meanOver(const Film& film, int x0, int y0, int x1, int y1) {
-    V3f sum(0.0f);
-    for (int y = y0; y < y1; ++y)
-        for (int x = x0; x < x1; ++x) sum += film.beauty(x, y);
-    return sum / float((x1 - x0) * (y1 - y0));
-}
-
 /// Light on a small floor at the origin, facing up, from lights: what a white floor then shows, times pi.
 float irradiance(const std::vector<Light>& lights, int passes) {
     RenderScene scene;
@@ -295,7 +288,7 @@ TEST_CASE("direct and indirect light add up, and emission is direct", "[render][
     RenderScene scene;
     SurfaceMaterial glow = plain(0, 1, 0, 0);
     glow.emission.high = Color(2.0f);
-    glow.glow.high = 3.0f;
+    glow.luminance.high = 3.0f;
     addTo(scene, makePlane(10, 1), glow);
     scene.commit(Progress::none());
     CameraOptions c;

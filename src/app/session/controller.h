@@ -56,7 +56,7 @@ class Controller : public QObject {
     template <class Work>
     void runOnBrushes(QObject* receiver, Work work,
                       std::function<void(const std::invoke_result_t<Work, Progress&>&)> then,
-                      std::function<void()> failed) {
+                      const std::function<void()>& failed) {
         ++brushing_;
         using Made = std::invoke_result_t<Work, Progress&>;
         runOn(

@@ -20,7 +20,7 @@ namespace {
 
 class Photographer {
   public:
-    Photographer(QString scene, QString folder) : folder_(std::move(folder)) {
+    Photographer(const QString& scene, QString folder) : folder_(std::move(folder)) {
         window_.setUnattended(true);
         window_.resize(1280, 800);
         window_.show();

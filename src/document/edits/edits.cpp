@@ -9,6 +9,7 @@
 #include "document/model/values.h"
 #include "params/number_text.h"
 #include "params/specs.h"
+#include "render/light/black_body.h"
 #include "sim/step_registry.h"
 
 namespace ovrix::document {
@@ -568,7 +569,10 @@ Document withMeshFile(const Document& document, const std::filesystem::path& fil
         setValue(material, "base_color", m.baseColor);
         setValue(material, "specular_roughness", double(m.roughness));
         setValue(material, "base_metalness", double(m.metalness));
-        setValue(material, "emission_color", m.emission);
+        if (m.emission != Color(0.0f)) {
+            setValue(material, "emission_color", m.emission);
+            setValue(material, "emission_luminance", double(kLumensPerWatt));
+        }
         if (!m.baseColorImage.empty() && !mesh.mesh->uvs().empty()) {
             auto field = std::make_shared<Field>();
             field->sources.push_back(makeSource("image"));

@@ -208,11 +208,31 @@ void nameSurfaces(Json& json) {
     if (params.contains("specular_weight")) scaleNumbers(params["specular_weight"], 2.0);
 }
 
+/// What shone had a colour and a strength in watts; now it has a luminance, which is 0 where nothing shines.
+void countNits(Json& json) {
+    if (json.is_structured())
+        for (Json& inner : json) countNits(inner);
+    if (!json.is_object() || json.value("type", Json()) != "surface" || !json.contains("params") ||
+        !json["params"].is_object())
+        return;
+    Json& params = json["params"];
+    const Json black = Json::array({0, 0, 0});
+    const bool dark = !params.contains("emission_color") || params["emission_color"] == black;
+    if (dark) {
+        params.erase("emission_color");
+        params.erase("glow");
+        return;
+    }
+    if (!params.contains("glow")) params["glow"] = 1.0;
+    renameKey(params, "glow", "emission_luminance");
+    scaleNumbers(params["emission_luminance"], 179.0);
+}
+
 }  // namespace
 
 const std::vector<Migration>& sceneMigrations() {
-    static const std::vector<Migration> table = {nameNoiseKinds,      renewBlades,  nameEases,
-                                                 keepNoiseInTheWorld, renameParams, nameSurfaces};
+    static const std::vector<Migration> table = {nameNoiseKinds, renewBlades,  nameEases, keepNoiseInTheWorld,
+                                                 renameParams,   nameSurfaces, countNits};
     return table;
 }
 

@@ -15,6 +15,7 @@ const struct AreaParams : ParamTable {
     EmissionParams emission{*this};
     Handle<double> width = add(number("width", "Width", 1, "m", 1e-6, 1e6, 0.05, 5, "Along its X"));
     Handle<double> height = add(number("height", "Height", 1, "m", 1e-6, 1e6, 0.05, 5, "Along its Z"));
+    LightUseParams use{*this};
     TransformParams transform{*this};
 } kArea;
 
@@ -39,8 +40,8 @@ static Light quadLight(const LightInput& in) {
     const V3f n = q.side1.cross(q.side2) * q.turn;
     q.area = n.length();
     q.normal = q.area > 0 ? n / q.area : V3f(0, -1, 0);
-    q.radiance = radianceOf(p, kArea.emission);
-    return q;
+    q.radiance = radianceOf(p, kArea.emission, q.area);
+    return used(in, kArea.use, q);
 }
 
 NodeType areaLightType() {

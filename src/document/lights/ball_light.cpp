@@ -14,6 +14,7 @@ namespace {
 const struct BallParams : ParamTable {
     EmissionParams emission{*this};
     Handle<double> radius = add(number("radius", "Radius", 0.1, "m", 1e-6, 1e6, 0.01, 2, "Size of the ball"));
+    LightUseParams use{*this};
     TransformParams transform{*this};
 } kBall;
 
@@ -31,8 +32,8 @@ static Light ballLight(const LightInput& in) {
     BallLight b;
     in.world.multVecMatrix(V3f(0.0f), b.center);
     b.radius = float(p[kBall.radius]) * std::cbrt(std::abs(in.world.determinant()));
-    b.radiance = radianceOf(p, kBall.emission);
-    return b;
+    b.radiance = radianceOf(p, kBall.emission, 4.0f * kPi * b.radius * b.radius);
+    return used(in, kBall.use, b);
 }
 
 NodeType ballLightType() {

@@ -2,15 +2,65 @@
 
 #include <fmt/format.h>
 
+#include "document/model/document.h"
 #include "document/types/common.h"
+#include "render/light/black_body.h"
 
 namespace ovrix::document {
 
-EmissionParams::EmissionParams(ParamTable& table)
-    : exposure(table.add(exposureSpec())), power(table.add(powerSpec())), color(table.add(tintSpec())) {}
+using namespace specs;
 
-V3f radianceOf(const ResolvedParams& values, const EmissionParams& p) {
-    return V3f(values[p.color]) * float(values[p.power] * std::exp2(values[p.exposure]));
+namespace {
+
+// What power is counted in.
+constexpr const char *kEach = "W/m2", *kWatts = "W", *kLumens = "lm", *kNits = "nits";
+// Whom it lights.
+constexpr const char *kAll = "all", *kAllBut = "all but", *kOnly = "only";
+
+ParamSpec unitSpec() {
+    return choice("unit", "Unit", kEach, {kEach, kWatts, kLumens, kNits},
+                  "What power is counted in: for each square metre and steradian, in all as watts or lumens "
+                  "whatever its size, or by its luminance");
+}
+
+ParamSpec temperatureSpec() {
+    return number("temperature", "Temperature", 0, "K", 0, 40000, 0, 12000,
+                  "Colour by heat: 1900 a candle, 3200 a lamp, 5600 noon; 0 leaves the colour alone");
+}
+
+}  // namespace
+
+EmissionParams::EmissionParams(ParamTable& table)
+    : exposure(table.add(exposureSpec())),
+      power(table.add(powerSpec())),
+      unit(table.add(unitSpec())),
+      color(table.add(tintSpec())),
+      temperature(table.add(temperatureSpec())) {}
+
+LightUseParams::LightUseParams(ParamTable& table)
+    : seen(table.add(flag("seen", "Seen by cameras", true, "Whether the light itself is in the picture"))),
+      shadows(table.add(flag("shadows", "Shadows", true, "Whether what lies between keeps its light off"))),
+      lit(table.add(choice("lit", "Lights", kAll, {kAll, kAllBut, kOnly},
+                           "All of the scene, all but what is chosen, or that alone"))),
+      linked(table.add(shownIf(refs("linked", "Chosen", "object or layer", "What it spares, or lights alone"),
+                               "lit!=all"))) {}
+
+Light used(const LightInput& in, const LightUseParams& params, Light light) {
+    const ResolvedParams& p = in.params;
+    light.seen = p[params.seen], light.shadows = p[params.shadows];
+    if (p[params.lit] == kAll) return light;
+    light.alone = p[params.lit] == kOnly;
+    for (const std::string& id : p[params.linked])
+        if (in.document.find(id)) light.linked.push_back(uint32_t(in.document.indexOf(id) + 1));
+    return light;
+}
+
+V3f radianceOf(const ResolvedParams& values, const EmissionParams& p, float area) {
+    V3f light = V3f(values[p.color]) * float(values[p.power] * std::exp2(values[p.exposure]));
+    if (values[p.temperature] > 0) light *= V3f(blackBody(float(values[p.temperature])));
+    const std::string& unit = values[p.unit];
+    if (unit == kLumens || unit == kNits) light /= kLumensPerWatt;
+    return unit == kWatts || unit == kLumens ? light / std::max(1e-12f, kPi * area) : light;
 }
 
 std::string darkness(const ResolvedParams& values, const Handle<Color>& color) {

@@ -1,6 +1,7 @@
 // What lights with a surface have in common.
 #pragma once
-#include "field/field.h"
+#include "document/model/node_types.h"
+#include "render/light/lights.h"
 
 namespace ovrix::document {
 
@@ -8,11 +9,25 @@ namespace ovrix::document {
 struct EmissionParams {
     explicit EmissionParams(ParamTable& table);
     Handle<double> exposure, power;
+    Handle<std::string> unit;
     Handle<Color> color;
+    Handle<double> temperature;
 };
 
+/// Who sees a light, and what it lights.
+struct LightUseParams {
+    explicit LightUseParams(ParamTable& table);
+    Handle<bool> seen, shadows;
+    Handle<std::string> lit;
+    Handle<Refs> linked;
+};
+
+/// The light as it is used.
+Light used(const LightInput& in, const LightUseParams& params, Light light);
+
 /// W/m2 per steradian.
-V3f radianceOf(const ResolvedParams& values, const EmissionParams& params);
+/// @param area  square metres that shine
+V3f radianceOf(const ResolvedParams& values, const EmissionParams& params, float area);
 /// Says that it gives no light, and by which of its parameters; empty where it does.
 std::string darkness(const ResolvedParams& values, const Handle<Color>& color);
 std::string darkness(const ResolvedParams& values, const Handle<double>& strength,

@@ -14,11 +14,14 @@ namespace {
 const struct DiskParams : ParamTable {
     EmissionParams emission{*this};
     Handle<double> radius = add(number("radius", "Radius", 0.5, "m", 1e-6, 1e6, 0.05, 5, "Size of the disk"));
+    LightUseParams use{*this};
     TransformParams transform{*this};
 } kDisk;
 
 Light diskLight(const LightInput& in) {
-    return DiskLight(in.world, float(in.params[kDisk.radius]), radianceOf(in.params, kDisk.emission));
+    DiskLight disk(in.world, float(in.params[kDisk.radius]));
+    disk.radiance = radianceOf(in.params, kDisk.emission, disk.area);
+    return used(in, kDisk.use, disk);
 }
 
 std::vector<std::vector<V3f>> diskOutline(const OutlineInput& in) {

@@ -25,15 +25,17 @@ const struct DomeParams : ParamTable {
     Handle<Color> color = add(tintSpec());
     Handle<double> azimuth =
         add(number("azimuth", "Azimuth", 0, "deg", -3600, 3600, -180, 180, "Around the vertical"));
+    LightUseParams use{*this};
 } kDome;
 
 }  // namespace
 
 static Light domeLight(const LightInput& in) {
     const ResolvedParams& p = in.params;
-    return DomeLight(in.picture(p[kDome.file], p[kDome.space]),
-                     V3f(p[kDome.color]) * float(std::exp2(p[kDome.exposure])),
-                     radians(float(p[kDome.azimuth])));
+    return used(in, kDome.use,
+                DomeLight(in.picture(p[kDome.file], p[kDome.space]),
+                          V3f(p[kDome.color]) * float(std::exp2(p[kDome.exposure])),
+                          radians(float(p[kDome.azimuth]))));
 }
 
 NodeType domeImageType() {

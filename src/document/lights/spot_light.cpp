@@ -19,16 +19,16 @@ const struct SpotParams : ParamTable {
                                              "Fraction of the cone over which its light fades at the edge"));
     Handle<double> radius = add(number("radius", "Radius", 0.05, "m", 1e-6, 1e6, 0.005, 0.5,
                                        "Of its opening: larger, softer shadows"));
+    LightUseParams use{*this};
     TransformParams transform{*this};
 } kSpot;
 
 Light spotLight(const LightInput& in) {
     const float half = radians(float(in.params[kSpot.cone]) * 0.5f);
     const float full = half * (1.0f - float(in.params[kSpot.softness]));
-    return SpotLight{
-        .disk = DiskLight(in.world, float(in.params[kSpot.radius]), radianceOf(in.params, kSpot.emission)),
-        .cosEdge = std::cos(half),
-        .cosFull = std::cos(full)};
+    DiskLight disk(in.world, float(in.params[kSpot.radius]));
+    disk.radiance = radianceOf(in.params, kSpot.emission, disk.area);
+    return used(in, kSpot.use, SpotLight{.disk = disk, .cosEdge = std::cos(half), .cosFull = std::cos(full)});
 }
 
 /// The opening, and the edges of the cone for ten of its radii.

@@ -33,6 +33,7 @@ const struct SunParams : ParamTable {
         add(flag("air", "Atmosphere", true, "Coloured by the air that its light passes: red when low"));
     Handle<double> angle = add(number("angle", "Angular size", 0.53, "deg", 0.01, 90, 0.1, 10,
                                       "Width of the disc: wider, softer shadows"));
+    LightUseParams use{*this};
 } kSun;
 
 const struct SkyParams : ParamTable {
@@ -46,6 +47,7 @@ const struct SkyParams : ParamTable {
     Handle<Color> ground = add(specs::color("ground", "Ground", Color(0.12f, 0.11f, 0.1f), false,
                                             "What the light meets below the horizon"));
     Handle<Color> color = add(tintSpec());
+    LightUseParams use{*this};
 } kSky;
 
 /// A sun shines through the air of the sky that follows it.
@@ -71,7 +73,7 @@ Light sunLight(const LightInput& in) {
         for (int i = 0; i < 3; ++i) light[i] *= best[i] > 0 ? now[i] / best[i] : 0.0f;
     }
     s.radiance = light / (2 * kPi * std::max(1e-9f, 1.0f - s.cosAngle));
-    return s;
+    return used(in, kSun.use, s);
 }
 
 Light skyLight(const LightInput& in) {
@@ -85,8 +87,9 @@ Light skyLight(const LightInput& in) {
     const float azimuth = follows ? ofSun(kSun.azimuth) : float(p[kSky.azimuth]);
     const float strength = follows ? ofSun(kSun.strength) * std::exp2(ofSun(kSun.exposure)) : 3.0f;
     const V3f scale = V3f(p[kSky.color]) * float(std::exp2(p[kSky.exposure]));
-    return DomeLight(in.sky({radians(elevation), radians(azimuth), float(p[kSky.haze]), p[kSky.ground]}),
-                     scale * strength, 0.0f);
+    return used(in, kSky.use,
+                DomeLight(in.sky({radians(elevation), radians(azimuth), float(p[kSky.haze]), p[kSky.ground]}),
+                          scale * strength, 0.0f));
 }
 
 }  // namespace

@@ -3,6 +3,7 @@
 #include "document/model/document.h"
 #include "geo/surface/surface.h"
 #include "params/param_table.h"
+#include "render/light/black_body.h"
 #include "render/scene/render_scene.h"
 
 namespace ovrix::document {
@@ -12,7 +13,9 @@ using namespace specs;
 namespace {
 
 // Weights of layers, under which their other numbers stand.
-constexpr const char *kClear = "transmission_weight", *kCoat = "coat_weight", *kFuzz = "fuzz_weight";
+constexpr const char *kClear = "transmission_weight", *kCoat = "coat_weight", *kFuzz = "fuzz_weight",
+                     *kGlow = "emission_luminance", *kFilm = "thin_film_weight",
+                     *kBeneath = "subsurface_weight";
 
 /// Ids are those of the open OpenPBR Surface specification, where it has them, so that values carry over.
 const struct SurfaceParams : ParamTable {
@@ -50,6 +53,15 @@ const struct SurfaceParams : ParamTable {
         kClear, "Depth",
         drivable(number("transmission_depth", "Transmission depth", 0, "m", 0, 1e4, 0, 1,
                         "Way through it after which light has that colour; 0 colours at the boundary"))));
+    Handle<Varying> dispersion =
+        add(detailOf(kClear, "Dispersion",
+                     drivable(unitNumber("transmission_dispersion_scale", "Dispersion", 0,
+                                         "How far it bends colours apart: 1 is what its Abbe number says"))));
+    Handle<Varying> abbe = add(detailOf(
+        kClear, "Abbe number",
+        drivable(number(
+            "transmission_dispersion_abbe_number", "Abbe number", 20, "", 9, 91, 9, 91,
+            "Low bends colours far apart: 20 to 30 flint glass, 55 diamond and water, 60 crown glass"))));
     Handle<bool> thinWalled = add(detailOf(kClear, "Thin walled",
                                            flag("geometry_thin_walled", "Thin walled", false,
                                                 "A pane, a bubble: nothing lies within, no light is bent")));
@@ -78,16 +90,49 @@ const struct SurfaceParams : ParamTable {
     Handle<Varying> fuzzRoughness = add(detailOf(
         kFuzz, "Roughness",
         drivable(unitNumber("fuzz_roughness", "Fuzz roughness", 0.5, "0 a thin rim, 1 a haze over all"))));
+    Handle<Varying> filmWeight = add(drivable(
+        unitNumber(kFilm, "Thin film", 0, "Colours of a film: oil, soap, tarnish, the inside of a shell")));
+    Handle<Varying> filmThickness =
+        add(detailOf(kFilm, "Thickness",
+                     drivable(number("thin_film_thickness", "Film thickness", 0.5, "um", 0, 100, 0, 1.5,
+                                     "In thousandths of a millimetre; drive it, and colours run"))));
+    Handle<Varying> filmIor = add(detailOf(
+        kFilm, "IOR",
+        drivable(number("thin_film_ior", "Film IOR", 1.4, "", 1, 4, 1, 2.5, "Index of refraction"))));
+    Handle<Varying> subsurfaceWeight =
+        add(drivable(unitNumber(kBeneath, "Subsurface", 0,
+                                "How much light goes on beneath and comes out elsewhere: wax, skin, milk")));
+    Handle<VaryingColor> subsurfaceColor =
+        add(detailOf(kBeneath, "Colour",
+                     color("subsurface_color", "Subsurface colour", Color(0.8f), true,
+                           "What a thick piece gives back of the light that enters it")));
+    Handle<Varying> subsurfaceRadius = add(detailOf(
+        kBeneath, "Radius",
+        drivable(number("subsurface_radius", "Subsurface radius", 0.05, "m", 1e-6, 1e4, 0.0005, 0.2,
+                        "How far light goes before it is scattered: longer looks softer and smaller"))));
+    Handle<VaryingColor> subsurfaceScale =
+        add(detailOf(kBeneath, "By colour",
+                     color("subsurface_radius_scale", "Radius by colour", Color(1.0f, 0.5f, 0.25f), true,
+                           "Of the radius for red, green and blue: red goes furthest in what lives")));
+    Handle<Varying> subsurfaceForward =
+        add(detailOf(kBeneath, "Anisotropy",
+                     drivable(number("subsurface_scatter_anisotropy", "Scatter anisotropy", 0, "", -1, 1, -1,
+                                     1, "-1 scatters back, 0 everywhere alike, 1 straight on"))));
     Handle<Varying> translucency = add(
         drivable(unitNumber("translucency", "Translucency", 0,
                             "Fraction of the light that shines through, for thin things such as leaves")));
     Handle<Varying> opacity =
         add(drivable(unitNumber("geometry_opacity", "Opacity", 1,
                                 "Cut out where it is under half; an image's alpha cuts leaves from a card")));
-    Handle<VaryingColor> emission =
-        add(color("emission_color", "Emission", Color(0.0f), true, "Colour of its own light"));
-    Handle<Varying> glow =
-        add(drivable(number("glow", "Glow", 1, "W/m2", 0, 1e9, 0, 20, "Strength of its own light")));
+    Handle<Varying> luminance =
+        add(drivable(number(kGlow, "Emission", 0, "nits", 0, 1e12, 0, 5000,
+                            "Light of its own: 300 a screen, 5000 a candle's flame, 1000 a clear sky")));
+    Handle<VaryingColor> emission = add(detailOf(
+        kGlow, "Colour", color("emission_color", "Emission colour", Color(1.0f), true, "Of its own light")));
+    Handle<double> emissionExposure =
+        add(detailOf(kGlow, "Exposure",
+                     number("emission_exposure", "Emission exposure", 0, "EV", -30, 30, -6, 6,
+                            "Each step doubles its own light")));
 } kSurface;
 
 SurfaceMaterial surfaceMaterial(const MaterialInput& in) {
@@ -117,9 +162,20 @@ SurfaceMaterial surfaceMaterial(const MaterialInput& in) {
     m.fuzzColor = p[kSurface.fuzzColor];
     m.fuzzRoughness = p[kSurface.fuzzRoughness];
     m.translucency = p[kSurface.translucency];
+    m.dispersion = p[kSurface.dispersion];
+    m.abbe = p[kSurface.abbe];
+    m.filmWeight = p[kSurface.filmWeight];
+    m.filmThickness = p[kSurface.filmThickness];
+    m.filmIor = p[kSurface.filmIor];
+    m.subsurfaceWeight = p[kSurface.subsurfaceWeight];
+    m.subsurfaceColor = p[kSurface.subsurfaceColor];
+    m.subsurfaceRadius = p[kSurface.subsurfaceRadius];
+    m.subsurfaceScale = p[kSurface.subsurfaceScale];
+    m.subsurfaceForward = p[kSurface.subsurfaceForward];
     m.opacity = p[kSurface.opacity];
     m.emission = p[kSurface.emission];
-    m.glow = p[kSurface.glow];
+    m.luminance = p[kSurface.luminance];
+    m.perNit = float(std::exp2(p[kSurface.emissionExposure])) / kLumensPerWatt;
     return m;
 }
 
@@ -136,7 +192,7 @@ Color baseColor(const Document& document, const Node& node) {
 
 bool shines(const Document& document, const Node& node, double frame) {
     const Color e = document.value(node.id, kSurface.emission, frame);
-    return e.x > 0 || e.y > 0 || e.z > 0;
+    return document.value(node.id, kSurface.luminance, frame) > 0 && (e.x > 0 || e.y > 0 || e.z > 0);
 }
 
 }  // namespace

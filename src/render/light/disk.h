@@ -11,7 +11,7 @@ struct DiskLight {
     V3f radiance{0, 0, 0};
 
     /// A disk in the plane of X and Z about the origin, which shines along -Y, under a matrix.
-    DiskLight(const M44f& world, float radius, const V3f& light) : radiance(light) {
+    DiskLight(const M44f& world, float radius, const V3f& light = V3f(0.0f)) : radiance(light) {
         world.multVecMatrix(V3f(0.0f), center);
         world.multDirMatrix(V3f(radius, 0, 0), axis1);
         world.multDirMatrix(V3f(0, 0, radius), axis2);
@@ -32,6 +32,12 @@ struct DiskLight {
             at = V2f(r * std::cos(a), r * std::sin(a));
         }
         return sampleOfFlat(center + axis1 * at.x + axis2 * at.y - from, normal, area, radiance);
+    }
+
+    LightBounds bounds() const {
+        V3f half;  // of an ellipse, along each axis
+        for (int k = 0; k < 3; ++k) half[k] = std::hypot(axis1[k], axis2[k]);
+        return boundsOfFlat(Box3f(center - half, center + half), normal, area, radiance);
     }
 
     LightHit hit(const V3f& origin, const V3f& d) const {
@@ -64,6 +70,12 @@ struct SpotLight {
         LightHit h = disk.hit(origin, d);
         h.radiance *= part(-d);
         return h;
+    }
+    LightBounds bounds() const {
+        LightBounds b = disk.bounds();
+        b.cosEdge = cosEdge;
+        b.power *= 1.0f - cosEdge * cosEdge;  // of an even glow, that within the cone
+        return b;
     }
 };
 

@@ -47,6 +47,29 @@ LightHit hitOfFlat(float t, const V3f& d, const V3f& normal, float area, const V
     return {radiance, t, t * t / (cosine * area), true};
 }
 
+LightBounds boundsOfFlat(const Box3f& box, const V3f& normal, float area, const V3f& radiance) {
+    return {.box = box, .axis = normal, .cosFaces = 1.0f, .power = kPi * area * luminance(radiance)};
+}
+
+LightBounds SunLight::bounds() const {
+    return {.power = 2.0f * kPi * (1.0f - cosAngle) * luminance(radiance), .far = true};
+}
+
+LightBounds QuadLight::bounds() const {
+    Box3f box;
+    for (int k = 0; k < 4; ++k) box.extendBy(corner + side1 * float(k & 1) + side2 * float(k >> 1));
+    return boundsOfFlat(box, normal, area, radiance);
+}
+
+LightBounds BallLight::bounds() const {
+    return {.box = Box3f(center - V3f(radius), center + V3f(radius)),
+            .power = 4.0f * kPi * kPi * radius * radius * luminance(radiance)};
+}
+
+LightBounds DomeLight::bounds() const {
+    return {.power = kPi * luminance(scale_) * (table_ ? table_->brightness() : 1.0f), .far = true};
+}
+
 LightSample QuadLight::sample(const V3f& from, float u, float v) const {
     return sampleOfFlat(corner + side1 * u + side2 * v - from, normal, area, radiance);
 }
@@ -148,6 +171,7 @@ DomeTable::DomeTable(std::shared_ptr<const Image> image) : image_(std::move(imag
         }
         all += rowSum[y];
     }
+    brightness_ = float(all / (12.0 * M_PI));  // of three colours
     double sum = 0;
     for (size_t y = 0; y < h; ++y) {
         double inRow = 0;

@@ -1,5 +1,6 @@
 // Lights: what they give, and how to aim at them.
 #pragma once
+#include <algorithm>
 #include <memory>
 #include <vector>
 
@@ -23,9 +24,21 @@ struct LightHit {
     bool hit = false;
 };
 
-/// Any light: a value with these two functions, which are thread safe. Copying shares it.
+/// What is known of a light from afar: where it lies, and which ways it shines. Directions of its faces lie
+/// within a cone about an axis, and light leaves a face within another cone about its direction.
+struct LightBounds {
+    Box3f box = {};
+    V3f axis{0, 0, 1};
+    float cosFaces = -1.0f, cosEdge = 0.0f;  ///< of the half angles of both cones
+    float power = 0.0f;                      ///< watts in all; of a far light W/m2 on a face turned to it
+    bool far = false;                        ///< it has no place
+    bool traced = false;                     ///< rays meet it as a thing of the scene
+};
+
+/// Any light: a value with these functions, which are thread safe. Copying shares it.
 ///     LightSample sample(const V3f& from, float u, float v) const;
 ///     LightHit hit(const V3f& origin, const V3f& direction) const;
+///     LightBounds bounds() const;
 class Light {
   public:
     template <class L>
@@ -33,10 +46,25 @@ class Light {
     /// @param u, v  even numbers from 0 to 1
     LightSample sample(const V3f& from, float u, float v) const { return held_->sample(from, u, v); }
     LightHit hit(const V3f& origin, const V3f& direction) const { return held_->hit(origin, direction); }
+    LightBounds bounds() const { return held_->bounds(); }
+
+    bool seen = true;     ///< by the camera itself
+    bool shadows = true;  ///< whether what lies between keeps its light off
+    /// Numbers of objects and layers that it spares, or lights alone.
+    std::vector<uint32_t> linked = {};
+    bool alone = false;
+    /// Whether it lights what has those numbers.
+    bool reaches(uint32_t object, uint32_t layer) const {
+        const auto listed = [&](uint32_t id) {
+            return id != 0 && std::find(linked.begin(), linked.end(), id) != linked.end();
+        };
+        return (listed(object) || listed(layer)) == alone;
+    }
 
   private:
     struct Any {
         virtual ~Any() = default;
+        virtual LightBounds bounds() const = 0;
         virtual LightSample sample(const V3f& from, float u, float v) const = 0;
         virtual LightHit hit(const V3f& origin, const V3f& direction) const = 0;
     };
@@ -49,6 +77,7 @@ class Light {
         LightHit hit(const V3f& origin, const V3f& direction) const override {
             return light.hit(origin, direction);
         }
+        LightBounds bounds() const override { return light.bounds(); }
         L light;
     };
     std::shared_ptr<const Any> held_;
@@ -58,6 +87,8 @@ class Light {
 /// what a ray meets @p t along its way. Nothing from behind, and where there is no area.
 LightSample sampleOfFlat(const V3f& to, const V3f& normal, float area, const V3f& radiance);
 LightHit hitOfFlat(float t, const V3f& direction, const V3f& normal, float area, const V3f& radiance);
+/// @param box  of its corners
+LightBounds boundsOfFlat(const Box3f& box, const V3f& normal, float area, const V3f& radiance);
 /// How far along a ray the plane through @p point is met from its front; 0 where it is not.
 float alongToFlat(const V3f& origin, const V3f& direction, const V3f& point, const V3f& normal);
 
@@ -68,6 +99,7 @@ struct SunLight {
     V3f radiance{0, 0, 0};
     LightSample sample(const V3f& from, float u, float v) const;
     LightHit hit(const V3f& origin, const V3f& direction) const;
+    LightBounds bounds() const;
 };
 
 /// A parallelogram that shines to one side: corner + u * side1 + v * side2, towards side1 x side2, or away
@@ -78,6 +110,7 @@ struct QuadLight {
     V3f radiance{0, 0, 0};
     LightSample sample(const V3f& from, float u, float v) const;
     LightHit hit(const V3f& origin, const V3f& direction) const;
+    LightBounds bounds() const;
 };
 
 struct BallLight {
@@ -86,6 +119,7 @@ struct BallLight {
     V3f radiance{0, 0, 0};
     LightSample sample(const V3f& from, float u, float v) const;
     LightHit hit(const V3f& origin, const V3f& direction) const;
+    LightBounds bounds() const;
 };
 
 /// The importance table of an image that gives light from all directions: pieces of equal rows and columns,
@@ -100,10 +134,13 @@ class DomeTable {
     /// A place on the picture in pixels, and its density by solid angle.
     V2f sample(float u, float v, float& density) const;
     float density(int x, int y) const { return density_[size_t(y) * size_t(width_) + size_t(x)]; }
+    /// Mean of all directions.
+    float brightness() const { return brightness_; }
 
   private:
     std::shared_ptr<const Image> image_;
     int width_ = 1, height_ = 1;
+    float brightness_ = 0.0f;
     std::vector<float> rows_, cells_;  // cumulated: over rows, and within each row
     std::vector<float> density_;       // per pixel, per steradian
 };
@@ -119,6 +156,7 @@ class DomeLight {
     float pdf(const V3f& direction) const;
     LightSample sample(const V3f& from, float u, float v) const;
     LightHit hit(const V3f& origin, const V3f& direction) const;
+    LightBounds bounds() const;
 
   private:
     V3f pixelDirection(float x, float y) const;

@@ -62,6 +62,7 @@ RenderScene::~RenderScene() { rtcReleaseScene(top_); }
 uint32_t RenderScene::addMaterial(SurfaceMaterial material) {
     cuts_ = cuts_ || material.cuts();
     clears_ = clears_ || material.clear();
+    glows_ = glows_ || material.glows();
     materials_.push_back(std::move(material));
     return uint32_t(materials_.size() - 1);
 }
@@ -206,6 +207,22 @@ Samples samplesAt(const SurfacePoint& p, const SurfaceMaterial& material) {
     return s;
 }
 
+const Mesh* RenderScene::meshOf(const Instance& instance) const { return meshes_[instance.mesh]->mesh.get(); }
+
+M44f RenderScene::matrixOf(uint32_t instance, float time) const {
+    M44f matrix;  // the library's columns are our rows
+    rtcGetGeometryTransform(rtcGetGeometry(top_, instance), time, RTC_FORMAT_FLOAT4X4_COLUMN_MAJOR,
+                            matrix.getValue());
+    return matrix;
+}
+
+std::array<V3f, 3> RenderScene::cornersOf(uint32_t instance, uint32_t triangle, float time) const {
+    const Prototype& prototype = *meshes_[instances_[instance].mesh];
+    const Triangle& t = prototype.mesh->triangles()[triangle];
+    return {prototype.positionAt(t[0], time), prototype.positionAt(t[1], time),
+            prototype.positionAt(t[2], time)};
+}
+
 uint32_t RenderScene::materialAt(const RayHit& hit) const {
     const Instance& instance = instances_[hit.instance];
     const auto& materials = materialSlots_[instance.materials];
@@ -215,7 +232,6 @@ uint32_t RenderScene::materialAt(const RayHit& hit) const {
     return materials[std::min(slot, materials.size() - 1)];
 }
 
-/// Whether the ray goes on because the material leaves a hole there.
 bool RenderScene::isCut(const RayHit& hit, const Ray& ray) const {
     const SurfaceMaterial& material = materials_[materialAt(hit)];
     if (!material.cuts()) return false;
@@ -262,6 +278,23 @@ RayHit RenderScene::intersect(const Ray& ray, bool coherent, float most) const {
     if (r.hit.geomID == RTC_INVALID_GEOMETRY_ID) return {};
     return {r.ray.tfar,      r.hit.u,      r.hit.v,
             r.hit.instID[0], r.hit.primID, V3f(r.hit.Ng_x, r.hit.Ng_y, r.hit.Ng_z)};
+}
+
+RayHit RenderScene::intersectOwn(uint32_t instance, const M44f& toOwn, const Ray& ray, float most) const {
+    V3f origin, direction;  // not a unit vector there, so that distances stay those of the world
+    toOwn.multVecMatrix(ray.origin, origin);
+    toOwn.multDirMatrix(ray.direction, direction);
+    RTCRayHit r;
+    r.ray.org_x = origin.x, r.ray.org_y = origin.y, r.ray.org_z = origin.z;
+    r.ray.dir_x = direction.x, r.ray.dir_y = direction.y, r.ray.dir_z = direction.z;
+    r.ray.tnear = 0.0f, r.ray.tfar = most;
+    r.ray.time = ray.time, r.ray.mask = 0xFFFFFFFFu, r.ray.id = 0, r.ray.flags = 0;
+    r.hit.geomID = r.hit.instID[0] = RTC_INVALID_GEOMETRY_ID;
+    RTCIntersectContext context;
+    rtcInitIntersectContext(&context);
+    rtcIntersect1(meshes_[instances_[instance].mesh]->scene, &context, &r);
+    if (r.hit.geomID == RTC_INVALID_GEOMETRY_ID) return {};
+    return {r.ray.tfar, r.hit.u, r.hit.v, instance, r.hit.primID, V3f(r.hit.Ng_x, r.hit.Ng_y, r.hit.Ng_z)};
 }
 
 float RenderScene::passing(const V3f& origin, const V3f& d, float distance, float time) const {

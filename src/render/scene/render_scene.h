@@ -1,5 +1,6 @@
 // What is rendered: meshes once, instances by reference, materials, lights.
 #pragma once
+#include <array>
 #include <functional>
 #include <map>
 #include <memory>
@@ -45,11 +46,20 @@ struct SurfaceMaterial {
             transmissionDepth =
                 always(0.0f);  ///< metres after which light has its colour; 0: at the boundary
     VaryingColor transmissionColor = always(Color(1.0f));
+    Varying dispersion = always(0.0f),  ///< 1 is that of Abbe's number, 0 none
+        abbe = always(20.0f);
+    Varying filmWeight = always(0.0f), filmThickness = always(0.5f), filmIor = always(1.4f);  // micrometres
+    Varying subsurfaceWeight = always(0.0f), subsurfaceRadius = always(0.05f),                // metres
+        subsurfaceForward = always(0.0f);
+    VaryingColor subsurfaceColor = always(Color(0.8f)),
+                 subsurfaceScale = always(Color(1.0f, 0.5f, 0.25f));  ///< of the radius
     bool thinWalled = false;
     int priority = 0;                 ///< where clear matter overlaps, the highest is there
     Varying rotation = always(0.0f);  ///< degrees that the shine's grain is turned
-    Varying opacity = always(1.0f), glow = always(1.0f);
-    VaryingColor emission = always(Color(0.0f));
+    Varying opacity = always(1.0f);
+    Varying luminance = always(0.0f);  ///< of its own light, in nits
+    VaryingColor emission = always(Color(1.0f));
+    float perNit = 1.0f;  ///< radiance of each
     /// Whether its fields are asked in the space of what wears it: see channel::toObject.
     bool onWearer = false;
     /// Whether its fields read what elements carry.
@@ -58,11 +68,14 @@ struct SurfaceMaterial {
     std::shared_ptr<const FibreMaterial> fibre;
     /// Whether light may go through.
     bool clear() const { return !fibre && (transmissionWeight.field || transmissionWeight.high > 0.0f); }
+    /// Whether it bends colours apart.
+    bool disperses() const { return clear() && !thinWalled && (dispersion.field || dispersion.high > 0.0f); }
     bool grained() const { return anisotropy.field || anisotropy.high > 0.0f; }
     /// Whether rays may pass where it is less than half there.
     bool cuts() const { return opacity.field || opacity.high < 0.5f; }
     bool glows() const {
-        return emission.field || emission.high.x > 0 || emission.high.y > 0 || emission.high.z > 0;
+        const bool dark = !emission.field && V3f(emission.high) == V3f(0.0f);
+        return !fibre && !dark && (luminance.field || luminance.high > 0.0f);
     }
 };
 
@@ -156,33 +169,47 @@ class RenderScene {
     std::vector<Light> lights;
     void clearMaterials() {
         materials_.clear();
-        cuts_ = clears_ = false;
+        cuts_ = clears_ = glows_ = false;
     }
 
     /// @param most  nothing further away is met
     RayHit intersect(const Ray& ray, bool coherent,
                      float most = std::numeric_limits<float>::infinity()) const;
+    /// The same with one instance alone, and with its holes closed: of rays within it.
+    /// @param toOwn  from the world into its own space at the ray's time
+    RayHit intersectOwn(uint32_t instance, const M44f& toOwn, const Ray& ray, float most) const;
     /// Whether some material lets light through.
     bool clears() const { return clears_; }
+    /// Whether some material gives light.
+    bool glows() const { return glows_; }
+    /// Whether a ray goes on through a hole that the material leaves there.
+    bool isCut(const RayHit& hit, const Ray& ray) const;
     /// The fraction of light that comes from @p distance along a ray: 0 where something lies between, less
     /// than 1 where strands do that are drawn wider than they are.
     float passing(const V3f& origin, const V3f& direction, float distance, float time = 0.0f) const;
     SurfacePoint surfacePoint(const RayHit& hit, const Ray& ray) const;
     const SurfaceMaterial& materialOf(const SurfacePoint& p) const { return materials_[p.material]; }
 
+    const SurfaceMaterial& materialOf(const RayHit& hit) const { return materials_[materialAt(hit)]; }
+
     size_t instanceCount() const { return instances_.size(); }
+    const Instance& instance(uint32_t index) const { return instances_[index]; }
+    /// Null where it is strands.
+    const Mesh* meshOf(const Instance& instance) const;
+    M44f matrixOf(uint32_t instance, float time) const;
+    /// The corners of a triangle of a mesh in the instance's own space.
+    std::array<V3f, 3> cornersOf(uint32_t instance, uint32_t triangle, float time) const;
     void* embreeScene() const { return top_; }
 
   private:
     struct Prototype;
-    bool isCut(const RayHit& hit, const Ray& ray) const;
     uint32_t materialAt(const RayHit& hit) const;
     bool goesThrough(const RTCFilterFunctionNArguments& meeting, const Ray& ray) const;
     friend struct RayContext;
     const Samples* elementsOf(const Instance& instance) const;
     SurfacePoint strandPoint(const RayHit& hit, const Ray& ray, const StrandCurves& curves,
                              const float* m) const;
-    bool cuts_ = false, clears_ = false;  // some material does
+    bool cuts_ = false, clears_ = false, glows_ = false;  // some material does
     bool moving_ = false;
     std::vector<SurfaceMaterial> materials_;
     std::vector<std::vector<uint32_t>> materialSlots_;

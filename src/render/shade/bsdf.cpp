@@ -46,6 +46,7 @@ void prepareShading() {
     ShineTable::get();
     Fuzz::prepare();
     Glass::prepare();
+    ThinFilm::prepare();
 }
 
 Bsdf::Bsdf(const SurfaceLayers& l) : base_(in01(l.base)) {
@@ -55,6 +56,7 @@ Bsdf::Bsdf(const SurfaceLayers& l) : base_(in01(l.base)) {
     glassWeight_ = (1.0f - metal) * in01(l.transmissionWeight);
     body_ = (1.0f - metal) * (1.0f - in01(l.transmissionWeight));
     through_ = in01(l.translucency);
+    beneath_ = l.inside ? 0.0f : body_ * in01(l.subsurfaceWeight);
     diffuseRoughness_ = in01(l.diffuseRoughness);
     // Below a coat the shine meets the coat, and not the air; and light comes to it spread by the coat.
     const float coatIor = within(l.coatIor, 1.0f, 4.0f), below = ior / coatIor;
@@ -80,10 +82,33 @@ Bsdf::Bsdf(const SurfaceLayers& l) : base_(in01(l.base)) {
         glass_ = Glass(facets, l.inside && !l.thinWalled ? 1.0f / index : index, l.thinWalled,
                        in01(l.transmissionTint));
     }
+    if (l.film.weight > 0.0f) addFilm(l, dielectric);
     if (coatWeight_ > 0.0f) addCoat(l, dielectric);
     fuzzColor_ = in01(l.fuzzColor);
     fuzz_.roughness = within(l.fuzzRoughness, 0.05f, 1.0f);
     underMean_ = meanLeft();
+}
+
+/// On the shine, and on what is clear: below the coat, whose matter it meets then.
+void Bsdf::addFilm(const SurfaceLayers& l, const V3f& dielectric) {
+    const float outer = lerp(1.0f, within(l.coatIor, 1.0f, 4.0f), coatWeight_), metal = in01(l.metalness);
+    FilmedShine filmed;
+    filmed.film = {in01(l.film.weight), within(l.film.micrometres, 0.0f, 100.0f),
+                   within(l.film.ior, 1.0f, 4.0f) / outer};
+    filmed.outer = outer;
+    // What lies below reflects head on what the bare shine does, in the shine's own tint.
+    const float most = std::max({dielectric.x, dielectric.y, dielectric.z}), root = std::sqrt(most);
+    filmed.ior = (1.0f + root) / std::max(1e-3f, 1.0f - root);
+    const V3f tint = most > 0.0f ? dielectric / most : V3f(0.0f);
+    filmed.dielectric = covered_ ? tint : V3f(0.0f);
+    over_.cover(filmed);
+    filmed.dielectric *= body_;
+    filmed.metal = V3f(metal), filmed.f0 = base_;
+    shine_.cover(filmed);
+    if (glassWeight_ <= 0.0f) return;
+    const float around = l.inside ? within(l.ior, 1.0f, 4.0f) : within(l.outerIor, 1.0f, 4.0f);
+    glass_.cover({filmed.film.weight, filmed.film.micrometres, within(l.film.ior, 1.0f, 4.0f) / around},
+                 around);
 }
 
 /// With the specification's tint at the rim, which is fully there at about 82 degrees.
@@ -157,7 +182,7 @@ V3f Bsdf::body(const From& from, const V3f& wi, const V3f& leftIn) const {
     const V3f scattered = diffuseRoughness_ > 0.0f
                               ? rough_body::value(base_, diffuseRoughness_, from.wo, mirrored)
                               : base_ / kPi;
-    return scattered * coatTint_ * from.left * leftIn / underMean_ * (body_ * mirrored.z);
+    return scattered * coatTint_ * from.left * leftIn / underMean_ * ((body_ - beneath_) * mirrored.z);
 }
 
 V3f Bsdf::albedo(const V3f& wo) const {
@@ -180,7 +205,8 @@ Bsdf::From Bsdf::from(const V3f& wo) const {
     if (coatWeight_ > 0.0f) c[kCoat] = f.belowFuzz * f.coat;
     if (shines_) c[kShine] = f.belowCoat * luminance(shineAlbedo(f.side) * coatTint_);
     c[kGlass] = f.belowCoat * glassWeight_;
-    c[kBody] = luminance(bodyAlbedo(f.left));
+    c[kBody] = luminance(bodyAlbedo(f.left)) * (body_ > 0.0f ? 1.0f - beneath_ / body_ : 0.0f);
+    c[kBeneath] = luminance(coatTint_ * f.left) * beneath_;
     float sum = 0.0f, again = 0.0f;
     for (const float x : c) sum += x;
     if (sum <= 0.0f) {
@@ -241,6 +267,14 @@ Bsdf::Sample Bsdf::sample(const From& from, float pick, float u, float v) const 
     if (from.wo.z <= 0.0f) return s;
     int lobe = 0;
     while (lobe + 1 < kLobes && pick >= from.chance[size_t(lobe)]) pick -= from.chance[size_t(lobe++)];
+    if (lobe == kBeneath) {  // even over what of the body lies below, as light leaves it, too
+        const float flat = std::sqrt(u), phi = 2.0f * kPi * v;
+        s.wi = V3f(flat * std::cos(phi), flat * std::sin(phi), -std::sqrt(std::max(0.0f, 1.0f - u)));
+        s.pdf = from.chance[kBeneath] * -s.wi.z / kPi;
+        s.weight = coatTint_ * from.left * (beneath_ / from.chance[kBeneath]);
+        s.broad = s.beneath = true;
+        return s;
+    }
     s.wi = sampleLobe(Lobe(lobe), from.wo, pick / std::max(1e-7f, from.chance[size_t(lobe)]), u, v);
     if (s.wi.z == 0.0f || (s.wi.z < 0.0f && lobe != kBody && lobe != kGlass)) return s;
     s.broad = lobe == kBody || lobe == kFuzz;

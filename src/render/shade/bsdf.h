@@ -29,6 +29,8 @@ struct SurfaceLayers {
     float outerIor = 1.0f;            ///< of what is around it
     float fuzzWeight = 0.0f, fuzzRoughness = 0.5f;
     Color fuzzColor{1.0f};
+    ThinFilm film = {};             ///< under the coat
+    float subsurfaceWeight = 0.0f;  ///< how much of the body's light goes on beneath
 };
 
 /// A surface at one point, in a frame whose z axis is the shading normal and whose x axis is across its
@@ -50,7 +52,7 @@ class Bsdf {
         V2f shine{0, 0}, coat{0, 0};
         float fuzz = 0;
     };
-    enum Lobe { kFuzz, kCoat, kShine, kGlass, kBody, kLobes };
+    enum Lobe { kFuzz, kCoat, kShine, kGlass, kBody, kBeneath, kLobes };
     /// All that depends on the direction to the eye alone: worked out once for all that is asked from there.
     struct From {
         V3f wo;
@@ -76,9 +78,13 @@ class Bsdf {
         float pdf = 0.0f;
         bool refracted = false;  ///< it goes on into, or out of, clear matter
         bool broad = false;      ///< drawn by what is no shine
+        bool beneath = false;    ///< it goes on within the body, which evaluate() knows nothing of
     };
     Sample sample(const From& from, float pick, float u, float v) const;
     Sample sample(const V3f& wo, float pick, float u, float v) const { return sample(from(wo), pick, u, v); }
+
+    /// Whether light that comes from below counts.
+    bool twoSided() const { return through_ > 0.0f || glassWeight_ > 0.0f; }
 
     /// Light scattered of light that comes evenly from everywhere, seen from wo; an estimate where there are
     /// several layers.
@@ -92,13 +98,14 @@ class Bsdf {
     V3f left(const Side& side) const;
     V3f body(const From& from, const V3f& wi, const V3f& leftIn) const;
     V3f bodyAlbedo(const V3f& left) const { return base_ * coatTint_ * left * body_; }
+    void addFilm(const SurfaceLayers& layers, const V3f& dielectric);
     Shine metalShine(const Microfacet& facets, const SurfaceLayers& layers) const;
     void addCoat(const SurfaceLayers& layers, const V3f& dielectric);
     V3f meanLeft() const;
     V3f sampleLobe(Lobe lobe, const V3f& wo, float pick, float u, float v) const;
 
     V3f base_, underMean_;  ///< underMean_: what reaches the body, mean over all directions
-    float body_ = 1, through_ = 0, diffuseRoughness_ = 0;
+    float body_ = 1, beneath_ = 0, through_ = 0, diffuseRoughness_ = 0;
     Shine shine_, over_;  ///< over_: what of it covers the body
     bool shines_ = false, covered_ = false;
     // Coat and fuzz; weights of 0 cost a comparison.

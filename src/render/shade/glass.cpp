@@ -89,13 +89,17 @@ Glass::Glass(const Microfacet& facets, float eta, bool thin, const V3f& tint)
 
 void Glass::prepare() { keptTable(); }
 
-float Glass::reflected(float cosine) const {
-    const float once = fresnel(cosine, eta_);
-    return thin_ ? 2.0f * once / (1.0f + once) : once;  // back and forth within the pane
+V3f Glass::reflected(float cosine) const {
+    V3f once(fresnel(cosine, eta_));
+    if (film_.weight > 0.0f) once += (film_.overDielectric(cosine, outer_, eta_) - once) * film_.weight;
+    if (!thin_) return once;
+    return V3f(2.0f) - V3f(2.0f) / (V3f(1.0f) + once);  // back and forth within the pane
 }
 
 float Glass::kept(const V3f& wo) const {
-    const float width = facets_.widthSeen(wo);
+    // Where facets are stretched those of the other way count as well; rather too narrow, so that no light is
+    // made.
+    const float width = lerp(facets_.widthSeen(wo), std::min(facets_.alphaX, facets_.alphaY), 0.5f);
     if (!thin_) return std::max(0.2f, keptTable().at(wo.z, width, eta_));
     const V2f seen = ShineTable::get().at(wo.z, width);
     return std::max(0.2f, seen.x + seen.y);
@@ -103,29 +107,32 @@ float Glass::kept(const V3f& wo) const {
 
 Glass::Value Glass::reflect(const V3f& wo, const V3f& wi) const {
     const V3f h = (wo + wi).normalized();
-    const float part = reflected(wo.dot(h)), out = facets_.lambda(wo);
-    const float facets = part * facets_.density(h) / (4.0f * wo.z);
-    return {V3f(facets / (1.0f + out + facets_.lambda(wi)) / kept(wo)), facets / (1.0f + out)};
+    const V3f part = reflected(wo.dot(h));
+    const float out = facets_.lambda(wo), facets = facets_.density(h) / (4.0f * wo.z);
+    return {part * (facets / (1.0f + out + facets_.lambda(wi)) / kept(wo)),
+            luminance(part) * facets / (1.0f + out)};
 }
 
 Glass::Value Glass::refract(const V3f& wo, const V3f& wi) const {
     if (thin_) {  // straight on: as if reflected, on the other side
         const V3f mirrored(wi.x, wi.y, -wi.z);
         const V3f h = (wo + mirrored).normalized();
-        const float part = 1.0f - reflected(wo.dot(h)), out = facets_.lambda(wo);
-        const float facets = part * facets_.density(h) / (4.0f * wo.z);
-        return {tint_ * (facets / (1.0f + out + facets_.lambda(mirrored)) / kept(wo)), facets / (1.0f + out)};
+        const V3f part = V3f(1.0f) - reflected(wo.dot(h));
+        const float out = facets_.lambda(wo), facets = facets_.density(h) / (4.0f * wo.z);
+        return {tint_ * part * (facets / (1.0f + out + facets_.lambda(mirrored)) / kept(wo)),
+                luminance(part) * facets / (1.0f + out)};
     }
     V3f h = wo + wi * eta_;
     h = h.z < 0.0f ? -h.normalized() : h.normalized();
     const float before = wo.dot(h), beyond = wi.dot(h);
     if (before <= 0.0f || beyond >= 0.0f) return {};
-    const float part = 1.0f - fresnel(before, eta_), out = facets_.lambda(wo);
+    const V3f part = V3f(1.0f) - reflected(before);
+    const float out = facets_.lambda(wo);
     const float across = beyond + before / eta_,
                 narrow = -beyond / (across * across);  // facets to directions
-    const float facets = part * facets_.density(h) * before * narrow / wo.z;
-    return {tint_ * (facets / (1.0f + out + facets_.lambda(wi)) / (eta_ * eta_) / kept(wo)),
-            facets / (1.0f + out)};
+    const float facets = facets_.density(h) * before * narrow / wo.z;
+    return {tint_ * part * (facets / (1.0f + out + facets_.lambda(wi)) / (eta_ * eta_) / kept(wo)),
+            luminance(part) * facets / (1.0f + out)};
 }
 
 Glass::Value Glass::value(const V3f& wo, const V3f& wi) const {
@@ -136,7 +143,7 @@ V3f Glass::sample(const V3f& wo, float pick, float u, float v) const {
     const V3f h = facets_.sample(wo, u, v);
     const float cosine = wo.dot(h);
     const V3f up = h * (2.0f * cosine) - wo;
-    if (pick < reflected(cosine)) return up.z > 0.0f ? up : V3f(0.0f);
+    if (pick < luminance(reflected(cosine))) return up.z > 0.0f ? up : V3f(0.0f);
     if (thin_) return up.z > 0.0f ? V3f(up.x, up.y, -up.z) : V3f(0.0f);
     const V3f down = bent(wo, h, eta_);
     return down.z < 0.0f ? down : V3f(0.0f);

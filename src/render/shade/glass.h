@@ -21,6 +21,8 @@ class Glass {
     /// @param thin  a pane, which bends no light: what is reflected within it is counted
     /// @param tint  of what is let through
     Glass(const Microfacet& facets, float eta, bool thin, const V3f& tint);
+    /// With a film on it. @param outer  index of refraction of what lies above
+    void cover(const ThinFilm& film, float outer) { film_ = film, outer_ = outer; }
 
     struct Value {
         V3f f{0.0f, 0.0f, 0.0f};  ///< the scattering function times the cosine of wi
@@ -33,7 +35,7 @@ class Glass {
     static void prepare();
 
   private:
-    float reflected(float cosine) const;
+    V3f reflected(float cosine) const;
     float kept(const V3f& wo) const;
     Value reflect(const V3f& wo, const V3f& wi) const;
     Value refract(const V3f& wo, const V3f& wi) const;
@@ -41,6 +43,8 @@ class Glass {
     Microfacet facets_;
     float eta_ = 1.5f;
     bool thin_ = false;
+    ThinFilm film_;
+    float outer_ = 1.0f;
     V3f tint_{1.0f, 1.0f, 1.0f};
 };
 

@@ -89,6 +89,14 @@ Shine::Shine(const Shine& s, float weight) : Shine(s) {
     f0_ *= weight, rim_ *= weight, many_ *= weight, f90_ *= weight;
 }
 
+/// The mean of Fresnel's rise towards the rim tells the angle at which the facets are seen.
+V3f Shine::filmed(const V3f& bare, const V2f& seen) const {
+    const float all = seen.x + seen.y;
+    const float cosine = 1.0f - std::pow(within(seen.y / std::max(1e-6f, all), 0.0f, 1.0f), 0.2f);
+    const V3f once = f0_ * seen.x + V3f(f90_ * seen.y);
+    return bare + (film_.at(cosine) * all - once) * film_.film.weight;
+}
+
 Shine Shine::plus(const Shine& other, float part) const {
     Shine s = *this;
     s.f0_ += other.f0_ * part;
@@ -102,7 +110,8 @@ Shine::Value Shine::value(const V3f& wo, const V2f& seenOut, const V3f& wi, cons
     const V3f h = (wo + wi).normalized();
     const float cosine = within(wi.dot(h), 0.0f, 1.0f), away = 1.0f - cosine, away5 = fifthPower(away);
     // The last term is the tint at the rim, which is fully there at about 82 degrees.
-    const V3f fresnel = f0_ + (V3f(f90_) - f0_) * away5 - rim_ * (cosine * away * away5);
+    V3f fresnel = f0_ + (V3f(f90_) - f0_) * away5 - rim_ * (cosine * away * away5);
+    if (film_.film.weight > 0.0f) fresnel += (film_.at(cosine) - fresnel) * film_.film.weight;
     const float out = facets_.lambda(wo), facets = facets_.density(h) / (4.0f * wo.z);  // wi's cosine cancels
     V3f f = fresnel * (facets / (1.0f + out + facets_.lambda(wi)));
     constexpr float kFlat = 0.1f;  // below that width hardly any light meets two facets

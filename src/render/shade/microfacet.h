@@ -3,7 +3,7 @@
 #include <algorithm>
 #include <array>
 
-#include "base/vec.h"
+#include "render/shade/thin_film.h"
 
 namespace ovrix::render {
 
@@ -67,10 +67,25 @@ class ShineTable {
   private:
     ShineTable();
     static constexpr int kSize = 48, kSide = 32;
-    V2f cell(int r, int c) const { return cells_[size_t(r * kSize + c)]; }
+    V2f cell(int r, int c) const { return cells_[size_t(r) * kSize + size_t(c)]; }
     void integrate(int r, int c);
     std::array<V2f, size_t(kSize) * kSize> cells_;
     std::array<V2f, size_t(kSize)> means_;
+};
+
+/// What a film on a shine changes: a part of it is as the film reflects over what is below.
+struct FilmedShine {
+    ThinFilm film;
+    float outer = 1.0f;                       ///< index of what lies above
+    V3f dielectric{0, 0, 0}, metal{0, 0, 0};  ///< how much of each is below; that of the film's colours
+    float ior = 1.5f;                         ///< of the dielectric, over that above
+    V3f f0{0, 0, 0};                          ///< of the metal
+    V3f at(float cosine) const {
+        V3f out(0.0f);
+        if (dielectric != V3f(0.0f)) out += dielectric * film.overDielectric(cosine, outer, ior);
+        if (metal != V3f(0.0f)) out += metal * film.overMetal(cosine, outer, f0);
+        return out;
+    }
 };
 
 /// A shine: facets that reflect by Schlick's Fresnel, f0 head on and f90 at the rim, and what is lost between
@@ -84,6 +99,8 @@ class Shine {
     Shine times(float weight) const { return Shine(*this, weight); }
     /// With a part of another, on the same facets.
     Shine plus(const Shine& other, float part) const;
+    /// With a film on it. Light in all is then that at the mean angle of the facets that are seen.
+    void cover(const FilmedShine& film) { film_ = film; }
     /// What the table has for a direction: looked up once for all that is asked of it, here and of a shine on
     /// the same facets.
     V2f seen(const V3f& w) const { return ShineTable::get().at(w.z, facets_.widthSeen(w)); }
@@ -94,14 +111,17 @@ class Shine {
     Value value(const V3f& wo, const V2f& seenOut, const V3f& wi, const V2f& seenIn) const;
     /// Light given back of light from everywhere; without the darker rim.
     V3f albedo(const V2f& seen) const {
-        return f0_ * seen.x + V3f(f90_ * seen.y) + many_ * std::max(0.0f, 1.0f - seen.x - seen.y);
+        const V3f bare = f0_ * seen.x + V3f(f90_ * seen.y) + many_ * std::max(0.0f, 1.0f - seen.x - seen.y);
+        return film_.film.weight > 0.0f ? filmed(bare, seen) : bare;
     }
     V3f meanAlbedo() const { return albedo(ShineTable::get().mean(width_)); }
     V3f sample(const V3f& wo, float u, float v) const;
 
   private:
     Shine(const Shine& s, float weight);
+    V3f filmed(const V3f& bare, const V2f& seen) const;
     Microfacet facets_;
+    FilmedShine film_;
     V3f f0_{0.0f, 0.0f, 0.0f}, rim_{0.0f, 0.0f, 0.0f};
     V3f many_{0.0f, 0.0f, 0.0f};  ///< of light that meets several facets, what is given back
     float f90_ = 1.0f, width_ = 1.0f, meanSeen_ = 1.0f;

@@ -15,8 +15,14 @@ struct Renderer::Path {
     int depth = 0;
     bool lobed = false;  ///< the first thing met is a fibre
     Media media = {};
-    bool broad = false;    ///< the last bounce was by what is no shine
-    bool counted = false;  ///< light that is met now was counted before, through what is clear
+    Wavelength wavelength = {};  ///< drawn where matter first bends colours apart
+    bool parted = false;         ///< and its colour counted, where the path went on through it
+    bool broad = false;          ///< the last bounce was by what is no shine
+    bool counted = false;        ///< light that is met now was counted before, through what is clear
+    // What the path came to last, as light falls on it: it says how often each light was aimed at from there.
+    LightReceiver receiver = {};
+    uint32_t object = 0, layer = 0;
+    bool aimedAtAll = false;  ///< each light was, and not one of them
     std::array<V3f, Fibre::kLobes> split =
         filled<Fibre::kLobes>(V3f(0.0f));          ///< parts of what comes by its lobes
     std::array<V3f, Fibre::kLobes> lobes = split;  ///< light of each so far
@@ -84,31 +90,35 @@ float Renderer::limitOf(const Path& path) const {
     return path.depth > 1 || (path.depth == 1 && path.lobed) ? options_.limit : 0.0f;
 }
 
+/// How often that light was aimed at from where the path was last.
+float Renderer::aimed(const Path& path, uint32_t light) const {
+    return path.aimedAtAll ? 1.0f : lights_->tree().probability(path.receiver, light);
+}
+
 /// Light that the ray meets before or behind the surface it hit. True when the path ends at a light.
 bool Renderer::meetLights(Path& path, const RayHit& hit) const {
     const float reach = hit.hit() ? hit.distance : std::numeric_limits<float>::infinity();
-    const LightHit* nearest = nullptr;
+    const V3f origin = path.ray.origin, direction = path.ray.direction;
     LightHit best;
     V3f far(0.0f);  // of lights without end, which lie over one another behind all else
-    for (const Light& light : scene_.lights) {
-        const LightHit met = light.hit(path.ray.origin, path.ray.direction);
-        if (!met.hit || met.distance > reach || (hit.hit() && met.distance == reach)) continue;
-        const float weight =
-            path.depth == 0 ? 1.0f : powerHeuristic(path.pdf, met.pdf / float(scene_.lights.size()));
-        if (std::isinf(met.distance)) {
-            if ((path.depth > 0 || !options_.clearBackground) && !path.counted)
-                far += capped(path.weight * path.media.through(met.distance) * met.radiance * weight,
-                              limitOf(path));
-            continue;
+    const auto meet = [&](uint32_t i) {
+        const Light& light = *lights_->lamp(i);
+        LightHit met = light.hit(origin, direction);
+        if (!met.hit || met.distance > reach || (hit.hit() && met.distance == reach)) return;
+        if (path.depth == 0 ? !light.seen : !light.shadows || !light.reaches(path.object, path.layer)) return;
+        const float weight = path.depth == 0 ? 1.0f : powerHeuristic(path.pdf, met.pdf * aimed(path, i));
+        met.radiance *= path.counted ? V3f(0.0f) : path.media.through(met.distance) * weight;
+        if (!std::isinf(met.distance)) {
+            if (!best.hit || met.distance < best.distance) best = met;
+        } else if (path.depth > 0 || !options_.clearBackground) {
+            far += capped(path.weight * met.radiance, limitOf(path));
         }
-        if (!nearest || met.distance < best.distance) {
-            best = met;
-            best.radiance *= path.counted ? V3f(0.0f) : path.media.through(met.distance) * weight;
-            nearest = &best;
-        }
-    }
-    path.add(nearest ? capped(path.weight * best.radiance, limitOf(path)) : far, path.depth);
-    return nearest != nullptr;
+    };
+    lights_->tree().along(origin, direction, reach, meet);
+    if (!best.hit && !hit.hit())
+        for (const uint32_t i : lights_->tree().far()) meet(i);
+    path.add(best.hit ? capped(path.weight * best.radiance, limitOf(path)) : far, path.depth);
+    return best.hit;
 }
 
 /// A place that a path comes to, ready to scatter.
@@ -118,6 +128,7 @@ struct Renderer::Vertex {
     const Fibre* fibre;
     Frame frame;
     V3f wo;
+    uint32_t instance = UINT32_MAX;
     Bsdf::From from;     ///< of what is no fibre
     bool whole = false;  ///< a fibre too narrow for its offset to be seen
 
@@ -137,6 +148,12 @@ struct Renderer::Vertex {
     /// Whether light may go that way: the bent normal and the face must agree.
     bool agrees(const V3f& direction, float localZ) const {
         return fibre || direction.dot(point.faceNormal) * localZ > 0.0f;
+    }
+    /// As light falls on it: whole surfaces may get it from the other side, too.
+    LightReceiver receiver() const {
+        const V3f from = leave(point.position, point.faceNormal, point.rounding);
+        if (fibre) return {LightReceiver::Strand, from, point.tangent};
+        return {bsdf().twoSided() ? LightReceiver::Any : LightReceiver::Side, from, frame.z};
     }
     V3f originFor(const V3f& direction) const {
         if (fibre) return leaveStrand(point, direction);
@@ -188,13 +205,42 @@ Renderer::Passed Renderer::lightThrough(Ray ray, float distance, const Media& wi
     return {V3f(0.0f), true};
 }
 
+/// What of a path's light is of its wavelength: where it first goes on through what bends colours apart.
+V3f Renderer::colorOf(const Path& path, const Vertex& v, const V3f& wi) {
+    return v.shaded.disperses && wi.z < 0.0f && !path.parted ? path.wavelength.part : V3f(1.0f);
+}
+
+/// What the place gives of its own, by as much as rays from the last place that were aimed at it leave.
+void Renderer::addEmission(Path& path, const RayHit& hit, const Vertex& v) const {
+    if (v.shaded.emission == V3f(0.0f)) return;
+    float weight = 1.0f;
+    const SceneLights::Met met = lights_->met(hit, path.ray);
+    if (path.depth > 0 && met.pdf > 0.0f)
+        weight = path.counted ? 0.0f : powerHeuristic(path.pdf, met.pdf * aimed(path, met.light));
+    path.add(capped(path.weight * v.shaded.emission * weight, path.depth > 1 ? options_.limit : 0.0f),
+             path.depth);
+}
+
+/// From what the camera sees each of few lights is aimed at, else one of all.
 void Renderer::gatherLight(Path& path, const Vertex& v) const {
+    path.receiver = v.receiver();
+    path.object = v.point.object, path.layer = v.point.layer;
+    path.aimedAtAll = path.depth == 0 && lights_->few();
+    if (path.aimedAtAll) {
+        for (uint32_t i = 0; i < lights_->count(); ++i) gatherFrom(path, v, i, 1.0f, path.sampler.next4());
+        return;
+    }
     const auto r = path.sampler.next4();
-    const size_t count = scene_.lights.size();
-    if (count == 0) return;
-    const Light& light = scene_.lights[std::min(size_t(r[0] * float(count)), count - 1)];
-    const LightSample s =
-        light.sample(leave(v.point.position, v.point.faceNormal, v.point.rounding), r[1], r[2]);
+    const LightTree::Choice choice = lights_->tree().choose(path.receiver, r[0]);
+    if (choice.probability > 0.0f)
+        gatherFrom(path, v, choice.light, choice.probability, path.sampler.next4());
+}
+
+void Renderer::gatherFrom(Path& path, const Vertex& v, uint32_t index, float chance,
+                          const std::array<float, 4>& r) const {
+    const Light* lamp = lights_->lamp(index);
+    if (lamp && !lamp->reaches(v.point.object, v.point.layer)) return;
+    const LightSample s = lights_->sample(index, path.receiver.position, r[0], r[1], r[2], path.ray.time);
     if (s.pdf <= 0.0f) return;
     const V3f wi = v.frame.toLocal(s.direction);
     if (!v.agrees(s.direction, wi.z)) return;
@@ -208,13 +254,14 @@ void Renderer::gatherLight(Path& path, const Vertex& v) const {
         const Bsdf::Value value = v.bsdf().evaluate(v.from, wi);
         f = value.f, broad = value.broad, scatterPdf = value.pdf;
     }
-    const float pdf = s.pdf / float(count);
+    const float pdf = s.pdf * chance;
     if (!(luminance(f * s.radiance) > 0.0f)) return;  // before any ray is traced
     const Ray ray{v.originFor(s.direction), s.direction, path.ray.time};
-    const Passed passed = lightThrough(ray, s.distance, path.media);
-    // Light that comes through what is clear is counted here alone: see bounce().
-    const V3f arriving = passed.clear ? broad : f * powerHeuristic(pdf, scatterPdf);
-    const V3f light3 = path.weight * arriving * s.radiance * passed.light / pdf;
+    const bool shadows = !lamp || lamp->shadows;
+    const Passed passed = shadows ? lightThrough(ray, s.distance, path.media) : Passed{V3f(1.0f), false};
+    // Light that comes through what is clear is counted here alone: see bounce(). So is what nothing shades.
+    const V3f arriving = passed.clear ? broad : f * (shadows ? powerHeuristic(pdf, scatterPdf) : 1.0f);
+    const V3f light3 = path.weight * arriving * colorOf(path, v, wi) * s.radiance * passed.light / pdf;
     if (!(light3.x + light3.y + light3.z > 0.0f)) return;
     // The glints of single strands are dots as bright as those of indirect light.
     path.add(capped(light3, path.depth > 0 || v.fibre ? options_.limit : 0.0f), path.depth + 1);
@@ -235,7 +282,7 @@ bool Renderer::bounce(Path& path, const Vertex& v) const {
     const auto r = path.sampler.next4();
     V3f wi, weight;
     float pdf;
-    bool refracted = false, broad = true;
+    bool refracted = false, broad = true, beneath = false;
     if (v.fibre) {
         const Fibre::Sample s =
             v.whole ? v.fibre->sampleWhole(v.wo, r[0], r[1], r[2]) : v.fibre->sample(v.wo, r[0], r[1], r[2]);
@@ -244,11 +291,14 @@ bool Renderer::bounce(Path& path, const Vertex& v) const {
     } else {
         const Bsdf::Sample s = v.bsdf().sample(v.from, r[0], r[1], r[2]);
         wi = s.wi, weight = s.weight, pdf = s.pdf;
-        refracted = s.refracted, broad = s.broad;
+        refracted = s.refracted, broad = s.broad, beneath = s.beneath;
     }
     const V3f direction = v.frame.toWorld(wi).normalized();
     if (!(pdf > 0.0f) || !v.agrees(direction, wi.z)) return false;
     path.weight *= weight;
+    if (beneath) return emerge(path, v, direction);
+    path.weight *= colorOf(path, v, wi);
+    path.parted = path.parted || (v.shaded.disperses && wi.z < 0.0f);
     path.pdf = pdf;
     ++path.depth;
     if (path.depth > 3) {
@@ -262,6 +312,27 @@ bool Renderer::bounce(Path& path, const Vertex& v) const {
     path.broad = broad && !refracted;
     if (refracted && v.shaded.behind) pass(path.media, *v.shaded.behind, v.point.backside);
     return path.depth <= options_.bounces + 1;
+}
+
+/// Goes on within the body, and scatters where the path comes out again as a matt face there does.
+bool Renderer::emerge(Path& path, const Vertex& v, const V3f& direction) const {
+    const Ray into{behind(v.point), direction, path.ray.time};
+    const M44f toOwn = scene_.matrixOf(v.instance, into.time).inverse();
+    V3f left(1.0f);
+    const auto end = walk(*v.shaded.beneath, into, path.sampler, left, [&](const Ray& ray, float most) {
+        return scene_.intersectOwn(v.instance, toOwn, ray, most);
+    });
+    if (!end) return false;
+    path.weight *= end->open ? V3f(v.shaded.beneathColor) : left;
+    SurfacePoint out = v.point;
+    if (!end->open) {
+        out = scene_.surfacePoint(end->hit, end->ray);
+        out.normal = -out.normal, out.faceNormal = -out.faceNormal;  // it looks to where the ray came from
+        out.tangent = V3f(0.0f);
+    }
+    Vertex vertex(out, {Bsdf({.base = Color(1.0f)}), Color(1.0f)}, out.normal);
+    gatherLight(path, vertex);
+    return bounce(path, vertex);
 }
 
 /// What passes beside the light hold of the first thing that a ray meets.
@@ -295,8 +366,14 @@ void Renderer::samplePixel(FilmPixel& pixel, const Film& film, int x, int y, uin
             ++hidden;
             continue;
         }
-        Vertex vertex(point, shade(scene_.materialOf(point), point, path.media, hit.instance),
+        const SurfaceMaterial& material = scene_.materialOf(point);
+        if (!path.wavelength && material.disperses()) {
+            const auto r = path.sampler.next4();
+            path.wavelength = Wavelength::draw(r[0], r[1]);
+        }
+        Vertex vertex(point, shade(material, point, path.media, hit.instance, path.wavelength),
                       -path.ray.direction);
+        vertex.instance = hit.instance;
         vertex.whole = vertex.fibre &&
                        (path.depth > 0 ||
                         point.radius < kNarrow * hit.distance * camera_.halfHeight() / float(film.height()));
@@ -304,9 +381,7 @@ void Renderer::samplePixel(FilmPixel& pixel, const Film& film, int x, int y, uin
             recordFirst(pixel, vertex, camera_);
             path.lobed = vertex.fibre != nullptr;
         }
-        if (vertex.shaded.emission != V3f(0.0f))
-            path.add(capped(path.weight * vertex.shaded.emission, path.depth > 1 ? options_.limit : 0.0f),
-                     path.depth);
+        addEmission(path, hit, vertex);
         gatherLight(path, vertex);
         if (!bounce(path, vertex)) break;
     }

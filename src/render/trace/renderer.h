@@ -5,6 +5,7 @@
 #include "render/scene/render_scene.h"
 #include "render/trace/media.h"
 #include "render/trace/sampler.h"
+#include "render/trace/scene_lights.h"
 
 namespace ovrix::render {
 
@@ -22,9 +23,14 @@ struct RenderOptions {
 /// bounce on. A pixel's sums depend on its place and the passes in order, never on threads or regions.
 class Renderer {
   public:
-    /// @param scene  committed; must outlive the renderer
-    Renderer(const RenderScene& scene, const Camera& camera, const RenderOptions& options)
-        : scene_(scene), camera_(camera), options_(options) {}
+    /// @param scene   committed; must outlive the renderer
+    /// @param lights  those of the scene as it is now; null makes them
+    Renderer(const RenderScene& scene, const Camera& camera, const RenderOptions& options,
+             std::shared_ptr<const SceneLights> lights = nullptr)
+        : scene_(scene),
+          camera_(camera),
+          options_(options),
+          lights_(lights ? std::move(lights) : std::make_shared<const SceneLights>(scene)) {}
 
     /// Adds sample number @p pass to every pixel of @p region, which must lie in the film. Cancelling takes
     /// a few milliseconds; the pass is then in part done and the film must not be kept.
@@ -48,13 +54,20 @@ class Renderer {
     };
     Passed lightThrough(Ray ray, float distance, const Media& within) const;
     bool passHidden(Path& path, const RayHit& hit, const SurfacePoint& point) const;
+    void addEmission(Path& path, const RayHit& hit, const Vertex& vertex) const;
+    float aimed(const Path& path, uint32_t light) const;
     void gatherLight(Path& path, const Vertex& vertex) const;
+    void gatherFrom(Path& path, const Vertex& vertex, uint32_t light, float chance,
+                    const std::array<float, 4>& r) const;
+    static V3f colorOf(const Path& path, const Vertex& vertex, const V3f& wi);
     bool bounce(Path& path, const Vertex& vertex) const;
+    bool emerge(Path& path, const Vertex& vertex, const V3f& direction) const;
     static void recordFirst(FilmPixel& pixel, const Vertex& vertex, const Camera& camera);
 
     const RenderScene& scene_;
     Camera camera_;
     RenderOptions options_;
+    std::shared_ptr<const SceneLights> lights_;
 };
 
 }  // namespace ovrix::render

@@ -51,6 +51,11 @@ SurfaceLayers layersAt(const SurfaceMaterial& m, const Color& base, FieldsAt& at
         l.coatDarkening = at.of(m.coatDarkening);
         l.coatColor = at.of(m.coatColor);
     }
+    l.film.weight = at.of(m.filmWeight);
+    if (l.film.weight > 0.0f) {
+        l.film.micrometres = at.of(m.filmThickness);
+        l.film.ior = at.of(m.filmIor);
+    }
     if (l.fuzzWeight > 0.0f) {
         l.fuzzRoughness = at.of(m.fuzzRoughness);
         l.fuzzColor = at.of(m.fuzzColor);
@@ -58,12 +63,35 @@ SurfaceLayers layersAt(const SurfaceMaterial& m, const Color& base, FieldsAt& at
     return l;
 }
 
+/// What has no inside gives light back where it came, a half of it on the other side.
+void addSubsurface(const SurfaceMaterial& m, const SurfacePoint& p, FieldsAt& at, SurfaceLayers& layers,
+                   Shaded& s) {
+    const float weight = within(at.of(m.subsurfaceWeight), 0.0f, 1.0f);
+    if (weight <= 0.0f) return;
+    s.beneathColor = tinted(at.of(m.subsurfaceColor), p.tint) * p.factor;
+    s.base = s.base * (1.0f - weight) + s.beneathColor * weight;
+    if (thinAt(m, p)) {
+        layers.base = s.base;
+        layers.translucency = lerp(layers.translucency, 0.5f, weight);
+        return;
+    }
+    layers.subsurfaceWeight = weight;
+    s.beneath = Cloudy::of(s.beneathColor, V3f(at.of(m.subsurfaceScale)) * at.of(m.subsurfaceRadius),
+                           at.of(m.subsurfaceForward));
+}
+
 }  // namespace
 
-Clear clearAt(const SurfaceMaterial& m, const SurfacePoint& p, FieldsAt& at) {
-    return {within(at.of(m.transmissionWeight) * (1.0f - at.of(m.metalness)), 0.0f, 1.0f),
-            within(at.of(m.ior), 1.0f, 4.0f), at.of(m.transmissionDepth),
-            tinted(at.of(m.transmissionColor), p.tint) * p.factor};
+Clear clearAt(const SurfaceMaterial& m, const SurfacePoint& p, FieldsAt& at, const Wavelength& wavelength) {
+    Clear clear{within(at.of(m.transmissionWeight) * (1.0f - at.of(m.metalness)), 0.0f, 1.0f),
+                within(at.of(m.ior), 1.0f, 4.0f), at.of(m.transmissionDepth),
+                tinted(at.of(m.transmissionColor), p.tint) * p.factor};
+    if (wavelength && m.disperses()) {
+        const float scale = within(at.of(m.dispersion), 0.0f, 1.0f);
+        const float abbe = within(at.of(m.abbe), 9.0f, 91.0f);  // those that matter has
+        if (scale > 0.0f) clear.ior = iorAt(clear.ior, abbe / scale, wavelength.nanometres);
+    }
+    return clear;
 }
 
 Medium mediumOf(const SurfaceMaterial& m, const Clear& clear, uint32_t instance) {
@@ -74,26 +102,35 @@ Medium mediumOf(const SurfaceMaterial& m, const Clear& clear, uint32_t instance)
     return medium;
 }
 
-Shaded shade(const SurfaceMaterial& m, const SurfacePoint& p, const Media& media, uint32_t instance) {
+V3f emissionAt(const SurfaceMaterial& m, const SurfacePoint& p, FieldsAt& at) {
+    const V3f light = V3f(at.of(m.emission) * p.factor) * (at.of(m.luminance) * m.perNit);
+    // Fields give anything: darkness below 0 is none, and what is no number gives no light.
+    return V3f(std::max(0.0f, light.x), std::max(0.0f, light.y), std::max(0.0f, light.z));
+}
+
+Shaded shade(const SurfaceMaterial& m, const SurfacePoint& p, const Media& media, uint32_t instance,
+             const Wavelength& wavelength) {
     const Samples one = samplesAt(p, m);
     FieldsAt at(one);
     if (m.fibre) return shadeFibre(m, p, at);
     const Color base = tinted(p.colored ? p.color : at.of(m.base), p.tint) * p.factor * at.of(m.baseWeight);
     SurfaceLayers layers = layersAt(m, base, at);
-    std::optional<Medium> behind;
+    Shaded s{Bsdf({}), base};
+    addSubsurface(m, p, at, layers, s);
     if (m.clear()) {
-        const Clear clear = clearAt(m, p, at);
+        const Clear clear = clearAt(m, p, at, wavelength);
+        layers.ior = clear.ior;
         layers.thinWalled = thinAt(m, p);
         layers.inside = p.backside && !layers.thinWalled;
         layers.outerIor = layers.thinWalled ? 1.0f : media.iorAround(instance);
         // Matter that colours light on its way does not do so at its boundary; else on the way in alone.
         layers.transmissionTint = clear.depth > 0.0f || layers.inside ? Color(1.0f) : Color(clear.tint);
-        if (!layers.thinWalled) behind = mediumOf(m, clear, instance);
+        if (!layers.thinWalled) s.behind = mediumOf(m, clear, instance);
+        s.disperses = wavelength && m.disperses();
     }
-    Shaded s{Bsdf(layers), base};
-    s.behind = behind;
+    s.scatter = Bsdf(layers);
     if (m.grained()) s.grain = at.of(m.rotation);
-    if (m.glows()) s.emission = V3f(at.of(m.emission) * p.factor) * at.of(m.glow);
+    if (m.glows()) s.emission = emissionAt(m, p, at);
     return s;
 }
 

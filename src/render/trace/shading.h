@@ -3,9 +3,11 @@
 #include <optional>
 #include <variant>
 
+#include "render/light/spectrum.h"
 #include "render/scene/render_scene.h"
 #include "render/shade/bsdf.h"
 #include "render/trace/media.h"
+#include "render/trace/walk.h"
 
 namespace ovrix::render {
 
@@ -44,8 +46,11 @@ struct Shaded {
     std::variant<Bsdf, Fibre> scatter;
     Color base;
     V3f emission{0, 0, 0};
-    std::optional<Medium> behind = {};  ///< of clear matter: what lies behind its boundary
-    float grain = 0.0f;                 ///< degrees that the streaks of its shine are turned from the tangent
+    std::optional<Medium> behind = {};   ///< of clear matter: what lies behind its boundary
+    std::optional<Cloudy> beneath = {};  ///< what light meets that goes on within the body
+    Color beneathColor{0.0f};            ///< and what it gives back in all
+    bool disperses = false;              ///< its index is that of the path's wavelength
+    float grain = 0.0f;  ///< degrees that the streaks of its shine are turned from the tangent
 };
 
 /// How much of what is met is clear, and how.
@@ -55,7 +60,8 @@ struct Clear {
 };
 
 /// @param at  fields of the material at the point
-Clear clearAt(const SurfaceMaterial& material, const SurfacePoint& point, FieldsAt& at);
+Clear clearAt(const SurfaceMaterial& material, const SurfacePoint& point, FieldsAt& at,
+              const Wavelength& wavelength = {});
 
 /// Whether what is clear there has no inside: a pane, and strands, which turn one side to every ray.
 inline bool thinAt(const SurfaceMaterial& material, const SurfacePoint& point) {
@@ -65,9 +71,13 @@ inline bool thinAt(const SurfaceMaterial& material, const SurfacePoint& point) {
 /// By the colour that light has after a depth.
 Medium mediumOf(const SurfaceMaterial& material, const Clear& clear, uint32_t instance);
 
+/// The light of its own that a material gives there: radiance.
+V3f emissionAt(const SurfaceMaterial& material, const SurfacePoint& point, FieldsAt& at);
+
 /// @param media     those that the path is within
-/// @param instance  what the point lies on
+/// @param instance    what the point lies on
+/// @param wavelength  of the path, where it has one
 Shaded shade(const SurfaceMaterial& material, const SurfacePoint& point, const Media& media,
-             uint32_t instance);
+             uint32_t instance, const Wavelength& wavelength = {});
 
 }  // namespace ovrix::render

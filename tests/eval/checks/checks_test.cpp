@@ -70,6 +70,7 @@ TEST_CASE("without light or camera the render shows nothing, and both can be men
     // What glows lights too.
     Node glow = makeNode(s.document, "surface", "Glow");
     glow.params["emission_color"].value = Color(1, 0, 0);
+    glow.params["emission_luminance"].value = 100.0;
     s.document.put(glow);
     CHECK_FALSE(s.check("Nothing lights the scene"));
     for (const NodePtr& camera : s.document.nodes(Category::Camera)) s.document.remove(camera->id);

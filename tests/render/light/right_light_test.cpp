@@ -68,7 +68,7 @@ TEST_CASE("what is too bright for one sample is dimmed in its hue", "[render]") 
     addTo(scene, makeSphere(3, 32), plain(0.7f, 1, 0, 0));
     SurfaceMaterial lamp = plain(0, 1, 0, 0);
     lamp.emission.high = Color(1.0f, 0.5f, 0.125f);
-    lamp.glow.high = 4000.0f;
+    lamp.luminance.high = 4000.0f;
     M44f up;
     up[3][1] = 2;
     addTo(scene, makeSphere(0.1f, 16), lamp, up);
