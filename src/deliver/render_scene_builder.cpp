@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include <bit>
 #include <set>
 
 #include "base/error.h"
@@ -45,8 +46,9 @@ static double openSeconds(const Document& document, double frame) {
 uint32_t RenderSceneBuilder::wear(const Document& document, const std::string& material, const Wearer& by) {
     const Node* node = material.empty() ? nullptr : document.find(material);
     if (!node || node->category() != Category::Material) return 0;
-    const bool varying = std::any_of(node->params.begin(), node->params.end(),
-                                     [](const auto& p) { return p.second.field != nullptr; });
+    const bool varying = std::any_of(node->params.begin(), node->params.end(), [](const auto& p) {
+        return p.second.field != nullptr || p.first == "over";  // which may be driven
+    });
     const Worn worn{material, varying ? by : Wearer()};
     for (size_t i = 0; i < worn_.size(); ++i)
         if (worn_[i].material == worn.material && worn_[i].by == worn.by) return uint32_t(i + 1);
@@ -274,10 +276,50 @@ FieldContext RenderSceneBuilder::contextOf(const Worn& worn, Evaluator::Query& q
     return on({}, nullptr, {});
 }
 
-SurfaceMaterial RenderSceneBuilder::materialOf(const Node& node, const ResolvedParams& p) {
+/// A field that cannot be worked out costs that field, and not the material; the same goes for what would lie
+/// over it.
+/// @param below  materials that it lies over, the lowest first
+SurfaceMaterial RenderSceneBuilder::materialOf(const Document& document, const Node& node,
+                                               const FieldContext& context, std::vector<std::string> below,
+                                               std::vector<std::string>& problems) {
     const NodeType* type = findNodeType(node.type);
     if (!type || !type->material) return {};
-    return type->material({p, [this](float ior, float shift) { return fibreShape(ior, shift); }});
+    ParamMap params = node.params;
+    for (const ParamSpec& spec : specsOf(node)) {
+        const auto it = params.find(spec.id);
+        if (it == params.end() || !it->second.field) continue;
+        try {
+            ResolvedParams(std::span(&spec, 1), params, context);
+        } catch (const Error& e) {
+            problems.push_back(node.name + ": " + e.what());
+            it->second.field = nullptr;
+        }
+    }
+    below.push_back(node.id);
+    const auto other = [&](const std::string& id) -> std::shared_ptr<const SurfaceMaterial> {
+        const Node* over = document.find(id);
+        if (!over || over->category() != Category::Material) return nullptr;
+        if (std::find(below.begin(), below.end(), id) != below.end()) {
+            problems.push_back(fmt::format("{} lies over itself, by way of {}: take one of them off",
+                                           over->name, node.name));
+            return nullptr;
+        }
+        constexpr size_t kDeepest = 16;
+        if (below.size() >= kDeepest) {
+            problems.push_back(
+                fmt::format("{} has more than {} materials over it: take some off", node.name, kDeepest));
+            return nullptr;
+        }
+        auto made = std::make_shared<SurfaceMaterial>(materialOf(document, *over, context, below, problems));
+        if (!made->fibre) return made;
+        problems.push_back(over->name + " is made for strands, and cannot lie over " + node.name);
+        return nullptr;
+    };
+    const ResolvedParams resolved(specsOf(node), params, context);
+    SurfaceMaterial m =
+        type->material({resolved, [this](float ior, float shift) { return fibreShape(ior, shift); }, other});
+    m.readsElements = resolved.readsElements() || (m.over && m.over->readsElements);
+    return m;
 }
 
 void RenderSceneBuilder::setMaterials(const SceneContext& scene, const JobOptions& o, RenderJob& job,
@@ -289,28 +331,14 @@ void RenderSceneBuilder::setMaterials(const SceneContext& scene, const JobOption
         const Node& node = document.get(worn.material);
         FieldContext context;
         context.frame = o.frame, context.rate = document.rate();
-        ParamMap params = node.params;
         try {
             context = contextOf(worn, query);
             context.hasUvs = true;  // checks say where there are none
         } catch (const Error& e) {
             job.problems.push_back(node.name + ": " + e.what());
         }
-        // A field that cannot be worked out costs that field, and not the material.
-        for (const ParamSpec& spec : specsOf(node)) {
-            const auto it = params.find(spec.id);
-            if (it == params.end() || !it->second.field) continue;
-            try {
-                ResolvedParams(std::span(&spec, 1), params, context);
-            } catch (const Error& e) {
-                job.problems.push_back(node.name + ": " + e.what());
-                it->second.field = nullptr;
-            }
-        }
-        const ResolvedParams resolved(specsOf(node), params, context);
-        SurfaceMaterial m = materialOf(node, resolved);
+        SurfaceMaterial m = materialOf(document, node, context, {}, job.problems);
         m.onWearer = worn.by.kind == Wearer::Object;
-        m.readsElements = resolved.readsElements();
         scene_->addMaterial(std::move(m));
     }
 }
@@ -463,8 +491,15 @@ static void setPicture(const Document& document, const JobOptions& o, RenderJob&
     const float exposure = float(document.value(camera, kCamera.exposure, o.frame));
     // What is too bright is so in the picture: the limit follows its exposure.
     const float limit = float(value(kRender.limit)) / std::exp2(exposure);
-    job.options = {int(value(kRender.bounces)), limit, value(kRender.transparent),
-                   uint32_t(value(kRender.seed))};
+    const auto passes = uint32_t(std::clamp<int64_t>(value(kRender.samples), 1, 65536));
+    job.options = {.bounces = int(value(kRender.bounces)),
+                   .limit = limit,
+                   .roughen = float(value(kRender.roughen)),
+                   .clearBackground = value(kRender.transparent),
+                   .seed = uint32_t(value(kRender.seed)),
+                   .log2Passes = uint32_t(std::bit_width(passes) - 1),
+                   .filter = PixelFilter(kRender.filter.choice(value(kRender.filter)),
+                                         float(value(kRender.filterWidth)))};
     job.width = int(value(kRender.width));
     job.height = int(value(kRender.height));
     job.samples = int(value(kRender.samples));

@@ -77,7 +77,8 @@ class RenderSceneBuilder {
                                           double frame);
     void setMaterials(const SceneContext& scene, const JobOptions& options, RenderJob& job,
                       Progress& progress);
-    SurfaceMaterial materialOf(const Node& node, const ResolvedParams& params);
+    SurfaceMaterial materialOf(const Document& document, const Node& node, const FieldContext& context,
+                               std::vector<std::string> below, std::vector<std::string>& problems);
     FieldContext contextOf(const Worn& worn, Evaluator::Query& query);
     std::shared_ptr<const Image> sky(const SkyOptions& options);
     std::shared_ptr<const DomeTable> tableOf(const std::shared_ptr<const Image>& image);

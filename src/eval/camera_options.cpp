@@ -9,7 +9,16 @@ std::optional<CameraOptions> cameraOf(const Document& document, const std::strin
     const Node* node = document.find(id);
     const NodeType* type = node ? findNodeType(node->type) : nullptr;
     if (!type || !type->camera) return std::nullopt;
-    return type->camera(paramsOf(document, *node, frame));
+    const ResolvedParams params = paramsOf(document, *node, frame);
+    CameraOptions options = type->camera(params);
+    // Sharp in a plane through the object's middle.
+    if (const std::string& on = params[kCamera.focusOn]; document.find(on)) {
+        V3f middle;
+        document.worldMatrix(on, frame).multVecMatrix(V3f(0.0f), middle);
+        const float along = (middle - options.position).dot(Camera(options, 1.0f).forward());
+        if (along > 0.0f) options.focus = along;
+    }
+    return options;
 }
 
 std::optional<CameraOptions> sceneCamera(const Document& document, double frame) {

@@ -88,6 +88,18 @@ struct CompiledField::Entry {
             case Blend::Max:
                 full = std::max(above, x);
                 break;
+            case Blend::Subtract:
+                full = above - x;
+                break;
+            case Blend::Screen:
+                full = 1.0f - (1.0f - above) * (1.0f - x);
+                break;
+            case Blend::Overlay:  // the one where what is above is dark, the other where it is bright
+                full = above < 0.5f ? 2.0f * above * x : 1.0f - 2.0f * (1.0f - above) * (1.0f - x);
+                break;
+            case Blend::Difference:
+                full = std::abs(above - x);
+                break;
         }
         return strength == 1.0f ? full : above + (full - above) * strength;
     }
@@ -231,6 +243,12 @@ std::vector<Color> VaryingColor::over(const Samples& samples, Progress& progress
     std::vector<Color> out(samples.size(), high);
     if (!field) return out;
     overRanges(samples, progress, [&](const Samples& some, size_t begin) {
+        if (ramp) {
+            std::vector<float> numbers(some.size());
+            field->evaluate(some, numbers);
+            for (size_t i = 0; i < numbers.size(); ++i) out[begin + i] = ramp->at(low, high, numbers[i]);
+            return;
+        }
         std::vector<V3f> values(some.size());
         field->evaluateColor(some, values);
         for (size_t i = 0; i < values.size(); ++i) out[begin + i] = Color(low + (high - low) * values[i]);
@@ -273,6 +291,7 @@ float FieldsAt::of(const Varying& v) { return v.constant() ? v.high : lerp(v.low
 
 Color FieldsAt::of(const VaryingColor& v) {
     if (!v.field) return v.high;
+    if (v.ramp) return v.ramp->at(v.low, v.high, of(*v.field));
     const bool kept = keeps(*v.field);
     V3f f(1.0f);
     for (const CompiledField::Entry& e : v.field->entries_) f = e.mix(f, color(e, kept));

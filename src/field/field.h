@@ -155,6 +155,7 @@ struct VaryingRange {
 struct VaryingColor {
     Color low{0.0f}, high{1.0f};
     std::shared_ptr<const CompiledField> field;
+    std::shared_ptr<const Ramp> ramp = nullptr;  ///< between both: then the field counts as a number
     /// One colour per sample, on all threads.
     std::vector<Color> over(const Samples& samples, Progress& progress = Progress::none()) const;
 };
@@ -217,7 +218,8 @@ class ResolvedParams {
   private:
     struct Entry {
         Value value, low;
-        std::shared_ptr<const CompiledField> field;
+        std::shared_ptr<const CompiledField> field = nullptr;
+        std::shared_ptr<const Ramp> ramp = nullptr;
     };
     template <class T>
     const T& get(const std::string& id) const {

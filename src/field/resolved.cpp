@@ -26,6 +26,7 @@ ResolvedParams::ResolvedParams(std::span<const ParamSpec> specs, const ParamMap&
         e.value = clampToSpec(spec, param.at(context.frame, context.rate));
         if (!holdsType(spec.type, e.value)) e.value = spec.initial;
         e.low = param.low;
+        e.ramp = param.ramp;
         if (spec.drivable && param.field) {
             try {
                 e.field = std::make_shared<CompiledField>(*param.field, context, shared);
@@ -66,7 +67,7 @@ VaryingRange ResolvedParams::varyingRange(const std::string& id) const {
 VaryingColor ResolvedParams::varyingColor(const std::string& id) const {
     const Entry& e = entry(id);
     const Color* low = std::get_if<Color>(&e.low);
-    return {low ? *low : Color(0.0f), std::get<Color>(e.value), e.field};
+    return {low ? *low : Color(0.0f), std::get<Color>(e.value), e.field, e.ramp};
 }
 
 bool ResolvedParams::readsElements() const {
@@ -75,6 +76,14 @@ bool ResolvedParams::readsElements() const {
 }
 
 namespace {
+
+void addToHash(Hasher& h, const Ramp& ramp) {
+    h.add(uint64_t(ramp.kind)).add(uint64_t(ramp.perceptual)).add(uint64_t(ramp.stops.size()));
+    for (const RampStop& s : ramp.stops) {
+        h.add(double(s.at));
+        for (int k = 0; k < 3; ++k) h.add(double(s.color[k]));
+    }
+}
 
 void addFieldToHash(Hasher& h, const Field& field, double frame, const Stamps& stamps) {
     for (const FieldSource& s : field.sources) {
@@ -115,6 +124,7 @@ void addParamsToHash(Hasher& h, std::span<const ParamSpec> specs, const ParamMap
             for (const std::string& id : refsIn(spec, value)) h.add(stamps.ref(spec, id));
         if (!param.field) continue;
         addToHash(h, param.low);
+        if (param.ramp) addToHash(h, *param.ramp);
         addFieldToHash(h, *param.field, frame, stamps);
     }
 }

@@ -119,11 +119,13 @@ double formulaAt(const std::string& text, double frame, double rate) {
 
 bool Param::operator==(const Param& other) const {
     const bool sameField = field == other.field || (field && other.field && *field == *other.field);
-    return sameField && value == other.value && keys == other.keys && low == other.low &&
+    const bool sameRamp = ramp == other.ramp || (ramp && other.ramp && *ramp == *other.ramp);
+    return sameField && sameRamp && value == other.value && keys == other.keys && low == other.low &&
            repeat == other.repeat && formulas == other.formulas;
 }
 
-static const char* const kBlendNames[] = {"replace", "multiply", "add", "min", "max"};
+static const char* const kBlendNames[] = {"replace",  "multiply", "add",     "min",       "max",
+                                          "subtract", "screen",   "overlay", "difference"};
 
 std::string blendName(Blend blend) { return kBlendNames[size_t(blend)]; }
 

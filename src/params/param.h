@@ -7,6 +7,7 @@
 #include <vector>
 
 #include "params/curve.h"
+#include "params/ramp.h"
 #include "params/value.h"
 
 namespace ovrix::params {
@@ -49,6 +50,8 @@ struct Param {
     std::shared_ptr<const Field> field;  ///< null for none
     Value low = 0.0;                     ///< only used with a field on a number or a colour
     KeyRepeat repeat = KeyRepeat::Hold;
+    /// Of a colour with a field: the stops between low and the value; null for none.
+    std::shared_ptr<const Ramp> ramp = nullptr;
     /// By component: arithmetic over "frame" and "time" (seconds, from @p rate frames a second). One that
     /// cannot be worked out counts as none.
     std::map<int, std::string> formulas = {};
@@ -68,7 +71,7 @@ double formulaAt(const std::string& text, double frame, double rate);
 /// Parameters by id. Those that are missing have their spec's initial value.
 using ParamMap = std::map<std::string, Param>;
 
-enum class Blend { Replace, Multiply, Add, Min, Max };
+enum class Blend { Replace, Multiply, Add, Min, Max, Subtract, Screen, Overlay, Difference };
 std::string blendName(Blend blend);
 /// Throws Error on an unknown name.
 Blend blendFromName(const std::string& name);

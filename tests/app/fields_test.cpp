@@ -1,5 +1,6 @@
 // Drives the stack of a field's sources, the rows of a mix, the pictures of a blade, and handing on.
 #include "app/recipe/atlas_editor.h"
+#include "app/widgets/ramp_bar.h"
 #include "app_test.h"
 #include "io/formats/elements_io.h"
 
@@ -12,6 +13,7 @@ class FieldsTest : public WindowFixture {
     void buildsAStack();
     void keysTheStrengthOfASource();
     void mixesByRows();
+    void setsStopsOfARamp();
     void choosesPictures();
     void handsOn();
 
@@ -107,6 +109,78 @@ void FieldsTest::buildsAStack() {
     c.undo();
     driver->settle();
     QVERIFY(field() == bent);
+}
+
+void FieldsTest::setsStopsOfARamp() {
+    auto& c = driver->window.controller();
+    std::string material;
+    c.edit("material", [&](const Document& d) {
+        Document out = d;
+        Node node = makeNode(out, "surface", "Sunset");
+        material = node.id;
+        node.params["base_color"].value = Color(1.0f, 1.0f, 0.0f);
+        node.params["base_color"].low = Color(0.0f, 0.0f, 1.0f);
+        node.params["base_color"].field = std::make_shared<Field>(Field{{makeSource("noise")}});
+        out.put(node);
+        return out;
+    });
+    c.selection().select(material);
+    driver->settle();
+    const std::string path = material + "/base_color";
+    QTest::mouseClick(row(path)->findChild<QToolButton*>("sources"), Qt::LeftButton);
+    driver->settle();
+    auto* bar = row(path)->findChild<RampBar*>();
+    QVERIFY(bar && bar->isVisible());
+    const auto ramp = [&]() -> Ramp {
+        const Param p = paramAt(driver->document(), ParamPath::parse(driver->document(), path));
+        return p.ramp ? *p.ramp : Ramp();
+    };
+    QVERIFY(ramp() == Ramp());
+    // A double click sets a stop of the colour that is there.
+    QTest::mouseDClick(bar, Qt::LeftButton, {}, QPoint(bar->width() / 4, 10));
+    driver->settle();
+    QCOMPARE(ramp().stops.size(), size_t(1));
+    const RampStop first = ramp().stops[0];
+    QVERIFY(std::abs(first.at - 0.25f) < 0.03f);
+    QVERIFY((V3f(first.color) - V3f(first.at, first.at, 1.0f - first.at)).length() < 1e-4f);
+    QTest::mouseDClick(bar, Qt::LeftButton, {}, QPoint(bar->width() * 3 / 4, 10));
+    driver->settle();
+    QCOMPARE(ramp().stops.size(), size_t(2));
+    // Dragging moves it, as one step of undo, and never past its neighbour.
+    const auto drag = [&](size_t stop, QPoint to) {
+        const QPoint from = bar->stopAt(stop);
+        QTest::mousePress(bar, Qt::LeftButton, {}, from);
+        for (int i = 1; i <= 5; ++i) {
+            const QPointF p = QPointF(from) + QPointF(to - from) * (i / 5.0);
+            QMouseEvent move(QEvent::MouseMove, p, bar->mapToGlobal(p), Qt::NoButton, Qt::LeftButton, {});
+            QApplication::sendEvent(bar, &move);
+        }
+        QTest::mouseRelease(bar, Qt::LeftButton, {}, to);
+        driver->settle();
+    };
+    const Ramp before = ramp();
+    drag(0, QPoint(bar->width() / 2, bar->stopAt(0).y()));
+    QVERIFY(std::abs(ramp().stops[0].at - 0.5f) < 0.03f);
+    drag(0, QPoint(bar->width() - 1, bar->stopAt(0).y()));
+    QVERIFY(ramp().stops[0].at <= ramp().stops[1].at);
+    c.undo();
+    c.undo();
+    driver->settle();
+    QVERIFY(ramp() == before);
+    // Keys: the other one, a step to the left, gone.
+    bar->setFocus();
+    QTest::keyClick(bar, Qt::Key_Up);
+    const float was = ramp().stops[1].at;
+    QTest::keyClick(bar, Qt::Key_Right);
+    driver->settle();
+    QVERIFY(std::abs(ramp().stops[1].at - was - 0.01f) < 1e-4f);
+    QTest::keyClick(bar, Qt::Key_Delete);
+    driver->settle();
+    QCOMPARE(ramp().stops.size(), size_t(1));
+    // Far off the bar it is gone, and with the last one the colour is as it was.
+    drag(0, QPoint(bar->stopAt(0).x(), bar->height() + 80));
+    QVERIFY(ramp() == Ramp());
+    QVERIFY(!paramAt(driver->document(), ParamPath::parse(driver->document(), path)).ramp);
 }
 
 void FieldsTest::keysTheStrengthOfASource() {

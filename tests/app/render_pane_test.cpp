@@ -12,6 +12,7 @@ class RenderPaneTest : public WindowFixture {
     void savesAndReopensToTheSamePicture();
     void stopsFast();
     void denoisesWhatIsThereAndGivesItBack();
+    void focusesWhereThePictureIsClicked();
 };
 
 void RenderPaneTest::rendersARegionPinsAndSaves() {
@@ -123,6 +124,38 @@ void RenderPaneTest::stopsFast() {
     }
     pane->stop();
     QVERIFY(driver->waitFor([&] { return !pane->worker().busy(); }));
+}
+
+void RenderPaneTest::focusesWhereThePictureIsClicked() {
+    makeLayer();
+    auto& c = driver->window.controller();
+    auto* pane = driver->window.renderPane();
+    QTest::keyClick(&driver->window, Qt::Key_C);  // through the scene's camera
+    QTest::keyClick(&driver->window, Qt::Key_R, Qt::ControlModifier);
+    QVERIFY(driver->waitFor([&] { return pane->last().pass >= 1; }));
+    pane->stop();
+    QVERIFY(driver->waitFor([&] { return !pane->worker().busy(); }));
+    const auto film = pane->worker().film();
+    int x = film->width() / 2, y = film->height() / 2;  // the surface stands in the middle
+    QVERIFY(film->at(x, y).object != 0 || film->at(x, y).layer != 0);
+    QTest::mouseClick(pane->findChild<QToolButton*>("focus"), Qt::LeftButton);
+    const QRectF r = pane->picture()->pictureRect();
+    const auto click = [&](int px, int py) {
+        QTest::mouseClick(pane->picture(), Qt::LeftButton, Qt::NoModifier,
+                          (r.topLeft() + QPointF(r.width() * (px + 0.5) / film->width(),
+                                                 r.height() * (py + 0.5) / film->height()))
+                              .toPoint());
+    };
+    click(x, y);
+    const double focus = std::get<double>(c.document().value("camera", kCamera.focus.id()));
+    QVERIFY(std::abs(focus - double(film->at(x, y).depth)) < 0.02 * focus);
+    QVERIFY(driver->window.statusText().contains("Sharp at"));
+    QVERIFY(c.session().canUndo());
+    c.undo();
+    QCOMPARE(std::get<double>(c.document().value("camera", kCamera.focus.id())), 0.0);
+    click(2, 2);  // the sky
+    QVERIFY(driver->window.statusText().contains("Nothing stands there"));
+    QCOMPARE(std::get<double>(c.document().value("camera", kCamera.focus.id())), 0.0);
 }
 
 void RenderPaneTest::denoisesWhatIsThereAndGivesItBack() {

@@ -89,6 +89,7 @@ TEST_CASE("a mirrored area light lights what it lit, one that is turned over lig
     const std::string light = s.add("area");
     s.set(light + "/position", "0,3,0");
     s.set(light + "/width", "2");
+    s.set(light + "/seen", "false");
     s.set("camera/position", "0,4,4");
     const auto lit = [&](const std::string& scale) {
         s.set(light + "/scale", scale);

@@ -3,6 +3,7 @@
 #include "deliver/render_scene_builder.h"
 #include "document/edits/edits.h"
 #include "document/model/params.h"
+#include "eval/camera_options.h"
 #include "render/trace/renderer.h"
 #include "support.h"
 
@@ -91,4 +92,56 @@ TEST_CASE("the first picture of a first thing shows it lit and shaded, on its sh
     CHECK(things < 64 * 36 / 2);
     CHECK(brightest > 3 * darkest);
     CHECK(brightest < 3.0f);
+}
+
+TEST_CASE("a new light stands beside what it shall light, and shines at its middle", "[first-look][lights]") {
+    Document d = Document::fresh();
+    for (const char* type : {"area", "disk", "spot", "ball"})
+        for (const float size : {0.01f, 1.0f, 50.0f}) {
+            const Box3f box(V3f(3, -1, 2) * size, V3f(5, 1, 2.5f) * size);
+            Node light = makeNode(d, type);
+            aimLight(light, box);
+            Document with = d;
+            with.put(light);
+            const M44f world = with.worldMatrix(light.id, 1);
+            V3f at, down;
+            world.multVecMatrix(V3f(0.0f), at);
+            world.multDirMatrix(V3f(0, -1, 0), down);
+            INFO(type << " of " << size);
+            CHECK(down.dot((box.center() - at).normalized()) == Approx(1).epsilon(1e-4));
+            CHECK(at.y > box.max.y);
+            CHECK((at - box.center()).length() > 0.5f * box.size().length());
+        }
+    // What has no place, and what there is nothing to light for, stays as it is.
+    Node dome = makeNode(d, "dome"), area = makeNode(d, "area");
+    const Node domeWas = dome, areaWas = area;
+    aimLight(dome, Box3f(V3f(0.0f), V3f(1.0f)));
+    aimLight(area, Box3f());
+    aimLight(area, Box3f(V3f(NAN), V3f(1.0f)));
+    CHECK(dome == domeWas);
+    CHECK(area == areaWas);
+}
+
+TEST_CASE("a camera stays sharp where an object goes, and where a place is picked", "[camera]") {
+    Document d = Document::fresh();
+    Node ball = makeNode(d, "sphere");
+    d.put(ball);
+    Param moving = paramAt(d, {ball.id, "", "position"});
+    moving.keys = {{1, V3d(0, 0, 0), KeyEase::Linear}, {11, V3d(3, 0, -4), KeyEase::Linear}};
+    d = withParam(d, {ball.id, "", "position"}, moving);
+    d = withText(d, "camera/position", "0,0,6");
+    d = withText(d, "camera/target", "0,0,0");
+    d = withText(d, "camera/focus_on", ball.id);
+    CHECK(sceneCamera(d, 1)->focus == Approx(6));
+    CHECK(sceneCamera(d, 6)->focus == Approx(8));  // along the line of sight, not straight to it
+    CHECK(sceneCamera(d, 11)->focus == Approx(10));
+    // Behind the camera there is nothing to be sharp: its own distance counts.
+    d = withText(d, "camera/focus", "2.5");
+    Document behind = withText(withoutNode(d, ball.id), "camera/position", "0,0,6");
+    CHECK(sceneCamera(behind, 1)->focus == Approx(2.5));
+    const Document picked = withFocusAt(d, V3f(1, 2, 3), 1);
+    CHECK(std::get<std::string>(picked.value("camera", "focus_on")).empty());
+    CHECK(sceneCamera(picked, 11)->focus == Approx(3));
+    CHECK_THROWS_AS(withFocusAt(d, V3f(0, 0, 9), 1), Error);
+    CHECK_THROWS_AS(withFocusAt(withoutNode(d, "camera"), V3f(0.0f), 1), Error);
 }

@@ -106,6 +106,11 @@ TEST_CASE("what shone in version 7 gives as much light in nits, and what did not
     CHECK(std::get<double>(driven.value) == 358.0);
     CHECK(std::get<double>(driven.low) == 179.0);
     CHECK(driven.field);
+    // Renders are as they were, though new ones begin with other numbers.
+    CHECK(kept.renderSetting(kRender.limit) == 4.0);
+    CHECK(kept.renderSetting(kRender.bounces) == 6);
+    CHECK(kept.renderSetting(kRender.filter) == "tent");
+    CHECK(kept.renderSetting(kRender.roughen) == 0.0);
     CHECK(nits("keyed", 1) == 0.0);
     CHECK(nits("keyed", 6) == Approx(358.0));
     CHECK(writeScene(readScene(writeScene(kept))) == writeScene(kept));

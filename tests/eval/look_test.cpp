@@ -80,6 +80,8 @@ TEST_CASE("a dome lights with the picture of its file, beyond white", "[translat
 TEST_CASE("what is too bright for one sample goes by the exposure", "[translate]") {
     Studio s;
     RenderSceneBuilder builder(s.evaluator);
+    CHECK(builder.build(s.document, {}, Progress::none()).options.limit == 0);  // nothing is cut by itself
+    s.set("render/limit", "10");
     const auto limit = [&](const char* exposure) {
         s.set("camera/exposure", exposure);
         return builder.build(s.document, {}, Progress::none()).options.limit;

@@ -17,6 +17,7 @@
 #include "app/widgets/curve_box.h"
 #include "app/widgets/key_button.h"
 #include "app/widgets/number_box.h"
+#include "app/widgets/ramp_bar.h"
 
 namespace ovrix::app {
 
@@ -52,7 +53,11 @@ const BlendLook kBlends[] = {{Blend::Replace, "=", "Replace what is above"},
                              {Blend::Multiply, "\u00d7", "Multiply with what is above: only where both pass"},
                              {Blend::Add, "+", "Add to what is above"},
                              {Blend::Min, "\u2227", "The smaller of the two"},
-                             {Blend::Max, "\u2228", "The larger of the two"}};
+                             {Blend::Max, "\u2228", "The larger of the two"},
+                             {Blend::Subtract, "\u2212", "Take it from what is above"},
+                             {Blend::Screen, "\u25d1", "Screen: brighter where either is bright"},
+                             {Blend::Overlay, "\u25d0", "Overlay: more contrast where it is bright or dark"},
+                             {Blend::Difference, "\u2260", "How far both are apart"}};
 
 QToolButton* flatButton(const QString& tip) {
     auto* b = new QToolButton;
@@ -190,7 +195,32 @@ QWidget* FieldStack::makeEnds() {
             line->addWidget(button, 1);
         }
     }
-    return row;
+    if (spec.type != ParamType::Color) return row;
+    auto* both = new QWidget;
+    auto* column = new QVBoxLayout(both);
+    column->setContentsMargins(0, 0, 0, 0);
+    column->setSpacing(px(4));
+    column->addWidget(row);
+    column->addWidget(makeRamp());
+    return both;
+}
+
+/// The colours between both ends.
+QWidget* FieldStack::makeRamp() {
+    auto* bar = new RampBar;
+    connect(bar, &RampBar::changed, this, [this](const Ramp& ramp, bool dragging) {
+        Param param = paramAt(controller_.document(), path_);
+        param.ramp = ramp == Ramp() ? nullptr : std::make_shared<const Ramp>(ramp);
+        controller_.setParam(path_, param, dragging);
+    });
+    connect(bar, &RampBar::finished, this, [this] { controller_.endDrag(); });
+    endRefreshers_.push_back([this, bar] {
+        const Param param = paramAt(controller_.document(), path_);
+        const Color* low = std::get_if<Color>(&param.low);
+        const Color* high = std::get_if<Color>(&param.value);
+        bar->setRamp(param.ramp ? *param.ramp : Ramp(), low ? *low : Color(0.0f), high ? *high : Color(1.0f));
+    });
+    return bar;
 }
 
 QToolButton* FieldStack::makeBlend(size_t index) {

@@ -48,6 +48,7 @@ class FieldStack : public QFrame {
     size_t placeAt(int y) const;
     void rebuild(const Field& field);
     QWidget* makeEnds();
+    QWidget* makeRamp();
     QToolButton* makeBlend(size_t index);
     QPushButton* makeTitle(size_t index, const FieldSource& source);
     NumberBox* makeStrength(const ParamPath& strengthPath);

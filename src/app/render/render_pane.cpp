@@ -16,6 +16,8 @@
 #include "app/view/view_widget.h"
 #include "base/error.h"
 #include "deliver/render_file.h"
+#include "document/edits/edits.h"
+#include "eval/camera_options.h"
 #include "io/denoiser/denoiser.h"
 
 namespace ovrix::app {
@@ -40,6 +42,11 @@ void PictureArea::setPinned(const QImage& image) {
 void PictureArea::setRegionMode(bool on) {
     regionMode_ = on;
     setCursor(on ? Qt::CrossCursor : Qt::ArrowCursor);
+}
+
+void PictureArea::setFocusMode(bool on) {
+    focusMode_ = on;
+    setCursor(on ? Qt::PointingHandCursor : Qt::ArrowCursor);
 }
 
 void PictureArea::setRegion(const std::optional<Rect>& region) {
@@ -102,6 +109,10 @@ void PictureArea::mousePressEvent(QMouseEvent* e) {
     setFocus();
     if (image_.isNull() || e->button() != Qt::LeftButton) return;
     from_ = to_ = e->position();
+    if (focusMode_ && pictureRect().contains(to_)) {
+        const QPoint q = toPixel(to_);
+        return Q_EMIT focusPicked(std::min(q.x(), image_.width() - 1), std::min(q.y(), image_.height() - 1));
+    }
     if (regionMode_)
         dragging_ = true;
     else
@@ -239,13 +250,15 @@ QWidget* RenderPane::makeBar() {
         barButton("layer", "Draft: only the share of each layer that the view shows; off renders all", true);
     denoise_ = barButton("denoise", "Denoise: takes the grain of few passes out of what is shown", true);
     regionButton_ = barButton("region", "Region: drag over the picture to render only that", true);
+    focusButton_ = barButton("focus", "Focus: click in the picture on what shall be sharp", true);
     auto* pinButton = barButton("pin", "Pin this picture to compare with", false);
     auto* saveButton = barButton("save", "Save the picture: EXR with all passes, TIFF or PNG", false);
     connect(pinButton, &QToolButton::clicked, this, &RenderPane::pin);
     connect(saveButton, &QToolButton::clicked, this, &RenderPane::chooseFileAndSave);
     for (QComboBox* b : {camera_, size_})
         b->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed), tools->addWidget(b, 1);
-    for (QWidget* w : {draft_, denoise_, regionButton_, pinButton, saveButton}) tools->addWidget(w);
+    for (QWidget* w : {draft_, denoise_, regionButton_, focusButton_, pinButton, saveButton})
+        tools->addWidget(w);
     return bar;
 }
 
@@ -282,12 +295,18 @@ void RenderPane::followControls() {
     connect(play_, &QToolButton::clicked, this, [this](bool on) { setLive(on); });
     connect(picture_, &PictureArea::probed, this, &RenderPane::probe);
     connect(regionButton_, &QToolButton::toggled, this, [this](bool on) {
+        if (on) focusButton_->setChecked(false);
         picture_->setRegionMode(on);
         if (on) return;
         region_.reset();
         picture_->setRegion(region_);
         restartSoon();
     });
+    connect(focusButton_, &QToolButton::toggled, this, [this](bool on) {
+        if (on) regionButton_->setChecked(false);
+        picture_->setFocusMode(on);
+    });
+    connect(picture_, &PictureArea::focusPicked, this, &RenderPane::focusAt);
     connect(picture_, &PictureArea::regionDragged, this, [this](const Rect& r) {
         region_ = r;
         regionSize_ = renderSize();
@@ -395,6 +414,22 @@ void RenderPane::probe(int x, int y) {
         text += QString("  %1 m  %2").arg(double(p.depth), 0, 'f', 2).arg(QString::fromStdString(name));
     }
     probe_->setText(text);
+}
+
+void RenderPane::focusAt(int x, int y) {
+    const auto [film, clean, job] = worker_.rendered();
+    if (!film || !job || x >= film->width() || y >= film->height()) return;
+    const FilmPixel& p = film->at(x, y);
+    if (p.depth <= 0) return controller_.say("Nothing stands there to focus on", true);
+    const Camera seen = job->cameraFor(film->width(), film->height());
+    const V3f place = seen.placeAt((float(x) + 0.5f) / float(film->width()),
+                                   (float(y) + 0.5f) / float(film->height()), p.depth);
+    const double frame = controller_.clock().frame();
+    controller_.edit("Focus there", [&](const Document& d) { return withFocusAt(d, place, frame); });
+    const auto camera = sceneCamera(controller_.document(), frame);
+    if (!camera) return;
+    const QString at = QString("Sharp at %1 m").arg(double(camera->focus), 0, 'f', 2);
+    controller_.say(camera->fstop > 0 ? at : at + "; at an f-stop of 0 all is sharp");
 }
 
 void RenderPane::pin() {

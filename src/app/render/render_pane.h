@@ -24,6 +24,8 @@ class PictureArea : public QWidget {
     const QImage& image() const { return image_; }
     void setPinned(const QImage& image);  ///< null to end the wipe
     void setRegionMode(bool on);
+    /// Takes clicks as what to focus on.
+    void setFocusMode(bool on);
     void setRegion(const std::optional<Rect>& region);
     /// Where the picture lies in the widget.
     QRectF pictureRect() const;
@@ -31,6 +33,7 @@ class PictureArea : public QWidget {
   Q_SIGNALS:
     void regionDragged(const Rect& region);
     void probed(int x, int y);
+    void focusPicked(int x, int y);
     void resized();
 
   protected:
@@ -45,7 +48,7 @@ class PictureArea : public QWidget {
     QPoint toPixel(const QPointF& p) const;
     QImage image_, pinned_;
     std::optional<Rect> region_;
-    bool regionMode_ = false, dragging_ = false, wiping_ = false;
+    bool regionMode_ = false, focusMode_ = false, dragging_ = false, wiping_ = false;
     QPointF from_, to_;
     double wipe_ = 0.5;
 };
@@ -81,6 +84,8 @@ class RenderPane : public QWidget {
     void onUpdate(const RenderUpdate& update);
     QSize renderSize() const;
     void probe(int x, int y);
+    /// The scene's camera is sharp where that pixel's place is.
+    void focusAt(int x, int y);
     /// Takes the noise out where the denoiser is there, as it was left the last time.
     void beginDenoising();
     /// Compares with a pin, or with none (null).
@@ -94,7 +99,7 @@ class RenderPane : public QWidget {
     QSize regionSize_;
     QLabel *state_, *probe_;
     QComboBox *camera_, *size_;
-    QToolButton *play_, *regionButton_, *draft_, *denoise_;
+    QToolButton *play_, *regionButton_, *focusButton_, *draft_, *denoise_;
     PictureArea* picture_;
     QHBoxLayout* pins_;
     QTimer* later_;

@@ -30,6 +30,9 @@ QString iconBody(const QString& name) {
         {"right", "<path d='M6.5 4.5 10 8l-3.5 3.5'/>"},
         {"region",
          "<path d='M2.5 5V2.5H5M11 2.5h2.5V5M13.5 11v2.5H11M5 13.5H2.5V11' /><path d='M5.5 5.5h5v5h-5z'/>"},
+        {"focus",
+         "<circle cx='8' cy='8' r='5.5'/><circle cx='8' cy='8' r='1.6'/><path d='M8 .8v3.4M8 11.8v3.4M.8 "
+         "8h3.4M11.8 8h3.4'/>"},
         {"pin", "<path d='M6 2.5h4l-.6 4L12 9H4l2.6-2.5zM8 9v4.5'/>"},
         {"denoise",
          "<path d='M8.5 2.5a5.5 5.5 0 0 1 0 11z'/><circle cx='5.6' cy='4.4' r='.55'/><circle cx='3.2' cy='7' "

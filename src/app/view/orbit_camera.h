@@ -7,7 +7,8 @@ namespace ovrix::app {
 class OrbitCamera {
   public:
     V3f target{0, 0, 0};
-    float yaw = 0.6f, pitch = 0.4f, distance = 5.0f, focal = 35.0f, roll = 0.0f;
+    float yaw = 0.6f, pitch = 0.4f, distance = 5.0f, focal = 35.0f, roll = 0.0f, film = 36.0f;
+    V2f shift{0, 0};  // of a scene camera that is looked through
 
     void orbit(float dx, float dy) {
         yaw -= dx;
@@ -23,7 +24,7 @@ class OrbitCamera {
         if (box.isEmpty()) return;
         target = box.center();
         const float radius = std::max(1e-3f, 0.5f * box.size().length());
-        const float half = std::atan(18.0f / focal / std::max(1.0f, aspect));
+        const float half = std::atan(0.5f * film / focal / std::max(1.0f, aspect));
         distance = radius / std::sin(std::max(0.05f, half)) * 0.9f;
     }
     V3f position() const {
@@ -31,7 +32,14 @@ class OrbitCamera {
                V3f(std::cos(pitch) * std::sin(yaw), std::sin(pitch), std::cos(pitch) * std::cos(yaw)) *
                    distance;
     }
-    CameraOptions options() const { return {position(), target, roll, focal, 0.0f, 0.0f}; }
+    CameraOptions options() const {
+        return {.position = position(),
+                .target = target,
+                .roll = roll,
+                .focal = focal,
+                .film = film,
+                .shift = shift};
+    }
     /// Takes the place of a scene camera.
     void follow(const CameraOptions& c) {
         const V3f d = c.position - c.target;
@@ -40,6 +48,8 @@ class OrbitCamera {
         yaw = std::atan2(d.x, d.z);
         pitch = std::asin(std::clamp(d.y / distance, -1.0f, 1.0f));
         focal = c.focal;
+        film = c.film;
+        shift = c.shift;
         roll = c.roll;
     }
     bool operator==(const OrbitCamera&) const = default;

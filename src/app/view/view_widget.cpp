@@ -214,6 +214,7 @@ void ViewWidget::lookThroughCamera() {
 void ViewWidget::moved() {
     throughCamera_ = false;
     camera_.roll = 0;
+    camera_.shift = V2f(0.0f);
     moving_ = true;
     rest_->start();
     Q_EMIT cameraChanged();
@@ -227,7 +228,7 @@ Camera ViewWidget::lens() const {
         const Document& d = controller_.document();
         const float wanted = float(d.renderSetting(kRender.width)) /
                              float(std::max<int64_t>(1, d.renderSetting(kRender.height)));
-        if (aspect > wanted) o.focal *= wanted / aspect;
+        if (aspect > wanted) o.focal *= wanted / aspect, o.shift *= wanted / aspect;
     }
     return Camera(o, aspect);
 }
@@ -236,8 +237,9 @@ QMatrix4x4 ViewWidget::viewProjection() const {
     const Camera c = lens();
     const float near = std::max(1e-4f, camera_.distance * 0.01f), far = camera_.distance * 200.0f + 100.0f;
     QMatrix4x4 projection;
-    projection.frustum(-c.halfWidth() * near, c.halfWidth() * near, -c.halfHeight() * near,
-                       c.halfHeight() * near, near, far);
+    const V2f& s = c.shift();
+    projection.frustum((s.x - c.halfWidth()) * near, (s.x + c.halfWidth()) * near,
+                       (s.y - c.halfHeight()) * near, (s.y + c.halfHeight()) * near, near, far);
     const V3f &r = c.right(), &u = c.up(), &p = c.position(), f = -c.forward();
     const QMatrix4x4 view(r.x, r.y, r.z, -r.dot(p), u.x, u.y, u.z, -u.dot(p), f.x, f.y, f.z, -f.dot(p), 0, 0,
                           0, 1);
@@ -257,8 +259,10 @@ ViewPort ViewWidget::port() {
     return {projection(), lens().position(),
             [this](const QPointF& at) {
                 const Camera c = lens();
-                const float x = (2.0f * float(at.x()) / float(std::max(1, width())) - 1.0f) * c.halfWidth();
-                const float y = (1.0f - 2.0f * float(at.y()) / float(std::max(1, height()))) * c.halfHeight();
+                const float x =
+                    c.shift().x + (2.0f * float(at.x()) / float(std::max(1, width())) - 1.0f) * c.halfWidth();
+                const float y = c.shift().y +
+                                (1.0f - 2.0f * float(at.y()) / float(std::max(1, height()))) * c.halfHeight();
                 return (c.forward() + c.right() * x + c.up() * y).normalized();
             },
             [this](const QPointF& at) { return placeAt(at.toPoint()); }};
@@ -533,6 +537,13 @@ Box3f ViewWidget::boundsOfAll() const {
         if (n->shown && (n->category() == Category::Object || n->category() == Category::Layer))
             box.extendBy(boundsOfNode(*n));
     return box;
+}
+
+Box3f ViewWidget::boundsOfChosen() const {
+    const Node* node = controller_.selection().node();
+    const bool solid = node && (node->category() == Category::Object || node->category() == Category::Layer);
+    const Box3f box = solid ? boundsOfNode(*node) : Box3f();
+    return box.isEmpty() ? boundsOfAll() : box;
 }
 
 void ViewWidget::frameAll() {

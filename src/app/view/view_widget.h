@@ -30,6 +30,8 @@ class ViewWidget : public QOpenGLWidget {
     /// Through the scene's camera, as long as the view is not turned.
     void lookThroughCamera();
     bool throughCamera() const { return throughCamera_; }
+    /// Of the object or layer that is chosen, in the world; else of all that is shown.
+    Box3f boundsOfChosen() const;
     void frameAll();
     void frameSelected();
     void setTool(Tool tool);

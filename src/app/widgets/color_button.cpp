@@ -31,18 +31,19 @@ void ColorButton::setColor(const Color& color) {
     update();
 }
 
-void ColorButton::choose() {
-    const Color before = color_;
-    QColorDialog dialog(toScreenColor(color_), this);
+void chooseColorOf(QWidget* parent, Color before, const std::function<void(const Color&)>& changed) {
+    QColorDialog dialog(toScreenColor(before), parent);
     dialog.setOption(QColorDialog::DontUseNativeDialog);
-    connect(&dialog, &QColorDialog::currentColorChanged, this, [this](const QColor& c) {
-        setColor(fromScreenColor(c));
+    QObject::connect(&dialog, &QColorDialog::currentColorChanged, parent,
+                     [&](const QColor& c) { changed(fromScreenColor(c)); });
+    if (dialog.exec() != QDialog::Accepted) changed(before);
+}
+
+void ColorButton::choose() {
+    chooseColorOf(this, color_, [this](const Color& c) {
+        setColor(c);
         Q_EMIT changed(color_, true);
     });
-    if (dialog.exec() != QDialog::Accepted) {
-        setColor(before);
-        Q_EMIT changed(color_, true);
-    }
     Q_EMIT finished();
 }
 

@@ -1,6 +1,7 @@
 // A colour: a swatch that opens a chooser.
 #pragma once
 #include <QAbstractButton>
+#include <functional>
 
 #include "base/vec.h"
 
@@ -26,6 +27,10 @@ class ColorButton : public QAbstractButton {
     void choose();
     Color color_{0.5f};
 };
+
+/// Opens the colours until one is taken; @p changed is told each that is looked at, and at last the one
+/// before where none was taken.
+void chooseColorOf(QWidget* parent, Color before, const std::function<void(const Color&)>& changed);
 
 QColor toScreenColor(const Color& linear);
 Color fromScreenColor(const QColor& color);

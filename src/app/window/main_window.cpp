@@ -405,34 +405,6 @@ void MainWindow::closeEvent(QCloseEvent* e) {
     e->accept();
 }
 
-void MainWindow::addFromMenu(const std::string& type) {
-    std::string made;
-    controller_.edit("Add " + QString::fromStdString(findNodeType(type)->title), [&](const Document& d) {
-        Node n = makeNode(d, type);
-        made = n.id;
-        return withNode(d, std::move(n));
-    });
-    controller_.selection().select(made);
-    if (view_ && findNodeType(type)->category == Category::Curve) view_->setTool(Tool::Curves);
-}
-
-void MainWindow::addStrands() {
-    std::string made, surface = controller_.selection().id();
-    if (controller_.selection().node()->category() == Category::Layer)
-        surface = controller_.document().value(surface, kLayer.surface);
-    const auto known = controller_.results().objects.find(surface);
-    float extent = 1.0f;
-    if (known != controller_.results().objects.end()) {
-        Box3f box;
-        for (const V3f& p : {known->second.mesh->bounds().min, known->second.mesh->bounds().max})
-            box.extendBy(p * known->second.world);
-        extent = std::max({box.size().x, box.size().y, box.size().z});
-    }
-    controller_.edit("Add strands",
-                     [&](const Document& d) { return withStrandLayer(d, surface, extent, &made); });
-    if (!made.empty()) controller_.selection().select(made);
-}
-
 void MainWindow::openLibrary() {
     if (!library_) library_ = new LibraryWindow(controller_, this);
     library_->refresh();

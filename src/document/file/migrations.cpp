@@ -208,6 +208,25 @@ void nameSurfaces(Json& json) {
     if (params.contains("specular_weight")) scaleNumbers(params["specular_weight"], 2.0);
 }
 
+/// Renders looked six reflections far, cut bright dots and laid a tent over each pixel unless they said
+/// otherwise.
+void keepRenderDefaults(Json& scene) {
+    if (!scene.contains("nodes") || !scene["nodes"].is_array()) return;
+    for (Json& node : scene["nodes"]) {
+        if (!node.is_object() || node.value("type", Json()) != "render") continue;
+        if (!node.contains("params")) node["params"] = Json::object();
+        Json& params = node["params"];
+        if (!params.is_object()) continue;
+        const std::pair<const char*, Json> before[] = {{"bounces", 6},
+                                                       {"limit", 10.0},
+                                                       {"regularisation", 0.0},
+                                                       {"filter", "tent"},
+                                                       {"filter_width", 2.0}};
+        for (const auto& [key, value] : before)
+            if (!params.contains(key)) params[key] = value;
+    }
+}
+
 /// What shone had a colour and a strength in watts; now it has a luminance, which is 0 where nothing shines.
 void countNits(Json& json) {
     if (json.is_structured())
@@ -228,11 +247,16 @@ void countNits(Json& json) {
     scaleNumbers(params["emission_luminance"], 179.0);
 }
 
+void bringTo8(Json& scene) {
+    countNits(scene);
+    keepRenderDefaults(scene);
+}
+
 }  // namespace
 
 const std::vector<Migration>& sceneMigrations() {
     static const std::vector<Migration> table = {nameNoiseKinds, renewBlades,  nameEases, keepNoiseInTheWorld,
-                                                 renameParams,   nameSurfaces, countNits};
+                                                 renameParams,   nameSurfaces, bringTo8};
     return table;
 }
 

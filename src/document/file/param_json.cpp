@@ -237,6 +237,31 @@ CurvePoints pointsFrom(const ParamSpec& spec, const Json& j) {
 const char* const kEaseNames[] = {"linear", "eased", "hold", "smooth", "free"};
 const char* const kRepeatNames[] = {"hold", "cycle", "onward"};
 
+const char* const kRampNames[] = {"linear", "smooth", "steps"};
+
+Json rampToJson(const Ramp& ramp) {
+    Json stops = Json::array();
+    for (const RampStop& s : ramp.stops)
+        stops.push_back(Json::array({double(s.at), valueToJson(Value(s.color))}));
+    return {{"kind", kRampNames[size_t(ramp.kind)]}, {"perceptual", ramp.perceptual}, {"stops", stops}};
+}
+
+std::shared_ptr<const Ramp> rampFrom(const ParamSpec& spec, const Json& j) {
+    if (spec.type != ParamType::Color) wrongType(spec, "a ramp where it is a colour");
+    if (!j.is_object() || !j.contains("stops") || !j["stops"].is_array())
+        wrongType(spec, "a ramp with stops");
+    auto ramp = std::make_shared<Ramp>();
+    for (size_t i = 0; i < std::size(kRampNames); ++i)
+        if (j.value("kind", Json()) == kRampNames[i]) ramp->kind = Ramp::Kind(i);
+    ramp->perceptual = j.value("perceptual", Json()) == true;
+    for (const Json& s : j["stops"]) {
+        if (!s.is_array() || s.size() != 2) wrongType(spec, "stops of a place from 0 to 1 and a colour");
+        ramp->stops.push_back({float(numberFrom(spec, s[0])), std::get<Color>(valueFromJson(spec, s[1]))});
+    }
+    ramp->tidy();
+    return ramp;
+}
+
 Json handleToJson(const KeyHandle& h, int components) {
     Json out = Json::array({h.frames});
     for (int c = 0; c < components; ++c) out.push_back(h.by[size_t(c)]);
@@ -406,6 +431,7 @@ Json paramToJson(const ParamSpec& spec, const Param& param) {
     for (const auto& [c, text] : param.formulas) j["formulas"][std::to_string(c)] = text;
     if (!param.field) return j;
     if (holdsType(spec.type, param.low) && spec.type != ParamType::Range) j["low"] = valueToJson(param.low);
+    if (param.ramp) j["ramp"] = rampToJson(*param.ramp);
     j["field"] = Json::array();
     for (const FieldSource& s : param.field->sources) j["field"].push_back(sourceToJson(s));
     return j;
@@ -425,6 +451,7 @@ Param paramFromJson(const ParamSpec& spec, const Json& j) {
             if (textFrom(spec, j["repeat"]) == kRepeatNames[i]) param.repeat = KeyRepeat(i);
     if (j.contains("formulas")) param.formulas = formulasFrom(spec, j["formulas"]);
     if (j.contains("low")) param.low = valueFromJson(spec, j["low"]);
+    if (j.contains("ramp")) param.ramp = rampFrom(spec, j["ramp"]);
     if (!j.contains("field")) return param;
     if (!j["field"].is_array()) wrongType(spec, "a list of field sources");
     auto field = std::make_shared<Field>();

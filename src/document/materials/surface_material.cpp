@@ -133,6 +133,14 @@ const struct SurfaceParams : ParamTable {
         add(detailOf(kGlow, "Exposure",
                      number("emission_exposure", "Emission exposure", 0, "EV", -30, 30, -6, 6,
                             "Each step doubles its own light")));
+    Handle<std::string> over =
+        add(ref("over", "Over it", "material",
+                "Another material that lies on this one, where its coverage is above 0"));
+    Handle<Varying> overWeight =
+        add(shownIf(drivable(unitNumber("over_weight", "Coverage", 1,
+                                        "How much the other covers: drive it by a field, and sand lies on "
+                                        "rock, brass on the edges of glass")),
+                    "over!="));
 } kSurface;
 
 SurfaceMaterial surfaceMaterial(const MaterialInput& in) {
@@ -176,6 +184,10 @@ SurfaceMaterial surfaceMaterial(const MaterialInput& in) {
     m.emission = p[kSurface.emission];
     m.luminance = p[kSurface.luminance];
     m.perNit = float(std::exp2(p[kSurface.emissionExposure])) / kLumensPerWatt;
+    if (const std::string& over = p[kSurface.over]; !over.empty()) {
+        m.over = in.other(over);
+        m.overWeight = p[kSurface.overWeight];
+    }
     return m;
 }
 

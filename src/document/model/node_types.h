@@ -58,6 +58,9 @@ struct LightInput {
 struct MaterialInput {
     const ResolvedParams& params;
     std::function<std::shared_ptr<const FibreShape>(float ior, float shift)> fibreShape;
+    /// Another material, as it is on the same wearer; null where there is none. Throws Error where it lies
+    /// over itself by way of others.
+    std::function<std::shared_ptr<const SurfaceMaterial>(const std::string& id)> other;
 };
 
 /// What the lines that stand for a node in the view are made from.

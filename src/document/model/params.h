@@ -2,6 +2,7 @@
 // with and which they are stands with each type, in the room beside.
 #pragma once
 #include "params/param_table.h"
+#include "render/trace/pixel_filter.h"
 
 namespace ovrix::document {
 
@@ -60,7 +61,10 @@ extern const struct CurveParams : ParamTable {
 extern const struct CameraParams : ParamTable {
     CameraParams();
     Handle<V3f> position, target;
-    Handle<double> roll, focal, fstop, focus, exposure;
+    Handle<double> roll, focal, film, fstop, focus;
+    Handle<std::string> focusOn;
+    Handle<int64_t> blades;
+    Handle<double> bladeTurn, roundness, squeeze, shiftX, shiftY, exposure;
 } kCamera;
 
 extern const struct LayerParams : ParamTable {
@@ -81,7 +85,9 @@ extern const struct RenderParams : ParamTable {
     RenderParams();
     Handle<std::string> camera;
     Handle<int64_t> width, height, samples, bounces;
-    Handle<double> limit, thinStrands, shutter;
+    Handle<double> limit, roughen;
+    Handle<PixelFilter::Kind> filter;
+    Handle<double> filterWidth, thinStrands, shutter;
     Handle<int64_t> shutterSteps;
     Handle<std::string> tone;
     Handle<bool> transparent;

@@ -12,10 +12,19 @@ RenderParams::RenderParams()
       height(add(specs::whole("height", "Height", 720, 1, 32768, 180, 2160, "Pixels down"))),
       samples(add(specs::whole("samples", "Samples", 64, 1, 1048576, 1, 1024,
                                "Passes over the picture: more is cleaner"))),
-      bounces(add(specs::whole("bounces", "Bounces", 6, 0, 64, 0, 16,
+      bounces(add(specs::whole("bounces", "Bounces", 16, 0, 64, 0, 16,
                                "How often light may be reflected on its way"))),
-      limit(add(specs::number("limit", "Firefly limit", 10, "", 0, 1e9, 0, 50,
+      limit(add(specs::number("limit", "Firefly limit", 0, "", 0, 1e9, 0, 50,
                               "Cuts bright dots of indirect light and of fibres; 0 cuts nothing"))),
+      roughen(add(specs::unitNumber("regularisation", "Regularisation", 0.25,
+                                    "How rough shines are at least to what sees them by way of a matt "
+                                    "surface: no dots from lamps in mirrors; 0 leaves them as they are"))),
+      filter(
+          add(specs::choice("filter", "Pixel filter", "Blackman-Harris", {"box", "tent", "Blackman-Harris"},
+                            "How light around a pixel's middle counts: box is hard, tent soft, the third "
+                            "smooth and sharp"))),
+      filterWidth(add(specs::number("filter_width", "Filter width", 3, "px", 0, 16, 1, 4,
+                                    "Pixels that it reaches over"))),
       thinStrands(add(specs::unitNumber(
           "thin_strands", "Thin strands", 0.7,
           "Strands thinner than this fraction of a pixel are drawn as wide and let as much through; 0 "

@@ -14,9 +14,13 @@ Camera::Camera(const CameraOptions& o, float aspect) : position_(o.position) {
     const V3f side = forward_.cross(worldUp).normalized(), above = side.cross(forward_);
     right_ = side * std::cos(o.roll) + above * std::sin(o.roll);
     up_ = above * std::cos(o.roll) - side * std::sin(o.roll);
-    halfWidth_ = 18.0f / std::max(o.focal, 0.1f);
+    halfWidth_ = 0.5f * o.film / std::max(o.focal, 0.1f);
     halfHeight_ = halfWidth_ / std::max(aspect, 1e-4f);
     if (o.fstop > 0.0f) lens_ = 0.5e-3f * o.focal / o.fstop;
+    shift_ = o.shift * (2.0f * halfWidth_);
+    blades_ = o.blades, bladeTurn_ = o.bladeTurn;
+    roundness_ = std::clamp(o.roundness, 0.0f, 1.0f);
+    squeeze_ = std::max(o.squeeze, 0.01f);
     focus_ = o.focus > 0.0f ? o.focus : std::max(forward.length(), 1e-4f);
 }
 
@@ -35,12 +39,30 @@ Ray Camera::ray(float x, float y, float u, float v, float time) const {
             direction.length() > 1e-6f ? direction.normalized() : b.direction, time};
 }
 
+/// Even over an iris whose corners lie on the unit circle: over one of its triangles, pushed out to the
+/// circle as far as its edges are round.
+V2f Camera::onIris(float u, float v) const {
+    const float r = std::sqrt(u);
+    if (blades_ < 3 || roundness_ >= 1.0f) return V2f(std::cos(2.0f * kPi * v), std::sin(2.0f * kPi * v)) * r;
+    const float wedge = 2.0f * kPi / float(blades_), at = v * float(blades_);
+    const float blade = std::min(std::floor(at), float(blades_ - 1)), part = at - blade;
+    const float from = bladeTurn_ + blade * wedge;
+    const V2f a(std::cos(from), std::sin(from)), b(std::cos(from + wedge), std::sin(from + wedge));
+    const V2f edge = a * (1.0f - part) + b * part;
+    return edge * (r * lerp(1.0f, 1.0f / edge.length(), roundness_));
+}
+
+/// At distance 1 along the line of sight.
+V3f Camera::throughAt(float x, float y) const {
+    return forward_ + right_ * ((2.0f * x - 1.0f) * halfWidth_ + shift_.x) +
+           up_ * ((1.0f - 2.0f * y) * halfHeight_ + shift_.y);
+}
+
 Ray Camera::still(float x, float y, float u, float v) const {
-    const V3f through =
-        forward_ + right_ * ((2.0f * x - 1.0f) * halfWidth_) + up_ * ((1.0f - 2.0f * y) * halfHeight_);
+    const V3f through = throughAt(x, y);
     if (lens_ <= 0.0f) return {position_, through.normalized()};
-    const float r = lens_ * std::sqrt(u), phi = 2.0f * kPi * v;
-    const V3f origin = position_ + right_ * (r * std::cos(phi)) + up_ * (r * std::sin(phi));
+    const V2f at = onIris(u, v) * lens_;
+    const V3f origin = position_ + right_ * (at.x / squeeze_) + up_ * at.y;
     return {origin, (position_ + through * focus_ - origin).normalized()};
 }
 

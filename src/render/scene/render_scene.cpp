@@ -195,6 +195,16 @@ void RenderScene::commit(Progress& progress) {
     instances_.shrink_to_fit();
 }
 
+float SurfaceMaterial::coverAt(FieldsAt& at) const {
+    const float w = over ? at.of(overWeight) : 0.0f;
+    return w > 0.0f ? std::min(w, 1.0f) : 0.0f;
+}
+
+float SurfaceMaterial::opacityAt(FieldsAt& at) const {
+    const float own = at.of(opacity), w = coverAt(at);
+    return w > 0.0f ? lerp(own, over->opacityAt(at), w) : own;
+}
+
 Samples samplesAt(const SurfacePoint& p, const SurfaceMaterial& material) {
     Samples s = material.readsElements && p.elements ? p.elements->sub(p.row, 1) : Samples(1);
     s.with(channel::position, {&p.position, 1}).with(channel::normal, {&p.normal, 1});
@@ -235,11 +245,11 @@ uint32_t RenderScene::materialAt(const RayHit& hit) const {
 bool RenderScene::isCut(const RayHit& hit, const Ray& ray) const {
     const SurfaceMaterial& material = materials_[materialAt(hit)];
     if (!material.cuts()) return false;
-    const Varying& opacity = material.opacity;
-    if (opacity.constant()) return opacity.high < 0.5f;
+    if (material.opacity.constant() && !material.over) return material.opacity.high < 0.5f;
     const SurfacePoint p = surfacePoint(hit, ray);
     const Samples one = samplesAt(p, material);
-    return FieldsAt(one).of(opacity) < 0.5f;
+    FieldsAt at(one);
+    return material.opacityAt(at) < 0.5f;
 }
 
 /// At each hit while some material has holes: the ray goes on through them, and other hits cost no more than

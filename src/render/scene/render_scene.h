@@ -66,16 +66,30 @@ struct SurfaceMaterial {
     bool readsElements = false;
     /// Set for a fibre: then of the others only the base colour counts. On what is no strand, it is matt.
     std::shared_ptr<const FibreMaterial> fibre;
+    /// Another that lies over it, and how much of it there is; null for none. What encloses matter, its
+    /// priority and whether it is thin, is this one's own.
+    std::shared_ptr<const SurfaceMaterial> over;
+    Varying overWeight = always(0.0f);
     /// Whether light may go through.
-    bool clear() const { return !fibre && (transmissionWeight.field || transmissionWeight.high > 0.0f); }
+    bool clear() const {
+        return !fibre &&
+               (transmissionWeight.field || transmissionWeight.high > 0.0f || (over && over->clear()));
+    }
+    /// How much of it is there, from 0 to 1. @param at  fields at the place
+    float opacityAt(FieldsAt& at) const;
+    /// How much the one over it covers there, from 0 to 1.
+    float coverAt(FieldsAt& at) const;
     /// Whether it bends colours apart.
-    bool disperses() const { return clear() && !thinWalled && (dispersion.field || dispersion.high > 0.0f); }
-    bool grained() const { return anisotropy.field || anisotropy.high > 0.0f; }
+    bool disperses() const {
+        return clear() && !thinWalled &&
+               (dispersion.field || dispersion.high > 0.0f || (over && over->disperses()));
+    }
+    bool grained() const { return anisotropy.field || anisotropy.high > 0.0f || (over && over->grained()); }
     /// Whether rays may pass where it is less than half there.
-    bool cuts() const { return opacity.field || opacity.high < 0.5f; }
+    bool cuts() const { return opacity.field || opacity.high < 0.5f || (over && over->cuts()); }
     bool glows() const {
         const bool dark = !emission.field && V3f(emission.high) == V3f(0.0f);
-        return !fibre && !dark && (luminance.field || luminance.high > 0.0f);
+        return !fibre && ((!dark && (luminance.field || luminance.high > 0.0f)) || (over && over->glows()));
     }
 };
 

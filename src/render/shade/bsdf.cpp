@@ -49,6 +49,25 @@ void prepareShading() {
     ThinFilm::prepare();
 }
 
+SurfaceLayers mixed(const SurfaceLayers& a, const SurfaceLayers& b, float t) {
+    SurfaceLayers l = t < 0.5f ? a : b;
+    for (float SurfaceLayers::*x :
+         {&SurfaceLayers::diffuseRoughness, &SurfaceLayers::metalness, &SurfaceLayers::specularWeight,
+          &SurfaceLayers::roughness, &SurfaceLayers::anisotropy, &SurfaceLayers::ior,
+          &SurfaceLayers::translucency, &SurfaceLayers::coatWeight, &SurfaceLayers::coatRoughness,
+          &SurfaceLayers::coatIor, &SurfaceLayers::coatDarkening, &SurfaceLayers::transmissionWeight,
+          &SurfaceLayers::fuzzWeight, &SurfaceLayers::fuzzRoughness, &SurfaceLayers::subsurfaceWeight})
+        l.*x = lerp(a.*x, b.*x, t);
+    for (Color SurfaceLayers::*x :
+         {&SurfaceLayers::base, &SurfaceLayers::specularColor, &SurfaceLayers::coatColor,
+          &SurfaceLayers::transmissionTint, &SurfaceLayers::fuzzColor})
+        l.*x = Color(V3f(a.*x) * (1.0f - t) + V3f(b.*x) * t);
+    l.film.weight = lerp(a.film.weight, b.film.weight, t);
+    l.film.micrometres = lerp(a.film.micrometres, b.film.micrometres, t);
+    l.film.ior = lerp(a.film.ior, b.film.ior, t);
+    return l;
+}
+
 Bsdf::Bsdf(const SurfaceLayers& l) : base_(in01(l.base)) {
     const float metal = in01(l.metalness), ior = within(l.ior, 1.0f, 4.0f);
     coatWeight_ = l.inside ? 0.0f : in01(l.coatWeight);  // which lie on the outer side

@@ -33,6 +33,9 @@ struct SurfaceLayers {
     float subsurfaceWeight = 0.0f;  ///< how much of the body's light goes on beneath
 };
 
+/// What lies between two: each number, and those things that are one or the other by which there is more of.
+SurfaceLayers mixed(const SurfaceLayers& a, const SurfaceLayers& b, float t);
+
 /// A surface at one point, in a frame whose z axis is the shading normal and whose x axis is across its
 /// streaks. Directions point away from the surface and are unit vectors; wo lies above it (z > 0), and wi
 /// too, or below it where light shines through a thin surface or goes on into clear matter; else the value is

@@ -16,6 +16,7 @@ struct Renderer::Path {
     bool lobed = false;  ///< the first thing met is a fibre
     Media media = {};
     Wavelength wavelength = {};  ///< drawn where matter first bends colours apart
+    bool softened = false;       ///< light has left a matt surface on its way to the eye
     bool parted = false;         ///< and its colour counted, where the path went on through it
     bool broad = false;          ///< the last bounce was by what is no shine
     bool counted = false;        ///< light that is met now was counted before, through what is clear
@@ -70,15 +71,12 @@ V3f behind(const SurfacePoint& p) {
     return leave(from, -p.faceNormal, p.rounding);
 }
 
-/// Tent filter of one pixel's width on each side, by warping.
-float tent(float u) { return u < 0.5f ? std::sqrt(2.0f * u) - 1.0f : 1.0f - std::sqrt(2.0f - 2.0f * u); }
-
 }  // namespace
 
 Ray Renderer::primaryRay(const Film& film, int x, int y, Sampler& sampler) const {
     const auto r = sampler.next4();
-    const float px = (float(x) + 0.5f + tent(r[0])) / float(film.width());
-    const float py = (float(y) + 0.5f + tent(r[1])) / float(film.height());
+    const float px = (float(x) + 0.5f + options_.filter.offset(r[0])) / float(film.width());
+    const float py = (float(y) + 0.5f + options_.filter.offset(r[1])) / float(film.height());
     const float time = scene_.moving() || camera_.moving() ? sampler.next4()[0] : 0.0f;
     Ray ray = camera_.ray(px, py, r[2], r[3], time);
     ray.time = time;
@@ -260,7 +258,10 @@ void Renderer::gatherFrom(Path& path, const Vertex& v, uint32_t index, float cha
     const bool shadows = !lamp || lamp->shadows;
     const Passed passed = shadows ? lightThrough(ray, s.distance, path.media) : Passed{V3f(1.0f), false};
     // Light that comes through what is clear is counted here alone: see bounce(). So is what nothing shades.
-    const V3f arriving = passed.clear ? broad : f * (shadows ? powerHeuristic(pdf, scatterPdf) : 1.0f);
+    // Where a path left what is no shine, that light was counted there: not again where it goes on.
+    const bool again = wi.z < 0.0f && !v.fibre && (path.counted || path.broad);
+    const float share = shadows ? powerHeuristic(pdf, scatterPdf) : 1.0f;
+    const V3f arriving = passed.clear ? broad : (again ? broad : f) * share;
     const V3f light3 = path.weight * arriving * colorOf(path, v, wi) * s.radiance * passed.light / pdf;
     if (!(light3.x + light3.y + light3.z > 0.0f)) return;
     // The glints of single strands are dots as bright as those of indirect light.
@@ -296,6 +297,7 @@ bool Renderer::bounce(Path& path, const Vertex& v) const {
     const V3f direction = v.frame.toWorld(wi).normalized();
     if (!(pdf > 0.0f) || !v.agrees(direction, wi.z)) return false;
     path.weight *= weight;
+    path.softened = path.softened || broad;
     if (beneath) return emerge(path, v, direction);
     path.weight *= colorOf(path, v, wi);
     path.parted = path.parted || (v.shaded.disperses && wi.z < 0.0f);
@@ -323,7 +325,7 @@ bool Renderer::emerge(Path& path, const Vertex& v, const V3f& direction) const {
         return scene_.intersectOwn(v.instance, toOwn, ray, most);
     });
     if (!end) return false;
-    path.weight *= end->open ? V3f(v.shaded.beneathColor) : left;
+    path.weight *= left;
     SurfacePoint out = v.point;
     if (!end->open) {
         out = scene_.surfacePoint(end->hit, end->ray);
@@ -347,7 +349,7 @@ void Renderer::recordFirst(FilmPixel& pixel, const Vertex& v, const Camera& came
 }
 
 void Renderer::samplePixel(FilmPixel& pixel, const Film& film, int x, int y, uint32_t pass) const {
-    Sampler sampler(uint32_t(x), uint32_t(y), pass, options_.seed);
+    Sampler sampler(uint32_t(x), uint32_t(y), pass, options_.seed, options_.log2Passes);
     const Ray first = primaryRay(film, x, y, sampler);
     Path path{first, sampler, pixel};
     bool seen = false;
@@ -371,8 +373,9 @@ void Renderer::samplePixel(FilmPixel& pixel, const Film& film, int x, int y, uin
             const auto r = path.sampler.next4();
             path.wavelength = Wavelength::draw(r[0], r[1]);
         }
-        Vertex vertex(point, shade(material, point, path.media, hit.instance, path.wavelength),
-                      -path.ray.direction);
+        const PathState state{path.media, hit.instance, path.wavelength,
+                              path.softened ? options_.roughen : 0.0f};
+        Vertex vertex(point, shade(material, point, state), -path.ray.direction);
         vertex.instance = hit.instance;
         vertex.whole = vertex.fibre &&
                        (path.depth > 0 ||

@@ -4,17 +4,24 @@
 #include "render/film/film.h"
 #include "render/scene/render_scene.h"
 #include "render/trace/media.h"
+#include "render/trace/pixel_filter.h"
 #include "render/trace/sampler.h"
 #include "render/trace/scene_lights.h"
 
 namespace ovrix::render {
 
 struct RenderOptions {
-    int bounces = 6;  ///< reflections after the first hit
-    float limit =
-        10.0f;  ///< largest indirect light of one sample, and light from a fibre, per colour; 0 for none
+    int bounces = 16;  ///< reflections after the first hit
+    /// Largest indirect light of one sample, and light from a fibre, per colour; 0 for none.
+    float limit = 0.0f;
+    /// Shines are at least as rough to light that has left a matt surface on its way to the eye: what they
+    /// bundle is spread, and no dots are left (after Kaplanyan and Dachsbacher, "Path Space Regularization
+    /// for Holistic and Robust Light Transport", Eurographics 2013). 0 leaves them as they are.
+    float roughen = 0.25f;
     bool clearBackground = false;
     uint32_t seed = 0;
+    uint32_t log2Passes = 6;  ///< see Sampler
+    PixelFilter filter = PixelFilter();
 };
 
 /// Unidirectional path tracing with next-event estimation, multiple importance sampling (Veach and Guibas,

@@ -7,11 +7,20 @@ namespace ovrix::render {
 
 /// Four-dimensional Sobol points, Owen-scrambled by hashing, padded to any dimension by independent
 /// shuffles. Sobol and Joe-Kuo direction numbers; Burley, "Practical Hash-based Owen Scrambling",
-/// JCGT 9(4), 2020. The same pixel, pass and call order give the same numbers on any thread.
+/// JCGT 9(4), 2020. One sequence serves all pixels, along a curve that keeps neighbours together, so that
+/// what noise is left after 2^k passes differs from pixel to pixel and is hardly seen from afar: Ahmed and
+/// Wonka, "Screen-Space Blue-Noise Diffusion of Monte Carlo Sampling Error via Hierarchical Ordering of
+/// Pixels", ACM TOG 39(6), 2020, doi:10.1145/3414685.3417881. The same pixel, pass and call order give the
+/// same numbers on any thread.
 class Sampler {
   public:
-    Sampler(uint32_t x, uint32_t y, uint32_t pass, uint32_t seed)
-        : index_(pass), key_(hash(hash(x ^ hash(y)) ^ seed)) {}
+    /// @param log2Passes  of the passes that make a whole, at most 16; further ones begin another whole
+    Sampler(uint32_t x, uint32_t y, uint32_t pass, uint32_t seed, uint32_t log2Passes = 6)
+        : index_((curve(x, y) << log2Passes) | (pass & ((1u << log2Passes) - 1u))) {
+        // Where the curve has more places than the sequence has numbers, the picture is in pieces.
+        const uint32_t side = (32u - log2Passes) / 2u;
+        key_ = hash(hash((x >> side) ^ hash(y >> side)) ^ hash(pass >> log2Passes) ^ seed);
+    }
 
     /// The next four numbers in [0, 1): one set of dimensions that are well spread together.
     std::array<float, 4> next4() {
@@ -29,6 +38,15 @@ class Sampler {
     static std::array<uint32_t, 4> sobol(uint32_t index);
 
   private:
+    /// A pixel's place along Morton's curve.
+    static uint32_t curve(uint32_t x, uint32_t y) { return spread(x) | spread(y) << 1; }
+    static uint32_t spread(uint32_t x) {
+        x &= 0xffffu;
+        x = (x | x << 8) & 0x00ff00ffu;
+        x = (x | x << 4) & 0x0f0f0f0fu;
+        x = (x | x << 2) & 0x33333333u;
+        return (x | x << 1) & 0x55555555u;
+    }
     static uint32_t hash(uint32_t x) {
         x ^= x >> 16;
         x *= 0x21f0aaadu;

@@ -18,8 +18,9 @@ double areaOf(const std::array<V3f, 3>& corners) {
 V3f meanGlow(const SurfaceMaterial& m) {
     const V3f color =
         m.emission.field ? V3f((m.emission.low + m.emission.high) * 0.5f) : V3f(m.emission.high);
-    return color * m.perNit *
-           (m.luminance.field ? 0.5f * (m.luminance.low + m.luminance.high) : m.luminance.high);
+    const V3f above = m.over && m.over->glows() ? meanGlow(*m.over) * 0.5f : V3f(0.0f);
+    return above + color * m.perNit *
+                       (m.luminance.field ? 0.5f * (m.luminance.low + m.luminance.high) : m.luminance.high);
 }
 
 /// Whether rays are aimed at it.

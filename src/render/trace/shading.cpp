@@ -68,21 +68,41 @@ void addSubsurface(const SurfaceMaterial& m, const SurfacePoint& p, FieldsAt& at
                    Shaded& s) {
     const float weight = within(at.of(m.subsurfaceWeight), 0.0f, 1.0f);
     if (weight <= 0.0f) return;
-    s.beneathColor = tinted(at.of(m.subsurfaceColor), p.tint) * p.factor;
-    s.base = s.base * (1.0f - weight) + s.beneathColor * weight;
+    const Color color = tinted(at.of(m.subsurfaceColor), p.tint) * p.factor;
+    s.base = s.base * (1.0f - weight) + color * weight;
     if (thinAt(m, p)) {
         layers.base = s.base;
         layers.translucency = lerp(layers.translucency, 0.5f, weight);
         return;
     }
     layers.subsurfaceWeight = weight;
-    s.beneath = Cloudy::of(s.beneathColor, V3f(at.of(m.subsurfaceScale)) * at.of(m.subsurfaceRadius),
+    s.beneath = Cloudy::of(color, V3f(at.of(m.subsurfaceScale)) * at.of(m.subsurfaceRadius),
                            at.of(m.subsurfaceForward));
+}
+
+/// With what lies over it. @p base  the colour of its body
+SurfaceLayers layersAt(const SurfaceMaterial& m, const SurfacePoint& p, FieldsAt& at, Shaded& s) {
+    s.base = tinted(p.colored ? p.color : at.of(m.base), p.tint) * p.factor * at.of(m.baseWeight);
+    SurfaceLayers layers = layersAt(m, s.base, at);
+    if (m.grained()) s.grain = at.of(m.rotation);
+    addSubsurface(m, p, at, layers, s);
+    const float cover = m.coverAt(at);
+    if (cover <= 0.0f) return layers;
+    Shaded above{Bsdf({}), Color(0.0f)};
+    const SurfaceLayers upper = layersAt(*m.over, p, at, above);
+    s.base = s.base * (1.0f - cover) + above.base * cover;
+    if (cover >= 0.5f || !s.beneath) {
+        if (above.beneath) s.beneath = above.beneath;
+        if (cover >= 0.5f) s.grain = above.grain;
+    }
+    return mixed(layers, upper, cover);
 }
 
 }  // namespace
 
 Clear clearAt(const SurfaceMaterial& m, const SurfacePoint& p, FieldsAt& at, const Wavelength& wavelength) {
+    const float cover = m.coverAt(at);
+    if (cover >= 1.0f) return clearAt(*m.over, p, at, wavelength);
     Clear clear{within(at.of(m.transmissionWeight) * (1.0f - at.of(m.metalness)), 0.0f, 1.0f),
                 within(at.of(m.ior), 1.0f, 4.0f), at.of(m.transmissionDepth),
                 tinted(at.of(m.transmissionColor), p.tint) * p.factor};
@@ -91,7 +111,11 @@ Clear clearAt(const SurfaceMaterial& m, const SurfacePoint& p, FieldsAt& at, con
         const float abbe = within(at.of(m.abbe), 9.0f, 91.0f);  // those that matter has
         if (scale > 0.0f) clear.ior = iorAt(clear.ior, abbe / scale, wavelength.nanometres);
     }
-    return clear;
+    if (cover <= 0.0f) return clear;
+    const Clear above = clearAt(*m.over, p, at, wavelength);
+    clear.weight = lerp(clear.weight, above.weight, cover);
+    if (cover < 0.5f) return clear;  // matter is one or the other
+    return {clear.weight, above.ior, above.depth, above.tint};
 }
 
 Medium mediumOf(const SurfaceMaterial& m, const Clear& clear, uint32_t instance) {
@@ -103,33 +127,33 @@ Medium mediumOf(const SurfaceMaterial& m, const Clear& clear, uint32_t instance)
 }
 
 V3f emissionAt(const SurfaceMaterial& m, const SurfacePoint& p, FieldsAt& at) {
-    const V3f light = V3f(at.of(m.emission) * p.factor) * (at.of(m.luminance) * m.perNit);
+    V3f light = V3f(at.of(m.emission) * p.factor) * (at.of(m.luminance) * m.perNit);
+    if (const float cover = m.coverAt(at); cover > 0.0f)
+        light = light * (1.0f - cover) + emissionAt(*m.over, p, at) * cover;
     // Fields give anything: darkness below 0 is none, and what is no number gives no light.
     return V3f(std::max(0.0f, light.x), std::max(0.0f, light.y), std::max(0.0f, light.z));
 }
 
-Shaded shade(const SurfaceMaterial& m, const SurfacePoint& p, const Media& media, uint32_t instance,
-             const Wavelength& wavelength) {
+Shaded shade(const SurfaceMaterial& m, const SurfacePoint& p, const PathState& path) {
     const Samples one = samplesAt(p, m);
     FieldsAt at(one);
     if (m.fibre) return shadeFibre(m, p, at);
-    const Color base = tinted(p.colored ? p.color : at.of(m.base), p.tint) * p.factor * at.of(m.baseWeight);
-    SurfaceLayers layers = layersAt(m, base, at);
-    Shaded s{Bsdf({}), base};
-    addSubsurface(m, p, at, layers, s);
+    Shaded s{Bsdf({}), Color(0.0f)};
+    SurfaceLayers layers = layersAt(m, p, at, s);
+    layers.roughness = std::max(layers.roughness, path.roughen);
+    layers.coatRoughness = std::max(layers.coatRoughness, path.roughen);
     if (m.clear()) {
-        const Clear clear = clearAt(m, p, at, wavelength);
+        const Clear clear = clearAt(m, p, at, path.wavelength);
         layers.ior = clear.ior;
         layers.thinWalled = thinAt(m, p);
         layers.inside = p.backside && !layers.thinWalled;
-        layers.outerIor = layers.thinWalled ? 1.0f : media.iorAround(instance);
+        layers.outerIor = layers.thinWalled ? 1.0f : path.media.iorAround(path.instance);
         // Matter that colours light on its way does not do so at its boundary; else on the way in alone.
         layers.transmissionTint = clear.depth > 0.0f || layers.inside ? Color(1.0f) : Color(clear.tint);
-        if (!layers.thinWalled) s.behind = mediumOf(m, clear, instance);
-        s.disperses = wavelength && m.disperses();
+        if (!layers.thinWalled) s.behind = mediumOf(m, clear, path.instance);
+        s.disperses = path.wavelength && m.disperses();
     }
     s.scatter = Bsdf(layers);
-    if (m.grained()) s.grain = at.of(m.rotation);
     if (m.glows()) s.emission = emissionAt(m, p, at);
     return s;
 }

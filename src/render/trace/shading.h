@@ -48,7 +48,6 @@ struct Shaded {
     V3f emission{0, 0, 0};
     std::optional<Medium> behind = {};   ///< of clear matter: what lies behind its boundary
     std::optional<Cloudy> beneath = {};  ///< what light meets that goes on within the body
-    Color beneathColor{0.0f};            ///< and what it gives back in all
     bool disperses = false;              ///< its index is that of the path's wavelength
     float grain = 0.0f;  ///< degrees that the streaks of its shine are turned from the tangent
 };
@@ -74,10 +73,13 @@ Medium mediumOf(const SurfaceMaterial& material, const Clear& clear, uint32_t in
 /// The light of its own that a material gives there: radiance.
 V3f emissionAt(const SurfaceMaterial& material, const SurfacePoint& point, FieldsAt& at);
 
-/// @param media     those that the path is within
-/// @param instance    what the point lies on
-/// @param wavelength  of the path, where it has one
-Shaded shade(const SurfaceMaterial& material, const SurfacePoint& point, const Media& media,
-             uint32_t instance, const Wavelength& wavelength = {});
+/// What a path brings along to a place.
+struct PathState {
+    const Media& media;          ///< that it is within
+    uint32_t instance = 0;       ///< what the place lies on
+    Wavelength wavelength = {};  ///< where it has one
+    float roughen = 0.0f;        ///< shines are at least as rough
+};
+Shaded shade(const SurfaceMaterial& material, const SurfacePoint& point, const PathState& path);
 
 }  // namespace ovrix::render

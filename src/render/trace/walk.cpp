@@ -33,6 +33,7 @@ V3f through(const V3f& density, float distance) {
 Cloudy Cloudy::of(const Color& color, const V3f& radius, float forward) {
     Cloudy c;
     c.forward = within(forward, -0.95f, 0.95f);
+    c.color = V3f(within(color.x, 0.0f, 1.0f), within(color.y, 0.0f, 1.0f), within(color.z, 0.0f, 1.0f));
     for (int k = 0; k < 3; ++k) {
         const float a = within(color[k], 0.0f, 1.0f);
         const float s = 4.09712f + 4.20863f * a - std::sqrt(9.59217f + 41.6808f * a + 17.7126f * a * a);
@@ -44,7 +45,7 @@ Cloudy Cloudy::of(const Color& color, const V3f& radius, float forward) {
 
 std::optional<WalkEnd> walk(const Cloudy& m, const Ray& into, Sampler& sampler, V3f& weight,
                             const std::function<RayHit(const Ray&, float)>& meet) {
-    constexpr int kMost = 4096, kSurely = 24;
+    constexpr int kMost = 2048, kSurely = 24;
     WalkEnd end{.hit = {}, .ray = into};
     for (int step = 0; step < kMost; ++step) {
         const auto r = sampler.next4();
@@ -58,6 +59,7 @@ std::optional<WalkEnd> walk(const Cloudy& m, const Ray& into, Sampler& sampler, 
         // The first ray looks as far as there is anything: what is not closed has no inside.
         end.hit = meet(end.ray, step == 0 ? std::numeric_limits<float>::infinity() : distance);
         if (step == 0 && !end.hit.hit()) {
+            weight *= m.color;
             end.open = true;
             return end;
         }
@@ -76,7 +78,9 @@ std::optional<WalkEnd> walk(const Cloudy& m, const Ray& into, Sampler& sampler, 
         end.ray.origin += end.ray.direction * distance;
         end.ray.direction = turned(end.ray.direction, turnBy(m.forward, r[2]), r[3]);
     }
-    return std::nullopt;
+    end.open = true;  // what would take too long comes out where it entered
+    end.hit = {};
+    return end;
 }
 
 }  // namespace ovrix::render

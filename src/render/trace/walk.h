@@ -13,6 +13,7 @@ struct Cloudy {
     V3f density{1.0f, 1.0f, 1.0f};  ///< 1 / metres between two meetings
     V3f albedo{0.8f, 0.8f, 0.8f};   ///< of one meeting, 0 to 1
     float forward = 0.0f;           ///< -1 thrown back, 0 to everywhere alike, 1 straight on
+    V3f color{0.8f, 0.8f, 0.8f};    ///< what a thick body gives back
 
     /// Such that a thick body gives back @p color of the light that enters it: the fit that the OpenPBR
     /// Surface specification has for it, after van de Hulst, "Multiple Light Scattering", 1980.
@@ -29,7 +30,7 @@ struct Cloudy {
 struct WalkEnd {
     RayHit hit;
     Ray ray;            ///< the last one, which met the boundary
-    bool open = false;  ///< there was no boundary: the matter is not closed
+    bool open = false;  ///< it comes out where it entered: the matter is not closed, or the way too long
 };
 std::optional<WalkEnd> walk(const Cloudy& matter, const Ray& into, Sampler& sampler, V3f& weight,
                             const std::function<RayHit(const Ray&, float most)>& meet);

@@ -188,6 +188,35 @@ TEST_CASE("light that comes through clear matter counts once", "[glass][lights]"
     CHECK(floor(true, true) == Approx(floor(false, true)).epsilon(0.02));
 }
 
+TEST_CASE("light that comes through rough clear matter counts once", "[glass][lights]") {
+    // A lamp that nearly fills what the floor sees, behind a slab that roughens its way and takes little:
+    // about as much comes as through a smooth one. Twice would be twice.
+    const auto floor = [](float roughness, bool thin) {
+        RenderScene scene;
+        addTo(scene, makePlane(0.01f, 1), plain(1, 1, 0, 0));
+        SurfaceMaterial glass = clearMatter(1.3f);
+        glass.roughness.high = roughness;
+        glass.thinWalled = thin;
+        M44f above;
+        above[3][1] = 0.3f;
+        addTo(scene, thin ? makePlane(40, 1) : sharpBox(V3f(40, 0.1f, 40)), glass, above);
+        scene.lights.push_back(BallLight{.center = V3f(0, 3, 0), .radius = 1.5f, .radiance = V3f(2.0f)});
+        scene.commit(Progress::none());
+        CameraOptions c;
+        c.position = V3f(0, 0.02f, 0.001f);
+        c.target = V3f(0.0f);
+        c.focal = 200;
+        return middle(render(scene, c, 16, 256, 8));
+    };
+    for (const bool thin : {false, true}) {
+        const float smooth = floor(0, thin);
+        for (const float roughness : {0.25f, 0.5f}) {
+            INFO("thin " << thin << " roughness " << roughness);
+            CHECK(floor(roughness, thin) == Approx(smooth).epsilon(0.06));
+        }
+    }
+}
+
 TEST_CASE("clear strands and tinted copies let light through as what they are", "[glass]") {
     // Strands have no inside: nothing is entered that is never left.
     RenderScene scene;
