@@ -250,15 +250,6 @@ std::vector<RenderSceneBuilder::Item> RenderSceneBuilder::collect(const SceneCon
     return items;
 }
 
-/// Its shape is kept: making one takes some milliseconds.
-std::shared_ptr<const FibreShape> RenderSceneBuilder::fibreShape(float ior, float shift) {
-    for (const auto& known : fibreShapes_)
-        if (known->ior() == ior && known->shift() == shift) return known;
-    if (fibreShapes_.size() > 64) fibreShapes_.clear();
-    fibreShapes_.push_back(std::make_shared<const FibreShape>(ior, shift));
-    return fibreShapes_.back();
-}
-
 /// What a material's fields see: the wearer's own surface, in its own space, and all of the scene.
 FieldContext RenderSceneBuilder::contextOf(const Worn& worn, Evaluator::Query& query) {
     const double frame = query.options().frame;
@@ -276,52 +267,6 @@ FieldContext RenderSceneBuilder::contextOf(const Worn& worn, Evaluator::Query& q
     return on({}, nullptr, {});
 }
 
-/// A field that cannot be worked out costs that field, and not the material; the same goes for what would lie
-/// over it.
-/// @param below  materials that it lies over, the lowest first
-SurfaceMaterial RenderSceneBuilder::materialOf(const Document& document, const Node& node,
-                                               const FieldContext& context, std::vector<std::string> below,
-                                               std::vector<std::string>& problems) {
-    const NodeType* type = findNodeType(node.type);
-    if (!type || !type->material) return {};
-    ParamMap params = node.params;
-    for (const ParamSpec& spec : specsOf(node)) {
-        const auto it = params.find(spec.id);
-        if (it == params.end() || !it->second.field) continue;
-        try {
-            ResolvedParams(std::span(&spec, 1), params, context);
-        } catch (const Error& e) {
-            problems.push_back(node.name + ": " + e.what());
-            it->second.field = nullptr;
-        }
-    }
-    below.push_back(node.id);
-    const auto other = [&](const std::string& id) -> std::shared_ptr<const SurfaceMaterial> {
-        const Node* over = document.find(id);
-        if (!over || over->category() != Category::Material) return nullptr;
-        if (std::find(below.begin(), below.end(), id) != below.end()) {
-            problems.push_back(fmt::format("{} lies over itself, by way of {}: take one of them off",
-                                           over->name, node.name));
-            return nullptr;
-        }
-        constexpr size_t kDeepest = 16;
-        if (below.size() >= kDeepest) {
-            problems.push_back(
-                fmt::format("{} has more than {} materials over it: take some off", node.name, kDeepest));
-            return nullptr;
-        }
-        auto made = std::make_shared<SurfaceMaterial>(materialOf(document, *over, context, below, problems));
-        if (!made->fibre) return made;
-        problems.push_back(over->name + " is made for strands, and cannot lie over " + node.name);
-        return nullptr;
-    };
-    const ResolvedParams resolved(specsOf(node), params, context);
-    SurfaceMaterial m =
-        type->material({resolved, [this](float ior, float shift) { return fibreShape(ior, shift); }, other});
-    m.readsElements = resolved.readsElements() || (m.over && m.over->readsElements);
-    return m;
-}
-
 void RenderSceneBuilder::setMaterials(const SceneContext& scene, const JobOptions& o, RenderJob& job,
                                       Progress& progress) {
     const Document& document = scene.document;
@@ -337,53 +282,9 @@ void RenderSceneBuilder::setMaterials(const SceneContext& scene, const JobOption
         } catch (const Error& e) {
             job.problems.push_back(node.name + ": " + e.what());
         }
-        SurfaceMaterial m = materialOf(document, node, context, {}, job.problems);
+        SurfaceMaterial m = materials_.make(document, node, context, job.problems);
         m.onWearer = worn.by.kind == Wearer::Object;
         scene_->addMaterial(std::move(m));
-    }
-}
-
-std::shared_ptr<const Image> RenderSceneBuilder::sky(const SkyOptions& o) {
-    Hasher h;
-    h.add(double(o.elevation)).add(double(o.azimuth)).add(double(o.haze));
-    for (int i = 0; i < 3; ++i) h.add(double(o.ground[i]));
-    if (!sky_ || h.value() != skyHash_) sky_ = makeSky(o);
-    skyHash_ = h.value();
-    return sky_;
-}
-
-/// Kept as long as its image is: a colour or a turn changes none of it.
-std::shared_ptr<const DomeTable> RenderSceneBuilder::tableOf(const std::shared_ptr<const Image>& image) {
-    if (!image) return nullptr;
-    for (const auto& known : tables_)
-        if (&known->image() == image.get()) return known;
-    if (tables_.size() > 3) tables_.erase(tables_.begin());
-    tables_.push_back(std::make_shared<const DomeTable>(image));
-    return tables_.back();
-}
-
-void RenderSceneBuilder::setLights(const SceneContext& scene, double frame, RenderJob& job) {
-    const Document& document = scene.document;
-    scene_->lights.clear();
-    const auto picture = [&](const std::string& file, const std::string& space) {
-        return file.empty() ? nullptr : tableOf(evaluator_.images().image(scene.resolve(file), space));
-    };
-    for (const NodePtr& node : document.nodes(Category::Light)) {
-        const NodeType* type = findNodeType(node->type);
-        if (!node->rendered || !type || !type->light) continue;
-        try {
-            const ResolvedParams p = paramsOf(document, *node, frame);
-            scene_->lights.push_back(
-                type->light({.document = document,
-                             .node = *node,
-                             .frame = frame,
-                             .params = p,
-                             .world = document.worldMatrix(node->id, frame),
-                             .picture = picture,
-                             .sky = [&](const SkyOptions& options) { return tableOf(sky(options)); }}));
-        } catch (const Error& e) {
-            job.problems.push_back(node->name + ": " + e.what());
-        }
     }
 }
 
@@ -525,7 +426,7 @@ RenderJob RenderSceneBuilder::build(const SceneContext& scene, const JobOptions&
     scene_->addMaterial({});
     setMaterials(scene, o, job, progress);
     elements_.clear();  // the scene has those that it needs
-    setLights(scene, o.frame, job);
+    scene_->lights = lights_.make(scene, o.frame, job.problems);
     if (rebuild) {
         sceneHash_ = 0;
         Shared shared;

@@ -2,6 +2,8 @@
 #pragma once
 #include <optional>
 
+#include "deliver/light_maker.h"
+#include "deliver/material_maker.h"
 #include "eval/camera_options.h"
 #include "eval/evaluator.h"
 #include "io/image/image_io.h"
@@ -35,7 +37,7 @@ struct JobOptions {
 /// One thread at a time, and no ray may be traced in an older job of the same builder during a call.
 class RenderSceneBuilder {
   public:
-    explicit RenderSceneBuilder(Evaluator& evaluator) : evaluator_(evaluator) {}
+    explicit RenderSceneBuilder(Evaluator& evaluator) : evaluator_(evaluator), lights_(evaluator) {}
     /// Throws Cancelled. Parts that fail are left out and named in problems.
     RenderJob build(const SceneContext& scene, const JobOptions& options, Progress& progress);
 
@@ -59,7 +61,6 @@ class RenderSceneBuilder {
     void addItem(const Item& item, double shutter, Shared& shared, Progress& progress);
     void addCopies(const Item& item, uint32_t shape, uint32_t materials, double shutter, Shared& shared,
                    Progress& progress);
-    void setLights(const SceneContext& scene, double frame, RenderJob& job);
     /// What wears a material: fields are asked on its surface, and in its space.
     struct Wearer {
         enum Kind { Any, Object, Layer } kind = Any;
@@ -77,24 +78,17 @@ class RenderSceneBuilder {
                                           double frame);
     void setMaterials(const SceneContext& scene, const JobOptions& options, RenderJob& job,
                       Progress& progress);
-    SurfaceMaterial materialOf(const Document& document, const Node& node, const FieldContext& context,
-                               std::vector<std::string> below, std::vector<std::string>& problems);
     FieldContext contextOf(const Worn& worn, Evaluator::Query& query);
-    std::shared_ptr<const Image> sky(const SkyOptions& options);
-    std::shared_ptr<const DomeTable> tableOf(const std::shared_ptr<const Image>& image);
     ThinLimit thinLimit(const Document& document, const JobOptions& options) const;
-    std::shared_ptr<const FibreShape> fibreShape(float ior, float shift);
 
     Evaluator& evaluator_;
     std::vector<Worn> worn_;                        ///< materials of the job, from number 1 on
     std::map<std::string, AttributeSet> elements_;  ///< of the job's layers, which fields may read by name
     std::shared_ptr<RenderScene> scene_;
     uint64_t sceneHash_ = 0;
-    uint64_t skyHash_ = 0;
-    std::shared_ptr<const Image> sky_;
-    std::vector<std::shared_ptr<const DomeTable>> tables_;
     ThinLimit limit_;
-    std::vector<std::shared_ptr<const FibreShape>> fibreShapes_;
+    MaterialMaker materials_;
+    LightMaker lights_;
 };
 
 /// Throws an Error with the figure when a picture of that size would pass the limit.

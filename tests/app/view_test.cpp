@@ -11,6 +11,8 @@ class ViewTest : public WindowFixture {
     void movesWithHandles();
     void turnsTheView();
     void showsAndChoosesLights();
+    void wearsMaterials();
+    void lightsAimAtWhatIsChosen();
 };
 
 void ViewTest::chooses() {
@@ -26,6 +28,92 @@ void ViewTest::chooses() {
     QVERIFY2(hit == "ground" || hit == kLayer, hit.c_str());
     QTest::mouseClick(view, Qt::LeftButton, Qt::NoModifier, QPoint(view->width() / 2, 3));
     QVERIFY(driver->window.controller().selection().id().empty());
+}
+
+/// Colours by fields, what is cut out, what is seen through, and the scene's own light.
+void ViewTest::wearsMaterials() {
+    auto& c = driver->window.controller();
+    auto* view = driver->window.view();
+    std::string material;
+    c.edit("scene", [&](const Document& d) {
+        Document out = d;
+        Node m = makeNode(out, "surface", "Half");
+        material = m.id;
+        FieldSource height = makeSource("formula");
+        height.params["formula"].value = std::string("y > 0");
+        m.params["base_color"].value = Color(1.0f, 0.0f, 0.0f);
+        m.params["base_color"].low = Color(0.0f, 0.0f, 1.0f);
+        m.params["base_color"].field = std::make_shared<Field>(Field{{height}});
+        m.params["specular_weight"].value = 0.0;
+        out.put(m);
+        Node ball = makeNode(out, "sphere", "Ball");
+        ball.params["segments"].value = int64_t(96);
+        ball.params["radius"].value = 1.0;
+        ball.params["material"].value = m.id;
+        out.put(ball);
+        out = withValue(out, {"camera", "", "position"}, V3d(0, 0, 5));
+        return withValue(out, {"camera", "", "target"}, V3d(0, 0, 0));
+    });
+    view->lookThroughCamera();
+    driver->settle();
+    const auto colorAt = [&](const V3f& place) {
+        QTest::qWait(30);
+        const auto at = view->project(place);
+        const QImage image = view->grabFramebuffer();
+        const double scale = double(image.width()) / view->width();
+        return image.pixelColor(int(at->x() * scale), int(at->y() * scale));
+    };
+    const auto redAbove = [&] {
+        const QColor top = colorAt(V3f(0, 0.5f, 0.8f)), bottom = colorAt(V3f(0, -0.5f, 0.8f));
+        return top.red() > 2 * top.blue() && bottom.blue() > 2 * bottom.red();
+    };
+    QVERIFY(driver->waitFor(redAbove));
+    // A change of the material shows.
+    c.setValue({material, "", "base_color"}, Color(0.0f, 1.0f, 0.0f));
+    QVERIFY(driver->waitFor([&] {
+        return colorAt(V3f(0, 0.5f, 0.8f)).green() > 100 && colorAt(V3f(0, 0.5f, 0.8f)).red() < 100;
+    }));
+    // Cut out: what lies behind is the ground of the view.
+    const QColor ground = colorAt(V3f(1.6f, 0.5f, 0));
+    c.setValue({material, "", "geometry_opacity"}, 0.0);
+    QVERIFY(driver->waitFor([&] { return colorAt(V3f(0, 0.5f, 0.8f)) == ground; }));
+    c.setValue({material, "", "geometry_opacity"}, 1.0);
+    QVERIFY(driver->waitFor([&] { return colorAt(V3f(0, 0.5f, 0.8f)) != ground; }));
+    // Under a red sun that stands behind, the front is darker and redder than in the neutral light.
+    c.setValue({material, "", "base_color"}, Color(0.8f));
+    driver->settle();
+    QTest::qWait(300);
+    const QColor neutral = colorAt(V3f(0, 0.5f, 0.8f));
+    c.setValue({"sun", "", "azimuth"}, 180.0);
+    c.setValue({"sun", "", "elevation"}, 4.0);
+    driver->settle();
+    QTest::qWait(300);
+    QCOMPARE(colorAt(V3f(0, 0.5f, 0.8f)), neutral);
+    QTest::keyClick(&driver->window, Qt::Key_S, Qt::ShiftModifier);
+    QVERIFY(view->findChild<QToolButton*>("sceneLight")->isChecked());
+    QVERIFY(driver->waitFor([&] { return colorAt(V3f(0, 0.5f, 0.8f)).value() < neutral.value() - 20; }));
+    QTest::keyClick(&driver->window, Qt::Key_S, Qt::ShiftModifier);
+    QVERIFY(driver->waitFor([&] { return colorAt(V3f(0, 0.5f, 0.8f)) == neutral; }));
+}
+
+void ViewTest::lightsAimAtWhatIsChosen() {
+    auto& c = driver->window.controller();
+    driver->window.run("add:sphere");  // the first thing: it gets a ground and is seen whole
+    driver->settle();
+    QCOMPARE(c.document().nodes(Category::Object).size(), size_t(2));
+    const std::string ball = c.selection().id();
+    c.setValue({ball, "", "position"}, V3d(4, 1, -2));
+    driver->settle();
+    driver->window.run("add:area");
+    driver->settle();
+    const Node* light = c.selection().node();
+    QVERIFY(light && light->type == "area");
+    const M44f world = c.document().worldMatrix(light->id, 1);
+    V3f at, down;
+    world.multVecMatrix(V3f(0.0f), at);
+    world.multDirMatrix(V3f(0, -1, 0), down);
+    QVERIFY(down.dot((V3f(4, 1, -2) - at).normalized()) > 0.999f);
+    QVERIFY(at.y > 1.0f);
 }
 
 void ViewTest::movesWithHandles() {

@@ -134,6 +134,40 @@ void GlScene::setHeat(MeshBuffers& b, const Overlay* overlay) {
     glBindVertexArray(0);
 }
 
+/// Takes over what is worn where it is another than before; what does not fit is left out until it does.
+void GlScene::setLook(Look& look, const EvalSnapshot& snapshot, const std::string& key, size_t count) {
+    const auto worn = snapshot.worn.find(key);
+    const bool fits =
+        worn != snapshot.worn.end() && worn->second.places && worn->second.places->size() == count;
+    look.count = fits ? count : 0;
+    if (!fits || look.stamp == worn->second.stamp) return;
+    if (!look.buffer.isCreated()) look.buffer.create();
+    look.buffer.bind();
+    glBufferData(GL_ARRAY_BUFFER, GLsizeiptr(count * sizeof(deliver::WornPlace)), worn->second.places->data(),
+                 GL_STATIC_DRAW);
+    look.stamp = worn->second.stamp;
+    look.clear = std::any_of(worn->second.places->begin(), worn->second.places->end(),
+                             [](const deliver::WornPlace& p) { return p.clear > 127; });
+}
+
+/// In the array that is bound. Without a look everything is of the colour that is set.
+void GlScene::bindLook(Look& look, GLuint divisor) {
+    program_.setUniformValue("worn", look.count ? 1 : 0);
+    for (GLuint i : {8u, 9u}) {
+        if (look.count == 0) {
+            glDisableVertexAttribArray(i);
+            glVertexAttribDivisor(i, 0);
+            i == 8 ? setFixed(i, 0, 0, 0, 0.5f) : setFixed(i, 0, 0, 0, 1);
+            continue;
+        }
+        look.buffer.bind();
+        glEnableVertexAttribArray(i);
+        glVertexAttribPointer(i, 4, GL_UNSIGNED_BYTE, GL_TRUE, sizeof(deliver::WornPlace),
+                              bufferOffset(i == 8 ? 0 : 4));
+        glVertexAttribDivisor(i, divisor);
+    }
+}
+
 void GlScene::addBatches(const EvalSnapshot& snapshot, const Node& layer, const Copies& copies) {
     const auto& result = snapshot.layers.at(layer.id);
     for (size_t k = 0; k < copies.prototypes.size(); ++k) {
@@ -153,6 +187,7 @@ void GlScene::addBatches(const EvalSnapshot& snapshot, const Node& layer, const 
             glBufferData(GL_ARRAY_BUFFER, GLsizeiptr(data.size() * sizeof(float)), data.data(),
                          GL_STATIC_DRAW);
         }
+        setLook(b.look, snapshot, wornKey(layer.id, k), b.count);
         const MeshBuffers& mesh = meshBuffers(object->second);
         batches_.push_back({.layer = layer.id,
                             .object = object->first,
@@ -227,6 +262,7 @@ void GlScene::addObject(const EvalSnapshot& snapshot, const Node& node, const Ov
     const bool heated = overlay && overlay->surface == node.id &&
                         overlay->values.size() == o->second.mesh->cornerPoint.size();
     setHeat(buffers, heated ? overlay : nullptr);
+    setLook(buffers.look, snapshot, node.id, o->second.mesh->cornerPoint.size());
     objects_.push_back({.id = node.id,
                         .surfaceOf = {},
                         .mesh = o->second.hash,
@@ -297,7 +333,8 @@ int GlScene::pickNumber(const std::string& id) {
 void GlScene::setColor(const Color& color, bool selected) {
     const V3f accent(float(tokens().seaGlass.redF()), float(tokens().seaGlass.greenF()),
                      float(tokens().seaGlass.blueF()));
-    program_.setUniformValue("color", asVector(selected ? V3f(color) * 0.55f + accent * 0.45f : V3f(color)));
+    program_.setUniformValue("color", asVector(V3f(color)));
+    program_.setUniformValue("mark", QVector4D(accent.x, accent.y, accent.z, selected ? 0.45f : 0.0f));
 }
 
 void GlScene::bindInstances(BatchBuffer& batch, GLuint divisor) {
@@ -321,7 +358,7 @@ void GlScene::bindInstances(BatchBuffer& batch, GLuint divisor) {
 }
 
 void GlScene::releaseInstances() {
-    for (GLuint i = 3; i < 8; ++i) {
+    for (GLuint i = 3; i < 10; ++i) {
         glDisableVertexAttribArray(i);
         glVertexAttribDivisor(i, 0);
     }
@@ -343,6 +380,7 @@ void GlScene::drawBatch(const CopyBatch& batch, const Options& o) {
         program_.setUniformValue("model", QMatrix4x4());
         dotVao_.bind();
         bindInstances(b, 0);
+        bindLook(b.look, 0);
         setFixed(0, 0, 0, 0, 1);
         setFixed(1, 0, 0, 0, 0);
         setFixed(2, -1, 0, 0, 1);
@@ -358,6 +396,7 @@ void GlScene::drawBatch(const CopyBatch& batch, const Options& o) {
         program_.setUniformValue("model", model);
         boxVao_.bind();
         bindInstances(b, 1);
+        bindLook(b.look, 1);
         setFixed(2, -1, 0, 0, 1);
         glDrawArraysInstanced(GL_TRIANGLES, 0, 36, GLsizei(b.count));
         releaseInstances();
@@ -367,6 +406,7 @@ void GlScene::drawBatch(const CopyBatch& batch, const Options& o) {
     program_.setUniformValue("model", asMatrix(own));
     m->second.vao.bind();
     bindInstances(b, 1);
+    bindLook(b.look, 1);
     glDisableVertexAttribArray(2);
     setFixed(2, -1, 0, 0, 1);
     const bool coarse = batch.level == DrawLevel::Coarse;
@@ -377,49 +417,73 @@ void GlScene::drawBatch(const CopyBatch& batch, const Options& o) {
     if (m->second.heatHash) glEnableVertexAttribArray(2);
 }
 
-void GlScene::draw(const Options& o) {
-    if (!ready_) return;
-    trianglesDrawn_ = 0;
-    glEnable(GL_DEPTH_TEST);
-    glEnable(GL_PROGRAM_POINT_SIZE);
-    program_.bind();
+void GlScene::setUniforms(const Options& o) {
     program_.setUniformValue("viewProjection", o.viewProjection);
     program_.setUniformValue("eye", asVector(o.eye));
     program_.setUniformValue("mode", o.picking ? 1 : 0);
     program_.setUniformValue("dotSize", o.dotSize);
     program_.setUniformValue("zone", o.zone);
+    program_.setUniformValue("toKey", asVector(o.light.direction));
+    program_.setUniformValue("keyLight", asVector(o.light.key));
+    program_.setUniformValue("above", asVector(o.light.above));
+    program_.setUniformValue("below", asVector(o.light.below));
     QVector3D heat[5];
     for (int i = 0; i < 5; ++i) heat[i] = asVector(tokens().heat[i]);
     program_.setUniformValueArray("heatColors", heat, 5);
-    for (const ObjectDraw& object : objects_) {
-        MeshBuffers& b = meshes_.at(object.mesh);
-        setColor(object.color, o.selected == object.id && !object.overlay);
-        const int number = pickNumber(object.id);
-        program_.setUniformValue("pick",
-                                 QVector3D(float(number & 255) / 255.0f, float(number >> 8) / 255.0f, 0));
-        program_.setUniformValue("model", asMatrix(object.world));
-        b.vao.bind();
-        if (object.overlay)
-            glEnableVertexAttribArray(2);
-        else
-            glDisableVertexAttribArray(2), setFixed(2, -1, 0, 0, 1);
-        setFixed(3, 0, 0, 0, 1);
-        setFixed(4, 0, 0, 0, 1);
-        setFixed(5, 1, 1, 1, 1);
-        setFixed(6, 0, 1, 1, 1);
-        setFixed(7, 1, 1, 1, 1);
-        const bool coarse = o.moving && software_ && b.count > 60000;
-        glDrawElements(GL_TRIANGLES, coarse ? b.coarseCount : b.count, GL_UNSIGNED_INT,
-                       bufferOffset(coarse ? size_t(b.count) * 4 : 0));
-        trianglesDrawn_ += size_t(coarse ? b.coarseCount : b.count) / 3;
-    }
-    const size_t budget = software_ ? (o.moving ? 120'000 : 1'200'000) : (o.moving ? 4'000'000 : 20'000'000);
-    chooseLevels(batches_, budget);
+}
+
+void GlScene::drawObject(const ObjectDraw& object, const Options& o) {
+    MeshBuffers& b = meshes_.at(object.mesh);
+    setColor(object.color, o.selected == object.id && !object.overlay);
+    const int number = pickNumber(object.id);
+    program_.setUniformValue("pick", QVector3D(float(number & 255) / 255.0f, float(number >> 8) / 255.0f, 0));
+    program_.setUniformValue("model", asMatrix(object.world));
+    b.vao.bind();
+    if (object.overlay)
+        glEnableVertexAttribArray(2);
+    else
+        glDisableVertexAttribArray(2), setFixed(2, -1, 0, 0, 1);
+    setFixed(3, 0, 0, 0, 1);
+    setFixed(4, 0, 0, 0, 1);
+    setFixed(5, 1, 1, 1, 1);
+    setFixed(6, 0, 1, 1, 1);
+    setFixed(7, 1, 1, 1, 1);
+    bindLook(b.look, 0);
+    const bool coarse = o.moving && software_ && b.count > 60000;
+    glDrawElements(GL_TRIANGLES, coarse ? b.coarseCount : b.count, GL_UNSIGNED_INT,
+                   bufferOffset(coarse ? size_t(b.count) * 4 : 0));
+    trianglesDrawn_ += size_t(coarse ? b.coarseCount : b.count) / 3;
+}
+
+/// What is seen through, or all else.
+void GlScene::drawAll(const Options& o, bool clear) {
+    program_.bind();
+    setUniforms(o);
+    const auto isClear = [](const Look& look) { return look.count > 0 && look.clear; };
+    for (const ObjectDraw& object : objects_)
+        if (isClear(meshes_.at(object.mesh).look) == clear) drawObject(object, o);
     for (const CopyBatch& b : batches_)
-        if (!o.objectsOnly) drawBatch(b, o);
+        if (!o.objectsOnly && isClear(buffers_.at(b.hash).look) == clear) drawBatch(b, o);
     glBindVertexArray(0);
     program_.release();
+}
+
+/// What is seen through comes last, over what lies behind it.
+void GlScene::draw(const Options& o) {
+    if (!ready_) return;
+    trianglesDrawn_ = 0;
+    glEnable(GL_DEPTH_TEST);
+    glEnable(GL_PROGRAM_POINT_SIZE);
+    const size_t budget = software_ ? (o.moving ? 120'000 : 1'200'000) : (o.moving ? 4'000'000 : 20'000'000);
+    chooseLevels(batches_, budget);
+    drawAll(o, false);
     if (!o.objectsOnly) drawStrands(o);
+    if (!o.picking) {
+        glEnable(GL_BLEND);
+        glBlendFuncSeparate(GL_SRC_ALPHA, GL_ONE_MINUS_SRC_ALPHA, GL_ONE, GL_ONE);
+    }
+    drawAll(o, true);
+    glDisable(GL_BLEND);
 }
 
 void GlScene::drawStrands(const Options& o) {
@@ -428,6 +492,7 @@ void GlScene::drawStrands(const Options& o) {
     settings.eye = o.eye;
     settings.pixelSize = o.pixelSize;
     settings.picking = o.picking;
+    settings.light = o.light;
     settings.dotSize = 2.0f * o.dotSize;
     settings.budget = software_ ? (o.moving ? 150'000 : 2'500'000) : (o.moving ? 4'000'000 : 40'000'000);
     const V3f accent(float(tokens().seaGlass.redF()), float(tokens().seaGlass.greenF()),

@@ -33,7 +33,8 @@ class GlScene : protected QOpenGLFunctions_3_3_Core {
         float dotSize = 2.0f;
         float pixelSize = 0.001f;  ///< metres across a pixel for each metre from the eye
         std::string combing;       ///< the layer whose guides are being combed
-        float zone = -1.0f;        ///< shows the overlay as what lies over this value and what does not
+        deliver::ViewLight light = {};
+        float zone = -1.0f;  ///< shows the overlay as what lies over this value and what does not
     };
     void draw(const Options& options);
     void drawGrid(const QMatrix4x4& viewProjection, const V3f& eye, float step);
@@ -45,9 +46,17 @@ class GlScene : protected QOpenGLFunctions_3_3_Core {
     GlStrands& strands() { return strands_; }
 
   private:
+    /// What something wears, place by place.
+    struct Look {
+        QOpenGLBuffer buffer;
+        uint64_t stamp = 0;
+        size_t count = 0;
+        bool clear = false;  ///< some of it is seen through
+    };
     struct MeshBuffers {
         QOpenGLVertexArrayObject vao;
         QOpenGLBuffer vertices, indices{QOpenGLBuffer::IndexBuffer}, heat;
+        Look look;
         GLsizei count = 0, coarseCount = 0;
         uint64_t heatHash = 0;
         Box3f bounds;
@@ -55,6 +64,7 @@ class GlScene : protected QOpenGLFunctions_3_3_Core {
     };
     struct BatchBuffer {
         QOpenGLBuffer buffer;
+        Look look;
         size_t count = 0;
         bool shaped = false;
         bool used = false;
@@ -68,6 +78,8 @@ class GlScene : protected QOpenGLFunctions_3_3_Core {
     };
     MeshBuffers& meshBuffers(const ObjectView& object);
     void setHeat(MeshBuffers& buffers, const Overlay* overlay);
+    void setLook(Look& look, const EvalSnapshot& snapshot, const std::string& key, size_t count);
+    void bindLook(Look& look, GLuint divisor);
     void addObject(const EvalSnapshot& snapshot, const Node& node, const Overlay* overlay);
     void addLayer(const EvalSnapshot& snapshot, const Node& node);
     void addBatches(const EvalSnapshot& snapshot, const Node& layer, const Copies& copies);
@@ -78,6 +90,9 @@ class GlScene : protected QOpenGLFunctions_3_3_Core {
     void bindInstances(BatchBuffer& batch, GLuint divisor);
     void releaseInstances();
     void drawBatch(const CopyBatch& batch, const Options& options);
+    void drawObject(const ObjectDraw& object, const Options& options);
+    void drawAll(const Options& options, bool clear);
+    void setUniforms(const Options& options);
     void dropUnused();
     void setColor(const Color& color, bool selected);
     int pickNumber(const std::string& id);

@@ -23,6 +23,8 @@ layout(location = 4) in vec4 turn;    // quaternion x y z w
 layout(location = 5) in vec3 stretch;
 layout(location = 6) in vec3 tint;    // hue shift in turns, factors on saturation and brightness
 layout(location = 7) in vec3 own;     // a factor on the colour
+layout(location = 8) in vec4 look;    // what is worn: the colour as screens have it, roughness
+layout(location = 9) in vec4 layers;  // metalness, coat, how clear it is, opacity
 uniform mat4 viewProjection;
 uniform mat4 model;
 uniform float dotSize;
@@ -31,6 +33,8 @@ out vec3 worldPosition;
 out float heatValue;
 out vec3 tintValue;
 out vec3 ownColor;
+out vec4 lookValue;
+out vec4 layerValues;
 vec3 turned(vec4 q, vec3 v) { return v + 2.0 * cross(q.xyz, cross(q.xyz, v) + q.w * v); }
 void main() {
     vec3 p = (model * vec4(position, 1.0)).xyz;
@@ -40,6 +44,8 @@ void main() {
     heatValue = heat;
     tintValue = tint;
     ownColor = own;
+    lookValue = look;
+    layerValues = layers;
     gl_Position = viewProjection * vec4(p, 1.0);
     gl_PointSize = dotSize;
 }
@@ -51,8 +57,13 @@ in vec3 worldPosition;
 in float heatValue;
 in vec3 tintValue;
 in vec3 ownColor;
+in vec4 lookValue;
+in vec4 layerValues;
 uniform vec3 eye;
 uniform vec3 color;
+uniform vec4 mark;       // of what is chosen: its colour, and how much of it
+uniform int worn;        // 0 all is of the colour, 1 by what is worn
+uniform vec3 toKey, keyLight, above, below;
 uniform vec3 heatColors[5];
 uniform int mode;        // 0 lit, 1 pick
 uniform float zone;      // heat from which a place counts as inside; below 0 shows all heat
@@ -75,17 +86,31 @@ void main() {
     vec3 toEye = normalize(eye - worldPosition);
     vec3 n = dot(worldNormal, worldNormal) > 1e-12 ? normalize(worldNormal) : toEye;  // dots have none
     if (dot(n, toEye) < 0.0) n = -n;
-    float sky = 0.5 + 0.5 * n.y;
-    float key = max(dot(n, normalize(vec3(-0.45, 0.75, 0.5))), 0.0);
+    if (worn == 1 && layerValues.w < 0.5) discard;
     float rim = pow(1.0 - max(dot(n, toEye), 0.0), 4.0);
-    float light = 0.26 + 0.30 * sky + 0.58 * key;
-    vec3 c = heatValue >= 0.0 ? heatAt(heatValue) : tinted(color) * ownColor;
+    vec3 c = tinted(worn == 1 ? 0.05 + 0.95 * lookValue.rgb : color) * ownColor;
+    bool heated = heatValue >= 0.0;
+    if (heated) c = heatAt(heatValue);
+    float metal = worn == 1 && !heated ? layerValues.x : 0.0;
+    float coat = worn == 1 && !heated ? layerValues.y : 0.0;
+    float rough = mix(worn == 1 && !heated ? lookValue.a : 0.7, 0.15, coat);
+    c *= 1.0 - 0.3 * coat;
     if (heatValue >= 0.0 && zone >= 0.0) {
         float soft = max(fwidth(heatValue), 1e-5);
         c = mix(heatColors[0], heatColors[3], smoothstep(zone - soft, zone + soft, heatValue));
         c = mix(c, vec3(1.0), 0.8 * (1.0 - smoothstep(soft, 2.0 * soft, abs(heatValue - zone))));
     }
-    result = vec4(c * light + vec3(0.05) * rim, 1.0);
+    c = mix(c, mark.rgb, heated ? 0.0 : mark.a);
+    vec3 light = below + above * (0.5 + 0.5 * n.y) + keyLight * max(dot(n, toKey), 0.0);
+    // A shine by Blinn's half vector, as narrow as roughness has it, and what is mirrored of above and below.
+    vec3 mirrored = reflect(-toEye, n);
+    float power = 2.0 / max(rough * rough * rough * rough, 0.004);
+    float glint = pow(max(dot(n, normalize(toKey + toEye)), 0.0), power) * (power + 8.0) / 25.0;
+    vec3 shine = mix(vec3(0.04 + 0.4 * rim), c, metal);
+    vec3 around = mix(below, above + below, smoothstep(-0.3, 0.5, mirrored.y)) * (1.0 - 0.6 * rough);
+    vec3 lit = c * (1.0 - 0.75 * metal) * light + shine * (around + keyLight * min(glint, 6.0) * step(0.0, dot(n, toKey)));
+    result = vec4(heated || worn == 0 ? c * light + vec3(0.05) * rim : lit,
+                  worn == 1 && !heated ? 1.0 - 0.55 * layerValues.z : 1.0);
 }
 )";
 

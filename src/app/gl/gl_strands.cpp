@@ -43,20 +43,22 @@ uniform vec3 color;
 uniform vec3 pick;
 uniform int mode;    // 0 lit, 1 pick, 2 plain
 uniform float fade;
+uniform vec3 toKey, keyLight, above, below;
 out vec4 result;
 void main() {
     if (mode == 1) { result = vec4(pick, 1.0); return; }
     if (mode == 2) { result = vec4(color, 1.0); return; }
     vec3 t = normalize(worldTangent + vec3(1e-6));
     vec3 toEye = normalize(eye - worldPosition);
-    vec3 key = normalize(vec3(-0.45, 0.75, 0.5));
+    vec3 key = toKey;
     float tl = dot(t, key), te = dot(t, toEye);
     float sl = sqrt(max(0.0, 1.0 - tl * tl)), se = sqrt(max(0.0, 1.0 - te * te));
     float shine = pow(max(0.0, sl * se - tl * te), 28.0);
     float sky = 0.5 + 0.5 * sqrt(max(0.0, 1.0 - t.y * t.y));
     vec3 base = strandColor.a > 0.5 ? 0.12 + 0.85 * pow(strandColor.rgb, vec3(1.0 / 2.2)) : color;
     float depth = mix(0.35, 1.0, smoothstep(0.0, 0.8, part));
-    vec3 lit = base * (0.2 + 0.3 * sky + 0.55 * sl) * depth + vec3(0.28) * shine * depth;
+    vec3 lit = base * (0.77 * below + 0.54 * above * sky + 0.95 * keyLight * sl) * depth +
+               0.48 * keyLight * shine * depth;
     result = vec4(lit * fade, 1.0);
 }
 )";
@@ -113,6 +115,7 @@ uniform vec3 color;
 uniform vec3 pick;
 uniform int mode;
 uniform float fade;
+uniform vec3 toKey, keyLight, above, below;
 out vec4 result;
 void main() {
     if (mode == 1) { result = vec4(pick, 1.0); return; }
@@ -122,10 +125,10 @@ void main() {
     vec3 facing = normalize(toEye - t * dot(t, toEye) + vec3(1e-6));
     float a = clamp(acrossG, -1.0, 1.0);
     vec3 n = sideG * a + facing * sqrt(max(0.0, 1.0 - a * a));
-    float key = max(dot(n, normalize(vec3(-0.45, 0.75, 0.5))), 0.0);
+    float key = max(dot(n, toKey), 0.0);
     vec3 base = strandColorG.a > 0.5 ? 0.12 + 0.85 * pow(strandColorG.rgb, vec3(1.0 / 2.2)) : color;
     float depth = mix(0.6, 1.0, smoothstep(0.0, 0.5, partG));
-    result = vec4(base * (0.26 + 0.15 * (1.0 + n.y) + 0.58 * key) * depth * fade, 1.0);
+    result = vec4(base * (below + 0.27 * above * (1.0 + n.y) + keyLight * key) * depth * fade, 1.0);
 }
 )";
 
@@ -221,6 +224,13 @@ void GlStrands::drawBuffers(Buffers& b, const Batch& batch, const DrawSettings& 
         p.setUniformValue("pixelSize", settings.pixelSize);
         p.setUniformValue("color", color);
         p.setUniformValue("pick", settings.pick);
+        const auto set = [&](const char* name, const V3f& v) {
+            p.setUniformValue(name, QVector3D(v.x, v.y, v.z));
+        };
+        set("toKey", settings.light.direction);
+        set("keyLight", settings.light.key);
+        set("above", settings.light.above);
+        set("below", settings.light.below);
         p.setUniformValue("mode", settings.picking ? 1 : mode);
         p.setUniformValue("fade", batch.guides ? 1.0f : settings.fade);
         p.setUniformValue("dotSize", settings.dotSize);

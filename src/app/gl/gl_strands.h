@@ -25,6 +25,7 @@ class GlStrands : protected QOpenGLFunctions_3_3_Core {
         bool guides = false, roots = false, lines = true;
     };
     struct DrawSettings {
+        deliver::ViewLight light = {};
         QMatrix4x4 viewProjection;
         V3f eye;
         float pixelSize = 0;       ///< metres across a pixel for each metre from the eye

@@ -8,12 +8,17 @@ using Clock = std::chrono::steady_clock;
 EvalWorker::EvalWorker(Evaluator& evaluator, Publish publish)
     : evaluator_(evaluator),
       publish_(std::move(publish)),
+      looks_(evaluator),
+      lights_(evaluator),
       jobs_([this](const std::exception& e) { publishProblem(e, nullptr); }) {}
 
 void EvalWorker::request(Request request) {
     const auto work = [this, r = std::move(request)](Progress& progress) {
         try {
             publish_(last_ = evaluate(r, progress));
+            // Forms first, then what they wear; while it plays, that waits.
+            if (!r.playing)
+                if (const auto snapshot = dressed(*last_, r, progress)) publish_(last_ = snapshot);
         } catch (const Cancelled&) {
         } catch (const std::exception& e) {  // a scene without its settings, say
             publishProblem(e, &r);
@@ -85,6 +90,39 @@ void EvalWorker::aim(EvalSnapshot& snapshot, const Request& r, Progress& progres
     }
 }
 
+std::string wornKey(const std::string& layer, size_t prototype) {
+    return layer + "/" + std::to_string(prototype);
+}
+
+/// The same with what everything wears now; null where it wears what it wore.
+std::shared_ptr<const EvalSnapshot> EvalWorker::dressed(const EvalSnapshot& bare, const Request& r,
+                                                        Progress& progress) {
+    const Document& document = r.scene.document;
+    Evaluator::Query query(evaluator_, r.scene, {r.frame, Purpose::Viewport, r.full}, progress);
+    std::map<std::string, deliver::Worn> worn;
+    for (const auto& [id, object] : bare.objects)
+        if (document.get(id).shown) worn[id] = looks_.ofObject(query, document.get(id), object.mesh);
+    for (const auto& [id, layer] : bare.layers) {
+        const auto* copies = std::get_if<std::shared_ptr<const Copies>>(&layer.geometry);
+        if (!copies || !document.get(id).shown) continue;
+        for (size_t k = 0; k < (*copies)->prototypes.size(); ++k)
+            worn[wornKey(id, k)] = looks_.ofCopies(query, document.get(id), *copies, int32_t(k));
+    }
+    looks_.dropUnused();
+    std::vector<std::string> problems;  // the render says them
+    const deliver::ViewLight light = deliver::viewLightOf(lights_.make(r.scene, r.frame, problems));
+    const bool same =
+        light == bare.light && worn.size() == bare.worn.size() &&
+        std::equal(worn.begin(), worn.end(), bare.worn.begin(), [](const auto& a, const auto& b) {
+            return a.first == b.first && a.second.stamp == b.second.stamp;
+        });
+    if (same) return nullptr;
+    auto snapshot = std::make_shared<EvalSnapshot>(bare);
+    snapshot->worn = std::move(worn);
+    snapshot->light = light;
+    return snapshot;
+}
+
 std::shared_ptr<const EvalSnapshot> EvalWorker::evaluate(const Request& r, Progress& progress) {
     const auto start = Clock::now();
     auto snapshot = std::make_shared<EvalSnapshot>();
@@ -92,6 +130,7 @@ std::shared_ptr<const EvalSnapshot> EvalWorker::evaluate(const Request& r, Progr
     snapshot->opened = r.opened;
     snapshot->document = document;
     snapshot->full = r.full;
+    if (last_ && last_->opened == r.opened) snapshot->worn = last_->worn, snapshot->light = last_->light;
     evaluator_.simulations().setLimit(size_t(document.sceneSetting(kScene.simMemory) * 1e9));
     // A scene that was just opened shows what is there at once, and the rest as it comes.
     const bool opening = !last_ || last_->opened != r.opened;

@@ -5,6 +5,8 @@
 #include <optional>
 
 #include "app/session/job_thread.h"
+#include "deliver/light_maker.h"
+#include "deliver/worn.h"
 #include "eval/bake.h"
 #include "eval/checks/checks.h"
 #include "eval/overlay.h"
@@ -36,6 +38,8 @@ struct EvalSnapshot {
     std::map<std::string, std::string> objectErrors;
     std::map<std::string, SimulationStatus> simulations;  ///< by layer
     std::vector<Check> checks;
+    std::map<std::string, deliver::Worn> worn;  ///< by object, and by layer and prototype: see wornKey()
+    deliver::ViewLight light;                   ///< that of the scene
     std::optional<Overlay> overlay;
     std::string aimedFrom;  ///< the layer whose surface a tool works on
     SurfacePtr aimedAt;     ///< that surface, ready for rays; null where there is none
@@ -44,6 +48,9 @@ struct EvalSnapshot {
     double total = 0;  ///< at Full, by the share that was made
     bool full = false;
 };
+
+/// By what EvalSnapshot::worn has the copies of a prototype.
+std::string wornKey(const std::string& layer, size_t prototype);
 
 class EvalWorker {
   public:
@@ -75,11 +82,15 @@ class EvalWorker {
     void inspect(EvalSnapshot& snapshot, const Request& request, Progress& progress);
     void aim(EvalSnapshot& snapshot, const Request& request, Progress& progress) const;
     void addDrawn(EvalSnapshot& snapshot, const std::string& layer) const;
+    std::shared_ptr<const EvalSnapshot> dressed(const EvalSnapshot& bare, const Request& request,
+                                                Progress& progress);
 
     Evaluator& evaluator_;
     Publish publish_;
     // Of the worker's thread alone.
     std::shared_ptr<const EvalSnapshot> last_;
+    deliver::WornLooks looks_;
+    deliver::LightMaker lights_;
     std::chrono::steady_clock::time_point inspected_;
     JobThread jobs_;  // last: it ends before what it uses
 };

@@ -112,6 +112,22 @@ void takeRendering(Photographer& p, const char* chosen, int passes, const char* 
 }
 
 void takeWindow(Photographer& p) { takeRendering(p, "barnacles_large", 24, "window"); }
+/// A colour that walks through stops.
+void takeRamp(Photographer& p) {
+    MainWindow& w = p.window();
+    w.controller().edit("Ramp", [](const Document& d) {
+        const ParamPath path{"wet_rock", "", "base_color"};
+        Param rock = paramAt(d, path);
+        rock.ramp = std::make_shared<Ramp>(
+            Ramp{.stops = {{0.35f, Color(0.07f, 0.06f, 0.05f)}, {0.7f, Color(0.16f, 0.12f, 0.08f)}}});
+        return withParam(d, path, rock);
+    });
+    w.controller().selection().select("wet_rock");
+    p.settle();
+    p.openStack("wet_rock/base_color");
+    p.take("ramp");
+}
+
 void takeMaterial(Photographer& p) { takeRendering(p, "wet_rock", 8, "material"); }
 
 void takeFieldStack(Photographer& p) {
@@ -143,7 +159,10 @@ void takeTime(Photographer& p) {
 void takeLight(Photographer& p) {
     MainWindow& w = p.window();
     w.controller().selection().select("sun");
+    w.view()->toggleSceneLight();
+    p.settle();
     p.take("light");
+    w.view()->toggleSceneLight();
 }
 
 void takePaint(Photographer& p) {
@@ -258,13 +277,14 @@ void takeSearch(Photographer& p) {
 
 /// Every picture by its name, in the order in which they are taken; each leaves the view as it found it.
 const std::pair<std::string, void (*)(Photographer&)> kShots[] = {
-    {"window", takeWindow},     {"field-stack", takeFieldStack},
-    {"time", takeTime},         {"light", takeLight},
-    {"material", takeMaterial}, {"paint", takePaint},
-    {"mixer", takeMixer},       {"library", takeLibrary},
-    {"curves", takeCurves},     {"strands", takeStrands},
-    {"comb", takeComb},         {"view-full", takeViewFull},
-    {"bring-in", takeBringIn},  {"search", takeSearch}};
+    {"window", takeWindow},      {"field-stack", takeFieldStack},
+    {"time", takeTime},          {"light", takeLight},
+    {"ramp", takeRamp},          {"material", takeMaterial},
+    {"paint", takePaint},        {"mixer", takeMixer},
+    {"library", takeLibrary},    {"curves", takeCurves},
+    {"strands", takeStrands},    {"comb", takeComb},
+    {"view-full", takeViewFull}, {"bring-in", takeBringIn},
+    {"search", takeSearch}};
 
 }  // namespace
 

@@ -184,10 +184,20 @@ void ViewWidget::layOutTools() {
     };
     action("frame", "Bring everything into view (Ctrl+0); what is chosen (Alt+0)", [this] { frameAll(); });
     action("camera", "Look through the scene's camera (C)", [this] { lookThroughCamera(); });
+    lightButton_ = toolButton("light", "Under the scene's sun and sky, or in a neutral light (Shift+S)");
+    lightButton_->setObjectName("sceneLight");
+    lightButton_->setCheckable(true);
+    box->addWidget(lightButton_);
+    connect(lightButton_, &QToolButton::toggled, this, [this](bool on) {
+        sceneLight_ = on;
+        refresh();
+    });
     tools_->adjustSize();
     tools_->move(px(10), px(10));
     makeZoneButton();
 }
+
+void ViewWidget::toggleSceneLight() { lightButton_->toggle(); }
 
 void ViewWidget::setTool(Tool tool) {
     handles_.setTool(tool);
@@ -295,6 +305,7 @@ void ViewWidget::paintGL() {
         o.moving = moving_ || comb_->preview();  // a stroke must not wait for all of the coat
         o.dotSize = float(px(2)) * float(devicePixelRatio());
         o.zone = zone_.value_or(-1.0f);
+        if (sceneLight_) o.light = controller_.results().light;
         o.combing = comb_->layer();
         if (comb_->preview() != combShown_) {
             combShown_ = comb_->preview();

@@ -32,6 +32,8 @@ class ViewWidget : public QOpenGLWidget {
     bool throughCamera() const { return throughCamera_; }
     /// Of the object or layer that is chosen, in the world; else of all that is shown.
     Box3f boundsOfChosen() const;
+    /// The scene's own light, or a neutral one.
+    void toggleSceneLight();
     void frameAll();
     void frameSelected();
     void setTool(Tool tool);
@@ -112,6 +114,8 @@ class ViewWidget : public QOpenGLWidget {
     QPoint last_, press_;
     std::optional<float> zone_;
     bool draggingZone_ = false;
+    QToolButton* lightButton_ = nullptr;
+    bool sceneLight_ = false;  ///< or a neutral one
     QToolButton* zoneButton_ = nullptr;
     QWidget* tools_ = nullptr;
     QWidget* overlay_ = nullptr;

@@ -207,6 +207,9 @@ void MainWindow::addViewCommands() {
             view_->lookThroughCamera();
         },
         hasView);
+    addCommand(
+        "sceneLight", "Show under the scene's own light", "Its sun and sky; or a neutral light again",
+        QKeySequence("Shift+S"), [this] { view_->toggleSceneLight(); }, hasView);
     const struct {
         const char *id, *title, *key;
         Tool tool;

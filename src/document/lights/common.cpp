@@ -38,7 +38,7 @@ EmissionParams::EmissionParams(ParamTable& table)
       temperature(table.add(temperatureSpec())) {}
 
 LightUseParams::LightUseParams(ParamTable& table)
-    : seen(table.add(flag("seen", "Seen by cameras", true, "Whether the light itself is in the picture"))),
+    : seen(table.add(flag("seen", "Visible", true, "Whether the light itself is in the picture"))),
       shadows(table.add(flag("shadows", "Shadows", true, "Whether what lies between keeps its light off"))),
       lit(table.add(choice("lit", "Lights", kAll, {kAll, kAllBut, kOnly},
                            "All of the scene, all but what is chosen, or that alone"))),

@@ -1,0 +1,153 @@
+// What the view shows of materials.
+#include "deliver/worn.h"
+
+#include "deliver/studio.h"
+#include "geo/points/elements.h"
+#include "render/light/sky.h"
+
+using namespace ovrix::deliver;
+using namespace ovrix::tests;
+
+namespace {
+
+struct Dressed : Studio {
+    std::string material = add("surface");
+    WornLooks looks{evaluator};
+    Dressed() { wear(material); }
+    Worn now(double frame = 1) {
+        Evaluator::Query query(evaluator, scene(), {frame, Purpose::Viewport, true}, Progress::none());
+        const ObjectResult object = evaluator.object(scene(), ball, frame, Progress::none());
+        const Worn worn = looks.ofObject(query, document.get(ball), object.mesh);
+        looks.dropUnused();
+        if (worn.places) CHECK(worn.places->size() == object.mesh->cornerPoint.size());
+        return worn;
+    }
+};
+
+}  // namespace
+
+TEST_CASE("what is worn is the material's numbers, as screens have them", "[worn]") {
+    SurfaceMaterial m;
+    m.base.high = Color(1.0f, 0.2145f, 0.0f);  // a half as screens have it
+    m.roughness.high = 0.2f, m.metalness.high = 1.0f, m.coatWeight.high = 0.4f, m.opacity.high = 0.0f;
+    const V3f place(0.0f);
+    Samples one(1);
+    one.with(channel::position, {&place, 1});
+    WornPlace w = wornOver(m, one)[0];
+    CHECK(w.color == std::array<uint8_t, 3>{255, 128, 0});
+    CHECK(int(w.roughness) == 51);
+    CHECK(int(w.metalness) == 255);
+    CHECK(int(w.coat) == 102);
+    CHECK(int(w.clear) == 0);
+    CHECK(int(w.opacity) == 0);
+    // With another over it, flesh, light, and what is no number.
+    auto over = std::make_shared<SurfaceMaterial>();
+    over->base.high = Color(0.0f);
+    m.over = over, m.overWeight.high = 0.5f;
+    CHECK(int(wornOver(m, one)[0].metalness) == 128);
+    m.over = nullptr;
+    m.luminance.high = 1e9f;
+    CHECK(wornOver(m, one)[0].color == std::array<uint8_t, 3>{255, 255, 255});
+    m.luminance.high = NAN;
+    m.base.high = Color(NAN, INFINITY, -1.0f);
+    w = wornOver(m, one)[0];  // anything, but no crash
+    CHECK(w.roughness == 51);
+}
+
+TEST_CASE("a look is kept until what it is made from changes", "[worn]") {
+    Dressed s;
+    const Worn first = s.now();
+    REQUIRE(first.places);
+    CHECK(s.now().stamp == first.stamp);
+    s.add("sun");
+    CHECK(s.now().stamp == first.stamp);
+    s.set(s.material + "/base_color", "1,0,0");
+    const Worn red = s.now();
+    CHECK(red.stamp != first.stamp);
+    CHECK(red.places->front().color[0] == 255);
+    CHECK(red.places->front().color[1] == 0);
+    // By a field, in the order of corners.
+    FieldSource height = makeSource("formula");
+    height.params["formula"].value = std::string("y > 0");
+    s.document =
+        withField(s.document, {s.material, "", "base_color"}, std::make_shared<Field>(Field{{height}}));
+    const Worn half = s.now();
+    const MeshPtr mesh = s.evaluator.object(s.scene(), s.ball, 1, Progress::none()).mesh;
+    for (uint32_t c = 0; c < mesh->cornerPoint.size(); ++c) {
+        const float y = mesh->cornerPosition(c).y;
+        if (std::abs(y) > 1e-3f) REQUIRE(int((*half.places)[c].color[0]) == (y > 0 ? 255 : 0));
+    }
+    // What lies over it counts, and its changes; frames only where something moves.
+    const std::string over = s.add("surface");
+    s.set(s.material + "/over", over);
+    const Worn covered = s.now();
+    CHECK(covered.stamp != half.stamp);
+    s.set(over + "/base_metalness", "1");
+    const Worn metal = s.now();
+    CHECK(metal.stamp != covered.stamp);
+    CHECK(metal.places->front().metalness == 255);
+    CHECK(s.now(7).stamp == metal.stamp);
+    Param moving = paramAt(s.document, {over, "", "base_metalness"});
+    moving.keys = {{1, 0.0, KeyEase::Linear}, {11, 1.0, KeyEase::Linear}};
+    s.document = withParam(s.document, {over, "", "base_metalness"}, moving);
+    const Worn early = s.now(1), late = s.now(6);
+    CHECK(early.places->front().metalness == 0);
+    CHECK(late.places->front().metalness == 128);
+}
+
+TEST_CASE("copies wear a colour each, and what cannot be worked out costs nothing else", "[worn]") {
+    Dressed s;
+    writeFile(s.folder / "points.csv", "x,y,z,heat\n-1,0,0,0\n0,0,0,0.5\n1,0,0,1\n");
+    Node layer = makeNode(s.document, "layer");
+    layer.steps = {makeStep("from_file", layer)};
+    layer.steps.push_back(makeStep("copies_of", layer));
+    layer.steps[0].params["file"].value = std::string("points.csv");
+    layer.steps[1].params["prototypes"].value = PrototypeMix{{s.ball, 1}};
+    s.document.put(layer);
+    FieldSource heat = makeSource("attribute");
+    heat.params["name"].value = std::string("heat");
+    s.set(s.material + "/base_color", "1,1,1");
+    s.document =
+        withField(s.document, {s.material, "", "base_color"}, std::make_shared<Field>(Field{{heat}}));
+    const auto worn = [&] {
+        const auto result =
+            s.evaluator.layer(s.scene(), layer.id, {1, Purpose::Viewport, true}, Progress::none());
+        const auto copies = std::get<std::shared_ptr<const Copies>>(result.geometry);
+        Evaluator::Query query(s.evaluator, s.scene(), {1, Purpose::Viewport, true}, Progress::none());
+        return s.looks.ofCopies(query, s.document.get(layer.id), copies, 0);
+    };
+    const Worn three = worn();
+    REQUIRE(three.places);
+    REQUIRE(three.places->size() == 3);
+    CHECK((*three.places)[0].color[0] == 0);
+    CHECK(int((*three.places)[1].color[0]) == 188);  // a half of light as screens have it
+    CHECK((*three.places)[2].color[0] == 255);
+    FieldSource image = makeSource("image");
+    image.params["file"].value = std::string("gone.png");
+    s.document =
+        withField(s.document, {s.material, "", "base_color"}, std::make_shared<Field>(Field{{image}}));
+    const Worn plain = worn();
+    REQUIRE(plain.places);
+    CHECK((*plain.places)[0].color[0] == 255);
+    s.set(s.ball + "/material", s.add("fibre"));
+    CHECK_FALSE(worn().places);
+}
+
+TEST_CASE("the view's light is the scene's, as bright as the neutral one", "[worn][lights]") {
+    CHECK(viewLightOf({}) == ViewLight());
+    const V3f to = V3f(1, 1, 0).normalized();
+    const SunLight sun{.direction = to, .cosAngle = 0.9999f, .radiance = V3f(20000, 10000, 5000)};
+    const DomeLight dome(nullptr, V3f(0.1f, 0.2f, 0.4f), 0);
+    const std::vector<Light> both = {sun, dome,
+                                     BallLight{.center = V3f(0.0f), .radius = 1, .radiance = V3f(1e6f)}};
+    const ViewLight light = viewLightOf(both);
+    CHECK(light.direction.dot(to) > 0.999f);
+    CHECK(light.key.x > 3 * light.key.z);
+    CHECK(light.above.z > 3 * light.above.x);
+    const float neutral = luminance(ViewLight().key) + luminance(ViewLight().above);
+    CHECK(luminance(light.key) + luminance(light.above) == Approx(neutral).epsilon(1e-3));
+    const std::vector<Light> dark = {DomeLight(nullptr, V3f(0.0f), 0)},
+                             broken = {DomeLight(nullptr, V3f(NAN), 0)};
+    CHECK(viewLightOf(dark) == ViewLight());
+    CHECK(viewLightOf(broken) == ViewLight());
+}
