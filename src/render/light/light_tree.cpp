@@ -57,18 +57,26 @@ float surfaceOf(const Box3f& box) {
 
 }  // namespace
 
-bool LightTree::meets(const Box3f& box, const V3f& origin, const V3f& direction, float reach) {
+/// Boxes are a little larger than their lights: see prepared().
+bool LightTree::meets(const Box3f& box, const V3f& origin, const V3f& inverse, float reach) {
     float from = 0.0f, to = reach;
     for (int k = 0; k < 3; ++k) {
-        const float inverse = 1.0f / direction[k];
-        // Flat lights have flat boxes: a little is added for rounding.
-        const float slack = 1e-5f * (std::abs(box.min[k]) + std::abs(box.max[k]) + std::abs(origin[k]));
-        const float a = (box.min[k] - slack - origin[k]) * inverse,
-                    b = (box.max[k] + slack - origin[k]) * inverse;
+        const float a = (box.min[k] - origin[k]) * inverse[k], b = (box.max[k] - origin[k]) * inverse[k];
         from = std::max(from, std::min(a, b));  // what is no number changes nothing
         to = std::min(to, std::max(a, b));
     }
     return from <= to * 1.00001f;
+}
+
+/// With what is asked of it often. Flat lights have flat boxes: a little is added for rounding.
+LightTree::Node LightTree::prepared(Node node) {
+    node.center = node.box.center();
+    node.radius2 = 0.25f * (node.box.max - node.box.min).length2();
+    for (int k = 0; k < 3; ++k) {
+        const float slack = 1e-5f * (std::abs(node.box.min[k]) + std::abs(node.box.max[k])) + 1e-7f;
+        node.box.min[k] -= slack, node.box.max[k] += slack;
+    }
+    return node;
 }
 
 LightTree::Node LightTree::joined(const Node& a, const Node& b) {
@@ -89,25 +97,25 @@ LightTree::Node LightTree::joined(const Node& a, const Node& b) {
 /// is 0 without reason is missing.
 float LightTree::importance(const Node& node, const LightReceiver& receiver) {
     if (!(node.power > 0.0f)) return 0.0f;
-    const V3f center = node.box.center(), to = center - receiver.position;
-    const float radius2 = 0.25f * (node.box.max - node.box.min).length2();
-    const float distance2 = to.length2(), counted = std::max({distance2, radius2, 1e-12f});
+    const V3f to = node.center - receiver.position;
+    const float distance2 = to.length2();
+    if (distance2 <= node.radius2) return node.power / (kPi * std::max(node.radius2, 1e-12f));
     // The cone in which its box is seen.
-    const Angle seen =
-        distance2 > radius2 ? Angle::of(std::sqrt(1.0f - radius2 / distance2)) : Angle{-1.0f, 0.0f};
-    const V3f direction = distance2 > 0.0f ? to / std::sqrt(distance2) : V3f(0, 0, 1);
-    const Angle away = Angle::of(-direction.dot(node.axis)).less(Angle::of(node.cosFaces)).less(seen);
-    if (away.cosine < node.cosEdge) return 0.0f;
-    float falls = 1.0f;
-    if (receiver.kind == LightReceiver::Side)
-        falls = Angle::of(direction.dot(receiver.axis)).less(seen).cosine;
+    const float sine2 = node.radius2 / distance2;
+    const Angle seen{std::sqrt(1.0f - sine2), std::sqrt(sine2)};
+    const V3f direction = to / std::sqrt(distance2);
+    float given = node.power / (kPi * std::max(distance2, 1e-12f));
+    if (node.cosFaces > -1.0f) {
+        const Angle away = Angle::of(-direction.dot(node.axis)).less(Angle::of(node.cosFaces)).less(seen);
+        if (away.cosine < node.cosEdge) return 0.0f;
+        if (node.cosEdge <= 0.0f)
+            given *= away.cosine;  // a narrow cone is even, a wide one goes by the cosine
+    }
+    if (receiver.kind == LightReceiver::Any) return given;
+    float falls = direction.dot(receiver.axis);
     if (receiver.kind == LightReceiver::Strand)  // by the angle to the plane across it
-        falls = Angle::of(std::sqrt(std::max(0.0f, 1.0f - std::pow(direction.dot(receiver.axis), 2.0f))))
-                    .less(seen)
-                    .cosine;
-    // A cone that is narrow is even; a wide one goes by the cosine.
-    const float faces = node.cosEdge > 0.0f ? 1.0f : std::max(0.0f, away.cosine);
-    return std::max(0.0f, falls) * faces * node.power / (kPi * counted);
+        falls = std::sqrt(std::max(0.0f, 1.0f - falls * falls));
+    return given * std::max(0.0f, Angle::of(falls).less(seen).cosine);
 }
 
 /// What it costs to hold them apart from others, by the paper's measure; below 0 for none.
@@ -214,7 +222,7 @@ LightTree::LightTree(std::span<const LightBounds> lights, Progress& progress)
         node.parent = t.parent;
         const auto index = uint32_t(nodes_.size());
         if (t.right) nodes_[t.parent].right = index;
-        nodes_.push_back(node);
+        nodes_.push_back(prepared(node));
         if (mine.size() == 1) {
             place_[node.light] = index;
             continue;
@@ -229,7 +237,8 @@ LightTree::LightTree(std::span<const LightBounds> lights, Progress& progress)
 /// neither side gets less than a quarter while it gives anything.
 float LightTree::nearShare(const LightReceiver& receiver) const {
     const float far = farSums_.empty() ? 0.0f : farSums_.back();
-    const float near = nodes_.empty() ? 0.0f : estimate(0, receiver);
+    Halves below;
+    const float near = nodes_.empty() ? 0.0f : estimate(0, receiver, -1.0f, below);
     if (!(near > 0.0f)) return 0.0f;
     if (!(far > 0.0f)) return 1.0f;
     return std::clamp(near / (near + far), 0.25f, 0.75f);
@@ -237,18 +246,21 @@ float LightTree::nearShare(const LightReceiver& receiver) const {
 
 /// Where a place lies near or among what a node holds, that says little of how far away it is: what its two
 /// halves may give says more.
-float LightTree::estimate(uint32_t index, const LightReceiver& receiver) const {
+float LightTree::estimate(uint32_t index, const LightReceiver& receiver, float known, Halves& below) const {
     constexpr float kNear2 = 4.0f;  // in squares of its radius
     const Node& node = nodes_[index];
-    const float radius2 = 0.25f * (node.box.max - node.box.min).length2();
-    if (node.leaf() || (node.box.center() - receiver.position).length2() > kNear2 * radius2)
-        return importance(node, receiver);
-    return importance(nodes_[index + 1], receiver) + importance(nodes_[node.right], receiver);
+    below = {};
+    if (node.leaf() || (node.center - receiver.position).length2() > kNear2 * node.radius2)
+        return known >= 0.0f ? known : importance(node, receiver);
+    below = {importance(nodes_[index + 1], receiver), importance(nodes_[node.right], receiver)};
+    return below.left + below.right;
 }
 
-float LightTree::leftShare(uint32_t node, const LightReceiver& receiver) const {
-    const float left = estimate(node + 1, receiver), right = estimate(nodes_[node].right, receiver);
-    return left + right > 0.0f ? left / (left + right) : -1.0f;
+float LightTree::leftShare(uint32_t node, const LightReceiver& receiver, const Halves& known, Halves& left,
+                           Halves& right) const {
+    const float l = estimate(node + 1, receiver, known.left, left),
+                r = estimate(nodes_[node].right, receiver, known.right, right);
+    return l + r > 0.0f ? l / (l + r) : -1.0f;
 }
 
 LightTree::Choice LightTree::choose(const LightReceiver& receiver, float u) const {
@@ -264,13 +276,15 @@ LightTree::Choice LightTree::choose(const LightReceiver& receiver, float u) cons
     u = std::min(u / near, kUnder1);
     float chance = near;
     uint32_t node = 0;
+    Halves known, belowLeft, belowRight;
     while (!nodes_[node].leaf()) {
-        const float left = leftShare(node, receiver);
+        const float left = leftShare(node, receiver, known, belowLeft, belowRight);
         if (left < 0.0f) return {};
         const bool goesLeft = u < left;
         u = std::min(goesLeft ? u / left : (u - left) / (1.0f - left), kUnder1);
         chance *= goesLeft ? left : 1.0f - left;
         node = goesLeft ? node + 1 : nodes_[node].right;
+        known = goesLeft ? belowLeft : belowRight;
     }
     return {nodes_[node].light, chance};
 }
@@ -285,7 +299,8 @@ float LightTree::probability(const LightReceiver& receiver, uint32_t light) cons
     float chance = near;
     for (uint32_t node = place_[light]; nodes_[node].parent != kNone && chance > 0.0f;) {
         const uint32_t parent = nodes_[node].parent;
-        const float left = leftShare(parent, receiver);
+        Halves below;
+        const float left = leftShare(parent, receiver, {}, below, below);
         if (left < 0.0f) return 0.0f;
         chance *= node == parent + 1 ? left : 1.0f - left;
         node = parent;

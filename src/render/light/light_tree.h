@@ -18,7 +18,7 @@ struct LightReceiver {
 /// direction of all that lie together, those of the receiver included. Conty Estevez and Kulla, "Importance
 /// Sampling of Many Lights with Adaptive Tree Splitting", Proc. ACM Computer Graphics and Interactive
 /// Techniques 1(2), 2018, doi:10.1145/3233305. Far lights stand beside it, by their power. Drawing costs the
-/// logarithm of how many there are; 64 bytes for each. Const and thread safe.
+/// logarithm of how many there are; 200 bytes for each. Const and thread safe.
 class LightTree {
   public:
     LightTree() = default;
@@ -37,12 +37,13 @@ class LightTree {
     /// a distance.
     template <class Body>
     void along(const V3f& origin, const V3f& direction, float reach, const Body& body) const {
-        if (nodes_.empty()) return;
+        if (nodes_.empty() || nodes_[0].traced) return;
+        const V3f inverse(1.0f / direction.x, 1.0f / direction.y, 1.0f / direction.z);
         uint32_t stack[kDeepest], top = 0;
         stack[top++] = 0;
         while (top > 0) {
             const Node& node = nodes_[stack[--top]];
-            if (node.traced || !meets(node.box, origin, direction, reach)) continue;
+            if (node.traced || !meets(node.box, origin, inverse, reach)) continue;
             if (node.leaf()) {
                 body(node.light);
                 continue;
@@ -59,14 +60,21 @@ class LightTree {
         Box3f box;
         V3f axis;
         float cosFaces, cosEdge, power;
+        V3f center = V3f(0.0f);  ///< of the box, and the square of half its diagonal
+        float radius2 = 0.0f;
         uint32_t right = kNone, parent = kNone, light = kNone;  // the left one comes next
         bool traced = false;
         bool leaf() const { return light != kNone; }
     };
-    static bool meets(const Box3f& box, const V3f& origin, const V3f& direction, float reach);
+    static bool meets(const Box3f& box, const V3f& origin, const V3f& inverse, float reach);
     static Node joined(const Node& a, const Node& b);
+    static Node prepared(Node node);
     static float importance(const Node& node, const LightReceiver& receiver);
-    float estimate(uint32_t node, const LightReceiver& receiver) const;
+    /// What the two below a node may give, where that is known; below 0 where it is not.
+    struct Halves {
+        float left = -1.0f, right = -1.0f;
+    };
+    float estimate(uint32_t node, const LightReceiver& receiver, float known, Halves& below) const;
     /// Several joined; or none.
     struct Group {
         Node node{};
@@ -81,7 +89,8 @@ class LightTree {
     static size_t halve(std::span<Node> leaves, const V3f& extent);
     static size_t split(std::span<Node> leaves, int depth);
     float nearShare(const LightReceiver& receiver) const;
-    float leftShare(uint32_t node, const LightReceiver& receiver) const;
+    float leftShare(uint32_t node, const LightReceiver& receiver, const Halves& known, Halves& left,
+                    Halves& right) const;
 
     std::vector<Node> nodes_;
     std::vector<uint32_t> far_, place_;  // place_: of each light, its leaf or its place among those far away
