@@ -50,6 +50,15 @@ Looks makeLooks(Maker& m) {
     wet->sources = {heightBand(-0.01, 0.3, 0.03)};
     rough.field = wet;
     m.document = withParam(m.document, {l.sand, "", "specular_roughness"}, rough);
+    Param drifted;  // sand lies on what is flat and low of the rock
+    drifted.value = 1.0;
+    drifted.low = 0.0;
+    FieldSource low = blended(heightBand(0.05, 0.16, 0.04), Blend::Multiply);
+    low.invert = true;
+    drifted.field = std::make_shared<Field>(
+        Field{{slope(0, 58, 24), low, blended(noise(0.05, 41, 2.4, 4), Blend::Multiply)}});
+    m.set(l.rock + "/over", l.sand);
+    m.document = withParam(m.document, {l.rock, "", "over_weight"}, drifted);
     l.plate = m.material("Barnacle plates", Color(0.33f, 0.29f, 0.25f), Color(0.78f, 0.73f, 0.65f),
                          {perElement(3), blended(noise(0.004, 5, 1.5, 2), Blend::Multiply, 0.5)}, 0.7);
     l.limpet = m.material("Limpet shell", Color(0.10f, 0.075f, 0.055f), Color(0.52f, 0.42f, 0.29f),

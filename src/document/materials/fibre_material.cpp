@@ -19,6 +19,13 @@ const struct FibreParams : ParamTable {
                     "coloured=melanin"));
     Handle<Varying> redness = add(shownIf(
         drivable(unitNumber("redness", "Redness", 0.1, "Fraction of the red pigment")), "coloured=melanin"));
+    Handle<Varying> melaninRange =
+        add(shownIf(drivable(unitNumber("melanin_range", "Melanin range", 0,
+                                        "How far each strand's own melanin may lie off, to both sides")),
+                    "coloured=melanin"));
+    Handle<Varying> grey = add(
+        shownIf(drivable(unitNumber("grey", "Grey", 0, "Fraction of strands that have lost their pigment")),
+                "coloured=melanin"));
     Handle<VaryingColor> base =
         add(shownIf(color("base", "Colour", Color(0.3f, 0.2f, 0.12f), true, "Of many strands in even light"),
                     "coloured=colour"));
@@ -40,6 +47,9 @@ const struct FibreParams : ParamTable {
                                            "Draft is a cheap shine by the angle to the strand alone"));
     Handle<Varying> specular =
         add(drivable(unitNumber("specular", "Shine", 1, "Strength of the highlights")));
+    Handle<VaryingColor> innerTint =
+        add(color("second_tint", "Second highlight", Color(1.0f), true,
+                  "Tint of the highlight that is reflected within, beside the strand's own colour"));
 } kFibre;
 
 SurfaceMaterial fibreMaterial(const MaterialInput& in) {
@@ -51,6 +61,8 @@ SurfaceMaterial fibreMaterial(const MaterialInput& in) {
                   : by == "absorption" ? FibreMaterial::Coloured::Absorption
                                        : FibreMaterial::Coloured::Melanin;
     f->melanin = p[kFibre.melanin], f->redness = p[kFibre.redness];
+    f->melaninRange = p[kFibre.melaninRange], f->grey = p[kFibre.grey];
+    f->innerTint = p[kFibre.innerTint];
     f->absorption = p[kFibre.absorption];
     f->roughness = p[kFibre.roughness], f->roughnessAround = p[kFibre.roughnessAround];
     f->specular = p[kFibre.specular];

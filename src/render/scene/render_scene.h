@@ -26,6 +26,9 @@ struct FibreMaterial {
     Coloured coloured = Coloured::Melanin;
     Varying melanin{0, 0.5f, nullptr}, redness{0, 0.1f, nullptr}, roughness{0, 0.3f, nullptr},
         roughnessAround{0, 0.3f, nullptr}, specular{0, 1.0f, nullptr};
+    Varying melaninRange{0, 0.0f, nullptr};  ///< how far each strand's own melanin may lie off
+    Varying grey{0, 0.0f, nullptr};          ///< fraction of strands without pigment
+    VaryingColor innerTint{Color(0.0f), Color(1.0f), nullptr};  ///< of the second highlight
     VaryingColor absorption{Color(0.0f), Color(0.4f, 0.7f, 1.2f), nullptr};
     bool ownColors = true;  ///< those that strands carry come first
     bool draft = false;

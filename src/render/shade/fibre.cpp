@@ -233,6 +233,7 @@ Fibre::Fibre(const FibreShape& shape, const Options& o, float h)
     : shape_(shape),
       absorption_(o.absorption),
       base_(o.base),
+      innerTint_(o.innerTint),
       h_(std::clamp(h, -0.9999f, 0.9999f)),
       cosGammaO_(std::sqrt(1.0f - h_ * h_)),
       gammaO_(std::asin(h_)),
@@ -270,7 +271,7 @@ Fibre::Attenuation Fibre::attenuation(float cosD, float sin2D) const {
     for (int k = 0; k < 3; ++k) {
         out.part[0][k] = clear[0] * specular_;
         out.part[1][k] = clear[1] * through[k];
-        out.part[2][k] = inner[k] * specular_;
+        out.part[2][k] = inner[k] * specular_ * innerTint_[k];
         out.part[3][k] = rest[k];
     }
     return out;

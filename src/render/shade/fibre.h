@@ -61,6 +61,7 @@ class Fibre {
         float roughness = 0.3f;        ///< along, 0 to 1
         float roughnessAround = 0.3f;  ///< 0 to 1
         float specular = 1.0f;         ///< factor on the first and third lobe, 0 to 1
+        V3f innerTint{1, 1, 1};        ///< of the third lobe, the second highlight; 0 to 1
         bool draft = false;  ///< a matt body and one shine by the angle to the tangent: Kajiya and Kay,
                              ///< "Rendering Fur with Three Dimensional Textures", SIGGRAPH 89,
                              ///< doi:10.1145/74334.74361
@@ -103,7 +104,7 @@ class Fibre {
     Value draft(const V3f& wo, const V3f& wi) const;
 
     const FibreShape& shape_;
-    V3f absorption_, base_;
+    V3f absorption_, base_, innerTint_;
     float h_, cosGammaO_, gammaO_, specular_, roughness_, scale_;
     float logisticLow_, logisticRange_;  // of the distribution that is cut to a full turn
     bool draft_;

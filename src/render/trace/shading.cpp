@@ -1,10 +1,19 @@
 #include "render/trace/shading.h"
 
+#include "base/random.h"
 #include "base/tint.h"
 
 namespace ovrix::render {
 
 namespace {
+
+/// Each strand has its own, which stays with it.
+float melaninAt(const FibreMaterial& f, const SurfacePoint& p, FieldsAt& at) {
+    const float grey = at.of(f.grey), range = at.of(f.melaninRange);
+    if (grey > 0.0f && random1(0, p.element, Stream::Grey) < grey) return 0.0f;
+    const float own = range > 0.0f ? range * (2.0f * random1(0, p.element, Stream::Color) - 1.0f) : 0.0f;
+    return within(at.of(f.melanin) + own, 0.0f, 1.0f);
+}
 
 Shaded shadeFibre(const SurfaceMaterial& m, const SurfacePoint& p, FieldsAt& at) {
     const FibreMaterial& f = *m.fibre;
@@ -12,6 +21,8 @@ Shaded shadeFibre(const SurfaceMaterial& m, const SurfacePoint& p, FieldsAt& at)
     o.roughness = at.of(f.roughness);
     o.roughnessAround = at.of(f.roughnessAround);
     o.specular = at.of(f.specular);
+    const Color inner = at.of(f.innerTint);
+    for (int k = 0; k < 3; ++k) o.innerTint[k] = within(inner[k], 0.0f, 1.0f);
     o.draft = f.draft;
     Color base;
     if (f.ownColors && p.colored) {
@@ -22,7 +33,7 @@ Shaded shadeFibre(const SurfaceMaterial& m, const SurfacePoint& p, FieldsAt& at)
         o.absorption = absorptionOfColor(base, o.roughnessAround);
     } else {
         o.absorption = f.coloured == FibreMaterial::Coloured::Melanin
-                           ? absorptionOfMelanin(at.of(f.melanin), at.of(f.redness))
+                           ? absorptionOfMelanin(melaninAt(f, p, at), at.of(f.redness))
                            : V3f(at.of(f.absorption));
         base = tinted(colorOfAbsorption(o.absorption, o.roughnessAround), p.tint) * p.factor;
         if (p.factor != Color(1.0f)) o.absorption = absorptionOfColor(base, o.roughnessAround);

@@ -4,6 +4,7 @@
 #include "render/render_support.h"
 #include "render/scene/strand_curves.h"
 #include "render/trace/renderer.h"
+#include "render/trace/shading.h"
 #include "strand_support.h"
 
 using namespace ovrix::deliver;
@@ -140,6 +141,54 @@ TEST_CASE("melanin 0 gives light and 1 dark hair; colours come back from their a
         const Color c(x, 0.5f * x, 0.2f * x);
         CHECK((colorOfAbsorption(absorptionOfColor(c, 0.4f), 0.4f) - c).length() < 1e-4f);
     }
+}
+
+TEST_CASE("each strand has its own melanin, and some have none", "[fibre]") {
+    SurfaceMaterial m;
+    auto f = std::make_shared<FibreMaterial>();
+    f->shape = std::make_shared<FibreShape>(1.55f, 0.0f);
+    f->melanin.high = 0.5f;
+    m.fibre = f;
+    const auto colors = [&] {
+        std::vector<float> all;
+        for (uint64_t id = 0; id < 4000; ++id) {
+            SurfacePoint p;
+            p.strand = true, p.tangent = V3f(1, 0, 0), p.normal = V3f(0, 0, 1), p.element = id;
+            all.push_back(shade(m, p, {Media()}).base.x);
+        }
+        return all;
+    };
+    const auto even = colors();
+    CHECK(even.front() == even.back());
+    f->grey.high = 0.3f;
+    const auto grey = colors();
+    const float white = *std::max_element(grey.begin(), grey.end());
+    const double share = double(std::count(grey.begin(), grey.end(), white)) / 4000;
+    CHECK(share == Approx(0.3).margin(0.03));  // four deviations
+    CHECK(std::count(grey.begin(), grey.end(), even.front()) == 4000 - int(share * 4000 + 0.5));
+    f->grey.high = 0.0f, f->melaninRange.high = 0.2f;
+    auto varied = colors();
+    CHECK(varied == colors());  // it stays with the strand
+    std::sort(varied.begin(), varied.end());
+    f->melaninRange.high = 0.0f;
+    f->melanin.high = 0.7f;
+    CHECK(varied.front() == Approx(colors()[0]).epsilon(0.02));
+    f->melanin.high = 0.3f;
+    CHECK(varied.back() == Approx(colors()[0]).epsilon(0.02));
+}
+
+TEST_CASE("the second highlight has its own tint, and nothing else does", "[fibre]") {
+    const FibreShape shape(1.55f, 0.0f);
+    Fibre::Options o;
+    const Fibre plain(shape, o, 0.4f);
+    o.innerTint = V3f(0.5f, 1.0f, 0.0f);
+    const Fibre tinted(shape, o, 0.4f);
+    const V3f wo = V3f(0.1f, 0.3f, 1).normalized(), wi = V3f(-0.2f, -0.5f, 1).normalized();
+    const Fibre::Value a = plain.evaluate(wo, wi), b = tinted.evaluate(wo, wi);
+    for (size_t p = 0; p < Fibre::kLobes; ++p)
+        for (int k = 0; k < 3; ++k)
+            CHECK(b.lobe[p][k] == Approx(a.lobe[p][k] * (p == 2 ? o.innerTint[k] : 1.0f)).margin(1e-7));
+    CHECK(a.pdf == b.pdf);
 }
 
 TEST_CASE("fibre: odd options and directions give numbers", "[fibre]") {
