@@ -3,7 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "base/oklab.h"
+#include "params/oklab.h"
 
 namespace ovrix::params {
 

@@ -1,7 +1,7 @@
 // Ramps: colours between stops, in files, and what fields make of them.
 #include "params/ramp.h"
 
-#include "base/oklab.h"
+#include "params/oklab.h"
 #include "document/edits/edits.h"
 #include "document/file/scene_file.h"
 #include "field/field.h"

@@ -4,7 +4,7 @@
 
 #include "base/vec.h"
 
-namespace ovrix::base {
+namespace ovrix::params {
 
 /// From linear Rec.709 to lightness, green to red, and blue to yellow.
 inline V3f toOklab(const V3f& c) {
@@ -27,4 +27,4 @@ inline V3f fromOklab(const V3f& c) {
             -0.0041960863f * eye.x - 0.7034186147f * eye.y + 1.7076147010f * eye.z};
 }
 
-}  // namespace ovrix::base
+}  // namespace ovrix::params
