@@ -9,6 +9,7 @@
 class QVBoxLayout;
 class QMenu;
 class QPushButton;
+class QToolButton;
 
 namespace ovrix::app {
 

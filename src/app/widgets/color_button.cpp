@@ -31,7 +31,7 @@ void ColorButton::setColor(const Color& color) {
     update();
 }
 
-void chooseColorOf(QWidget* parent, Color before, const std::function<void(const Color&)>& changed) {
+void chooseColorOf(QWidget* parent, const Color& before, const std::function<void(const Color&)>& changed) {
     QColorDialog dialog(toScreenColor(before), parent);
     dialog.setOption(QColorDialog::DontUseNativeDialog);
     QObject::connect(&dialog, &QColorDialog::currentColorChanged, parent,
@@ -40,7 +40,8 @@ void chooseColorOf(QWidget* parent, Color before, const std::function<void(const
 }
 
 void ColorButton::choose() {
-    chooseColorOf(this, color_, [this](const Color& c) {
+    const Color before = color_;
+    chooseColorOf(this, before, [this](const Color& c) {
         setColor(c);
         Q_EMIT changed(color_, true);
     });

@@ -30,7 +30,8 @@ class ColorButton : public QAbstractButton {
 
 /// Opens the colours until one is taken; @p changed is told each that is looked at, and at last the one
 /// before where none was taken.
-void chooseColorOf(QWidget* parent, Color before, const std::function<void(const Color&)>& changed);
+/// @param before  lives as long as this takes
+void chooseColorOf(QWidget* parent, const Color& before, const std::function<void(const Color&)>& changed);
 
 QColor toScreenColor(const Color& linear);
 Color fromScreenColor(const QColor& color);

@@ -132,7 +132,8 @@ void RampBar::mouseDoubleClickEvent(QMouseEvent* e) {
 
 void RampBar::chooseColor() {
     const size_t i = size_t(chosen_);
-    chooseColorOf(this, ramp_.stops[i].color, [this, i](const Color& color) {
+    const Color before = ramp_.stops[i].color;
+    chooseColorOf(this, before, [this, i](const Color& color) {
         if (i >= ramp_.stops.size()) return;
         Ramp ramp = ramp_;
         ramp.stops[i].color = color;
