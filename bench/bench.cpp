@@ -85,7 +85,7 @@ void primaryRays(benchmark::State& state) {
     const RenderJob job = builder.build(demo.scene, {}, Progress::none());
     constexpr int kWidth = 1280, kHeight = 720;
     const Film film(kWidth, kHeight);
-    const Renderer renderer(*job.scene, job.cameraFor(kWidth, kHeight), job.options);
+    const Renderer renderer(*job.scene, job.cameraFor(kWidth, kHeight), job.options, job.lights);
     std::vector<Ray> rays(kWidth * kHeight);
     std::vector<float> depth(rays.size());
     const auto scene = static_cast<RTCScene>(job.scene->embreeScene());

@@ -101,7 +101,7 @@ class FrameRenderer {
         const Rect region = regionOf(args_, job);
         requireFilmMemory(opened_.scene.document, job.width, job.height);
         Film film(job.width, job.height);
-        const Renderer renderer(*job.scene, job.cameraFor(job.width, job.height), job.options);
+        const Renderer renderer(*job.scene, job.cameraFor(job.width, job.height), job.options, job.lights);
         for (int pass = 0; pass < job.samples; ++pass) {
             renderer.renderPass(film, uint32_t(pass), region, Progress::none());
             common_.err << fmt::format("\rframe {}: pass {} of {}", frame, pass + 1, job.samples)

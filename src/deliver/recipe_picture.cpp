@@ -97,7 +97,7 @@ void writeRecipePicture(const RecipeFile& recipe, const fs::path& path, Progress
     const RenderJob job = builder.build(sample, {}, progress);
     if (!job.problems.empty()) throw Error(job.problems.front(), recipe.name);
     Film film(job.width, job.height);
-    const Renderer renderer(*job.scene, job.cameraFor(job.width, job.height), job.options);
+    const Renderer renderer(*job.scene, job.cameraFor(job.width, job.height), job.options, job.lights);
     for (uint32_t pass = 0; pass < 24; ++pass)
         renderer.renderPass(film, pass, {0, 0, job.width, job.height}, progress);
     fs::create_directories(path.parent_path());

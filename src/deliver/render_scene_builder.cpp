@@ -437,7 +437,12 @@ RenderJob RenderSceneBuilder::build(const SceneContext& scene, const JobOptions&
         scene_->commit(progress);
         sceneHash_ = hash;
     }
+    // What glows is aimed at: its share of the tree over all lights.
+    if (scene_->glows())
+        requireMemory(200.0 * double(scene_->instanceCount()), document.memoryLimit(),
+                      double(scene_->instanceCount()));
     job.scene = scene_;
+    job.lights = std::make_shared<const SceneLights>(*scene_, progress);
     setPicture(document, o, job);
     return job;
 }

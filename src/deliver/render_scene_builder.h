@@ -16,6 +16,7 @@ namespace ovrix::deliver {
 /// Everything one picture needs.
 struct RenderJob {
     std::shared_ptr<const RenderScene> scene;
+    std::shared_ptr<const SceneLights> lights;  ///< of the scene, ready to aim at
     std::vector<CameraOptions> cameras;  ///< at even times while the shutter is open; one that stands still
     RenderOptions options;
     FinishOptions finish;

@@ -134,7 +134,7 @@ void RenderWorker::render(const RenderRequest& r, Progress& progress) {
                                                           progress));
     if (r.camera) job->cameras = {*r.camera};
     const int passes = r.samples > 0 ? r.samples : job->samples;
-    const Renderer renderer(*job->scene, job->cameraFor(r.width, r.height), job->options);
+    const Renderer renderer(*job->scene, job->cameraFor(r.width, r.height), job->options, job->lights);
     const Rect region = r.region.value_or(Rect{0, 0, r.width, r.height});
     auto film = startFilm(r, region);
     shownClean_.reset();
