@@ -161,7 +161,7 @@ Worn WornLooks::ofObject(Evaluator::Query& query, const Node& object, const Mesh
             if (!node || node->category() != Category::Material) continue;
             const SurfaceMaterial m = materials_.make(d, *node, context, problems);
             if (m.fibre) continue;
-            const std::vector<WornPlace> all = wornOver(m, samples, query.progress());
+            std::vector<WornPlace> all = wornOver(m, samples, query.progress());
             if (slots.size() == 1) return all;
             out.resize(all.size());
             const auto faces = mesh->slots();

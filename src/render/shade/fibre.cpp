@@ -148,7 +148,7 @@ FibreShape::FibreShape(float ior, float shift) : ior_(std::max(1.001f, ior)), sh
         sinTilt_[p] = std::sin(tiltsOf(shift)[size_t(p)]);
         cosTilt_[p] = std::cos(tiltsOf(shift)[size_t(p)]);
     }
-    balance_.assign(size_t(kAngles * kOffsets * kRoughnesses), 1.0f);
+    balance_.assign(size_t(kAngles) * size_t(kOffsets) * size_t(kRoughnesses), 1.0f);
     for (int r = 0; r < kRoughnesses; ++r) fill(r, variancesOf(float(r) / (kRoughnesses - 1)));
 }
 
@@ -171,7 +171,7 @@ void FibreShape::fill(int roughness, const std::array<float, 4>& variances) {
             const float x =
                 std::clamp(float(a) / (kAngles - 1) * Nodes::kCount - 0.5f, 0.0f, float(Nodes::kCount - 1));
             const size_t i = std::min<size_t>(size_t(x), Nodes::kCount - 2);
-            balance_[size_t((roughness * kOffsets + k) * kAngles + a)] =
+            balance_[(size_t(roughness) * size_t(kOffsets) + size_t(k)) * size_t(kAngles) + size_t(a)] =
                 lerp(c[i], c[i + 1], std::min(1.0f, x - float(i)));
         }
     }
@@ -194,7 +194,8 @@ float FibreShape::balance(float sinTheta, float cosTheta, float h, float roughne
     for (int corner = 0; corner < 4; ++corner) {
         const int kk = k + (corner & 1), rr = r + (corner >> 1);
         const float w = ((corner & 1) ? fk : 1.0f - fk) * ((corner >> 1) ? fr : 1.0f - fr);
-        const float* row = &balance_[size_t((rr * kOffsets + kk) * kAngles + a)];
+        const float* row =
+            &balance_[(size_t(rr) * size_t(kOffsets) + size_t(kk)) * size_t(kAngles) + size_t(a)];
         sum += w * lerp(row[0], row[1], fa);
     }
     return sum;

@@ -37,7 +37,9 @@ class KeptTable {
   private:
     static constexpr int kSize = 12, kSides = 2, kDraws = 12;
     static constexpr float kMostIndex = 0.6f;  // that of 4
-    static size_t at(int s, int i, int r, int c) { return size_t(((s * kSize + i) * kSize + r) * kSize + c); }
+    static size_t at(int s, int i, int r, int c) {
+        return ((size_t(s) * kSize + size_t(i)) * kSize + size_t(r)) * kSize + size_t(c);
+    }
     static std::pair<int, float> place(float x) {
         const float at = within(x, 0.0f, 1.0f) * (kSize - 1);
         const int low = std::min(int(at), kSize - 2);

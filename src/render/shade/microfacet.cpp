@@ -45,7 +45,7 @@ V2f ShineTable::mean(float width) const {
     const float y = std::sqrt(width) * (kSize - 1);
     const int r = std::clamp(int(y), 0, kSize - 2);
     const float fy = within(y - float(r), 0.0f, 1.0f);
-    return means_[size_t(r)] * (1 - fy) + means_[size_t(r + 1)] * fy;
+    return means_[size_t(r)] * (1 - fy) + means_[size_t(r) + 1] * fy;
 }
 
 V2f ShineTable::at(float cosine, float width) const {
@@ -72,7 +72,7 @@ void ShineTable::integrate(int r, int c) {
             scale += double(g * (1.0f - fresnel));
             bias += double(g * fresnel);
         }
-    cells_[size_t(r * kSize + c)] = V2f(float(scale), float(bias)) / float(kSide * kSide);
+    cells_[size_t(r) * kSize + size_t(c)] = V2f(float(scale), float(bias)) / float(kSide * kSide);
 }
 
 Shine::Shine(const Microfacet& facets, const V3f& f0, float f90, const V3f& rim)

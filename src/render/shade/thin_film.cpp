@@ -18,7 +18,8 @@ class FringeTable {
     FringeTable() {
         V3d whole(0.0);
         std::vector<V3d> sums(kSize, V3d(0.0));
-        for (double nm = 380.0; nm <= 780.0; nm += 2.0) {
+        for (int step = 0; step <= 200; ++step) {  // from 380 to 780 nanometres
+            const double nm = 380.0 + 2.0 * step;
             const V3d seen = rgbOfXyz(observedXyz(nm));
             whole += seen;
             for (size_t i = 0; i < kSize; ++i) {

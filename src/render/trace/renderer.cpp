@@ -149,9 +149,9 @@ struct Renderer::Vertex {
     }
     /// As light falls on it: whole surfaces may get it from the other side, too.
     LightReceiver receiver() const {
-        const V3f from = leave(point.position, point.faceNormal, point.rounding);
-        if (fibre) return {LightReceiver::Strand, from, point.tangent};
-        return {bsdf().twoSided() ? LightReceiver::Any : LightReceiver::Side, from, frame.z};
+        const V3f place = leave(point.position, point.faceNormal, point.rounding);
+        if (fibre) return {LightReceiver::Strand, place, point.tangent};
+        return {bsdf().twoSided() ? LightReceiver::Any : LightReceiver::Side, place, frame.z};
     }
     V3f originFor(const V3f& direction) const {
         if (fibre) return leaveStrand(point, direction);
