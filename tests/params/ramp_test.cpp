@@ -1,10 +1,10 @@
 // Ramps: colours between stops, in files, and what fields make of them.
 #include "params/ramp.h"
 
-#include "params/oklab.h"
 #include "document/edits/edits.h"
 #include "document/file/scene_file.h"
 #include "field/field.h"
+#include "params/oklab.h"
 #include "params/param_table.h"
 #include "support.h"
 
