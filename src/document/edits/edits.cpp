@@ -122,7 +122,7 @@ const ParamSpec& specAt(const Document& document, const ParamPath& path) {
 }
 
 Param paramAt(const Document& document, const ParamPath& path) {
-    const Param own = ownParam(document, path);
+    Param own = ownParam(document, path);
     if (path.source < 0) return own;
     const FieldSource source = sourceAt(own, path);
     return path.sourceParam == "strength" ? source.strength : paramOr(specAt(document, path), source.params);
@@ -518,6 +518,24 @@ Document withStrandLayer(const Document& document, const std::string& surface, f
     return withNode(out, std::move(layer));
 }
 
+/// The mix with the weight of one prototype shared among others in its place.
+static PrototypeMix sharedAmong(const PrototypeMix& mix, const std::string& one,
+                                const std::vector<std::string>& all) {
+    PrototypeMix made;
+    for (const WeightedPrototype& s : mix) {
+        if (s.ref != one) {
+            made.push_back(s);
+            continue;
+        }
+        for (const std::string& id : all) {
+            made.push_back(s);
+            made.back().ref = id;
+            made.back().weight /= double(all.size());
+        }
+    }
+    return made;
+}
+
 Document withVariations(const Document& document, const std::string& object, int count) {
     const Node& node = document.get(object);
     const ParamSpec* seed = findSpec(specsOf(node), "seed");
@@ -539,20 +557,7 @@ Document withVariations(const Document& document, const std::string& object, int
         changeValues(changedLayer, [&](const ParamSpec&, Value& value) {
             auto* mix = std::get_if<PrototypeMix>(&value);
             if (!mix) return;
-            PrototypeMix made;
-            for (const WeightedPrototype& s : *mix) {
-                if (s.ref != object) {
-                    made.push_back(s);
-                    continue;
-                }
-                for (const std::string& id : all) {
-                    WeightedPrototype part = s;
-                    part.ref = id;
-                    part.weight /= double(all.size());
-                    made.push_back(part);
-                }
-            }
-            *mix = made;
+            *mix = sharedAmong(*mix, object, all);
         });
         if (!(changedLayer == *layer)) out.put(std::move(changedLayer));
     }

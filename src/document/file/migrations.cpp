@@ -37,6 +37,7 @@ void renewBlades(Json& scene) {
         const int first = whole("from_cell", 0), count = std::max(1, whole("cells", 1)),
                   all = std::clamp(whole("columns", 1) * whole("rows", 1), 1, 4096);
         std::vector<int> cells;
+        cells.reserve(size_t(std::min(count, all)));
         for (int i = 0; i < std::min(count, all); ++i) cells.push_back((std::max(0, first) + i) % all);
         std::sort(cells.begin(), cells.end());
         params["pictures"] = textFromCells(cells);
