@@ -9,6 +9,7 @@
 #include "base/hash.h"
 #include "deliver/shutter.h"
 #include "document/edits/import_nodes.h"
+#include "document/model/references.h"
 #include "document/model/values.h"
 #include "eval/evaluator_query.h"
 #include "eval/prototype.h"
@@ -46,9 +47,10 @@ static double openSeconds(const Document& document, double frame) {
 uint32_t RenderSceneBuilder::wear(const Document& document, const std::string& material, const Wearer& by) {
     const Node* node = material.empty() ? nullptr : document.find(material);
     if (!node || node->category() != Category::Material) return 0;
-    const bool varying = std::any_of(node->params.begin(), node->params.end(), [](const auto& p) {
-        return p.second.field != nullptr || p.first == "over";  // which may be driven
-    });
+    bool varying = std::any_of(node->params.begin(), node->params.end(),
+                               [](const auto& p) { return p.second.field != nullptr; });
+    visitReferences(*node,
+                    [&](const ParamSpec&, const std::string&) { varying = true; });  // so may others be
     const Worn worn{material, varying ? by : Wearer()};
     for (size_t i = 0; i < worn_.size(); ++i)
         if (worn_[i].material == worn.material && worn_[i].by == worn.by) return uint32_t(i + 1);

@@ -1,10 +1,11 @@
 #include "deliver/worn.h"
 
 #include "base/error.h"
-#include "base/parallel.h"
+#include "base/hash.h"
 #include "base/random.h"
 #include "base/srgb.h"
 #include "document/model/values.h"
+#include "eval/overlay.h"
 #include "geo/mesh/corner_places.h"
 #include "geo/points/elements.h"
 #include "geo/surface/surface.h"
@@ -56,28 +57,6 @@ Numbers numbersOf(const SurfaceMaterial& m, const Samples& s, Progress& progress
     return n;
 }
 
-/// Whether it goes on while its numbers stay, or looks at other things of the scene.
-bool followsTime(const Node& node) {
-    for (const auto& [id, p] : node.params) {
-        if (p.animated()) return true;
-        for (const FieldSource& s : p.field ? p.field->sources : std::vector<FieldSource>()) {
-            const SourceType* type = findSourceType(s.type);
-            if (type && type->followsTime && type->followsTime(s.params)) return true;
-            for (const auto& [name, param] : s.params)
-                if (param.animated()) return true;
-        }
-    }
-    return false;
-}
-
-bool looksAround(const Node& node) {
-    for (const auto& [id, p] : node.params)
-        for (const FieldSource& s : p.field ? p.field->sources : std::vector<FieldSource>())
-            for (const auto& [name, param] : s.params)
-                if (const Refs* refs = std::get_if<Refs>(&param.value); refs && !refs->empty()) return true;
-    return false;
-}
-
 /// The materials of an object's slots: its own, or those of the file.
 std::vector<std::string> slotsOf(const Document& d, const Node& object, double frame) {
     const std::string own = d.value(object.id, kObject.object.material, frame);
@@ -87,6 +66,10 @@ std::vector<std::string> slotsOf(const Document& d, const Node& object, double f
 }
 
 }  // namespace
+
+std::string wornKey(const std::string& layer, size_t prototype) {
+    return layer + "/" + std::to_string(prototype);
+}
 
 std::vector<WornPlace> wornOver(const SurfaceMaterial& m, const Samples& samples, Progress& progress) {
     const Numbers n = numbersOf(m, samples, progress);
@@ -103,40 +86,28 @@ std::vector<WornPlace> wornOver(const SurfaceMaterial& m, const Samples& samples
     return out;
 }
 
-WornLooks::Key WornLooks::keyOf(Evaluator::Query& query, std::shared_ptr<const void> shape,
-                                const std::string& wearer, const std::vector<std::string>& materials) const {
+Worn WornLooks::kept(Evaluator::Query& query, const std::string& name, std::shared_ptr<const void> shape,
+                     const std::string& wearer, const std::vector<std::string>& materials, const Make& make) {
     const Document& d = query.document();
-    Key key{.shape = std::move(shape), .nodes = {}, .world = d.worldMatrix(wearer, query.options().frame)};
-    std::vector<std::string> todo = materials;
-    bool around = false;
-    for (size_t i = 0; i < todo.size(); ++i) {  // and what lies over them
-        if (!d.find(todo[i])) continue;
-        const NodePtr node = d.nodes()[d.indexOf(todo[i])];
-        if (std::find(key.nodes.begin(), key.nodes.end(), node) != key.nodes.end()) continue;
-        key.nodes.push_back(node);
-        around = around || looksAround(*node);
-        if (followsTime(*node)) key.frame = query.options().frame;
-        if (const auto over = node->params.find("over"); over != node->params.end())
-            if (const auto* id = std::get_if<std::string>(&over->second.value)) todo.push_back(*id);
-    }
-    if (around) key.nodes.insert(key.nodes.end(), d.nodes().begin(), d.nodes().end());
-    return key;
-}
-
-Worn WornLooks::kept(const std::string& name, Key key, const std::function<std::vector<WornPlace>()>& make) {
-    const auto known = kept_.find(name);
-    if (known != kept_.end() && known->second.key == key) {
-        known->second.used = true;
-        return known->second.worn;
-    }
-    Worn worn{nullptr, ++stamp_};
     try {
-        auto places = make();
-        if (!places.empty()) worn.places = std::make_shared<const std::vector<WornPlace>>(std::move(places));
+        Hasher h;
+        addToHash(h, d.worldMatrix(wearer, query.options().frame));
+        for (const std::string& id : materials)
+            if (const Node* node = d.find(id))
+                h.add(std::string_view(id)).add(query.paramsHash(specsOf(*node), node->params));
+        Key key{std::move(shape), h.value()};
+        if (const auto known = kept_.find(name); known != kept_.end() && known->second.key == key) {
+            known->second.used = true;
+            return known->second.worn;
+        }
+        Worn worn{nullptr, ++stamp_};
+        if (auto places = make(); !places.empty())
+            worn.places = std::make_shared<const std::vector<WornPlace>>(std::move(places));
+        kept_[name] = {std::move(key), worn, true};
+        return worn;
     } catch (const Error&) {  // checks and the render say it; the view shows a plain colour
+        return {};
     }
-    kept_[name] = {std::move(key), worn, true};
-    return worn;
 }
 
 void WornLooks::dropUnused() {
@@ -144,30 +115,43 @@ void WornLooks::dropUnused() {
     for (auto& [name, kept] : kept_) kept.used = false;
 }
 
+std::vector<WornPlace> WornLooks::placesOf(Evaluator::Query& query, const std::string& material,
+                                           const FieldContext& context, const Samples& samples) {
+    const Node* node = query.document().find(material);
+    if (!node || node->category() != Category::Material) return {};
+    std::vector<std::string> problems;  // the render says them
+    const SurfaceMaterial m = materials_.make(query.document(), *node, context, problems);
+    if (m.fibre) return {};
+    requireMemory(double(sizeof(WornPlace)) * double(samples.size()), query.document().memoryLimit(),
+                  double(samples.size()));
+    constexpr size_t kPiece = 65536;
+    std::vector<WornPlace> all;
+    all.reserve(samples.size());
+    for (size_t begin = 0; begin < samples.size(); begin += kPiece) {
+        query.progress().check();
+        const auto piece =
+            wornOver(m, samples.sub(begin, std::min(kPiece, samples.size() - begin)), query.progress());
+        all.insert(all.end(), piece.begin(), piece.end());
+    }
+    return all;
+}
+
 Worn WornLooks::ofObject(Evaluator::Query& query, const Node& object, const MeshPtr& mesh) {
-    const Document& d = query.document();
     const double frame = query.options().frame;
-    const std::vector<std::string> slots = slotsOf(d, object, frame);
-    return kept(object.id, keyOf(query, mesh, object.id, slots), [&] {
-        std::vector<WornPlace> out;
+    const std::vector<std::string> slots = slotsOf(query.document(), object, frame);
+    return kept(query, object.id, mesh, object.id, slots, [&] {
         const SurfacePtr surface = query.surface(object.id);
-        if (surface->mesh().cornerPoint.size() != mesh->cornerPoint.size()) return out;
-        const CornerPlaces corners(surface->mesh());
-        const Samples samples = samplesOf(surface->mesh(), corners);
+        const std::shared_ptr<const CornerPlaces> corners = cornersOf(*surface);
+        if (corners->position.size() != mesh->cornerPoint.size()) return std::vector<WornPlace>();
+        const Samples samples = samplesOf(surface->mesh(), *corners);
         const FieldContext context = evaluator_.fieldContext(object.id, frame, surface, query);
-        std::vector<std::string> problems;  // the render says them
+        const auto faces = mesh->slots();
+        if (slots.size() == 1 || faces.empty()) return placesOf(query, slots[0], context, samples);
+        std::vector<WornPlace> out(samples.size());
         for (size_t s = 0; s < slots.size(); ++s) {
-            const Node* node = d.find(slots[s]);
-            if (!node || node->category() != Category::Material) continue;
-            const SurfaceMaterial m = materials_.make(d, *node, context, problems);
-            if (m.fibre) continue;
-            std::vector<WornPlace> all = wornOver(m, samples, query.progress());
-            if (slots.size() == 1) return all;
-            out.resize(all.size());
-            const auto faces = mesh->slots();
-            for (size_t c = 0; c < all.size() && !faces.empty(); ++c)
-                if (faces[mesh->triangleFace(uint32_t(std::max(0, corners.triangle[c])))] == int32_t(s))
-                    out[c] = all[c];
+            const std::vector<WornPlace> all = placesOf(query, slots[s], context, samples);
+            for (size_t c = 0; c < all.size(); ++c)
+                if (faces[mesh->triangleFace(size_t(corners->triangle[c]))] == int32_t(s)) out[c] = all[c];
         }
         return out;
     });
@@ -177,13 +161,10 @@ Worn WornLooks::ofCopies(Evaluator::Query& query, const Node& layer,
                          const std::shared_ptr<const Copies>& copies, int32_t prototype) {
     const Document& d = query.document();
     const double frame = query.options().frame;
-    const std::string& object = copies->prototypes[size_t(prototype)];
     std::string material = d.value(layer.id, kLayer.material, frame);
-    const Node* model = d.find(object);
-    if (material.empty() && model) material = slotsOf(d, *model, frame).front();
-    return kept(layer.id + "/" + std::to_string(prototype), keyOf(query, copies, layer.id, {material}), [&] {
-        const Node* node = d.find(material);
-        if (!node || node->category() != Category::Material) return std::vector<WornPlace>();
+    if (const Node* model = d.find(copies->prototypes[size_t(prototype)]); material.empty() && model)
+        material = slotsOf(d, *model, frame).front();
+    return kept(query, wornKey(layer.id, size_t(prototype)), copies, layer.id, {material}, [&] {
         const AttributeSet& a = copies->attributes;
         Samples samples = samplesOf(a);
         const std::vector<V3f> up(samples.size(), V3f(0, 1, 0));
@@ -191,10 +172,7 @@ Worn WornLooks::ofCopies(Evaluator::Query& query, const Node& layer,
         FieldContext context = evaluator_.fieldContext({}, frame, nullptr, query);
         context.elements = &a;
         context.anyName = true;
-        std::vector<std::string> problems;
-        const SurfaceMaterial m = materials_.make(d, *node, context, problems);
-        if (m.fibre) return std::vector<WornPlace>();
-        const std::vector<WornPlace> all = wornOver(m, samples, query.progress());
+        const std::vector<WornPlace> all = placesOf(query, material, context, samples);
         const auto of = a.find<int32_t>("prototype");
         std::vector<WornPlace> mine;
         for (size_t i = 0; i < all.size(); ++i)

@@ -17,6 +17,9 @@ struct Worn {
     uint64_t stamp = 0;                                    ///< another for each that was made
 };
 
+/// A name for the copies of a layer's prototype; objects go by their ids.
+std::string wornKey(const std::string& layer, size_t prototype);
+
 /// Keeps what was made as long as nothing that it is made from changes. For one thread.
 class WornLooks {
   public:
@@ -30,12 +33,10 @@ class WornLooks {
     void dropUnused();
 
   private:
-    /// All that a look is made from.
+    /// All that a look is made from: what has the places, and a number that changes with all else.
     struct Key {
         std::shared_ptr<const void> shape;
-        std::vector<NodePtr> nodes;
-        M44f world;
-        double frame = 0;
+        uint64_t hash = 0;
         bool operator==(const Key&) const = default;
     };
     struct Kept {
@@ -43,9 +44,12 @@ class WornLooks {
         Worn worn;
         bool used = true;
     };
-    Key keyOf(Evaluator::Query& query, std::shared_ptr<const void> shape, const std::string& wearer,
-              const std::vector<std::string>& materials) const;
-    Worn kept(const std::string& name, Key key, const std::function<std::vector<WornPlace>()>& make);
+    using Make = std::function<std::vector<WornPlace>()>;
+    Worn kept(Evaluator::Query& query, const std::string& name, std::shared_ptr<const void> shape,
+              const std::string& wearer, const std::vector<std::string>& materials, const Make& make);
+    /// Of a material at places, in pieces that take little room; empty for what is no surface's.
+    std::vector<WornPlace> placesOf(Evaluator::Query& query, const std::string& material,
+                                    const FieldContext& context, const Samples& samples);
 
     Evaluator& evaluator_;
     MaterialMaker materials_;

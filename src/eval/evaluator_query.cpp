@@ -88,19 +88,26 @@ uint64_t Evaluator::Query::refHash(const ParamSpec& spec, const std::string& id)
     if (node->category() == Category::Curve) return curveHash(*node);
     if (spec.type == ParamType::PrototypeMix) return node->category() == Category::Object ? meshHash(id) : 0;
     if (node->category() == Category::Object || node->category() == Category::Layer) return surfaceHash(id);
-    return 0;
+    if (node->category() != Category::Material) return 0;
+    const CycleGuard guard(*this, id);
+    return paramsHash(specsOf(*node), node->params);
 }
 
-uint64_t Evaluator::Query::stepHash(uint64_t before, const StepType& type, const Step& step) {
+uint64_t Evaluator::Query::paramsHash(std::span<const ParamSpec> specs, const ParamMap& params) {
     Hasher h;
-    h.add(before).add(std::string_view(type.id));
-    addParamsToHash(h, type.params, step.params, options_.frame,
+    addParamsToHash(h, specs, params, options_.frame,
                     {[this](const std::string& path) {  // of a sequence each frame shows another file
                          const uint64_t stamp = scene_->stampOf(path);
                          return isSequence(path) ? Hasher().add(stamp).add(options_.frame).value() : stamp;
                      },
                      [this](const ParamSpec& spec, const std::string& id) { return refHash(spec, id); },
                      document_.rate()});
+    return h.value();
+}
+
+uint64_t Evaluator::Query::stepHash(uint64_t before, const StepType& type, const Step& step) {
+    Hasher h;
+    h.add(before).add(std::string_view(type.id)).add(paramsHash(type.params, step.params));
     if (type.followsDraft && type.followsDraft(step.params)) h.add(uint64_t(draft()));
     return h.value();
 }

@@ -39,6 +39,9 @@ class Evaluator::Query : public SceneQuery, public ImageSource {
     uint64_t meshHash(const std::string& object);
     /// The key of a step's result, given that of what it gets.
     uint64_t stepHash(uint64_t before, const StepType& type, const Step& step);
+    /// Equal as long as what parameters give at the frame is equal, with the files and nodes that they name;
+    /// a material with those that it names.
+    uint64_t paramsHash(std::span<const ParamSpec> specs, const ParamMap& params);
     /// The same for the step at a place of a recipe, which may be a simulation or look at other frames.
     uint64_t stepHash(uint64_t before, const Node& recipe, size_t index);
     /// The same at another frame, asked by the same askers.

@@ -196,17 +196,6 @@ Document withPlaced(const Document& document, const std::string& layer, const st
     });
 }
 
-namespace {
-
-/// Degrees around X, then Y, then Z that turn like the matrix.
-V3d degreesOf(const M44f& turn) {
-    V3f r;
-    Imath::extractEulerXYZ(turn, r);
-    return V3d(double(degrees(r.x)), double(degrees(r.y)), double(degrees(r.z)));
-}
-
-}  // namespace
-
 Document withMadeReal(const Document& document, const std::string& layer, const Copies& copies,
                       std::span<const uint64_t> ids, std::vector<std::string>* newIds) {
     Document out = document;

@@ -9,6 +9,11 @@
 
 namespace ovrix::eval {
 
+std::shared_ptr<const CornerPlaces> cornersOf(const Surface& surface) {
+    return surface.cached<CornerPlaces>("corners",
+                                        [&] { return std::make_shared<const CornerPlaces>(surface.mesh()); });
+}
+
 namespace {
 
 constexpr size_t kSamples = 4096, kStripCells = 64;
@@ -46,8 +51,7 @@ struct Places {
 
 std::vector<float> overCorners(const CompiledField& field, const Surface& surface, Progress& progress) {
     const Mesh& mesh = surface.mesh();
-    const auto corners = surface.cached<CornerPlaces>(  // while a mask is painted they stay what they are
-        "corners", [&] { return std::make_shared<const CornerPlaces>(mesh); });
+    const auto corners = cornersOf(surface);
     std::vector<float> values(corners->position.size());
     const Samples samples = samplesOf(mesh, *corners);
     parallelRanges(values.size(), 4096, progress, [&](size_t begin, size_t end) {

@@ -3,8 +3,12 @@
 #pragma once
 #include "document/edits/edits.h"
 #include "eval/evaluator.h"
+#include "geo/mesh/corner_places.h"
 
 namespace ovrix::eval {
+
+/// The corners of a surface as places: made once, so that while a mask is painted they stay what they are.
+std::shared_ptr<const CornerPlaces> cornersOf(const Surface& surface);
 
 struct Overlay {
     ParamPath path;

@@ -73,6 +73,27 @@ void ViewTest::wearsMaterials() {
     QVERIFY(driver->waitFor([&] {
         return colorAt(V3f(0, 0.5f, 0.8f)).green() > 100 && colorAt(V3f(0, 0.5f, 0.8f)).red() < 100;
     }));
+    // One of the same form wears something else.
+    c.edit("another", [&](const Document& d) {
+        Document out = d;
+        Node blue = makeNode(out, "surface", "Blue");
+        blue.params["base_color"].value = Color(0.0f, 0.0f, 1.0f);
+        blue.params["specular_weight"].value = 0.0;
+        out.put(blue);
+        Node other = d.get(c.document().nodes(Category::Object).back()->id);
+        other.id = "other", other.name = "Other";
+        other.params["material"].value = blue.id;
+        other.params["position"].value = V3d(-1.6, 0, 0);
+        other.params["scale"].value = V3d(0.4, 0.4, 0.4);
+        out.put(other);
+        return out;
+    });
+    QVERIFY(driver->waitFor([&] {
+        const QColor left = colorAt(V3f(-1.6f, 0.05f, 0.38f)), right = colorAt(V3f(0, 0.5f, 0.8f));
+        return left.blue() > 2 * left.green() && right.green() > 2 * right.blue();
+    }));
+    c.undo();
+    driver->settle();
     // Cut out: what lies behind is the ground of the view.
     const QColor ground = colorAt(V3f(1.6f, 0.5f, 0));
     c.setValue({material, "", "geometry_opacity"}, 0.0);

@@ -95,6 +95,45 @@ TEST_CASE("a look is kept until what it is made from changes", "[worn]") {
     CHECK(late.places->front().metalness == 128);
 }
 
+TEST_CASE("each slot of a mesh wears its own material", "[worn]") {
+    Dressed s;
+    writeFile(s.folder / "two.mtl", "newmtl red\nKd 1 0 0\nnewmtl green\nKd 0 1 0\n");
+    writeFile(s.folder / "two.obj",
+              "mtllib two.mtl\nv 0 0 0\nv 1 0 0\nv 0 1 0\nv 0 0 1\nv 1 0 1\nv 0 1 1\n"
+              "usemtl red\nf 1 2 3\nusemtl green\nf 4 5 6\n");
+    std::string id;
+    s.document = withMeshFile(s.document, "two.obj", readMesh(s.folder / "two.obj", Progress::none()), &id);
+    const MeshPtr mesh = s.evaluator.object(s.scene(), id, 1, Progress::none()).mesh;
+    Evaluator::Query query(s.evaluator, s.scene(), {1, Purpose::Viewport, true}, Progress::none());
+    const Worn worn = s.looks.ofObject(query, s.document.get(id), mesh);
+    REQUIRE(worn.places);
+    REQUIRE(worn.places->size() == mesh->cornerPoint.size());
+    for (uint32_t c = 0; c < mesh->cornerPoint.size(); ++c)
+        CHECK(int((*worn.places)[c].color[mesh->cornerPosition(c).z > 0.5f ? 1 : 0]) == 255);
+}
+
+TEST_CASE("a look that goes by other things follows them, and one that was cancelled is made later",
+          "[worn]") {
+    Dressed s;
+    const std::string other = s.add("sphere");
+    s.set(other + "/position", "10,0,0");
+    FieldSource near = makeSource("distance");
+    near.params["to"].value = Refs{other};
+    s.document =
+        withField(s.document, {s.material, "", "base_color"}, std::make_shared<Field>(Field{{near}}));
+    const Worn far = s.now();
+    CHECK(s.now().stamp == far.stamp);
+    s.set(other + "/position", "0,0,0");
+    CHECK(s.now().stamp != far.stamp);
+    s.set(s.material + "/base_color", "0.5,0.5,0.5");
+    Progress stopped;
+    stopped.cancel();
+    const ObjectResult object = s.evaluator.object(s.scene(), s.ball, 1, Progress::none());
+    Evaluator::Query query(s.evaluator, s.scene(), {1, Purpose::Viewport, true}, stopped);
+    CHECK_THROWS_AS(s.looks.ofObject(query, s.document.get(s.ball), object.mesh), Cancelled);
+    CHECK(s.now().places);
+}
+
 TEST_CASE("copies wear a colour each, and what cannot be worked out costs nothing else", "[worn]") {
     Dressed s;
     writeFile(s.folder / "points.csv", "x,y,z,heat\n-1,0,0,0\n0,0,0,0.5\n1,0,0,1\n");

@@ -1,6 +1,7 @@
 // The first thing that comes into a scene.
 #include "document/edits/first_look.h"
 #include "deliver/render_scene_builder.h"
+#include "document/edits/aim.h"
 #include "document/edits/edits.h"
 #include "document/model/params.h"
 #include "eval/camera_options.h"
@@ -142,6 +143,12 @@ TEST_CASE("a camera stays sharp where an object goes, and where a place is picke
     const Document picked = withFocusAt(d, V3f(1, 2, 3), 1);
     CHECK(std::get<std::string>(picked.value("camera", "focus_on")).empty());
     CHECK(sceneCamera(picked, 11)->focus == Approx(3));
+    // Where the distance is keyed, so is what is picked.
+    Param keyed = paramAt(d, {"camera", "", "focus"});
+    keyed.keys = {{1, 4.0, KeyEase::Linear}, {21, 8.0, KeyEase::Linear}};
+    const Document later = withFocusAt(withParam(d, {"camera", "", "focus"}, keyed), V3f(0, 0, 4), 11);
+    CHECK(sceneCamera(later, 11)->focus == Approx(2));
+    CHECK(sceneCamera(later, 21)->focus == Approx(8));
     CHECK_THROWS_AS(withFocusAt(d, V3f(0, 0, 9), 1), Error);
     CHECK_THROWS_AS(withFocusAt(withoutNode(d, "camera"), V3f(0.0f), 1), Error);
 }

@@ -182,8 +182,12 @@ TEST_CASE("every source drives masks, forces, strands, materials and lights with
         for (const char* worn : {"object", "copies", "strands"}) {  // a material
             auto [d, id] = recipeFor(*findStepType(std::string(worn) == "strands" ? "clump" : "copies_of"));
             d = withNode(d, named(d, "surface", "skin"));
-            for (const char* param : {"base_color", "geometry_opacity", "transmission_weight", "coat_weight",
-                                      "specular_roughness_anisotropy", "fuzz_weight"})
+            d = withNode(d, named(d, "surface", "dust"));
+            d = withValue(d, {"skin", "", "over"}, std::string("dust"));
+            for (const char* param :
+                 {"base_color", "geometry_opacity", "transmission_weight", "coat_weight",
+                  "specular_roughness_anisotropy", "fuzz_weight", "over_weight", "emission_luminance",
+                  "thin_film_weight", "subsurface_weight", "transmission_dispersion_scale"})
                 d = drive(d, "skin", "", param);
             const std::string wearer = std::string(worn) == "object" ? "ball" : id;
             d = withValue(d, {wearer, "", "material"}, std::string("skin"));

@@ -100,8 +100,17 @@ class RandomScenes {
             p.field = std::make_shared<Field>(field(d));
             if (spec.type == ParamType::Number || spec.type == ParamType::Color)
                 p.low = clampToSpec(spec, value(d, spec));
+            if (spec.type == ParamType::Color && oneIn(2)) p.ramp = std::make_shared<Ramp>(ramp());
         }
         return p;
+    }
+
+    Ramp ramp() {
+        Ramp r{.stops = {}, .kind = Ramp::Kind(below(3)), .perceptual = oneIn(2)};
+        for (uint64_t i = 0, n = below(4); i < n; ++i)
+            r.stops.push_back({float(unit()), Color(float(unit()), float(unit()), float(unit()))});
+        r.tidy();
+        return r;
     }
 
     Field field(const Document& d) {
@@ -113,7 +122,7 @@ class RandomScenes {
                 if (oneIn(2)) s.params[spec.id] = param(d, spec, 1);
             s.on = !oneIn(5);
             s.invert = oneIn(3);
-            s.blend = Blend(below(5));
+            s.blend = Blend(below(9));
             s.strength.value = unit();
             if (oneIn(3)) {
                 s.remap.points = {{float(unit()), float(unit())}, {float(unit()), float(unit())}};

@@ -50,4 +50,16 @@ inline V3f meanOver(const Film& film, int x0, int y0, int x1, int y1) {
     return sum / float((x1 - x0) * (y1 - y0));
 }
 
+/// What the middle of a ball shows that wears a material under an even sky of 1.
+inline V3f furnaceOf(const SurfaceMaterial& material, int passes, int bounces, const M44f& matrix = M44f()) {
+    RenderScene scene;
+    addTo(scene, makeSphere(1, 96), material, matrix);
+    scene.lights.push_back(DomeLight(nullptr, V3f(1.0f), 0));
+    scene.commit(Progress::none());
+    CameraOptions c;
+    c.position = V3f(0, 0, 4);
+    c.focal = 50;
+    return meanOver(render(scene, c, 32, passes, bounces), 10, 10, 22, 22);
+}
+
 }  // namespace ovrix::tests

@@ -438,3 +438,39 @@ TEST_CASE("a camera that moves looks from where it is at the ray's time", "[rend
     CHECK_FALSE(Camera(std::vector<CameraOptions>{a}, 1.5f).moving());
     CHECK(camera.ray(0.2f, 0.3f, 0, 0, 0.5f).time == 0.5f);
 }
+
+TEST_CASE("what has no size one way or any, or is no number, ends nothing", "[render][damaged]") {
+    const auto seen = [](const M44f& matrix, bool cloudy) {
+        RenderScene scene;
+        SurfaceMaterial m = plain(0.5f, 1, 0, 0);
+        m.luminance.high = 1;
+        if (cloudy) m.subsurfaceWeight.high = 1;
+        addTo(scene, makeSphere(1, 32), m, matrix);
+        scene.lights.push_back(DomeLight(nullptr, V3f(0.1f), 0));
+        scene.commit(Progress::none());
+        CameraOptions c;
+        c.position = V3f(0, 3, 0.5f);
+        return meanOver(render(scene, c, 16, 8, 2), 6, 6, 10, 10).x;
+    };
+    const auto sized = [](float x, float y, float z) {
+        M44f m;
+        m.setScale(V3f(x, y, z));
+        return m;
+    };
+    for (const bool cloudy : {false, true}) {
+        CHECK(seen(sized(1, 0, 1), cloudy) > 1.0f);  // a disk, as bright as it is
+        CHECK(seen(sized(1, 1e-12f, 1), cloudy) > 1.0f);
+        CHECK(seen(sized(0, 1, 0), cloudy) < 1.0f);
+        CHECK(seen(sized(0, 0, 0), cloudy) == Approx(0.1f).epsilon(0.01));
+        CHECK(seen(sized(1e-30f, 1e-30f, 1e-30f), cloudy) == Approx(0.1f).epsilon(0.01));
+        M44f sheared;  // all lies in a plane, though nothing is short
+        sheared[1][0] = 1, sheared[1][1] = 0;
+        CHECK(std::isfinite(seen(sheared, cloudy)));
+        for (const float odd : {NAN, INFINITY, 1e30f}) {
+            CHECK(std::isfinite(seen(sized(odd, 1, 1), cloudy)));
+            M44f away;
+            away[3][1] = odd;
+            CHECK(std::isfinite(seen(away, cloudy)));
+        }
+    }
+}

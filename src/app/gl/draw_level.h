@@ -13,6 +13,7 @@ QString drawLevelName(DrawLevel level);
 /// One prototype of one layer, ready to draw.
 struct CopyBatch {
     std::string layer = {}, object = {};
+    std::string look = {};  ///< what its copies wear: see GlLooks
     uint64_t meshHash = 0, hash = 0;
     size_t count = 0, triangles = 0, coarseTriangles = 0;
     DrawLevel level = DrawLevel::Meshes;

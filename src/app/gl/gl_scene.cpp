@@ -57,6 +57,7 @@ void GlScene::initialise() {
     linkProgram(program_, kSceneVertex, kSceneFragment);
     linkProgram(lines_, kGridVertex, kGridFragment);
     strands_.initialise();
+    looks_.initialise();
     // A box from 0 to 1, two triangles a side, with normals.
     std::vector<float> box;
     for (int axis = 0; axis < 3; ++axis)
@@ -134,38 +135,8 @@ void GlScene::setHeat(MeshBuffers& b, const Overlay* overlay) {
     glBindVertexArray(0);
 }
 
-/// Takes over what is worn where it is another than before; what does not fit is left out until it does.
-void GlScene::setLook(Look& look, const EvalSnapshot& snapshot, const std::string& key, size_t count) {
-    const auto worn = snapshot.worn.find(key);
-    const bool fits =
-        worn != snapshot.worn.end() && worn->second.places && worn->second.places->size() == count;
-    look.count = fits ? count : 0;
-    if (!fits || look.stamp == worn->second.stamp) return;
-    if (!look.buffer.isCreated()) look.buffer.create();
-    look.buffer.bind();
-    glBufferData(GL_ARRAY_BUFFER, GLsizeiptr(count * sizeof(deliver::WornPlace)), worn->second.places->data(),
-                 GL_STATIC_DRAW);
-    look.stamp = worn->second.stamp;
-    look.clear = std::any_of(worn->second.places->begin(), worn->second.places->end(),
-                             [](const deliver::WornPlace& p) { return p.clear > 127; });
-}
-
-/// In the array that is bound. Without a look everything is of the colour that is set.
-void GlScene::bindLook(Look& look, GLuint divisor) {
-    program_.setUniformValue("worn", look.count ? 1 : 0);
-    for (GLuint i : {8u, 9u}) {
-        if (look.count == 0) {
-            glDisableVertexAttribArray(i);
-            glVertexAttribDivisor(i, 0);
-            i == 8 ? setFixed(i, 0, 0, 0, 0.5f) : setFixed(i, 0, 0, 0, 1);
-            continue;
-        }
-        look.buffer.bind();
-        glEnableVertexAttribArray(i);
-        glVertexAttribPointer(i, 4, GL_UNSIGNED_BYTE, GL_TRUE, sizeof(deliver::WornPlace),
-                              bufferOffset(i == 8 ? 0 : 4));
-        glVertexAttribDivisor(i, divisor);
-    }
+void GlScene::bindLook(const std::string& key, GLuint divisor) {
+    program_.setUniformValue("worn", looks_.bind(key, divisor) ? 1 : 0);
 }
 
 void GlScene::addBatches(const EvalSnapshot& snapshot, const Node& layer, const Copies& copies) {
@@ -187,10 +158,11 @@ void GlScene::addBatches(const EvalSnapshot& snapshot, const Node& layer, const 
             glBufferData(GL_ARRAY_BUFFER, GLsizeiptr(data.size() * sizeof(float)), data.data(),
                          GL_STATIC_DRAW);
         }
-        setLook(b.look, snapshot, wornKey(layer.id, k), b.count);
+        looks_.use(snapshot, deliver::wornKey(layer.id, k), b.count);
         const MeshBuffers& mesh = meshBuffers(object->second);
         batches_.push_back({.layer = layer.id,
                             .object = object->first,
+                            .look = deliver::wornKey(layer.id, k),
                             .meshHash = object->second.hash,
                             .hash = h.value(),
                             .count = b.count,
@@ -262,7 +234,7 @@ void GlScene::addObject(const EvalSnapshot& snapshot, const Node& node, const Ov
     const bool heated = overlay && overlay->surface == node.id &&
                         overlay->values.size() == o->second.mesh->cornerPoint.size();
     setHeat(buffers, heated ? overlay : nullptr);
-    setLook(buffers.look, snapshot, node.id, o->second.mesh->cornerPoint.size());
+    looks_.use(snapshot, node.id, o->second.mesh->cornerPoint.size());
     objects_.push_back({.id = node.id,
                         .surfaceOf = {},
                         .mesh = o->second.hash,
@@ -300,6 +272,7 @@ void GlScene::addLayer(const EvalSnapshot& snapshot, const Node& node) {
 void GlScene::update(const EvalSnapshot& snapshot) {
     if (!ready_) return;
     strands_.beginUpdate();
+    looks_.beginUpdate();
     for (auto& [h, m] : meshes_) m.used = false;
     for (auto& [h, b] : buffers_) b.used = false;
     objects_.clear();
@@ -315,6 +288,7 @@ void GlScene::update(const EvalSnapshot& snapshot) {
     for (const NodePtr& node : d.nodes(Category::Object)) addObject(snapshot, *node, overlay);
     for (const NodePtr& node : d.nodes(Category::Layer)) addLayer(snapshot, *node);
     strands_.endUpdate();
+    looks_.endUpdate();
     dropUnused();
 }
 
@@ -380,7 +354,7 @@ void GlScene::drawBatch(const CopyBatch& batch, const Options& o) {
         program_.setUniformValue("model", QMatrix4x4());
         dotVao_.bind();
         bindInstances(b, 0);
-        bindLook(b.look, 0);
+        bindLook(batch.look, 0);
         setFixed(0, 0, 0, 0, 1);
         setFixed(1, 0, 0, 0, 0);
         setFixed(2, -1, 0, 0, 1);
@@ -396,7 +370,7 @@ void GlScene::drawBatch(const CopyBatch& batch, const Options& o) {
         program_.setUniformValue("model", model);
         boxVao_.bind();
         bindInstances(b, 1);
-        bindLook(b.look, 1);
+        bindLook(batch.look, 1);
         setFixed(2, -1, 0, 0, 1);
         glDrawArraysInstanced(GL_TRIANGLES, 0, 36, GLsizei(b.count));
         releaseInstances();
@@ -406,7 +380,7 @@ void GlScene::drawBatch(const CopyBatch& batch, const Options& o) {
     program_.setUniformValue("model", asMatrix(own));
     m->second.vao.bind();
     bindInstances(b, 1);
-    bindLook(b.look, 1);
+    bindLook(batch.look, 1);
     glDisableVertexAttribArray(2);
     setFixed(2, -1, 0, 0, 1);
     const bool coarse = batch.level == DrawLevel::Coarse;
@@ -448,7 +422,7 @@ void GlScene::drawObject(const ObjectDraw& object, const Options& o) {
     setFixed(5, 1, 1, 1, 1);
     setFixed(6, 0, 1, 1, 1);
     setFixed(7, 1, 1, 1, 1);
-    bindLook(b.look, 0);
+    bindLook(object.id, 0);
     const bool coarse = o.moving && software_ && b.count > 60000;
     glDrawElements(GL_TRIANGLES, coarse ? b.coarseCount : b.count, GL_UNSIGNED_INT,
                    bufferOffset(coarse ? size_t(b.count) * 4 : 0));
@@ -459,11 +433,10 @@ void GlScene::drawObject(const ObjectDraw& object, const Options& o) {
 void GlScene::drawAll(const Options& o, bool clear) {
     program_.bind();
     setUniforms(o);
-    const auto isClear = [](const Look& look) { return look.count > 0 && look.clear; };
     for (const ObjectDraw& object : objects_)
-        if (isClear(meshes_.at(object.mesh).look) == clear) drawObject(object, o);
+        if (looks_.clear(object.id) == clear) drawObject(object, o);
     for (const CopyBatch& b : batches_)
-        if (!o.objectsOnly && isClear(buffers_.at(b.hash).look) == clear) drawBatch(b, o);
+        if (!o.objectsOnly && looks_.clear(b.look) == clear) drawBatch(b, o);
     glBindVertexArray(0);
     program_.release();
 }

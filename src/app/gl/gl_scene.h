@@ -10,6 +10,7 @@
 #include <unordered_map>
 
 #include "app/gl/draw_level.h"
+#include "app/gl/gl_looks.h"
 #include "app/gl/gl_strands.h"
 #include "app/session/eval_worker.h"
 
@@ -46,17 +47,9 @@ class GlScene : protected QOpenGLFunctions_3_3_Core {
     GlStrands& strands() { return strands_; }
 
   private:
-    /// What something wears, place by place.
-    struct Look {
-        QOpenGLBuffer buffer;
-        uint64_t stamp = 0;
-        size_t count = 0;
-        bool clear = false;  ///< some of it is seen through
-    };
     struct MeshBuffers {
         QOpenGLVertexArrayObject vao;
         QOpenGLBuffer vertices, indices{QOpenGLBuffer::IndexBuffer}, heat;
-        Look look;
         GLsizei count = 0, coarseCount = 0;
         uint64_t heatHash = 0;
         Box3f bounds;
@@ -64,7 +57,6 @@ class GlScene : protected QOpenGLFunctions_3_3_Core {
     };
     struct BatchBuffer {
         QOpenGLBuffer buffer;
-        Look look;
         size_t count = 0;
         bool shaped = false;
         bool used = false;
@@ -78,8 +70,7 @@ class GlScene : protected QOpenGLFunctions_3_3_Core {
     };
     MeshBuffers& meshBuffers(const ObjectView& object);
     void setHeat(MeshBuffers& buffers, const Overlay* overlay);
-    void setLook(Look& look, const EvalSnapshot& snapshot, const std::string& key, size_t count);
-    void bindLook(Look& look, GLuint divisor);
+    void bindLook(const std::string& key, GLuint divisor);
     void addObject(const EvalSnapshot& snapshot, const Node& node, const Overlay* overlay);
     void addLayer(const EvalSnapshot& snapshot, const Node& node);
     void addBatches(const EvalSnapshot& snapshot, const Node& layer, const Copies& copies);
@@ -99,6 +90,7 @@ class GlScene : protected QOpenGLFunctions_3_3_Core {
 
     QOpenGLShaderProgram program_, lines_;
     GlStrands strands_;
+    GlLooks looks_;
     std::unordered_map<uint64_t, MeshBuffers> meshes_;
     std::unordered_map<uint64_t, BatchBuffer> buffers_;
     std::vector<ObjectDraw> objects_;

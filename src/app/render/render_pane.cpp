@@ -16,7 +16,7 @@
 #include "app/view/view_widget.h"
 #include "base/error.h"
 #include "deliver/render_file.h"
-#include "document/edits/edits.h"
+#include "document/edits/aim.h"
 #include "eval/camera_options.h"
 #include "io/denoiser/denoiser.h"
 

@@ -90,10 +90,6 @@ void EvalWorker::aim(EvalSnapshot& snapshot, const Request& r, Progress& progres
     }
 }
 
-std::string wornKey(const std::string& layer, size_t prototype) {
-    return layer + "/" + std::to_string(prototype);
-}
-
 /// The same with what everything wears now; null where it wears what it wore.
 std::shared_ptr<const EvalSnapshot> EvalWorker::dressed(const EvalSnapshot& bare, const Request& r,
                                                         Progress& progress) {
@@ -106,7 +102,7 @@ std::shared_ptr<const EvalSnapshot> EvalWorker::dressed(const EvalSnapshot& bare
         const auto* copies = std::get_if<std::shared_ptr<const Copies>>(&layer.geometry);
         if (!copies || !document.get(id).shown) continue;
         for (size_t k = 0; k < (*copies)->prototypes.size(); ++k)
-            worn[wornKey(id, k)] = looks_.ofCopies(query, document.get(id), *copies, int32_t(k));
+            worn[deliver::wornKey(id, k)] = looks_.ofCopies(query, document.get(id), *copies, int32_t(k));
     }
     looks_.dropUnused();
     std::vector<std::string> problems;  // the render says them

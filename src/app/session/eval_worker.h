@@ -38,8 +38,9 @@ struct EvalSnapshot {
     std::map<std::string, std::string> objectErrors;
     std::map<std::string, SimulationStatus> simulations;  ///< by layer
     std::vector<Check> checks;
-    std::map<std::string, deliver::Worn> worn;  ///< by object, and by layer and prototype: see wornKey()
-    deliver::ViewLight light;                   ///< that of the scene
+    std::map<std::string, deliver::Worn>
+        worn;                  ///< by object, and by layer and prototype: see deliver::wornKey()
+    deliver::ViewLight light;  ///< that of the scene
     std::optional<Overlay> overlay;
     std::string aimedFrom;  ///< the layer whose surface a tool works on
     SurfacePtr aimedAt;     ///< that surface, ready for rays; null where there is none
@@ -48,9 +49,6 @@ struct EvalSnapshot {
     double total = 0;  ///< at Full, by the share that was made
     bool full = false;
 };
-
-/// By what EvalSnapshot::worn has the copies of a prototype.
-std::string wornKey(const std::string& layer, size_t prototype);
 
 class EvalWorker {
   public:

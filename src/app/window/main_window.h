@@ -99,6 +99,8 @@ class MainWindow : public QMainWindow {
     bool save();
     bool saveAs();
     void addFromMenu(const std::string& type);
+    /// @param bounds  of the first thing in a scene; else empty
+    void addNode(Node node, const Box3f& bounds);
     void fillAddMenu(QMenu& menu);
     void fillFileMenu(QMenu& menu);
     void openSearch();

@@ -2,39 +2,37 @@
 #include "app/recipe/recipe_panel.h"
 #include "app/view/view_widget.h"
 #include "app/window/main_window.h"
+#include "document/edits/aim.h"
 #include "document/edits/first_look.h"
-#include "document/model/values.h"
 
 namespace ovrix::app {
 
-/// What an object of that type is at first; empty for what is no mesh.
-static Box3f firstBounds(const Document& document, const Node& node) {
-    const NodeType* type = findNodeType(node.type);
-    if (!type->make) return {};
-    const auto nowhere = [](const std::string& file) { return std::filesystem::path(file); };
-    const ObjectShape shape =
-        type->make({paramsOf(document, node, 1), nowhere, document.memoryLimit(), Progress::none()});
-    return shape.mesh ? shape.mesh->bounds() : Box3f();
+/// The first thing of a scene is seen as one that is dropped: what it will be is worked out beforehand.
+void MainWindow::addFromMenu(const std::string& type) {
+    const Document& document = controller_.document();
+    const bool first = document.nodes(Category::Object).empty() && findNodeType(type)->make;
+    if (!first) return addNode(makeNode(document, type), Box3f());
+    const Node node = makeNode(document, type);
+    controller_.runOnWorker(
+        this, [document, node](Progress& progress) { return boundsAtFirst(document, node, progress); },
+        [this, node](const Box3f& bounds) { addNode(node, bounds); }, "Not added: stopped");
 }
 
-/// A light aims at what is chosen, or at all; the first thing of a scene is seen as one that is dropped.
-void MainWindow::addFromMenu(const std::string& type) {
-    std::string made;
-    bool first = false;
-    const NodeType& t = *findNodeType(type);
-    controller_.edit("Add " + QString::fromStdString(t.title), [&](const Document& d) {
-        Node n = makeNode(d, type);
-        made = n.id;
-        if (t.category == Category::Light && view_) aimLight(n, view_->boundsOfChosen());
-        const Box3f box = d.nodes(Category::Object).empty() ? firstBounds(d, n) : Box3f();
-        const Document added = withNode(d, std::move(n));
-        Document looked = withFirstLook(added, made, box);
-        first = !(looked == added);
-        return looked;
+/// A light aims at what is chosen, or at all.
+void MainWindow::addNode(Node node, const Box3f& bounds) {
+    const NodeType& type = *findNodeType(node.type);
+    if (type.category == Category::Light && view_) aimLight(node, view_->boundsOfChosen());
+    const std::string id = node.id;
+    bool looked = false;
+    controller_.edit("Add " + QString::fromStdString(type.title), [&](const Document& d) {
+        const Document added = withNode(d, node);
+        Document first = withFirstLook(added, id, bounds);
+        looked = !(first == added);
+        return first;
     });
-    controller_.selection().select(made);
-    if (view_ && first) view_->lookThroughCamera();
-    if (view_ && t.category == Category::Curve) view_->setTool(Tool::Curves);
+    controller_.selection().select(id);
+    if (view_ && looked) view_->lookThroughCamera();
+    if (view_ && type.category == Category::Curve) view_->setTool(Tool::Curves);
 }
 
 void MainWindow::addStrands() {

@@ -10,7 +10,6 @@
 #include "params/number_text.h"
 #include "params/specs.h"
 #include "render/light/black_body.h"
-#include "render/scene/camera.h"
 #include "sim/step_registry.h"
 
 namespace ovrix::document {
@@ -562,20 +561,6 @@ Document withVariations(const Document& document, const std::string& object, int
         if (!(changedLayer == *layer)) out.put(std::move(changedLayer));
     }
     return out;
-}
-
-Document withFocusAt(const Document& document, const V3f& place, double frame) {
-    const std::string id = document.renderSetting(kRender.camera, frame);
-    const Node* node = document.find(id);
-    const NodeType* type = node ? findNodeType(node->type) : nullptr;
-    if (!type || !type->camera)
-        throw Error("the scene has no camera to focus", id, "Choose a camera in the render settings");
-    const CameraOptions options = type->camera(paramsOf(document, *node, frame));
-    const float along = (place - options.position).dot(Camera(options, 1.0f).forward());
-    if (!(along > 0.0f))
-        throw Error("that lies behind the scene's camera", node->name, "Move the camera, or look through it");
-    return withValue(withValue(document, {id, "", kCamera.focusOn.id()}, std::string()),
-                     {id, "", kCamera.focus.id()}, double(along));
 }
 
 Document withMeshFile(const Document& document, const std::filesystem::path& file, const FileMesh& mesh,

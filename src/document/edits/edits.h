@@ -91,10 +91,6 @@ Document withStrandLayer(const Document& document, const std::string& surface, f
 /// share its part. Throws Error when it has no seed.
 Document withVariations(const Document& document, const std::string& object, int count);
 
-/// With the scene's camera sharp in the plane of a place in the world. Throws Error where there is no camera,
-/// or the place lies behind it.
-Document withFocusAt(const Document& document, const V3f& place, double frame);
-
 /// A new object from a mesh file that was read: with a material per slot when the file has some.
 Document withMeshFile(const Document& document, const std::filesystem::path& file, const FileMesh& mesh,
                       std::string* newId = nullptr);

@@ -1,7 +1,5 @@
 #include "document/edits/first_look.h"
 
-#include <Imath/ImathMatrixAlgo.h>
-
 #include "document/edits/edits.h"
 #include "document/model/node_types.h"
 #include "document/model/params.h"
@@ -60,24 +58,13 @@ void aimCamera(Document& d, Node camera, const Box3f& box) {
 
 }  // namespace
 
-void aimLight(Node& light, const Box3f& bounds) {
-    const NodeType* type = findNodeType(light.type);
-    if (bounds.isEmpty() || !type || !type->placed() || !isFinite(bounds.min) || !isFinite(bounds.max))
-        return;
-    const double radius = std::max(1e-3, 0.5 * double(bounds.size().length()));
-    const V3f back = sunDirection(radians(float(kSunAbove) + 12.0f), radians(float(kSunAround)));
-    constexpr double kAway = 2.5;  // radii
-    setValue(light, "position", V3d(bounds.center()) + V3d(back) * (kAway * radius));
-    // Its own -Y looks at the middle.
-    const V3f x = back.cross(V3f(0, 0, 1)).normalized(), z = x.cross(back);
-    const M44f turn(x.x, x.y, x.z, 0, back.x, back.y, back.z, 0, z.x, z.y, z.z, 0, 0, 0, 0, 1);
-    V3f angles;
-    Imath::extractEulerXYZ(turn, angles);
-    setValue(light, "rotation",
-             V3d(double(degrees(angles.x)), double(degrees(angles.y)), double(degrees(angles.z))));
-    const std::pair<const char*, double> sizes[] = {{"width", 1.0}, {"height", 1.0}, {"radius", 0.3}};
-    for (const auto& [size, share] : sizes)
-        if (findSpec(specsOf(light), size)) setValue(light, size, share * radius);
+Box3f boundsAtFirst(const Document& document, const Node& node, Progress& progress) {
+    const NodeType* type = findNodeType(node.type);
+    if (!type || !type->make || type->ofFile) return {};
+    const auto nowhere = [](const std::string& file) { return std::filesystem::path(file); };
+    const ObjectShape shape =
+        type->make({paramsOf(document, node, 1), nowhere, document.memoryLimit(), progress});
+    return shape.mesh ? shape.mesh->bounds() : Box3f();
 }
 
 Document withFirstLook(const Document& document, const std::string& object, const Box3f& bounds) {

@@ -1,5 +1,7 @@
 #include "document/model/document.h"
 
+#include <Imath/ImathMatrixAlgo.h>
+
 #include <unistd.h>
 
 #include <atomic>
@@ -239,6 +241,12 @@ std::vector<V3f> curveLine(const Document& document, const std::string& curve, d
     const M44f world = document.worldMatrix(curve, frame, depth);
     for (V3f& p : line) p = p * world;
     return line;
+}
+
+V3d degreesOf(const M44f& turn) {
+    V3f r;
+    Imath::extractEulerXYZ(turn, r);
+    return V3d(double(degrees(r.x)), double(degrees(r.y)), double(degrees(r.z)));
 }
 
 M44f transformMatrix(const V3f& position, const V3f& r, const V3f& scale) {

@@ -152,5 +152,7 @@ std::vector<V3f> curveLine(const Document& document, const std::string& curve, d
 
 /// Scale, then rotation around X, Y, Z in degrees, then position.
 M44f transformMatrix(const V3f& position, const V3f& rotationDegrees, const V3f& scale);
+/// Degrees around X, then Y, then Z that turn like the matrix.
+V3d degreesOf(const M44f& turn);
 
 }  // namespace ovrix::document

@@ -271,7 +271,7 @@ LightTree::Choice LightTree::choose(const LightReceiver& receiver, float u) cons
         const float at = std::min((u - near) / (1.0f - near), kUnder1) * farSums_.back();
         size_t i = size_t(std::upper_bound(farSums_.begin(), farSums_.end(), at) - farSums_.begin());
         i = std::min(i, far_.size() - 1);
-        return {far_[i], probability(receiver, far_[i])};
+        return {far_[i], (1.0f - near) * farShare(i)};
     }
     u = std::min(u / near, kUnder1);
     float chance = near;
@@ -291,11 +291,7 @@ LightTree::Choice LightTree::choose(const LightReceiver& receiver, float u) cons
 
 float LightTree::probability(const LightReceiver& receiver, uint32_t light) const {
     const float near = nearShare(receiver);
-    if (isFar_[light]) {
-        const uint32_t i = place_[light];
-        const float own = farSums_[i] - (i ? farSums_[i - 1] : 0.0f);
-        return own > 0.0f ? (1.0f - near) * own / farSums_.back() : 0.0f;
-    }
+    if (isFar_[light]) return (1.0f - near) * farShare(place_[light]);
     float chance = near;
     for (uint32_t node = place_[light]; nodes_[node].parent != kNone && chance > 0.0f;) {
         const uint32_t parent = nodes_[node].parent;

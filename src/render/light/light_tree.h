@@ -89,6 +89,11 @@ class LightTree {
     static size_t halve(std::span<Node> leaves, const V3f& extent);
     static size_t split(std::span<Node> leaves, int depth);
     float nearShare(const LightReceiver& receiver) const;
+    /// Of one of those far away among them.
+    float farShare(size_t place) const {
+        const float own = farSums_[place] - (place ? farSums_[place - 1] : 0.0f);
+        return own > 0.0f ? own / farSums_.back() : 0.0f;
+    }
     float leftShare(uint32_t node, const LightReceiver& receiver, const Halves& known, Halves& left,
                     Halves& right) const;
 

@@ -132,6 +132,36 @@ bool takeApart(const M44f& m, Quatf& last, RTCQuaternionDecomposition& parts) {
     return true;
 }
 
+/// A matrix that has an inverse: the ray tracer ends the program on one that has none. What has no size along
+/// one way gets a millionth of its largest there, and what is no number is a dot at the origin.
+M44f invertible(const M44f& m) {
+    constexpr float kThin = 1e-6f, kSmallest = 1e-9f;
+    const V3f x(m[0][0], m[0][1], m[0][2]), y(m[1][0], m[1][1], m[1][2]), z(m[2][0], m[2][1], m[2][2]),
+        place(m[3][0], m[3][1], m[3][2]);
+    const float lengths[] = {x.length(), y.length(), z.length()};
+    const float most = std::max({lengths[0], lengths[1], lengths[2]});
+    const float thinnest = std::abs(x.dot(y.cross(z)));
+    if (thinnest > kThin * most * most * most && most > kSmallest && isFinite(place)) return m;
+    M44f out;
+    if (!std::isfinite(most) || !std::isfinite(thinnest) || !isFinite(place)) {
+        out.setScale(kSmallest);
+        return out;
+    }
+    Imath::M33d turned, rest;
+    V3d sizes;
+    Imath::jacobiSVD(Imath::M33d(double(x.x), double(x.y), double(x.z), double(y.x), double(y.y), double(y.z),
+                                 double(z.x), double(z.y), double(z.z)),
+                     turned, sizes, rest);
+    Imath::M33d sized;
+    const double least = std::max(double(kSmallest), double(kThin) * std::abs(sizes.x));
+    for (int k = 0; k < 3; ++k) sized[k][k] = std::max(std::abs(sizes[k]), least);
+    const Imath::M33d whole = turned * sized * rest.transposed();
+    for (int r = 0; r < 3; ++r)
+        for (int c = 0; c < 3; ++c) out[r][c] = float(whole[r][c]);
+    out[3][0] = place.x, out[3][1] = place.y, out[3][2] = place.z;
+    return out;
+}
+
 /// Row vectors: the library's columns are our rows.
 RTCGeometry newInstance(RTCScene prototype, size_t steps, const std::function<M44f(size_t)>& matrix) {
     RTCGeometry geometry = rtcNewGeometry(embreeDevice(), RTC_GEOMETRY_TYPE_INSTANCE);
@@ -141,13 +171,14 @@ RTCGeometry newInstance(RTCScene prototype, size_t steps, const std::function<M4
     Quatf last;
     std::vector<RTCQuaternionDecomposition> parts(steps > 1 ? steps : 0);
     bool turns = steps > 1;
-    for (size_t k = 0; k < parts.size() && turns; ++k) turns = takeApart(matrix(k), last, parts[k]);
+    for (size_t k = 0; k < parts.size() && turns; ++k)
+        turns = takeApart(invertible(matrix(k)), last, parts[k]);
     for (size_t k = 0; k < steps; ++k) {
         if (turns)
             rtcSetGeometryTransformQuaternion(geometry, unsigned(k), &parts[k]);
         else
             rtcSetGeometryTransform(geometry, unsigned(k), RTC_FORMAT_FLOAT4X4_COLUMN_MAJOR,
-                                    matrix(k).getValue());
+                                    invertible(matrix(k)).getValue());
     }
     rtcCommitGeometry(geometry);
     return geometry;
@@ -275,12 +306,23 @@ RayContext::RayContext(const RenderScene& of, const Ray& r, bool asks) : scene(&
     if (asks) context.filter = ask;
 }
 
+static RTCRay libraryRay(const Ray& ray, float most) {
+    return {.org_x = ray.origin.x,
+            .org_y = ray.origin.y,
+            .org_z = ray.origin.z,
+            .tnear = 0.0f,
+            .dir_x = ray.direction.x,
+            .dir_y = ray.direction.y,
+            .dir_z = ray.direction.z,
+            .time = ray.time,
+            .tfar = most,
+            .mask = 0xFFFFFFFFu,
+            .id = 0,
+            .flags = 0};
+}
+
 RayHit RenderScene::intersect(const Ray& ray, bool coherent, float most) const {
-    RTCRayHit r;
-    r.ray.org_x = ray.origin.x, r.ray.org_y = ray.origin.y, r.ray.org_z = ray.origin.z;
-    r.ray.dir_x = ray.direction.x, r.ray.dir_y = ray.direction.y, r.ray.dir_z = ray.direction.z;
-    r.ray.tnear = 0.0f, r.ray.tfar = most;
-    r.ray.time = ray.time, r.ray.mask = 0xFFFFFFFFu, r.ray.id = 0, r.ray.flags = 0;
+    RTCRayHit r{.ray = libraryRay(ray, most), .hit = {}};
     r.hit.geomID = r.hit.instID[0] = RTC_INVALID_GEOMETRY_ID;
     RayContext own(*this, ray, cuts_);
     if (coherent) own.context.flags = RTC_INTERSECT_CONTEXT_FLAG_COHERENT;
@@ -291,14 +333,11 @@ RayHit RenderScene::intersect(const Ray& ray, bool coherent, float most) const {
 }
 
 RayHit RenderScene::intersectOwn(uint32_t instance, const M44f& toOwn, const Ray& ray, float most) const {
-    V3f origin, direction;  // not a unit vector there, so that distances stay those of the world
-    toOwn.multVecMatrix(ray.origin, origin);
-    toOwn.multDirMatrix(ray.direction, direction);
-    RTCRayHit r;
-    r.ray.org_x = origin.x, r.ray.org_y = origin.y, r.ray.org_z = origin.z;
-    r.ray.dir_x = direction.x, r.ray.dir_y = direction.y, r.ray.dir_z = direction.z;
-    r.ray.tnear = 0.0f, r.ray.tfar = most;
-    r.ray.time = ray.time, r.ray.mask = 0xFFFFFFFFu, r.ray.id = 0, r.ray.flags = 0;
+    Ray own = ray;  // not of a unit direction there, so that distances stay those of the world
+    toOwn.multVecMatrix(ray.origin, own.origin);
+    toOwn.multDirMatrix(ray.direction, own.direction);
+    if (!isFinite(own.origin) || !isFinite(own.direction)) return {};  // which the library would end on
+    RTCRayHit r{.ray = libraryRay(own, most), .hit = {}};
     r.hit.geomID = r.hit.instID[0] = RTC_INVALID_GEOMETRY_ID;
     RTCIntersectContext context;
     rtcInitIntersectContext(&context);
@@ -308,11 +347,7 @@ RayHit RenderScene::intersectOwn(uint32_t instance, const M44f& toOwn, const Ray
 }
 
 float RenderScene::passing(const V3f& origin, const V3f& d, float distance, float time) const {
-    RTCRay r;
-    r.org_x = origin.x, r.org_y = origin.y, r.org_z = origin.z;
-    r.dir_x = d.x, r.dir_y = d.y, r.dir_z = d.z;
-    r.tnear = 0.0f, r.tfar = distance * 0.9999f;
-    r.time = time, r.mask = 0xFFFFFFFFu, r.id = 0, r.flags = 0;
+    RTCRay r = libraryRay({origin, d, time}, distance * 0.9999f);
     RayContext own(*this, {origin, d, time}, true);
     own.shadow = true;
     rtcOccluded1(top_, &own.context, &r);

@@ -319,10 +319,11 @@ bool Renderer::bounce(Path& path, const Vertex& v) const {
 /// Goes on within the body, and scatters where the path comes out again as a matt face there does.
 bool Renderer::emerge(Path& path, const Vertex& v, const V3f& direction) const {
     const Ray into{behind(v.point), direction, path.ray.time};
-    const M44f toOwn = scene_.matrixOf(v.instance, into.time).inverse();
+    const M44f world = scene_.matrixOf(v.instance, into.time), toOwn = world.inverse();
+    const bool flat = !(std::abs(world.determinant()) > 1e-20f);  // then there is nothing beneath
     V3f left(1.0f);
     const auto end = walk(*v.shaded.beneath, into, path.sampler, left, [&](const Ray& ray, float most) {
-        return scene_.intersectOwn(v.instance, toOwn, ray, most);
+        return flat ? RayHit() : scene_.intersectOwn(v.instance, toOwn, ray, most);
     });
     if (!end) return false;
     path.weight *= left;

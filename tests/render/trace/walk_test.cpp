@@ -89,20 +89,13 @@ TEST_CASE("light spreads in a cloudy body as diffusion has it", "[subsurface]") 
 
 TEST_CASE("white furnace: a cloudy white body vanishes under an even sky", "[subsurface][furnace]") {
     for (const float radius : {0.02f, 0.5f}) {
-        RenderScene scene;
         SurfaceMaterial wax = plain(0, 0.5f, 0, 0);
         wax.subsurfaceWeight.high = 1;
         wax.subsurfaceColor.high = Color(1.0f);
         wax.subsurfaceRadius.high = radius;
         M44f stretched;
         stretched.setScale(V3f(1.5f, 0.7f, 1.0f));
-        addTo(scene, makeSphere(1, 64), wax, stretched);
-        scene.lights.push_back(DomeLight(nullptr, V3f(1.0f), 0));
-        scene.commit(Progress::none());
-        CameraOptions c;
-        c.position = V3f(0, 0, 4);
-        c.focal = 50;
-        const V3f mean = meanOver(render(scene, c, 32, 256, 4), 10, 10, 22, 22);
+        const V3f mean = furnaceOf(wax, 256, 4, stretched);
         INFO("radius " << radius);
         for (int k = 0; k < 3; ++k) CHECK(mean[k] == Approx(1.0f).epsilon(0.02));
     }
@@ -221,18 +214,11 @@ TEST_CASE("each wavelength is bent as Snell's law says for its index", "[dispers
 
 TEST_CASE("white furnace: glass that parts colours takes none", "[dispersion][furnace]") {
     for (const float roughness : {0.0f, 0.4f}) {
-        RenderScene scene;
         SurfaceMaterial flint = plain(0, roughness, 0, 0.5f);
         flint.transmissionWeight.high = 1;
         flint.dispersion.high = 1;
         flint.abbe.high = 12;
-        addTo(scene, makeSphere(1, 96), flint);
-        scene.lights.push_back(DomeLight(nullptr, V3f(1.0f), 0));
-        scene.commit(Progress::none());
-        CameraOptions c;
-        c.position = V3f(0, 0, 4);
-        c.focal = 50;
-        const V3f mean = meanOver(render(scene, c, 32, 256, 16), 10, 10, 22, 22);
+        const V3f mean = furnaceOf(flint, 256, 16);
         INFO("roughness " << roughness);
         for (int k = 0; k < 3; ++k) CHECK(mean[k] == Approx(1.0f).epsilon(0.03));
     }

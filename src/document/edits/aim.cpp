@@ -1,0 +1,45 @@
+#include "document/edits/aim.h"
+
+#include "base/error.h"
+#include "document/edits/keying.h"
+#include "document/model/node_types.h"
+#include "document/model/params.h"
+#include "document/model/values.h"
+#include "render/light/sky.h"
+#include "render/scene/camera.h"
+
+namespace ovrix::document {
+
+void aimLight(Node& light, const Box3f& bounds) {
+    const NodeType* type = findNodeType(light.type);
+    if (bounds.isEmpty() || !type || !type->placed() || !isFinite(bounds.min) || !isFinite(bounds.max))
+        return;
+    const double radius = std::max(1e-3, 0.5 * double(bounds.size().length()));
+    constexpr float kAbove = 48.0f, kAround = -38.0f;  // degrees: from the side, so that form is shaded
+    const V3f back = sunDirection(radians(kAbove), radians(kAround));
+    constexpr double kAway = 2.5;  // radii
+    setValue(light, "position", V3d(bounds.center()) + V3d(back) * (kAway * radius));
+    // Its own -Y looks at the middle.
+    const V3f x = back.cross(V3f(0, 0, 1)).normalized(), z = x.cross(back);
+    const M44f turn(x.x, x.y, x.z, 0, back.x, back.y, back.z, 0, z.x, z.y, z.z, 0, 0, 0, 0, 1);
+    setValue(light, "rotation", degreesOf(turn));
+    const std::pair<const char*, double> sizes[] = {{"width", 1.0}, {"height", 1.0}, {"radius", 0.3}};
+    for (const auto& [size, share] : sizes)
+        if (findSpec(specsOf(light), size)) setValue(light, size, share * radius);
+}
+
+Document withFocusAt(const Document& document, const V3f& place, double frame) {
+    const std::string id = document.renderSetting(kRender.camera, frame);
+    const Node* node = document.find(id);
+    const NodeType* type = node ? findNodeType(node->type) : nullptr;
+    if (!type || !type->camera)
+        throw Error("the scene has no camera to focus", id, "Choose a camera in the render settings");
+    const CameraOptions options = type->camera(paramsOf(document, *node, frame));
+    const float along = (place - options.position).dot(Camera(options, 1.0f).forward());
+    if (!(along > 0.0f))
+        throw Error("that lies behind the scene's camera", node->name, "Move the camera, or look through it");
+    return withValueAt(withValue(document, {id, "", kCamera.focusOn.id()}, std::string()),
+                       {id, "", kCamera.focus.id()}, frame, double(along));
+}
+
+}  // namespace ovrix::document

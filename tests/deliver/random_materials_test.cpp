@@ -1,0 +1,101 @@
+// Materials that nobody thought of, on everything that may wear one, under lights of all kinds.
+#include <tbb/global_control.h>
+
+#include "deliver/studio.h"
+#include "eval/random_scene.h"
+
+using namespace ovrix::deliver;
+using namespace ovrix::tests;
+
+namespace {
+
+/// A ball that moves and grows, an open sheet, copies, strands and a mesh that changes its shape, each in one
+/// of three random materials, one of which lies over another; under random lights.
+struct Wild : Studio {
+    RandomScenes random;
+    std::vector<std::string> materials;
+
+    explicit Wild(uint64_t seed) : random(seed) {
+        for (int i = 0; i < 3; ++i) {
+            Node m = makeNode(document, "surface");
+            for (const ParamSpec& spec : specsOf(m))
+                if (random.oneIn(3) && spec.type != ParamType::Ref)
+                    m.params[spec.id] = random.param(document, spec);
+            m.params["geometry_opacity"] = Param{random.oneIn(4) ? 0.4 : 1.0, {}, nullptr, 0.0};
+            materials.push_back(m.id);
+            document.put(m);
+        }
+        set(materials[0] + "/over", materials[1]);
+        wear(materials[0]);
+        Param moving = paramAt(document, {ball, "", "position"});
+        moving.keys = {{1, V3d(0, 0, 0), KeyEase::Linear}, {3, V3d(0.5, 0, 0), KeyEase::Linear}};
+        document = withParam(document, {ball, "", "position"}, moving);
+        set(ball + "/scale", random.oneIn(4) ? "1,0,1" : "1,0.6,1");
+        set("render/shutter", random.oneIn(2) ? "0.5" : "0");
+        const std::string sheet = add("plane");
+        set(sheet + "/position", "0,-1.2,0");
+        set(sheet + "/divisions", "8");
+        set(sheet + "/material", materials[random.below(3)]);
+        for (const char* step : {"copies_of", "grow"}) {
+            Node layer = makeNode(document, "layer");
+            layer.steps = {makeStep("scatter", layer)};
+            layer.steps.push_back(makeStep(step, layer));
+            layer.steps[0].params["count"].value = int64_t(12);
+            if (std::string(step) == "copies_of")
+                layer.steps[1].params["prototypes"].value = PrototypeMix{{ball, 1}};
+            layer.params["surface"].value = sheet;
+            layer.params["material"].value = materials[random.below(3)];
+            document.put(layer);
+        }
+        for (const char* type : {"sun", "sky", "area", "spot", "ball", "disk", "dome"}) {
+            if (random.oneIn(2)) continue;
+            Node light = makeNode(document, type);
+            aim(light);
+            document.put(light);
+        }
+    }
+    void aim(Node& light) {
+        if (findSpec(specsOf(light), "position")) light.params["position"].value = V3d(1, 3, 1);
+        light.params["shadows"].value = !random.oneIn(3);
+        light.params["lit"].value = std::string(random.oneIn(3) ? "all but" : "all");
+        light.params["linked"].value = Refs{ball};
+    }
+    Film picture(double frame) {
+        RenderSceneBuilder builder(evaluator);
+        JobOptions options;
+        options.frame = frame;
+        const RenderJob job = builder.build(scene(), options, Progress::none());
+        Film film(20, 12);
+        const Renderer renderer(*job.scene, job.cameraFor(20, 12), job.options, job.lights);
+        for (uint32_t pass = 0; pass < 2; ++pass)
+            renderer.renderPass(film, pass, {0, 0, 20, 12}, Progress::none());
+        return film;
+    }
+};
+
+std::vector<V3f> lightOf(const Film& film) {
+    std::vector<V3f> out;
+    for (const FilmPixel& p : film.pixels()) out.push_back(p.direct + p.indirect);
+    return out;
+}
+
+}  // namespace
+
+TEST_CASE("random materials on everything give finite light, and the same bits on any threads",
+          "[translate][random][over]") {
+    double lit = 0;
+    for (uint64_t round = 0; round < 40; ++round) {
+        INFO("round " << round << " of seed " << testSeed());
+        Wild wild(testSeed() * 1000 + round);
+        const std::vector<V3f> many = lightOf(wild.picture(2));
+        for (const V3f& c : many) {
+            REQUIRE(isFinite(c));
+            REQUIRE(std::min({c.x, c.y, c.z}) >= 0.0f);
+            lit += c.x > 0;
+        }
+        wild.picture(3);  // and back again
+        const tbb::global_control one(tbb::global_control::max_allowed_parallelism, 1);
+        REQUIRE(lightOf(wild.picture(2)) == many);
+    }
+    CHECK(lit > 1000);  // or it would prove little
+}
