@@ -125,7 +125,7 @@ TEST_CASE("a look that goes by other things follows them, and one that was cance
     CHECK(s.now().stamp == far.stamp);
     s.set(other + "/position", "0,0,0");
     CHECK(s.now().stamp != far.stamp);
-    s.set(s.material + "/base_color", "0.5,0.5,0.5");
+    s.set(s.material + "/base_color", "0.1,0.2,0.3");
     Progress stopped;
     stopped.cancel();
     const ObjectResult object = s.evaluator.object(s.scene(), s.ball, 1, Progress::none());
