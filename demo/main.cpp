@@ -1,6 +1,8 @@
 #include <iostream>
 
+#include "kelp_print.h"
 #include "low_tide.h"
+#include "materials.h"
 #include "motion.h"
 #include "recipes.h"
 
@@ -13,7 +15,9 @@ int main(int argc, char** argv) {
     try {
         if (which == "still") {
             ovrix::demo::writeRecipes(std::filesystem::path(argv[1]) / "recipes");
-            std::cout << ovrix::demo::writeLowTide(argv[1]).string() << "\n";
+            ovrix::demo::writeMaterials(std::filesystem::path(argv[1]) / "materials");
+            std::cout << ovrix::demo::writeLowTide(argv[1]).string() << "\n"
+                      << ovrix::demo::writeKelpPrint(argv[1]).string() << "\n";
         } else {  // with their bakes, which take a while
             for (const auto& path : ovrix::demo::writeMotion(argv[1])) std::cout << path.string() << "\n";
         }

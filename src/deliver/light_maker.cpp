@@ -45,6 +45,7 @@ std::vector<Light> LightMaker::make(const SceneContext& scene, double frame,
                              .world = document.worldMatrix(node->id, frame),
                              .picture = picture,
                              .sky = [&](const SkyOptions& options) { return tableOf(sky(options)); }}));
+            lights.back().node = uint32_t(document.indexOf(node->id) + 1);
         } catch (const Error& e) {
             problems.push_back(node->name + ": " + e.what());
         }

@@ -33,8 +33,9 @@ std::shared_ptr<const SurfaceMaterial> MaterialMaker::over(const Document& docum
         return nullptr;
     }
     auto made = std::make_shared<SurfaceMaterial>(make(document, *over, context, below, problems));
-    if (!made->fibre) return made;
-    problems.push_back(over->name + " is made for strands, and cannot lie over " + node.name);
+    if (!made->fibre && !made->drawn) return made;
+    problems.push_back(over->name + (made->drawn ? " is line art" : " is made for strands") +
+                       ", and cannot lie over " + node.name);
     return nullptr;
 }
 
@@ -57,7 +58,8 @@ SurfaceMaterial MaterialMaker::make(const Document& document, const Node& node, 
     const ResolvedParams resolved(specsOf(node), params, context);
     SurfaceMaterial m = type->material(
         {resolved, [this](float ior, float shift) { return fibreShape(ior, shift); },
-         [&](const std::string& id) { return over(document, node, id, context, below, problems); }});
+         [&](const std::string& id) { return over(document, node, id, context, below, problems); },
+         [&](const std::string& id) { return document.find(id) ? uint32_t(document.indexOf(id) + 1) : 0u; }});
     m.readsElements = resolved.readsElements() || (m.over && m.over->readsElements);
     return m;
 }

@@ -28,7 +28,7 @@ float usualSize(const RecipeFile& recipe, Evaluator& evaluator, Progress& progre
 /// How long the strands are that the recipe grows; 0 when it grows none.
 double strandLength(const RecipeFile& recipe) {
     double length = 0;
-    for (const Step& step : recipe.layer().steps)
+    for (const Step& step : recipe.first().steps)
         if (const StepType* type = findStepType(step.type); type && type->longest)
             length = type->longest(step.params);
     return length;
@@ -90,18 +90,23 @@ Document recipeSample(const RecipeFile& recipe, Evaluator& evaluator, Progress& 
     return withPictureSize(withValue(d, {camera, "", kCamera.focal.id()}, 40.0));
 }
 
-void writeRecipePicture(const RecipeFile& recipe, const fs::path& path, Progress& progress) {
+void writeSamplePicture(const Document& sample, const std::string& name, uint32_t passes,
+                        const fs::path& path, Progress& progress) {
     Evaluator evaluator(size_t(256) << 20);
-    const Document sample = recipeSample(recipe, evaluator, progress);
     RenderSceneBuilder builder(evaluator);
     const RenderJob job = builder.build(sample, {}, progress);
-    if (!job.problems.empty()) throw Error(job.problems.front(), recipe.name);
+    if (!job.problems.empty()) throw Error(job.problems.front(), name);
     Film film(job.width, job.height);
     const Renderer renderer(*job.scene, job.cameraFor(job.width, job.height), job.options, job.lights);
-    for (uint32_t pass = 0; pass < 24; ++pass)
+    for (uint32_t pass = 0; pass < passes; ++pass)
         renderer.renderPass(film, pass, {0, 0, job.width, job.height}, progress);
     fs::create_directories(path.parent_path());
     saveRender(path, {film}, job, defaultWriteOptions(path));
+}
+
+void writeRecipePicture(const RecipeFile& recipe, const fs::path& path, Progress& progress) {
+    Evaluator evaluator(size_t(256) << 20);
+    writeSamplePicture(recipeSample(recipe, evaluator, progress), recipe.name, 24, path, progress);
 }
 
 }  // namespace ovrix::deliver

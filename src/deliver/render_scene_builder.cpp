@@ -286,6 +286,7 @@ void RenderSceneBuilder::setMaterials(const SceneContext& scene, const JobOption
         }
         SurfaceMaterial m = materials_.make(document, node, context, job.problems);
         m.onWearer = worn.by.kind == Wearer::Object;
+        m.white = 1.0f / std::exp2(job.finish.exposure);
         scene_->addMaterial(std::move(m));
     }
 }
@@ -414,16 +415,58 @@ static void setPicture(const Document& document, const JobOptions& o, RenderJob&
     job.finish = {exposure, value(kRender.tone) == "soft"};
 }
 
+/// What lies behind all, as the picture has it.
+void RenderSceneBuilder::setSurroundings(const SceneContext& scene, const JobOptions& o, RenderJob& job) {
+    const auto value = [&](const auto& handle) { return scene.document.surroundings(handle, o.frame); };
+    const std::string kind = value(kSurroundings.background);
+    Backdrop& backdrop = job.options.backdrop;
+    backdrop.white = 1.0f / std::exp2(job.finish.exposure);
+    if (kind == "colour") {
+        backdrop.kind = Backdrop::Kind::Color;
+        backdrop.color = V3f(value(kSurroundings.color)) * backdrop.white;
+    }
+    if (kind != "image") return;
+    backdrop.kind = Backdrop::Kind::Image;
+    backdrop.whole = value(kSurroundings.fit) == "fit";
+    const std::string file = value(kSurroundings.file);
+    if (file.empty()) {
+        job.problems.push_back("The background is an image, and has no file: choose one in Surroundings");
+        return;
+    }
+    try {
+        backdrop.image = evaluator_.images().image(scene.resolve(file), value(kSurroundings.space));
+    } catch (const Error& e) {
+        job.problems.push_back(std::string("Background: ") + e.what());
+    }
+}
+
+/// A twentieth of what is there comes through so much of it as one sees.
+static Fog fogOf(const Document& document, double frame) {
+    const auto value = [&](const auto& handle) { return document.surroundings(handle, frame); };
+    const double visibility = value(kSurroundings.visibility);
+    Fog fog;
+    if (visibility > 0.0) fog.density = float(std::log(20.0) / visibility);
+    fog.base = float(value(kSurroundings.fogBase));
+    fog.falloff = float(value(kSurroundings.fogHeight));
+    const Color color = value(kSurroundings.fogColor);
+    for (int k = 0; k < 3; ++k) fog.color[k] = std::clamp(color[k], 0.0f, 1.0f);
+    fog.forward = float(value(kSurroundings.fogForward));
+    return fog;
+}
+
 RenderJob RenderSceneBuilder::build(const SceneContext& scene, const JobOptions& o, Progress& progress) {
     const Document& document = scene.document;
     RenderJob job;
     evaluator_.images().setLimit(document.memoryLimit());
+    setPicture(document, o, job);
+    setSurroundings(scene, o, job);
     limit_ = thinLimit(document, o);
     const std::vector<Item> items = collect(scene, o, job, progress);
     requireInstanceMemory(document, items);
     const uint64_t hash = hashOf(document, items, o.frame);
     const bool rebuild = !scene_ || hash != sceneHash_;
     if (rebuild) scene_ = std::make_shared<RenderScene>();
+    scene_->fog = fogOf(document, o.frame);
     scene_->clearMaterials();
     scene_->addMaterial({});
     setMaterials(scene, o, job, progress);
@@ -445,7 +488,6 @@ RenderJob RenderSceneBuilder::build(const SceneContext& scene, const JobOptions&
                       double(scene_->instanceCount()));
     job.scene = scene_;
     job.lights = std::make_shared<const SceneLights>(*scene_, progress);
-    setPicture(document, o, job);
     return job;
 }
 

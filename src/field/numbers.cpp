@@ -84,6 +84,7 @@ const Named kNamed[] = {
      },
      true},
     {"along", [](const FieldContext&) { return scalar(channel::along); }},
+    {"light", [](const FieldContext&) { return scalar(channel::arriving, 1.0); }},
     {"curvature", curvature},
     {"frame", [](const FieldContext& c) { return always(c.frame); }},
     {"time", [](const FieldContext& c) { return always(c.frame / c.rate); }}};

@@ -38,11 +38,12 @@ template ChannelId channelId<Quatf>(std::string_view);
 template ChannelId channelId<M44f>(std::string_view);
 
 namespace channel {
-const ChannelKey<V3f> position("P"), normal("N"), velocity("v");
+const ChannelKey<V3f> position("P"), normal("N"), velocity("v"), eye("eye");
 const ChannelKey<V2f> uv("uv"), bary("bary");
 const ChannelKey<uint64_t> id("id");
-const ChannelKey<int32_t> triangle("triangle");
-const ChannelKey<float> scale("scale"), age("age"), life("life"), along("along");
+const ChannelKey<int32_t> triangle("triangle"), face("face");
+const ChannelKey<float> scale("scale"), age("age"), life("life"), along("along"), backside("backside"),
+    arriving("arriving light");
 const ChannelKey<M44f> toObject("to object");
 }  // namespace channel
 

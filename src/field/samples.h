@@ -34,12 +34,16 @@ extern const ChannelKey<uint64_t> id;
 /// Of the layer's surface, on which the sample lies; below 0 for those that lie on nothing. Columns that
 /// bind to another surface have other names: see ParticleState.
 extern const ChannelKey<int32_t> triangle;
-extern const ChannelKey<V2f> bary;      ///< weights of that triangle's second and third corner
-extern const ChannelKey<float> scale;   ///< the element's size so far
-extern const ChannelKey<V3f> velocity;  ///< metres a second
-extern const ChannelKey<float> age;     ///< seconds since its birth
-extern const ChannelKey<float> life;    ///< seconds that it lives
-extern const ChannelKey<float> along;   ///< 0 at a strand's root, 1 at its tip
+extern const ChannelKey<V2f> bary;        ///< weights of that triangle's second and third corner
+extern const ChannelKey<float> scale;     ///< the element's size so far
+extern const ChannelKey<V3f> velocity;    ///< metres a second
+extern const ChannelKey<float> age;       ///< seconds since its birth
+extern const ChannelKey<float> life;      ///< seconds that it lives
+extern const ChannelKey<float> along;     ///< 0 at a strand's root, 1 at its tip
+extern const ChannelKey<V3f> eye;         ///< unit, towards who sees it; of renders
+extern const ChannelKey<float> backside;  ///< 1 where it is seen from behind, else 0; of renders
+extern const ChannelKey<float> arriving;  ///< light that makes a white matt body so bright by the exposure
+extern const ChannelKey<int32_t> face;    ///< of the mesh that is met; of renders and the view
 /// From the world to the space of what wears a material, which the context's surface is in then; missing
 /// where that surface is in the world.
 extern const ChannelKey<M44f> toObject;
@@ -73,7 +77,7 @@ class Samples {
     Samples sub(size_t begin, size_t count) const;
 
   private:
-    static constexpr size_t kFew = 12;
+    static constexpr size_t kFew = 16;
     struct View {
         ChannelId channel;
         uint32_t stride;

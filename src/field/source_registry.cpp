@@ -6,10 +6,11 @@ namespace ovrix::field {
 
 const std::vector<SourceType>& sourceTypes() {
     static const std::vector<SourceType> types = {
-        constantSource(),  slopeSource(),     heightSource(),    facingSource(),
-        curvatureSource(), occlusionSource(), distanceSource(),  insideSource(),
-        noiseSource(),     randomSource(),    ageSource(),       speedSource(),
-        imageSource(),     paintSource(),     attributeSource(), formulaSource(),
+        constantSource(),   slopeSource(),    heightSource(), facingSource(),   curvatureSource(),
+        occlusionSource(),  distanceSource(), insideSource(), noiseSource(),    randomSource(),
+        faceRandomSource(), eyeSource(),      alongSource(),  backsideSource(), arrivingSource(),
+        ageSource(),        speedSource(),    imageSource(),  paintSource(),    attributeSource(),
+        formulaSource(),
     };
     return types;
 }

@@ -20,5 +20,10 @@ SourceType speedSource();
 SourceType insideSource();
 SourceType attributeSource();
 SourceType formulaSource();
+SourceType eyeSource();
+SourceType alongSource();
+SourceType backsideSource();
+SourceType arrivingSource();
+SourceType faceRandomSource();
 
 }  // namespace ovrix::field

@@ -61,7 +61,7 @@ void LibraryTest::laysARecipe() {
     QVERIFY(c.document().get(kLayer).step("spread"));
     // A picture that is not there comes by itself.
     const std::filesystem::path picture =
-        libraryOf(LibraryWindow::builtInFolder(), LibraryWindow::ownFolder(),
+        libraryOf(kRecipes, LibraryWindow::builtInFolder(), LibraryWindow::ownFolder(),
                   LibraryWindow::pictureFolder())[0]
             .picture;
     std::filesystem::remove(picture);
@@ -129,7 +129,7 @@ void LibraryTest::asksAboutARecipeFromElsewhere() {
     makeLayer();
     RecipeFile recipe = recipeOfLayer(driver->document(), kLayer, path("").toStdString());
     recipe.name = "Stranger";
-    Node stranger = recipe.layer();
+    Node stranger = recipe.first();
     auto field = std::make_shared<Field>();
     field->sources.push_back(makeSource("image"));
     field->sources[0].params["file"].value = std::string("/etc/passwd");

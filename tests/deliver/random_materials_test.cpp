@@ -17,11 +17,13 @@ struct Wild : Studio {
 
     explicit Wild(uint64_t seed) : random(seed) {
         for (int i = 0; i < 3; ++i) {
-            Node m = makeNode(document, "surface");
+            const char* const types[] = {"surface", "surface", "line_art", "fibre"};
+            Node m = makeNode(document, i == 0 ? "surface" : types[random.below(4)]);
             for (const ParamSpec& spec : specsOf(m))
                 if (random.oneIn(3) && spec.type != ParamType::Ref)
                     m.params[spec.id] = random.param(document, spec);
-            m.params["geometry_opacity"] = Param{random.oneIn(4) ? 0.4 : 1.0, {}, nullptr, 0.0};
+            if (random.oneIn(3)) m.params["contours"].value = true;
+            if (findSpec(specsOf(m), "geometry_opacity")) m.params["geometry_opacity"] = Param{random.oneIn(4) ? 0.4 : 1.0, {}, nullptr, 0.0};
             materials.push_back(m.id);
             document.put(m);
         }
@@ -31,6 +33,9 @@ struct Wild : Studio {
         moving.keys = {{1, V3d(0, 0, 0), KeyEase::Linear}, {3, V3d(0.5, 0, 0), KeyEase::Linear}};
         document = withParam(document, {ball, "", "position"}, moving);
         set(ball + "/scale", random.oneIn(4) ? "1,0,1" : "1,0.6,1");
+        for (const ParamSpec& spec : findNodeType("surroundings")->params)
+            if (random.oneIn(3) && spec.type != ParamType::File)
+                document = withParam(document, {"surroundings", "", spec.id}, random.param(document, spec));
         set("render/shutter", random.oneIn(2) ? "0.5" : "0");
         const std::string sheet = add("plane");
         set(sheet + "/position", "0,-1.2,0");

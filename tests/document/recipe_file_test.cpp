@@ -60,7 +60,7 @@ TEST_CASE("a recipe takes its prototypes and looks along, and leaves what belong
     CHECK_FALSE(recipe.parts.find(s.post));
     CHECK_FALSE(recipe.parts.find(s.ground));
     CHECK(recipe.leftOut == std::vector<std::string>{"Post"});
-    CHECK(recipe.layer().params.count("surface") == 0);
+    CHECK(recipe.first().params.count("surface") == 0);
     CHECK_FALSE(recipe.parts.get(s.small).rendered);
     CHECK_THROWS_WITH(recipeOfLayer(s.document, s.ground, "/"), Catch::Contains("no recipe"));
 }
@@ -128,7 +128,7 @@ TEST_CASE("changes by hand and painted maps stay with their scene", "[recipe]") 
     s.document = withPlaced(s.document, s.layer, s.small, {0, 0, 0}, {0, 1, 0});
     const RecipeFile recipe = recipeOfLayer(s.document, s.layer, "/");
     CHECK(std::find(recipe.leftOut.begin(), recipe.leftOut.end(), "changes by hand") != recipe.leftOut.end());
-    for (const Step& step : recipe.layer().steps)
+    for (const Step& step : recipe.first().steps)
         for (const auto& [id, param] : step.params)
             if (const auto* edits = std::get_if<ManualEdits>(&param.value)) CHECK(edits->list.empty());
 }
@@ -147,7 +147,7 @@ TEST_CASE("files that are no recipes are refused with their name", "[recipe]") {
         damage(bad, random);
         try {
             const RecipeFile recipe = readRecipe(bad, "x");
-            CHECK(recipe.layer().category() == Category::Layer);
+            CHECK(recipe.first().category() == Category::Layer);
         } catch (const Error& e) {
             CHECK_FALSE(std::string(e.what()).empty());
         }
@@ -159,7 +159,7 @@ TEST_CASE("the recipes that come along are all good, and a picture shows somethi
     ovrix::demo::writeRecipes(folder / "built_in");
     std::filesystem::create_directories(folder / "own");
     std::ofstream(folder / "own/broken.recipe") << "{";
-    const auto list = libraryOf(folder / "built_in", folder / "own", folder / "pictures");
+    const auto list = libraryOf(kRecipes, folder / "built_in", folder / "own", folder / "pictures");
     REQUIRE(list.size() == 15);
     CHECK(list.back().own);
     CHECK_THAT(list.back().error, Catch::Contains("broken.recipe"));
@@ -190,9 +190,9 @@ TEST_CASE("the recipes that come along are all good, and a picture shows somethi
 
 TEST_CASE("names of recipe files are plain and free", "[recipe]") {
     TemporaryFolder folder;
-    CHECK(freeRecipePath(folder.path(), "Short grass, wet!").filename() == "short_grass_wet.recipe");
-    CHECK(freeRecipePath(folder.path(), "\u00e4\u00f6").filename() == "recipe.recipe");
-    CHECK(freeRecipePath(folder.path(), "../../etc").filename() == "etc.recipe");
+    CHECK(freePartsPath(kRecipes, folder.path(), "Short grass, wet!").filename() == "short_grass_wet.recipe");
+    CHECK(freePartsPath(kRecipes, folder.path(), "\u00e4\u00f6").filename() == "recipe.recipe");
+    CHECK(freePartsPath(kRecipes, folder.path(), "../../etc").filename() == "etc.recipe");
     std::ofstream(folder / "etc.recipe") << "x";
-    CHECK(freeRecipePath(folder.path(), "etc").filename() == "etc_2.recipe");
+    CHECK(freePartsPath(kRecipes, folder.path(), "etc").filename() == "etc_2.recipe");
 }

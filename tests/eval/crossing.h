@@ -206,7 +206,7 @@ class Crossing {
     }
 
     Document material(Document d) {
-        Node m = named(d, random_.oneIn(4) ? "fibre" : "surface", "skin");
+        Node m = named(d, random_.oneIn(4) ? "fibre" : random_.oneIn(4) ? "line_art" : "surface", "skin");
         vary(d, specsOf(m), m.params);
         d = withNode(d, m);
         for (const NodePtr& n : d.nodes())

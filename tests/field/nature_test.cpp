@@ -313,3 +313,101 @@ TEST_CASE("images lie flat or around without UVs", "[field][image]") {
     CHECK(valuesAt(source, {{0.5f, 0, 0.5f}}, {{0, 1, 0}}, context)[0] == Approx(1.0f));
     CHECK(valuesAt(source, {{0.5f, 0, 0.5f}}, {{1, 0, 0}}, context)[0] == Approx(0.0f));
 }
+
+TEST_CASE("a rim, a backside, a place along and arriving light are what samples say of themselves",
+          "[field]") {
+    const std::vector<V3f> p(3, V3f(0.0f)), n(3, V3f(0, 0, 1));
+    const float c = std::cos(radians(60.0f)), s60 = std::sin(radians(60.0f));
+    const std::vector<V3f> eye{V3f(0, 0, 1), V3f(s60, 0, c), V3f(1, 0, 0)};
+    const std::vector<float> back{0, 1, 0}, along{0, 0.25f, 1}, light{0, 0.5f, 2};
+    Samples samples(p);
+    samples.with(channel::normal, n).with(channel::eye, eye).with(channel::backside, back);
+    samples.with(channel::along, along).with(channel::arriving, light);
+    const auto of = [&](const FieldSource& source, const Samples& s) {
+        std::vector<float> out(s.size());
+        CompiledField(Field{{source}}, {}).evaluate(s, out);
+        return out;
+    };
+    const auto near = [](const std::vector<float>& a, const std::vector<float>& b) {
+        for (size_t i = 0; i < a.size(); ++i) CHECK(a[i] == Approx(b[i]).margin(1e-6));
+    };
+    FieldSource rim = makeSource("toward_eye");
+    near(of(rim, samples), {0, 0.5f, 1});
+    rim.params["side"].value = std::string("front");
+    near(of(rim, samples), {1, 0.5f, 0});
+    rim.params["width"].value = 0.25;
+    near(of(rim, samples), {1, 0, 0});
+    near(of(makeSource("backside"), samples), {0, 1, 0});
+    near(of(makeSource("arriving_light"), samples), {0, 0.5f, 2});
+    FieldSource strand = makeSource("along_strand");
+    strand.params["range"].value = Range{0.0, 0.5};
+    near(of(strand, samples), {0, 0.5f, 1});
+    // Where nobody looks, all is front, nothing behind, and no strand.
+    const Samples bare(p);
+    near(of(makeSource("toward_eye"), bare), {0, 0, 0});
+    near(of(makeSource("backside"), bare), {0, 0, 0});
+    near(of(makeSource("along_strand"), bare), {0, 0, 0});
+}
+
+TEST_CASE("each face has its own number, wherever on it", "[field]") {
+    const auto surface = std::make_shared<const Surface>(makeBox(V3f(1, 1, 1)));
+    FieldContext context;
+    context.surface = surface;
+    const CompiledField field(Field{{makeSource("random_face")}}, context);
+    const std::vector<V3f> p{V3f(0.3f, 0.5f, 0.1f), V3f(-0.2f, 0.5f, -0.4f), V3f(0.5f, 0, 0)};
+    std::vector<float> out(p.size());
+    field.evaluate(Samples(p), out);
+    CHECK(out[0] == out[1]);  // the same polygon, another triangle of it
+    CHECK(out[0] != out[2]);
+    // In a render the face that is met counts, and no place is looked for.
+    const std::vector<int32_t> face{4, 4, 2};
+    field.evaluate(Samples(p).with(channel::face, face), out);
+    CHECK(out[0] == out[1]);
+    CHECK(out[0] != out[2]);
+}
+
+TEST_CASE("distance tells the depth within, and a border that noise moves", "[field]") {
+    Query scene;
+    scene.surfaces["ball"] = std::make_shared<const Surface>(makeSphere(1, 64));
+    FieldContext context;
+    context.query = &scene;
+    FieldSource source = makeSource("distance");
+    source.params["to"].value = Refs{"ball"};
+    source.params["range"].value = Range{0.0, 1.0};
+    const std::vector<V3f> p{V3f(0.5f, 0, 0), V3f(1.5f, 0, 0)};
+    const auto of = [&] {
+        std::vector<float> out(2);
+        CompiledField(Field{{source}}, context).evaluate(Samples(p), out);
+        return out;
+    };
+    CHECK(of()[0] == Approx(0.5).margin(2e-3));
+    CHECK(of()[1] == Approx(0.5).margin(2e-3));
+    source.params["inside"].value = std::string("depth");
+    CHECK(of()[0] == Approx(0.5).margin(2e-3));
+    CHECK(of()[1] == 0.0f);
+    source.params["inside"].value = std::string("zero");
+    CHECK(of()[0] == 0.0f);
+    CHECK(of()[1] == Approx(0.5).margin(2e-3));
+    source.params["uneven"].value = 0.2;
+    source.params["uneven_size"].value = 0.37;
+    const float moved = of()[1];
+    CHECK(moved != Approx(0.5).margin(5e-3));
+    CHECK(std::abs(moved - 0.5f) < 0.21f);
+}
+
+TEST_CASE("occlusion inside is that of the matter: thin is 1", "[field]") {
+    const auto surface = std::make_shared<const Surface>(makeBox(V3f(1, 0.02f, 1)));
+    FieldContext context;
+    context.surface = surface;
+    FieldSource source = makeSource("occlusion");
+    source.params["reach"].value = 0.3;
+    const std::vector<V3f> p{V3f(0, 0.01f, 0)}, n{V3f(0, 1, 0)};
+    const auto of = [&] {
+        float out = 0;
+        CompiledField(Field{{source}}, context).evaluate(Samples(p).with(channel::normal, n), {&out, 1});
+        return out;
+    };
+    CHECK(of() == 0.0f);
+    source.params["side"].value = std::string("inside");
+    CHECK(of() == 1.0f);
+}

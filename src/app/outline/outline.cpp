@@ -11,12 +11,11 @@
 #include <set>
 
 #include "app/theme/theme.h"
+#include "document/edits/material_file.h"
 
 namespace ovrix::app {
 
 namespace {
-
-constexpr const char* kMime = "application/x-ovrix-node";
 
 QRect shownRect(const QRect& row) { return {row.right() - px(44), row.top(), px(20), row.height()}; }
 QRect renderedRect(const QRect& row) { return {row.right() - px(24), row.top(), px(20), row.height()}; }
@@ -400,29 +399,30 @@ void Outline::startDrag(Qt::DropActions) {
     if (!item || item->data(0, GroupRole).toBool()) return;
     auto* drag = new QDrag(this);
     auto* mime = new QMimeData;
-    mime->setData(kMime, item->data(0, IdRole).toString().toUtf8());
+    mime->setData(kNodeMime, item->data(0, IdRole).toString().toUtf8());
     drag->setMimeData(mime);
     drag->exec(Qt::MoveAction);
 }
 
 void Outline::dragEnterEvent(QDragEnterEvent* e) {
-    if (e->mimeData()->hasFormat(kMime))
+    if (e->mimeData()->hasFormat(kNodeMime))
         e->acceptProposedAction();
     else
         e->ignore();  // files go to the window
 }
 
 void Outline::dragMoveEvent(QDragMoveEvent* e) {
-    if (e->mimeData()->hasFormat(kMime))
+    if (e->mimeData()->hasFormat(kNodeMime))
         e->acceptProposedAction();
     else
         e->ignore();
 }
 
-/// A layer dropped on a surface lies on it; an object on an object is carried by it; on a group, by nothing.
+/// A layer dropped on a surface lies on it; a material is worn; an object on an object is carried by it; on a
+/// group, by nothing.
 void Outline::dropEvent(QDropEvent* e) {
-    if (!e->mimeData()->hasFormat(kMime)) return e->ignore();
-    const std::string id = e->mimeData()->data(kMime).toStdString();
+    if (!e->mimeData()->hasFormat(kNodeMime)) return e->ignore();
+    const std::string id = e->mimeData()->data(kNodeMime).toStdString();
     QTreeWidgetItem* over = itemAt(e->position().toPoint());
     const std::string target = over ? over->data(0, IdRole).toString().toStdString() : std::string();
     const Node* node = controller_.document().find(id);
@@ -433,6 +433,9 @@ void Outline::dropEvent(QDropEvent* e) {
     if (node->category() == Category::Layer && on && on->category() == Category::Object)
         return controller_.edit("Move layer",
                                 [&](const Document& d) { return withText(d, id + "/surface", target); });
+    if (node->category() == Category::Material && on)
+        return controller_.edit("Wear a material",
+                                [&](const Document& d) { return withWorn(d, target, id); });
     if (node->category() == Category::Object && (!on || on->category() == Category::Object)) {
         for (const Node* n = on; n; n = controller_.document().find(n->parent))
             if (n->id == id) return controller_.say("An object cannot be carried by what it carries", true);

@@ -9,6 +9,7 @@
 #include "app/window/bring_in_dialog.h"
 #include "app/window/library_window.h"
 #include "app/window/main_window.h"
+#include "app/window/materials_window.h"
 #include "deliver/render_scene_builder.h"
 #include "document/edits/keying.h"
 #include "geo/points/curve_set.h"
@@ -186,18 +187,30 @@ void takeMixer(Photographer& p) {
     p.take("mixer");
 }
 
-void takeLibrary(Photographer& p) {
-    MainWindow& w = p.window();
-    w.controller().selection().select("pebbles");
-    w.run("library");
+void waitForPictures(const std::vector<LibraryEntry>& all) {
     QElapsedTimer pictures;
     pictures.start();
-    const auto all =
-        libraryOf(LibraryWindow::builtInFolder(), LibraryWindow::ownFolder(), LibraryWindow::pictureFolder());
     while (pictures.elapsed() < 240000 && !std::all_of(all.begin(), all.end(), [](const LibraryEntry& e) {
                return std::filesystem::exists(e.picture);
            }))
         QApplication::processEvents(QEventLoop::AllEvents, 20);
+}
+
+void takeMaterials(Photographer& p) {
+    MainWindow& w = p.window();
+    w.controller().selection().select("float");
+    w.run("materials");
+    waitForPictures(w.materials()->list()->entries());
+    w.materials()->move(w.mapToGlobal(QPoint(350, 110)));
+    p.takeWith("materials", w.materials());
+    w.materials()->hide();
+}
+
+void takeLibrary(Photographer& p) {
+    MainWindow& w = p.window();
+    w.controller().selection().select("pebbles");
+    w.run("library");
+    waitForPictures(w.library()->list()->entries());
     w.library()->move(w.mapToGlobal(QPoint(350, 130)));
     p.takeWith("library", w.library());
     w.library()->hide();
@@ -277,14 +290,14 @@ void takeSearch(Photographer& p) {
 
 /// Every picture by its name, in the order in which they are taken; each leaves the view as it found it.
 const std::pair<std::string, void (*)(Photographer&)> kShots[] = {
-    {"window", takeWindow},      {"field-stack", takeFieldStack},
-    {"time", takeTime},          {"light", takeLight},
-    {"ramp", takeRamp},          {"material", takeMaterial},
-    {"paint", takePaint},        {"mixer", takeMixer},
-    {"library", takeLibrary},    {"curves", takeCurves},
-    {"strands", takeStrands},    {"comb", takeComb},
-    {"view-full", takeViewFull}, {"bring-in", takeBringIn},
-    {"search", takeSearch}};
+    {"window", takeWindow},    {"field-stack", takeFieldStack},
+    {"time", takeTime},        {"light", takeLight},
+    {"ramp", takeRamp},        {"material", takeMaterial},
+    {"paint", takePaint},      {"mixer", takeMixer},
+    {"library", takeLibrary},  {"materials", takeMaterials},
+    {"curves", takeCurves},    {"strands", takeStrands},
+    {"comb", takeComb},        {"view-full", takeViewFull},
+    {"bring-in", takeBringIn}, {"search", takeSearch}};
 
 }  // namespace
 

@@ -4,9 +4,6 @@
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QLineEdit>
-#include <QListWidget>
-#include <QMimeData>
-#include <QPainter>
 #include <QPushButton>
 #include <QStandardPaths>
 #include <QVBoxLayout>
@@ -16,72 +13,6 @@
 #include "deliver/recipe_picture.h"
 
 namespace ovrix::app {
-
-namespace {
-
-std::filesystem::path pathOf(const QString& text) { return {text.toStdString()}; }
-QString textOf(const std::filesystem::path& path) { return QString::fromStdString(path.string()); }
-
-/// Pictures that can be dragged to the view or the outline.
-class RecipeList : public QListWidget {
-  public:
-    RecipeList() {
-        setViewMode(QListView::IconMode);
-        setResizeMode(QListView::Adjust);
-        setMovement(QListView::Static);
-        setIconSize({px(156), px(104)});
-        setGridSize({px(172), px(136)});
-        setUniformItemSizes(true);
-        setWordWrap(false);
-        setDragEnabled(true);
-        setDragDropMode(QAbstractItemView::DragOnly);
-    }
-
-  protected:
-    QStringList mimeTypes() const override { return {kRecipeMime}; }
-    QMimeData* mimeData(const QList<QListWidgetItem*>& items) const override {
-        auto* data = new QMimeData;
-        if (!items.isEmpty()) data->setData(kRecipeMime, items[0]->data(Qt::UserRole).toString().toUtf8());
-        return data;
-    }
-};
-
-QIcon pictureIcon(const QString& file, const QString& word) {
-    QPixmap picture(file);
-    if (picture.isNull()) {
-        picture = QPixmap(px(156), px(104));
-        picture.fill(tokens().raised);
-        QPainter p(&picture);
-        p.setPen(tokens().muted);
-        p.setFont(textFont(8.75));
-        p.drawText(picture.rect(), Qt::AlignCenter, word);
-    }
-    return QIcon(picture);
-}
-
-}  // namespace
-
-PictureMaker::PictureMaker(QObject* parent)
-    : QObject(parent),
-      jobs_([this](const std::exception& e) { Q_EMIT made({}, QString::fromStdString(problemOf(e))); }) {}
-
-void PictureMaker::make(std::vector<LibraryEntry> entries) {
-    stop();
-    for (const LibraryEntry& entry : entries) {
-        if (!entry.error.empty() || std::filesystem::exists(entry.picture)) continue;
-        jobs_.post([this, entry](Progress& progress) {
-            QString problem;
-            try {
-                writeRecipePicture(loadRecipe(entry.file), entry.picture, progress);
-            } catch (const Cancelled&) {
-                return;
-            } catch (const std::exception& e) {
-                problem = QString::fromStdString(problemOf(e));
-            }
-            Q_EMIT made(textOf(entry.picture), problem);
-        });
-    }
-}
 
 std::filesystem::path LibraryWindow::builtInFolder() {
     return pathOf(QCoreApplication::applicationDirPath()) / "demo" / "recipes";
@@ -96,7 +27,13 @@ std::filesystem::path LibraryWindow::pictureFolder() {
 }
 
 LibraryWindow::LibraryWindow(Controller& controller, QWidget* parent)
-    : QDialog(parent), controller_(controller), maker_(new PictureMaker(this)) {
+    : QDialog(parent),
+      controller_(controller),
+      maker_(new PictureMaker(
+          [](const LibraryEntry& entry, Progress& progress) {
+              writeRecipePicture(loadRecipe(entry.file), entry.picture, progress);
+          },
+          this)) {
     setObjectName("library");
     setWindowTitle("Recipe library");
     resize(px(580), px(520));
@@ -107,7 +44,7 @@ LibraryWindow::LibraryWindow(Controller& controller, QWidget* parent)
     search_->setObjectName("searchRecipes");
     search_->setPlaceholderText("Search recipes");
     box->addWidget(search_);
-    list_ = new RecipeList;
+    list_ = new PictureList(kRecipeMime);
     list_->setObjectName("recipes");
     box->addWidget(list_, 1);
     about_ = new QLabel;
@@ -147,13 +84,7 @@ LibraryWindow::LibraryWindow(Controller& controller, QWidget* parent)
 }
 
 void LibraryWindow::follow() {
-    connect(search_, &QLineEdit::textChanged, this, [this](const QString& text) {
-        for (int i = 0; i < list_->count(); ++i) {
-            const LibraryEntry& e = entries_[size_t(i)];
-            list_->item(i)->setHidden(!QString::fromStdString(e.name + " " + e.about)
-                                           .contains(text.trimmed(), Qt::CaseInsensitive));
-        }
-    });
+    connect(search_, &QLineEdit::textChanged, list_, &PictureList::search);
     connect(list_, &QListWidget::currentRowChanged, this, &LibraryWindow::refreshActions);
     connect(list_, &QListWidget::itemActivated, this, [this] {
         if (lay_->isEnabled()) layOn();
@@ -166,7 +97,7 @@ void LibraryWindow::follow() {
     connect(&controller_.selection(), &Selection::selectionChanged, this, &LibraryWindow::followSelection);
     connect(maker_, &PictureMaker::made, this, [this](const QString&, const QString& problem) {
         if (!problem.isEmpty()) controller_.say(problem, true);
-        fillPictures();
+        list_->fillPictures();
     });
 }
 
@@ -177,38 +108,14 @@ void LibraryWindow::followSelection() {
     refreshActions();
 }
 
-const LibraryEntry* LibraryWindow::chosen() const {
-    const int row = list_->currentRow();
-    return row >= 0 && size_t(row) < entries_.size() ? &entries_[size_t(row)] : nullptr;
-}
-
 void LibraryWindow::refresh() {
-    const LibraryEntry* before = chosen();
-    const auto kept = before ? before->file : std::filesystem::path();
-    entries_ = libraryOf(builtInFolder(), ownFolder(), pictureFolder());
-    list_->clear();
-    for (const LibraryEntry& e : entries_) {
-        auto* item = new QListWidgetItem(QString::fromStdString(e.name), list_);
-        item->setData(Qt::UserRole, textOf(e.file));
-        item->setToolTip(e.error.empty() ? QString::fromStdString(e.about) : QString::fromStdString(e.error));
-    }
-    for (size_t i = 0; i < entries_.size(); ++i)
-        if (entries_[i].file == kept) list_->setCurrentRow(int(i));
-    if (!chosen() && !entries_.empty()) list_->setCurrentRow(0);
-    fillPictures();
+    list_->show(libraryOf(kRecipes, builtInFolder(), ownFolder(), pictureFolder()));
     refreshActions();
-    maker_->make(entries_);
-}
-
-void LibraryWindow::fillPictures() {
-    for (int i = 0; i < list_->count(); ++i)
-        list_->item(i)->setIcon(
-            pictureIcon(textOf(entries_[size_t(i)].picture),
-                        entries_[size_t(i)].error.empty() ? "picture comes" : "cannot be read"));
+    maker_->make(list_->entries());
 }
 
 void LibraryWindow::refreshActions() {
-    const LibraryEntry* entry = chosen();
+    const LibraryEntry* entry = list_->chosen();
     const bool good = entry && entry->error.empty();
     const Node* node = controller_.selection().node();
     const bool layer = node && node->category() == Category::Layer;
@@ -231,12 +138,12 @@ void LibraryWindow::refreshActions() {
 }
 
 void LibraryWindow::layOn() {
-    if (const LibraryEntry* entry = chosen())
+    if (const LibraryEntry* entry = list_->chosen())
         layRecipe(controller_, textOf(entry->file), controller_.selection().id());
 }
 
 void LibraryWindow::useInLayer() {
-    const LibraryEntry* entry = chosen();
+    const LibraryEntry* entry = list_->chosen();
     if (!entry) return;
     controller_.guarded([&] {
         const RecipeFile recipe = loadRecipe(entry->file);
@@ -253,11 +160,10 @@ void LibraryWindow::saveChosenLayer() {
         recipe.name = name_->text().trimmed().toStdString();
         recipe.about = "Your own";
         std::filesystem::create_directories(ownFolder());
-        const auto file = freeRecipePath(ownFolder(), recipe.name);
+        const auto file = freePartsPath(kRecipes, ownFolder(), recipe.name);
         saveRecipe(recipe, file);
         refresh();
-        for (size_t i = 0; i < entries_.size(); ++i)
-            if (entries_[i].file == file) list_->setCurrentRow(int(i));
+        list_->choose(file);
         QStringList left;
         for (const std::string& what : recipe.leftOut)
             if (!left.contains(QString::fromStdString(what))) left << QString::fromStdString(what);
@@ -268,7 +174,7 @@ void LibraryWindow::saveChosenLayer() {
 }
 
 void LibraryWindow::removeChosen() {
-    const LibraryEntry* entry = chosen();
+    const LibraryEntry* entry = list_->chosen();
     if (!entry || !entry->own) return;
     std::error_code failed;
     std::filesystem::remove(entry->file, failed);

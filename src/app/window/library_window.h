@@ -3,34 +3,17 @@
 #include <QDialog>
 
 #include "app/session/controller.h"
+#include "app/window/picture_list.h"
 #include "document/edits/recipe_file.h"
 
 class QLabel;
 class QLineEdit;
-class QListWidget;
 class QPushButton;
 
 namespace ovrix::app {
 
 /// What a dragged recipe is called between windows; the data is the file's path.
 inline constexpr const char* kRecipeMime = "application/x-ovrix-recipe";
-
-/// Makes the pictures of recipes one after another, on a thread of its own.
-class PictureMaker : public QObject {
-    Q_OBJECT
-  public:
-    explicit PictureMaker(QObject* parent);
-    /// Begins on these; what runs is stopped.
-    void make(std::vector<LibraryEntry> entries);
-    void stop() { jobs_.clear(); }
-
-  Q_SIGNALS:
-    /// @p problem is empty when the picture is there.
-    void made(const QString& picture, const QString& problem);
-
-  private:
-    JobThread jobs_;
-};
 
 class LibraryWindow : public QDialog {
     Q_OBJECT
@@ -43,23 +26,20 @@ class LibraryWindow : public QDialog {
     static std::filesystem::path pictureFolder();
 
     void refresh();
-    QListWidget* list() const { return list_; }
+    PictureList* list() const { return list_; }
 
   private:
     void follow();
-    const LibraryEntry* chosen() const;
     void followSelection();
     void refreshActions();
-    void fillPictures();
     void layOn();
     void useInLayer();
     void saveChosenLayer();
     void removeChosen();
 
     Controller& controller_;
-    std::vector<LibraryEntry> entries_;
     QLineEdit *search_, *name_;
-    QListWidget* list_;
+    PictureList* list_;
     QLabel* about_;
     QPushButton *lay_, *use_, *save_, *remove_;
     PictureMaker* maker_;

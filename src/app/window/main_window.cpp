@@ -26,6 +26,7 @@
 #include "app/time/time_strip.h"
 #include "app/view/view_widget.h"
 #include "app/window/library_window.h"
+#include "app/window/materials_window.h"
 #include "document/edits/outside.h"
 
 namespace ovrix::app {
@@ -307,6 +308,7 @@ void MainWindow::applyPreferences(const Preferences& p) {
     render_->setLive(false);
     applyTheme(*qApp, p.theme, p.scale);
     buildInterface();
+    delete std::exchange(materials_, nullptr);
     delete std::exchange(library_, nullptr);  // made anew in the other size when it is next opened
     showRender(render);
     if (live) render_->setLive(true);
@@ -413,6 +415,14 @@ void MainWindow::openLibrary() {
     library_->activateWindow();
 }
 
+void MainWindow::openMaterials() {
+    if (!materials_) materials_ = new MaterialsWindow(controller_, this);
+    materials_->refresh();
+    materials_->show();
+    materials_->raise();
+    materials_->activateWindow();
+}
+
 void MainWindow::fillAddMenu(QMenu& menu) {
     menu.clear();
     const auto command = [&](const QString& id) {
@@ -429,6 +439,7 @@ void MainWindow::fillAddMenu(QMenu& menu) {
     command("layer");
     command("strands");
     command("library");
+    command("materials");
     command("import");
     command("bringIn");
     Category last = Category::Settings;
@@ -467,46 +478,6 @@ void MainWindow::openSearch() {
     auto* search = new CommandSearch(commands_, this);
     search->move(mapToGlobal(QPoint((width() - search->width()) / 2, px(46))));
     search->show();
-}
-
-void MainWindow::dragEnterEvent(QDragEnterEvent* e) {
-    if (e->mimeData()->hasFormat(kRecipeMime)) return e->acceptProposedAction();
-    for (const QUrl& url : e->mimeData()->urls())
-        if (url.isLocalFile()) return e->acceptProposedAction();
-}
-
-/// A recipe that is dropped lies on what is under the mouse, in the view or the outline.
-void MainWindow::dropRecipe(const QString& file, const QPoint& at) {
-    std::string target;
-    if (view_ && view_->rect().contains(view_->mapFrom(this, at)))
-        target = view_->pick(view_->mapFrom(this, at));
-    else
-        target = outline_->idAt(outline_->viewport()->mapFrom(this, at));
-    const Node* node = controller_.document().find(target);
-    if (!node || (node->category() != Category::Object && node->category() != Category::Layer))
-        return controller_.say("Drop a recipe on a surface, in the view or in the outline", true);
-    layRecipe(controller_, file, target, [this, file](const Document& after) {
-        const std::filesystem::path from = std::filesystem::absolute(file.toStdString()).parent_path();
-        if (from == LibraryWindow::ownFolder() || from == LibraryWindow::builtInFolder()) return true;
-        return mayRead("recipe",
-                       filesAdded(controller_.document(), after, controller_.session().folder(), from), from);
-    });
-}
-
-void MainWindow::dropEvent(QDropEvent* e) {
-    if (e->mimeData()->hasFormat(kRecipeMime))
-        dropRecipe(QString::fromUtf8(e->mimeData()->data(kRecipeMime)), e->position().toPoint());
-    for (const QUrl& url : e->mimeData()->urls()) {
-        const QString file = url.toLocalFile();
-        if (file.endsWith(".ovrix", Qt::CaseInsensitive)) {
-            openScene(file);
-        } else if (file.endsWith(".recipe", Qt::CaseInsensitive)) {
-            dropRecipe(file, e->position().toPoint());
-        } else {
-            controller_.files().importFile(file);
-        }
-    }
-    e->acceptProposedAction();
 }
 
 void MainWindow::offerRecovery() {

@@ -17,6 +17,7 @@ namespace ovrix::app {
 
 class KeyCurves;
 class LibraryWindow;
+class MaterialsWindow;
 class Outline;
 class RecipePanel;
 class RenderPane;
@@ -38,6 +39,7 @@ class MainWindow : public QMainWindow {
     KeyCurves* curves() { return curves_; }
     void showCurves(bool show);
     LibraryWindow* library() { return library_; }
+    MaterialsWindow* materials() { return materials_; }
     const std::vector<Command>& commands() const { return commands_; }
     void run(const QString& command);
     /// Asks where, and how much memory where it is much, then writes what the chosen layer makes.
@@ -105,7 +107,12 @@ class MainWindow : public QMainWindow {
     void fillFileMenu(QMenu& menu);
     void openSearch();
     void openLibrary();
+    void openMaterials();
     void dropRecipe(const QString& file, const QPoint& at);
+    void dropMaterial(const QString& file, const QPoint& at);
+    void dropNode(const std::string& id, const QPoint& at);
+    std::string dropTarget(const QPoint& at) const;
+    std::function<bool(const Document&)> asksAbout(const char* what, const QString& file);
     void showMessage(const QString& text, bool bad);
 
     Controller controller_;
@@ -116,6 +123,7 @@ class MainWindow : public QMainWindow {
     QToolButton *draft_, *full_;
     QSplitter* middle_;
     LibraryWindow* library_ = nullptr;  ///< null until it is first opened
+    MaterialsWindow* materials_ = nullptr;
     Outline* outline_ = nullptr;
     ViewWidget* view_ = nullptr;
     RenderPane* render_ = nullptr;

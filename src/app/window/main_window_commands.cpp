@@ -140,6 +140,8 @@ void MainWindow::addLayerCommands() {
         hasLayer);
     addCommand("library", "Recipe library", "Lay a recipe on a surface, or save one of your own",
                QKeySequence("Ctrl+B"), [this] { openLibrary(); });
+    addCommand("materials", "Materials", "Pictures of materials to wear, and to save one of your own",
+               QKeySequence("Ctrl+Shift+B"), [this] { openMaterials(); });
 }
 
 void MainWindow::addNodeCommands() {

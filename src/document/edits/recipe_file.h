@@ -1,20 +1,11 @@
 // A recipe by itself, as a file: to be laid on another surface, in another scene.
 #pragma once
-#include <filesystem>
-
-#include "document/model/document.h"
+#include "document/edits/parts_file.h"
 
 namespace ovrix::document {
 
-/// A layer, and the prototypes and materials that it needs, as a small document: the layer is its first node
-/// and lies on nothing.
-struct RecipeFile {
-    std::string name, about;  ///< about: a line for a list
-    Document parts;
-    std::vector<std::string> leftOut;  ///< what could not come along, in words; not kept in the file
-
-    const Node& layer() const { return *parts.nodes().front(); }
-};
+/// A layer, and the prototypes and materials that it needs; it lies on nothing.
+using RecipeFile = PartsFile;
 
 /// The recipe of a layer with what it makes copies of. What belongs to its place stays behind: painted maps,
 /// changes by hand, other layers and objects that its fields measure to. @p folder is where the document's
@@ -34,20 +25,5 @@ Document withRecipe(const Document& document, const RecipeFile& recipe, const st
                     std::string* newId = nullptr);
 /// The recipe in place of the layer's own; its surface stays.
 Document withRecipeOf(const Document& document, const RecipeFile& recipe, const std::string& layer);
-
-/// One recipe of the library.
-struct LibraryEntry {
-    std::string name, about, error;  ///< error: why the file cannot be read; then nothing else is known
-    std::filesystem::path file;
-    std::filesystem::path picture;  ///< beside the file, or where pictures are kept; may not be there yet
-    bool own = false;               ///< saved by the artist, and may be taken out
-};
-
-/// Recipes that come with the program, then the artist's own, each by name. @p pictures keeps the pictures of
-/// those in folders that cannot be written to.
-std::vector<LibraryEntry> libraryOf(const std::filesystem::path& builtIn, const std::filesystem::path& own,
-                                    const std::filesystem::path& pictures);
-/// A name for a file in @p folder that is free, made from @p name.
-std::filesystem::path freeRecipePath(const std::filesystem::path& folder, const std::string& name);
 
 }  // namespace ovrix::document

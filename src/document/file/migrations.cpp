@@ -255,9 +255,20 @@ void bringTo8(Json& scene) {
 
 }  // namespace
 
+/// Of what nodes hold alone: what stands beside them belongs to another version.
+template <void (*Change)(Json&)>
+static void inNodes(Json& scene) {
+    if (scene.contains("nodes")) Change(scene["nodes"]);
+}
+
 const std::vector<Migration>& sceneMigrations() {
-    static const std::vector<Migration> table = {nameNoiseKinds, renewBlades,  nameEases, keepNoiseInTheWorld,
-                                                 renameParams,   nameSurfaces, bringTo8};
+    static const std::vector<Migration> table = {inNodes<nameNoiseKinds>,
+                                                 renewBlades,
+                                                 inNodes<nameEases>,
+                                                 inNodes<keepNoiseInTheWorld>,
+                                                 renameParams,
+                                                 nameSurfaces,
+                                                 bringTo8};
     return table;
 }
 

@@ -164,8 +164,15 @@ Json parse(const std::string& text, const std::string& name) {
 std::string writeScene(const Document& document) {
     Json j{{"format", "ovrix-scene"}, {"version", kSceneVersion}, {"nodes", Json::array()}};
     for (const NodePtr& n : document.nodes()) j["nodes"].push_back(nodeToJson(*n));
-    addUnknown(j, document.unknown);
+    for (const auto& [key, value] : document.unknown.items()) j[key] = value;
     return j.dump(2, ' ', false, Json::error_handler_t::replace) + "\n";
+}
+
+/// Settings that are younger than the file, as they are in a new scene.
+static void addSettings(Document& document) {
+    constexpr const char *kBefore = "render", *kType = "surroundings";
+    if (document.find(kBefore) && !document.find(kType))
+        document.insert(document.indexOf(kBefore) + 1, makeNode(document, kType));
 }
 
 static Document readParsed(Json j, const std::string& name) {
@@ -183,6 +190,7 @@ static Document readParsed(Json j, const std::string& name) {
         document.insert(document.nodes().size(), std::move(node));
     }
     keepUnknown(j, {"format", "version", "nodes"}, document.unknown);
+    addSettings(document);
     return document;
 }
 

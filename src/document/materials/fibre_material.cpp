@@ -1,5 +1,6 @@
 #include "document/materials/fibre_material.h"
 
+#include "document/materials/contour_params.h"
 #include "document/model/document.h"
 #include "params/param_table.h"
 #include "render/scene/render_scene.h"
@@ -50,6 +51,7 @@ const struct FibreParams : ParamTable {
     Handle<VaryingColor> innerTint =
         add(color("second_tint", "Second highlight", Color(1.0f), true,
                   "Tint of the highlight that is reflected within, beside the strand's own colour"));
+    ContourParams contours{*this, false};
 } kFibre;
 
 SurfaceMaterial fibreMaterial(const MaterialInput& in) {
@@ -71,6 +73,7 @@ SurfaceMaterial fibreMaterial(const MaterialInput& in) {
     SurfaceMaterial m;
     m.base = p[kFibre.base];
     m.fibre = f;
+    m.contours = contoursOf(p, kFibre.contours);
     return m;
 }
 

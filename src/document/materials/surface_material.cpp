@@ -1,5 +1,6 @@
 #include "document/materials/surface_material.h"
 
+#include "document/materials/contour_params.h"
 #include "document/model/document.h"
 #include "geo/surface/surface.h"
 #include "params/param_table.h"
@@ -124,6 +125,18 @@ const struct SurfaceParams : ParamTable {
     Handle<Varying> opacity =
         add(drivable(unitNumber("geometry_opacity", "Opacity", 1,
                                 "Cut out where it is under half; an image's alpha cuts leaves from a card")));
+    Handle<Varying> bump = add(drivable(
+        number("geometry_bump", "Relief", 0, "m", -10, 10, -0.02, 0.02,
+               "How far a field seems to raise it: light alone says so, the outline stays as it is")));
+    Handle<VaryingColor> normalMap =
+        add(color("geometry_normal", "Normal map", Color(0.5f, 0.5f, 1.0f), true,
+                  "An image of directions along the texture's axes, in the colour space Raw"));
+    Handle<Varying> normalStrength =
+        add(drivable(number("normal_strength", "Normal strength", 1, "", -10, 10, 0, 2,
+                            "How far the normal map bends; below 0 hollows are hills")));
+    Handle<bool> catcher =
+        add(flag("shadow_catcher", "Shadow catcher", false,
+                 "The camera sees the shadows on it alone, over what lies behind: a ground for a backplate"));
     Handle<Varying> luminance =
         add(drivable(number(kGlow, "Emission", 0, "nits", 0, 1e12, 0, 5000,
                             "Light of its own: 300 a screen, 5000 a candle's flame, 1000 a clear sky")));
@@ -141,6 +154,7 @@ const struct SurfaceParams : ParamTable {
                                         "How much the other covers: drive it by a field, and sand lies on "
                                         "rock, brass on the edges of glass")),
                     "over!="));
+    ContourParams contours{*this, false};
 } kSurface;
 
 SurfaceMaterial surfaceMaterial(const MaterialInput& in) {
@@ -181,9 +195,14 @@ SurfaceMaterial surfaceMaterial(const MaterialInput& in) {
     m.subsurfaceScale = p[kSurface.subsurfaceScale];
     m.subsurfaceForward = p[kSurface.subsurfaceForward];
     m.opacity = p[kSurface.opacity];
+    m.catcher = p[kSurface.catcher];
+    m.bump = p[kSurface.bump];
+    m.normalMap = p[kSurface.normalMap];
+    m.normalStrength = p[kSurface.normalStrength];
     m.emission = p[kSurface.emission];
     m.luminance = p[kSurface.luminance];
     m.perNit = float(std::exp2(p[kSurface.emissionExposure])) / kLumensPerWatt;
+    m.contours = contoursOf(p, kSurface.contours);
     if (const std::string& over = p[kSurface.over]; !over.empty()) {
         m.over = in.other(over);
         m.overWeight = p[kSurface.overWeight];

@@ -34,6 +34,7 @@ Document Document::fresh() {
     };
     add("scene", "Scene");
     const std::string render = add("render", "Render");
+    add("surroundings", "Surroundings");
     const std::string sun = add("sun", "Sun"), sky = add("sky", "Sky"), camera = add("camera", "Camera");
     Node settings = d.get(render);
     settings.params[kRender.camera.id()].value = camera;

@@ -83,7 +83,8 @@ class Document {
     Stored<T> value(const std::string& nodeId, const Handle<T>& handle, double frame = 0) const {
         return std::get<Stored<T>>(value(nodeId, handle.id(), frame));
     }
-    /// A value of the "render" or "scene" settings; the spec's initial one where the scene has no such node.
+    /// A value of the "render", "scene" or "surroundings" settings; the spec's initial one where the scene
+    /// has no such node.
     Value setting(const std::string& settings, const std::string& param, double frame = 0) const;
     /// One of kScene, of kRender.
     template <class T>
@@ -93,6 +94,10 @@ class Document {
     template <class T>
     Stored<T> renderSetting(const Handle<T>& handle, double frame = 0) const {
         return std::get<Stored<T>>(setting("render", handle.id(), frame));
+    }
+    template <class T>
+    Stored<T> surroundings(const Handle<T>& handle, double frame = 0) const {
+        return std::get<Stored<T>>(setting("surroundings", handle.id(), frame));
     }
     /// Frames a second.
     double rate() const { return sceneSetting(kScene.rate); }

@@ -61,6 +61,8 @@ struct MaterialInput {
     /// Another material, as it is on the same wearer; null where there is none. Throws Error where it lies
     /// over itself by way of others.
     std::function<std::shared_ptr<const SurfaceMaterial>(const std::string& id)> other;
+    /// How the render numbers a node; 0 for none.
+    std::function<uint32_t(const std::string& id)> number;
 };
 
 /// What the lines that stand for a node in the view are made from.

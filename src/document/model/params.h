@@ -94,6 +94,16 @@ extern const struct RenderParams : ParamTable {
     Handle<int64_t> seed;
 } kRender;
 
+extern const struct SurroundingsParams : ParamTable {
+    SurroundingsParams();
+    Handle<std::string> background;
+    Handle<Color> color;
+    Handle<std::string> file, space, fit;
+    Handle<double> visibility;
+    Handle<Color> fogColor;
+    Handle<double> fogBase, fogHeight, fogForward;
+} kSurroundings;
+
 extern const struct SceneParams : ParamTable {
     SceneParams();
     Handle<double> rate;

@@ -14,6 +14,8 @@ const struct OcclusionParams : ParamTable {
         add(number("reach", "Distance", 0.3, "m", 1e-6, 1e6, 0.01, 2, "How near things must be to shelter"));
     Handle<int64_t> rays = add(whole("rays", "Rays", 32, 1, 4096, 8, 128,
                                      "Directions asked from each place; more is smoother and slower"));
+    Handle<std::string> side = add(choice("side", "Side", "outside", {"outside", "inside"},
+                                          "Inside asks beneath the surface: 1 where it is thin"));
     Handle<Refs> objects = add(refs("objects", "Occluders", "object or layer", "Other things that occlude"));
 } kOcclusion;
 
@@ -24,12 +26,13 @@ struct Shelter : SourceKernel {
     std::vector<SurfacePtr> shelters;
     float reach = 1.0f, offset = 1e-4f;
     int rays = 32;
+    float turned = 1.0f;  ///< -1 to ask within
 
     void evaluate(const Samples& s, std::span<float> out) const override {
         const auto p = s.get(channel::position), n = s.get(channel::normal);
         const auto toObject = s.get(channel::toObject);
         for (size_t i = 0; i < out.size(); ++i)
-            out[i] = n.empty() ? 0.0f : at(p[i], n[i], toObject.empty() ? nullptr : &toObject[i]);
+            out[i] = n.empty() ? 0.0f : at(p[i], n[i] * turned, toObject.empty() ? nullptr : &toObject[i]);
     }
     bool ownBlocks(const V3f& origin, const V3f& direction, const M44f* toObject) const {
         if (!toObject) return own->blocked(origin, direction, reach);
@@ -76,6 +79,7 @@ SourceType occlusionSource() {
                         kernel->shelters.push_back(sceneQueryFor(context, "shelter").surface(id));
                 kernel->reach = float(p[kOcclusion.reach]);
                 kernel->rays = int(p[kOcclusion.rays]);
+                kernel->turned = p[kOcclusion.side] == "inside" ? -1.0f : 1.0f;
                 const Box3f& box = context.surface->mesh().bounds();
                 kernel->offset = 1e-5f * std::max(1e-3f, (box.max - box.min).length());
                 return kernel;

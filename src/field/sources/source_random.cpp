@@ -1,5 +1,6 @@
 #include "field/sources.h"
 
+#include "geo/surface/surface.h"
 #include "params/param_table.h"
 
 namespace ovrix::field {
@@ -22,6 +23,29 @@ struct PerElement : SourceKernel {
     }
 };
 
+const struct FaceParams : ParamTable {
+    Handle<int64_t> seed = add(seedSpec("Another number, another draw"));
+} kFace;
+
+/// One number for all of a polygon.
+struct PerFace : SourceKernel {
+    uint64_t seed;
+    SurfacePtr surface;  ///< whose faces are meant where samples do not say theirs; null for none
+    void evaluate(const Samples& s, std::span<float> out) const override {
+        const auto face = s.get(channel::face);
+        if (!face.empty() || !surface) {
+            for (size_t i = 0; i < out.size(); ++i) out[i] = face.empty() ? 0.5f : of(uint64_t(face[i]));
+            return;
+        }
+        const PlacesOn places(*surface, s);
+        for (size_t i = 0; i < out.size(); ++i) {
+            const SurfaceHit hit = places[i];
+            out[i] = hit.hit ? of(surface->mesh().triangleFace(hit.triangle)) : 0.5f;
+        }
+    }
+    float of(uint64_t face) const { return random1(seed, face, Stream::Field); }
+};
+
 }  // namespace
 
 SourceType randomSource() {
@@ -31,6 +55,19 @@ SourceType randomSource() {
             .params = kRandom.specs(),
             .compile = [](const ResolvedParams& p, const FieldContext&) {
                 return std::make_unique<PerElement>(uint64_t(p[kRandom.seed]));
+            }};
+}
+
+SourceType faceRandomSource() {
+    return {.id = "random_face",
+            .title = "Random per face",
+            .help = "Another number between 0 and 1 for each face of the mesh: tiles, planks, facets",
+            .params = kFace.specs(),
+            .compile = [](const ResolvedParams& p, const FieldContext& context) {
+                auto kernel = std::make_unique<PerFace>();
+                kernel->seed = uint64_t(p[kFace.seed]);
+                kernel->surface = context.surface;
+                return kernel;
             }};
 }
 

@@ -48,6 +48,7 @@ class Light {
     LightHit hit(const V3f& origin, const V3f& direction) const { return held_->hit(origin, direction); }
     LightBounds bounds() const { return held_->bounds(); }
 
+    uint32_t node = 0;    ///< whose light it is, as objects are numbered; 0 for nobody's
     bool seen = true;     ///< by the camera itself
     bool shadows = true;  ///< whether what lies between keeps its light off
     /// Numbers of objects and layers that it spares, or lights alone.

@@ -49,6 +49,8 @@ class Camera {
     /// Half the picture's width and height at distance 1.
     float halfWidth() const { return halfWidth_; }
     float halfHeight() const { return halfHeight_; }
+    /// Metres along the line of sight that are sharp.
+    float focus() const { return focus_; }
 
   private:
     Ray still(float x, float y, float u, float v) const;

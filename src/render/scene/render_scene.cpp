@@ -236,11 +236,20 @@ float SurfaceMaterial::opacityAt(FieldsAt& at) const {
     return w > 0.0f ? lerp(own, over->opacityAt(at), w) : own;
 }
 
+float SurfaceMaterial::bumpAt(FieldsAt& at) const {
+    const float own = at.of(bump), w = coverAt(at);
+    return w > 0.0f ? lerp(own, over->bumpAt(at), w) : own;
+}
+
 Samples samplesAt(const SurfacePoint& p, const SurfaceMaterial& material) {
     Samples s = material.readsElements && p.elements ? p.elements->sub(p.row, 1) : Samples(1);
     s.with(channel::position, {&p.position, 1}).with(channel::normal, {&p.normal, 1});
     s.with(channel::uv, {&p.uv, 1}).with(channel::id, {&p.element, 1});
+    static constexpr float kSides[] = {0.0f, 1.0f};
+    s.with(channel::eye, {&p.eye, 1}).with(channel::backside, {&kSides[p.backside], 1});
     if (p.strand) s.with(channel::along, {&p.along, 1});
+    if (p.arriving >= 0.0f) s.with(channel::arriving, {&p.arriving, 1});
+    if (p.face >= 0) s.with(channel::face, {&p.face, 1});
     if (p.placed) {
         s.with(channel::triangle, {&p.triangle, 1}).with(channel::bary, {&p.bary, 1});
         s.with(channel::toObject, {&p.toObject, 1});
@@ -378,6 +387,7 @@ SurfacePoint RenderScene::strandPoint(const RayHit& hit, const Ray& ray, const S
     const M44f world(m[0], m[1], m[2], m[3], m[4], m[5], m[6], m[7], m[8], m[9], m[10], m[11], m[12], m[13],
                      m[14], m[15]);
     SurfacePoint p;
+    p.eye = -ray.direction;
     p.strand = true;
     p.center = place.center * world;
     world.multDirMatrix(place.tangent, p.tangent);
@@ -427,6 +437,8 @@ SurfacePoint RenderScene::surfacePoint(const RayHit& hit, const Ray& ray) const 
     const Triangle& t = mesh.triangles()[hit.triangle];
     const float w = 1.0f - hit.u - hit.v;
     SurfacePoint p;
+    p.eye = -ray.direction;
+    p.face = int32_t(mesh.triangleFace(hit.triangle));
     // By the weights on the triangle: along a long ray its rounding would be many times as large.
     const auto corner = [&](int k) { return prototype.positionAt(t[size_t(k)], ray.time); };
     const V3f local = corner(0) * w + corner(1) * hit.u + corner(2) * hit.v;
@@ -450,10 +462,19 @@ SurfacePoint RenderScene::surfacePoint(const RayHit& hit, const Ray& ray) const 
     if (!factors_.empty()) p.factor = factors_[hit.instance];
     p.object = instance.object;
     p.layer = instance.layer;
-    if (p.material < materials_.size() && materials_[p.material].grained()) {
+    if (p.material < materials_.size() &&
+        (materials_[p.material].grained() || materials_[p.material].bumps() ||
+         materials_[p.material].mapsNormals())) {
         const V3f e1 = corner(1) - corner(0), e2 = corner(2) - corner(0);
         V2f d1(1, 0), d2(0, 1);
-        if (const auto uv = prototype.uvs; !uv.empty()) d1 = uv[t[1]] - uv[t[0]], d2 = uv[t[2]] - uv[t[0]];
+        if (const auto uv = prototype.uvs; !uv.empty()) {
+            d1 = uv[t[1]] - uv[t[0]], d2 = uv[t[2]] - uv[t[0]];
+            p.edgeUv = {d1, d2};
+        }
+        for (int k = 0; k < 3; ++k) {
+            p.edge[0][k] = m[k] * e1.x + m[4 + k] * e1.y + m[8 + k] * e1.z;
+            p.edge[1][k] = m[k] * e2.x + m[4 + k] * e2.y + m[8 + k] * e2.z;
+        }
         // The way in which the first texture coordinate grows; any scale does.
         const V3f along = (e1 * d2.y - e2 * d1.y) * (d1.x * d2.y - d2.x * d1.y < 0.0f ? -1.0f : 1.0f);
         for (int k = 0; k < 3; ++k) p.tangent[k] = m[k] * along.x + m[4 + k] * along.y + m[8 + k] * along.z;

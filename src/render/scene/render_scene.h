@@ -11,6 +11,8 @@
 #include "geo/mesh/mesh.h"
 #include "render/light/lights.h"
 #include "render/scene/camera.h"
+#include "render/scene/fog.h"
+#include "render/scene/line_art.h"
 #include "render/scene/strand_curves.h"
 #include "render/shade/fibre.h"
 
@@ -57,9 +59,14 @@ struct SurfaceMaterial {
     VaryingColor subsurfaceColor = always(Color(0.8f)),
                  subsurfaceScale = always(Color(1.0f, 0.5f, 0.25f));  ///< of the radius
     bool thinWalled = false;
+    bool catcher = false;             ///< of it the camera sees the shadows alone, on what lies behind
     int priority = 0;                 ///< where clear matter overlaps, the highest is there
     Varying rotation = always(0.0f);  ///< degrees that the shine's grain is turned
     Varying opacity = always(1.0f);
+    Varying bump = always(0.0f);  ///< metres that it seems to stand out
+    VaryingColor normalMap =
+        always(Color(0.5f, 0.5f, 1.0f));  ///< of the tangent frame, from -1 to 1 as 0 to 1
+    Varying normalStrength = always(1.0f);
     Varying luminance = always(0.0f);  ///< of its own light, in nits
     VaryingColor emission = always(Color(1.0f));
     float perNit = 1.0f;  ///< radiance of each
@@ -69,13 +76,17 @@ struct SurfaceMaterial {
     bool readsElements = false;
     /// Set for a fibre: then of the others only the base colour counts. On what is no strand, it is matt.
     std::shared_ptr<const FibreMaterial> fibre;
+    /// Set for what is drawn: its base is the colour that light gives it, and of the others opacity counts.
+    std::shared_ptr<const LineArt> drawn;
+    std::shared_ptr<const Contours> contours;  ///< null for none
+    float white = 1.0f;                        ///< radiance that is white in the picture
     /// Another that lies over it, and how much of it there is; null for none. What encloses matter, its
     /// priority and whether it is thin, is this one's own.
     std::shared_ptr<const SurfaceMaterial> over;
     Varying overWeight = always(0.0f);
     /// Whether light may go through.
     bool clear() const {
-        return !fibre &&
+        return !fibre && !drawn &&
                (transmissionWeight.field || transmissionWeight.high > 0.0f || (over && over->clear()));
     }
     /// How much of it is there, from 0 to 1. @param at  fields at the place
@@ -88,11 +99,19 @@ struct SurfaceMaterial {
                (dispersion.field || dispersion.high > 0.0f || (over && over->disperses()));
     }
     bool grained() const { return anisotropy.field || anisotropy.high > 0.0f || (over && over->grained()); }
+    /// Whether its normals are bent.
+    bool bumps() const {
+        return bump.field || (over && (over->bumps() || (overWeight.field && over->bump.high != bump.high)));
+    }
+    bool mapsNormals() const { return normalMap.field || (over && over->mapsNormals()); }
+    /// What bumps() and mapsNormals() are of, where the one over it covers so much. @param at  fields there
+    float bumpAt(FieldsAt& at) const;
     /// Whether rays may pass where it is less than half there.
     bool cuts() const { return opacity.field || opacity.high < 0.5f || (over && over->cuts()); }
     bool glows() const {
         const bool dark = !emission.field && V3f(emission.high) == V3f(0.0f);
-        return !fibre && ((!dark && (luminance.field || luminance.high > 0.0f)) || (over && over->glows()));
+        return !fibre && !drawn &&
+               ((!dark && (luminance.field || luminance.high > 0.0f)) || (over && over->glows()));
     }
 };
 
@@ -110,8 +129,14 @@ struct SurfacePoint {
     float rounding = 0;                ///< metres that the position may be off
     bool backside = false;             ///< met from within
     V2f uv{0, 0};
-    V3f tint{0, 1, 1};   ///< see tinted()
-    Color factor{1.0f};  ///< the copy's own, on all its colours
+    V3f eye{0, 0, 0};  ///< unit, to where the ray came from
+    // Of a mesh whose material bends normals: two edges of the triangle, and how texture places change along.
+    std::array<V3f, 2> edge{V3f(0.0f), V3f(0.0f)};
+    std::array<V2f, 2> edgeUv{V2f(0.0f), V2f(0.0f)};
+    int32_t face = -1;    ///< of a mesh
+    float arriving = -1;  ///< light, for fields of what is drawn; below 0 for unknown
+    V3f tint{0, 1, 1};    ///< see tinted()
+    Color factor{1.0f};   ///< the copy's own, on all its colours
     uint64_t element = 0;
     uint32_t material = 0, object = 0, layer = 0;
     // For materials with fields on what is worn: its triangle, and the way into its space.
@@ -184,6 +209,7 @@ class RenderScene {
 
     /// Lights and materials may be replaced after commit(), while no ray is traced.
     std::vector<Light> lights;
+    Fog fog;
     void clearMaterials() {
         materials_.clear();
         cuts_ = clears_ = glows_ = false;
@@ -209,6 +235,7 @@ class RenderScene {
 
     const SurfaceMaterial& materialOf(const RayHit& hit) const { return materials_[materialAt(hit)]; }
 
+    const std::vector<SurfaceMaterial>& materials() const { return materials_; }
     size_t instanceCount() const { return instances_.size(); }
     const Instance& instance(uint32_t index) const { return instances_[index]; }
     /// Null where it is strands.

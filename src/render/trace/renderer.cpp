@@ -1,77 +1,12 @@
 #include "render/trace/renderer.h"
 
 #include "base/parallel.h"
+#include "render/trace/leave.h"
+#include "render/trace/passing.h"
+#include "render/trace/path.h"
 #include "render/trace/shading.h"
 
 namespace ovrix::render {
-
-struct Renderer::Path {
-    Ray ray;
-    Sampler sampler;
-    FilmPixel& pixel;
-    V3f weight{1.0f, 1.0f, 1.0f};
-    V3f direct{0, 0, 0}, indirect{0, 0, 0};
-    float pdf = 0.0f;  ///< of the direction that the last bounce took
-    int depth = 0;
-    bool lobed = false;  ///< the first thing met is a fibre
-    Media media = {};
-    Wavelength wavelength = {};  ///< drawn where matter first bends colours apart
-    bool softened = false;       ///< light has left a matt surface on its way to the eye
-    bool parted = false;         ///< and its colour counted, where the path went on through it
-    bool broad = false;          ///< the last bounce was by what is no shine
-    bool counted = false;        ///< light that is met now was counted before, through what is clear
-    // What the path came to last, as light falls on it: it says how often each light was aimed at from there.
-    LightReceiver receiver = {};
-    uint32_t object = 0, layer = 0;
-    bool aimedAtAll = false;  ///< each light was, and not one of them
-    std::array<V3f, Fibre::kLobes> split =
-        filled<Fibre::kLobes>(V3f(0.0f));          ///< parts of what comes by its lobes
-    std::array<V3f, Fibre::kLobes> lobes = split;  ///< light of each so far
-    void add(const V3f& light, int bounces) {
-        (bounces <= 1 ? direct : indirect) += light;
-        for (size_t p = 0; lobed && p < lobes.size(); ++p) lobes[p] += light * split[p];
-    }
-    /// How light that comes now is shared among the lobes: @p parts of @p whole.
-    void splitBy(const std::array<V3f, Fibre::kLobes>& parts, const V3f& whole) {
-        for (size_t p = 0; p < split.size(); ++p)
-            for (int k = 0; k < 3; ++k) split[p][k] = whole[k] > 0.0f ? parts[p][k] / whole[k] : 0.0f;
-    }
-};
-
-namespace {
-
-/// Away from the surface by a little more than the rounding of its coordinates, and of those that they come
-/// from, so that rays do not meet the face they start from.
-V3f leave(const V3f& p, const V3f& normal, float rounding) {
-    const float size = std::max({std::abs(p.x), std::abs(p.y), std::abs(p.z), 1e-3f});
-    return p + normal * (size * 2e-6f + 2.0f * rounding + 1e-6f);
-}
-
-float powerHeuristic(float a, float b) { return a * a / std::max(1e-30f, a * a + b * b); }
-
-/// No brighter than the limit, in its own hue.
-V3f capped(const V3f& c, float limit) {
-    if (!isFinite(c)) return V3f(0.0f);
-    const float most = std::max({c.x, c.y, c.z});
-    return limit > 0.0f && most > limit ? c * (limit / most) : c;
-}
-
-/// Out of a strand towards a direction, so that its own ribbon, which turns to every ray, is not met again.
-V3f leaveStrand(const SurfacePoint& p, const V3f& direction) {
-    if (p.round && direction.dot(p.normal) > 0.0f) return leave(p.position, p.normal, p.rounding);
-    const V3f out = direction - p.tangent * direction.dot(p.tangent);
-    const float length = out.length();
-    const V3f away = length > 1e-6f ? out / length : p.normal;
-    return leave(p.center + away * (p.radius * (p.round ? 1.05f : 1.01f)), away, p.rounding);
-}
-
-/// On the other side. Through a strand: its ribbon must not be met again.
-V3f behind(const SurfacePoint& p) {
-    const V3f from = p.strand ? p.center - p.faceNormal * p.radius * (p.round ? 1.05f : 1.01f) : p.position;
-    return leave(from, -p.faceNormal, p.rounding);
-}
-
-}  // namespace
 
 Ray Renderer::primaryRay(const Film& film, int x, int y, Sampler& sampler) const {
     const auto r = sampler.next4();
@@ -113,7 +48,8 @@ bool Renderer::meetLights(Path& path, const RayHit& hit) const {
         }
     };
     lights_->tree().along(origin, direction, reach, meet);
-    if (!best.hit && !hit.hit())
+    const bool behind = path.framed && options_.backdrop.kind != Backdrop::Kind::Lights;
+    if (!best.hit && !hit.hit() && !behind)
         for (const uint32_t i : lights_->tree().far()) meet(i);
     path.add(best.hit ? capped(path.weight * best.radiance, limitOf(path)) : far, path.depth);
     return best.hit;
@@ -135,13 +71,14 @@ struct Renderer::Vertex {
           shaded(std::move(s)),
           fibre(std::get_if<Fibre>(&shaded.scatter)),
           frame(fibre                 ? Frame(p.tangent, back)
-                : p.tangent == V3f(0) ? Frame(p.normal)
-                                      : Frame(p.normal, p.tangent, shaded.grain)),
+                : p.tangent == V3f(0) ? Frame(normal())
+                                      : Frame(normal(), p.tangent, shaded.grain)),
           wo(frame.toLocal(back)) {
         if (!fibre) wo.z = std::max(wo.z, 1e-4f);  // a bent normal may look away at the rim
         wo.normalize();
         if (!fibre) from = bsdf().from(wo);
     }
+    const V3f& normal() const { return shaded.normal ? *shaded.normal : point.normal; }
     const Bsdf& bsdf() const { return std::get<Bsdf>(shaded.scatter); }
     /// Whether light may go that way: the bent normal and the face must agree.
     bool agrees(const V3f& direction, float localZ) const {
@@ -160,48 +97,6 @@ struct Renderer::Vertex {
         return behind(point);
     }
 };
-
-static void pass(Media& media, const Medium& medium, bool leaving) {
-    if (leaving)
-        media.leave(medium.instance);
-    else
-        media.enter(medium);
-}
-
-/// What of light comes along a ray, and whether clear matter lies on its way. Clear matter lets it through
-/// straight on: where it goes when it is bent is not known from here.
-Renderer::Passed Renderer::lightThrough(Ray ray, float distance, const Media& within) const {
-    if (!scene_.clears()) return {V3f(scene_.passing(ray.origin, ray.direction, distance, ray.time)), false};
-    Passed passed{V3f(1.0f), false};
-    Media media = within;
-    constexpr int kMostBoundaries = 16;
-    float left = distance * 0.9999f;
-    for (int i = 0; i < kMostBoundaries; ++i) {
-        const RayHit hit = scene_.intersect(ray, false, left);
-        if (!hit.hit()) return {passed.light * media.through(left), passed.clear};
-        const SurfacePoint p = scene_.surfacePoint(hit, ray);
-        const SurfaceMaterial& m = scene_.materialOf(p);
-        if (!m.clear()) return {V3f(0.0f), false};
-        const Samples one = samplesAt(p, m);
-        FieldsAt at(one);
-        const Clear clear = clearAt(m, p, at);
-        const bool thin = thinAt(m, p);
-        passed.light *= media.through(hit.distance);
-        if (thin || !media.hides(hit.instance, m.priority)) {
-            const float cosine = std::abs(ray.direction.dot(p.normal));
-            const float index = thin ? clear.ior : clear.ior / media.iorAround(hit.instance);
-            const float once = fresnel(cosine, std::max(index, 1.0f / index));
-            passed.light *= clear.weight * (thin ? 1.0f - 2.0f * once / (1.0f + once) : 1.0f - once);
-            if ((thin || !p.backside) && clear.depth <= 0.0f) passed.light *= clear.tint;
-        }
-        passed.clear = true;
-        if (!thin) pass(media, mediumOf(m, clear, hit.instance), p.backside);
-        if (!(passed.light.x + passed.light.y + passed.light.z > 0.0f)) return {V3f(0.0f), true};
-        ray.origin = behind(p);
-        left -= hit.distance;
-    }
-    return {V3f(0.0f), true};
-}
 
 /// What of a path's light is of its wavelength: where it first goes on through what bends colours apart.
 V3f Renderer::colorOf(const Path& path, const Vertex& v, const V3f& wi) {
@@ -256,7 +151,8 @@ void Renderer::gatherFrom(Path& path, const Vertex& v, uint32_t index, float cha
     if (!(luminance(f * s.radiance) > 0.0f)) return;  // before any ray is traced
     const Ray ray{v.originFor(s.direction), s.direction, path.ray.time};
     const bool shadows = !lamp || lamp->shadows;
-    const Passed passed = shadows ? lightThrough(ray, s.distance, path.media) : Passed{V3f(1.0f), false};
+    const Passed passed =
+        shadows ? lightThrough(scene_, ray, s.distance, path.media) : Passed{V3f(1.0f), false};
     // Light that comes through what is clear is counted here alone: see bounce(). So is what nothing shades.
     // Where a path left what is no shine, that light was counted there: not again where it goes on.
     const bool again = wi.z < 0.0f && !v.fibre && (path.counted || path.broad);
@@ -279,6 +175,14 @@ bool Renderer::passHidden(Path& path, const RayHit& hit, const SurfacePoint& p) 
     return true;
 }
 
+/// Russian roulette by throughput.
+bool Renderer::survive(Path& path, float r) const {
+    if (path.depth <= 3) return true;
+    const float stay = std::clamp(std::max({path.weight.x, path.weight.y, path.weight.z}), 0.05f, 1.0f);
+    path.weight /= stay;
+    return r < stay;
+}
+
 bool Renderer::bounce(Path& path, const Vertex& v) const {
     const auto r = path.sampler.next4();
     V3f wi, weight;
@@ -298,20 +202,20 @@ bool Renderer::bounce(Path& path, const Vertex& v) const {
     if (!(pdf > 0.0f) || !v.agrees(direction, wi.z)) return false;
     path.weight *= weight;
     path.softened = path.softened || broad;
+    path.sharp = path.sharp && !broad && v.shaded.sharp;
     if (beneath) return emerge(path, v, direction);
     path.weight *= colorOf(path, v, wi);
     path.parted = path.parted || (v.shaded.disperses && wi.z < 0.0f);
     path.pdf = pdf;
     ++path.depth;
-    if (path.depth > 3) {
-        const float stay = std::clamp(std::max({path.weight.x, path.weight.y, path.weight.z}), 0.05f, 1.0f);
-        if (r[3] >= stay) return false;
-        path.weight /= stay;
-    }
+    if (!survive(path, r[3])) return false;
     path.ray = {v.originFor(direction), direction, path.ray.time};
     // Through what is clear, the light behind it was counted where the path left what is no shine.
+    path.framed = path.framed && refracted;
     path.counted = refracted && (path.counted || path.broad);
     path.broad = broad && !refracted;
+    constexpr float kSpreads = 0.03f;  // what a matt surface sees of another is a mean of much
+    if (path.broad) path.spread = std::max(path.spread, kSpreads);
     if (refracted && v.shaded.behind) pass(path.media, *v.shaded.behind, v.point.backside);
     return path.depth <= options_.bounces + 1;
 }
@@ -339,50 +243,70 @@ bool Renderer::emerge(Path& path, const Vertex& v, const V3f& direction) const {
 }
 
 /// What passes beside the light hold of the first thing that a ray meets.
-void Renderer::recordFirst(FilmPixel& pixel, const Vertex& v, const Camera& camera) {
-    pixel.normal += v.point.normal;
-    pixel.albedo += v.shaded.base;
-    if (v.point.strand) pixel.tangent += v.point.tangent;
+void Renderer::recordFirst(FilmPixel& pixel, const SurfacePoint& point, const V3f& normal, const V3f& base,
+                           const Camera& camera) {
+    pixel.normal += normal;
+    pixel.albedo += base;
+    if (point.strand) pixel.tangent += point.tangent;
     if (pixel.samples > 0) return;
-    pixel.depth = (v.point.position - camera.position()).dot(camera.forward());
-    pixel.object = v.point.object;
-    pixel.layer = v.point.layer;
+    pixel.depth = (point.position - camera.position()).dot(camera.forward());
+    pixel.object = point.object;
+    pixel.layer = point.layer;
 }
 
-void Renderer::samplePixel(FilmPixel& pixel, const Film& film, int x, int y, uint32_t pass) const {
+void Renderer::samplePixel(FilmPixel& pixel, const Film& film, int x, int y, uint32_t pass,
+                           const ContourFinder& contours) const {
     Sampler sampler(uint32_t(x), uint32_t(y), pass, options_.seed, options_.log2Passes);
     const Ray first = primaryRay(film, x, y, sampler);
-    Path path{first, sampler, pixel};
+    Path path{first, sampler, pixel, contours};
+    path.spread = 2.0f * camera_.halfHeight() / float(film.height());
     bool seen = false;
     constexpr int kMostHidden = 32;
     constexpr float kNarrow = 2.0f;  // pixels
     int hidden = 0;
     for (;;) {
         const RayHit hit = scene_.intersect(path.ray, path.depth == 0);
-        const bool ended = meetLights(path, hit);
+        if (meetFog(path, hit)) {
+            seen = true;
+            if (path.weight == V3f(0.0f)) break;
+            continue;
+        }
+        const bool ended = drawContour(path, hit) || meetLights(path, hit);
         if (path.depth == 0) seen = hit.hit() || ended;
+        if (path.framed && !hit.hit() && !ended && options_.backdrop.kind != Backdrop::Kind::Lights)
+            meetBackdrop(path);
         // The last ray only looks for lights, so that both ways to find them count.
         if (ended || !hit.hit() || path.depth > options_.bounces) break;
         const SurfacePoint point = scene_.surfacePoint(hit, path.ray);
         path.weight *= path.media.through(hit.distance);
+        path.width += hit.distance * path.spread;
+        path.far += hit.distance;
         if (hidden < kMostHidden && passHidden(path, hit, point)) {
             ++hidden;
             continue;
         }
         const SurfaceMaterial& material = scene_.materialOf(point);
+        if (material.catcher && hidden < kMostHidden && catchShadow(path, point)) {
+            ++hidden;
+            continue;
+        }
+        if (material.drawn) {
+            draw(path, point, false);
+            break;
+        }
         if (!path.wavelength && material.disperses()) {
             const auto r = path.sampler.next4();
             path.wavelength = Wavelength::draw(r[0], r[1]);
         }
         const PathState state{path.media, hit.instance, path.wavelength,
-                              path.softened ? options_.roughen : 0.0f};
+                              path.softened ? options_.roughen : 0.0f, 0.5f * path.width};
         Vertex vertex(point, shade(material, point, state), -path.ray.direction);
         vertex.instance = hit.instance;
         vertex.whole = vertex.fibre &&
                        (path.depth > 0 ||
                         point.radius < kNarrow * hit.distance * camera_.halfHeight() / float(film.height()));
         if (path.depth == 0) {
-            recordFirst(pixel, vertex, camera_);
+            recordFirst(pixel, point, vertex.normal(), vertex.shaded.base, camera_);
             path.lobed = vertex.fibre != nullptr;
         }
         addEmission(path, hit, vertex);
@@ -393,7 +317,7 @@ void Renderer::samplePixel(FilmPixel& pixel, const Film& film, int x, int y, uin
     pixel.indirect += capped(path.indirect, 0.0f);
     for (size_t p = 0; path.lobed && p < path.lobes.size(); ++p)
         pixel.fibre[p] += capped(path.lobes[p], 0.0f);
-    pixel.alpha += seen || !options_.clearBackground ? 1.0f : 0.0f;
+    pixel.alpha += seen || !options_.clearBackground ? 1.0f : 1.0f - path.shade;
     ++pixel.samples;
 }
 
@@ -415,17 +339,20 @@ void overTiles(const Rect& r, Progress& progress, const Body& body) {
 }  // namespace
 
 void Renderer::renderPass(Film& film, uint32_t pass, const Rect& region, Progress& progress) const {
+    const ContourFinder contours(scene_, camera_, film.height());
     overTiles(region, progress, [&](const Rect& tile) {
         for (int y = tile.y; y < tile.y + tile.height; ++y)
-            for (int x = tile.x; x < tile.x + tile.width; ++x) samplePixel(film.at(x, y), film, x, y, pass);
+            for (int x = tile.x; x < tile.x + tile.width; ++x)
+                samplePixel(film.at(x, y), film, x, y, pass, contours);
     });
 }
 
 void Renderer::renderPreview(Film& film, int step, const Rect& region, Progress& progress) const {
+    const ContourFinder contours(scene_, camera_, film.height());
     const auto block = [&](const Rect& r) {
         FilmPixel pixel;
         samplePixel(pixel, film, std::min(r.x + step / 2, film.width() - 1),
-                    std::min(r.y + step / 2, film.height() - 1), 0);
+                    std::min(r.y + step / 2, film.height() - 1), 0, contours);
         for (int j = r.y; j < r.y + r.height; ++j)
             for (int i = r.x; i < r.x + r.width; ++i) film.at(i, j) = pixel;
     };

@@ -3,12 +3,24 @@
 #include "base/progress.h"
 #include "render/film/film.h"
 #include "render/scene/render_scene.h"
+#include "render/trace/contours.h"
 #include "render/trace/media.h"
 #include "render/trace/pixel_filter.h"
 #include "render/trace/sampler.h"
 #include "render/trace/scene_lights.h"
 
 namespace ovrix::render {
+
+/// What the camera sees where nothing stands, in place of what lights the scene.
+struct Backdrop {
+    enum class Kind { Lights, Color, Image } kind = Kind::Lights;
+    V3f color{0, 0, 0};  ///< radiance
+    std::shared_ptr<const Image> image = nullptr;
+    bool whole = false;  ///< the image is whole within the picture; else it fills it
+    float white = 1.0f;  ///< radiance of the image's white
+    /// @param x, y  of the picture from 0 to 1, y down  @param aspect  of the picture
+    V3f at(float x, float y, float aspect) const;
+};
 
 struct RenderOptions {
     int bounces = 16;  ///< reflections after the first hit
@@ -22,6 +34,7 @@ struct RenderOptions {
     uint32_t seed = 0;
     uint32_t log2Passes = 6;  ///< see Sampler
     PixelFilter filter = PixelFilter();
+    Backdrop backdrop = {};
 };
 
 /// Unidirectional path tracing with next-event estimation, multiple importance sampling (Veach and Guibas,
@@ -51,15 +64,11 @@ class Renderer {
 
   private:
     struct Path;
-    void samplePixel(FilmPixel& pixel, const Film& film, int x, int y, uint32_t pass) const;
+    void samplePixel(FilmPixel& pixel, const Film& film, int x, int y, uint32_t pass,
+                     const ContourFinder& contours) const;
     float limitOf(const Path& path) const;
     bool meetLights(Path& path, const RayHit& hit) const;
     struct Vertex;
-    struct Passed {
-        V3f light;
-        bool clear;
-    };
-    Passed lightThrough(Ray ray, float distance, const Media& within) const;
     bool passHidden(Path& path, const RayHit& hit, const SurfacePoint& point) const;
     void addEmission(Path& path, const RayHit& hit, const Vertex& vertex) const;
     float aimed(const Path& path, uint32_t light) const;
@@ -69,7 +78,16 @@ class Renderer {
     static V3f colorOf(const Path& path, const Vertex& vertex, const V3f& wi);
     bool bounce(Path& path, const Vertex& vertex) const;
     bool emerge(Path& path, const Vertex& vertex, const V3f& direction) const;
-    static void recordFirst(FilmPixel& pixel, const Vertex& vertex, const Camera& camera);
+    static void recordFirst(FilmPixel& pixel, const SurfacePoint& point, const V3f& normal, const V3f& base,
+                            const Camera& camera);
+    void meetBackdrop(Path& path) const;
+    bool meetFog(Path& path, const RayHit& hit) const;
+    void gatherInFog(Path& path, const V3f& place) const;
+    void gatherInFog(Path& path, const V3f& place, uint32_t light, float chance) const;
+    bool survive(Path& path, float r) const;
+    bool catchShadow(Path& path, const SurfacePoint& point) const;
+    void draw(Path& path, SurfacePoint point, bool line) const;
+    bool drawContour(Path& path, const RayHit& hit) const;
 
     const RenderScene& scene_;
     Camera camera_;

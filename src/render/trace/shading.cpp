@@ -109,7 +109,62 @@ SurfaceLayers layersAt(const SurfaceMaterial& m, const SurfacePoint& p, FieldsAt
     return mixed(layers, upper, cover);
 }
 
+/// The same place a little way along its face.
+SurfacePoint shifted(const SurfacePoint& p, const V3f& by) {
+    SurfacePoint out = p;
+    out.position += by;
+    const float aa = p.edge[0].dot(p.edge[0]), ab = p.edge[0].dot(p.edge[1]), bb = p.edge[1].dot(p.edge[1]);
+    const float det = aa * bb - ab * ab, a = by.dot(p.edge[0]), b = by.dot(p.edge[1]);
+    if (!(det > 0.0f)) return out;
+    const V2f w((a * bb - b * ab) / det, (b * aa - a * ab) / det);
+    out.bary += w;
+    out.uv += p.edgeUv[0] * w.x + p.edgeUv[1] * w.y;
+    return out;
+}
+
+/// How steeply it rises along the face, metres a metre.
+V3f slopeOf(const SurfaceMaterial& m, const SurfacePoint& p, FieldsAt& at, float step) {
+    const float here = m.bumpAt(at);
+    V3f x, y, slope(0.0f);
+    basis(p.faceNormal, x, y);
+    for (const V3f& axis : {x, y}) {
+        const SurfacePoint beside = shifted(p, axis * step);
+        const Samples one = samplesAt(beside, m);
+        FieldsAt there(one);
+        slope += axis * ((m.bumpAt(there) - here) / step);
+    }
+    return p.backside ? -slope : slope;  // it rises to the side that looks outwards
+}
+
+/// What a map says, in the frame of the texture's axes.
+V3f mapped(const SurfaceMaterial& m, const SurfacePoint& p, FieldsAt& at) {
+    V3f n = p.normal;
+    if (m.normalMap.field) {
+        const Color c = at.of(m.normalMap);
+        const float strength = at.of(m.normalStrength);
+        const Frame frame(p.normal, p.tangent, 0.0f);
+        const float turn = p.backside ? -1.0f : 1.0f;
+        const bool mirrored = p.edgeUv[0].cross(p.edgeUv[1]) < 0.0f;
+        n = frame.x * ((2.0f * c.x - 1.0f) * strength * turn) +
+            frame.y * ((2.0f * c.y - 1.0f) * strength * (mirrored ? -1.0f : 1.0f)) +
+            frame.z * std::max(2.0f * c.z - 1.0f, 1e-3f);
+    }
+    const float cover = m.coverAt(at);
+    return cover > 0.0f ? n.normalized() * (1.0f - cover) + mapped(*m.over, p, at) * cover : n;
+}
+
 }  // namespace
+
+V3f bentNormal(const SurfaceMaterial& m, const SurfacePoint& p, FieldsAt& at, float footprint) {
+    V3f n = m.mapsNormals() ? mapped(m, p, at) : p.normal;
+    if (m.bumps()) {
+        const float size = std::max({std::abs(p.position.x), std::abs(p.position.y), std::abs(p.position.z)});
+        n = n.normalized() - slopeOf(m, p, at, std::max({footprint, 1e-5f, size * 1e-5f}));
+    }
+    const float length2 = n.dot(n);
+    if (!(length2 > 1e-12f) || !std::isfinite(length2)) return p.normal;
+    return n / std::sqrt(length2);
+}
 
 Clear clearAt(const SurfaceMaterial& m, const SurfacePoint& p, FieldsAt& at, const Wavelength& wavelength) {
     const float cover = m.coverAt(at);
@@ -150,6 +205,7 @@ Shaded shade(const SurfaceMaterial& m, const SurfacePoint& p, const PathState& p
     FieldsAt at(one);
     if (m.fibre) return shadeFibre(m, p, at);
     Shaded s{Bsdf({}), Color(0.0f)};
+    if (!p.strand && (m.bumps() || m.mapsNormals())) s.normal = bentNormal(m, p, at, path.footprint);
     SurfaceLayers layers = layersAt(m, p, at, s);
     layers.roughness = std::max(layers.roughness, path.roughen);
     layers.coatRoughness = std::max(layers.coatRoughness, path.roughen);
@@ -164,6 +220,8 @@ Shaded shade(const SurfaceMaterial& m, const SurfacePoint& p, const PathState& p
         if (!layers.thinWalled) s.behind = mediumOf(m, clear, path.instance);
         s.disperses = path.wavelength && m.disperses();
     }
+    constexpr float kSharp = 0.15f;
+    s.sharp = layers.roughness < kSharp;
     s.scatter = Bsdf(layers);
     if (m.glows()) s.emission = emissionAt(m, p, at);
     return s;

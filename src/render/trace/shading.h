@@ -49,6 +49,8 @@ struct Shaded {
     std::optional<Medium> behind = {};   ///< of clear matter: what lies behind its boundary
     std::optional<Cloudy> beneath = {};  ///< what light meets that goes on within the body
     bool disperses = false;              ///< its index is that of the path's wavelength
+    std::optional<V3f> normal = {};      ///< as relief bends it
+    bool sharp = false;                  ///< what is seen in it or through it is seen sharply
     float grain = 0.0f;  ///< degrees that the streaks of its shine are turned from the tangent
 };
 
@@ -79,7 +81,13 @@ struct PathState {
     uint32_t instance = 0;       ///< what the place lies on
     Wavelength wavelength = {};  ///< where it has one
     float roughen = 0.0f;        ///< shines are at least as rough
+    float footprint = 1e-4f;     ///< metres of the place that the path's share of a pixel covers
 };
+/// The normal that fields of height and maps of normals give it (Blinn, "Simulation of Wrinkled Surfaces",
+/// SIGGRAPH 78, doi:10.1145/965139.507101): by differences over the footprint, of any field there is. Unit,
+/// on the normal's side.
+V3f bentNormal(const SurfaceMaterial& material, const SurfacePoint& point, FieldsAt& at, float footprint);
+
 Shaded shade(const SurfaceMaterial& material, const SurfacePoint& point, const PathState& path);
 
 }  // namespace ovrix::render

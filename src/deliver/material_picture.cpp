@@ -1,0 +1,91 @@
+#include "deliver/material_picture.h"
+
+#include "base/error.h"
+#include "deliver/recipe_picture.h"
+#include "document/edits/edits.h"
+
+namespace ovrix::deliver {
+
+namespace fs = std::filesystem;
+
+namespace {
+
+/// Puts the sample together.
+struct Stage {
+    Document d = Document::fresh();
+    std::string add(const std::string& type, const std::string& name,
+                    const std::vector<std::pair<const char*, const char*>>& values) {
+        const Node n = makeNode(d, type, name);
+        d.put(n);
+        for (const auto& [param, text] : values) set(n.id + "/" + param, text);
+        return n.id;
+    }
+    void set(const std::string& path, const std::string& text) { d = withText(d, path, text); }
+    /// A rectangle that shines at the ball.
+    void light(const std::string& name, const V3d& from, const V3d& to,
+               const std::vector<std::pair<const char*, const char*>>& values) {
+        const std::string id = add("area", name, values);
+        const V3d way = (to - from).normalized();  // it shines along its -Y
+        const double tilt = std::acos(std::clamp(-way.y, -1.0, 1.0)), around = std::atan2(-way.x, -way.z);
+        d = withValue(d, {id, "", kObject.object.transform.placement.position.id()}, from);
+        d = withValue(d, {id, "", kObject.object.transform.placement.rotation.id()},
+                      V3d(tilt, around, 0) * (180.0 / M_PI));
+    }
+};
+
+/// A pelt of short strands.
+void addStrands(Stage& s, const std::string& ball, const std::string& material) {
+    Node layer = makeNode(s.d, "layer", "Strands");
+    layer.params[kLayer.surface.id()].value = ball;
+    layer.params[kLayer.material.id()].value = material;
+    for (const char* step : {"scatter", "grow", "frizz", "strand_width"})
+        layer.steps.push_back(makeStep(step, layer));
+    const std::string id = layer.id;
+    s.d.put(std::move(layer));
+    for (const auto& [path, text] : {std::pair{"scatter/count", "16000"},
+                                     {"grow/length", "0.22..0.3"},
+                                     {"grow/lean", "50"},
+                                     {"grow/bend", "30"},
+                                     {"frizz/amplitude", "0.006"},
+                                     {"strand_width/root", "3"},
+                                     {"strand_width/tip", "0.6"}})
+        s.set(id + "/" + path, text);
+}
+
+}  // namespace
+
+Document materialSample(const PartsFile& file) {
+    Stage s;
+    for (const NodePtr& light : s.d.nodes(Category::Light)) s.d.remove(light->id);
+    std::string material;
+    s.d = withMaterialFile(s.d, file, &material);
+    const std::string floor =
+        s.add("surface", "Floor", {{"base_color", "0.42,0.42,0.43"}, {"specular_roughness", "0.7"}});
+    s.set(s.add("ground", "Ground", {}) + "/material", floor);
+    const bool strands = s.d.get(material).type == "fibre";
+    const std::string ball =
+        s.add("sphere", "Ball",
+              {{"radius", strands ? "0.36" : "0.5"}, {"segments", "96"}, {"position", "0,0.5,0"}});
+    if (strands)
+        addStrands(s, ball, material);
+    else
+        s.set(ball + "/material", material);
+    // A soft key from the left, a strip behind that draws the rim, and a dim sky.
+    const V3d middle(0, 0.5, 0);
+    s.light("Key", {-2.2, 2.8, 2.2}, middle, {{"width", "1.6"}, {"height", "1.6"}, {"power", "5"}});
+    s.light("Rim", {2.4, 1.6, -1.6}, middle, {{"width", "0.6"}, {"height", "2.4"}, {"power", "7"}});
+    s.add("dome", "Sky", {{"color", "0.55,0.62,0.7"}, {"exposure", "-1.6"}});
+    const std::string camera = s.d.renderSetting(kRender.camera);
+    s.set(camera + "/position", "0,0.95,3.1");
+    s.set(camera + "/target", "0,0.47,0");
+    s.set(camera + "/focal", "58");
+    s.set("render/width", "240");
+    s.set("render/height", "160");
+    return s.d;
+}
+
+void writeMaterialPicture(const PartsFile& file, const fs::path& path, Progress& progress) {
+    writeSamplePicture(materialSample(file), file.name, 48, path, progress);
+}
+
+}  // namespace ovrix::deliver

@@ -1,0 +1,16 @@
+// Pictures of materials, for the library.
+#pragma once
+#include <filesystem>
+
+#include "base/progress.h"
+#include "document/edits/material_file.h"
+
+namespace ovrix::deliver {
+
+/// A scene that shows a material well: a ball and a slab that wear it, or strands in it on a ball.
+Document materialSample(const PartsFile& material);
+
+/// Renders it. Throws Error, and Cancelled.
+void writeMaterialPicture(const PartsFile& material, const std::filesystem::path& path, Progress& progress);
+
+}  // namespace ovrix::deliver

@@ -1,0 +1,60 @@
+#include "document/materials/contour_params.h"
+
+namespace ovrix::document {
+
+using namespace specs;
+
+namespace {
+
+constexpr const char *kPixels = "pixels", *kPicture = "picture", *kMillimetres = "mm";
+constexpr const char *kOwn = "own", *kDarkened = "darkened";
+
+ParamSpec where(ParamSpec spec) { return shownIf(std::move(spec), "contours=true"); }
+
+}  // namespace
+
+ContourParams::ContourParams(ParamTable& table, bool isOn)
+    : on(table.add(flag("contours", "Contours", isOn, "Lines around what wears it"))),
+      width(table.add(where(drivable(number("contour_width", "Line width", 2, "", 0, 1000, 0, 10,
+                                            "Half of it on each side of an edge; a field lets it taper"))))),
+      unit(table.add(where(choice("contour_unit", "Width in", kPicture, {kPicture, kPixels, kMillimetres},
+                                  "Thousandths of the picture's height, pixels of any picture, or "
+                                  "millimetres of the scene")))),
+      colored(table.add(where(choice("contour_colored", "Line is", kOwn, {kOwn, kDarkened},
+                                     "Of its own colour, or what is shaded there, darkened")))),
+      color(table.add(where(
+          specs::color("contour_color", "Line colour", Color(0.0f), true, "Of lines that have their own")))),
+      darkened(table.add(shownIf(
+          unitNumber("contour_darkened", "Of the shading", 0.35, "0 is black, 1 the shading as it is"),
+          "contour_colored=darkened"))),
+      objects(table.add(where(flag("contour_objects", "Around objects", true,
+                                   "Where another object, another layer or nothing begins")))),
+      elements(table.add(where(flag("contour_elements", "Around elements", false,
+                                    "Around each copy and each strand of a layer")))),
+      materials(table.add(
+          where(flag("contour_materials", "Between materials", true, "Where another material begins")))),
+      crease(table.add(where(number("contour_crease", "Creases over", 50, "deg", 0, 180, 10, 180,
+                                    "Where faces turn by more; 180 draws none")))),
+      jump(table.add(where(number("contour_jump", "Depth jump", 0.05, "m", 0, 1e4, 0, 1,
+                                  "Where it hides part of itself that lies further back than this; 0 draws "
+                                  "none")))) {}
+
+std::shared_ptr<const Contours> contoursOf(const ResolvedParams& p, const ContourParams& params) {
+    if (!p[params.on]) return nullptr;
+    auto c = std::make_shared<Contours>();
+    const std::string& unit = p[params.unit];
+    c->width = p[params.width];
+    c->unit = unit == kPixels        ? Contours::Unit::Pixels
+              : unit == kMillimetres ? Contours::Unit::Metres
+                                     : Contours::Unit::Picture;
+    if (c->unit == Contours::Unit::Metres) c->width.low *= 0.001f, c->width.high *= 0.001f;
+    c->color = p[params.color];
+    c->darkened = p[params.colored] == kDarkened ? float(p[params.darkened]) : -1.0f;
+    c->objects = p[params.objects], c->elements = p[params.elements], c->materials = p[params.materials];
+    const double crease = p[params.crease];
+    c->crease = crease >= 180.0 ? 2.0f * kPi : radians(float(crease));
+    c->jump = float(p[params.jump]);
+    return c;
+}
+
+}  // namespace ovrix::document

@@ -1,0 +1,56 @@
+// What a path of the renderer carries along. For its own sources alone.
+#pragma once
+#include "render/light/spectrum.h"
+#include "render/trace/renderer.h"
+
+namespace ovrix::render {
+
+struct Renderer::Path {
+    Ray ray;
+    Sampler sampler;
+    FilmPixel& pixel;
+    const ContourFinder& contours;
+    V3f weight{1.0f, 1.0f, 1.0f};
+    V3f direct{0, 0, 0}, indirect{0, 0, 0};
+    float pdf = 0.0f;                   ///< of the direction that the last bounce took
+    float spread = 0.0f, width = 0.0f;  ///< radians and metres of the part of the picture that it stands for
+    float far = 0.0f;                   ///< metres from the eye
+    int depth = 0;
+    bool lobed = false;  ///< the first thing met is a fibre
+    Media media = {};
+    Wavelength wavelength = {};  ///< drawn where matter first bends colours apart
+    bool softened = false;       ///< light has left a matt surface on its way to the eye
+    bool parted = false;         ///< and its colour counted, where the path went on through it
+    bool broad = false;          ///< the last bounce was by what is no shine
+    bool sharp = true;           ///< what it meets is seen sharply: lines are drawn
+    float shade = 1.0f;          ///< of what shadows leave of the background
+    bool framed = true;          ///< what the camera sees straight, or through clear matter
+    bool counted = false;        ///< light that is met now was counted before, through what is clear
+    // What the path came to last, as light falls on it: it says how often each light was aimed at from there.
+    LightReceiver receiver = {};
+    uint32_t object = 0, layer = 0;
+    bool aimedAtAll = false;  ///< each light was, and not one of them
+    std::array<V3f, Fibre::kLobes> split =
+        filled<Fibre::kLobes>(V3f(0.0f));          ///< parts of what comes by its lobes
+    std::array<V3f, Fibre::kLobes> lobes = split;  ///< light of each so far
+    void add(const V3f& light, int bounces) {
+        (bounces <= 1 ? direct : indirect) += light;
+        for (size_t p = 0; lobed && p < lobes.size(); ++p) lobes[p] += light * split[p];
+    }
+    /// How light that comes now is shared among the lobes: @p parts of @p whole.
+    void splitBy(const std::array<V3f, Fibre::kLobes>& parts, const V3f& whole) {
+        for (size_t p = 0; p < split.size(); ++p)
+            for (int k = 0; k < 3; ++k) split[p][k] = whole[k] > 0.0f ? parts[p][k] / whole[k] : 0.0f;
+    }
+};
+
+inline float powerHeuristic(float a, float b) { return a * a / std::max(1e-30f, a * a + b * b); }
+
+/// No brighter than the limit, in its own hue.
+inline V3f capped(const V3f& c, float limit) {
+    if (!isFinite(c)) return V3f(0.0f);
+    const float most = std::max({c.x, c.y, c.z});
+    return limit > 0.0f && most > limit ? c * (limit / most) : c;
+}
+
+}  // namespace ovrix::render

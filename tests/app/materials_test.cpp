@@ -1,0 +1,155 @@
+// Drives the library of materials: wearing, adding, saving, taking out, dragging.
+#include "app/window/materials_window.h"
+
+#include "app_test.h"
+
+using namespace ovrix::deliver;
+using namespace ovrix::app;
+
+class MaterialsTest : public WindowFixture {
+    Q_OBJECT
+  private Q_SLOTS:
+    void wearsAMaterial();
+    void savesAndTakesOut();
+    void dropsOnThings();
+
+  private:
+    MaterialsWindow* open() {
+        driver->window.run("materials");
+        driver->settle();
+        return driver->window.materials();
+    }
+    QPushButton* button(const char* name) {
+        return driver->window.materials()->findChild<QPushButton*>(name);
+    }
+    void choose(const QString& name) {
+        PictureList* list = driver->window.materials()->list();
+        for (int i = 0; i < list->count(); ++i)
+            if (list->item(i)->text() == name) return list->setCurrentRow(i);
+        QFAIL("there is no such material");
+    }
+    const Node* worn(const std::string& wearer) {
+        return driver->document().find(std::get<std::string>(driver->value(wearer + "/material")));
+    }
+    size_t materials() { return driver->document().nodes(Category::Material).size(); }
+    void dropAt(const QMimeData& mime, const QPoint& at) {
+        QDragEnterEvent enter(at, Qt::CopyAction, &mime, Qt::LeftButton, Qt::NoModifier);
+        QApplication::sendEvent(&driver->window, &enter);
+        QVERIFY(enter.isAccepted());
+        QDropEvent drop(QPointF(at), Qt::CopyAction, &mime, Qt::LeftButton, Qt::NoModifier);
+        QApplication::sendEvent(&driver->window, &drop);
+        driver->settle();
+    }
+};
+
+void MaterialsTest::wearsAMaterial() {
+    makeLayer();
+    auto& c = driver->window.controller();
+    MaterialsWindow* window = open();
+    QVERIFY(window && window->isVisible());
+    QVERIFY(window->list()->count() >= 20);
+    for (const LibraryEntry& entry : window->list()->entries()) QCOMPARE(entry.error, std::string());
+    auto* search = window->findChild<QLineEdit*>("searchMaterials");
+    search->setFocus();
+    QTest::keyClicks(search, "verdigris");
+    int shown = 0;
+    for (int i = 0; i < window->list()->count(); ++i) shown += !window->list()->item(i)->isHidden();
+    QCOMPARE(shown, 1);
+    search->clear();
+    choose("Brass");
+    c.selection().select("");
+    QVERIFY(!button("wearMaterial")->isEnabled());
+    c.selection().select("ground");
+    const Document before = c.document();
+    QTest::mouseClick(button("wearMaterial"), Qt::LeftButton);
+    driver->settle();
+    QVERIFY(worn("ground"));
+    QCOMPARE(worn("ground")->name, std::string("Brass"));
+    const std::string over = std::get<std::string>(driver->value(worn("ground")->id + "/over"));
+    QCOMPARE(c.document().get(over).name, std::string("Verdigris"));
+    // A second thing wears the same one.
+    const size_t count = materials();
+    c.selection().select(kLayer);
+    QTest::mouseClick(button("wearMaterial"), Qt::LeftButton);
+    driver->settle();
+    QCOMPARE(materials(), count);
+    QCOMPARE(worn(kLayer), worn("ground"));
+    c.undo();
+    c.undo();
+    QVERIFY(c.document() == before);
+    // By itself: it is chosen then.
+    choose("Wax");
+    QTest::mouseClick(button("addMaterial"), Qt::LeftButton);
+    driver->settle();
+    QCOMPARE(c.selection().node()->name, std::string("Wax"));
+    // A picture that is not there comes by itself.
+    const std::filesystem::path picture = window->list()->entries()[0].picture;
+    std::filesystem::remove(picture);
+    window->refresh();
+    QVERIFY(driver->waitFor([&] { return std::filesystem::exists(picture); }, 60000));
+}
+
+void MaterialsTest::savesAndTakesOut() {
+    makeLayer();
+    auto& c = driver->window.controller();
+    MaterialsWindow* window = open();
+    const int count = window->list()->count();
+    choose("Sand");
+    QTest::mouseClick(button("addMaterial"), Qt::LeftButton);
+    driver->settle();
+    c.edit("Colour",
+           [&](const Document& d) { return withText(d, c.selection().id() + "/specular_ior", "1.7"); });
+    auto* name = window->findChild<QLineEdit*>("materialName");
+    QCOMPARE(name->text(), QString("Sand"));
+    name->selectAll();
+    QTest::keyClicks(name, "Dark sand");
+    QTest::mouseClick(button("saveMaterial"), Qt::LeftButton);
+    driver->settle();
+    QCOMPARE(window->list()->count(), count + 1);
+    QCOMPARE(window->list()->currentItem()->text(), QString("Dark sand"));
+    QVERIFY(std::filesystem::exists(MaterialsWindow::ownFolder() / "dark_sand.material"));
+    c.selection().select("ground");
+    QTest::mouseClick(button("wearMaterial"), Qt::LeftButton);
+    driver->settle();
+    QCOMPARE(std::get<double>(driver->value(worn("ground")->id + "/specular_ior")), 1.7);
+    QTest::mouseClick(button("removeMaterial"), Qt::LeftButton);
+    driver->settle();
+    QCOMPARE(window->list()->count(), count);
+    QVERIFY(!std::filesystem::exists(MaterialsWindow::ownFolder() / "dark_sand.material"));
+    choose("Sand");
+    QVERIFY(!button("removeMaterial")->isEnabled());  // one that comes with the program
+}
+
+void MaterialsTest::dropsOnThings() {
+    makeLayer();
+    auto& c = driver->window.controller();
+    MaterialsWindow* window = open();
+    choose("Chalk");
+    QMimeData mime;
+    mime.setData(kMaterialMime, window->list()->currentItem()->data(Qt::UserRole).toString().toUtf8());
+    auto* outline = driver->window.outline();
+    const auto rowOf = [&](const std::string& id) {
+        return outline->viewport()->mapTo(&driver->window,
+                                          outline->visualItemRect(outline->itemOf(id)).center());
+    };
+    dropAt(mime, rowOf(kLayer));
+    QCOMPARE(worn(kLayer)->name, std::string("Chalk"));
+    auto* view = driver->window.view();
+    view->frameAll();
+    driver->settle();
+    const QPoint ground = view->mapTo(&driver->window, view->project(V3f(0, 0, 0))->toPoint());
+    const std::string chalk = worn(kLayer)->id;
+    c.edit("Undress", [&](const Document& d) { return withText(d, std::string(kLayer) + "/material", ""); });
+    // A material of the scene, dragged from its row into the view.
+    QMimeData own;
+    own.setData(Outline::kNodeMime, QByteArray::fromStdString(chalk));
+    dropAt(own, ground);
+    QVERIFY(worn("ground") || worn(kLayer));
+    // On nothing: said, and nothing is done.
+    const Document before = c.document();
+    dropAt(mime, view->mapTo(&driver->window, QPoint(view->width() - 4, 4)));
+    QVERIFY(c.document() == before);
+}
+
+static const RegisteredTest<MaterialsTest> registered;
+#include "materials_test.moc"
