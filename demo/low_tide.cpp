@@ -14,6 +14,9 @@ namespace ovrix::demo {
 
 namespace {
 
+/// Of the float's middle: it lies in the sand a little.
+double floatHeight() { return double(sandHeight(0.452f, 0.615f) + 0.036f); }
+
 struct Looks {
     std::string rock, sand, plate, limpet, snail, stone, water, grass, glass;
 };
@@ -76,6 +79,10 @@ Looks makeLooks(Maker& m) {
     m.document = withParam(m.document, {l.snail, "", "thin_film_thickness"}, nacre);
     l.stone = m.material("Stone", Color(0.05f, 0.052f, 0.055f), Color(0.34f, 0.31f, 0.28f),
                          {perElement(13), blended(noise(0.03, 1, 1.2, 4), Blend::Multiply, 0.5)}, 0.48);
+    // Grain that is finer than any mesh.
+    m.drive(l.rock + "/geometry_bump", {noise(0.018, 61, 1.5, 5)}, 0.0, 0.0045);
+    m.drive(l.sand + "/geometry_bump", {noise(0.0035, 63, 1.2, 3)}, 0.0, 0.0007);
+    m.drive(l.stone + "/geometry_bump", {noise(0.009, 67, 1.4, 4)}, 0.0, 0.0012);
     l.grass = m.material("Sea grass", Color(0.035f, 0.075f, 0.02f), Color(0.19f, 0.27f, 0.055f),
                          {perElement(19), blended(noise(0.05, 12, 1.4, 3), Blend::Multiply, 0.5)}, 0.32);
     m.set(l.grass + "/translucency", "0.42");
@@ -92,6 +99,12 @@ Looks makeLooks(Maker& m) {
                     {"transmission_dispersion_scale", "0.5"},
                     {"transmission_dispersion_abbe_number", "30"},
                     {"nested_priority", "1"}});
+    const std::string brass = m.add("surface", "Brass");
+    m.set(brass, {{"base_metalness", "1"}, {"base_color", "0.83,0.58,0.25"}});
+    m.drive(brass + "/specular_roughness", {noise(0.01, 3, 1.6, 3)}, 0.16, 0.45);
+    m.set(l.glass + "/over", brass);  // a band about the float, where its two halves meet
+    m.drive(l.glass + "/over_weight", {heightBand(floatHeight() - 0.0032, floatHeight() + 0.0032, 0.0006)},
+            0.0, 1.0);
     l.water = m.add("surface", "Water");
     m.set(l.water, {{"specular_roughness", "0.02"},
                     {"specular_ior", "1.33"},
@@ -120,6 +133,10 @@ void setStage(Maker& m) {
     m.set("camera/exposure", "0.3");
     m.set("render/width", "1280");
     m.set("render/height", "720");
+    m.set("surroundings", {{"fog_visibility", "420"},
+                           {"fog_height", "25"},
+                           {"fog_color", "0.93,0.95,0.97"},
+                           {"fog_forward", "0.7"}});
     m.set("scene/draft", "0.25");
 }
 
@@ -168,7 +185,7 @@ void addGrass(Maker& m, const Looks& l, const std::string& sandId) {
     const std::string ball = m.add("sphere", "Glass float");
     m.set(ball + "/radius", "0.05");
     m.set(ball + "/segments", "96");
-    m.set(ball + "/position", fmt::format("0.452,{:.4f},0.615", sandHeight(0.452f, 0.615f) + 0.036f));
+    m.set(ball + "/position", fmt::format("0.452,{:.4f},0.615", floatHeight()));
     m.set(ball + "/material", l.glass);
     const auto tuft = [&](const char* name, std::vector<std::pair<const char*, const char*>> values) {
         const std::string id = m.add("blade", name);
@@ -331,8 +348,8 @@ std::filesystem::path writeLowTide(const std::filesystem::path& folder) {
     const Looks looks = makeLooks(m);
     const std::string ledgeId = m.mesh("Ledge", ledge(), looks.rock, true);
     const std::string sandId = m.mesh("Sand", sand(), looks.sand, true);
-    const std::string pool = m.add("plane", "Still water");
-    m.set(pool + "/size", "600");
+    const std::string pool = m.add("ground", "Sea");
+    m.set(pool + "/reach", "15000");
     m.set(pool + "/material", looks.water);
     m.set(pool + "/position", "0,-0.012,0");
     setStage(m);

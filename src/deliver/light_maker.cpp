@@ -32,6 +32,9 @@ std::vector<Light> LightMaker::make(const SceneContext& scene, double frame,
     const auto picture = [&](const std::string& file, const std::string& space) {
         return file.empty() ? nullptr : tableOf(evaluator_.images().image(scene.resolve(file), space));
     };
+    const auto image = [&](const std::string& file, const std::string& space) {
+        return file.empty() ? nullptr : evaluator_.images().image(scene.resolve(file), space);
+    };
     for (const NodePtr& node : document.nodes(Category::Light)) {
         const NodeType* type = findNodeType(node->type);
         if (!node->rendered || !type || !type->light) continue;
@@ -44,7 +47,8 @@ std::vector<Light> LightMaker::make(const SceneContext& scene, double frame,
                              .params = p,
                              .world = document.worldMatrix(node->id, frame),
                              .picture = picture,
-                             .sky = [&](const SkyOptions& options) { return tableOf(sky(options)); }}));
+                             .sky = [&](const SkyOptions& options) { return tableOf(sky(options)); },
+                             .image = image}));
             lights.back().node = uint32_t(document.indexOf(node->id) + 1);
         } catch (const Error& e) {
             problems.push_back(node->name + ": " + e.what());

@@ -62,7 +62,7 @@ Document materialSample(const PartsFile& file) {
     const std::string floor =
         s.add("surface", "Floor", {{"base_color", "0.42,0.42,0.43"}, {"specular_roughness", "0.7"}});
     s.set(s.add("ground", "Ground", {}) + "/material", floor);
-    const bool strands = s.d.get(material).type == "fibre";
+    const bool strands = findNodeType(s.d.get(material).type)->forStrands;
     const std::string ball =
         s.add("sphere", "Ball",
               {{"radius", strands ? "0.36" : "0.5"}, {"segments", "96"}, {"position", "0,0.5,0"}});
@@ -76,9 +76,9 @@ Document materialSample(const PartsFile& file) {
     s.light("Rim", {2.4, 1.6, -1.6}, middle, {{"width", "0.6"}, {"height", "2.4"}, {"power", "7"}});
     s.add("dome", "Sky", {{"color", "0.55,0.62,0.7"}, {"exposure", "-1.6"}});
     const std::string camera = s.d.renderSetting(kRender.camera);
-    s.set(camera + "/position", "0,0.95,3.1");
-    s.set(camera + "/target", "0,0.47,0");
-    s.set(camera + "/focal", "58");
+    s.set(camera + "/position", "0,1.75,2.75");  // the horizon lies above the picture
+    s.set(camera + "/target", "0,0.46,0");
+    s.set(camera + "/focal", "60");
     s.set("render/width", "240");
     s.set("render/height", "160");
     return s.d;

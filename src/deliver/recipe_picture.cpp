@@ -5,6 +5,7 @@
 #include "deliver/render_scene_builder.h"
 #include "document/edits/edits.h"
 #include "document/model/values.h"
+#include "io/denoiser/denoiser.h"
 #include "sim/step_registry.h"
 
 namespace ovrix::deliver {
@@ -100,8 +101,10 @@ void writeSamplePicture(const Document& sample, const std::string& name, uint32_
     const Renderer renderer(*job.scene, job.cameraFor(job.width, job.height), job.options, job.lights);
     for (uint32_t pass = 0; pass < passes; ++pass)
         renderer.renderPass(film, pass, {0, 0, job.width, job.height}, progress);
+    std::vector<V3f> clean;
+    if (hasDenoiser()) clean = denoise(film, sample, progress);
     fs::create_directories(path.parent_path());
-    saveRender(path, {film}, job, defaultWriteOptions(path));
+    saveRender(path, {film, clean.empty() ? nullptr : &clean}, job, defaultWriteOptions(path));
 }
 
 void writeRecipePicture(const RecipeFile& recipe, const fs::path& path, Progress& progress) {

@@ -18,6 +18,9 @@
 
 namespace ovrix::deliver {
 
+/// In place of a material's number: the last, which blocks light alone.
+static constexpr uint32_t kBlocker = UINT32_MAX;
+
 /// One mesh, placed once or often, with the materials of its slots.
 struct RenderSceneBuilder::Item {
     MeshPtr mesh = nullptr;
@@ -206,7 +209,10 @@ RenderSceneBuilder::Item RenderSceneBuilder::objectItem(const SceneContext& scen
     const ObjectResult own = evaluator_.object(scene, node.id, o.frame, progress);
     Item item;
     item.mesh = own.mesh;
-    item.materials = slotMaterialsOf(document, node, *own.mesh, {}, {}, o.frame);
+    if (document.value(node.id, kObject.object.blocks, o.frame))
+        item.materials = {kBlocker};
+    else
+        item.materials = slotMaterialsOf(document, node, *own.mesh, {}, {}, o.frame);
     item.object = id;
     item.matrix = document.worldMatrix(node.id, o.frame);
     item.hash = own.hash;
@@ -341,7 +347,9 @@ uint32_t RenderSceneBuilder::addShape(const Item& p, Shared& shared) {
 }
 
 void RenderSceneBuilder::addItem(const Item& p, double shutter, Shared& shared, Progress& progress) {
-    const uint32_t shape = addShape(p, shared), materials = scene_->addMaterialSlots(p.materials);
+    std::vector<uint32_t> slots = p.materials;
+    if (slots == std::vector<uint32_t>{kBlocker}) slots = {uint32_t(worn_.size() + 1)};
+    const uint32_t shape = addShape(p, shared), materials = scene_->addMaterialSlots(slots);
     if (p.copies) return addCopies(p, shape, materials, shutter, shared, progress);
     const bool ofLayer = p.strands && p.layer;
     const uint64_t element = ofLayer ? RenderScene::kOwnElement : 0;
@@ -404,6 +412,7 @@ static void setPicture(const Document& document, const JobOptions& o, RenderJob&
                    .log2Passes = uint32_t(std::bit_width(passes) - 1),
                    .filter = PixelFilter(kRender.filter.choice(value(kRender.filter)),
                                          float(value(kRender.filterWidth)))};
+    if (value(kRender.shutter) > 0.0) job.options.shutter = shutterPlaces(value(kRender.shutterCurve));
     job.width = int(value(kRender.width));
     job.height = int(value(kRender.height));
     job.samples = int(value(kRender.samples));
@@ -470,6 +479,9 @@ RenderJob RenderSceneBuilder::build(const SceneContext& scene, const JobOptions&
     scene_->clearMaterials();
     scene_->addMaterial({});
     setMaterials(scene, o, job, progress);
+    SurfaceMaterial blocker;
+    blocker.blocker = true;
+    scene_->addMaterial(std::move(blocker));
     elements_.clear();  // the scene has those that it needs
     scene_->lights = lights_.make(scene, o.frame, job.problems);
     if (rebuild) {

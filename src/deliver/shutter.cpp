@@ -12,4 +12,26 @@ std::vector<double> shutterFrames(const Document& document, double frame) {
     return frames;
 }
 
+std::vector<float> shutterPlaces(const Curve& curve) {
+    constexpr size_t kSteps = 256, kPlaces = 65;
+    std::vector<double> sums(kSteps + 1, 0.0);
+    bool even = true;
+    const auto at = [&](size_t i) { return std::max(0.0f, curve.at((float(i) + 0.5f) / float(kSteps))); };
+    for (size_t i = 0; i < kSteps; ++i) {
+        even = even && at(i) == at(0);
+        sums[i + 1] = sums[i] + double(at(i));
+    }
+    if (even || !(sums.back() > 0.0) || !std::isfinite(sums.back())) return {};
+    std::vector<float> places(kPlaces);
+    size_t i = 0;
+    for (size_t k = 0; k < kPlaces; ++k) {
+        const double wanted = sums.back() * double(k) / double(kPlaces - 1);
+        while (i + 1 < kSteps && sums[i + 1] < wanted) ++i;
+        const double own = sums[i + 1] - sums[i];
+        places[k] = float((double(i) + (own > 0.0 ? std::clamp((wanted - sums[i]) / own, 0.0, 1.0) : 0.0)) /
+                          double(kSteps));
+    }
+    return places;
+}
+
 }  // namespace ovrix::deliver

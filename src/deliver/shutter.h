@@ -9,6 +9,10 @@ namespace ovrix::deliver {
 /// looks back, so that no simulation has to go further than the frame that is shown.
 std::vector<double> shutterFrames(const Document& document, double frame);
 
+/// Where in the time that it is open even draws come to, by its curve; empty where it lets light through
+/// alike all the time, or none at all.
+std::vector<float> shutterPlaces(const Curve& curve);
+
 /// Matrices of copies at the times of a shutter, matched by id. One that was not there yet comes from where
 /// its velocity says. Refers to what it is made from.
 class MovingPlaces {

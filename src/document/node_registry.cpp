@@ -4,6 +4,7 @@
 #include "document/lights/dome_image.h"
 #include "document/lights/spot_light.h"
 #include "document/lights/sun_and_sky.h"
+#include "document/lights/tube_light.h"
 #include "document/materials/fibre_material.h"
 #include "document/materials/line_art.h"
 #include "document/materials/surface_material.h"
@@ -33,7 +34,7 @@ const std::vector<NodeType>& nodeTypes() {
                                                 layerType(), curveType(),
                                                 // lights
                                                 sunType(), areaLightType(), ballLightType(), diskLightType(),
-                                                spotLightType(), domeImageType(), skyType(),
+                                                tubeLightType(), spotLightType(), domeImageType(), skyType(),
                                                 // the rest
                                                 cameraType(), surfaceMaterialType(), fibreMaterialType(),
                                                 lineArtType(), renderSettingsType(), surroundingsType(),

@@ -411,3 +411,24 @@ TEST_CASE("occlusion inside is that of the matter: thin is 1", "[field]") {
     source.params["side"].value = std::string("inside");
     CHECK(of() == 1.0f);
 }
+
+TEST_CASE("elements that are alike in an attribute have one random number", "[field]") {
+    AttributeSet elements;
+    elements.resize(4);
+    elements.set("P", std::vector<V3f>(4));
+    elements.set("id", std::vector<uint64_t>{1, 2, 3, 4});
+    elements.set("clump", std::vector<int32_t>{7, 7, 9, 9});
+    FieldContext context;
+    context.elements = &elements;
+    FieldSource source = makeSource("random");
+    source.params["alike"].value = std::string("clump");
+    const CompiledField field(Field{{source}}, context);
+    CHECK(field.readsElements());
+    std::vector<float> out(4);
+    field.evaluate(samplesOf(elements), out);
+    CHECK(out[0] == out[1]);
+    CHECK(out[2] == out[3]);
+    CHECK(out[0] != out[2]);
+    source.params["alike"].value = std::string("nothing");
+    CHECK_THROWS_AS(CompiledField(Field{{source}}, context), Error);
+}

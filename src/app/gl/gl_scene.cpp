@@ -218,6 +218,40 @@ void GlScene::addStrands(const EvalSnapshot& snapshot, const Node& layer) {
                      *guides->second.packed);
 }
 
+void GlScene::setDrawn(const EvalSnapshot& snapshot, const std::string& wearer, const std::string& material) {
+    const Document& d = snapshot.document;
+    const Node* node = d.find(material);
+    const NodeType* type = node ? findNodeType(node->type) : nullptr;
+    if (type && type->look)
+        drawn_[wearer] = type->look(d, *node, 0);
+    else
+        drawn_.erase(wearer);
+}
+
+template <class Draw>
+void GlScene::drawContour(const std::string& wearer, const Options& o, float away, bool mirrored,
+                          const Draw& draw) {
+    const auto it = drawn_.find(wearer);
+    if (o.picking || it == drawn_.end() || !(it->second.width > 0.0f)) return;
+    GLint view[4];
+    glGetIntegerv(GL_VIEWPORT, view);
+    const float width = it->second.width;
+    const float pixels = it->second.unit == document::DrawnLook::Unit::Pixels ? width
+                         : it->second.unit == document::DrawnLook::Unit::Picture
+                             ? width * 0.001f * float(view[3])
+                             : width / (o.pixelSize * std::max(away, 1e-4f));
+    program_.setUniformValue("outline", 0.5f * pixels);
+    program_.setUniformValue("viewport", QVector2D(float(view[2]), float(view[3])));
+    program_.setUniformValue("lineColor", asVector(V3f(it->second.color)));
+    program_.setUniformValue("mode", 2);
+    glEnable(GL_CULL_FACE);
+    glCullFace(mirrored ? GL_BACK : GL_FRONT);
+    draw();
+    glDisable(GL_CULL_FACE);
+    program_.setUniformValue("mode", 0);
+    program_.setUniformValue("outline", 0.0f);
+}
+
 void GlScene::addObject(const EvalSnapshot& snapshot, const Node& node, const Overlay* overlay) {
     const Document& d = snapshot.document;
     const auto o = snapshot.objects.find(node.id);
@@ -228,6 +262,7 @@ void GlScene::addObject(const EvalSnapshot& snapshot, const Node& node, const Ov
         if (!slots.empty()) material = slots[0];
     }
     colors_[node.id] = materialColor(d, material);
+    setDrawn(snapshot, node.id, material);
     prototypeMatrix_[node.id] = prototypeMatrix(d, node.id, 0);
     if (!node.shown) return;
     MeshBuffers& buffers = meshBuffers(o->second);
@@ -248,7 +283,10 @@ void GlScene::addLayer(const EvalSnapshot& snapshot, const Node& node) {
     const auto r = snapshot.layers.find(node.id);
     if (!node.shown || r == snapshot.layers.end()) return;
     const auto material = d.value(node.id, kLayer.material);
-    if (!material.empty()) colors_[node.id] = materialColor(d, material);
+    if (!material.empty()) {
+        colors_[node.id] = materialColor(d, material);
+        setDrawn(snapshot, node.id, material);
+    }
     if (auto* c = std::get_if<std::shared_ptr<const Copies>>(&r->second.geometry)) {
         if ((*c)->prototypes.empty())  // nothing to copy was chosen yet
             addPoints(snapshot, node, (*c)->attributes);
@@ -345,6 +383,7 @@ void GlScene::drawBatch(const CopyBatch& batch, const Options& o) {
                         : colors_.count(batch.object) ? colors_[batch.object]
                                                       : Color(0.6f);
     setColor(color, o.selected == batch.layer);
+    program_.setUniformValue("drawn", 0);
     const int number = pickNumber(batch.layer);
     program_.setUniformValue("pick", QVector3D(float(number & 255) / 255.0f, float(number >> 8) / 255.0f, 0));
     const auto m = meshes_.find(batch.meshHash);
@@ -384,8 +423,16 @@ void GlScene::drawBatch(const CopyBatch& batch, const Options& o) {
     glDisableVertexAttribArray(2);
     setFixed(2, -1, 0, 0, 1);
     const bool coarse = batch.level == DrawLevel::Coarse;
-    glDrawElementsInstanced(GL_TRIANGLES, coarse ? m->second.coarseCount : m->second.count, GL_UNSIGNED_INT,
-                            bufferOffset(coarse ? size_t(m->second.count) * 4 : 0), GLsizei(b.count));
+    const std::string& wearer = drawn_.count(batch.layer) ? batch.layer : batch.object;
+    const auto drawn = drawn_.find(wearer);
+    program_.setUniformValue("drawn", drawn != drawn_.end() && drawn->second.drawn ? 1 : 0);
+    const auto draw = [&] {
+        glDrawElementsInstanced(GL_TRIANGLES, coarse ? m->second.coarseCount : m->second.count,
+                                GL_UNSIGNED_INT, bufferOffset(coarse ? size_t(m->second.count) * 4 : 0),
+                                GLsizei(b.count));
+    };
+    draw();
+    drawContour(wearer, o, o.eye.length(), false, draw);
     trianglesDrawn_ += b.count * size_t(coarse ? m->second.coarseCount : m->second.count) / 3;
     releaseInstances();
     if (m->second.heatHash) glEnableVertexAttribArray(2);
@@ -395,6 +442,7 @@ void GlScene::setUniforms(const Options& o) {
     program_.setUniformValue("viewProjection", o.viewProjection);
     program_.setUniformValue("eye", asVector(o.eye));
     program_.setUniformValue("mode", o.picking ? 1 : 0);
+    program_.setUniformValue("outline", 0.0f);
     program_.setUniformValue("dotSize", o.dotSize);
     program_.setUniformValue("zone", o.zone);
     program_.setUniformValue("toKey", asVector(o.light.direction));
@@ -424,8 +472,16 @@ void GlScene::drawObject(const ObjectDraw& object, const Options& o) {
     setFixed(7, 1, 1, 1, 1);
     bindLook(object.id, 0);
     const bool coarse = o.moving && software_ && b.count > 60000;
-    glDrawElements(GL_TRIANGLES, coarse ? b.coarseCount : b.count, GL_UNSIGNED_INT,
-                   bufferOffset(coarse ? size_t(b.count) * 4 : 0));
+    const auto drawn = drawn_.find(object.id);
+    program_.setUniformValue("drawn",
+                             drawn != drawn_.end() && drawn->second.drawn && !object.overlay ? 1 : 0);
+    const auto draw = [&] {
+        glDrawElements(GL_TRIANGLES, coarse ? b.coarseCount : b.count, GL_UNSIGNED_INT,
+                       bufferOffset(coarse ? size_t(b.count) * 4 : 0));
+    };
+    draw();
+    const V3f place(object.world[3][0], object.world[3][1], object.world[3][2]);
+    drawContour(object.id, o, (place - o.eye).length(), object.world.determinant() < 0, draw);
     trianglesDrawn_ += size_t(coarse ? b.coarseCount : b.count) / 3;
 }
 

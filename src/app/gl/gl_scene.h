@@ -69,6 +69,11 @@ class GlScene : protected QOpenGLFunctions_3_3_Core {
         bool overlay;
     };
     MeshBuffers& meshBuffers(const ObjectView& object);
+    void setDrawn(const EvalSnapshot& snapshot, const std::string& wearer, const std::string& material);
+    /// Draws its backs, wider: what stands out from it is its contour.
+    template <class Draw>
+    void drawContour(const std::string& wearer, const Options& o, float away, bool mirrored,
+                     const Draw& draw);
     void setHeat(MeshBuffers& buffers, const Overlay* overlay);
     void bindLook(const std::string& key, GLuint divisor);
     void addObject(const EvalSnapshot& snapshot, const Node& node, const Overlay* overlay);
@@ -96,6 +101,7 @@ class GlScene : protected QOpenGLFunctions_3_3_Core {
     std::vector<ObjectDraw> objects_;
     std::vector<CopyBatch> batches_;
     std::map<std::string, Color> colors_;
+    std::map<std::string, document::DrawnLook> drawn_;  ///< by who wears it
     std::map<std::string, M44f> prototypeMatrix_;
     std::vector<std::string> pickIds_;
     QOpenGLVertexArrayObject boxVao_, dotVao_, gridVao_;

@@ -28,6 +28,8 @@ layout(location = 9) in vec4 layers;  // metalness, coat, how clear it is, opaci
 uniform mat4 viewProjection;
 uniform mat4 model;
 uniform float dotSize;
+uniform float outline;   // pixels that it is drawn wider to each side
+uniform vec2 viewport;
 out vec3 worldNormal;
 out vec3 worldPosition;
 out float heatValue;
@@ -47,6 +49,11 @@ void main() {
     lookValue = look;
     layerValues = layers;
     gl_Position = viewProjection * vec4(p, 1.0);
+    if (outline > 0.0) {
+        vec4 ahead = viewProjection * vec4(p + worldNormal * 1e-3 / max(length(worldNormal), 1e-9), 1.0);
+        vec2 way = (ahead.xy / ahead.w - gl_Position.xy / gl_Position.w) * viewport;
+        if (dot(way, way) > 0.0) gl_Position.xy += normalize(way) * 2.0 * outline / viewport * gl_Position.w;
+    }
     gl_PointSize = dotSize;
 }
 )";
@@ -65,7 +72,9 @@ uniform vec4 mark;       // of what is chosen: its colour, and how much of it
 uniform int worn;        // 0 all is of the colour, 1 by what is worn
 uniform vec3 toKey, keyLight, above, below;
 uniform vec3 heatColors[5];
-uniform int mode;        // 0 lit, 1 pick
+uniform int mode;        // 0 lit, 1 pick, 2 a contour
+uniform int drawn;       // whether it has flat shades in place of light
+uniform vec3 lineColor;
 uniform float zone;      // heat from which a place counts as inside; below 0 shows all heat
 uniform vec3 pick;
 out vec4 result;
@@ -83,6 +92,7 @@ vec3 tinted(vec3 c) {
 }
 void main() {
     if (mode == 1) { result = vec4(pick, 1.0); return; }
+    if (mode == 2) { result = vec4(pow(max(lineColor, vec3(0.0)), vec3(1.0 / 2.2)), 1.0); return; }
     vec3 toEye = normalize(eye - worldPosition);
     vec3 n = dot(worldNormal, worldNormal) > 1e-12 ? normalize(worldNormal) : toEye;  // dots have none
     if (dot(n, toEye) < 0.0) n = -n;
@@ -101,6 +111,10 @@ void main() {
         c = mix(c, vec3(1.0), 0.8 * (1.0 - smoothstep(soft, 2.0 * soft, abs(heatValue - zone))));
     }
     c = mix(c, mark.rgb, heated ? 0.0 : mark.a);
+    if (drawn == 1 && !heated) {
+        result = vec4(c * mix(0.45, 1.0, step(0.15, dot(n, toKey))), 1.0);
+        return;
+    }
     vec3 light = below + above * (0.5 + 0.5 * n.y) + keyLight * max(dot(n, toKey), 0.0);
     // A shine by Blinn's half vector, as narrow as roughness has it, and what is mirrored of above and below.
     vec3 mirrored = reflect(-toEye, n);

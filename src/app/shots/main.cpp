@@ -10,6 +10,7 @@
 #include "app/window/library_window.h"
 #include "app/window/main_window.h"
 #include "app/window/materials_window.h"
+#include "app/window/palette_window.h"
 #include "deliver/render_scene_builder.h"
 #include "document/edits/keying.h"
 #include "geo/points/curve_set.h"
@@ -130,6 +131,22 @@ void takeRamp(Photographer& p) {
 }
 
 void takeMaterial(Photographer& p) { takeRendering(p, "wet_rock", 8, "material"); }
+
+/// For the kelp print.
+void takeLineArt(Photographer& p) { takeRendering(p, "shell_ink", 8, "line_art"); }
+
+void takePalette(Photographer& p) {
+    MainWindow& w = p.window();
+    const QString picture = QDir::temp().filePath("ovrix-palette-shot.png");
+    w.grab().save(picture);  // any picture will do
+    w.controller().selection().select("shells_on_sand");
+    w.run("palette");
+    w.palette()->look(picture);
+    while (w.palette()->bar()->colors().empty()) QApplication::processEvents(QEventLoop::AllEvents, 20);
+    w.palette()->move(w.mapToGlobal(QPoint(420, 240)));
+    p.takeWith("palette", w.palette());
+    w.palette()->hide();
+}
 
 void takeFieldStack(Photographer& p) {
     MainWindow& w = p.window();
@@ -295,6 +312,7 @@ const std::pair<std::string, void (*)(Photographer&)> kShots[] = {
     {"ramp", takeRamp},        {"material", takeMaterial},
     {"paint", takePaint},      {"mixer", takeMixer},
     {"library", takeLibrary},  {"materials", takeMaterials},
+    {"line_art", takeLineArt}, {"palette", takePalette},
     {"curves", takeCurves},    {"strands", takeStrands},
     {"comb", takeComb},        {"view-full", takeViewFull},
     {"bring-in", takeBringIn}, {"search", takeSearch}};

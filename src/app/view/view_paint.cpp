@@ -23,6 +23,7 @@ void ViewWidget::paintOver(QPainter& p) {
         p.drawText(rect(), Qt::AlignCenter, missing_);
         return;
     }
+    paintGuides(p);
     paintNodes(p);
     const ViewPort view = port();
     handles_.paint(p, view.project, handleUnit());
@@ -36,6 +37,40 @@ void ViewWidget::paintOver(QPainter& p) {
         p.setPen(QPen(tokens().seaGlass, 1));
         p.setBrush(Qt::NoBrush);
         p.drawRect(QRectF(rect()).adjusted(0.5, 0.5, -0.5, -0.5));
+    }
+}
+
+QRectF ViewWidget::pictureRect() const {
+    const Document& d = controller_.document();
+    const double wanted = double(d.renderSetting(kRender.width)) /
+                          double(std::max<int64_t>(1, d.renderSetting(kRender.height)));
+    const QSizeF all(size());
+    QSizeF picture(all.height() * wanted, all.height());
+    if (picture.width() > all.width()) picture = {all.width(), all.width() / wanted};
+    return {QPointF(0.5 * (all.width() - picture.width()), 0.5 * (all.height() - picture.height())), picture};
+}
+
+/// The frame of the picture, its thirds, and what any screen shows of it: nine tenths, and eight for words.
+void ViewWidget::paintGuides(QPainter& p) {
+    if (!guides_ || !throughCamera_) return;
+    const QRectF r = pictureRect();
+    QColor line = tokens().text;
+    const auto draw = [&](double strength, Qt::PenStyle style) {
+        line.setAlphaF(float(strength));
+        p.setPen(QPen(line, 1, style));
+        p.setBrush(Qt::NoBrush);
+    };
+    draw(0.7, Qt::SolidLine);
+    p.drawRect(r.adjusted(0.5, 0.5, -0.5, -0.5));
+    draw(0.35, Qt::SolidLine);
+    for (const double t : {1.0 / 3.0, 2.0 / 3.0}) {
+        p.drawLine(QPointF(r.left() + t * r.width(), r.top()), QPointF(r.left() + t * r.width(), r.bottom()));
+        p.drawLine(QPointF(r.left(), r.top() + t * r.height()), QPointF(r.right(), r.top() + t * r.height()));
+    }
+    draw(0.45, Qt::DashLine);
+    for (const double part : {0.9, 0.8}) {
+        const QSizeF inner = r.size() * part;
+        p.drawRect(QRectF(r.center() - QPointF(0.5 * inner.width(), 0.5 * inner.height()), inner));
     }
 }
 

@@ -9,6 +9,7 @@
 #include <QOpenGLFunctions>
 #include <QPainter>
 #include <QPainterPath>
+#include <QSettings>
 #include <QTabletEvent>
 #include <QTimer>
 #include <QToolButton>
@@ -101,6 +102,7 @@ ViewWidget::ViewWidget(Controller& controller, QWidget* parent)
     connect(&controller_.clock(), &PlayClock::frameChanged, this, follow);
     connect(&controller_, &Controller::fileChanged, this, &ViewWidget::lookThroughCamera);
     connect(&controller_.files(), &SceneFiles::firstThingAdded, this, &ViewWidget::lookThroughCamera);
+    guides_ = QSettings().value("pictureGuides", false).toBool();
     lookThroughCamera();
 }
 
@@ -212,6 +214,12 @@ void ViewWidget::setTool(Tool tool) {
 
 CameraOptions ViewWidget::cameraNow() const {
     return sceneCamera(controller_.document(), controller_.clock().frame()).value_or(camera_.options());
+}
+
+void ViewWidget::toggleGuides() {
+    guides_ = !guides_;
+    QSettings().setValue("pictureGuides", guides_);
+    refresh();
 }
 
 void ViewWidget::lookThroughCamera() {

@@ -28,6 +28,11 @@ class ViewWidget : public QOpenGLWidget {
 
     const OrbitCamera& camera() const { return camera_; }
     /// Through the scene's camera, as long as the view is not turned.
+    /// Thirds and safe areas over the camera's picture; kept for all scenes.
+    void toggleGuides();
+    bool guides() const { return guides_; }
+    /// Where the picture of the scene's camera lies in the view that looks through it.
+    QRectF pictureRect() const;
     void lookThroughCamera();
     bool throughCamera() const { return throughCamera_; }
     /// Of the object or layer that is chosen, in the world; else of all that is shown.
@@ -80,6 +85,7 @@ class ViewWidget : public QOpenGLWidget {
     CameraOptions cameraNow() const;
     void moved();
     void paintOver(QPainter& p);
+    void paintGuides(QPainter& p);
     void paintLegend(QPainter& p);
     QRectF legendBox() const;
     QRectF legendBar() const;
@@ -100,6 +106,7 @@ class ViewWidget : public QOpenGLWidget {
 
     Controller& controller_;
     OrbitCamera camera_;
+    bool guides_ = false;
     bool throughCamera_ = true, moving_ = false, stale_ = true;
     std::unique_ptr<GlScene> scene_;
     QString missing_;

@@ -1,6 +1,8 @@
 #include "app/widgets/color_button.h"
 
 #include <QColorDialog>
+#include <QDragEnterEvent>
+#include <QMimeData>
 #include <QPainter>
 
 #include "app/theme/theme.h"
@@ -21,6 +23,7 @@ ColorButton::ColorButton(QWidget* parent) : QAbstractButton(parent) {
     setFixedHeight(px(26));
     setFocusPolicy(Qt::StrongFocus);
     setCursor(Qt::PointingHandCursor);
+    setAcceptDrops(true);
     connect(this, &QAbstractButton::clicked, this, &ColorButton::choose);
 }
 
@@ -46,6 +49,18 @@ void ColorButton::choose() {
         Q_EMIT changed(color_, true);
     });
     Q_EMIT finished();
+}
+
+void ColorButton::dragEnterEvent(QDragEnterEvent* e) {
+    if (e->mimeData()->hasColor()) e->acceptProposedAction();
+}
+
+/// A colour from anywhere.
+void ColorButton::dropEvent(QDropEvent* e) {
+    setColor(fromScreenColor(qvariant_cast<QColor>(e->mimeData()->colorData())));
+    Q_EMIT changed(color_, false);
+    Q_EMIT finished();
+    e->acceptProposedAction();
 }
 
 void ColorButton::paintEvent(QPaintEvent*) {

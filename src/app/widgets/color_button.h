@@ -22,6 +22,8 @@ class ColorButton : public QAbstractButton {
 
   protected:
     void paintEvent(QPaintEvent*) override;
+    void dragEnterEvent(QDragEnterEvent* e) override;
+    void dropEvent(QDropEvent* e) override;
 
   private:
     void choose();

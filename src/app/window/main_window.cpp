@@ -27,6 +27,7 @@
 #include "app/view/view_widget.h"
 #include "app/window/library_window.h"
 #include "app/window/materials_window.h"
+#include "app/window/palette_window.h"
 #include "document/edits/outside.h"
 
 namespace ovrix::app {
@@ -309,6 +310,7 @@ void MainWindow::applyPreferences(const Preferences& p) {
     applyTheme(*qApp, p.theme, p.scale);
     buildInterface();
     delete std::exchange(materials_, nullptr);
+    delete std::exchange(palette_, nullptr);
     delete std::exchange(library_, nullptr);  // made anew in the other size when it is next opened
     showRender(render);
     if (live) render_->setLive(true);
@@ -423,6 +425,24 @@ void MainWindow::openMaterials() {
     materials_->activateWindow();
 }
 
+void MainWindow::openPalette() {
+    if (!palette_) palette_ = new PaletteWindow(controller_, this);
+    palette_->QDialog::show();
+    palette_->raise();
+    palette_->activateWindow();
+}
+
+/// The scene's camera is another, by its number in the outline.
+void MainWindow::takeCamera(size_t number) {
+    const auto cameras = controller_.document().nodes(Category::Camera);
+    if (number >= cameras.size()) return;
+    controller_.edit("Camera", [&](const Document& d) {
+        return withValue(d, {"render", "", kRender.camera.id()}, cameras[number]->id);
+    });
+    view_->lookThroughCamera();
+    controller_.say("Through " + QString::fromStdString(cameras[number]->name));
+}
+
 void MainWindow::fillAddMenu(QMenu& menu) {
     menu.clear();
     const auto command = [&](const QString& id) {
@@ -440,6 +460,7 @@ void MainWindow::fillAddMenu(QMenu& menu) {
     command("strands");
     command("library");
     command("materials");
+    command("palette");
     command("import");
     command("bringIn");
     Category last = Category::Settings;

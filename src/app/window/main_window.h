@@ -18,6 +18,7 @@ namespace ovrix::app {
 class KeyCurves;
 class LibraryWindow;
 class MaterialsWindow;
+class PaletteWindow;
 class Outline;
 class RecipePanel;
 class RenderPane;
@@ -40,6 +41,7 @@ class MainWindow : public QMainWindow {
     void showCurves(bool show);
     LibraryWindow* library() { return library_; }
     MaterialsWindow* materials() { return materials_; }
+    PaletteWindow* palette() { return palette_; }
     const std::vector<Command>& commands() const { return commands_; }
     void run(const QString& command);
     /// Asks where, and how much memory where it is much, then writes what the chosen layer makes.
@@ -71,7 +73,7 @@ class MainWindow : public QMainWindow {
     void buildInterface();
     void makeCommands();
     void addCommand(
-        const char* id, const char* title, const char* help, const QKeySequence& keys,
+        const QString& id, const QString& title, const QString& help, const QKeySequence& keys,
         std::function<void()> run, std::function<bool()> enabled = [] { return true; });
     void addSceneCommands();
     void addEditCommands();
@@ -108,6 +110,8 @@ class MainWindow : public QMainWindow {
     void openSearch();
     void openLibrary();
     void openMaterials();
+    void openPalette();
+    void takeCamera(size_t number);
     void dropRecipe(const QString& file, const QPoint& at);
     void dropMaterial(const QString& file, const QPoint& at);
     void dropNode(const std::string& id, const QPoint& at);
@@ -124,6 +128,7 @@ class MainWindow : public QMainWindow {
     QSplitter* middle_;
     LibraryWindow* library_ = nullptr;  ///< null until it is first opened
     MaterialsWindow* materials_ = nullptr;
+    PaletteWindow* palette_ = nullptr;
     Outline* outline_ = nullptr;
     ViewWidget* view_ = nullptr;
     RenderPane* render_ = nullptr;

@@ -8,11 +8,14 @@
 #include "app/time/time_strip.h"
 #include "app/view/view_widget.h"
 #include "app/window/main_window.h"
+#include "document/edits/aim.h"
+#include "document/edits/mirror.h"
 
 namespace ovrix::app {
 
-void MainWindow::addCommand(const char* id, const char* title, const char* help, const QKeySequence& keys,
-                            std::function<void()> run, std::function<bool()> enabled) {
+void MainWindow::addCommand(const QString& id, const QString& title, const QString& help,
+                            const QKeySequence& keys, std::function<void()> run,
+                            std::function<bool()> enabled) {
     commands_.push_back({id, title, help, keys, std::move(run), std::move(enabled)});
 }
 
@@ -140,8 +143,10 @@ void MainWindow::addLayerCommands() {
         hasLayer);
     addCommand("library", "Recipe library", "Lay a recipe on a surface, or save one of your own",
                QKeySequence("Ctrl+B"), [this] { openLibrary(); });
-    addCommand("materials", "Materials", "Pictures of materials to wear, and to save one of your own",
-               QKeySequence("Ctrl+Shift+B"), [this] { openMaterials(); });
+    addCommand("materials", "Material library", "Pictures of materials to wear, and to save one of your own",
+               QKeySequence("Ctrl+M"), [this] { openMaterials(); });
+    addCommand("palette", "Palette...", "The main colours of a picture, to spread over elements",
+               QKeySequence("Ctrl+Shift+M"), [this] { openPalette(); });
 }
 
 void MainWindow::addNodeCommands() {
@@ -153,6 +158,19 @@ void MainWindow::addNodeCommands() {
                              [&](const Document& d) { return withoutNode(d, controller_.selection().id()); });
         },
         hasNode);
+    const char* const axes[] = {"X", "Y", "Z"};
+    for (int axis = 0; axis < 3; ++axis)
+        addCommand(
+            QString("mirror") + axes[axis], QString("Mirror across ") + axes[axis],
+            "A duplicate of what is chosen on the other side of the world's middle", {},
+            [this, axis] {
+                std::string made;
+                controller_.edit("Mirror", [&](const Document& d) {
+                    return withMirrored(d, controller_.selection().id(), axis, &made);
+                });
+                if (!made.empty()) controller_.selection().select(made);
+            },
+            hasNode);
     for (const NodeType& t : nodeTypes()) {
         if (!t.offered()) continue;
         commands_.push_back({"add:" + QString::fromStdString(t.id),
@@ -209,6 +227,26 @@ void MainWindow::addViewCommands() {
             view_->lookThroughCamera();
         },
         hasView);
+    addCommand(
+        "newCameraHere", "New camera where the view is",
+        "Another one, which the render looks through from now on", QKeySequence("Ctrl+Alt+C"),
+        [this] {
+            const CameraOptions c = view_->camera().options();
+            controller_.edit("New camera", [&](const Document& d) { return withCameraAt(d, c); });
+            view_->lookThroughCamera();
+        },
+        hasView);
+    constexpr int kDigits = 9;
+    for (int k = 0; k < kDigits; ++k)
+        addCommand(
+            QString("camera%1").arg(k + 1), QString("Camera %1").arg(k + 1),
+            "The render looks through it, and so does the view", QKeySequence(QString("Alt+%1").arg(k + 1)),
+            [this, k] { takeCamera(size_t(k)); },
+            [this, k] { return view_ && controller_.document().nodes(Category::Camera).size() > size_t(k); });
+    addCommand(
+        "pictureGuides", "Thirds and safe areas",
+        "Lines over the picture of the scene's camera; or none again", QKeySequence("Shift+T"),
+        [this] { view_->toggleGuides(); }, hasView);
     addCommand(
         "sceneLight", "Show under the scene's own light", "Its sun and sky; or a neutral light again",
         QKeySequence("Shift+S"), [this] { view_->toggleSceneLight(); }, hasView);

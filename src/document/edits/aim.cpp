@@ -28,6 +28,25 @@ void aimLight(Node& light, const Box3f& bounds) {
         if (findSpec(specsOf(light), size)) setValue(light, size, share * radius);
 }
 
+Document withCameraAt(const Document& document, const CameraOptions& options) {
+    const Node* before = document.find(document.renderSetting(kRender.camera));
+    Node camera = before && before->category() == Category::Camera ? *before : makeNode(document, "camera");
+    const NodeType* type = findNodeType(camera.type);
+    camera.name = type->title;
+    camera.id = document.freeId(camera.name);
+    for (const auto& id : {kCamera.position.id(), kCamera.target.id(), kCamera.roll.id(), kCamera.focal.id()})
+        camera.params.erase(id);  // with their keys
+    setValue(camera, kCamera.position.id(), V3d(options.position));
+    setValue(camera, kCamera.target.id(), V3d(options.target));
+    setValue(camera, kCamera.roll.id(), double(degrees(options.roll)));
+    setValue(camera, kCamera.focal.id(), double(options.focal));
+    setValue(camera, kCamera.film.id(), double(options.film));
+    Document out = document;
+    const std::string id = camera.id;
+    out.insert(before ? document.indexOf(before->id) + 1 : document.nodes().size(), std::move(camera));
+    return withValue(out, {"render", "", kRender.camera.id()}, id);
+}
+
 Document withFocusAt(const Document& document, const V3f& place, double frame) {
     const std::string id = document.renderSetting(kRender.camera, frame);
     const Node* node = document.find(id);

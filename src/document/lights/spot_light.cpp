@@ -1,5 +1,6 @@
 #include "document/lights/spot_light.h"
 
+#include "base/image.h"
 #include "document/lights/common.h"
 #include "document/types/common.h"
 #include "params/param_table.h"
@@ -19,6 +20,10 @@ const struct SpotParams : ParamTable {
                                              "Fraction of the cone over which its light fades at the edge"));
     Handle<double> radius = add(number("radius", "Radius", 0.05, "m", 1e-6, 1e6, 0.005, 0.5,
                                        "Of its opening: larger, softer shadows"));
+    Handle<std::string> image =
+        add(specs::file("image", "Image", "A picture that it throws, as a projector does"));
+    Handle<std::string> space = add(choice("space", "Colour space", "sRGB", colorSpaceNames(),
+                                           "The space that the file's numbers are in"));
     LightUseParams use{*this};
     TransformParams transform{*this};
 } kSpot;
@@ -28,7 +33,14 @@ Light spotLight(const LightInput& in) {
     const float full = half * (1.0f - float(in.params[kSpot.softness]));
     DiskLight disk(in.world, float(in.params[kSpot.radius]));
     disk.radiance = radianceOf(in.params, kSpot.emission, disk.area);
-    return used(in, kSpot.use, SpotLight{.disk = disk, .cosEdge = std::cos(half), .cosFull = std::cos(full)});
+    SpotLight spot{.disk = disk, .cosEdge = std::cos(half), .cosFull = std::cos(full)};
+    if (const std::string& file = in.params[kSpot.image]; !file.empty()) {
+        spot.image = in.image(file, in.params[kSpot.space]);
+        in.world.multDirMatrix(V3f(1, 0, 0), spot.right);
+        in.world.multDirMatrix(V3f(0, 0, 1), spot.up);
+        spot.right.normalize(), spot.up.normalize();
+    }
+    return used(in, kSpot.use, spot);
 }
 
 /// The opening, and the edges of the cone for ten of its radii.

@@ -1,5 +1,7 @@
 #include "document/materials/contour_params.h"
 
+#include "document/model/document.h"
+
 namespace ovrix::document {
 
 using namespace specs;
@@ -55,6 +57,24 @@ std::shared_ptr<const Contours> contoursOf(const ResolvedParams& p, const Contou
     c->crease = crease >= 180.0 ? 2.0f * kPi : radians(float(crease));
     c->jump = float(p[params.jump]);
     return c;
+}
+
+DrawnLook lookOf(const Document& document, const Node& node, double frame, const ContourParams& params) {
+    DrawnLook look;
+    if (!document.value(node.id, params.on, frame)) return look;
+    const std::string unit = document.value(node.id, params.unit, frame);
+    look.width = float(document.value(node.id, params.width, frame));
+    look.unit = unit == kPixels        ? DrawnLook::Unit::Pixels
+                : unit == kMillimetres ? DrawnLook::Unit::Metres
+                                       : DrawnLook::Unit::Picture;
+    if (look.unit == DrawnLook::Unit::Metres) look.width *= 0.001f;
+    look.color = document.value(node.id, params.color, frame);
+    if (document.value(node.id, params.colored, frame) == kDarkened) {
+        const NodeType* type = findNodeType(node.type);
+        if (type && type->color)
+            look.color = type->color(document, node) * float(document.value(node.id, params.darkened, frame));
+    }
+    return look;
 }
 
 }  // namespace ovrix::document

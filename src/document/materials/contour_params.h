@@ -17,6 +17,9 @@ struct ContourParams {
     Handle<double> crease, jump;
 };
 
+/// The lines as the view draws them: as wide as they are at most.
+DrawnLook lookOf(const Document& document, const Node& node, double frame, const ContourParams& params);
+
 /// Null where none are drawn.
 std::shared_ptr<const Contours> contoursOf(const ResolvedParams& values, const ContourParams& params);
 

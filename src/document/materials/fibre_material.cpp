@@ -100,7 +100,10 @@ NodeType fibreMaterialType() {
             .help = "Hair, fur and thread: light is reflected, passes through, and is reflected inside",
             .params = kFibre.specs(),
             .material = fibreMaterial,
-            .color = evenColor};
+            .color = evenColor,
+            .look = [](const Document& document, const Node& node,
+                       double frame) { return lookOf(document, node, frame, kFibre.contours); },
+            .forStrands = true};
 }
 
 }  // namespace ovrix::document

@@ -129,6 +129,12 @@ NodeType lineArtType() {
         .material = lineArt,
         .color = [](const Document& document,
                     const Node& node) { return document.value(node.id, kLineArt.light); },
+        .look =
+            [](const Document& document, const Node& node, double frame) {
+                DrawnLook look = lookOf(document, node, frame, kLineArt.contours);
+                look.drawn = true;
+                return look;
+            },
         .problem =
             [](const ResolvedParams& p) {
                 return std::string(p[kLineArt.opacity].high < 0.5f

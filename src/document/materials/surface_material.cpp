@@ -54,6 +54,14 @@ const struct SurfaceParams : ParamTable {
         kClear, "Depth",
         drivable(number("transmission_depth", "Transmission depth", 0, "m", 0, 1e4, 0, 1,
                         "Way through it after which light has that colour; 0 colours at the boundary"))));
+    Handle<VaryingColor> transmissionScatter =
+        add(detailOf(kClear, "Scatter",
+                     color("transmission_scatter", "Scatter", Color(0.0f), true,
+                           "What it clouds, over its depth: murky water, milk glass, jade; black is clear")));
+    Handle<Varying> transmissionForward =
+        add(detailOf(kClear, "Scatter anisotropy",
+                     drivable(number("transmission_scatter_anisotropy", "Scatter anisotropy", 0, "", -1, 1,
+                                     -1, 1, "-1 scatters back, 0 everywhere alike, 1 straight on"))));
     Handle<Varying> dispersion =
         add(detailOf(kClear, "Dispersion",
                      drivable(unitNumber("transmission_dispersion_scale", "Dispersion", 0,
@@ -173,6 +181,8 @@ SurfaceMaterial surfaceMaterial(const MaterialInput& in) {
     m.transmissionWeight = p[kSurface.transmissionWeight];
     m.transmissionColor = p[kSurface.transmissionColor];
     m.transmissionDepth = p[kSurface.transmissionDepth];
+    m.transmissionScatter = p[kSurface.transmissionScatter];
+    m.transmissionForward = p[kSurface.transmissionForward];
     m.thinWalled = p[kSurface.thinWalled];
     m.priority = int(p[kSurface.priority]);
     m.coatWeight = p[kSurface.coatWeight];
@@ -236,12 +246,15 @@ NodeType surfaceMaterialType() {
             .params = kSurface.specs(),
             .material = surfaceMaterial,
             .color = baseColor,
+            .look = [](const Document& document, const Node& node,
+                       double frame) { return lookOf(document, node, frame, kSurface.contours); },
             .shines = shines,
-            .problem = [](const ResolvedParams& p) {
-                return std::string(p[kSurface.opacity].high < 0.5f
-                                       ? "cuts all out that wears it: its opacity is under 0.5"
-                                       : "");
-            }};
+            .problem =
+                [](const ResolvedParams& p) {
+                    return std::string(p[kSurface.opacity].high < 0.5f
+                                           ? "cuts all out that wears it: its opacity is under 0.5"
+                                           : "");
+                }};
 }
 
 }  // namespace ovrix::document

@@ -52,6 +52,8 @@ struct LightInput {
     std::function<std::shared_ptr<const DomeTable>(const std::string& file, const std::string& space)>
         picture;
     std::function<std::shared_ptr<const DomeTable>(const SkyOptions&)> sky;
+    /// A picture itself; none without a file.
+    std::function<std::shared_ptr<const Image>(const std::string& file, const std::string& space)> image;
 };
 
 /// What a material is built from. Shapes of fibres are kept by who builds.
@@ -72,6 +74,14 @@ struct OutlineInput {
     float aspect = 1;  ///< of the render's picture: width by height
 };
 
+/// How the view draws what wears a material that draws lines, or is drawn whole.
+struct DrawnLook {
+    bool drawn = false;  ///< flat shades in place of light
+    float width = 0.0f;  ///< of the line; 0 for none
+    enum class Unit { Pixels, Picture, Metres } unit = Unit::Picture;
+    Color color{0.0f};
+};
+
 struct NodeType {
     std::string id, title;
     Category category = Category::Object;
@@ -86,6 +96,8 @@ struct NodeType {
     std::function<SurfaceMaterial(const MaterialInput&)> material = {};
     /// Of materials: the colour that the view draws what wears it in.
     std::function<Color(const Document&, const Node&)> color = {};
+    /// Of materials: what of it is drawn at a frame; empty for nothing.
+    std::function<DrawnLook(const Document&, const Node&, double frame)> look = {};
     /// Of materials: whether it gives light of its own at a frame.
     std::function<bool(const Document&, const Node&, double frame)> shines = {};
     /// Of cameras: what the picture is seen through.
@@ -98,6 +110,9 @@ struct NodeType {
     std::function<std::string(const ResolvedParams&)> problem = {};
     /// The parameter that says most of it, shown beside its name; empty for none.
     std::string brief = {};
+
+    /// Of materials: made for strands.
+    bool forStrands = false;
 
     /// Made with a file that is brought in.
     bool ofFile = false;

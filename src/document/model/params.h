@@ -40,6 +40,7 @@ struct TransformParams {
 struct ObjectParams {
     explicit ObjectParams(ParamTable& table);
     Handle<std::string> material;
+    Handle<bool> blocks;
     TransformParams transform;
 };
 
@@ -89,6 +90,7 @@ extern const struct RenderParams : ParamTable {
     Handle<PixelFilter::Kind> filter;
     Handle<double> filterWidth, thinStrands, shutter;
     Handle<int64_t> shutterSteps;
+    Handle<Curve> shutterCurve;
     Handle<std::string> tone;
     Handle<bool> transparent;
     Handle<int64_t> seed;

@@ -49,6 +49,10 @@ TransformParams::TransformParams(ParamTable& table)
 ObjectParams::ObjectParams(ParamTable& table)
     : material(table.add(Affects::Appearance, ref("material", "Material", "material",
                                                   "What it looks like; grey when none is chosen"))),
+      blocks(
+          table.add(Affects::Appearance,
+                    flag("blocks_light", "Blocks light alone", false,
+                         "Nothing sees it, and it keeps light off others, as a flag beside a stage does"))),
       transform(table) {}
 
 ParamSpec slotsSpec() {

@@ -35,6 +35,10 @@ RenderParams::RenderParams()
       shutterSteps(add(shownIf(specs::whole("shutter_steps", "Motion steps", 3, 2, 32, 2, 8,
                                             "Times at which what moves is looked at: more bend"),
                                "shutter!=0"))),
+      shutterCurve(add(shownIf(specs::profile("shutter_curve", "Shutter curve", {{0, 1}, {1, 1}},
+                                              "How much light it lets through from opening (left) to "
+                                              "closing: rounded is soft, falling leaves trails"),
+                               "shutter!=0"))),
       tone(add(specs::choice("tone", "Tone", "soft", {"soft", "plain"},
                              "soft rolls bright light off like film, plain cuts it at white"))),
       transparent(

@@ -1,3 +1,7 @@
+#include <optional>
+
+#include "base/hash.h"
+#include "field/numbers.h"
 #include "field/sources.h"
 
 #include "geo/surface/surface.h"
@@ -11,16 +15,31 @@ namespace {
 
 const struct RandomParams : ParamTable {
     Handle<int64_t> seed = add(seedSpec("Another number, another draw"));
+    Handle<std::string> alike =
+        add(text("alike", "Alike by", "",
+                 "An attribute: elements that have the same number there are alike, as those of one clump"));
 } kRandom;
 
 struct PerElement : SourceKernel {
     uint64_t seed;
+    std::optional<NumberReader> alike;
     explicit PerElement(uint64_t s) : seed(s) {}
     void evaluate(const Samples& s, std::span<float> out) const override {
+        if (alike) return evaluateAlike(s, out);
         const auto id = s.get(channel::id);
         for (size_t i = 0; i < out.size(); ++i)
             out[i] = id.empty() ? 0.5f : random1(seed, id[i], Stream::Field);
     }
+    void evaluateAlike(const Samples& s, std::span<float> out) const {
+        double few[64];
+        for (size_t begin = 0; begin < out.size(); begin += std::size(few)) {
+            const size_t n = std::min(std::size(few), out.size() - begin);
+            alike->read(s, begin, {few, n});
+            for (size_t i = 0; i < n; ++i)
+                out[begin + i] = random1(seed, Hasher().add(few[i]).value(), Stream::Field);
+        }
+    }
+    bool readsElements() const override { return alike && alike->ofElement; }
 };
 
 const struct FaceParams : ParamTable {
@@ -53,9 +72,14 @@ SourceType randomSource() {
             .title = "Random per element",
             .help = "Another number between 0 and 1 for each element, that stays with it",
             .params = kRandom.specs(),
-            .compile = [](const ResolvedParams& p, const FieldContext&) {
-                return std::make_unique<PerElement>(uint64_t(p[kRandom.seed]));
-            }};
+            .compile =
+                [](const ResolvedParams& p, const FieldContext& context) {
+                    auto kernel = std::make_unique<PerElement>(uint64_t(p[kRandom.seed]));
+                    if (const std::string& name = p[kRandom.alike]; !name.empty())
+                        kernel->alike = numberNamed("random: ", name, context);
+                    return kernel;
+                },
+            .followsTime = [](const ParamMap& p) { return namesTime(valueIn(p, kRandom.alike)); }};
 }
 
 SourceType faceRandomSource() {

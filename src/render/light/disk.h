@@ -55,20 +55,35 @@ struct DiskLight {
 struct SpotLight {
     DiskLight disk;
     float cosEdge, cosFull;  ///< of the angles at which there is no light any more, and all of it
+    std::shared_ptr<const Image> image = nullptr;  ///< what it throws, across the square about its cone
+    V3f right{1, 0, 0}, up{0, 0, 1};               ///< of that
 
-    float part(const V3f& direction) const {
+    /// Of its light what goes that way.
+    V3f thrown(const V3f& direction) const {
+        const float part = partAt(direction), ahead = direction.dot(disk.normal);
+        if (!image || !(part > 0.0f) || !(ahead > 1e-6f)) return V3f(part);
+        const float edge = std::sqrt(std::max(0.0f, 1.0f - cosEdge * cosEdge)) / std::max(cosEdge, 1e-3f);
+        const float x = direction.dot(right) / (ahead * edge), y = direction.dot(up) / (ahead * edge);
+        // Not repeated at its edges.
+        const auto at = [](float t, int size) {
+            const float half = 0.5f / float(size);
+            return std::clamp(0.5f + 0.5f * t, half, 1.0f - half);
+        };
+        return V3f(image->sample(at(x, image->width), at(y, image->height))) * part;
+    }
+    float partAt(const V3f& direction) const {
         const float t = (direction.dot(disk.normal) - cosEdge) / std::max(1e-6f, cosFull - cosEdge);
         const float s = std::clamp(t, 0.0f, 1.0f);
         return s * s * (3.0f - 2.0f * s);
     }
     LightSample sample(const V3f& from, float u, float v) const {
         LightSample s = disk.sample(from, u, v);
-        s.radiance *= part(-s.direction);
+        s.radiance *= thrown(-s.direction);
         return s;
     }
     LightHit hit(const V3f& origin, const V3f& d) const {
         LightHit h = disk.hit(origin, d);
-        h.radiance *= part(-d);
+        h.radiance *= thrown(-d);
         return h;
     }
     LightBounds bounds() const {

@@ -9,14 +9,13 @@ namespace ovrix::render {
 
 /// Its density falls by e with each @ref falloff metres up from its base, and is even below; so what lies
 /// along a ray is known in closed form, and so is where along it a given depth is reached. It takes all
-/// colours alike; what it gives back is tinted. Phase: Henyey and Greenstein, "Diffuse radiation in the
-/// galaxy", ApJ 93, 1941. A value, thread safe.
+/// colours alike; what it gives back is tinted. A value, thread safe.
 struct Fog {
     float density = 0.0f;  ///< a metre, at the base and below; 0 for no fog
     float base = 0.0f;     ///< height in the world, metres
     float falloff = 20.0f;
     V3f color{1, 1, 1};    ///< of each scattering, from 0 to 1
-    float forward = 0.0f;  ///< -1 scatters back, 0 everywhere alike, 1 straight on
+    float forward = 0.0f;  ///< see phase()
     bool on() const { return density > 0.0f; }
 
     /// Optical depth of a ray's first @p distance metres.
@@ -43,18 +42,6 @@ struct Fog {
         const float first = std::isfinite(turn) ? above(densityAt(origin.y), direction.y, turn) : kNever;
         if (wanted <= first) return aboveAt(densityAt(origin.y), direction.y, wanted);
         return turn + (wanted - first) / density;
-    }
-    /// Density of going on by an angle of that cosine, per steradian.
-    float phase(float cosine) const {
-        const float g = std::clamp(forward, -0.99f, 0.99f), d = 1.0f + g * g - 2.0f * g * cosine;
-        return (1.0f - g * g) / (4.0f * kPi * d * std::sqrt(d));
-    }
-    /// The cosine of a direction drawn so. @param u  even from 0 to 1
-    float cosineOf(float u) const {
-        const float g = std::clamp(forward, -0.99f, 0.99f);
-        if (std::abs(g) < 1e-3f) return 1.0f - 2.0f * u;
-        const float part = (1.0f - g * g) / (1.0f - g + 2.0f * g * u);
-        return std::clamp((1.0f + g * g - part * part) / (2.0f * g), -1.0f, 1.0f);
     }
 
   private:

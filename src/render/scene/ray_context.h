@@ -20,6 +20,7 @@ struct RayContext {
     Ray ray;  // in the world: the library's is in the instance's own space
     // Of rays to lights alone: strands that are drawn wider than they are take their part of the light.
     bool shadow = false;
+    bool toLight = false;  ///< whether what blocks light alone is met
     float left = 1.0f;
     /// Whether a piece was met a moment ago: the library may tell of the same one twice.
     bool again(uint32_t instance, uint32_t piece) {

@@ -63,6 +63,7 @@ uint32_t RenderScene::addMaterial(SurfaceMaterial material) {
     cuts_ = cuts_ || material.cuts();
     clears_ = clears_ || material.clear();
     glows_ = glows_ || material.glows();
+    blocks_ = blocks_ || material.blocker;
     materials_.push_back(std::move(material));
     return uint32_t(materials_.size() - 1);
 }
@@ -297,17 +298,18 @@ bool RenderScene::isCut(const RayHit& hit, const Ray& ray) const {
 void RayContext::ask(const RTCFilterFunctionNArguments* a) {
     if (a->N != 1 || a->valid[0] != -1) return;
     const auto& own = *reinterpret_cast<const RayContext*>(a->context);
-    if (own.scene->goesThrough(*a, own.ray)) a->valid[0] = 0;
+    if (own.scene->goesThrough(*a, own.ray, own.shadow || own.toLight)) a->valid[0] = 0;
 }
 
-bool RenderScene::goesThrough(const RTCFilterFunctionNArguments& a, const Ray& ray) const {
-    if (!cuts_) return false;
+bool RenderScene::goesThrough(const RTCFilterFunctionNArguments& a, const Ray& ray, bool toLight) const {
+    if (!cuts_ && !blocks_) return false;
     RayHit hit;
     hit.distance = RTCRayN_tfar(a.ray, 1, 0);
     hit.u = RTCHitN_u(a.hit, 1, 0), hit.v = RTCHitN_v(a.hit, 1, 0);
     hit.instance = RTCHitN_instID(a.hit, 1, 0, 0), hit.triangle = RTCHitN_primID(a.hit, 1, 0);
     hit.faceNormal = V3f(RTCHitN_Ng_x(a.hit, 1, 0), RTCHitN_Ng_y(a.hit, 1, 0), RTCHitN_Ng_z(a.hit, 1, 0));
-    return isCut(hit, ray);
+    if (materials_[materialAt(hit)].blocker) return !toLight;
+    return cuts_ && isCut(hit, ray);
 }
 
 RayContext::RayContext(const RenderScene& of, const Ray& r, bool asks) : scene(&of), ray(r) {
@@ -330,10 +332,11 @@ static RTCRay libraryRay(const Ray& ray, float most) {
             .flags = 0};
 }
 
-RayHit RenderScene::intersect(const Ray& ray, bool coherent, float most) const {
+RayHit RenderScene::intersect(const Ray& ray, bool coherent, float most, bool toLight) const {
     RTCRayHit r{.ray = libraryRay(ray, most), .hit = {}};
     r.hit.geomID = r.hit.instID[0] = RTC_INVALID_GEOMETRY_ID;
-    RayContext own(*this, ray, cuts_);
+    RayContext own(*this, ray, cuts_ || blocks_);
+    own.toLight = toLight;
     if (coherent) own.context.flags = RTC_INTERSECT_CONTEXT_FLAG_COHERENT;
     rtcIntersect1(top_, &own.context, &r);
     if (r.hit.geomID == RTC_INVALID_GEOMETRY_ID) return {};

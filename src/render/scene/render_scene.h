@@ -51,6 +51,8 @@ struct SurfaceMaterial {
             transmissionDepth =
                 always(0.0f);  ///< metres after which light has its colour; 0: at the boundary
     VaryingColor transmissionColor = always(Color(1.0f));
+    VaryingColor transmissionScatter = always(Color(0.0f));  ///< in a depth
+    Varying transmissionForward = always(0.0f);
     Varying dispersion = always(0.0f),  ///< 1 is that of Abbe's number, 0 none
         abbe = always(20.0f);
     Varying filmWeight = always(0.0f), filmThickness = always(0.5f), filmIor = always(1.4f);  // micrometres
@@ -59,6 +61,7 @@ struct SurfaceMaterial {
     VaryingColor subsurfaceColor = always(Color(0.8f)),
                  subsurfaceScale = always(Color(1.0f, 0.5f, 0.25f));  ///< of the radius
     bool thinWalled = false;
+    bool blocker = false;             ///< met by rays to lights alone
     bool catcher = false;             ///< of it the camera sees the shadows alone, on what lies behind
     int priority = 0;                 ///< where clear matter overlaps, the highest is there
     Varying rotation = always(0.0f);  ///< degrees that the shine's grain is turned
@@ -212,12 +215,13 @@ class RenderScene {
     Fog fog;
     void clearMaterials() {
         materials_.clear();
-        cuts_ = clears_ = glows_ = false;
+        cuts_ = clears_ = glows_ = blocks_ = false;
     }
 
     /// @param most  nothing further away is met
-    RayHit intersect(const Ray& ray, bool coherent,
-                     float most = std::numeric_limits<float>::infinity()) const;
+    /// @param toLight  whether what blocks light alone is met, too
+    RayHit intersect(const Ray& ray, bool coherent, float most = std::numeric_limits<float>::infinity(),
+                     bool toLight = false) const;
     /// The same with one instance alone, and with its holes closed: of rays within it.
     /// @param toOwn  from the world into its own space at the ray's time
     RayHit intersectOwn(uint32_t instance, const M44f& toOwn, const Ray& ray, float most) const;
@@ -248,12 +252,12 @@ class RenderScene {
   private:
     struct Prototype;
     uint32_t materialAt(const RayHit& hit) const;
-    bool goesThrough(const RTCFilterFunctionNArguments& meeting, const Ray& ray) const;
+    bool goesThrough(const RTCFilterFunctionNArguments& meeting, const Ray& ray, bool toLight) const;
     friend struct RayContext;
     const Samples* elementsOf(const Instance& instance) const;
     SurfacePoint strandPoint(const RayHit& hit, const Ray& ray, const StrandCurves& curves,
                              const float* m) const;
-    bool cuts_ = false, clears_ = false, glows_ = false;  // some material does
+    bool cuts_ = false, clears_ = false, glows_ = false, blocks_ = false;  // some material does
     bool moving_ = false;
     std::vector<SurfaceMaterial> materials_;
     std::vector<std::vector<uint32_t>> materialSlots_;

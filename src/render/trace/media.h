@@ -12,7 +12,16 @@ struct Medium {
     uint32_t instance = 0;
     int priority = 0;
     float ior = 1.0f;
-    V3f absorption{0.0f, 0.0f, 0.0f};  ///< per metre
+    V3f extinction{0.0f, 0.0f, 0.0f};  ///< per metre: what is absorbed, and what is scattered
+    V3f scatter{0.0f, 0.0f, 0.0f};     ///< of that the scattered part, per metre
+    float forward = 0.0f;              ///< see phase()
+    bool scatters() const { return scatter.x + scatter.y + scatter.z > 0.0f; }
+    V3f through(float distance) const {
+        V3f out(1.0f);
+        for (int k = 0; k < 3; ++k)
+            if (extinction[k] > 0.0f) out[k] = std::exp(-extinction[k] * distance);
+        return out;
+    }
 };
 
 /// Those that a path has entered and not left. Where they overlap, the one with the highest priority is there
@@ -54,10 +63,7 @@ class Media {
     /// What comes through so many metres of it; infinitely many let nothing through where anything is taken.
     V3f through(float distance) const {
         const Medium* m = present();
-        V3f out(1.0f);
-        for (int k = 0; m && k < 3; ++k)
-            if (m->absorption[k] > 0.0f) out[k] = std::exp(-m->absorption[k] * distance);
-        return out;
+        return m ? m->through(distance) : V3f(1.0f);
     }
 
   private:

@@ -22,7 +22,7 @@ Passed lightThrough(const RenderScene& scene, Ray ray, float distance, const Med
     constexpr int kMostBoundaries = 16;
     float left = distance * 0.9999f;
     for (int i = 0; i < kMostBoundaries; ++i) {
-        const RayHit hit = scene.intersect(ray, false, left);
+        const RayHit hit = scene.intersect(ray, false, left, true);
         if (!hit.hit()) return {passed.light * media.through(left), passed.clear};
         const SurfacePoint p = scene.surfacePoint(hit, ray);
         const SurfaceMaterial& m = scene.materialOf(p);

@@ -12,6 +12,8 @@ struct Renderer::Path {
     const ContourFinder& contours;
     V3f weight{1.0f, 1.0f, 1.0f};
     V3f direct{0, 0, 0}, indirect{0, 0, 0};
+    /// In clouded matter how often each colour says how far the path goes; else 0.
+    V3f chances{0, 0, 0};
     float pdf = 0.0f;                   ///< of the direction that the last bounce took
     float spread = 0.0f, width = 0.0f;  ///< radians and metres of the part of the picture that it stands for
     float far = 0.0f;                   ///< metres from the eye
@@ -33,6 +35,12 @@ struct Renderer::Path {
     std::array<V3f, Fibre::kLobes> split =
         filled<Fibre::kLobes>(V3f(0.0f));          ///< parts of what comes by its lobes
     std::array<V3f, Fibre::kLobes> lobes = split;  ///< light of each so far
+    /// What comes so far through the matter that it is within, by how often it goes on there.
+    V3f through(float distance) const {
+        const V3f left = media.through(distance);
+        const float chance = chances.dot(left);
+        return chance > 0.0f ? left / chance : left;
+    }
     void add(const V3f& light, int bounces) {
         (bounces <= 1 ? direct : indirect) += light;
         for (size_t p = 0; lobed && p < lobes.size(); ++p) lobes[p] += light * split[p];

@@ -8,11 +8,19 @@
 
 namespace ovrix::render {
 
+static float shutterAt(const std::vector<float>& places, float u) {
+    if (places.size() < 2) return u;
+    const float at = u * float(places.size() - 1);
+    const size_t i = std::min(size_t(at), places.size() - 2);
+    return lerp(places[i], places[i + 1], at - float(i));
+}
+
 Ray Renderer::primaryRay(const Film& film, int x, int y, Sampler& sampler) const {
     const auto r = sampler.next4();
     const float px = (float(x) + 0.5f + options_.filter.offset(r[0])) / float(film.width());
     const float py = (float(y) + 0.5f + options_.filter.offset(r[1])) / float(film.height());
-    const float time = scene_.moving() || camera_.moving() ? sampler.next4()[0] : 0.0f;
+    const float time =
+        scene_.moving() || camera_.moving() ? shutterAt(options_.shutter, sampler.next4()[0]) : 0.0f;
     Ray ray = camera_.ray(px, py, r[2], r[3], time);
     ray.time = time;
     return ray;
@@ -40,7 +48,7 @@ bool Renderer::meetLights(Path& path, const RayHit& hit) const {
         if (!met.hit || met.distance > reach || (hit.hit() && met.distance == reach)) return;
         if (path.depth == 0 ? !light.seen : !light.shadows || !light.reaches(path.object, path.layer)) return;
         const float weight = path.depth == 0 ? 1.0f : powerHeuristic(path.pdf, met.pdf * aimed(path, i));
-        met.radiance *= path.counted ? V3f(0.0f) : path.media.through(met.distance) * weight;
+        met.radiance *= path.counted ? V3f(0.0f) : path.through(met.distance) * weight;
         if (!std::isinf(met.distance)) {
             if (!best.hit || met.distance < best.distance) best = met;
         } else if (path.depth > 0 || !options_.clearBackground) {
@@ -266,9 +274,9 @@ void Renderer::samplePixel(FilmPixel& pixel, const Film& film, int x, int y, uin
     int hidden = 0;
     for (;;) {
         const RayHit hit = scene_.intersect(path.ray, path.depth == 0);
-        if (meetFog(path, hit)) {
+        if (const Between between = meetMatter(path, hit); between != Between::Nothing) {
             seen = true;
-            if (path.weight == V3f(0.0f)) break;
+            if (between == Between::Ended) break;
             continue;
         }
         const bool ended = drawContour(path, hit) || meetLights(path, hit);
@@ -278,7 +286,7 @@ void Renderer::samplePixel(FilmPixel& pixel, const Film& film, int x, int y, uin
         // The last ray only looks for lights, so that both ways to find them count.
         if (ended || !hit.hit() || path.depth > options_.bounces) break;
         const SurfacePoint point = scene_.surfacePoint(hit, path.ray);
-        path.weight *= path.media.through(hit.distance);
+        path.weight *= path.through(hit.distance);
         path.width += hit.distance * path.spread;
         path.far += hit.distance;
         if (hidden < kMostHidden && passHidden(path, hit, point)) {

@@ -35,6 +35,9 @@ struct RenderOptions {
     uint32_t log2Passes = 6;  ///< see Sampler
     PixelFilter filter = PixelFilter();
     Backdrop backdrop = {};
+    /// When the shutter lets light through, from its opening (0) to its closing (1): places that even draws
+    /// come to, at even steps. Empty for alike all the time.
+    std::vector<float> shutter = {};
 };
 
 /// Unidirectional path tracing with next-event estimation, multiple importance sampling (Veach and Guibas,
@@ -81,9 +84,11 @@ class Renderer {
     static void recordFirst(FilmPixel& pixel, const SurfacePoint& point, const V3f& normal, const V3f& base,
                             const Camera& camera);
     void meetBackdrop(Path& path) const;
-    bool meetFog(Path& path, const RayHit& hit) const;
-    void gatherInFog(Path& path, const V3f& place) const;
-    void gatherInFog(Path& path, const V3f& place, uint32_t light, float chance) const;
+    enum class Between { Nothing, Scattered, Ended };
+    Between meetMatter(Path& path, const RayHit& hit) const;
+    bool scatterBetween(Path& path, float distance, const V3f& weight, float g, const V3f& color) const;
+    void gatherInMatter(Path& path, const V3f& place, float g) const;
+    void gatherInMatter(Path& path, const V3f& place, float g, uint32_t light, float chance) const;
     bool survive(Path& path, float r) const;
     bool catchShadow(Path& path, const SurfacePoint& point) const;
     void draw(Path& path, SurfacePoint point, bool line) const;

@@ -1,4 +1,5 @@
 // What the renderer does with fog, with what lies behind all, and with what is drawn.
+#include "render/shade/phase.h"
 #include "render/trace/drawn.h"
 #include "render/trace/leave.h"
 #include "render/trace/passing.h"
@@ -33,76 +34,95 @@ void Renderer::meetBackdrop(Path& path) const {
     path.add(path.weight * options_.backdrop.at(0.5f + 0.5f * x, 0.5f - 0.5f * y, aspect), path.depth);
 }
 
-void Renderer::gatherInFog(Path& path, const V3f& place) const {
+void Renderer::gatherInMatter(Path& path, const V3f& place, float g) const {
     path.receiver = {LightReceiver::Any, place, V3f(0, 1, 0)};
     path.object = path.layer = 0;
     path.aimedAtAll = path.depth == 0 && lights_->few();
     if (path.aimedAtAll) {
-        for (uint32_t i = 0; i < lights_->count(); ++i) gatherInFog(path, place, i, 1.0f);
+        for (uint32_t i = 0; i < lights_->count(); ++i) gatherInMatter(path, place, g, i, 1.0f);
         return;
     }
     const LightTree::Choice choice = lights_->tree().choose(path.receiver, path.sampler.next4()[0]);
-    if (choice.probability > 0.0f) gatherInFog(path, place, choice.light, choice.probability);
+    if (choice.probability > 0.0f) gatherInMatter(path, place, g, choice.light, choice.probability);
 }
 
-void Renderer::gatherInFog(Path& path, const V3f& place, uint32_t index, float chance) const {
+void Renderer::gatherInMatter(Path& path, const V3f& place, float g, uint32_t index, float chance) const {
     const auto r = path.sampler.next4();
     const Light* lamp = lights_->lamp(index);
     if (lamp && !lamp->reaches(0, 0)) return;
     const LightSample s = lights_->sample(index, place, r[0], r[1], r[2], path.ray.time);
     if (!(s.pdf > 0.0f)) return;
-    const float phase = scene_.fog.phase(path.ray.direction.dot(s.direction)), pdf = s.pdf * chance;
+    const float turned = phase(g, path.ray.direction.dot(s.direction)), pdf = s.pdf * chance;
     const bool shadows = !lamp || lamp->shadows;
     const Passed passed =
         shadows ? lightThrough(scene_, {place, s.direction, path.ray.time}, s.distance, path.media)
                 : Passed{V3f(1.0f), false};
-    const float share = shadows && !passed.clear ? powerHeuristic(pdf, phase) : 1.0f;
-    path.add(capped(path.weight * s.radiance * passed.light * (phase * share / pdf),
+    // What comes through a boundary is counted here alone, as from a matt face: see bounce().
+    const float share = shadows && !passed.clear ? powerHeuristic(pdf, turned) : 1.0f;
+    path.add(capped(path.weight * s.radiance * passed.light * (turned * share / pdf),
                     path.depth > 0 ? options_.limit : 0.0f),
              path.depth + 1);
 }
 
-/// Where fog scatters the path before it comes to what it hit. False where it does not, or the path ends:
-/// then its weight is 0.
-bool Renderer::meetFog(Path& path, const RayHit& hit) const {
-    if (!scene_.fog.on() || path.media.present()) return false;
-    const auto r = path.sampler.next4();
-    const Fog& fog = scene_.fog;
-    const float t =
-        fog.distanceAt(path.ray.origin, path.ray.direction, -std::log1p(-std::min(r[0], 0.9999999f)));
-    if (!(t < (hit.hit() ? hit.distance : std::numeric_limits<float>::infinity()))) return false;
+/// What a path does that is scattered between things, after @p distance and with @p weight. False where it
+/// ends.
+bool Renderer::scatterBetween(Path& path, float distance, const V3f& weight, float g,
+                              const V3f& color) const {
     RayHit there;
-    there.distance = t, there.instance = 0;
+    there.distance = distance, there.instance = 0;
     const bool first = path.depth == 0;
-    if (meetLights(path, there)) {
-        path.weight = V3f(0.0f);
-        return true;
-    }
-    if (path.depth > options_.bounces) {  // the last ray only looks for lights
-        path.weight = V3f(0.0f);
-        return true;
-    }
-    const V3f place = path.ray.origin + path.ray.direction * t;
+    if (meetLights(path, there) || path.depth > options_.bounces) return false;  // the last looks for lights
+    const V3f place = path.ray.origin + path.ray.direction * distance;
     if (first) {
         SurfacePoint haze;
         haze.position = place;
-        recordFirst(path.pixel, haze, -path.ray.direction, fog.color, camera_);
+        recordFirst(path.pixel, haze, -path.ray.direction, color, camera_);
     }
-    path.weight *= fog.color;
-    gatherInFog(path, place);
-    const float cosine = fog.cosineOf(r[1]), sine = std::sqrt(std::max(0.0f, 1.0f - cosine * cosine));
+    path.weight *= weight;
+    gatherInMatter(path, place, g);
+    const auto r = path.sampler.next4();
+    const float cosine = phaseCosine(g, r[0]), sine = std::sqrt(std::max(0.0f, 1.0f - cosine * cosine));
     V3f x, y;
     basis(path.ray.direction, x, y);
-    const float angle = 2.0f * kPi * r[2];
-    const V3f on = (x * (std::cos(angle) * sine) + y * (std::sin(angle) * sine) + path.ray.direction * cosine)
-                       .normalized();
-    path.pdf = fog.phase(cosine);
-    path.ray = {place, on, path.ray.time};
+    const float angle = 2.0f * kPi * r[1];
+    const V3f on = x * (std::cos(angle) * sine) + y * (std::sin(angle) * sine) + path.ray.direction * cosine;
+    path.pdf = phase(g, cosine);
+    path.ray = {place, on.normalized(), path.ray.time};
     path.softened = path.broad = true;
     path.sharp = path.framed = path.counted = false;
     ++path.depth;
-    if (!survive(path, r[3]) || path.depth > options_.bounces + 1) path.weight = V3f(0.0f);
-    return true;
+    return survive(path, r[2]) && path.depth <= options_.bounces + 1;
+}
+
+/// Where fog or clouded matter scatters the path before it comes to what it hit.
+Renderer::Between Renderer::meetMatter(Path& path, const RayHit& hit) const {
+    const float reach = hit.hit() ? hit.distance : std::numeric_limits<float>::infinity();
+    path.chances = V3f(0.0f);
+    const Medium* m = path.media.present();
+    if (m ? !m->scatters() : !scene_.fog.on()) return Between::Nothing;
+    const auto r = path.sampler.next4();
+    const float depth = -std::log1p(-std::min(r[0], 0.9999999f));
+    if (!m) {
+        const float t = scene_.fog.distanceAt(path.ray.origin, path.ray.direction, depth);
+        if (!(t < reach)) return Between::Nothing;
+        const Fog& fog = scene_.fog;
+        return scatterBetween(path, t, fog.color, fog.forward, fog.color) ? Between::Scattered
+                                                                          : Between::Ended;
+    }
+    // One of red, green and blue says how far, and all are weighed by the mean of their chances.
+    const float sum = path.weight.x + path.weight.y + path.weight.z;
+    if (!(sum > 0.0f)) return Between::Ended;
+    path.chances = path.weight / sum;
+    const int which = r[1] < path.chances.x ? 0 : r[1] < path.chances.x + path.chances.y ? 1 : 2;
+    const float t = m->extinction[which] > 0.0f ? depth / m->extinction[which] : reach;
+    if (!(t < reach)) return Between::Nothing;
+    const V3f left = m->through(t);
+    const float chance = path.chances.dot(m->extinction * left);
+    if (!(chance > 0.0f)) return Between::Ended;
+    const Medium medium = *m;  // which the path may leave
+    return scatterBetween(path, t, medium.scatter * left / chance, medium.forward, V3f(1.0f))
+               ? Between::Scattered
+               : Between::Ended;
 }
 
 /// True where the camera sees shadows alone: the path goes on behind.
@@ -131,7 +151,7 @@ bool Renderer::drawContour(Path& path, const RayHit& hit) const {
     if (!path.contours.any() || !path.sharp) return false;
     const auto line = path.contours.find(path.ray, hit, path.far, path.sampler);
     if (!line) return false;
-    path.weight *= path.media.through(line->distance);
+    path.weight *= path.through(line->distance);
     draw(path, line->owner, true);
     return true;
 }

@@ -170,8 +170,11 @@ Clear clearAt(const SurfaceMaterial& m, const SurfacePoint& p, FieldsAt& at, con
     const float cover = m.coverAt(at);
     if (cover >= 1.0f) return clearAt(*m.over, p, at, wavelength);
     Clear clear{within(at.of(m.transmissionWeight) * (1.0f - at.of(m.metalness)), 0.0f, 1.0f),
-                within(at.of(m.ior), 1.0f, 4.0f), at.of(m.transmissionDepth),
-                tinted(at.of(m.transmissionColor), p.tint) * p.factor};
+                within(at.of(m.ior), 1.0f, 4.0f),
+                at.of(m.transmissionDepth),
+                tinted(at.of(m.transmissionColor), p.tint) * p.factor,
+                V3f(at.of(m.transmissionScatter)),
+                at.of(m.transmissionForward)};
     if (wavelength && m.disperses()) {
         const float scale = within(at.of(m.dispersion), 0.0f, 1.0f);
         const float abbe = within(at.of(m.abbe), 9.0f, 91.0f);  // those that matter has
@@ -181,14 +184,23 @@ Clear clearAt(const SurfaceMaterial& m, const SurfacePoint& p, FieldsAt& at, con
     const Clear above = clearAt(*m.over, p, at, wavelength);
     clear.weight = lerp(clear.weight, above.weight, cover);
     if (cover < 0.5f) return clear;  // matter is one or the other
-    return {clear.weight, above.ior, above.depth, above.tint};
+    return {clear.weight, above.ior, above.depth, above.tint, above.scatter, above.forward};
 }
 
 Medium mediumOf(const SurfaceMaterial& m, const Clear& clear, uint32_t instance) {
     Medium medium{.instance = instance, .priority = m.priority, .ior = clear.ior};
     constexpr float kDarkest = 1e-4f;
     for (int k = 0; k < 3 && clear.depth > 0.0f; ++k)
-        medium.absorption[k] = -std::log(within(clear.tint[k], kDarkest, 1.0f)) / clear.depth;
+        medium.extinction[k] = -std::log(within(clear.tint[k], kDarkest, 1.0f)) / clear.depth;
+    if (!(clear.depth > 0.0f)) return medium;
+    // What is scattered is at most all that is taken; where it is more, that much more is taken.
+    float more = 0.0f;
+    for (int k = 0; k < 3; ++k) {
+        medium.scatter[k] = std::max(0.0f, clear.scatter[k]) / clear.depth;
+        more = std::max(more, medium.scatter[k] - medium.extinction[k]);
+    }
+    medium.extinction += V3f(more);
+    medium.forward = within(clear.forward, -1.0f, 1.0f);
     return medium;
 }
 

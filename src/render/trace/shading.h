@@ -58,6 +58,8 @@ struct Shaded {
 struct Clear {
     float weight, ior, depth;
     V3f tint;
+    V3f scatter{0, 0, 0};  ///< of the light that its depth takes, what is scattered: see Medium
+    float forward = 0.0f;
 };
 
 /// @param at  fields of the material at the point

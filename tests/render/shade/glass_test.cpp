@@ -240,11 +240,11 @@ TEST_CASE("where clear matter overlaps, the highest priority is there", "[glass]
     Media media;
     CHECK(media.present() == nullptr);
     CHECK(media.iorAround(1) == 1.0f);
-    media.enter({.instance = 1, .priority = 0, .ior = 1.33f, .absorption = V3f(1, 2, 0)});
+    media.enter({.instance = 1, .priority = 0, .ior = 1.33f, .extinction = V3f(1, 2, 0)});
     CHECK(media.through(0.5f).y == Approx(std::exp(-1.0f)));
     CHECK(media.through(std::numeric_limits<float>::infinity()) == V3f(0, 0, 1));
     CHECK_FALSE(media.hides(2, 0));
-    media.enter({.instance = 2, .priority = 1, .ior = 1.5f, .absorption = V3f(0.0f)});
+    media.enter({.instance = 2, .priority = 1, .ior = 1.5f, .extinction = V3f(0.0f)});
     CHECK(media.hides(1, 0));  // the water's boundary does nothing within the glass
     CHECK_FALSE(media.hides(2, 1));
     CHECK(media.iorAround(2) == 1.33f);
@@ -255,7 +255,7 @@ TEST_CASE("where clear matter overlaps, the highest priority is there", "[glass]
     media.leave(2);
     CHECK(media.present() == nullptr);
     for (uint32_t i = 0; i < 20; ++i)
-        media.enter({.instance = i, .priority = int(i), .ior = 1.5f, .absorption = V3f(0.0f)});
+        media.enter({.instance = i, .priority = int(i), .ior = 1.5f, .extinction = V3f(0.0f)});
     CHECK(media.present()->instance == 19);
 }
 

@@ -1,6 +1,7 @@
 // Fog, backdrops, and shadows on them.
 #include "render/light/sky.h"
 #include "render/render_support.h"
+#include "render/shade/phase.h"
 
 using namespace ovrix::deliver;
 using namespace ovrix::tests;
@@ -60,14 +61,13 @@ TEST_CASE("fog's depth is its density along the ray, and where a depth is reache
 
 TEST_CASE("the phase integrates to 1 and its draws follow it", "[fog]") {
     for (const float g : {-0.8f, 0.0f, 5e-4f, 0.3f, 0.9f}) {
-        const Fog fog{.forward = g};
         double whole = 0, mean = 0, drawn = 0;
         constexpr int kSteps = 200000;
         for (int i = 0; i < kSteps; ++i) {
             const double c = -1.0 + 2.0 * (i + 0.5) / kSteps;
-            const double p = 2 * M_PI * double(fog.phase(float(c))) * 2.0 / kSteps;
+            const double p = 2 * M_PI * double(phase(g, float(c))) * 2.0 / kSteps;
             whole += p, mean += p * c;
-            drawn += double(fog.cosineOf((float(i) + 0.5f) / kSteps)) / kSteps;
+            drawn += double(phaseCosine(g, (float(i) + 0.5f) / kSteps)) / kSteps;
         }
         CHECK(whole == Approx(1.0).epsilon(1e-3));
         CHECK(mean == Approx(double(g)).margin(2e-3));  // which is what g means
@@ -132,8 +132,8 @@ TEST_CASE("what falls on fog from a lamp is what it gives by its first scatterin
         const float t = 200.0f * (float(i) + 0.5f) / kSteps;
         const V3f place(0, 0, 4 - t), to = V3f(0, 2, 0) - place;
         const float d = to.length();
-        const float phase = scene.fog.phase(V3f(0, 0, -1).dot(to / d));
-        sum += double(0.02f * std::exp(-0.02f * (t + d)) * phase * flux / (d * d)) * 200.0 / kSteps;
+        const float turned = phase(scene.fog.forward, V3f(0, 0, -1).dot(to / d));
+        sum += double(0.02f * std::exp(-0.02f * (t + d)) * turned * flux / (d * d)) * 200.0 / kSteps;
     }
     CHECK(double(mean.x) == Approx(sum).epsilon(0.05));
 }
