@@ -96,6 +96,7 @@ std::filesystem::path writeKelpPrint(const std::filesystem::path& folder) {
     m.set("sun", {{"elevation", "38"}, {"azimuth", "-32"}, {"strength", "5"}, {"angle", "0.5"}});
     m.set("sky/exposure", "-2");
     m.set("camera", {{"position", "0,0,2.6"}, {"target", "0,-0.02,0"}, {"focal", "60"}, {"exposure", "0"}});
+    m.set("scene/draft", "1");
     m.set("render", {{"width", "1280"}, {"height", "1000"}, {"samples", "32"}, {"tone", "plain"}});
     const auto path = folder / "kelp_print.ovrix";
     saveScene(m.document, path);

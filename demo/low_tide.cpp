@@ -130,11 +130,11 @@ void setStage(Maker& m) {
     m.set("camera/focal", "42");
     m.set("camera/fstop", "11");
     m.set("camera/focus", "1.75");
-    m.set("camera/exposure", "0.3");
+    m.set("camera/exposure", "0.6");
     m.set("render/width", "1280");
     m.set("render/height", "720");
-    m.set("surroundings", {{"fog_visibility", "420"},
-                           {"fog_height", "25"},
+    m.set("surroundings", {{"fog_visibility", "1800"},
+                           {"fog_height", "10"},
                            {"fog_color", "0.93,0.95,0.97"},
                            {"fog_forward", "0.7"}});
     m.set("scene/draft", "0.25");

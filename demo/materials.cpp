@@ -236,14 +236,14 @@ void living(Shelf& s) {
 void glowing(Shelf& s) {
     s.begin("Neon", {{"base_color", "0.02,0.02,0.02"},
                      {"emission_color", "1,0.16,0.28"},
-                     {"emission_luminance", "900"},
+                     {"emission_luminance", "240"},
                      {"specular_roughness", "0.1"}});
     s.save("A tube that glows red; it lights what stands near");
 
     s.begin(
         "Plankton",
         {{"base_color", "0.02,0.05,0.08"}, {"emission_color", "0.12,0.75,1"}, {"emission_luminance", "60"}});
-    s.numbers("emission_luminance", 5, 260, {makeSource("random")});
+    s.numbers("emission_luminance", 3, 60, {makeSource("random")});
     s.save("Each glows by another strength");
 }
 

@@ -14,6 +14,9 @@ class PaletteTest : public WindowFixture {
     void dragsAColour();
     void switchesCameras();
     void showsGuides();
+    void aimsALight();
+    void steersALight();
+    void copiesAnInput();
 
   private:
     PaletteWindow* open() {
@@ -145,6 +148,103 @@ void PaletteTest::showsGuides() {
     QVERIFY(std::abs(r.width() / r.height() - 1280.0 / 720.0) < 0.02);
     driver->window.run("pictureGuides");
     QCOMPARE(view->guides(), before);
+}
+
+/// A drag puts the highlight under the mouse, as one step of undo; with Shift the shadow of what was pressed.
+void PaletteTest::aimsALight() {
+    makeLayer();
+    auto& c = driver->window.controller();
+    auto* view = driver->window.view();
+    view->frameAll();
+    driver->settle();
+    QTest::keyClick(&driver->window, Qt::Key_8);
+    driver->settle();
+    const QPoint middle = view->project(V3f(0, 0, 0))->toPoint();
+    c.selection().select("ground");
+    const Document before = c.document();
+    const auto drag = [&](const QPoint& from, const QPoint& to, Qt::KeyboardModifiers keys) {
+        QTest::mousePress(view, Qt::LeftButton, keys, from);
+        for (int k = 1; k <= 4; ++k) QTest::mouseMove(view, from + (to - from) * k / 4);
+        QTest::mouseRelease(view, Qt::LeftButton, keys, to);
+        driver->settle();
+    };
+    drag(middle, middle + QPoint(30, 0), Qt::NoModifier);
+    QVERIFY(c.document() == before);  // no light is chosen: said, and nothing is done
+    c.selection().select("sun");
+    drag(middle, middle + QPoint(40, 10), Qt::NoModifier);
+    QVERIFY(!(c.document() == before));
+    // The ground is level: the sun stands opposite to the eye, as high.
+    const V3f eye = view->camera().options().position;
+    const double up = std::get<double>(driver->value("sun/elevation"));
+    const double seen = double(degrees(std::atan2(eye.y, std::hypot(eye.x, eye.z))));
+    QVERIFY2(std::abs(up - seen) < 8.0, qPrintable(QString("%1 %2").arg(up).arg(seen)));
+    c.undo();
+    QVERIFY(c.document() == before);
+    drag(middle, middle + QPoint(40, 10), Qt::ShiftModifier);
+    QVERIFY(!(c.document() == before));
+    c.undo();
+    QVERIFY(c.document() == before);
+    QTest::keyClick(&driver->window, Qt::Key_1);
+}
+
+void PaletteTest::steersALight() {
+    makeLayer();
+    auto& c = driver->window.controller();
+    auto* view = driver->window.view();
+    driver->window.run("add:area");
+    driver->settle();
+    const std::string lamp = c.selection().id();
+    QCOMPARE(c.document().get(lamp).type, std::string("area"));
+    driver->window.run("lookFromLight");
+    driver->settle();
+    const V3f from = *c.document().originOf(lamp, 1);
+    QVERIFY((view->camera().options().position - from).length() < 1e-3f);
+    const Document before = c.document();
+    view->setFocus();
+    QTest::keyClick(view, Qt::Key_Left);
+    driver->settle();
+    const V3f now = *c.document().originOf(lamp, 1);
+    QVERIFY((now - from).length() > 1e-3f);
+    QVERIFY((view->camera().options().position - now).length() < 1e-3f);
+    c.undo();
+    QVERIFY(c.document() == before);
+    QTest::keyClick(&driver->window, Qt::Key_C);  // and it is let go
+    driver->settle();
+    QTest::keyClick(view, Qt::Key_Left);
+    driver->settle();
+    QVERIFY(c.document() == before);
+}
+
+void PaletteTest::copiesAnInput() {
+    auto& c = driver->window.controller();
+    const auto choose = [&](const std::string& path, const char* action) {
+        QWidget* row = driver->window.recipe()->findChild<QWidget*>("param:" + QString::fromStdString(path));
+        QVERIFY(row);
+        bool done = false;
+        QTimer::singleShot(50, this, [&] {
+            auto* menu = qobject_cast<QMenu*>(QApplication::activePopupWidget());
+            if (!menu) return;
+            for (QAction* a : menu->actions())
+                if (a->text() == action && a->isEnabled()) a->trigger(), done = true;
+            menu->close();
+        });
+        QContextMenuEvent e(QContextMenuEvent::Mouse, QPoint(4, 4), row->mapToGlobal(QPoint(4, 4)));
+        QApplication::sendEvent(row, &e);
+        QVERIFY(done);
+        driver->settle();
+    };
+    c.edit("Colour", [](const Document& d) { return withText(d, "sun/color", "0.2,0.4,0.6"); });
+    c.selection().select("sun");
+    driver->settle();
+    choose("sun/color", "Copy");
+    c.selection().select("sky");
+    driver->settle();
+    choose("sky/color", "Paste");
+    QCOMPARE(std::get<Color>(driver->value("sky/color")), Color(0.2f, 0.4f, 0.6f));
+    // What does not fit is said, and nothing is done.
+    const Document before = c.document();
+    choose("sky/haze", "Paste");
+    QVERIFY(c.document() == before);
 }
 
 static const RegisteredTest<PaletteTest> registered;

@@ -23,6 +23,7 @@
 #include "base/error.h"
 #include "base/file_sequence.h"
 #include "document/edits/keying.h"
+#include "document/edits/paste.h"
 #include "document/model/references.h"
 
 namespace ovrix::app {
@@ -412,13 +413,37 @@ QWidget* ParamRow::makeMix() {
     return editor;
 }
 
+namespace {
+
+/// The input that was copied last, of any scene; one for the whole program.
+struct CopiedInput {
+    ParamSpec spec;
+    Param param;
+};
+std::optional<CopiedInput>& copiedInput() {
+    static std::optional<CopiedInput> copied;
+    return copied;
+}
+
+}  // namespace
+
 void ParamRow::contextMenuEvent(QContextMenuEvent* e) {
-    if (path_.source >= 0 || !isOwnValue(controller_.document(), path_)) return QWidget::contextMenuEvent(e);
     QMenu menu(this);
-    menu.addAction("Take the shared value again", this, [this] {
-        controller_.edit("Take the shared value",
-                         [&](const Document& d) { return withSharedValue(d, path_); });
+    menu.addAction("Copy", this, [this] {
+        copiedInput() = {spec_, paramAt(controller_.document(), path_)};
+        controller_.say("Copied " + QString::fromStdString(spec_.title));
     });
+    QAction* paste = menu.addAction("Paste", this, [this] {
+        controller_.edit("Paste", [&](const Document& d) {
+            return withParam(d, path_, pasted(copiedInput()->param, copiedInput()->spec, spec_));
+        });
+    });
+    paste->setEnabled(copiedInput().has_value());
+    if (path_.source < 0 && isOwnValue(controller_.document(), path_))
+        menu.addAction("Take the shared value again", this, [this] {
+            controller_.edit("Take the shared value",
+                             [&](const Document& d) { return withSharedValue(d, path_); });
+        });
     menu.exec(e->globalPos());
 }
 

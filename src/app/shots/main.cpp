@@ -135,10 +135,30 @@ void takeMaterial(Photographer& p) { takeRendering(p, "wet_rock", 8, "material")
 /// For the kelp print.
 void takeLineArt(Photographer& p) { takeRendering(p, "shell_ink", 8, "line_art"); }
 
+/// Of numbers that have no view of their own: for a look, and for no manual.
+void takePanels(Photographer& p) {
+    for (const char* id : {"surroundings", "render", "snail_shell", "camera"}) {
+        p.window().controller().selection().select(id);
+        p.settle();
+        p.take((std::string("panel-") + id).c_str());
+    }
+}
+
 void takePalette(Photographer& p) {
     MainWindow& w = p.window();
     const QString picture = QDir::temp().filePath("ovrix-palette-shot.png");
-    w.grab().save(picture);  // any picture will do
+    QImage evening(240, 160, QImage::Format_RGB32);  // any picture will do
+    QPainter paint(&evening);
+    QLinearGradient sky(0, 0, 0, 100);
+    sky.setColorAt(0, QColor(38, 66, 94)), sky.setColorAt(0.6, QColor(222, 150, 104));
+    sky.setColorAt(1, QColor(250, 214, 150));
+    paint.fillRect(0, 0, 240, 100, sky);
+    paint.fillRect(0, 100, 240, 36, QColor(30, 84, 92));
+    paint.fillRect(0, 136, 240, 24, QColor(120, 96, 74));
+    paint.setBrush(QColor(206, 70, 62)), paint.setPen(Qt::NoPen);
+    paint.drawEllipse(150, 108, 46, 20);
+    paint.end();
+    evening.save(picture);
     w.controller().selection().select("shells_on_sand");
     w.run("palette");
     w.palette()->look(picture);
@@ -307,15 +327,16 @@ void takeSearch(Photographer& p) {
 
 /// Every picture by its name, in the order in which they are taken; each leaves the view as it found it.
 const std::pair<std::string, void (*)(Photographer&)> kShots[] = {
-    {"window", takeWindow},    {"field-stack", takeFieldStack},
-    {"time", takeTime},        {"light", takeLight},
-    {"ramp", takeRamp},        {"material", takeMaterial},
-    {"paint", takePaint},      {"mixer", takeMixer},
-    {"library", takeLibrary},  {"materials", takeMaterials},
-    {"line_art", takeLineArt}, {"palette", takePalette},
-    {"curves", takeCurves},    {"strands", takeStrands},
-    {"comb", takeComb},        {"view-full", takeViewFull},
-    {"bring-in", takeBringIn}, {"search", takeSearch}};
+    {"window", takeWindow},      {"field-stack", takeFieldStack},
+    {"time", takeTime},          {"light", takeLight},
+    {"ramp", takeRamp},          {"material", takeMaterial},
+    {"paint", takePaint},        {"mixer", takeMixer},
+    {"library", takeLibrary},    {"materials", takeMaterials},
+    {"line_art", takeLineArt},   {"palette", takePalette},
+    {"panels", takePanels},      {"curves", takeCurves},
+    {"strands", takeStrands},    {"comb", takeComb},
+    {"view-full", takeViewFull}, {"bring-in", takeBringIn},
+    {"search", takeSearch}};
 
 }  // namespace
 

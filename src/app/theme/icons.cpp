@@ -16,6 +16,7 @@ QString iconBody(const QString& name) {
          "<path d='M2.2 12.2c3.2 2.6 4.6-.6 5.4-4.2s2.4-5.6 6-4.2'/><circle cx='2.4' cy='12.2' r='1.3'/>"
          "<circle cx='7.6' cy='8' r='1.3'/><circle cx='13.6' cy='3.8' r='1.3'/>"},
         {"comb", "<path d='M2.5 4h11v2.5h-11zM4 6.5v5.2M6.7 6.5v6.6M9.3 6.5v6.6M12 6.5v5.2'/>"},
+        {"aim", "<circle cx='4.4' cy='4.4' r='2.2'/><path d='M6.4 6.4 11 11M13.5 9.4v4.1H9.4'/>"},
         {"hand", "<path d='M8 1.8v3M8 11.2v3M1.8 8h3M11.2 8h3'/><circle cx='8' cy='8' r='2.6'/>"},
         {"frame",
          "<path d='M2.5 5.5v-3h3M10.5 2.5h3v3M13.5 10.5v3h-3M5.5 13.5h-3v-3'/><circle cx='8' cy='8' "

@@ -9,7 +9,7 @@
 
 namespace ovrix::app {
 
-enum class Tool { Select, Move, Turn, Scale, Elements, Curves, Comb };
+enum class Tool { Select, Move, Turn, Scale, Elements, Curves, Comb, Light };
 
 class Handles {
   public:

@@ -31,6 +31,7 @@ void ViewWidget::paintOver(QPainter& p) {
     elements_->paint(p, view);
     curves_->paint(p, view);
     comb_->paint(p, view);
+    lights_->paint(p, view);
     paintLegend(p);
     paintGridLabel(p);
     if (hasFocus()) {

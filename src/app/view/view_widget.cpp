@@ -20,6 +20,7 @@
 #include "app/widgets/number_box.h"
 #include "base/error.h"
 #include "deliver/render_scene_builder.h"
+#include "document/edits/aim.h"
 
 namespace ovrix::app {
 
@@ -82,6 +83,7 @@ ViewWidget::ViewWidget(Controller& controller, QWidget* parent)
     elements_ = new ElementTool(controller_, this);
     connect(brush_, &BrushTool::changed, this, &ViewWidget::refresh);
     curves_ = new CurveTool(controller_, this);
+    lights_ = new LightTool(controller_, this);
     comb_ = new CombTool(controller_, this);
     connect(comb_, &CombTool::changed, this, &ViewWidget::refresh);
     connect(comb_, &CombTool::ended, this, [this] { setTool(Tool::Select); });
@@ -158,19 +160,24 @@ void ViewWidget::layOutTools() {
         const char* icon;
         const char* tip;
         Tool tool;
-    } all[] = {{"select", "Choose (1)", Tool::Select},
-               {"move", "Move (2)", Tool::Move},
-               {"turn", "Rotate (3)", Tool::Turn},
-               {"scale", "Scale (4)", Tool::Scale},
-               {"hand",
-                "Single elements of the chosen layer (5): drag moves, Shift turns, Ctrl sizes, Delete "
-                "takes out, a double click places",
-                Tool::Elements},
-               {"curve",
-                "Draw curves (6): clicks or strokes add points, drags move them, Delete takes one out, Enter "
-                "ends the curve",
-                Tool::Curves},
-               {"comb", "Comb the strands of the chosen layer (7)", Tool::Comb}};
+    } all[] = {
+        {"select", "Choose (1)", Tool::Select},
+        {"move", "Move (2)", Tool::Move},
+        {"turn", "Rotate (3)", Tool::Turn},
+        {"scale", "Scale (4)", Tool::Scale},
+        {"hand",
+         "Single elements of the chosen layer (5): drag moves, Shift turns, Ctrl sizes, Delete "
+         "takes out, a double click places",
+         Tool::Elements},
+        {"curve",
+         "Draw curves (6): clicks or strokes add points, drags move them, Delete takes one out, Enter "
+         "ends the curve",
+         Tool::Curves},
+        {"comb", "Comb the strands of the chosen layer (7)", Tool::Comb},
+        {"aim",
+         "Aim the chosen light (8): drag where its highlight shall fall; with Shift from what throws a "
+         "shadow to where that shall fall",
+         Tool::Light}};
     for (const auto& t : all) {
         QToolButton* b = toolButton(t.icon, t.tip);
         b->setCheckable(true);
@@ -206,6 +213,7 @@ void ViewWidget::setTool(Tool tool) {
     elements_->setActive(tool == Tool::Elements);
     curves_->setActive(tool == Tool::Curves);
     comb_->setActive(tool == Tool::Comb);
+    lights_->setActive(tool == Tool::Light);
     controller_.selection().setAiming(tool == Tool::Elements || tool == Tool::Comb);
     toolGroup_->button(int(tool))->setChecked(true);
     Q_EMIT toolChanged(tool);
@@ -222,7 +230,45 @@ void ViewWidget::toggleGuides() {
     refresh();
 }
 
+/// From a light, which goes with the view from now on.
+void ViewWidget::lookFromLight() {
+    const Node* node = controller_.selection().node();
+    const double frame = controller_.clock().frame();
+    if (!node || node->category() != Category::Light)
+        return controller_.say("Choose a light to look from", true);
+    const auto origin = controller_.document().originOf(node->id, frame);
+    if (!origin)
+        return controller_.say(QString::fromStdString(node->name) + " stands nowhere to look from", true);
+    V3f ahead;
+    controller_.document().worldMatrix(node->id, frame).multDirMatrix(V3f(0, -1, 0), ahead);
+    if (!(ahead.length() > 0.0f)) return;
+    throughCamera_ = false;
+    CameraOptions o = camera_.options();
+    o.position = *origin;
+    o.target = *origin + ahead.normalized() * std::max(0.1f, camera_.distance);
+    o.roll = 0;
+    camera_.follow(o);
+    steered_ = node->id;
+    Q_EMIT cameraChanged();
+    refresh();
+}
+
+/// The light that is looked from goes where the view goes.
+void ViewWidget::steer() {
+    if (steered_.empty()) return;
+    if (!controller_.document().find(steered_) || controller_.selection().id() != steered_)
+        return steered_.clear();
+    const CameraOptions o = camera_.options();
+    controller_.edit(
+        "Steer a light",
+        [&](const Document& d) {
+            return withLightAimed(d, steered_, o.position, o.target, controller_.clock().frame());
+        },
+        "steer " + steered_);
+}
+
 void ViewWidget::lookThroughCamera() {
+    steered_.clear();
     throughCamera_ = true;
     camera_.follow(cameraNow());
     Q_EMIT cameraChanged();
@@ -233,6 +279,7 @@ void ViewWidget::moved() {
     throughCamera_ = false;
     camera_.roll = 0;
     camera_.shift = V2f(0.0f);
+    steer();
     moving_ = true;
     rest_->start();
     Q_EMIT cameraChanged();
@@ -415,7 +462,8 @@ void ViewWidget::mousePressEvent(QMouseEvent* e) {
     if (e->button() == Qt::LeftButton &&
         (brush_->press(e->position(), e->modifiers(), pressure_, port()) ||
          comb_->press(e->position(), e->modifiers(), pressure_, port()) ||
-         elements_->press(e->position(), e->modifiers(), port()) || curves_->press(e->position(), port())))
+         elements_->press(e->position(), e->modifiers(), port()) || curves_->press(e->position(), port()) ||
+         lights_->press(e->position(), e->modifiers(), port())))
         return;
     if (e->button() == Qt::LeftButton)
         handles_.press(
@@ -434,7 +482,8 @@ void ViewWidget::mouseMoveEvent(QMouseEvent* e) {
     if (comb_->move(e->position(), pressure_, e->buttons() & Qt::LeftButton, port()) &&
         e->buttons() & Qt::LeftButton)
         return;
-    if (elements_->move(e->position(), e->modifiers(), port()) || curves_->move(e->position(), port()))
+    if (elements_->move(e->position(), e->modifiers(), port()) || curves_->move(e->position(), port()) ||
+        lights_->move(e->position(), port()))
         return;
     if (handles_.dragging()) {
         handles_.drag(
@@ -457,7 +506,7 @@ void ViewWidget::mouseMoveEvent(QMouseEvent* e) {
 void ViewWidget::mouseReleaseEvent(QMouseEvent* e) {
     if (std::exchange(draggingZone_, false)) return;
     if (brush_->release() || comb_->release() || elements_->release() || curves_->release() ||
-        handles_.release())
+        lights_->release() || handles_.release())
         return refresh();
     const bool still = (e->position().toPoint() - press_).manhattanLength() < 4;
     if (e->button() == Qt::RightButton && still &&

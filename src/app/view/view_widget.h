@@ -9,6 +9,7 @@
 #include "app/view/curve_tool.h"
 #include "app/view/element_tool.h"
 #include "app/view/handles.h"
+#include "app/view/light_tool.h"
 #include "app/view/orbit_camera.h"
 
 class QTimer;
@@ -34,6 +35,8 @@ class ViewWidget : public QOpenGLWidget {
     /// Where the picture of the scene's camera lies in the view that looks through it.
     QRectF pictureRect() const;
     void lookThroughCamera();
+    /// From the chosen light, which goes where the view goes until it looks from elsewhere.
+    void lookFromLight();
     bool throughCamera() const { return throughCamera_; }
     /// Of the object or layer that is chosen, in the world; else of all that is shown.
     Box3f boundsOfChosen() const;
@@ -86,6 +89,7 @@ class ViewWidget : public QOpenGLWidget {
     void moved();
     void paintOver(QPainter& p);
     void paintGuides(QPainter& p);
+    void steer();
     void paintLegend(QPainter& p);
     QRectF legendBox() const;
     QRectF legendBar() const;
@@ -114,6 +118,8 @@ class ViewWidget : public QOpenGLWidget {
     BrushTool* brush_ = nullptr;
     ElementTool* elements_ = nullptr;
     CurveTool* curves_ = nullptr;
+    LightTool* lights_ = nullptr;
+    std::string steered_;  ///< the light that goes with the view; empty for none
     CombTool* comb_ = nullptr;
     std::shared_ptr<const PackedStrands> combShown_;  // what the card has of a stroke
     double drawSeconds_ = 0;

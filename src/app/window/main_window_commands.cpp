@@ -228,6 +228,10 @@ void MainWindow::addViewCommands() {
         },
         hasView);
     addCommand(
+        "lookFromLight", "Look from the chosen light",
+        "It goes where the view goes, until you look from elsewhere (C)", QKeySequence("Ctrl+Alt+L"),
+        [this] { view_->lookFromLight(); }, hasView);
+    addCommand(
         "newCameraHere", "New camera where the view is",
         "Another one, which the render looks through from now on", QKeySequence("Ctrl+Alt+C"),
         [this] {
@@ -259,7 +263,8 @@ void MainWindow::addViewCommands() {
                  {"toolScale", "Scale", "4", Tool::Scale},
                  {"toolElements", "Single elements", "5", Tool::Elements},
                  {"toolCurves", "Draw curves", "6", Tool::Curves},
-                 {"toolComb", "Comb", "7", Tool::Comb}};
+                 {"toolComb", "Comb", "7", Tool::Comb},
+                 {"toolLight", "Aim the chosen light", "8", Tool::Light}};
     for (const auto& t : tools)
         addCommand(
             t.id, t.title, "Tool of the view", QKeySequence(t.key),

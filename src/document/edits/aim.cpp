@@ -28,6 +28,67 @@ void aimLight(Node& light, const Box3f& bounds) {
         if (findSpec(specsOf(light), size)) setValue(light, size, share * radius);
 }
 
+namespace {
+
+/// The turn that lets its own -Y look against @p back.
+M44f aimed(const V3f& back) {
+    const V3f side = std::abs(back.z) < 0.99f ? V3f(0, 0, 1) : V3f(1, 0, 0);
+    const V3f x = back.cross(side).normalized(), z = x.cross(back);
+    return M44f(x.x, x.y, x.z, 0, back.x, back.y, back.z, 0, z.x, z.y, z.z, 0, 0, 0, 0, 1);
+}
+
+/// How far from a place a light stands.
+float awayFrom(const Document& document, const std::string& light, const V3f& place, double frame) {
+    const auto origin = document.originOf(light, frame);
+    constexpr float kUsual = 3.0f;  // of what stands nowhere
+    return origin ? std::max(1e-3f, (*origin - place).length()) : kUsual;
+}
+
+}  // namespace
+
+Document withLightAimed(const Document& document, const std::string& light, const V3f& from, const V3f& at,
+                        double frame) {
+    const Node& node = document.get(light);
+    if (node.category() != Category::Light) throw Error("is no light", node.name, "Choose a light to aim");
+    const V3f way = from - at;
+    if (!(way.length() > 1e-9f)) return document;
+    const V3f back = way.normalized();
+    const auto has = [&](const char* param) {
+        const ParamSpec* spec = findSpec(specsOf(node), param);
+        return spec && appliesAt(document, {light, "", param}, *spec);
+    };
+    const auto with = [&](const Document& d, const std::string& param, const Value& value) {
+        return withValueAt(d, {light, "", param}, frame, value);
+    };
+    if (has("elevation") && has("azimuth")) {
+        const double up = double(degrees(std::asin(std::clamp(back.y, -1.0f, 1.0f))));
+        return with(with(document, "elevation", up), "azimuth", double(degrees(std::atan2(back.x, back.z))));
+    }
+    const PlacementParams& place = kObject.object.transform.placement;
+    if (!has(place.position.id().c_str()))
+        throw Error("has no direction of its own", node.name, "Choose the sun that it follows, or a lamp");
+    if (!node.parent.empty() || !document.value(light, kObject.object.transform.path.path).empty())
+        throw Error("goes with something else", node.name, "Let it go first");
+    const Document moved = with(document, place.position.id(), V3d(from));
+    return has(place.rotation.id().c_str()) ? with(moved, place.rotation.id(), degreesOf(aimed(back)))
+                                            : moved;
+}
+
+Document withHighlightAt(const Document& document, const std::string& light, const V3f& place,
+                         const V3f& normal, const V3f& eye, double frame) {
+    const V3f toEye = (eye - place).normalized(), n = normal.dot(toEye) < 0.0f ? -normal : normal;
+    const V3f mirrored = n * (2.0f * n.dot(toEye)) - toEye;
+    return withLightAimed(document, light, place + mirrored * awayFrom(document, light, place, frame), place,
+                          frame);
+}
+
+Document withShadowAt(const Document& document, const std::string& light, const V3f& of, const V3f& to,
+                      double frame) {
+    if (!((of - to).length() > 1e-6f)) return document;
+    const V3f back = (of - to).normalized();
+    return withLightAimed(document, light, of + back * awayFrom(document, light, of, frame), to, frame);
+}
+
 Document withCameraAt(const Document& document, const CameraOptions& options) {
     const Node* before = document.find(document.renderSetting(kRender.camera));
     Node camera = before && before->category() == Category::Camera ? *before : makeNode(document, "camera");

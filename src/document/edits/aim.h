@@ -11,6 +11,18 @@ namespace ovrix::document {
 /// @param bounds  of what it shall light, in the world
 void aimLight(Node& light, const Box3f& bounds);
 
+/// With a light that stands in one place and shines at another; a sun shines from there. By keys where it has
+/// some. Throws Error on what is no light, shines from everywhere, follows another, or is carried.
+Document withLightAimed(const Document& document, const std::string& light, const V3f& from, const V3f& at,
+                        double frame);
+/// The light as far away as it was, where its mirror image lies on a place as an eye sees it.
+/// @param normal  of the place; a unit vector on any side
+Document withHighlightAt(const Document& document, const std::string& light, const V3f& place,
+                         const V3f& normal, const V3f& eye, double frame);
+/// The light as far away as it was, where it throws the shadow of one place on another.
+Document withShadowAt(const Document& document, const std::string& light, const V3f& of, const V3f& to,
+                      double frame);
+
 /// With a new camera that sees what the options say, which the render looks through; else as the one before.
 Document withCameraAt(const Document& document, const CameraOptions& options);
 

@@ -26,16 +26,16 @@ ContourParams::ContourParams(ParamTable& table, bool isOn)
                                      "Of its own colour, or what is shaded there, darkened")))),
       color(table.add(where(
           specs::color("contour_color", "Line colour", Color(0.0f), true, "Of lines that have their own")))),
-      darkened(table.add(shownIf(
-          unitNumber("contour_darkened", "Of the shading", 0.35, "0 is black, 1 the shading as it is"),
-          "contour_colored=darkened"))),
-      objects(table.add(where(flag("contour_objects", "Around objects", true,
+      darkened(table.add(
+          shownIf(unitNumber("contour_darkened", "Darkness", 0.35, "Of the shading: 0 is black, 1 as it is"),
+                  "contour_colored=darkened"))),
+      objects(table.add(where(flag("contour_objects", "At objects", true,
                                    "Where another object, another layer or nothing begins")))),
-      elements(table.add(where(flag("contour_elements", "Around elements", false,
-                                    "Around each copy and each strand of a layer")))),
-      materials(table.add(
-          where(flag("contour_materials", "Between materials", true, "Where another material begins")))),
-      crease(table.add(where(number("contour_crease", "Creases over", 50, "deg", 0, 180, 10, 180,
+      elements(table.add(where(
+          flag("contour_elements", "At elements", false, "Around each copy and each strand of a layer")))),
+      materials(
+          table.add(where(flag("contour_materials", "At materials", true, "Where another material begins")))),
+      crease(table.add(where(number("contour_crease", "Creases", 50, "deg", 0, 180, 10, 180,
                                     "Where faces turn by more; 180 draws none")))),
       jump(table.add(where(number("contour_jump", "Depth jump", 0.05, "m", 0, 1e4, 0, 1,
                                   "Where it hides part of itself that lies further back than this; 0 draws "

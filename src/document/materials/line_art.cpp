@@ -19,11 +19,11 @@ const struct LineArtParams : ParamTable {
     Handle<std::string> shading =
         add(choice("shading", "Shading", kSteps, {kFlat, kSteps, kSmooth},
                    "One colour, steps, or a passage from the shadow's colour to the light's"));
-    Handle<VaryingColor> light = add(color("light_color", "Light colour", Color(0.75f, 0.7f, 0.6f), true,
+    Handle<VaryingColor> light = add(color("light_color", "Lit", Color(0.75f, 0.7f, 0.6f), true,
                                            "Where light arrives; the field Arriving light with a ramp gives "
                                            "any passage"));
     Handle<VaryingColor> shadow = add(shownIf(
-        color("shadow_color", "Shadow colour", Color(0.32f, 0.3f, 0.36f), true, "Where little light arrives"),
+        color("shadow_color", "Shadow", Color(0.32f, 0.3f, 0.36f), true, "Where little light arrives"),
         "shading!=flat"));
     Handle<int64_t> steps = add(
         shownIf(whole("steps", "Steps", 2, 2, 16, 2, 5, "Colours from shadow to light"), "shading=steps"));

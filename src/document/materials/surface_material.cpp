@@ -140,11 +140,11 @@ const struct SurfaceParams : ParamTable {
         add(color("geometry_normal", "Normal map", Color(0.5f, 0.5f, 1.0f), true,
                   "An image of directions along the texture's axes, in the colour space Raw"));
     Handle<Varying> normalStrength =
-        add(drivable(number("normal_strength", "Normal strength", 1, "", -10, 10, 0, 2,
+        add(drivable(number("normal_strength", "Map depth", 1, "", -10, 10, 0, 2,
                             "How far the normal map bends; below 0 hollows are hills")));
     Handle<bool> catcher =
-        add(flag("shadow_catcher", "Shadow catcher", false,
-                 "The camera sees the shadows on it alone, over what lies behind: a ground for a backplate"));
+        add(flag("shadow_catcher", "Catcher", false,
+                 "A shadow catcher: the camera sees the shadows on it alone, over what lies behind"));
     Handle<Varying> luminance =
         add(drivable(number(kGlow, "Emission", 0, "nits", 0, 1e12, 0, 5000,
                             "Light of its own: 300 a screen, 5000 a candle's flame, 1000 a clear sky")));

@@ -51,7 +51,7 @@ ObjectParams::ObjectParams(ParamTable& table)
                                                   "What it looks like; grey when none is chosen"))),
       blocks(
           table.add(Affects::Appearance,
-                    flag("blocks_light", "Blocks light alone", false,
+                    flag("blocks_light", "Blocks light", false,
                          "Nothing sees it, and it keeps light off others, as a flag beside a stage does"))),
       transform(table) {}
 

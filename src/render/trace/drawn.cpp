@@ -102,8 +102,14 @@ Given givenByAll(const RenderScene& scene, const SceneLights& lights, const Surf
     constexpr int kDrawn = 4;
     Given sum;
     if (lights.count() <= kAll) {
+        // Of each a few pieces: what is made of the sum goes in steps, and chance would blur them.
+        constexpr int kSide = 2;
         for (uint32_t i = 0; i < lights.count(); ++i)
-            sum.add(given(scene, lights, i, p, within, time, sampler.next4()), 1.0f);
+            for (int k = 0; k < kSide * kSide; ++k) {
+                auto r = sampler.next4();
+                r[0] = (float(k % kSide) + r[0]) / kSide, r[1] = (float(k / kSide) + r[1]) / kSide;
+                sum.add(given(scene, lights, i, p, within, time, r), 1.0f / (kSide * kSide));
+            }
         return sum;
     }
     const LightReceiver receiver{p.strand ? LightReceiver::Strand : LightReceiver::Side, p.position,

@@ -36,12 +36,14 @@ float Renderer::aimed(const Path& path, uint32_t light) const {
     return path.aimedAtAll ? 1.0f : lights_->tree().probability(path.receiver, light);
 }
 
-/// Light that the ray meets before or behind the surface it hit. True when the path ends at a light.
+/// Light that the ray meets before or behind the surface it hit. True when the path ends at a light. What is
+/// seen straight hides what lies behind it; for all else lamps are no obstacles, as they are none for rays
+/// that are aimed at others: so both ways to find them agree where they overlap.
 bool Renderer::meetLights(Path& path, const RayHit& hit) const {
     const float reach = hit.hit() ? hit.distance : std::numeric_limits<float>::infinity();
     const V3f origin = path.ray.origin, direction = path.ray.direction;
     LightHit best;
-    V3f far(0.0f);  // of lights without end, which lie over one another behind all else
+    V3f all(0.0f);  // of those that hide nothing
     const auto meet = [&](uint32_t i) {
         const Light& light = *lights_->lamp(i);
         LightHit met = light.hit(origin, direction);
@@ -49,17 +51,17 @@ bool Renderer::meetLights(Path& path, const RayHit& hit) const {
         if (path.depth == 0 ? !light.seen : !light.shadows || !light.reaches(path.object, path.layer)) return;
         const float weight = path.depth == 0 ? 1.0f : powerHeuristic(path.pdf, met.pdf * aimed(path, i));
         met.radiance *= path.counted ? V3f(0.0f) : path.through(met.distance) * weight;
-        if (!std::isinf(met.distance)) {
+        if (path.framed && !std::isinf(met.distance)) {
             if (!best.hit || met.distance < best.distance) best = met;
         } else if (path.depth > 0 || !options_.clearBackground) {
-            far += capped(path.weight * met.radiance, limitOf(path));
+            all += capped(path.weight * met.radiance, limitOf(path));
         }
     };
     lights_->tree().along(origin, direction, reach, meet);
     const bool behind = path.framed && options_.backdrop.kind != Backdrop::Kind::Lights;
     if (!best.hit && !hit.hit() && !behind)
         for (const uint32_t i : lights_->tree().far()) meet(i);
-    path.add(best.hit ? capped(path.weight * best.radiance, limitOf(path)) : far, path.depth);
+    path.add(best.hit ? capped(path.weight * best.radiance, limitOf(path)) : all, path.depth);
     return best.hit;
 }
 

@@ -47,7 +47,7 @@ TEST_CASE("tubes are hit where they are sampled, with the same density", "[rende
     }
     // The solid angle by both: draws by the tube, and even directions that hit it.
     double aimed = 0, met = 0;
-    constexpr int kMany = 200000;
+    constexpr int kMany = 2000000;
     for (int i = 0; i < kMany; ++i) {
         const Random4 r = random4(4, uint64_t(i), Stream::User);
         const LightSample s = tube.sample(from, r[0], r[1]);
@@ -56,7 +56,7 @@ TEST_CASE("tubes are hit where they are sampled, with the same density", "[rende
         met +=
             tube.hit(from, V3f(across * std::cos(angle), across * std::sin(angle), z)).hit * 4 * M_PI / kMany;
     }
-    CHECK(aimed == Approx(met).epsilon(0.03));
+    CHECK(aimed == Approx(met).epsilon(0.05));  // 5,000 hits
     // Nothing from within, of no size, of no length.
     CHECK(tube.sample(tube.center, 0.3f, 0.7f).pdf == 0);
     CHECK_FALSE(tube.hit(tube.center, V3f(1, 0, 0)).hit);

@@ -1,0 +1,96 @@
+// Lights and cameras that are pointed at something.
+#include "document/edits/aim.h"
+
+#include "base/error.h"
+#include "document/edits/edits.h"
+#include "document/model/params.h"
+#include "render/light/sky.h"
+#include "support.h"
+
+using namespace ovrix::deliver;
+using namespace ovrix::tests;
+
+namespace {
+
+struct Stage {
+    Document d = Document::fresh();
+    std::string add(const char* type) {
+        const Node n = makeNode(d, type);
+        d.put(n);
+        return n.id;
+    }
+    V3f placeOf(const Document& of, const std::string& id) const { return *of.originOf(id, 1); }
+    /// The way that a light's own -Y looks.
+    V3f wayOf(const Document& of, const std::string& id) const {
+        V3f way;
+        of.worldMatrix(id, 1).multDirMatrix(V3f(0, -1, 0), way);
+        return way.normalized();
+    }
+};
+
+}  // namespace
+
+TEST_CASE("a light stands where it is put and shines where it is aimed", "[aim]") {
+    Stage s;
+    for (const char* type : {"area", "disk", "spot"}) {
+        const std::string id = s.add(type);
+        for (const V3f& from : {V3f(1, 4, 2), V3f(0, 3, 0), V3f(0, 0, 5), V3f(-2, -1, 0)}) {
+            const V3f at(0.2f, 0.1f, -0.3f);
+            const Document out = withLightAimed(s.d, id, from, at, 1);
+            CHECK((s.placeOf(out, id) - from).length() < 1e-5f);
+            CHECK(s.wayOf(out, id).dot((at - from).normalized()) > 0.99999f);
+        }
+        CHECK(withLightAimed(s.d, id, V3f(1.0f), V3f(1.0f), 1) == s.d);  // which way is anyone's guess
+    }
+    // A sun has no place: it shines from there.
+    const Document out = withLightAimed(s.d, "sun", V3f(1, 2, 2), V3f(0.0f), 1);
+    const V3f way = sunDirection(radians(float(std::get<double>(out.value("sun", "elevation")))),
+                                 radians(float(std::get<double>(out.value("sun", "azimuth")))));
+    CHECK(way.dot(V3f(1, 2, 2).normalized()) > 0.99999f);
+    CHECK_THROWS_AS(withLightAimed(s.d, "sky", V3f(1, 2, 2), V3f(0.0f), 1), Error);  // it follows the sun
+    CHECK_THROWS_AS(withLightAimed(s.d, "camera", V3f(1, 2, 2), V3f(0.0f), 1), Error);
+    CHECK_THROWS_AS(withLightAimed(s.d, "none", V3f(1, 2, 2), V3f(0.0f), 1), Error);
+}
+
+TEST_CASE("a highlight lies where it was dragged, and a shadow too", "[aim]") {
+    Stage s;
+    const std::string lamp = s.add("area");
+    s.d = withText(s.d, lamp + "/position", "0,3,0");
+    const V3f place(1, 0, 0), eye(3, 1, 0);
+    for (const float side : {1.0f, -1.0f}) {  // whichever way the normal was taken
+        const Document out = withHighlightAt(s.d, lamp, place, V3f(0, side, 0), eye, 1);
+        const V3f from = s.placeOf(out, lamp);
+        CHECK((from - place).length() == Approx(std::sqrt(10.0f)));  // as far away as it was
+        CHECK((from - place).normalized().dot(V3f(-2, 1, 0).normalized()) > 0.9999f);
+        CHECK(s.wayOf(out, lamp).dot((place - from).normalized()) > 0.9999f);
+    }
+    const V3f ball(0, 1, 0), ground(-1, 0, 0);
+    const Document shaded = withShadowAt(s.d, lamp, ball, ground, 1);
+    const V3f from = s.placeOf(shaded, lamp);
+    CHECK((from - ball).length() == Approx(2.0f));
+    CHECK((from - ball).normalized().dot((ball - ground).normalized()) > 0.9999f);
+    CHECK(withShadowAt(s.d, lamp, ball, ball, 1) == s.d);
+    // With keys it is a key.
+    Param keyed = paramAt(s.d, {lamp, "", "position"});
+    keyed.keys = {{1, V3d(0, 3, 0), KeyEase::Linear}, {9, V3d(0, 5, 0), KeyEase::Linear}};
+    const Document moving = withParam(s.d, {lamp, "", "position"}, keyed);
+    CHECK(paramAt(withShadowAt(moving, lamp, ball, ground, 5), {lamp, "", "position"}).keys.size() == 3);
+}
+
+TEST_CASE("a new camera sees what the view saw, as the one before otherwise", "[aim]") {
+    Stage s;
+    s.d = withText(s.d, "camera/fstop", "4");
+    CameraOptions o;
+    o.position = V3f(1, 2, 3), o.target = V3f(0, 1, 0), o.focal = 80;
+    const Document out = withCameraAt(s.d, o);
+    const std::string id = out.renderSetting(kRender.camera);
+    CHECK(id != "camera");
+    CHECK(out.find("camera"));
+    CHECK(V3f(out.value(id, kCamera.position)) == o.position);
+    CHECK(V3f(out.value(id, kCamera.target)) == o.target);
+    CHECK(out.value(id, kCamera.focal) == 80);
+    CHECK(out.value(id, kCamera.fstop) == 4);
+    Document none = s.d;
+    none.remove("camera");
+    CHECK(withCameraAt(none, o).nodes(Category::Camera).size() == 1);
+}
