@@ -152,8 +152,13 @@ void PaletteTest::showsGuides() {
 
 /// A drag puts the highlight under the mouse, as one step of undo; with Shift the shadow of what was pressed.
 void PaletteTest::aimsALight() {
-    makeLayer();
     auto& c = driver->window.controller();
+    c.edit("scene", [](const Document& d) {
+        Document out = d;
+        out.put(makeNode(out, "plane", "Ground"));
+        return withText(out, "ground/size", "6");
+    });
+    driver->settle();
     auto* view = driver->window.view();
     view->frameAll();
     driver->settle();
