@@ -355,6 +355,16 @@ void Outline::keyPressEvent(QKeyEvent* e) {
     QTreeWidget::keyPressEvent(e);
 }
 
+void Outline::fillLayerMenu(QMenu& menu, const std::string& id) {
+    menu.addAction("Duplicate with a shared recipe", this, [this, id] { controller_.duplicateLinked(id); });
+    menu.addAction("Give it a recipe of its own", this,
+                   [this, id] {
+                       controller_.edit("Unlink", [&](const Document& d) { return withUnlinked(d, id); });
+                   })
+        ->setEnabled(&recipeOwner(controller_.document(), controller_.document().get(id)) !=
+                     controller_.document().find(id));
+}
+
 void Outline::contextMenuEvent(QContextMenuEvent* e) {
     QTreeWidgetItem* item = itemAt(e->pos());
     if (!item || item->data(0, GroupRole).toBool()) return;
@@ -376,17 +386,7 @@ void Outline::contextMenuEvent(QContextMenuEvent* e) {
             controller_.edit("Duplicate", [&](const Document& d) { return withDuplicate(d, id, &made); });
             controller_.selection().select(made);
         });
-        if (node.category() == Category::Layer) {
-            menu.addAction("Duplicate with a shared recipe", this,
-                           [this, id] { controller_.duplicateLinked(id); });
-            menu.addAction("Give it a recipe of its own", this,
-                           [this, id] {
-                               controller_.edit("Unlink",
-                                                [&](const Document& d) { return withUnlinked(d, id); });
-                           })
-                ->setEnabled(&recipeOwner(controller_.document(), controller_.document().get(id)) !=
-                             controller_.document().find(id));
-        }
+        if (node.category() == Category::Layer) fillLayerMenu(menu, id);
         menu.addAction("Delete", this, [this, id] {
             controller_.edit("Delete", [&](const Document& d) { return withoutNode(d, id); });
         });

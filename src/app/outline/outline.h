@@ -4,6 +4,8 @@
 
 #include "app/session/controller.h"
 
+class QMenu;
+
 namespace ovrix::app {
 
 struct OutlineRow {
@@ -35,6 +37,7 @@ class Outline : public QTreeWidget {
     void dropEvent(QDropEvent*) override;
 
   private:
+    void fillLayerMenu(QMenu& menu, const std::string& id);
     void followDocument(const DocumentChanges& changes);
     void rebuild();
     QTreeWidgetItem* addRow(QTreeWidgetItem* under, const OutlineRow& row);

@@ -81,6 +81,7 @@ class MainWindow : public QMainWindow {
     void addNodeCommands();
     void addRenderCommands();
     void addViewCommands();
+    void addCameraCommands();
     void addTimeCommands();
     void addWindowCommands();
     void makeToolbar();

@@ -27,6 +27,7 @@ void MainWindow::makeCommands() {
     addNodeCommands();
     addRenderCommands();
     addViewCommands();
+    addCameraCommands();
     addTimeCommands();
     addWindowCommands();
 }
@@ -212,6 +213,28 @@ void MainWindow::addViewCommands() {
         "frameChosen", "Bring what is chosen into view", "", QKeySequence("Alt+0"),
         [this] { view_->frameSelected(); }, hasView);
     addCommand(
+        "sceneLight", "Show under the scene's own light", "Its sun and sky; or a neutral light again",
+        QKeySequence("Shift+S"), [this] { view_->toggleSceneLight(); }, hasView);
+    const struct {
+        const char *id, *title, *key;
+        Tool tool;
+    } tools[] = {{"toolSelect", "Choose", "1", Tool::Select},
+                 {"toolMove", "Move", "2", Tool::Move},
+                 {"toolTurn", "Rotate", "3", Tool::Turn},
+                 {"toolScale", "Scale", "4", Tool::Scale},
+                 {"toolElements", "Single elements", "5", Tool::Elements},
+                 {"toolCurves", "Draw curves", "6", Tool::Curves},
+                 {"toolComb", "Comb", "7", Tool::Comb},
+                 {"toolLight", "Aim the chosen light", "8", Tool::Light}};
+    for (const auto& t : tools)
+        addCommand(
+            t.id, t.title, "Tool of the view", QKeySequence(t.key),
+            [this, tool = t.tool] { view_->setTool(tool); }, hasView);
+}
+
+void MainWindow::addCameraCommands() {
+    const auto hasView = [this] { return view_ != nullptr; };
+    addCommand(
         "camera", "Look through the scene's camera", "", QKeySequence("C"),
         [this] { view_->lookThroughCamera(); }, hasView);
     addCommand(
@@ -251,24 +274,6 @@ void MainWindow::addViewCommands() {
         "pictureGuides", "Thirds and safe areas",
         "Lines over the picture of the scene's camera; or none again", QKeySequence("Shift+T"),
         [this] { view_->toggleGuides(); }, hasView);
-    addCommand(
-        "sceneLight", "Show under the scene's own light", "Its sun and sky; or a neutral light again",
-        QKeySequence("Shift+S"), [this] { view_->toggleSceneLight(); }, hasView);
-    const struct {
-        const char *id, *title, *key;
-        Tool tool;
-    } tools[] = {{"toolSelect", "Choose", "1", Tool::Select},
-                 {"toolMove", "Move", "2", Tool::Move},
-                 {"toolTurn", "Rotate", "3", Tool::Turn},
-                 {"toolScale", "Scale", "4", Tool::Scale},
-                 {"toolElements", "Single elements", "5", Tool::Elements},
-                 {"toolCurves", "Draw curves", "6", Tool::Curves},
-                 {"toolComb", "Comb", "7", Tool::Comb},
-                 {"toolLight", "Aim the chosen light", "8", Tool::Light}};
-    for (const auto& t : tools)
-        addCommand(
-            t.id, t.title, "Tool of the view", QKeySequence(t.key),
-            [this, tool = t.tool] { view_->setTool(tool); }, hasView);
 }
 
 void MainWindow::addTimeCommands() {
