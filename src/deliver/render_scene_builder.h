@@ -79,7 +79,6 @@ class RenderSceneBuilder {
                                           double frame);
     void setMaterials(const SceneContext& scene, const JobOptions& options, RenderJob& job,
                       Progress& progress);
-    void setSurroundings(const SceneContext& scene, const JobOptions& options, RenderJob& job);
     FieldContext contextOf(const Worn& worn, Evaluator::Query& query);
     ThinLimit thinLimit(const Document& document, const JobOptions& options) const;
 

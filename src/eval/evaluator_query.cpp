@@ -271,16 +271,16 @@ MeshPtr Evaluator::Query::meshOfCopies(const std::string& layer, size_t& own) {
         throw Error("makes no copies to lie on", document_.get(layer).name, "End its recipe with Copies of");
     const std::vector<MeshPtr> meshes = prototypes(**copies);
     requireMemory(2.5 * mergedBytes(**copies, meshes), document_.memoryLimit(), double((*copies)->size()));
-    const MeshPtr mesh = mergedCopies(**copies, meshes);
+    MeshPtr mesh = mergedCopies(**copies, meshes);
     own = mesh->bytes();
     return mesh;
 }
 
 MeshPtr Evaluator::Query::meshInWorld(const std::string& object, size_t& own) {
-    const MeshPtr shape = evaluator_.object(*scene_, object, options_.frame, progress_).mesh;
+    MeshPtr shape = evaluator_.object(*scene_, object, options_.frame, progress_).mesh;
     const M44f world = document_.worldMatrix(object, options_.frame);
     if (world == M44f()) return shape;
-    const MeshPtr mesh = transformed(*shape, world);
+    MeshPtr mesh = transformed(*shape, world);
     own = mesh->bytes();
     return mesh;
 }

@@ -25,7 +25,7 @@ double numberOf(const FieldSource& source, const Handle<double>& handle, double 
 
 std::shared_ptr<const PaintedMap> mapFor(const FieldSource& source, const Surface& surface,
                                          const M44f& objectFromWorld, size_t memory, double frame) {
-    const auto known = valueIn(source.params, kPaint.map).map;
+    auto known = valueIn(source.params, kPaint.map).map;
     const float resolution = float(numberOf(source, kPaint.resolution, frame));
     if (known && known->loaded() && known->layout->topology == topologyOf(surface) &&
         known->layout->resolution == std::max(resolution, 1e-6f))

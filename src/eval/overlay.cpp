@@ -130,7 +130,7 @@ std::string wearerOf(const Document& document, const std::string& material, doub
 std::string surfaceUnder(const Document& document, const Node& node, double frame) {
     if (node.category() == Category::Object) return node.id;
     const bool material = node.category() == Category::Material;
-    const std::string id =
+    std::string id =
         material ? wearerOf(document, node.id, frame) : document.value(node.id, kLayer.surface, frame);
     if (id.empty()) throw Error(material ? "nothing wears the material" : "the layer lies on no surface");
     return id;

@@ -23,7 +23,8 @@ struct Wild : Studio {
                 if (random.oneIn(3) && spec.type != ParamType::Ref)
                     m.params[spec.id] = random.param(document, spec);
             if (random.oneIn(3)) m.params["contours"].value = true;
-            if (findSpec(specsOf(m), "geometry_opacity")) m.params["geometry_opacity"] = Param{random.oneIn(4) ? 0.4 : 1.0, {}, nullptr, 0.0};
+            if (findSpec(specsOf(m), "geometry_opacity"))
+                m.params["geometry_opacity"] = Param{random.oneIn(4) ? 0.4 : 1.0, {}, nullptr, 0.0};
             materials.push_back(m.id);
             document.put(m);
         }

@@ -1,5 +1,6 @@
 // Fog that thins out with height.
 #pragma once
+#include <algorithm>
 #include <cmath>
 #include <limits>
 

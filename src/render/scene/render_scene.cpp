@@ -429,6 +429,38 @@ SurfacePoint RenderScene::strandPoint(const RayHit& hit, const Ray& ray, const S
     return p;
 }
 
+/// What only some materials ask for: the way of the texture, and the place on what is worn.
+void RenderScene::addFrames(SurfacePoint& p, const RayHit& hit, const Prototype& prototype, const float* m,
+                            float time) const {
+    const SurfaceMaterial& material = materials_[p.material];
+    const auto toWorld = [&](const V3f& v) {
+        V3f out;
+        for (int k = 0; k < 3; ++k) out[k] = m[k] * v.x + m[4 + k] * v.y + m[8 + k] * v.z;
+        return out;
+    };
+    if (material.grained() || material.bumps() || material.mapsNormals()) {
+        const Triangle& t = prototype.mesh->triangles()[hit.triangle];
+        const V3f first = prototype.positionAt(t[0], time), e1 = prototype.positionAt(t[1], time) - first,
+                  e2 = prototype.positionAt(t[2], time) - first;
+        V2f d1(1, 0), d2(0, 1);
+        if (const auto uv = prototype.uvs; !uv.empty()) {
+            d1 = uv[t[1]] - uv[t[0]], d2 = uv[t[2]] - uv[t[0]];
+            p.edgeUv = {d1, d2};
+        }
+        p.edge = {toWorld(e1), toWorld(e2)};
+        // The way in which the first texture coordinate grows; any scale does.
+        p.tangent = unitOr(
+            toWorld((e1 * d2.y - e2 * d1.y) * (d1.x * d2.y - d2.x * d1.y < 0.0f ? -1.0f : 1.0f)), V3f(0.0f));
+    }
+    if (!material.onWearer) return;
+    p.placed = true;
+    p.triangle = int32_t(hit.triangle), p.bary = V2f(hit.u, hit.v);
+    M44f world;
+    for (int r = 0; r < 4; ++r)
+        for (int c = 0; c < 4; ++c) world[r][c] = m[4 * r + c];
+    if (std::abs(world.determinant()) > 1e-20f) p.toObject = world.inverse();
+}
+
 SurfacePoint RenderScene::surfacePoint(const RayHit& hit, const Ray& ray) const {
     const Instance& instance = instances_[hit.instance];
     const Prototype& prototype = *meshes_[instance.mesh];
@@ -465,32 +497,7 @@ SurfacePoint RenderScene::surfacePoint(const RayHit& hit, const Ray& ray) const 
     if (!factors_.empty()) p.factor = factors_[hit.instance];
     p.object = instance.object;
     p.layer = instance.layer;
-    if (p.material < materials_.size() &&
-        (materials_[p.material].grained() || materials_[p.material].bumps() ||
-         materials_[p.material].mapsNormals())) {
-        const V3f e1 = corner(1) - corner(0), e2 = corner(2) - corner(0);
-        V2f d1(1, 0), d2(0, 1);
-        if (const auto uv = prototype.uvs; !uv.empty()) {
-            d1 = uv[t[1]] - uv[t[0]], d2 = uv[t[2]] - uv[t[0]];
-            p.edgeUv = {d1, d2};
-        }
-        for (int k = 0; k < 3; ++k) {
-            p.edge[0][k] = m[k] * e1.x + m[4 + k] * e1.y + m[8 + k] * e1.z;
-            p.edge[1][k] = m[k] * e2.x + m[4 + k] * e2.y + m[8 + k] * e2.z;
-        }
-        // The way in which the first texture coordinate grows; any scale does.
-        const V3f along = (e1 * d2.y - e2 * d1.y) * (d1.x * d2.y - d2.x * d1.y < 0.0f ? -1.0f : 1.0f);
-        for (int k = 0; k < 3; ++k) p.tangent[k] = m[k] * along.x + m[4 + k] * along.y + m[8 + k] * along.z;
-        p.tangent = unitOr(p.tangent, V3f(0.0f));
-    }
-    if (p.material < materials_.size() && materials_[p.material].onWearer) {
-        p.placed = true;
-        p.triangle = int32_t(hit.triangle), p.bary = V2f(hit.u, hit.v);
-        M44f world;
-        for (int r = 0; r < 4; ++r)
-            for (int c = 0; c < 4; ++c) world[r][c] = m[4 * r + c];
-        if (std::abs(world.determinant()) > 1e-20f) p.toObject = world.inverse();
-    }
+    if (p.material < materials_.size()) addFrames(p, hit, prototype, m, ray.time);
     return p;
 }
 

@@ -255,6 +255,8 @@ class RenderScene {
     bool goesThrough(const RTCFilterFunctionNArguments& meeting, const Ray& ray, bool toLight) const;
     friend struct RayContext;
     const Samples* elementsOf(const Instance& instance) const;
+    void addFrames(SurfacePoint& p, const RayHit& hit, const Prototype& prototype, const float* matrix,
+                   float time) const;
     SurfacePoint strandPoint(const RayHit& hit, const Ray& ray, const StrandCurves& curves,
                              const float* m) const;
     bool cuts_ = false, clears_ = false, glows_ = false, blocks_ = false;  // some material does

@@ -15,6 +15,9 @@ struct ContourFinder::Stencil {
     Ray ray;  ///< its direction reaches to the plane that the disc lies in
     V3f x, y;
     float spread;  ///< radius of the disc
+    float radius;  ///< of the widest line, as it is in the picture: radians
+    float before;  ///< metres that the path came
+    float slack;   ///< metres between things that count as meeting
     Ray at(const V2f& place) const {
         Ray out = ray;
         out.direction = (ray.direction + (x * place.x + y * place.y) * spread).normalized();
@@ -95,11 +98,55 @@ const ContourFinder::Met* ContourFinder::ownerOf(const Met& main, const Met& oth
     return owner->contours && differ(main, other, *owner->contours) ? owner : nullptr;
 }
 
+/// The line that the edge draws which lies between the middle of a stencil and a place on it; nothing where
+/// there is none, or it does not reach to the middle.
+std::optional<ContourFinder::Line> ContourFinder::lineTowards(const Stencil& stencil, const Met& main,
+                                                              const V2f& way) const {
+    Met other = meet(stencil.at(way));
+    if (!main.contours && !other.contours) return std::nullopt;
+    if (main.hit.hit() && other.hit.hit() && main.hit.instance == other.hit.instance &&
+        main.hit.triangle == other.hit.triangle)
+        return std::nullopt;
+    const float before = stencil.before, radius = stencil.radius;
+    const Met* owner = ownerOf(main, other, stencil.slack);
+    if (!owner) return std::nullopt;
+    const auto halfWidth = [&](const Met& of) {
+        const Samples one = samplesAt(of.point, scene_.materialOf(of.point));
+        FieldsAt at(one);
+        return radiusOf(*of.contours, at.of(of.contours->width), before + of.hit.distance) / radius;
+    };
+    // How far its end passes by in the picture, by the distance of what it is compared with.
+    const auto away = [&](const Met& of) {
+        const float t = of.hit.distance;
+        return way.length() * stencil.spread / radius * (before > 0.0f ? t / (before + t) : 1.0f);
+    };
+    constexpr int kHalvings = 4;
+    float reach = halfWidth(*owner);
+    float from = 0.0f, to = 1.0f;  // of the way: the edge lies between
+    for (int i = 0; i < kHalvings && reach < to * away(*owner); ++i) {
+        const float middle = 0.5f * (from + to);
+        Met there = meet(stencil.at(way * middle));
+        const Met* by = ownerOf(main, there, stencil.slack);
+        if (!by) {
+            from = middle;
+            if (from * away(*owner) > reach) break;
+            continue;
+        }
+        to = middle;
+        const bool own = by == &main;
+        other = std::move(there);
+        owner = own ? &main : &other;
+        reach = halfWidth(*owner);
+    }
+    if (!(reach >= to * away(*owner))) return std::nullopt;
+    return Line{owner->point, owner->hit.distance};
+}
+
 std::optional<ContourFinder::Line> ContourFinder::find(const Ray& ray, const RayHit& hit, float before,
                                                        Sampler& sampler) const {
     const float ahead = hit.hit() ? std::max(hit.distance, 1e-6f) : std::max(usual_, before);
     const float radius = widestAt(before + ahead);
-    Stencil stencil{ray, right_, up_, radius};
+    Stencil stencil{ray, right_, up_, radius, radius, before, 4.0f * radius * (before + ahead)};
     if (before == 0.0f) {  // lines are as wide at the picture's rim as in its middle
         stencil.ray.direction = ray.direction / std::max(ray.direction.dot(forward_), 1e-6f);
     } else {  // where a mirror sent it on, as over the whole way
@@ -112,49 +159,12 @@ std::optional<ContourFinder::Line> ContourFinder::find(const Ray& ray, const Ray
         main.contours = scene_.materialOf(main.point).contours.get();
     }
     constexpr int kOuter = 8, kInner = 4;
-    constexpr int kHalvings = 4;
     const float turn = sampler.next4()[0];
     for (int k = 0; k < kOuter + kInner; ++k) {
         const bool outer = k < kOuter;
-        const float angle =
-            2.0f * kPi * (outer ? (float(k) + turn) / kOuter : (float(k) + 2 * turn) / kInner);
-        const V2f way = V2f(std::cos(angle), std::sin(angle)) * (outer ? 1.0f : 0.5f);
-        Met other = meet(stencil.at(way));
-        if (!main.contours && !other.contours) continue;
-        if (hit.hit() && other.hit.hit() && hit.instance == other.hit.instance &&
-            hit.triangle == other.hit.triangle)
-            continue;
-        const float slack = 4.0f * radius * (before + ahead);
-        const Met* owner = ownerOf(main, other, slack);
-        if (!owner) continue;
-        const auto halfWidth = [&](const Met& of) {
-            const Samples one = samplesAt(of.point, scene_.materialOf(of.point));
-            FieldsAt at(one);
-            return radiusOf(*of.contours, at.of(of.contours->width), before + of.hit.distance) / radius;
-        };
-        // How far its end passes by in the picture, by the distance of what it is compared with.
-        const auto away = [&](const Met& of) {
-            const float t = of.hit.distance;
-            return way.length() * stencil.spread / radius * (before > 0.0f ? t / (before + t) : 1.0f);
-        };
-        float reach = halfWidth(*owner);
-        float from = 0.0f, to = 1.0f;  // of the way: the edge lies between
-        for (int i = 0; i < kHalvings && reach < to * away(*owner); ++i) {
-            const float middle = 0.5f * (from + to);
-            Met there = meet(stencil.at(way * middle));
-            const Met* by = ownerOf(main, there, slack);
-            if (!by) {
-                from = middle;
-                if (from * away(*owner) > reach) break;
-                continue;
-            }
-            to = middle;
-            const bool own = by == &main;
-            other = std::move(there);
-            owner = own ? &main : &other;
-            reach = halfWidth(*owner);
-        }
-        if (reach >= to * away(*owner)) return Line{owner->point, owner->hit.distance};
+        const float part = outer ? (float(k) + turn) / kOuter : (float(k) + 2 * turn) / kInner;
+        const V2f way(std::cos(2.0f * kPi * part), std::sin(2.0f * kPi * part));
+        if (auto line = lineTowards(stencil, main, outer ? way : way * 0.5f)) return line;
     }
     return std::nullopt;
 }

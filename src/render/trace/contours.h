@@ -32,6 +32,7 @@ class ContourFinder {
   private:
     struct Met;
     struct Stencil;
+    std::optional<Line> lineTowards(const Stencil& stencil, const Met& main, const V2f& way) const;
     Met meet(const Ray& ray) const;
     const Met* ownerOf(const Met& main, const Met& other, float slack) const;
     bool differ(const Met& a, const Met& b, const Contours& by) const;

@@ -107,7 +107,8 @@ Given givenByAll(const RenderScene& scene, const SceneLights& lights, const Surf
         for (uint32_t i = 0; i < lights.count(); ++i)
             for (int k = 0; k < kSide * kSide; ++k) {
                 auto r = sampler.next4();
-                r[0] = (float(k % kSide) + r[0]) / kSide, r[1] = (float(k / kSide) + r[1]) / kSide;
+                r[0] = (float(k % kSide) + r[0]) / kSide,
+                r[1] = (std::floor(float(k) / kSide) + r[1]) / kSide;
                 sum.add(given(scene, lights, i, p, within, time, r), 1.0f / (kSide * kSide));
             }
         return sum;

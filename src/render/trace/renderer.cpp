@@ -264,6 +264,29 @@ void Renderer::recordFirst(FilmPixel& pixel, const SurfacePoint& point, const V3
     pixel.layer = point.layer;
 }
 
+/// What a material makes of a path. False where it ends.
+bool Renderer::scatterAt(Path& path, const RayHit& hit, const SurfacePoint& point) const {
+    constexpr float kNarrow = 2.0f;  // pixels
+    const SurfaceMaterial& material = scene_.materialOf(point);
+    if (!path.wavelength && material.disperses()) {
+        const auto r = path.sampler.next4();
+        path.wavelength = Wavelength::draw(r[0], r[1]);
+    }
+    const PathState state{path.media, hit.instance, path.wavelength, path.softened ? options_.roughen : 0.0f,
+                          0.5f * path.width};
+    Vertex vertex(point, shade(material, point, state), -path.ray.direction);
+    vertex.instance = hit.instance;
+    vertex.whole =
+        vertex.fibre && (path.depth > 0 || point.radius < 0.5f * kNarrow * hit.distance * path.spread);
+    if (path.depth == 0) {
+        recordFirst(path.pixel, point, vertex.normal(), vertex.shaded.base, camera_);
+        path.lobed = vertex.fibre != nullptr;
+    }
+    addEmission(path, hit, vertex);
+    gatherLight(path, vertex);
+    return bounce(path, vertex);
+}
+
 void Renderer::samplePixel(FilmPixel& pixel, const Film& film, int x, int y, uint32_t pass,
                            const ContourFinder& contours) const {
     Sampler sampler(uint32_t(x), uint32_t(y), pass, options_.seed, options_.log2Passes);
@@ -272,7 +295,6 @@ void Renderer::samplePixel(FilmPixel& pixel, const Film& film, int x, int y, uin
     path.spread = 2.0f * camera_.halfHeight() / float(film.height());
     bool seen = false;
     constexpr int kMostHidden = 32;
-    constexpr float kNarrow = 2.0f;  // pixels
     int hidden = 0;
     for (;;) {
         const RayHit hit = scene_.intersect(path.ray, path.depth == 0);
@@ -304,24 +326,7 @@ void Renderer::samplePixel(FilmPixel& pixel, const Film& film, int x, int y, uin
             draw(path, point, false);
             break;
         }
-        if (!path.wavelength && material.disperses()) {
-            const auto r = path.sampler.next4();
-            path.wavelength = Wavelength::draw(r[0], r[1]);
-        }
-        const PathState state{path.media, hit.instance, path.wavelength,
-                              path.softened ? options_.roughen : 0.0f, 0.5f * path.width};
-        Vertex vertex(point, shade(material, point, state), -path.ray.direction);
-        vertex.instance = hit.instance;
-        vertex.whole = vertex.fibre &&
-                       (path.depth > 0 ||
-                        point.radius < kNarrow * hit.distance * camera_.halfHeight() / float(film.height()));
-        if (path.depth == 0) {
-            recordFirst(pixel, point, vertex.normal(), vertex.shaded.base, camera_);
-            path.lobed = vertex.fibre != nullptr;
-        }
-        addEmission(path, hit, vertex);
-        gatherLight(path, vertex);
-        if (!bounce(path, vertex)) break;
+        if (!scatterAt(path, hit, point)) break;
     }
     pixel.direct += capped(path.direct, 0.0f);
     pixel.indirect += capped(path.indirect, 0.0f);

@@ -79,6 +79,7 @@ class Renderer {
     void gatherFrom(Path& path, const Vertex& vertex, uint32_t light, float chance,
                     const std::array<float, 4>& r) const;
     static V3f colorOf(const Path& path, const Vertex& vertex, const V3f& wi);
+    bool scatterAt(Path& path, const RayHit& hit, const SurfacePoint& point) const;
     bool bounce(Path& path, const Vertex& vertex) const;
     bool emerge(Path& path, const Vertex& vertex, const V3f& direction) const;
     static void recordFirst(FilmPixel& pixel, const SurfacePoint& point, const V3f& normal, const V3f& base,

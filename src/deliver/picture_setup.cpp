@@ -1,0 +1,77 @@
+#include "deliver/picture_setup.h"
+
+#include <bit>
+
+#include "base/error.h"
+#include "deliver/shutter.h"
+#include "document/model/values.h"
+
+namespace ovrix::deliver {
+
+void setPicture(const Document& document, const JobOptions& o, RenderJob& job) {
+    const auto value = [&](const auto& handle) { return document.renderSetting(handle, o.frame); };
+    const std::string camera = o.camera.empty() ? value(kRender.camera) : o.camera;
+    if (!cameraOf(document, camera, o.frame))
+        throw Error("the render has no camera", camera, "Choose a camera in the render settings");
+    const float exposure = float(document.value(camera, kCamera.exposure, o.frame));
+    // What is too bright is so in the picture: the limit follows its exposure.
+    const float limit = float(value(kRender.limit)) / std::exp2(exposure);
+    const auto passes = uint32_t(std::clamp<int64_t>(value(kRender.samples), 1, 65536));
+    job.options = {.bounces = int(value(kRender.bounces)),
+                   .limit = limit,
+                   .roughen = float(value(kRender.roughen)),
+                   .clearBackground = value(kRender.transparent),
+                   .seed = uint32_t(value(kRender.seed)),
+                   .log2Passes = uint32_t(std::bit_width(passes) - 1),
+                   .filter = PixelFilter(kRender.filter.choice(value(kRender.filter)),
+                                         float(value(kRender.filterWidth)))};
+    if (value(kRender.shutter) > 0.0) job.options.shutter = shutterPlaces(value(kRender.shutterCurve));
+    job.width = int(value(kRender.width));
+    job.height = int(value(kRender.height));
+    job.samples = int(value(kRender.samples));
+    for (const double frame : shutterFrames(document, o.frame))
+        job.cameras.push_back(*cameraOf(document, camera, frame));
+    if (std::all_of(job.cameras.begin(), job.cameras.end(),
+                    [&](const CameraOptions& c) { return c == job.cameras.back(); }))
+        job.cameras.resize(1);
+    job.finish = {exposure, value(kRender.tone) == "soft"};
+}
+
+void setSurroundings(const SceneContext& scene, const JobOptions& o, ImageCache& images, RenderJob& job) {
+    const auto value = [&](const auto& handle) { return scene.document.surroundings(handle, o.frame); };
+    const std::string kind = value(kSurroundings.background);
+    Backdrop& backdrop = job.options.backdrop;
+    backdrop.white = 1.0f / std::exp2(job.finish.exposure);
+    if (kind == "colour") {
+        backdrop.kind = Backdrop::Kind::Color;
+        backdrop.color = V3f(value(kSurroundings.color)) * backdrop.white;
+    }
+    if (kind != "image") return;
+    backdrop.kind = Backdrop::Kind::Image;
+    backdrop.whole = value(kSurroundings.fit) == "fit";
+    const std::string file = value(kSurroundings.file);
+    if (file.empty()) {
+        job.problems.push_back("The background is an image, and has no file: choose one in Surroundings");
+        return;
+    }
+    try {
+        backdrop.image = images.image(scene.resolve(file), value(kSurroundings.space));
+    } catch (const Error& e) {
+        job.problems.push_back(std::string("Background: ") + e.what());
+    }
+}
+
+Fog fogOf(const Document& document, double frame) {
+    const auto value = [&](const auto& handle) { return document.surroundings(handle, frame); };
+    const double visibility = value(kSurroundings.visibility);
+    Fog fog;
+    if (visibility > 0.0) fog.density = float(std::log(20.0) / visibility);
+    fog.base = float(value(kSurroundings.fogBase));
+    fog.falloff = float(value(kSurroundings.fogHeight));
+    const Color color = value(kSurroundings.fogColor);
+    for (int k = 0; k < 3; ++k) fog.color[k] = std::clamp(color[k], 0.0f, 1.0f);
+    fog.forward = float(value(kSurroundings.fogForward));
+    return fog;
+}
+
+}  // namespace ovrix::deliver
