@@ -2,6 +2,7 @@
 
 #include <QButtonGroup>
 #include <QElapsedTimer>
+#include <QGridLayout>
 #include <QMouseEvent>
 #include <QOffscreenSurface>
 #include <QOpenGLContext>
@@ -152,7 +153,7 @@ void ViewWidget::makeZoneButton() {
 void ViewWidget::layOutTools() {
     tools_ = new QWidget(this);
     tools_->setObjectName("card");
-    auto* box = new QVBoxLayout(tools_);
+    auto* box = new QGridLayout(tools_);
     box->setContentsMargins(px(3), px(3), px(3), px(3));
     box->setSpacing(px(2));
     toolGroup_ = new QButtonGroup(this);
@@ -201,9 +202,21 @@ void ViewWidget::layOutTools() {
         sceneLight_ = on;
         refresh();
     });
-    tools_->adjustSize();
+    stackTools();
     tools_->move(px(10), px(10));
     makeZoneButton();
+}
+
+/// In one column, or in as many as the view's height asks for.
+void ViewWidget::stackTools() {
+    auto* grid = qobject_cast<QGridLayout*>(tools_->layout());
+    const auto buttons = tools_->findChildren<QToolButton*>(QString(), Qt::FindDirectChildrenOnly);
+    if (!grid || buttons.isEmpty()) return;
+    const int each = buttons.front()->sizeHint().height() + grid->spacing();
+    const int rows = std::clamp((height() - px(40)) / std::max(1, each), 4, int(buttons.size()));
+    for (int i = 0; i < int(buttons.size()); ++i) grid->addWidget(buttons[i], i % rows, i / rows);
+    grid->activate();
+    tools_->adjustSize();
 }
 
 void ViewWidget::toggleSceneLight() { lightButton_->toggle(); }
@@ -573,6 +586,7 @@ void ViewWidget::keyPressEvent(QKeyEvent* e) {
 void ViewWidget::resizeEvent(QResizeEvent* e) {
     QOpenGLWidget::resizeEvent(e);
     overlay_->setGeometry(rect());
+    stackTools();
     brush_->layOut(size());
     comb_->layOut(size());
     const QRectF legend = legendBox();

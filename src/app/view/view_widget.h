@@ -99,6 +99,7 @@ class ViewWidget : public QOpenGLWidget {
     std::vector<std::vector<V3f>> outlineOf(const Node& node) const;
     std::optional<V3f> signPlace(const Node& node) const;
     void paintGridLabel(QPainter& p);
+    void stackTools();
     void layOutTools();
     void makeZoneButton();
     Box3f boundsOfNode(const Node& node) const;
