@@ -216,6 +216,21 @@ std::string endingOf(const fs::path& path) {
     return ending;
 }
 
+fs::path freeFile(const fs::path& folder, const std::string& name, const std::string& ending) {
+    std::string stem;
+    for (const char c : name) {
+        if (std::isalnum(uint8_t(c)))
+            stem += char(std::tolower(uint8_t(c)));
+        else if (!stem.empty() && stem.back() != '_')
+            stem += '_';
+    }
+    while (!stem.empty() && stem.back() == '_') stem.pop_back();
+    if (stem.empty()) stem = ending.substr(1);
+    fs::path path = folder / (stem + ending);
+    for (int i = 2; fs::exists(path); ++i) path = folder / fmt::format("{}_{}{}", stem, i, ending);
+    return path;
+}
+
 uint64_t fileStamp(const fs::path& path) {
     std::error_code code;
     if (path.native().find('\0') != std::string::npos) return 0;

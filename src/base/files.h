@@ -46,6 +46,11 @@ void makeOwnFolder(const std::filesystem::path& folder);
 /// The ending in lower case, with its dot: ".PLY" counts as ".ply".
 std::string endingOf(const std::filesystem::path& path);
 
+/// A file in @p folder that is not there yet, named after what an artist calls it in small letters, figures
+/// and "_". @p ending has its dot; where nothing is left of the name, the file is called as the ending.
+std::filesystem::path freeFile(const std::filesystem::path& folder, const std::string& name,
+                               const std::string& ending);
+
 /// Changes when the file changes: size and modification time; 0 when it does not exist.
 uint64_t fileStamp(const std::filesystem::path& path);
 

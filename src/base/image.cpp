@@ -36,6 +36,12 @@ Color Image::sample(float u, float v) const {
     return Color(top * (1.0f - b.fy) + bottom * b.fy);
 }
 
+Color Image::sampleWithin(float u, float v) const {
+    if (pixels.empty()) return Color(0.0f);
+    const float halfU = 0.5f / float(width), halfV = 0.5f / float(height);
+    return sample(std::clamp(u, halfU, 1.0f - halfU), std::clamp(v, halfV, 1.0f - halfV));
+}
+
 float Image::sampleAlpha(float u, float v) const {
     if (pixels.empty() || !std::isfinite(u) || !std::isfinite(v)) return 0.0f;
     const Bilinear b = corners(*this, u, v);

@@ -24,6 +24,8 @@ struct Image {
     }
     /// Bilinear, repeating; u to the right, v up, both 0 to 1 over the picture.
     Color sample(float u, float v) const;
+    /// The same, but its edges go on instead.
+    Color sampleWithin(float u, float v) const;
     float sampleAlpha(float u, float v) const;
 };
 

@@ -29,11 +29,11 @@ std::vector<Light> LightMaker::make(const SceneContext& scene, double frame,
                                     std::vector<std::string>& problems) {
     const Document& document = scene.document;
     std::vector<Light> lights;
-    const auto picture = [&](const std::string& file, const std::string& space) {
-        return file.empty() ? nullptr : tableOf(evaluator_.images().image(scene.resolve(file), space));
-    };
     const auto image = [&](const std::string& file, const std::string& space) {
         return file.empty() ? nullptr : evaluator_.images().image(scene.resolve(file), space);
+    };
+    const auto picture = [&](const std::string& file, const std::string& space) {
+        return tableOf(image(file, space));
     };
     for (const NodePtr& node : document.nodes(Category::Light)) {
         const NodeType* type = findNodeType(node->type);

@@ -60,6 +60,7 @@ SurfaceMaterial MaterialMaker::make(const Document& document, const Node& node, 
         {resolved, [this](float ior, float shift) { return fibreShape(ior, shift); },
          [&](const std::string& id) { return over(document, node, id, context, below, problems); },
          [&](const std::string& id) { return document.find(id) ? uint32_t(document.indexOf(id) + 1) : 0u; }});
+    m.readsLight = resolved.readsLight();
     m.readsElements = resolved.readsElements() || (m.over && m.over->readsElements);
     return m;
 }

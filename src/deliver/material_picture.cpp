@@ -2,6 +2,7 @@
 
 #include "base/error.h"
 #include "deliver/recipe_picture.h"
+#include "document/edits/aim.h"
 #include "document/edits/edits.h"
 
 namespace ovrix::deliver {
@@ -22,14 +23,9 @@ struct Stage {
     }
     void set(const std::string& path, const std::string& text) { d = withText(d, path, text); }
     /// A rectangle that shines at the ball.
-    void light(const std::string& name, const V3d& from, const V3d& to,
+    void light(const std::string& name, const V3f& from, const V3f& to,
                const std::vector<std::pair<const char*, const char*>>& values) {
-        const std::string id = add("area", name, values);
-        const V3d way = (to - from).normalized();  // it shines along its -Y
-        const double tilt = std::acos(std::clamp(-way.y, -1.0, 1.0)), around = std::atan2(-way.x, -way.z);
-        d = withValue(d, {id, "", kObject.object.transform.placement.position.id()}, from);
-        d = withValue(d, {id, "", kObject.object.transform.placement.rotation.id()},
-                      V3d(tilt, around, 0) * (180.0 / M_PI));
+        d = withLightAimed(d, add("area", name, values), from, to, 1);
     }
 };
 
@@ -54,7 +50,7 @@ void addStrands(Stage& s, const std::string& ball, const std::string& material) 
 
 }  // namespace
 
-Document materialSample(const PartsFile& file) {
+Document materialSample(const PartsFile& file, float aspect) {
     Stage s;
     for (const NodePtr& light : s.d.nodes(Category::Light)) s.d.remove(light->id);
     std::string material;
@@ -71,21 +67,22 @@ Document materialSample(const PartsFile& file) {
     else
         s.set(ball + "/material", material);
     // A soft key from the left, a strip behind that draws the rim, and a dim sky.
-    const V3d middle(0, 0.5, 0);
-    s.light("Key", {-2.2, 2.8, 2.2}, middle, {{"width", "1.6"}, {"height", "1.6"}, {"power", "5"}});
-    s.light("Rim", {2.4, 1.6, -1.6}, middle, {{"width", "0.6"}, {"height", "2.4"}, {"power", "7"}});
+    const V3f middle(0, 0.5f, 0);
+    s.light("Key", {-2.2f, 2.8f, 2.2f}, middle, {{"width", "1.6"}, {"height", "1.6"}, {"power", "5"}});
+    s.light("Rim", {2.4f, 1.6f, -1.6f}, middle, {{"width", "0.6"}, {"height", "2.4"}, {"power", "7"}});
     s.add("dome", "Sky", {{"color", "0.55,0.62,0.7"}, {"exposure", "-1.6"}});
     const std::string camera = s.d.renderSetting(kRender.camera);
     s.set(camera + "/position", "0,1.75,2.75");  // the horizon lies above the picture
     s.set(camera + "/target", "0,0.46,0");
-    s.set(camera + "/focal", "60");
+    s.d = withValue(s.d, {camera, "", kCamera.focal.id()}, 90.0 / double(aspect));  // as high in all
     s.set("render/width", "240");
     s.set("render/height", "160");
     return s.d;
 }
 
 void writeMaterialPicture(const PartsFile& file, const fs::path& path, Progress& progress) {
-    writeSamplePicture(materialSample(file), file.name, 48, path, progress);
+    Evaluator evaluator(kSampleMemory);
+    writeSamplePicture(materialSample(file), evaluator, file.name, 48, path, progress);
 }
 
 }  // namespace ovrix::deliver

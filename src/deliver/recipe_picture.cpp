@@ -91,9 +91,8 @@ Document recipeSample(const RecipeFile& recipe, Evaluator& evaluator, Progress& 
     return withPictureSize(withValue(d, {camera, "", kCamera.focal.id()}, 40.0));
 }
 
-void writeSamplePicture(const Document& sample, const std::string& name, uint32_t passes,
-                        const fs::path& path, Progress& progress) {
-    Evaluator evaluator(size_t(256) << 20);
+void writeSamplePicture(const Document& sample, Evaluator& evaluator, const std::string& name,
+                        uint32_t passes, const fs::path& path, Progress& progress) {
     RenderSceneBuilder builder(evaluator);
     const RenderJob job = builder.build(sample, {}, progress);
     if (!job.problems.empty()) throw Error(job.problems.front(), name);
@@ -108,8 +107,8 @@ void writeSamplePicture(const Document& sample, const std::string& name, uint32_
 }
 
 void writeRecipePicture(const RecipeFile& recipe, const fs::path& path, Progress& progress) {
-    Evaluator evaluator(size_t(256) << 20);
-    writeSamplePicture(recipeSample(recipe, evaluator, progress), recipe.name, 24, path, progress);
+    Evaluator evaluator(kSampleMemory);
+    writeSamplePicture(recipeSample(recipe, evaluator, progress), evaluator, recipe.name, 24, path, progress);
 }
 
 }  // namespace ovrix::deliver

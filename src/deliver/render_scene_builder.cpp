@@ -18,8 +18,8 @@
 
 namespace ovrix::deliver {
 
-/// In place of a material's number: the last, which blocks light alone.
-static constexpr uint32_t kBlocker = UINT32_MAX;
+/// The numbers of materials that every scene has: plain grey, and what blocks light alone; then those worn.
+static constexpr uint32_t kPlain = 0, kBlocker = 1, kWorn = 2;
 
 /// One mesh, placed once or often, with the materials of its slots.
 struct RenderSceneBuilder::Item {
@@ -45,31 +45,33 @@ static double openSeconds(const Document& document, double frame) {
     return document.renderSetting(kRender.shutter, frame) / document.rate();
 }
 
-/// The number of a material as something wears it; 0, plain grey, for none. Only where fields drive it does
+/// The number of a material as something wears it; plain grey for none. Only where fields drive it does
 /// it matter what that is.
 uint32_t RenderSceneBuilder::wear(const Document& document, const std::string& material, const Wearer& by) {
     const Node* node = material.empty() ? nullptr : document.find(material);
-    if (!node || node->category() != Category::Material) return 0;
+    if (!node || node->category() != Category::Material) return kPlain;
     bool varying = std::any_of(node->params.begin(), node->params.end(),
                                [](const auto& p) { return p.second.field != nullptr; });
     visitReferences(*node,
                     [&](const ParamSpec&, const std::string&) { varying = true; });  // so may others be
     const Worn worn{material, varying ? by : Wearer()};
     for (size_t i = 0; i < worn_.size(); ++i)
-        if (worn_[i].material == worn.material && worn_[i].by == worn.by) return uint32_t(i + 1);
+        if (worn_[i].material == worn.material && worn_[i].by == worn.by) return kWorn + uint32_t(i);
     worn_.push_back(worn);
-    return uint32_t(worn_.size());
+    return kWorn + uint32_t(worn_.size() - 1);
 }
 
-/// A material per slot: the slot's own, else the object's; the layer's stands above all.
+/// A material per slot: the slot's own, else the object's; the layer's stands above all, and that an object
+/// is to block light alone above that.
 std::vector<uint32_t> RenderSceneBuilder::slotMaterialsOf(const Document& document, const Node& object,
                                                           const Mesh& mesh, const std::string& layerMaterial,
                                                           const std::string& layer, double frame) {
+    if (document.value(object.id, kObject.object.blocks, frame)) return {kBlocker};
     const Wearer by{Wearer::Object, object.id, layer};
     if (!layerMaterial.empty()) return {wear(document, layerMaterial, by)};
     const uint32_t own = wear(document, document.value(object.id, kObject.object.material, frame), by);
     std::vector<uint32_t> materials(std::max<size_t>(1, mesh.slotNames.size()), own);
-    if (own == 0 && findSpec(specsOf(object), kObject.slots.id())) {
+    if (own == kPlain && findSpec(specsOf(object), kObject.slots.id())) {
         const Refs slots = document.value(object.id, kObject.slots, frame);
         for (size_t i = 0; i < std::min(materials.size(), slots.size()); ++i)
             if (!slots[i].empty()) materials[i] = wear(document, slots[i], by);
@@ -209,10 +211,7 @@ RenderSceneBuilder::Item RenderSceneBuilder::objectItem(const SceneContext& scen
     const ObjectResult own = evaluator_.object(scene, node.id, o.frame, progress);
     Item item;
     item.mesh = own.mesh;
-    if (document.value(node.id, kObject.object.blocks, o.frame))
-        item.materials = {kBlocker};
-    else
-        item.materials = slotMaterialsOf(document, node, *own.mesh, {}, {}, o.frame);
+    item.materials = slotMaterialsOf(document, node, *own.mesh, {}, {}, o.frame);
     item.object = id;
     item.matrix = document.worldMatrix(node.id, o.frame);
     item.hash = own.hash;
@@ -280,6 +279,11 @@ void RenderSceneBuilder::setMaterials(const SceneContext& scene, const JobOption
     const Document& document = scene.document;
     const EvalOptions eval{o.frame, o.draft ? Purpose::Viewport : Purpose::Render, !o.draft};
     Evaluator::Query query(evaluator_, scene, eval, progress);
+    SurfaceMaterial blocker;
+    blocker.blocker = true;
+    scene_->clearMaterials();
+    scene_->addMaterial({});
+    scene_->addMaterial(std::move(blocker));
     for (const Worn& worn : worn_) {
         const Node& node = document.get(worn.material);
         FieldContext context;
@@ -347,9 +351,7 @@ uint32_t RenderSceneBuilder::addShape(const Item& p, Shared& shared) {
 }
 
 void RenderSceneBuilder::addItem(const Item& p, double shutter, Shared& shared, Progress& progress) {
-    std::vector<uint32_t> slots = p.materials;
-    if (slots == std::vector<uint32_t>{kBlocker}) slots = {uint32_t(worn_.size() + 1)};
-    const uint32_t shape = addShape(p, shared), materials = scene_->addMaterialSlots(slots);
+    const uint32_t shape = addShape(p, shared), materials = scene_->addMaterialSlots(p.materials);
     if (p.copies) return addCopies(p, shape, materials, shutter, shared, progress);
     const bool ofLayer = p.strands && p.layer;
     const uint64_t element = ofLayer ? RenderScene::kOwnElement : 0;
@@ -407,12 +409,7 @@ RenderJob RenderSceneBuilder::build(const SceneContext& scene, const JobOptions&
     const bool rebuild = !scene_ || hash != sceneHash_;
     if (rebuild) scene_ = std::make_shared<RenderScene>();
     scene_->fog = fogOf(document, o.frame);
-    scene_->clearMaterials();
-    scene_->addMaterial({});
     setMaterials(scene, o, job, progress);
-    SurfaceMaterial blocker;
-    blocker.blocker = true;
-    scene_->addMaterial(std::move(blocker));
     elements_.clear();  // the scene has those that it needs
     scene_->lights = lights_.make(scene, o.frame, job.problems);
     if (rebuild) {

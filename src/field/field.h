@@ -60,6 +60,8 @@ class SourceKernel {
     virtual void evaluateColor(const Samples&, std::span<V3f>) const {}
     /// Whether it reads what elements carry, beside their places and ids.
     virtual bool readsElements() const { return false; }
+    /// Whether it reads the light that arrives: see channel::arriving.
+    virtual bool readsLight() const { return false; }
 };
 
 /// Sources that several fields have alike: compiled once, and at one place worked out once. For one thread.
@@ -126,6 +128,7 @@ class CompiledField {
     void evaluateSource(size_t i, const Samples& samples, std::span<float> out) const;
     size_t sourceCount() const;
     bool readsElements() const;
+    bool readsLight() const;
 
   private:
     friend class FieldsAt;
@@ -214,6 +217,7 @@ class ResolvedParams {
     V3d numbers(const std::string& id) const;
     /// Whether some field reads what elements carry.
     bool readsElements() const;
+    bool readsLight() const;
 
   private:
     struct Entry {

@@ -57,7 +57,7 @@ Read curvature(const FieldContext& context) {
 struct Named {
     const char* name;
     Read (*read)(const FieldContext&);
-    bool ofElement = false;
+    bool ofElement = false, ofLight = false;
 };
 
 const Named kNamed[] = {
@@ -84,7 +84,7 @@ const Named kNamed[] = {
      },
      true},
     {"along", [](const FieldContext&) { return scalar(channel::along); }},
-    {"light", [](const FieldContext&) { return scalar(channel::arriving, 1.0); }},
+    {"light", [](const FieldContext&) { return scalar(channel::arriving, 1.0); }, false, true},
     {"curvature", curvature},
     {"frame", [](const FieldContext& c) { return always(c.frame); }},
     {"time", [](const FieldContext& c) { return always(c.frame / c.rate); }}};
@@ -119,7 +119,7 @@ NumberReader attributeReader(const std::string& name, int k) {
     const ChannelKey<T> which(name);
     if constexpr (requires(T v) { wholeOf(v); }) {
         constexpr bool colored = std::is_same_v<T, V3f> || std::is_same_v<T, Color>;
-        if (k == -1) return {from(which, [](const T& v) { return wholeOf(v); }), true, colored};
+        if (k == -1) return {from(which, [](const T& v) { return wholeOf(v); }), true, false, colored};
         if constexpr (requires(T v) { v[0]; })
             if (k >= 0 && k < componentsOf<T>()) return {component(which, k), true};
     }
@@ -155,7 +155,7 @@ Error nothingNamed(const std::string& who, const std::string& name, const FieldC
 
 NumberReader numberNamed(const std::string& who, const std::string& name, const FieldContext& context) {
     for (const Named& known : kNamed)
-        if (name == known.name) return {known.read(context), known.ofElement};
+        if (name == known.name) return {known.read(context), known.ofElement, known.ofLight};
     if (context.elements)
         if (NumberReader found = attributeNamed(*context.elements, name); found.read) return found;
     if (context.anyName) return {always(0.0)};

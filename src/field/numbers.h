@@ -16,6 +16,8 @@ struct NumberReader {
     std::function<void(const Samples& samples, size_t begin, std::span<double> out)> read;
     /// Whether it is of what elements carry, and not of the place alone.
     bool ofElement = false;
+    /// Whether it is the light that arrives.
+    bool ofLight = false;
     /// Whether it is a whole attribute that is a colour or a vector.
     bool colored = false;
 };

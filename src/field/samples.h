@@ -43,7 +43,7 @@ extern const ChannelKey<float> along;     ///< 0 at a strand's root, 1 at its ti
 extern const ChannelKey<V3f> eye;         ///< unit, towards who sees it; of renders
 extern const ChannelKey<float> backside;  ///< 1 where it is seen from behind, else 0; of renders
 extern const ChannelKey<float> arriving;  ///< light that makes a white matt body so bright by the exposure
-extern const ChannelKey<int32_t> face;    ///< of the mesh that is met; of renders and the view
+extern const ChannelKey<int32_t> face;    ///< of the mesh that is met; of renders
 /// From the world to the space of what wears a material, which the context's surface is in then; missing
 /// where that surface is in the world.
 extern const ChannelKey<M44f> toObject;

@@ -59,10 +59,12 @@ class Driver {
     void drop(const QString& file) {
         QMimeData mime;
         mime.setUrls({QUrl::fromLocalFile(file)});
-        const QPoint at(500, 300);
+        dropAt(mime, {500, 300});
+    }
+    void dropAt(const QMimeData& mime, const QPoint& at) {
         QDragEnterEvent enter(at, Qt::CopyAction, &mime, Qt::LeftButton, Qt::NoModifier);
         QApplication::sendEvent(&window, &enter);
-        QVERIFY2(enter.isAccepted(), "the window takes files");
+        QVERIFY2(enter.isAccepted(), "the window takes what is dragged");
         QDropEvent event(QPointF(at), Qt::CopyAction, &mime, Qt::LeftButton, Qt::NoModifier);
         QApplication::sendEvent(&window, &event);
         settle();

@@ -1,6 +1,7 @@
 // Drives the library of recipes: choosing, laying, using, saving, taking out, dragging.
 #include "app/window/library_window.h"
 #include "app_test.h"
+#include "document/edits/recipe_file.h"
 
 using namespace ovrix::deliver;
 using namespace ovrix::app;
@@ -60,10 +61,9 @@ void LibraryTest::laysARecipe() {
     QCOMPARE(layers(), size_t(1));
     QVERIFY(c.document().get(kLayer).step("spread"));
     // A picture that is not there comes by itself.
-    const std::filesystem::path picture =
-        libraryOf(kRecipes, LibraryWindow::builtInFolder(), LibraryWindow::ownFolder(),
-                  LibraryWindow::pictureFolder())[0]
-            .picture;
+    const std::filesystem::path picture = libraryOf(kRecipes, foldersOf(kRecipes).builtIn,
+                                                    foldersOf(kRecipes).own, foldersOf(kRecipes).pictures)[0]
+                                              .picture;
     std::filesystem::remove(picture);
     library->refresh();
     QVERIFY(driver->waitFor([&] { return std::filesystem::exists(picture); }));
@@ -82,7 +82,7 @@ void LibraryTest::savesAndTakesOut() {
     driver->settle();
     QCOMPARE(library->list()->count(), count + 1);
     QCOMPARE(library->list()->currentItem()->text(), QString("Marbles"));
-    QVERIFY(std::filesystem::exists(LibraryWindow::ownFolder() / "marbles.recipe"));
+    QVERIFY(std::filesystem::exists(foldersOf(kRecipes).own / "marbles.recipe"));
     c.selection().select("ground");
     QTest::mouseClick(button(library, "layRecipe"), Qt::LeftButton);
     driver->settle();
@@ -92,7 +92,7 @@ void LibraryTest::savesAndTakesOut() {
     QTest::mouseClick(button(library, "removeRecipe"), Qt::LeftButton);
     driver->settle();
     QCOMPARE(library->list()->count(), count);
-    QVERIFY(!std::filesystem::exists(LibraryWindow::ownFolder() / "marbles.recipe"));
+    QVERIFY(!std::filesystem::exists(foldersOf(kRecipes).own / "marbles.recipe"));
     library->list()->setCurrentRow(0);
     QVERIFY(!button(library, "removeRecipe")->isEnabled());  // one that comes with the program
 }
@@ -103,25 +103,18 @@ void LibraryTest::dropsOnASurface() {
     LibraryWindow* library = open();
     QMimeData mime;
     mime.setData(kRecipeMime, library->list()->item(0)->data(Qt::UserRole).toString().toUtf8());
-    const auto dropAt = [&](const QPoint& at) {
-        QDragEnterEvent enter(at, Qt::CopyAction, &mime, Qt::LeftButton, Qt::NoModifier);
-        QApplication::sendEvent(&driver->window, &enter);
-        QVERIFY(enter.isAccepted());
-        QDropEvent drop(QPointF(at), Qt::CopyAction, &mime, Qt::LeftButton, Qt::NoModifier);
-        QApplication::sendEvent(&driver->window, &drop);
-        driver->settle();
-    };
     auto* outline = driver->window.outline();
     const QRect row = outline->visualItemRect(outline->itemOf("ground"));
-    dropAt(outline->viewport()->mapTo(&driver->window, row.center()));
+    driver->dropAt(mime, outline->viewport()->mapTo(&driver->window, row.center()));
     QCOMPARE(layers(), size_t(2));
     auto* view = driver->window.view();
     view->frameAll();
     driver->settle();
-    dropAt(view->mapTo(&driver->window, view->project(V3f(0, 0, 0))->toPoint()));
+    driver->dropAt(mime, view->mapTo(&driver->window, view->project(V3f(0, 0, 0))->toPoint()));
     QCOMPARE(layers(), size_t(3));
     const Document before = c.document();
-    dropAt(view->mapTo(&driver->window, QPoint(view->width() - 4, 4)));  // the sky: said, and nothing is done
+    driver->dropAt(mime, view->mapTo(&driver->window,
+                                     QPoint(view->width() - 4, 4)));  // the sky: said, and nothing is done
     QVERIFY(c.document() == before);
 }
 

@@ -32,14 +32,6 @@ class MaterialsTest : public WindowFixture {
         return driver->document().find(std::get<std::string>(driver->value(wearer + "/material")));
     }
     size_t materials() { return driver->document().nodes(Category::Material).size(); }
-    void dropAt(const QMimeData& mime, const QPoint& at) {
-        QDragEnterEvent enter(at, Qt::CopyAction, &mime, Qt::LeftButton, Qt::NoModifier);
-        QApplication::sendEvent(&driver->window, &enter);
-        QVERIFY(enter.isAccepted());
-        QDropEvent drop(QPointF(at), Qt::CopyAction, &mime, Qt::LeftButton, Qt::NoModifier);
-        QApplication::sendEvent(&driver->window, &drop);
-        driver->settle();
-    }
 };
 
 void MaterialsTest::wearsAMaterial() {
@@ -107,7 +99,7 @@ void MaterialsTest::savesAndTakesOut() {
     driver->settle();
     QCOMPARE(window->list()->count(), count + 1);
     QCOMPARE(window->list()->currentItem()->text(), QString("Dark sand"));
-    QVERIFY(std::filesystem::exists(MaterialsWindow::ownFolder() / "dark_sand.material"));
+    QVERIFY(std::filesystem::exists(foldersOf(kMaterials).own / "dark_sand.material"));
     c.selection().select("ground");
     QTest::mouseClick(button("wearMaterial"), Qt::LeftButton);
     driver->settle();
@@ -115,7 +107,7 @@ void MaterialsTest::savesAndTakesOut() {
     QTest::mouseClick(button("removeMaterial"), Qt::LeftButton);
     driver->settle();
     QCOMPARE(window->list()->count(), count);
-    QVERIFY(!std::filesystem::exists(MaterialsWindow::ownFolder() / "dark_sand.material"));
+    QVERIFY(!std::filesystem::exists(foldersOf(kMaterials).own / "dark_sand.material"));
     choose("Sand");
     QVERIFY(!button("removeMaterial")->isEnabled());  // one that comes with the program
 }
@@ -132,7 +124,7 @@ void MaterialsTest::dropsOnThings() {
         return outline->viewport()->mapTo(&driver->window,
                                           outline->visualItemRect(outline->itemOf(id)).center());
     };
-    dropAt(mime, rowOf(kLayer));
+    driver->dropAt(mime, rowOf(kLayer));
     QCOMPARE(worn(kLayer)->name, std::string("Chalk"));
     auto* view = driver->window.view();
     view->frameAll();
@@ -143,11 +135,11 @@ void MaterialsTest::dropsOnThings() {
     // A material of the scene, dragged from its row into the view.
     QMimeData own;
     own.setData(Outline::kNodeMime, QByteArray::fromStdString(chalk));
-    dropAt(own, ground);
+    driver->dropAt(own, ground);
     QVERIFY(worn("ground") || worn(kLayer));
     // On nothing: said, and nothing is done.
     const Document before = c.document();
-    dropAt(mime, view->mapTo(&driver->window, QPoint(view->width() - 4, 4)));
+    driver->dropAt(mime, view->mapTo(&driver->window, QPoint(view->width() - 4, 4)));
     QVERIFY(c.document() == before);
 }
 

@@ -12,6 +12,7 @@ class ViewTest : public WindowFixture {
     void turnsTheView();
     void showsAndChoosesLights();
     void wearsMaterials();
+    void drawsLinesOfLayers();
     void lightsAimAtWhatIsChosen();
 };
 
@@ -115,6 +116,47 @@ void ViewTest::wearsMaterials() {
     QVERIFY(driver->waitFor([&] { return colorAt(V3f(0, 0.5f, 0.8f)).value() < neutral.value() - 20; }));
     QTest::keyClick(&driver->window, Qt::Key_S, Qt::ShiftModifier);
     QVERIFY(driver->waitFor([&] { return colorAt(V3f(0, 0.5f, 0.8f)) == neutral; }));
+}
+
+void ViewTest::drawsLinesOfLayers() {
+    makeLayer();
+    auto& c = driver->window.controller();
+    auto* view = driver->window.view();
+    std::string ink;
+    c.edit("ink", [&](const Document& d) {
+        Document out = d;
+        const Node n = makeNode(out, "line_art", "Ink");
+        ink = n.id;
+        out.put(n);
+        out = withText(out, "ball/radius", "0.2");
+        for (const auto& [path, text] : {std::pair{"/light_color", "1,0,1"},
+                                         {"/shading", "flat"},
+                                         {"/contour_color", "0,1,0"},
+                                         {"/contour_unit", "pixels"},
+                                         {"/contour_width", "6"}})
+            out = withText(out, ink + path, text);
+        return withText(out, std::string(kLayer) + "/material", ink);
+    });
+    c.selection().select("");
+    view->frameAll();
+    driver->settle();
+    const auto pixels = [&](const QColor& color) {
+        QTest::qWait(30);
+        const QImage image = view->grabFramebuffer();
+        int count = 0;
+        for (int y = 0; y < image.height(); ++y)
+            for (int x = 0; x < image.width(); ++x) {
+                const QColor p = image.pixelColor(x, y);
+                count += std::abs(p.red() - color.red()) + std::abs(p.green() - color.green()) +
+                             std::abs(p.blue() - color.blue()) <
+                         60;
+            }
+        return count;
+    };
+    const QColor shade(255, 0, 255), line(0, 255, 0);
+    QVERIFY(driver->waitFor([&] { return pixels(shade) > 100 && pixels(line) > 100; }));
+    c.edit("plain", [&](const Document& d) { return withText(d, std::string(kLayer) + "/material", ""); });
+    QVERIFY(driver->waitFor([&] { return pixels(shade) == 0 && pixels(line) == 0; }));
 }
 
 void ViewTest::lightsAimAtWhatIsChosen() {

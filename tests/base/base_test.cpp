@@ -227,6 +227,12 @@ TEST_CASE("images are sampled between pixels and repeat", "[image]") {
     CHECK(image.sample(1.25f, 7.5f).x == Approx(0.0f));
     CHECK(image.sampleAlpha(0.25f, 0.5f) == Approx(1.0f));
     CHECK(image.sample(std::nanf(""), 0).x == 0.0f);
+    // Its edges go on where it is not to repeat.
+    for (const float u : {-9.0f, 0.0f, 0.25f}) CHECK(image.sampleWithin(u, 0.5f).x == 0.0f);
+    for (const float u : {0.75f, 1.0f, 9.0f}) CHECK(image.sampleWithin(u, 7.0f).x == 1.0f);
+    CHECK(image.sampleWithin(0.5f, 0.5f).x == Approx(0.5f));
+    CHECK(image.sampleWithin(std::nanf(""), 0).x == 0.0f);
+    CHECK(Image().sampleWithin(0.5f, 0.5f).x == 0.0f);
 }
 
 TEST_CASE("the transfer function goes there and back", "[srgb]") {

@@ -42,6 +42,15 @@ TEST_CASE("a light stands where it is put and shines where it is aimed", "[aim]"
         }
         CHECK(withLightAimed(s.d, id, V3f(1.0f), V3f(1.0f), 1) == s.d);  // which way is anyone's guess
     }
+    // Upright: what is wide lies level.
+    const std::string wide = s.add("area");
+    for (const V3f& from : {V3f(1, 4, 2), V3f(3, 0.5f, -2), V3f(-1, -3, 0)}) {
+        V3f across;
+        withLightAimed(s.d, wide, from, V3f(0.0f), 1)
+            .worldMatrix(wide, 1)
+            .multDirMatrix(V3f(1, 0, 0), across);
+        CHECK(across.normalized().y == Approx(0.0f).margin(1e-5));
+    }
     // A sun has no place: it shines from there.
     const Document out = withLightAimed(s.d, "sun", V3f(1, 2, 2), V3f(0.0f), 1);
     const V3f way = sunDirection(radians(float(std::get<double>(out.value("sun", "elevation")))),
@@ -93,4 +102,30 @@ TEST_CASE("a new camera sees what the view saw, as the one before otherwise", "[
     Document none = s.d;
     none.remove("camera");
     CHECK(withCameraAt(none, o).nodes(Category::Camera).size() == 1);
+}
+
+TEST_CASE("a new light is as large as what it lights asks for", "[aim]") {
+    Stage s;
+    const Box3f bounds(V3f(-1.0f), V3f(1.0f));
+    const double radius = std::sqrt(3.0);
+    const auto sizeOf = [&](const char* type, const char* size) {
+        Node light = makeNode(s.d, type);
+        aimLight(light, bounds);
+        return std::get<double>(light.params.at(size).value);
+    };
+    CHECK(sizeOf("area", "width") == Approx(radius));
+    CHECK(sizeOf("disk", "radius") == Approx(0.3 * radius));
+    CHECK(sizeOf("tube", "length") == Approx(radius));
+    CHECK(sizeOf("tube", "radius") == Approx(0.02 * radius));  // a rod, and no drum
+}
+
+TEST_CASE("what is carried has no place of its own", "[aim]") {
+    Stage s;
+    const std::string lamp = s.add("area"), ball = s.add("sphere");
+    CHECK_NOTHROW(requireOwnPlace(s.d, lamp));
+    Node carried = s.d.get(lamp);
+    carried.parent = ball;
+    s.d.put(carried);
+    CHECK_THROWS_AS(requireOwnPlace(s.d, lamp), Error);
+    CHECK_THROWS_AS(withLightAimed(s.d, lamp, V3f(1.0f), V3f(0.0f), 1), Error);
 }

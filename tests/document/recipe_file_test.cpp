@@ -190,9 +190,9 @@ TEST_CASE("the recipes that come along are all good, and a picture shows somethi
 
 TEST_CASE("names of recipe files are plain and free", "[recipe]") {
     TemporaryFolder folder;
-    CHECK(freePartsPath(kRecipes, folder.path(), "Short grass, wet!").filename() == "short_grass_wet.recipe");
-    CHECK(freePartsPath(kRecipes, folder.path(), "\u00e4\u00f6").filename() == "recipe.recipe");
-    CHECK(freePartsPath(kRecipes, folder.path(), "../../etc").filename() == "etc.recipe");
+    CHECK(freeFile(folder.path(), "Short grass, wet!", ".recipe").filename() == "short_grass_wet.recipe");
+    CHECK(freeFile(folder.path(), "\u00e4\u00f6", ".recipe").filename() == "recipe.recipe");
+    CHECK(freeFile(folder.path(), "../../etc", ".recipe").filename() == "etc.recipe");
     std::ofstream(folder / "etc.recipe") << "x";
-    CHECK(freePartsPath(kRecipes, folder.path(), "etc").filename() == "etc_2.recipe");
+    CHECK(freeFile(folder.path(), "etc", ".recipe").filename() == "etc_2.recipe");
 }

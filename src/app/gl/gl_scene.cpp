@@ -14,16 +14,6 @@ namespace ovrix::app {
 
 namespace {
 
-QVector3D asVector(const QColor& c) { return {float(c.redF()), float(c.greenF()), float(c.blueF())}; }
-QVector3D asVector(const V3f& v) { return {v.x, v.y, v.z}; }
-
-QMatrix4x4 asMatrix(const M44f& m) {  // row vectors to column vectors
-    QMatrix4x4 q;
-    for (int r = 0; r < 4; ++r)
-        for (int c = 0; c < 4; ++c) q(r, c) = m[c][r];
-    return q;
-}
-
 /// Lighter, since the view is for seeing shapes: dark rock must not swallow them.
 Color lifted(const Color& c) {
     const auto lift = [](float x) {
@@ -37,12 +27,6 @@ Color materialColor(const Document& document, const std::string& id) {
     const Node* node = document.find(id);
     const NodeType* type = node ? findNodeType(node->type) : nullptr;
     return type && type->color ? lifted(type->color(document, *node)) : Color(0.42f, 0.44f, 0.45f);
-}
-
-/// The value of an attribute that no array gives.
-void setFixed(GLuint index, float x, float y, float z, float w) {
-    const float v[4] = {x, y, z, w};
-    QOpenGLContext::currentContext()->functions()->glVertexAttrib4fv(index, v);
 }
 
 }  // namespace
@@ -135,10 +119,6 @@ void GlScene::setHeat(MeshBuffers& b, const Overlay* overlay) {
     glBindVertexArray(0);
 }
 
-void GlScene::bindLook(const std::string& key, GLuint divisor) {
-    program_.setUniformValue("worn", looks_.bind(key, divisor) ? 1 : 0);
-}
-
 void GlScene::addBatches(const EvalSnapshot& snapshot, const Node& layer, const Copies& copies) {
     const auto& result = snapshot.layers.at(layer.id);
     for (size_t k = 0; k < copies.prototypes.size(); ++k) {
@@ -222,34 +202,7 @@ void GlScene::setDrawn(const EvalSnapshot& snapshot, const std::string& wearer, 
     const Document& d = snapshot.document;
     const Node* node = d.find(material);
     const NodeType* type = node ? findNodeType(node->type) : nullptr;
-    if (type && type->look)
-        drawn_[wearer] = type->look(d, *node, 0);
-    else
-        drawn_.erase(wearer);
-}
-
-template <class Draw>
-void GlScene::drawContour(const std::string& wearer, const Options& o, float away, bool mirrored,
-                          const Draw& draw) {
-    const auto it = drawn_.find(wearer);
-    if (o.picking || it == drawn_.end() || !(it->second.width > 0.0f)) return;
-    GLint view[4];
-    glGetIntegerv(GL_VIEWPORT, view);
-    const float width = it->second.width;
-    const float pixels = it->second.unit == document::DrawnLook::Unit::Pixels ? width
-                         : it->second.unit == document::DrawnLook::Unit::Picture
-                             ? width * 0.001f * float(view[3])
-                             : width / (o.pixelSize * std::max(away, 1e-4f));
-    program_.setUniformValue("outline", 0.5f * pixels);
-    program_.setUniformValue("viewport", QVector2D(float(view[2]), float(view[3])));
-    program_.setUniformValue("lineColor", asVector(V3f(it->second.color)));
-    program_.setUniformValue("mode", 2);
-    glEnable(GL_CULL_FACE);
-    glCullFace(mirrored ? GL_BACK : GL_FRONT);
-    draw();
-    glDisable(GL_CULL_FACE);
-    program_.setUniformValue("mode", 0);
-    program_.setUniformValue("outline", 0.0f);
+    if (type && type->look) drawn_[wearer] = type->look(d, *node, 0);
 }
 
 void GlScene::addObject(const EvalSnapshot& snapshot, const Node& node, const Overlay* overlay) {
@@ -316,6 +269,7 @@ void GlScene::update(const EvalSnapshot& snapshot) {
     objects_.clear();
     batches_.clear();
     colors_.clear();
+    drawn_.clear();
     prototypeMatrix_.clear();
     pickIds_ = {""};
     const Document& d = snapshot.document;
@@ -333,255 +287,6 @@ void GlScene::update(const EvalSnapshot& snapshot) {
 void GlScene::dropUnused() {
     std::erase_if(meshes_, [](const auto& entry) { return !entry.second.used; });
     std::erase_if(buffers_, [](const auto& entry) { return !entry.second.used; });
-}
-
-int GlScene::pickNumber(const std::string& id) {
-    const auto it = std::find(pickIds_.begin(), pickIds_.end(), id);
-    if (it != pickIds_.end()) return int(it - pickIds_.begin());
-    pickIds_.push_back(id);
-    return int(pickIds_.size()) - 1;
-}
-
-void GlScene::setColor(const Color& color, bool selected) {
-    const V3f accent(float(tokens().seaGlass.redF()), float(tokens().seaGlass.greenF()),
-                     float(tokens().seaGlass.blueF()));
-    program_.setUniformValue("color", asVector(V3f(color)));
-    program_.setUniformValue("mark", QVector4D(accent.x, accent.y, accent.z, selected ? 0.45f : 0.0f));
-}
-
-void GlScene::bindInstances(BatchBuffer& batch, GLuint divisor) {
-    struct Part {
-        GLuint index;
-        GLint length;
-        size_t offset;
-    };
-    static const Part parts[] = {{3, 4, 0}, {4, 4, 16}, {5, 3, 32}, {6, 3, 44}, {7, 3, 56}};
-    const GLsizei stride = batch.shaped ? 68 : 32;
-    batch.buffer.bind();
-    setFixed(5, 1, 1, 1, 1);
-    setFixed(6, 0, 1, 1, 1);
-    setFixed(7, 1, 1, 1, 1);
-    for (const Part& part : parts) {
-        if (part.index > 4 && !batch.shaped) continue;
-        glEnableVertexAttribArray(part.index);
-        glVertexAttribPointer(part.index, part.length, GL_FLOAT, GL_FALSE, stride, bufferOffset(part.offset));
-        glVertexAttribDivisor(part.index, divisor);
-    }
-}
-
-void GlScene::releaseInstances() {
-    for (GLuint i = 3; i < 10; ++i) {
-        glDisableVertexAttribArray(i);
-        glVertexAttribDivisor(i, 0);
-    }
-}
-
-void GlScene::drawBatch(const CopyBatch& batch, const Options& o) {
-    BatchBuffer& b = buffers_.at(batch.hash);
-    if (b.count == 0) return;
-    const Color color = colors_.count(batch.layer)    ? colors_[batch.layer]
-                        : colors_.count(batch.object) ? colors_[batch.object]
-                                                      : Color(0.6f);
-    setColor(color, o.selected == batch.layer);
-    program_.setUniformValue("drawn", 0);
-    const int number = pickNumber(batch.layer);
-    program_.setUniformValue("pick", QVector3D(float(number & 255) / 255.0f, float(number >> 8) / 255.0f, 0));
-    const auto m = meshes_.find(batch.meshHash);
-    const M44f own = prototypeMatrix_.count(batch.object) ? prototypeMatrix_[batch.object] : M44f();
-    if (batch.level == DrawLevel::Dots || m == meshes_.end()) {
-        // A dot is one vertex at the copy's place: instances of a single point.
-        program_.setUniformValue("model", QMatrix4x4());
-        dotVao_.bind();
-        bindInstances(b, 0);
-        bindLook(batch.look, 0);
-        setFixed(0, 0, 0, 0, 1);
-        setFixed(1, 0, 0, 0, 0);
-        setFixed(2, -1, 0, 0, 1);
-        glDrawArrays(GL_POINTS, 0, GLsizei(b.count));
-        releaseInstances();
-        return;
-    }
-    if (batch.level == DrawLevel::Boxes) {
-        QMatrix4x4 model = asMatrix(own);
-        const Box3f& box = m->second.bounds;
-        model.translate(asVector(box.min));
-        model.scale(asVector(box.size()));
-        program_.setUniformValue("model", model);
-        boxVao_.bind();
-        bindInstances(b, 1);
-        bindLook(batch.look, 1);
-        setFixed(2, -1, 0, 0, 1);
-        glDrawArraysInstanced(GL_TRIANGLES, 0, 36, GLsizei(b.count));
-        releaseInstances();
-        trianglesDrawn_ += b.count * 12;
-        return;
-    }
-    program_.setUniformValue("model", asMatrix(own));
-    m->second.vao.bind();
-    bindInstances(b, 1);
-    bindLook(batch.look, 1);
-    glDisableVertexAttribArray(2);
-    setFixed(2, -1, 0, 0, 1);
-    const bool coarse = batch.level == DrawLevel::Coarse;
-    const std::string& wearer = drawn_.count(batch.layer) ? batch.layer : batch.object;
-    const auto drawn = drawn_.find(wearer);
-    program_.setUniformValue("drawn", drawn != drawn_.end() && drawn->second.drawn ? 1 : 0);
-    const auto draw = [&] {
-        glDrawElementsInstanced(GL_TRIANGLES, coarse ? m->second.coarseCount : m->second.count,
-                                GL_UNSIGNED_INT, bufferOffset(coarse ? size_t(m->second.count) * 4 : 0),
-                                GLsizei(b.count));
-    };
-    draw();
-    drawContour(wearer, o, o.eye.length(), false, draw);
-    trianglesDrawn_ += b.count * size_t(coarse ? m->second.coarseCount : m->second.count) / 3;
-    releaseInstances();
-    if (m->second.heatHash) glEnableVertexAttribArray(2);
-}
-
-void GlScene::setUniforms(const Options& o) {
-    program_.setUniformValue("viewProjection", o.viewProjection);
-    program_.setUniformValue("eye", asVector(o.eye));
-    program_.setUniformValue("mode", o.picking ? 1 : 0);
-    program_.setUniformValue("outline", 0.0f);
-    program_.setUniformValue("dotSize", o.dotSize);
-    program_.setUniformValue("zone", o.zone);
-    program_.setUniformValue("toKey", asVector(o.light.direction));
-    program_.setUniformValue("keyLight", asVector(o.light.key));
-    program_.setUniformValue("above", asVector(o.light.above));
-    program_.setUniformValue("below", asVector(o.light.below));
-    QVector3D heat[5];
-    for (int i = 0; i < 5; ++i) heat[i] = asVector(tokens().heat[i]);
-    program_.setUniformValueArray("heatColors", heat, 5);
-}
-
-void GlScene::drawObject(const ObjectDraw& object, const Options& o) {
-    MeshBuffers& b = meshes_.at(object.mesh);
-    setColor(object.color, o.selected == object.id && !object.overlay);
-    const int number = pickNumber(object.id);
-    program_.setUniformValue("pick", QVector3D(float(number & 255) / 255.0f, float(number >> 8) / 255.0f, 0));
-    program_.setUniformValue("model", asMatrix(object.world));
-    b.vao.bind();
-    if (object.overlay)
-        glEnableVertexAttribArray(2);
-    else
-        glDisableVertexAttribArray(2), setFixed(2, -1, 0, 0, 1);
-    setFixed(3, 0, 0, 0, 1);
-    setFixed(4, 0, 0, 0, 1);
-    setFixed(5, 1, 1, 1, 1);
-    setFixed(6, 0, 1, 1, 1);
-    setFixed(7, 1, 1, 1, 1);
-    bindLook(object.id, 0);
-    const bool coarse = o.moving && software_ && b.count > 60000;
-    const auto drawn = drawn_.find(object.id);
-    program_.setUniformValue("drawn",
-                             drawn != drawn_.end() && drawn->second.drawn && !object.overlay ? 1 : 0);
-    const auto draw = [&] {
-        glDrawElements(GL_TRIANGLES, coarse ? b.coarseCount : b.count, GL_UNSIGNED_INT,
-                       bufferOffset(coarse ? size_t(b.count) * 4 : 0));
-    };
-    draw();
-    const V3f place(object.world[3][0], object.world[3][1], object.world[3][2]);
-    drawContour(object.id, o, (place - o.eye).length(), object.world.determinant() < 0, draw);
-    trianglesDrawn_ += size_t(coarse ? b.coarseCount : b.count) / 3;
-}
-
-/// What is seen through, or all else.
-void GlScene::drawAll(const Options& o, bool clear) {
-    program_.bind();
-    setUniforms(o);
-    for (const ObjectDraw& object : objects_)
-        if (looks_.clear(object.id) == clear) drawObject(object, o);
-    for (const CopyBatch& b : batches_)
-        if (!o.objectsOnly && looks_.clear(b.look) == clear) drawBatch(b, o);
-    glBindVertexArray(0);
-    program_.release();
-}
-
-/// What is seen through comes last, over what lies behind it.
-void GlScene::draw(const Options& o) {
-    if (!ready_) return;
-    trianglesDrawn_ = 0;
-    glEnable(GL_DEPTH_TEST);
-    glEnable(GL_PROGRAM_POINT_SIZE);
-    const size_t budget = software_ ? (o.moving ? 120'000 : 1'200'000) : (o.moving ? 4'000'000 : 20'000'000);
-    chooseLevels(batches_, budget);
-    drawAll(o, false);
-    if (!o.objectsOnly) drawStrands(o);
-    if (!o.picking) {
-        glEnable(GL_BLEND);
-        glBlendFuncSeparate(GL_SRC_ALPHA, GL_ONE_MINUS_SRC_ALPHA, GL_ONE, GL_ONE);
-    }
-    drawAll(o, true);
-    glDisable(GL_BLEND);
-}
-
-void GlScene::drawStrands(const Options& o) {
-    GlStrands::DrawSettings settings;
-    settings.viewProjection = o.viewProjection;
-    settings.eye = o.eye;
-    settings.pixelSize = o.pixelSize;
-    settings.picking = o.picking;
-    settings.light = o.light;
-    settings.dotSize = 2.0f * o.dotSize;
-    settings.budget = software_ ? (o.moving ? 150'000 : 2'500'000) : (o.moving ? 4'000'000 : 40'000'000);
-    const V3f accent(float(tokens().seaGlass.redF()), float(tokens().seaGlass.greenF()),
-                     float(tokens().seaGlass.blueF()));
-    const bool guided = hasGuides(o.combing);
-    for (GlStrands::Batch batch : strands_.batches()) {
-        const int number = pickNumber(batch.layer);
-        settings.pick = QVector3D(float(number & 255) / 255.0f, float(number >> 8) / 255.0f, 0);
-        const bool combed = batch.layer == o.combing;
-        settings.fade = combed && guided ? 0.35f : 1.0f;
-        if (combed && batch.guides) batch.lines = batch.roots = true;
-        const bool marked = o.selected == batch.layer && !combed;
-        const V3f own = marked ? V3f(batch.color) * 0.7f + accent * 0.3f : V3f(batch.color);
-        // While guides are combed they are seen through the coat that lies between them.
-        glDepthMask(combed && guided && !batch.guides ? GL_FALSE : GL_TRUE);
-        strands_.draw(batch, settings, batch.guides ? asVector(tokens().sand) : asVector(own));
-    }
-    glDepthMask(GL_TRUE);
-    strands_.drawCombed(settings, asVector(tokens().sand));
-}
-
-bool GlScene::hasGuides(const std::string& layer) const {
-    return std::any_of(strands_.batches().begin(), strands_.batches().end(),
-                       [&](const GlStrands::Batch& b) { return b.guides && b.layer == layer; });
-}
-
-void GlScene::drawGrid(const QMatrix4x4& viewProjection, const V3f& eye, float step) {
-    if (!ready_) return;
-    std::vector<float> data;
-    constexpr int kLines = 40;
-    const float cx = std::round(eye.x / (step * 10)) * step * 10,
-                cz = std::round(eye.z / (step * 10)) * step * 10, reach = step * kLines;
-    for (int i = -kLines; i <= kLines; ++i) {
-        const float strength = i % 10 == 0 ? 0.5f : 0.2f;
-        for (int part = -4; part < 4; ++part) {  // short pieces, so that they fade with distance
-            const float a = reach * float(part) / 4.0f, b = reach * float(part + 1) / 4.0f,
-                        k = float(i) * step;
-            data.insert(data.end(), {cx + k, 0, cz + a, strength, cx + k, 0, cz + b, strength, cx + a, 0,
-                                     cz + k, strength, cx + b, 0, cz + k, strength});
-        }
-    }
-    glEnable(GL_DEPTH_TEST);
-    glDepthMask(GL_FALSE);
-    glEnable(GL_BLEND);
-    glBlendFunc(GL_SRC_ALPHA, GL_ONE_MINUS_SRC_ALPHA);
-    lines_.bind();
-    lines_.setUniformValue("viewProjection", viewProjection);
-    lines_.setUniformValue("eye", asVector(eye));
-    lines_.setUniformValue("reach", reach + std::abs(eye.y));
-    lines_.setUniformValue("color", asVector(tokens().muted));
-    gridVao_.bind();
-    gridBuffer_.bind();
-    glBufferData(GL_ARRAY_BUFFER, GLsizeiptr(data.size() * sizeof(float)), data.data(), GL_STREAM_DRAW);
-    glEnableVertexAttribArray(0);
-    glVertexAttribPointer(0, 4, GL_FLOAT, GL_FALSE, 16, nullptr);
-    glDrawArrays(GL_LINES, 0, GLsizei(data.size() / 4));
-    glBindVertexArray(0);
-    lines_.release();
-    glDisable(GL_BLEND);
-    glDepthMask(GL_TRUE);
 }
 
 }  // namespace ovrix::app

@@ -76,6 +76,7 @@ class GlScene : protected QOpenGLFunctions_3_3_Core {
                      const Draw& draw);
     void setHeat(MeshBuffers& buffers, const Overlay* overlay);
     void bindLook(const std::string& key, GLuint divisor);
+    void bindDrawn(const std::string& wearer);
     void addObject(const EvalSnapshot& snapshot, const Node& node, const Overlay* overlay);
     void addLayer(const EvalSnapshot& snapshot, const Node& node);
     void addBatches(const EvalSnapshot& snapshot, const Node& layer, const Copies& copies);

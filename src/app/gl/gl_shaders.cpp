@@ -73,8 +73,10 @@ uniform int worn;        // 0 all is of the colour, 1 by what is worn
 uniform vec3 toKey, keyLight, above, below;
 uniform vec3 heatColors[5];
 uniform int mode;        // 0 lit, 1 pick, 2 a contour
-uniform int drawn;       // whether it has flat shades in place of light
-uniform vec3 lineColor;
+uniform int drawn;       // whether it has a shadow of one colour in place of light
+uniform vec3 shadowColor;
+uniform float shadowEdge;  // light at which that ends; 0 for none
+uniform vec3 lineColor;  // as the screen takes it
 uniform float zone;      // heat from which a place counts as inside; below 0 shows all heat
 uniform vec3 pick;
 out vec4 result;
@@ -92,7 +94,7 @@ vec3 tinted(vec3 c) {
 }
 void main() {
     if (mode == 1) { result = vec4(pick, 1.0); return; }
-    if (mode == 2) { result = vec4(pow(max(lineColor, vec3(0.0)), vec3(1.0 / 2.2)), 1.0); return; }
+    if (mode == 2) { result = vec4(lineColor, 1.0); return; }
     vec3 toEye = normalize(eye - worldPosition);
     vec3 n = dot(worldNormal, worldNormal) > 1e-12 ? normalize(worldNormal) : toEye;  // dots have none
     if (dot(n, toEye) < 0.0) n = -n;
@@ -112,7 +114,8 @@ void main() {
     }
     c = mix(c, mark.rgb, heated ? 0.0 : mark.a);
     if (drawn == 1 && !heated) {
-        result = vec4(c * mix(0.45, 1.0, step(0.15, dot(n, toKey))), 1.0);
+        vec3 dark = mix(shadowColor * ownColor, mark.rgb, mark.a);
+        result = vec4(dot(n, toKey) < shadowEdge ? dark : c, 1.0);
         return;
     }
     vec3 light = below + above * (0.5 + 0.5 * n.y) + keyLight * max(dot(n, toKey), 0.0);

@@ -1,48 +1,25 @@
-// The library of recipes: pictures to choose from, to lay on a surface, and to save one's own.
+// The library of recipes: to lay on a surface, to use in a layer, and to save one's own.
 #pragma once
-#include <QDialog>
-
-#include "app/session/controller.h"
-#include "app/window/picture_list.h"
-#include "document/edits/recipe_file.h"
-
-class QLabel;
-class QLineEdit;
-class QPushButton;
+#include "app/window/parts_window.h"
 
 namespace ovrix::app {
 
 /// What a dragged recipe is called between windows; the data is the file's path.
 inline constexpr const char* kRecipeMime = "application/x-ovrix-recipe";
 
-class LibraryWindow : public QDialog {
+class LibraryWindow : public PartsWindow {
     Q_OBJECT
   public:
     explicit LibraryWindow(Controller& controller, QWidget* parent);
 
-    /// Where recipes are: those that come with the program, the artist's own, and pictures.
-    static std::filesystem::path builtInFolder();
-    static std::filesystem::path ownFolder();
-    static std::filesystem::path pictureFolder();
-
-    void refresh();
-    PictureList* list() const { return list_; }
+  protected:
+    void showUses(const Node* node, const QString& name, bool good) override;
+    PartsFile partsOf(const std::string& layer) const override;
 
   private:
-    void follow();
-    void followSelection();
-    void refreshActions();
-    void layOn();
-    void useInLayer();
-    void saveChosenLayer();
-    void removeChosen();
+    void useInLayer(const LibraryEntry& entry);
 
-    Controller& controller_;
-    QLineEdit *search_, *name_;
-    PictureList* list_;
-    QLabel* about_;
-    QPushButton *lay_, *use_, *save_, *remove_;
-    PictureMaker* maker_;
+    QPushButton *lay_, *use_;
 };
 
 /// Lays the recipe of a file on a surface, as one undo; an Error becomes a message.

@@ -411,18 +411,12 @@ void MainWindow::closeEvent(QCloseEvent* e) {
 
 void MainWindow::openLibrary() {
     if (!library_) library_ = new LibraryWindow(controller_, this);
-    library_->refresh();
-    library_->show();
-    library_->raise();
-    library_->activateWindow();
+    library_->bringUp();
 }
 
 void MainWindow::openMaterials() {
     if (!materials_) materials_ = new MaterialsWindow(controller_, this);
-    materials_->refresh();
-    materials_->show();
-    materials_->raise();
-    materials_->activateWindow();
+    materials_->bringUp();
 }
 
 void MainWindow::openPalette() {

@@ -38,9 +38,10 @@ std::string MainWindow::dropTarget(const QPoint& at) const {
 std::function<bool(const Document&)> MainWindow::asksAbout(const char* what, const QString& file) {
     return [this, what, file](const Document& after) {
         const std::filesystem::path from = std::filesystem::absolute(file.toStdString()).parent_path();
-        for (const auto& known : {LibraryWindow::ownFolder(), LibraryWindow::builtInFolder(),
-                                  MaterialsWindow::ownFolder(), MaterialsWindow::builtInFolder()})
-            if (from == known) return true;
+        for (const PartsKind* kind : {&kRecipes, &kMaterials}) {
+            const PartsFolders known = foldersOf(*kind);
+            if (from == known.own || from == known.builtIn) return true;
+        }
         return mayRead(what, filesAdded(controller_.document(), after, controller_.session().folder(), from),
                        from);
     };

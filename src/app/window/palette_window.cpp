@@ -20,6 +20,7 @@
 #include "app/widgets/color_button.h"
 #include "app/window/picture_list.h"
 #include "base/error.h"
+#include "base/files.h"
 #include "io/image/image_io.h"
 
 namespace ovrix::app {
@@ -257,8 +258,7 @@ void PaletteWindow::save() {
     controller_.guarded([&] {
         const std::string name = name_->text().trimmed().toStdString();
         std::filesystem::create_directories(ownFolder());
-        const auto file = freePartsPath({.format = {}, .ending = ".palette", .word = "palette", .first = {}},
-                                        ownFolder(), name);
+        const auto file = freeFile(ownFolder(), name, ".palette");
         savePalette({name, bar_->colors()}, file);
         listSaved();
         saved_->setCurrentIndex(saved_->findData(textOf(file)));

@@ -10,6 +10,17 @@
 
 namespace ovrix::document {
 
+namespace {
+
+/// The turn that lets its own -Y look against @p back, and its X lie level.
+M44f aimed(const V3f& back) {
+    const V3f level(back.z, 0, -back.x);
+    const V3f x = level.length() > 1e-4f ? level.normalized() : V3f(1, 0, 0), z = x.cross(back);
+    return M44f(x.x, x.y, x.z, 0, back.x, back.y, back.z, 0, z.x, z.y, z.z, 0, 0, 0, 0, 1);
+}
+
+}  // namespace
+
 void aimLight(Node& light, const Box3f& bounds) {
     const NodeType* type = findNodeType(light.type);
     if (bounds.isEmpty() || !type || !type->placed() || !isFinite(bounds.min) || !isFinite(bounds.max))
@@ -19,23 +30,15 @@ void aimLight(Node& light, const Box3f& bounds) {
     const V3f back = sunDirection(radians(kAbove), radians(kAround));
     constexpr double kAway = 2.5;  // radii
     setValue(light, "position", V3d(bounds.center()) + V3d(back) * (kAway * radius));
-    // Its own -Y looks at the middle.
-    const V3f x = back.cross(V3f(0, 0, 1)).normalized(), z = x.cross(back);
-    const M44f turn(x.x, x.y, x.z, 0, back.x, back.y, back.z, 0, z.x, z.y, z.z, 0, 0, 0, 0, 1);
-    setValue(light, "rotation", degreesOf(turn));
-    const std::pair<const char*, double> sizes[] = {{"width", 1.0}, {"height", 1.0}, {"radius", 0.3}};
+    setValue(light, "rotation", degreesOf(aimed(back)));
+    const auto has = [&](const char* size) { return findSpec(specsOf(light), size) != nullptr; };
+    const std::pair<const char*, double> sizes[] = {
+        {"width", 1.0}, {"height", 1.0}, {"length", 1.0}, {"radius", has("length") ? 0.02 : 0.3}};
     for (const auto& [size, share] : sizes)
-        if (findSpec(specsOf(light), size)) setValue(light, size, share * radius);
+        if (has(size)) setValue(light, size, share * radius);
 }
 
 namespace {
-
-/// The turn that lets its own -Y look against @p back.
-M44f aimed(const V3f& back) {
-    const V3f side = std::abs(back.z) < 0.99f ? V3f(0, 0, 1) : V3f(1, 0, 0);
-    const V3f x = back.cross(side).normalized(), z = x.cross(back);
-    return M44f(x.x, x.y, x.z, 0, back.x, back.y, back.z, 0, z.x, z.y, z.z, 0, 0, 0, 0, 1);
-}
 
 /// How far from a place a light stands.
 float awayFrom(const Document& document, const std::string& light, const V3f& place, double frame) {
@@ -45,6 +48,14 @@ float awayFrom(const Document& document, const std::string& light, const V3f& pl
 }
 
 }  // namespace
+
+void requireOwnPlace(const Document& document, const std::string& id) {
+    const Node& node = document.get(id);
+    const std::string path = kObject.object.transform.path.path.id();
+    if (!node.parent.empty() ||
+        (findSpec(specsOf(node), path) && !std::get<std::string>(document.value(id, path)).empty()))
+        throw Error("goes with something else", node.name, "Let it go first, or work on what carries it");
+}
 
 Document withLightAimed(const Document& document, const std::string& light, const V3f& from, const V3f& at,
                         double frame) {
@@ -67,8 +78,7 @@ Document withLightAimed(const Document& document, const std::string& light, cons
     const PlacementParams& place = kObject.object.transform.placement;
     if (!has(place.position.id().c_str()))
         throw Error("has no direction of its own", node.name, "Choose the sun that it follows, or a lamp");
-    if (!node.parent.empty() || !document.value(light, kObject.object.transform.path.path).empty())
-        throw Error("goes with something else", node.name, "Let it go first");
+    requireOwnPlace(document, light);
     const Document moved = with(document, place.position.id(), V3d(from));
     return has(place.rotation.id().c_str()) ? with(moved, place.rotation.id(), degreesOf(aimed(back)))
                                             : moved;

@@ -11,8 +11,12 @@ namespace ovrix::document {
 /// @param bounds  of what it shall light, in the world
 void aimLight(Node& light, const Box3f& bounds);
 
-/// With a light that stands in one place and shines at another; a sun shines from there. By keys where it has
-/// some. Throws Error on what is no light, shines from everywhere, follows another, or is carried.
+/// Throws Error on what is carried, or goes along a curve: where it stands says nothing of its own.
+void requireOwnPlace(const Document& document, const std::string& id);
+
+/// With a light that stands in one place and shines at another, upright; a sun shines from there. By keys
+/// where it has some. Throws Error on what is no light, shines from everywhere, follows another, or is
+/// carried.
 Document withLightAimed(const Document& document, const std::string& light, const V3f& from, const V3f& at,
                         double frame);
 /// The light as far away as it was, where its mirror image lies on a place as an eye sees it.

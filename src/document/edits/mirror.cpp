@@ -1,6 +1,7 @@
 #include "document/edits/mirror.h"
 
 #include "base/error.h"
+#include "document/edits/aim.h"
 #include "document/edits/edits.h"
 #include "document/model/params.h"
 
@@ -37,10 +38,7 @@ Document withMirrored(const Document& document, const std::string& id, int axis,
     if (!type || (!type->placed() && !type->camera))
         throw Error("stands nowhere, and has no other side", node.name,
                     "Choose an object, a light or a camera");
-    const std::string path = kObject.object.transform.path.path.id();
-    if (!node.parent.empty() ||
-        (findSpec(specsOf(node), path) && !std::get<std::string>(document.value(id, path)).empty()))
-        throw Error("goes with something else", node.name, "Mirror what carries it, or let it go first");
+    requireOwnPlace(document, id);
     std::string made;
     Document out = withDuplicate(document, id, &made);
     Node copy = out.get(made);

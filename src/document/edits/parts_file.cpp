@@ -162,19 +162,4 @@ std::vector<LibraryEntry> libraryOf(const PartsKind& kind, const fs::path& built
     return out;
 }
 
-fs::path freePartsPath(const PartsKind& kind, const fs::path& folder, const std::string& name) {
-    std::string stem;
-    for (const char c : name) {
-        if (std::isalnum(uint8_t(c)))
-            stem += char(std::tolower(uint8_t(c)));
-        else if (!stem.empty() && stem.back() != '_')
-            stem += '_';
-    }
-    while (!stem.empty() && stem.back() == '_') stem.pop_back();
-    if (stem.empty()) stem = kind.word;
-    fs::path path = folder / (stem + kind.ending);
-    for (int i = 2; fs::exists(path); ++i) path = folder / fmt::format("{}_{}{}", stem, i, kind.ending);
-    return path;
-}
-
 }  // namespace ovrix::document

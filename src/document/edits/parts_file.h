@@ -47,8 +47,5 @@ struct LibraryEntry {
 /// those in folders that cannot be written to.
 std::vector<LibraryEntry> libraryOf(const PartsKind& kind, const std::filesystem::path& builtIn,
                                     const std::filesystem::path& own, const std::filesystem::path& pictures);
-/// A name for a file in @p folder that is free, made from @p name.
-std::filesystem::path freePartsPath(const PartsKind& kind, const std::filesystem::path& folder,
-                                    const std::string& name);
 
 }  // namespace ovrix::document

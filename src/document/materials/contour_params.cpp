@@ -11,6 +11,12 @@ namespace {
 constexpr const char *kPixels = "pixels", *kPicture = "picture", *kMillimetres = "mm";
 constexpr const char *kOwn = "own", *kDarkened = "darkened";
 
+Contours::Unit unitOf(const std::string& text) {
+    return text == kPixels        ? Contours::Unit::Pixels
+           : text == kMillimetres ? Contours::Unit::Metres
+                                  : Contours::Unit::Picture;
+}
+
 ParamSpec where(ParamSpec spec) { return shownIf(std::move(spec), "contours=true"); }
 
 }  // namespace
@@ -44,17 +50,13 @@ ContourParams::ContourParams(ParamTable& table, bool isOn)
 std::shared_ptr<const Contours> contoursOf(const ResolvedParams& p, const ContourParams& params) {
     if (!p[params.on]) return nullptr;
     auto c = std::make_shared<Contours>();
-    const std::string& unit = p[params.unit];
     c->width = p[params.width];
-    c->unit = unit == kPixels        ? Contours::Unit::Pixels
-              : unit == kMillimetres ? Contours::Unit::Metres
-                                     : Contours::Unit::Picture;
+    c->unit = unitOf(p[params.unit]);
     if (c->unit == Contours::Unit::Metres) c->width.low *= 0.001f, c->width.high *= 0.001f;
     c->color = p[params.color];
     c->darkened = p[params.colored] == kDarkened ? float(p[params.darkened]) : -1.0f;
     c->objects = p[params.objects], c->elements = p[params.elements], c->materials = p[params.materials];
-    const double crease = p[params.crease];
-    c->crease = crease >= 180.0 ? 2.0f * kPi : radians(float(crease));
+    c->crease = radians(float(p[params.crease]));
     c->jump = float(p[params.jump]);
     return c;
 }
@@ -62,12 +64,9 @@ std::shared_ptr<const Contours> contoursOf(const ResolvedParams& p, const Contou
 DrawnLook lookOf(const Document& document, const Node& node, double frame, const ContourParams& params) {
     DrawnLook look;
     if (!document.value(node.id, params.on, frame)) return look;
-    const std::string unit = document.value(node.id, params.unit, frame);
     look.width = float(document.value(node.id, params.width, frame));
-    look.unit = unit == kPixels        ? DrawnLook::Unit::Pixels
-                : unit == kMillimetres ? DrawnLook::Unit::Metres
-                                       : DrawnLook::Unit::Picture;
-    if (look.unit == DrawnLook::Unit::Metres) look.width *= 0.001f;
+    look.unit = unitOf(document.value(node.id, params.unit, frame));
+    if (look.unit == Contours::Unit::Metres) look.width *= 0.001f;
     look.color = document.value(node.id, params.color, frame);
     if (document.value(node.id, params.colored, frame) == kDarkened) {
         const NodeType* type = findNodeType(node.type);

@@ -8,6 +8,7 @@
 
 #include "field/field.h"
 #include "io/mesh/mesh_reader.h"
+#include "render/scene/line_art.h"
 
 namespace ovrix::render {
 class DomeTable;
@@ -76,9 +77,11 @@ struct OutlineInput {
 
 /// How the view draws what wears a material that draws lines, or is drawn whole.
 struct DrawnLook {
-    bool drawn = false;  ///< flat shades in place of light
+    bool drawn = false;  ///< its colour and that of its shadow, in place of light
+    float edge = 0.0f;   ///< light at which the shadow ends; 0 for no shadow
+    Color shadow{0.0f};
     float width = 0.0f;  ///< of the line; 0 for none
-    enum class Unit { Pixels, Picture, Metres } unit = Unit::Picture;
+    render::Contours::Unit unit = render::Contours::Unit::Picture;
     Color color{0.0f};
 };
 

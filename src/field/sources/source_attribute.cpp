@@ -48,6 +48,7 @@ struct Attribute : SourceKernel {
             out[i] = !colors.empty() ? V3f(colors[i]) : !vectors.empty() ? vectors[i] : V3f(0.0f);
     }
     bool readsElements() const override { return number.ofElement; }
+    bool readsLight() const override { return number.ofLight; }
 };
 
 }  // namespace

@@ -69,6 +69,9 @@ struct Formula : SourceKernel {
             out[i] = float(m.parser.Eval());
         }
     }
+    bool readsLight() const override {
+        return std::any_of(readers.begin(), readers.end(), [](const auto& r) { return r.ofLight; });
+    }
     bool readsElements() const override {
         return std::any_of(readers.begin(), readers.end(), [](const auto& r) { return r.ofElement; });
     }

@@ -3,7 +3,6 @@
 #include "base/hash.h"
 #include "field/numbers.h"
 #include "field/sources.h"
-
 #include "geo/surface/surface.h"
 #include "params/param_table.h"
 
@@ -40,6 +39,7 @@ struct PerElement : SourceKernel {
         }
     }
     bool readsElements() const override { return alike && alike->ofElement; }
+    bool readsLight() const override { return alike && alike->ofLight; }
 };
 
 const struct FaceParams : ParamTable {

@@ -45,15 +45,19 @@ struct AlongStrand : SourceKernel {
     }
 };
 
-/// A number that a channel has, or another where it is missing.
-struct OfChannel : SourceKernel {
-    ChannelKey<float> which;
-    float missing;
-    OfChannel(const ChannelKey<float>& w, float m) : which(w), missing(m) {}
+struct Backside : SourceKernel {
     void evaluate(const Samples& s, std::span<float> out) const override {
-        const auto numbers = s.get(which);
-        for (size_t i = 0; i < out.size(); ++i) out[i] = numbers.empty() ? missing : numbers[i];
+        const auto behind = s.get(channel::backside);
+        for (size_t i = 0; i < out.size(); ++i) out[i] = behind.empty() ? 0.0f : behind[i];
     }
+};
+
+struct Arriving : SourceKernel {
+    void evaluate(const Samples& s, std::span<float> out) const override {
+        const auto light = s.get(channel::arriving);
+        for (size_t i = 0; i < out.size(); ++i) out[i] = light.empty() ? 1.0f : light[i];
+    }
+    bool readsLight() const override { return true; }
 };
 
 }  // namespace
@@ -80,23 +84,21 @@ SourceType alongSource() {
 }
 
 SourceType backsideSource() {
-    return {.id = "backside",
-            .title = "Backside",
-            .help = "1 where a surface is seen from behind; in renders alone, elsewhere 0",
-            .params = {},
-            .compile = [](const ResolvedParams&, const FieldContext&) {
-                return std::make_unique<OfChannel>(channel::backside, 0.0f);
-            }};
+    return {
+        .id = "backside",
+        .title = "Backside",
+        .help = "1 where a surface is seen from behind; in renders alone, elsewhere 0",
+        .params = {},
+        .compile = [](const ResolvedParams&, const FieldContext&) { return std::make_unique<Backside>(); }};
 }
 
 SourceType arrivingSource() {
-    return {.id = "arriving_light",
-            .title = "Arriving light",
-            .help = "In colours of line art: the light that comes there, 1 where it makes chalk white",
-            .params = {},
-            .compile = [](const ResolvedParams&, const FieldContext&) {
-                return std::make_unique<OfChannel>(channel::arriving, 1.0f);
-            }};
+    return {
+        .id = "arriving_light",
+        .title = "Arriving light",
+        .help = "In colours of line art: the light that comes there, 1 where it makes chalk white",
+        .params = {},
+        .compile = [](const ResolvedParams&, const FieldContext&) { return std::make_unique<Arriving>(); }};
 }
 
 }  // namespace ovrix::field

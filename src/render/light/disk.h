@@ -64,12 +64,7 @@ struct SpotLight {
         if (!image || !(part > 0.0f) || !(ahead > 1e-6f)) return V3f(part);
         const float edge = std::sqrt(std::max(0.0f, 1.0f - cosEdge * cosEdge)) / std::max(cosEdge, 1e-3f);
         const float x = direction.dot(right) / (ahead * edge), y = direction.dot(up) / (ahead * edge);
-        // Not repeated at its edges.
-        const auto at = [](float t, int size) {
-            const float half = 0.5f / float(size);
-            return std::clamp(0.5f + 0.5f * t, half, 1.0f - half);
-        };
-        return V3f(image->sample(at(x, image->width), at(y, image->height))) * part;
+        return V3f(image->sampleWithin(0.5f + 0.5f * x, 0.5f + 0.5f * y)) * part;
     }
     float partAt(const V3f& direction) const {
         const float t = (direction.dot(disk.normal) - cosEdge) / std::max(1e-6f, cosFull - cosEdge);

@@ -7,7 +7,7 @@ namespace ovrix::render {
 /// The round side of a cylinder; its ends give no light. Points are drawn on the half that a place sees, even
 /// by angle and along the axis. Inside it there is none.
 struct TubeLight {
-    V3f center, axis, side;  ///< axis: from its middle to an end; side: unit, across it
+    V3f center, axis;  ///< axis: unit
     float half = 0, radius = 0;
     V3f radiance{0, 0, 0};
 
@@ -21,8 +21,6 @@ struct TubeLight {
         world.multDirMatrix(V3f(0, 0, r), across);
         radius = 0.5f * (up.length() + across.length());
         axis = half > 0 ? axis / half : V3f(1, 0, 0);
-        V3f other;
-        basis(axis, side, other);
     }
     float area() const { return 4.0f * kPi * radius * half; }
 

@@ -18,7 +18,7 @@ struct Contours {
     bool objects = true;     ///< where another object, layer or nothing begins
     bool elements = false;   ///< where another copy or strand begins
     bool materials = true;   ///< where another material begins
-    float crease = kPi;      ///< radians; where faces turn by more
+    float crease = kPi;      ///< radians; where faces turn by more: a half turn is nowhere
     float jump = 0.0f;       ///< metres; where it hides itself by more; 0 for nowhere
     /// The widest that it may be.
     float most() const { return std::max({width.high, width.field ? width.low : 0.0f, 0.0f}); }

@@ -77,6 +77,8 @@ struct SurfaceMaterial {
     bool onWearer = false;
     /// Whether its fields read what elements carry.
     bool readsElements = false;
+    /// Whether its fields read the light that arrives.
+    bool readsLight = false;
     /// Set for a fibre: then of the others only the base colour counts. On what is no strand, it is matt.
     std::shared_ptr<const FibreMaterial> fibre;
     /// Set for what is drawn: its base is the colour that light gives it, and of the others opacity counts.
@@ -106,7 +108,8 @@ struct SurfaceMaterial {
     bool bumps() const {
         return bump.field || (over && (over->bumps() || (overWeight.field && over->bump.high != bump.high)));
     }
-    bool mapsNormals() const { return normalMap.field || (over && over->mapsNormals()); }
+    bool mapsOwnNormals() const { return normalMap.field || V3f(normalMap.high) != V3f(0.5f, 0.5f, 1.0f); }
+    bool mapsNormals() const { return mapsOwnNormals() || (over && over->mapsNormals()); }
     /// What bumps() and mapsNormals() are of, where the one over it covers so much. @param at  fields there
     float bumpAt(FieldsAt& at) const;
     /// Whether rays may pass where it is less than half there.

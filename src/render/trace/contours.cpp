@@ -2,9 +2,14 @@
 
 namespace ovrix::render {
 
+namespace {
+
+constexpr float kMostPixels = 64.0f;  ///< half of the widest line
+
+}  // namespace
+
 /// What a ray of the stencil meets.
 struct ContourFinder::Met {
-    Ray ray;
     RayHit hit;
     SurfacePoint point;                  ///< where it hit
     const Contours* contours = nullptr;  ///< of what it hit
@@ -46,7 +51,6 @@ ContourFinder::ContourFinder(const RenderScene& scene, const Camera& camera, int
 
 /// Radians, as seen from that far away.
 float ContourFinder::radiusOf(const Contours& c, float width, float distance) const {
-    constexpr float kMostPixels = 64.0f;
     const float half = 0.5f * width, most = kMostPixels * pixel_;
     switch (c.unit) {
         case Contours::Unit::Pixels:
@@ -60,12 +64,12 @@ float ContourFinder::radiusOf(const Contours& c, float width, float distance) co
 }
 
 float ContourFinder::widestAt(float distance) const {
-    constexpr float kMostPixels = 64.0f;
     return std::min(std::max(widest_, widestMetres_ / std::max(distance, 1e-6f)), kMostPixels * pixel_);
 }
 
-ContourFinder::Met ContourFinder::meet(const Ray& ray) const {
-    Met met{ray, scene_.intersect(ray, true), {}, nullptr};
+/// @param hit  of that ray
+ContourFinder::Met ContourFinder::metBy(const Ray& ray, const RayHit& hit) const {
+    Met met{hit, {}, nullptr};
     if (!met.hit.hit()) return met;
     met.point = scene_.surfacePoint(met.hit, ray);
     met.contours = scene_.materialOf(met.point).contours.get();
@@ -76,12 +80,13 @@ ContourFinder::Met ContourFinder::meet(const Ray& ray) const {
 bool ContourFinder::differ(const Met& a, const Met& b, const Contours& by) const {
     if (!a.hit.hit() || !b.hit.hit()) return by.objects && a.hit.hit() != b.hit.hit();
     const SurfacePoint &p = a.point, &q = b.point;
-    if (p.object != q.object || p.layer != q.layer) return by.objects;
+    const bool sameThing = p.object == q.object && p.layer == q.layer;
+    if (!sameThing && by.objects) return true;
     if (p.material != q.material && by.materials) return true;
-    const bool sameElement = a.hit.instance == b.hit.instance && p.element == q.element;
-    if (!sameElement && by.elements) return true;
-    if (p.strand || q.strand) return false;  // they turn to every ray, and hide each other everywhere
-    if (p.faceNormal.dot(q.faceNormal) < std::cos(by.crease) && sameElement) return true;
+    const bool sameElement = sameThing && a.hit.instance == b.hit.instance && p.element == q.element;
+    if (sameThing && !sameElement && by.elements) return true;
+    if (!sameThing || p.strand || q.strand) return false;  // strands turn to every ray, and hide each other
+    if (sameElement && by.crease < kPi && p.faceNormal.dot(q.faceNormal) < std::cos(by.crease)) return true;
     if (!(by.jump > 0.0f)) return false;
     // Of what bends smoothly each place lies near the other's plane.
     const V3f between = q.position - p.position;
@@ -102,7 +107,11 @@ const ContourFinder::Met* ContourFinder::ownerOf(const Met& main, const Met& oth
 /// there is none, or it does not reach to the middle.
 std::optional<ContourFinder::Line> ContourFinder::lineTowards(const Stencil& stencil, const Met& main,
                                                               const V2f& way) const {
-    Met other = meet(stencil.at(way));
+    const auto meet = [&](const V2f& at) {
+        const Ray ray = stencil.at(at);
+        return metBy(ray, scene_.intersect(ray, true));
+    };
+    Met other = meet(way);
     if (!main.contours && !other.contours) return std::nullopt;
     if (main.hit.hit() && other.hit.hit() && main.hit.instance == other.hit.instance &&
         main.hit.triangle == other.hit.triangle)
@@ -125,7 +134,7 @@ std::optional<ContourFinder::Line> ContourFinder::lineTowards(const Stencil& ste
     float from = 0.0f, to = 1.0f;  // of the way: the edge lies between
     for (int i = 0; i < kHalvings && reach < to * away(*owner); ++i) {
         const float middle = 0.5f * (from + to);
-        Met there = meet(stencil.at(way * middle));
+        Met there = meet(way * middle);
         const Met* by = ownerOf(main, there, stencil.slack);
         if (!by) {
             from = middle;
@@ -153,11 +162,7 @@ std::optional<ContourFinder::Line> ContourFinder::find(const Ray& ray, const Ray
         basis(ray.direction, stencil.x, stencil.y);
         stencil.spread = radius * (before + ahead) / ahead;
     }
-    Met main{ray, hit, {}, nullptr};
-    if (hit.hit()) {
-        main.point = scene_.surfacePoint(hit, ray);
-        main.contours = scene_.materialOf(main.point).contours.get();
-    }
+    const Met main = metBy(ray, hit);
     constexpr int kOuter = 8, kInner = 4;
     const float turn = sampler.next4()[0];
     for (int k = 0; k < kOuter + kInner; ++k) {

@@ -33,7 +33,7 @@ class ContourFinder {
     struct Met;
     struct Stencil;
     std::optional<Line> lineTowards(const Stencil& stencil, const Met& main, const V2f& way) const;
-    Met meet(const Ray& ray) const;
+    Met metBy(const Ray& ray, const RayHit& hit) const;
     const Met* ownerOf(const Met& main, const Met& other, float slack) const;
     bool differ(const Met& a, const Met& b, const Contours& by) const;
     float radiusOf(const Contours& c, float width, float distance) const;

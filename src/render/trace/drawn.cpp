@@ -49,7 +49,7 @@ float highlightAt(const LineArt::Highlight& h, const SurfaceMaterial& m, const S
     const V2f at(mirrored.dot(right) / size - h.offset.x, mirrored.dot(up) / size - h.offset.y);
     const float c = std::cos(h.turn), s = std::sin(h.turn), stretch = std::sqrt(std::max(h.stretch, 1e-4f));
     const V2f place((c * at.x + s * at.y) / stretch, (c * at.y - s * at.x) * stretch);
-    if (!h.form.field) return passage(1.0f - place.length(), 0.0f, h.softness);
+    if (!h.form.field) return h.form.high > 0.5f ? passage(1.0f - place.length(), 0.0f, h.softness) : 0.0f;
     if (std::max(std::abs(place.x), std::abs(place.y)) > 1.0f) return 0.0f;
     SurfacePoint across = p;
     across.uv = place * 0.5f + V2f(0.5f);
@@ -58,14 +58,29 @@ float highlightAt(const LineArt::Highlight& h, const SurfaceMaterial& m, const S
     return passage(fields.of(h.form), 0.5f, h.softness);
 }
 
-float highlightOf(const RenderScene& scene, const LineArt::Highlight& h, const SurfaceMaterial& m,
+constexpr size_t kAll = 8;  ///< lights that are all asked
+
+LightReceiver receiverOf(const SurfacePoint& p) {
+    return {p.strand ? LightReceiver::Strand : LightReceiver::Side, p.position,
+            p.strand ? p.tangent : p.normal};
+}
+
+/// Of the light that is chosen, else of each; of many that which is likely to give most there.
+float highlightOf(const SceneLights& lights, const LineArt::Highlight& h, const SurfaceMaterial& m,
                   const SurfacePoint& p) {
-    float most = 0.0f;
-    for (const Light& light : scene.lights) {
-        if (h.light != 0 && light.node != h.light) continue;
-        if (!light.reaches(p.object, p.layer)) continue;
-        if (const auto way = towards(light, p.position)) most = std::max(most, highlightAt(h, m, p, *way));
+    const auto of = [&](uint32_t i) {
+        const Light* lamp = lights.lamp(i);
+        if (!lamp || (h.light != 0 && lamp->node != h.light) || !lamp->reaches(p.object, p.layer))
+            return 0.0f;
+        const auto way = towards(*lamp, p.position);
+        return way ? highlightAt(h, m, p, *way) : 0.0f;
+    };
+    if (h.light == 0 && lights.count() > kAll) {
+        const LightTree::Choice likely = lights.tree().choose(receiverOf(p), 0.5f);
+        return likely.probability > 0.0f ? of(likely.light) : 0.0f;
     }
+    float most = 0.0f;
+    for (uint32_t i = 0; i < lights.count(); ++i) most = std::max(most, of(i));
     return most;
 }
 
@@ -98,7 +113,6 @@ Given given(const RenderScene& scene, const SceneLights& lights, uint32_t index,
 /// Few lights are all asked, of many some.
 Given givenByAll(const RenderScene& scene, const SceneLights& lights, const SurfacePoint& p,
                  const Media& within, float time, Sampler& sampler) {
-    constexpr size_t kAll = 8;
     constexpr int kDrawn = 4;
     Given sum;
     if (lights.count() <= kAll) {
@@ -113,8 +127,7 @@ Given givenByAll(const RenderScene& scene, const SceneLights& lights, const Surf
             }
         return sum;
     }
-    const LightReceiver receiver{p.strand ? LightReceiver::Strand : LightReceiver::Side, p.position,
-                                 p.strand ? p.tangent : p.normal};
+    const LightReceiver receiver = receiverOf(p);
     for (int k = 0; k < kDrawn; ++k) {
         const LightTree::Choice choice = lights.tree().choose(receiver, sampler.next4()[0]);
         if (choice.probability > 0.0f)
@@ -141,7 +154,13 @@ V3f shadowAt(const RenderScene& scene, const SceneLights& lights, const SurfaceP
     return share;
 }
 
-Color drawnColor(const RenderScene& scene, const SurfaceMaterial& m, const SurfacePoint& p) {
+/// No light below 0, and none of what is no number.
+static Color bounded(Color c) {
+    for (int k = 0; k < 3; ++k) c[k] = c[k] > 0.0f ? c[k] : 0.0f;
+    return c;
+}
+
+Color drawnColor(const SceneLights& lights, const SurfaceMaterial& m, const SurfacePoint& p) {
     const LineArt& art = *m.drawn;
     const Samples one = samplesAt(p, m);
     FieldsAt at(one);
@@ -150,7 +169,7 @@ Color drawnColor(const RenderScene& scene, const SurfaceMaterial& m, const Surfa
     V3f color = own(p.colored ? p.color : at.of(m.base));
     if (shade < 1.0f) color = own(at.of(art.shadow)) * (1.0f - shade) + color * shade;
     if (const float w = within(at.of(art.highlight.weight), 0.0f, 1.0f); w > 0.0f) {
-        const float there = w * highlightOf(scene, art.highlight, m, p);
+        const float there = w * highlightOf(lights, art.highlight, m, p);
         const V3f bright = art.highlight.lightens ? color * 0.4f + V3f(0.6f) : V3f(at.of(art.highlight.tint));
         color = color * (1.0f - there) + bright * there;
     }
@@ -159,21 +178,21 @@ Color drawnColor(const RenderScene& scene, const SurfaceMaterial& m, const Surfa
         const float there = w * passage(turned, 1.0f - art.rim.width, art.rim.softness);
         color = color * (1.0f - there) + V3f(at.of(art.rim.color)) * there;
     }
-    for (int k = 0; k < 3; ++k) color[k] = color[k] > 0.0f ? color[k] : 0.0f;  // and what is no number
-    return Color(color);
+    return bounded(Color(color));
 }
 
-Color lineColor(const RenderScene& scene, const SurfaceMaterial& m, const SurfacePoint& p) {
+Color lineColor(const SceneLights& lights, const SurfaceMaterial& m, const SurfacePoint& p) {
     const Contours& c = *m.contours;
     const Samples one = samplesAt(p, m);
     FieldsAt at(one);
-    if (c.darkened >= 0.0f) {
-        const Color shaded = m.drawn ? drawnColor(scene, m, p) : Color(at.of(m.base));
-        return shaded * c.darkened;
-    }
-    Color color = at.of(c.color);
-    for (int k = 0; k < 3; ++k) color[k] = color[k] > 0.0f ? color[k] : 0.0f;
-    return color;
+    if (c.darkened < 0.0f) return bounded(at.of(c.color));
+    return bounded((m.drawn ? drawnColor(lights, m, p) : at.of(m.base)) * c.darkened);
+}
+
+bool asksForLight(const SurfaceMaterial& m, bool line) {
+    if (!m.drawn) return false;
+    const bool shaded = m.drawn->shading != LineArt::Shading::Flat && (!line || m.contours->darkened >= 0.0f);
+    return shaded || m.readsLight;
 }
 
 }  // namespace ovrix::render

@@ -17,9 +17,12 @@ V3f shadowAt(const RenderScene& scene, const SceneLights& lights, const SurfaceP
              const Media& within, float time, Sampler& sampler);
 
 /// The colour of a place that is drawn. @p point has its arriving light. Thread safe.
-Color drawnColor(const RenderScene& scene, const SurfaceMaterial& material, const SurfacePoint& point);
+Color drawnColor(const SceneLights& lights, const SurfaceMaterial& material, const SurfacePoint& point);
 
 /// The colour of its line there.
-Color lineColor(const RenderScene& scene, const SurfaceMaterial& material, const SurfacePoint& point);
+Color lineColor(const SceneLights& lights, const SurfaceMaterial& material, const SurfacePoint& point);
+
+/// Whether either of them goes by the arriving light. @param line  of a place on a contour
+bool asksForLight(const SurfaceMaterial& material, bool line);
 
 }  // namespace ovrix::render

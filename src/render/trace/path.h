@@ -10,6 +10,7 @@ struct Renderer::Path {
     Sampler sampler;
     FilmPixel& pixel;
     const ContourFinder& contours;
+    V2f place;  ///< of the picture that it began at: 0 to 1, y down
     V3f weight{1.0f, 1.0f, 1.0f};
     V3f direct{0, 0, 0}, indirect{0, 0, 0};
     /// In clouded matter how often each colour says how far the path goes; else 0.
@@ -51,6 +52,13 @@ struct Renderer::Path {
             for (int k = 0; k < 3; ++k) split[p][k] = whole[k] > 0.0f ? parts[p][k] / whole[k] : 0.0f;
     }
 };
+
+/// As of something that far away.
+inline RayHit hitAt(float distance) {
+    RayHit hit;
+    hit.distance = distance, hit.instance = 0;
+    return hit;
+}
 
 inline float powerHeuristic(float a, float b) { return a * a / std::max(1e-30f, a * a + b * b); }
 

@@ -15,12 +15,13 @@ static float shutterAt(const std::vector<float>& places, float u) {
     return lerp(places[i], places[i + 1], at - float(i));
 }
 
-Ray Renderer::primaryRay(const Film& film, int x, int y, Sampler& sampler) const {
+Ray Renderer::primaryRay(const Film& film, int x, int y, Sampler& sampler, V2f* place) const {
     const auto r = sampler.next4();
     const float px = (float(x) + 0.5f + options_.filter.offset(r[0])) / float(film.width());
     const float py = (float(y) + 0.5f + options_.filter.offset(r[1])) / float(film.height());
     const float time =
         scene_.moving() || camera_.moving() ? shutterAt(options_.shutter, sampler.next4()[0]) : 0.0f;
+    if (place) *place = V2f(px, py);
     Ray ray = camera_.ray(px, py, r[2], r[3], time);
     ray.time = time;
     return ray;
@@ -290,39 +291,41 @@ bool Renderer::scatterAt(Path& path, const RayHit& hit, const SurfacePoint& poin
 void Renderer::samplePixel(FilmPixel& pixel, const Film& film, int x, int y, uint32_t pass,
                            const ContourFinder& contours) const {
     Sampler sampler(uint32_t(x), uint32_t(y), pass, options_.seed, options_.log2Passes);
-    const Ray first = primaryRay(film, x, y, sampler);
-    Path path{first, sampler, pixel, contours};
+    V2f place;
+    const Ray first = primaryRay(film, x, y, sampler, &place);
+    Path path{first, sampler, pixel, contours, place};
     path.spread = 2.0f * camera_.halfHeight() / float(film.height());
     bool seen = false;
     constexpr int kMostHidden = 32;
     int hidden = 0;
     for (;;) {
         const RayHit hit = scene_.intersect(path.ray, path.depth == 0);
-        if (const Between between = meetMatter(path, hit); between != Between::Nothing) {
+        const auto line = contourAhead(path, hit);
+        const RayHit next = line ? hitAt(line->distance) : hit;
+        if (const Between between = meetMatter(path, next); between != Between::Nothing) {
             seen = true;
             if (between == Between::Ended) break;
             continue;
         }
-        const bool ended = drawContour(path, hit) || meetLights(path, hit);
-        if (path.depth == 0) seen = hit.hit() || ended;
-        if (path.framed && !hit.hit() && !ended && options_.backdrop.kind != Backdrop::Kind::Lights)
+        const bool ended = meetLights(path, next);
+        if (path.depth == 0) seen = next.hit() || ended;
+        if (path.framed && !next.hit() && !ended && options_.backdrop.kind != Backdrop::Kind::Lights)
             meetBackdrop(path);
+        if (line && !ended) {
+            path.weight *= path.through(line->distance);
+            draw(path, line->owner, true);
+        }
         // The last ray only looks for lights, so that both ways to find them count.
-        if (ended || !hit.hit() || path.depth > options_.bounces) break;
+        if (ended || line || !hit.hit() || path.depth > options_.bounces) break;
         const SurfacePoint point = scene_.surfacePoint(hit, path.ray);
         path.weight *= path.through(hit.distance);
         path.width += hit.distance * path.spread;
         path.far += hit.distance;
-        if (hidden < kMostHidden && passHidden(path, hit, point)) {
+        if (hidden < kMostHidden && (passHidden(path, hit, point) || catchShadow(path, point))) {
             ++hidden;
             continue;
         }
-        const SurfaceMaterial& material = scene_.materialOf(point);
-        if (material.catcher && hidden < kMostHidden && catchShadow(path, point)) {
-            ++hidden;
-            continue;
-        }
-        if (material.drawn) {
+        if (scene_.materialOf(point).drawn) {
             draw(path, point, false);
             break;
         }

@@ -63,7 +63,8 @@ class Renderer {
     void renderPreview(Film& film, int step, const Rect& region, Progress& progress) const;
 
     /// The first ray of a pixel's sample. The sampler goes on with its next dimensions.
-    Ray primaryRay(const Film& film, int x, int y, Sampler& sampler) const;
+    /// @param place  receives where it passes through the picture: 0 to 1, y down
+    Ray primaryRay(const Film& film, int x, int y, Sampler& sampler, V2f* place = nullptr) const;
 
   private:
     struct Path;
@@ -93,7 +94,7 @@ class Renderer {
     bool survive(Path& path, float r) const;
     bool catchShadow(Path& path, const SurfacePoint& point) const;
     void draw(Path& path, SurfacePoint point, bool line) const;
-    bool drawContour(Path& path, const RayHit& hit) const;
+    std::optional<ContourFinder::Line> contourAhead(Path& path, const RayHit& hit) const;
 
     const RenderScene& scene_;
     Camera camera_;

@@ -18,20 +18,22 @@ V3f Backdrop::at(float x, float y, float aspect) const {
         scale.x = aspect / own;
     const float u = 0.5f + (x - 0.5f) * scale.x, v = 0.5f + (0.5f - y) * scale.y;
     if (u < 0.0f || u > 1.0f || v < 0.0f || v > 1.0f) return V3f(0.0f);
-    // Not repeated at its edges.
-    const float halfU = 0.5f / float(image->width), halfV = 0.5f / float(image->height);
-    return V3f(image->sample(std::clamp(u, halfU, 1.0f - halfU), std::clamp(v, halfV, 1.0f - halfV))) * white;
+    return V3f(image->sampleWithin(u, v)) * white;
 }
 
-/// What lies behind all, where the camera looks at it straight.
+/// What lies behind all. It is no thing that could be out of focus: what looks straight at it sees the place
+/// of the picture itself, and what clear matter bent the one that lies there.
 void Renderer::meetBackdrop(Path& path) const {
     if (options_.clearBackground) return;
-    const V3f d = path.ray.direction;
-    const float ahead = std::max(d.dot(camera_.forward()), 1e-6f);
-    const float x = (d.dot(camera_.right()) / ahead - camera_.shift().x) / camera_.halfWidth(),
-                y = (d.dot(camera_.up()) / ahead - camera_.shift().y) / camera_.halfHeight();
+    V2f at = path.place;
+    if (path.depth > 0) {
+        const V3f d = path.ray.direction;
+        const float ahead = std::max(d.dot(camera_.forward()), 1e-6f);
+        at.x = 0.5f + 0.5f * (d.dot(camera_.right()) / ahead - camera_.shift().x) / camera_.halfWidth();
+        at.y = 0.5f - 0.5f * (d.dot(camera_.up()) / ahead - camera_.shift().y) / camera_.halfHeight();
+    }
     const float aspect = camera_.halfWidth() / camera_.halfHeight();
-    path.add(path.weight * options_.backdrop.at(0.5f + 0.5f * x, 0.5f - 0.5f * y, aspect), path.depth);
+    path.add(path.weight * options_.backdrop.at(at.x, at.y, aspect), path.depth);
 }
 
 void Renderer::gatherInMatter(Path& path, const V3f& place, float g) const {
@@ -68,10 +70,9 @@ void Renderer::gatherInMatter(Path& path, const V3f& place, float g, uint32_t in
 /// ends.
 bool Renderer::scatterBetween(Path& path, float distance, const V3f& weight, float g,
                               const V3f& color) const {
-    RayHit there;
-    there.distance = distance, there.instance = 0;
     const bool first = path.depth == 0;
-    if (meetLights(path, there) || path.depth > options_.bounces) return false;  // the last looks for lights
+    if (meetLights(path, hitAt(distance)) || path.depth > options_.bounces)
+        return false;  // the last looks for lights
     const V3f place = path.ray.origin + path.ray.direction * distance;
     if (first) {
         SurfacePoint haze;
@@ -127,7 +128,7 @@ Renderer::Between Renderer::meetMatter(Path& path, const RayHit& hit) const {
 
 /// True where the camera sees shadows alone: the path goes on behind.
 bool Renderer::catchShadow(Path& path, const SurfacePoint& p) const {
-    if (path.depth > 0) return false;
+    if (path.depth > 0 || !scene_.materialOf(p).catcher) return false;
     const V3f share = shadowAt(scene_, *lights_, p, path.media, path.ray.time, path.sampler);
     path.weight *= share;
     path.shade *= luminance(share);
@@ -138,22 +139,18 @@ bool Renderer::catchShadow(Path& path, const SurfacePoint& p) const {
 /// What is drawn there: it ends the path, as a lamp of that colour would.
 void Renderer::draw(Path& path, SurfacePoint point, bool line) const {
     const SurfaceMaterial& m = scene_.materialOf(point);
-    if (m.drawn)
+    if (asksForLight(m, line))
         point.arriving =
             arrivingLight(scene_, *lights_, point, path.media, path.ray.time, m.white, path.sampler);
-    const Color color = line ? lineColor(scene_, m, point) : drawnColor(scene_, m, point);
+    const Color color = line ? lineColor(*lights_, m, point) : drawnColor(*lights_, m, point);
     if (path.depth == 0) recordFirst(path.pixel, point, point.normal, V3f(color), camera_);
     path.add(capped(path.weight * V3f(color) * m.white, limitOf(path)), path.depth);
 }
 
-/// True where a contour lies on the path's way, which ends there.
-bool Renderer::drawContour(Path& path, const RayHit& hit) const {
-    if (!path.contours.any() || !path.sharp) return false;
-    const auto line = path.contours.find(path.ray, hit, path.far, path.sampler);
-    if (!line) return false;
-    path.weight *= path.through(line->distance);
-    draw(path, line->owner, true);
-    return true;
+/// A contour on the path's way.
+std::optional<ContourFinder::Line> Renderer::contourAhead(Path& path, const RayHit& hit) const {
+    if (!path.contours.any() || !path.sharp) return std::nullopt;
+    return path.contours.find(path.ray, hit, path.far, path.sampler);
 }
 
 }  // namespace ovrix::render

@@ -139,7 +139,7 @@ V3f slopeOf(const SurfaceMaterial& m, const SurfacePoint& p, FieldsAt& at, float
 /// What a map says, in the frame of the texture's axes.
 V3f mapped(const SurfaceMaterial& m, const SurfacePoint& p, FieldsAt& at) {
     V3f n = p.normal;
-    if (m.normalMap.field) {
+    if (m.mapsOwnNormals()) {
         const Color c = at.of(m.normalMap);
         const float strength = at.of(m.normalStrength);
         const Frame frame(p.normal, p.tangent, 0.0f);

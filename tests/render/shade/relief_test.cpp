@@ -73,6 +73,9 @@ TEST_CASE("a map of normals is read along the axes of the texture", "[relief]") 
     p.m.normalMap.high = Color(0.5f, 0.5f, 1.0f);
     checkNear(p.at(V3f(0.3f, 1, 0.2f)), V3f(0, 1, 0));
     p.m.normalMap.high = Color(1.0f, 0.5f, 1.0f);  // half a right angle along the first axis
+    const V3f same = p.at(V3f(0.3f, 1, 0.2f));
+    p.m.normalMap.field = nullptr;  // one colour is a map, too
+    checkNear(p.at(V3f(0.3f, 1, 0.2f)), same);
     const V3f n = p.at(V3f(0.3f, 1, 0.2f));
     CHECK(n.y == Approx(std::sqrt(0.5f)).margin(1e-3));
     CHECK(std::abs(n.x) == Approx(std::sqrt(0.5f)).margin(1e-3));

@@ -106,8 +106,66 @@ TEST_CASE("a box has its outline and its creases", "[line-art]") {
     // Turned, an edge of it goes down the middle: only creases draw that.
     d.camera.position = V3f(2.2f, 0, 2.2f);
     CHECK(lineAt(d.film(), kSize / 2, kSize / 2) > 0.999f);
-    d.lines->crease = radians(100.0f);
-    CHECK(lineAt(d.film(), kSize / 2, kSize / 2) < 0.001f);
+    for (const float none : {100.0f, 180.0f}) {
+        d.lines->crease = radians(none);
+        CHECK(lineAt(d.film(), kSize / 2, kSize / 2) < 0.001f);
+    }
+}
+
+TEST_CASE("where materials meet there is a line, whether objects have outlines or not", "[line-art]") {
+    Drawing d;
+    d.lines->crease = kPi;
+    const uint32_t white = d.scene.addMaterial(d.ink()), grey = d.scene.addMaterial(d.ink(0.6f));
+    auto halves = std::make_shared<Mesh>(*makePlane(2, 2));  // two materials, side by side
+    const Mesh& m = *halves;
+    std::vector<int32_t> slots(m.faceCount(), 0);
+    for (size_t f = 0; f < slots.size(); ++f) {
+        V3f middle(0.0f);
+        for (uint32_t c = m.faceStart[f]; c < m.faceStart[f + 1]; ++c) middle += m.cornerPosition(c);
+        slots[f] = middle.x > 0 ? 1 : 0;
+    }
+    halves->faces.set("slot", std::move(slots));
+    halves->slotNames = {"white", "grey"};
+    const uint32_t look = d.scene.addMaterialSlots({white, grey});
+    d.scene.addInstance({d.scene.addMesh(halves), look, 1, 0, 0}, upright());
+    for (const bool objects : {true, false}) {
+        d.lines->objects = objects;
+        const Film film = d.film();
+        CHECK(film.beauty(kSize / 2, kSize / 2).x < 0.01f);
+        CHECK((lineAt(film, kSize / 4, kSize / 2) > 0.9f) == objects);  // its left border
+    }
+    d.lines->materials = false;
+    CHECK(d.film().beauty(kSize / 2 - 1, kSize / 2).x > 0.5f);
+}
+
+TEST_CASE("lines lie in the fog before them, and behind lamps", "[line-art][fog]") {
+    Drawing d;
+    d.lines->width.high = 8.0f;
+    addTo(d.scene, sharpBox(V3f(1, 1, 0.1f)), d.ink());
+    const int edge = kSize / 2 - int(0.5f / 3.95f * float(kSize));  // of its front
+    const auto line = [&] { return meanOver(d.film(64), edge, 40, edge + 1, 56).x; };
+    CHECK(line() == 0.0f);
+    d.lines->color.high = Color(1.0f);
+    CHECK(line() == Approx(1.0f));
+    d.scene.fog = {.density = 0.3f, .base = 0.0f, .falloff = 1e6f, .color = V3f(0.0f)};
+    CHECK(line() == Approx(std::exp(-0.3f * 3.95f)).epsilon(0.15));  // of 1,024 draws: 3 sigma
+    BallLight lamp;
+    lamp.center = V3f(-0.4f, 0, 2), lamp.radius = 0.3f, lamp.radiance = V3f(3.0f);
+    d.scene.lights.push_back(lamp);
+    d.scene.fog = {};
+    CHECK(d.film().beauty(edge, kSize / 2).x == Approx(3.0f));
+}
+
+TEST_CASE("no colour of line takes light away", "[line-art][damaged]") {
+    Drawing d;
+    addTo(d.scene, makeSphere(1, 64), d.ink());
+    for (const float dark : {-1.0f, 0.5f}) {
+        d.lines->color.high = Color(-3.0f, NAN, 0.25f);
+        d.lines->darkened = dark;
+        const Film film = d.film(1);
+        for (int x = 0; x < kSize; ++x)
+            for (int k = 0; k < 3; ++k) CHECK(film.beauty(x, kSize / 2)[k] >= 0.0f);
+    }
 }
 
 TEST_CASE("strands that cross have lines along both sides, and the nearer goes over", "[line-art]") {
@@ -231,4 +289,18 @@ TEST_CASE("what is drawn is shaded by the light that arrives, in steps", "[line-
     film = d.film(4);
     for (int x = 0; x < kSize; ++x)
         if (film.at(x, kSize / 2).alpha > 3.9f) CHECK(film.beauty(x, kSize / 2).x == Approx(0.8f));
+    // Among many lights one is chosen as well.
+    art->highlight.offset = V2f(0, 0);
+    for (int i = 0; i < 40; ++i) {
+        BallLight far;
+        far.center = V3f(float(i) - 20, -60, -5), far.radius = 0.1f, far.radiance = V3f(0.01f);
+        d.scene.lights.push_back(far);
+    }
+    d.scene.lights[0].node = 77;
+    film = d.film(4);
+    CHECK(at(0) == 0.0f);
+    CHECK(at(20) == Approx(0.8f));
+    art->highlight.light = 0;  // that which gives most there
+    film = d.film(4);
+    CHECK(at(0) == 0.0f);
 }

@@ -161,6 +161,14 @@ TEST_CASE("a backdrop is seen and lights nothing", "[backdrop]") {
     CHECK(upperLeft == V3f(2, 2, 1));
     CHECK(lowerRight == V3f(0, 0, 1));
     CHECK(seen(scene, o, 32, 4).beauty(1, 1) == V3f(2, 2, 1));
+    // It is sharp wherever the lens is focused.
+    CameraOptions wide = straight();
+    wide.fstop = 0.1f, wide.focus = 0.3f;  // a lens as wide as the picture is there
+    RenderScene empty;
+    empty.commit(Progress::none());
+    const Film sharp = seen(empty, o, 32, 64, wide);
+    for (int x = 0; x < 32; ++x)
+        CHECK((sharp.beauty(x, 1) - o.backdrop.at((float(x) + 0.5f) / 32, 1.5f / 32, 1.0f)).length() < 0.2f);
     o.backdrop.whole = true;
     CHECK(o.backdrop.at(0.02f, 0.02f, 1.0f) == V3f(0.0f));
     CHECK(o.backdrop.at(0.02f, 0.3f, 1.0f) == V3f(2, 2, 1));
