@@ -1,6 +1,7 @@
 // Drives the library of materials: wearing, adding, saving, taking out, dragging.
 #include "app/window/materials_window.h"
 
+#include "app/recipe/material_swatch.h"
 #include "app_test.h"
 
 using namespace ovrix::deliver;
@@ -12,6 +13,7 @@ class MaterialsTest : public WindowFixture {
     void wearsAMaterial();
     void savesAndTakesOut();
     void dropsOnThings();
+    void showsASwatch();
 
   private:
     MaterialsWindow* open() {
@@ -134,13 +136,70 @@ void MaterialsTest::dropsOnThings() {
     c.edit("Undress", [&](const Document& d) { return withText(d, std::string(kLayer) + "/material", ""); });
     // A material of the scene, dragged from its row into the view.
     QMimeData own;
-    own.setData(Outline::kNodeMime, QByteArray::fromStdString(chalk));
+    own.setData(kNodeMime, QByteArray::fromStdString(chalk));
     driver->dropAt(own, ground);
     QVERIFY(worn("ground") || worn(kLayer));
     // On nothing: said, and nothing is done.
     const Document before = c.document();
     driver->dropAt(mime, view->mapTo(&driver->window, QPoint(view->width() - 4, 4)));
     QVERIFY(c.document() == before);
+}
+
+void MaterialsTest::showsASwatch() {
+    auto& c = driver->window.controller();
+    std::string red, coat;
+    c.edit("materials", [&](const Document& d) {
+        Document out = d;
+        Node n = makeNode(out, "surface", "Red");
+        red = n.id;
+        out.put(n);
+        out = withText(out, red + "/base_color", "0.8,0.02,0.02");
+        n = makeNode(out, "fibre", "Coat");
+        coat = n.id;
+        out.put(n);
+        return out;
+    });
+    QVERIFY(!driver->window.recipe()->findChild<MaterialSwatch*>());
+    c.selection().select(red);
+    driver->settle();
+    auto* swatch = driver->window.recipe()->findChild<MaterialSwatch*>();
+    QVERIFY(swatch && swatch->isVisible());
+    const auto middle = [&] {
+        return swatch->image().isNull()
+                   ? QColor()
+                   : swatch->image().pixelColor(swatch->image().width() / 2, swatch->image().height() / 2);
+    };
+    const auto finished = [&] {
+        return driver->waitFor([&] { return !swatch->busy(); }) && (driver->settle(), true);
+    };
+    QVERIFY(finished());
+    QVERIFY(middle().red() > 3 * middle().green());
+    // It follows an edit, not one of something else, and what is chosen.
+    c.setValue({red, "", "base_color"}, Color(0.02f, 0.02f, 0.8f));
+    QVERIFY(driver->waitFor([&] { return middle().blue() > 3 * middle().green(); }));
+    QVERIFY(finished());
+    c.setValue({coat, "", "roughness"}, 0.6);
+    QVERIFY(!swatch->busy());
+    const QImage ball = swatch->image();
+    c.selection().select(coat);
+    driver->settle();
+    QVERIFY(finished());
+    QVERIFY(!swatch->image().isNull() && swatch->image() != ball);
+    c.selection().select("camera");
+    driver->settle();
+    QVERIFY(!swatch->isVisible());
+    c.undo();
+    c.undo();
+    c.selection().select(red);
+    QVERIFY(driver->waitFor([&] { return middle().red() > 3 * middle().green(); }));
+    // One that goes away takes it along.
+    c.edit("remove", [&](const Document& d) {
+        Document out = d;
+        out.remove(red);
+        return out;
+    });
+    driver->settle();
+    QVERIFY(!swatch->isVisible());
 }
 
 static const RegisteredTest<MaterialsTest> registered;

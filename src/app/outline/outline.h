@@ -19,8 +19,6 @@ class Outline : public QTreeWidget {
     Q_OBJECT
   public:
     explicit Outline(Controller& controller, QWidget* parent = nullptr);
-    /// What a dragged row is called; the data is the node's id.
-    static constexpr const char* kNodeMime = "application/x-ovrix-node";
     /// Of the row at a place of the viewport; empty where there is none.
     std::string idAt(const QPoint& at) const;
     QTreeWidgetItem* itemOf(const std::string& id) const;

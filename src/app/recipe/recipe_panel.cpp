@@ -12,6 +12,7 @@
 #include <QTimer>
 #include <QVBoxLayout>
 
+#include "app/recipe/material_swatch.h"
 #include "app/theme/theme.h"
 #include "geo/surface/surface.h"
 
@@ -260,9 +261,27 @@ void RecipePanel::refreshHead() {
     facts_->setText(facts);
 }
 
+/// A material's picture stands above its parameters, and stays there while they scroll.
+void RecipePanel::refreshSwatch() {
+    const Node* node = controller_.selection().node();
+    const bool material = node && node->category() == Category::Material;
+    if (material && !swatch_) {
+        swatch_ = new MaterialSwatch(controller_);
+        auto* around = new QWidget;
+        auto* inset = new QHBoxLayout(around);
+        inset->setContentsMargins(px(12), 0, px(10), px(4));
+        inset->addWidget(swatch_);
+        static_cast<QVBoxLayout*>(layout())->insertWidget(1, around);
+    }
+    if (!swatch_) return;
+    swatch_->parentWidget()->setVisible(material);
+    if (material) swatch_->follow(*node);
+}
+
 void RecipePanel::refresh() {
     for (StepCard* c : cards_) c->refresh();
     refreshHead();
+    refreshSwatch();
     QTimer::singleShot(0, flow_, [this] { flow_->update(); });
 }
 

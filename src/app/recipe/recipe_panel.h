@@ -12,6 +12,8 @@ class QVBoxLayout;
 
 namespace ovrix::app {
 
+class MaterialSwatch;
+
 /// A thin stream beside the cards, as wide as the share of elements still there.
 class FlowStream : public QWidget {
     Q_OBJECT
@@ -48,6 +50,7 @@ class RecipePanel : public QWidget {
     void followDocument(const DocumentChanges& changes);
     void followResults();
     void refreshHead();
+    void refreshSwatch();
     void dropCard(const std::string& step, int y);
     void onStack(const ParamPath& path, bool open);
     struct Offer {
@@ -59,6 +62,7 @@ class RecipePanel : public QWidget {
 
     Controller& controller_;
     QLabel *name_, *facts_;
+    MaterialSwatch* swatch_ = nullptr;  ///< made when the first material is chosen
     QWidget* list_;
     QVBoxLayout* cardsLayout_;
     FlowStream* flow_;

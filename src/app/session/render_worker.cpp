@@ -101,7 +101,8 @@ void RenderWorker::showAgain(Progress& progress) {
 }
 
 void RenderWorker::publish(const Film& film, const FinishOptions& finish, RenderUpdate update) {
-    if (shownClean_)
+    update.clean = shownClean_ != nullptr;
+    if (update.clean)
         toScreen(*shownClean_, finish, screen_);
     else
         toScreen(film, finish, screen_);

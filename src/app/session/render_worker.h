@@ -27,6 +27,7 @@ struct RenderUpdate {
     double seconds = 0;  ///< since the request
     QString state;       ///< what is being done, or what went wrong
     bool failed = false, done = false;
+    bool clean = false;  ///< whether the noise was taken out of the image
     std::vector<std::string> problems;
     QString note;  ///< what went wrong beside the render, said once
 };

@@ -7,6 +7,9 @@
 
 namespace ovrix::app {
 
+/// What a node's id is dragged as.
+inline constexpr const char* kNodeMime = "application/x-ovrix-node";
+
 /// Of the interface's thread.
 class Selection : public QObject {
     Q_OBJECT

@@ -16,7 +16,7 @@ namespace ovrix::app {
 void MainWindow::dragEnterEvent(QDragEnterEvent* e) {
     for (const char* mime : {kRecipeMime, kMaterialMime})
         if (e->mimeData()->hasFormat(mime)) return e->acceptProposedAction();
-    const Node* node = controller_.document().find(e->mimeData()->data(Outline::kNodeMime).toStdString());
+    const Node* node = controller_.document().find(e->mimeData()->data(kNodeMime).toStdString());
     if (node && node->category() == Category::Material) return e->acceptProposedAction();
     for (const QUrl& url : e->mimeData()->urls())
         if (url.isLocalFile()) return e->acceptProposedAction();
@@ -76,8 +76,8 @@ void MainWindow::dropEvent(QDropEvent* e) {
         dropRecipe(QString::fromUtf8(e->mimeData()->data(kRecipeMime)), e->position().toPoint());
     if (e->mimeData()->hasFormat(kMaterialMime))
         dropMaterial(QString::fromUtf8(e->mimeData()->data(kMaterialMime)), e->position().toPoint());
-    if (e->mimeData()->hasFormat(Outline::kNodeMime))
-        dropNode(e->mimeData()->data(Outline::kNodeMime).toStdString(), e->position().toPoint());
+    if (e->mimeData()->hasFormat(kNodeMime))
+        dropNode(e->mimeData()->data(kNodeMime).toStdString(), e->position().toPoint());
     for (const QUrl& url : e->mimeData()->urls()) {
         const QString file = url.toLocalFile();
         if (file.endsWith(".ovrix", Qt::CaseInsensitive)) {

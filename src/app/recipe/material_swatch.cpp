@@ -1,0 +1,117 @@
+#include "app/recipe/material_swatch.h"
+
+#include <QApplication>
+#include <QDrag>
+#include <QMimeData>
+#include <QMouseEvent>
+#include <QPainter>
+#include <QPainterPath>
+
+#include "app/theme/theme.h"
+#include "deliver/material_picture.h"
+#include "deliver/recipe_picture.h"
+#include "io/denoiser/denoiser.h"
+
+namespace ovrix::app {
+
+static constexpr int kPasses = 16;
+
+MaterialSwatch::MaterialSwatch(Controller& controller, QWidget* parent)
+    : QWidget(parent),
+      controller_(controller),
+      evaluator_(kSampleMemory),
+      worker_(evaluator_, [this](RenderUpdate u) {
+          QMetaObject::invokeMethod(
+              this, [this, u = std::move(u)] { onUpdate(u); }, Qt::QueuedConnection);
+      }) {
+    setObjectName("swatch");
+    setFixedHeight(px(148));
+    setCursor(Qt::OpenHandCursor);
+    setToolTip("As it looks under a soft light. Drag it on what shall wear it.");
+    worker_.setDenoising(hasDenoiser());
+    connect(&controller_.clock(), &PlayClock::frameChanged, this, [this] {
+        if (!controller_.clock().playing()) make();
+    });
+    connect(&controller_.clock(), &PlayClock::playingChanged, this, &MaterialSwatch::make);
+}
+
+void MaterialSwatch::follow(const Node& material) {
+    if (material.id != material_) image_ = QImage(), state_.clear();
+    material_ = material.id;
+    make();
+}
+
+/// Fields may go by the time.
+static bool changesInTime(const Document& sample) {
+    for (const NodePtr& node : sample.nodes(Category::Material))
+        for (const auto& [id, param] : node->params)
+            if (param.animated() || param.field) return true;
+    return false;
+}
+
+void MaterialSwatch::make() {
+    const Document& document = controller_.document();
+    const QSize size = this->size() * devicePixelRatioF();
+    if (!isVisible() || size.width() < 16 || !document.find(material_)) return;
+    RenderRequest request;
+    try {
+        const PartsFile file = materialFileOf(document, material_, controller_.scene().folder);
+        request.scene = {materialSample(file, float(size.width()) / float(size.height())), {}};
+    } catch (const std::exception& e) {
+        state_ = QString::fromStdString(problemOf(e));
+        return update();
+    }
+    const double frame = controller_.clock().playing() ? frame_ : controller_.clock().frame();
+    if (request.scene.document == sample_ && size == size_ && (frame == frame_ || !changesInTime(sample_)))
+        return;
+    sample_ = request.scene.document, size_ = size, frame_ = frame;
+    request.frame = frame;
+    request.width = size.width(), request.height = size.height();
+    request.samples = kPasses;
+    worker_.start(std::move(request));
+}
+
+/// What is coarse or noisy is for where there is no picture yet, so that nothing flickers while a number is
+/// turned.
+void MaterialSwatch::onUpdate(const RenderUpdate& u) {
+    state_ = u.failed ? u.state : QString();
+    const bool good = u.clean || (u.pass > 0 && !worker_.denoising());
+    if (!u.image.isNull() && (good || image_.isNull())) {
+        image_ = u.image;
+        image_.setDevicePixelRatio(devicePixelRatioF());
+    }
+    update();
+}
+
+void MaterialSwatch::paintEvent(QPaintEvent*) {
+    QPainter p(this);
+    p.setRenderHints(QPainter::Antialiasing | QPainter::SmoothPixmapTransform);
+    QPainterPath frame;
+    frame.addRoundedRect(rect(), px(4), px(4));
+    p.setClipPath(frame);
+    p.fillRect(rect(), tokens().field);
+    if (!image_.isNull()) p.drawImage(rect(), image_);
+    if (state_.isEmpty()) return;
+    p.fillRect(rect(), QColor(0, 0, 0, 150));
+    p.setPen(tokens().text);
+    p.drawText(rect().adjusted(px(10), 0, -px(10), 0), Qt::AlignCenter | Qt::TextWordWrap, state_);
+}
+
+void MaterialSwatch::resizeEvent(QResizeEvent*) { make(); }
+void MaterialSwatch::showEvent(QShowEvent*) { make(); }
+void MaterialSwatch::mousePressEvent(QMouseEvent* e) { pressed_ = e->pos(); }
+
+void MaterialSwatch::mouseMoveEvent(QMouseEvent* e) {
+    if (!(e->buttons() & Qt::LeftButton) ||
+        (e->pos() - pressed_).manhattanLength() < QApplication::startDragDistance())
+        return;
+    auto* drag = new QDrag(this);
+    auto* mime = new QMimeData;
+    mime->setData(kNodeMime, QByteArray::fromStdString(material_));
+    drag->setMimeData(mime);
+    if (!image_.isNull())
+        drag->setPixmap(QPixmap::fromImage(image_).scaledToHeight(px(48), Qt::SmoothTransformation));
+    drag->exec(Qt::CopyAction);
+}
+
+}  // namespace ovrix::app
