@@ -2,6 +2,9 @@
 
 #include <algorithm>
 #include <limits>
+#include <optional>
+
+#include "render/light/spherical_rectangle.h"
 
 namespace ovrix::render {
 
@@ -70,8 +73,25 @@ LightBounds DomeLight::bounds() const {
     return {.power = kPi * luminance(scale_) * (table_ ? table_->brightness() : 1.0f), .far = true};
 }
 
+/// Where its sides stand upright on one another, and it is seen so large that places of even area are not of
+/// even solid angle.
+static std::optional<SphericalRectangle> seenLarge(const QuadLight& q, const V3f& from) {
+    constexpr float kUpright = 1e-4f, kLarge = 0.01f;
+    constexpr double kLeast = 1e-4;  // steradians: at a slant there is less
+    const float slant = q.side1.dot(q.side2), sides = q.side1.dot(q.side1) * q.side2.dot(q.side2);
+    if (!(q.area > 0.0f) || slant * slant > kUpright * kUpright * sides) return std::nullopt;
+    const V3f middle = q.corner + (q.side1 + q.side2) * 0.5f - from;
+    if (q.area < kLarge * middle.dot(middle)) return std::nullopt;
+    const SphericalRectangle seen(from, q.corner, q.side1, q.side2);
+    return seen.angle() > kLeast ? std::optional(seen) : std::nullopt;
+}
+
 LightSample QuadLight::sample(const V3f& from, float u, float v) const {
-    return sampleOfFlat(corner + side1 * u + side2 * v - from, normal, area, radiance);
+    const auto seen = seenLarge(*this, from);
+    if (!seen) return sampleOfFlat(corner + side1 * u + side2 * v - from, normal, area, radiance);
+    LightSample s = sampleOfFlat(seen->at(u, v), normal, area, radiance);
+    if (s.pdf > 0.0f) s.pdf = float(1.0 / seen->angle());
+    return s;
 }
 
 LightHit QuadLight::hit(const V3f& origin, const V3f& d) const {
@@ -81,7 +101,10 @@ LightHit QuadLight::hit(const V3f& origin, const V3f& d) const {
     const float a = local.cross(side2).dot(normal) / area * turn,
                 b = side1.cross(local).dot(normal) / area * turn;
     if (a < 0 || a > 1 || b < 0 || b > 1) return {};
-    return hitOfFlat(t, d, normal, area, radiance);
+    LightHit hit = hitOfFlat(t, d, normal, area, radiance);
+    if (!hit.hit) return hit;
+    if (const auto seen = seenLarge(*this, origin)) hit.pdf = float(1.0 / seen->angle());
+    return hit;
 }
 
 /// Cosine of the cone in which a ball is seen; rounding-safe for small and far balls.
