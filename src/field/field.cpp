@@ -251,12 +251,12 @@ std::vector<Color> VaryingColor::over(const Samples& samples, Progress& progress
         if (ramp) {
             std::vector<float> numbers(some.size());
             field->evaluate(some, numbers);
-            for (size_t i = 0; i < numbers.size(); ++i) out[begin + i] = ramp->at(low, high, numbers[i]);
+            for (size_t i = 0; i < numbers.size(); ++i) out[begin + i] = at(numbers[i]);
             return;
         }
         std::vector<V3f> values(some.size());
         field->evaluateColor(some, values);
-        for (size_t i = 0; i < values.size(); ++i) out[begin + i] = Color(low + (high - low) * values[i]);
+        for (size_t i = 0; i < values.size(); ++i) out[begin + i] = at(values[i]);
     });
     return out;
 }
@@ -296,11 +296,11 @@ float FieldsAt::of(const Varying& v) { return v.constant() ? v.high : lerp(v.low
 
 Color FieldsAt::of(const VaryingColor& v) {
     if (!v.field) return v.high;
-    if (v.ramp) return v.ramp->at(v.low, v.high, of(*v.field));
+    if (v.ramp) return v.at(of(*v.field));
     const bool kept = keeps(*v.field);
     V3f f(1.0f);
     for (const CompiledField::Entry& e : v.field->entries_) f = e.mix(f, color(e, kept));
-    return Color(v.low + (v.high - v.low) * f);
+    return v.at(f);
 }
 
 }  // namespace ovrix::field

@@ -158,9 +158,14 @@ struct VaryingRange {
 struct VaryingColor {
     Color low{0.0f}, high{1.0f};
     std::shared_ptr<const CompiledField> field;
-    std::shared_ptr<const Ramp> ramp = nullptr;  ///< between both: then the field counts as a number
+    std::shared_ptr<const Ramp> ramp = nullptr;           ///< between both: then the field counts as a number
+    std::shared_ptr<const ColorCurves> curves = nullptr;  ///< of what comes of that
     /// One colour per sample, on all threads.
     std::vector<Color> over(const Samples& samples, Progress& progress = Progress::none()) const;
+    /// Of what the field gives as a number, or as a colour.
+    Color at(float number) const { return curved(ramp->at(low, high, number)); }
+    Color at(const V3f& mix) const { return curved(Color(low + (high - low) * mix)); }
+    Color curved(const Color& color) const { return curves ? curves->at(color) : color; }
 };
 
 /// Several fields at one place: a source that they share is worked out once. For one thread; refers to the
@@ -224,6 +229,7 @@ class ResolvedParams {
         Value value, low;
         std::shared_ptr<const CompiledField> field = nullptr;
         std::shared_ptr<const Ramp> ramp = nullptr;
+        std::shared_ptr<const ColorCurves> curves = nullptr;
     };
     template <class T>
     const T& get(const std::string& id) const {

@@ -26,7 +26,7 @@ ResolvedParams::ResolvedParams(std::span<const ParamSpec> specs, const ParamMap&
         e.value = clampToSpec(spec, param.at(context.frame, context.rate));
         if (!holdsType(spec.type, e.value)) e.value = spec.initial;
         e.low = param.low;
-        e.ramp = param.ramp;
+        e.ramp = param.ramp, e.curves = param.curves;
         if (spec.drivable && param.field) {
             try {
                 e.field = std::make_shared<CompiledField>(*param.field, context, shared);
@@ -67,7 +67,7 @@ VaryingRange ResolvedParams::varyingRange(const std::string& id) const {
 VaryingColor ResolvedParams::varyingColor(const std::string& id) const {
     const Entry& e = entry(id);
     const Color* low = std::get_if<Color>(&e.low);
-    return {low ? *low : Color(0.0f), std::get<Color>(e.value), e.field, e.ramp};
+    return {low ? *low : Color(0.0f), std::get<Color>(e.value), e.field, e.ramp, e.curves};
 }
 
 bool ResolvedParams::readsLight() const {
@@ -88,6 +88,11 @@ void addToHash(Hasher& h, const Ramp& ramp) {
         h.add(double(s.at));
         for (int k = 0; k < 3; ++k) h.add(double(s.color[k]));
     }
+}
+
+void addToHash(Hasher& h, const Curve& curve) {
+    h.add(uint64_t(curve.smooth)).add(uint64_t(curve.points.size()));
+    for (const V2f& p : curve.points) h.add(double(p.x)).add(double(p.y));
 }
 
 void addFieldToHash(Hasher& h, const Field& field, double frame, const Stamps& stamps) {
@@ -130,6 +135,9 @@ void addParamsToHash(Hasher& h, std::span<const ParamSpec> specs, const ParamMap
         if (!param.field) continue;
         addToHash(h, param.low);
         if (param.ramp) addToHash(h, *param.ramp);
+        if (param.curves)
+            for (const Curve* c : {&param.curves->hue, &param.curves->saturation, &param.curves->value})
+                addToHash(h, *c);
         addFieldToHash(h, *param.field, frame, stamps);
     }
 }

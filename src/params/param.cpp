@@ -120,7 +120,8 @@ double formulaAt(const std::string& text, double frame, double rate) {
 bool Param::operator==(const Param& other) const {
     const bool sameField = field == other.field || (field && other.field && *field == *other.field);
     const bool sameRamp = ramp == other.ramp || (ramp && other.ramp && *ramp == *other.ramp);
-    return sameField && sameRamp && value == other.value && keys == other.keys && low == other.low &&
+    const bool sameCurves = curves == other.curves || (curves && other.curves && *curves == *other.curves);
+    return sameField && sameRamp && sameCurves && value == other.value && keys == other.keys && low == other.low &&
            repeat == other.repeat && formulas == other.formulas;
 }
 

@@ -6,6 +6,7 @@
 #include <string>
 #include <vector>
 
+#include "params/color_curves.h"
 #include "params/curve.h"
 #include "params/ramp.h"
 #include "params/value.h"
@@ -52,6 +53,8 @@ struct Param {
     KeyRepeat repeat = KeyRepeat::Hold;
     /// Of a colour with a field: the stops between low and the value; null for none.
     std::shared_ptr<const Ramp> ramp = nullptr;
+    /// Of a colour with a field: how what comes of both is changed by what it is; null for not at all.
+    std::shared_ptr<const ColorCurves> curves = nullptr;
     /// By component: arithmetic over "frame" and "time" (seconds, from @p rate frames a second). One that
     /// cannot be worked out counts as none.
     std::map<int, std::string> formulas = {};

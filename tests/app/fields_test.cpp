@@ -135,6 +135,32 @@ void FieldsTest::setsStopsOfARamp() {
         const Param p = paramAt(driver->document(), ParamPath::parse(driver->document(), path));
         return p.ramp ? *p.ramp : Ramp();
     };
+    // Hues are turned by dragging the left end of their curve to the top, as one step of undo.
+    auto* hue = row(path)->findChild<CurveBox*>("hueCurve");
+    QVERIFY(hue && hue->isVisible());
+    const auto curves = [&] {
+        return paramAt(driver->document(), ParamPath::parse(driver->document(), path)).curves;
+    };
+    QTest::mouseClick(hue, Qt::LeftButton);
+    QWidget* popup = QApplication::activePopupWidget();
+    QVERIFY(popup);
+    auto* editor = popup->findChild<CurveEditor*>();
+    const QPoint end(px(8), editor->height() / 2), top(px(8), px(8));
+    QTest::mousePress(editor, Qt::LeftButton, {}, end);
+    for (int i = 1; i <= 4; ++i) {
+        const QPointF at = QPointF(end) + QPointF(top - end) * (i / 4.0);
+        QMouseEvent move(QEvent::MouseMove, at, editor->mapToGlobal(at), Qt::NoButton, Qt::LeftButton, {});
+        QApplication::sendEvent(editor, &move);
+    }
+    QTest::mouseRelease(editor, Qt::LeftButton, {}, top);
+    popup->close();
+    driver->settle();
+    QVERIFY(curves());
+    QVERIFY(curves()->hue.points[0].y > 0.97f);
+    QVERIFY(curves()->value == ColorCurves().value);
+    c.undo();
+    driver->settle();
+    QVERIFY(!curves());
     QVERIFY(ramp() == Ramp());
     // A double click sets a stop of the colour that is there.
     QTest::mouseDClick(bar, Qt::LeftButton, {}, QPoint(bar->width() / 4, 10));

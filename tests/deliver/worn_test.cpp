@@ -10,10 +10,10 @@ using namespace ovrix::tests;
 
 namespace {
 
-struct Dressed : Studio {
+struct InView : Studio {
     std::string material = add("surface");
     WornLooks looks{evaluator};
-    Dressed() { wear(material); }
+    InView() { wear(material); }
     Worn now(double frame = 1) {
         Evaluator::Query query(evaluator, scene(), {frame, Purpose::Viewport, true}, Progress::none());
         const ObjectResult object = evaluator.object(scene(), ball, frame, Progress::none());
@@ -55,7 +55,7 @@ TEST_CASE("what is worn is the material's numbers, as screens have them", "[worn
 }
 
 TEST_CASE("a look is kept until what it is made from changes", "[worn]") {
-    Dressed s;
+    InView s;
     const Worn first = s.now();
     REQUIRE(first.places);
     CHECK(s.now().stamp == first.stamp);
@@ -96,7 +96,7 @@ TEST_CASE("a look is kept until what it is made from changes", "[worn]") {
 }
 
 TEST_CASE("each slot of a mesh wears its own material", "[worn]") {
-    Dressed s;
+    InView s;
     writeFile(s.folder / "two.mtl", "newmtl red\nKd 1 0 0\nnewmtl green\nKd 0 1 0\n");
     writeFile(s.folder / "two.obj",
               "mtllib two.mtl\nv 0 0 0\nv 1 0 0\nv 0 1 0\nv 0 0 1\nv 1 0 1\nv 0 1 1\n"
@@ -114,7 +114,7 @@ TEST_CASE("each slot of a mesh wears its own material", "[worn]") {
 
 TEST_CASE("a look that goes by other things follows them, and one that was cancelled is made later",
           "[worn]") {
-    Dressed s;
+    InView s;
     const std::string other = s.add("sphere");
     s.set(other + "/position", "10,0,0");
     FieldSource near = makeSource("distance");
@@ -135,7 +135,7 @@ TEST_CASE("a look that goes by other things follows them, and one that was cance
 }
 
 TEST_CASE("copies wear a colour each, and what cannot be worked out costs nothing else", "[worn]") {
-    Dressed s;
+    InView s;
     writeFile(s.folder / "points.csv", "x,y,z,heat\n-1,0,0,0\n0,0,0,0.5\n1,0,0,1\n");
     Node layer = makeNode(s.document, "layer");
     layer.steps = {makeStep("from_file", layer)};

@@ -101,8 +101,19 @@ class RandomScenes {
             if (spec.type == ParamType::Number || spec.type == ParamType::Color)
                 p.low = clampToSpec(spec, value(d, spec));
             if (spec.type == ParamType::Color && oneIn(2)) p.ramp = std::make_shared<Ramp>(ramp());
+            if (spec.type == ParamType::Color && oneIn(3))
+                p.curves = std::make_shared<ColorCurves>(ColorCurves{curve(), curve(), curve()});
         }
         return p;
+    }
+
+    Curve curve() {
+        Curve c;
+        for (uint64_t i = 0, n = below(3); i < n; ++i)
+            c.points.push_back(V2f(float(unit()), float(unit())));
+        c.smooth = oneIn(2);
+        c.tidy();
+        return c;
     }
 
     Ramp ramp() {

@@ -17,7 +17,6 @@
 #include "app/widgets/curve_box.h"
 #include "app/widgets/key_button.h"
 #include "app/widgets/number_box.h"
-#include "app/widgets/ramp_bar.h"
 
 namespace ovrix::app {
 
@@ -202,25 +201,8 @@ QWidget* FieldStack::makeEnds() {
     column->setSpacing(px(4));
     column->addWidget(row);
     column->addWidget(makeRamp());
+    column->addWidget(makeCurves());
     return both;
-}
-
-/// The colours between both ends.
-QWidget* FieldStack::makeRamp() {
-    auto* bar = new RampBar;
-    connect(bar, &RampBar::changed, this, [this](const Ramp& ramp, bool dragging) {
-        Param param = paramAt(controller_.document(), path_);
-        param.ramp = ramp == Ramp() ? nullptr : std::make_shared<const Ramp>(ramp);
-        controller_.setParam(path_, param, dragging);
-    });
-    connect(bar, &RampBar::finished, this, [this] { controller_.endDrag(); });
-    endRefreshers_.push_back([this, bar] {
-        const Param param = paramAt(controller_.document(), path_);
-        const Color* low = std::get_if<Color>(&param.low);
-        const Color* high = std::get_if<Color>(&param.value);
-        bar->setRamp(param.ramp ? *param.ramp : Ramp(), low ? *low : Color(0.0f), high ? *high : Color(1.0f));
-    });
-    return bar;
 }
 
 QToolButton* FieldStack::makeBlend(size_t index) {

@@ -50,6 +50,7 @@ class FieldStack : public QFrame {
     void rebuild(const Field& field);
     QWidget* makeEnds();
     QWidget* makeRamp();
+    QWidget* makeCurves();
     QToolButton* makeBlend(size_t index);
     QPushButton* makeTitle(size_t index, const FieldSource& source);
     NumberBox* makeStrength(const ParamPath& strengthPath);

@@ -60,6 +60,16 @@ int CurveEditor::pointAt(const QPointF& p) const {
     return -1;
 }
 
+/// Under the curve, each below its place.
+void CurveEditor::paintHues(QPainter& p) const {
+    QLinearGradient hues(area().left(), 0, area().right(), 0);
+    for (int i = 0; i <= 6; ++i)
+        hues.setColorAt(i / 6.0, QColor::fromHsvF(float(i % 6) / 6.0f, 0.75f, 0.85f));
+    p.setPen(Qt::NoPen);
+    p.setBrush(hues);
+    p.drawRect(QRectF(area().left(), area().bottom() + px(2), area().width(), px(4)));
+}
+
 void CurveEditor::paintEvent(QPaintEvent*) {
     QPainter p(this);
     p.setRenderHint(QPainter::Antialiasing);
@@ -74,6 +84,7 @@ void CurveEditor::paintEvent(QPaintEvent*) {
         p.drawLine(QPointF(x, area().top()), QPointF(x, area().bottom()));
         p.drawLine(QPointF(area().left(), y), QPointF(area().right(), y));
     }
+    if (ofHues_) paintHues(p);
     p.setBrush(Qt::NoBrush);
     p.setPen(QPen(t.text, 1.75));
     p.drawPath(curvePath(curve_, area()));
@@ -197,6 +208,7 @@ void CurveBox::open() {
     auto* box = new QVBoxLayout(popup);
     auto* editor = new CurveEditor;
     editor->setCurve(curve_);
+    editor->setOfHues(ofHues_);
     auto* smooth = new QCheckBox("Smooth");
     smooth->setChecked(curve_.smooth);
     auto* reset = new QPushButton("Straight");
@@ -221,7 +233,7 @@ void CurveBox::open() {
         Q_EMIT finished();
     });
     connect(reset, &QPushButton::clicked, this, [=, this] {
-        Curve c;
+        Curve c = usual_;
         c.smooth = smooth->isChecked();
         editor->setCurve(c);
         take(c, false);

@@ -14,6 +14,8 @@ class CurveEditor : public QWidget {
     explicit CurveEditor(QWidget* parent = nullptr);
     const Curve& curve() const { return curve_; }
     void setCurve(const Curve& curve);
+    /// Whether what goes from left to right are hues, which are shown then.
+    void setOfHues(bool on) { ofHues_ = on; }
     QSize sizeHint() const override;
 
   Q_SIGNALS:
@@ -28,6 +30,7 @@ class CurveEditor : public QWidget {
     void keyPressEvent(QKeyEvent*) override;
 
   private:
+    void paintHues(QPainter& p) const;
     QRectF area() const;
     QPointF toScreen(const V2f& p) const;
     V2f fromScreen(const QPointF& p) const;
@@ -36,7 +39,7 @@ class CurveEditor : public QWidget {
     void removeChosen();
     Curve curve_;
     int chosen_ = -1;
-    bool dragging_ = false;
+    bool dragging_ = false, ofHues_ = false;
 };
 
 class CurveBox : public QWidget {
@@ -44,6 +47,8 @@ class CurveBox : public QWidget {
   public:
     explicit CurveBox(QWidget* parent = nullptr);
     void setCurve(const Curve& curve);
+    /// @param usual  the curve that changes nothing  @param ofHues  see CurveEditor
+    void setUsual(const Curve& usual, bool ofHues) { usual_ = usual, ofHues_ = ofHues; }
     QSize sizeHint() const override;
 
   Q_SIGNALS:
@@ -57,7 +62,8 @@ class CurveBox : public QWidget {
 
   private:
     void open();
-    Curve curve_;
+    Curve curve_, usual_;
+    bool ofHues_ = false;
 };
 
 }  // namespace ovrix::app

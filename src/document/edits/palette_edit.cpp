@@ -49,6 +49,7 @@ Document withPaletteSpread(const Document& document, const std::string& id, cons
         p.ramp = std::make_shared<Ramp>(params::stepsOf(palette, low, high));
         p.low = low, p.value = high;
         p.field = std::make_shared<Field>(Field{{makeSource("random")}});
+        p.curves = nullptr;
         p.keys.clear(), p.formulas.clear();
         return withParam(out, path, std::move(p));
     }

@@ -15,7 +15,7 @@ Param pasted(const Param& copied, const ParamSpec& from, const ParamSpec& to) {
     if (to.drivable) {
         p.low = p.field ? clampToSpec(to, p.low) : p.low;
     } else {
-        p.field = nullptr, p.ramp = nullptr;
+        p.field = nullptr, p.ramp = nullptr, p.curves = nullptr;
     }
     return p;
 }

@@ -262,6 +262,30 @@ std::shared_ptr<const Ramp> rampFrom(const ParamSpec& spec, const Json& j) {
     return ramp;
 }
 
+Curve curveFrom(const ParamSpec& spec, const Json& j) {
+    Curve curve;
+    if (!j.is_object() || !j.contains("points") || !j["points"].is_array())
+        wrongType(spec, "a curve with points");
+    curve.points.clear();
+    for (const Json& p : j["points"]) {
+        const auto xy = numbersFrom(spec, p, 2);
+        curve.points.push_back(V2f(float(xy[0]), float(xy[1])));
+    }
+    curve.smooth = j.value("smooth", true);
+    curve.tidy();
+    return curve;
+}
+
+std::shared_ptr<const ColorCurves> colorCurvesFrom(const ParamSpec& spec, const Json& j) {
+    if (spec.type != ParamType::Color) wrongType(spec, "curves of hue where it is a colour");
+    if (!j.is_object()) wrongType(spec, "curves of hue, saturation and value");
+    auto curves = std::make_shared<ColorCurves>();
+    if (j.contains("hue")) curves->hue = curveFrom(spec, j["hue"]);
+    if (j.contains("saturation")) curves->saturation = curveFrom(spec, j["saturation"]);
+    if (j.contains("value")) curves->value = curveFrom(spec, j["value"]);
+    return curves;
+}
+
 Json handleToJson(const KeyHandle& h, int components) {
     Json out = Json::array({h.frames});
     for (int c = 0; c < components; ++c) out.push_back(h.by[size_t(c)]);
@@ -331,20 +355,6 @@ Json sourceToJson(const FieldSource& s) {
                 params[spec.id] = paramToJson(spec, it->second);
     j["params"] = params;
     return j;
-}
-
-Curve curveFrom(const ParamSpec& spec, const Json& j) {
-    Curve curve;
-    if (!j.is_object() || !j.contains("points") || !j["points"].is_array())
-        wrongType(spec, "a curve with points");
-    curve.points.clear();
-    for (const Json& p : j["points"]) {
-        const auto xy = numbersFrom(spec, p, 2);
-        curve.points.push_back(V2f(float(xy[0]), float(xy[1])));
-    }
-    curve.smooth = j.value("smooth", true);
-    curve.tidy();
-    return curve;
 }
 
 FieldSource sourceFrom(const ParamSpec& spec, const Json& j) {
@@ -432,6 +442,10 @@ Json paramToJson(const ParamSpec& spec, const Param& param) {
     if (!param.field) return j;
     if (holdsType(spec.type, param.low) && spec.type != ParamType::Range) j["low"] = valueToJson(param.low);
     if (param.ramp) j["ramp"] = rampToJson(*param.ramp);
+    if (const ColorCurves* c = param.curves.get())
+        j["curves"] = {{"hue", ToJson()(c->hue)},
+                       {"saturation", ToJson()(c->saturation)},
+                       {"value", ToJson()(c->value)}};
     j["field"] = Json::array();
     for (const FieldSource& s : param.field->sources) j["field"].push_back(sourceToJson(s));
     return j;
@@ -452,6 +466,7 @@ Param paramFromJson(const ParamSpec& spec, const Json& j) {
     if (j.contains("formulas")) param.formulas = formulasFrom(spec, j["formulas"]);
     if (j.contains("low")) param.low = valueFromJson(spec, j["low"]);
     if (j.contains("ramp")) param.ramp = rampFrom(spec, j["ramp"]);
+    if (j.contains("curves")) param.curves = colorCurvesFrom(spec, j["curves"]);
     if (!j.contains("field")) return param;
     if (!j["field"].is_array()) wrongType(spec, "a list of field sources");
     auto field = std::make_shared<Field>();
