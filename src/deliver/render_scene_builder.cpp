@@ -243,11 +243,11 @@ std::vector<RenderSceneBuilder::Item> RenderSceneBuilder::collect(const SceneCon
         if (!node->rendered) continue;
         try {
             if (node->category() == Category::Object) {
-                job.objectNames[id] = node->name;
+                job.objectNames[id] = node->name, job.nodeIds[id] = node->id;
                 items.push_back(objectItem(scene, *node, o, id, progress));
             }
             if (node->category() == Category::Layer) {
-                job.layerNames[id] = node->name;
+                job.layerNames[id] = node->name, job.nodeIds[id] = node->id;
                 addLayer(scene, *node, o, layers.at(node->id), job, items, id, progress);
             }
         } catch (const Error& e) {
@@ -396,6 +396,22 @@ void RenderSceneBuilder::addCopies(const Item& p, uint32_t shape, uint32_t mater
         progress);
 }
 
+/// On the element that the camera keeps sharp: the layer is made by now.
+void RenderSceneBuilder::focus(const SceneContext& scene, const JobOptions& o, RenderJob& job,
+                               Progress& progress) {
+    const Document& document = scene.document;
+    const std::string camera = o.camera.empty() ? document.renderSetting(kRender.camera, o.frame) : o.camera;
+    const std::string layer = focusedLayer(document, camera, o.frame);
+    if (layer.empty()) return;
+    try {
+        const EvalOptions eval{o.frame, o.draft ? Purpose::Viewport : Purpose::Render, !o.draft};
+        const LayerResult result = evaluator_.layer(scene, layer, eval, progress);
+        for (CameraOptions& c : job.cameras) focusOnElement(document, camera, o.frame, result.geometry, c);
+    } catch (const Error& e) {
+        job.problems.push_back(e.what());
+    }
+}
+
 RenderJob RenderSceneBuilder::build(const SceneContext& scene, const JobOptions& o, Progress& progress) {
     const Document& document = scene.document;
     RenderJob job;
@@ -404,6 +420,7 @@ RenderJob RenderSceneBuilder::build(const SceneContext& scene, const JobOptions&
     setSurroundings(scene, o, evaluator_.images(), job);
     limit_ = thinLimit(document, o);
     const std::vector<Item> items = collect(scene, o, job, progress);
+    focus(scene, o, job, progress);
     requireInstanceMemory(document, items);
     const uint64_t hash = hashOf(document, items, o.frame);
     const bool rebuild = !scene_ || hash != sceneHash_;

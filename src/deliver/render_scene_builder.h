@@ -22,6 +22,7 @@ struct RenderJob {
     FinishOptions finish;
     int width = 0, height = 0, samples = 1;
     std::map<uint32_t, std::string> objectNames, layerNames;  ///< by the ids in the film; 0 is nothing
+    std::map<uint32_t, std::string> nodeIds;                  ///< of both
     std::vector<std::string> problems;                        ///< what was left out, and why
     Camera cameraFor(int w, int h) const { return Camera(cameras, float(w) / float(h)); }
 };
@@ -44,6 +45,7 @@ class RenderSceneBuilder {
 
   private:
     struct Item;
+    void focus(const SceneContext& scene, const JobOptions& options, RenderJob& job, Progress& progress);
     std::vector<Item> collect(const SceneContext& scene, const JobOptions& options, RenderJob& job,
                               Progress& progress);
     Item objectItem(const SceneContext& scene, const Node& node, const JobOptions& options, uint32_t id,

@@ -140,8 +140,8 @@ void RenderPaneTest::focusesWhereThePictureIsClicked() {
     QVERIFY(film->at(x, y).object != 0 || film->at(x, y).layer != 0);
     QTest::mouseClick(pane->findChild<QToolButton*>("focus"), Qt::LeftButton);
     const QRectF r = pane->picture()->pictureRect();
-    const auto click = [&](int px, int py) {
-        QTest::mouseClick(pane->picture(), Qt::LeftButton, Qt::NoModifier,
+    const auto click = [&](int px, int py, Qt::KeyboardModifiers with = Qt::NoModifier) {
+        QTest::mouseClick(pane->picture(), Qt::LeftButton, with,
                           (r.topLeft() + QPointF(r.width() * (px + 0.5) / film->width(),
                                                  r.height() * (py + 0.5) / film->height()))
                               .toPoint());
@@ -156,6 +156,31 @@ void RenderPaneTest::focusesWhereThePictureIsClicked() {
     click(2, 2);  // the sky
     QVERIFY(driver->window.statusText().contains("Nothing stands there"));
     QCOMPARE(std::get<double>(c.document().value("camera", kCamera.focus.id())), 0.0);
+    // With Shift it stays on what stands there: an object, or one of a layer.
+    const auto on = [&] { return c.document().value("camera", kCamera.focusOn); };
+    for (const bool layer : {false, true}) {
+        int at = -1;
+        const int width = film->width();
+        const auto fits = [&](int i) {
+            const FilmPixel& p = film->at(i % width, i / width);
+            return p.alpha == float(p.samples) && p.object && (p.layer != 0) == layer;
+        };
+        // In the midst of it: the picture is shown smaller than it is.
+        for (int i = 2 * width + 2; i < width * (film->height() - 2) - 2 && at < 0; ++i)
+            if (fits(i) && fits(i - 2) && fits(i + 2) && fits(i - 2 * width) && fits(i + 2 * width)) at = i;
+        QVERIFY(at >= 0);
+        click(at % width, at / width, Qt::ShiftModifier);
+        QVERIFY2(driver->waitFor([&] { return on() == (layer ? kLayer : "ground"); }, 5000),
+                 qPrintable(driver->window.statusText() + QString::fromStdString(on())));
+        QCOMPARE(c.document().value("camera", kCamera.focusElement).empty(), !layer);
+        if (!layer) continue;
+        const RenderJob job = RenderSceneBuilder(c.evaluator()).build(c.scene(), {}, Progress::none());
+        QVERIFY(job.problems.empty());
+        QVERIFY(std::abs(job.cameras.back().focus - film->at(at % width, at / width).depth) <
+                0.1f * job.cameras.back().focus);
+        c.undo();
+        QCOMPARE(on(), std::string("ground"));
+    }
 }
 
 void RenderPaneTest::denoisesWhatIsThereAndGivesItBack() {

@@ -13,6 +13,7 @@ class ViewTest : public WindowFixture {
     void showsAndChoosesLights();
     void wearsMaterials();
     void drawsLinesOfLayers();
+    void blursWhatIsOutOfFocus();
     void lightsAimAtWhatIsChosen();
 };
 
@@ -157,6 +158,62 @@ void ViewTest::drawsLinesOfLayers() {
     QVERIFY(driver->waitFor([&] { return pixels(shade) > 100 && pixels(line) > 100; }));
     c.edit("plain", [&](const Document& d) { return withText(d, std::string(kLayer) + "/material", ""); });
     QVERIFY(driver->waitFor([&] { return pixels(shade) == 0 && pixels(line) == 0; }));
+}
+
+void ViewTest::blursWhatIsOutOfFocus() {
+    auto& c = driver->window.controller();
+    auto* view = driver->window.view();
+    c.edit("balls", [](const Document& d) {
+        Document out = d;
+        for (const auto& [name, place] : {std::pair{"Near", V3d(-0.6, 0, 0)}, {"Far", V3d(1.6, 0, -6)}}) {
+            Node ball = makeNode(out, "sphere", name);
+            ball.params["radius"].value = 0.5;
+            ball.params["position"].value = place;
+            out.put(ball);
+        }
+        for (const auto& [path, text] : {std::pair{"camera/position", "0,0,4"},
+                                         {"camera/target", "0,0,0"},
+                                         {"camera/fstop", "0.5"},
+                                         {"camera/focus", "4"}})
+            out = withText(out, path, text);
+        return out;
+    });
+    view->lookThroughCamera();
+    driver->settle();
+    // How steep the brightness rises at the side of a ball: the largest step between two pixels.
+    const auto edge = [&](const V3f& middle) {
+        const QImage image = view->grabFramebuffer();
+        const double scale = double(image.width()) / view->width();
+        const V3f above(0, 0.15f, 0);  // beside the horizon
+        const int y = int(view->project(middle + above)->y() * scale);
+        int most = 0;
+        for (const float side : {-0.477f, 0.477f}) {
+            const int x = int(view->project(middle + above + V3f(side, 0, 0))->x() * scale);
+            for (int i = std::max(1, x - 8); i < std::min(x + 8, image.width()); ++i)
+                most = std::max(most, std::abs(qGray(image.pixel(i, y)) - qGray(image.pixel(i - 1, y))));
+        }
+        return most;
+    };
+    const V3f near(-0.6f, 0, 0), far(1.6f, 0, -6);
+    QVERIFY(view->sharpened());
+    const int sharpNear = edge(near), sharpFar = edge(far);
+    QVERIFY(sharpFar > 20);
+    view->setFocus();
+    QTest::keyClick(view, Qt::Key_D, Qt::ShiftModifier);
+    QVERIFY(view->depthOfField());
+    QVERIFY(driver->waitFor([&] { return view->sharpened(); }));
+    QVERIFY2(edge(near) > sharpNear / 2, "what is in focus stays sharp");
+    QVERIFY2(edge(far) < sharpFar / 3, "what is behind it is not");
+    // Focused there it is the other way round; a turned view is all sharp.
+    c.setValue({"camera", "", "focus"}, 10.0);
+    driver->settle();
+    QVERIFY(driver->waitFor([&] { return view->sharpened(); }));
+    QVERIFY(edge(near) < sharpNear / 3);
+    QVERIFY(edge(far) > sharpFar / 2);
+    QTest::keyClick(view, Qt::Key_D, Qt::ShiftModifier);
+    QVERIFY(!view->depthOfField());
+    QTest::qWait(50);
+    QVERIFY(edge(near) > sharpNear * 3 / 4);
 }
 
 void ViewTest::lightsAimAtWhatIsChosen() {

@@ -18,138 +18,10 @@
 #include "deliver/render_file.h"
 #include "document/edits/aim.h"
 #include "eval/camera_options.h"
+#include "eval/element_near.h"
 #include "io/denoiser/denoiser.h"
 
 namespace ovrix::app {
-
-PictureArea::PictureArea(QWidget* parent) : QWidget(parent) {
-    setMouseTracking(true);
-    setFocusPolicy(Qt::StrongFocus);
-    setMinimumSize(px(160), px(100));
-    setAccessibleName("Render");
-}
-
-void PictureArea::setImage(const QImage& image) {
-    image_ = image;
-    update();
-}
-
-void PictureArea::setPinned(const QImage& image) {
-    pinned_ = image;
-    update();
-}
-
-void PictureArea::setRegionMode(bool on) {
-    regionMode_ = on;
-    setCursor(on ? Qt::CrossCursor : Qt::ArrowCursor);
-}
-
-void PictureArea::setFocusMode(bool on) {
-    focusMode_ = on;
-    setCursor(on ? Qt::PointingHandCursor : Qt::ArrowCursor);
-}
-
-void PictureArea::setRegion(const std::optional<Rect>& region) {
-    region_ = region;
-    update();
-}
-
-QRectF PictureArea::pictureRect() const {
-    if (image_.isNull()) return rect();
-    const QSizeF fitted = QSizeF(image_.size()).scaled(size(), Qt::KeepAspectRatio);
-    return {QPointF((width() - fitted.width()) / 2, (height() - fitted.height()) / 2), fitted};
-}
-
-QPoint PictureArea::toPixel(const QPointF& p) const {
-    const QRectF r = pictureRect();
-    return {int(std::clamp((p.x() - r.left()) / r.width(), 0.0, 1.0) * image_.width()),
-            int(std::clamp((p.y() - r.top()) / r.height(), 0.0, 1.0) * image_.height())};
-}
-
-void PictureArea::paintEvent(QPaintEvent*) {
-    QPainter p(this);
-    p.fillRect(rect(), tokens().ink);
-    if (image_.isNull()) {
-        p.setPen(tokens().muted);
-        p.drawText(rect(), Qt::AlignCenter, "No picture yet");
-        return;
-    }
-    const QRectF r = pictureRect();
-    p.setRenderHint(QPainter::SmoothPixmapTransform);
-    p.drawImage(r, image_);
-    if (!pinned_.isNull()) {
-        const double x = r.left() + r.width() * wipe_;
-        p.save();
-        p.setClipRect(QRectF(r.left(), r.top(), x - r.left(), r.height()));
-        p.drawImage(r, pinned_);
-        p.restore();
-        p.setPen(QPen(tokens().text, 1.5));
-        p.drawLine(QPointF(x, r.top()), QPointF(x, r.bottom()));
-        p.setFont(textFont(8.5));
-        p.drawText(QRectF(r.left() + px(8), r.top() + px(6), px(60), px(16)), "pin");
-        p.drawText(QRectF(r.right() - px(68), r.top() + px(6), px(60), px(16)), Qt::AlignRight, "now");
-    }
-    p.setBrush(Qt::NoBrush);
-    if (dragging_) {
-        p.setPen(QPen(tokens().seaGlass, 1, Qt::DashLine));
-        p.drawRect(QRectF(from_, to_).normalized());
-    } else if (region_) {
-        const double s = r.width() / image_.width();
-        p.setPen(QPen(tokens().seaGlass, 1));
-        p.drawRect(QRectF(r.left() + region_->x * s, r.top() + region_->y * s, region_->width * s,
-                          region_->height * s));
-    }
-    if (hasFocus()) {
-        p.setPen(QPen(tokens().seaGlass, 1));
-        p.drawRect(QRectF(rect()).adjusted(0.5, 0.5, -0.5, -0.5));
-    }
-}
-
-void PictureArea::mousePressEvent(QMouseEvent* e) {
-    setFocus();
-    if (image_.isNull() || e->button() != Qt::LeftButton) return;
-    from_ = to_ = e->position();
-    if (focusMode_ && pictureRect().contains(to_)) {
-        const QPoint q = toPixel(to_);
-        return Q_EMIT focusPicked(std::min(q.x(), image_.width() - 1), std::min(q.y(), image_.height() - 1));
-    }
-    if (regionMode_)
-        dragging_ = true;
-    else
-        wiping_ = !pinned_.isNull();
-    mouseMoveEvent(e);
-}
-
-void PictureArea::mouseMoveEvent(QMouseEvent* e) {
-    if (image_.isNull()) return;
-    to_ = e->position();
-    if (wiping_) wipe_ = std::clamp((to_.x() - pictureRect().left()) / pictureRect().width(), 0.0, 1.0);
-    if (pictureRect().contains(to_)) {
-        const QPoint q = toPixel(to_);
-        Q_EMIT probed(std::min(q.x(), image_.width() - 1), std::min(q.y(), image_.height() - 1));
-    }
-    update();
-}
-
-void PictureArea::mouseReleaseEvent(QMouseEvent*) {
-    wiping_ = false;
-    if (!std::exchange(dragging_, false)) return;
-    const QPoint a = toPixel(QRectF(from_, to_).normalized().topLeft()),
-                 b = toPixel(QRectF(from_, to_).normalized().bottomRight());
-    update();
-    if (b.x() - a.x() >= 4 && b.y() - a.y() >= 4)
-        Q_EMIT regionDragged({a.x(), a.y(), b.x() - a.x(), b.y() - a.y()});
-}
-
-void PictureArea::keyPressEvent(QKeyEvent* e) {
-    if (!pinned_.isNull() && (e->key() == Qt::Key_Left || e->key() == Qt::Key_Right)) {
-        wipe_ = std::clamp(wipe_ + (e->key() == Qt::Key_Right ? 0.05 : -0.05), 0.0, 1.0);
-        return update();
-    }
-    QWidget::keyPressEvent(e);
-}
-
-void PictureArea::resizeEvent(QResizeEvent*) { Q_EMIT resized(); }
 
 namespace {
 
@@ -250,7 +122,10 @@ QWidget* RenderPane::makeBar() {
         barButton("layer", "Draft: only the share of each layer that the view shows; off renders all", true);
     denoise_ = barButton("denoise", "Denoise: takes the grain of few passes out of what is shown", true);
     regionButton_ = barButton("region", "Region: drag over the picture to render only that", true);
-    focusButton_ = barButton("focus", "Focus: click in the picture on what shall be sharp", true);
+    focusButton_ = barButton(
+        "focus",
+        "Focus: click in the picture on what shall be sharp; with Shift it stays so, wherever that goes",
+        true);
     auto* pinButton = barButton("pin", "Pin this picture to compare with", false);
     auto* saveButton = barButton("save", "Save the picture: EXR with all passes, TIFF or PNG", false);
     connect(pinButton, &QToolButton::clicked, this, &RenderPane::pin);
@@ -416,7 +291,7 @@ void RenderPane::probe(int x, int y) {
     probe_->setText(text);
 }
 
-void RenderPane::focusAt(int x, int y) {
+void RenderPane::focusAt(int x, int y, bool follow) {
     const auto [film, clean, job] = worker_.rendered();
     if (!film || !job || x >= film->width() || y >= film->height()) return;
     const FilmPixel& p = film->at(x, y);
@@ -425,11 +300,39 @@ void RenderPane::focusAt(int x, int y) {
     const V3f place = seen.placeAt((float(x) + 0.5f) / float(film->width()),
                                    (float(y) + 0.5f) / float(film->height()), p.depth);
     const double frame = controller_.clock().frame();
+    const auto id = job->nodeIds.find(p.layer ? p.layer : p.object);
+    if (follow && id != job->nodeIds.end() && controller_.document().find(id->second))
+        return p.layer ? focusOnElement(id->second, place) : focusOn(id->second, {});
     controller_.edit("Focus there", [&](const Document& d) { return withFocusAt(d, place, frame); });
     const auto camera = sceneCamera(controller_.document(), frame);
     if (!camera) return;
     const QString at = QString("Sharp at %1 m").arg(double(camera->focus), 0, 'f', 2);
     controller_.say(camera->fstop > 0 ? at : at + "; at an f-stop of 0 all is sharp");
+}
+
+void RenderPane::focusOn(const std::string& node, const std::string& element) {
+    const double frame = controller_.clock().frame();
+    controller_.edit("Focus on it", [&](const Document& d) { return withFocusOn(d, node, element, frame); });
+    const Node* on = controller_.document().find(node);
+    if (!on) return;
+    const QString name = QString::fromStdString(on->name);
+    controller_.say(element.empty() ? "Sharp wherever " + name + " goes"
+                                    : "Sharp wherever this one of " + name + " goes");
+}
+
+/// On the one that stands there.
+void RenderPane::focusOnElement(const std::string& layer, const V3f& place) {
+    const SceneContext scene = controller_.scene();
+    const EvalOptions options{controller_.clock().frame(), Purpose::Render, true};
+    controller_.runOnWorker(
+        this,
+        [this, scene, layer, options, place](Progress& progress) {
+            return elementNear(controller_.evaluator(), scene, layer, options, place, progress);
+        },
+        [this, layer](const std::optional<uint64_t>& element) {
+            if (!element) return controller_.say("That is one piece: click without Shift", true);
+            if (controller_.document().find(layer)) focusOn(layer, std::to_string(*element));
+        });
 }
 
 void RenderPane::pin() {

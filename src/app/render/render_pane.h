@@ -33,7 +33,8 @@ class PictureArea : public QWidget {
   Q_SIGNALS:
     void regionDragged(const Rect& region);
     void probed(int x, int y);
-    void focusPicked(int x, int y);
+    /// @param follow  stays on what stands there, wherever it goes
+    void focusPicked(int x, int y, bool follow);
     void resized();
 
   protected:
@@ -85,7 +86,9 @@ class RenderPane : public QWidget {
     QSize renderSize() const;
     void probe(int x, int y);
     /// The scene's camera is sharp where that pixel's place is.
-    void focusAt(int x, int y);
+    void focusAt(int x, int y, bool follow);
+    void focusOn(const std::string& node, const std::string& element);
+    void focusOnElement(const std::string& layer, const V3f& place);
     /// Takes the noise out where the denoiser is there, as it was left the last time.
     void beginDenoising();
     /// Compares with a pin, or with none (null).

@@ -4,6 +4,7 @@
 #include <memory>
 
 #include "app/gl/gl_scene.h"
+#include "app/gl/lens_blur.h"
 #include "app/view/brush_tool.h"
 #include "app/view/comb_tool.h"
 #include "app/view/curve_tool.h"
@@ -32,6 +33,11 @@ class ViewWidget : public QOpenGLWidget {
     /// Thirds and safe areas over the camera's picture; kept for all scenes.
     void toggleGuides();
     bool guides() const { return guides_; }
+    /// Depth of field of the scene's camera, where the view looks through it; kept for all scenes.
+    void toggleDepthOfField();
+    bool depthOfField() const { return depthOfField_; }
+    /// Whether what is seen has all of its depth of field, or none is asked for.
+    bool sharpened() const { return !blursNow() || (lensBlur_ && lensBlur_->finished()); }
     /// Where the picture of the scene's camera lies in the view that looks through it.
     QRectF pictureRect() const;
     void lookThroughCamera();
@@ -82,8 +88,12 @@ class ViewWidget : public QOpenGLWidget {
   private:
     friend class ViewOverlay;
     void refresh();
+    void drawScene(const V2f& onLens);
+    bool blursNow() const;
+    V2f onLens() const;
     void drawForPicking(const QPoint& at, bool objectsOnly, const std::function<void(int x, int y)>& read);
-    QMatrix4x4 viewProjection() const;
+    /// @param onLens  metres to the right and above the lens's middle
+    QMatrix4x4 viewProjection(const V2f& onLens = V2f(0.0f)) const;
     Camera lens() const;
     CameraOptions cameraNow() const;
     void moved();
@@ -111,7 +121,8 @@ class ViewWidget : public QOpenGLWidget {
 
     Controller& controller_;
     OrbitCamera camera_;
-    bool guides_ = false;
+    bool guides_ = false, depthOfField_ = false;
+    std::unique_ptr<LensBlur> lensBlur_;
     bool throughCamera_ = true, moving_ = false, stale_ = true;
     std::unique_ptr<GlScene> scene_;
     QString missing_;

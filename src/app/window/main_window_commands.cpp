@@ -274,6 +274,10 @@ void MainWindow::addCameraCommands() {
         "pictureGuides", "Thirds and safe areas",
         "Lines over the picture of the scene's camera; or none again", QKeySequence("Shift+T"),
         [this] { view_->toggleGuides(); }, hasView);
+    addCommand(
+        "viewDepthOfField", "Depth of field in the view",
+        "As the scene's camera has it, where the view looks through that; or all sharp again",
+        QKeySequence("Shift+D"), [this] { view_->toggleDepthOfField(); }, hasView);
 }
 
 void MainWindow::addTimeCommands() {

@@ -118,16 +118,29 @@ Document withCameraAt(const Document& document, const CameraOptions& options) {
     return withValue(out, {"render", "", kRender.camera.id()}, id);
 }
 
-Document withFocusAt(const Document& document, const V3f& place, double frame) {
+static const Node& cameraToFocus(const Document& document, double frame) {
     const std::string id = document.renderSetting(kRender.camera, frame);
     const Node* node = document.find(id);
     const NodeType* type = node ? findNodeType(node->type) : nullptr;
     if (!type || !type->camera)
         throw Error("the scene has no camera to focus", id, "Choose a camera in the render settings");
-    const CameraOptions options = type->camera(paramsOf(document, *node, frame));
+    return *node;
+}
+
+Document withFocusOn(const Document& document, const std::string& on, const std::string& element,
+                     double frame) {
+    const std::string id = cameraToFocus(document, frame).id;
+    return withValue(withValue(document, {id, "", kCamera.focusOn.id()}, on),
+                     {id, "", kCamera.focusElement.id()}, element);
+}
+
+Document withFocusAt(const Document& document, const V3f& place, double frame) {
+    const Node& node = cameraToFocus(document, frame);
+    const std::string& id = node.id;
+    const CameraOptions options = findNodeType(node.type)->camera(paramsOf(document, node, frame));
     const float along = (place - options.position).dot(Camera(options, 1.0f).forward());
     if (!(along > 0.0f))
-        throw Error("that lies behind the scene's camera", node->name, "Move the camera, or look through it");
+        throw Error("that lies behind the scene's camera", node.name, "Move the camera, or look through it");
     return withValueAt(withValue(document, {id, "", kCamera.focusOn.id()}, std::string()),
                        {id, "", kCamera.focus.id()}, frame, double(along));
 }

@@ -33,5 +33,9 @@ Document withCameraAt(const Document& document, const CameraOptions& options);
 /// With the scene's camera sharp in the plane of a place in the world, by a key where it has some. Throws
 /// Error where there is no camera, or the place lies behind it.
 Document withFocusAt(const Document& document, const V3f& place, double frame);
+/// With the scene's camera sharp where an object goes, or an element of a layer. Throws Error where there is
+/// no camera.
+Document withFocusOn(const Document& document, const std::string& on, const std::string& element,
+                     double frame);
 
 }  // namespace ovrix::document

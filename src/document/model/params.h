@@ -63,7 +63,7 @@ extern const struct CameraParams : ParamTable {
     CameraParams();
     Handle<V3f> position, target;
     Handle<double> roll, focal, film, fstop, focus;
-    Handle<std::string> focusOn;
+    Handle<std::string> focusOn, focusElement;
     Handle<int64_t> blades;
     Handle<double> bladeTurn, roundness, squeeze, shiftX, shiftY, exposure;
 } kCamera;

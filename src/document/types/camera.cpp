@@ -21,8 +21,13 @@ CameraParams::CameraParams()
                               "Depth of field: small numbers blur more; 0 keeps all sharp"))),
       focus(add(specs::number("focus", "Focus at", 0, "m", 0, 1e6, 0, 20,
                               "Sharp at this distance; 0 focuses on what it looks at"))),
-      focusOn(add(specs::ref("focus_on", "Focus on", "object",
+      focusOn(add(specs::ref("focus_on", "Focus on", "object or layer",
                              "Stays sharp wherever it goes; the distance counts where none is chosen"))),
+      focusElement(
+          add(shownIf(specs::text("focus_element", "Focus element", "",
+                                  "The id of one of the layer's elements, which stays sharp wherever it "
+                                  "goes: Shift and a click in the render chooses it"),
+                      "focus_on!="))),
       blades(add(shownIf(specs::whole("blades", "Blades", 0, 0, 32, 0, 11,
                                       "Of the iris, whose form bright dots out of focus take; 0 is round"),
                          "fstop!=0"))),
