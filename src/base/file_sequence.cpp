@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <charconv>
 
 #include "base/error.h"
@@ -59,6 +60,47 @@ std::set<int> framesOf(const fs::path& pattern) {
             frames.insert(frame);
     }
     return frames;
+}
+
+namespace {
+
+constexpr std::string_view kTile = "<UDIM>";
+constexpr int kFirstTile = 1001, kLastTile = 9999;
+constexpr size_t kTileDigits = 4;
+
+}  // namespace
+
+bool isTiled(const std::string& path) {
+    const size_t at = path.rfind(kTile);
+    return at != std::string::npos && path.find('/', at) == std::string::npos;
+}
+
+std::map<int, fs::path> tilesOf(const fs::path& pattern) {
+    std::map<int, fs::path> tiles;
+    const std::string name = pattern.filename().string();
+    const size_t at = name.rfind(kTile);
+    if (at == std::string::npos) return tiles;
+    const std::string frames =
+        name.substr(0, at) + std::string(kTileDigits, '#') + name.substr(at + kTile.size());
+    for (const int tile : framesOf(pattern.parent_path() / frames))
+        if (tile >= kFirstTile && tile <= kLastTile)
+            tiles[tile] = fileOfFrame((pattern.parent_path() / frames).string(), tile);
+    return tiles;
+}
+
+std::string tiledOf(const fs::path& file) {
+    const std::string name = file.filename().string();
+    for (size_t at = name.size(); at-- > 0;) {
+        const std::string digits = name.substr(at, kTileDigits);
+        const auto figure = [](char c) { return std::isdigit(static_cast<unsigned char>(c)) != 0; };
+        if (digits.size() < kTileDigits || !std::all_of(digits.begin(), digits.end(), figure) ||
+            std::stoi(digits) < kFirstTile)
+            continue;
+        const fs::path pattern = file.parent_path() / std::string(name).replace(at, kTileDigits, kTile);
+        const auto tiles = tilesOf(pattern);
+        if (tiles.size() > 1 && tiles.count(std::stoi(digits))) return pattern.string();
+    }
+    return file.string();
 }
 
 std::string sequenceOf(const fs::path& file) {

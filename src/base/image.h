@@ -2,6 +2,7 @@
 #pragma once
 #include <Imath/half.h>
 
+#include <map>
 #include <memory>
 #include <string>
 #include <vector>
@@ -35,6 +36,9 @@ class ImageSource {
     virtual ~ImageSource() = default;
     /// @param space  the name of the colour space the file is in, from colorSpaceNames()
     virtual std::shared_ptr<const Image> image(const std::string& path, const std::string& space) = 0;
+    /// Of a picture in tiles those that are there, by number: see tilesOf().
+    virtual std::map<int, std::shared_ptr<const Image>> tiles(const std::string& pattern,
+                                                              const std::string& space) = 0;
 };
 
 /// Names of colour spaces that images in and out may have.

@@ -71,6 +71,10 @@ class SceneImages : public ImageSource {
     std::shared_ptr<const Image> image(const std::string& path, const std::string& space) override {
         return cache_.image(scene_.resolve(path), space);
     }
+    std::map<int, std::shared_ptr<const Image>> tiles(const std::string& pattern,
+                                                      const std::string& space) override {
+        return cache_.tiles(scene_.resolve(pattern), space);
+    }
 
   private:
     const SceneContext& scene_;

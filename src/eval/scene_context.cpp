@@ -19,6 +19,10 @@ uint64_t SceneContext::stampOf(const std::string& path) const {
     const auto whole = resolve(path);
     Hasher h;
     h.add(std::string_view(whole.native()));
+    if (isTiled(path)) {
+        for (const auto& [tile, file] : tilesOf(whole)) h.add(uint64_t(tile)).add(fileStamp(file));
+        return h.value();
+    }
     if (!isSequence(path)) return h.add(fileStamp(whole)).value();
     for (const int frame : framesOf(whole))
         h.add(uint64_t(frame)).add(fileStamp(fileOfFrame(whole.string(), frame)));

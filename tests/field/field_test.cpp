@@ -147,6 +147,10 @@ struct OneImage : ImageSource {
         if (path != "there.png") throw Error("the file does not exist", path);
         return made;
     }
+    std::map<int, std::shared_ptr<const Image>> tiles(const std::string& pattern,
+                                                      const std::string& space) override {
+        return {{1001, image(pattern, space)}};
+    }
 };
 
 }  // namespace

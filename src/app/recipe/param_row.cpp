@@ -265,9 +265,10 @@ QWidget* ParamRow::makeFile() {
             this, "Choose a file", QString::fromStdString(controller_.session().folder().string()),
             filesOf(spec_, mesh));
         if (file.isEmpty()) return;
-        // A frame stands for its whole sequence where the step can show one.
-        const std::string chosen =
-            spec_.refKind == "sequence" ? sequenceOf(file.toStdString()) : file.toStdString();
+        // A frame stands for its whole sequence where the step can show one, a tile for all of its picture.
+        const std::string chosen = spec_.refKind == "sequence" ? sequenceOf(file.toStdString())
+                                   : path_.source >= 0         ? tiledOf(file.toStdString())
+                                                               : file.toStdString();
         const auto relative =
             std::filesystem::path(chosen).lexically_relative(controller_.session().folder());
         controller_.setValue(path_, relative.empty() ? chosen : relative.string());

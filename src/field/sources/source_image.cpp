@@ -1,4 +1,5 @@
 #include "base/error.h"
+#include "base/file_sequence.h"
 #include "base/image.h"
 #include "field/sources.h"
 #include "params/param_table.h"
@@ -36,7 +37,8 @@ const struct ImageParams : ParamTable {
 } kImage;
 
 struct Picture : SourceKernel {
-    std::shared_ptr<const Image> image;
+    std::shared_ptr<const Image> image;                ///< null where it is in tiles
+    std::vector<std::shared_ptr<const Image>> byTile;  ///< from 1001 on; null where there is none
     float repeatU, repeatV, size;
     std::string channel;
     Lay lay = Lay::Uv;
@@ -85,9 +87,27 @@ struct Picture : SourceKernel {
         const V2f uv = a == 0 ? V2f(-p.z, p.y) : a == 1 ? V2f(p.x, -p.z) : V2f(p.x, p.y);
         return V2f(uv.x * repeatU + 0.5f, uv.y * repeatV + 0.5f);
     }
-    float pick(const V2f& uv) const {
-        if (channel == "alpha") return image->sampleAlpha(uv.x, uv.y);
-        const Color c = image->sample(uv.x, uv.y);
+    /// The image that lies there, with the place on it; none where a tile is missing.
+    const Image* imageAt(V2f& uv) const {
+        if (image) return image.get();
+        const float column = std::floor(uv.x), row = std::floor(uv.y);
+        constexpr float kColumns = 10, kRows = 900;
+        if (!(column >= 0 && column < kColumns && row >= 0 && row < kRows)) return nullptr;
+        const size_t tile = size_t(column) + size_t(kColumns) * size_t(row);
+        uv = V2f(uv.x - column, uv.y - row);
+        return tile < byTile.size() ? byTile[tile].get() : nullptr;
+    }
+    Color colorAt(V2f uv) const {
+        const Image* there = imageAt(uv);
+        if (!there) return Color(1.0f, 0.0f, 1.0f);  // to be seen
+        return image ? there->sample(uv.x, uv.y) : there->sampleWithin(uv.x, uv.y);
+    }
+    float pick(V2f uv) const {
+        if (channel == "alpha") {
+            const Image* there = imageAt(uv);
+            return there ? there->sampleAlpha(uv.x, uv.y) : 1.0f;
+        }
+        const Color c = colorAt(uv);
         if (channel == "red") return c.x;
         if (channel == "green") return c.y;
         if (channel == "blue") return c.z;
@@ -108,7 +128,7 @@ struct Picture : SourceKernel {
     }
     bool colored() const override { return true; }
     void evaluateColor(const Samples& s, std::span<V3f> out) const override {
-        mix(s, out, [&](const V2f& uv) { return V3f(image->sample(uv.x, uv.y)); });
+        mix(s, out, [&](const V2f& uv) { return V3f(colorAt(uv)); });
     }
 };
 
@@ -121,7 +141,17 @@ std::unique_ptr<SourceKernel> compilePicture(const ResolvedParams& p, const Fiel
                     "Set how it is laid to box, or give the mesh UVs");
     if (!context.images) throw Error("images cannot be read here", file);
     auto kernel = std::make_unique<Picture>();
-    kernel->image = context.images->image(file, p[kImage.space]);
+    if (isTiled(file)) {
+        if (lay != Lay::Uv)
+            throw Error("an image in tiles is laid by UVs alone", file, "Set its projection to uv");
+        constexpr int kFirst = 1001;
+        for (auto& [tile, there] : context.images->tiles(file, p[kImage.space])) {
+            kernel->byTile.resize(size_t(tile - kFirst) + 1);
+            kernel->byTile.back() = there;
+        }
+    } else {
+        kernel->image = context.images->image(file, p[kImage.space]);
+    }
     kernel->repeatU = float(p[kImage.repeatU]);
     kernel->repeatV = float(p[kImage.repeatV]);
     kernel->channel = p[kImage.channel];

@@ -1,6 +1,7 @@
 #include "io/image/image_io.h"
 
 #include "base/error.h"
+#include "base/file_sequence.h"
 #include "base/files.h"
 #include "io/image/color_spaces.h"
 #include "io/image/image_library.h"
@@ -37,16 +38,57 @@ void ImageCache::setLimit(size_t bytes) {
     images_.clear();  // those that were read smaller may be read whole now
 }
 
-std::shared_ptr<const Image> ImageCache::image(const std::filesystem::path& path, const std::string& space) {
+std::shared_ptr<const Image> ImageCache::image(const std::filesystem::path& path, const std::string& space,
+                                               size_t most) {
     const auto key = std::make_pair(path.string(), space);
     {
         std::lock_guard lock(mutex_);
         const auto it = images_.find(key);
-        if (it != images_.end() && it->second->stamp == fileStamp(path)) return it->second;
+        if (it != images_.end() && it->second.image->stamp == fileStamp(path)) {
+            it->second.asked = ++asked_;
+            return it->second.image;
+        }
     }
-    auto image = readImage(path, space, most_);
+    auto image = readImage(path, space, most);
     std::lock_guard lock(mutex_);
-    return images_[key] = image;
+    images_[key] = {image, ++asked_};
+    drop();
+    return image;
+}
+
+std::map<int, std::shared_ptr<const Image>> ImageCache::tiles(const std::filesystem::path& pattern,
+                                                              const std::string& space) {
+    const auto files = tilesOf(pattern);
+    if (files.empty())
+        throw Error("no tile of it is there", pattern.string(),
+                    "Put tiles beside each other: 1001 is the first, 1002 to its right, 1011 above it");
+    std::map<int, std::shared_ptr<const Image>> images;
+    for (const auto& [tile, file] : files) images[tile] = image(file, space, most_ / files.size());
+    return images;
+}
+
+size_t ImageCache::bytes() const {
+    std::lock_guard lock(mutex_);
+    size_t sum = 0;
+    for (const auto& [key, kept] : images_) sum += kept.image->pixels.size() * sizeof(half);
+    return sum;
+}
+
+/// With the mutex held.
+void ImageCache::drop() {
+    const auto bytesOf = [](const Kept& kept) { return kept.image->pixels.size() * sizeof(half); };
+    size_t sum = 0;
+    for (const auto& [key, kept] : images_) sum += bytesOf(kept);
+    while (sum > most_) {
+        auto oldest = images_.end();
+        for (auto it = images_.begin(); it != images_.end(); ++it)
+            if (it->second.image.use_count() == 1 &&
+                (oldest == images_.end() || it->second.asked < oldest->second.asked))
+                oldest = it;
+        if (oldest == images_.end()) return;
+        sum -= bytesOf(oldest->second);
+        images_.erase(oldest);
+    }
 }
 
 WriteOptions defaultWriteOptions(const std::filesystem::path& path) {

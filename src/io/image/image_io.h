@@ -17,17 +17,34 @@ void prepareImages() noexcept;
 std::shared_ptr<const Image> readImage(const std::filesystem::path& path, const std::string& space,
                                        size_t most = SIZE_MAX);
 
-/// Keeps images that were read, and reads them again when their file changes. Thread safe.
+/// Keeps images that were read, and reads them again when their file changes. What nobody has any more goes,
+/// the longest unasked first, when all take more than the limit. Thread safe.
 class ImageCache {
   public:
-    std::shared_ptr<const Image> image(const std::filesystem::path& path, const std::string& space);
+    std::shared_ptr<const Image> image(const std::filesystem::path& path, const std::string& space) {
+        return image(path, space, most_);
+    }
+    /// Of a picture in tiles, which share what one may take. Throws Error where none is there.
+    std::map<int, std::shared_ptr<const Image>> tiles(const std::filesystem::path& pattern,
+                                                      const std::string& space);
     /// Bytes that an image may take: see readImage().
     void setLimit(size_t bytes);
+    /// Of all that is kept.
+    size_t bytes() const;
 
   private:
-    std::mutex mutex_;
+    struct Kept {
+        std::shared_ptr<const Image> image;
+        uint64_t asked = 0;
+    };
+    std::shared_ptr<const Image> image(const std::filesystem::path& path, const std::string& space,
+                                       size_t most);
+    void drop();
+
+    mutable std::mutex mutex_;
     std::atomic<size_t> most_{SIZE_MAX};
-    std::map<std::pair<std::string, std::string>, std::shared_ptr<const Image>> images_;
+    uint64_t asked_ = 0;
+    std::map<std::pair<std::string, std::string>, Kept> images_;
 };
 
 /// One plane of a picture to write: row 0 at the top.
