@@ -1,6 +1,6 @@
 # The programs, the tests and the benchmarks, all on top of ovrix_core.
 
-add_library(ovrix_demo STATIC demo/kelp_print.cpp demo/low_tide.cpp demo/maker.cpp demo/materials.cpp demo/motion.cpp demo/pup.cpp demo/recipes.cpp demo/shapes.cpp
+add_library(ovrix_demo STATIC demo/kelp_print.cpp demo/low_tide.cpp demo/maker.cpp demo/materials.cpp demo/motion.cpp demo/other_light.cpp demo/pup.cpp demo/recipes.cpp demo/shapes.cpp
             demo/strands.cpp)
 target_include_directories(ovrix_demo PUBLIC demo)
 target_link_libraries(ovrix_demo PUBLIC ovrix_core)

@@ -7,6 +7,7 @@
 #include "eval/evaluator.h"
 #include "eval/manual_work.h"
 #include "maker.h"
+#include "other_light.h"
 #include "shapes.h"
 #include "strands.h"
 
@@ -356,6 +357,7 @@ std::filesystem::path writeLowTide(const std::filesystem::path& folder) {
     addLayers(m, looks, ledgeId, sandId);
     const auto path = folder / "low_tide.ovrix";
     saveScene(m.document, path);
+    writeOtherLight(m, sandId);
     return path;
 }
 

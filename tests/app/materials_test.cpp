@@ -170,7 +170,7 @@ void MaterialsTest::showsASwatch() {
                    : swatch->image().pixelColor(swatch->image().width() / 2, swatch->image().height() / 2);
     };
     const auto finished = [&] {
-        return driver->waitFor([&] { return !swatch->busy(); }) && (driver->settle(), true);
+        return driver->waitFor([&] { return !swatch->busy(); }, 60000) && (driver->settle(), true);
     };
     QVERIFY(finished());
     QVERIFY(middle().red() > 3 * middle().green());

@@ -15,9 +15,9 @@ using namespace ovrix::tests;
 
 namespace {
 
-const struct BaseParams : ParamTable {
+const struct CurvedParams : ParamTable {
     Handle<VaryingColor> color = add(specs::color("base_color", "Base", Color(0.5f), true, "A colour"));
-} kBase;
+} kCurved;
 
 Curve flat(float y) { return {{{0.0f, y}, {1.0f, y}}, false}; }
 
@@ -101,26 +101,26 @@ TEST_CASE("fields give curved colours, one at a time and many, and files keep th
         CHECK(*paramAt(again, path).curves == curves);
         const auto hashOf = [&](const Param& param) {
             Hasher h;
-            addParamsToHash(h, kBase.specs(), {{"base_color", param}}, 1, {});
+            addParamsToHash(h, kCurved.specs(), {{"base_color", param}}, 1, {});
             return h.value();
         };
         CHECK(hashOf(p) != hashOf(bare));
 
-        const ResolvedParams plain(kBase.specs(), {{"base_color", bare}}, FieldContext()),
-            curved(kBase.specs(), again.get(material.id).params, FieldContext());
+        const ResolvedParams plain(kCurved.specs(), {{"base_color", bare}}, FieldContext()),
+            curved(kCurved.specs(), again.get(material.id).params, FieldContext());
         std::vector<V3f> places;
         for (int i = 0; i < 100; ++i) places.push_back(V3f(0, float(i) / 99, 0));
         Samples many(100);
         many.with(channel::position, places);
-        const std::vector<Color> before = plain[kBase.color].over(many),
-                                 after = curved[kBase.color].over(many);
+        const std::vector<Color> before = plain[kCurved.color].over(many),
+                                 after = curved[kCurved.color].over(many);
         for (size_t i = 0; i < 100; ++i) {
             checkNear(after[i], curves.at(before[i]));
             const Samples one = many.sub(i, 1);
-            checkNear(FieldsAt(one).of(curved[kBase.color]), curves.at(before[i]));
+            checkNear(FieldsAt(one).of(curved[kCurved.color]), curves.at(before[i]));
         }
         const ParamSpec fixed = specs::color("c", "C", Color(0.0f), false, "");
-        CHECK(!pasted(p, kBase.specs()[0], fixed).curves);
+        CHECK(!pasted(p, kCurved.specs()[0], fixed).curves);
     }
 }
 

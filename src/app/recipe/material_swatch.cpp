@@ -14,7 +14,8 @@
 
 namespace ovrix::app {
 
-static constexpr int kPasses = 16;
+/// Few are enough where noise is taken out.
+static constexpr int kPasses = 8, kNoisyPasses = 48;
 
 MaterialSwatch::MaterialSwatch(Controller& controller, QWidget* parent)
     : QWidget(parent),
@@ -67,7 +68,7 @@ void MaterialSwatch::make() {
     sample_ = request.scene.document, size_ = size, frame_ = frame;
     request.frame = frame;
     request.width = size.width(), request.height = size.height();
-    request.samples = kPasses;
+    request.samples = worker_.denoising() ? kPasses : kNoisyPasses;
     worker_.start(std::move(request));
 }
 

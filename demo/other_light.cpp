@@ -1,0 +1,61 @@
+#include "other_light.h"
+
+#include "document/file/scene_file.h"
+
+namespace ovrix::demo {
+
+namespace {
+
+/// Light from all of a white sky, and mist over the sea: nothing throws a shadow with an edge.
+void cloudOver(Maker& m) {
+    m.set("sun", {{"name", "Sun behind clouds"},
+                  {"elevation", "48"},
+                  {"azimuth", "-20"},
+                  {"strength", "1.6"},
+                  {"angle", "60"},
+                  {"air", "false"}});
+    m.set("sky", {{"name", "Overcast sky"}, {"haze", "16"}, {"exposure", "4.9"}, {"color", "1,0.94,0.84"}});
+    m.set("surroundings", {{"fog_visibility", "240"}, {"fog_height", "14"}, {"fog_color", "0.97,0.98,1"}});
+    m.set("camera/exposure", "0.2");
+}
+
+/// A moon behind the rocks, and plankton that shines where the water is thin.
+void turnToNight(Maker& m, const std::string& sand) {
+    m.set("sun", {{"name", "Moon"},
+                  {"elevation", "26"},
+                  {"azimuth", "148"},
+                  {"strength", "0.55"},
+                  {"color", "0.62,0.76,1"},
+                  {"angle", "0.9"},
+                  {"air", "false"},
+                  {"seen", "false"}});
+    m.set("sky", {{"name", "Night sky"}, {"haze", "1"}, {"exposure", "-1"}, {"color", "0.45,0.62,1"}});
+    m.set("surroundings", {{"fog_visibility", "900"}, {"fog_color", "0.85,0.92,1"}});
+    m.set("camera/exposure", "2.6");
+    const std::string glow = m.add("surface", "Plankton light");
+    m.set(glow, {{"base_weight", "0"},
+                 {"specular_weight", "0"},
+                 {"emission_luminance", "30000"},
+                 {"emission_color", "0.12,0.72,1"}});
+    const std::string drop = m.add("sphere", "Plankton");
+    m.set(drop, {{"radius", "0.0015"}, {"segments", "8"}, {"shown", "false"}, {"rendered", "false"}});
+    m.set(drop + "/material", glow);
+    // In all of the pool, most where it is shallow; none on the dry sand.
+    FieldSource shallow = heightBand(-0.2, -0.008, 0.0);
+    shallow.remap.points = {{0.0f, 0.25f}, {0.7f, 0.5f}, {0.9f, 1.0f}, {1.0f, 0.0f}};
+    const std::string id = m.layer("Shining plankton", sand, {{drop, 1}}, 60000, 61, {0.25, 1.0}, 0.5,
+                                   {blended(shallow, Blend::Replace), noise(0.3, 63, 1.6, 3)}, 0.0, 0.002);
+    m.set(id, {{"view_share", "1"}});
+}
+
+}  // namespace
+
+void writeOtherLight(const Maker& lowTide, const std::string& sand) {
+    Maker clouded = lowTide, night = lowTide;
+    cloudOver(clouded);
+    saveScene(clouded.document, lowTide.folder / "low_tide_overcast.ovrix");
+    turnToNight(night, sand);
+    saveScene(night.document, lowTide.folder / "low_tide_night.ovrix");
+}
+
+}  // namespace ovrix::demo
