@@ -22,7 +22,7 @@ const std::vector<std::pair<std::string, std::vector<std::string>>> kHouse = {
      {"process", "usd", "image", "video", "denoiser", "points", "mesh", "state", "volume", "strands",
       "formats", ""}},
     {"document", {"model", "types", "objects", "lights", "materials", "file", "edits", ""}},
-    {"eval", {"cache", "simulation", "", "checks"}},
+    {"eval", {"cache", "simulation", "", "pick", "checks"}},
     {"deliver", {""}},
     {"cli", {""}},
     {"app",

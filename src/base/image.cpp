@@ -1,5 +1,7 @@
 #include "base/image.h"
 
+#include <algorithm>
+
 namespace ovrix::base {
 
 namespace {

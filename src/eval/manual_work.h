@@ -33,18 +33,6 @@ class PaintStroke {
 /// The painted source with a map, whatever it had. Throws Error when it is none.
 Document withPaintedMap(const Document& document, const ParamPath& source, MapValue map);
 
-/// An element that a ray meets.
-struct ElementHit {
-    uint64_t id = 0;
-    uint32_t index = 0;  ///< in the copies
-    float distance = 0;
-};
-/// The nearest copy whose box the ray meets; boxes are those of the prototypes, turned and sized with the
-/// copies.
-/// @p boxes go with the copies' prototypes.
-std::optional<ElementHit> elementAt(const Copies& copies, std::span<const Box3f> boxes, const V3f& origin,
-                                    const V3f& direction);
-
 /// The layer's step that holds what was changed by hand, last in the recipe; made when @p change needs it.
 Document withManualEdit(const Document& document, const std::string& layer,
                         const std::function<void(ManualEdits&)>& change);

@@ -20,7 +20,7 @@ uint64_t SceneContext::stampOf(const std::string& path) const {
     Hasher h;
     h.add(std::string_view(whole.native()));
     if (isTiled(path)) {
-        for (const auto& [tile, file] : tilesOf(whole)) h.add(uint64_t(tile)).add(fileStamp(file));
+        for (const auto& [number, tile] : tilesOf(whole)) h.add(uint64_t(number)).add(fileStamp(tile));
         return h.value();
     }
     if (!isSequence(path)) return h.add(fileStamp(whole)).value();

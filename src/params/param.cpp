@@ -121,8 +121,8 @@ bool Param::operator==(const Param& other) const {
     const bool sameField = field == other.field || (field && other.field && *field == *other.field);
     const bool sameRamp = ramp == other.ramp || (ramp && other.ramp && *ramp == *other.ramp);
     const bool sameCurves = curves == other.curves || (curves && other.curves && *curves == *other.curves);
-    return sameField && sameRamp && sameCurves && value == other.value && keys == other.keys && low == other.low &&
-           repeat == other.repeat && formulas == other.formulas;
+    return sameField && sameRamp && sameCurves && value == other.value && keys == other.keys &&
+           low == other.low && repeat == other.repeat && formulas == other.formulas;
 }
 
 static const char* const kBlendNames[] = {"replace",  "multiply", "add",     "min",       "max",

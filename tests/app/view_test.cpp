@@ -163,6 +163,7 @@ void ViewTest::drawsLinesOfLayers() {
 void ViewTest::blursWhatIsOutOfFocus() {
     auto& c = driver->window.controller();
     auto* view = driver->window.view();
+    if (view->depthOfField()) view->toggleDepthOfField();  // it is kept from window to window
     c.edit("balls", [](const Document& d) {
         Document out = d;
         for (const auto& [name, place] : {std::pair{"Near", V3d(-0.6, 0, 0)}, {"Far", V3d(1.6, 0, -6)}}) {

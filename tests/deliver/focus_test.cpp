@@ -2,7 +2,7 @@
 #include "deliver/studio.h"
 #include "document/edits/aim.h"
 #include "eval/camera_options.h"
-#include "eval/element_near.h"
+#include "eval/pick/element_pick.h"
 
 using namespace ovrix::deliver;
 using namespace ovrix::tests;

@@ -3,6 +3,7 @@
 #include "document/file/scene_file.h"
 #include "eval/evaluator.h"
 #include "eval/manual_work.h"
+#include "eval/pick/element_pick.h"
 #include "ops/points/by_hand.h"
 #include "support.h"
 

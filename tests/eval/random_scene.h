@@ -109,8 +109,7 @@ class RandomScenes {
 
     Curve curve() {
         Curve c;
-        for (uint64_t i = 0, n = below(3); i < n; ++i)
-            c.points.push_back(V2f(float(unit()), float(unit())));
+        for (uint64_t i = 0, n = below(3); i < n; ++i) c.points.push_back(V2f(float(unit()), float(unit())));
         c.smooth = oneIn(2);
         c.tidy();
         return c;

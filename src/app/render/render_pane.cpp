@@ -18,7 +18,7 @@
 #include "deliver/render_file.h"
 #include "document/edits/aim.h"
 #include "eval/camera_options.h"
-#include "eval/element_near.h"
+#include "eval/pick/element_pick.h"
 #include "io/denoiser/denoiser.h"
 
 namespace ovrix::app {

@@ -6,6 +6,7 @@
 
 #include "app/theme/theme.h"
 #include "base/error.h"
+#include "eval/pick/element_pick.h"
 #include "eval/prototype.h"
 
 namespace ovrix::app {

@@ -117,7 +117,7 @@ void CurveEditor::mousePressEvent(QMouseEvent* e) {
     update();
 }
 
-void CurveEditor::moveChosen(V2f to, bool dragging) {
+void CurveEditor::moveChosen(const V2f& to, bool dragging) {
     if (chosen_ < 0) return;
     const size_t i = size_t(chosen_);
     const float low = i > 0 ? curve_.points[i - 1].x + 0.001f : 0.0f;
@@ -218,7 +218,7 @@ void CurveBox::open() {
     row->addWidget(reset);
     box->addWidget(editor);
     box->addLayout(row);
-    const auto take = [this, editor](const Curve& c, bool dragging) {
+    const auto take = [this](const Curve& c, bool dragging) {
         curve_ = c;
         update();
         Q_EMIT changed(c, dragging);

@@ -35,7 +35,7 @@ class CurveEditor : public QWidget {
     QPointF toScreen(const V2f& p) const;
     V2f fromScreen(const QPointF& p) const;
     int pointAt(const QPointF& p) const;
-    void moveChosen(V2f to, bool dragging);
+    void moveChosen(const V2f& to, bool dragging);
     void removeChosen();
     Curve curve_;
     int chosen_ = -1;

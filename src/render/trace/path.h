@@ -57,6 +57,7 @@ struct Renderer::Path {
 inline RayHit hitAt(float distance) {
     RayHit hit;
     hit.distance = distance, hit.instance = 0;
+    hit.faceNormal = V3f(0.0f);
     return hit;
 }
 

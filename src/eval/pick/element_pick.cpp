@@ -1,4 +1,4 @@
-#include "eval/element_near.h"
+#include "eval/pick/element_pick.h"
 
 #include "eval/prototype.h"
 
@@ -48,6 +48,31 @@ std::optional<size_t> strandNear(const StrandSet& strands, const V3f& place) {
 }
 
 }  // namespace
+
+std::optional<ElementHit> elementAt(const Copies& copies, std::span<const Box3f> boxes, const V3f& origin,
+                                    const V3f& direction) {
+    const ElementPlaces places(copies.attributes);
+    const auto which = copies.attributes.find<int32_t>("prototype");
+    const auto id = copies.attributes.find<uint64_t>("id");
+    std::optional<ElementHit> best;
+    for (size_t i = 0; i < places.size(); ++i) {
+        if (size_t(which[i]) >= boxes.size() || boxes[size_t(which[i])].isEmpty()) continue;
+        const M44f matrix = places.matrix(i);
+        if (std::abs(matrix.determinant()) < 1e-30f) continue;
+        const M44f inverse = matrix.inverse();
+        V3f o = origin * inverse, d;
+        inverse.multDirMatrix(direction, d);  // not unit: distances stay those of the world
+        float near = 0.0f, far = best ? best->distance : std::numeric_limits<float>::infinity();
+        for (int a = 0; a < 3; ++a) {
+            const Box3f& box = boxes[size_t(which[i])];
+            float t0 = (box.min[a] - o[a]) / d[a], t1 = (box.max[a] - o[a]) / d[a];
+            if (t0 > t1) std::swap(t0, t1);
+            near = std::max(near, t0), far = std::min(far, t1);
+        }
+        if (near <= far && (!best || near < best->distance)) best = ElementHit{id[i], uint32_t(i), near};
+    }
+    return best;
+}
 
 std::optional<uint64_t> elementNear(Evaluator& evaluator, const SceneContext& scene, const std::string& layer,
                                     const EvalOptions& options, const V3f& place, Progress& progress) {
