@@ -19,15 +19,15 @@ const struct CurvedParams : ParamTable {
     Handle<VaryingColor> color = add(specs::color("base_color", "Base", Color(0.5f), true, "A colour"));
 } kCurved;
 
-Curve flat(float y) { return {{{0.0f, y}, {1.0f, y}}, false}; }
+Curve levelAt(float y) { return {{{0.0f, y}, {1.0f, y}}, false}; }
 
 void checkNear(const Color& a, const Color& b) {
     CHECK((a - b).length() < 2e-5f * std::max(1.0f, b.length()));
 }
 
-ColorCurves turned(float wheel) {
+ColorCurves hueTurned(float wheel) {
     ColorCurves c;
-    c.hue = flat(0.5f + wheel);
+    c.hue = levelAt(0.5f + wheel);
     return c;
 }
 
@@ -45,12 +45,12 @@ TEST_CASE("curves that are straight change no colour", "[color-curves]") {
 
 TEST_CASE("hues turn by what their place of the curve says", "[color-curves]") {
     const float third = 1.0f / 3.0f;
-    checkNear(turned(third).at(Color(1, 0, 0)), Color(0, 1, 0));
-    checkNear(turned(third).at(Color(0, 0, 1)), Color(1, 0, 0));
-    checkNear(turned(-third).at(Color(1, 0, 0)), Color(0, 0, 1));
-    checkNear(turned(0.5f).at(Color(1, 0, 0)), Color(0, 1, 1));
-    checkNear(turned(-0.5f).at(Color(4, 4, 0)), Color(0, 0, 4));
-    checkNear(turned(0.2f).at(Color(0.3f)), Color(0.3f));  // grey has none
+    checkNear(hueTurned(third).at(Color(1, 0, 0)), Color(0, 1, 0));
+    checkNear(hueTurned(third).at(Color(0, 0, 1)), Color(1, 0, 0));
+    checkNear(hueTurned(-third).at(Color(1, 0, 0)), Color(0, 0, 1));
+    checkNear(hueTurned(0.5f).at(Color(1, 0, 0)), Color(0, 1, 1));
+    checkNear(hueTurned(-0.5f).at(Color(4, 4, 0)), Color(0, 0, 4));
+    checkNear(hueTurned(0.2f).at(Color(0.3f)), Color(0.3f));  // grey has none
     // Greens alone.
     ColorCurves c;
     c.hue = {{{0.25f, 0.5f}, {third, 0.5f + third}, {0.4f, 0.5f}}, false};
@@ -63,14 +63,14 @@ TEST_CASE("hues turn by what their place of the curve says", "[color-curves]") {
 TEST_CASE("saturation and value go by their curves, and what is brighter than white stays so",
           "[color-curves]") {
     ColorCurves grey;
-    grey.saturation = flat(0);
+    grey.saturation = levelAt(0);
     checkNear(grey.at(Color(0.2f, 0.7f, 0.1f)), Color(0.7f));
     ColorCurves half;
     half.value.points = {{0, 0}, {1, 0.5f}};
     for (const float light : {0.03f, 0.4f, 1.0f, 9.0f})
         CHECK(half.at(Color(light, 0, 0)).x == Approx(decodeSrgb(0.5f * encodeSrgb(light))).epsilon(1e-4));
     ColorCurves pure;
-    pure.saturation = flat(1);
+    pure.saturation = levelAt(1);
     const Color c = pure.at(Color(0.5f, 0.4f, 0.3f));
     CHECK(c.x == Approx(0.5f).epsilon(1e-4));
     CHECK(c.z == 0.0f);
@@ -91,7 +91,7 @@ TEST_CASE("fields give curved colours, one at a time and many, and files keep th
         p.low = Color(0.1f, 0.2f, 0.3f), p.value = Color(0.9f, 0.5f, 0.1f);
         if (ramp) p.ramp = std::make_shared<Ramp>(Ramp{.stops = {{0.5f, Color(0, 1, 0)}}});
         const Param bare = p;
-        ColorCurves curves = turned(0.25f);
+        ColorCurves curves = hueTurned(0.25f);
         curves.value.points = {{0, 0.1f}, {0.6f, 0.8f}, {1, 1}};
         p.curves = std::make_shared<ColorCurves>(curves);
         CHECK(!(p == bare));
@@ -131,7 +131,7 @@ TEST_CASE("curves in a file that are none are refused with their place", "[color
     const ParamPath path{material.id, "", "base_color"};
     Param p = paramAt(d, path);
     p.field = std::make_shared<Field>(Field{{makeSource("noise")}});
-    p.curves = std::make_shared<ColorCurves>(turned(0.1f));
+    p.curves = std::make_shared<ColorCurves>(hueTurned(0.1f));
     const std::string text = writeScene(withParam(d, path, p));
     const size_t at = text.find("\"curves\"");
     REQUIRE(at != std::string::npos);
