@@ -26,7 +26,7 @@ float middleOf(const std::filesystem::path& path) {
 
 TEST_CASE("pictures of materials are written, of surfaces and of strands", "[materials][library]") {
     Studio s;
-    const fs::path path = s.folder / "picture.png";
+    const std::filesystem::path path = s.folder / "picture.png";
     for (const char* type : {"surface", "line_art", "fibre"}) {
         const std::string id = s.add(type);
         const bool strand = std::string(type) == "fibre";
@@ -35,7 +35,7 @@ TEST_CASE("pictures of materials are written, of surfaces and of strands", "[mat
         writeMaterialPicture(materialFileOf(s.document, id, s.folder.path()), path, Progress::none());
         const float light = middleOf(path);
         CHECK(light > (strand ? 0.005f : 0.2f));
-        fs::remove(path);
+        std::filesystem::remove(path);
         if (strand) continue;
         s.set(color, "0.01,0.01,0.01");
         if (type == std::string("line_art")) s.set(id + "/shadow_color", "0,0,0");
