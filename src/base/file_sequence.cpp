@@ -40,32 +40,37 @@ std::string fileOfFrame(const std::string& pattern, int frame) {
     return parts.digits ? parts.before + digitsOf(frame, parts.digits) + parts.after : pattern;
 }
 
+/// Calls @p found with the number, and the figures, of each file of a folder that is called so around them.
+template <class Found>
+static void forNumbered(const fs::path& folder, const std::string& before, const std::string& after,
+                        const Found& found) {
+    std::error_code code;
+    for (const auto& entry : fs::directory_iterator(folder.empty() ? fs::path(".") : folder, code)) {
+        const std::string name = entry.path().filename().string();
+        if (name.size() <= before.size() + after.size() || !name.starts_with(before) ||
+            !name.ends_with(after))
+            continue;
+        const char *from = name.data() + before.size(), *to = name.data() + name.size() - after.size();
+        int number = 0;
+        const auto [end, error] = std::from_chars(from, to, number);
+        if (error == std::errc() && end == to) found(number, std::string(from, to));
+    }
+}
+
 std::set<int> framesOf(const fs::path& pattern) {
     std::set<int> frames;
     const Parts parts(pattern.filename().string());
     if (!parts.digits) return frames;
-    std::error_code code;
-    const fs::path folder = pattern.has_parent_path() ? pattern.parent_path() : fs::path(".");
-    for (const auto& entry : fs::directory_iterator(folder, code)) {
-        const std::string name = entry.path().filename().string();
-        if (name.size() <= parts.before.size() + parts.after.size() || !name.starts_with(parts.before) ||
-            !name.ends_with(parts.after))
-            continue;
-        const char *from = name.data() + parts.before.size(),
-                   *to = name.data() + name.size() - parts.after.size();
-        int frame = 0;
-        const auto [end, error] = std::from_chars(from, to, frame);
+    forNumbered(pattern.parent_path(), parts.before, parts.after, [&](int frame, const std::string& figures) {
         // Only what fileOfFrame() would name: "7" is no frame of "####".
-        if (error == std::errc() && end == to && std::string(from, to) == digitsOf(frame, parts.digits))
-            frames.insert(frame);
-    }
+        if (figures == digitsOf(frame, parts.digits)) frames.insert(frame);
+    });
     return frames;
 }
 
 namespace {
 
 constexpr std::string_view kTile = "<UDIM>";
-constexpr int kFirstTile = 1001, kLastTile = 9999;
 constexpr size_t kTileDigits = 4;
 
 }  // namespace
@@ -80,11 +85,11 @@ std::map<int, fs::path> tilesOf(const fs::path& pattern) {
     const std::string name = pattern.filename().string();
     const size_t at = name.rfind(kTile);
     if (at == std::string::npos) return tiles;
-    const std::string frames =
-        name.substr(0, at) + std::string(kTileDigits, '#') + name.substr(at + kTile.size());
-    for (const int tile : framesOf(pattern.parent_path() / frames))
-        if (tile >= kFirstTile && tile <= kLastTile)
-            tiles[tile] = fileOfFrame((pattern.parent_path() / frames).string(), tile);
+    const std::string before = name.substr(0, at), after = name.substr(at + kTile.size());
+    forNumbered(pattern.parent_path(), before, after, [&](int tile, const std::string& figures) {
+        if (figures.size() == kTileDigits && tile >= kFirstTile)
+            tiles[tile] = pattern.parent_path() / (before + figures + after);
+    });
     return tiles;
 }
 

@@ -21,6 +21,7 @@ std::string sequenceOf(const std::filesystem::path& file);
 /// A picture in tiles, one for each unit square of texture places: "rock.<UDIM>.png" stands for
 /// rock.1001.png, rock.1002.png... as the trade numbers them: 1001 + column + 10 * row, of columns 0 to 9.
 bool isTiled(const std::string& path);
+inline constexpr int kFirstTile = 1001;
 /// The tiles whose files are there, by number from 1001 to 9999; empty where none is.
 std::map<int, std::filesystem::path> tilesOf(const std::filesystem::path& pattern);
 /// The tiles that a file is one of, when it has others beside it; else the file.

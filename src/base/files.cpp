@@ -231,6 +231,14 @@ fs::path freeFile(const fs::path& folder, const std::string& name, const std::st
     return path;
 }
 
+void removeFile(const fs::path& path) {
+    std::error_code failed;
+    fs::remove(path, failed);
+    if (failed)
+        throw Error("could not be deleted: " + failed.message(), path.string(),
+                    "Look whether its folder may be written to");
+}
+
 uint64_t fileStamp(const fs::path& path) {
     std::error_code code;
     if (path.native().find('\0') != std::string::npos) return 0;

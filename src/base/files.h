@@ -51,6 +51,9 @@ std::string endingOf(const std::filesystem::path& path);
 std::filesystem::path freeFile(const std::filesystem::path& folder, const std::string& name,
                                const std::string& ending);
 
+/// Throws Error where it cannot be deleted; one that is not there is none.
+void removeFile(const std::filesystem::path& path);
+
 /// Changes when the file changes: size and modification time; 0 when it does not exist.
 uint64_t fileStamp(const std::filesystem::path& path);
 

@@ -38,10 +38,10 @@ Color Image::sample(float u, float v) const {
     return Color(top * (1.0f - b.fy) + bottom * b.fy);
 }
 
-Color Image::sampleWithin(float u, float v) const {
-    if (pixels.empty()) return Color(0.0f);
+V2f Image::within(const V2f& place) const {
+    if (pixels.empty()) return place;
     const float halfU = 0.5f / float(width), halfV = 0.5f / float(height);
-    return sample(std::clamp(u, halfU, 1.0f - halfU), std::clamp(v, halfV, 1.0f - halfV));
+    return {std::clamp(place.x, halfU, 1.0f - halfU), std::clamp(place.y, halfV, 1.0f - halfV)};
 }
 
 float Image::sampleAlpha(float u, float v) const {

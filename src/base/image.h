@@ -25,8 +25,13 @@ struct Image {
     }
     /// Bilinear, repeating; u to the right, v up, both 0 to 1 over the picture.
     Color sample(float u, float v) const;
+    /// The place, or the nearest from which nothing of the other side is seen.
+    V2f within(const V2f& place) const;
     /// The same, but its edges go on instead.
-    Color sampleWithin(float u, float v) const;
+    Color sampleWithin(float u, float v) const {
+        const V2f place = within(V2f(u, v));
+        return sample(place.x, place.y);
+    }
     float sampleAlpha(float u, float v) const;
 };
 

@@ -396,7 +396,8 @@ void RenderSceneBuilder::addCopies(const Item& p, uint32_t shape, uint32_t mater
         progress);
 }
 
-/// On the element that the camera keeps sharp: the layer is made by now.
+/// On the element that the camera keeps sharp: the layer is made by now. A draft has not every one, and says
+/// nothing of that.
 void RenderSceneBuilder::focus(const SceneContext& scene, const JobOptions& o, RenderJob& job,
                                Progress& progress) {
     const Document& document = scene.document;
@@ -408,7 +409,7 @@ void RenderSceneBuilder::focus(const SceneContext& scene, const JobOptions& o, R
         const LayerResult result = evaluator_.layer(scene, layer, eval, progress);
         for (CameraOptions& c : job.cameras) focusOnElement(document, camera, o.frame, result.geometry, c);
     } catch (const Error& e) {
-        job.problems.push_back(e.what());
+        if (!o.draft) job.problems.push_back(e.what());
     }
 }
 

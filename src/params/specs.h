@@ -37,8 +37,9 @@ ParamSpec detailOf(const char* number, std::string detail, ParamSpec spec);
 ParamSpec affecting(Affects what, ParamSpec spec);
 
 /// Whether the parameter applies, given the text of others: showIf is "param=value", "param!=value", or
-/// values with | between; empty applies always. "makes" stands for what a layer makes: "strands", "copies"...
-/// A flag's text is "true" or "false".
+/// values with | between; empty applies always. "makes" stands for what a layer makes: "strands",
+/// "copies"..., "param.kind" for what a reference leads to: "object", "layer"... A flag's text is "true" or
+/// "false".
 bool applies(const ParamSpec& spec, const std::function<std::string(const std::string& param)>& textOf);
 
 }  // namespace ovrix::params::specs

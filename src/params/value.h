@@ -77,7 +77,8 @@ struct ParamSpec {
     std::string help = {};                   ///< one line
     std::vector<std::string> choices = {};   ///< for Choice
     /// For Ref, Refs, PrototypeMix: "object", "object or layer", "material"... For File: "sequence" where
-    /// #### may stand for the frame, "vectors" for a grid of them, "strands"; else what fits the node.
+    /// #### may stand for the frame, "tiled" for an image that <UDIM> may stand in, "vectors" for a grid of
+    /// them, "strands"; else what fits the node.
     std::string refKind = {};
     /// Its title where it stands under the parameter of which it says more; empty where it stands by itself.
     std::string detail = {};

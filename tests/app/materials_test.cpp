@@ -192,6 +192,24 @@ void MaterialsTest::showsASwatch() {
     c.undo();
     c.selection().select(red);
     QVERIFY(driver->waitFor([&] { return middle().red() > 3 * middle().green(); }));
+    // Where nobody sees it, it is not worked on; images are found beside the scene.
+    QImage blue(4, 4, QImage::Format_RGB32);
+    blue.fill(QColor(0, 0, 255));
+    QVERIFY(blue.save(path("blue.png")));
+    QVERIFY(c.files().saveScene(path("blue.ovrix")));
+    c.setValue({red, "", "base_color"}, Color(0.5f));
+    c.selection().select("camera");
+    QVERIFY(driver->waitFor([&] { return !swatch->busy(); }, 3000));
+    c.edit("image", [&](const Document& d) {
+        FieldSource image = makeSource("image");
+        image.params["file"].value = std::string("blue.png");
+        image.params["projection"].value = std::string("box");
+        return withField(withText(d, red + "/base_color", "1,1,1"), {red, "", "base_color"},
+                         std::make_shared<Field>(Field{{image}}));
+    });
+    QVERIFY(!swatch->busy());
+    c.selection().select(red);
+    QVERIFY(driver->waitFor([&] { return middle().blue() > 3 * middle().red(); }));
     // One that goes away takes it along.
     c.edit("remove", [&](const Document& d) {
         Document out = d;

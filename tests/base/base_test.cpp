@@ -135,6 +135,31 @@ TEST_CASE("files are written whole or not at all", "[files]") {
     CHECK_THROWS_WITH(writeFile(folder.path(), "x"), Catch::Contains("folder"));
 }
 
+TEST_CASE("files are deleted, or it is said why not", "[files]") {
+    TemporaryFolder folder;
+    writeFile(folder / "one", "1");
+    removeFile(folder / "one");
+    CHECK(!std::filesystem::exists(folder / "one"));
+    CHECK_NOTHROW(removeFile(folder / "one"));  // it is gone already
+    std::filesystem::create_directory(folder / "full");
+    writeFile(folder / "full/one", "1");
+    CHECK_THROWS_AS(removeFile(folder / "full"), Error);
+    CHECK(std::filesystem::exists(folder / "full/one"));
+}
+
+TEST_CASE("free names are made of what an artist calls a thing", "[files]") {
+    TemporaryFolder folder;
+    const auto next = [&](const std::string& name) {
+        const auto file = freeFile(folder.path(), name, ".thing");
+        writeFile(file, "1");
+        return file.filename().string();
+    };
+    CHECK(next("  Wet Rock (2)! ") == "wet_rock_2.thing");
+    CHECK(next("wet rock 2") == "wet_rock_2_2.thing");
+    CHECK(next("../\xc3\xa4") == "thing.thing");
+    CHECK(next("") == "thing_2.thing");
+}
+
 TEST_CASE("a kill during a save keeps the old file", "[files]") {
     TemporaryFolder folder;
     const std::string before(1000, 'a');

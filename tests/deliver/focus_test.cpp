@@ -80,6 +80,9 @@ TEST_CASE("a focus that cannot be is said, and the camera's own distance holds",
         CHECK(job.problems[0].find("focus") != std::string::npos);
         CHECK(job.cameras.back().focus == Approx(3));
     }
+    JobOptions draft;
+    draft.draft = true;
+    CHECK(s.job(draft).problems.empty());  // a draft has not every element
     s.document = withFocusOn(s.document, s.layer, first, 1);
     s.set("camera/target", "0,0,20");  // looks away from it
     CHECK(s.job().problems.size() == 1);
@@ -87,6 +90,19 @@ TEST_CASE("a focus that cannot be is said, and the camera's own distance holds",
     s.document = withoutNode(s.document, s.layer);
     CHECK(s.job().problems.empty());
     CHECK_THROWS_AS(withFocusOn(withoutNode(s.document, "camera"), "x", "", 1), Error);
+}
+
+TEST_CASE("an element is asked for where the focus is on a layer", "[camera][documents]") {
+    Row s;
+    const ParamPath element{"camera", "", kCamera.focusElement.id()};
+    const auto applies = [&] { return appliesAt(s.document, element, specAt(s.document, element)); };
+    CHECK(!applies());
+    s.document = withFocusOn(s.document, s.ball, "", 1);
+    CHECK(!applies());
+    s.document = withFocusOn(s.document, s.layer, "7", 1);
+    CHECK(applies());
+    s.document = withFocusOn(s.document, "gone", "7", 1);
+    CHECK(!applies());
 }
 
 TEST_CASE("the element at a place is that in whose box it lies", "[camera]") {

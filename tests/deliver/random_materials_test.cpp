@@ -2,6 +2,7 @@
 #include <tbb/global_control.h>
 
 #include "deliver/studio.h"
+#include "document/edits/aim.h"
 #include "eval/random_scene.h"
 
 using namespace ovrix::deliver;
@@ -51,7 +52,14 @@ struct Wild : Studio {
                 layer.steps[1].params["prototypes"].value = PrototypeMix{{ball, 1}};
             layer.params["surface"].value = sheet;
             layer.params["material"].value = materials[random.below(3)];
+            if (random.oneIn(3)) document = withFocusOn(document, layer.id, random.oneIn(2) ? "" : "3", 1);
             document.put(layer);
+        }
+        set("camera/fstop", random.oneIn(2) ? "0.4" : "0");
+        for (uint64_t i = 0, n = random.oneIn(3) ? 12 : 0; i < n; ++i) {  // too many to be asked one by one
+            const std::string lamp = add("area");
+            set(lamp + "/position", std::to_string(i % 4) + ",1.5," + std::to_string(i / 4));
+            set(lamp + "/width", random.oneIn(2) ? "3" : "0.1");
         }
         for (const char* type : {"sun", "sky", "area", "spot", "ball", "disk", "dome"}) {
             if (random.oneIn(2)) continue;

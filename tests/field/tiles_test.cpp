@@ -2,7 +2,8 @@
 #include "base/error.h"
 #include "base/file_sequence.h"
 #include "base/image.h"
-#include "eval/scene_context.h"
+#include "document/edits/edits.h"
+#include "eval/evaluator.h"
 #include "field/field.h"
 #include "io/image/image_io.h"
 #include "support.h"
@@ -76,6 +77,10 @@ TEST_CASE("tiles are found by their names", "[tiles]") {
         CHECK(tiledOf(p.folder / one) == p.folder / "rock.<UDIM>.png");
     CHECK(tiledOf(p.folder / "rock.0999.png") == p.folder / "rock.0999.png");
     CHECK(tiledOf(p.folder / "rock.tmp.png") == p.folder / "rock.tmp.png");
+    // Figures and signs beside the number are part of the name.
+    p.write("a#7.1001.png", Color(1.0f));
+    p.write("a#7.10010.png", Color(1.0f));
+    CHECK(tilesOf(p.folder / "a#7.<UDIM>.png").size() == 1);
     p.write("lone.1001.png", Color(1.0f));
     CHECK(tiledOf(p.folder / "lone.1001.png") == p.folder / "lone.1001.png");  // a picture like any other
     p.write("scan_1001_1002.png", Color(1.0f));
@@ -89,6 +94,7 @@ TEST_CASE("each unit square of texture places has its tile, and missing ones are
     const std::pair<V2f, Color> known[] = {
         {{0.5f, 0.5f}, Color(1, 0, 0)}, {{0.0f, 0.0f}, Color(1, 0, 0)},    {{0.999f, 0.999f}, Color(1, 0, 0)},
         {{1.0f, 0.5f}, Color(0, 1, 0)}, {{1.999f, 0.01f}, Color(0, 1, 0)}, {{0.5f, 1.5f}, Color(0, 0, 1)},
+        {{2.0f, 0.5f}, Color(0, 1, 0)}, {{0.5f, 2.0f}, Color(0, 0, 1)},    {{1.0f, 1.0f}, Color(0, 0, 1)},
         {{1.5f, 1.5f}, kMissing},       {{2.5f, 0.5f}, kMissing},          {{-0.5f, 0.5f}, kMissing},
         {{0.5f, -0.01f}, kMissing},     {{10.5f, 0.5f}, kMissing},         {{1e30f, 1e30f}, kMissing},
         {{NAN, 0.5f}, kMissing},        {{0.5f, INFINITY}, kMissing}};
@@ -113,6 +119,48 @@ TEST_CASE("each unit square of texture places has its tile, and missing ones are
     p.write("rock.1012.png", Color(1, 1, 0));
     CHECK(scene.stampOf("rock.<UDIM>.png") != before);
     CHECK((p.at(p.field("rock.<UDIM>.png"), V2f(1.5f, 1.5f)) - Color(1, 1, 0)).length() < 1e-3f);
+}
+
+TEST_CASE("tiles drive masks of layers and steps of objects", "[tiles][evaluator]") {
+    Pictures p;
+    p.write("mask.1001.png", Color(1.0f));
+    p.write("mask.1002.png", Color(0.0f));
+    p.write("mask.1011.png", Color(1.0f));
+    p.write("mask.1012.png", Color(0.0f));
+    FieldSource image = makeSource("image");
+    image.params["file"].value = std::string("mask.<UDIM>.png");
+    image.params["repeat_u"].value = 2.0, image.params["repeat_v"].value = 2.0;
+    const auto field = std::make_shared<const Field>(Field{{image}});
+    Document d = Document::fresh();
+    Node plane = makeNode(d, "plane");
+    plane.params["divisions"].value = int64_t(8);
+    d.put(plane);
+    std::string layer;
+    d = withLayer(d, plane.id, "", &layer);
+    d = withField(d, {layer, "scatter", "mask"}, field);
+    Evaluator evaluator;
+    const auto made =
+        evaluator.layer({d, p.folder.path()}, layer, {1, Purpose::Render, true}, Progress::none());
+    REQUIRE(made.ok);
+    const auto places = placesOf(made.geometry);
+    REQUIRE(places.size() > 10);
+    const bool positive = places[0].x > 0;  // U runs along one of its sides
+    for (const V3f& place : places) CHECK((place.x > 0) == positive);
+    // The half that is white is raised.
+    Node raised = d.get(plane.id);
+    raised.steps.push_back(makeStep("displace", raised));
+    raised.steps[0].params["by"].value = 0.5;
+    raised.steps[0].params["by"].field = field;
+    d.put(raised);
+    const ObjectResult object = evaluator.object({d, p.folder.path()}, plane.id, 1, Progress::none());
+    CHECK(object.steps[0].error.empty());
+    int counted = 0;
+    for (const V3f& place : object.mesh->positions()) {
+        if (std::abs(place.x) < 0.01f) continue;  // between both
+        CHECK((place.y > 0.25f) == ((place.x > 0) == positive));
+        ++counted;
+    }
+    CHECK(counted > 20);
 }
 
 TEST_CASE("tiles that cannot be laid or read say why", "[tiles][damaged]") {

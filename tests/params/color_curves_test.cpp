@@ -3,21 +3,13 @@
 
 #include "base/hash.h"
 #include "base/srgb.h"
-#include "document/edits/edits.h"
 #include "document/edits/paste.h"
-#include "document/file/scene_file.h"
-#include "field/field.h"
-#include "params/param_table.h"
-#include "support.h"
+#include "params/sunset.h"
 
 using namespace ovrix::document;
 using namespace ovrix::tests;
 
 namespace {
-
-const struct CurvedParams : ParamTable {
-    Handle<VaryingColor> color = add(specs::color("base_color", "Base", Color(0.5f), true, "A colour"));
-} kCurved;
 
 Curve levelAt(float y) { return {{{0.0f, y}, {1.0f, y}}, false}; }
 
@@ -79,72 +71,50 @@ TEST_CASE("saturation and value go by their curves, and what is brighter than wh
 
 TEST_CASE("fields give curved colours, one at a time and many, and files keep them",
           "[color-curves][scene-file]") {
+    const Sunset s;
     for (const bool ramp : {false, true}) {
-        Document d = Document::fresh();
-        const Node material = makeNode(d, "surface", "Sunset");
-        d.put(material);
-        const ParamPath path{material.id, "", "base_color"};
-        Param p = paramAt(d, path);
-        FieldSource height = makeSource("formula");
-        height.params["formula"].value = std::string("y");
-        p.field = std::make_shared<Field>(Field{{height}});
-        p.low = Color(0.1f, 0.2f, 0.3f), p.value = Color(0.9f, 0.5f, 0.1f);
+        Param p = s.byHeight(Color(0.1f, 0.2f, 0.3f), Color(0.9f, 0.5f, 0.1f));
         if (ramp) p.ramp = std::make_shared<Ramp>(Ramp{.stops = {{0.5f, Color(0, 1, 0)}}});
         const Param bare = p;
         ColorCurves curves = hueTurned(0.25f);
         curves.value.points = {{0, 0.1f}, {0.6f, 0.8f}, {1, 1}};
         p.curves = std::make_shared<ColorCurves>(curves);
         CHECK(!(p == bare));
-        d = withParam(d, path, p);
+        const Document d = withParam(s.document, s.path, p);
         const Document again = readScene(writeScene(d), "again");
         CHECK(again == d);
-        CHECK(*paramAt(again, path).curves == curves);
+        CHECK(*paramAt(again, s.path).curves == curves);
         const auto hashOf = [&](const Param& param) {
             Hasher h;
-            addParamsToHash(h, kCurved.specs(), {{"base_color", param}}, 1, {});
+            addParamsToHash(h, kSunset.specs(), {{"base_color", param}}, 1, {});
             return h.value();
         };
         CHECK(hashOf(p) != hashOf(bare));
 
-        const ResolvedParams plain(kCurved.specs(), {{"base_color", bare}}, FieldContext()),
-            curved(kCurved.specs(), again.get(material.id).params, FieldContext());
-        std::vector<V3f> places;
-        for (int i = 0; i < 100; ++i) places.push_back(V3f(0, float(i) / 99, 0));
-        Samples many(100);
-        many.with(channel::position, places);
-        const std::vector<Color> before = plain[kCurved.color].over(many),
-                                 after = curved[kCurved.color].over(many);
+        const ResolvedParams plain(kSunset.specs(), {{"base_color", bare}}, FieldContext()),
+            curved(kSunset.specs(), again.get(s.path.node).params, FieldContext());
+        const Heights many(100);
+        const std::vector<Color> before = plain[kSunset.color].over(many.samples),
+                                 after = curved[kSunset.color].over(many.samples);
         for (size_t i = 0; i < 100; ++i) {
             checkNear(after[i], curves.at(before[i]));
-            const Samples one = many.sub(i, 1);
-            checkNear(FieldsAt(one).of(curved[kCurved.color]), curves.at(before[i]));
+            const Samples one = many.samples.sub(i, 1);
+            checkNear(FieldsAt(one).of(curved[kSunset.color]), curves.at(before[i]));
         }
         const ParamSpec fixed = specs::color("c", "C", Color(0.0f), false, "");
-        CHECK(!pasted(p, kCurved.specs()[0], fixed).curves);
+        CHECK(!pasted(p, kSunset.specs()[0], fixed).curves);
     }
 }
 
 TEST_CASE("curves in a file that are none are refused with their place", "[color-curves][damaged]") {
-    Document d = Document::fresh();
-    const Node material = makeNode(d, "surface", "Sunset");
-    d.put(material);
-    const ParamPath path{material.id, "", "base_color"};
-    Param p = paramAt(d, path);
-    p.field = std::make_shared<Field>(Field{{makeSource("noise")}});
+    const Sunset s;
+    Param p = s.byHeight(Color(0.0f), Color(1.0f));
     p.curves = std::make_shared<ColorCurves>(hueTurned(0.1f));
-    const std::string text = writeScene(withParam(d, path, p));
-    const size_t at = text.find("\"curves\"");
-    REQUIRE(at != std::string::npos);
-    for (const char* bad :
-         {"\"curves\": 3, \"was\"", "\"curves\": [], \"was\"", "\"curves\": {\"hue\": 5}, \"was\"",
-          "\"curves\": {\"value\": {\"points\": [[0]]}}, \"was\""}) {
-        std::string damaged = text;
-        damaged.replace(at, 8, bad);
+    const std::string file = s.fileWith(p);
+    for (const char* bad : {"3", "[]", "{\"hue\": 5}", "{\"value\": {\"points\": [[0]]}}"}) {
         INFO(bad);
-        CHECK_THROWS_AS(readScene(damaged, "bad"), Error);
+        CHECK_THROWS_AS(readScene(Sunset::damaged(file, "curves", bad), "bad"), Error);
     }
     // Without all three, the others are straight.
-    std::string some = text;
-    some.replace(at, 8, "\"curves\": {}, \"was\"");
-    CHECK(paramAt(readScene(some, "some"), path).curves->isIdentity());
+    CHECK(paramAt(readScene(Sunset::damaged(file, "curves", "{}"), "some"), s.path).curves->isIdentity());
 }

@@ -83,17 +83,23 @@ TEST_CASE("conditions name parameters of the same type, and values that they may
             const size_t equals = spec.showIf.find('=');
             if (equals == std::string::npos) continue;
             const bool unlike = spec.showIf[equals - 1] == '!';
-            const std::string other = spec.showIf.substr(0, equals - size_t(unlike));
+            std::string other = spec.showIf.substr(0, equals - size_t(unlike));
+            const bool kind = other.ends_with(".kind");  // of what it refers to
+            if (kind) other.resize(other.size() - std::string(".kind").size());
             if (other == "makes") continue;  // what the layer makes
             INFO(type << "/" << spec.id << ": " << spec.showIf);
             const auto it =
                 std::find_if(all.begin(), all.end(), [&](const ParamSpec& s) { return s.id == other; });
             REQUIRE(it != all.end());
-            if (it->type != ParamType::Choice) continue;
+            if (kind) CHECK(it->type == ParamType::Ref);
+            if (it->type != ParamType::Choice && !kind) continue;
             for (size_t at = equals + 1; at <= spec.showIf.size();) {
                 const size_t end = std::min(spec.showIf.find('|', at), spec.showIf.size());
                 const std::string value = spec.showIf.substr(at, end - at);
-                CHECK(std::count(it->choices.begin(), it->choices.end(), value) == 1);
+                if (kind)
+                    CHECK(it->refKind.find(value) != std::string::npos);
+                else
+                    CHECK(std::count(it->choices.begin(), it->choices.end(), value) == 1);
                 at = end + 1;
             }
         }

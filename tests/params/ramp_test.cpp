@@ -1,12 +1,8 @@
 // Ramps: colours between stops, in files, and what fields make of them.
 #include "params/ramp.h"
 
-#include "document/edits/edits.h"
-#include "document/file/scene_file.h"
-#include "field/field.h"
 #include "params/oklab.h"
-#include "params/param_table.h"
-#include "support.h"
+#include "params/sunset.h"
 
 using namespace ovrix::document;
 using namespace ovrix::tests;
@@ -14,10 +10,6 @@ using namespace ovrix::tests;
 namespace {
 
 const Color kLow(0.0f), kHigh(1.0f, 0.5f, 0.25f);
-
-const struct BaseParams : ParamTable {
-    Handle<VaryingColor> color = add(specs::color("base_color", "Base", Color(0.5f), true, "A colour"));
-} kBase;
 
 Ramp redAtQuarter(Ramp::Kind kind = Ramp::Kind::Linear) {
     return {.stops = {{0.25f, Color(1, 0, 0)}, {0.75f, Color(0, 0, 1)}}, .kind = kind};
@@ -77,55 +69,34 @@ TEST_CASE("a ramp is made tidy: in order, within, of numbers, not endless", "[ra
 }
 
 TEST_CASE("fields walk through ramps, one at a time and many, and files keep them", "[ramp][scene-file]") {
-    Document d = Document::fresh();
-    const Node material = makeNode(d, "surface", "Sunset");
-    d.put(material);
-    const ParamPath path{material.id, "", "base_color"};
-    Param p = paramAt(d, path);
-    FieldSource height = makeSource("formula");
-    height.params["formula"].value = std::string("y");
-    p.field = std::make_shared<Field>(Field{{height}});
-    p.low = kLow, p.value = kHigh;
+    const Sunset s;
+    Param p = s.byHeight(kLow, kHigh);
     p.ramp = std::make_shared<Ramp>(redAtQuarter());
-    d = withParam(d, path, p);
+    const Document d = withParam(s.document, s.path, p);
     const Document again = readScene(writeScene(d), "again");
     CHECK(again == d);
-    CHECK(*paramAt(again, path).ramp == redAtQuarter());
+    CHECK(*paramAt(again, s.path).ramp == redAtQuarter());
     CHECK(writeScene(again) == writeScene(d));
 
-    const ResolvedParams resolved(kBase.specs(), again.get(material.id).params, FieldContext());
-    const VaryingColor base = resolved[kBase.color];
-    std::vector<V3f> places;
-    for (int i = 0; i < 200; ++i) places.push_back(V3f(0, float(i) / 199, 0));
-    const std::vector<V3f> normals(200, V3f(0, 1, 0));
-    Samples many(200);
-    many.with(channel::position, places).with(channel::normal, normals);
-    const std::vector<Color> all = base.over(many);
+    const ResolvedParams resolved(kSunset.specs(), again.get(s.path.node).params, FieldContext());
+    const VaryingColor base = resolved[kSunset.color];
+    const Heights many(200);
+    const std::vector<Color> all = base.over(many.samples);
     for (size_t i = 0; i < 200; ++i) {
-        const Color wanted = redAtQuarter().at(kLow, kHigh, places[i].y);
+        const Color wanted = redAtQuarter().at(kLow, kHigh, many.places[i].y);
         CHECK((all[i] - wanted).length() < 1e-5f);
-        const Samples one = many.sub(i, 1);
+        const Samples one = many.samples.sub(i, 1);
         CHECK((FieldsAt(one).of(base) - wanted).length() < 1e-5f);
     }
 }
 
 TEST_CASE("a ramp in a file that is none is refused with its place", "[ramp][damaged]") {
-    Document d = Document::fresh();
-    const Node material = makeNode(d, "surface", "Sunset");
-    d.put(material);
-    const ParamPath path{material.id, "", "base_color"};
-    Param p = paramAt(d, path);
-    p.field = std::make_shared<Field>(Field{{makeSource("noise")}});
+    const Sunset s;
+    Param p = s.byHeight(kLow, kHigh);
     p.ramp = std::make_shared<Ramp>(redAtQuarter());
-    const std::string text = writeScene(withParam(d, path, p));
-    const size_t at = text.find("\"stops\"");
-    REQUIRE(at != std::string::npos);
-    for (const char* bad : {"\"stops\": 3, \"was\"", "\"stops\": [[]], \"was\"",
-                            "\"stops\": [[0.1, 5]], \"was\"", "\"stops\": [[null, [0, 0, 0]]], \"was\""}) {
-        std::string damaged = text;
-        damaged.replace(at, 7, bad);
+    for (const char* bad : {"3", "[[]]", "[[0.1, 5]]", "[[null, [0, 0, 0]]]"}) {
         INFO(bad);
-        CHECK_THROWS_AS(readScene(damaged, "bad"), Error);
+        CHECK_THROWS_AS(readScene(Sunset::damaged(s.fileWith(p), "stops", bad), "bad"), Error);
     }
 }
 

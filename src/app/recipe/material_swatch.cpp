@@ -10,6 +10,8 @@
 #include "app/theme/theme.h"
 #include "deliver/material_picture.h"
 #include "deliver/recipe_picture.h"
+#include "document/edits/edits.h"
+#include "document/model/params.h"
 #include "io/denoiser/denoiser.h"
 
 namespace ovrix::app {
@@ -28,7 +30,6 @@ MaterialSwatch::MaterialSwatch(Controller& controller, QWidget* parent)
     setObjectName("swatch");
     setFixedHeight(px(148));
     setCursor(Qt::OpenHandCursor);
-    setToolTip("As it looks under a soft light. Drag it on what shall wear it.");
     worker_.setDenoising(hasDenoiser());
     connect(&controller_.clock(), &PlayClock::frameChanged, this, [this] {
         if (!controller_.clock().playing()) make();
@@ -43,8 +44,8 @@ void MaterialSwatch::follow(const Node& material) {
 }
 
 /// Fields may go by the time.
-static bool changesInTime(const Document& sample) {
-    for (const NodePtr& node : sample.nodes(Category::Material))
+static bool changesInTime(const Document& parts) {
+    for (const NodePtr& node : parts.nodes())
         for (const auto& [id, param] : node->params)
             if (param.animated() || param.field) return true;
     return false;
@@ -54,18 +55,20 @@ void MaterialSwatch::make() {
     const Document& document = controller_.document();
     const QSize size = this->size() * devicePixelRatioF();
     if (!isVisible() || size.width() < 16 || !document.find(material_)) return;
+    const double frame = controller_.clock().playing() ? frame_ : controller_.clock().frame();
     RenderRequest request;
     try {
         const PartsFile file = materialFileOf(document, material_, controller_.scene().folder);
-        request.scene = {materialSample(file, float(size.width()) / float(size.height())), {}};
+        if (file.parts == parts_ && size == size_ && (frame == frame_ || !changesInTime(parts_))) return;
+        parts_ = file.parts, size_ = size, frame_ = frame;
+        Document sample = materialSample(file, float(size.width()) / float(size.height()));
+        sample = withValue(sample, {"scene", "", kScene.memory.id()},
+                           document.sceneSetting(kScene.memory));  // images are read as small as there
+        request.scene = {std::move(sample), {}};
     } catch (const std::exception& e) {
         state_ = QString::fromStdString(problemOf(e));
         return update();
     }
-    const double frame = controller_.clock().playing() ? frame_ : controller_.clock().frame();
-    if (request.scene.document == sample_ && size == size_ && (frame == frame_ || !changesInTime(sample_)))
-        return;
-    sample_ = request.scene.document, size_ = size, frame_ = frame;
     request.frame = frame;
     request.width = size.width(), request.height = size.height();
     request.samples = worker_.denoising() ? kPasses : kNoisyPasses;
@@ -76,6 +79,9 @@ void MaterialSwatch::make() {
 /// turned.
 void MaterialSwatch::onUpdate(const RenderUpdate& u) {
     state_ = u.failed ? u.state : QString();
+    QString tip = "As it looks under a soft light. Drag it on what shall wear it.";
+    for (const std::string& problem : u.problems) tip += "\n" + QString::fromStdString(problem);
+    setToolTip(tip);
     const bool good = u.clean || (u.pass > 0 && !worker_.denoising());
     if (!u.image.isNull() && (good || image_.isNull())) {
         image_ = u.image;
@@ -100,6 +106,14 @@ void MaterialSwatch::paintEvent(QPaintEvent*) {
 
 void MaterialSwatch::resizeEvent(QResizeEvent*) { make(); }
 void MaterialSwatch::showEvent(QShowEvent*) { make(); }
+
+/// What nobody sees need not be finished; it is made again then.
+void MaterialSwatch::hideEvent(QHideEvent*) {
+    if (!worker_.busy()) return;
+    worker_.stop();
+    parts_ = Document();
+}
+
 void MaterialSwatch::mousePressEvent(QMouseEvent* e) { pressed_ = e->pos(); }
 
 void MaterialSwatch::mouseMoveEvent(QMouseEvent* e) {

@@ -23,6 +23,7 @@ class MaterialSwatch : public QWidget {
     void paintEvent(QPaintEvent*) override;
     void resizeEvent(QResizeEvent*) override;
     void showEvent(QShowEvent*) override;
+    void hideEvent(QHideEvent*) override;
     void mousePressEvent(QMouseEvent*) override;
     void mouseMoveEvent(QMouseEvent*) override;
 
@@ -32,7 +33,7 @@ class MaterialSwatch : public QWidget {
 
     Controller& controller_;
     std::string material_;
-    Document sample_;  ///< of which the picture is
+    Document parts_;  ///< the material of which the picture is, with what it refers to
     QSize size_;
     double frame_ = 0;
     QImage image_;

@@ -3,7 +3,6 @@
 #include <QCheckBox>
 #include <QComboBox>
 #include <QContextMenuEvent>
-#include <QFileDialog>
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QLineEdit>
@@ -21,7 +20,6 @@
 #include "app/widgets/key_button.h"
 #include "app/widgets/number_box.h"
 #include "base/error.h"
-#include "base/file_sequence.h"
 #include "document/edits/keying.h"
 #include "document/edits/paste.h"
 #include "document/model/references.h"
@@ -228,59 +226,6 @@ QWidget* ParamRow::makeChoice() {
         box->setCurrentText(QString::fromStdString(std::get<std::string>(p.at(controller_.clock().frame()))));
     });
     return box;
-}
-
-namespace {
-
-/// What a dialog for a file offers.
-QString filesOf(const ParamSpec& spec, bool object) {
-    if (object) return fileFilter("Meshes", Use::ReadMesh);
-    if (spec.refKind == "vectors") return fileFilter("Grids of vectors", Use::ReadVectors);
-    if (spec.refKind == "strands") return fileFilter("Strands", Use::ReadStrands);
-    if (spec.refKind == "sequence") return fileFilter("Points and strands", Use::ReadElements);
-    return fileFilter("Images", Use::ReadImage);
-}
-
-}  // namespace
-
-QWidget* ParamRow::makeFile() {
-    auto* both = new QWidget;
-    auto* line = new QHBoxLayout(both);
-    line->setContentsMargins(0, 0, 0, 0);
-    line->setSpacing(px(2));
-    auto* button = new QPushButton;
-    button->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);
-    auto* none = new QToolButton;
-    none->setObjectName("noFile");
-    none->setProperty("flat", true);
-    none->setIcon(icon("close"));
-    none->setFixedSize(px(22), px(22));
-    none->setToolTip("Without a file");
-    line->addWidget(button, 1);
-    line->addWidget(none);
-    const bool mesh = path_.source < 0 && path_.step.empty() &&
-                      controller_.document().get(path_.node).category() == Category::Object;
-    connect(button, &QPushButton::clicked, this, [this, mesh] {
-        const QString file = QFileDialog::getOpenFileName(
-            this, "Choose a file", QString::fromStdString(controller_.session().folder().string()),
-            filesOf(spec_, mesh));
-        if (file.isEmpty()) return;
-        // A frame stands for its whole sequence where the step can show one, a tile for all of its picture.
-        const std::string chosen = spec_.refKind == "sequence" ? sequenceOf(file.toStdString())
-                                   : path_.source >= 0         ? tiledOf(file.toStdString())
-                                                               : file.toStdString();
-        const auto relative =
-            std::filesystem::path(chosen).lexically_relative(controller_.session().folder());
-        controller_.setValue(path_, relative.empty() ? chosen : relative.string());
-    });
-    connect(none, &QToolButton::clicked, this, [this] { controller_.setValue(path_, std::string()); });
-    refreshers_.push_back([button, none, mesh](const Param& p) {
-        const QString file = QString::fromStdString(std::get<std::string>(p.value));
-        button->setText(file.isEmpty() ? "Choose..." : QFileInfo(file).fileName());
-        button->setToolTip(file);
-        none->setVisible(!file.isEmpty() && !mesh);
-    });
-    return both;
 }
 
 namespace {

@@ -1,4 +1,6 @@
-// Editors of values that are worked on in the view, or on a picture.
+// Editors of files, and of values that are worked on in the view, or on a picture.
+#include <QFileDialog>
+#include <QFileInfo>
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QPushButton>
@@ -8,9 +10,63 @@
 #include "app/recipe/param_row.h"
 #include "app/theme/theme.h"
 #include "app/widgets/curve_box.h"
+#include "base/file_sequence.h"
 #include "field/paint.h"
 
 namespace ovrix::app {
+
+namespace {
+
+/// What a dialog for a file offers.
+QString filesOf(const ParamSpec& spec, bool object) {
+    if (object) return fileFilter("Meshes", Use::ReadMesh);
+    if (spec.refKind == "vectors") return fileFilter("Grids of vectors", Use::ReadVectors);
+    if (spec.refKind == "strands") return fileFilter("Strands", Use::ReadStrands);
+    if (spec.refKind == "sequence") return fileFilter("Points and strands", Use::ReadElements);
+    return fileFilter("Images", Use::ReadImage);
+}
+
+}  // namespace
+
+QWidget* ParamRow::makeFile() {
+    auto* both = new QWidget;
+    auto* line = new QHBoxLayout(both);
+    line->setContentsMargins(0, 0, 0, 0);
+    line->setSpacing(px(2));
+    auto* button = new QPushButton;
+    button->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);
+    auto* none = new QToolButton;
+    none->setObjectName("noFile");
+    none->setProperty("flat", true);
+    none->setIcon(icon("close"));
+    none->setFixedSize(px(22), px(22));
+    none->setToolTip("Without a file");
+    line->addWidget(button, 1);
+    line->addWidget(none);
+    const bool mesh = path_.source < 0 && path_.step.empty() &&
+                      controller_.document().get(path_.node).category() == Category::Object;
+    connect(button, &QPushButton::clicked, this, [this, mesh] {
+        const QString file = QFileDialog::getOpenFileName(
+            this, "Choose a file", QString::fromStdString(controller_.session().folder().string()),
+            filesOf(spec_, mesh));
+        if (file.isEmpty()) return;
+        // A frame stands for its whole sequence where the step can show one, a tile for all of its picture.
+        const std::string chosen = spec_.refKind == "sequence" ? sequenceOf(file.toStdString())
+                                   : spec_.refKind == "tiled"  ? tiledOf(file.toStdString())
+                                                               : file.toStdString();
+        const auto relative =
+            std::filesystem::path(chosen).lexically_relative(controller_.session().folder());
+        controller_.setValue(path_, relative.empty() ? chosen : relative.string());
+    });
+    connect(none, &QToolButton::clicked, this, [this] { controller_.setValue(path_, std::string()); });
+    refreshers_.push_back([button, none, mesh](const Param& p) {
+        const QString file = QString::fromStdString(std::get<std::string>(p.value));
+        button->setText(file.isEmpty() ? "Choose..." : QFileInfo(file).fileName());
+        button->setToolTip(file);
+        none->setVisible(!file.isEmpty() && !mesh);
+    });
+    return both;
+}
 
 QWidget* ParamRow::makeMap() {
     auto* row = new QWidget;

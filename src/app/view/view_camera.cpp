@@ -9,18 +9,7 @@
 namespace ovrix::app {
 
 CameraOptions ViewWidget::cameraNow() const {
-    const Document& d = controller_.document();
-    const double frame = controller_.clock().frame();
-    CameraOptions options = sceneCamera(d, frame).value_or(camera_.options());
-    const std::string camera = d.renderSetting(kRender.camera, frame);
-    const auto& layers = controller_.results().layers;
-    if (const auto it = layers.find(focusedLayer(d, camera, frame)); it != layers.end()) {
-        try {
-            focusOnElement(d, camera, frame, it->second.geometry, options);
-        } catch (const Error&) {  // the render says it
-        }
-    }
-    return options;
+    return sceneCamera(controller_.document(), controller_.clock().frame()).value_or(camera_.options());
 }
 
 /// From a light, which goes with the view from now on.
@@ -95,24 +84,37 @@ bool ViewWidget::blursNow() const {
     return depthOfField_ && throughCamera_ && !moving_ && !comb_->preview() && cameraNow().fstop > 0.0f;
 }
 
-/// The next place of the iris that the view is drawn from: metres to the right and above its middle.
-V2f ViewWidget::onLens() const {
+/// Where the next picture of the depth of field is taken from, sharp where the scene's camera is: on an
+/// element too, where the view has it.
+ViewWidget::OnLens ViewWidget::nextOnLens() const {
     const V2f place = lensBlur_->place();
-    if (place == V2f(0.0f)) return place;
-    const Camera c(cameraNow(), 1.0f);
+    if (place == V2f(0.0f)) return {};
+    const Document& d = controller_.document();
+    const double frame = controller_.clock().frame();
+    CameraOptions options = cameraNow();
+    const std::string camera = d.renderSetting(kRender.camera, frame);
+    const auto& layers = controller_.results().layers;
+    if (const auto it = layers.find(focusedLayer(d, camera, frame)); it != layers.end()) {
+        try {
+            focusOnElement(d, camera, frame, it->second.geometry, options);
+        } catch (const Error&) {  // the render says it
+        }
+    }
+    const Camera c(options, 1.0f);
     const V3f away = c.ray(0.5f, 0.5f, place.x, place.y).origin - c.position();
-    return {away.dot(c.right()), away.dot(c.up())};
+    return {V2f(away.dot(c.right()), away.dot(c.up())), c.focus()};
 }
 
 /// From another place of the lens what is in focus stays where it is.
-QMatrix4x4 ViewWidget::viewProjection(const V2f& onLens) const {
+QMatrix4x4 ViewWidget::viewProjection(const OnLens& from) const {
     const Camera c = lens();
     const float near = std::max(1e-4f, camera_.distance * 0.01f), far = camera_.distance * 200.0f + 100.0f;
     QMatrix4x4 projection;
-    const V2f s = c.shift() - onLens / (onLens == V2f(0.0f) ? 1.0f : Camera(cameraNow(), 1.0f).focus());
+    const V2f s = c.shift() - from.away / from.focus;
     projection.frustum((s.x - c.halfWidth()) * near, (s.x + c.halfWidth()) * near,
                        (s.y - c.halfHeight()) * near, (s.y + c.halfHeight()) * near, near, far);
-    const V3f &r = c.right(), &u = c.up(), p = c.position() + r * onLens.x + u * onLens.y, f = -c.forward();
+    const V3f &r = c.right(), &u = c.up(), p = c.position() + r * from.away.x + u * from.away.y,
+              f = -c.forward();
     const QMatrix4x4 view(r.x, r.y, r.z, -r.dot(p), u.x, u.y, u.z, -u.dot(p), f.x, f.y, f.z, -f.dot(p), 0, 0,
                           0, 1);
     return projection * view;

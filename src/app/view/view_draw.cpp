@@ -20,31 +20,31 @@ void ViewWidget::initializeGL() {
         stale_ = true;
     } catch (const Error& e) {
         scene_.reset();
+        lensBlur_.reset();
         missing_ = QString::fromUtf8(e.what());
     }
 }
 
 void ViewWidget::paintGL() {
     if (scene_ && std::exchange(stale_, false)) scene_->update(controller_.results());
-    if (!blursNow() || !lensBlur_) return drawScene(V2f(0.0f));
+    if (!blursNow() || !lensBlur_) return drawScene({});
     const QSize size = this->size() * devicePixelRatio();
     if (!lensBlur_->finished()) {
-        drawScene(onLens());
+        drawScene(nextOnLens());
         lensBlur_->add(defaultFramebufferObject(), size);
     }
     lensBlur_->show(defaultFramebufferObject(), size);
     if (!lensBlur_->finished()) QTimer::singleShot(0, this, [this] { update(); });
 }
 
-/// @param onLens  of the scene's camera: metres to the right and above its middle
-void ViewWidget::drawScene(const V2f& onLens) {
+void ViewWidget::drawScene(const OnLens& from) {
     auto* gl = QOpenGLContext::currentContext()->functions();
     const QColor ground = tokens().ink;
     gl->glClearColor(float(ground.redF()), float(ground.greenF()), float(ground.blueF()), 1);
     gl->glClear(GL_COLOR_BUFFER_BIT | GL_DEPTH_BUFFER_BIT);
     if (!scene_) return;
     GlScene::Options o;
-    o.viewProjection = viewProjection(onLens);
+    o.viewProjection = viewProjection(from);
     o.eye = camera_.position();
     o.selected = controller_.selection().id();
     o.moving = moving_ || comb_->preview();  // a stroke must not wait for all of the coat

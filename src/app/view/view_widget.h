@@ -88,12 +88,17 @@ class ViewWidget : public QOpenGLWidget {
   private:
     friend class ViewOverlay;
     void refresh();
-    void drawScene(const V2f& onLens);
+    /// A place of the lens that the view is drawn from.
+    struct OnLens {
+        V2f away{0, 0};      ///< metres to the right and above its middle
+        float focus = 1.0f;  ///< metres along the line of sight that are sharp
+    };
+    void drawScene(const OnLens& from);
     bool blursNow() const;
-    V2f onLens() const;
+    OnLens nextOnLens() const;
     void drawForPicking(const QPoint& at, bool objectsOnly, const std::function<void(int x, int y)>& read);
-    /// @param onLens  metres to the right and above the lens's middle
-    QMatrix4x4 viewProjection(const V2f& onLens = V2f(0.0f)) const;
+    QMatrix4x4 viewProjection() const { return viewProjection(OnLens()); }
+    QMatrix4x4 viewProjection(const OnLens& from) const;
     Camera lens() const;
     CameraOptions cameraNow() const;
     void moved();

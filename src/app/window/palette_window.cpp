@@ -269,11 +269,7 @@ void PaletteWindow::save() {
 
 void PaletteWindow::removeSaved() {
     if (saved_->currentIndex() <= 0) return;
-    const QString file = saved_->currentData().toString();
-    std::error_code failed;
-    std::filesystem::remove(pathOf(file), failed);
-    if (failed)
-        controller_.say(file + " could not be deleted: " + QString::fromStdString(failed.message()), true);
+    controller_.guarded([&] { removeFile(pathOf(saved_->currentData().toString())); });
     listSaved();
     refresh();
 }

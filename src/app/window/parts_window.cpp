@@ -82,14 +82,14 @@ QPushButton* PartsWindow::addUse(const char* name, const char* tip, const Use& u
     connect(button, &QPushButton::clicked, this, [this, use] {
         if (const LibraryEntry* entry = list_->chosen()) use(*entry);
     });
-    if (!use_) use_ = button;
+    if (!firstUse_) firstUse_ = button;
     return button;
 }
 
 void PartsWindow::begin() {
     connect(search_, &QLineEdit::textChanged, list_, &PictureList::search);
     connect(list_, &QListWidget::currentRowChanged, this, &PartsWindow::refreshActions);
-    connect(list_, &QListWidget::itemActivated, use_, &QPushButton::click);
+    connect(list_, &QListWidget::itemActivated, firstUse_, &QPushButton::click);
     connect(remove_, &QPushButton::clicked, this, &PartsWindow::removeChosen);
     connect(save_, &QPushButton::clicked, this, &PartsWindow::saveChosen);
     connect(name_, &QLineEdit::textChanged, this, &PartsWindow::refreshActions);
@@ -166,11 +166,7 @@ void PartsWindow::saveChosen() {
 void PartsWindow::removeChosen() {
     const LibraryEntry* entry = list_->chosen();
     if (!entry || !entry->own) return;
-    std::error_code failed;
-    std::filesystem::remove(entry->file, failed);
-    if (failed)
-        controller_.say(
-            textOf(entry->file) + " could not be deleted: " + QString::fromStdString(failed.message()), true);
+    controller_.guarded([&] { removeFile(entry->file); });
     refresh();
 }
 

@@ -55,7 +55,6 @@ class PartsWindow : public QDialog {
 
   private:
     void build(const Words& words, const char* mime);
-    void follow();
     void followSelection();
     void refreshActions();
     void saveChosen();
@@ -70,7 +69,7 @@ class PartsWindow : public QDialog {
     PictureList* list_;
     QLabel* about_;
     QHBoxLayout* uses_;
-    QPushButton *use_ = nullptr, *save_, *remove_;
+    QPushButton *firstUse_ = nullptr, *save_, *remove_;
     PictureMaker* maker_;
 };
 

@@ -27,7 +27,7 @@ CameraParams::CameraParams()
           add(shownIf(specs::text("focus_element", "Focus element", "",
                                   "The id of one of the layer's elements, which stays sharp wherever it "
                                   "goes: Shift and a click in the render chooses it"),
-                      "focus_on!="))),
+                      "focus_on.kind=layer"))),
       blades(add(shownIf(specs::whole("blades", "Blades", 0, 0, 32, 0, 11,
                                       "Of the iris, whose form bright dots out of focus take; 0 is round"),
                          "fstop!=0"))),

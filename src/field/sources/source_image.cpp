@@ -16,8 +16,13 @@ ParamSpec repeat(const char* id, const char* title, const char* help) {
     return number(id, title, 1, "", -1e4, 1e4, 0, 10, help);
 }
 
+ParamSpec tiled(ParamSpec spec) {
+    spec.refKind = "tiled";
+    return spec;
+}
+
 const struct ImageParams : ParamTable {
-    Handle<std::string> file = add(specs::file("file", "File", "The image"));
+    Handle<std::string> file = add(tiled(specs::file("file", "File", "The image")));
     Handle<Lay> projection = add(choice("projection", "Projection", "uv", {"uv", "planar", "box"},
                                         "By the surface's UVs, from one side, or from all six sides"));
     Handle<std::string> axis =
@@ -87,20 +92,28 @@ struct Picture : SourceKernel {
         const V2f uv = a == 0 ? V2f(-p.z, p.y) : a == 1 ? V2f(p.x, -p.z) : V2f(p.x, p.y);
         return V2f(uv.x * repeatU + 0.5f, uv.y * repeatV + 0.5f);
     }
-    /// The image that lies there, with the place on it; none where a tile is missing.
-    const Image* imageAt(V2f& uv) const {
-        if (image) return image.get();
-        const float column = std::floor(uv.x), row = std::floor(uv.y);
+    const Image* tileAt(float column, float row) const {
         constexpr float kColumns = 10, kRows = 900;
         if (!(column >= 0 && column < kColumns && row >= 0 && row < kRows)) return nullptr;
         const size_t tile = size_t(column) + size_t(kColumns) * size_t(row);
-        uv = V2f(uv.x - column, uv.y - row);
         return tile < byTile.size() ? byTile[tile].get() : nullptr;
+    }
+    /// The image that lies there, with the place on it; none where a tile is missing. A border between two
+    /// belongs to the next, and to the last where there is no next.
+    const Image* imageAt(V2f& uv) const {
+        if (image) return image.get();
+        const V2f next(std::floor(uv.x), std::floor(uv.y)), last(std::ceil(uv.x) - 1, std::ceil(uv.y) - 1);
+        for (const V2f& at : {next, V2f(last.x, next.y), V2f(next.x, last.y), last}) {
+            const Image* there = tileAt(at.x, at.y);
+            if (!there) continue;
+            uv = there->within(uv - at);
+            return there;
+        }
+        return nullptr;
     }
     Color colorAt(V2f uv) const {
         const Image* there = imageAt(uv);
-        if (!there) return Color(1.0f, 0.0f, 1.0f);  // to be seen
-        return image ? there->sample(uv.x, uv.y) : there->sampleWithin(uv.x, uv.y);
+        return there ? there->sample(uv.x, uv.y) : Color(1.0f, 0.0f, 1.0f);  // to be seen
     }
     float pick(V2f uv) const {
         if (channel == "alpha") {
@@ -144,9 +157,8 @@ std::unique_ptr<SourceKernel> compilePicture(const ResolvedParams& p, const Fiel
     if (isTiled(file)) {
         if (lay != Lay::Uv)
             throw Error("an image in tiles is laid by UVs alone", file, "Set its projection to uv");
-        constexpr int kFirst = 1001;
         for (auto& [tile, there] : context.images->tiles(file, p[kImage.space])) {
-            kernel->byTile.resize(size_t(tile - kFirst) + 1);
+            kernel->byTile.resize(size_t(tile - kFirstTile) + 1);
             kernel->byTile.back() = there;
         }
     } else {

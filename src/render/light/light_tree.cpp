@@ -289,6 +289,39 @@ LightTree::Choice LightTree::choose(const LightReceiver& receiver, float u) cons
     return {nodes_[node].light, chance};
 }
 
+LightTree::Choice LightTree::strongest(const LightReceiver& receiver) const {
+    if (nodes_.empty()) return {};
+    constexpr size_t kKept = 8;  // branches that are followed side by side
+    struct Branch {
+        float gives;
+        uint32_t node;
+    };
+    const auto before = [](const Branch& a, const Branch& b) {
+        return a.gives != b.gives ? a.gives > b.gives : a.node < b.node;
+    };
+    std::array<Branch, 2 * kKept> kept, next;
+    size_t count = 1;
+    kept[0] = {0.0f, 0};
+    for (bool deeper = true; deeper;) {
+        deeper = false;
+        size_t found = 0;
+        for (size_t i = 0; i < count; ++i) {
+            const uint32_t n = kept[i].node;
+            Halves below;
+            for (const uint32_t child :
+                 nodes_[n].leaf() ? std::array{n, kNone} : std::array{n + 1, nodes_[n].right})
+                if (child != kNone) next[found++] = {estimate(child, receiver, -1.0f, below), child};
+            deeper = deeper || !nodes_[n].leaf();
+        }
+        std::sort(next.begin(), next.begin() + ptrdiff_t(found), before);
+        count = std::min(found, kKept);
+        std::copy_n(next.begin(), count, kept.begin());
+    }
+    if (!(kept[0].gives > 0.0f)) return {};
+    const uint32_t light = nodes_[kept[0].node].light;
+    return {light, probability(receiver, light)};
+}
+
 float LightTree::probability(const LightReceiver& receiver, uint32_t light) const {
     const float near = nearShare(receiver);
     if (isFar_[light]) return (1.0f - near) * farShare(place_[light]);

@@ -31,6 +31,9 @@ class LightTree {
     };
     /// @param u  even from 0 to 1
     Choice choose(const LightReceiver& receiver, float u) const;
+    /// Of those that have a place, that which gives most there, as far as following the few best branches
+    /// tells.
+    Choice strongest(const LightReceiver& receiver) const;
     /// Of choose() giving that light.
     float probability(const LightReceiver& receiver, uint32_t light) const;
     /// Calls body(light) for each light that has a place and is not traced, and whose box a ray meets within

@@ -65,7 +65,7 @@ LightReceiver receiverOf(const SurfacePoint& p) {
             p.strand ? p.tangent : p.normal};
 }
 
-/// Of the light that is chosen, else of each; of many that which is likely to give most there.
+/// Of the light that is chosen, else of each; of many of those far away and of the strongest there.
 float highlightOf(const SceneLights& lights, const LineArt::Highlight& h, const SurfaceMaterial& m,
                   const SurfacePoint& p) {
     const auto of = [&](uint32_t i) {
@@ -76,8 +76,10 @@ float highlightOf(const SceneLights& lights, const LineArt::Highlight& h, const 
         return way ? highlightAt(h, m, p, *way) : 0.0f;
     };
     if (h.light == 0 && lights.count() > kAll) {
-        const LightTree::Choice likely = lights.tree().choose(receiverOf(p), 0.5f);
-        return likely.probability > 0.0f ? of(likely.light) : 0.0f;
+        const LightTree::Choice strongest = lights.tree().strongest(receiverOf(p));
+        float most = strongest.probability > 0.0f ? of(strongest.light) : 0.0f;
+        for (const uint32_t i : lights.tree().far()) most = std::max(most, of(i));
+        return most;
     }
     float most = 0.0f;
     for (uint32_t i = 0; i < lights.count(); ++i) most = std::max(most, of(i));

@@ -166,6 +166,31 @@ TEST_CASE("by the tree, light of thousands of lamps has a fraction of the noise 
     CHECK(byTree < 0.2 * even);
 }
 
+TEST_CASE("the strongest light of a tree is the one that a place lies before", "[render][lights]") {
+    std::vector<LightBounds> bounds;
+    std::vector<V3f> middles;
+    for (uint64_t i = 0; i < 300; ++i) {
+        const Random4 a = random4(11, i, Stream::Place);
+        middles.push_back(V3f(a[0], a[1], a[2]) * 10.0f);
+        bounds.push_back(
+            BallLight{.center = middles.back(), .radius = 0.01f, .radiance = V3f(1.0f)}.bounds());
+    }
+    bounds.push_back(DomeLight(nullptr, V3f(1e6f), 0).bounds());  // it has no place, and counts for nothing
+    const LightTree tree(bounds, Progress::none());
+    int right = 0;
+    for (uint32_t i = 0; i < 300; ++i) {
+        const LightReceiver before{LightReceiver::Any, middles[i] + V3f(0, 0.03f, 0), V3f(0, 1, 0)};
+        const LightTree::Choice choice = tree.strongest(before);
+        CHECK(choice.probability > 0.0f);
+        CHECK(choice.probability == Approx(tree.probability(before, choice.light)).epsilon(1e-4));
+        right += choice.light == i;
+    }
+    CHECK(right > 290);  // where another lies as near, halves may say otherwise
+    CHECK(LightTree().strongest({}).probability == 0.0f);
+    const LightTree far(std::vector<LightBounds>{bounds.back()}, Progress::none());
+    CHECK(far.strongest({}).probability == 0.0f);
+}
+
 TEST_CASE("a ray meets the same lamps through the tree as by asking each", "[render][lights]") {
     const auto lights = manyLights(300, 4, true);
     const LightTree tree = treeOf(lights);

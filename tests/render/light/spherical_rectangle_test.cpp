@@ -109,6 +109,23 @@ TEST_CASE("near area lights are drawn from by solid angle, and what each draw gi
             CHECK(light == Approx(sum).epsilon(0.01));
         }
     }
+    // By area a place close to a large one has most of its draws where hardly any light comes from.
+    const auto spread = [](const QuadLight& q, bool byArea) {
+        const V3f from(0, 0.9f, 0);
+        double sum = 0, squares = 0;
+        constexpr int kSteps = 200;
+        for (int i = 0; i < kSteps; ++i)
+            for (int k = 0; k < kSteps; ++k) {
+                const float u = (float(i) + 0.5f) / kSteps, v = (float(k) + 0.5f) / kSteps;
+                const LightSample s = byArea ? sampleOfFlat(q.corner + q.side1 * u + q.side2 * v - from,
+                                                            q.normal, q.area, q.radiance)
+                                             : q.sample(from, u, v);
+                const double light = double(std::max(0.0f, s.direction.y) / s.pdf);
+                sum += light / (kSteps * kSteps), squares += light * light / (kSteps * kSteps);
+            }
+        return squares / (sum * sum) - 1;
+    };
+    CHECK(spread(lampAbove(8.0f), false) < 0.02 * spread(lampAbove(8.0f), true));
     // What is small and far is drawn from by area, with the same density either way at the border of both.
     const QuadLight q = lampAbove(0.1f);
     for (const float away : {1.0f, 5.0f, 9.0f, 11.0f, 50.0f, 1000.0f}) {

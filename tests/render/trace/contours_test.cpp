@@ -300,7 +300,9 @@ TEST_CASE("what is drawn is shaded by the light that arrives, in steps", "[line-
     film = d.film(4);
     CHECK(at(0) == 0.0f);
     CHECK(at(20) == Approx(0.8f));
-    art->highlight.light = 0;  // that which gives most there
+    art->highlight.light = 0;  // of those far away, whatever else shines from everywhere, and the strongest
+    d.scene.lights.push_back(DomeLight(nullptr, V3f(100.0f), 0));
     film = d.film(4);
     CHECK(at(0) == 0.0f);
+    CHECK(at(20) == Approx(0.8f));
 }
