@@ -38,8 +38,8 @@ Color Image::sample(float u, float v) const {
     return Color(top * (1.0f - b.fy) + bottom * b.fy);
 }
 
-V2f Image::within(const V2f& place) const {
-    if (pixels.empty()) return place;
+V2f withinEdges(const V2f& place, int width, int height) {
+    if (width < 1 || height < 1) return place;
     const float halfU = 0.5f / float(width), halfV = 0.5f / float(height);
     return {std::clamp(place.x, halfU, 1.0f - halfU), std::clamp(place.y, halfV, 1.0f - halfV)};
 }
@@ -52,6 +52,49 @@ float Image::sampleAlpha(float u, float v) const {
     };
     const float top = lerp(alpha(b.x0, b.y0), alpha(b.x1, b.y0), b.fx);
     return lerp(top, lerp(alpha(b.x0, b.y1), alpha(b.x1, b.y1), b.fx), b.fy);
+}
+
+std::shared_ptr<const Image> halved(const Image& image) {
+    auto out = std::make_shared<Image>();
+    out->width = std::max(1, image.width / 2), out->height = std::max(1, image.height / 2);
+    out->scale = image.scale, out->stamp = image.stamp;
+    out->pixels.resize(size_t(out->width) * size_t(out->height) * 4);
+    const auto at = [&](int x, int y, size_t c) {
+        return float(image.pixels[4 * (size_t(y) * size_t(image.width) + size_t(x)) + c]);
+    };
+    for (int y = 0; y < out->height; ++y)
+        for (int x = 0; x < out->width; ++x)
+            for (size_t c = 0; c < 4; ++c) {
+                const int x0 = image.width > 1 ? 2 * x : 0, x1 = image.width > 1 ? x0 + 1 : 0,
+                          y0 = image.height > 1 ? 2 * y : 0, y1 = image.height > 1 ? y0 + 1 : 0;
+                out->pixels[4 * (size_t(y) * size_t(out->width) + size_t(x)) + c] =
+                    half(0.25f * (at(x0, y0, c) + at(x1, y0, c) + at(x0, y1, c) + at(x1, y1, c)));
+            }
+    return out;
+}
+
+ImageTexture::ImageTexture(std::shared_ptr<const Image> image) : sizes_{std::move(image)} {
+    while (sizes_.back()->width > 1 || sizes_.back()->height > 1) sizes_.push_back(halved(*sizes_.back()));
+}
+
+Texture::Texel ImageTexture::at(const V2f& uv, float width) const {
+    const auto of = [&](size_t i) {
+        return Texel{sizes_[i]->sample(uv.x, uv.y), sizes_[i]->sampleAlpha(uv.x, uv.y)};
+    };
+    const float pixels = width * float(std::max(sizes_[0]->width, sizes_[0]->height));
+    if (!(pixels > 1.0f)) return of(0);
+    const float level = std::min(std::log2(pixels), float(sizes_.size() - 1));
+    const size_t finer = size_t(level);
+    const float part = level - float(finer);
+    if (part == 0.0f || finer + 1 == sizes_.size()) return of(finer);
+    const Texel a = of(finer), b = of(finer + 1);
+    return {Color(V3f(a.color) * (1.0f - part) + V3f(b.color) * part), lerp(a.alpha, b.alpha, part)};
+}
+
+size_t ImageTexture::bytes() const {
+    size_t sum = 0;
+    for (const auto& image : sizes_) sum += image->pixels.size() * sizeof(half);
+    return sum;
 }
 
 }  // namespace ovrix::base

@@ -11,6 +11,9 @@
 
 namespace ovrix::base {
 
+/// A place on a picture of that many pixels, or the nearest from which nothing of the other side is seen.
+V2f withinEdges(const V2f& place, int width, int height);
+
 /// RGBA in half floats, linear light, row 0 at the top. Immutable once made, so it may be read by all
 /// threads.
 struct Image {
@@ -26,7 +29,7 @@ struct Image {
     /// Bilinear, repeating; u to the right, v up, both 0 to 1 over the picture.
     Color sample(float u, float v) const;
     /// The place, or the nearest from which nothing of the other side is seen.
-    V2f within(const V2f& place) const;
+    V2f within(const V2f& place) const { return withinEdges(place, width, height); }
     /// The same, but its edges go on instead.
     Color sampleWithin(float u, float v) const {
         const V2f place = within(V2f(u, v));
@@ -35,15 +38,52 @@ struct Image {
     float sampleAlpha(float u, float v) const;
 };
 
+/// The same in a half of its size each way, rounded down, and at least 1.
+std::shared_ptr<const Image> halved(const Image& image);
+
+/// A picture that is laid on things. Immutable, thread safe.
+class Texture {
+  public:
+    struct Texel {
+        Color color{0.0f};
+        float alpha = 0.0f;
+    };
+    virtual ~Texture() = default;
+    /// Linear light at a place, repeating; u to the right, v up. Nothing where it is no number.
+    /// @param width  of what is seen there, as a part of the picture: what is finer is not seen; 0 for all
+    virtual Texel at(const V2f& uv, float width) const = 0;
+    /// See Image::within().
+    virtual V2f within(const V2f& place) const = 0;
+    /// That it takes for itself.
+    virtual size_t bytes() const { return 0; }
+};
+
+/// One that is in memory with its smaller sizes: between two of them where the width is: Williams, "Pyramidal
+/// Parametrics", SIGGRAPH 83, doi:10.1145/800059.801126.
+class ImageTexture : public Texture {
+  public:
+    explicit ImageTexture(std::shared_ptr<const Image> image);
+    Texel at(const V2f& uv, float width) const override;
+    V2f within(const V2f& place) const override { return sizes_[0]->within(place); }
+    size_t bytes() const override;
+
+  private:
+    std::vector<std::shared_ptr<const Image>> sizes_;
+};
+
 /// Gives images by path and colour space; made where files are known. Throws Error naming the file.
 class ImageSource {
   public:
     virtual ~ImageSource() = default;
     /// @param space  the name of the colour space the file is in, from colorSpaceNames()
     virtual std::shared_ptr<const Image> image(const std::string& path, const std::string& space) = 0;
+    /// To be laid on things.
+    virtual std::shared_ptr<const Texture> texture(const std::string& path, const std::string& space) {
+        return std::make_shared<const ImageTexture>(image(path, space));
+    }
     /// Of a picture in tiles those that are there, by number: see tilesOf().
-    virtual std::map<int, std::shared_ptr<const Image>> tiles(const std::string& pattern,
-                                                              const std::string& space) = 0;
+    virtual std::map<int, std::shared_ptr<const Texture>> tiles(const std::string& pattern,
+                                                                const std::string& space) = 0;
 };
 
 /// Names of colour spaces that images in and out may have.

@@ -121,6 +121,13 @@ int octavesOf(const FractalOptions& o) { return std::clamp(o.octaves, 1, 12); }
 const V3f kMove(17.3f, 5.7f, 11.9f);
 constexpr uint32_t kSeedStep = 101;
 
+/// Amplitudes of the octaves that are not summed and still counted, the first of which has @p amplitude.
+float leftOut(const FractalOptions& o, float amplitude) {
+    float sum = 0.0f;
+    for (int i = octavesOf(o); i < std::min(o.counted, 12); ++i, amplitude *= o.gain) sum += amplitude;
+    return sum;
+}
+
 /// Four places, octave by octave.
 Float4 sumOfFour(Place4 p, uint32_t seed, const FractalOptions& o) {
     Float4 sum{};
@@ -133,6 +140,7 @@ Float4 sumOfFour(Place4 p, uint32_t seed, const FractalOptions& o) {
         p.y = p.y * o.lacunarity + kMove.y;
         p.z = p.z * o.lacunarity + kMove.z;
     }
+    total += leftOut(o, amplitude);
     return total > 0.0f ? sum / total : Float4{};
 }
 
@@ -167,6 +175,7 @@ float fractalNoise(const V3f& p, uint32_t seed, const FractalOptions& o) {
             amplitude *= o.gain;
         }
     }
+    total += leftOut(o, amplitude);
     return total > 0.0f ? sum / total : 0.0f;
 }
 

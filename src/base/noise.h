@@ -32,6 +32,7 @@ struct FractalOptions {
     float gain = 0.5f;        ///< amplitude of an octave by the one before
     float lacunarity = 2.0f;  ///< frequency of an octave by the one before
     NoiseKind kind = NoiseKind::Soft;
+    int counted = 0;  ///< octaves that would be summed, where some are left out as too fine; else 0
 };
 
 /// Sum of octaves, normalised by the sum of amplitudes: about -1 to 1.

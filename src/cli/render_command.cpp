@@ -99,8 +99,8 @@ class FrameRenderer {
         for (const std::string& p : job.problems) common_.err << "left out: " << p << "\n";
         if (args_.samples > 0) job.samples = args_.samples;
         const Rect region = regionOf(args_, job);
-        requireFilmMemory(opened_.scene.document, job.width, job.height);
-        Film film(job.width, job.height);
+        requireFilmMemory(opened_.scene.document, job.width, job.height, job.groups.size());
+        Film film(job.width, job.height, job.groups);
         const Renderer renderer(*job.scene, job.cameraFor(job.width, job.height), job.options, job.lights);
         for (int pass = 0; pass < job.samples; ++pass) {
             renderer.renderPass(film, uint32_t(pass), region, Progress::none());

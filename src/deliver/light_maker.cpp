@@ -6,6 +6,16 @@
 
 namespace ovrix::deliver {
 
+uint32_t LightGroups::numberOf(const std::string& name) {
+    const size_t begin = name.find_first_not_of(" \t"), end = name.find_last_not_of(" \t");
+    if (begin == std::string::npos) return 0;
+    const std::string own = name.substr(begin, end - begin + 1);
+    if (names_.empty()) names_.push_back({});
+    const size_t number = size_t(std::find(names_.begin() + 1, names_.end(), own) - names_.begin());
+    if (number == names_.size()) names_.push_back(own);
+    return uint32_t(number);
+}
+
 std::shared_ptr<const Image> LightMaker::sky(const SkyOptions& o) {
     Hasher h;
     h.add(double(o.elevation)).add(double(o.azimuth)).add(double(o.haze));
@@ -48,7 +58,8 @@ std::vector<Light> LightMaker::make(const SceneContext& scene, double frame,
                              .world = document.worldMatrix(node->id, frame),
                              .picture = picture,
                              .sky = [&](const SkyOptions& options) { return tableOf(sky(options)); },
-                             .image = image}));
+                             .image = image,
+                             .group = [&](const std::string& name) { return groups_.numberOf(name); }}));
             lights.back().node = uint32_t(document.indexOf(node->id) + 1);
         } catch (const Error& e) {
             problems.push_back(node->name + ": " + e.what());

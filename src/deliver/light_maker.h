@@ -7,10 +7,25 @@
 
 namespace ovrix::deliver {
 
+/// Names of the groups of lights that a picture keeps apart. The first is that of all which has no name;
+/// names that differ in blanks at their ends alone are one.
+class LightGroups {
+  public:
+    /// The number of a name.
+    uint32_t numberOf(const std::string& name);
+    /// Empty where none has a name.
+    const std::vector<std::string>& names() const { return names_; }
+    void clear() { names_.clear(); }
+
+  private:
+    std::vector<std::string> names_;
+};
+
 /// Keeps skies and the tables of pictures as long as they are used. For one thread.
 class LightMaker {
   public:
-    explicit LightMaker(Evaluator& evaluator) : evaluator_(evaluator) {}
+    /// @param groups  to which those of the lights are added
+    explicit LightMaker(Evaluator& evaluator, LightGroups& groups) : evaluator_(evaluator), groups_(groups) {}
     /// Those that are rendered, in the document's order.
     /// @param problems  which were left out, and why
     std::vector<Light> make(const SceneContext& scene, double frame, std::vector<std::string>& problems);
@@ -20,6 +35,7 @@ class LightMaker {
     std::shared_ptr<const DomeTable> tableOf(const std::shared_ptr<const Image>& image);
 
     Evaluator& evaluator_;
+    LightGroups& groups_;
     uint64_t skyHash_ = 0;
     std::shared_ptr<const Image> sky_;
     std::vector<std::shared_ptr<const DomeTable>> tables_;

@@ -59,7 +59,8 @@ SurfaceMaterial MaterialMaker::make(const Document& document, const Node& node, 
     SurfaceMaterial m = type->material(
         {resolved, [this](float ior, float shift) { return fibreShape(ior, shift); },
          [&](const std::string& id) { return over(document, node, id, context, below, problems); },
-         [&](const std::string& id) { return document.find(id) ? uint32_t(document.indexOf(id) + 1) : 0u; }});
+         [&](const std::string& id) { return document.find(id) ? uint32_t(document.indexOf(id) + 1) : 0u; },
+         [&](const std::string& name) { return groups_.numberOf(name); }});
     m.readsLight = resolved.readsLight();
     m.readsElements = resolved.readsElements() || (m.over && m.over->readsElements);
     return m;

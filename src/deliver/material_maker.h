@@ -1,5 +1,6 @@
 // From a node of the document to a material, with its fields.
 #pragma once
+#include "deliver/light_maker.h"
 #include "eval/evaluator_query.h"
 #include "render/scene/render_scene.h"
 
@@ -8,6 +9,8 @@ namespace ovrix::deliver {
 /// Keeps the shapes of fibres, which take some milliseconds each. For one thread.
 class MaterialMaker {
   public:
+    /// @param groups  to which those of what glows are added
+    explicit MaterialMaker(LightGroups& groups) : groups_(groups) {}
     /// A field that cannot be worked out costs that field, and not the material; the same goes for what would
     /// lie over it.
     /// @param problems  what was left out, and why
@@ -24,6 +27,7 @@ class MaterialMaker {
                                                 const std::vector<std::string>& below,
                                                 std::vector<std::string>& problems);
     std::shared_ptr<const FibreShape> fibreShape(float ior, float shift);
+    LightGroups& groups_;
     std::vector<std::shared_ptr<const FibreShape>> fibreShapes_;
 };
 

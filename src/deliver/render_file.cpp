@@ -14,6 +14,25 @@ static bool anyStrands(const Film& film) {
                        [](const FilmPixel& p) { return p.tangent != V3f(0.0f); });
 }
 
+std::string groupTitle(const std::vector<std::string>& groups, size_t group) {
+    return groups[group].empty() ? "other lights" : groups[group];
+}
+
+/// Names of the layers that the groups' light is in: letters, digits and _ of theirs, each once.
+static std::vector<std::string> groupLayers(const std::vector<std::string>& groups) {
+    std::vector<std::string> layers;
+    for (size_t g = 0; g < groups.size(); ++g) {
+        std::string name = "light_" + (groups[g].empty() ? std::string("other") : groups[g]);
+        for (char& c : name)
+            if (!std::isalnum(static_cast<unsigned char>(c)) && static_cast<unsigned char>(c) < 0x80) c = '_';
+        std::string own = name;
+        for (int n = 2; std::find(layers.begin(), layers.end(), own) != layers.end(); ++n)
+            own = name + "_" + std::to_string(n);
+        layers.push_back(std::move(own));
+    }
+    return layers;
+}
+
 Picture toPicture(const RenderedPicture& rendered, const FinishOptions* finish) {
     const Film& film = rendered.film;
     Picture picture{film.width(), film.height(), {}};
@@ -26,7 +45,9 @@ Picture toPicture(const RenderedPicture& rendered, const FinishOptions* finish) 
     const auto mean = [](const V3f& sum, const FilmPixel& p) {
         return p.samples ? sum / float(p.samples) : V3f(0.0f);
     };
-    const auto noisy = [&](const FilmPixel& p) { return mean(p.direct + p.indirect, p); };
+    const auto noisy = [&](const FilmPixel& p) {
+        return film.light(size_t(&p - film.pixels().data()), finish ? rendered.group : kAllLights);
+    };
     const char* rgb[] = {"R", "G", "B"};
     const char* xyz[] = {"X", "Y", "Z"};
     const auto beauty = [&](const FilmPixel& p) {
@@ -59,6 +80,11 @@ Picture toPicture(const RenderedPicture& rendered, const FinishOptions* finish) 
                 add(std::string(lobes[l]) + "." + rgb[c], false,
                     [&](const FilmPixel& p) { return mean(p.fibre[l], p)[c]; });
     }
+    const auto layers = groupLayers(film.groups());
+    for (size_t g = 0; g < layers.size(); ++g)
+        for (int c = 0; c < 3; ++c)
+            add(layers[g] + "." + rgb[c], false,
+                [&](const FilmPixel& p) { return film.light(size_t(&p - film.pixels().data()), int(g))[c]; });
     add("object.id", true, [](const FilmPixel& p) { return float(p.object); });
     add("layer.id", true, [](const FilmPixel& p) { return float(p.layer); });
     return picture;
@@ -78,14 +104,14 @@ void saveRender(const std::filesystem::path& path, const RenderedPicture& render
     writeImage(path, toPicture(rendered, endingOf(path) == ".exr" ? nullptr : &job.finish), o);
 }
 
-std::vector<V3f> denoise(const Film& film, const Document& document, Progress& progress) {
+std::vector<V3f> denoise(const Film& film, const Document& document, Progress& progress, int group) {
     const double bytes = denoiserBytes(film.width(), film.height());
     if (bytes > double(document.memoryLimit()))
         throw Error(
             fmt::format("denoising a picture of {} x {} takes {}, more than the limit of {}", film.width(),
                         film.height(), byteText(bytes), byteText(double(document.memoryLimit()))),
             {}, "Raise the memory limit, or render without denoising");
-    return denoised(film, *denoiser(), progress);
+    return denoised(film, *denoiser(), progress, group);
 }
 
 }  // namespace ovrix::deliver

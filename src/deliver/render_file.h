@@ -10,11 +10,12 @@ namespace ovrix::deliver {
 struct RenderedPicture {
     const Film& film;
     const std::vector<V3f>* clean = nullptr;  ///< of each pixel
+    int group = kAllLights;                   ///< of lights, whose light both are of in a finished picture
 };
 
 /// The film as a picture with all its passes: beauty, alpha, depth, normal, albedo, ids, direct, indirect;
 /// where it was denoised the light as it was before; where strands are seen their tangent and the light of
-/// the lobes of fibres.
+/// the lobes of fibres; the light of each group of lights, under light_ and its name.
 /// @param finish  null for scene light as it is, as EXR takes it; else the finished colour, for TIFF and PNG
 Picture toPicture(const RenderedPicture& rendered, const FinishOptions* finish);
 
@@ -24,6 +25,11 @@ void saveRender(const std::filesystem::path& path, const RenderedPicture& render
 
 /// The light of a film without noise. Asks the memory limit first. Throws Error where there is no denoiser or
 /// too little memory; Cancelled.
-std::vector<V3f> denoise(const Film& film, const Document& document, Progress& progress);
+/// @param group  of lights, whose light alone is wanted
+std::vector<V3f> denoise(const Film& film, const Document& document, Progress& progress,
+                         int group = kAllLights);
+
+/// What people call a group of lights: the first is that of all without a name.
+std::string groupTitle(const std::vector<std::string>& groups, size_t group);
 
 }  // namespace ovrix::deliver

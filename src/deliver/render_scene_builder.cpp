@@ -7,6 +7,7 @@
 #include "base/error.h"
 #include "base/hash.h"
 #include "deliver/picture_setup.h"
+#include "deliver/render_item.h"
 #include "deliver/shutter.h"
 #include "document/edits/import_nodes.h"
 #include "document/model/references.h"
@@ -18,65 +19,9 @@
 
 namespace ovrix::deliver {
 
-/// The numbers of materials that every scene has: plain grey, and what blocks light alone; then those worn.
-static constexpr uint32_t kPlain = 0, kBlocker = 1, kWorn = 2;
-
-/// One mesh, placed once or often, with the materials of its slots.
-struct RenderSceneBuilder::Item {
-    MeshPtr mesh = nullptr;
-    std::vector<uint32_t> materials = {};  ///< their indices, by slot
-    uint32_t object = 0, layer = 0;
-    M44f matrix;
-    std::shared_ptr<const Copies> copies;  ///< null for one instance
-    int32_t prototype = 0;                 ///< which of the copies' prototypes this mesh is
-    uint64_t hash = 0;
-    StrandsPtr strands = nullptr;  ///< in place of the mesh
-    ThinLimit limit = {};          ///< of strands that are no prototype
-    // While the shutter is open, at even times; empty for what stands still.
-    std::vector<M44f> matrices = {};
-    std::vector<std::shared_ptr<const Copies>> moves = {};
-    std::vector<StrandsPtr> strandMoves = {};
-    std::vector<MeshPtr> meshMoves = {};
-    uint64_t movesHash = 0;
-};
-
 /// Seconds that the shutter is open.
 static double openSeconds(const Document& document, double frame) {
     return document.renderSetting(kRender.shutter, frame) / document.rate();
-}
-
-/// The number of a material as something wears it; plain grey for none. Only where fields drive it does
-/// it matter what that is.
-uint32_t RenderSceneBuilder::wear(const Document& document, const std::string& material, const Wearer& by) {
-    const Node* node = material.empty() ? nullptr : document.find(material);
-    if (!node || node->category() != Category::Material) return kPlain;
-    bool varying = std::any_of(node->params.begin(), node->params.end(),
-                               [](const auto& p) { return p.second.field != nullptr; });
-    visitReferences(*node,
-                    [&](const ParamSpec&, const std::string&) { varying = true; });  // so may others be
-    const Worn worn{material, varying ? by : Wearer()};
-    for (size_t i = 0; i < worn_.size(); ++i)
-        if (worn_[i].material == worn.material && worn_[i].by == worn.by) return kWorn + uint32_t(i);
-    worn_.push_back(worn);
-    return kWorn + uint32_t(worn_.size() - 1);
-}
-
-/// A material per slot: the slot's own, else the object's; the layer's stands above all, and that an object
-/// is to block light alone above that.
-std::vector<uint32_t> RenderSceneBuilder::slotMaterialsOf(const Document& document, const Node& object,
-                                                          const Mesh& mesh, const std::string& layerMaterial,
-                                                          const std::string& layer, double frame) {
-    if (document.value(object.id, kObject.object.blocks, frame)) return {kBlocker};
-    const Wearer by{Wearer::Object, object.id, layer};
-    if (!layerMaterial.empty()) return {wear(document, layerMaterial, by)};
-    const uint32_t own = wear(document, document.value(object.id, kObject.object.material, frame), by);
-    std::vector<uint32_t> materials(std::max<size_t>(1, mesh.slotNames.size()), own);
-    if (own == kPlain && findSpec(specsOf(object), kObject.slots.id())) {
-        const Refs slots = document.value(object.id, kObject.slots, frame);
-        for (size_t i = 0; i < std::min(materials.size(), slots.size()); ++i)
-            if (!slots[i].empty()) materials[i] = wear(document, slots[i], by);
-    }
-    return materials;
 }
 
 /// Strands are drawn no thinner than this fraction of a pixel of the picture that is made, and bends of less
@@ -257,50 +202,6 @@ std::vector<RenderSceneBuilder::Item> RenderSceneBuilder::collect(const SceneCon
     return items;
 }
 
-/// What a material's fields see: the wearer's own surface, in its own space, and all of the scene.
-FieldContext RenderSceneBuilder::contextOf(const Worn& worn, Evaluator::Query& query) {
-    const double frame = query.options().frame;
-    const auto on = [&](const std::string& surface, const SurfacePtr& shape, const std::string& layer) {
-        FieldContext context = evaluator_.fieldContext(surface, frame, shape, query);
-        const auto carried = elements_.find(layer);
-        if (carried != elements_.end()) context.elements = &carried->second;
-        return context;
-    };
-    if (worn.by.kind == Wearer::Object) return on(worn.by.id, query.placed(worn.by.id).shape, worn.by.layer);
-    if (worn.by.kind == Wearer::Layer) {
-        const auto under = query.document().value(worn.by.id, kLayer.surface, frame);
-        return on(under, under.empty() ? nullptr : query.surface(under), worn.by.id);
-    }
-    return on({}, nullptr, {});
-}
-
-void RenderSceneBuilder::setMaterials(const SceneContext& scene, const JobOptions& o, RenderJob& job,
-                                      Progress& progress) {
-    const Document& document = scene.document;
-    const EvalOptions eval{o.frame, o.draft ? Purpose::Viewport : Purpose::Render, !o.draft};
-    Evaluator::Query query(evaluator_, scene, eval, progress);
-    SurfaceMaterial blocker;
-    blocker.blocker = true;
-    scene_->clearMaterials();
-    scene_->addMaterial({});
-    scene_->addMaterial(std::move(blocker));
-    for (const Worn& worn : worn_) {
-        const Node& node = document.get(worn.material);
-        FieldContext context;
-        context.frame = o.frame, context.rate = document.rate();
-        try {
-            context = contextOf(worn, query);
-            context.hasUvs = true;  // checks say where there are none
-        } catch (const Error& e) {
-            job.problems.push_back(node.name + ": " + e.what());
-        }
-        SurfaceMaterial m = materials_.make(document, node, context, job.problems);
-        m.onWearer = worn.by.kind == Wearer::Object;
-        m.white = 1.0f / std::exp2(job.finish.exposure);
-        scene_->addMaterial(std::move(m));
-    }
-}
-
 /// Measured: what the ray tracer takes for one instance, with its part of the tree.
 void RenderSceneBuilder::requireInstanceMemory(const Document& document, const std::vector<Item>& items) {
     double instances = 0;
@@ -342,7 +243,7 @@ struct RenderSceneBuilder::Shared {
 };
 
 uint32_t RenderSceneBuilder::addShape(const Item& p, Shared& shared) {
-    if (!p.strands) return scene_->addMesh(p.mesh, p.meshMoves);
+    if (!p.strands) return scene_->addMesh(p.mesh, p.meshMoves, p.finer);
     const auto known = shared.tufts.find(p.strands.get());
     if (known != shared.tufts.end()) return known->second;
     const uint32_t shape = scene_->addStrands(p.strands, p.limit, p.strandMoves);
@@ -420,16 +321,22 @@ RenderJob RenderSceneBuilder::build(const SceneContext& scene, const JobOptions&
     setPicture(document, o, job);
     setSurroundings(scene, o, evaluator_.images(), job);
     limit_ = thinLimit(document, o);
-    const std::vector<Item> items = collect(scene, o, job, progress);
+    std::vector<Item> items = collect(scene, o, job, progress);
     focus(scene, o, job, progress);
     requireInstanceMemory(document, items);
+    groups_.clear();
+    std::vector<Light> lights = lights_.make(scene, o.frame, job.problems);
+    std::vector<SurfaceMaterial> materials = makeMaterials(scene, o, job, progress);
+    elements_.clear();  // the scene has those that it needs
+    job.groups = groups_.names();
+    displace(scene, o, materials, items, job, progress);
     const uint64_t hash = hashOf(document, items, o.frame);
     const bool rebuild = !scene_ || hash != sceneHash_;
     if (rebuild) scene_ = std::make_shared<RenderScene>();
     scene_->fog = fogOf(document, o.frame);
-    setMaterials(scene, o, job, progress);
-    elements_.clear();  // the scene has those that it needs
-    scene_->lights = lights_.make(scene, o.frame, job.problems);
+    scene_->lights = std::move(lights);
+    scene_->clearMaterials();
+    for (SurfaceMaterial& m : materials) scene_->addMaterial(std::move(m));
     if (rebuild) {
         sceneHash_ = 0;
         Shared shared;
@@ -449,9 +356,10 @@ RenderJob RenderSceneBuilder::build(const SceneContext& scene, const JobOptions&
     return job;
 }
 
-void requireFilmMemory(const Document& document, int width, int height) {
+void requireFilmMemory(const Document& document, int width, int height, size_t groups) {
     // The film, a copy of its last whole pass, and the picture on the screen.
-    const double bytes = double(width) * height * (2 * sizeof(FilmPixel) + 8);
+    const double pixel = double(sizeof(FilmPixel) + groups * sizeof(V3f));
+    const double bytes = double(width) * height * (2 * pixel + 8);
     if (bytes > double(document.memoryLimit()))
         throw Error(fmt::format("a picture of {} x {} takes {}, more than the limit of {}", width, height,
                                 byteText(bytes), byteText(double(document.memoryLimit()))),

@@ -2,6 +2,7 @@
 #pragma once
 #include <optional>
 
+#include "deliver/displacement.h"
 #include "deliver/light_maker.h"
 #include "deliver/material_maker.h"
 #include "eval/camera_options.h"
@@ -23,7 +24,8 @@ struct RenderJob {
     int width = 0, height = 0, samples = 1;
     std::map<uint32_t, std::string> objectNames, layerNames;  ///< by the ids in the film; 0 is nothing
     std::map<uint32_t, std::string> nodeIds;                  ///< of both
-    std::vector<std::string> problems;                        ///< what was left out, and why
+    std::vector<std::string> groups;    ///< of lights, as the film keeps them apart; empty for none
+    std::vector<std::string> problems;  ///< what was left out, and why
     Camera cameraFor(int w, int h) const { return Camera(cameras, float(w) / float(h)); }
 };
 
@@ -39,7 +41,8 @@ struct JobOptions {
 /// One thread at a time, and no ray may be traced in an older job of the same builder during a call.
 class RenderSceneBuilder {
   public:
-    explicit RenderSceneBuilder(Evaluator& evaluator) : evaluator_(evaluator), lights_(evaluator) {}
+    explicit RenderSceneBuilder(Evaluator& evaluator)
+        : evaluator_(evaluator), materials_(groups_), lights_(evaluator, groups_) {}
     /// Throws Cancelled. Parts that fail are left out and named in problems.
     RenderJob build(const SceneContext& scene, const JobOptions& options, Progress& progress);
 
@@ -79,8 +82,11 @@ class RenderSceneBuilder {
     std::vector<uint32_t> slotMaterialsOf(const Document& document, const Node& object, const Mesh& mesh,
                                           const std::string& layerMaterial, const std::string& layer,
                                           double frame);
-    void setMaterials(const SceneContext& scene, const JobOptions& options, RenderJob& job,
-                      Progress& progress);
+    std::vector<SurfaceMaterial> makeMaterials(const SceneContext& scene, const JobOptions& options,
+                                               RenderJob& job, Progress& progress);
+    void displace(const SceneContext& scene, const JobOptions& options,
+                  const std::vector<SurfaceMaterial>& materials, std::vector<Item>& items, RenderJob& job,
+                  Progress& progress);
     FieldContext contextOf(const Worn& worn, Evaluator::Query& query);
     ThinLimit thinLimit(const Document& document, const JobOptions& options) const;
 
@@ -90,11 +96,14 @@ class RenderSceneBuilder {
     std::shared_ptr<RenderScene> scene_;
     uint64_t sceneHash_ = 0;
     ThinLimit limit_;
+    Displacements displacements_;
+    LightGroups groups_;
     MaterialMaker materials_;
     LightMaker lights_;
 };
 
 /// Throws an Error with the figure when a picture of that size would pass the limit.
-void requireFilmMemory(const Document& document, int width, int height);
+/// @param groups  of lights that are kept apart
+void requireFilmMemory(const Document& document, int width, int height, size_t groups = 0);
 
 }  // namespace ovrix::deliver

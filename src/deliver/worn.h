@@ -52,7 +52,8 @@ class WornLooks {
                                     const FieldContext& context, const Samples& samples);
 
     Evaluator& evaluator_;
-    MaterialMaker materials_;
+    LightGroups groups_;  // which the view does not tell apart
+    MaterialMaker materials_{groups_};
     std::map<std::string, Kept> kept_;
     uint64_t stamp_ = 0;
 };

@@ -67,18 +67,23 @@ namespace {
 /// Images by the paths of a scene, for what may ask for nothing else.
 class SceneImages : public ImageSource {
   public:
-    SceneImages(const SceneContext& scene, ImageCache& cache) : scene_(scene), cache_(cache) {}
+    SceneImages(const SceneContext& scene, ImageCache& cache, Progress& progress)
+        : scene_(scene), cache_(cache), progress_(progress) {}
     std::shared_ptr<const Image> image(const std::string& path, const std::string& space) override {
         return cache_.image(scene_.resolve(path), space);
     }
-    std::map<int, std::shared_ptr<const Image>> tiles(const std::string& pattern,
-                                                      const std::string& space) override {
-        return cache_.tiles(scene_.resolve(pattern), space);
+    std::shared_ptr<const Texture> texture(const std::string& path, const std::string& space) override {
+        return cache_.texture(scene_.resolve(path), space, progress_);
+    }
+    std::map<int, std::shared_ptr<const Texture>> tiles(const std::string& pattern,
+                                                        const std::string& space) override {
+        return cache_.tiles(scene_.resolve(pattern), space, progress_);
     }
 
   private:
     const SceneContext& scene_;
     ImageCache& cache_;
+    Progress& progress_;
 };
 
 }  // namespace
@@ -86,7 +91,7 @@ class SceneImages : public ImageSource {
 /// The object's own recipe on its mesh. Fields are asked in the object's space: moving it moves them with it.
 void Evaluator::shapeObject(const SceneContext& scene, const Node& node, double frame, ObjectResult& result,
                             Progress& progress) {
-    SceneImages images(scene, images_);
+    SceneImages images(scene, images_, progress);
     for (const Step& step : node.steps) {
         StepReport report;
         report.step = step.id, report.in = result.mesh->triangles().size();

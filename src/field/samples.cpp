@@ -43,7 +43,7 @@ const ChannelKey<V2f> uv("uv"), bary("bary");
 const ChannelKey<uint64_t> id("id");
 const ChannelKey<int32_t> triangle("triangle"), face("face");
 const ChannelKey<float> scale("scale"), age("age"), life("life"), along("along"), backside("backside"),
-    arriving("arriving light");
+    arriving("arriving light"), width("width of view"), uvWidth("width of view in uv");
 const ChannelKey<M44f> toObject("to object");
 }  // namespace channel
 

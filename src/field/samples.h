@@ -44,6 +44,9 @@ extern const ChannelKey<V3f> eye;         ///< unit, towards who sees it; of ren
 extern const ChannelKey<float> backside;  ///< 1 where it is seen from behind, else 0; of renders
 extern const ChannelKey<float> arriving;  ///< light that makes a white matt body so bright by the exposure
 extern const ChannelKey<int32_t> face;    ///< of the mesh that is met; of renders
+/// Metres of the part of the picture that a place stands for: what is finer is not seen. Of renders.
+extern const ChannelKey<float> width;
+extern const ChannelKey<float> uvWidth;  ///< the same in texture places
 /// From the world to the space of what wears a material, which the context's surface is in then; missing
 /// where that surface is in the world.
 extern const ChannelKey<M44f> toObject;

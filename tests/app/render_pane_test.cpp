@@ -13,6 +13,7 @@ class RenderPaneTest : public WindowFixture {
     void stopsFast();
     void denoisesWhatIsThereAndGivesItBack();
     void focusesWhereThePictureIsClicked();
+    void showsTheLightOfAGroupAlone();
 };
 
 void RenderPaneTest::rendersARegionPinsAndSaves() {
@@ -245,6 +246,77 @@ void RenderPaneTest::denoisesWhatIsThereAndGivesItBack() {
     QVERIFY(!pane->last().image.isNull());
     pane->stop();
     QVERIFY(driver->waitFor([&] { return !pane->worker().busy(); }));
+}
+
+void RenderPaneTest::showsTheLightOfAGroupAlone() {
+    makeLayer();
+    auto& c = driver->window.controller();
+    auto* pane = driver->window.renderPane();
+    auto* groups = pane->findChild<QComboBox*>("lightGroups");
+    const auto begin = [&] {
+        driver->settle();
+        pane->setLive(true);
+        QVERIFY(driver->waitFor([&] { return pane->last().pass < 2; }));  // what was shown before is gone
+        QVERIFY(driver->waitFor([&] { return pane->last().pass >= 2; }));
+        pane->stop();
+        QVERIFY(driver->waitFor([&] { return !pane->worker().busy(); }));
+    };
+    if (auto* denoise = pane->findChild<QToolButton*>("denoise"); denoise->isChecked())
+        QTest::mouseClick(denoise, Qt::LeftButton);
+    QTest::keyClick(&driver->window, Qt::Key_R, Qt::ControlModifier);
+    begin();
+    QVERIFY(!groups->isVisible());  // nothing to choose
+    c.selection().select("sun");
+    driver->settle();
+    auto* name = driver->editor<QLineEdit>("sun/group");
+    QVERIFY(name);
+    name->setFocus();
+    QTest::keyClicks(name, "low sun");
+    QTest::keyClick(name, Qt::Key_Return);
+    QCOMPARE(c.document().value("sun", "group"), Value(std::string("low sun")));
+    begin();
+    QVERIFY(groups->isVisible());
+    QCOMPARE(groups->count(), 3);
+    QCOMPARE(groups->itemText(1), QString("other lights"));
+    QCOMPARE(groups->itemText(2), QString("low sun"));
+    const auto choose = [&](int at) {  // as the keyboard does
+        const QImage before = pane->picture()->image();
+        groups->setFocus();
+        while (groups->currentIndex() != at)
+            QTest::keyClick(groups, groups->currentIndex() < at ? Qt::Key_Down : Qt::Key_Up);
+        QVERIFY(
+            driver->waitFor([&] { return !pane->worker().busy() && pane->picture()->image() != before; }));
+    };
+    const auto film = pane->worker().film();
+    const QImage all = pane->picture()->image();
+    choose(1);
+    const QImage rest = pane->picture()->image();
+    choose(2);
+    const QImage sun = pane->picture()->image();
+    QCOMPARE(pane->worker().film().get(), film.get());  // nothing is rendered again
+    // The sky is of the others; what each pixel shows is the group's own light.
+    QVERIFY(qGray(rest.pixel(2, 2)) > 20);
+    QCOMPARE(qGray(sun.pixel(2, 2)), 0);
+    const int x = sun.width() / 2, y = sun.height() / 2;
+    QVERIFY(qGray(sun.pixel(x, y)) < qGray(all.pixel(x, y)));
+    QVERIFY(qGray(sun.pixel(x, y)) + qGray(rest.pixel(x, y)) > 0);
+    // Saved as it is shown; with all in a file of passes.
+    pane->save(path("sun.png"));
+    pane->save(path("all.exr"));
+    driver->settle();
+    const QImage saved(path("sun.png"));
+    QCOMPARE(saved.size(), sun.size());
+    QVERIFY(std::abs(qGray(saved.pixel(x, y)) - qGray(sun.pixel(x, y))) <= 1);
+    QCOMPARE(qGray(saved.pixel(2, 2)), 0);
+    QVERIFY(QFile::exists(path("all.exr")));
+    // A render anew shows the same group; one that is taken off gives all lights again.
+    begin();
+    QCOMPARE(groups->currentIndex(), 2);
+    QCOMPARE(qGray(pane->picture()->image().pixel(2, 2)), 0);
+    c.undo();
+    begin();
+    QVERIFY(!groups->isVisible());
+    QVERIFY(qGray(pane->picture()->image().pixel(2, 2)) > 20);
 }
 
 static const RegisteredTest<RenderPaneTest> registered;

@@ -26,6 +26,12 @@ struct Wild : Studio {
             if (random.oneIn(3)) m.params["contours"].value = true;
             if (findSpec(specsOf(m), "geometry_opacity"))
                 m.params["geometry_opacity"] = Param{random.oneIn(4) ? 0.4 : 1.0, {}, nullptr, 0.0};
+            if (findSpec(specsOf(m), "relief_detail")) {
+                m.params["relief_displaced"] = Param{random.oneIn(2), {}, nullptr, 0.0};
+                m.params["relief_detail"] = Param{0.3, {}, nullptr, 0.0};
+                m.params["emission_group"] =
+                    Param{std::string(random.oneIn(2) ? "glow" : ""), {}, nullptr, 0.0};
+            }
             materials.push_back(m.id);
             document.put(m);
         }
@@ -73,13 +79,14 @@ struct Wild : Studio {
         light.params["shadows"].value = !random.oneIn(3);
         light.params["lit"].value = std::string(random.oneIn(3) ? "all but" : "all");
         light.params["linked"].value = Refs{ball};
+        light.params["group"].value = std::string(random.oneIn(2) ? "lamps" : "");
     }
     Film picture(double frame) {
         RenderSceneBuilder builder(evaluator);
         JobOptions options;
         options.frame = frame;
         const RenderJob job = builder.build(scene(), options, Progress::none());
-        Film film(20, 12);
+        Film film(20, 12, job.groups);
         const Renderer renderer(*job.scene, job.cameraFor(20, 12), job.options, job.lights);
         for (uint32_t pass = 0; pass < 2; ++pass)
             renderer.renderPass(film, pass, {0, 0, 20, 12}, Progress::none());
@@ -93,6 +100,15 @@ std::vector<V3f> lightOf(const Film& film) {
     return out;
 }
 
+/// Groups of lights add up to the whole.
+void checkGroups(const Film& film) {
+    for (size_t i = 0; i < film.pixels().size() && !film.groups().empty(); ++i) {
+        V3f sum(0.0f);
+        for (size_t g = 0; g < film.groups().size(); ++g) sum += film.sum(i, int(g));
+        for (int k = 0; k < 3; ++k) REQUIRE(sum[k] == Approx(film.sum(i)[k]).epsilon(1e-4).margin(1e-6));
+    }
+}
+
 }  // namespace
 
 TEST_CASE("random materials on everything give finite light, and the same bits on any threads",
@@ -101,7 +117,9 @@ TEST_CASE("random materials on everything give finite light, and the same bits o
     for (uint64_t round = 0; round < 40; ++round) {
         INFO("round " << round << " of seed " << testSeed());
         Wild wild(testSeed() * 1000 + round);
-        const std::vector<V3f> many = lightOf(wild.picture(2));
+        const Film film = wild.picture(2);
+        const std::vector<V3f> many = lightOf(film);
+        checkGroups(film);
         for (const V3f& c : many) {
             REQUIRE(isFinite(c));
             REQUIRE(std::min({c.x, c.y, c.z}) >= 0.0f);

@@ -147,9 +147,9 @@ struct OneImage : ImageSource {
         if (path != "there.png") throw Error("the file does not exist", path);
         return made;
     }
-    std::map<int, std::shared_ptr<const Image>> tiles(const std::string& pattern,
-                                                      const std::string& space) override {
-        return {{1001, image(pattern, space)}};
+    std::map<int, std::shared_ptr<const Texture>> tiles(const std::string& pattern,
+                                                        const std::string& space) override {
+        return {{1001, texture(pattern, space)}};
     }
 };
 

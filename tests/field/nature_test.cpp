@@ -293,9 +293,9 @@ struct Halves : ImageSource {
             for (int c = 0; c < 4; ++c) made->pixels.push_back(half(c == 3 || x >= 32 ? 1.0f : 0.0f));
         return made;
     }
-    std::map<int, std::shared_ptr<const Image>> tiles(const std::string& pattern,
-                                                      const std::string& space) override {
-        return {{1001, image(pattern, space)}};
+    std::map<int, std::shared_ptr<const Texture>> tiles(const std::string& pattern,
+                                                        const std::string& space) override {
+        return {{1001, texture(pattern, space)}};
     }
 };
 

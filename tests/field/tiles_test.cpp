@@ -27,9 +27,9 @@ struct Pictures : ImageSource {
     std::shared_ptr<const Image> image(const std::string& path, const std::string& space) override {
         return cache.image(folder / path, space);
     }
-    std::map<int, std::shared_ptr<const Image>> tiles(const std::string& path,
-                                                      const std::string& space) override {
-        return cache.tiles(folder / path, space);
+    std::map<int, std::shared_ptr<const Texture>> tiles(const std::string& path,
+                                                        const std::string& space) override {
+        return cache.tiles(folder / path, space, Progress::none());
     }
     CompiledField field(const std::string& file, const std::string& projection = "uv",
                         const std::string& channel = "brightness") {
@@ -188,7 +188,7 @@ TEST_CASE("images that nobody has any more go when they take too much", "[image]
     std::vector<std::shared_ptr<const Image>> held;
     for (int i = 0; i < 6; ++i) held.push_back(p.image("i" + std::to_string(i) + ".png", "sRGB"));
     CHECK(p.cache.bytes() == 6 * kEach);
-    // Tiles share what one picture may take: they are read smaller.
+    // Tiles are kept like images.
     const auto tiles = p.tiles("rock.<UDIM>.png", "sRGB");
     CHECK(tiles.size() == 3);
 }

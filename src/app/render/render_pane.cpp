@@ -118,6 +118,11 @@ QWidget* RenderPane::makeBar() {
     size_ = new QComboBox;
     size_->addItems({"Fit", "Half", "Full"});
     size_->setToolTip("Pixels to render: as many as the pane has, or the size in the render settings");
+    lights_ = new QComboBox;
+    lights_->setObjectName("lightGroups");
+    lights_->addItem("All lights");
+    lights_->setToolTip("What gives the light that is shown: all, or one group of lights");
+    lights_->hide();
     draft_ =
         barButton("layer", "Draft: only the share of each layer that the view shows; off renders all", true);
     denoise_ = barButton("denoise", "Denoise: takes the grain of few passes out of what is shown", true);
@@ -127,10 +132,11 @@ QWidget* RenderPane::makeBar() {
         "Focus: click in the picture on what shall be sharp; with Shift it stays so, wherever that goes",
         true);
     auto* pinButton = barButton("pin", "Pin this picture to compare with", false);
-    auto* saveButton = barButton("save", "Save the picture: EXR with all passes, TIFF or PNG", false);
+    auto* saveButton =
+        barButton("save", "Save the picture: EXR with all passes, TIFF or PNG as it is shown", false);
     connect(pinButton, &QToolButton::clicked, this, &RenderPane::pin);
     connect(saveButton, &QToolButton::clicked, this, &RenderPane::chooseFileAndSave);
-    for (QComboBox* b : {camera_, size_})
+    for (QComboBox* b : {camera_, size_, lights_})
         b->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed), tools->addWidget(b, 1);
     for (QWidget* w : {draft_, denoise_, regionButton_, focusButton_, pinButton, saveButton})
         tools->addWidget(w);
@@ -166,6 +172,9 @@ void RenderPane::followControls() {
     });
     for (QComboBox* b : {camera_, size_})
         connect(b, &QComboBox::currentIndexChanged, this, &RenderPane::restartSoon);
+    connect(lights_, &QComboBox::currentIndexChanged, this, [this](int at) {
+        worker_.showGroup(at > 0 ? std::optional(groups_[size_t(at - 1)]) : std::nullopt);
+    });
     connect(draft_, &QToolButton::toggled, this, &RenderPane::restartSoon);
     connect(play_, &QToolButton::clicked, this, [this](bool on) { setLive(on); });
     connect(picture_, &PictureArea::probed, this, &RenderPane::probe);
@@ -240,8 +249,27 @@ void RenderPane::restart() {
 
 void RenderPane::stop() { setLive(false); }
 
+void RenderPane::listGroups(const std::vector<std::string>& groups) {
+    if (groups == groups_) return;
+    const int shown = lights_->currentIndex();
+    const std::string name = shown > 0 ? groups_[size_t(shown - 1)] : std::string();
+    groups_ = groups;
+    {
+        const QSignalBlocker quiet(lights_);
+        lights_->clear();
+        lights_->addItem("All lights");
+        for (size_t g = 0; g < groups.size(); ++g)
+            lights_->addItem(QString::fromStdString(groupTitle(groups, g)));
+        const auto again = std::find(groups.begin(), groups.end(), name);
+        if (shown > 0 && again != groups.end()) lights_->setCurrentIndex(1 + int(again - groups.begin()));
+    }
+    if (lights_->currentIndex() == 0) worker_.showGroup({});
+    lights_->setVisible(!groups.empty());
+}
+
 void RenderPane::onUpdate(const RenderUpdate& u) {
     last_ = u;
+    if (!u.image.isNull()) listGroups(u.groups);
     if (!u.image.isNull()) picture_->setImage(u.image);
     QString text;
     if (u.failed)
@@ -273,8 +301,10 @@ void RenderPane::probe(int x, int y) {
     if (!film || film->width() != picture_->image().width() || x < 0 || y < 0 || x >= film->width() ||
         y >= film->height())
         return;
-    const V3f c = clean && worker_.denoising() ? (*clean)[size_t(y) * size_t(film->width()) + size_t(x)]
-                                               : film->beauty(x, y);
+    const size_t pixel = size_t(y) * size_t(film->width()) + size_t(x);
+    const int group = worker_.shownGroup(*film);
+    const V3f c =
+        clean && worker_.denoising() && group == kAllLights ? (*clean)[pixel] : film->light(pixel, group);
     const FilmPixel& p = film->at(x, y);
     QString text = QString("%1,%2  %3 %4 %5")
                        .arg(x)
@@ -368,13 +398,16 @@ void RenderPane::save(const QString& file, std::optional<PixelDepth> depth) {
     std::filesystem::path path = file.toStdString();
     if (path.extension().empty()) path += ".exr";
     const auto work = [rendered, path, depth, document = controller_.document(),
-                       denoising = worker_.denoising()](Progress& progress) {
+                       denoising = worker_.denoising(),
+                       shown = worker_.shownGroup(*rendered.film)](Progress& progress) {
         WriteOptions options = defaultWriteOptions(path);
+        const int group = endingOf(path) == ".exr" ? kAllLights : shown;
         if (depth) options.depth = *depth;
-        auto clean = rendered.clean;
+        auto clean = group == kAllLights ? rendered.clean : nullptr;
         if (denoising && !clean)  // passes have come since what is shown was made
-            clean = std::make_shared<const std::vector<V3f>>(denoise(*rendered.film, document, progress));
-        saveRender(path, {*rendered.film, denoising ? clean.get() : nullptr}, *rendered.job, options);
+            clean =
+                std::make_shared<const std::vector<V3f>>(denoise(*rendered.film, document, progress, group));
+        saveRender(path, {*rendered.film, denoising ? clean.get() : nullptr, group}, *rendered.job, options);
         return QString::fromStdString(path.filename().string());
     };
     controller_.runOnWorker(

@@ -84,6 +84,8 @@ class RenderPane : public QWidget {
     void restartSoon();
     void onUpdate(const RenderUpdate& update);
     QSize renderSize() const;
+    /// Offers the groups of lights that are kept apart, and hides where there are none.
+    void listGroups(const std::vector<std::string>& groups);
     void probe(int x, int y);
     /// The scene's camera is sharp where that pixel's place is.
     void focusAt(int x, int y, bool follow);
@@ -98,10 +100,11 @@ class RenderPane : public QWidget {
     ViewWidget* view_;
     bool live_ = false;
     RenderUpdate last_;
+    std::vector<std::string> groups_;
     std::optional<Rect> region_;
     QSize regionSize_;
     QLabel *state_, *probe_;
-    QComboBox *camera_, *size_;
+    QComboBox *camera_, *size_, *lights_;
     QToolButton *play_, *regionButton_, *focusButton_, *draft_, *denoise_;
     PictureArea* picture_;
     QHBoxLayout* pins_;

@@ -9,7 +9,7 @@ EvalWorker::EvalWorker(Evaluator& evaluator, Publish publish)
     : evaluator_(evaluator),
       publish_(std::move(publish)),
       looks_(evaluator),
-      lights_(evaluator),
+      lights_(evaluator, groups_),
       jobs_([this](const std::exception& e) { publishProblem(e, nullptr); }) {}
 
 void EvalWorker::request(Request request) {

@@ -88,6 +88,7 @@ class EvalWorker {
     // Of the worker's thread alone.
     std::shared_ptr<const EvalSnapshot> last_;
     deliver::WornLooks looks_;
+    deliver::LightGroups groups_;  // which the view does not tell apart
     deliver::LightMaker lights_;
     std::chrono::steady_clock::time_point inspected_;
     JobThread jobs_;  // last: it ends before what it uses

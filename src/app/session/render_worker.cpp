@@ -59,7 +59,25 @@ void RenderWorker::keep(const Film& film, const std::shared_ptr<const RenderJob>
 }
 
 void RenderWorker::setDenoising(bool on) {
-    if (denoising_.exchange(on) == on) return;
+    if (denoising_.exchange(on) != on) postShowAgain();
+}
+
+void RenderWorker::showGroup(const std::optional<std::string>& name) {
+    {
+        std::lock_guard lock(mutex_);
+        if (std::exchange(shownName_, name) == name) return;
+    }
+    postShowAgain();
+}
+
+int RenderWorker::shownGroup(const Film& film) const {
+    std::lock_guard lock(mutex_);
+    const auto& groups = film.groups();
+    const auto at = shownName_ ? std::find(groups.begin(), groups.end(), *shownName_) : groups.end();
+    return at == groups.end() ? kAllLights : int(at - groups.begin());
+}
+
+void RenderWorker::postShowAgain() {
     // A render that runs sees it at its next pass; this comes after it, or at once where none runs.
     jobs_.post([this](Progress& progress) {
         try {
@@ -77,9 +95,11 @@ bool RenderWorker::wantsCleaning(int pass, int passes) const {
 void RenderWorker::clean(const Film& film, const Document& document, RenderUpdate& update,
                          Progress& progress) {
     try {
-        shownClean_ = std::make_shared<const std::vector<V3f>>(denoise(film, document, progress));
+        const int group = shownGroup(film);
+        shownClean_ = std::make_shared<const std::vector<V3f>>(denoise(film, document, progress, group));
+        cleanGroup_ = group;
         std::lock_guard lock(mutex_);
-        rendered_.clean = shownClean_;
+        if (group == kAllLights) rendered_.clean = shownClean_;
     } catch (const Cancelled&) {
         throw;
     } catch (const std::exception& e) {
@@ -89,10 +109,12 @@ void RenderWorker::clean(const Film& film, const Document& document, RenderUpdat
     }
 }
 
-/// What is kept, once more, with or without its noise.
+/// What is kept, once more, with or without its noise, or of other lights.
 void RenderWorker::showAgain(Progress& progress) {
     const RenderedFilm kept = rendered();
-    if (!kept.film || denoising_ == (shownClean_ != nullptr)) return;
+    if (!kept.film) return;
+    const int group = shownGroup(*kept.film);
+    if (denoising_ == (shownClean_ != nullptr) && group == publishedGroup_) return;
     shownClean_.reset();
     RenderUpdate update = last_;
     update.done = true;  // one that was stopped is not waited for
@@ -101,11 +123,12 @@ void RenderWorker::showAgain(Progress& progress) {
 }
 
 void RenderWorker::publish(const Film& film, const FinishOptions& finish, RenderUpdate update) {
-    update.clean = shownClean_ != nullptr;
+    publishedGroup_ = shownGroup(film);
+    update.clean = shownClean_ && cleanGroup_ == publishedGroup_;
     if (update.clean)
         toScreen(*shownClean_, finish, screen_);
     else
-        toScreen(film, finish, screen_);
+        toScreen(film, finish, screen_, publishedGroup_);
     update.image = QImage(reinterpret_cast<const uchar*>(screen_.data()), film.width(), film.height(),
                           QImage::Format_RGB32)
                        .copy();
@@ -113,13 +136,15 @@ void RenderWorker::publish(const Film& film, const FinishOptions& finish, Render
 }
 
 /// A region goes into what was there; a whole picture starts anew.
-std::shared_ptr<Film> RenderWorker::startFilm(const RenderRequest& r, const Rect& region) const {
+std::shared_ptr<Film> RenderWorker::startFilm(const RenderRequest& r, const Rect& region,
+                                              const std::vector<std::string>& groups) const {
     std::shared_ptr<const Film> last = film();
-    if (!r.region || !last || last->width() != r.width || last->height() != r.height)
-        return std::make_shared<Film>(r.width, r.height);
+    if (!r.region || !last || last->width() != r.width || last->height() != r.height ||
+        last->groups() != groups)
+        return std::make_shared<Film>(r.width, r.height, groups);
     auto film = std::make_shared<Film>(*last);
     for (int y = region.y; y < region.y + region.height; ++y)
-        for (int x = region.x; x < region.x + region.width; ++x) film->at(x, y) = FilmPixel();
+        for (int x = region.x; x < region.x + region.width; ++x) film->clear(x, y);
     return film;
 }
 
@@ -133,16 +158,18 @@ void RenderWorker::render(const RenderRequest& r, Progress& progress) {
                                                            .height = r.height,
                                                            .view = r.camera},
                                                           progress));
+    requireFilmMemory(r.scene.document, r.width, r.height, job->groups.size());
     if (r.camera) job->cameras = {*r.camera};
     const int passes = r.samples > 0 ? r.samples : job->samples;
     const Renderer renderer(*job->scene, job->cameraFor(r.width, r.height), job->options, job->lights);
     const Rect region = r.region.value_or(Rect{0, 0, r.width, r.height});
-    auto film = startFilm(r, region);
+    auto film = startFilm(r, region, job->groups);
     shownClean_.reset();
     document_ = r.scene.document;
     RenderUpdate update;
     update.passes = passes;
     update.problems = job->problems;
+    update.groups = job->groups;
     for (int step : {8, 4, 2}) {  // coarse first, so that a change is seen at once
         Film coarse = *film;
         renderer.renderPreview(coarse, step, region, progress);
@@ -157,7 +184,7 @@ void RenderWorker::render(const RenderRequest& r, Progress& progress) {
         keep(*film, job, pass == 0 || last || cleaning);
         update.pass = pass + 1;
         update.seconds = secondsSince(began_);
-        if (!denoising_) shownClean_.reset();
+        if (!denoising_ || cleanGroup_ != shownGroup(*film)) shownClean_.reset();
         if (cleaning && pass == 0) publish(*film, job->finish, update);  // the first at once
         if (cleaning) clean(*film, r.scene.document, update, progress);
         update.done = last;

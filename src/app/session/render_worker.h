@@ -27,7 +27,8 @@ struct RenderUpdate {
     double seconds = 0;  ///< since the request
     QString state;       ///< what is being done, or what went wrong
     bool failed = false, done = false;
-    bool clean = false;  ///< whether the noise was taken out of the image
+    bool clean = false;               ///< whether the noise was taken out of the image
+    std::vector<std::string> groups;  ///< of lights that are kept apart; empty for none
     std::vector<std::string> problems;
     QString note;  ///< what went wrong beside the render, said once
 };
@@ -50,6 +51,11 @@ class RenderWorker {
     /// what was clean stays. Nothing is rendered again for it.
     void setDenoising(bool on);
     bool denoising() const { return denoising_; }
+    /// Shows the light of a group of lights alone; of all where there is no such group, and without a name.
+    /// Nothing is rendered again for it.
+    void showGroup(const std::optional<std::string>& name);
+    /// Its number in a film; kAllLights for all.
+    int shownGroup(const Film& film) const;
     /// No older than a second or a pass. For saving and probing.
     RenderedFilm rendered() const;
     std::shared_ptr<const Film> film() const { return rendered().film; }
@@ -63,17 +69,21 @@ class RenderWorker {
     bool wantsCleaning(int pass, int passes) const;
     void clean(const Film& film, const Document& document, RenderUpdate& update, Progress& progress);
     void showAgain(Progress& progress);
-    std::shared_ptr<Film> startFilm(const RenderRequest& request, const Rect& region) const;
+    void postShowAgain();
+    std::shared_ptr<Film> startFilm(const RenderRequest& request, const Rect& region,
+                                    const std::vector<std::string>& groups) const;
 
     RenderSceneBuilder builder_;
     Publish publish_;
     mutable std::mutex mutex_;
     RenderedFilm rendered_;
     mutable bool wanted_ = false;
+    std::optional<std::string> shownName_;  // of a group of lights
     std::chrono::steady_clock::time_point kept_;
     std::atomic<bool> denoising_{false};
     // Of the thread that renders: what is shown, and what it was asked for.
     std::shared_ptr<const std::vector<V3f>> shownClean_;
+    int cleanGroup_ = kAllLights, publishedGroup_ = kAllLights;  // whose light that is, and what is shown
     RenderUpdate last_;
     Document document_;
     std::vector<uint32_t> screen_;

@@ -30,6 +30,13 @@ ParamSpec temperatureSpec() {
 
 }  // namespace
 
+ParamSpec lightGroupSpec(const std::string& id) {
+    return text(
+        id, "Light group", "",
+        "A name: what lights of that name give is kept apart in the render, to be seen alone and saved "
+        "as a pass");
+}
+
 EmissionParams::EmissionParams(ParamTable& table)
     : exposure(table.add(exposureSpec())),
       power(table.add(powerSpec())),
@@ -43,11 +50,13 @@ LightUseParams::LightUseParams(ParamTable& table)
       lit(table.add(choice("lit", "Lights", kAll, {kAll, kAllBut, kOnly},
                            "All of the scene, all but what is chosen, or that alone"))),
       linked(table.add(shownIf(refs("linked", "Chosen", "object or layer", "What it spares, or lights alone"),
-                               "lit!=all"))) {}
+                               "lit!=all"))),
+      group(table.add(lightGroupSpec("group"))) {}
 
 Light used(const LightInput& in, const LightUseParams& params, Light light) {
     const ResolvedParams& p = in.params;
     light.seen = p[params.seen], light.shadows = p[params.shadows];
+    light.group = in.group(p[params.group]);
     if (p[params.lit] == kAll) return light;
     light.alone = p[params.lit] == kOnly;
     for (const std::string& id : p[params.linked])

@@ -14,12 +14,16 @@ struct EmissionParams {
     Handle<double> temperature;
 };
 
+/// The name of a group of lights, whose light a render keeps apart.
+ParamSpec lightGroupSpec(const std::string& id);
+
 /// Who sees a light, and what it lights.
 struct LightUseParams {
     explicit LightUseParams(ParamTable& table);
     Handle<bool> seen, shadows;
     Handle<std::string> lit;
     Handle<Refs> linked;
+    Handle<std::string> group;
 };
 
 /// The light as it is used.

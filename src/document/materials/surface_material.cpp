@@ -1,5 +1,6 @@
 #include "document/materials/surface_material.h"
 
+#include "document/lights/common.h"
 #include "document/materials/contour_params.h"
 #include "document/model/document.h"
 #include "geo/surface/surface.h"
@@ -133,9 +134,20 @@ const struct SurfaceParams : ParamTable {
     Handle<Varying> opacity =
         add(drivable(unitNumber("geometry_opacity", "Opacity", 1,
                                 "Cut out where it is under half; an image's alpha cuts leaves from a card")));
-    Handle<Varying> bump = add(drivable(
-        number("geometry_bump", "Relief", 0, "m", -10, 10, -0.02, 0.02,
-               "How far a field seems to raise it: light alone says so, the outline stays as it is")));
+    Handle<Varying> bump = add(drivable(number(
+        "geometry_bump", "Relief", 0, "m", -10, 10, -0.02, 0.02,
+        "How far a field raises it: by light alone, which leaves the outline as it is, or displaced")));
+    Handle<bool> displaced =
+        add(detailOf("geometry_bump", "Displaced",
+                     flag("relief_displaced", "Relief displaced", false,
+                          "The render moves the surface itself, outline and shadows too; what stands on it "
+                          "stays where it is, and the view shows it flat")));
+    Handle<double> detail = add(shownIf(
+        detailOf("geometry_bump", "Detail",
+                 number("relief_detail", "Relief detail", 0.02, "m", 1e-5, 1e4, 0.001, 0.2,
+                        "Longest edge of the faces that it is cut into: shorter shows more, and takes "
+                        "memory")),
+        "relief_displaced=true"));
     Handle<VaryingColor> normalMap =
         add(color("geometry_normal", "Normal map", Color(0.5f, 0.5f, 1.0f), true,
                   "An image of directions along the texture's axes, in the colour space Raw"));
@@ -154,6 +166,7 @@ const struct SurfaceParams : ParamTable {
         add(detailOf(kGlow, "Exposure",
                      number("emission_exposure", "Emission exposure", 0, "EV", -30, 30, -6, 6,
                             "Each step doubles its own light")));
+    Handle<std::string> group = add(detailOf(kGlow, "Light group", lightGroupSpec("emission_group")));
     Handle<std::string> over =
         add(ref("over", "Over it", "material",
                 "Another material that lies on this one, where its coverage is above 0"));
@@ -207,11 +220,14 @@ SurfaceMaterial surfaceMaterial(const MaterialInput& in) {
     m.opacity = p[kSurface.opacity];
     m.catcher = p[kSurface.catcher];
     m.bump = p[kSurface.bump];
+    m.displaced = p[kSurface.displaced];
+    m.detail = float(p[kSurface.detail]);
     m.normalMap = p[kSurface.normalMap];
     m.normalStrength = p[kSurface.normalStrength];
     m.emission = p[kSurface.emission];
     m.luminance = p[kSurface.luminance];
     m.perNit = float(std::exp2(p[kSurface.emissionExposure])) / kLumensPerWatt;
+    m.group = in.group(p[kSurface.group]);
     m.contours = contoursOf(p, kSurface.contours);
     if (const std::string& over = p[kSurface.over]; !over.empty()) {
         m.over = in.other(over);
@@ -236,6 +252,14 @@ bool shines(const Document& document, const Node& node, double frame) {
     return document.value(node.id, kSurface.luminance, frame) > 0 && (e.x > 0 || e.y > 0 || e.z > 0);
 }
 
+double displaces(const Document& document, const Node& node, double frame) {
+    if (!document.value(node.id, kSurface.displaced, frame)) return 0.0;
+    const Param bump = paramOr(*findSpec(specsOf(node), kSurface.bump.id()), node.params);
+    const auto* low = bump.field ? std::get_if<double>(&bump.low) : nullptr;
+    const double high = document.value(node.id, kSurface.bump, frame);
+    return std::max(std::abs(high), low ? std::abs(*low) : 0.0);
+}
+
 }  // namespace
 
 NodeType surfaceMaterialType() {
@@ -249,6 +273,7 @@ NodeType surfaceMaterialType() {
             .look = [](const Document& document, const Node& node,
                        double frame) { return lookOf(document, node, frame, kSurface.contours); },
             .shines = shines,
+            .displaces = displaces,
             .problem =
                 [](const ResolvedParams& p) {
                     return std::string(p[kSurface.opacity].high < 0.5f

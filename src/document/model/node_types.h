@@ -55,6 +55,8 @@ struct LightInput {
     std::function<std::shared_ptr<const DomeTable>(const SkyOptions&)> sky;
     /// A picture itself; none without a file.
     std::function<std::shared_ptr<const Image>(const std::string& file, const std::string& space)> image;
+    /// The number of a group of lights.
+    std::function<uint32_t(const std::string& name)> group;
 };
 
 /// What a material is built from. Shapes of fibres are kept by who builds.
@@ -66,6 +68,8 @@ struct MaterialInput {
     std::function<std::shared_ptr<const SurfaceMaterial>(const std::string& id)> other;
     /// How the render numbers a node; 0 for none.
     std::function<uint32_t(const std::string& id)> number;
+    /// The number of a group of lights.
+    std::function<uint32_t(const std::string& name)> group;
 };
 
 /// What the lines that stand for a node in the view are made from.
@@ -103,6 +107,8 @@ struct NodeType {
     std::function<DrawnLook(const Document&, const Node&, double frame)> look = {};
     /// Of materials: whether it gives light of its own at a frame.
     std::function<bool(const Document&, const Node&, double frame)> shines = {};
+    /// Of materials: how far the render moves the surface at most at a frame, metres.
+    std::function<double(const Document&, const Node&, double frame)> displaces = {};
     /// Of cameras: what the picture is seen through.
     std::function<CameraOptions(const ResolvedParams&)> camera = {};
     /// Of what has no mesh: lines that show its size in the view, in its own space. They are its bounds, too.

@@ -300,9 +300,25 @@ class Finder {
                 flagFix(layer.id, false));
         for (const Step& s : recipeOwner(document, layer).steps)
             if (s.on) checkCycle(layer, s, surfaceId);
+        checkRelief(layer, surfaceId);
         checkBake(layer);
         const auto it = layers.find(layer.id);
         if (it != layers.end()) checkResult(layer, it->second);
+    }
+
+    /// What lies on a surface does not move with what its material does to it in the render.
+    void checkRelief(const Node& layer, const std::string& surfaceId) {
+        const Node* under = document.find(surfaceId);
+        if (!under || !under->rendered || !layer.rendered || under->category() != Category::Object) return;
+        const Node* m = document.find(document.value(under->id, kObject.object.material, frame));
+        const NodeType* type = m ? findNodeType(m->type) : nullptr;
+        const double most = type && type->displaces ? type->displaces(document, *m, frame) : 0.0;
+        if (most <= 0.0) return;
+        add(Severity::Note,
+            fmt::format("{}: the render displaces {} by up to {:.3g} m, and what lies on it stays: lower the "
+                        "relief of {}, or displace the surface by a step",
+                        layer.name, under->name, most, m->name),
+            layer.id);
     }
 
     void checkBake(const Node& layer) {

@@ -42,8 +42,8 @@ const struct ImageParams : ParamTable {
 } kImage;
 
 struct Picture : SourceKernel {
-    std::shared_ptr<const Image> image;                ///< null where it is in tiles
-    std::vector<std::shared_ptr<const Image>> byTile;  ///< from 1001 on; null where there is none
+    std::shared_ptr<const Texture> image;                ///< null where it is in tiles
+    std::vector<std::shared_ptr<const Texture>> byTile;  ///< from 1001 on; null where there is none
     float repeatU, repeatV, size;
     std::string channel;
     Lay lay = Lay::Uv;
@@ -54,16 +54,20 @@ struct Picture : SourceKernel {
     struct Projections {
         std::array<V2f, 3> uv{V2f(0.0f), V2f(0.0f), V2f(0.0f)};
         std::array<float, 3> weight{};
+        float width = 0.0f;  ///< of what is seen there, as a part of the picture
     };
     struct Columns {
         std::span<const V3f> position, normal;
         std::span<const V2f> uv;
         std::span<const M44f> toObject;
+        std::span<const float> width, uvWidth;
         explicit Columns(const Samples& s)
             : position(s.get(channel::position)),
               normal(s.get(channel::normal)),
               uv(s.get(channel::uv)),
-              toObject(s.get(channel::toObject)) {}
+              toObject(s.get(channel::toObject)),
+              width(s.get(channel::width)),
+              uvWidth(s.get(channel::uvWidth)) {}
     };
     Projections projectionsAt(const Columns& s, size_t i) const {
         Projections projections;
@@ -71,11 +75,16 @@ struct Picture : SourceKernel {
             if (s.uv.empty()) return projections;
             projections.uv[0] = V2f(s.uv[i].x * repeatU, s.uv[i].y * repeatV);
             projections.weight[0] = 1.0f;
+            if (!s.uvWidth.empty())
+                projections.width = s.uvWidth[i] * std::max(std::abs(repeatU), std::abs(repeatV));
             return projections;
         }
         const M44f& local = s.toObject.empty() ? toLocal : s.toObject[i];
         const V3f p = s.position[i] * local / size;
         for (int a = 0; a < 3; ++a) projections.uv[size_t(a)] = seenAlong(p, a);
+        if (!s.width.empty())
+            projections.width = s.width[i] / size * std::max(std::abs(repeatU), std::abs(repeatV)) *
+                                std::cbrt(std::abs(local.determinant()));
         if (lay == Lay::Planar) {
             projections.weight[size_t(axis)] = 1.0f;
             return projections;
@@ -92,7 +101,7 @@ struct Picture : SourceKernel {
         const V2f uv = a == 0 ? V2f(-p.z, p.y) : a == 1 ? V2f(p.x, -p.z) : V2f(p.x, p.y);
         return V2f(uv.x * repeatU + 0.5f, uv.y * repeatV + 0.5f);
     }
-    const Image* tileAt(float column, float row) const {
+    const Texture* tileAt(float column, float row) const {
         constexpr float kColumns = 10, kRows = 900;
         if (!(column >= 0 && column < kColumns && row >= 0 && row < kRows)) return nullptr;
         const size_t tile = size_t(column) + size_t(kColumns) * size_t(row);
@@ -100,31 +109,29 @@ struct Picture : SourceKernel {
     }
     /// The image that lies there, with the place on it; none where a tile is missing. A border between two
     /// belongs to the next, and to the last where there is no next.
-    const Image* imageAt(V2f& uv) const {
+    const Texture* imageAt(V2f& uv) const {
         if (image) return image.get();
         const V2f next(std::floor(uv.x), std::floor(uv.y)), last(std::ceil(uv.x) - 1, std::ceil(uv.y) - 1);
         for (const V2f& at : {next, V2f(last.x, next.y), V2f(next.x, last.y), last}) {
-            const Image* there = tileAt(at.x, at.y);
+            const Texture* there = tileAt(at.x, at.y);
             if (!there) continue;
             uv = there->within(uv - at);
             return there;
         }
         return nullptr;
     }
-    Color colorAt(V2f uv) const {
-        const Image* there = imageAt(uv);
-        return there ? there->sample(uv.x, uv.y) : Color(1.0f, 0.0f, 1.0f);  // to be seen
+    /// What is missing is to be seen.
+    Texture::Texel texelAt(V2f uv, float width) const {
+        const Texture* there = imageAt(uv);
+        return there ? there->at(uv, width) : Texture::Texel{Color(1.0f, 0.0f, 1.0f), 1.0f};
     }
-    float pick(V2f uv) const {
-        if (channel == "alpha") {
-            const Image* there = imageAt(uv);
-            return there ? there->sampleAlpha(uv.x, uv.y) : 1.0f;
-        }
-        const Color c = colorAt(uv);
-        if (channel == "red") return c.x;
-        if (channel == "green") return c.y;
-        if (channel == "blue") return c.z;
-        return luminance(c);
+    float pick(const V2f& uv, float width) const {
+        const Texture::Texel there = texelAt(uv, width);
+        if (channel == "alpha") return there.alpha;
+        if (channel == "red") return there.color.x;
+        if (channel == "green") return there.color.y;
+        if (channel == "blue") return there.color.z;
+        return luminance(there.color);
     }
     template <class T, class Read>
     void mix(const Samples& s, std::span<T> out, const Read& read) const {
@@ -133,15 +140,16 @@ struct Picture : SourceKernel {
             const Projections projections = projectionsAt(columns, i);
             out[i] = T(0.0f);
             for (size_t a = 0; a < 3; ++a)
-                if (projections.weight[a] > 0.0f) out[i] += read(projections.uv[a]) * projections.weight[a];
+                if (projections.weight[a] > 0.0f)
+                    out[i] += read(projections.uv[a], projections.width) * projections.weight[a];
         }
     }
     void evaluate(const Samples& s, std::span<float> out) const override {
-        mix(s, out, [&](const V2f& uv) { return pick(uv); });
+        mix(s, out, [&](const V2f& uv, float width) { return pick(uv, width); });
     }
     bool colored() const override { return true; }
     void evaluateColor(const Samples& s, std::span<V3f> out) const override {
-        mix(s, out, [&](const V2f& uv) { return V3f(colorAt(uv)); });
+        mix(s, out, [&](const V2f& uv, float width) { return V3f(texelAt(uv, width).color); });
     }
 };
 
@@ -162,7 +170,7 @@ std::unique_ptr<SourceKernel> compilePicture(const ResolvedParams& p, const Fiel
             kernel->byTile.back() = there;
         }
     } else {
-        kernel->image = context.images->image(file, p[kImage.space]);
+        kernel->image = context.images->texture(file, p[kImage.space]);
     }
     kernel->repeatU = float(p[kImage.repeatU]);
     kernel->repeatV = float(p[kImage.repeatV]);

@@ -42,14 +42,24 @@ struct Noise : SourceKernel {
             if (toObject.empty()) return plain ? p[i] : p[i] * toLocal;
             return p[i] * toObject[i] + (id.empty() ? V3f(0.0f) : moveOf(id[i]));
         };
+        const auto seen = s.get(channel::width);
         V3f positions[64];
         for (size_t begin = 0; begin < out.size(); begin += std::size(positions)) {
             const std::span<float> some =
                 out.subspan(begin, std::min(std::size(positions), out.size() - begin));
             for (size_t i = 0; i < some.size(); ++i) positions[i] = (place(begin + i) + offset) * frequency;
-            fractalNoise({positions, some.size()}, seed, options, some);
+            fractalNoise({positions, some.size()}, seed, seen.empty() ? options : coarser(seen[begin]), some);
             for (float& x : some) x = std::clamp(0.5f + x * contrast, 0.0f, 1.0f);
         }
+    }
+    /// Without octaves whose patches are less than half as wide as what is seen: of soft ones the eye has the
+    /// mean, which is nothing. Renders ask at one place at a time.
+    FractalOptions coarser(float width) const {
+        FractalOptions o = options;
+        if (o.kind != NoiseKind::Soft) return o;
+        o.counted = o.octaves;
+        while (o.octaves > 1 && std::ldexp(1.0f, 1 - o.octaves) / frequency < 0.5f * width) --o.octaves;
+        return o;
     }
     /// Copies have patches of their own, or they would all look alike.
     V3f moveOf(uint64_t id) const {

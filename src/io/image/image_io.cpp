@@ -5,6 +5,7 @@
 #include "base/files.h"
 #include "io/image/color_spaces.h"
 #include "io/image/image_library.h"
+#include "io/image/texture_files.h"
 #include "io/process/library.h"
 
 namespace ovrix::io {
@@ -33,60 +34,112 @@ std::shared_ptr<const Image> readImage(const std::filesystem::path& path, const 
 }
 
 void ImageCache::setLimit(size_t bytes) {
-    if (most_.exchange(bytes) >= bytes) return;
+    const size_t before = most_.exchange(bytes);
+    if (tiling_) imageLibrary().setTileMemory(tileBytes());
+    if (before >= bytes) return;
     std::lock_guard lock(mutex_);
     images_.clear();  // those that were read smaller may be read whole now
 }
 
-std::shared_ptr<const Image> ImageCache::image(const std::filesystem::path& path, const std::string& space,
-                                               size_t most) {
-    const auto key = std::make_pair(path.string(), space);
-    {
-        std::lock_guard lock(mutex_);
-        const auto it = images_.find(key);
-        if (it != images_.end() && it->second.image->stamp == fileStamp(path)) {
-            it->second.asked = ++asked_;
-            return it->second.image;
-        }
-    }
-    auto image = readImage(path, space, most);
+size_t ImageCache::tileBytes() const {
+    constexpr size_t kLeast = size_t(32) << 20;
+    return std::max(most_ == SIZE_MAX ? size_t(1) << 30 : most_ / 4, kLeast);
+}
+
+ImageCache::Kept ImageCache::known(const Key& key, uint64_t stamp) {
     std::lock_guard lock(mutex_);
-    images_[key] = {image, ++asked_};
+    const auto it = images_.find(key);
+    if (it == images_.end() || it->second.stamp != stamp) return {};
+    it->second.asked = ++asked_;
+    return it->second;
+}
+
+void ImageCache::keep(const Key& key, Kept kept) {
+    std::lock_guard lock(mutex_);
+    kept.asked = ++asked_;
+    images_[key] = std::move(kept);
     drop();
+}
+
+std::shared_ptr<const Image> ImageCache::image(const std::filesystem::path& path, const std::string& space) {
+    const Key key{path.string(), space, As::Image};
+    if (const Kept kept = known(key, fileStamp(path)); kept.image) return kept.image;
+    auto image = readImage(path, space, most_);
+    keep(key, {image, nullptr, image->stamp});
     return image;
 }
 
-std::map<int, std::shared_ptr<const Image>> ImageCache::tiles(const std::filesystem::path& pattern,
-                                                              const std::string& space) {
+std::shared_ptr<const Texture> ImageCache::texture(const std::filesystem::path& path,
+                                                   const std::string& space, Progress& progress) {
+    const uint64_t stamp = fileStamp(path);
+    const Key key{path.string(), space, As::Texture};
+    if (const Kept kept = known(key, stamp); kept.texture) return kept.texture;
+    requireReadable(path);
+    constexpr double kTiledFrom = 16.0 * 1024 * 1024;
+    const auto [width, height] = imageLibrary().sizeOf(path);
+    std::shared_ptr<const Texture> made;
+    if (8.0 * width * height > kTiledFrom) made = tiled(path, space, stamp, progress);
+    if (!made) made = std::make_shared<const ImageTexture>(readImage(path, space, most_));
+    keep(key, {nullptr, made, stamp});
+    return made;
+}
+
+/// Null where the folder of textures cannot be written.
+std::shared_ptr<const Texture> ImageCache::tiled(const std::filesystem::path& path, const std::string& space,
+                                                 uint64_t stamp, Progress& progress) {
+    const auto file = textureFile(path, space, stamp);
+    if (!file) return nullptr;
+    if (!tiling_.exchange(true)) imageLibrary().setTileMemory(tileBytes());
+    const auto make = [&] {
+        dropTextureFiles();
+        writeAtomically(*file, [&](const std::filesystem::path& temporary) {
+            imageLibrary().tile(path, space, temporary, most_, progress);
+        });
+    };
+    if (!std::filesystem::exists(*file)) make();
+    try {
+        return imageLibrary().openTiled(*file);
+    } catch (const Error&) {  // damaged: it is made again
+        make();
+        return imageLibrary().openTiled(*file);
+    }
+}
+
+std::map<int, std::shared_ptr<const Texture>> ImageCache::tiles(const std::filesystem::path& pattern,
+                                                                const std::string& space,
+                                                                Progress& progress) {
     const auto files = tilesOf(pattern);
     if (files.empty())
         throw Error("no tile of it is there", pattern.string(),
                     "Put tiles beside each other: 1001 is the first, 1002 to its right, 1011 above it");
-    std::map<int, std::shared_ptr<const Image>> images;
-    for (const auto& [tile, file] : files) images[tile] = image(file, space, most_ / files.size());
-    return images;
+    std::map<int, std::shared_ptr<const Texture>> textures;
+    for (const auto& [tile, file] : files) textures[tile] = texture(file, space, progress);
+    return textures;
+}
+
+size_t ImageCache::Kept::bytes() const {
+    return image ? image->pixels.size() * sizeof(half) : texture ? texture->bytes() : 0;
 }
 
 size_t ImageCache::bytes() const {
     std::lock_guard lock(mutex_);
     size_t sum = 0;
-    for (const auto& [key, kept] : images_) sum += kept.image->pixels.size() * sizeof(half);
+    for (const auto& [key, kept] : images_) sum += kept.bytes();
     return sum;
 }
 
 /// With the mutex held.
 void ImageCache::drop() {
-    const auto bytesOf = [](const Kept& kept) { return kept.image->pixels.size() * sizeof(half); };
     size_t sum = 0;
-    for (const auto& [key, kept] : images_) sum += bytesOf(kept);
+    for (const auto& [key, kept] : images_) sum += kept.bytes();
     while (sum > most_) {
         auto oldest = images_.end();
         for (auto it = images_.begin(); it != images_.end(); ++it)
-            if (it->second.image.use_count() == 1 &&
+            if (it->second.idle() && it->second.bytes() > 0 &&
                 (oldest == images_.end() || it->second.asked < oldest->second.asked))
                 oldest = it;
         if (oldest == images_.end()) return;
-        sum -= bytesOf(oldest->second);
+        sum -= oldest->second.bytes();
         images_.erase(oldest);
     }
 }

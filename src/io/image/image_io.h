@@ -6,6 +6,7 @@
 #include <mutex>
 
 #include "base/image.h"
+#include "base/progress.h"
 
 namespace ovrix::io {
 
@@ -21,30 +22,43 @@ std::shared_ptr<const Image> readImage(const std::filesystem::path& path, const 
 /// the longest unasked first, when all take more than the limit. Thread safe.
 class ImageCache {
   public:
-    std::shared_ptr<const Image> image(const std::filesystem::path& path, const std::string& space) {
-        return image(path, space, most_);
-    }
-    /// Of a picture in tiles, which share what one may take. Throws Error where none is there.
-    std::map<int, std::shared_ptr<const Image>> tiles(const std::filesystem::path& pattern,
-                                                      const std::string& space);
+    std::shared_ptr<const Image> image(const std::filesystem::path& path, const std::string& space);
+    /// To be laid on things. What takes more than 16 MB is written once as tiles in all sizes, in a folder of
+    /// the program's own, and read from there a tile at a time, as far as a quarter of the limit goes. Where
+    /// that folder cannot be written, it is an image in memory. Throws Error and Cancelled.
+    std::shared_ptr<const Texture> texture(const std::filesystem::path& path, const std::string& space,
+                                           Progress& progress);
+    /// Of a picture in tiles. Throws Error where none is there.
+    std::map<int, std::shared_ptr<const Texture>> tiles(const std::filesystem::path& pattern,
+                                                        const std::string& space, Progress& progress);
     /// Bytes that an image may take: see readImage().
     void setLimit(size_t bytes);
     /// Of all that is kept.
     size_t bytes() const;
 
   private:
-    struct Kept {
+    struct Kept {  // one of both
         std::shared_ptr<const Image> image;
-        uint64_t asked = 0;
+        std::shared_ptr<const Texture> texture;
+        uint64_t stamp = 0, asked = 0;
+        size_t bytes() const;
+        bool idle() const { return image ? image.use_count() == 1 : texture.use_count() == 1; }
     };
-    std::shared_ptr<const Image> image(const std::filesystem::path& path, const std::string& space,
-                                       size_t most);
+    enum class As { Image, Texture };
+    using Key = std::tuple<std::string, std::string, As>;
+    /// What is kept of a file as it is now; null for nothing.
+    Kept known(const Key& key, uint64_t stamp);
+    void keep(const Key& key, Kept kept);
     void drop();
+    size_t tileBytes() const;
+    std::shared_ptr<const Texture> tiled(const std::filesystem::path& path, const std::string& space,
+                                         uint64_t stamp, Progress& progress);
 
     mutable std::mutex mutex_;
     std::atomic<size_t> most_{SIZE_MAX};
+    std::atomic<bool> tiling_{false};  ///< some texture is read in tiles
     uint64_t asked_ = 0;
-    std::map<std::pair<std::string, std::string>, Kept> images_;
+    std::map<Key, Kept> images_;
 };
 
 /// One plane of a picture to write: row 0 at the top.

@@ -14,6 +14,16 @@ struct ImageLibrary {
     /// stands in messages.
     void (*write)(const std::filesystem::path& path, const std::string& name, const Picture& picture,
                   const WriteOptions& options, int channels, std::span<const float> pixels);
+    /// Its pixels across and down.
+    std::pair<int, int> (*sizeOf)(const std::filesystem::path& path);
+    /// Writes a file of tiles in all sizes, in linear light, for openTiled(). @p most bytes may be taken.
+    /// Throws Error and Cancelled, and leaves what there is of the target.
+    void (*tile)(const std::filesystem::path& path, const std::string& space,
+                 const std::filesystem::path& target, size_t most, Progress& progress);
+    /// Reads tiles when they are asked for, and lets those go that were not for long.
+    std::shared_ptr<const Texture> (*openTiled)(const std::filesystem::path& file);
+    /// That tiles of all textures may take.
+    void (*setTileMemory)(size_t bytes);
 };
 
 }  // namespace ovrix::io

@@ -1,14 +1,12 @@
 // Images through OpenImageIO: the part of image_io.h that takes it, which is loaded when it is first asked
 // for.
-#include <OpenImageIO/imageio.h>
-#include <fmt/format.h>
+#include "io/image/image_oiio.h"
 
-#include <span>
+#include <fmt/format.h>
 
 #include "base/error.h"
 #include "base/files.h"
 #include "io/image/color_spaces.h"
-#include "io/image/image_library.h"
 
 namespace ovrix::io {
 
@@ -39,88 +37,91 @@ int shrinkFor(const OIIO::ImageSpec& spec, size_t most) {
     return by;
 }
 
-/// Rows of an image, some at a time: as RGBA, linear, means over squares of @p by pixels.
-class Rows {
-  public:
-    Rows(OIIO::ImageInput& in, const std::string& space, int by)
-        : in_(in), spec_(in.spec()), space_(space), by_(by), channels_(std::min(spec_.nchannels, 4)) {
-        // So many that a compressed or tiled file need not be unpacked twice for each row, and of a narrow
-        // one more: each call of the library takes megabytes for itself.
-        const int narrow = std::min(spec_.height, 32768 / spec_.width);
-        const int whole = std::max({by, spec_.tile_height, 64, narrow});
-        ahead_ = (whole + by - 1) / by * by;
-    }
-    int width() const { return std::max(1, spec_.width / by_); }
-    int height() const { return std::max(1, spec_.height / by_); }
+}  // namespace
 
-    /// Row @p y of the smaller picture; empty when the file is damaged there.
-    std::span<const float> row(int y) {
-        const int first = y * by_;
-        if (first >= end_ && !load(first)) return {};
-        out_.assign(size_t(width()) * 4, 0.0f);
-        for (int k = 0; k < by_; ++k)
-            for (int x = 0; x < width() * by_; ++x)
-                for (int c = 0; c < 4; ++c)
-                    out_[size_t(x / by_) * 4 + size_t(c)] +=
-                        rgba_[(size_t(first + k - begin_) * size_t(spec_.width) + size_t(x)) * 4 + size_t(c)];
-        const float part = 1.0f / float(by_ * by_);
-        if (by_ > 1)
-            for (float& v : out_) v *= part;
-        return out_;
-    }
-
-  private:
-    bool load(int first) {
-        begin_ = first, end_ = std::min(first + ahead_, spec_.height);
-        std::vector<float> values(size_t(spec_.width) * size_t(end_ - begin_) * size_t(channels_));
-        const bool tiled = spec_.tile_width > 0;
-        const int x0 = spec_.x, y0 = spec_.y;
-        bool ok;
-        if (tiled) {
-            const int low = begin_ / spec_.tile_height * spec_.tile_height;
-            begin_ = low, end_ = std::min(spec_.height, (end_ + spec_.tile_height - 1) / spec_.tile_height *
-                                                            spec_.tile_height);
-            values.resize(size_t(spec_.width) * size_t(end_ - begin_) * size_t(channels_));
-            ok = in_.read_tiles(0, 0, x0, x0 + spec_.width, y0 + begin_, y0 + end_, spec_.z, spec_.z + 1, 0,
-                                channels_, OIIO::TypeDesc::FLOAT, values.data());
-        } else {
-            ok = in_.read_scanlines(0, 0, y0 + begin_, y0 + end_, spec_.z, 0, channels_,
-                                    OIIO::TypeDesc::FLOAT, values.data());
-        }
-        if (!ok) return false;
-        rgba_ = toRgba(values, channels_);
-        toLinear(rgba_, 4, space_);
-        return true;
-    }
-    OIIO::ImageInput& in_;
-    const OIIO::ImageSpec spec_;
-    const std::string& space_;
-    int by_, channels_, ahead_ = 64, begin_ = 0, end_ = 0;
-    std::vector<float> rgba_, out_;
-};
-
-std::shared_ptr<const Image> readImageFile(const std::filesystem::path& path, const std::string& space,
-                                           size_t most) {
-    auto in = OIIO::ImageInput::open(path.string());
+OpenedImage::OpenedImage(const std::filesystem::path& path) : in(OIIO::ImageInput::open(path.string())) {
     if (!in) {
         logDetail(path.string(), OIIO::geterror());
         throw Error("could not be read as an image", path.string(), "Choose another image");
     }
-    const OIIO::ImageSpec spec = in->spec();
+    spec = in->spec();
     if (spec.width <= 0 || spec.height <= 0 || spec.nchannels <= 0 || spec.depth > 1 ||
         spec.width > 1'000'000 || spec.height > 1'000'000)
         throw Error(fmt::format("has an unusable size of {} x {}", spec.width, spec.height), path.string());
+}
+
+void OpenedImage::requireMemory(const std::filesystem::path& path, size_t most, int by) const {
     // Some files can only be unpacked whole.
     if (double(spec.image_bytes(true)) > std::max(16.0 * double(most), 64e6))
         throw Error(fmt::format("is {} x {} pixels, far more than memory may take", spec.width, spec.height),
                     path.string(), "Make it smaller, or raise the memory limit in Preferences");
-    const int by = shrinkFor(spec, most);
     const double strip = 40.0 * spec.width * std::max({by, spec.tile_height, 64});
     if (strip > std::max(double(most), 64e6))
         throw Error(
             fmt::format("is {} pixels wide, and a strip of it takes more than memory may", spec.width),
             path.string(), "Make it smaller, or raise the memory limit in Preferences");
-    Rows rows(*in, space, by);
+}
+
+void OpenedImage::failDamaged(const std::filesystem::path& path) const {
+    logDetail(path.string(), in->geterror());
+    throw Error("is damaged", path.string(), "Write the image again from where it came");
+}
+
+Rows::Rows(OIIO::ImageInput& in, const std::string& space, int by)
+    : in_(in), spec_(in.spec()), space_(space), by_(by), channels_(std::min(spec_.nchannels, 4)) {
+    // So many that a compressed or tiled file need not be unpacked twice for each row, and of a narrow
+    // one more: each call of the library takes megabytes for itself.
+    const int narrow = std::min(spec_.height, 32768 / spec_.width);
+    const int whole = std::max({by, spec_.tile_height, 64, narrow});
+    ahead_ = (whole + by - 1) / by * by;
+}
+
+std::span<const float> Rows::row(int y) {
+    const int first = y * by_;
+    if (first >= end_ && !load(first)) return {};
+    out_.assign(size_t(width()) * 4, 0.0f);
+    for (int k = 0; k < by_; ++k)
+        for (int x = 0; x < width() * by_; ++x)
+            for (int c = 0; c < 4; ++c)
+                out_[size_t(x / by_) * 4 + size_t(c)] +=
+                    rgba_[(size_t(first + k - begin_) * size_t(spec_.width) + size_t(x)) * 4 + size_t(c)];
+    const float part = 1.0f / float(by_ * by_);
+    if (by_ > 1)
+        for (float& v : out_) v *= part;
+    return out_;
+}
+
+bool Rows::load(int first) {
+    begin_ = first, end_ = std::min(first + ahead_, spec_.height);
+    std::vector<float> values(size_t(spec_.width) * size_t(end_ - begin_) * size_t(channels_));
+    const bool tiled = spec_.tile_width > 0;
+    const int x0 = spec_.x, y0 = spec_.y;
+    bool ok;
+    if (tiled) {
+        const int low = begin_ / spec_.tile_height * spec_.tile_height;
+        begin_ = low,
+        end_ = std::min(spec_.height, (end_ + spec_.tile_height - 1) / spec_.tile_height * spec_.tile_height);
+        values.resize(size_t(spec_.width) * size_t(end_ - begin_) * size_t(channels_));
+        ok = in_.read_tiles(0, 0, x0, x0 + spec_.width, y0 + begin_, y0 + end_, spec_.z, spec_.z + 1, 0,
+                            channels_, OIIO::TypeDesc::FLOAT, values.data());
+    } else {
+        ok = in_.read_scanlines(0, 0, y0 + begin_, y0 + end_, spec_.z, 0, channels_, OIIO::TypeDesc::FLOAT,
+                                values.data());
+    }
+    if (!ok) return false;
+    rgba_ = toRgba(values, channels_);
+    toLinear(rgba_, 4, space_);
+    return true;
+}
+
+namespace {
+
+std::shared_ptr<const Image> readImageFile(const std::filesystem::path& path, const std::string& space,
+                                           size_t most) {
+    const OpenedImage opened(path);
+    const int by = shrinkFor(opened.spec, most);
+    opened.requireMemory(path, most, by);
+    Rows rows(*opened.in, space, by);
     auto image = std::make_shared<Image>();
     image->width = rows.width(), image->height = rows.height();
     image->stamp = fileStamp(path);
@@ -128,10 +129,7 @@ std::shared_ptr<const Image> readImageFile(const std::filesystem::path& path, co
     constexpr float kMostHalf = 65000.0f;
     for (int y = 0; y < image->height; ++y) {
         const std::span<const float> row = rows.row(y);
-        if (row.empty()) {
-            logDetail(path.string(), in->geterror());
-            throw Error("is damaged", path.string(), "Write the image again from where it came");
-        }
+        if (row.empty()) opened.failDamaged(path);
         float brightest = 0;
         for (size_t i = 0; i < row.size(); ++i)
             if (i % 4 < 3 && std::isfinite(row[i])) brightest = std::max(brightest, std::abs(row[i]));
@@ -202,5 +200,7 @@ void writeImageFile(const std::filesystem::path& path, const std::string& name, 
 
 extern "C" {
 extern const ovrix::io::ImageLibrary ovrixImages;
-const ovrix::io::ImageLibrary ovrixImages = {ovrix::io::readImageFile, ovrix::io::writeImageFile};
+const ovrix::io::ImageLibrary ovrixImages = {ovrix::io::readImageFile, ovrix::io::writeImageFile,
+                                             ovrix::io::sizeOfImage,   ovrix::io::tileImage,
+                                             ovrix::io::openTiled,     ovrix::io::setTileMemory};
 }

@@ -39,7 +39,7 @@ float cleanNumber(float x) { return std::isfinite(x) ? x : 0.0f; }
 float luminance(const V3f& c) { return 0.2126f * c.x + 0.7152f * c.y + 0.0722f * c.z; }
 
 /// What brings the picture's key, as it is seen in blocks of 16 x 16 pixels, to a middle grey.
-float exposureOf(const Film& film) {
+float exposureOf(const Film& film, int group) {
     constexpr int kBlock = 16;
     constexpr float kGrey = 0.18f, kDark = 1e-8f;
     double sum = 0.0;
@@ -51,7 +51,9 @@ float exposureOf(const Film& film) {
             double mean = 0.0;
             for (int y = top; y < bottom; ++y)
                 for (int x = left; x < right; ++x)
-                    mean += double(std::max(0.0f, cleanNumber(luminance(film.beauty(x, y)))));
+                    mean +=
+                        double(std::max(0.0f, cleanNumber(luminance(film.light(
+                                                  size_t(y) * size_t(film.width()) + size_t(x), group)))));
             mean /= double(right - left) * double(bottom - top);
             if (mean <= double(kDark)) continue;
             sum += std::log2(mean);
@@ -73,7 +75,8 @@ std::vector<std::pair<int, int>> cutSide(int size, int count) {
     return out;
 }
 
-std::vector<float> planesOf(const Film& film, const Rect& r, int width, int height, float exposure) {
+std::vector<float> planesOf(const Film& film, int group, const Rect& r, int width, int height,
+                            float exposure) {
     const size_t plane = size_t(width) * size_t(height);
     std::vector<float> in(DenoiserNetwork::kPlanes * plane, 0.0f);
     parallelRanges(size_t(r.height), 8, Progress::none(), [&](size_t begin, size_t end) {
@@ -81,7 +84,8 @@ std::vector<float> planesOf(const Film& film, const Rect& r, int width, int heig
             for (int x = 0; x < r.width; ++x) {
                 const FilmPixel& p = film.at(r.x + x, r.y + int(y));
                 const float scale = p.samples ? 1.0f / float(p.samples) : 0.0f;
-                const V3f light = (p.direct + p.indirect) * (scale * exposure);
+                const size_t own = size_t(&p - film.pixels().data());
+                const V3f light = film.sum(own, group) * (scale * exposure);
                 const size_t at = y * size_t(width) + size_t(x);
                 for (size_t c = 0; c < 3; ++c) {
                     const int k = int(c);
@@ -144,16 +148,16 @@ double denoiserBytes(int width, int height) {
     return most * DenoiserNetwork::kBytes + double(width) * height * sizeof(V3f);
 }
 
-std::vector<V3f> denoised(const Film& film, const DenoiserNetwork& network, Progress& progress) {
+std::vector<V3f> denoised(const Film& film, const DenoiserNetwork& network, Progress& progress, int group) {
     Progress::Task task(progress, "Denoising");
     const auto pieces = denoisePieces(film.width(), film.height(), kMostPixels);
-    const float exposure = exposureOf(film);
+    const float exposure = exposureOf(film, group);
     std::vector<V3f> out(film.pixels().size(), V3f(0.0f));
     for (size_t n = 0; n < pieces.size(); ++n) {
         const Rect &core = pieces[n].core, &whole = pieces[n].whole;
         const int width = wholeSteps(whole.width), height = wholeSteps(whole.height);
         const size_t plane = size_t(width) * size_t(height);
-        const std::vector<float> in = planesOf(film, whole, width, height, exposure);
+        const std::vector<float> in = planesOf(film, group, whole, width, height, exposure);
         std::vector<float> clean(3 * plane);
         network.run(in, width, height, clean, progress);
         parallelRanges(size_t(core.height), 8, Progress::none(), [&, &piece = pieces[n]](size_t a, size_t b) {

@@ -36,7 +36,9 @@ std::vector<DenoisePiece> denoisePieces(int width, int height, size_t most);
 /// count as black. The picture is brought to a middle exposure for the network, and light is squeezed by a
 /// perceptually uniform curve, so that bright and dark are cleaned alike. What is not finite counts as 0.
 /// Throws Cancelled.
-std::vector<V3f> denoised(const Film& film, const DenoiserNetwork& network, Progress& progress);
+/// @param group  of lights, whose light alone is wanted
+std::vector<V3f> denoised(const Film& film, const DenoiserNetwork& network, Progress& progress,
+                          int group = kAllLights);
 
 /// Memory that denoised() takes at most, its result included.
 double denoiserBytes(int width, int height);

@@ -42,12 +42,12 @@ V3f finished(const V3f& light, const FinishOptions& o) {
     return V3f(rollOff(c.x), rollOff(c.y), rollOff(c.z));
 }
 
-void toScreen(const Film& film, const FinishOptions& o, std::vector<uint32_t>& out) {
+void toScreen(const Film& film, const FinishOptions& o, std::vector<uint32_t>& out, int group) {
     out.resize(film.pixels().size());
     const float gain = std::exp2(o.exposure);
     parallelFor(out.size(), Progress::none(), [&](size_t i) {
-        const FilmPixel& p = film.pixels()[i];
-        out[i] = encoded((p.direct + p.indirect) * (p.samples ? gain / float(p.samples) : 0.0f), o.soft);
+        const uint32_t samples = film.pixels()[i].samples;
+        out[i] = encoded(film.sum(i, group) * (samples ? gain / float(samples) : 0.0f), o.soft);
     });
 }
 

@@ -15,7 +15,9 @@ struct FinishOptions {
 V3f finished(const V3f& light, const FinishOptions& options);
 
 /// 0xAARRGGBB rows, top first, for a screen; alpha is multiplied in.
-void toScreen(const Film& film, const FinishOptions& options, std::vector<uint32_t>& out);
+/// @param group  of lights, whose light alone is shown
+void toScreen(const Film& film, const FinishOptions& options, std::vector<uint32_t>& out,
+              int group = kAllLights);
 /// The same of light alone, a pixel each.
 void toScreen(const std::vector<V3f>& light, const FinishOptions& options, std::vector<uint32_t>& out);
 

@@ -14,6 +14,7 @@ struct LightSample {
     float distance = 0;  ///< infinity for far lights
     float pdf = 0;       ///< per steradian; 0 when nothing comes from there
     V3f radiance{0, 0, 0};
+    uint32_t group = 0;  ///< of what it is from
 };
 
 /// What a ray that leaves everything else meets: radiance (0 where it misses), distance and the pdf that
@@ -49,6 +50,7 @@ class Light {
     LightBounds bounds() const { return held_->bounds(); }
 
     uint32_t node = 0;    ///< whose light it is, as objects are numbered; 0 for nobody's
+    uint32_t group = 0;   ///< in which the film keeps its light; 0 is that of all others
     bool seen = true;     ///< by the camera itself
     bool shadows = true;  ///< whether what lies between keeps its light off
     /// Numbers of objects and layers that it spares, or lights alone.

@@ -1,11 +1,11 @@
 #include "render/scene/render_scene.h"
 
-#include <Imath/ImathMatrixAlgo.h>
 #include <embree3/rtcore.h>
 
 #include "base/parallel.h"
 #include "geo/points/curve_set.h"
 #include "geo/surface/embree_device.h"
+#include "render/scene/instance_geometry.h"
 #include "render/scene/ray_context.h"
 #include "render/scene/time_steps.h"
 
@@ -25,14 +25,16 @@ struct RenderScene::Prototype {
         rtcRetainScene(scene);
     }
     std::vector<MeshPtr> moves;  // at the shutter's times; empty for one that keeps its shape
-    Prototype(MeshPtr m, std::vector<MeshPtr> steps)
+    Finer finer;
+    Prototype(MeshPtr m, std::vector<MeshPtr> steps, Finer of)
         : mesh(std::move(m)),
           positions(mesh->positions()),
           normals(mesh->normals()),
           uvs(mesh->uvs()),
           slots(mesh->slots()),
           scene(rtcNewScene(embreeDevice())),
-          moves(std::move(steps)) {
+          moves(std::move(steps)),
+          finer(std::move(of)) {
         rtcSetSceneFlags(scene, RTC_SCENE_FLAG_CONTEXT_FILTER_FUNCTION);  // of rays that meet what is cut out
         RTCGeometry geometry = meshGeometry(*mesh, moves);
         rtcAttachGeometryByID(scene, geometry, 0);
@@ -68,13 +70,14 @@ uint32_t RenderScene::addMaterial(SurfaceMaterial material) {
     return uint32_t(materials_.size() - 1);
 }
 
-uint32_t RenderScene::addMesh(const MeshPtr& mesh, const std::vector<MeshPtr>& moves) {
+uint32_t RenderScene::addMesh(const MeshPtr& mesh, const std::vector<MeshPtr>& moves, const Finer& finer) {
     const bool alike =
         moves.size() > 1 && std::all_of(moves.begin(), moves.end(), [&](const MeshPtr& m) {
             return m && m->triangles() == mesh->triangles() && m->cornerPoint == mesh->cornerPoint;
         });
     const auto [it, isNew] = meshIndex_.try_emplace(mesh.get(), uint32_t(meshes_.size()));
-    if (isNew) meshes_.push_back(std::make_unique<Prototype>(mesh, alike ? moves : std::vector<MeshPtr>()));
+    if (isNew)
+        meshes_.push_back(std::make_unique<Prototype>(mesh, alike ? moves : std::vector<MeshPtr>(), finer));
     moving_ = moving_ || alike;
     return it->second;
 }
@@ -106,86 +109,6 @@ uint32_t RenderScene::addMaterialSlots(std::vector<uint32_t> materials) {
     materialSlots_.push_back(std::move(materials));
     return uint32_t(materialSlots_.size() - 1);
 }
-
-namespace {
-
-/// Turn, place, and what is left as scales and shears before both; false for a matrix that has no inverse. @p
-/// last is the turn of the step before, and gets this one: of the two ways to write a turn, the one nearer to
-/// that.
-bool takeApart(const M44f& m, Quatf& last, RTCQuaternionDecomposition& parts) {
-    V3f scale, shear, angles, place;
-    M44f rest = m;
-    if (!(std::abs(m.determinant()) > 1e-20f) || !Imath::extractSHRT(m, scale, shear, angles, place, false))
-        return false;
-    M44f turn;
-    turn.setEulerAngles(angles);
-    Quatf q = Imath::extractQuat(turn);
-    q.normalize();
-    if ((q ^ last) < 0) q = -q;
-    last = q;
-    rest[3][0] = rest[3][1] = rest[3][2] = 0;
-    const M44f before = rest * turn.inverse();  // what comes first: lower triangular, as rows
-    rtcInitQuaternionDecomposition(&parts);
-    rtcQuaternionDecompositionSetQuaternion(&parts, q.r, q.v.x, q.v.y, q.v.z);
-    rtcQuaternionDecompositionSetScale(&parts, before[0][0], before[1][1], before[2][2]);
-    rtcQuaternionDecompositionSetSkew(&parts, before[1][0], before[2][0], before[2][1]);
-    rtcQuaternionDecompositionSetTranslation(&parts, m[3][0], m[3][1], m[3][2]);
-    return true;
-}
-
-/// A matrix that has an inverse: the ray tracer ends the program on one that has none. What has no size along
-/// one way gets a millionth of its largest there, and what is no number is a dot at the origin.
-M44f invertible(const M44f& m) {
-    constexpr float kThin = 1e-6f, kSmallest = 1e-9f;
-    const V3f x(m[0][0], m[0][1], m[0][2]), y(m[1][0], m[1][1], m[1][2]), z(m[2][0], m[2][1], m[2][2]),
-        place(m[3][0], m[3][1], m[3][2]);
-    const float lengths[] = {x.length(), y.length(), z.length()};
-    const float most = std::max({lengths[0], lengths[1], lengths[2]});
-    const float thinnest = std::abs(x.dot(y.cross(z)));
-    if (thinnest > kThin * most * most * most && most > kSmallest && isFinite(place)) return m;
-    M44f out;
-    if (!std::isfinite(most) || !std::isfinite(thinnest) || !isFinite(place)) {
-        out.setScale(kSmallest);
-        return out;
-    }
-    Imath::M33d turned, rest;
-    V3d sizes;
-    Imath::jacobiSVD(Imath::M33d(double(x.x), double(x.y), double(x.z), double(y.x), double(y.y), double(y.z),
-                                 double(z.x), double(z.y), double(z.z)),
-                     turned, sizes, rest);
-    Imath::M33d sized;
-    const double least = std::max(double(kSmallest), double(kThin) * std::abs(sizes.x));
-    for (int k = 0; k < 3; ++k) sized[k][k] = std::max(std::abs(sizes[k]), least);
-    const Imath::M33d whole = turned * sized * rest.transposed();
-    for (int r = 0; r < 3; ++r)
-        for (int c = 0; c < 3; ++c) out[r][c] = float(whole[r][c]);
-    out[3][0] = place.x, out[3][1] = place.y, out[3][2] = place.z;
-    return out;
-}
-
-/// Row vectors: the library's columns are our rows.
-RTCGeometry newInstance(RTCScene prototype, size_t steps, const std::function<M44f(size_t)>& matrix) {
-    RTCGeometry geometry = rtcNewGeometry(embreeDevice(), RTC_GEOMETRY_TYPE_INSTANCE);
-    rtcSetGeometryInstancedScene(geometry, prototype);
-    if (steps > 1) rtcSetGeometryTimeStepCount(geometry, unsigned(steps));
-    // In between, matrices would shrink what turns: turns are blended as turns, where all steps have one.
-    Quatf last;
-    std::vector<RTCQuaternionDecomposition> parts(steps > 1 ? steps : 0);
-    bool turns = steps > 1;
-    for (size_t k = 0; k < parts.size() && turns; ++k)
-        turns = takeApart(invertible(matrix(k)), last, parts[k]);
-    for (size_t k = 0; k < steps; ++k) {
-        if (turns)
-            rtcSetGeometryTransformQuaternion(geometry, unsigned(k), &parts[k]);
-        else
-            rtcSetGeometryTransform(geometry, unsigned(k), RTC_FORMAT_FLOAT4X4_COLUMN_MAJOR,
-                                    invertible(matrix(k)).getValue());
-    }
-    rtcCommitGeometry(geometry);
-    return geometry;
-}
-
-}  // namespace
 
 void RenderScene::addInstance(const Instance& instance, const M44f& matrix) {
     addInstance(instance, std::vector<M44f>{matrix});
@@ -251,6 +174,8 @@ Samples samplesAt(const SurfacePoint& p, const SurfaceMaterial& material) {
     if (p.strand) s.with(channel::along, {&p.along, 1});
     if (p.arriving >= 0.0f) s.with(channel::arriving, {&p.arriving, 1});
     if (p.face >= 0) s.with(channel::face, {&p.face, 1});
+    if (p.width > 0.0f) s.with(channel::width, {&p.width, 1});
+    if (p.uvWidth > 0.0f) s.with(channel::uvWidth, {&p.uvWidth, 1});
     if (p.placed) {
         s.with(channel::triangle, {&p.triangle, 1}).with(channel::bary, {&p.bary, 1});
         s.with(channel::toObject, {&p.toObject, 1});
@@ -453,8 +378,22 @@ void RenderScene::addFrames(SurfacePoint& p, const RayHit& hit, const Prototype&
             toWorld((e1 * d2.y - e2 * d1.y) * (d1.x * d2.y - d2.x * d1.y < 0.0f ? -1.0f : 1.0f)), V3f(0.0f));
     }
     if (!material.onWearer) return;
+    if (const auto uv = prototype.uvs; !uv.empty()) {
+        const Triangle& t = prototype.mesh->triangles()[hit.triangle];
+        const V3f first = prototype.positionAt(t[0], time);
+        const float area = toWorld(prototype.positionAt(t[1], time) - first)
+                               .cross(toWorld(prototype.positionAt(t[2], time) - first))
+                               .length();
+        const float laid = std::abs((uv[t[1]] - uv[t[0]]).cross(uv[t[2]] - uv[t[0]]));
+        if (area > 0.0f) p.uvPerMetre = std::sqrt(laid / area);
+    }
     p.placed = true;
     p.triangle = int32_t(hit.triangle), p.bary = V2f(hit.u, hit.v);
+    if (const auto& cut = prototype.finer.cut) {
+        const auto& at = cut->bary[hit.triangle];
+        p.triangle = int32_t(cut->triangle[hit.triangle]);
+        p.bary = at[0] * (1.0f - hit.u - hit.v) + at[1] * hit.u + at[2] * hit.v;
+    }
     M44f world;
     for (int r = 0; r < 4; ++r)
         for (int c = 0; c < 4; ++c) world[r][c] = m[4 * r + c];
@@ -473,7 +412,9 @@ SurfacePoint RenderScene::surfacePoint(const RayHit& hit, const Ray& ray) const 
     const float w = 1.0f - hit.u - hit.v;
     SurfacePoint p;
     p.eye = -ray.direction;
-    p.face = int32_t(mesh.triangleFace(hit.triangle));
+    const Finer& finer = prototype.finer;
+    p.face = int32_t(finer.cut ? finer.of->triangleFace(finer.cut->triangle[hit.triangle])
+                               : mesh.triangleFace(hit.triangle));
     // By the weights on the triangle: along a long ray its rounding would be many times as large.
     const auto corner = [&](int k) { return prototype.positionAt(t[size_t(k)], ray.time); };
     const V3f local = corner(0) * w + corner(1) * hit.u + corner(2) * hit.v;

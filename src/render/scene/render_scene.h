@@ -9,6 +9,7 @@
 #include "base/progress.h"
 #include "field/field.h"
 #include "geo/mesh/mesh.h"
+#include "geo/mesh/tessellate.h"
 #include "render/light/lights.h"
 #include "render/scene/camera.h"
 #include "render/scene/fog.h"
@@ -66,13 +67,16 @@ struct SurfaceMaterial {
     int priority = 0;                 ///< where clear matter overlaps, the highest is there
     Varying rotation = always(0.0f);  ///< degrees that the shine's grain is turned
     Varying opacity = always(1.0f);
-    Varying bump = always(0.0f);  ///< metres that it seems to stand out
+    Varying bump = always(0.0f);  ///< metres that it stands out, or seems to
+    bool displaced = false;       ///< it does: the mesh that is given has it, finer than this (metres)
+    float detail = 0.02f;
     VaryingColor normalMap =
         always(Color(0.5f, 0.5f, 1.0f));  ///< of the tangent frame, from -1 to 1 as 0 to 1
     Varying normalStrength = always(1.0f);
     Varying luminance = always(0.0f);  ///< of its own light, in nits
     VaryingColor emission = always(Color(1.0f));
     float perNit = 1.0f;  ///< radiance of each
+    uint32_t group = 0;   ///< in which the film keeps it; what lies over it counts there too
     /// Whether its fields are asked in the space of what wears it: see channel::toObject.
     bool onWearer = false;
     /// Whether its fields read what elements carry.
@@ -104,9 +108,18 @@ struct SurfaceMaterial {
                (dispersion.field || dispersion.high > 0.0f || (over && over->disperses()));
     }
     bool grained() const { return anisotropy.field || anisotropy.high > 0.0f || (over && over->grained()); }
+    /// Whether it stands out by more than one length everywhere.
+    bool relieved() const {
+        return bump.field ||
+               (over && (over->relieved() || (overWeight.field && over->bump.high != bump.high)));
+    }
     /// Whether its normals are bent.
-    bool bumps() const {
-        return bump.field || (over && (over->bumps() || (overWeight.field && over->bump.high != bump.high)));
+    bool bumps() const { return !displaced && relieved(); }
+    /// Its surface moves by bumpAt(), at most so far either way.
+    bool displaces() const { return displaced && !fibre && !drawn && mostRelief() > 0.0f; }
+    float mostRelief() const {
+        const float own = std::max(bump.field ? std::abs(bump.low) : 0.0f, std::abs(bump.high));
+        return over ? std::max(own, over->mostRelief()) : own;
     }
     bool mapsOwnNormals() const { return normalMap.field || V3f(normalMap.high) != V3f(0.5f, 0.5f, 1.0f); }
     bool mapsNormals() const { return mapsOwnNormals() || (over && over->mapsNormals()); }
@@ -139,10 +152,13 @@ struct SurfacePoint {
     // Of a mesh whose material bends normals: two edges of the triangle, and how texture places change along.
     std::array<V3f, 2> edge{V3f(0.0f), V3f(0.0f)};
     std::array<V2f, 2> edgeUv{V2f(0.0f), V2f(0.0f)};
-    int32_t face = -1;    ///< of a mesh
-    float arriving = -1;  ///< light, for fields of what is drawn; below 0 for unknown
-    V3f tint{0, 1, 1};    ///< see tinted()
-    Color factor{1.0f};   ///< the copy's own, on all its colours
+    int32_t face = -1;  ///< of a mesh
+    /// Metres, and in texture places, of the part of the picture that it stands for; 0 for unknown.
+    float width = 0.0f, uvWidth = 0.0f;
+    float uvPerMetre = 0.0f;  ///< where its material's fields are asked on what is worn
+    float arriving = -1;      ///< light, for fields of what is drawn; below 0 for unknown
+    V3f tint{0, 1, 1};        ///< see tinted()
+    Color factor{1.0f};       ///< the copy's own, on all its colours
     uint64_t element = 0;
     uint32_t material = 0, object = 0, layer = 0;
     // For materials with fields on what is worn: its triangle, and the way into its space.
@@ -169,6 +185,11 @@ Samples samplesAt(const SurfacePoint& point, const SurfaceMaterial& material);
 /// Embree's own is sizeof(Instance).
 class RenderScene {
   public:
+    /// A mesh, and how another was cut from it, triangle by triangle; null for none.
+    struct Finer {
+        MeshPtr of;
+        std::shared_ptr<const Tessellation> cut;
+    };
     RenderScene();
     ~RenderScene();
     RenderScene(const RenderScene&) = delete;
@@ -178,7 +199,8 @@ class RenderScene {
     /// A mesh to be instanced. Adding the same mesh again gives the same index.
     /// @param moves  the same mesh at even times while the shutter is open, the last when it closes; empty
     /// for one that keeps its shape. Where one has other faces, all keep the shape of @p mesh.
-    uint32_t addMesh(const MeshPtr& mesh, const std::vector<MeshPtr>& moves = {});
+    /// @param finer  what the mesh is a finer version of: fields are asked as on that
+    uint32_t addMesh(const MeshPtr& mesh, const std::vector<MeshPtr>& moves = {}, const Finer& finer = {});
     /// Strands to be instanced, most often once: widths and the limit are of the strands' own space.
     /// @param moves  the same strands at even times while the shutter is open, the last when it closes; empty
     /// for those that stand still. Those that are others in number of points stand still too.

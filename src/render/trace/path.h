@@ -9,6 +9,7 @@ struct Renderer::Path {
     Ray ray;
     Sampler sampler;
     FilmPixel& pixel;
+    std::span<V3f> groups;  ///< light of each group of lights; empty where they are not kept apart
     const ContourFinder& contours;
     V2f place;  ///< of the picture that it began at: 0 to 1, y down
     V3f weight{1.0f, 1.0f, 1.0f};
@@ -42,8 +43,13 @@ struct Renderer::Path {
         const float chance = chances.dot(left);
         return chance > 0.0f ? left / chance : left;
     }
-    void add(const V3f& light, int bounces) {
+    /// What is no number, or would soon be none in a sum, is no light.
+    void add(const V3f& light, int bounces, uint32_t group) {
+        constexpr float kMost = 1e30f;
+        for (int k = 0; k < 3; ++k)
+            if (!(std::abs(light[k]) <= kMost)) return;
         (bounces <= 1 ? direct : indirect) += light;
+        if (group < groups.size()) groups[group] += light;
         for (size_t p = 0; lobed && p < lobes.size(); ++p) lobes[p] += light * split[p];
     }
     /// How light that comes now is shared among the lobes: @p parts of @p whole.

@@ -44,7 +44,7 @@ bool Renderer::meetLights(Path& path, const RayHit& hit) const {
     const float reach = hit.hit() ? hit.distance : std::numeric_limits<float>::infinity();
     const V3f origin = path.ray.origin, direction = path.ray.direction;
     LightHit best;
-    V3f all(0.0f);  // of those that hide nothing
+    uint32_t nearest = 0;  // the group of the best
     const auto meet = [&](uint32_t i) {
         const Light& light = *lights_->lamp(i);
         LightHit met = light.hit(origin, direction);
@@ -53,16 +53,16 @@ bool Renderer::meetLights(Path& path, const RayHit& hit) const {
         const float weight = path.depth == 0 ? 1.0f : powerHeuristic(path.pdf, met.pdf * aimed(path, i));
         met.radiance *= path.counted ? V3f(0.0f) : path.through(met.distance) * weight;
         if (path.framed && !std::isinf(met.distance)) {
-            if (!best.hit || met.distance < best.distance) best = met;
+            if (!best.hit || met.distance < best.distance) best = met, nearest = light.group;
         } else if (path.depth > 0 || !options_.clearBackground) {
-            all += capped(path.weight * met.radiance, limitOf(path));
+            path.add(capped(path.weight * met.radiance, limitOf(path)), path.depth, light.group);
         }
     };
     lights_->tree().along(origin, direction, reach, meet);
     const bool behind = path.framed && options_.backdrop.kind != Backdrop::Kind::Lights;
     if (!best.hit && !hit.hit() && !behind)
         for (const uint32_t i : lights_->tree().far()) meet(i);
-    path.add(best.hit ? capped(path.weight * best.radiance, limitOf(path)) : all, path.depth);
+    if (best.hit) path.add(capped(path.weight * best.radiance, limitOf(path)), path.depth, nearest);
     return best.hit;
 }
 
@@ -122,7 +122,7 @@ void Renderer::addEmission(Path& path, const RayHit& hit, const Vertex& v) const
     if (path.depth > 0 && met.pdf > 0.0f)
         weight = path.counted ? 0.0f : powerHeuristic(path.pdf, met.pdf * aimed(path, met.light));
     path.add(capped(path.weight * v.shaded.emission * weight, path.depth > 1 ? options_.limit : 0.0f),
-             path.depth);
+             path.depth, scene_.materialOf(hit).group);
 }
 
 /// From what the camera sees each of few lights is aimed at, else one of all.
@@ -172,7 +172,7 @@ void Renderer::gatherFrom(Path& path, const Vertex& v, uint32_t index, float cha
     const V3f light3 = path.weight * arriving * colorOf(path, v, wi) * s.radiance * passed.light / pdf;
     if (!(light3.x + light3.y + light3.z > 0.0f)) return;
     // The glints of single strands are dots as bright as those of indirect light.
-    path.add(capped(light3, path.depth > 0 || v.fibre ? options_.limit : 0.0f), path.depth + 1);
+    path.add(capped(light3, path.depth > 0 || v.fibre ? options_.limit : 0.0f), path.depth + 1, s.group);
 }
 
 /// True where a boundary does nothing, since other clear matter is there: the path goes on behind it.
@@ -288,12 +288,12 @@ bool Renderer::scatterAt(Path& path, const RayHit& hit, const SurfacePoint& poin
     return bounce(path, vertex);
 }
 
-void Renderer::samplePixel(FilmPixel& pixel, const Film& film, int x, int y, uint32_t pass,
-                           const ContourFinder& contours) const {
+void Renderer::samplePixel(FilmPixel& pixel, std::span<V3f> groups, const Film& film, int x, int y,
+                           uint32_t pass, const ContourFinder& contours) const {
     Sampler sampler(uint32_t(x), uint32_t(y), pass, options_.seed, options_.log2Passes);
     V2f place;
     const Ray first = primaryRay(film, x, y, sampler, &place);
-    Path path{first, sampler, pixel, contours, place};
+    Path path{first, sampler, pixel, groups, contours, place};
     path.spread = 2.0f * camera_.halfHeight() / float(film.height());
     bool seen = false;
     constexpr int kMostHidden = 32;
@@ -317,9 +317,10 @@ void Renderer::samplePixel(FilmPixel& pixel, const Film& film, int x, int y, uin
         }
         // The last ray only looks for lights, so that both ways to find them count.
         if (ended || line || !hit.hit() || path.depth > options_.bounces) break;
-        const SurfacePoint point = scene_.surfacePoint(hit, path.ray);
+        SurfacePoint point = scene_.surfacePoint(hit, path.ray);
         path.weight *= path.through(hit.distance);
         path.width += hit.distance * path.spread;
+        point.width = path.width, point.uvWidth = path.width * point.uvPerMetre;
         path.far += hit.distance;
         if (hidden < kMostHidden && (passHidden(path, hit, point) || catchShadow(path, point))) {
             ++hidden;
@@ -331,10 +332,9 @@ void Renderer::samplePixel(FilmPixel& pixel, const Film& film, int x, int y, uin
         }
         if (!scatterAt(path, hit, point)) break;
     }
-    pixel.direct += capped(path.direct, 0.0f);
-    pixel.indirect += capped(path.indirect, 0.0f);
-    for (size_t p = 0; path.lobed && p < path.lobes.size(); ++p)
-        pixel.fibre[p] += capped(path.lobes[p], 0.0f);
+    pixel.direct += path.direct;
+    pixel.indirect += path.indirect;
+    for (size_t p = 0; path.lobed && p < path.lobes.size(); ++p) pixel.fibre[p] += path.lobes[p];
     pixel.alpha += seen || !options_.clearBackground ? 1.0f : 1.0f - path.shade;
     ++pixel.samples;
 }
@@ -361,7 +361,7 @@ void Renderer::renderPass(Film& film, uint32_t pass, const Rect& region, Progres
     overTiles(region, progress, [&](const Rect& tile) {
         for (int y = tile.y; y < tile.y + tile.height; ++y)
             for (int x = tile.x; x < tile.x + tile.width; ++x)
-                samplePixel(film.at(x, y), film, x, y, pass, contours);
+                samplePixel(film.at(x, y), film.groupsAt(x, y), film, x, y, pass, contours);
     });
 }
 
@@ -369,10 +369,14 @@ void Renderer::renderPreview(Film& film, int step, const Rect& region, Progress&
     const ContourFinder contours(scene_, camera_, film.height());
     const auto block = [&](const Rect& r) {
         FilmPixel pixel;
-        samplePixel(pixel, film, std::min(r.x + step / 2, film.width() - 1),
+        std::vector<V3f> groups(film.groups().size(), V3f(0.0f));
+        samplePixel(pixel, groups, film, std::min(r.x + step / 2, film.width() - 1),
                     std::min(r.y + step / 2, film.height() - 1), 0, contours);
         for (int j = r.y; j < r.y + r.height; ++j)
-            for (int i = r.x; i < r.x + r.width; ++i) film.at(i, j) = pixel;
+            for (int i = r.x; i < r.x + r.width; ++i) {
+                film.at(i, j) = pixel;
+                std::copy(groups.begin(), groups.end(), film.groupsAt(i, j).begin());
+            }
     };
     overTiles(region, progress, [&](const Rect& tile) {
         const int right = tile.x + tile.width, bottom = tile.y + tile.height;

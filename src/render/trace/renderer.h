@@ -68,7 +68,7 @@ class Renderer {
 
   private:
     struct Path;
-    void samplePixel(FilmPixel& pixel, const Film& film, int x, int y, uint32_t pass,
+    void samplePixel(FilmPixel& pixel, std::span<V3f> groups, const Film& film, int x, int y, uint32_t pass,
                      const ContourFinder& contours) const;
     float limitOf(const Path& path) const;
     bool meetLights(Path& path, const RayHit& hit) const;

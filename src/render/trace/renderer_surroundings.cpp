@@ -33,7 +33,7 @@ void Renderer::meetBackdrop(Path& path) const {
         at.y = 0.5f - 0.5f * (d.dot(camera_.up()) / ahead - camera_.shift().y) / camera_.halfHeight();
     }
     const float aspect = camera_.halfWidth() / camera_.halfHeight();
-    path.add(path.weight * options_.backdrop.at(at.x, at.y, aspect), path.depth);
+    path.add(path.weight * options_.backdrop.at(at.x, at.y, aspect), path.depth, 0);
 }
 
 void Renderer::gatherInMatter(Path& path, const V3f& place, float g) const {
@@ -63,7 +63,7 @@ void Renderer::gatherInMatter(Path& path, const V3f& place, float g, uint32_t in
     const float share = shadows && !passed.clear ? powerHeuristic(pdf, turned) : 1.0f;
     path.add(capped(path.weight * s.radiance * passed.light * (turned * share / pdf),
                     path.depth > 0 ? options_.limit : 0.0f),
-             path.depth + 1);
+             path.depth + 1, s.group);
 }
 
 /// What a path does that is scattered between things, after @p distance and with @p weight. False where it
@@ -144,7 +144,7 @@ void Renderer::draw(Path& path, SurfacePoint point, bool line) const {
             arrivingLight(scene_, *lights_, point, path.media, path.ray.time, m.white, path.sampler);
     const Color color = line ? lineColor(*lights_, m, point) : drawnColor(*lights_, m, point);
     if (path.depth == 0) recordFirst(path.pixel, point, point.normal, V3f(color), camera_);
-    path.add(capped(path.weight * V3f(color) * m.white, limitOf(path)), path.depth);
+    path.add(capped(path.weight * V3f(color) * m.white, limitOf(path)), path.depth, 0);
 }
 
 /// A contour on the path's way.

@@ -85,8 +85,10 @@ SceneLights::SceneLights(const RenderScene& scene, Progress& progress) : scene_(
 LightSample SceneLights::sample(uint32_t light, const V3f& from, float u, float v, float pick,
                                 float time) const {
     const size_t lamps = scene_.lights.size();
-    return light < lamps ? scene_.lights[light].sample(from, u, v)
-                         : sampleFaces(emitters_[light - lamps], from, u, v, pick, time);
+    if (light >= lamps) return sampleFaces(emitters_[light - lamps], from, u, v, pick, time);
+    LightSample s = scene_.lights[light].sample(from, u, v);
+    s.group = scene_.lights[light].group;
+    return s;
 }
 
 LightSample SceneLights::sampleFaces(const Emitter& e, const V3f& from, float u, float v, float pick,
@@ -113,7 +115,7 @@ LightSample SceneLights::sampleFaces(const Emitter& e, const V3f& from, float u,
     const SurfaceMaterial& m = scene_.materialOf(point);
     const Samples one = samplesAt(point, m);
     FieldsAt fields(one);
-    return {ray.direction, hit.distance, pdf, emissionAt(m, point, fields)};
+    return {ray.direction, hit.distance, pdf, emissionAt(m, point, fields), m.group};
 }
 
 SceneLights::Met SceneLights::met(const RayHit& hit, const Ray& ray) const {

@@ -24,7 +24,8 @@ struct Disk {
     Light light(const M44f& world) const {
         const NodeType& type = *findNodeType("disk");
         const ResolvedParams p(type.params, document.get(id).params, FieldContext{});
-        return type.light({document, document.get(id), 1, p, world, {}, {}, {}});
+        return type.light(
+            {document, document.get(id), 1, p, world, {}, {}, {}, [](const std::string&) { return 0u; }});
     }
 };
 

@@ -16,7 +16,10 @@ Light lamp(const char* type, const std::vector<std::pair<const char*, const char
     for (const auto& [param, text] : params) d = withText(d, node.id + "/" + param, text);
     const NodeType& known = *findNodeType(type);
     const ResolvedParams p(known.params, d.get(node.id).params, FieldContext{});
-    return known.light({d, d.get(node.id), 1, p, d.worldMatrix(node.id, 1), {}, {}, {}});
+    return known.light(
+        {d, d.get(node.id), 1, p, d.worldMatrix(node.id, 1), {}, {}, {}, [](const std::string&) {
+             return 0u;
+         }});
 }
 
 /// Light on a floor that faces up at a point, as samples of the light tell it.
