@@ -1,82 +1,26 @@
 #include "motion.h"
 
-#include <fmt/format.h>
-
 #include <iostream>
 
 #include "document/file/scene_file.h"
 #include "eval/bake.h"
-#include "maker.h"
 #include "pup.h"
 #include "shapes.h"
+#include "stage.h"
 
 namespace ovrix::demo {
 
 namespace {
 
-Param keyed(const std::vector<std::pair<double, Value>>& keys, KeyEase ease = KeyEase::Smooth) {
-    Param p;
-    p.value = keys.front().second;
-    for (const auto& [frame, value] : keys) p.keys.push_back({frame, value, ease});
-    return p;
-}
-
-/// Sand, evening light and a camera, to begin with.
-struct Stage : Maker {
-    std::string sandLook;
-
-    explicit Stage(const std::filesystem::path& to) {
-        folder = to;
-        set("sun", {{"elevation", "20"}, {"azimuth", "-60"}, {"strength", "5"}, {"angle", "1.5"}});
-        set("sky", {{"haze", "1.4"}, {"exposure", "0.9"}, {"ground", "0.2,0.16,0.12"}});
-        set("camera/exposure", "0.8");
-        set("render",
-            {{"width", "640"}, {"height", "360"}, {"samples", "24"}, {"bounces", "4"}, {"shutter", "0.5"}});
-        set("scene", {{"first", "1"}, {"last", "72"}, {"draft", "1"}});
-        sandLook =
-            material("Wet sand", Color(0.07f, 0.055f, 0.04f), Color(0.26f, 0.205f, 0.145f),
-                     {noise(0.5, 4, 1.1, 4), blended(noise(0.006, 3, 2.0, 2), Blend::Multiply, 0.5)}, 0.5);
-    }
-    void look(const char* from, const char* to, const char* focal) {
-        set("camera", {{"position", from}, {"target", to}, {"focal", focal}});
-    }
-    void sand(double size) {
-        const std::string id = add("terrain", "Sand");
-        set(id, {{"height", "0.05"}, {"feature", "0.5"}, {"ridges", "0.2"}});
-        set(id + "/size", fmt::format("{}", size));
-        set(id + "/material", sandLook);
-    }
-    std::string plain(const std::string& name, const Color& color, double roughness,
-                      const Color& glow = Color(0.0f)) {
-        const std::string id = add("surface", name);
-        document = withValue(document, {id, "", "base_color"}, color);
-        document = withValue(document, {id, "", "specular_roughness"}, roughness);
-        if (glow != Color(0.0f)) {
-            document = withValue(document, {id, "", "emission_color"}, glow);
-            document = withValue(document, {id, "", "emission_luminance"}, 179.0);
-        }
-        return id;
-    }
-    void keys(const std::string& path, const Param& p) {
-        const ParamPath at = ParamPath::parse(document, path);
-        document = withParam(document, at, p);
-    }
-    void part(const std::string& layer, const char* type) {
-        document = withPart(document, layer, "simulate", type);
-    }
-    void without(const std::string& layer, const char* step) {
-        document = withoutStep(document, layer, step);
-    }
-};
-
 /// Drifting specks that draw threads of light behind them.
 Document plankton(const std::filesystem::path& folder) {
     Stage m(folder);
-    m.set("sun", {{"strength", "0.4"}, {"elevation", "40"}});
-    m.set("sky", {{"exposure", "-3.5"}, {"haze", "4"}});
-    m.set("camera/exposure", "0");
-    m.look("0.2,0.5,2.3", "0,0.45,0", "40");
-    m.sand(6);
+    m.submerge("5", "0.3,0.62,1");
+    m.set("sun/strength", "0.05"), m.set("sky/exposure", "-5.5");
+    m.set("camera/exposure", "0.6");
+    m.look("0.15,0.2,1.5", "0,0.36,0", "32", "2.8");
+    m.sand(8, 0.1);
+    m.strew(0.25, 300, 4000);
     const std::string cloud = m.add("sphere", "Water");
     m.set(cloud, {{"radius", "0.75"},
                   {"position", "0,0.5,0"},
@@ -114,14 +58,15 @@ Document plankton(const std::filesystem::path& folder) {
 /// A wave breaks on a stone: bursts of drops that shrink as they fly.
 Document splash(const std::filesystem::path& folder) {
     Stage m(folder);
-    m.look("0.5,0.42,2.1", "0,0.3,0", "45");
-    m.set("sun", {{"azimuth", "150"}, {"elevation", "12"}});
-    m.sand(6);
-    const std::string rock =
-        m.mesh("Wave stone", stone(3), m.plain("Stone", Color(0.06f, 0.06f, 0.065f), 0.35), true);
+    m.look("0.35,0.2,1.9", "0.02,0.36,0", "40", "5.6");
+    m.set("sun", {{"azimuth", "152"}, {"elevation", "10"}});
+    m.sand(6, 0.06);
+    m.sea(0.04);
+    m.set("camera/exposure", "0.1");
+    m.strew(0.45, 260, 2500);
+    const std::string rock = m.mesh("Wave stone", stone(3), m.stoneLook, true);
     m.set(rock, {{"scale", "7,6,7"}, {"position", "0.1,0.05,0"}});
-    const std::string water = m.plain("Drops", Color(0.75f, 0.8f, 0.82f), 0.05);
-    m.set(water, {{"specular_weight", "2"}, {"translucency", "0.5"}});
+    const std::string water = m.clear("Drops", Color(0.8f, 0.92f, 0.95f), 0.05, 1.33, 0.0);
     const std::string drop = m.add("sphere", "Drop");
     m.set(drop, {{"radius", "0.006"},
                  {"segments", "12"},
@@ -171,8 +116,10 @@ Document splash(const std::filesystem::path& folder) {
 /// Seeds of the mangrove, loosed in a sweep: they fly point first and stand in the mud where they land.
 Document darts(const std::filesystem::path& folder) {
     Stage m(folder);
-    m.look("1.1,0.75,2.6", "0.1,0.35,0", "38");
-    m.sand(8);
+    m.look("1.25,0.34,2.1", "0.35,0.42,0", "36", "5.6");
+    m.sand(8, 0.08);
+    m.sea(0.012);
+    m.strew(1.3, 160, 3000);
     const std::string green = m.plain("Seed", Color(0.07f, 0.11f, 0.025f), 0.35);
     const std::string branch = m.add("torus", "Branch");
     m.set(branch,
@@ -211,16 +158,16 @@ Document darts(const std::filesystem::path& folder) {
     m.set(volley + "/facing/damping", "0.03");
     m.set(volley + "/collide", {{"with", "sand"}, {"then", "stick"}, {"ahead", "0.13"}});
     m.document = withValue(m.document, {volley, "copies_of", "prototypes"}, PrototypeMix{{dart, 1.0}});
-    m.set("sand/height", "0.08");
     return m.document;
 }
 
 /// Silverside fish after a lure, round the glass float.
 Document silversides(const std::filesystem::path& folder) {
     Stage m(folder);
-    m.look("0.3,0.75,3.1", "0,0.5,0", "40");
-    m.set("sky", {{"haze", "5"}, {"exposure", "0.2"}});
-    m.sand(8);
+    m.look("0.3,0.42,2.7", "0,0.56,0", "36", "4");
+    m.submerge("26", "0.1,0.36,0.46");
+    m.sand(14, 0.25);
+    m.strew(0.4, 700, 6000, {0.6, 3.5});
     const std::string silver = m.plain("Scales", Color(0.62f, 0.66f, 0.68f), 0.22);
     m.set(silver + "/base_metalness", "0.7");
     const std::string silverside = m.mesh("Silverside", fish(1), silver, false);
@@ -234,7 +181,7 @@ Document silversides(const std::filesystem::path& folder) {
     const std::string floating = m.add("sphere", "Glass float");
     m.set(floating,
           {{"radius", "0.2"}, {"position", "0.05,0.62,0"}, {"wander", "true"}, {"wander_move", "0.03"}});
-    m.set(floating + "/material", m.plain("Float glass", Color(0.02f, 0.11f, 0.09f), 0.08));
+    m.set(floating + "/material", m.clear("Float glass", Color(0.25f, 0.62f, 0.5f), 0.06, 1.5, 0.04));
     const std::string lure = m.add("sphere", "Lure");
     m.set(lure, {{"radius", "0.018"}});
     m.set(lure + "/material", m.plain("Lure", Color(0.8f, 0.25f, 0.08f), 0.3));
@@ -262,8 +209,10 @@ Document silversides(const std::filesystem::path& folder) {
 /// Sandhoppers that sit still until a crab comes by.
 Document sandhoppers(const std::filesystem::path& folder) {
     Stage m(folder);
-    m.look("0.5,0.5,1.7", "0,0.08,0", "42");
-    m.sand(4);
+    m.look("0.45,0.2,1.25", "0,0.06,0.1", "40", "5.6");
+    m.sand(6, 0.03);
+    m.sea(-0.003);
+    m.strew(0.9, 110, 1800, {0.3, 1.2});
     const std::string pale = m.plain("Sandhopper", Color(0.42f, 0.33f, 0.22f), 0.4);
     const std::string hopper = m.add("sphere", "Sandhopper");
     m.set(hopper, {{"radius", "0.011"},
@@ -272,7 +221,6 @@ Document sandhoppers(const std::filesystem::path& folder) {
                    {"material", pale.c_str()},
                    {"shown", "false"},
                    {"rendered", "false"}});
-    m.set("sand/height", "0.012");
     const std::string crab =
         m.mesh("Beach crab", demo::crab(), m.plain("Crab shell", Color(0.3f, 0.07f, 0.03f), 0.3), true);
     m.keys(crab + "/position",
@@ -301,9 +249,10 @@ Document sandhoppers(const std::filesystem::path& folder) {
 /// An anemone in the surge; its tentacles make way for a fish.
 Document surge(const std::filesystem::path& folder) {
     Stage m(folder);
-    m.look("0.16,0.15,0.4", "0,0.045,0", "50");
-    m.sand(3);
-    m.set("sand/height", "0.015");
+    m.look("0.13,0.085,0.36", "0,0.05,0", "46", "4");
+    m.submerge("7", "0.08,0.34,0.44");
+    m.sand(5, 0.03);
+    m.strew(0.07, 3000, 40000, {0.15, 0.9});
     const std::string skin = m.plain("Anemone", Color(0.45f, 0.07f, 0.11f), 0.25);
     m.set(skin + "/translucency", "0.25");
     const std::string foot = m.add("sphere", "Anemone foot");
@@ -350,11 +299,13 @@ Document surge(const std::filesystem::path& folder) {
 /// The pup comes out of the water and shakes its coat.
 Document shake(const std::filesystem::path& folder) {
     Stage m(folder);
-    m.sand(4);
-    m.set("sand/height", "0.02");
+    m.set("sun", {{"azimuth", "-88"}, {"elevation", "10"}});
+    m.sand(6, 0.03);
+    m.sea(-0.001);
+    m.strew(0.5, 110, 2200, {0.3, 1.4});
     const std::string skin = m.plain("Pup skin", Color(0.05f, 0.045f, 0.04f), 0.6);
     const std::string body = m.mesh("Shaking pup", pup(), skin, true);
-    m.look("0.95,0.32,0.95", "0.03,0.09,0", "60");
+    m.look("0.82,0.17,0.85", "0.02,0.1,0", "55", "5.6");
     m.keys(body + "/rotation", keyed({{1, V3d(0, 0, 0)},
                                       {8, V3d(0, 0, 0)},
                                       {11, V3d(22, 4, 0)},

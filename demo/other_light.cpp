@@ -28,15 +28,21 @@ void turnToNight(Maker& m, const std::string& sand) {
                   {"color", "0.62,0.76,1"},
                   {"angle", "0.9"},
                   {"air", "false"},
-                  {"seen", "false"}});
-    m.set("sky", {{"name", "Night sky"}, {"haze", "1"}, {"exposure", "-1"}, {"color", "0.45,0.62,1"}});
+                  {"seen", "false"},
+                  {"group", "Moon"}});
+    m.set("sky", {{"name", "Night sky"},
+                  {"haze", "1"},
+                  {"exposure", "-1"},
+                  {"color", "0.45,0.62,1"},
+                  {"group", "Sky"}});
     m.set("surroundings", {{"fog_visibility", "900"}, {"fog_color", "0.85,0.92,1"}});
     m.set("camera/exposure", "2.6");
     const std::string glow = m.add("surface", "Plankton light");
     m.set(glow, {{"base_weight", "0"},
                  {"specular_weight", "0"},
                  {"emission_luminance", "30000"},
-                 {"emission_color", "0.12,0.72,1"}});
+                 {"emission_color", "0.12,0.72,1"},
+                 {"emission_group", "Plankton"}});
     const std::string drop = m.add("sphere", "Plankton");
     m.set(drop, {{"radius", "0.0015"}, {"segments", "8"}, {"shown", "false"}, {"rendered", "false"}});
     m.set(drop + "/material", glow);
