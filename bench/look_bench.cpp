@@ -1,5 +1,6 @@
 // What looks cost: contours, and fields of materials, on the demo's pool.
 #include <benchmark/benchmark.h>
+#include <tbb/global_control.h>
 
 #include <filesystem>
 
@@ -81,7 +82,86 @@ void fieldsOfMaterials(benchmark::State& state) {
     }
 }
 
+/// Rays as they are traced, one after another.
+class Recorder : public RayListener {
+  public:
+    struct Traced {
+        Ray ray;
+        float most;
+        bool shadow;
+        RTCSceneTy* scene;
+    };
+    std::vector<Traced> all;
+    void traced(const Ray& ray, float most, bool shadow, RTCSceneTy* scene) override {
+        all.push_back({ray, most, shadow, scene});
+    }
+};
+
+/// The same rays by the ray tracer's own calls and nothing else.
+float traceAll(const std::vector<Recorder::Traced>& all) {
+    float sum = 0.0f;
+    for (const auto& t : all) {
+        RTCRayHit r;
+        r.ray = {t.ray.origin.x,
+                 t.ray.origin.y,
+                 t.ray.origin.z,
+                 0.0f,
+                 t.ray.direction.x,
+                 t.ray.direction.y,
+                 t.ray.direction.z,
+                 t.ray.time,
+                 t.most,
+                 ~0u,
+                 0,
+                 0};
+        r.hit.geomID = r.hit.instID[0] = RTC_INVALID_GEOMETRY_ID;
+        RTCIntersectContext context;
+        rtcInitIntersectContext(&context);
+        if (t.shadow)
+            rtcOccluded1(t.scene, &context, &r.ray);
+        else
+            rtcIntersect1(t.scene, &context, &r);
+        sum += r.ray.tfar > 0.0f ? 1.0f : 0.0f;
+    }
+    return sum;
+}
+
+/// Whole paths of up to eight bounces, against their rays alone, on one thread.
+void wholePaths(benchmark::State& state, const char* scene, const char* camera) {
+    const tbb::global_control one(tbb::global_control::max_allowed_parallelism, 1);
+    const Document d = loadScene(pool().parent_path() / scene);
+    Evaluator evaluator{size_t(2) << 30};
+    RenderSceneBuilder builder(evaluator);
+    JobOptions options;
+    options.width = kWidth, options.height = kHeight, options.camera = camera;
+    RenderJob job = builder.build({d, pool().parent_path()}, options, Progress::none());
+    job.options.bounces = 8;
+    auto& traced = const_cast<RenderScene&>(*job.scene);  // which this builder alone has
+    const auto pass = [&](uint32_t number) {
+        Film film(kWidth, kHeight);
+        const Renderer renderer(*job.scene, job.cameraFor(kWidth, kHeight), job.options, job.lights);
+        renderer.renderPass(film, number, {0, 0, kWidth, kHeight}, Progress::none());
+    };
+    Recorder recorder;
+    traced.listener = &recorder;
+    pass(0);
+    traced.listener = nullptr;
+    for (auto _ : state) {
+        state.counters["ratio"] = medianRatio(
+            5, [&] { pass(0); }, [&] { benchmark::DoNotOptimize(traceAll(recorder.all)); });
+        state.counters["limit"] = 1.8;
+        state.counters["rays"] = double(recorder.all.size());
+    }
+}
+
 }  // namespace
 
+BENCHMARK_CAPTURE(wholePaths, pool, "low_tide.ovrix", "camera")->Iterations(1)->Unit(benchmark::kMillisecond);
+BENCHMARK_CAPTURE(wholePaths, pup, "low_tide.ovrix", "pup_85_mm")
+    ->Iterations(1)
+    ->Unit(benchmark::kMillisecond);
+BENCHMARK_CAPTURE(wholePaths, night, "low_tide_night.ovrix", "camera")
+    ->Iterations(1)
+    ->Unit(benchmark::kMillisecond);
 BENCHMARK(contours)->Iterations(1)->Unit(benchmark::kMillisecond);
 BENCHMARK(fieldsOfMaterials)->Iterations(1)->Unit(benchmark::kMillisecond);

@@ -158,6 +158,30 @@ void ViewTest::drawsLinesOfLayers() {
     QVERIFY(driver->waitFor([&] { return pixels(shade) > 100 && pixels(line) > 100; }));
     c.edit("plain", [&](const Document& d) { return withText(d, std::string(kLayer) + "/material", ""); });
     QVERIFY(driver->waitFor([&] { return pixels(shade) == 0 && pixels(line) == 0; }));
+    // Strands too: around all of them, or around each, which are more lines.
+    c.edit("strands", [&](const Document& d) {
+        Document out = d;
+        Node layer = makeNode(out, "layer", "Blades");
+        layer.params["surface"].value = std::string("ground");
+        layer.params["material"].value = ink;
+        for (const char* step : {"scatter", "grow", "strand_width"})
+            layer.steps.push_back(makeStep(step, layer));
+        const std::string id = layer.id;
+        out.put(std::move(layer));
+        for (const auto& [path, text] : {std::pair{"/scatter/count", "4000"},
+                                         {"/grow/length", "0.5..0.6"},
+                                         {"/strand_width/root", "60"},
+                                         {"/strand_width/tip", "40"}})
+            out = withText(out, id + path, text);
+        return out;
+    });
+    driver->settle();
+    QVERIFY(driver->waitFor([&] { return pixels(shade) > 100 && pixels(line) > 100; }));
+    const int around = pixels(line), all = pixels(shade);
+    c.edit("each", [&](const Document& d) { return withText(d, ink + "/contour_elements", "true"); });
+    QVERIFY(driver->waitFor([&] { return pixels(line) > around && pixels(shade) < all; }));
+    c.edit("none", [&](const Document& d) { return withText(d, ink + "/contours", "false"); });
+    QVERIFY(driver->waitFor([&] { return pixels(line) == 0 && pixels(shade) >= all; }));
 }
 
 void ViewTest::blursWhatIsOutOfFocus() {

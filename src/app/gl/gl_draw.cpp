@@ -48,6 +48,14 @@ void GlScene::bindDrawn(const std::string& wearer) {
     program_.setUniformValue("shadowEdge", it->second.edge > 0.0f ? it->second.edge : -2.0f);
 }
 
+/// How wide a line is that is not counted in metres.
+float GlScene::linePixels(const document::DrawnLook& look) const {
+    if (look.unit == render::Contours::Unit::Pixels) return look.width;
+    GLint view[4];
+    QOpenGLContext::currentContext()->functions()->glGetIntegerv(GL_VIEWPORT, view);
+    return look.width * 0.001f * float(view[3]);
+}
+
 template <class Draw>
 void GlScene::drawContour(const std::string& wearer, const Options& o, float away, bool mirrored,
                           const Draw& draw) {
@@ -55,11 +63,9 @@ void GlScene::drawContour(const std::string& wearer, const Options& o, float awa
     if (o.picking || it == drawn_.end() || !(it->second.width > 0.0f)) return;
     GLint view[4];
     glGetIntegerv(GL_VIEWPORT, view);
-    const float width = it->second.width;
-    const float pixels = it->second.unit == render::Contours::Unit::Pixels ? width
-                         : it->second.unit == render::Contours::Unit::Picture
-                             ? width * 0.001f * float(view[3])
-                             : width / (o.pixelSize * std::max(away, 1e-4f));
+    const float pixels = it->second.unit == render::Contours::Unit::Metres
+                             ? it->second.width / (o.pixelSize * std::max(away, 1e-4f))
+                             : linePixels(it->second);
     program_.setUniformValue("outline", 0.5f * pixels);
     program_.setUniformValue("viewport", QVector2D(float(view[2]), float(view[3])));
     program_.setUniformValue("lineColor", encoded(it->second.color));
@@ -250,6 +256,23 @@ void GlScene::draw(const Options& o) {
     glDisable(GL_BLEND);
 }
 
+/// How the strands of a layer are drawn.
+GlStrands::Drawn GlScene::drawnStrands(const std::string& layer) const {
+    GlStrands::Drawn out;
+    const auto it = drawn_.find(layer);
+    if (it == drawn_.end()) return out;
+    const document::DrawnLook& look = it->second;
+    out.flat = look.drawn;
+    if (look.edge > 0.0f) out.edge = look.edge;
+    out.shadow = encoded(look.shadow), out.line = encoded(look.color);
+    out.each = look.elements;
+    if (look.unit == render::Contours::Unit::Metres)
+        out.metres = 0.5f * look.width;
+    else
+        out.pixels = 0.5f * linePixels(look);
+    return out;
+}
+
 void GlScene::drawStrands(const Options& o) {
     GlStrands::DrawSettings settings;
     settings.viewProjection = o.viewProjection;
@@ -267,12 +290,14 @@ void GlScene::drawStrands(const Options& o) {
         settings.pick = QVector3D(float(number & 255) / 255.0f, float(number >> 8) / 255.0f, 0);
         const bool combed = batch.layer == o.combing;
         settings.fade = combed && guided ? 0.35f : 1.0f;
+        settings.drawn = combed ? GlStrands::Drawn() : drawnStrands(batch.layer);
         if (combed && batch.guides) batch.lines = batch.roots = true;
         const bool marked = o.selected == batch.layer && !combed;
-        const V3f own = marked ? V3f(batch.color) * 0.7f + accent * 0.3f : V3f(batch.color);
+        const QVector3D ink = settings.drawn.flat ? encoded(inks_[batch.layer]) : asVector(V3f(batch.color));
+        const QVector3D own = marked ? ink * 0.7f + asVector(accent) * 0.3f : ink;
         // While guides are combed they are seen through the coat that lies between them.
         glDepthMask(combed && guided && !batch.guides ? GL_FALSE : GL_TRUE);
-        strands_.draw(batch, settings, batch.guides ? asVector(tokens().sand) : asVector(own));
+        strands_.draw(batch, settings, batch.guides ? asVector(tokens().sand) : own);
     }
     glDepthMask(GL_TRUE);
     strands_.drawCombed(settings, asVector(tokens().sand));

@@ -203,6 +203,7 @@ void GlScene::setDrawn(const EvalSnapshot& snapshot, const std::string& wearer, 
     const Node* node = d.find(material);
     const NodeType* type = node ? findNodeType(node->type) : nullptr;
     if (type && type->look) drawn_[wearer] = type->look(d, *node, 0);
+    if (type && type->color) inks_[wearer] = type->color(d, *node);
 }
 
 void GlScene::addObject(const EvalSnapshot& snapshot, const Node& node, const Overlay* overlay) {
@@ -270,6 +271,7 @@ void GlScene::update(const EvalSnapshot& snapshot) {
     batches_.clear();
     colors_.clear();
     drawn_.clear();
+    inks_.clear();
     prototypeMatrix_.clear();
     pickIds_ = {""};
     const Document& d = snapshot.document;

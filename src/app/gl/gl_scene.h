@@ -84,6 +84,8 @@ class GlScene : protected QOpenGLFunctions_3_3_Core {
     void addStrands(const EvalSnapshot& snapshot, const Node& layer);
     void drawStrands(const Options& options);
     bool hasGuides(const std::string& layer) const;
+    float linePixels(const document::DrawnLook& look) const;
+    GlStrands::Drawn drawnStrands(const std::string& layer) const;
     void bindInstances(BatchBuffer& batch, GLuint divisor);
     void releaseInstances();
     void drawBatch(const CopyBatch& batch, const Options& options);
@@ -103,6 +105,7 @@ class GlScene : protected QOpenGLFunctions_3_3_Core {
     std::vector<CopyBatch> batches_;
     std::map<std::string, Color> colors_;
     std::map<std::string, document::DrawnLook> drawn_;  ///< by who wears it
+    std::map<std::string, Color> inks_;                 ///< its colour as it is, the same
     std::map<std::string, M44f> prototypeMatrix_;
     std::vector<std::string> pickIds_;
     QOpenGLVertexArrayObject boxVao_, dotVao_, gridVao_;

@@ -44,11 +44,20 @@ uniform vec3 pick;
 uniform int mode;    // 0 lit, 1 pick, 2 plain
 uniform float fade;
 uniform vec3 toKey, keyLight, above, below;
+uniform int drawn;         // whether it has a shadow of one colour in place of light
+uniform vec3 shadowColor;  // as the screen takes it
+uniform float shadowEdge;  // light at which that ends; below 0 for none
 out vec4 result;
 void main() {
     if (mode == 1) { result = vec4(pick, 1.0); return; }
     if (mode == 2) { result = vec4(color, 1.0); return; }
     vec3 t = normalize(worldTangent + vec3(1e-6));
+    if (drawn == 1) {
+        float across = length(cross(t, toKey));  // as a thin cylinder takes it
+        vec3 own = strandColor.a > 0.5 ? pow(strandColor.rgb, vec3(1.0 / 2.2)) : color;
+        result = vec4((across < shadowEdge ? shadowColor : own) * fade, 1.0);
+        return;
+    }
     vec3 toEye = normalize(eye - worldPosition);
     vec3 key = toKey;
     float tl = dot(t, key), te = dot(t, toEye);
@@ -74,6 +83,7 @@ in float wide[];
 uniform mat4 viewProjection;
 uniform vec3 eye;
 uniform float pixelSize;
+uniform float outlinePixels, outlineMetres;  // that it is drawn wider to each side, and as far behind
 out vec3 worldPositionG;
 out vec3 worldTangentG;
 out vec4 strandColorG;
@@ -86,7 +96,9 @@ void main() {
         vec3 side = cross(worldTangent[i], toEye);
         float l = length(side);
         side = l > 1e-9 ? side / l : vec3(1.0, 0.0, 0.0);
-        float half_ = 0.5 * max(wide[i], pixelSize * length(toEye));
+        float pixel = pixelSize * length(toEye), more = outlinePixels * pixel + outlineMetres;
+        float half_ = 0.5 * max(wide[i], pixel) + more;
+        vec3 behind = more > 0.0 ? -normalize(toEye) * half_ : vec3(0.0);
         for (int k = -1; k <= 1; k += 2) {
             worldPositionG = worldPosition[i] + side * (half_ * float(k));
             worldTangentG = worldTangent[i];
@@ -94,7 +106,7 @@ void main() {
             partG = part[i];
             acrossG = float(k);
             sideG = side;
-            gl_Position = viewProjection * vec4(worldPositionG, 1.0);
+            gl_Position = viewProjection * vec4(worldPositionG + behind, 1.0);
             EmitVertex();
         }
     }
@@ -116,12 +128,21 @@ uniform vec3 pick;
 uniform int mode;
 uniform float fade;
 uniform vec3 toKey, keyLight, above, below;
+uniform int drawn;
+uniform vec3 shadowColor;
+uniform float shadowEdge;
 out vec4 result;
 void main() {
     if (mode == 1) { result = vec4(pick, 1.0); return; }
     if (mode == 2) { result = vec4(color, 1.0); return; }
     vec3 toEye = normalize(eye - worldPositionG);
     vec3 t = normalize(worldTangentG + vec3(1e-6));
+    if (drawn == 1) {
+        float across = length(cross(t, toKey));
+        vec3 own = strandColorG.a > 0.5 ? pow(strandColorG.rgb, vec3(1.0 / 2.2)) : color;
+        result = vec4((across < shadowEdge ? shadowColor : own) * fade, 1.0);
+        return;
+    }
     vec3 facing = normalize(toEye - t * dot(t, toEye) + vec3(1e-6));
     float a = clamp(acrossG, -1.0, 1.0);
     vec3 n = sideG * a + facing * sqrt(max(0.0, 1.0 - a * a));
@@ -217,8 +238,14 @@ void GlStrands::drawCombed(const DrawSettings& settings, const QVector3D& color)
 
 void GlStrands::drawBuffers(Buffers& b, const Batch& batch, const DrawSettings& settings,
                             const QVector3D& color, size_t strands) {
+    const Drawn& drawn = settings.drawn;
     const auto prepare = [&](QOpenGLShaderProgram& p, int mode) {
         p.bind();
+        p.setUniformValue("outlinePixels", 0.0f);
+        p.setUniformValue("outlineMetres", 0.0f);
+        p.setUniformValue("drawn", drawn.flat && !batch.guides ? 1 : 0);
+        p.setUniformValue("shadowColor", drawn.shadow);
+        p.setUniformValue("shadowEdge", drawn.edge);
         p.setUniformValue("viewProjection", settings.viewProjection);
         p.setUniformValue("eye", QVector3D(settings.eye.x, settings.eye.y, settings.eye.z));
         p.setUniformValue("pixelSize", settings.pixelSize);
@@ -236,10 +263,24 @@ void GlStrands::drawBuffers(Buffers& b, const Batch& batch, const DrawSettings& 
         p.setUniformValue("dotSize", settings.dotSize);
     };
     b.vao.bind();
+    const auto drawLines = [&] {
+        glDrawElements(GL_LINES, GLsizei(b.segmentEnd[strands - 1]), GL_UNSIGNED_INT, nullptr);
+    };
+    if (batch.lines && drawn.outlined() && !settings.picking && !batch.guides) {
+        // Around all of the layer: what it hides of itself lies over it.
+        if (!drawn.each) glDepthMask(GL_FALSE);
+        prepare(ribbons_, 2);
+        ribbons_.setUniformValue("color", drawn.line);
+        ribbons_.setUniformValue("outlinePixels", drawn.pixels);
+        ribbons_.setUniformValue("outlineMetres", drawn.metres);
+        drawLines();
+        ribbons_.release();
+        glDepthMask(GL_TRUE);
+    }
     if (batch.lines) {
         QOpenGLShaderProgram& program = b.wide && !batch.guides ? ribbons_ : lines_;
         prepare(program, 0);
-        glDrawElements(GL_LINES, GLsizei(b.segmentEnd[strands - 1]), GL_UNSIGNED_INT, nullptr);
+        drawLines();
         program.release();
     }
     if (batch.roots && !settings.picking) {

@@ -24,6 +24,16 @@ class GlStrands : protected QOpenGLFunctions_3_3_Core {
         Color color{0.5f};
         bool guides = false, roots = false, lines = true;
     };
+    /// Of what is line art or has contours. Colours are as the screen takes them.
+    struct Drawn {
+        bool flat = false;   ///< in its colour and that of its shadow, in place of light
+        float edge = -2.0f;  ///< light at which the shadow ends
+        QVector3D shadow;
+        float pixels = 0.0f, metres = 0.0f;  ///< of the line to each side; one of both
+        bool each = false;                   ///< around each strand, else around all of the layer
+        QVector3D line;
+        bool outlined() const { return pixels > 0.0f || metres > 0.0f; }
+    };
     struct DrawSettings {
         deliver::ViewLight light = {};
         QMatrix4x4 viewProjection;
@@ -34,6 +44,7 @@ class GlStrands : protected QOpenGLFunctions_3_3_Core {
         QVector3D pick;     ///< set for each batch
         float fade = 1.0f;  ///< of what is no guide, while guides are being combed
         float dotSize = 4.0f;
+        Drawn drawn;  ///< set for each batch
     };
 
     void beginUpdate();

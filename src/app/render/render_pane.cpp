@@ -92,14 +92,21 @@ QWidget* RenderPane::makeHead() {
     auto* line = new QHBoxLayout(head);
     line->setContentsMargins(px(10), 0, px(6), 0);
     line->setSpacing(px(2));
-    auto* title = new QLabel("Render");
-    title->setFont(textFont(9.75, true));
+    title_ = new QLabel("Render");
+    title_->setFont(textFont(9.75, true));
     state_ = new QLabel;
     state_->setFont(figureFont(8.5));
     state_->setProperty("muted", true);
     state_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
     state_->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
-    line->addWidget(title);
+    lights_ = new QComboBox;
+    lights_->setObjectName("lightGroups");
+    lights_->addItem("All lights");
+    lights_->setToolTip("What gives the light that is shown: all, or one group of lights");
+    lights_->setFixedWidth(px(104));
+    lights_->hide();
+    line->addWidget(title_);
+    line->addWidget(lights_);
     line->addSpacing(px(6));
     line->addWidget(state_, 1);
     play_ = barButton("play", "Render on every change, or stop (Space)", true);
@@ -118,11 +125,6 @@ QWidget* RenderPane::makeBar() {
     size_ = new QComboBox;
     size_->addItems({"Fit", "Half", "Full"});
     size_->setToolTip("Pixels to render: as many as the pane has, or the size in the render settings");
-    lights_ = new QComboBox;
-    lights_->setObjectName("lightGroups");
-    lights_->addItem("All lights");
-    lights_->setToolTip("What gives the light that is shown: all, or one group of lights");
-    lights_->hide();
     draft_ =
         barButton("layer", "Draft: only the share of each layer that the view shows; off renders all", true);
     denoise_ = barButton("denoise", "Denoise: takes the grain of few passes out of what is shown", true);
@@ -136,7 +138,7 @@ QWidget* RenderPane::makeBar() {
         barButton("save", "Save the picture: EXR with all passes, TIFF or PNG as it is shown", false);
     connect(pinButton, &QToolButton::clicked, this, &RenderPane::pin);
     connect(saveButton, &QToolButton::clicked, this, &RenderPane::chooseFileAndSave);
-    for (QComboBox* b : {camera_, size_, lights_})
+    for (QComboBox* b : {camera_, size_})
         b->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed), tools->addWidget(b, 1);
     for (QWidget* w : {draft_, denoise_, regionButton_, focusButton_, pinButton, saveButton})
         tools->addWidget(w);
@@ -265,6 +267,7 @@ void RenderPane::listGroups(const std::vector<std::string>& groups) {
     }
     if (lights_->currentIndex() == 0) worker_.showGroup({});
     lights_->setVisible(!groups.empty());
+    title_->setVisible(groups.empty());  // there is room for one
 }
 
 void RenderPane::onUpdate(const RenderUpdate& u) {

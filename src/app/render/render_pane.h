@@ -103,7 +103,7 @@ class RenderPane : public QWidget {
     std::vector<std::string> groups_;
     std::optional<Rect> region_;
     QSize regionSize_;
-    QLabel *state_, *probe_;
+    QLabel *title_, *state_, *probe_;
     QComboBox *camera_, *size_, *lights_;
     QToolButton *play_, *regionButton_, *focusButton_, *draft_, *denoise_;
     PictureArea* picture_;

@@ -346,7 +346,7 @@ class Finder {
                 });
     }
 
-    static std::function<Document(const Document&)> flagFix(std::string id, bool shown) {
+    static std::function<Document(const Document&)> flagFix(const std::string& id, bool shown) {
         return [id, shown](const Document& d) {
             return withText(d, id + (shown ? "/shown" : "/rendered"), "true");
         };

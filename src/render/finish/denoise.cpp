@@ -75,8 +75,15 @@ std::vector<std::pair<int, int>> cutSide(int size, int count) {
     return out;
 }
 
-std::vector<float> planesOf(const Film& film, int group, const Rect& r, int width, int height,
-                            float exposure) {
+/// What of a film is cleaned, and the factor that brings it to a middle exposure.
+struct Cleaned {
+    const Film& film;
+    int group;
+    float exposure;
+};
+
+std::vector<float> planesOf(const Cleaned& light, const Rect& r, int width, int height) {
+    const Film& film = light.film;
     const size_t plane = size_t(width) * size_t(height);
     std::vector<float> in(DenoiserNetwork::kPlanes * plane, 0.0f);
     parallelRanges(size_t(r.height), 8, Progress::none(), [&](size_t begin, size_t end) {
@@ -85,11 +92,11 @@ std::vector<float> planesOf(const Film& film, int group, const Rect& r, int widt
                 const FilmPixel& p = film.at(r.x + x, r.y + int(y));
                 const float scale = p.samples ? 1.0f / float(p.samples) : 0.0f;
                 const size_t own = size_t(&p - film.pixels().data());
-                const V3f light = film.sum(own, group) * (scale * exposure);
+                const V3f sum = film.sum(own, light.group) * (scale * light.exposure);
                 const size_t at = y * size_t(width) + size_t(x);
                 for (size_t c = 0; c < 3; ++c) {
                     const int k = int(c);
-                    in[c * plane + at] = squeezed(cleanNumber(light[k]));
+                    in[c * plane + at] = squeezed(cleanNumber(sum[k]));
                     in[(3 + c) * plane + at] = std::clamp(cleanNumber(p.albedo[k] * scale), 0.0f, 1.0f);
                     in[(6 + c) * plane + at] =
                         std::clamp(cleanNumber(p.normal[k] * scale), -1.0f, 1.0f) * 0.5f + 0.5f;
@@ -157,7 +164,7 @@ std::vector<V3f> denoised(const Film& film, const DenoiserNetwork& network, Prog
         const Rect &core = pieces[n].core, &whole = pieces[n].whole;
         const int width = wholeSteps(whole.width), height = wholeSteps(whole.height);
         const size_t plane = size_t(width) * size_t(height);
-        const std::vector<float> in = planesOf(film, group, whole, width, height, exposure);
+        const std::vector<float> in = planesOf({film, group, exposure}, whole, width, height);
         std::vector<float> clean(3 * plane);
         network.run(in, width, height, clean, progress);
         parallelRanges(size_t(core.height), 8, Progress::none(), [&, &piece = pieces[n]](size_t a, size_t b) {

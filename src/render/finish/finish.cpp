@@ -26,7 +26,7 @@ uint32_t encode8(float linear) {
             t[i] = uint8_t(std::lround(255.0f * encodeSrgb(float(i * i) / (4096.0f * 4096.0f))));
         return t;
     }();
-    return table[size_t(std::sqrt(std::clamp(linear, 0.0f, 1.0f)) * 4096.0f + 0.5f)];
+    return table[size_t(std::lround(std::sqrt(std::clamp(linear, 0.0f, 1.0f)) * 4096.0f))];
 }
 
 uint32_t encoded(V3f c, bool soft) {

@@ -262,6 +262,7 @@ RayHit RenderScene::intersect(const Ray& ray, bool coherent, float most, bool to
     r.hit.geomID = r.hit.instID[0] = RTC_INVALID_GEOMETRY_ID;
     RayContext own(*this, ray, cuts_ || blocks_);
     own.toLight = toLight;
+    if (listener) listener->traced(ray, most, false, top_);
     if (coherent) own.context.flags = RTC_INTERSECT_CONTEXT_FLAG_COHERENT;
     rtcIntersect1(top_, &own.context, &r);
     if (r.hit.geomID == RTC_INVALID_GEOMETRY_ID) return {};
@@ -278,7 +279,9 @@ RayHit RenderScene::intersectOwn(uint32_t instance, const M44f& toOwn, const Ray
     r.hit.geomID = r.hit.instID[0] = RTC_INVALID_GEOMETRY_ID;
     RTCIntersectContext context;
     rtcInitIntersectContext(&context);
-    rtcIntersect1(meshes_[instances_[instance].mesh]->scene, &context, &r);
+    RTCScene scene = meshes_[instances_[instance].mesh]->scene;
+    if (listener) listener->traced(own, most, false, scene);
+    rtcIntersect1(scene, &context, &r);
     if (r.hit.geomID == RTC_INVALID_GEOMETRY_ID) return {};
     return {r.ray.tfar, r.hit.u, r.hit.v, instance, r.hit.primID, V3f(r.hit.Ng_x, r.hit.Ng_y, r.hit.Ng_z)};
 }
@@ -287,6 +290,7 @@ float RenderScene::passing(const V3f& origin, const V3f& d, float distance, floa
     RTCRay r = libraryRay({origin, d, time}, distance * 0.9999f);
     RayContext own(*this, {origin, d, time}, true);
     own.shadow = true;
+    if (listener) listener->traced({origin, d, time}, distance, true, top_);
     rtcOccluded1(top_, &own.context, &r);
     return r.tfar < 0.0f ? 0.0f : own.left;
 }

@@ -181,6 +181,16 @@ struct SurfacePoint {
 /// The point as fields of a material see it; refers to it.
 Samples samplesAt(const SurfacePoint& point, const SurfaceMaterial& material);
 
+/// Is told of rays, for measuring. On many threads.
+class RayListener {
+  public:
+    virtual ~RayListener() = default;
+    /// @param ray    as it is given to the ray tracer  @param most  how far it goes
+    /// @param shadow whether it only asks for anything that lies between
+    /// @param scene  the ray tracer's, an RTCScene
+    virtual void traced(const Ray& ray, float most, bool shadow, RTCSceneTy* scene) = 0;
+};
+
 /// Filled by one thread, then committed; after that const and thread safe. Memory per instance beyond
 /// Embree's own is sizeof(Instance).
 class RenderScene {
@@ -238,6 +248,7 @@ class RenderScene {
     /// Lights and materials may be replaced after commit(), while no ray is traced.
     std::vector<Light> lights;
     Fog fog;
+    RayListener* listener = nullptr;
     void clearMaterials() {
         materials_.clear();
         cuts_ = clears_ = glows_ = blocks_ = false;
