@@ -97,7 +97,10 @@ void main() {
     if (mode == 2) { result = vec4(lineColor, 1.0); return; }
     vec3 toEye = normalize(eye - worldPosition);
     vec3 n = dot(worldNormal, worldNormal) > 1e-12 ? normalize(worldNormal) : toEye;  // dots have none
-    if (dot(n, toEye) < 0.0) n = -n;
+    // To the side that is seen: of the face, since a crest's normal looks a little away from the eye.
+    vec3 face = cross(dFdx(worldPosition), dFdy(worldPosition));
+    if (dot(face, toEye) < 0.0) face = -face;
+    if (dot(n, dot(face, face) > 0.0 ? face : toEye) < 0.0) n = -n;
     if (worn == 1 && layerValues.w < 0.5) discard;
     float rim = pow(1.0 - max(dot(n, toEye), 0.0), 4.0);
     vec3 c = tinted(worn == 1 ? 0.05 + 0.95 * lookValue.rgb : color) * ownColor;
