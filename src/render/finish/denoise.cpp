@@ -82,27 +82,26 @@ struct Cleaned {
     float exposure;
 };
 
+/// One pixel, into each of the planes. @p to  of the first  @p plane  how far they lie apart
+void putPixel(const Cleaned& light, size_t pixel, size_t plane, float* to) {
+    const FilmPixel& p = light.film.pixels()[pixel];
+    const float scale = p.samples ? 1.0f / float(p.samples) : 0.0f;
+    const V3f sum = light.film.sum(pixel, light.group) * (scale * light.exposure);
+    for (int k = 0; k < 3; ++k, to += plane) {
+        to[0] = squeezed(cleanNumber(sum[k]));
+        to[3 * plane] = std::clamp(cleanNumber(p.albedo[k] * scale), 0.0f, 1.0f);
+        to[6 * plane] = std::clamp(cleanNumber(p.normal[k] * scale), -1.0f, 1.0f) * 0.5f + 0.5f;
+    }
+}
+
 std::vector<float> planesOf(const Cleaned& light, const Rect& r, int width, int height) {
-    const Film& film = light.film;
     const size_t plane = size_t(width) * size_t(height);
     std::vector<float> in(DenoiserNetwork::kPlanes * plane, 0.0f);
     parallelRanges(size_t(r.height), 8, Progress::none(), [&](size_t begin, size_t end) {
-        for (size_t y = begin; y < end; ++y) {
-            for (int x = 0; x < r.width; ++x) {
-                const FilmPixel& p = film.at(r.x + x, r.y + int(y));
-                const float scale = p.samples ? 1.0f / float(p.samples) : 0.0f;
-                const size_t own = size_t(&p - film.pixels().data());
-                const V3f sum = film.sum(own, light.group) * (scale * light.exposure);
-                const size_t at = y * size_t(width) + size_t(x);
-                for (size_t c = 0; c < 3; ++c) {
-                    const int k = int(c);
-                    in[c * plane + at] = squeezed(cleanNumber(sum[k]));
-                    in[(3 + c) * plane + at] = std::clamp(cleanNumber(p.albedo[k] * scale), 0.0f, 1.0f);
-                    in[(6 + c) * plane + at] =
-                        std::clamp(cleanNumber(p.normal[k] * scale), -1.0f, 1.0f) * 0.5f + 0.5f;
-                }
-            }
-        }
+        for (size_t y = begin; y < end; ++y)
+            for (size_t x = 0; x < size_t(r.width); ++x)
+                putPixel(light, (size_t(r.y) + y) * size_t(light.film.width()) + size_t(r.x) + x, plane,
+                         &in[y * size_t(width) + x]);
     });
     return in;
 }
