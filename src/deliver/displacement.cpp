@@ -211,8 +211,9 @@ static Displaced madeOf(const DisplacementInput& in, const std::shared_ptr<const
         Hasher().add(std::string_view(reinterpret_cast<const char*>(p.data()), p.size_bytes())).value();
     for (const MeshPtr& move : in.moves) {
         progress.check();
-        const bool alike =
-            move && move->triangles() == in.mesh->triangles() && move->cornerPoint == in.mesh->cornerPoint;
+        const bool alike = move && move->triangles() == in.mesh->triangles() &&
+                           move->cornerPoint == in.mesh->cornerPoint &&
+                           move->positions().size() == in.mesh->positions().size();
         if (!alike) {
             out.moves.clear();
             break;

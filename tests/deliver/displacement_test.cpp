@@ -214,6 +214,17 @@ TEST_CASE("what changes its shape while the shutter is open takes its relief alo
     REQUIRE(made.moves.size() == 2);
     for (const V3f& p : made.moves[0]->positions()) CHECK(p.y == Approx(0.25f));
     for (const V3f& p : made.moves[1]->positions()) CHECK(p.y == Approx(1.25f));
+    // With a point less that no face has.
+    Mesh more = *plane;
+    std::vector<V3f> points(plane->positions().begin(), plane->positions().end());
+    points.push_back(V3f(0, 5, 0));
+    more.points = {};
+    more.points.set("P", std::move(points));
+    more.finish();
+    CHECK(
+        displaced({.mesh = std::make_shared<const Mesh>(more), .moves = {plane, plane}, .materials = {&out}},
+                  Progress::none())
+            .moves.empty());
     // One with other faces: all keep the shape of the first.
     CHECK(displaced({.mesh = plane, .moves = {plane, makePlane(2, 2)}, .materials = {&out}}, Progress::none())
               .moves.empty());
