@@ -94,14 +94,25 @@ void putPixel(const Cleaned& light, size_t pixel, size_t plane, float* to) {
     }
 }
 
+/// The place in @p size pixels that stands for one, which may lie beyond them.
+int mirrored(int at, int size) {
+    if (at < 0) at = -1 - at;
+    if (at >= size) at = 2 * size - 1 - at;
+    return std::clamp(at, 0, size - 1);
+}
+
+/// @param width, height  as the network takes them: no less than those of @p r
 std::vector<float> planesOf(const Cleaned& light, const Rect& r, int width, int height) {
+    const int across = light.film.width(), down = light.film.height();
     const size_t plane = size_t(width) * size_t(height);
     std::vector<float> in(DenoiserNetwork::kPlanes * plane, 0.0f);
-    parallelRanges(size_t(r.height), 8, Progress::none(), [&](size_t begin, size_t end) {
-        for (size_t y = begin; y < end; ++y)
-            for (size_t x = 0; x < size_t(r.width); ++x)
-                putPixel(light, (size_t(r.y) + y) * size_t(light.film.width()) + size_t(r.x) + x, plane,
-                         &in[y * size_t(width) + x]);
+    parallelRanges(size_t(height), 8, Progress::none(), [&](size_t begin, size_t end) {
+        for (size_t y = begin; y < end; ++y) {
+            const size_t row = size_t(mirrored(r.y + int(y), down)) * size_t(across);
+            for (int x = 0; x < width; ++x)
+                putPixel(light, row + size_t(mirrored(r.x + x, across)), plane,
+                         &in[y * size_t(width) + size_t(x)]);
+        }
     });
     return in;
 }
@@ -124,11 +135,11 @@ float unsqueezed(float value) { return curve::backward(std::max(0.0f, value) * c
 
 std::vector<DenoisePiece> denoisePieces(int width, int height, size_t most) {
     if (width <= 0 || height <= 0) return {};
-    constexpr int kReach = DenoiserNetwork::kReach;
+    constexpr int kReach = DenoiserNetwork::kReach, kMargin = DenoiserNetwork::kMargin;
     int across = 1, down = 1;
     const auto side = [](int size, int count) {
-        return count == 1 ? wholeSteps(size)
-                          : std::min(wholeSteps(size), wholeSteps((size + count - 1) / count) + 2 * kReach);
+        const int all = wholeSteps(size) + 2 * kMargin;
+        return count == 1 ? all : std::min(all, wholeSteps((size + count - 1) / count) + 2 * kReach);
     };
     // A core is not cut below the overlap: more would be worked out for the overlap than for itself.
     while (size_t(side(width, across)) * size_t(side(height, down)) > most) {
@@ -139,8 +150,10 @@ std::vector<DenoisePiece> denoisePieces(int width, int height, size_t most) {
     std::vector<DenoisePiece> pieces;
     for (const auto& [top, tall] : cutSide(height, down)) {
         for (const auto& [left, wide] : cutSide(width, across)) {
-            const int x0 = std::max(0, left - kReach), x1 = std::min(width, left + wide + kReach);
-            const int y0 = std::max(0, top - kReach), y1 = std::min(height, top + tall + kReach);
+            const int x0 = std::max(-kMargin, left - kReach),
+                      x1 = std::min(width + kMargin, left + wide + kReach);
+            const int y0 = std::max(-kMargin, top - kReach),
+                      y1 = std::min(height + kMargin, top + tall + kReach);
             pieces.push_back({{left, top, wide, tall}, {x0, y0, x1 - x0, y1 - y0}});
         }
     }

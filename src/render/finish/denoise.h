@@ -11,10 +11,11 @@ namespace ovrix::render {
 /// What takes noise out. Thread safe: several pictures may be cleaned at once.
 class DenoiserNetwork {
   public:
-    static constexpr int kStep = 16;     ///< sides are whole numbers of it
-    static constexpr int kReach = 96;    ///< pixels further away change nothing; a whole number of steps
-    static constexpr int kPlanes = 9;    ///< light, albedo and normal, three each
-    static constexpr int kBytes = 1080;  ///< of memory for a pixel, at most, while it works
+    static constexpr int kStep = 16;       ///< sides are whole numbers of it
+    static constexpr int kReach = 96;      ///< pixels further away change nothing; a whole number of steps
+    static constexpr int kMargin = kStep;  ///< pixels mirrored beyond the picture: it sees its border badly
+    static constexpr int kPlanes = 9;      ///< light, albedo and normal, three each
+    static constexpr int kBytes = 1080;    ///< of memory for a pixel, at most, while it works
     virtual ~DenoiserNetwork() = default;
     /// @param in   kPlanes planes of width x height, one after the other, all in about 0 to 1
     /// @param out  three such planes
@@ -26,7 +27,8 @@ class DenoiserNetwork {
 /// A picture in pieces that overlap by the network's reach, so that they join without a seam.
 struct DenoisePiece {
     Rect core;   ///< what is taken of it
-    Rect whole;  ///< what is given to the network; sides are then padded to whole steps
+    Rect whole;  ///< what is given to the network, with a margin beyond the picture's borders; sides are then
+                 ///< filled up to whole steps, mirrored too
 };
 /// @param most  pixels of a piece, its overlap among them; pieces are larger only where they cannot be less
 /// The pieces' cores cover the picture once.

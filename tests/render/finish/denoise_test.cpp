@@ -77,7 +77,8 @@ TEST_CASE("the denoiser's curve squeezes light and gives it back", "[denoise]") 
 }
 
 TEST_CASE("pieces of a picture cover it once, with what reaches into them", "[denoise]") {
-    constexpr int kReach = DenoiserNetwork::kReach, kStep = DenoiserNetwork::kStep;
+    constexpr int kReach = DenoiserNetwork::kReach, kStep = DenoiserNetwork::kStep,
+                  kMargin = DenoiserNetwork::kMargin;
     std::mt19937_64 random(testSeed());
     for (int round = 0; round < 300; ++round) {
         const int width = 1 + int(random() % 2500), height = 1 + int(random() % 1500);
@@ -86,10 +87,10 @@ TEST_CASE("pieces of a picture cover it once, with what reaches into them", "[de
         for (const auto& [core, whole] : denoisePieces(width, height, most)) {
             // What the network sees stands on its steps as the whole picture does.
             REQUIRE((whole.x % kStep == 0 && whole.y % kStep == 0));
-            REQUIRE((whole.x == 0 || core.x - whole.x >= kReach));
-            REQUIRE((whole.y == 0 || core.y - whole.y >= kReach));
+            REQUIRE((whole.x == -kMargin || core.x - whole.x >= kReach));
+            REQUIRE((whole.y == -kMargin || core.y - whole.y >= kReach));
             const auto reaches = [](int end, int core_, int side) {
-                return end == side || end - core_ >= kReach;
+                return end == side + kMargin || end - core_ >= kReach;
             };
             REQUIRE(reaches(whole.x + whole.width, core.x + core.width, width));
             REQUIRE(reaches(whole.y + whole.height, core.y + core.height, height));
@@ -140,16 +141,21 @@ TEST_CASE("pieces join without a seam", "[denoise]") {
     const TemporaryFolder folder;
     writeFile(folder / "n.tza", tensorFile(smallNetwork(5)));
     const auto network = denoiserOf(folder / "n.tza");
-    const int width = 1504, height = 912;  // two pieces
+    static constexpr int width = 1504, height = 912;  // two pieces
     const Film film = filmOf(width, height, [](int x, int y) {
         return V3f(random1(1, uint64_t(y * 2000 + x), Stream::User), 0.3f, float(x % 50) * 0.02f);
     });
     REQUIRE(denoisePieces(width, height, 1'250'000).size() == 2);
     /// All of it at once, by what is called for the pieces.
+    static constexpr int kMargin = DenoiserNetwork::kMargin;
+    static constexpr size_t kWide = width + 2 * kMargin, kTall = height + 2 * kMargin;
+    const auto placeOf = [](size_t plane, const Rect& r, int x, int y) {
+        return (plane * kTall + size_t(r.y + y + kMargin)) * kWide + size_t(r.x + x + kMargin);
+    };
     struct Recorder : DenoiserNetwork {
         const DenoiserNetwork& inner;
         mutable std::vector<float> all;
-        explicit Recorder(const DenoiserNetwork& n) : inner(n), all(9 * size_t(1504) * 912) {}
+        explicit Recorder(const DenoiserNetwork& n) : inner(n), all(9 * kWide * kTall) {}
         mutable int piece = 0;
         void run(std::span<const float> in, int w, int h, std::span<float> out, Progress& p) const override {
             const auto pieces = denoisePieces(1504, 912, 1'250'000);
@@ -157,14 +163,14 @@ TEST_CASE("pieces join without a seam", "[denoise]") {
             for (size_t plane = 0; plane < 9; ++plane)
                 for (int y = 0; y < r.height; ++y)
                     for (int x = 0; x < r.width; ++x)
-                        all[(plane * 912 + size_t(r.y + y)) * 1504 + size_t(r.x + x)] =
+                        all[decltype(placeOf)()(plane, r, x, y)] =
                             in[(plane * size_t(h) + size_t(y)) * size_t(w) + size_t(x)];
             inner.run(in, w, h, out, p);
         }
     } const recorder(*network);
     const auto pieces = denoised(film, recorder, Progress::none());
-    std::vector<float> whole(3 * size_t(width) * height);
-    network->run(recorder.all, width, height, whole, Progress::none());
+    std::vector<float> whole(3 * kWide * kTall);
+    network->run(recorder.all, int(kWide), int(kTall), whole, Progress::none());
     struct Kept : DenoiserNetwork {
         const std::vector<float>& all;
         mutable int piece = 0;
@@ -175,7 +181,7 @@ TEST_CASE("pieces join without a seam", "[denoise]") {
                 for (int y = 0; y < r.height; ++y)
                     for (int x = 0; x < r.width; ++x)
                         out[(plane * size_t(h) + size_t(y)) * size_t(w) + size_t(x)] =
-                            all[(plane * 912 + size_t(r.y + y)) * 1504 + size_t(r.x + x)];
+                            all[decltype(placeOf)()(plane, r, x, y)];
         }
     } const kept(whole);
     const auto once = denoised(film, kept, Progress::none());
@@ -211,6 +217,19 @@ TEST_CASE("the published network takes most of the noise out", "[denoise]") {
     const auto truth = lightOf(render(scene, c, 96, 512, 3));
     const auto clean = denoised(few, *denoiser(), Progress::none());
     CHECK(squaredError(clean, truth) < 0.15 * squaredError(lightOf(few), truth));
+    // The borders are no worse than the midst.
+    const Film grey =
+        filmOf(96, 64, [](int x, int y) { return V3f(random1(2, uint64_t(y * 2000 + x), Stream::User)); });
+    const auto even = denoised(grey, *denoiser(), Progress::none());
+    double border = 0, midst = 0;
+    int borders = 0;
+    for (int y = 0; y < 64; ++y)
+        for (int x = 0; x < 96; ++x) {
+            const double off = std::abs(double(even[size_t(y * 96 + x)].y) - 0.5);
+            const bool outer = x == 0 || y == 0 || x == 95 || y == 63;
+            (outer ? border : midst) += off, borders += outer;
+        }
+    CHECK(border / borders < 1.5 * midst / (96 * 64 - borders));
     // Light is neither added nor lost.
     V3f sum(0.0f), wanted(0.0f);
     for (size_t i = 0; i < clean.size(); ++i) sum += clean[i], wanted += truth[i];
