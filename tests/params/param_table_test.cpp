@@ -5,6 +5,7 @@
 #include "field/field.h"
 #include "params/starting.h"
 #include "sim/step_registry.h"
+#include "support.h"
 
 using namespace ovrix::params;
 using namespace ovrix::field;

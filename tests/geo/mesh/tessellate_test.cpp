@@ -1,6 +1,8 @@
 // Meshes cut finer, and what must hold of the pieces.
 #include "geo/mesh/tessellate.h"
 
+#include <set>
+
 #include "base/random.h"
 #include "geo/mesh/primitives.h"
 #include "support.h"
