@@ -28,30 +28,33 @@ Bilinear corners(const Image& image, float u, float v) {
             y - by};
 }
 
+Texel mixed(const Texel& a, const Texel& b, float part) {
+    return {Color(V3f(a.color) * (1.0f - part) + V3f(b.color) * part), lerp(a.alpha, b.alpha, part)};
+}
+
 }  // namespace
 
-Color Image::sample(float u, float v) const {
-    if (pixels.empty() || !std::isfinite(u) || !std::isfinite(v)) return Color(0.0f);
-    const Bilinear b = corners(*this, u, v);
-    const V3f top = color(b.x0, b.y0) * (1.0f - b.fx) + color(b.x1, b.y0) * b.fx;
-    const V3f bottom = color(b.x0, b.y1) * (1.0f - b.fx) + color(b.x1, b.y1) * b.fx;
-    return Color(top * (1.0f - b.fy) + bottom * b.fy);
-}
-
-V2f withinEdges(const V2f& place, int width, int height) {
-    if (width < 1 || height < 1) return place;
-    const float halfU = 0.5f / float(width), halfV = 0.5f / float(height);
-    return {std::clamp(place.x, halfU, 1.0f - halfU), std::clamp(place.y, halfV, 1.0f - halfV)};
-}
-
-float Image::sampleAlpha(float u, float v) const {
-    if (pixels.empty() || !std::isfinite(u) || !std::isfinite(v)) return 0.0f;
+Texel Image::texel(float u, float v) const {
+    if (pixels.empty() || !std::isfinite(u) || !std::isfinite(v)) return {};
     const Bilinear b = corners(*this, u, v);
     const auto alpha = [&](int x, int y) {
         return float(pixels[4 * (size_t(y) * size_t(width) + size_t(x)) + 3]);
     };
-    const float top = lerp(alpha(b.x0, b.y0), alpha(b.x1, b.y0), b.fx);
-    return lerp(top, lerp(alpha(b.x0, b.y1), alpha(b.x1, b.y1), b.fx), b.fy);
+    const auto row = [&](int y) {
+        return Texel{Color(color(b.x0, y) * (1.0f - b.fx) + color(b.x1, y) * b.fx),
+                     lerp(alpha(b.x0, y), alpha(b.x1, y), b.fx)};
+    };
+    return mixed(row(b.y0), row(b.y1), b.fy);
+}
+
+V2f withinEdges(const V2f& place, int width, int height, float seen) {
+    if (width < 1 || height < 1) return place;
+    const auto within = [&](float x, int pixels) {
+        // A place stands for no more than what is about it: of a smaller size of the picture, too.
+        const float half = std::min(std::max(0.5f / float(pixels), seen > 0.0f ? seen : 0.0f), 0.5f);
+        return std::clamp(x, half, 1.0f - half);
+    };
+    return {within(place.x, width), within(place.y, height)};
 }
 
 std::shared_ptr<const Image> halved(const Image& image) {
@@ -77,18 +80,15 @@ ImageTexture::ImageTexture(std::shared_ptr<const Image> image) : sizes_{std::mov
     while (sizes_.back()->width > 1 || sizes_.back()->height > 1) sizes_.push_back(halved(*sizes_.back()));
 }
 
-Texture::Texel ImageTexture::at(const V2f& uv, float width) const {
-    const auto of = [&](size_t i) {
-        return Texel{sizes_[i]->sample(uv.x, uv.y), sizes_[i]->sampleAlpha(uv.x, uv.y)};
-    };
+Texel ImageTexture::at(const V2f& uv, float width) const {
+    const auto of = [&](size_t i) { return sizes_[i]->texel(uv.x, uv.y); };
     const float pixels = width * float(std::max(sizes_[0]->width, sizes_[0]->height));
     if (!(pixels > 1.0f)) return of(0);
     const float level = std::min(std::log2(pixels), float(sizes_.size() - 1));
     const size_t finer = size_t(level);
     const float part = level - float(finer);
     if (part == 0.0f || finer + 1 == sizes_.size()) return of(finer);
-    const Texel a = of(finer), b = of(finer + 1);
-    return {Color(V3f(a.color) * (1.0f - part) + V3f(b.color) * part), lerp(a.alpha, b.alpha, part)};
+    return mixed(of(finer), of(finer + 1), part);
 }
 
 size_t ImageTexture::bytes() const {

@@ -12,7 +12,16 @@
 namespace ovrix::base {
 
 /// A place on a picture of that many pixels, or the nearest from which nothing of the other side is seen.
-V2f withinEdges(const V2f& place, int width, int height);
+/// @param seen  of what is seen there, as a part of the picture
+V2f withinEdges(const V2f& place, int width, int height, float seen = 0.0f);
+
+/// What a picture holds at a place.
+struct Texel {
+    Color color{0.0f};
+    float alpha = 0.0f;
+};
+/// Of a picture that is not there: to be seen.
+inline const Texel kMissingTexel{Color(1.0f, 0.0f, 1.0f), 1.0f};
 
 /// RGBA in half floats, linear light, row 0 at the top. Immutable once made, so it may be read by all
 /// threads.
@@ -26,16 +35,16 @@ struct Image {
         const half* p = &pixels[4 * (size_t(y) * size_t(width) + size_t(x))];
         return Color(p[0] * scale, p[1] * scale, p[2] * scale);
     }
-    /// Bilinear, repeating; u to the right, v up, both 0 to 1 over the picture.
-    Color sample(float u, float v) const;
-    /// The place, or the nearest from which nothing of the other side is seen.
-    V2f within(const V2f& place) const { return withinEdges(place, width, height); }
+    /// Bilinear, repeating; u to the right, v up, both 0 to 1 over the picture. Nothing where they are no
+    /// numbers.
+    Texel texel(float u, float v) const;
+    Color sample(float u, float v) const { return texel(u, v).color; }
     /// The same, but its edges go on instead.
     Color sampleWithin(float u, float v) const {
-        const V2f place = within(V2f(u, v));
+        const V2f place = withinEdges(V2f(u, v), width, height);
         return sample(place.x, place.y);
     }
-    float sampleAlpha(float u, float v) const;
+    float sampleAlpha(float u, float v) const { return texel(u, v).alpha; }
 };
 
 /// The same in a half of its size each way, rounded down, and at least 1.
@@ -44,16 +53,12 @@ std::shared_ptr<const Image> halved(const Image& image);
 /// A picture that is laid on things. Immutable, thread safe.
 class Texture {
   public:
-    struct Texel {
-        Color color{0.0f};
-        float alpha = 0.0f;
-    };
     virtual ~Texture() = default;
     /// Linear light at a place, repeating; u to the right, v up. Nothing where it is no number.
     /// @param width  of what is seen there, as a part of the picture: what is finer is not seen; 0 for all
     virtual Texel at(const V2f& uv, float width) const = 0;
-    /// See Image::within().
-    virtual V2f within(const V2f& place) const = 0;
+    /// See withinEdges().
+    virtual V2f within(const V2f& place, float width) const = 0;
     /// That it takes for itself.
     virtual size_t bytes() const { return 0; }
 };
@@ -64,7 +69,9 @@ class ImageTexture : public Texture {
   public:
     explicit ImageTexture(std::shared_ptr<const Image> image);
     Texel at(const V2f& uv, float width) const override;
-    V2f within(const V2f& place) const override { return sizes_[0]->within(place); }
+    V2f within(const V2f& place, float width) const override {
+        return withinEdges(place, sizes_[0]->width, sizes_[0]->height, width);
+    }
     size_t bytes() const override;
 
   private:

@@ -181,13 +181,20 @@ static float edgeOf(const DisplacementInput& in) {
     return detail / scaleOf(in.matrix);
 }
 
-static std::shared_ptr<const Tessellation> cutOf(const DisplacementInput& in, Progress& progress) {
+static double bytesOf(const DisplacementInput& in, size_t triangles) {
+    return kBytesOfTriangle * double(triangles) * double(1 + in.moves.size());
+}
+
+/// @param taken  bytes of the others
+static std::shared_ptr<const Tessellation> cutOf(const DisplacementInput& in, double taken,
+                                                 Progress& progress) {
     const auto require = [&](size_t triangles) {
-        const double bytes = kBytesOfTriangle * double(triangles) * double(1 + in.moves.size());
+        const double bytes = bytesOf(in, triangles) + taken;
         if (bytes > double(in.memoryLimit))
-            throw Error(fmt::format("the relief of {} takes {} or more, over the limit of {}", in.name,
-                                    byteText(bytes), byteText(double(in.memoryLimit))),
-                        {}, "Make the detail of its relief longer, or raise the memory limit");
+            throw Error(
+                fmt::format("the relief of {} takes {} or more, with that of others, over the limit of {}",
+                            in.name, byteText(bytes), byteText(double(in.memoryLimit))),
+                {}, "Make the detail of its relief longer, or raise the memory limit");
     };
     require(in.mesh->triangles().size());
     return std::make_shared<const Tessellation>(tessellate(*in.mesh, edgeOf(in), require, progress));
@@ -223,37 +230,43 @@ static Displaced madeOf(const DisplacementInput& in, const std::shared_ptr<const
     return out;
 }
 
-Displaced displaced(const DisplacementInput& in, Progress& progress) {
-    const auto cut = cutOf(in, progress);
-    return madeOf(in, cut, heightsOf(in, *cut, progress), progress);
+void Displacements::begin() {
+    ++round_;
+    std::erase_if(kept_, [&](const auto& k) { return k->asked + 2 < round_; });
+    bytes_ = 0;
+}
+
+/// What is kept of it, the same if there is, and else what may be made anew of it.
+Displacements::Kept& Displacements::slotFor(const DisplacementInput& in, uint64_t key) {
+    const auto of = [&](const Kept& k) { return k.mesh == in.mesh && k.moves == in.moves; };
+    for (const bool same : {true, false})
+        for (const auto& k : kept_)
+            if (of(*k) && (same ? k->key == key && k->made.mesh : k->asked != round_)) return *k;
+    kept_.push_back(std::make_unique<Kept>(Kept{in.mesh, in.moves}));
+    return *kept_.back();
 }
 
 /// A colour that is edited leaves the heights as they are: then the mesh stays, and all that is built on it.
 const Displaced& Displacements::of(const DisplacementInput& in, uint64_t key, Progress& progress) {
     Progress::Task task(progress, "Displacing");
+    Kept& k = slotFor(in, key);
     const float edge = edgeOf(in);
-    const auto known = std::find_if(kept_.begin(), kept_.end(), [&](const auto& k) {
-        return k->mesh == in.mesh && k->moves == in.moves && k->edge == edge && (!k->used || k->key == key);
-    });
-    if (known != kept_.end() && (*known)->key == key) {
-        (*known)->used = true;
-        return (*known)->made;
+    if (!k.made.mesh || k.key != key || k.edge != edge) {
+        const auto cut = k.made.mesh && k.edge == edge ? k.made.finer.cut : cutOf(in, bytes_, progress);
+        std::vector<float> heights = heightsOf(in, *cut, progress);
+        if (cut != k.made.finer.cut || heights != k.heights) {
+            k.made = {};  // before the other: both would take twice the room
+            k.made = madeOf(in, cut, heights, progress);
+        }
+        k.heights = std::move(heights), k.key = key, k.edge = edge;
     }
-    const auto cut = known != kept_.end() ? (*known)->made.finer.cut : cutOf(in, progress);
-    std::vector<float> heights = heightsOf(in, *cut, progress);
-    if (known != kept_.end() && (*known)->heights == heights) {
-        (*known)->key = key, (*known)->used = true;
-        return (*known)->made;
-    }
-    Displaced made = madeOf(in, cut, heights, progress);
-    kept_.push_back(
-        std::make_unique<Kept>(Kept{in.mesh, in.moves, key, edge, std::move(heights), std::move(made)}));
-    return kept_.back()->made;
+    if (k.asked != round_) bytes_ += bytesOf(in, k.made.mesh->triangles().size());
+    k.asked = round_;
+    return k.made;
 }
 
-void Displacements::dropUnused() {
-    std::erase_if(kept_, [](const auto& k) { return !k->used; });
-    for (const auto& k : kept_) k->used = false;
+void Displacements::end() {
+    std::erase_if(kept_, [&](const auto& k) { return k->asked != round_; });
 }
 
 }  // namespace ovrix::deliver

@@ -24,32 +24,36 @@ struct Displaced {
 /// Whether relief moves any of its faces.
 bool isDisplaced(const DisplacementInput& input);
 
-/// Cut into faces with edges no longer than the finest detail that a material asks for, then each point moved
-/// along the mean normal of the mesh by the mean of what the materials around it say, which is bounded by
-/// their numbers and 0 where it is no number. Normals are made again. Nothing gapes: also not where UVs,
-/// normals or slots are cut. Throws Error, which names it, where it would pass the limit; Cancelled.
-/// Cook, "Shade Trees", SIGGRAPH 84, doi:10.1145/800031.808602.
-Displaced displaced(const DisplacementInput& input, Progress& progress);
-
-/// Keeps what was made while nothing that it is made from changes. For one thread.
+/// Keeps what was made while nothing that it is made from changes: one for each that is asked for between
+/// begin() and end(). For one thread.
 class Displacements {
   public:
+    void begin();
+    /// The mesh cut into faces with edges no longer than the finest detail that a material asks for, then
+    /// each point moved along the mean normal of the mesh by the mean of what the materials around it say,
+    /// which is bounded by their numbers and 0 where it is no number. Normals are made again. Nothing gapes:
+    /// also not where UVs, normals or slots are cut. Throws Error, which names it, where all since begin()
+    /// would pass the limit; Cancelled. Cook, "Shade Trees", SIGGRAPH 84, doi:10.1145/800031.808602.
     /// @param key  changes with all that the materials' relief is made from
     const Displaced& of(const DisplacementInput& input, uint64_t key, Progress& progress);
-    /// Forgets what was not asked for since the last call.
-    void dropUnused();
+    /// Forgets what was not asked for since begin(). Where rounds are given up before it, what none of the
+    /// last two asked for goes.
+    void end();
 
   private:
     struct Kept {
         MeshPtr mesh;
         std::vector<MeshPtr> moves;
-        uint64_t key;
-        float edge;
-        std::vector<float> heights;
-        Displaced made;
-        bool used = true;
+        uint64_t key = 0;
+        float edge = 0;
+        std::vector<float> heights = {};
+        Displaced made = {};  ///< without a mesh before it is made
+        uint64_t asked = 0;   ///< in which round
     };
+    Kept& slotFor(const DisplacementInput& input, uint64_t key);
     std::vector<std::unique_ptr<Kept>> kept_;
+    uint64_t round_ = 0;
+    double bytes_ = 0;  ///< of all since begin()
 };
 
 }  // namespace ovrix::deliver

@@ -95,6 +95,7 @@ void RenderSceneBuilder::displace(const SceneContext& scene, const JobOptions& o
     const Document& document = scene.document;
     const EvalOptions eval{o.frame, o.draft ? Purpose::Viewport : Purpose::Render, !o.draft};
     Evaluator::Query query(evaluator_, scene, eval, progress);
+    displacements_.begin();
     for (Item& item : items) {
         if (!item.mesh) continue;
         DisplacementInput in{.mesh = item.mesh, .moves = item.meshMoves, .matrix = item.matrix};
@@ -117,7 +118,7 @@ void RenderSceneBuilder::displace(const SceneContext& scene, const JobOptions& o
             job.problems.push_back(problemOf(e));
         }
     }
-    displacements_.dropUnused();
+    displacements_.end();
 }
 
 }  // namespace ovrix::deliver

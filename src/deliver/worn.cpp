@@ -57,14 +57,6 @@ Numbers numbersOf(const SurfaceMaterial& m, const Samples& s, Progress& progress
     return n;
 }
 
-/// The materials of an object's slots: its own, or those of the file.
-std::vector<std::string> slotsOf(const Document& d, const Node& object, double frame) {
-    const std::string own = d.value(object.id, kObject.object.material, frame);
-    if (!own.empty() || !findSpec(specsOf(object), kObject.slots.id())) return {own};
-    const Refs slots = d.value(object.id, kObject.slots, frame);
-    return slots.empty() ? std::vector<std::string>{own} : slots;
-}
-
 }  // namespace
 
 std::string wornKey(const std::string& layer, size_t prototype) {
@@ -138,7 +130,7 @@ std::vector<WornPlace> WornLooks::placesOf(Evaluator::Query& query, const std::s
 
 Worn WornLooks::ofObject(Evaluator::Query& query, const Node& object, const MeshPtr& mesh) {
     const double frame = query.options().frame;
-    const std::vector<std::string> slots = slotsOf(query.document(), object, frame);
+    const std::vector<std::string> slots = materialsOf(query.document(), object, frame);
     return kept(query, object.id, mesh, object.id, slots, [&] {
         const SurfacePtr surface = query.surface(object.id);
         const std::shared_ptr<const CornerPlaces> corners = cornersOf(*surface);
@@ -163,7 +155,7 @@ Worn WornLooks::ofCopies(Evaluator::Query& query, const Node& layer,
     const double frame = query.options().frame;
     std::string material = d.value(layer.id, kLayer.material, frame);
     if (const Node* model = d.find(copies->prototypes[size_t(prototype)]); material.empty() && model)
-        material = slotsOf(d, *model, frame).front();
+        material = materialsOf(d, *model, frame).front();
     return kept(query, wornKey(layer.id, size_t(prototype)), copies, layer.id, {material}, [&] {
         const AttributeSet& a = copies->attributes;
         Samples samples = samplesOf(a);

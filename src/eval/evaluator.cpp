@@ -67,31 +67,47 @@ namespace {
 /// Images by the paths of a scene, for what may ask for nothing else.
 class SceneImages : public ImageSource {
   public:
-    SceneImages(const SceneContext& scene, ImageCache& cache, Progress& progress)
-        : scene_(scene), cache_(cache), progress_(progress) {}
+    SceneImages(const SceneContext& scene, Evaluator& evaluator, Progress& progress)
+        : scene_(scene), evaluator_(evaluator), progress_(progress) {}
     std::shared_ptr<const Image> image(const std::string& path, const std::string& space) override {
-        return cache_.image(scene_.resolve(path), space);
+        return evaluator_.images().image(scene_.resolve(path), space);
     }
     std::shared_ptr<const Texture> texture(const std::string& path, const std::string& space) override {
-        return cache_.texture(scene_.resolve(path), space, progress_);
+        return evaluator_.texture(scene_.resolve(path), space, progress_);
     }
     std::map<int, std::shared_ptr<const Texture>> tiles(const std::string& pattern,
                                                         const std::string& space) override {
-        return cache_.tiles(scene_.resolve(pattern), space, progress_);
+        return evaluator_.tiles(scene_.resolve(pattern), space, progress_);
     }
 
   private:
     const SceneContext& scene_;
-    ImageCache& cache_;
+    Evaluator& evaluator_;
     Progress& progress_;
 };
 
 }  // namespace
 
+static uint64_t turnOf(const std::filesystem::path& path, const std::string& space) {
+    return Hasher().add(std::string_view(path.native())).add(std::string_view(space)).value();
+}
+
+std::shared_ptr<const Texture> Evaluator::texture(const std::filesystem::path& path, const std::string& space,
+                                                  Progress& progress) {
+    const KeyLocks::Turn turn = turns_.take(turnOf(path, space), progress);
+    return images_.texture(path, space, progress);
+}
+
+std::map<int, std::shared_ptr<const Texture>> Evaluator::tiles(const std::filesystem::path& pattern,
+                                                               const std::string& space, Progress& progress) {
+    const KeyLocks::Turn turn = turns_.take(turnOf(pattern, space), progress);
+    return images_.tiles(pattern, space, progress);
+}
+
 /// The object's own recipe on its mesh. Fields are asked in the object's space: moving it moves them with it.
 void Evaluator::shapeObject(const SceneContext& scene, const Node& node, double frame, ObjectResult& result,
                             Progress& progress) {
-    SceneImages images(scene, images_, progress);
+    SceneImages images(scene, *this, progress);
     for (const Step& step : node.steps) {
         StepReport report;
         report.step = step.id, report.in = result.mesh->triangles().size();

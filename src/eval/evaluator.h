@@ -84,6 +84,11 @@ class Evaluator {
     explicit Evaluator(size_t cacheBytes = size_t(2) << 30);
 
     ImageCache& images() { return images_; }
+    /// See ImageCache: of threads that ask for the same one prepares it. Throw Error and Cancelled.
+    std::shared_ptr<const Texture> texture(const std::filesystem::path& path, const std::string& space,
+                                           Progress& progress);
+    std::map<int, std::shared_ptr<const Texture>> tiles(const std::filesystem::path& pattern,
+                                                        const std::string& space, Progress& progress);
 
     /// Throws Error (naming the object) or Cancelled.
     ObjectResult object(const SceneContext& scene, const std::string& id, double frame, Progress& progress);

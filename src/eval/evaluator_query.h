@@ -23,11 +23,11 @@ class Evaluator::Query : public SceneQuery, public ImageSource {
         return evaluator_.images_.image(scene_->resolve(file), space);
     }
     std::shared_ptr<const Texture> texture(const std::string& file, const std::string& space) override {
-        return evaluator_.images_.texture(scene_->resolve(file), space, progress_);
+        return evaluator_.texture(scene_->resolve(file), space, progress_);
     }
     std::map<int, std::shared_ptr<const Texture>> tiles(const std::string& pattern,
                                                         const std::string& space) override {
-        return evaluator_.images_.tiles(scene_->resolve(pattern), space, progress_);
+        return evaluator_.tiles(scene_->resolve(pattern), space, progress_);
     }
     std::shared_ptr<const CurveSet> curves(const std::string& id) override;
     std::shared_ptr<const PointSet> points(const std::string& file) override;

@@ -116,14 +116,8 @@ struct CompiledField::Entry {
 
 CompiledField::~CompiledField() = default;
 size_t CompiledField::sourceCount() const { return entries_.size(); }
-bool CompiledField::readsLight() const {
-    return std::any_of(entries_.begin(), entries_.end(),
-                       [](const Entry& e) { return e.kernel->readsLight(); });
-}
-
-bool CompiledField::readsElements() const {
-    return std::any_of(entries_.begin(), entries_.end(),
-                       [](const Entry& e) { return e.kernel->readsElements(); });
+bool CompiledField::reads(bool (SourceKernel::*what)() const) const {
+    return std::any_of(entries_.begin(), entries_.end(), [&](const Entry& e) { return (*e.kernel.*what)(); });
 }
 
 CompiledField::CompiledField(const Field& field, const FieldContext& context, SharedSources& shared)

@@ -62,6 +62,8 @@ class SourceKernel {
     virtual bool readsElements() const { return false; }
     /// Whether it reads the light that arrives: see channel::arriving.
     virtual bool readsLight() const { return false; }
+    /// Whether it reads how much of texture places is seen: see channel::uvWidth.
+    virtual bool readsUvWidth() const { return false; }
 };
 
 /// Sources that several fields have alike: compiled once, and at one place worked out once. For one thread.
@@ -127,8 +129,8 @@ class CompiledField {
     /// Source i alone: remapped, before blending. For the strip previews.
     void evaluateSource(size_t i, const Samples& samples, std::span<float> out) const;
     size_t sourceCount() const;
-    bool readsElements() const;
-    bool readsLight() const;
+    /// Whether one of its sources does: see SourceKernel.
+    bool reads(bool (SourceKernel::*what)() const) const;
 
   private:
     friend class FieldsAt;
@@ -220,9 +222,8 @@ class ResolvedParams {
     const Stored<T>& uniform(const Handle<T>& handle) const { return get<Stored<T>>(handle.id()); }
     /// A number, in x, or a vector.
     V3d numbers(const std::string& id) const;
-    /// Whether some field reads what elements carry.
-    bool readsElements() const;
-    bool readsLight() const;
+    /// Whether a source of one of its fields does: see SourceKernel.
+    bool reads(bool (SourceKernel::*what)() const) const;
 
   private:
     struct Entry {

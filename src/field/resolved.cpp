@@ -70,14 +70,9 @@ VaryingColor ResolvedParams::varyingColor(const std::string& id) const {
     return {low ? *low : Color(0.0f), std::get<Color>(e.value), e.field, e.ramp, e.curves};
 }
 
-bool ResolvedParams::readsLight() const {
+bool ResolvedParams::reads(bool (SourceKernel::*what)() const) const {
     return std::any_of(entries_.begin(), entries_.end(),
-                       [](const auto& e) { return e.second.field && e.second.field->readsLight(); });
-}
-
-bool ResolvedParams::readsElements() const {
-    return std::any_of(entries_.begin(), entries_.end(),
-                       [](const auto& e) { return e.second.field && e.second.field->readsElements(); });
+                       [&](const auto& e) { return e.second.field && e.second.field->reads(what); });
 }
 
 namespace {

@@ -2,6 +2,7 @@
 #include "deliver/displacement.h"
 
 #include "deliver/studio.h"
+#include "field/field_support.h"
 #include "geo/mesh/primitives.h"
 
 using namespace ovrix::deliver;
@@ -9,22 +10,22 @@ using namespace ovrix::tests;
 
 namespace {
 
-std::shared_ptr<const CompiledField> formula(const std::string& text) {
-    FieldSource source = makeSource("formula");
-    source.params["formula"].value = text;
-    return std::make_shared<const CompiledField>(Field{{source}}, FieldContext{});
-}
-
 SurfaceMaterial relief(float low, float high, const std::string& text, float detail = 0.1f) {
     SurfaceMaterial m;
     m.displaced = true, m.detail = detail;
-    m.bump = {low, high, text.empty() ? nullptr : formula(text)};
+    m.bump = {low, high, text.empty() ? nullptr : compiledFormula(text)};
     return m;
+}
+
+Displaced displaced(const DisplacementInput& input) {
+    Displacements displacements;
+    displacements.begin();
+    return displacements.of(input, 1, Progress::none());
 }
 
 Displaced displacedBy(const MeshPtr& mesh, const std::vector<const SurfaceMaterial*>& materials,
                       const M44f& matrix = M44f()) {
-    return displaced({.mesh = mesh, .materials = materials, .matrix = matrix}, Progress::none());
+    return displaced({.mesh = mesh, .materials = materials, .matrix = matrix});
 }
 
 /// A plane that wears a material whose relief is moved, seen from above.
@@ -182,6 +183,79 @@ TEST_CASE("fields of what is displaced are asked as on the mesh that it was", "[
     }
 }
 
+TEST_CASE("what was displaced is kept once, whatever is given up", "[displacement][memory]") {
+    const MeshPtr plane = makePlane(2, 1), other = makePlane(2, 2);
+    const SurfaceMaterial up = relief(0, 0.25f, ""), higher = relief(0, 0.5f, ""),
+                          fine = relief(0, 0.5f, "", 0.02f);
+    Displacements all;
+    const auto of = [&](const MeshPtr& mesh, const SurfaceMaterial& m, uint64_t key,
+                        size_t limit = SIZE_MAX) {
+        return all.of({.mesh = mesh, .materials = {&m}, .memoryLimit = limit}, key, Progress::none());
+    };
+    all.begin();
+    const MeshPtr first = of(plane, up, 1).mesh;
+    of(other, up, 1);
+    all.end();
+    // Rounds that are given up: each makes one anew, and the mesh before it is let go.
+    std::vector<std::weak_ptr<const Mesh>> made;
+    for (uint64_t round = 0; round < 6; ++round) {
+        all.begin();
+        made.push_back(of(plane, round % 2 ? up : higher, 10 + round).mesh);
+    }
+    CHECK(std::count_if(made.begin(), made.end(), [](const auto& m) { return !m.expired(); }) == 1);
+    // Another number of the same heights: the same mesh. Another detail is another one.
+    all.begin();
+    const MeshPtr now = of(plane, up, 30).mesh;
+    all.end();
+    all.begin();
+    CHECK(of(plane, up, 31).mesh == now);
+    CHECK(of(plane, fine, 32).mesh != now);
+    all.end();
+    // The limit is for all together.
+    const size_t faces = now->triangles().size();
+    all.begin();
+    CHECK_NOTHROW(of(makePlane(2, 1), up, 40, faces * 600));
+    CHECK_THROWS_WITH(of(makePlane(2, 1), up, 41, faces * 600), Catch::Contains("over the limit"));
+}
+
+TEST_CASE("copies of what is displaced, and meshes that change, have its relief",
+          "[displacement][translate]") {
+    Raised s;
+    s.set(s.plane + "/size", "0.5");
+    s.set(s.plane + "/rendered", "false");
+    const std::string ground = s.add("plane");
+    s.document = withLayer(s.document, ground, s.plane);
+    std::string layer;
+    for (const NodePtr& node : s.document.nodes(Category::Layer)) layer = node->id;
+    s.set(layer + "/scatter/count", "4");
+    const RenderJob job = s.job();
+    CHECK(job.problems.empty());
+    float most = 0;
+    for (int i = 0; i < 40; ++i)
+        for (int k = 0; k < 40; ++k)
+            most = std::max(most, heightAt(job, float(i) * 0.05f - 1.0f, float(k) * 0.05f - 1.0f));
+    CHECK(most > 0.1f);  // as large as the copy is
+    // A plane whose own step lifts it from frame to frame, while the shutter is open.
+    Raised moving;
+    Node plane = moving.document.get(moving.plane);
+    plane.steps.push_back(makeStep("displace", plane));
+    plane.steps[0].params["by"].value = 0.0;
+    plane.steps[0].params["by"].keys = {{1, 0.0, KeyEase::Linear}, {3, 1.0, KeyEase::Linear}};
+    moving.document.put(plane);
+    moving.set("render/shutter", "1");
+    for (const double frame : {2.0, 3.0, 1.0, 2.0}) {  // and back
+        JobOptions options;
+        options.frame = frame;
+        const RenderJob then = moving.builder.build(moving.scene(), options, Progress::none());
+        CHECK(then.problems.empty());
+        const auto at = [&](float time) {
+            return 10.0f - then.scene->intersect({V3f(0.3f, 10, 0.2f), V3f(0, -1, 0), time}, false).distance;
+        };
+        CHECK(at(1.0f) == Approx(0.25f + 0.5f * float(frame - 1)).epsilon(1e-3));
+        if (frame > 1) CHECK(at(0.0f) == Approx(0.25f + 0.5f * float(frame - 2)).margin(1e-3));
+    }
+}
+
 TEST_CASE("what lies on a displaced surface is told to stay", "[displacement][checks]") {
     Raised s;
     const std::string said = "the render displaces Plane by up to 0.25 m";
@@ -209,8 +283,7 @@ TEST_CASE("what changes its shape while the shutter is open takes its relief alo
     M44f up;
     up.translate(V3f(0, 1, 0));
     const MeshPtr later = transformed(*plane, up);
-    const Displaced made =
-        displaced({.mesh = plane, .moves = {plane, later}, .materials = {&out}}, Progress::none());
+    const Displaced made = displaced({.mesh = plane, .moves = {plane, later}, .materials = {&out}});
     REQUIRE(made.moves.size() == 2);
     for (const V3f& p : made.moves[0]->positions()) CHECK(p.y == Approx(0.25f));
     for (const V3f& p : made.moves[1]->positions()) CHECK(p.y == Approx(1.25f));
@@ -222,10 +295,8 @@ TEST_CASE("what changes its shape while the shutter is open takes its relief alo
     more.points.set("P", std::move(points));
     more.finish();
     CHECK(
-        displaced({.mesh = std::make_shared<const Mesh>(more), .moves = {plane, plane}, .materials = {&out}},
-                  Progress::none())
+        displaced({.mesh = std::make_shared<const Mesh>(more), .moves = {plane, plane}, .materials = {&out}})
             .moves.empty());
     // One with other faces: all keep the shape of the first.
-    CHECK(displaced({.mesh = plane, .moves = {plane, makePlane(2, 2)}, .materials = {&out}}, Progress::none())
-              .moves.empty());
+    CHECK(displaced({.mesh = plane, .moves = {plane, makePlane(2, 2)}, .materials = {&out}}).moves.empty());
 }

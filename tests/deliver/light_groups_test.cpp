@@ -52,6 +52,23 @@ TEST_CASE("lights without a group are not kept apart, and named ones share by na
     CHECK(s.job().groups == std::vector<std::string>{"", "neon sign"});
 }
 
+TEST_CASE("the group of what glows is that of the material which does", "[translate][groups][over]") {
+    Grouped s;
+    s.set(s.glow + "/emission_group", "neon");
+    s.set(s.glow + "/emission_luminance", "0");
+    CHECK(s.job().groups.empty());  // nothing is in it
+    const std::string below = s.add("surface");
+    s.set(s.other + "/material", below);
+    s.set(below + "/over", s.glow);
+    s.set(below + "/emission_group", "below");
+    s.set(s.glow + "/emission_luminance", "500");
+    CHECK(s.job().groups == std::vector<std::string>{"", "neon"});
+    const Film film = s.filmOf(s.job());
+    V3f neon(0.0f);
+    for (size_t i = 0; i < film.pixels().size(); ++i) neon += film.light(i, 1);
+    CHECK(neon.x > 0.1f);
+}
+
 TEST_CASE("a file of passes holds each group's light under its name", "[translate][groups][image]") {
     Grouped s;
     s.set(s.sun + "/group", "low.sun");

@@ -232,3 +232,42 @@ TEST_CASE("materials read what elements carry: attributes of copies, and how far
         CHECK(brightness() == Approx(tips).epsilon(1e-3));
     }
 }
+
+TEST_CASE("a picture that is far away is the mean of what a pixel sees of it", "[translate][texture]") {
+    // Stripes of one texel, 40 of them in a pixel: one pass alone would be black or white by chance.
+    Studio s;
+    s.document.remove(s.ball);
+    s.set(s.add("dome") + "/exposure", "0");
+    ovrix::io::Picture stripes{256, 4, {}};
+    for (const char* c : {"R", "G", "B"}) {
+        ovrix::io::Channel plane{c, std::vector<float>(256 * 4)};
+        for (size_t i = 0; i < plane.values.size(); ++i) plane.values[i] = float(i % 2);
+        stripes.channels.push_back(std::move(plane));
+    }
+    writeImage(s.folder / "stripes.exr", stripes, defaultWriteOptions(s.folder / "stripes.exr"));
+    const std::string plane = s.add("plane"), material = s.add("surface");
+    s.set(plane + "/material", material);
+    s.set(plane + "/size", "2");
+    s.set(material + "/specular_weight", "0");
+    s.set("camera/position", "0,12,0.01");
+    const auto spread = [&](const std::string& projection, int from, int to) {
+        FieldSource image = makeSource("image");
+        image.params["file"].value = std::string("stripes.exr");
+        image.params["space"].value = std::string("Linear Rec.709");
+        image.params["projection"].value = projection;
+        Param base = paramAt(s.document, {material, "", "base_color"});
+        base.value = Color(1.0f), base.low = Color(0.0f);
+        base.field = std::make_shared<Field>(Field{{image}});
+        s.document = withParam(s.document, {material, "", "base_color"}, base);
+        const Film film = s.render(16, 1);
+        double most = 0;
+        for (int y = from; y < to; ++y)
+            for (int x = from; x < to; ++x)
+                most = std::max(most, std::abs(double(film.at(x, y).albedo.x) / film.at(x, y).samples - 0.5));
+        return most;
+    };
+    CHECK(spread("uv", 7, 9) < 0.02);
+    CHECK(spread("planar", 7, 9) < 0.02);
+    s.set("camera/position", "0,0.01,0.001");  // within one of them each pixel is its own
+    CHECK(spread("uv", 0, 16) > 0.3);
+}

@@ -12,4 +12,10 @@ inline FieldSource with(FieldSource s, const std::string& param, const Value& va
     return s;
 }
 
+/// A field of one formula, ready to run.
+inline std::shared_ptr<const CompiledField> compiledFormula(const std::string& text) {
+    return std::make_shared<const CompiledField>(Field{{with(makeSource("formula"), "formula", text)}},
+                                                 FieldContext());
+}
+
 }  // namespace ovrix::tests

@@ -427,7 +427,7 @@ TEST_CASE("elements that are alike in an attribute have one random number", "[fi
     FieldSource source = makeSource("random");
     source.params["alike"].value = std::string("clump");
     const CompiledField field(Field{{source}}, context);
-    CHECK(field.readsElements());
+    CHECK(field.reads(&SourceKernel::readsElements));
     std::vector<float> out(4);
     field.evaluate(samplesOf(elements), out);
     CHECK(out[0] == out[1]);
@@ -435,4 +435,34 @@ TEST_CASE("elements that are alike in an attribute have one random number", "[fi
     CHECK(out[0] != out[2]);
     source.params["alike"].value = std::string("nothing");
     CHECK_THROWS_AS(CompiledField(Field{{source}}, context), Error);
+}
+
+TEST_CASE("soft noise leaves out what is finer than what is seen, in its own space", "[field][noise]") {
+    const auto fieldOf = [](int64_t octaves, const std::string& kind = "soft") {
+        FieldSource s = with(with(makeSource("noise"), "octaves", octaves), "kind", kind);
+        s.params["size"].value = 1.0, s.params["contrast"].value = 0.3;  // nowhere cut off
+        return CompiledField(Field{{s}}, FieldContext());
+    };
+    const auto at = [](const CompiledField& f, const V3f& p, float width, float scale) {
+        M44f toObject;
+        toObject.scale(V3f(1.0f / scale));
+        const V3f place = p * scale;
+        Samples one(1);
+        one.with(channel::position, {&place, 1}).with(channel::toObject, {&toObject, 1});
+        if (width > 0.0f) one.with(channel::width, {&width, 1});
+        float x = 0;
+        f.evaluate(one, {&x, 1});
+        return x;
+    };
+    const CompiledField one = fieldOf(1), four = fieldOf(4), cells = fieldOf(4, "cells");
+    for (int i = 0; i < 40; ++i) {
+        const V3f p(0.37f * float(i), 0.11f * float(i), 1.7f);
+        for (const float scale : {1.0f, 10.0f, 0.1f}) {
+            // Of four octaves the first has 8 parts of 15.
+            CHECK(at(four, p, 100.0f * scale, scale) - 0.5f ==
+                  Approx((at(one, p, 0, scale) - 0.5f) * 8 / 15).margin(1e-4));
+            CHECK(at(four, p, 0.1f * scale, scale) == at(four, p, 0, scale));
+            CHECK(at(cells, p, 100.0f * scale, scale) == at(cells, p, 0, scale));
+        }
+    }
 }

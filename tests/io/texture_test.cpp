@@ -65,7 +65,7 @@ void checkAlike(const Texture& tiled, const Image& image, float tolerance) {
     for (uint64_t i = 0; i < 4000; ++i) {
         const Random4 r = random4(5, i, Stream::Place);
         const V2f uv(r[0] * 3.0f - 1.0f, r[1] * 3.0f - 1.0f);
-        const Texture::Texel texel = tiled.at(uv, 0.0f);
+        const Texel texel = tiled.at(uv, 0.0f);
         REQUIRE((V3f(texel.color) - V3f(image.sample(uv.x, uv.y))).length() < tolerance);
         REQUIRE(std::abs(texel.alpha - image.sampleAlpha(uv.x, uv.y)) < tolerance);
     }
@@ -142,6 +142,36 @@ TEST_CASE("a large picture is read in tiles, as it is", "[image][texture]") {
     CHECK(f.tiledFiles().size() == 3);
 }
 
+TEST_CASE("a tile shows nothing of its other side, near and far", "[image][texture]") {
+    auto image = std::make_shared<Image>();
+    image->width = image->height = 64;
+    for (int i = 0; i < 64 * 64; ++i)
+        for (int c = 0; c < 4; ++c) image->pixels.push_back(half(i % 64 < 32 ? 0.0f : 1.0f));
+    const ImageTexture texture(image);
+    for (const float width : {0.0f, 0.01f, 0.05f, 0.1f}) {
+        const auto red = [&](float u) {
+            const V2f place = texture.within(V2f(u, 0.5f), width);
+            return texture.at(place, width).color.x;
+        };
+        CHECK(red(0.0f) < 1e-3f);
+        CHECK(red(1.0f) > 0.999f);
+    }
+    CHECK(texture.within(V2f(0.2f, 0.9f), 7.0f) == V2f(0.5f));
+    CHECK(texture.within(V2f(0.2f, 0.9f), NAN) == V2f(0.2f, 0.9f));
+}
+
+TEST_CASE("tiles of one picture count together", "[image][texture][tiles]") {
+    Folders f;
+    for (const int tile : {1001, 1002, 1003})  // 8 MB each
+        f.write("rock." + std::to_string(tile) + ".exr", 1024, 1024, [&](int, int) { return V4f(0.25f); });
+    const auto tiles = f.cache.tiles(f.folder / "rock.<UDIM>.exr", "Linear Rec.709", Progress::none());
+    CHECK(tiles.size() == 3);
+    CHECK(f.tiledFiles().size() == 3);
+    CHECK(f.cache.bytes() == 0);
+    // One of them by itself is small, whatever was read before.
+    CHECK(f.texture(f.folder / "rock.1001.exr")->bytes() > 0);
+}
+
 TEST_CASE("tiles give the same bits on many threads and in little memory", "[image][texture][threads]") {
     Folders f;
     const auto texture = f.texture(f.write("large.exr", kWide, kHigh, patches));
@@ -183,6 +213,10 @@ TEST_CASE("textures that cannot be prepared leave nothing half made", "[image][t
     ImageCache other;
     CHECK(other.texture(path, "Linear Rec.709", Progress::none()));
     CHECK(fs::file_size(f.tiledFiles()[0]) > 1'000'000);
+    // One that was damaged from the first, too.
+    const fs::path second = f.write("second.exr", kWide, kHigh, patches);
+    writeFile(*ovrix::io::textureFile(second, "Linear Rec.709", ovrix::base::fileStamp(second)), "no tiles");
+    CHECK(V3f(f.texture(second)->at(V2f(0.5f), 1.0f).color).x == Approx(0.5f).margin(0.02));
     // Where nothing can be written it is in memory.
     fs::remove_all(f.caches / "ovrix");
     writeFile(f.caches / "ovrix", "a file in the way");
@@ -208,8 +242,12 @@ TEST_CASE("the folder of textures is kept small, and only what was written there
     CHECK(fs::exists(folder / "holiday.exr"));
     CHECK(fs::exists(folder / "0123456789ABCDEF.exr"));
     CHECK(fs::exists(folder / "0123456789abcdef.png"));
+    // What this process may read stays.
+    const fs::path used = *ovrix::io::textureFile("some.png", "sRGB", 7);
+    writeFile(used, "x");
     ovrix::io::dropTextureFiles(0);
-    CHECK(f.tiledFiles().size() == 3);
+    CHECK(fs::exists(used));
+    CHECK(f.tiledFiles().size() == 4);
     fs::remove_all(folder);
     ovrix::io::dropTextureFiles(0);  // none there
 }

@@ -264,7 +264,7 @@ GlStrands::Drawn GlScene::drawnStrands(const std::string& layer) const {
     const document::DrawnLook& look = it->second;
     out.flat = look.drawn;
     if (look.edge > 0.0f) out.edge = look.edge;
-    out.shadow = encoded(look.shadow), out.line = encoded(look.color);
+    out.lit = encoded(look.lit), out.shadow = encoded(look.shadow), out.line = encoded(look.color);
     out.each = look.elements;
     if (look.unit == render::Contours::Unit::Metres)
         out.metres = 0.5f * look.width;
@@ -293,7 +293,7 @@ void GlScene::drawStrands(const Options& o) {
         settings.drawn = combed ? GlStrands::Drawn() : drawnStrands(batch.layer);
         if (combed && batch.guides) batch.lines = batch.roots = true;
         const bool marked = o.selected == batch.layer && !combed;
-        const QVector3D ink = settings.drawn.flat ? encoded(inks_[batch.layer]) : asVector(V3f(batch.color));
+        const QVector3D ink = settings.drawn.flat ? settings.drawn.lit : asVector(V3f(batch.color));
         const QVector3D own = marked ? ink * 0.7f + asVector(accent) * 0.3f : ink;
         // While guides are combed they are seen through the coat that lies between them.
         glDepthMask(combed && guided && !batch.guides ? GL_FALSE : GL_TRUE);

@@ -203,18 +203,13 @@ void GlScene::setDrawn(const EvalSnapshot& snapshot, const std::string& wearer, 
     const Node* node = d.find(material);
     const NodeType* type = node ? findNodeType(node->type) : nullptr;
     if (type && type->look) drawn_[wearer] = type->look(d, *node, 0);
-    if (type && type->color) inks_[wearer] = type->color(d, *node);
 }
 
 void GlScene::addObject(const EvalSnapshot& snapshot, const Node& node, const Overlay* overlay) {
     const Document& d = snapshot.document;
     const auto o = snapshot.objects.find(node.id);
     if (o == snapshot.objects.end()) return;
-    std::string material = d.value(node.id, kObject.object.material);
-    if (material.empty() && findSpec(specsOf(node), kObject.slots.id())) {
-        const Refs slots = d.value(node.id, kObject.slots);
-        if (!slots.empty()) material = slots[0];
-    }
+    const std::string material = materialsOf(d, node, 0).front();
     colors_[node.id] = materialColor(d, material);
     setDrawn(snapshot, node.id, material);
     prototypeMatrix_[node.id] = prototypeMatrix(d, node.id, 0);
@@ -271,7 +266,6 @@ void GlScene::update(const EvalSnapshot& snapshot) {
     batches_.clear();
     colors_.clear();
     drawn_.clear();
-    inks_.clear();
     prototypeMatrix_.clear();
     pickIds_ = {""};
     const Document& d = snapshot.document;

@@ -105,7 +105,6 @@ class GlScene : protected QOpenGLFunctions_3_3_Core {
     std::vector<CopyBatch> batches_;
     std::map<std::string, Color> colors_;
     std::map<std::string, document::DrawnLook> drawn_;  ///< by who wears it
-    std::map<std::string, Color> inks_;                 ///< its colour as it is, the same
     std::map<std::string, M44f> prototypeMatrix_;
     std::vector<std::string> pickIds_;
     QOpenGLVertexArrayObject boxVao_, dotVao_, gridVao_;

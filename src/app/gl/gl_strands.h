@@ -28,7 +28,7 @@ class GlStrands : protected QOpenGLFunctions_3_3_Core {
     struct Drawn {
         bool flat = false;   ///< in its colour and that of its shadow, in place of light
         float edge = -2.0f;  ///< light at which the shadow ends
-        QVector3D shadow;
+        QVector3D lit, shadow;
         float pixels = 0.0f, metres = 0.0f;  ///< of the line to each side; one of both
         bool each = false;                   ///< around each strand, else around all of the layer
         QVector3D line;

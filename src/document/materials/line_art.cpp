@@ -133,6 +133,7 @@ NodeType lineArtType() {
             [](const Document& document, const Node& node, double frame) {
                 DrawnLook look = lookOf(document, node, frame, kLineArt.contours);
                 look.drawn = true;
+                look.lit = document.value(node.id, kLineArt.light, frame);
                 if (document.value(node.id, kLineArt.shading, frame) != kFlat) {
                     look.edge = std::max(1e-3f, float(document.value(node.id, kLineArt.edge, frame)));
                     look.shadow = document.value(node.id, kLineArt.shadow, frame);

@@ -227,12 +227,16 @@ SurfaceMaterial surfaceMaterial(const MaterialInput& in) {
     m.emission = p[kSurface.emission];
     m.luminance = p[kSurface.luminance];
     m.perNit = float(std::exp2(p[kSurface.emissionExposure])) / kLumensPerWatt;
-    m.group = in.group(p[kSurface.group]);
     m.contours = contoursOf(p, kSurface.contours);
     if (const std::string& over = p[kSurface.over]; !over.empty()) {
         m.over = in.other(over);
         m.overWeight = p[kSurface.overWeight];
     }
+    // What glows by itself has its own group, else that of what lies over it.
+    if (m.luminance.field || m.luminance.high > 0.0f)
+        m.group = in.group(p[kSurface.group]);
+    else if (m.over)
+        m.group = m.over->group;
     return m;
 }
 

@@ -140,6 +140,13 @@ std::set<std::string> Document::prototypes() const {
     return all;
 }
 
+Refs materialsOf(const Document& document, const Node& object, double frame) {
+    const std::string own = document.value(object.id, kObject.object.material, frame);
+    if (!own.empty() || !findSpec(specsOf(object), kObject.slots.id())) return {own};
+    const Refs slots = document.value(object.id, kObject.slots, frame);
+    return slots.empty() ? Refs{own} : slots;
+}
+
 bool wearsMaterial(const Document& document, const Node& object, const std::string& material, double frame) {
     if (document.value(object.id, kObject.object.material, frame) == material) return true;
     if (!findSpec(specsOf(object), kObject.slots.id())) return false;

@@ -129,6 +129,9 @@ const std::vector<ParamSpec>& specsOf(const Step& step);
 ByHand byHandOf(const Step& step);
 const ParamSpec* findSpec(const std::vector<ParamSpec>& specs, const std::string& id);
 
+/// The materials of an object's slots: its own for all, else those of its file. Empty ids are none; never
+/// empty itself.
+Refs materialsOf(const Document& document, const Node& object, double frame);
 /// Whether the object has the material as its own or in one of its slots.
 bool wearsMaterial(const Document& document, const Node& object, const std::string& material, double frame);
 /// The layer whose recipe a layer follows: itself, or the one it is linked to. A link that leads nowhere or

@@ -83,7 +83,7 @@ struct OutlineInput {
 struct DrawnLook {
     bool drawn = false;  ///< its colour and that of its shadow, in place of light
     float edge = 0.0f;   ///< light at which the shadow ends; 0 for no shadow
-    Color shadow{0.0f};
+    Color lit{0.0f}, shadow{0.0f};
     float width = 0.0f;     ///< of the line; 0 for none
     bool elements = false;  ///< around each element, too
     render::Contours::Unit unit = render::Contours::Unit::Picture;

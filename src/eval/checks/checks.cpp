@@ -310,15 +310,18 @@ class Finder {
     void checkRelief(const Node& layer, const std::string& surfaceId) {
         const Node* under = document.find(surfaceId);
         if (!under || !under->rendered || !layer.rendered || under->category() != Category::Object) return;
-        const Node* m = document.find(document.value(under->id, kObject.object.material, frame));
-        const NodeType* type = m ? findNodeType(m->type) : nullptr;
-        const double most = type && type->displaces ? type->displaces(document, *m, frame) : 0.0;
-        if (most <= 0.0) return;
-        add(Severity::Note,
-            fmt::format("{}: the render displaces {} by up to {:.3g} m, and what lies on it stays: lower the "
-                        "relief of {}, or displace the surface by a step",
-                        layer.name, under->name, most, m->name),
-            layer.id);
+        for (const std::string& id : materialsOf(document, *under, frame)) {
+            const Node* m = document.find(id);
+            const NodeType* type = m ? findNodeType(m->type) : nullptr;
+            const double most = type && type->displaces ? type->displaces(document, *m, frame) : 0.0;
+            if (most <= 0.0) continue;
+            return add(
+                Severity::Note,
+                fmt::format("{}: the render displaces {} by up to {:.3g} m, and what lies on it stays: "
+                            "lower the relief of {}, or displace the surface by a step",
+                            layer.name, under->name, most, m->name),
+                layer.id);
+        }
     }
 
     void checkBake(const Node& layer) {

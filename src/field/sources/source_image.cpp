@@ -109,24 +109,23 @@ struct Picture : SourceKernel {
     }
     /// The image that lies there, with the place on it; none where a tile is missing. A border between two
     /// belongs to the next, and to the last where there is no next.
-    const Texture* imageAt(V2f& uv) const {
+    const Texture* imageAt(V2f& uv, float width) const {
         if (image) return image.get();
         const V2f next(std::floor(uv.x), std::floor(uv.y)), last(std::ceil(uv.x) - 1, std::ceil(uv.y) - 1);
         for (const V2f& at : {next, V2f(last.x, next.y), V2f(next.x, last.y), last}) {
             const Texture* there = tileAt(at.x, at.y);
             if (!there) continue;
-            uv = there->within(uv - at);
+            uv = there->within(uv - at, width);
             return there;
         }
         return nullptr;
     }
-    /// What is missing is to be seen.
-    Texture::Texel texelAt(V2f uv, float width) const {
-        const Texture* there = imageAt(uv);
-        return there ? there->at(uv, width) : Texture::Texel{Color(1.0f, 0.0f, 1.0f), 1.0f};
+    Texel texelAt(V2f uv, float width) const {
+        const Texture* there = imageAt(uv, width);
+        return there ? there->at(uv, width) : kMissingTexel;
     }
     float pick(const V2f& uv, float width) const {
-        const Texture::Texel there = texelAt(uv, width);
+        const Texel there = texelAt(uv, width);
         if (channel == "alpha") return there.alpha;
         if (channel == "red") return there.color.x;
         if (channel == "green") return there.color.y;
@@ -148,6 +147,7 @@ struct Picture : SourceKernel {
         mix(s, out, [&](const V2f& uv, float width) { return pick(uv, width); });
     }
     bool colored() const override { return true; }
+    bool readsUvWidth() const override { return lay == Lay::Uv; }
     void evaluateColor(const Samples& s, std::span<V3f> out) const override {
         mix(s, out, [&](const V2f& uv, float width) { return V3f(texelAt(uv, width).color); });
     }

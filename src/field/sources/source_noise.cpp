@@ -48,7 +48,11 @@ struct Noise : SourceKernel {
             const std::span<float> some =
                 out.subspan(begin, std::min(std::size(positions), out.size() - begin));
             for (size_t i = 0; i < some.size(); ++i) positions[i] = (place(begin + i) + offset) * frequency;
-            fractalNoise({positions, some.size()}, seed, seen.empty() ? options : coarser(seen[begin]), some);
+            const float own = local && !toObject.empty()
+                                  ? std::cbrt(std::abs(toObject[begin].determinant()))
+                                  : 1.0f;  // metres of the object by those of the world
+            fractalNoise({positions, some.size()}, seed, seen.empty() ? options : coarser(seen[begin] * own),
+                         some);
             for (float& x : some) x = std::clamp(0.5f + x * contrast, 0.0f, 1.0f);
         }
     }

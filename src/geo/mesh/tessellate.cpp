@@ -12,12 +12,6 @@ std::vector<V3f> Tessellation::positions(std::span<const V3f> first) const {
     return out;
 }
 
-std::vector<V3f> pointNormals(const Mesh& mesh) {
-    std::vector<V3f> sum(mesh.positions().size(), V3f(0.0f));
-    for (size_t c = 0; c < mesh.cornerPoint.size(); ++c) sum[mesh.cornerPoint[c]] += mesh.normals()[c];
-    return sum;
-}
-
 namespace {
 
 /// For each point the one that stands for it.
@@ -25,7 +19,8 @@ std::vector<uint32_t> joined(const Mesh& mesh) {
     constexpr size_t kTried = 8;    // thousands of points in one place are no seam
     constexpr float kAway = -0.9f;  // cosine: sharp edges are seams, the two sides of a sheet are none
     const auto p = mesh.positions();
-    std::vector<V3f> normal = pointNormals(mesh);
+    std::vector<V3f> normal(p.size(), V3f(0.0f));
+    for (size_t c = 0; c < mesh.cornerPoint.size(); ++c) normal[mesh.cornerPoint[c]] += mesh.normals()[c];
     for (V3f& n : normal) n.normalize();
     std::vector<uint32_t> order(p.size()), out(p.size());
     std::iota(order.begin(), order.end(), 0u);

@@ -5,9 +5,6 @@
 
 namespace ovrix::geo {
 
-/// The mean of the normals of each point's corners, not normalised.
-std::vector<V3f> pointNormals(const Mesh& mesh);
-
 /// A mesh cut into smaller triangles, which know where on the first one they lie.
 struct Tessellation {
     /// Points of each triangle, wound as the first mesh is. Of points in one place that do not look away
@@ -15,13 +12,12 @@ struct Tessellation {
     std::vector<std::array<uint32_t, 3>> corners;
     std::vector<uint32_t> triangle;        ///< of the first mesh, that each is a piece of
     std::vector<std::array<V2f, 3>> bary;  ///< of its corners there: weights of the second and third
-    /// Points from pointCount on lie half way between two before them; those before are the first mesh's.
+    /// Points from firstPoints on lie half way between two before them; those before are the first mesh's.
     std::vector<std::array<uint32_t, 2>> between;
     size_t firstPoints = 0;
     size_t pointCount() const { return firstPoints + between.size(); }
     /// Where they are on that mesh, or on another with the same points: the same bits for each triangle that
     /// has the point, so that nothing gapes.
-    /// The same of anything that points have.
     std::vector<V3f> positions(std::span<const V3f> first) const;
 };
 

@@ -69,16 +69,36 @@ std::shared_ptr<const Image> ImageCache::image(const std::filesystem::path& path
     return image;
 }
 
+/// That a picture takes in memory; its file is looked at once.
+double ImageCache::bytesOf(const std::filesystem::path& path) {
+    const uint64_t stamp = fileStamp(path);
+    {
+        std::lock_guard lock(mutex_);
+        if (const auto it = bytes_.find(path.string()); it != bytes_.end() && it->second.first == stamp)
+            return it->second.second;
+    }
+    requireReadable(path);
+    const auto [width, height] = imageLibrary().sizeOf(path);
+    std::lock_guard lock(mutex_);
+    bytes_[path.string()] = {stamp, 8.0 * width * height};
+    return 8.0 * width * height;
+}
+
 std::shared_ptr<const Texture> ImageCache::texture(const std::filesystem::path& path,
                                                    const std::string& space, Progress& progress) {
-    const uint64_t stamp = fileStamp(path);
-    const Key key{path.string(), space, As::Texture};
-    if (const Kept kept = known(key, stamp); kept.texture) return kept.texture;
-    requireReadable(path);
+    return texture(path, space, bytesOf(path), progress);
+}
+
+std::shared_ptr<const Texture> ImageCache::texture(const std::filesystem::path& path,
+                                                   const std::string& space, double bytes,
+                                                   Progress& progress) {
     constexpr double kTiledFrom = 16.0 * 1024 * 1024;
-    const auto [width, height] = imageLibrary().sizeOf(path);
+    const uint64_t stamp = fileStamp(path);
+    // The same picture alone and as a part of many is kept as two.
+    const Key key{path.string(), space, bytes > kTiledFrom ? As::Tiles : As::Texture};
+    if (const Kept kept = known(key, stamp); kept.texture) return kept.texture;
     std::shared_ptr<const Texture> made;
-    if (8.0 * width * height > kTiledFrom) made = tiled(path, space, stamp, progress);
+    if (bytes > kTiledFrom) made = tiled(path, space, stamp, progress);
     if (!made) made = std::make_shared<const ImageTexture>(readImage(path, space, most_));
     keep(key, {nullptr, made, stamp});
     return made;
@@ -112,8 +132,10 @@ std::map<int, std::shared_ptr<const Texture>> ImageCache::tiles(const std::files
     if (files.empty())
         throw Error("no tile of it is there", pattern.string(),
                     "Put tiles beside each other: 1001 is the first, 1002 to its right, 1011 above it");
+    double bytes = 0;
+    for (const auto& [tile, file] : files) bytes += bytesOf(file);
     std::map<int, std::shared_ptr<const Texture>> textures;
-    for (const auto& [tile, file] : files) textures[tile] = texture(file, space, progress);
+    for (const auto& [tile, file] : files) textures[tile] = texture(file, space, bytes, progress);
     return textures;
 }
 

@@ -28,7 +28,7 @@ class ImageCache {
     /// that folder cannot be written, it is an image in memory. Throws Error and Cancelled.
     std::shared_ptr<const Texture> texture(const std::filesystem::path& path, const std::string& space,
                                            Progress& progress);
-    /// Of a picture in tiles. Throws Error where none is there.
+    /// Of a picture in tiles, which count together. Throws Error where none is there.
     std::map<int, std::shared_ptr<const Texture>> tiles(const std::filesystem::path& pattern,
                                                         const std::string& space, Progress& progress);
     /// Bytes that an image may take: see readImage().
@@ -44,13 +44,17 @@ class ImageCache {
         size_t bytes() const;
         bool idle() const { return image ? image.use_count() == 1 : texture.use_count() == 1; }
     };
-    enum class As { Image, Texture };
+    enum class As { Image, Texture, Tiles };
     using Key = std::tuple<std::string, std::string, As>;
     /// What is kept of a file as it is now; null for nothing.
     Kept known(const Key& key, uint64_t stamp);
     void keep(const Key& key, Kept kept);
     void drop();
     size_t tileBytes() const;
+    double bytesOf(const std::filesystem::path& path);
+    /// @param bytes  of all that it is a part of, if they were in memory
+    std::shared_ptr<const Texture> texture(const std::filesystem::path& path, const std::string& space,
+                                           double bytes, Progress& progress);
     std::shared_ptr<const Texture> tiled(const std::filesystem::path& path, const std::string& space,
                                          uint64_t stamp, Progress& progress);
 
@@ -59,6 +63,7 @@ class ImageCache {
     std::atomic<bool> tiling_{false};  ///< some texture is read in tiles
     uint64_t asked_ = 0;
     std::map<Key, Kept> images_;
+    std::map<std::string, std::pair<uint64_t, double>> bytes_;  ///< by path: of which stamp
 };
 
 /// One plane of a picture to write: row 0 at the top.

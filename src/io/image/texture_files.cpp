@@ -5,6 +5,8 @@
 
 #include <algorithm>
 #include <cstdlib>
+#include <mutex>
+#include <set>
 #include <vector>
 
 #include "base/hash.h"
@@ -12,6 +14,16 @@
 namespace ovrix::io {
 
 namespace fs = std::filesystem;
+
+namespace {
+
+/// What this process reads, or may yet.
+struct InUse {
+    std::mutex mutex;
+    std::set<fs::path> files;
+} inUse;
+
+}  // namespace
 
 fs::path textureFolder() {
     const char* cache = std::getenv("XDG_CACHE_HOME");
@@ -31,6 +43,10 @@ std::optional<fs::path> textureFile(const fs::path& image, const std::string& sp
                              .add(stamp)
                              .value();
     const fs::path file = folder / fmt::format("{:016x}.exr", key);
+    {
+        const std::lock_guard lock(inUse.mutex);
+        inUse.files.insert(file);
+    }
     if (fs::exists(file, failed)) fs::last_write_time(file, fs::file_time_type::clock::now(), failed);
     return file;
 }
@@ -53,8 +69,9 @@ void dropTextureFiles(double most) {
         sum += all.back().bytes;
     }
     std::sort(all.begin(), all.end(), [](const Known& a, const Known& b) { return a.asked < b.asked; });
+    const std::lock_guard lock(inUse.mutex);
     for (size_t i = 0; i < all.size() && sum > most; ++i)
-        if (fs::remove(all[i].path, failed)) sum -= all[i].bytes;
+        if (!inUse.files.count(all[i].path) && fs::remove(all[i].path, failed)) sum -= all[i].bytes;
 }
 
 }  // namespace ovrix::io

@@ -15,8 +15,9 @@ std::filesystem::path textureFolder();
 std::optional<std::filesystem::path> textureFile(const std::filesystem::path& image, const std::string& space,
                                                  uint64_t stamp);
 
-/// Removes those that were not asked for the longest while all take more than @p most bytes. No file with
-/// another name than textureFile() gives is touched.
+/// Removes those that were not asked for the longest while all take more than @p most bytes. Those that this
+/// process asked for stay, and no file with another name than textureFile() gives is touched. Thread safe, as
+/// all here.
 void dropTextureFiles(double most = 20e9);
 
 }  // namespace ovrix::io

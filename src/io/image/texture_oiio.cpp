@@ -163,9 +163,11 @@ class TiledTexture : public Texture {
     explicit TiledTexture(const std::filesystem::path& file)
         : handle_(textures().get_texture_handle(OIIO::ustring(file.string()))) {
         const auto in = OIIO::ImageInput::open(file.string());
-        if (!in || !handle_ || !textures().good(handle_))
+        if (!in || !handle_ || !textures().good(handle_)) {
+            textures().invalidate(OIIO::ustring(file.string()), true);  // which else it keeps in mind
             throw Error("could not be read as a texture", file.string(),
                         "Take the file away: it is made again");
+        }
         width_ = in->spec().width, height_ = in->spec().height;
     }
     Texel at(const V2f& uv, float width) const override {
@@ -182,11 +184,13 @@ class TiledTexture : public Texture {
                                            1.0f - (uv.y - std::floor(uv.y)), w, 0.0f, 0.0f, w, 4, texel);
         if (!ok) {
             (void)textures().geterror();  // a file that went: seen as what is missing
-            return {Color(1.0f, 0.0f, 1.0f), 1.0f};
+            return kMissingTexel;
         }
         return {Color(texel[0], texel[1], texel[2]), texel[3]};
     }
-    V2f within(const V2f& place) const override { return withinEdges(place, width_, height_); }
+    V2f within(const V2f& place, float width) const override {
+        return withinEdges(place, width_, height_, width);
+    }
 
   private:
     OIIO::TextureSystem::TextureHandle* handle_;

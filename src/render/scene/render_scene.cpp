@@ -367,30 +367,25 @@ void RenderScene::addFrames(SurfacePoint& p, const RayHit& hit, const Prototype&
         for (int k = 0; k < 3; ++k) out[k] = m[k] * v.x + m[4 + k] * v.y + m[8 + k] * v.z;
         return out;
     };
-    if (material.grained() || material.bumps() || material.mapsNormals()) {
+    const bool framed = material.grained() || material.bumps() || material.mapsNormals();
+    if (framed || material.readsUvWidth) {
         const Triangle& t = prototype.mesh->triangles()[hit.triangle];
         const V3f first = prototype.positionAt(t[0], time), e1 = prototype.positionAt(t[1], time) - first,
                   e2 = prototype.positionAt(t[2], time) - first;
         V2f d1(1, 0), d2(0, 1);
-        if (const auto uv = prototype.uvs; !uv.empty()) {
-            d1 = uv[t[1]] - uv[t[0]], d2 = uv[t[2]] - uv[t[0]];
-            p.edgeUv = {d1, d2};
-        }
+        const auto uv = prototype.uvs;
+        if (!uv.empty()) d1 = uv[t[1]] - uv[t[0]], d2 = uv[t[2]] - uv[t[0]];
         p.edge = {toWorld(e1), toWorld(e2)};
+        const float area = p.edge[0].cross(p.edge[1]).length();
+        if (!uv.empty() && area > 0.0f) p.uvPerMetre = std::sqrt(std::abs(d1.cross(d2)) / area);
+        if (framed && !uv.empty()) p.edgeUv = {d1, d2};
         // The way in which the first texture coordinate grows; any scale does.
-        p.tangent = unitOr(
-            toWorld((e1 * d2.y - e2 * d1.y) * (d1.x * d2.y - d2.x * d1.y < 0.0f ? -1.0f : 1.0f)), V3f(0.0f));
+        if (framed)
+            p.tangent =
+                unitOr(toWorld((e1 * d2.y - e2 * d1.y) * (d1.x * d2.y - d2.x * d1.y < 0.0f ? -1.0f : 1.0f)),
+                       V3f(0.0f));
     }
     if (!material.onWearer) return;
-    if (const auto uv = prototype.uvs; !uv.empty()) {
-        const Triangle& t = prototype.mesh->triangles()[hit.triangle];
-        const V3f first = prototype.positionAt(t[0], time);
-        const float area = toWorld(prototype.positionAt(t[1], time) - first)
-                               .cross(toWorld(prototype.positionAt(t[2], time) - first))
-                               .length();
-        const float laid = std::abs((uv[t[1]] - uv[t[0]]).cross(uv[t[2]] - uv[t[0]]));
-        if (area > 0.0f) p.uvPerMetre = std::sqrt(laid / area);
-    }
     p.placed = true;
     p.triangle = int32_t(hit.triangle), p.bary = V2f(hit.u, hit.v);
     if (const auto& cut = prototype.finer.cut) {

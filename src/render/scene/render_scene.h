@@ -83,6 +83,8 @@ struct SurfaceMaterial {
     bool readsElements = false;
     /// Whether its fields read the light that arrives.
     bool readsLight = false;
+    /// Whether they read how much of texture places is seen.
+    bool readsUvWidth = false;
     /// Set for a fibre: then of the others only the base colour counts. On what is no strand, it is matt.
     std::shared_ptr<const FibreMaterial> fibre;
     /// Set for what is drawn: its base is the colour that light gives it, and of the others opacity counts.
@@ -155,7 +157,7 @@ struct SurfacePoint {
     int32_t face = -1;  ///< of a mesh
     /// Metres, and in texture places, of the part of the picture that it stands for; 0 for unknown.
     float width = 0.0f, uvWidth = 0.0f;
-    float uvPerMetre = 0.0f;  ///< where its material's fields are asked on what is worn
+    float uvPerMetre = 0.0f;  ///< where its material's fields ask for that
     float arriving = -1;      ///< light, for fields of what is drawn; below 0 for unknown
     V3f tint{0, 1, 1};        ///< see tinted()
     Color factor{1.0f};       ///< the copy's own, on all its colours

@@ -1,4 +1,5 @@
 // Normals that fields of height and maps bend.
+#include "field/field_support.h"
 #include "render/render_support.h"
 #include "render/trace/shading.h"
 
@@ -6,12 +7,6 @@ using namespace ovrix::deliver;
 using namespace ovrix::tests;
 
 namespace {
-
-std::shared_ptr<const CompiledField> formula(const std::string& text) {
-    FieldSource s = makeSource("formula");
-    s.params["formula"].value = text;
-    return std::make_shared<CompiledField>(Field{{s}}, FieldContext());
-}
 
 /// The bent normal of a plane that faces up, where a ray from above meets it.
 struct Plane {
@@ -40,15 +35,15 @@ TEST_CASE("a slope of height bends the normal by its steepness", "[relief]") {
     Plane p;
     const V3f from(0.3f, 1, 0.2f);
     checkNear(p.at(from), V3f(0, 1, 0));
-    p.m.bump.high = 1.0f, p.m.bump.field = formula("x / 2");
+    p.m.bump.high = 1.0f, p.m.bump.field = compiledFormula("x / 2");
     checkNear(p.at(from), V3f(-0.5f, 1, 0).normalized());
-    p.m.bump.field = formula("z");
+    p.m.bump.field = compiledFormula("z");
     checkNear(p.at(from), V3f(0, 1, -1).normalized());
     // From below the same hills are hollows: the normal looks down, and leans the other way.
-    p.m.bump.field = formula("x / 2");
+    p.m.bump.field = compiledFormula("x / 2");
     checkNear(p.at(V3f(0.3f, -1, 0.2f)), V3f(0.5f, -1, 0).normalized());
     // By texture places: the plane's 2 metres are 1 of them.
-    p.m.bump.field = formula("u");
+    p.m.bump.field = compiledFormula("u");
     const V3f n = p.at(from);
     CHECK(std::abs(n.x / n.y) + std::abs(n.z / n.y) == Approx(0.5f).margin(2e-3));
     // What is no number bends nothing.
@@ -60,7 +55,7 @@ TEST_CASE("a material over another raises it where it begins", "[relief]") {
     Plane p;
     auto sand = std::make_shared<SurfaceMaterial>();
     sand->bump.high = 0.1f;
-    p.m.over = sand, p.m.overWeight.field = formula("x");
+    p.m.over = sand, p.m.overWeight.field = compiledFormula("x");
     p.m.overWeight.high = 1.0f;
     checkNear(p.at(V3f(0.5f, 1, 0)), V3f(-0.1f, 1, 0).normalized());
 }
@@ -88,7 +83,7 @@ TEST_CASE("a map of normals is read along the axes of the texture", "[relief]") 
 TEST_CASE("relief keeps the energy of what it bends", "[relief]") {
     SurfaceMaterial m = plain(1.0f, 0.3f, 0.0f, 0.5f);
     m.bump.high = 0.02f;
-    m.bump.field = formula("sin(x * 40) * sin(y * 40)");
+    m.bump.field = compiledFormula("sin(x * 40) * sin(y * 40)");
     const V3f seen = furnaceOf(m, 64, 16);
     CHECK(seen.x < 1.01f);
     CHECK(seen.x > 0.8f);  // rays that would go on below the face are lost
