@@ -217,7 +217,8 @@ TEST_CASE("copies that the camera does not see are left out, with a margin", "[s
     CHECK(none > 100);
     const CameraOptions o = *cameraOf(s.document, camera, 1);
     const Camera lens(o, 1280.0f / 720.0f);
-    for (const V3f& p : s.copies(render)->attributes.find<V3f>("P")) {
+    const auto seen = s.copies(render);
+    for (const V3f& p : seen->attributes.find<V3f>("P")) {
         const V3f d = p - lens.position();
         const float depth = d.dot(lens.forward());
         REQUIRE(std::abs(d.dot(lens.right())) <= depth * lens.halfWidth() + 1e-4f);
@@ -233,7 +234,8 @@ TEST_CASE("copies that the camera does not see are left out, with a margin", "[s
     for (const V3f& p : thinned->attributes.find<V3f>("P")) near += (p - lens.position()).length() < 2.0f;
     s.set("thin_from", "0");
     size_t all = 0;
-    for (const V3f& p : s.copies(render)->attributes.find<V3f>("P"))
+    const auto whole = s.copies(render);
+    for (const V3f& p : whole->attributes.find<V3f>("P"))
         all += (p - lens.position()).length() < 2.0f;
     CHECK(near == all);  // none is lost nearby
 }
