@@ -24,7 +24,8 @@ void setPicture(const Document& document, const JobOptions& o, RenderJob& job) {
                    .seed = uint32_t(value(kRender.seed)),
                    .log2Passes = uint32_t(std::bit_width(passes) - 1),
                    .filter = PixelFilter(kRender.filter.choice(value(kRender.filter)),
-                                         float(value(kRender.filterWidth)))};
+                                         float(value(kRender.filterWidth))),
+                   .shareFibreLight = value(kRender.shareFibreLight)};
     if (value(kRender.shutter) > 0.0) job.options.shutter = shutterPlaces(value(kRender.shutterCurve));
     job.width = int(value(kRender.width));
     job.height = int(value(kRender.height));

@@ -9,6 +9,7 @@
 #include "geo/mesh/corner_places.h"
 #include "geo/points/elements.h"
 #include "geo/surface/surface.h"
+#include "render/trace/shading.h"
 
 namespace ovrix::deliver {
 
@@ -57,6 +58,75 @@ Numbers numbersOf(const SurfaceMaterial& m, const Samples& s, Progress& progress
     return n;
 }
 
+/// The colours that many strands of each kind have in even light.
+std::vector<Color> fibreColors(const SurfaceMaterial& m, const Samples& s, Progress& progress) {
+    const FibreMaterial& f = *m.fibre;
+    if (f.coloured == FibreMaterial::Coloured::Color) return m.base.over(s, progress);
+    const std::vector<float> around = f.roughnessAround.over(s, progress);
+    std::vector<Color> out(s.size());
+    if (f.coloured == FibreMaterial::Coloured::Absorption) {
+        const std::vector<Color> absorption = f.absorption.over(s, progress);
+        for (size_t i = 0; i < out.size(); ++i) out[i] = colorOfAbsorption(V3f(absorption[i]), around[i]);
+        return out;
+    }
+    const std::vector<float> melanin = f.melanin.over(s, progress), redness = f.redness.over(s, progress),
+                             range = f.melaninRange.over(s, progress), grey = f.grey.over(s, progress);
+    const auto id = s.get(channel::id);
+    for (size_t i = 0; i < out.size(); ++i) {
+        const float own = render::melaninOf(melanin[i], range[i], grey[i], id.empty() ? i : id[i]);
+        out[i] = colorOfAbsorption(absorptionOfMelanin(own, redness[i]), around[i]);
+    }
+    return out;
+}
+
+std::array<uint8_t, 3> onScreen(const Color& c) {
+    std::array<uint8_t, 3> out;
+    for (int k = 0; k < 3; ++k)
+        out[size_t(k)] = toByte(encodeSrgb(c[k] > 0.0f ? std::min(c[k], 1.0f) : 0.0f));
+    return out;
+}
+
+/// A run of strands as they are packed, with a sample for each of their points.
+struct StrandPiece {
+    AttributeSet columns;  ///< of its strand, for each point
+    std::vector<V3f> position, up;
+    std::vector<float> along;
+    std::vector<Color> own;  ///< empty where they have none
+
+    StrandPiece(const StrandSet& set, std::span<const uint32_t> strands) {
+        std::vector<uint32_t> rows, points;
+        for (const uint32_t s : strands)
+            for (size_t i = 0; i < set.pointsOf(s); ++i) {
+                rows.push_back(s), points.push_back(set.start[s] + uint32_t(i));
+                along.push_back(float(i) / float(set.pointsOf(s) - 1));
+            }
+        columns = set.strands.gathered(rows);
+        up.assign(rows.size(), V3f(0, 1, 0));
+        const auto p = set.points.find<V3f>("P");
+        const auto color = set.points.find<Color>("color");
+        for (const uint32_t i : points) position.push_back(p[i]);
+        for (const uint32_t i : points)
+            if (!color.empty()) own.push_back(color[i]);
+    }
+    Samples samples() const {
+        Samples s = samplesOf(columns);
+        if (s.size() != position.size()) s = Samples(position.size());
+        if (s.get(channel::normal).empty()) s.with(channel::normal, up);
+        return s.with(channel::position, position).with(channel::along, along);
+    }
+};
+
+/// Whether its colour is one and the same everywhere.
+bool plain(const SurfaceMaterial& m, const StrandSet& set) {
+    if (!m.fibre || (m.fibre->ownColors && set.points.has("color"))) return false;
+    const FibreMaterial& f = *m.fibre;
+    if (f.coloured == FibreMaterial::Coloured::Color) return !m.base.field;
+    if (f.coloured == FibreMaterial::Coloured::Absorption) return !f.absorption.field;
+    const auto fixed = [](const Varying& v) { return !v.field; };
+    return fixed(f.melanin) && fixed(f.redness) && fixed(f.melaninRange) && fixed(f.grey) &&
+           !(f.melaninRange.high > 0.0f) && !(f.grey.high > 0.0f);
+}
+
 }  // namespace
 
 std::string wornKey(const std::string& layer, size_t prototype) {
@@ -68,10 +138,7 @@ std::vector<WornPlace> wornOver(const SurfaceMaterial& m, const Samples& samples
     std::vector<WornPlace> out(samples.size());
     for (size_t i = 0; i < out.size(); ++i) {
         WornPlace& w = out[i];
-        for (int k = 0; k < 3; ++k) {
-            const float c = n.color[i][k];
-            w.color[size_t(k)] = toByte(encodeSrgb(c > 0.0f ? std::min(c, 1.0f) : 0.0f));
-        }
+        w.color = onScreen(n.color[i]);
         w.roughness = toByte(n.roughness[i]), w.metalness = toByte(n.metalness[i]);
         w.coat = toByte(n.coat[i]), w.clear = toByte(n.clear[i]), w.opacity = toByte(n.opacity[i]);
     }
@@ -107,13 +174,19 @@ void WornLooks::dropUnused() {
     for (auto& [name, kept] : kept_) kept.used = false;
 }
 
+std::optional<SurfaceMaterial> WornLooks::materialOf(Evaluator::Query& query, const std::string& id,
+                                                     const FieldContext& context) {
+    const Node* node = query.document().find(id);
+    if (!node || node->category() != Category::Material) return std::nullopt;
+    std::vector<std::string> problems;  // the render says them
+    return materials_.make(query.document(), *node, context, problems);
+}
+
 std::vector<WornPlace> WornLooks::placesOf(Evaluator::Query& query, const std::string& material,
                                            const FieldContext& context, const Samples& samples) {
-    const Node* node = query.document().find(material);
-    if (!node || node->category() != Category::Material) return {};
-    std::vector<std::string> problems;  // the render says them
-    const SurfaceMaterial m = materials_.make(query.document(), *node, context, problems);
-    if (m.fibre) return {};
+    const auto made = materialOf(query, material, context);
+    if (!made || made->fibre) return {};
+    const SurfaceMaterial& m = *made;
     requireMemory(double(sizeof(WornPlace)) * double(samples.size()), query.document().memoryLimit(),
                   double(samples.size()));
     constexpr size_t kPiece = 65536;
@@ -170,6 +243,42 @@ Worn WornLooks::ofCopies(Evaluator::Query& query, const Node& layer,
         for (size_t i = 0; i < all.size(); ++i)
             if (of[i] == prototype) mine.push_back(all[i]);
         return mine;
+    });
+}
+
+Worn WornLooks::ofStrands(Evaluator::Query& query, const Node& layer, const StrandsPtr& strands,
+                          const PackedStrands& packed) {
+    constexpr size_t kPiece = 4096;  // strands
+    const Document& d = query.document();
+    const double frame = query.options().frame;
+    const std::string material = d.value(layer.id, kLayer.material, frame);
+    return kept(query, layer.id, strands, layer.id, {material}, [&] {
+        const std::string under = d.value(layer.id, kLayer.surface, frame);
+        FieldContext context =
+            evaluator_.fieldContext(under, frame, under.empty() ? nullptr : query.surface(under), query);
+        context.elements = &strands->strands;
+        context.anyName = true;
+        const auto m = materialOf(query, material, context);
+        std::vector<WornPlace> out;
+        if (!m || plain(*m, *strands)) return out;
+        const double points = double(strands->pointCount());
+        requireMemory(double(sizeof(WornPlace)) * points, d.memoryLimit(), points);
+        out.reserve(strands->pointCount());
+        const std::span<const uint32_t> order = packed.order;
+        for (size_t begin = 0; begin < order.size(); begin += kPiece) {
+            query.progress().check();
+            const StrandPiece piece(*strands, order.subspan(begin, std::min(kPiece, order.size() - begin)));
+            const Samples samples = piece.samples();
+            std::vector<Color> colors;
+            if (m->fibre && !(m->fibre->ownColors && !piece.own.empty()))
+                colors = fibreColors(*m, samples, query.progress());
+            else if (!piece.own.empty())
+                colors = piece.own;
+            else
+                colors = numbersOf(*m, samples, query.progress()).color;
+            for (const Color& c : colors) out.push_back({.color = onScreen(c)});
+        }
+        return out;
     });
 }
 

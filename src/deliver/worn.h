@@ -1,6 +1,7 @@
-// What the view shows of materials: their numbers at the corners of meshes and at copies.
+// What the view shows of materials: their numbers at the corners of meshes, at copies and along strands.
 #pragma once
 #include "deliver/material_maker.h"
+#include "geo/strands/packed_strands.h"
 
 namespace ovrix::deliver {
 
@@ -29,6 +30,10 @@ class WornLooks {
     /// Of a layer's copies of one prototype, in their order. Throws Cancelled.
     Worn ofCopies(Evaluator::Query& query, const Node& layer, const std::shared_ptr<const Copies>& copies,
                   int32_t prototype);
+    /// Of a layer's strands, for the vertices of @p packed, which is made of them: their colours alone count.
+    /// Nothing where all have one colour. Throws Cancelled.
+    Worn ofStrands(Evaluator::Query& query, const Node& layer, const StrandsPtr& strands,
+                   const PackedStrands& packed);
     /// Forgets what was not asked for since the last call.
     void dropUnused();
 
@@ -47,6 +52,9 @@ class WornLooks {
     using Make = std::function<std::vector<WornPlace>()>;
     Worn kept(Evaluator::Query& query, const std::string& name, std::shared_ptr<const void> shape,
               const std::string& wearer, const std::vector<std::string>& materials, const Make& make);
+    /// None for what is no material.
+    std::optional<SurfaceMaterial> materialOf(Evaluator::Query& query, const std::string& id,
+                                              const FieldContext& context);
     /// Of a material at places, in pieces that take little room; empty for what is no surface's.
     std::vector<WornPlace> placesOf(Evaluator::Query& query, const std::string& material,
                                     const FieldContext& context, const Samples& samples);

@@ -13,9 +13,26 @@ class ViewTest : public WindowFixture {
     void showsAndChoosesLights();
     void wearsMaterials();
     void drawsLinesOfLayers();
+    void drawsCreases();
+    void wearsColoursOnStrands();
     void blursWhatIsOutOfFocus();
     void lightsAimAtWhatIsChosen();
 };
+
+/// How much of the view is about in that colour.
+static int pixelsOf(ViewWidget* view, const QColor& color) {
+    QTest::qWait(30);
+    const QImage image = view->grabFramebuffer();
+    int count = 0;
+    for (int y = 0; y < image.height(); ++y)
+        for (int x = 0; x < image.width(); ++x) {
+            const QColor p = image.pixelColor(x, y);
+            count += std::abs(p.red() - color.red()) + std::abs(p.green() - color.green()) +
+                         std::abs(p.blue() - color.blue()) <
+                     60;
+        }
+    return count;
+}
 
 void ViewTest::chooses() {
     makeLayer();
@@ -141,19 +158,7 @@ void ViewTest::drawsLinesOfLayers() {
     c.selection().select("");
     view->frameAll();
     driver->settle();
-    const auto pixels = [&](const QColor& color) {
-        QTest::qWait(30);
-        const QImage image = view->grabFramebuffer();
-        int count = 0;
-        for (int y = 0; y < image.height(); ++y)
-            for (int x = 0; x < image.width(); ++x) {
-                const QColor p = image.pixelColor(x, y);
-                count += std::abs(p.red() - color.red()) + std::abs(p.green() - color.green()) +
-                             std::abs(p.blue() - color.blue()) <
-                         60;
-            }
-        return count;
-    };
+    const auto pixels = [&](const QColor& color) { return pixelsOf(view, color); };
     const QColor shade(255, 0, 255), line(0, 255, 0);
     QVERIFY(driver->waitFor([&] { return pixels(shade) > 100 && pixels(line) > 100; }));
     c.edit("plain", [&](const Document& d) { return withText(d, std::string(kLayer) + "/material", ""); });
@@ -182,6 +187,127 @@ void ViewTest::drawsLinesOfLayers() {
     QVERIFY(driver->waitFor([&] { return pixels(line) > around && pixels(shade) < all; }));
     c.edit("none", [&](const Document& d) { return withText(d, ink + "/contours", "false"); });
     QVERIFY(driver->waitFor([&] { return pixels(line) == 0 && pixels(shade) >= all; }));
+}
+
+/// Of an object, of copies of it, and at the angle that the material says.
+void ViewTest::drawsCreases() {
+    auto& c = driver->window.controller();
+    auto* view = driver->window.view();
+    std::string ink, ball;
+    c.edit("scene", [&](const Document& d) {
+        Document out = d;
+        const Node n = makeNode(out, "line_art", "Ink");
+        ink = n.id;
+        out.put(n);
+        Node sphere = makeNode(out, "sphere", "Gem");
+        ball = sphere.id;
+        sphere.params["segments"].value = int64_t(4);
+        sphere.params["radius"].value = 0.5;
+        sphere.params["material"].value = ink;
+        out.put(sphere);
+        for (const auto& [path, text] : {std::pair{"/light_color", "1,0,1"},
+                                         {"/shading", "flat"},
+                                         {"/contour_color", "0,1,0"},
+                                         {"/contour_unit", "pixels"},
+                                         {"/contour_width", "6"},
+                                         {"/contour_objects", "false"}})
+            out = withText(out, ink + path, text);
+        out = withValue(out, {"camera", "", "position"}, V3d(1, 2, 3));
+        return withValue(out, {"camera", "", "target"}, V3d(0, 0, 0));
+    });
+    c.selection().select("");
+    view->lookThroughCamera();
+    driver->settle();
+    const QColor line(0, 255, 0);
+    QVERIFY(driver->waitFor([&] { return pixelsOf(view, line) > 100; }));
+    const auto set = [&](const std::string& path, const std::string& text) {
+        c.edit("set", [&](const Document& d) { return withText(d, path, text); });
+    };
+    set(ink + "/contour_crease", "180");
+    QVERIFY(driver->waitFor([&] { return pixelsOf(view, line) == 0; }));
+    set(ink + "/contour_crease", "50");
+    QVERIFY(driver->waitFor([&] { return pixelsOf(view, line) > 100; }));
+    const int thick = pixelsOf(view, line);
+    set(ink + "/contour_width", "2");
+    QVERIFY(driver->waitFor([&] { return pixelsOf(view, line) > 0 && pixelsOf(view, line) < thick / 2; }));
+    // Copies of it, in the layer's material, while it hides.
+    set(ball + "/material", "");
+    QVERIFY(driver->waitFor([&] { return pixelsOf(view, line) == 0; }));
+    c.edit("copies", [&](const Document& d) {
+        Document out = d;
+        const Node plane = makeNode(out, "plane", "Table");
+        out.put(plane);
+        std::string id;
+        out = withLayer(out, plane.id, ball, &id);
+        return withText(out, id + "/material", ink);
+    });
+    driver->settle();
+    QVERIFY(driver->waitFor([&] { return pixelsOf(view, line) > 100; }));
+}
+
+/// By the strand's own random number, and along it.
+void ViewTest::wearsColoursOnStrands() {
+    auto& c = driver->window.controller();
+    auto* view = driver->window.view();
+    makeLayer();
+    std::string hair, blades;
+    c.edit("scene", [&](const Document& d) {
+        Document out = withText(d, std::string(kLayer) + "/shown", "false");
+        Node m = makeNode(out, "fibre", "Dye");
+        hair = m.id;
+        m.params["coloured"].value = std::string("colour");
+        FieldSource along = makeSource("formula");
+        along.params["formula"].value = std::string("along > 0.5");
+        m.params["base"].value = Color(0.0f, 0.0f, 1.0f);
+        m.params["base"].low = Color(1.0f, 0.0f, 0.0f);
+        m.params["base"].field = std::make_shared<Field>(Field{{along}});
+        out.put(m);
+        Node layer = makeNode(out, "layer", "Blades");
+        blades = layer.id;
+        layer.params["surface"].value = std::string("ground");
+        layer.params["material"].value = hair;
+        for (const char* step : {"scatter", "grow", "strand_width"})
+            layer.steps.push_back(makeStep(step, layer));
+        out.put(std::move(layer));
+        for (const auto& [path, text] : {std::pair{"/scatter/count", "4000"},
+                                         {"/grow/length", "0.5..0.6"},
+                                         {"/strand_width/root", "20"},
+                                         {"/strand_width/tip", "20"}})
+            out = withText(out, blades + path, text);
+        return out;
+    });
+    c.selection().select("");
+    view->frameAll();
+    driver->settle();
+    const auto hued = [&](int from, int to, int saturation = 120) {
+        QTest::qWait(30);
+        const QImage image = view->grabFramebuffer();
+        int count = 0;
+        for (int y = 0; y < image.height(); ++y)
+            for (int x = 0; x < image.width(); ++x) {
+                const QColor p = image.pixelColor(x, y);
+                const int hue = p.hue();
+                count += p.saturation() > saturation &&
+                         (from < to ? hue >= from && hue < to : hue >= from || hue < to);
+            }
+        return count;
+    };
+    const auto red = [&] { return hued(340, 20); };
+    const auto blue = [&] { return hued(220, 260); };
+    QVERIFY(driver->waitFor([&] { return red() > 100 && blue() > 100; }));
+    // What is chosen is marked, in its own colours too.
+    const auto vivid = [&] { return hued(340, 20, 165); };
+    const int before = vivid();
+    QVERIFY(before > 50);
+    c.selection().select(blades);
+    QVERIFY(driver->waitFor([&] { return vivid() < before / 2; }));
+    c.selection().select("");
+    c.edit("plain", [&](const Document& d) {
+        Document out = d;
+        out = withField(out, {hair, "", "base"}, nullptr);
+        return withText(out, hair + "/base", "0,0,1");
+    });
+    QVERIFY(driver->waitFor([&] { return red() == 0 && blue() > 100; }));
 }
 
 void ViewTest::blursWhatIsOutOfFocus() {

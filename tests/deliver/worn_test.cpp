@@ -4,6 +4,7 @@
 #include "deliver/studio.h"
 #include "geo/points/elements.h"
 #include "render/light/sky.h"
+#include "render/trace/shading.h"
 
 using namespace ovrix::deliver;
 using namespace ovrix::tests;
@@ -189,4 +190,91 @@ TEST_CASE("the view's light is the scene's, as bright as the neutral one", "[wor
                              broken = {DomeLight(nullptr, V3f(NAN), 0)};
     CHECK(viewLightOf(dark) == ViewLight());
     CHECK(viewLightOf(broken) == ViewLight());
+}
+
+namespace {
+
+/// Blades on a ball, in a fibre material.
+struct Coat : Studio {
+    std::string layer, hair = add("fibre");
+    WornLooks looks{evaluator};
+    Coat() {
+        Node n = makeNode(document, "layer");
+        layer = n.id;
+        n.params["surface"].value = ball;
+        n.params["material"].value = hair;
+        for (const char* step : {"scatter", "grow"}) n.steps.push_back(makeStep(step, n));
+        document.put(std::move(n));
+        set(layer + "/scatter/count", "300");
+    }
+    StrandsPtr strands() {
+        const EvalOptions options{1, Purpose::Viewport, true};
+        return std::get<StrandsPtr>(evaluator.layer(scene(), layer, options, Progress::none()).geometry);
+    }
+    Worn now() {
+        Evaluator::Query query(evaluator, scene(), {1, Purpose::Viewport, true}, Progress::none());
+        const StrandsPtr all = strands();
+        const Worn worn = looks.ofStrands(query, document.get(layer), all, packedStrands(*all));
+        looks.dropUnused();
+        if (worn.places) CHECK(worn.places->size() == all->pointCount());
+        return worn;
+    }
+    void dye(const std::string& param, const std::string& text) { set(hair + "/" + param, text); }
+    void drive(const std::string& param, const std::string& formula) {
+        FieldSource source = makeSource("formula");
+        source.params["formula"].value = formula;
+        document = withField(document, {hair, "", param}, std::make_shared<Field>(Field{{source}}));
+    }
+};
+
+}  // namespace
+
+TEST_CASE("strands wear their own colours in the order in which they are drawn", "[worn]") {
+    Coat s;
+    s.dye("coloured", "melanin");
+    CHECK_FALSE(s.now().places);  // one colour is no look
+    CHECK(s.now().stamp == s.now().stamp);
+    // Some are grey: each as the render draws it.
+    s.dye("grey", "0.5");
+    const StrandsPtr all = s.strands();
+    const PackedStrands packed = packedStrands(*all);
+    const auto id = all->strands.find<uint64_t>("id");
+    const Worn worn = s.now();
+    REQUIRE(worn.places);
+    size_t at = 0, grey = 0;
+    for (const uint32_t strand : packed.order) {
+        const bool white = ovrix::render::melaninOf(0.4f, 0.0f, 0.5f, id[strand]) == 0.0f;
+        grey += white;
+        for (size_t i = 0; i < all->pointsOf(strand); ++i, ++at)
+            REQUIRE((int((*worn.places)[at].color[2]) > 200) == white);
+    }
+    CHECK(grey > 100);
+    CHECK(grey < 200);
+    // Along the strand, and by a column of it.
+    s.dye("coloured", "colour");
+    s.dye("base", "1,1,1");
+    s.drive("base", "along > 0.5");
+    const Worn along = s.now();
+    REQUIRE(along.places);
+    for (size_t i = 0; i < packed.vertices.size(); ++i)
+        REQUIRE(((*along.places)[i].color[0] == 255) == (packed.vertices[i].along > 0.5f));
+    s.drive("base", "y > 0");
+    const Worn high = s.now();
+    REQUIRE(high.places);
+    for (size_t i = 0; i < packed.vertices.size(); ++i)
+        REQUIRE(((*high.places)[i].color[0] == 255) == (packed.vertices[i].p.y > 0.0f));
+}
+
+TEST_CASE("what strands wear survives bad input", "[worn]") {
+    Coat s;
+    s.dye("coloured", "colour");
+    for (const char* text : {"0/0", "1e30", "nothing_of_that_name", "curvature"}) {
+        INFO(text);
+        s.drive("base", text);
+        CHECK_NOTHROW(s.now());
+    }
+    s.set(s.layer + "/scatter/count", "0");
+    CHECK_NOTHROW(s.now());
+    s.set(s.layer + "/material", "");
+    CHECK_FALSE(s.now().places);
 }

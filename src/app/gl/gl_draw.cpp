@@ -60,7 +60,7 @@ template <class Draw>
 void GlScene::drawContour(const std::string& wearer, const Options& o, float away, bool mirrored,
                           const Draw& draw) {
     const auto it = drawn_.find(wearer);
-    if (o.picking || it == drawn_.end() || !(it->second.width > 0.0f)) return;
+    if (o.picking || it == drawn_.end() || !(it->second.width > 0.0f) || !it->second.objects) return;
     GLint view[4];
     glGetIntegerv(GL_VIEWPORT, view);
     const float pixels = it->second.unit == render::Contours::Unit::Metres
@@ -76,6 +76,29 @@ void GlScene::drawContour(const std::string& wearer, const Options& o, float awa
     glDisable(GL_CULL_FACE);
     program_.setUniformValue("mode", 0);
     program_.setUniformValue("outline", 0.0f);
+}
+
+template <class Bind, class Draw>
+void GlScene::drawCreases(const std::string& wearer, const std::string& object, const Options& o,
+                          const QMatrix4x4& model, const Bind& bind, const Draw& draw) {
+    const auto it = drawn_.find(wearer);
+    if (o.picking || it == drawn_.end() || !(it->second.width > 0.0f)) return;
+    const auto found = creases_.find({object, it->second.crease});
+    if (found == creases_.end() || found->second.count == 0) return;
+    const bool metres = it->second.unit == render::Contours::Unit::Metres;
+    creaseLines_.bind();
+    creaseLines_.setUniformValue("viewProjection", o.viewProjection);
+    creaseLines_.setUniformValue("eye", asVector(o.eye));
+    creaseLines_.setUniformValue("model", model);
+    creaseLines_.setUniformValue("outline", 0.0f);
+    creaseLines_.setUniformValue("pixelSize", o.pixelSize);
+    creaseLines_.setUniformValue("pixels", metres ? 0.0f : 0.5f * linePixels(it->second));
+    creaseLines_.setUniformValue("metres", metres ? 0.5f * it->second.width : 0.0f);
+    creaseLines_.setUniformValue("color", encoded(it->second.color));
+    found->second.vao.bind();
+    bind();
+    draw(found->second.count);
+    program_.bind();
 }
 
 int GlScene::pickNumber(const std::string& id) {
@@ -179,6 +202,12 @@ void GlScene::drawBatch(const CopyBatch& batch, const Options& o) {
     trianglesDrawn_ += b.count * size_t(coarse ? m->second.coarseCount : m->second.count) / 3;
     releaseInstances();
     if (m->second.heatHash) glEnableVertexAttribArray(2);
+    drawCreases(
+        wearer, batch.object, o, asMatrix(own), [&] { bindInstances(b, 1); },
+        [&](GLsizei count) {
+            glDrawArraysInstanced(GL_LINES, 0, count, GLsizei(b.count));
+            releaseInstances();
+        });
 }
 
 void GlScene::setUniforms(const Options& o) {
@@ -223,6 +252,9 @@ void GlScene::drawObject(const ObjectDraw& object, const Options& o) {
     draw();
     const V3f place(object.world[3][0], object.world[3][1], object.world[3][2]);
     drawContour(object.id, o, (place - o.eye).length(), object.world.determinant() < 0, draw);
+    drawCreases(
+        object.id, object.id, o, asMatrix(object.world), [] {},
+        [&](GLsizei count) { glDrawArrays(GL_LINES, 0, count); });
     trianglesDrawn_ += size_t(coarse ? b.coarseCount : b.count) / 3;
 }
 
@@ -280,6 +312,7 @@ void GlScene::drawStrands(const Options& o) {
     settings.pixelSize = o.pixelSize;
     settings.picking = o.picking;
     settings.light = o.light;
+    settings.looks = &looks_;
     settings.dotSize = 2.0f * o.dotSize;
     settings.budget = software_ ? (o.moving ? 150'000 : 2'500'000) : (o.moving ? 4'000'000 : 40'000'000);
     const V3f accent(float(tokens().seaGlass.redF()), float(tokens().seaGlass.greenF()),
@@ -294,10 +327,10 @@ void GlScene::drawStrands(const Options& o) {
         if (combed && batch.guides) batch.lines = batch.roots = true;
         const bool marked = o.selected == batch.layer && !combed;
         const QVector3D ink = settings.drawn.flat ? settings.drawn.lit : asVector(V3f(batch.color));
-        const QVector3D own = marked ? ink * 0.7f + asVector(accent) * 0.3f : ink;
+        settings.mark = QVector4D(asVector(accent), marked ? 0.3f : 0.0f);
         // While guides are combed they are seen through the coat that lies between them.
         glDepthMask(combed && guided && !batch.guides ? GL_FALSE : GL_TRUE);
-        strands_.draw(batch, settings, batch.guides ? asVector(tokens().sand) : own);
+        strands_.draw(batch, settings, batch.guides ? asVector(tokens().sand) : ink);
     }
     glDepthMask(GL_TRUE);
     strands_.drawCombed(settings, asVector(tokens().sand));

@@ -40,6 +40,7 @@ void GlScene::initialise() {
     software_ = renderer.contains("llvmpipe") || renderer.contains("softpipe") || renderer.contains("swrast");
     linkProgram(program_, kSceneVertex, kSceneFragment);
     linkProgram(lines_, kGridVertex, kGridFragment);
+    linkProgram(creaseLines_, kSceneVertex, kPlainFragment, kCreaseGeometry);
     strands_.initialise();
     looks_.initialise();
     // A box from 0 to 1, two triangles a side, with normals.
@@ -100,6 +101,28 @@ GlScene::MeshBuffers& GlScene::meshBuffers(const ObjectView& object) {
     glBufferData(GL_ELEMENT_ARRAY_BUFFER, GLsizeiptr(indices.size() * 4), indices.data(), GL_STATIC_DRAW);
     glBindVertexArray(0);
     return b;
+}
+
+void GlScene::setCreases(const EvalSnapshot& snapshot) {
+    for (auto& [key, b] : creases_) b.used = false;
+    for (const auto& [key, creases] : snapshot.creases) {
+        const auto object = snapshot.objects.find(key.first);
+        if (object == snapshot.objects.end() || object->second.mesh != creases.of) continue;
+        CreaseBuffers& b = creases_[key];
+        b.used = true;
+        if (b.of == creases) continue;
+        b.of = creases;
+        b.count = GLsizei(creases.lines->size());
+        if (!b.vao.isCreated()) b.vao.create(), b.vertices.create();
+        b.vao.bind();
+        b.vertices.bind();
+        glBufferData(GL_ARRAY_BUFFER, GLsizeiptr(creases.lines->size() * sizeof(V3f)), creases.lines->data(),
+                     GL_STATIC_DRAW);
+        glEnableVertexAttribArray(0);
+        glVertexAttribPointer(0, 3, GL_FLOAT, GL_FALSE, 12, nullptr);
+        glBindVertexArray(0);
+    }
+    std::erase_if(creases_, [](const auto& entry) { return !entry.second.used; });
 }
 
 void GlScene::setHeat(MeshBuffers& b, const Overlay* overlay) {
@@ -181,13 +204,15 @@ void GlScene::addStrands(const EvalSnapshot& snapshot, const Node& layer) {
     const auto guides = snapshot.guides.find(layer.id), all = snapshot.strands.find(layer.id);
     const bool between = guides != snapshot.guides.end();
     const auto material = d.value(layer.id, kLayer.material);
-    if (all != snapshot.strands.end())
+    if (all != snapshot.strands.end()) {
+        looks_.use(snapshot, layer.id, all->second.packed->vertices.size());
         strands_.add({.layer = layer.id,
                       .hash = all->second.hash,
                       .color = materialColor(d, material),
                       .roots = flag("show_roots") && !between,
                       .lines = flag("show_fill")},
                      *all->second.packed);
+    }
     if (between)
         strands_.add({.layer = layer.id,
                       .hash = guides->second.hash,
@@ -275,6 +300,7 @@ void GlScene::update(const EvalSnapshot& snapshot) {
             : nullptr;
     for (const NodePtr& node : d.nodes(Category::Object)) addObject(snapshot, *node, overlay);
     for (const NodePtr& node : d.nodes(Category::Layer)) addLayer(snapshot, *node);
+    setCreases(snapshot);
     strands_.endUpdate();
     looks_.endUpdate();
     dropUnused();

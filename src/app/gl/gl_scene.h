@@ -55,6 +55,13 @@ class GlScene : protected QOpenGLFunctions_3_3_Core {
         Box3f bounds;
         bool used = false;
     };
+    struct CreaseBuffers {
+        QOpenGLVertexArrayObject vao;
+        QOpenGLBuffer vertices;
+        Creases of;
+        GLsizei count = 0;
+        bool used = false;
+    };
     struct BatchBuffer {
         QOpenGLBuffer buffer;
         size_t count = 0;
@@ -74,6 +81,11 @@ class GlScene : protected QOpenGLFunctions_3_3_Core {
     template <class Draw>
     void drawContour(const std::string& wearer, const Options& o, float away, bool mirrored,
                      const Draw& draw);
+    void setCreases(const EvalSnapshot& snapshot);
+    /// @param bind  gives the array that is bound its copies, or one at its place
+    template <class Bind, class Draw>
+    void drawCreases(const std::string& wearer, const std::string& object, const Options& o,
+                     const QMatrix4x4& model, const Bind& bind, const Draw& draw);
     void setHeat(MeshBuffers& buffers, const Overlay* overlay);
     void bindLook(const std::string& key, GLuint divisor);
     void bindDrawn(const std::string& wearer);
@@ -96,11 +108,12 @@ class GlScene : protected QOpenGLFunctions_3_3_Core {
     void setColor(const Color& color, bool selected);
     int pickNumber(const std::string& id);
 
-    QOpenGLShaderProgram program_, lines_;
+    QOpenGLShaderProgram program_, lines_, creaseLines_;
     GlStrands strands_;
     GlLooks looks_;
     std::unordered_map<uint64_t, MeshBuffers> meshes_;
     std::unordered_map<uint64_t, BatchBuffer> buffers_;
+    std::map<std::pair<std::string, float>, CreaseBuffers> creases_;
     std::vector<ObjectDraw> objects_;
     std::vector<CopyBatch> batches_;
     std::map<std::string, Color> colors_;

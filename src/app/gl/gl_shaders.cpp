@@ -134,6 +134,41 @@ void main() {
 }
 )";
 
+// Edges as bands that look to the eye, each a little longer than it is, so that they meet at corners, and as
+// far before it as they are wide.
+const char* const kCreaseGeometry = R"(#version 330 core
+layout(lines) in;
+layout(triangle_strip, max_vertices = 4) out;
+in vec3 worldPosition[];
+uniform mat4 viewProjection;
+uniform vec3 eye;
+uniform float pixelSize;
+uniform float pixels, metres;  // half of its width
+void main() {
+    vec3 way = worldPosition[1] - worldPosition[0];
+    if (dot(way, way) < 1e-24) return;
+    way = normalize(way);
+    for (int i = 0; i < 2; ++i) {
+        vec3 toEye = eye - worldPosition[i];
+        vec3 side = cross(way, toEye);
+        float l = length(side), half_ = pixels * pixelSize * length(toEye) + metres;
+        side = l > 1e-9 ? side / l : vec3(1.0, 0.0, 0.0);
+        vec3 p = worldPosition[i] + way * half_ * (i == 0 ? -1.0 : 1.0) + normalize(toEye) * half_;
+        for (int k = -1; k <= 1; k += 2) {
+            gl_Position = viewProjection * vec4(p + side * (half_ * float(k)), 1.0);
+            EmitVertex();
+        }
+    }
+    EndPrimitive();
+}
+)";
+
+const char* const kPlainFragment = R"(#version 330 core
+uniform vec3 color;  // as the screen takes it
+out vec4 result;
+void main() { result = vec4(color, 1.0); }
+)";
+
 const char* const kGridVertex = R"(#version 330 core
 layout(location = 0) in vec4 place;   // xyz, strength
 uniform mat4 viewProjection;

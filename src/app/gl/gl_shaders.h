@@ -11,6 +11,9 @@ void linkProgram(QOpenGLShaderProgram& program, const char* vertex, const char* 
 /// Meshes, one or many at once, boxes and dots; by mode lit or by their numbers for picking.
 extern const char* const kSceneVertex;
 extern const char* const kSceneFragment;
+/// Between kSceneVertex and kPlainFragment: lines of a mesh, as wide as contours are.
+extern const char* const kCreaseGeometry;
+extern const char* const kPlainFragment;
 /// The lines of the ground, which fade with distance.
 extern const char* const kGridVertex;
 extern const char* const kGridFragment;

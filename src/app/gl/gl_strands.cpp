@@ -14,6 +14,8 @@ layout(location = 1) in float along;
 layout(location = 2) in float width;
 layout(location = 3) in vec4 tangent;
 layout(location = 4) in vec4 ownColor;
+layout(location = 8) in vec4 look;  // what is worn there: its colour
+uniform int worn;
 uniform mat4 viewProjection;
 uniform float dotSize;
 out vec3 worldPosition;
@@ -24,7 +26,7 @@ out float wide;
 void main() {
     worldPosition = position;
     worldTangent = tangent.xyz;
-    strandColor = ownColor;
+    strandColor = worn == 1 ? vec4(look.rgb, 1.0) : ownColor;
     part = along;
     wide = width;
     gl_Position = viewProjection * vec4(position, 1.0);
@@ -32,39 +34,51 @@ void main() {
 }
 )";
 
-// Direction by the tangent (Kajiya and Kay, SIGGRAPH 89), depth by darker roots.
-const char* kFragment = R"(#version 330 core
-in vec3 worldPosition;
-in vec3 worldTangent;
-in vec4 strandColor;
-in float part;
+/// What lines and ribbons have in common: colours are as the screen takes them.
+const char* kFragmentHead = R"(#version 330 core
 uniform vec3 eye;
 uniform vec3 color;
+uniform vec4 mark;   // of what is chosen: its colour, and how much of it
 uniform vec3 pick;
 uniform int mode;    // 0 lit, 1 pick, 2 plain
 uniform float fade;
 uniform vec3 toKey, keyLight, above, below;
 uniform int drawn;         // whether it has a shadow of one colour in place of light
-uniform vec3 shadowColor;  // as the screen takes it
+uniform vec3 shadowColor;
 uniform float shadowEdge;  // light at which that ends; below 0 for none
 out vec4 result;
+/// Lighter, as all is that is lit in the view: dark fur must not swallow its shape.
+vec3 baseOf(vec4 own) {
+    return mix(own.a > 0.5 ? 0.16 + 0.72 * own.rgb : color, mark.rgb, mark.a);
+}
+/// Where it needs no light.
+bool flatColor(vec4 own, vec3 t) {
+    if (mode == 1) { result = vec4(pick, 1.0); return true; }
+    if (mode == 2) { result = vec4(color, 1.0); return true; }
+    if (drawn == 0) return false;
+    float across = length(cross(t, toKey));  // as a thin cylinder takes it
+    vec3 ink = mix(own.a > 0.5 ? own.rgb : color, mark.rgb, mark.a);
+    result = vec4((across < shadowEdge ? shadowColor : ink) * fade, 1.0);
+    return true;
+}
+)";
+
+// Direction by the tangent (Kajiya and Kay, SIGGRAPH 89), depth by darker roots.
+const char* kFragment = R"(
+in vec3 worldPosition;
+in vec3 worldTangent;
+in vec4 strandColor;
+in float part;
 void main() {
-    if (mode == 1) { result = vec4(pick, 1.0); return; }
-    if (mode == 2) { result = vec4(color, 1.0); return; }
     vec3 t = normalize(worldTangent + vec3(1e-6));
-    if (drawn == 1) {
-        float across = length(cross(t, toKey));  // as a thin cylinder takes it
-        vec3 own = strandColor.a > 0.5 ? pow(strandColor.rgb, vec3(1.0 / 2.2)) : color;
-        result = vec4((across < shadowEdge ? shadowColor : own) * fade, 1.0);
-        return;
-    }
+    if (flatColor(strandColor, t)) return;
     vec3 toEye = normalize(eye - worldPosition);
     vec3 key = toKey;
     float tl = dot(t, key), te = dot(t, toEye);
     float sl = sqrt(max(0.0, 1.0 - tl * tl)), se = sqrt(max(0.0, 1.0 - te * te));
     float shine = pow(max(0.0, sl * se - tl * te), 28.0);
     float sky = 0.5 + 0.5 * sqrt(max(0.0, 1.0 - t.y * t.y));
-    vec3 base = strandColor.a > 0.5 ? 0.12 + 0.85 * pow(strandColor.rgb, vec3(1.0 / 2.2)) : color;
+    vec3 base = baseOf(strandColor);
     float depth = mix(0.35, 1.0, smoothstep(0.0, 0.8, part));
     vec3 lit = base * (0.77 * below + 0.54 * above * sky + 0.95 * keyLight * sl) * depth +
                0.48 * keyLight * shine * depth;
@@ -115,39 +129,22 @@ void main() {
 )";
 
 // Thick strands are lit as the tubes they are.
-const char* kRibbonFragment = R"(#version 330 core
+const char* kRibbonFragment = R"(
 in vec3 worldPositionG;
 in vec3 worldTangentG;
 in vec4 strandColorG;
 in float partG;
 in float acrossG;
 in vec3 sideG;
-uniform vec3 eye;
-uniform vec3 color;
-uniform vec3 pick;
-uniform int mode;
-uniform float fade;
-uniform vec3 toKey, keyLight, above, below;
-uniform int drawn;
-uniform vec3 shadowColor;
-uniform float shadowEdge;
-out vec4 result;
 void main() {
-    if (mode == 1) { result = vec4(pick, 1.0); return; }
-    if (mode == 2) { result = vec4(color, 1.0); return; }
     vec3 toEye = normalize(eye - worldPositionG);
     vec3 t = normalize(worldTangentG + vec3(1e-6));
-    if (drawn == 1) {
-        float across = length(cross(t, toKey));
-        vec3 own = strandColorG.a > 0.5 ? pow(strandColorG.rgb, vec3(1.0 / 2.2)) : color;
-        result = vec4((across < shadowEdge ? shadowColor : own) * fade, 1.0);
-        return;
-    }
+    if (flatColor(strandColorG, t)) return;
     vec3 facing = normalize(toEye - t * dot(t, toEye) + vec3(1e-6));
     float a = clamp(acrossG, -1.0, 1.0);
     vec3 n = sideG * a + facing * sqrt(max(0.0, 1.0 - a * a));
     float key = max(dot(n, toKey), 0.0);
-    vec3 base = strandColorG.a > 0.5 ? 0.12 + 0.85 * pow(strandColorG.rgb, vec3(1.0 / 2.2)) : color;
+    vec3 base = baseOf(strandColorG);
     float depth = mix(0.6, 1.0, smoothstep(0.0, 0.5, partG));
     result = vec4(base * (below + 0.27 * above * (1.0 + n.y) + keyLight * key) * depth * fade, 1.0);
 }
@@ -158,8 +155,9 @@ void main() {
 void GlStrands::initialise() {
     if (!initializeOpenGLFunctions())
         throw Error("OpenGL 3.3 is missing", {}, "Install a newer graphics driver");
-    linkProgram(lines_, kVertex, kFragment);
-    linkProgram(ribbons_, kVertex, kRibbonFragment, kRibbon);
+    const std::string head = kFragmentHead;
+    linkProgram(lines_, kVertex, (head + kFragment).c_str());
+    linkProgram(ribbons_, kVertex, (head + kRibbonFragment).c_str(), kRibbon);
 }
 
 void GlStrands::upload(Buffers& b, const PackedStrands& packed, GLenum usage) {
@@ -239,6 +237,8 @@ void GlStrands::drawCombed(const DrawSettings& settings, const QVector3D& color)
 void GlStrands::drawBuffers(Buffers& b, const Batch& batch, const DrawSettings& settings,
                             const QVector3D& color, size_t strands) {
     const Drawn& drawn = settings.drawn;
+    b.vao.bind();
+    const bool worn = settings.looks && !batch.guides && settings.looks->bind(batch.layer, 0);
     const auto prepare = [&](QOpenGLShaderProgram& p, int mode) {
         p.bind();
         p.setUniformValue("outlinePixels", 0.0f);
@@ -250,6 +250,8 @@ void GlStrands::drawBuffers(Buffers& b, const Batch& batch, const DrawSettings& 
         p.setUniformValue("eye", QVector3D(settings.eye.x, settings.eye.y, settings.eye.z));
         p.setUniformValue("pixelSize", settings.pixelSize);
         p.setUniformValue("color", color);
+        p.setUniformValue("worn", worn ? 1 : 0);
+        p.setUniformValue("mark", batch.guides ? QVector4D() : settings.mark);
         p.setUniformValue("pick", settings.pick);
         const auto set = [&](const char* name, const V3f& v) {
             p.setUniformValue(name, QVector3D(v.x, v.y, v.z));
@@ -262,7 +264,6 @@ void GlStrands::drawBuffers(Buffers& b, const Batch& batch, const DrawSettings& 
         p.setUniformValue("fade", batch.guides ? 1.0f : settings.fade);
         p.setUniformValue("dotSize", settings.dotSize);
     };
-    b.vao.bind();
     const auto drawLines = [&] {
         glDrawElements(GL_LINES, GLsizei(b.segmentEnd[strands - 1]), GL_UNSIGNED_INT, nullptr);
     };

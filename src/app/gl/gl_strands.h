@@ -8,6 +8,7 @@
 #include <memory>
 #include <unordered_map>
 
+#include "app/gl/gl_looks.h"
 #include "app/session/eval_worker.h"
 
 namespace ovrix::app {
@@ -44,7 +45,9 @@ class GlStrands : protected QOpenGLFunctions_3_3_Core {
         QVector3D pick;     ///< set for each batch
         float fade = 1.0f;  ///< of what is no guide, while guides are being combed
         float dotSize = 4.0f;
-        Drawn drawn;  ///< set for each batch
+        Drawn drawn;               ///< set for each batch
+        GlLooks* looks = nullptr;  ///< by layer
+        QVector4D mark = {};       ///< set for each batch: the colour of what is chosen, and how much of it
     };
 
     void beginUpdate();

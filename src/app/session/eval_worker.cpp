@@ -1,4 +1,5 @@
 #include "app/session/eval_worker.h"
+#include "geo/mesh/creases.h"
 #include "geo/surface/surface.h"
 
 namespace ovrix::app {
@@ -90,33 +91,67 @@ void EvalWorker::aim(EvalSnapshot& snapshot, const Request& r, Progress& progres
     }
 }
 
-/// The same with what everything wears now; null where it wears what it wore.
-std::shared_ptr<const EvalSnapshot> EvalWorker::dressed(const EvalSnapshot& bare, const Request& r,
-                                                        Progress& progress) {
+/// The creases of an object that wears a material which draws them; kept from the last time.
+void EvalWorker::addCreases(EvalSnapshot& snapshot, const std::string& material, const std::string& object,
+                            Progress& progress) const {
+    const Node* node = snapshot.document.find(material);
+    const NodeType* type = node ? findNodeType(node->type) : nullptr;
+    const auto view = snapshot.objects.find(object);
+    if (!type || !type->look || view == snapshot.objects.end()) return;
+    const document::DrawnLook look = type->look(snapshot.document, *node, 0);
+    if (!(look.width > 0.0f) || look.crease >= kPi) return;
+    const std::pair key(object, look.crease);
+    const MeshPtr& mesh = view->second.mesh;
+    if (last_)
+        if (const auto known = last_->creases.find(key);
+            known != last_->creases.end() && known->second.of == mesh) {
+            snapshot.creases[key] = known->second;
+            return;
+        }
+    snapshot.creases[key] = {
+        mesh, std::make_shared<const std::vector<V3f>>(creaseLines(*mesh, look.crease, progress))};
+}
+
+/// What everything wears now.
+void EvalWorker::dress(EvalSnapshot& snapshot, const Request& r, Progress& progress) {
     const Document& document = r.scene.document;
     Evaluator::Query query(evaluator_, r.scene, {r.frame, Purpose::Viewport, r.full}, progress);
-    std::map<std::string, deliver::Worn> worn;
-    for (const auto& [id, object] : bare.objects)
-        if (document.get(id).shown) worn[id] = looks_.ofObject(query, document.get(id), object.mesh);
-    for (const auto& [id, layer] : bare.layers) {
+    snapshot.worn.clear(), snapshot.creases.clear();
+    for (const auto& [id, object] : snapshot.objects) {
+        const Node& node = document.get(id);
+        if (node.shown) snapshot.worn[id] = looks_.ofObject(query, node, object.mesh);
+        addCreases(snapshot, materialsOf(document, node, r.frame).front(), id, progress);
+    }
+    for (const auto& [id, layer] : snapshot.layers) {
+        const Node& node = document.get(id);
+        if (!node.shown) continue;
+        if (const auto* strands = std::get_if<StrandsPtr>(&layer.geometry))
+            snapshot.worn[id] = looks_.ofStrands(query, node, *strands, *snapshot.strands.at(id).packed);
         const auto* copies = std::get_if<std::shared_ptr<const Copies>>(&layer.geometry);
-        if (!copies || !document.get(id).shown) continue;
-        for (size_t k = 0; k < (*copies)->prototypes.size(); ++k)
-            worn[deliver::wornKey(id, k)] = looks_.ofCopies(query, document.get(id), *copies, int32_t(k));
+        if (!copies) continue;
+        const std::string material = document.value(id, kLayer.material, r.frame);
+        for (size_t k = 0; k < (*copies)->prototypes.size(); ++k) {
+            snapshot.worn[deliver::wornKey(id, k)] = looks_.ofCopies(query, node, *copies, int32_t(k));
+            addCreases(snapshot, material, (*copies)->prototypes[k], progress);
+        }
     }
     looks_.dropUnused();
     std::vector<std::string> problems;  // the render says them
-    const deliver::ViewLight light = deliver::viewLightOf(lights_.make(r.scene, r.frame, problems));
-    const bool same =
-        light == bare.light && worn.size() == bare.worn.size() &&
-        std::equal(worn.begin(), worn.end(), bare.worn.begin(), [](const auto& a, const auto& b) {
-            return a.first == b.first && a.second.stamp == b.second.stamp;
-        });
-    if (same) return nullptr;
+    snapshot.light = deliver::viewLightOf(lights_.make(r.scene, r.frame, problems));
+}
+
+/// The same with what everything wears now; null where it wears what it wore.
+std::shared_ptr<const EvalSnapshot> EvalWorker::dressed(const EvalSnapshot& bare, const Request& r,
+                                                        Progress& progress) {
     auto snapshot = std::make_shared<EvalSnapshot>(bare);
-    snapshot->worn = std::move(worn);
-    snapshot->light = light;
-    return snapshot;
+    dress(*snapshot, r, progress);
+    const bool same = snapshot->light == bare.light && snapshot->creases == bare.creases &&
+                      snapshot->worn.size() == bare.worn.size() &&
+                      std::equal(snapshot->worn.begin(), snapshot->worn.end(), bare.worn.begin(),
+                                 [](const auto& a, const auto& b) {
+                                     return a.first == b.first && a.second.stamp == b.second.stamp;
+                                 });
+    return same ? nullptr : snapshot;
 }
 
 std::shared_ptr<const EvalSnapshot> EvalWorker::evaluate(const Request& r, Progress& progress) {
@@ -126,7 +161,10 @@ std::shared_ptr<const EvalSnapshot> EvalWorker::evaluate(const Request& r, Progr
     snapshot->opened = r.opened;
     snapshot->document = document;
     snapshot->full = r.full;
-    if (last_ && last_->opened == r.opened) snapshot->worn = last_->worn, snapshot->light = last_->light;
+    if (last_ && last_->opened == r.opened) {
+        snapshot->worn = last_->worn, snapshot->creases = last_->creases;
+        snapshot->light = last_->light;
+    }
     evaluator_.simulations().setLimit(size_t(document.sceneSetting(kScene.simMemory) * 1e9));
     // A scene that was just opened shows what is there at once, and the rest as it comes.
     const bool opening = !last_ || last_->opened != r.opened;

@@ -23,6 +23,13 @@ struct ObjectView {
     std::vector<StepReport> steps;  ///< of the object's own recipe
 };
 
+/// Lines in the space of a mesh: pairs of ends.
+struct Creases {
+    MeshPtr of;
+    std::shared_ptr<const std::vector<V3f>> lines;
+    bool operator==(const Creases&) const = default;
+};
+
 /// What one evaluation gave. Immutable once published.
 struct EvalSnapshot {
     uint64_t opened = 0;  ///< which of the scenes that were opened one after another it is of
@@ -38,8 +45,10 @@ struct EvalSnapshot {
     std::map<std::string, std::string> objectErrors;
     std::map<std::string, SimulationStatus> simulations;  ///< by layer
     std::vector<Check> checks;
-    std::map<std::string, deliver::Worn>
-        worn;                  ///< by object, and by layer and prototype: see deliver::wornKey()
+    /// By object, by layer of strands, and by layer and prototype: see deliver::wornKey().
+    std::map<std::string, deliver::Worn> worn;
+    /// Where contours draw creases: by object and by the angle from which they do.
+    std::map<std::pair<std::string, float>, Creases> creases;
     deliver::ViewLight light;  ///< that of the scene
     std::optional<Overlay> overlay;
     std::string aimedFrom;  ///< the layer whose surface a tool works on
@@ -80,6 +89,9 @@ class EvalWorker {
     void inspect(EvalSnapshot& snapshot, const Request& request, Progress& progress);
     void aim(EvalSnapshot& snapshot, const Request& request, Progress& progress) const;
     void addDrawn(EvalSnapshot& snapshot, const std::string& layer) const;
+    void dress(EvalSnapshot& snapshot, const Request& request, Progress& progress);
+    void addCreases(EvalSnapshot& snapshot, const std::string& material, const std::string& object,
+                    Progress& progress) const;
     std::shared_ptr<const EvalSnapshot> dressed(const EvalSnapshot& bare, const Request& request,
                                                 Progress& progress);
 

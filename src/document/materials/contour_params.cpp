@@ -67,7 +67,9 @@ DrawnLook lookOf(const Document& document, const Node& node, double frame, const
     look.width = float(document.value(node.id, params.width, frame));
     look.unit = unitOf(document.value(node.id, params.unit, frame));
     if (look.unit == Contours::Unit::Metres) look.width *= 0.001f;
+    look.objects = document.value(node.id, params.objects, frame);
     look.elements = document.value(node.id, params.elements, frame);
+    look.crease = radians(float(document.value(node.id, params.crease, frame)));
     look.color = document.value(node.id, params.color, frame);
     if (document.value(node.id, params.colored, frame) == kDarkened) {
         const NodeType* type = findNodeType(node.type);

@@ -85,7 +85,9 @@ struct DrawnLook {
     float edge = 0.0f;   ///< light at which the shadow ends; 0 for no shadow
     Color lit{0.0f}, shadow{0.0f};
     float width = 0.0f;     ///< of the line; 0 for none
+    bool objects = true;    ///< around the whole
     bool elements = false;  ///< around each element, too
+    float crease = kPi;     ///< radians; where faces turn by more: a half turn is nowhere
     render::Contours::Unit unit = render::Contours::Unit::Picture;
     Color color{0.0f};
 };

@@ -88,7 +88,9 @@ extern const struct RenderParams : ParamTable {
     Handle<int64_t> width, height, samples, bounces;
     Handle<double> limit, roughen;
     Handle<PixelFilter::Kind> filter;
-    Handle<double> filterWidth, thinStrands, shutter;
+    Handle<double> filterWidth, thinStrands;
+    Handle<bool> shareFibreLight;
+    Handle<double> shutter;
     Handle<int64_t> shutterSteps;
     Handle<Curve> shutterCurve;
     Handle<std::string> tone;

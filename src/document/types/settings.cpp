@@ -29,6 +29,10 @@ RenderParams::RenderParams()
           "thin_strands", "Thin strands", 0.7,
           "Strands thinner than this fraction of a pixel are drawn as wide and let as much through; 0 "
           "draws them as they are"))),
+      shareFibreLight(
+          add(specs::flag("share_fibre_light", "Share fibre light", true,
+                          "Strands that lie close together share the light that comes to them from "
+                          "others: much less grain. Off follows each path by itself"))),
       shutter(
           add(specs::unitNumber("shutter", "Shutter", 0,
                                 "Fraction of a frame that it is open, up to the frame: blurs what moves"))),

@@ -2,6 +2,10 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
+#include <numeric>
+#include <tuple>
+
 #include "base/hash.h"
 #include "base/parallel.h"
 
@@ -309,6 +313,14 @@ MeshReport inspect(const Mesh& mesh) {
 bool isClosed(const Mesh& mesh) {
     const MeshReport report = inspect(mesh);
     return report.openEdges == 0 && report.nonManifoldEdges == 0 && !mesh.triangles().empty();
+}
+
+std::vector<uint32_t> orderByPlace(std::span<const V3f> p) {
+    std::vector<uint32_t> order(p.size());
+    std::iota(order.begin(), order.end(), 0u);
+    const auto key = [&](uint32_t i) { return std::tuple(p[i].x, p[i].y, p[i].z, i); };
+    std::sort(order.begin(), order.end(), [&](uint32_t a, uint32_t b) { return key(a) < key(b); });
+    return order;
 }
 
 }  // namespace ovrix::geo

@@ -77,6 +77,8 @@ struct MeshReport {
     size_t flippedEdges = 0;      ///< whose two faces wind against each other
     bool clean() const { return !degenerateFaces && !nonManifoldEdges && !flippedEdges; }
 };
+/// The numbers of points such that those in one place come in a row, the least first.
+std::vector<uint32_t> orderByPlace(std::span<const V3f> points);
 /// A hash of the faces and the points that they join: places by triangle and weights hold on all that have
 /// the same.
 uint64_t topologyOf(const Mesh& mesh);

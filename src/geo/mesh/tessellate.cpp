@@ -22,11 +22,9 @@ std::vector<uint32_t> joined(const Mesh& mesh) {
     std::vector<V3f> normal(p.size(), V3f(0.0f));
     for (size_t c = 0; c < mesh.cornerPoint.size(); ++c) normal[mesh.cornerPoint[c]] += mesh.normals()[c];
     for (V3f& n : normal) n.normalize();
-    std::vector<uint32_t> order(p.size()), out(p.size());
-    std::iota(order.begin(), order.end(), 0u);
+    const std::vector<uint32_t> order = orderByPlace(p);
+    std::vector<uint32_t> out(p.size());
     std::iota(out.begin(), out.end(), 0u);
-    const auto key = [&](uint32_t i) { return std::tuple(p[i].x, p[i].y, p[i].z, i); };
-    std::sort(order.begin(), order.end(), [&](uint32_t a, uint32_t b) { return key(a) < key(b); });
     for (size_t begin = 0, end = 0; begin < order.size(); begin = end) {
         while (end < order.size() && p[order[end]] == p[order[begin]]) ++end;
         for (size_t i = begin + 1; i < end; ++i)

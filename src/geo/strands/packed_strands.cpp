@@ -2,11 +2,12 @@
 
 #include "base/parallel.h"
 #include "base/random.h"
+#include "base/srgb.h"
 
 namespace ovrix::geo {
 
 size_t PackedStrands::bytes() const {
-    return vertices.size() * sizeof(StrandVertex) + (segments.size() + segmentEnd.size()) * 4;
+    return vertices.size() * sizeof(StrandVertex) + (segments.size() + segmentEnd.size() + order.size()) * 4;
 }
 
 namespace {
@@ -29,7 +30,8 @@ PackedStrands packedStrands(const StrandSet& set) {
     const auto p = set.points.find<V3f>("P");
     const auto width = set.points.find<float>("width");
     const auto color = set.points.find<Color>("color");
-    const std::vector<uint32_t> order = shuffled(set);
+    out.order = shuffled(set);
+    const std::vector<uint32_t>& order = out.order;
     std::vector<uint32_t> first(order.size() + 1), segment(order.size() + 1);
     for (size_t k = 0; k < order.size(); ++k) {
         first[k + 1] = first[k] + uint32_t(set.pointsOf(order[k]));
@@ -53,7 +55,9 @@ PackedStrands packedStrands(const StrandSet& set) {
                 for (int a = 0; a < 3; ++a) v.tangent[a] = int8_t(std::lround(tangents[i][a] * 127.0f));
                 v.tangent[3] = 0;
                 for (int a = 0; a < 3; ++a)
-                    v.color[a] = color.empty() ? 0 : uint8_t(std::clamp(color[from][a], 0.0f, 1.0f) * 255.0f);
+                    v.color[a] = color.empty()
+                                     ? 0
+                                     : uint8_t(encodeSrgb(std::clamp(color[from][a], 0.0f, 1.0f)) * 255.0f);
                 v.color[3] = color.empty() ? 0 : 255;
                 if (i == 0) continue;
                 out.segments[segment[k] + 2 * (i - 1)] = first[k] + uint32_t(i) - 1;

@@ -21,6 +21,8 @@ struct RayContext {
     // Of rays to lights alone: strands that are drawn wider than they are take their part of the light.
     bool shadow = false;
     bool toLight = false;  ///< whether what blocks light alone is met
+    bool throughClear = false,
+         clear = false;  ///< whether what is clear is passed over, and whether it was met
     float left = 1.0f;
     /// Whether a piece was met a moment ago: the library may tell of the same one twice.
     bool again(uint32_t instance, uint32_t piece) {

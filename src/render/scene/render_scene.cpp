@@ -65,6 +65,7 @@ uint32_t RenderScene::addMaterial(SurfaceMaterial material) {
     cuts_ = cuts_ || material.cuts();
     clears_ = clears_ || material.clear();
     glows_ = glows_ || material.glows();
+    fibres_ = fibres_ || material.fibre;
     blocks_ = blocks_ || material.blocker;
     materials_.push_back(std::move(material));
     return uint32_t(materials_.size() - 1);
@@ -222,19 +223,23 @@ bool RenderScene::isCut(const RayHit& hit, const Ray& ray) const {
 /// a look at their material.
 void RayContext::ask(const RTCFilterFunctionNArguments* a) {
     if (a->N != 1 || a->valid[0] != -1) return;
-    const auto& own = *reinterpret_cast<const RayContext*>(a->context);
-    if (own.scene->goesThrough(*a, own.ray, own.shadow || own.toLight)) a->valid[0] = 0;
+    auto& own = *reinterpret_cast<RayContext*>(a->context);
+    if (own.scene->goesThrough(*a, own)) a->valid[0] = 0;
 }
 
-bool RenderScene::goesThrough(const RTCFilterFunctionNArguments& a, const Ray& ray, bool toLight) const {
-    if (!cuts_ && !blocks_) return false;
+bool RenderScene::goesThrough(const RTCFilterFunctionNArguments& a, RayContext& own) const {
+    if (!cuts_ && !blocks_ && !own.throughClear) return false;
     RayHit hit;
     hit.distance = RTCRayN_tfar(a.ray, 1, 0);
     hit.u = RTCHitN_u(a.hit, 1, 0), hit.v = RTCHitN_v(a.hit, 1, 0);
     hit.instance = RTCHitN_instID(a.hit, 1, 0, 0), hit.triangle = RTCHitN_primID(a.hit, 1, 0);
     hit.faceNormal = V3f(RTCHitN_Ng_x(a.hit, 1, 0), RTCHitN_Ng_y(a.hit, 1, 0), RTCHitN_Ng_z(a.hit, 1, 0));
-    if (materials_[materialAt(hit)].blocker) return !toLight;
-    return cuts_ && isCut(hit, ray);
+    const SurfaceMaterial& material = materials_[materialAt(hit)];
+    if (material.blocker) return !own.shadow && !own.toLight;
+    if (cuts_ && isCut(hit, own.ray)) return true;
+    if (!own.throughClear || !material.clear()) return false;
+    own.clear = true;
+    return true;
 }
 
 RayContext::RayContext(const RenderScene& of, const Ray& r, bool asks) : scene(&of), ray(r) {
@@ -286,12 +291,14 @@ RayHit RenderScene::intersectOwn(uint32_t instance, const M44f& toOwn, const Ray
     return {r.ray.tfar, r.hit.u, r.hit.v, instance, r.hit.primID, V3f(r.hit.Ng_x, r.hit.Ng_y, r.hit.Ng_z)};
 }
 
-float RenderScene::passing(const V3f& origin, const V3f& d, float distance, float time) const {
+float RenderScene::passing(const V3f& origin, const V3f& d, float distance, float time, bool* clear) const {
     RTCRay r = libraryRay({origin, d, time}, distance * 0.9999f);
     RayContext own(*this, {origin, d, time}, true);
     own.shadow = true;
+    own.throughClear = clear && clears_;
     if (listener) listener->traced({origin, d, time}, distance, true, top_);
     rtcOccluded1(top_, &own.context, &r);
+    if (clear) *clear = own.clear;
     return r.tfar < 0.0f ? 0.0f : own.left;
 }
 

@@ -193,6 +193,8 @@ class RayListener {
     virtual void traced(const Ray& ray, float most, bool shadow, RTCSceneTy* scene) = 0;
 };
 
+struct RayContext;
+
 /// Filled by one thread, then committed; after that const and thread safe. Memory per instance beyond
 /// Embree's own is sizeof(Instance).
 class RenderScene {
@@ -253,7 +255,7 @@ class RenderScene {
     RayListener* listener = nullptr;
     void clearMaterials() {
         materials_.clear();
-        cuts_ = clears_ = glows_ = blocks_ = false;
+        cuts_ = clears_ = glows_ = blocks_ = fibres_ = false;
     }
 
     /// @param most  nothing further away is met
@@ -265,13 +267,18 @@ class RenderScene {
     RayHit intersectOwn(uint32_t instance, const M44f& toOwn, const Ray& ray, float most) const;
     /// Whether some material lets light through.
     bool clears() const { return clears_; }
+    /// Whether some material is that of hair, fibre or thread.
+    bool hasFibres() const { return fibres_; }
     /// Whether some material gives light.
     bool glows() const { return glows_; }
     /// Whether a ray goes on through a hole that the material leaves there.
     bool isCut(const RayHit& hit, const Ray& ray) const;
     /// The fraction of light that comes from @p distance along a ray: 0 where something lies between, less
     /// than 1 where strands do that are drawn wider than they are.
-    float passing(const V3f& origin, const V3f& direction, float distance, float time = 0.0f) const;
+    /// @param clear  receives whether something clear is on the way, which is passed over; null where that
+    /// stops light as all else does
+    float passing(const V3f& origin, const V3f& direction, float distance, float time = 0.0f,
+                  bool* clear = nullptr) const;
     SurfacePoint surfacePoint(const RayHit& hit, const Ray& ray) const;
     const SurfaceMaterial& materialOf(const SurfacePoint& p) const { return materials_[p.material]; }
 
@@ -290,7 +297,7 @@ class RenderScene {
   private:
     struct Prototype;
     uint32_t materialAt(const RayHit& hit) const;
-    bool goesThrough(const RTCFilterFunctionNArguments& meeting, const Ray& ray, bool toLight) const;
+    bool goesThrough(const RTCFilterFunctionNArguments& meeting, RayContext& own) const;
     friend struct RayContext;
     const Samples* elementsOf(const Instance& instance) const;
     void addFrames(SurfacePoint& p, const RayHit& hit, const Prototype& prototype, const float* matrix,
@@ -298,6 +305,7 @@ class RenderScene {
     SurfacePoint strandPoint(const RayHit& hit, const Ray& ray, const StrandCurves& curves,
                              const float* m) const;
     bool cuts_ = false, clears_ = false, glows_ = false, blocks_ = false;  // some material does
+    bool fibres_ = false;
     bool moving_ = false;
     std::vector<SurfaceMaterial> materials_;
     std::vector<std::vector<uint32_t>> materialSlots_;

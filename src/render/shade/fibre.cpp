@@ -239,14 +239,24 @@ Fibre::Fibre(const FibreShape& shape, const Options& o, float h)
       cosGammaO_(std::sqrt(1.0f - h_ * h_)),
       gammaO_(std::asin(h_)),
       specular_(std::clamp(o.specular, 0.0f, 1.0f)),
-      roughness_(std::clamp(o.roughness, 0.02f, 1.0f)),
-      scale_(logisticScale(o.roughnessAround)),
       draft_(o.draft) {
-    const auto variance = variancesOf(o.roughness);
+    setWidths(o.roughness, logisticScale(o.roughnessAround));
+}
+
+void Fibre::setWidths(float roughness, float scale) {
+    roughness_ = std::clamp(roughness, 0.02f, 1.0f);
+    scale_ = scale;
+    const auto variance = variancesOf(roughness);
     inverse_ = 1.0f / Float4{variance[0], variance[1], variance[2], variance[3]};
     longitudinal_ = longitudinalScale(inverse_);
     logisticLow_ = logisticSum(-kPi, scale_);
     logisticRange_ = 1.0f - 2.0f * logisticLow_;
+}
+
+Fibre Fibre::softened(float roughness) const {
+    Fibre out = *this;
+    out.setWidths(std::max(roughness_, roughness), std::max(scale_, logisticScale(roughness)));
+    return out;
 }
 
 /// The bent ray inside, for the angle between both directions.

@@ -93,8 +93,13 @@ class Fibre {
     Value evaluateWhole(const V3f& wo, const V3f& wi) const;
     Sample sampleWhole(const V3f& wo, float pick, float u, float v) const;
 
+    /// One whose lobes are at least as wide, along and around: the same light, less bundled.
+    /// @param roughness  0 to 1
+    Fibre softened(float roughness) const;
+
   private:
     Fibre at(float h) const;
+    void setWidths(float roughness, float scale);
     struct Attenuation;
     void refract(float cosThetaD, float sin2ThetaD, float& sinGammaT, float& path) const;
     Attenuation attenuation(float cosThetaD, float sin2ThetaD) const;

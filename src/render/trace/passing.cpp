@@ -15,8 +15,10 @@ void pass(Media& media, const Medium& medium, bool leaving) {
 Passed lightThrough(const RenderScene& scene, Ray ray, float distance, const Media& within) {
     // Of fog all of the way counts, though clear matter may lie on it.
     const float fog = within.present() ? 1.0f : scene.fog.through(ray.origin, ray.direction, distance);
-    if (!scene.clears())
-        return {V3f(fog * scene.passing(ray.origin, ray.direction, distance, ray.time)), false};
+    // What stops it does so wherever clear matter lies; strands that let some of it through are asked here.
+    bool clears = false;
+    const float straight = scene.passing(ray.origin, ray.direction, distance, ray.time, &clears);
+    if (!(straight > 0.0f) || (!clears && !within.present())) return {V3f(fog * straight), false};
     Passed passed{V3f(fog), false};
     Media media = within;
     constexpr int kMostBoundaries = 16;

@@ -21,15 +21,17 @@ struct Renderer::Path {
     float far = 0.0f;                   ///< metres from the eye
     int depth = 0;
     bool lobed = false;  ///< the first thing met is a fibre
+    bool seen = false;   ///< something is there
+    int hidden = 0;      ///< boundaries that it has passed, since they do nothing
     Media media = {};
     Wavelength wavelength = {};  ///< drawn where matter first bends colours apart
-    bool softened = false;       ///< light has left a matt surface on its way to the eye
-    bool parted = false;         ///< and its colour counted, where the path went on through it
-    bool broad = false;          ///< the last bounce was by what is no shine
-    bool sharp = true;           ///< what it meets is seen sharply: lines are drawn
-    float shade = 1.0f;          ///< of what shadows leave of the background
-    bool framed = true;          ///< what the camera sees straight, or through clear matter
-    bool counted = false;        ///< light that is met now was counted before, through what is clear
+    float roughen = 0.0f;  ///< shines are at least as rough, since light left what is matt on its way on
+    bool parted = false;   ///< and its colour counted, where the path went on through it
+    bool broad = false;    ///< the last bounce was by what is no shine
+    bool sharp = true;     ///< what it meets is seen sharply: lines are drawn
+    float shade = 1.0f;    ///< of what shadows leave of the background
+    bool framed = true;    ///< what the camera sees straight, or through clear matter
+    bool counted = false;  ///< light that is met now was counted before, through what is clear
     // What the path came to last, as light falls on it: it says how often each light was aimed at from there.
     LightReceiver receiver = {};
     uint32_t object = 0, layer = 0;
@@ -52,11 +54,45 @@ struct Renderer::Path {
         if (group < groups.size()) groups[group] += light;
         for (size_t p = 0; lobed && p < lobes.size(); ++p) lobes[p] += light * split[p];
     }
+    /// Another goes on in its place, as if all of its light came.
+    void passOnTo(Path& other) const {
+        other.pdf = pdf, other.spread = spread, other.width = width, other.far = far, other.depth = depth;
+        other.roughen = roughen, other.broad = broad, other.sharp = sharp, other.framed = framed;
+        other.receiver = receiver, other.object = object, other.layer = layer, other.aimedAtAll = aimedAtAll;
+    }
+    /// Adds its light to the pixel, once.
+    void give() {
+        pixel.direct += direct;
+        pixel.indirect += indirect;
+        for (size_t p = 0; lobed && p < lobes.size(); ++p) pixel.fibre[p] += lobes[p];
+        direct = indirect = V3f(0.0f);
+        lobes.fill(V3f(0.0f));
+    }
     /// How light that comes now is shared among the lobes: @p parts of @p whole.
     void splitBy(const std::array<V3f, Fibre::kLobes>& parts, const V3f& whole) {
         for (size_t p = 0; p < split.size(); ++p)
             for (int k = 0; k < 3; ++k) split[p][k] = whole[k] > 0.0f ? parts[p][k] / whole[k] : 0.0f;
     }
+};
+
+/// Where a path comes to.
+struct Renderer::Arrival {
+    RayHit hit;
+    SurfacePoint point;
+};
+
+/// What the paths of a pass have in common.
+struct Renderer::Pass {
+    const Film& film;
+    const ContourFinder& contours;
+    uint32_t number = 0;
+};
+
+/// A path that has come from a fibre that the eye sees to another one.
+struct Renderer::Waiting {
+    Path path;
+    Arrival at;
+    uint64_t place = 0;  ///< alike for those that share their light
 };
 
 /// As of something that far away.

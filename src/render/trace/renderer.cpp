@@ -4,7 +4,7 @@
 #include "render/trace/leave.h"
 #include "render/trace/passing.h"
 #include "render/trace/path.h"
-#include "render/trace/shading.h"
+#include "render/trace/vertex.h"
 
 namespace ovrix::render {
 
@@ -66,49 +66,6 @@ bool Renderer::meetLights(Path& path, const RayHit& hit) const {
     return best.hit;
 }
 
-/// A place that a path comes to, ready to scatter.
-struct Renderer::Vertex {
-    const SurfacePoint& point;
-    Shaded shaded;
-    const Fibre* fibre;
-    Frame frame;
-    V3f wo;
-    uint32_t instance = UINT32_MAX;
-    Bsdf::From from;     ///< of what is no fibre
-    bool whole = false;  ///< a fibre too narrow for its offset to be seen
-
-    Vertex(const SurfacePoint& p, Shaded s, const V3f& back)
-        : point(p),
-          shaded(std::move(s)),
-          fibre(std::get_if<Fibre>(&shaded.scatter)),
-          frame(fibre                 ? Frame(p.tangent, back)
-                : p.tangent == V3f(0) ? Frame(normal())
-                                      : Frame(normal(), p.tangent, shaded.grain)),
-          wo(frame.toLocal(back)) {
-        if (!fibre) wo.z = std::max(wo.z, 1e-4f);  // a bent normal may look away at the rim
-        wo.normalize();
-        if (!fibre) from = bsdf().from(wo);
-    }
-    const V3f& normal() const { return shaded.normal ? *shaded.normal : point.normal; }
-    const Bsdf& bsdf() const { return std::get<Bsdf>(shaded.scatter); }
-    /// Whether light may go that way: the bent normal and the face must agree.
-    bool agrees(const V3f& direction, float localZ) const {
-        return fibre || direction.dot(point.faceNormal) * localZ > 0.0f;
-    }
-    /// As light falls on it: whole surfaces may get it from the other side, too.
-    LightReceiver receiver() const {
-        const V3f place = leave(point.position, point.faceNormal, point.rounding);
-        if (fibre) return {LightReceiver::Strand, place, point.tangent};
-        return {bsdf().twoSided() ? LightReceiver::Any : LightReceiver::Side, place, frame.z};
-    }
-    V3f originFor(const V3f& direction) const {
-        if (fibre) return leaveStrand(point, direction);
-        if (direction.dot(point.faceNormal) > 0.0f)
-            return leave(point.position, point.faceNormal, point.rounding);
-        return behind(point);
-    }
-};
-
 /// What of a path's light is of its wavelength: where it first goes on through what bends colours apart.
 V3f Renderer::colorOf(const Path& path, const Vertex& v, const V3f& wi) {
     return v.shaded.disperses && wi.z < 0.0f && !path.parted ? path.wavelength.part : V3f(1.0f);
@@ -150,8 +107,9 @@ void Renderer::gatherFrom(Path& path, const Vertex& v, uint32_t index, float cha
     if (!v.agrees(s.direction, wi.z)) return;
     V3f f, broad;
     float scatterPdf;
-    if (v.fibre) {
-        const Fibre::Value value = v.whole ? v.fibre->evaluateWhole(v.wo, wi) : v.fibre->evaluate(v.wo, wi);
+    if (v.fibre()) {
+        const Fibre::Value value =
+            v.whole ? v.litBy(s.pdf).evaluateWhole(v.wo, wi) : v.litBy(s.pdf).evaluate(v.wo, wi);
         f = broad = value.f, scatterPdf = value.pdf;
         if (path.lobed && path.depth == 0) path.splitBy(value.lobe, value.f);
     } else {
@@ -166,13 +124,13 @@ void Renderer::gatherFrom(Path& path, const Vertex& v, uint32_t index, float cha
         shadows ? lightThrough(scene_, ray, s.distance, path.media) : Passed{V3f(1.0f), false};
     // Light that comes through what is clear is counted here alone: see bounce(). So is what nothing shades.
     // Where a path left what is no shine, that light was counted there: not again where it goes on.
-    const bool again = wi.z < 0.0f && !v.fibre && (path.counted || path.broad);
+    const bool again = wi.z < 0.0f && !v.fibre() && (path.counted || path.broad);
     const float share = shadows ? powerHeuristic(pdf, scatterPdf) : 1.0f;
     const V3f arriving = passed.clear ? broad : (again ? broad : f) * share;
     const V3f light3 = path.weight * arriving * colorOf(path, v, wi) * s.radiance * passed.light / pdf;
     if (!(light3.x + light3.y + light3.z > 0.0f)) return;
     // The glints of single strands are dots as bright as those of indirect light.
-    path.add(capped(light3, path.depth > 0 || v.fibre ? options_.limit : 0.0f), path.depth + 1, s.group);
+    path.add(capped(light3, path.depth > 0 || v.fibre() ? options_.limit : 0.0f), path.depth + 1, s.group);
 }
 
 /// True where a boundary does nothing, since other clear matter is there: the path goes on behind it.
@@ -194,14 +152,17 @@ bool Renderer::survive(Path& path, float r) const {
     return r < stay;
 }
 
-bool Renderer::bounce(Path& path, const Vertex& v) const {
-    const auto r = path.sampler.next4();
+bool Renderer::bounce(Path& path, const Vertex& v) const { return bounce(path, v, path.sampler.next4()); }
+
+/// @param r  which lobe, where in it, and whether the path lives on
+bool Renderer::bounce(Path& path, const Vertex& v, const std::array<float, 4>& r) const {
+    constexpr float kFibreSoftens = 2.0f;  // most of what comes to a fibre was on many others
     V3f wi, weight;
     float pdf;
     bool refracted = false, broad = true, beneath = false;
-    if (v.fibre) {
-        const Fibre::Sample s =
-            v.whole ? v.fibre->sampleWhole(v.wo, r[0], r[1], r[2]) : v.fibre->sample(v.wo, r[0], r[1], r[2]);
+    if (v.fibre()) {
+        const Fibre::Sample s = v.whole ? v.fibre()->sampleWhole(v.wo, r[0], r[1], r[2])
+                                        : v.fibre()->sample(v.wo, r[0], r[1], r[2]);
         wi = s.wi, weight = s.weight, pdf = s.pdf;
         if (path.lobed && path.depth == 0) path.splitBy(s.lobes, s.weight);
     } else {
@@ -212,7 +173,9 @@ bool Renderer::bounce(Path& path, const Vertex& v) const {
     const V3f direction = v.frame.toWorld(wi).normalized();
     if (!(pdf > 0.0f) || !v.agrees(direction, wi.z)) return false;
     path.weight *= weight;
-    path.softened = path.softened || broad;
+    if (broad)
+        path.roughen =
+            std::max(path.roughen, std::min(1.0f, (v.fibre() ? kFibreSoftens : 1.0f) * options_.roughen));
     path.sharp = path.sharp && !broad && v.shaded.sharp;
     if (beneath) return emerge(path, v, direction);
     path.weight *= colorOf(path, v, wi);
@@ -265,50 +228,50 @@ void Renderer::recordFirst(FilmPixel& pixel, const SurfacePoint& point, const V3
     pixel.layer = point.layer;
 }
 
-/// What a material makes of a path. False where it ends.
-bool Renderer::scatterAt(Path& path, const RayHit& hit, const SurfacePoint& point) const {
-    constexpr float kNarrow = 2.0f;  // pixels
-    const SurfaceMaterial& material = scene_.materialOf(point);
+Renderer::Vertex Renderer::vertexAt(Path& path, const Arrival& at) const {
+    constexpr float kNarrow = 2.0f;    // pixels
+    constexpr float kOfFibres = 0.9f;  // roughness of a fibre that is as wide as that of a shine
+    const SurfaceMaterial& material = scene_.materialOf(at.point);
     if (!path.wavelength && material.disperses()) {
         const auto r = path.sampler.next4();
         path.wavelength = Wavelength::draw(r[0], r[1]);
     }
-    const PathState state{path.media, hit.instance, path.wavelength, path.softened ? options_.roughen : 0.0f,
-                          0.5f * path.width};
-    Vertex vertex(point, shade(material, point, state), -path.ray.direction);
-    vertex.instance = hit.instance;
-    vertex.whole =
-        vertex.fibre && (path.depth > 0 || point.radius < 0.5f * kNarrow * hit.distance * path.spread);
+    const PathState state{path.media, at.hit.instance, path.wavelength, path.roughen, 0.5f * path.width};
+    Vertex vertex(at.point, shade(material, at.point, state), -path.ray.direction);
+    vertex.instance = at.hit.instance;
+    vertex.whole = vertex.fibre() &&
+                   (path.depth > 0 || at.point.radius < 0.5f * kNarrow * at.hit.distance * path.spread);
+    if (vertex.fibre() && path.roughen > 0.0f)
+        vertex.softened.emplace(vertex.fibre()->softened(std::min(1.0f, kOfFibres * path.roughen)));
     if (path.depth == 0) {
-        recordFirst(path.pixel, point, vertex.normal(), vertex.shaded.base, camera_);
-        path.lobed = vertex.fibre != nullptr;
+        recordFirst(path.pixel, at.point, vertex.normal(), vertex.shaded.base, camera_);
+        path.lobed = vertex.fibre() != nullptr;
     }
-    addEmission(path, hit, vertex);
+    return vertex;
+}
+
+/// What a material makes of a path. False where it ends.
+bool Renderer::scatterAt(Path& path, const Arrival& at) const {
+    const Vertex vertex = vertexAt(path, at);
+    addEmission(path, at.hit, vertex);
     gatherLight(path, vertex);
     return bounce(path, vertex);
 }
 
-void Renderer::samplePixel(FilmPixel& pixel, std::span<V3f> groups, const Film& film, int x, int y,
-                           uint32_t pass, const ContourFinder& contours) const {
-    Sampler sampler(uint32_t(x), uint32_t(y), pass, options_.seed, options_.log2Passes);
-    V2f place;
-    const Ray first = primaryRay(film, x, y, sampler, &place);
-    Path path{first, sampler, pixel, groups, contours, place};
-    path.spread = 2.0f * camera_.halfHeight() / float(film.height());
-    bool seen = false;
+/// Goes on to the next place that scatters; none where the path ends.
+std::optional<Renderer::Arrival> Renderer::advance(Path& path) const {
     constexpr int kMostHidden = 32;
-    int hidden = 0;
     for (;;) {
         const RayHit hit = scene_.intersect(path.ray, path.depth == 0);
         const auto line = contourAhead(path, hit);
         const RayHit next = line ? hitAt(line->distance) : hit;
         if (const Between between = meetMatter(path, next); between != Between::Nothing) {
-            seen = true;
-            if (between == Between::Ended) break;
+            path.seen = true;
+            if (between == Between::Ended) return std::nullopt;
             continue;
         }
         const bool ended = meetLights(path, next);
-        if (path.depth == 0) seen = next.hit() || ended;
+        if (path.depth == 0) path.seen = next.hit() || ended;
         if (path.framed && !next.hit() && !ended && options_.backdrop.kind != Backdrop::Kind::Lights)
             meetBackdrop(path);
         if (line && !ended) {
@@ -316,69 +279,99 @@ void Renderer::samplePixel(FilmPixel& pixel, std::span<V3f> groups, const Film& 
             draw(path, line->owner, true);
         }
         // The last ray only looks for lights, so that both ways to find them count.
-        if (ended || line || !hit.hit() || path.depth > options_.bounces) break;
-        SurfacePoint point = scene_.surfacePoint(hit, path.ray);
+        if (ended || line || !hit.hit() || path.depth > options_.bounces) return std::nullopt;
+        Arrival at{hit, scene_.surfacePoint(hit, path.ray)};
+        SurfacePoint& point = at.point;
         path.weight *= path.through(hit.distance);
         path.width += hit.distance * path.spread;
         point.width = path.width, point.uvWidth = path.width * point.uvPerMetre;
         path.far += hit.distance;
-        if (hidden < kMostHidden && (passHidden(path, hit, point) || catchShadow(path, point))) {
-            ++hidden;
+        if (path.hidden < kMostHidden && (passHidden(path, hit, point) || catchShadow(path, point))) {
+            ++path.hidden;
             continue;
         }
-        if (scene_.materialOf(point).drawn) {
-            draw(path, point, false);
-            break;
-        }
-        if (!scatterAt(path, hit, point)) break;
+        if (!scene_.materialOf(point).drawn) return at;
+        draw(path, point, false);
+        return std::nullopt;
     }
-    pixel.direct += path.direct;
-    pixel.indirect += path.indirect;
-    for (size_t p = 0; path.lobed && p < path.lobes.size(); ++p) pixel.fibre[p] += path.lobes[p];
-    pixel.alpha += seen || !options_.clearBackground ? 1.0f : 1.0f - path.shade;
+}
+
+void Renderer::follow(Path& path) const {
+    for (auto at = advance(path); at && scatterAt(path, *at);) at = advance(path);
+}
+
+/// @param waiting  receives what is shared with others; null where nothing is
+void Renderer::samplePixel(FilmPixel& pixel, std::span<V3f> groups, int x, int y, const Pass& pass,
+                           std::vector<Waiting>* waiting) const {
+    Sampler sampler(uint32_t(x), uint32_t(y), pass.number, options_.seed, options_.log2Passes);
+    V2f place;
+    const Ray first = primaryRay(pass.film, x, y, sampler, &place);
+    Path path{first, sampler, pixel, groups, pass.contours, place};
+    path.spread = 2.0f * camera_.halfHeight() / float(pass.film.height());
+    if (const auto at = advance(path)) {
+        if (waiting && path.depth == 0 && scene_.materialOf(at->point).fibre && at->point.strand)
+            scatterApart(path, *at, *waiting);
+        else if (scatterAt(path, *at))
+            follow(path);
+    }
+    path.give();
+    pixel.alpha += path.seen || !options_.clearBackground ? 1.0f : 1.0f - path.shade;
     ++pixel.samples;
 }
 
 namespace {
 
-constexpr int kTile = 16;
-
 template <class Body>
-void overTiles(const Rect& r, Progress& progress, const Body& body) {
-    const int columns = (r.width + kTile - 1) / kTile, rows = (r.height + kTile - 1) / kTile;
+void overTiles(const Rect& r, int size, Progress& progress, const Body& body) {
+    // Cut as the whole picture is, wherever the region lies.
+    const int left = r.x / size, top = r.y / size;
+    const int columns = (r.x + r.width + size - 1) / size - left,
+              rows = (r.y + r.height + size - 1) / size - top;
+    if (r.width <= 0 || r.height <= 0) return;
     parallelRanges(size_t(columns) * size_t(rows), 1, progress, [&](size_t begin, size_t end) {
         for (size_t tile = begin; tile < end; ++tile) {
-            const int x = r.x + int(tile) % columns * kTile, y = r.y + int(tile) / columns * kTile;
-            body(Rect{x, y, std::min(kTile, r.x + r.width - x), std::min(kTile, r.y + r.height - y)});
+            const int x = (left + int(tile) % columns) * size, y = (top + int(tile) / columns) * size;
+            const int x0 = std::max(x, r.x), y0 = std::max(y, r.y);
+            body(Rect{x0, y0, std::min(x + size, r.x + r.width) - x0,
+                      std::min(y + size, r.y + r.height) - y0});
         }
     });
 }
 
 }  // namespace
 
-void Renderer::renderPass(Film& film, uint32_t pass, const Rect& region, Progress& progress) const {
+void Renderer::renderPass(Film& film, uint32_t number, const Rect& region, Progress& progress) const {
     const ContourFinder contours(scene_, camera_, film.height());
-    overTiles(region, progress, [&](const Rect& tile) {
-        for (int y = tile.y; y < tile.y + tile.height; ++y)
+    const Pass pass{film, contours, number};
+    const bool shares = options_.shareFibreLight && scene_.hasFibres();
+    constexpr int kTile = 16, kSharing = 32;
+    overTiles(region, shares ? kSharing : kTile, progress, [&](const Rect& tile) {
+        std::vector<Waiting> waiting;
+        for (int y = tile.y; y < tile.y + tile.height; ++y) {
+            progress.check();
             for (int x = tile.x; x < tile.x + tile.width; ++x)
-                samplePixel(film.at(x, y), film.groupsAt(x, y), film, x, y, pass, contours);
+                samplePixel(film.at(x, y), film.groupsAt(x, y), x, y, pass, shares ? &waiting : nullptr);
+        }
+        share(waiting, progress);
     });
 }
 
 void Renderer::renderPreview(Film& film, int step, const Rect& region, Progress& progress) const {
     const ContourFinder contours(scene_, camera_, film.height());
+    const Pass pass{film, contours};
     const auto block = [&](const Rect& r) {
         FilmPixel pixel;
         std::vector<V3f> groups(film.groups().size(), V3f(0.0f));
-        samplePixel(pixel, groups, film, std::min(r.x + step / 2, film.width() - 1),
-                    std::min(r.y + step / 2, film.height() - 1), 0, contours);
+        samplePixel(pixel, groups, std::min(r.x + step / 2, film.width() - 1),
+                    std::min(r.y + step / 2, film.height() - 1), pass);
         for (int j = r.y; j < r.y + r.height; ++j)
             for (int i = r.x; i < r.x + r.width; ++i) {
                 film.at(i, j) = pixel;
                 std::copy(groups.begin(), groups.end(), film.groupsAt(i, j).begin());
             }
     };
-    overTiles(region, progress, [&](const Rect& tile) {
+    constexpr int kTile = 16;
+    overTiles(region, std::max(kTile, step), progress, [&](const Rect& tile) {
         const int right = tile.x + tile.width, bottom = tile.y + tile.height;
         for (int y = tile.y; y < bottom; y += step)
             for (int x = tile.x; x < right; x += step)

@@ -38,12 +38,16 @@ struct RenderOptions {
     /// When the shutter lets light through, from its opening (0) to its closing (1): places that even draws
     /// come to, at even steps. Empty for alike all the time.
     std::vector<float> shutter = {};
+    /// What the eye sees of a fibre takes the light of other fibres from several of them, and strands that
+    /// lie close together share what comes to them: see share(). False gives each path its own.
+    bool shareFibreLight = true;
 };
 
 /// Unidirectional path tracing with next-event estimation, multiple importance sampling (Veach and Guibas,
 /// "Optimally Combining Sampling Techniques for Monte Carlo Rendering", SIGGRAPH 95,
 /// doi:10.1145/218380.218498; power heuristic) and Russian roulette by throughput from the fourth
-/// bounce on. A pixel's sums depend on its place and the passes in order, never on threads or regions.
+/// bounce on. A pixel's sums depend on its place and the passes in order, never on threads or regions; but
+/// where fibres share their light, those of its block that the region holds count too.
 class Renderer {
   public:
     /// @param scene   committed; must outlive the renderer
@@ -68,8 +72,16 @@ class Renderer {
 
   private:
     struct Path;
-    void samplePixel(FilmPixel& pixel, std::span<V3f> groups, const Film& film, int x, int y, uint32_t pass,
-                     const ContourFinder& contours) const;
+    struct Arrival;
+    struct Waiting;
+    struct Pass;
+    void samplePixel(FilmPixel& pixel, std::span<V3f> groups, int x, int y, const Pass& pass,
+                     std::vector<Waiting>* waiting = nullptr) const;
+    std::optional<Arrival> advance(Path& path) const;
+    void follow(Path& path) const;
+    void scatterApart(Path& path, const Arrival& at, std::vector<Waiting>& waiting) const;
+    void share(std::vector<Waiting>& waiting, Progress& progress) const;
+    void shareAlike(std::vector<Waiting>& waiting, std::span<const uint32_t> alike) const;
     float limitOf(const Path& path) const;
     bool meetLights(Path& path, const RayHit& hit) const;
     struct Vertex;
@@ -80,8 +92,10 @@ class Renderer {
     void gatherFrom(Path& path, const Vertex& vertex, uint32_t light, float chance,
                     const std::array<float, 4>& r) const;
     static V3f colorOf(const Path& path, const Vertex& vertex, const V3f& wi);
-    bool scatterAt(Path& path, const RayHit& hit, const SurfacePoint& point) const;
+    Vertex vertexAt(Path& path, const Arrival& at) const;
+    bool scatterAt(Path& path, const Arrival& at) const;
     bool bounce(Path& path, const Vertex& vertex) const;
+    bool bounce(Path& path, const Vertex& vertex, const std::array<float, 4>& r) const;
     bool emerge(Path& path, const Vertex& vertex, const V3f& direction) const;
     static void recordFirst(FilmPixel& pixel, const SurfacePoint& point, const V3f& normal, const V3f& base,
                             const Camera& camera);

@@ -89,7 +89,8 @@ bool Renderer::scatterBetween(Path& path, float distance, const V3f& weight, flo
     const V3f on = x * (std::cos(angle) * sine) + y * (std::sin(angle) * sine) + path.ray.direction * cosine;
     path.pdf = phase(g, cosine);
     path.ray = {place, on.normalized(), path.ray.time};
-    path.softened = path.broad = true;
+    path.broad = true;
+    path.roughen = std::max(path.roughen, options_.roughen);
     path.sharp = path.framed = path.counted = false;
     ++path.depth;
     return survive(path, r[2]) && path.depth <= options_.bounces + 1;

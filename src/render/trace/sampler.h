@@ -37,6 +37,13 @@ class Sampler {
 
     static std::array<uint32_t, 4> sobol(uint32_t index);
 
+    /// One that goes on with other numbers: paths that part have each their own. @p which  any number
+    Sampler parted(uint32_t which) const {
+        Sampler out = *this;
+        out.key_ = hash(key_ ^ (0xc2b2ae35u * (which + 1)));
+        return out;
+    }
+
   private:
     /// A pixel's place along Morton's curve.
     static uint32_t curve(uint32_t x, uint32_t y) { return spread(x) | spread(y) << 1; }

@@ -5,14 +5,16 @@
 
 namespace ovrix::render {
 
+float melaninOf(float melanin, float range, float grey, uint64_t strand) {
+    if (grey > 0.0f && random1(0, strand, Stream::Grey) < grey) return 0.0f;
+    const float own = range > 0.0f ? range * (2.0f * random1(0, strand, Stream::Color) - 1.0f) : 0.0f;
+    return within(melanin + own, 0.0f, 1.0f);
+}
+
 namespace {
 
-/// Each strand has its own, which stays with it.
 float melaninAt(const FibreMaterial& f, const SurfacePoint& p, FieldsAt& at) {
-    const float grey = at.of(f.grey), range = at.of(f.melaninRange);
-    if (grey > 0.0f && random1(0, p.element, Stream::Grey) < grey) return 0.0f;
-    const float own = range > 0.0f ? range * (2.0f * random1(0, p.element, Stream::Color) - 1.0f) : 0.0f;
-    return within(at.of(f.melanin) + own, 0.0f, 1.0f);
+    return melaninOf(at.of(f.melanin), at.of(f.melaninRange), at.of(f.grey), p.element);
 }
 
 Shaded shadeFibre(const SurfaceMaterial& m, const SurfacePoint& p, FieldsAt& at) {

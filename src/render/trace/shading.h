@@ -90,6 +90,10 @@ struct PathState {
 /// on the normal's side.
 V3f bentNormal(const SurfaceMaterial& material, const SurfacePoint& point, FieldsAt& at, float footprint);
 
+/// The melanin of one strand, 0 to 1: none where it is grey, else its own within the range. Each strand has
+/// its own random numbers, which stay with it.
+float melaninOf(float melanin, float range, float grey, uint64_t strand);
+
 Shaded shade(const SurfaceMaterial& material, const SurfacePoint& point, const PathState& path);
 
 }  // namespace ovrix::render
