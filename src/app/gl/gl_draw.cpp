@@ -49,11 +49,8 @@ void GlScene::bindDrawn(const std::string& wearer) {
 }
 
 /// How wide a line is that is not counted in metres.
-float GlScene::linePixels(const document::DrawnLook& look) const {
-    if (look.unit == render::Contours::Unit::Pixels) return look.width;
-    GLint view[4];
-    QOpenGLContext::currentContext()->functions()->glGetIntegerv(GL_VIEWPORT, view);
-    return look.width * 0.001f * float(view[3]);
+static float linePixels(const document::DrawnLook& look, const GlScene::Options& o) {
+    return look.unit == render::Contours::Unit::Pixels ? look.width : look.width * 0.001f * o.pictureHeight;
 }
 
 template <class Draw>
@@ -61,13 +58,11 @@ void GlScene::drawContour(const std::string& wearer, const Options& o, float awa
                           const Draw& draw) {
     const auto it = drawn_.find(wearer);
     if (o.picking || it == drawn_.end() || !(it->second.width > 0.0f) || !it->second.objects) return;
-    GLint view[4];
-    glGetIntegerv(GL_VIEWPORT, view);
     const float pixels = it->second.unit == render::Contours::Unit::Metres
                              ? it->second.width / (o.pixelSize * std::max(away, 1e-4f))
-                             : linePixels(it->second);
+                             : linePixels(it->second, o);
     program_.setUniformValue("outline", 0.5f * pixels);
-    program_.setUniformValue("viewport", QVector2D(float(view[2]), float(view[3])));
+    program_.setUniformValue("viewport", QVector2D(float(o.size.width()), float(o.size.height())));
     program_.setUniformValue("lineColor", encoded(it->second.color));
     program_.setUniformValue("mode", 2);
     glEnable(GL_CULL_FACE);
@@ -92,7 +87,7 @@ void GlScene::drawCreases(const std::string& wearer, const std::string& object, 
     creaseLines_.setUniformValue("model", model);
     creaseLines_.setUniformValue("outline", 0.0f);
     creaseLines_.setUniformValue("pixelSize", o.pixelSize);
-    creaseLines_.setUniformValue("pixels", metres ? 0.0f : 0.5f * linePixels(it->second));
+    creaseLines_.setUniformValue("pixels", metres ? 0.0f : 0.5f * linePixels(it->second, o));
     creaseLines_.setUniformValue("metres", metres ? 0.5f * it->second.width : 0.0f);
     creaseLines_.setUniformValue("color", encoded(it->second.color));
     found->second.vao.bind();
@@ -289,7 +284,7 @@ void GlScene::draw(const Options& o) {
 }
 
 /// How the strands of a layer are drawn.
-GlStrands::Drawn GlScene::drawnStrands(const std::string& layer) const {
+GlStrands::Drawn GlScene::drawnStrands(const std::string& layer, const Options& o) const {
     GlStrands::Drawn out;
     const auto it = drawn_.find(layer);
     if (it == drawn_.end()) return out;
@@ -301,7 +296,7 @@ GlStrands::Drawn GlScene::drawnStrands(const std::string& layer) const {
     if (look.unit == render::Contours::Unit::Metres)
         out.metres = 0.5f * look.width;
     else
-        out.pixels = 0.5f * linePixels(look);
+        out.pixels = 0.5f * linePixels(look, o);
     return out;
 }
 
@@ -323,7 +318,7 @@ void GlScene::drawStrands(const Options& o) {
         settings.pick = QVector3D(float(number & 255) / 255.0f, float(number >> 8) / 255.0f, 0);
         const bool combed = batch.layer == o.combing;
         settings.fade = combed && guided ? 0.35f : 1.0f;
-        settings.drawn = combed ? GlStrands::Drawn() : drawnStrands(batch.layer);
+        settings.drawn = combed ? GlStrands::Drawn() : drawnStrands(batch.layer, o);
         if (combed && batch.guides) batch.lines = batch.roots = true;
         const bool marked = o.selected == batch.layer && !combed;
         const QVector3D ink = settings.drawn.flat ? settings.drawn.lit : asVector(V3f(batch.color));

@@ -32,7 +32,9 @@ class GlScene : protected QOpenGLFunctions_3_3_Core {
         bool picking = false;
         bool objectsOnly = false;  ///< without what layers make
         float dotSize = 2.0f;
-        float pixelSize = 0.001f;  ///< metres across a pixel for each metre from the eye
+        QSizeF size = {1, 1};      ///< of the view in pixels as the interface counts them, on any screen
+        float pictureHeight = 1;   ///< of the camera's picture in it, in the same
+        float pixelSize = 0.001f;  ///< metres across one of them for each metre from the eye
         std::string combing;       ///< the layer whose guides are being combed
         deliver::ViewLight light = {};
         float zone = -1.0f;  ///< shows the overlay as what lies over this value and what does not
@@ -96,8 +98,7 @@ class GlScene : protected QOpenGLFunctions_3_3_Core {
     void addStrands(const EvalSnapshot& snapshot, const Node& layer);
     void drawStrands(const Options& options);
     bool hasGuides(const std::string& layer) const;
-    float linePixels(const document::DrawnLook& look) const;
-    GlStrands::Drawn drawnStrands(const std::string& layer) const;
+    GlStrands::Drawn drawnStrands(const std::string& layer, const Options& options) const;
     void bindInstances(BatchBuffer& batch, GLuint divisor);
     void releaseInstances();
     void drawBatch(const CopyBatch& batch, const Options& options);

@@ -63,12 +63,15 @@ bool flatColor(vec4 own, vec3 t) {
 }
 )";
 
-// Direction by the tangent (Kajiya and Kay, SIGGRAPH 89), depth by darker roots.
+// Direction by the tangent (Kajiya and Kay, SIGGRAPH 89), depth by darker roots. Of strands much thinner than a
+// pixel one stands for many: it is shaded as their mean, or a coat far away would be dots of light and dark.
 const char* kFragment = R"(
 in vec3 worldPosition;
 in vec3 worldTangent;
 in vec4 strandColor;
 in float part;
+in float wide;
+uniform float pixelSize;
 void main() {
     vec3 t = normalize(worldTangent + vec3(1e-6));
     if (flatColor(strandColor, t)) return;
@@ -79,7 +82,10 @@ void main() {
     float shine = pow(max(0.0, sl * se - tl * te), 28.0);
     float sky = 0.5 + 0.5 * sqrt(max(0.0, 1.0 - t.y * t.y));
     vec3 base = baseOf(strandColor);
-    float depth = mix(0.35, 1.0, smoothstep(0.0, 0.8, part));
+    float single = clamp(2.0 * wide / (pixelSize * max(length(eye - worldPosition), 1e-6)), 0.0, 1.0);
+    float depth = mix(0.95, mix(0.35, 1.0, smoothstep(0.0, 0.8, part)), single);
+    shine = mix(0.12, shine, single);
+    sl = mix(0.85, sl, 0.4 + 0.6 * single);
     vec3 lit = base * (0.77 * below + 0.54 * above * sky + 0.95 * keyLight * sl) * depth +
                0.48 * keyLight * shine * depth;
     result = vec4(lit * fade, 1.0);

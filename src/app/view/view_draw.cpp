@@ -56,6 +56,8 @@ void ViewWidget::drawScene(const OnLens& from) {
         combShown_ = comb_->preview();
         scene_->strands().setCombed(o.combing, combShown_.get());
     }
+    o.size = size();
+    o.pictureHeight = float(throughCamera_ ? pictureRect().height() : height());
     o.pixelSize = 2.0f * lens().halfHeight() / float(std::max(1, height()));
     QElapsedTimer timer;
     timer.start();
