@@ -235,8 +235,7 @@ TEST_CASE("copies that the camera does not see are left out, with a margin", "[s
     s.set("thin_from", "0");
     size_t all = 0;
     const auto whole = s.copies(render);
-    for (const V3f& p : whole->attributes.find<V3f>("P"))
-        all += (p - lens.position()).length() < 2.0f;
+    for (const V3f& p : whole->attributes.find<V3f>("P")) all += (p - lens.position()).length() < 2.0f;
     CHECK(near == all);  // none is lost nearby
 }
 

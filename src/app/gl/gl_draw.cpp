@@ -137,6 +137,33 @@ void GlScene::releaseInstances() {
     }
 }
 
+/// A dot is one vertex at the copy's place: instances of a single point.
+void GlScene::drawDots(const CopyBatch& batch, BatchBuffer& b) {
+    program_.setUniformValue("model", QMatrix4x4());
+    dotVao_.bind();
+    bindInstances(b, 0);
+    bindLook(batch.look, 0);
+    setFixed(0, 0, 0, 0, 1);
+    setFixed(1, 0, 0, 0, 0);
+    setFixed(2, -1, 0, 0, 1);
+    glDrawArrays(GL_POINTS, 0, GLsizei(b.count));
+    releaseInstances();
+}
+
+void GlScene::drawBoxes(const CopyBatch& batch, BatchBuffer& b, const Box3f& box, const M44f& own) {
+    QMatrix4x4 model = asMatrix(own);
+    model.translate(asVector(box.min));
+    model.scale(asVector(box.size()));
+    program_.setUniformValue("model", model);
+    boxVao_.bind();
+    bindInstances(b, 1);
+    bindLook(batch.look, 1);
+    setFixed(2, -1, 0, 0, 1);
+    glDrawArraysInstanced(GL_TRIANGLES, 0, 36, GLsizei(b.count));
+    releaseInstances();
+    trianglesDrawn_ += b.count * 12;
+}
+
 void GlScene::drawBatch(const CopyBatch& batch, const Options& o) {
     BatchBuffer& b = buffers_.at(batch.hash);
     if (b.count == 0) return;
@@ -149,34 +176,8 @@ void GlScene::drawBatch(const CopyBatch& batch, const Options& o) {
     program_.setUniformValue("pick", QVector3D(float(number & 255) / 255.0f, float(number >> 8) / 255.0f, 0));
     const auto m = meshes_.find(batch.meshHash);
     const M44f own = prototypeMatrix_.count(batch.object) ? prototypeMatrix_[batch.object] : M44f();
-    if (batch.level == DrawLevel::Dots || m == meshes_.end()) {
-        // A dot is one vertex at the copy's place: instances of a single point.
-        program_.setUniformValue("model", QMatrix4x4());
-        dotVao_.bind();
-        bindInstances(b, 0);
-        bindLook(batch.look, 0);
-        setFixed(0, 0, 0, 0, 1);
-        setFixed(1, 0, 0, 0, 0);
-        setFixed(2, -1, 0, 0, 1);
-        glDrawArrays(GL_POINTS, 0, GLsizei(b.count));
-        releaseInstances();
-        return;
-    }
-    if (batch.level == DrawLevel::Boxes) {
-        QMatrix4x4 model = asMatrix(own);
-        const Box3f& box = m->second.bounds;
-        model.translate(asVector(box.min));
-        model.scale(asVector(box.size()));
-        program_.setUniformValue("model", model);
-        boxVao_.bind();
-        bindInstances(b, 1);
-        bindLook(batch.look, 1);
-        setFixed(2, -1, 0, 0, 1);
-        glDrawArraysInstanced(GL_TRIANGLES, 0, 36, GLsizei(b.count));
-        releaseInstances();
-        trianglesDrawn_ += b.count * 12;
-        return;
-    }
+    if (batch.level == DrawLevel::Dots || m == meshes_.end()) return drawDots(batch, b);
+    if (batch.level == DrawLevel::Boxes) return drawBoxes(batch, b, m->second.bounds, own);
     program_.setUniformValue("model", asMatrix(own));
     m->second.vao.bind();
     bindInstances(b, 1);

@@ -101,6 +101,8 @@ class GlScene : protected QOpenGLFunctions_3_3_Core {
     GlStrands::Drawn drawnStrands(const std::string& layer, const Options& options) const;
     void bindInstances(BatchBuffer& batch, GLuint divisor);
     void releaseInstances();
+    void drawDots(const CopyBatch& batch, BatchBuffer& buffer);
+    void drawBoxes(const CopyBatch& batch, BatchBuffer& buffer, const Box3f& box, const M44f& own);
     void drawBatch(const CopyBatch& batch, const Options& options);
     void drawObject(const ObjectDraw& object, const Options& options);
     void drawAll(const Options& options, bool clear);

@@ -63,8 +63,9 @@ bool flatColor(vec4 own, vec3 t) {
 }
 )";
 
-// Direction by the tangent (Kajiya and Kay, SIGGRAPH 89), depth by darker roots. Of strands much thinner than a
-// pixel one stands for many: it is shaded as their mean, or a coat far away would be dots of light and dark.
+// Direction by the tangent (Kajiya and Kay, SIGGRAPH 89), depth by darker roots. Of strands much thinner than
+// a pixel one stands for many: it is shaded as their mean, or a coat far away would be dots of light and
+// dark.
 const char* kFragment = R"(
 in vec3 worldPosition;
 in vec3 worldTangent;

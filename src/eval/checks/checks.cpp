@@ -312,7 +312,8 @@ class Finder {
         if (!under || !under->rendered || !layer.rendered || under->category() != Category::Object) return;
         for (const std::string& id : materialsOf(document, *under, frame)) {
             const Node* m = document.find(id);
-            const NodeType* type = m ? findNodeType(m->type) : nullptr;
+            if (!m) continue;
+            const NodeType* type = findNodeType(m->type);
             const double most = type && type->displaces ? type->displaces(document, *m, frame) : 0.0;
             if (most <= 0.0) continue;
             return add(

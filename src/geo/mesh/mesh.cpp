@@ -151,9 +151,9 @@ void Mesh::finish() {
     if (faces.empty()) faces.resize(faceCount());
     if (corners.size() != cornerPoint.size() || faces.size() != faceCount())
         throw Error("the mesh's attributes do not match its faces");
-    if (const uint64_t faces = topologyOf(*this); faces != cutFaces_) {
+    if (const uint64_t topology = topologyOf(*this); topology != cutFaces_) {
         makeTriangles();
-        cutFaces_ = faces;
+        cutFaces_ = topology;
     }
     if (normals().empty()) computeNormals(*this, 40.0f);
     bounds_ = Box3f();
@@ -166,8 +166,8 @@ bool Mesh::cutAs(const Mesh& other) {
     return true;
 }
 
-void Mesh::takeTriangles(std::vector<Triangle> triangles, std::vector<uint32_t> faces) {
-    triangles_ = std::move(triangles), triangleFace_ = std::move(faces);
+void Mesh::takeTriangles(std::vector<Triangle> triangles, std::vector<uint32_t> faceOf) {
+    triangles_ = std::move(triangles), triangleFace_ = std::move(faceOf);
     cutFaces_ = topologyOf(*this);
 }
 

@@ -38,7 +38,7 @@ class Mesh {
     /// Splits the faces as those of a mesh with the same ones; whether it has. Both are finished.
     bool cutAs(const Mesh& other);
     /// Takes triangles as made elsewhere, with the face of each, before finish().
-    void takeTriangles(std::vector<Triangle> triangles, std::vector<uint32_t> faces);
+    void takeTriangles(std::vector<Triangle> triangles, std::vector<uint32_t> faceOf);
 
     const std::vector<Triangle>& triangles() const { return triangles_; }
     /// The face that triangle t is part of.

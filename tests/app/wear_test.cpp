@@ -1,0 +1,294 @@
+// What the view shows of materials: colours, lines and creases.
+#include "app_test.h"
+
+using namespace ovrix::deliver;
+using namespace ovrix::app;
+
+class WearTest : public WindowFixture {
+    Q_OBJECT
+  private Q_SLOTS:
+    void wearsMaterials();
+    void drawsLinesOfLayers();
+    void drawsCreases();
+    void wearsColoursOnStrands();
+};
+
+/// How much of the view is about in that colour.
+static int pixelsOf(ViewWidget* view, const QColor& color) {
+    QTest::qWait(30);
+    const QImage image = view->grabFramebuffer();
+    int count = 0;
+    for (int y = 0; y < image.height(); ++y)
+        for (int x = 0; x < image.width(); ++x) {
+            const QColor p = image.pixelColor(x, y);
+            count += std::abs(p.red() - color.red()) + std::abs(p.green() - color.green()) +
+                         std::abs(p.blue() - color.blue()) <
+                     60;
+        }
+    return count;
+}
+
+/// Colours by fields, what is cut out, what is seen through, and the scene's own light.
+void WearTest::wearsMaterials() {
+    auto& c = driver->window.controller();
+    auto* view = driver->window.view();
+    std::string material;
+    c.edit("scene", [&](const Document& d) {
+        Document out = d;
+        Node m = makeNode(out, "surface", "Half");
+        material = m.id;
+        FieldSource height = makeSource("formula");
+        height.params["formula"].value = std::string("y > 0");
+        m.params["base_color"].value = Color(1.0f, 0.0f, 0.0f);
+        m.params["base_color"].low = Color(0.0f, 0.0f, 1.0f);
+        m.params["base_color"].field = std::make_shared<Field>(Field{{height}});
+        m.params["specular_weight"].value = 0.0;
+        out.put(m);
+        Node ball = makeNode(out, "sphere", "Ball");
+        ball.params["segments"].value = int64_t(96);
+        ball.params["radius"].value = 1.0;
+        ball.params["material"].value = m.id;
+        out.put(ball);
+        out = withValue(out, {"camera", "", "position"}, V3d(0, 0, 5));
+        return withValue(out, {"camera", "", "target"}, V3d(0, 0, 0));
+    });
+    view->lookThroughCamera();
+    driver->settle();
+    const auto colorAt = [&](const V3f& place) {
+        QTest::qWait(30);
+        const auto at = view->project(place);
+        const QImage image = view->grabFramebuffer();
+        const double scale = double(image.width()) / view->width();
+        return image.pixelColor(int(at->x() * scale), int(at->y() * scale));
+    };
+    const auto redAbove = [&] {
+        const QColor top = colorAt(V3f(0, 0.5f, 0.8f)), bottom = colorAt(V3f(0, -0.5f, 0.8f));
+        return top.red() > 2 * top.blue() && bottom.blue() > 2 * bottom.red();
+    };
+    QVERIFY(driver->waitFor(redAbove));
+    // A change of the material shows.
+    c.setValue({material, "", "base_color"}, Color(0.0f, 1.0f, 0.0f));
+    QVERIFY(driver->waitFor([&] {
+        return colorAt(V3f(0, 0.5f, 0.8f)).green() > 100 && colorAt(V3f(0, 0.5f, 0.8f)).red() < 100;
+    }));
+    // One of the same form wears something else.
+    c.edit("another", [&](const Document& d) {
+        Document out = d;
+        Node blue = makeNode(out, "surface", "Blue");
+        blue.params["base_color"].value = Color(0.0f, 0.0f, 1.0f);
+        blue.params["specular_weight"].value = 0.0;
+        out.put(blue);
+        Node other = d.get(c.document().nodes(Category::Object).back()->id);
+        other.id = "other", other.name = "Other";
+        other.params["material"].value = blue.id;
+        other.params["position"].value = V3d(-1.6, 0, 0);
+        other.params["scale"].value = V3d(0.4, 0.4, 0.4);
+        out.put(other);
+        return out;
+    });
+    QVERIFY(driver->waitFor([&] {
+        const QColor left = colorAt(V3f(-1.6f, 0.05f, 0.38f)), right = colorAt(V3f(0, 0.5f, 0.8f));
+        return left.blue() > 2 * left.green() && right.green() > 2 * right.blue();
+    }));
+    c.undo();
+    driver->settle();
+    // Cut out: what lies behind is the ground of the view.
+    const QColor ground = colorAt(V3f(1.6f, 0.5f, 0));
+    c.setValue({material, "", "geometry_opacity"}, 0.0);
+    QVERIFY(driver->waitFor([&] { return colorAt(V3f(0, 0.5f, 0.8f)) == ground; }));
+    c.setValue({material, "", "geometry_opacity"}, 1.0);
+    QVERIFY(driver->waitFor([&] { return colorAt(V3f(0, 0.5f, 0.8f)) != ground; }));
+    // Under a red sun that stands behind, the front is darker and redder than in the neutral light.
+    c.setValue({material, "", "base_color"}, Color(0.8f));
+    driver->settle();
+    QTest::qWait(300);
+    const QColor neutral = colorAt(V3f(0, 0.5f, 0.8f));
+    c.setValue({"sun", "", "azimuth"}, 180.0);
+    c.setValue({"sun", "", "elevation"}, 4.0);
+    driver->settle();
+    QTest::qWait(300);
+    QCOMPARE(colorAt(V3f(0, 0.5f, 0.8f)), neutral);
+    QTest::keyClick(&driver->window, Qt::Key_S, Qt::ShiftModifier);
+    QVERIFY(view->findChild<QToolButton*>("sceneLight")->isChecked());
+    QVERIFY(driver->waitFor([&] { return colorAt(V3f(0, 0.5f, 0.8f)).value() < neutral.value() - 20; }));
+    QTest::keyClick(&driver->window, Qt::Key_S, Qt::ShiftModifier);
+    QVERIFY(driver->waitFor([&] { return colorAt(V3f(0, 0.5f, 0.8f)) == neutral; }));
+}
+
+void WearTest::drawsLinesOfLayers() {
+    makeLayer();
+    auto& c = driver->window.controller();
+    auto* view = driver->window.view();
+    std::string ink;
+    c.edit("ink", [&](const Document& d) {
+        Document out = d;
+        const Node n = makeNode(out, "line_art", "Ink");
+        ink = n.id;
+        out.put(n);
+        out = withText(out, "ball/radius", "0.2");
+        for (const auto& [path, text] : {std::pair{"/light_color", "1,0,1"},
+                                         {"/shading", "flat"},
+                                         {"/contour_color", "0,1,0"},
+                                         {"/contour_unit", "pixels"},
+                                         {"/contour_width", "6"}})
+            out = withText(out, ink + path, text);
+        return withText(out, std::string(kLayer) + "/material", ink);
+    });
+    c.selection().select("");
+    view->frameAll();
+    driver->settle();
+    const auto pixels = [&](const QColor& color) { return pixelsOf(view, color); };
+    const QColor shade(255, 0, 255), line(0, 255, 0);
+    QVERIFY(driver->waitFor([&] { return pixels(shade) > 100 && pixels(line) > 100; }));
+    c.edit("plain", [&](const Document& d) { return withText(d, std::string(kLayer) + "/material", ""); });
+    QVERIFY(driver->waitFor([&] { return pixels(shade) == 0 && pixels(line) == 0; }));
+    // Strands too: around all of them, or around each, which are more lines.
+    c.edit("strands", [&](const Document& d) {
+        Document out = d;
+        Node layer = makeNode(out, "layer", "Blades");
+        layer.params["surface"].value = std::string("ground");
+        layer.params["material"].value = ink;
+        for (const char* step : {"scatter", "grow", "strand_width"})
+            layer.steps.push_back(makeStep(step, layer));
+        const std::string id = layer.id;
+        out.put(std::move(layer));
+        for (const auto& [path, text] : {std::pair{"/scatter/count", "4000"},
+                                         {"/grow/length", "0.5..0.6"},
+                                         {"/strand_width/root", "60"},
+                                         {"/strand_width/tip", "40"}})
+            out = withText(out, id + path, text);
+        return out;
+    });
+    driver->settle();
+    QVERIFY(driver->waitFor([&] { return pixels(shade) > 100 && pixels(line) > 100; }));
+    const int around = pixels(line), all = pixels(shade);
+    c.edit("each", [&](const Document& d) { return withText(d, ink + "/contour_elements", "true"); });
+    QVERIFY(driver->waitFor([&] { return pixels(line) > around && pixels(shade) < all; }));
+    c.edit("none", [&](const Document& d) { return withText(d, ink + "/contours", "false"); });
+    QVERIFY(driver->waitFor([&] { return pixels(line) == 0 && pixels(shade) >= all; }));
+}
+
+/// Of an object, of copies of it, and at the angle that the material says.
+void WearTest::drawsCreases() {
+    auto& c = driver->window.controller();
+    auto* view = driver->window.view();
+    std::string ink, ball;
+    c.edit("scene", [&](const Document& d) {
+        Document out = d;
+        const Node n = makeNode(out, "line_art", "Ink");
+        ink = n.id;
+        out.put(n);
+        Node sphere = makeNode(out, "sphere", "Gem");
+        ball = sphere.id;
+        sphere.params["segments"].value = int64_t(4);
+        sphere.params["radius"].value = 0.5;
+        sphere.params["material"].value = ink;
+        out.put(sphere);
+        for (const auto& [path, text] : {std::pair{"/light_color", "1,0,1"},
+                                         {"/shading", "flat"},
+                                         {"/contour_color", "0,1,0"},
+                                         {"/contour_unit", "pixels"},
+                                         {"/contour_width", "6"},
+                                         {"/contour_objects", "false"}})
+            out = withText(out, ink + path, text);
+        out = withValue(out, {"camera", "", "position"}, V3d(1, 2, 3));
+        return withValue(out, {"camera", "", "target"}, V3d(0, 0, 0));
+    });
+    c.selection().select("");
+    view->lookThroughCamera();
+    driver->settle();
+    const QColor line(0, 255, 0);
+    QVERIFY(driver->waitFor([&] { return pixelsOf(view, line) > 100; }));
+    const auto set = [&](const std::string& path, const std::string& text) {
+        c.edit("set", [&](const Document& d) { return withText(d, path, text); });
+    };
+    set(ink + "/contour_crease", "180");
+    QVERIFY(driver->waitFor([&] { return pixelsOf(view, line) == 0; }));
+    set(ink + "/contour_crease", "50");
+    QVERIFY(driver->waitFor([&] { return pixelsOf(view, line) > 100; }));
+    const int thick = pixelsOf(view, line);
+    set(ink + "/contour_width", "2");
+    QVERIFY(driver->waitFor([&] { return pixelsOf(view, line) > 0 && pixelsOf(view, line) < thick / 2; }));
+    // Copies of it, in the layer's material, while it hides.
+    set(ball + "/material", "");
+    QVERIFY(driver->waitFor([&] { return pixelsOf(view, line) == 0; }));
+    c.edit("copies", [&](const Document& d) {
+        Document out = d;
+        const Node plane = makeNode(out, "plane", "Table");
+        out.put(plane);
+        std::string id;
+        out = withLayer(out, plane.id, ball, &id);
+        return withText(out, id + "/material", ink);
+    });
+    driver->settle();
+    QVERIFY(driver->waitFor([&] { return pixelsOf(view, line) > 100; }));
+}
+
+/// By the strand's own random number, and along it.
+void WearTest::wearsColoursOnStrands() {
+    auto& c = driver->window.controller();
+    auto* view = driver->window.view();
+    makeLayer();
+    std::string hair, blades;
+    c.edit("scene", [&](const Document& d) {
+        Document out = withText(d, std::string(kLayer) + "/shown", "false");
+        Node m = makeNode(out, "fibre", "Dye");
+        hair = m.id;
+        m.params["coloured"].value = std::string("colour");
+        FieldSource along = makeSource("formula");
+        along.params["formula"].value = std::string("along > 0.5");
+        m.params["base"].value = Color(0.0f, 0.0f, 1.0f);
+        m.params["base"].low = Color(1.0f, 0.0f, 0.0f);
+        m.params["base"].field = std::make_shared<Field>(Field{{along}});
+        out.put(m);
+        Node layer = makeNode(out, "layer", "Blades");
+        blades = layer.id;
+        layer.params["surface"].value = std::string("ground");
+        layer.params["material"].value = hair;
+        for (const char* step : {"scatter", "grow", "strand_width"})
+            layer.steps.push_back(makeStep(step, layer));
+        out.put(std::move(layer));
+        for (const auto& [path, text] : {std::pair{"/scatter/count", "4000"},
+                                         {"/grow/length", "0.5..0.6"},
+                                         {"/strand_width/root", "20"},
+                                         {"/strand_width/tip", "20"}})
+            out = withText(out, blades + path, text);
+        return out;
+    });
+    c.selection().select("");
+    view->frameAll();
+    driver->settle();
+    const auto hued = [&](int from, int to, int saturation = 120) {
+        QTest::qWait(30);
+        const QImage image = view->grabFramebuffer();
+        int count = 0;
+        for (int y = 0; y < image.height(); ++y)
+            for (int x = 0; x < image.width(); ++x) {
+                const QColor p = image.pixelColor(x, y);
+                const int hue = p.hue();
+                count += p.saturation() > saturation &&
+                         (from < to ? hue >= from && hue < to : hue >= from || hue < to);
+            }
+        return count;
+    };
+    const auto red = [&] { return hued(340, 20); };
+    const auto blue = [&] { return hued(220, 260); };
+    QVERIFY(driver->waitFor([&] { return red() > 100 && blue() > 100; }));
+    // What is chosen is marked, in its own colours too.
+    const auto vivid = [&] { return hued(340, 20, 165); };
+    const int before = vivid();
+    QVERIFY(before > 50);
+    c.selection().select(blades);
+    QVERIFY(driver->waitFor([&] { return vivid() < before / 2; }));
+    c.selection().select("");
+    c.edit("plain", [&](const Document& d) {
+        Document out = d;
+        out = withField(out, {hair, "", "base"}, nullptr);
+        return withText(out, hair + "/base", "0,0,1");
+    });
+    QVERIFY(driver->waitFor([&] { return red() == 0 && blue() > 100; }));
+}
+
+static const RegisteredTest<WearTest> registered;
+
+#include "wear_test.moc"
