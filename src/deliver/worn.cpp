@@ -98,7 +98,7 @@ struct StrandPiece {
         for (const uint32_t s : strands)
             for (size_t i = 0; i < set.pointsOf(s); ++i) {
                 rows.push_back(s), points.push_back(set.start[s] + uint32_t(i));
-                along.push_back(float(i) / float(set.pointsOf(s) - 1));
+                along.push_back(float(i) / float(std::max<size_t>(2, set.pointsOf(s)) - 1));
             }
         columns = set.strands.gathered(rows);
         up.assign(rows.size(), V3f(0, 1, 0));

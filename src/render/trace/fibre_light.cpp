@@ -20,7 +20,7 @@ uint64_t placeOf(const SurfacePoint& at, const V3f& back, float pixel, const std
     const float side = std::exp2(std::round(std::log2(std::max(kAlikePixels * pixel, 1e-9f))));
     Hasher h;
     for (int k = 0; k < 3; ++k)
-        h.add(uint64_t(int64_t(std::floor(double(at.position[k]) / double(side) + double(r[size_t(k)])))));
+        h.add(std::floor(double(at.position[k]) / double(side) + double(r[size_t(k)])));
     const uint64_t octant =
         uint64_t(back.x > 0.0f) | uint64_t(back.y > 0.0f) << 1 | uint64_t(back.z > 0.0f) << 2;
     h.add(octant).add(uint64_t(at.object) << 32 | at.layer).add(uint64_t(at.material)).add(double(side));
