@@ -2,6 +2,7 @@
 #include <tbb/global_control.h>
 
 #include "deliver/studio.h"
+#include "deliver/worn.h"
 #include "document/edits/aim.h"
 #include "eval/random_scene.h"
 
@@ -14,7 +15,7 @@ namespace {
 /// of three random materials, one of which lies over another; under random lights.
 struct Wild : Studio {
     RandomScenes random;
-    std::vector<std::string> materials;
+    std::vector<std::string> materials, layers;
 
     explicit Wild(uint64_t seed) : random(seed) {
         for (int i = 0; i < 3; ++i) {
@@ -53,14 +54,16 @@ struct Wild : Studio {
             Node layer = makeNode(document, "layer");
             layer.steps = {makeStep("scatter", layer)};
             layer.steps.push_back(makeStep(step, layer));
-            layer.steps[0].params["count"].value = int64_t(12);
+            layer.steps[0].params["count"].value = int64_t(std::string(step) == "grow" ? 200 : 12);
             if (std::string(step) == "copies_of")
                 layer.steps[1].params["prototypes"].value = PrototypeMix{{ball, 1}};
             layer.params["surface"].value = sheet;
             layer.params["material"].value = materials[random.below(3)];
+            layers.push_back(layer.id);
             if (random.oneIn(3)) document = withFocusOn(document, layer.id, random.oneIn(2) ? "" : "3", 1);
             document.put(layer);
         }
+        set("render/share_fibre_light", random.oneIn(4) ? "false" : "true");
         set("camera/fstop", random.oneIn(2) ? "0.4" : "0");
         for (uint64_t i = 0, n = random.oneIn(3) ? 12 : 0; i < n; ++i) {  // too many to be asked one by one
             const std::string lamp = add("area");
@@ -80,6 +83,18 @@ struct Wild : Studio {
         light.params["lit"].value = std::string(random.oneIn(3) ? "all but" : "all");
         light.params["linked"].value = Refs{ball};
         light.params["group"].value = std::string(random.oneIn(2) ? "lamps" : "");
+    }
+    /// What the view shows of the strands: none or a colour for each point.
+    void look(double frame) {
+        Evaluator::Query query(evaluator, scene(), {frame, Purpose::Viewport, true}, Progress::none());
+        WornLooks looks(evaluator);
+        for (const std::string& id : layers) {
+            const LayerResult made = evaluator.layer(scene(), id, query.options(), Progress::none());
+            const auto* strands = std::get_if<StrandsPtr>(&made.geometry);
+            if (!strands) continue;
+            const Worn worn = looks.ofStrands(query, document.get(id), *strands, packedStrands(**strands));
+            if (worn.places) REQUIRE(worn.places->size() == (*strands)->pointCount());
+        }
     }
     Film picture(double frame) {
         RenderSceneBuilder builder(evaluator);
@@ -126,6 +141,7 @@ TEST_CASE("random materials on everything give finite light, and the same bits o
             lit += c.x > 0;
         }
         wild.picture(3);  // and back again
+        wild.look(2);
         const tbb::global_control one(tbb::global_control::max_allowed_parallelism, 1);
         REQUIRE(lightOf(wild.picture(2)) == many);
     }

@@ -154,7 +154,7 @@ float StrandCurves::coverageAt(size_t vertex, float u) const {
 
 /// Rays to lights lose the part that strands take; what hardly gets through is stopped.
 static void takePart(RayContext& ray, const RTCFilterFunctionNArguments* meeting, float coverage) {
-    constexpr float kNothing = 0.002f;
+    constexpr float kNothing = 0.01f;
     const uint32_t instance = RTCHitN_instID(meeting->hit, 1, 0, 0);
     if (!ray.again(instance, RTCHitN_primID(meeting->hit, 1, 0))) ray.left *= 1.0f - coverage;
     if (ray.left > kNothing) meeting->valid[0] = 0;
