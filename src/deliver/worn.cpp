@@ -121,8 +121,9 @@ bool plain(const SurfaceMaterial& m, const StrandSet& set) {
     if (!m.fibre || (m.fibre->ownColors && set.points.has("color"))) return false;
     const FibreMaterial& f = *m.fibre;
     if (f.coloured == FibreMaterial::Coloured::Color) return !m.base.field;
-    if (f.coloured == FibreMaterial::Coloured::Absorption) return !f.absorption.field;
-    const auto fixed = [](const Varying& v) { return !v.field; };
+    const auto fixed = [](const auto& v) { return !v.field; };
+    if (!fixed(f.roughnessAround)) return false;
+    if (f.coloured == FibreMaterial::Coloured::Absorption) return fixed(f.absorption);
     return fixed(f.melanin) && fixed(f.redness) && fixed(f.melaninRange) && fixed(f.grey) &&
            !(f.melaninRange.high > 0.0f) && !(f.grey.high > 0.0f);
 }

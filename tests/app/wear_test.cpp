@@ -13,19 +13,41 @@ class WearTest : public WindowFixture {
     void wearsColoursOnStrands();
 };
 
-/// How much of the view is about in that colour.
-static int pixelsOf(ViewWidget* view, const QColor& color) {
+/// How many pixels of the view are as asked.
+static int pixelsOf(ViewWidget* view, const std::function<bool(const QColor&)>& asked) {
     QTest::qWait(30);
     const QImage image = view->grabFramebuffer();
     int count = 0;
     for (int y = 0; y < image.height(); ++y)
-        for (int x = 0; x < image.width(); ++x) {
-            const QColor p = image.pixelColor(x, y);
-            count += std::abs(p.red() - color.red()) + std::abs(p.green() - color.green()) +
-                         std::abs(p.blue() - color.blue()) <
-                     60;
-        }
+        for (int x = 0; x < image.width(); ++x) count += asked(image.pixelColor(x, y));
     return count;
+}
+
+/// About in that colour.
+static int pixelsOf(ViewWidget* view, const QColor& color) {
+    return pixelsOf(view, [&](const QColor& p) {
+        return std::abs(p.red() - color.red()) + std::abs(p.green() - color.green()) +
+                   std::abs(p.blue() - color.blue()) <
+               60;
+    });
+}
+
+/// A layer of blades on the ground of makeLayer().
+static Document withBlades(const Document& d, const std::string& material, const char* root, const char* tip,
+                           std::string* id) {
+    Document out = d;
+    Node layer = makeNode(out, "layer", "Blades");
+    *id = layer.id;
+    layer.params["surface"].value = std::string("ground");
+    layer.params["material"].value = material;
+    for (const char* step : {"scatter", "grow", "strand_width"}) layer.steps.push_back(makeStep(step, layer));
+    out.put(std::move(layer));
+    for (const auto& [path, text] : {std::pair{"/scatter/count", "4000"},
+                                     {"/grow/length", "0.5..0.6"},
+                                     {"/strand_width/root", root},
+                                     {"/strand_width/tip", tip}})
+        out = withText(out, *id + path, text);
+    return out;
 }
 
 /// Colours by fields, what is cut out, what is seen through, and the scene's own light.
@@ -143,22 +165,8 @@ void WearTest::drawsLinesOfLayers() {
     c.edit("plain", [&](const Document& d) { return withText(d, std::string(kLayer) + "/material", ""); });
     QVERIFY(driver->waitFor([&] { return pixels(shade) == 0 && pixels(line) == 0; }));
     // Strands too: around all of them, or around each, which are more lines.
-    c.edit("strands", [&](const Document& d) {
-        Document out = d;
-        Node layer = makeNode(out, "layer", "Blades");
-        layer.params["surface"].value = std::string("ground");
-        layer.params["material"].value = ink;
-        for (const char* step : {"scatter", "grow", "strand_width"})
-            layer.steps.push_back(makeStep(step, layer));
-        const std::string id = layer.id;
-        out.put(std::move(layer));
-        for (const auto& [path, text] : {std::pair{"/scatter/count", "4000"},
-                                         {"/grow/length", "0.5..0.6"},
-                                         {"/strand_width/root", "60"},
-                                         {"/strand_width/tip", "40"}})
-            out = withText(out, id + path, text);
-        return out;
-    });
+    std::string blades;
+    c.edit("strands", [&](const Document& d) { return withBlades(d, ink, "60", "40", &blades); });
     driver->settle();
     QVERIFY(driver->waitFor([&] { return pixels(shade) > 100 && pixels(line) > 100; }));
     const int around = pixels(line), all = pixels(shade);
@@ -209,6 +217,16 @@ void WearTest::drawsCreases() {
     const int thick = pixelsOf(view, line);
     set(ink + "/contour_width", "2");
     QVERIFY(driver->waitFor([&] { return pixelsOf(view, line) > 0 && pixelsOf(view, line) < thick / 2; }));
+    // Keyed: none at frame 10.
+    c.edit("keys", [&](const Document& d) {
+        Param crease = paramAt(d, {ink, "", "contour_crease"});
+        crease.keys = {{1, 50.0, KeyEase::Hold}, {10, 180.0, KeyEase::Hold}};
+        return withParam(d, {ink, "", "contour_crease"}, crease);
+    });
+    c.clock().setFrame(10);
+    QVERIFY(driver->waitFor([&] { return pixelsOf(view, line) == 0; }));
+    c.clock().setFrame(1);
+    QVERIFY(driver->waitFor([&] { return pixelsOf(view, line) > 0; }));
     // Copies of it, in the layer's material, while it hides.
     set(ball + "/material", "");
     QVERIFY(driver->waitFor([&] { return pixelsOf(view, line) == 0; }));
@@ -241,35 +259,17 @@ void WearTest::wearsColoursOnStrands() {
         m.params["base"].low = Color(1.0f, 0.0f, 0.0f);
         m.params["base"].field = std::make_shared<Field>(Field{{along}});
         out.put(m);
-        Node layer = makeNode(out, "layer", "Blades");
-        blades = layer.id;
-        layer.params["surface"].value = std::string("ground");
-        layer.params["material"].value = hair;
-        for (const char* step : {"scatter", "grow", "strand_width"})
-            layer.steps.push_back(makeStep(step, layer));
-        out.put(std::move(layer));
-        for (const auto& [path, text] : {std::pair{"/scatter/count", "4000"},
-                                         {"/grow/length", "0.5..0.6"},
-                                         {"/strand_width/root", "20"},
-                                         {"/strand_width/tip", "20"}})
-            out = withText(out, blades + path, text);
-        return out;
+        return withBlades(out, hair, "20", "20", &blades);
     });
     c.selection().select("");
     view->frameAll();
     driver->settle();
     const auto hued = [&](int from, int to, int saturation = 120) {
-        QTest::qWait(30);
-        const QImage image = view->grabFramebuffer();
-        int count = 0;
-        for (int y = 0; y < image.height(); ++y)
-            for (int x = 0; x < image.width(); ++x) {
-                const QColor p = image.pixelColor(x, y);
-                const int hue = p.hue();
-                count += p.saturation() > saturation &&
-                         (from < to ? hue >= from && hue < to : hue >= from || hue < to);
-            }
-        return count;
+        return pixelsOf(view, [&](const QColor& p) {
+            const int hue = p.hue();
+            return p.saturation() > saturation &&
+                   (from < to ? hue >= from && hue < to : hue >= from || hue < to);
+        });
     };
     const auto red = [&] { return hued(340, 20); };
     const auto blue = [&] { return hued(220, 260); };

@@ -106,8 +106,7 @@ GlScene::MeshBuffers& GlScene::meshBuffers(const ObjectView& object) {
 void GlScene::setCreases(const EvalSnapshot& snapshot) {
     for (auto& [key, b] : creases_) b.used = false;
     for (const auto& [key, creases] : snapshot.creases) {
-        const auto object = snapshot.objects.find(key.first);
-        if (object == snapshot.objects.end() || object->second.mesh != creases.of) continue;
+        if (snapshot.meshOf(key.first) != creases.of) continue;  // of before it changed
         CreaseBuffers& b = creases_[key];
         b.used = true;
         if (b.of == creases) continue;
@@ -203,7 +202,7 @@ void GlScene::addStrands(const EvalSnapshot& snapshot, const Node& layer) {
     const auto flag = [&](const char* id) { return std::get<bool>(d.value(layer.id, id)); };
     const auto guides = snapshot.guides.find(layer.id), all = snapshot.strands.find(layer.id);
     const bool between = guides != snapshot.guides.end();
-    const auto material = d.value(layer.id, kLayer.material);
+    const auto material = d.value(layer.id, kLayer.material, snapshot.frame);
     if (all != snapshot.strands.end()) {
         looks_.use(snapshot, layer.id, all->second.packed->vertices.size());
         strands_.add({.layer = layer.id,
@@ -227,17 +226,17 @@ void GlScene::setDrawn(const EvalSnapshot& snapshot, const std::string& wearer, 
     const Document& d = snapshot.document;
     const Node* node = d.find(material);
     const NodeType* type = node ? findNodeType(node->type) : nullptr;
-    if (type && type->look) drawn_[wearer] = type->look(d, *node, 0);
+    if (type && type->look) drawn_[wearer] = type->look(d, *node, snapshot.frame);
 }
 
 void GlScene::addObject(const EvalSnapshot& snapshot, const Node& node, const Overlay* overlay) {
     const Document& d = snapshot.document;
     const auto o = snapshot.objects.find(node.id);
     if (o == snapshot.objects.end()) return;
-    const std::string material = materialsOf(d, node, 0).front();
+    const std::string material = materialsOf(d, node, snapshot.frame).front();
     colors_[node.id] = materialColor(d, material);
     setDrawn(snapshot, node.id, material);
-    prototypeMatrix_[node.id] = prototypeMatrix(d, node.id, 0);
+    prototypeMatrix_[node.id] = prototypeMatrix(d, node.id, snapshot.frame);
     if (!node.shown) return;
     MeshBuffers& buffers = meshBuffers(o->second);
     const bool heated = overlay && overlay->surface == node.id &&
@@ -256,7 +255,7 @@ void GlScene::addLayer(const EvalSnapshot& snapshot, const Node& node) {
     const Document& d = snapshot.document;
     const auto r = snapshot.layers.find(node.id);
     if (!node.shown || r == snapshot.layers.end()) return;
-    const auto material = d.value(node.id, kLayer.material);
+    const auto material = d.value(node.id, kLayer.material, snapshot.frame);
     if (!material.empty()) {
         colors_[node.id] = materialColor(d, material);
         setDrawn(snapshot, node.id, material);

@@ -26,7 +26,7 @@ out float wide;
 void main() {
     worldPosition = position;
     worldTangent = tangent.xyz;
-    strandColor = worn == 1 ? vec4(look.rgb, 1.0) : ownColor;
+    strandColor = worn == 1 ? vec4(look.rgb, 1.0) : vec4(pow(ownColor.rgb, vec3(1.0 / 2.2)), ownColor.a);
     part = along;
     wide = width;
     gl_Position = viewProjection * vec4(position, 1.0);

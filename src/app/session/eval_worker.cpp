@@ -91,25 +91,34 @@ void EvalWorker::aim(EvalSnapshot& snapshot, const Request& r, Progress& progres
     }
 }
 
-/// The creases of an object that wears a material which draws them; kept from the last time.
-void EvalWorker::addCreases(EvalSnapshot& snapshot, const std::string& material, const std::string& object,
+MeshPtr EvalSnapshot::meshOf(const std::string& id) const {
+    for (const auto* views : {&objects, &layerMeshes})
+        if (const auto it = views->find(id); it != views->end()) return it->second.mesh;
+    return nullptr;
+}
+
+/// The creases of what wears a material that draws them; kept from the last time. Of what would take too much
+/// there are none.
+void EvalWorker::addCreases(EvalSnapshot& snapshot, const std::string& material, const std::string& owner,
                             Progress& progress) const {
-    const Node* node = snapshot.document.find(material);
+    constexpr double kBytesOfTriangle = 64;  // while they are looked for
+    const Document& document = snapshot.document;
+    const Node* node = document.find(material);
     const NodeType* type = node ? findNodeType(node->type) : nullptr;
-    const auto view = snapshot.objects.find(object);
-    if (!type || !type->look || view == snapshot.objects.end()) return;
-    const document::DrawnLook look = type->look(snapshot.document, *node, 0);
+    const MeshPtr mesh = snapshot.meshOf(owner);
+    if (!type || !type->look || !mesh) return;
+    const document::DrawnLook look = type->look(document, *node, snapshot.frame);
     if (!(look.width > 0.0f) || look.crease >= kPi) return;
-    const std::pair key(object, look.crease);
-    const MeshPtr& mesh = view->second.mesh;
+    if (kBytesOfTriangle * double(mesh->triangles().size()) > double(document.memoryLimit())) return;
+    Creases& creases = snapshot.creases[{owner, look.crease}];
+    if (creases.of == mesh) return;
     if (last_)
-        if (const auto known = last_->creases.find(key);
+        if (const auto known = last_->creases.find({owner, look.crease});
             known != last_->creases.end() && known->second.of == mesh) {
-            snapshot.creases[key] = known->second;
+            creases = known->second;
             return;
         }
-    snapshot.creases[key] = {
-        mesh, std::make_shared<const std::vector<V3f>>(creaseLines(*mesh, look.crease, progress))};
+    creases = {mesh, std::make_shared<const std::vector<V3f>>(creaseLines(*mesh, look.crease, progress))};
 }
 
 /// What everything wears now.
@@ -127,9 +136,10 @@ void EvalWorker::dress(EvalSnapshot& snapshot, const Request& r, Progress& progr
         if (!node.shown) continue;
         if (const auto* strands = std::get_if<StrandsPtr>(&layer.geometry))
             snapshot.worn[id] = looks_.ofStrands(query, node, *strands, *snapshot.strands.at(id).packed);
+        const std::string material = document.value(id, kLayer.material, r.frame);
+        addCreases(snapshot, material, id, progress);  // of a mesh that it makes
         const auto* copies = std::get_if<std::shared_ptr<const Copies>>(&layer.geometry);
         if (!copies) continue;
-        const std::string material = document.value(id, kLayer.material, r.frame);
         for (size_t k = 0; k < (*copies)->prototypes.size(); ++k) {
             snapshot.worn[deliver::wornKey(id, k)] = looks_.ofCopies(query, node, *copies, int32_t(k));
             addCreases(snapshot, material, (*copies)->prototypes[k], progress);
@@ -160,6 +170,7 @@ std::shared_ptr<const EvalSnapshot> EvalWorker::evaluate(const Request& r, Progr
     const Document& document = r.scene.document;
     snapshot->opened = r.opened;
     snapshot->document = document;
+    snapshot->frame = r.frame;
     snapshot->full = r.full;
     if (last_ && last_->opened == r.opened) {
         snapshot->worn = last_->worn, snapshot->creases = last_->creases;

@@ -34,6 +34,7 @@ struct Creases {
 struct EvalSnapshot {
     uint64_t opened = 0;  ///< which of the scenes that were opened one after another it is of
     Document document;
+    double frame = 1;
     std::map<std::string, LayerResult> layers;
     std::map<std::string, ObjectView> objects;
     std::map<std::string, ObjectView> layerMeshes;  ///< of layers that make a mesh
@@ -47,12 +48,15 @@ struct EvalSnapshot {
     std::vector<Check> checks;
     /// By object, by layer of strands, and by layer and prototype: see deliver::wornKey().
     std::map<std::string, deliver::Worn> worn;
-    /// Where contours draw creases: by object and by the angle from which they do.
+    /// Where contours draw creases: by object or layer that makes a mesh, and by the angle from which they
+    /// do.
     std::map<std::pair<std::string, float>, Creases> creases;
     deliver::ViewLight light;  ///< that of the scene
     std::optional<Overlay> overlay;
     std::string aimedFrom;  ///< the layer whose surface a tool works on
     SurfacePtr aimedAt;     ///< that surface, ready for rays; null where there is none
+    /// The mesh of an object or a layer; null where it has none.
+    MeshPtr meshOf(const std::string& id) const;
     double milliseconds = 0;
     size_t shown = 0, bytes = 0;
     double total = 0;  ///< at Full, by the share that was made
@@ -90,7 +94,7 @@ class EvalWorker {
     void aim(EvalSnapshot& snapshot, const Request& request, Progress& progress) const;
     void addDrawn(EvalSnapshot& snapshot, const std::string& layer) const;
     void dress(EvalSnapshot& snapshot, const Request& request, Progress& progress);
-    void addCreases(EvalSnapshot& snapshot, const std::string& material, const std::string& object,
+    void addCreases(EvalSnapshot& snapshot, const std::string& material, const std::string& owner,
                     Progress& progress) const;
     std::shared_ptr<const EvalSnapshot> dressed(const EvalSnapshot& bare, const Request& request,
                                                 Progress& progress);

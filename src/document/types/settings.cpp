@@ -16,9 +16,11 @@ RenderParams::RenderParams()
                                "How often light may be reflected on its way"))),
       limit(add(specs::number("limit", "Firefly limit", 0, "", 0, 1e9, 0, 50,
                               "Cuts bright dots of indirect light and of fibres; 0 cuts nothing"))),
-      roughen(add(specs::unitNumber("regularisation", "Regularisation", 0.25,
-                                    "How rough shines are at least to what sees them by way of a matt "
-                                    "surface: no dots from lamps in mirrors; 0 leaves them as they are"))),
+      roughen(add(
+          specs::unitNumber("regularisation", "Regularisation", 0.25,
+                            "How rough shines are at least to what sees them by way of a matt "
+                            "surface, twice that by way of a fibre: no dots from lamps in mirrors; 0 leaves "
+                            "them as they are"))),
       filter(
           add(specs::choice("filter", "Pixel filter", "Blackman-Harris", {"box", "tent", "Blackman-Harris"},
                             "How light around a pixel's middle counts: box is hard, tent soft, the third "

@@ -2,7 +2,6 @@
 
 #include "base/parallel.h"
 #include "base/random.h"
-#include "base/srgb.h"
 
 namespace ovrix::geo {
 
@@ -55,9 +54,7 @@ PackedStrands packedStrands(const StrandSet& set) {
                 for (int a = 0; a < 3; ++a) v.tangent[a] = int8_t(std::lround(tangents[i][a] * 127.0f));
                 v.tangent[3] = 0;
                 for (int a = 0; a < 3; ++a)
-                    v.color[a] = color.empty()
-                                     ? 0
-                                     : uint8_t(encodeSrgb(std::clamp(color[from][a], 0.0f, 1.0f)) * 255.0f);
+                    v.color[a] = color.empty() ? 0 : uint8_t(std::clamp(color[from][a], 0.0f, 1.0f) * 255.0f);
                 v.color[3] = color.empty() ? 0 : 255;
                 if (i == 0) continue;
                 out.segments[segment[k] + 2 * (i - 1)] = first[k] + uint32_t(i) - 1;

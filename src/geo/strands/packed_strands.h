@@ -10,7 +10,7 @@ struct StrandVertex {
     float along;        ///< 0 root to 1 tip, by the number of points
     float width;        ///< metres
     int8_t tangent[4];  ///< unit times 127
-    uint8_t color[4];   ///< as screens have it (sRGB), of 255; alpha 0 for none of its own
+    uint8_t color[4];   ///< linear, of 255; alpha 0 for none of its own
 };
 
 /// Strands in the order of random numbers of their own, so that the first of them are a stable part that is

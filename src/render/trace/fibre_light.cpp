@@ -29,24 +29,26 @@ uint64_t placeOf(const SurfacePoint& at, const V3f& back, float pixel, const std
 
 }  // namespace
 
-/// From a fibre that the eye sees several ways go on. Those that come to another fibre wait for share().
+bool Renderer::isFibre(const Arrival& at) const {
+    return at.point.strand && scene_.materialOf(at.point).fibre;
+}
+
+/// From a fibre that the eye sees, straight or through what is clear, several ways go on. Those that come to
+/// another fibre wait for share().
 void Renderer::scatterApart(Path& path, const Arrival& at, std::vector<Waiting>& waiting) const {
     const Vertex vertex = vertexAt(path, at);
     gatherLight(path, vertex);
     const float pixel = path.width;
     const auto shared = path.sampler.next4();
     for (uint32_t i = 0; i < kApart; ++i) {
-        Path one = path;
-        one.direct = one.indirect = V3f(0.0f);
-        one.lobes.fill(V3f(0.0f));
+        Path one = path.fresh();
         one.sampler = path.sampler.parted(i);
         one.weight /= float(kApart);
         auto r = one.sampler.next4();
         r[0] = (float(i) + shared[0]) / float(kApart);  // each a part of the lobes
         if (bounce(one, vertex, r)) {
             const auto next = advance(one);
-            const bool alike = next && next->point.strand && scene_.materialOf(next->point).fibre &&
-                               one.depth == 1 && !one.wavelength && !one.media.present();
+            const bool alike = next && isFibre(*next) && one.depth == path.depth + 1 && !one.wavelength;
             if (alike) {
                 one.give();
                 const uint64_t place = placeOf(next->point, one.ray.direction, pixel, one.sampler.next4());
@@ -81,10 +83,9 @@ void Renderer::shareAlike(std::vector<Waiting>& waiting, std::span<const uint32_
     V3f sum(0.0f);
     std::vector<V3f> byGroup(groups, V3f(0.0f));
     for (size_t i = 0; i < followed; ++i) {
-        Waiting& w = waiting[alike[i * alike.size() / followed]];
-        FilmPixel pixel;
-        Path path{w.path.ray, w.path.sampler, pixel, byGroup, w.path.contours, w.path.place};
-        w.path.passOnTo(path);
+        const Waiting& w = waiting[alike[i * alike.size() / followed]];
+        Path path = w.path.fresh();  // as if all of its light came, to no pixel
+        path.weight = V3f(1.0f), path.groups = byGroup, path.lobed = false, path.pixel = nullptr;
         if (scatterAt(path, w.at)) follow(path);
         sum += path.direct + path.indirect;
     }

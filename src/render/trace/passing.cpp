@@ -18,7 +18,7 @@ Passed lightThrough(const RenderScene& scene, Ray ray, float distance, const Med
     // What stops it does so wherever clear matter lies; strands that let some of it through are asked here.
     bool clears = false;
     const float straight = scene.passing(ray.origin, ray.direction, distance, ray.time, &clears);
-    if (!(straight > 0.0f) || (!clears && !within.present())) return {V3f(fog * straight), false};
+    if (!(straight > 0.0f) || !clears) return {within.through(distance) * (fog * straight), false};
     Passed passed{V3f(fog), false};
     Media media = within;
     constexpr int kMostBoundaries = 16;

@@ -8,7 +8,7 @@ namespace ovrix::render {
 struct Renderer::Path {
     Ray ray;
     Sampler sampler;
-    FilmPixel& pixel;
+    FilmPixel* pixel;
     std::span<V3f> groups;  ///< light of each group of lights; empty where they are not kept apart
     const ContourFinder& contours;
     V2f place;  ///< of the picture that it began at: 0 to 1, y down
@@ -54,17 +54,18 @@ struct Renderer::Path {
         if (group < groups.size()) groups[group] += light;
         for (size_t p = 0; lobed && p < lobes.size(); ++p) lobes[p] += light * split[p];
     }
-    /// Another goes on in its place, as if all of its light came.
-    void passOnTo(Path& other) const {
-        other.pdf = pdf, other.spread = spread, other.width = width, other.far = far, other.depth = depth;
-        other.roughen = roughen, other.broad = broad, other.sharp = sharp, other.framed = framed;
-        other.receiver = receiver, other.object = object, other.layer = layer, other.aimedAtAll = aimedAtAll;
+    /// One in its place, without the light that it has so far.
+    Path fresh() const {
+        Path out = *this;
+        out.direct = out.indirect = V3f(0.0f);
+        out.lobes.fill(V3f(0.0f));
+        return out;
     }
     /// Adds its light to the pixel, once.
     void give() {
-        pixel.direct += direct;
-        pixel.indirect += indirect;
-        for (size_t p = 0; lobed && p < lobes.size(); ++p) pixel.fibre[p] += lobes[p];
+        pixel->direct += direct;
+        pixel->indirect += indirect;
+        for (size_t p = 0; lobed && p < lobes.size(); ++p) pixel->fibre[p] += lobes[p];
         direct = indirect = V3f(0.0f);
         lobes.fill(V3f(0.0f));
     }

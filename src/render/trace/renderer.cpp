@@ -244,7 +244,7 @@ Renderer::Vertex Renderer::vertexAt(Path& path, const Arrival& at) const {
     if (vertex.fibre() && path.roughen > 0.0f)
         vertex.softened.emplace(vertex.fibre()->softened(std::min(1.0f, kOfFibres * path.roughen)));
     if (path.depth == 0) {
-        recordFirst(path.pixel, at.point, vertex.normal(), vertex.shaded.base, camera_);
+        recordFirst(*path.pixel, at.point, vertex.normal(), vertex.shaded.base, camera_);
         path.lobed = vertex.fibre() != nullptr;
     }
     return vertex;
@@ -297,7 +297,8 @@ std::optional<Renderer::Arrival> Renderer::advance(Path& path) const {
 }
 
 void Renderer::follow(Path& path) const {
-    for (auto at = advance(path); at && scatterAt(path, *at);) at = advance(path);
+    while (const auto at = advance(path))
+        if (!scatterAt(path, *at)) return;
 }
 
 /// @param waiting  receives what is shared with others; null where nothing is
@@ -306,13 +307,14 @@ void Renderer::samplePixel(FilmPixel& pixel, std::span<V3f> groups, int x, int y
     Sampler sampler(uint32_t(x), uint32_t(y), pass.number, options_.seed, options_.log2Passes);
     V2f place;
     const Ray first = primaryRay(pass.film, x, y, sampler, &place);
-    Path path{first, sampler, pixel, groups, pass.contours, place};
+    Path path{first, sampler, &pixel, groups, pass.contours, place};
     path.spread = 2.0f * camera_.halfHeight() / float(pass.film.height());
-    if (const auto at = advance(path)) {
-        if (waiting && path.depth == 0 && scene_.materialOf(at->point).fibre && at->point.strand)
+    while (const auto at = advance(path)) {
+        if (waiting && path.framed && isFibre(*at)) {
             scatterApart(path, *at, *waiting);
-        else if (scatterAt(path, *at))
-            follow(path);
+            break;
+        }
+        if (!scatterAt(path, *at)) break;
     }
     path.give();
     pixel.alpha += path.seen || !options_.clearBackground ? 1.0f : 1.0f - path.shade;

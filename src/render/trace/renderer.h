@@ -79,6 +79,7 @@ class Renderer {
                      std::vector<Waiting>* waiting = nullptr) const;
     std::optional<Arrival> advance(Path& path) const;
     void follow(Path& path) const;
+    bool isFibre(const Arrival& at) const;
     void scatterApart(Path& path, const Arrival& at, std::vector<Waiting>& waiting) const;
     void share(std::vector<Waiting>& waiting, Progress& progress) const;
     void shareAlike(std::vector<Waiting>& waiting, std::span<const uint32_t> alike) const;

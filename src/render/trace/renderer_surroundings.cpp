@@ -77,7 +77,7 @@ bool Renderer::scatterBetween(Path& path, float distance, const V3f& weight, flo
     if (first) {
         SurfacePoint haze;
         haze.position = place;
-        recordFirst(path.pixel, haze, -path.ray.direction, color, camera_);
+        recordFirst(*path.pixel, haze, -path.ray.direction, color, camera_);
     }
     path.weight *= weight;
     gatherInMatter(path, place, g);
@@ -144,7 +144,7 @@ void Renderer::draw(Path& path, SurfacePoint point, bool line) const {
         point.arriving =
             arrivingLight(scene_, *lights_, point, path.media, path.ray.time, m.white, path.sampler);
     const Color color = line ? lineColor(*lights_, m, point) : drawnColor(*lights_, m, point);
-    if (path.depth == 0) recordFirst(path.pixel, point, point.normal, V3f(color), camera_);
+    if (path.depth == 0) recordFirst(*path.pixel, point, point.normal, V3f(color), camera_);
     path.add(capped(path.weight * V3f(color) * m.white, limitOf(path)), path.depth, 0);
 }
 
