@@ -10,6 +10,7 @@ class WearTest : public WindowFixture {
     void wearsMaterials();
     void drawsLinesOfLayers();
     void drawsCreases();
+    void drawsBordersAndJumps();
     void wearsColoursOnStrands();
 };
 
@@ -240,6 +241,68 @@ void WearTest::drawsCreases() {
     });
     driver->settle();
     QVERIFY(driver->waitFor([&] { return pixelsOf(view, line) > 100; }));
+}
+
+/// Of a mesh of open sheets: a small one of two materials before a large one.
+void WearTest::drawsBordersAndJumps() {
+    auto& c = driver->window.controller();
+    auto* view = driver->window.view();
+    QTemporaryDir folder;
+    const std::string file = folder.filePath("sheets.obj").toStdString();
+    writeFile(folder.filePath("sheets.mtl").toStdString(), "newmtl a\nKd 1 0 0\nnewmtl b\nKd 0 1 0\n");
+    writeFile(file,
+              "mtllib sheets.mtl\nv -1 -1 -0.5\nv 1 -1 -0.5\nv 1 1 -0.5\nv -1 1 -0.5\n"
+              "v -0.4 -0.4 0\nv 0 -0.4 0\nv 0.4 -0.4 0\nv 0.4 0.4 0\nv 0 0.4 0\nv -0.4 0.4 0\n"
+              "usemtl a\nf 1 2 3 4\nf 5 6 9 10\nusemtl b\nf 6 7 8 9\n");
+    std::string ink, other, sheets;
+    c.edit("scene", [&](const Document& d) {
+        Document out = d;
+        for (std::string* id : {&ink, &other}) {
+            const Node n = makeNode(out, "line_art", "Ink");
+            *id = n.id;
+            out.put(n);
+            for (const auto& [path, text] : {std::pair{"/light_color", "1,0,1"},
+                                             {"/shading", "flat"},
+                                             {"/contour_color", "0,1,0"},
+                                             {"/contour_unit", "pixels"},
+                                             {"/contour_width", "6"},
+                                             {"/contour_objects", "false"},
+                                             {"/contour_crease", "180"},
+                                             {"/contour_jump", "0"}})
+                out = withText(out, n.id + path, text);
+        }
+        Node mesh = makeNode(out, "mesh_file", "Sheets");
+        sheets = mesh.id;
+        mesh.params["file"].value = file;
+        mesh.params["slots"].value = Refs{ink, ink};
+        out.put(mesh);
+        out = withValue(out, {"camera", "", "position"}, V3d(0, 0, 4));
+        return withValue(out, {"camera", "", "target"}, V3d(0, 0, 0));
+    });
+    c.selection().select("");
+    view->lookThroughCamera();
+    driver->settle();
+    const QColor line(0, 255, 0), shade(255, 0, 255);
+    const auto lines = [&] { return pixelsOf(view, line); };
+    const auto set = [&](const std::string& path, const std::string& text) {
+        c.edit("set", [&](const Document& d) { return withText(d, path, text); });
+    };
+    QVERIFY(driver->waitFor([&] { return pixelsOf(view, shade) > 1000 && lines() == 0; }));
+    // Between materials, and not between slots that have the same one.
+    c.edit("slots", [&](const Document& d) { return withValue(d, {sheets, "", "slots"}, Refs{ink, other}); });
+    QVERIFY(driver->waitFor([&] { return lines() > 100; }));
+    const int border = lines();
+    set(ink + "/contour_materials", "false");
+    QVERIFY(driver->waitFor([&] { return lines() == 0; }));
+    // Around the small one alone, as long as it stands out by enough.
+    set(ink + "/contour_jump", "0.3");
+    QVERIFY(driver->waitFor([&] { return lines() > border; }));
+    const int around = lines();
+    set(ink + "/contour_jump", "0.7");
+    QVERIFY(driver->waitFor([&] { return lines() == 0; }));
+    // Around the whole, which is larger: beside it alone.
+    set(ink + "/contour_objects", "true");
+    QVERIFY(driver->waitFor([&] { return lines() > around; }));
 }
 
 /// By the strand's own random number, and along it.

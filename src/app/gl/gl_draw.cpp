@@ -53,46 +53,90 @@ static float linePixels(const document::DrawnLook& look, const GlScene::Options&
     return look.unit == render::Contours::Unit::Pixels ? look.width : look.width * 0.001f * o.pictureHeight;
 }
 
-template <class Draw>
-void GlScene::drawContour(const std::string& wearer, const Options& o, float away, bool mirrored,
-                          const Draw& draw) {
+/// The contours of what wears a material, null where it has none.
+const document::DrawnLook* GlScene::linesOf(const std::string& wearer, const Options& o) const {
     const auto it = drawn_.find(wearer);
-    if (o.picking || it == drawn_.end() || !(it->second.width > 0.0f) || !it->second.objects) return;
-    const float pixels = it->second.unit == render::Contours::Unit::Metres
-                             ? it->second.width / (o.pixelSize * std::max(away, 1e-4f))
-                             : linePixels(it->second, o);
+    return o.picking || it == drawn_.end() || !(it->second.width > 0.0f) ? nullptr : &it->second;
+}
+
+/// Where a thing was drawn, its pixels are marked with a number of its own.
+template <class Draw>
+void GlScene::drawMarked(const Draw& draw) {
+    constexpr int kMost = 255;
+    if (++mark_ > kMost) glClear(GL_STENCIL_BUFFER_BIT), mark_ = 1;
+    glEnable(GL_STENCIL_TEST);
+    glStencilFunc(GL_ALWAYS, mark_, 0xff);
+    glStencilOp(GL_KEEP, GL_KEEP, GL_REPLACE);
+    draw();
+    glStencilOp(GL_KEEP, GL_KEEP, GL_KEEP);
+    glDisable(GL_STENCIL_TEST);
+}
+
+template <class Draw>
+void GlScene::drawOutlined(const std::string& wearer, const Options& o, float away, bool mirrored, bool many,
+                           const Draw& draw) {
+    const document::DrawnLook* look = linesOf(wearer, o);
+    if (!look) return draw();
+    drawMarked(draw);
+    const float pixels = look->unit == render::Contours::Unit::Metres
+                             ? look->width / (o.pixelSize * std::max(away, 1e-4f))
+                             : linePixels(*look, o);
     program_.setUniformValue("outline", 0.5f * pixels);
     program_.setUniformValue("viewport", QVector2D(float(o.size.width()), float(o.size.height())));
-    program_.setUniformValue("lineColor", encoded(it->second.color));
+    program_.setUniformValue("lineColor", encoded(look->color));
     program_.setUniformValue("mode", 2);
     glEnable(GL_CULL_FACE);
     glCullFace(mirrored ? GL_BACK : GL_FRONT);
-    draw();
+    glEnable(GL_STENCIL_TEST);
+    const auto backs = [&](GLenum where, float behind) {
+        glStencilFunc(where, mark_, 0xff);
+        program_.setUniformValue("behind", behind);
+        draw();
+    };
+    const bool each = many && look->elements;
+    if (look->objects) backs(GL_NOTEQUAL, 0.0f);
+    if (each) backs(GL_EQUAL, 0.0f);
+    if (!each && look->jump > 0.0f) backs(GL_EQUAL, look->jump);
+    glDisable(GL_STENCIL_TEST);
     glDisable(GL_CULL_FACE);
     program_.setUniformValue("mode", 0);
     program_.setUniformValue("outline", 0.0f);
+    program_.setUniformValue("behind", 0.0f);
 }
 
-template <class Bind, class Draw>
-void GlScene::drawCreases(const std::string& wearer, const std::string& object, const Options& o,
-                          const QMatrix4x4& model, const Bind& bind, const Draw& draw) {
-    const auto it = drawn_.find(wearer);
-    if (o.picking || it == drawn_.end() || !(it->second.width > 0.0f)) return;
-    const auto found = creases_.find({object, it->second.crease});
-    if (found == creases_.end() || found->second.count == 0) return;
-    const bool metres = it->second.unit == render::Contours::Unit::Metres;
-    creaseLines_.bind();
-    creaseLines_.setUniformValue("viewProjection", o.viewProjection);
-    creaseLines_.setUniformValue("eye", asVector(o.eye));
-    creaseLines_.setUniformValue("model", model);
-    creaseLines_.setUniformValue("outline", 0.0f);
-    creaseLines_.setUniformValue("pixelSize", o.pixelSize);
-    creaseLines_.setUniformValue("pixels", metres ? 0.0f : 0.5f * linePixels(it->second, o));
-    creaseLines_.setUniformValue("metres", metres ? 0.5f * it->second.width : 0.0f);
-    creaseLines_.setUniformValue("color", encoded(it->second.color));
+template <class Bind, class Draw, class Release>
+void GlScene::drawEdges(const std::string& wearer, const std::string& object, const Options& o,
+                        const QMatrix4x4& model, const Bind& bind, const Draw& draw, const Release& release) {
+    const document::DrawnLook* look = linesOf(wearer, o);
+    if (!look) return;
+    const auto found = edges_.find({object, wearer});
+    if (found == edges_.end() || found->second.count == 0) return;
+    const bool metres = look->unit == render::Contours::Unit::Metres;
+    edgeLines_.bind();
+    edgeLines_.setUniformValue("viewProjection", o.viewProjection);
+    edgeLines_.setUniformValue("eye", asVector(o.eye));
+    edgeLines_.setUniformValue("model", model);
+    edgeLines_.setUniformValue("outline", 0.0f);
+    edgeLines_.setUniformValue("behind", 0.0f);
+    edgeLines_.setUniformValue("pixelSize", o.pixelSize);
+    edgeLines_.setUniformValue("pixels", metres ? 0.0f : 0.5f * linePixels(*look, o));
+    edgeLines_.setUniformValue("metres", metres ? 0.5f * look->width : 0.0f);
+    edgeLines_.setUniformValue("color", encoded(look->color));
+    const auto inner = GLsizei(found->second.of.inner);
     found->second.vao.bind();
     bind();
-    draw(found->second.count);
+    draw(0, inner);
+    // Where the thing ends, its line lies beside it, or on what of itself lies further back.
+    const auto outer = [&](GLenum where, float behind) {
+        glStencilFunc(where, mark_, 0xff);
+        edgeLines_.setUniformValue("behind", behind);
+        draw(inner, found->second.count - inner);
+    };
+    glEnable(GL_STENCIL_TEST);
+    if (look->objects) outer(GL_NOTEQUAL, 0.0f);
+    if (look->jump > 0.0f) outer(GL_EQUAL, look->jump);
+    glDisable(GL_STENCIL_TEST);
+    release();
     program_.bind();
 }
 
@@ -193,17 +237,14 @@ void GlScene::drawBatch(const CopyBatch& batch, const Options& o) {
                                 GL_UNSIGNED_INT, bufferOffset(coarse ? size_t(m->second.count) * 4 : 0),
                                 GLsizei(b.count));
     };
-    draw();
-    drawContour(wearer, o, o.eye.length(), false, draw);
+    drawOutlined(wearer, o, o.eye.length(), false, true, draw);
     trianglesDrawn_ += b.count * size_t(coarse ? m->second.coarseCount : m->second.count) / 3;
     releaseInstances();
     if (m->second.heatHash) glEnableVertexAttribArray(2);
-    drawCreases(
+    drawEdges(
         wearer, batch.object, o, asMatrix(own), [&] { bindInstances(b, 1); },
-        [&](GLsizei count) {
-            glDrawArraysInstanced(GL_LINES, 0, count, GLsizei(b.count));
-            releaseInstances();
-        });
+        [&](GLint first, GLsizei count) { glDrawArraysInstanced(GL_LINES, first, count, GLsizei(b.count)); },
+        [&] { releaseInstances(); });
 }
 
 void GlScene::setUniforms(const Options& o) {
@@ -211,6 +252,7 @@ void GlScene::setUniforms(const Options& o) {
     program_.setUniformValue("eye", asVector(o.eye));
     program_.setUniformValue("mode", o.picking ? 1 : 0);
     program_.setUniformValue("outline", 0.0f);
+    program_.setUniformValue("behind", 0.0f);
     program_.setUniformValue("dotSize", o.dotSize);
     program_.setUniformValue("zone", o.zone);
     program_.setUniformValue("toKey", asVector(o.light.direction));
@@ -245,12 +287,11 @@ void GlScene::drawObject(const ObjectDraw& object, const Options& o) {
         glDrawElements(GL_TRIANGLES, coarse ? b.coarseCount : b.count, GL_UNSIGNED_INT,
                        bufferOffset(coarse ? size_t(b.count) * 4 : 0));
     };
-    draw();
     const V3f place(object.world[3][0], object.world[3][1], object.world[3][2]);
-    drawContour(object.id, o, (place - o.eye).length(), object.world.determinant() < 0, draw);
-    drawCreases(
+    drawOutlined(object.id, o, (place - o.eye).length(), object.world.determinant() < 0, false, draw);
+    drawEdges(
         object.id, object.id, o, asMatrix(object.world), [] {},
-        [&](GLsizei count) { glDrawArrays(GL_LINES, 0, count); });
+        [&](GLint first, GLsizei count) { glDrawArrays(GL_LINES, first, count); }, [] {});
     trianglesDrawn_ += size_t(coarse ? b.coarseCount : b.count) / 3;
 }
 
@@ -270,6 +311,7 @@ void GlScene::drawAll(const Options& o, bool clear) {
 void GlScene::draw(const Options& o) {
     if (!ready_) return;
     trianglesDrawn_ = 0;
+    mark_ = 0;
     glEnable(GL_DEPTH_TEST);
     glEnable(GL_PROGRAM_POINT_SIZE);
     const size_t budget = software_ ? (o.moving ? 120'000 : 1'200'000) : (o.moving ? 4'000'000 : 20'000'000);

@@ -40,7 +40,7 @@ void GlScene::initialise() {
     software_ = renderer.contains("llvmpipe") || renderer.contains("softpipe") || renderer.contains("swrast");
     linkProgram(program_, kSceneVertex, kSceneFragment);
     linkProgram(lines_, kGridVertex, kGridFragment);
-    linkProgram(creaseLines_, kSceneVertex, kPlainFragment, kCreaseGeometry);
+    linkProgram(edgeLines_, kSceneVertex, kPlainFragment, kEdgeGeometry);
     strands_.initialise();
     looks_.initialise();
     // A box from 0 to 1, two triangles a side, with normals.
@@ -103,25 +103,25 @@ GlScene::MeshBuffers& GlScene::meshBuffers(const ObjectView& object) {
     return b;
 }
 
-void GlScene::setCreases(const EvalSnapshot& snapshot) {
-    for (auto& [key, b] : creases_) b.used = false;
-    for (const auto& [key, creases] : snapshot.creases) {
-        if (snapshot.meshOf(key.first) != creases.of) continue;  // of before it changed
-        CreaseBuffers& b = creases_[key];
+void GlScene::setEdges(const EvalSnapshot& snapshot) {
+    for (auto& [key, b] : edges_) b.used = false;
+    for (const auto& [key, lines] : snapshot.edges) {
+        if (snapshot.meshOf(key.first) != lines.of) continue;  // of before it changed
+        EdgeBuffers& b = edges_[key];
         b.used = true;
-        if (b.of == creases) continue;
-        b.of = creases;
-        b.count = GLsizei(creases.lines->size());
+        if (b.of == lines) continue;
+        b.of = lines;
+        b.count = GLsizei(lines.ends->size());
         if (!b.vao.isCreated()) b.vao.create(), b.vertices.create();
         b.vao.bind();
         b.vertices.bind();
-        glBufferData(GL_ARRAY_BUFFER, GLsizeiptr(creases.lines->size() * sizeof(V3f)), creases.lines->data(),
+        glBufferData(GL_ARRAY_BUFFER, GLsizeiptr(lines.ends->size() * sizeof(V3f)), lines.ends->data(),
                      GL_STATIC_DRAW);
         glEnableVertexAttribArray(0);
         glVertexAttribPointer(0, 3, GL_FLOAT, GL_FALSE, 12, nullptr);
         glBindVertexArray(0);
     }
-    std::erase_if(creases_, [](const auto& entry) { return !entry.second.used; });
+    std::erase_if(edges_, [](const auto& entry) { return !entry.second.used; });
 }
 
 void GlScene::setHeat(MeshBuffers& b, const Overlay* overlay) {
@@ -299,7 +299,7 @@ void GlScene::update(const EvalSnapshot& snapshot) {
             : nullptr;
     for (const NodePtr& node : d.nodes(Category::Object)) addObject(snapshot, *node, overlay);
     for (const NodePtr& node : d.nodes(Category::Layer)) addLayer(snapshot, *node);
-    setCreases(snapshot);
+    setEdges(snapshot);
     strands_.endUpdate();
     looks_.endUpdate();
     dropUnused();

@@ -57,10 +57,10 @@ class GlScene : protected QOpenGLFunctions_3_3_Core {
         Box3f bounds;
         bool used = false;
     };
-    struct CreaseBuffers {
+    struct EdgeBuffers {
         QOpenGLVertexArrayObject vao;
         QOpenGLBuffer vertices;
-        Creases of;
+        EdgeLines of;
         GLsizei count = 0;
         bool used = false;
     };
@@ -79,15 +79,21 @@ class GlScene : protected QOpenGLFunctions_3_3_Core {
     };
     MeshBuffers& meshBuffers(const ObjectView& object);
     void setDrawn(const EvalSnapshot& snapshot, const std::string& wearer, const std::string& material);
-    /// Draws its backs, wider: what stands out from it is its contour.
+    const document::DrawnLook* linesOf(const std::string& wearer, const Options& o) const;
     template <class Draw>
-    void drawContour(const std::string& wearer, const Options& o, float away, bool mirrored,
-                     const Draw& draw);
-    void setCreases(const EvalSnapshot& snapshot);
-    /// @param bind  gives the array that is bound its copies, or one at its place
-    template <class Bind, class Draw>
-    void drawCreases(const std::string& wearer, const std::string& object, const Options& o,
-                     const QMatrix4x4& model, const Bind& bind, const Draw& draw);
+    void drawMarked(const Draw& draw);
+    /// Draws it, and then its backs, wider: what stands out from it is its contour, and what stands out
+    /// before itself, where it hides itself.
+    /// @param many  copies
+    template <class Draw>
+    void drawOutlined(const std::string& wearer, const Options& o, float away, bool mirrored, bool many,
+                      const Draw& draw);
+    void setEdges(const EvalSnapshot& snapshot);
+    /// After drawOutlined() of the same thing.
+    /// @param bind  gives the array that is bound its copies, or one at its place; @p release takes them away
+    template <class Bind, class Draw, class Release>
+    void drawEdges(const std::string& wearer, const std::string& object, const Options& o,
+                   const QMatrix4x4& model, const Bind& bind, const Draw& draw, const Release& release);
     void setHeat(MeshBuffers& buffers, const Overlay* overlay);
     void bindLook(const std::string& key, GLuint divisor);
     void bindDrawn(const std::string& wearer);
@@ -111,12 +117,12 @@ class GlScene : protected QOpenGLFunctions_3_3_Core {
     void setColor(const Color& color, bool selected);
     int pickNumber(const std::string& id);
 
-    QOpenGLShaderProgram program_, lines_, creaseLines_;
+    QOpenGLShaderProgram program_, lines_, edgeLines_;
     GlStrands strands_;
     GlLooks looks_;
     std::unordered_map<uint64_t, MeshBuffers> meshes_;
     std::unordered_map<uint64_t, BatchBuffer> buffers_;
-    std::map<std::pair<std::string, float>, CreaseBuffers> creases_;
+    std::map<std::pair<std::string, std::string>, EdgeBuffers> edges_;
     std::vector<ObjectDraw> objects_;
     std::vector<CopyBatch> batches_;
     std::map<std::string, Color> colors_;
@@ -127,6 +133,7 @@ class GlScene : protected QOpenGLFunctions_3_3_Core {
     QOpenGLBuffer boxBuffer_, gridBuffer_;
     bool software_ = false, ready_ = false;
     size_t trianglesDrawn_ = 0;
+    int mark_ = 0;  ///< of the pixels of what was drawn last that has contours
 };
 
 }  // namespace ovrix::app

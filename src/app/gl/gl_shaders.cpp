@@ -29,7 +29,9 @@ uniform mat4 viewProjection;
 uniform mat4 model;
 uniform float dotSize;
 uniform float outline;   // pixels that it is drawn wider to each side
+uniform float behind;    // metres that it is drawn further away than it is, in the same place
 uniform vec2 viewport;
+uniform vec3 eye;
 out vec3 worldNormal;
 out vec3 worldPosition;
 out float heatValue;
@@ -53,6 +55,10 @@ void main() {
         vec4 ahead = viewProjection * vec4(p + worldNormal * 1e-3 / max(length(worldNormal), 1e-9), 1.0);
         vec2 way = (ahead.xy / ahead.w - gl_Position.xy / gl_Position.w) * viewport;
         if (dot(way, way) > 0.0) gl_Position.xy += normalize(way) * 2.0 * outline / viewport * gl_Position.w;
+    }
+    if (behind > 0.0) {
+        vec4 further = viewProjection * vec4(p + normalize(p - eye) * behind, 1.0);
+        gl_Position.z = further.z / further.w * gl_Position.w;
     }
     gl_PointSize = dotSize;
 }
@@ -136,7 +142,7 @@ void main() {
 
 // Edges as bands that look to the eye, each a little longer than it is, so that they meet at corners, and as
 // far before it as they are wide.
-const char* const kCreaseGeometry = R"(#version 330 core
+const char* const kEdgeGeometry = R"(#version 330 core
 layout(lines) in;
 layout(triangle_strip, max_vertices = 4) out;
 in vec3 worldPosition[];
@@ -144,6 +150,7 @@ uniform mat4 viewProjection;
 uniform vec3 eye;
 uniform float pixelSize;
 uniform float pixels, metres;  // half of its width
+uniform float behind;          // as of the mesh
 void main() {
     vec3 way = worldPosition[1] - worldPosition[0];
     if (dot(way, way) < 1e-24) return;
@@ -155,7 +162,12 @@ void main() {
         side = l > 1e-9 ? side / l : vec3(1.0, 0.0, 0.0);
         vec3 p = worldPosition[i] + way * half_ * (i == 0 ? -1.0 : 1.0) + normalize(toEye) * half_;
         for (int k = -1; k <= 1; k += 2) {
-            gl_Position = viewProjection * vec4(p + side * (half_ * float(k)), 1.0);
+            vec3 at = p + side * (half_ * float(k));
+            gl_Position = viewProjection * vec4(at, 1.0);
+            if (behind > 0.0) {
+                vec4 further = viewProjection * vec4(at + normalize(at - eye) * behind, 1.0);
+                gl_Position.z = further.z / further.w * gl_Position.w;
+            }
             EmitVertex();
         }
     }

@@ -12,7 +12,7 @@ void linkProgram(QOpenGLShaderProgram& program, const char* vertex, const char* 
 extern const char* const kSceneVertex;
 extern const char* const kSceneFragment;
 /// Between kSceneVertex and kPlainFragment: lines of a mesh, as wide as contours are.
-extern const char* const kCreaseGeometry;
+extern const char* const kEdgeGeometry;
 extern const char* const kPlainFragment;
 /// The lines of the ground, which fade with distance.
 extern const char* const kGridVertex;

@@ -1,5 +1,4 @@
 #include "app/session/eval_worker.h"
-#include "geo/mesh/creases.h"
 #include "geo/surface/surface.h"
 
 namespace ovrix::app {
@@ -97,39 +96,56 @@ MeshPtr EvalSnapshot::meshOf(const std::string& id) const {
     return nullptr;
 }
 
-/// The creases of what wears a material that draws them; kept from the last time. Of what would take too much
+/// Which edges are drawn of a mesh with materials in its slots; the first of them says it.
+static DrawnEdges edgesOf(const document::DrawnLook& look, const std::vector<std::string>& materials) {
+    DrawnEdges which{.crease = look.crease, .open = look.objects || look.jump > 0.0f};
+    if (!look.materials) return which;
+    std::map<std::string, int32_t> numbers;
+    for (const std::string& id : materials)
+        which.kinds.push_back(numbers.try_emplace(id, int32_t(numbers.size())).first->second);
+    if (numbers.size() < 2) which.kinds.clear();
+    return which;
+}
+
+/// The edges of what wears materials that draw them; kept from the last time. Of what would take too much
 /// there are none.
-void EvalWorker::addCreases(EvalSnapshot& snapshot, const std::string& material, const std::string& owner,
-                            Progress& progress) const {
+/// @param materials  of its slots  @param wearer  an object or a layer
+void EvalWorker::addEdges(EvalSnapshot& snapshot, const std::vector<std::string>& materials,
+                          const std::string& owner, const std::string& wearer, Progress& progress) const {
     constexpr double kBytesOfTriangle = 64;  // while they are looked for
     const Document& document = snapshot.document;
-    const Node* node = document.find(material);
+    const Node* node = document.find(materials.front());
     const NodeType* type = node ? findNodeType(node->type) : nullptr;
     const MeshPtr mesh = snapshot.meshOf(owner);
     if (!type || !type->look || !mesh) return;
     const document::DrawnLook look = type->look(document, *node, snapshot.frame);
-    if (!(look.width > 0.0f) || look.crease >= kPi) return;
+    if (!(look.width > 0.0f)) return;
+    const DrawnEdges which = edgesOf(look, materials);
+    if (!which.any()) return;
     if (kBytesOfTriangle * double(mesh->triangles().size()) > double(document.memoryLimit())) return;
-    Creases& creases = snapshot.creases[{owner, look.crease}];
-    if (creases.of == mesh) return;
+    EdgeLines& lines = snapshot.edges[{owner, wearer}];
     if (last_)
-        if (const auto known = last_->creases.find({owner, look.crease});
-            known != last_->creases.end() && known->second.of == mesh) {
-            creases = known->second;
+        if (const auto known = last_->edges.find({owner, wearer});
+            known != last_->edges.end() && known->second.of == mesh && known->second.which == which) {
+            lines = known->second;
             return;
         }
-    creases = {mesh, std::make_shared<const std::vector<V3f>>(creaseLines(*mesh, look.crease, progress))};
+    std::vector<V3f> ends = drawnEdges(*mesh, {.crease = which.crease, .kinds = which.kinds}, progress);
+    const size_t inner = ends.size();
+    const std::vector<V3f> open = drawnEdges(*mesh, {.open = which.open}, progress);
+    ends.insert(ends.end(), open.begin(), open.end());
+    lines = {mesh, which, std::make_shared<const std::vector<V3f>>(std::move(ends)), inner};
 }
 
 /// What everything wears now.
 void EvalWorker::dress(EvalSnapshot& snapshot, const Request& r, Progress& progress) {
     const Document& document = r.scene.document;
     Evaluator::Query query(evaluator_, r.scene, {r.frame, Purpose::Viewport, r.full}, progress);
-    snapshot.worn.clear(), snapshot.creases.clear();
+    snapshot.worn.clear(), snapshot.edges.clear();
     for (const auto& [id, object] : snapshot.objects) {
         const Node& node = document.get(id);
         if (node.shown) snapshot.worn[id] = looks_.ofObject(query, node, object.mesh);
-        addCreases(snapshot, materialsOf(document, node, r.frame).front(), id, progress);
+        addEdges(snapshot, materialsOf(document, node, r.frame), id, id, progress);
     }
     for (const auto& [id, layer] : snapshot.layers) {
         const Node& node = document.get(id);
@@ -137,12 +153,12 @@ void EvalWorker::dress(EvalSnapshot& snapshot, const Request& r, Progress& progr
         if (const auto* strands = std::get_if<StrandsPtr>(&layer.geometry))
             snapshot.worn[id] = looks_.ofStrands(query, node, *strands, *snapshot.strands.at(id).packed);
         const std::string material = document.value(id, kLayer.material, r.frame);
-        addCreases(snapshot, material, id, progress);  // of a mesh that it makes
+        addEdges(snapshot, {material}, id, id, progress);  // of a mesh that it makes
         const auto* copies = std::get_if<std::shared_ptr<const Copies>>(&layer.geometry);
         if (!copies) continue;
         for (size_t k = 0; k < (*copies)->prototypes.size(); ++k) {
             snapshot.worn[deliver::wornKey(id, k)] = looks_.ofCopies(query, node, *copies, int32_t(k));
-            addCreases(snapshot, material, (*copies)->prototypes[k], progress);
+            addEdges(snapshot, {material}, (*copies)->prototypes[k], id, progress);
         }
     }
     looks_.dropUnused();
@@ -155,7 +171,7 @@ std::shared_ptr<const EvalSnapshot> EvalWorker::dressed(const EvalSnapshot& bare
                                                         Progress& progress) {
     auto snapshot = std::make_shared<EvalSnapshot>(bare);
     dress(*snapshot, r, progress);
-    const bool same = snapshot->light == bare.light && snapshot->creases == bare.creases &&
+    const bool same = snapshot->light == bare.light && snapshot->edges == bare.edges &&
                       snapshot->worn.size() == bare.worn.size() &&
                       std::equal(snapshot->worn.begin(), snapshot->worn.end(), bare.worn.begin(),
                                  [](const auto& a, const auto& b) {
@@ -173,7 +189,7 @@ std::shared_ptr<const EvalSnapshot> EvalWorker::evaluate(const Request& r, Progr
     snapshot->frame = r.frame;
     snapshot->full = r.full;
     if (last_ && last_->opened == r.opened) {
-        snapshot->worn = last_->worn, snapshot->creases = last_->creases;
+        snapshot->worn = last_->worn, snapshot->edges = last_->edges;
         snapshot->light = last_->light;
     }
     evaluator_.simulations().setLimit(size_t(document.sceneSetting(kScene.simMemory) * 1e9));

@@ -10,6 +10,7 @@
 #include "eval/bake.h"
 #include "eval/checks/checks.h"
 #include "eval/overlay.h"
+#include "geo/mesh/drawn_edges.h"
 #include "geo/strands/packed_strands.h"
 
 namespace ovrix::app {
@@ -23,11 +24,13 @@ struct ObjectView {
     std::vector<StepReport> steps;  ///< of the object's own recipe
 };
 
-/// Lines in the space of a mesh: pairs of ends.
-struct Creases {
+/// Lines that contours draw along edges, in the space of a mesh: pairs of ends.
+struct EdgeLines {
     MeshPtr of;
-    std::shared_ptr<const std::vector<V3f>> lines;
-    bool operator==(const Creases&) const = default;
+    DrawnEdges which;
+    std::shared_ptr<const std::vector<V3f>> ends;  ///< those of edges that one face alone has come last
+    size_t inner = 0;                              ///< as many come before those
+    bool operator==(const EdgeLines&) const = default;
 };
 
 /// What one evaluation gave. Immutable once published.
@@ -48,9 +51,8 @@ struct EvalSnapshot {
     std::vector<Check> checks;
     /// By object, by layer of strands, and by layer and prototype: see deliver::wornKey().
     std::map<std::string, deliver::Worn> worn;
-    /// Where contours draw creases: by object or layer that makes a mesh, and by the angle from which they
-    /// do.
-    std::map<std::pair<std::string, float>, Creases> creases;
+    /// Where contours draw edges: by the object or layer that makes a mesh, and by who wears the material.
+    std::map<std::pair<std::string, std::string>, EdgeLines> edges;
     deliver::ViewLight light;  ///< that of the scene
     std::optional<Overlay> overlay;
     std::string aimedFrom;  ///< the layer whose surface a tool works on
@@ -94,8 +96,8 @@ class EvalWorker {
     void aim(EvalSnapshot& snapshot, const Request& request, Progress& progress) const;
     void addDrawn(EvalSnapshot& snapshot, const std::string& layer) const;
     void dress(EvalSnapshot& snapshot, const Request& request, Progress& progress);
-    void addCreases(EvalSnapshot& snapshot, const std::string& material, const std::string& owner,
-                    Progress& progress) const;
+    void addEdges(EvalSnapshot& snapshot, const std::vector<std::string>& materials, const std::string& owner,
+                  const std::string& wearer, Progress& progress) const;
     std::shared_ptr<const EvalSnapshot> dressed(const EvalSnapshot& bare, const Request& request,
                                                 Progress& progress);
 

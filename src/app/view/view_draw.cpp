@@ -41,7 +41,7 @@ void ViewWidget::drawScene(const OnLens& from) {
     auto* gl = QOpenGLContext::currentContext()->functions();
     const QColor ground = tokens().ink;
     gl->glClearColor(float(ground.redF()), float(ground.greenF()), float(ground.blueF()), 1);
-    gl->glClear(GL_COLOR_BUFFER_BIT | GL_DEPTH_BUFFER_BIT);
+    gl->glClear(GL_COLOR_BUFFER_BIT | GL_DEPTH_BUFFER_BIT | GL_STENCIL_BUFFER_BIT);
     if (!scene_) return;
     GlScene::Options o;
     o.viewProjection = viewProjection(from);

@@ -67,6 +67,7 @@ ViewWidget::ViewWidget(Controller& controller, QWidget* parent)
     format.setVersion(3, 3);
     format.setProfile(QSurfaceFormat::CoreProfile);
     format.setDepthBufferSize(24);
+    format.setStencilBufferSize(8);
     setFormat(format);
     rest_->setSingleShot(true);
     rest_->setInterval(180);

@@ -69,7 +69,9 @@ DrawnLook lookOf(const Document& document, const Node& node, double frame, const
     if (look.unit == Contours::Unit::Metres) look.width *= 0.001f;
     look.objects = document.value(node.id, params.objects, frame);
     look.elements = document.value(node.id, params.elements, frame);
+    look.materials = document.value(node.id, params.materials, frame);
     look.crease = radians(float(document.value(node.id, params.crease, frame)));
+    look.jump = float(document.value(node.id, params.jump, frame));
     look.color = document.value(node.id, params.color, frame);
     if (document.value(node.id, params.colored, frame) == kDarkened) {
         const NodeType* type = findNodeType(node.type);

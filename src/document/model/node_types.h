@@ -87,7 +87,9 @@ struct DrawnLook {
     float width = 0.0f;     ///< of the line; 0 for none
     bool objects = true;    ///< around the whole
     bool elements = false;  ///< around each element, too
+    bool materials = true;  ///< where another material begins
     float crease = kPi;     ///< radians; where faces turn by more: a half turn is nowhere
+    float jump = 0.0f;      ///< metres; where it hides itself by more; 0 for nowhere
     render::Contours::Unit unit = render::Contours::Unit::Picture;
     Color color{0.0f};
 };

@@ -1,4 +1,4 @@
-#include "geo/mesh/creases.h"
+#include "geo/mesh/drawn_edges.h"
 
 #include <algorithm>
 #include <tuple>
@@ -51,27 +51,49 @@ V3f normalOf(const Mesh& mesh, uint32_t triangle) {
     return length > 0.0f ? n / length : V3f(0.0f);
 }
 
-}  // namespace
+/// What a mesh shows at an edge that two faces share, or one alone has.
+class EdgeTest {
+  public:
+    EdgeTest(const Mesh& mesh, const DrawnEdges& which)
+        : mesh_(mesh), which_(which), slots_(mesh.slots()), limit_(std::cos(which.crease)) {}
+    bool drawn(std::span<const Edge> faces) const {
+        if (faces.size() == 1) return which_.open;
+        return std::any_of(faces.begin() + 1, faces.end(), [&](const Edge& other) {
+            return turns(faces[0], other) || kindOf(faces[0]) != kindOf(other);
+        });
+    }
 
-std::vector<V3f> creaseLines(const Mesh& mesh, float angle, Progress& progress) {
-    const float limit = std::cos(angle);
-    std::vector<V3f> lines;
-    if (angle >= kPi) return lines;
-    const std::vector<Edge> edges = edgesOf(mesh, progress);
-    const auto turns = [&](const Edge& a, const Edge& b) {
-        const V3f m = normalOf(mesh, a.triangle), n = normalOf(mesh, b.triangle);
+  private:
+    bool turns(const Edge& a, const Edge& b) const {
+        if (!(which_.crease < kPi)) return false;
+        const V3f m = normalOf(mesh_, a.triangle), n = normalOf(mesh_, b.triangle);
         // Two triangles that go along it the same way are wound against each other.
         const float cosine = m.dot(n) * (a.turned == b.turned ? -1.0f : 1.0f);
-        return m != V3f(0.0f) && n != V3f(0.0f) && cosine < limit;
-    };
-    for (size_t i = 0; i < edges.size();) {
-        size_t end = i + 1;
-        bool sharp = false;
-        for (; end < edges.size() && edges[end].from == edges[i].from && edges[end].to == edges[i].to; ++end)
-            sharp = sharp || turns(edges[i], edges[end]);
-        if (sharp)
+        return m != V3f(0.0f) && n != V3f(0.0f) && cosine < limit_;
+    }
+    int32_t kindOf(const Edge& e) const {
+        if (which_.kinds.empty()) return 0;
+        const size_t slot = slots_.empty() ? 0 : size_t(slots_[mesh_.triangleFace(e.triangle)]);
+        return which_.kinds[std::min(slot, which_.kinds.size() - 1)];
+    }
+
+    const Mesh& mesh_;
+    const DrawnEdges& which_;
+    std::span<const int32_t> slots_;
+    float limit_;
+};
+
+}  // namespace
+
+std::vector<V3f> drawnEdges(const Mesh& mesh, const DrawnEdges& which, Progress& progress) {
+    std::vector<V3f> lines;
+    if (!which.any()) return lines;
+    const std::vector<Edge> edges = edgesOf(mesh, progress);
+    const EdgeTest test(mesh, which);
+    for (size_t i = 0, end = 0; i < edges.size(); i = end) {
+        while (end < edges.size() && edges[end].from == edges[i].from && edges[end].to == edges[i].to) ++end;
+        if (test.drawn(std::span(edges).subspan(i, end - i)))
             lines.insert(lines.end(), {mesh.positions()[edges[i].from], mesh.positions()[edges[i].to]});
-        i = end;
     }
     return lines;
 }

@@ -1,5 +1,5 @@
-// The edges at which a mesh is not smooth.
-#include "geo/mesh/creases.h"
+// The edges of a mesh that contours draw.
+#include "geo/mesh/drawn_edges.h"
 
 #include "geo/mesh/primitives.h"
 #include "support.h"
@@ -9,7 +9,7 @@ using namespace ovrix::tests;
 namespace {
 
 std::vector<V3f> creases(const Mesh& mesh, float degrees) {
-    return creaseLines(mesh, radians(degrees), Progress::none());
+    return drawnEdges(mesh, {.crease = radians(degrees)}, Progress::none());
 }
 
 /// Two squares that share an edge along x, the second turned up by an angle.
@@ -68,5 +68,36 @@ TEST_CASE("a box has twelve creases, what is smooth or flat has none", "[mesh]")
     CHECK(creases(Mesh(), 50).empty());
     Progress progress;
     progress.cancel();
-    CHECK_THROWS_AS(creaseLines(*makeSphere(1, 64), 1, progress), Cancelled);
+    CHECK_THROWS_AS(drawnEdges(*makeSphere(1, 64), {.crease = 1}, progress), Cancelled);
+}
+
+TEST_CASE("edges that one face alone has are drawn where they are asked for", "[mesh]") {
+    const auto open = [](const Mesh& mesh) {
+        return drawnEdges(mesh, {.open = true}, Progress::none()).size() / 2;
+    };
+    for (const bool welded : {true, false}) {
+        CHECK(open(folded(60, true, welded)) == 6);   // and not the one that both share
+        CHECK(open(folded(60, false, welded)) == 6);  // however they are wound
+    }
+    CHECK(open(box()) == 0);
+    CHECK(open(*makePlane(2, 4)) == 16);
+    CHECK(open(Mesh()) == 0);
+}
+
+TEST_CASE("edges between materials are drawn, and not those of slots that have the same", "[mesh]") {
+    Mesh mesh = box();
+    mesh.faces.set("slot", std::vector<int32_t>{0, 1, 2, 0, 0, 0});
+    const auto between = [&](std::vector<int32_t> kinds) {
+        return drawnEdges(mesh, {.kinds = std::move(kinds)}, Progress::none()).size() / 2;
+    };
+    // Three sides share 4 edges with others each; the two lie across from one another or share one.
+    CHECK(between({0, 1, 0}) == 4);
+    CHECK(between({0, 0, 1}) == 4);
+    CHECK(between({0, 1, 2}) == 7);
+    CHECK(between({0, 1, 1}) == 6);
+    CHECK(between({5, 5, 5}) == 0);
+    CHECK(between({}) == 0);
+    CHECK(between({0, 1}) == 6);  // slots beyond count as the last
+    mesh.faces.set("slot", std::vector<int32_t>{-7, 1 << 30, 1, 0, 0, 0});
+    CHECK(between({0, 1}) == 8);
 }
