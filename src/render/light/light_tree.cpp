@@ -1,6 +1,6 @@
 #include "render/light/light_tree.h"
 
-#include <array>
+#include <algorithm>
 #include <cmath>
 #include <limits>
 
@@ -8,16 +8,18 @@ namespace ovrix::render {
 
 namespace {
 
-struct Angle {
-    float cosine, sine;
-    static Angle of(float cosine) {
-        const float c = std::clamp(cosine, -1.0f, 1.0f);
-        return {c, std::sqrt(std::max(0.0f, 1.0f - c * c))};
+/// Angles from 0 to a half turn.
+struct Angles {
+    Float4 cosine, sine;
+    static Angles of(Float4 cosine) {
+        const Float4 c = min4(max4(cosine, all4(-1.0f)), all4(1.0f));
+        return {c, sqrt4(max4(all4(0.0f), 1.0f - c * c))};
     }
     /// The difference, and 0 where that is negative.
-    Angle less(const Angle& other) const {
-        if (cosine > other.cosine) return {1.0f, 0.0f};
-        return {cosine * other.cosine + sine * other.sine, sine * other.cosine - cosine * other.sine};
+    Angles less(const Angles& other) const {
+        const Mask4 none = cosine > other.cosine;
+        return {select4(none, all4(1.0f), cosine * other.cosine + sine * other.sine),
+                select4(none, all4(0.0f), sine * other.cosine - cosine * other.sine)};
     }
 };
 
@@ -57,26 +59,19 @@ float surfaceOf(const Box3f& box) {
 
 }  // namespace
 
-/// Boxes are a little larger than their lights: see prepared().
-bool LightTree::meets(const Box3f& box, const V3f& origin, const V3f& inverse, float reach) {
-    float from = 0.0f, to = reach;
-    for (int k = 0; k < 3; ++k) {
-        const float a = (box.min[k] - origin[k]) * inverse[k], b = (box.max[k] - origin[k]) * inverse[k];
-        from = std::max(from, std::min(a, b));  // what is no number changes nothing
-        to = std::min(to, std::max(a, b));
-    }
-    return from <= to * 1.00001f;
-}
-
-/// With what is asked of it often. Flat lights have flat boxes: a little is added for rounding.
-LightTree::Node LightTree::prepared(Node node) {
-    node.center = node.box.center();
-    node.radius2 = 0.25f * (node.box.max - node.box.min).length2();
-    for (int k = 0; k < 3; ++k) {
-        const float slack = 1e-5f * (std::abs(node.box.min[k]) + std::abs(node.box.max[k])) + 1e-7f;
-        node.box.min[k] -= slack, node.box.max[k] += slack;
-    }
-    return node;
+/// One bit for each box that the ray meets. Boxes are a little larger than their lights: see setChild().
+uint32_t LightTree::meets(const Boxes& boxes, const V3f& origin, const V3f& inverse, float reach) {
+    Float4 from = all4(0.0f), to = all4(reach);
+    const auto along = [&](Float4 min, Float4 max, float o, float i) {
+        const Float4 a = (min - o) * i, b = (max - o) * i;
+        const Float4 enters = a < b ? a : b, leaves = a < b ? b : a;
+        from = enters > from ? enters : from;  // what is no number changes nothing
+        to = leaves < to ? leaves : to;
+    };
+    along(boxes.min.x, boxes.max.x, origin.x, inverse.x);
+    along(boxes.min.y, boxes.max.y, origin.y, inverse.y);
+    along(boxes.min.z, boxes.max.z, origin.z, inverse.z);
+    return uint32_t(_mm_movemask_ps(Float4(from <= to * 1.00001f))) & boxes.met;
 }
 
 LightTree::Node LightTree::joined(const Node& a, const Node& b) {
@@ -93,29 +88,36 @@ LightTree::Node LightTree::joined(const Node& a, const Node& b) {
     return out;
 }
 
-/// Irradiance that it may give at the most, roughly: what is drawn less often than it lights is noise, what
-/// is 0 without reason is missing.
-float LightTree::importance(const Node& node, const LightReceiver& receiver) {
-    if (!(node.power > 0.0f)) return 0.0f;
-    const V3f to = node.center - receiver.position;
-    const float distance2 = to.length2();
-    if (distance2 <= node.radius2) return node.power / (kPi * std::max(node.radius2, 1e-12f));
+/// Irradiance that each may give, roughly: what is drawn less often than it lights is noise, what is 0
+/// without reason is missing.
+LightTree::Weights LightTree::weightsOf(const Wide& n, const LightReceiver& receiver) {
+    // Among lamps that fill a ball one is met on the mean as if it were no nearer than this (squares of the
+    // radius); measured in halls of lamps, below them and among them.
+    constexpr float kNearest2 = 0.03f;
+    const Float4 zero = all4(0.0f), one = all4(1.0f);
+    const auto to = n.center - VecOf<Float4>::all(receiver.position);
+    const Float4 distance2 = dot(to, to);
+    const Mask4 within = distance2 <= n.radius2;
+    const Float4 given = n.power / (kPi * max4(distance2 + n.radius2 * kNearest2, all4(1e-12f)));
     // The cone in which its box is seen.
-    const float sine2 = node.radius2 / distance2;
-    const Angle seen{std::sqrt(1.0f - sine2), std::sqrt(sine2)};
-    const V3f direction = to / std::sqrt(distance2);
-    float given = node.power / (kPi * std::max(distance2, 1e-12f));
-    if (node.cosFaces > -1.0f) {
-        const Angle away = Angle::of(-direction.dot(node.axis)).less(Angle::of(node.cosFaces)).less(seen);
-        if (away.cosine < node.cosEdge) return 0.0f;
-        if (node.cosEdge <= 0.0f)
-            given *= away.cosine;  // a narrow cone is even, a wide one goes by the cosine
+    const Float4 sine2 = select4(within, one, n.radius2 / distance2);
+    const Angles seen{sqrt4(one - sine2), sqrt4(sine2)};
+    const auto direction = to * (one / sqrt4(select4(within, one, distance2)));
+    const Angles away = Angles::of(-dot(direction, n.axis)).less({n.cosFaces, n.sinFaces}).less(seen);
+    // A narrow cone is even, a wide one goes by the cosine; and some shine everywhere.
+    Float4 turned = select4(n.cosEdge <= 0.0f, away.cosine, one);
+    turned = select4(away.cosine < n.cosEdge, zero, turned);
+    Float4 falling = select4(n.cosFaces > -1.0f, turned, one);
+    if (receiver.kind != LightReceiver::Any) {
+        Float4 falls = dot(direction, VecOf<Float4>::all(receiver.axis));
+        if (receiver.kind == LightReceiver::Strand)  // by the angle to the plane across it
+            falls = sqrt4(max4(zero, one - falls * falls));
+        falling = falling * max4(zero, Angles::of(falls).less(seen).cosine);
     }
-    if (receiver.kind == LightReceiver::Any) return given;
-    float falls = direction.dot(receiver.axis);
-    if (receiver.kind == LightReceiver::Strand)  // by the angle to the plane across it
-        falls = std::sqrt(std::max(0.0f, 1.0f - falls * falls));
-    return given * std::max(0.0f, Angle::of(falls).less(seen).cosine);
+    Weights out;
+    out.of = select4(n.power > 0.0f, given * select4(within, one, falling), zero);
+    out.sum = (out.of[0] + out.of[1]) + (out.of[2] + out.of[3]);
+    return out;
 }
 
 /// What it costs to hold them apart from others, by the paper's measure; below 0 for none.
@@ -204,7 +206,9 @@ LightTree::LightTree(std::span<const LightBounds> lights, Progress& progress)
         leaves.push_back(n);
     }
     if (leaves.empty()) return;
-    nodes_.reserve(2 * leaves.size() - 1);
+    places_.resize(lights.size());
+    std::vector<Node> nodes;
+    nodes.reserve(2 * leaves.size() - 1);
     struct Todo {
         size_t begin, end;
         uint32_t parent;
@@ -219,53 +223,89 @@ LightTree::LightTree(std::span<const LightBounds> lights, Progress& progress)
         const auto mine = std::span(leaves).subspan(t.begin, t.end - t.begin);
         Node node = mine[0];
         for (size_t i = 1; i < mine.size(); ++i) node = joined(node, mine[i]);
-        node.parent = t.parent;
-        const auto index = uint32_t(nodes_.size());
-        if (t.right) nodes_[t.parent].right = index;
-        nodes_.push_back(prepared(node));
-        if (mine.size() == 1) {
-            place_[node.light] = index;
-            continue;
-        }
+        const auto index = uint32_t(nodes.size());
+        if (t.right) nodes[t.parent].right = index;
+        nodes.push_back(node);
+        if (mine.size() == 1) continue;
         const size_t left = split(mine, t.depth);
         todo.push_back({t.begin + left, t.end, index, t.depth + 1, true});
         todo.push_back({t.begin, t.begin + left, index, t.depth + 1, false});
+    }
+    widen(nodes, progress);
+}
+
+/// With what is asked of it often. Flat lights have flat boxes: a little is added for rounding.
+void LightTree::setChild(size_t wide, size_t slot, const Node& n) {
+    Wide& w = wide_[wide];
+    w.center.set(slot, n.box.center()), w.axis.set(slot, n.axis);
+    w.radius2[slot] = 0.25f * (n.box.max - n.box.min).length2();
+    w.cosFaces[slot] = n.cosFaces, w.cosEdge[slot] = n.cosEdge;
+    w.sinFaces[slot] = std::sqrt(std::max(0.0f, 1.0f - n.cosFaces * n.cosFaces));
+    w.power[slot] = n.power;
+    if (n.traced) return;
+    V3f slack;
+    for (int k = 0; k < 3; ++k) slack[k] = 1e-5f * (std::abs(n.box.min[k]) + std::abs(n.box.max[k])) + 1e-7f;
+    boxes_[wide].met |= 1u << slot;
+    boxes_[wide].min.set(slot, n.box.min - slack), boxes_[wide].max.set(slot, n.box.max + slack);
+}
+
+/// Several steps of the tree in one: of the nodes that may be taken apart always the widest is.
+void LightTree::widen(std::span<const Node> nodes, Progress& progress) {
+    struct Todo {
+        uint32_t node;
+        Place place;
+    };
+    std::vector<Todo> todo{{0, {}}};
+    const auto widthOf = [&](uint32_t i) {
+        return nodes[i].leaf() ? -1.0f : (nodes[i].box.max - nodes[i].box.min).length2();
+    };
+    met_ = !nodes[0].traced;
+    while (!todo.empty()) {
+        progress.check();
+        const Todo t = todo.back();
+        todo.pop_back();
+        std::vector<uint32_t> children{t.node};
+        while (children.size() < kWide) {
+            const auto widest =
+                std::max_element(children.begin(), children.end(),
+                                 [&](uint32_t a, uint32_t b) { return widthOf(a) < widthOf(b); });
+            if (nodes[*widest].leaf()) break;
+            const uint32_t apart = *widest;
+            *widest = apart + 1;
+            children.push_back(nodes[apart].right);
+        }
+        const size_t index = wide_.size();
+        if (t.place.node != kNone) wide_[t.place.node].child[t.place.slot] = int32_t(index);
+        wide_.emplace_back(), parents_.push_back(t.place);
+        wide_.back().child.fill(~0);
+        boxes_.push_back(Boxes{});
+        for (uint32_t slot = 0; slot < children.size(); ++slot) {
+            const Node& child = nodes[children[slot]];
+            setChild(index, slot, child);
+            const Place place{uint32_t(index), slot};
+            if (child.leaf())
+                wide_[index].child[slot] = ~int32_t(child.light), places_[child.light] = place;
+            else
+                todo.push_back({children[slot], place});
+        }
     }
 }
 
 /// Of what is drawn, that from the tree. Its own estimate is rough where the place lies among the lights, so
 /// neither side gets less than a quarter while it gives anything.
-float LightTree::nearShare(const LightReceiver& receiver) const {
+/// @param near  what the tree may give
+float LightTree::nearShare(float near) const {
     const float far = farSums_.empty() ? 0.0f : farSums_.back();
-    Halves below;
-    const float near = nodes_.empty() ? 0.0f : estimate(0, receiver, -1.0f, below);
     if (!(near > 0.0f)) return 0.0f;
     if (!(far > 0.0f)) return 1.0f;
     return std::clamp(near / (near + far), 0.25f, 0.75f);
 }
 
-/// Where a place lies near or among what a node holds, that says little of how far away it is: what its two
-/// halves may give says more.
-float LightTree::estimate(uint32_t index, const LightReceiver& receiver, float known, Halves& below) const {
-    constexpr float kNear2 = 4.0f;  // in squares of its radius
-    const Node& node = nodes_[index];
-    below = {};
-    if (node.leaf() || (node.center - receiver.position).length2() > kNear2 * node.radius2)
-        return known >= 0.0f ? known : importance(node, receiver);
-    below = {importance(nodes_[index + 1], receiver), importance(nodes_[node.right], receiver)};
-    return below.left + below.right;
-}
-
-float LightTree::leftShare(uint32_t node, const LightReceiver& receiver, const Halves& known, Halves& left,
-                           Halves& right) const {
-    const float l = estimate(node + 1, receiver, known.left, left),
-                r = estimate(nodes_[node].right, receiver, known.right, right);
-    return l + r > 0.0f ? l / (l + r) : -1.0f;
-}
-
 LightTree::Choice LightTree::choose(const LightReceiver& receiver, float u) const {
     constexpr float kUnder1 = 0x1.fffffep-1f;
-    const float near = nearShare(receiver);
+    Weights w;
+    if (!wide_.empty()) w = weightsOf(wide_[0], receiver);
+    const float near = nearShare(w.sum);
     if (u >= near) {
         if (far_.empty() || !(farSums_.back() > 0.0f)) return {};
         const float at = std::min((u - near) / (1.0f - near), kUnder1) * farSums_.back();
@@ -275,66 +315,68 @@ LightTree::Choice LightTree::choose(const LightReceiver& receiver, float u) cons
     }
     u = std::min(u / near, kUnder1);
     float chance = near;
-    uint32_t node = 0;
-    Halves known, belowLeft, belowRight;
-    while (!nodes_[node].leaf()) {
-        const float left = leftShare(node, receiver, known, belowLeft, belowRight);
-        if (left < 0.0f) return {};
-        const bool goesLeft = u < left;
-        u = std::min(goesLeft ? u / left : (u - left) / (1.0f - left), kUnder1);
-        chance *= goesLeft ? left : 1.0f - left;
-        node = goesLeft ? node + 1 : nodes_[node].right;
-        known = goesLeft ? belowLeft : belowRight;
+    for (size_t node = 0;;) {
+        if (!(w.sum > 0.0f)) return {};
+        float at = u * w.sum;
+        size_t slot = 0, last = 0;  // the last that gives anything
+        for (; slot < kWide; ++slot) {
+            if (!(w.of[slot] > 0.0f)) continue;
+            last = slot;
+            if (at < w.of[slot]) break;
+            at -= w.of[slot];
+        }
+        slot = std::min(slot, last);
+        u = std::min(std::max(at / w.of[slot], 0.0f), kUnder1);
+        chance *= w.of[slot] / w.sum;
+        const int32_t child = wide_[node].child[slot];
+        if (child < 0) return {uint32_t(~child), chance};
+        node = size_t(child);
+        w = weightsOf(wide_[node], receiver);
     }
-    return {nodes_[node].light, chance};
 }
 
 LightTree::Choice LightTree::strongest(const LightReceiver& receiver) const {
-    if (nodes_.empty()) return {};
+    if (wide_.empty()) return {};
     constexpr size_t kKept = 8;  // branches that are followed side by side
     struct Branch {
         float gives;
-        uint32_t node;
+        int32_t child;
     };
     const auto before = [](const Branch& a, const Branch& b) {
-        return a.gives != b.gives ? a.gives > b.gives : a.node < b.node;
+        return a.gives != b.gives ? a.gives > b.gives : a.child > b.child;
     };
-    std::array<Branch, 2 * kKept> kept, next;
-    size_t count = 1;
-    kept[0] = {0.0f, 0};
-    for (bool deeper = true; deeper;) {
+    std::vector<Branch> kept{{0.0f, 0}}, next;
+    for (bool deeper = true; deeper; kept.swap(next)) {
         deeper = false;
-        size_t found = 0;
-        for (size_t i = 0; i < count; ++i) {
-            const uint32_t n = kept[i].node;
-            Halves below;
-            for (const uint32_t child :
-                 nodes_[n].leaf() ? std::array{n, kNone} : std::array{n + 1, nodes_[n].right})
-                if (child != kNone) next[found++] = {estimate(child, receiver, -1.0f, below), child};
-            deeper = deeper || !nodes_[n].leaf();
+        next.clear();
+        for (const Branch& b : kept) {
+            if (b.child < 0) {
+                next.push_back(b);
+                continue;
+            }
+            const Wide& node = wide_[size_t(b.child)];
+            const Weights w = weightsOf(node, receiver);
+            for (size_t slot = 0; slot < kWide; ++slot)
+                if (w.of[slot] > 0.0f)
+                    next.push_back({w.of[slot], node.child[slot]}), deeper |= node.child[slot] >= 0;
         }
-        std::sort(next.begin(), next.begin() + ptrdiff_t(found), before);
-        count = std::min(found, kKept);
-        std::copy_n(next.begin(), count, kept.begin());
+        std::sort(next.begin(), next.end(), before);
+        if (next.size() > kKept) next.resize(kKept);
     }
-    if (!(kept[0].gives > 0.0f)) return {};
-    const uint32_t light = nodes_[kept[0].node].light;
+    if (kept.empty()) return {};
+    const auto light = uint32_t(~kept[0].child);
     return {light, probability(receiver, light)};
 }
 
 float LightTree::probability(const LightReceiver& receiver, uint32_t light) const {
-    const float near = nearShare(receiver);
-    if (isFar_[light]) return (1.0f - near) * farShare(place_[light]);
-    float chance = near;
-    for (uint32_t node = place_[light]; nodes_[node].parent != kNone && chance > 0.0f;) {
-        const uint32_t parent = nodes_[node].parent;
-        Halves below;
-        const float left = leftShare(parent, receiver, {}, below, below);
-        if (left < 0.0f) return 0.0f;
-        chance *= node == parent + 1 ? left : 1.0f - left;
-        node = parent;
+    if (isFar_[light]) return (1.0f - nearShare(nearSum(receiver))) * farShare(place_[light]);
+    float chance = 1.0f;
+    for (Place at = places_[light];; at = parents_[at.node]) {
+        const Weights w = weightsOf(wide_[at.node], receiver);
+        if (!(w.of[at.slot] > 0.0f)) return 0.0f;
+        chance *= w.of[at.slot] / w.sum;
+        if (at.node == 0) return chance * nearShare(w.sum);
     }
-    return chance;
 }
 
 }  // namespace ovrix::render

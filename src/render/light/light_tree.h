@@ -1,7 +1,11 @@
 // Which of many lights to aim at, by what each may give to a place.
 #pragma once
+#include <array>
+#include <bit>
 #include <span>
+#include <vector>
 
+#include "base/lanes.h"
 #include "base/progress.h"
 #include "render/light/lights.h"
 
@@ -15,10 +19,10 @@ struct LightReceiver {
 };
 
 /// A tree over lights: one is drawn about as often as it gives light to a place, by the bounds of place and
-/// direction of all that lie together, those of the receiver included. Conty Estevez and Kulla, "Importance
-/// Sampling of Many Lights with Adaptive Tree Splitting", Proc. ACM Computer Graphics and Interactive
-/// Techniques 1(2), 2018, doi:10.1145/3233305. Far lights stand beside it, by their power. Drawing costs the
-/// logarithm of how many there are; 200 bytes for each. Const and thread safe.
+/// direction of all that lie together, those of the receiver included, four branches at a time. Conty Estevez
+/// and Kulla, "Importance Sampling of Many Lights with Adaptive Tree Splitting", Proc. ACM Computer Graphics
+/// and Interactive Techniques 1(2), 2018, doi:10.1145/3233305. Far lights stand beside it, by their power.
+/// Drawing costs the logarithm of how many there are; 200 bytes for each. Const and thread safe.
 class LightTree {
   public:
     LightTree() = default;
@@ -40,44 +44,56 @@ class LightTree {
     /// a distance.
     template <class Body>
     void along(const V3f& origin, const V3f& direction, float reach, const Body& body) const {
-        if (nodes_.empty() || nodes_[0].traced) return;
+        if (wide_.empty() || !met_) return;
         const V3f inverse(1.0f / direction.x, 1.0f / direction.y, 1.0f / direction.z);
-        uint32_t stack[kDeepest], top = 0;
+        int32_t stack[kDeepest], top = 0;
         stack[top++] = 0;
         while (top > 0) {
-            const Node& node = nodes_[stack[--top]];
-            if (node.traced || !meets(node.box, origin, inverse, reach)) continue;
-            if (node.leaf()) {
-                body(node.light);
-                continue;
+            const auto node = size_t(stack[--top]);
+            for (uint32_t met = meets(boxes_[node], origin, inverse, reach); met; met &= met - 1) {
+                const int32_t child = wide_[node].child[std::countr_zero(met)];
+                if (child < 0)
+                    body(uint32_t(~child));
+                else
+                    stack[top++] = child;
             }
-            stack[top++] = node.right;
-            stack[top++] = uint32_t(&node - nodes_.data()) + 1;
         }
     }
     const std::vector<uint32_t>& far() const { return far_; }
 
   private:
-    static constexpr uint32_t kNone = UINT32_MAX, kDeepest = 96;
+    static constexpr uint32_t kNone = UINT32_MAX;
+    static constexpr size_t kWide = 4;  // children that are asked side by side
+    static constexpr size_t kDeepest = 96 * kWide;
     struct Node {
         Box3f box;
         V3f axis;
         float cosFaces, cosEdge, power;
-        V3f center = V3f(0.0f);  ///< of the box, and the square of half its diagonal
-        float radius2 = 0.0f;
-        uint32_t right = kNone, parent = kNone, light = kNone;  // the left one comes next
+        uint32_t right = kNone, light = kNone;  // the left one comes next
         bool traced = false;
         bool leaf() const { return light != kNone; }
     };
-    static bool meets(const Box3f& box, const V3f& origin, const V3f& inverse, float reach);
-    static Node joined(const Node& a, const Node& b);
-    static Node prepared(Node node);
-    static float importance(const Node& node, const LightReceiver& receiver);
-    /// What the two below a node may give, where that is known; below 0 where it is not.
-    struct Halves {
-        float left = -1.0f, right = -1.0f;
+    /// A node with its children: what tells how much each of them may give, side by side.
+    struct Wide {
+        VecOf<Float4> center, axis;
+        Float4 radius2, cosFaces, sinFaces, cosEdge, power;
+        std::array<int32_t, kWide> child;  ///< below 0 that of a light, by its complement
     };
-    float estimate(uint32_t node, const LightReceiver& receiver, float known, Halves& below) const;
+    /// Of its children.
+    struct Boxes {
+        VecOf<Float4> min, max;
+        uint32_t met = 0;  ///< a bit for each that is there and is not traced
+    };
+    /// What each of a node's children may give, and all.
+    struct Weights {
+        Float4 of;
+        float sum = 0.0f;
+    };
+    static uint32_t meets(const Boxes& boxes, const V3f& origin, const V3f& inverse, float reach);
+    static Node joined(const Node& a, const Node& b);
+    static Weights weightsOf(const Wide& node, const LightReceiver& receiver);
+    void widen(std::span<const Node> nodes, Progress& progress);
+    void setChild(size_t wide, size_t slot, const Node& node);
     /// Several joined; or none.
     struct Group {
         Node node{};
@@ -91,17 +107,26 @@ class LightTree {
     static float costOf(const Group& group, float longest);
     static size_t halve(std::span<Node> leaves, const V3f& extent);
     static size_t split(std::span<Node> leaves, int depth);
-    float nearShare(const LightReceiver& receiver) const;
+    float nearShare(float near) const;
+    float nearSum(const LightReceiver& receiver) const {
+        return wide_.empty() ? 0.0f : weightsOf(wide_[0], receiver).sum;
+    }
     /// Of one of those far away among them.
     float farShare(size_t place) const {
         const float own = farSums_[place] - (place ? farSums_[place - 1] : 0.0f);
         return own > 0.0f ? own / farSums_.back() : 0.0f;
     }
-    float leftShare(uint32_t node, const LightReceiver& receiver, const Halves& known, Halves& left,
-                    Halves& right) const;
 
-    std::vector<Node> nodes_;
-    std::vector<uint32_t> far_, place_;  // place_: of each light, its leaf or its place among those far away
+    /// Where a light or a node hangs.
+    struct Place {
+        uint32_t node = kNone, slot = 0;
+    };
+    std::vector<Wide> wide_;
+    std::vector<Boxes> boxes_;
+    std::vector<Place> parents_;         // of each wide node
+    std::vector<Place> places_;          // of each light that has one
+    bool met_ = false;                   // rays may meet one of them that is not traced
+    std::vector<uint32_t> far_, place_;  // place_: of each light that is far its place among them
     std::vector<float> farSums_;         // cumulated powers
     std::vector<bool> isFar_;
 };
