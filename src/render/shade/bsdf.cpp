@@ -163,12 +163,13 @@ V3f Bsdf::meanLeft() const {
         mean = V3f(1.0f);
         if (covered_) mean -= over_.meanAlbedo();
     } else {
-        constexpr float kAt[] = {0.1127016654f, 0.5f, 0.8872983346f};  // Gauss's
-        constexpr float kWeight[] = {5.0f / 18.0f, 8.0f / 18.0f, 5.0f / 18.0f};
-        for (int i = 0; i < 3; ++i) {
-            const float flat = std::sqrt(0.5f * (1.0f - kAt[i] * kAt[i]));  // between both widths
-            mean += left(sideOf(V3f(flat, flat, kAt[i]))) * (kWeight[i] * 2.0f * kAt[i]);
-        }
+        using Means = std::array<V2f, ShineTable::kMeanOf>;
+        const Means shine = shines_ ? shine_.seenAtMeans() : Means(),
+                    coat = coatWeight_ > 0.0f ? coat_.seenAtMeans() : Means();
+        const auto fuzz =
+            fuzzWeight_ > 0.0f ? fuzz_.albedoAtMeans() : std::array<float, ShineTable::kMeanOf>{};
+        for (size_t i = 0; i < shine.size(); ++i)
+            mean += left({shine[i], coat[i], fuzz[i]}) * ShineTable::kMeanWeight[i];
     }
     return V3f(std::max(1e-3f, mean.x), std::max(1e-3f, mean.y), std::max(1e-3f, mean.z));
 }
@@ -201,7 +202,7 @@ V3f Bsdf::body(const From& from, const V3f& wi, const V3f& leftIn) const {
     const V3f scattered = diffuseRoughness_ > 0.0f
                               ? rough_body::value(base_, diffuseRoughness_, from.wo, mirrored)
                               : base_ / kPi;
-    return scattered * coatTint_ * from.left * leftIn / underMean_ * ((body_ - beneath_) * mirrored.z);
+    return scattered * from.body * leftIn * mirrored.z;
 }
 
 V3f Bsdf::albedo(const V3f& wo) const {
@@ -215,7 +216,10 @@ Bsdf::From Bsdf::from(const V3f& wo) const {
     From f;
     f.wo = wo;
     f.side = sideOf(wo);
+    if (shines_) f.shine = {f.side.shine, shine_.lambda(wo)};
+    if (coatWeight_ > 0.0f) f.atCoat = {f.side.coat, coat_.lambda(wo)};
     f.left = left(f.side);
+    f.body = coatTint_ * f.left / underMean_ * (body_ - beneath_);
     f.coat = coatAlbedo(f.side);
     f.belowFuzz = 1.0f - fuzzAlbedo(f.side);
     f.belowCoat = f.belowFuzz * (1.0f - f.coat);
@@ -254,12 +258,12 @@ Bsdf::Value Bsdf::evaluate(const From& from, const V3f& wi) const {
     }
     if (wi.z < 0.0f) return value;
     if (from.chance[kShine] > 0.0f) {
-        const Shine::Value shine = shine_.value(wo, from.side.shine, wi, in.shine);
+        const Shine::Value shine = shine_.value(wo, from.shine, wi, in.shine);
         value.f += shine.f * coatTint_ * from.belowCoat;
         value.pdf += from.chance[kShine] * shine.pdf;
     }
     if (from.chance[kCoat] > 0.0f) {
-        const Shine::Value coat = coat_.value(wo, from.side.coat, wi, in.coat);
+        const Shine::Value coat = coat_.value(wo, from.atCoat, wi, in.coat);
         value.f += coat.f * (coatWeight_ * from.belowFuzz);
         value.pdf += from.chance[kCoat] * coat.pdf;
     }

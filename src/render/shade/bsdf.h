@@ -60,7 +60,9 @@ class Bsdf {
     struct From {
         V3f wo;
         Side side;
+        Shine::Out shine, atCoat;            ///< for both shines
         V3f left;                            ///< for the body
+        V3f body;                            ///< what it gives of what is left of light that comes
         float coat = 0;                      ///< what the coat gives back
         float belowFuzz = 1, belowCoat = 1;  ///< what comes through
         std::array<float, kLobes> chance{};

@@ -12,11 +12,25 @@ float density(float cosine, float roughness) {
     return (2.0f + inverse) * std::pow(sine, inverse) / (2.0f * kPi);
 }
 
+using Means = std::array<float, ShineTable::kMeanOf>;
+
 class AlbedoTable {
   public:
     AlbedoTable() {
         for (int r = 0; r < kSize; ++r)
             for (int c = 0; c < kSize; ++c) cells_[size_t(r * kSize + c)] = integrate(r, c);
+        for (int r = 0; r < kSize; ++r)
+            for (size_t i = 0; i < means_[0].size(); ++i)
+                means_[size_t(r)][i] = at(ShineTable::kMeanAt[i], float(r) / (kSize - 1));
+    }
+    Means atMeans(float roughness) const {
+        const float y = std::clamp(roughness, 0.0f, 1.0f) * (kSize - 1);
+        const int r = std::min(int(y), kSize - 2);
+        const float f = y - float(r);
+        Means out;
+        for (size_t i = 0; i < out.size(); ++i)
+            out[i] = std::min(1.0f, means_[size_t(r)][i] * (1 - f) + means_[size_t(r) + 1][i] * f);
+        return out;
     }
     float at(float cosine, float roughness) const {
         const float x = std::clamp(cosine, 0.0f, 1.0f) * (kSize - 1),
@@ -44,6 +58,7 @@ class AlbedoTable {
         return float(sum) * 2.0f * kPi / (kHeights * kTurns);
     }
     std::array<float, size_t(kSize) * kSize> cells_;
+    std::array<Means, size_t(kSize)> means_;
 };
 
 const AlbedoTable& albedoTable() {
@@ -61,6 +76,8 @@ float Fuzz::evaluate(const V3f& wo, const V3f& wi) const {
 }
 
 float Fuzz::albedo(float cosine) const { return std::min(1.0f, albedoTable().at(cosine, roughness)); }
+
+Means Fuzz::albedoAtMeans() const { return albedoTable().atMeans(roughness); }
 
 void Fuzz::prepare() { albedoTable(); }
 

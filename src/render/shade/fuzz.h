@@ -1,6 +1,6 @@
 // The soft rim of cloth, dust and down.
 #pragma once
-#include "base/vec.h"
+#include "render/shade/microfacet.h"
 
 namespace ovrix::render {
 
@@ -15,6 +15,8 @@ struct Fuzz {
     float evaluate(const V3f& wo, const V3f& wi) const;
     /// Light given back of light that comes evenly from everywhere; below 1.
     float albedo(float cosine) const;
+    /// The same at the cosines of ShineTable::kMeanAt.
+    std::array<float, ShineTable::kMeanOf> albedoAtMeans() const;
     /// Works out what albedo() looks up.
     static void prepare();
 };

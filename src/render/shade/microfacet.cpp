@@ -21,7 +21,7 @@ V3f Microfacet::sample(const V3f& wo, float u, float v) const {
     return V3f(alphaX * h.x, alphaY * h.y, std::max(1e-6f, h.z)).normalized();
 }
 
-const ShineTable& ShineTable::get() {
+const ShineTable& ShineTable::made() {
     static const ShineTable table;
     return table;
 }
@@ -38,18 +38,27 @@ ShineTable::ShineTable() {
             sum += at(cosine, width) * (2.0f * cosine / kSteps);
         }
         means_[size_t(r)] = sum;
+        for (int i = 0; i < kMeanOf; ++i) atMeans_[size_t(r)][size_t(i)] = at(kMeanAt[i], width);
     }
 }
 
-V2f ShineTable::mean(float width) const {
-    const float y = std::sqrt(width) * (kSize - 1);
+std::array<V2f, ShineTable::kMeanOf> ShineTable::atMeans(float row) const {
+    const int r = std::clamp(int(row), 0, kSize - 2);
+    const float f = row - float(r);
+    std::array<V2f, kMeanOf> out;
+    for (size_t i = 0; i < out.size(); ++i)
+        out[i] = atMeans_[size_t(r)][i] * (1 - f) + atMeans_[size_t(r) + 1][i] * f;
+    return out;
+}
+
+V2f ShineTable::mean(float y) const {
     const int r = std::clamp(int(y), 0, kSize - 2);
     const float fy = within(y - float(r), 0.0f, 1.0f);
     return means_[size_t(r)] * (1 - fy) + means_[size_t(r) + 1] * fy;
 }
 
-V2f ShineTable::at(float cosine, float width) const {
-    const float x = std::sqrt(within(cosine, 0.0f, 1.0f)) * (kSize - 1), y = std::sqrt(width) * (kSize - 1);
+V2f ShineTable::atRow(float cosine, float y) const {
+    const float x = std::sqrt(within(cosine, 0.0f, 1.0f)) * (kSize - 1);
     const int c = std::min(int(x), kSize - 2), r = std::clamp(int(y), 0, kSize - 2);
     const float fx = x - float(c), fy = y - float(r);
     const V2f low = cell(r, c) * (1 - fx) + cell(r, c + 1) * fx;
@@ -76,9 +85,14 @@ void ShineTable::integrate(int r, int c) {
 }
 
 Shine::Shine(const Microfacet& facets, const V3f& f0, float f90, const V3f& rim)
-    : facets_(facets), f0_(f0), rim_(rim), f90_(f90), width_(facets.width()) {
-    const V2f mean = ShineTable::get().mean(width_);
-    meanSeen_ = std::min(1.0f, mean.x + mean.y);
+    : facets_(facets),
+      f0_(f0),
+      rim_(rim),
+      f90_(f90),
+      width_(facets.width()),
+      row_(ShineTable::rowOf(width_)) {
+    mean_ = ShineTable::get().mean(row_);
+    meanSeen_ = std::min(1.0f, mean_.x + mean_.y);
     for (int k = 0; k < 3; ++k) {
         const float reflected = (20.0f * f0[k] + f90) / 21.0f;  // Fresnel's mean
         many_[k] = reflected * reflected * meanSeen_ / (1.0f - reflected * (1.0f - meanSeen_));
@@ -106,17 +120,17 @@ Shine Shine::plus(const Shine& other, float part) const {
     return s;
 }
 
-Shine::Value Shine::value(const V3f& wo, const V2f& seenOut, const V3f& wi, const V2f& seenIn) const {
+Shine::Value Shine::value(const V3f& wo, const Out& seenOut, const V3f& wi, const V2f& seenIn) const {
     const V3f h = (wo + wi).normalized();
     const float cosine = within(wi.dot(h), 0.0f, 1.0f), away = 1.0f - cosine, away5 = fifthPower(away);
     // The last term is the tint at the rim, which is fully there at about 82 degrees.
     V3f fresnel = f0_ + (V3f(f90_) - f0_) * away5 - rim_ * (cosine * away * away5);
     if (film_.film.weight > 0.0f) fresnel += (film_.at(cosine) - fresnel) * film_.film.weight;
-    const float out = facets_.lambda(wo), facets = facets_.density(h) / (4.0f * wo.z);  // wi's cosine cancels
+    const float out = seenOut.lambda, facets = facets_.density(h) / (4.0f * wo.z);  // wi's cosine cancels
     V3f f = fresnel * (facets / (1.0f + out + facets_.lambda(wi)));
     constexpr float kFlat = 0.1f;  // below that width hardly any light meets two facets
     if (width_ > kFlat * kFlat) {
-        const float lost = std::max(0.0f, 1.0f - seenOut.x - seenOut.y) *
+        const float lost = std::max(0.0f, 1.0f - seenOut.seen.x - seenOut.seen.y) *
                            std::max(0.0f, 1.0f - seenIn.x - seenIn.y) / std::max(1e-4f, 1.0f - meanSeen_);
         f += many_ * (lost * wi.z / kPi);
     }

@@ -59,18 +59,34 @@ struct Microfacet {
 /// direction to the eye and the width: f0 * x + f90 * y. Worked out once. Thread safe.
 class ShineTable {
   public:
-    static const ShineTable& get();
-    V2f at(float cosine, float width) const;
+    static const ShineTable& get() {
+        static const ShineTable& table = made();
+        return table;
+    }
+    V2f at(float cosine, float width) const { return atRow(cosine, rowOf(width)); }
+    /// Where the table has a width.
+    static float rowOf(float width) { return std::sqrt(width) * (kSize - 1); }
+    V2f atRow(float cosine, float row) const;
+    /// Cosines at which a mean over all directions is asked for, and their weights in it: Gauss's of three
+    /// places, by the cosine.
+    static constexpr int kMeanOf = 3;
+    static constexpr float kMeanAt[kMeanOf] = {0.1127016654f, 0.5f, 0.8872983346f};
+    static constexpr float kMeanWeight[kMeanOf] = {5.0f / 9.0f * kMeanAt[0], 8.0f / 9.0f * kMeanAt[1],
+                                                   5.0f / 9.0f * kMeanAt[2]};
+    /// At those.
+    std::array<V2f, kMeanOf> atMeans(float row) const;
     /// Its mean over all directions, weighted by their cosines.
-    V2f mean(float width) const;
+    V2f mean(float row) const;
 
   private:
     ShineTable();
+    static const ShineTable& made();
     static constexpr int kSize = 48, kSide = 32;
     V2f cell(int r, int c) const { return cells_[size_t(r) * kSize + size_t(c)]; }
     void integrate(int r, int c);
     std::array<V2f, size_t(kSize) * kSize> cells_;
     std::array<V2f, size_t(kSize)> means_;
+    std::array<std::array<V2f, kMeanOf>, size_t(kSize)> atMeans_;
 };
 
 /// What a film on a shine changes: a part of it is as the film reflects over what is below.
@@ -103,28 +119,40 @@ class Shine {
     void cover(const FilmedShine& film) { film_ = film; }
     /// What the table has for a direction: looked up once for all that is asked of it, here and of a shine on
     /// the same facets.
-    V2f seen(const V3f& w) const { return ShineTable::get().at(w.z, facets_.widthSeen(w)); }
+    V2f seen(const V3f& w) const {
+        return ShineTable::get().atRow(w.z, even() ? row_ : ShineTable::rowOf(facets_.widthSeen(w)));
+    }
+    /// The same at the cosines of ShineTable::kMeanAt; between both widths, where the mean of them is seen.
+    std::array<V2f, ShineTable::kMeanOf> seenAtMeans() const { return ShineTable::get().atMeans(row_); }
+    /// What value() asks of the direction to the eye.
+    struct Out {
+        V2f seen{0, 0};
+        float lambda = 0;
+    };
+    float lambda(const V3f& w) const { return facets_.lambda(w); }
     struct Value {
         V3f f{0.0f, 0.0f, 0.0f};  ///< the scattering function times the cosine of wi
         float pdf = 0.0f;         ///< of sample(), per steradian
     };
-    Value value(const V3f& wo, const V2f& seenOut, const V3f& wi, const V2f& seenIn) const;
+    Value value(const V3f& wo, const Out& out, const V3f& wi, const V2f& seenIn) const;
     /// Light given back of light from everywhere; without the darker rim.
     V3f albedo(const V2f& seen) const {
         const V3f bare = f0_ * seen.x + V3f(f90_ * seen.y) + many_ * std::max(0.0f, 1.0f - seen.x - seen.y);
         return film_.film.weight > 0.0f ? filmed(bare, seen) : bare;
     }
-    V3f meanAlbedo() const { return albedo(ShineTable::get().mean(width_)); }
+    V3f meanAlbedo() const { return albedo(mean_); }
     V3f sample(const V3f& wo, float u, float v) const;
 
   private:
     Shine(const Shine& s, float weight);
     V3f filmed(const V3f& bare, const V2f& seen) const;
+    bool even() const { return facets_.alphaX == facets_.alphaY; }
     Microfacet facets_;
     FilmedShine film_;
     V3f f0_{0.0f, 0.0f, 0.0f}, rim_{0.0f, 0.0f, 0.0f};
     V3f many_{0.0f, 0.0f, 0.0f};  ///< of light that meets several facets, what is given back
-    float f90_ = 1.0f, width_ = 1.0f, meanSeen_ = 1.0f;
+    float f90_ = 1.0f, width_ = 1.0f, row_ = 0.0f, meanSeen_ = 1.0f;
+    V2f mean_{1.0f, 0.0f};  ///< of seen(), over all directions by their cosines
 };
 
 }  // namespace ovrix::render
