@@ -61,6 +61,7 @@ SurfaceMaterial MaterialMaker::make(const Document& document, const Node& node, 
          [&](const std::string& id) { return over(document, node, id, context, below, problems); },
          [&](const std::string& id) { return document.find(id) ? uint32_t(document.indexOf(id) + 1) : 0u; },
          [&](const std::string& name) { return groups_.numberOf(name); }});
+    m.varies = resolved.varies() || (m.over && m.over->varies);
     m.readsLight = resolved.reads(&SourceKernel::readsLight);
     m.readsElements = resolved.reads(&SourceKernel::readsElements) || (m.over && m.over->readsElements);
     m.readsUvWidth = resolved.reads(&SourceKernel::readsUvWidth) || (m.over && m.over->readsUvWidth);

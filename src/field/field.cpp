@@ -255,13 +255,40 @@ std::vector<Color> VaryingColor::over(const Samples& samples, Progress& progress
     return out;
 }
 
-bool FieldsAt::keeps(const CompiledField& field) {
-    if (stamp_ == 0) stamp_ = field.stamp_;
-    return stamp_ == field.stamp_;
+FieldsOver::Kept& FieldsOver::kept(uint64_t stamp, uint32_t number) {
+    for (const auto& k : kept_)
+        if (k->number == number && k->stamp == stamp) return *k;
+    kept_.push_back(std::make_unique<Kept>(Kept{stamp, number, {}, {}}));
+    return *kept_.back();
 }
 
-float FieldsAt::number(const CompiledField::Entry& e, bool kept) {
-    kept = kept && e.number < kKept;
+std::span<const float> FieldsOver::numbers(uint64_t stamp, const CompiledField::Entry& e) {
+    std::vector<float>& all = kept(stamp, e.number).numbers;
+    if (all.empty()) {
+        all.resize(samples_.size());
+        e.kernel->evaluate(samples_, all);
+    }
+    return all;
+}
+
+std::span<const V3f> FieldsOver::colors(uint64_t stamp, const CompiledField::Entry& e) {
+    std::vector<V3f>& all = kept(stamp, e.number).colors;
+    if (all.empty()) {
+        all.resize(samples_.size());
+        e.kernel->evaluateColor(samples_, all);
+    }
+    return all;
+}
+
+/// Numbers of sources are of those that one compiling shares: the first field that is asked for says which.
+bool FieldsAt::keeps(const CompiledField& field, const CompiledField::Entry& e) {
+    if (stamp_ == 0) stamp_ = field.stamp_;
+    return stamp_ == field.stamp_ && e.number < kKept;
+}
+
+float FieldsAt::number(const CompiledField& field, const CompiledField::Entry& e) {
+    if (many_) return many_->numbers(field.stamp_, e)[index_];
+    const bool kept = keeps(field, e);
     if (kept && (numbers_ >> e.number & 1u)) return number_[e.number];
     float x;
     e.kernel->evaluate(one_, {&x, 1});
@@ -269,9 +296,10 @@ float FieldsAt::number(const CompiledField::Entry& e, bool kept) {
     return x;
 }
 
-V3f FieldsAt::color(const CompiledField::Entry& e, bool kept) {
-    if (!e.kernel->colored()) return V3f(number(e, kept));
-    kept = kept && e.number < kKept;
+V3f FieldsAt::color(const CompiledField& field, const CompiledField::Entry& e) {
+    if (!e.kernel->colored()) return V3f(number(field, e));
+    if (many_) return many_->colors(field.stamp_, e)[index_];
+    const bool kept = keeps(field, e);
     if (kept && (colors_ >> e.number & 1u)) return color_[e.number];
     V3f c;
     e.kernel->evaluateColor(one_, {&c, 1});
@@ -280,9 +308,8 @@ V3f FieldsAt::color(const CompiledField::Entry& e, bool kept) {
 }
 
 float FieldsAt::of(const CompiledField& field) {
-    const bool kept = keeps(field);
     float x = 1.0f;
-    for (const CompiledField::Entry& e : field.entries_) x = e.mix(x, e.shape(number(e, kept)));
+    for (const CompiledField::Entry& e : field.entries_) x = e.mix(x, e.shape(number(field, e)));
     return x;
 }
 
@@ -291,9 +318,8 @@ float FieldsAt::of(const Varying& v) { return v.constant() ? v.high : lerp(v.low
 Color FieldsAt::of(const VaryingColor& v) {
     if (!v.field) return v.high;
     if (v.ramp) return v.at(of(*v.field));
-    const bool kept = keeps(*v.field);
     V3f f(1.0f);
-    for (const CompiledField::Entry& e : v.field->entries_) f = e.mix(f, color(e, kept));
+    for (const CompiledField::Entry& e : v.field->entries_) f = e.mix(f, color(*v.field, e));
     return v.at(f);
 }
 

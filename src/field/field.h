@@ -134,6 +134,7 @@ class CompiledField {
 
   private:
     friend class FieldsAt;
+    friend class FieldsOver;
     struct Entry;
     std::vector<Entry> entries_;
     uint64_t stamp_ = 0;
@@ -170,21 +171,47 @@ struct VaryingColor {
     Color curved(const Color& color) const { return curves ? curves->at(color) : color; }
 };
 
+/// Sources of many fields at many places, each worked out at all of them when it is first asked for. For one
+/// thread; refers to the samples.
+class FieldsOver {
+  public:
+    explicit FieldsOver(const Samples& samples) : samples_(samples) {}
+    const Samples& samples() const { return samples_; }
+
+  private:
+    friend class FieldsAt;
+    struct Kept {
+        uint64_t stamp;   // of those that share sources
+        uint32_t number;  // of the source among them
+        std::vector<float> numbers;
+        std::vector<V3f> colors;
+    };
+    Kept& kept(uint64_t stamp, uint32_t number);
+    std::span<const float> numbers(uint64_t stamp, const CompiledField::Entry& entry);
+    std::span<const V3f> colors(uint64_t stamp, const CompiledField::Entry& entry);
+    const Samples& samples_;
+    std::vector<std::unique_ptr<Kept>> kept_;
+};
+
 /// Several fields at one place: a source that they share is worked out once. For one thread; refers to the
 /// samples.
 class FieldsAt {
   public:
     explicit FieldsAt(const Samples& one) : one_(one) {}
+    /// At one place of many.
+    FieldsAt(FieldsOver& many, size_t index) : one_(many.samples()), many_(&many), index_(index) {}
     float of(const Varying& varying);
     Color of(const VaryingColor& varying);
     float of(const CompiledField& field);
 
   private:
     static constexpr size_t kKept = 32;
-    float number(const CompiledField::Entry& entry, bool kept);
-    V3f color(const CompiledField::Entry& entry, bool kept);
-    bool keeps(const CompiledField& field);
-    const Samples& one_;
+    float number(const CompiledField& field, const CompiledField::Entry& entry);
+    V3f color(const CompiledField& field, const CompiledField::Entry& entry);
+    bool keeps(const CompiledField& field, const CompiledField::Entry& entry);
+    const Samples& one_;  // or many
+    FieldsOver* many_ = nullptr;
+    size_t index_ = 0;
     uint64_t stamp_ = 0;  // whose sources are kept: those of the first field asked for
     uint32_t numbers_ = 0, colors_ = 0;
     std::array<float, kKept> number_;
@@ -224,6 +251,8 @@ class ResolvedParams {
     V3d numbers(const std::string& id) const;
     /// Whether a source of one of its fields does: see SourceKernel.
     bool reads(bool (SourceKernel::*what)() const) const;
+    /// Whether one of them has a field.
+    bool varies() const;
 
   private:
     struct Entry {

@@ -70,6 +70,11 @@ VaryingColor ResolvedParams::varyingColor(const std::string& id) const {
     return {low ? *low : Color(0.0f), std::get<Color>(e.value), e.field, e.ramp, e.curves};
 }
 
+bool ResolvedParams::varies() const {
+    return std::any_of(entries_.begin(), entries_.end(),
+                       [](const auto& e) { return e.second.field != nullptr; });
+}
+
 bool ResolvedParams::reads(bool (SourceKernel::*what)() const) const {
     return std::any_of(entries_.begin(), entries_.end(),
                        [&](const auto& e) { return e.second.field && e.second.field->reads(what); });

@@ -188,9 +188,11 @@ TEST_CASE("one sample and many give the same bits, whatever the source", "[field
     CHECK(many == one);
     CHECK(many == some);
     const Varying varying{0, 1, std::make_shared<const CompiledField>(field, context)};
+    FieldsOver over(s);
     for (size_t i = 0; i < kCount; i += 50) {
         const Samples at = s.sub(i, 1);
         CHECK(FieldsAt(at).of(varying) == many[i]);
+        CHECK(FieldsAt(over, i).of(varying) == many[i]);
         CHECK(colors[i] == V3f(many[i]));  // grey: nothing here has colours
     }
 }
@@ -253,8 +255,12 @@ TEST_CASE("what several fields have alike is compiled once", "[field][samples]")
     };
     const Varying a = field(shared, 11), b = field(other, 12), c = field(shared, 13);
     FieldsAt at(s);
+    FieldsOver over(s);
     for (int k = 0; k < 2; ++k)
-        for (const Varying& v : {a, b, c}) CHECK(at.of(v) == v.over(s)[0]);
+        for (const Varying& v : {a, b, c}) {
+            CHECK(at.of(v) == v.over(s)[0]);
+            CHECK(FieldsAt(over, 0).of(v) == v.over(s)[0]);
+        }
     // More sources than are kept.
     SharedSources many;
     std::vector<Varying> all;

@@ -234,10 +234,15 @@ TEST_CASE("samples are well spread: each quarter of the passes fills each quarte
 TEST_CASE("the same scene gives the same bits on one and on many threads, whole or by region",
           "[render][threads]") {
     RenderScene scene;
+    const auto noise = std::make_shared<const CompiledField>(Field{{makeSource("noise")}}, FieldContext());
     for (int i = 0; i < 5; ++i) {
         M44f m;
         m.setTranslation(V3f(float(i) - 2, 0.2f * float(i % 2), 0));
-        addTo(scene, makeTorus(0.5f, 0.2f, 24), plain(0.2f * float(i + 1), 0.3f, float(i % 2), 0.5f), m);
+        SurfaceMaterial material = plain(0.2f * float(i + 1), 0.3f, float(i % 2), 0.5f);
+        // Fields are asked for many paths at once, and those are others in each region.
+        if (i > 1) material.roughness = {0.2f, 0.6f, noise}, material.base.field = noise;
+        if (i > 2) material.bump = {0.0f, 0.02f, noise};
+        addTo(scene, makeTorus(0.5f, 0.2f, 24), material, m);
     }
     scene.lights = {SunLight{V3f(0.6f, 0.8f, 0), 0.999f, V3f(100.0f)},
                     DomeLight(std::make_shared<DomeTable>(makeSky({})), V3f(1.0f), 0)};
@@ -259,6 +264,7 @@ TEST_CASE("the same scene gives the same bits on one and on many threads, whole 
             REQUIRE(many.at(x, y).direct == parts.at(x, y).direct);
             REQUIRE(many.at(x, y).indirect == parts.at(x, y).indirect);
             REQUIRE(many.at(x, y).depth == parts.at(x, y).depth);
+            REQUIRE(many.at(x, y).albedo == parts.at(x, y).albedo);
         }
 }
 

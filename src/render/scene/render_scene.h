@@ -79,6 +79,7 @@ struct SurfaceMaterial {
     uint32_t group = 0;   ///< in which the film keeps it; what lies over it counts there too
     /// Whether its fields are asked in the space of what wears it: see channel::toObject.
     bool onWearer = false;
+    bool varies = true;  ///< whether it has fields
     /// Whether its fields read what elements carry.
     bool readsElements = false;
     /// Whether its fields read the light that arrives.

@@ -1,5 +1,6 @@
 // Light that strands share: most of what comes from light hair was scattered by other hairs before.
 #include <algorithm>
+#include <numeric>
 
 #include "base/hash.h"
 #include "render/trace/vertex.h"
@@ -27,76 +28,102 @@ uint64_t placeOf(const SurfacePoint& at, const V3f& back, float pixel, const std
     return h.value();
 }
 
+size_t followedOf(size_t alike) { return (alike + kEach - 1) / kEach; }
+
 }  // namespace
 
 bool Renderer::isFibre(const Arrival& at) const {
     return at.point.strand && scene_.materialOf(at.point).fibre;
 }
 
+/// Where a path that came to a fibre does not go on by itself.
+bool Renderer::setApart(Flight& f, Sharing& sharing) const {
+    if (!isFibre(f.at)) return false;
+    Path& path = f.path;
+    if (path.framed) {
+        scatterApart(path, f.at, sharing);
+        return true;
+    }
+    if (path.depth != path.apart || path.wavelength) return false;
+    path.give();
+    const uint64_t place = placeOf(f.at.point, path.ray.direction, path.apartPixel, path.sampler.next4());
+    sharing.waiting.push_back({f, place});
+    return true;
+}
+
 /// From a fibre that the eye sees, straight or through what is clear, several ways go on. Those that come to
 /// another fibre wait for share().
-void Renderer::scatterApart(Path& path, const Arrival& at, std::vector<Waiting>& waiting) const {
-    const Vertex vertex = vertexAt(path, at);
+void Renderer::scatterApart(Path& path, const Arrival& at, Sharing& sharing) const {
+    const Samples samples = samplesAt(at.point, scene_.materialOf(at.point));
+    FieldsAt fields(samples);
+    const Vertex vertex = vertexAt(path, at, fields);
     gatherLight(path, vertex);
-    const float pixel = path.width;
     const auto shared = path.sampler.next4();
     for (uint32_t i = 0; i < kApart; ++i) {
         Path one = path.fresh();
         one.sampler = path.sampler.parted(i);
         one.weight /= float(kApart);
+        one.apartPixel = path.width;
         auto r = one.sampler.next4();
         r[0] = (float(i) + shared[0]) / float(kApart);  // each a part of the lobes
-        if (bounce(one, vertex, r)) {
-            const auto next = advance(one);
-            const bool alike = next && isFibre(*next) && one.depth == path.depth + 1 && !one.wavelength;
-            if (alike) {
-                one.give();
-                const uint64_t place = placeOf(next->point, one.ray.direction, pixel, one.sampler.next4());
-                waiting.push_back({one, *next, place});
-            } else if (next && scatterAt(one, *next)) {
-                follow(one);
-            }
-        }
-        one.give();
+        const bool on = bounce(one, vertex, r);
+        one.apart = one.depth;
+        if (on)
+            sharing.ways.push_back({one, {}});
+        else
+            one.give();
     }
-    path.give();
 }
 
 /// Follows some of the paths that came to each place, and gives all that came there the mean of their light:
 /// Keller, Dahm, Binder, "Path Space Filtering", MCQMC 2014, doi:10.1007/978-3-319-33507-0_21. The eye does
 /// not see what shares: it is what lights the fibres that it sees, which is a mean of much in any case.
 void Renderer::share(std::vector<Waiting>& waiting, Progress& progress) const {
+    if (waiting.empty()) return;
     std::vector<uint32_t> order(waiting.size());
-    for (uint32_t i = 0; i < order.size(); ++i) order[i] = i;
+    std::iota(order.begin(), order.end(), 0u);
     std::sort(order.begin(), order.end(), [&](uint32_t a, uint32_t b) {
         return std::pair(waiting[a].place, a) < std::pair(waiting[b].place, b);
     });
+    const size_t groups = waiting[0].flight.path.groups.size();
+    std::vector<std::span<const uint32_t>> alike;
     for (size_t begin = 0, end = 0; begin < order.size(); begin = end) {
-        progress.check();
         while (end < order.size() && waiting[order[end]].place == waiting[order[begin]].place) ++end;
-        shareAlike(waiting, std::span(order).subspan(begin, end - begin));
+        alike.push_back(std::span(order).subspan(begin, end - begin));
+    }
+    std::vector<Flight> followed;
+    std::vector<V3f> byGroup(groups * waiting.size(), V3f(0.0f));
+    for (const auto& some : alike)
+        for (size_t i = 0, n = followedOf(some.size()); i < n; ++i) {
+            Flight f = waiting[some[i * some.size() / n]].flight;
+            f.path = f.path.fresh();  // as if all of its light came, to no pixel
+            f.path.weight = V3f(1.0f), f.path.lobed = false, f.path.pixel = nullptr;
+            f.path.groups = std::span(byGroup).subspan(groups * followed.size(), groups);
+            followed.push_back(std::move(f));
+        }
+    followAll(followed, nullptr, true, progress);
+    size_t at = 0;
+    for (const auto& some : alike) {
+        const size_t n = followedOf(some.size());
+        give(waiting, some, std::span(followed).subspan(at, n));
+        at += n;
     }
 }
 
-void Renderer::shareAlike(std::vector<Waiting>& waiting, std::span<const uint32_t> alike) const {
-    const size_t followed = (alike.size() + kEach - 1) / kEach, groups = waiting[alike[0]].path.groups.size();
-    V3f sum(0.0f);
-    std::vector<V3f> byGroup(groups, V3f(0.0f));
-    for (size_t i = 0; i < followed; ++i) {
-        const Waiting& w = waiting[alike[i * alike.size() / followed]];
-        Path path = w.path.fresh();  // as if all of its light came, to no pixel
-        path.weight = V3f(1.0f), path.groups = byGroup, path.lobed = false, path.pixel = nullptr;
-        if (scatterAt(path, w.at)) follow(path);
-        sum += path.direct + path.indirect;
+/// Gives each of those that came to one place the mean of what those that were followed brought.
+void Renderer::give(std::vector<Waiting>& waiting, std::span<const uint32_t> alike,
+                    std::span<const Flight> followed) const {
+    const float share = 1.0f / float(followed.size());
+    const size_t groups = followed[0].path.groups.size();
+    std::vector<V3f> sums(std::max<size_t>(1, groups), V3f(0.0f));
+    for (const Flight& f : followed) {
+        if (groups == 0) sums[0] += f.path.direct + f.path.indirect;
+        for (size_t g = 0; g < groups; ++g) sums[g] += f.path.groups[g];
     }
-    const float share = 1.0f / float(followed);
     for (const uint32_t i : alike) {
-        Path& path = waiting[i].path;
-        const auto take = [&](const V3f& light, uint32_t group) {
-            path.add(capped(path.weight * light * share, options_.limit), 2, group);
-        };
-        if (groups == 0) take(sum, 0);
-        for (size_t g = 0; g < groups; ++g) take(byGroup[g], uint32_t(g));
+        Path& path = waiting[i].flight.path;
+        for (size_t g = 0; g < sums.size(); ++g)
+            path.add(capped(path.weight * sums[g] * share, options_.limit), 2, uint32_t(g));
         path.give();
     }
 }

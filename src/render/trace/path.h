@@ -10,7 +10,7 @@ struct Renderer::Path {
     Sampler sampler;
     FilmPixel* pixel;
     std::span<V3f> groups;  ///< light of each group of lights; empty where they are not kept apart
-    const ContourFinder& contours;
+    const ContourFinder* contours;
     V2f place;  ///< of the picture that it began at: 0 to 1, y down
     V3f weight{1.0f, 1.0f, 1.0f};
     V3f direct{0, 0, 0}, indirect{0, 0, 0};
@@ -36,6 +36,8 @@ struct Renderer::Path {
     LightReceiver receiver = {};
     uint32_t object = 0, layer = 0;
     bool aimedAtAll = false;  ///< each light was, and not one of them
+    int apart = -1;  ///< its depth where it went on from a fibre that the eye sees: see scatterApart()
+    float apartPixel = 0.0f;  ///< metres of a pixel there
     std::array<V3f, Fibre::kLobes> split =
         filled<Fibre::kLobes>(V3f(0.0f));          ///< parts of what comes by its lobes
     std::array<V3f, Fibre::kLobes> lobes = split;  ///< light of each so far
@@ -89,11 +91,25 @@ struct Renderer::Pass {
     uint32_t number = 0;
 };
 
-/// A path that has come from a fibre that the eye sees to another one.
-struct Renderer::Waiting {
+/// A path and where it came to last.
+struct Renderer::Flight {
     Path path;
     Arrival at;
+};
+
+/// So many are followed side by side: their paths stay close to the processor.
+inline constexpr size_t kTogether = 256;
+
+/// A path that has come from a fibre that the eye sees to another one.
+struct Renderer::Waiting {
+    Flight flight;
     uint64_t place = 0;  ///< alike for those that share their light
+};
+
+/// Paths of a block of pixels whose light fibres share.
+struct Renderer::Sharing {
+    std::vector<Flight> ways;  ///< on their way from a fibre that the eye sees
+    std::vector<Waiting> waiting;
 };
 
 /// As of something that far away.

@@ -228,7 +228,7 @@ void Renderer::recordFirst(FilmPixel& pixel, const SurfacePoint& point, const V3
     pixel.layer = point.layer;
 }
 
-Renderer::Vertex Renderer::vertexAt(Path& path, const Arrival& at) const {
+Renderer::Vertex Renderer::vertexAt(Path& path, const Arrival& at, FieldsAt& fields) const {
     constexpr float kNarrow = 2.0f;    // pixels
     constexpr float kOfFibres = 0.9f;  // roughness of a fibre that is as wide as that of a shine
     const SurfaceMaterial& material = scene_.materialOf(at.point);
@@ -237,7 +237,7 @@ Renderer::Vertex Renderer::vertexAt(Path& path, const Arrival& at) const {
         path.wavelength = Wavelength::draw(r[0], r[1]);
     }
     const PathState state{path.media, at.hit.instance, path.wavelength, path.roughen, 0.5f * path.width};
-    Vertex vertex(at.point, shade(material, at.point, state), -path.ray.direction);
+    Vertex vertex(at.point, shade(material, at.point, state, fields), -path.ray.direction);
     vertex.instance = at.hit.instance;
     vertex.whole = vertex.fibre() &&
                    (path.depth > 0 || at.point.radius < 0.5f * kNarrow * at.hit.distance * path.spread);
@@ -251,15 +251,15 @@ Renderer::Vertex Renderer::vertexAt(Path& path, const Arrival& at) const {
 }
 
 /// What a material makes of a path. False where it ends.
-bool Renderer::scatterAt(Path& path, const Arrival& at) const {
-    const Vertex vertex = vertexAt(path, at);
+bool Renderer::scatterAt(Path& path, const Arrival& at, FieldsAt& fields) const {
+    const Vertex vertex = vertexAt(path, at, fields);
     addEmission(path, at.hit, vertex);
     gatherLight(path, vertex);
     return bounce(path, vertex);
 }
 
-/// Goes on to the next place that scatters; none where the path ends.
-std::optional<Renderer::Arrival> Renderer::advance(Path& path) const {
+/// Goes on to the next place that scatters. False where the path ends.
+bool Renderer::advance(Path& path, Arrival& at) const {
     constexpr int kMostHidden = 32;
     for (;;) {
         const RayHit hit = scene_.intersect(path.ray, path.depth == 0);
@@ -267,7 +267,7 @@ std::optional<Renderer::Arrival> Renderer::advance(Path& path) const {
         const RayHit next = line ? hitAt(line->distance) : hit;
         if (const Between between = meetMatter(path, next); between != Between::Nothing) {
             path.seen = true;
-            if (between == Between::Ended) return std::nullopt;
+            if (between == Between::Ended) return false;
             continue;
         }
         const bool ended = meetLights(path, next);
@@ -279,8 +279,8 @@ std::optional<Renderer::Arrival> Renderer::advance(Path& path) const {
             draw(path, line->owner, true);
         }
         // The last ray only looks for lights, so that both ways to find them count.
-        if (ended || line || !hit.hit() || path.depth > options_.bounces) return std::nullopt;
-        Arrival at{hit, scene_.surfacePoint(hit, path.ray)};
+        if (ended || line || !hit.hit() || path.depth > options_.bounces) return false;
+        at = {hit, scene_.surfacePoint(hit, path.ray)};
         SurfacePoint& point = at.point;
         path.weight *= path.through(hit.distance);
         path.width += hit.distance * path.spread;
@@ -290,35 +290,28 @@ std::optional<Renderer::Arrival> Renderer::advance(Path& path) const {
             ++path.hidden;
             continue;
         }
-        if (!scene_.materialOf(point).drawn) return at;
+        if (!scene_.materialOf(point).drawn) return true;
         draw(path, point, false);
-        return std::nullopt;
+        return false;
     }
 }
 
-void Renderer::follow(Path& path) const {
-    while (const auto at = advance(path))
-        if (!scatterAt(path, *at)) return;
-}
-
-/// @param waiting  receives what is shared with others; null where nothing is
-void Renderer::samplePixel(FilmPixel& pixel, std::span<V3f> groups, int x, int y, const Pass& pass,
-                           std::vector<Waiting>* waiting) const {
+/// A path from the eye through a pixel.
+Renderer::Flight Renderer::begin(FilmPixel& pixel, std::span<V3f> groups, int x, int y,
+                                 const Pass& pass) const {
     Sampler sampler(uint32_t(x), uint32_t(y), pass.number, options_.seed, options_.log2Passes);
     V2f place;
     const Ray first = primaryRay(pass.film, x, y, sampler, &place);
-    Path path{first, sampler, &pixel, groups, pass.contours, place};
-    path.spread = 2.0f * camera_.halfHeight() / float(pass.film.height());
-    while (const auto at = advance(path)) {
-        if (waiting && path.framed && isFibre(*at)) {
-            scatterApart(path, *at, *waiting);
-            break;
-        }
-        if (!scatterAt(path, *at)) break;
-    }
-    path.give();
-    pixel.alpha += path.seen || !options_.clearBackground ? 1.0f : 1.0f - path.shade;
-    ++pixel.samples;
+    Flight f{{first, sampler, &pixel, groups, &pass.contours, place}, {}};
+    f.path.spread = 2.0f * camera_.halfHeight() / float(pass.film.height());
+    return f;
+}
+
+/// Once it was followed: the pixel has one sample more.
+void Renderer::end(Flight& f) const {
+    f.path.give();
+    f.path.pixel->alpha += f.path.seen || !options_.clearBackground ? 1.0f : 1.0f - f.path.shade;
+    ++f.path.pixel->samples;
 }
 
 namespace {
@@ -342,20 +335,32 @@ void overTiles(const Rect& r, int size, Progress& progress, const Body& body) {
 
 }  // namespace
 
+/// @param shares  whether fibres share their light
+void Renderer::renderTile(Film& film, const Rect& tile, const Pass& pass, bool shares,
+                          Progress& progress) const {
+    Sharing sharing;
+    std::vector<Flight> flights;
+    const int rows = std::max(1, int(kTogether) / std::max(1, tile.width));
+    for (int top = tile.y; top < tile.y + tile.height; top += rows) {
+        flights.clear();
+        for (int y = top; y < std::min(top + rows, tile.y + tile.height); ++y)
+            for (int x = tile.x; x < tile.x + tile.width; ++x)
+                flights.push_back(begin(film.at(x, y), film.groupsAt(x, y), x, y, pass));
+        followAll(flights, shares ? &sharing : nullptr, false, progress);
+        for (Flight& f : flights) end(f);
+    }
+    followAll(sharing.ways, &sharing, false, progress);
+    for (Flight& f : sharing.ways) f.path.give();
+    share(sharing.waiting, progress);
+}
+
 void Renderer::renderPass(Film& film, uint32_t number, const Rect& region, Progress& progress) const {
     const ContourFinder contours(scene_, camera_, film.height());
     const Pass pass{film, contours, number};
     const bool shares = options_.shareFibreLight && scene_.hasFibres();
     constexpr int kTile = 16, kSharing = 32;
-    overTiles(region, shares ? kSharing : kTile, progress, [&](const Rect& tile) {
-        std::vector<Waiting> waiting;
-        for (int y = tile.y; y < tile.y + tile.height; ++y) {
-            progress.check();
-            for (int x = tile.x; x < tile.x + tile.width; ++x)
-                samplePixel(film.at(x, y), film.groupsAt(x, y), x, y, pass, shares ? &waiting : nullptr);
-        }
-        share(waiting, progress);
-    });
+    overTiles(region, shares ? kSharing : kTile, progress,
+              [&](const Rect& tile) { renderTile(film, tile, pass, shares, progress); });
 }
 
 void Renderer::renderPreview(Film& film, int step, const Rect& region, Progress& progress) const {
@@ -364,8 +369,10 @@ void Renderer::renderPreview(Film& film, int step, const Rect& region, Progress&
     const auto block = [&](const Rect& r) {
         FilmPixel pixel;
         std::vector<V3f> groups(film.groups().size(), V3f(0.0f));
-        samplePixel(pixel, groups, std::min(r.x + step / 2, film.width() - 1),
-                    std::min(r.y + step / 2, film.height() - 1), pass);
+        Flight f = begin(pixel, groups, std::min(r.x + step / 2, film.width() - 1),
+                         std::min(r.y + step / 2, film.height() - 1), pass);
+        follow({&f, 1}, nullptr, false);
+        end(f);
         for (int j = r.y; j < r.y + r.height; ++j)
             for (int i = r.x; i < r.x + r.width; ++i) {
                 film.at(i, j) = pixel;

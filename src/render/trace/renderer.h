@@ -73,16 +73,23 @@ class Renderer {
   private:
     struct Path;
     struct Arrival;
+    struct Flight;
     struct Waiting;
+    struct Sharing;
     struct Pass;
-    void samplePixel(FilmPixel& pixel, std::span<V3f> groups, int x, int y, const Pass& pass,
-                     std::vector<Waiting>* waiting = nullptr) const;
-    std::optional<Arrival> advance(Path& path) const;
-    void follow(Path& path) const;
+    Flight begin(FilmPixel& pixel, std::span<V3f> groups, int x, int y, const Pass& pass) const;
+    void end(Flight& flight) const;
+    void renderTile(Film& film, const Rect& tile, const Pass& pass, bool shares, Progress& progress) const;
+    bool advance(Path& path, Arrival& at) const;
+    void follow(std::span<Flight> flights, Sharing* sharing, bool arrived) const;
+    void followAll(std::span<Flight> flights, Sharing* sharing, bool arrived, Progress& progress) const;
+    void scatterAlike(std::span<Flight> flights, std::vector<uint32_t>& run) const;
     bool isFibre(const Arrival& at) const;
-    void scatterApart(Path& path, const Arrival& at, std::vector<Waiting>& waiting) const;
+    bool setApart(Flight& flight, Sharing& sharing) const;
+    void scatterApart(Path& path, const Arrival& at, Sharing& sharing) const;
     void share(std::vector<Waiting>& waiting, Progress& progress) const;
-    void shareAlike(std::vector<Waiting>& waiting, std::span<const uint32_t> alike) const;
+    void give(std::vector<Waiting>& waiting, std::span<const uint32_t> alike,
+              std::span<const Flight> followed) const;
     float limitOf(const Path& path) const;
     bool meetLights(Path& path, const RayHit& hit) const;
     struct Vertex;
@@ -93,8 +100,8 @@ class Renderer {
     void gatherFrom(Path& path, const Vertex& vertex, uint32_t light, float chance,
                     const std::array<float, 4>& r) const;
     static V3f colorOf(const Path& path, const Vertex& vertex, const V3f& wi);
-    Vertex vertexAt(Path& path, const Arrival& at) const;
-    bool scatterAt(Path& path, const Arrival& at) const;
+    Vertex vertexAt(Path& path, const Arrival& at, FieldsAt& fields) const;
+    bool scatterAt(Path& path, const Arrival& at, FieldsAt& fields) const;
     bool bounce(Path& path, const Vertex& vertex) const;
     bool bounce(Path& path, const Vertex& vertex, const std::array<float, 4>& r) const;
     bool emerge(Path& path, const Vertex& vertex, const V3f& direction) const;

@@ -150,8 +150,8 @@ void Renderer::draw(Path& path, SurfacePoint point, bool line) const {
 
 /// A contour on the path's way.
 std::optional<ContourFinder::Line> Renderer::contourAhead(Path& path, const RayHit& hit) const {
-    if (!path.contours.any() || !path.sharp) return std::nullopt;
-    return path.contours.find(path.ray, hit, path.far, path.sampler);
+    if (!path.contours->any() || !path.sharp) return std::nullopt;
+    return path.contours->find(path.ray, hit, path.far, path.sampler);
 }
 
 }  // namespace ovrix::render

@@ -217,6 +217,10 @@ V3f emissionAt(const SurfaceMaterial& m, const SurfacePoint& p, FieldsAt& at) {
 Shaded shade(const SurfaceMaterial& m, const SurfacePoint& p, const PathState& path) {
     const Samples one = samplesAt(p, m);
     FieldsAt at(one);
+    return shade(m, p, path, at);
+}
+
+Shaded shade(const SurfaceMaterial& m, const SurfacePoint& p, const PathState& path, FieldsAt& at) {
     if (m.fibre) return shadeFibre(m, p, at);
     Shaded s{Bsdf({}), Color(0.0f)};
     if (!p.strand && (m.bumps() || m.mapsNormals())) s.normal = bentNormal(m, p, at, path.footprint);

@@ -94,6 +94,8 @@ V3f bentNormal(const SurfaceMaterial& material, const SurfacePoint& point, Field
 /// its own random numbers, which stay with it.
 float melaninOf(float melanin, float range, float grey, uint64_t strand);
 
+/// @param at  fields of the material at the point
+Shaded shade(const SurfaceMaterial& material, const SurfacePoint& point, const PathState& path, FieldsAt& at);
 Shaded shade(const SurfaceMaterial& material, const SurfacePoint& point, const PathState& path);
 
 }  // namespace ovrix::render
