@@ -274,7 +274,7 @@ void WearTest::drawsBordersAndJumps() {
         Node mesh = makeNode(out, "mesh_file", "Sheets");
         sheets = mesh.id;
         mesh.params["file"].value = file;
-        mesh.params["slots"].value = Refs{ink, ink};
+        mesh.params["slots"].value = Refs{ink, ink, ink};  // the first is that of faces without one
         out.put(mesh);
         out = withValue(out, {"camera", "", "position"}, V3d(0, 0, 4));
         return withValue(out, {"camera", "", "target"}, V3d(0, 0, 0));
@@ -289,7 +289,9 @@ void WearTest::drawsBordersAndJumps() {
     };
     QVERIFY(driver->waitFor([&] { return pixelsOf(view, shade) > 1000 && lines() == 0; }));
     // Between materials, and not between slots that have the same one.
-    c.edit("slots", [&](const Document& d) { return withValue(d, {sheets, "", "slots"}, Refs{ink, other}); });
+    c.edit("slots", [&](const Document& d) {
+        return withValue(d, {sheets, "", "slots"}, Refs{ink, ink, other});
+    });
     QVERIFY(driver->waitFor([&] { return lines() > 100; }));
     const int border = lines();
     set(ink + "/contour_materials", "false");
