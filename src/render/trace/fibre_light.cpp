@@ -9,9 +9,9 @@ namespace ovrix::render {
 
 namespace {
 
-constexpr uint32_t kApart = 4;        // ways that go on from a fibre that the eye sees
-constexpr float kAlikePixels = 8.0f;  // strands share their light within a cube of about so many
-constexpr size_t kEach = 8;           // of so many that share one is followed
+constexpr uint32_t kApart = 4;         // ways that go on from a fibre that the eye sees
+constexpr float kAlikePixels = 16.0f;  // strands share their light within a cube of about so many
+constexpr size_t kEach = 8;            // of so many that share one is followed
 
 /// Alike for what lies in one cube of a grid that is shifted from path to path, so that its cubes are not
 /// seen (Binder, Fricke, Keller, "Massively Parallel Path Space Filtering", MCQMC 2020), and looks the same
