@@ -279,7 +279,6 @@ TEST_CASE("among lamps and below them each is drawn about as often as it gives l
             noise += (squares / (all * all) - 1) / kPlaces;
         }
         INFO("below " << (kind == LightReceiver::Side));
-        CHECK(noise <
-              0.8);  // 2.4 and 2.8 where distances within a box of lamps are not told apart
+        CHECK(noise < 0.8);  // 2.4 and 2.8 where distances within a box of lamps are not told apart
     }
 }
