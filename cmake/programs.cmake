@@ -23,7 +23,10 @@ add_executable(ovrix-mesh-reader src/cli/mesh_reader_main.cpp ${reading_sources}
 target_compile_options(ovrix-mesh-reader PRIVATE ${OVRIX_UNDEFINED})
 target_link_libraries(ovrix-mesh-reader PRIVATE ovrix_core assimp::assimp meshoptimizer::meshoptimizer)
 # As these must.
-add_dependencies(ovrix-mesh-reader ovrix_images ovrix_volumes ovrix_denoiser ovrix_video)
+add_dependencies(ovrix-mesh-reader ovrix_images ovrix_denoiser)
+if(NOT OVRIX_SHOW)  # there they come later: see ./dev demo
+  add_dependencies(ovrix-mesh-reader ovrix_volumes ovrix_video)
+endif()
 add_dependencies(ovrix-cli ovrix-mesh-reader)
 
 # The demo scene, and those that move beside it, made once they or what makes them changed. Bakes load meshes, which
@@ -70,7 +73,7 @@ endfunction()
 add_window_program(ovrix src/app/main.cpp)
 target_precompile_headers(ovrix REUSE_FROM ovrix_app)
 if(OVRIX_TOGETHER)
-  set_target_properties(ovrix_core ovrix_app ovrix_demo PROPERTIES UNITY_BUILD ON UNITY_BUILD_BATCH_SIZE 8)
+  set_target_properties(ovrix_core ovrix_app ovrix_demo ovrix_cli_lib PROPERTIES UNITY_BUILD ON UNITY_BUILD_BATCH_SIZE 8)
 endif()
 if(OVRIX_SHOW)
   return()

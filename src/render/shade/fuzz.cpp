@@ -18,7 +18,7 @@ class AlbedoTable {
   public:
     AlbedoTable() {
         for (int r = 0; r < kSize; ++r)
-            for (int c = 0; c < kSize; ++c) cells_[size_t(r * kSize + c)] = integrate(r, c);
+            for (int c = 0; c < kSize; ++c) cells_[size_t(r) * kSize + size_t(c)] = integrate(r, c);
         for (int r = 0; r < kSize; ++r)
             for (size_t i = 0; i < means_[0].size(); ++i)
                 means_[size_t(r)][i] = at(ShineTable::kMeanAt[i], float(r) / (kSize - 1));
@@ -43,7 +43,7 @@ class AlbedoTable {
 
   private:
     static constexpr int kSize = 24, kHeights = 24, kTurns = 16;
-    float cell(int r, int c) const { return cells_[size_t(r * kSize + c)]; }
+    float cell(int r, int c) const { return cells_[size_t(r) * kSize + size_t(c)]; }
     static float integrate(int r, int c) {
         const float cosine = std::max(0.01f, float(c) / (kSize - 1));
         const Fuzz fuzz{std::max(0.05f, float(r) / (kSize - 1))};
