@@ -262,22 +262,28 @@ FieldsOver::Kept& FieldsOver::kept(uint64_t stamp, uint32_t number) {
     return *kept_.back();
 }
 
-std::span<const float> FieldsOver::numbers(uint64_t stamp, const CompiledField::Entry& e) {
-    std::vector<float>& all = kept(stamp, e.number).numbers;
+namespace {
+
+/// Worked out when it is first asked for.
+template <class T, class Work>
+std::span<const T> filled(std::vector<T>& all, size_t count, const Work& work) {
     if (all.empty()) {
-        all.resize(samples_.size());
-        e.kernel->evaluate(samples_, all);
+        all.resize(count);
+        work(std::span<T>(all));
     }
     return all;
 }
 
+}  // namespace
+
+std::span<const float> FieldsOver::numbers(uint64_t stamp, const CompiledField::Entry& e) {
+    return filled(kept(stamp, e.number).numbers, samples_.size(),
+                  [&](std::span<float> out) { e.kernel->evaluate(samples_, out); });
+}
+
 std::span<const V3f> FieldsOver::colors(uint64_t stamp, const CompiledField::Entry& e) {
-    std::vector<V3f>& all = kept(stamp, e.number).colors;
-    if (all.empty()) {
-        all.resize(samples_.size());
-        e.kernel->evaluateColor(samples_, all);
-    }
-    return all;
+    return filled(kept(stamp, e.number).colors, samples_.size(),
+                  [&](std::span<V3f> out) { e.kernel->evaluateColor(samples_, out); });
 }
 
 /// Numbers of sources are of those that one compiling shares: the first field that is asked for says which.

@@ -96,7 +96,8 @@ struct Wild : Studio {
             if (worn.places) REQUIRE(worn.places->size() == (*strands)->pointCount());
         }
     }
-    Film picture(double frame) {
+    /// @param whole  else by pieces, where paths have others beside them
+    Film picture(double frame, bool whole = true) {
         RenderSceneBuilder builder(evaluator);
         JobOptions options;
         options.frame = frame;
@@ -104,8 +105,12 @@ struct Wild : Studio {
         Film film(20, 12, job.groups);
         const Renderer renderer(*job.scene, job.cameraFor(20, 12), job.options, job.lights);
         for (uint32_t pass = 0; pass < 2; ++pass)
-            renderer.renderPass(film, pass, {0, 0, 20, 12}, Progress::none());
+            for (const Rect& r : whole ? std::vector<Rect>{{0, 0, 20, 12}} : pieces())
+                renderer.renderPass(film, pass, r, Progress::none());
         return film;
+    }
+    static std::vector<Rect> pieces() {
+        return {{0, 0, 7, 12}, {7, 0, 13, 1}, {7, 1, 1, 11}, {8, 1, 12, 11}};
     }
 };
 
@@ -144,6 +149,8 @@ TEST_CASE("random materials on everything give finite light, and the same bits o
         wild.look(2);
         const tbb::global_control one(tbb::global_control::max_allowed_parallelism, 1);
         REQUIRE(lightOf(wild.picture(2)) == many);
+        wild.set("render/share_fibre_light", "false");  // which goes by blocks
+        REQUIRE(lightOf(wild.picture(2, false)) == lightOf(wild.picture(2)));
     }
     CHECK(lit > 1000);  // or it would prove little
 }

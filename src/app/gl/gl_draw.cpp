@@ -122,7 +122,7 @@ void GlScene::drawEdges(const std::string& wearer, const std::string& object, co
     edgeLines_.setUniformValue("pixels", metres ? 0.0f : 0.5f * linePixels(*look, o));
     edgeLines_.setUniformValue("metres", metres ? 0.5f * look->width : 0.0f);
     edgeLines_.setUniformValue("color", encoded(look->color));
-    const auto inner = GLsizei(found->second.of.inner);
+    const auto inner = GLsizei(found->second.of.lines->inner);
     found->second.vao.bind();
     bind();
     draw(0, inner);

@@ -105,18 +105,18 @@ GlScene::MeshBuffers& GlScene::meshBuffers(const ObjectView& object) {
 
 void GlScene::setEdges(const EvalSnapshot& snapshot) {
     for (auto& [key, b] : edges_) b.used = false;
-    for (const auto& [key, lines] : snapshot.edges) {
-        if (snapshot.meshOf(key.first) != lines.of) continue;  // of before it changed
+    for (const auto& [key, edges] : snapshot.edges) {
+        if (snapshot.meshOf(key.first) != edges.of) continue;  // of before it changed
         EdgeBuffers& b = edges_[key];
         b.used = true;
-        if (b.of == lines) continue;
-        b.of = lines;
-        b.count = GLsizei(lines.ends->size());
+        if (b.of == edges) continue;
+        b.of = edges;
+        b.count = GLsizei(edges.lines->ends.size());
         if (!b.vao.isCreated()) b.vao.create(), b.vertices.create();
         b.vao.bind();
         b.vertices.bind();
-        glBufferData(GL_ARRAY_BUFFER, GLsizeiptr(lines.ends->size() * sizeof(V3f)), lines.ends->data(),
-                     GL_STATIC_DRAW);
+        glBufferData(GL_ARRAY_BUFFER, GLsizeiptr(edges.lines->ends.size() * sizeof(V3f)),
+                     edges.lines->ends.data(), GL_STATIC_DRAW);
         glEnableVertexAttribArray(0);
         glVertexAttribPointer(0, 3, GL_FLOAT, GL_FALSE, 12, nullptr);
         glBindVertexArray(0);

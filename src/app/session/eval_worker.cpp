@@ -130,11 +130,7 @@ void EvalWorker::addEdges(EvalSnapshot& snapshot, const std::vector<std::string>
             lines = known->second;
             return;
         }
-    std::vector<V3f> ends = drawnEdges(*mesh, {.crease = which.crease, .kinds = which.kinds}, progress);
-    const size_t inner = ends.size();
-    const std::vector<V3f> open = drawnEdges(*mesh, {.open = which.open}, progress);
-    ends.insert(ends.end(), open.begin(), open.end());
-    lines = {mesh, which, std::make_shared<const std::vector<V3f>>(std::move(ends)), inner};
+    lines = {mesh, which, std::make_shared<const DrawnLines>(drawnEdges(*mesh, which, progress))};
 }
 
 /// What everything wears now.

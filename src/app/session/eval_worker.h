@@ -24,12 +24,11 @@ struct ObjectView {
     std::vector<StepReport> steps;  ///< of the object's own recipe
 };
 
-/// Lines that contours draw along edges, in the space of a mesh: pairs of ends.
+/// Lines that contours draw along edges of a mesh, in its own space.
 struct EdgeLines {
     MeshPtr of;
     DrawnEdges which;
-    std::shared_ptr<const std::vector<V3f>> ends;  ///< those of edges that one face alone has come last
-    size_t inner = 0;                              ///< as many come before those
+    std::shared_ptr<const DrawnLines> lines;
     bool operator==(const EdgeLines&) const = default;
 };
 

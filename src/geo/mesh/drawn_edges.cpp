@@ -85,17 +85,21 @@ class EdgeTest {
 
 }  // namespace
 
-std::vector<V3f> drawnEdges(const Mesh& mesh, const DrawnEdges& which, Progress& progress) {
-    std::vector<V3f> lines;
-    if (!which.any()) return lines;
+DrawnLines drawnEdges(const Mesh& mesh, const DrawnEdges& which, Progress& progress) {
+    if (!which.any()) return {};
     const std::vector<Edge> edges = edgesOf(mesh, progress);
     const EdgeTest test(mesh, which);
+    DrawnLines out;
+    std::vector<V3f> open;
     for (size_t i = 0, end = 0; i < edges.size(); i = end) {
         while (end < edges.size() && edges[end].from == edges[i].from && edges[end].to == edges[i].to) ++end;
-        if (test.drawn(std::span(edges).subspan(i, end - i)))
-            lines.insert(lines.end(), {mesh.positions()[edges[i].from], mesh.positions()[edges[i].to]});
+        if (!test.drawn(std::span(edges).subspan(i, end - i))) continue;
+        std::vector<V3f>& lines = end - i == 1 ? open : out.ends;
+        lines.insert(lines.end(), {mesh.positions()[edges[i].from], mesh.positions()[edges[i].to]});
     }
-    return lines;
+    out.inner = out.ends.size();
+    out.ends.insert(out.ends.end(), open.begin(), open.end());
+    return out;
 }
 
 }  // namespace ovrix::geo

@@ -16,9 +16,15 @@ struct DrawnEdges {
     bool operator==(const DrawnEdges&) const = default;
 };
 
-/// They as pairs of ends in the mesh's own space, each once. Points in one place count as one, so that a
-/// file's seams are edges like others.
+/// They as pairs of ends in the mesh's own space, each edge once.
+struct DrawnLines {
+    std::vector<V3f> ends;
+    size_t inner =
+        0;  ///< so many ends come first, of edges that several faces share; then those of open ones
+};
+
+/// Points in one place count as one, so that a file's seams are edges like others.
 /// Time goes as sorting its edges. Thread safe. Throws Cancelled.
-std::vector<V3f> drawnEdges(const Mesh& mesh, const DrawnEdges& which, Progress& progress);
+DrawnLines drawnEdges(const Mesh& mesh, const DrawnEdges& which, Progress& progress);
 
 }  // namespace ovrix::geo

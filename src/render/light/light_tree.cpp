@@ -173,15 +173,13 @@ size_t LightTree::split(std::span<Node> leaves, int depth) {
     return size_t(middle - leaves.begin());
 }
 
-LightTree::LightTree(std::span<const LightBounds> lights, Progress& progress)
-    : place_(lights.size()), isFar_(lights.size()) {
+LightTree::LightTree(std::span<const LightBounds> lights, Progress& progress) : places_(lights.size()) {
     std::vector<Node> leaves;
     float sum = 0.0f;
     for (uint32_t i = 0; i < lights.size(); ++i) {
         const LightBounds& b = lights[i];
-        isFar_[i] = b.far;
         if (b.far) {
-            place_[i] = uint32_t(far_.size());
+            places_[i].slot = uint32_t(far_.size());
             far_.push_back(i);
             farSums_.push_back(sum += std::isfinite(b.power) ? std::max(0.0f, b.power) : 0.0f);
             continue;
@@ -206,7 +204,6 @@ LightTree::LightTree(std::span<const LightBounds> lights, Progress& progress)
         leaves.push_back(n);
     }
     if (leaves.empty()) return;
-    places_.resize(lights.size());
     std::vector<Node> nodes;
     nodes.reserve(2 * leaves.size() - 1);
     struct Todo {
@@ -259,7 +256,6 @@ void LightTree::widen(std::span<const Node> nodes, Progress& progress) {
     const auto widthOf = [&](uint32_t i) {
         return nodes[i].leaf() ? -1.0f : (nodes[i].box.max - nodes[i].box.min).length2();
     };
-    met_ = !nodes[0].traced;
     while (!todo.empty()) {
         progress.check();
         const Todo t = todo.back();
@@ -345,31 +341,34 @@ LightTree::Choice LightTree::strongest(const LightReceiver& receiver) const {
     const auto before = [](const Branch& a, const Branch& b) {
         return a.gives != b.gives ? a.gives > b.gives : a.child > b.child;
     };
-    std::vector<Branch> kept{{0.0f, 0}}, next;
+    std::array<Branch, kKept * kWide> kept, next;
+    kept[0] = {0.0f, 0};
+    size_t count = 1;
     for (bool deeper = true; deeper; kept.swap(next)) {
         deeper = false;
-        next.clear();
-        for (const Branch& b : kept) {
+        size_t found = 0;
+        for (const Branch& b : std::span(kept).first(count)) {
             if (b.child < 0) {
-                next.push_back(b);
+                next[found++] = b;
                 continue;
             }
             const Wide& node = wide_[size_t(b.child)];
             const Weights w = weightsOf(node, receiver);
             for (size_t slot = 0; slot < kWide; ++slot)
                 if (w.of[slot] > 0.0f)
-                    next.push_back({w.of[slot], node.child[slot]}), deeper |= node.child[slot] >= 0;
+                    next[found++] = {w.of[slot], node.child[slot]}, deeper |= node.child[slot] >= 0;
         }
-        std::sort(next.begin(), next.end(), before);
-        if (next.size() > kKept) next.resize(kKept);
+        std::sort(next.begin(), next.begin() + ptrdiff_t(found), before);
+        count = std::min(found, kKept);
     }
-    if (kept.empty()) return {};
+    if (count == 0) return {};
     const auto light = uint32_t(~kept[0].child);
     return {light, probability(receiver, light)};
 }
 
 float LightTree::probability(const LightReceiver& receiver, uint32_t light) const {
-    if (isFar_[light]) return (1.0f - nearShare(nearSum(receiver))) * farShare(place_[light]);
+    if (places_[light].node == kNone)
+        return (1.0f - nearShare(nearSum(receiver))) * farShare(places_[light].slot);
     float chance = 1.0f;
     for (Place at = places_[light];; at = parents_[at.node]) {
         const Weights w = weightsOf(wide_[at.node], receiver);

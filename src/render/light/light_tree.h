@@ -44,7 +44,7 @@ class LightTree {
     /// a distance.
     template <class Body>
     void along(const V3f& origin, const V3f& direction, float reach, const Body& body) const {
-        if (wide_.empty() || !met_) return;
+        if (wide_.empty()) return;
         const V3f inverse(1.0f / direction.x, 1.0f / direction.y, 1.0f / direction.z);
         int32_t stack[kDeepest], top = 0;
         stack[top++] = 0;
@@ -117,18 +117,16 @@ class LightTree {
         return own > 0.0f ? own / farSums_.back() : 0.0f;
     }
 
-    /// Where a light or a node hangs.
+    /// Where a light or a node hangs; of a far light none, and its place among those.
     struct Place {
         uint32_t node = kNone, slot = 0;
     };
     std::vector<Wide> wide_;
     std::vector<Boxes> boxes_;
-    std::vector<Place> parents_;         // of each wide node
-    std::vector<Place> places_;          // of each light that has one
-    bool met_ = false;                   // rays may meet one of them that is not traced
-    std::vector<uint32_t> far_, place_;  // place_: of each light that is far its place among them
-    std::vector<float> farSums_;         // cumulated powers
-    std::vector<bool> isFar_;
+    std::vector<Place> parents_;  // of each wide node
+    std::vector<Place> places_;   // of each light
+    std::vector<uint32_t> far_;
+    std::vector<float> farSums_;  // cumulated powers
 };
 
 }  // namespace ovrix::render

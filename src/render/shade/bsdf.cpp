@@ -216,8 +216,8 @@ Bsdf::From Bsdf::from(const V3f& wo) const {
     From f;
     f.wo = wo;
     f.side = sideOf(wo);
-    if (shines_) f.shine = {f.side.shine, shine_.lambda(wo)};
-    if (coatWeight_ > 0.0f) f.atCoat = {f.side.coat, coat_.lambda(wo)};
+    if (shines_) f.shineLambda = shine_.lambda(wo);
+    if (coatWeight_ > 0.0f) f.coatLambda = coat_.lambda(wo);
     f.left = left(f.side);
     f.body = coatTint_ * f.left / underMean_ * (body_ - beneath_);
     f.coat = coatAlbedo(f.side);
@@ -258,12 +258,12 @@ Bsdf::Value Bsdf::evaluate(const From& from, const V3f& wi) const {
     }
     if (wi.z < 0.0f) return value;
     if (from.chance[kShine] > 0.0f) {
-        const Shine::Value shine = shine_.value(wo, from.shine, wi, in.shine);
+        const Shine::Value shine = shine_.value(wo, {from.side.shine, from.shineLambda}, wi, in.shine);
         value.f += shine.f * coatTint_ * from.belowCoat;
         value.pdf += from.chance[kShine] * shine.pdf;
     }
     if (from.chance[kCoat] > 0.0f) {
-        const Shine::Value coat = coat_.value(wo, from.atCoat, wi, in.coat);
+        const Shine::Value coat = coat_.value(wo, {from.side.coat, from.coatLambda}, wi, in.coat);
         value.f += coat.f * (coatWeight_ * from.belowFuzz);
         value.pdf += from.chance[kCoat] * coat.pdf;
     }

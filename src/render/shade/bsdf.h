@@ -60,11 +60,11 @@ class Bsdf {
     struct From {
         V3f wo;
         Side side;
-        Shine::Out shine, atCoat;            ///< for both shines
-        V3f left;                            ///< for the body
-        V3f body;                            ///< what it gives of what is left of light that comes
-        float coat = 0;                      ///< what the coat gives back
-        float belowFuzz = 1, belowCoat = 1;  ///< what comes through
+        float shineLambda = 0, coatLambda = 0;  ///< of the facets of both shines
+        V3f left;                               ///< for the body
+        V3f body;                               ///< what it gives of what is left of light that comes
+        float coat = 0;                         ///< what the coat gives back
+        float belowFuzz = 1, belowCoat = 1;     ///< what comes through
         std::array<float, kLobes> chance{};
     };
     From from(const V3f& wo) const;

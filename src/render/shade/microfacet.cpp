@@ -92,10 +92,10 @@ Shine::Shine(const Microfacet& facets, const V3f& f0, float f90, const V3f& rim)
       width_(facets.width()),
       row_(ShineTable::rowOf(width_)) {
     mean_ = ShineTable::get().mean(row_);
-    meanSeen_ = std::min(1.0f, mean_.x + mean_.y);
+    const float seen = meanSeen();
     for (int k = 0; k < 3; ++k) {
         const float reflected = (20.0f * f0[k] + f90) / 21.0f;  // Fresnel's mean
-        many_[k] = reflected * reflected * meanSeen_ / (1.0f - reflected * (1.0f - meanSeen_));
+        many_[k] = reflected * reflected * seen / (1.0f - reflected * (1.0f - seen));
     }
 }
 
@@ -131,7 +131,7 @@ Shine::Value Shine::value(const V3f& wo, const Out& seenOut, const V3f& wi, cons
     constexpr float kFlat = 0.1f;  // below that width hardly any light meets two facets
     if (width_ > kFlat * kFlat) {
         const float lost = std::max(0.0f, 1.0f - seenOut.seen.x - seenOut.seen.y) *
-                           std::max(0.0f, 1.0f - seenIn.x - seenIn.y) / std::max(1e-4f, 1.0f - meanSeen_);
+                           std::max(0.0f, 1.0f - seenIn.x - seenIn.y) / std::max(1e-4f, 1.0f - meanSeen());
         f += many_ * (lost * wi.z / kPi);
     }
     return {V3f(std::max(0.0f, f.x), std::max(0.0f, f.y), std::max(0.0f, f.z)), facets / (1.0f + out)};

@@ -146,12 +146,13 @@ class Shine {
   private:
     Shine(const Shine& s, float weight);
     V3f filmed(const V3f& bare, const V2f& seen) const;
+    float meanSeen() const { return std::min(1.0f, mean_.x + mean_.y); }
     bool even() const { return facets_.alphaX == facets_.alphaY; }
     Microfacet facets_;
     FilmedShine film_;
     V3f f0_{0.0f, 0.0f, 0.0f}, rim_{0.0f, 0.0f, 0.0f};
     V3f many_{0.0f, 0.0f, 0.0f};  ///< of light that meets several facets, what is given back
-    float f90_ = 1.0f, width_ = 1.0f, row_ = 0.0f, meanSeen_ = 1.0f;
+    float f90_ = 1.0f, width_ = 1.0f, row_ = 0.0f;
     V2f mean_{1.0f, 0.0f};  ///< of seen(), over all directions by their cosines
 };
 

@@ -36,27 +36,18 @@ bool Renderer::isFibre(const Arrival& at) const {
     return at.point.strand && scene_.materialOf(at.point).fibre;
 }
 
-/// Where a path that came to a fibre does not go on by itself.
-bool Renderer::setApart(Flight& f, Sharing& sharing) const {
-    if (!isFibre(f.at)) return false;
+/// Whether a path that has come from a fibre that the eye sees to another one waits for share().
+bool Renderer::waits(Flight& f, Sharing& sharing) const {
     Path& path = f.path;
-    if (path.framed) {
-        scatterApart(path, f.at, sharing);
-        return true;
-    }
-    if (path.depth != path.apart || path.wavelength) return false;
+    if (path.depth != path.apart || path.wavelength || !isFibre(f.at)) return false;
     path.give();
     const uint64_t place = placeOf(f.at.point, path.ray.direction, path.apartPixel, path.sampler.next4());
     sharing.waiting.push_back({f, place});
     return true;
 }
 
-/// From a fibre that the eye sees, straight or through what is clear, several ways go on. Those that come to
-/// another fibre wait for share().
-void Renderer::scatterApart(Path& path, const Arrival& at, Sharing& sharing) const {
-    const Samples samples = samplesAt(at.point, scene_.materialOf(at.point));
-    FieldsAt fields(samples);
-    const Vertex vertex = vertexAt(path, at, fields);
+/// From a fibre that the eye sees, straight or through what is clear, several ways go on.
+void Renderer::scatterApart(Path& path, const Vertex& vertex, Sharing& sharing) const {
     gatherLight(path, vertex);
     const auto shared = path.sampler.next4();
     for (uint32_t i = 0; i < kApart; ++i) {

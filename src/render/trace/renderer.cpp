@@ -250,12 +250,16 @@ Renderer::Vertex Renderer::vertexAt(Path& path, const Arrival& at, FieldsAt& fie
     return vertex;
 }
 
-/// What a material makes of a path. False where it ends.
-bool Renderer::scatterAt(Path& path, const Arrival& at, FieldsAt& fields) const {
-    const Vertex vertex = vertexAt(path, at, fields);
-    addEmission(path, at.hit, vertex);
-    gatherLight(path, vertex);
-    return bounce(path, vertex);
+/// What a material makes of a path. False where it ends, or goes on as several.
+bool Renderer::scatterAt(Flight& f, FieldsAt& fields, Sharing* sharing) const {
+    const Vertex vertex = vertexAt(f.path, f.at, fields);
+    if (sharing && f.path.framed && vertex.fibre()) {
+        scatterApart(f.path, vertex, *sharing);
+        return false;
+    }
+    addEmission(f.path, f.at.hit, vertex);
+    gatherLight(f.path, vertex);
+    return bounce(f.path, vertex);
 }
 
 /// Goes on to the next place that scatters. False where the path ends.

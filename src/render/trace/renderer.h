@@ -83,10 +83,9 @@ class Renderer {
     bool advance(Path& path, Arrival& at) const;
     void follow(std::span<Flight> flights, Sharing* sharing, bool arrived) const;
     void followAll(std::span<Flight> flights, Sharing* sharing, bool arrived, Progress& progress) const;
-    void scatterAlike(std::span<Flight> flights, std::vector<uint32_t>& run) const;
+    void scatterAlike(std::span<Flight> flights, std::vector<uint32_t>& run, Sharing* sharing) const;
     bool isFibre(const Arrival& at) const;
-    bool setApart(Flight& flight, Sharing& sharing) const;
-    void scatterApart(Path& path, const Arrival& at, Sharing& sharing) const;
+    bool waits(Flight& flight, Sharing& sharing) const;
     void share(std::vector<Waiting>& waiting, Progress& progress) const;
     void give(std::vector<Waiting>& waiting, std::span<const uint32_t> alike,
               std::span<const Flight> followed) const;
@@ -101,7 +100,8 @@ class Renderer {
                     const std::array<float, 4>& r) const;
     static V3f colorOf(const Path& path, const Vertex& vertex, const V3f& wi);
     Vertex vertexAt(Path& path, const Arrival& at, FieldsAt& fields) const;
-    bool scatterAt(Path& path, const Arrival& at, FieldsAt& fields) const;
+    bool scatterAt(Flight& flight, FieldsAt& fields, Sharing* sharing) const;
+    void scatterApart(Path& path, const Vertex& vertex, Sharing& sharing) const;
     bool bounce(Path& path, const Vertex& vertex) const;
     bool bounce(Path& path, const Vertex& vertex, const std::array<float, 4>& r) const;
     bool emerge(Path& path, const Vertex& vertex, const V3f& direction) const;

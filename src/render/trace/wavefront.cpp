@@ -11,8 +11,8 @@
 namespace ovrix::render {
 
 /// Lets paths that came to one material, as points of one kind, scatter.
-/// @param run  their numbers; those that end are taken out
-void Renderer::scatterAlike(std::span<Flight> flights, std::vector<uint32_t>& run) const {
+/// @param run  their numbers; those that end, or go on as others, are taken out
+void Renderer::scatterAlike(std::span<Flight> flights, std::vector<uint32_t>& run, Sharing* sharing) const {
     constexpr size_t kFew = 4;  // for which columns do not pay
     const SurfacePoint& first = flights[run[0]].at.point;
     const SurfaceMaterial& material = scene_.materialOf(first);
@@ -20,7 +20,7 @@ void Renderer::scatterAlike(std::span<Flight> flights, std::vector<uint32_t>& ru
         std::erase_if(run, [&](uint32_t i) {
             const Samples one = samplesAt(flights[i].at.point, material);
             FieldsAt fields(one);
-            return !scatterAt(flights[i].path, flights[i].at, fields);
+            return !scatterAt(flights[i], fields, sharing);
         });
         return;
     }
@@ -31,7 +31,7 @@ void Renderer::scatterAlike(std::span<Flight> flights, std::vector<uint32_t>& ru
     size_t k = 0;
     std::erase_if(run, [&](uint32_t i) {
         FieldsAt here(fields, k++);
-        return !scatterAt(flights[i].path, flights[i].at, here);
+        return !scatterAt(flights[i], here, sharing);
     });
 }
 
@@ -49,7 +49,7 @@ void Renderer::follow(std::span<Flight> flights, Sharing* sharing, bool arrived)
         if (!arrived)
             std::erase_if(flying, [&](uint32_t i) {
                 Flight& f = flights[i];
-                return !advance(f.path, f.at) || (sharing && setApart(f, *sharing));
+                return !advance(f.path, f.at) || (sharing && waits(f, *sharing));
             });
         std::stable_sort(flying.begin(), flying.end(),
                          [&](uint32_t a, uint32_t b) { return keyOf(a) < keyOf(b); });
@@ -57,7 +57,7 @@ void Renderer::follow(std::span<Flight> flights, Sharing* sharing, bool arrived)
         for (size_t begin = 0, end = 0; begin < flying.size(); begin = end) {
             while (end < flying.size() && keyOf(flying[end]) == keyOf(flying[begin])) ++end;
             run.assign(flying.begin() + std::ptrdiff_t(begin), flying.begin() + std::ptrdiff_t(end));
-            scatterAlike(flights, run);
+            scatterAlike(flights, run, sharing);
             next.insert(next.end(), run.begin(), run.end());
         }
     }

@@ -9,7 +9,7 @@ using namespace ovrix::tests;
 namespace {
 
 std::vector<V3f> creases(const Mesh& mesh, float degrees) {
-    return drawnEdges(mesh, {.crease = radians(degrees)}, Progress::none());
+    return drawnEdges(mesh, {.crease = radians(degrees)}, Progress::none()).ends;
 }
 
 /// Two squares that share an edge along x, the second turned up by an angle.
@@ -73,7 +73,7 @@ TEST_CASE("a box has twelve creases, what is smooth or flat has none", "[mesh]")
 
 TEST_CASE("edges that one face alone has are drawn where they are asked for", "[mesh]") {
     const auto open = [](const Mesh& mesh) {
-        return drawnEdges(mesh, {.open = true}, Progress::none()).size() / 2;
+        return drawnEdges(mesh, {.open = true}, Progress::none()).ends.size() / 2;
     };
     for (const bool welded : {true, false}) {
         CHECK(open(folded(60, true, welded)) == 6);   // and not the one that both share
@@ -88,7 +88,7 @@ TEST_CASE("edges between materials are drawn, and not those of slots that have t
     Mesh mesh = box();
     mesh.faces.set("slot", std::vector<int32_t>{0, 1, 2, 0, 0, 0});
     const auto between = [&](std::vector<int32_t> kinds) {
-        return drawnEdges(mesh, {.kinds = std::move(kinds)}, Progress::none()).size() / 2;
+        return drawnEdges(mesh, {.kinds = std::move(kinds)}, Progress::none()).ends.size() / 2;
     };
     // Three sides share 4 edges with others each; the two lie across from one another or share one.
     CHECK(between({0, 1, 0}) == 4);
@@ -100,4 +100,11 @@ TEST_CASE("edges between materials are drawn, and not those of slots that have t
     CHECK(between({0, 1}) == 6);  // slots beyond count as the last
     mesh.faces.set("slot", std::vector<int32_t>{-7, 1 << 30, 1, 0, 0, 0});
     CHECK(between({0, 1}) == 8);
+}
+
+TEST_CASE("open edges come after those that faces share", "[mesh]") {
+    const DrawnLines all = drawnEdges(folded(60), {.crease = radians(30), .open = true}, Progress::none());
+    CHECK(all.inner == 2);
+    CHECK(all.ends.size() == 14);
+    for (size_t i = 0; i < all.inner; ++i) CHECK((all.ends[i].y == 0.0f && all.ends[i].z == 0.0f));
 }
