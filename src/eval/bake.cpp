@@ -43,7 +43,7 @@ const std::vector<std::string>& framePatterns() {
 fs::path fileOf(const fs::path& folder, int frame) {
     std::error_code code;
     for (const std::string& pattern : framePatterns())
-        if (const fs::path path = folder / fileOfFrame(pattern, frame); fs::exists(path, code)) return path;
+        if (fs::path path = folder / fileOfFrame(pattern, frame); fs::exists(path, code)) return path;
     return {};
 }
 

@@ -30,7 +30,7 @@ fs::path writePose(Evaluator& evaluator, const SceneContext& scene, const std::s
     makeOwnFolder(folder);
     // Named by what made it: a pose that some step of undo starts from is never written over by another.
     const uint64_t own = Hasher().add(simulated.life()).add(frame).value();
-    const fs::path file = folder / fmt::format("{}-{:08x}.ply", nameOfId(recipe.id), uint32_t(own));
+    fs::path file = folder / fmt::format("{}-{:08x}.ply", nameOfId(recipe.id), uint32_t(own));
     writeStrands(file, *withPose(**strands));
     return file;
 }

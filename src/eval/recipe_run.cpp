@@ -127,7 +127,7 @@ Geometry Evaluator::RecipeRun::simulated(size_t i, StepReport& report) {
     const size_t before = evaluator_.stepsRun_;
     Simulated simulated(evaluator_, layer_, i, query_, whole_ ? 1.0 : result_.share);
     const double frame = query_.options().frame;
-    const Geometry made = query_.options().live ? simulated.liveAt(frame) : simulated.at(frame);
+    Geometry made = query_.options().live ? simulated.liveAt(frame) : simulated.at(frame);
     report.cached = evaluator_.stepsRun_ == before;
     report.milliseconds = millisecondsSince(start);
     report.note = fmt::format("{}", fmt::join(simulated.notes(), ". "));

@@ -41,7 +41,11 @@ class Driver {
         }
         QApplication::processEvents();
     }
+    /// @param milliseconds  at most; more where every access is watched
     bool waitFor(const std::function<bool()>& condition, int milliseconds = 20000) {
+#ifdef __SANITIZE_ADDRESS__
+        milliseconds *= 10;
+#endif
         return QTest::qWaitFor(condition, milliseconds);
     }
 

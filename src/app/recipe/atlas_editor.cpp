@@ -45,7 +45,7 @@ QImage smallCopy(const Image& image) {
         for (int x = 0; x < out.width(); ++x) {
             const int sx = std::min(x * step, image.width - 1), sy = std::min(y * step, image.height - 1);
             const half* p = &image.pixels[4 * (size_t(sy) * size_t(image.width) + size_t(sx))];
-            const auto byte = [](float v) { return int(std::clamp(v, 0.0f, 1.0f) * 255.0f + 0.5f); };
+            const auto byte = [](float v) { return int(std::lround(std::clamp(v, 0.0f, 1.0f) * 255.0f)); };
             out.setPixel(
                 x, y,
                 qRgba(byte(encodeSrgb(p[0])), byte(encodeSrgb(p[1])), byte(encodeSrgb(p[2])), byte(p[3])));
@@ -91,7 +91,8 @@ QRectF AtlasGrid::picture() const {
 QRectF AtlasGrid::cellRect(int cell) const {
     const QRectF all = picture();
     const double w = all.width() / columns_, h = all.height() / rows_;
-    return {all.left() + w * (cell % columns_), all.top() + h * (cell / columns_), w, h};
+    const int row = cell / columns_;
+    return {all.left() + w * (cell % columns_), all.top() + h * row, w, h};
 }
 
 int AtlasGrid::cellAt(const QPointF& at) const {

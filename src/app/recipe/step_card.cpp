@@ -243,7 +243,7 @@ void StepCard::showProblem(const QColor& color, const std::string& text, const s
 static QString figuresOf(const Step& step, const StepReport* r) {
     if (!step.on) return "off";
     if (!r) return {};
-    const QString time = QString("%1 ms").arg(r->milliseconds, 0, 'f', r->milliseconds < 10 ? 1 : 0);
+    QString time = QString("%1 ms").arg(r->milliseconds, 0, 'f', r->milliseconds < 10 ? 1 : 0);
     const QString out = shortCount(double(r->out));
     if (!r->in) return time;
     if (r->in == r->out) return out + "  " + time;

@@ -83,10 +83,10 @@ void KeyCanvas::scaleValues(double by) {
 
 /// Both handles of a key stay in one line, unless @p alone.
 void KeyCanvas::bendKey(const QPointF& at, bool alone) {
-    const auto [t, key] = handle_;
-    const int c = tracks_[t].component;
-    std::vector<Key> keys = before_[tracks_[t].path.text()];
-    Key& k = keys[key];
+    const ParamPath path = tracks_[handle_.first].path;
+    const int c = tracks_[handle_.first].component;
+    std::vector<Key> keys = before_[path.text()];
+    Key& k = keys[handle_.second];
     const bool first = drag_ == Drag::HandleBefore;
     KeyHandle& h = first ? k.before : k.after;
     h.frames = std::max(0.0, (first ? -1 : 1) * (frameOf(at.x()) - k.frame));
@@ -95,7 +95,7 @@ void KeyCanvas::bendKey(const QPointF& at, bool alone) {
     if (!alone && h.frames > 1e-6 && other.frames > 0)
         other.by[size_t(c)] = -h.by[size_t(c)] * other.frames / h.frames;
     controller_.edit(
-        "Bend keys", [&](const Document& d) { return withKeys(d, tracks_[t].path, keys); }, "key curves");
+        "Bend keys", [&](const Document& d) { return withKeys(d, path, keys); }, "key curves");
     update();
 }
 

@@ -15,6 +15,7 @@ class QToolButton;
 
 namespace ovrix::app {
 
+class BringInDialog;
 class KeyCurves;
 class LibraryWindow;
 class MaterialsWindow;
@@ -70,6 +71,7 @@ class MainWindow : public QMainWindow {
     bool eventFilter(QObject*, QEvent*) override;
 
   private:
+    void importChosen(const BringInDialog& dialog, const QString& file);
     void buildInterface();
     void makeCommands();
     void addCommand(

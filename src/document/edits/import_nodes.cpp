@@ -34,7 +34,7 @@ std::string freeName(const Document& document, const std::string& name) {
     };
     if (!taken(name)) return name;
     for (int k = 2;; ++k)
-        if (const std::string other = fmt::format("{} {}", name, k); !taken(other)) return other;
+        if (std::string other = fmt::format("{} {}", name, k); !taken(other)) return other;
 }
 
 }  // namespace

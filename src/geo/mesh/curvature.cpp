@@ -1,5 +1,7 @@
 #include "geo/mesh/curvature.h"
 
+#include <algorithm>
+
 namespace ovrix::geo {
 
 namespace {

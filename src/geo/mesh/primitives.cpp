@@ -115,7 +115,8 @@ void addBlade(Mesh& mesh, std::vector<V3f>& points, std::vector<V2f>& uv, const 
     const uint32_t first = uint32_t(points.size());
     const float step = o.height * own.size / float(segments);
     const V2f cell(1.0f / float(o.columns), 1.0f / float(o.rows));
-    const V2f corner(float(own.cell % o.columns) * cell.x, 1.0f - float(own.cell / o.columns + 1) * cell.y);
+    const auto row = own.cell / o.columns;
+    const V2f corner(float(own.cell % o.columns) * cell.x, 1.0f - float(row + 1) * cell.y);
     V3f at = own.root;
     for (int k = 0; k <= segments; ++k) {
         const float t = float(k) / float(segments);

@@ -45,7 +45,7 @@ std::vector<V3f> curveThrough(const std::vector<V3f>& points, bool closed, bool 
     return out;
 }
 
-CurveSet::CurveSet(std::vector<std::vector<V3f>> lines) {
+CurveSet::CurveSet(const std::vector<std::vector<V3f>>& lines) {
     double sum = 0;
     for (const auto& points : lines)
         for (size_t i = 1; i < points.size(); ++i) sum += double((points[i] - points[i - 1]).length());

@@ -18,7 +18,7 @@ std::vector<V3f> curveThrough(const std::vector<V3f>& points, bool closed, bool 
 class CurveSet {
   public:
     /// Lines of fewer than two points are left out.
-    explicit CurveSet(std::vector<std::vector<V3f>> lines);
+    explicit CurveSet(const std::vector<std::vector<V3f>>& lines);
 
     size_t size() const { return lines_.size(); }
     const std::vector<V3f>& line(size_t curve) const { return lines_[curve].points; }

@@ -338,7 +338,7 @@ SurfaceHit MovingSurface::During::closest(const V3f& point, float reach, NearTri
     if (surface_->empty() || !isFinite(point)) return {};
     if (surface_->shape_) return closestBy(point, reach, near);
     // What deforms has other neighbours in each frame: only the nearest is a good guess.
-    const SurfaceHit hit = closest(point, reach, near.count ? near.triangle[0] : kNoTriangle);
+    SurfaceHit hit = closest(point, reach, near.count ? near.triangle[0] : kNoTriangle);
     near = {};
     if (hit.hit) near.count = 1, near.triangle[0] = hit.triangle;
     return hit;

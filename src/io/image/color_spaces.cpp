@@ -13,7 +13,7 @@ namespace {
 
 OCIO::ConfigRcPtr makeConfig() {
     OCIO::ConfigRcPtr config = OCIO::Config::Create();
-    const auto add = [&](const char* name, OCIO::ConstTransformRcPtr toReference, bool data = false) {
+    const auto add = [&](const char* name, const OCIO::ConstTransformRcPtr& toReference, bool data = false) {
         OCIO::ColorSpaceRcPtr space = OCIO::ColorSpace::Create();
         space->setName(name);
         space->setIsData(data);

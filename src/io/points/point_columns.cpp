@@ -1,5 +1,7 @@
 #include "io/points/point_columns.h"
 
+#include <utility>
+
 namespace ovrix::io {
 
 namespace {

@@ -15,7 +15,7 @@
 #include "base/error.h"
 #include "base/files.h"
 
-extern char** environ;
+extern char** environ;  // NOLINT(readability-redundant-declaration): not all headers of the system have it
 
 namespace ovrix::io {
 

@@ -43,6 +43,19 @@ class BundleIds {
     std::vector<uint64_t> taken_;
 };
 
+/// A strand of a bundle beside that which it is made from.
+/// @param most  how far from it one may run at the root and at the tip, in metres
+/// @param part  how far of that this one does  @param turn  about it
+/// @param size  part of its length
+void runBeside(std::span<const V3f> path, const StrandScratch& x, const V2f& most, float part, float turn,
+               float size, std::span<V3f> out) {
+    for (size_t j = 0; j < path.size(); ++j) {
+        const V3f n = x.normal[j], b = x.tangent[j].cross(n);
+        const V3f at = size == 1.0f ? path[j] : placeAlong(path, x.t, x.t[j] * size);
+        out[j] = at + (n * std::cos(turn) + b * std::sin(turn)) * (part * lerp(most.x, most.y, x.t[j]));
+    }
+}
+
 }  // namespace
 
 StrandsPtr bundle(const StrandSet& in, const BundleOptions& o, Progress& progress) {
@@ -82,14 +95,8 @@ StrandsPtr bundle(const StrandSet& in, const BundleOptions& o, Progress& progres
                 clump[i] = int32_t(mixBits(ids[s]) & 0x7fffffff);
                 if (k == 0) continue;
                 const Random4 own = random4(o.seed, id[i], Stream::Bundle);
-                const float r = std::sqrt(own[0]), a = 2.0f * kPi * own[1];
-                const float size = lerp(o.length.min, o.length.max, pick[i]);
-                for (size_t j = 0; j < path.size(); ++j) {
-                    const float off = r * lerp(root[s], tip[s], x.t[j]);
-                    const V3f n = x.normal[j], b = x.tangent[j].cross(n);
-                    const V3f at = size == 1.0f ? path[j] : placeAlong(path, x.t, x.t[j] * size);
-                    p[out->start[i] + j] = at + (n * std::cos(a) + b * std::sin(a)) * off;
-                }
+                runBeside(path, x, V2f(root[s], tip[s]), std::sqrt(own[0]), 2.0f * kPi * own[1],
+                          lerp(o.length.min, o.length.max, pick[i]), p.subspan(out->start[i], path.size()));
                 place[i] = p[out->start[i]];
             }
         }

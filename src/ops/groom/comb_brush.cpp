@@ -28,8 +28,8 @@ V3f turnedTo(const V3f& d, const V3f& target, float fraction) {
 
 }  // namespace
 
-CombStroke::CombStroke(StrandsPtr strands, const StrandEdits& edits, SurfacePtr skin, const M44f& toObject,
-                       std::unordered_set<uint64_t> only)
+CombStroke::CombStroke(const StrandsPtr& strands, const StrandEdits& edits, SurfacePtr skin,
+                       const M44f& toObject, std::unordered_set<uint64_t> only)
     : set_(std::make_shared<StrandSet>(*strands)),
       p_(set_->points.add<V3f>("P")),
       skin_(std::move(skin)),

@@ -43,7 +43,7 @@ class CombStroke {
     /// @param skin     that roots lie on and no point may go below; null for none
     /// @param toObject from the world to the surface's own space, for mirroring
     /// @param only     ids to change; empty for all
-    CombStroke(StrandsPtr strands, const StrandEdits& edits, SurfacePtr skin, const M44f& toObject,
+    CombStroke(const StrandsPtr& strands, const StrandEdits& edits, SurfacePtr skin, const M44f& toObject,
                std::unordered_set<uint64_t> only);
 
     /// Changes the strands under the brush: roots stay on the surface, segments keep their lengths but where

@@ -98,7 +98,7 @@ Guides prepare(const StrandSet& in, const Surface& rest, const Surface& now, con
     g.normal.assign(n.begin(), n.end());
     g.offset.resize(p.size());
     parallelFor(set.size(), progress, [&](size_t s) {
-        const V3f root = p[set.start[s]];
+        const V3f& root = p[set.start[s]];
         for (size_t i = set.start[s]; i < set.start[s + 1]; ++i) {
             const V3f d = p[i] - root;
             g.offset[i] = Float4{d.x, d.y, d.z, width.empty() ? 0.0f : width[i]};

@@ -58,6 +58,18 @@ static std::pair<std::vector<size_t>, std::vector<size_t>> firstOfCopies(size_t 
     return {std::move(strand), std::move(point)};
 }
 
+/// The points of a copy's strands, and where each ends. @param first  of its points
+static void placePoints(const StrandSet& from, const M44f& matrix, float size, size_t first, size_t strand,
+                        StrandSet& out, std::span<V3f> p, std::span<float> width) {
+    const auto place = from.points.find<V3f>("P");
+    const auto wide = from.points.find<float>("width");
+    for (size_t i = 0; i < place.size(); ++i) {
+        p[first + i] = place[i] * matrix;
+        width[first + i] = (wide.empty() ? 0.001f : wide[i]) * size;
+    }
+    for (size_t k = 0; k < from.size(); ++k) out.start[strand + k + 1] = uint32_t(first + from.start[k + 1]);
+}
+
 StrandsPtr strandsOfCopies(const Copies& copies, const std::vector<StrandsPtr>& prototypes,
                            size_t memoryLimit, Progress& progress) {
     Progress::Task task(progress, "Making strands unique");
@@ -97,15 +109,9 @@ StrandsPtr strandsOfCopies(const Copies& copies, const std::vector<StrandsPtr>& 
             const M44f m = places.matrix(c);
             const Quatf turn = places.orient.empty() ? Quatf() : places.orient[c];
             const float size = places.scale.empty() ? 1.0f : places.scale[c];
-            const auto op = from->points.find<V3f>("P");
-            const auto ow = from->points.find<float>("width");
+            placePoints(*from, m, size, point[c], strand[c], *out, p, width);
             for (size_t k = 0; k < from->size(); ++k) {
                 const size_t s = strand[c] + k;
-                out->start[s + 1] = uint32_t(point[c] + from->start[k + 1]);
-                for (size_t i = from->start[k]; i < from->start[k + 1]; ++i) {
-                    p[point[c] + i] = op[i] * m;
-                    width[point[c] + i] = (ow.empty() ? 0.001f : ow[i]) * size;
-                }
                 id[s] = mixBits(copyId[c] * 0x9e3779b97f4a7c15ull + k) >> 2;
                 root[s] = p[point[c] + from->start[k]];
                 normal[s] = rotate(turn, V3f(0, 1, 0));

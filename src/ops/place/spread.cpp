@@ -223,7 +223,7 @@ class Spreader {
             return std::clamp(int((p[axis] - origin[axis]) * perMetre), 0, side - 1);
         }
         void add(const V3f& p, float distance) {
-            size_t b = size_t(cell(p, along) * side + cell(p, across));
+            size_t b = size_t(cell(p, along)) * size_t(side) + size_t(cell(p, across));
             while (blocks[b].used == 4) {
                 if (blocks[b].next < 0) {
                     blocks[b].next = int32_t(blocks.size());

@@ -48,7 +48,7 @@ class LineNoise {
   private:
     uint64_t key_;
     int64_t place_ = std::numeric_limits<int64_t>::min() / 2;
-    V3f low_, high_;
+    V3f low_{0, 0, 0}, high_{0, 0, 0};
 };
 
 }  // namespace

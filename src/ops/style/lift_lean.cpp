@@ -66,7 +66,7 @@ StrandsPtr liftLean(const StrandSet& in, const LiftLeanOptions& o, Progress& pro
                 gust = gusts[s] * gradientNoise(at, uint32_t(o.effect.seed));
                 veer = gusts[s] * gradientNoise(at + V3f(31.7f, 0, 0), uint32_t(o.effect.seed) + 1);
             }
-            const V3f n = normals[s];
+            const V3f& n = normals[s];
             for (size_t i = 1; i < from.size(); ++i) {
                 const V3f step = from[i] - from[i - 1];
                 const float length = step.length(), k = strength[s] * along.at(x.t[i]);

@@ -133,7 +133,7 @@ struct Facing : Appearance {
         parallelFor(a.size(), progress, [&](size_t i) {
             if (state[i] == int32_t(ParticleState::Stuck)) return;
             Quatf wanted = turn[i];
-            const V3f v = velocity[i];
+            const V3f& v = velocity[i];
             const float speed = v.length();
             if (how == "along velocity" && speed > 1e-4f) {
                 wanted = turnBetween(V3f(0, 1, 0), v / speed);

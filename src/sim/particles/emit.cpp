@@ -264,8 +264,9 @@ class Emit : public Emitter {
             const double add = rate_ * (high - low) / now.rate, all = numbers[1] + add;
             whole = std::floor(all + 1e-9);  // what sums lose by rounding must not cost one
             requireMemory(whole * kParticleBytes * now.share, now.memoryLimit, whole * now.share);
-            for (double k = 1; k <= whole; ++k) {
-                const double frame = low + std::clamp((k - numbers[1]) / add, 0.0, 1.0) * (high - low);
+            for (uint64_t k = 1; k <= uint64_t(whole); ++k) {
+                const double frame =
+                    low + std::clamp((double(k) - numbers[1]) / add, 0.0, 1.0) * (high - low);
                 at.push_back((frame - before.frame) / (now.frame - before.frame));
             }
             numbers[1] = std::max(0.0, all - whole);
@@ -378,11 +379,11 @@ class Branch : public Offspring {
         of_ = int32_t(p[kOffspring.of]);
         generations_ = int32_t(p[kOffspring.generations]);
         if (when_ != kAtTheEnd && when_ != kAlongItsPath) condition_.emplace(c, kOffspring.condition, when_);
-        if (once() && c.number >= 31)
+        if (bearsOnce() && c.number >= 31)
             throw Error("more than 31 of a simulation bear by what holds", {}, "Take some of them away");
     }
     bool together() const override { return condition_ && condition_->together(); }
-    bool once() const override { return condition_ && when_ != kOnContact; }
+    bool once() const override { return bearsOnce(); }
 
     void spawn(const Parents& a, Births& births) override {
         const size_t first = births.count();
@@ -411,6 +412,7 @@ class Branch : public Offspring {
     }
 
   private:
+    bool bearsOnce() const { return condition_ && when_ != kOnContact; }
     /// Those that one bears in a substep, by their numbers among all that it ever bears.
     struct Clutch {
         size_t parent;

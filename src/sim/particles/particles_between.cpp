@@ -27,7 +27,7 @@ void pair(const AttributeSet& from, const AttributeSet& to, float left, std::vec
     shown.reserve(id1.size()), was.reserve(id0.size());
     for (size_t i = 0; i < id0.size(); ++i)
         if (j < id1.size() && id1[j] == id0[i]) shown.push_back(uint32_t(j++)), was.push_back(uint32_t(i));
-    const auto before = j < id1.size() && from.find<int32_t>("state").size() &&
+    const auto before = j < id1.size() && !from.find<int32_t>("state").empty() &&
                                 from.find<int32_t>("state").back() == int32_t(ParticleState::Unborn)
                             ? indexById(id0)
                             : std::unordered_map<uint64_t, uint32_t>();
@@ -46,9 +46,10 @@ void pair(const AttributeSet& from, const AttributeSet& to, float left, std::vec
 Geometry particlesBetween(const SolverState& a, const SolverState& b, double fraction, double rate) {
     if (fraction <= 0.0 || &a == &b) return a.geometry;
     if (fraction >= 1.0) return b.geometry;
-    using PointsPtr = std::shared_ptr<const PointSet>;
-    const AttributeSet &from = std::get<PointsPtr>(a.geometry)->attributes,
-                       &to = std::get<PointsPtr>(b.geometry)->attributes;
+    const auto columnsOf = [](const SolverState& s) -> const AttributeSet& {
+        return std::get<std::shared_ptr<const PointSet>>(s.geometry)->attributes;
+    };
+    const AttributeSet &from = columnsOf(a), &to = columnsOf(b);
     const float t = float(fraction), seconds = float((b.frame - a.frame) / rate);
     const float left = (1.0f - t) * seconds;
     std::vector<uint32_t> shown, was;

@@ -219,7 +219,7 @@ void findNear(const Pieces& pieces, std::span<const V3f> start0, std::span<const
         const float most = x.half + x.motion + y.half + y.motion + slack;
         if (!((x.middle - y.middle).length2() < most * most) || x.strand == y.strand) return;
         const uint32_t i = pieces.first[x.piece], k = pieces.first[y.piece];
-        const V3f a = p[i], d = p[i + 1] - a, b = p[k], e = p[k + 1] - b;
+        const V3f &a = p[i], &b = p[k], d = p[i + 1] - a, e = p[k + 1] - b;
         const float reach = slack + comesBy(&start[i], &p[i], &start[k], &p[k]);
         const float apart = reach + 0.5f * (d.length() + e.length());
         if (!((a + 0.5f * d - b - 0.5f * e).length2() < apart * apart)) return;
