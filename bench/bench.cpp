@@ -237,10 +237,10 @@ void denoisePicture(benchmark::State& state) {
     Film film(1280, 720);
     for (int y = 0; y < film.height(); ++y)
         for (int x = 0; x < film.width(); ++x) {
-            FilmPixel& p = film.at(x, y);
-            p.samples = 1;
-            p.direct = V3f(random1(1, uint64_t(y) << 32 | uint64_t(x), Stream::User));
-            p.albedo = V3f(0.5f), p.normal = V3f(0, 0, 1);
+            const size_t pixel = film.indexOf(x, y);
+            film.addLight(pixel, 0, V3f(random1(1, uint64_t(y) << 32 | uint64_t(x), Stream::User)), 1);
+            film.see(pixel, 0, {.normal = V3f(0, 0, 1), .albedo = V3f(0.5f)});
+            film.finish(pixel, 0, 1.0f);
         }
     const auto network = denoiser();
     for (auto _ : state) {

@@ -9,7 +9,7 @@ set(OVRIX_BUILD_FAST $<$<CONFIG:Release>:-O1>)
 target_compile_options(ovrix_demo PRIVATE ${OVRIX_BUILD_FAST} ${OVRIX_UNDEFINED})
 
 add_library(ovrix_cli_lib STATIC src/cli/cli.cpp src/cli/commands.cpp src/cli/reference.cpp
-            src/cli/render_command.cpp src/cli/scene_command.cpp)
+            src/cli/picture_commands.cpp src/cli/render_command.cpp src/cli/scene_command.cpp)
 target_link_libraries(ovrix_cli_lib PUBLIC ovrix_core PRIVATE CLI11::CLI11)
 target_compile_options(ovrix_cli_lib PRIVATE ${OVRIX_BUILD_FAST} ${OVRIX_UNDEFINED})
 add_executable(ovrix-cli src/cli/main.cpp)

@@ -23,6 +23,8 @@ class CommandLine {
         addSet();
         addBringIn();
         addRender();
+        addFilm();
+        addDenoise();
     }
     int run(const std::vector<std::string>& args) {
         try {
@@ -115,10 +117,32 @@ class CommandLine {
             ->check(CLI::IsMember({"8", "16", "half", "float"}));
         r->add_flag("--draft", render_.draft, "Only the share of each layer that Draft shows");
         r->add_flag("--denoise", render_.denoise, "Take the noise out of each picture; EXR keeps it beside");
+        r->add_option("--passes", render_.passes, "A-B: only these, from 1 on; the film has them");
+        r->add_option("--film", render_.film,
+                      "NAME.film: keeps what is rendered, and goes on with what is there");
         r->add_option("--out", render_.out,
-                      "NAME.exr, .tif or .png; #### stands for the frame. Or NAME.mp4 or .mov, a video")
-            ->required();
-        r->callback([this] { render(common_, render_); });
+                      "NAME.exr, .tif or .png; #### stands for the frame. Or NAME.mp4 or .mov, a video");
+        r->add_option("--verify", render_.verify,
+                      "NAME.exr that was rendered before: a part is rendered again and compared");
+        r->callback([this] {
+            if (render_.out.empty() == render_.verify.empty()) throw CLI::RequiredError("--out or --verify");
+            render(common_, render_);
+        });
+    }
+    void addDenoise() {
+        auto* d = app_.add_subcommand("denoise", "Takes the noise out of a picture");
+        d->add_option("FILE", denoise_.file, "An EXR; with albedo and normal it keeps its edges")->required();
+        d->add_option("--out", denoise_.out, "NAME.exr; what there was stays in it as noisy")->required();
+        d->callback([this] { denoiseFile(common_, denoise_); });
+    }
+    void addFilm() {
+        auto* f = app_.add_subcommand("film", "Adds up films of one picture, or tells what is in them");
+        f->add_option("FILMS", film_.films, "Made by render --film")->required();
+        f->add_option("--out", film_.out, "NAME.film, or a picture: NAME.exr, .tif or .png");
+        f->add_option("--depth", film_.depth, "Of a picture's numbers")
+            ->check(CLI::IsMember({"8", "16", "half", "float"}));
+        f->add_flag("--denoise", film_.denoise, "Take the noise out of the picture; EXR keeps it beside");
+        f->callback([this] { film(common_, film_); });
     }
 
     CLI::App app_{"Ovrix without a window: everything that needs none.", "ovrix-cli"};
@@ -129,6 +153,8 @@ class CommandLine {
     double frame_ = 1;
     EvalArgs eval_;
     RenderArgs render_;
+    FilmArgs film_;
+    DenoiseArgs denoise_;
     BakeArgs bake_;
     BringArgs bring_;
 };

@@ -1,6 +1,8 @@
 // The commands of ovrix-cli.
 #pragma once
+#include <cstdint>
 #include <iosfwd>
+#include <map>
 #include <string>
 #include <vector>
 
@@ -44,11 +46,39 @@ void bringIn(const Common& common, const BringArgs& args);
 
 struct RenderArgs {
     std::string scene, frames, camera, size, region, out, depth;
+    std::string film, passes;  ///< a film to go on with, and which passes: A-B
+    std::string verify;        ///< a picture to compare with, and nothing is written
     double frame = 1;
     int samples = 0, threads = 0;
     bool draft = false, denoise = false;
 };
 void render(const Common& common, const RenderArgs& args);
+
+/// What a picture's file says of how it was made.
+struct RenderFacts {
+    uint64_t picture = 0;
+    int frame = 1;
+    std::string camera;
+    bool draft = false;
+    uint32_t seed = 0, passes = 0, log2Passes = 0;
+    double seconds = 0;
+};
+std::map<std::string, std::string> pictureNotes(const RenderFacts& facts);
+/// Renders a part of a picture again, and compares. Throws Error where it is another.
+void verify(const Common& common, const std::string& scene, const std::string& picture);
+
+struct DenoiseArgs {
+    std::string file, out;
+};
+void denoiseFile(const Common& common, const DenoiseArgs& args);
+
+struct FilmArgs {
+    std::vector<std::string> films;
+    std::string out, depth;
+    bool denoise = false;
+};
+/// Adds films up, tells of them, or makes a picture of them.
+void film(const Common& common, const FilmArgs& args);
 
 /// Runs a whole command line; gives the exit code: 0 success, 1 failure, 2 bad usage.
 int run(const std::vector<std::string>& args, std::ostream& out, std::ostream& err);

@@ -2,6 +2,10 @@
 #include <fmt/format.h>
 #include <tbb/global_control.h>
 
+#include <signal.h>
+
+#include <chrono>
+#include <csignal>
 #include <ostream>
 #include <sstream>
 #include <thread>
@@ -10,6 +14,7 @@
 #include "base/files.h"
 #include "cli/commands.h"
 #include "cli/scene_command.h"
+#include "deliver/film_file.h"
 #include "deliver/render_file.h"
 #include "deliver/render_scene_builder.h"
 #include "io/denoiser/denoiser.h"
@@ -65,13 +70,23 @@ bool isVideo(const std::string& path) {
     return format && format->can(Use::WriteVideo);
 }
 
-WriteOptions writeOptions(const RenderArgs& a) {
-    WriteOptions o = defaultWriteOptions(a.out);
-    if (a.depth == "8") o.depth = PixelDepth::Bits8;
-    if (a.depth == "16") o.depth = PixelDepth::Bits16;
-    if (a.depth == "half") o.depth = PixelDepth::Half;
-    if (a.depth == "float") o.depth = PixelDepth::Float;
+WriteOptions writeOptions(const std::string& out, const std::string& depth) {
+    WriteOptions o = defaultWriteOptions(out);
+    if (depth == "8") o.depth = PixelDepth::Bits8;
+    if (depth == "16") o.depth = PixelDepth::Bits16;
+    if (depth == "half") o.depth = PixelDepth::Half;
+    if (depth == "float") o.depth = PixelDepth::Float;
     return o;
+}
+
+/// Set when the program is asked to end: what has a film ends after the pass that is under way.
+volatile std::sig_atomic_t stopAsked = 0;
+
+void askForStop() {
+    struct sigaction action = {};
+    action.sa_handler = [](int) { stopAsked = 1; };
+    action.sa_flags = SA_RESETHAND;  // asked twice it ends at once
+    for (const int signal : {SIGINT, SIGTERM}) sigaction(signal, &action, nullptr);
 }
 
 /// Renders one frame after another of an opened scene.
@@ -79,8 +94,9 @@ class FrameRenderer {
   public:
     struct Rendered {
         RenderJob job;
-        Film film;
+        FilmFile file;
         std::optional<std::vector<V3f>> clean;
+        RenderFacts facts;
     };
 
     FrameRenderer(const Common& common, const RenderArgs& args)
@@ -88,34 +104,79 @@ class FrameRenderer {
 
     Rendered render(int frame) {
         const auto [width, height] = sizeOf(args_);
-        RenderJob job = builder_.build(opened_.scene,
-                                       {.frame = double(frame),
-                                        .camera = args_.camera,
-                                        .draft = args_.draft,
-                                        .width = width,
-                                        .height = height},
-                                       Progress::none());
+        const JobOptions options{.frame = double(frame),
+                                 .camera = args_.camera,
+                                 .draft = args_.draft,
+                                 .width = width,
+                                 .height = height};
+        RenderJob job = builder_.build(opened_.scene, options, Progress::none());
         if (width > 0) job.width = width, job.height = height;
         for (const std::string& p : job.problems) common_.err << "left out: " << p << "\n";
         if (args_.samples > 0) job.samples = args_.samples;
-        const Rect region = regionOf(args_, job);
-        requireFilmMemory(opened_.scene.document, job.width, job.height, job.groups.size());
-        Film film(job.width, job.height, job.groups);
-        const Renderer renderer(*job.scene, job.cameraFor(job.width, job.height), job.options, job.lights);
-        for (int pass = 0; pass < job.samples; ++pass) {
-            renderer.renderPass(film, uint32_t(pass), region, Progress::none());
-            common_.err << fmt::format("\rframe {}: pass {} of {}", frame, pass + 1, job.samples)
-                        << std::flush;
-        }
+        requireFilmMemory(opened_.scene.document, job.width, job.height, job.layout);
+        FilmFile file = filmOf(job, options);
+        job.options.log2Passes = file.notes.log2Passes;
+        const auto start = std::chrono::steady_clock::now();
+        addPasses(job, file, frame);
+        const RenderFacts facts{
+            .picture = file.notes.picture,
+            .frame = frame,
+            .camera = args_.camera,
+            .draft = args_.draft,
+            .seed = job.options.seed,
+            .passes = file.notes.passesOf({0, 0, job.width, job.height}),
+            .log2Passes = job.options.log2Passes,
+            .seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count()};
         std::optional<std::vector<V3f>> clean;
-        if (args_.denoise) clean = denoise(film, opened_.scene.document, Progress::none());
+        if (args_.denoise) clean = denoise(file.film, opened_.scene.document.memoryLimit(), Progress::none());
         common_.err << "\n";
-        return {std::move(job), std::move(film), std::move(clean)};
+        return {std::move(job), std::move(file), std::move(clean), facts};
     }
 
     double rate() const { return opened_.scene.document.rate(); }
 
   private:
+    /// What is there of it, or a new one.
+    FilmFile filmOf(const RenderJob& job, const JobOptions& options) const {
+        FilmFile fresh = beginFilm(job, pictureHash(opened_.scene, options, job), job.width, job.height);
+        if (args_.film.empty() || !std::filesystem::exists(args_.film)) return fresh;
+        FilmFile known = readFilm(args_.film, opened_.scene.document.memoryLimit(), Progress::none());
+        fresh.notes.log2Passes = known.notes.log2Passes;
+        FilmFile both = std::move(fresh);
+        addFilm(both, known, args_.film);
+        return both;
+    }
+
+    void addPasses(const RenderJob& job, FilmFile& file, int frame) {
+        using Clock = std::chrono::steady_clock;
+        constexpr auto kEach = std::chrono::seconds(30);  // so much is lost at most
+        const Rect region = regionOf(args_, job);
+        const auto [first, last] = args_.passes.empty() ? std::pair(1, job.samples) : framesIn(args_.passes);
+        if (first < 1 || last > 1048576) throw Error("passes are numbered from 1 to 1048576", args_.passes);
+        const Renderer renderer(*job.scene, job.cameraFor(job.width, job.height), job.options, job.lights);
+        SampleBlocks blocks(file.film, job.goal, file.notes.passesOf(region));
+        auto saved = Clock::now();
+        for (int number = first; number <= last && !stopAsked; ++number) {
+            const auto pass = uint32_t(number - 1);
+            if (file.notes.has(region, pass)) continue;
+            if (blocks.left(region) == 0) break;
+            if (file.notes.meets(region, pass))
+                throw Error(fmt::format("it has pass {} of a part of that region", number), args_.film,
+                            "Render regions that do not overlap, or the same one");
+            renderer.renderPass(file.film, pass, region, Progress::none(), &blocks);
+            file.notes.add(region, pass);
+            blocks.update(file.film, pass + 1);
+            common_.err << fmt::format("\rframe {}: pass {} of {}", frame, number, last) << std::flush;
+            if (args_.film.empty() || Clock::now() - saved < kEach) continue;
+            writeFilm(args_.film, file);
+            saved = Clock::now();
+        }
+        if (!args_.film.empty()) writeFilm(args_.film, file);
+        if (stopAsked)
+            throw Error("stopped; what there is of the picture is kept", args_.film,
+                        "The same command goes on with it");
+    }
+
     const Common& common_;
     const RenderArgs& args_;
     Opened opened_;
@@ -123,13 +184,15 @@ class FrameRenderer {
 };
 
 std::vector<std::string> renderPictures(const Common& common, const RenderArgs& a, FrameRenderer& frames) {
-    const WriteOptions options = writeOptions(a);
+    const WriteOptions options = writeOptions(a.out, a.depth);
     const auto [first, last] = frameRange(a);
     std::vector<std::string> files;
     for (int frame = first; frame <= last; ++frame) {
-        const auto [job, film, clean] = frames.render(frame);
+        const auto [job, file, clean, facts] = frames.render(frame);
         files.push_back(frameName(a.out, frame, first != last));
-        saveRender(files.back(), {film, clean ? &*clean : nullptr}, job, options);
+        WriteOptions noted = options;
+        noted.notes.merge(pictureNotes(facts));
+        saveRender(files.back(), {file.film, clean ? &*clean : nullptr}, job, noted);
         if (!common.json) common.out << files.back() << "\n";
     }
     return files;
@@ -141,12 +204,12 @@ std::vector<std::string> renderVideo(const Common& common, const RenderArgs& a, 
         std::unique_ptr<VideoWriter> video;
         std::vector<uint32_t> screen;
         for (int frame = from; frame <= to; ++frame) {
-            const auto [job, film, clean] = frames.render(frame);
+            const auto [job, file, clean, facts] = frames.render(frame);
             if (!video) video = openVideo(temporary, a.out, {job.width, job.height, frames.rate()});
             if (clean)
                 toScreen(*clean, job.finish, screen);
             else
-                toScreen(film, job.finish, screen);
+                toScreen(file.film, job.finish, screen);
             video->add(screen);
         }
         video->finish();
@@ -160,16 +223,70 @@ std::vector<std::string> renderVideo(const Common& common, const RenderArgs& a, 
 void render(const Common& common, const RenderArgs& a) {
     std::optional<tbb::global_control> limit;
     if (a.threads > 0) limit.emplace(tbb::global_control::max_allowed_parallelism, size_t(a.threads));
+    if (!a.verify.empty()) return verify(common, a.scene, a.verify);
     const bool video = isVideo(a.out);
     // What is wrong with the request is said before the work.
     const auto [first, last] = frameRange(a);
     if (video && !a.depth.empty()) throw Error("a video has 8 bits", a.out, "Leave --depth out");
-    if (!video) writeOptions(a), frameName(a.out, first, first != last);
+    if (!video) writeOptions(a.out, a.depth), frameName(a.out, first, first != last);
+    if (!a.film.empty() && first != last) throw Error("a film is of one frame", a.film, "Render one frame");
+    if (!a.passes.empty()) framesIn(a.passes);
+    if (!a.film.empty()) askForStop();
     if (a.denoise) denoiser();
     const std::jthread warming([] { prepareImages(), prepareShading(); });  // beside the reading of meshes
     FrameRenderer frames(common, a);
     const auto files = video ? renderVideo(common, a, frames) : renderPictures(common, a, frames);
     if (common.json) common.out << jsonText(Json{{"files", files}}) << "\n";
+}
+
+/// What a film has, in words and as JSON.
+static void tellFilm(const Common& common, const FilmFile& f) {
+    if (!common.json) common.out << fmt::format("{} x {} pixels\n", f.film.width(), f.film.height());
+    Json ranges = Json::array();
+    for (const PassRange& p : f.notes.ranges) {
+        const Rect& r = p.region;
+        ranges.push_back(
+            {{"region", {r.x, r.y, r.width, r.height}}, {"passes", {p.first + 1, p.first + p.count}}});
+        if (!common.json)
+            common.out << fmt::format("passes {} to {} of {},{},{},{}\n", p.first + 1, p.first + p.count, r.x,
+                                      r.y, r.width, r.height);
+    }
+    Json passes = Json::array();
+    for (const PassInfo& info : passTable())
+        if (f.film.has(info.pass)) passes.push_back(info.id);
+    if (common.json)
+        common.out << jsonText(Json{{"width", f.film.width()},
+                                    {"height", f.film.height()},
+                                    {"passes", passes},
+                                    {"groups", f.film.groups()},
+                                    {"ranges", ranges}})
+                   << "\n";
+}
+
+void film(const Common& common, const FilmArgs& a) {
+    const bool isFilm = endingOf(a.out) == kFilmEnding;
+    if (!a.out.empty() && !isFilm) writeOptions(a.out, a.depth);
+    if (a.denoise) denoiser();
+    std::optional<FilmFile> sum;
+    for (const std::string& name : a.films) {
+        FilmFile one = readFilm(name, kMemoryOfFile, Progress::none());
+        if (sum)
+            addFilm(*sum, one, name);
+        else
+            sum = std::move(one);
+    }
+    if (a.out.empty()) return tellFilm(common, *sum);
+    if (isFilm) {
+        writeFilm(a.out, *sum);
+    } else {
+        std::optional<std::vector<V3f>> clean;
+        if (a.denoise) clean = denoise(sum->film, kMemoryOfFile, Progress::none());
+        saveRender(a.out, {sum->film, clean ? &*clean : nullptr}, sum->notes, writeOptions(a.out, a.depth));
+    }
+    if (common.json)
+        common.out << jsonText(Json{{"files", {a.out}}}) << "\n";
+    else
+        common.out << a.out << "\n";
 }
 
 }  // namespace ovrix::cli

@@ -36,6 +36,18 @@ void setPicture(const Document& document, const JobOptions& o, RenderJob& job) {
                     [&](const CameraOptions& c) { return c == job.cameras.back(); }))
         job.cameras.resize(1);
     job.finish = {exposure, value(kRender.tone) == "soft"};
+    job.goal = {.noise = float(value(kRender.noise)),
+                .least = uint32_t(value(kRender.leastSamples)),
+                .exposure = std::exp2(exposure)};
+}
+
+FilmLayout layoutOf(const Document& document, double frame, const RenderJob& job, bool fibres,
+                    std::vector<std::string> groups) {
+    Refs choices = document.renderSetting(kRender.passes, frame);
+    if (fibres) choices.emplace_back("fibre");
+    return {.passes = passesChosen(choices),
+            .groups = std::move(groups),
+            .exposure = int(std::lround(std::clamp(job.finish.exposure, -200.0f, 200.0f)))};
 }
 
 void setSurroundings(const SceneContext& scene, const JobOptions& o, ImageCache& images, RenderJob& job) {

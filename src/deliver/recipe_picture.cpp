@@ -101,7 +101,7 @@ void writeSamplePicture(const Document& sample, Evaluator& evaluator, const std:
     for (uint32_t pass = 0; pass < passes; ++pass)
         renderer.renderPass(film, pass, {0, 0, job.width, job.height}, progress);
     std::vector<V3f> clean;
-    if (hasDenoiser()) clean = denoise(film, sample, progress);
+    if (hasDenoiser()) clean = denoise(film, sample.memoryLimit(), progress);
     fs::create_directories(path.parent_path());
     saveRender(path, {film, clean.empty() ? nullptr : &clean}, job, defaultWriteOptions(path));
 }

@@ -5,14 +5,11 @@
 #include "base/error.h"
 #include "base/files.h"
 #include "io/denoiser/denoiser.h"
+#include "render/film/noise.h"
 #include "render/finish/denoise.h"
+#include "render/finish/ranked_coverage.h"
 
 namespace ovrix::deliver {
-
-static bool anyStrands(const Film& film) {
-    return std::any_of(film.pixels().begin(), film.pixels().end(),
-                       [](const FilmPixel& p) { return p.tangent != V3f(0.0f); });
-}
 
 std::string groupTitle(const std::vector<std::string>& groups, size_t group) {
     return groups[group].empty() ? "other lights" : groups[group];
@@ -33,64 +30,92 @@ static std::vector<std::string> groupLayers(const std::vector<std::string>& grou
     return layers;
 }
 
-Picture toPicture(const RenderedPicture& rendered, const FinishOptions* finish) {
+/// What is known of the noise: the variance of each pixel's light, and how many samples it has.
+static void addNoise(Picture& picture, const Film& film) {
+    for (int c = 0; c < 3; ++c) {
+        Channel out{std::string("variance.") + "RGB"[c], std::vector<float>(film.count()), true};
+        for (size_t i = 0; i < film.count(); ++i) {
+            const float error = errorOf(film, i)[c];
+            out.values[i] = error * error;
+        }
+        picture.channels.push_back(std::move(out));
+    }
+    Channel samples{"samples.N", std::vector<float>(film.count()), true};
+    for (size_t i = 0; i < film.count(); ++i) samples.values[i] = float(film.samples(i));
+    picture.channels.push_back(std::move(samples));
+}
+
+/// A pass as channels of a picture.
+static void addPass(Picture& picture, const Film& film, const PassInfo& info) {
+    if (info.pass == Pass::Half) return addNoise(picture, film);
+    if (info.pass == Pass::Alpha || info.gather == Gather::Cover) return;  // which are channels of their own
+    for (size_t c = 0; c < channelsOf(info.pass); ++c) {
+        const std::string channel = info.number ? "id" : std::string(1, info.channels[c]);
+        Channel out{std::string(info.id) + "." + channel, std::vector<float>(film.count()), info.whole};
+        for (size_t i = 0; i < film.count(); ++i) out.values[i] = film.value(info.pass, i, c);
+        picture.channels.push_back(std::move(out));
+    }
+}
+
+namespace {
+
+/// A kind of coverage: its layer in files, and the names of what it is of; null where that has only numbers.
+struct CoverageLayer {
+    Pass pass;
+    const char* name;
+    const std::map<uint32_t, std::string>* names;
+};
+
+std::vector<CoverageLayer> coverageLayers(const PictureNotes& notes) {
+    return {{Pass::ObjectCover, "CryptoObject", &notes.objectNames},
+            {Pass::LayerCover, "CryptoLayer", &notes.layerNames},
+            {Pass::MaterialCover, "CryptoMaterial", &notes.materialNames},
+            {Pass::ElementCover, "CryptoElement", nullptr}};
+}
+
+void addCoverage(Picture& picture, const Film& film, const CoverageLayer& layer) {
+    if (!film.has(layer.pass)) return;
+    auto planes =
+        layer.names ? rankedCoverage(film, layer.pass, *layer.names) : rankedCoverage(film, layer.pass);
+    for (size_t i = 0; i < planes.size(); ++i)  // two ranks in each four channels
+        picture.channels.push_back(
+            {fmt::format("{}{:02}.{}", layer.name, i / 4, "RGBA"[i % 4]), std::move(planes[i]), true});
+}
+
+}  // namespace
+
+static void addColors(Picture& picture, const std::string& layer, size_t count,
+                      const std::function<V3f(size_t)>& value) {
+    for (int c = 0; c < 3; ++c) {
+        Channel out{(layer.empty() ? "" : layer + ".") + "RGB"[c], std::vector<float>(count), false};
+        for (size_t i = 0; i < count; ++i) out.values[i] = value(i)[c];
+        picture.channels.push_back(std::move(out));
+    }
+}
+
+Picture toPicture(const RenderedPicture& rendered, const PictureNotes& notes, const FinishOptions* finish) {
     const Film& film = rendered.film;
     Picture picture{film.width(), film.height(), {}};
-    const size_t count = film.pixels().size();
-    const auto add = [&](const std::string& name, bool full, const auto& value) {
-        Channel c{name, std::vector<float>(count), full};
-        for (size_t i = 0; i < count; ++i) c.values[i] = value(film.pixels()[i]);
-        picture.channels.push_back(std::move(c));
-    };
-    const auto mean = [](const V3f& sum, const FilmPixel& p) {
-        return p.samples ? sum / float(p.samples) : V3f(0.0f);
-    };
-    const auto noisy = [&](const FilmPixel& p) {
-        return film.light(size_t(&p - film.pixels().data()), finish ? rendered.group : kAllLights);
-    };
-    const char* rgb[] = {"R", "G", "B"};
-    const char* xyz[] = {"X", "Y", "Z"};
-    const auto beauty = [&](const FilmPixel& p) {
-        const V3f light = rendered.clean ? (*rendered.clean)[size_t(&p - film.pixels().data())] : noisy(p);
+    const auto noisy = [&](size_t i) { return film.light(i, finish ? rendered.group : kAllLights); };
+    addColors(picture, "", film.count(), [&](size_t i) {
+        const V3f light = rendered.clean ? (*rendered.clean)[i] : noisy(i);
         return finish ? finished(light, *finish) : light;
-    };
-    for (int c = 0; c < 3; ++c) add(rgb[c], false, [&](const FilmPixel& p) { return beauty(p)[c]; });
-    add("A", false, [&](const FilmPixel& p) { return p.samples ? p.alpha / float(p.samples) : 0.0f; });
+    });
+    Channel alpha{"A", std::vector<float>(film.count()), false};
+    for (size_t i = 0; i < film.count(); ++i) alpha.values[i] = film.value(Pass::Alpha, i);
+    picture.channels.push_back(std::move(alpha));
     if (finish) return picture;
-    if (rendered.clean)
-        for (int c = 0; c < 3; ++c)
-            add(std::string("noisy.") + rgb[c], false, [&](const FilmPixel& p) { return noisy(p)[c]; });
-    add("depth.Z", true, [](const FilmPixel& p) { return p.depth; });
-    for (int c = 0; c < 3; ++c)
-        add(std::string("normal.") + xyz[c], false, [&](const FilmPixel& p) { return mean(p.normal, p)[c]; });
-    for (int c = 0; c < 3; ++c)
-        add(std::string("albedo.") + rgb[c], false, [&](const FilmPixel& p) { return mean(p.albedo, p)[c]; });
-    for (int c = 0; c < 3; ++c)
-        add(std::string("direct.") + rgb[c], false, [&](const FilmPixel& p) { return mean(p.direct, p)[c]; });
-    for (int c = 0; c < 3; ++c)
-        add(std::string("indirect.") + rgb[c], false,
-            [&](const FilmPixel& p) { return mean(p.indirect, p)[c]; });
-    if (anyStrands(film)) {
-        for (int c = 0; c < 3; ++c)
-            add(std::string("tangent.") + xyz[c], false,
-                [&](const FilmPixel& p) { return mean(p.tangent, p)[c]; });
-        const char* lobes[] = {"fibre_reflected", "fibre_through", "fibre_inner", "fibre_rest"};
-        for (size_t l = 0; l < 4; ++l)
-            for (int c = 0; c < 3; ++c)
-                add(std::string(lobes[l]) + "." + rgb[c], false,
-                    [&](const FilmPixel& p) { return mean(p.fibre[l], p)[c]; });
-    }
+    if (rendered.clean) addColors(picture, "noisy", film.count(), noisy);
+    for (const PassInfo& info : passTable())
+        if (film.layout().chosen(info.pass)) addPass(picture, film, info);
     const auto layers = groupLayers(film.groups());
     for (size_t g = 0; g < layers.size(); ++g)
-        for (int c = 0; c < 3; ++c)
-            add(layers[g] + "." + rgb[c], false,
-                [&](const FilmPixel& p) { return film.light(size_t(&p - film.pixels().data()), int(g))[c]; });
-    add("object.id", true, [](const FilmPixel& p) { return float(p.object); });
-    add("layer.id", true, [](const FilmPixel& p) { return float(p.layer); });
+        addColors(picture, layers[g], film.count(), [&](size_t i) { return film.light(i, int(g)); });
+    for (const CoverageLayer& layer : coverageLayers(notes)) addCoverage(picture, film, layer);
     return picture;
 }
 
-void saveRender(const std::filesystem::path& path, const RenderedPicture& rendered, const RenderJob& job,
+void saveRender(const std::filesystem::path& path, const RenderedPicture& rendered, const PictureNotes& notes,
                 const WriteOptions& options) {
     WriteOptions o = options;
     const auto list = [](const std::map<uint32_t, std::string>& names) {
@@ -99,18 +124,24 @@ void saveRender(const std::filesystem::path& path, const RenderedPicture& render
             text += fmt::format("{}{}={}", text.empty() ? "" : ";", id, name);
         return text;
     };
-    o.notes["ovrix:objects"] = list(job.objectNames);
-    o.notes["ovrix:layers"] = list(job.layerNames);
-    writeImage(path, toPicture(rendered, endingOf(path) == ".exr" ? nullptr : &job.finish), o);
+    o.notes["ovrix:objects"] = list(notes.objectNames);
+    o.notes["ovrix:layers"] = list(notes.layerNames);
+    for (const CoverageLayer& layer : coverageLayers(notes)) {
+        if (!rendered.film.has(layer.pass)) continue;
+        std::vector<std::string> names;
+        if (layer.names)
+            for (const auto& [number, name] : *layer.names) names.push_back(name);
+        o.notes.merge(coverageNotes(layer.name, names));
+    }
+    writeImage(path, toPicture(rendered, notes, endingOf(path) == ".exr" ? nullptr : &notes.finish), o);
 }
 
-std::vector<V3f> denoise(const Film& film, const Document& document, Progress& progress, int group) {
+std::vector<V3f> denoise(const Film& film, size_t memory, Progress& progress, int group) {
     const double bytes = denoiserBytes(film.width(), film.height());
-    if (bytes > double(document.memoryLimit()))
-        throw Error(
-            fmt::format("denoising a picture of {} x {} takes {}, more than the limit of {}", film.width(),
-                        film.height(), byteText(bytes), byteText(double(document.memoryLimit()))),
-            {}, "Raise the memory limit, or render without denoising");
+    if (bytes > double(memory))
+        throw Error(fmt::format("denoising a picture of {} x {} takes {}, more than the limit of {}",
+                                film.width(), film.height(), byteText(bytes), byteText(double(memory))),
+                    {}, "Raise the memory limit, or render without denoising");
     return denoised(film, *denoiser(), progress, group);
 }
 

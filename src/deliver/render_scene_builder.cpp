@@ -327,8 +327,10 @@ RenderJob RenderSceneBuilder::build(const SceneContext& scene, const JobOptions&
     groups_.clear();
     std::vector<Light> lights = lights_.make(scene, o.frame, job.problems);
     std::vector<SurfaceMaterial> materials = makeMaterials(scene, o, job, progress);
+    job.materialNames[kPlain + 1] = "plain grey";
+    for (uint32_t i = 0; i < worn_.size(); ++i)
+        job.materialNames[kWorn + i + 1] = document.get(worn_[i].material).name;
     elements_.clear();  // the scene has those that it needs
-    job.groups = groups_.names();
     displace(scene, o, materials, items, job, progress);
     const uint64_t hash = hashOf(document, items, o.frame);
     const bool rebuild = !scene_ || hash != sceneHash_;
@@ -352,14 +354,15 @@ RenderJob RenderSceneBuilder::build(const SceneContext& scene, const JobOptions&
         requireMemory(200.0 * double(scene_->instanceCount()), document.memoryLimit(),
                       double(scene_->instanceCount()));
     job.scene = scene_;
+    job.sceneHash = hash;
+    job.layout = layoutOf(document, o.frame, job, scene_->hasFibres(), groups_.names());
     job.lights = std::make_shared<const SceneLights>(*scene_, progress);
     return job;
 }
 
-void requireFilmMemory(const Document& document, int width, int height, size_t groups) {
+void requireFilmMemory(const Document& document, int width, int height, const FilmLayout& layout) {
     // The film, a copy of its last whole pass, and the picture on the screen.
-    const double pixel = double(sizeof(FilmPixel) + groups * sizeof(V3f));
-    const double bytes = double(width) * height * (2 * pixel + 8);
+    const double bytes = double(width) * height * (2 * layout.bytesOfPixel() + 8);
     if (bytes > double(document.memoryLimit()))
         throw Error(fmt::format("a picture of {} x {} takes {}, more than the limit of {}", width, height,
                                 byteText(bytes), byteText(double(document.memoryLimit()))),

@@ -14,18 +14,25 @@
 
 namespace ovrix::deliver {
 
+/// What a picture's files say beside its light.
+struct PictureNotes {
+    FinishOptions finish;
+    /// By the numbers in the film; 0 is nothing.
+    std::map<uint32_t, std::string> objectNames, layerNames, materialNames;
+};
+
 /// Everything one picture needs.
-struct RenderJob {
+struct RenderJob : PictureNotes {
     std::shared_ptr<const RenderScene> scene;
     std::shared_ptr<const SceneLights> lights;  ///< of the scene, ready to aim at
     std::vector<CameraOptions> cameras;  ///< at even times while the shutter is open; one that stands still
     RenderOptions options;
-    FinishOptions finish;
     int width = 0, height = 0, samples = 1;
-    std::map<uint32_t, std::string> objectNames, layerNames;  ///< by the ids in the film; 0 is nothing
-    std::map<uint32_t, std::string> nodeIds;                  ///< of both
-    std::vector<std::string> groups;    ///< of lights, as the film keeps them apart; empty for none
-    std::vector<std::string> problems;  ///< what was left out, and why
+    std::map<uint32_t, std::string> nodeIds;  ///< of objects and layers
+    uint64_t sceneHash = 0;                   ///< of what was made to be seen
+    NoiseGoal goal;                           ///< when a place has had enough
+    FilmLayout layout;                        ///< what the film keeps
+    std::vector<std::string> problems;        ///< what was left out, and why
     Camera cameraFor(int w, int h) const { return Camera(cameras, float(w) / float(h)); }
 };
 
@@ -103,7 +110,6 @@ class RenderSceneBuilder {
 };
 
 /// Throws an Error with the figure when a picture of that size would pass the limit.
-/// @param groups  of lights that are kept apart
-void requireFilmMemory(const Document& document, int width, int height, size_t groups = 0);
+void requireFilmMemory(const Document& document, int width, int height, const FilmLayout& layout = {});
 
 }  // namespace ovrix::deliver

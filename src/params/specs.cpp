@@ -115,6 +115,15 @@ ParamSpec refs(std::string id, std::string title, std::string kind, std::string 
     return spec;
 }
 
+ParamSpec choices(std::string id, std::string title, std::vector<std::string> choices, std::string help) {
+    return {.id = std::move(id),
+            .title = std::move(title),
+            .type = ParamType::Choices,
+            .initial = Refs{},
+            .help = std::move(help),
+            .choices = std::move(choices)};
+}
+
 ParamSpec unitNumber(std::string id, std::string title, double value, std::string help) {
     return number(std::move(id), std::move(title), value, {}, 0, 1, 0, 1, std::move(help));
 }

@@ -25,6 +25,8 @@ ParamSpec range(std::string id, std::string title, Range value, std::string unit
 ParamSpec text(std::string id, std::string title, std::string value, std::string help);
 ParamSpec file(std::string id, std::string title, std::string help);
 ParamSpec refs(std::string id, std::string title, std::string kind, std::string help);
+/// Any of several, in no order.
+ParamSpec choices(std::string id, std::string title, std::vector<std::string> choices, std::string help);
 /// A number from 0 to 1.
 ParamSpec unitNumber(std::string id, std::string title, double value, std::string help);
 /// How a number goes along something from 0 to 1.

@@ -5,9 +5,9 @@
 namespace ovrix::params {
 
 std::string typeName(ParamType type) {
-    static const char* names[] = {"bool",   "int",   "number", "range", "vector",  "color",
-                                  "choice", "text",  "file",   "ref",   "refs",    "mix",
-                                  "map",    "edits", "points", "cells", "profile", "combing"};
+    static const char* names[] = {"bool",   "int",   "number",  "range",   "vector", "color", "choice",
+                                  "text",   "file",  "ref",     "refs",    "mix",    "map",   "edits",
+                                  "points", "cells", "profile", "combing", "choices"};
     return names[size_t(type)];
 }
 
@@ -26,6 +26,7 @@ bool holdsType(ParamType type, const Value& value) {
         case ParamType::Color:
             return std::holds_alternative<Color>(value);
         case ParamType::Refs:
+        case ParamType::Choices:
             return std::holds_alternative<Refs>(value);
         case ParamType::PrototypeMix:
             return std::holds_alternative<PrototypeMix>(value);

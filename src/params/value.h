@@ -58,7 +58,8 @@ enum class ParamType {
     Points,
     Cells,
     Profile,
-    Combing
+    Combing,
+    Choices
 };
 
 /// What a change of a parameter changes: what is made; only where it stands; only how that looks or is shown;
@@ -75,7 +76,7 @@ struct ParamSpec {
     double softMin = 0.0, softMax = 1.0;     ///< what dragging covers
     bool drivable = false;                   ///< may take a field
     std::string help = {};                   ///< one line
-    std::vector<std::string> choices = {};   ///< for Choice
+    std::vector<std::string> choices = {};   ///< for Choice and Choices
     /// For Ref, Refs, PrototypeMix: "object", "object or layer", "material"... For File: "sequence" where
     /// #### may stand for the frame, "tiled" for an image that <UDIM> may stand in, "vectors" for a grid of
     /// them, "strands"; else what fits the node.

@@ -1,4 +1,8 @@
 // Drives the render pane: regions, pins, saving, stopping.
+#include <QMenu>
+#include <set>
+
+#include "app/widgets/choices_button.h"
 #include "app_test.h"
 #include "io/denoiser/denoiser.h"
 
@@ -14,6 +18,7 @@ class RenderPaneTest : public WindowFixture {
     void denoisesWhatIsThereAndGivesItBack();
     void focusesWhereThePictureIsClicked();
     void showsTheLightOfAGroupAlone();
+    void showsPassesAndWhereSamplesWent();
 };
 
 void RenderPaneTest::rendersARegionPinsAndSaves() {
@@ -111,7 +116,7 @@ void RenderPaneTest::savesAndReopensToTheSamePicture() {
     worker.start({driver->window.controller().scene(), 1, 96, 54, std::nullopt, false, std::nullopt, 2});
     worker.waitIdle();
     for (size_t i = 0; i < first.size(); ++i)
-        QCOMPARE(worker.film()->pixels()[i].direct + worker.film()->pixels()[i].indirect, first[i]);
+        QCOMPARE(worker.film()->pixel(i).direct + worker.film()->pixel(i).indirect, first[i]);
 }
 
 void RenderPaneTest::stopsFast() {
@@ -163,7 +168,7 @@ void RenderPaneTest::focusesWhereThePictureIsClicked() {
         int at = -1;
         const int width = film->width();
         const auto fits = [&](int i) {
-            const FilmPixel& p = film->at(i % width, i / width);
+            const FilmPixel p = film->at(i % width, i / width);
             return p.alpha == float(p.samples) && p.object && (p.layer != 0) == layer;
         };
         // In the midst of it: the picture is shown smaller than it is.
@@ -252,7 +257,7 @@ void RenderPaneTest::showsTheLightOfAGroupAlone() {
     makeLayer();
     auto& c = driver->window.controller();
     auto* pane = driver->window.renderPane();
-    auto* groups = pane->findChild<QComboBox*>("lightGroups");
+    auto* groups = pane->findChild<QComboBox*>("shown");
     const auto begin = [&] {
         driver->settle();
         pane->setLive(true);
@@ -265,7 +270,8 @@ void RenderPaneTest::showsTheLightOfAGroupAlone() {
         QTest::mouseClick(denoise, Qt::LeftButton);
     QTest::keyClick(&driver->window, Qt::Key_R, Qt::ControlModifier);
     begin();
-    QVERIFY(!groups->isVisible());  // nothing to choose
+    QVERIFY(groups->isVisible());
+    QVERIFY(groups->itemData(1).toString() == "direct");  // no groups to choose
     c.selection().select("sun");
     driver->settle();
     auto* name = driver->editor<QLineEdit>("sun/group");
@@ -276,7 +282,6 @@ void RenderPaneTest::showsTheLightOfAGroupAlone() {
     QCOMPARE(c.document().value("sun", "group"), Value(std::string("low sun")));
     begin();
     QVERIFY(groups->isVisible());
-    QCOMPARE(groups->count(), 3);
     QCOMPARE(groups->itemText(1), QString("other lights"));
     QCOMPARE(groups->itemText(2), QString("low sun"));
     const auto choose = [&](int at) {  // as the keyboard does
@@ -315,8 +320,70 @@ void RenderPaneTest::showsTheLightOfAGroupAlone() {
     QCOMPARE(qGray(pane->picture()->image().pixel(2, 2)), 0);
     c.undo();
     begin();
-    QVERIFY(!groups->isVisible());
+    QCOMPARE(groups->currentIndex(), 0);
     QVERIFY(qGray(pane->picture()->image().pixel(2, 2)) > 20);
+}
+
+void RenderPaneTest::showsPassesAndWhereSamplesWent() {
+    makeLayer();
+    auto& c = driver->window.controller();
+    auto* pane = driver->window.renderPane();
+    auto* shown = pane->findChild<QComboBox*>("shown");
+    if (auto* denoise = pane->findChild<QToolButton*>("denoise"); denoise->isChecked())
+        QTest::mouseClick(denoise, Qt::LeftButton);
+    // Passes are chosen in a menu that stays open.
+    c.selection().select("render");
+    driver->settle();
+    auto* passes = driver->editor<ChoicesButton>("render/passes");
+    QVERIFY(passes);
+    QCOMPARE(passes->text(), QString("none"));
+    QTimer::singleShot(0, this, [&] {
+        QMenu* menu = passes->menu();
+        for (QAction* action : menu->actions())
+            if (action->text() == "uv" || action->text() == "coat")
+                QTest::mouseClick(menu, Qt::LeftButton, {}, menu->actionGeometry(action).center());
+        QVERIFY(menu->isVisible());
+        QTest::keyClick(menu, Qt::Key_Escape);
+    });
+    QTest::mouseClick(passes, Qt::LeftButton);
+    QCOMPARE(c.document().value("render", "passes"), Value(Refs{"uv", "coat"}));
+    QCOMPARE(passes->text(), QString("uv, coat"));
+    c.setValue({"render", "", "noise"}, 0.05);
+    c.setValue({"render", "", "least_samples"}, int64_t(4));
+    c.setValue({"render", "", "samples"}, int64_t(32));
+    driver->settle();
+    QTest::keyClick(&driver->window, Qt::Key_R, Qt::ControlModifier);
+    pane->setLive(true);
+    QVERIFY(driver->waitFor([&] { return pane->last().pass >= 4; }));
+    QVERIFY(driver->waitFor([&] { return pane->last().done && !pane->worker().busy(); }));
+    const auto film = pane->worker().film();
+    QVERIFY(film->has(Pass::Uv) && film->has(Pass::CoatDirect));
+    std::set<uint32_t> counts;
+    for (size_t i = 0; i < film->count(); ++i) counts.insert(film->samples(i));
+    QVERIFY(counts.size() > 1);  // some places had enough before others
+    const auto choose = [&](const QString& id) {
+        const QImage before = pane->picture()->image();
+        shown->setFocus();
+        const int at = shown->findData(id);
+        QVERIFY(at > 0);
+        while (shown->currentIndex() != at)
+            QTest::keyClick(shown, shown->currentIndex() < at ? Qt::Key_Down : Qt::Key_Up);
+        QVERIFY(
+            driver->waitFor([&] { return !pane->worker().busy() && pane->picture()->image() != before; }));
+    };
+    const QImage light = pane->picture()->image();
+    choose("normal");
+    QCOMPARE(pane->picture()->image().pixel(2, 2), QRgb(0xFF000000));  // the sky has none
+    choose("uv");
+    choose("samples");
+    std::set<QRgb> colors;
+    for (int y = 0; y < film->height(); ++y)
+        for (int x = 0; x < film->width(); ++x) colors.insert(pane->picture()->image().pixel(x, y));
+    QCOMPARE(colors.size(), counts.size());
+    QCOMPARE(pane->worker().film().get(), film.get());  // nothing is rendered again
+    while (shown->currentIndex() != 0) QTest::keyClick(shown, Qt::Key_Up);
+    QVERIFY(driver->waitFor([&] { return !pane->worker().busy() && pane->picture()->image() == light; }));
+    pane->stop();
 }
 
 static const RegisteredTest<RenderPaneTest> registered;

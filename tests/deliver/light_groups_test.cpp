@@ -20,7 +20,7 @@ struct Grouped : Studio {
         return builder.build(scene(), {}, Progress::none());
     }
     Film filmOf(const RenderJob& job, int size = 8, int passes = 4) {
-        Film film(size, size, job.groups);
+        Film film(size, size, job.layout);
         const Renderer renderer(*job.scene, job.cameraFor(size, size), job.options, job.lights);
         for (int pass = 0; pass < passes; ++pass)
             renderer.renderPass(film, uint32_t(pass), {0, 0, size, size}, Progress::none());
@@ -38,34 +38,34 @@ std::vector<std::string> namesOf(const Picture& picture) {
 
 TEST_CASE("lights without a group are not kept apart, and named ones share by name", "[translate][groups]") {
     Grouped s;
-    CHECK(s.job().groups.empty());
+    CHECK(s.job().layout.groups.empty());
     s.set(s.sun + "/group", "day");
-    CHECK(s.job().groups == std::vector<std::string>{"", "day"});
+    CHECK(s.job().layout.groups == std::vector<std::string>{"", "day"});
     s.set(s.dome + "/group", " day ");
     s.set(s.glow + "/emission_group", "neon sign");
     const RenderJob job = s.job();
-    CHECK(job.groups == std::vector<std::string>{"", "day", "neon sign"});
+    CHECK(job.layout.groups == std::vector<std::string>{"", "day", "neon sign"});
     for (const Light& light : job.scene->lights) CHECK(light.group == 1);
     // One that is not rendered has no part in it.
     s.document = withText(s.document, s.sun + "/rendered", "false");
     s.document = withText(s.document, s.dome + "/rendered", "false");
-    CHECK(s.job().groups == std::vector<std::string>{"", "neon sign"});
+    CHECK(s.job().layout.groups == std::vector<std::string>{"", "neon sign"});
 }
 
 TEST_CASE("the group of what glows is that of the material which does", "[translate][groups][over]") {
     Grouped s;
     s.set(s.glow + "/emission_group", "neon");
     s.set(s.glow + "/emission_luminance", "0");
-    CHECK(s.job().groups.empty());  // nothing is in it
+    CHECK(s.job().layout.groups.empty());  // nothing is in it
     const std::string below = s.add("surface");
     s.set(s.other + "/material", below);
     s.set(below + "/over", s.glow);
     s.set(below + "/emission_group", "below");
     s.set(s.glow + "/emission_luminance", "500");
-    CHECK(s.job().groups == std::vector<std::string>{"", "neon"});
+    CHECK(s.job().layout.groups == std::vector<std::string>{"", "neon"});
     const Film film = s.filmOf(s.job());
     V3f neon(0.0f);
-    for (size_t i = 0; i < film.pixels().size(); ++i) neon += film.light(i, 1);
+    for (size_t i = 0; i < film.count(); ++i) neon += film.light(i, 1);
     CHECK(neon.x > 0.1f);
 }
 
@@ -76,7 +76,7 @@ TEST_CASE("a file of passes holds each group's light under its name", "[translat
     s.set(s.glow + "/emission_group", "other");
     const RenderJob job = s.job();
     const Film film = s.filmOf(job);
-    const Picture passes = toPicture({film}, nullptr);
+    const Picture passes = toPicture({film}, {}, nullptr);
     const auto names = namesOf(passes);
     for (const char* name : {"light_other.R", "light_low_sun.G", "light_low_sun_2.B", "light_other_2.R"})
         CHECK(std::count(names.begin(), names.end(), name) == 1);
@@ -92,7 +92,7 @@ TEST_CASE("a file of passes holds each group's light under its name", "[translat
                   Approx(whole[i]).epsilon(1e-4).margin(1e-6));
     }
     // The finished picture of one group.
-    const Picture finished = toPicture({film, nullptr, 1}, &job.finish);
+    const Picture finished = toPicture({film, nullptr, 1}, job, &job.finish);
     CHECK(finished.channels.size() == 4);
     const V3f seen = ovrix::render::finished(film.light(27, 1), job.finish);
     for (int k = 0; k < 3; ++k) CHECK(finished.channels[size_t(k)].values[27] == seen[k]);
@@ -100,10 +100,10 @@ TEST_CASE("a file of passes holds each group's light under its name", "[translat
     CHECK(std::filesystem::file_size(s.folder / "a.exr") > 1000);
 }
 
-TEST_CASE("the memory of a film counts its groups", "[translate][groups][memory]") {
+TEST_CASE("the memory of a film counts its groups and passes", "[translate][groups][memory]") {
     Document d = Document::fresh();
     d = withText(d, "scene/memory", "0.5");
     const int size = 1200;
     CHECK_NOTHROW(requireFilmMemory(d, size, size));
-    CHECK_THROWS_AS(requireFilmMemory(d, size, size, 12), Error);
+    CHECK_THROWS_AS(requireFilmMemory(d, size, size, {.groups = std::vector<std::string>(12, "g")}), Error);
 }

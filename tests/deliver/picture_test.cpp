@@ -123,7 +123,7 @@ TEST_CASE("what is far from the eye and from the middle of the world shades itse
     // From above the light comes evenly to the upper half of the ball: no pixel there is dark.
     for (int y = 0; y < 48; ++y)
         for (int x = 0; x < 48; ++x) {
-            const FilmPixel& p = film.at(x, y);
+            const FilmPixel p = film.at(x, y);
             if (p.alpha < float(p.samples) || p.normal.y < 0.4f * float(p.samples)) continue;
             INFO(x << ", " << y);
             CHECK(film.beauty(x, y).x > 0.02f);

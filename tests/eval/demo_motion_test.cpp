@@ -72,12 +72,12 @@ TEST_CASE("moving scenes open from their bakes, are as the bake says, and move i
         if (c.severity != Severity::Note) FAIL_CHECK(c.text);
     const Film early = scene.render(24), late = scene.render(60);
     double light = 0, other = 0;
-    for (size_t i = 0; i < early.pixels().size(); ++i) {
-        const V3f p = early.pixels()[i].direct + early.pixels()[i].indirect,
-                  q = late.pixels()[i].direct + late.pixels()[i].indirect;
+    for (size_t i = 0; i < early.count(); ++i) {
+        const V3f p = early.pixel(i).direct + early.pixel(i).indirect,
+                  q = late.pixel(i).direct + late.pixel(i).indirect;
         CHECK(isFinite(p));
         light += double(p.y), other += double((p - q).length());
     }
-    CHECK(light / double(early.pixels().size()) > 0.01);  // shown at an exposure of its own, but never black
+    CHECK(light / double(early.count()) > 0.01);  // shown at an exposure of its own, but never black
     CHECK(other > 0);
 }

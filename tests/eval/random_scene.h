@@ -36,6 +36,12 @@ class RandomScenes {
                 return Color(float(unit()), float(unit()), float(10 * unit()));
             case ParamType::Choice:
                 return spec.choices[below(spec.choices.size())];
+            case ParamType::Choices: {
+                Refs some;
+                for (const std::string& choice : spec.choices)
+                    if (below(3) == 0) some.push_back(choice);
+                return some;
+            }
             case ParamType::Ref:
                 return anyNode(d);
             case ParamType::Refs:

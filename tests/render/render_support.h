@@ -17,6 +17,24 @@ inline SurfaceMaterial plain(float base, float roughness, float metalness, float
     return m;
 }
 
+/// Bit by bit, coverage too.
+inline bool sameFilms(const Film& a, const Film& b) {
+    std::array<std::vector<std::vector<int64_t>>, 2> planes;
+    for (const Film* f : {&a, &b}) {
+        auto& own = planes[f == &b];
+        f->eachPlane([&](const std::string&, const auto& numbers, size_t) {
+            own.emplace_back(numbers.begin(), numbers.end());
+        });
+        for (const PassInfo& info : passTable())
+            for (const Coverage& cover : f->covers(info.pass)) {
+                own.emplace_back();
+                for (const Coverage::Seen& s : cover.all())
+                    own.back().push_back(int64_t(s.number) << 32 | s.count);
+            }
+    }
+    return planes[0] == planes[1];
+}
+
 /// A box with sharp edges.
 inline MeshPtr sharpBox(const V3f& size) {
     auto mesh = makeBox(size);
@@ -32,7 +50,7 @@ inline void addTo(RenderScene& scene, const MeshPtr& mesh, const SurfaceMaterial
 
 inline Film render(const RenderScene& scene, const CameraOptions& camera, int size, int passes, int bounces,
                    float limit = 0) {
-    Film film(size, size);
+    Film film(size, size, {.passes = passesChosen(passChoices())});
     RenderOptions o;
     o.bounces = bounces;
     o.limit = limit;

@@ -15,6 +15,7 @@
 #include "app/recipe/field_stack.h"
 #include "app/recipe/mix_editor.h"
 #include "app/theme/theme.h"
+#include "app/widgets/choices_button.h"
 #include "app/widgets/color_button.h"
 #include "app/widgets/curve_box.h"
 #include "app/widgets/key_button.h"
@@ -121,6 +122,8 @@ QWidget* ParamRow::makeEditor() {
             return makeColor();
         case ParamType::Choice:
             return makeChoice();
+        case ParamType::Choices:
+            return makeChoices();
         case ParamType::Ref:
             return makeRef();
         case ParamType::Refs:
@@ -226,6 +229,16 @@ QWidget* ParamRow::makeChoice() {
         box->setCurrentText(QString::fromStdString(std::get<std::string>(p.at(controller_.clock().frame()))));
     });
     return box;
+}
+
+QWidget* ParamRow::makeChoices() {
+    auto* button = new ChoicesButton(spec_.choices);
+    connect(button, &ChoicesButton::changed, this,
+            [this](const Refs& chosen) { controller_.setValue(path_, chosen); });
+    refreshers_.push_back([this, button](const Param& p) {
+        button->setChosen(std::get<Refs>(p.at(controller_.clock().frame())));
+    });
+    return button;
 }
 
 namespace {

@@ -43,6 +43,7 @@ class ParamRow : public QWidget {
     QWidget* makeNumbers(size_t count);
     QWidget* makeBool();
     QWidget* makeChoice();
+    QWidget* makeChoices();
     QWidget* makeFile();
     QWidget* makeRef();
     using RefsChange = std::function<void(const std::function<void(Refs&)>& edit)>;

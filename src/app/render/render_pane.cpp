@@ -99,14 +99,14 @@ QWidget* RenderPane::makeHead() {
     state_->setProperty("muted", true);
     state_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
     state_->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
-    lights_ = new QComboBox;
-    lights_->setObjectName("lightGroups");
-    lights_->addItem("All lights");
-    lights_->setToolTip("What gives the light that is shown: all, or one group of lights");
-    lights_->setFixedWidth(px(104));
-    lights_->hide();
+    shown_ = new QComboBox;
+    shown_->setObjectName("shown");
+    shown_->addItem("Picture");
+    shown_->setToolTip("What is shown of the render: the picture, the light of one group, or another pass");
+    shown_->setFixedWidth(px(124));
+    shown_->hide();
     line->addWidget(title_);
-    line->addWidget(lights_);
+    line->addWidget(shown_);
     line->addSpacing(px(6));
     line->addWidget(state_, 1);
     play_ = barButton("play", "Render on every change, or stop (Space)", true);
@@ -174,9 +174,7 @@ void RenderPane::followControls() {
     });
     for (QComboBox* b : {camera_, size_})
         connect(b, &QComboBox::currentIndexChanged, this, &RenderPane::restartSoon);
-    connect(lights_, &QComboBox::currentIndexChanged, this, [this](int at) {
-        worker_.showGroup(at > 0 ? std::optional(groups_[size_t(at - 1)]) : std::nullopt);
-    });
+    connect(shown_, &QComboBox::currentIndexChanged, this, &RenderPane::showChosen);
     connect(draft_, &QToolButton::toggled, this, &RenderPane::restartSoon);
     connect(play_, &QToolButton::clicked, this, [this](bool on) { setLive(on); });
     connect(picture_, &PictureArea::probed, this, &RenderPane::probe);
@@ -251,28 +249,34 @@ void RenderPane::restart() {
 
 void RenderPane::stop() { setLive(false); }
 
-void RenderPane::listGroups(const std::vector<std::string>& groups) {
-    if (groups == groups_) return;
-    const int shown = lights_->currentIndex();
-    const std::string name = shown > 0 ? groups_[size_t(shown - 1)] : std::string();
-    groups_ = groups;
+void RenderPane::showChosen() {
+    HeatTable heat;
+    for (size_t i = 0; i < heat.size(); ++i) heat[i] = heatColor(float(i) / 255.0f).rgb();
+    worker_.show(shown_->currentData().toString().toStdString(), heat);
+}
+
+/// What the film has to be looked at; what was chosen stays so where it is there.
+void RenderPane::listViews(const FilmLayout& layout) {
+    if (shown_->count() > 1 && layout == layout_) return;
+    const QString chosen = shown_->currentData().toString();
+    layout_ = layout;
     {
-        const QSignalBlocker quiet(lights_);
-        lights_->clear();
-        lights_->addItem("All lights");
-        for (size_t g = 0; g < groups.size(); ++g)
-            lights_->addItem(QString::fromStdString(groupTitle(groups, g)));
-        const auto again = std::find(groups.begin(), groups.end(), name);
-        if (shown > 0 && again != groups.end()) lights_->setCurrentIndex(1 + int(again - groups.begin()));
+        const QSignalBlocker quiet(shown_);
+        shown_->clear();
+        shown_->addItem("Picture", QString());
+        for (const FilmViewEntry& entry :
+             filmViews(layout, [&](size_t group) { return groupTitle(layout.groups, group); }))
+            shown_->addItem(QString::fromStdString(entry.title), QString::fromStdString(entry.id));
+        shown_->setCurrentIndex(std::max(0, shown_->findData(chosen)));
     }
-    if (lights_->currentIndex() == 0) worker_.showGroup({});
-    lights_->setVisible(!groups.empty());
-    title_->setVisible(groups.empty());  // there is room for one
+    showChosen();
+    shown_->show();
+    title_->hide();  // there is room for one
 }
 
 void RenderPane::onUpdate(const RenderUpdate& u) {
     last_ = u;
-    if (!u.image.isNull()) listGroups(u.groups);
+    if (!u.image.isNull()) listViews(u.layout);
     if (!u.image.isNull()) picture_->setImage(u.image);
     QString text;
     if (u.failed)
@@ -289,7 +293,13 @@ void RenderPane::onUpdate(const RenderUpdate& u) {
                    .arg(u.passes)
                    .arg(clockText(u.seconds / u.pass * (u.passes - u.pass)));
     state_->setText(text);
-    state_->setToolTip(u.failed ? u.state : QString());
+    const double bytes = u.layout.bytesOfPixel() * u.image.width() * u.image.height();
+    state_->setToolTip(u.failed           ? u.state
+                       : u.image.isNull() ? QString()
+                                          : QString("%1 x %2 pixels; the film takes %3")
+                                                .arg(u.image.width())
+                                                .arg(u.image.height())
+                                                .arg(QString::fromStdString(byteText(bytes))));
     if (u.failed) controller_.say(u.state, true);
     if (!u.note.isEmpty()) {
         controller_.say(u.note, true);
@@ -305,10 +315,10 @@ void RenderPane::probe(int x, int y) {
         y >= film->height())
         return;
     const size_t pixel = size_t(y) * size_t(film->width()) + size_t(x);
-    const int group = worker_.shownGroup(*film);
+    const int group = worker_.shownView(*film).group;
     const V3f c =
         clean && worker_.denoising() && group == kAllLights ? (*clean)[pixel] : film->light(pixel, group);
-    const FilmPixel& p = film->at(x, y);
+    const FilmPixel p = film->at(x, y);
     QString text = QString("%1,%2  %3 %4 %5")
                        .arg(x)
                        .arg(y)
@@ -327,7 +337,7 @@ void RenderPane::probe(int x, int y) {
 void RenderPane::focusAt(int x, int y, bool follow) {
     const auto [film, clean, job] = worker_.rendered();
     if (!film || !job || x >= film->width() || y >= film->height()) return;
-    const FilmPixel& p = film->at(x, y);
+    const FilmPixel p = film->at(x, y);
     if (p.depth <= 0) return controller_.say("Nothing stands there to focus on", true);
     const Camera seen = job->cameraFor(film->width(), film->height());
     const V3f place = seen.placeAt((float(x) + 0.5f) / float(film->width()),
@@ -400,16 +410,16 @@ void RenderPane::save(const QString& file, std::optional<PixelDepth> depth) {
     if (!rendered.film) return controller_.say("There is no picture to save yet: render first", true);
     std::filesystem::path path = file.toStdString();
     if (path.extension().empty()) path += ".exr";
-    const auto work = [rendered, path, depth, document = controller_.document(),
+    const auto work = [rendered, path, depth, memory = controller_.document().memoryLimit(),
                        denoising = worker_.denoising(),
-                       shown = worker_.shownGroup(*rendered.film)](Progress& progress) {
+                       shown = worker_.shownView(*rendered.film).group](Progress& progress) {
         WriteOptions options = defaultWriteOptions(path);
         const int group = endingOf(path) == ".exr" ? kAllLights : shown;
         if (depth) options.depth = *depth;
         auto clean = group == kAllLights ? rendered.clean : nullptr;
         if (denoising && !clean)  // passes have come since what is shown was made
             clean =
-                std::make_shared<const std::vector<V3f>>(denoise(*rendered.film, document, progress, group));
+                std::make_shared<const std::vector<V3f>>(denoise(*rendered.film, memory, progress, group));
         saveRender(path, {*rendered.film, denoising ? clean.get() : nullptr, group}, *rendered.job, options);
         return QString::fromStdString(path.filename().string());
     };

@@ -85,7 +85,8 @@ class RenderPane : public QWidget {
     void onUpdate(const RenderUpdate& update);
     QSize renderSize() const;
     /// Offers the groups of lights that are kept apart, and hides where there are none.
-    void listGroups(const std::vector<std::string>& groups);
+    void listViews(const FilmLayout& layout);
+    void showChosen();
     void probe(int x, int y);
     /// The scene's camera is sharp where that pixel's place is.
     void focusAt(int x, int y, bool follow);
@@ -100,11 +101,11 @@ class RenderPane : public QWidget {
     ViewWidget* view_;
     bool live_ = false;
     RenderUpdate last_;
-    std::vector<std::string> groups_;
+    FilmLayout layout_;  // of the film that is shown
     std::optional<Rect> region_;
     QSize regionSize_;
     QLabel *title_, *state_, *probe_;
-    QComboBox *camera_, *size_, *lights_;
+    QComboBox *camera_, *size_, *shown_;
     QToolButton *play_, *regionButton_, *focusButton_, *draft_, *denoise_;
     PictureArea* picture_;
     QHBoxLayout* pins_;

@@ -62,19 +62,21 @@ void RenderWorker::setDenoising(bool on) {
     if (denoising_.exchange(on) != on) postShowAgain();
 }
 
-void RenderWorker::showGroup(const std::optional<std::string>& name) {
+void RenderWorker::show(const std::string& id, const HeatTable& heat) {
     {
         std::lock_guard lock(mutex_);
-        if (std::exchange(shownName_, name) == name) return;
+        if (shownId_ == id && heat_ == heat) return;
+        shownId_ = id, heat_ = heat;
     }
     postShowAgain();
 }
 
-int RenderWorker::shownGroup(const Film& film) const {
+FilmView RenderWorker::shownView(const Film& film) const {
     std::lock_guard lock(mutex_);
-    const auto& groups = film.groups();
-    const auto at = shownName_ ? std::find(groups.begin(), groups.end(), *shownName_) : groups.end();
-    return at == groups.end() ? kAllLights : int(at - groups.begin());
+    if (shownId_.empty()) return {};
+    for (const FilmViewEntry& entry : filmViews(film.layout(), [](size_t) { return std::string(); }))
+        if (entry.id == shownId_) return entry.view;
+    return {};
 }
 
 void RenderWorker::postShowAgain() {
@@ -87,16 +89,17 @@ void RenderWorker::postShowAgain() {
     });
 }
 
-bool RenderWorker::wantsCleaning(int pass, int passes) const {
-    return denoising_ && (!shownClean_ || std::has_single_bit(unsigned(pass)) || pass == passes);
+bool RenderWorker::wantsCleaning(int pass, bool last) const {
+    return denoising_ && (!shownClean_ || std::has_single_bit(unsigned(pass)) || last);
 }
 
 /// What goes wrong is said, and the picture stays as noisy as it is.
 void RenderWorker::clean(const Film& film, const Document& document, RenderUpdate& update,
                          Progress& progress) {
     try {
-        const int group = shownGroup(film);
-        shownClean_ = std::make_shared<const std::vector<V3f>>(denoise(film, document, progress, group));
+        const int group = shownView(film).group;
+        shownClean_ =
+            std::make_shared<const std::vector<V3f>>(denoise(film, document.memoryLimit(), progress, group));
         cleanGroup_ = group;
         std::lock_guard lock(mutex_);
         if (group == kAllLights) rendered_.clean = shownClean_;
@@ -113,8 +116,7 @@ void RenderWorker::clean(const Film& film, const Document& document, RenderUpdat
 void RenderWorker::showAgain(Progress& progress) {
     const RenderedFilm kept = rendered();
     if (!kept.film) return;
-    const int group = shownGroup(*kept.film);
-    if (denoising_ == (shownClean_ != nullptr) && group == publishedGroup_) return;
+    if (denoising_ == (shownClean_ != nullptr) && shownView(*kept.film) == publishedView_) return;
     shownClean_.reset();
     RenderUpdate update = last_;
     update.done = true;  // one that was stopped is not waited for
@@ -123,12 +125,18 @@ void RenderWorker::showAgain(Progress& progress) {
 }
 
 void RenderWorker::publish(const Film& film, const FinishOptions& finish, RenderUpdate update) {
-    publishedGroup_ = shownGroup(film);
-    update.clean = shownClean_ && cleanGroup_ == publishedGroup_;
-    if (update.clean)
+    publishedView_ = shownView(film);
+    const bool light = publishedView_.kind == FilmView::Kind::Light;
+    update.clean = light && shownClean_ && cleanGroup_ == publishedView_.group;
+    if (update.clean) {
         toScreen(*shownClean_, finish, screen_);
-    else
-        toScreen(film, finish, screen_, publishedGroup_);
+    } else {
+        const HeatTable heat = [&] {
+            std::lock_guard lock(mutex_);
+            return heat_;
+        }();
+        toScreen(film, publishedView_, finish, heat, screen_);
+    }
     update.image = QImage(reinterpret_cast<const uchar*>(screen_.data()), film.width(), film.height(),
                           QImage::Format_RGB32)
                        .copy();
@@ -137,14 +145,14 @@ void RenderWorker::publish(const Film& film, const FinishOptions& finish, Render
 
 /// A region goes into what was there; a whole picture starts anew.
 std::shared_ptr<Film> RenderWorker::startFilm(const RenderRequest& r, const Rect& region,
-                                              const std::vector<std::string>& groups) const {
+                                              const FilmLayout& layout) const {
     std::shared_ptr<const Film> last = film();
     if (!r.region || !last || last->width() != r.width || last->height() != r.height ||
-        last->groups() != groups)
-        return std::make_shared<Film>(r.width, r.height, groups);
+        last->layout() != layout)
+        return std::make_shared<Film>(r.width, r.height, layout);
     auto film = std::make_shared<Film>(*last);
     for (int y = region.y; y < region.y + region.height; ++y)
-        for (int x = region.x; x < region.x + region.width; ++x) film->clear(x, y);
+        for (int x = region.x; x < region.x + region.width; ++x) film->clear(film->indexOf(x, y));
     return film;
 }
 
@@ -158,18 +166,18 @@ void RenderWorker::render(const RenderRequest& r, Progress& progress) {
                                                            .height = r.height,
                                                            .view = r.camera},
                                                           progress));
-    requireFilmMemory(r.scene.document, r.width, r.height, job->groups.size());
+    requireFilmMemory(r.scene.document, r.width, r.height, job->layout);
     if (r.camera) job->cameras = {*r.camera};
     const int passes = r.samples > 0 ? r.samples : job->samples;
     const Renderer renderer(*job->scene, job->cameraFor(r.width, r.height), job->options, job->lights);
     const Rect region = r.region.value_or(Rect{0, 0, r.width, r.height});
-    auto film = startFilm(r, region, job->groups);
+    auto film = startFilm(r, region, job->layout);
     shownClean_.reset();
     document_ = r.scene.document;
     RenderUpdate update;
     update.passes = passes;
     update.problems = job->problems;
-    update.groups = job->groups;
+    update.layout = job->layout;
     for (int step : {8, 4, 2}) {  // coarse first, so that a change is seen at once
         Film coarse = *film;
         renderer.renderPreview(coarse, step, region, progress);
@@ -178,13 +186,17 @@ void RenderWorker::render(const RenderRequest& r, Progress& progress) {
         publish(coarse, job->finish, update);
     }
     update.state.clear();
-    for (int pass = 0; pass < passes; ++pass) {
-        renderer.renderPass(*film, uint32_t(pass), region, progress);
-        const bool cleaning = wantsCleaning(pass + 1, passes), last = pass + 1 == passes;
+    SampleBlocks blocks(*film, job->goal);
+    bool last = false;
+    for (int pass = 0; !last; ++pass) {
+        renderer.renderPass(*film, uint32_t(pass), region, progress, &blocks);
+        blocks.update(*film, uint32_t(pass) + 1);
+        last = pass + 1 == passes || blocks.left(region) == 0;
+        const bool cleaning = wantsCleaning(pass + 1, last);
         keep(*film, job, pass == 0 || last || cleaning);
         update.pass = pass + 1;
         update.seconds = secondsSince(began_);
-        if (!denoising_ || cleanGroup_ != shownGroup(*film)) shownClean_.reset();
+        if (!denoising_ || cleanGroup_ != shownView(*film).group) shownClean_.reset();
         if (cleaning && pass == 0) publish(*film, job->finish, update);  // the first at once
         if (cleaning) clean(*film, r.scene.document, update, progress);
         update.done = last;

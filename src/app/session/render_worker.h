@@ -7,6 +7,7 @@
 
 #include "app/session/job_thread.h"
 #include "deliver/render_scene_builder.h"
+#include "render/finish/pass_view.h"
 
 namespace ovrix::app {
 
@@ -27,8 +28,8 @@ struct RenderUpdate {
     double seconds = 0;  ///< since the request
     QString state;       ///< what is being done, or what went wrong
     bool failed = false, done = false;
-    bool clean = false;               ///< whether the noise was taken out of the image
-    std::vector<std::string> groups;  ///< of lights that are kept apart; empty for none
+    bool clean = false;  ///< whether the noise was taken out of the image
+    FilmLayout layout;   ///< what the film has to be looked at
     std::vector<std::string> problems;
     QString note;  ///< what went wrong beside the render, said once
 };
@@ -51,11 +52,11 @@ class RenderWorker {
     /// what was clean stays. Nothing is rendered again for it.
     void setDenoising(bool on);
     bool denoising() const { return denoising_; }
-    /// Shows the light of a group of lights alone; of all where there is no such group, and without a name.
-    /// Nothing is rendered again for it.
-    void showGroup(const std::optional<std::string>& name);
-    /// Its number in a film; kAllLights for all.
-    int shownGroup(const Film& film) const;
+    /// Shows what filmViews() has of that id, by those colours where it is heat; the light where there is
+    /// none of that id, and without one. Nothing is rendered again for it.
+    void show(const std::string& id, const HeatTable& heat = {});
+    /// What that is in a film.
+    FilmView shownView(const Film& film) const;
     /// No older than a second or a pass. For saving and probing.
     RenderedFilm rendered() const;
     std::shared_ptr<const Film> film() const { return rendered().film; }
@@ -66,24 +67,26 @@ class RenderWorker {
     void render(const RenderRequest& request, Progress& progress);
     void publish(const Film& film, const FinishOptions& finish, RenderUpdate update);
     void keep(const Film& film, const std::shared_ptr<const RenderJob>& job, bool must);
-    bool wantsCleaning(int pass, int passes) const;
+    bool wantsCleaning(int pass, bool last) const;
     void clean(const Film& film, const Document& document, RenderUpdate& update, Progress& progress);
     void showAgain(Progress& progress);
     void postShowAgain();
     std::shared_ptr<Film> startFilm(const RenderRequest& request, const Rect& region,
-                                    const std::vector<std::string>& groups) const;
+                                    const FilmLayout& layout) const;
 
     RenderSceneBuilder builder_;
     Publish publish_;
     mutable std::mutex mutex_;
     RenderedFilm rendered_;
     mutable bool wanted_ = false;
-    std::optional<std::string> shownName_;  // of a group of lights
+    std::string shownId_;  // of what is looked at
+    HeatTable heat_{};
     std::chrono::steady_clock::time_point kept_;
     std::atomic<bool> denoising_{false};
     // Of the thread that renders: what is shown, and what it was asked for.
     std::shared_ptr<const std::vector<V3f>> shownClean_;
-    int cleanGroup_ = kAllLights, publishedGroup_ = kAllLights;  // whose light that is, and what is shown
+    int cleanGroup_ = kAllLights;  // whose light that is
+    FilmView publishedView_;
     RenderUpdate last_;
     Document document_;
     std::vector<uint32_t> screen_;

@@ -6,6 +6,7 @@
 #include "app/render/render_pane.h"
 #include "app/time/key_curves.h"
 #include "app/view/view_widget.h"
+#include "app/widgets/choices_button.h"
 #include "app/window/bring_in_dialog.h"
 #include "app/window/library_window.h"
 #include "app/window/main_window.h"
@@ -131,6 +132,35 @@ void takeRamp(Photographer& p) {
 }
 
 void takeMaterial(Photographer& p) { takeRendering(p, "wet_rock", 8, "material"); }
+
+/// Where samples went, with what may be kept beside the picture; then the chosen pass itself.
+void takePasses(Photographer& p) {
+    MainWindow& w = p.window();
+    w.controller().edit("Passes", [](const Document& d) {
+        Document out = withValue(d, {"render", "", "passes"}, Refs{"diffuse", "specular", "fibre"});
+        out = withValue(out, {"render", "", "least_samples"}, int64_t(4));
+        return withValue(out, {"render", "", "noise"}, 0.04);
+    });
+    w.controller().selection().select("render");
+    w.showRender(true);
+    w.renderPane()->setLive(true);
+    p.settle();
+    p.passes(24);
+    auto* shown = w.renderPane()->findChild<QComboBox*>("shown");
+    const auto show = [&](const char* id) {
+        shown->setCurrentIndex(shown->findData(id));
+        p.passes(w.renderPane()->last().pass + 1);  // at the next pass
+    };
+    show("samples");
+    QMenu* menu = w.recipe()->findChild<ChoicesButton*>()->menu();
+    menu->popup(w.mapToGlobal(QPoint(w.width() - menu->sizeHint().width() - 30, 90)));
+    p.takeWith("passes", menu);
+    menu->hide();
+    show("diffuse_direct");
+    p.take("pass");
+    w.renderPane()->stop();
+    w.showRender(false);
+}
 
 /// For the kelp print.
 void takeLineArt(Photographer& p) { takeRendering(p, "shell_ink", 8, "line_art"); }
@@ -327,16 +357,16 @@ void takeSearch(Photographer& p) {
 
 /// Every picture by its name, in the order in which they are taken; each leaves the view as it found it.
 const std::pair<std::string, void (*)(Photographer&)> kShots[] = {
-    {"window", takeWindow},      {"field-stack", takeFieldStack},
-    {"time", takeTime},          {"light", takeLight},
-    {"ramp", takeRamp},          {"material", takeMaterial},
-    {"paint", takePaint},        {"mixer", takeMixer},
-    {"library", takeLibrary},    {"materials", takeMaterials},
-    {"line_art", takeLineArt},   {"palette", takePalette},
-    {"panels", takePanels},      {"curves", takeCurves},
-    {"strands", takeStrands},    {"comb", takeComb},
-    {"view-full", takeViewFull}, {"bring-in", takeBringIn},
-    {"search", takeSearch}};
+    {"window", takeWindow},    {"field-stack", takeFieldStack},
+    {"time", takeTime},        {"light", takeLight},
+    {"ramp", takeRamp},        {"material", takeMaterial},
+    {"paint", takePaint},      {"mixer", takeMixer},
+    {"library", takeLibrary},  {"materials", takeMaterials},
+    {"line_art", takeLineArt}, {"palette", takePalette},
+    {"passes", takePasses},    {"panels", takePanels},
+    {"curves", takeCurves},    {"strands", takeStrands},
+    {"comb", takeComb},        {"view-full", takeViewFull},
+    {"bring-in", takeBringIn}, {"search", takeSearch}};
 
 }  // namespace
 

@@ -237,6 +237,8 @@ Value parseValue(const ParamSpec& spec, const std::string& text, const std::stri
             return parseColor(text, where);
         case ParamType::Refs:
             return text.empty() ? Refs{} : Refs(splitText(text, ','));
+        case ParamType::Choices:
+            return valueFromJson(spec, text.empty() ? Refs{} : Refs(splitText(text, ',')));
         case ParamType::PrototypeMix: {
             PrototypeMix mix;
             for (const std::string& part : splitText(text, ',')) {

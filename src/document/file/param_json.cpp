@@ -113,6 +113,14 @@ std::string textFrom(const ParamSpec& spec, const Json& j) {
     return j.get<std::string>();
 }
 
+std::string choiceFrom(const ParamSpec& spec, const Json& j) {
+    std::string text = textFrom(spec, j);
+    if (std::find(spec.choices.begin(), spec.choices.end(), text) == spec.choices.end())
+        throw Error("\"" + text + "\" is no choice", spec.id,
+                    fmt::format("Use one of: {}", fmt::join(spec.choices, ", ")));
+    return text;
+}
+
 Range rangeFrom(const ParamSpec& spec, const Json& j) {
     const auto n = numbersFrom(spec, j, 2);
     return {std::min(n[0], n[1]), std::max(n[0], n[1])};
@@ -403,12 +411,16 @@ Value valueFromJson(const ParamSpec& spec, const Json& j) {
             const auto x = numbersFrom(spec, j, 3);
             return Color(float(x[0]), float(x[1]), float(x[2]));
         }
-        case ParamType::Choice: {
-            const std::string text = textFrom(spec, j);
-            if (std::find(spec.choices.begin(), spec.choices.end(), text) == spec.choices.end())
-                throw Error("\"" + text + "\" is no choice", spec.id,
-                            fmt::format("Use one of: {}", fmt::join(spec.choices, ", ")));
-            return text;
+        case ParamType::Choice:
+            return choiceFrom(spec, j);
+        case ParamType::Choices: {
+            if (!j.is_array()) wrongType(spec, "a list of choices");
+            Refs chosen;
+            for (const Json& x : j)
+                if (std::string text = choiceFrom(spec, x);
+                    std::find(chosen.begin(), chosen.end(), text) == chosen.end())
+                    chosen.push_back(std::move(text));
+            return chosen;
         }
         case ParamType::Refs: {
             if (!j.is_array()) wrongType(spec, "a list of ids");

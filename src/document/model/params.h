@@ -85,11 +85,14 @@ extern const struct LayerParams : ParamTable {
 extern const struct RenderParams : ParamTable {
     RenderParams();
     Handle<std::string> camera;
-    Handle<int64_t> width, height, samples, bounces;
+    Handle<int64_t> width, height, samples;
+    Handle<double> noise;
+    Handle<int64_t> leastSamples, bounces;
     Handle<double> limit, roughen;
     Handle<PixelFilter::Kind> filter;
     Handle<double> filterWidth, thinStrands;
     Handle<bool> shareFibreLight;
+    Handle<Refs> passes;  ///< see passesChosen()
     Handle<double> shutter;
     Handle<int64_t> shutterSteps;
     Handle<Curve> shutterCurve;

@@ -7,7 +7,7 @@ namespace ovrix::document {
 static void changeValue(const ParamSpec& spec, Value& value, const ReferenceChange& change) {
     if (spec.type == ParamType::Ref)
         if (auto* id = std::get_if<std::string>(&value); id && !id->empty()) change(spec, *id);
-    if (auto* refs = std::get_if<Refs>(&value))
+    if (auto* refs = std::get_if<Refs>(&value); refs && spec.type == ParamType::Refs)
         for (std::string& id : *refs)
             if (!id.empty()) change(spec, id);
     if (auto* mix = std::get_if<PrototypeMix>(&value)) {
@@ -31,7 +31,7 @@ void visitReferences(const Node& node,
         };
         if (spec.type == ParamType::Ref)
             if (const auto* id = std::get_if<std::string>(&value)) say(*id);
-        if (const auto* refs = std::get_if<Refs>(&value))
+        if (const auto* refs = std::get_if<Refs>(&value); refs && spec.type == ParamType::Refs)
             for (const std::string& id : *refs) say(id);
         if (const auto* mix = std::get_if<PrototypeMix>(&value))
             for (const WeightedPrototype& s : *mix) say(s.ref);

@@ -1,6 +1,7 @@
 #include "document/types/settings.h"
 
 #include "document/model/params.h"
+#include "render/film/pass.h"
 
 namespace ovrix::document {
 
@@ -12,6 +13,13 @@ RenderParams::RenderParams()
       height(add(specs::whole("height", "Height", 720, 1, 32768, 180, 2160, "Pixels down"))),
       samples(add(specs::whole("samples", "Samples", 64, 1, 1048576, 1, 1024,
                                "Passes over the picture: more is cleaner"))),
+      noise(add(specs::number(
+          "noise", "Noise", 0, "", 0, 1, 0, 0.05,
+          "Where the picture has less than this, as seen from 0 to 1, it is not worked on further; "
+          "0 gives all of it all samples"))),
+      leastSamples(add(shownIf(specs::whole("least_samples", "At least", 16, 2, 1048576, 4, 256,
+                                            "Samples that every place has before its noise is looked at"),
+                               "noise!=0"))),
       bounces(add(specs::whole("bounces", "Bounces", 16, 0, 64, 0, 16,
                                "How often light may be reflected on its way"))),
       limit(add(specs::number("limit", "Firefly limit", 0, "", 0, 1e9, 0, 50,
@@ -32,9 +40,12 @@ RenderParams::RenderParams()
           "Strands thinner than this fraction of a pixel are drawn as wide and let as much through; 0 "
           "draws them as they are"))),
       shareFibreLight(
-          add(specs::flag("share_fibre_light", "Share fibre light", true,
+          add(specs::flag("share_fibre_light", "Share light", true,
                           "Strands that lie close together share the light that comes to them from "
                           "others: much less grain. Off follows each path by itself"))),
+      passes(add(specs::choices("passes", "Passes", passChoices(),
+                                "What a render keeps beside light, alpha, albedo, normal, depth and ids; "
+                                "those of fibres come where fibres are seen"))),
       shutter(
           add(specs::unitNumber("shutter", "Shutter", 0,
                                 "Fraction of a frame that it is open, up to the frame: blurs what moves"))),

@@ -33,6 +33,17 @@ std::shared_ptr<const Image> readImage(const std::filesystem::path& path, const 
     return imageLibrary().read(path, space, most);
 }
 
+LayeredPicture readLayers(const std::filesystem::path& path, size_t most) {
+    requireReadable(path);
+    return imageLibrary().readLayers(path, most);
+}
+
+const Channel* LayeredPicture::find(const std::string& name) const {
+    for (const Channel& c : picture.channels)
+        if (c.name == name) return &c;
+    return nullptr;
+}
+
 void ImageCache::setLimit(size_t bytes) {
     const size_t before = most_.exchange(bytes);
     if (tiling_) imageLibrary().setTileMemory(tileBytes());

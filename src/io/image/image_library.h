@@ -2,7 +2,7 @@
 #pragma once
 #include <span>
 
-#include "io/image/image_io.h"
+#include "io/image/layered_picture.h"
 
 namespace ovrix::io {
 
@@ -14,6 +14,8 @@ struct ImageLibrary {
     /// stands in messages.
     void (*write)(const std::filesystem::path& path, const std::string& name, const Picture& picture,
                   const WriteOptions& options, int channels, std::span<const float> pixels);
+    /// See readLayers(), of a file that can be read.
+    LayeredPicture (*readLayers)(const std::filesystem::path& path, size_t most);
     /// Its pixels across and down.
     std::pair<int, int> (*sizeOf)(const std::filesystem::path& path);
     /// Writes a file of tiles in all sizes, in linear light, for openTiled(). @p most bytes may be taken.

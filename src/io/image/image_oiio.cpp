@@ -149,6 +149,30 @@ std::shared_ptr<const Image> readImageFile(const std::filesystem::path& path, co
     return image;
 }
 
+LayeredPicture readLayersFile(const std::filesystem::path& path, size_t most) {
+    const OpenedImage opened(path);
+    const OIIO::ImageSpec& spec = opened.spec;
+    const double bytes = 8.0 * double(spec.width) * double(spec.height) * double(spec.nchannels);
+    if (bytes > double(most))
+        throw Error(
+            fmt::format("takes {:.1f} GB, more than the limit of {:.1f} GB", bytes / 1e9, double(most) / 1e9),
+            path.string(), "Raise the memory limit, or write fewer passes");
+    LayeredPicture out;
+    out.picture.width = spec.width, out.picture.height = spec.height;
+    const size_t count = size_t(spec.width) * size_t(spec.height);
+    std::vector<float> values(count);
+    for (int c = 0; c < spec.nchannels; ++c) {
+        if (!opened.in->read_image(0, 0, c, c + 1, OIIO::TypeDesc::FLOAT, values.data()))
+            opened.failDamaged(path);
+        const bool full = spec.channelformat(c) == OIIO::TypeDesc::FLOAT;
+        out.picture.channels.push_back({spec.channel_name(c), values, full});
+    }
+    out.half = spec.nchannels > 0 && spec.channelformat(0) == OIIO::TypeDesc::HALF;
+    for (const auto& extra : spec.extra_attribs)
+        if (extra.type() == OIIO::TypeDesc::STRING) out.notes[extra.name().string()] = extra.get_string();
+    return out;
+}
+
 OIIO::TypeDesc typeOf(PixelDepth depth) {
     switch (depth) {
         case PixelDepth::Bits8:
@@ -200,7 +224,7 @@ void writeImageFile(const std::filesystem::path& path, const std::string& name, 
 
 extern "C" {
 extern const ovrix::io::ImageLibrary ovrixImages;
-const ovrix::io::ImageLibrary ovrixImages = {ovrix::io::readImageFile, ovrix::io::writeImageFile,
-                                             ovrix::io::sizeOfImage,   ovrix::io::tileImage,
-                                             ovrix::io::openTiled,     ovrix::io::setTileMemory};
+const ovrix::io::ImageLibrary ovrixImages = {
+    ovrix::io::readImageFile, ovrix::io::writeImageFile, ovrix::io::readLayersFile, ovrix::io::sizeOfImage,
+    ovrix::io::tileImage,     ovrix::io::openTiled,      ovrix::io::setTileMemory};
 }

@@ -1,12 +1,17 @@
 // What a render has gathered so far.
 #pragma once
 #include <array>
+#include <bit>
+#include <cmath>
 #include <cstdint>
+#include <limits>
 #include <span>
 #include <string>
 #include <vector>
 
 #include "base/vec.h"
+#include "render/film/coverage.h"
+#include "render/film/pass.h"
 
 namespace ovrix::render {
 
@@ -18,7 +23,38 @@ std::array<V3f, N> filled(const V3f& value) {
     return out;
 }
 
-/// Sums over the samples of one pixel; ids and depth are of its first sample.
+struct Rect {
+    int x = 0, y = 0, width = 0, height = 0;
+    bool operator==(const Rect&) const = default;
+};
+
+/// The number of a group of lights; or this, for the light of all.
+constexpr int kAllLights = -1;
+
+/// Which planes a film has.
+struct FilmLayout {
+    std::vector<Pass> passes = {};         ///< beside those that no film is without
+    std::vector<std::string> groups = {};  ///< of lights that are kept apart
+    /// Light is counted in steps of 2^-(32 + this): that of the picture's exposure, so that they are small
+    /// beside what is seen.
+    int exposure = 0;
+    bool operator==(const FilmLayout&) const = default;
+    bool has(Pass pass) const;
+    /// Whether files have it.
+    bool chosen(Pass pass) const;
+    double bytesOfPixel() const;
+};
+
+/// What a sample sees first.
+struct Seen {
+    V3f position{0, 0, 0}, normal{0, 0, 0}, albedo{0, 0, 0}, tangent{0, 0, 0};
+    float depth = 0;
+    V2f uv{0, 0}, motion{0, 0};
+    uint32_t object = 0, layer = 0, material = 0, element = 0;
+};
+
+/// A pixel as numbers: sums over its samples; ids and depth are of its first one. Planes that the film does
+/// not have are 0.
 struct FilmPixel {
     V3f direct{0, 0, 0}, indirect{0, 0, 0}, normal{0, 0, 0}, albedo{0, 0, 0};
     V3f tangent{0, 0, 0};                             ///< of strands, world
@@ -28,57 +64,134 @@ struct FilmPixel {
     uint32_t samples = 0;
 };
 
-struct Rect {
-    int x = 0, y = 0, width = 0, height = 0;
-    bool operator==(const Rect&) const = default;
-};
-
-/// The number of a group of lights; or this, for the light of all.
-constexpr int kAllLights = -1;
-
+/// Planes of sums and counts. Sums are whole numbers of small steps, so that the order in which samples come
+/// changes nothing: passes that were made apart, on other threads or machines, give together bit for bit what
+/// they give at once. They hold 2^20 passes of light 2,000 times as bright as white; beyond that they stay at
+/// the most there is. Several threads may add to different pixels. Rows from the top; memory as the layout
+/// says.
 class Film {
   public:
     Film() = default;
-    /// @param groups  names of the groups of lights that are kept apart; empty for none
-    Film(int width, int height, std::vector<std::string> groups = {})
-        : width_(width),
-          height_(height),
-          pixels_(size_t(width) * size_t(height)),
-          groups_(std::move(groups)),
-          byGroup_(pixels_.size() * groups_.size(), V3f(0.0f)) {}
+    Film(int width, int height, FilmLayout layout = {});
     int width() const { return width_; }
     int height() const { return height_; }
-    FilmPixel& at(int x, int y) { return pixels_[size_t(y) * size_t(width_) + size_t(x)]; }
-    const FilmPixel& at(int x, int y) const { return pixels_[size_t(y) * size_t(width_) + size_t(x)]; }
-    const std::vector<FilmPixel>& pixels() const { return pixels_; }
-    const std::vector<std::string>& groups() const { return groups_; }
-    /// Sums of each group's light in a pixel: of all together they are its direct and indirect light.
-    std::span<V3f> groupsAt(int x, int y) {
-        return std::span(byGroup_).subspan((size_t(y) * size_t(width_) + size_t(x)) * groups_.size(),
-                                           groups_.size());
+    size_t count() const { return samples_.size(); }  ///< of pixels
+    const FilmLayout& layout() const { return layout_; }
+    const std::vector<std::string>& groups() const { return layout_.groups; }
+    bool has(Pass pass) const { return has_[size_t(pass)]; }
+    size_t indexOf(int x, int y) const { return size_t(y) * size_t(width_) + size_t(x); }
+
+    /// What is no number, or infinite, counts as 0. What the film does not have is let go.
+    void add(Pass pass, size_t pixel, const V3f& value) {
+        if (!has(pass)) return;
+        const size_t n = channels_[size_t(pass)];
+        for (size_t k = 0; k < n; ++k)
+            addTo(sums_[size_t(pass)][pixel * n + k], value[int(k)], units_[size_t(pass)]);
     }
-    /// The sum over the samples of a pixel, rows from the top, of a group's light or of all.
-    V3f sum(size_t pixel, int group = kAllLights) const {
-        if (group == kAllLights) return pixels_[pixel].direct + pixels_[pixel].indirect;
-        return byGroup_[pixel * groups_.size() + size_t(group)];
+    /// Of a group that the film does not have: part of the whole alone.
+    void addGroup(size_t group, size_t pixel, const V3f& light) {
+        if (group >= groups_.size()) return;
+        for (size_t k = 0; k < 3; ++k)
+            addTo(groups_[group][pixel * 3 + k], light[int(k)], units_[size_t(Pass::Direct)]);
     }
+    /// Light that the sample of a pass brings. @param bounces  times that it was scattered
+    void addLight(size_t pixel, uint32_t pass, const V3f& light, int bounces) {
+        add(bounces <= 1 ? Pass::Direct : Pass::Indirect, pixel, light);
+        if (bounces == 0) add(Pass::Emission, pixel, light);
+        if (pass % 2 == 0) add(Pass::Half, pixel, light);
+    }
+    /// What the sample of a pass sees first there.
+    void see(size_t pixel, uint32_t pass, const Seen& seen);
+    /// That the sample of a pass is complete.
+    void finish(size_t pixel, uint32_t pass, float alpha);
+
+    uint32_t samples(size_t pixel) const { return samples_[pixel]; }
+    /// Of those the ones whose light is in the half.
+    uint32_t halfSamples(size_t pixel) const { return halves_[pixel]; }
+    /// The mean of a plane over the samples, or what it has of one; 0 where there is none or no plane.
+    float value(Pass pass, size_t pixel, size_t channel = 0) const;
+    V3f mean(Pass pass, size_t pixel) const;
+    /// Whole numbers, as they are.
+    uint32_t number(Pass pass, size_t pixel) const { return has(pass) ? firsts_[size_t(pass)][pixel] : 0; }
+    /// What a pixel's samples saw; empty where the film does not have it.
+    const Coverage& coverage(Pass pass, size_t pixel) const {
+        static const Coverage none;
+        return has(pass) ? covers_[size_t(pass)][pixel] : none;
+    }
+    /// The sum over the samples of a pixel, of a group's light or of all.
+    V3f sum(size_t pixel, int group = kAllLights) const;
     /// The mean of that; black where there is no sample.
-    V3f light(size_t pixel, int group = kAllLights) const {
-        const uint32_t samples = pixels_[pixel].samples;
-        return samples ? sum(pixel, group) / float(samples) : V3f(0.0f);
+    V3f light(size_t pixel, int group = kAllLights) const;
+    V3f beauty(int x, int y) const { return light(indexOf(x, y)); }
+    FilmPixel pixel(size_t pixel) const;
+    FilmPixel at(int x, int y) const { return pixel(indexOf(x, y)); }
+    /// Of all, rows from the top: for tests.
+    std::vector<FilmPixel> pixels() const;
+
+    void clear(size_t pixel);
+    /// @param from  one of the same layout
+    void copy(size_t to, const Film& from, size_t pixel);
+    /// The samples of other passes of the same picture. Throws std::invalid_argument where its size or layout
+    /// is another.
+    void merge(const Film& other);
+
+    /// Of all pixels; empty where the film does not have it. What is written must be as many.
+    std::vector<Coverage>& covers(Pass pass) { return covers_[size_t(pass)]; }
+    const std::vector<Coverage>& covers(Pass pass) const { return covers_[size_t(pass)]; }
+    /// Calls body(name, numbers, channels) for each plane but those of coverage, in an order that goes by the
+    /// layout alone; numbers is a vector of int64_t or uint32_t.
+    template <class Body>
+    void eachPlane(const Body& body) {
+        eachPlane(*this, body);
     }
-    void clear(int x, int y) {
-        at(x, y) = FilmPixel();
-        for (V3f& light : groupsAt(x, y)) light = V3f(0.0f);
+    template <class Body>
+    void eachPlane(const Body& body) const {
+        eachPlane(*this, body);
     }
-    /// Mean light of a pixel; black where there is no sample.
-    V3f beauty(int x, int y) const { return light(size_t(y) * size_t(width_) + size_t(x)); }
 
   private:
+    template <class Self, class Body>
+    static void eachPlane(Self& film, const Body& body) {
+        for (const PassInfo& info : passTable()) {
+            const auto p = size_t(info.pass);
+            if (!film.has_[p]) continue;
+            if (info.gather == Gather::Mean)
+                body(std::string(info.id), film.sums_[p], film.channels_[p]);
+            else if (info.gather != Gather::Cover)
+                body(std::string(info.id), film.firsts_[p], film.channels_[p]);
+        }
+        for (size_t g = 0; g < film.groups_.size(); ++g)
+            body("light " + film.layout_.groups[g], film.groups_[g], size_t(3));
+        body(std::string("samples"), film.samples_, size_t(1));
+        body(std::string("first"), film.firstPass_, size_t(1));
+        body(std::string("halves"), film.halves_, size_t(1));
+    }
+    static void addTo(int64_t& sum, int64_t more) {
+        constexpr auto most = std::numeric_limits<int64_t>::max();
+        if (__builtin_add_overflow(sum, more, &sum)) sum = more > 0 ? most : -most;
+    }
+    static void addTo(int64_t& sum, float value, double unit) {
+        const double steps = double(value) * unit;  // exact: a unit is a power of two
+        if (!(std::abs(steps) < std::numeric_limits<double>::infinity())) return;
+        addTo(sum, std::llrint(std::clamp(steps, -0x1p62, 0x1p62)));
+    }
+    void setFirst(Pass pass, size_t pixel, const V3f& value);
+    /// What is seen of one kind: by the first sample, and in coverage.
+    void setNumber(Pass pass, size_t pixel, uint32_t value) {
+        if (has(pass)) firsts_[size_t(pass)][pixel] = value;
+    }
+
     int width_ = 0, height_ = 0;
-    std::vector<FilmPixel> pixels_;
-    std::vector<std::string> groups_;
-    std::vector<V3f> byGroup_;  // of each pixel all groups
+    FilmLayout layout_;
+    std::array<bool, kPasses> has_{};
+    std::array<size_t, kPasses> channels_{};
+    std::array<double, kPasses> units_{};
+    std::array<std::vector<int64_t>, kPasses> sums_;     // of what is a mean: each pixel's channels
+    std::array<std::vector<uint32_t>, kPasses> firsts_;  // of the others: whole numbers, or a float's bits
+    std::array<std::vector<Coverage>, kPasses> covers_;
+    std::vector<std::vector<int64_t>> groups_;
+    std::vector<uint32_t> samples_, halves_;
+    std::vector<uint32_t> firstPass_;  // the least that has brought a sample
 };
 
 }  // namespace ovrix::render

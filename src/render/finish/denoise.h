@@ -36,8 +36,9 @@ std::vector<DenoisePiece> denoisePieces(int width, int height, size_t most);
 
 /// The light of every pixel of the film, rows from the top, linear and without noise; pixels without a sample
 /// count as black. The picture is brought to a middle exposure for the network, and light is squeezed by a
-/// perceptually uniform curve, so that bright and dark are cleaned alike. What is not finite counts as 0.
-/// Throws Cancelled.
+/// perceptually uniform curve, so that bright and dark are cleaned alike. Where little noise is left the
+/// film's own light stays, as much as that is better, so that a picture that is clean stays itself: of all
+/// light, whose noise is known. What is not finite counts as 0. Throws Cancelled.
 /// @param group  of lights, whose light alone is wanted
 std::vector<V3f> denoised(const Film& film, const DenoiserNetwork& network, Progress& progress,
                           int group = kAllLights);

@@ -43,12 +43,10 @@ V3f finished(const V3f& light, const FinishOptions& o) {
 }
 
 void toScreen(const Film& film, const FinishOptions& o, std::vector<uint32_t>& out, int group) {
-    out.resize(film.pixels().size());
+    out.resize(film.count());
     const float gain = std::exp2(o.exposure);
-    parallelFor(out.size(), Progress::none(), [&](size_t i) {
-        const uint32_t samples = film.pixels()[i].samples;
-        out[i] = encoded(film.sum(i, group) * (samples ? gain / float(samples) : 0.0f), o.soft);
-    });
+    parallelFor(out.size(), Progress::none(),
+                [&](size_t i) { out[i] = encoded(film.light(i, group) * gain, o.soft); });
 }
 
 void toScreen(const std::vector<V3f>& light, const FinishOptions& o, std::vector<uint32_t>& out) {

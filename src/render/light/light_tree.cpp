@@ -59,26 +59,10 @@ float surfaceOf(const Box3f& box) {
 
 }  // namespace
 
-/// One bit for each box that the ray meets. Boxes are a little larger than their lights: see setChild().
-uint32_t LightTree::meets(const Boxes& boxes, const V3f& origin, const V3f& inverse, float reach) {
-    Float4 from = all4(0.0f), to = all4(reach);
-    const auto along = [&](Float4 min, Float4 max, float o, float i) {
-        const Float4 a = (min - o) * i, b = (max - o) * i;
-        const Float4 enters = a < b ? a : b, leaves = a < b ? b : a;
-        from = enters > from ? enters : from;  // what is no number changes nothing
-        to = leaves < to ? leaves : to;
-    };
-    along(boxes.min.x, boxes.max.x, origin.x, inverse.x);
-    along(boxes.min.y, boxes.max.y, origin.y, inverse.y);
-    along(boxes.min.z, boxes.max.z, origin.z, inverse.z);
-    return uint32_t(_mm_movemask_ps(Float4(from <= to * 1.00001f))) & boxes.met;
-}
-
 LightTree::Node LightTree::joined(const Node& a, const Node& b) {
     if (!(a.power > 0.0f) && b.power > 0.0f) return joined(b, a);
     Node out = a;
     out.light = out.right = kNone;
-    out.traced = a.traced && b.traced;
     out.box.extendBy(b.box);
     out.power = a.power + b.power;
     if (!(b.power > 0.0f)) return out;  // what is dark shines nowhere
@@ -199,8 +183,7 @@ LightTree::LightTree(std::span<const LightBounds> lights, Progress& progress) : 
                .cosFaces = b.cosFaces,
                .cosEdge = b.cosEdge,
                .power = b.power,
-               .light = i,
-               .traced = b.traced};
+               .light = i};
         leaves.push_back(n);
     }
     if (leaves.empty()) return;
@@ -239,11 +222,6 @@ void LightTree::setChild(size_t wide, size_t slot, const Node& n) {
     w.cosFaces[slot] = n.cosFaces, w.cosEdge[slot] = n.cosEdge;
     w.sinFaces[slot] = std::sqrt(std::max(0.0f, 1.0f - n.cosFaces * n.cosFaces));
     w.power[slot] = n.power;
-    if (n.traced) return;
-    V3f slack;
-    for (int k = 0; k < 3; ++k) slack[k] = 1e-5f * (std::abs(n.box.min[k]) + std::abs(n.box.max[k])) + 1e-7f;
-    boxes_[wide].met |= 1u << slot;
-    boxes_[wide].min.set(slot, n.box.min - slack), boxes_[wide].max.set(slot, n.box.max + slack);
 }
 
 /// Several steps of the tree in one: of the nodes that may be taken apart always the widest is.
@@ -274,7 +252,6 @@ void LightTree::widen(std::span<const Node> nodes, Progress& progress) {
         if (t.place.node != kNone) wide_[t.place.node].child[t.place.slot] = int32_t(index);
         wide_.emplace_back(), parents_.push_back(t.place);
         wide_.back().child.fill(~0);
-        boxes_.push_back(Boxes{});
         for (uint32_t slot = 0; slot < children.size(); ++slot) {
             const Node& child = nodes[children[slot]];
             setChild(index, slot, child);

@@ -1,7 +1,6 @@
 // Which of many lights to aim at, by what each may give to a place.
 #pragma once
 #include <array>
-#include <bit>
 #include <span>
 #include <vector>
 
@@ -22,7 +21,7 @@ struct LightReceiver {
 /// direction of all that lie together, those of the receiver included, four branches at a time. Conty Estevez
 /// and Kulla, "Importance Sampling of Many Lights with Adaptive Tree Splitting", Proc. ACM Computer Graphics
 /// and Interactive Techniques 1(2), 2018, doi:10.1145/3233305. Far lights stand beside it, by their power.
-/// Drawing costs the logarithm of how many there are; 200 bytes for each. Const and thread safe.
+/// Drawing costs the logarithm of how many there are; 130 bytes for each. Const and thread safe.
 class LightTree {
   public:
     LightTree() = default;
@@ -40,37 +39,16 @@ class LightTree {
     Choice strongest(const LightReceiver& receiver) const;
     /// Of choose() giving that light.
     float probability(const LightReceiver& receiver, uint32_t light) const;
-    /// Calls body(light) for each light that has a place and is not traced, and whose box a ray meets within
-    /// a distance.
-    template <class Body>
-    void along(const V3f& origin, const V3f& direction, float reach, const Body& body) const {
-        if (wide_.empty()) return;
-        const V3f inverse(1.0f / direction.x, 1.0f / direction.y, 1.0f / direction.z);
-        int32_t stack[kDeepest], top = 0;
-        stack[top++] = 0;
-        while (top > 0) {
-            const auto node = size_t(stack[--top]);
-            for (uint32_t met = meets(boxes_[node], origin, inverse, reach); met; met &= met - 1) {
-                const int32_t child = wide_[node].child[std::countr_zero(met)];
-                if (child < 0)
-                    body(uint32_t(~child));
-                else
-                    stack[top++] = child;
-            }
-        }
-    }
     const std::vector<uint32_t>& far() const { return far_; }
 
   private:
     static constexpr uint32_t kNone = UINT32_MAX;
     static constexpr size_t kWide = 4;  // children that are asked side by side
-    static constexpr size_t kDeepest = 96 * kWide;
     struct Node {
         Box3f box;
         V3f axis;
         float cosFaces, cosEdge, power;
         uint32_t right = kNone, light = kNone;  // the left one comes next
-        bool traced = false;
         bool leaf() const { return light != kNone; }
     };
     /// A node with its children: what tells how much each of them may give, side by side.
@@ -79,17 +57,11 @@ class LightTree {
         Float4 radius2, cosFaces, sinFaces, cosEdge, power;
         std::array<int32_t, kWide> child;  ///< below 0 that of a light, by its complement
     };
-    /// Of its children.
-    struct Boxes {
-        VecOf<Float4> min, max;
-        uint32_t met = 0;  ///< a bit for each that is there and is not traced
-    };
     /// What each of a node's children may give, and all.
     struct Weights {
         Float4 of;
         float sum = 0.0f;
     };
-    static uint32_t meets(const Boxes& boxes, const V3f& origin, const V3f& inverse, float reach);
     static Node joined(const Node& a, const Node& b);
     static Weights weightsOf(const Wide& node, const LightReceiver& receiver);
     void widen(std::span<const Node> nodes, Progress& progress);
@@ -122,7 +94,6 @@ class LightTree {
         uint32_t node = kNone, slot = 0;
     };
     std::vector<Wide> wide_;
-    std::vector<Boxes> boxes_;
     std::vector<Place> parents_;  // of each wide node
     std::vector<Place> places_;   // of each light
     std::vector<uint32_t> far_;

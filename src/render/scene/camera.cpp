@@ -58,6 +58,22 @@ V3f Camera::throughAt(float x, float y) const {
            up_ * ((1.0f - 2.0f * y) * halfHeight_ + shift_.y);
 }
 
+std::optional<V2f> Camera::project(const V3f& place) const {
+    const V3f to = place - position_;
+    const float depth = to.dot(forward_);
+    if (!(depth > 0.0f)) return std::nullopt;
+    return V2f(0.5f + 0.5f * (to.dot(right_) / depth - shift_.x) / halfWidth_,
+               0.5f - 0.5f * (to.dot(up_) / depth - shift_.y) / halfHeight_);
+}
+
+std::optional<V2f> Camera::project(const V3f& place, float time) const {
+    if (moves_.empty()) return project(place);
+    const auto [k, part] = timeStep(time, moves_.size());
+    const auto a = moves_[k].project(place), b = moves_[k + 1].project(place);
+    if (!a || !b) return std::nullopt;
+    return *a + (*b - *a) * part;
+}
+
 Ray Camera::still(float x, float y, float u, float v) const {
     const V3f through = throughAt(x, y);
     if (lens_ <= 0.0f) return {position_, through.normalized()};

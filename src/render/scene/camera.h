@@ -1,5 +1,6 @@
 // A thin-lens camera.
 #pragma once
+#include <optional>
 #include <vector>
 
 #include "base/vec.h"
@@ -39,6 +40,9 @@ class Camera {
     Ray ray(float x, float y, float u, float v, float time = 0.0f) const;
     /// The place behind (x, y) of the picture at a depth along the line of sight; of the last step.
     V3f placeAt(float x, float y, float depth) const { return position_ + throughAt(x, y) * depth; }
+    /// Where a place is in the picture, both 0 to 1, y down, at a time while the shutter is open; nothing
+    /// where it lies behind the eye.
+    std::optional<V2f> project(const V3f& place, float time) const;
     bool moving() const { return !moves_.empty(); }
     const V3f& position() const { return position_; }
     const V3f& forward() const { return forward_; }
@@ -54,6 +58,7 @@ class Camera {
 
   private:
     Ray still(float x, float y, float u, float v) const;
+    std::optional<V2f> project(const V3f& place) const;
     V2f onIris(float u, float v) const;
     V3f throughAt(float x, float y) const;
 

@@ -200,6 +200,14 @@ std::array<V3f, 3> RenderScene::cornersOf(uint32_t instance, uint32_t triangle, 
             prototype.positionAt(t[2], time)};
 }
 
+V3f RenderScene::placeOf(const RayHit& hit, float time) const {
+    const M44f matrix = matrixOf(hit.instance, time);
+    const Prototype& prototype = *meshes_[instances_[hit.instance].mesh];
+    if (prototype.curves) return prototype.curves->placeAt(hit.triangle, hit.u, time).center * matrix;
+    const auto corners = cornersOf(hit.instance, hit.triangle, time);
+    return (corners[0] * (1.0f - hit.u - hit.v) + corners[1] * hit.u + corners[2] * hit.v) * matrix;
+}
+
 uint32_t RenderScene::materialAt(const RayHit& hit) const {
     const Instance& instance = instances_[hit.instance];
     const auto& materials = materialSlots_[instance.materials];

@@ -143,6 +143,8 @@ struct RayHit {
     uint32_t instance = UINT32_MAX, triangle = 0;
     V3f faceNormal;  ///< not normalised, in the instance's own space
     bool hit() const { return instance != UINT32_MAX; }
+    /// Whether it is of a thing, and not only of a distance.
+    bool onThing() const { return hit() && faceNormal != V3f(0.0f); }
 };
 
 /// Everything shading needs of a hit, in world space.
@@ -293,6 +295,8 @@ class RenderScene {
     M44f matrixOf(uint32_t instance, float time) const;
     /// The corners of a triangle of a mesh in the instance's own space.
     std::array<V3f, 3> cornersOf(uint32_t instance, uint32_t triangle, float time) const;
+    /// Where what was hit is at another time while the shutter is open; of a strand, its middle.
+    V3f placeOf(const RayHit& hit, float time) const;
     void* embreeScene() const { return top_; }
 
   private:

@@ -241,7 +241,12 @@ Bsdf::From Bsdf::from(const V3f& wo) const {
     return f;
 }
 
-Bsdf::Value Bsdf::evaluate(const From& from, const V3f& wi) const {
+Bsdf::Value Bsdf::evaluate(const From& from, const V3f& wi, Components* components) const {
+    enum { kMatt, kOfFuzz, kOfShine, kOfCoat, kClear };
+    const auto note = [components](size_t which, const V3f& f) {
+        if (components) (*components)[which] += f;
+    };
+    if (components) components->fill(V3f(0.0f));
     const V3f& wo = from.wo;
     if (wo.z <= 0.0f || wi.z == 0.0f || (wi.z < 0.0f && through_ == 0.0f && glassWeight_ == 0.0f)) return {};
     const float fraction = wi.z > 0.0f ? 1.0f - through_ : through_, even = std::abs(wi.z) / kPi;
@@ -250,27 +255,36 @@ Bsdf::Value Bsdf::evaluate(const From& from, const V3f& wi) const {
     if (from.chance[kBody] > 0.0f) {
         value.f = value.broad = body(from, wi, left(in)) * fraction;
         value.pdf = from.chance[kBody] * fraction * even;
+        note(kMatt, value.f);
     }
     if (from.chance[kGlass] > 0.0f) {
         const Glass::Value glass = glass_.value(wo, wi);
-        value.f += glass.f * coatTint_ * (from.belowCoat * glassWeight_);
+        const V3f f = glass.f * coatTint_ * (from.belowCoat * glassWeight_);
+        value.f += f;
+        note(wi.z < 0.0f ? kClear : kOfShine, f);
         value.pdf += from.chance[kGlass] * glass.pdf;
     }
     if (wi.z < 0.0f) return value;
+    const V3f h = shines_ || coatWeight_ > 0.0f || fuzzWeight_ > 0.0f ? (wo + wi).normalized() : V3f(0.0f);
     if (from.chance[kShine] > 0.0f) {
-        const Shine::Value shine = shine_.value(wo, {from.side.shine, from.shineLambda}, wi, in.shine);
-        value.f += shine.f * coatTint_ * from.belowCoat;
+        const Shine::Value shine = shine_.value(wo, {from.side.shine, from.shineLambda}, wi, in.shine, h);
+        const V3f f = shine.f * coatTint_ * from.belowCoat;
+        value.f += f;
+        note(kOfShine, f);
         value.pdf += from.chance[kShine] * shine.pdf;
     }
     if (from.chance[kCoat] > 0.0f) {
-        const Shine::Value coat = coat_.value(wo, {from.side.coat, from.coatLambda}, wi, in.coat);
-        value.f += coat.f * (coatWeight_ * from.belowFuzz);
+        const Shine::Value coat = coat_.value(wo, {from.side.coat, from.coatLambda}, wi, in.coat, h);
+        const V3f f = coat.f * (coatWeight_ * from.belowFuzz);
+        value.f += f;
+        note(kOfCoat, f);
         value.pdf += from.chance[kCoat] * coat.pdf;
     }
     if (from.chance[kFuzz] > 0.0f) {
-        const V3f fuzz = fuzzColor_ * (fuzzWeight_ * fuzz_.evaluate(wo, wi));
+        const V3f fuzz = fuzzColor_ * (fuzzWeight_ * fuzz_.evaluate(wo, wi, h));
         value.f += fuzz;
         value.broad += fuzz;
+        note(kOfFuzz, fuzz);
         value.pdf += from.chance[kFuzz] * even;
     }
     return value;
@@ -285,8 +299,9 @@ V3f Bsdf::sampleLobe(Lobe lobe, const V3f& wo, float pick, float u, float v) con
     return V3f(r * std::cos(phi), r * std::sin(phi), lobe == kBody && pick < through_ ? -z : z);
 }
 
-Bsdf::Sample Bsdf::sample(const From& from, float pick, float u, float v) const {
+Bsdf::Sample Bsdf::sample(const From& from, float pick, float u, float v, Components* components) const {
     Sample s;
+    if (components) components->fill(V3f(0.0f));
     if (from.wo.z <= 0.0f) return s;
     int lobe = 0;
     while (lobe + 1 < kLobes && pick >= from.chance[size_t(lobe)]) pick -= from.chance[size_t(lobe++)];
@@ -302,7 +317,7 @@ Bsdf::Sample Bsdf::sample(const From& from, float pick, float u, float v) const 
     if (s.wi.z == 0.0f || (s.wi.z < 0.0f && lobe != kBody && lobe != kGlass)) return s;
     s.broad = lobe == kBody || lobe == kFuzz;
     s.refracted = lobe == kGlass && s.wi.z < 0.0f;
-    const Value value = evaluate(from, s.wi);
+    const Value value = evaluate(from, s.wi, components);
     s.pdf = value.pdf;
     if (value.pdf > 0.0f) s.weight = value.f / value.pdf;
     return s;

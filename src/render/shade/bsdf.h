@@ -74,7 +74,11 @@ class Bsdf {
         V3f broad{0.0f, 0.0f, 0.0f};  ///< what of it is no shine's nor of clear matter
         float pdf = 0.0f;             ///< of sample() giving wi, per steradian
     };
-    Value evaluate(const From& from, const V3f& wi) const;
+    /// What of a value is given by matt bodies, fuzz, shines and the outside of what is clear, the coat, and
+    /// by what comes through what is clear.
+    using Components = std::array<V3f, 5>;
+    /// @param components  receives them; null where nobody asks
+    Value evaluate(const From& from, const V3f& wi, Components* components = nullptr) const;
     Value evaluate(const V3f& wo, const V3f& wi) const { return evaluate(from(wo), wi); }
 
     struct Sample {
@@ -85,7 +89,8 @@ class Bsdf {
         bool broad = false;      ///< drawn by what is no shine
         bool beneath = false;    ///< it goes on within the body, which evaluate() knows nothing of
     };
-    Sample sample(const From& from, float pick, float u, float v) const;
+    /// @param components  as of evaluate(), of the way that it takes
+    Sample sample(const From& from, float pick, float u, float v, Components* components = nullptr) const;
     Sample sample(const V3f& wo, float pick, float u, float v) const { return sample(from(wo), pick, u, v); }
 
     /// Whether light that comes from below counts.

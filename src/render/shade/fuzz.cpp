@@ -8,8 +8,8 @@ namespace ovrix::render {
 namespace {
 
 float density(float cosine, float roughness) {
-    const float inverse = 1.0f / roughness, sine = std::sqrt(std::max(0.0f, 1.0f - cosine * cosine));
-    return (2.0f + inverse) * std::pow(sine, inverse) / (2.0f * kPi);
+    const float inverse = 1.0f / roughness, sine2 = std::max(0.0f, 1.0f - cosine * cosine);
+    return (2.0f + inverse) * std::pow(sine2, 0.5f * inverse) / (2.0f * kPi);
 }
 
 using Means = std::array<float, ShineTable::kMeanOf>;
@@ -53,7 +53,8 @@ class AlbedoTable {
             for (int j = 0; j < kTurns; ++j) {
                 const float z = (float(i) + 0.5f) / kHeights, phi = kPi * (float(j) + 0.5f) / kTurns;
                 const float s = std::sqrt(1.0f - z * z);
-                sum += double(fuzz.evaluate(wo, V3f(s * std::cos(phi), s * std::sin(phi), z)));
+                const V3f wi(s * std::cos(phi), s * std::sin(phi), z);
+                sum += double(fuzz.evaluate(wo, wi, (wo + wi).normalized()));
             }
         return float(sum) * 2.0f * kPi / (kHeights * kTurns);
     }
@@ -68,9 +69,8 @@ const AlbedoTable& albedoTable() {
 
 }  // namespace
 
-float Fuzz::evaluate(const V3f& wo, const V3f& wi) const {
+float Fuzz::evaluate(const V3f& wo, const V3f& wi, const V3f& h) const {
     if (wo.z <= 0.0f || wi.z <= 0.0f) return 0.0f;
-    const V3f h = (wo + wi).normalized();
     const float visible = 1.0f / (4.0f * (wi.z + wo.z - wi.z * wo.z));
     return density(h.z, roughness) * visible * wi.z;
 }

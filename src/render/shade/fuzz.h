@@ -12,7 +12,8 @@ struct Fuzz {
     float roughness = 0.5f;  ///< 0.05 to 1: a thin rim to a haze over all
 
     /// The scattering function times the cosine of wi, of white fibres.
-    float evaluate(const V3f& wo, const V3f& wi) const;
+    /// @param h  the unit vector between both
+    float evaluate(const V3f& wo, const V3f& wi, const V3f& h) const;
     /// Light given back of light that comes evenly from everywhere; below 1.
     float albedo(float cosine) const;
     /// The same at the cosines of ShineTable::kMeanAt.

@@ -101,7 +101,8 @@ V3f Glass::reflected(float cosine) const {
 float Glass::kept(const V3f& wo) const {
     // Where facets are stretched those of the other way count as well; rather too narrow, so that no light is
     // made.
-    const float width = lerp(facets_.widthSeen(wo), std::min(facets_.alphaX, facets_.alphaY), 0.5f);
+    const float width =
+        lerp(facets_.widthSeen(wo, facets_.width()), std::min(facets_.alphaX, facets_.alphaY), 0.5f);
     if (!thin_) return std::max(0.2f, keptTable().at(wo.z, width, eta_));
     const V2f seen = ShineTable::get().at(wo.z, width);
     return std::max(0.2f, seen.x + seen.y);

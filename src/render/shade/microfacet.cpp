@@ -120,8 +120,8 @@ Shine Shine::plus(const Shine& other, float part) const {
     return s;
 }
 
-Shine::Value Shine::value(const V3f& wo, const Out& seenOut, const V3f& wi, const V2f& seenIn) const {
-    const V3f h = (wo + wi).normalized();
+Shine::Value Shine::value(const V3f& wo, const Out& seenOut, const V3f& wi, const V2f& seenIn,
+                          const V3f& h) const {
     const float cosine = within(wi.dot(h), 0.0f, 1.0f), away = 1.0f - cosine, away5 = fifthPower(away);
     // The last term is the tint at the rim, which is fully there at about 82 degrees.
     V3f fresnel = f0_ + (V3f(f90_) - f0_) * away5 - rim_ * (cosine * away * away5);

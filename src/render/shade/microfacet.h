@@ -30,12 +30,12 @@ struct Microfacet {
     float width() const { return std::sqrt(alphaX * alphaY); }
     /// The width that tells what is seen of the facets from w: along it where it is low, and rather too
     /// narrow, so that no light is made.
-    float widthSeen(const V3f& w) const {
-        if (alphaX == alphaY) return alphaX;
+    /// @param width  as above
+    float widthSeen(const V3f& w, float width) const {
         const float flat = w.x * w.x + w.y * w.y;
-        if (flat <= 0.0f) return width();
+        if (flat <= 0.0f) return width;
         const float along2 = (alphaX * alphaX * w.x * w.x + alphaY * alphaY * w.y * w.y) / flat;
-        return std::min(width(), lerp(width(), std::sqrt(along2), flat));
+        return std::min(width, lerp(width, std::sqrt(along2), flat));
     }
     float lambda(const V3f& w) const {
         const float slope = (alphaX * alphaX * w.x * w.x + alphaY * alphaY * w.y * w.y) / (w.z * w.z);
@@ -120,7 +120,7 @@ class Shine {
     /// What the table has for a direction: looked up once for all that is asked of it, here and of a shine on
     /// the same facets.
     V2f seen(const V3f& w) const {
-        return ShineTable::get().atRow(w.z, even() ? row_ : ShineTable::rowOf(facets_.widthSeen(w)));
+        return ShineTable::get().atRow(w.z, even() ? row_ : ShineTable::rowOf(facets_.widthSeen(w, width_)));
     }
     /// The same at the cosines of ShineTable::kMeanAt; between both widths, where the mean of them is seen.
     std::array<V2f, ShineTable::kMeanOf> seenAtMeans() const { return ShineTable::get().atMeans(row_); }
@@ -134,7 +134,8 @@ class Shine {
         V3f f{0.0f, 0.0f, 0.0f};  ///< the scattering function times the cosine of wi
         float pdf = 0.0f;         ///< of sample(), per steradian
     };
-    Value value(const V3f& wo, const Out& out, const V3f& wi, const V2f& seenIn) const;
+    /// @param h  the unit vector between both
+    Value value(const V3f& wo, const Out& out, const V3f& wi, const V2f& seenIn, const V3f& h) const;
     /// Light given back of light from everywhere; without the darker rim.
     V3f albedo(const V2f& seen) const {
         const V3f bare = f0_ * seen.x + V3f(f90_ * seen.y) + many_ * std::max(0.0f, 1.0f - seen.x - seen.y);

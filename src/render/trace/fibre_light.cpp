@@ -40,7 +40,6 @@ bool Renderer::isFibre(const Arrival& at) const {
 bool Renderer::waits(Flight& f, Sharing& sharing) const {
     Path& path = f.path;
     if (path.depth != path.apart || path.wavelength || !isFibre(f.at)) return false;
-    path.give();
     const uint64_t place = placeOf(f.at.point, path.ray.direction, path.apartPixel, path.sampler.next4());
     sharing.waiting.push_back({f, place});
     return true;
@@ -51,7 +50,7 @@ void Renderer::scatterApart(Path& path, const Vertex& vertex, Sharing& sharing) 
     gatherLight(path, vertex);
     const auto shared = path.sampler.next4();
     for (uint32_t i = 0; i < kApart; ++i) {
-        Path one = path.fresh();
+        Path one = path;
         one.sampler = path.sampler.parted(i);
         one.weight /= float(kApart);
         one.apartPixel = path.width;
@@ -59,24 +58,20 @@ void Renderer::scatterApart(Path& path, const Vertex& vertex, Sharing& sharing) 
         r[0] = (float(i) + shared[0]) / float(kApart);  // each a part of the lobes
         const bool on = bounce(one, vertex, r);
         one.apart = one.depth;
-        if (on)
-            sharing.ways.push_back({one, {}});
-        else
-            one.give();
+        if (on) sharing.ways.push_back({one, {}});
     }
 }
 
 /// Follows some of the paths that came to each place, and gives all that came there the mean of their light:
 /// Keller, Dahm, Binder, "Path Space Filtering", MCQMC 2014, doi:10.1007/978-3-319-33507-0_21. The eye does
 /// not see what shares: it is what lights the fibres that it sees, which is a mean of much in any case.
-void Renderer::share(std::vector<Waiting>& waiting, Progress& progress) const {
+void Renderer::share(std::vector<Waiting>& waiting, size_t groups, Progress& progress) const {
     if (waiting.empty()) return;
     std::vector<uint32_t> order(waiting.size());
     std::iota(order.begin(), order.end(), 0u);
     std::sort(order.begin(), order.end(), [&](uint32_t a, uint32_t b) {
         return std::pair(waiting[a].place, a) < std::pair(waiting[b].place, b);
     });
-    const size_t groups = waiting[0].flight.path.groups.size();
     std::vector<std::span<const uint32_t>> alike;
     for (size_t begin = 0, end = 0; begin < order.size(); begin = end) {
         while (end < order.size() && waiting[order[end]].place == waiting[order[begin]].place) ++end;
@@ -87,9 +82,8 @@ void Renderer::share(std::vector<Waiting>& waiting, Progress& progress) const {
     for (const auto& some : alike)
         for (size_t i = 0, n = followedOf(some.size()); i < n; ++i) {
             Flight f = waiting[some[i * some.size() / n]].flight;
-            f.path = f.path.fresh();  // as if all of its light came, to no pixel
-            f.path.weight = V3f(1.0f), f.path.lobed = false, f.path.pixel = nullptr;
-            f.path.groups = std::span(byGroup).subspan(groups * followed.size(), groups);
+            f.path.weight = V3f(1.0f), f.path.film = nullptr;  // as if all of its light came, to no pixel
+            f.path.gatheredGroups = std::span(byGroup).subspan(groups * followed.size(), groups);
             followed.push_back(std::move(f));
         }
     followAll(followed, nullptr, true, progress);
@@ -105,17 +99,16 @@ void Renderer::share(std::vector<Waiting>& waiting, Progress& progress) const {
 void Renderer::give(std::vector<Waiting>& waiting, std::span<const uint32_t> alike,
                     std::span<const Flight> followed) const {
     const float share = 1.0f / float(followed.size());
-    const size_t groups = followed[0].path.groups.size();
+    const size_t groups = followed[0].path.gatheredGroups.size();
     std::vector<V3f> sums(std::max<size_t>(1, groups), V3f(0.0f));
     for (const Flight& f : followed) {
-        if (groups == 0) sums[0] += f.path.direct + f.path.indirect;
-        for (size_t g = 0; g < groups; ++g) sums[g] += f.path.groups[g];
+        if (groups == 0) sums[0] += f.path.gathered;
+        for (size_t g = 0; g < groups; ++g) sums[g] += f.path.gatheredGroups[g];
     }
     for (const uint32_t i : alike) {
         Path& path = waiting[i].flight.path;
         for (size_t g = 0; g < sums.size(); ++g)
             path.add(capped(path.weight * sums[g] * share, options_.limit), 2, uint32_t(g));
-        path.give();
     }
 }
 

@@ -8,12 +8,12 @@ namespace ovrix::render {
 struct Renderer::Path {
     Ray ray;
     Sampler sampler;
-    FilmPixel* pixel;
-    std::span<V3f> groups;  ///< light of each group of lights; empty where they are not kept apart
+    Film* film;  ///< that its light goes to at once; null where it is gathered apart
+    size_t pixel;
+    uint32_t pass;
     const ContourFinder* contours;
     V2f place;  ///< of the picture that it began at: 0 to 1, y down
     V3f weight{1.0f, 1.0f, 1.0f};
-    V3f direct{0, 0, 0}, indirect{0, 0, 0};
     /// In clouded matter how often each colour says how far the path goes; else 0.
     V3f chances{0, 0, 0};
     float pdf = 0.0f;                   ///< of the direction that the last bounce took
@@ -38,9 +38,13 @@ struct Renderer::Path {
     bool aimedAtAll = false;  ///< each light was, and not one of them
     int apart = -1;  ///< its depth where it went on from a fibre that the eye sees: see scatterApart()
     float apartPixel = 0.0f;  ///< metres of a pixel there
-    std::array<V3f, Fibre::kLobes> split =
-        filled<Fibre::kLobes>(V3f(0.0f));          ///< parts of what comes by its lobes
-    std::array<V3f, Fibre::kLobes> lobes = split;  ///< light of each so far
+    bool components = false;  ///< whether its light is kept apart by what it came by
+    bool within = false;      ///< it came by a body: what it meets further on changes nothing
+    std::array<V3f, kComponents> split =
+        filled<kComponents>(V3f(0.0f));  ///< fractions of what comes, by what it came
+    // Of one whose light is gathered apart: all, and that of each group of lights.
+    V3f gathered{0, 0, 0};
+    std::span<V3f> gatheredGroups = {};
     /// What comes so far through the matter that it is within, by how often it goes on there.
     V3f through(float distance) const {
         const V3f left = media.through(distance);
@@ -52,29 +56,37 @@ struct Renderer::Path {
         constexpr float kMost = 1e30f;
         for (int k = 0; k < 3; ++k)
             if (!(std::abs(light[k]) <= kMost)) return;
-        (bounces <= 1 ? direct : indirect) += light;
-        if (group < groups.size()) groups[group] += light;
-        for (size_t p = 0; lobed && p < lobes.size(); ++p) lobes[p] += light * split[p];
+        if (!film) {
+            gathered += light;
+            if (group < gatheredGroups.size()) gatheredGroups[group] += light;
+            return;
+        }
+        film->addLight(pixel, pass, light, bounces);
+        film->addGroup(group, pixel, light);
+        for (size_t p = 0; components && bounces > 0 && p < kComponents; ++p)
+            if (split[p] != V3f(0.0f)) film->add(passOf(p, bounces > 1), pixel, light * split[p]);
     }
-    /// One in its place, without the light that it has so far.
-    Path fresh() const {
-        Path out = *this;
-        out.direct = out.indirect = V3f(0.0f);
-        out.lobes.fill(V3f(0.0f));
-        return out;
+    /// Whether what is seen now says by what its light comes.
+    bool splits() const { return components && depth == 0 && !within; }
+    /// How light that comes now is shared among them: @p value, from @p first on, of @p whole.
+    void splitBy(std::span<const V3f> value, Component first, const V3f& whole) {
+        split.fill(V3f(0.0f));
+        for (size_t p = 0; p < value.size(); ++p)
+            for (int k = 0; k < 3; ++k)
+                if (whole[k] > 0.0f) split[size_t(first) + p][k] = value[p][k] / whole[k];
     }
-    /// Adds its light to the pixel, once.
-    void give() {
-        pixel->direct += direct;
-        pixel->indirect += indirect;
-        for (size_t p = 0; lobed && p < lobes.size(); ++p) pixel->fibre[p] += lobes[p];
-        direct = indirect = V3f(0.0f);
-        lobes.fill(V3f(0.0f));
+    /// Where of a surface's light only what no shine gives is counted: @p left of @p whole.
+    void keepBroad(const V3f& left, const V3f& whole) {
+        for (const Component shine : {Component::Specular, Component::Coat, Component::Transmission})
+            split[size_t(shine)] = V3f(0.0f);
+        for (const Component matt : {Component::Diffuse, Component::Fuzz})
+            for (int k = 0; k < 3; ++k)
+                if (left[k] > 0.0f) split[size_t(matt)][k] *= whole[k] / left[k];
     }
-    /// How light that comes now is shared among the lobes: @p parts of @p whole.
-    void splitBy(const std::array<V3f, Fibre::kLobes>& parts, const V3f& whole) {
-        for (size_t p = 0; p < split.size(); ++p)
-            for (int k = 0; k < 3; ++k) split[p][k] = whole[k] > 0.0f ? parts[p][k] / whole[k] : 0.0f;
+    void splitAll(Component part) {
+        split.fill(V3f(0.0f));
+        split[size_t(part)] = V3f(1.0f);
+        within = true;
     }
 };
 
@@ -86,9 +98,11 @@ struct Renderer::Arrival {
 
 /// What the paths of a pass have in common.
 struct Renderer::Pass {
-    const Film& film;
+    Film& film;
     const ContourFinder& contours;
     uint32_t number = 0;
+    const SampleBlocks* blocks = nullptr;  ///< which pixels go on; null for all
+    bool components = false;               ///< whether the film keeps light apart by what it came by
 };
 
 /// A path and where it came to last.

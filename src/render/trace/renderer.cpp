@@ -1,5 +1,6 @@
 #include "render/trace/renderer.h"
 
+#include "base/hash.h"
 #include "base/parallel.h"
 #include "render/trace/leave.h"
 #include "render/trace/passing.h"
@@ -58,7 +59,7 @@ bool Renderer::meetLights(Path& path, const RayHit& hit) const {
             path.add(capped(path.weight * met.radiance, limitOf(path)), path.depth, light.group);
         }
     };
-    lights_->tree().along(origin, direction, reach, meet);
+    lights_->boxes().along(origin, direction, reach, meet);
     const bool behind = path.framed && options_.backdrop.kind != Backdrop::Kind::Lights;
     if (!best.hit && !hit.hit() && !behind)
         for (const uint32_t i : lights_->tree().far()) meet(i);
@@ -111,10 +112,12 @@ void Renderer::gatherFrom(Path& path, const Vertex& v, uint32_t index, float cha
         const Fibre::Value value =
             v.whole ? v.litBy(s.pdf).evaluateWhole(v.wo, wi) : v.litBy(s.pdf).evaluate(v.wo, wi);
         f = broad = value.f, scatterPdf = value.pdf;
-        if (path.lobed && path.depth == 0) path.splitBy(value.lobe, value.f);
+        if (path.splits()) path.splitBy(value.lobe, Component::FibreReflected, value.f);
     } else {
-        const Bsdf::Value value = v.bsdf().evaluate(v.from, wi);
+        Bsdf::Components components;
+        const Bsdf::Value value = v.bsdf().evaluate(v.from, wi, path.splits() ? &components : nullptr);
         f = value.f, broad = value.broad, scatterPdf = value.pdf;
+        if (path.splits()) path.splitBy(components, Component::Diffuse, f);
     }
     const float pdf = s.pdf * chance;
     if (!(luminance(f * s.radiance) > 0.0f)) return;  // before any ray is traced
@@ -126,6 +129,8 @@ void Renderer::gatherFrom(Path& path, const Vertex& v, uint32_t index, float cha
     // Where a path left what is no shine, that light was counted there: not again where it goes on.
     const bool again = wi.z < 0.0f && !v.fibre() && (path.counted || path.broad);
     const float share = shadows ? powerHeuristic(pdf, scatterPdf) : 1.0f;
+    const bool broadAlone = passed.clear || again;
+    if (broadAlone && path.splits() && !v.fibre()) path.keepBroad(broad, f);
     const V3f arriving = passed.clear ? broad : (again ? broad : f) * share;
     const V3f light3 = path.weight * arriving * colorOf(path, v, wi) * s.radiance * passed.light / pdf;
     if (!(light3.x + light3.y + light3.z > 0.0f)) return;
@@ -164,10 +169,14 @@ bool Renderer::bounce(Path& path, const Vertex& v, const std::array<float, 4>& r
         const Fibre::Sample s = v.whole ? v.fibre()->sampleWhole(v.wo, r[0], r[1], r[2])
                                         : v.fibre()->sample(v.wo, r[0], r[1], r[2]);
         wi = s.wi, weight = s.weight, pdf = s.pdf;
-        if (path.lobed && path.depth == 0) path.splitBy(s.lobes, s.weight);
+        if (path.splits()) path.splitBy(s.lobes, Component::FibreReflected, s.weight);
     } else {
-        const Bsdf::Sample s = v.bsdf().sample(v.from, r[0], r[1], r[2]);
+        Bsdf::Components components;
+        const Bsdf::Sample s =
+            v.bsdf().sample(v.from, r[0], r[1], r[2], path.splits() ? &components : nullptr);
         wi = s.wi, weight = s.weight, pdf = s.pdf;
+        if (path.splits()) path.splitBy(components, Component::Diffuse, s.weight * s.pdf);
+        if (path.splits() && s.beneath) path.splitAll(Component::Subsurface);
         refracted = s.refracted, broad = s.broad, beneath = s.beneath;
     }
     const V3f direction = v.frame.toWorld(wi).normalized();
@@ -216,16 +225,35 @@ bool Renderer::emerge(Path& path, const Vertex& v, const V3f& direction) const {
     return bounce(path, vertex);
 }
 
+/// Pixels to the right and down, while the shutter is open.
+V2f Renderer::motionOf(const Path& path, const RayHit& hit) const {
+    if (!hit.onThing() || (!scene_.moving() && !camera_.moving())) return V2f(0.0f);
+    const auto from = camera_.project(scene_.placeOf(hit, 0.0f), 0.0f),
+               to = camera_.project(scene_.placeOf(hit, 1.0f), 1.0f);
+    if (!from || !to) return V2f(0.0f);
+    return V2f((to->x - from->x) * float(path.film->width()), (to->y - from->y) * float(path.film->height()));
+}
+
+/// Of a copy, strand or particle among all others; never 0.
+static uint32_t elementNumber(const SurfacePoint& p) {
+    return uint32_t(Hasher().add(p.element).add(uint64_t(p.object) << 32 | p.layer).value()) | 1u;
+}
+
 /// What passes beside the light hold of the first thing that a ray meets.
-void Renderer::recordFirst(FilmPixel& pixel, const SurfacePoint& point, const V3f& normal, const V3f& base,
-                           const Camera& camera) {
-    pixel.normal += normal;
-    pixel.albedo += base;
-    if (point.strand) pixel.tangent += point.tangent;
-    if (pixel.samples > 0) return;
-    pixel.depth = (point.position - camera.position()).dot(camera.forward());
-    pixel.object = point.object;
-    pixel.layer = point.layer;
+void Renderer::recordFirst(const Path& path, const SurfacePoint& point, const V3f& normal, const V3f& base,
+                           const RayHit& hit) const {
+    Seen seen{.position = point.position,
+              .normal = normal,
+              .albedo = base,
+              .depth = (point.position - camera_.position()).dot(camera_.forward()),
+              .uv = point.uv,
+              .object = point.object,
+              .layer = point.layer,
+              .material = point.material + 1,
+              .element = elementNumber(point)};
+    if (point.strand) seen.tangent = point.tangent;
+    if (path.film->has(render::Pass::Motion)) seen.motion = motionOf(path, hit);
+    path.film->see(path.pixel, path.pass, seen);
 }
 
 Renderer::Vertex Renderer::vertexAt(Path& path, const Arrival& at, FieldsAt& fields) const {
@@ -244,7 +272,7 @@ Renderer::Vertex Renderer::vertexAt(Path& path, const Arrival& at, FieldsAt& fie
     if (vertex.fibre() && path.roughen > 0.0f)
         vertex.softened.emplace(vertex.fibre()->softened(std::min(1.0f, kOfFibres * path.roughen)));
     if (path.depth == 0) {
-        recordFirst(*path.pixel, at.point, vertex.normal(), vertex.shaded.base, camera_);
+        recordFirst(path, at.point, vertex.normal(), vertex.shaded.base, at.hit);
         path.lobed = vertex.fibre() != nullptr;
     }
     return vertex;
@@ -280,7 +308,7 @@ bool Renderer::advance(Path& path, Arrival& at) const {
             meetBackdrop(path);
         if (line && !ended) {
             path.weight *= path.through(line->distance);
-            draw(path, line->owner, true);
+            draw(path, line->owner, next, true);
         }
         // The last ray only looks for lights, so that both ways to find them count.
         if (ended || line || !hit.hit() || path.depth > options_.bounces) return false;
@@ -295,27 +323,26 @@ bool Renderer::advance(Path& path, Arrival& at) const {
             continue;
         }
         if (!scene_.materialOf(point).drawn) return true;
-        draw(path, point, false);
+        draw(path, point, hit, false);
         return false;
     }
 }
 
 /// A path from the eye through a pixel.
-Renderer::Flight Renderer::begin(FilmPixel& pixel, std::span<V3f> groups, int x, int y,
-                                 const Pass& pass) const {
+Renderer::Flight Renderer::begin(int x, int y, const Pass& pass) const {
     Sampler sampler(uint32_t(x), uint32_t(y), pass.number, options_.seed, options_.log2Passes);
     V2f place;
     const Ray first = primaryRay(pass.film, x, y, sampler, &place);
-    Flight f{{first, sampler, &pixel, groups, &pass.contours, place}, {}};
+    Flight f{{first, sampler, &pass.film, pass.film.indexOf(x, y), pass.number, &pass.contours, place}, {}};
     f.path.spread = 2.0f * camera_.halfHeight() / float(pass.film.height());
+    f.path.components = pass.components;
     return f;
 }
 
 /// Once it was followed: the pixel has one sample more.
-void Renderer::end(Flight& f) const {
-    f.path.give();
-    f.path.pixel->alpha += f.path.seen || !options_.clearBackground ? 1.0f : 1.0f - f.path.shade;
-    ++f.path.pixel->samples;
+void Renderer::end(const Flight& f) const {
+    const Path& p = f.path;
+    p.film->finish(p.pixel, p.pass, p.seen || !options_.clearBackground ? 1.0f : 1.0f - p.shade);
 }
 
 namespace {
@@ -337,11 +364,16 @@ void overTiles(const Rect& r, int size, Progress& progress, const Body& body) {
     });
 }
 
+bool keepsComponents(const Film& film) {
+    for (size_t p = 0; p < kComponents; ++p)
+        if (film.has(passOf(p, false)) || film.has(passOf(p, true))) return true;
+    return false;
+}
+
 }  // namespace
 
 /// @param shares  whether fibres share their light
-void Renderer::renderTile(Film& film, const Rect& tile, const Pass& pass, bool shares,
-                          Progress& progress) const {
+void Renderer::renderTile(const Rect& tile, const Pass& pass, bool shares, Progress& progress) const {
     Sharing sharing;
     std::vector<Flight> flights;
     const int rows = std::max(1, int(kTogether) / std::max(1, tile.width));
@@ -349,39 +381,37 @@ void Renderer::renderTile(Film& film, const Rect& tile, const Pass& pass, bool s
         flights.clear();
         for (int y = top; y < std::min(top + rows, tile.y + tile.height); ++y)
             for (int x = tile.x; x < tile.x + tile.width; ++x)
-                flights.push_back(begin(film.at(x, y), film.groupsAt(x, y), x, y, pass));
+                if (!pass.blocks || pass.blocks->active(x, y)) flights.push_back(begin(x, y, pass));
         followAll(flights, shares ? &sharing : nullptr, false, progress);
-        for (Flight& f : flights) end(f);
+        for (const Flight& f : flights) end(f);
     }
     followAll(sharing.ways, &sharing, false, progress);
-    for (Flight& f : sharing.ways) f.path.give();
-    share(sharing.waiting, progress);
+    share(sharing.waiting, pass.film.groups().size(), progress);
 }
 
-void Renderer::renderPass(Film& film, uint32_t number, const Rect& region, Progress& progress) const {
+void Renderer::renderPass(Film& film, uint32_t number, const Rect& region, Progress& progress,
+                          const SampleBlocks* blocks) const {
     const ContourFinder contours(scene_, camera_, film.height());
-    const Pass pass{film, contours, number};
+    const Pass pass{film, contours, number, blocks, keepsComponents(film)};
     const bool shares = options_.shareFibreLight && scene_.hasFibres();
     constexpr int kTile = 16, kSharing = 32;
     overTiles(region, shares ? kSharing : kTile, progress,
-              [&](const Rect& tile) { renderTile(film, tile, pass, shares, progress); });
+              [&](const Rect& tile) { renderTile(tile, pass, shares, progress); });
 }
 
 void Renderer::renderPreview(Film& film, int step, const Rect& region, Progress& progress) const {
     const ContourFinder contours(scene_, camera_, film.height());
-    const Pass pass{film, contours};
+    const Pass pass{film, contours, 0, nullptr, keepsComponents(film)};
     const auto block = [&](const Rect& r) {
-        FilmPixel pixel;
-        std::vector<V3f> groups(film.groups().size(), V3f(0.0f));
-        Flight f = begin(pixel, groups, std::min(r.x + step / 2, film.width() - 1),
-                         std::min(r.y + step / 2, film.height() - 1), pass);
+        const int x = std::min(r.x + step / 2, film.width() - 1),
+                  y = std::min(r.y + step / 2, film.height() - 1);
+        film.clear(film.indexOf(x, y));
+        Flight f = begin(x, y, pass);
         follow({&f, 1}, nullptr, false);
         end(f);
         for (int j = r.y; j < r.y + r.height; ++j)
-            for (int i = r.x; i < r.x + r.width; ++i) {
-                film.at(i, j) = pixel;
-                std::copy(groups.begin(), groups.end(), film.groupsAt(i, j).begin());
-            }
+            for (int i = r.x; i < r.x + r.width; ++i)
+                if (i != x || j != y) film.copy(film.indexOf(i, j), film, film.indexOf(x, y));
     };
     constexpr int kTile = 16;
     overTiles(region, std::max(kTile, step), progress, [&](const Rect& tile) {

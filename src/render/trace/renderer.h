@@ -1,7 +1,7 @@
 // The path tracer.
 #pragma once
 #include "base/progress.h"
-#include "render/film/film.h"
+#include "render/film/noise.h"
 #include "render/scene/render_scene.h"
 #include "render/trace/contours.h"
 #include "render/trace/media.h"
@@ -59,9 +59,11 @@ class Renderer {
           options_(options),
           lights_(lights ? std::move(lights) : std::make_shared<const SceneLights>(scene)) {}
 
-    /// Adds sample number @p pass to every pixel of @p region, which must lie in the film. Cancelling takes
+    /// Adds sample number @p number to every pixel of @p region, which must lie in the film. Cancelling takes
     /// a few milliseconds; the pass is then in part done and the film must not be kept.
-    void renderPass(Film& film, uint32_t pass, const Rect& region, Progress& progress) const;
+    /// @param blocks  pixels of which go on; null for all
+    void renderPass(Film& film, uint32_t number, const Rect& region, Progress& progress,
+                    const SampleBlocks* blocks = nullptr) const;
 
     /// One sample for every block of @p step x @p step pixels, spread over the block: a first look.
     void renderPreview(Film& film, int step, const Rect& region, Progress& progress) const;
@@ -77,16 +79,16 @@ class Renderer {
     struct Waiting;
     struct Sharing;
     struct Pass;
-    Flight begin(FilmPixel& pixel, std::span<V3f> groups, int x, int y, const Pass& pass) const;
-    void end(Flight& flight) const;
-    void renderTile(Film& film, const Rect& tile, const Pass& pass, bool shares, Progress& progress) const;
+    Flight begin(int x, int y, const Pass& pass) const;
+    void end(const Flight& flight) const;
+    void renderTile(const Rect& tile, const Pass& pass, bool shares, Progress& progress) const;
     bool advance(Path& path, Arrival& at) const;
     void follow(std::span<Flight> flights, Sharing* sharing, bool arrived) const;
     void followAll(std::span<Flight> flights, Sharing* sharing, bool arrived, Progress& progress) const;
     void scatterAlike(std::span<Flight> flights, std::vector<uint32_t>& run, Sharing* sharing) const;
     bool isFibre(const Arrival& at) const;
     bool waits(Flight& flight, Sharing& sharing) const;
-    void share(std::vector<Waiting>& waiting, Progress& progress) const;
+    void share(std::vector<Waiting>& waiting, size_t groups, Progress& progress) const;
     void give(std::vector<Waiting>& waiting, std::span<const uint32_t> alike,
               std::span<const Flight> followed) const;
     float limitOf(const Path& path) const;
@@ -105,8 +107,9 @@ class Renderer {
     bool bounce(Path& path, const Vertex& vertex) const;
     bool bounce(Path& path, const Vertex& vertex, const std::array<float, 4>& r) const;
     bool emerge(Path& path, const Vertex& vertex, const V3f& direction) const;
-    static void recordFirst(FilmPixel& pixel, const SurfacePoint& point, const V3f& normal, const V3f& base,
-                            const Camera& camera);
+    void recordFirst(const Path& path, const SurfacePoint& point, const V3f& normal, const V3f& base,
+                     const RayHit& hit) const;
+    V2f motionOf(const Path& path, const RayHit& hit) const;
     void meetBackdrop(Path& path) const;
     enum class Between { Nothing, Scattered, Ended };
     Between meetMatter(Path& path, const RayHit& hit) const;
@@ -115,7 +118,7 @@ class Renderer {
     void gatherInMatter(Path& path, const V3f& place, float g, uint32_t light, float chance) const;
     bool survive(Path& path, float r) const;
     bool catchShadow(Path& path, const SurfacePoint& point) const;
-    void draw(Path& path, SurfacePoint point, bool line) const;
+    void draw(Path& path, SurfacePoint point, const RayHit& hit, bool line) const;
     std::optional<ContourFinder::Line> contourAhead(Path& path, const RayHit& hit) const;
 
     const RenderScene& scene_;

@@ -77,7 +77,8 @@ bool Renderer::scatterBetween(Path& path, float distance, const V3f& weight, flo
     if (first) {
         SurfacePoint haze;
         haze.position = place;
-        recordFirst(*path.pixel, haze, -path.ray.direction, color, camera_);
+        recordFirst(path, haze, -path.ray.direction, color, {});
+        if (path.splits()) path.splitAll(Component::Volume);
     }
     path.weight *= weight;
     gatherInMatter(path, place, g);
@@ -138,13 +139,13 @@ bool Renderer::catchShadow(Path& path, const SurfacePoint& p) const {
 }
 
 /// What is drawn there: it ends the path, as a lamp of that colour would.
-void Renderer::draw(Path& path, SurfacePoint point, bool line) const {
+void Renderer::draw(Path& path, SurfacePoint point, const RayHit& hit, bool line) const {
     const SurfaceMaterial& m = scene_.materialOf(point);
     if (asksForLight(m, line))
         point.arriving =
             arrivingLight(scene_, *lights_, point, path.media, path.ray.time, m.white, path.sampler);
     const Color color = line ? lineColor(*lights_, m, point) : drawnColor(*lights_, m, point);
-    if (path.depth == 0) recordFirst(*path.pixel, point, point.normal, V3f(color), camera_);
+    if (path.depth == 0) recordFirst(path, point, point.normal, V3f(color), hit);
     path.add(capped(path.weight * V3f(color) * m.white, limitOf(path)), path.depth, 0);
 }
 

@@ -80,6 +80,7 @@ SceneLights::SceneLights(const RenderScene& scene, Progress& progress) : scene_(
         bounds.push_back(boundsOf(emitters_.back()));
     }
     tree_ = LightTree(bounds, progress);
+    boxes_ = LampBoxes(bounds);
 }
 
 LightSample SceneLights::sample(uint32_t light, const V3f& from, float u, float v, float pick,

@@ -1,5 +1,6 @@
 // All that gives light in a scene: its lamps, and what shines by its material.
 #pragma once
+#include "render/light/lamp_boxes.h"
 #include "render/light/light_tree.h"
 #include "render/scene/render_scene.h"
 
@@ -18,6 +19,8 @@ class SceneLights {
     /// Whether they are so few that each is aimed at from what the camera sees.
     bool few() const { return count() <= 4; }
     const LightTree& tree() const { return tree_; }
+    /// Lamps that have a place, on the way of rays.
+    const LampBoxes& boxes() const { return boxes_; }
     /// Null for what shines by its material.
     const Light* lamp(uint32_t light) const {
         return light < scene_.lights.size() ? &scene_.lights[light] : nullptr;
@@ -53,6 +56,7 @@ class SceneLights {
     std::vector<Emitter> emitters_;
     std::vector<uint32_t> emitterOf_;  // by instance; empty where none glows
     LightTree tree_;
+    LampBoxes boxes_;
 };
 
 }  // namespace ovrix::render

@@ -25,6 +25,7 @@ void Renderer::scatterAlike(std::span<Flight> flights, std::vector<uint32_t>& ru
         return;
     }
     std::vector<const SurfacePoint*> points;
+    points.reserve(run.size());
     for (const uint32_t i : run) points.push_back(&flights[i].at.point);
     const PointColumns columns(points);
     FieldsOver fields(columns.samples());

@@ -33,7 +33,7 @@ struct GlowingRoom {
 };
 
 float redOf(const Film& film, int k) {
-    const FilmPixel& p = film.at(k % film.width(), k / film.width());
+    const FilmPixel p = film.at(k % film.width(), k / film.width());
     return (p.direct.x + p.indirect.x) / float(p.samples);
 }
 

@@ -1,5 +1,6 @@
 // Many lights: each is drawn as often as is said, more often where it gives more, and never missed.
 #include "render/light/light_tree.h"
+#include "render/light/lamp_boxes.h"
 
 #include <set>
 
@@ -191,17 +192,19 @@ TEST_CASE("the strongest light of a tree is the one that a place lies before", "
     CHECK(far.strongest({}).probability == 0.0f);
 }
 
-TEST_CASE("a ray meets the same lamps through the tree as by asking each", "[render][lights]") {
+TEST_CASE("a ray meets the same lamps through their boxes as by asking each", "[render][lights]") {
     const auto lights = manyLights(300, 4, true);
-    const LightTree tree = treeOf(lights);
-    CHECK(tree.far() == std::vector<uint32_t>{300, 301});
+    std::vector<LightBounds> bounds;
+    for (const Light& light : lights) bounds.push_back(light.bounds());
+    const LampBoxes boxes(bounds);
+    CHECK(treeOf(lights).far() == std::vector<uint32_t>{300, 301});
     size_t met = 0;
     for (uint64_t i = 0; i < 3000; ++i) {
         const Random4 a = random4(8, i, Stream::Place), b = random4(9, i, Stream::Place);
         const V3f origin = V3f(a[0], a[1], a[2]) * 12.0f - V3f(6.0f), direction = onBall(a[3], b[0]);
         const float reach = 1.0f + 12.0f * b[1];
         std::set<uint32_t> through, each;
-        tree.along(origin, direction, reach, [&](uint32_t l) {
+        boxes.along(origin, direction, reach, [&](uint32_t l) {
             const LightHit hit = lights[l].hit(origin, direction);
             if (hit.hit && hit.distance < reach) through.insert(l);
         });

@@ -46,7 +46,7 @@ struct Drawing {
 
 /// How much of a pixel is line: what is there and black.
 float lineAt(const Film& film, int x, int y) {
-    const FilmPixel& p = film.at(x, y);
+    const FilmPixel p = film.at(x, y);
     return (p.alpha - film.beauty(x, y).x * float(p.samples)) / float(p.samples);
 }
 
