@@ -46,6 +46,7 @@ StrandCurves::StrandCurves(StrandsPtr strands, const ThinLimit& limit, std::vect
             rtcSetNewGeometryBuffer(geometry, RTC_BUFFER_TYPE_FLAGS, 0, RTC_FORMAT_UCHAR, 1, pieces()));
     first_ = index;
     if (fill(vertex, index, flags)) {
+        noteCoverage();
         rtcSetGeometryUserData(geometry, this);
         rtcSetGeometryIntersectFilterFunction(geometry, letThrough);
         rtcSetGeometryOccludedFilterFunction(geometry, letThrough);
@@ -145,11 +146,23 @@ uint32_t StrandCurves::strandOf(uint32_t piece) const {
     return uint32_t(low);
 }
 
-/// Fraction of the width drawn that the strand really has, behind a vertex of it.
-float StrandCurves::coverageAt(size_t vertex, float u) const {
-    const size_t i = pointOf(vertex), k = pointOf(vertex + 1);
-    const float least = limit_.widthAt(p_[i] + (p_[k] - p_[i]) * u), width = lerp(widthAt(i), widthAt(k), u);
-    return width < least ? width / least : 1.0f;
+/// Fraction of the width drawn that the strand really has.
+float StrandCurves::coverageAt(uint32_t piece, float u) const {
+    const auto [from, to] = coverage_[piece];
+    return lerp(float(from), float(to), u) / kWhole;
+}
+
+/// Of both ends of each piece, side by side: rays ask for it at nearly all that they meet.
+void StrandCurves::noteCoverage() {
+    coverage_.resize(pieces());
+    parallelFor(coverage_.size(), Progress::none(), [&](size_t piece) {
+        const auto at = [&](size_t vertex) {
+            const size_t i = pointOf(vertex);
+            const float least = limit_.widthAt(p_[i]), width = widthAt(i);
+            return uint16_t(std::lround(kWhole * (width < least ? std::max(0.0f, width / least) : 1.0f)));
+        };
+        coverage_[piece] = {at(first_[piece]), at(first_[piece] + 1)};
+    });
 }
 
 /// Rays to lights lose the part that strands take; what hardly gets through is stopped.
@@ -166,7 +179,7 @@ void StrandCurves::letThrough(const RTCFilterFunctionNArguments* meeting) {
     const auto& curves = *static_cast<const StrandCurves*>(meeting->geometryUserPtr);
     const auto& ray = *reinterpret_cast<const RTCRay*>(meeting->ray);
     const uint32_t piece = RTCHitN_primID(meeting->hit, 1, 0);
-    const float coverage = curves.coverageAt(curves.first_[piece], RTCHitN_u(meeting->hit, 1, 0));
+    const float coverage = curves.coverageAt(piece, RTCHitN_u(meeting->hit, 1, 0));
     if (coverage >= 1.0f) return;
     if (RayContext* own = RayContext::of(*meeting); own && own->shadow)
         return takePart(*own, meeting, coverage);

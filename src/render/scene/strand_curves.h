@@ -53,7 +53,8 @@ class StrandCurves {
     void leaveOutStraight();
     bool straight(size_t from, size_t to) const;
     bool fill(const std::vector<V4f*>& vertex, uint32_t* index, uint8_t* flags) const;
-    float coverageAt(size_t vertex, float u) const;
+    float coverageAt(uint32_t piece, float u) const;
+    void noteCoverage();
     uint32_t strandOf(uint32_t piece) const;
     size_t vertices() const { return point_.empty() ? p_.size() : point_.size(); }
     size_t pointOf(size_t vertex) const { return point_.empty() ? vertex : point_[vertex]; }
@@ -77,6 +78,9 @@ class StrandCurves {
     std::vector<uint32_t> point_,
         start_;                        // of each vertex, and each strand's first; empty where all points are
     const uint32_t* first_ = nullptr;  // vertex that each piece begins with, in the ray tracer's buffer
+    static constexpr float kWhole = 65535.0f;
+    std::vector<std::array<uint16_t, 2>>
+        coverage_;  // of each piece's ends; empty where all are as wide as drawn
     RTCSceneTy* scene_ = nullptr;
 };
 
