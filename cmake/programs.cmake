@@ -101,7 +101,7 @@ target_precompile_headers(ovrix-app-tests PRIVATE tests/app/app_test.h)
 set_target_properties(ovrix-app-tests PROPERTIES AUTOMOC ON AUTOGEN_TARGET_DEPENDS "${app_tests}")
 target_link_libraries(ovrix-app-tests PRIVATE Qt6::Test)
 
-add_executable(ovrix-bench bench/bench.cpp bench/bare_vdb.cpp bench/cover_bench.cpp bench/light_bench.cpp bench/look_bench.cpp bench/sim_bench.cpp
+add_executable(ovrix-bench bench/bench.cpp bench/bare_vdb.cpp bench/cover_bench.cpp bench/film_bench.cpp bench/light_bench.cpp bench/look_bench.cpp bench/sim_bench.cpp
                bench/strand_bench.cpp bench/texture_bench.cpp)
 set_source_files_properties(bench/bare_vdb.cpp PROPERTIES COMPILE_OPTIONS "-O1;-Wno-error;-w")
 target_include_directories(ovrix-bench PRIVATE ${CMAKE_SOURCE_DIR})

@@ -111,9 +111,9 @@ TEST_CASE("noise is looked at after powers of two and half way between", "[film]
 TEST_CASE("each place goes on until it is as clean as was asked", "[film][noise][render]") {
     const Corner s;
     const NoiseGoal goal{.noise = 0.01f, .least = 8};
-    constexpr uint32_t kMost = 256;
+    constexpr uint32_t kMost = 128;
     const Film film = s.render(goal, kMost, 1, kWhole);
-    const Film truth = s.render({}, 4096, 77, kWhole);
+    const Film truth = s.render({}, 1024, 77, kWhole);
     uint32_t least = kMost, most = 0;
     double total = 0;
     std::map<uint32_t, std::pair<double, int>> errors;  // of those with so many samples
@@ -153,7 +153,7 @@ TEST_CASE("stopping where it is clean makes no light and takes none", "[film][no
     const Corner s;
     const NoiseGoal goal{.noise = 0.03f, .least = 4};
     constexpr int kSeeds = 64;
-    const Film truth = s.render({}, 4096, 999, kWhole);
+    const Film truth = s.render({}, 1024, 999, kWhole);
     double expected = 0;
     for (size_t i = 0; i < truth.count(); ++i) expected += double(luminance(truth.light(i)));
     double sum = 0, squares = 0;
@@ -164,7 +164,7 @@ TEST_CASE("stopping where it is clean makes no light and takes none", "[film][no
         sum += light, squares += light * light;
     }
     const double mean = sum / kSeeds, deviation = std::sqrt(std::max(0.0, squares / kSeeds - mean * mean));
-    // The truth has noise of its own, of 4,096 passes over a picture: less than a thousandth.
+    // The truth has noise of its own, of 1,024 passes over a picture: less than a thousandth.
     CHECK(std::abs(mean - expected) < 3.0 * deviation / std::sqrt(double(kSeeds)) + 1e-3 * expected);
 }
 
