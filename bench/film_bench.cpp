@@ -34,10 +34,8 @@ struct Pool {
         Film film(width, height, job.layout);
         const Rect whole{0, 0, width, height};
         SampleBlocks blocks(film, goal);
-        for (uint32_t pass = 0; pass < passes && blocks.left(whole) > 0; ++pass) {
+        for (uint32_t pass = 0; pass < passes && blocks.left(whole); ++pass)
             renderer.renderPass(film, pass, whole, Progress::none(), &blocks);
-            blocks.update(film, pass + 1);
-        }
         return film;
     }
     /// Mean square of what is seen of the difference.
@@ -58,7 +56,7 @@ struct Pool {
 /// whose own error is taken off.
 void adaptiveSampling(benchmark::State& state) {
     const Pool pool(320, 180);
-    constexpr uint32_t kTruth = 512, kEven = 64;
+    constexpr uint32_t kTruth = 256, kEven = 32;
     const Film truth = pool.rendered({}, kTruth, 71);
     for (auto _ : state) {
         double evenSeconds = 0, seconds = 0;

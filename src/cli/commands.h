@@ -67,6 +67,9 @@ std::map<std::string, std::string> pictureNotes(const RenderFacts& facts);
 /// Renders a part of a picture again, and compares. Throws Error where it is another.
 void verify(const Common& common, const std::string& scene, const std::string& picture);
 
+/// That it was written.
+void tellFile(const Common& common, const std::string& file);
+
 struct DenoiseArgs {
     std::string file, out;
 };

@@ -95,10 +95,17 @@ float asStored(float x, bool half) { return half ? float(Imath::half(x)) : x; }
 
 }  // namespace
 
+void tellFile(const Common& common, const std::string& file) {
+    if (common.json)
+        common.out << jsonText(Json{{"files", {file}}}) << "\n";
+    else
+        common.out << file << "\n";
+}
+
 void denoiseFile(const Common& common, const DenoiseArgs& a) {
     if (endingOf(a.out) != ".exr") throw Error("denoised pictures are written as EXR", a.out, "Name it .exr");
     denoiser();
-    const LayeredPicture file = readLayers(a.file);
+    const LayeredPicture file = readLayers(a.file, kMemoryOfFile);
     const Film film = filmOf(file, a.file);
     if (!file.find("albedo.R") || !file.find("normal.X"))
         common.err << a.file << " has no albedo and normal: edges of colour and form are less sharp\n";
@@ -108,10 +115,7 @@ void denoiseFile(const Common& common, const DenoiseArgs& a) {
     for (const auto& [key, text] : file.notes)
         if (key.starts_with("ovrix:") || key.starts_with("cryptomatte/")) options.notes[key] = text;
     writeImage(a.out, withColor(file, clean), options);
-    if (common.json)
-        common.out << jsonText(Json{{"files", {a.out}}}) << "\n";
-    else
-        common.out << a.out << "\n";
+    tellFile(common, a.out);
 }
 
 std::map<std::string, std::string> pictureNotes(const RenderFacts& f) {
@@ -127,7 +131,7 @@ std::map<std::string, std::string> pictureNotes(const RenderFacts& f) {
 }
 
 void verify(const Common& common, const std::string& scene, const std::string& name) {
-    const LayeredPicture file = readLayers(name);
+    const LayeredPicture file = readLayers(name, kMemoryOfFile);
     const uint32_t passes = wholeNote(file, "passes", name),
                    log2Passes = wholeNote(file, "log2_passes", name);
     if (passes == 0) throw Error("holds a part of a picture", name, "Choose one that was rendered whole");
@@ -152,10 +156,8 @@ void verify(const Common& common, const std::string& scene, const std::string& n
     Film film(width, height, job.layout);
     const Renderer renderer(*job.scene, job.cameraFor(width, height), job.options, job.lights);
     SampleBlocks blocks(film, job.goal);
-    for (uint32_t pass = 0; pass < passes && blocks.left(block) > 0; ++pass) {
+    for (uint32_t pass = 0; pass < passes && blocks.left(block); ++pass)
         renderer.renderPass(film, pass, block, Progress::none(), &blocks);
-        blocks.update(film, pass + 1);
-    }
     const std::vector<V3f> light = renderedLight(file, name);
     size_t others = 0;
     for (int j = y; j < y + block.height; ++j)

@@ -147,25 +147,34 @@ class FrameRenderer {
         return both;
     }
 
+    /// Before any work: passes that are there in part, and noise that nobody can tell.
+    void requireFitting(const RenderJob& job, const FilmNotes& notes, const Rect& region, int first,
+                        int last) const {
+        for (int number = first; number <= last; ++number)
+            if (const auto pass = uint32_t(number - 1); notes.meets(region, pass) && !notes.has(region, pass))
+                throw Error(fmt::format("it has pass {} of a part of that region", number), args_.film,
+                            "Render regions that do not overlap, or the same one");
+        if (job.goal.noise > 0.0f && uint32_t(first - 1) > notes.passesOf(region))
+            throw Error("noise is told from the first pass on", args_.passes,
+                        "Render from the first pass, or set Noise to 0 to render passes apart");
+    }
+
     void addPasses(const RenderJob& job, FilmFile& file, int frame) {
         using Clock = std::chrono::steady_clock;
         constexpr auto kEach = std::chrono::seconds(30);  // so much is lost at most
         const Rect region = regionOf(args_, job);
         const auto [first, last] = args_.passes.empty() ? std::pair(1, job.samples) : framesIn(args_.passes);
         if (first < 1 || last > 1048576) throw Error("passes are numbered from 1 to 1048576", args_.passes);
+        requireFitting(job, file.notes, region, first, last);
         const Renderer renderer(*job.scene, job.cameraFor(job.width, job.height), job.options, job.lights);
         SampleBlocks blocks(file.film, job.goal, file.notes.passesOf(region));
         auto saved = Clock::now();
         for (int number = first; number <= last && !stopAsked; ++number) {
             const auto pass = uint32_t(number - 1);
             if (file.notes.has(region, pass)) continue;
-            if (blocks.left(region) == 0) break;
-            if (file.notes.meets(region, pass))
-                throw Error(fmt::format("it has pass {} of a part of that region", number), args_.film,
-                            "Render regions that do not overlap, or the same one");
+            if (!blocks.left(region)) break;
             renderer.renderPass(file.film, pass, region, Progress::none(), &blocks);
             file.notes.add(region, pass);
-            blocks.update(file.film, pass + 1);
             common_.err << fmt::format("\rframe {}: pass {} of {}", frame, number, last) << std::flush;
             if (args_.film.empty() || Clock::now() - saved < kEach) continue;
             writeFilm(args_.film, file);
@@ -283,10 +292,7 @@ void film(const Common& common, const FilmArgs& a) {
         if (a.denoise) clean = denoise(sum->film, kMemoryOfFile, Progress::none());
         saveRender(a.out, {sum->film, clean ? &*clean : nullptr}, sum->notes, writeOptions(a.out, a.depth));
     }
-    if (common.json)
-        common.out << jsonText(Json{{"files", {a.out}}}) << "\n";
-    else
-        common.out << a.out << "\n";
+    tellFile(common, a.out);
 }
 
 }  // namespace ovrix::cli

@@ -78,7 +78,7 @@ std::string headOf(const FilmFile& f) {
                 {"objects", namesToJson(f.notes.objectNames)},
                 {"layers", namesToJson(f.notes.layerNames)},
                 {"materials", namesToJson(f.notes.materialNames)}}
-        .dump();
+        .dump(-1, ' ', false, Json::error_handler_t::replace);
 }
 
 int between(const Json& j, int low, int high) {

@@ -4,6 +4,7 @@
 
 #include "base/error.h"
 #include "base/files.h"
+#include "base/srgb.h"
 #include "io/denoiser/denoiser.h"
 #include "render/film/noise.h"
 #include "render/finish/denoise.h"
@@ -93,11 +94,21 @@ static void addColors(Picture& picture, const std::string& layer, size_t count,
     }
 }
 
+/// A colour as a screen has it.
+static V3f fromScreen(uint32_t c) {
+    const auto part = [c](int shift) { return decodeSrgb(float(c >> shift & 255) / 255.0f); };
+    return V3f(part(16), part(8), part(0));
+}
+
 Picture toPicture(const RenderedPicture& rendered, const PictureNotes& notes, const FinishOptions* finish) {
     const Film& film = rendered.film;
     Picture picture{film.width(), film.height(), {}};
-    const auto noisy = [&](size_t i) { return film.light(i, finish ? rendered.group : kAllLights); };
+    const auto noisy = [&](size_t i) { return film.light(i, finish ? rendered.view.group : kAllLights); };
+    const bool plane = finish && rendered.view.kind != FilmView::Kind::Light;
+    std::vector<uint32_t> screen;
+    if (plane) toScreen(film, rendered.view, *finish, rendered.heat, screen);
     addColors(picture, "", film.count(), [&](size_t i) {
+        if (plane) return fromScreen(screen[i]);
         const V3f light = rendered.clean ? (*rendered.clean)[i] : noisy(i);
         return finish ? finished(light, *finish) : light;
     });

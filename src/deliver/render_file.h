@@ -2,7 +2,7 @@
 #pragma once
 #include "deliver/render_scene_builder.h"
 #include "io/image/image_io.h"
-#include "render/film/film.h"
+#include "render/finish/pass_view.h"
 
 namespace ovrix::deliver {
 
@@ -10,7 +10,8 @@ namespace ovrix::deliver {
 struct RenderedPicture {
     const Film& film;
     const std::vector<V3f>* clean = nullptr;  ///< of each pixel
-    int group = kAllLights;                   ///< of lights, whose light both are of in a finished picture
+    FilmView view = {};                       ///< what a finished picture shows of it
+    HeatTable heat = {};                      ///< where that is shown by heat
 };
 
 /// The film as a picture with all its passes: beauty, alpha, depth, normal, albedo, ids, direct, indirect;

@@ -378,6 +378,18 @@ void RenderPaneTest::showsPassesAndWhereSamplesWent() {
         return colors;
     };
     choose("normal", [](const QImage& i) { return i.pixel(2, 2) == QRgb(0xFF000000); });  // the sky has none
+    pane->save(path("normal.png"));                                                       // as it is shown
+    driver->settle();
+    const QImage normals(path("normal.png")), seen = pane->picture()->image();
+    QCOMPARE(normals.size(), seen.size());
+    int most = 0;  // of a step of 255: files round once more
+    for (int y = 0; y < seen.height(); ++y)
+        for (int x = 0; x < seen.width(); ++x) {
+            const QColor a = normals.pixelColor(x, y), b = seen.pixelColor(x, y);
+            most = std::max({most, std::abs(a.red() - b.red()), std::abs(a.green() - b.green()),
+                             std::abs(a.blue() - b.blue())});
+        }
+    QVERIFY2(most <= 1, qPrintable(QString::number(most)));
     choose("object", [&](const QImage& i) { return colorsOf(i).size() <= 4; });
     choose("samples", [&](const QImage& i) { return colorsOf(i).size() == counts.size(); });
     QCOMPARE(pane->worker().film().get(), film.get());  // nothing is rendered again

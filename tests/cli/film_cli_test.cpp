@@ -49,6 +49,8 @@ struct Ball {
     auto pixels(const std::string& name) const { return readImage(path(name), "Raw")->pixels; }
 };
 
+LayeredPicture layersOf(const std::string& file) { return readLayers(file, size_t(1) << 30); }
+
 }  // namespace
 
 TEST_CASE("films are gone on with and added up from the shell", "[cli][film]") {
@@ -100,6 +102,15 @@ TEST_CASE("what does not fit a film is told, and the film stays as it was", "[cl
     CHECK(readFile(s.path("a.film")) == before);
     CHECK(s.render("b.##.exr", {"--film", s.path("a.film"), "--frames", "1-2"}).code == 1);
     CHECK(s.render("b.exr", {"--passes", "0-2"}).code == 1);
+    // Noise is told from the first pass on.
+    REQUIRE(s.run({"set", s.path("ball.ovrix"), "render/noise=0.2", "--out", s.path("noise.ovrix")}).code ==
+            0);
+    const auto apart = [&](const std::string& passes) {
+        return s.run({"render", s.path("noise.ovrix"), "--size", "40x32", "--passes", passes, "--out",
+                      s.path("n.exr")});
+    };
+    CHECK(apart("1-2").code == 0);
+    CHECK(apart("3-4").err.find("from the first pass on") != std::string::npos);
     CHECK(s.run({"film", s.path("ball.ovrix")}).code == 1);
     CHECK(s.run({"film", s.path("none.film")}).code == 1);
     CHECK(s.run({"film", s.path("a.film"), "--out", s.path("a.jpeg")}).code == 1);
@@ -119,7 +130,7 @@ TEST_CASE("a picture is rendered again in part and compared", "[cli][verify]") {
     REQUIRE(
         s.run({"render", s.path("ball.ovrix"), "--size", "40x32", "--samples", "3", "--out", s.path("h.exr")})
             .code == 0);
-    CHECK(readLayers(s.path("h.exr")).half);
+    CHECK(layersOf(s.path("h.exr")).half);
     CHECK(verify("ball.ovrix", "h.exr").code == 0);
     if (hasDenoiser()) {
         REQUIRE(s.render("d.exr", {"--denoise"}).code == 0);
@@ -133,7 +144,7 @@ TEST_CASE("a picture is rendered again in part and compared", "[cli][verify]") {
     CHECK(verify("noise.ovrix", "n.exr").code == 0);
 
     // A pixel that was changed, a scene that was, a part of a picture, and what tells nothing of itself.
-    auto file = readLayers(s.path("a.exr"));
+    auto file = layersOf(s.path("a.exr"));
     CHECK(file.notes.at("ovrix:passes") == "8");
     CHECK(file.notes.at("ovrix:frame") == "2");
     const auto red = std::find_if(file.picture.channels.begin(), file.picture.channels.end(),
@@ -167,7 +178,7 @@ TEST_CASE("files are denoised, and what was there stays", "[cli][denoise]") {
         return;
     }
     REQUIRE(denoise("a.exr", "b.exr").code == 0);
-    const auto before = readLayers(s.path("a.exr")), after = readLayers(s.path("b.exr"));
+    const auto before = layersOf(s.path("a.exr")), after = layersOf(s.path("b.exr"));
     CHECK(after.find("noisy.G")->values == before.find("G")->values);
     CHECK(after.find("G")->values != before.find("G")->values);
     CHECK(after.find("depth.Z")->values == before.find("depth.Z")->values);
@@ -175,7 +186,7 @@ TEST_CASE("files are denoised, and what was there stays", "[cli][denoise]") {
     CHECK(after.notes.at("ovrix:passes") == "8");
     // Again: of what was rendered, and not of what was cleaned.
     REQUIRE(denoise("b.exr", "c.exr").code == 0);
-    CHECK(readLayers(s.path("c.exr")).find("G")->values == after.find("G")->values);
+    CHECK(layersOf(s.path("c.exr")).find("G")->values == after.find("G")->values);
     CHECK(s.run({"render", s.path("ball.ovrix"), "--verify", s.path("b.exr")}).code == 0);
 
     Picture bare{8, 8, {}};

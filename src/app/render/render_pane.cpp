@@ -16,9 +16,6 @@
 #include "app/view/view_widget.h"
 #include "base/error.h"
 #include "deliver/render_file.h"
-#include "document/edits/aim.h"
-#include "eval/camera_options.h"
-#include "eval/pick/element_pick.h"
 #include "io/denoiser/denoiser.h"
 
 namespace ovrix::app {
@@ -35,6 +32,12 @@ QToolButton* barButton(const char* name, const QString& tip, bool checkable) {
     b->setCheckable(checkable);
     b->setObjectName(name);
     return b;
+}
+
+HeatTable heatTable() {
+    HeatTable heat;
+    for (size_t i = 0; i < heat.size(); ++i) heat[i] = heatColor(float(i) / 255.0f).rgb();
+    return heat;
 }
 
 QString clockText(double seconds) {
@@ -249,10 +252,11 @@ void RenderPane::restart() {
 
 void RenderPane::stop() { setLive(false); }
 
-void RenderPane::showChosen() {
-    HeatTable heat;
-    for (size_t i = 0; i < heat.size(); ++i) heat[i] = heatColor(float(i) / 255.0f).rgb();
-    worker_.show(shown_->currentData().toString().toStdString(), heat);
+void RenderPane::showChosen() { worker_.show(shown_->currentData().toString().toStdString(), heatTable()); }
+
+static void addView(QComboBox& box, const FilmViewEntry& entry) {
+    box.addItem(QString::fromStdString(entry.title), QString::fromStdString(entry.id));
+    box.setItemData(box.count() - 1, QString::fromStdString(entry.help), Qt::ToolTipRole);
 }
 
 /// What the film has to be looked at; what was chosen stays so where it is there.
@@ -266,7 +270,7 @@ void RenderPane::listViews(const FilmLayout& layout) {
         shown_->addItem("Picture", QString());
         for (const FilmViewEntry& entry :
              filmViews(layout, [&](size_t group) { return groupTitle(layout.groups, group); }))
-            shown_->addItem(QString::fromStdString(entry.title), QString::fromStdString(entry.id));
+            addView(*shown_, entry);
         shown_->setCurrentIndex(std::max(0, shown_->findData(chosen)));
     }
     showChosen();
@@ -309,75 +313,6 @@ void RenderPane::onUpdate(const RenderUpdate& u) {
         if (u.pass == 1) controller_.say("Left out of the render: " + QString::fromStdString(problem), true);
 }
 
-void RenderPane::probe(int x, int y) {
-    const auto [film, clean, job] = worker_.rendered();
-    if (!film || film->width() != picture_->image().width() || x < 0 || y < 0 || x >= film->width() ||
-        y >= film->height())
-        return;
-    const size_t pixel = size_t(y) * size_t(film->width()) + size_t(x);
-    const int group = worker_.shownView(*film).group;
-    const V3f c =
-        clean && worker_.denoising() && group == kAllLights ? (*clean)[pixel] : film->light(pixel, group);
-    const FilmPixel p = film->at(x, y);
-    QString text = QString("%1,%2  %3 %4 %5")
-                       .arg(x)
-                       .arg(y)
-                       .arg(double(c.x), 0, 'f', 3)
-                       .arg(double(c.y), 0, 'f', 3)
-                       .arg(double(c.z), 0, 'f', 3);
-    if (job && p.object) {
-        const auto name = p.layer && job->layerNames.count(p.layer) ? job->layerNames.at(p.layer)
-                          : job->objectNames.count(p.object)        ? job->objectNames.at(p.object)
-                                                                    : std::string();
-        text += QString("  %1 m  %2").arg(double(p.depth), 0, 'f', 2).arg(QString::fromStdString(name));
-    }
-    probe_->setText(text);
-}
-
-void RenderPane::focusAt(int x, int y, bool follow) {
-    const auto [film, clean, job] = worker_.rendered();
-    if (!film || !job || x >= film->width() || y >= film->height()) return;
-    const FilmPixel p = film->at(x, y);
-    if (p.depth <= 0) return controller_.say("Nothing stands there to focus on", true);
-    const Camera seen = job->cameraFor(film->width(), film->height());
-    const V3f place = seen.placeAt((float(x) + 0.5f) / float(film->width()),
-                                   (float(y) + 0.5f) / float(film->height()), p.depth);
-    const double frame = controller_.clock().frame();
-    const auto id = job->nodeIds.find(p.layer ? p.layer : p.object);
-    if (follow && id != job->nodeIds.end() && controller_.document().find(id->second))
-        return p.layer ? focusOnElement(id->second, place) : focusOn(id->second, {});
-    controller_.edit("Focus there", [&](const Document& d) { return withFocusAt(d, place, frame); });
-    const auto camera = sceneCamera(controller_.document(), frame);
-    if (!camera) return;
-    const QString at = QString("Sharp at %1 m").arg(double(camera->focus), 0, 'f', 2);
-    controller_.say(camera->fstop > 0 ? at : at + "; at an f-stop of 0 all is sharp");
-}
-
-void RenderPane::focusOn(const std::string& node, const std::string& element) {
-    const double frame = controller_.clock().frame();
-    controller_.edit("Focus on it", [&](const Document& d) { return withFocusOn(d, node, element, frame); });
-    const Node* on = controller_.document().find(node);
-    if (!on) return;
-    const QString name = QString::fromStdString(on->name);
-    controller_.say(element.empty() ? "Sharp wherever " + name + " goes"
-                                    : "Sharp wherever this one of " + name + " goes");
-}
-
-/// On the one that stands there.
-void RenderPane::focusOnElement(const std::string& layer, const V3f& place) {
-    const SceneContext scene = controller_.scene();
-    const EvalOptions options{controller_.clock().frame(), Purpose::Render, true};
-    controller_.runOnWorker(
-        this,
-        [this, scene, layer, options, place](Progress& progress) {
-            return elementNear(controller_.evaluator(), scene, layer, options, place, progress);
-        },
-        [this, layer](const std::optional<uint64_t>& element) {
-            if (!element) return controller_.say("That is one piece: click without Shift", true);
-            if (controller_.document().find(layer)) focusOn(layer, std::to_string(*element));
-        });
-}
-
 void RenderPane::pin() {
     const QImage image = picture_->image();
     if (image.isNull()) return controller_.say("There is no picture to pin yet", true);
@@ -411,16 +346,17 @@ void RenderPane::save(const QString& file, std::optional<PixelDepth> depth) {
     std::filesystem::path path = file.toStdString();
     if (path.extension().empty()) path += ".exr";
     const auto work = [rendered, path, depth, memory = controller_.document().memoryLimit(),
-                       denoising = worker_.denoising(),
-                       shown = worker_.shownView(*rendered.film).group](Progress& progress) {
+                       denoising = worker_.denoising(), shown = worker_.shownView(*rendered.film),
+                       heat = heatTable()](Progress& progress) {
         WriteOptions options = defaultWriteOptions(path);
-        const int group = endingOf(path) == ".exr" ? kAllLights : shown;
+        const int group = endingOf(path) == ".exr" ? kAllLights : shown.group;
         if (depth) options.depth = *depth;
         auto clean = group == kAllLights ? rendered.clean : nullptr;
         if (denoising && !clean)  // passes have come since what is shown was made
             clean =
                 std::make_shared<const std::vector<V3f>>(denoise(*rendered.film, memory, progress, group));
-        saveRender(path, {*rendered.film, denoising ? clean.get() : nullptr, group}, *rendered.job, options);
+        saveRender(path, {*rendered.film, denoising ? clean.get() : nullptr, shown, heat}, *rendered.job,
+                   options);
         return QString::fromStdString(path.filename().string());
     };
     controller_.runOnWorker(

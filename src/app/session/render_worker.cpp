@@ -89,8 +89,9 @@ void RenderWorker::postShowAgain() {
     });
 }
 
-bool RenderWorker::wantsCleaning(int pass, bool last) const {
-    return denoising_ && (!shownClean_ || std::has_single_bit(unsigned(pass)) || last);
+bool RenderWorker::wantsCleaning(const Film& film, int pass, bool last) const {
+    return denoising_ && shownView(film).kind == FilmView::Kind::Light &&
+           (!shownClean_ || std::has_single_bit(unsigned(pass)) || last);
 }
 
 /// What goes wrong is said, and the picture stays as noisy as it is.
@@ -116,11 +117,15 @@ void RenderWorker::clean(const Film& film, const Document& document, RenderUpdat
 void RenderWorker::showAgain(Progress& progress) {
     const RenderedFilm kept = rendered();
     if (!kept.film) return;
-    if (denoising_ == (shownClean_ != nullptr) && shownView(*kept.film) == publishedView_) return;
-    shownClean_.reset();
+    const FilmView view = shownView(*kept.film);
+    const bool light = view.kind == FilmView::Kind::Light;
+    if (view == publishedView_ && (!light || denoising_ == (shownClean_ != nullptr))) return;
+    // What was cleaned stays while another pass is looked at.
+    const bool same = shownClean_ && shownClean_ == kept.clean && view.group == cleanGroup_;
+    if (!denoising_ || !same) shownClean_.reset();
     RenderUpdate update = last_;
     update.done = true;  // one that was stopped is not waited for
-    if (denoising_) clean(*kept.film, document_, update, progress);
+    if (denoising_ && light && !shownClean_) clean(*kept.film, document_, update, progress);
     publish(*kept.film, kept.job->finish, std::move(update));
 }
 
@@ -143,6 +148,11 @@ void RenderWorker::publish(const Film& film, const FinishOptions& finish, Render
     publish_(std::move(update));
 }
 
+static void clearRegion(Film& film, const Rect& region) {
+    for (int y = region.y; y < region.y + region.height; ++y)
+        for (int x = region.x; x < region.x + region.width; ++x) film.clear(film.indexOf(x, y));
+}
+
 /// A region goes into what was there; a whole picture starts anew.
 std::shared_ptr<Film> RenderWorker::startFilm(const RenderRequest& r, const Rect& region,
                                               const FilmLayout& layout) const {
@@ -151,8 +161,7 @@ std::shared_ptr<Film> RenderWorker::startFilm(const RenderRequest& r, const Rect
         last->layout() != layout)
         return std::make_shared<Film>(r.width, r.height, layout);
     auto film = std::make_shared<Film>(*last);
-    for (int y = region.y; y < region.y + region.height; ++y)
-        for (int x = region.x; x < region.x + region.width; ++x) film->clear(film->indexOf(x, y));
+    clearRegion(*film, region);
     return film;
 }
 
@@ -179,20 +188,19 @@ void RenderWorker::render(const RenderRequest& r, Progress& progress) {
     update.problems = job->problems;
     update.layout = job->layout;
     for (int step : {8, 4, 2}) {  // coarse first, so that a change is seen at once
-        Film coarse = *film;
-        renderer.renderPreview(coarse, step, region, progress);
+        renderer.renderPreview(*film, step, region, progress);
         update.state = "first look";
         update.seconds = secondsSince(began_);
-        publish(coarse, job->finish, update);
+        publish(*film, job->finish, update);
     }
+    clearRegion(*film, region);
     update.state.clear();
     SampleBlocks blocks(*film, job->goal);
     bool last = false;
     for (int pass = 0; !last; ++pass) {
         renderer.renderPass(*film, uint32_t(pass), region, progress, &blocks);
-        blocks.update(*film, uint32_t(pass) + 1);
-        last = pass + 1 == passes || blocks.left(region) == 0;
-        const bool cleaning = wantsCleaning(pass + 1, last);
+        last = pass + 1 == passes || !blocks.left(region);
+        const bool cleaning = wantsCleaning(*film, pass + 1, last);
         keep(*film, job, pass == 0 || last || cleaning);
         update.pass = pass + 1;
         update.seconds = secondsSince(began_);

@@ -67,7 +67,7 @@ class RenderWorker {
     void render(const RenderRequest& request, Progress& progress);
     void publish(const Film& film, const FinishOptions& finish, RenderUpdate update);
     void keep(const Film& film, const std::shared_ptr<const RenderJob>& job, bool must);
-    bool wantsCleaning(int pass, bool last) const;
+    bool wantsCleaning(const Film& film, int pass, bool last) const;
     void clean(const Film& film, const Document& document, RenderUpdate& update, Progress& progress);
     void showAgain(Progress& progress);
     void postShowAgain();

@@ -14,6 +14,6 @@ struct LayeredPicture {
 
 /// All channels of an image, with no change of colour. Throws Error, naming the file, where it is damaged,
 /// none, or takes more than @p most bytes.
-LayeredPicture readLayers(const std::filesystem::path& path, size_t most = size_t(8) << 30);
+LayeredPicture readLayers(const std::filesystem::path& path, size_t most);
 
 }  // namespace ovrix::io

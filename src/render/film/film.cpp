@@ -26,7 +26,7 @@ bool FilmLayout::chosen(Pass pass) const {
 bool FilmLayout::has(Pass pass) const { return infoOf(pass).always() || chosen(pass); }
 
 double FilmLayout::bytesOfPixel() const {
-    double bytes = 3 * sizeof(uint32_t);  // counts, and the first pass
+    double bytes = 4 * sizeof(uint32_t);  // counts, and the first pass
     for (const PassInfo& info : passTable())
         if (has(info.pass)) bytes += double(channelsOf(info.pass)) * bytesOf(info.gather);
     return bytes + 3.0 * sizeof(int64_t) * double(groups.size());
@@ -52,6 +52,7 @@ Film::Film(int width, int height, FilmLayout layout)
     samples_.assign(pixels, 0);
     firstPass_.assign(pixels, kNoPass);
     halves_.assign(pixels, 0);
+    seen_.assign(pixels, 0);
 }
 
 void Film::setFirst(Pass pass, size_t pixel, const V3f& value) {
@@ -66,6 +67,7 @@ void Film::see(size_t pixel, uint32_t pass, const Seen& s) {
     add(Pass::Albedo, pixel, s.albedo);
     add(Pass::Tangent, pixel, s.tangent);
     add(Pass::DepthMean, pixel, V3f(s.depth));
+    ++seen_[pixel];
     if (has(Pass::DepthFront) && s.depth > 0.0f) {
         uint32_t& front = firsts_[size_t(Pass::DepthFront)][pixel];
         if (front == 0 || s.depth < std::bit_cast<float>(front)) front = std::bit_cast<uint32_t>(s.depth);
@@ -100,6 +102,12 @@ void Film::finish(size_t pixel, uint32_t pass, float alpha) {
     }
 }
 
+/// Of the samples that its sum is over: one without a distance has none to add.
+uint32_t Film::countOf(Pass pass, size_t pixel) const {
+    if (pass == Pass::DepthMean) return seen_[pixel];
+    return pass == Pass::Half ? halves_[pixel] : samples_[pixel];
+}
+
 float Film::value(Pass pass, size_t pixel, size_t channel) const {
     const auto p = size_t(pass);
     if (!has_[p]) return 0.0f;
@@ -108,7 +116,7 @@ float Film::value(Pass pass, size_t pixel, size_t channel) const {
     if (info.gather == Gather::Cover) return 0.0f;
     if (info.number) return float(firsts_[p][at]);
     if (info.gather != Gather::Mean) return std::bit_cast<float>(firsts_[p][at]);
-    const uint32_t count = pass == Pass::Half ? halves_[pixel] : samples_[pixel];
+    const uint32_t count = countOf(pass, pixel);
     return count ? float(double(sums_[p][at]) / (units_[p] * count)) : 0.0f;
 }
 
@@ -187,6 +195,7 @@ void Film::copy(size_t to, const Film& from, size_t pixel) {
     take(samples_, from.samples_, 1);
     take(firstPass_, from.firstPass_, 1);
     take(halves_, from.halves_, 1);
+    take(seen_, from.seen_, 1);
 }
 
 void Film::merge(const Film& other) {
@@ -215,6 +224,7 @@ void Film::merge(const Film& other) {
         samples_[i] += other.samples_[i];
         firstPass_[i] = std::min(firstPass_[i], other.firstPass_[i]);
         halves_[i] += other.halves_[i];
+        seen_[i] += other.seen_[i];
     }
 }
 

@@ -108,7 +108,8 @@ class Film {
     uint32_t samples(size_t pixel) const { return samples_[pixel]; }
     /// Of those the ones whose light is in the half.
     uint32_t halfSamples(size_t pixel) const { return halves_[pixel]; }
-    /// The mean of a plane over the samples, or what it has of one; 0 where there is none or no plane.
+    /// The mean of a plane over the samples, of distances over those that see a thing; or what it has of one;
+    /// 0 where there is none or no plane.
     float value(Pass pass, size_t pixel, size_t channel = 0) const;
     V3f mean(Pass pass, size_t pixel) const;
     /// Whole numbers, as they are.
@@ -150,6 +151,7 @@ class Film {
     }
 
   private:
+    uint32_t countOf(Pass pass, size_t pixel) const;
     template <class Self, class Body>
     static void eachPlane(Self& film, const Body& body) {
         for (const PassInfo& info : passTable()) {
@@ -165,6 +167,7 @@ class Film {
         body(std::string("samples"), film.samples_, size_t(1));
         body(std::string("first"), film.firstPass_, size_t(1));
         body(std::string("halves"), film.halves_, size_t(1));
+        body(std::string("seen"), film.seen_, size_t(1));
     }
     static void addTo(int64_t& sum, int64_t more) {
         constexpr auto most = std::numeric_limits<int64_t>::max();
@@ -191,6 +194,7 @@ class Film {
     std::array<std::vector<Coverage>, kPasses> covers_;
     std::vector<std::vector<int64_t>> groups_;
     std::vector<uint32_t> samples_, halves_;
+    std::vector<uint32_t> seen_;       // samples that saw a thing
     std::vector<uint32_t> firstPass_;  // the least that has brought a sample
 };
 

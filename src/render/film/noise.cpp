@@ -83,11 +83,11 @@ void SampleBlocks::update(const Film& film, uint32_t passes) {
     });
 }
 
-size_t SampleBlocks::left(const Rect& r) const {
-    size_t pixels = 0;
-    for (int y = r.y; y < r.y + r.height; ++y)
-        for (int x = r.x; x < r.x + r.width; ++x) pixels += active(x, y);
-    return pixels;
+bool SampleBlocks::left(const Rect& r) const {
+    for (int y = r.y / kSide * kSide; y < r.y + r.height; y += kSide)
+        for (int x = r.x / kSide * kSide; x < r.x + r.width; x += kSide)
+            if (active(x, y)) return true;
+    return false;
 }
 
 }  // namespace ovrix::render

@@ -36,8 +36,8 @@ class SampleBlocks {
     /// After the film has so many passes.
     void update(const Film& film, uint32_t passes);
     bool active(int x, int y) const { return active_[size_t(y / kSide) * columns_ + size_t(x / kSide)]; }
-    /// How many of the region's pixels go on.
-    size_t left(const Rect& region) const;
+    /// Whether any of the region goes on.
+    bool left(const Rect& region) const;
     /// Whether noise is looked at after so many.
     static bool looksAfter(uint32_t passes, uint32_t least);
 

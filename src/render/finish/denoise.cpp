@@ -186,7 +186,9 @@ double denoiserBytes(int width, int height) {
     double most = 0.0;
     for (const DenoisePiece& p : denoisePieces(width, height, kMostPixels))
         most = std::max(most, double(wholeSteps(p.whole.width)) * wholeSteps(p.whole.height));
-    return most * DenoiserNetwork::kBytes + double(width) * height * sizeof(V3f);
+    // After the network: both pictures' distance and the noise, as they are and as means, and a half of one.
+    const double pixels = double(width) * height, shares = pixels * 6 * sizeof(float);
+    return std::max(most * DenoiserNetwork::kBytes, shares) + pixels * sizeof(V3f);
 }
 
 std::vector<V3f> denoised(const Film& film, const DenoiserNetwork& network, Progress& progress, int group) {

@@ -79,12 +79,14 @@ std::vector<FilmViewEntry> filmViews(const FilmLayout& layout,
     using Kind = FilmView::Kind;
     std::vector<FilmViewEntry> out;
     for (size_t g = 0; g < layout.groups.size(); ++g)
-        out.push_back({"light " + layout.groups[g], groupTitle(g), {Kind::Light, int(g)}});
+        out.push_back(
+            {"light " + layout.groups[g], groupTitle(g), "Light of this group alone", {Kind::Light, int(g)}});
     for (const PassInfo& info : passTable())
         if (layout.has(info.pass) && info.gather != Gather::Cover && info.pass != Pass::Half)
-            out.push_back({info.id, info.title, {Kind::Plane, kAllLights, info.pass}});
-    out.push_back({"samples", "Samples", {Kind::Samples}});
-    out.push_back({"noise", "Noise", {Kind::Noise}});
+            out.push_back({info.id, info.title, info.help, {Kind::Plane, kAllLights, info.pass}});
+    out.push_back(
+        {"samples", "Samples", "Where work went: up to the most that a pixel has", {Kind::Samples}});
+    out.push_back({"noise", "Noise", "How much is left, as it is seen: up to a tenth", {Kind::Noise}});
     return out;
 }
 

@@ -17,7 +17,7 @@ struct FilmView {
 
 /// What there is to look at beside the light: an id that stays, and what people call it.
 struct FilmViewEntry {
-    std::string id, title;
+    std::string id, title, help;
     FilmView view;
 };
 /// In the order of lists: the film's groups of lights where there are some, its planes, and its samples and

@@ -54,8 +54,6 @@ std::vector<std::vector<float>> ranked(const Film& film, Pass pass,
 
 uint32_t coverageHash(const std::string& name) { return normal(murmur(name.data(), name.size())); }
 
-float coverageId(const std::string& name) { return std::bit_cast<float>(coverageHash(name)); }
-
 std::vector<std::vector<float>> rankedCoverage(const Film& film, Pass pass,
                                                const std::map<uint32_t, std::string>& names) {
     std::map<uint32_t, uint32_t> ids;
@@ -79,7 +77,7 @@ std::map<std::string, std::string> coverageNotes(const std::string& layer,
     return {{key + "name", layer},
             {key + "hash", "MurmurHash3_32"},
             {key + "conversion", "uint32_to_float32"},
-            {key + "manifest", manifest.dump()}};
+            {key + "manifest", manifest.dump(-1, ' ', false, decltype(manifest)::error_handler_t::replace)}};
 }
 
 }  // namespace ovrix::render

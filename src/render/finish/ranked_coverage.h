@@ -11,10 +11,8 @@
 namespace ovrix::render {
 
 /// A name as the specification has it: MurmurHash3 of 32 bits, with an exponent that makes it a normal
-/// number.
+/// number where channels hold its bits.
 uint32_t coverageHash(const std::string& name);
-/// Its bits as a number, as channels hold it.
-float coverageId(const std::string& name);
 
 /// Things that a pixel shows at most in a file; what is left covers least.
 inline constexpr size_t kCoverageRanks = 6;

@@ -10,7 +10,7 @@
 
 namespace ovrix::render {
 
-/// The boxes of lamps in a tree of the ray tracer's. Const and thread safe. About 100 bytes a lamp.
+/// The boxes of lamps in a tree of the ray tracer's. Const and thread safe.
 class LampBoxes {
   public:
     LampBoxes() = default;

@@ -114,6 +114,8 @@ void Renderer::gatherFrom(Path& path, const Vertex& v, uint32_t index, float cha
         f = broad = value.f, scatterPdf = value.pdf;
         if (path.splits()) path.splitBy(value.lobe, Component::FibreReflected, value.f);
     } else {
+        static_assert(std::tuple_size_v<Bsdf::Components> ==
+                      size_t(Component::Transmission) + 1 - size_t(Component::Diffuse));
         Bsdf::Components components;
         const Bsdf::Value value = v.bsdf().evaluate(v.from, wi, path.splits() ? &components : nullptr);
         f = value.f, broad = value.broad, scatterPdf = value.pdf;
@@ -390,13 +392,14 @@ void Renderer::renderTile(const Rect& tile, const Pass& pass, bool shares, Progr
 }
 
 void Renderer::renderPass(Film& film, uint32_t number, const Rect& region, Progress& progress,
-                          const SampleBlocks* blocks) const {
+                          SampleBlocks* blocks) const {
     const ContourFinder contours(scene_, camera_, film.height());
     const Pass pass{film, contours, number, blocks, keepsComponents(film)};
     const bool shares = options_.shareFibreLight && scene_.hasFibres();
     constexpr int kTile = 16, kSharing = 32;
     overTiles(region, shares ? kSharing : kTile, progress,
               [&](const Rect& tile) { renderTile(tile, pass, shares, progress); });
+    if (blocks) blocks->update(film, number + 1);
 }
 
 void Renderer::renderPreview(Film& film, int step, const Rect& region, Progress& progress) const {

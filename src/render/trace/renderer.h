@@ -61,9 +61,9 @@ class Renderer {
 
     /// Adds sample number @p number to every pixel of @p region, which must lie in the film. Cancelling takes
     /// a few milliseconds; the pass is then in part done and the film must not be kept.
-    /// @param blocks  pixels of which go on; null for all
+    /// @param blocks  pixels of which go on, and which are looked at after it; null for all
     void renderPass(Film& film, uint32_t number, const Rect& region, Progress& progress,
-                    const SampleBlocks* blocks = nullptr) const;
+                    SampleBlocks* blocks = nullptr) const;
 
     /// One sample for every block of @p step x @p step pixels, spread over the block: a first look.
     void renderPreview(Film& film, int step, const Rect& region, Progress& progress) const;

@@ -11,6 +11,9 @@ using namespace ovrix::tests;
 
 namespace {
 
+/// As channels hold it.
+float idOf(const std::string& name) { return std::bit_cast<float>(coverageHash(name)); }
+
 FilmLayout everything() {
     return {.passes = passesChosen(passChoices()), .groups = {"", "lamp"}, .exposure = 3};
 }
@@ -172,6 +175,17 @@ TEST_CASE("passes say where things are, how they lie and what they are made of",
     CHECK(film.number(Pass::Material, right) == white + 1);
     CHECK(film.number(Pass::Element, left) != film.number(Pass::Element, right));
     CHECK(film.number(Pass::Element, left) == film.number(Pass::Element, film.indexOf(11, 17)));
+    // Where a thing covers a part of the pixel, the mean distance is its own all the same.
+    int rims = 0;
+    for (size_t i = 0; i < film.count(); ++i) {
+        const uint32_t object = film.coverage(Pass::ObjectCover, i).all().empty() ? 0 : 1;
+        const float covered =
+            object ? float(film.coverage(Pass::ObjectCover, i).all()[0].count) / 4.0f : 0.0f;
+        const float depth = film.value(Pass::DepthMean, i);
+        if (object) REQUIRE((depth > 3.49f && depth < 4.01f));
+        rims += covered > 0.0f && covered < 1.0f;
+    }
+    CHECK(rims > 10);
     const size_t empty = film.indexOf(0, 0);
     CHECK(film.number(Pass::Material, empty) == 0);
     CHECK(film.value(Pass::DepthFront, empty) == 0.0f);
@@ -220,6 +234,14 @@ TEST_CASE("what light came by adds up to the light", "[film][aov]") {
     CameraOptions c;
     c.position = V3f(0, 0.5f, 5);
     const Film film = render(scene, c, 32, 16, 6);
+    // That it is kept apart changes nothing.
+    Film plain(32, 32);
+    RenderOptions o;
+    o.bounces = 6;
+    const Renderer renderer(scene, Camera(c, 1.0f), o);
+    for (uint32_t pass = 0; pass < 16; ++pass)
+        renderer.renderPass(plain, pass, {0, 0, 32, 32}, Progress::none());
+    for (size_t i = 0; i < film.count(); ++i) REQUIRE(plain.light(i) == film.light(i));
     std::array<double, kPasses> total{};
     for (size_t i = 0; i < film.count(); ++i) {
         V3f sum = film.mean(Pass::Emission, i);
@@ -256,13 +278,13 @@ TEST_CASE("coverage counts what is seen, in any order", "[film][coverage]") {
     CHECK(a.coverage(Pass::LayerCover, 0).all().empty());
     const auto planes = rankedCoverage(a, Pass::ObjectCover, {{1, "one"}, {2, "two"}, {3, "three"}});
     REQUIRE(planes.size() == 2 * kCoverageRanks);
-    CHECK((planes[0][0] == coverageId("three") && planes[1][0] == 0.5f));
-    CHECK((planes[2][0] == coverageId("one") && planes[3][0] == 0.25f));
-    CHECK((planes[4][0] == coverageId("two") && planes[5][0] == 0.125f));
+    CHECK((planes[0][0] == idOf("three") && planes[1][0] == 0.5f));
+    CHECK((planes[2][0] == idOf("one") && planes[3][0] == 0.25f));
+    CHECK((planes[4][0] == idOf("two") && planes[5][0] == 0.125f));
     CHECK((planes[6][0] == 0.0f && planes[7][0] == 0.0f));
     // Things of one name are one; what has none is left out.
     const auto alike = rankedCoverage(a, Pass::ObjectCover, {{1, "x"}, {3, "x"}});
-    CHECK((alike[0][0] == coverageId("x") && alike[1][0] == 0.75f && alike[2][0] == 0.0f));
+    CHECK((alike[0][0] == idOf("x") && alike[1][0] == 0.75f && alike[2][0] == 0.0f));
     a.clear(0);
     CHECK(a.coverage(Pass::ObjectCover, 0).all().empty());
     CHECK(rankedCoverage(Film(1, 1), Pass::ObjectCover, {})[0][0] == 0.0f);
@@ -272,7 +294,7 @@ TEST_CASE("names become the ids that the specification says", "[film][coverage]"
     CHECK(coverageHash("hello") == 0x248bfa47u);  // a published value of the hash
     int turned = 0;
     for (int i = 0; i < 4000; ++i) {
-        const float id = coverageId("thing " + std::to_string(i));
+        const float id = idOf("thing " + std::to_string(i));
         REQUIRE(std::isnormal(id));
         turned += (coverageHash("thing " + std::to_string(i)) >> 23 & 255) == 1;
     }

@@ -47,11 +47,10 @@ struct Corner {
         const Renderer renderer(scene, Camera(camera, 1.0f), options(seed));
         for (const Rect& r : regions) {
             SampleBlocks blocks(film, goal);
-            for (uint32_t pass = 0; pass < passes && blocks.left(r) > 0; ++pass) {
+            for (uint32_t pass = 0; pass < passes && blocks.left(r); ++pass) {
                 if (pass == stopAt)
                     blocks = SampleBlocks(film, goal, pass);  // as one that goes on with a file
                 renderer.renderPass(film, pass, r, Progress::none(), &blocks);
-                blocks.update(film, pass + 1);
             }
         }
         return film;

@@ -1,0 +1,84 @@
+// What the render pane tells of a pixel, and what it focuses on there.
+#include <QLabel>
+
+#include "app/render/render_pane.h"
+#include "document/edits/aim.h"
+#include "eval/camera_options.h"
+#include "eval/pick/element_pick.h"
+
+namespace ovrix::app {
+
+void RenderPane::probe(int x, int y) {
+    const auto [film, clean, job] = worker_.rendered();
+    if (!film || film->width() != picture_->image().width() || x < 0 || y < 0 || x >= film->width() ||
+        y >= film->height())
+        return;
+    const size_t pixel = size_t(y) * size_t(film->width()) + size_t(x);
+    const int group = worker_.shownView(*film).group;
+    const V3f c =
+        clean && worker_.denoising() && group == kAllLights ? (*clean)[pixel] : film->light(pixel, group);
+    const uint32_t object = film->number(Pass::Object, pixel), layer = film->number(Pass::Layer, pixel);
+    QString text = QString("%1,%2  %3 %4 %5")
+                       .arg(x)
+                       .arg(y)
+                       .arg(double(c.x), 0, 'f', 3)
+                       .arg(double(c.y), 0, 'f', 3)
+                       .arg(double(c.z), 0, 'f', 3);
+    if (job && object) {
+        const auto name = layer && job->layerNames.count(layer) ? job->layerNames.at(layer)
+                          : job->objectNames.count(object)      ? job->objectNames.at(object)
+                                                                : std::string();
+        text += QString("  %1 m  %2")
+                    .arg(double(film->value(Pass::Depth, pixel)), 0, 'f', 2)
+                    .arg(QString::fromStdString(name));
+    }
+    probe_->setText(text);
+}
+
+void RenderPane::focusAt(int x, int y, bool follow) {
+    const auto [film, clean, job] = worker_.rendered();
+    if (!film || !job || x >= film->width() || y >= film->height()) return;
+    const size_t pixel = film->indexOf(x, y);
+    const float depth = film->value(Pass::Depth, pixel);
+    const uint32_t object = film->number(Pass::Object, pixel), layer = film->number(Pass::Layer, pixel);
+    if (depth <= 0) return controller_.say("Nothing stands there to focus on", true);
+    const Camera seen = job->cameraFor(film->width(), film->height());
+    const V3f place = seen.placeAt((float(x) + 0.5f) / float(film->width()),
+                                   (float(y) + 0.5f) / float(film->height()), depth);
+    const double frame = controller_.clock().frame();
+    const auto id = job->nodeIds.find(layer ? layer : object);
+    if (follow && id != job->nodeIds.end() && controller_.document().find(id->second))
+        return layer ? focusOnElement(id->second, place) : focusOn(id->second, {});
+    controller_.edit("Focus there", [&](const Document& d) { return withFocusAt(d, place, frame); });
+    const auto camera = sceneCamera(controller_.document(), frame);
+    if (!camera) return;
+    const QString at = QString("Sharp at %1 m").arg(double(camera->focus), 0, 'f', 2);
+    controller_.say(camera->fstop > 0 ? at : at + "; at an f-stop of 0 all is sharp");
+}
+
+void RenderPane::focusOn(const std::string& node, const std::string& element) {
+    const double frame = controller_.clock().frame();
+    controller_.edit("Focus on it", [&](const Document& d) { return withFocusOn(d, node, element, frame); });
+    const Node* on = controller_.document().find(node);
+    if (!on) return;
+    const QString name = QString::fromStdString(on->name);
+    controller_.say(element.empty() ? "Sharp wherever " + name + " goes"
+                                    : "Sharp wherever this one of " + name + " goes");
+}
+
+/// On the one that stands there.
+void RenderPane::focusOnElement(const std::string& layer, const V3f& place) {
+    const SceneContext scene = controller_.scene();
+    const EvalOptions options{controller_.clock().frame(), Purpose::Render, true};
+    controller_.runOnWorker(
+        this,
+        [this, scene, layer, options, place](Progress& progress) {
+            return elementNear(controller_.evaluator(), scene, layer, options, place, progress);
+        },
+        [this, layer](const std::optional<uint64_t>& element) {
+            if (!element) return controller_.say("That is one piece: click without Shift", true);
+            if (controller_.document().find(layer)) focusOn(layer, std::to_string(*element));
+        });
+}
+
+}  // namespace ovrix::app
