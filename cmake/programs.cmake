@@ -9,7 +9,7 @@ set(OVRIX_BUILD_FAST $<$<CONFIG:Release>:-O1>)
 target_compile_options(ovrix_demo PRIVATE ${OVRIX_BUILD_FAST} ${OVRIX_UNDEFINED})
 
 add_library(ovrix_cli_lib STATIC src/cli/cli.cpp src/cli/commands.cpp src/cli/reference.cpp
-            src/cli/picture_commands.cpp src/cli/render_command.cpp src/cli/scene_command.cpp)
+            src/cli/finish_command.cpp src/cli/picture_commands.cpp src/cli/queue_command.cpp src/cli/render_command.cpp src/cli/scene_command.cpp)
 target_link_libraries(ovrix_cli_lib PUBLIC ovrix_core PRIVATE CLI11::CLI11)
 target_compile_options(ovrix_cli_lib PRIVATE ${OVRIX_BUILD_FAST} ${OVRIX_UNDEFINED})
 add_executable(ovrix-cli src/cli/main.cpp)
@@ -101,7 +101,7 @@ target_precompile_headers(ovrix-app-tests PRIVATE tests/app/app_test.h)
 set_target_properties(ovrix-app-tests PROPERTIES AUTOMOC ON AUTOGEN_TARGET_DEPENDS "${app_tests}")
 target_link_libraries(ovrix-app-tests PRIVATE Qt6::Test)
 
-add_executable(ovrix-bench bench/bench.cpp bench/bare_vdb.cpp bench/cover_bench.cpp bench/film_bench.cpp bench/light_bench.cpp bench/look_bench.cpp bench/sim_bench.cpp
+add_executable(ovrix-bench bench/bench.cpp bench/bare_vdb.cpp bench/cover_bench.cpp bench/film_bench.cpp bench/finish_bench.cpp bench/light_bench.cpp bench/look_bench.cpp bench/sim_bench.cpp
                bench/strand_bench.cpp bench/texture_bench.cpp)
 set_source_files_properties(bench/bare_vdb.cpp PROPERTIES COMPILE_OPTIONS "-O1;-Wno-error;-w")
 target_include_directories(ovrix-bench PRIVATE ${CMAKE_SOURCE_DIR})

@@ -97,7 +97,8 @@ std::filesystem::path writeKelpPrint(const std::filesystem::path& folder) {
     m.set("sky/exposure", "-2");
     m.set("camera", {{"position", "0,0,2.6"}, {"target", "0,-0.02,0"}, {"focal", "60"}, {"exposure", "0"}});
     m.set("scene/draft", "1");
-    m.set("render", {{"width", "1280"}, {"height", "1000"}, {"samples", "32"}, {"tone", "plain"}});
+    m.set("render", {{"width", "1280"}, {"height", "1000"}, {"samples", "32"}});
+    m.set("finish", {{"response", "plain"}});
     const auto path = folder / "kelp_print.ovrix";
     saveScene(m.document, path);
     return path;

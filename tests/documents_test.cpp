@@ -6,9 +6,9 @@
 #include "base/files.h"
 #include "cli/reference.h"
 #include "document/model/node_types.h"
+#include "document/model/step_registry.h"
 #include "field/field.h"
 #include "ops/step.h"
-#include "sim/step_registry.h"
 #include "support.h"
 
 using namespace ovrix::deliver;

@@ -23,11 +23,11 @@ const std::vector<std::pair<std::string, std::vector<std::string>>> kHouse = {
       "formats", ""}},
     {"document", {"model", "types", "objects", "lights", "materials", "file", "edits", ""}},
     {"eval", {"cache", "simulation", "", "pick", "checks"}},
-    {"deliver", {""}},
+    {"deliver", {"", "pictures", "queue"}},
     {"cli", {""}},
     {"app",
-     {"theme", "widgets", "session", "gl", "view", "recipe", "outline", "time", "render", "window", "",
-      "shots"}}};
+     {"theme", "widgets", "session", "gl", "view", "recipe", "outline", "time", "render", "queue", "window",
+      "", "shots"}}};
 
 /// Where a file stands in the house: of two, one may include the other if it stands no lower.
 using Rank = std::pair<size_t, size_t>;

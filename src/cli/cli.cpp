@@ -4,6 +4,7 @@
 
 #include "base/error.h"
 #include "cli/commands.h"
+#include "io/video/video_writer.h"
 
 namespace ovrix::cli {
 
@@ -24,6 +25,8 @@ class CommandLine {
         addBringIn();
         addRender();
         addFilm();
+        addFinish();
+        addQueue();
         addDenoise();
     }
     int run(const std::vector<std::string>& args) {
@@ -116,12 +119,16 @@ class CommandLine {
         r->add_option("--depth", render_.depth, "Of the file's numbers")
             ->check(CLI::IsMember({"8", "16", "half", "float"}));
         r->add_flag("--draft", render_.draft, "Only the share of each layer that Draft shows");
+        r->add_flag("--check", render_.ahead,
+                    "Says how long it takes and what would spoil it, and renders nothing");
         r->add_flag("--denoise", render_.denoise, "Take the noise out of each picture; EXR keeps it beside");
         r->add_option("--passes", render_.passes, "A-B: only these, from 1 on; the film has them");
         r->add_option("--film", render_.film,
                       "NAME.film: keeps what is rendered, and goes on with what is there");
         r->add_option("--out", render_.out,
                       "NAME.exr, .tif or .png; #### stands for the frame. Or NAME.mp4 or .mov, a video");
+        r->add_option("--codec", render_.codec, "Of a video; FFV1 in .mkv, else H.264 where nothing is said")
+            ->check(CLI::IsMember(videoCodecNames()));
         r->add_option("--verify", render_.verify,
                       "NAME.exr that was rendered before: a part is rendered again and compared");
         r->callback([this] {
@@ -134,6 +141,55 @@ class CommandLine {
         d->add_option("FILE", denoise_.file, "An EXR; with albedo and normal it keeps its edges")->required();
         d->add_option("--out", denoise_.out, "NAME.exr; what there was stays in it as noisy")->required();
         d->callback([this] { denoiseFile(common_, denoise_); });
+    }
+    void addFinish() {
+        auto* f = app_.add_subcommand("finish", "Runs a scene's finish over a picture that was rendered");
+        f->add_option("SCENE", finish_.scene, "Has the steps, and the camera")->required();
+        f->add_option("PICTURE", finish_.picture, "NAME.film, or NAME.exr with its passes")->required();
+        f->add_option("--frame", finish_.frame, "That it is of, where the file does not say");
+        f->add_option("--camera", finish_.camera, "Its id, where it is not the render's own");
+        f->add_flag("--denoise", finish_.denoise, "Take the noise out of a film first");
+        f->add_option("--out", finish_.out, "NAME.png or .tif for a screen; NAME.exr for linear light")
+            ->required();
+        f->callback([this] { finishFile(common_, finish_); });
+    }
+    void addQueue() {
+        auto* q =
+            app_.add_subcommand("queue", "Renders that wait: adds to them, tells of them, works them off");
+        const auto action = [&](const char* name, const char* help, bool job) {
+            auto* a = q->add_subcommand(name, help);
+            a->add_option("QUEUE", queue_.file, "NAME.queue")->required();
+            if (job) a->add_option("JOB", queue_.job, "Its id")->required();
+            a->callback([this, name = std::string(name)] {
+                queue_.action = name;
+                queue(common_, queue_);
+            });
+            return a;
+        };
+        q->require_subcommand(1);
+        auto* add = action("add", "Puts a render at the end", false);
+        add->add_option("SCENE", queue_.scene)->required();
+        add->add_option("--out", queue_.out, "As render has it: a picture, NAME.####.exr, or a video")
+            ->required();
+        add->add_option("--frames", queue_.frames, "A-B");
+        add->add_option("--camera", queue_.camera, "Its id");
+        add->add_option("--size", queue_.size, "WxH");
+        add->add_option("--samples", queue_.samples)->check(CLI::Range(1, 1048576));
+        add->add_option("--noise", queue_.noise, "Where it has less, it is worked on no further; 0 to 1")
+            ->check(CLI::Range(0.0, 1.0));
+        add->add_flag("--noisy", queue_.noisy, "Leave the noise in");
+        add->add_option("--set", queue_.changes, "NODE/PARAMETER=VALUE: what is other than in the scene");
+        add->add_option("--codec", queue_.codec, "Of a video")->check(CLI::IsMember(videoCodecNames()));
+        add->add_option("--name", queue_.name, "As it is listed");
+        action("list", "What waits, works and is done", false);
+        action("run", "Works on it until nothing is left; Ctrl+C keeps what there is", false);
+        for (const char* name : {"pause", "resume"})
+            action(name, "One job, or all of them without one", false)
+                ->add_option("JOB", queue_.job, "Its id");
+        action("retry", "A job that failed, and its frames that are stale", true);
+        action("again", "All frames of a job", true);
+        action("first", "Puts a job before all others", true);
+        action("remove", "Takes a job out; its pictures stay", true);
     }
     void addFilm() {
         auto* f = app_.add_subcommand("film", "Adds up films of one picture, or tells what is in them");
@@ -155,6 +211,8 @@ class CommandLine {
     RenderArgs render_;
     FilmArgs film_;
     DenoiseArgs denoise_;
+    FinishArgs finish_;
+    QueueArgs queue_;
     BakeArgs bake_;
     BringArgs bring_;
 };

@@ -14,12 +14,12 @@
 #include "document/edits/edits.h"
 #include "document/edits/import_nodes.h"
 #include "document/file/scene_file.h"
+#include "document/model/step_registry.h"
 #include "eval/bake.h"
 #include "eval/checks/checks.h"
 #include "io/formats/elements_io.h"
 #include "io/image/image_io.h"
 #include "render/shade/bsdf.h"
-#include "sim/step_registry.h"
 
 namespace ovrix::cli {
 

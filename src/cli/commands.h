@@ -3,6 +3,7 @@
 #include <cstdint>
 #include <iosfwd>
 #include <map>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -45,25 +46,16 @@ struct BringArgs {
 void bringIn(const Common& common, const BringArgs& args);
 
 struct RenderArgs {
-    std::string scene, frames, camera, size, region, out, depth;
+    std::string scene, frames, camera, size, region, out, depth, codec;
     std::string film, passes;  ///< a film to go on with, and which passes: A-B
     std::string verify;        ///< a picture to compare with, and nothing is written
     double frame = 1;
     int samples = 0, threads = 0;
     bool draft = false, denoise = false;
+    bool ahead = false;  ///< says what it will be like, and renders nothing
 };
 void render(const Common& common, const RenderArgs& args);
 
-/// What a picture's file says of how it was made.
-struct RenderFacts {
-    uint64_t picture = 0;
-    int frame = 1;
-    std::string camera;
-    bool draft = false;
-    uint32_t seed = 0, passes = 0, log2Passes = 0;
-    double seconds = 0;
-};
-std::map<std::string, std::string> pictureNotes(const RenderFacts& facts);
 /// Renders a part of a picture again, and compares. Throws Error where it is another.
 void verify(const Common& common, const std::string& scene, const std::string& picture);
 
@@ -74,6 +66,25 @@ struct DenoiseArgs {
     std::string file, out;
 };
 void denoiseFile(const Common& common, const DenoiseArgs& args);
+
+struct FinishArgs {
+    std::string scene, picture, out, camera;
+    std::optional<double> frame = {};  ///< that the picture is of; what it says itself where none is given
+    bool denoise = false;
+};
+/// Runs the scene's finish over a film or an EXR.
+void finishFile(const Common& common, const FinishArgs& args);
+
+struct QueueArgs {
+    std::string action;  ///< "add", "list", "run", "pause", "resume", "retry", "again", "first", "remove"
+    std::string file, job, scene, out, frames, camera, size, name, codec;
+    int samples = 0;
+    std::optional<double> noise = {};
+    bool noisy = false;  ///< without denoising
+    std::vector<std::string> changes;
+};
+/// Works on a queue of renders, or on its jobs.
+void queue(const Common& common, const QueueArgs& args);
 
 struct FilmArgs {
     std::vector<std::string> films;

@@ -10,7 +10,7 @@
 #include "base/files.h"
 #include "cli/commands.h"
 #include "cli/scene_command.h"
-#include "deliver/film_file.h"
+#include "deliver/pictures/frame_render.h"
 #include "io/denoiser/denoiser.h"
 #include "io/image/layered_picture.h"
 
@@ -116,18 +116,6 @@ void denoiseFile(const Common& common, const DenoiseArgs& a) {
         if (key.starts_with("ovrix:") || key.starts_with("cryptomatte/")) options.notes[key] = text;
     writeImage(a.out, withColor(file, clean), options);
     tellFile(common, a.out);
-}
-
-std::map<std::string, std::string> pictureNotes(const RenderFacts& f) {
-    return {{"ovrix:picture", fmt::format("{:016x}", f.picture)},
-            {"ovrix:frame", std::to_string(f.frame)},
-            {"ovrix:camera", f.camera},
-            {"ovrix:draft", f.draft ? "1" : "0"},
-            {"ovrix:seed", std::to_string(f.seed)},
-            {"ovrix:passes", std::to_string(f.passes)},
-            {"ovrix:log2_passes", std::to_string(f.log2Passes)},
-            {"ovrix:seconds", fmt::format("{:.1f}", f.seconds)},
-            {"ovrix:version", OVRIX_VERSION}};
 }
 
 void verify(const Common& common, const std::string& scene, const std::string& name) {

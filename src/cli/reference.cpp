@@ -4,8 +4,8 @@
 
 #include "document/file/scene_file.h"
 #include "document/model/document.h"
+#include "document/model/step_registry.h"
 #include "io/formats/format.h"
-#include "sim/step_registry.h"
 
 namespace ovrix::cli {
 
@@ -72,12 +72,19 @@ std::string beginning(const std::string& title, const std::string& about) {
 std::string steps() {
     std::string out = beginning("Steps", "What stands in a recipe, in the order of the menu.");
     for (const StepType& t : stepTypes())
-        if (t.partOf.empty())
+        if (t.partOf.empty() && !t.finish)
             out += heading(t.title, t.id,
                            fmt::format("{}: takes {}, gives {}", phaseName(t.phase), kindName(t.takes),
                                        kindName(t.gives)),
                            t.help) +
                    paramTable(t.params);
+    return out;
+}
+
+std::string finishes() {
+    std::string out = beginning("Steps on pictures", "What stands in the finish, in the order of the menu.");
+    for (const StepType& t : stepTypes())
+        if (t.finish) out += heading(t.title, t.id, {}, t.help) + paramTable(t.params);
     return out;
 }
 
@@ -117,12 +124,14 @@ std::string files() {
 }  // namespace
 
 std::vector<Page> referencePages() {
-    return {{"README.md", beginning("Reference", "Every parameter with its unit, default and limits.") +
-                              "- [Steps](steps.md)\n- [Forces, contacts and rules](parts.md)\n"
-                              "- [Sources of fields](sources.md)\n- [Nodes](nodes.md)\n"
-                              "- [Files](files.md)\n"},
+    return {{"README.md",
+             beginning("Reference", "Every parameter with its unit, default and limits.") +
+                 "- [Steps](steps.md)\n- [Forces, contacts and rules](parts.md)\n"
+                 "- [Steps on pictures](finish.md)\n- [Sources of fields](sources.md)\n- [Nodes](nodes.md)\n"
+                 "- [Files](files.md)\n"},
             {"steps.md", steps()},
             {"parts.md", parts()},
+            {"finish.md", finishes()},
             {"sources.md", sources()},
             {"nodes.md", nodes()},
             {"files.md", files()}};

@@ -14,9 +14,11 @@
 #include "base/files.h"
 #include "cli/commands.h"
 #include "cli/scene_command.h"
-#include "deliver/film_file.h"
-#include "deliver/render_file.h"
+#include "deliver/pictures/frame_render.h"
+#include "deliver/pictures/preflight.h"
+#include "deliver/pictures/render_file.h"
 #include "deliver/render_scene_builder.h"
+#include "eval/checks/checks.h"
 #include "io/denoiser/denoiser.h"
 #include "io/formats/format.h"
 #include "io/image/image_io.h"
@@ -27,31 +29,9 @@ namespace ovrix::cli {
 
 namespace {
 
-std::vector<int> numbersIn(const std::string& text, char by, size_t count, const char* wanted) {
-    std::vector<int> out;
-    std::string part;
-    std::stringstream in(text);
-    while (std::getline(in, part, by)) {
-        if (part.empty() || part.size() > 8 || part.find_first_not_of("-0123456789") != std::string::npos)
-            break;
-        out.push_back(std::atoi(part.c_str()));
-    }
-    if (out.size() != count) throw Error("\"" + text + "\" is not " + wanted);
-    return out;
-}
-
 std::pair<int, int> frameRange(const RenderArgs& a) {
     if (a.frames.empty()) return {int(a.frame), int(a.frame)};
     return framesIn(a.frames);
-}
-
-/// 0 for that of the scene.
-std::pair<int, int> sizeOf(const RenderArgs& a) {
-    if (a.size.empty()) return {0, 0};
-    const auto s = numbersIn(a.size, 'x', 2, "a size like 1280x720");
-    if (s[0] < 1 || s[1] < 1 || s[0] > 32768 || s[1] > 32768)
-        throw Error("the size must be 1 to 32768 pixels a side", a.size);
-    return {s[0], s[1]};
 }
 
 Rect regionOf(const RenderArgs& a, const RenderJob& job) {
@@ -89,137 +69,100 @@ void askForStop() {
     for (const int signal : {SIGINT, SIGTERM}) sigaction(signal, &action, nullptr);
 }
 
-/// Renders one frame after another of an opened scene.
-class FrameRenderer {
+/// Frames of an opened scene, one after another, with what is said of them.
+class Frames {
   public:
-    struct Rendered {
-        RenderJob job;
-        FilmFile file;
-        std::optional<std::vector<V3f>> clean;
-        RenderFacts facts;
-    };
+    Frames(const Common& common, const RenderArgs& args)
+        : common_(common), args_(args), opened_(args.scene), renderer_(opened_.scene, opened_.evaluator) {}
 
-    FrameRenderer(const Common& common, const RenderArgs& args)
-        : common_(common), args_(args), opened_(args.scene), builder_(opened_.evaluator) {}
-
-    Rendered render(int frame) {
-        const auto [width, height] = sizeOf(args_);
-        const JobOptions options{.frame = double(frame),
-                                 .camera = args_.camera,
-                                 .draft = args_.draft,
-                                 .width = width,
-                                 .height = height};
-        RenderJob job = builder_.build(opened_.scene, options, Progress::none());
+    /// What the render will be like.
+    Preflight ahead(int first, int last) {
+        const auto [width, height] = sizeIn(args_.size);
+        RenderSceneBuilder builder(opened_.evaluator);
+        RenderJob job = builder.build(opened_.scene,
+                                      {.frame = double(first),
+                                       .camera = args_.camera,
+                                       .draft = args_.draft,
+                                       .width = width,
+                                       .height = height},
+                                      Progress::none());
         if (width > 0) job.width = width, job.height = height;
-        for (const std::string& p : job.problems) common_.err << "left out: " << p << "\n";
         if (args_.samples > 0) job.samples = args_.samples;
         requireFilmMemory(opened_.scene.document, job.width, job.height, job.layout);
-        FilmFile file = filmOf(job, options);
-        job.options.log2Passes = file.notes.log2Passes;
-        const auto start = std::chrono::steady_clock::now();
-        addPasses(job, file, frame);
-        const RenderFacts facts{
-            .picture = file.notes.picture,
-            .frame = frame,
-            .camera = args_.camera,
-            .draft = args_.draft,
-            .seed = job.options.seed,
-            .passes = file.notes.passesOf({0, 0, job.width, job.height}),
-            .log2Passes = job.options.log2Passes,
-            .seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count()};
-        std::optional<std::vector<V3f>> clean;
-        if (args_.denoise) clean = denoise(file.film, opened_.scene.document.memoryLimit(), Progress::none());
+        return lookAhead(job, args_.out, last - first + 1, Progress::none());
+    }
+    std::vector<Check> checks(int frame) {
+        return findChecks(opened_.scene, {}, opened_.evaluator, frame, Progress::none());
+    }
+
+    RenderedFrame render(int frame) {
+        const auto [width, height] = sizeIn(args_.size);
+        FrameOptions options{.frame = frame,
+                             .camera = args_.camera,
+                             .width = width,
+                             .height = height,
+                             .samples = args_.samples,
+                             .draft = args_.draft,
+                             .denoise = args_.denoise,
+                             .screen = endingOf(args_.out) != ".exr",
+                             .film = args_.film};
+        if (!args_.passes.empty()) options.passes = framesIn(args_.passes);
+        options.region = [this](const RenderJob& job) { return regionOf(args_, job); };
+        options.stop = [] { return stopAsked != 0; };
+        options.told = [&](int pass, int last, const Film&, const RenderJob&) {
+            common_.err << fmt::format("\rframe {}: pass {} of {}", frame, pass, last) << std::flush;
+        };
+        auto rendered = renderer_.render(options, Progress::none());
+        if (!rendered)
+            throw Error("stopped; what there is of the picture is kept", args_.film,
+                        "The same command goes on with it");
         common_.err << "\n";
-        return {std::move(job), std::move(file), std::move(clean), facts};
+        for (const std::string& p : rendered->job.problems) common_.err << "left out: " << p << "\n";
+        if (rendered->finished) tellFinish(common_, opened_.scene.document, rendered->finished->steps);
+        return std::move(*rendered);
     }
 
     double rate() const { return opened_.scene.document.rate(); }
 
   private:
-    /// What is there of it, or a new one.
-    FilmFile filmOf(const RenderJob& job, const JobOptions& options) const {
-        FilmFile fresh = beginFilm(job, pictureHash(opened_.scene, options, job), job.width, job.height);
-        if (args_.film.empty() || !std::filesystem::exists(args_.film)) return fresh;
-        FilmFile known = readFilm(args_.film, opened_.scene.document.memoryLimit(), Progress::none());
-        fresh.notes.log2Passes = known.notes.log2Passes;
-        FilmFile both = std::move(fresh);
-        addFilm(both, known, args_.film);
-        return both;
-    }
-
-    /// Before any work: passes that are there in part, and noise that nobody can tell.
-    void requireFitting(const RenderJob& job, const FilmNotes& notes, const Rect& region, int first,
-                        int last) const {
-        for (int number = first; number <= last; ++number)
-            if (const auto pass = uint32_t(number - 1); notes.meets(region, pass) && !notes.has(region, pass))
-                throw Error(fmt::format("it has pass {} of a part of that region", number), args_.film,
-                            "Render regions that do not overlap, or the same one");
-        if (job.goal.noise > 0.0f && uint32_t(first - 1) > notes.passesOf(region))
-            throw Error("noise is told from the first pass on", args_.passes,
-                        "Render from the first pass, or set Noise to 0 to render passes apart");
-    }
-
-    void addPasses(const RenderJob& job, FilmFile& file, int frame) {
-        using Clock = std::chrono::steady_clock;
-        constexpr auto kEach = std::chrono::seconds(30);  // so much is lost at most
-        const Rect region = regionOf(args_, job);
-        const auto [first, last] = args_.passes.empty() ? std::pair(1, job.samples) : framesIn(args_.passes);
-        if (first < 1 || last > 1048576) throw Error("passes are numbered from 1 to 1048576", args_.passes);
-        requireFitting(job, file.notes, region, first, last);
-        const Renderer renderer(*job.scene, job.cameraFor(job.width, job.height), job.options, job.lights);
-        SampleBlocks blocks(file.film, job.goal, file.notes.passesOf(region));
-        auto saved = Clock::now();
-        for (int number = first; number <= last && !stopAsked; ++number) {
-            const auto pass = uint32_t(number - 1);
-            if (file.notes.has(region, pass)) continue;
-            if (!blocks.left(region)) break;
-            renderer.renderPass(file.film, pass, region, Progress::none(), &blocks);
-            file.notes.add(region, pass);
-            common_.err << fmt::format("\rframe {}: pass {} of {}", frame, number, last) << std::flush;
-            if (args_.film.empty() || Clock::now() - saved < kEach) continue;
-            writeFilm(args_.film, file);
-            saved = Clock::now();
-        }
-        if (!args_.film.empty()) writeFilm(args_.film, file);
-        if (stopAsked)
-            throw Error("stopped; what there is of the picture is kept", args_.film,
-                        "The same command goes on with it");
-    }
-
     const Common& common_;
     const RenderArgs& args_;
     Opened opened_;
-    RenderSceneBuilder builder_;
+    FrameRenderer renderer_;
 };
 
-std::vector<std::string> renderPictures(const Common& common, const RenderArgs& a, FrameRenderer& frames) {
+std::vector<std::string> renderPictures(const Common& common, const RenderArgs& a, Frames& frames) {
     const WriteOptions options = writeOptions(a.out, a.depth);
     const auto [first, last] = frameRange(a);
     std::vector<std::string> files;
     for (int frame = first; frame <= last; ++frame) {
-        const auto [job, file, clean, facts] = frames.render(frame);
+        const RenderedFrame rendered = frames.render(frame);
         files.push_back(frameName(a.out, frame, first != last));
         WriteOptions noted = options;
-        noted.notes.merge(pictureNotes(facts));
-        saveRender(files.back(), {file.film, clean ? &*clean : nullptr}, job, noted);
+        noted.notes.merge(pictureNotes(rendered.facts));
+        saveRender(files.back(), rendered.picture(), rendered.job, noted);
         if (!common.json) common.out << files.back() << "\n";
     }
     return files;
 }
 
-std::vector<std::string> renderVideo(const Common& common, const RenderArgs& a, FrameRenderer& frames) {
+VideoOptions videoOptions(const RenderArgs& a, const RenderedFrame& frame, double rate) {
+    const auto [width, height] = frame.size();
+    return {.width = width,
+            .height = height,
+            .rate = rate,
+            .codec = a.codec.empty() ? usualCodec(a.out) : videoCodec(a.codec),
+            .alpha = frame.job.options.clearBackground};
+}
+
+std::vector<std::string> renderVideo(const Common& common, const RenderArgs& a, Frames& frames) {
     const auto [first, last] = frameRange(a);
     writeAtomically(a.out, [&, from = first, to = last](const std::filesystem::path& temporary) {
         std::unique_ptr<VideoWriter> video;
-        std::vector<uint32_t> screen;
         for (int frame = from; frame <= to; ++frame) {
-            const auto [job, file, clean, facts] = frames.render(frame);
-            if (!video) video = openVideo(temporary, a.out, {job.width, job.height, frames.rate()});
-            if (clean)
-                toScreen(*clean, job.finish, screen);
-            else
-                toScreen(file.film, job.finish, screen);
-            video->add(screen);
+            const RenderedFrame rendered = frames.render(frame);
+            if (!video) video = openVideo(temporary, a.out, videoOptions(a, rendered, frames.rate()));
+            video->addDeep(rendered.deepScreen());
         }
         video->finish();
     });
@@ -228,6 +171,29 @@ std::vector<std::string> renderVideo(const Common& common, const RenderArgs& a, 
 }
 
 }  // namespace
+
+/// Says what the render will be like, and what would make it useless: that is an Error.
+static void tellAhead(const Common& common, const RenderArgs& a, Frames& frames) {
+    const auto [first, last] = frameRange(a);
+    Preflight found = frames.ahead(first, last);
+    for (const Check& check : frames.checks(first))
+        if (check.severity == Severity::Error) found.problems.push_back(check.text);
+    const double all = found.seconds * (last - first + 1);
+    if (common.json)
+        common.out << jsonText(Json{{"seconds", found.seconds},
+                                    {"frames", last - first + 1},
+                                    {"film_bytes", found.filmBytes},
+                                    {"file_bytes", found.fileBytes},
+                                    {"problems", found.problems}})
+                   << "\n";
+    else
+        common.out << fmt::format("about {} a frame, {} in all; the film takes {}, a file up to {}\n",
+                                  durationText(found.seconds), durationText(all), byteText(found.filmBytes),
+                                  byteText(found.fileBytes));
+    if (found.problems.empty()) return;
+    for (const std::string& p : found.problems) common.err << p << "\n";
+    throw Error("the render would be of no use", a.scene, "Mend what is said above");
+}
 
 void render(const Common& common, const RenderArgs& a) {
     std::optional<tbb::global_control> limit;
@@ -243,7 +209,8 @@ void render(const Common& common, const RenderArgs& a) {
     if (!a.film.empty()) askForStop();
     if (a.denoise) denoiser();
     const std::jthread warming([] { prepareImages(), prepareShading(); });  // beside the reading of meshes
-    FrameRenderer frames(common, a);
+    Frames frames(common, a);
+    if (a.ahead) return tellAhead(common, a, frames);
     const auto files = video ? renderVideo(common, a, frames) : renderPictures(common, a, frames);
     if (common.json) common.out << jsonText(Json{{"files", files}}) << "\n";
 }

@@ -1,6 +1,7 @@
 #include "cli/scene_command.h"
 
 #include <regex>
+#include <sstream>
 
 #include "base/error.h"
 #include "base/file_sequence.h"
@@ -27,6 +28,27 @@ std::pair<int, int> framesIn(const std::string& text) {
     const int first = std::stoi(found[1]), last = std::stoi(found[2]);
     if (first > last) throw Error("the first frame comes after the last", text);
     return {first, last};
+}
+
+std::vector<int> numbersIn(const std::string& text, char by, size_t count, const char* wanted) {
+    std::vector<int> out;
+    std::string part;
+    std::stringstream in(text);
+    while (std::getline(in, part, by)) {
+        if (part.empty() || part.size() > 8 || part.find_first_not_of("-0123456789") != std::string::npos)
+            break;
+        out.push_back(std::atoi(part.c_str()));
+    }
+    if (out.size() != count) throw Error("\"" + text + "\" is not " + wanted);
+    return out;
+}
+
+std::pair<int, int> sizeIn(const std::string& text) {
+    if (text.empty()) return {0, 0};
+    const auto s = numbersIn(text, 'x', 2, "a size like 1280x720");
+    if (s[0] < 1 || s[1] < 1 || s[0] > 32768 || s[1] > 32768)
+        throw Error("the size must be 1 to 32768 pixels a side", text);
+    return {s[0], s[1]};
 }
 
 }  // namespace ovrix::cli

@@ -6,6 +6,7 @@
 
 namespace ovrix::cli {
 
+struct Common;
 using Json = nlohmann::ordered_json;
 
 /// Names of files need not be UTF-8; what is written is.
@@ -19,9 +20,16 @@ struct Opened {
     explicit Opened(const std::string& file);
 };
 
+/// What the steps of the finish have to say, on standard error.
+void tellFinish(const Common& common, const Document& document, const std::vector<StepReport>& steps);
+
 /// #### becomes the frame with as many digits. Throws Error where several frames have one name.
 std::string frameName(const std::string& pattern, int frame, bool several);
 
+/// So many whole numbers with @p by between them. Throws Error that says what was @p wanted.
+std::vector<int> numbersIn(const std::string& text, char by, size_t count, const char* wanted);
+/// "1280x720"; 0 and 0 for no text. Throws Error.
+std::pair<int, int> sizeIn(const std::string& text);
 /// "1-24"; frames may be below zero. Throws Error.
 std::pair<int, int> framesIn(const std::string& text);
 

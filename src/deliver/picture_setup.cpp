@@ -5,6 +5,8 @@
 #include "base/error.h"
 #include "deliver/shutter.h"
 #include "document/model/values.h"
+#include "io/image/color_config.h"
+#include "render/finish/finish_steps.h"
 
 namespace ovrix::deliver {
 
@@ -26,7 +28,10 @@ void setPicture(const Document& document, const JobOptions& o, RenderJob& job) {
                    .filter = PixelFilter(kRender.filter.choice(value(kRender.filter)),
                                          float(value(kRender.filterWidth))),
                    .shareFibreLight = value(kRender.shareFibreLight)};
-    if (value(kRender.shutter) > 0.0) job.options.shutter = shutterPlaces(value(kRender.shutterCurve));
+    if (value(kRender.shutter) > 0.0)
+        job.options.shutter = shutterPlaces(value(kRender.shutterCurve));
+    else if (motionFrames(document, o.frame) > 0.0)
+        job.options.shutter = {1.0f};  // it moves, and is seen as it is at the end
     job.width = int(value(kRender.width));
     job.height = int(value(kRender.height));
     job.samples = int(value(kRender.samples));
@@ -35,10 +40,50 @@ void setPicture(const Document& document, const JobOptions& o, RenderJob& job) {
     if (std::all_of(job.cameras.begin(), job.cameras.end(),
                     [&](const CameraOptions& c) { return c == job.cameras.back(); }))
         job.cameras.resize(1);
-    job.finish = {exposure, value(kRender.tone) == "soft"};
+    job.finish.exposure = exposure;
     job.goal = {.noise = float(value(kRender.noise)),
                 .least = uint32_t(value(kRender.leastSamples)),
                 .exposure = std::exp2(exposure)};
+}
+
+bool hasFinish(const Document& document) {
+    const Node* node = document.settings("finish");
+    return node && std::any_of(node->steps.begin(), node->steps.end(), [](const Step& s) { return s.on; });
+}
+
+bool balancesLights(const Document& document) {
+    const Node* node = document.settings("finish");
+    return node && std::any_of(node->steps.begin(), node->steps.end(),
+                               [](const Step& s) { return s.on && s.type == lightGroupStep().id; });
+}
+
+FinishOptions finishOptions(const SceneContext& scene, double frame, float exposure,
+                            std::vector<std::string>& problems) {
+    const auto value = [&](const auto& handle) { return scene.document.finishSetting(handle, frame); };
+    FinishOptions out;
+    out.exposure = exposure;
+    const std::string response = value(kFinish.response);
+    if (response == "plain") out.response = {};
+    if (response == "soft" || response == "punchy") {
+        out.response = response == "soft" ? kSoft : kPunchy;
+        FilmResponse& r = out.response;
+        r.contrast *= float(value(kFinish.contrast));
+        r.toe = std::min(1.0f, r.toe * float(value(kFinish.toe)));
+        r.shoulder = std::min(0.95f, r.shoulder * float(value(kFinish.shoulder)));
+        r.desaturation = std::min(1.0f, r.desaturation * float(value(kFinish.desaturation)));
+    }
+    try {
+        if (response == "configuration") {
+            out.display = io::ColorConfig::open(scene.resolve(value(kFinish.configuration)))
+                              ->view(value(kFinish.display), value(kFinish.view));
+            out.asItIs = true;
+        } else {
+            out.display = io::screenTransform(value(kFinish.screen));
+        }
+    } catch (const Error& e) {
+        problems.push_back(std::string("Finish: ") + e.what());
+    }
+    return out;
 }
 
 FilmLayout layoutOf(const Document& document, double frame, const RenderJob& job, bool fibres,

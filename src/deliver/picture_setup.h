@@ -9,6 +9,16 @@ void setPicture(const Document& document, const JobOptions& options, RenderJob& 
 /// What the film keeps. @param fibres  whether some are seen
 FilmLayout layoutOf(const Document& document, double frame, const RenderJob& job, bool fibres,
                     std::vector<std::string> groups);
+/// Whether the scene does anything to its pictures.
+bool hasFinish(const Document& document);
+/// Whether a step of it changes the light of groups.
+bool balancesLights(const Document& document);
+/// Bytes that finishing takes at most for each pixel, the picture among them.
+constexpr double kFinishBytes = 200;
+/// How the scene's pictures come to a screen. What cannot be had, a colour configuration say, is named in
+/// @p problems, and the usual screen takes its place.
+FinishOptions finishOptions(const SceneContext& scene, double frame, float exposure,
+                            std::vector<std::string>& problems);
 /// What lies behind all, as bright as the job's exposure has it: after setPicture(). What cannot be read is
 /// named in the job's problems.
 void setSurroundings(const SceneContext& scene, const JobOptions& options, ImageCache& images,

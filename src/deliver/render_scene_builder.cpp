@@ -19,9 +19,9 @@
 
 namespace ovrix::deliver {
 
-/// Seconds that the shutter is open.
+/// Seconds over which motion is looked at.
 static double openSeconds(const Document& document, double frame) {
-    return document.renderSetting(kRender.shutter, frame) / document.rate();
+    return motionFrames(document, frame) / document.rate();
 }
 
 /// Strands are drawn no thinner than this fraction of a pixel of the picture that is made, and bends of less
@@ -319,6 +319,7 @@ RenderJob RenderSceneBuilder::build(const SceneContext& scene, const JobOptions&
     RenderJob job;
     evaluator_.images().setLimit(document.memoryLimit());
     setPicture(document, o, job);
+    job.finish = finishOptions(scene, o.frame, job.finish.exposure, job.problems);
     setSurroundings(scene, o, evaluator_.images(), job);
     limit_ = thinLimit(document, o);
     std::vector<Item> items = collect(scene, o, job, progress);
@@ -362,7 +363,8 @@ RenderJob RenderSceneBuilder::build(const SceneContext& scene, const JobOptions&
 
 void requireFilmMemory(const Document& document, int width, int height, const FilmLayout& layout) {
     // The film, a copy of its last whole pass, and the picture on the screen.
-    const double bytes = double(width) * height * (2 * layout.bytesOfPixel() + 8);
+    const double bytes =
+        double(width) * height * (2 * layout.bytesOfPixel() + 8 + (hasFinish(document) ? kFinishBytes : 0.0));
     if (bytes > double(document.memoryLimit()))
         throw Error(fmt::format("a picture of {} x {} takes {}, more than the limit of {}", width, height,
                                 byteText(bytes), byteText(double(document.memoryLimit()))),

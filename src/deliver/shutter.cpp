@@ -1,11 +1,24 @@
 #include "deliver/shutter.h"
 
+#include "render/film/pass.h"
+
 namespace ovrix::deliver {
 
-std::vector<double> shutterFrames(const Document& document, double frame) {
+double motionFrames(const Document& document, double frame) {
     const double open = document.renderSetting(kRender.shutter, frame);
-    const auto steps = document.renderSetting(kRender.shutterSteps, frame);
+    if (open > 0) return open;
+    const Refs passes = document.renderSetting(kRender.passes, frame);
+    return std::find(passes.begin(), passes.end(), render::infoOf(render::Pass::Motion).choice) ==
+                   passes.end()
+               ? 0.0
+               : 1.0;
+}
+
+std::vector<double> shutterFrames(const Document& document, double frame) {
+    const double open = motionFrames(document, frame);
     if (!(open > 0)) return {frame};
+    const bool shut = !(document.renderSetting(kRender.shutter, frame) > 0);
+    const auto steps = shut ? int64_t(2) : document.renderSetting(kRender.shutterSteps, frame);
     std::vector<double> frames;
     for (int64_t k = 0; k < steps; ++k)
         frames.push_back(frame - open * (1.0 - double(k) / double(steps - 1)));

@@ -5,8 +5,12 @@
 
 namespace ovrix::deliver {
 
-/// Frames at which the shutter looks, the last the one asked for; that one alone where it is shut at once. It
-/// looks back, so that no simulation has to go further than the frame that is shown.
+/// Frames over which motion is looked at: as long as the shutter is open; a whole one where it is shut at
+/// once and the film keeps motion; 0 where nobody asks.
+double motionFrames(const Document& document, double frame);
+
+/// Frames at which the shutter looks, the last the one asked for; that one alone where motion is not looked
+/// at. It looks back, so that no simulation has to go further than the frame that is shown.
 std::vector<double> shutterFrames(const Document& document, double frame);
 
 /// Where in the time that it is open even draws come to, by its curve; empty where it lets light through

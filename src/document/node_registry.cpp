@@ -19,6 +19,7 @@
 #include "document/objects/tuft.h"
 #include "document/types/camera.h"
 #include "document/types/curve.h"
+#include "document/types/finish_settings.h"
 #include "document/types/layer.h"
 #include "document/types/settings.h"
 #include "document/types/surroundings.h"
@@ -37,8 +38,8 @@ const std::vector<NodeType>& nodeTypes() {
                                                 tubeLightType(), spotLightType(), domeImageType(), skyType(),
                                                 // the rest
                                                 cameraType(), surfaceMaterialType(), fibreMaterialType(),
-                                                lineArtType(), renderSettingsType(), surroundingsType(),
-                                                sceneSettingsType()};
+                                                lineArtType(), renderSettingsType(), finishSettingsType(),
+                                                surroundingsType(), sceneSettingsType()};
     return types;
 }
 

@@ -9,6 +9,7 @@
 #include "base/hash.h"
 #include "base/parallel.h"
 #include "document/model/motion.h"
+#include "document/model/step_registry.h"
 #include "eval/evaluator_query.h"
 #include "eval/recipe_run.h"
 #include "eval/showing.h"
@@ -17,7 +18,6 @@
 #include "geo/surface/surface.h"
 #include "ops/place/place_points.h"
 #include "ops/rebind.h"
-#include "sim/step_registry.h"
 
 namespace ovrix::eval {
 

@@ -5,6 +5,7 @@
 #include "base/error.h"
 #include "base/file_sequence.h"
 #include "base/hash.h"
+#include "document/model/step_registry.h"
 #include "eval/bake.h"
 #include "eval/prototype.h"
 #include "geo/points/curve_set.h"
@@ -13,7 +14,6 @@
 #include "geo/surface/surface.h"
 #include "io/formats/elements_io.h"
 #include "io/volume/vdb_grids.h"
-#include "sim/step_registry.h"
 
 namespace ovrix::eval {
 

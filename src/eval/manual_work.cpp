@@ -3,9 +3,9 @@
 #include <Imath/ImathMatrixAlgo.h>
 
 #include "base/error.h"
+#include "document/model/step_registry.h"
 #include "field/paint.h"
 #include "ops/points/orient.h"
-#include "sim/step_registry.h"
 
 namespace ovrix::eval {
 

@@ -7,11 +7,11 @@
 
 #include "base/error.h"
 #include "base/hash.h"
+#include "document/model/step_registry.h"
 #include "eval/simulated.h"
 #include "geo/surface/surface.h"
 #include "ops/place/place_points.h"
 #include "ops/rebind.h"
-#include "sim/step_registry.h"
 
 namespace ovrix::eval {
 

@@ -11,10 +11,10 @@
 #include "base/file_sequence.h"
 #include "base/files.h"
 #include "base/hash.h"
+#include "document/model/step_registry.h"
 #include "eval/bake.h"
 #include "eval/simulation/simulation_key.h"
 #include "geo/surface/surface.h"
-#include "sim/step_registry.h"
 
 namespace ovrix::eval {
 

@@ -10,6 +10,9 @@
 namespace ovrix::sim {
 class Solver;
 }
+namespace ovrix::render {
+struct PictureWork;
+}
 
 namespace ovrix::ops {
 
@@ -79,6 +82,8 @@ struct StepType {
     std::function<double(const ParamMap&)> longest = {};
     /// What a new step starts with where it is not its specs' initial values.
     ParamMap start = {};
+    /// Of a step on pictures: changes one. Pure, as apply(), which is not used then.
+    std::function<void(render::PictureWork&)> finish = {};
     /// Pure: the same input gives the same bits on any number of threads. Throws Error or Cancelled.
     std::function<Geometry(const StepInput&)> apply;
 };

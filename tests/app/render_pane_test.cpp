@@ -69,8 +69,25 @@ void RenderPaneTest::rendersARegionPinsAndSaves() {
     QTest::mouseClick(pane->findChild<QToolButton*>("pin"), Qt::LeftButton);
     QCOMPARE(pins().size(), 2);
     QVERIFY(!pins()[0]->isChecked() && pins()[1]->isChecked());
-    Q_EMIT pins()[0]->customContextMenuRequested({});  // the first goes, the second still compares
-    QTest::qWait(20);
+    const auto chooseForPin = [&](int pin, const QString& text) {
+        QTimer::singleShot(50, [text] {
+            auto* menu = qobject_cast<QMenu*>(QApplication::activePopupWidget());
+            QVERIFY(menu);
+            for (QAction* action : menu->actions())
+                if (action->text() == text) action->trigger();
+            menu->close();
+        });
+        Q_EMIT pins()[pin]->customContextMenuRequested({});
+        QTest::qWait(20);
+    };
+    chooseForPin(1, "Difference");
+    QCOMPARE(pane->picture()->compare(), PictureArea::Compare::Difference);
+    const QColor same = pane->picture()->grab().toImage().pixelColor(pane->picture()->rect().center());
+    QVERIFY(same.red() < 8 && same.green() < 8 && same.blue() < 8);  // it is the present picture
+    chooseForPin(1, "Side by side");
+    pane->picture()->grab();
+    chooseForPin(1, "Wipe");
+    chooseForPin(0, "Let it go");  // the first goes, the second still compares
     QCOMPARE(pins().size(), 1);
     QVERIFY(pins()[0]->isChecked());
     QTest::mouseClick(pins()[0], Qt::LeftButton);

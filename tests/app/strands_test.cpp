@@ -3,8 +3,8 @@
 #include "app/view/comb_tool.h"
 #include "app/widgets/curve_box.h"
 #include "app_test.h"
+#include "document/model/step_registry.h"
 #include "eval/manual_work.h"
-#include "sim/step_registry.h"
 
 using namespace ovrix::deliver;
 using namespace ovrix::app;
@@ -381,5 +381,5 @@ void StrandsTest::startsFromAPose() {
 }
 
 static const RegisteredTest<StrandsTest> registered;
-#include "sim/step_registry.h"
+#include "document/model/step_registry.h"
 #include "strands_test.moc"

@@ -11,10 +11,10 @@
 #include "base/files.h"
 #include "document/edits/edits.h"
 #include "document/file/scene_file.h"
+#include "document/model/step_registry.h"
 #include "io/denoiser/denoiser.h"
 #include "io/image/image_io.h"
 #include "low_tide.h"
-#include "sim/step_registry.h"
 #include "support.h"
 
 using namespace ovrix::deliver;

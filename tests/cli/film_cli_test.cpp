@@ -236,3 +236,32 @@ TEST_CASE("a film whose render is killed at any write, or finds the disk full, i
             if (fs::exists(s.path("a.film"))) CHECK(readFile(s.path("a.film")) == whole);
         }
 }
+
+TEST_CASE("a scene's finish is run with a render, and over its film and EXR, alike",
+          "[cli][finish-picture]") {
+    const Ball s;
+    Document d = loadScene(s.folder / "ball.ovrix");
+    for (const char* step : {"vignette", "crop", "motion_blur"})
+        d = withStep(d, "finish", 99, makeStep(step, d.get("finish")));
+    d = withText(withText(d, "finish/crop/right", "50"), "finish/response", "punchy");
+    saveScene(d, s.folder / "ball.ovrix");
+    const auto made = s.run({"render", s.path("ball.ovrix"), "--size", "40x32", "--out", s.path("a.png"),
+                             "--film", s.path("a.film")});
+    CHECK(made.code == 0);
+    CHECK(made.err.find("motion_blur") != std::string::npos);  // which lacks its pass, and says so
+    CHECK(s.render("a.exr", {}).code == 0);
+    CHECK(readImage(s.folder / "a.png", "sRGB")->width == 20);
+    CHECK(readImage(s.folder / "a.exr", "Raw")->width == 40);  // light as it was rendered
+    for (const char* from : {"a.film", "a.exr"}) {
+        CHECK(s.run({"finish", s.path("ball.ovrix"), s.path(from), "--out", s.path("b.png")}).code == 0);
+        CHECK(s.pixels("b.png") == s.pixels("a.png"));
+    }
+    CHECK(s.run({"finish", s.path("ball.ovrix"), s.path("a.film"), "--out", s.path("b.exr")}).code == 0);
+    CHECK(readImage(s.folder / "b.exr", "Raw")->width == 20);
+    for (const auto& [from, to] :
+         {std::pair("none.film", "b.png"), {"a.png", "b.gif"}, {"ball.ovrix", "b.png"}}) {
+        const Told told = s.run({"finish", s.path("ball.ovrix"), s.path(from), "--out", s.path(to)});
+        CHECK(told.code == 1);
+        CHECK_FALSE(told.err.empty());
+    }
+}

@@ -1,6 +1,6 @@
 #include <OpenImageIO/imageio.h>
 
-#include "deliver/film_file.h"
+#include "deliver/pictures/film_file.h"
 
 #include <nlohmann/json.hpp>
 #include <random>

@@ -1,5 +1,5 @@
 // Pictures of the library's materials, and what keeps light off without being seen.
-#include "deliver/material_picture.h"
+#include "deliver/pictures/material_picture.h"
 #include "deliver/studio.h"
 #include "io/image/image_io.h"
 

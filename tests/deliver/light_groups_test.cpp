@@ -1,5 +1,6 @@
 // Light groups from the document to the file.
-#include "deliver/render_file.h"
+#include "base/srgb.h"
+#include "deliver/pictures/render_file.h"
 #include "deliver/studio.h"
 
 using namespace ovrix::deliver;
@@ -92,10 +93,10 @@ TEST_CASE("a file of passes holds each group's light under its name", "[translat
                   Approx(whole[i]).epsilon(1e-4).margin(1e-6));
     }
     // The finished picture of one group.
-    const Picture finished = toPicture({film, nullptr, {.group = 1}}, job, &job.finish);
+    const Picture finished = toPicture({film, nullptr, nullptr, {.group = 1}}, job, &job.finish);
     CHECK(finished.channels.size() == 4);
     const V3f seen = ovrix::render::finished(film.light(27, 1), job.finish);
-    for (int k = 0; k < 3; ++k) CHECK(finished.channels[size_t(k)].values[27] == seen[k]);
+    for (int k = 0; k < 3; ++k) CHECK(finished.channels[size_t(k)].values[27] == encodeSrgb(seen[k]));
     saveRender(s.folder / "a.exr", {film}, job, defaultWriteOptions(s.folder / "a.exr"));
     CHECK(std::filesystem::file_size(s.folder / "a.exr") > 1000);
 }

@@ -33,8 +33,9 @@ TEST_CASE("an input that is pasted keeps what the other may have", "[documents][
     CHECK(std::get<double>(rough.keys[0].value) == 1.0);
     CHECK(std::get<double>(rough.keys[1].value) == 0.5);
     CHECK_THROWS_AS(pasted(number, spec("camera/focal"), spec("sun/color")), Error);
-    CHECK_THROWS_AS(pasted(paramAt(d, {"render", "", "tone"}), spec("render/tone"), spec("render/filter")),
-                    Error);
+    CHECK_THROWS_AS(
+        pasted(paramAt(d, {"finish", "", "response"}), spec("finish/response"), spec("render/filter")),
+        Error);
     CHECK_THROWS_AS(
         pasted(paramAt(d, {"render", "", "camera"}), spec("render/camera"), spec(rock.id + "/over")), Error);
 }

@@ -4,7 +4,7 @@
 
 #include "base/error.h"
 #include "base/files.h"
-#include "deliver/recipe_picture.h"
+#include "deliver/pictures/recipe_picture.h"
 #include "document/edits/recipe_file.h"
 #include "document/file/scene_file.h"
 #include "eval/manual_work.h"

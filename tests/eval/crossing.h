@@ -3,8 +3,8 @@
 // own seed.
 #pragma once
 #include "deliver/render_scene_builder.h"
+#include "document/model/step_registry.h"
 #include "eval/random_scene.h"
-#include "sim/step_registry.h"
 
 namespace ovrix::tests {
 

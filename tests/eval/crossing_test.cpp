@@ -10,9 +10,9 @@
 
 #include "base/error.h"
 #include "document/file/scene_file.h"
+#include "document/model/step_registry.h"
 #include "eval/checks/checks.h"
 #include "eval/crossing.h"
-#include "sim/step_registry.h"
 
 using namespace ovrix::deliver;
 using namespace ovrix::tests;

@@ -2,8 +2,8 @@
 #include "base/error.h"
 #include "deliver/render_scene_builder.h"
 #include "document/edits/edits.h"
+#include "document/model/step_registry.h"
 #include "eval/checks/checks.h"
-#include "sim/step_registry.h"
 #include "support.h"
 
 using namespace ovrix::deliver;

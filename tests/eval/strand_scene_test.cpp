@@ -6,7 +6,7 @@
 #include "base/error.h"
 #include "base/files.h"
 #include "deliver/export.h"
-#include "deliver/render_file.h"
+#include "deliver/pictures/render_file.h"
 #include "deliver/render_scene_builder.h"
 #include "document/edits/edits.h"
 #include "document/edits/recipe_file.h"

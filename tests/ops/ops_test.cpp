@@ -1,13 +1,13 @@
 #include <tbb/global_control.h>
 
 #include "base/random.h"
+#include "document/model/step_registry.h"
 #include "geo/strands/strands.h"
 #include "geo/surface/surface.h"
 #include "ops/place/scatter.h"
 #include "ops/points/copies_of.h"
 #include "ops/points/orient.h"
 #include "ops/points/vary_size.h"
-#include "sim/step_registry.h"
 #include "support.h"
 
 using namespace ovrix::deliver;

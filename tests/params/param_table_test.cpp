@@ -1,10 +1,10 @@
 // Handles of parameters: what they are declared as, and what they read.
 #include "params/param_table.h"
 
+#include "document/model/step_registry.h"
 #include "document/model/values.h"
 #include "field/field.h"
 #include "params/starting.h"
-#include "sim/step_registry.h"
 #include "support.h"
 
 using namespace ovrix::params;
@@ -105,7 +105,7 @@ TEST_CASE("conditions name parameters of the same type, and values that they may
             }
         }
     };
-    for (const auto& type : ovrix::sim::stepTypes()) check(type.id, type.params);
+    for (const auto& type : ovrix::document::stepTypes()) check(type.id, type.params);
     for (const auto& type : sourceTypes()) check(type.id, type.params);
     for (const auto& type : ovrix::document::nodeTypes()) check(type.id, type.params);
 }

@@ -345,15 +345,15 @@ TEST_CASE("the sun reddens when low and the sky is blue above", "[render][sky]")
 }
 
 TEST_CASE("finishing keeps dark and middle tones and stays within white", "[render][finish]") {
-    CHECK(finished(V3f(0.2f), {0, true}).x == Approx(0.2f));
-    CHECK(finished(V3f(0.1f), {1, true}).x == Approx(0.2f));
-    CHECK(finished(V3f(50.0f), {0, true}).x == 1.0f);
-    CHECK(finished(V3f(0.9f), {0, true}).x < 0.9f);
-    CHECK(finished(V3f(2.0f), {0, false}).x == 2.0f);
-    CHECK(finished(V3f(-1.0f), {0, true}).x == 0.0f);
+    CHECK(finished(V3f(0.2f), {0, kSoft}).x == Approx(0.2f));
+    CHECK(finished(V3f(0.1f), {1, kSoft}).x == Approx(0.2f));
+    CHECK(finished(V3f(50.0f), {0, kSoft}).x == 1.0f);
+    CHECK(finished(V3f(0.9f), {0, kSoft}).x < 0.9f);
+    CHECK(finished(V3f(2.0f), {0, {}}).x == 1.0f);
+    CHECK(finished(V3f(-1.0f), {0, kSoft}).x == 0.0f);
     float last = -1;
     for (float x = 0; x < 8; x += 0.01f) {
-        const float y = finished(V3f(x), {0, true}).x;
+        const float y = finished(V3f(x), {0, kSoft}).x;
         CHECK(y >= last);
         last = y;
     }

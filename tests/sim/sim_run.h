@@ -3,13 +3,13 @@
 #include "base/hash.h"
 #include "base/image.h"
 #include "document/model/document.h"
+#include "document/model/step_registry.h"
 #include "field/field.h"
 #include "geo/mesh/primitives.h"
 #include "geo/points/curve_set.h"
 #include "geo/surface/surface.h"
 #include "geo/volume/vector_grid.h"
 #include "sim/solver.h"
-#include "sim/step_registry.h"
 
 namespace ovrix::tests {
 

@@ -8,8 +8,8 @@
 #include <QPainterPath>
 
 #include "app/theme/theme.h"
-#include "deliver/material_picture.h"
-#include "deliver/recipe_picture.h"
+#include "deliver/pictures/material_picture.h"
+#include "deliver/pictures/recipe_picture.h"
 #include "document/edits/edits.h"
 #include "document/model/params.h"
 #include "io/denoiser/denoiser.h"
@@ -51,6 +51,18 @@ static bool changesInTime(const Document& parts) {
     return false;
 }
 
+/// On the screen of the scene's own pictures; the steps of its finish are for those alone.
+static Document withScreenOf(const SceneContext& scene, Document sample) {
+    const Node *own = scene.document.settings("finish"), *there = sample.settings("finish");
+    if (!own || !there) return sample;
+    Node finish = *there;
+    finish.params = own->params;
+    if (const std::string file = scene.document.finishSetting(kFinish.configuration); !file.empty())
+        finish.params[kFinish.configuration.id()].value = scene.resolve(file).string();
+    sample.put(std::move(finish));
+    return sample;
+}
+
 void MaterialSwatch::make() {
     const Document& document = controller_.document();
     const QSize size = this->size() * devicePixelRatioF();
@@ -59,12 +71,16 @@ void MaterialSwatch::make() {
     RenderRequest request;
     try {
         const PartsFile file = materialFileOf(document, material_, controller_.scene().folder);
-        if (file.parts == parts_ && size == size_ && (frame == frame_ || !changesInTime(parts_))) return;
-        parts_ = file.parts, size_ = size, frame_ = frame;
+        const Node* finish = document.settings("finish");
+        const ParamMap screen = finish ? finish->params : ParamMap();
+        if (file.parts == parts_ && screen == screen_ && size == size_ &&
+            (frame == frame_ || !changesInTime(parts_)))
+            return;
+        parts_ = file.parts, screen_ = screen, size_ = size, frame_ = frame;
         Document sample = materialSample(file, float(size.width()) / float(size.height()));
         sample = withValue(sample, {"scene", "", kScene.memory.id()},
                            document.sceneSetting(kScene.memory));  // images are read as small as there
-        request.scene = {std::move(sample), {}};
+        request.scene = {withScreenOf(controller_.scene(), std::move(sample)), {}};
     } catch (const std::exception& e) {
         state_ = QString::fromStdString(problemOf(e));
         return update();

@@ -33,7 +33,8 @@ class MaterialSwatch : public QWidget {
 
     Controller& controller_;
     std::string material_;
-    Document parts_;  ///< the material of which the picture is, with what it refers to
+    Document parts_;   ///< the material of which the picture is, with what it refers to
+    ParamMap screen_;  // of the finish, as it was made
     QSize size_;
     double frame_ = 0;
     QImage image_;

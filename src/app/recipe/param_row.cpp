@@ -21,6 +21,7 @@
 #include "app/widgets/key_button.h"
 #include "app/widgets/number_box.h"
 #include "base/error.h"
+#include "deliver/variations.h"
 #include "document/edits/keying.h"
 #include "document/edits/paste.h"
 #include "document/model/references.h"
@@ -398,6 +399,12 @@ void ParamRow::contextMenuEvent(QContextMenuEvent* e) {
         });
     });
     paste->setEnabled(copiedInput().has_value());
+    if (canVary(spec_)) {
+        menu.addSeparator();
+        menu.addAction("Variations...", this, [this] { Q_EMIT controller_.variationsWanted(path_, false); });
+        menu.addAction("Vary beside the other one", this,
+                       [this] { Q_EMIT controller_.variationsWanted(path_, true); });
+    }
     if (path_.source < 0 && isOwnValue(controller_.document(), path_))
         menu.addAction("Take the shared value again", this, [this] {
             controller_.edit("Take the shared value",

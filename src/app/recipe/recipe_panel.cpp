@@ -106,6 +106,10 @@ RecipePanel::RecipePanel(Controller& controller, QWidget* parent) : QWidget(pare
     connect(&controller_.selection(), &Selection::selectionChanged, this, &RecipePanel::rebuildIfNeeded);
     connect(&controller_, &Controller::documentChanged, this, &RecipePanel::followDocument);
     connect(&controller_, &Controller::resultsChanged, this, &RecipePanel::followResults);
+    connect(&controller_, &Controller::finishChanged, this, [this] {
+        const Node* node = controller_.selection().node();
+        if (node && recipeBegins(*node) == GeometryKind::Picture) followResults();
+    });
     rebuildIfNeeded();
 }
 
@@ -194,7 +198,7 @@ void RecipePanel::rebuild() {
     if (!node) return showHint();
     std::vector<std::string> steps;
     for (const Step& s : recipeOwner(controller_.document(), *node).steps) steps.push_back(s.id);
-    const bool object = node->category() == Category::Object;
+    const bool after = node->category() != Category::Layer && recipeBegins(*node);
     if (node->category() != Category::Layer)
         steps.insert(steps.begin(), "");  // what it is comes before what is done to it
     else
@@ -225,7 +229,7 @@ void RecipePanel::rebuild() {
             if (row->path() == openStack_)
                 row->setStackOpen(true), controller_.selection().setOverlay(openStack_);
     }
-    if (object) addButton();
+    if (after) addButton();
     const bool layer = node->category() == Category::Layer;
     if (!layer)
         cardsLayout_->setContentsMargins(px(12), 0, 0, 0);
@@ -346,7 +350,7 @@ std::vector<Offer> offers(const Node& layer, const std::string& above) {
 
 void RecipePanel::openAddStep(const std::string& above) {
     const Node* chosen = controller_.selection().node();
-    if (!chosen || (chosen->category() != Category::Layer && chosen->category() != Category::Object)) return;
+    if (!chosen || !recipeBegins(*chosen)) return;
     const Node* node = &recipeOwner(controller_.document(), *chosen);
     const std::string layer = node->id;
     offerSteps(offers<Offer>(*node, above), add_ ? static_cast<QWidget*>(add_) : this, false,

@@ -12,7 +12,8 @@
 
 #include "app/theme/theme.h"
 #include "app/widgets/flow_layout.h"
-#include "sim/step_registry.h"
+#include "document/edits/aim.h"
+#include "document/model/step_registry.h"
 
 namespace ovrix::app {
 
@@ -171,6 +172,13 @@ void StepCard::fillMenu(QMenu& menu) {
     if (findSpec(specsOf(*step), "starts_as"))
         menu.addAction("Start as it is now", this, [this] { controller_.files().startAsNow(node_, step_); })
             ->setToolTip("Keeps the pose of this frame beside the scene, and starts from it");
+    if (step->type == lightGroupStep().id)
+        menu.addAction("Write into the lights", this,
+                       [this] {
+                           controller_.edit("Write balance",
+                                            [&](const Document& d) { return withBalanceWritten(d, step_); });
+                       })
+            ->setToolTip("Lights of the group take it over, and this card goes");
     menu.addSeparator();
     menu.addAction("Remove", this, [this] {
         controller_.edit("Remove step", [&](const Document& d) { return withoutStep(d, node_, step_); });
@@ -209,6 +217,12 @@ bool StepCard::eventFilter(QObject* object, QEvent* event) {
 
 const StepReport* StepCard::report() const {
     const EvalSnapshot& all = controller_.results();
+    const Node* node = controller_.document().find(node_);
+    if (node && recipeBegins(*node) == GeometryKind::Picture) {
+        for (const StepReport& r : controller_.finishReports())
+            if (r.step == step_) return &r;
+        return nullptr;
+    }
     const auto layer = all.layers.find(node_);
     const auto object = all.objects.find(node_);
     const std::vector<StepReport>* steps = layer != all.layers.end()     ? &layer->second.steps

@@ -15,13 +15,102 @@ PictureArea::PictureArea(QWidget* parent) : QWidget(parent) {
     setAccessibleName("Render");
 }
 
-void PictureArea::setImage(const QImage& image) {
+void PictureArea::setImage(const QImage& image, const PictureWindow& window, const QSize& film) {
     image_ = image;
+    window_ = window, film_ = film;
+    difference_ = QImage();
     update();
+}
+
+void PictureArea::setCompare(Compare compare) {
+    compare_ = compare;
+    difference_ = QImage();
+    update();
+}
+
+/// Four times how far each pixel's colours differ: what is black is alike.
+static QImage differenceOf(const QImage& a, const QImage& other) {
+    const QImage b = other.size() == a.size()
+                         ? other
+                         : other.scaled(a.size(), Qt::IgnoreAspectRatio, Qt::SmoothTransformation);
+    QImage out(a.size(), QImage::Format_RGB32);
+    const auto off = [](int x, int y) { return std::min(255, 4 * std::abs(x - y)); };
+    for (int y = 0; y < a.height(); ++y)
+        for (int x = 0; x < a.width(); ++x) {
+            const QRgb p = a.pixel(x, y), q = b.pixel(x, y);
+            out.setPixel(x, y,
+                         qRgb(off(qRed(p), qRed(q)), off(qGreen(p), qGreen(q)), off(qBlue(p), qBlue(q))));
+        }
+    return out;
+}
+
+void PictureArea::drawPin(QPainter& p, const QRectF& r) {
+    p.setFont(textFont(8.5));
+    const auto name = [&](const QRectF& in, const QString& text, Qt::Alignment side) {
+        p.setPen(tokens().text);
+        p.drawText(in.adjusted(px(8), px(6), -px(8), 0), side | Qt::AlignTop, text);
+    };
+    if (compare_ == Compare::Difference) {
+        if (difference_.isNull()) difference_ = differenceOf(image_, pinned_);
+        p.drawImage(r, difference_);
+        return name(r, "difference, four times", Qt::AlignLeft);
+    }
+    if (compare_ == Compare::Beside) {  // both whole, side by side
+        p.fillRect(rect(), tokens().ink);
+        const QRectF left(0, 0, width() / 2.0 - px(2), height()),
+            right(width() / 2.0 + px(2), 0, width() / 2.0 - px(2), height());
+        p.drawImage(placeOf(pinned_.size(), left), pinned_);
+        p.drawImage(placeOf(image_.size(), right), image_);
+        name(left, "pin", Qt::AlignLeft);
+        return name(right, "now", Qt::AlignRight);
+    }
+    const double x = r.left() + r.width() * wipe_;
+    p.save();
+    p.setClipRect(QRectF(r.left(), r.top(), x - r.left(), r.height()));
+    p.drawImage(r, pinned_);
+    p.restore();
+    p.setPen(QPen(tokens().text, 1.5));
+    p.drawLine(QPointF(x, r.top()), QPointF(x, r.bottom()));
+    name(r, "pin", Qt::AlignLeft);
+    name(r, "now", Qt::AlignRight);
+}
+
+QRectF PictureArea::placeOf(const QSizeF& picture, const QRectF& within) const {
+    const QSizeF fitted = picture.scaled(within.size(), Qt::KeepAspectRatio);
+    return {within.center() - QPointF(fitted.width() / 2, fitted.height() / 2), fitted};
+}
+
+void PictureArea::setZoom(double zoom) {
+    if (zoom <= 0) middle_ = {0.5, 0.5};
+    zoom_ = zoom <= 0 ? 0.0 : std::clamp(zoom, 0.05, 64.0);
+    update();
+    Q_EMIT zoomChanged(zoom_);
+}
+
+/// What lies there stays there.
+void PictureArea::zoomAbout(const QPointF& p, double zoom) {
+    if (image_.isNull()) return;
+    const QRectF before = pictureRect();
+    const QPointF at((p.x() - before.left()) / before.width(), (p.y() - before.top()) / before.height());
+    setZoom(zoom);
+    if (zoom_ == 0) return;
+    const QSizeF size = QSizeF(image_.size()) * (zoom_ / devicePixelRatio());
+    middle_ = {at.x() + (width() / 2.0 - p.x()) / size.width(),
+               at.y() + (height() / 2.0 - p.y()) / size.height()};
+    update();
+}
+
+void PictureArea::wheelEvent(QWheelEvent* e) {
+    if (image_.isNull() || e->angleDelta().y() == 0) return;
+    const double fitted = fittedRect().width() / image_.width() * devicePixelRatio();
+    const double now = zoom_ > 0 ? zoom_ : fitted;
+    const double next = now * std::pow(2.0, e->angleDelta().y() / 240.0);
+    zoomAbout(e->position(), next <= fitted * 1.001 ? 0.0 : next);
 }
 
 void PictureArea::setPinned(const QImage& image) {
     pinned_ = image;
+    difference_ = QImage();
     update();
 }
 
@@ -30,9 +119,30 @@ void PictureArea::setRegionMode(bool on) {
     setCursor(on ? Qt::CrossCursor : Qt::ArrowCursor);
 }
 
-void PictureArea::setFocusMode(bool on) {
-    focusMode_ = on;
-    setCursor(on ? Qt::PointingHandCursor : Qt::ArrowCursor);
+void PictureArea::setPick(Pick pick) {
+    pick_ = pick;
+    setCursor(pick != Pick::Nothing ? Qt::PointingHandCursor : Qt::ArrowCursor);
+}
+
+void PictureArea::setLegend(bool on) {
+    legend_ = on;
+    update();
+}
+
+/// Of the colours that stand for stops.
+void PictureArea::drawLegend(QPainter& p) const {
+    const QRectF bar(px(10), height() - px(30), px(200), px(8));
+    p.fillRect(bar.adjusted(-px(8), -px(6), px(8), px(18)), tokens().panel);
+    for (int x = 0; x < int(bar.width()); ++x)
+        p.fillRect(QRectF(bar.left() + x, bar.top(), 1, bar.height()), heatColor(float(x / bar.width())));
+    p.setFont(figureFont(7.75));
+    p.setPen(tokens().text);
+    const auto at = [&](float stops) {
+        return bar.left() + bar.width() * (stops + kStopsBelow) / (kStopsBelow + kStopsAbove);
+    };
+    for (const int stops : {-6, -3, 0, 3})
+        p.drawText(QRectF(at(float(stops)) - px(20), bar.bottom() + px(1), px(40), px(14)), Qt::AlignCenter,
+                   stops ? QString("%1%2").arg(stops > 0 ? "+" : "").arg(stops) : QString("grey"));
 }
 
 void PictureArea::setRegion(const std::optional<Rect>& region) {
@@ -40,16 +150,30 @@ void PictureArea::setRegion(const std::optional<Rect>& region) {
     update();
 }
 
-QRectF PictureArea::pictureRect() const {
-    if (image_.isNull()) return rect();
+QRectF PictureArea::fittedRect() const {
     const QSizeF fitted = QSizeF(image_.size()).scaled(size(), Qt::KeepAspectRatio);
     return {QPointF((width() - fitted.width()) / 2, (height() - fitted.height()) / 2), fitted};
 }
 
+QRectF PictureArea::pictureRect() const {
+    if (image_.isNull()) return rect();
+    if (zoom_ == 0) return fittedRect();
+    const QSizeF size = QSizeF(image_.size()) * (zoom_ / devicePixelRatio());
+    return {QPointF(width() / 2.0 - middle_.x() * size.width(), height() / 2.0 - middle_.y() * size.height()),
+            size};
+}
+
+/// Of the film: what of it is seen may be a part.
 QPoint PictureArea::toPixel(const QPointF& p) const {
     const QRectF r = pictureRect();
-    return {int(std::clamp((p.x() - r.left()) / r.width(), 0.0, 1.0) * image_.width()),
-            int(std::clamp((p.y() - r.top()) / r.height(), 0.0, 1.0) * image_.height())};
+    return {int(window_.x + std::clamp((p.x() - r.left()) / r.width(), 0.0, 1.0) * window_.width),
+            int(window_.y + std::clamp((p.y() - r.top()) / r.height(), 0.0, 1.0) * window_.height)};
+}
+
+/// One that there is.
+QPoint PictureArea::pixelAt(const QPointF& p) const {
+    const QPoint q = toPixel(p);
+    return {std::clamp(q.x(), 0, film_.width() - 1), std::clamp(q.y(), 0, film_.height() - 1)};
 }
 
 void PictureArea::paintEvent(QPaintEvent*) {
@@ -61,30 +185,20 @@ void PictureArea::paintEvent(QPaintEvent*) {
         return;
     }
     const QRectF r = pictureRect();
-    p.setRenderHint(QPainter::SmoothPixmapTransform);
+    p.setRenderHint(QPainter::SmoothPixmapTransform, zoom_ < 1.5);  // else its pixels are to be seen
     p.drawImage(r, image_);
-    if (!pinned_.isNull()) {
-        const double x = r.left() + r.width() * wipe_;
-        p.save();
-        p.setClipRect(QRectF(r.left(), r.top(), x - r.left(), r.height()));
-        p.drawImage(r, pinned_);
-        p.restore();
-        p.setPen(QPen(tokens().text, 1.5));
-        p.drawLine(QPointF(x, r.top()), QPointF(x, r.bottom()));
-        p.setFont(textFont(8.5));
-        p.drawText(QRectF(r.left() + px(8), r.top() + px(6), px(60), px(16)), "pin");
-        p.drawText(QRectF(r.right() - px(68), r.top() + px(6), px(60), px(16)), Qt::AlignRight, "now");
-    }
+    if (!pinned_.isNull()) drawPin(p, r);
     p.setBrush(Qt::NoBrush);
     if (dragging_) {
         p.setPen(QPen(tokens().seaGlass, 1, Qt::DashLine));
         p.drawRect(QRectF(from_, to_).normalized());
     } else if (region_) {
-        const double s = r.width() / image_.width();
+        const double s = r.width() / window_.width, t = r.height() / window_.height;
         p.setPen(QPen(tokens().seaGlass, 1));
-        p.drawRect(QRectF(r.left() + region_->x * s, r.top() + region_->y * s, region_->width * s,
-                          region_->height * s));
+        p.drawRect(QRectF(r.left() + (region_->x - window_.x) * s, r.top() + (region_->y - window_.y) * t,
+                          region_->width * s, region_->height * t));
     }
+    if (legend_) drawLegend(p);
     if (hasFocus()) {
         p.setPen(QPen(tokens().seaGlass, 1));
         p.drawRect(QRectF(rect()).adjusted(0.5, 0.5, -0.5, -0.5));
@@ -93,33 +207,46 @@ void PictureArea::paintEvent(QPaintEvent*) {
 
 void PictureArea::mousePressEvent(QMouseEvent* e) {
     setFocus();
+    if (!image_.isNull() && e->button() == Qt::MiddleButton) {
+        panning_ = true;
+        from_ = e->position();
+        return;
+    }
     if (image_.isNull() || e->button() != Qt::LeftButton) return;
     from_ = to_ = e->position();
-    if (focusMode_ && pictureRect().contains(to_)) {
-        const QPoint q = toPixel(to_);
-        return Q_EMIT focusPicked(std::min(q.x(), image_.width() - 1), std::min(q.y(), image_.height() - 1),
-                                  e->modifiers() & Qt::ShiftModifier);
+    if (pick_ != Pick::Nothing && pictureRect().contains(to_)) {
+        const QPoint q = pixelAt(to_);
+        if (pick_ == Pick::White) return Q_EMIT whitePicked(q.x(), q.y());
+        return Q_EMIT focusPicked(q.x(), q.y(), e->modifiers() & Qt::ShiftModifier);
     }
     if (regionMode_)
         dragging_ = true;
     else
-        wiping_ = !pinned_.isNull();
+        wiping_ = !pinned_.isNull() && compare_ == Compare::Wipe;
     mouseMoveEvent(e);
 }
 
 void PictureArea::mouseMoveEvent(QMouseEvent* e) {
     if (image_.isNull()) return;
+    if (panning_) {
+        const QPointF by = e->position() - from_;
+        from_ = e->position();
+        if (zoom_ == 0) return;
+        const QRectF r = pictureRect();
+        middle_ -= QPointF(by.x() / r.width(), by.y() / r.height());
+        return update();
+    }
     to_ = e->position();
     if (wiping_) wipe_ = std::clamp((to_.x() - pictureRect().left()) / pictureRect().width(), 0.0, 1.0);
     if (pictureRect().contains(to_)) {
-        const QPoint q = toPixel(to_);
-        Q_EMIT probed(std::min(q.x(), image_.width() - 1), std::min(q.y(), image_.height() - 1));
+        const QPoint q = pixelAt(to_);
+        Q_EMIT probed(q.x(), q.y());
     }
     update();
 }
 
 void PictureArea::mouseReleaseEvent(QMouseEvent*) {
-    wiping_ = false;
+    wiping_ = panning_ = false;
     if (!std::exchange(dragging_, false)) return;
     const QPoint a = toPixel(QRectF(from_, to_).normalized().topLeft()),
                  b = toPixel(QRectF(from_, to_).normalized().bottomRight());

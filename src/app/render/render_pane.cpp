@@ -5,6 +5,7 @@
 #include <QHBoxLayout>
 #include <QKeyEvent>
 #include <QLabel>
+#include <QMenu>
 #include <QMouseEvent>
 #include <QPainter>
 #include <QSettings>
@@ -12,10 +13,12 @@
 #include <QToolButton>
 #include <QVBoxLayout>
 
+#include "app/render/history_window.h"
+#include "app/render/scope.h"
 #include "app/theme/theme.h"
 #include "app/view/view_widget.h"
 #include "base/error.h"
-#include "deliver/render_file.h"
+#include "deliver/pictures/render_file.h"
 #include "io/denoiser/denoiser.h"
 
 namespace ovrix::app {
@@ -32,12 +35,6 @@ QToolButton* barButton(const char* name, const QString& tip, bool checkable) {
     b->setCheckable(checkable);
     b->setObjectName(name);
     return b;
-}
-
-HeatTable heatTable() {
-    HeatTable heat;
-    for (size_t i = 0; i < heat.size(); ++i) heat[i] = heatColor(float(i) / 255.0f).rgb();
-    return heat;
 }
 
 QString clockText(double seconds) {
@@ -62,6 +59,8 @@ RenderPane::RenderPane(Controller& controller, ViewWidget* view, QWidget* parent
     box->addWidget(makeHead());
     picture_ = new PictureArea;
     box->addWidget(picture_, 1);
+    scope_ = new Scope;
+    box->addWidget(scope_);
     box->addWidget(makeBar());
     auto* pins = new QWidget;
     pins_ = new QHBoxLayout(pins);
@@ -74,10 +73,16 @@ RenderPane::RenderPane(Controller& controller, ViewWidget* view, QWidget* parent
     probe_->setProperty("muted", true);
     probe_->setContentsMargins(px(10), 0, px(6), px(5));
     probe_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
-    box->addWidget(probe_);
+    auto* foot = new QHBoxLayout;
+    foot->setContentsMargins(0, 0, px(6), 0);
+    foot->addWidget(probe_, 1);
+    foot->addWidget(makeLook());
+    foot->addWidget(makeZoom());
+    box->addLayout(foot);
     followScene();
     followControls();
     beginDenoising();
+    worker_.show({}, heatTable());
 }
 
 void RenderPane::beginDenoising() {
@@ -117,6 +122,69 @@ QWidget* RenderPane::makeHead() {
     return head;
 }
 
+/// How it is looked at: brighter, with more of the dark, or by stops; what is saved stays as it is.
+QWidget* RenderPane::makeLook() {
+    auto* button = new QToolButton;
+    button->setObjectName("look");
+    button->setProperty("flat", true);
+    button->setFont(figureFont(8.25));
+    button->setText("As it is");
+    button->setToolTip("Looks at the picture brighter or by stops; what is saved stays as it is");
+    button->setPopupMode(QToolButton::InstantPopup);
+    auto* menu = new QMenu(button);
+    const auto show = [this, button] {
+        worker_.lookAs(look_);
+        picture_->setLegend(look_.stops);
+        QStringList parts;
+        if (look_.exposure != 0)
+            parts << QString("%1%2 EV").arg(look_.exposure > 0 ? "+" : "").arg(double(look_.exposure));
+        if (look_.gamma != 1) parts << QString("gamma %1").arg(double(look_.gamma));
+        if (look_.stops) parts << "stops";
+        button->setText(parts.isEmpty() ? "As it is" : parts.join(", "));
+    };
+    const auto add = [&](const QString& text, PictureLook look) {
+        menu->addAction(text, this, [this, show, look] {
+            look_ = look;
+            show();
+        });
+    };
+    add("As it is", {});
+    menu->addSeparator();
+    for (const int ev : {-4, -2, 2, 4, 8})
+        add(QString("%1%2 EV").arg(ev > 0 ? "+" : "").arg(ev), {float(ev), 1, false});
+    menu->addSeparator();
+    for (const double gamma : {1.5, 2.2}) add(QString("Gamma %1").arg(gamma), {0, float(gamma), false});
+    menu->addSeparator();
+    add("Stops from grey, by colours", {0, 1, true});
+    menu->addSeparator();
+    for (const auto& [text, kind] :
+         {std::pair("No scope", Scope::Kind::None), std::pair("Histogram", Scope::Kind::Histogram),
+          std::pair("Waveform", Scope::Kind::Waveform)})
+        menu->addAction(text, this, [this, kind = kind] { scope_->setKind(kind); });
+    button->setMenu(menu);
+    return button;
+}
+
+/// How large the picture is shown; the wheel changes it, too.
+QWidget* RenderPane::makeZoom() {
+    auto* button = new QToolButton;
+    button->setObjectName("zoom");
+    button->setProperty("flat", true);
+    button->setFont(figureFont(8.25));
+    button->setText("Fit");
+    button->setToolTip("Size of the picture: the wheel zooms about the pointer, the middle button moves it");
+    button->setPopupMode(QToolButton::InstantPopup);
+    auto* menu = new QMenu(button);
+    for (const int percent : {0, 50, 100, 200, 400, 800})
+        menu->addAction(percent ? QString("%1%").arg(percent) : "Fit", this,
+                        [this, percent] { picture_->setZoom(percent / 100.0); });
+    button->setMenu(menu);
+    connect(picture_, &PictureArea::zoomChanged, button, [button](double zoom) {
+        button->setText(zoom > 0 ? QString("%1%").arg(std::lround(zoom * 100)) : "Fit");
+    });
+    return button;
+}
+
 QWidget* RenderPane::makeBar() {
     auto* bar = new QWidget;
     auto* tools = new QHBoxLayout(bar);
@@ -136,6 +204,17 @@ QWidget* RenderPane::makeBar() {
         "focus",
         "Focus: click in the picture on what shall be sharp; with Shift it stays so, wherever that goes",
         true);
+    whiteButton_ = barButton(
+        "white",
+        "White: click in the picture on what shall be a neutral grey; it sets the finish's white balance",
+        true);
+    auto* historyButton = barButton("history", "Pictures of before, with their notes and scenes", false);
+    history_ = new HistoryWindow(controller_, this);
+    connect(historyButton, &QToolButton::clicked, history_, [this] {
+        history_->show();
+        history_->raise();
+    });
+    connect(history_, &HistoryWindow::compareWanted, this, &RenderPane::pinImage);
     auto* pinButton = barButton("pin", "Pin this picture to compare with", false);
     auto* saveButton =
         barButton("save", "Save the picture: EXR with all passes, TIFF or PNG as it is shown", false);
@@ -143,7 +222,8 @@ QWidget* RenderPane::makeBar() {
     connect(saveButton, &QToolButton::clicked, this, &RenderPane::chooseFileAndSave);
     for (QComboBox* b : {camera_, size_})
         b->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed), tools->addWidget(b, 1);
-    for (QWidget* w : {draft_, denoise_, regionButton_, focusButton_, pinButton, saveButton})
+    for (QWidget* w :
+         {draft_, denoise_, regionButton_, focusButton_, whiteButton_, pinButton, historyButton, saveButton})
         tools->addWidget(w);
     return bar;
 }
@@ -157,7 +237,12 @@ void RenderPane::followScene() {
     later_->setInterval(25);  // several signals of one change make one restart
     connect(later_, &QTimer::timeout, this, &RenderPane::restart);
     connect(&controller_, &Controller::documentChanged, this, [this](const DocumentChanges& changes) {
-        if (!changes.none()) restartSoon();
+        if (changes.none()) return;
+        const Node* finish = controller_.document().settings("finish");
+        // What happens to the picture after needs no other one.
+        if (finish && !changes.list && changes.nodes == std::set<std::string>{finish->id})
+            return worker_.finishAs(controller_.scene());
+        restartSoon();
     });
     connect(&controller_, &Controller::fileChanged, this, &RenderPane::restartSoon);
     // While it plays the picture waits: it is of the frame at which playing ends.
@@ -182,17 +267,21 @@ void RenderPane::followControls() {
     connect(play_, &QToolButton::clicked, this, [this](bool on) { setLive(on); });
     connect(picture_, &PictureArea::probed, this, &RenderPane::probe);
     connect(regionButton_, &QToolButton::toggled, this, [this](bool on) {
-        if (on) focusButton_->setChecked(false);
+        if (on) focusButton_->setChecked(false), whiteButton_->setChecked(false);
         picture_->setRegionMode(on);
         if (on) return;
         region_.reset();
         picture_->setRegion(region_);
         restartSoon();
     });
-    connect(focusButton_, &QToolButton::toggled, this, [this](bool on) {
-        if (on) regionButton_->setChecked(false);
-        picture_->setFocusMode(on);
-    });
+    using Pick = PictureArea::Pick;
+    for (const auto& [button, other, pick] : {std::tuple(focusButton_, whiteButton_, Pick::Focus),
+                                              std::tuple(whiteButton_, focusButton_, Pick::White)})
+        connect(button, &QToolButton::toggled, this, [this, other = other, pick = pick](bool on) {
+            if (on) regionButton_->setChecked(false), other->setChecked(false);
+            if (on || !other->isChecked()) picture_->setPick(on ? pick : Pick::Nothing);
+        });
+    connect(picture_, &PictureArea::whitePicked, this, &RenderPane::whiteAt);
     connect(picture_, &PictureArea::focusPicked, this, &RenderPane::focusAt);
     connect(picture_, &PictureArea::regionDragged, this, [this](const Rect& r) {
         region_ = r;
@@ -281,7 +370,8 @@ void RenderPane::listViews(const FilmLayout& layout) {
 void RenderPane::onUpdate(const RenderUpdate& u) {
     last_ = u;
     if (!u.image.isNull()) listViews(u.layout);
-    if (!u.image.isNull()) picture_->setImage(u.image);
+    if (!u.image.isNull()) picture_->setImage(u.image, u.window, u.film), scope_->setImage(u.image);
+    if (!u.image.isNull()) controller_.setFinishReports(u.finish);
     QString text;
     if (u.failed)
         text = "failed";
@@ -305,85 +395,14 @@ void RenderPane::onUpdate(const RenderUpdate& u) {
                                                 .arg(u.image.height())
                                                 .arg(QString::fromStdString(byteText(bytes))));
     if (u.failed) controller_.say(u.state, true);
+    if (u.done && !u.failed && u.pass > 0 && !u.image.isNull() && live_ && !again_) keepPicture();
+    again_ = u.done;
     if (!u.note.isEmpty()) {
         controller_.say(u.note, true);
         denoise_->setChecked(worker_.denoising());
     }
     for (const std::string& problem : u.problems)
         if (u.pass == 1) controller_.say("Left out of the render: " + QString::fromStdString(problem), true);
-}
-
-void RenderPane::pin() {
-    const QImage image = picture_->image();
-    if (image.isNull()) return controller_.say("There is no picture to pin yet", true);
-    auto* b = new QToolButton;
-    b->setObjectName("pinned");
-    b->setCheckable(true);
-    b->setFixedSize(px(64), px(42));
-    b->setIconSize({px(58), px(36)});
-    b->setIcon(QIcon(QPixmap::fromImage(
-        image.scaled(px(116), px(72), Qt::KeepAspectRatioByExpanding, Qt::SmoothTransformation))));
-    b->setToolTip("Compare with this pin; drag the line over the picture. Right-click to let it go.");
-    b->setContextMenuPolicy(Qt::CustomContextMenu);
-    connect(b, &QToolButton::clicked, this,
-            [this, b, image](bool on) { comparePin(on ? b : nullptr, image); });
-    connect(b, &QToolButton::customContextMenuRequested, this, [this, b] {
-        if (b->isChecked()) comparePin(nullptr, {});
-        b->deleteLater();
-    });
-    pins_->insertWidget(pins_->count() - 1, b);
-    comparePin(b, image);
-}
-
-void RenderPane::comparePin(QToolButton* pin, const QImage& image) {
-    for (QToolButton* b : findChildren<QToolButton*>("pinned")) b->setChecked(b == pin);
-    picture_->setPinned(pin ? image : QImage());
-}
-
-void RenderPane::save(const QString& file, std::optional<PixelDepth> depth) {
-    const RenderedFilm rendered = worker_.rendered();
-    if (!rendered.film) return controller_.say("There is no picture to save yet: render first", true);
-    std::filesystem::path path = file.toStdString();
-    if (path.extension().empty()) path += ".exr";
-    const auto work = [rendered, path, depth, memory = controller_.document().memoryLimit(),
-                       denoising = worker_.denoising(), shown = worker_.shownView(*rendered.film),
-                       heat = heatTable()](Progress& progress) {
-        WriteOptions options = defaultWriteOptions(path);
-        const int group = endingOf(path) == ".exr" ? kAllLights : shown.group;
-        if (depth) options.depth = *depth;
-        auto clean = group == kAllLights ? rendered.clean : nullptr;
-        if (denoising && !clean)  // passes have come since what is shown was made
-            clean =
-                std::make_shared<const std::vector<V3f>>(denoise(*rendered.film, memory, progress, group));
-        saveRender(path, {*rendered.film, denoising ? clean.get() : nullptr, shown, heat}, *rendered.job,
-                   options);
-        return QString::fromStdString(path.filename().string());
-    };
-    controller_.runOnWorker(
-        this, work, [this](const QString& name) { controller_.say("Saved " + name); }, "Nothing was saved");
-}
-
-void RenderPane::chooseFileAndSave() {
-    const struct {
-        QString title, ending;
-        PixelDepth depth;
-    } kinds[] = {{"EXR with all passes, half (*.exr)", ".exr", PixelDepth::Half},
-                 {"EXR with all passes, float (*.exr)", ".exr", PixelDepth::Float},
-                 {"TIFF, 16 bits (*.tif)", ".tif", PixelDepth::Bits16},
-                 {"PNG, 8 bits (*.png)", ".png", PixelDepth::Bits8},
-                 {"PNG, 16 bits (*.png)", ".png", PixelDepth::Bits16}};
-    QStringList titles;
-    for (const auto& k : kinds) titles << k.title;
-    QString chosen = titles[0];
-    QString file = QFileDialog::getSaveFileName(
-        this, "Save the picture", QString::fromStdString(controller_.session().folder().string()),
-        titles.join(";;"), &chosen);
-    if (file.isEmpty()) return;
-    const auto& kind = kinds[std::max<qsizetype>(0, titles.indexOf(chosen))];
-    if (QFileInfo(file).suffix().isEmpty()) file += kind.ending;
-    const bool fits =
-        file.endsWith(kind.ending, Qt::CaseInsensitive);  // another ending was typed: it decides
-    save(file, fits ? std::optional(kind.depth) : std::nullopt);
 }
 
 }  // namespace ovrix::app

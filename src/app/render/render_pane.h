@@ -13,19 +13,33 @@ class QHBoxLayout;
 
 namespace ovrix::app {
 
+class HistoryWindow;
+class Scope;
 class ViewWidget;
 
-/// The picture itself: shows it fitted, takes the region drag and the wipe.
+/// The picture itself: shows it fitted or at any size, takes the region drag and the wipe.
 class PictureArea : public QWidget {
     Q_OBJECT
   public:
     explicit PictureArea(QWidget* parent = nullptr);
-    void setImage(const QImage& image);
+    /// @param window  what of a film of that size the image shows; pixels below are the film's
+    void setImage(const QImage& image, const PictureWindow& window, const QSize& film);
     const QImage& image() const { return image_; }
-    void setPinned(const QImage& image);  ///< null to end the wipe
+    QSize filmSize() const { return film_; }
+    /// Screen pixels for each of the picture's; 0 fits it in.
+    void setZoom(double zoom);
+    double zoom() const { return zoom_; }
+    void setPinned(const QImage& image);  ///< null to end comparing
+    /// How a pin is compared: on both sides of a line, beside the picture, or by how far both differ.
+    enum class Compare { Wipe, Beside, Difference };
+    void setCompare(Compare compare);
+    Compare compare() const { return compare_; }
     void setRegionMode(bool on);
-    /// Takes clicks as what to focus on.
-    void setFocusMode(bool on);
+    /// What a click picks.
+    enum class Pick { Nothing, Focus, White };
+    void setPick(Pick pick);
+    /// Tells by colours how many stops light lies from middle grey.
+    void setLegend(bool on);
     void setRegion(const std::optional<Rect>& region);
     /// Where the picture lies in the widget.
     QRectF pictureRect() const;
@@ -35,6 +49,8 @@ class PictureArea : public QWidget {
     void probed(int x, int y);
     /// @param follow  stays on what stands there, wherever it goes
     void focusPicked(int x, int y, bool follow);
+    void whitePicked(int x, int y);
+    void zoomChanged(double zoom);
     void resized();
 
   protected:
@@ -44,15 +60,33 @@ class PictureArea : public QWidget {
     void mouseReleaseEvent(QMouseEvent*) override;
     void resizeEvent(QResizeEvent*) override;
     void keyPressEvent(QKeyEvent*) override;
+    void wheelEvent(QWheelEvent*) override;
 
   private:
     QPoint toPixel(const QPointF& p) const;
+    QPoint pixelAt(const QPointF& p) const;
+    QRectF fittedRect() const;
+    void drawLegend(QPainter& p) const;
+    void drawPin(QPainter& p, const QRectF& r);
+    QRectF placeOf(const QSizeF& picture, const QRectF& within) const;
+    void zoomAbout(const QPointF& p, double zoom);
     QImage image_, pinned_;
+    PictureWindow window_;
+    QSize film_;
+    double zoom_ = 0;
+    QPointF middle_{0.5, 0.5};  // of the widget, as a part of the picture
+    bool panning_ = false;
     std::optional<Rect> region_;
-    bool regionMode_ = false, focusMode_ = false, dragging_ = false, wiping_ = false;
+    Pick pick_ = Pick::Nothing;
+    Compare compare_ = Compare::Wipe;
+    QImage difference_;  // of the picture and the pin, where that is shown
+    bool regionMode_ = false, legend_ = false, dragging_ = false, wiping_ = false;
     QPointF from_, to_;
     double wipe_ = 0.5;
 };
+
+/// Colours from little to much, as fields have them.
+HeatTable heatTable();
 
 class RenderPane : public QWidget {
     Q_OBJECT
@@ -70,6 +104,8 @@ class RenderPane : public QWidget {
     RenderWorker& worker() { return worker_; }
     const RenderUpdate& last() const { return last_; }
     PictureArea* picture() const { return picture_; }
+    HistoryWindow* history() const { return history_; }
+    Scope* scope() const { return scope_; }
     const std::optional<Rect>& region() const { return region_; }
 
   Q_SIGNALS:
@@ -78,6 +114,7 @@ class RenderPane : public QWidget {
   private:
     QWidget* makeHead();
     QWidget* makeBar();
+    QWidget* makeZoom();
     void followScene();
     void followControls();
     /// When rendering is on: once for several calls that come together.
@@ -90,24 +127,37 @@ class RenderPane : public QWidget {
     void probe(int x, int y);
     /// The scene's camera is sharp where that pixel's place is.
     void focusAt(int x, int y, bool follow);
+    /// What is there becomes a neutral grey.
+    void whiteAt(int x, int y);
+    /// Whether the finish blurs by distance, and so has the focus; then it is set there.
+    bool focusFinish(float distance, const std::string& node);
+    QWidget* makeLook();
     void focusOn(const std::string& node, const std::string& element);
     void focusOnElement(const std::string& layer, const V3f& place);
     /// Takes the noise out where the denoiser is there, as it was left the last time.
     void beginDenoising();
     /// Compares with a pin, or with none (null).
     void comparePin(QToolButton* pin, const QImage& image);
+    void pinImage(const QImage& image);
+    void fillPinMenu(class QMenu& menu, QToolButton* pin, const QImage& image);
+    /// Into the history, on the disk.
+    void keepPicture();
 
     Controller& controller_;
     ViewWidget* view_;
     bool live_ = false;
+    bool again_ = false;  ///< what is shown was done before, and is shown in another way
     RenderUpdate last_;
     FilmLayout layout_;  // of the film that is shown
     std::optional<Rect> region_;
     QSize regionSize_;
     QLabel *title_, *state_, *probe_;
     QComboBox *camera_, *size_, *shown_;
-    QToolButton *play_, *regionButton_, *focusButton_, *draft_, *denoise_;
+    QToolButton *play_, *regionButton_, *focusButton_, *whiteButton_, *draft_, *denoise_;
+    PictureLook look_;
     PictureArea* picture_;
+    HistoryWindow* history_;
+    Scope* scope_;
     QHBoxLayout* pins_;
     QTimer* later_;
     RenderWorker worker_;  // last: it ends first

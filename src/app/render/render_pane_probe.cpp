@@ -2,16 +2,40 @@
 #include <QLabel>
 
 #include "app/render/render_pane.h"
+#include "deliver/pictures/render_file.h"
 #include "document/edits/aim.h"
 #include "eval/camera_options.h"
 #include "eval/pick/element_pick.h"
+#include "render/finish/finish_steps.h"
 
 namespace ovrix::app {
 
+/// What the film has there, a pass each line.
+static QString passesAt(const Film& film, size_t pixel) {
+    QStringList lines{QString("%1 samples").arg(film.samples(pixel))};
+    for (const PassInfo& info : passTable()) {
+        if (!film.has(info.pass) || info.gather == Gather::Cover || info.pass == Pass::Half) continue;
+        QStringList numbers;
+        if (info.number) numbers << QString::number(film.number(info.pass, pixel));
+        for (size_t c = 0; !info.number && c < channelsOf(info.pass); ++c)
+            numbers << QString::number(double(film.value(info.pass, pixel, c)), 'g', 4);
+        lines << QString("%1: %2").arg(info.title, numbers.join("  "));
+    }
+    for (size_t g = 0; g < film.groups().size(); ++g) {
+        const V3f light = film.light(pixel, int(g));
+        lines << QString("%1: %2  %3  %4")
+                     .arg(QString::fromStdString(groupTitle(film.groups(), g)))
+                     .arg(double(light.x), 0, 'g', 4)
+                     .arg(double(light.y), 0, 'g', 4)
+                     .arg(double(light.z), 0, 'g', 4);
+    }
+    return lines.join("\n");
+}
+
 void RenderPane::probe(int x, int y) {
     const auto [film, clean, job] = worker_.rendered();
-    if (!film || film->width() != picture_->image().width() || x < 0 || y < 0 || x >= film->width() ||
-        y >= film->height())
+    if (!film || QSize(film->width(), film->height()) != picture_->filmSize() || x < 0 || y < 0 ||
+        x >= film->width() || y >= film->height())
         return;
     const size_t pixel = size_t(y) * size_t(film->width()) + size_t(x);
     const int group = worker_.shownView(*film).group;
@@ -33,6 +57,7 @@ void RenderPane::probe(int x, int y) {
                     .arg(QString::fromStdString(name));
     }
     probe_->setText(text);
+    probe_->setToolTip(passesAt(*film, pixel));
 }
 
 void RenderPane::focusAt(int x, int y, bool follow) {
@@ -42,6 +67,9 @@ void RenderPane::focusAt(int x, int y, bool follow) {
     const float depth = film->value(Pass::Depth, pixel);
     const uint32_t object = film->number(Pass::Object, pixel), layer = film->number(Pass::Layer, pixel);
     if (depth <= 0) return controller_.say("Nothing stands there to focus on", true);
+    const auto seenNode = job->nodeIds.find(layer ? layer : object);
+    if (focusFinish(depth, follow && seenNode != job->nodeIds.end() ? seenNode->second : std::string()))
+        return;
     const Camera seen = job->cameraFor(film->width(), film->height());
     const V3f place = seen.placeAt((float(x) + 0.5f) / float(film->width()),
                                    (float(y) + 0.5f) / float(film->height()), depth);
@@ -54,6 +82,38 @@ void RenderPane::focusAt(int x, int y, bool follow) {
     if (!camera) return;
     const QString at = QString("Sharp at %1 m").arg(double(camera->focus), 0, 'f', 2);
     controller_.say(camera->fstop > 0 ? at : at + "; at an f-stop of 0 all is sharp");
+}
+
+bool RenderPane::focusFinish(float distance, const std::string& node) {
+    const Node* finish = controller_.document().settings("finish");
+    if (!finish) return false;
+    for (const Step& step : finish->steps) {
+        if (step.type != depthOfFieldStep().id || !step.on) continue;
+        controller_.edit("Focus there", [&](const Document& d) {
+            const Document out = withValue(d, {finish->id, step.id, "focus_on"}, node);
+            return withValue(out, {finish->id, step.id, "focus"}, double(distance));
+        });
+        controller_.say(node.empty() ? QString("The finish is sharp at %1 m").arg(double(distance), 0, 'f', 2)
+                                     : QString("The finish is sharp on it, wherever it goes"));
+        return true;
+    }
+    return false;
+}
+
+void RenderPane::whiteAt(int x, int y) {
+    const auto [film, clean, job] = worker_.rendered();
+    const Node* finish = controller_.document().settings("finish");
+    if (!film || !finish) return;
+    constexpr int kReach = 2;  // one pixel alone has its grain
+    V3f sum(0.0f);
+    for (int j = std::max(0, y - kReach); j <= std::min(film->height() - 1, y + kReach); ++j)
+        for (int i = std::max(0, x - kReach); i <= std::min(film->width() - 1, x + kReach); ++i)
+            sum += clean ? (*clean)[film->indexOf(i, j)] : film->light(film->indexOf(i, j));
+    if (!(std::min({sum.x, sum.y, sum.z}) > 0))
+        return controller_.say("It is too dark there to tell its colour", true);
+    const WhiteBalance balance = balanceOf(sum);
+    controller_.edit("White balance", [&](const Document& d) { return withWhiteBalance(d, balance); });
+    controller_.say(QString("What is lit at %1 K is white now").arg(std::lround(balance.temperature)));
 }
 
 void RenderPane::focusOn(const std::string& node, const std::string& element) {

@@ -183,6 +183,12 @@ void Controller::redo() {
     say("Did again: " + label);
 }
 
+void Controller::setFinishReports(std::vector<StepReport> reports) {
+    if (reports.empty() && finishReports_.empty()) return;
+    finishReports_ = std::move(reports);
+    Q_EMIT finishChanged();
+}
+
 void Controller::setFull(bool full) {
     if (full == full_) return;
     full_ = full;

@@ -91,6 +91,10 @@ class Controller : public QObject {
     /// meet.
     std::optional<Param> paramNow(const ParamPath& path) const;
 
+    /// What the steps of the finish said of the picture that is shown.
+    void setFinishReports(std::vector<StepReport> reports);
+    const std::vector<StepReport>& finishReports() const { return finishReports_; }
+
     bool full() const { return full_; }
     void setFull(bool full);
     /// Whether simulations that take minutes are waited for in the view; nobody waits in a scene just opened.
@@ -114,6 +118,10 @@ class Controller : public QObject {
     /// @param changes  what differs from the document of the last time
     void documentChanged(const DocumentChanges& changes);
     void resultsChanged();
+    void finishChanged();
+    /// A sheet over what a parameter could be is asked for; or over all seeds of a node, where it names none.
+    /// @param second  beside the one that is varied already
+    void variationsWanted(const ParamPath& path, bool second);
     void modeChanged();
     void bakingChanged();
     void fileChanged();
@@ -139,6 +147,7 @@ class Controller : public QObject {
     Selection selection_;
     PlayClock clock_;
     SceneFiles files_;
+    std::vector<StepReport> finishReports_;
     bool full_ = false, patient_ = false;
     bool changingScene_ = false;
     uint64_t opened_ = 0;          ///< counts scenes

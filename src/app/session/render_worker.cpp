@@ -3,7 +3,7 @@
 #include <bit>
 
 #include "base/error.h"
-#include "deliver/render_file.h"
+#include "deliver/pictures/render_file.h"
 
 namespace ovrix::app {
 
@@ -15,10 +15,17 @@ static double secondsSince(Clock::time_point start) {
 
 RenderWorker::RenderWorker(Evaluator& evaluator, Publish publish)
     : builder_(evaluator),
+      screens_(evaluator),
+      otherScreens_(evaluator),
       publish_(std::move(publish)),
+      finishing_([this](const std::exception& e) { publishProblem(e); }),
       jobs_([this](const std::exception& e) { publishProblem(e); }) {}
 
 void RenderWorker::start(RenderRequest request) {
+    {
+        std::lock_guard lock(mutex_);
+        scene_ = std::make_shared<const SceneContext>(request.scene);
+    }
     const auto work = [this, r = std::move(request)](Progress& progress) {
         began_ = Clock::now();
         try {
@@ -71,6 +78,58 @@ void RenderWorker::show(const std::string& id, const HeatTable& heat) {
     postShowAgain();
 }
 
+void RenderWorker::finishAs(const SceneContext& scene) {
+    {
+        std::lock_guard lock(mutex_);
+        scene_ = std::make_shared<const SceneContext>(scene);
+        refinish_ = true;
+    }
+    finishAgain();
+}
+
+/// While passes come, beside them: nobody waits for one.
+void RenderWorker::finishAgain() {
+    if (!jobs_.busy()) return postShowAgain();
+    finishing_.postNewest(
+        [this](Progress& progress) {
+            try {
+                refinish(progress);
+            } catch (const Cancelled&) {  // a newer one comes
+            }
+        },
+        JobThread::Forerunner::CancelIfLong);
+}
+
+/// What was kept last, finished as it is asked for now.
+void RenderWorker::refinish(Progress& progress) {
+    const RenderedFilm kept = rendered();
+    if (!kept.film) return;
+    const FilmView view = shownView(*kept.film);
+    if (view.kind != FilmView::Kind::Light) return;
+    RenderUpdate update;
+    ScreenMaker::Input in{*kept.film, *kept.job, view, nullptr, nullptr, {}, {}, frame_};
+    {
+        std::lock_guard lock(mutex_);
+        update = last_;
+        update.note.clear();  // was said
+        in.scene = scene_, in.look = look_, in.heat = heat_;
+    }
+    if (denoising_ && view.group == kAllLights) in.clean = kept.clean;
+    update.clean = in.clean != nullptr;
+    otherScreens_.make(in, update, progress);
+    publish_(std::move(update));
+}
+
+void RenderWorker::lookAs(const PictureLook& look) {
+    {
+        std::lock_guard lock(mutex_);
+        if (look_ == look) return;
+        look_ = look;
+        refinish_ = true;
+    }
+    finishAgain();
+}
+
 FilmView RenderWorker::shownView(const Film& film) const {
     std::lock_guard lock(mutex_);
     if (shownId_.empty()) return {};
@@ -119,30 +178,92 @@ void RenderWorker::showAgain(Progress& progress) {
     if (!kept.film) return;
     const FilmView view = shownView(*kept.film);
     const bool light = view.kind == FilmView::Kind::Light;
-    if (view == publishedView_ && (!light || denoising_ == (shownClean_ != nullptr))) return;
+    std::shared_ptr<const SceneContext> scene;
+    bool refinish = false;
+    {
+        std::lock_guard lock(mutex_);
+        scene = scene_, refinish = refinish_;
+    }
+    if (view == publishedView_ && !(refinish && light) && (!light || denoising_ == (shownClean_ != nullptr)))
+        return;
     // What was cleaned stays while another pass is looked at.
     const bool same = shownClean_ && shownClean_ == kept.clean && view.group == cleanGroup_;
     if (!denoising_ || !same) shownClean_.reset();
-    RenderUpdate update = last_;
+    RenderUpdate update;
+    {
+        std::lock_guard lock(mutex_);
+        update = last_;
+        update.note.clear();  // was said
+    }
     update.done = true;  // one that was stopped is not waited for
-    if (denoising_ && light && !shownClean_) clean(*kept.film, document_, update, progress);
-    publish(*kept.film, kept.job->finish, std::move(update));
+    if (denoising_ && light && !shownClean_) clean(*kept.film, scene->document, update, progress);
+    publish(*kept.film, *kept.job, std::move(update), progress);
 }
 
-void RenderWorker::publish(const Film& film, const FinishOptions& finish, RenderUpdate update) {
+/// Of the picture after the scene's finish; of a group as it is.
+std::vector<V3f> ScreenMaker::lightOf(const Input& in, RenderUpdate& update, Progress& progress) {
+    if (in.view.group == kAllLights && hasFinish(in.scene->document)) {
+        const bool groups = in.clean && balancesLights(in.scene->document);
+        if (groups && cleanGroupsOf_ != in.clean) {  // once for a picture: then a change costs a sum
+            cleanGroups_ = denoisedGroups(in.film, *in.clean, in.scene->document.memoryLimit(), progress);
+            cleanGroupsOf_ = in.clean;
+        }
+        const FilmPasses passes(in.film, in.job.objectNames, in.job.layerNames, in.job.materialNames,
+                                groups ? &cleanGroups_ : nullptr);
+        FinishedPicture done =
+            finishPicture(*in.scene, toFinish(in.film, in.clean.get(), passes, in.job, in.frame), evaluator_,
+                          true, progress);
+        update.window = done.window;
+        update.finish = std::move(done.steps);
+        update.shown = {done.width, done.height};
+        return std::move(done.light);
+    }
+    if (in.clean) return *in.clean;
+    std::vector<V3f> light(in.film.count());
+    for (size_t i = 0; i < light.size(); ++i) light[i] = in.film.light(i, in.view.group);
+    return light;
+}
+
+void ScreenMaker::make(const Input& in, RenderUpdate& update, Progress& progress) {
+    update.film = update.shown = {in.film.width(), in.film.height()};
+    update.window = {0, 0, double(in.film.width()), double(in.film.height())};
+    update.finish.clear();
+    std::vector<std::string> problems;
+    const FinishOptions screen =
+        finishOptions(*in.scene, in.frame, in.job.finish.exposure + in.look.exposure, problems);
+    if (!problems.empty() && update.note.isEmpty()) update.note = QString::fromStdString(problems[0]);
+    const std::vector<V3f> light = lightOf(in, update, progress);
+    if (in.look.stops)
+        stopsToScreen(light, screen.exposure, in.heat, screen_);
+    else
+        toScreen(light, screen, screen_);
+    if (in.look.gamma != 1.0f) bend(screen_, in.look.gamma);
+    update.image = QImage(reinterpret_cast<const uchar*>(screen_.data()), update.shown.width(),
+                          update.shown.height(), QImage::Format_RGB32)
+                       .copy();
+}
+
+void RenderWorker::publish(const Film& film, const RenderJob& job, RenderUpdate update, Progress& progress) {
     publishedView_ = shownView(film);
     const bool light = publishedView_.kind == FilmView::Kind::Light;
     update.clean = light && shownClean_ && cleanGroup_ == publishedView_.group;
-    if (update.clean) {
-        toScreen(*shownClean_, finish, screen_);
-    } else {
-        const HeatTable heat = [&] {
-            std::lock_guard lock(mutex_);
-            return heat_;
-        }();
-        toScreen(film, publishedView_, finish, heat, screen_);
+    ScreenMaker::Input in{film, job, publishedView_, update.clean ? shownClean_ : nullptr, nullptr,
+                          {},   {},  frame_};
+    {
+        std::lock_guard lock(mutex_);
+        in.scene = scene_, in.look = look_, in.heat = heat_;
+        if (light) refinish_ = false;
     }
-    update.image = QImage(reinterpret_cast<const uchar*>(screen_.data()), film.width(), film.height(),
+    if (light) {
+        screens_.make(in, update, progress);
+        return publish_(std::move(update));
+    }
+    update.film = update.shown = {film.width(), film.height()};
+    update.window = {0, 0, double(film.width()), double(film.height())};
+    update.finish.clear();
+    std::vector<uint32_t> screen;
+    toScreen(film, publishedView_, job.finish, in.heat, screen);
+    update.image = QImage(reinterpret_cast<const uchar*>(screen.data()), film.width(), film.height(),
                           QImage::Format_RGB32)
                        .copy();
     publish_(std::move(update));
@@ -182,7 +303,7 @@ void RenderWorker::render(const RenderRequest& r, Progress& progress) {
     const Rect region = r.region.value_or(Rect{0, 0, r.width, r.height});
     auto film = startFilm(r, region, job->layout);
     shownClean_.reset();
-    document_ = r.scene.document;
+    frame_ = r.frame;
     RenderUpdate update;
     update.passes = passes;
     update.problems = job->problems;
@@ -191,7 +312,7 @@ void RenderWorker::render(const RenderRequest& r, Progress& progress) {
         renderer.renderPreview(*film, step, region, progress);
         update.state = "first look";
         update.seconds = secondsSince(began_);
-        publish(*film, job->finish, update);
+        publish(*film, *job, update, progress);
     }
     clearRegion(*film, region);
     update.state.clear();
@@ -205,12 +326,15 @@ void RenderWorker::render(const RenderRequest& r, Progress& progress) {
         update.pass = pass + 1;
         update.seconds = secondsSince(began_);
         if (!denoising_ || cleanGroup_ != shownView(*film).group) shownClean_.reset();
-        if (cleaning && pass == 0) publish(*film, job->finish, update);  // the first at once
+        if (cleaning && pass == 0) publish(*film, *job, update, progress);  // the first at once
         if (cleaning) clean(*film, r.scene.document, update, progress);
         update.done = last;
         update.seconds = secondsSince(began_);
-        last_ = update;
-        publish(*film, job->finish, update);
+        {
+            std::lock_guard lock(mutex_);
+            last_ = update;
+        }
+        publish(*film, *job, update, progress);
         update.note.clear();
     }
 }

@@ -6,6 +6,7 @@
 #include <optional>
 
 #include "app/session/job_thread.h"
+#include "deliver/pictures/finish_picture.h"
 #include "deliver/render_scene_builder.h"
 #include "render/finish/pass_view.h"
 
@@ -28,10 +29,20 @@ struct RenderUpdate {
     double seconds = 0;  ///< since the request
     QString state;       ///< what is being done, or what went wrong
     bool failed = false, done = false;
-    bool clean = false;  ///< whether the noise was taken out of the image
-    FilmLayout layout;   ///< what the film has to be looked at
+    bool clean = false;              ///< whether the noise was taken out of the image
+    FilmLayout layout;               ///< what the film has to be looked at
+    QSize film, shown;               ///< pixels of the film, and of the image
+    PictureWindow window;            ///< what of it the image shows: the finish may crop
+    std::vector<StepReport> finish;  ///< of the steps of the finish; empty where they did not run
     std::vector<std::string> problems;
     QString note;  ///< what went wrong beside the render, said once
+};
+
+/// How the picture is looked at on this screen alone: nothing that is saved knows of it.
+struct PictureLook {
+    float exposure = 0, gamma = 1;  ///< EV; above 1 brightens the dark
+    bool stops = false;             ///< colours tell how many stops from middle grey light is
+    bool operator==(const PictureLook&) const = default;
 };
 
 /// What there is after whole passes, and what it was made with.
@@ -41,13 +52,41 @@ struct RenderedFilm {
     std::shared_ptr<const RenderJob> job;
 };
 
+/// Makes what a screen shows of light: through the scene's finish, and as it is looked at. For one thread.
+class ScreenMaker {
+  public:
+    explicit ScreenMaker(Evaluator& evaluator) : evaluator_(evaluator) {}
+    struct Input {
+        const Film& film;
+        const RenderJob& job;
+        FilmView view;                                  ///< of light
+        std::shared_ptr<const std::vector<V3f>> clean;  ///< its light without noise; null for as it is
+        std::shared_ptr<const SceneContext> scene;      ///< says the finish
+        PictureLook look;
+        HeatTable heat;
+        double frame = 1;
+    };
+    /// Fills in the image and what goes with it. Throws Cancelled.
+    void make(const Input& in, RenderUpdate& update, Progress& progress);
+
+  private:
+    std::vector<V3f> lightOf(const Input& in, RenderUpdate& update, Progress& progress);
+    Evaluator& evaluator_;
+    std::vector<uint32_t> screen_;
+    std::vector<std::vector<V3f>> cleanGroups_;              // of each group, where they are balanced
+    std::shared_ptr<const std::vector<V3f>> cleanGroupsOf_;  // the picture that they are parts of
+};
+
 class RenderWorker {
   public:
     using Publish = std::function<void(RenderUpdate)>;
     RenderWorker(Evaluator& evaluator, Publish publish);
     void start(RenderRequest request);
-    void stop() { jobs_.clear(); }
-    bool busy() const { return jobs_.busy(); }
+    void stop() {
+        jobs_.clear();
+        finishing_.clear();
+    }
+    bool busy() const { return jobs_.busy() || finishing_.busy(); }
     /// Takes the noise out of what is shown: after one pass, two, four and so on and the last; in between
     /// what was clean stays. Nothing is rendered again for it.
     void setDenoising(bool on);
@@ -55,17 +94,26 @@ class RenderWorker {
     /// Shows what filmViews() has of that id, by those colours where it is heat; the light where there is
     /// none of that id, and without one. Nothing is rendered again for it.
     void show(const std::string& id, const HeatTable& heat = {});
+    /// Shows it so; nothing is rendered or finished again for it that need not be.
+    void lookAs(const PictureLook& look);
+    /// Finishes what is shown as this scene says; nothing is rendered again for it.
+    void finishAs(const SceneContext& scene);
     /// What that is in a film.
     FilmView shownView(const Film& film) const;
     /// No older than a second or a pass. For saving and probing.
     RenderedFilm rendered() const;
     std::shared_ptr<const Film> film() const { return rendered().film; }
-    void waitIdle() { jobs_.waitIdle(); }
+    void waitIdle() {
+        jobs_.waitIdle();
+        finishing_.waitIdle();
+    }
 
   private:
     void publishProblem(const std::exception& problem);
     void render(const RenderRequest& request, Progress& progress);
-    void publish(const Film& film, const FinishOptions& finish, RenderUpdate update);
+    void publish(const Film& film, const RenderJob& job, RenderUpdate update, Progress& progress);
+    void finishAgain();
+    void refinish(Progress& progress);
     void keep(const Film& film, const std::shared_ptr<const RenderJob>& job, bool must);
     bool wantsCleaning(const Film& film, int pass, bool last) const;
     void clean(const Film& film, const Document& document, RenderUpdate& update, Progress& progress);
@@ -75,6 +123,7 @@ class RenderWorker {
                                     const FilmLayout& layout) const;
 
     RenderSceneBuilder builder_;
+    ScreenMaker screens_, otherScreens_;  // of the thread that renders; of the one that finishes beside it
     Publish publish_;
     mutable std::mutex mutex_;
     RenderedFilm rendered_;
@@ -87,11 +136,14 @@ class RenderWorker {
     std::shared_ptr<const std::vector<V3f>> shownClean_;
     int cleanGroup_ = kAllLights;  // whose light that is
     FilmView publishedView_;
-    RenderUpdate last_;
-    Document document_;
-    std::vector<uint32_t> screen_;
+    RenderUpdate last_;  // under the mutex
+    std::atomic<double> frame_{1};
+    std::shared_ptr<const SceneContext> scene_;  // by which it is finished; under the mutex
+    bool refinish_ = false;                      // it is another than that of what is shown; under the mutex
+    PictureLook look_;                           // under the mutex
     std::chrono::steady_clock::time_point began_;
-    JobThread jobs_;  // last: it ends before what it uses
+    JobThread finishing_;  // these last: they end before what they use
+    JobThread jobs_;
 };
 
 }  // namespace ovrix::app

@@ -2,8 +2,10 @@
 #include <QtWidgets>
 #include <cstdio>
 
+#include "app/queue/queue_panel.h"
 #include "app/recipe/recipe_panel.h"
 #include "app/render/render_pane.h"
+#include "app/render/variations_window.h"
 #include "app/time/key_curves.h"
 #include "app/view/view_widget.h"
 #include "app/widgets/choices_button.h"
@@ -162,6 +164,71 @@ void takePasses(Photographer& p) {
     w.showRender(false);
 }
 
+/// What happens to the picture after rendering.
+void takeFinish(Photographer& p) {
+    MainWindow& w = p.window();
+    w.controller().edit("Finish", [](const Document& d) {
+        const std::string id = d.settings("finish")->id;
+        Document out = d;
+        for (const char* step : {"depth_of_field", "glow", "vignette", "grade"})
+            out = withStep(out, id, 99, makeStep(step, out.get(id)));
+        out = withValue(out, {id, "", "response"}, std::string("punchy"));
+        out = withValue(out, {id, "depth_of_field", "fstop"}, 0.7);
+        out = withValue(out, {id, "depth_of_field", "gain"}, 2.0);
+        return withValue(out, {id, "grade", "slope"}, V3d(1.06, 1.0, 0.94));
+    });
+    takeRendering(p, w.controller().document().settings("finish")->id.c_str(), 8, "finish");
+}
+
+/// A few renders, some of them done.
+void takeQueue(Photographer& p) {
+    MainWindow& w = p.window();
+    QTemporaryDir folder;
+    const std::filesystem::path file = folder.filePath("renders.queue").toStdString();
+    const std::string scene = std::filesystem::absolute(w.controller().session().path()).string();
+    const auto add = [&](const char* name, const char* out, int last,
+                         const std::vector<std::string>& changes) {
+        QueueJob job{.id = {}, .name = name, .scene = scene, .last = last, .out = {}};
+        job.width = 320, job.height = 180, job.samples = 64, job.changes = changes;
+        job.out = folder.filePath(out).toStdString();
+        addToQueue(file, job);
+    };
+    add("The pool, evening", "pool.png", 1, {});
+    add("The pool, low sun", "low.png", 1, {"sun/elevation=4"});
+    add("A walk around", "walk.####.exr", 48, {});
+    add("The pup from near", "pup.mp4", 24, {"camera/focal=70"});
+    editQueue(file, [](Queue& q) {
+        q.jobs[0].done[1] = {1, 41.0};
+        for (int frame = 1; frame <= 19; ++frame) q.jobs[2].done[frame] = {1, 12.0};
+        q.jobs[3].paused = true;
+    });
+    w.showBelow("queue", true);
+    w.queue()->setFile(file);
+    w.queue()->setRunning(true);
+    QElapsedTimer clock;
+    clock.start();
+    while (clock.elapsed() < 90000 && (!queueProgress(file) || queueProgress(file)->pass < 6))
+        QApplication::processEvents(QEventLoop::AllEvents, 20);
+    p.settle(1500);
+    p.take("queue");
+    w.queue()->setRunning(false);
+    while (queueRuns(file)) QApplication::processEvents(QEventLoop::AllEvents, 20);
+    w.showBelow("queue", false);
+}
+
+void takeVariations(Photographer& p) {
+    MainWindow& w = p.window();
+    w.controller().selection().select("sun");
+    w.variations()->vary({"sun", "", "azimuth"});
+    QElapsedTimer clock;
+    clock.start();
+    while (clock.elapsed() < 240000 && !w.variations()->done())
+        QApplication::processEvents(QEventLoop::AllEvents, 20);
+    w.variations()->move(w.mapToGlobal(QPoint(250, 90)));
+    p.takeWith("variations", w.variations());
+    w.variations()->hide();
+}
+
 /// For the kelp print.
 void takeLineArt(Photographer& p) { takeRendering(p, "shell_ink", 8, "line_art"); }
 
@@ -218,10 +285,10 @@ void takeTime(Photographer& p) {
     for (const NodePtr& n : w.controller().document().nodes(Category::Object))
         if (!animatedParams(w.controller().document(), n->id).empty())
             w.controller().selection().select(n->id);
-    w.showCurves(true);
+    w.showBelow("curves", true);
     w.curves()->canvas()->fit();
     p.take("keys");
-    w.showCurves(false);
+    w.showBelow("curves", false);
 }
 
 void takeLight(Photographer& p) {
@@ -356,17 +423,29 @@ void takeSearch(Photographer& p) {
 }
 
 /// Every picture by its name, in the order in which they are taken; each leaves the view as it found it.
-const std::pair<std::string, void (*)(Photographer&)> kShots[] = {
-    {"window", takeWindow},    {"field-stack", takeFieldStack},
-    {"time", takeTime},        {"light", takeLight},
-    {"ramp", takeRamp},        {"material", takeMaterial},
-    {"paint", takePaint},      {"mixer", takeMixer},
-    {"library", takeLibrary},  {"materials", takeMaterials},
-    {"line_art", takeLineArt}, {"palette", takePalette},
-    {"passes", takePasses},    {"panels", takePanels},
-    {"curves", takeCurves},    {"strands", takeStrands},
-    {"comb", takeComb},        {"view-full", takeViewFull},
-    {"bring-in", takeBringIn}, {"search", takeSearch}};
+const std::pair<std::string, void (*)(Photographer&)> kShots[] = {{"window", takeWindow},
+                                                                  {"field-stack", takeFieldStack},
+                                                                  {"time", takeTime},
+                                                                  {"light", takeLight},
+                                                                  {"ramp", takeRamp},
+                                                                  {"material", takeMaterial},
+                                                                  {"paint", takePaint},
+                                                                  {"mixer", takeMixer},
+                                                                  {"library", takeLibrary},
+                                                                  {"materials", takeMaterials},
+                                                                  {"line_art", takeLineArt},
+                                                                  {"palette", takePalette},
+                                                                  {"finish", takeFinish},
+                                                                  {"queue", takeQueue},
+                                                                  {"variations", takeVariations},
+                                                                  {"passes", takePasses},
+                                                                  {"panels", takePanels},
+                                                                  {"curves", takeCurves},
+                                                                  {"strands", takeStrands},
+                                                                  {"comb", takeComb},
+                                                                  {"view-full", takeViewFull},
+                                                                  {"bring-in", takeBringIn},
+                                                                  {"search", takeSearch}};
 
 }  // namespace
 

@@ -35,6 +35,10 @@ QString iconBody(const QString& name) {
          "<circle cx='8' cy='8' r='5.5'/><circle cx='8' cy='8' r='1.6'/><path d='M8 .8v3.4M8 11.8v3.4M.8 "
          "8h3.4M11.8 8h3.4'/>"},
         {"pin", "<path d='M6 2.5h4l-.6 4L12 9H4l2.6-2.5zM8 9v4.5'/>"},
+        {"white", "<path d='M10.8 2.6l2.6 2.6-2 2-2.6-2.6zM9.6 5.4 4 11l-.8 2.2L5.4 12.4 11 6.8'/>"},
+        {"history", "<circle cx='8.2' cy='8' r='5.5'/><path d='M8.2 4.6V8l2.4 1.6'/>"},
+        {"queue",
+         "<path d='M2.5 3h7v3h-7zM2.5 8h7M2.5 10.5h7M2.5 13h5'/><path d='M11.5 8.5 14 10.5l-2.5 2z'/>"},
         {"denoise",
          "<path d='M8.5 2.5a5.5 5.5 0 0 1 0 11z'/><circle cx='5.6' cy='4.4' r='.55'/><circle cx='3.2' cy='7' "
          "r='.55'/><circle cx='5.9' cy='8.6' r='.55'/><circle cx='3.6' cy='10.4' r='.55'/><circle cx='6' "

@@ -395,6 +395,9 @@ TimeStrip::TimeStrip(Controller& controller, QWidget* parent) : QWidget(parent),
     curves_ = button("curves", "keys", "Keys as curves (Shift+K)",
                      [this] { Q_EMIT curvesToggled(curves_->isChecked()); });
     curves_->setCheckable(true);
+    queue_ = button("queue", "queue", "Queue: renders that wait and work (Ctrl+Shift+Q)",
+                    [this] { Q_EMIT queueToggled(queue_->isChecked()); });
+    queue_->setCheckable(true);
     bake_ = new QPushButton("Bake");
     bake_->setObjectName("bake");
     bake_->setMinimumWidth(px(92));

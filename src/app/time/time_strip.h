@@ -60,6 +60,7 @@ class TimeStrip : public QWidget {
 
   Q_SIGNALS:
     void curvesToggled(bool shown);
+    void queueToggled(bool shown);
 
   private:
     void refresh();
@@ -72,7 +73,7 @@ class TimeStrip : public QWidget {
     Controller& controller_;
     FrameRuler* ruler_;
     NumberBox *frame_, *first_, *last_;
-    QToolButton *play_, *curves_;
+    QToolButton *play_, *curves_, *queue_;
     QPushButton* bake_;
 };
 

@@ -2,7 +2,7 @@
 
 #include <QPushButton>
 
-#include "deliver/recipe_picture.h"
+#include "deliver/pictures/recipe_picture.h"
 #include "document/edits/recipe_file.h"
 
 namespace ovrix::app {

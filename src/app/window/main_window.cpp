@@ -20,8 +20,10 @@
 #include <QVBoxLayout>
 
 #include "app/outline/outline.h"
+#include "app/queue/queue_panel.h"
 #include "app/recipe/recipe_panel.h"
 #include "app/render/render_pane.h"
+#include "app/render/variations_window.h"
 #include "app/time/key_curves.h"
 #include "app/time/time_strip.h"
 #include "app/view/view_widget.h"
@@ -70,90 +72,6 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent), preferences_(Pref
     connect(&controller_, &Controller::message, this, &MainWindow::showMessage);
     applyPreferences(preferences_);
     qApp->installEventFilter(this);
-}
-
-/// The outline, the view with the picture beside it, and the recipe.
-QWidget* MainWindow::makeColumns() {
-    auto* columns = new QSplitter(Qt::Horizontal);
-    columns->setHandleWidth(1);
-    outline_ = new Outline(controller_);
-    outline_->setContentsMargins(px(8), px(6), 0, 0);
-    outline_->setMinimumWidth(px(160));
-    columns->addWidget(outline_);
-    middle_ = new QSplitter(Qt::Horizontal);
-    middle_->setHandleWidth(1);
-    const QString missing = missingOpenGl();
-    if (missing.isEmpty()) {
-        view_ = new ViewWidget(controller_);
-        middle_->addWidget(view_);
-    } else {
-        auto* text = new QLabel(missing);
-        text->setObjectName("noOpenGl");
-        text->setAlignment(Qt::AlignCenter);
-        text->setWordWrap(true);
-        text->setMinimumWidth(px(200));
-        middle_->addWidget(text);
-    }
-    render_ = new RenderPane(controller_, view_);
-    middle_->addWidget(render_);
-    middle_->setStretchFactor(0, 3);
-    middle_->setStretchFactor(1, 2);
-    middle_->setCollapsible(0, false);
-    middle_->setCollapsible(1, false);
-    render_->hide();
-    columns->addWidget(middle_);
-    recipe_ = new RecipePanel(controller_);
-    recipe_->setMinimumWidth(px(280));
-    columns->addWidget(recipe_);
-    columns->setStretchFactor(0, 0);
-    columns->setStretchFactor(1, 1);
-    columns->setStretchFactor(2, 0);
-    columns->setSizes({px(232), 1280 - px(232) - px(328), px(328)});
-    columns->setCollapsible(1, false);
-    return columns;
-}
-
-/// Everything in the window. Called again when the theme or the scale changes: sizes and icons are made for
-/// them.
-void MainWindow::buildInterface() {
-    auto* whole = new QWidget;
-    auto* rows = new QVBoxLayout(whole);
-    rows->setContentsMargins(0, 0, 0, 0);
-    rows->setSpacing(0);
-    makeToolbar();
-    makeStatus();
-    rows->addWidget(bar_);
-    const auto line = [&] {
-        auto* l = new QFrame;
-        l->setFixedHeight(1);
-        l->setStyleSheet("background:" + tokens().line.name());
-        return l;
-    };
-    rows->addWidget(line());
-    auto* upper = new QSplitter(Qt::Vertical);
-    upper->setHandleWidth(1);
-    upper->addWidget(makeColumns());
-    curves_ = new KeyCurves(controller_);
-    curves_->hide();
-    upper->addWidget(curves_);
-    upper->setStretchFactor(0, 1);
-    upper->setStretchFactor(1, 0);
-    upper->setCollapsible(0, false);
-    upper->setCollapsible(1, false);
-    upper->setSizes({px(520), px(210)});
-    rows->addWidget(upper, 1);
-    rows->addWidget(line());
-    strip_ = new TimeStrip(controller_);
-    connect(strip_, &TimeStrip::curvesToggled, this, [this](bool on) { curves_->setVisible(on); });
-    rows->addWidget(strip_);
-    rows->addWidget(line());
-    rows->addWidget(status_);
-    setCentralWidget(whole);
-    connect(render_, &RenderPane::liveChanged, this,
-            [this](bool live) { renderButton_->setText(live ? "Stop" : "Render"); });
-    refreshTitle();
-    refreshStatus();
-    refreshMode();
 }
 
 MainWindow::~MainWindow() {
@@ -281,8 +199,8 @@ void MainWindow::chooseExportFile(ExportAs what, const std::string& layer) {
     if (!file.isEmpty()) controller_.files().exportLayerTo(layer, what, file);
 }
 
-void MainWindow::showCurves(bool show) {
-    auto* button = strip_->findChild<QToolButton*>("curves");
+void MainWindow::showBelow(const QString& what, bool show) {
+    auto* button = strip_->findChild<QToolButton*>(what);
     if (button->isChecked() != show) button->click();
 }
 

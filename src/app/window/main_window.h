@@ -17,6 +17,8 @@ namespace ovrix::app {
 
 class BringInDialog;
 class KeyCurves;
+class QueuePanel;
+class VariationsWindow;
 class LibraryWindow;
 class MaterialsWindow;
 class PaletteWindow;
@@ -39,7 +41,10 @@ class MainWindow : public QMainWindow {
     RecipePanel* recipe() { return recipe_; }
     TimeStrip* time() { return strip_; }
     KeyCurves* curves() { return curves_; }
-    void showCurves(bool show);
+    QueuePanel* queue() { return queue_; }
+    VariationsWindow* variations() { return variations_; }
+    /// Opens or closes what lies over the time strip: "curves", "queue".
+    void showBelow(const QString& what, bool show);
     LibraryWindow* library() { return library_; }
     MaterialsWindow* materials() { return materials_; }
     PaletteWindow* palette() { return palette_; }
@@ -138,6 +143,8 @@ class MainWindow : public QMainWindow {
     RecipePanel* recipe_ = nullptr;
     TimeStrip* strip_ = nullptr;
     KeyCurves* curves_ = nullptr;
+    QueuePanel* queue_ = nullptr;
+    VariationsWindow* variations_ = nullptr;
     QTimer *clock_, *messageTimer_;
     Preferences preferences_;
     std::shared_ptr<void> threads_;  ///< what limits them, as long as it lives

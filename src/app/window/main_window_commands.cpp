@@ -2,6 +2,7 @@
 #include <QFileDialog>
 #include <QPushButton>
 
+#include "app/queue/queue_panel.h"
 #include "app/recipe/recipe_panel.h"
 #include "app/render/render_pane.h"
 #include "app/time/key_curves.h"
@@ -103,7 +104,11 @@ void MainWindow::addEditCommands() {
         onSurface);
     addCommand(
         "step", "Add a step to the recipe", "Only steps that fit are offered", QKeySequence("Ctrl+Shift+A"),
-        [this] { recipe_->openAddStep(); }, onSurface);
+        [this] { recipe_->openAddStep(); },
+        [this] {
+            const Node* n = controller_.selection().node();
+            return n && recipeBegins(*n);
+        });
     const auto hasNode = [this] { return controller_.selection().node() != nullptr; };
     addCommand(
         "duplicate", "Duplicate", "A copy of what is chosen, with the layers on it", QKeySequence("Ctrl+D"),
@@ -285,8 +290,20 @@ void MainWindow::addTimeCommands() {
                [this] { controller_.clock().setPlaying(!controller_.clock().playing()); });
     addCommand("frameBack", "A frame back", "", QKeySequence("Alt+Left"), [this] { strip_->step(-1); });
     addCommand("frameAhead", "A frame ahead", "", QKeySequence("Alt+Right"), [this] { strip_->step(1); });
+    addCommand(
+        "varySeeds", "Vary the seeds of what is chosen", "A sheet of small renders to pick from", {},
+        [this] {
+            Q_EMIT controller_.variationsWanted({controller_.selection().id(), {}, {}}, false);
+        },
+        [this] { return controller_.selection().node() != nullptr; });
+    addCommand("queue", "Queue", "Renders that wait, and work in a program of their own",
+               QKeySequence("Ctrl+Shift+Q"), [this] { showBelow("queue", queue_->isHidden()); });
+    addCommand("queueAdd", "Add the scene to the queue", "Asks for frames, size and file", {}, [this] {
+        showBelow("queue", true);
+        queue_->addScene();
+    });
     addCommand("curves", "Keys as curves", "Opens or closes the curves of what is chosen",
-               QKeySequence("Shift+K"), [this] { showCurves(curves_->isHidden()); });
+               QKeySequence("Shift+K"), [this] { showBelow("curves", curves_->isHidden()); });
     addCommand(
         "bake", "Bake what simulates", "Writes the frames of all simulations beside the scene",
         QKeySequence("Ctrl+Shift+B"),

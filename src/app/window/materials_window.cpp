@@ -3,7 +3,7 @@
 #include <QPushButton>
 
 #include "base/files.h"
-#include "deliver/material_picture.h"
+#include "deliver/pictures/material_picture.h"
 #include "document/edits/edits.h"
 #include "document/edits/material_file.h"
 

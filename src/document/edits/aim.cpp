@@ -1,6 +1,7 @@
 #include "document/edits/aim.h"
 
 #include "base/error.h"
+#include "document/edits/edits.h"
 #include "document/edits/keying.h"
 #include "document/model/node_types.h"
 #include "document/model/params.h"
@@ -143,6 +144,52 @@ Document withFocusAt(const Document& document, const V3f& place, double frame) {
         throw Error("that lies behind the scene's camera", node.name, "Move the camera, or look through it");
     return withValueAt(withValue(document, {id, "", kCamera.focusOn.id()}, std::string()),
                        {id, "", kCamera.focus.id()}, frame, double(along));
+}
+
+Document withWhiteBalance(const Document& document, const WhiteBalance& balance) {
+    const Node* finish = document.settings("finish");
+    if (!finish) return document;
+    const std::string type = whiteBalanceStep().id;
+    const auto known = std::find_if(finish->steps.begin(), finish->steps.end(),
+                                    [&](const Step& s) { return s.type == type && s.on; });
+    Document out = document;
+    std::string step = known == finish->steps.end() ? std::string() : known->id;
+    if (step.empty()) {
+        const Step made = makeStep(type, *finish);
+        step = made.id;
+        out = withStep(out, finish->id, 0, made);
+    }
+    out = withValue(out, {finish->id, step, "temperature"}, std::round(balance.temperature));
+    return withValue(out, {finish->id, step, "tint"}, std::round(balance.tint * 1000) / 1000);
+}
+
+Document withBalanceWritten(const Document& document, const std::string& step) {
+    const Node* finish = document.settings("finish");
+    const auto at = [&](const char* id) { return paramAt(document, {finish->id, step, id}).value; };
+    const std::string group = std::get<std::string>(at("group"));
+    const double stops = std::get<double>(at("stops"));
+    const Color color = std::get<Color>(at("color"));
+    Document out = document;
+    bool some = false;
+    const auto brighten = [&](const Node& node, const char* exposure, const char* tint, bool linear) {
+        const double now = std::get<double>(document.value(node.id, exposure));
+        out = withValue(out, {node.id, {}, exposure}, linear ? now * std::exp2(stops) : now + stops);
+        if (findSpec(specsOf(node), tint))
+            out = withValue(out, {node.id, {}, tint},
+                            Color(std::get<Color>(document.value(node.id, tint)) * color));
+        some = true;
+    };
+    const auto isOf = [&](const Node& node, const char* id) {
+        return findSpec(specsOf(node), id) && std::get<std::string>(document.value(node.id, id)) == group;
+    };
+    for (const NodePtr& node : document.nodes()) {
+        if (isOf(*node, "group") && findSpec(specsOf(*node), "exposure"))
+            brighten(*node, "exposure", "color", false);
+        if (isOf(*node, "emission_group")) brighten(*node, "emission_luminance", "emission_color", true);
+    }
+    if (!some)
+        throw Error("nothing is of the light group \"" + group + "\"", {}, "Name one that lights have");
+    return withoutStep(out, finish->id, step);
 }
 
 }  // namespace ovrix::document

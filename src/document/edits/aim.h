@@ -2,6 +2,7 @@
 #pragma once
 #include "base/vec.h"
 #include "document/model/document.h"
+#include "render/finish/finish_steps.h"
 #include "render/scene/camera.h"
 
 namespace ovrix::document {
@@ -37,5 +38,13 @@ Document withFocusAt(const Document& document, const V3f& place, double frame);
 /// no camera.
 Document withFocusOn(const Document& document, const std::string& on, const std::string& element,
                      double frame);
+
+/// The finish makes white of the light that the balance tells: by the first of its steps that does, or a new
+/// one before all others.
+Document withWhiteBalance(const Document& document, const WhiteBalance& balance);
+
+/// Lights and what glows, of the group that a step of the finish changes, take its change over as their own
+/// exposure and colour, and the step goes. Throws Error where nothing is of that group, or a step masks it.
+Document withBalanceWritten(const Document& document, const std::string& step);
 
 }  // namespace ovrix::document

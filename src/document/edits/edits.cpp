@@ -6,10 +6,10 @@
 #include "base/json_guard.h"
 #include "base/srgb.h"
 #include "document/model/references.h"
+#include "document/model/step_registry.h"
 #include "document/model/values.h"
 #include "params/number_text.h"
 #include "params/specs.h"
-#include "sim/step_registry.h"
 
 namespace ovrix::document {
 
@@ -466,8 +466,9 @@ Document withStepReplaced(const Document& document, const std::string& layer, co
 }
 
 std::vector<const StepType*> fittingSteps(const Node& layer, size_t index) {
-    const bool object = layer.category() == Category::Object;
-    GeometryKind before = object ? GeometryKind::Mesh : GeometryKind::Nothing;
+    const std::optional<GeometryKind> first = recipeBegins(layer);
+    if (!first) return {};
+    GeometryKind before = *first;
     index = placeBetween(layer.steps, index);
     for (size_t i = 0; i < index; ++i)
         if (const StepType* t = findStepType(layer.steps[i].type); t && t->partOf.empty()) before = t->gives;
@@ -475,7 +476,7 @@ std::vector<const StepType*> fittingSteps(const Node& layer, size_t index) {
     std::vector<const StepType*> fitting;
     for (const StepType& t : stepTypes())
         if (t.partOf.empty() && t.takes == before &&
-            (next ? t.gives == next->takes : !object || t.gives == GeometryKind::Mesh))
+            (next ? t.gives == next->takes : *first == GeometryKind::Nothing || t.gives == *first))
             fitting.push_back(&t);
     return fitting;
 }

@@ -253,6 +253,31 @@ void bringTo8(Json& scene) {
     keepRenderDefaults(scene);
 }
 
+/// How bright light is rolled off stood with the render; it is a part of the finish now.
+void moveTone(Json& scene) {
+    if (!scene.contains("nodes") || !scene["nodes"].is_array()) return;
+    Json& nodes = scene["nodes"];
+    for (size_t i = 0; i < nodes.size(); ++i) {
+        if (!nodes[i].is_object() || nodes[i].value("type", Json()) != "render" ||
+            !nodes[i].contains("params") || !nodes[i]["params"].is_object())
+            continue;
+        Json tone = nodes[i]["params"].value("tone", Json("soft"));
+        nodes[i]["params"].erase("tone");
+        if (tone.is_object()) tone = tone.value("value", Json("soft"));
+        if (tone != "plain") return;
+        const auto taken = [&](const std::string& id) {
+            return std::any_of(nodes.begin(), nodes.end(),
+                               [&](const Json& n) { return n.is_object() && n.value("id", Json()) == id; });
+        };
+        std::string id = "finish";
+        for (int n = 2; taken(id); ++n) id = fmt::format("finish_{}", n);
+        nodes.insert(
+            nodes.begin() + std::ptrdiff_t(i) + 1,
+            Json{{"id", id}, {"type", "finish"}, {"name", "Finish"}, {"params", {{"response", "plain"}}}});
+        return;
+    }
+}
+
 }  // namespace
 
 /// Of what nodes hold alone: what stands beside them belongs to another version.
@@ -268,7 +293,8 @@ const std::vector<Migration>& sceneMigrations() {
                                                  inNodes<keepNoiseInTheWorld>,
                                                  renameParams,
                                                  nameSurfaces,
-                                                 bringTo8};
+                                                 bringTo8,
+                                                 moveTone};
     return table;
 }
 

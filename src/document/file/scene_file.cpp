@@ -170,9 +170,11 @@ std::string writeScene(const Document& document) {
 
 /// Settings that are younger than the file, as they are in a new scene.
 static void addSettings(Document& document) {
-    constexpr const char *kBefore = "render", *kType = "surroundings";
-    if (document.find(kBefore) && !document.find(kType))
-        document.insert(document.indexOf(kBefore) + 1, makeNode(document, kType));
+    for (const char* type : {"surroundings", "finish"}) {
+        const Node* before = document.settings("render");
+        if (before && !document.settings(type))
+            document.insert(document.indexOf(before->id) + 1, makeNode(document, type));
+    }
 }
 
 static Document readParsed(Json j, const std::string& name) {

@@ -7,7 +7,7 @@
 
 namespace ovrix::document {
 
-inline constexpr int kSceneVersion = 8;
+inline constexpr int kSceneVersion = 9;
 
 /// The text of a document: keys in a fixed order, two-space indent, so that it diffs well and writing what
 /// was read gives the same bytes.

@@ -8,9 +8,9 @@
 
 #include "base/error.h"
 #include "document/model/motion.h"
+#include "document/model/step_registry.h"
 #include "document/model/values.h"
 #include "geo/points/curve_set.h"
-#include "sim/step_registry.h"
 
 namespace ovrix::document {
 
@@ -34,6 +34,7 @@ Document Document::fresh() {
     };
     add("scene", "Scene");
     const std::string render = add("render", "Render");
+    add("finish", "Finish");
     add("surroundings", "Surroundings");
     const std::string sun = add("sun", "Sun"), sky = add("sky", "Sky"), camera = add("camera", "Camera");
     Node settings = d.get(render);
@@ -97,6 +98,14 @@ NodePtr recipeOf(const Document& document, const Node& layer) {
         if (const Step* own = layer.step(step.id); own && own->type == step.type)
             for (const auto& [id, param] : own->params) step.params[id] = param;
     return std::make_shared<const Node>(std::move(whole));
+}
+
+std::optional<GeometryKind> recipeBegins(const Node& node) {
+    const NodeType* type = findNodeType(node.type);
+    if (!type) return std::nullopt;
+    if (type->category == Category::Layer) return GeometryKind::Nothing;
+    if (type->category == Category::Object) return GeometryKind::Mesh;
+    return type->finishes ? std::optional(GeometryKind::Picture) : std::nullopt;
 }
 
 GeometryKind kindMade(const Document& document, const Node& layer) {
@@ -213,12 +222,18 @@ std::pair<int, int> Document::frames() const {
     return {first, std::max(first, int(sceneSetting(kScene.last)))};
 }
 
+const Node* Document::settings(const std::string& type) const {
+    for (const NodePtr& n : nodes_)
+        if (n->type == type) return n.get();
+    return nullptr;
+}
+
 Value Document::setting(const std::string& settings, const std::string& param, double frame) const {
     const NodeType* type = findNodeType(settings);
     const ParamSpec* spec = type ? findSpec(type->params, param) : nullptr;
     if (!spec) throw Error("there is no setting \"" + settings + "/" + param + "\"");
-    const Node* node = find(settings);
-    if (!node || node->type != settings) return spec->initial;
+    const Node* node = this->settings(settings);
+    if (!node) return spec->initial;
     const Param known = paramOr(*spec, node->params);
     // A file may say what the window would not take.
     return clampToSpec(*spec, known.formulas.empty() || param == kScene.rate.id() ? known.at(frame)

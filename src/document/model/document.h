@@ -36,7 +36,7 @@ struct Node {
     bool shown = true;     ///< in the view
     bool rendered = true;  ///< in the render
     ParamMap params;
-    std::vector<Step> steps;  ///< layers only
+    std::vector<Step> steps;  ///< of layers, objects and the finish: see recipeBegins()
     nlohmann::json unknown = nlohmann::json::object();
 
     Category category() const;
@@ -83,8 +83,10 @@ class Document {
     Stored<T> value(const std::string& nodeId, const Handle<T>& handle, double frame = 0) const {
         return std::get<Stored<T>>(value(nodeId, handle.id(), frame));
     }
-    /// A value of the "render", "scene" or "surroundings" settings; the spec's initial one where the scene
-    /// has no such node.
+    /// The first node of a type of settings; null where the scene has none.
+    const Node* settings(const std::string& type) const;
+    /// A value of the "render", "finish", "scene" or "surroundings" settings; the spec's initial one where
+    /// the scene has no such node.
     Value setting(const std::string& settings, const std::string& param, double frame = 0) const;
     /// One of kScene, of kRender.
     template <class T>
@@ -94,6 +96,10 @@ class Document {
     template <class T>
     Stored<T> renderSetting(const Handle<T>& handle, double frame = 0) const {
         return std::get<Stored<T>>(setting("render", handle.id(), frame));
+    }
+    template <class T>
+    Stored<T> finishSetting(const Handle<T>& handle, double frame = 0) const {
+        return std::get<Stored<T>>(setting("finish", handle.id(), frame));
     }
     template <class T>
     Stored<T> surroundings(const Handle<T>& handle, double frame = 0) const {
@@ -142,6 +148,9 @@ double shownFrame(const Document& document, const Node& layer, double frame);
 /// The layer with the recipe that it follows: the owner's steps, with the layer's own values put over theirs.
 /// Refers to @p layer itself where it follows none.
 NodePtr recipeOf(const Document& document, const Node& layer);
+/// What the steps of a node's recipe begin with: nothing for layers, a mesh for objects, a picture for the
+/// finish; none where it has no recipe.
+std::optional<GeometryKind> recipeBegins(const Node& node);
 /// What the layer's recipe gives, by its last step that is on; nothing without one.
 GeometryKind kindMade(const Document& document, const Node& layer);
 /// The step whose strands are combed: the one that combs, or the one after which it would be put: the last

@@ -128,6 +128,9 @@ struct NodeType {
     /// Of materials: made for strands.
     bool forStrands = false;
 
+    /// Its steps are what happens to pictures.
+    bool finishes = false;
+
     /// Made with a file that is brought in.
     bool ofFile = false;
 

@@ -96,7 +96,6 @@ extern const struct RenderParams : ParamTable {
     Handle<double> shutter;
     Handle<int64_t> shutterSteps;
     Handle<Curve> shutterCurve;
-    Handle<std::string> tone;
     Handle<bool> transparent;
     Handle<int64_t> seed;
 } kRender;
@@ -110,6 +109,13 @@ extern const struct SurroundingsParams : ParamTable {
     Handle<Color> fogColor;
     Handle<double> fogBase, fogHeight, fogForward;
 } kSurroundings;
+
+extern const struct FinishParams : ParamTable {
+    FinishParams();
+    Handle<std::string> response;
+    Handle<double> contrast, toe, shoulder, desaturation;
+    Handle<std::string> screen, configuration, display, view;
+} kFinish;
 
 extern const struct SceneParams : ParamTable {
     SceneParams();

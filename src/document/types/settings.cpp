@@ -56,8 +56,6 @@ RenderParams::RenderParams()
                                               "How much light it lets through from opening (left) to "
                                               "closing: rounded is soft, falling leaves trails"),
                                "shutter!=0"))),
-      tone(add(specs::choice("tone", "Tone", "soft", {"soft", "plain"},
-                             "soft rolls bright light off like film, plain cuts it at white"))),
       transparent(
           add(specs::flag("transparent", "Transparent", false, "Leaves alpha 0 where nothing stands"))),
       seed(add(specs::whole("seed", "Seed", 0, 0, 4294967295.0, 0, 100, "Another number, other grain"))) {}

@@ -7,6 +7,7 @@
 #include "document/edits/edits.h"
 #include "document/edits/outside.h"
 #include "document/file/map_files.h"
+#include "document/model/step_registry.h"
 #include "document/model/values.h"
 #include "document/objects/mesh_file.h"
 #include "eval/bake.h"
@@ -14,7 +15,6 @@
 #include "eval/simulated.h"
 #include "field/paint.h"
 #include "ops/place/place_points.h"
-#include "sim/step_registry.h"
 
 namespace ovrix::eval {
 
@@ -234,6 +234,7 @@ class Finder {
             const ObjectResult made = evaluator.object(scene, node.id, frame, progress);
             const MeshReport& r = made.report;
             if (made.mesh->uvs().empty()) checkImagesWithoutUvs(node);
+            checkCameraWithin(node, *made.mesh);
             if (r.nonManifoldEdges)
                 add(Severity::Note,
                     fmt::format("{}: {} edges have more than two faces", node.name, r.nonManifoldEdges),
@@ -263,6 +264,22 @@ class Finder {
                 "Set its scale to 1", [id = node.id](const Document& d) {
                     return withValue(d, {id, "", kObject.object.transform.placement.scale.id()}, V3d(1));
                 });
+    }
+
+    /// From within a closed thing nothing else is seen. Only what has the camera in its box is looked into.
+    void checkCameraWithin(const Node& object, const Mesh& mesh) {
+        const auto camera = sceneCamera(document, frame);
+        if (!camera || !object.rendered) return;
+        Box3f box;
+        for (const V3f& p : mesh.positions()) box.extendBy(p);
+        const Box3f around = placedBox(box, document.worldMatrix(object.id, frame));
+        if (box.isEmpty() || !around.intersects(camera->position)) return;
+        Evaluator::Query query(evaluator, scene, {frame, Purpose::Render, true}, progress);
+        const SurfacePtr surface = query.surface(object.id);
+        if (surface->closed() && surface->inside(camera->position))
+            add(Severity::Warning,
+                fmt::format("The camera stands within {}: the render shows its inside alone", object.name),
+                object.id);
     }
 
     /// A material reads its images by UV: on a mesh without them it shows only the low end of the field.

@@ -9,7 +9,7 @@ namespace ovrix::geo {
 GeometryKind kindOf(const Geometry& geometry) { return GeometryKind(geometry.index()); }
 
 std::string kindName(GeometryKind kind) {
-    static const char* names[] = {"nothing", "points", "strands", "copies", "mesh"};
+    static const char* names[] = {"nothing", "points", "strands", "copies", "mesh", "picture"};
     return names[size_t(kind)];
 }
 

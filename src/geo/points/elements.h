@@ -41,7 +41,8 @@ struct Copies {
     size_t size() const { return attributes.size(); }
 };
 
-enum class GeometryKind { Nothing, Points, Strands, Copies, Mesh };
+/// A picture is no geometry: it is what finishing takes and gives.
+enum class GeometryKind { Nothing, Points, Strands, Copies, Mesh, Picture };
 
 /// Immutable and shared: a step that changes one column copies no other one's bytes by accident, it makes
 /// a new set on purpose.

@@ -51,7 +51,7 @@ Format picture(std::string title, std::vector<std::string> endings, std::string 
 Format video(std::string title, std::string ending) {
     return {.title = std::move(title),
             .endings = {std::move(ending)},
-            .carries = "finished pictures one after another, 8 bits, by H.264",
+            .carries = "finished pictures one after another; the codec is chosen",
             .video = true};
 }
 
@@ -146,7 +146,8 @@ std::vector<Format> allFormats() {
                     defaultWriteOptions("x.exr")),
             picture("Radiance HDR", {".hdr"}, "a picture in scene-linear light"),
             video("MP4", ".mp4"),
-            video("QuickTime", ".mov")};
+            video("QuickTime", ".mov"),
+            video("Matroska", ".mkv")};
 }
 
 /// What each use is called, whether a format can be used so, and what is said where it cannot; in the order

@@ -27,8 +27,9 @@ constexpr std::array<PassInfo, kPasses> kTable{{
      true},
     {Pass::Tangent, "tangent", "Tangent", "The way along strands, in the world", "XYZ", Mean, "fibre"},
     {Pass::Motion, "motion", "Motion",
-     "Pixels that what is seen moves right and down while the shutter is open", "XY", First, "motion", false,
-     true},
+     "Pixels that what is seen moves right and down while the shutter is open, or in a frame where it is "
+     "shut",
+     "XY", First, "motion", false, true},
     {Pass::Emission, "emission", "Emission", "Light that what is seen gives of its own", "RGB", Mean,
      "emission", true},
     {Pass::FibreReflected, "fibre_reflected", "Fibre, reflected",

@@ -127,4 +127,24 @@ void toScreen(const Film& film, const FilmView& view, const FinishOptions& o, co
                 [&](size_t i) { out[i] = packed(planeColor(film, view.pass, i, range, gain)); });
 }
 
+void stopsToScreen(const std::vector<V3f>& light, float exposure, const HeatTable& heat,
+                   std::vector<uint32_t>& out) {
+    constexpr float kGrey = 0.18f;
+    out.resize(light.size());
+    const float gain = std::exp2(exposure) / kGrey;
+    parallelFor(out.size(), Progress::none(), [&](size_t i) {
+        const float l = luminance(light[i]) * gain;
+        const float stops = l > 0 ? std::log2(l) : -kStopsBelow;
+        out[i] = hot(heat, (stops + kStopsBelow) / (kStopsBelow + kStopsAbove));
+    });
+}
+
+void bend(std::vector<uint32_t>& screen, float gamma) {
+    std::array<uint32_t, 256> table;
+    for (size_t i = 0; i < table.size(); ++i)
+        table[i] = uint32_t(std::lround(255.0f * std::pow(float(i) / 255.0f, 1.0f / std::max(0.01f, gamma))));
+    for (uint32_t& c : screen)
+        c = (c & 0xFF000000u) | table[c >> 16 & 255] << 16 | table[c >> 8 & 255] << 8 | table[c & 255];
+}
+
 }  // namespace ovrix::render

@@ -36,4 +36,13 @@ using HeatTable = std::array<uint32_t, 256>;
 void toScreen(const Film& film, const FilmView& view, const FinishOptions& options, const HeatTable& heat,
               std::vector<uint32_t>& out);
 
+/// How many stops light lies from middle grey, by colours: from 6 below to 4 above.
+/// @param exposure  EV
+void stopsToScreen(const std::vector<V3f>& light, float exposure, const HeatTable& heat,
+                   std::vector<uint32_t>& out);
+inline constexpr float kStopsBelow = 6.0f, kStopsAbove = 4.0f;
+
+/// Brightens the dark of a screen's pixels by a power, or darkens it below 1; black and white stay.
+void bend(std::vector<uint32_t>& screen, float gamma);
+
 }  // namespace ovrix::render

@@ -16,12 +16,18 @@ static float shutterAt(const std::vector<float>& places, float u) {
     return lerp(places[i], places[i + 1], at - float(i));
 }
 
+/// A shutter that opens at one place alone takes no draw: the picture is as if nothing moved.
+float Renderer::timeOf(Sampler& sampler) const {
+    if (!scene_.moving() && !camera_.moving()) return 0.0f;
+    return options_.shutter.size() == 1 ? options_.shutter[0]
+                                        : shutterAt(options_.shutter, sampler.next4()[0]);
+}
+
 Ray Renderer::primaryRay(const Film& film, int x, int y, Sampler& sampler, V2f* place) const {
     const auto r = sampler.next4();
     const float px = (float(x) + 0.5f + options_.filter.offset(r[0])) / float(film.width());
     const float py = (float(y) + 0.5f + options_.filter.offset(r[1])) / float(film.height());
-    const float time =
-        scene_.moving() || camera_.moving() ? shutterAt(options_.shutter, sampler.next4()[0]) : 0.0f;
+    const float time = timeOf(sampler);
     if (place) *place = V2f(px, py);
     Ray ray = camera_.ray(px, py, r[2], r[3], time);
     ray.time = time;

@@ -36,7 +36,7 @@ struct RenderOptions {
     PixelFilter filter = PixelFilter();
     Backdrop backdrop = {};
     /// When the shutter lets light through, from its opening (0) to its closing (1): places that even draws
-    /// come to, at even steps. Empty for alike all the time.
+    /// come to, at even steps. Empty for alike all the time; one for that time alone.
     std::vector<float> shutter = {};
     /// What the eye sees of a fibre takes the light of other fibres from several of them, and strands that
     /// lie close together share what comes to them: see share(). False gives each path its own.
@@ -70,6 +70,7 @@ class Renderer {
 
     /// The first ray of a pixel's sample. The sampler goes on with its next dimensions.
     /// @param place  receives where it passes through the picture: 0 to 1, y down
+    float timeOf(Sampler& sampler) const;
     Ray primaryRay(const Film& film, int x, int y, Sampler& sampler, V2f* place = nullptr) const;
 
   private:

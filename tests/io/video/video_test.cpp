@@ -35,6 +35,10 @@ void writeVideo(const std::filesystem::path& path, int width, int height, int fr
 struct Decoded {
     int width = 0, height = 0;
     double rate = 0;
+    AVCodecID codec = AV_CODEC_ID_NONE;
+    AVPixelFormat format = AV_PIX_FMT_NONE;
+    std::vector<uint16_t>
+        green;  ///< the first row of the first plane of the first frame, where it has 16 bits
     std::vector<std::vector<uint8_t>> frames;  ///< RGB
 };
 
@@ -60,11 +64,13 @@ Decoded decode(const std::filesystem::path& path) {
     REQUIRE(avformat_find_stream_info(file, nullptr) >= 0);
     REQUIRE(file->nb_streams == 1);
     const AVStream* stream = file->streams[0];
-    CHECK(stream->codecpar->color_space == AVCOL_SPC_BT709);
+    CHECK(
+        (stream->codecpar->color_space == AVCOL_SPC_BT709 || stream->codecpar->color_space == AVCOL_SPC_RGB));
     AVCodecContext* codec = avcodec_alloc_context3(avcodec_find_decoder(stream->codecpar->codec_id));
     avcodec_parameters_to_context(codec, stream->codecpar);
     REQUIRE(avcodec_open2(codec, codec->codec, nullptr) == 0);
     out.width = codec->width, out.height = codec->height;
+    out.codec = codec->codec_id;
     out.rate = av_q2d(stream->avg_frame_rate);
     AVPacket* packet = av_packet_alloc();
     AVFrame* frame = av_frame_alloc();
@@ -72,7 +78,13 @@ Decoded decode(const std::filesystem::path& path) {
         ended = av_read_frame(file, packet) < 0;
         avcodec_send_packet(codec, ended ? nullptr : packet);
         av_packet_unref(packet);
-        while (avcodec_receive_frame(codec, frame) == 0) out.frames.push_back(rgbOf(*frame));
+        while (avcodec_receive_frame(codec, frame) == 0) {
+            out.format = AVPixelFormat(frame->format);
+            if (out.frames.empty() && out.format == AV_PIX_FMT_GBRAP16LE)
+                for (int x = 0; x < frame->width; ++x)
+                    out.green.push_back(reinterpret_cast<const uint16_t*>(frame->data[0])[x]);
+            out.frames.push_back(rgbOf(*frame));
+        }
     }
     av_frame_free(&frame);
     av_packet_free(&packet);
@@ -151,4 +163,60 @@ TEST_CASE("a full disk ends a video with a message", "[video][damaged]") {
     const TemporaryFolder folder;
     std::filesystem::create_symlink("/dev/full", folder / "full.mp4");
     CHECK_THROWS_AS(writeVideo(folder / "full.mp4", 640, 480, 40), Error);
+}
+
+TEST_CASE("each codec gives back count, size, rate and colour", "[video]") {
+    const TemporaryFolder folder;
+    const struct {
+        const char *codec, *ending;
+        AVCodecID id;
+        int tolerance;  // of 255: what is quantised to the eye's measure, and what has more bits
+    } kinds[] = {{"h264", ".mp4", AV_CODEC_ID_H264, 5},
+                 {"h265", ".mp4", AV_CODEC_ID_HEVC, 6},
+                 {"av1", ".mp4", AV_CODEC_ID_AV1, 6},
+                 {"prores", ".mov", AV_CODEC_ID_PRORES, 3},
+                 {"ffv1", ".mkv", AV_CODEC_ID_FFV1, 1}};
+    for (const auto& kind : kinds) {
+        INFO(kind.codec);
+        const std::filesystem::path path = folder / (std::string("v") + kind.ending);
+        VideoOptions options{.width = 64, .height = 48, .rate = 30, .codec = videoCodec(kind.codec)};
+        {
+            auto video = openVideo(path, path.string(), options);
+            for (int f = 0; f < 5; ++f) video->add(picture(64, 48, f));
+            video->finish();
+        }
+        const Decoded video = decode(path);
+        CHECK(video.codec == kind.id);
+        CHECK((video.width == 64 && video.height == 48));
+        CHECK(video.rate == Approx(30));
+        REQUIRE(video.frames.size() == 5);
+        for (int f = 0; f < 5; ++f)
+            for (int c = 0; c < 3; ++c) {
+                const auto at = [&](int x, int y) {
+                    return int(video.frames[size_t(f)][size_t((y * 64 + x) * 3 + c)]);
+                };
+                CHECK(std::abs(at(50, 40) - (40 + 20 * f)) <= kind.tolerance);
+                CHECK(std::abs(at(12, 10) - (c ? 30 : 200)) <= kind.tolerance + 1);
+            }
+    }
+    CHECK_THROWS_AS(videoCodec("cinepak"), Error);
+    const std::string path = folder / "x.mp4";
+    CHECK_THROWS_AS(openVideo(path, path, {.width = 8, .height = 8, .codec = VideoCodec::Ffv1}), Error);
+}
+
+TEST_CASE("what loses nothing keeps 16 bits and alpha", "[video]") {
+    const TemporaryFolder folder;
+    const std::filesystem::path path = folder / "deep.mkv";
+    std::vector<uint16_t> pixels;
+    for (uint16_t i = 0; i < 32 * 4; ++i)
+        for (const int v : {100 * i, 65535 - 511 * i, 7 * i, 257 * i}) pixels.push_back(uint16_t(v));
+    auto video =
+        openVideo(path, path.string(), {.width = 32, .height = 4, .codec = VideoCodec::Ffv1, .alpha = true});
+    video->addDeep(pixels);
+    video->finish();
+    const Decoded back = decode(path);
+    CHECK(back.format == AV_PIX_FMT_GBRAP16LE);
+    REQUIRE(back.green.size() == 32);
+    // The scaler rounds what it hands over by one at most.
+    for (size_t x = 0; x < 32; ++x) CHECK(std::abs(int(back.green[x]) - int(pixels[4 * x + 1])) <= 1);
 }

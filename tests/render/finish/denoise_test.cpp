@@ -2,7 +2,7 @@
 #include "render/finish/denoise.h"
 #include "base/error.h"
 #include "base/random.h"
-#include "deliver/render_file.h"
+#include "deliver/pictures/render_file.h"
 #include "denoiser_support.h"
 #include "document/edits/edits.h"
 #include "io/denoiser/denoiser.h"

@@ -1,12 +1,12 @@
 // Forces, rules, offspring and looks, each by what it must do alone.
 #include <set>
 
+#include "document/model/step_registry.h"
 #include "geo/points/curve_set.h"
 #include "geo/strands/strands.h"
 #include "geo/volume/vector_grid.h"
 #include "sim/particle_parts.h"
 #include "sim/sim_support.h"
-#include "sim/step_registry.h"
 
 using namespace ovrix::deliver;
 using namespace ovrix::tests;

@@ -1,12 +1,12 @@
-#include "deliver/recipe_picture.h"
+#include "deliver/pictures/recipe_picture.h"
 
 #include "base/error.h"
-#include "deliver/render_file.h"
+#include "deliver/pictures/render_file.h"
 #include "deliver/render_scene_builder.h"
 #include "document/edits/edits.h"
+#include "document/model/step_registry.h"
 #include "document/model/values.h"
 #include "io/denoiser/denoiser.h"
-#include "sim/step_registry.h"
 
 namespace ovrix::deliver {
 

@@ -1,4 +1,4 @@
-#include "deliver/film_file.h"
+#include "deliver/pictures/film_file.h"
 
 #include <fmt/format.h>
 
@@ -59,6 +59,24 @@ uint64_t sumOf(const Film& film) {
     return h.value();
 }
 
+/// For a screen of sRGB: films know no configuration.
+Json finishToJson(const FinishOptions& f) {
+    const FilmResponse& r = f.response;
+    return {f.exposure, r.contrast, r.toe, r.shoulder, r.desaturation};
+}
+
+FinishOptions finishFrom(const Json& j) {
+    FinishOptions out;
+    out.exposure = j.at(0).get<float>();
+    if (j.at(1).is_boolean()) {  // of films from before there was more to say
+        if (!j.at(1).get<bool>()) out.response = {};
+        return out;
+    }
+    const auto part = [&](size_t i, float most) { return std::clamp(j.at(i).get<float>(), 0.0f, most); };
+    out.response = {part(1, 16.0f), part(2, 1.0f), part(3, 0.95f), part(4, 1.0f)};
+    return out;
+}
+
 std::string headOf(const FilmFile& f) {
     Json passes = Json::array(), ranges = Json::array();
     for (const Pass pass : f.film.layout().passes) passes.push_back(infoOf(pass).id);
@@ -74,7 +92,7 @@ std::string headOf(const FilmFile& f) {
                 {"sum", sumOf(f.film)},
                 {"log2_passes", f.notes.log2Passes},
                 {"ranges", ranges},
-                {"finish", {f.notes.finish.exposure, f.notes.finish.soft}},
+                {"finish", finishToJson(f.notes.finish)},
                 {"objects", namesToJson(f.notes.objectNames)},
                 {"layers", namesToJson(f.notes.layerNames)},
                 {"materials", namesToJson(f.notes.materialNames)}}
@@ -113,7 +131,7 @@ FilmNotes notesFrom(const Json& j, const Rect& whole) {
         range.count = uint32_t(between(p.at(5), 1, int(kMostPasses)));
         notes.ranges.push_back(range);
     }
-    notes.finish = {j.at("finish").at(0).get<float>(), j.at("finish").at(1).get<bool>()};
+    notes.finish = finishFrom(j.at("finish"));
     notes.objectNames = namesFrom(j.at("objects"));
     notes.layerNames = namesFrom(j.at("layers"));
     notes.materialNames = namesFrom(j.at("materials"));
@@ -229,10 +247,14 @@ void FilmNotes::add(const Rect& region, uint32_t pass) {
 }
 
 uint64_t pictureHash(const SceneContext& scene, const JobOptions& options, const RenderJob& job) {
-    // For how long it is worked on, and what holds for the machine, changes no sample of it.
+    // For how long it is worked on, what holds for the machine and what happens to it after changes no
+    // sample.
     Document d = scene.document;
-    for (const char* path : {"render/samples", "scene/memory", "scene/sim_memory"})
-        d = withText(d, path, "1");
+    if (const Node* finish = d.settings("finish")) d.remove(finish->id);
+    for (const auto& [type, param] :
+         {std::pair("render", kRender.samples.id()), std::pair("scene", kScene.memory.id()),
+          std::pair("scene", kScene.simMemory.id())})
+        if (const Node* node = d.settings(type)) d = withText(d, node->id + "/" + param, "1");
     Hasher h;
     h.add(writeScene(d)).add(job.sceneHash).add(options.frame).add(options.camera);
     h.add(uint64_t(options.draft)).add(uint64_t(job.options.seed));

@@ -1,7 +1,7 @@
-#include "deliver/material_picture.h"
+#include "deliver/pictures/material_picture.h"
 
 #include "base/error.h"
-#include "deliver/recipe_picture.h"
+#include "deliver/pictures/recipe_picture.h"
 #include "document/edits/aim.h"
 #include "document/edits/edits.h"
 

@@ -1,10 +1,9 @@
-#include "deliver/render_file.h"
+#include "deliver/pictures/render_file.h"
 
 #include <fmt/format.h>
 
 #include "base/error.h"
 #include "base/files.h"
-#include "base/srgb.h"
 #include "io/denoiser/denoiser.h"
 #include "render/film/noise.h"
 #include "render/finish/denoise.h"
@@ -16,8 +15,7 @@ std::string groupTitle(const std::vector<std::string>& groups, size_t group) {
     return groups[group].empty() ? "other lights" : groups[group];
 }
 
-/// Names of the layers that the groups' light is in: letters, digits and _ of theirs, each once.
-static std::vector<std::string> groupLayers(const std::vector<std::string>& groups) {
+std::vector<std::string> groupLayers(const std::vector<std::string>& groups) {
     std::vector<std::string> layers;
     for (size_t g = 0; g < groups.size(); ++g) {
         std::string name = "light_" + (groups[g].empty() ? std::string("other") : groups[g]);
@@ -94,28 +92,49 @@ static void addColors(Picture& picture, const std::string& layer, size_t count,
     }
 }
 
-/// A colour as a screen has it.
+/// A screen's numbers.
 static V3f fromScreen(uint32_t c) {
-    const auto part = [c](int shift) { return decodeSrgb(float(c >> shift & 255) / 255.0f); };
+    const auto part = [c](int shift) { return float(c >> shift & 255) / 255.0f; };
     return V3f(part(16), part(8), part(0));
 }
 
+/// What a screen shows: a finished picture, the light of a group, or another pass.
+static Picture screenPicture(const RenderedPicture& rendered, const FinishOptions& options) {
+    const Film& film = rendered.film;
+    const FinishedPicture* finished = rendered.finished;
+    Picture picture{
+        finished ? finished->width : film.width(), finished ? finished->height : film.height(), {}};
+    const size_t count = size_t(picture.width) * size_t(picture.height);
+    std::vector<V3f> color(count);
+    if (finished) {
+        color = finished->light;
+    } else if (rendered.view.kind == FilmView::Kind::Light) {
+        for (size_t i = 0; i < count; ++i)
+            color[i] = rendered.clean ? (*rendered.clean)[i] : film.light(i, rendered.view.group);
+    } else {
+        std::vector<uint32_t> screen;
+        toScreen(film, rendered.view, options, rendered.heat, screen);
+        std::transform(screen.begin(), screen.end(), color.begin(), fromScreen);
+    }
+    if (finished || rendered.view.kind == FilmView::Kind::Light) toDisplay(color, options);
+    addColors(picture, "", count, [&](size_t i) { return color[i]; });
+    Channel alpha{"A", std::vector<float>(count), false};
+    for (size_t i = 0; i < count; ++i)
+        alpha.values[i] = finished ? finished->alpha[i] : film.value(Pass::Alpha, i);
+    picture.channels.push_back(std::move(alpha));
+    return picture;
+}
+
 Picture toPicture(const RenderedPicture& rendered, const PictureNotes& notes, const FinishOptions* finish) {
+    if (finish) return screenPicture(rendered, *finish);
     const Film& film = rendered.film;
     Picture picture{film.width(), film.height(), {}};
-    const auto noisy = [&](size_t i) { return film.light(i, finish ? rendered.view.group : kAllLights); };
-    const bool plane = finish && rendered.view.kind != FilmView::Kind::Light;
-    std::vector<uint32_t> screen;
-    if (plane) toScreen(film, rendered.view, *finish, rendered.heat, screen);
-    addColors(picture, "", film.count(), [&](size_t i) {
-        if (plane) return fromScreen(screen[i]);
-        const V3f light = rendered.clean ? (*rendered.clean)[i] : noisy(i);
-        return finish ? finished(light, *finish) : light;
-    });
+    const auto noisy = [&](size_t i) { return film.light(i); };
+    addColors(picture, "", film.count(),
+              [&](size_t i) { return rendered.clean ? (*rendered.clean)[i] : noisy(i); });
     Channel alpha{"A", std::vector<float>(film.count()), false};
     for (size_t i = 0; i < film.count(); ++i) alpha.values[i] = film.value(Pass::Alpha, i);
     picture.channels.push_back(std::move(alpha));
-    if (finish) return picture;
     if (rendered.clean) addColors(picture, "noisy", film.count(), noisy);
     for (const PassInfo& info : passTable())
         if (film.layout().chosen(info.pass)) addPass(picture, film, info);
@@ -144,7 +163,9 @@ void saveRender(const std::filesystem::path& path, const RenderedPicture& render
             for (const auto& [number, name] : *layer.names) names.push_back(name);
         o.notes.merge(coverageNotes(layer.name, names));
     }
-    writeImage(path, toPicture(rendered, notes, endingOf(path) == ".exr" ? nullptr : &notes.finish), o);
+    const bool exr = endingOf(path) == ".exr";
+    if (!exr) o.space = "Raw";  // it has the numbers of the screen that it is for
+    writeImage(path, toPicture(rendered, notes, exr ? nullptr : &notes.finish), o);
 }
 
 std::vector<V3f> denoise(const Film& film, size_t memory, Progress& progress, int group) {
@@ -154,6 +175,23 @@ std::vector<V3f> denoise(const Film& film, size_t memory, Progress& progress, in
                                 film.width(), film.height(), byteText(bytes), byteText(double(memory))),
                     {}, "Raise the memory limit, or render without denoising");
     return denoised(film, *denoiser(), progress, group);
+}
+
+std::vector<std::vector<V3f>> denoisedGroups(const Film& film, const std::vector<V3f>& clean, size_t memory,
+                                             Progress& progress) {
+    std::vector<std::vector<V3f>> out;
+    for (size_t g = 0; g < film.groups().size(); ++g) out.push_back(denoise(film, memory, progress, int(g)));
+    for (size_t i = 0; i < clean.size(); ++i)
+        for (int k = 0; k < 3; ++k) {
+            float sum = 0;
+            for (const auto& group : out) sum += std::max(0.0f, group[i][k]);
+            // Where no group has any, the first takes what there is.
+            for (size_t g = 0; g < out.size(); ++g)
+                out[g][i][k] = sum > 0  ? clean[i][k] * (std::max(0.0f, out[g][i][k]) / sum)
+                               : g == 0 ? clean[i][k]
+                                        : 0.0f;
+        }
+    return out;
 }
 
 }  // namespace ovrix::deliver

@@ -1,8 +1,8 @@
-// All steps that there are, solvers among them.
+// All steps that there are, solvers and those on pictures among them.
 #pragma once
 #include "ops/step.h"
 
-namespace ovrix::sim {
+namespace ovrix::document {
 
 /// All steps, in the order of menus. Adding a step adds a line in step_registry.cpp.
 const std::vector<StepType>& stepTypes();
@@ -11,4 +11,4 @@ const StepType* findStepType(const std::string& id);
 /// The step that a tool of the view writes into.
 const StepType& stepTypeFor(ByHand tool);
 
-}  // namespace ovrix::sim
+}  // namespace ovrix::document

@@ -3,7 +3,7 @@
 #include <filesystem>
 
 #include "base/progress.h"
-#include "deliver/render_file.h"
+#include "deliver/pictures/render_file.h"
 
 namespace ovrix::deliver {
 

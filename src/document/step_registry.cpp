@@ -1,4 +1,4 @@
-#include "sim/step_registry.h"
+#include "document/model/step_registry.h"
 
 // The table of steps. A new step is its own header and source, one line here, one test.
 #include "ops/groom/bundle.h"
@@ -34,10 +34,11 @@
 #include "ops/style/strand_width.h"
 #include "ops/style/twist.h"
 #include "ops/time/trails.h"
+#include "render/finish/finish_steps.h"
 #include "sim/particles/particle_solver.h"
 #include "sim/strands/strand_solver.h"
 
-namespace ovrix::sim {
+namespace ovrix::document {
 
 const std::vector<StepType>& stepTypes() {
     static const std::vector<StepType> types = [] {
@@ -57,6 +58,7 @@ const std::vector<StepType>& stepTypes() {
             // over time
             simulateStep(), simulateStrandsStep(), trailsStep()};
         for (const ParticleModifier& part : particleParts()) all.push_back(part.step);
+        for (StepType& step : finishSteps()) all.push_back(std::move(step));
         return all;
     }();
     return types;
@@ -74,4 +76,4 @@ const StepType& stepTypeFor(ByHand tool) {
     throw std::logic_error("no step is declared for that tool");
 }
 
-}  // namespace ovrix::sim
+}  // namespace ovrix::document

@@ -1,0 +1,144 @@
+#include <QCheckBox>
+#include <QComboBox>
+#include <QDialogButtonBox>
+#include <QFileDialog>
+#include <QFormLayout>
+#include <QHBoxLayout>
+#include <QLineEdit>
+#include <QPlainTextEdit>
+#include <QPushButton>
+#include <QSpinBox>
+#include <QToolButton>
+
+#include "app/queue/queue_panel.h"
+#include "app/theme/theme.h"
+#include "io/denoiser/denoiser.h"
+
+namespace ovrix::app {
+
+namespace {
+
+QSpinBox* number(int low, int high, int value) {
+    auto* box = new QSpinBox;
+    box->setRange(low, high);
+    box->setValue(value);
+    box->setButtonSymbols(QAbstractSpinBox::NoButtons);
+    return box;
+}
+
+QWidget* sideBySide(std::initializer_list<QWidget*> widgets) {
+    auto* row = new QWidget;
+    auto* line = new QHBoxLayout(row);
+    line->setContentsMargins(0, 0, 0, 0);
+    line->setSpacing(px(6));
+    for (QWidget* w : widgets)
+        line->addWidget(w, qobject_cast<QSpinBox*>(w) || qobject_cast<QLineEdit*>(w) ? 1 : 0);
+    return row;
+}
+
+constexpr int kThisFrame = 0, kAllFrames = 1, kSomeFrames = 2;  // places in the list
+
+}  // namespace
+
+QueueDialog::QueueDialog(Controller& controller, QWidget* parent) : QDialog(parent), controller_(controller) {
+    const Document& d = controller.document();
+    setObjectName("queueDialog");
+    setWindowTitle("Add to the queue");
+    auto* box = new QVBoxLayout(this);
+    box->setContentsMargins(px(18), px(16), px(18), px(14));
+    box->setSpacing(px(14));
+    auto* form = new QFormLayout;
+    form->setHorizontalSpacing(px(18));
+    form->setVerticalSpacing(px(8));
+    const auto file = controller.session().path();
+    name_ = new QLineEdit(QString::fromStdString(file.stem().string()));
+    name_->setObjectName("name");
+    frames_ = new QComboBox;
+    frames_->addItems({"This frame", "All frames", "From ... to"});
+    first_ = number(-1000000, 1000000, d.frames().first);
+    last_ = number(-1000000, 1000000, d.frames().second);
+    camera_ = new QComboBox;
+    camera_->addItem("As the render settings say", QString());
+    for (const NodePtr& n : d.nodes(Category::Camera))
+        camera_->addItem(QString::fromStdString(n->name), QString::fromStdString(n->id));
+    width_ = number(1, 32768, int(d.renderSetting(kRender.width)));
+    height_ = number(1, 32768, int(d.renderSetting(kRender.height)));
+    samples_ = number(1, 1048576, int(d.renderSetting(kRender.samples)));
+    samples_->setObjectName("samples");
+    denoise_ = new QCheckBox("Take the noise out");
+    denoise_->setChecked(hasDenoiser());
+    denoise_->setEnabled(hasDenoiser());
+    out_ = new QLineEdit(
+        QString::fromStdString((file.parent_path() / (file.stem().string() + ".png")).string()));
+    out_->setObjectName("out");
+    out_->setMinimumWidth(px(300));
+    out_->setToolTip(
+        "NAME.png, .tif or .exr, with #### for the frame where there are several; or a video: NAME.mp4, "
+        ".mov, .mkv");
+    auto* choose = new QToolButton;
+    choose->setText("...");
+    connect(choose, &QToolButton::clicked, this, [this] {
+        const QString chosen = QFileDialog::getSaveFileName(this, "Where to", out_->text());
+        if (!chosen.isEmpty()) out_->setText(chosen);
+    });
+    changes_ = new QPlainTextEdit;
+    changes_->setObjectName("changes");
+    changes_->setFixedHeight(px(58));
+    changes_->setPlaceholderText("sun/elevation=10");
+    changes_->setToolTip("What is other than in the scene, a line each: node/parameter=value");
+    form->addRow("Name", name_);
+    form->addRow("Frames", frames_);
+    form->addRow("", sideBySide({first_, last_}));
+    form->addRow("Camera", camera_);
+    form->addRow("Size", sideBySide({width_, height_}));
+    form->addRow("Samples", samples_);
+    form->addRow("", denoise_);
+    form->addRow("Variant", changes_);
+    form->addRow("File", sideBySide({out_, choose}));
+    box->addLayout(form);
+    auto* buttons = new QDialogButtonBox;
+    buttons->addButton("Cancel", QDialogButtonBox::RejectRole);
+    auto* add = buttons->addButton("Add", QDialogButtonBox::AcceptRole);
+    add->setObjectName("addToQueue");
+    add->setDefault(true);
+    for (QAbstractButton* b : buttons->buttons()) b->setIcon({});  // no style's own
+    connect(buttons, &QDialogButtonBox::accepted, this, &QDialog::accept);
+    connect(buttons, &QDialogButtonBox::rejected, this, &QDialog::reject);
+    connect(frames_, &QComboBox::currentIndexChanged, this, &QueueDialog::showFrames);
+    box->addWidget(buttons);
+    showFrames();
+}
+
+/// Several frames take a name that tells them apart.
+void QueueDialog::showFrames() {
+    const int which = frames_->currentIndex();
+    for (QSpinBox* b : {first_, last_}) b->setEnabled(which == kSomeFrames);
+    if (which == kThisFrame)
+        first_->setValue(int(controller_.clock().frame())), last_->setValue(first_->value());
+    if (which == kAllFrames) {
+        first_->setValue(controller_.document().frames().first);
+        last_->setValue(controller_.document().frames().second);
+    }
+    const QFileInfo out(out_->text());
+    const bool picture = QStringList{"png", "tif", "exr"}.contains(out.suffix());
+    const bool sequence = out.fileName().contains('#');
+    if (which != kThisFrame && picture && !sequence)
+        out_->setText(out.path() + "/" + out.completeBaseName() + ".####." + out.suffix());
+    if (which == kThisFrame && sequence) out_->setText(out_->text().remove(".####"));
+}
+
+QueueJob QueueDialog::job() const {
+    QueueJob job;
+    job.name = name_->text().toStdString();
+    job.scene = std::filesystem::absolute(controller_.session().path()).string();
+    job.first = first_->value(), job.last = last_->value();
+    job.camera = camera_->currentData().toString().toStdString();
+    job.width = width_->value(), job.height = height_->value(), job.samples = samples_->value();
+    job.denoise = denoise_->isChecked();
+    for (const QString& line : changes_->toPlainText().split('\n', Qt::SkipEmptyParts))
+        if (!line.trimmed().isEmpty()) job.changes.push_back(line.trimmed().toStdString());
+    job.out = std::filesystem::absolute(out_->text().toStdString()).string();
+    return job;
+}
+
+}  // namespace ovrix::app

@@ -1,0 +1,311 @@
+#include "app/queue/queue_panel.h"
+
+#include <QApplication>
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QListWidget>
+#include <QMenu>
+#include <QProcess>
+#include <QProgressBar>
+#include <QPushButton>
+#include <QScrollBar>
+#include <QStandardPaths>
+#include <QTimer>
+#include <QToolButton>
+#include <QVBoxLayout>
+
+#include "app/theme/theme.h"
+#include "base/error.h"
+#include "base/files.h"
+#include "io/process/library.h"
+
+namespace ovrix::app {
+
+namespace {
+
+QString timeText(double seconds) {
+    const auto s = int64_t(std::lround(seconds));
+    if (s < 60) return QString("%1 s").arg(s);
+    if (s < 3600) return QString("%1 min").arg((s + 30) / 60);
+    return QString("%1 h %2 min").arg(s / 3600).arg(s % 3600 / 60);
+}
+
+std::filesystem::path usersQueue() {
+    const QString folder = QStandardPaths::writableLocation(QStandardPaths::AppDataLocation);
+    return std::filesystem::path(folder.toStdString()) / ("renders" + std::string(kQueueEnding));
+}
+
+}  // namespace
+
+QueuePanel::QueuePanel(Controller& controller, QWidget* parent)
+    : QWidget(parent), controller_(controller), file_(usersQueue()), timer_(new QTimer(this)) {
+    setObjectName("dock");
+    setMinimumHeight(px(120));
+    auto* box = new QVBoxLayout(this);
+    box->setContentsMargins(px(12), px(6), px(10), px(8));
+    box->setSpacing(px(4));
+    auto* head = new QHBoxLayout;
+    auto* title = new QLabel("Queue");
+    title->setFont(textFont(9.75, true));
+    facts_ = new QLabel;
+    facts_->setProperty("muted", true);
+    add_ = new QPushButton("Add this scene...");
+    add_->setObjectName("queueAdd");
+    connect(add_, &QPushButton::clicked, this, &QueuePanel::addScene);
+    run_ = new QPushButton;
+    run_->setObjectName("queueRun");
+    connect(run_, &QPushButton::clicked, this, [this] { setRunning(!running_); });
+    head->addWidget(title);
+    head->addSpacing(px(10));
+    head->addWidget(facts_, 1);
+    head->addWidget(add_);
+    head->addWidget(run_);
+    box->addLayout(head);
+    auto* middle = new QHBoxLayout;
+    list_ = new QListWidget;
+    list_->setObjectName("queueList");
+    list_->setAccessibleName("Queue");
+    list_->setContextMenuPolicy(Qt::CustomContextMenu);
+    connect(list_, &QListWidget::customContextMenuRequested, this, [this](const QPoint& at) {
+        const QListWidgetItem* item = list_->itemAt(at);
+        if (!item) return;
+        QMenu menu(this);
+        fillMenu(menu, item->data(Qt::UserRole).toString().toStdString());
+        menu.exec(list_->viewport()->mapToGlobal(at));
+    });
+    now_ = new QLabel;
+    now_->setObjectName("queuePicture");
+    now_->setFixedWidth(px(200));
+    now_->setAlignment(Qt::AlignCenter);
+    now_->setProperty("muted", true);
+    now_->setWordWrap(true);
+    middle->addWidget(list_, 1);
+    middle->addWidget(now_);
+    box->addLayout(middle, 1);
+    timer_->setInterval(400);
+    connect(timer_, &QTimer::timeout, this, &QueuePanel::look);
+    timer_->start();
+}
+
+void QueuePanel::setFile(const std::filesystem::path& file) {
+    file_ = file;
+    stamp_ = 1;
+    look();
+}
+
+void QueuePanel::showEvent(QShowEvent*) {
+    stamp_ = 1;
+    look();
+}
+
+/// What others changed is seen by looking: the queue belongs to whoever works on it.
+void QueuePanel::look() {
+    if (!isVisible()) return;
+    const uint64_t stamp = fileStamp(file_);
+    const bool ran = running_;
+    running_ = queueRuns(file_);
+    progress_ = running_ ? queueProgress(file_) : std::nullopt;
+    if (stamp != stamp_) {
+        stamp_ = stamp;
+        controller_.guarded([this] { queue_ = readQueue(file_); });
+        findStale();
+    } else if (!running_ && !ran) {
+        return;
+    }
+    showJobs();
+}
+
+/// Reading scenes takes a moment.
+void QueuePanel::findStale() {
+    controller_.runOnWorker(
+        this,
+        [file = file_, jobs = queue_.jobs](Progress& progress) {
+            std::map<std::string, size_t> stale;
+            for (const QueueJob& job : jobs) {
+                progress.check();
+                if (!job.done.empty()) stale[job.id] = staleFrames(file, job).size();
+            }
+            return stale;
+        },
+        [this](const std::map<std::string, size_t>& stale) {
+            if (stale == stale_) return;
+            stale_ = stale;
+            showJobs();
+        });
+}
+
+QString QueuePanel::stateOf(const QueueJob& job) const {
+    const auto stale = stale_.find(job.id);
+    const QString old = stale == stale_.end() || stale->second == 0
+                            ? QString()
+                            : QString(" \u00b7 the scene changed since: %1 stale").arg(stale->second);
+    if (!job.failed.empty()) return "failed: " + QString::fromStdString(job.failed);
+    if (job.complete()) return "done" + old;
+    if (job.paused) return "paused" + old;
+    if (!progress_ || progress_->job != job.id) return "waits" + old;
+    QString text =
+        QString("frame %1, pass %2 of %3").arg(progress_->frame).arg(progress_->pass).arg(progress_->passes);
+    if (progress_->left >= 0) text += " \u00b7 " + timeText(progress_->left) + " to go";
+    return text;
+}
+
+QWidget* QueuePanel::rowOf(const QueueJob& job) {
+    auto* row = new QWidget;
+    auto* line = new QHBoxLayout(row);
+    line->setContentsMargins(px(8), px(3), px(4), px(3));
+    line->setSpacing(px(8));
+    auto* name = new QLabel(QString::fromStdString(job.name));
+    name->setFixedWidth(px(170));
+    name->setToolTip(QString::fromStdString(job.scene + "\nto " + job.out));
+    auto* bar = new QProgressBar;
+    bar->setFixedWidth(px(110));
+    bar->setFixedHeight(px(6));
+    bar->setTextVisible(false);
+    double part = double(job.done.size());
+    if (progress_ && progress_->job == job.id && !job.complete())
+        part += double(progress_->pass) / std::max(1, progress_->passes);
+    bar->setRange(0, 1000);
+    bar->setValue(int(1000 * part / std::max(1, job.count())));
+    auto* count = new QLabel(QString("%1 of %2").arg(job.done.size()).arg(job.count()));
+    count->setFont(figureFont(8.25));
+    count->setProperty("muted", true);
+    count->setFixedWidth(px(72));
+    auto* state = new QLabel(stateOf(job));
+    state->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
+    state->setToolTip(state->text());
+    if (!job.failed.empty()) state->setStyleSheet("color:" + tokens().red.name());
+    auto* more = new QToolButton;
+    more->setObjectName("queueMenu");
+    more->setProperty("flat", true);
+    more->setIcon(icon("more"));
+    more->setToolTip("Pause, move, render again or take out");
+    more->setPopupMode(QToolButton::InstantPopup);
+    auto* menu = new QMenu(more);
+    connect(menu, &QMenu::aboutToShow, this, [this, menu, id = job.id] { fillMenu(*menu, id); });
+    more->setMenu(menu);
+    line->addWidget(name);
+    line->addWidget(bar);
+    line->addWidget(count);
+    line->addWidget(state, 1);
+    line->addWidget(more);
+    return row;
+}
+
+void QueuePanel::showJobs() {
+    size_t frames = 0, done = 0;
+    for (const QueueJob& job : queue_.jobs) frames += size_t(job.count()), done += job.done.size();
+    facts_->setText(queue_.jobs.empty()
+                        ? QString("Renders that wait: they work in a program of their own, beside yours")
+                        : QString("%1 of %2 frames").arg(done).arg(frames));
+    run_->setText(running_ ? "Pause" : "Start");
+    run_->setEnabled(running_ || queue_.next() != nullptr);
+    const int at = list_->verticalScrollBar()->value(), current = list_->currentRow();
+    const bool menuOpen = QApplication::activePopupWidget() != nullptr;
+    if (menuOpen) return;  // rows under an open menu stay
+    list_->clear();
+    for (const QueueJob& job : queue_.jobs) {
+        auto* item = new QListWidgetItem(list_);
+        item->setData(Qt::UserRole, QString::fromStdString(job.id));
+        QWidget* row = rowOf(job);
+        item->setSizeHint({0, px(30)});
+        list_->setItemWidget(item, row);
+    }
+    list_->setCurrentRow(current);
+    list_->verticalScrollBar()->setValue(at);
+    if (!progress_) {
+        now_->setText(queue_.jobs.empty() ? QString() : QString("Nothing is being rendered"));
+        picture_ = 0;
+    } else if (const uint64_t stamp = fileStamp(progress_->picture); stamp && stamp != picture_) {
+        picture_ = stamp;
+        const QPixmap picture(QString::fromStdString(progress_->picture.string()));
+        if (!picture.isNull())
+            now_->setPixmap(picture.scaled(now_->size(), Qt::KeepAspectRatio, Qt::SmoothTransformation));
+    }
+}
+
+void QueuePanel::change(const std::function<void(Queue&)>& edit) {
+    controller_.guarded([&] {
+        makeOwnFolder(file_.parent_path());
+        editQueue(file_, edit);
+    });
+    stamp_ = 1;
+    look();
+}
+
+void QueuePanel::changeJob(const std::string& id, const std::function<void(QueueJob&)>& edit) {
+    change([&](Queue& queue) {
+        if (QueueJob* job = queue.find(id)) edit(*job);
+    });
+}
+
+void QueuePanel::move(const std::string& id, int by) {
+    change([&](Queue& queue) {
+        for (size_t i = 0; i < queue.jobs.size(); ++i) {
+            const auto to = std::ptrdiff_t(i) + by;
+            if (queue.jobs[i].id != id || to < 0 || to >= std::ptrdiff_t(queue.jobs.size())) continue;
+            return std::swap(queue.jobs[i], queue.jobs[size_t(to)]);
+        }
+    });
+}
+
+void QueuePanel::fillMenu(QMenu& menu, const std::string& id) {
+    menu.clear();
+    const QueueJob* job = queue_.find(id);
+    if (!job) return;
+    const bool stale = stale_.count(id) && stale_.at(id) > 0;
+    if (!job->failed.empty())
+        menu.addAction("Try again", this,
+                       [=, this] { changeJob(id, [](QueueJob& j) { j.failed.clear(); }); });
+    menu.addAction(job->paused ? "Go on" : "Pause", this,
+                   [=, this] { changeJob(id, [](QueueJob& j) { j.paused = !j.paused; }); })
+        ->setEnabled(!job->complete());
+    menu.addAction("Move up", this, [=, this] { move(id, -1); })->setEnabled(queue_.jobs.front().id != id);
+    menu.addAction("Move down", this, [=, this] { move(id, 1); })->setEnabled(queue_.jobs.back().id != id);
+    menu.addSeparator();
+    menu.addAction("Render stale frames again", this,
+                   [=, this] {
+                       const auto old = staleFrames(file_, *queue_.find(id));
+                       changeJob(id, [&](QueueJob& j) {
+                           for (const int frame : old) j.done.erase(frame);
+                       });
+                   })
+        ->setEnabled(stale);
+    menu.addAction("Render all again", this,
+                   [=, this] { changeJob(id, [](QueueJob& j) { j.done.clear(), j.failed.clear(); }); })
+        ->setEnabled(!job->done.empty());
+    menu.addAction("Take out", this, [=, this] {
+        change(
+            [&](Queue& queue) { std::erase_if(queue.jobs, [&](const QueueJob& j) { return j.id == id; }); });
+    });
+}
+
+void QueuePanel::addScene() {
+    if (controller_.session().path().empty() || controller_.session().dirty())
+        return controller_.say("Save the scene first: the queue renders its file", true);
+    QueueDialog dialog(controller_, this);
+    if (dialog.exec() == QDialog::Accepted) add(dialog.job());
+}
+
+void QueuePanel::add(const QueueJob& job) {
+    controller_.guarded([&] {
+        makeOwnFolder(file_.parent_path());
+        addToQueue(file_, job);
+        controller_.say("Added to the queue: " + QString::fromStdString(job.name));
+    });
+    stamp_ = 1;
+    look();
+}
+
+void QueuePanel::setRunning(bool on) {
+    if (!on) {
+        change([](Queue& queue) { queue.paused = true; });
+        return controller_.say("The queue ends after the pass that is under way; what there is is kept");
+    }
+    const auto program = io::programFolder() / "ovrix-cli";
+    if (!QProcess::startDetached(QString::fromStdString(program.string()),
+                                 {"queue", "run", QString::fromStdString(file_.string())}))
+        controller_.say(
+            "The queue cannot be started: " + QString::fromStdString(program.string()) + " is missing", true);
+}
+
+}  // namespace ovrix::app

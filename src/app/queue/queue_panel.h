@@ -1,0 +1,81 @@
+// The queue beside time: renders that wait, work and are done, by a program of their own.
+#pragma once
+#include <QDialog>
+#include <QWidget>
+
+#include "app/session/controller.h"
+#include "deliver/queue/queue_run.h"
+
+class QCheckBox;
+class QComboBox;
+class QLabel;
+class QLineEdit;
+class QListWidget;
+class QPlainTextEdit;
+class QPushButton;
+class QSpinBox;
+class QTimer;
+
+namespace ovrix::app {
+
+/// Asks what of the open scene shall be rendered, and where to.
+class QueueDialog : public QDialog {
+    Q_OBJECT
+  public:
+    QueueDialog(Controller& controller, QWidget* parent);
+    QueueJob job() const;
+
+  private:
+    void showFrames();
+    Controller& controller_;
+    QLineEdit *name_, *out_;
+    QComboBox *frames_, *camera_;
+    QSpinBox *first_, *last_, *width_, *height_, *samples_;
+    QCheckBox* denoise_;
+    QPlainTextEdit* changes_;
+};
+
+class QueuePanel : public QWidget {
+    Q_OBJECT
+  public:
+    explicit QueuePanel(Controller& controller, QWidget* parent = nullptr);
+    /// Another file than the user's own.
+    void setFile(const std::filesystem::path& file);
+    const std::filesystem::path& file() const { return file_; }
+    /// Asks, and puts what was asked for at the end.
+    void addScene();
+    void add(const QueueJob& job);
+    /// Begins to work it off, in a program of its own; or ends that.
+    void setRunning(bool on);
+    bool running() const { return running_; }
+    const Queue& queue() const { return queue_; }
+    QListWidget* list() const { return list_; }
+
+  protected:
+    void showEvent(QShowEvent*) override;
+
+  private:
+    void look();
+    void showJobs();
+    QWidget* rowOf(const QueueJob& job);
+    void fillMenu(class QMenu& menu, const std::string& id);
+    void change(const std::function<void(Queue&)>& edit);
+    void changeJob(const std::string& id, const std::function<void(QueueJob&)>& edit);
+    void move(const std::string& id, int by);
+    void findStale();
+    QString stateOf(const QueueJob& job) const;
+
+    Controller& controller_;
+    std::filesystem::path file_;
+    Queue queue_;
+    std::optional<QueueProgress> progress_;
+    std::map<std::string, size_t> stale_;  ///< how many frames of a job are
+    bool running_ = false;
+    uint64_t stamp_ = 1, picture_ = 0;
+    QLabel *facts_, *now_;
+    QPushButton *run_, *add_;
+    QListWidget* list_;
+    QTimer* timer_;
+};
+
+}  // namespace ovrix::app
