@@ -67,7 +67,8 @@ TEST_CASE("the reference is what the program declares", "[documents]") {
         CHECK(text.find("## " + type.title + "\n\n`" + type.id + "`") != std::string::npos);
         for (const ParamSpec& s : type.params) CHECK(text.find("| `" + s.id + "` |") != std::string::npos);
     };
-    for (const StepType& t : stepTypes()) held(t.partOf.empty() ? "steps.md" : "parts.md", t);
+    for (const StepType& t : stepTypes())
+        held(t.finish ? "finish.md" : t.partOf.empty() ? "steps.md" : "parts.md", t);
     for (const SourceType& t : sourceTypes()) held("sources.md", t);
     for (const NodeType& t : nodeTypes()) held("nodes.md", t);
 }

@@ -122,7 +122,7 @@ void finishFile(const Common& common, const FinishArgs& a) {
         std::vector<std::string> problems;
         const FinishOptions screen = finishOptions(opened.scene, read.frame, exposure, problems);
         for (const std::string& p : problems) common.err << p << "\n";
-        options.space = "Raw";
+        options.space = "Raw", options.screen = screen.screen;
         writeImage(a.out, screenPicture(finished, screen), options);
     }
     tellFile(common, a.out);

@@ -77,8 +77,10 @@ FinishOptions finishOptions(const SceneContext& scene, double frame, float expos
             out.display = io::ColorConfig::open(scene.resolve(value(kFinish.configuration)))
                               ->view(value(kFinish.display), value(kFinish.view));
             out.asItIs = true;
+            out.screen = value(kFinish.display) + " " + value(kFinish.view);
         } else {
             out.display = io::screenTransform(value(kFinish.screen));
+            out.screen = value(kFinish.screen);
         }
     } catch (const Error& e) {
         problems.push_back(std::string("Finish: ") + e.what());

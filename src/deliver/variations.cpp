@@ -145,7 +145,7 @@ Document varied(const Document& document, const Variation& variation) {
 }
 
 std::string textOfValue(const ParamSpec& spec, const Value& value) {
-    const std::string unit = spec.unit.empty() ? "" : " " + spec.unit;
+    const std::string unit = spec.unit.empty() ? "" : spec.unit == "deg" ? "\u00b0" : " " + spec.unit;
     if (const auto* x = std::get_if<double>(&value)) return fmt::format("{:.4g}{}", *x, unit);
     if (const auto* n = std::get_if<int64_t>(&value)) return fmt::format("{}{}", *n, unit);
     if (const auto* b = std::get_if<bool>(&value)) return *b ? "on" : "off";

@@ -1,8 +1,4 @@
 // Queues: the file that several write, and renders that are killed, paused, changed and gone on with.
-#include <sys/wait.h>
-#include <unistd.h>
-
-#include <fstream>
 #include <thread>
 
 #include "base/error.h"
@@ -146,58 +142,71 @@ TEST_CASE("a pause keeps what there is, and going on gives the same picture", "[
     CHECK_FALSE(queueProgress(w.queue));
 }
 
-TEST_CASE("two programs that change a queue lose nothing", "[queue]") {
+TEST_CASE("two that change a queue at a time lose nothing", "[queue]") {
     const Waiting w;
     constexpr int kEach = 25;
-    std::vector<pid_t> children;
-    for (int writer = 0; writer < 2; ++writer) {
-        const pid_t child = ::fork();
-        if (child == 0) {
-            for (int i = 0; i < kEach; ++i)
-                editQueue(w.queue, [&](Queue& q) {
-                    QueueJob j = w.job("x.png");
-                    j.id = std::to_string(writer) + "-" + std::to_string(i);
-                    q.jobs.push_back(j);
-                });
-            ::_exit(0);
-        }
-        children.push_back(child);
-    }
-    for (const pid_t child : children) {
-        int status = 0;
-        ::waitpid(child, &status, 0);
-        CHECK(status == 0);
-    }
+    const auto write = [&](const std::string& name) {  // each has a lock of its own, as programs have
+        for (int i = 0; i < kEach; ++i)
+            editQueue(w.queue, [&](Queue& q) {
+                QueueJob j = w.job("x.png");
+                j.id = name + std::to_string(i);
+                q.jobs.push_back(j);
+            });
+    };
+    std::thread other([&] { write("b"); });
+    write("a");
+    other.join();
     CHECK(readQueue(w.queue).jobs.size() == 2 * kEach);
 }
 
-TEST_CASE("a queue that is killed again and again loses no frame that was done", "[queue][killed]") {
+TEST_CASE("a queue that is killed again and again loses no frame that was done", "[queue][interrupted]") {
     const Waiting w;
-    addToQueue(w.queue, w.job("f.####.png", 1, 6));
+    addToQueue(w.queue, w.job("f.####.png", 1, 3));
+    const std::vector<std::string> run{programBeside("ovrix-cli"), "queue", "run", w.queue.string()};
+    const int calls = runInterrupted(run, w.folder.path()).calls;
+    CHECK(readQueue(w.queue).jobs[0].complete());
+    REQUIRE(calls > 20);
+    const auto again = [&] {
+        editQueue(w.queue, [](Queue& q) { q.jobs[0].done.clear(), q.jobs[0].failed.clear(); });
+    };
+    again();
     size_t done = 0;
-    for (int kill = 0; kill < rounds(50) && done < 6; ++kill) {
-        const pid_t child = ::fork();
-        if (child == 0) {
-            try {
-                runQueue(w.queue, {});
-            } catch (...) {
-                ::_exit(1);
-            }
-            ::_exit(0);
-        }
-        std::this_thread::sleep_for(std::chrono::milliseconds(20 + 17 * (kill % 13)));
-        ::kill(child, SIGKILL);
-        ::waitpid(child, nullptr, 0);
+    int killed = 0;
+    for (int k = 0; k < rounds(50); ++k) {
+        killed += runInterrupted(run, w.folder.path(), Fate::Killed, 1 + (k * 13) % calls).killed;
         const Queue q = readQueue(w.queue);  // never damaged
         REQUIRE(q.jobs.size() == 1);
+        CHECK(q.jobs[0].failed.empty());
         CHECK(q.jobs[0].done.size() >= done);
         done = q.jobs[0].done.size();
         for (const auto& [frame, made] : q.jobs[0].done)
             CHECK(readImage(w.folder / ("f.000" + std::to_string(frame) + ".png"), "sRGB")->width == 24);
+        if (q.jobs[0].complete()) again(), done = 0;
     }
+    CHECK(killed > rounds(50) / 2);
     w.run();
     CHECK(readQueue(w.queue).jobs[0].complete());
-    for (int frame = 1; frame <= 6; ++frame) CHECK(w.there("f.000" + std::to_string(frame) + ".png"));
+}
+
+TEST_CASE("a disk that is full fails a render in words, and the queue stays whole", "[queue][interrupted]") {
+    const Waiting w;
+    addToQueue(w.queue, w.job("f.png"));
+    const std::vector<std::string> run{programBeside("ovrix-cli"), "queue", "run", w.queue.string()};
+    const int calls = runInterrupted(run, w.folder.path()).calls;
+    for (int at = 1; at <= calls; at += 1 + calls / rounds(12)) {
+        editQueue(w.queue, [](Queue& q) { q.jobs[0].done.clear(), q.jobs[0].failed.clear(); });
+        std::filesystem::remove(w.folder / "f.png");
+        const Interrupted full = runInterrupted(run, w.folder.path(), Fate::DiskFull, at);
+        INFO("at " << at << ": " << full.said);
+        CHECK_FALSE(full.killed);
+        const Queue q = readQueue(w.queue);
+        REQUIRE(q.jobs.size() == 1);
+        if (q.jobs[0].complete()) CHECK(readImage(w.folder / "f.png", "sRGB")->width == 24);
+        if (w.there("f.png")) CHECK(readImage(w.folder / "f.png", "sRGB")->width == 24);
+    }
+    editQueue(w.queue, [](Queue& q) { q.jobs[0].done.clear(), q.jobs[0].failed.clear(); });
+    w.run();
+    CHECK(readQueue(w.queue).jobs[0].complete());
 }
 
 TEST_CASE("a damaged queue says so, and stays as it is", "[queue][damaged]") {

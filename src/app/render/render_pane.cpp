@@ -62,6 +62,14 @@ RenderPane::RenderPane(Controller& controller, ViewWidget* view, QWidget* parent
     scope_ = new Scope;
     box->addWidget(scope_);
     box->addWidget(makeBar());
+    auto* picking = new QHBoxLayout;  // what a click picks, and how the picture is looked at
+    picking->setContentsMargins(px(8), 0, px(6), px(2));
+    picking->setSpacing(px(4));
+    for (QWidget* w : {regionButton_, focusButton_, whiteButton_}) picking->addWidget(w);
+    picking->addStretch();
+    picking->addWidget(makeLook());
+    picking->addWidget(makeZoom());
+    box->addLayout(picking);
     auto* pins = new QWidget;
     pins_ = new QHBoxLayout(pins);
     pins_->setContentsMargins(px(8), 0, px(8), px(4));
@@ -73,12 +81,7 @@ RenderPane::RenderPane(Controller& controller, ViewWidget* view, QWidget* parent
     probe_->setProperty("muted", true);
     probe_->setContentsMargins(px(10), 0, px(6), px(5));
     probe_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
-    auto* foot = new QHBoxLayout;
-    foot->setContentsMargins(0, 0, px(6), 0);
-    foot->addWidget(probe_, 1);
-    foot->addWidget(makeLook());
-    foot->addWidget(makeZoom());
-    box->addLayout(foot);
+    box->addWidget(probe_);
     followScene();
     followControls();
     beginDenoising();
@@ -222,9 +225,7 @@ QWidget* RenderPane::makeBar() {
     connect(saveButton, &QToolButton::clicked, this, &RenderPane::chooseFileAndSave);
     for (QComboBox* b : {camera_, size_})
         b->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed), tools->addWidget(b, 1);
-    for (QWidget* w :
-         {draft_, denoise_, regionButton_, focusButton_, whiteButton_, pinButton, historyButton, saveButton})
-        tools->addWidget(w);
+    for (QWidget* w : {draft_, denoise_, pinButton, historyButton, saveButton}) tools->addWidget(w);
     return bar;
 }
 

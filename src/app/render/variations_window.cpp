@@ -63,7 +63,7 @@ VariationsWindow::VariationsWindow(Controller& controller, std::function<std::op
     foot->addWidget(state_, 1);
     foot->addWidget(refine_);
     box->addLayout(foot);
-    resize(px(3 * (kWidth + 14) + 40), px(3 * (kHeight + 34) + 150));
+    resize(px(3 * (kWidth + 36) + 44), px(3 * (kHeight + 54) + 120));
     later_->setSingleShot(true);
     later_->setInterval(200);
     connect(later_, &QTimer::timeout, this, &VariationsWindow::begin);

@@ -197,9 +197,10 @@ void takeQueue(Photographer& p) {
     add("The pool, low sun", "low.png", 1, {"sun/elevation=4"});
     add("A walk around", "walk.####.exr", 48, {});
     add("The pup from near", "pup.mp4", 24, {"camera/focal=70"});
-    editQueue(file, [](Queue& q) {
-        q.jobs[0].done[1] = {1, 41.0};
-        for (int frame = 1; frame <= 19; ++frame) q.jobs[2].done[frame] = {1, 12.0};
+    editQueue(file, [&](Queue& q) {
+        const auto stamp = [&](const QueueJob& job) { return sceneStamp(sceneOf(file, job), job); };
+        q.jobs[0].done[1] = {stamp(q.jobs[0]), 41.0};
+        for (int frame = 1; frame <= 19; ++frame) q.jobs[2].done[frame] = {stamp(q.jobs[2]), 12.0};
         q.jobs[3].paused = true;
     });
     w.showBelow("queue", true);

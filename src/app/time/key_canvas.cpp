@@ -292,7 +292,8 @@ void KeyCanvas::paintGrid(QPainter& p) {
     p.fillRect(rect(), t.field);
     p.setFont(figureFont(7.75));
     const double frames = std::max(1.0, roundStep((last_ - first_) * px(56) / std::max(1, width())));
-    for (double f = std::ceil(first_ / frames) * frames; f <= last_; f += frames) {
+    for (auto k = int64_t(std::ceil(first_ / frames)); double(k) * frames <= last_; ++k) {
+        const double f = double(k) * frames;
         const double x = pointOf(f, 0).x();
         p.setPen(QPen(t.line, 1));
         p.drawLine(QPointF(x, px(18)), QPointF(x, height()));
@@ -300,14 +301,15 @@ void KeyCanvas::paintGrid(QPainter& p) {
         p.drawText(QRectF(x - px(30), 0, px(60), px(18)), Qt::AlignCenter, QString::number(f));
     }
     const double values = roundStep((high_ - low_) * px(34) / std::max(1, height()));
-    for (double v = std::ceil(low_ / values) * values; v <= high_; v += values) {
+    for (auto k = int64_t(std::ceil(low_ / values)); double(k) * values <= high_; ++k) {
+        const double v = double(k) * values;
         const double y = pointOf(0, v).y();
         if (y < px(20)) continue;
         p.setPen(QPen(t.line, 1));
         p.drawLine(QPointF(0, y), QPointF(width(), y));
         p.setPen(t.muted);
         p.drawText(QRectF(px(4), y - px(14), px(70), px(14)), Qt::AlignLeft | Qt::AlignBottom,
-                   numberText(std::abs(v) < 1e-9 * values ? 0 : v, false));
+                   numberText(v, false));
     }
 }
 

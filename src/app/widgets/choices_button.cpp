@@ -62,7 +62,7 @@ void ChoicesButton::paintEvent(QPaintEvent*) {
 
 /// A click, Space or Enter turns one on or off and leaves the menu open.
 bool ChoicesButton::eventFilter(QObject* watched, QEvent* event) {
-    const auto press = [this](QAction* action) {
+    const auto press = [](QAction* action) {
         if (!action) return false;
         action->trigger();
         return true;

@@ -89,7 +89,7 @@ HistoryEntry PictureHistory::add(HistoryEntry entry, std::span<const uint32_t> s
         entry.picture = folder_ / fmt::format("{}-{:02}.png", entry.time, n);
     saveScene(whole, beside(entry.picture, ".ovrix"));
     WriteOptions options = defaultWriteOptions(entry.picture);
-    options.space = "Raw";
+    options.space = "Raw", options.screen = "sRGB";
     writeImage(entry.picture, pictureOf(screen, entry.width, entry.height), options);
     writeFacts(entry);  // last: what has no facts is none
     dropOld();

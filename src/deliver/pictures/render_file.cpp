@@ -164,7 +164,7 @@ void saveRender(const std::filesystem::path& path, const RenderedPicture& render
         o.notes.merge(coverageNotes(layer.name, names));
     }
     const bool exr = endingOf(path) == ".exr";
-    if (!exr) o.space = "Raw";  // it has the numbers of the screen that it is for
+    if (!exr) o.space = "Raw", o.screen = notes.finish.screen;  // it has that screen's numbers
     writeImage(path, toPicture(rendered, notes, exr ? nullptr : &notes.finish), o);
 }
 

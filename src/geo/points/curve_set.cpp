@@ -66,7 +66,8 @@ CurveSet::CurveSet(const std::vector<std::vector<V3f>>& lines) {
         };
         add(points[0]);
         for (size_t i = 1; i < points.size(); ++i) {
-            const V3f from = points[i - 1], by = points[i] - from;
+            const V3f& from = points[i - 1];
+            const V3f by = points[i] - from;
             const int parts = std::clamp(int(std::ceil(by.length() / most)), 1, 4096);
             for (int k = 1; k < parts; ++k) add(from + by * (float(k) / float(parts)));
             add(points[i]);

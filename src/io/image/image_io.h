@@ -84,6 +84,7 @@ struct WriteOptions {
     PixelDepth depth = PixelDepth::Half;
     std::string space = "Linear Rec.709";      ///< of the file's colour; the picture is linear Rec. 709
     std::map<std::string, std::string> notes;  ///< text attributes
+    std::string screen = {};                   ///< that the numbers are for already, where the space is Raw
 };
 
 /// Writes EXR (all channels, half or float), TIFF and PNG (the colour, 8 or 16 bits), by the path's ending.

@@ -200,7 +200,7 @@ OIIO::ImageSpec specFor(const Picture& picture, const WriteOptions& options, int
     }
     if (options.space == "sRGB") spec.attribute("oiio:ColorSpace", "sRGB");
     spec.attribute("Software", "Ovrix " OVRIX_VERSION);
-    spec.attribute("ovrix:colorSpace", options.space);
+    spec.attribute("ovrix:colorSpace", options.screen.empty() ? options.space : options.screen);
     for (const auto& [name, text] : options.notes) spec.attribute(name, text);
     return spec;
 }

@@ -34,7 +34,8 @@ struct FinishOptions {
     FilmResponse response = kSoft;
     /// Null for a screen of sRGB.
     std::shared_ptr<const DisplayTransform> display = nullptr;
-    bool asItIs = false;  ///< the display has a response of its own: light goes to it unbounded
+    std::string screen = "sRGB";  ///< what the display is called, for files
+    bool asItIs = false;          ///< the display has a response of its own: light goes to it unbounded
 };
 
 /// Linear light after exposure and response, 0 to 1; not below 0 where it is as it is. The shoulder: Reinhard
