@@ -57,8 +57,9 @@ PixelSamples samplesOf(const PictureWork& work) {
 }
 
 void requireFinite(std::vector<V3f>& light) {
-    for (V3f& c : light)
-        if (!isFinite(c)) c = V3f(0.0f);
+    parallelFor(light.size(), Progress::none(), [&](size_t i) {
+        if (!isFinite(light[i])) light[i] = V3f(0.0f);
+    });
 }
 
 }  // namespace

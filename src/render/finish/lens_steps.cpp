@@ -1,6 +1,7 @@
 // Steps on pictures that a lens, a film and a sharpener leave.
 #include <algorithm>
 
+#include "base/hash.h"
 #include "base/parallel.h"
 #include "base/random.h"
 #include "render/finish/finish_steps.h"
@@ -141,10 +142,16 @@ void sharpen(PictureWork& work) {
     });
 }
 
-/// A number about 0 with a deviation of 1, for a corner of the grid: the sum of four even ones.
-float stray(uint64_t seed, int64_t x, int64_t y, uint32_t stream) {
-    const Random4 r = random4(seed, uint64_t(x) << 32 ^ uint64_t(y & 0xffffffff), stream);
-    return (r[0] + r[1] + r[2] + r[3] - 2.0f) * 1.7320508f;
+/// A number about 0 with a deviation of 1: the sum of four even ones of 16 bits.
+float stray(uint64_t bits) {
+    const auto part = [&](int shift) { return float(bits >> shift & 0xffff); };
+    return ((part(0) + part(16) + part(32) + part(48)) * (1.0f / 65536.0f) - 2.0f) * 1.7320508f;
+}
+
+/// Grey, and what red, green and blue have of their own, at a corner of the grid.
+std::array<float, 4> straysAt(uint64_t seed, int64_t x, int64_t y) {
+    const uint64_t bits = random4(seed, uint64_t(x) << 32 ^ uint64_t(y & 0xffffffff), Stream::Field).word(0);
+    return {stray(bits), stray(mixBits(bits + 1)), stray(mixBits(bits + 2)), stray(mixBits(bits + 3))};
 }
 
 void grain(PictureWork& work) {
@@ -161,17 +168,15 @@ void grain(PictureWork& work) {
                      v = (work.window.y + (y + 0.5) * work.window.height / work.height) / rows / cell;
         const auto s = int64_t(std::floor(u)), t = int64_t(std::floor(v));
         const float a = float(u - double(s)), b = float(v - double(t));
-        const auto at = [&](uint32_t stream) {
-            const float w[4] = {(1 - a) * (1 - b), a * (1 - b), (1 - a) * b, a * b};
-            const float sum = w[0] * stray(seed, s, t, stream) + w[1] * stray(seed, s + 1, t, stream) +
-                              w[2] * stray(seed, s, t + 1, stream) + w[3] * stray(seed, s + 1, t + 1, stream);
-            return sum / std::sqrt(w[0] * w[0] + w[1] * w[1] + w[2] * w[2] + w[3] * w[3]);
-        };
-        const float grey = at(0);
-        for (int k = 0; k < 3; ++k) {
-            const float own = colored > 0 ? lerp(grey, at(uint32_t(k) + 1), colored) : grey;
-            work.light[i][k] *= std::exp2(strength * own);
+        const float w[4] = {(1 - a) * (1 - b), a * (1 - b), (1 - a) * b, a * b};
+        const float scale = 1.0f / std::sqrt(w[0] * w[0] + w[1] * w[1] + w[2] * w[2] + w[3] * w[3]);
+        std::array<float, 4> sum{};
+        for (int corner = 0; corner < 4; ++corner) {
+            const auto strays = straysAt(seed, s + (corner & 1), t + (corner >> 1));
+            for (size_t k = 0; k < 4; ++k) sum[k] += w[corner] * scale * strays[k];
         }
+        for (int k = 0; k < 3; ++k)
+            work.light[i][k] *= std::exp2(strength * lerp(sum[0], sum[size_t(k) + 1], colored));
     });
 }
 
