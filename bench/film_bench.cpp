@@ -69,7 +69,7 @@ double nearlyMost(std::vector<double> errors) {
 /// is taken off.
 void adaptiveSampling(benchmark::State& state) {
     const Pool pool(320, 180);
-    constexpr uint32_t kTruth = 768, kEven = 64;
+    constexpr uint32_t kTruth = 320, kEven = 48;
     const Film truth = pool.rendered({}, kTruth, 71);
     for (auto _ : state) {
         Film even, adaptive;
