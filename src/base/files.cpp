@@ -199,6 +199,48 @@ void writeFile(const fs::path& path, const std::string& contents) {
     });
 }
 
+/// Locks of an open file, as Linux has them: those of processes are lost when the file is closed elsewhere in
+/// the program, and those of flock() cannot be asked for without being taken.
+static struct flock wholeFile() {
+    struct flock whole = {};
+    whole.l_type = F_WRLCK;
+    whole.l_whence = SEEK_SET;
+    return whole;
+}
+
+FileLock::FileLock(const fs::path& file, Open)
+    : file_(::open(file.c_str(), O_CREAT | O_RDWR | O_CLOEXEC | O_NOFOLLOW, 0644)) {
+    if (file_ < 0)
+        throw Error("cannot be written to", file.string(), "Choose a folder that you may write to");
+}
+
+FileLock::FileLock(const fs::path& file) : FileLock(file, Open{}) {
+    struct flock whole = wholeFile();
+    while (::fcntl(file_, F_OFD_SETLKW, &whole) != 0)
+        if (errno != EINTR)
+            throw Error(std::strerror(errno), file.string(), "Choose a folder on another disk");
+}
+
+FileLock::~FileLock() {
+    if (file_ >= 0) ::close(file_);
+}
+
+std::optional<FileLock> FileLock::ifFree(const fs::path& file) {
+    FileLock lock(file, Open{});
+    struct flock whole = wholeFile();
+    if (::fcntl(lock.file_, F_OFD_SETLK, &whole) != 0) return std::nullopt;
+    return lock;
+}
+
+bool FileLock::isHeld(const fs::path& file) {
+    const int open = ::open(file.c_str(), O_RDWR | O_CLOEXEC | O_NOFOLLOW);
+    if (open < 0) return false;
+    struct flock whole = wholeFile();
+    const bool held = ::fcntl(open, F_OFD_GETLK, &whole) == 0 && whole.l_type != F_UNLCK;
+    ::close(open);
+    return held;
+}
+
 void makeOwnFolder(const fs::path& folder) {
     std::error_code code;
     if (fs::is_symlink(fs::symlink_status(folder, code)))

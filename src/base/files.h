@@ -2,7 +2,9 @@
 #pragma once
 #include <filesystem>
 #include <functional>
+#include <optional>
 #include <string>
+#include <utility>
 
 #include "base/progress.h"
 
@@ -38,6 +40,26 @@ void writeFile(const std::filesystem::path& path, const std::string& contents);
 
 /// Removes what writeAtomically() left in a folder when its process was killed.
 void removeLeftovers(const std::filesystem::path& folder);
+
+/// Held by one at a time, in all programs: a file that they agree on, made where it is missing. It goes with
+/// its holder, even one that is killed. Throws Error where the file cannot be made, or is a link.
+class FileLock {
+  public:
+    /// Waits for whoever holds it.
+    explicit FileLock(const std::filesystem::path& file);
+    /// Nothing where somebody holds it.
+    static std::optional<FileLock> ifFree(const std::filesystem::path& file);
+    /// Whether somebody does. Who asks is in nobody's way.
+    static bool isHeld(const std::filesystem::path& file);
+    ~FileLock();
+    FileLock(FileLock&& other) noexcept : file_(std::exchange(other.file_, -1)) {}
+    FileLock& operator=(FileLock&&) = delete;
+
+  private:
+    struct Open {};
+    FileLock(const std::filesystem::path& file, Open);
+    int file_;
+};
 
 /// Makes a folder of the program's own, and those above it that are missing. Throws Error where it cannot be
 /// made, or is a link: what is written and removed there must not be elsewhere.

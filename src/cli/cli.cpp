@@ -178,6 +178,7 @@ class CommandLine {
         add->add_option("--noise", queue_.noise, "Where it has less, it is worked on no further; 0 to 1")
             ->check(CLI::Range(0.0, 1.0));
         add->add_flag("--noisy", queue_.noisy, "Leave the noise in");
+        add->add_flag("--unfinished", queue_.unfinished, "Leave the scene's finish out");
         add->add_option("--set", queue_.changes, "NODE/PARAMETER=VALUE: what is other than in the scene");
         add->add_option("--codec", queue_.codec, "Of a video")->check(CLI::IsMember(videoCodecNames()));
         add->add_option("--name", queue_.name, "As it is listed");

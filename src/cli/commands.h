@@ -80,7 +80,7 @@ struct QueueArgs {
     std::string file, job, scene, out, frames, camera, size, name, codec;
     int samples = 0;
     std::optional<double> noise = {};
-    bool noisy = false;  ///< without denoising
+    bool noisy = false, unfinished = false;  ///< without denoising; without the scene's finish
     std::vector<std::string> changes;
 };
 /// Works on a queue of renders, or on its jobs.

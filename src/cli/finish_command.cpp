@@ -53,9 +53,7 @@ struct ReadPicture {
             film = readFilm(a.picture, kMemoryOfFile, Progress::none());
             const FilmNotes& n = film->notes;
             passes = std::make_unique<FilmPasses>(film->film, n.objectNames, n.layerNames, n.materialNames);
-            light.resize(film->film.count());
-            for (size_t i = 0; i < light.size(); ++i) light[i] = film->film.light(i);
-            if (a.denoise) light = denoise(film->film, kMemoryOfFile, Progress::none());
+            light = a.denoise ? denoise(film->film, kMemoryOfFile, Progress::none()) : film->film.lights();
         } else {
             if (a.denoise)
                 throw Error("only films are denoised here", a.picture, "ovrix-cli denoise does EXR");
@@ -72,11 +70,7 @@ struct ReadPicture {
 
 Picture linearPicture(const FinishedPicture& finished) {
     Picture out{finished.width, finished.height, {}};
-    for (int k = 0; k < 3; ++k) {
-        Channel c{std::string(1, "RGB"[k]), std::vector<float>(finished.light.size()), false};
-        for (size_t i = 0; i < c.values.size(); ++i) c.values[i] = finished.light[i][k];
-        out.channels.push_back(std::move(c));
-    }
+    addColors(out, "", finished.light);
     out.channels.push_back({"A", finished.alpha, false});
     return out;
 }

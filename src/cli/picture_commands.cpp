@@ -10,6 +10,7 @@
 #include "base/files.h"
 #include "cli/commands.h"
 #include "cli/scene_command.h"
+#include "deliver/pictures/file_passes.h"
 #include "deliver/pictures/frame_render.h"
 #include "io/denoiser/denoiser.h"
 #include "io/image/layered_picture.h"
@@ -18,31 +19,16 @@ namespace ovrix::cli {
 
 namespace {
 
-/// Three channels of a layer; empty where the file does not have them.
-std::vector<V3f> layerOf(const LayeredPicture& file, const std::string& layer, const char* names) {
-    std::array<const Channel*, 3> channels{};
-    for (size_t c = 0; c < 3; ++c) {
-        channels[c] = file.find((layer.empty() ? "" : layer + ".") + names[c]);
-        if (!channels[c]) return {};
-    }
-    std::vector<V3f> out(channels[0]->values.size());
-    for (size_t i = 0; i < out.size(); ++i)
-        out[i] = V3f(channels[0]->values[i], channels[1]->values[i], channels[2]->values[i]);
-    return out;
-}
-
 /// The light as it was rendered, with noise.
 std::vector<V3f> renderedLight(const LayeredPicture& file, const std::string& name) {
-    std::vector<V3f> light = layerOf(file, "noisy", "RGB");
-    if (light.empty()) light = layerOf(file, "", "RGB");
-    if (light.empty()) throw Error("has no colour", name, "Choose a picture with R, G and B");
-    return light;
+    const std::vector<V3f> noisy = file.vectors("noisy");
+    return noisy.empty() ? lightOf(file, name) : noisy;
 }
 
 /// One sample of each pixel, as the file has it.
 Film filmOf(const LayeredPicture& file, const std::string& name) {
-    const std::vector<V3f> light = renderedLight(file, name), albedo = layerOf(file, "albedo", "RGB"),
-                           normal = layerOf(file, "normal", "XYZ");
+    const std::vector<V3f> light = renderedLight(file, name), albedo = file.vectors("albedo"),
+                           normal = file.vectors("normal", "XYZ");
     Film film(file.picture.width, file.picture.height);
     for (size_t i = 0; i < light.size(); ++i) {
         film.addLight(i, 0, light[i], 1);
@@ -62,11 +48,7 @@ Picture withColor(const LayeredPicture& file, const std::vector<V3f>& clean) {
         if (!color) rest.push_back(c);
         if (color && !hadNoisy) noisy.push_back({"noisy." + c.name, c.values, c.full});
     }
-    for (int k = 0; k < 3; ++k) {
-        Channel c{std::string(1, "RGB"[k]), std::vector<float>(clean.size()), !file.half};
-        for (size_t i = 0; i < clean.size(); ++i) c.values[i] = clean[i][k];
-        out.channels.push_back(std::move(c));
-    }
+    addColors(out, "", clean, !file.half);
     std::stable_sort(rest.begin(), rest.end(),
                      [](const Channel& a, const Channel& b) { return (a.name == "A") > (b.name == "A"); });
     for (auto* more : {&rest, &noisy})

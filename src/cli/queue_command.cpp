@@ -1,6 +1,7 @@
 // ovrix-cli queue.
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <csignal>
 #include <ostream>
 
@@ -8,7 +9,6 @@
 #include "cli/commands.h"
 #include "cli/scene_command.h"
 #include "deliver/queue/queue_run.h"
-#include "io/denoiser/denoiser.h"
 
 namespace ovrix::cli {
 
@@ -40,6 +40,7 @@ void addJob(const Common& common, const QueueArgs& a) {
                  .height = height,
                  .samples = a.samples,
                  .denoise = !a.noisy,
+                 .finish = !a.unfinished,
                  .changes = a.changes,
                  .codec = a.codec,
                  .out = fromHere(a.out)};
@@ -103,28 +104,39 @@ void runJobs(const Common& common, const QueueArgs& a) {
     if (failed) throw Error(fmt::format("{} of {} renders failed", failed, queue.jobs.size()), a.file);
 }
 
+/// What words do to a job.
+const std::map<std::string, std::function<void(QueueJob&)>>& wordsOnJobs() {
+    static const std::map<std::string, std::function<void(QueueJob&)>> words = {
+        {"pause", [](QueueJob& job) { job.paused = true; }},
+        {"resume", [](QueueJob& job) { job.paused = false; }},
+        {"retry", [](QueueJob& job) { job.failed.clear(); }},
+        {"again", [](QueueJob& job) { job.failed.clear(), job.done.clear(); }}};
+    return words;
+}
+
 /// What a word does to a job, or to the whole queue where none is named.
 void changeJob(const QueueArgs& a) {
+    std::vector<int> stale;  // found before others wait for the file
+    if (a.action == "retry") {
+        Queue known = readQueue(a.file);
+        stale = staleFrames(a.file, jobIn(known, a.job));
+    }
     editQueue(a.file, [&](Queue& queue) {
-        if (a.job.empty() && (a.action == "pause" || a.action == "resume")) {
+        if (a.job.empty()) {
             queue.paused = a.action == "pause";
             return;
         }
         QueueJob& job = jobIn(queue, a.job);
-        if (a.action == "pause") job.paused = true;
-        if (a.action == "resume") job.paused = false;
-        if (a.action == "retry") {
-            job.failed.clear();
-            for (const int frame : staleFrames(a.file, job)) job.done.erase(frame);
-        }
-        if (a.action == "again") job.failed.clear(), job.done.clear();
-        if (a.action == "first") {
-            const QueueJob moved = job;
-            std::erase_if(queue.jobs, [&](const QueueJob& j) { return j.id == moved.id; });
-            queue.jobs.insert(queue.jobs.begin(), moved);
-        } else if (a.action == "remove") {
-            std::erase_if(queue.jobs, [&](const QueueJob& j) { return j.id == a.job; });
-        }
+        const auto it = queue.jobs.begin() + (&job - queue.jobs.data());
+        const auto word = wordsOnJobs().find(a.action);
+        if (word != wordsOnJobs().end())
+            word->second(job);
+        else if (a.action == "first")
+            std::rotate(queue.jobs.begin(), it, it + 1);
+        else
+            queue.jobs.erase(it);
+        if (a.action == "retry")
+            for (const int frame : stale) job.done.erase(frame);
     });
 }
 

@@ -45,11 +45,6 @@ Rect regionOf(const RenderArgs& a, const RenderJob& job) {
     return rect;
 }
 
-bool isVideo(const std::string& path) {
-    const Format* format = formatOf(path);
-    return format && format->can(Use::WriteVideo);
-}
-
 WriteOptions writeOptions(const std::string& out, const std::string& depth) {
     WriteOptions o = defaultWriteOptions(out);
     if (depth == "8") o.depth = PixelDepth::Bits8;
@@ -77,42 +72,15 @@ class Frames {
 
     /// What the render will be like.
     Preflight ahead(int first, int last) {
-        const auto [width, height] = sizeIn(args_.size);
-        RenderSceneBuilder builder(opened_.evaluator);
-        RenderJob job = builder.build(opened_.scene,
-                                      {.frame = double(first),
-                                       .camera = args_.camera,
-                                       .draft = args_.draft,
-                                       .width = width,
-                                       .height = height},
-                                      Progress::none());
-        if (width > 0) job.width = width, job.height = height;
-        if (args_.samples > 0) job.samples = args_.samples;
-        requireFilmMemory(opened_.scene.document, job.width, job.height, job.layout);
-        return lookAhead(job, args_.out, last - first + 1, Progress::none());
+        return lookAhead(renderer_.jobFor(options(first), Progress::none()), args_.out, last - first + 1,
+                         Progress::none());
     }
     std::vector<Check> checks(int frame) {
         return findChecks(opened_.scene, {}, opened_.evaluator, frame, Progress::none());
     }
 
     RenderedFrame render(int frame) {
-        const auto [width, height] = sizeIn(args_.size);
-        FrameOptions options{.frame = frame,
-                             .camera = args_.camera,
-                             .width = width,
-                             .height = height,
-                             .samples = args_.samples,
-                             .draft = args_.draft,
-                             .denoise = args_.denoise,
-                             .screen = endingOf(args_.out) != ".exr",
-                             .film = args_.film};
-        if (!args_.passes.empty()) options.passes = framesIn(args_.passes);
-        options.region = [this](const RenderJob& job) { return regionOf(args_, job); };
-        options.stop = [] { return stopAsked != 0; };
-        options.told = [&](int pass, int last, const Film&, const RenderJob&) {
-            common_.err << fmt::format("\rframe {}: pass {} of {}", frame, pass, last) << std::flush;
-        };
-        auto rendered = renderer_.render(options, Progress::none());
+        auto rendered = renderer_.render(options(frame), Progress::none());
         if (!rendered)
             throw Error("stopped; what there is of the picture is kept", args_.film,
                         "The same command goes on with it");
@@ -125,6 +93,26 @@ class Frames {
     double rate() const { return opened_.scene.document.rate(); }
 
   private:
+    FrameOptions options(int frame) const {
+        const auto [width, height] = sizeIn(args_.size);
+        FrameOptions out{.frame = frame,
+                         .camera = args_.camera,
+                         .width = width,
+                         .height = height,
+                         .samples = args_.samples,
+                         .draft = args_.draft,
+                         .denoise = args_.denoise,
+                         .screen = endingOf(args_.out) != ".exr",
+                         .film = args_.film};
+        if (!args_.passes.empty()) out.passes = framesIn(args_.passes);
+        out.region = [this](const RenderJob& job) { return regionOf(args_, job); };
+        out.stop = [] { return stopAsked != 0; };
+        out.told = [this, frame](int pass, int last, const Film&, const RenderJob&) {
+            common_.err << fmt::format("\rframe {}: pass {} of {}", frame, pass, last) << std::flush;
+        };
+        return out;
+    }
+
     const Common& common_;
     const RenderArgs& args_;
     Opened opened_;
@@ -199,7 +187,7 @@ void render(const Common& common, const RenderArgs& a) {
     std::optional<tbb::global_control> limit;
     if (a.threads > 0) limit.emplace(tbb::global_control::max_allowed_parallelism, size_t(a.threads));
     if (!a.verify.empty()) return verify(common, a.scene, a.verify);
-    const bool video = isVideo(a.out);
+    const bool video = canUse(a.out, Use::WriteVideo);
     // What is wrong with the request is said before the work.
     const auto [first, last] = frameRange(a);
     if (video && !a.depth.empty()) throw Error("a video has 8 bits", a.out, "Leave --depth out");

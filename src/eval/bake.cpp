@@ -1,9 +1,6 @@
 #include "eval/bake.h"
 
-#include <fcntl.h>
 #include <fmt/format.h>
-#include <sys/file.h>
-#include <unistd.h>
 
 #include <chrono>
 
@@ -84,26 +81,6 @@ class CountKeeper {
     BakeInfo& info_;
     bool dirty_ = false;
     Clock::time_point written_ = Clock::now();
-};
-
-/// Held as long as a program bakes into a folder.
-class FolderLock {
-  public:
-    explicit FolderLock(const fs::path& folder) {
-        file_ = ::open((folder / ".lock").c_str(), O_CREAT | O_RDWR | O_CLOEXEC | O_NOFOLLOW, 0644);
-        if (file_ < 0)
-            throw Error("cannot be written to", folder.string(),
-                        "Save the scene in a folder that you may write to");
-        if (::flock(file_, LOCK_EX | LOCK_NB) == 0) return;
-        ::close(file_);
-        throw Error("another program bakes there", folder.string(), "Wait until it is done, or stop it");
-    }
-    ~FolderLock() { ::close(file_); }
-    FolderLock(const FolderLock&) = delete;
-    FolderLock& operator=(const FolderLock&) = delete;
-
-  private:
-    int file_;
 };
 
 StateFile stateFile(const SolverState& state, uint64_t life) {
@@ -287,7 +264,9 @@ BakeResult bake(Evaluator& evaluator, const SceneContext& scene, const std::stri
     const fs::path folder = bakeFolder(scene.file, layer);
     if (folder.empty()) throw Error("the scene has no file yet", {}, "Save it: bakes lie beside it");
     makeBakeFolder(folder);
-    const FolderLock lock(folder);
+    const auto lock = FileLock::ifFree(folder / ".lock");
+    if (!lock)
+        throw Error("another program bakes there", folder.string(), "Wait until it is done, or stop it");
     removeLeftovers(folder);
     EvalOptions options{double(o.first), Purpose::Render, true, {}};
     Evaluator::Query query(evaluator, scene, options, progress);

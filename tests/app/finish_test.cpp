@@ -17,6 +17,7 @@ class FinishTest : public WindowFixture {
     void looksWithoutChangingWhatIsSaved();
     void picksWhiteAndFocusByClick();
     void keepsPicturesOfBefore();
+    void writesABalanceIntoTheLights();
 
   private:
     RenderPane* rendered();
@@ -218,6 +219,11 @@ void FinishTest::keepsPicturesOfBefore() {
         history->refresh();
         return history->entries().size() == 2;
     }));
+    // The pictures come a little later than their places.
+    QVERIFY(driver->waitFor([&] {
+        const QImage small = history->list()->item(1)->icon().pixmap(176).toImage();
+        return small.width() > 1 && small.pixelColor(small.rect().center()) != tokens().field;
+    }));
     history->list()->setCurrentRow(1);
     QTest::keyClicks(history->findChild<QLineEdit*>("historyNote"), "high sun");
     QTest::keyClick(history->findChild<QLineEdit*>("historyNote"), Qt::Key_Return);
@@ -234,6 +240,53 @@ void FinishTest::keepsPicturesOfBefore() {
     QTest::mouseClick(history->findChild<QPushButton*>("historyRemove"), Qt::LeftButton);
     QCOMPARE(history->entries().size(), count - 1);
     history->hide();
+    pane->stop();
+}
+
+void FinishTest::writesABalanceIntoTheLights() {
+    auto& c = driver->window.controller();
+    c.setValue({"sun", "", "group"}, std::string("day"));
+    RenderPane* pane = rendered();
+    const auto film = pane->worker().film();
+    const QImage before = pane->picture()->image();
+    add("Light group");
+    StepCard* card = driver->window.recipe()->card("light_group");
+    QVERIFY(card);
+    c.setValue({"finish", "light_group", "group"}, std::string("day"));
+    c.setValue({"finish", "light_group", "stops"}, 2.0);
+    driver->settle();
+    QVERIFY(driver->waitFor([&] { return pane->picture()->image() != before; }));
+    QCOMPARE(pane->worker().film(), film);  // nothing was rendered
+    const QImage balanced = pane->picture()->image();
+    const double was = std::get<double>(driver->value("sun/exposure"));
+    const auto write = [&] {
+        card = driver->window.recipe()->card("light_group");
+        auto* menu = card->findChild<QToolButton*>("cardMenu")->menu();
+        Q_EMIT menu->aboutToShow();
+        for (QAction* a : menu->actions())
+            if (a->text() == "Write into the lights") return a->trigger();
+        QFAIL("nothing writes it");
+    };
+    c.setValue({"finish", "light_group", "amount"}, 0.5);  // lights cannot be so
+    driver->settle();
+    write();
+    QCOMPARE(driver->document().get("finish").steps.size(), size_t(1));
+    QVERIFY(driver->window.statusText().contains("take over"));
+    c.setValue({"finish", "light_group", "amount"}, 1.0);
+    driver->settle();
+    write();
+    driver->settle();
+    QVERIFY(driver->document().get("finish").steps.empty());
+    QCOMPARE(std::get<double>(driver->value("sun/exposure")), was + 2);
+    // Rendered anew it is the picture that was balanced, but for noise.
+    QVERIFY(driver->waitFor(
+        [&] { return pane->worker().film() != film && pane->last().done && !pane->worker().busy(); }));
+    const QPoint middle = before.rect().center();
+    const QColor now = pane->picture()->image().pixelColor(middle), then = balanced.pixelColor(middle);
+    QVERIFY(std::abs(now.lightness() - then.lightness()) < 12);
+    c.undo();
+    driver->settle();
+    QCOMPARE(driver->document().get("finish").steps.size(), size_t(1));
     pane->stop();
 }
 

@@ -48,7 +48,13 @@ void QueueTest::addsAndWorksOffAndForgets() {
         auto* dialog = qobject_cast<QueueDialog*>(QApplication::activeModalWidget());
         QVERIFY(dialog);
         dialog->findChild<QLineEdit*>("name")->setText("Low sun");
+        auto* codec = dialog->findChild<QComboBox*>("codec");
+        dialog->findChild<QLineEdit*>("out")->setText(path("a.mp4"));
+        QVERIFY(codec->isEnabled());
         dialog->findChild<QLineEdit*>("out")->setText(path("a.png"));
+        QVERIFY(!codec->isEnabled());
+        dialog->findChild<QDoubleSpinBox*>("noise")->setValue(0.25);
+        QTest::mouseClick(dialog->findChild<QCheckBox*>("finish"), Qt::LeftButton, {}, {8, 8});
         QTest::keyClicks(dialog->findChild<QPlainTextEdit*>("changes"), "sun/elevation=3");
         QTest::mouseClick(dialog->findChild<QPushButton*>("addToQueue"), Qt::LeftButton);
         asked = true;
@@ -58,12 +64,28 @@ void QueueTest::addsAndWorksOffAndForgets() {
     QCOMPARE(panel->list()->count(), 1);
     QCOMPARE(panel->queue().jobs[0].name, std::string("Low sun"));
     QCOMPARE(panel->queue().jobs[0].changes, std::vector<std::string>{"sun/elevation=3"});
+    QCOMPARE(panel->queue().jobs[0].noise, std::optional<double>(0.25));
+    QVERIFY(!panel->queue().jobs[0].finish);
     // By a program of its own.
     QTest::mouseClick(panel->findChild<QPushButton*>("queueRun"), Qt::LeftButton);
     QVERIFY(driver->waitFor([&] { return !panel->queue().jobs.empty() && panel->queue().jobs[0].complete(); },
                             60000));
     QVERIFY(QFile::exists(path("a.png")));
     QVERIFY(driver->waitFor([&] { return !panel->running(); }, 60000));
+    // A scene that is another now leaves its frames stale: they go from the menu.
+    c.setValue({"render", "", "samples"}, int64_t(3));
+    QVERIFY(c.files().saveScene(path("a.ovrix")));
+    const auto action = [&](const QString& text) -> QAction* {
+        auto* menu =
+            panel->list()->itemWidget(panel->list()->item(0))->findChild<QToolButton*>("queueMenu")->menu();
+        Q_EMIT menu->aboutToShow();
+        for (QAction* a : menu->actions())
+            if (a->text() == text) return a;
+        return nullptr;
+    };
+    QVERIFY(driver->waitFor([&] { return action("Render stale frames again")->isEnabled(); }));
+    action("Render stale frames again")->trigger();
+    QVERIFY(driver->waitFor([&] { return panel->queue().jobs[0].done.empty(); }));
     // Somebody else's change is seen.
     editQueue(panel->file(), [](Queue& q) { q.jobs[0].failed = "the disk is full"; });
     QVERIFY(driver->waitFor([&] {
@@ -71,13 +93,7 @@ void QueueTest::addsAndWorksOffAndForgets() {
             if (label->text().contains("the disk is full")) return true;
         return false;
     }));
-    auto* menu = panel->list()->findChild<QToolButton*>("queueMenu")->menu();
-    Q_EMIT menu->aboutToShow();
-    for (QAction* a : menu->actions())
-        if (a->text() == "Take out") {
-            a->trigger();
-            break;
-        }
+    action("Take out")->trigger();
     QVERIFY(driver->waitFor([&] { return panel->list()->count() == 0; }));
 }
 

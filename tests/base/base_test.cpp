@@ -1,8 +1,10 @@
 #include <sys/wait.h>
 #include <unistd.h>
 
+#include <atomic>
 #include <csignal>
 #include <fstream>
+#include <thread>
 
 #include "base/error.h"
 #include "base/files.h"
@@ -133,6 +135,42 @@ TEST_CASE("files are written whole or not at all", "[files]") {
     CHECK_THROWS_WITH(readFile(folder.path()), Catch::Contains("folder"));
     CHECK_THROWS_WITH(writeFile(folder / "no/such/folder.txt", "x"), Catch::Contains("does not exist"));
     CHECK_THROWS_WITH(writeFile(folder.path(), "x"), Catch::Contains("folder"));
+}
+
+TEST_CASE("a lock is held by one at a time, and asking for it is in nobody's way", "[files]") {
+    const TemporaryFolder folder;
+    const auto path = folder / "a.lock";
+    CHECK_FALSE(FileLock::isHeld(path));
+    CHECK_FALSE(std::filesystem::exists(path));  // asking makes nothing
+    {
+        const auto lock = FileLock::ifFree(path);
+        REQUIRE(lock);
+        CHECK(FileLock::isHeld(path));
+        CHECK_FALSE(FileLock::ifFree(path));
+        CHECK(FileLock::isHeld(path));  // one that came in vain let nothing go
+        const FileLock other(folder / "b.lock");
+    }
+    CHECK_FALSE(FileLock::isHeld(path));
+    // It goes with a program that is killed.
+    const pid_t child = ::fork();
+    if (child == 0) {
+        const FileLock lock(path);
+        ::pause();
+    }
+    while (!FileLock::isHeld(path)) ::usleep(1000);
+    // Who takes it is never kept off by who asks.
+    ::kill(child, SIGKILL);
+    ::waitpid(child, nullptr, 0);
+    std::atomic<bool> done{false};
+    std::thread asks([&] {
+        while (!done) FileLock::isHeld(path);
+    });
+    int taken = 0;
+    for (int i = 0; i < 2000; ++i) taken += FileLock::ifFree(path).has_value();
+    done = true;
+    asks.join();
+    CHECK(taken == 2000);
+    CHECK_THROWS_AS(FileLock(folder / "no" / "a.lock"), Error);
 }
 
 TEST_CASE("files are deleted, or it is said why not", "[files]") {

@@ -146,6 +146,23 @@ TEST_CASE("the finish is no part of a picture's hash, and survives the file", "[
     CHECK_FALSE(job.finish.display);
 }
 
+TEST_CASE("how things move is told with a shut shutter, and the picture is as sharp", "[finish-picture]") {
+    Balls s;
+    Param moving = paramAt(s.document, {s.ball, "", "position"});
+    moving.keys = {{0, V3d(-0.4, 0, 0), KeyEase::Linear}, {1, V3d(0, 0, 0), KeyEase::Linear}};
+    s.document = withParam(s.document, {s.ball, "", "position"}, moving);
+    s.set("render/passes", "position"), s.set("render/shutter", "0");
+    s.build();
+    const Film still = s.film;
+    s.set("render/passes", "position,motion");
+    s.build();
+    const size_t middle = s.film.indexOf(24, 18);
+    CHECK(s.film.mean(Pass::Motion, middle).length() > 1);
+    size_t same = 0;
+    for (size_t i = 0; i < still.count(); ++i) same += still.light(i) == s.film.light(i);
+    CHECK(same == still.count());
+}
+
 TEST_CASE("finishing asks for its memory with the picture", "[finish-picture][memory]") {
     Document d = withText(Document::fresh(), "scene/memory", "0.4");
     CHECK_NOTHROW(requireFilmMemory(d, 1200, 900));

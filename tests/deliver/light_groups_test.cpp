@@ -2,6 +2,7 @@
 #include "base/srgb.h"
 #include "deliver/pictures/render_file.h"
 #include "deliver/studio.h"
+#include "io/denoiser/denoiser.h"
 
 using namespace ovrix::deliver;
 using namespace ovrix::tests;
@@ -107,4 +108,25 @@ TEST_CASE("the memory of a film counts its groups and passes", "[translate][grou
     const int size = 1200;
     CHECK_NOTHROW(requireFilmMemory(d, size, size));
     CHECK_THROWS_AS(requireFilmMemory(d, size, size, {.groups = std::vector<std::string>(12, "g")}), Error);
+}
+
+TEST_CASE("groups without noise add up to the light without noise", "[translate][groups][denoise]") {
+    if (!hasDenoiser()) {
+        WARN("the denoiser is not there: built without it");
+        return;
+    }
+    Grouped s;
+    s.set(s.sun + "/group", "day"), s.set(s.glow + "/emission_group", "neon");
+    const RenderJob job = s.job();
+    const Film film = s.filmOf(job, 32, 2);
+    const auto clean = denoise(film, SIZE_MAX, Progress::none());
+    const auto groups = denoisedGroups(film, clean, SIZE_MAX, Progress::none());
+    REQUIRE(groups.size() == 3);
+    for (size_t i = 0; i < clean.size(); ++i) {
+        V3f sum(0.0f);
+        for (const auto& group : groups) sum += group[i];
+        // Shares of one number: each rounds by 2^-24 of it.
+        CHECK((sum - clean[i]).length() <= 1e-6f * clean[i].length());
+    }
+    CHECK_THROWS_AS(denoisedGroups(film, clean, 1000, Progress::none()), Error);
 }

@@ -129,3 +129,36 @@ TEST_CASE("what is carried has no place of its own", "[aim]") {
     CHECK_THROWS_AS(requireOwnPlace(s.d, lamp), Error);
     CHECK_THROWS_AS(withLightAimed(s.d, lamp, V3f(1.0f), V3f(0.0f), 1), Error);
 }
+
+TEST_CASE("what the finish does to a light group goes into its lights, or is refused", "[aim][finish]") {
+    Stage s;
+    const std::string lamp = s.add("area"), far = s.add("disk"), glow = s.add("surface");
+    const auto set = [&](const std::string& path, const std::string& text) {
+        s.d = withText(s.d, path, text);
+    };
+    const Step made = makeStep("light_group", s.d.get("finish"));
+    s.d = withStep(s.d, "finish", 0, made);
+    const std::string step = "finish/" + made.id;
+    for (const std::string& path : {lamp + "/group", glow + "/emission_group", step + "/group"})
+        set(path, "key");
+    set(lamp + "/exposure", "1"), set(glow + "/emission_luminance", "100");
+    set(lamp + "/color", "1,0.5,1"), set(step + "/color", "1,0.5,0.25"), set(step + "/stops", "2");
+    const Document out = withBalanceWritten(s.d, made.id);
+    CHECK(std::get<double>(out.value(lamp, "exposure")) == 3);
+    CHECK(std::get<Color>(out.value(lamp, "color")) == Color(1, 0.25, 0.25));
+    CHECK(std::get<double>(out.value(glow, "emission_luminance")) == 400);
+    CHECK(out.get(far) == s.d.get(far));  // of no group
+    CHECK(out.get("finish").steps.empty());
+    // What lights cannot be is refused, and said.
+    const Document good = s.d;
+    const auto refused = [&](const std::string& path, const std::string& text) {
+        CHECK_THROWS_AS(withBalanceWritten(withText(good, path, text), made.id), Error);
+    };
+    refused(step + "/amount", "0.5"), refused(step + "/invert", "true"), refused(step + "/on", "false");
+    refused(step + "/group", "nobody");
+    Param keyed = paramAt(good, {lamp, "", "exposure"});
+    keyed.keys = {{1, 0.0, KeyEase::Linear}, {9, 2.0, KeyEase::Linear}};
+    CHECK_THROWS_AS(withBalanceWritten(withParam(good, {lamp, "", "exposure"}, keyed), made.id), Error);
+    CHECK_THROWS_AS(withBalanceWritten(withParam(good, {"finish", made.id, "stops"}, keyed), made.id), Error);
+    CHECK_THROWS_AS(withBalanceWritten(good, "no_such"), Error);
+}

@@ -79,6 +79,26 @@ TEST_CASE("a colour configuration gives its views, and says what it has not", "[
     CHECK_THROWS_AS(ColorConfig::open(folder / "missing.ocio"), Error);
 }
 
+TEST_CASE("a configuration without our space is met in the one that all share", "[display]") {
+    const TemporaryFolder folder;
+    writeFile(folder / "wide.ocio", R"(ocio_profile_version: 2
+roles:
+  default: wide
+  scene_linear: wide
+  aces_interchange: wide
+displays:
+  Bench:
+    - !<View> {name: As it is, colorspace: wide}
+colorspaces:
+  - !<ColorSpace>
+    name: wide
+)");
+    const auto view = ColorConfig::open(folder / "wide.ocio")->view("", "");
+    CHECK((through(view, V3f(1.0f)) - V3f(1.0f)).length() < 1e-5f);  // white stays white
+    // The red of Rec.709 by the chromaticities of both, with Bradford's adaptation between their whites.
+    CHECK((through(view, V3f(1, 0, 0)) - V3f(0.43963f, 0.08978f, 0.01754f)).length() < 1e-4f);
+}
+
 TEST_CASE("film responses keep middle grey, rise, and whiten what is bright", "[display][finish]") {
     for (const FilmResponse& r : {kSoft, kPunchy, FilmResponse{}}) {
         const FinishOptions o{0, r};

@@ -1,6 +1,7 @@
 #include <QCheckBox>
 #include <QComboBox>
 #include <QDialogButtonBox>
+#include <QDoubleSpinBox>
 #include <QFileDialog>
 #include <QFormLayout>
 #include <QHBoxLayout>
@@ -12,7 +13,10 @@
 
 #include "app/queue/queue_panel.h"
 #include "app/theme/theme.h"
+#include "base/files.h"
 #include "io/denoiser/denoiser.h"
+#include "io/formats/format.h"
+#include "io/video/video_writer.h"
 
 namespace ovrix::app {
 
@@ -68,6 +72,21 @@ QueueDialog::QueueDialog(Controller& controller, QWidget* parent) : QDialog(pare
     denoise_ = new QCheckBox("Take the noise out");
     denoise_->setChecked(hasDenoiser());
     denoise_->setEnabled(hasDenoiser());
+    noise_ = new QDoubleSpinBox;
+    noise_->setObjectName("noise");
+    noise_->setRange(0, 1);
+    noise_->setDecimals(4);
+    noise_->setButtonSymbols(QAbstractSpinBox::NoButtons);
+    noise_->setValue(double(d.renderSetting(kRender.noise)));
+    noise_->setToolTip("Where the picture has less noise, it is worked on no further; 0 for all samples");
+    finish_ = new QCheckBox("Finish it as the scene says");
+    finish_->setObjectName("finish");
+    finish_->setChecked(true);
+    codec_ = new QComboBox;
+    codec_->setObjectName("codec");
+    codec_->addItem("As the ending usually has it", QString());
+    for (const std::string& name : videoCodecNames())
+        codec_->addItem(QString::fromStdString(name), QString::fromStdString(name));
     out_ = new QLineEdit(
         QString::fromStdString((file.parent_path() / (file.stem().string() + ".png")).string()));
     out_->setObjectName("out");
@@ -92,9 +111,12 @@ QueueDialog::QueueDialog(Controller& controller, QWidget* parent) : QDialog(pare
     form->addRow("Camera", camera_);
     form->addRow("Size", sideBySide({width_, height_}));
     form->addRow("Samples", samples_);
+    form->addRow("Noise", noise_);
     form->addRow("", denoise_);
+    form->addRow("", finish_);
     form->addRow("Variant", changes_);
     form->addRow("File", sideBySide({out_, choose}));
+    form->addRow("Codec", codec_);
     box->addLayout(form);
     auto* buttons = new QDialogButtonBox;
     buttons->addButton("Cancel", QDialogButtonBox::RejectRole);
@@ -105,8 +127,17 @@ QueueDialog::QueueDialog(Controller& controller, QWidget* parent) : QDialog(pare
     connect(buttons, &QDialogButtonBox::accepted, this, &QDialog::accept);
     connect(buttons, &QDialogButtonBox::rejected, this, &QDialog::reject);
     connect(frames_, &QComboBox::currentIndexChanged, this, &QueueDialog::showFrames);
+    connect(out_, &QLineEdit::textChanged, this, &QueueDialog::showOut);
     box->addWidget(buttons);
     showFrames();
+    showOut();
+}
+
+/// Codecs are of videos, and what light is in EXR stays as it was rendered.
+void QueueDialog::showOut() {
+    const std::string out = out_->text().toStdString();
+    codec_->setEnabled(canUse(out, Use::WriteVideo));
+    finish_->setEnabled(endingOf(out) != ".exr");
 }
 
 /// Several frames take a name that tells them apart.
@@ -134,10 +165,12 @@ QueueJob QueueDialog::job() const {
     job.first = first_->value(), job.last = last_->value();
     job.camera = camera_->currentData().toString().toStdString();
     job.width = width_->value(), job.height = height_->value(), job.samples = samples_->value();
-    job.denoise = denoise_->isChecked();
+    job.noise = noise_->value();
+    job.denoise = denoise_->isChecked(), job.finish = finish_->isChecked();
     for (const QString& line : changes_->toPlainText().split('\n', Qt::SkipEmptyParts))
         if (!line.trimmed().isEmpty()) job.changes.push_back(line.trimmed().toStdString());
     job.out = std::filesystem::absolute(out_->text().toStdString()).string();
+    if (codec_->isEnabled()) job.codec = codec_->currentData().toString().toStdString();
     return job;
 }
 

@@ -4,31 +4,27 @@
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QListWidget>
-#include <QMenu>
 #include <QProcess>
 #include <QProgressBar>
 #include <QPushButton>
-#include <QScrollBar>
 #include <QStandardPaths>
 #include <QTimer>
-#include <QToolButton>
 #include <QVBoxLayout>
 
 #include "app/theme/theme.h"
+#include "app/widgets/menu_button.h"
 #include "base/error.h"
 #include "base/files.h"
+#include "base/hash.h"
+#include "deliver/pictures/preflight.h"
 #include "io/process/library.h"
 
 namespace ovrix::app {
 
 namespace {
 
-QString timeText(double seconds) {
-    const auto s = int64_t(std::lround(seconds));
-    if (s < 60) return QString("%1 s").arg(s);
-    if (s < 3600) return QString("%1 min").arg((s + 30) / 60);
-    return QString("%1 h %2 min").arg(s / 3600).arg(s % 3600 / 60);
-}
+constexpr int kTold = Qt::UserRole + 1;  // what a row of the list shows
+constexpr int kWhole = 1000;             // of a job's bar
 
 std::filesystem::path usersQueue() {
     const QString folder = QStandardPaths::writableLocation(QStandardPaths::AppDataLocation);
@@ -90,11 +86,13 @@ QueuePanel::QueuePanel(Controller& controller, QWidget* parent)
 void QueuePanel::setFile(const std::filesystem::path& file) {
     file_ = file;
     stamp_ = 1;
+    staleKey_ = 1, staleAt_ = {};
     look();
 }
 
 void QueuePanel::showEvent(QShowEvent*) {
     stamp_ = 1;
+    staleKey_ = 1, staleAt_ = {};
     look();
 }
 
@@ -108,26 +106,39 @@ void QueuePanel::look() {
     if (stamp != stamp_) {
         stamp_ = stamp;
         controller_.guarded([this] { queue_ = readQueue(file_); });
-        findStale();
     } else if (!running_ && !ran) {
-        return;
+        return findStale();
     }
+    findStale();
     showJobs();
 }
 
-/// Reading scenes takes a moment.
+/// What of the queue and the scenes it goes by, as far as a look tells.
+uint64_t QueuePanel::staleKey() const {
+    Hasher h;
+    for (const QueueJob& job : queue_.jobs)
+        if (!job.done.empty()) h.add(job.id).add(job.done.size()).add(fileStamp(fromQueue(file_, job.scene)));
+    return h.value();
+}
+
+/// Reading scenes takes a moment: on another thread, when one of them changed, and now and then at most.
 void QueuePanel::findStale() {
+    constexpr auto kEach = std::chrono::seconds(3);
+    const auto now = std::chrono::steady_clock::now();
+    const uint64_t key = staleKey();
+    if (key == staleKey_ || now - staleAt_ < kEach) return;
+    staleKey_ = key, staleAt_ = now;
     controller_.runOnWorker(
         this,
         [file = file_, jobs = queue_.jobs](Progress& progress) {
-            std::map<std::string, size_t> stale;
+            std::map<std::string, std::vector<int>> stale;
             for (const QueueJob& job : jobs) {
                 progress.check();
-                if (!job.done.empty()) stale[job.id] = staleFrames(file, job).size();
+                if (!job.done.empty()) stale[job.id] = staleFrames(file, job);
             }
             return stale;
         },
-        [this](const std::map<std::string, size_t>& stale) {
+        [this](const std::map<std::string, std::vector<int>>& stale) {
             if (stale == stale_) return;
             stale_ = stale;
             showJobs();
@@ -136,17 +147,26 @@ void QueuePanel::findStale() {
 
 QString QueuePanel::stateOf(const QueueJob& job) const {
     const auto stale = stale_.find(job.id);
-    const QString old = stale == stale_.end() || stale->second == 0
+    const QString old = stale == stale_.end() || stale->second.empty()
                             ? QString()
-                            : QString(" \u00b7 the scene changed since: %1 stale").arg(stale->second);
+                            : QString(" \u00b7 the scene changed since: %1 stale").arg(stale->second.size());
     if (!job.failed.empty()) return "failed: " + QString::fromStdString(job.failed);
     if (job.complete()) return "done" + old;
     if (job.paused) return "paused" + old;
     if (!progress_ || progress_->job != job.id) return "waits" + old;
     QString text =
         QString("frame %1, pass %2 of %3").arg(progress_->frame).arg(progress_->pass).arg(progress_->passes);
-    if (progress_->left >= 0) text += " \u00b7 " + timeText(progress_->left) + " to go";
+    if (progress_->left >= 0)
+        text += " \u00b7 " + QString::fromStdString(durationText(progress_->left)) + " to go";
     return text;
+}
+
+/// How much of a job is there.
+int QueuePanel::partOf(const QueueJob& job) const {
+    double part = double(job.done.size());
+    if (progress_ && progress_->job == job.id && !job.complete())
+        part += double(progress_->pass) / std::max(1, progress_->passes);
+    return int(kWhole * part / std::max(1, job.count()));
 }
 
 QWidget* QueuePanel::rowOf(const QueueJob& job) {
@@ -161,11 +181,8 @@ QWidget* QueuePanel::rowOf(const QueueJob& job) {
     bar->setFixedWidth(px(110));
     bar->setFixedHeight(px(6));
     bar->setTextVisible(false);
-    double part = double(job.done.size());
-    if (progress_ && progress_->job == job.id && !job.complete())
-        part += double(progress_->pass) / std::max(1, progress_->passes);
-    bar->setRange(0, 1000);
-    bar->setValue(int(1000 * part / std::max(1, job.count())));
+    bar->setRange(0, kWhole);
+    bar->setValue(partOf(job));
     auto* count = new QLabel(QString("%1 of %2").arg(job.done.size()).arg(job.count()));
     count->setFont(figureFont(8.25));
     count->setProperty("muted", true);
@@ -174,15 +191,9 @@ QWidget* QueuePanel::rowOf(const QueueJob& job) {
     state->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
     state->setToolTip(state->text());
     if (!job.failed.empty()) state->setStyleSheet("color:" + tokens().red.name());
-    auto* more = new QToolButton;
-    more->setObjectName("queueMenu");
-    more->setProperty("flat", true);
+    auto* more = menuButton("queueMenu", "Pause, move, render again or take out",
+                            [this, id = job.id](QMenu& menu) { fillMenu(menu, id); });
     more->setIcon(icon("more"));
-    more->setToolTip("Pause, move, render again or take out");
-    more->setPopupMode(QToolButton::InstantPopup);
-    auto* menu = new QMenu(more);
-    connect(menu, &QMenu::aboutToShow, this, [this, menu, id = job.id] { fillMenu(*menu, id); });
-    more->setMenu(menu);
     line->addWidget(name);
     line->addWidget(bar);
     line->addWidget(count);
@@ -199,19 +210,33 @@ void QueuePanel::showJobs() {
                         : QString("%1 of %2 frames").arg(done).arg(frames));
     run_->setText(running_ ? "Pause" : "Start");
     run_->setEnabled(running_ || queue_.next() != nullptr);
-    const int at = list_->verticalScrollBar()->value(), current = list_->currentRow();
-    const bool menuOpen = QApplication::activePopupWidget() != nullptr;
-    if (menuOpen) return;  // rows under an open menu stay
-    list_->clear();
-    for (const QueueJob& job : queue_.jobs) {
-        auto* item = new QListWidgetItem(list_);
-        item->setData(Qt::UserRole, QString::fromStdString(job.id));
-        QWidget* row = rowOf(job);
-        item->setSizeHint({0, px(30)});
-        list_->setItemWidget(item, row);
+    if (!QApplication::activePopupWidget()) showRows();  // those under an open menu stay
+    showNow();
+}
+
+/// Only those that tell something else than before are made anew.
+void QueuePanel::showRows() {
+    while (list_->count() > int(queue_.jobs.size())) delete list_->takeItem(list_->count() - 1);
+    for (size_t i = 0; i < queue_.jobs.size(); ++i) {
+        const QueueJob& job = queue_.jobs[i];
+        QListWidgetItem* item = list_->item(int(i));
+        if (!item) {
+            item = new QListWidgetItem(list_);
+            item->setSizeHint({0, px(30)});
+        }
+        const QStringList told{QString::fromStdString(job.id),    QString::fromStdString(job.name),
+                               QString::fromStdString(job.scene), QString::fromStdString(job.out),
+                               QString::number(job.done.size()),  QString::number(job.count()),
+                               QString::number(partOf(job)),      stateOf(job)};
+        if (item->data(kTold).toStringList() == told) continue;
+        item->setData(kTold, told);
+        item->setData(Qt::UserRole, told[0]);
+        list_->setItemWidget(item, rowOf(job));
     }
-    list_->setCurrentRow(current);
-    list_->verticalScrollBar()->setValue(at);
+}
+
+/// The picture that is being made.
+void QueuePanel::showNow() {
     if (!progress_) {
         now_->setText(queue_.jobs.empty() ? QString() : QString("Nothing is being rendered"));
         picture_ = 0;
@@ -252,7 +277,8 @@ void QueuePanel::fillMenu(QMenu& menu, const std::string& id) {
     menu.clear();
     const QueueJob* job = queue_.find(id);
     if (!job) return;
-    const bool stale = stale_.count(id) && stale_.at(id) > 0;
+    const auto known = stale_.find(id);
+    const std::vector<int> old = known == stale_.end() ? std::vector<int>() : known->second;
     if (!job->failed.empty())
         menu.addAction("Try again", this,
                        [=, this] { changeJob(id, [](QueueJob& j) { j.failed.clear(); }); });
@@ -264,12 +290,11 @@ void QueuePanel::fillMenu(QMenu& menu, const std::string& id) {
     menu.addSeparator();
     menu.addAction("Render stale frames again", this,
                    [=, this] {
-                       const auto old = staleFrames(file_, *queue_.find(id));
                        changeJob(id, [&](QueueJob& j) {
                            for (const int frame : old) j.done.erase(frame);
                        });
                    })
-        ->setEnabled(stale);
+        ->setEnabled(!old.empty());
     menu.addAction("Render all again", this,
                    [=, this] { changeJob(id, [](QueueJob& j) { j.done.clear(), j.failed.clear(); }); })
         ->setEnabled(!job->done.empty());

@@ -2,12 +2,14 @@
 #pragma once
 #include <QDialog>
 #include <QWidget>
+#include <chrono>
 
 #include "app/session/controller.h"
 #include "deliver/queue/queue_run.h"
 
 class QCheckBox;
 class QComboBox;
+class QDoubleSpinBox;
 class QLabel;
 class QLineEdit;
 class QListWidget;
@@ -27,11 +29,13 @@ class QueueDialog : public QDialog {
 
   private:
     void showFrames();
+    void showOut();
     Controller& controller_;
     QLineEdit *name_, *out_;
-    QComboBox *frames_, *camera_;
+    QComboBox *frames_, *camera_, *codec_;
     QSpinBox *first_, *last_, *width_, *height_, *samples_;
-    QCheckBox* denoise_;
+    QDoubleSpinBox* noise_;
+    QCheckBox *denoise_, *finish_;
     QPlainTextEdit* changes_;
 };
 
@@ -57,11 +61,15 @@ class QueuePanel : public QWidget {
   private:
     void look();
     void showJobs();
+    void showRows();
+    void showNow();
+    int partOf(const QueueJob& job) const;
     QWidget* rowOf(const QueueJob& job);
     void fillMenu(class QMenu& menu, const std::string& id);
     void change(const std::function<void(Queue&)>& edit);
     void changeJob(const std::string& id, const std::function<void(QueueJob&)>& edit);
     void move(const std::string& id, int by);
+    uint64_t staleKey() const;
     void findStale();
     QString stateOf(const QueueJob& job) const;
 
@@ -69,7 +77,9 @@ class QueuePanel : public QWidget {
     std::filesystem::path file_;
     Queue queue_;
     std::optional<QueueProgress> progress_;
-    std::map<std::string, size_t> stale_;  ///< how many frames of a job are
+    std::map<std::string, std::vector<int>> stale_;  ///< frames of a job that are
+    uint64_t staleKey_ = 1;                          ///< what they were found by, and when
+    std::chrono::steady_clock::time_point staleAt_{};
     bool running_ = false;
     uint64_t stamp_ = 1, picture_ = 0;
     QLabel *facts_, *now_;

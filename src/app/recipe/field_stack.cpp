@@ -16,6 +16,7 @@
 #include "app/widgets/color_button.h"
 #include "app/widgets/curve_box.h"
 #include "app/widgets/key_button.h"
+#include "app/widgets/menu_button.h"
 #include "app/widgets/number_box.h"
 
 namespace ovrix::app {
@@ -277,13 +278,10 @@ QWidget* FieldStack::makeRow(size_t index, const FieldSource& source) {
         if (const auto now = controller_.paramNow(strengthPath); now && now->animated()) refresh();
     });
 
-    auto* more = flatButton("Invert, move or remove this source");
+    auto* more = menuButton("sourceMenu", "Invert, move or remove this source",
+                            [this, index](QMenu& menu) { fillRowMenu(menu, index); });
     more->setIcon(icon("more"));
     more->setFixedWidth(px(20));
-    auto* menu = new QMenu(more);
-    connect(menu, &QMenu::aboutToShow, this, [this, menu, index] { fillRowMenu(*menu, index); });
-    more->setMenu(menu);
-    more->setPopupMode(QToolButton::InstantPopup);
 
     for (QWidget* w :
          {static_cast<QWidget*>(blend), static_cast<QWidget*>(title), static_cast<QWidget*>(strip),

@@ -12,6 +12,7 @@
 
 #include "app/theme/theme.h"
 #include "app/widgets/flow_layout.h"
+#include "app/widgets/menu_button.h"
 #include "document/edits/aim.h"
 #include "document/model/step_registry.h"
 
@@ -102,15 +103,9 @@ void StepCard::makeHead() {
         body_->setVisible(body_->isHidden());
         fold_->setIcon(icon(body_->isHidden() ? "right" : "down"));
     });
-    auto* more = new QToolButton;
-    more->setObjectName("cardMenu");
-    more->setProperty("flat", true);
+    auto* more =
+        menuButton("cardMenu", "Turn off, move or remove this step", [this](QMenu& menu) { fillMenu(menu); });
     more->setIcon(icon("more"));
-    more->setToolTip("Turn off, move or remove this step");
-    more->setPopupMode(QToolButton::InstantPopup);
-    auto* menu = new QMenu(more);
-    connect(menu, &QMenu::aboutToShow, this, [this, menu] { fillMenu(*menu); });
-    more->setMenu(menu);
     line->addWidget(fold_);
     line->addWidget(more);
     head_->setCursor(Qt::OpenHandCursor);

@@ -112,14 +112,41 @@ void HistoryWindow::refresh() {
     int row = entries_.empty() ? -1 : 0;
     for (size_t i = 0; i < entries_.size(); ++i) {
         const HistoryEntry& e = entries_[i];
-        const QPixmap picture(QString::fromStdString(e.picture.string()));
-        auto* item = new QListWidgetItem(QIcon(picture),
-                                         QString::fromStdString(e.note.empty() ? e.name : e.note), list_);
+        auto* item = new QListWidgetItem(QString::fromStdString(e.note.empty() ? e.name : e.note), list_);
         item->setToolTip(QDateTime::fromSecsSinceEpoch(e.time).toString("yyyy-MM-dd hh:mm"));
         if (e.picture == at) row = int(i);
     }
     list_->setCurrentRow(row);
     showChosen();
+    loadPictures();
+}
+
+/// A hundred of full size take a while.
+void HistoryWindow::loadPictures() {
+    QPixmap none(list_->iconSize());
+    none.fill(tokens().field);
+    std::vector<QString> files;
+    for (size_t i = 0; i < entries_.size(); ++i) {
+        list_->item(int(i))->setIcon(QIcon(none));  // its place
+        files.push_back(QString::fromStdString(entries_[i].picture.string()));
+    }
+    const QSize size = list_->iconSize();
+    controller_.runOnWorker(
+        this,
+        [files, size](Progress& progress) {
+            std::map<QString, QImage> images;
+            for (const QString& file : files) {
+                progress.check();
+                images[file] = QImage(file).scaled(size, Qt::KeepAspectRatio, Qt::SmoothTransformation);
+            }
+            return images;
+        },
+        [this](const std::map<QString, QImage>& images) {
+            for (size_t i = 0; i < entries_.size(); ++i)
+                if (const auto at = images.find(QString::fromStdString(entries_[i].picture.string()));
+                    at != images.end())
+                    list_->item(int(i))->setIcon(QIcon(QPixmap::fromImage(at->second)));
+        });
 }
 
 const HistoryEntry* HistoryWindow::chosen() const {

@@ -36,6 +36,7 @@ class HistoryWindow : public QDialog {
 
   private:
     const HistoryEntry* chosen() const;
+    void loadPictures();
     void showChosen();
     void takeBack();
 

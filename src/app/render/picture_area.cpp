@@ -4,6 +4,7 @@
 #include <QPainter>
 
 #include "app/render/render_pane.h"
+#include "app/render/scope.h"
 #include "app/theme/theme.h"
 
 namespace ovrix::app {
@@ -28,20 +29,14 @@ void PictureArea::setCompare(Compare compare) {
     update();
 }
 
-/// Four times how far each pixel's colours differ: what is black is alike.
-static QImage differenceOf(const QImage& a, const QImage& other) {
-    const QImage b = other.size() == a.size()
-                         ? other
-                         : other.scaled(a.size(), Qt::IgnoreAspectRatio, Qt::SmoothTransformation);
-    QImage out(a.size(), QImage::Format_RGB32);
-    const auto off = [](int x, int y) { return std::min(255, 4 * std::abs(x - y)); };
-    for (int y = 0; y < a.height(); ++y)
-        for (int x = 0; x < a.width(); ++x) {
-            const QRgb p = a.pixel(x, y), q = b.pixel(x, y);
-            out.setPixel(x, y,
-                         qRgb(off(qRed(p), qRed(q)), off(qGreen(p), qGreen(q)), off(qBlue(p), qBlue(q))));
-        }
-    return out;
+static QImage difference(const QImage& a, const QImage& other) {
+    constexpr int kTimes = 4;
+    const QImage one = a.convertToFormat(QImage::Format_RGB32),
+                 two = other.scaled(a.size(), Qt::IgnoreAspectRatio, Qt::SmoothTransformation)
+                           .convertToFormat(QImage::Format_RGB32);
+    const std::vector<uint32_t> pixels = render::differenceOf(pixelsOf(one), pixelsOf(two), kTimes);
+    return QImage(reinterpret_cast<const uchar*>(pixels.data()), a.width(), a.height(), QImage::Format_RGB32)
+        .copy();
 }
 
 void PictureArea::drawPin(QPainter& p, const QRectF& r) {
@@ -51,7 +46,7 @@ void PictureArea::drawPin(QPainter& p, const QRectF& r) {
         p.drawText(in.adjusted(px(8), px(6), -px(8), 0), side | Qt::AlignTop, text);
     };
     if (compare_ == Compare::Difference) {
-        if (difference_.isNull()) difference_ = differenceOf(image_, pinned_);
+        if (difference_.isNull()) difference_ = difference(image_, pinned_);
         p.drawImage(r, difference_);
         return name(r, "difference, four times", Qt::AlignLeft);
     }

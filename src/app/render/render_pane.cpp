@@ -17,6 +17,7 @@
 #include "app/render/scope.h"
 #include "app/theme/theme.h"
 #include "app/view/view_widget.h"
+#include "app/widgets/menu_button.h"
 #include "base/error.h"
 #include "deliver/pictures/render_file.h"
 #include "io/denoiser/denoiser.h"
@@ -127,14 +128,11 @@ QWidget* RenderPane::makeHead() {
 
 /// How it is looked at: brighter, with more of the dark, or by stops; what is saved stays as it is.
 QWidget* RenderPane::makeLook() {
-    auto* button = new QToolButton;
-    button->setObjectName("look");
-    button->setProperty("flat", true);
+    auto* button =
+        menuButton("look", "Looks at the picture brighter or by stops; what is saved stays as it is");
     button->setFont(figureFont(8.25));
     button->setText("As it is");
-    button->setToolTip("Looks at the picture brighter or by stops; what is saved stays as it is");
-    button->setPopupMode(QToolButton::InstantPopup);
-    auto* menu = new QMenu(button);
+    QMenu* menu = button->menu();
     const auto show = [this, button] {
         worker_.lookAs(look_);
         picture_->setLegend(look_.stops);
@@ -164,24 +162,18 @@ QWidget* RenderPane::makeLook() {
          {std::pair("No scope", Scope::Kind::None), std::pair("Histogram", Scope::Kind::Histogram),
           std::pair("Waveform", Scope::Kind::Waveform)})
         menu->addAction(text, this, [this, kind = kind] { scope_->setKind(kind); });
-    button->setMenu(menu);
     return button;
 }
 
 /// How large the picture is shown; the wheel changes it, too.
 QWidget* RenderPane::makeZoom() {
-    auto* button = new QToolButton;
-    button->setObjectName("zoom");
-    button->setProperty("flat", true);
+    auto* button = menuButton(
+        "zoom", "Size of the picture: the wheel zooms about the pointer, the middle button moves it");
     button->setFont(figureFont(8.25));
     button->setText("Fit");
-    button->setToolTip("Size of the picture: the wheel zooms about the pointer, the middle button moves it");
-    button->setPopupMode(QToolButton::InstantPopup);
-    auto* menu = new QMenu(button);
     for (const int percent : {0, 50, 100, 200, 400, 800})
-        menu->addAction(percent ? QString("%1%").arg(percent) : "Fit", this,
-                        [this, percent] { picture_->setZoom(percent / 100.0); });
-    button->setMenu(menu);
+        button->menu()->addAction(percent ? QString("%1%").arg(percent) : "Fit", this,
+                                  [this, percent] { picture_->setZoom(percent / 100.0); });
     connect(picture_, &PictureArea::zoomChanged, button, [button](double zoom) {
         button->setText(zoom > 0 ? QString("%1%").arg(std::lround(zoom * 100)) : "Fit");
     });

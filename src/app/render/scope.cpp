@@ -7,6 +7,11 @@
 
 namespace ovrix::app {
 
+std::span<const uint32_t> pixelsOf(const QImage& image) {
+    return {reinterpret_cast<const uint32_t*>(image.constBits()),
+            size_t(image.width()) * size_t(image.height())};
+}
+
 Scope::Scope(QWidget* parent) : QWidget(parent) {
     setObjectName("scope");
     setFixedHeight(px(96));
@@ -20,7 +25,7 @@ void Scope::setKind(Kind kind) {
 }
 
 void Scope::setImage(const QImage& image) {
-    image_ = image;
+    image_ = image.convertToFormat(QImage::Format_RGB32);
     if (kind_ != Kind::None) count();
 }
 
@@ -29,26 +34,18 @@ void Scope::count() {
     counts_ = {};
     waveform_ = QImage();
     if (image_.isNull() || kind_ == Kind::None) return update();
-    constexpr int kColumns = 256;
-    std::vector<uint32_t> columns(kind_ == Kind::Waveform ? size_t(kColumns) * 256 : 0);
-    for (int y = 0; y < image_.height(); ++y) {
-        const auto* row = reinterpret_cast<const QRgb*>(image_.constScanLine(y));
-        for (int x = 0; x < image_.width(); ++x) {
-            const QRgb c = row[x];
-            ++counts_[0][size_t(qRed(c))], ++counts_[1][size_t(qGreen(c))], ++counts_[2][size_t(qBlue(c))];
-            if (columns.empty()) continue;
-            const int tone = (qRed(c) * 54 + qGreen(c) * 183 + qBlue(c) * 19) / 256;
-            ++columns[size_t(255 - tone) * kColumns + size_t(x * kColumns / image_.width())];
-        }
-    }
-    if (!columns.empty()) {
+    const auto pixels = pixelsOf(image_);
+    if (kind_ == Kind::Histogram) counts_ = render::histogramOf(pixels);
+    if (kind_ == Kind::Waveform) {
+        constexpr int kColumns = 256;
+        const std::vector<uint32_t> columns = render::waveformOf(pixels, image_.width(), kColumns);
         waveform_ = QImage(kColumns, 256, QImage::Format_ARGB32);
         const double full = std::max(1.0, 0.02 * image_.height() * image_.width() / kColumns);
         QColor ink = tokens().text;
         for (int y = 0; y < 256; ++y)
             for (int x = 0; x < kColumns; ++x) {
-                ink.setAlphaF(
-                    float(std::min(1.0, std::sqrt(columns[size_t(y) * kColumns + size_t(x)] / full))));
+                const double share = columns[size_t(y) * kColumns + size_t(x)] / full;
+                ink.setAlphaF(float(std::min(1.0, std::sqrt(share))));
                 waveform_.setPixelColor(x, y, ink);
             }
     }

@@ -2,10 +2,13 @@
 #pragma once
 #include <QImage>
 #include <QWidget>
-#include <array>
-#include <vector>
+
+#include "render/finish/scopes.h"
 
 namespace ovrix::app {
+
+/// Those of an image of Format_RGB32, whose rows have no gaps. Refers to it.
+std::span<const uint32_t> pixelsOf(const QImage& image);
 
 class Scope : public QWidget {
     Q_OBJECT
@@ -17,8 +20,8 @@ class Scope : public QWidget {
     Kind kind() const { return kind_; }
     /// Of a picture as it is on the screen.
     void setImage(const QImage& image);
-    /// Of red, green and blue: how many pixels have each of 256 tones.
-    const std::array<std::array<uint32_t, 256>, 3>& counts() const { return counts_; }
+    /// While it is a histogram.
+    const render::Histogram& counts() const { return counts_; }
 
   protected:
     void paintEvent(QPaintEvent*) override;
@@ -28,7 +31,7 @@ class Scope : public QWidget {
     void paintHistogram(QPainter& p) const;
     Kind kind_ = Kind::None;
     QImage image_, waveform_;
-    std::array<std::array<uint32_t, 256>, 3> counts_{};
+    render::Histogram counts_{};
 };
 
 }  // namespace ovrix::app

@@ -3,7 +3,7 @@
 #include <QGridLayout>
 #include <QHBoxLayout>
 #include <QLabel>
-#include <QMenu>
+#include <QPainter>
 #include <QPushButton>
 #include <QScrollArea>
 #include <QTimer>
@@ -208,6 +208,13 @@ void VariationsWindow::showCell(size_t i) {
     QPixmap picture(px(kWidth), px(kHeight));
     picture.fill(tokens().field);
     if (!cell.image.isNull()) picture = QPixmap::fromImage(cell.image);
+    if (!cell.problem.isEmpty()) {
+        QPainter p(&picture);
+        p.setPen(tokens().red);
+        p.setFont(textFont(8.5));
+        p.drawText(picture.rect().adjusted(px(8), px(8), -px(8), -px(8)), Qt::AlignCenter | Qt::TextWordWrap,
+                   cell.problem);
+    }
     cell.button->setIcon(QIcon(picture));
     cell.button->setText((cell.kept ? "kept  \u00b7  " : "") + cell.name);
     cell.button->setChecked(taken_ == i);
@@ -228,13 +235,13 @@ void VariationsWindow::renderNext() {
                           .samples = worker_.denoising() ? kPasses : kNoisyPasses};
     if (!controller_.guarded([&] { request.scene.document = varied(scene_.document, cells_[next_].values); }))
         return hide();
-    worker_.start(std::move(request));
+    asked_ = worker_.start(std::move(request));
 }
 
 void VariationsWindow::onUpdate(const RenderUpdate& u) {
-    if (done() || !isVisible() || u.state == "stopped") return;
+    if (done() || !isVisible() || u.request != asked_) return;  // of a sheet that is gone
     if (!u.image.isNull() && (u.pass > 0 || cells_[next_].image.isNull())) cells_[next_].image = u.image;
-    if (u.failed) cells_[next_].button->setToolTip(u.state);
+    if (u.failed) cells_[next_].problem = u.state;
     showCell(next_);
     if (!u.done) return;
     cells_[next_].done = true;

@@ -51,6 +51,7 @@ class VariationsWindow : public QDialog {
         QString name = {};
         QToolButton* button = nullptr;
         QImage image = {};
+        QString problem = {};  ///< why there is no picture
         bool kept = false, done = false;
     };
     void makeAxis(const std::vector<ParamPath>& paths, const QString& title);
@@ -70,6 +71,7 @@ class VariationsWindow : public QDialog {
     std::vector<Axis> axes_;
     std::vector<Cell> cells_;  ///< those that are kept first
     SceneContext scene_;
+    uint64_t asked_ = 0;  ///< the request that is under way
     size_t next_ = 0;
     uint64_t round_ = 0;
     std::optional<size_t> taken_;

@@ -21,30 +21,38 @@ RenderWorker::RenderWorker(Evaluator& evaluator, Publish publish)
       finishing_([this](const std::exception& e) { publishProblem(e); }),
       jobs_([this](const std::exception& e) { publishProblem(e); }) {}
 
-void RenderWorker::start(RenderRequest request) {
+void RenderWorker::tell(RenderUpdate update) {
+    update.request = request_;
+    publish_(std::move(update));
+}
+
+uint64_t RenderWorker::start(RenderRequest request) {
+    const uint64_t number = ++requests_;
     {
         std::lock_guard lock(mutex_);
         scene_ = std::make_shared<const SceneContext>(request.scene);
     }
-    const auto work = [this, r = std::move(request)](Progress& progress) {
+    const auto work = [this, number, r = std::move(request)](Progress& progress) {
         began_ = Clock::now();
+        request_ = number;
         try {
             render(r, progress);
         } catch (const Cancelled&) {
             RenderUpdate update;
             update.state = "stopped";
             update.done = true;
-            publish_(std::move(update));
+            tell(std::move(update));
         }
     };
     jobs_.postNewest(work, JobThread::Forerunner::Cancel);
+    return number;
 }
 
 void RenderWorker::publishProblem(const std::exception& problem) {
     RenderUpdate update;
     update.state = QString::fromStdString(problemOf(problem));
     update.failed = update.done = true;
-    publish_(std::move(update));
+    tell(std::move(update));
 }
 
 RenderedFilm RenderWorker::rendered() const {
@@ -117,7 +125,7 @@ void RenderWorker::refinish(Progress& progress) {
     if (denoising_ && view.group == kAllLights) in.clean = kept.clean;
     update.clean = in.clean != nullptr;
     otherScreens_.make(in, update, progress);
-    publish_(std::move(update));
+    tell(std::move(update));
 }
 
 void RenderWorker::lookAs(const PictureLook& look) {
@@ -200,9 +208,13 @@ void RenderWorker::showAgain(Progress& progress) {
     publish(*kept.film, *kept.job, std::move(update), progress);
 }
 
-/// Of the picture after the scene's finish; of a group as it is.
+/// All of the light is; that of a group is shown as it is.
+static bool isFinished(const ScreenMaker::Input& in) {
+    return in.view.group == kAllLights && hasFinish(in.scene->document);
+}
+
 std::vector<V3f> ScreenMaker::lightOf(const Input& in, RenderUpdate& update, Progress& progress) {
-    if (in.view.group == kAllLights && hasFinish(in.scene->document)) {
+    if (isFinished(in)) {
         const bool groups = in.clean && balancesLights(in.scene->document);
         if (groups && cleanGroupsOf_ != in.clean) {  // once for a picture: then a change costs a sum
             cleanGroups_ = denoisedGroups(in.film, *in.clean, in.scene->document.memoryLimit(), progress);
@@ -218,10 +230,7 @@ std::vector<V3f> ScreenMaker::lightOf(const Input& in, RenderUpdate& update, Pro
         update.shown = {done.width, done.height};
         return std::move(done.light);
     }
-    if (in.clean) return *in.clean;
-    std::vector<V3f> light(in.film.count());
-    for (size_t i = 0; i < light.size(); ++i) light[i] = in.film.light(i, in.view.group);
-    return light;
+    return in.clean ? *in.clean : in.film.lights(in.view.group);
 }
 
 void ScreenMaker::make(const Input& in, RenderUpdate& update, Progress& progress) {
@@ -232,8 +241,9 @@ void ScreenMaker::make(const Input& in, RenderUpdate& update, Progress& progress
     const FinishOptions screen =
         finishOptions(*in.scene, in.frame, in.job.finish.exposure + in.look.exposure, problems);
     if (!problems.empty() && update.note.isEmpty()) update.note = QString::fromStdString(problems[0]);
-    const std::vector<V3f> light = lightOf(in, update, progress);
-    if (in.look.stops)
+    if (!in.look.stops && !in.clean && !isFinished(in))
+        toScreen(in.film, screen, screen_, in.view.group);  // as it is: nothing is copied
+    else if (const std::vector<V3f> light = lightOf(in, update, progress); in.look.stops)
         stopsToScreen(light, screen.exposure, in.heat, screen_);
     else
         toScreen(light, screen, screen_);
@@ -256,7 +266,7 @@ void RenderWorker::publish(const Film& film, const RenderJob& job, RenderUpdate 
     }
     if (light) {
         screens_.make(in, update, progress);
-        return publish_(std::move(update));
+        return tell(std::move(update));
     }
     update.film = update.shown = {film.width(), film.height()};
     update.window = {0, 0, double(film.width()), double(film.height())};
@@ -266,7 +276,7 @@ void RenderWorker::publish(const Film& film, const RenderJob& job, RenderUpdate 
     update.image = QImage(reinterpret_cast<const uchar*>(screen.data()), film.width(), film.height(),
                           QImage::Format_RGB32)
                        .copy();
-    publish_(std::move(update));
+    tell(std::move(update));
 }
 
 static void clearRegion(Film& film, const Rect& region) {

@@ -24,6 +24,7 @@ struct RenderRequest {
 
 /// What the pane shows. The image is finished for a screen.
 struct RenderUpdate {
+    uint64_t request = 0;  ///< which it belongs to: see RenderWorker::start()
     QImage image;
     int pass = 0, passes = 0;
     double seconds = 0;  ///< since the request
@@ -81,7 +82,8 @@ class RenderWorker {
   public:
     using Publish = std::function<void(RenderUpdate)>;
     RenderWorker(Evaluator& evaluator, Publish publish);
-    void start(RenderRequest request);
+    /// @return  the number of the request: what is told of it bears it
+    uint64_t start(RenderRequest request);
     void stop() {
         jobs_.clear();
         finishing_.clear();
@@ -109,6 +111,7 @@ class RenderWorker {
     }
 
   private:
+    void tell(RenderUpdate update);
     void publishProblem(const std::exception& problem);
     void render(const RenderRequest& request, Progress& progress);
     void publish(const Film& film, const RenderJob& job, RenderUpdate update, Progress& progress);
@@ -138,9 +141,10 @@ class RenderWorker {
     FilmView publishedView_;
     RenderUpdate last_;  // under the mutex
     std::atomic<double> frame_{1};
-    std::shared_ptr<const SceneContext> scene_;  // by which it is finished; under the mutex
-    bool refinish_ = false;                      // it is another than that of what is shown; under the mutex
-    PictureLook look_;                           // under the mutex
+    std::atomic<uint64_t> requests_{0}, request_{0};  // started; at work
+    std::shared_ptr<const SceneContext> scene_;       // by which it is finished; under the mutex
+    bool refinish_ = false;  // it is another than that of what is shown; under the mutex
+    PictureLook look_;       // under the mutex
     std::chrono::steady_clock::time_point began_;
     JobThread finishing_;  // these last: they end before what they use
     JobThread jobs_;

@@ -81,22 +81,12 @@ std::vector<float> FilePasses::matte(const std::set<std::string>& names) const {
 }
 
 std::vector<V3f> FilePasses::groupLight(const std::string& group) const {
-    const std::string layer = groupLayers({group})[0];
-    std::vector<V3f> out;
-    for (int k = 0; k < 3; ++k) {
-        const Channel* c = file_.find(layer + "." + "RGB"[k]);
-        if (!c) return {};
-        out.resize(c->values.size());
-        for (size_t i = 0; i < out.size(); ++i) out[i][k] = c->values[i];
-    }
-    return out;
+    return file_.vectors(groupLayers({group})[0]);
 }
 
 std::vector<V3f> lightOf(const LayeredPicture& file, const std::string& name) {
-    const Channel *r = file.find("R"), *g = file.find("G"), *b = file.find("B");
-    if (!r || !g || !b) throw Error("has no colour", name, "Choose a picture with R, G and B");
-    std::vector<V3f> out(r->values.size());
-    for (size_t i = 0; i < out.size(); ++i) out[i] = V3f(r->values[i], g->values[i], b->values[i]);
+    std::vector<V3f> out = file.vectors("");
+    if (out.empty()) throw Error("has no colour", name, "Choose a picture with R, G and B");
     return out;
 }
 

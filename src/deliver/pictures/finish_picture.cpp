@@ -113,16 +113,12 @@ FinishedPicture finishPicture(const SceneContext& scene, PictureToFinish picture
 
 PictureToFinish toFinish(const Film& film, const std::vector<V3f>* clean, const PicturePasses& passes,
                          const RenderJob& job, double frame) {
-    PictureToFinish out{
-        passes, {}, std::vector<float>(film.count()), job.cameras.back(), frame, job.finish.exposure};
-    if (clean) {
-        out.light = *clean;
-    } else {
-        out.light.resize(film.count());
-        for (size_t i = 0; i < film.count(); ++i) out.light[i] = film.light(i);
-    }
-    for (size_t i = 0; i < film.count(); ++i) out.alpha[i] = film.value(Pass::Alpha, i);
-    return out;
+    return {passes,
+            clean ? *clean : film.lights(),
+            film.plane(Pass::Alpha),
+            job.cameras.back(),
+            frame,
+            job.finish.exposure};
 }
 
 }  // namespace ovrix::deliver

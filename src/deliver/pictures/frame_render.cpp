@@ -21,12 +21,11 @@ std::map<std::string, std::string> pictureNotes(const RenderFacts& f) {
 }
 
 std::vector<uint16_t> RenderedFrame::deepScreen() const {
-    const size_t count = size_t(size().first) * size_t(size().second);
-    std::vector<V3f> light(count);
-    std::vector<float> alpha(count, 1.0f);
+    std::vector<V3f> light = finished ? finished->light : clean ? *clean : file.film.lights();
+    std::vector<float> alpha = finished ? finished->alpha : file.film.plane(Pass::Alpha);
+    const size_t count = light.size();
     for (size_t i = 0; i < count; ++i) {
-        light[i] = finished ? finished->light[i] : clean ? (*clean)[i] : file.film.light(i);
-        alpha[i] = std::clamp(finished ? finished->alpha[i] : file.film.value(Pass::Alpha, i), 0.0f, 1.0f);
+        alpha[i] = std::clamp(alpha[i], 0.0f, 1.0f);
         if (alpha[i] > 0.0f) light[i] /= alpha[i];
     }
     toDisplay(light, job.finish);
@@ -39,17 +38,25 @@ std::vector<uint16_t> RenderedFrame::deepScreen() const {
     return out;
 }
 
-std::optional<RenderedFrame> FrameRenderer::render(const FrameOptions& o, Progress& progress) {
-    const JobOptions options{
+static JobOptions jobOptions(const FrameOptions& o) {
+    return {
         .frame = double(o.frame), .camera = o.camera, .draft = o.draft, .width = o.width, .height = o.height};
-    RenderedFrame out;
-    out.job = builder_.build(scene_, options, progress);
-    RenderJob& job = out.job;
+}
+
+RenderJob FrameRenderer::jobFor(const FrameOptions& o, Progress& progress) {
+    RenderJob job = builder_.build(scene_, jobOptions(o), progress);
     if (o.width > 0) job.width = o.width, job.height = o.height;
     if (o.samples > 0) job.samples = o.samples;
     if (o.noise) job.goal.noise = *o.noise;
     requireFilmMemory(scene_.document, job.width, job.height, job.layout);
-    out.file = filmOf(job, options, o);
+    return job;
+}
+
+std::optional<RenderedFrame> FrameRenderer::render(const FrameOptions& o, Progress& progress) {
+    RenderedFrame out;
+    out.job = jobFor(o, progress);
+    RenderJob& job = out.job;
+    out.file = filmOf(job, jobOptions(o), o);
     job.options.log2Passes = out.file.notes.log2Passes;
     const auto start = std::chrono::steady_clock::now();
     if (!addPasses(job, out.file, o, progress)) return {};

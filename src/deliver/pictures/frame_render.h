@@ -60,6 +60,8 @@ class FrameRenderer {
     FrameRenderer(SceneContext scene, Evaluator& evaluator)
         : scene_(std::move(scene)), evaluator_(evaluator), builder_(evaluator) {}
     const SceneContext& scene() const { return scene_; }
+    /// What is rendered of a frame. Throws Error, where the film takes too much memory, too, and Cancelled.
+    RenderJob jobFor(const FrameOptions& options, Progress& progress);
     /// Nothing where it was stopped; what there is of the picture is in its film then. Throws Error and
     /// Cancelled.
     std::optional<RenderedFrame> render(const FrameOptions& options, Progress& progress);

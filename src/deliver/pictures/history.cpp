@@ -11,6 +11,7 @@
 #include "document/file/map_files.h"
 #include "document/file/scene_file.h"
 #include "io/image/image_io.h"
+#include "render/finish/finish.h"
 
 namespace ovrix::deliver {
 
@@ -24,13 +25,10 @@ fs::path beside(const fs::path& picture, const char* ending) {
 }
 
 Picture pictureOf(std::span<const uint32_t> screen, int width, int height) {
+    std::vector<V3f> colors(screen.size());
+    std::transform(screen.begin(), screen.end(), colors.begin(), fromScreen);
     Picture out{width, height, {}};
-    for (int k = 0; k < 3; ++k) {
-        Channel c{std::string(1, "RGB"[k]), std::vector<float>(screen.size()), false};
-        for (size_t i = 0; i < screen.size(); ++i)
-            c.values[i] = float(screen[i] >> (16 - 8 * k) & 255u) / 255.0f;
-        out.channels.push_back(std::move(c));
-    }
+    addColors(out, "", colors);
     return out;
 }
 

@@ -27,8 +27,7 @@ double bytesOfFile(const RenderJob& job, const fs::path& out) {
     if (ending == ".exr") return pixels * job.layout.bytesOfPixel() / 2;
     if (ending == ".tif" || ending == ".tiff") return pixels * 8;
     if (ending == ".png") return pixels * 4;
-    const Format* format = formatOf(out);
-    return format && format->can(Use::WriteVideo) ? pixels * 0.3 : 0.0;
+    return canUse(out, Use::WriteVideo) ? pixels * 0.3 : 0.0;
 }
 
 void checkDisk(const RenderJob& job, const fs::path& out, int frames, Preflight& found) {

@@ -50,9 +50,8 @@ static void addPass(Picture& picture, const Film& film, const PassInfo& info) {
     if (info.pass == Pass::Alpha || info.gather == Gather::Cover) return;  // which are channels of their own
     for (size_t c = 0; c < channelsOf(info.pass); ++c) {
         const std::string channel = info.number ? "id" : std::string(1, info.channels[c]);
-        Channel out{std::string(info.id) + "." + channel, std::vector<float>(film.count()), info.whole};
-        for (size_t i = 0; i < film.count(); ++i) out.values[i] = film.value(info.pass, i, c);
-        picture.channels.push_back(std::move(out));
+        picture.channels.push_back(
+            {std::string(info.id) + "." + channel, film.plane(info.pass, c), info.whole});
     }
 }
 
@@ -83,45 +82,26 @@ void addCoverage(Picture& picture, const Film& film, const CoverageLayer& layer)
 
 }  // namespace
 
-static void addColors(Picture& picture, const std::string& layer, size_t count,
-                      const std::function<V3f(size_t)>& value) {
-    for (int c = 0; c < 3; ++c) {
-        Channel out{(layer.empty() ? "" : layer + ".") + "RGB"[c], std::vector<float>(count), false};
-        for (size_t i = 0; i < count; ++i) out.values[i] = value(i)[c];
-        picture.channels.push_back(std::move(out));
-    }
-}
-
-/// A screen's numbers.
-static V3f fromScreen(uint32_t c) {
-    const auto part = [c](int shift) { return float(c >> shift & 255) / 255.0f; };
-    return V3f(part(16), part(8), part(0));
-}
-
 /// What a screen shows: a finished picture, the light of a group, or another pass.
 static Picture screenPicture(const RenderedPicture& rendered, const FinishOptions& options) {
     const Film& film = rendered.film;
     const FinishedPicture* finished = rendered.finished;
     Picture picture{
         finished ? finished->width : film.width(), finished ? finished->height : film.height(), {}};
-    const size_t count = size_t(picture.width) * size_t(picture.height);
-    std::vector<V3f> color(count);
-    if (finished) {
-        color = finished->light;
-    } else if (rendered.view.kind == FilmView::Kind::Light) {
-        for (size_t i = 0; i < count; ++i)
-            color[i] = rendered.clean ? (*rendered.clean)[i] : film.light(i, rendered.view.group);
+    const bool light = finished || rendered.view.kind == FilmView::Kind::Light;
+    std::vector<V3f> color(film.count());
+    if (light) {
+        color = finished         ? finished->light
+                : rendered.clean ? *rendered.clean
+                                 : film.lights(rendered.view.group);
+        toDisplay(color, options);
     } else {
         std::vector<uint32_t> screen;
         toScreen(film, rendered.view, options, rendered.heat, screen);
         std::transform(screen.begin(), screen.end(), color.begin(), fromScreen);
     }
-    if (finished || rendered.view.kind == FilmView::Kind::Light) toDisplay(color, options);
-    addColors(picture, "", count, [&](size_t i) { return color[i]; });
-    Channel alpha{"A", std::vector<float>(count), false};
-    for (size_t i = 0; i < count; ++i)
-        alpha.values[i] = finished ? finished->alpha[i] : film.value(Pass::Alpha, i);
-    picture.channels.push_back(std::move(alpha));
+    addColors(picture, "", color);
+    picture.channels.push_back({"A", finished ? finished->alpha : film.plane(Pass::Alpha), false});
     return picture;
 }
 
@@ -129,18 +109,13 @@ Picture toPicture(const RenderedPicture& rendered, const PictureNotes& notes, co
     if (finish) return screenPicture(rendered, *finish);
     const Film& film = rendered.film;
     Picture picture{film.width(), film.height(), {}};
-    const auto noisy = [&](size_t i) { return film.light(i); };
-    addColors(picture, "", film.count(),
-              [&](size_t i) { return rendered.clean ? (*rendered.clean)[i] : noisy(i); });
-    Channel alpha{"A", std::vector<float>(film.count()), false};
-    for (size_t i = 0; i < film.count(); ++i) alpha.values[i] = film.value(Pass::Alpha, i);
-    picture.channels.push_back(std::move(alpha));
-    if (rendered.clean) addColors(picture, "noisy", film.count(), noisy);
+    addColors(picture, "", rendered.clean ? *rendered.clean : film.lights());
+    picture.channels.push_back({"A", film.plane(Pass::Alpha), false});
+    if (rendered.clean) addColors(picture, "noisy", film.lights());
     for (const PassInfo& info : passTable())
         if (film.layout().chosen(info.pass)) addPass(picture, film, info);
     const auto layers = groupLayers(film.groups());
-    for (size_t g = 0; g < layers.size(); ++g)
-        addColors(picture, layers[g], film.count(), [&](size_t i) { return film.light(i, int(g)); });
+    for (size_t g = 0; g < layers.size(); ++g) addColors(picture, layers[g], film.lights(int(g)));
     for (const CoverageLayer& layer : coverageLayers(notes)) addCoverage(picture, film, layer);
     return picture;
 }

@@ -1,9 +1,6 @@
 #include "deliver/queue/queue_file.h"
 
-#include <fcntl.h>
 #include <fmt/format.h>
-#include <sys/file.h>
-#include <unistd.h>
 
 #include <nlohmann/json.hpp>
 #include <set>
@@ -39,6 +36,7 @@ Json toJson(const QueueJob& job) {
            {"camera", job.camera},
            {"samples", job.samples},
            {"denoise", job.denoise},
+           {"finish", job.finish},
            {"set", job.changes},
            {"out", job.out}};
     if (job.noise) j["noise"] = *job.noise;
@@ -69,7 +67,7 @@ QueueJob jobFrom(const Json& j) {
     job.width = within(j.at("size").at(0), 0, 32768), job.height = within(j.at("size").at(1), 0, 32768);
     job.camera = j.value("camera", std::string());
     job.samples = within(j.value("samples", Json(0)), 0, 1048576);
-    job.denoise = j.value("denoise", true);
+    job.denoise = j.value("denoise", true), job.finish = j.value("finish", true);
     job.changes = j.value("set", std::vector<std::string>());
     job.out = j.at("out").get<std::string>();
     if (j.contains("noise")) job.noise = std::clamp(j["noise"].get<double>(), 0.0, 1.0);
@@ -110,25 +108,6 @@ Queue queueFrom(const std::string& text, const std::string& name) {
     }
 }
 
-/// Held while the file is read, changed and written.
-class EditLock {
-  public:
-    explicit EditLock(const fs::path& queue) {
-        const fs::path lock = queue.string() + ".lock";
-        file_ = ::open(lock.c_str(), O_CREAT | O_RDWR | O_CLOEXEC | O_NOFOLLOW, 0644);
-        if (file_ < 0 || ::flock(file_, LOCK_EX) != 0) {
-            if (file_ >= 0) ::close(file_);
-            throw Error("cannot be written", queue.string(), "Choose a folder that you may write to");
-        }
-    }
-    ~EditLock() { ::close(file_); }
-    EditLock(const EditLock&) = delete;
-    EditLock& operator=(const EditLock&) = delete;
-
-  private:
-    int file_;
-};
-
 }  // namespace
 
 std::optional<int> QueueJob::next() const {
@@ -136,6 +115,8 @@ std::optional<int> QueueJob::next() const {
         if (!done.count(frame)) return frame;
     return std::nullopt;
 }
+
+bool QueueJob::isVideo() const { return canUse(out, Use::WriteVideo); }
 
 QueueJob* Queue::find(const std::string& id) {
     for (QueueJob& job : jobs)
@@ -156,7 +137,7 @@ Queue readQueue(const fs::path& path) {
 }
 
 Queue editQueue(const fs::path& path, const std::function<void(Queue&)>& change) {
-    const EditLock lock(path);
+    const FileLock lock(path.string() + ".lock");
     const Queue before = readQueue(path);
     Queue queue = before;
     change(queue);
@@ -171,8 +152,7 @@ Queue editQueue(const fs::path& path, const std::function<void(Queue&)>& change)
 Queue addToQueue(const fs::path& path, QueueJob job) {
     if (job.first > job.last || job.count() > kMostFrames)
         throw Error("the first frame comes after the last", fmt::format("{}-{}", job.first, job.last));
-    const Format* format = formatOf(job.out);
-    const bool video = format && format->can(Use::WriteVideo);
+    const bool video = job.isVideo();
     if (!job.codec.empty()) videoCodec(job.codec);
     if (!video) defaultWriteOptions(job.out);  // refuses endings that are not written
     if (!video && job.count() > 1 && !isSequence(job.out))
@@ -206,7 +186,8 @@ SceneContext sceneOf(const fs::path& queue, const QueueJob& job) {
 uint64_t sceneStamp(const SceneContext& scene, const QueueJob& job) {
     Hasher h;
     h.add(writeScene(scene.document)).add(job.camera);
-    for (const int n : {job.width, job.height, job.samples, int(job.denoise)}) h.add(uint64_t(n));
+    for (const int n : {job.width, job.height, job.samples, int(job.denoise), int(job.finish)})
+        h.add(uint64_t(n));
     h.add(job.noise.value_or(-1.0));
     for (const NodePtr& node : scene.document.nodes())
         visitValues(*node, [&](const ParamSpec& spec, const Value& value) {

@@ -29,6 +29,7 @@ struct QueueJob {
     int samples = 0;                   ///< 0 for the render settings' own
     std::optional<double> noise = {};  ///< in place of the render settings' own
     bool denoise = true;
+    bool finish = true;  ///< the scene's finish is run, but for EXR
     /// What is other than in the scene: "sun/elevation=10". See withText().
     std::vector<std::string> changes = {};
     std::string codec = {};  ///< of a video; the ending's usual one where nothing is said
@@ -39,6 +40,7 @@ struct QueueJob {
 
     int count() const { return last - first + 1; }
     bool complete() const { return int(done.size()) >= count(); }
+    bool isVideo() const;
     /// The first frame that is not there yet.
     std::optional<int> next() const;
     bool operator==(const QueueJob&) const = default;

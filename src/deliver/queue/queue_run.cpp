@@ -1,9 +1,6 @@
 #include "deliver/queue/queue_run.h"
 
-#include <fcntl.h>
 #include <fmt/format.h>
-#include <sys/file.h>
-#include <unistd.h>
 
 #include <chrono>
 #include <nlohmann/json.hpp>
@@ -12,7 +9,6 @@
 #include "base/file_sequence.h"
 #include "base/files.h"
 #include "deliver/pictures/frame_render.h"
-#include "io/formats/format.h"
 #include "io/image/layered_picture.h"
 #include "io/video/video_writer.h"
 
@@ -27,28 +23,10 @@ namespace {
 fs::path runLockOf(const fs::path& queue) { return queue.string() + ".run"; }
 fs::path progressOf(const fs::path& queue) { return queueFolder(queue) / "progress.json"; }
 
-/// Held as long as a program works on a queue.
-class RunLock {
-  public:
-    explicit RunLock(const fs::path& queue) {
-        file_ = ::open(runLockOf(queue).c_str(), O_CREAT | O_RDWR | O_CLOEXEC | O_NOFOLLOW, 0644);
-        if (file_ < 0)
-            throw Error("cannot be worked on here", queue.string(), "Choose a folder that you may write to");
-        if (::flock(file_, LOCK_EX | LOCK_NB) == 0) return;
-        ::close(file_);
-        throw Error("another run works on it", queue.string(), "Wait until it is done, or pause it");
-    }
-    ~RunLock() { ::close(file_); }
-    RunLock(const RunLock&) = delete;
-    RunLock& operator=(const RunLock&) = delete;
-
-  private:
-    int file_;
-};
-
-bool isVideo(const std::string& out) {
-    const Format* format = formatOf(out);
-    return format && format->can(Use::WriteVideo);
+FileLock runLock(const fs::path& queue) {
+    auto lock = FileLock::ifFree(runLockOf(queue));
+    if (!lock) throw Error("another run works on it", queue.string(), "Wait until it is done, or pause it");
+    return std::move(*lock);
 }
 
 VideoCodec codecOf(const QueueJob& job) {
@@ -62,7 +40,7 @@ double secondsSince(Clock::time_point start) {
 /// One run over a queue.
 class Run {
   public:
-    Run(const fs::path& path, const QueueRun& run) : path_(path), run_(run), lock_(path) {
+    Run(const fs::path& path, const QueueRun& run) : path_(path), run_(run), lock_(runLock(path)) {
         makeOwnFolder(queueFolder(path));
     }
 
@@ -133,7 +111,7 @@ class Run {
                              .height = job.height,
                              .samples = job.samples,
                              .denoise = job.denoise,
-                             .screen = endingOf(job.out) != ".exr",
+                             .screen = job.finish && endingOf(job.out) != ".exr",
                              .film = film};
         if (job.noise) options.noise = float(*job.noise);
         options.stop = [&] { return (stop = stopped()) || givenUp(job); };
@@ -159,14 +137,14 @@ class Run {
     }
 
     fs::path frameFile(const QueueJob& job, int frame) const {
-        if (!isVideo(job.out)) return fromQueue(path_, fileOfFrame(job.out, frame));
+        if (!job.isVideo()) return fromQueue(path_, fileOfFrame(job.out, frame));
         return queueFolder(path_) / fmt::format("{}.{}.png", nameOfId(job.id), frame);
     }
 
     void write(const QueueJob& job, int frame, const RenderedFrame& rendered) {
         const fs::path file = frameFile(job, frame);
         WriteOptions options = defaultWriteOptions(file);
-        if (isVideo(job.out)) options.depth = PixelDepth::Bits16;
+        if (job.isVideo()) options.depth = PixelDepth::Bits16;
         options.notes.merge(pictureNotes(rendered.facts));
         saveRender(file, rendered.picture(), rendered.job, options);
     }
@@ -174,14 +152,14 @@ class Run {
     /// A video is there before its last frame counts as done: who is killed in between makes it again.
     void done(const QueueJob& job, int frame, double seconds) {
         const bool last = int(job.done.size()) + 1 == job.count();
-        if (last && isVideo(job.out)) assemble(job);
+        if (last && job.isVideo()) assemble(job);
         editQueue(path_, [&](Queue& queue) {
             if (QueueJob* same = queue.find(job.id)) same->done[frame] = {stamp_, seconds};
         });
         std::error_code ignored;
         fs::remove(queueFolder(path_) / fmt::format("{}.{}{}.scene", nameOfId(job.id), frame, kFilmEnding),
                    ignored);
-        if (last && isVideo(job.out))
+        if (last && job.isVideo())
             for (int f = job.first; f <= job.last; ++f) fs::remove(frameFile(job, f), ignored);
     }
 
@@ -200,7 +178,7 @@ class Run {
                     throw Error(fmt::format("frame {} is gone", frame), out.string(),
                                 "Retry renders it again");
                 }
-                const LayeredPicture read = readLayers(file, SIZE_MAX);
+                const LayeredPicture read = readLayers(file, renderer_->scene().document.memoryLimit());
                 if (!video)
                     video = openVideo(temporary, out.string(),
                                       {read.picture.width, read.picture.height, rate, codecOf(job)});
@@ -252,7 +230,7 @@ class Run {
 
     fs::path path_;
     const QueueRun& run_;
-    RunLock lock_;
+    FileLock lock_;
     std::unique_ptr<Evaluator> evaluator_;
     std::unique_ptr<FrameRenderer> renderer_;
     uint64_t stamp_ = 0;  // of the renderer's scene
@@ -264,13 +242,7 @@ class Run {
 
 fs::path queueFolder(const fs::path& path) { return path.string() + ".work"; }
 
-bool queueRuns(const fs::path& path) {
-    const int file = ::open(runLockOf(path).c_str(), O_RDWR | O_CLOEXEC | O_NOFOLLOW);
-    if (file < 0) return false;
-    const bool locked = ::flock(file, LOCK_EX | LOCK_NB) != 0;
-    ::close(file);
-    return locked;
-}
+bool queueRuns(const fs::path& path) { return FileLock::isHeld(runLockOf(path)); }
 
 std::optional<QueueProgress> queueProgress(const fs::path& path) {
     try {

@@ -1,5 +1,7 @@
 #include "document/edits/aim.h"
 
+#include <set>
+
 #include "base/error.h"
 #include "document/edits/edits.h"
 #include "document/edits/keying.h"
@@ -163,24 +165,57 @@ Document withWhiteBalance(const Document& document, const WhiteBalance& balance)
     return withValue(out, {finish->id, step, "tint"}, std::round(balance.tint * 1000) / 1000);
 }
 
-Document withBalanceWritten(const Document& document, const std::string& step) {
+namespace {
+
+/// What a step of the finish does to a group of lights.
+struct GroupChange {
+    std::string group;
+    double stops = 0;
+    Color color{1.0f};
+};
+
+/// Throws Error where it is not the same in all of the picture and at all times: lights cannot be that.
+GroupChange groupChange(const Document& document, const Node& finish, const Step& step) {
+    if (!step.on) throw Error("changes nothing: it is off", step.id, "Turn it on first");
+    const std::set<std::string> change = {"group", "stops", "color"};
+    const auto at = [&](const std::string& id) { return paramAt(document, {finish.id, step.id, id}); };
+    for (const ParamSpec& spec : specsOf(step)) {
+        const Param param = at(spec.id);
+        if (param.animated() || param.field || (!change.count(spec.id) && param.value != spec.initial))
+            throw Error("lights cannot take over its \"" + spec.title + "\"", step.id, "Set that back first");
+    }
+    return {std::get<std::string>(at("group").value), std::get<double>(at("stops").value),
+            std::get<Color>(at("color").value)};
+}
+
+}  // namespace
+
+Document withBalanceWritten(const Document& document, const std::string& id) {
     const Node* finish = document.settings("finish");
-    const auto at = [&](const char* id) { return paramAt(document, {finish->id, step, id}).value; };
-    const std::string group = std::get<std::string>(at("group"));
-    const double stops = std::get<double>(at("stops"));
-    const Color color = std::get<Color>(at("color"));
+    const Step* step = finish ? finish->step(id) : nullptr;
+    if (!step || step->type != lightGroupStep().id)
+        throw Error("is no step that changes a light group", id, "Choose one of the finish");
+    const GroupChange change = groupChange(document, *finish, *step);
     Document out = document;
     bool some = false;
+    const auto still = [&](const Node& node, const char* param) {
+        const Param now = paramAt(document, {node.id, {}, param});
+        if (now.animated() || now.field)
+            throw Error("changes with time or place", node.name + ", " + param, "Balance it there");
+        return now.value;
+    };
     const auto brighten = [&](const Node& node, const char* exposure, const char* tint, bool linear) {
-        const double now = std::get<double>(document.value(node.id, exposure));
-        out = withValue(out, {node.id, {}, exposure}, linear ? now * std::exp2(stops) : now + stops);
+        const double now = std::get<double>(still(node, exposure));
+        out = withValue(out, {node.id, {}, exposure},
+                        linear ? now * std::exp2(change.stops) : now + change.stops);
         if (findSpec(specsOf(node), tint))
-            out = withValue(out, {node.id, {}, tint},
-                            Color(std::get<Color>(document.value(node.id, tint)) * color));
+            out =
+                withValue(out, {node.id, {}, tint}, Color(std::get<Color>(still(node, tint)) * change.color));
         some = true;
     };
-    const auto isOf = [&](const Node& node, const char* id) {
-        return findSpec(specsOf(node), id) && std::get<std::string>(document.value(node.id, id)) == group;
+    const auto isOf = [&](const Node& node, const char* param) {
+        return findSpec(specsOf(node), param) &&
+               std::get<std::string>(document.value(node.id, param)) == change.group;
     };
     for (const NodePtr& node : document.nodes()) {
         if (isOf(*node, "group") && findSpec(specsOf(*node), "exposure"))
@@ -188,8 +223,9 @@ Document withBalanceWritten(const Document& document, const std::string& step) {
         if (isOf(*node, "emission_group")) brighten(*node, "emission_luminance", "emission_color", true);
     }
     if (!some)
-        throw Error("nothing is of the light group \"" + group + "\"", {}, "Name one that lights have");
-    return withoutStep(out, finish->id, step);
+        throw Error("nothing is of the light group \"" + change.group + "\"", {},
+                    "Name one that lights have");
+    return withoutStep(out, finish->id, id);
 }
 
 }  // namespace ovrix::document

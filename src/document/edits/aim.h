@@ -44,7 +44,8 @@ Document withFocusOn(const Document& document, const std::string& on, const std:
 Document withWhiteBalance(const Document& document, const WhiteBalance& balance);
 
 /// Lights and what glows, of the group that a step of the finish changes, take its change over as their own
-/// exposure and colour, and the step goes. Throws Error where nothing is of that group, or a step masks it.
+/// exposure and colour, and the step goes. Throws Error where nothing is of that group, the step is off,
+/// masked or changes with time, or what it would change does.
 Document withBalanceWritten(const Document& document, const std::string& step);
 
 }  // namespace ovrix::document

@@ -214,6 +214,11 @@ const Format* formatOf(const Path& path) {
     return nullptr;
 }
 
+bool canUse(const Path& path, Use use) {
+    const Format* format = formatOf(path);
+    return format && format->can(use);
+}
+
 const Format& requireFormat(const Path& path, Use use) {
     const Format* format = formatOf(path);
     if (format && format->can(use)) return *format;

@@ -60,6 +60,8 @@ struct Format {
 const std::vector<Format>& formats();
 /// By the path's ending, in capitals or not; null when there is none.
 const Format* formatOf(const std::filesystem::path& path);
+/// Whether the format of that path can be used for that.
+bool canUse(const std::filesystem::path& path, Use use);
 /// The format of that path, for that use. Throws Error which names those that there are.
 const Format& requireFormat(const std::filesystem::path& path, Use use);
 /// What it can be used for, in words.

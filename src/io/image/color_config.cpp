@@ -45,6 +45,15 @@ OCIO::ConstProcessorRcPtr toDisplayP3() {
     return OCIO::Config::CreateRaw()->getProcessor(both);
 }
 
+/// From linear Rec.709 to ACES2065-1 (SMPTE ST 2065-1), its white moved from that of D65 by Bradford's cones.
+OCIO::TransformRcPtr toAces() {
+    auto matrix = OCIO::MatrixTransform::Create();
+    const double m[16] = {0.4396330, 0.3829887, 0.1773783, 0, 0.0897764, 0.8134394, 0.0967842, 0,
+                          0.0175412, 0.1115466, 0.8709122, 0, 0,         0,         0,         1};
+    matrix->setMatrix(m);
+    return matrix;
+}
+
 /// Names by which configurations call what the program has inside.
 constexpr const char* kOwnSpaces[] = {
     "Linear Rec.709 (sRGB)",      "Linear Rec.709", "lin_rec709",     "lin_srgb", "Utility - Linear - sRGB",
@@ -71,12 +80,16 @@ class Config : public ColorConfig {
         requireAmong(screen, displays(), "display");
         const std::string seen = name.empty() ? config_->getDefaultView(screen.c_str()) : name;
         requireAmong(seen, views(screen), "view");
+        const auto [from, toThere] = ownSpace();
         auto transform = OCIO::DisplayViewTransform::Create();
-        transform->setSrc(ownSpace().c_str());
+        transform->setSrc(from.c_str());
         transform->setDisplay(screen.c_str());
         transform->setView(seen.c_str());
+        auto all = OCIO::GroupTransform::Create();
+        if (toThere) all->appendTransform(toThere);
+        all->appendTransform(transform);
         try {
-            return std::make_shared<Processed>(config_->getProcessor(transform));
+            return std::make_shared<Processed>(config_->getProcessor(all));
         } catch (const OCIO::Exception& e) {
             throw Error(std::string("cannot give the view \"") + seen + "\": " + e.what(), name_,
                         "Choose another view");
@@ -91,11 +104,15 @@ class Config : public ColorConfig {
         throw Error(std::string("has no ") + what + " \"" + name + "\"", name_,
                     all.empty() ? "Choose another configuration" : "Choose one of: " + known);
     }
-    std::string ownSpace() const {
+    /// Where our light enters the configuration, and what brings it there; null where it is that.
+    std::pair<std::string, OCIO::TransformRcPtr> ownSpace() const {
         for (const char* name : kOwnSpaces)
-            if (config_->getColorSpace(name)) return name;
-        // Where the working space is meant to be what ours is, or nothing else is said.
-        if (config_->getColorSpace(OCIO::ROLE_SCENE_LINEAR)) return OCIO::ROLE_SCENE_LINEAR;
+            if (config_->getColorSpace(name)) return {name, nullptr};
+        // By the space in which configurations hand pictures to each other, where this one has it.
+        if (const char* shared = "aces_interchange"; config_->getColorSpace(shared))
+            return {shared, toAces()};
+        // Else the working space is taken for ours: nothing says what it is.
+        if (config_->getColorSpace(OCIO::ROLE_SCENE_LINEAR)) return {OCIO::ROLE_SCENE_LINEAR, nullptr};
         throw Error("has no colour space of linear Rec.709", name_, "Choose another configuration");
     }
     OCIO::ConstConfigRcPtr config_;

@@ -44,6 +44,29 @@ const Channel* LayeredPicture::find(const std::string& name) const {
     return nullptr;
 }
 
+static std::string channelOf(const std::string& layer, char name) {
+    return (layer.empty() ? "" : layer + ".") + name;
+}
+
+std::vector<V3f> LayeredPicture::vectors(const std::string& layer, const char* names) const {
+    std::vector<V3f> out;
+    for (int k = 0; k < 3; ++k) {
+        const Channel* c = find(channelOf(layer, names[k]));
+        if (!c) return {};
+        out.resize(c->values.size());
+        for (size_t i = 0; i < out.size(); ++i) out[i][k] = c->values[i];
+    }
+    return out;
+}
+
+void addColors(Picture& picture, const std::string& layer, std::span<const V3f> colors, bool full) {
+    for (int k = 0; k < 3; ++k) {
+        Channel out{channelOf(layer, "RGB"[k]), std::vector<float>(colors.size()), full};
+        for (size_t i = 0; i < colors.size(); ++i) out.values[i] = colors[i][k];
+        picture.channels.push_back(std::move(out));
+    }
+}
+
 void ImageCache::setLimit(size_t bytes) {
     const size_t before = most_.exchange(bytes);
     if (tiling_) imageLibrary().setTileMemory(tileBytes());

@@ -4,9 +4,11 @@
 #include <filesystem>
 #include <map>
 #include <mutex>
+#include <span>
 
 #include "base/image.h"
 #include "base/progress.h"
+#include "base/vec.h"
 
 namespace ovrix::io {
 
@@ -77,6 +79,9 @@ struct Picture {
     int width = 0, height = 0;
     std::vector<Channel> channels;  ///< the first three or four are the colour: R, G, B (A)
 };
+
+/// Three more channels of it: R, G and B, in a layer where that has a name.
+void addColors(Picture& picture, const std::string& layer, std::span<const V3f> colors, bool full = false);
 
 enum class PixelDepth { Bits8, Bits16, Half, Float };
 

@@ -143,6 +143,18 @@ V3f Film::light(size_t pixel, int group) const {
     return samples ? sum(pixel, group) / float(samples) : V3f(0.0f);
 }
 
+std::vector<V3f> Film::lights(int group) const {
+    std::vector<V3f> out(count());
+    for (size_t i = 0; i < out.size(); ++i) out[i] = light(i, group);
+    return out;
+}
+
+std::vector<float> Film::plane(Pass pass, size_t channel) const {
+    std::vector<float> out(count());
+    for (size_t i = 0; i < out.size(); ++i) out[i] = value(pass, i, channel);
+    return out;
+}
+
 FilmPixel Film::pixel(size_t i) const {
     const auto sum = [&](Pass pass) {
         V3f out(0.0f);

@@ -123,6 +123,10 @@ class Film {
     V3f sum(size_t pixel, int group = kAllLights) const;
     /// The mean of that; black where there is no sample.
     V3f light(size_t pixel, int group = kAllLights) const;
+    /// That of all pixels.
+    std::vector<V3f> lights(int group = kAllLights) const;
+    /// value() of all pixels.
+    std::vector<float> plane(Pass pass, size_t channel = 0) const;
     V3f beauty(int x, int y) const { return light(indexOf(x, y)); }
     FilmPixel pixel(size_t pixel) const;
     FilmPixel at(int x, int y) const { return pixel(indexOf(x, y)); }

@@ -2,9 +2,7 @@
 
 #include <algorithm>
 
-#include "base/error.h"
 #include "base/parallel.h"
-#include "params/starting.h"
 #include "render/finish/finish_steps.h"
 
 namespace ovrix::render {

@@ -50,6 +50,11 @@ void toDisplay(std::span<V3f> light, const FinishOptions& options);
 /// @param group  of lights, whose light alone is shown
 void toScreen(const Film& film, const FinishOptions& options, std::vector<uint32_t>& out,
               int group = kAllLights);
+/// A pixel of a screen as numbers from 0 to 1.
+inline V3f fromScreen(uint32_t c) {
+    const auto part = [c](int shift) { return float(c >> shift & 255) / 255.0f; };
+    return V3f(part(16), part(8), part(0));
+}
 /// The same of light alone, a pixel each.
 void toScreen(const std::vector<V3f>& light, const FinishOptions& options, std::vector<uint32_t>& out);
 

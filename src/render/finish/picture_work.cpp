@@ -61,9 +61,7 @@ std::vector<V3f> FilmPasses::groupLight(const std::string& group) const {
     if (at == groups.end()) return {};
     const size_t g = size_t(at - groups.begin());
     if (clean_ && g < clean_->size()) return (*clean_)[g];
-    std::vector<V3f> out(film_.count());
-    parallelFor(out.size(), Progress::none(), [&](size_t i) { out[i] = film_.light(i, int(g)); });
-    return out;
+    return film_.lights(int(g));
 }
 
 double PictureWork::wholeHeight() const {

@@ -4,7 +4,6 @@
 #include "base/parallel.h"
 #include "base/srgb.h"
 #include "params/oklab.h"
-#include "params/starting.h"
 #include "render/finish/finish_steps.h"
 #include "render/light/black_body.h"
 

@@ -1,9 +1,12 @@
 // Steps on pictures: what each makes of light that is known.
 #include <tbb/global_control.h>
 
+#include <numeric>
+
 #include "base/image.h"
 #include "base/random.h"
 #include "render/finish/finish_support.h"
+#include "render/finish/scopes.h"
 #include "render/light/black_body.h"
 
 using namespace ovrix::deliver;
@@ -374,4 +377,24 @@ TEST_CASE("a step is cancelled, and leaves the picture", "[finish-steps]") {
         CHECK_THROWS_AS(b.run(step, {}, stop), Cancelled);
         CHECK(b.light == before);
     }
+}
+
+TEST_CASE("scopes count every pixel", "[finish-steps][scopes]") {
+    const std::vector<uint32_t> screen = {0xFF000000u, 0xFFFF8001u, 0xFFFFFFFFu, 0xFF0000FFu};
+    const Histogram counts = histogramOf(screen);
+    CHECK(counts[0][0] == 2);
+    CHECK(counts[0][255] == 2);
+    CHECK(counts[1][128] == 1);
+    CHECK(counts[2][255] == 2);
+    // Two columns of two rows: black and white are at the ends of theirs.
+    const auto wave = waveformOf(screen, 2, 2);
+    REQUIRE(wave.size() == 512);
+    CHECK(wave[255 * 2 + 0] == 1);
+    CHECK(wave[0 * 2 + 0] == 1);
+    CHECK(wave[(255 - 255 * 19 / 256) * 2 + 1] == 1);
+    CHECK(std::accumulate(wave.begin(), wave.end(), 0u) == 4);
+    const auto off =
+        differenceOf(screen, std::vector<uint32_t>{0xFF000000u, 0xFFFE8001u, 0xFF7FFFFFu, 0u}, 4);
+    CHECK(off == std::vector<uint32_t>{0xFF000000u, 0xFF040000u, 0xFFFF0000u, 0xFF0000FFu});
+    CHECK(histogramOf({})[0][0] == 0);
 }
