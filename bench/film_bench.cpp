@@ -5,9 +5,12 @@
 #include <filesystem>
 
 #include "bench_support.h"
+#include "deliver/pictures/render_file.h"
 #include "deliver/render_scene_builder.h"
 #include "document/file/scene_file.h"
 #include "low_tide.h"
+#include "render/film/fireflies.h"
+#include "render/finish/denoise.h"
 
 using namespace ovrix::bench;
 using namespace ovrix::deliver;
@@ -22,10 +25,10 @@ struct Pool {
     RenderSceneBuilder builder{evaluator};
     RenderJob job;
 
-    Pool(int w, int h) : width(w), height(h) {
+    Pool(int w, int h, const char* camera = "") : width(w), height(h) {
         file = ovrix::demo::writeLowTide(std::filesystem::temp_directory_path() / "ovrix-look-bench");
         JobOptions options;
-        options.width = width, options.height = height;
+        options.width = width, options.height = height, options.camera = camera;
         job = builder.build({loadScene(file), file.parent_path()}, options, Progress::none());
     }
     Film rendered(const NoiseGoal& goal, uint32_t passes, uint32_t seed) const {
@@ -99,6 +102,7 @@ void showingAFilm(benchmark::State& state) {
                                      benchmark::DoNotOptimize(copy.count());
                                  }) /
                                  pass;
+        state.counters["even"] = secondsOf([&] { benchmark::DoNotOptimize(fireflyFactors(film)); }) / pass;
         state.counters["limit"] = 0.02;
         double bytes = 0;
         film.eachPlane([&](const std::string&, const auto& numbers, size_t) {
@@ -109,7 +113,79 @@ void showingAFilm(benchmark::State& state) {
     }
 }
 
+/// How much one picture differs from the next as they are seen, on average.
+double change(const std::vector<V3f>& one, const std::vector<V3f>& other, float gain) {
+    double sum = 0;
+    for (size_t i = 0; i < one.size(); ++i) {
+        const float a = luminance(one[i]) * gain, b = luminance(other[i]) * gain;
+        sum += double(std::abs(errorSeen((a + b) / 2, a - b)));
+    }
+    return sum / double(one.size());
+}
+
+/// Of what stands still before a camera that does, by other seeds: denoised against as it is.
+void flicker(benchmark::State& state) {
+    const Pool pool(320, 180);
+    const float gain = std::exp2(pool.job.finish.exposure);
+    for (auto _ : state) {
+        std::vector<std::vector<V3f>> noisy, clean;
+        for (const uint32_t seed : {1u, 2u, 3u}) {
+            const Film film = pool.rendered({}, 4, seed);
+            noisy.push_back(film.lights());
+            clean.push_back(denoise(film, size_t(2) << 30, Progress::none()));
+        }
+        double was = 0, is = 0;
+        for (size_t k = 1; k < clean.size(); ++k) {
+            was += change(noisy[k - 1], noisy[k], gain);
+            is += change(clean[k - 1], clean[k], gain);
+        }
+        state.counters["ratio"] = is / was;
+        state.counters["limit"] = 0.2;
+        state.counters["noisy"] = was / 2, state.counters["denoised"] = is / 2;
+    }
+}
+
+/// The mean squared error of a picture over the square of what it should be, as the trade measures.
+double relativeError(const std::vector<V3f>& light, const Film& truth) {
+    double sum = 0;
+    for (size_t i = 0; i < light.size(); ++i) {
+        const V3f t = truth.light(i);
+        for (int k = 0; k < 3; ++k)
+            sum += std::pow(double(light[i][k] - t[k]), 2.0) / (std::pow(double(t[k]), 2.0) + 0.01);
+    }
+    return sum / double(3 * light.size());
+}
+
+/// Eight passes without their noise against 128 with it, with guides as they are and cleaned first.
+void cleanViews(benchmark::State& state, const char* camera) {
+    const Pool pool(320, 180, camera);
+    const Film truth = pool.rendered({}, 512, 71), many = pool.rendered({}, 128, 3);
+    const Film film = pool.rendered({}, 8, 5);
+    for (auto _ : state) {
+        const double as = relativeError(denoise(film, size_t(2) << 30, Progress::none()), truth);
+        const double well = relativeError(denoiseWell(film, size_t(2) << 30, Progress::none()), truth);
+        state.counters["of_128"] = relativeError(many.lights(), truth);
+        state.counters["noisy"] = relativeError(film.lights(), truth);
+        state.counters["even"] = relativeError(lightsOf(film), truth);
+        state.counters["denoised"] = as, state.counters["guides_cleaned"] = well;
+    }
+}
+
+/// Seconds and memory of a large picture.
+void denoising(benchmark::State& state) {
+    const Pool pool(1280, 720);
+    const Film film = pool.rendered({}, 1, 1);
+    for (auto _ : state)
+        state.counters["seconds"] = secondsOf([&] { denoise(film, size_t(2) << 30, Progress::none()); });
+    state.counters["limit"] = 2.5;
+    state.counters["bytes"] = denoiserBytes(1280, 720), state.counters["bytes_limit"] = 700e6;
+}
+
 }  // namespace
 
+BENCHMARK(flicker)->Iterations(1)->Unit(benchmark::kMillisecond);
+BENCHMARK_CAPTURE(cleanViews, pool, "")->Iterations(1)->Unit(benchmark::kMillisecond);
+BENCHMARK_CAPTURE(cleanViews, pup, "pup_85_mm")->Iterations(1)->Unit(benchmark::kMillisecond);
+BENCHMARK(denoising)->Iterations(1)->Unit(benchmark::kMillisecond);
 BENCHMARK(adaptiveSampling)->Iterations(1)->Unit(benchmark::kMillisecond);
 BENCHMARK(showingAFilm)->Iterations(1)->Unit(benchmark::kMillisecond);

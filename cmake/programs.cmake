@@ -1,6 +1,6 @@
 # The programs, the tests and the benchmarks, all on top of ovrix_core.
 
-add_library(ovrix_demo STATIC demo/kelp_print.cpp demo/low_tide.cpp demo/maker.cpp demo/materials.cpp demo/motion.cpp demo/other_light.cpp demo/pup.cpp demo/recipes.cpp demo/shapes.cpp
+add_library(ovrix_demo STATIC demo/finishings.cpp demo/kelp_print.cpp demo/low_tide.cpp demo/maker.cpp demo/materials.cpp demo/motion.cpp demo/other_light.cpp demo/pup.cpp demo/recipes.cpp demo/shapes.cpp
             demo/stage.cpp demo/strands.cpp)
 target_include_directories(ovrix_demo PUBLIC demo)
 target_link_libraries(ovrix_demo PUBLIC ovrix_core)
@@ -89,6 +89,8 @@ target_link_libraries(ovrix-tests PRIVATE ovrix_core ovrix_cli_lib ovrix_demo em
 target_compile_options(ovrix-tests PRIVATE ${OVRIX_BUILD_FAST})
 if(OVRIX_TOGETHER)
   set_target_properties(ovrix-tests PROPERTIES UNITY_BUILD ON UNITY_BUILD_BATCH_SIZE 6)
+  # Sources that are worked on just now, -DOVRIX_ALONE="a.cpp;b.cpp": they shift no others from one batch to the next.
+  set_source_files_properties(${OVRIX_ALONE} PROPERTIES SKIP_UNITY_BUILD_INCLUSION ON)
   set_source_files_properties(tests/main.cpp PROPERTIES SKIP_UNITY_BUILD_INCLUSION ON)
 endif()
 add_dependencies(ovrix-tests ovrix-cli ovrix-mesh-reader demo-scenes)

@@ -132,6 +132,8 @@ void setStage(Maker& m) {
     m.set("camera/fstop", "11");
     m.set("camera/focus", "1.75");
     m.set("camera/exposure", "0.6");
+    m.finish("glow", {{"radius", "10"}, {"strength", "0.08"}});
+    m.finish("vignette", {{"stops", "-0.45"}});
     m.set("render/width", "1280");
     m.set("render/height", "720");
     m.set("surroundings", {{"fog_visibility", "1800"},

@@ -1,5 +1,6 @@
 #include <iostream>
 
+#include "finishings.h"
 #include "kelp_print.h"
 #include "low_tide.h"
 #include "materials.h"
@@ -15,6 +16,7 @@ int main(int argc, char** argv) {
     try {
         if (which == "still") {
             ovrix::demo::writeRecipes(std::filesystem::path(argv[1]) / "recipes");
+            ovrix::demo::writeFinishings(std::filesystem::path(argv[1]) / "finishings");
             ovrix::demo::writeMaterials(std::filesystem::path(argv[1]) / "materials");
             std::cout << ovrix::demo::writeLowTide(argv[1]).string() << "\n"
                       << ovrix::demo::writeKelpPrint(argv[1]).string() << "\n";

@@ -4,6 +4,12 @@
 
 namespace ovrix::demo {
 
+void Maker::finish(const char* type, const std::vector<std::pair<const char*, const char*>>& values) {
+    const Node node = document.get("finish");
+    document = withStep(document, "finish", node.steps.size(), makeStep(type, node));
+    set("finish/" + document.get("finish").steps.back().id, values);
+}
+
 std::string Maker::add(const std::string& type, const std::string& name) {
     Node n = makeNode(document, type, name);
     document.put(n);

@@ -16,6 +16,8 @@ class Maker {
     void set(const std::string& at, const std::vector<std::pair<const char*, const char*>>& values) {
         for (const auto& [param, text] : values) set(at + "/" + param, text);
     }
+    /// One more step of the picture's finish.
+    void finish(const char* type, const std::vector<std::pair<const char*, const char*>>& values);
     std::string add(const std::string& type, const std::string& name);
     std::string mesh(const std::string& name, const MeshPtr& mesh, const std::string& material, bool stands);
     /// A material whose colour runs from one to another where a field goes from 0 to 1.

@@ -25,6 +25,8 @@ Stage::Stage(const std::filesystem::path& to) {
     set("render",
         {{"width", "640"}, {"height", "360"}, {"samples", "24"}, {"bounces", "8"}, {"shutter", "0.5"}});
     set("scene", {{"first", "1"}, {"last", "72"}, {"draft", "1"}});
+    finish("glow", {{"radius", "9"}, {"strength", "0.1"}});
+    finish("vignette", {{"stops", "-0.5"}});
     sandLook =
         material("Wet sand", Color(0.085f, 0.066f, 0.048f), Color(0.34f, 0.27f, 0.19f),
                  {noise(0.5, 4, 1.1, 4), blended(noise(0.004, 3, 2.0, 2), Blend::Multiply, 0.45)}, 0.5);

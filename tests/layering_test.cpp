@@ -21,7 +21,7 @@ const std::vector<std::pair<std::string, std::vector<std::string>>> kHouse = {
     {"io",
      {"process", "usd", "image", "video", "denoiser", "points", "mesh", "state", "volume", "strands",
       "formats", ""}},
-    {"document", {"model", "types", "objects", "lights", "materials", "file", "edits", ""}},
+    {"document", {"model", "types", "objects", "lights", "materials", "file", "edits", "library", ""}},
     {"eval", {"cache", "simulation", "", "pick", "checks"}},
     {"deliver", {"", "pictures", "queue"}},
     {"cli", {""}},

@@ -110,7 +110,7 @@ class CommandLine {
         auto* r = app_.add_subcommand("render", "Renders a scene");
         r->add_option("SCENE", render_.scene)->required();
         auto* one = r->add_option("--frame", render_.frame);
-        r->add_option("--frames", render_.frames, "A-B")->excludes(one);
+        auto* range = r->add_option("--frames", render_.frames, "A-B")->excludes(one);
         r->add_option("--camera", render_.camera, "Its id");
         r->add_option("--size", render_.size, "WxH");
         r->add_option("--samples", render_.samples)->check(CLI::Range(1, 1048576));
@@ -121,7 +121,14 @@ class CommandLine {
         r->add_flag("--draft", render_.draft, "Only the share of each layer that Draft shows");
         r->add_flag("--check", render_.ahead,
                     "Says how long it takes and what would spoil it, and renders nothing");
-        r->add_flag("--denoise", render_.denoise, "Take the noise out of each picture; EXR keeps it beside");
+        r->add_flag("--missing", render_.missing, "Only frames whose pictures are not there yet")
+            ->needs(range);
+        auto* clean = r->add_flag("--denoise", render_.denoise,
+                                  "Take the noise out of each picture; EXR keeps it beside");
+        r->add_flag("--steady", render_.steady,
+                    "Go by the two frames before, too, along what moves: what noise is left flickers less")
+            ->needs(clean)
+            ->needs(range);
         r->add_option("--passes", render_.passes, "A-B: only these, from 1 on; the film has them");
         r->add_option("--film", render_.film,
                       "NAME.film: keeps what is rendered, and goes on with what is there");
@@ -178,6 +185,8 @@ class CommandLine {
         add->add_option("--noise", queue_.noise, "Where it has less, it is worked on no further; 0 to 1")
             ->check(CLI::Range(0.0, 1.0));
         add->add_flag("--noisy", queue_.noisy, "Leave the noise in");
+        add->add_flag("--unsteady", queue_.unsteady,
+                      "Denoise each frame by itself: edges of light flicker more");
         add->add_flag("--unfinished", queue_.unfinished, "Leave the scene's finish out");
         add->add_option("--set", queue_.changes, "NODE/PARAMETER=VALUE: what is other than in the scene");
         add->add_option("--codec", queue_.codec, "Of a video")->check(CLI::IsMember(videoCodecNames()));

@@ -51,8 +51,9 @@ struct RenderArgs {
     std::string verify;        ///< a picture to compare with, and nothing is written
     double frame = 1;
     int samples = 0, threads = 0;
-    bool draft = false, denoise = false;
-    bool ahead = false;  ///< says what it will be like, and renders nothing
+    bool draft = false, denoise = false, steady = false;
+    bool missing = false;  ///< leaves alone what is there
+    bool ahead = false;    ///< says what it will be like, and renders nothing
 };
 void render(const Common& common, const RenderArgs& args);
 
@@ -80,7 +81,8 @@ struct QueueArgs {
     std::string file, job, scene, out, frames, camera, size, name, codec;
     int samples = 0;
     std::optional<double> noise = {};
-    bool noisy = false, unfinished = false;  ///< without denoising; without the scene's finish
+    /// Without denoising; each frame denoised by itself; without the scene's finish.
+    bool noisy = false, unsteady = false, unfinished = false;
     std::vector<std::string> changes;
 };
 /// Works on a queue of renders, or on its jobs.

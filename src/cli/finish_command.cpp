@@ -53,7 +53,7 @@ struct ReadPicture {
             film = readFilm(a.picture, kMemoryOfFile, Progress::none());
             const FilmNotes& n = film->notes;
             passes = std::make_unique<FilmPasses>(film->film, n.objectNames, n.layerNames, n.materialNames);
-            light = a.denoise ? denoise(film->film, kMemoryOfFile, Progress::none()) : film->film.lights();
+            light = a.denoise ? denoise(film->film, kMemoryOfFile, Progress::none()) : lightsOf(film->film);
         } else {
             if (a.denoise)
                 throw Error("only films are denoised here", a.picture, "ovrix-cli denoise does EXR");

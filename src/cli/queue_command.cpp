@@ -40,6 +40,7 @@ void addJob(const Common& common, const QueueArgs& a) {
                  .height = height,
                  .samples = a.samples,
                  .denoise = !a.noisy,
+                 .steady = !a.unsteady,
                  .finish = !a.unfinished,
                  .changes = a.changes,
                  .codec = a.codec,

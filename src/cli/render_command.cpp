@@ -18,6 +18,7 @@
 #include "deliver/pictures/preflight.h"
 #include "deliver/pictures/render_file.h"
 #include "deliver/render_scene_builder.h"
+#include "deliver/shutter.h"
 #include "eval/checks/checks.h"
 #include "io/denoiser/denoiser.h"
 #include "io/formats/format.h"
@@ -68,7 +69,10 @@ void askForStop() {
 class Frames {
   public:
     Frames(const Common& common, const RenderArgs& args)
-        : common_(common), args_(args), opened_(args.scene), renderer_(opened_.scene, opened_.evaluator) {}
+        : common_(common),
+          args_(args),
+          opened_(args.scene),
+          renderer_(sceneOf(opened_.scene, args), opened_.evaluator) {}
 
     /// What the render will be like.
     Preflight ahead(int first, int last) {
@@ -85,6 +89,8 @@ class Frames {
             throw Error("stopped; what there is of the picture is kept", args_.film,
                         "The same command goes on with it");
         common_.err << "\n";
+        if (const std::string cut = cutText(cutShare(rendered->file.film)); !cut.empty())
+            common_.err << cut << "\n";
         for (const std::string& p : rendered->job.problems) common_.err << "left out: " << p << "\n";
         if (rendered->finished) tellFinish(common_, opened_.scene.document, rendered->finished->steps);
         return std::move(*rendered);
@@ -93,6 +99,10 @@ class Frames {
     double rate() const { return opened_.scene.document.rate(); }
 
   private:
+    static SceneContext sceneOf(SceneContext scene, const RenderArgs& args) {
+        if (args.steady) scene.document = withMotion(scene.document);
+        return scene;
+    }
     FrameOptions options(int frame) const {
         const auto [width, height] = sizeIn(args_.size);
         FrameOptions out{.frame = frame,
@@ -102,10 +112,11 @@ class Frames {
                          .samples = args_.samples,
                          .draft = args_.draft,
                          .denoise = args_.denoise,
+                         .steady = args_.steady,
                          .screen = endingOf(args_.out) != ".exr",
                          .film = args_.film};
         if (!args_.passes.empty()) out.passes = framesIn(args_.passes);
-        out.region = [this](const RenderJob& job) { return regionOf(args_, job); };
+        if (!args_.region.empty()) out.region = [this](const RenderJob& job) { return regionOf(args_, job); };
         out.stop = [] { return stopAsked != 0; };
         out.told = [this, frame](int pass, int last, const Film&, const RenderJob&) {
             common_.err << fmt::format("\rframe {}: pass {} of {}", frame, pass, last) << std::flush;
@@ -124,8 +135,12 @@ std::vector<std::string> renderPictures(const Common& common, const RenderArgs& 
     const auto [first, last] = frameRange(a);
     std::vector<std::string> files;
     for (int frame = first; frame <= last; ++frame) {
-        const RenderedFrame rendered = frames.render(frame);
         files.push_back(frameName(a.out, frame, first != last));
+        if (a.missing && std::filesystem::exists(files.back())) {  // whole: see writeImage()
+            files.pop_back();
+            continue;
+        }
+        const RenderedFrame rendered = frames.render(frame);
         WriteOptions noted = options;
         noted.notes.merge(pictureNotes(rendered.facts));
         saveRender(files.back(), rendered.picture(), rendered.job, noted);
@@ -172,12 +187,14 @@ static void tellAhead(const Common& common, const RenderArgs& a, Frames& frames)
                                     {"frames", last - first + 1},
                                     {"film_bytes", found.filmBytes},
                                     {"file_bytes", found.fileBytes},
+                                    {"cut", found.cut},
                                     {"problems", found.problems}})
                    << "\n";
     else
         common.out << fmt::format("about {} a frame, {} in all; the film takes {}, a file up to {}\n",
                                   durationText(found.seconds), durationText(all), byteText(found.filmBytes),
                                   byteText(found.fileBytes));
+    if (!common.json && !cutText(found.cut).empty()) common.out << cutText(found.cut) << "\n";
     if (found.problems.empty()) return;
     for (const std::string& p : found.problems) common.err << p << "\n";
     throw Error("the render would be of no use", a.scene, "Mend what is said above");
@@ -190,6 +207,9 @@ void render(const Common& common, const RenderArgs& a) {
     const bool video = canUse(a.out, Use::WriteVideo);
     // What is wrong with the request is said before the work.
     const auto [first, last] = frameRange(a);
+    if (video && a.missing)
+        throw Error("a video is written whole", a.out,
+                    "Render the frames as pictures, or leave --missing out");
     if (video && !a.depth.empty()) throw Error("a video has 8 bits", a.out, "Leave --depth out");
     if (!video) writeOptions(a.out, a.depth), frameName(a.out, first, first != last);
     if (!a.film.empty() && first != last) throw Error("a film is of one frame", a.film, "Render one frame");

@@ -92,9 +92,11 @@ FilmLayout layoutOf(const Document& document, double frame, const RenderJob& job
                     std::vector<std::string> groups) {
     Refs choices = document.renderSetting(kRender.passes, frame);
     if (fibres) choices.emplace_back("fibre");
+    if (job.options.limit > 0.0f) choices.emplace_back("cut");
     return {.passes = passesChosen(choices),
             .groups = std::move(groups),
-            .exposure = int(std::lround(std::clamp(job.finish.exposure, -200.0f, 200.0f)))};
+            .exposure = int(std::lround(std::clamp(job.finish.exposure, -200.0f, 200.0f))),
+            .bins = document.renderSetting(kRender.fireflies, frame)};
 }
 
 void setSurroundings(const SceneContext& scene, const JobOptions& o, ImageCache& images, RenderJob& job) {

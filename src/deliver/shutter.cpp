@@ -1,17 +1,30 @@
 #include "deliver/shutter.h"
 
+#include "document/edits/edits.h"
 #include "render/film/pass.h"
 
 namespace ovrix::deliver {
 
+bool keepsMotion(const Document& document, double frame) {
+    const Refs passes = document.renderSetting(kRender.passes, frame);
+    return std::find(passes.begin(), passes.end(), render::infoOf(render::Pass::Motion).choice) !=
+           passes.end();
+}
+
+Document withMotion(const Document& document) {
+    const Node* settings = document.settings("render");
+    if (!settings || keepsMotion(document, 0.0)) return document;
+    Param passes = paramAt(document, {settings->id, "", kRender.passes.id()});
+    Refs all = document.renderSetting(kRender.passes, 0.0);
+    all.emplace_back(render::infoOf(render::Pass::Motion).choice);
+    passes.value = std::move(all);
+    return withParam(document, {settings->id, "", kRender.passes.id()}, passes);
+}
+
 double motionFrames(const Document& document, double frame) {
     const double open = document.renderSetting(kRender.shutter, frame);
     if (open > 0) return open;
-    const Refs passes = document.renderSetting(kRender.passes, frame);
-    return std::find(passes.begin(), passes.end(), render::infoOf(render::Pass::Motion).choice) ==
-                   passes.end()
-               ? 0.0
-               : 1.0;
+    return keepsMotion(document, frame) ? 1.0 : 0.0;
 }
 
 std::vector<double> shutterFrames(const Document& document, double frame) {

@@ -9,6 +9,10 @@ namespace ovrix::deliver {
 /// once and the film keeps motion; 0 where nobody asks.
 double motionFrames(const Document& document, double frame);
 
+/// Whether films keep the pass of motion; the document where they do.
+bool keepsMotion(const Document& document, double frame);
+Document withMotion(const Document& document);
+
 /// Frames at which the shutter looks, the last the one asked for; that one alone where motion is not looked
 /// at. It looks back, so that no simulation has to go further than the frame that is shown.
 std::vector<double> shutterFrames(const Document& document, double frame);

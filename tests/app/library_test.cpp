@@ -1,4 +1,5 @@
 // Drives the library of recipes: choosing, laying, using, saving, taking out, dragging.
+#include "app/window/finishings_window.h"
 #include "app/window/library_window.h"
 #include "app_test.h"
 #include "document/edits/recipe_file.h"
@@ -13,6 +14,7 @@ class LibraryTest : public WindowFixture {
     void savesAndTakesOut();
     void dropsOnASurface();
     void asksAboutARecipeFromElsewhere();
+    void usesAndSavesFinishes();
 
   private:
     LibraryWindow* open() {
@@ -156,6 +158,48 @@ void LibraryTest::asksAboutARecipeFromElsewhere() {
     QCOMPARE(layers(), size_t(3));
     QSettings().remove("trustedFolders");
     driver->window.setUnattended(true);
+}
+
+void LibraryTest::usesAndSavesFinishes() {
+    auto& c = driver->window.controller();
+    driver->window.run("finishings");
+    driver->settle();
+    FinishingsWindow* library = driver->window.finishings();
+    QVERIFY(library && library->isVisible());
+    QListWidget* list = library->list();
+    QCOMPARE(list->count(), 5);
+    const Document before = c.document();
+    list->setCurrentRow(0);
+    QTest::mouseClick(library->findChild<QPushButton*>("useFinish"), Qt::LeftButton);
+    driver->settle();
+    QVERIFY(c.document().get("finish").steps.size() >= 2);
+    QCOMPARE(c.selection().id(), "finish");
+    const auto used = c.document().get("finish").steps;
+    c.undo();
+    QVERIFY(c.document() == before);
+    c.redo();
+    // Saved under a name, it is there, and is another's finish too.
+    c.selection().select("finish");
+    auto* name = library->findChild<QLineEdit*>("finishingName");
+    QVERIFY(name && name->isEnabled());
+    name->setFocus();
+    name->selectAll();
+    QTest::keyClicks(name, "My own");
+    QTest::mouseClick(library->findChild<QPushButton*>("saveFinishing"), Qt::LeftButton);
+    driver->settle();
+    QCOMPARE(list->count(), 6);
+    const auto file = list->item(5) ? library->list()->entries().back().file : std::filesystem::path();
+    QVERIFY(std::filesystem::exists(file));
+    c.undo();
+    QMimeData mime;
+    mime.setUrls({QUrl::fromLocalFile(QString::fromStdString(file.string()))});
+    driver->dropAt(mime, {500, 300});
+    QVERIFY(c.document().get("finish").steps.size() == used.size());
+    list->setCurrentRow(5);
+    QTest::mouseClick(library->findChild<QPushButton*>("removeFinishing"), Qt::LeftButton);
+    driver->settle();
+    QCOMPARE(list->count(), 5);
+    QVERIFY(!std::filesystem::exists(file));
 }
 
 static const RegisteredTest<LibraryTest> registered;

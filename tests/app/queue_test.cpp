@@ -7,6 +7,7 @@
 #include "app/time/time_strip.h"
 #include "app_test.h"
 #include "deliver/queue/queue_run.h"
+#include "io/denoiser/denoiser.h"
 
 using namespace ovrix::deliver;
 using namespace ovrix::app;
@@ -15,6 +16,7 @@ class QueueTest : public WindowFixture {
     Q_OBJECT
   private Q_SLOTS:
     void addsAndWorksOffAndForgets();
+    void tellsWhatARenderWillBeLike();
     void variesANumberAndTakesOne();
     void variesTwoAndAllSeeds();
 
@@ -95,6 +97,31 @@ void QueueTest::addsAndWorksOffAndForgets() {
     }));
     action("Take out")->trigger();
     QVERIFY(driver->waitFor([&] { return panel->list()->count() == 0; }));
+}
+
+void QueueTest::tellsWhatARenderWillBeLike() {
+    prepare();
+    auto& c = driver->window.controller();
+    QVERIFY(c.files().saveScene(path("a.ovrix")));
+    QueueDialog dialog(c, &driver->window);
+    dialog.show();
+    auto* ahead = dialog.findChild<QLabel*>("ahead");
+    QVERIFY(driver->waitFor([&] { return ahead->text().contains("the film takes"); }));
+    const QString one = ahead->text();
+    dialog.findChild<QSpinBox*>("samples")->setValue(100000);
+    QVERIFY(
+        driver->waitFor([&] { return ahead->text().contains("the film takes") && ahead->text() != one; }));
+    dialog.findChild<QLineEdit*>("out")->setText("/no/such/folder/a.png");
+    QVERIFY(driver->waitFor([&] { return ahead->text().contains("cannot be written"); }));
+    dialog.findChild<QLineEdit*>("out")->setText(path("a.png"));
+    QTest::keyClicks(dialog.findChild<QPlainTextEdit*>("changes"), "sun/no_such=3");
+    QVERIFY(driver->waitFor([&] { return ahead->text().contains("no_such"); }));
+    // Frames alone that follow one another can be steady.
+    auto* steady = dialog.findChild<QCheckBox*>("steady");
+    QVERIFY(!steady->isEnabled());
+    for (QComboBox* box : dialog.findChildren<QComboBox*>())
+        if (const int all = box->findText("All frames"); all >= 0) box->setCurrentIndex(all);
+    QVERIFY(steady->isEnabled() == hasDenoiser());
 }
 
 void QueueTest::variesANumberAndTakesOne() {

@@ -1,4 +1,6 @@
 #include <nlohmann/json.hpp>
+
+#include <fstream>
 #include <sstream>
 
 #include "base/files.h"
@@ -119,6 +121,29 @@ TEST_CASE("what does not fit a film is told, and the film stays as it was", "[cl
           1);
 }
 
+TEST_CASE("frames that are missing are filled in, and the others let be", "[cli]") {
+    const Ball s;
+    const auto frames = [&](std::vector<std::string> more) {
+        std::vector<std::string> args{"render", s.path("ball.ovrix"), "--size",   "24x16", "--samples", "1",
+                                      "--out",  s.path("f.##.png"),   "--frames", "1-4"};
+        args.insert(args.end(), more.begin(), more.end());
+        return s.run(args);
+    };
+    REQUIRE(frames({}).code == 0);
+    const auto third = s.pixels("f.03.png");
+    fs::remove(s.folder / "f.03.png");
+    std::ofstream(s.folder / "f.02.png") << "mine";
+    const Told told = frames({"--missing"});
+    CHECK(told.code == 0);
+    CHECK(told.out == s.path("f.03.png") + "\n");
+    CHECK(s.pixels("f.03.png") == third);
+    CHECK(fs::file_size(s.folder / "f.02.png") == 4);
+    CHECK(frames({"--missing"}).out.empty());
+    CHECK(s.run({"render", s.path("ball.ovrix"), "--out", s.path("v.mp4"), "--frames", "1-2", "--missing"})
+              .err.find("written whole") != std::string::npos);
+    CHECK(s.run({"render", s.path("ball.ovrix"), "--out", s.path("a.png"), "--missing"}).code != 0);
+}
+
 TEST_CASE("a picture is rendered again in part and compared", "[cli][verify]") {
     const Ball s;
     const auto verify = [&](const std::string& scene, const std::string& picture) {
@@ -136,6 +161,12 @@ TEST_CASE("a picture is rendered again in part and compared", "[cli][verify]") {
         REQUIRE(s.render("d.exr", {"--denoise"}).code == 0);
         CHECK(verify("ball.ovrix", "d.exr").code == 0);
     }
+    // Where fireflies are let be.
+    REQUIRE(s.run({"set", s.path("ball.ovrix"), "render/even_fireflies=false", "--out", s.path("raw.ovrix")})
+                .code == 0);
+    REQUIRE(s.run({"render", s.path("raw.ovrix"), "--size", "40x32", "--out", s.path("raw.exr")}).code == 0);
+    CHECK_FALSE(layersOf(s.path("raw.exr")).find("gathered.R"));
+    CHECK(verify("raw.ovrix", "raw.exr").code == 0);
     // One that stopped where it was clean.
     REQUIRE(s.run({"set", s.path("ball.ovrix"), "render/noise=0.2", "render/least_samples=2", "--out",
                    s.path("noise.ovrix")})

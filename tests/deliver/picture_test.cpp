@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include "base/hash.h"
+#include "deliver/pictures/preflight.h"
 #include "deliver/studio.h"
 #include "eval/overlay.h"
 
@@ -270,4 +271,42 @@ TEST_CASE("a picture that is far away is the mean of what a pixel sees of it", "
     CHECK(spread("planar", 7, 9) < 0.02);
     s.set("camera/position", "0,0.01,0.001");  // within one of them each pixel is its own
     CHECK(spread("uv", 0, 16) > 0.3);
+}
+
+TEST_CASE("what the firefly limit takes is kept apart, and is all that is missing",
+          "[translate][fireflies]") {
+    Studio s;
+    s.add("sky");
+    s.document = withStrandLayer(s.document, s.ball, 1.0f, nullptr);
+    const auto rendered = [&s] {
+        RenderSceneBuilder builder(s.evaluator);
+        const RenderJob job = builder.build(s.document, {}, Progress::none());
+        Film film(48, 48, job.layout);
+        const Renderer renderer(*job.scene, job.cameraFor(48, 48), job.options);
+        for (uint32_t pass = 0; pass < 4; ++pass)
+            renderer.renderPass(film, pass, {0, 0, 48, 48}, Progress::none());
+        return film;
+    };
+    const Film whole = rendered();
+    CHECK_FALSE(whole.has(Pass::Cut));
+    CHECK(cutShare(whole) == 0.0);
+    s.set("render/limit", "0.001");
+    const Film cut = rendered();
+    REQUIRE(cut.has(Pass::Cut));
+    // Each is a sum of floats.
+    for (size_t i = 0; i < cut.count(); ++i)
+        for (int k = 0; k < 3; ++k)
+            REQUIRE(cut.light(i)[k] + cut.mean(Pass::Cut, i)[k] ==
+                    Approx(whole.light(i)[k]).epsilon(1e-4).margin(1e-6));
+    CHECK(cutShare(cut) > 0.001);
+    CHECK(cutText(cutShare(cut)).find("firefly limit takes") != std::string::npos);
+    CHECK(cutText(0.0).empty());
+}
+
+TEST_CASE("the film keeps bins where fireflies are evened", "[translate][fireflies]") {
+    Studio s;
+    RenderSceneBuilder builder(s.evaluator);
+    CHECK(builder.build(s.document, {}, Progress::none()).layout.bins);
+    s.set("render/even_fireflies", "false");
+    CHECK_FALSE(builder.build(s.document, {}, Progress::none()).layout.bins);
 }

@@ -109,6 +109,26 @@ TEST_CASE("frames whose scene changed are stale, and said", "[queue]") {
     CHECK(staleFrames(w.queue, readQueue(w.queue).jobs[0]) == std::vector<int>{1, 2});
 }
 
+TEST_CASE("frames that somebody took away are missing, and filled in by the next run", "[queue]") {
+    Waiting w;
+    addToQueue(w.queue, w.job("f.####.png", 1, 3));
+    addToQueue(w.queue, w.job("v.mkv", 1, 2));
+    w.run();
+    const auto second = fs::last_write_time(w.folder / "f.0002.png");
+    const auto third = readImage(w.folder / "f.0003.png", "Raw")->pixels;
+    fs::remove(w.folder / "f.0003.png");
+    fs::remove(w.folder / "v.mkv");
+    const Queue queue = readQueue(w.queue);
+    CHECK(goneFrames(w.queue, queue.jobs[0]) == std::vector<int>{3});
+    CHECK(staleFrames(w.queue, queue.jobs[0]) == std::vector<int>{3});
+    CHECK(goneFrames(w.queue, queue.jobs[1]) == std::vector<int>{1, 2});
+    w.run();
+    CHECK(readImage(w.folder / "f.0003.png", "Raw")->pixels == third);
+    CHECK(fs::last_write_time(w.folder / "f.0002.png") == second);
+    CHECK(fs::exists(w.folder / "v.mkv"));
+    for (const QueueJob& job : readQueue(w.queue).jobs) CHECK(job.complete());
+}
+
 TEST_CASE("a pause keeps what there is, and going on gives the same picture", "[queue]") {
     const Waiting w;
     addToQueue(w.queue, w.job("whole.exr"));

@@ -65,6 +65,8 @@ struct Wild : Studio {
             document.put(layer);
         }
         set("render/share_fibre_light", random.oneIn(4) ? "false" : "true");
+        set("render/even_fireflies", random.oneIn(4) ? "false" : "true");
+        set("render/limit", random.oneIn(3) ? "0.5" : "0");
         set("camera/fstop", random.oneIn(2) ? "0.4" : "0");
         for (uint64_t i = 0, n = random.oneIn(3) ? 12 : 0; i < n; ++i) {  // too many to be asked one by one
             const std::string lamp = add("area");

@@ -244,10 +244,10 @@ TEST_CASE("locked, taken by another program, without a file, without a simulatio
     CHECK_THROWS_WITH(f.bakeTo(3), Catch::Contains("locked"));
     CHECK_THROWS_WITH(removeBake(f.baked()), Catch::Contains("locked"));
     lockBake(f.baked(), false);
-    const int other = ::open((f.baked() / ".lock").c_str(), O_RDWR);
-    REQUIRE(::flock(other, LOCK_EX | LOCK_NB) == 0);
+    std::optional<FileLock> other = FileLock::ifFree(f.baked() / ".lock");
+    REQUIRE(other);
     CHECK_THROWS_WITH(f.bakeTo(5), Catch::Contains("another program"));
-    ::close(other);
+    other.reset();
     CHECK(f.bakeTo(5).known == 3);
     CHECK_THROWS_WITH(bake(f.evaluator, f.document, "water", {1, 2, {}}, Progress::none()),
                       Catch::Contains("no file"));

@@ -114,7 +114,7 @@ TEST_CASE("random scenes are evaluated and checked without anything but errors i
           "[evaluator][random]") {
     RandomScenes random(testSeed() + 4);
     size_t made = 0, failed = 0;
-    for (int round = 0; round < 40; ++round) {
+    for (int round = 0; round < 120; ++round) {
         Document d = random.scene(50);
         // Small enough that none of them is honest work for minutes.
         d = withText(d, "scene/memory", "0.05");

@@ -1,6 +1,7 @@
 #include "app/queue/queue_panel.h"
 
 #include <QApplication>
+#include <QDesktopServices>
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QListWidget>
@@ -117,7 +118,11 @@ void QueuePanel::look() {
 uint64_t QueuePanel::staleKey() const {
     Hasher h;
     for (const QueueJob& job : queue_.jobs)
-        if (!job.done.empty()) h.add(job.id).add(job.done.size()).add(fileStamp(fromQueue(file_, job.scene)));
+        if (!job.done.empty())
+            h.add(job.id)
+                .add(job.done.size())
+                .add(fileStamp(fromQueue(file_, job.scene)))
+                .add(fileStamp(frameFile(file_, job, job.first).parent_path()));
     return h.value();
 }
 
@@ -149,7 +154,8 @@ QString QueuePanel::stateOf(const QueueJob& job) const {
     const auto stale = stale_.find(job.id);
     const QString old = stale == stale_.end() || stale->second.empty()
                             ? QString()
-                            : QString(" \u00b7 the scene changed since: %1 stale").arg(stale->second.size());
+                            : QString(" \u00b7 %1 stale: the scene changed since, or they are gone")
+                                  .arg(stale->second.size());
     if (!job.failed.empty()) return "failed: " + QString::fromStdString(job.failed);
     if (job.complete()) return "done" + old;
     if (job.paused) return "paused" + old;
@@ -288,6 +294,9 @@ void QueuePanel::fillMenu(QMenu& menu, const std::string& id) {
     menu.addAction("Move up", this, [=, this] { move(id, -1); })->setEnabled(queue_.jobs.front().id != id);
     menu.addAction("Move down", this, [=, this] { move(id, 1); })->setEnabled(queue_.jobs.back().id != id);
     menu.addSeparator();
+    menu.addAction(job->isVideo() && job->complete() ? "Open the video" : "Play what is there", this,
+                   [this, job = *job] { playOrOpen(job); })
+        ->setEnabled(!job->done.empty());
     menu.addAction("Render stale frames again", this,
                    [=, this] {
                        changeJob(id, [&](QueueJob& j) {
@@ -302,6 +311,21 @@ void QueuePanel::fillMenu(QMenu& menu, const std::string& id) {
         change(
             [&](Queue& queue) { std::erase_if(queue.jobs, [&](const QueueJob& j) { return j.id == id; }); });
     });
+}
+
+/// In the pane; a video by the program that this desk opens videos with.
+void QueuePanel::playOrOpen(const QueueJob& job) {
+    if (job.isVideo() && job.complete()) {
+        const auto file = QString::fromStdString(fromQueue(file_, job.out).string());
+        if (!QDesktopServices::openUrl(QUrl::fromLocalFile(file)))
+            controller_.say("No program here opens videos; it lies at " + file, true);
+        return;
+    }
+    std::map<int, std::filesystem::path> files;
+    for (const auto& [frame, made] : job.done)
+        if (const auto file = frameFile(file_, job, frame); std::filesystem::exists(file))
+            files[frame] = file;
+    Q_EMIT playWanted(files);
 }
 
 void QueuePanel::addScene() {

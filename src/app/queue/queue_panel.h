@@ -9,7 +9,9 @@
 
 class QCheckBox;
 class QComboBox;
+class QDialogButtonBox;
 class QDoubleSpinBox;
+class QFormLayout;
 class QLabel;
 class QLineEdit;
 class QListWidget;
@@ -28,15 +30,25 @@ class QueueDialog : public QDialog {
     QueueJob job() const;
 
   private:
+    void makeWhat();
+    void makeHow();
+    void makeWhere();
+    QFormLayout* makeForm();
+    QDialogButtonBox* makeButtons();
     void showFrames();
     void showOut();
+    void lookAheadSoon();
+    void look();
     Controller& controller_;
     QLineEdit *name_, *out_;
     QComboBox *frames_, *camera_, *codec_;
     QSpinBox *first_, *last_, *width_, *height_, *samples_;
     QDoubleSpinBox* noise_;
-    QCheckBox *denoise_, *finish_;
+    QCheckBox *denoise_, *steady_, *finish_;
     QPlainTextEdit* changes_;
+    QLabel* ahead_;  ///< what the render will be like
+    QTimer* later_;
+    uint64_t looks_ = 0;
 };
 
 class QueuePanel : public QWidget {
@@ -55,6 +67,10 @@ class QueuePanel : public QWidget {
     const Queue& queue() const { return queue_; }
     QListWidget* list() const { return list_; }
 
+  Q_SIGNALS:
+    /// Frames of a job that are there, to be played.
+    void playWanted(const std::map<int, std::filesystem::path>& files);
+
   protected:
     void showEvent(QShowEvent*) override;
 
@@ -66,6 +82,7 @@ class QueuePanel : public QWidget {
     int partOf(const QueueJob& job) const;
     QWidget* rowOf(const QueueJob& job);
     void fillMenu(class QMenu& menu, const std::string& id);
+    void playOrOpen(const QueueJob& job);
     void change(const std::function<void(Queue&)>& edit);
     void changeJob(const std::string& id, const std::function<void(QueueJob&)>& edit);
     void move(const std::string& id, int by);

@@ -15,6 +15,7 @@
 
 #include "app/render/history_window.h"
 #include "app/render/scope.h"
+#include "app/render/sequence_player.h"
 #include "app/theme/theme.h"
 #include "app/view/view_widget.h"
 #include "app/widgets/menu_button.h"
@@ -60,6 +61,7 @@ RenderPane::RenderPane(Controller& controller, ViewWidget* view, QWidget* parent
     box->addWidget(makeHead());
     picture_ = new PictureArea;
     box->addWidget(picture_, 1);
+    box->addWidget(player_ = new SequencePlayer(controller));
     scope_ = new Scope;
     box->addWidget(scope_);
     box->addWidget(makeBar());
@@ -85,6 +87,7 @@ RenderPane::RenderPane(Controller& controller, ViewWidget* view, QWidget* parent
     box->addWidget(probe_);
     followScene();
     followControls();
+    followPlayer();
     beginDenoising();
     worker_.show({}, heatTable());
 }
@@ -363,7 +366,8 @@ void RenderPane::listViews(const FilmLayout& layout) {
 void RenderPane::onUpdate(const RenderUpdate& u) {
     last_ = u;
     if (!u.image.isNull()) listViews(u.layout);
-    if (!u.image.isNull()) picture_->setImage(u.image, u.window, u.film), scope_->setImage(u.image);
+    if (!u.image.isNull() && !player_->isOpen())
+        picture_->setImage(u.image, u.window, u.film), scope_->setImage(u.image);
     if (!u.image.isNull()) controller_.setFinishReports(u.finish);
     QString text;
     if (u.failed)
@@ -394,6 +398,7 @@ void RenderPane::onUpdate(const RenderUpdate& u) {
         controller_.say(u.note, true);
         denoise_->setChecked(worker_.denoising());
     }
+    if (u.done && !u.failed) noteCut(u.cut);
     for (const std::string& problem : u.problems)
         if (u.pass == 1) controller_.say("Left out of the render: " + QString::fromStdString(problem), true);
 }

@@ -14,6 +14,7 @@ class QHBoxLayout;
 namespace ovrix::app {
 
 class HistoryWindow;
+class SequencePlayer;
 class Scope;
 class ViewWidget;
 
@@ -105,6 +106,11 @@ class RenderPane : public QWidget {
     const RenderUpdate& last() const { return last_; }
     PictureArea* picture() const { return picture_; }
     HistoryWindow* history() const { return history_; }
+    SequencePlayer* player() const { return player_; }
+    /// In place of the render, until that is asked for again.
+    void play(std::map<int, std::filesystem::path> files);
+    /// The frames beside a picture, or those of NAME.####.png.
+    void playFile(const std::filesystem::path& file);
     Scope* scope() const { return scope_; }
     const std::optional<Rect>& region() const { return region_; }
 
@@ -117,9 +123,12 @@ class RenderPane : public QWidget {
     QWidget* makeZoom();
     void followScene();
     void followControls();
+    void followPlayer();
     /// When rendering is on: once for several calls that come together.
     void restartSoon();
     void onUpdate(const RenderUpdate& update);
+    /// Among the checks: what the firefly limit took of the light.
+    void noteCut(double share);
     QSize renderSize() const;
     /// Offers the groups of lights that are kept apart, and hides where there are none.
     void listViews(const FilmLayout& layout);
@@ -157,6 +166,7 @@ class RenderPane : public QWidget {
     PictureLook look_;
     PictureArea* picture_;
     HistoryWindow* history_;
+    SequencePlayer* player_;
     Scope* scope_;
     QHBoxLayout* pins_;
     QTimer* later_;

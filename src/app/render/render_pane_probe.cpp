@@ -2,6 +2,8 @@
 #include <QLabel>
 
 #include "app/render/render_pane.h"
+#include "app/render/sequence_player.h"
+#include "deliver/pictures/preflight.h"
 #include "deliver/pictures/render_file.h"
 #include "document/edits/aim.h"
 #include "eval/camera_options.h"
@@ -33,6 +35,7 @@ static QString passesAt(const Film& film, size_t pixel) {
 }
 
 void RenderPane::probe(int x, int y) {
+    if (player_->isOpen()) return probe_->setText(" ");  // it shows no film
     const auto [film, clean, job] = worker_.rendered();
     if (!film || QSize(film->width(), film->height()) != picture_->filmSize() || x < 0 || y < 0 ||
         x >= film->width() || y >= film->height())
@@ -139,6 +142,21 @@ void RenderPane::focusOnElement(const std::string& layer, const V3f& place) {
             if (!element) return controller_.say("That is one piece: click without Shift", true);
             if (controller_.document().find(layer)) focusOn(layer, std::to_string(*element));
         });
+}
+
+void RenderPane::noteCut(double share) {
+    std::vector<Check> checks;
+    const Node* settings = controller_.document().settings("render");
+    if (const std::string text = cutText(share); !text.empty() && settings)
+        checks.push_back({.severity = Severity::Warning,
+                          .text = text + ": it is lost, and the pass Cut light has it",
+                          .node = settings->id,
+                          .step = {},
+                          .fixTitle = "Cut nothing",
+                          .fix = [path = settings->id + "/" + kRender.limit.id()](const Document& d) {
+                              return withText(d, path, "0");
+                          }});
+    controller_.setRenderChecks(std::move(checks));
 }
 
 }  // namespace ovrix::app

@@ -6,7 +6,11 @@
 
 #include "app/render/history_window.h"
 #include "app/render/render_pane.h"
+#include "app/render/scope.h"
+#include "app/render/sequence_player.h"
 #include "app/theme/theme.h"
+#include "base/error.h"
+#include "base/file_sequence.h"
 #include "deliver/pictures/render_file.h"
 
 namespace ovrix::app {
@@ -15,6 +19,35 @@ HeatTable heatTable() {
     HeatTable heat;
     for (size_t i = 0; i < heat.size(); ++i) heat[i] = heatColor(float(i) / 255.0f).rgb();
     return heat;
+}
+
+void RenderPane::play(std::map<int, std::filesystem::path> files) {
+    if (files.empty()) return controller_.say("None of the frames is there yet", true);
+    setLive(false);
+    player_->open(std::move(files));
+}
+
+void RenderPane::playFile(const std::filesystem::path& file) {
+    const std::string pattern = isSequence(file.string()) ? file.string() : sequenceOf(file);
+    std::map<int, std::filesystem::path> files;
+    for (const int frame : framesOf(pattern)) files[frame] = fileOfFrame(pattern, frame);
+    if (files.empty() && std::filesystem::exists(file)) files[1] = file;
+    play(std::move(files));
+}
+
+/// What is played is looked at as a picture; then the render comes back.
+void RenderPane::followPlayer() {
+    connect(player_, &SequencePlayer::shown, this, [this](const QImage& image) {
+        picture_->setImage(image, {0, 0, double(image.width()), double(image.height())}, image.size());
+        scope_->setImage(image);
+    });
+    connect(player_, &SequencePlayer::left, this, [this] {
+        picture_->setImage(last_.image, last_.window, last_.film);
+        scope_->setImage(last_.image);
+    });
+    connect(this, &RenderPane::liveChanged, player_, [this](bool live) {
+        if (live) player_->leave();
+    });
 }
 
 void RenderPane::keepPicture() {

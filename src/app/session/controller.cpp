@@ -189,6 +189,18 @@ void Controller::setFinishReports(std::vector<StepReport> reports) {
     Q_EMIT finishChanged();
 }
 
+void Controller::setRenderChecks(std::vector<Check> checks) {
+    if (checks.empty() && renderChecks_.empty()) return;
+    renderChecks_ = std::move(checks);
+    Q_EMIT checksChanged();
+}
+
+std::vector<Check> Controller::checks() const {
+    std::vector<Check> all = results_->checks;
+    all.insert(all.end(), renderChecks_.begin(), renderChecks_.end());
+    return all;
+}
+
 void Controller::setFull(bool full) {
     if (full == full_) return;
     full_ = full;
@@ -212,6 +224,7 @@ void Controller::toScene(const std::function<void()>& change) {
         patient_ = false;
         jobs().cancel();
         evaluator_.forgetLast();
+        renderChecks_.clear();
         selection_.clear();
         change();
         ++opened_;

@@ -95,6 +95,11 @@ class Controller : public QObject {
     void setFinishReports(std::vector<StepReport> reports);
     const std::vector<StepReport>& finishReports() const { return finishReports_; }
 
+    /// What is to be noted of the last picture that was rendered, beside what the scene itself has to note.
+    void setRenderChecks(std::vector<Check> checks);
+    /// All there is to note.
+    std::vector<Check> checks() const;
+
     bool full() const { return full_; }
     void setFull(bool full);
     /// Whether simulations that take minutes are waited for in the view; nobody waits in a scene just opened.
@@ -119,6 +124,7 @@ class Controller : public QObject {
     void documentChanged(const DocumentChanges& changes);
     void resultsChanged();
     void finishChanged();
+    void checksChanged();
     /// A sheet over what a parameter could be is asked for; or over all seeds of a node, where it names none.
     /// @param second  beside the one that is varied already
     void variationsWanted(const ParamPath& path, bool second);
@@ -148,6 +154,7 @@ class Controller : public QObject {
     PlayClock clock_;
     SceneFiles files_;
     std::vector<StepReport> finishReports_;
+    std::vector<Check> renderChecks_;
     bool full_ = false, patient_ = false;
     bool changingScene_ = false;
     uint64_t opened_ = 0;          ///< counts scenes

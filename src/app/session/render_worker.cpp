@@ -230,7 +230,7 @@ std::vector<V3f> ScreenMaker::lightOf(const Input& in, RenderUpdate& update, Pro
         update.shown = {done.width, done.height};
         return std::move(done.light);
     }
-    return in.clean ? *in.clean : in.film.lights(in.view.group);
+    return in.clean ? *in.clean : lightsOf(in.film, in.view.group);
 }
 
 void ScreenMaker::make(const Input& in, RenderUpdate& update, Progress& progress) {
@@ -339,6 +339,7 @@ void RenderWorker::render(const RenderRequest& r, Progress& progress) {
         if (cleaning && pass == 0) publish(*film, *job, update, progress);  // the first at once
         if (cleaning) clean(*film, r.scene.document, update, progress);
         update.done = last;
+        if (last) update.cut = cutShare(*film);
         update.seconds = secondsSince(began_);
         {
             std::lock_guard lock(mutex_);

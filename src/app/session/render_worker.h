@@ -36,7 +36,8 @@ struct RenderUpdate {
     PictureWindow window;            ///< what of it the image shows: the finish may crop
     std::vector<StepReport> finish;  ///< of the steps of the finish; empty where they did not run
     std::vector<std::string> problems;
-    QString note;  ///< what went wrong beside the render, said once
+    double cut = 0;  ///< the part of the light that the firefly limit took
+    QString note;    ///< what went wrong beside the render, said once
 };
 
 /// How the picture is looked at on this screen alone: nothing that is saved knows of it.

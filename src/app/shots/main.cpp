@@ -5,11 +5,13 @@
 #include "app/queue/queue_panel.h"
 #include "app/recipe/recipe_panel.h"
 #include "app/render/render_pane.h"
+#include "app/render/sequence_player.h"
 #include "app/render/variations_window.h"
 #include "app/time/key_curves.h"
 #include "app/view/view_widget.h"
 #include "app/widgets/choices_button.h"
 #include "app/window/bring_in_dialog.h"
+#include "app/window/finishings_window.h"
 #include "app/window/library_window.h"
 #include "app/window/main_window.h"
 #include "app/window/materials_window.h"
@@ -170,8 +172,8 @@ void takeFinish(Photographer& p) {
     w.controller().edit("Finish", [](const Document& d) {
         const std::string id = d.settings("finish")->id;
         Document out = d;
-        for (const char* step : {"depth_of_field", "glow", "vignette", "grade"})
-            out = withStep(out, id, 99, makeStep(step, out.get(id)));
+        out = withStep(out, id, 0, makeStep("depth_of_field", out.get(id)));  // before its glow and vignette
+        out = withStep(out, id, 99, makeStep("grade", out.get(id)));
         out = withValue(out, {id, "", "response"}, std::string("punchy"));
         out = withValue(out, {id, "depth_of_field", "fstop"}, 0.7);
         out = withValue(out, {id, "depth_of_field", "gain"}, 2.0);
@@ -240,6 +242,43 @@ void takePanels(Photographer& p) {
         p.settle();
         p.take((std::string("panel-") + id).c_str());
     }
+}
+
+void waitForPictures(const std::vector<LibraryEntry>& all) {
+    QElapsedTimer pictures;
+    pictures.start();
+    while (pictures.elapsed() < 240000 && !std::all_of(all.begin(), all.end(), [](const LibraryEntry& e) {
+               return std::filesystem::exists(e.picture);
+           }))
+        QApplication::processEvents(QEventLoop::AllEvents, 20);
+}
+
+/// What belongs to delivering, for a look, and for no manual.
+void takeDelivery(Photographer& p) {
+    MainWindow& w = p.window();
+    w.controller().selection().select("finish");
+    w.run("finishings");
+    waitForPictures(w.finishings()->list()->entries());
+    w.finishings()->move(w.mapToGlobal(QPoint(350, 130)));
+    p.takeWith("panel-finishings", w.finishings());
+    w.finishings()->hide();
+    QueueDialog dialog(w.controller(), &w);
+    dialog.show();
+    dialog.move(w.mapToGlobal(QPoint(380, 60)));
+    p.settle(6000);
+    p.takeWith("panel-queue-dialog", &dialog);
+    dialog.hide();
+    QTemporaryDir folder;
+    for (const int frame : {1, 2, 3, 4, 6, 7, 8}) {
+        QImage image(640, 360, QImage::Format_RGB32);
+        image.fill(QColor::fromHsv(190, 90, 20 * frame));
+        image.save(folder.filePath(QString("walk.%1.png").arg(frame, 4, 10, QChar('0'))));
+    }
+    w.playSequence(folder.filePath("walk.0004.png").toStdString());
+    p.settle(1500);
+    p.take("panel-player");
+    w.renderPane()->player()->leave();
+    w.showRender(false);
 }
 
 void takePalette(Photographer& p) {
@@ -320,15 +359,6 @@ void takeMixer(Photographer& p) {
     p.settle();
     p.scrollTo("shells_on_sand/copies_of/prototypes");
     p.take("mixer");
-}
-
-void waitForPictures(const std::vector<LibraryEntry>& all) {
-    QElapsedTimer pictures;
-    pictures.start();
-    while (pictures.elapsed() < 240000 && !std::all_of(all.begin(), all.end(), [](const LibraryEntry& e) {
-               return std::filesystem::exists(e.picture);
-           }))
-        QApplication::processEvents(QEventLoop::AllEvents, 20);
 }
 
 void takeMaterials(Photographer& p) {
@@ -441,6 +471,7 @@ const std::pair<std::string, void (*)(Photographer&)> kShots[] = {{"window", tak
                                                                   {"variations", takeVariations},
                                                                   {"passes", takePasses},
                                                                   {"panels", takePanels},
+                                                                  {"delivery", takeDelivery},
                                                                   {"curves", takeCurves},
                                                                   {"strands", takeStrands},
                                                                   {"comb", takeComb},
@@ -464,6 +495,6 @@ int main(int argc, char** argv) {
                argc > 3 ? std::clamp(std::atof(argv[3]), 1.0, 2.0) : 1.0);
     Photographer p(argv[1], argv[2]);
     for (const auto& [name, take] : kShots)
-        if (argc < 6 || std::string(name) == argv[5]) take(p);
+        if (argc < 6 ? name != "panels" && name != "delivery" : name == argv[5]) take(p);
     return 0;
 }

@@ -238,6 +238,7 @@ ChecksPopup::ChecksPopup(Controller& controller, QWidget* parent)
     setObjectName("card");
     setAttribute(Qt::WA_DeleteOnClose);
     connect(&controller_, &Controller::resultsChanged, this, &ChecksPopup::rebuild);
+    connect(&controller_, &Controller::checksChanged, this, &ChecksPopup::rebuild);
     new QVBoxLayout(this);
     rebuild();
 }
@@ -247,13 +248,14 @@ void ChecksPopup::rebuild() {
     qDeleteAll(findChildren<QWidget*>(QString(), Qt::FindDirectChildrenOnly));
     auto* box = new QVBoxLayout(this);
     box->setContentsMargins(px(12), px(10), px(12), px(10));
-    auto* title = new QLabel(controller_.results().checks.empty() ? "Nothing to note" : "Checks");
+    const std::vector<Check> checks = controller_.checks();
+    auto* title = new QLabel(checks.empty() ? "Nothing to note" : "Checks");
     title->setFont(textFont(9.75, true));
     box->addWidget(title);
     auto* inner = new QWidget;
     auto* rows = new QVBoxLayout(inner);
     rows->setContentsMargins(0, 0, 0, 0);
-    for (const Check& c : controller_.results().checks) {
+    for (const Check& c : checks) {
         auto* row = new QWidget;
         auto* line = new QHBoxLayout(row);
         line->setContentsMargins(0, px(2), 0, px(2));

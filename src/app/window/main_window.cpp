@@ -27,6 +27,7 @@
 #include "app/time/key_curves.h"
 #include "app/time/time_strip.h"
 #include "app/view/view_widget.h"
+#include "app/window/finishings_window.h"
 #include "app/window/library_window.h"
 #include "app/window/materials_window.h"
 #include "app/window/palette_window.h"
@@ -66,6 +67,7 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent), preferences_(Pref
     connect(&controller_, &Controller::fileChanged, this, &MainWindow::refreshTitle);
     connect(&controller_, &Controller::sceneChanged, this, [this] { askedToWait_.clear(); });
     connect(&controller_, &Controller::resultsChanged, this, &MainWindow::refreshStatus);
+    connect(&controller_, &Controller::checksChanged, this, &MainWindow::refreshStatus);
     connect(&controller_, &Controller::resultsChanged, this, &MainWindow::askWhetherToWait,
             Qt::QueuedConnection);  // a question waits for its answer, and results are not to wait for it
     connect(&controller_, &Controller::modeChanged, this, &MainWindow::refreshMode);
@@ -228,6 +230,7 @@ void MainWindow::applyPreferences(const Preferences& p) {
     applyTheme(*qApp, p.theme, p.scale);
     buildInterface();
     delete std::exchange(materials_, nullptr);
+    delete std::exchange(finishings_, nullptr);
     delete std::exchange(palette_, nullptr);
     delete std::exchange(library_, nullptr);  // made anew in the other size when it is next opened
     showRender(render);
@@ -335,6 +338,11 @@ void MainWindow::openLibrary() {
 void MainWindow::openMaterials() {
     if (!materials_) materials_ = new MaterialsWindow(controller_, this);
     materials_->bringUp();
+}
+
+void MainWindow::openFinishings() {
+    if (!finishings_) finishings_ = new FinishingsWindow(controller_, this);
+    finishings_->bringUp();
 }
 
 void MainWindow::openPalette() {

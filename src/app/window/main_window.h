@@ -20,6 +20,7 @@ class KeyCurves;
 class QueuePanel;
 class VariationsWindow;
 class LibraryWindow;
+class FinishingsWindow;
 class MaterialsWindow;
 class PaletteWindow;
 class Outline;
@@ -37,6 +38,10 @@ class MainWindow : public QMainWindow {
     Controller& controller() { return controller_; }
     ViewWidget* view() { return view_; }  ///< null where the platform has no OpenGL
     RenderPane* renderPane() { return render_; }
+    /// The pictures beside this one, in the render's place.
+    void playSequence(const std::filesystem::path& file);
+    /// The frames that are played, as the view shows them.
+    void captureView(const std::filesystem::path& file);
     Outline* outline() { return outline_; }
     RecipePanel* recipe() { return recipe_; }
     TimeStrip* time() { return strip_; }
@@ -47,6 +52,7 @@ class MainWindow : public QMainWindow {
     void showBelow(const QString& what, bool show);
     LibraryWindow* library() { return library_; }
     MaterialsWindow* materials() { return materials_; }
+    FinishingsWindow* finishings() { return finishings_; }
     PaletteWindow* palette() { return palette_; }
     const std::vector<Command>& commands() const { return commands_; }
     void run(const QString& command);
@@ -87,6 +93,7 @@ class MainWindow : public QMainWindow {
     void addLayerCommands();
     void addNodeCommands();
     void addRenderCommands();
+    void addSequenceCommands();
     void addViewCommands();
     void addCameraCommands();
     void addTimeCommands();
@@ -118,6 +125,7 @@ class MainWindow : public QMainWindow {
     void openSearch();
     void openLibrary();
     void openMaterials();
+    void openFinishings();
     void openPalette();
     void takeCamera(size_t number);
     void dropRecipe(const QString& file, const QPoint& at);
@@ -136,6 +144,7 @@ class MainWindow : public QMainWindow {
     QSplitter* middle_;
     LibraryWindow* library_ = nullptr;  ///< null until it is first opened
     MaterialsWindow* materials_ = nullptr;
+    FinishingsWindow* finishings_ = nullptr;
     PaletteWindow* palette_ = nullptr;
     Outline* outline_ = nullptr;
     ViewWidget* view_ = nullptr;

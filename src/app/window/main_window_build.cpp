@@ -107,6 +107,10 @@ void MainWindow::buildInterface() {
     strip_ = new TimeStrip(controller_);
     connect(strip_, &TimeStrip::curvesToggled, this, [this](bool on) { curves_->setVisible(on); });
     connect(strip_, &TimeStrip::queueToggled, queue_, &QWidget::setVisible);
+    connect(queue_, &QueuePanel::playWanted, this, [this](const auto& files) {
+        showRender(true);
+        render_->play(files);
+    });
     rows->addWidget(strip_);
     rows->addWidget(line());
     rows->addWidget(status_);

@@ -7,6 +7,7 @@
 #include "app/render/render_pane.h"
 #include "app/time/key_curves.h"
 #include "app/time/time_strip.h"
+#include "app/view/view_capture.h"
 #include "app/view/view_widget.h"
 #include "app/window/main_window.h"
 #include "document/edits/aim.h"
@@ -27,6 +28,7 @@ void MainWindow::makeCommands() {
     addLayerCommands();
     addNodeCommands();
     addRenderCommands();
+    addSequenceCommands();
     addViewCommands();
     addCameraCommands();
     addTimeCommands();
@@ -151,6 +153,8 @@ void MainWindow::addLayerCommands() {
                QKeySequence("Ctrl+B"), [this] { openLibrary(); });
     addCommand("materials", "Material library", "Pictures of materials to wear, and to save one of your own",
                QKeySequence("Ctrl+M"), [this] { openMaterials(); });
+    addCommand("finishings", "Finish library", "Pictures of finishes to use, and to save the scene's own",
+               QKeySequence("Ctrl+Alt+M"), [this] { openFinishings(); });
     addCommand("palette", "Palette...", "The main colours of a picture, to spread over elements",
                QKeySequence("Ctrl+Shift+M"), [this] { openPalette(); });
 }
@@ -207,6 +211,37 @@ void MainWindow::addRenderCommands() {
     addCommand(
         "savePicture", "Save the picture...", "EXR with all passes, TIFF or PNG", QKeySequence("Ctrl+E"),
         [this] { render_->chooseFileAndSave(); }, [this] { return render_->worker().film() != nullptr; });
+}
+
+/// Pictures that were rendered before, in the render's place.
+void MainWindow::addSequenceCommands() {
+    addCommand("playSequence", "Play a sequence of pictures...",
+               "Frames that were rendered, from memory, in the render's place", {}, [this] {
+                   const QString file = QFileDialog::getOpenFileName(
+                       this, "Play a sequence: choose one of its pictures",
+                       QString::fromStdString(controller_.session().folder().string()),
+                       fileFilter("Pictures", Use::ReadImage));
+                   if (!file.isEmpty()) playSequence(file.toStdString());
+               });
+    addCommand(
+        "captureView", "Capture the view...",
+        "The frames that are played, as the view shows them, as a video", {},
+        [this] {
+            const QString file = QFileDialog::getSaveFileName(
+                this, "Capture the view", QString::fromStdString(controller_.session().folder().string()),
+                fileFilter("Videos", Use::WriteVideo));
+            if (!file.isEmpty()) captureView(file.toStdString());
+        },
+        [this] { return view_ != nullptr; });
+}
+
+void MainWindow::playSequence(const std::filesystem::path& file) {
+    showRender(true);
+    controller_.guarded([&] { render_->playFile(file); });
+}
+
+void MainWindow::captureView(const std::filesystem::path& file) {
+    (new ViewCapture(controller_, *view_, file, controller_.clock().range(), this))->show();
 }
 
 void MainWindow::addViewCommands() {

@@ -4,17 +4,19 @@
 
 #include "app/outline/outline.h"
 #include "app/view/view_widget.h"
+#include "app/window/finishings_window.h"
 #include "app/window/library_window.h"
 #include "app/window/main_window.h"
 #include "app/window/materials_window.h"
 #include "document/edits/edits.h"
 #include "document/edits/material_file.h"
 #include "document/edits/outside.h"
+#include "document/library/finish_file.h"
 
 namespace ovrix::app {
 
 void MainWindow::dragEnterEvent(QDragEnterEvent* e) {
-    for (const char* mime : {kRecipeMime, kMaterialMime})
+    for (const char* mime : {kRecipeMime, kMaterialMime, kFinishMime})
         if (e->mimeData()->hasFormat(mime)) return e->acceptProposedAction();
     const Node* node = controller_.document().find(e->mimeData()->data(kNodeMime).toStdString());
     if (node && node->category() == Category::Material) return e->acceptProposedAction();
@@ -38,7 +40,7 @@ std::string MainWindow::dropTarget(const QPoint& at) const {
 std::function<bool(const Document&)> MainWindow::asksAbout(const char* what, const QString& file) {
     return [this, what, file](const Document& after) {
         const std::filesystem::path from = std::filesystem::absolute(file.toStdString()).parent_path();
-        for (const PartsKind* kind : {&kRecipes, &kMaterials}) {
+        for (const PartsKind* kind : {&kRecipes, &kMaterials, &kFinishings}) {
             const PartsFolders known = foldersOf(*kind);
             if (from == known.own || from == known.builtIn) return true;
         }
@@ -76,6 +78,10 @@ void MainWindow::dropEvent(QDropEvent* e) {
         dropRecipe(QString::fromUtf8(e->mimeData()->data(kRecipeMime)), e->position().toPoint());
     if (e->mimeData()->hasFormat(kMaterialMime))
         dropMaterial(QString::fromUtf8(e->mimeData()->data(kMaterialMime)), e->position().toPoint());
+    if (e->mimeData()->hasFormat(kFinishMime)) {
+        const QString file = QString::fromUtf8(e->mimeData()->data(kFinishMime));
+        useFinish(controller_, file, asksAbout("finish", file));
+    }
     if (e->mimeData()->hasFormat(kNodeMime))
         dropNode(e->mimeData()->data(kNodeMime).toStdString(), e->position().toPoint());
     for (const QUrl& url : e->mimeData()->urls()) {
@@ -86,6 +92,8 @@ void MainWindow::dropEvent(QDropEvent* e) {
             dropRecipe(file, e->position().toPoint());
         } else if (file.endsWith(".material", Qt::CaseInsensitive)) {
             dropMaterial(file, e->position().toPoint());
+        } else if (file.endsWith(".finish", Qt::CaseInsensitive)) {
+            useFinish(controller_, file, asksAbout("finish", file));
         } else {
             controller_.files().importFile(file);
         }

@@ -89,14 +89,15 @@ void MainWindow::refreshStatus() {
     time_->setText(QString("last change %1 ms").arg(r.milliseconds, 0, 'f', 0));
     size_t serious = 0;
     const Check* first = nullptr;
-    for (const Check& c : r.checks)
+    const std::vector<Check> checks = controller_.checks();
+    for (const Check& c : checks)
         if (c.severity != Severity::Note) {
             ++serious;
             if (!first) first = &c;
         }
-    QString text = r.checks.empty()
+    QString text = checks.empty()
                        ? "Checks: all well"
-                       : QString("%1 note%2").arg(r.checks.size()).arg(r.checks.size() == 1 ? "" : "s");
+                       : QString("%1 note%2").arg(checks.size()).arg(checks.size() == 1 ? "" : "s");
     if (serious)
         text = QString("%1 check%2: %3")
                    .arg(serious)

@@ -88,6 +88,7 @@ std::string headOf(const FilmFile& f) {
                 {"passes", passes},
                 {"groups", f.film.groups()},
                 {"exposure", f.film.layout().exposure},
+                {"bins", f.film.layout().bins},
                 {"picture", f.notes.picture},
                 {"sum", sumOf(f.film)},
                 {"log2_passes", f.notes.log2Passes},
@@ -115,6 +116,7 @@ FilmLayout layoutFrom(const Json& j) {
     }
     layout.groups = j.at("groups").get<std::vector<std::string>>();
     layout.exposure = between(j.at("exposure"), -200, 200);
+    layout.bins = j.value("bins", false);
     return layout;
 }
 

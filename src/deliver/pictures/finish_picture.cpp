@@ -114,7 +114,7 @@ FinishedPicture finishPicture(const SceneContext& scene, PictureToFinish picture
 PictureToFinish toFinish(const Film& film, const std::vector<V3f>* clean, const PicturePasses& passes,
                          const RenderJob& job, double frame) {
     return {passes,
-            clean ? *clean : film.lights(),
+            clean ? *clean : lightsOf(film),
             film.plane(Pass::Alpha),
             job.cameras.back(),
             frame,

@@ -5,6 +5,7 @@
 #include <chrono>
 
 #include "base/error.h"
+#include "deliver/shutter.h"
 
 namespace ovrix::deliver {
 
@@ -21,7 +22,7 @@ std::map<std::string, std::string> pictureNotes(const RenderFacts& f) {
 }
 
 std::vector<uint16_t> RenderedFrame::deepScreen() const {
-    std::vector<V3f> light = finished ? finished->light : clean ? *clean : file.film.lights();
+    std::vector<V3f> light = finished ? finished->light : clean ? *clean : lightsOf(file.film);
     std::vector<float> alpha = finished ? finished->alpha : file.film.plane(Pass::Alpha);
     const size_t count = light.size();
     for (size_t i = 0; i < count; ++i) {
@@ -53,6 +54,7 @@ RenderJob FrameRenderer::jobFor(const FrameOptions& o, Progress& progress) {
 }
 
 std::optional<RenderedFrame> FrameRenderer::render(const FrameOptions& o, Progress& progress) {
+    if (o.denoise && o.steady && !prepareSteady(o, progress)) return {};
     RenderedFrame out;
     out.job = jobFor(o, progress);
     RenderJob& job = out.job;
@@ -69,8 +71,53 @@ std::optional<RenderedFrame> FrameRenderer::render(const FrameOptions& o, Progre
                  .log2Passes = job.options.log2Passes,
                  .seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count()};
     if (o.denoise) out.clean = denoise(out.file.film, scene_.document.memoryLimit(), progress);
+    if (o.denoise && o.steady) makeSteady(out);
     if (o.screen && hasFinish(scene_.document)) out.finished = finishedOf(out, progress);
     return out;
+}
+
+SteadyFrame FrameRenderer::steadyOf(const RenderedFrame& frame) const {
+    return steadyFrameOf(frame.file.film, *frame.clean,
+                         float(motionFrames(scene_.document, double(frame.facts.frame))));
+}
+
+/// Renders the frames before that are not known. False where it was stopped.
+bool FrameRenderer::prepareSteady(const FrameOptions& o, Progress& progress) {
+    if (!keepsMotion(scene_.document, o.frame))
+        throw Error("steady frames need to know how things move", scene_.file.string(),
+                    "Add Motion to the passes of the render settings");
+    if (o.passes || o.region)
+        throw Error("steady frames are rendered whole", {}, "Leave out the passes and the region");
+    const std::string made = fmt::format("{} {} {} {} {} {}", o.camera, o.width, o.height, o.samples,
+                                         o.noise.value_or(-1.0f), o.draft);
+    if (std::exchange(beforeOf_, made) != made) before_.clear();
+    std::erase_if(before_, [&](const auto& known) {
+        return known.first >= o.frame || known.first < o.frame - kSteadyFrames;
+    });
+    for (int frame = std::max(scene_.document.frames().first, o.frame - kSteadyFrames); frame < o.frame;
+         ++frame) {
+        if (before_.count(frame)) continue;
+        FrameOptions alone = o;
+        alone.frame = frame, alone.film.clear();
+        alone.steady = alone.screen = false;
+        const auto rendered = render(alone, progress);
+        if (!rendered) return false;
+        before_[frame] = {steadyOf(*rendered), rendered->job.cameras.back()};
+    }
+    return true;
+}
+
+void FrameRenderer::makeSteady(RenderedFrame& frame) {
+    SteadyFrame own = steadyOf(frame);
+    const CameraOptions& camera = frame.job.cameras.back();
+    std::vector<const SteadyFrame*> before;
+    bool still = true;
+    for (int f = frame.facts.frame - 1; before_.count(f); --f) {
+        before.push_back(&before_[f].picture);
+        still = still && before_[f].camera == camera;
+    }
+    frame.clean = steadied(own, before, still);
+    before_[frame.facts.frame] = {std::move(own), camera};
 }
 
 /// What is there of it, or a new one.

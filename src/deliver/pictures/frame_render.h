@@ -3,6 +3,7 @@
 #include <functional>
 
 #include "deliver/pictures/film_file.h"
+#include "render/finish/steady.h"
 
 namespace ovrix::deliver {
 
@@ -13,6 +14,10 @@ struct FrameOptions {
     int samples = 0;                  ///< 0 for the render settings' own
     std::optional<float> noise = {};  ///< in place of the render settings' own
     bool draft = false, denoise = false;
+    /// Denoised pictures go by those of the frames before, too: see steadied(). The scene must tell how
+    /// things move: see withMotion(). Frames before that are not known are rendered first, so that it does
+    /// not matter where a sequence is begun.
+    bool steady = false;
     bool screen = true;  ///< it is for a screen: the scene's finish is run
     /// A film that is gone on with where it is there, and kept; empty for none.
     std::filesystem::path film = {};
@@ -71,10 +76,19 @@ class FrameRenderer {
     bool addPasses(const RenderJob& job, FilmFile& file, const FrameOptions& options,
                    Progress& progress) const;
     std::optional<FinishedPicture> finishedOf(const RenderedFrame& frame, Progress& progress);
+    bool prepareSteady(const FrameOptions& options, Progress& progress);
+    SteadyFrame steadyOf(const RenderedFrame& frame) const;
+    void makeSteady(RenderedFrame& frame);
 
     SceneContext scene_;
     Evaluator& evaluator_;
     RenderSceneBuilder builder_;
+    struct Before {
+        SteadyFrame picture;
+        CameraOptions camera;
+    };
+    std::map<int, Before> before_;  // of frames that were denoised, each by itself
+    std::string beforeOf_;          // the options that they were rendered with
 };
 
 }  // namespace ovrix::deliver

@@ -18,6 +18,12 @@ std::string durationText(double seconds) {
     return fmt::format("{} h {} min", s / 3600, s % 3600 / 60);
 }
 
+std::string cutText(double share) {
+    constexpr double kNothing = 0.0005;
+    if (share < kNothing) return {};
+    return fmt::format("The firefly limit takes {:.1f} % of the light of the picture", 100.0 * share);
+}
+
 namespace {
 
 /// Uncompressed: at most so much is needed.
@@ -59,6 +65,7 @@ Preflight lookAhead(const RenderJob& job, const fs::path& out, int frames, Progr
     Preflight found;
     found.seconds = pass * (double(job.width) * job.height) / (double(width) * height) * job.samples;
     found.filmBytes = double(job.width) * job.height * job.layout.bytesOfPixel();
+    found.cut = cutShare(film);
     bool seen = false, lit = false;
     for (size_t i = 0; i < film.count(); ++i) {
         seen = seen || film.number(Pass::Object, i) != 0;

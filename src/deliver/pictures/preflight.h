@@ -8,6 +8,7 @@ struct Preflight {
     double seconds = 0;    ///< that all samples of one picture take, about
     double filmBytes = 0;  ///< of memory that the film takes
     double fileBytes = 0;  ///< that one file takes at most; 0 for none that is known
+    double cut = 0;        ///< the part of the light that the firefly limit takes
     /// What would make the render useless: nothing of the scene is seen, all is black, no room on the disk.
     std::vector<std::string> problems;
 };
@@ -16,6 +17,10 @@ struct Preflight {
 /// @param out  the file that it is for; empty for none
 /// @param frames  that are to come
 Preflight lookAhead(const RenderJob& job, const std::filesystem::path& out, int frames, Progress& progress);
+
+/// What is said where the firefly limit takes that part of a picture's light; empty where that is next to
+/// nothing.
+std::string cutText(double share);
 
 /// "40 s", "12 min", "3 h 20 min".
 std::string durationText(double seconds);

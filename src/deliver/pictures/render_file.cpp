@@ -45,13 +45,16 @@ static void addNoise(Picture& picture, const Film& film) {
 }
 
 /// A pass as channels of a picture.
-static void addPass(Picture& picture, const Film& film, const PassInfo& info) {
+/// @param factors  of its light: see fireflyFactors()
+static void addPass(Picture& picture, const Film& film, const PassInfo& info,
+                    const std::vector<float>& factors) {
     if (info.pass == Pass::Half) return addNoise(picture, film);
     if (info.pass == Pass::Alpha || info.gather == Gather::Cover) return;  // which are channels of their own
     for (size_t c = 0; c < channelsOf(info.pass); ++c) {
         const std::string channel = info.number ? "id" : std::string(1, info.channels[c]);
-        picture.channels.push_back(
-            {std::string(info.id) + "." + channel, film.plane(info.pass, c), info.whole});
+        std::vector<float> plane = film.plane(info.pass, c);
+        for (size_t i = 0; info.light && i < factors.size(); ++i) plane[i] *= factors[i];
+        picture.channels.push_back({std::string(info.id) + "." + channel, std::move(plane), info.whole});
     }
 }
 
@@ -93,7 +96,7 @@ static Picture screenPicture(const RenderedPicture& rendered, const FinishOption
     if (light) {
         color = finished         ? finished->light
                 : rendered.clean ? *rendered.clean
-                                 : film.lights(rendered.view.group);
+                                 : lightsOf(film, rendered.view.group);
         toDisplay(color, options);
     } else {
         std::vector<uint32_t> screen;
@@ -109,13 +112,16 @@ Picture toPicture(const RenderedPicture& rendered, const PictureNotes& notes, co
     if (finish) return screenPicture(rendered, *finish);
     const Film& film = rendered.film;
     Picture picture{film.width(), film.height(), {}};
-    addColors(picture, "", rendered.clean ? *rendered.clean : film.lights());
+    const std::vector<V3f> even = lightsOf(film);
+    const std::vector<float> factors = fireflyFactors(film);
+    addColors(picture, "", rendered.clean ? *rendered.clean : even);
     picture.channels.push_back({"A", film.plane(Pass::Alpha), false});
-    if (rendered.clean) addColors(picture, "noisy", film.lights());
+    if (rendered.clean) addColors(picture, "noisy", even);
+    if (!factors.empty()) addColors(picture, "gathered", film.lights());
     for (const PassInfo& info : passTable())
-        if (film.layout().chosen(info.pass)) addPass(picture, film, info);
+        if (film.layout().chosen(info.pass)) addPass(picture, film, info, factors);
     const auto layers = groupLayers(film.groups());
-    for (size_t g = 0; g < layers.size(); ++g) addColors(picture, layers[g], film.lights(int(g)));
+    for (size_t g = 0; g < layers.size(); ++g) addColors(picture, layers[g], lightsOf(film, int(g)));
     for (const CoverageLayer& layer : coverageLayers(notes)) addCoverage(picture, film, layer);
     return picture;
 }
@@ -143,13 +149,25 @@ void saveRender(const std::filesystem::path& path, const RenderedPicture& render
     writeImage(path, toPicture(rendered, notes, exr ? nullptr : &notes.finish), o);
 }
 
-std::vector<V3f> denoise(const Film& film, size_t memory, Progress& progress, int group) {
+static void requireDenoiserMemory(const Film& film, size_t memory) {
     const double bytes = denoiserBytes(film.width(), film.height());
     if (bytes > double(memory))
         throw Error(fmt::format("denoising a picture of {} x {} takes {}, more than the limit of {}",
                                 film.width(), film.height(), byteText(bytes), byteText(double(memory))),
                     {}, "Raise the memory limit, or render without denoising");
+}
+
+std::vector<V3f> denoise(const Film& film, size_t memory, Progress& progress, int group) {
+    requireDenoiserMemory(film, memory);
     return denoised(film, *denoiser(), progress, group);
+}
+
+std::vector<V3f> denoiseWell(const Film& film, size_t memory, Progress& progress) {
+    const CleanedGuides* guides = cleanedGuides();
+    if (!guides) return denoise(film, memory, progress);
+    requireDenoiserMemory(film, memory);
+    const GuideNetworks networks{*guides->albedo, *guides->normal};
+    return denoised(film, *guides->light, progress, kAllLights, &networks);
 }
 
 std::vector<std::vector<V3f>> denoisedGroups(const Film& film, const std::vector<V3f>& clean, size_t memory,

@@ -17,8 +17,9 @@ struct RenderedPicture {
 };
 
 /// The film as a picture with all its passes: beauty, alpha, depth, normal, albedo, ids, direct, indirect;
-/// where it was denoised the light as it was before; where strands are seen their tangent and the light of
-/// the lobes of fibres; the light of each group of lights, under light_ and its name.
+/// where it was denoised the light as it was before (noisy), where fireflies were evened that of the samples
+/// (gathered); where strands are seen their tangent and the light of the lobes of fibres; the light of each
+/// group of lights, under light_ and its name.
 /// @param notes   names of what coverage is of
 /// @param finish  null for scene light as it is, as EXR takes it; else the numbers of a screen, for TIFF and
 /// PNG
@@ -32,6 +33,10 @@ void saveRender(const std::filesystem::path& path, const RenderedPicture& render
 /// where there is no denoiser or too little memory; Cancelled.
 /// @param group  of lights, whose light alone is wanted
 std::vector<V3f> denoise(const Film& film, size_t memory, Progress& progress, int group = kAllLights);
+
+/// The same with time for it: albedo and normals are cleaned first, where that is better and their networks
+/// are there.
+std::vector<V3f> denoiseWell(const Film& film, size_t memory, Progress& progress);
 
 /// The light of each of a film's groups without noise, so that all together give its light without noise.
 /// Throws as denoise() does.

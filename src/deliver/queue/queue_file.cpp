@@ -10,6 +10,7 @@
 #include "base/files.h"
 #include "base/hash.h"
 #include "base/json_guard.h"
+#include "deliver/shutter.h"
 #include "document/edits/edits.h"
 #include "document/file/scene_file.h"
 #include "document/model/values.h"
@@ -36,6 +37,7 @@ Json toJson(const QueueJob& job) {
            {"camera", job.camera},
            {"samples", job.samples},
            {"denoise", job.denoise},
+           {"steady", job.steady},
            {"finish", job.finish},
            {"set", job.changes},
            {"out", job.out}};
@@ -67,7 +69,8 @@ QueueJob jobFrom(const Json& j) {
     job.width = within(j.at("size").at(0), 0, 32768), job.height = within(j.at("size").at(1), 0, 32768);
     job.camera = j.value("camera", std::string());
     job.samples = within(j.value("samples", Json(0)), 0, 1048576);
-    job.denoise = j.value("denoise", true), job.finish = j.value("finish", true);
+    job.denoise = j.value("denoise", true), job.steady = j.value("steady", true);
+    job.finish = j.value("finish", true);
     job.changes = j.value("set", std::vector<std::string>());
     job.out = j.at("out").get<std::string>();
     if (j.contains("noise")) job.noise = std::clamp(j["noise"].get<double>(), 0.0, 1.0);
@@ -180,13 +183,15 @@ SceneContext sceneOf(const fs::path& queue, const QueueJob& job) {
         document = withText(document, change.substr(0, is), change.substr(is + 1));
     }
     if (!job.camera.empty()) document.get(job.camera);
+    if (job.isSteady()) document = withMotion(document);
     return SceneContext::ofFile(std::move(document), file);
 }
 
 uint64_t sceneStamp(const SceneContext& scene, const QueueJob& job) {
     Hasher h;
     h.add(writeScene(scene.document)).add(job.camera);
-    for (const int n : {job.width, job.height, job.samples, int(job.denoise), int(job.finish)})
+    for (const int n :
+         {job.width, job.height, job.samples, int(job.denoise), int(job.isSteady()), int(job.finish)})
         h.add(uint64_t(n));
     h.add(job.noise.value_or(-1.0));
     for (const NodePtr& node : scene.document.nodes())
@@ -197,15 +202,35 @@ uint64_t sceneStamp(const SceneContext& scene, const QueueJob& job) {
     return h.value();
 }
 
+fs::path queueFolder(const fs::path& path) { return path.string() + ".work"; }
+
+fs::path frameFile(const fs::path& queue, const QueueJob& job, int frame) {
+    if (!job.isVideo()) return fromQueue(queue, fileOfFrame(job.out, frame));
+    return queueFolder(queue) / fmt::format("{}.{}.png", nameOfId(job.id), frame);
+}
+
+std::vector<int> goneFrames(const fs::path& queue, const QueueJob& job) {
+    std::vector<int> out;
+    if (job.isVideo() && job.complete()) {
+        if (!fs::exists(fromQueue(queue, job.out)))
+            for (const auto& [frame, made] : job.done) out.push_back(frame);
+        return out;
+    }
+    for (const auto& [frame, made] : job.done)
+        if (!fs::exists(frameFile(queue, job, frame))) out.push_back(frame);
+    return out;
+}
+
 std::vector<int> staleFrames(const fs::path& queue, const QueueJob& job) {
     std::optional<uint64_t> now;
     try {
         now = sceneStamp(sceneOf(queue, job), job);
     } catch (const Error&) {  // gone, or no scene any more
     }
+    const std::vector<int> gone = goneFrames(queue, job);
     std::vector<int> out;
     for (const auto& [frame, made] : job.done)
-        if (made.scene != now) out.push_back(frame);
+        if (made.scene != now || std::binary_search(gone.begin(), gone.end(), frame)) out.push_back(frame);
     return out;
 }
 

@@ -29,6 +29,7 @@ struct QueueJob {
     int samples = 0;                   ///< 0 for the render settings' own
     std::optional<double> noise = {};  ///< in place of the render settings' own
     bool denoise = true;
+    bool steady = true;  ///< denoised frames go by those before: see FrameOptions
     bool finish = true;  ///< the scene's finish is run, but for EXR
     /// What is other than in the scene: "sun/elevation=10". See withText().
     std::vector<std::string> changes = {};
@@ -41,6 +42,7 @@ struct QueueJob {
     int count() const { return last - first + 1; }
     bool complete() const { return int(done.size()) >= count(); }
     bool isVideo() const;
+    bool isSteady() const { return steady && denoise && count() > 1; }
     /// The first frame that is not there yet.
     std::optional<int> next() const;
     bool operator==(const QueueJob&) const = default;
@@ -77,7 +79,14 @@ SceneContext sceneOf(const std::filesystem::path& queue, const QueueJob& job);
 /// Changes with all that a job's pictures are made from: the scene, the files that it names (by size and
 /// date), and what the job says. Throws Error where the scene cannot be read.
 uint64_t sceneStamp(const SceneContext& scene, const QueueJob& job);
-/// Frames that lie there and were made from something else than is there now; all where the scene is gone.
+/// Where what is under way lies: films, pictures so far, frames of videos.
+std::filesystem::path queueFolder(const std::filesystem::path& path);
+/// Where a frame's picture lies; those of a video until it is there.
+std::filesystem::path frameFile(const std::filesystem::path& queue, const QueueJob& job, int frame);
+/// Frames that were done and are not there any more: somebody took their pictures away, or the video of all.
+std::vector<int> goneFrames(const std::filesystem::path& queue, const QueueJob& job);
+/// Frames that were made from something else than is there now, all where the scene is gone; and those that
+/// are gone.
 std::vector<int> staleFrames(const std::filesystem::path& queue, const QueueJob& job);
 
 }  // namespace ovrix::deliver

@@ -45,7 +45,11 @@ class Run {
     }
 
     void all() {
-        editQueue(path_, [](Queue& queue) { queue.paused = false; });
+        editQueue(path_, [this](Queue& queue) {
+            queue.paused = false;
+            for (QueueJob& job : queue.jobs)  // what is missing is filled in
+                for (const int frame : goneFrames(path_, job)) job.done.erase(frame);
+        });
         while (!stopped()) {
             const Queue queue = readQueue(path_);
             const QueueJob* job = queue.paused ? nullptr : queue.next();
@@ -111,6 +115,7 @@ class Run {
                              .height = job.height,
                              .samples = job.samples,
                              .denoise = job.denoise,
+                             .steady = job.isSteady(),
                              .screen = job.finish && endingOf(job.out) != ".exr",
                              .film = film};
         if (job.noise) options.noise = float(*job.noise);
@@ -136,13 +141,8 @@ class Run {
         if (!fs::exists(stamp) || readFile(stamp) != now) writeFile(stamp, now);
     }
 
-    fs::path frameFile(const QueueJob& job, int frame) const {
-        if (!job.isVideo()) return fromQueue(path_, fileOfFrame(job.out, frame));
-        return queueFolder(path_) / fmt::format("{}.{}.png", nameOfId(job.id), frame);
-    }
-
     void write(const QueueJob& job, int frame, const RenderedFrame& rendered) {
-        const fs::path file = frameFile(job, frame);
+        const fs::path file = frameFile(path_, job, frame);
         WriteOptions options = defaultWriteOptions(file);
         if (job.isVideo()) options.depth = PixelDepth::Bits16;
         options.notes.merge(pictureNotes(rendered.facts));
@@ -160,7 +160,7 @@ class Run {
         fs::remove(queueFolder(path_) / fmt::format("{}.{}{}.scene", nameOfId(job.id), frame, kFilmEnding),
                    ignored);
         if (last && job.isVideo())
-            for (int f = job.first; f <= job.last; ++f) fs::remove(frameFile(job, f), ignored);
+            for (int f = job.first; f <= job.last; ++f) fs::remove(frameFile(path_, job, f), ignored);
     }
 
     /// The video of all frames.
@@ -170,7 +170,7 @@ class Run {
         writeAtomically(out, [&](const fs::path& temporary) {
             std::unique_ptr<VideoWriter> video;
             for (int frame = job.first; frame <= job.last; ++frame) {
-                const fs::path file = frameFile(job, frame);
+                const fs::path file = frameFile(path_, job, frame);
                 if (!fs::exists(file)) {
                     editQueue(path_, [&](Queue& queue) {
                         if (QueueJob* same = queue.find(job.id)) same->done.erase(frame);
@@ -239,8 +239,6 @@ class Run {
 };
 
 }  // namespace
-
-fs::path queueFolder(const fs::path& path) { return path.string() + ".work"; }
 
 bool queueRuns(const fs::path& path) { return FileLock::isHeld(runLockOf(path)); }
 

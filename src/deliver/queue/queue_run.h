@@ -29,7 +29,5 @@ void runQueue(const std::filesystem::path& path, const QueueRun& run);
 bool queueRuns(const std::filesystem::path& path);
 /// What it said last; nothing where it said nothing yet.
 std::optional<QueueProgress> queueProgress(const std::filesystem::path& path);
-/// Where what is under way lies: films, pictures so far, frames of videos.
-std::filesystem::path queueFolder(const std::filesystem::path& path);
 
 }  // namespace ovrix::deliver

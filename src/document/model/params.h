@@ -88,6 +88,7 @@ extern const struct RenderParams : ParamTable {
     Handle<int64_t> width, height, samples;
     Handle<double> noise;
     Handle<int64_t> leastSamples, bounces;
+    Handle<bool> fireflies;
     Handle<double> limit, roughen;
     Handle<PixelFilter::Kind> filter;
     Handle<double> filterWidth, thinStrands;

@@ -22,8 +22,13 @@ RenderParams::RenderParams()
                                "noise!=0"))),
       bounces(add(specs::whole("bounces", "Bounces", 16, 0, 64, 0, 16,
                                "How often light may be reflected on its way"))),
-      limit(add(specs::number("limit", "Firefly limit", 0, "", 0, 1e9, 0, 50,
-                              "Cuts bright dots of indirect light and of fibres; 0 cuts nothing"))),
+      fireflies(add(specs::flag("even_fireflies", "Even fireflies", true,
+                                "Spreads bright dots that single passes left over what they lie on; nothing "
+                                "is lost, and they go as samples come. Takes 96 bytes a pixel"))),
+      limit(
+          add(specs::number("limit", "Firefly limit", 0, "", 0, 1e9, 0, 50,
+                            "Cuts bright dots of indirect light and of fibres, and their light is lost: the "
+                            "pass Cut light has it; 0 cuts nothing"))),
       roughen(add(
           specs::unitNumber("regularisation", "Regularisation", 0.25,
                             "How rough shines are at least to what sees them by way of a matt "

@@ -1,6 +1,7 @@
 #include "io/denoiser/denoiser.h"
 
 #include <mutex>
+#include <optional>
 
 #include "base/error.h"
 #include "io/denoiser/denoiser_library.h"
@@ -10,8 +11,9 @@ namespace ovrix::io {
 
 namespace {
 
+std::filesystem::path weightsOf(const char* name) { return programFolder() / "denoiser" / name; }
 /// For light, with albedo and normals that are as noisy as it is.
-std::filesystem::path weightsFile() { return programFolder() / "denoiser" / "rt_hdr_alb_nrm.tza"; }
+std::filesystem::path weightsFile() { return weightsOf("rt_hdr_alb_nrm.tza"); }
 
 }  // namespace
 
@@ -39,6 +41,24 @@ std::shared_ptr<const render::DenoiserNetwork> denoiser() {
         throw Error("the denoiser's weights are not there", weightsFile().string(),
                     "Fetch them with ./dev denoiser, which takes a network");
     return kept = denoiserOf(weightsFile());
+}
+
+const CleanedGuides* cleanedGuides() {
+    static std::mutex mutex;
+    static std::optional<CleanedGuides> kept;
+    std::lock_guard lock(mutex);
+    if (kept) return &*kept;
+    std::error_code ignored;
+    for (const char* name : {"rt_alb.tza", "rt_nrm.tza", "rt_hdr_calb_cnrm.tza"})
+        if (!std::filesystem::is_regular_file(weightsOf(name), ignored)) return nullptr;
+    kept = {denoiserOf(weightsOf("rt_alb.tza")), denoiserOf(weightsOf("rt_nrm.tza")),
+            denoiserOf(weightsOf("rt_hdr_calb_cnrm.tza"))};
+    if (kept->light->planes() == render::DenoiserNetwork::kPlanes && kept->albedo->planes() == 3 &&
+        kept->normal->planes() == 3)
+        return &*kept;
+    kept.reset();
+    throw Error("the denoiser's weights are of other networks", weightsOf("").string(),
+                "Fetch them again with ./dev denoiser");
 }
 
 }  // namespace ovrix::io

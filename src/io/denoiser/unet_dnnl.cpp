@@ -61,8 +61,8 @@ struct Convolution {
 class Unet : public render::DenoiserNetwork {
   public:
     explicit Unet(const Tensors& tensors) : engine_(dnnl::engine::kind::cpu, 0) {
-        int planes = kPlanes;
-        std::array<int, 4> joined{kPlanes, 0, 0, 0};  // planes of what is joined on the way up
+        int planes = planes_ = planesOf(tensors);
+        std::array<int, 4> joined{planes, 0, 0, 0};  // planes of what is joined on the way up
         const auto add = [&](const char* name) { planes = read(tensors, name, planes); };
         add("enc_conv0"), add("enc_conv1"), joined[1] = planes;
         add("enc_conv2"), joined[2] = planes;
@@ -75,13 +75,16 @@ class Unet : public render::DenoiserNetwork {
         if (planes != 3) throw Error("gives " + std::to_string(planes) + " planes, and not 3");
     }
 
+    int planes() const override { return planes_; }
     void run(std::span<const float> in, int width, int height, std::span<float> out,
              base::Progress& progress) const override;
 
   private:
     class Run;
+    static int planesOf(const Tensors& tensors);
     int read(const Tensors& tensors, const std::string& name, int planes);
 
+    int planes_ = kPlanes;
     dnnl::engine engine_;
     std::map<std::string, Convolution> layers_;
 };
@@ -97,6 +100,14 @@ memory memoryOf(const Tensor& t, memory::format_tag order, const dnnl::engine& e
     memory m({Dims(t.sizes.begin(), t.sizes.end()), memory::data_type::f32, order}, engine);
     std::copy(t.values.begin(), t.values.end(), static_cast<float*>(m.get_data_handle()));
     return m;
+}
+
+/// That the first layer takes.
+int Unet::planesOf(const Tensors& tensors) {
+    const int planes = tensorOf(tensors, "enc_conv0.weight", "oihw").sizes[1];
+    if (planes != 3 && planes != kPlanes)
+        throw Error("takes " + std::to_string(planes) + " planes, and not 3 or 9");
+    return planes;
 }
 
 /// Gives the planes that the layer makes.
@@ -133,7 +144,7 @@ class Unet::Run {
 
   private:
     Planes input(std::span<const float> values, int width, int height) {
-        Planes p = make({{1, kPlanes, height, width}, memory::data_type::f32, memory::format_tag::nchw});
+        Planes p = make({{1, net_.planes_, height, width}, memory::data_type::f32, memory::format_tag::nchw});
         std::copy(values.begin(), values.end(), static_cast<float*>(p.data.get_data_handle()));
         return p;
     }

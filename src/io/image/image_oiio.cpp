@@ -7,6 +7,7 @@
 #include "base/error.h"
 #include "base/files.h"
 #include "io/image/color_spaces.h"
+#include "io/image/icc_profile.h"
 
 namespace ovrix::io {
 
@@ -201,6 +202,9 @@ OIIO::ImageSpec specFor(const Picture& picture, const WriteOptions& options, int
     if (options.space == "sRGB") spec.attribute("oiio:ColorSpace", "sRGB");
     spec.attribute("Software", "Ovrix " OVRIX_VERSION);
     spec.attribute("ovrix:colorSpace", options.screen.empty() ? options.space : options.screen);
+    if (const std::vector<uint8_t> profile = iccProfileOf(options.screen); !profile.empty())
+        spec.attribute("ICCProfile", OIIO::TypeDesc(OIIO::TypeDesc::UINT8, int(profile.size())),
+                       profile.data());
     for (const auto& [name, text] : options.notes) spec.attribute(name, text);
     return spec;
 }

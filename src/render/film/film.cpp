@@ -29,6 +29,7 @@ double FilmLayout::bytesOfPixel() const {
     double bytes = 4 * sizeof(uint32_t);  // counts, and the first pass
     for (const PassInfo& info : passTable())
         if (has(info.pass)) bytes += double(channelsOf(info.pass)) * bytesOf(info.gather);
+    if (bins) bytes += double(Film::kBins) * (sizeof(int64_t) + sizeof(uint32_t));
     return bytes + 3.0 * sizeof(int64_t) * double(groups.size());
 }
 
@@ -49,6 +50,8 @@ Film::Film(int width, int height, FilmLayout layout)
             firsts_[p].assign(pixels * channels_[p], 0);
     }
     groups_.assign(layout_.groups.size(), std::vector<int64_t>(3 * pixels, 0));
+    bins_.assign(layout_.bins ? kBins * pixels : 0, 0);
+    binSamples_.assign(bins_.size(), 0);
     samples_.assign(pixels, 0);
     firstPass_.assign(pixels, kNoPass);
     halves_.assign(pixels, 0);
@@ -94,6 +97,7 @@ void Film::finish(size_t pixel, uint32_t pass, float alpha) {
     add(Pass::Alpha, pixel, V3f(alpha));
     ++samples_[pixel];
     halves_[pixel] += pass % 2 == 0;
+    if (layout_.bins) ++binSamples_[pixel * kBins + pass % kBins];
     if (pass < firstPass_[pixel]) {  // nothing was seen by it
         firstPass_[pixel] = pass;
         for (size_t p = 0; p < kPasses; ++p)
@@ -204,6 +208,8 @@ void Film::copy(size_t to, const Film& from, size_t pixel) {
         if (has_[p] && !covers_[p].empty()) covers_[p][to] = from.covers_[p][pixel];
     }
     for (size_t g = 0; g < groups_.size(); ++g) take(groups_[g], from.groups_[g], 3);
+    take(bins_, from.bins_, kBins);
+    take(binSamples_, from.binSamples_, kBins);
     take(samples_, from.samples_, 1);
     take(firstPass_, from.firstPass_, 1);
     take(halves_, from.halves_, 1);
@@ -232,6 +238,8 @@ void Film::merge(const Film& other) {
         }
     }
     for (size_t g = 0; g < groups_.size(); ++g) sum(groups_[g], other.groups_[g]);
+    sum(bins_, other.bins_);
+    for (size_t i = 0; i < binSamples_.size(); ++i) binSamples_[i] += other.binSamples_[i];
     for (size_t i = 0; i < samples_.size(); ++i) {
         samples_[i] += other.samples_[i];
         firstPass_[i] = std::min(firstPass_[i], other.firstPass_[i]);

@@ -38,6 +38,8 @@ struct FilmLayout {
     /// Light is counted in steps of 2^-(32 + this): that of the picture's exposure, so that they are small
     /// beside what is seen.
     int exposure = 0;
+    /// Whether the brightness of scattered light is kept by passes apart, too: see fireflyFactors().
+    bool bins = false;
     bool operator==(const FilmLayout&) const = default;
     bool has(Pass pass) const;
     /// Whether files have it.
@@ -99,12 +101,22 @@ class Film {
         add(bounces <= 1 ? Pass::Direct : Pass::Indirect, pixel, light);
         if (bounces == 0) add(Pass::Emission, pixel, light);
         if (pass % 2 == 0) add(Pass::Half, pixel, light);
+        if (bounces > 0 && layout_.bins)
+            addTo(bins_[pixel * kBins + pass % kBins], luminance(light), units_[size_t(Pass::Direct)]);
     }
     /// What the sample of a pass sees first there.
     void see(size_t pixel, uint32_t pass, const Seen& seen);
     /// That the sample of a pass is complete.
     void finish(size_t pixel, uint32_t pass, float alpha);
 
+    /// Passes whose numbers differ by a multiple of this are of one bin.
+    static constexpr size_t kBins = 8;
+    /// The brightness that the samples of a bin brought to a pixel, but for what the eye met straight; how
+    /// many they are. Where the layout has bins.
+    double binSum(size_t pixel, size_t bin) const {
+        return double(bins_[pixel * kBins + bin]) / units_[size_t(Pass::Direct)];
+    }
+    uint32_t binSamples(size_t pixel, size_t bin) const { return binSamples_[pixel * kBins + bin]; }
     uint32_t samples(size_t pixel) const { return samples_[pixel]; }
     /// Of those the ones whose light is in the half.
     uint32_t halfSamples(size_t pixel) const { return halves_[pixel]; }
@@ -172,6 +184,9 @@ class Film {
         body(std::string("first"), film.firstPass_, size_t(1));
         body(std::string("halves"), film.halves_, size_t(1));
         body(std::string("seen"), film.seen_, size_t(1));
+        if (!film.layout_.bins) return;
+        body(std::string("bins"), film.bins_, kBins);
+        body(std::string("bin samples"), film.binSamples_, kBins);
     }
     static void addTo(int64_t& sum, int64_t more) {
         constexpr auto most = std::numeric_limits<int64_t>::max();
@@ -197,6 +212,8 @@ class Film {
     std::array<std::vector<uint32_t>, kPasses> firsts_;  // of the others: whole numbers, or a float's bits
     std::array<std::vector<Coverage>, kPasses> covers_;
     std::vector<std::vector<int64_t>> groups_;
+    std::vector<int64_t> bins_;  // kBins of each pixel
+    std::vector<uint32_t> binSamples_;
     std::vector<uint32_t> samples_, halves_;
     std::vector<uint32_t> seen_;       // samples that saw a thing
     std::vector<uint32_t> firstPass_;  // the least that has brought a sample

@@ -72,6 +72,8 @@ constexpr std::array<PassInfo, kPasses> kTable{{
      "What fog and clouded matter give, of light from a lamp", "RGB", Mean, "volume", true},
     {Pass::VolumeIndirect, "volume_indirect", "Volume, indirect",
      "What fog and clouded matter give, of light that was scattered before", "RGB", Mean, "volume", true},
+    {Pass::Cut, "cut", "Cut light", "Light that the firefly limit took: it is in none of the others", "RGB",
+     Mean, "cut", true},
     {Pass::Half, "half", "Half of the light",
      "Light of each second pass alone: it tells how much noise is left", "RGB", Mean, "noise", true},
     {Pass::Object, "object", "Object", "Number of the object that is seen", "I", First, "", false, true,

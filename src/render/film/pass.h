@@ -41,6 +41,7 @@ enum class Pass : uint8_t {
     SubsurfaceIndirect,
     VolumeDirect,
     VolumeIndirect,
+    Cut,
     Half,
     Object,
     Layer,

@@ -3,6 +3,7 @@
 #include <cmath>
 
 #include "base/parallel.h"
+#include "render/film/fireflies.h"
 #include "render/film/noise.h"
 
 namespace ovrix::render {
@@ -38,7 +39,7 @@ float top() {
 float cleanNumber(float x) { return std::isfinite(x) ? x : 0.0f; }
 
 /// What brings the picture's key, as it is seen in blocks of 16 x 16 pixels, to a middle grey.
-float exposureOf(const Film& film, int group) {
+float exposureOf(const Film& film, std::span<const V3f> light) {
     constexpr int kBlock = 16;
     constexpr float kGrey = 0.18f, kDark = 1e-8f;
     double sum = 0.0;
@@ -50,7 +51,7 @@ float exposureOf(const Film& film, int group) {
             double mean = 0.0;
             for (int y = top; y < bottom; ++y)
                 for (int x = left; x < right; ++x)
-                    mean += double(std::max(0.0f, luminance(film.light(film.indexOf(x, y), group))));
+                    mean += double(std::max(0.0f, luminance(light[film.indexOf(x, y)])));
             mean /= double(right - left) * double(bottom - top);
             if (mean <= double(kDark)) continue;
             sum += std::log2(mean);
@@ -75,15 +76,14 @@ std::vector<std::pair<int, int>> cutSide(int size, int count) {
 /// What of a film is cleaned, and the factor that brings it to a middle exposure.
 struct Cleaned {
     const Film& film;
-    int group;
+    std::span<const V3f> light;
     float exposure;
 };
 
 /// One pixel, into each of the planes. @p to  of the first  @p plane  how far they lie apart
-void putPixel(const Cleaned& light, size_t pixel, size_t plane, float* to) {
-    const Film& film = light.film;
-    const V3f own = film.light(pixel, light.group) * light.exposure, albedo = film.mean(Pass::Albedo, pixel),
-              normal = film.mean(Pass::Normal, pixel);
+void putPixel(const Cleaned& in, size_t pixel, size_t plane, float* to) {
+    const V3f own = in.light[pixel] * in.exposure, albedo = in.film.mean(Pass::Albedo, pixel),
+              normal = in.film.mean(Pass::Normal, pixel);
     for (int k = 0; k < 3; ++k, to += plane) {
         to[0] = squeezed(own[k]);
         to[3 * plane] = std::clamp(albedo[k], 0.0f, 1.0f);
@@ -114,6 +114,16 @@ std::vector<float> planesOf(const Cleaned& light, const Rect& r, int width, int 
     return in;
 }
 
+/// Three of the planes, cleaned by a network of their own. @param first  of them
+void cleanPlanes(std::vector<float>& planes, size_t first, const V2i& size, const DenoiserNetwork& network,
+                 Progress& progress) {
+    const size_t plane = size_t(size.x) * size_t(size.y);
+    const auto own = std::span(planes).subspan(first * plane, 3 * plane);
+    const std::vector<float> noisy(own.begin(), own.end());
+    network.run(noisy, size.x, size.y, own, progress);
+    for (float& x : own) x = std::clamp(cleanNumber(x), 0.0f, 1.0f);
+}
+
 /// One row of a piece's core, from the planes that the network made of it.
 void takeRow(const std::vector<float>& clean, const DenoisePiece& piece, int y, const V2i& size,
              float exposure, V3f* to) {
@@ -129,14 +139,15 @@ void takeRow(const std::vector<float>& clean, const DenoisePiece& piece, int y, 
 /// errors together, which leaves least of both (shrinkage after James and Stein; for denoisers see Firmino,
 /// Frisvad and Jensen, "Progressive Denoising of Monte Carlo Rendered Images", CGF 41(2), 2022,
 /// doi:10.1111/cgf.14454). The network's is what the distance between both pictures has beyond the noise.
-std::vector<float> ownShares(const Film& film, const std::vector<V3f>& clean, float exposure) {
+std::vector<float> ownShares(const Film& film, const std::vector<V3f>& light, const std::vector<V3f>& clean,
+                             float exposure) {
     constexpr float kDark = 0.01f;
     constexpr int kReach = 7;
     std::vector<float> apart(clean.size()), noise(clean.size());
     parallelFor(clean.size(), Progress::none(), [&](size_t i) {
         // As it is seen: by ratios, but for what is dark.
         const float scale = exposure / (kDark + exposure * std::max(0.0f, luminance(clean[i])));
-        const float a = luminance(clean[i] - film.light(i)) * scale, e = luminance(errorOf(film, i)) * scale;
+        const float a = luminance(clean[i] - light[i]) * scale, e = luminance(errorOf(film, i)) * scale;
         apart[i] = std::min(a * a, kBrightest), noise[i] = std::min(e * e, kBrightest);
     });
     std::vector<float> share = boxMean(apart, film.width(), film.height(), kReach);
@@ -188,19 +199,23 @@ double denoiserBytes(int width, int height) {
         most = std::max(most, double(wholeSteps(p.whole.width)) * wholeSteps(p.whole.height));
     // After the network: both pictures' distance and the noise, as they are and as means, and a half of one.
     const double pixels = double(width) * height, shares = pixels * 6 * sizeof(float);
-    return std::max(most * DenoiserNetwork::kBytes, shares) + pixels * sizeof(V3f);
+    return std::max(most * DenoiserNetwork::kBytes, shares) + 2 * pixels * sizeof(V3f);
 }
 
-std::vector<V3f> denoised(const Film& film, const DenoiserNetwork& network, Progress& progress, int group) {
+std::vector<V3f> denoised(const Film& film, const DenoiserNetwork& network, Progress& progress, int group,
+                          const GuideNetworks* guides) {
     Progress::Task task(progress, "Denoising");
     const auto pieces = denoisePieces(film.width(), film.height(), kMostPixels);
-    const float exposure = exposureOf(film, group);
+    const std::vector<V3f> light = lightsOf(film, group);
+    const float exposure = exposureOf(film, light);
     std::vector<V3f> out(film.count(), V3f(0.0f));
     for (size_t n = 0; n < pieces.size(); ++n) {
         const Rect &core = pieces[n].core, &whole = pieces[n].whole;
         const int width = wholeSteps(whole.width), height = wholeSteps(whole.height);
         const size_t plane = size_t(width) * size_t(height);
-        const std::vector<float> in = planesOf({film, group, exposure}, whole, width, height);
+        std::vector<float> in = planesOf({film, light, exposure}, whole, width, height);
+        if (guides) cleanPlanes(in, 3, {width, height}, guides->albedo, progress);
+        if (guides) cleanPlanes(in, 6, {width, height}, guides->normal, progress);
         std::vector<float> clean(3 * plane);
         network.run(in, width, height, clean, progress);
         parallelRanges(size_t(core.height), 8, Progress::none(), [&, &piece = pieces[n]](size_t a, size_t b) {
@@ -211,8 +226,8 @@ std::vector<V3f> denoised(const Film& film, const DenoiserNetwork& network, Prog
         task.report(float(n + 1) / float(pieces.size()));
     }
     if (group != kAllLights) return out;
-    const std::vector<float> share = ownShares(film, out, exposure);
-    for (size_t i = 0; i < out.size(); ++i) out[i] += (film.light(i) - out[i]) * share[i];
+    const std::vector<float> share = ownShares(film, light, out, exposure);
+    for (size_t i = 0; i < out.size(); ++i) out[i] += (light[i] - out[i]) * share[i];
     return out;
 }
 

@@ -17,7 +17,9 @@ class DenoiserNetwork {
     static constexpr int kPlanes = 9;      ///< light, albedo and normal, three each
     static constexpr int kBytes = 1080;    ///< of memory for a pixel, at most, while it works
     virtual ~DenoiserNetwork() = default;
-    /// @param in   kPlanes planes of width x height, one after the other, all in about 0 to 1
+    /// That it takes: kPlanes, or three for one that cleans what beside the light tells of a picture.
+    virtual int planes() const { return kPlanes; }
+    /// @param in   planes() planes of width x height, one after the other, all in about 0 to 1
     /// @param out  three such planes
     /// The same bits on any number of threads. Throws Cancelled.
     virtual void run(std::span<const float> in, int width, int height, std::span<float> out,
@@ -34,14 +36,20 @@ struct DenoisePiece {
 /// The pieces' cores cover the picture once.
 std::vector<DenoisePiece> denoisePieces(int width, int height, size_t most);
 
+/// What cleans albedo and normals before the light is cleaned by them, by a network that was taught so.
+struct GuideNetworks {
+    const DenoiserNetwork &albedo, &normal;
+};
+
 /// The light of every pixel of the film, rows from the top, linear and without noise; pixels without a sample
 /// count as black. The picture is brought to a middle exposure for the network, and light is squeezed by a
 /// perceptually uniform curve, so that bright and dark are cleaned alike. Where little noise is left the
 /// film's own light stays, as much as that is better, so that a picture that is clean stays itself: of all
 /// light, whose noise is known. What is not finite counts as 0. Throws Cancelled.
-/// @param group  of lights, whose light alone is wanted
+/// @param group   of lights, whose light alone is wanted
+/// @param guides  null for albedo and normals as they are
 std::vector<V3f> denoised(const Film& film, const DenoiserNetwork& network, Progress& progress,
-                          int group = kAllLights);
+                          int group = kAllLights, const GuideNetworks* guides = nullptr);
 
 /// Memory that denoised() takes at most, its result included.
 double denoiserBytes(int width, int height);

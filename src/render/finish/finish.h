@@ -3,7 +3,7 @@
 #include <memory>
 #include <span>
 
-#include "render/film/film.h"
+#include "render/film/fireflies.h"
 
 namespace ovrix::render {
 

@@ -35,6 +35,10 @@ std::vector<std::vector<float>> FilmPasses::planes(Pass pass) const {
     for (size_t c = 0; c < out.size(); ++c)
         for (size_t i = 0; i < film_.count(); ++i)
             out[c][i] = infoOf(pass).number ? float(film_.number(pass, i)) : film_.value(pass, i, c);
+    if (!infoOf(pass).light) return out;
+    const std::vector<float> factors = fireflyFactors(film_);
+    for (auto& channel : out)
+        for (size_t i = 0; i < factors.size(); ++i) channel[i] *= factors[i];
     return out;
 }
 
@@ -61,7 +65,7 @@ std::vector<V3f> FilmPasses::groupLight(const std::string& group) const {
     if (at == groups.end()) return {};
     const size_t g = size_t(at - groups.begin());
     if (clean_ && g < clean_->size()) return (*clean_)[g];
-    return film_.lights(int(g));
+    return lightsOf(film_, int(g));
 }
 
 double PictureWork::wholeHeight() const {

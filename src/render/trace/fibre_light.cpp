@@ -101,14 +101,17 @@ void Renderer::give(std::vector<Waiting>& waiting, std::span<const uint32_t> ali
     const float share = 1.0f / float(followed.size());
     const size_t groups = followed[0].path.gatheredGroups.size();
     std::vector<V3f> sums(std::max<size_t>(1, groups), V3f(0.0f));
+    V3f cut(0.0f);
     for (const Flight& f : followed) {
+        cut += f.path.gatheredCut;
         if (groups == 0) sums[0] += f.path.gathered;
         for (size_t g = 0; g < groups; ++g) sums[g] += f.path.gatheredGroups[g];
     }
     for (const uint32_t i : alike) {
         Path& path = waiting[i].flight.path;
+        if (cut != V3f(0.0f)) path.cut(path.weight * cut * share);
         for (size_t g = 0; g < sums.size(); ++g)
-            path.add(capped(path.weight * sums[g] * share, options_.limit), 2, uint32_t(g));
+            path.add(path.weight * sums[g] * share, 2, uint32_t(g), options_.limit);
     }
 }
 

@@ -5,6 +5,13 @@
 
 namespace ovrix::render {
 
+/// No brighter than the limit, in its own hue.
+inline V3f capped(const V3f& c, float limit) {
+    if (!isFinite(c)) return V3f(0.0f);
+    const float most = std::max({c.x, c.y, c.z});
+    return limit > 0.0f && most > limit ? c * (limit / most) : c;
+}
+
 struct Renderer::Path {
     Ray ray;
     Sampler sampler;
@@ -42,8 +49,8 @@ struct Renderer::Path {
     bool within = false;      ///< it came by a body: what it meets further on changes nothing
     std::array<V3f, kComponents> split =
         filled<kComponents>(V3f(0.0f));  ///< fractions of what comes, by what it came
-    // Of one whose light is gathered apart: all, and that of each group of lights.
-    V3f gathered{0, 0, 0};
+    // Of one whose light is gathered apart: all, and that of each group of lights; what the limit took.
+    V3f gathered{0, 0, 0}, gatheredCut{0, 0, 0};
     std::span<V3f> gatheredGroups = {};
     /// What comes so far through the matter that it is within, by how often it goes on there.
     V3f through(float distance) const {
@@ -52,10 +59,13 @@ struct Renderer::Path {
         return chance > 0.0f ? left / chance : left;
     }
     /// What is no number, or would soon be none in a sum, is no light.
-    void add(const V3f& light, int bounces, uint32_t group) {
+    /// @param limit  that it is no brighter than, in its own hue; 0 for none
+    void add(const V3f& whole, int bounces, uint32_t group, float limit = 0.0f) {
         constexpr float kMost = 1e30f;
+        const V3f light = capped(whole, limit);
         for (int k = 0; k < 3; ++k)
             if (!(std::abs(light[k]) <= kMost)) return;
+        if (light != whole && isFinite(whole)) cut(whole - light);
         if (!film) {
             gathered += light;
             if (group < gatheredGroups.size()) gatheredGroups[group] += light;
@@ -65,6 +75,13 @@ struct Renderer::Path {
         film->addGroup(group, pixel, light);
         for (size_t p = 0; components && bounces > 0 && p < kComponents; ++p)
             if (split[p] != V3f(0.0f)) film->add(passOf(p, bounces > 1), pixel, light * split[p]);
+    }
+    /// That the limit took this.
+    void cut(const V3f& light) {
+        if (film)
+            film->add(render::Pass::Cut, pixel, light);
+        else
+            gatheredCut += light;
     }
     /// Whether what is seen now says by what its light comes.
     bool splits() const { return components && depth == 0 && !within; }
@@ -135,12 +152,5 @@ inline RayHit hitAt(float distance) {
 }
 
 inline float powerHeuristic(float a, float b) { return a * a / std::max(1e-30f, a * a + b * b); }
-
-/// No brighter than the limit, in its own hue.
-inline V3f capped(const V3f& c, float limit) {
-    if (!isFinite(c)) return V3f(0.0f);
-    const float most = std::max({c.x, c.y, c.z});
-    return limit > 0.0f && most > limit ? c * (limit / most) : c;
-}
 
 }  // namespace ovrix::render

@@ -62,14 +62,14 @@ bool Renderer::meetLights(Path& path, const RayHit& hit) const {
         if (path.framed && !std::isinf(met.distance)) {
             if (!best.hit || met.distance < best.distance) best = met, nearest = light.group;
         } else if (path.depth > 0 || !options_.clearBackground) {
-            path.add(capped(path.weight * met.radiance, limitOf(path)), path.depth, light.group);
+            path.add(path.weight * met.radiance, path.depth, light.group, limitOf(path));
         }
     };
     lights_->boxes().along(origin, direction, reach, meet);
     const bool behind = path.framed && options_.backdrop.kind != Backdrop::Kind::Lights;
     if (!best.hit && !hit.hit() && !behind)
         for (const uint32_t i : lights_->tree().far()) meet(i);
-    if (best.hit) path.add(capped(path.weight * best.radiance, limitOf(path)), path.depth, nearest);
+    if (best.hit) path.add(path.weight * best.radiance, path.depth, nearest, limitOf(path));
     return best.hit;
 }
 
@@ -85,8 +85,8 @@ void Renderer::addEmission(Path& path, const RayHit& hit, const Vertex& v) const
     const SceneLights::Met met = lights_->met(hit, path.ray);
     if (path.depth > 0 && met.pdf > 0.0f)
         weight = path.counted ? 0.0f : powerHeuristic(path.pdf, met.pdf * aimed(path, met.light));
-    path.add(capped(path.weight * v.shaded.emission * weight, path.depth > 1 ? options_.limit : 0.0f),
-             path.depth, scene_.materialOf(hit).group);
+    path.add(path.weight * v.shaded.emission * weight, path.depth, scene_.materialOf(hit).group,
+             path.depth > 1 ? options_.limit : 0.0f);
 }
 
 /// From what the camera sees each of few lights is aimed at, else one of all.
@@ -143,7 +143,7 @@ void Renderer::gatherFrom(Path& path, const Vertex& v, uint32_t index, float cha
     const V3f light3 = path.weight * arriving * colorOf(path, v, wi) * s.radiance * passed.light / pdf;
     if (!(light3.x + light3.y + light3.z > 0.0f)) return;
     // The glints of single strands are dots as bright as those of indirect light.
-    path.add(capped(light3, path.depth > 0 || v.fibre() ? options_.limit : 0.0f), path.depth + 1, s.group);
+    path.add(light3, path.depth + 1, s.group, path.depth > 0 || v.fibre() ? options_.limit : 0.0f);
 }
 
 /// True where a boundary does nothing, since other clear matter is there: the path goes on behind it.

@@ -61,9 +61,8 @@ void Renderer::gatherInMatter(Path& path, const V3f& place, float g, uint32_t in
                 : Passed{V3f(1.0f), false};
     // What comes through a boundary is counted here alone, as from a matt face: see bounce().
     const float share = shadows && !passed.clear ? powerHeuristic(pdf, turned) : 1.0f;
-    path.add(capped(path.weight * s.radiance * passed.light * (turned * share / pdf),
-                    path.depth > 0 ? options_.limit : 0.0f),
-             path.depth + 1, s.group);
+    path.add(path.weight * s.radiance * passed.light * (turned * share / pdf), path.depth + 1, s.group,
+             path.depth > 0 ? options_.limit : 0.0f);
 }
 
 /// What a path does that is scattered between things, after @p distance and with @p weight. False where it
@@ -146,7 +145,7 @@ void Renderer::draw(Path& path, SurfacePoint point, const RayHit& hit, bool line
             arrivingLight(scene_, *lights_, point, path.media, path.ray.time, m.white, path.sampler);
     const Color color = line ? lineColor(*lights_, m, point) : drawnColor(*lights_, m, point);
     if (path.depth == 0) recordFirst(path, point, point.normal, V3f(color), hit);
-    path.add(capped(path.weight * V3f(color) * m.white, limitOf(path)), path.depth, 0);
+    path.add(path.weight * V3f(color) * m.white, path.depth, 0, limitOf(path));
 }
 
 /// A contour on the path's way.

@@ -15,7 +15,7 @@ namespace {
 float idOf(const std::string& name) { return std::bit_cast<float>(coverageHash(name)); }
 
 FilmLayout everything() {
-    return {.passes = passesChosen(passChoices()), .groups = {"", "lamp"}, .exposure = 3};
+    return {.passes = passesChosen(passChoices()), .groups = {"", "lamp"}, .exposure = 3, .bins = true};
 }
 
 /// What the sample of a pass brings to a pixel: of many magnitudes, and another for each.

@@ -295,3 +295,43 @@ TEST_CASE("the published network takes most of the noise out", "[denoise]") {
     for (size_t i = 0; i < clean.size(); ++i) sum += clean[i], wanted += truth[i];
     for (int k = 0; k < 3; ++k) CHECK(sum[k] == Approx(wanted[k]).epsilon(0.02));
 }
+
+TEST_CASE("albedo and normals are cleaned before the light is cleaned by them", "[denoise]") {
+    /// Gives all that it is asked for one value, and remembers what it was given.
+    struct Says : DenoiserNetwork {
+        float value;
+        mutable std::vector<float> given;
+        explicit Says(float v) : value(v) {}
+        int planes() const override { return 3; }
+        void run(std::span<const float> in, int, int, std::span<float> out, Progress&) const override {
+            given.assign(in.begin(), in.end());
+            std::fill(out.begin(), out.end(), value);
+        }
+    };
+    struct Guides : DenoiserNetwork {
+        mutable float albedo = 0, normal = 0;
+        void run(std::span<const float> in, int width, int height, std::span<float> out,
+                 Progress&) const override {
+            const size_t plane = size_t(width) * size_t(height);
+            albedo = in[4 * plane + 7], normal = in[8 * plane + 7];
+            std::copy_n(in.begin(), out.size(), out.begin());
+        }
+    };
+    Film film(20, 12);
+    for (size_t i = 0; i < film.count(); ++i) {
+        film.addLight(i, 0, V3f(0.5f), 1);
+        film.see(i, 0, {.normal = V3f(0, 1, 0), .albedo = V3f(0.3f), .depth = 1, .object = 1});
+        film.finish(i, 0, 1.0f);
+    }
+    const Says albedo(0.7f), normal(4.0f);
+    const Guides light;
+    const GuideNetworks guides{albedo, normal};
+    const auto clean = denoised(film, light, Progress::none(), kAllLights, &guides);
+    CHECK(light.albedo == 0.7f);
+    CHECK(light.normal == 1.0f);  // no guide is beyond what there is
+    CHECK(albedo.given[0] == Approx(0.3f));
+    CHECK(normal.given[0] == Approx(0.5f));
+    for (const V3f& c : clean) CHECK(c.x == Approx(0.5f).epsilon(1e-3));
+    denoised(film, light, Progress::none());
+    CHECK(light.albedo == Approx(0.3f));
+}
