@@ -39,7 +39,7 @@ void writeFinishings(const std::filesystem::path& folder) {
     Finisher f{folder};
     f.begin();
     f.step("glow", {{"radius", "9"}, {"threshold", "1.4"}});
-    f.step("white_balance", {{"temperature", "5400"}});
+    f.step("white_balance", {{"temperature", "7600"}});
     f.step("vignette", {{"stops", "-0.9"}});
     f.save("evening_glow.finish", "Evening glow", "Warm, with light that spills and corners that fall off");
 
@@ -60,9 +60,9 @@ void writeFinishings(const std::filesystem::path& folder) {
     f.save("old_print.finish", "Old print", "Grey, with grain, contrast and dark corners");
 
     f.begin({{"response", "punchy"}});
-    f.step("white_balance", {{"temperature", "8200"}});
-    f.step("exposure", {{"stops", "-1.2"}});
-    f.step("glow", {{"radius", "16"}, {"threshold", "0.8"}});
+    f.step("white_balance", {{"temperature", "4600"}});
+    f.step("exposure", {{"stops", "-0.9"}});
+    f.step("glow", {{"radius", "14"}, {"threshold", "1"}});
     f.save("blue_hour.finish", "Blue hour", "Cool and dark, as after the sun has gone");
 }
 

@@ -365,6 +365,7 @@ void RenderPane::listViews(const FilmLayout& layout) {
 
 void RenderPane::onUpdate(const RenderUpdate& u) {
     last_ = u;
+    if (!u.image.isNull()) pictured_ = u;
     if (!u.image.isNull()) listViews(u.layout);
     if (!u.image.isNull() && !player_->isOpen())
         picture_->setImage(u.image, u.window, u.film), scope_->setImage(u.image);

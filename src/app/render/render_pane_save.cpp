@@ -42,8 +42,8 @@ void RenderPane::followPlayer() {
         scope_->setImage(image);
     });
     connect(player_, &SequencePlayer::left, this, [this] {
-        picture_->setImage(last_.image, last_.window, last_.film);
-        scope_->setImage(last_.image);
+        picture_->setImage(pictured_.image, pictured_.window, pictured_.film);
+        scope_->setImage(pictured_.image);
     });
     connect(this, &RenderPane::liveChanged, player_, [this](bool live) {
         if (live) player_->leave();

@@ -46,8 +46,8 @@ Document finishSample(const PartsFile& finish) {
         s.wears(
             s.add("sphere", "Ball", {{"position", ball.place}, {"radius", ball.radius}, {"segments", "64"}}),
             ball.material);
-    s.d = withText(s.d, "sun/elevation", "7");
-    s.d = withText(s.d, "sun/azimuth", "-150");
+    s.d = withText(s.d, "sun/elevation", "14");
+    s.d = withText(s.d, "sun/azimuth", "-64");
     const std::string camera = s.d.renderSetting(kRender.camera);
     for (const auto& [param, text] :
          Values{{"position", "0.2,0.75,3.4"}, {"target", "0,0.42,0"}, {"focal", "34"}})
