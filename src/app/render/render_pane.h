@@ -158,7 +158,7 @@ class RenderPane : public QWidget {
     bool again_ = false;  ///< what is shown was done before, and is shown in another way
     RenderUpdate last_;
     RenderUpdate pictured_;  ///< the last that had a picture
-    FilmLayout layout_;  // of the film that is shown
+    FilmLayout layout_;      // of the film that is shown
     std::optional<Rect> region_;
     QSize regionSize_;
     QLabel *title_, *state_, *probe_;
