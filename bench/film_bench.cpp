@@ -11,6 +11,7 @@
 #include "low_tide.h"
 #include "render/film/fireflies.h"
 #include "render/finish/denoise.h"
+#include "render/finish/steady.h"
 
 using namespace ovrix::bench;
 using namespace ovrix::deliver;
@@ -128,20 +129,26 @@ void flicker(benchmark::State& state) {
     const Pool pool(320, 180);
     const float gain = std::exp2(pool.job.finish.exposure);
     for (auto _ : state) {
-        std::vector<std::vector<V3f>> noisy, clean;
-        for (const uint32_t seed : {1u, 2u, 3u}) {
+        std::vector<std::vector<V3f>> noisy, steady;
+        std::vector<SteadyFrame> clean;
+        for (const uint32_t seed : {1u, 2u, 3u, 4u, 5u}) {
             const Film film = pool.rendered({}, 4, seed);
             noisy.push_back(film.lights());
-            clean.push_back(denoise(film, size_t(2) << 30, Progress::none()));
+            clean.push_back(steadyFrameOf(film, denoise(film, size_t(2) << 30, Progress::none()), 1.0f));
+            const size_t n = clean.size();
+            if (n <= size_t(kSteadyFrames)) continue;
+            const SteadyFrame* before[] = {&clean[n - 2], &clean[n - 3]};
+            steady.push_back(steadied(clean[n - 1], before, true));
         }
-        double was = 0, is = 0;
+        double was = 0, alone = 0, is = 0;
         for (size_t k = 1; k < clean.size(); ++k) {
-            was += change(noisy[k - 1], noisy[k], gain);
-            is += change(clean[k - 1], clean[k], gain);
+            was += change(noisy[k - 1], noisy[k], gain) / 4;
+            alone += change(clean[k - 1].light, clean[k].light, gain) / 4;
         }
+        for (size_t k = 1; k < steady.size(); ++k) is += change(steady[k - 1], steady[k], gain) / 2;
         state.counters["ratio"] = is / was;
         state.counters["limit"] = 0.2;
-        state.counters["noisy"] = was / 2, state.counters["denoised"] = is / 2;
+        state.counters["noisy"] = was, state.counters["denoised"] = alone, state.counters["steady"] = is;
     }
 }
 

@@ -33,7 +33,7 @@ TEST_CASE("a look ahead counts up time, memory and files, and finds what makes a
     const Preflight good = s.look("a.png");
     CHECK(good.problems.empty());
     CHECK(good.seconds > 0);
-    CHECK(good.filmBytes == 640.0 * 400.0 * FilmLayout{}.bytesOfPixel());
+    CHECK(good.filmBytes == 640.0 * 400.0 * FilmLayout{.bins = true}.bytesOfPixel());
     CHECK(good.fileBytes == 640.0 * 400.0 * 4);
     CHECK(s.look("").fileBytes == 0);
     CHECK(s.look("a.exr").fileBytes > good.fileBytes);
@@ -43,7 +43,7 @@ TEST_CASE("a look ahead counts up time, memory and files, and finds what makes a
     CHECK(says(s.look("a.png"), "nothing of the scene"));
     // One row, and one that is larger than the look itself.
     s.set("camera/target", "0,0,0"), s.set("render/width", "8192"), s.set("render/height", "1");
-    CHECK(s.look("").filmBytes == 8192.0 * FilmLayout{}.bytesOfPixel());
+    CHECK(s.look("").filmBytes == 8192.0 * FilmLayout{.bins = true}.bytesOfPixel());
 }
 
 TEST_CASE("durations are told as people tell them", "[preflight]") {
