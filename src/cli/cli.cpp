@@ -126,7 +126,7 @@ class CommandLine {
         auto* clean = r->add_flag("--denoise", render_.denoise,
                                   "Take the noise out of each picture; EXR keeps it beside");
         r->add_flag("--steady", render_.steady,
-                    "Go by the two frames before, too, along what moves: what noise is left flickers less")
+                    "Go by the three frames before, too, along what moves: what noise is left flickers less")
             ->needs(clean)
             ->needs(range);
         r->add_option("--passes", render_.passes, "A-B: only these, from 1 on; the film has them");

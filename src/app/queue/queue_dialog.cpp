@@ -134,7 +134,7 @@ void QueueDialog::makeHow() {
     steady_->setObjectName("steady");
     steady_->setChecked(true);
     steady_->setToolTip(
-        "Goes by the two frames before, too, along what moves: what noise is left flickers less");
+        "Goes by the three frames before, too, along what moves: what noise is left flickers less");
     finish_ = new QCheckBox("Finish it as the scene says");
     finish_->setObjectName("finish");
     finish_->setChecked(true);

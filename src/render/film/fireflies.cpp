@@ -20,18 +20,26 @@ struct Bins {
     std::vector<std::array<float, kBins>> values;
     std::vector<float> mean;      ///< over a pixel's samples
     std::vector<uint64_t> thing;  ///< that is seen there
+    struct Sum {
+        float light = 0.0f, most = 0.0f;
+        uint32_t count = 0;  ///< of bins that have samples
+    };
+    std::vector<Sum> sums;  ///< over the bins of a pixel
     size_t at(int x, int y) const { return size_t(y) * size_t(width) + size_t(x); }
 };
 
 Bins binsOf(const Film& film) {
-    Bins out{film.width(), film.height(), {}, {}, {}};
+    Bins out{film.width(), film.height(), {}, {}, {}, {}};
     out.values.resize(film.count()), out.mean.resize(film.count()), out.thing.resize(film.count());
+    out.sums.resize(film.count());
     parallelFor(film.count(), Progress::none(), [&](size_t i) {
         double sum = 0.0;
         for (size_t k = 0; k < kBins; ++k) {
             const uint32_t count = film.binSamples(i, k);
             const double light = std::max(0.0, film.binSum(i, k));
             out.values[i][k] = count ? float(light / count) : kNone;
+            if (count) out.sums[i].light += out.values[i][k], ++out.sums[i].count;
+            out.sums[i].most = std::max(out.sums[i].most, out.values[i][k]);
             sum += count ? light : 0.0;
         }
         out.mean[i] = film.samples(i) ? float(sum / film.samples(i)) : 0.0f;
@@ -63,15 +71,25 @@ struct Around {
     }
 };
 
+/// Whether one of a pixel's bins is so much brighter than those about it that somebody looks closer.
+bool standsOut(const Bins& bins, int x, int y) {
+    constexpr float kBeyond = 8.0f;  // times their mean
+    Bins::Sum all;
+    for (int j = std::max(0, y - 1); j <= std::min(bins.height - 1, y + 1); ++j)
+        for (int i = std::max(0, x - 1); i <= std::min(bins.width - 1, x + 1); ++i) {
+            const Bins::Sum& one = bins.sums[bins.at(i, j)];
+            all.light += one.light, all.count += one.count;
+        }
+    const float most = bins.sums[bins.at(x, y)].most;
+    return all.count > 1 && most > 0.0f && most * float(all.count) >= kBeyond * all.light;
+}
+
 /// What is not believed of a pixel's light: a part of its mean.
 float takenOf(const Bins& bins, const Film& film, int x, int y) {
-    constexpr float kBeyond = 8.0f;    // times the mean about it before anybody looks closer
     constexpr float kBelieved = 4.0f;  // so many alike, and it is whole
     const size_t pixel = bins.at(x, y);
-    const float brightest = *std::max_element(bins.values[pixel].begin(), bins.values[pixel].end());
-    if (!(brightest > 0.0f)) return 0.0f;
+    if (!standsOut(bins, x, y)) return 0.0f;
     const Around around(bins, x, y);
-    if (around.count < 2 || double(brightest) * double(around.count) < kBeyond * around.sum) return 0.0f;
     double taken = 0.0;
     for (size_t k = 0; k < kBins; ++k) {
         const float value = bins.values[pixel][k];

@@ -19,7 +19,7 @@ struct SteadyFrame {
 SteadyFrame steadyFrameOf(const Film& film, std::vector<V3f> clean, float open);
 
 /// How many frames before it a frame takes light from.
-inline constexpr int kSteadyFrames = 2;
+inline constexpr int kSteadyFrames = 3;
 
 /// The light of the last frame, each pixel the mean of what the frames show of its place: looked up along its
 /// motion, left out where another thing, colour or distance is there, and the less the more the light about
