@@ -165,8 +165,8 @@ double relativeError(const std::vector<V3f>& light, const Film& truth) {
 
 /// Eight passes without their noise against 128 with it, with guides as they are and cleaned first.
 void cleanViews(benchmark::State& state, const char* camera) {
-    const Pool pool(320, 180, camera);
-    const Film truth = pool.rendered({}, 320, 71), many = pool.rendered({}, 128, 3);
+    const Pool pool(240, 135, camera);
+    const Film truth = pool.rendered({}, 192, 71), many = pool.rendered({}, 128, 3);
     const Film film = pool.rendered({}, 8, 5);
     for (auto _ : state) {
         const double as = relativeError(denoise(film, size_t(2) << 30, Progress::none()), truth);
