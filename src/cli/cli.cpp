@@ -147,6 +147,9 @@ class CommandLine {
         auto* d = app_.add_subcommand("denoise", "Takes the noise out of a picture");
         d->add_option("FILE", denoise_.file, "An EXR; with albedo and normal it keeps its edges")->required();
         d->add_option("--out", denoise_.out, "NAME.exr; what there was stays in it as noisy")->required();
+        d->add_flag(
+            "--clean-guides", denoise_.guides,
+            "Clean albedo and normal first: three times the work, for guides that are noisy themselves");
         d->callback([this] { denoiseFile(common_, denoise_); });
     }
     void addFinish() {

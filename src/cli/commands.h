@@ -65,6 +65,7 @@ void tellFile(const Common& common, const std::string& file);
 
 struct DenoiseArgs {
     std::string file, out;
+    bool guides = false;  ///< albedo and normals are cleaned first
 };
 void denoiseFile(const Common& common, const DenoiseArgs& args);
 

@@ -105,7 +105,11 @@ void denoiseFile(const Common& common, const DenoiseArgs& a) {
     const Film film = filmOf(file, a.file);
     if (!file.find("albedo.R") || !file.find("normal.X"))
         common.err << a.file << " has no albedo and normal: edges of colour and form are less sharp\n";
-    const std::vector<V3f> clean = denoise(film, kMemoryOfFile, Progress::none());
+    if (a.guides && !cleanedGuides())
+        throw Error("the networks that clean albedo and normal are not there", a.file,
+                    "Fetch them with ./dev denoiser, or leave --clean-guides out");
+    const std::vector<V3f> clean = a.guides ? denoiseWell(film, kMemoryOfFile, Progress::none())
+                                            : denoise(film, kMemoryOfFile, Progress::none());
     WriteOptions options = defaultWriteOptions(a.out);
     if (!file.half) options.depth = PixelDepth::Float;
     for (const auto& [key, text] : file.notes)

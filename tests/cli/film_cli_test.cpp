@@ -161,6 +161,13 @@ TEST_CASE("a picture is rendered again in part and compared", "[cli][verify]") {
         REQUIRE(s.render("d.exr", {"--denoise"}).code == 0);
         CHECK(verify("ball.ovrix", "d.exr").code == 0);
     }
+    // With guides that were cleaned first it is another picture.
+    if (cleanedGuides()) {
+        CHECK(s.run({"denoise", s.path("a.exr"), "--out", s.path("a1.exr")}).code == 0);
+        CHECK(s.run({"denoise", s.path("a.exr"), "--clean-guides", "--out", s.path("a2.exr")}).code == 0);
+        CHECK(s.pixels("a1.exr").size() == s.pixels("a2.exr").size());
+        CHECK(s.pixels("a1.exr") != s.pixels("a2.exr"));
+    }
     // Where fireflies are let be.
     REQUIRE(s.run({"set", s.path("ball.ovrix"), "render/even_fireflies=false", "--out", s.path("raw.ovrix")})
                 .code == 0);

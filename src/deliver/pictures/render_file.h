@@ -34,8 +34,8 @@ void saveRender(const std::filesystem::path& path, const RenderedPicture& render
 /// @param group  of lights, whose light alone is wanted
 std::vector<V3f> denoise(const Film& film, size_t memory, Progress& progress, int group = kAllLights);
 
-/// The same with time for it: albedo and normals are cleaned first, where that is better and their networks
-/// are there.
+/// The same with albedo and normals that are cleaned first, where their networks are there: for guides that
+/// are noisy themselves. Three times the work.
 std::vector<V3f> denoiseWell(const Film& film, size_t memory, Progress& progress);
 
 /// The light of each of a film's groups without noise, so that all together give its light without noise.
