@@ -68,7 +68,7 @@ class LookUp {
 
 /// 1 for the same light, next to 0 from half as much more or less on.
 float trust(float now, float then) {
-    constexpr float kApart = 0.25f, kDark = 1e-4f;
+    constexpr float kApart = 0.28f, kDark = 1e-4f;
     const float apart = std::abs(now - then) / ((now + then) / 2 + kDark) / kApart;
     return std::exp(-apart * apart);
 }
