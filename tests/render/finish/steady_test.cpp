@@ -10,14 +10,14 @@ using namespace ovrix::tests;
 
 namespace {
 
-constexpr int kWide = 64, kTall = 40;
+constexpr int kAcross = 64, kDown = 40;
 
 /// A pattern that goes right by a pixel and a half a frame behind a block that stands; with noise.
 SteadyFrame frameAt(int number, float noise, int blockFrom = 20, int blockTo = 30) {
-    SteadyFrame f{kWide, kTall, {}, {}, {}, {}, {}};
+    SteadyFrame f{kAcross, kDown, {}, {}, {}, {}, {}};
     std::mt19937 random{uint32_t(number)};
-    for (int y = 0; y < kTall; ++y)
-        for (int x = 0; x < kWide; ++x) {
+    for (int y = 0; y < kDown; ++y)
+        for (int x = 0; x < kAcross; ++x) {
             const bool block = x >= blockFrom && x < blockTo;
             const float at = float(x) - 1.5f * float(number);
             const float light = block ? 0.2f : 1.0f + 0.3f * std::sin(0.15f * at) * std::cos(0.2f * float(y));
@@ -33,12 +33,12 @@ SteadyFrame frameAt(int number, float noise, int blockFrom = 20, int blockTo = 3
 
 double errorOf(const std::vector<V3f>& light, const SteadyFrame& truth, int from, int to) {
     double sum = 0;
-    for (int y = 4; y < kTall - 4; ++y)
+    for (int y = 4; y < kDown - 4; ++y)
         for (int x = from; x < to; ++x) {
-            const size_t i = size_t(y) * kWide + size_t(x);
+            const size_t i = size_t(y) * kAcross + size_t(x);
             sum += std::pow(double(light[i].x / truth.light[i].x - 1.0f), 2.0);
         }
-    return std::sqrt(sum / double((to - from) * (kTall - 8)));
+    return std::sqrt(sum / double((to - from) * (kDown - 8)));
 }
 
 }  // namespace
@@ -65,9 +65,9 @@ TEST_CASE("what comes into sight, and what is lit anew, has its own light alone"
     const SteadyFrame now = frameAt(10, 0, 20, 30), then = frameAt(9, 0, 26, 36);
     const SteadyFrame* before[] = {&then};
     const auto steady = steadied(now, before, true);
-    for (int y = 0; y < kTall; ++y)
+    for (int y = 0; y < kDown; ++y)
         for (int x = 32; x < 36; ++x) {
-            const size_t i = size_t(y) * kWide + size_t(x);
+            const size_t i = size_t(y) * kAcross + size_t(x);
             CHECK(steady[i] == now.light[i]);
         }
     // A lamp is switched on.
