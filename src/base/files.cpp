@@ -199,6 +199,8 @@ void writeFile(const fs::path& path, const std::string& contents) {
     });
 }
 
+static constexpr const char* kNoLocks = "Choose a folder on a disk that knows locks";
+
 /// Locks of an open file, as Linux has them: those of processes are lost when the file is closed elsewhere in
 /// the program, and those of flock() cannot be asked for without being taken.
 static struct flock wholeFile() {
@@ -217,8 +219,7 @@ FileLock::FileLock(const fs::path& file, Open)
 FileLock::FileLock(const fs::path& file) : FileLock(file, Open{}) {
     struct flock whole = wholeFile();
     while (::fcntl(file_, F_OFD_SETLKW, &whole) != 0)
-        if (errno != EINTR)
-            throw Error(std::strerror(errno), file.string(), "Choose a folder on another disk");
+        if (errno != EINTR) throw Error(std::strerror(errno), file.string(), kNoLocks);
 }
 
 FileLock::~FileLock() {
@@ -228,8 +229,9 @@ FileLock::~FileLock() {
 std::optional<FileLock> FileLock::ifFree(const fs::path& file) {
     FileLock lock(file, Open{});
     struct flock whole = wholeFile();
-    if (::fcntl(lock.file_, F_OFD_SETLK, &whole) != 0) return std::nullopt;
-    return lock;
+    if (::fcntl(lock.file_, F_OFD_SETLK, &whole) == 0) return lock;
+    if (errno == EAGAIN || errno == EACCES) return std::nullopt;
+    throw Error(std::strerror(errno), file.string(), kNoLocks);
 }
 
 bool FileLock::isHeld(const fs::path& file) {

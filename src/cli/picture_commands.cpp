@@ -76,10 +76,10 @@ std::string textNote(const LayeredPicture& file, const std::string& key) {
 /// Whether evened light may be of what was gathered: all of it by one factor, which takes any and gives
 /// little.
 bool evenedOf(const V3f& light, const V3f& gathered) {
-    constexpr float kMost = 1.5f, kRounded = 2e-3f;
+    constexpr float kRounded = 2e-3f;
     const float sum = gathered.x + gathered.y + gathered.z;
     const float factor = sum > 0.0f ? (light.x + light.y + light.z) / sum : 0.0f;
-    if (factor > kMost) return false;
+    if (factor > kMostFactor * (1.0f + kRounded)) return false;
     for (int k = 0; k < 3; ++k)
         if (!(std::abs(light[k] - factor * gathered[k]) <= kRounded * (std::abs(light[k]) + 1e-3f)))
             return false;

@@ -181,7 +181,6 @@ static void tellAhead(const Common& common, const RenderArgs& a, Frames& frames)
     Preflight found = frames.ahead(first, last);
     for (const Check& check : frames.checks(first))
         if (check.severity == Severity::Error) found.problems.push_back(check.text);
-    const double all = found.seconds * (last - first + 1);
     if (common.json)
         common.out << jsonText(Json{{"seconds", found.seconds},
                                     {"frames", last - first + 1},
@@ -191,10 +190,7 @@ static void tellAhead(const Common& common, const RenderArgs& a, Frames& frames)
                                     {"problems", found.problems}})
                    << "\n";
     else
-        common.out << fmt::format("about {} a frame, {} in all; the film takes {}, a file up to {}\n",
-                                  durationText(found.seconds), durationText(all), byteText(found.filmBytes),
-                                  byteText(found.fileBytes));
-    if (!common.json && !cutText(found.cut).empty()) common.out << cutText(found.cut) << "\n";
+        common.out << aheadText(found, last - first + 1) << "\n";
     if (found.problems.empty()) return;
     for (const std::string& p : found.problems) common.err << p << "\n";
     throw Error("the render would be of no use", a.scene, "Mend what is said above");

@@ -362,9 +362,10 @@ RenderJob RenderSceneBuilder::build(const SceneContext& scene, const JobOptions&
 }
 
 void requireFilmMemory(const Document& document, int width, int height, const FilmLayout& layout) {
-    // The film, a copy of its last whole pass, and the picture on the screen.
-    const double bytes =
-        double(width) * height * (2 * layout.bytesOfPixel() + 8 + (hasFinish(document) ? kFinishBytes : 0.0));
+    // The film, a copy of its last whole pass, the picture on the screen, and what is done to it.
+    const double bytes = double(width) * height *
+                         (2 * layout.bytesOfPixel() + 8 + (layout.bins ? kFireflyBytes : 0.0) +
+                          (hasFinish(document) ? kFinishBytes : 0.0));
     if (bytes > double(document.memoryLimit()))
         throw Error(fmt::format("a picture of {} x {} takes {}, more than the limit of {}", width, height,
                                 byteText(bytes), byteText(double(document.memoryLimit()))),

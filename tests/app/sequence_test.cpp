@@ -97,7 +97,10 @@ void SequenceTest::playsWhatTheQueueHas() {
     job.scene = path("a.ovrix").toStdString(), job.out = path("q.##.png").toStdString();
     job.first = 1, job.last = 3;
     panel->add(job);
-    editQueue(panel->file(), [](Queue& q) { q.jobs[0].done = {{1, {}}, {2, {}}}; });
+    editQueue(panel->file(), [&](Queue& q) {
+        const uint64_t stamp = sceneStamp(sceneOf(panel->file(), q.jobs[0]), q.jobs[0]);
+        q.jobs[0].done = {{1, {stamp, 1}}, {2, {stamp, 1}}};
+    });
     panel->show();
     QVERIFY(driver->waitFor(
         [&] { return panel->queue().jobs.size() == 1 && panel->queue().jobs[0].done.size() == 2; }));
@@ -110,6 +113,16 @@ void SequenceTest::playsWhatTheQueueHas() {
     QVERIFY(player->isOpen());
     QVERIFY(driver->waitFor([&] { return player->loaded() == 2; }));
     QCOMPARE(player->range(), std::pair(1, 2));
+    // A picture that is taken away is stale.
+    const auto stale = [&] {
+        for (QLabel* label : panel->list()->findChildren<QLabel*>())
+            if (label->text().contains("1 stale")) return true;
+        return false;
+    };
+    QTest::qWait(3500);  // the panel has looked at what is there
+    QVERIFY(!stale());
+    QVERIFY(QFile::remove(path("q.02.png")));
+    QVERIFY(driver->waitFor(stale));
 }
 
 void SequenceTest::capturesTheView() {

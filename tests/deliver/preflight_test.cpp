@@ -48,6 +48,14 @@ TEST_CASE("a look ahead counts up time, memory and files, and finds what makes a
 
 TEST_CASE("durations are told as people tell them", "[preflight]") {
     CHECK(durationText(0) == "1 s");
+    Preflight found;
+    found.seconds = 90, found.filmBytes = 2e9, found.fileBytes = 5e6;
+    CHECK(aheadText(found, 1) == "About 2 min; the film takes 2.0 GB, a file up to 5 MB");
+    found.fileBytes = 0, found.cut = 0.25;
+    CHECK(aheadText(found, 3) ==
+          "About 2 min a frame, 5 min in all; the film takes 2.0 GB\nThe firefly limit takes 25.0 % of the "
+          "light of "
+          "the picture");
     CHECK(durationText(59.4) == "59 s");
     CHECK(durationText(90) == "2 min");
     CHECK(durationText(12000) == "3 h 20 min");

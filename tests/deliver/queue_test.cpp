@@ -2,11 +2,13 @@
 #include <thread>
 
 #include "base/error.h"
+#include "base/file_sequence.h"
 #include "base/files.h"
 #include "deliver/queue/queue_run.h"
 #include "document/edits/edits.h"
 #include "document/file/scene_file.h"
 #include "interrupted.h"
+#include "io/denoiser/denoiser.h"
 #include "io/image/image_io.h"
 #include "support.h"
 
@@ -109,7 +111,7 @@ TEST_CASE("frames whose scene changed are stale, and said", "[queue]") {
     CHECK(staleFrames(w.queue, readQueue(w.queue).jobs[0]) == std::vector<int>{1, 2});
 }
 
-TEST_CASE("frames that somebody took away are missing, and filled in by the next run", "[queue]") {
+TEST_CASE("frames that somebody took away are stale, and filled in when that is asked for", "[queue]") {
     Waiting w;
     addToQueue(w.queue, w.job("f.####.png", 1, 3));
     addToQueue(w.queue, w.job("v.mkv", 1, 2));
@@ -122,11 +124,39 @@ TEST_CASE("frames that somebody took away are missing, and filled in by the next
     CHECK(goneFrames(w.queue, queue.jobs[0]) == std::vector<int>{3});
     CHECK(staleFrames(w.queue, queue.jobs[0]) == std::vector<int>{3});
     CHECK(goneFrames(w.queue, queue.jobs[1]) == std::vector<int>{1, 2});
+    w.run();  // pictures that were moved to where they are wanted are not made again unasked
+    CHECK_FALSE(fs::exists(w.folder / "f.0003.png"));
+    editQueue(w.queue, [&](Queue& q) {
+        for (QueueJob& job : q.jobs)
+            for (const int frame : staleFrames(w.queue, job)) job.done.erase(frame);
+    });
     w.run();
     CHECK(readImage(w.folder / "f.0003.png", "Raw")->pixels == third);
     CHECK(fs::last_write_time(w.folder / "f.0002.png") == second);
     CHECK(fs::exists(w.folder / "v.mkv"));
     for (const QueueJob& job : readQueue(w.queue).jobs) CHECK(job.complete());
+}
+
+TEST_CASE("frames of a queue that are steady are so wherever a run begins", "[queue][steady]") {
+    if (!hasDenoiser()) return;
+    Waiting w;
+    QueueJob job = w.job("s.##.png", 1, 4);
+    job.denoise = true;
+    REQUIRE(job.isSteady());
+    addToQueue(w.queue, job);
+    w.run();
+    const auto pixels = [&](const char* name) { return readImage(w.folder / name, "Raw")->pixels; };
+    const auto third = pixels("s.03.png"), last = pixels("s.04.png");
+    for (const int frame : {3, 4}) {  // each by itself, by runs that know nothing of the one before
+        editQueue(w.queue, [&](Queue& q) { q.jobs[0].done.erase(frame); });
+        fs::remove(fromQueue(w.queue, fileOfFrame("s.##.png", frame)));
+        w.run();
+    }
+    CHECK(pixels("s.03.png") == third);
+    CHECK(pixels("s.04.png") == last);
+    CHECK(sceneOf(w.queue, job).document != loadScene(w.folder / "ball.ovrix"));  // it tells how things move
+    job.steady = false;
+    CHECK(sceneOf(w.queue, job).document == loadScene(w.folder / "ball.ovrix"));
 }
 
 TEST_CASE("a pause keeps what there is, and going on gives the same picture", "[queue]") {

@@ -66,6 +66,13 @@ TEST_CASE("steady frames need motion, and are rendered whole", "[steady]") {
     CHECK_THROWS_WITH(without.render(options, Progress::none()), Catch::Contains("how things move"));
     CHECK(keepsMotion(withMotion(s.document), 1));
     CHECK(withMotion(withMotion(s.document)) == withMotion(s.document));
+    // More than half of the memory limit for the frames that are kept.
+    s.document = withMotion(s.document);
+    s.set("scene/memory", "0.3");
+    FrameRenderer small(s.scene(), s.evaluator);
+    FrameOptions large = options;
+    large.width = 1280, large.height = 960;
+    CHECK_THROWS_WITH(small.render(large, Progress::none()), Catch::Contains("steady"));
     // Stopped while the frames before are made: nothing.
     FrameRenderer stopped(SceneContext(withMotion(s.document)), s.evaluator);
     options.stop = [] { return true; };

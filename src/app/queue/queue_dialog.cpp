@@ -48,12 +48,7 @@ QString textOf(const Preflight& found, const QueueJob& job) {
         QString text = QString::fromStdString(problem);
         lines << text.at(0).toUpper() + text.mid(1);
     }
-    if (const std::string cut = cutText(found.cut); !cut.empty()) lines << QString::fromStdString(cut);
-    QString time = QString("About %1").arg(QString::fromStdString(durationText(found.seconds)));
-    if (job.count() > 1)
-        time += QString(" a frame, %1 in all")
-                    .arg(QString::fromStdString(durationText(found.seconds * job.count())));
-    lines << time + QString("; the film takes %1").arg(QString::fromStdString(byteText(found.filmBytes)));
+    lines << QString::fromStdString(aheadText(found, job.count()));
     return lines.join("\n");
 }
 

@@ -114,6 +114,13 @@ void QueuePanel::look() {
     showJobs();
 }
 
+/// Another once a file came into a folder or went; 0 where there is none.
+static uint64_t folderTime(const std::filesystem::path& folder) {
+    std::error_code none;
+    const auto time = std::filesystem::last_write_time(folder, none);
+    return none ? 0 : uint64_t(time.time_since_epoch().count());
+}
+
 /// What of the queue and the scenes it goes by, as far as a look tells.
 uint64_t QueuePanel::staleKey() const {
     Hasher h;
@@ -122,7 +129,7 @@ uint64_t QueuePanel::staleKey() const {
             h.add(job.id)
                 .add(job.done.size())
                 .add(fileStamp(fromQueue(file_, job.scene)))
-                .add(fileStamp(frameFile(file_, job, job.first).parent_path()));
+                .add(folderTime(fromQueue(file_, job.out).parent_path()));
     return h.value();
 }
 

@@ -36,7 +36,7 @@ static QString passesAt(const Film& film, size_t pixel) {
 
 void RenderPane::probe(int x, int y) {
     if (player_->isOpen()) return probe_->setText(" ");  // it shows no film
-    const auto [film, clean, job] = worker_.rendered();
+    const auto [film, clean, job, factors] = worker_.rendered();
     if (!film || QSize(film->width(), film->height()) != picture_->filmSize() || x < 0 || y < 0 ||
         x >= film->width() || y >= film->height())
         return;
@@ -64,7 +64,7 @@ void RenderPane::probe(int x, int y) {
 }
 
 void RenderPane::focusAt(int x, int y, bool follow) {
-    const auto [film, clean, job] = worker_.rendered();
+    const auto [film, clean, job, factors] = worker_.rendered();
     if (!film || !job || x >= film->width() || y >= film->height()) return;
     const size_t pixel = film->indexOf(x, y);
     const float depth = film->value(Pass::Depth, pixel);
@@ -104,7 +104,7 @@ bool RenderPane::focusFinish(float distance, const std::string& node) {
 }
 
 void RenderPane::whiteAt(int x, int y) {
-    const auto [film, clean, job] = worker_.rendered();
+    const auto [film, clean, job, factors] = worker_.rendered();
     const Node* finish = controller_.document().settings("finish");
     if (!film || !finish) return;
     constexpr int kReach = 2;  // one pixel alone has its grain

@@ -62,14 +62,15 @@ RenderedFilm RenderWorker::rendered() const {
 }
 
 /// A film is large: it is copied when somebody asked since the last time, once a second, or must be.
-void RenderWorker::keep(const Film& film, const std::shared_ptr<const RenderJob>& job, bool must) {
+void RenderWorker::keep(const Film& film, const std::shared_ptr<const RenderJob>& job, const Factors& factors,
+                        bool must) {
     {
         std::lock_guard lock(mutex_);
         if (!must && !std::exchange(wanted_, false) && Clock::now() - kept_ < std::chrono::seconds(1)) return;
     }
     auto copy = std::make_shared<const Film>(film);
     std::lock_guard lock(mutex_);
-    rendered_ = {std::move(copy), nullptr, job};
+    rendered_ = {std::move(copy), nullptr, job, factors};
     kept_ = Clock::now();
 }
 
@@ -115,7 +116,7 @@ void RenderWorker::refinish(Progress& progress) {
     const FilmView view = shownView(*kept.film);
     if (view.kind != FilmView::Kind::Light) return;
     RenderUpdate update;
-    ScreenMaker::Input in{*kept.film, *kept.job, view, nullptr, nullptr, {}, {}, frame_};
+    ScreenMaker::Input in{*kept.film, *kept.job, view, nullptr, nullptr, {}, {}, frame_, kept.factors};
     {
         std::lock_guard lock(mutex_);
         update = last_;
@@ -205,7 +206,7 @@ void RenderWorker::showAgain(Progress& progress) {
     }
     update.done = true;  // one that was stopped is not waited for
     if (denoising_ && light && !shownClean_) clean(*kept.film, scene->document, update, progress);
-    publish(*kept.film, *kept.job, std::move(update), progress);
+    publish(*kept.film, *kept.job, kept.factors, std::move(update), progress);
 }
 
 /// All of the light is; that of a group is shown as it is.
@@ -221,16 +222,16 @@ std::vector<V3f> ScreenMaker::lightOf(const Input& in, RenderUpdate& update, Pro
             cleanGroupsOf_ = in.clean;
         }
         const FilmPasses passes(in.film, in.job.objectNames, in.job.layerNames, in.job.materialNames,
-                                groups ? &cleanGroups_ : nullptr);
-        FinishedPicture done =
-            finishPicture(*in.scene, toFinish(in.film, in.clean.get(), passes, in.job, in.frame), evaluator_,
-                          true, progress);
+                                groups ? &cleanGroups_ : nullptr, in.factors.get());
+        FinishedPicture done = finishPicture(
+            *in.scene, toFinish(in.film, in.clean.get(), passes, in.job, in.frame, in.factors.get()),
+            evaluator_, true, progress);
         update.window = done.window;
         update.finish = std::move(done.steps);
         update.shown = {done.width, done.height};
         return std::move(done.light);
     }
-    return in.clean ? *in.clean : lightsOf(in.film, in.view.group);
+    return in.clean ? *in.clean : lightsOf(in.film, in.view.group, in.factors.get());
 }
 
 void ScreenMaker::make(const Input& in, RenderUpdate& update, Progress& progress) {
@@ -242,7 +243,7 @@ void ScreenMaker::make(const Input& in, RenderUpdate& update, Progress& progress
         finishOptions(*in.scene, in.frame, in.job.finish.exposure + in.look.exposure, problems);
     if (!problems.empty() && update.note.isEmpty()) update.note = QString::fromStdString(problems[0]);
     if (!in.look.stops && !in.clean && !isFinished(in))
-        toScreen(in.film, screen, screen_, in.view.group);  // as it is: nothing is copied
+        toScreen(in.film, screen, screen_, in.view.group, in.factors.get());  // as it is: nothing is copied
     else if (const std::vector<V3f> light = lightOf(in, update, progress); in.look.stops)
         stopsToScreen(light, screen.exposure, in.heat, screen_);
     else
@@ -253,12 +254,13 @@ void ScreenMaker::make(const Input& in, RenderUpdate& update, Progress& progress
                        .copy();
 }
 
-void RenderWorker::publish(const Film& film, const RenderJob& job, RenderUpdate update, Progress& progress) {
+void RenderWorker::publish(const Film& film, const RenderJob& job, const Factors& factors,
+                           RenderUpdate update, Progress& progress) {
     publishedView_ = shownView(film);
     const bool light = publishedView_.kind == FilmView::Kind::Light;
     update.clean = light && shownClean_ && cleanGroup_ == publishedView_.group;
-    ScreenMaker::Input in{film, job, publishedView_, update.clean ? shownClean_ : nullptr, nullptr,
-                          {},   {},  frame_};
+    ScreenMaker::Input in{film, job,    publishedView_, update.clean ? shownClean_ : nullptr, nullptr, {},
+                          {},   frame_, factors};
     {
         std::lock_guard lock(mutex_);
         in.scene = scene_, in.look = look_, in.heat = heat_;
@@ -322,7 +324,7 @@ void RenderWorker::render(const RenderRequest& r, Progress& progress) {
         renderer.renderPreview(*film, step, region, progress);
         update.state = "first look";
         update.seconds = secondsSince(began_);
-        publish(*film, *job, update, progress);
+        publish(*film, *job, nullptr, update, progress);
     }
     clearRegion(*film, region);
     update.state.clear();
@@ -332,11 +334,12 @@ void RenderWorker::render(const RenderRequest& r, Progress& progress) {
         renderer.renderPass(*film, uint32_t(pass), region, progress, &blocks);
         last = pass + 1 == passes || !blocks.left(region);
         const bool cleaning = wantsCleaning(*film, pass + 1, last);
-        keep(*film, job, pass == 0 || last || cleaning);
+        const auto factors = std::make_shared<const std::vector<float>>(fireflyFactors(*film));
+        keep(*film, job, factors, pass == 0 || last || cleaning);
         update.pass = pass + 1;
         update.seconds = secondsSince(began_);
         if (!denoising_ || cleanGroup_ != shownView(*film).group) shownClean_.reset();
-        if (cleaning && pass == 0) publish(*film, *job, update, progress);  // the first at once
+        if (cleaning && pass == 0) publish(*film, *job, factors, update, progress);  // the first at once
         if (cleaning) clean(*film, r.scene.document, update, progress);
         update.done = last;
         if (last) update.cut = cutShare(*film);
@@ -345,7 +348,7 @@ void RenderWorker::render(const RenderRequest& r, Progress& progress) {
             std::lock_guard lock(mutex_);
             last_ = update;
         }
-        publish(*film, *job, update, progress);
+        publish(*film, *job, factors, update, progress);
         update.note.clear();
     }
 }

@@ -52,6 +52,7 @@ struct RenderedFilm {
     std::shared_ptr<const Film> film;               ///< null before there is one
     std::shared_ptr<const std::vector<V3f>> clean;  ///< its light without noise; null where that is not known
     std::shared_ptr<const RenderJob> job;
+    std::shared_ptr<const std::vector<float>> factors = nullptr;  ///< of its light: see lightsOf()
 };
 
 /// Makes what a screen shows of light: through the scene's finish, and as it is looked at. For one thread.
@@ -67,6 +68,7 @@ class ScreenMaker {
         PictureLook look;
         HeatTable heat;
         double frame = 1;
+        std::shared_ptr<const std::vector<float>> factors = nullptr;  ///< see lightsOf()
     };
     /// Fills in the image and what goes with it. Throws Cancelled.
     void make(const Input& in, RenderUpdate& update, Progress& progress);
@@ -115,10 +117,13 @@ class RenderWorker {
     void tell(RenderUpdate update);
     void publishProblem(const std::exception& problem);
     void render(const RenderRequest& request, Progress& progress);
-    void publish(const Film& film, const RenderJob& job, RenderUpdate update, Progress& progress);
+    using Factors = std::shared_ptr<const std::vector<float>>;
+    void publish(const Film& film, const RenderJob& job, const Factors& factors, RenderUpdate update,
+                 Progress& progress);
     void finishAgain();
     void refinish(Progress& progress);
-    void keep(const Film& film, const std::shared_ptr<const RenderJob>& job, bool must);
+    void keep(const Film& film, const std::shared_ptr<const RenderJob>& job, const Factors& factors,
+              bool must);
     bool wantsCleaning(const Film& film, int pass, bool last) const;
     void clean(const Film& film, const Document& document, RenderUpdate& update, Progress& progress);
     void showAgain(Progress& progress);

@@ -253,15 +253,20 @@ void waitForPictures(const std::vector<LibraryEntry>& all) {
         QApplication::processEvents(QEventLoop::AllEvents, 20);
 }
 
+/// A library over the window, with all its pictures.
+void takeParts(Photographer& p, PartsWindow& library, const char* name) {
+    waitForPictures(library.list()->entries());
+    library.move(p.window().mapToGlobal(QPoint(350, 120)));
+    p.takeWith(name, &library);
+    library.hide();
+}
+
 /// What belongs to delivering, for a look, and for no manual.
 void takeDelivery(Photographer& p) {
     MainWindow& w = p.window();
     w.controller().selection().select("finish");
     w.run("finishings");
-    waitForPictures(w.finishings()->list()->entries());
-    w.finishings()->move(w.mapToGlobal(QPoint(350, 130)));
-    p.takeWith("panel-finishings", w.finishings());
-    w.finishings()->hide();
+    takeParts(p, *w.finishings(), "panel-finishings");
     QueueDialog dialog(w.controller(), &w);
     dialog.show();
     dialog.move(w.mapToGlobal(QPoint(380, 60)));
@@ -365,20 +370,14 @@ void takeMaterials(Photographer& p) {
     MainWindow& w = p.window();
     w.controller().selection().select("float");
     w.run("materials");
-    waitForPictures(w.materials()->list()->entries());
-    w.materials()->move(w.mapToGlobal(QPoint(350, 110)));
-    p.takeWith("materials", w.materials());
-    w.materials()->hide();
+    takeParts(p, *w.materials(), "materials");
 }
 
 void takeLibrary(Photographer& p) {
     MainWindow& w = p.window();
     w.controller().selection().select("pebbles");
     w.run("library");
-    waitForPictures(w.library()->list()->entries());
-    w.library()->move(w.mapToGlobal(QPoint(350, 130)));
-    p.takeWith("library", w.library());
-    w.library()->hide();
+    takeParts(p, *w.library(), "library");
 }
 
 void takeCurves(Photographer& p) {

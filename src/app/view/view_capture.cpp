@@ -70,20 +70,23 @@ QImage ViewCapture::grab() const {
     return all.copy(QRectF(r.topLeft() * scale, r.size() * scale).toAlignedRect() & all.rect());
 }
 
-/// False where there are many that wait: the next look comes soon.
-bool ViewCapture::give(QImage image) {
+bool ViewCapture::hasRoom() {
     constexpr size_t kMost = 8;
     std::lock_guard lock(mutex_);
-    if (images_.size() >= kMost) return false;
+    return images_.size() < kMost;
+}
+
+void ViewCapture::give(QImage image) {
+    std::lock_guard lock(mutex_);
     images_.push_back(std::move(image));
     seen_.notify_all();
-    return true;
 }
 
 void ViewCapture::next() {
     facts_->setText(QString("Frame %1 of %2 to %3").arg(frame_).arg(frames_.first).arg(frames_.second));
     if (controller_.evaluating() || !view_.sharpened()) return view_.update();
-    if (!give(grab())) return;
+    if (!hasRoom()) return;  // it is written slower than it is seen
+    give(grab());
     bar_->setValue(frame_ - frames_.first + 1);
     if (frame_ < frames_.second) return controller_.clock().setFrame(++frame_);
     timer_->stop();

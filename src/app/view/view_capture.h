@@ -35,7 +35,8 @@ class ViewCapture : public QDialog {
   private:
     void next();
     QImage grab() const;
-    bool give(QImage image);
+    bool hasRoom();
+    void give(QImage image);
     void write(Progress& progress);
     std::optional<QImage> taken(Progress& progress);
     void writeVideo(Progress& progress);

@@ -112,9 +112,9 @@ FinishedPicture finishPicture(const SceneContext& scene, PictureToFinish picture
 }
 
 PictureToFinish toFinish(const Film& film, const std::vector<V3f>* clean, const PicturePasses& passes,
-                         const RenderJob& job, double frame) {
+                         const RenderJob& job, double frame, const std::vector<float>* factors) {
     return {passes,
-            clean ? *clean : lightsOf(film),
+            clean ? *clean : lightsOf(film, kAllLights, factors),
             film.plane(Pass::Alpha),
             job.cameras.back(),
             frame,

@@ -31,7 +31,8 @@ FinishedPicture finishPicture(const SceneContext& scene, PictureToFinish picture
                               bool draft, Progress& progress);
 
 /// A film as finishing takes it: its light, or the one that was denoised. Refers to @p passes.
+/// @param factors  see lightsOf()
 PictureToFinish toFinish(const Film& film, const std::vector<V3f>* clean, const PicturePasses& passes,
-                         const RenderJob& job, double frame);
+                         const RenderJob& job, double frame, const std::vector<float>* factors = nullptr);
 
 }  // namespace ovrix::deliver

@@ -2,40 +2,24 @@
 
 #include "deliver/pictures/frame_render.h"
 #include "deliver/pictures/recipe_picture.h"
-#include "document/edits/edits.h"
+#include "deliver/pictures/sample_scene.h"
 #include "document/model/values.h"
 #include "io/denoiser/denoiser.h"
 
 namespace ovrix::deliver {
 
-namespace {
-
-using Values = std::vector<std::pair<const char*, const char*>>;
-
-struct Sample {
-    Document d = Document::fresh();
-    std::string add(const char* type, const char* name, const Values& values) {
-        Node node = makeNode(d, type, name);
-        d.put(node);
-        for (const auto& [param, text] : values) d = withText(d, node.id + "/" + param, text);
-        return node.id;
-    }
-    void wears(const std::string& node, const std::string& material) {
-        d = withText(d, node + "/material", material);
-    }
-};
-
-}  // namespace
-
 Document finishSample(const PartsFile& finish) {
-    Sample s;
+    SampleScene s;
+    const auto wears = [&s](const std::string& node, const std::string& material) {
+        s.set(node + "/material", material);
+    };
     const std::string sand =
         s.add("surface", "Sand", {{"base_color", "0.42,0.33,0.24"}, {"specular_roughness", "0.5"}});
     const std::string rock =
         s.add("surface", "Rock", {{"base_color", "0.12,0.13,0.15"}, {"specular_roughness", "0.35"}});
     const std::string shell =
         s.add("surface", "Shell", {{"base_color", "0.7,0.24,0.16"}, {"specular_roughness", "0.2"}});
-    s.wears(s.add("ground", "Ground", {}), sand);
+    wears(s.add("ground", "Ground"), sand);
     const struct {
         const char *place, *radius;
         const std::string& material;
@@ -43,17 +27,13 @@ Document finishSample(const PartsFile& finish) {
                  {"-1.3,0.6,-2.6", "0.6", rock},  {"0.9,0.12,0.5", "0.12", shell},
                  {"2.6,0.9,-5.5", "0.9", rock},   {"-3.4,1.1,-8", "1.1", sand}};
     for (const auto& ball : balls)
-        s.wears(
+        wears(
             s.add("sphere", "Ball", {{"position", ball.place}, {"radius", ball.radius}, {"segments", "64"}}),
             ball.material);
-    s.d = withText(s.d, "sun/elevation", "14");
-    s.d = withText(s.d, "sun/azimuth", "-64");
-    const std::string camera = s.d.renderSetting(kRender.camera);
-    for (const auto& [param, text] :
-         Values{{"position", "0.2,0.75,3.4"}, {"target", "0,0.42,0"}, {"focal", "34"}})
-        s.d = withText(s.d, camera + "/" + param, text);
-    for (const auto& [param, text] : Values{{"width", "240"}, {"height", "160"}, {"samples", "32"}})
-        s.d = withText(s.d, std::string("render/") + param, text);
+    s.set("sun", {{"elevation", "14"}, {"azimuth", "-64"}});
+    s.set(s.d.renderSetting(kRender.camera),
+          {{"position", "0.2,0.75,3.4"}, {"target", "0,0.42,0"}, {"focal", "34"}});
+    s.set("render", {{"width", "240"}, {"height", "160"}, {"samples", "32"}});
     return withFinishFile(s.d, finish);
 }
 

@@ -5,7 +5,9 @@
 #include <chrono>
 
 #include "base/error.h"
+#include "base/files.h"
 #include "deliver/shutter.h"
+#include "document/model/params.h"
 
 namespace ovrix::deliver {
 
@@ -88,6 +90,14 @@ bool FrameRenderer::prepareSteady(const FrameOptions& o, Progress& progress) {
                     "Add Motion to the passes of the render settings");
     if (o.passes || o.region)
         throw Error("steady frames are rendered whole", {}, "Leave out the passes and the region");
+    const auto side = [&](int own, const auto& setting) {
+        return double(own > 0 ? own : scene_.document.renderSetting(setting, o.frame));
+    };
+    const double bytes =
+        side(o.width, kRender.width) * side(o.height, kRender.height) * kSteadyBytes * (kSteadyFrames + 1);
+    if (bytes > double(scene_.document.memoryLimit()) / 2)  // the film takes the rest
+        throw Error(fmt::format("the frames that steady ones go by take {}", byteText(bytes)), {},
+                    "Make the picture smaller, raise the memory limit, or denoise each frame by itself");
     const std::string made = fmt::format("{} {} {} {} {} {}", o.camera, o.width, o.height, o.samples,
                                          o.noise.value_or(-1.0f), o.draft);
     if (std::exchange(beforeOf_, made) != made) before_.clear();
@@ -176,11 +186,12 @@ std::optional<FinishedPicture> FrameRenderer::finishedOf(const RenderedFrame& fr
     std::vector<std::vector<V3f>> groups;
     if (frame.clean && balancesLights(scene_.document))
         groups = denoisedGroups(frame.file.film, *frame.clean, scene_.document.memoryLimit(), progress);
+    const std::vector<float> factors = fireflyFactors(frame.file.film);
     const FilmPasses passes(frame.file.film, job.objectNames, job.layerNames, job.materialNames,
-                            groups.empty() ? nullptr : &groups);
+                            groups.empty() ? nullptr : &groups, &factors);
     return finishPicture(scene_,
                          toFinish(frame.file.film, frame.clean ? &*frame.clean : nullptr, passes, job,
-                                  double(frame.facts.frame)),
+                                  double(frame.facts.frame), &factors),
                          evaluator_, false, progress);
 }
 

@@ -2,6 +2,7 @@
 
 #include "base/error.h"
 #include "deliver/pictures/recipe_picture.h"
+#include "deliver/pictures/sample_scene.h"
 #include "document/edits/aim.h"
 #include "document/edits/edits.h"
 
@@ -11,17 +12,7 @@ namespace fs = std::filesystem;
 
 namespace {
 
-/// Puts the sample together.
-struct Stage {
-    Document d = Document::fresh();
-    std::string add(const std::string& type, const std::string& name,
-                    const std::vector<std::pair<const char*, const char*>>& values) {
-        const Node n = makeNode(d, type, name);
-        d.put(n);
-        for (const auto& [param, text] : values) set(n.id + "/" + param, text);
-        return n.id;
-    }
-    void set(const std::string& path, const std::string& text) { d = withText(d, path, text); }
+struct Stage : SampleScene {
     /// A rectangle that shines at the ball.
     void light(const std::string& name, const V3f& from, const V3f& to,
                const std::vector<std::pair<const char*, const char*>>& values) {

@@ -24,6 +24,15 @@ std::string cutText(double share) {
     return fmt::format("The firefly limit takes {:.1f} % of the light of the picture", 100.0 * share);
 }
 
+std::string aheadText(const Preflight& found, int frames) {
+    std::string text = "About " + durationText(found.seconds);
+    if (frames > 1) text += fmt::format(" a frame, {} in all", durationText(found.seconds * frames));
+    text += "; the film takes " + byteText(found.filmBytes);
+    if (found.fileBytes > 0) text += ", a file up to " + byteText(found.fileBytes);
+    const std::string cut = cutText(found.cut);
+    return cut.empty() ? text : text + "\n" + cut;
+}
+
 namespace {
 
 /// Uncompressed: at most so much is needed.

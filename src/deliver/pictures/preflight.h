@@ -22,6 +22,9 @@ Preflight lookAhead(const RenderJob& job, const std::filesystem::path& out, int 
 /// nothing.
 std::string cutText(double share);
 
+/// Of that many frames: time, memory and room on the disk, and what the firefly limit takes; a line each.
+std::string aheadText(const Preflight& found, int frames);
+
 /// "40 s", "12 min", "3 h 20 min".
 std::string durationText(double seconds);
 

@@ -112,8 +112,8 @@ Picture toPicture(const RenderedPicture& rendered, const PictureNotes& notes, co
     if (finish) return screenPicture(rendered, *finish);
     const Film& film = rendered.film;
     Picture picture{film.width(), film.height(), {}};
-    const std::vector<V3f> even = lightsOf(film);
     const std::vector<float> factors = fireflyFactors(film);
+    const std::vector<V3f> even = lightsOf(film, kAllLights, &factors);
     addColors(picture, "", rendered.clean ? *rendered.clean : even);
     picture.channels.push_back({"A", film.plane(Pass::Alpha), false});
     if (rendered.clean) addColors(picture, "noisy", even);
@@ -121,7 +121,8 @@ Picture toPicture(const RenderedPicture& rendered, const PictureNotes& notes, co
     for (const PassInfo& info : passTable())
         if (film.layout().chosen(info.pass)) addPass(picture, film, info, factors);
     const auto layers = groupLayers(film.groups());
-    for (size_t g = 0; g < layers.size(); ++g) addColors(picture, layers[g], lightsOf(film, int(g)));
+    for (size_t g = 0; g < layers.size(); ++g)
+        addColors(picture, layers[g], lightsOf(film, int(g), &factors));
     for (const CoverageLayer& layer : coverageLayers(notes)) addCoverage(picture, film, layer);
     return picture;
 }

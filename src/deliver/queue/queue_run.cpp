@@ -45,11 +45,7 @@ class Run {
     }
 
     void all() {
-        editQueue(path_, [this](Queue& queue) {
-            queue.paused = false;
-            for (QueueJob& job : queue.jobs)  // what is missing is filled in
-                for (const int frame : goneFrames(path_, job)) job.done.erase(frame);
-        });
+        editQueue(path_, [](Queue& queue) { queue.paused = false; });
         while (!stopped()) {
             const Queue queue = readQueue(path_);
             const QueueJob* job = queue.paused ? nullptr : queue.next();

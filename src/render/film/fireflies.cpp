@@ -43,7 +43,7 @@ Bins binsOf(const Film& film) {
             sum += count ? light : 0.0;
         }
         out.mean[i] = film.samples(i) ? float(sum / film.samples(i)) : 0.0f;
-        out.thing[i] = uint64_t(film.number(Pass::Object, i)) << 32 | film.number(Pass::Layer, i);
+        out.thing[i] = thingAt(film, i);
     });
     return out;
 }
@@ -113,15 +113,18 @@ struct Loose {
 /// under one is told apart by thing.
 class Hats {
   public:
-    Hats(const Bins& bins, std::span<const float> light, int side)
+    Hats(const Bins& bins, int side)
         : bins_(bins), side_(side), columns_(bins.width / side + 2), rows_(bins.height / side + 2) {
         hats_.resize(size_t(columns_) * size_t(rows_)), gives_.resize(hats_.size());
-        parallelRanges(hats_.size(), 1, Progress::none(), [&](size_t begin, size_t end) {
-            for (size_t h = begin; h < end; ++h) gather(h, light);
-        });
     }
-    /// Gives each its light, as far as that may be; the rest comes back, from the middle of each hat.
-    std::vector<Loose> give(std::span<const Loose> all) {
+    /// Gives each its light among that which is there, as far as that may be; the rest comes back, from the
+    /// middle of each hat. Once.
+    std::vector<Loose> give(std::span<const Loose> all, std::span<const float> light) {
+        for (const Loose& one : all) forHats(one.x, one.y, [&](size_t h, float) { gives_[h] = 1; });
+        parallelRanges(hats_.size(), 1, Progress::none(), [&](size_t begin, size_t end) {
+            for (size_t h = begin; h < end; ++h)
+                if (gives_[h]) gather(h, light);
+        });
         for (const Loose& one : all) give(one);
         std::vector<Loose> rest;
         for (size_t h = 0; h < hats_.size(); ++h)
@@ -181,16 +184,14 @@ class Hats {
         if (!(under > 0.0)) return;
         forHats(one.x, one.y, [&](size_t h, float height) {
             const auto found = hats_[h].find(one.thing);
-            if (found == hats_[h].end()) return;
-            found->second.gain += double(height) * one.light / under;
-            gives_[h] = 1;
+            if (found != hats_[h].end()) found->second.gain += double(height) * one.light / under;
         });
     }
 
     const Bins& bins_;
     int side_, columns_, rows_;
     std::vector<std::map<uint64_t, Under>> hats_;
-    std::vector<char> gives_;  // whether a hat has light to give
+    std::vector<char> gives_;  // whether any that is loose lies under a hat
 };
 
 }  // namespace
@@ -210,8 +211,8 @@ std::vector<float> fireflyFactors(const Film& film) {
     if (loose.empty()) return {};
     std::vector<float> gain(film.count(), 1.0f);
     for (int side = 16; !loose.empty() && side <= 1024; side *= 4) {
-        Hats hats(bins, kept, side);
-        loose = hats.give(loose);
+        Hats hats(bins, side);
+        loose = hats.give(loose, kept);
         parallelFor(size_t(film.height()), Progress::none(), [&](size_t y) {
             for (int x = 0; x < film.width(); ++x) gain[bins.at(x, int(y))] += hats.gain(x, int(y));
         });
@@ -233,10 +234,13 @@ double cutShare(const Film& film) {
     return cut > 0.0 ? cut / (cut + left) : 0.0;
 }
 
-std::vector<V3f> lightsOf(const Film& film, int group) {
+std::vector<V3f> lightsOf(const Film& film, int group, const std::vector<float>* factors) {
+    if (!factors) {
+        const std::vector<float> own = fireflyFactors(film);
+        return lightsOf(film, group, &own);
+    }
     std::vector<V3f> out = film.lights(group);
-    const std::vector<float> factors = fireflyFactors(film);
-    for (size_t i = 0; i < factors.size(); ++i) out[i] *= factors[i];
+    for (size_t i = 0; i < factors->size(); ++i) out[i] *= (*factors)[i];
     return out;
 }
 

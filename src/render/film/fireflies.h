@@ -17,9 +17,20 @@ namespace ovrix::render {
 /// further. With more passes all bins agree, and nothing is taken. Light that the eye meets straight is let
 /// be. The same bits on any number of threads.
 std::vector<float> fireflyFactors(const Film& film);
+/// No factor is larger: a thing's light grows by a tenth at each of four widths.
+inline constexpr float kMostFactor = 1.4f;
+/// Memory that finding them takes for each pixel.
+inline constexpr double kFireflyBytes = 72;
 
 /// A film's light as it is to be seen: Film::lights(), evened.
-std::vector<V3f> lightsOf(const Film& film, int group = kAllLights);
+/// @param factors  the film's, where they are known; null finds them
+std::vector<V3f> lightsOf(const Film& film, int group = kAllLights,
+                          const std::vector<float>* factors = nullptr);
+
+/// What is seen first at a pixel: object and layer; 0 for nothing.
+inline uint64_t thingAt(const Film& film, size_t pixel) {
+    return uint64_t(film.number(Pass::Object, pixel)) << 32 | film.number(Pass::Layer, pixel);
+}
 
 /// Of the light that came to the picture the part that the firefly limit took, 0 to 1: it is in none of the
 /// film's other planes.

@@ -92,11 +92,15 @@ void toDisplay(std::span<V3f> light, const FinishOptions& o) {
     });
 }
 
-void toScreen(const Film& film, const FinishOptions& o, std::vector<uint32_t>& out, int group) {
-    const std::vector<float> factors = fireflyFactors(film);
+void toScreen(const Film& film, const FinishOptions& o, std::vector<uint32_t>& out, int group,
+              const std::vector<float>* factors) {
+    if (!factors) {
+        const std::vector<float> own = fireflyFactors(film);
+        return toScreen(film, o, out, group, &own);
+    }
     toScreenBy(
-        film.count(), [&](size_t i) { return film.light(i, group) * (factors.empty() ? 1.0f : factors[i]); },
-        o, out);
+        film.count(),
+        [&](size_t i) { return film.light(i, group) * (factors->empty() ? 1.0f : (*factors)[i]); }, o, out);
 }
 
 void toScreen(const std::vector<V3f>& light, const FinishOptions& o, std::vector<uint32_t>& out) {

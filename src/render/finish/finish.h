@@ -47,9 +47,10 @@ V3f finished(const V3f& light, const FinishOptions& options);
 void toDisplay(std::span<V3f> light, const FinishOptions& options);
 
 /// 0xAARRGGBB rows, top first, for a screen; alpha is multiplied in.
-/// @param group  of lights, whose light alone is shown
+/// @param group    of lights, whose light alone is shown
+/// @param factors  see lightsOf()
 void toScreen(const Film& film, const FinishOptions& options, std::vector<uint32_t>& out,
-              int group = kAllLights);
+              int group = kAllLights, const std::vector<float>* factors = nullptr);
 /// A pixel of a screen as numbers from 0 to 1.
 inline V3f fromScreen(uint32_t c) {
     const auto part = [c](int shift) { return float(c >> shift & 255) / 255.0f; };

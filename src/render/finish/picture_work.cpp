@@ -4,6 +4,7 @@
 
 #include "base/error.h"
 #include "base/parallel.h"
+#include "render/film/fireflies.h"
 
 namespace ovrix::render {
 
@@ -36,7 +37,8 @@ std::vector<std::vector<float>> FilmPasses::planes(Pass pass) const {
         for (size_t i = 0; i < film_.count(); ++i)
             out[c][i] = infoOf(pass).number ? float(film_.number(pass, i)) : film_.value(pass, i, c);
     if (!infoOf(pass).light) return out;
-    const std::vector<float> factors = fireflyFactors(film_);
+    const std::vector<float> own = factors_ ? std::vector<float>() : fireflyFactors(film_);
+    const std::vector<float>& factors = factors_ ? *factors_ : own;
     for (auto& channel : out)
         for (size_t i = 0; i < factors.size(); ++i) channel[i] *= factors[i];
     return out;
@@ -65,7 +67,7 @@ std::vector<V3f> FilmPasses::groupLight(const std::string& group) const {
     if (at == groups.end()) return {};
     const size_t g = size_t(at - groups.begin());
     if (clean_ && g < clean_->size()) return (*clean_)[g];
-    return lightsOf(film_, int(g));
+    return lightsOf(film_, int(g), factors_);
 }
 
 double PictureWork::wholeHeight() const {

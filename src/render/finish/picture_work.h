@@ -27,10 +27,17 @@ class PicturePasses {
 class FilmPasses : public PicturePasses {
   public:
     using Names = std::map<uint32_t, std::string>;
-    /// @param clean  of each of the film's groups its light without noise; null where that is not known
+    /// @param clean    of each of the film's groups its light without noise; null where that is not known
+    /// @param factors  see lightsOf()
     FilmPasses(const Film& film, const Names& objects, const Names& layers, const Names& materials,
-               const std::vector<std::vector<V3f>>* clean = nullptr)
-        : film_(film), objects_(objects), layers_(layers), materials_(materials), clean_(clean) {}
+               const std::vector<std::vector<V3f>>* clean = nullptr,
+               const std::vector<float>* factors = nullptr)
+        : film_(film),
+          objects_(objects),
+          layers_(layers),
+          materials_(materials),
+          clean_(clean),
+          factors_(factors) {}
     int width() const override { return film_.width(); }
     int height() const override { return film_.height(); }
     std::vector<std::vector<float>> planes(Pass pass) const override;
@@ -41,6 +48,7 @@ class FilmPasses : public PicturePasses {
     const Film& film_;
     const Names &objects_, &layers_, &materials_;
     const std::vector<std::vector<V3f>>* clean_;
+    const std::vector<float>* factors_;
 };
 
 /// Which part of the first picture the pixels show, in its pixels: steps that crop change it.

@@ -82,7 +82,7 @@ SteadyFrame steadyFrameOf(const Film& film, std::vector<V3f> clean, float open) 
     parallelFor(film.count(), Progress::none(), [&](size_t i) {
         const V3f motion = film.mean(Pass::Motion, i) / std::max(1e-6f, open);
         out.moved[i] = V2f(motion.x, motion.y);
-        out.thing[i] = uint64_t(film.number(Pass::Object, i)) << 32 | film.number(Pass::Layer, i);
+        out.thing[i] = thingAt(film, i);
         out.depth[i] = film.value(Pass::Depth, i);
         out.albedo[i] = film.mean(Pass::Albedo, i);
     });

@@ -1,6 +1,6 @@
 // Pictures of frames that follow one another, made steady: what noise is left no longer flickers.
 #pragma once
-#include "render/film/film.h"
+#include "render/film/fireflies.h"
 
 namespace ovrix::render {
 
@@ -17,6 +17,9 @@ struct SteadyFrame {
 /// @param film   with its pass of motion  @param clean  its light without noise
 /// @param open   the fraction of a frame that its motion is over, above 0
 SteadyFrame steadyFrameOf(const Film& film, std::vector<V3f> clean, float open);
+
+/// Bytes of a frame that is kept, for each pixel.
+inline constexpr double kSteadyBytes = 2 * sizeof(V3f) + sizeof(V2f) + sizeof(uint64_t) + sizeof(float);
 
 /// How many frames before it a frame takes light from.
 inline constexpr int kSteadyFrames = 3;
