@@ -1,12 +1,14 @@
 // The denoiser's network on oneDNN: the part of denoiser.h that takes it, which is loaded when it is first
 // asked for.
 #include <omp.h>
+#include <sys/mman.h>
 #include <tbb/global_control.h>
 
 #include <array>
 #include <oneapi/dnnl/dnnl.hpp>
 
 #include "base/error.h"
+#include "base/parallel.h"
 #include "io/denoiser/denoiser_library.h"
 
 namespace ovrix::io {
@@ -16,7 +18,8 @@ namespace {
 using dnnl::memory;
 using Dims = memory::dims;
 
-/// Memory for what lies between layers; what is let go is taken again.
+/// Memory for what lies between layers; what is let go is taken again by what is about as large, and given
+/// back before more is taken.
 class Scratch {
   public:
     std::shared_ptr<void> take(size_t bytes) {
@@ -27,10 +30,14 @@ class Scratch {
             free_.erase(best);
             return lend(p, size);
         }
-        constexpr size_t kAlign = 64;
-        const size_t size = (bytes + kAlign - 1) / kAlign * kAlign;
-        void* p = std::aligned_alloc(kAlign, size);
+        free_.clear();
+        // Large ones lie on large pages, which the system gives much quicker.
+        constexpr size_t kLine = 64, kLargePage = size_t(1) << 21;
+        const size_t align = bytes >= 2 * kLargePage ? kLargePage : kLine;
+        const size_t size = (bytes + align - 1) / align * align;
+        void* p = std::aligned_alloc(align, size);
         if (!p) throw std::bad_alloc();
+        if (align == kLargePage) madvise(p, size, MADV_HUGEPAGE);  // where it can
         return lend(p, size);
     }
 
@@ -122,23 +129,25 @@ int Unet::read(const Tensors& tensors, const std::string& name, int planes) {
     return w.sizes[0];
 }
 
-/// One picture on its way through the network.
+/// One picture on its way through the network. Pixels lie side by side with all their planes.
 class Unet::Run {
   public:
+    static constexpr memory::format_tag kOrder = memory::format_tag::nhwc;
+
     Run(const Unet& net, base::Progress& progress) : net_(net), progress_(progress), stream_(net.engine_) {}
 
     /// What is no longer needed is let go at each line.
     void through(std::span<const float> in, int width, int height, std::span<float> out) {
         const Planes first = input(in, width, height);
-        const Planes half = pooled(convolved(first, {"enc_conv0", "enc_conv1"}));
-        const Planes quarter = pooled(convolved(half, {"enc_conv2"}));
-        const Planes eighth = pooled(convolved(quarter, {"enc_conv3"}));
-        Planes p = pooled(convolved(eighth, {"enc_conv4"}));
-        p = convolved(p, {"enc_conv5a", "enc_conv5b"});
-        p = convolved(joined(p, eighth), {"dec_conv4a", "dec_conv4b"});
-        p = convolved(joined(p, quarter), {"dec_conv3a", "dec_conv3b"});
-        p = convolved(joined(p, half), {"dec_conv2a", "dec_conv2b"});
-        p = convolved(joined(p, first), {"dec_conv1a", "dec_conv1b"});
+        const Planes half = pooled(convolve(convolve(first, "enc_conv0"), "enc_conv1"));
+        const Planes quarter = pooled(convolve(half, "enc_conv2"));
+        const Planes eighth = pooled(convolve(quarter, "enc_conv3"));
+        Planes p = pooled(convolve(eighth, "enc_conv4"));
+        p = convolve(convolve(p, "enc_conv5a"), "enc_conv5b");
+        p = convolve(joined(p, eighth, "dec_conv4a"), "dec_conv4b");
+        p = convolve(joined(p, quarter, "dec_conv3a"), "dec_conv3b");
+        p = convolve(joined(p, half, "dec_conv2a"), "dec_conv2b");
+        p = convolve(joined(p, first, "dec_conv1a"), "dec_conv1b");
         output(convolve(p, "dec_conv0", false), width, height, out);
     }
 
@@ -157,39 +166,48 @@ class Unet::Run {
         stream_.wait();
     }
 
-    Planes convolved(Planes p, std::initializer_list<const char*> names) {
-        for (const char* name : names) p = convolve(p, name);
-        return p;
+    Planes convolve(const Planes& in, const char* name, bool cut = true) {
+        const Convolution& layer = net_.layers_.at(name);
+        return convolve(in, {.weights = layer.weights, .bias = &layer.bias, .out = layer.out, .cut = cut});
     }
 
-    /// @param cut  at 0, below
-    Planes convolve(const Planes& in, const char* name, bool cut = true) {
+    struct Layer {
+        memory weights;                ///< for as many planes as there are
+        const memory* bias = nullptr;  ///< null for none
+        int out = 0;
+        bool cut = true;                       ///< at 0, below
+        const Planes* onto = nullptr;          ///< what it is added to; null for nothing
+        Dims before = {1, 1}, after = {1, 1};  ///< rows and columns of 0 about the picture
+    };
+    Planes convolve(const Planes& in, const Layer& layer) {
         progress_.check();
-        const Convolution& layer = net_.layers_.at(name);
-        Dims sizes = in.sizes(), made = sizes;
-        made[1] = layer.out;
-        const auto any = [](const Dims& dims) {
-            return memory::desc(dims, memory::data_type::f32, memory::format_tag::any);
+        const Dims sizes = in.sizes();
+        const auto ofType = [](const Dims& dims, memory::format_tag order) {
+            return memory::desc(dims, memory::data_type::f32, order);
         };
+        const Dims made{sizes[0], layer.out, sizes[2], sizes[3]};
         // The direct one, whatever the size: quicker ones for some sizes round otherwise.
         const dnnl::convolution_forward::desc what(
-            dnnl::prop_kind::forward_inference, dnnl::algorithm::convolution_direct, any(sizes),
-            any(layer.weights.get_desc().dims()), layer.bias.get_desc(), any(made), {1, 1}, {1, 1}, {1, 1});
+            dnnl::prop_kind::forward_inference, dnnl::algorithm::convolution_direct,
+            ofType(sizes, memory::format_tag::any),
+            ofType(layer.weights.get_desc().dims(), memory::format_tag::any),
+            layer.bias ? layer.bias->get_desc() : memory::desc(), ofType(made, kOrder), {1, 1}, layer.before,
+            layer.after);
+        dnnl::post_ops then;
+        if (layer.onto) then.append_sum(1.0f);
+        if (layer.cut) then.append_eltwise(1.0f, dnnl::algorithm::eltwise_relu, 0.0f, 0.0f);
         dnnl::primitive_attr attributes;
-        if (cut) {
-            dnnl::post_ops after;
-            after.append_eltwise(1.0f, dnnl::algorithm::eltwise_relu, 0.0f, 0.0f);
-            attributes.set_post_ops(after);
-        }
+        attributes.set_post_ops(then);
         const dnnl::convolution_forward::primitive_desc how(what, attributes, net_.engine_);
         const Planes from = ordered(in, how.src_desc());
-        const memory weights = orderedWeights(layer.weights, how.weights_desc());
-        Planes to = make(how.dst_desc());
-        run(dnnl::convolution_forward(how), {{DNNL_ARG_SRC, from.data},
-                                             {DNNL_ARG_WEIGHTS, weights},
-                                             {DNNL_ARG_BIAS, layer.bias},
-                                             {DNNL_ARG_DST, to.data}});
-        return to;
+        const Planes out = layer.onto ? *layer.onto : make(how.dst_desc());
+        std::unordered_map<int, memory> with{
+            {DNNL_ARG_SRC, from.data},
+            {DNNL_ARG_WEIGHTS, orderedWeights(layer.weights, how.weights_desc())},
+            {DNNL_ARG_DST, out.data}};
+        if (layer.bias) with[DNNL_ARG_BIAS] = *layer.bias;
+        run(dnnl::convolution_forward(how), with);
+        return out;
     }
 
     /// Half as wide and high, each the largest of four.
@@ -205,29 +223,76 @@ class Unet::Run {
         return to;
     }
 
-    /// Twice as wide and high, with the planes of @p beside after its own.
-    Planes joined(const Planes& in, const Planes& beside) {
-        const Planes large = doubled(in);
-        const dnnl::concat::primitive_desc how(1, {large.data.get_desc(), beside.data.get_desc()},
-                                               net_.engine_);
-        Planes to = make(how.dst_desc());
-        run(dnnl::concat(how), {{DNNL_ARG_MULTIPLE_SRC, large.data},
-                                {DNNL_ARG_MULTIPLE_SRC + 1, beside.data},
-                                {DNNL_ARG_DST, to.data}});
-        return to;
+    /// A layer over what is made twice as wide and high, with the planes of @p beside after its own. Neither
+    /// is made. Of four pixels that show one alike, three rows of weights meet two of what is there, and
+    /// those that meet the same add up: so each of the four is a layer of 2 x 2 over the small picture, which
+    /// takes less than half of the work and memory. What stands beside is added to that.
+    Planes joined(const Planes& in, const Planes& beside, const char* name) {
+        const Convolution& layer = net_.layers_.at(name);
+        const int own = int(in.sizes()[1]), more = int(beside.sizes()[1]);
+        Dims large = in.sizes();
+        large[1] = layer.out, large[2] *= 2, large[3] *= 2;
+        const Planes sum = make({large, memory::data_type::f32, kOrder});
+        for (const int y : {0, 1})
+            for (const int x : {0, 1}) {
+                const Planes quarter = convolve(in, {.weights = folded(layer, own, y, x),
+                                                     .bias = &layer.bias,
+                                                     .out = layer.out,
+                                                     .cut = false,
+                                                     .before = {1 - y, 1 - x},
+                                                     .after = {y, x}});
+                putQuarter(quarter, y, x, sum);
+            }
+        return convolve(beside, {.weights = part(layer, own, more), .out = layer.out, .onto = &sum});
     }
 
-    Planes doubled(const Planes& in) {
-        progress_.check();
-        Dims sizes = in.sizes();
-        sizes[2] *= 2, sizes[3] *= 2;
-        const dnnl::resampling_forward::desc what(
-            dnnl::prop_kind::forward_inference, dnnl::algorithm::resampling_nearest, {2.0f, 2.0f},
-            in.data.get_desc(), {sizes, memory::data_type::f32, memory::format_tag::any});
-        const dnnl::resampling_forward::primitive_desc how(what, net_.engine_);
-        Planes to = make(how.dst_desc());
-        run(dnnl::resampling_forward(how), {{DNNL_ARG_SRC, in.data}, {DNNL_ARG_DST, to.data}});
-        return to;
+    /// Each second pixel, from (x, y) on.
+    static void putQuarter(const Planes& quarter, int y, int x, const Planes& to) {
+        const Dims sizes = quarter.sizes();
+        const auto planes = size_t(sizes[1]), width = size_t(sizes[3]);
+        const auto* from = static_cast<const float*>(quarter.data.get_data_handle());
+        auto* out = static_cast<float*>(to.data.get_data_handle());
+        base::parallelRanges(size_t(sizes[2]), 8, base::Progress::none(), [&](size_t begin, size_t end) {
+            for (size_t row = begin; row < end; ++row)
+                for (size_t i = 0; i < width; ++i)
+                    std::copy_n(from + (row * width + i) * planes, planes,
+                                out + ((2 * row + size_t(y)) * 2 * width + 2 * i + size_t(x)) * planes);
+        });
+    }
+
+    memory weightsOf(const Dims& sizes) {
+        return {{sizes, memory::data_type::f32, memory::format_tag::oihw}, net_.engine_};
+    }
+
+    /// A layer's weights for some of its planes.
+    memory part(const Convolution& layer, int first, int count) {
+        const Dims all = layer.weights.get_desc().dims();
+        const memory out = weightsOf({all[0], count, 3, 3});
+        const auto* from = static_cast<const float*>(layer.weights.get_data_handle());
+        auto* to = static_cast<float*>(out.get_data_handle());
+        for (size_t o = 0; o < size_t(all[0]); ++o)
+            std::copy_n(from + (o * size_t(all[1]) + size_t(first)) * 9, size_t(count) * 9,
+                        to + o * size_t(count) * 9);
+        return out;
+    }
+
+    /// Those for the first planes, as they meet the small picture for pixels at (x, y) of four.
+    memory folded(const Convolution& layer, int count, int y, int x) {
+        const Dims all = layer.weights.get_desc().dims();
+        const memory out = weightsOf({all[0], count, 2, 2});
+        const auto* from = static_cast<const float*>(layer.weights.get_data_handle());
+        auto* to = static_cast<float*>(out.get_data_handle());
+        // The first pixel of two has one row of weights before it and two on it, the second the other way.
+        const auto at = [](int second, int weight) { return second ? weight / 2 : (weight + 1) / 2; };
+        for (size_t o = 0; o < size_t(all[0]); ++o)
+            for (size_t p = 0; p < size_t(count); ++p) {
+                const float* in = from + (o * size_t(all[1]) + p) * 9;
+                float* sum = to + (o * size_t(count) + p) * 4;
+                std::fill_n(sum, 4, 0.0f);
+                for (int j = 0; j < 3; ++j)
+                    for (int i = 0; i < 3; ++i) sum[2 * at(y, j) + at(x, i)] += in[3 * j + i];
+            }
+        return out;
     }
 
     Planes make(const memory::desc& desc) {
