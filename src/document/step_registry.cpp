@@ -5,18 +5,21 @@
 #include "ops/groom/comb.h"
 #include "ops/groom/fill.h"
 #include "ops/groom/grow.h"
+#include "ops/groom/points_along.h"
 #include "ops/groom/strand_points.h"
 #include "ops/groom/strand_sources.h"
 #include "ops/groom/sweep.h"
 #include "ops/groom/trace.h"
 #include "ops/mesh/ground.h"
 #include "ops/place/along.h"
+#include "ops/place/fill_volume.h"
 #include "ops/place/from_file.h"
 #include "ops/place/place_grid.h"
 #include "ops/place/place_volume.h"
 #include "ops/place/scatter.h"
 #include "ops/place/spread.h"
 #include "ops/points/by_hand.h"
+#include "ops/points/channel_steps.h"
 #include "ops/points/copies_of.h"
 #include "ops/points/keep_apart.h"
 #include "ops/points/orient.h"
@@ -34,7 +37,7 @@
 #include "ops/style/strand_width.h"
 #include "ops/style/twist.h"
 #include "ops/time/trails.h"
-#include "render/finish/finish_steps.h"
+#include "render/finish/steps/finish_steps.h"
 #include "sim/particles/particle_solver.h"
 #include "sim/strands/strand_solver.h"
 
@@ -44,15 +47,17 @@ const std::vector<StepType>& stepTypes() {
     static const std::vector<StepType> types = [] {
         std::vector<StepType> all = {
             scatterStep(), spreadStep(), gridStep(), onMeshStep(), alongStep(), fromFileStep(), insideStep(),
-            ringStep(),
+            fillVolumeStep(), ringStep(),
             // strands are placed
             growStep(), traceStep(), curveStrandsStep(), strandFileStep(), fillStep(), bundleStep(),
             // points and copies are shaped
             orientStep(), varySizeStep(), varyColorStep(), copiesOfStep(), keepApartStep(), byHandStep(),
+            setChannelStep(), moveByStep(), smoothChannelStep(), deleteByStep(), sortByStep(),
+            mergeNearStep(),
             // strands are shaped
             uniqueStep(), combStep(), strandLengthStep(), clumpStep(), curlStep(), waveStep(), coilStep(),
             frizzStep(), twistStep(), flyawaysStep(), liftLeanStep(), strandNoiseStep(), smoothStrandsStep(),
-            resampleStep(), strandWidthStep(), strandColorStep(), sweepStep(),
+            resampleStep(), strandWidthStep(), strandColorStep(), sweepStep(), pointsAlongStep(),
             // meshes
             subdivideStep(), displaceStep(), pushStep(), smoothStep(),
             // over time

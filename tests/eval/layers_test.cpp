@@ -171,7 +171,7 @@ TEST_CASE("a step changes its type and keeps what both have", "[edits]") {
     CHECK(paramAt(s.document, {s.a, "spread", "mask"}).field);
     CHECK(std::get<int64_t>(paramAt(s.document, {s.a, "spread", "seed"}).value) == 12);
     CHECK(s.eval(s.a).ok);
-    CHECK(replacementsOf(*s.document.get(s.a).step("spread")).size() == 7);
+    CHECK(replacementsOf(*s.document.get(s.a).step("spread")).size() == 8);
 }
 
 TEST_CASE("removing a node clears references in fields, and no choice that reads alike", "[edits]") {

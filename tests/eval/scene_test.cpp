@@ -193,11 +193,13 @@ TEST_CASE("steps are offered where they fit", "[edits]") {
         return out;
     };
     CHECK(names(0).empty());
-    CHECK(names(1) == std::vector<std::string>{"orient", "vary_size", "vary_color", "simulate"});
+    CHECK(names(1) == std::vector<std::string>{"orient", "vary_size", "vary_color", "set_channel", "move_by",
+                                               "smooth_channel", "delete_by", "sort_by", "merge_near",
+                                               "simulate"});
     CHECK(names(4) == std::vector<std::string>{"keep_apart", "by_hand", "unique"});
     Node bare = makeNode(s.document, "layer");
     for (const StepType* t : fittingSteps(bare, 0)) CHECK(t->phase == Phase::Place);
-    CHECK(fittingSteps(bare, 0).size() == 10);
+    CHECK(fittingSteps(bare, 0).size() == 11);
 }
 
 TEST_CASE("editing a step computes it and what follows, nothing else", "[evaluator]") {
