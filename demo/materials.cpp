@@ -1,6 +1,6 @@
 #include "materials.h"
 
-#include "document/edits/material_file.h"
+#include "document/library/material_file.h"
 #include "maker.h"
 
 namespace ovrix::demo {

@@ -1,7 +1,7 @@
 #include "recipes.h"
 
 #include "document/edits/edits.h"
-#include "document/edits/recipe_file.h"
+#include "document/library/recipe_file.h"
 
 namespace ovrix::demo {
 

@@ -7,8 +7,8 @@
 #include <string>
 
 #include "base/error.h"
-#include "document/edits/recipe_file.h"
 #include "document/file/scene_file.h"
+#include "document/library/recipe_file.h"
 #include "eval/bake.h"
 #include "io/denoiser/tensor_file.h"
 #include "io/formats/elements_io.h"

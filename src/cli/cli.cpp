@@ -121,6 +121,8 @@ class CommandLine {
         r->add_flag("--draft", render_.draft, "Only the share of each layer that Draft shows");
         r->add_flag("--check", render_.ahead,
                     "Says how long it takes and what would spoil it, and renders nothing");
+        r->add_flag("--pieces", render_.pieces,
+                    "Renders an EXR that is larger than the memory limit a band of rows after another");
         r->add_flag("--missing", render_.missing, "Only frames whose pictures are not there yet")
             ->needs(range);
         auto* clean = r->add_flag("--denoise", render_.denoise,

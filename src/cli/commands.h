@@ -52,6 +52,7 @@ struct RenderArgs {
     double frame = 1;
     int samples = 0, threads = 0;
     bool draft = false, denoise = false, steady = false;
+    bool pieces = false;   ///< where it is larger than memory
     bool missing = false;  ///< leaves alone what is there
     bool ahead = false;    ///< says what it will be like, and renders nothing
 };

@@ -140,18 +140,18 @@ void verify(const Common& common, const std::string& scene, const std::string& n
     constexpr int kBlock = 32;
     const int x = width / 2 / kBlock * kBlock, y = height / 2 / kBlock * kBlock;
     const Rect block{x, y, std::min(kBlock, width - x), std::min(kBlock, height - y)};
-    requireFilmMemory(opened.scene.document, width, height, job.layout);
-    Film film(width, height, job.layout);
+    Film film(block, {width, height}, job.layout);
+    const Rect all{0, 0, block.width, block.height};
     const Renderer renderer(*job.scene, job.cameraFor(width, height), job.options, job.lights);
     SampleBlocks blocks(film, job.goal);
-    for (uint32_t pass = 0; pass < passes && blocks.left(block); ++pass)
-        renderer.renderPass(film, pass, block, Progress::none(), &blocks);
+    for (uint32_t pass = 0; pass < passes && blocks.left(all); ++pass)
+        renderer.renderPass(film, pass, all, Progress::none(), &blocks);
     const std::vector<V3f> light = renderedLight(file, name, true), even = renderedLight(file, name);
     size_t others = 0;
     for (int j = y; j < y + block.height; ++j)
         for (int i = x; i < x + block.width; ++i) {
-            const size_t at = film.indexOf(i, j);
-            const V3f own = film.light(at);
+            const size_t at = size_t(j) * size_t(width) + size_t(i);
+            const V3f own = film.light(film.indexOf(i - x, j - y));
             for (int k = 0; k < 3; ++k) others += asStored(own[k], file.half) != light[at][k];
             others += even[at] != light[at] && !evenedOf(even[at], light[at]);
         }

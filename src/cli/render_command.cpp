@@ -76,8 +76,9 @@ class Frames {
 
     /// What the render will be like.
     Preflight ahead(int first, int last) {
-        return lookAhead(renderer_.jobFor(options(first), Progress::none()), args_.out, last - first + 1,
-                         Progress::none());
+        const RenderJob job = args_.pieces ? renderer_.wholeJob(options(first), Progress::none())
+                                           : renderer_.jobFor(options(first), Progress::none());
+        return lookAhead(job, args_.out, last - first + 1, Progress::none());
     }
     std::vector<Check> checks(int frame) {
         return findChecks(opened_.scene, {}, opened_.evaluator, frame, Progress::none());
@@ -94,6 +95,22 @@ class Frames {
         for (const std::string& p : rendered->job.problems) common_.err << "left out: " << p << "\n";
         if (rendered->finished) tellFinish(common_, opened_.scene.document, rendered->finished->steps);
         return std::move(*rendered);
+    }
+
+    /// Writes a picture of a frame, in pieces where it is larger than memory.
+    void save(int frame, const std::string& file, const WriteOptions& options) {
+        const FrameOptions o = this->options(frame);
+        if (args_.pieces && !renderer_.fits(o, Progress::none())) {
+            common_.err << "the picture is larger than the memory limit: it is rendered in pieces\n";
+            const RenderJob job = renderer_.writeInPieces(o, file, options, Progress::none());
+            common_.err << "\n";
+            for (const std::string& p : job.problems) common_.err << "left out: " << p << "\n";
+            return;
+        }
+        const RenderedFrame rendered = render(frame);
+        WriteOptions noted = options;
+        noted.notes.merge(pictureNotes(rendered.facts));
+        saveRender(file, rendered.picture(), rendered.job, noted);
     }
 
     double rate() const { return opened_.scene.document.rate(); }
@@ -114,6 +131,7 @@ class Frames {
                          .denoise = args_.denoise,
                          .steady = args_.steady,
                          .screen = endingOf(args_.out) != ".exr",
+                         .parts = endingOf(args_.out) == ".exr",
                          .film = args_.film};
         if (!args_.passes.empty()) out.passes = framesIn(args_.passes);
         if (!args_.region.empty()) out.region = [this](const RenderJob& job) { return regionOf(args_, job); };
@@ -140,10 +158,7 @@ std::vector<std::string> renderPictures(const Common& common, const RenderArgs& 
             files.pop_back();
             continue;
         }
-        const RenderedFrame rendered = frames.render(frame);
-        WriteOptions noted = options;
-        noted.notes.merge(pictureNotes(rendered.facts));
-        saveRender(files.back(), rendered.picture(), rendered.job, noted);
+        frames.save(frame, files.back(), options);
         if (!common.json) common.out << files.back() << "\n";
     }
     return files;
@@ -208,6 +223,8 @@ void render(const Common& common, const RenderArgs& a) {
                     "Render the frames as pictures, or leave --missing out");
     if (video && !a.depth.empty()) throw Error("a video has 8 bits", a.out, "Leave --depth out");
     if (!video) writeOptions(a.out, a.depth), frameName(a.out, first, first != last);
+    if (a.pieces && (video || endingOf(a.out) != ".exr"))
+        throw Error("only EXR is rendered in pieces", a.out, "Choose the ending .exr, or leave --pieces out");
     if (!a.film.empty() && first != last) throw Error("a film is of one frame", a.film, "Render one frame");
     if (!a.passes.empty()) framesIn(a.passes);
     if (!a.film.empty()) askForStop();
@@ -261,7 +278,13 @@ void film(const Common& common, const FilmArgs& a) {
     } else {
         std::optional<std::vector<V3f>> clean;
         if (a.denoise) clean = denoise(sum->film, kMemoryOfFile, Progress::none());
-        saveRender(a.out, {sum->film, clean ? &*clean : nullptr}, sum->notes, writeOptions(a.out, a.depth));
+        std::optional<CleanParts> parts;
+        if (clean && endingOf(a.out) == ".exr" && keepsParts(sum->film.layout()))
+            parts = denoisedParts(sum->film, *clean, kMemoryOfFile, Progress::none());
+        saveRender(
+            a.out,
+            {.film = sum->film, .clean = clean ? &*clean : nullptr, .parts = parts ? &*parts : nullptr},
+            sum->notes, writeOptions(a.out, a.depth));
     }
     tellFile(common, a.out);
 }

@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include "base/error.h"
+#include "deliver/picture_setup.h"
 
 namespace ovrix::deliver {
 
@@ -39,10 +40,9 @@ std::shared_ptr<const SurfaceMaterial> MaterialMaker::over(const Document& docum
     return nullptr;
 }
 
-SurfaceMaterial MaterialMaker::make(const Document& document, const Node& node, const FieldContext& context,
-                                    std::vector<std::string> below, std::vector<std::string>& problems) {
-    const NodeType* type = findNodeType(node.type);
-    if (!type || !type->material) return {};
+/// A node's, without the fields that cannot be worked out.
+static ParamMap usableParams(const Node& node, const FieldContext& context,
+                             std::vector<std::string>& problems) {
     ParamMap params = node.params;
     for (const ParamSpec& spec : specsOf(node)) {
         const auto it = params.find(spec.id);
@@ -54,6 +54,28 @@ SurfaceMaterial MaterialMaker::make(const Document& document, const Node& node, 
             it->second.field = nullptr;
         }
     }
+    return params;
+}
+
+void MaterialMaker::addPasses(const Document& document, const FieldContext& context,
+                              SurfaceMaterial& material, std::vector<std::string>& problems) {
+    for (const NodePtr& node : fieldPasses(document)) {
+        const ResolvedParams p(specsOf(*node), usableParams(*node, context, problems), context);
+        material.passes.push_back({.color = p[kFieldPass.kind] == "colour",
+                                   .number = p[kFieldPass.number],
+                                   .colors = p[kFieldPass.color]});
+        material.varies |= p.varies();
+        material.readsLight |= p.reads(&SourceKernel::readsLight);
+        material.readsElements |= p.reads(&SourceKernel::readsElements);
+        material.readsUvWidth |= p.reads(&SourceKernel::readsUvWidth);
+    }
+}
+
+SurfaceMaterial MaterialMaker::make(const Document& document, const Node& node, const FieldContext& context,
+                                    std::vector<std::string> below, std::vector<std::string>& problems) {
+    const NodeType* type = findNodeType(node.type);
+    if (!type || !type->material) return {};
+    const ParamMap params = usableParams(node, context, problems);
     below.push_back(node.id);
     const ResolvedParams resolved(specsOf(node), params, context);
     SurfaceMaterial m = type->material(

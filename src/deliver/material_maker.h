@@ -19,6 +19,11 @@ class MaterialMaker {
         return make(document, node, context, {}, problems);
     }
 
+    /// Adds what the document's field passes are on what wears it, in the film's order. A field that cannot
+    /// be worked out there costs that field.
+    static void addPasses(const Document& document, const FieldContext& context, SurfaceMaterial& material,
+                          std::vector<std::string>& problems);
+
   private:
     SurfaceMaterial make(const Document& document, const Node& node, const FieldContext& context,
                          std::vector<std::string> below, std::vector<std::string>& problems);

@@ -6,7 +6,7 @@
 #include "deliver/shutter.h"
 #include "document/model/values.h"
 #include "io/image/color_config.h"
-#include "render/finish/finish_steps.h"
+#include "render/finish/steps/finish_steps.h"
 
 namespace ovrix::deliver {
 
@@ -27,7 +27,8 @@ void setPicture(const Document& document, const JobOptions& o, RenderJob& job) {
                    .log2Passes = uint32_t(std::bit_width(passes) - 1),
                    .filter = PixelFilter(kRender.filter.choice(value(kRender.filter)),
                                          float(value(kRender.filterWidth))),
-                   .shareFibreLight = value(kRender.shareFibreLight)};
+                   .shareFibreLight = value(kRender.shareFibreLight),
+                   .occlusionReach = float(value(kRender.occlusionReach))};
     if (value(kRender.shutter) > 0.0)
         job.options.shutter = shutterPlaces(value(kRender.shutterCurve));
     else if (motionFrames(document, o.frame) > 0.0)
@@ -88,6 +89,20 @@ FinishOptions finishOptions(const SceneContext& scene, double frame, float expos
     return out;
 }
 
+std::vector<NodePtr> fieldPasses(const Document& document) {
+    std::vector<NodePtr> out;
+    for (const NodePtr& node : document.nodes(Category::Pass))
+        if (node->rendered) out.push_back(node);
+    return out;
+}
+
+static std::vector<FieldPlane> fieldPlanes(const Document& document, double frame) {
+    std::vector<FieldPlane> out;
+    for (const NodePtr& node : fieldPasses(document))
+        out.push_back({node->name, document.value(node->id, kFieldPass.kind, frame) == "colour"});
+    return out;
+}
+
 FilmLayout layoutOf(const Document& document, double frame, const RenderJob& job, bool fibres,
                     std::vector<std::string> groups) {
     Refs choices = document.renderSetting(kRender.passes, frame);
@@ -96,7 +111,25 @@ FilmLayout layoutOf(const Document& document, double frame, const RenderJob& job
     return {.passes = passesChosen(choices),
             .groups = std::move(groups),
             .exposure = int(std::lround(std::clamp(job.finish.exposure, -200.0f, 200.0f))),
-            .bins = document.renderSetting(kRender.fireflies, frame)};
+            .bins = document.renderSetting(kRender.fireflies, frame),
+            .fields = fieldPlanes(document, frame)};
+}
+
+double likelyFilmBytes(const Document& document, double frame) {
+    LightGroups groups;
+    bool fibres = false;
+    for (const NodePtr& node : document.nodes()) {
+        const NodeType* type = findNodeType(node->type);
+        fibres |= type && type->forStrands;
+        for (const char* id : {"group", "emission_group"})  // of lights, and of materials
+            if (const ParamSpec* spec = findSpec(specsOf(*node), id); spec && spec->type == ParamType::Text)
+                groups.numberOf(std::get<std::string>(document.value(node->id, id, frame)));
+    }
+    RenderJob job;
+    job.options.limit = float(document.renderSetting(kRender.limit, frame));
+    const double pixels = double(document.renderSetting(kRender.width, frame)) *
+                          double(document.renderSetting(kRender.height, frame));
+    return pixels * layoutOf(document, frame, job, fibres, groups.names()).bytesOfPixel();
 }
 
 void setSurroundings(const SceneContext& scene, const JobOptions& o, ImageCache& images, RenderJob& job) {

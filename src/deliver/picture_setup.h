@@ -9,6 +9,10 @@ void setPicture(const Document& document, const JobOptions& options, RenderJob& 
 /// What the film keeps. @param fibres  whether some are seen
 FilmLayout layoutOf(const Document& document, double frame, const RenderJob& job, bool fibres,
                     std::vector<std::string> groups);
+/// Nodes of fields that renders keep as passes, in the film's order.
+std::vector<NodePtr> fieldPasses(const Document& document);
+/// Bytes that the film of a render takes, as far as the document tells without making anything.
+double likelyFilmBytes(const Document& document, double frame);
 /// Whether the scene does anything to its pictures.
 bool hasFinish(const Document& document);
 /// Whether a step of it changes the light of groups.

@@ -330,7 +330,8 @@ RenderJob RenderSceneBuilder::build(const SceneContext& scene, const JobOptions&
     std::vector<SurfaceMaterial> materials = makeMaterials(scene, o, job, progress);
     job.materialNames[kPlain + 1] = "plain grey";
     for (uint32_t i = 0; i < worn_.size(); ++i)
-        job.materialNames[kWorn + i + 1] = document.get(worn_[i].material).name;
+        job.materialNames[kWorn + i + 1] =
+            isPlain(kWorn + i) ? job.materialNames[kPlain + 1] : document.get(worn_[i].material).name;
     elements_.clear();  // the scene has those that it needs
     displace(scene, o, materials, items, job, progress);
     const uint64_t hash = hashOf(document, items, o.frame);
@@ -361,15 +362,20 @@ RenderJob RenderSceneBuilder::build(const SceneContext& scene, const JobOptions&
     return job;
 }
 
-void requireFilmMemory(const Document& document, int width, int height, const FilmLayout& layout) {
+double bytesOfPicture(const Document& document, const FilmLayout& layout) {
     // The film, a copy of its last whole pass, the picture on the screen, and what is done to it.
-    const double bytes = double(width) * height *
-                         (2 * layout.bytesOfPixel() + 8 + (layout.bins ? kFireflyBytes : 0.0) +
-                          (hasFinish(document) ? kFinishBytes : 0.0));
+    return 2 * layout.bytesOfPixel() + 8 + (layout.bins ? kFireflyBytes : 0.0) +
+           (hasFinish(document) ? kFinishBytes : 0.0);
+}
+
+void requireFilmMemory(const Document& document, int width, int height, const FilmLayout& layout) {
+    const double bytes = double(width) * height * bytesOfPicture(document, layout);
     if (bytes > double(document.memoryLimit()))
         throw Error(fmt::format("a picture of {} x {} takes {}, more than the limit of {}", width, height,
                                 byteText(bytes), byteText(double(document.memoryLimit()))),
-                    {}, "Make it smaller, or raise the memory limit");
+                    {},
+                    "Make it smaller, raise the memory limit, or render it from the shell as EXR with "
+                    "--pieces");
 }
 
 }  // namespace ovrix::deliver

@@ -85,6 +85,8 @@ class RenderSceneBuilder {
         std::string material;
         Wearer by;
     };
+    /// Whether it is the material of what wears none.
+    bool isPlain(uint32_t material) const;
     uint32_t wear(const Document& document, const std::string& material, const Wearer& by);
     std::vector<uint32_t> slotMaterialsOf(const Document& document, const Node& object, const Mesh& mesh,
                                           const std::string& layerMaterial, const std::string& layer,
@@ -109,6 +111,8 @@ class RenderSceneBuilder {
     LightMaker lights_;
 };
 
+/// Bytes that a picture takes while it is rendered, for each pixel.
+double bytesOfPicture(const Document& document, const FilmLayout& layout);
 /// Throws an Error with the figure when a picture of that size would pass the limit.
 void requireFilmMemory(const Document& document, int width, int height, const FilmLayout& layout = {});
 

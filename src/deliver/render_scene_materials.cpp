@@ -1,6 +1,7 @@
 // What things wear in a render, and what that makes of their meshes.
 #include "base/error.h"
 #include "base/hash.h"
+#include "deliver/picture_setup.h"
 #include "deliver/render_item.h"
 #include "document/model/references.h"
 #include "document/model/values.h"
@@ -9,20 +10,28 @@
 
 namespace ovrix::deliver {
 
-/// The number of a material as something wears it; plain grey for none. Only where fields drive it does
-/// it matter what that is.
+/// The number of a material as something wears it; plain grey for none. Only where fields drive it, or are
+/// passes, does it matter what that is.
 uint32_t RenderSceneBuilder::wear(const Document& document, const std::string& material, const Wearer& by) {
     const Node* node = material.empty() ? nullptr : document.find(material);
-    if (!node || node->category() != Category::Material) return kPlain;
-    bool varying = std::any_of(node->params.begin(), node->params.end(),
+    if (node && node->category() != Category::Material) node = nullptr;
+    bool varying = !fieldPasses(document).empty();
+    if (!node && !varying) return kPlain;
+    if (node) {
+        varying |= std::any_of(node->params.begin(), node->params.end(),
                                [](const auto& p) { return p.second.field != nullptr; });
-    visitReferences(*node,
-                    [&](const ParamSpec&, const std::string&) { varying = true; });  // so may others be
-    const Worn worn{material, varying ? by : Wearer()};
+        visitReferences(*node,
+                        [&](const ParamSpec&, const std::string&) { varying = true; });  // so may others be
+    }
+    const Worn worn{node ? material : std::string(), varying ? by : Wearer()};
     for (size_t i = 0; i < worn_.size(); ++i)
         if (worn_[i].material == worn.material && worn_[i].by == worn.by) return kWorn + uint32_t(i);
     worn_.push_back(worn);
     return kWorn + uint32_t(worn_.size() - 1);
+}
+
+bool RenderSceneBuilder::isPlain(uint32_t material) const {
+    return material < kWorn || worn_[material - kWorn].material.empty();
 }
 
 /// A material per slot: the slot's own, else the object's; the layer's stands above all, and that an object
@@ -35,7 +44,7 @@ std::vector<uint32_t> RenderSceneBuilder::slotMaterialsOf(const Document& docume
     if (!layerMaterial.empty()) return {wear(document, layerMaterial, by)};
     const uint32_t own = wear(document, document.value(object.id, kObject.object.material, frame), by);
     std::vector<uint32_t> materials(std::max<size_t>(1, mesh.slotNames.size()), own);
-    if (own == kPlain && findSpec(specsOf(object), kObject.slots.id())) {
+    if (isPlain(own) && findSpec(specsOf(object), kObject.slots.id())) {
         const Refs slots = document.value(object.id, kObject.slots, frame);
         for (size_t i = 0; i < std::min(materials.size(), slots.size()); ++i)
             if (!slots[i].empty()) materials[i] = wear(document, slots[i], by);
@@ -71,16 +80,18 @@ std::vector<SurfaceMaterial> RenderSceneBuilder::makeMaterials(const SceneContex
     materials.push_back({});
     materials.push_back(std::move(blocker));
     for (const Worn& worn : worn_) {
-        const Node& node = document.get(worn.material);
+        const Node* node = document.find(worn.material);
         FieldContext context;
         context.frame = o.frame, context.rate = document.rate();
         try {
             context = contextOf(worn, query);
             context.hasUvs = true;  // checks say where there are none
         } catch (const Error& e) {
-            job.problems.push_back(node.name + ": " + e.what());
+            if (node) job.problems.push_back(node->name + ": " + e.what());
         }
-        SurfaceMaterial m = materials_.make(document, node, context, job.problems);
+        SurfaceMaterial m =
+            node ? materials_.make(document, *node, context, job.problems) : SurfaceMaterial();
+        MaterialMaker::addPasses(document, context, m, job.problems);
         m.onWearer = worn.by.kind == Wearer::Object;
         m.white = 1.0f / std::exp2(job.finish.exposure);
         materials.push_back(std::move(m));
@@ -107,7 +118,7 @@ void RenderSceneBuilder::displace(const SceneContext& scene, const JobOptions& o
         addToHash(key, item.matrix);
         try {
             for (const uint32_t m : item.materials) {
-                if (m < kWorn) continue;
+                if (isPlain(m)) continue;
                 const Node& node = document.get(worn_[m - kWorn].material);
                 key.add(query.paramsHash(specsOf(node), node.params));
             }

@@ -19,6 +19,7 @@
 #include "document/objects/tuft.h"
 #include "document/types/camera.h"
 #include "document/types/curve.h"
+#include "document/types/field_pass.h"
 #include "document/types/finish_settings.h"
 #include "document/types/layer.h"
 #include "document/types/settings.h"
@@ -28,18 +29,18 @@ namespace ovrix::document {
 
 /// A new type is its own header and source, one line here, one test.
 const std::vector<NodeType>& nodeTypes() {
-    static const std::vector<NodeType> types = {// objects
-                                                meshFileType(), planeType(), sphereType(), torusType(),
-                                                bladeType(), tuftType(), terrainType(), groundType(),
-                                                // what lies on them, and goes along them
-                                                layerType(), curveType(),
-                                                // lights
-                                                sunType(), areaLightType(), ballLightType(), diskLightType(),
-                                                tubeLightType(), spotLightType(), domeImageType(), skyType(),
-                                                // the rest
-                                                cameraType(), surfaceMaterialType(), fibreMaterialType(),
-                                                lineArtType(), renderSettingsType(), finishSettingsType(),
-                                                surroundingsType(), sceneSettingsType()};
+    static const std::vector<NodeType> types = {
+        // objects
+        meshFileType(), planeType(), sphereType(), torusType(), bladeType(), tuftType(), terrainType(),
+        groundType(),
+        // what lies on them, and goes along them
+        layerType(), curveType(),
+        // lights
+        sunType(), areaLightType(), ballLightType(), diskLightType(), tubeLightType(), spotLightType(),
+        domeImageType(), skyType(),
+        // the rest
+        cameraType(), surfaceMaterialType(), fibreMaterialType(), lineArtType(), fieldPassType(),
+        renderSettingsType(), finishSettingsType(), surroundingsType(), sceneSettingsType()};
     return types;
 }
 

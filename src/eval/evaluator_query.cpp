@@ -7,6 +7,7 @@
 #include "base/hash.h"
 #include "document/model/step_registry.h"
 #include "eval/bake.h"
+#include "eval/camera_options.h"
 #include "eval/prototype.h"
 #include "geo/points/curve_set.h"
 #include "geo/points/merge.h"
@@ -82,12 +83,23 @@ uint64_t Evaluator::Query::surfaceHash(const std::string& id) {
     return h.value();
 }
 
+M44f Evaluator::Query::projection(const std::string& id) {
+    const auto options = cameraOf(document_, id, options_.frame);
+    if (!options) throw Error("is no camera", id, "Choose a camera");
+    return Camera(*options, pictureAspect(document_, options_.frame)).projection();
+}
+
 uint64_t Evaluator::Query::refHash(const ParamSpec& spec, const std::string& id) {
     const Node* node = document_.find(id);
     if (!node) return 0;
     if (node->category() == Category::Curve) return curveHash(*node);
     if (spec.type == ParamType::PrototypeMix) return node->category() == Category::Object ? meshHash(id) : 0;
     if (node->category() == Category::Object || node->category() == Category::Layer) return surfaceHash(id);
+    if (node->category() == Category::Camera) {
+        Hasher h;
+        params::addToHash(h, projection(id));
+        return h.value();
+    }
     if (node->category() != Category::Material) return 0;
     const CycleGuard guard(*this, id);
     return paramsHash(specsOf(*node), node->params);

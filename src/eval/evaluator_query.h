@@ -19,6 +19,7 @@ class Evaluator::Query : public SceneQuery, public ImageSource {
     std::shared_ptr<const StrandSet> strandFile(const std::string& file) override;
     std::set<int> framesOf(const std::string& pattern) override;
     VectorGridPtr vectors(const std::string& file, const std::string& grid) override;
+    M44f projection(const std::string& camera) override;
     std::shared_ptr<const Image> image(const std::string& file, const std::string& space) override {
         return evaluator_.images_.image(scene_->resolve(file), space);
     }

@@ -45,6 +45,9 @@ class SceneQuery {
     virtual std::set<int> framesOf(const std::string& pattern) = 0;
     /// A grid of vectors of a file; the first where no name is given.
     virtual VectorGridPtr vectors(const std::string& file, const std::string& grid) = 0;
+    /// Of a camera's picture: from the world to (u w, v w, w, w) of row vectors: w is metres along the line
+    /// of sight, u and v are 0 to 1 in the picture, v up.
+    virtual M44f projection(const std::string& camera) = 0;
     virtual std::shared_ptr<const Image> image(const std::string& file, const std::string& space) = 0;
 };
 

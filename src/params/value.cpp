@@ -5,9 +5,9 @@
 namespace ovrix::params {
 
 std::string typeName(ParamType type) {
-    static const char* names[] = {"bool",   "int",   "number",  "range",   "vector", "color", "choice",
-                                  "text",   "file",  "ref",     "refs",    "mix",    "map",   "edits",
-                                  "points", "cells", "profile", "combing", "choices"};
+    static const char* names[] = {"bool",   "int",   "number",  "range",   "vector",  "color",  "choice",
+                                  "text",   "file",  "ref",     "refs",    "mix",     "map",    "edits",
+                                  "points", "cells", "profile", "combing", "choices", "strokes"};
     return names[size_t(type)];
 }
 
@@ -40,6 +40,8 @@ bool holdsType(ParamType type, const Value& value) {
             return std::holds_alternative<Curve>(value);
         case ParamType::Combing:
             return std::holds_alternative<StrandEdits>(value);
+        case ParamType::Strokes:
+            return std::holds_alternative<PictureStrokes>(value);
         default:
             return std::holds_alternative<std::string>(value);
     }
@@ -48,6 +50,16 @@ bool holdsType(ParamType type, const Value& value) {
 static double clampNumber(const ParamSpec& spec, double x) {
     return std::isfinite(x) ? std::clamp(x, spec.hardMin, spec.hardMax)
                             : std::clamp(0.0, spec.hardMin, spec.hardMax);
+}
+
+/// As a picture can have it, with some room about it.
+static void tidy(PictureStroke& s) {
+    const auto within = [](float x, float low, float high) {
+        return std::isfinite(x) ? std::clamp(x, low, high) : low;
+    };
+    for (V2f& p : s.points) p = V2f(within(p.x, -2.0f, 3.0f), within(p.y, -2.0f, 3.0f));
+    s.radius = within(s.radius, 1e-4f, 2.0f);
+    s.softness = within(s.softness, 0.0f, 1.0f);
 }
 
 Value clampToSpec(const ParamSpec& spec, const Value& value) {
@@ -67,6 +79,11 @@ Value clampToSpec(const ParamSpec& spec, const Value& value) {
     if (auto* c = std::get_if<CurvePoints>(&value)) {
         CurvePoints out = *c;
         for (V3f& p : out.list) p = V3f(V3d(fix(p.x), fix(p.y), fix(p.z)));
+        return out;
+    }
+    if (auto* s = std::get_if<PictureStrokes>(&value)) {
+        PictureStrokes out = *s;
+        for (PictureStroke& stroke : out.list) tidy(stroke);
         return out;
     }
     return value;
@@ -144,6 +161,14 @@ struct AddValue {
     void operator()(const Curve& curve) {
         h.add(uint64_t(curve.points.size())).add(uint64_t(curve.smooth));
         for (const V2f& p : curve.points) h.add(double(p.x)).add(double(p.y));
+    }
+    void operator()(const PictureStrokes& strokes) {
+        h.add(uint64_t(strokes.list.size()));
+        for (const PictureStroke& s : strokes.list) {
+            h.add(uint64_t(s.points.size())).add(uint64_t(s.erases));
+            h.add(double(s.radius)).add(double(s.softness));
+            for (const V2f& p : s.points) h.add(double(p.x)).add(double(p.y));
+        }
     }
     void operator()(const StrandEdits& edits) {
         h.add(uint64_t(edits.list.size())).add(edits.topology);

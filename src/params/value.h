@@ -35,10 +35,24 @@ struct CurvePoints {
     bool operator==(const CurvePoints&) const = default;
 };
 
+/// Where a brush went over a picture.
+struct PictureStroke {
+    std::vector<V2f> points;  ///< parts of the picture's width and height, from the upper left
+    float radius = 0.06f;     ///< part of the picture's height
+    float softness = 0.5f;    ///< part of the radius over which it fades, 0 to 1
+    bool erases = false;
+    bool operator==(const PictureStroke&) const = default;
+};
+/// One over another, the first below.
+struct PictureStrokes {
+    std::vector<PictureStroke> list;
+    bool operator==(const PictureStrokes&) const = default;
+};
+
 using Refs = std::vector<std::string>;
 using PrototypeMix = std::vector<WeightedPrototype>;
 using Value = std::variant<bool, int64_t, double, Range, V3d, Color, std::string, Refs, PrototypeMix,
-                           MapValue, ManualEdits, CurvePoints, Curve, StrandEdits>;
+                           MapValue, ManualEdits, CurvePoints, Curve, StrandEdits, PictureStrokes>;
 
 enum class ParamType {
     Bool,
@@ -59,7 +73,8 @@ enum class ParamType {
     Cells,
     Profile,
     Combing,
-    Choices
+    Choices,
+    Strokes
 };
 
 /// What a change of a parameter changes: what is made; only where it stands; only how that looks or is shown;

@@ -229,7 +229,7 @@ void DialogsTest::menusAddEveryKindOfThing() {
         QVERIFY2(driver->window.recipe()->card(""), qPrintable(a->text()));
         QVERIFY(!driver->window.recipe()->card("")->rows().empty());
     }
-    QCOMPARE(added.size(), size_t(5));  // objects, curves, lights, cameras, materials
+    QCOMPARE(added.size(), size_t(6));  // objects, curves, lights, cameras, materials, passes
     while (driver->window.controller().session().canUndo()) driver->window.controller().undo();
     driver->settle();
     QCOMPARE(writeScene(driver->document()), writeScene(Document::fresh()));

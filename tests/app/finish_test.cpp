@@ -2,6 +2,7 @@
 #include <QMenu>
 
 #include "app/render/history_window.h"
+#include "app/render/mask_brush.h"
 #include "app/render/scope.h"
 #include "app_test.h"
 
@@ -18,6 +19,7 @@ class FinishTest : public WindowFixture {
     void picksWhiteAndFocusByClick();
     void keepsPicturesOfBefore();
     void writesABalanceIntoTheLights();
+    void paintsWhereACardCounts();
 
   private:
     RenderPane* rendered();
@@ -291,5 +293,80 @@ void FinishTest::writesABalanceIntoTheLights() {
 }
 
 static const RegisteredTest<FinishTest> registered;
+
+/// With real strokes of the mouse over the picture.
+void FinishTest::paintsWhereACardCounts() {
+    RenderPane* pane = rendered();
+    auto& c = driver->window.controller();
+    PictureArea* area = pane->picture();
+    add("Exposure");
+    c.setValue({"finish", "exposure", "stops"}, 3.0);
+    driver->settle();
+    const auto strokes = [&] {
+        return std::get<PictureStrokes>(driver->value("finish/exposure/painted")).list;
+    };
+    auto* paint = driver->editor<QPushButton>("finish/exposure/painted");
+    QVERIFY(paint);
+    paint->click();
+    driver->settle();
+    auto* strip = area->findChild<MaskBrush*>();
+    QVERIFY(strip && strip->isVisible());
+    const QRectF r = area->pictureRect();
+    const auto at = [&](double x, double y) {
+        return QPointF(r.left() + x * r.width(), r.top() + y * r.height());
+    };
+    const auto stroke = [&](const QPointF& from, const QPointF& to, Qt::KeyboardModifiers keys = {}) {
+        QTest::mousePress(area, Qt::LeftButton, keys, from.toPoint());
+        for (int i = 1; i <= 8; ++i) {
+            const QPointF p = from + (to - from) * (i / 8.0);
+            QMouseEvent move(QEvent::MouseMove, p, area->mapToGlobal(p), Qt::NoButton, Qt::LeftButton, keys);
+            QApplication::sendEvent(area, &move);
+        }
+        QTest::mouseRelease(area, Qt::LeftButton, keys, to.toPoint());
+        driver->settle();
+    };
+    stroke(at(0.3, 0.7), at(0.5, 0.7));
+    QCOMPARE(strokes().size(), size_t(1));
+    QVERIFY(strokes()[0].points.size() > 3);
+    QVERIFY(std::abs(strokes()[0].points[0].x - 0.3f) < 0.02f &&
+            std::abs(strokes()[0].points[0].y - 0.7f) < 0.02f);
+    QTest::keyClick(area, Qt::Key_W);  // a wider one
+    stroke(at(0.3, 0.7), at(0.3, 0.7), Qt::ControlModifier);
+    QCOMPARE(strokes().size(), size_t(2));
+    QVERIFY(strokes()[1].erases && strokes()[1].radius > strokes()[0].radius);
+    // A stroke is one step to undo.
+    c.undo();
+    driver->settle();
+    QCOMPARE(strokes().size(), size_t(1));
+    QTest::keyClick(area, Qt::Key_Escape);
+    QVERIFY(!strip->isVisible());
+    // It is brighter where it was painted, and as it was elsewhere.
+    const QImage with = [&] {
+        [&] {
+            QVERIFY(driver->waitFor([&] { return !pane->worker().busy() && c.finishReports().size() == 1; }));
+        }();
+        return area->image();
+    }();
+    c.setValue({"finish", "exposure", "stops"}, 0.0);
+    driver->settle();
+    QVERIFY(driver->waitFor([&] { return area->image() != with; }));
+    const QImage plain = area->image();
+    const auto grey = [&](const QImage& image, double x, double y) {
+        return qGray(image.pixel(int(x * image.width()), int(y * image.height())));
+    };
+    QVERIFY(grey(with, 0.4, 0.7) > grey(plain, 0.4, 0.7) + 10);
+    QCOMPARE(grey(with, 0.85, 0.2), grey(plain, 0.85, 0.2));
+    // The step that is painted on goes, and the brush with it.
+    c.undo();
+    driver->settle();
+    paint = driver->editor<QPushButton>("finish/exposure/painted");
+    QVERIFY(paint);
+    paint->click();
+    QVERIFY(strip->isVisible());
+    c.edit("Take it out", [](const Document& d) { return withoutStep(d, "finish", "exposure"); });
+    driver->settle();
+    QVERIFY(!strip->isVisible());
+    pane->stop();
+}
 
 #include "finish_test.moc"

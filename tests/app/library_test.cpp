@@ -2,7 +2,7 @@
 #include "app/window/finishings_window.h"
 #include "app/window/library_window.h"
 #include "app_test.h"
-#include "document/edits/recipe_file.h"
+#include "document/library/recipe_file.h"
 
 using namespace ovrix::deliver;
 using namespace ovrix::app;

@@ -365,6 +365,23 @@ void RenderPaneTest::showsPassesAndWhereSamplesWent() {
     QTest::mouseClick(passes, Qt::LeftButton);
     QCOMPARE(c.document().value("render", "passes"), Value(Refs{"uv", "coat"}));
     QCOMPARE(passes->text(), QString("uv, coat"));
+    // A field of the scene is one, too; the panel says what all of them take.
+    auto* facts = driver->window.recipe()->findChild<QLabel*>("facts");
+    QVERIFY(facts);
+    const QString before = facts->text();
+    QVERIFY(before.startsWith("film "));
+    c.edit("Add a pass", [](const Document& d) {
+        Document out = d;
+        Node pass = makeNode(d, "field_pass");
+        pass.name = "Height";
+        FieldSource source = makeSource("height");
+        source.params["range"].value = Range{-1, 1};
+        pass.params["value"].field = std::make_shared<Field>(Field{{source}});
+        out.put(pass);
+        return out;
+    });
+    driver->settle();
+    QVERIFY(facts->text() != before);
     c.setValue({"render", "", "noise"}, 0.05);
     c.setValue({"render", "", "least_samples"}, int64_t(4));
     c.setValue({"render", "", "samples"}, int64_t(32));
@@ -408,6 +425,7 @@ void RenderPaneTest::showsPassesAndWhereSamplesWent() {
         }
     QVERIFY2(most <= 1, qPrintable(QString::number(most)));
     choose("object", [&](const QImage& i) { return colorsOf(i).size() <= 4; });
+    choose("field Height", [&](const QImage& i) { return colorsOf(i).size() > 20; });
     choose("samples", [&](const QImage& i) { return colorsOf(i).size() == counts.size(); });
     QCOMPARE(pane->worker().film().get(), film.get());  // nothing is rendered again
     while (shown->currentIndex() != 0) QTest::keyClick(shown, Qt::Key_Up);

@@ -144,6 +144,34 @@ TEST_CASE("frames that are missing are filled in, and the others let be", "[cli]
     CHECK(s.run({"render", s.path("ball.ovrix"), "--out", s.path("a.png"), "--missing"}).code != 0);
 }
 
+TEST_CASE("an EXR that is larger than memory is rendered in pieces, and is verified as others are",
+          "[cli][pieces][verify]") {
+    const Ball s;
+    CHECK(s.run({"set", s.path("ball.ovrix"), "scene/memory=0.05", "--out", s.path("small.ovrix")}).code ==
+          0);
+    const auto render = [&](const std::string& out, const char* more) {
+        return s.run({"render", s.path("small.ovrix"), "--size", "320x420", "--samples", "1", "--out",
+                      s.path(out), more});
+    };
+    const Told refused = render("large.exr", "--draft");
+    CHECK(refused.code != 0);
+    CHECK(refused.err.find("--pieces") != std::string::npos);
+    const Told made = render("large.exr", "--pieces");
+    CHECK(made.code == 0);
+    CHECK(made.err.find("in pieces") != std::string::npos);
+    const LayeredPicture file = layersOf(s.path("large.exr"));
+    CHECK((file.picture.width == 320 && file.picture.height == 420));
+    CHECK(s.run({"render", s.path("small.ovrix"), "--verify", s.path("large.exr")}).code == 0);
+    const Told png = render("large.png", "--pieces");
+    CHECK(png.code != 0);
+    CHECK(png.err.find("EXR") != std::string::npos);
+    CHECK_FALSE(fs::exists(s.path("large.png")));
+    // It is told ahead, too.
+    CHECK(s.run({"render", s.path("small.ovrix"), "--size", "320x420", "--samples", "1", "--pieces",
+                 "--check", "--out", s.path("ahead.exr")})
+              .out.find("the film takes") != std::string::npos);
+}
+
 TEST_CASE("a picture is rendered again in part and compared", "[cli][verify]") {
     const Ball s;
     const auto verify = [&](const std::string& scene, const std::string& picture) {

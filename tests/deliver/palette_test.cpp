@@ -6,7 +6,7 @@
 #include "deliver/shutter.h"
 #include "document/edits/edits.h"
 #include "document/edits/mirror.h"
-#include "document/edits/palette_edit.h"
+#include "document/library/palette_edit.h"
 #include "support.h"
 
 using namespace ovrix::deliver;

@@ -38,6 +38,17 @@ Value anyValue(const ParamSpec& spec, const Document& d, std::mt19937_64& random
             return d.nodes()[pick(d.nodes().size())]->id;
         case ParamType::Refs:
             return Refs{d.nodes()[pick(d.nodes().size())]->id};
+        case ParamType::Strokes: {
+            PictureStrokes strokes;
+            for (size_t n = pick(3); n > 0; --n) {
+                PictureStroke s{
+                    {}, float(within(random, 0.01, 1)), float(within(random, 0, 1)), pick(3) == 0};
+                for (size_t k = pick(5); k > 0; --k)
+                    s.points.emplace_back(float(within(random, -1, 2)), float(within(random, -1, 2)));
+                strokes.list.push_back(std::move(s));
+            }
+            return strokes;
+        }
         default:
             return spec.initial;
     }

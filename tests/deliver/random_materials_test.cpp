@@ -64,6 +64,11 @@ struct Wild : Studio {
             if (random.oneIn(3)) document = withFocusOn(document, layer.id, random.oneIn(2) ? "" : "3", 1);
             document.put(layer);
         }
+        for (uint64_t i = 0, n = random.below(3); i < n; ++i) {
+            Node pass = makeNode(document, "field_pass");
+            for (const ParamSpec& spec : specsOf(pass)) pass.params[spec.id] = random.param(document, spec);
+            document.put(pass);
+        }
         set("render/share_fibre_light", random.oneIn(4) ? "false" : "true");
         set("render/even_fireflies", random.oneIn(4) ? "false" : "true");
         set("render/limit", random.oneIn(3) ? "0.5" : "0");

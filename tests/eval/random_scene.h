@@ -62,6 +62,16 @@ class RandomScenes {
                 }
                 return edits;
             }
+            case ParamType::Strokes: {
+                PictureStrokes strokes;
+                for (uint64_t i = 0, n = below(4); i < n; ++i) {
+                    PictureStroke s{{}, float(unit()), float(unit()), oneIn(2)};
+                    for (uint64_t k = 0, m = below(4); k < m; ++k)
+                        s.points.emplace_back(float(unit()), float(unit()));
+                    strokes.list.push_back(std::move(s));
+                }
+                return std::get<PictureStrokes>(clampToSpec(spec, Value(strokes)));
+            }
             case ParamType::Profile: {
                 Curve curve;
                 for (uint64_t i = 0, n = below(4); i < n; ++i)

@@ -39,6 +39,7 @@ struct Query : SceneQuery {
     std::shared_ptr<const StrandSet> strandFile(const std::string&) override { return nullptr; }
     std::set<int> framesOf(const std::string&) override { return {}; }
     VectorGridPtr vectors(const std::string&, const std::string&) override { return nullptr; }
+    M44f projection(const std::string&) override { return M44f(); }
     std::shared_ptr<const Image> image(const std::string&, const std::string&) override { return nullptr; }
 };
 

@@ -10,8 +10,8 @@
 
 #include "base/error.h"
 #include "base/files.h"
-#include "document/edits/recipe_file.h"
 #include "document/file/scene_file.h"
+#include "document/library/recipe_file.h"
 #include "io/formats/elements_io.h"
 #include "io/formats/state_file.h"
 #include "io/image/image_io.h"

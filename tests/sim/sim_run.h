@@ -47,6 +47,7 @@ class WorldAt : public SceneQuery {
     VectorGridPtr vectors(const std::string& file, const std::string&) override {
         return world_.grids.at(file);
     }
+    M44f projection(const std::string&) override { return M44f(); }
     std::shared_ptr<const Image> image(const std::string&, const std::string&) override { return nullptr; }
 
   private:

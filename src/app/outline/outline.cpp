@@ -11,7 +11,7 @@
 #include <set>
 
 #include "app/theme/theme.h"
-#include "document/edits/material_file.h"
+#include "document/library/material_file.h"
 
 namespace ovrix::app {
 
@@ -211,6 +211,7 @@ std::vector<OutlineRow> Plan::rows() && {
     light.insert(light.end(), cameras.begin(), cameras.end());
     list("Light and camera", light);
     list("Materials", d.nodes(Category::Material));
+    list("Passes", d.nodes(Category::Pass));
     list("Settings", d.nodes(Category::Settings));
     return std::move(rows_);
 }
@@ -225,7 +226,7 @@ void Outline::fillRow(QTreeWidgetItem& item, const Node& node) {
     const bool object = node.category() == Category::Object || node.category() == Category::Layer;
     const NodeType* type = findNodeType(node.type);
     const bool placedLight = node.category() == Category::Light && type && type->placed();
-    const bool flags = object || node.category() == Category::Light;
+    const bool flags = object || node.category() == Category::Light || node.category() == Category::Pass;
     const bool curve = node.category() == Category::Curve;
     item.setData(0, ShownRole, object || placedLight || curve ? QVariant(node.shown) : QVariant());
     item.setData(0, RenderedRole, flags ? QVariant(node.rendered) : QVariant());

@@ -143,6 +143,8 @@ QWidget* ParamRow::makeEditor() {
             return makePoints();
         case ParamType::Cells:
             return makeCells();
+        case ParamType::Strokes:
+            return makeStrokes();
         case ParamType::Profile:
             return makeProfile();
         default:

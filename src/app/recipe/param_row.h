@@ -6,6 +6,7 @@
 #include "app/session/controller.h"
 
 class QLabel;
+class QPushButton;
 class QToolButton;
 class QVBoxLayout;
 
@@ -51,6 +52,13 @@ class ParamRow : public QWidget {
     QWidget* makeRefs();
     QWidget* makeText();
     QWidget* makeMap();
+    QWidget* makeStrokes();
+    struct PaintButtons {
+        QWidget* row;
+        QPushButton* paint;
+        QToolButton* clear;
+    };
+    static PaintButtons makePaintButtons(const QString& tip);
     QWidget* makeEdits();
     QWidget* makeCombing();
     QWidget* makeTally(const QString& tip, const Value& none,

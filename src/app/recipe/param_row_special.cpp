@@ -68,7 +68,8 @@ QWidget* ParamRow::makeFile() {
     return both;
 }
 
-QWidget* ParamRow::makeMap() {
+/// A button that opens a brush while it is down, and one that takes all off.
+ParamRow::PaintButtons ParamRow::makePaintButtons(const QString& tip) {
     auto* row = new QWidget;
     auto* line = new QHBoxLayout(row);
     line->setContentsMargins(0, 0, 0, 0);
@@ -76,7 +77,7 @@ QWidget* ParamRow::makeMap() {
     auto* paint = new QPushButton("Paint");
     paint->setObjectName("paintMap");
     paint->setCheckable(true);
-    paint->setToolTip("Opens the brush in the view");
+    paint->setToolTip(tip);
     auto* clear = new QToolButton;
     clear->setObjectName("clearMap");
     clear->setProperty("flat", true);
@@ -84,6 +85,13 @@ QWidget* ParamRow::makeMap() {
     clear->setToolTip("Takes everything off that was painted");
     line->addWidget(paint, 1);
     line->addWidget(clear);
+    return {row, paint, clear};
+}
+
+QWidget* ParamRow::makeMap() {
+    const auto [row, paintButton, clearButton] = makePaintButtons("Opens the brush in the view");
+    QPushButton* paint = paintButton;
+    QToolButton* clear = clearButton;
     ParamPath source = path_;
     source.sourceParam = kPaint.map.id();
     connect(paint, &QPushButton::clicked, this,
@@ -94,6 +102,22 @@ QWidget* ParamRow::makeMap() {
     refreshers_.push_back([this, paint, clear, source](const Param& p) {
         paint->setChecked(controller_.selection().painting() == source);
         clear->setEnabled(std::get<MapValue>(p.value).map != nullptr);
+    });
+    return row;
+}
+
+QWidget* ParamRow::makeStrokes() {
+    const auto [row, paintButton, clearButton] = makePaintButtons("Opens the brush on the rendered picture");
+    QPushButton* paint = paintButton;
+    QToolButton* clear = clearButton;
+    const auto show = [this, paint] { paint->setChecked(controller_.selection().masking() == path_); };
+    connect(paint, &QPushButton::clicked, this,
+            [this](bool on) { controller_.selection().setMasking(on ? path_ : ParamPath()); });
+    connect(&controller_.selection(), &Selection::maskingChanged, paint, show);
+    connect(clear, &QToolButton::clicked, this, [this] { controller_.setValue(path_, PictureStrokes()); });
+    refreshers_.push_back([show, clear](const Param& p) {
+        show();
+        clear->setEnabled(!std::get<PictureStrokes>(p.value).list.empty());
     });
     return row;
 }

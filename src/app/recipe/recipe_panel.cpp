@@ -14,6 +14,7 @@
 
 #include "app/recipe/material_swatch.h"
 #include "app/theme/theme.h"
+#include "deliver/picture_setup.h"
 #include "geo/surface/surface.h"
 
 namespace ovrix::app {
@@ -81,6 +82,7 @@ RecipePanel::RecipePanel(Controller& controller, QWidget* parent) : QWidget(pare
     name_ = new QLabel;
     name_->setFont(textFont(9.75, true));
     facts_ = new QLabel;
+    facts_->setObjectName("facts");
     facts_->setProperty("muted", true);
     line->addWidget(name_);
     line->addStretch();
@@ -257,6 +259,9 @@ void RecipePanel::refreshHead() {
         facts = QString("%1%2 ms")
                     .arg(surface ? "on " + QString::fromStdString(surface->name) + " \u00b7 " : "")
                     .arg(ms, 0, 'f', ms < 10 ? 1 : 0);
+    } else if (node && node == controller_.document().settings("render")) {
+        facts = "film " + QString::fromStdString(
+                              byteText(likelyFilmBytes(controller_.document(), controller_.clock().frame())));
     } else if (node) {
         const auto it = controller_.results().objects.find(node->id);
         if (it != controller_.results().objects.end())

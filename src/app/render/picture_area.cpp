@@ -21,6 +21,7 @@ void PictureArea::setImage(const QImage& image, const PictureWindow& window, con
     window_ = window, film_ = film;
     difference_ = QImage();
     update();
+    Q_EMIT pictureChanged();
 }
 
 void PictureArea::setCompare(Compare compare) {
@@ -116,7 +117,32 @@ void PictureArea::setRegionMode(bool on) {
 
 void PictureArea::setPick(Pick pick) {
     pick_ = pick;
-    setCursor(pick != Pick::Nothing ? Qt::PointingHandCursor : Qt::ArrowCursor);
+    setCursor(pick == Pick::Nothing ? Qt::ArrowCursor
+              : pick == Pick::Brush ? Qt::CrossCursor
+                                    : Qt::PointingHandCursor);
+    update();
+}
+
+void PictureArea::setBrush(double radius) {
+    brush_ = radius;
+    update();
+}
+
+void PictureArea::setMask(const QImage& mask) {
+    if (mask.isNull() && mask_.isNull()) return;
+    mask_ = mask;
+    update();
+}
+
+/// The brush's rim where the mouse is.
+void PictureArea::drawBrush(QPainter& p, const QRectF& r) const {
+    const double radius = brush_ * film_.height() / std::max(1e-9, window_.height) * r.height();
+    p.setRenderHint(QPainter::Antialiasing);
+    for (const auto& [color, width] : {std::pair(tokens().ink, 3.5), std::pair(tokens().seaGlass, 1.5)}) {
+        p.setPen(QPen(color, width));
+        p.drawEllipse(to_, radius, radius);
+    }
+    p.setRenderHint(QPainter::Antialiasing, false);
 }
 
 void PictureArea::setLegend(bool on) {
@@ -165,6 +191,12 @@ QPoint PictureArea::toPixel(const QPointF& p) const {
             int(window_.y + std::clamp((p.y() - r.top()) / r.height(), 0.0, 1.0) * window_.height)};
 }
 
+QPointF PictureArea::filmPlace(const QPointF& p) const {
+    const QRectF r = pictureRect();
+    return {(window_.x + (p.x() - r.left()) / r.width() * window_.width) / std::max(1, film_.width()),
+            (window_.y + (p.y() - r.top()) / r.height() * window_.height) / std::max(1, film_.height())};
+}
+
 /// One that there is.
 QPoint PictureArea::pixelAt(const QPointF& p) const {
     const QPoint q = toPixel(p);
@@ -182,6 +214,7 @@ void PictureArea::paintEvent(QPaintEvent*) {
     const QRectF r = pictureRect();
     p.setRenderHint(QPainter::SmoothPixmapTransform, zoom_ < 1.5);  // else its pixels are to be seen
     p.drawImage(r, image_);
+    if (!mask_.isNull()) p.drawImage(r, mask_);
     if (!pinned_.isNull()) drawPin(p, r);
     p.setBrush(Qt::NoBrush);
     if (dragging_) {
@@ -193,6 +226,7 @@ void PictureArea::paintEvent(QPaintEvent*) {
         p.drawRect(QRectF(r.left() + (region_->x - window_.x) * s, r.top() + (region_->y - window_.y) * t,
                           region_->width * s, region_->height * t));
     }
+    if (pick_ == Pick::Brush && underMouse()) drawBrush(p, r);
     if (legend_) drawLegend(p);
     if (hasFocus()) {
         p.setPen(QPen(tokens().seaGlass, 1));
@@ -209,6 +243,11 @@ void PictureArea::mousePressEvent(QMouseEvent* e) {
     }
     if (image_.isNull() || e->button() != Qt::LeftButton) return;
     from_ = to_ = e->position();
+    if (pick_ == Pick::Brush) {
+        brushing_ = true;
+        Q_EMIT brushed(filmPlace(to_), true, e->modifiers());
+        return update();
+    }
     if (pick_ != Pick::Nothing && pictureRect().contains(to_)) {
         const QPoint q = pixelAt(to_);
         if (pick_ == Pick::White) return Q_EMIT whitePicked(q.x(), q.y());
@@ -232,6 +271,7 @@ void PictureArea::mouseMoveEvent(QMouseEvent* e) {
         return update();
     }
     to_ = e->position();
+    if (brushing_) Q_EMIT brushed(filmPlace(to_), false, e->modifiers());
     if (wiping_) wipe_ = std::clamp((to_.x() - pictureRect().left()) / pictureRect().width(), 0.0, 1.0);
     if (pictureRect().contains(to_)) {
         const QPoint q = pixelAt(to_);
@@ -242,6 +282,7 @@ void PictureArea::mouseMoveEvent(QMouseEvent* e) {
 
 void PictureArea::mouseReleaseEvent(QMouseEvent*) {
     wiping_ = panning_ = false;
+    if (std::exchange(brushing_, false)) return Q_EMIT brushLifted();
     if (!std::exchange(dragging_, false)) return;
     const QPoint a = toPixel(QRectF(from_, to_).normalized().topLeft()),
                  b = toPixel(QRectF(from_, to_).normalized().bottomRight());
@@ -251,6 +292,10 @@ void PictureArea::mouseReleaseEvent(QMouseEvent*) {
 }
 
 void PictureArea::keyPressEvent(QKeyEvent* e) {
+    if (pick_ == Pick::Brush) {
+        for (const int key : {Qt::Key_Escape, Qt::Key_Q, Qt::Key_W, Qt::Key_A, Qt::Key_S})
+            if (e->key() == key) return Q_EMIT brushKey(key);
+    }
     if (!pinned_.isNull() && (e->key() == Qt::Key_Left || e->key() == Qt::Key_Right)) {
         wipe_ = std::clamp(wipe_ + (e->key() == Qt::Key_Right ? 0.05 : -0.05), 0.0, 1.0);
         return update();

@@ -14,6 +14,7 @@
 #include <QVBoxLayout>
 
 #include "app/render/history_window.h"
+#include "app/render/mask_brush.h"
 #include "app/render/scope.h"
 #include "app/render/sequence_player.h"
 #include "app/theme/theme.h"
@@ -61,6 +62,7 @@ RenderPane::RenderPane(Controller& controller, ViewWidget* view, QWidget* parent
     box->addWidget(makeHead());
     picture_ = new PictureArea;
     box->addWidget(picture_, 1);
+    new MaskBrush(controller, picture_);
     box->addWidget(player_ = new SequencePlayer(controller));
     scope_ = new Scope;
     box->addWidget(scope_);
@@ -275,8 +277,15 @@ void RenderPane::followControls() {
                                               std::tuple(whiteButton_, focusButton_, Pick::White)})
         connect(button, &QToolButton::toggled, this, [this, other = other, pick = pick](bool on) {
             if (on) regionButton_->setChecked(false), other->setChecked(false);
+            if (on) controller_.selection().setMasking({});
             if (on || !other->isChecked()) picture_->setPick(on ? pick : Pick::Nothing);
         });
+    connect(&controller_.selection(), &Selection::maskingChanged, this, [this] {
+        const bool on = !controller_.selection().masking().node.empty();
+        if (on) focusButton_->setChecked(false), whiteButton_->setChecked(false);
+        if (!focusButton_->isChecked() && !whiteButton_->isChecked())
+            picture_->setPick(on ? Pick::Brush : Pick::Nothing);
+    });
     connect(picture_, &PictureArea::whitePicked, this, &RenderPane::whiteAt);
     connect(picture_, &PictureArea::focusPicked, this, &RenderPane::focusAt);
     connect(picture_, &PictureArea::regionDragged, this, [this](const Rect& r) {

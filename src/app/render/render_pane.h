@@ -37,8 +37,14 @@ class PictureArea : public QWidget {
     Compare compare() const { return compare_; }
     void setRegionMode(bool on);
     /// What a click picks.
-    enum class Pick { Nothing, Focus, White };
+    enum class Pick { Nothing, Focus, White, Brush };
     void setPick(Pick pick);
+    /// The brush's radius, as a part of the film's height.
+    void setBrush(double radius);
+    /// What lies over the picture; null for nothing.
+    void setMask(const QImage& mask);
+    /// What of the film is seen.
+    const PictureWindow& window() const { return window_; }
     /// Tells by colours how many stops light lies from middle grey.
     void setLegend(bool on);
     void setRegion(const std::optional<Rect>& region);
@@ -51,6 +57,11 @@ class PictureArea : public QWidget {
     /// @param follow  stays on what stands there, wherever it goes
     void focusPicked(int x, int y, bool follow);
     void whitePicked(int x, int y);
+    /// A brush goes over a place: parts of the film's width and height. @param begins  it was put down there
+    void brushed(const QPointF& place, bool begins, Qt::KeyboardModifiers modifiers);
+    void brushLifted();
+    void brushKey(int key);
+    void pictureChanged();
     void zoomChanged(double zoom);
     void resized();
 
@@ -66,12 +77,16 @@ class PictureArea : public QWidget {
   private:
     QPoint toPixel(const QPointF& p) const;
     QPoint pixelAt(const QPointF& p) const;
+    QPointF filmPlace(const QPointF& p) const;
+    void drawBrush(QPainter& p, const QRectF& r) const;
     QRectF fittedRect() const;
     void drawLegend(QPainter& p) const;
     void drawPin(QPainter& p, const QRectF& r);
     QRectF placeOf(const QSizeF& picture, const QRectF& within) const;
     void zoomAbout(const QPointF& p, double zoom);
-    QImage image_, pinned_;
+    QImage image_, pinned_, mask_;
+    double brush_ = 0.06;
+    bool brushing_ = false;
     PictureWindow window_;
     QSize film_;
     double zoom_ = 0;

@@ -8,7 +8,7 @@
 #include "document/edits/aim.h"
 #include "eval/camera_options.h"
 #include "eval/pick/element_pick.h"
-#include "render/finish/finish_steps.h"
+#include "render/finish/steps/finish_steps.h"
 
 namespace ovrix::app {
 
@@ -22,6 +22,13 @@ static QString passesAt(const Film& film, size_t pixel) {
         for (size_t c = 0; !info.number && c < channelsOf(info.pass); ++c)
             numbers << QString::number(double(film.value(info.pass, pixel, c)), 'g', 4);
         lines << QString("%1: %2").arg(info.title, numbers.join("  "));
+    }
+    for (size_t f = 0; f < film.layout().fields.size(); ++f) {
+        const FieldPlane& field = film.layout().fields[f];
+        QStringList numbers;
+        for (size_t c = 0; c < field.channels(); ++c)
+            numbers << QString::number(double(film.fieldMean(f, pixel)[int(c)]), 'g', 4);
+        lines << QString("%1: %2").arg(QString::fromStdString(field.name), numbers.join("  "));
     }
     for (size_t g = 0; g < film.groups().size(); ++g) {
         const V3f light = film.light(pixel, int(g));

@@ -137,13 +137,16 @@ void RenderPane::save(const QString& file, std::optional<PixelDepth> depth) {
             clean =
                 std::make_shared<const std::vector<V3f>>(denoise(*rendered.film, memory, progress, group));
         const auto finished = finishedFor(path, shown, rendered, denoising ? clean.get() : nullptr, progress);
+        std::optional<CleanParts> parts;
+        if (denoising && clean && endingOf(path) == ".exr" && keepsParts(rendered.film->layout()))
+            parts = denoisedParts(*rendered.film, *clean, memory, progress);
         PictureNotes notes = *rendered.job;
         std::vector<std::string> problems;
         notes.finish = finishOptions(scene, frame, notes.finish.exposure, problems);
-        saveRender(
-            path,
-            {*rendered.film, denoising ? clean.get() : nullptr, finished ? &*finished : nullptr, shown, heat},
-            notes, options);
+        saveRender(path,
+                   {*rendered.film, denoising ? clean.get() : nullptr, finished ? &*finished : nullptr, shown,
+                    heat, parts ? &*parts : nullptr},
+                   notes, options);
         return QString::fromStdString(path.filename().string());
     };
     controller_.runOnWorker(

@@ -298,6 +298,47 @@ std::shared_ptr<Film> RenderWorker::startFilm(const RenderRequest& r, const Rect
     return film;
 }
 
+/// A pass of half the size without its noise, shown as large: a clean picture long before the first whole
+/// pass. False where that is not what is shown, or would save little.
+bool RenderWorker::showHalf(const RenderRequest& r, const RenderJob& job, RenderUpdate update,
+                            Progress& progress) {
+    constexpr int kWorthIt = 100'000;  // pixels
+    {
+        std::lock_guard lock(mutex_);
+        if (!denoising_ || r.region || !shownId_.empty() || r.width * r.height < kWorthIt) return false;
+    }
+    const int width = r.width / 2, height = r.height / 2;
+    FilmLayout layout = job.layout;
+    layout.bins = false;
+    Film film(width, height, layout);
+    const Renderer renderer(*job.scene, job.cameraFor(width, height), job.options, job.lights);
+    renderer.renderPass(film, 0, {0, 0, width, height}, progress);
+    std::shared_ptr<const std::vector<V3f>> light;
+    try {
+        light =
+            std::make_shared<const std::vector<V3f>>(denoise(film, r.scene.document.memoryLimit(), progress));
+    } catch (const Error&) {  // the first pass says it
+        return false;
+    }
+    ScreenMaker::Input in{film, job, {}, light, nullptr, {}, {}, frame_, nullptr};
+    {
+        std::lock_guard lock(mutex_);
+        in.scene = scene_, in.look = look_, in.heat = heat_;
+    }
+    screens_.make(in, update, progress);
+    const double across = double(r.width) / width, down = double(r.height) / height;
+    update.film = {r.width, r.height};
+    update.window = {update.window.x * across, update.window.y * down, update.window.width * across,
+                     update.window.height * down};
+    update.shown = {int(std::lround(update.shown.width() * across)),
+                    int(std::lround(update.shown.height() * down))};
+    update.image = update.image.scaled(update.shown, Qt::IgnoreAspectRatio, Qt::SmoothTransformation);
+    update.seconds = secondsSince(began_);
+    update.clean = true;
+    tell(std::move(update));
+    return true;
+}
+
 void RenderWorker::render(const RenderRequest& r, Progress& progress) {
     requireFilmMemory(r.scene.document, r.width, r.height);
     auto job = std::make_shared<RenderJob>(builder_.build(r.scene,
@@ -320,7 +361,9 @@ void RenderWorker::render(const RenderRequest& r, Progress& progress) {
     update.passes = passes;
     update.problems = job->problems;
     update.layout = job->layout;
+    bool half = false;
     for (int step : {8, 4, 2}) {  // coarse first, so that a change is seen at once
+        if (step == 4 && (half = showHalf(r, *job, update, progress))) break;
         renderer.renderPreview(*film, step, region, progress);
         update.state = "first look";
         update.seconds = secondsSince(began_);
@@ -339,7 +382,8 @@ void RenderWorker::render(const RenderRequest& r, Progress& progress) {
         update.pass = pass + 1;
         update.seconds = secondsSince(began_);
         if (!denoising_ || cleanGroup_ != shownView(*film).group) shownClean_.reset();
-        if (cleaning && pass == 0) publish(*film, *job, factors, update, progress);  // the first at once
+        if (cleaning && pass == 0 && !half)
+            publish(*film, *job, factors, update, progress);  // the first at once
         if (cleaning) clean(*film, r.scene.document, update, progress);
         update.done = last;
         if (last) update.cut = cutShare(*film);

@@ -23,6 +23,8 @@ void Selection::select(const std::string& id) {
     id_ = id;
     if (!painting_.node.empty() && painting_.node != id) setPainting({});
     if (!overlay_.node.empty() && overlay_.node != id) setOverlay({});
+    if (!masking_.node.empty() && masking_.node != id) setMasking({});
+    setElements({});
     Q_EMIT selectionChanged();
 }
 
@@ -47,14 +49,39 @@ void Selection::setPainting(const ParamPath& source) {
     setOverlay(owner);
 }
 
+void Selection::setElements(std::set<uint64_t> ids) {
+    if (ids == elements_) return;
+    elements_ = std::move(ids);
+    Q_EMIT elementsChanged();
+}
+
+void Selection::setMasking(const ParamPath& strokes) {
+    if (strokes == masking_) return;
+    masking_ = strokes;
+    Q_EMIT maskingChanged();
+}
+
+std::optional<PictureStrokes> Selection::maskedStrokes() const {
+    if (masking_.node.empty() || !session_.document().find(masking_.node)) return {};
+    try {
+        const Param param = paramAt(session_.document(), masking_);
+        const auto* strokes = std::get_if<PictureStrokes>(&param.value);
+        return strokes ? std::optional(*strokes) : std::nullopt;
+    } catch (const Error&) {
+        return {};
+    }
+}
+
 void Selection::followDocument() {
     if (!id_.empty() && !session_.document().find(id_)) select({});
     if (!painting_.node.empty() && !paintable(session_.document(), painting_)) setPainting({});
+    if (!masking_.node.empty() && !maskedStrokes()) setMasking({});
 }
 
 void Selection::clear() {
     id_.clear();
-    overlay_ = painting_ = {};
+    overlay_ = painting_ = masking_ = {};
+    elements_.clear();
 }
 
 }  // namespace ovrix::app

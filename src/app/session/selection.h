@@ -29,6 +29,16 @@ class Selection : public QObject {
     const ParamPath& painting() const { return painting_; }
     void setPainting(const ParamPath& source);
 
+    /// What is painted on the render: strokes on its picture; an empty node for none.
+    const ParamPath& masking() const { return masking_; }
+    void setMasking(const ParamPath& strokes);
+    /// What is there of it; nothing where nothing is painted on, or it is gone.
+    std::optional<PictureStrokes> maskedStrokes() const;
+
+    /// Elements of the chosen layer that are marked in the view and in tables, by id.
+    const std::set<uint64_t>& elements() const { return elements_; }
+    void setElements(std::set<uint64_t> ids);
+
     /// Whether a tool of the view works on what the chosen layer lies on.
     bool aiming() const { return aiming_; }
     void setAiming(bool aiming);
@@ -42,12 +52,15 @@ class Selection : public QObject {
     void selectionChanged();
     void overlayChanged();
     void paintingChanged();
+    void maskingChanged();
+    void elementsChanged();
     void aimingChanged();
 
   private:
     const Session& session_;
     std::string id_;
-    ParamPath overlay_, painting_;
+    ParamPath overlay_, painting_, masking_;
+    std::set<uint64_t> elements_;
     bool aiming_ = false;
 };
 

@@ -182,6 +182,49 @@ void takeFinish(Photographer& p) {
     takeRendering(p, w.controller().document().settings("finish")->id.c_str(), 8, "finish");
 }
 
+/// A mask that is painted on the picture, and a field as a pass: for a look.
+void takeMask(Photographer& p) {
+    MainWindow& w = p.window();
+    w.controller().edit("Mask", [](const Document& d) {
+        Document out = withValue(d, {"render", "", "passes"}, Refs{"occlusion"});
+        Node pass = makeNode(out, "field_pass");
+        pass.name = "Wet line";
+        FieldSource height = makeSource("height");
+        height.params["range"].value = Range{-0.2, 0.4};
+        pass.params["value"].field = std::make_shared<Field>(Field{{height}});
+        out.put(pass);
+        const std::string id = out.settings("finish")->id;
+        out = withStep(out, id, 0, makeStep("exposure", out.get(id)));
+        out = withValue(out, {id, "exposure", "stops"}, 1.5);
+        PictureStrokes strokes;
+        for (int k = 0; k < 2; ++k) {
+            PictureStroke s{{}, k ? 0.05f : 0.1f, 0.6f, k == 1};
+            for (int i = 0; i <= 24; ++i)
+                s.points.emplace_back(0.25f + 0.02f * float(i), 0.62f + 0.08f * std::sin(0.3f * float(i)));
+            strokes.list.push_back(s);
+        }
+        return withValue(out, {id, "exposure", "painted"}, strokes);
+    });
+    const std::string finish = w.controller().document().settings("finish")->id;
+    w.controller().selection().select(finish);
+    w.showRender(true);
+    w.renderPane()->setLive(true);
+    p.settle();
+    p.passes(8);
+    w.controller().selection().setMasking({finish, "exposure", "painted"});
+    p.settle();
+    p.take("mask");
+    w.controller().selection().setMasking({});
+    auto* shown = w.renderPane()->findChild<QComboBox*>("shown");
+    for (const char* id : {"occlusion", "field Wet line"}) {
+        w.controller().selection().select(id[0] == 'o' ? "render" : "field_pass");
+        shown->setCurrentIndex(shown->findData(id));
+        p.settle(2500);
+        p.take(id[0] == 'o' ? "occlusion" : "field-pass");
+    }
+    w.renderPane()->stop();
+}
+
 /// A few renders, some of them done.
 void takeQueue(Photographer& p) {
     MainWindow& w = p.window();
@@ -219,10 +262,15 @@ void takeQueue(Photographer& p) {
     w.showBelow("queue", false);
 }
 
+/// Of the kelp print its fronds by seeds; else the sun.
 void takeVariations(Photographer& p) {
     MainWindow& w = p.window();
-    w.controller().selection().select("sun");
-    w.variations()->vary({"sun", "", "azimuth"});
+    const bool kelp = w.controller().document().find("fronds") != nullptr;
+    w.controller().selection().select(kelp ? "fronds" : "sun");
+    if (kelp)
+        w.variations()->varySeeds("fronds");
+    else
+        w.variations()->vary({"sun", "", "azimuth"});
     QElapsedTimer clock;
     clock.start();
     while (clock.elapsed() < 240000 && !w.variations()->done())
@@ -232,8 +280,10 @@ void takeVariations(Photographer& p) {
     w.variations()->hide();
 }
 
-/// For the kelp print.
-void takeLineArt(Photographer& p) { takeRendering(p, "shell_ink", 8, "line_art"); }
+/// Of the kelp print alone.
+void takeLineArt(Photographer& p) {
+    if (p.window().controller().document().find("shell_ink")) takeRendering(p, "shell_ink", 8, "line_art");
+}
 
 /// Of numbers that have no view of their own: for a look, and for no manual.
 void takePanels(Photographer& p) {
@@ -453,30 +503,20 @@ void takeSearch(Photographer& p) {
 }
 
 /// Every picture by its name, in the order in which they are taken; each leaves the view as it found it.
-const std::pair<std::string, void (*)(Photographer&)> kShots[] = {{"window", takeWindow},
-                                                                  {"field-stack", takeFieldStack},
-                                                                  {"time", takeTime},
-                                                                  {"light", takeLight},
-                                                                  {"ramp", takeRamp},
-                                                                  {"material", takeMaterial},
-                                                                  {"paint", takePaint},
-                                                                  {"mixer", takeMixer},
-                                                                  {"library", takeLibrary},
-                                                                  {"materials", takeMaterials},
-                                                                  {"line_art", takeLineArt},
-                                                                  {"palette", takePalette},
-                                                                  {"finish", takeFinish},
-                                                                  {"queue", takeQueue},
-                                                                  {"variations", takeVariations},
-                                                                  {"passes", takePasses},
-                                                                  {"panels", takePanels},
-                                                                  {"delivery", takeDelivery},
-                                                                  {"curves", takeCurves},
-                                                                  {"strands", takeStrands},
-                                                                  {"comb", takeComb},
-                                                                  {"view-full", takeViewFull},
-                                                                  {"bring-in", takeBringIn},
-                                                                  {"search", takeSearch}};
+const std::pair<std::string, void (*)(Photographer&)> kShots[] = {
+    {"window", takeWindow},      {"field-stack", takeFieldStack},
+    {"time", takeTime},          {"light", takeLight},
+    {"ramp", takeRamp},          {"material", takeMaterial},
+    {"paint", takePaint},        {"mixer", takeMixer},
+    {"library", takeLibrary},    {"materials", takeMaterials},
+    {"line_art", takeLineArt},   {"palette", takePalette},
+    {"finish", takeFinish},      {"queue", takeQueue},
+    {"mask", takeMask},          {"variations", takeVariations},
+    {"passes", takePasses},      {"panels", takePanels},
+    {"delivery", takeDelivery},  {"curves", takeCurves},
+    {"strands", takeStrands},    {"comb", takeComb},
+    {"view-full", takeViewFull}, {"bring-in", takeBringIn},
+    {"search", takeSearch}};
 
 }  // namespace
 
@@ -494,6 +534,6 @@ int main(int argc, char** argv) {
                argc > 3 ? std::clamp(std::atof(argv[3]), 1.0, 2.0) : 1.0);
     Photographer p(argv[1], argv[2]);
     for (const auto& [name, take] : kShots)
-        if (argc < 6 ? name != "panels" && name != "delivery" : name == argv[5]) take(p);
+        if (argc < 6 ? name != "panels" && name != "delivery" && name != "mask" : name == argv[5]) take(p);
     return 0;
 }

@@ -82,9 +82,8 @@ void addModeButtons(FlowLayout* line, QButtonGroup* group, std::span<const Brush
     }
 }
 
-/// A name and its number, which stay on one line.
-static NumberBox* namedNumber(FlowLayout* line, const ParamSpec& spec, float& value,
-                              const std::function<void()>& changed) {
+NumberBox* addBrushNumber(FlowLayout* line, const ParamSpec& spec, float& value,
+                          const std::function<void()>& changed) {
     auto* both = new QWidget;
     auto* pair = new QHBoxLayout(both);
     pair->setContentsMargins(px(4), 0, 0, 0);
@@ -104,12 +103,12 @@ static NumberBox* namedNumber(FlowLayout* line, const ParamSpec& spec, float& va
 
 BrushNumbers addBrushNumbers(FlowLayout* line, float& radius, float& strength, const char* strengthHelp,
                              const std::function<void()>& changed) {
-    return {
-        namedNumber(line,
-                    specs::number("radius", "Radius", 0.1, "m", 1e-4, 1e4, 0.01, 1,
-                                  "Q smaller, W larger; drag with Alt to the sides"),
-                    radius, changed),
-        namedNumber(line, specs::unitNumber("strength", "Strength", 0.5, strengthHelp), strength, changed)};
+    return {addBrushNumber(line,
+                           specs::number("radius", "Radius", 0.1, "m", 1e-4, 1e4, 0.01, 1,
+                                         "Q smaller, W larger; drag with Alt to the sides"),
+                           radius, changed),
+            addBrushNumber(line, specs::unitNumber("strength", "Strength", 0.5, strengthHelp), strength,
+                           changed)};
 }
 
 QCheckBox* addBrushSwitch(FlowLayout* line, const char* title, const char* help,

@@ -27,6 +27,9 @@ FlowLayout* brushStripLayout(QWidget* strip);
 /// A button for each mode, named @p name and its title; @p choose is called with the mode that is clicked.
 void addModeButtons(FlowLayout* line, QButtonGroup* group, std::span<const BrushMode> modes,
                     const QString& name, const std::function<void(int mode)>& choose);
+/// A name and its number, which stay on one line; writes to @p value and calls @p changed.
+NumberBox* addBrushNumber(FlowLayout* line, const ParamSpec& spec, float& value,
+                          const std::function<void()>& changed);
 /// The numbers that all brushes have, which write to the brush and call @p changed.
 struct BrushNumbers {
     NumberBox *radius = nullptr, *strength = nullptr;

@@ -67,6 +67,7 @@ bool ElementTool::chooseAt(const QPointF& at, const ViewPort& port) {
     const auto hit = elementAt(*all, boxes(*all), port.eye, port.direction(at));
     id_ = hit ? std::optional(hit->id) : std::nullopt;
     layer_ = controller_.selection().id();
+    controller_.selection().setElements(hit ? std::set<uint64_t>{hit->id} : std::set<uint64_t>());
     Q_EMIT changed();
     return hit.has_value();
 }

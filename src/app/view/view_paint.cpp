@@ -29,6 +29,7 @@ void ViewWidget::paintOver(QPainter& p) {
     handles_.paint(p, view.project, handleUnit());
     brush_->paint(p, view);
     elements_->paint(p, view);
+    paintMarked(p, view);
     curves_->paint(p, view);
     comb_->paint(p, view);
     lights_->paint(p, view);
@@ -38,6 +39,30 @@ void ViewWidget::paintOver(QPainter& p) {
         p.setPen(QPen(tokens().seaGlass, 1));
         p.setBrush(Qt::NoBrush);
         p.drawRect(QRectF(rect()).adjusted(0.5, 0.5, -0.5, -0.5));
+    }
+}
+
+/// A ring about each element that is marked: in a table, say.
+void ViewWidget::paintMarked(QPainter& p, const ViewPort& view) const {
+    constexpr size_t kMost = 5000;
+    const std::set<uint64_t>& ids = controller_.selection().elements();
+    const auto it = controller_.results().layers.find(controller_.selection().id());
+    if (ids.empty() || it == controller_.results().layers.end()) return;
+    const AttributeSet* set = elementsOf(it->second.geometry);
+    if (!set) return;
+    const auto id = set->find<uint64_t>("id");
+    const auto place = set->find<V3f>("P");
+    p.setBrush(Qt::NoBrush);
+    size_t drawn = 0;
+    for (size_t i = 0; i < std::min(id.size(), place.size()) && drawn < kMost; ++i) {
+        if (!ids.count(id[i])) continue;
+        const auto at = view.project(place[i]);
+        if (!at) continue;
+        p.setPen(QPen(tokens().ink, 3.5));
+        p.drawEllipse(*at, px(5), px(5));
+        p.setPen(QPen(tokens().seaGlass, 1.5));
+        p.drawEllipse(*at, px(5), px(5));
+        ++drawn;
     }
 }
 

@@ -94,6 +94,7 @@ ViewWidget::ViewWidget(Controller& controller, QWidget* parent)
         refresh();
     });
     connect(&controller_.selection(), &Selection::selectionChanged, this, &ViewWidget::refresh);
+    connect(&controller_.selection(), &Selection::elementsChanged, this, &ViewWidget::refresh);
     const auto follow = [this] {
         if (throughCamera_) camera_.follow(cameraNow());
         refresh();

@@ -102,6 +102,7 @@ class ViewWidget : public QOpenGLWidget {
     Camera lens() const;
     CameraOptions cameraNow() const;
     void moved();
+    void paintMarked(QPainter& p, const ViewPort& view) const;
     void paintOver(QPainter& p);
     void paintGuides(QPainter& p);
     void steer();

@@ -3,7 +3,7 @@
 #include <QPushButton>
 
 #include "deliver/pictures/recipe_picture.h"
-#include "document/edits/recipe_file.h"
+#include "document/library/recipe_file.h"
 
 namespace ovrix::app {
 

@@ -31,6 +31,7 @@
 #include "app/window/library_window.h"
 #include "app/window/materials_window.h"
 #include "app/window/palette_window.h"
+#include "app/window/table_window.h"
 #include "document/edits/outside.h"
 
 namespace ovrix::app {
@@ -350,6 +351,13 @@ void MainWindow::openPalette() {
     palette_->QDialog::show();
     palette_->raise();
     palette_->activateWindow();
+}
+
+void MainWindow::openTable() {
+    if (!table_) table_ = new TableWindow(controller_, this);
+    table_->show();
+    table_->raise();
+    table_->activateWindow();
 }
 
 /// The scene's camera is another, by its number in the outline.

@@ -23,6 +23,7 @@ class LibraryWindow;
 class FinishingsWindow;
 class MaterialsWindow;
 class PaletteWindow;
+class TableWindow;
 class Outline;
 class RecipePanel;
 class RenderPane;
@@ -54,6 +55,7 @@ class MainWindow : public QMainWindow {
     MaterialsWindow* materials() { return materials_; }
     FinishingsWindow* finishings() { return finishings_; }
     PaletteWindow* palette() { return palette_; }
+    TableWindow* table() { return table_; }
     const std::vector<Command>& commands() const { return commands_; }
     void run(const QString& command);
     /// Asks where, and how much memory where it is much, then writes what the chosen layer makes.
@@ -127,6 +129,7 @@ class MainWindow : public QMainWindow {
     void openMaterials();
     void openFinishings();
     void openPalette();
+    void openTable();
     void takeCamera(size_t number);
     void dropRecipe(const QString& file, const QPoint& at);
     void dropMaterial(const QString& file, const QPoint& at);
@@ -146,6 +149,7 @@ class MainWindow : public QMainWindow {
     MaterialsWindow* materials_ = nullptr;
     FinishingsWindow* finishings_ = nullptr;
     PaletteWindow* palette_ = nullptr;
+    TableWindow* table_ = nullptr;
     Outline* outline_ = nullptr;
     ViewWidget* view_ = nullptr;
     RenderPane* render_ = nullptr;

@@ -115,6 +115,9 @@ void MainWindow::buildInterface() {
     rows->addWidget(line());
     rows->addWidget(status_);
     setCentralWidget(whole);
+    connect(&controller_.selection(), &Selection::maskingChanged, this, [this] {
+        if (!controller_.selection().masking().node.empty()) showRender(true);
+    });
     connect(render_, &RenderPane::liveChanged, this,
             [this](bool live) { renderButton_->setText(live ? "Stop" : "Render"); });
     refreshTitle();

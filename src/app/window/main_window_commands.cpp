@@ -157,6 +157,9 @@ void MainWindow::addLayerCommands() {
                QKeySequence("Ctrl+Alt+M"), [this] { openFinishings(); });
     addCommand("palette", "Palette...", "The main colours of a picture, to spread over elements",
                QKeySequence("Ctrl+Shift+M"), [this] { openPalette(); });
+    addCommand("elements", "Table of elements",
+               "What each element of the layer carries: to sort, filter and choose", QKeySequence("Ctrl+T"),
+               [this] { openTable(); });
 }
 
 void MainWindow::addNodeCommands() {

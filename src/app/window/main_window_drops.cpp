@@ -9,9 +9,9 @@
 #include "app/window/main_window.h"
 #include "app/window/materials_window.h"
 #include "document/edits/edits.h"
-#include "document/edits/material_file.h"
 #include "document/edits/outside.h"
 #include "document/library/finish_file.h"
+#include "document/library/material_file.h"
 
 namespace ovrix::app {
 

@@ -5,7 +5,7 @@
 #include "base/files.h"
 #include "deliver/pictures/material_picture.h"
 #include "document/edits/edits.h"
-#include "document/edits/material_file.h"
+#include "document/library/material_file.h"
 
 namespace ovrix::app {
 

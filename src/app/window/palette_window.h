@@ -4,7 +4,7 @@
 
 #include "app/session/controller.h"
 #include "app/session/job_thread.h"
-#include "document/edits/palette_edit.h"
+#include "document/library/palette_edit.h"
 
 class QComboBox;
 class QLabel;

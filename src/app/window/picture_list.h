@@ -3,7 +3,7 @@
 #include <QListWidget>
 
 #include "app/session/job_thread.h"
-#include "document/edits/parts_file.h"
+#include "document/library/parts_file.h"
 
 namespace ovrix::app {
 

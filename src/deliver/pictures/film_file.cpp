@@ -78,8 +78,9 @@ FinishOptions finishFrom(const Json& j) {
 }
 
 std::string headOf(const FilmFile& f) {
-    Json passes = Json::array(), ranges = Json::array();
+    Json passes = Json::array(), ranges = Json::array(), fields = Json::array();
     for (const Pass pass : f.film.layout().passes) passes.push_back(infoOf(pass).id);
+    for (const FieldPlane& field : f.film.layout().fields) fields.push_back({field.name, field.color});
     for (const PassRange& p : f.notes.ranges)
         ranges.push_back({p.region.x, p.region.y, p.region.width, p.region.height, p.first, p.count});
     return Json{{"version", kFilmVersion},
@@ -87,6 +88,7 @@ std::string headOf(const FilmFile& f) {
                 {"height", f.film.height()},
                 {"passes", passes},
                 {"groups", f.film.groups()},
+                {"fields", fields},
                 {"exposure", f.film.layout().exposure},
                 {"bins", f.film.layout().bins},
                 {"picture", f.notes.picture},
@@ -117,6 +119,8 @@ FilmLayout layoutFrom(const Json& j) {
     layout.groups = j.at("groups").get<std::vector<std::string>>();
     layout.exposure = between(j.at("exposure"), -200, 200);
     layout.bins = j.value("bins", false);
+    for (const Json& field : j.value("fields", Json::array()))
+        layout.fields.push_back({field.at(0).get<std::string>(), field.at(1).get<bool>()});
     return layout;
 }
 

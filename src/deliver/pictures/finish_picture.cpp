@@ -6,7 +6,7 @@
 #include "document/model/step_registry.h"
 #include "eval/evaluator_query.h"
 #include "eval/recipe_run.h"
-#include "render/finish/finish_steps.h"
+#include "render/finish/steps/finish_steps.h"
 
 namespace ovrix::deliver {
 

@@ -41,16 +41,27 @@ std::vector<uint16_t> RenderedFrame::deepScreen() const {
     return out;
 }
 
-static JobOptions jobOptions(const FrameOptions& o) {
+JobOptions jobOptions(const FrameOptions& o) {
     return {
         .frame = double(o.frame), .camera = o.camera, .draft = o.draft, .width = o.width, .height = o.height};
 }
 
-RenderJob FrameRenderer::jobFor(const FrameOptions& o, Progress& progress) {
+RenderJob FrameRenderer::wholeJob(const FrameOptions& o, Progress& progress) {
     RenderJob job = builder_.build(scene_, jobOptions(o), progress);
     if (o.width > 0) job.width = o.width, job.height = o.height;
     if (o.samples > 0) job.samples = o.samples;
     if (o.noise) job.goal.noise = *o.noise;
+    return job;
+}
+
+bool FrameRenderer::fits(const FrameOptions& o, Progress& progress) {
+    const RenderJob job = wholeJob(o, progress);
+    const double bytes = double(job.width) * job.height * bytesOfPicture(scene_.document, job.layout);
+    return bytes <= double(scene_.document.memoryLimit());
+}
+
+RenderJob FrameRenderer::jobFor(const FrameOptions& o, Progress& progress) {
+    RenderJob job = wholeJob(o, progress);
     requireFilmMemory(scene_.document, job.width, job.height, job.layout);
     return job;
 }
@@ -74,6 +85,8 @@ std::optional<RenderedFrame> FrameRenderer::render(const FrameOptions& o, Progre
                  .seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count()};
     if (o.denoise) out.clean = denoise(out.file.film, scene_.document.memoryLimit(), progress);
     if (o.denoise && o.steady) makeSteady(out);
+    if (o.denoise && o.parts && keepsParts(out.file.film.layout()))
+        out.parts = denoisedParts(out.file.film, *out.clean, scene_.document.memoryLimit(), progress);
     if (o.screen && hasFinish(scene_.document)) out.finished = finishedOf(out, progress);
     return out;
 }
@@ -109,7 +122,7 @@ bool FrameRenderer::prepareSteady(const FrameOptions& o, Progress& progress) {
         if (before_.count(frame)) continue;
         FrameOptions alone = o;
         alone.frame = frame, alone.film.clear();
-        alone.steady = alone.screen = false;
+        alone.steady = alone.screen = alone.parts = false;
         const auto rendered = render(alone, progress);
         if (!rendered) return false;
         before_[frame] = {steadyOf(*rendered), rendered->job.cameras.back()};

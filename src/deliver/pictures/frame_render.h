@@ -19,6 +19,7 @@ struct FrameOptions {
     /// not matter where a sequence is begun.
     bool steady = false;
     bool screen = true;  ///< it is for a screen: the scene's finish is run
+    bool parts = false;  ///< a file takes all passes: what is kept apart is denoised, too, where the light is
     /// A film that is gone on with where it is there, and kept; empty for none.
     std::filesystem::path film = {};
     /// Which passes, from 1 on, and what of the picture; all where nothing is said.
@@ -29,6 +30,9 @@ struct FrameOptions {
     /// After each pass. The film is that which is being made.
     std::function<void(int pass, int last, const Film& film, const RenderJob& job)> told = {};
 };
+
+/// What of them says which picture it is.
+JobOptions jobOptions(const FrameOptions& options);
 
 /// What a picture's file says of how it was made.
 struct RenderFacts {
@@ -45,10 +49,14 @@ struct RenderedFrame {
     RenderJob job;
     FilmFile file;
     std::optional<std::vector<V3f>> clean;
+    std::optional<CleanParts> parts;
     std::optional<FinishedPicture> finished;  ///< for screens, where the scene has a finish
     RenderFacts facts;
     RenderedPicture picture() const {
-        return {file.film, clean ? &*clean : nullptr, finished ? &*finished : nullptr};
+        return {.film = file.film,
+                .clean = clean ? &*clean : nullptr,
+                .finished = finished ? &*finished : nullptr,
+                .parts = parts ? &*parts : nullptr};
     }
     /// Pixels of what a screen shows.
     std::pair<int, int> size() const {
@@ -65,11 +73,25 @@ class FrameRenderer {
     FrameRenderer(SceneContext scene, Evaluator& evaluator)
         : scene_(std::move(scene)), evaluator_(evaluator), builder_(evaluator) {}
     const SceneContext& scene() const { return scene_; }
-    /// What is rendered of a frame. Throws Error, where the film takes too much memory, too, and Cancelled.
+    /// What is rendered of a frame, whatever its film takes. Throws Error and Cancelled.
+    RenderJob wholeJob(const FrameOptions& options, Progress& progress);
+    /// The same. Throws Error, where the film takes too much memory, too, and Cancelled.
     RenderJob jobFor(const FrameOptions& options, Progress& progress);
     /// Nothing where it was stopped; what there is of the picture is in its film then. Throws Error and
     /// Cancelled.
     std::optional<RenderedFrame> render(const FrameOptions& options, Progress& progress);
+
+    /// Whether the film of it is within the memory limit. Throws as jobFor() does.
+    bool fits(const FrameOptions& options, Progress& progress);
+    /// Renders a picture that does not fit, a band of rows after another, none of which takes more than half
+    /// of the memory limit, and writes it as EXR with all passes. Its bits are those of the picture at once,
+    /// but for fireflies that are evened and what is denoised: both see a band with some rows about it alone.
+    /// Groups of lights and what light came by stay as they were rendered.
+    /// Throws Error, where a single band takes too much or something of the options needs the whole film,
+    /// too, and Cancelled.
+    /// @return what it was made of
+    RenderJob writeInPieces(const FrameOptions& options, const std::filesystem::path& path,
+                            const WriteOptions& write, Progress& progress);
 
   private:
     FilmFile filmOf(const RenderJob& job, const JobOptions& options, const FrameOptions& frame) const;

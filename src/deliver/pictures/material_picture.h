@@ -3,7 +3,7 @@
 #include <filesystem>
 
 #include "base/progress.h"
-#include "document/edits/material_file.h"
+#include "document/library/material_file.h"
 
 namespace ovrix::deliver {
 

@@ -1,6 +1,6 @@
 // What a recipe looks like, for the library.
 #pragma once
-#include "document/edits/recipe_file.h"
+#include "document/library/recipe_file.h"
 #include "eval/evaluator.h"
 
 namespace ovrix::deliver {

@@ -7,6 +7,12 @@
 
 namespace ovrix::deliver {
 
+/// The parts of a film's light without noise.
+struct CleanParts {
+    std::vector<std::vector<V3f>> groups;     ///< of lights; empty where they are not kept apart
+    std::map<Pass, std::vector<V3f>> passes;  ///< that are light
+};
+
 /// A film, and its light without noise where it was denoised.
 struct RenderedPicture {
     const Film& film;
@@ -14,6 +20,7 @@ struct RenderedPicture {
     const FinishedPicture* finished = nullptr;  ///< what the scene's finish made of it, for screens
     FilmView view = {};                         ///< what a finished picture shows of it
     HeatTable heat = {};                        ///< where that is shown by heat
+    const CleanParts* parts = nullptr;          ///< without noise, where they are known
 };
 
 /// The film as a picture with all its passes: beauty, alpha, depth, normal, albedo, ids, direct, indirect;
@@ -29,10 +36,15 @@ Picture toPicture(const RenderedPicture& rendered, const PictureNotes& notes, co
 void saveRender(const std::filesystem::path& path, const RenderedPicture& rendered, const PictureNotes& notes,
                 const WriteOptions& options);
 
+/// What an EXR's header says of a render, beside @p options' own notes.
+WriteOptions withNames(WriteOptions options, const FilmLayout& layout, const PictureNotes& notes);
+
 /// The light of a film without noise. Asks first whether so many bytes of memory are enough. Throws Error
 /// where there is no denoiser or too little memory; Cancelled.
 /// @param group  of lights, whose light alone is wanted
-std::vector<V3f> denoise(const Film& film, size_t memory, Progress& progress, int group = kAllLights);
+/// @param exposure  see middleExposure(); 0 for its own
+std::vector<V3f> denoise(const Film& film, size_t memory, Progress& progress, int group = kAllLights,
+                         float exposure = 0.0f);
 
 /// The same with albedo and normals that are cleaned first, where their networks are there: for guides that
 /// are noisy themselves. Three times the work.
@@ -43,8 +55,18 @@ std::vector<V3f> denoiseWell(const Film& film, size_t memory, Progress& progress
 std::vector<std::vector<V3f>> denoisedGroups(const Film& film, const std::vector<V3f>& clean, size_t memory,
                                              Progress& progress);
 
+/// Whether a film keeps apart what denoisedParts() is for: groups, or what light came by.
+bool keepsParts(const FilmLayout& layout);
+
+/// Groups, direct and indirect light, and what surfaces, fibres and matter give, each cleaned as the whole
+/// is: groups together give @p clean, direct and indirect light too, and so do all the others where the film
+/// has them all. Once the denoiser's work for each part. Throws as denoise() does.
+CleanParts denoisedParts(const Film& film, const std::vector<V3f>& clean, size_t memory, Progress& progress);
+
 /// Names of the layers in files that the light of groups is in: letters, digits and _ of theirs, each once.
 std::vector<std::string> groupLayers(const std::vector<std::string>& groups);
+/// The same of the film's fields.
+std::vector<std::string> fieldLayers(const std::vector<FieldPlane>& fields);
 
 /// What people call a group of lights: the first is that of all without a name.
 std::string groupTitle(const std::vector<std::string>& groups, size_t group);

@@ -113,6 +113,7 @@ class Run {
                              .denoise = job.denoise,
                              .steady = job.isSteady(),
                              .screen = job.finish && endingOf(job.out) != ".exr",
+                             .parts = endingOf(job.out) == ".exr",
                              .film = film};
         if (job.noise) options.noise = float(*job.noise);
         options.stop = [&] { return (stop = stopped()) || givenUp(job); };

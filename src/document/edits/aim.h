@@ -2,7 +2,7 @@
 #pragma once
 #include "base/vec.h"
 #include "document/model/document.h"
-#include "render/finish/finish_steps.h"
+#include "render/finish/steps/finish_steps.h"
 #include "render/scene/camera.h"
 
 namespace ovrix::document {

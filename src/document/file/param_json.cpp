@@ -73,6 +73,18 @@ struct ToJson {
         for (const V2f& p : curve.points) points.push_back(Json::array({shortest(p.x), shortest(p.y)}));
         return Json{{"points", points}, {"smooth", curve.smooth}};
     }
+    Json operator()(const PictureStrokes& strokes) const {
+        Json out = Json::array();
+        for (const PictureStroke& s : strokes.list) {
+            Json points = Json::array();
+            for (const V2f& p : s.points)
+                for (int k = 0; k < 2; ++k) points.push_back(shortest(p[k]));
+            Json j{{"radius", shortest(s.radius)}, {"softness", shortest(s.softness)}, {"points", points}};
+            if (s.erases) j["erases"] = true;
+            out.push_back(std::move(j));
+        }
+        return Json{{"strokes", std::move(out)}};
+    }
     Json operator()(const CurvePoints& points) const {
         Json out = Json::array();
         for (const V3f& p : points.list) out.push_back((*this)(Color(p)));
@@ -230,6 +242,30 @@ StrandEdits combingFrom(const ParamSpec& spec, const Json& j) {
     for (const Json& s : j["strands"]) list.push_back(strandFrom(spec, s));
     edits.put(std::move(list));
     return edits;
+}
+
+PictureStrokes strokesFrom(const ParamSpec& spec, const Json& j) {
+    constexpr size_t kMost = 1 << 20;  // points: hours of painting
+    if (!j.is_object() || !j.contains("strokes") || !j["strokes"].is_array())
+        wrongType(spec, "strokes with their points");
+    PictureStrokes strokes;
+    size_t count = 0;
+    for (const Json& s : j["strokes"]) {
+        if (!s.is_object() || !s.contains("points") || !s["points"].is_array() || s["points"].size() % 2)
+            wrongType(spec, "strokes with their points");
+        if ((count += s["points"].size()) > 2 * kMost)
+            throw Error(fmt::format("has strokes of more than {} points", kMost), spec.id,
+                        "Paint it with fewer strokes");
+        PictureStroke stroke;
+        if (s.contains("radius")) stroke.radius = float(numberFrom(spec, s["radius"]));
+        if (s.contains("softness")) stroke.softness = float(numberFrom(spec, s["softness"]));
+        stroke.erases = s.value("erases", Json(false)) == true;
+        for (size_t i = 0; i < s["points"].size(); i += 2)
+            stroke.points.emplace_back(float(numberFrom(spec, s["points"][i])),
+                                       float(numberFrom(spec, s["points"][i + 1])));
+        strokes.list.push_back(std::move(stroke));
+    }
+    return std::get<PictureStrokes>(clampToSpec(spec, Value(strokes)));
 }
 
 CurvePoints pointsFrom(const ParamSpec& spec, const Json& j) {
@@ -436,6 +472,8 @@ Value valueFromJson(const ParamSpec& spec, const Json& j) {
             return editsFrom(spec, j);
         case ParamType::Points:
             return pointsFrom(spec, j);
+        case ParamType::Strokes:
+            return strokesFrom(spec, j);
         case ParamType::Profile:
             return curveFrom(spec, j);
         case ParamType::Combing:
@@ -465,8 +503,8 @@ Json paramToJson(const ParamSpec& spec, const Param& param) {
 
 Param paramFromJson(const ParamSpec& spec, const Json& j) {
     Param param = paramOr(spec, {});
-    if (!j.is_object() || j.contains("hash") || j.contains("points") ||
-        j.contains("strands")) {  // maps, profiles and combing are objects
+    if (!j.is_object() || j.contains("hash") || j.contains("points") || j.contains("strands") ||
+        j.contains("strokes")) {  // maps, profiles, combing and strokes are objects
         param.value = valueFromJson(spec, j);
         return param;
     }

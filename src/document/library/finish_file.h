@@ -1,6 +1,6 @@
 // A finish by itself, as a file: to be used in another scene.
 #pragma once
-#include "document/edits/parts_file.h"
+#include "document/library/parts_file.h"
 
 namespace ovrix::document {
 

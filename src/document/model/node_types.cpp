@@ -5,7 +5,8 @@
 namespace ovrix::document {
 
 std::string categoryName(Category category) {
-    static const char* names[] = {"object", "layer", "curve", "light", "camera", "material", "settings"};
+    static const char* names[] = {"object", "layer",    "curve", "light",
+                                  "camera", "material", "pass",  "settings"};
     return names[size_t(category)];
 }
 

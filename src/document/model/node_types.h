@@ -21,7 +21,7 @@ struct SurfaceMaterial;
 
 namespace ovrix::document {
 
-enum class Category { Object, Layer, Curve, Light, Camera, Material, Settings };
+enum class Category { Object, Layer, Curve, Light, Camera, Material, Pass, Settings };
 std::string categoryName(Category category);
 
 class Document;

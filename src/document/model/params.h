@@ -82,6 +82,14 @@ extern const struct LayerParams : ParamTable {
     Handle<std::string> linked;
 } kLayer;
 
+/// A field of the scene that renders keep as a pass.
+extern const struct FieldPassParams : ParamTable {
+    FieldPassParams();
+    Handle<std::string> kind;
+    Handle<field::Varying> number;
+    Handle<field::VaryingColor> color;
+} kFieldPass;
+
 extern const struct RenderParams : ParamTable {
     RenderParams();
     Handle<std::string> camera;
@@ -94,6 +102,7 @@ extern const struct RenderParams : ParamTable {
     Handle<double> filterWidth, thinStrands;
     Handle<bool> shareFibreLight;
     Handle<Refs> passes;  ///< see passesChosen()
+    Handle<double> occlusionReach;
     Handle<double> shutter;
     Handle<int64_t> shutterSteps;
     Handle<Curve> shutterCurve;

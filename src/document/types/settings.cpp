@@ -51,6 +51,8 @@ RenderParams::RenderParams()
       passes(add(specs::choices("passes", "Passes", passChoices(),
                                 "What a render keeps beside light, alpha, albedo, normal, depth and ids; "
                                 "those of fibres come where fibres are seen"))),
+      occlusionReach(add(specs::number("occlusion_reach", "Occlusion", 0.3, "m", 1e-6, 1e6, 0.01, 5,
+                                       "How near things must be to count in the pass Occlusion"))),
       shutter(
           add(specs::unitNumber("shutter", "Shutter", 0,
                                 "Fraction of a frame that it is open, up to the frame: blurs what moves"))),

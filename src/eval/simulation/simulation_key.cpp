@@ -61,9 +61,23 @@ void SimulationKey::addStep(Hasher& h, const Step& step) {
     addParams(h, specsOf(step), step.params, Affects::Storage);
 }
 
+/// Of what a camera's picture shows of the world: what it focuses on does not matter.
+uint64_t SimulationKey::picture(const Node& camera) {
+    Hasher h;
+    for (const std::string& id :
+         {kCamera.position.id(), kCamera.target.id(), kCamera.roll.id(), kCamera.focal.id(),
+          kCamera.film.id(), kCamera.shiftX.id(), kCamera.shiftY.id()})
+        if (const ParamSpec* spec = findSpec(specsOf(camera), id))
+            addParam(h, *spec, paramOr(*spec, camera.params));
+    for (const std::string& id : {kRender.width.id(), kRender.height.id()})
+        addToHash(h, document_.setting("render", id));
+    return h.value();
+}
+
 uint64_t SimulationKey::node(const std::string& id) {
     const Node* n = id.empty() ? nullptr : document_.find(id);
-    if (!n || n->category() == Category::Material || n->category() == Category::Camera) return 0;
+    if (!n || n->category() == Category::Material) return 0;
+    if (n->category() == Category::Camera) return picture(*n);
     if (const auto known = known_.find(id); known != known_.end()) return known->second;
     const auto again = std::find(open_.begin(), open_.end(), id);
     if (again != open_.end()) {

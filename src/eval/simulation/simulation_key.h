@@ -27,6 +27,7 @@ class SimulationKey {
     void addStep(Hasher& hasher, const Step& step);
     /// A node and all that it refers to; again, only its place among those that are being worked on.
     uint64_t node(const std::string& id);
+    uint64_t picture(const Node& camera);
 
     const Document& document_;
     std::function<uint64_t(const std::string&)> stamp_;

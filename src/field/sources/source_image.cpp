@@ -10,7 +10,7 @@ using namespace specs;
 
 namespace {
 
-enum class Lay { Uv, Planar, Box };
+enum class Lay { Uv, Planar, Box, Camera };
 
 ParamSpec repeat(const char* id, const char* title, const char* help) {
     return number(id, title, 1, "", -1e4, 1e4, 0, 10, help);
@@ -23,15 +23,20 @@ ParamSpec tiled(ParamSpec spec) {
 
 const struct ImageParams : ParamTable {
     Handle<std::string> file = add(tiled(specs::file("file", "File", "The image")));
-    Handle<Lay> projection = add(choice("projection", "Projection", "uv", {"uv", "planar", "box"},
-                                        "By the surface's UVs, from one side, or from all six sides"));
+    Handle<Lay> projection = add(choice("projection", "Projection", "uv", {"uv", "planar", "box", "camera"},
+                                        "By the surface's UVs, from one side, from all six sides, or from a "
+                                        "camera, whose picture it fills"));
+    Handle<std::string> camera = add(shownIf(ref("camera", "Camera", "camera",
+                                                 "It is thrown onto all that this one sees, through "
+                                                 "what stands before it; nothing is beside its picture"),
+                                             "projection=camera"));
     Handle<std::string> axis =
         add(shownIf(choice("axis", "Along", "Y", {"X", "Y", "Z"},
                            "The surface's own axis that the picture is looked at along"),
                     "projection=planar"));
     Handle<double> size = add(shownIf(number("size", "Size", 1, "m", 1e-6, 1e6, 0.05, 5,
                                              "Width of the picture where it is not laid by UVs"),
-                                      "projection!=uv"));
+                                      "projection=planar|box"));
     Handle<std::string> space = add(choice("space", "Colour space", "sRGB", colorSpaceNames(),
                                            "The space that the file's numbers are in"));
     Handle<std::string> channel =
@@ -49,6 +54,8 @@ struct Picture : SourceKernel {
     Lay lay = Lay::Uv;
     int axis = 1;  // planar: looked at along X, Y or Z
     M44f toLocal;
+    M44f toPicture;         // of a camera
+    float perMetre = 0.0f;  // parts of its picture that a metre before it is
 
     /// Places on the picture for one sample, with weights that add up to 1.
     struct Projections {
@@ -79,6 +86,7 @@ struct Picture : SourceKernel {
                 projections.width = s.uvWidth[i] * std::max(std::abs(repeatU), std::abs(repeatV));
             return projections;
         }
+        if (lay == Lay::Camera) return projectedAt(s, i);
         const M44f& local = s.toObject.empty() ? toLocal : s.toObject[i];
         const V3f p = s.position[i] * local / size;
         for (int a = 0; a < 3; ++a) projections.uv[size_t(a)] = seenAlong(p, a);
@@ -95,6 +103,23 @@ struct Picture : SourceKernel {
         for (int a = 0; a < 3; ++a) sum += projections.weight[size_t(a)] = std::pow(std::abs(n[a]), 8.0f);
         if (!(sum > 0.0f)) return projections.weight = {0, 1, 0}, projections;
         for (float& w : projections.weight) w /= sum;
+        return projections;
+    }
+    Projections projectedAt(const Columns& s, size_t i) const {
+        Projections projections;
+        const V3f& p = s.position[i];
+        const auto along = [&](int c) {
+            return p.x * toPicture[0][c] + p.y * toPicture[1][c] + p.z * toPicture[2][c] + toPicture[3][c];
+        };
+        const float w = along(3), u = along(0) / w, v = along(1) / w;
+        if (!(w > 0.0f) || !(u >= 0.0f && u <= 1.0f && v >= 0.0f && v <= 1.0f)) return projections;
+        projections.weight[0] = 1.0f;
+        if (!s.width.empty())
+            projections.width = s.width[i] / w * perMetre * std::max(std::abs(repeatU), std::abs(repeatV));
+        // A picture that is thrown once shows nothing of its other side at its rim.
+        const bool once = repeatU == 1.0f && repeatV == 1.0f;
+        projections.uv[0] =
+            once ? image->within(V2f(u, v), projections.width) : V2f(u * repeatU, v * repeatV);
         return projections;
     }
     V2f seenAlong(const V3f& p, int a) const {
@@ -153,6 +178,15 @@ struct Picture : SourceKernel {
     }
 };
 
+void projectFrom(const std::string& camera, const FieldContext& context, Picture& kernel) {
+    if (camera.empty()) throw Error("the image source has no camera", {}, "Choose one to project from");
+    kernel.toPicture = sceneQueryFor(context, "the image source").projection(camera);
+    const M44f& m = kernel.toPicture;
+    // What moves u and not w: across the line of sight.
+    const V3f u(m[0][0], m[1][0], m[2][0]), forward(m[0][3], m[1][3], m[2][3]);
+    kernel.perMetre = (u - forward * u.dot(forward)).length();
+}
+
 std::unique_ptr<SourceKernel> compilePicture(const ResolvedParams& p, const FieldContext& context) {
     const std::string& file = p[kImage.file];
     const Lay lay = p[kImage.projection];
@@ -179,6 +213,7 @@ std::unique_ptr<SourceKernel> compilePicture(const ResolvedParams& p, const Fiel
     kernel->size = float(p[kImage.size]);
     kernel->axis = p[kImage.axis] == "X" ? 0 : p[kImage.axis] == "Z" ? 2 : 1;
     kernel->toLocal = context.objectFromWorld;
+    if (lay == Lay::Camera) projectFrom(p[kImage.camera], context, *kernel);
     return kernel;
 }
 

@@ -257,4 +257,13 @@ void writeImage(const std::filesystem::path& path, const Picture& picture, const
     });
 }
 
+void writeRows(const std::filesystem::path& path, int height, const WriteOptions& options,
+               const std::function<Picture(int y)>& rows) {
+    if (endingOf(path) != ".exr" || height <= 0)
+        throw Error("only EXR is written row by row", path.string(), "Choose the ending .exr");
+    writeAtomically(path, [&](const std::filesystem::path& temporary) {
+        imageLibrary().writeRows(temporary, path.string(), height, options, rows);
+    });
+}
+
 }  // namespace ovrix::io

@@ -92,6 +92,12 @@ struct WriteOptions {
     std::string screen = {};                   ///< that the numbers are for already, where the space is Raw
 };
 
+/// Writes an EXR whose rows come one after another, so that it is nowhere in memory as a whole.
+/// @param rows  gives those from one on, with all channels; asked until there are @p height. May throw
+/// Throws and is atomic as writeImage().
+void writeRows(const std::filesystem::path& path, int height, const WriteOptions& options,
+               const std::function<Picture(int y)>& rows);
+
 /// Writes EXR (all channels, half or float), TIFF and PNG (the colour, 8 or 16 bits), by the path's ending.
 /// Atomic: an error leaves an older file as it was. Throws Error naming the file and a way out.
 void writeImage(const std::filesystem::path& path, const Picture& picture, const WriteOptions& options);

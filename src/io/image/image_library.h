@@ -14,6 +14,10 @@ struct ImageLibrary {
     /// stands in messages.
     void (*write)(const std::filesystem::path& path, const std::string& name, const Picture& picture,
                   const WriteOptions& options, int channels, std::span<const float> pixels);
+    /// The same, of rows that come one after another until there are @p height: @p rows gives those from one
+    /// on, with all channels.
+    void (*writeRows)(const std::filesystem::path& path, const std::string& name, int height,
+                      const WriteOptions& options, const std::function<Picture(int)>& rows);
     /// See readLayers(), of a file that can be read.
     LayeredPicture (*readLayers)(const std::filesystem::path& path, size_t most);
     /// Its pixels across and down.

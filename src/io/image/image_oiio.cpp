@@ -222,6 +222,36 @@ void writeImageFile(const std::filesystem::path& path, const std::string& name, 
     if (!out->close()) fail(out->geterror());
 }
 
+void writeImageRows(const std::filesystem::path& path, const std::string& name, int height,
+                    const WriteOptions& options, const std::function<Picture(int)>& rows) {
+    const auto fail = [&](const std::string& why) {
+        logDetail(name, why);
+        throw Error("could not be written", name, "Free some space on the disk, or save elsewhere");
+    };
+    std::unique_ptr<OIIO::ImageOutput> out;
+    for (int y = 0; y < height;) {
+        const Picture some = rows(y);
+        const auto channels = int(some.channels.size());
+        if (!out) {
+            Picture head{some.width, height, {}};
+            for (const Channel& c : some.channels) head.channels.push_back({c.name, {}, c.full});
+            out = OIIO::ImageOutput::create(path.string());
+            if (!out) fail(OIIO::geterror());
+            if (!out->open(path.string(), specFor(head, options, channels))) fail(out->geterror());
+        }
+        // A row at a time: numbers in the order of pixels take as much again as the planes.
+        std::vector<float> row(size_t(some.width) * size_t(channels));
+        for (int j = 0; j < some.height && y < height; ++j, ++y) {
+            const size_t from = size_t(j) * size_t(some.width);
+            for (size_t x = 0; x < size_t(some.width); ++x)
+                for (size_t c = 0; c < size_t(channels); ++c)
+                    row[x * size_t(channels) + c] = some.channels[c].values[from + x];
+            if (!out->write_scanline(y, 0, OIIO::TypeDesc::FLOAT, row.data())) fail(out->geterror());
+        }
+    }
+    if (out && !out->close()) fail(out->geterror());
+}
+
 }  // namespace
 
 }  // namespace ovrix::io
@@ -229,6 +259,6 @@ void writeImageFile(const std::filesystem::path& path, const std::string& name, 
 extern "C" {
 extern const ovrix::io::ImageLibrary ovrixImages;
 const ovrix::io::ImageLibrary ovrixImages = {
-    ovrix::io::readImageFile, ovrix::io::writeImageFile, ovrix::io::readLayersFile, ovrix::io::sizeOfImage,
-    ovrix::io::tileImage,     ovrix::io::openTiled,      ovrix::io::setTileMemory};
+    ovrix::io::readImageFile, ovrix::io::writeImageFile, ovrix::io::writeImageRows, ovrix::io::readLayersFile,
+    ovrix::io::sizeOfImage,   ovrix::io::tileImage,      ovrix::io::openTiled,      ovrix::io::setTileMemory};
 }

@@ -30,11 +30,22 @@ double FilmLayout::bytesOfPixel() const {
     for (const PassInfo& info : passTable())
         if (has(info.pass)) bytes += double(channelsOf(info.pass)) * bytesOf(info.gather);
     if (bins) bytes += double(Film::kBins) * (sizeof(int64_t) + sizeof(uint32_t));
+    for (const FieldPlane& field : fields) bytes += sizeof(int64_t) * double(field.channels());
     return bytes + 3.0 * sizeof(int64_t) * double(groups.size());
 }
 
 Film::Film(int width, int height, FilmLayout layout)
-    : width_(width), height_(height), layout_(std::move(layout)) {
+    : Film({0, 0, width, height}, {width, height}, std::move(layout)) {}
+
+Film::Film(const Rect& part, const V2i& whole, FilmLayout layout)
+    : width_(part.width),
+      height_(part.height),
+      from_(part.x, part.y),
+      whole_(whole),
+      layout_(std::move(layout)) {
+    if (part.x % kPartStep || part.y % kPartStep)
+        throw std::invalid_argument("a part of a film begins at whole steps");
+    const int width = width_, height = height_;
     const size_t pixels = size_t(width) * size_t(height);
     for (const PassInfo& info : passTable()) {
         const auto p = size_t(info.pass);
@@ -50,6 +61,7 @@ Film::Film(int width, int height, FilmLayout layout)
             firsts_[p].assign(pixels * channels_[p], 0);
     }
     groups_.assign(layout_.groups.size(), std::vector<int64_t>(3 * pixels, 0));
+    for (const FieldPlane& field : layout_.fields) fields_.emplace_back(field.channels() * pixels, 0);
     bins_.assign(layout_.bins ? kBins * pixels : 0, 0);
     binSamples_.assign(bins_.size(), 0);
     samples_.assign(pixels, 0);
@@ -69,6 +81,7 @@ void Film::see(size_t pixel, uint32_t pass, const Seen& s) {
     add(Pass::Normal, pixel, s.normal);
     add(Pass::Albedo, pixel, s.albedo);
     add(Pass::Tangent, pixel, s.tangent);
+    add(Pass::Occlusion, pixel, V3f(s.occlusion));
     add(Pass::DepthMean, pixel, V3f(s.depth));
     ++seen_[pixel];
     if (has(Pass::DepthFront) && s.depth > 0.0f) {
@@ -122,6 +135,22 @@ float Film::value(Pass pass, size_t pixel, size_t channel) const {
     if (info.gather != Gather::Mean) return std::bit_cast<float>(firsts_[p][at]);
     const uint32_t count = countOf(pass, pixel);
     return count ? float(double(sums_[p][at]) / (units_[p] * count)) : 0.0f;
+}
+
+V3f Film::fieldMean(size_t field, size_t pixel) const {
+    const size_t n = layout_.fields[field].channels();
+    if (!samples_[pixel]) return V3f(0.0f);
+    V3f out;
+    for (size_t k = 0; k < 3; ++k)
+        out[int(k)] =
+            float(double(fields_[field][pixel * n + std::min(k, n - 1)]) / (kFieldUnit * samples_[pixel]));
+    return out;
+}
+
+std::vector<float> Film::fieldPlane(size_t field, size_t channel) const {
+    std::vector<float> out(count());
+    for (size_t i = 0; i < out.size(); ++i) out[i] = fieldMean(field, i)[int(channel)];
+    return out;
 }
 
 V3f Film::mean(Pass pass, size_t pixel) const {
@@ -208,6 +237,8 @@ void Film::copy(size_t to, const Film& from, size_t pixel) {
         if (has_[p] && !covers_[p].empty()) covers_[p][to] = from.covers_[p][pixel];
     }
     for (size_t g = 0; g < groups_.size(); ++g) take(groups_[g], from.groups_[g], 3);
+    for (size_t f = 0; f < fields_.size(); ++f)
+        take(fields_[f], from.fields_[f], layout_.fields[f].channels());
     take(bins_, from.bins_, kBins);
     take(binSamples_, from.binSamples_, kBins);
     take(samples_, from.samples_, 1);
@@ -217,7 +248,8 @@ void Film::copy(size_t to, const Film& from, size_t pixel) {
 }
 
 void Film::merge(const Film& other) {
-    if (other.width_ != width_ || other.height_ != height_ || other.layout_ != layout_)
+    if (other.width_ != width_ || other.height_ != height_ || other.from_ != from_ ||
+        other.whole_ != whole_ || other.layout_ != layout_)
         throw std::invalid_argument("films of other pictures do not add up");
     const auto sum = [](std::vector<int64_t>& to, const std::vector<int64_t>& from) {
         for (size_t i = 0; i < to.size(); ++i) addTo(to[i], from[i]);
@@ -238,6 +270,7 @@ void Film::merge(const Film& other) {
         }
     }
     for (size_t g = 0; g < groups_.size(); ++g) sum(groups_[g], other.groups_[g]);
+    for (size_t f = 0; f < fields_.size(); ++f) sum(fields_[f], other.fields_[f]);
     sum(bins_, other.bins_);
     for (size_t i = 0; i < binSamples_.size(); ++i) binSamples_[i] += other.binSamples_[i];
     for (size_t i = 0; i < samples_.size(); ++i) {

@@ -40,6 +40,7 @@ struct FilmLayout {
     int exposure = 0;
     /// Whether the brightness of scattered light is kept by passes apart, too: see fireflyFactors().
     bool bins = false;
+    std::vector<FieldPlane> fields = {};  ///< of the scene
     bool operator==(const FilmLayout&) const = default;
     bool has(Pass pass) const;
     /// Whether files have it.
@@ -50,7 +51,7 @@ struct FilmLayout {
 /// What a sample sees first.
 struct Seen {
     V3f position{0, 0, 0}, normal{0, 0, 0}, albedo{0, 0, 0}, tangent{0, 0, 0};
-    float depth = 0;
+    float depth = 0, occlusion = 0;
     V2f uv{0, 0}, motion{0, 0};
     uint32_t object = 0, layer = 0, material = 0, element = 0;
 };
@@ -75,6 +76,12 @@ class Film {
   public:
     Film() = default;
     Film(int width, int height, FilmLayout layout = {});
+    /// A part of a larger picture: pixels and regions are numbered within it. It begins at whole steps of
+    /// kPartStep, or std::invalid_argument is thrown; then it has the bits that the whole picture has there.
+    Film(const Rect& part, const V2i& whole, FilmLayout layout = {});
+    static constexpr int kPartStep = 32;
+    const V2i& from() const { return from_; }    ///< where it begins in the whole picture
+    const V2i& whole() const { return whole_; }  ///< its size
     int width() const { return width_; }
     int height() const { return height_; }
     size_t count() const { return samples_.size(); }  ///< of pixels
@@ -95,6 +102,11 @@ class Film {
         if (group >= groups_.size()) return;
         for (size_t k = 0; k < 3; ++k)
             addTo(groups_[group][pixel * 3 + k], light[int(k)], units_[size_t(Pass::Direct)]);
+    }
+    /// What a field of the layout's gives where a sample sees something.
+    void addField(size_t field, size_t pixel, const V3f& value) {
+        const size_t n = layout_.fields[field].channels();
+        for (size_t k = 0; k < n; ++k) addTo(fields_[field][pixel * n + k], value[int(k)], kFieldUnit);
     }
     /// Light that the sample of a pass brings. @param bounces  times that it was scattered
     void addLight(size_t pixel, uint32_t pass, const V3f& light, int bounces) {
@@ -124,6 +136,10 @@ class Film {
     /// 0 where there is none or no plane.
     float value(Pass pass, size_t pixel, size_t channel = 0) const;
     V3f mean(Pass pass, size_t pixel) const;
+    /// The mean of a field over the samples; a number in all channels.
+    V3f fieldMean(size_t field, size_t pixel) const;
+    /// A channel of that, of all pixels.
+    std::vector<float> fieldPlane(size_t field, size_t channel = 0) const;
     /// Whole numbers, as they are.
     uint32_t number(Pass pass, size_t pixel) const { return has(pass) ? firsts_[size_t(pass)][pixel] : 0; }
     /// What a pixel's samples saw; empty where the film does not have it.
@@ -180,6 +196,8 @@ class Film {
         }
         for (size_t g = 0; g < film.groups_.size(); ++g)
             body("light " + film.layout_.groups[g], film.groups_[g], size_t(3));
+        for (size_t f = 0; f < film.fields_.size(); ++f)
+            body("field " + film.layout_.fields[f].name, film.fields_[f], film.layout_.fields[f].channels());
         body(std::string("samples"), film.samples_, size_t(1));
         body(std::string("first"), film.firstPass_, size_t(1));
         body(std::string("halves"), film.halves_, size_t(1));
@@ -203,7 +221,10 @@ class Film {
         if (has(pass)) firsts_[size_t(pass)][pixel] = value;
     }
 
+    static constexpr double kFieldUnit = 0x1p32;
+
     int width_ = 0, height_ = 0;
+    V2i from_{0, 0}, whole_{0, 0};
     FilmLayout layout_;
     std::array<bool, kPasses> has_{};
     std::array<size_t, kPasses> channels_{};
@@ -211,7 +232,7 @@ class Film {
     std::array<std::vector<int64_t>, kPasses> sums_;     // of what is a mean: each pixel's channels
     std::array<std::vector<uint32_t>, kPasses> firsts_;  // of the others: whole numbers, or a float's bits
     std::array<std::vector<Coverage>, kPasses> covers_;
-    std::vector<std::vector<int64_t>> groups_;
+    std::vector<std::vector<int64_t>> groups_, fields_;
     std::vector<int64_t> bins_;  // kBins of each pixel
     std::vector<uint32_t> binSamples_;
     std::vector<uint32_t> samples_, halves_;

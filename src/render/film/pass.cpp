@@ -26,6 +26,9 @@ constexpr std::array<PassInfo, kPasses> kTable{{
     {Pass::Uv, "uv", "UV", "Texture coordinates of what is seen, of one sample", "UV", First, "uv", false,
      true},
     {Pass::Tangent, "tangent", "Tangent", "The way along strands, in the world", "XYZ", Mean, "fibre"},
+    {Pass::Occlusion, "occlusion", "Occlusion",
+     "How much of the sky over what is seen is shut off by what stands near: 0 in the open", "Y", Mean,
+     "occlusion"},
     {Pass::Motion, "motion", "Motion",
      "Pixels that what is seen moves right and down while the shutter is open, or in a frame where it is "
      "shut",

@@ -21,6 +21,7 @@ enum class Pass : uint8_t {
     Position,
     Uv,
     Tangent,
+    Occlusion,
     Motion,
     Emission,
     FibreReflected,
@@ -109,5 +110,13 @@ std::vector<std::string> passChoices();
 /// What is chosen by those, in the table's order; what no choice is is nothing.
 std::vector<Pass> passesChosen(std::span<const std::string> choices);
 inline size_t channelsOf(Pass pass) { return std::string_view(infoOf(pass).channels).size(); }
+
+/// A field of the scene as a plane of its own, the mean over all samples; 0 where nothing is seen.
+struct FieldPlane {
+    std::string name;    ///< for people
+    bool color = false;  ///< three channels, linear Rec.709; else one number
+    bool operator==(const FieldPlane&) const = default;
+    size_t channels() const { return color ? 3 : 1; }
+};
 
 }  // namespace ovrix::render

@@ -202,12 +202,13 @@ double denoiserBytes(int width, int height) {
     return std::max(most * DenoiserNetwork::kBytes, shares) + 2 * pixels * sizeof(V3f);
 }
 
-std::vector<V3f> denoised(const Film& film, const DenoiserNetwork& network, Progress& progress, int group,
-                          const GuideNetworks* guides) {
+float middleExposure(const Film& film) { return exposureOf(film, lightsOf(film)); }
+
+std::vector<V3f> denoisedPart(const Film& film, const std::vector<V3f>& light, const DenoiserNetwork& network,
+                              Progress& progress, const GuideNetworks* guides, float exposure) {
     Progress::Task task(progress, "Denoising");
     const auto pieces = denoisePieces(film.width(), film.height(), kMostPixels);
-    const std::vector<V3f> light = lightsOf(film, group);
-    const float exposure = exposureOf(film, light);
+    if (!(exposure > 0.0f)) exposure = exposureOf(film, light);
     std::vector<V3f> out(film.count(), V3f(0.0f));
     for (size_t n = 0; n < pieces.size(); ++n) {
         const Rect &core = pieces[n].core, &whole = pieces[n].whole;
@@ -225,6 +226,14 @@ std::vector<V3f> denoised(const Film& film, const DenoiserNetwork& network, Prog
         });
         task.report(float(n + 1) / float(pieces.size()));
     }
+    return out;
+}
+
+std::vector<V3f> denoised(const Film& film, const DenoiserNetwork& network, Progress& progress, int group,
+                          const GuideNetworks* guides, float exposure) {
+    const std::vector<V3f> light = lightsOf(film, group);
+    if (!(exposure > 0.0f)) exposure = exposureOf(film, light);
+    std::vector<V3f> out = denoisedPart(film, light, network, progress, guides, exposure);
     if (group != kAllLights) return out;
     const std::vector<float> share = ownShares(film, light, out, exposure);
     for (size_t i = 0; i < out.size(); ++i) out[i] += (light[i] - out[i]) * share[i];

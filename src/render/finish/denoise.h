@@ -15,7 +15,7 @@ class DenoiserNetwork {
     static constexpr int kReach = 96;      ///< pixels further away change nothing; a whole number of steps
     static constexpr int kMargin = kStep;  ///< pixels mirrored beyond the picture: it sees its border badly
     static constexpr int kPlanes = 9;      ///< light, albedo and normal, three each
-    static constexpr int kBytes = 1080;    ///< of memory for a pixel, at most, while it works
+    static constexpr int kBytes = 640;     ///< of memory for a pixel, at most, while it works
     virtual ~DenoiserNetwork() = default;
     /// That it takes: kPlanes, or three for one that cleans what beside the light tells of a picture.
     virtual int planes() const { return kPlanes; }
@@ -48,8 +48,17 @@ struct GuideNetworks {
 /// light, whose noise is known. What is not finite counts as 0. Throws Cancelled.
 /// @param group   of lights, whose light alone is wanted
 /// @param guides  null for albedo and normals as they are
+/// @param exposure  see middleExposure(); 0 for that of this light
 std::vector<V3f> denoised(const Film& film, const DenoiserNetwork& network, Progress& progress,
-                          int group = kAllLights, const GuideNetworks* guides = nullptr);
+                          int group = kAllLights, const GuideNetworks* guides = nullptr,
+                          float exposure = 0.0f);
+/// The factor that brings a film's light to a middle exposure: for pieces of one picture, that of all of it.
+float middleExposure(const Film& film);
+
+/// The same of a part of the film's light, of all pixels: no noise of its own is known, so none of it stays.
+std::vector<V3f> denoisedPart(const Film& film, const std::vector<V3f>& part, const DenoiserNetwork& network,
+                              Progress& progress, const GuideNetworks* guides = nullptr,
+                              float exposure = 0.0f);
 
 /// Memory that denoised() takes at most, its result included.
 double denoiserBytes(int width, int height);

@@ -51,6 +51,7 @@ V3f planeColor(const Film& film, Pass pass, size_t i, const std::pair<float, flo
         case Pass::Albedo:
             return encoded(v);
         case Pass::Alpha:
+        case Pass::Occlusion:
             return V3f(v.x);
         case Pass::Normal:
         case Pass::Tangent:
@@ -83,7 +84,15 @@ std::vector<FilmViewEntry> filmViews(const FilmLayout& layout,
             {"light " + layout.groups[g], groupTitle(g), "Light of this group alone", {Kind::Light, int(g)}});
     for (const PassInfo& info : passTable())
         if (layout.has(info.pass) && info.gather != Gather::Cover && info.pass != Pass::Half)
-            out.push_back({info.id, info.title, info.help, {Kind::Plane, kAllLights, info.pass}});
+            out.push_back({info.id, info.title, info.help, {.kind = Kind::Plane, .pass = info.pass}});
+    for (size_t f = 0; f < layout.fields.size(); ++f) {
+        const auto alike =
+            std::count_if(layout.fields.begin(), layout.fields.begin() + std::ptrdiff_t(f),
+                          [&](const FieldPlane& p) { return p.name == layout.fields[f].name; });
+        std::string name = layout.fields[f].name;
+        if (alike) name.append(" ").append(std::to_string(alike + 1));
+        out.push_back({"field " + name, name, "A field of the scene", {.kind = Kind::Field, .field = f}});
+    }
     out.push_back(
         {"samples", "Samples", "Where work went: up to the most that a pixel has", {Kind::Samples}});
     out.push_back({"noise", "Noise", "How much is left, as it is seen: up to a tenth", {Kind::Noise}});
@@ -109,6 +118,15 @@ void toScreen(const Film& film, const FilmView& view, const FinishOptions& o, co
     if (view.kind == Kind::Light) return toScreen(film, o, out, view.group);
     out.resize(film.count());
     const float gain = std::exp2(o.exposure);
+    if (view.kind == Kind::Field) {
+        if (view.field >= film.layout().fields.size())
+            return std::fill(out.begin(), out.end(), packed(V3f(0.0f)));
+        const bool color = film.layout().fields[view.field].color;
+        return parallelFor(out.size(), Progress::none(), [&](size_t i) {
+            const V3f v = film.fieldMean(view.field, i);
+            out[i] = packed(color ? encoded(v) : v);
+        });
+    }
     if (view.kind == Kind::Samples) {
         uint32_t most = 1;
         for (size_t i = 0; i < film.count(); ++i) most = std::max(most, film.samples(i));

@@ -9,8 +9,9 @@ namespace ovrix::render {
 
 /// What of a film is shown.
 struct FilmView {
-    enum class Kind { Light, Plane, Samples, Noise } kind = Kind::Light;
+    enum class Kind { Light, Plane, Field, Samples, Noise } kind = Kind::Light;
     int group = kAllLights;    ///< of lights, where it is light
+    size_t field = 0;          ///< of the film's, where it is one
     Pass pass = Pass::Direct;  ///< where it is a plane
     bool operator==(const FilmView&) const = default;
 };
@@ -32,7 +33,7 @@ using HeatTable = std::array<uint32_t, 256>;
 /// 0xAARRGGBB rows, top first. Light as toScreen() has it; normals, tangents and motion with grey for 0;
 /// distances from black far away to white near by; places by their fraction of a metre; numbers each in a
 /// colour of its own; samples from none to the most that there are, and noise up to a tenth as it is seen, by
-/// @p heat.
+/// @p heat. Fields from 0 to 1; those that are colours as an albedo.
 void toScreen(const Film& film, const FilmView& view, const FinishOptions& options, const HeatTable& heat,
               std::vector<uint32_t>& out);
 

@@ -66,6 +66,18 @@ std::optional<V2f> Camera::project(const V3f& place) const {
                0.5f - 0.5f * (to.dot(up_) / depth - shift_.y) / halfHeight_);
 }
 
+M44f Camera::projection() const {
+    const V3f u = forward_ * 0.5f + (right_ - forward_ * shift_.x) * (0.5f / halfWidth_),
+              v = forward_ * 0.5f + (up_ - forward_ * shift_.y) * (0.5f / halfHeight_);
+    M44f m;
+    const std::array<V3f, 4> columns{u, v, forward_, forward_};
+    for (int c = 0; c < 4; ++c) {
+        for (int r = 0; r < 3; ++r) m[r][c] = columns[size_t(c)][r];
+        m[3][c] = -columns[size_t(c)].dot(position_);
+    }
+    return m;
+}
+
 std::optional<V2f> Camera::project(const V3f& place, float time) const {
     if (moves_.empty()) return project(place);
     const auto [k, part] = timeStep(time, moves_.size());

@@ -43,6 +43,8 @@ class Camera {
     /// Where a place is in the picture, both 0 to 1, y down, at a time while the shutter is open; nothing
     /// where it lies behind the eye.
     std::optional<V2f> project(const V3f& place, float time) const;
+    /// The same for all places at once: to (x w, y w, w, w) of row vectors, y up; of the last step.
+    M44f projection() const;
     bool moving() const { return !moves_.empty(); }
     const V3f& position() const { return position_; }
     const V3f& forward() const { return forward_; }

@@ -37,6 +37,14 @@ struct FibreMaterial {
     bool draft = false;
 };
 
+/// A field of the scene that the film keeps: a number, or a colour.
+struct FieldPass {
+    bool color = false;
+    Varying number;
+    VaryingColor colors;
+    V3f at(FieldsAt& fields) const { return color ? V3f(fields.of(colors)) : V3f(fields.of(number)); }
+};
+
 struct SurfaceMaterial {
     static Varying always(float x) { return {0.0f, x, nullptr}; }
     static VaryingColor always(const Color& c) { return {Color(0.0f), c, nullptr}; }
@@ -96,6 +104,8 @@ struct SurfaceMaterial {
     /// priority and whether it is thin, is this one's own.
     std::shared_ptr<const SurfaceMaterial> over;
     Varying overWeight = always(0.0f);
+    /// What the film's fields are on what wears it: as many as the film has, or none.
+    std::vector<FieldPass> passes = {};
     /// Whether light may go through.
     bool clear() const {
         return !fibre && !drawn &&

@@ -25,8 +25,8 @@ float Renderer::timeOf(Sampler& sampler) const {
 
 Ray Renderer::primaryRay(const Film& film, int x, int y, Sampler& sampler, V2f* place) const {
     const auto r = sampler.next4();
-    const float px = (float(x) + 0.5f + options_.filter.offset(r[0])) / float(film.width());
-    const float py = (float(y) + 0.5f + options_.filter.offset(r[1])) / float(film.height());
+    const float px = (float(film.from().x + x) + 0.5f + options_.filter.offset(r[0])) / float(film.whole().x);
+    const float py = (float(film.from().y + y) + 0.5f + options_.filter.offset(r[1])) / float(film.whole().y);
     const float time = timeOf(sampler);
     if (place) *place = V2f(px, py);
     Ray ray = camera_.ray(px, py, r[2], r[3], time);
@@ -239,12 +239,34 @@ V2f Renderer::motionOf(const Path& path, const RayHit& hit) const {
     const auto from = camera_.project(scene_.placeOf(hit, 0.0f), 0.0f),
                to = camera_.project(scene_.placeOf(hit, 1.0f), 1.0f);
     if (!from || !to) return V2f(0.0f);
-    return V2f((to->x - from->x) * float(path.film->width()), (to->y - from->y) * float(path.film->height()));
+    return V2f((to->x - from->x) * float(path.film->whole().x),
+               (to->y - from->y) * float(path.film->whole().y));
 }
 
 /// Of a copy, strand or particle among all others; never 0.
 static uint32_t elementNumber(const SurfacePoint& p) {
     return uint32_t(Hasher().add(p.element).add(uint64_t(p.object) << 32 | p.layer).value()) | 1u;
+}
+
+/// By one ray of those that a matt face would send out.
+float Renderer::occlusionAt(const Path& path, const SurfacePoint& point, const V3f& normal) const {
+    constexpr uint32_t kDraws = 0x0cc1u;  // its own, so that light is the same with this pass and without
+    Sampler sampler = path.sampler.parted(kDraws);
+    const auto r = sampler.next4();
+    V3f x, y;
+    basis(normal, x, y);
+    const float radius = std::sqrt(r[0]), angle = 2.0f * kPi * r[1];
+    const V3f direction = x * (radius * std::cos(angle)) + y * (radius * std::sin(angle)) +
+                          normal * std::sqrt(std::max(0.0f, 1.0f - r[0]));
+    const V3f from = point.strand ? leaveStrand(point, direction)
+                                  : leave(point.position, point.faceNormal, point.rounding);
+    return 1.0f - scene_.passing(from, direction, options_.occlusionReach, path.ray.time);
+}
+
+/// What the film's fields are at the first thing that a ray meets.
+void Renderer::recordFields(const Path& path, const SurfaceMaterial& material, FieldsAt& fields) {
+    const size_t count = std::min(material.passes.size(), path.film->layout().fields.size());
+    for (size_t f = 0; f < count; ++f) path.film->addField(f, path.pixel, material.passes[f].at(fields));
 }
 
 /// What passes beside the light hold of the first thing that a ray meets.
@@ -261,6 +283,8 @@ void Renderer::recordFirst(const Path& path, const SurfacePoint& point, const V3
               .element = elementNumber(point)};
     if (point.strand) seen.tangent = point.tangent;
     if (path.film->has(render::Pass::Motion)) seen.motion = motionOf(path, hit);
+    if (path.film->has(render::Pass::Occlusion) && hit.onThing())
+        seen.occlusion = occlusionAt(path, point, normal);
     path.film->see(path.pixel, path.pass, seen);
 }
 
@@ -281,6 +305,7 @@ Renderer::Vertex Renderer::vertexAt(Path& path, const Arrival& at, FieldsAt& fie
         vertex.softened.emplace(vertex.fibre()->softened(std::min(1.0f, kOfFibres * path.roughen)));
     if (path.depth == 0) {
         recordFirst(path, at.point, vertex.normal(), vertex.shaded.base, at.hit);
+        recordFields(path, material, fields);
         path.lobed = vertex.fibre() != nullptr;
     }
     return vertex;
@@ -338,11 +363,13 @@ bool Renderer::advance(Path& path, Arrival& at) const {
 
 /// A path from the eye through a pixel.
 Renderer::Flight Renderer::begin(int x, int y, const Pass& pass) const {
-    Sampler sampler(uint32_t(x), uint32_t(y), pass.number, options_.seed, options_.log2Passes);
+    const V2i& from = pass.film.from();
+    Sampler sampler(uint32_t(from.x + x), uint32_t(from.y + y), pass.number, options_.seed,
+                    options_.log2Passes);
     V2f place;
     const Ray first = primaryRay(pass.film, x, y, sampler, &place);
     Flight f{{first, sampler, &pass.film, pass.film.indexOf(x, y), pass.number, &pass.contours, place}, {}};
-    f.path.spread = 2.0f * camera_.halfHeight() / float(pass.film.height());
+    f.path.spread = 2.0f * camera_.halfHeight() / float(pass.film.whole().y);
     f.path.components = pass.components;
     return f;
 }
@@ -399,7 +426,7 @@ void Renderer::renderTile(const Rect& tile, const Pass& pass, bool shares, Progr
 
 void Renderer::renderPass(Film& film, uint32_t number, const Rect& region, Progress& progress,
                           SampleBlocks* blocks) const {
-    const ContourFinder contours(scene_, camera_, film.height());
+    const ContourFinder contours(scene_, camera_, film.whole().y);
     const Pass pass{film, contours, number, blocks, keepsComponents(film)};
     const bool shares = options_.shareFibreLight && scene_.hasFibres();
     constexpr int kTile = 16, kSharing = 32;
@@ -409,7 +436,7 @@ void Renderer::renderPass(Film& film, uint32_t number, const Rect& region, Progr
 }
 
 void Renderer::renderPreview(Film& film, int step, const Rect& region, Progress& progress) const {
-    const ContourFinder contours(scene_, camera_, film.height());
+    const ContourFinder contours(scene_, camera_, film.whole().y);
     const Pass pass{film, contours, 0, nullptr, keepsComponents(film)};
     const auto block = [&](const Rect& r) {
         const int x = std::min(r.x + step / 2, film.width() - 1),

@@ -41,6 +41,7 @@ struct RenderOptions {
     /// What the eye sees of a fibre takes the light of other fibres from several of them, and strands that
     /// lie close together share what comes to them: see share(). False gives each path its own.
     bool shareFibreLight = true;
+    float occlusionReach = 0.3f;  ///< metres that things must be near to, to count in Pass::Occlusion
 };
 
 /// Unidirectional path tracing with next-event estimation, multiple importance sampling (Veach and Guibas,
@@ -108,6 +109,8 @@ class Renderer {
     bool bounce(Path& path, const Vertex& vertex) const;
     bool bounce(Path& path, const Vertex& vertex, const std::array<float, 4>& r) const;
     bool emerge(Path& path, const Vertex& vertex, const V3f& direction) const;
+    static void recordFields(const Path& path, const SurfaceMaterial& material, FieldsAt& fields);
+    float occlusionAt(const Path& path, const SurfacePoint& point, const V3f& normal) const;
     void recordFirst(const Path& path, const SurfacePoint& point, const V3f& normal, const V3f& base,
                      const RayHit& hit) const;
     V2f motionOf(const Path& path, const RayHit& hit) const;

@@ -144,7 +144,12 @@ void Renderer::draw(Path& path, SurfacePoint point, const RayHit& hit, bool line
         point.arriving =
             arrivingLight(scene_, *lights_, point, path.media, path.ray.time, m.white, path.sampler);
     const Color color = line ? lineColor(*lights_, m, point) : drawnColor(*lights_, m, point);
-    if (path.depth == 0) recordFirst(path, point, point.normal, V3f(color), hit);
+    if (path.depth == 0) {
+        recordFirst(path, point, point.normal, V3f(color), hit);
+        const Samples one = samplesAt(point, m);
+        FieldsAt fields(one);
+        recordFields(path, m, fields);
+    }
     path.add(path.weight * V3f(color) * m.white, path.depth, 0, limitOf(path));
 }
 

@@ -15,7 +15,11 @@ namespace {
 float idOf(const std::string& name) { return std::bit_cast<float>(coverageHash(name)); }
 
 FilmLayout everything() {
-    return {.passes = passesChosen(passChoices()), .groups = {"", "lamp"}, .exposure = 3, .bins = true};
+    return {.passes = passesChosen(passChoices()),
+            .groups = {"", "lamp"},
+            .exposure = 3,
+            .bins = true,
+            .fields = {{"wet", false}, {"tint", true}}};
 }
 
 /// What the sample of a pass brings to a pixel: of many magnitudes, and another for each.
@@ -37,6 +41,7 @@ void addSample(Film& film, size_t pixel, uint32_t pass) {
                   .layer = 2,
                   .material = pass,
                   .element = uint32_t(random())});
+    for (size_t field = 0; field < film.layout().fields.size(); ++field) film.addField(field, pixel, light());
     film.finish(pixel, pass, even(random));
 }
 
@@ -119,6 +124,29 @@ TEST_CASE("light beyond all measure stays at the most there is, and what is no n
     CHECK((p.direct == V3f(0.0f) && p.normal == V3f(0.0f) && p.albedo == V3f(0.0f)));
     CHECK((p.alpha == 0.0f && p.depth == 0.0f));
     CHECK(bad.mean(Pass::Position, 0) == V3f(0.0f));
+}
+
+TEST_CASE("a field is the mean over all samples, in one channel or in three", "[film]") {
+    Film film(2, 1, {.fields = {{"number", false}, {"colour", true}}});
+    for (uint32_t pass = 0; pass < 4; ++pass) {
+        if (pass < 2) film.addField(0, 1, V3f(3, 4, 5)), film.addField(1, 1, V3f(-1, 0.5f, 1e6f));
+        film.finish(1, pass, 1.0f);
+    }
+    CHECK(film.fieldMean(0, 1) == V3f(1.5f));
+    CHECK(film.fieldMean(1, 1) == V3f(-0.5f, 0.25f, 5e5f));
+    CHECK(film.fieldMean(1, 0) == V3f(0.0f));
+    CHECK(film.fieldPlane(1, 2) == std::vector<float>{0.0f, 5e5f});
+    Film other(2, 1, {.fields = {{"number", false}}});
+    CHECK_THROWS_AS(film.merge(other), std::invalid_argument);
+}
+
+TEST_CASE("parts of a film begin on its grid, and do not add up with others", "[film]") {
+    CHECK_THROWS_AS(Film({16, 0, 8, 8}, {64, 64}), std::invalid_argument);
+    Film part({32, 64, 8, 4}, {100, 100});
+    CHECK((part.width() == 8 && part.height() == 4 && part.whole() == V2i(100, 100)));
+    CHECK_THROWS_AS(part.merge(Film(8, 4)), std::invalid_argument);
+    CHECK_THROWS_AS(part.merge(Film({0, 64, 8, 4}, {100, 100})), std::invalid_argument);
+    CHECK_NOTHROW(part.merge(Film({32, 64, 8, 4}, {100, 100})));
 }
 
 TEST_CASE("a film takes what its layout says", "[film][memory]") {

@@ -2,8 +2,8 @@
 #include <tbb/global_control.h>
 
 #include "base/random.h"
-#include "render/finish/depth_of_field.h"
 #include "render/finish/finish_support.h"
+#include "render/finish/steps/depth_of_field.h"
 
 using namespace ovrix::deliver;
 using namespace ovrix::tests;

@@ -2,7 +2,7 @@
 #pragma once
 #include "base/error.h"
 #include "params/param.h"
-#include "render/finish/finish_steps.h"
+#include "render/finish/steps/finish_steps.h"
 #include "support.h"
 
 namespace ovrix::tests {

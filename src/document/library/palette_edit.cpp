@@ -1,10 +1,10 @@
-#include "document/edits/palette_edit.h"
+#include "document/library/palette_edit.h"
 
 #include "base/error.h"
 #include "base/files.h"
 #include "base/json_guard.h"
 #include "document/edits/edits.h"
-#include "document/edits/material_file.h"
+#include "document/library/material_file.h"
 #include "document/model/params.h"
 
 namespace ovrix::document {

@@ -2,7 +2,7 @@
 #include <algorithm>
 
 #include "base/parallel.h"
-#include "render/finish/finish_steps.h"
+#include "render/finish/steps/finish_steps.h"
 
 namespace ovrix::render {
 

@@ -1,4 +1,4 @@
-#include "document/edits/material_file.h"
+#include "document/library/material_file.h"
 
 #include "base/error.h"
 #include "document/edits/edits.h"

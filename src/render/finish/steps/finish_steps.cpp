@@ -1,8 +1,9 @@
-#include "render/finish/finish_steps.h"
+#include "render/finish/steps/finish_steps.h"
 
 #include <algorithm>
 
 #include "base/parallel.h"
+#include "render/finish/steps/painted_mask.h"
 
 namespace ovrix::render {
 
@@ -19,6 +20,13 @@ PictureMask::PictureMask(ParamTable& table)
                              range("distance", "Distance", Range{0, 0}, "m", 0, 1e6, 0, 20,
                                    "Counts more and more between these distances from the camera; 0 to 0 "
                                    "is everywhere")))),
+      painted(table.add(detailOf("amount", "Painted",
+                                 {.id = "painted",
+                                  .title = "Painted",
+                                  .type = ParamType::Strokes,
+                                  .initial = PictureStrokes{},
+                                  .help = "Counts where it is painted on the picture; everywhere where "
+                                          "nothing is painted"}))),
       invert(table.add(detailOf("amount", "Elsewhere",
                                 flag("invert", "Elsewhere", false, "Counts where it else would not")))) {}
 
@@ -73,7 +81,10 @@ std::vector<float> maskOf(const PictureWork& work) {
     const bool byThings =
                    std::any_of(chosen.begin(), chosen.end(), [](const auto&id) { return !id.empty(); }),
                byDistance = distance.max > 0, invert = p[kMask.mask.invert];
-    if (!byThings && !byDistance && amount.constant() && amount.high == 1.0f && !invert) return {};
+    const PictureStrokes& strokes = p[kMask.mask.painted];
+    const bool byPaint = !strokes.list.empty();
+    if (!byThings && !byDistance && !byPaint && amount.constant() && amount.high == 1.0f && !invert)
+        return {};
     std::vector<float> where(work.count(), 1.0f);
     if (byThings) where = work.matte(chosen);
     if (byDistance) {
@@ -81,6 +92,10 @@ std::vector<float> maskOf(const PictureWork& work) {
         const float from = float(distance.min), over = std::max(1e-6f, float(distance.max - distance.min));
         for (size_t i = 0; i < where.size(); ++i)
             where[i] *= away[i] > 0 ? std::clamp((away[i] - from) / over, 0.0f, 1.0f) : 1.0f;
+    }
+    if (byPaint) {
+        const std::vector<float> paint = paintedMask(work, strokes);
+        for (size_t i = 0; i < where.size(); ++i) where[i] *= paint[i];
     }
     if (invert)
         for (float& w : where) w = 1.0f - w;

@@ -1,6 +1,6 @@
 // A recipe by itself, as a file: to be laid on another surface, in another scene.
 #pragma once
-#include "document/edits/parts_file.h"
+#include "document/library/parts_file.h"
 
 namespace ovrix::document {
 

@@ -1,6 +1,6 @@
 // A material by itself, as a file: to be worn in another scene.
 #pragma once
-#include "document/edits/parts_file.h"
+#include "document/library/parts_file.h"
 
 namespace ovrix::document {
 

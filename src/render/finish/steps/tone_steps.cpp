@@ -4,7 +4,7 @@
 #include "base/parallel.h"
 #include "base/srgb.h"
 #include "params/oklab.h"
-#include "render/finish/finish_steps.h"
+#include "render/finish/steps/finish_steps.h"
 #include "render/light/black_body.h"
 
 namespace ovrix::render {

@@ -4,7 +4,7 @@
 #include "base/error.h"
 #include "base/image.h"
 #include "base/parallel.h"
-#include "render/finish/finish_steps.h"
+#include "render/finish/steps/finish_steps.h"
 
 namespace ovrix::render {
 

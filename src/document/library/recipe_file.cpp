@@ -1,4 +1,4 @@
-#include "document/edits/recipe_file.h"
+#include "document/library/recipe_file.h"
 
 #include "base/error.h"
 #include "base/files.h"

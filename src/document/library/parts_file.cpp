@@ -1,4 +1,4 @@
-#include "document/edits/parts_file.h"
+#include "document/library/parts_file.h"
 
 #include <fmt/format.h>
 

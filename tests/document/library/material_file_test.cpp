@@ -1,5 +1,5 @@
 // Materials as files.
-#include "document/edits/material_file.h"
+#include "document/library/material_file.h"
 
 #include "base/error.h"
 #include "base/files.h"

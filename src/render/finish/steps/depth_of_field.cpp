@@ -1,9 +1,9 @@
-#include "render/finish/depth_of_field.h"
+#include "render/finish/steps/depth_of_field.h"
 
 #include <algorithm>
 
 #include "base/parallel.h"
-#include "render/finish/finish_steps.h"
+#include "render/finish/steps/finish_steps.h"
 
 namespace ovrix::render {
 

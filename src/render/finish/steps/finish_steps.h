@@ -12,6 +12,7 @@ struct PictureMask {
     Handle<field::Varying> amount;
     Handle<Refs> things;
     Handle<Range> distance;
+    Handle<PictureStrokes> painted;
     Handle<bool> invert;
 };
 

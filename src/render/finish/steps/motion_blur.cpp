@@ -3,7 +3,7 @@
 
 #include "base/parallel.h"
 #include "base/random.h"
-#include "render/finish/finish_steps.h"
+#include "render/finish/steps/finish_steps.h"
 
 namespace ovrix::render {
 

@@ -4,7 +4,7 @@
 #include "base/hash.h"
 #include "base/parallel.h"
 #include "base/random.h"
-#include "render/finish/finish_steps.h"
+#include "render/finish/steps/finish_steps.h"
 
 namespace ovrix::render {
 
@@ -101,7 +101,7 @@ void moveLight(PictureWork& work, const Place& place) {
     });
 }
 
-void part(PictureWork& work) {
+void partColors(PictureWork& work) {
     const V2f middle(0.5f * float(work.width), 0.5f * float(work.height));
     const float by = work.pixels(work.params[kFringe.width]) / middle.length();
     moveLight(work,
@@ -188,7 +188,7 @@ StepType vignetteStep() {
 }
 StepType fringeStep() {
     return pictureStep("fringe", "Chromatic fringe",
-                       "Parts the colours towards the corners, as simple lenses do", kFringe, part);
+                       "Parts the colours towards the corners, as simple lenses do", kFringe, partColors);
 }
 StepType distortionStep() {
     return pictureStep("distortion", "Lens distortion", "Bends straight lines, as wide lenses do",
