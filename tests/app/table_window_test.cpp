@@ -67,9 +67,12 @@ void TableWindowTest::sortsFiltersAndSumsUp() {
     filter->clear();
     auto& c = driver->window.controller();
     const std::string layer = c.selection().id();
-    c.setValue({layer, "scatter", "count"}, int64_t(7));
+    c.setValue({layer, "scatter", "seed"}, int64_t(77));
+    c.setValue({layer, "scatter", "count"}, std::get<int64_t>(driver->value(layer + "/scatter/count")) * 2);
     driver->settle();
-    QVERIFY(driver->waitFor([&] { return table->settled() && table->rows()->rowCount() == 7; }));
+    const auto made = [&] { return int(elementCount(c.results().layers.at(layer).geometry)); };
+    QVERIFY(driver->waitFor(
+        [&] { return made() > all && table->settled() && table->rows()->rowCount() == made(); }));
     c.selection().select("camera");
     driver->settle();
     QCOMPARE(table->rows()->rowCount(), 0);

@@ -8,6 +8,7 @@
 #include "base/parallel.h"
 #include "geo/surface/surface.h"
 #include "geo/surface/winding.h"
+#include "ops/place/fill_lattice.h"
 #include "ops/place/place_points.h"
 #include "params/param_table.h"
 #include "params/starting.h"
@@ -18,94 +19,7 @@ using namespace specs;
 
 namespace {
 
-constexpr int kBlockSide = 8;  // cells along a block
-constexpr size_t kBlockCells = size_t(kBlockSide) * kBlockSide * kBlockSide;
-constexpr int kMostCells = 1 << 20;  // cells from the origin
 using CellBits = std::bitset<kBlockCells>;
-
-V3i cellOf(const V3i& block, size_t i) {
-    return block * kBlockSide +
-           V3i(int(i % kBlockSide), int(i / kBlockSide % kBlockSide), int(i / (kBlockSide * kBlockSide)));
-}
-
-/// 21 bits for each axis.
-uint64_t cellId(const V3i& cell) {
-    const auto part = [](int c) { return uint64_t(c + kMostCells) & 0x1FFFFFu; };
-    return part(cell.z) << 42 | part(cell.y) << 21 | part(cell.x);
-}
-
-/// Where the points of blocks lie: a place for each cell, from 0 to 1 along its sides, which depends on the
-/// cell alone.
-class Lattice {
-  public:
-    explicit Lattice(const FillVolumeOptions& o) : o_(o) {}
-
-    /// Those of a block's cells, in the world. @param out  kBlockCells of them
-    void places(const V3i& block, std::span<V3f> out) const {
-        if (o_.pattern == FillVolumeOptions::Pattern::Even) return evenPlaces(block, out);
-        for (size_t i = 0; i < kBlockCells; ++i) {
-            const V3i cell = cellOf(block, i);
-            const V3f at = o_.pattern == FillVolumeOptions::Pattern::Strict
-                               ? V3f(0.5f)
-                               : V3f(0.5f) + (drawn(cell) - V3f(0.5f)) * o_.jitter;
-            out[i] = (V3f(cell) + at) * o_.spacing;
-        }
-    }
-
-  private:
-    V3f drawn(const V3i& cell) const {
-        const Random4 r = random4(o_.seed, cellId(cell), Stream::Place);
-        return V3f(r[0], r[1], r[2]);
-    }
-    /// Points are drawn, then a few times pushed off those that are nearer than a cell, within their own
-    /// cells. A point feels no others than those of its neighbours in each round, so that with so many cells
-    /// about a block as there are rounds its points are as in the whole lattice.
-    void evenPlaces(const V3i& block, std::span<V3f> out) const {
-        constexpr int kRounds = 4, kWide = kBlockSide + 2 * kRounds;
-        constexpr float kPush = 0.4f, kEdge = 0.02f;
-        const auto at = [](int x, int y, int z) {
-            return (size_t(z) * kWide + size_t(y)) * kWide + size_t(x);
-        };
-        std::vector<V3f> now(size_t(kWide) * kWide * kWide), next;
-        for (int z = 0; z < kWide; ++z)
-            for (int y = 0; y < kWide; ++y)
-                for (int x = 0; x < kWide; ++x)
-                    now[at(x, y, z)] = drawn(block * kBlockSide + V3i(x - kRounds, y - kRounds, z - kRounds));
-        next = now;
-        for (int round = 0; round < kRounds; ++round) {
-            const int low = round + 1, high = kWide - round - 1;
-            for (int z = low; z < high; ++z)
-                for (int y = low; y < high; ++y)
-                    for (int x = low; x < high; ++x) {
-                        const V3f own = now[at(x, y, z)];
-                        V3f push(0.0f);
-                        for (int dz = -1; dz <= 1; ++dz)
-                            for (int dy = -1; dy <= 1; ++dy)
-                                for (int dx = -1; dx <= 1; ++dx) {
-                                    if (!dx && !dy && !dz) continue;
-                                    const V3f off = own - now[at(x + dx, y + dy, z + dz)] -
-                                                    V3f(float(dx), float(dy), float(dz));
-                                    const float d2 = off.dot(off);
-                                    if (d2 >= 1.0f || d2 < 1e-12f) continue;
-                                    const float d = std::sqrt(d2);
-                                    push += off * ((1.0f - d) / d);
-                                }
-                        V3f to = own + push * kPush;
-                        for (int k = 0; k < 3; ++k) to[k] = std::clamp(to[k], kEdge, 1.0f - kEdge);
-                        next[at(x, y, z)] = to;
-                    }
-            now.swap(next);
-        }
-        for (size_t i = 0; i < kBlockCells; ++i) {
-            const V3i in(int(i % kBlockSide), int(i / kBlockSide % kBlockSide),
-                         int(i / (kBlockSide * kBlockSide)));
-            out[i] =
-                (V3f(block * kBlockSide + in) + now[at(in.x + kRounds, in.y + kRounds, in.z + kRounds)]) *
-                o_.spacing;
-        }
-    }
-    const FillVolumeOptions& o_;
-};
 
 /// A mesh that is filled, and what tells of its inside.
 struct FilledMesh {
@@ -286,7 +200,7 @@ class Filler {
     }
 
     const FillVolumeOptions& o_;
-    Lattice lattice_;
+    FillLattice lattice_;
     std::vector<FilledMesh> filled_;
     Box3f box_;
     V3i low_, high_;  // blocks
