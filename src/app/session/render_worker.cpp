@@ -339,6 +339,20 @@ bool RenderWorker::showHalf(const RenderRequest& r, const RenderJob& job, Render
     return true;
 }
 
+/// Coarse first, so that a change is seen at once. Whether what was shown last is without noise.
+bool RenderWorker::showFirst(const RenderRequest& r, const RenderJob& job, const Renderer& renderer,
+                             Film& film, RenderUpdate& update, Progress& progress) {
+    const Rect region = r.region.value_or(Rect{0, 0, r.width, r.height});
+    update.state = "first look";
+    for (int step : {8, 4, 2}) {
+        if (step == 4 && showHalf(r, job, update, progress)) return true;
+        renderer.renderPreview(film, step, region, progress);
+        update.seconds = secondsSince(began_);
+        publish(film, job, nullptr, update, progress);
+    }
+    return false;
+}
+
 void RenderWorker::render(const RenderRequest& r, Progress& progress) {
     requireFilmMemory(r.scene.document, r.width, r.height);
     auto job = std::make_shared<RenderJob>(builder_.build(r.scene,
@@ -361,23 +375,22 @@ void RenderWorker::render(const RenderRequest& r, Progress& progress) {
     update.passes = passes;
     update.problems = job->problems;
     update.layout = job->layout;
-    bool half = false;
-    for (int step : {8, 4, 2}) {  // coarse first, so that a change is seen at once
-        if (step == 4 && (half = showHalf(r, *job, update, progress))) break;
-        renderer.renderPreview(*film, step, region, progress);
-        update.state = "first look";
-        update.seconds = secondsSince(began_);
-        publish(*film, *job, nullptr, update, progress);
-    }
+    const bool half = showFirst(r, *job, renderer, *film, update, progress);
     clearRegion(*film, region);
     update.state.clear();
     SampleBlocks blocks(*film, job->goal);
     bool last = false;
+    Factors factors;
+    int evenedAt = 0;
     for (int pass = 0; !last; ++pass) {
         renderer.renderPass(*film, uint32_t(pass), region, progress, &blocks);
         last = pass + 1 == passes || !blocks.left(region);
         const bool cleaning = wantsCleaning(*film, pass + 1, last);
-        const auto factors = std::make_shared<const std::vector<float>>(fireflyFactors(*film));
+        // A look for fireflies takes as long as a thirtieth of a pass: not after each of many.
+        if (pass < 4 || last || cleaning || pass + 1 >= evenedAt + evenedAt / 4) {
+            factors = std::make_shared<const std::vector<float>>(fireflyFactors(*film));
+            evenedAt = pass + 1;
+        }
         keep(*film, job, factors, pass == 0 || last || cleaning);
         update.pass = pass + 1;
         update.seconds = secondsSince(began_);

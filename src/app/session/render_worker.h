@@ -124,6 +124,8 @@ class RenderWorker {
     void refinish(Progress& progress);
     void keep(const Film& film, const std::shared_ptr<const RenderJob>& job, const Factors& factors,
               bool must);
+    bool showFirst(const RenderRequest& request, const RenderJob& job, const Renderer& renderer, Film& film,
+                   RenderUpdate& update, Progress& progress);
     bool showHalf(const RenderRequest& request, const RenderJob& job, RenderUpdate update,
                   Progress& progress);
     bool wantsCleaning(const Film& film, int pass, bool last) const;
