@@ -16,6 +16,7 @@
 #include "app/window/main_window.h"
 #include "app/window/materials_window.h"
 #include "app/window/palette_window.h"
+#include "app/window/table_window.h"
 #include "deliver/render_scene_builder.h"
 #include "document/edits/keying.h"
 #include "geo/points/curve_set.h"
@@ -223,6 +224,37 @@ void takeMask(Photographer& p) {
         p.take(id[0] == 'o' ? "occlusion" : "field-pass");
     }
     w.renderPane()->stop();
+}
+
+/// A shell that is filled with points, and their table: for a look.
+void takeTable(Photographer& p) {
+    MainWindow& w = p.window();
+    std::string id;
+    w.controller().edit("Fill", [&](const Document& d) {
+        Document out = d;
+        Node layer = makeNode(out, "layer");
+        layer.name = "Shell as points";
+        layer.steps = {makeStep("fill_volume", layer)};
+        layer.steps[0].params["of"].value = Refs{"snail_shell_2"};
+        layer.steps[0].params["spacing"].value = 0.001;
+        layer.steps[0].params["view_spacing"].value = 0.002;
+        layer.steps[0].params["depth"].value = true;
+        layer.steps.push_back(makeStep("set_channel", layer));
+        id = layer.id;
+        out.put(layer);
+        return out;
+    });
+    w.controller().selection().select(id);
+    p.settle(1500);
+    w.view()->frameSelected();
+    for (const Command& c : w.commands())
+        if (c.id == "elements") c.run();
+    p.settle(1500);
+    w.table()->move(w.mapToGlobal(QPoint(300, 330)));
+    w.table()->view()->selectRow(3);
+    p.settle();
+    p.takeWith("table", w.table());
+    w.table()->hide();
 }
 
 /// A few renders, some of them done.
@@ -503,20 +535,32 @@ void takeSearch(Photographer& p) {
 }
 
 /// Every picture by its name, in the order in which they are taken; each leaves the view as it found it.
-const std::pair<std::string, void (*)(Photographer&)> kShots[] = {
-    {"window", takeWindow},      {"field-stack", takeFieldStack},
-    {"time", takeTime},          {"light", takeLight},
-    {"ramp", takeRamp},          {"material", takeMaterial},
-    {"paint", takePaint},        {"mixer", takeMixer},
-    {"library", takeLibrary},    {"materials", takeMaterials},
-    {"line_art", takeLineArt},   {"palette", takePalette},
-    {"finish", takeFinish},      {"queue", takeQueue},
-    {"mask", takeMask},          {"variations", takeVariations},
-    {"passes", takePasses},      {"panels", takePanels},
-    {"delivery", takeDelivery},  {"curves", takeCurves},
-    {"strands", takeStrands},    {"comb", takeComb},
-    {"view-full", takeViewFull}, {"bring-in", takeBringIn},
-    {"search", takeSearch}};
+const std::pair<std::string, void (*)(Photographer&)> kShots[] = {{"window", takeWindow},
+                                                                  {"field-stack", takeFieldStack},
+                                                                  {"time", takeTime},
+                                                                  {"light", takeLight},
+                                                                  {"ramp", takeRamp},
+                                                                  {"material", takeMaterial},
+                                                                  {"paint", takePaint},
+                                                                  {"mixer", takeMixer},
+                                                                  {"library", takeLibrary},
+                                                                  {"materials", takeMaterials},
+                                                                  {"line_art", takeLineArt},
+                                                                  {"palette", takePalette},
+                                                                  {"finish", takeFinish},
+                                                                  {"queue", takeQueue},
+                                                                  {"mask", takeMask},
+                                                                  {"table", takeTable},
+                                                                  {"variations", takeVariations},
+                                                                  {"passes", takePasses},
+                                                                  {"panels", takePanels},
+                                                                  {"delivery", takeDelivery},
+                                                                  {"curves", takeCurves},
+                                                                  {"strands", takeStrands},
+                                                                  {"comb", takeComb},
+                                                                  {"view-full", takeViewFull},
+                                                                  {"bring-in", takeBringIn},
+                                                                  {"search", takeSearch}};
 
 }  // namespace
 
@@ -534,6 +578,8 @@ int main(int argc, char** argv) {
                argc > 3 ? std::clamp(std::atof(argv[3]), 1.0, 2.0) : 1.0);
     Photographer p(argv[1], argv[2]);
     for (const auto& [name, take] : kShots)
-        if (argc < 6 ? name != "panels" && name != "delivery" && name != "mask" : name == argv[5]) take(p);
+        if (argc < 6 ? name != "panels" && name != "delivery" && name != "mask" && name != "table"
+                     : name == argv[5])
+            take(p);
     return 0;
 }

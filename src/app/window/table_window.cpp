@@ -138,6 +138,7 @@ void TableWindow::ask() {
         choosing_ = true;  // what was chosen stays so in the view
         rows_->show(made.table, made.rows);
         choosing_ = false;
+        view_->setColumnWidth(0, px(158));  // of the longest id
         shown_ = request;
         if (column < rows_->columnCount() && rows_->rowCount() > 0)
             view_->selectionModel()->setCurrentIndex(rows_->index(0, column), QItemSelectionModel::NoUpdate);
@@ -157,7 +158,8 @@ void TableWindow::tell() {
                        : count(rows_->rows().size()) + " of " + count(table->rows());
     const auto column = size_t(std::max(0, view_->currentIndex().column()));
     const ElementTable::Statistics s = table->of(rows_->rows(), std::min(column, table->columns() - 1));
-    if (s.count > 0)
+    if (s.count > 0 &&
+        table->name(std::min(column, table->columns() - 1)) != "id")  // names add up to nothing
         text += QString(" \u00b7 %1: %2 to %3, mean %4, deviation %5")
                     .arg(QString::fromStdString(table->name(std::min(column, table->columns() - 1))))
                     .arg(s.least, 0, 'g', 5)
