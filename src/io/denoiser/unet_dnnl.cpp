@@ -200,7 +200,7 @@ class Unet::Run {
         attributes.set_post_ops(then);
         const dnnl::convolution_forward::primitive_desc how(what, attributes, net_.engine_);
         const Planes from = ordered(in, how.src_desc());
-        const Planes out = layer.onto ? *layer.onto : make(how.dst_desc());
+        Planes out = layer.onto ? *layer.onto : make(how.dst_desc());
         std::unordered_map<int, memory> with{
             {DNNL_ARG_SRC, from.data},
             {DNNL_ARG_WEIGHTS, orderedWeights(layer.weights, how.weights_desc())},
@@ -267,7 +267,7 @@ class Unet::Run {
     /// A layer's weights for some of its planes.
     memory part(const Convolution& layer, int first, int count) {
         const Dims all = layer.weights.get_desc().dims();
-        const memory out = weightsOf({all[0], count, 3, 3});
+        memory out = weightsOf({all[0], count, 3, 3});
         const auto* from = static_cast<const float*>(layer.weights.get_data_handle());
         auto* to = static_cast<float*>(out.get_data_handle());
         for (size_t o = 0; o < size_t(all[0]); ++o)
@@ -279,7 +279,7 @@ class Unet::Run {
     /// Those for the first planes, as they meet the small picture for pixels at (x, y) of four.
     memory folded(const Convolution& layer, int count, int y, int x) {
         const Dims all = layer.weights.get_desc().dims();
-        const memory out = weightsOf({all[0], count, 2, 2});
+        memory out = weightsOf({all[0], count, 2, 2});
         const auto* from = static_cast<const float*>(layer.weights.get_data_handle());
         auto* to = static_cast<float*>(out.get_data_handle());
         // The first pixel of two has one row of weights before it and two on it, the second the other way.

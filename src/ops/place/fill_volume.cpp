@@ -227,8 +227,8 @@ double heldVolume(const Surface& surface) {
 }
 
 /// In the world.
-std::shared_ptr<const PointSet> movedPoints(std::shared_ptr<const PointSet> points, const M44f& world) {
-    auto out = std::make_shared<PointSet>(*points);
+std::shared_ptr<const PointSet> movedPoints(const PointSet& points, const M44f& world) {
+    auto out = std::make_shared<PointSet>(points);
     const auto p = out->attributes.add<V3f>("P"), n = out->attributes.add<V3f>("N");
     M44f normal = world.inverse();
     normal.transpose();
@@ -246,19 +246,19 @@ std::shared_ptr<const PointSet> movedPoints(std::shared_ptr<const PointSet> poin
 }
 
 /// Those between both depths, which fields say for each.
-std::shared_ptr<const PointSet> withinZone(std::shared_ptr<const PointSet> points, const FillVolumeOptions& o,
+std::shared_ptr<const PointSet> withinZone(const PointSet& points, const FillVolumeOptions& o,
                                            Progress& progress) {
-    const Samples samples = samplesOf(points->attributes);
+    const Samples samples = samplesOf(points.attributes);
     const std::vector<float> from = o.from.over(samples, progress);
     std::vector<float> to = o.to.over(samples, progress);
     if (o.to.constant() && !(o.to.high > 0.0f))
         std::fill(to.begin(), to.end(), std::numeric_limits<float>::infinity());
-    const auto depth = points->attributes.find<float>("depth");
+    const auto depth = points.attributes.find<float>("depth");
     std::vector<uint32_t> kept;
     for (size_t i = 0; i < depth.size(); ++i)
         if (depth[i] >= from[i] && depth[i] <= to[i]) kept.push_back(uint32_t(i));
     auto out = std::make_shared<PointSet>();
-    out->attributes = points->attributes.gathered(kept);
+    out->attributes = points.attributes.gathered(kept);
     if (!o.depth) out->attributes.remove("depth");
     return out;
 }
@@ -291,8 +291,8 @@ std::shared_ptr<const PointSet> fillVolume(std::span<const SurfacePtr> surfaces,
     // Half of it: a guess must refuse nothing that would fit.
     requireMemory(0.5 * likely * Filler(surfaces, o).bytes(), o.memoryLimit, likely);
     auto points = Filler(surfaces, o).fill(progress);
-    if (o.world != M44f()) points = movedPoints(std::move(points), o.world);
-    if (o.from.field || o.to.field) points = withinZone(std::move(points), o, progress);
+    if (o.world != M44f()) points = movedPoints(*points, o.world);
+    if (o.from.field || o.to.field) points = withinZone(*points, o, progress);
     return masked(std::move(points), o.mask, o.seed, progress);
 }
 
@@ -377,8 +377,7 @@ Geometry applyFillVolume(const StepInput& in) {
     const auto open =
         std::count_if(surfaces.begin(), surfaces.end(), [](const auto& s) { return !s->closed(); });
     if (open) in.note("what is filled is open: the inside is what it surrounds more than half");
-    if (made->attributes.size() == 0)
-        in.note("no point lies within: the spacing is larger than what is filled");
+    if (elementCount(made) == 0) in.note("no point lies within: the spacing is larger than what is filled");
     return made;
 }
 
