@@ -129,17 +129,33 @@ int Unet::read(const Tensors& tensors, const std::string& name, int planes) {
     return w.sizes[0];
 }
 
-/// One picture on its way through the network. Pixels lie side by side with all their planes.
+/// How planes lie in memory, whichever the library is quickest with here: pictures of so many planes side by
+/// side at each pixel, one picture after the other.
+struct Order {
+    memory::format_tag tag;
+    int side;  ///< 0 for all planes
+};
+constexpr Order kOrders[] = {{memory::format_tag::nhwc, 0},
+                             {memory::format_tag::nChw16c, 16},
+                             {memory::format_tag::nChw8c, 8},
+                             {memory::format_tag::nchw, 1}};
+
+/// Null for another order.
+const Order* orderOf(const memory::desc& desc) {
+    for (const Order& order : kOrders)
+        if (desc == memory::desc(desc.dims(), memory::data_type::f32, order.tag)) return &order;
+    return nullptr;
+}
+
+/// One picture on its way through the network.
 class Unet::Run {
   public:
-    static constexpr memory::format_tag kOrder = memory::format_tag::nhwc;
-
     Run(const Unet& net, base::Progress& progress) : net_(net), progress_(progress), stream_(net.engine_) {}
 
     /// What is no longer needed is let go at each line.
     void through(std::span<const float> in, int width, int height, std::span<float> out) {
         const Planes first = input(in, width, height);
-        const Planes half = pooled(convolve(convolve(first, "enc_conv0"), "enc_conv1"));
+        const Planes half = pooled(convolve(entered(first), "enc_conv1"));
         const Planes quarter = pooled(convolve(half, "enc_conv2"));
         const Planes eighth = pooled(convolve(quarter, "enc_conv3"));
         Planes p = pooled(convolve(eighth, "enc_conv4"));
@@ -152,10 +168,20 @@ class Unet::Run {
     }
 
   private:
+    /// Planes of nothing fill it up to whole eights where old processors have no quick way without; on others
+    /// they take memory alone.
     Planes input(std::span<const float> values, int width, int height) {
-        Planes p = make({{1, net_.planes_, height, width}, memory::data_type::f32, memory::format_tag::nchw});
-        std::copy(values.begin(), values.end(), static_cast<float*>(p.data.get_data_handle()));
+        const Dims sizes{1, filledUp(net_.planes_), height, width};
+        Planes p = make({sizes, memory::data_type::f32, memory::format_tag::nchw});
+        auto* to = static_cast<float*>(p.data.get_data_handle());
+        std::copy(values.begin(), values.end(), to);
+        std::fill(to + values.size(), to + sizes[1] * sizes[2] * sizes[3], 0.0f);
         return p;
+    }
+    static int filledUp(int planes) {
+        static const bool old = dnnl::get_effective_cpu_isa() == dnnl::cpu_isa::sse41 ||
+                                dnnl::get_effective_cpu_isa() == dnnl::cpu_isa::avx;
+        return old ? (planes + 7) / 8 * 8 : planes;
     }
 
     void output(const Planes& p, int width, int height, std::span<float> out) {
@@ -191,8 +217,9 @@ class Unet::Run {
             dnnl::prop_kind::forward_inference, dnnl::algorithm::convolution_direct,
             ofType(sizes, memory::format_tag::any),
             ofType(layer.weights.get_desc().dims(), memory::format_tag::any),
-            layer.bias ? layer.bias->get_desc() : memory::desc(), ofType(made, kOrder), {1, 1}, layer.before,
-            layer.after);
+            layer.bias ? layer.bias->get_desc() : memory::desc(),
+            layer.onto ? layer.onto->data.get_desc() : ofType(made, memory::format_tag::any), {1, 1},
+            layer.before, layer.after);
         dnnl::post_ops then;
         if (layer.onto) then.append_sum(1.0f);
         if (layer.cut) then.append_eltwise(1.0f, dnnl::algorithm::eltwise_relu, 0.0f, 0.0f);
@@ -208,6 +235,12 @@ class Unet::Run {
         if (layer.bias) with[DNNL_ARG_BIAS] = *layer.bias;
         run(dnnl::convolution_forward(how), with);
         return out;
+    }
+
+    Planes entered(const Planes& first) {
+        const Convolution& layer = net_.layers_.at("enc_conv0");
+        return convolve(first,
+                        {.weights = part(layer, 0, net_.planes_), .bias = &layer.bias, .out = layer.out});
     }
 
     /// Half as wide and high, each the largest of four.
@@ -229,34 +262,42 @@ class Unet::Run {
     /// takes less than half of the work and memory. What stands beside is added to that.
     Planes joined(const Planes& in, const Planes& beside, const char* name) {
         const Convolution& layer = net_.layers_.at(name);
-        const int own = int(in.sizes()[1]), more = int(beside.sizes()[1]);
+        const int own = int(in.sizes()[1]), more = int(layer.weights.get_desc().dims()[1]) - own;
         Dims large = in.sizes();
         large[1] = layer.out, large[2] *= 2, large[3] *= 2;
-        const Planes sum = make({large, memory::data_type::f32, kOrder});
+        Planes sum;
+        const Order* order = nullptr;
         for (const int y : {0, 1})
             for (const int x : {0, 1}) {
-                const Planes quarter = convolve(in, {.weights = folded(layer, own, y, x),
-                                                     .bias = &layer.bias,
-                                                     .out = layer.out,
-                                                     .cut = false,
-                                                     .before = {1 - y, 1 - x},
-                                                     .after = {y, x}});
-                putQuarter(quarter, y, x, sum);
+                Planes quarter = convolve(in, {.weights = folded(layer, own, y, x),
+                                               .bias = &layer.bias,
+                                               .out = layer.out,
+                                               .cut = false,
+                                               .before = {1 - y, 1 - x},
+                                               .after = {y, x}});
+                if (!order) {
+                    const Order* known = orderOf(quarter.data.get_desc());
+                    order = known ? known : &kOrders[0];
+                    sum = make({large, memory::data_type::f32, order->tag});
+                }
+                quarter = ordered(quarter, {quarter.sizes(), memory::data_type::f32, order->tag});
+                putQuarter(quarter, *order, y, x, sum);
             }
         return convolve(beside, {.weights = part(layer, own, more), .out = layer.out, .onto = &sum});
     }
 
     /// Each second pixel, from (x, y) on.
-    static void putQuarter(const Planes& quarter, int y, int x, const Planes& to) {
+    static void putQuarter(const Planes& quarter, const Order& order, int y, int x, const Planes& to) {
         const Dims sizes = quarter.sizes();
-        const auto planes = size_t(sizes[1]), width = size_t(sizes[3]);
+        const auto planes = size_t(sizes[1]), height = size_t(sizes[2]), width = size_t(sizes[3]);
+        const size_t side = order.side ? size_t(order.side) : planes, pictures = (planes + side - 1) / side;
         const auto* from = static_cast<const float*>(quarter.data.get_data_handle());
         auto* out = static_cast<float*>(to.data.get_data_handle());
-        base::parallelRanges(size_t(sizes[2]), 8, base::Progress::none(), [&](size_t begin, size_t end) {
-            for (size_t row = begin; row < end; ++row)
+        base::parallelRanges(pictures * height, 8, base::Progress::none(), [&](size_t begin, size_t end) {
+            for (size_t row = begin; row < end; ++row)  // of all pictures, one below the other
                 for (size_t i = 0; i < width; ++i)
-                    std::copy_n(from + (row * width + i) * planes, planes,
-                                out + ((2 * row + size_t(y)) * 2 * width + 2 * i + size_t(x)) * planes);
+                    std::copy_n(from + (row * width + i) * side, side,
+                                out + ((2 * row + size_t(y)) * 2 * width + 2 * i + size_t(x)) * side);
         });
     }
 
@@ -264,15 +305,17 @@ class Unet::Run {
         return {{sizes, memory::data_type::f32, memory::format_tag::oihw}, net_.engine_};
     }
 
-    /// A layer's weights for some of its planes.
+    /// A layer's weights for some of its planes, and none for those that fill them up.
     memory part(const Convolution& layer, int first, int count) {
         const Dims all = layer.weights.get_desc().dims();
-        memory out = weightsOf({all[0], count, 3, 3});
+        const int filled = filledUp(count);
+        memory out = weightsOf({all[0], filled, 3, 3});
         const auto* from = static_cast<const float*>(layer.weights.get_data_handle());
         auto* to = static_cast<float*>(out.get_data_handle());
+        std::fill_n(to, size_t(all[0] * filled) * 9, 0.0f);
         for (size_t o = 0; o < size_t(all[0]); ++o)
             std::copy_n(from + (o * size_t(all[1]) + size_t(first)) * 9, size_t(count) * 9,
-                        to + o * size_t(count) * 9);
+                        to + o * size_t(filled) * 9);
         return out;
     }
 
