@@ -50,7 +50,9 @@ static ParamMap usableParams(const Node& node, const FieldContext& context,
         try {
             ResolvedParams(std::span(&spec, 1), params, context);
         } catch (const Error& e) {
-            problems.push_back(node.name + ": " + e.what());
+            const std::string problem = node.name + ": " + e.what();  // of a pass, for each that wears it
+            if (std::find(problems.begin(), problems.end(), problem) == problems.end())
+                problems.push_back(problem);
             it->second.field = nullptr;
         }
     }

@@ -307,7 +307,7 @@ bool RenderWorker::showHalf(const RenderRequest& r, const RenderJob& job, Render
         std::lock_guard lock(mutex_);
         if (!denoising_ || r.region || !shownId_.empty() || r.width * r.height < kWorthIt) return false;
     }
-    const int width = r.width / 2, height = r.height / 2;
+    const int width = std::max(1, r.width / 2), height = std::max(1, r.height / 2);
     FilmLayout layout = job.layout;
     layout.bins = false;
     Film film(width, height, layout);

@@ -156,12 +156,12 @@ void TableWindow::tell() {
     QString text = rows_->rows().size() == table->rows()
                        ? count(table->rows())
                        : count(rows_->rows().size()) + " of " + count(table->rows());
-    const auto column = size_t(std::max(0, view_->currentIndex().column()));
-    const ElementTable::Statistics s = table->of(rows_->rows(), std::min(column, table->columns() - 1));
-    if (s.count > 0 &&
-        table->name(std::min(column, table->columns() - 1)) != "id")  // names add up to nothing
+    const auto column = std::min(size_t(std::max(0, view_->currentIndex().column())), table->columns() - 1);
+    const std::string name = table->name(column);
+    const ElementTable::Statistics s = table->of(rows_->rows(), column);
+    if (s.count > 0 && name != "id")  // names add up to nothing
         text += QString(" \u00b7 %1: %2 to %3, mean %4, deviation %5")
-                    .arg(QString::fromStdString(table->name(std::min(column, table->columns() - 1))))
+                    .arg(QString::fromStdString(name))
                     .arg(s.least, 0, 'g', 5)
                     .arg(s.most, 0, 'g', 5)
                     .arg(s.mean, 0, 'g', 5)

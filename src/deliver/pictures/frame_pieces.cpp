@@ -61,13 +61,13 @@ void keepRows(Picture& picture, int first, int rows) {
 }
 
 /// That of all of it, by a small one.
-float exposureOf(const RenderJob& job) {
+float exposureOf(const RenderJob& job, Progress& progress) {
     constexpr int kSide = 256;
     const double scale = std::min(1.0, double(kSide) / std::max(job.width, job.height));
     const int w = std::max(1, int(job.width * scale)), h = std::max(1, int(job.height * scale));
     Film film(w, h, {.exposure = job.layout.exposure});
     Renderer(*job.scene, job.cameraFor(w, h), job.options, job.lights)
-        .renderPass(film, 0, {0, 0, w, h}, Progress::none());
+        .renderPass(film, 0, {0, 0, w, h}, progress);
     return middleExposure(film);
 }
 
@@ -91,7 +91,7 @@ RenderJob FrameRenderer::writeInPieces(const FrameOptions& o, const std::filesys
                                 job.width, byteText(double(memory))),
                     {}, "Make it narrower, or raise the memory limit");
     const Renderer renderer(*job.scene, job.cameraFor(job.width, job.height), job.options, job.lights);
-    const float exposure = o.denoise ? exposureOf(job) : 0.0f;
+    const float exposure = o.denoise ? exposureOf(job, progress) : 0.0f;
     const int bands = (job.height + rows - 1) / rows;
     const auto bandFrom = [&](int top) {
         const Band band = bandAt(top, rows, margin, job.height);

@@ -209,25 +209,22 @@ OIIO::ImageSpec specFor(const Picture& picture, const WriteOptions& options, int
     return spec;
 }
 
+[[noreturn]] void failWriting(const std::string& name, const std::string& why) {
+    logDetail(name, why);
+    throw Error("could not be written", name, "Free some space on the disk, or save elsewhere");
+}
+
 void writeImageFile(const std::filesystem::path& path, const std::string& name, const Picture& picture,
                     const WriteOptions& options, int channels, std::span<const float> pixels) {
-    const auto fail = [&](const std::string& why) {
-        logDetail(name, why);
-        throw Error("could not be written", name, "Free some space on the disk, or save elsewhere");
-    };
     auto out = OIIO::ImageOutput::create(path.string());
-    if (!out) fail(OIIO::geterror());
-    if (!out->open(path.string(), specFor(picture, options, channels))) fail(out->geterror());
-    if (!out->write_image(OIIO::TypeDesc::FLOAT, pixels.data())) fail(out->geterror());
-    if (!out->close()) fail(out->geterror());
+    if (!out) failWriting(name, OIIO::geterror());
+    if (!out->open(path.string(), specFor(picture, options, channels))) failWriting(name, out->geterror());
+    if (!out->write_image(OIIO::TypeDesc::FLOAT, pixels.data())) failWriting(name, out->geterror());
+    if (!out->close()) failWriting(name, out->geterror());
 }
 
 void writeImageRows(const std::filesystem::path& path, const std::string& name, int height,
                     const WriteOptions& options, const std::function<Picture(int)>& rows) {
-    const auto fail = [&](const std::string& why) {
-        logDetail(name, why);
-        throw Error("could not be written", name, "Free some space on the disk, or save elsewhere");
-    };
     std::unique_ptr<OIIO::ImageOutput> out;
     for (int y = 0; y < height;) {
         const Picture some = rows(y);
@@ -236,8 +233,9 @@ void writeImageRows(const std::filesystem::path& path, const std::string& name, 
             Picture head{some.width, height, {}};
             for (const Channel& c : some.channels) head.channels.push_back({c.name, {}, c.full});
             out = OIIO::ImageOutput::create(path.string());
-            if (!out) fail(OIIO::geterror());
-            if (!out->open(path.string(), specFor(head, options, channels))) fail(out->geterror());
+            if (!out) failWriting(name, OIIO::geterror());
+            if (!out->open(path.string(), specFor(head, options, channels)))
+                failWriting(name, out->geterror());
         }
         // A row at a time: numbers in the order of pixels take as much again as the planes.
         std::vector<float> row(size_t(some.width) * size_t(channels));
@@ -246,10 +244,11 @@ void writeImageRows(const std::filesystem::path& path, const std::string& name, 
             for (size_t x = 0; x < size_t(some.width); ++x)
                 for (size_t c = 0; c < size_t(channels); ++c)
                     row[x * size_t(channels) + c] = some.channels[c].values[from + x];
-            if (!out->write_scanline(y, 0, OIIO::TypeDesc::FLOAT, row.data())) fail(out->geterror());
+            if (!out->write_scanline(y, 0, OIIO::TypeDesc::FLOAT, row.data()))
+                failWriting(name, out->geterror());
         }
     }
-    if (out && !out->close()) fail(out->geterror());
+    if (out && !out->close()) failWriting(name, out->geterror());
 }
 
 }  // namespace

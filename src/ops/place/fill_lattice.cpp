@@ -19,6 +19,7 @@ V3f FillLattice::drawn(const V3i& cell) const {
     const Random4 r = random4(o_.seed, cellId(cell), Stream::Place);
     return V3f(r[0], r[1], r[2]);
 }
+
 namespace {
 
 /// A block with as many cells about it as there are rounds of pushing.

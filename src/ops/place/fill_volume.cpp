@@ -26,8 +26,6 @@ struct FilledMesh {
     SurfacePtr surface;
     std::shared_ptr<const WindingNumber> winding;
     bool closed;
-    /// How a ball lies in it.
-    enum class Side { Out, In, Both };
 };
 
 /// What is known of a block of cells before any of its points is asked for.
@@ -35,6 +33,11 @@ struct BlockSide {
     bool none = true, all = false;
     std::vector<uint32_t> asked = {};  ///< the meshes that its points are asked of
 };
+
+bool keepsDepth(const FillVolumeOptions& o) { return o.depth || o.from.field || o.to.field; }
+double bytesOfPoint(const FillVolumeOptions& o) {
+    return 32.0 + (o.uvs ? 8.0 : 0.0) + (keepsDepth(o) ? 4.0 : 0.0);
+}
 
 class Filler {
   public:
@@ -62,7 +65,7 @@ class Filler {
         std::vector<uint64_t> first(in.size() + 1, 0);
         for (size_t b = 0; b < in.size(); ++b) first[b + 1] = first[b] + in[b];
         requireCount(double(first.back()));
-        requireMemory(double(first.back()) * bytes(), o_.memoryLimit, double(first.back()));
+        requireMemory(double(first.back()) * bytesOfPoint(o_), o_.memoryLimit, double(first.back()));
         auto set = std::make_shared<PointSet>();
         makeColumns(set->attributes, size_t(first.back()));
         parallelFor(in.size(), progress, [&](size_t b) {
@@ -70,11 +73,9 @@ class Filler {
         });
         return set;
     }
-    double bytes() const { return 32.0 + (o_.uvs ? 8.0 : 0.0) + (keepsDepth() ? 4.0 : 0.0); }
 
   private:
     static constexpr float kWhole = std::numeric_limits<float>::infinity();
-    bool keepsDepth() const { return o_.depth || byField_; }
 
     V3i blockOf(const V3f& p) const {
         V3i out;
@@ -174,14 +175,14 @@ class Filler {
         set.resize(count);
         p_ = set.add<V3f>("P"), id_ = set.add<uint64_t>("id"), n_ = set.add<V3f>("N", V3f(0, 1, 0));
         if (o_.uvs) uv_ = set.add<V2f>("uv");
-        if (keepsDepth()) depth_ = set.add<float>("depth");
+        if (keepsDepth(o_)) depth_ = set.add<float>("depth");
     }
 
     /// @param in  which of its cells; null for all
     void put(const V3i& block, const CellBits* in, size_t to) const {
         std::array<V3f, kBlockCells> places;
         lattice_.places(block, places);
-        const bool near = o_.normals || o_.uvs || keepsDepth();
+        const bool near = o_.normals || o_.uvs || keepsDepth(o_);
         std::vector<uint32_t> all;
         for (uint32_t i = 0; near && i < filled_.size(); ++i) all.push_back(i);
         for (size_t i = 0; i < kBlockCells; ++i) {
@@ -289,7 +290,7 @@ std::shared_ptr<const PointSet> fillVolume(std::span<const SurfacePtr> surfaces,
     const double likely = likelyFill(surfaces, o);
     requireCount(likely);
     // Half of it: a guess must refuse nothing that would fit.
-    requireMemory(0.5 * likely * Filler(surfaces, o).bytes(), o.memoryLimit, likely);
+    requireMemory(0.5 * likely * bytesOfPoint(o), o.memoryLimit, likely);
     auto points = Filler(surfaces, o).fill(progress);
     if (o.world != M44f()) points = movedPoints(*points, o.world);
     if (o.from.field || o.to.field) points = withinZone(*points, o, progress);

@@ -22,16 +22,14 @@ const struct SetChannelParams : ParamTable {
                  "What fields, materials and formulas call it; a new one, or one that is there"));
     Handle<SetChannelOptions::Kind> kind =
         add(choice("kind", "Kind", "number", {"number", "colour", "vector"}, "What it holds"));
-    Handle<Varying> number = add(shownIf(drivable(number_()), "kind=number"));
+    Handle<Varying> number = add(shownIf(drivable(specs::number("value", "Value", 1, "", -1e9, 1e9, 0, 1,
+                                                                "Of each point: its field says how much")),
+                                         "kind=number"));
     Handle<VaryingColor> color =
         add(shownIf(specs::color("color", "Colour", Color(1.0f), true, "Of each point"), "kind=colour"));
     Handle<Varying> x = add(axis("x", "X")), y = add(axis("y", "Y")), z = add(axis("z", "Z"));
 
   private:
-    static ParamSpec number_() {
-        return specs::number("value", "Value", 1, "", -1e9, 1e9, 0, 1,
-                             "Of each point: its field says how much");
-    }
     static ParamSpec axis(const char* id, const char* title) {
         return shownIf(drivable(specs::number(id, title, 0, "", -1e9, 1e9, -1, 1, "Of the vector")),
                        "kind=vector");
