@@ -23,9 +23,9 @@ std::string frameName(const std::string& pattern, int frame, bool several) {
 
 std::pair<int, int> framesIn(const std::string& text) {
     std::smatch found;
-    if (!std::regex_match(text, found, std::regex("(-?\\d{1,7})-(-?\\d{1,7})")))
-        throw Error("\"" + text + "\" is not a range of frames like 1-24");
-    const int first = std::stoi(found[1]), last = std::stoi(found[2]);
+    if (!std::regex_match(text, found, std::regex("(-?\\d{1,7})(?:-(-?\\d{1,7}))?")))
+        throw Error("\"" + text + "\" is not a frame like 12, or a range like 1-24");
+    const int first = std::stoi(found[1]), last = found[2].matched ? std::stoi(found[2]) : first;
     if (first > last) throw Error("the first frame comes after the last", text);
     return {first, last};
 }

@@ -129,6 +129,7 @@ TEST_CASE("the demo scene is checked, described, changed, evaluated and rendered
     CHECK(render("r.png", {"--region", "8,8,16,16"}).code == 0);
     CHECK(readImage(demo.file("r.png"), "sRGB")->color(60, 30).x == 0.0f);
     CHECK(render("f.##.png", {"--frames", "3-4"}).code == 0);
+    CHECK(render("f.##.png", {"--frames", "4"}).code == 0);
     CHECK(std::filesystem::exists(demo.file("f.03.png")));
     CHECK(std::filesystem::exists(demo.file("f.04.png")));
     CHECK(render("f.png", {"--frames", "3-4"}).code == 1);
