@@ -332,8 +332,7 @@ LayerResult Evaluator::layer(const SceneContext& scene, const std::string& id, c
     LayerResult result = layer(document.get(id), query);
     result.made = elementCount(result.geometry);
     const Showing showing = showingOf(document, document.get(id), options);
-    const GeometryKind kind = kindOf(result.geometry);
-    if (showing.all() || (kind != GeometryKind::Copies && kind != GeometryKind::Strands)) return result;
+    if (showing.all() || !elementsOf(result.geometry)) return result;
     Hasher h;
     h.add(std::string_view("shown")).add(result.hash);
     addToHash(h, showing);
@@ -347,12 +346,23 @@ LayerResult Evaluator::layer(const SceneContext& scene, const std::string& id, c
     return result;
 }
 
+/// Roughly how many elements are made of each that Full makes.
+static double partOfFull(const Node& recipe, bool draft, double share) {
+    for (const Step& s : recipe.steps) {
+        const StepType* type = s.on ? findStepType(s.type) : nullptr;
+        const double part = draft && type && type->draftPart ? type->draftPart(s.params) : 0.0;
+        if (part > 0.0) return part;
+    }
+    return share;
+}
+
 LayerResult Evaluator::layer(const Node& layer, Query& query) {
     LayerResult result;
     result.share = query.share();
     const Query::CycleGuard guard(query, layer.id);
     const NodePtr whole = recipeOf(query.document(), layer);
     const Node& recipe = *whole;
+    result.part = partOfFull(recipe, query.draft(), result.share);
     const double frame = shownFrame(query.document(), layer, query.options().frame);
     if (frame == query.options().frame) {
         result.ok = RecipeRun(*this, recipe, result, query).all();

@@ -70,7 +70,9 @@ struct LayerResult {
     uint64_t hash = 0;  ///< equal hashes, equal geometry
     bool ok = true;
     double share = 1.0;  ///< part of the elements that were made
-    size_t made = 0;     ///< elements before the layer's settings left some out
+    double part =
+        1.0;          ///< of those that Full has, roughly: where Draft has others, how many those are of them
+    size_t made = 0;  ///< elements before the layer's settings left some out
     std::vector<StepReport> steps;
     std::shared_ptr<const StrandSet> guides = nullptr;  ///< what the filling step was given
     uint64_t guidesHash = 0;

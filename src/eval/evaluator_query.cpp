@@ -265,19 +265,32 @@ std::vector<MeshPtr> Evaluator::Query::prototypes(const Copies& copies) {
 SurfacePtr Evaluator::Query::surface(const std::string& id) {
     const Node& node = document_.get(id);
     if (node.category() != Category::Object && node.category() != Category::Layer)
-        throw Error("is no surface", node.name, "Choose an object, or a layer that makes copies");
+        throw Error("is no surface", node.name, "Choose an object, or a layer");
     return evaluator_.once<Surface>(surfaceHash(id), progress_, [&] {
         size_t own = 0;
-        const MeshPtr mesh =
-            node.category() == Category::Layer ? meshOfCopies(id, own) : meshInWorld(id, own);
+        const MeshPtr mesh = node.category() == Category::Layer ? meshOfLayer(id, own) : meshInWorld(id, own);
         const auto made = std::make_shared<const Surface>(mesh);
         return std::pair(made, made->bytes() + own);
     });
 }
 
-/// The copies of a layer as one mesh; @p own  the bytes that it takes
-MeshPtr Evaluator::Query::meshOfCopies(const std::string& layer, size_t& own) {
+/// What a layer makes as one mesh: its copies, its strands as tubes, or the mesh itself; @p own  the bytes
+/// that it takes
+MeshPtr Evaluator::Query::meshOfLayer(const std::string& layer, size_t& own) {
+    constexpr int kSides = 8;
+    constexpr float kWidth = 0.001f;  // of strands without widths
     const Geometry geometry = elements(layer);
+    if (const auto* mesh = std::get_if<MeshPtr>(&geometry)) return *mesh;
+    if (const auto* strands = std::get_if<StrandsPtr>(&geometry)) {
+        const double corners = double((*strands)->pointCount()) * kSides;
+        if (corners > 5e8)
+            throw Error("has too many strands to be one shape", document_.get(layer).name,
+                        "Show a part of them, or give them fewer points");
+        requireMemory(corners * 90.0, document_.memoryLimit(), double((*strands)->size()));
+        const MeshPtr tubes = tubesOf(**strands, kSides, kWidth);
+        own = tubes->bytes();
+        return tubes;
+    }
     const auto* copies = std::get_if<std::shared_ptr<const Copies>>(&geometry);
     if (!copies)
         throw Error("makes no copies to lie on", document_.get(layer).name, "End its recipe with Copies of");

@@ -82,7 +82,7 @@ class Evaluator::Query : public SceneQuery, public ImageSource {
     uint64_t curveHash(const Node& curve);
     uint64_t refHash(const ParamSpec& spec, const std::string& id);
     std::vector<MeshPtr> prototypes(const Copies& copies);
-    MeshPtr meshOfCopies(const std::string& layer, size_t& own);
+    MeshPtr meshOfLayer(const std::string& layer, size_t& own);
     MeshPtr meshInWorld(const std::string& object, size_t& own);
 
     Evaluator& evaluator_;

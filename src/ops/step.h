@@ -72,6 +72,8 @@ struct StepType {
     std::vector<std::string> usual = {};
     /// Whether it makes something else in Draft than a part of what it makes in Full; empty for never.
     std::function<bool(const ParamMap&)> followsDraft = {};
+    /// How many elements Draft makes of each that Full makes, where that is not the share; 0 where it is.
+    std::function<double(const ParamMap&)> draftPart = {};
     /// Whether its result depends on other frames, by StepInput::inAt: what it shows changes with every
     /// frame.
     bool overTime = false;

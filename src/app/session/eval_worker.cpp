@@ -223,7 +223,7 @@ std::shared_ptr<const EvalSnapshot> EvalWorker::evaluate(const Request& r, Progr
     });
     for (const auto& [id, layer] : snapshot->layers) {
         if (document.get(id).shown) snapshot->shown += elementCount(layer.geometry);
-        snapshot->total += double(layer.made) / layer.share;
+        snapshot->total += double(layer.made) / layer.part;
         snapshot->bytes += bytesOf(layer.geometry);
     }
     for (const auto& [id, o] : snapshot->objects) snapshot->bytes += o.mesh->bytes();

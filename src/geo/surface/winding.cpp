@@ -27,6 +27,56 @@ WindingNumber::WindingNumber(const Mesh& mesh) {
         corners_.push_back({positions[mesh.cornerPoint[t[0]]], positions[mesh.cornerPoint[t[1]]],
                             positions[mesh.cornerPoint[t[2]]]});
     if (!corners_.empty()) build(0, uint32_t(corners_.size()));
+    findRims(mesh);
+}
+
+/// Edges that more triangles run along one way than the other, as many together as make few of all.
+void WindingNumber::findRims(const Mesh& mesh) {
+    constexpr size_t kMost = 512;
+    struct Edge {
+        uint32_t a, b;
+        int way;
+    };
+    std::vector<Edge> edges;
+    edges.reserve(mesh.triangles().size() * 3);
+    for (const Triangle& t : mesh.triangles())
+        for (size_t k = 0; k < 3; ++k) {
+            const uint32_t a = mesh.cornerPoint[t[k]], b = mesh.cornerPoint[t[(k + 1) % 3]];
+            if (a != b) edges.push_back(a < b ? Edge{a, b, 1} : Edge{b, a, -1});
+        }
+    std::sort(edges.begin(), edges.end(),
+              [](const Edge& p, const Edge& q) { return std::pair(p.a, p.b) < std::pair(q.a, q.b); });
+    std::vector<Edge> open;
+    for (size_t i = 0; i < edges.size();) {
+        Edge sum = edges[i];
+        for (++i; i < edges.size() && edges[i].a == sum.a && edges[i].b == sum.b; ++i)
+            sum.way += edges[i].way;
+        if (sum.way != 0) open.push_back(sum);
+    }
+    const auto positions = mesh.positions();
+    const size_t each = (open.size() + kMost - 1) / kMost;
+    for (size_t begin = 0; begin < open.size(); begin += each) {
+        Box3f box;
+        Rim rim{V3f(0.0f), 0.0f, 0.0f};
+        const size_t end = std::min(open.size(), begin + each);
+        for (size_t i = begin; i < end; ++i) {
+            const V3f a = positions[open[i].a], b = positions[open[i].b];
+            box.extendBy(a), box.extendBy(b);
+            rim.length += (b - a).length() * float(std::abs(open[i].way));
+        }
+        rim.middle = box.center(), rim.radius = box.size().length() * 0.5f;
+        rims_.push_back(rim);
+    }
+}
+
+float WindingNumber::changeWithin(const V3f& place, float reach) const {
+    float slope = 0.0f;
+    for (const Rim& rim : rims_) {
+        const float near = (rim.middle - place).length() - rim.radius - reach;
+        if (!(near > 0.0f)) return std::numeric_limits<float>::infinity();
+        slope += rim.length / (near * near);
+    }
+    return reach * slope / (4.0f * kPi);
 }
 
 void WindingNumber::build(uint32_t first, uint32_t count) {

@@ -5,7 +5,7 @@
 
 namespace ovrix::geo {
 
-/// Const and thread safe. Takes about 60 bytes a triangle.
+/// Const and thread safe. Takes about 100 bytes a triangle.
 class WindingNumber {
   public:
     /// @param mesh  finished; not kept
@@ -18,6 +18,11 @@ class WindingNumber {
     /// Whether it winds around the place by more than a half, either way.
     bool inside(const V3f& place) const { return std::abs(at(place)) > 0.5f; }
 
+    /// By how much it changes at most within so many metres of a place that no triangle lies so near to: by
+    /// the edges that the mesh leaves open, as the field of a current along them does (Biot and Savart). 0
+    /// where there are none; infinite where one is as near.
+    float changeWithin(const V3f& place, float reach) const;
+
   private:
     struct Node {
         V3f middle, dipole;     // of the area; the sum of area by normal
@@ -25,7 +30,14 @@ class WindingNumber {
         uint32_t first, count;  // of its triangles
         uint32_t next;          // the node after all of those below
     };
+    /// Open edges that lie close together.
+    struct Rim {
+        V3f middle;
+        float radius, length;
+    };
     void build(uint32_t first, uint32_t count);
+    void findRims(const Mesh& mesh);
+    std::vector<Rim> rims_;
     std::vector<Node> nodes_;  // each before those below it
     std::vector<std::array<V3f, 3>> corners_;
 };

@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <bitset>
+#include <numeric>
 
 #include "base/error.h"
 #include "base/parallel.h"
@@ -95,22 +96,20 @@ class Filler {
                           int(b / (size_t(size.x) * size_t(size.y))));
     }
 
-    /// By its middle and the ball about it.
-    BlockSide sideOf(const V3i& block) const {
-        const float side = float(kBlockSide) * o_.spacing, half = 0.8661f * side;
-        const V3f middle = (V3f(block) + V3f(0.5f)) * side;
+    /// Of all places within so far of one, by what is there.
+    /// @param of  the meshes that are asked
+    BlockSide sideOf(const V3f& middle, float half, std::span<const uint32_t> of) const {
         BlockSide out;
         float deepest = -1.0f;  // of the middle, in those that hold the whole ball
         bool mixed = false;
-        for (uint32_t i = 0; i < filled_.size(); ++i) {
+        for (const uint32_t i : of) {
             const FilledMesh& f = filled_[i];
             const Box3f& box = f.surface->mesh().bounds();
             bool near = true;
             for (int k = 0; k < 3; ++k)
                 near = near && middle[k] > box.min[k] - half && middle[k] < box.max[k] + half;
             if (!near) continue;
-            // Where it is open, its inside ends at no triangle.
-            const bool both = !f.closed || f.surface->closest(middle, half).hit;
+            const bool both = isMixed(f, middle, half);
             if (!both && !f.winding->inside(middle)) continue;
             out.asked.push_back(i);
             out.none = false;
@@ -126,6 +125,15 @@ class Filler {
         if (!mixed && (high < from_ || low > to_)) out.none = true;
         if (!mixed && low >= from_ && high <= to_) out.all = true;
         return out;
+    }
+    /// Whether some of it may be inside and some outside. Where a mesh is open its inside ends at no
+    /// triangle.
+    static bool isMixed(const FilledMesh& f, const V3f& middle, float half) {
+        constexpr float kOff = 0.05f;  // of the winding number
+        if (f.surface->closest(middle, half).hit) return true;
+        if (f.closed) return false;
+        return std::abs(std::abs(f.winding->at(middle)) - 0.5f) <=
+               kOff + f.winding->changeWithin(middle, half);
     }
 
     /// How deep a place lies, below 0 for outside; which mesh it is deepest in, and where that is near.
@@ -155,20 +163,53 @@ class Filler {
 
     /// How many points a block has. @param part  gets which, where that is not all
     uint32_t look(const V3i& block, std::unique_ptr<CellBits>& part) const {
-        const BlockSide side = sideOf(block);
+        std::vector<uint32_t> of(filled_.size());
+        std::iota(of.begin(), of.end(), 0u);
+        const Cells whole{block, V3i(0), kBlockSide};
+        const BlockSide side = sideOf(middleOf(whole), reachOf(whole), of);
         if (side.none) return 0;
         if (side.all && o_.share >= 1.0) return kBlockCells;
         std::array<V3f, kBlockCells> places;
         lattice_.places(block, places);
         auto in = std::make_unique<CellBits>();
-        for (size_t i = 0; i < kBlockCells; ++i) {
-            const bool shared = o_.share >= 1.0 ||
-                                double(random1(o_.seed, cellId(cellOf(block, i)), Stream::Pick)) < o_.share;
-            if (shared && (side.all || isIn(places[i], side.asked))) in->set(i);
-        }
+        mark(whole, side, places, *in);
         const auto count = uint32_t(in->count());
         if (count > 0 && count < kBlockCells) part = std::move(in);
         return count;
+    }
+
+    /// A cube of a block's cells.
+    struct Cells {
+        V3i block, first;
+        int side;
+    };
+    V3f middleOf(const Cells& c) const {
+        return (V3f(c.block * kBlockSide + c.first) + V3f(0.5f * float(c.side))) * o_.spacing;
+    }
+    float reachOf(const Cells& c) const { return 0.8661f * float(c.side) * o_.spacing; }
+
+    /// Those that have points. What is neither full nor empty is looked at in eight parts, down to few cells.
+    void mark(const Cells& cells, const BlockSide& side, std::span<const V3f> places, CellBits& in) const {
+        constexpr int kFewest = 2;
+        if (side.none) return;
+        if (!side.all && cells.side > kFewest) {
+            const int half = cells.side / 2;
+            for (int k = 0; k < 8; ++k) {
+                const Cells part{cells.block, cells.first + V3i(k & 1, k >> 1 & 1, k >> 2) * half, half};
+                mark(part, sideOf(middleOf(part), reachOf(part), side.asked), places, in);
+            }
+            return;
+        }
+        for (int z = 0; z < cells.side; ++z)
+            for (int y = 0; y < cells.side; ++y)
+                for (int x = 0; x < cells.side; ++x) {
+                    const V3i at = cells.first + V3i(x, y, z);
+                    const size_t i = size_t((at.z * kBlockSide + at.y) * kBlockSide + at.x);
+                    if (isShared(cells.block, i) && (side.all || isIn(places[i], side.asked))) in.set(i);
+                }
+    }
+    bool isShared(const V3i& block, size_t i) const {
+        return o_.share >= 1.0 || double(random1(o_.seed, cellId(cellOf(block, i)), Stream::Pick)) < o_.share;
     }
 
     void makeColumns(AttributeSet& set, size_t count) {
@@ -299,6 +340,8 @@ std::shared_ptr<const PointSet> fillVolume(std::span<const SurfacePtr> surfaces,
 
 namespace {
 
+constexpr const char *kFillStrict = "strict", *kFillVolumeId = "fill_volume";
+
 const struct FillVolumeParams : ParamTable {
     Handle<Refs> of = add(refs("of", "Fills", "object or layer",
                                "What is filled, all together; the layer's own surface where none is chosen"));
@@ -308,7 +351,7 @@ const struct FillVolumeParams : ParamTable {
     Handle<double> viewSpacing = add(number("view_spacing", "In the view", 0.1, "m", 0, 1e5, 0.005, 0.5,
                                             "The spacing of Draft; 0 is a part of all"));
     Handle<FillVolumeOptions::Pattern> pattern = add(
-        choice("pattern", "Pattern", "even", {"strict", "jittered", "even"},
+        choice(kFillPattern, "Pattern", "even", {kFillStrict, kFillJittered, "even"},
                "A lattice, whose rows show; anywhere in its cells; or pushed apart, so that none are close"));
     Handle<double> jitter = add(shownIf(unitNumber("jitter", "Jitter", starting(FillVolumeOptions{}.jitter),
                                                    "Part of its cell that a point may lie in"),
@@ -384,8 +427,14 @@ Geometry applyFillVolume(const StepInput& in) {
 
 }  // namespace
 
+bool fillsInRows(const std::string& stepType, const ParamMap& params) {
+    const auto at = params.find(kFillPattern);
+    const auto* pattern = at == params.end() ? nullptr : std::get_if<std::string>(&at->second.value);
+    return stepType == kFillVolumeId && pattern && *pattern == kFillStrict;
+}
+
 StepType fillVolumeStep() {
-    return {.id = "fill_volume",
+    return {.id = kFillVolumeId,
             .title = "Fill a volume",
             .phase = Phase::Place,
             .help = "Points within meshes, evenly, in all of the inside or between two depths",
@@ -394,6 +443,13 @@ StepType fillVolumeStep() {
             .params = kFillVolume.specs(),
             .masked = true,
             .followsDraft = [](const ParamMap& p) { return valueIn(p, kFillVolume.viewSpacing) > 0.0; },
+            .draftPart =
+                [](const ParamMap& p) {
+                    const double view = valueIn(p, kFillVolume.viewSpacing),
+                                 all = valueIn(p, kFillVolume.spacing);
+                    const double part = view > all && all > 0.0 ? all / view : 1.0;
+                    return view > 0.0 ? part * part * part : 0.0;
+                },
             .apply = applyFillVolume};
 }
 

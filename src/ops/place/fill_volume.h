@@ -38,6 +38,10 @@ std::shared_ptr<const PointSet> fillVolume(std::span<const SurfacePtr> surfaces,
 /// How many points there will be, roughly, from the meshes' volumes: quick.
 double likelyFill(std::span<const SurfacePtr> surfaces, const FillVolumeOptions& options);
 
+/// Whether a step of that type puts points in rows, and what takes them out of those.
+bool fillsInRows(const std::string& stepType, const ParamMap& params);
+constexpr const char *kFillPattern = "pattern", *kFillJittered = "jittered";
+
 StepType fillVolumeStep();
 
 }  // namespace ovrix::ops

@@ -5,6 +5,7 @@
 
 #include "base/error.h"
 #include "eval/two_layers.h"
+#include "geo/points/curve_set.h"
 #include "geo/points/nearest.h"
 #include "geo/surface/surface.h"
 #include "geo/surface/winding.h"
@@ -272,4 +273,52 @@ TEST_CASE("a layer is filled with points that go with what they fill", "[fill-vo
     s.set(layer + "/fill_volume/view_spacing", "0.025");
     CHECK(double(made(Purpose::Viewport, false)->size()) < 0.12 * double(still.size()));
     CHECK(made(Purpose::Render, true)->size() == still.size());
+}
+TEST_CASE("strands and meshes of a layer are filled as the shapes that they are",
+          "[fill-volume][evaluator]") {
+    Two s;
+    const auto layerOf = [&](const std::vector<const char*>& steps) {
+        Node n = makeNode(s.document, "layer");
+        n.params[kLayer.surface.id()].value = s.ball;
+        for (const char* step : steps) n.steps.push_back(makeStep(step, n));
+        const std::string id = n.id;
+        s.document.put(std::move(n));
+        return id;
+    };
+    const std::string coat = layerOf({"scatter", "grow", "strand_width"});
+    s.set(coat + "/scatter/count", "12");
+    s.set(coat + "/grow/length", "0.2..0.2");
+    s.set(coat + "/strand_width/root", "20"), s.set(coat + "/strand_width/tip", "20");
+    const std::string fill = layerOf({"fill_volume"});
+    s.document = withValue(s.document, {fill, "fill_volume", "of"}, Refs{coat});
+    s.set(fill + "/fill_volume/spacing", "0.004");
+    const auto of = [&](const std::string& id) {
+        const LayerResult r = s.evaluator.layer(s.document, id, {1, Purpose::Render, true}, Progress::none());
+        REQUIRE(r.ok);
+        return r.geometry;
+    };
+    const auto strands = std::get<StrandsPtr>(of(coat));
+    const auto points = std::get<std::shared_ptr<const PointSet>>(of(fill));
+    REQUIRE(points->size() > 500);
+    std::vector<std::vector<V3f>> lines;
+    const auto p = strands->points.find<V3f>("P");
+    for (size_t k = 0; k < strands->size(); ++k)
+        lines.emplace_back(p.begin() + strands->start[k], p.begin() + strands->start[k + 1]);
+    const CurveSet curves(lines);
+    float furthest = 0.0f;
+    for (const V3f& at : points->attributes.find<V3f>("P"))
+        furthest = std::max(furthest, curves.closest(at)->distance);
+    CHECK(furthest > 0.009f);
+    CHECK(furthest < 0.012f);  // the corners of eight sides that are as wide in the mean, and bends
+    // The same of a mesh that a layer makes of them.
+    const std::string swept = layerOf({"scatter", "grow", "strand_width", "sweep"});
+    for (const auto& [path, text] : {std::pair{"scatter/count", "12"},
+                                     {"grow/length", "0.2..0.2"},
+                                     {"strand_width/root", "20"},
+                                     {"strand_width/tip", "20"},
+                                     {"sweep/sides", "8"}})
+        s.set(swept + "/" + path, text);
+    s.document = withValue(s.document, {fill, "fill_volume", "of"}, Refs{swept});
+    CHECK(std::get<std::shared_ptr<const PointSet>>(of(fill))->size() ==
+          Approx(double(points->size())).epsilon(0.02));
 }
