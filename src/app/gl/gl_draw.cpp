@@ -317,7 +317,7 @@ void GlScene::draw(const Options& o) {
     const size_t budget = software_ ? (o.moving ? 120'000 : 1'200'000) : (o.moving ? 4'000'000 : 20'000'000);
     chooseLevels(batches_, budget);
     drawAll(o, false);
-    if (!o.objectsOnly) drawStrands(o);
+    if (!o.objectsOnly) drawStrands(o), drawPoints(o);
     if (!o.picking) {
         glEnable(GL_BLEND);
         glBlendFuncSeparate(GL_SRC_ALPHA, GL_ONE_MINUS_SRC_ALPHA, GL_ONE, GL_ONE);
@@ -341,6 +341,21 @@ GlStrands::Drawn GlScene::drawnStrands(const std::string& layer, const Options& 
     else
         out.pixels = 0.5f * linePixels(look, o);
     return out;
+}
+
+void GlScene::drawPoints(const Options& o) {
+    GlPoints::Settings s;
+    s.viewProjection = o.viewProjection, s.eye = o.eye;
+    s.dotSize = o.dotSize, s.pixelSize = o.pixelSize;
+    s.picking = o.picking;
+    s.most = software_ ? (o.moving ? 200'000 : 4'000'000) : (o.moving ? 10'000'000 : 100'000'000);
+    for (const GlPoints::Batch& batch : points_.batches()) {
+        const int number = pickNumber(batch.layer);
+        s.pick = QVector3D(float(number & 255) / 255.0f, float(number >> 8) / 255.0f, 0);
+        const bool marked = o.selected == batch.layer && points_.legendOf(batch.layer).channel.empty();
+        s.mark = QVector4D(asVector(tokens().seaGlass), marked ? 0.3f : 0.0f);
+        points_.draw(batch, s);
+    }
 }
 
 void GlScene::drawStrands(const Options& o) {

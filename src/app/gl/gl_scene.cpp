@@ -42,6 +42,7 @@ void GlScene::initialise() {
     linkProgram(lines_, kGridVertex, kGridFragment);
     linkProgram(edgeLines_, kSceneVertex, kPlainFragment, kEdgeGeometry);
     strands_.initialise();
+    points_.initialise();
     looks_.initialise();
     // A box from 0 to 1, two triangles a side, with normals.
     std::vector<float> box;
@@ -181,19 +182,13 @@ void GlScene::addBatches(const EvalSnapshot& snapshot, const Node& layer, const 
 
 /// Points without prototypes yet: dots.
 void GlScene::addPoints(const EvalSnapshot& snapshot, const Node& layer, const AttributeSet& points) {
-    const uint64_t hash = snapshot.layers.at(layer.id).hash;
-    BatchBuffer& b = buffers_[hash];
-    b.used = true;
-    if (!b.buffer.isCreated()) {
-        const PackedCopies packed = packedPoints(points);
-        const std::vector<float>& data = packed.data;
-        b.count = packed.size();
-        b.shaped = packed.shaped;
-        b.buffer.create();
-        b.buffer.bind();
-        glBufferData(GL_ARRAY_BUFFER, GLsizeiptr(data.size() * sizeof(float)), data.data(), GL_STATIC_DRAW);
-    }
-    batches_.push_back({.layer = layer.id, .hash = hash, .count = b.count, .level = DrawLevel::Dots});
+    const Document& d = snapshot.document;
+    const uint64_t key = Hasher()
+                             .add(snapshot.layers.at(layer.id).hash)
+                             .add(deliver::pointsInViewKey(d, layer.id, snapshot.frame))
+                             .value();
+    points_.add(layer.id, key, colors_.count(layer.id) ? colors_[layer.id] : Color(0.6f),
+                [&] { return deliver::pointsInView(d, layer.id, snapshot.frame, points); });
 }
 
 /// What the layer makes of strands, and the guides between which they lie, by the layer's switches.
@@ -283,6 +278,7 @@ void GlScene::addLayer(const EvalSnapshot& snapshot, const Node& node) {
 void GlScene::update(const EvalSnapshot& snapshot) {
     if (!ready_) return;
     strands_.beginUpdate();
+    points_.beginUpdate();
     looks_.beginUpdate();
     for (auto& [h, m] : meshes_) m.used = false;
     for (auto& [h, b] : buffers_) b.used = false;
@@ -301,6 +297,7 @@ void GlScene::update(const EvalSnapshot& snapshot) {
     for (const NodePtr& node : d.nodes(Category::Layer)) addLayer(snapshot, *node);
     setEdges(snapshot);
     strands_.endUpdate();
+    points_.endUpdate();
     looks_.endUpdate();
     dropUnused();
 }

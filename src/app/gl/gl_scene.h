@@ -11,6 +11,7 @@
 
 #include "app/gl/draw_level.h"
 #include "app/gl/gl_looks.h"
+#include "app/gl/gl_points.h"
 #include "app/gl/gl_strands.h"
 #include "app/session/eval_worker.h"
 
@@ -47,6 +48,7 @@ class GlScene : protected QOpenGLFunctions_3_3_Core {
     const std::vector<CopyBatch>& batches() const { return batches_; }
     size_t trianglesDrawn() const { return trianglesDrawn_; }
     GlStrands& strands() { return strands_; }
+    const GlPoints& points() const { return points_; }
 
   private:
     struct MeshBuffers {
@@ -103,6 +105,7 @@ class GlScene : protected QOpenGLFunctions_3_3_Core {
     void addPoints(const EvalSnapshot& snapshot, const Node& layer, const AttributeSet& points);
     void addStrands(const EvalSnapshot& snapshot, const Node& layer);
     void drawStrands(const Options& options);
+    void drawPoints(const Options& options);
     bool hasGuides(const std::string& layer) const;
     GlStrands::Drawn drawnStrands(const std::string& layer, const Options& options) const;
     void bindInstances(BatchBuffer& batch, GLuint divisor);
@@ -119,6 +122,7 @@ class GlScene : protected QOpenGLFunctions_3_3_Core {
 
     QOpenGLShaderProgram program_, lines_, edgeLines_;
     GlStrands strands_;
+    GlPoints points_;
     GlLooks looks_;
     std::unordered_map<uint64_t, MeshBuffers> meshes_;
     std::unordered_map<uint64_t, BatchBuffer> buffers_;

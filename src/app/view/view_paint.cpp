@@ -154,10 +154,34 @@ QRectF ViewWidget::legendBar() const {
     return {inner.left(), inner.top() + px(23), inner.width(), double(px(8))};
 }
 
+/// What the chosen layer's points are coloured by.
+void ViewWidget::paintPointLegend(QPainter& p) {
+    if (!scene_) return;
+    const GlPoints::Legend legend = scene_->points().legendOf(controller_.selection().id());
+    if (legend.channel.empty()) return;
+    const QRectF box = legendBox();
+    p.setPen(Qt::NoPen);
+    p.setBrush(tokens().panel);
+    p.drawRoundedRect(box, px(4), px(4));
+    const QRectF inner = box.adjusted(px(10), px(8), -px(10), -px(8)), bar = legendBar();
+    p.setFont(textFont(9.25));
+    p.setPen(tokens().text);
+    p.drawText(inner, Qt::AlignTop | Qt::AlignLeft,
+               p.fontMetrics().elidedText(QString::fromStdString(legend.channel), Qt::ElideRight,
+                                          int(inner.width())));
+    for (int x = 0; x < int(bar.width()); ++x)
+        p.fillRect(QRectF(bar.left() + x, bar.top(), 1.5, bar.height()),
+                   heatColor(float(x) / float(bar.width())));
+    p.setPen(tokens().muted);
+    p.setFont(figureFont(8.75));
+    p.drawText(inner, Qt::AlignBottom | Qt::AlignLeft, QString::number(double(legend.least), 'g', 4));
+    p.drawText(inner, Qt::AlignBottom | Qt::AlignRight, QString::number(double(legend.most), 'g', 4));
+}
+
 void ViewWidget::paintLegend(QPainter& p) {
     const auto& o = controller_.results().overlay;
     const bool shown = o && !controller_.selection().overlay().node.empty();
-    if (!shown) return;
+    if (!shown) return paintPointLegend(p);
     const QRectF box = legendBox();
     p.setPen(Qt::NoPen);
     p.setBrush(tokens().panel);

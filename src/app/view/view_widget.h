@@ -107,6 +107,7 @@ class ViewWidget : public QOpenGLWidget {
     void paintGuides(QPainter& p);
     void steer();
     void paintLegend(QPainter& p);
+    void paintPointLegend(QPainter& p);
     QRectF legendBox() const;
     QRectF legendBar() const;
     bool dragZone(const QPointF& at);

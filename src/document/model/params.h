@@ -71,6 +71,9 @@ extern const struct CameraParams : ParamTable {
 extern const struct LayerParams : ParamTable {
     LayerParams();
     Handle<std::string> surface, material, showAs;
+    Handle<std::string> pointsAs, pointsBy, cut, cutAxis;
+    Handle<double> cutAt, cutThickness;
+    Handle<V3d> cutFrom, cutTo;
     Handle<bool> showFill, showGuides, showRoots;
     Handle<double> viewShare;
     Handle<int64_t> viewMost;

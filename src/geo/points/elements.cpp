@@ -147,20 +147,6 @@ PackedCopies packedCopies(const Copies& copies, int32_t prototype) {
     return out;
 }
 
-PackedCopies packedPoints(const AttributeSet& points) {
-    const auto p = points.find<V3f>("P");
-    const auto color = points.find<Color>("color");
-    PackedCopies out;
-    out.shaped = !color.empty();
-    out.data.reserve(out.stride() * p.size());
-    for (size_t i = 0; i < p.size(); ++i) {
-        out.data.insert(out.data.end(), {p[i].x, p[i].y, p[i].z, 1.0f, 0, 0, 0, 1});
-        if (out.shaped)
-            out.data.insert(out.data.end(), {1, 1, 1, 0, 1, 1, color[i].x, color[i].y, color[i].z});
-    }
-    return out;
-}
-
 M44f copyMatrix(const V3f& position, const Quatf& orient, float scale, const V3f& stretch) {
     M44f m = orient.toMatrix44();
     for (int row = 0; row < 3; ++row)

@@ -92,8 +92,6 @@ struct PackedCopies {
     size_t stride() const { return shaped ? 17 : 8; }
     size_t size() const { return data.size() / stride(); }
 };
-/// Points as dots at full size, in the same order.
-PackedCopies packedPoints(const AttributeSet& points);
 PackedCopies packedCopies(const Copies& copies, int32_t prototype);
 
 }  // namespace ovrix::geo
