@@ -17,7 +17,7 @@ const std::vector<std::pair<std::string, std::vector<std::string>>> kHouse = {
     {"field", {"", "sources"}},
     {"ops", {"", "place", "points", "groom", "style", "mesh", "time"}},
     {"sim", {"", "collide", "particles", "strands"}},
-    {"render", {"film", "light", "shade", "scene", "trace", "finish", "finish/steps"}},
+    {"render", {"film", "light", "shade", "scene", "cloud", "trace", "finish", "finish/steps"}},
     {"io",
      {"process", "usd", "image", "video", "denoiser", "points", "mesh", "state", "volume", "strands",
       "formats", ""}},

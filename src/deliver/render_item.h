@@ -16,12 +16,14 @@ struct RenderSceneBuilder::Item {
     std::shared_ptr<const Copies> copies;  ///< null for one instance
     int32_t prototype = 0;                 ///< which of the copies' prototypes this mesh is
     uint64_t hash = 0;
-    StrandsPtr strands = nullptr;  ///< in place of the mesh
-    ThinLimit limit = {};          ///< of strands that are no prototype
+    StrandsPtr strands = nullptr;                      ///< in place of the mesh
+    std::shared_ptr<const PointSet> points = nullptr;  ///< the same
+    ThinLimit limit = {};                              ///< of strands that are no prototype
     // While the shutter is open, at even times; empty for what stands still.
     std::vector<M44f> matrices = {};
     std::vector<std::shared_ptr<const Copies>> moves = {};
     std::vector<StrandsPtr> strandMoves = {};
+    std::vector<std::shared_ptr<const PointSet>> pointMoves = {};
     std::vector<MeshPtr> meshMoves = {};
     RenderScene::Finer finer = {};  ///< what a displaced mesh was cut from
     uint64_t movesHash = 0;

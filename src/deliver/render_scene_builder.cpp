@@ -75,6 +75,8 @@ void RenderSceneBuilder::addMoves(const SceneContext& scene, const Node& node, c
         if (const auto* copies = std::get_if<std::shared_ptr<const Copies>>(&g))
             whole.moves.push_back(*copies);
         if (const auto* strands = std::get_if<StrandsPtr>(&g)) whole.strandMoves.push_back(*strands);
+        if (const auto* points = std::get_if<std::shared_ptr<const PointSet>>(&g))
+            whole.pointMoves.push_back(*points);
         if (const auto* mesh = std::get_if<MeshPtr>(&g)) whole.meshMoves.push_back(*mesh);
     }
 }
@@ -120,6 +122,12 @@ void RenderSceneBuilder::addLayer(const SceneContext& scene, const Node& node, c
     }
     if (const auto* mesh = std::get_if<MeshPtr>(&result.geometry)) {
         whole.mesh = *mesh;
+        addMoves(scene, node, o, result, whole, progress);
+        items.push_back(std::move(whole));
+        return;
+    }
+    if (const auto* points = std::get_if<std::shared_ptr<const PointSet>>(&result.geometry)) {
+        whole.points = *points;
         addMoves(scene, node, o, result, whole, progress);
         items.push_back(std::move(whole));
         return;
@@ -212,10 +220,15 @@ void RenderSceneBuilder::requireInstanceMemory(const Document& document, const s
         else if (counted.insert(p.copies.get()).second)
             instances += double(p.copies->size());
     double points = 0;
-    for (const Item& p : items)
+    double clouds = 0;
+    for (const Item& p : items) {
         if (p.strands) points += double(p.strands->pointCount());
-    // The same of strands: buffers, and the tree over their segments.
-    requireMemory(420.0 * instances + 170.0 * points, document.memoryLimit(), instances + points);
+        if (p.points) clouds += double(p.points->size()) * (p.pointMoves.empty() ? 1.0 : 1.5);
+    }
+    // The same of strands: buffers, and the tree over their segments; of clouds: their order in the picture,
+    // how deep they lie in the light of some lamps, and what fields make of each.
+    requireMemory(420.0 * instances + 170.0 * points + 48.0 * clouds, document.memoryLimit(),
+                  instances + points + clouds);
 }
 
 /// What the job's scene is built from: equal as long as it may stay.
@@ -252,6 +265,9 @@ uint32_t RenderSceneBuilder::addShape(const Item& p, Shared& shared) {
 }
 
 void RenderSceneBuilder::addItem(const Item& p, double shutter, Shared& shared, Progress& progress) {
+    if (p.points)
+        return scene_->addCloud(p.points->attributes, motionOf(*p.points, p.pointMoves, shutter), p.object,
+                                p.layer, p.materials.front());
     const uint32_t shape = addShape(p, shared), materials = scene_->addMaterialSlots(p.materials);
     if (p.copies) return addCopies(p, shape, materials, shutter, shared, progress);
     const bool ofLayer = p.strands && p.layer;
@@ -351,6 +367,8 @@ RenderJob RenderSceneBuilder::build(const SceneContext& scene, const JobOptions&
         scene_->commit(progress);
         sceneHash_ = hash;
     }
+    for (const auto& [layer, problem] : scene_->wearClouds(progress, document.memoryLimit()))
+        job.problems.push_back(job.layerNames[layer] + ": " + problem);
     // What glows is aimed at: its share of the tree over all lights.
     if (scene_->glows())
         requireMemory(200.0 * double(scene_->instanceCount()), document.memoryLimit(),

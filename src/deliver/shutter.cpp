@@ -60,4 +60,46 @@ std::vector<float> shutterPlaces(const Curve& curve) {
     return places;
 }
 
+/// Where the points of a set were at another time: that of each in it, or UINT32_MAX.
+static std::vector<uint32_t> matched(const PointSet& last, const PointSet& then) {
+    const auto id = last.attributes.find<uint64_t>("id"), other = then.attributes.find<uint64_t>("id");
+    std::vector<uint32_t> where(last.size(), UINT32_MAX);
+    if (std::equal(id.begin(), id.end(), other.begin(), other.end())) {
+        if (last.size() == then.size())
+            for (size_t i = 0; i < where.size(); ++i) where[i] = uint32_t(i);
+        return where;
+    }
+    const auto index = indexById(other);
+    for (size_t i = 0; i < id.size(); ++i)
+        if (const auto it = index.find(id[i]); it != index.end()) where[i] = it->second;
+    return where;
+}
+
+render::Cloud::Motion motionOf(const PointSet& last,
+                               const std::vector<std::shared_ptr<const PointSet>>& moves, double seconds) {
+    render::Cloud::Motion out;
+    const auto velocity = last.attributes.find<V3f>("v");
+    const bool known = moves.size() >= 2;
+    if (!known && (velocity.empty() || !(seconds > 0.0))) return out;
+    out.velocity.assign(last.size(), V3f(0.0f));
+    for (size_t i = 0; i < velocity.size(); ++i) out.velocity[i] = velocity[i] * float(seconds);
+    if (!known) return out;
+    const auto now = last.attributes.find<V3f>("P"), opened = moves.front()->attributes.find<V3f>("P");
+    const size_t middle = (moves.size() - 1) / 2;
+    const std::vector<uint32_t> first = matched(last, *moves.front());
+    const bool bends = moves.size() % 2 == 1;  // one of them is half way
+    const std::vector<uint32_t> half = bends ? matched(last, *moves[middle]) : std::vector<uint32_t>();
+    const auto there = moves[middle]->attributes.find<V3f>("P");
+    if (bends) out.bend.assign(last.size(), V3f(0.0f));
+    for (size_t i = 0; i < last.size(); ++i) {
+        if (first[i] == UINT32_MAX) continue;
+        const V3f whole = opened[first[i]] - now[i];
+        out.velocity[i] = -whole;
+        if (!bends || half[i] == UINT32_MAX) continue;
+        out.bend[i] = whole * 2.0f - (there[half[i]] - now[i]) * 4.0f;
+        out.velocity[i] = out.bend[i] - whole;
+    }
+    return out;
+}
+
 }  // namespace ovrix::deliver

@@ -2,6 +2,7 @@
 #pragma once
 #include "document/model/document.h"
 #include "geo/points/elements.h"
+#include "render/scene/cloud.h"
 
 namespace ovrix::deliver {
 
@@ -58,5 +59,13 @@ class MovingPlaces {
     std::vector<std::vector<int64_t>> where_;
     double seconds_;
 };
+
+/// How points move while the shutter is open: along a parabola through where they were when it opened and
+/// half way, matched by id; those that were not there yet, and all where only their velocity says, straight
+/// along that.
+/// @param moves  at the shutter's times, the last as @p last; empty for points that are the same at all
+/// @param seconds  that it is open; 0 for shut
+render::Cloud::Motion motionOf(const PointSet& last,
+                               const std::vector<std::shared_ptr<const PointSet>>& moves, double seconds);
 
 }  // namespace ovrix::deliver

@@ -5,6 +5,7 @@
 #include "document/lights/spot_light.h"
 #include "document/lights/sun_and_sky.h"
 #include "document/lights/tube_light.h"
+#include "document/materials/cloud_material.h"
 #include "document/materials/fibre_material.h"
 #include "document/materials/line_art.h"
 #include "document/materials/surface_material.h"
@@ -39,8 +40,8 @@ const std::vector<NodeType>& nodeTypes() {
         sunType(), areaLightType(), ballLightType(), diskLightType(), tubeLightType(), spotLightType(),
         domeImageType(), skyType(),
         // the rest
-        cameraType(), surfaceMaterialType(), fibreMaterialType(), lineArtType(), fieldPassType(),
-        renderSettingsType(), finishSettingsType(), surroundingsType(), sceneSettingsType()};
+        cameraType(), surfaceMaterialType(), fibreMaterialType(), cloudMaterialType(), lineArtType(),
+        fieldPassType(), renderSettingsType(), finishSettingsType(), surroundingsType(), sceneSettingsType()};
     return types;
 }
 

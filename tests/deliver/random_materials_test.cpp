@@ -20,8 +20,8 @@ struct Wild : Studio {
 
     explicit Wild(uint64_t seed) : random(seed) {
         for (int i = 0; i < 3; ++i) {
-            const char* const types[] = {"surface", "surface", "line_art", "fibre"};
-            Node m = makeNode(document, i == 0 ? "surface" : types[random.below(4)]);
+            const char* const types[] = {"surface", "surface", "line_art", "fibre", "cloud", "cloud"};
+            Node m = makeNode(document, i == 0 ? "surface" : types[random.below(6)]);
             for (const ParamSpec& spec : specsOf(m))
                 if (random.oneIn(3) && spec.type != ParamType::Ref)
                     m.params[spec.id] = random.param(document, spec);
@@ -51,11 +51,11 @@ struct Wild : Studio {
         set(sheet + "/position", "0,-1.2,0");
         set(sheet + "/divisions", "8");
         set(sheet + "/material", materials[random.below(3)]);
-        for (const char* step : {"copies_of", "grow"}) {
+        for (const char* step : {"copies_of", "grow", "set_channel"}) {  // the last are points
             Node layer = makeNode(document, "layer");
             layer.steps = {makeStep("scatter", layer)};
             layer.steps.push_back(makeStep(step, layer));
-            layer.steps[0].params["count"].value = int64_t(std::string(step) == "grow" ? 200 : 12);
+            layer.steps[0].params["count"].value = int64_t(std::string(step) == "copies_of" ? 12 : 200);
             if (std::string(step) == "copies_of")
                 layer.steps[1].params["prototypes"].value = PrototypeMix{{ball, 1}};
             layer.params["surface"].value = sheet;

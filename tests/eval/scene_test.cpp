@@ -330,7 +330,7 @@ TEST_CASE("checks name what would surprise, and fixes mend it", "[checks]") {
     CHECK(s.hasCheck("mask is 0 everywhere"));
     s.document = withField(s.document, {s.layer, "scatter", "mask"}, nullptr);
     s.document = withoutStep(s.document, s.layer, "copies_of");
-    mended("bare points");
+    mended("no cloud material");
     Node gone = makeNode(s.document, "mesh_file", "Gone");
     gone.params["file"].value = std::string("gone.obj");
     s.document = withNode(s.document, gone);

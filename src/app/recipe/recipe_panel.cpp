@@ -12,6 +12,7 @@
 #include <QTimer>
 #include <QVBoxLayout>
 
+#include "app/recipe/cloud_readout.h"
 #include "app/recipe/material_swatch.h"
 #include "app/theme/theme.h"
 #include "deliver/picture_setup.h"
@@ -277,14 +278,19 @@ void RecipePanel::refreshSwatch() {
     if (material && !swatch_) {
         swatch_ = new MaterialSwatch(controller_);
         auto* around = new QWidget;
-        auto* inset = new QHBoxLayout(around);
+        auto* inset = new QVBoxLayout(around);
         inset->setContentsMargins(px(12), 0, px(10), px(4));
         inset->addWidget(swatch_);
+        cloud_ = new CloudReadout(controller_);
+        inset->addWidget(cloud_);
         static_cast<QVBoxLayout*>(layout())->insertWidget(1, around);
     }
     if (!swatch_) return;
     swatch_->parentWidget()->setVisible(material);
-    if (material) swatch_->follow(*node);
+    if (!material) return;
+    swatch_->follow(*node);
+    const NodeType* type = findNodeType(node->type);
+    cloud_->follow(type && type->forPoints ? node->id : std::string());
 }
 
 void RecipePanel::refresh() {

@@ -12,6 +12,7 @@ class QVBoxLayout;
 
 namespace ovrix::app {
 
+class CloudReadout;
 class MaterialSwatch;
 
 /// A thin stream beside the cards, as wide as the share of elements still there.
@@ -63,6 +64,7 @@ class RecipePanel : public QWidget {
     Controller& controller_;
     QLabel *name_, *facts_;
     MaterialSwatch* swatch_ = nullptr;  ///< made when the first material is chosen
+    CloudReadout* cloud_ = nullptr;     ///< with it
     QWidget* list_;
     QVBoxLayout* cardsLayout_;
     FlowStream* flow_;

@@ -5,6 +5,8 @@
 #include "deliver/pictures/sample_scene.h"
 #include "document/edits/aim.h"
 #include "document/edits/edits.h"
+#include "document/materials/cloud_material.h"
+#include "eval/checks/cloud_checks.h"
 
 namespace ovrix::deliver {
 
@@ -39,6 +41,29 @@ void addStrands(Stage& s, const std::string& ball, const std::string& material) 
         s.set(id + "/" + path, text);
 }
 
+/// The ball's inside as points, and not the ball.
+/// Matter of any scale is shown as if it were of the ball's.
+void addPoints(Stage& s, const std::string& ball, const std::string& material) {
+    constexpr double kDeep = 6.0, kThick = 0.67;  // optical depth and metres of the ball
+    const CloudThickness t = cloudThickness(s.d, s.d.get(material), 1);
+    if (t.density > 0.0) {
+        const double larger = kDeep / (t.density * kThick);
+        s.d = withCloudDensity(s.d, material, kDeep / kThick, 1);
+        s.d = withValue(s.d, {material, "", kCloudTintDepth}, std::clamp(t.tintDepth / larger, 1e-6, 1e6));
+    }
+    Node layer = makeNode(s.d, "layer", "Cloud");
+    layer.params[kLayer.material.id()].value = material;
+    layer.steps.push_back(makeStep("fill_volume", layer));
+    const std::string id = layer.id;
+    s.d.put(std::move(layer));
+    s.set(id + "/fill_volume/of", ball);
+    s.set(id + "/fill_volume/spacing", "0.012");
+    s.set(id + "/fill_volume/pattern", "jittered");
+    Node hidden = s.d.get(ball);
+    hidden.rendered = hidden.shown = false;
+    s.d.put(std::move(hidden));
+}
+
 }  // namespace
 
 Document materialSample(const PartsFile& file, float aspect) {
@@ -49,12 +74,15 @@ Document materialSample(const PartsFile& file, float aspect) {
     const std::string floor =
         s.add("surface", "Floor", {{"base_color", "0.42,0.42,0.43"}, {"specular_roughness", "0.7"}});
     s.set(s.add("ground", "Ground", {}) + "/material", floor);
-    const bool strands = findNodeType(s.d.get(material).type)->forStrands;
+    const NodeType& type = *findNodeType(s.d.get(material).type);
+    const bool strands = type.forStrands;
     const std::string ball =
         s.add("sphere", "Ball",
               {{"radius", strands ? "0.36" : "0.5"}, {"segments", "96"}, {"position", "0,0.5,0"}});
     if (strands)
         addStrands(s, ball, material);
+    else if (type.forPoints)
+        addPoints(s, ball, material);
     else
         s.set(ball + "/material", material);
     // A soft key from the left, a strip behind that draws the rim, and a dim sky.

@@ -53,6 +53,15 @@ LightUseParams::LightUseParams(ParamTable& table)
                                "lit!=all"))),
       group(table.add(lightGroupSpec("group"))) {}
 
+bool mayLight(const Document& document, const Node& light, const std::string& id, double frame) {
+    static const struct Declared : ParamTable { LightUseParams use{*this}; } declared;
+    if (!findSpec(specsOf(light), declared.use.lit.id())) return true;
+    const std::string lit = document.value(light.id, declared.use.lit, frame);
+    const Refs linked = document.value(light.id, declared.use.linked, frame);
+    const bool chosen = std::find(linked.begin(), linked.end(), id) != linked.end();
+    return lit == kAll || chosen == (lit == kOnly);
+}
+
 Light used(const LightInput& in, const LightUseParams& params, Light light) {
     const ResolvedParams& p = in.params;
     light.seen = p[params.seen], light.shadows = p[params.shadows];

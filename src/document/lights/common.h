@@ -26,6 +26,9 @@ struct LightUseParams {
     Handle<std::string> group;
 };
 
+/// Whether a light is not kept off an object or layer by its own choice.
+bool mayLight(const Document& document, const Node& light, const std::string& id, double frame);
+
 /// The light as it is used.
 Light used(const LightInput& in, const LightUseParams& params, Light light);
 

@@ -127,6 +127,8 @@ struct NodeType {
 
     /// Of materials: made for strands.
     bool forStrands = false;
+    /// Of materials: made for clouds of points.
+    bool forPoints = false;
 
     /// Its steps are what happens to pictures.
     bool finishes = false;

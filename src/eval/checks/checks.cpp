@@ -12,6 +12,7 @@
 #include "document/objects/mesh_file.h"
 #include "eval/bake.h"
 #include "eval/camera_options.h"
+#include "eval/checks/cloud_checks.h"
 #include "eval/simulated.h"
 #include "field/paint.h"
 #include "ops/place/place_points.h"
@@ -53,7 +54,8 @@ class Finder {
   private:
     void add(Severity severity, std::string text, const std::string& node, const std::string& step = {},
              std::string fixTitle = {}, std::function<Document(const Document&)> fix = {}) {
-        found.push_back({severity, std::move(text), node, step, std::move(fixTitle), std::move(fix)});
+        found.push_back(
+            {severity, std::move(text), node, step, std::move(fixTitle), std::move(fix), nullptr});
     }
 
     /// The same with what fields drive at the larger of its ends: what is too small there is so all over.
@@ -400,13 +402,9 @@ class Finder {
         for (const StepReport& r : result.steps)
             if (!r.note.empty()) add(Severity::Note, layer.name + ": " + r.note, layer.id, r.step);
         if (elementCount(result.geometry) == 0) return checkEmpty(layer, recipe, result);
-        if (kindOf(result.geometry) == GeometryKind::Points)
-            add(Severity::Warning, layer.name + ": ends in bare points, which do not render", layer.id, {},
-                "Add Copies of", [id = layer.id](const Document& d) {
-                    const Node& owner = recipeOwner(d, d.get(id));
-                    return withStep(d, id, owner.steps.size(), makeStep("copies_of", owner));
-                });
-        const double full = double(bytesOf(result.geometry)) / result.share;
+        if (kindOf(result.geometry) == GeometryKind::Points && layer.rendered)
+            for (Check& c : cloudChecks(scene, layer, result, frame)) found.push_back(std::move(c));
+        const double full = double(bytesOf(result.geometry)) / result.part;
         const double limit = double(document.memoryLimit());
         if (full > limit)
             add(Severity::Error,

@@ -86,6 +86,28 @@ std::optional<V2f> Camera::project(const V3f& place, float time) const {
     return *a + (*b - *a) * part;
 }
 
+/// By where the way from the lens to the place meets what is sharp.
+std::optional<V3f> Camera::through(const V3f& place, float u, float v) const {
+    const V3f to = place - position_;
+    const float depth = to.dot(forward_);
+    if (!(depth > 0.0f)) return std::nullopt;
+    V2f at(to.dot(right_) / depth, to.dot(up_) / depth);
+    if (lens_ > 0.0f) {
+        const V2f iris = onIris(u, v) * lens_;
+        at += V2f(iris.x / squeeze_, iris.y) * (1.0f / focus_ - 1.0f / depth);
+    }
+    return V3f(0.5f + 0.5f * (at.x - shift_.x) / halfWidth_, 0.5f - 0.5f * (at.y - shift_.y) / halfHeight_,
+               depth);
+}
+
+std::optional<V3f> Camera::through(const V3f& place, float u, float v, float time) const {
+    if (moves_.empty()) return through(place, u, v);
+    const auto [k, part] = timeStep(time, moves_.size());
+    const auto a = moves_[k].through(place, u, v), b = moves_[k + 1].through(place, u, v);
+    if (!a || !b) return std::nullopt;
+    return *a + (*b - *a) * part;
+}
+
 Ray Camera::still(float x, float y, float u, float v) const {
     const V3f through = throughAt(x, y);
     if (lens_ <= 0.0f) return {position_, through.normalized()};

@@ -43,6 +43,10 @@ class Camera {
     /// Where a place is in the picture, both 0 to 1, y down, at a time while the shutter is open; nothing
     /// where it lies behind the eye.
     std::optional<V2f> project(const V3f& place, float time) const;
+    /// The same, seen through a point of the lens as ray() chooses it; x, y and metres along the line of
+    /// sight.
+    std::optional<V3f> through(const V3f& place, float u, float v, float time) const;
+    bool hasLens() const { return lens_ > 0.0f; }
     /// The same for all places at once: to (x w, y w, w, w) of row vectors, y up; of the last step.
     M44f projection() const;
     bool moving() const { return !moves_.empty(); }
@@ -61,6 +65,7 @@ class Camera {
   private:
     Ray still(float x, float y, float u, float v) const;
     std::optional<V2f> project(const V3f& place) const;
+    std::optional<V3f> through(const V3f& place, float u, float v) const;
     V2f onIris(float u, float v) const;
     V3f throughAt(float x, float y) const;
 

@@ -12,9 +12,11 @@
 #include "geo/mesh/tessellate.h"
 #include "render/light/lights.h"
 #include "render/scene/camera.h"
+#include "render/scene/cloud_grid.h"
 #include "render/scene/fog.h"
 #include "render/scene/line_art.h"
 #include "render/scene/strand_curves.h"
+#include "render/scene/volume_grid.h"
 #include "render/shade/fibre.h"
 
 struct RTCSceneTy;  // Embree's
@@ -98,6 +100,9 @@ struct SurfaceMaterial {
     std::shared_ptr<const FibreMaterial> fibre;
     /// Set for what is drawn: its base is the colour that light gives it, and of the others opacity counts.
     std::shared_ptr<const LineArt> drawn;
+    /// Set for clouds: of the others then the base colour and what it gives of its own count. On what is no
+    /// cloud of points, it is matt.
+    std::shared_ptr<const CloudMaterial> cloud = nullptr;
     std::shared_ptr<const Contours> contours;  ///< null for none
     float white = 1.0f;                        ///< radiance that is white in the picture
     /// Another that lies over it, and how much of it there is; null for none. What encloses matter, its
@@ -257,6 +262,29 @@ class RenderScene {
     void addInstances(std::span<const Instance> instances, size_t steps,
                       const std::function<M44f(size_t, size_t step)>& matrix, const Colors& colors,
                       Progress& progress);
+    /// Points that light passes through. They are seen once wearClouds() has been called.
+    /// @param material  of addMaterial()
+    void addCloud(AttributeSet points, Cloud::Motion motion, uint32_t object, uint32_t layer,
+                  uint32_t material);
+    /// Makes of clouds what their materials say, after those were replaced. One whose cells would take more
+    /// than
+    /// @p memoryLimit bytes is drawn as points.
+    /// @return of each such one its layer, and what is wrong
+    std::vector<std::pair<uint32_t, std::string>> wearClouds(Progress& progress,
+                                                             size_t memoryLimit = SIZE_MAX);
+    /// Those that are drawn as points.
+    std::span<const std::shared_ptr<const Cloud>> clouds() const { return drawnClouds_; }
+    /// Matter that paths are scattered in.
+    std::span<const VolumePtr> volumes() const { return volumes_; }
+    void addVolume(VolumePtr volume) { volumes_.push_back(std::move(volume)); }
+    /// What of light comes through clouds and volumes: of these by chance, right in the mean.
+    V3f cloudThrough(const V3f& origin, const V3f& direction, float distance) const;
+    /// Of the clouds that are drawn as points; null for none.
+    const CloudGrid* cloudGrid() const { return cloudGrid_.get(); }
+    /// The same without what paths are scattered in.
+    V3f pointsThrough(const V3f& origin, const V3f& direction, float distance) const {
+        return cloudGrid_ ? cloudGrid_->through(origin, direction, distance) : V3f(1.0f);
+    }
     /// Whether anything moves while the shutter is open.
     bool moving() const { return moving_; }
     /// Builds the ray tracer's tree. Throws Cancelled.
@@ -332,6 +360,10 @@ class RenderScene {
         Samples samples;  // refers to the columns, which stay where they are
     };
     std::vector<std::unique_ptr<const Elements>> elements_;
+    std::vector<std::shared_ptr<Cloud>> clouds_;
+    std::vector<std::shared_ptr<const Cloud>> drawnClouds_;  // of those
+    std::vector<VolumePtr> volumes_;                         // of the others
+    std::shared_ptr<const CloudGrid> cloudGrid_;
     std::vector<V3f> tints_;      // empty while no instance has one
     std::vector<Color> factors_;  // the same
     RTCSceneTy* top_ = nullptr;

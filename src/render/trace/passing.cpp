@@ -12,7 +12,8 @@ void pass(Media& media, const Medium& medium, bool leaving) {
         media.enter(medium);
 }
 
-Passed lightThrough(const RenderScene& scene, Ray ray, float distance, const Media& within) {
+/// Through all but clouds.
+static Passed throughThings(const RenderScene& scene, Ray ray, float distance, const Media& within) {
     // Of fog all of the way counts, though clear matter may lie on it.
     const float fog = within.present() ? 1.0f : scene.fog.through(ray.origin, ray.direction, distance);
     // What stops it does so wherever clear matter lies; strands that let some of it through are asked here.
@@ -48,6 +49,12 @@ Passed lightThrough(const RenderScene& scene, Ray ray, float distance, const Med
         left -= hit.distance;
     }
     return {V3f(0.0f), true};
+}
+
+Passed lightThrough(const RenderScene& scene, const Ray& ray, float distance, const Media& within) {
+    Passed passed = throughThings(scene, ray, distance, within);
+    if (passed.light != V3f(0.0f)) passed.light *= scene.cloudThrough(ray.origin, ray.direction, distance);
+    return passed;
 }
 
 }  // namespace ovrix::render

@@ -10,10 +10,10 @@ struct Passed {
     bool clear;  ///< whether clear matter lies on the way
 };
 
-/// Clear matter lets light through straight on: where it goes when it is bent is not known from here. Thread
-/// safe.
+/// Clear matter and clouds let light through straight on: where it goes when it is bent is not known from
+/// here. Thread safe.
 /// @param within  what the ray starts in
-Passed lightThrough(const RenderScene& scene, Ray ray, float distance, const Media& within);
+Passed lightThrough(const RenderScene& scene, const Ray& ray, float distance, const Media& within);
 
 /// Enters a medium, or leaves it.
 void pass(Media& media, const Medium& medium, bool leaving);

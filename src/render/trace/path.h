@@ -1,5 +1,6 @@
 // What a path of the renderer carries along. For its own sources alone.
 #pragma once
+#include "render/cloud/cloud_picture.h"
 #include "render/light/spectrum.h"
 #include "render/trace/renderer.h"
 
@@ -21,6 +22,10 @@ struct Renderer::Path {
     const ContourFinder* contours;
     V2f place;  ///< of the picture that it began at: 0 to 1, y down
     V3f weight{1.0f, 1.0f, 1.0f};
+    const CloudPicture* clouds = nullptr;  ///< null where there are none
+    CloudPicture::Walk among = {};         ///< where it is among their points
+    float cloudShade = 1.0f;               ///< of what lies behind those, what is seen
+    bool recorded = false;                 ///< what it saw first is one of them
     /// In clouded matter how often each colour says how far the path goes; else 0.
     V3f chances{0, 0, 0};
     float pdf = 0.0f;                   ///< of the direction that the last bounce took
@@ -120,6 +125,7 @@ struct Renderer::Pass {
     uint32_t number = 0;
     const SampleBlocks* blocks = nullptr;  ///< which pixels go on; null for all
     bool components = false;               ///< whether the film keeps light apart by what it came by
+    const CloudPicture* clouds = nullptr;  ///< null where there are none
 };
 
 /// A path and where it came to last.

@@ -59,6 +59,7 @@ bool Renderer::meetLights(Path& path, const RayHit& hit) const {
         if (path.depth == 0 ? !light.seen : !light.shadows || !light.reaches(path.object, path.layer)) return;
         const float weight = path.depth == 0 ? 1.0f : powerHeuristic(path.pdf, met.pdf * aimed(path, i));
         met.radiance *= path.counted ? V3f(0.0f) : path.through(met.distance) * weight;
+        if (path.depth > 0) met.radiance *= scene_.pointsThrough(origin, direction, met.distance);
         if (path.framed && !std::isinf(met.distance)) {
             if (!best.hit || met.distance < best.distance) best = met, nearest = light.group;
         } else if (path.depth > 0 || !options_.clearBackground) {
@@ -66,6 +67,7 @@ bool Renderer::meetLights(Path& path, const RayHit& hit) const {
         }
     };
     lights_->boxes().along(origin, direction, reach, meet);
+    meetClouds(path, best.hit ? best.distance : reach);
     const bool behind = path.framed && options_.backdrop.kind != Backdrop::Kind::Lights;
     if (!best.hit && !hit.hit() && !behind)
         for (const uint32_t i : lights_->tree().far()) meet(i);
@@ -244,8 +246,8 @@ V2f Renderer::motionOf(const Path& path, const RayHit& hit) const {
 }
 
 /// Of a copy, strand or particle among all others; never 0.
-static uint32_t elementNumber(const SurfacePoint& p) {
-    return uint32_t(Hasher().add(p.element).add(uint64_t(p.object) << 32 | p.layer).value()) | 1u;
+uint32_t Renderer::elementNumber(uint64_t element, uint32_t object, uint32_t layer) {
+    return uint32_t(Hasher().add(element).add(uint64_t(object) << 32 | layer).value()) | 1u;
 }
 
 /// By one ray of those that a matt face would send out.
@@ -265,6 +267,7 @@ float Renderer::occlusionAt(const Path& path, const SurfacePoint& point, const V
 
 /// What the film's fields are at the first thing that a ray meets.
 void Renderer::recordFields(const Path& path, const SurfaceMaterial& material, FieldsAt& fields) {
+    if (path.recorded) return;
     const size_t count = std::min(material.passes.size(), path.film->layout().fields.size());
     for (size_t f = 0; f < count; ++f) path.film->addField(f, path.pixel, material.passes[f].at(fields));
 }
@@ -272,6 +275,7 @@ void Renderer::recordFields(const Path& path, const SurfaceMaterial& material, F
 /// What passes beside the light hold of the first thing that a ray meets.
 void Renderer::recordFirst(const Path& path, const SurfacePoint& point, const V3f& normal, const V3f& base,
                            const RayHit& hit) const {
+    if (path.recorded) return;
     Seen seen{.position = point.position,
               .normal = normal,
               .albedo = base,
@@ -280,7 +284,7 @@ void Renderer::recordFirst(const Path& path, const SurfacePoint& point, const V3
               .object = point.object,
               .layer = point.layer,
               .material = point.material + 1,
-              .element = elementNumber(point)};
+              .element = elementNumber(point.element, point.object, point.layer)};
     if (point.strand) seen.tangent = point.tangent;
     if (path.film->has(render::Pass::Motion)) seen.motion = motionOf(path, hit);
     if (path.film->has(render::Pass::Occlusion) && hit.onThing())
@@ -336,6 +340,10 @@ bool Renderer::advance(Path& path, Arrival& at) const {
             continue;
         }
         const bool ended = meetLights(path, next);
+        if (path.weight == V3f(0.0f)) {  // clouds hide what comes
+            path.seen = true;
+            return false;
+        }
         if (path.depth == 0) path.seen = next.hit() || ended;
         if (path.framed && !next.hit() && !ended && options_.backdrop.kind != Backdrop::Kind::Lights)
             meetBackdrop(path);
@@ -371,6 +379,8 @@ Renderer::Flight Renderer::begin(int x, int y, const Pass& pass) const {
     Flight f{{first, sampler, &pass.film, pass.film.indexOf(x, y), pass.number, &pass.contours, place}, {}};
     f.path.spread = 2.0f * camera_.halfHeight() / float(pass.film.whole().y);
     f.path.components = pass.components;
+    f.path.clouds = pass.clouds;
+    if (pass.clouds) f.path.among = pass.clouds->walk(x, y);
     return f;
 }
 
@@ -427,7 +437,9 @@ void Renderer::renderTile(const Rect& tile, const Pass& pass, bool shares, Progr
 void Renderer::renderPass(Film& film, uint32_t number, const Rect& region, Progress& progress,
                           SampleBlocks* blocks) const {
     const ContourFinder contours(scene_, camera_, film.whole().y);
-    const Pass pass{film, contours, number, blocks, keepsComponents(film)};
+    std::optional<CloudPicture> clouds;
+    if (!scene_.clouds().empty()) clouds.emplace(scene_, camera_, film, cloudOptions(number), progress);
+    const Pass pass{film, contours, number, blocks, keepsComponents(film), clouds ? &*clouds : nullptr};
     const bool shares = options_.shareFibreLight && scene_.hasFibres();
     constexpr int kTile = 16, kSharing = 32;
     overTiles(region, shares ? kSharing : kTile, progress,
@@ -437,7 +449,9 @@ void Renderer::renderPass(Film& film, uint32_t number, const Rect& region, Progr
 
 void Renderer::renderPreview(Film& film, int step, const Rect& region, Progress& progress) const {
     const ContourFinder contours(scene_, camera_, film.whole().y);
-    const Pass pass{film, contours, 0, nullptr, keepsComponents(film)};
+    std::optional<CloudPicture> clouds;
+    if (!scene_.clouds().empty()) clouds.emplace(scene_, camera_, film, firstLook(step), progress);
+    const Pass pass{film, contours, 0, nullptr, keepsComponents(film), clouds ? &*clouds : nullptr};
     const auto block = [&](const Rect& r) {
         const int x = std::min(r.x + step / 2, film.width() - 1),
                   y = std::min(r.y + step / 2, film.height() - 1);

@@ -1,6 +1,7 @@
 // The path tracer.
 #pragma once
 #include "base/progress.h"
+#include "render/cloud/cloud_picture.h"
 #include "render/film/noise.h"
 #include "render/scene/render_scene.h"
 #include "render/trace/contours.h"
@@ -109,15 +110,28 @@ class Renderer {
     bool bounce(Path& path, const Vertex& vertex) const;
     bool bounce(Path& path, const Vertex& vertex, const std::array<float, 4>& r) const;
     bool emerge(Path& path, const Vertex& vertex, const V3f& direction) const;
+    static uint32_t elementNumber(uint64_t element, uint32_t object, uint32_t layer);
     static void recordFields(const Path& path, const SurfaceMaterial& material, FieldsAt& fields);
     float occlusionAt(const Path& path, const SurfacePoint& point, const V3f& normal) const;
     void recordFirst(const Path& path, const SurfacePoint& point, const V3f& normal, const V3f& base,
                      const RayHit& hit) const;
     V2f motionOf(const Path& path, const RayHit& hit) const;
     void meetBackdrop(Path& path) const;
+    void meetClouds(Path& path, float reach) const;
+    void recordCloud(Path& path, const CloudPicture::Met& met) const;
+    CloudPicture::Options cloudOptions(uint32_t pass) const;
+    CloudPicture::Options firstLook(int step) const;
     enum class Between { Nothing, Scattered, Ended };
     Between meetMatter(Path& path, const RayHit& hit) const;
-    bool scatterBetween(Path& path, float distance, const V3f& weight, float g, const V3f& color) const;
+    bool scatterBetween(Path& path, float distance, const V3f& weight, float g, const V3f& color,
+                        const VolumeGrid* volume = nullptr) const;
+    struct VolumeMeeting {
+        const VolumeGrid* volume;
+        float distance;
+        V3f weight;  ///< of red, green and blue, of what came so far
+    };
+    std::optional<VolumeMeeting> meetVolumes(Path& path, float reach) const;
+    Between scatterInVolume(Path& path, const VolumeMeeting& meeting) const;
     void gatherInMatter(Path& path, const V3f& place, float g) const;
     void gatherInMatter(Path& path, const V3f& place, float g, uint32_t light, float chance) const;
     bool survive(Path& path, float r) const;

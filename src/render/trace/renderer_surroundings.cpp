@@ -67,8 +67,8 @@ void Renderer::gatherInMatter(Path& path, const V3f& place, float g, uint32_t in
 
 /// What a path does that is scattered between things, after @p distance and with @p weight. False where it
 /// ends.
-bool Renderer::scatterBetween(Path& path, float distance, const V3f& weight, float g,
-                              const V3f& color) const {
+bool Renderer::scatterBetween(Path& path, float distance, const V3f& weight, float g, const V3f& color,
+                              const VolumeGrid* volume) const {
     const bool first = path.depth == 0;
     if (meetLights(path, hitAt(distance)) || path.depth > options_.bounces)
         return false;  // the last looks for lights
@@ -76,6 +76,8 @@ bool Renderer::scatterBetween(Path& path, float distance, const V3f& weight, flo
     if (first) {
         SurfacePoint haze;
         haze.position = place;
+        if (volume) haze.object = volume->look().object, haze.layer = volume->look().layer;
+        if (volume) haze.material = volume->look().material;
         recordFirst(path, haze, -path.ray.direction, color, {});
         if (path.splits()) path.splitAll(Component::Volume);
     }
@@ -101,11 +103,16 @@ Renderer::Between Renderer::meetMatter(Path& path, const RayHit& hit) const {
     const float reach = hit.hit() ? hit.distance : std::numeric_limits<float>::infinity();
     path.chances = V3f(0.0f);
     const Medium* m = path.media.present();
-    if (m ? !m->scatters() : !scene_.fog.on()) return Between::Nothing;
-    const auto r = path.sampler.next4();
+    const bool volumes = !m && !scene_.volumes().empty();
+    if (m ? !m->scatters() : !scene_.fog.on() && !volumes) return Between::Nothing;
+    const bool draws = m || scene_.fog.on();
+    const auto r = draws ? path.sampler.next4() : std::array<float, 4>{};
     const float depth = -std::log1p(-std::min(r[0], 0.9999999f));
     if (!m) {
-        const float t = scene_.fog.distanceAt(path.ray.origin, path.ray.direction, depth);
+        const float t = draws ? scene_.fog.distanceAt(path.ray.origin, path.ray.direction, depth) : reach;
+        if (volumes)
+            if (const auto meeting = meetVolumes(path, std::min(t, reach)))
+                return scatterInVolume(path, *meeting);
         if (!(t < reach)) return Between::Nothing;
         const Fog& fog = scene_.fog;
         return scatterBetween(path, t, fog.color, fog.forward, fog.color) ? Between::Scattered
