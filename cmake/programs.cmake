@@ -1,6 +1,6 @@
 # The programs, the tests and the benchmarks, all on top of ovrix_core.
 
-add_library(ovrix_demo STATIC demo/finishings.cpp demo/kelp_print.cpp demo/low_tide.cpp demo/maker.cpp demo/materials.cpp demo/motion.cpp demo/other_light.cpp demo/pup.cpp demo/recipes.cpp demo/shapes.cpp
+add_library(ovrix_demo STATIC demo/clouds.cpp demo/finishings.cpp demo/kelp_print.cpp demo/low_tide.cpp demo/maker.cpp demo/materials.cpp demo/motion.cpp demo/other_light.cpp demo/pup.cpp demo/recipes.cpp demo/shapes.cpp
             demo/stage.cpp demo/strands.cpp)
 target_include_directories(ovrix_demo PUBLIC demo)
 target_link_libraries(ovrix_demo PUBLIC ovrix_core)
@@ -103,7 +103,7 @@ target_precompile_headers(ovrix-app-tests PRIVATE tests/app/app_test.h)
 set_target_properties(ovrix-app-tests PROPERTIES AUTOMOC ON AUTOGEN_TARGET_DEPENDS "${app_tests}")
 target_link_libraries(ovrix-app-tests PRIVATE Qt6::Test)
 
-add_executable(ovrix-bench bench/bench.cpp bench/bare_vdb.cpp bench/cover_bench.cpp bench/film_bench.cpp bench/finish_bench.cpp bench/light_bench.cpp bench/look_bench.cpp bench/sim_bench.cpp
+add_executable(ovrix-bench bench/bench.cpp bench/bare_vdb.cpp bench/cloud_bench.cpp bench/cover_bench.cpp bench/film_bench.cpp bench/finish_bench.cpp bench/light_bench.cpp bench/look_bench.cpp bench/sim_bench.cpp
                bench/strand_bench.cpp bench/texture_bench.cpp)
 set_source_files_properties(bench/bare_vdb.cpp PROPERTIES COMPILE_OPTIONS "-O1;-Wno-error;-w")
 target_include_directories(ovrix-bench PRIVATE ${CMAKE_SOURCE_DIR})

@@ -1,5 +1,6 @@
 #include <iostream>
 
+#include "clouds.h"
 #include "finishings.h"
 #include "kelp_print.h"
 #include "low_tide.h"
@@ -20,6 +21,7 @@ int main(int argc, char** argv) {
             ovrix::demo::writeMaterials(std::filesystem::path(argv[1]) / "materials");
             std::cout << ovrix::demo::writeLowTide(argv[1]).string() << "\n"
                       << ovrix::demo::writeKelpPrint(argv[1]).string() << "\n";
+            for (const auto& path : ovrix::demo::writeClouds(argv[1])) std::cout << path.string() << "\n";
         } else {  // with their bakes, which take a while
             for (const auto& path : ovrix::demo::writeMotion(argv[1])) std::cout << path.string() << "\n";
         }

@@ -54,14 +54,40 @@ void turnToNight(Maker& m, const std::string& sand) {
     m.set(id, {{"view_share", "1"}});
 }
 
+/// Mist over the pool before the sun has warmed it: matter in cells, which light finds its way through.
+void breathe(Maker& m) {
+    m.set("sun", {{"elevation", "7"}, {"azimuth", "-128"}, {"strength", "7"}, {"angle", "1.5"}});
+    m.set("surroundings", {{"fog_visibility", "400"}, {"fog_color", "0.97,0.98,1"}});
+    const std::string air = m.add("sphere", "Air over the pool");
+    m.set(air, {{"radius", "1"},
+                {"position", "0,0.16,0.25"},
+                {"scale", "2.3,0.26,1.9"},
+                {"shown", "false"},
+                {"rendered", "false"}});
+    const std::string look = m.add("cloud", "Breath");
+    m.set(look, {{"base_color", "0.98,0.985,0.99"},
+                 {"scatter", "lobes"},
+                 {"forward", "0.7"},
+                 {"splat", "voxels"},
+                 {"voxel", "0.03"},
+                 {"voxel_smoothing", "2"}});
+    m.drive(look + "/density",
+            {noise(0.5, 71, 2.6, 4), blended(heightBand(-0.1, 0.28, 0.16), Blend::Multiply)}, 0.0, 1.0);
+    const std::string mist = m.recipe("Breath", "", look, {"fill_volume"});
+    m.document = withValue(m.document, {mist, "fill_volume", "of"}, Refs{air});
+    m.set(mist, {{"fill_volume/spacing", "0.018"}, {"fill_volume/view_spacing", "0.06"}});
+}
+
 }  // namespace
 
 void writeOtherLight(const Maker& lowTide, const std::string& sand) {
-    Maker clouded = lowTide, night = lowTide;
+    Maker clouded = lowTide, night = lowTide, breath = lowTide;
     cloudOver(clouded);
     saveScene(clouded.document, lowTide.folder / "low_tide_overcast.ovrix");
     turnToNight(night, sand);
     saveScene(night.document, lowTide.folder / "low_tide_night.ovrix");
+    breathe(breath);
+    saveScene(breath.document, lowTide.folder / "low_tide_breath.ovrix");
 }
 
 }  // namespace ovrix::demo

@@ -313,6 +313,24 @@ void takeVariations(Photographer& p) {
 }
 
 /// Of the kelp print alone.
+/// Points as matter: the material with how deep it is, and the picture.
+void takeCloud(Photographer& p) {
+    if (p.window().controller().document().find("ghost")) takeRendering(p, "ghost", 8, "cloud");
+}
+
+/// Points in the view, coloured by a channel, and looked into.
+void takeCloudView(Photographer& p) {
+    auto& c = p.window().controller();
+    if (!c.document().find("tide_ghost")) return;
+    c.selection().select("tide_ghost");
+    c.setValue({"tide_ghost", "", "points_by"}, std::string("depth"));
+    c.setValue({"tide_ghost", "", "points_cut"}, std::string("slice"));
+    c.setValue({"tide_ghost", "", "cut_axis"}, std::string("z"));
+    c.setValue({"tide_ghost", "", "cut_thickness"}, 0.06);
+    p.settle(2500);
+    p.take("cloud-view");
+}
+
 void takeLineArt(Photographer& p) {
     if (p.window().controller().document().find("shell_ink")) takeRendering(p, "shell_ink", 8, "line_art");
 }
@@ -546,6 +564,8 @@ const std::pair<std::string, void (*)(Photographer&)> kShots[] = {{"window", tak
                                                                   {"library", takeLibrary},
                                                                   {"materials", takeMaterials},
                                                                   {"line_art", takeLineArt},
+                                                                  {"cloud", takeCloud},
+                                                                  {"cloud-view", takeCloudView},
                                                                   {"palette", takePalette},
                                                                   {"finish", takeFinish},
                                                                   {"queue", takeQueue},
@@ -578,7 +598,8 @@ int main(int argc, char** argv) {
                argc > 3 ? std::clamp(std::atof(argv[3]), 1.0, 2.0) : 1.0);
     Photographer p(argv[1], argv[2]);
     for (const auto& [name, take] : kShots)
-        if (argc < 6 ? name != "panels" && name != "delivery" && name != "mask" && name != "table"
+        if (argc < 6 ? name != "panels" && name != "delivery" && name != "mask" && name != "table" &&
+                           name != "cloud-view" && name != "curves"
                      : name == argv[5])
             take(p);
     return 0;
