@@ -18,10 +18,10 @@ int sizeFor(size_t points) {
 bool isWide(const Light& light, const V3f& to) {
     constexpr float kNarrow = 0.9f;
     const V3f one = light.sample(to, 0.5f, 0.5f).direction;
-    for (int k = 0; k < 16; ++k) {
-        const float u = float(k % 4) / 3.1f, v = float(k / 4) / 3.1f;
-        if (light.sample(to, u, v).direction.dot(one) < kNarrow) return true;
-    }
+    for (int row = 0; row < 4; ++row)
+        for (int column = 0; column < 4; ++column)
+            if (light.sample(to, float(column) / 3.1f, float(row) / 3.1f).direction.dot(one) < kNarrow)
+                return true;
     return false;
 }
 

@@ -126,7 +126,7 @@ void CloudPicture::eachArriving(const CloudPoints::Row& r, size_t point, const V
 /// @param bundles  whether softening changes a value  @param value  of how much is left of its direction
 template <class Value>
 V3f CloudPicture::arrivingAt(const Cloud& cloud, float depth, bool bundles, const Value& value) {
-    constexpr int kScattered = 6;
+    constexpr int kScattered = 4;
     const V3f& loss = cloud.lossToLight();
     const float milk = cloud.look().milk;
     V3f sum(0.0f), now = value(1.0f);
@@ -197,8 +197,15 @@ void CloudPicture::turn(const CloudPoints::Row& r, size_t point, const V3f& plac
     });
 }
 
+/// Its own number in this pass, from 0 to 1.
+float CloudPicture::drawnFor(const CloudPoints::Row& r) const {
+    const uint64_t own = mixBits(r.cloud->idOf(r.row) + (uint64_t(options_.shutter.seed) << 32) + 0xa5cu);
+    return spreadNumber(own, options_.shutter.pass, 0);
+}
+
 void CloudPicture::follow(Walk& walk, float depth, Met& met) const {
-    constexpr float kNothing = 1e-4f;  // of what lies behind: then nothing behind it counts
+    constexpr float kNothing = 1e-3f;  // of what lies behind: then nothing behind it counts
+    constexpr float kSeen = 1.0f / 64.0f;
     for (; walk.next != walk.end && lists_.depthOf(*walk.next) < depth; ++walk.next) {
         const PointLists::Entry& e = *walk.next;
         const CloudPoints::Row r = points_[e.point];
@@ -215,7 +222,10 @@ void CloudPicture::follow(Walk& walk, float depth, Met& met) const {
         for (int c = 0; c < 3; ++c) taken[c] = -std::expm1(-own * r.cloud->lossToEye()[c]);
         const V3f seenOf = met.through * taken;
         if (!(std::max({seenOf.x, seenOf.y, seenOf.z}) > 0.0f)) continue;
-        turn(r, e.point, s.place, away / std::max(distance, 1e-12f), seenOf, met);
+        // Of many that are hardly seen some are asked, and count for the others.
+        const float asked = std::max({seenOf.x, seenOf.y, seenOf.z}) / kSeen;
+        if (asked >= 1.0f || drawnFor(r) < asked)
+            turn(r, e.point, s.place, away / std::max(distance, 1e-12f), seenOf / std::min(asked, 1.0f), met);
         if (r.cloud->emits())
             met.own += seenOf * V3f(r.cloud->emission(r.row)), met.ownGroup = r.cloud->group();
         met.through -= seenOf;

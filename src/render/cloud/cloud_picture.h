@@ -61,6 +61,7 @@ class CloudPicture {
     template <class Put>
     void put(size_t point, const Put& put) const;
     float weightAt(const Fallen& seen, const Cloud& cloud, size_t row, int x, int y) const;
+    float drawnFor(const CloudPoints::Row& r) const;
     void turn(const CloudPoints::Row& r, size_t point, const V3f& place, const V3f& toEye, const V3f& weight,
               Met& met) const;
     template <class Body>

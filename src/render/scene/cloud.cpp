@@ -67,12 +67,11 @@ Cloud::Cloud(geo::AttributeSet points, Motion motion, uint32_t object, uint32_t 
 
 V3f Cloud::axisOf(size_t i) const {
     V3f axis(0.0f);
-    if (ofStrands() && !orient_.empty())
+    const bool turned = !orient_.empty() && (ofStrands() || normal_.empty());
+    if (turned)
         axis = rotate(orient_[i], V3f(0, 1, 0));
     else if (!normal_.empty())
         axis = normal_[i];
-    else if (!orient_.empty())
-        axis = rotate(orient_[i], V3f(0, 1, 0));
     const float length = axis.length();
     return length > 1e-12f ? axis / length : V3f(0.0f);
 }

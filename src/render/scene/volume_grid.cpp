@@ -35,28 +35,30 @@ void eachCell(const V3f& at, const Body& body) {
 
 }  // namespace
 
-/// Bricks over a box, with one cell more to each side.
-/// @param used  whether a brick of the whole is not empty
-void VolumeGrid::lay(const Box3f& box, float cell, const std::function<bool(size_t)>& used,
-                     size_t memoryLimit, size_t channels) {
+/// Over a box, with one cell more to each side. Throws Error where that would be too many bricks.
+void VolumeGrid::place(const Box3f& box, float cell) {
+    constexpr double kMostBricks = 2e8;  // of the whole, empty ones too
     cell_ = cell;
     from_ = box.min - V3f(1.5f * cell);
     double whole = 1.0;
-    for (size_t k = 0; k < 3; ++k) {
-        const double cells = double(box.size()[int(k)]) / double(cell) + 3.0;
-        count_[k] = int(std::min(std::ceil(cells / kBrick), 1e6));
-        whole *= double(count_[k]);
+    for (int k = 0; k < 3; ++k) {
+        const double cells = (double(box.max[k]) - double(box.min[k])) / double(cell) + 3.0;
+        count_[size_t(k)] = int(std::min(std::ceil(cells / kBrick), 1e6));
+        whole *= double(count_[size_t(k)]);
     }
-    constexpr double kMostBricks = 2e8;  // of the whole, empty ones too
     if (whole > kMostBricks)
         throw Error(fmt::format("cells of {} m are too small for a cloud of that size", cell), {},
                     "Make its voxels larger");
-    index_.assign(size_t(whole), -1);
+}
+
+/// @param used  whether a brick of the whole is not empty
+void VolumeGrid::lay(const std::function<bool(size_t)>& used, size_t memoryLimit, size_t channels) {
+    index_.assign(size_t(count_[0]) * size_t(count_[1]) * size_t(count_[2]), -1);
     int32_t count = 0;
     for (size_t b = 0; b < index_.size(); ++b)
         if (used(b)) index_[b] = count++;
-    requireMemory(double(count) * kInBrick * (12.0 + 12.0 * double(channels)) + 4.0 * whole, memoryLimit,
-                  double(count) * kInBrick);
+    requireMemory(double(count) * kInBrick * (12.0 + 12.0 * double(channels)) + 4.0 * double(index_.size()),
+                  memoryLimit, double(count) * kInBrick);
     density_.assign(size_t(count) * kInBrick, 0.0f);
 }
 
@@ -93,6 +95,56 @@ const Color& VolumeGrid::at(const std::vector<Color>& each, const Color& all, co
     return place == SIZE_MAX ? all : each[place];
 }
 
+/// Which bricks points, and the smoothing of what they make, reach into.
+std::vector<uint8_t> VolumeGrid::bricksOf(const Cloud& cloud, int smoothing, Progress& progress) const {
+    std::vector<uint8_t> used(size_t(count_[0]) * size_t(count_[1]) * size_t(count_[2]), 0);
+    const auto mark = [&](int x, int y, int z) {
+        if (x < 0 || y < 0 || z < 0 || x >= count_[0] * kBrick || y >= count_[1] * kBrick ||
+            z >= count_[2] * kBrick)
+            return;
+        const size_t brick =
+            (size_t(z / kBrick) * size_t(count_[1]) + size_t(y / kBrick)) * size_t(count_[0]) +
+            size_t(x / kBrick);
+        std::atomic_ref(used[brick]).store(1, std::memory_order_relaxed);
+    };
+    parallelFor(cloud.size(), progress, [&](size_t i) {
+        const V3f p = cloud.at(i);
+        if (!isFinite(p)) return;
+        eachCell((p - from_) / cell_, [&](int x, int y, int z, float) {
+            for (int k = 0; k < (smoothing > 0 ? 27 : 1); ++k)
+                mark(x + (k % 3 - 1) * smoothing, y + (k / 3 % 3 - 1) * smoothing,
+                     z + (k / 9 - 1) * smoothing);
+        });
+    });
+    return used;
+}
+
+/// What points make each cell, as whole numbers of small steps: the same sum in any order.
+/// @param owner  gets the least of the points that are near to a cell; empty where nobody asks
+void VolumeGrid::addPoints(const Cloud& cloud, std::vector<uint64_t>& owner, Progress& progress) {
+    constexpr float kNear = 0.125f;
+    const double volume = double(cell_) * cell_ * cell_,
+                 step = 0x1p-20 * std::max(1e-3 * volume, double(cloud.area(0)));
+    std::vector<int64_t> sums(density_.size(), 0);
+    parallelFor(cloud.size(), progress, [&](size_t i) {
+        const V3f p = cloud.at(i);
+        if (!isFinite(p)) return;
+        const double area = double(cloud.area(i));
+        eachCell((p - from_) / cell_, [&](int x, int y, int z, float part) {
+            const size_t place = placeOf(x, y, z);
+            if (place == SIZE_MAX) return;
+            std::atomic_ref(sums[place])
+                .fetch_add(int64_t(std::min(area * double(part) / step, 0x1p40)), std::memory_order_relaxed);
+            if (owner.empty() || part < kNear) return;
+            std::atomic_ref least(owner[place]);
+            uint64_t now = least.load();
+            while (uint64_t(i) < now && !least.compare_exchange_weak(now, uint64_t(i))) {
+            }
+        });
+    });
+    for (size_t i = 0; i < sums.size(); ++i) density_[i] = float(double(sums[i]) * step / volume);
+}
+
 VolumeGrid::VolumeGrid(const Cloud& cloud, float cell, int smoothing, size_t memoryLimit,
                        Progress& progress) {
     look_ = {.albedo = cloud.albedo(0),
@@ -106,60 +158,12 @@ VolumeGrid::VolumeGrid(const Cloud& cloud, float cell, int smoothing, size_t mem
              .group = cloud.group()};
     if (cloud.bounds().isEmpty()) return;
     const bool colors = cloud.variesInColor(), glows = cloud.emits() && cloud.variesInEmission();
-    // Which bricks have points, first: they are few of the whole.
-    cell_ = cell, from_ = cloud.bounds().min - V3f(1.5f * cell);
-    for (size_t k = 0; k < 3; ++k)
-        count_[k] = int(
-            std::min(std::ceil((double(cloud.bounds().size()[int(k)]) / double(cell) + 3.0) / kBrick), 1e6));
-    std::vector<uint8_t> used;
-    const auto brickOf = [&](int x, int y, int z) {
-        return (size_t(z / kBrick) * size_t(count_[1]) + size_t(y / kBrick)) * size_t(count_[0]) +
-               size_t(x / kBrick);
-    };
-    if (double(count_[0]) * count_[1] * count_[2] <= 2e8) {
-        used.assign(size_t(count_[0]) * size_t(count_[1]) * size_t(count_[2]), 0);
-        parallelFor(cloud.size(), progress, [&](size_t i) {
-            if (const V3f p = cloud.at(i); isFinite(p))
-                eachCell((p - from_) / cell_, [&](int x, int y, int z, float) {
-                    for (int dz = -smoothing; dz <= smoothing; dz += std::max(1, smoothing))
-                        for (int dy = -smoothing; dy <= smoothing; dy += std::max(1, smoothing))
-                            for (int dx = -smoothing; dx <= smoothing; dx += std::max(1, smoothing)) {
-                                const int a = x + dx, b = y + dy, c = z + dz;
-                                if (a >= 0 && b >= 0 && c >= 0 && a < count_[0] * kBrick &&
-                                    b < count_[1] * kBrick && c < count_[2] * kBrick)
-                                    std::atomic_ref(used[brickOf(a, b, c)])
-                                        .store(1, std::memory_order_relaxed);
-                            }
-                });
-        });
-    }
-    lay(
-        cloud.bounds(), cell, [&](size_t b) { return used[b] != 0; }, memoryLimit,
-        size_t(colors) + size_t(glows));
+    place(cloud.bounds(), cell);
+    const std::vector<uint8_t> used = bricksOf(cloud, smoothing, progress);
+    lay([&](size_t b) { return used[b] != 0; }, memoryLimit, size_t(colors) + size_t(glows));
     progress.check();
-    // Whole numbers of small steps: the same sum in any order.
-    const double volume = double(cell) * cell * cell,
-                 step = volume * 0x1p-20 * std::max(1e-3, double(cloud.area(0)) / volume);
-    std::vector<int64_t> sums(density_.size(), 0);
     std::vector<uint64_t> owner(colors || glows ? density_.size() : 0, UINT64_MAX);
-    parallelFor(cloud.size(), progress, [&](size_t i) {
-        const V3f p = cloud.at(i);
-        if (!isFinite(p)) return;
-        const double area = double(cloud.area(i));
-        eachCell((p - from_) / cell_, [&](int x, int y, int z, float part) {
-            const size_t place = placeOf(x, y, z);
-            if (place == SIZE_MAX) return;
-            std::atomic_ref(sums[place])
-                .fetch_add(int64_t(std::min(area * double(part) / step, 0x1p40)), std::memory_order_relaxed);
-            if (owner.empty() || part < 0.125f) return;
-            // Of those that are near the least id says: the same in any order.
-            std::atomic_ref least(owner[place]);
-            uint64_t now = least.load();
-            while (uint64_t(i) < now && !least.compare_exchange_weak(now, uint64_t(i))) {
-            }
-        });
-    });
-    for (size_t i = 0; i < sums.size(); ++i) density_[i] = float(double(sums[i]) * step / volume);
+    addPoints(cloud, owner, progress);
     if (colors) albedo_.assign(density_.size(), look_.albedo);
     if (glows) emission_.assign(density_.size(), look_.emission);
     for (size_t i = 0; i < owner.size(); ++i) {
@@ -175,8 +179,8 @@ VolumeGrid::VolumeGrid(const V3f& from, float cell, const std::array<int, 3>& ce
                        std::span<const float> density, const Look& look)
     : look_(look) {
     const V3f size = V3f(float(cells[0]), float(cells[1]), float(cells[2])) * cell;
-    lay(
-        Box3f(from, from + size), cell, [](size_t) { return true; }, SIZE_MAX, 0);
+    place(Box3f(from, from + size), cell);
+    lay([](size_t) { return true; }, SIZE_MAX, 0);
     from_ = from - V3f(cell);  // whole cells
     size_t i = 0;
     for (int z = 0; z < cells[2]; ++z)

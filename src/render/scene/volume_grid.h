@@ -65,8 +65,10 @@ class VolumeGrid {
         float from_ = 0.0f, to_ = 0.0f, end_ = -1.0f;
         bool begun_ = false;
     };
-    void lay(const Box3f& box, float cell, const std::function<bool(size_t brick)>& used, size_t memoryLimit,
-             size_t channels);
+    void place(const Box3f& box, float cell);
+    void lay(const std::function<bool(size_t brick)>& used, size_t memoryLimit, size_t channels);
+    std::vector<uint8_t> bricksOf(const Cloud& cloud, int smoothing, Progress& progress) const;
+    void addPoints(const Cloud& cloud, std::vector<uint64_t>& owner, Progress& progress);
     float cellAt(int x, int y, int z) const;
     size_t placeOf(int x, int y, int z) const;  ///< of a cell among all; SIZE_MAX where there is none
     const Color& at(const std::vector<Color>& each, const Color& all, const V3f& world) const;

@@ -104,6 +104,34 @@ V3f chancesOf(const V3f& weight) {
     return sum > 0.0f ? weight / sum : V3f(1.0f / 3.0f);
 }
 
+/// Where a ray meets one volume, and by how much; or what comes through it without.
+struct Tracked {
+    float distance = -1.0f;  ///< below 0 for nowhere
+    V3f weight{1.0f, 1.0f, 1.0f};
+};
+/// @param counts  how much red, green and blue count so far
+Tracked trackedIn(const VolumeGrid& volume, const Ray& ray, float reach, const V3f& counts, Draws draws) {
+    Tracked out;
+    const V3f& loss = volume.look().loss;
+    const float mostLoss = std::max({loss.x, loss.y, loss.z});
+    volume.along(ray.origin, ray.direction, reach, [&](float from, float to, float most) {
+        const float majorant = most * mostLoss;
+        for (float t = from;;) {
+            t -= std::log1p(-draws.next()) / majorant;
+            if (!(t < to)) return true;
+            const float density = volume.densityAt(ray.origin + ray.direction * t);
+            const V3f part = loss * std::min(density / majorant, 1.0f / mostLoss);
+            const float chance = chancesOf(counts * out.weight).dot(part);
+            if (draws.next() < chance) {
+                out.distance = t, out.weight *= part / chance;
+                return false;
+            }
+            out.weight *= (V3f(1.0f) - part) / std::max(1.0f - chance, 1e-9f);
+        }
+    });
+    return out;
+}
+
 }  // namespace
 
 /// Where matter scatters or ends a path first, by null collisions: Woodcock et al., "Techniques Used in the
@@ -118,34 +146,15 @@ std::optional<Renderer::VolumeMeeting> Renderer::meetVolumes(Path& path, float r
     uint32_t number = 0;
     for (const VolumePtr& volume : scene_.volumes()) {
         Sampler sampler = path.sampler.parted(kDraws + 64u * uint32_t(path.depth) + number++);
-        const auto begin = sampler.next4();
-        Draws draws{uint64_t(begin[0] * 0x1p24f) << 40 ^ uint64_t(begin[1] * 0x1p24f) << 16 ^
-                    uint64_t(begin[2] * 0x1p16f) ^ uint64_t(path.hidden) << 8};
-        const V3f& loss = volume->look().loss;
-        const float mostLoss = std::max({loss.x, loss.y, loss.z});
-        const Ray& ray = path.ray;
-        V3f weight(1.0f);
-        std::optional<VolumeMeeting> met;
-        volume->along(ray.origin, ray.direction, nearest ? nearest->distance : reach,
-                      [&](float from, float to, float most) {
-                          const float majorant = most * mostLoss;
-                          for (float t = from;;) {
-                              t -= std::log1p(-draws.next()) / majorant;
-                              if (!(t < to)) return true;
-                              const float density = volume->densityAt(ray.origin + ray.direction * t);
-                              const V3f part = loss * std::min(density / majorant, 1.0f / mostLoss);
-                              const float chance = chancesOf(path.weight * through * weight).dot(part);
-                              if (draws.next() < chance) {
-                                  met = VolumeMeeting{volume.get(), t, weight * part / chance};
-                                  return false;
-                              }
-                              weight *= (V3f(1.0f) - part) / std::max(1.0f - chance, 1e-9f);
-                          }
-                      });
-        if (met)
-            nearest = met;
+        const auto r = sampler.next4();
+        const Draws draws{uint64_t(r[0] * 0x1p24f) << 40 ^ uint64_t(r[1] * 0x1p24f) << 16 ^
+                          uint64_t(r[2] * 0x1p16f) ^ uint64_t(path.hidden) << 8};
+        const Tracked met =
+            trackedIn(*volume, path.ray, nearest ? nearest->distance : reach, path.weight * through, draws);
+        if (met.distance >= 0.0f)
+            nearest = VolumeMeeting{volume.get(), met.distance, met.weight};
         else
-            through *= weight;
+            through *= met.weight;
     }
     if (nearest)
         nearest->weight *= through;

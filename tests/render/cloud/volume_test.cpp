@@ -118,8 +118,8 @@ TEST_CASE("cells and points agree more as both grow", "[volume]") {
         for (const bool voxels : {false, true}) {
             RenderScene scene;
             const SurfaceMaterial m = cloudOf(2.0f, 0.8f);
-            addCloud(scene, latticeIn(kUnit, k == 0 ? 10 : 60),
-                     voxels ? asVoxels(m, k == 0 ? 0.2f : 0.04f) : m);
+            addCloud(scene, latticeIn(kUnit, k == 0 ? 10 : 44),
+                     voxels ? asVoxels(m, k == 0 ? 0.2f : 0.05f) : m);
             scene.lights.push_back(SunLight{V3f(0.6f, 0.64f, 0.48f), 0.9999f, V3f(10000.0f)});
             finish(scene);
             seen[voxels] = meanOf(render(scene, ahead(50.0f, 1000.0f), 24, 32, 0), {6, 6, 12, 12}).x;
