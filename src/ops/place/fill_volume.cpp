@@ -62,14 +62,14 @@ class Filler {
         requireMemory(count * sizeof(uint32_t), o_.memoryLimit, count * double(kBlockCells));
         std::vector<uint32_t> in(size_t(count), 0u);
         std::vector<std::unique_ptr<CellBits>> parts(in.size());  // of blocks that are neither full nor empty
-        parallelFor(in.size(), progress, [&](size_t b) { in[b] = look(blockAt(b), parts[b]); });
+        parallelEach(in.size(), progress, [&](size_t b) { in[b] = look(blockAt(b), parts[b]); });
         std::vector<uint64_t> first(in.size() + 1, 0);
         for (size_t b = 0; b < in.size(); ++b) first[b + 1] = first[b] + in[b];
         requireCount(double(first.back()));
         requireMemory(double(first.back()) * bytesOfPoint(o_), o_.memoryLimit, double(first.back()));
         auto set = std::make_shared<PointSet>();
         makeColumns(set->attributes, size_t(first.back()));
-        parallelFor(in.size(), progress, [&](size_t b) {
+        parallelEach(in.size(), progress, [&](size_t b) {
             if (in[b]) put(blockAt(b), parts[b].get(), size_t(first[b]));
         });
         return set;
